@@ -1,0 +1,382 @@
+//! What a person types for a clip: `NAME = FRAMES [@TIME] [PLAY]`.
+//!
+//! ```text
+//! swim = 0-7 @12fps                 loops (the default), 12 frames a second
+//! turn = 3,4,5,4 @80ms once         80 ms a frame, played once
+//! leap = r2 @total 0.8s loop 3      row 2 in 0.8 s, three times
+//! idle = 0-3@80ms,4x2@240ms bounce  times of their own; 4x2 holds frame 4 twice as long
+//! koi:swim = 0-7                    in a set of several sprites
+//! ```
+//!
+//! `total` is the time of one play, the way back of a bounce included. A time written directly after
+//! frames is theirs alone; one after a space is for all that have none of their own.
+
+use std::str::FromStr;
+
+use crate::clip::timing::TimeError;
+use crate::clip::{Clip, ClipError, Play, Span};
+use crate::select::{Pick, SelectError};
+use crate::syntax::Cursor;
+use crate::{FrameSet, Name, SetError, SyntaxError};
+
+/// A clip as typed, not yet tied to a set.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ClipSpec {
+    text: String,
+    sprite: Option<Name>,
+    name: Name,
+    items: Vec<Item>,
+    time: Option<Time>,
+    way: Way,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Item {
+    pick: Pick,
+    hold: u32,
+    time: Option<Time>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Time {
+    Each(Span),
+    /// Seconds as a fraction.
+    Total(u64, u64),
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Way {
+    play: Play,
+    plays: u32,
+    mirror: bool,
+}
+
+/// Why a typed clip does not fit a set.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ApplyError {
+    /// Its frames are not there.
+    #[error("clip '{clip}': {error}")]
+    Frames {
+        /// The clip.
+        clip: Name,
+        /// What is missing.
+        error: SelectError,
+    },
+    /// Its times can't be kept exactly.
+    #[error(transparent)]
+    Clip(#[from] ClipError),
+    /// Typed twice.
+    #[error(transparent)]
+    Set(#[from] SetError),
+}
+
+impl FromStr for ClipSpec {
+    type Err = SyntaxError;
+
+    fn from_str(text: &str) -> Result<Self, SyntaxError> {
+        let mut cursor = Cursor::new(text);
+        let (sprite, name) = read_names(&mut cursor)?;
+        let items = read_items(&mut cursor)?;
+        let time = if cursor.eat("@") { Some(read_time(&mut cursor)?) } else { None };
+        let way = read_way(&mut cursor)?;
+        Ok(Self { text: text.trim().to_owned(), sprite, name, items, time, way })
+    }
+}
+
+impl std::fmt::Display for ClipSpec {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+fn read_names(cursor: &mut Cursor<'_>) -> Result<(Option<Name>, Name), SyntaxError> {
+    let start = cursor.place();
+    let typed = cursor.take_while(|c| c != '=');
+    if cursor.is_at_end() {
+        return Err(cursor.expected("'=' and frames, as in walk = 0-5 @12fps"));
+    }
+    let name = |part: &str| Name::new(part.trim()).map_err(|e| cursor.error_at(start, e.to_string()));
+    let names = match typed.split_once(':') {
+        Some((sprite, clip)) => (Some(name(sprite)?), name(clip)?),
+        None => (None, name(typed)?),
+    };
+    cursor.eat("=");
+    Ok(names)
+}
+
+fn read_items(cursor: &mut Cursor<'_>) -> Result<Vec<Item>, SyntaxError> {
+    let mut items = Vec::new();
+    loop {
+        cursor.skip_spaces();
+        let pick = Pick::read(cursor)?;
+        let place = cursor.place();
+        let hold = if cursor.eat("x") { cursor.number("how often the frame is held")? } else { 1 };
+        if hold == 0 {
+            return Err(cursor.error_at(place, "a frame held 0 times is not shown; leave it out"));
+        }
+        let time = if cursor.eat("@") { Some(read_time(cursor)?) } else { None };
+        items.push(Item { pick, hold, time });
+        cursor.skip_spaces();
+        if !cursor.eat(",") {
+            return Ok(items);
+        }
+    }
+}
+
+fn read_time(cursor: &mut Cursor<'_>) -> Result<Time, SyntaxError> {
+    let place = cursor.place();
+    let total = cursor.eat("total");
+    cursor.skip_spaces();
+    let (digits, decimals) = read_decimal(cursor)?;
+    let unit_place = cursor.place();
+    let unit = cursor.take_while(|c| c.is_ascii_alphabetic());
+    let time = match (unit, total) {
+        ("fps", false) => Span::rate(digits, decimals).map(Time::Each),
+        ("ms", false) => Span::seconds(digits, decimals * 1000).map(Time::Each),
+        ("s", false) => Span::seconds(digits, decimals).map(Time::Each),
+        (_, true) if digits == 0 => Err(TimeError::Zero),
+        ("ms", true) => Ok(Time::Total(digits, decimals * 1000)),
+        ("s", true) => Ok(Time::Total(digits, decimals)),
+        ("fps", true) => {
+            return Err(cursor.error_at(unit_place, "a total is a time: write total 0.8s or total 800ms"));
+        }
+        _ => return Err(cursor.error_at(unit_place, "expected a unit: 12fps, 80ms, 0.08s or total 0.8s")),
+    };
+    time.map_err(|error| cursor.error_at(place, error.to_string()))
+}
+
+/// A number such as `12` or `12.5`, as digits over a power of ten.
+fn read_decimal(cursor: &mut Cursor<'_>) -> Result<(u64, u64), SyntaxError> {
+    let place = cursor.place();
+    if cursor.peek() == Some('-') {
+        return Err(cursor.error_at(place, TimeError::Zero.to_string()));
+    }
+    let number = cursor.take_while(|c| c.is_ascii_digit() || c == '.');
+    let (whole, part) = number.split_once('.').unwrap_or((number, ""));
+    if whole.is_empty() && part.is_empty() {
+        return Err(cursor.expected("a time: 12fps, 80ms, 0.08s or total 0.8s"));
+    }
+    let digits = format!("{whole}{part}");
+    let value = digits.parse::<u64>().ok().filter(|&v| v <= 1_000_000_000_000 && part.len() <= 6);
+    let value =
+        value.ok_or_else(|| cursor.error_at(place, format!("'{number}' is not a number that fits here")))?;
+    Ok((value, 10u64.pow(part.len() as u32)))
+}
+
+fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
+    let mut way = Way::default();
+    let mut said_how = false;
+    loop {
+        cursor.skip_spaces();
+        if cursor.is_at_end() {
+            return Ok(way);
+        }
+        let place = cursor.place();
+        let word = cursor.take_while(|c| !c.is_whitespace());
+        match word {
+            "mirror" if !way.mirror => way.mirror = true,
+            "loop" | "once" | "bounce" if said_how => {
+                return Err(cursor.error_at(place, "one of loop, once and bounce is enough"));
+            }
+            "once" => (way.plays, said_how) = (1, true),
+            "loop" | "bounce" => {
+                way.play = if word == "bounce" { Play::Bounce } else { Play::Forward };
+                (way.plays, said_how) = (read_count(cursor)?, true);
+            }
+            _ => {
+                return Err(
+                    cursor.error_at(place, format!("'{word}' is not loop, loop 3, once, bounce or mirror"))
+                );
+            }
+        }
+    }
+}
+
+/// The count after `loop` or `bounce`; 0, for ever, where none follows.
+fn read_count(cursor: &mut Cursor<'_>) -> Result<u32, SyntaxError> {
+    cursor.skip_spaces();
+    if !cursor.peek().is_some_and(|c| c.is_ascii_digit()) {
+        return Ok(0);
+    }
+    let place = cursor.place();
+    match cursor.number("how often")? {
+        0 => Err(cursor.error_at(place, "0 plays show nothing; leave the number out to play for ever")),
+        plays => Ok(plays),
+    }
+}
+
+impl ClipSpec {
+    /// The clip's name.
+    pub fn name(&self) -> &Name {
+        &self.name
+    }
+
+    /// Ties the clip to the frames of a set.
+    pub fn resolve(&self, set: &FrameSet) -> Result<Clip, ApplyError> {
+        let wrong_frames = |error| ApplyError::Frames { clip: self.name.clone(), error };
+        let wrong_time = |error| ClipError::Time { clip: self.name.clone(), error };
+        let mut shown: Vec<(usize, u32, Option<Time>, usize)> = Vec::new();
+        for (number, item) in self.items.iter().enumerate() {
+            let places = item.pick.resolve(set, self.sprite.as_ref()).map_err(wrong_frames)?;
+            shown.extend(places.into_iter().map(|place| (place, item.hold, item.time, number)));
+        }
+        let mut spans = Vec::with_capacity(shown.len());
+        for &(place, hold, time, item) in &shown {
+            let span = match (time, self.time) {
+                (Some(Time::Each(span)), _) | (None, Some(Time::Each(span))) => Ok(span),
+                // A total of one item is shared by that item's holds, one of the whole clip by all.
+                (Some(Time::Total(n, d)), _) => {
+                    let holds = shown.iter().filter(|s| s.3 == item).map(|s| u64::from(s.1)).sum();
+                    share(n, d, holds)
+                }
+                (None, Some(Time::Total(n, d))) => share(n, d, self.holds_of_one_play(&shown)),
+                (None, None) => Ok(own_delay(set, place)),
+            };
+            spans.push((place, span.and_then(|span| span.times(hold)).map_err(wrong_time)?));
+        }
+        let sprite = match (&self.sprite, spans.first()) {
+            (Some(sprite), _) => sprite.clone(),
+            (None, Some(&(place, _))) => set.frames()[place].sprite().clone(),
+            (None, None) => return Err(ClipError::Empty(self.name.clone()).into()),
+        };
+        let clip = Clip::of_spans(sprite, self.name.clone(), &spans)?.playing(self.way.play, self.way.plays);
+        Ok(if self.way.mirror { clip.mirrored() } else { clip })
+    }
+
+    /// Over how many equal parts the time of one play is shared.
+    fn holds_of_one_play(&self, shown: &[(usize, u32, Option<Time>, usize)]) -> u64 {
+        let sum =
+            |steps: &[(usize, u32, Option<Time>, usize)]| steps.iter().map(|s| u64::from(s.1)).sum::<u64>();
+        let back = match (self.way.play, shown.len()) {
+            (Play::Bounce, count @ 3..) => sum(&shown[1..count - 1]),
+            _ => 0,
+        };
+        sum(shown) + back
+    }
+}
+
+fn share(numerator: u64, denominator: u64, parts: u64) -> Result<Span, TimeError> {
+    Span::seconds(numerator, denominator.checked_mul(parts).ok_or(TimeError::Range)?)
+}
+
+/// How long a frame is shown in the clip it first appears in, such as an animation file's own.
+fn own_delay(set: &FrameSet, place: usize) -> Span {
+    let step = |clip: &Clip| clip.steps().iter().find(|s| s.frame == place).map(|step| clip.span(step));
+    set.clips().iter().find_map(step).unwrap_or(Span::DEFAULT)
+}
+
+/// Adds typed clips to a set. A clip that the set already has is replaced where it stands.
+///
+/// # Errors
+/// Where frames are missing, times can't be kept, or two of `specs` are one clip.
+pub fn add_clips(set: FrameSet, specs: &[ClipSpec]) -> Result<FrameSet, ApplyError> {
+    let mut clips = set.clips().to_vec();
+    let mut added: Vec<Clip> = Vec::with_capacity(specs.len());
+    let same = |a: &Clip, b: &Clip| a.sprite() == b.sprite() && a.name() == b.name();
+    for spec in specs {
+        let clip = spec.resolve(&set)?;
+        if added.iter().any(|other| same(other, &clip)) {
+            let (sprite, name) = (clip.sprite().clone(), clip.name().clone());
+            return Err(SetError::TwoClips { sprite, name }.into());
+        }
+        match clips.iter_mut().find(|other| same(other, &clip)) {
+            Some(old) => *old = clip.clone(),
+            None => clips.push(clip.clone()),
+        }
+        added.push(clip);
+    }
+    Ok(set.with_clips(clips)?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::set::tests::rows;
+
+    fn resolve(text: &str) -> Result<Clip, String> {
+        let spec: ClipSpec = text.parse().map_err(|e: SyntaxError| e.to_string())?;
+        spec.resolve(&rows("frog", &[4, 2, 3])).map_err(|e| e.to_string())
+    }
+
+    /// Frames with their times in ms, and how it plays.
+    fn told(text: &str) -> (Vec<(usize, f64)>, Play, u32) {
+        let clip = resolve(text).unwrap();
+        let steps = clip.steps().iter().map(|step| (step.frame, clip.span(step).millis()));
+        (steps.collect(), clip.play(), clip.plays())
+    }
+
+    #[test]
+    fn every_form_of_time_and_play() {
+        use Play::{Bounce, Forward};
+        let each = |frames: &[usize], ms: f64| frames.iter().map(|&f| (f, ms)).collect::<Vec<_>>();
+        for (text, frames, play, plays) in [
+            ("sit = 0-2", each(&[0, 1, 2], 100.0), Forward, 0),
+            ("sit=2-0@80ms once", each(&[2, 1, 0], 80.0), Forward, 1),
+            ("sit = 0, 1 @ 0.25s loop 3", each(&[0, 1], 250.0), Forward, 3),
+            ("sit = r2 @total 0.6s", each(&[6, 7, 8], 200.0), Forward, 0),
+            ("sit = 0-2 @total 0.8s bounce", each(&[0, 1, 2], 200.0), Bounce, 0),
+            ("sit = 0-1 @12.5fps bounce 2", each(&[0, 1], 80.0), Bounce, 2),
+            ("sit = 0-1@80ms,2@240ms", vec![(0, 80.0), (1, 80.0), (2, 240.0)], Forward, 0),
+            ("sit = 0,1x3 @50ms", vec![(0, 50.0), (1, 150.0)], Forward, 0),
+            ("sit = 0@total 0.1s,1x2 @50ms", vec![(0, 100.0), (1, 100.0)], Forward, 0),
+        ] {
+            assert_eq!(told(text), (frames, play, plays), "{text}");
+        }
+        assert!(resolve("sit = 0-2 mirror once").unwrap().steps().iter().all(|step| step.mirror));
+    }
+
+    #[test]
+    fn a_rate_is_kept_exactly() {
+        let clip = resolve("sit = 0-2 @12fps").unwrap();
+        assert_eq!((clip.timescale(), clip.total_ticks()), (12, 3));
+        let mixed = resolve("sit = 0@12fps,1@80ms").unwrap();
+        assert_eq!(mixed.timescale(), 3000);
+        assert_eq!(mixed.steps().iter().map(|s| s.ticks).collect::<Vec<_>>(), [250, 240]);
+    }
+
+    #[test]
+    fn mistakes_point_at_their_character() {
+        for (text, at) in [
+            ("sit", 3),
+            ("= 0", 0),
+            ("sit =", 5),
+            ("sit = 0 @", 9),
+            ("sit = 0 @12", 11),
+            ("sit = 0 @12fpz", 11),
+            ("sit = 0 @0ms", 9),
+            ("sit = 0 @-5ms", 9),
+            ("sit = 0 @2000fps", 9),
+            ("sit = 0 @total 12fps", 17),
+            ("sit = 0x0", 7),
+            ("sit = 0 twice", 8),
+            ("sit = 0 loop once", 13),
+            ("sit = 0 loop 0", 13),
+            ("sit = 0-3 12fps", 10),
+        ] {
+            assert_eq!(text.parse::<ClipSpec>().unwrap_err().at, at, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn a_frame_that_is_not_there_says_how_many_there_are() {
+        let wanted = "clip 'sit': there is no frame 9: sprite 'frog' has 9 frames (0 to 8)";
+        assert_eq!(resolve("sit = 0-9"), Err(wanted.to_owned()));
+    }
+
+    #[test]
+    fn without_a_time_a_frame_keeps_its_delay() {
+        let set = add_clips(rows("frog", &[3]), &["own = 0@30ms,1@70ms".parse().unwrap()]).unwrap();
+        let set = add_clips(set, &["back = 2-0".parse().unwrap()]).unwrap();
+        let back = &set.clips()[1];
+        let times: Vec<f64> = back.steps().iter().map(|step| back.span(step).millis()).collect();
+        assert_eq!(times, [100.0, 70.0, 30.0]);
+    }
+
+    #[test]
+    fn adding_replaces_what_is_there_and_refuses_a_twin() {
+        let sit: ClipSpec = "sit = 0".parse().unwrap();
+        let set = add_clips(rows("frog", &[3]), std::slice::from_ref(&sit)).unwrap();
+        assert_eq!(add_clips(set.clone(), &["sit = 1-2".parse().unwrap()]).unwrap().clips().len(), 1);
+        assert!(matches!(add_clips(set, &[sit.clone(), sit]), Err(ApplyError::Set(_))));
+    }
+}

@@ -1,0 +1,56 @@
+//! Colours as people type them. Never blends or measures.
+
+use std::fmt;
+use std::str::FromStr;
+
+use image::Rgba;
+
+/// A straight-alpha colour: `ff00ff`, or `ff00ff80` with alpha; a leading `#` is taken too.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Color(pub Rgba<u8>);
+
+/// Why a text is not a colour.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is not a colour; type six hex digits such as ff00ff, or eight with alpha such as ff00ff80")]
+pub struct ColorError(String);
+
+impl FromStr for Color {
+    type Err = ColorError;
+
+    fn from_str(text: &str) -> Result<Self, ColorError> {
+        let wrong = || ColorError(text.to_owned());
+        let digits = text.strip_prefix('#').unwrap_or(text);
+        if !matches!(digits.len(), 6 | 8) || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {
+            return Err(wrong());
+        }
+        let mut channels = [255; 4];
+        for (channel, at) in channels.iter_mut().zip((0..digits.len()).step_by(2)) {
+            *channel = u8::from_str_radix(&digits[at..at + 2], 16).map_err(|_| wrong())?;
+        }
+        Ok(Color(Rgba(channels)))
+    }
+}
+
+impl fmt::Display for Color {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Rgba([r, g, b, a]) = self.0;
+        write!(f, "{r:02x}{g:02x}{b:02x}")?;
+        if a == 255 { Ok(()) } else { write!(f, "{a:02x}") }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn colours_read_with_and_without_alpha_and_print_back() {
+        for text in ["ff00ff", "ff00ff80", "012345"] {
+            assert_eq!(text.parse::<Color>().unwrap().to_string(), text);
+        }
+        assert_eq!("#FF00FF".parse::<Color>().unwrap().0, Rgba([255, 0, 255, 255]));
+        for wrong in ["", "fff", "ff00f", "ggffff", "ff00ff8", "ÿff0"] {
+            assert!(wrong.parse::<Color>().is_err(), "{wrong}");
+        }
+    }
+}

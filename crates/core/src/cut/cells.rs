@@ -1,0 +1,138 @@
+//! The cells of a grid as pictures: which to take, in which order, and which are blank.
+
+use crate::cut::{CutError, Grid};
+use crate::{Cell, Frame, FrameError, Name, Pixels, Rect, Source};
+
+/// Which cells become frames.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Choice {
+    /// Only the first so many cells, blank ones counted.
+    pub count: Option<u32>,
+    /// The order.
+    pub read: Read,
+    /// What becomes of blank cells.
+    pub blank: Blank,
+}
+
+/// The order in which cells are read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Read {
+    /// Row by row, left to right.
+    #[default]
+    Across,
+    /// Column by column, downwards.
+    Down,
+}
+
+/// What becomes of blank cells.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Blank {
+    /// No frame.
+    #[default]
+    Drop,
+    /// A blank frame.
+    Keep,
+}
+
+/// What was cut.
+#[derive(Clone, Debug)]
+pub struct Cut {
+    /// The cells taken, in order.
+    pub cells: Vec<CutCell>,
+    /// Blank cells that were dropped.
+    pub dropped: Vec<Cell>,
+}
+
+/// One cell taken.
+#[derive(Clone, Debug)]
+pub struct CutCell {
+    /// Its place in the grid.
+    pub cell: Cell,
+    /// Its place on the sheet.
+    pub rect: Rect,
+    /// What it shows.
+    pub pixels: Pixels,
+}
+
+/// Cuts a sheet by a grid made for it.
+///
+/// # Errors
+/// Where more cells are wanted than there are.
+pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &Choice) -> Result<Cut, CutError> {
+    let wanted = match choice.count {
+        Some(count) if u64::from(count) > grid.len() => {
+            return Err(CutError::Count { count, cells: grid.len() });
+        }
+        Some(count) => count as usize,
+        None => usize::MAX,
+    };
+    let mut cut = Cut { cells: Vec::new(), dropped: Vec::new() };
+    for cell in in_order(grid, choice.read).take(wanted) {
+        let rect = grid.rect(cell);
+        let pixels = sheet.part(rect).expect("a grid lies on the sheet it was made for");
+        if choice.blank == Blank::Drop && pixels.content(0).is_none() {
+            cut.dropped.push(cell);
+        } else {
+            cut.cells.push(CutCell { cell, rect, pixels });
+        }
+    }
+    Ok(cut)
+}
+
+fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {
+    let (columns, rows) = (u64::from(grid.counts().columns), u64::from(grid.counts().rows));
+    (0..columns * rows).map(move |at| {
+        let (row, column) = match read {
+            Read::Across => (at / columns, at % columns),
+            Read::Down => (at % rows, at / rows),
+        };
+        Cell { row: row as u32, column: column as u32 }
+    })
+}
+
+impl Cut {
+    /// The cells as frames of `sprite`, cut from `file`; their names are their cells.
+    pub fn into_frames(self, sprite: &Name, file: &str) -> Result<Vec<Frame>, FrameError> {
+        let frame = |CutCell { cell, rect, pixels }| {
+            let name = Name::new(cell.to_string()).expect("a cell's name is short and plain");
+            let source =
+                Source { file: file.to_owned(), cell: Some(cell), rect: Some(rect), ..Source::default() };
+            Ok(Frame::new(sprite.clone(), name, pixels)?.with_source(Some(source)))
+        };
+        self.cells.into_iter().map(frame).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use image::{Rgba, RgbaImage};
+
+    use super::*;
+    use crate::cut::{Counts, Spacing};
+
+    /// 3x2 cells of 2x2 px; the middle one of the first row is blank.
+    fn cut(choice: Choice) -> Result<(Vec<String>, usize), CutError> {
+        let mut image = RgbaImage::from_pixel(6, 4, Rgba([1, 2, 3, 255]));
+        for (x, y) in [(2, 0), (3, 0), (2, 1), (3, 1)] {
+            image.put_pixel(x, y, Rgba([50, 60, 70, 0]));
+        }
+        let sheet = Pixels::whole(image);
+        let grid = Grid::by_counts(sheet.size(), Counts::new(3, 2)?, Spacing::default(), false)?;
+        let cut = cut_cells(&sheet, &grid, &choice)?;
+        Ok((cut.cells.iter().map(|c| c.cell.to_string()).collect(), cut.dropped.len()))
+    }
+
+    #[test]
+    fn blanks_order_and_count() {
+        let names = |list: &[&str]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
+        let plain = Choice::default();
+        assert_eq!(cut(plain).unwrap(), (names(&["r0c0", "r0c2", "r1c0", "r1c1", "r1c2"]), 1));
+        let down = Choice { read: Read::Down, blank: Blank::Keep, ..plain };
+        assert_eq!(cut(down).unwrap().0, names(&["r0c0", "r1c0", "r0c1", "r1c1", "r0c2", "r1c2"]));
+        assert_eq!(cut(Choice { count: Some(3), ..plain }).unwrap(), (names(&["r0c0", "r0c2"]), 1));
+        assert_eq!(
+            cut(Choice { count: Some(7), ..plain }).unwrap_err(),
+            CutError::Count { count: 7, cells: 6 }
+        );
+    }
+}

@@ -1,0 +1,371 @@
+//! Where the cells of a regular grid lie. Numbers only: never looks at a pixel.
+
+use std::fmt;
+use std::str::FromStr;
+
+use crate::{Cell, Pair, Rect, Size, SizeError};
+
+/// How many columns and rows; both at least 1.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Counts {
+    /// Cells across.
+    pub columns: u32,
+    /// Cells down.
+    pub rows: u32,
+}
+
+impl Counts {
+    /// `columns` by `rows`.
+    ///
+    /// # Errors
+    /// Where either is 0.
+    pub fn new(columns: u32, rows: u32) -> Result<Self, SizeError> {
+        if columns == 0 || rows == 0 {
+            return Err(SizeError::Zero(format!("{columns}x{rows}")));
+        }
+        Ok(Self { columns, rows })
+    }
+}
+
+impl FromStr for Counts {
+    type Err = SizeError;
+
+    /// Reads `8x3`: columns by rows.
+    fn from_str(text: &str) -> Result<Self, SizeError> {
+        let Size { width, height } = text.parse()?;
+        Ok(Self { columns: width, rows: height })
+    }
+}
+
+impl fmt::Display for Counts {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}x{}", self.columns, self.rows)
+    }
+}
+
+/// Empty pixels of a sheet that belong to no cell.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Spacing {
+    /// Before the first cell.
+    pub offset: Pair,
+    /// Between cells.
+    pub gutter: Pair,
+}
+
+/// Which way an axis runs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Across {
+    /// Left to right: widths and columns.
+    Columns,
+    /// Top to bottom: heights and rows.
+    Rows,
+}
+
+impl fmt::Display for Across {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(if *self == Across::Columns { "columns" } else { "rows" })
+    }
+}
+
+/// Why a sheet can't be cut so.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum CutError {
+    /// The counts do not divide what is there to divide.
+    #[error("{length} px can't be cut into {count} equal {across} ({each:.2} px each)", each = f64::from(*length) / f64::from(*count))]
+    Uneven {
+        /// Columns or rows.
+        across: Across,
+        /// Pixels there are for cells, offset and gutters taken off.
+        length: u32,
+        /// How many cells were asked for.
+        count: u32,
+        /// Pixels between cells.
+        gutter: u32,
+    },
+    /// Cells of this size leave pixels over.
+    #[error("cells of {cell} px fit {fits} times into {length} px and leave {left} px over ({across})")]
+    LeftOver {
+        /// Columns or rows.
+        across: Across,
+        /// Pixels there are for cells and gutters.
+        length: u32,
+        /// Pixels of a cell.
+        cell: u32,
+        /// Pixels between cells.
+        gutter: u32,
+        /// How many whole cells fit.
+        fits: u32,
+        /// Pixels left.
+        left: u32,
+    },
+    /// More cells than pixels, or an offset beyond the sheet.
+    #[error("{count} {across} do not fit into {length} px{taken}", taken = taken(*offset, *gutter))]
+    TooMany {
+        /// Columns or rows.
+        across: Across,
+        /// The sheet's pixels on this axis.
+        length: u32,
+        /// How many cells were asked for.
+        count: u32,
+        /// Pixels before the first cell.
+        offset: u32,
+        /// Pixels between cells.
+        gutter: u32,
+    },
+    /// A cell larger than the sheet.
+    #[error("a cell of {cell} px does not fit into {length} px ({across}{taken})", taken = taken(*offset, 0))]
+    CellTooLarge {
+        /// Columns or rows.
+        across: Across,
+        /// The sheet's pixels on this axis.
+        length: u32,
+        /// Pixels of a cell.
+        cell: u32,
+        /// Pixels before the first cell.
+        offset: u32,
+    },
+    /// More cells wanted than the grid has.
+    #[error("the grid has {cells} cells, so the first {count} can't be taken")]
+    Count {
+        /// How many were wanted.
+        count: u32,
+        /// How many there are.
+        cells: u64,
+    },
+    /// Counts of 0.
+    #[error(transparent)]
+    Size(#[from] SizeError),
+}
+
+fn taken(offset: u32, gutter: u32) -> String {
+    match (offset, gutter) {
+        (0, 0) => String::new(),
+        (offset, 0) => format!(" with {offset} px before the first"),
+        (0, gutter) => format!(" with {gutter} px between them"),
+        (offset, gutter) => format!(" with {offset} px before the first and {gutter} px between them"),
+    }
+}
+
+/// The cells of one axis.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Axis {
+    offset: u32,
+    gutter: u32,
+    count: u32,
+    /// Pixels of all cells together, gutters not counted; not always a multiple of `count`.
+    covered: u32,
+}
+
+impl Axis {
+    /// Start and length of cell `at`. A remainder is shared out, a pixel here and there.
+    fn span(self, at: u32) -> (u32, u32) {
+        let edge = |n: u32| (u64::from(self.covered) * u64::from(n) / u64::from(self.count)) as u32;
+        (self.offset + edge(at) + at * self.gutter, edge(at + 1) - edge(at))
+    }
+
+    /// # Errors
+    /// As [`Grid::by_counts`].
+    fn by_count(
+        across: Across,
+        length: u32,
+        count: u32,
+        offset: u32,
+        gutter: u32,
+        uneven: bool,
+    ) -> Result<Self, CutError> {
+        let too_many = CutError::TooMany { across, length, count, offset, gutter };
+        let gutters = u64::from(gutter) * u64::from(count.saturating_sub(1));
+        let room = u64::from(length).checked_sub(u64::from(offset) + gutters);
+        // No more than the sheet's length, so it fits u32.
+        let room = room.filter(|&room| room >= u64::from(count)).ok_or(too_many)? as u32;
+        // Sheets often end as they begin: with an offset or a gutter after the last cell.
+        let ends = [0, gutter, offset].map(|end| room.saturating_sub(end));
+        let even = ends.into_iter().find(|&covered| covered > 0 && covered % count == 0);
+        match even {
+            Some(covered) => Ok(Self { offset, gutter, count, covered }),
+            None if uneven => Ok(Self { offset, gutter, count, covered: room }),
+            None => Err(CutError::Uneven { across, length: room, count, gutter }),
+        }
+    }
+
+    /// # Errors
+    /// As [`Grid::by_cell`].
+    fn by_cell(
+        across: Across,
+        length: u32,
+        cell: u32,
+        offset: u32,
+        gutter: u32,
+        uneven: bool,
+    ) -> Result<Self, CutError> {
+        let room = length.checked_sub(offset).filter(|&room| room >= cell);
+        let Some(room) = room else {
+            return Err(CutError::CellTooLarge { across, length, cell, offset });
+        };
+        let fits = ((u64::from(room) + u64::from(gutter)) / (u64::from(cell) + u64::from(gutter))) as u32;
+        let left = room - (fits * cell + (fits - 1) * gutter);
+        if left == 0 || left == offset || left == gutter {
+            return Ok(Self { offset, gutter, count: fits, covered: fits * cell });
+        }
+        if uneven {
+            let nearest = (f64::from(room + gutter) / f64::from(cell + gutter)).round().max(1.0) as u32;
+            return Self::by_count(across, length, nearest, offset, gutter, true);
+        }
+        Err(CutError::LeftOver { across, length: room, cell, gutter, fits, left })
+    }
+}
+
+/// A regular grid on a sheet.
+///
+/// # Guarantees
+/// Every cell has at least one pixel and lies on the sheet it was made for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Grid {
+    columns: Axis,
+    rows: Axis,
+}
+
+impl Grid {
+    /// So many columns and rows. With `uneven`, a remainder is shared out over the cells.
+    ///
+    /// # Errors
+    /// Where the counts do not divide the sheet, or do not fit.
+    pub fn by_counts(sheet: Size, counts: Counts, spacing: Spacing, uneven: bool) -> Result<Self, CutError> {
+        let Spacing { offset, gutter } = spacing;
+        let Counts { columns, rows } = counts;
+        Ok(Self {
+            columns: Axis::by_count(Across::Columns, sheet.width, columns, offset.x, gutter.x, uneven)?,
+            rows: Axis::by_count(Across::Rows, sheet.height, rows, offset.y, gutter.y, uneven)?,
+        })
+    }
+
+    /// As many cells of this size as the sheet holds.
+    ///
+    /// # Errors
+    /// Where pixels are left over, or not one cell fits.
+    pub fn by_cell(sheet: Size, cell: Size, spacing: Spacing, uneven: bool) -> Result<Self, CutError> {
+        let Spacing { offset, gutter } = spacing;
+        Ok(Self {
+            columns: Axis::by_cell(Across::Columns, sheet.width, cell.width, offset.x, gutter.x, uneven)?,
+            rows: Axis::by_cell(Across::Rows, sheet.height, cell.height, offset.y, gutter.y, uneven)?,
+        })
+    }
+
+    /// Columns and rows.
+    pub fn counts(&self) -> Counts {
+        Counts { columns: self.columns.count, rows: self.rows.count }
+    }
+
+    /// How many cells.
+    pub fn len(&self) -> u64 {
+        u64::from(self.columns.count) * u64::from(self.rows.count)
+    }
+
+    /// Never: a grid has at least one cell.
+    pub fn is_empty(&self) -> bool {
+        false
+    }
+
+    /// The size of the first cell; with a shared-out remainder others differ by a pixel.
+    pub fn cell_size(&self) -> Size {
+        self.rect(Cell { row: 0, column: 0 }).size()
+    }
+
+    /// Whether all cells have one size.
+    pub fn is_even(&self) -> bool {
+        self.columns.covered % self.columns.count == 0 && self.rows.covered % self.rows.count == 0
+    }
+
+    /// The pixels of a cell.
+    pub fn rect(&self, cell: Cell) -> Rect {
+        let (x, width) = self.columns.span(cell.column);
+        let (y, height) = self.rows.span(cell.row);
+        Rect::new(x, y, width, height)
+    }
+}
+
+/// Counts into which a length can be cut evenly, the nearest to `near` first. `length` is without
+/// gutters for `asked` cells, each gutter `gutter` px.
+pub fn even_counts(length: u32, asked: u32, gutter: u32) -> Vec<u32> {
+    let whole = u64::from(length) + u64::from(gutter) * u64::from(asked.saturating_sub(1));
+    let divides = |count: &u32| {
+        let gutters = u64::from(gutter) * u64::from(count - 1);
+        whole > gutters && (whole - gutters) % u64::from(*count) == 0
+    };
+    // Cells under 4 px are no frames, and a sheet of thousands of columns is none either.
+    let most = (length / 4).clamp(1, 4096);
+    let mut found: Vec<u32> = (2..=most).filter(divides).collect();
+    found.sort_by_key(|&count| (count.abs_diff(asked), count));
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn spacing(offset: u32, gutter: u32) -> Spacing {
+        let pair = |n| Pair { x: n, y: n };
+        Spacing { offset: pair(offset), gutter: pair(gutter) }
+    }
+
+    #[test]
+    fn counts_that_do_not_divide_say_the_numbers() {
+        let error = Grid::by_counts(Size::new(250, 30), Counts::new(7, 1).unwrap(), spacing(0, 0), false);
+        assert_eq!(
+            error.unwrap_err().to_string(),
+            "250 px can't be cut into 7 equal columns (35.71 px each)"
+        );
+        assert_eq!(even_counts(250, 7, 0)[..2], [5, 10]);
+    }
+
+    #[test]
+    fn a_margin_or_gutter_after_the_last_cell_is_no_remainder() {
+        for (width, offset, gutter) in
+            [(4 + 8 * 32 + 4, 4, 0), (8 * 32 + 7 * 2, 0, 2), (8 * 34, 0, 2), (4 + 8 * 34 + 2, 4, 2)]
+        {
+            let sheet = Size::new(width, width);
+            let by_counts =
+                Grid::by_counts(sheet, Counts::new(8, 8).unwrap(), spacing(offset, gutter), false).unwrap();
+            let by_cell = Grid::by_cell(sheet, Size::new(32, 32), spacing(offset, gutter), false).unwrap();
+            assert_eq!(by_counts, by_cell, "{width} {offset} {gutter}");
+            let last = by_cell.rect(Cell { row: 7, column: 7 });
+            assert_eq!((last.x, last.width), (offset + 7 * (32 + gutter), 32));
+        }
+    }
+
+    #[test]
+    fn what_does_not_fit_is_refused() {
+        let sheet = Size::new(64, 64);
+        let counts = |c| Grid::by_counts(sheet, Counts::new(c, 1).unwrap(), spacing(0, 0), true);
+        assert!(matches!(counts(65), Err(CutError::TooMany { count: 65, length: 64, .. })));
+        assert!(matches!(counts(u32::MAX), Err(CutError::TooMany { .. })));
+        let cell = |c, o| Grid::by_cell(sheet, Size::new(c, c), spacing(o, 0), false);
+        assert!(matches!(cell(65, 0), Err(CutError::CellTooLarge { .. })));
+        assert!(matches!(cell(8, u32::MAX), Err(CutError::CellTooLarge { .. })));
+        assert!(matches!(cell(24, 0), Err(CutError::LeftOver { fits: 2, left: 16, .. })));
+    }
+
+    proptest! {
+        #[test]
+        fn cells_never_overlap_and_never_leave_the_sheet(
+            width in 1u32..90, height in 1u32..90, columns in 1u32..12, rows in 1u32..12,
+            offset in 0u32..5, gutter in 0u32..5,
+        ) {
+            let sheet = Size::new(width, height);
+            let counts = Counts::new(columns, rows).unwrap();
+            if let Ok(grid) = Grid::by_counts(sheet, counts, spacing(offset, gutter), true) {
+                let cells: Vec<Rect> = (0..rows)
+                    .flat_map(|row| (0..columns).map(move |column| Cell { row, column }))
+                    .map(|cell| grid.rect(cell))
+                    .collect();
+                for (at, rect) in cells.iter().enumerate() {
+                    prop_assert!(!rect.is_empty() && rect.lies_in(Rect::of(sheet)));
+                    prop_assert!(cells[..at].iter().all(|other| !other.overlaps(*rect)));
+                    prop_assert!(rect.width.abs_diff(cells[0].width) <= 1);
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,10 @@
+//! A sheet into frames.
+//!
+//! [`Grid`] is the arithmetic of columns and rows, [`cut_cells`] looks at the pixels, [`Cut::into_frames`]
+//! makes them frames of a sprite. Cutting never changes or copies a pixel.
+
+mod cells;
+mod grid;
+
+pub use cells::{Blank, Choice, Cut, CutCell, Read, cut_cells};
+pub use grid::{Across, Counts, CutError, Grid, Spacing, even_counts};

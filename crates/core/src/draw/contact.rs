@@ -1,0 +1,257 @@
+//! The contact sheet: every frame at once, by clip, at one zoom.
+//!
+//! A section a clip with its steps in the order played, then the frames of no clip. Under each frame its
+//! number within the sprite, its cell, and the time it is shown. The first step of a clip has a bar at
+//! its left, the last one at its right.
+
+use image::RgbaImage;
+
+use crate::clip::{Clip, Play};
+use crate::draw::paper::{Paper, ink};
+use crate::draw::text;
+use crate::{FrameSet, Rect, Size};
+
+/// How a contact sheet is drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ContactOptions {
+    /// The widest it may become, in pixels.
+    pub width: u32,
+    /// How large a pixel is drawn; where not given, as large as keeps the sheet near 16:10.
+    pub zoom: Option<u32>,
+}
+
+impl Default for ContactOptions {
+    fn default() -> Self {
+        Self { width: 1280, zoom: None }
+    }
+}
+
+const MARGIN: u32 = 16;
+const GAP: u32 = 10;
+const HEADING: u32 = 30;
+const LABEL: u32 = 26;
+const BAR: u32 = 3;
+const LARGEST_ZOOM: u32 = 8;
+
+struct Section {
+    title: String,
+    detail: String,
+    shots: Vec<Shot>,
+    is_clip: bool,
+}
+
+/// One frame as it is shown.
+struct Shot {
+    frame: usize,
+    /// Its number within the sprite, and its cell.
+    what: String,
+    /// How long it is shown.
+    time: String,
+}
+
+/// Draws all frames of a set.
+pub fn contact(set: &FrameSet, options: ContactOptions) -> RgbaImage {
+    let sections = sections(set);
+    let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
+    let plans: Vec<Plan> = sections.iter().map(|s| Plan::new(set, s, zoom, options.width)).collect();
+    let width = plans.iter().map(|plan| plan.width).max().unwrap_or(0) + 2 * MARGIN;
+    let height = plans.iter().map(Plan::height).sum::<u32>() + 2 * MARGIN - GAP;
+    let mut paper = Paper::new(Size::new(width, height), ink::PAGE);
+    let mut top = MARGIN;
+    for (section, plan) in sections.iter().zip(&plans) {
+        plan.draw(&mut paper, set, section, top, width);
+        top += plan.height();
+    }
+    paper.into_image()
+}
+
+fn fitting_zoom(set: &FrameSet, sections: &[Section], width: u32) -> u32 {
+    let height = |zoom| sections.iter().map(|s| Plan::new(set, s, zoom, width).height()).sum::<u32>();
+    let whole_width = |zoom| sections.iter().all(|s| Plan::new(set, s, zoom, width).is_one_line(s));
+    let fits = |zoom: &u32| height(*zoom) <= width * 10 / 16 && (*zoom <= 3 || whole_width(*zoom));
+    (2..=LARGEST_ZOOM).rev().find(fits).unwrap_or(1)
+}
+
+fn sections(set: &FrameSet) -> Vec<Section> {
+    let numbers = numbers(set);
+    let mut played = vec![false; set.frames().len()];
+    for step in set.clips().iter().flat_map(Clip::steps) {
+        played[step.frame] = true;
+    }
+    let mut sections = Vec::new();
+    for sprite in set.sprites() {
+        let before = sections.len();
+        for clip in set.clips().iter().filter(|clip| clip.sprite() == sprite) {
+            sections.push(clip_section(set, clip, &numbers));
+        }
+        let rest: Vec<usize> = set.frames_of(sprite).into_iter().filter(|&at| !played[at]).collect();
+        if !rest.is_empty() {
+            let detail =
+                count_of(rest.len(), if sections.len() > before { "frame of no clip" } else { "frame" });
+            let shot = |at| Shot { frame: at, what: label(set, &numbers, at), time: String::new() };
+            let shots = rest.into_iter().map(shot).collect();
+            sections.push(Section { title: sprite.to_string(), detail, shots, is_clip: false });
+        }
+    }
+    sections
+}
+
+fn clip_section(set: &FrameSet, clip: &Clip, numbers: &[usize]) -> Section {
+    let steps = clip.steps();
+    let shots = steps.iter().map(|step| Shot {
+        frame: step.frame,
+        what: label(set, numbers, step.frame),
+        time: format!("{} ms", plain(clip.span(step).millis())),
+    });
+    let way = match (clip.play(), clip.plays()) {
+        (Play::Forward, 0) => "loop".to_owned(),
+        (Play::Forward, 1) => "once".to_owned(),
+        (Play::Forward, plays) => format!("loop {plays}"),
+        (Play::Bounce, 0) => "bounce".to_owned(),
+        (Play::Bounce, plays) => format!("bounce {plays}"),
+    };
+    let total = plain(clip.total_millis());
+    Section {
+        title: format!("{} {}", clip.sprite(), clip.name()),
+        detail: format!("{}  {total} ms  {way}", count_of(steps.len(), "step")),
+        shots: shots.collect(),
+        is_clip: true,
+    }
+}
+
+/// Each frame's number within its sprite.
+fn numbers(set: &FrameSet) -> Vec<usize> {
+    let mut numbers = vec![0; set.frames().len()];
+    for sprite in set.sprites() {
+        for (number, at) in set.frames_of(sprite).into_iter().enumerate() {
+            numbers[at] = number;
+        }
+    }
+    numbers
+}
+
+fn label(set: &FrameSet, numbers: &[usize], at: usize) -> String {
+    let cell = set.frames()[at].cell().map(|cell| format!(" {cell}"));
+    format!("{}{}", numbers[at], cell.unwrap_or_default())
+}
+
+fn count_of(count: usize, what: &str) -> String {
+    match (count, what.split_once(' ')) {
+        (1, _) => format!("1 {what}"),
+        (_, Some((noun, rest))) => format!("{count} {noun}s {rest}"),
+        (_, None) => format!("{count} {what}s"),
+    }
+}
+
+/// At most one decimal, and none where it would be 0.
+fn plain(number: f64) -> String {
+    let text = format!("{number:.1}");
+    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
+}
+
+/// Where a section's frames go.
+struct Plan {
+    zoom: u32,
+    cell: Size,
+    columns: u32,
+    lines: u32,
+    width: u32,
+}
+
+impl Plan {
+    fn new(set: &FrameSet, section: &Section, zoom: u32, paper_width: u32) -> Self {
+        let frames = section.shots.iter().map(|shot| set.frames()[shot.frame].canvas());
+        let largest = frames.fold(Size::default(), Size::union);
+        let label = section.shots.iter().map(|s| text::width(&s.what, 1).max(text::width(&s.time, 1)));
+        let width = (largest.width * zoom).max(label.max().unwrap_or(0)) + 2 * BAR;
+        let cell = Size::new(width, largest.height * zoom);
+        let room = paper_width.saturating_sub(2 * MARGIN) + GAP;
+        let columns = (room / (cell.width + GAP)).clamp(1, section.shots.len().max(1) as u32);
+        let lines = (section.shots.len() as u32).div_ceil(columns);
+        let title = text::width(&section.title, 2) + GAP + text::width(&section.detail, 1);
+        Self { zoom, cell, columns, lines, width: (columns * (cell.width + GAP) - GAP).max(title) }
+    }
+
+    fn is_one_line(&self, section: &Section) -> bool {
+        self.columns as usize >= section.shots.len()
+    }
+
+    fn height(&self) -> u32 {
+        HEADING + self.lines * (self.cell.height + LABEL + GAP) + GAP
+    }
+
+    fn draw(&self, paper: &mut Paper, set: &FrameSet, section: &Section, top: u32, paper_width: u32) {
+        paper.write(&section.title, MARGIN, top, 2, ink::TEXT);
+        let detail = MARGIN + text::width(&section.title, 2) + GAP;
+        paper.write(&section.detail, detail, top + 7, 1, ink::DIM);
+        paper.fill(Rect::new(MARGIN, top + 20, paper_width - 2 * MARGIN, 1), ink::RULE);
+        for (number, shot) in (0u32..).zip(&section.shots) {
+            let x = MARGIN + number % self.columns * (self.cell.width + GAP);
+            let y = top + HEADING + number / self.columns * (self.cell.height + LABEL + GAP);
+            let ends = (
+                section.is_clip && number == 0,
+                section.is_clip && number as usize + 1 == section.shots.len(),
+            );
+            self.draw_shot(paper, set, shot, (x, y), ends);
+        }
+    }
+
+    fn draw_shot(
+        &self,
+        paper: &mut Paper,
+        set: &FrameSet,
+        shot: &Shot,
+        (x, y): (u32, u32),
+        ends: (bool, bool),
+    ) {
+        let frame = &set.frames()[shot.frame];
+        let size = Size::new(frame.canvas().width * self.zoom, frame.canvas().height * self.zoom);
+        let left = x + BAR;
+        paper.checker(Rect::at(left, y, size), 4 * self.zoom.max(2));
+        let inset = frame.inset();
+        let (px, py) = (left + inset.x * self.zoom, y + inset.y * self.zoom);
+        paper.lay(frame.pixels(), i64::from(px), i64::from(py), self.zoom);
+        if ends.0 {
+            paper.fill(Rect::new(x, y, BAR, size.height), ink::START);
+        }
+        if ends.1 {
+            paper.fill(Rect::new(left + size.width, y, BAR, size.height), ink::END);
+        }
+        let room = self.cell.width - BAR;
+        paper.write(&text::fitted(&shot.what, room, 1), left, y + self.cell.height + 5, 1, ink::TEXT);
+        paper.write(&text::fitted(&shot.time, room, 1), left, y + self.cell.height + 16, 1, ink::DIM);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::set::tests::{rows, with_clips};
+
+    #[test]
+    fn every_clip_is_a_section_and_no_frame_is_left_out() {
+        let set = with_clips(rows("frog", &[4]), &["sit = 0-1 @80ms", "turn = 1,0,1 bounce"]);
+        let told: Vec<_> = sections(&set).iter().map(|s| format!("{}: {}", s.title, s.detail)).collect();
+        assert_eq!(
+            told,
+            [
+                "frog sit: 2 steps  160 ms  loop",
+                "frog turn: 3 steps  400 ms  bounce",
+                "frog: 2 frames of no clip"
+            ]
+        );
+        assert_eq!(sections(&set)[0].shots[1].what, "1 r0c1");
+    }
+
+    #[test]
+    fn each_pixel_is_drawn_as_one_square() {
+        let set = rows("koi", &[3]);
+        let options = ContactOptions { zoom: Some(5), ..ContactOptions::default() };
+        let sheet = contact(&set, options);
+        for frame in set.frames() {
+            let color = frame.pixels().get(0, 0).unwrap();
+            // 4x4 pixels of one colour at zoom 5.
+            assert_eq!(sheet.pixels().filter(|pixel| **pixel == color).count(), 400);
+        }
+    }
+}

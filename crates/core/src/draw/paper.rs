@@ -1,0 +1,118 @@
+//! What pictures are drawn on: fill, checker, frames at a whole zoom, labels. Knows no frame set.
+
+use image::{Rgba, RgbaImage};
+
+use crate::draw::text;
+use crate::{Pixels, Rect, Size};
+
+/// Colours of everything drawn for people.
+pub(super) mod ink {
+    use image::Rgba;
+
+    pub(in crate::draw) const PAGE: Rgba<u8> = Rgba([0x1b, 0x20, 0x29, 0xff]);
+    pub(in crate::draw) const CHECKER: [Rgba<u8>; 2] =
+        [Rgba([0x4d, 0x58, 0x69, 0xff]), Rgba([0x57, 0x63, 0x75, 0xff])];
+    pub(in crate::draw) const TEXT: Rgba<u8> = Rgba([0xee, 0xf1, 0xf5, 0xff]);
+    pub(in crate::draw) const DIM: Rgba<u8> = Rgba([0xa6, 0xb2, 0xc2, 0xff]);
+    pub(in crate::draw) const RULE: Rgba<u8> = Rgba([0x39, 0x43, 0x52, 0xff]);
+    pub(in crate::draw) const START: Rgba<u8> = Rgba([0x6f, 0xd3, 0xb5, 0xff]);
+    pub(in crate::draw) const END: Rgba<u8> = Rgba([0xe6, 0xb4, 0x5e, 0xff]);
+}
+
+pub(super) struct Paper {
+    image: RgbaImage,
+}
+
+impl Paper {
+    pub(super) fn new(size: Size, color: Rgba<u8>) -> Self {
+        Self { image: RgbaImage::from_pixel(size.width.max(1), size.height.max(1), color) }
+    }
+
+    pub(super) fn into_image(self) -> RgbaImage {
+        self.image
+    }
+
+    pub(super) fn fill(&mut self, rect: Rect, color: Rgba<u8>) {
+        self.paint(rect, |_, _| color);
+    }
+
+    /// A checkerboard of `tile` px, so that transparency shows.
+    pub(super) fn checker(&mut self, rect: Rect, tile: u32) {
+        self.paint(rect, |x, y| ink::CHECKER[((x / tile + y / tile) % 2) as usize]);
+    }
+
+    fn paint(&mut self, rect: Rect, color: impl Fn(u32, u32) -> Rgba<u8>) {
+        let paper = Rect::of(Size::from(self.image.dimensions()));
+        let Some(inside) = rect.intersection(paper) else { return };
+        for y in inside.y..inside.y + inside.height {
+            for x in inside.x..inside.x + inside.width {
+                self.image.put_pixel(x, y, color(x - rect.x, y - rect.y));
+            }
+        }
+    }
+
+    /// Lays pixels over the paper, each a square of `zoom` px; what sticks out is left away.
+    pub(super) fn lay(&mut self, pixels: &Pixels, x: i64, y: i64, zoom: u32) {
+        let (width, height) = self.image.dimensions();
+        let zoom = i64::from(zoom);
+        for (line, row) in (0i64..).zip(pixels.rows()) {
+            for (column, pixel) in (0i64..).zip(row.chunks_exact(4)) {
+                if pixel[3] == 0 {
+                    continue;
+                }
+                let (left, top) = (x + column * zoom, y + line * zoom);
+                let inside = |at: i64, end: u32| at.clamp(0, i64::from(end)) as u32;
+                for py in inside(top, height)..inside(top + zoom, height) {
+                    for px in inside(left, width)..inside(left + zoom, width) {
+                        let under = self.image.get_pixel_mut(px, py);
+                        *under = over(*under, Rgba([pixel[0], pixel[1], pixel[2], pixel[3]]));
+                    }
+                }
+            }
+        }
+    }
+
+    pub(super) fn write(&mut self, label: &str, x: u32, y: u32, scale: u32, color: Rgba<u8>) {
+        for (dx, dy) in text::lit(label) {
+            self.fill(Rect::new(x + dx * scale, y + dy * scale, scale, scale), color);
+        }
+    }
+}
+
+/// Source-over in straight alpha, as the PNG standard (section 13.16) describes it, rounded to nearest.
+fn over(under: Rgba<u8>, top: Rgba<u8>) -> Rgba<u8> {
+    let Rgba([r, g, b, a]) = top;
+    if a == 255 || under[3] == 0 {
+        return top;
+    }
+    let (top_alpha, under_alpha) = (u32::from(a) * 255, u32::from(under[3]) * (255 - u32::from(a)));
+    let alpha = top_alpha + under_alpha;
+    let mix =
+        |t: u8, u: u8| ((u32::from(t) * top_alpha + u32::from(u) * under_alpha + alpha / 2) / alpha) as u8;
+    Rgba([mix(r, under[0]), mix(g, under[1]), mix(b, under[2]), ((alpha + 127) / 255) as u8])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn blending_is_exact_at_the_ends() {
+        for under in [Rgba([10, 20, 30, 255]), Rgba([10, 20, 30, 90])] {
+            assert_eq!(over(under, Rgba([1, 2, 3, 255])), Rgba([1, 2, 3, 255]));
+            assert_eq!(over(under, Rgba([1, 2, 3, 0])), under);
+        }
+        assert_eq!(over(Rgba([0, 0, 0, 0]), Rgba([1, 2, 3, 4])), Rgba([1, 2, 3, 4]));
+        assert_eq!(over(Rgba([0, 0, 0, 255]), Rgba([255, 255, 255, 128])), Rgba([128, 128, 128, 255]));
+    }
+
+    #[test]
+    fn pixels_are_laid_with_hard_edges_and_cut_at_the_border() {
+        let mut paper = Paper::new(Size::new(4, 3), ink::PAGE);
+        let dot = Rgba([255, 0, 0, 255]);
+        paper.lay(&Pixels::whole(RgbaImage::from_pixel(1, 1, dot)), 3, -1, 2);
+        let image = paper.into_image();
+        let lit: Vec<_> = image.enumerate_pixels().filter(|p| *p.2 == dot).map(|p| (p.0, p.1)).collect();
+        assert_eq!(lit, [(3, 0)]);
+    }
+}

@@ -1,0 +1,287 @@
+//! One picture of an animation: which pixels it keeps, and where they lie on its canvas.
+//!
+//! Trimming loses nothing: canvas and inset always restore the whole picture. A frame never knows on
+//! which page or in which file it lies.
+
+use std::fmt;
+use std::str::FromStr;
+
+use image::RgbaImage;
+use image::imageops;
+use serde_json::{Map, Value};
+
+use crate::{Name, Pair, Pixels, Point, Rect, Size};
+
+/// Keys of a manifest that this version does not use itself (the user's `extras` among them): carried
+/// along untouched from reading to writing.
+pub type Carried = Map<String, Value>;
+
+/// One frame.
+///
+/// # Guarantees
+/// The canvas is at least 1x1 and the kept pixels, placed at the inset, lie wholly inside it.
+#[derive(Clone, Debug)]
+pub struct Frame {
+    sprite: Name,
+    name: Name,
+    pixels: Pixels,
+    canvas: Size,
+    inset: Pair,
+    pivot: Point,
+    source: Option<Source>,
+    carried: Carried,
+}
+
+/// Why pixels can't be a frame.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum FrameError {
+    /// A canvas without a pixel.
+    #[error("a canvas of {0} px holds nothing")]
+    NoCanvas(Size),
+    /// The kept pixels stick out of the canvas.
+    #[error("pixels of {pixels} at {inset} do not fit on a canvas of {canvas}")]
+    SticksOut {
+        /// Size of the kept pixels.
+        pixels: Size,
+        /// Where they were to lie.
+        inset: Pair,
+        /// The canvas they had to fit on.
+        canvas: Size,
+    },
+}
+
+impl Frame {
+    /// A frame whose canvas is its picture, with the pivot in the middle.
+    pub fn new(sprite: Name, name: Name, pixels: Pixels) -> Result<Self, FrameError> {
+        let canvas = pixels.size();
+        Self::trimmed(sprite, name, pixels, canvas, Pair::default())
+    }
+
+    /// A frame that keeps `pixels` at `inset` of a `canvas`, with the pivot in the canvas's middle.
+    pub fn trimmed(
+        sprite: Name,
+        name: Name,
+        pixels: Pixels,
+        canvas: Size,
+        inset: Pair,
+    ) -> Result<Self, FrameError> {
+        check(&pixels, canvas, inset)?;
+        let pivot = canvas.center();
+        Ok(Self { sprite, name, pixels, canvas, inset, pivot, source: None, carried: Carried::new() })
+    }
+
+    /// The same frame keeping other pixels of the same canvas.
+    pub fn with_pixels(self, pixels: Pixels, inset: Pair) -> Result<Self, FrameError> {
+        check(&pixels, self.canvas, inset)?;
+        Ok(Self { pixels, inset, ..self })
+    }
+
+    /// The same frame under another name.
+    pub fn with_name(self, name: Name) -> Self {
+        Self { name, ..self }
+    }
+
+    /// The same frame with its pivot at another point of the canvas; outside is allowed.
+    pub fn with_pivot(self, pivot: Point) -> Self {
+        Self { pivot, ..self }
+    }
+
+    /// The same frame with a note of where it came from.
+    pub fn with_source(self, source: Option<Source>) -> Self {
+        Self { source, ..self }
+    }
+
+    /// The same frame with other carried keys.
+    pub fn with_carried(self, carried: Carried) -> Self {
+        Self { carried, ..self }
+    }
+
+    /// The sprite it belongs to.
+    pub fn sprite(&self) -> &Name {
+        &self.sprite
+    }
+
+    /// Its name, unique within the sprite.
+    pub fn name(&self) -> &Name {
+        &self.name
+    }
+
+    /// The kept pixels.
+    pub fn pixels(&self) -> &Pixels {
+        &self.pixels
+    }
+
+    /// The full size before trimming.
+    pub fn canvas(&self) -> Size {
+        self.canvas
+    }
+
+    /// Where the kept pixels start inside the canvas.
+    pub fn inset(&self) -> Pair {
+        self.inset
+    }
+
+    /// Where the kept pixels lie on the canvas.
+    pub fn kept(&self) -> Rect {
+        Rect::at(self.inset.x, self.inset.y, self.pixels.size())
+    }
+
+    /// The point of the canvas that stays put in the game.
+    pub fn pivot(&self) -> Point {
+        self.pivot
+    }
+
+    /// Where it came from, if known.
+    pub fn source(&self) -> Option<&Source> {
+        self.source.as_ref()
+    }
+
+    /// The cell of the sheet it came from, if it came from one.
+    pub fn cell(&self) -> Option<Cell> {
+        self.source.as_ref()?.cell
+    }
+
+    /// Keys carried along for the user.
+    pub fn carried(&self) -> &Carried {
+        &self.carried
+    }
+
+    /// Whether no pixel shows.
+    pub fn is_blank(&self) -> bool {
+        self.content(0).is_none()
+    }
+
+    /// The smallest rectangle of the canvas that holds every pixel with an alpha above `alpha`.
+    pub fn content(&self, alpha: u8) -> Option<Rect> {
+        let found = self.pixels.content(alpha)?;
+        Some(Rect { x: found.x + self.inset.x, y: found.y + self.inset.y, ..found })
+    }
+
+    /// Whether the kept pixels are the whole canvas.
+    pub fn is_whole(&self) -> bool {
+        self.kept() == Rect::of(self.canvas)
+    }
+
+    /// The whole picture, as it was before trimming. Costs nothing where nothing is trimmed.
+    pub fn restored(&self) -> Pixels {
+        if self.is_whole() {
+            return self.pixels.clone();
+        }
+        let mut whole = RgbaImage::new(self.canvas.width, self.canvas.height);
+        let (x, y) = (i64::from(self.inset.x), i64::from(self.inset.y));
+        imageops::replace(&mut whole, &self.pixels.to_image(), x, y);
+        Pixels::whole(whole)
+    }
+
+    /// The same frame keeping exactly the part `rect` of its canvas.
+    ///
+    /// # Errors
+    /// Where `rect` sticks out of the canvas.
+    pub fn keeping(self, rect: Rect) -> Result<Self, FrameError> {
+        let inset = Pair { x: rect.x, y: rect.y };
+        if rect.is_empty() {
+            return self.with_pixels(Pixels::none(), Pair::default());
+        }
+        let kept = self.kept();
+        let part = if rect.lies_in(kept) {
+            self.pixels.part(Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect })
+        } else {
+            self.restored().part(rect)
+        };
+        let Some(part) = part else {
+            return Err(FrameError::SticksOut { pixels: rect.size(), inset, canvas: self.canvas });
+        };
+        self.with_pixels(part, inset)
+    }
+}
+
+fn check(pixels: &Pixels, canvas: Size, inset: Pair) -> Result<(), FrameError> {
+    if canvas.is_empty() {
+        return Err(FrameError::NoCanvas(canvas));
+    }
+    if !Rect::at(inset.x, inset.y, pixels.size()).lies_in(Rect::of(canvas)) {
+        return Err(FrameError::SticksOut { pixels: pixels.size(), inset, canvas });
+    }
+    Ok(())
+}
+
+/// Where a frame came from.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Source {
+    /// The file, as the user named it, without its folders.
+    pub file: String,
+    /// The cell of the sheet.
+    pub cell: Option<Cell>,
+    /// The pixels of the file.
+    pub rect: Option<Rect>,
+    /// Keys carried along.
+    pub carried: Carried,
+}
+
+/// One slot of a grid: `r2c5` is row 2, column 5, both from 0.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Cell {
+    /// The row from 0, downwards.
+    pub row: u32,
+    /// The column from 0, to the right.
+    pub column: u32,
+}
+
+impl fmt::Display for Cell {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "r{}c{}", self.row, self.column)
+    }
+}
+
+impl FromStr for Cell {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let parts = text.strip_prefix('r').and_then(|rest| rest.split_once('c'));
+        let cell = parts
+            .and_then(|(row, column)| Some(Cell { row: row.parse().ok()?, column: column.parse().ok()? }));
+        cell.ok_or_else(|| format!("'{text}' is not a cell such as r2c5"))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::pixels::tests::any_pixels;
+
+    pub(crate) fn frame(pixels: Pixels) -> Frame {
+        Frame::new(Name::new("koi").unwrap(), Name::new("koi-00").unwrap(), pixels).unwrap()
+    }
+
+    proptest! {
+        #[test]
+        fn trimming_and_restoring_is_the_identity(pixels in any_pixels(12)) {
+            let whole = frame(pixels.clone());
+            let rect = whole.content(0).unwrap_or_default();
+            let trimmed = whole.keeping(rect).unwrap();
+            prop_assert!(trimmed.pixels().size().fits_in(pixels.size()));
+            prop_assert!(trimmed.restored().looks_like(&pixels));
+        }
+
+        #[test]
+        fn keeping_more_than_is_kept_adds_blank_pixels_only(pixels in any_pixels(8)) {
+            let all = Rect::of(pixels.size());
+            let trimmed = frame(pixels.clone()).keeping(pixels.content(0).unwrap_or_default()).unwrap();
+            prop_assert!(trimmed.keeping(all).unwrap().pixels().looks_like(&pixels));
+        }
+    }
+
+    #[test]
+    fn pixels_outside_the_canvas_are_refused() {
+        let pixels = Pixels::whole(RgbaImage::new(4, 4));
+        let placed = frame(pixels.clone()).with_pixels(pixels, Pair { x: 1, y: 0 });
+        let canvas = Size::new(4, 4);
+        assert_eq!(
+            placed.unwrap_err(),
+            FrameError::SticksOut { pixels: canvas, inset: Pair { x: 1, y: 0 }, canvas }
+        );
+        assert!(frame(Pixels::whole(RgbaImage::new(4, 4))).keeping(Rect::new(3, 3, 2, 2)).is_err());
+    }
+}

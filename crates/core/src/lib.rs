@@ -1,0 +1,50 @@
+//! Frames, clips and atlases as values.
+//!
+//! Everything is a [`FrameSet`]: cutting makes one, every step takes one and gives one, packing turns
+//! one into an [`Atlas`](pack::Atlas). In the order of work:
+//!
+//! 1. [`cut`] a sheet into frames,
+//! 2. [`shape`] them: trim, pivot,
+//! 3. name sequences and give them time with [`clip`],
+//! 4. [`pack`] them on pages,
+//! 5. [`draw`] pictures for people.
+//!
+//! This crate computes. It never opens a file, prints, reads a clock, or lets the order in which
+//! threads finish show in a result.
+//!
+//! ```
+//! use shibori_core::{cut, shape, Name, Pixels, Size};
+//!
+//! let sheet = Pixels::whole(image::RgbaImage::from_pixel(64, 32, image::Rgba([9, 9, 9, 255])));
+//! let grid = cut::Grid::by_counts(sheet.size(), cut::Counts::new(2, 1)?, cut::Spacing::default(), false)?;
+//! let cut = cut::cut_cells(&sheet, &grid, &cut::Choice::default())?;
+//! assert_eq!(cut.cells.len(), 2);
+//! assert_eq!(cut.cells[1].pixels.size(), Size::new(32, 32));
+//! # Ok::<(), cut::CutError>(())
+//! ```
+
+pub mod clip;
+pub mod cut;
+pub mod draw;
+pub mod pack;
+pub mod shape;
+
+mod color;
+mod frame;
+mod geometry;
+mod name;
+mod naming;
+mod pixels;
+mod select;
+mod set;
+mod syntax;
+
+pub use color::{Color, ColorError};
+pub use frame::{Carried, Cell, Frame, FrameError, Source};
+pub use geometry::{Pair, Point, Rect, Size, SizeError};
+pub use name::{Name, NameError};
+pub use naming::{NameTemplate, NamingError};
+pub use pixels::Pixels;
+pub use select::{SelectError, Selection};
+pub use set::{FrameSet, SetError};
+pub use syntax::SyntaxError;

@@ -1,0 +1,121 @@
+//! Maximal rectangles: the free room of a page as all largest free rectangles, overlaps allowed.
+//!
+//! After J. Jylänki, "A Thousand Ways to Pack the Bin" (2010), section 3.5. A piece goes into the corner
+//! of the free rectangle with the best score; every free rectangle it touches is split into the up to
+//! four that remain, and those inside another are dropped.
+
+use crate::{Rect, Size};
+
+/// How a corner is judged; less is better.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Score {
+    /// The lowest bottom edge, then the leftmost: fills a page from the top.
+    TopLeft,
+    /// The shorter side left over in the free rectangle.
+    ShortSide,
+    /// The area left over in the free rectangle.
+    Area,
+}
+
+/// A page being filled.
+pub(super) struct Room {
+    free: Vec<Rect>,
+    used: Size,
+}
+
+impl Room {
+    pub(super) fn new(size: Size) -> Self {
+        Self { free: vec![Rect::of(size)], used: Size::default() }
+    }
+
+    /// How far pieces reach.
+    pub(super) fn used(&self) -> Size {
+        self.used
+    }
+
+    /// Places a piece; `None` where it does not fit.
+    pub(super) fn place(&mut self, piece: Size, score: Score) -> Option<Rect> {
+        let fitting = self.free.iter().filter(|free| piece.fits_in(free.size()));
+        let best = fitting.min_by_key(|free| judge(free, piece, score))?;
+        let placed = Rect::at(best.x, best.y, piece);
+        self.take(placed);
+        self.used = self.used.union(Size::new(placed.x + placed.width, placed.y + placed.height));
+        Some(placed)
+    }
+
+    fn take(&mut self, placed: Rect) {
+        let mut pieces = Vec::new();
+        self.free.retain(|free| {
+            let touched = free.overlaps(placed);
+            if touched {
+                pieces.extend(around(*free, placed));
+            }
+            !touched
+        });
+        // What was free before and is untouched is maximal already: only new ones can lie inside another.
+        let kept = self.free.len();
+        for (at, piece) in pieces.iter().enumerate() {
+            let inside_old = self.free[..kept].iter().any(|free| piece.lies_in(*free));
+            let inside_new = pieces.iter().enumerate().any(|(other_at, other)| {
+                other_at != at && piece.lies_in(*other) && (piece != other || other_at < at)
+            });
+            if !inside_old && !inside_new {
+                self.free.push(*piece);
+            }
+        }
+    }
+}
+
+/// The key of a corner; ends in the place itself, so that no two corners are equal.
+fn judge(free: &Rect, piece: Size, score: Score) -> (u64, u64, u32, u32) {
+    let (spare_x, spare_y) = (free.width - piece.width, free.height - piece.height);
+    let short = u64::from(spare_x.min(spare_y));
+    let (first, second) = match score {
+        Score::TopLeft => (u64::from(free.y) + u64::from(piece.height), u64::from(free.x)),
+        Score::ShortSide => (short, u64::from(spare_x.max(spare_y))),
+        Score::Area => (free.size().area() - piece.area(), short),
+    };
+    (first, second, free.y, free.x)
+}
+
+/// The largest rectangles of `free` that do not touch `placed`.
+fn around(free: Rect, placed: Rect) -> impl Iterator<Item = Rect> {
+    // Both lie on a page, so edges fit u32.
+    let (free_right, free_bottom) = (free.right() as u32, free.bottom() as u32);
+    let (right, bottom) = (placed.right() as u32, placed.bottom() as u32);
+    let left = (placed.x > free.x).then(|| Rect { width: placed.x - free.x, ..free });
+    let above = (placed.y > free.y).then(|| Rect { height: placed.y - free.y, ..free });
+    let beside = (right < free_right).then(|| Rect { x: right, width: free_right - right, ..free });
+    let below = (bottom < free_bottom).then(|| Rect { y: bottom, height: free_bottom - bottom, ..free });
+    [left, above, beside, below].into_iter().flatten()
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn free_rectangles_never_touch_a_piece_and_none_lies_in_another(
+            pieces in prop::collection::vec((1u32..12, 1u32..12), 1..30)
+        ) {
+            for score in [Score::TopLeft, Score::ShortSide, Score::Area] {
+                let mut room = Room::new(Size::new(40, 40));
+                let mut placed = Vec::new();
+                for &(width, height) in &pieces {
+                    placed.extend(room.place(Size::new(width, height), score));
+                    for (at, free) in room.free.iter().enumerate() {
+                        prop_assert!(placed.iter().all(|p: &Rect| !p.overlaps(*free)));
+                        let inside = |(o, other): (usize, &Rect)| o != at && free.lies_in(*other);
+                        prop_assert!(!room.free.iter().enumerate().any(inside));
+                    }
+                }
+                for (at, piece) in placed.iter().enumerate() {
+                    prop_assert!(placed[..at].iter().all(|other| !other.overlaps(*piece)));
+                }
+            }
+        }
+    }
+}

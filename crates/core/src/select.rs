@@ -1,0 +1,372 @@
+//! Which frames: `0-7,9`, `7-0`, `0-20/2`, `r2`, `r2c0-5`, `named:leap-*`, `koi:0-3`.
+//!
+//! Numbers count frames within one sprite, from 0, blanks that were dropped not counted; rows and
+//! cells are those of the sheet, so they stay right when rows have different lengths. The order of
+//! a selection is kept. Never changes a frame.
+
+use std::str::FromStr;
+
+use globset::GlobBuilder;
+
+use crate::syntax::Cursor;
+use crate::{Cell, FrameSet, Name, SyntaxError};
+
+/// A list of picks, in order.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Selection {
+    text: String,
+    picks: Vec<Pick>,
+}
+
+/// One item of a selection.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Pick {
+    sprite: Option<Name>,
+    what: What,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum What {
+    Numbers { from: u32, to: u32, step: u32 },
+    Row(u32),
+    Cells { row: u32, from: u32, to: u32 },
+    Named(String),
+}
+
+/// Why a selection does not fit a set.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum SelectError {
+    /// A number beyond the last frame.
+    #[error("there is no frame {number}: sprite '{sprite}' has {count} frames (0 to {last})", last = count.saturating_sub(1))]
+    NoFrame {
+        /// The number typed.
+        number: u32,
+        /// The sprite whose frames are counted.
+        sprite: Name,
+        /// How many it has.
+        count: usize,
+    },
+    /// A row without frames.
+    #[error("row {row} of sprite '{sprite}' has no frames; rows with frames: {rows}")]
+    NoRow {
+        /// The row typed.
+        row: u32,
+        /// The sprite.
+        sprite: Name,
+        /// The rows that have some, as text.
+        rows: String,
+    },
+    /// A cell without a frame.
+    #[error("{cell} of sprite '{sprite}' holds no frame; row {row} has columns {columns}", row = cell.row)]
+    NoCell {
+        /// The cell typed.
+        cell: Cell,
+        /// The sprite.
+        sprite: Name,
+        /// The columns of that row that have one, as text.
+        columns: String,
+    },
+    /// No frame has such a name.
+    #[error("no frame of sprite '{sprite}' is named like '{pattern}'")]
+    NoName {
+        /// The pattern typed.
+        pattern: String,
+        /// The sprite.
+        sprite: Name,
+    },
+    /// A sprite that is not there.
+    #[error("there is no sprite '{sprite}'; there are: {known}")]
+    NoSprite {
+        /// The sprite typed.
+        sprite: Name,
+        /// Those that are there, as text.
+        known: String,
+    },
+    /// Numbers in a set of several sprites.
+    #[error("'{what}' could be of any of the sprites {known}; write for example {first}:{what}")]
+    WhichSprite {
+        /// What was typed.
+        what: String,
+        /// The sprites, as text.
+        known: String,
+        /// The first of them.
+        first: Name,
+    },
+}
+
+impl FromStr for Selection {
+    type Err = SyntaxError;
+
+    fn from_str(text: &str) -> Result<Self, SyntaxError> {
+        let mut cursor = Cursor::new(text);
+        let mut picks = Vec::new();
+        loop {
+            cursor.skip_spaces();
+            picks.push(Pick::read(&mut cursor)?);
+            cursor.skip_spaces();
+            if cursor.is_at_end() {
+                return Ok(Self { text: text.trim().to_owned(), picks });
+            }
+            if !cursor.eat(",") {
+                return Err(cursor.expected("a comma or the end"));
+            }
+        }
+    }
+}
+
+impl std::fmt::Display for Selection {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+impl Selection {
+    /// The places in `set`, in the order typed; a frame picked twice is there twice.
+    pub fn resolve(&self, set: &FrameSet) -> Result<Vec<usize>, SelectError> {
+        let picked = self.picks.iter().map(|pick| pick.resolve(set, None));
+        Ok(picked.collect::<Result<Vec<_>, _>>()?.concat())
+    }
+}
+
+impl Pick {
+    pub(crate) fn read(cursor: &mut Cursor<'_>) -> Result<Self, SyntaxError> {
+        let sprite = read_sprite(cursor)?;
+        let what = if cursor.eat("named:") {
+            read_pattern(cursor)?
+        } else if cursor.eat("r") {
+            read_cells(cursor)?
+        } else {
+            read_numbers(cursor)?
+        };
+        Ok(Self { sprite, what })
+    }
+
+    /// The places in `set`. `home` is the sprite meant where the pick names none; without it the set
+    /// must have only one.
+    pub(crate) fn resolve(&self, set: &FrameSet, home: Option<&Name>) -> Result<Vec<usize>, SelectError> {
+        let sprite = self.sprite_in(set, home)?;
+        let frames = set.frames_of(&sprite);
+        match &self.what {
+            What::Numbers { from, to, step } => numbers(&frames, &sprite, *from, *to, *step),
+            What::Row(row) => row_of(set, &frames, &sprite, *row),
+            What::Cells { row, from, to } => cells(set, &frames, &sprite, *row, (*from, *to)),
+            What::Named(pattern) => named(set, &frames, &sprite, pattern),
+        }
+    }
+
+    fn sprite_in(&self, set: &FrameSet, home: Option<&Name>) -> Result<Name, SelectError> {
+        let sprites = set.sprites();
+        let known = || listed(&sprites);
+        match (self.sprite.as_ref().or(home), sprites.as_slice()) {
+            (Some(wanted), known_ones) if known_ones.contains(&wanted) => Ok(wanted.clone()),
+            (Some(wanted), _) => Err(SelectError::NoSprite { sprite: wanted.clone(), known: known() }),
+            (None, [only]) => Ok((*only).clone()),
+            (None, [first, ..]) => Err(SelectError::WhichSprite {
+                what: self.what.to_string(),
+                known: known(),
+                first: (*first).clone(),
+            }),
+            // A set without frames: any number is too large for it.
+            (None, []) => Ok(Name::new("-").expect("not empty")),
+        }
+    }
+}
+
+impl std::fmt::Display for What {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let span = |from: u32, to: u32| if from == to { from.to_string() } else { format!("{from}-{to}") };
+        match self {
+            What::Numbers { from, to, step: 1 } => f.write_str(&span(*from, *to)),
+            What::Numbers { from, to, step } => write!(f, "{from}-{to}/{step}"),
+            What::Row(row) => write!(f, "r{row}"),
+            What::Cells { row, from, to } => write!(f, "r{row}c{}", span(*from, *to)),
+            What::Named(pattern) => write!(f, "named:{pattern}"),
+        }
+    }
+}
+
+/// Reads `koi:` if that is what comes next, and nothing otherwise.
+fn read_sprite(cursor: &mut Cursor<'_>) -> Result<Option<Name>, SyntaxError> {
+    let item = cursor.rest().split([',', '@']).next().unwrap_or_default();
+    let Some((sprite, _)) = item.split_once(':') else { return Ok(None) };
+    if sprite == "named" {
+        return Ok(None);
+    }
+    let name =
+        Name::new(sprite.trim()).map_err(|error| cursor.error_at(cursor.place(), error.to_string()))?;
+    cursor.eat(sprite);
+    cursor.eat(":");
+    cursor.skip_spaces();
+    Ok(Some(name))
+}
+
+fn read_numbers(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
+    let from = cursor.number("a frame number, r2, r2c0-5 or named:...")?;
+    let to = if cursor.eat("-") { cursor.number("the last frame of the range")? } else { from };
+    let place = cursor.place();
+    let step = if cursor.eat("/") { cursor.number("the step of the range")? } else { 1 };
+    if step == 0 {
+        return Err(cursor.error_at(place, "a step of 0 never ends; write at least /1"));
+    }
+    Ok(What::Numbers { from, to, step })
+}
+
+fn read_cells(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
+    let row = cursor.number("a row number")?;
+    if !cursor.eat("c") {
+        return Ok(What::Row(row));
+    }
+    let from = cursor.number("a column number")?;
+    let to = if cursor.eat("-") { cursor.number("the last column")? } else { from };
+    Ok(What::Cells { row, from, to })
+}
+
+fn read_pattern(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
+    let place = cursor.place();
+    let pattern = cursor.take_while(|c| !c.is_whitespace() && c != ',' && c != '@');
+    if pattern.is_empty() {
+        return Err(cursor.expected("a name pattern such as leap-*"));
+    }
+    match GlobBuilder::new(pattern).build() {
+        Ok(_) => Ok(What::Named(pattern.to_owned())),
+        Err(error) => Err(cursor.error_at(place, error.kind().to_string())),
+    }
+}
+
+/// From one number to another, both ends included, either way.
+fn steps(from: u32, to: u32, step: u32) -> Box<dyn Iterator<Item = u32>> {
+    let step = step as usize;
+    if from <= to { Box::new((from..=to).step_by(step)) } else { Box::new((to..=from).rev().step_by(step)) }
+}
+
+fn numbers(
+    frames: &[usize],
+    sprite: &Name,
+    from: u32,
+    to: u32,
+    step: u32,
+) -> Result<Vec<usize>, SelectError> {
+    // The ends are asked first, so that an absurd range fails before it is walked.
+    let place = |number: u32| {
+        let missing = || SelectError::NoFrame { number, sprite: sprite.clone(), count: frames.len() };
+        frames.get(number as usize).copied().ok_or_else(missing)
+    };
+    place(from)?;
+    place(to)?;
+    steps(from, to, step).map(place).collect()
+}
+
+fn row_of(set: &FrameSet, frames: &[usize], sprite: &Name, row: u32) -> Result<Vec<usize>, SelectError> {
+    let row_at = |place: usize| set.frames()[place].cell().map(|cell| cell.row);
+    let found: Vec<usize> = frames.iter().copied().filter(|&place| row_at(place) == Some(row)).collect();
+    if found.is_empty() {
+        let mut rows: Vec<u32> = frames.iter().filter_map(|&place| row_at(place)).collect();
+        rows.sort_unstable();
+        rows.dedup();
+        let rows = if rows.is_empty() { "none, it was not cut by a grid".into() } else { listed(&rows) };
+        return Err(SelectError::NoRow { row, sprite: sprite.clone(), rows });
+    }
+    Ok(found)
+}
+
+/// Both ends must hold a frame; blank cells between them were dropped and are passed over.
+fn cells(
+    set: &FrameSet,
+    frames: &[usize],
+    sprite: &Name,
+    row: u32,
+    (from, to): (u32, u32),
+) -> Result<Vec<usize>, SelectError> {
+    let in_row = row_of(set, frames, sprite, row)?;
+    let column = |place: usize| set.frames()[place].cell().map(|cell| cell.column);
+    for end in [from, to] {
+        if !in_row.iter().any(|&place| column(place) == Some(end)) {
+            let columns: Vec<u32> = in_row.iter().filter_map(|&place| column(place)).collect();
+            let (cell, columns) = (Cell { row, column: end }, listed(&columns));
+            return Err(SelectError::NoCell { cell, sprite: sprite.clone(), columns });
+        }
+    }
+    let between = from.min(to)..=from.max(to);
+    let mut found: Vec<usize> =
+        in_row.into_iter().filter(|&place| column(place).is_some_and(|c| between.contains(&c))).collect();
+    found.sort_by_key(|&place| column(place));
+    if from > to {
+        found.reverse();
+    }
+    Ok(found)
+}
+
+fn named(set: &FrameSet, frames: &[usize], sprite: &Name, pattern: &str) -> Result<Vec<usize>, SelectError> {
+    // Reading checked the pattern; one that no longer builds matches nothing.
+    let matcher = GlobBuilder::new(pattern).build().map(|glob| glob.compile_matcher()).ok();
+    let fits =
+        |place: usize| matcher.as_ref().is_some_and(|m| m.is_match(set.frames()[place].name().as_str()));
+    let found: Vec<usize> = frames.iter().copied().filter(|&place| fits(place)).collect();
+    if found.is_empty() {
+        return Err(SelectError::NoName { pattern: pattern.to_owned(), sprite: sprite.clone() });
+    }
+    Ok(found)
+}
+
+fn listed(items: &[impl ToString]) -> String {
+    items.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::set::tests::rows;
+
+    fn pick(text: &str, set: &FrameSet) -> Result<Vec<usize>, String> {
+        text.parse::<Selection>().map_err(|e| e.to_string())?.resolve(set).map_err(|e| e.to_string())
+    }
+
+    #[test]
+    fn every_form_picks_in_the_order_typed() {
+        let set = rows("frog", &[4, 2, 3]);
+        for (text, wanted) in [
+            ("0-3,8", vec![0, 1, 2, 3, 8]),
+            ("3-0", vec![3, 2, 1, 0]),
+            ("0-8/3", vec![0, 3, 6]),
+            ("7-0/2", vec![7, 5, 3, 1]),
+            ("2, 2", vec![2, 2]),
+            ("r1", vec![4, 5]),
+            ("r2c1-2", vec![7, 8]),
+            ("r2c2-0", vec![8, 7, 6]),
+            ("r0c3", vec![3]),
+            ("named:frog-0[12]", vec![1, 2]),
+            ("frog:1", vec![1]),
+            ("frog:named:*7", vec![7]),
+        ] {
+            assert_eq!(pick(text, &set), Ok(wanted), "{text}");
+        }
+    }
+
+    #[test]
+    fn what_is_not_there_is_named_with_what_is() {
+        let set = rows("frog", &[4, 2]);
+        for (text, wanted) in [
+            ("6", "there is no frame 6: sprite 'frog' has 6 frames (0 to 5)"),
+            ("0-4000000000", "there is no frame 4000000000: sprite 'frog' has 6 frames (0 to 5)"),
+            ("r2", "row 2 of sprite 'frog' has no frames; rows with frames: 0, 1"),
+            ("r1c0-3", "r1c3 of sprite 'frog' holds no frame; row 1 has columns 0, 1"),
+            ("named:leap*", "no frame of sprite 'frog' is named like 'leap*'"),
+            ("newt:0", "there is no sprite 'newt'; there are: frog"),
+        ] {
+            assert_eq!(pick(text, &set), Err(wanted.to_owned()), "{text}");
+        }
+        let two = FrameSet::merge([rows("koi", &[2]), set]).unwrap();
+        let which = "'0-1' could be of any of the sprites koi, frog; write for example koi:0-1";
+        assert_eq!(pick("0-1", &two), Err(which.to_owned()));
+        assert_eq!(pick("frog:0-1", &two), Ok(vec![2, 3]));
+    }
+
+    #[test]
+    fn errors_point_at_their_character() {
+        for (text, at) in
+            [("", 0), ("0-", 2), ("0,,1", 2), ("0 1", 2), ("rx", 1), ("r1c", 3), ("0-4/0", 3), ("é", 0)]
+        {
+            assert_eq!(text.parse::<Selection>().unwrap_err().at, at, "{text:?}");
+        }
+    }
+}

@@ -1,0 +1,241 @@
+//! The hub: frames in order, and the clips that play them. Every reader ends here, every step takes
+//! one and gives one, every writer starts here.
+
+use std::collections::HashSet;
+
+use crate::clip::Clip;
+use crate::{Carried, Frame, Name};
+
+/// Frames and clips.
+///
+/// # Guarantees
+/// Frame names are unique within their sprite, clip names too, and every step names a frame that is
+/// there.
+#[derive(Clone, Debug, Default)]
+pub struct FrameSet {
+    frames: Vec<Frame>,
+    clips: Vec<Clip>,
+    carried: Carried,
+}
+
+/// Why frames and clips do not make a set.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum SetError {
+    /// Two frames of one sprite have one name.
+    #[error("frames {first} and {second} of sprite '{sprite}' would both be called '{name}'")]
+    TwoFrames {
+        /// The sprite of both.
+        sprite: Name,
+        /// The name of both.
+        name: Name,
+        /// Number of the first within its sprite, from 0.
+        first: usize,
+        /// Number of the second.
+        second: usize,
+    },
+    /// Two clips of one sprite have one name.
+    #[error("sprite '{sprite}' would have two clips called '{name}'")]
+    TwoClips {
+        /// The sprite of both.
+        sprite: Name,
+        /// The name of both.
+        name: Name,
+    },
+    /// A step names a frame that is not there.
+    #[error("clip '{clip}' plays frame {frame}, but there are only {count} frames (0 to {last})", last = count.saturating_sub(1))]
+    NoFrame {
+        /// The clip.
+        clip: Name,
+        /// The frame it names, counted in the set from 0.
+        frame: usize,
+        /// How many there are.
+        count: usize,
+    },
+}
+
+impl FrameSet {
+    /// Checks and takes frames and clips.
+    pub fn new(frames: Vec<Frame>, clips: Vec<Clip>) -> Result<Self, SetError> {
+        check_frame_names(&frames)?;
+        check_clips(&frames, &clips)?;
+        Ok(Self { frames, clips, carried: Carried::new() })
+    }
+
+    /// The same set with other carried keys.
+    pub fn with_carried(self, carried: Carried) -> Self {
+        Self { carried, ..self }
+    }
+
+    /// The same frames with other clips.
+    pub fn with_clips(self, clips: Vec<Clip>) -> Result<Self, SetError> {
+        check_clips(&self.frames, &clips)?;
+        Ok(Self { clips, ..self })
+    }
+
+    /// All frames in order.
+    pub fn frames(&self) -> &[Frame] {
+        &self.frames
+    }
+
+    /// All clips in order.
+    pub fn clips(&self) -> &[Clip] {
+        &self.clips
+    }
+
+    /// Keys of the whole manifest carried along.
+    pub fn carried(&self) -> &Carried {
+        &self.carried
+    }
+
+    /// The sprites in the order in which they first appear.
+    pub fn sprites(&self) -> Vec<&Name> {
+        let mut seen = HashSet::new();
+        self.frames.iter().map(Frame::sprite).filter(|sprite| seen.insert(*sprite)).collect()
+    }
+
+    /// The places, in this set, of a sprite's frames.
+    pub fn frames_of(&self, sprite: &Name) -> Vec<usize> {
+        (0..self.frames.len()).filter(|&at| self.frames[at].sprite() == sprite).collect()
+    }
+
+    /// The number of a frame within its sprite, from 0.
+    pub fn number_in_sprite(&self, frame: usize) -> usize {
+        let sprite = self.frames[frame].sprite();
+        self.frames[..frame].iter().filter(|other| other.sprite() == sprite).count()
+    }
+
+    /// The first clip that plays a frame.
+    pub fn first_clip_of(&self, frame: usize) -> Option<&Clip> {
+        self.clips.iter().find(|clip| clip.steps().iter().any(|step| step.frame == frame))
+    }
+
+    /// Changes every frame. `change` is given its place in the set.
+    pub fn map_frames<E: From<SetError>>(
+        self,
+        mut change: impl FnMut(usize, Frame) -> Result<Frame, E>,
+    ) -> Result<Self, E> {
+        let changed = self.frames.into_iter().enumerate().map(|(at, frame)| change(at, frame));
+        let frames = changed.collect::<Result<Vec<_>, E>>()?;
+        check_frame_names(&frames)?;
+        Ok(Self { frames, ..self })
+    }
+
+    /// The frames at these places, and the clips that play only them, each place once, in this order.
+    pub fn only(&self, places: &[usize]) -> Self {
+        let mut new_place = vec![None; self.frames.len()];
+        let mut frames = Vec::with_capacity(places.len());
+        for &place in places {
+            if new_place[place].is_none() {
+                new_place[place] = Some(frames.len());
+                frames.push(self.frames[place].clone());
+            }
+        }
+        let clips = self.clips.iter().filter_map(|clip| clip.clone().with_places(&new_place)).collect();
+        Self { frames, clips, carried: self.carried.clone() }
+    }
+
+    /// All sets after one another. Of carried keys that several have, the first stays.
+    ///
+    /// # Errors
+    /// Where two of them have frames or clips of one name in one sprite.
+    pub fn merge(sets: impl IntoIterator<Item = FrameSet>) -> Result<Self, SetError> {
+        let mut all = FrameSet::default();
+        for set in sets {
+            let before = all.frames.len();
+            all.frames.extend(set.frames);
+            all.clips.extend(set.clips.into_iter().map(|clip| clip.moved_by(before)));
+            for (key, value) in set.carried {
+                all.carried.entry(key).or_insert(value);
+            }
+        }
+        check_frame_names(&all.frames)?;
+        check_clips(&all.frames, &all.clips)?;
+        Ok(all)
+    }
+}
+
+fn check_frame_names(frames: &[Frame]) -> Result<(), SetError> {
+    let mut seen = HashSet::with_capacity(frames.len());
+    for (at, frame) in frames.iter().enumerate() {
+        if !seen.insert((frame.sprite(), frame.name())) {
+            let (sprite, name) = (frame.sprite().clone(), frame.name().clone());
+            let number = |end: usize| frames[..end].iter().filter(|f| *f.sprite() == sprite).count();
+            let is_twin = |f: &Frame| *f.sprite() == sprite && *f.name() == name;
+            let twin = frames.iter().position(is_twin).unwrap_or(at);
+            let (first, second) = (number(twin), number(at));
+            return Err(SetError::TwoFrames { sprite, name, first, second });
+        }
+    }
+    Ok(())
+}
+
+fn check_clips(frames: &[Frame], clips: &[Clip]) -> Result<(), SetError> {
+    let mut seen = HashSet::with_capacity(clips.len());
+    for clip in clips {
+        if !seen.insert((clip.sprite(), clip.name())) {
+            return Err(SetError::TwoClips { sprite: clip.sprite().clone(), name: clip.name().clone() });
+        }
+        if let Some(step) = clip.steps().iter().find(|step| step.frame >= frames.len()) {
+            let (clip, count) = (clip.name().clone(), frames.len());
+            return Err(SetError::NoFrame { clip, frame: step.frame, count });
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use image::{Rgba, RgbaImage};
+
+    use super::*;
+    use crate::clip::ClipSpec;
+    use crate::{Cell, Pixels, Source};
+
+    /// A set of one sprite whose frames lie in rows of the given lengths, each 4x4 with a colour of
+    /// its own.
+    pub(crate) fn rows(sprite: &str, lengths: &[u32]) -> FrameSet {
+        let mut frames = Vec::new();
+        for (row, &length) in lengths.iter().enumerate() {
+            for column in 0..length {
+                let cell = Cell { row: row as u32, column };
+                let pixels = RgbaImage::from_pixel(4, 4, Rgba([row as u8, column as u8, 7, 255]));
+                let name = Name::new(format!("{sprite}-{:02}", frames.len())).unwrap();
+                let frame = Frame::new(Name::new(sprite).unwrap(), name, Pixels::whole(pixels)).unwrap();
+                let source = Source { cell: Some(cell), ..Source::default() };
+                frames.push(frame.with_source(Some(source)));
+            }
+        }
+        FrameSet::new(frames, Vec::new()).unwrap()
+    }
+
+    pub(crate) fn with_clips(set: FrameSet, clips: &[&str]) -> FrameSet {
+        let specs: Vec<ClipSpec> = clips.iter().map(|text| text.parse().unwrap()).collect();
+        crate::clip::add_clips(set, &specs).unwrap()
+    }
+
+    #[test]
+    fn one_name_twice_in_a_sprite_is_refused_but_not_in_two_sprites() {
+        let koi = rows("koi", &[2]);
+        let twice = FrameSet::merge([koi.clone(), koi.clone()]).unwrap_err();
+        assert_eq!(twice.to_string(), "frames 0 and 2 of sprite 'koi' would both be called 'koi-00'");
+        assert_eq!(FrameSet::merge([koi, rows("frog", &[3])]).unwrap().frames().len(), 5);
+    }
+
+    #[test]
+    fn narrowing_keeps_clips_whose_frames_are_all_there() {
+        let set = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-3"]);
+        let narrowed = set.only(&[3, 1, 2, 1]);
+        let names: Vec<_> = narrowed.frames().iter().map(|f| f.name().as_str()).collect();
+        assert_eq!(names, ["frog-03", "frog-01", "frog-02"]);
+        assert_eq!(narrowed.clips().len(), 1);
+        let steps: Vec<_> = narrowed.clips()[0].steps().iter().map(|step| step.frame).collect();
+        assert_eq!(steps, [1, 2, 0]);
+    }
+
+    #[test]
+    fn merging_moves_the_steps_along() {
+        let both = FrameSet::merge([rows("koi", &[2]), with_clips(rows("frog", &[2]), &["sit = 0-1"])]);
+        let steps: Vec<_> = both.unwrap().clips()[0].steps().iter().map(|step| step.frame).collect();
+        assert_eq!(steps, [2, 3]);
+    }
+}

@@ -1,0 +1,9 @@
+//! Lining frames up: what each keeps of its canvas, and which of its points stays put.
+//!
+//! Every step is `FrameSet → FrameSet` and changes neither names nor clips.
+
+mod pivot;
+mod trim;
+
+pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
+pub use trim::{Trim, TrimScope, trim};
