@@ -1,4 +1,4 @@
-//! Colours as people type them. Never blends or measures.
+//! Colours as people type them, and one laid over another.
 
 use std::fmt;
 use std::str::FromStr;
@@ -39,6 +39,22 @@ impl fmt::Display for Color {
     }
 }
 
+/// One pixel over another, both in straight alpha: the PNG standard (third edition), section 13.16, in
+/// whole numbers, rounded to nearest.
+pub fn over(under: Rgba<u8>, top: Rgba<u8>) -> Rgba<u8> {
+    match (top[3], under[3]) {
+        (0, _) => return under,
+        (255, _) | (_, 0) => return top,
+        _ => {}
+    }
+    let alpha = u32::from(top[3]);
+    let (top_share, under_share) = (alpha * 255, (255 - alpha) * u32::from(under[3]));
+    let sum = top_share + under_share;
+    let mix = |t: u8, u: u8| ((u32::from(t) * top_share + u32::from(u) * under_share + sum / 2) / sum) as u8;
+    let [r, g, b] = [0, 1, 2].map(|channel| mix(top[channel], under[channel]));
+    Rgba([r, g, b, ((sum + 127) / 255) as u8])
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -52,5 +68,15 @@ mod tests {
         for wrong in ["", "fff", "ff00f", "ggffff", "ff00ff8", "ÿff0"] {
             assert!(wrong.parse::<Color>().is_err(), "{wrong}");
         }
+    }
+
+    #[test]
+    fn blending_is_exact_at_the_ends() {
+        for under in [Rgba([10, 20, 30, 255]), Rgba([10, 20, 30, 90])] {
+            assert_eq!(over(under, Rgba([1, 2, 3, 255])), Rgba([1, 2, 3, 255]));
+            assert_eq!(over(under, Rgba([1, 2, 3, 0])), under);
+        }
+        assert_eq!(over(Rgba([0, 0, 0, 0]), Rgba([1, 2, 3, 4])), Rgba([1, 2, 3, 4]));
+        assert_eq!(over(Rgba([0, 0, 0, 255]), Rgba([255, 255, 255, 128])), Rgba([128, 128, 128, 255]));
     }
 }

@@ -99,10 +99,10 @@ impl FromStr for Selection {
 
     fn from_str(text: &str) -> Result<Self, SyntaxError> {
         let mut cursor = Cursor::new(text);
-        let mut picks = Vec::new();
+        let mut picks: Vec<Pick> = Vec::new();
         loop {
             cursor.skip_spaces();
-            picks.push(Pick::read(&mut cursor)?);
+            picks.push(Pick::read(&mut cursor, picks.last())?);
             cursor.skip_spaces();
             if cursor.is_at_end() {
                 return Ok(Self { text: text.trim().to_owned(), picks });
@@ -129,8 +129,9 @@ impl Selection {
 }
 
 impl Pick {
-    pub(crate) fn read(cursor: &mut Cursor<'_>) -> Result<Self, SyntaxError> {
-        let sprite = read_sprite(cursor)?;
+    /// Reads one item. A sprite named before it in the list is meant here too: `koi:0,3`.
+    pub(crate) fn read(cursor: &mut Cursor<'_>, before: Option<&Pick>) -> Result<Self, SyntaxError> {
+        let sprite = read_sprite(cursor)?.or_else(|| before?.sprite.clone());
         let what = if cursor.eat("named:") {
             read_pattern(cursor)?
         } else if cursor.eat("r") {

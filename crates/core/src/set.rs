@@ -134,6 +134,17 @@ impl FrameSet {
         Self { frames, clips, carried: self.carried.clone() }
     }
 
+    /// One clip and the frames it plays, in the set's order.
+    pub fn only_clip(&self, clip: usize) -> Self {
+        let clip = &self.clips[clip];
+        let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
+        places.sort_unstable();
+        let narrowed = self.only(&places);
+        let clips = narrowed.clips.into_iter();
+        let is_it = |other: &Clip| other.sprite() == clip.sprite() && other.name() == clip.name();
+        Self { clips: clips.filter(is_it).collect(), ..narrowed }
+    }
+
     /// All sets after one another. Of carried keys that several have, the first stays.
     ///
     /// # Errors

@@ -1,1 +1,16 @@
-//! x
+//! Everything of Shibori that is a file.
+//!
+//! [`read`] turns images, animations, folders and manifests into a [`FrameSet`](shibori_core::FrameSet);
+//! [`manifest`] is the JSON format `shibori/1`; [`write`](mod@write) encodes pictures and puts files in place so
+//! that a failed run leaves the old ones as they were.
+//!
+//! This crate computes nothing about frames (that is `shibori-core`) and prints nothing. Its errors hold
+//! paths and numbers; what to type instead is the program's business.
+
+pub mod manifest;
+pub mod read;
+pub mod write;
+
+mod error;
+
+pub use error::{Error, ReadProblem, WriteProblem};

@@ -105,10 +105,10 @@ fn read_names(cursor: &mut Cursor<'_>) -> Result<(Option<Name>, Name), SyntaxErr
 }
 
 fn read_items(cursor: &mut Cursor<'_>) -> Result<Vec<Item>, SyntaxError> {
-    let mut items = Vec::new();
+    let mut items: Vec<Item> = Vec::new();
     loop {
         cursor.skip_spaces();
-        let pick = Pick::read(cursor)?;
+        let pick = Pick::read(cursor, items.last().map(|item| &item.pick))?;
         let place = cursor.place();
         let hold = if cursor.eat("x") { cursor.number("how often the frame is held")? } else { 1 };
         if hold == 0 {

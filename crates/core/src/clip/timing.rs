@@ -77,6 +77,12 @@ impl Span {
         f64::from(self.ticks) * 1000.0 / f64::from(self.timescale)
     }
 
+    /// The same length in lowest terms.
+    pub fn reduced(self) -> Self {
+        let shared = gcd(u64::from(self.ticks), u64::from(self.timescale)) as u32;
+        Self { ticks: self.ticks / shared, timescale: self.timescale / shared }
+    }
+
     /// This many times as long.
     pub(crate) fn times(self, count: u32) -> Result<Self, TimeError> {
         let ticks = self.ticks.checked_mul(count).ok_or(TimeError::Range)?;

@@ -3,7 +3,7 @@
 use image::{Rgba, RgbaImage};
 
 use crate::draw::text;
-use crate::{Pixels, Rect, Size};
+use crate::{Pixels, Rect, Size, over};
 
 /// Colours of everything drawn for people.
 pub(super) mod ink {
@@ -79,32 +79,9 @@ impl Paper {
     }
 }
 
-/// Source-over in straight alpha, as the PNG standard (section 13.16) describes it, rounded to nearest.
-fn over(under: Rgba<u8>, top: Rgba<u8>) -> Rgba<u8> {
-    let Rgba([r, g, b, a]) = top;
-    if a == 255 || under[3] == 0 {
-        return top;
-    }
-    let (top_alpha, under_alpha) = (u32::from(a) * 255, u32::from(under[3]) * (255 - u32::from(a)));
-    let alpha = top_alpha + under_alpha;
-    let mix =
-        |t: u8, u: u8| ((u32::from(t) * top_alpha + u32::from(u) * under_alpha + alpha / 2) / alpha) as u8;
-    Rgba([mix(r, under[0]), mix(g, under[1]), mix(b, under[2]), ((alpha + 127) / 255) as u8])
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn blending_is_exact_at_the_ends() {
-        for under in [Rgba([10, 20, 30, 255]), Rgba([10, 20, 30, 90])] {
-            assert_eq!(over(under, Rgba([1, 2, 3, 255])), Rgba([1, 2, 3, 255]));
-            assert_eq!(over(under, Rgba([1, 2, 3, 0])), under);
-        }
-        assert_eq!(over(Rgba([0, 0, 0, 0]), Rgba([1, 2, 3, 4])), Rgba([1, 2, 3, 4]));
-        assert_eq!(over(Rgba([0, 0, 0, 255]), Rgba([255, 255, 255, 128])), Rgba([128, 128, 128, 255]));
-    }
 
     #[test]
     fn pixels_are_laid_with_hard_edges_and_cut_at_the_border() {

@@ -1,0 +1,41 @@
+//! Options of every command.
+
+use std::num::NonZeroUsize;
+
+use clap::{Args, ValueEnum};
+
+#[derive(Args, Clone, Debug)]
+#[command(next_help_heading = "Everywhere")]
+pub(crate) struct Everywhere {
+    /// Print the result as one JSON object
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+    /// Print errors only
+    #[arg(short, long, global = true)]
+    pub(crate) quiet: bool,
+    /// Print more about what is done
+    #[arg(short, long, global = true)]
+    pub(crate) verbose: bool,
+    /// Colours in messages
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: When,
+    /// Say what would be written, and write nothing
+    #[arg(long, global = true)]
+    pub(crate) dry_run: bool,
+    /// Replace files that shibori did not write, or that were changed since
+    #[arg(long, global = true)]
+    pub(crate) force: bool,
+    /// Threads to use [default: one a core]; the result is the same with any number
+    #[arg(long, global = true, value_name = "N")]
+    pub(crate) jobs: Option<NonZeroUsize>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum When {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}

@@ -1,0 +1,177 @@
+//! What can be typed. One file a group of options; a group is a plain struct that clap fills from the
+//! command line and serde from a recipe, with the same names and the same value strings.
+
+mod clips;
+mod cut;
+mod everywhere;
+mod pack;
+mod shape;
+mod value;
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use shibori_core::Only;
+use shibori_core::draw::Backdrop;
+
+pub(crate) use clips::ClipArgs;
+pub(crate) use cut::CutArgs;
+pub(crate) use everywhere::{Everywhere, When};
+pub(crate) use pack::PackArgs;
+pub(crate) use shape::ShapeArgs;
+
+/// Cut sprite sheets, strips and animations into frames, line them up, time them, pack them.
+#[derive(Debug, Parser)]
+#[command(name = "shibori", version, max_term_width = 100, arg_required_else_help = true)]
+#[command(after_help = "Start with: shibori demo    or: shibori inspect SHEET.png")]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+    #[command(flatten)]
+    pub(crate) everywhere: Everywhere,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// What images hold: size, colours, transparency, delays, cell sizes that fit
+    Inspect(Inspect),
+    /// Cut sheets, strips and animations into frames
+    Slice(Slice),
+    /// Arrange frames on pages: an atlas
+    Pack(Pack),
+    /// Frames back out of an atlas, one file each
+    Unpack(Unpack),
+    /// Pictures that prove it: all frames at once, or a clip in motion
+    #[command(subcommand)]
+    Preview(Preview),
+    /// Write the demo art and run the whole road on it
+    Demo(Demo),
+    /// Print a JSON Schema
+    Schema(Schema),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Inspect {
+    /// PNG or GIF files, still or animated
+    #[arg(required = true, value_name = "IMAGE")]
+    pub(crate) images: Vec<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Slice {
+    /// Sheets, strips or animations; each becomes a sprite named after its file
+    #[arg(required = true, value_name = "IMAGE")]
+    pub(crate) images: Vec<PathBuf>,
+    /// The folder to write: one PNG a frame, and frames.json [default: IMAGE-frames]
+    #[arg(short, long, value_name = "SET")]
+    pub(crate) output: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) cut: CutArgs,
+    #[command(flatten)]
+    pub(crate) shape: ShapeArgs,
+    #[command(flatten)]
+    pub(crate) clips: ClipArgs,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Pack {
+    /// Sets, atlases, images, animations or folders of images
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<PathBuf>,
+    /// The atlas, without ending: build/pond becomes build/pond.json and build/pond.png
+    #[arg(short, long, value_name = "ATLAS")]
+    pub(crate) output: PathBuf,
+    /// Only this sprite, clip or selection of frames
+    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
+    pub(crate) only: Option<Only>,
+    #[command(flatten)]
+    pub(crate) pack: PackArgs,
+    #[command(flatten)]
+    pub(crate) shape: ShapeArgs,
+    #[command(flatten)]
+    pub(crate) clips: ClipArgs,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Unpack {
+    /// The atlas's manifest
+    #[arg(value_name = "MANIFEST")]
+    pub(crate) manifest: PathBuf,
+    /// The folder to write: one PNG a frame, and frames.json
+    #[arg(short, long, value_name = "SET")]
+    pub(crate) output: PathBuf,
+    /// Keep frames trimmed as they lie on the page, instead of restoring their canvas
+    #[arg(long)]
+    pub(crate) trimmed: bool,
+    /// Only this sprite, clip or selection of frames
+    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
+    pub(crate) only: Option<Only>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Preview {
+    /// Every frame at once, by clip, with numbers, cells and times: a PNG
+    Contact(Contact),
+    /// A clip as the game will show it: a GIF or an APNG, by the file's ending
+    Motion(Motion),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Contact {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The picture to write; ends in .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// Only this sprite, clip or selection of frames
+    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
+    pub(crate) only: Option<Only>,
+    /// How large a pixel is drawn [default: as large as fits]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=64))]
+    pub(crate) zoom: Option<u32>,
+    /// The widest the picture may be, in pixels
+    #[arg(long, value_name = "PX", default_value_t = 1280, value_parser = clap::value_parser!(u32).range(64..=16384))]
+    pub(crate) width: u32,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Motion {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The animation to write; ends in .gif, .apng or .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// Only this sprite, clip or selection of frames
+    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
+    pub(crate) only: Option<Only>,
+    /// How large a pixel is drawn, with hard edges
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=64))]
+    pub(crate) zoom: u32,
+    /// What lies behind: none, checker, or a colour such as 203040
+    #[arg(long, value_name = "BACKDROP", default_value = "none")]
+    pub(crate) background: Backdrop,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Demo {
+    /// The folder to write
+    #[arg(value_name = "DIR", default_value = "shibori-demo")]
+    pub(crate) folder: PathBuf,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Schema {
+    /// Of what
+    pub(crate) of: SchemaOf,
+}
+
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum SchemaOf {
+    /// The manifest, format shibori/1
+    Manifest,
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,161 @@
+//! Frames on pages.
+
+use std::str::FromStr;
+
+use clap::{Args, ValueEnum};
+use serde::Deserialize;
+use shibori_core::pack::{Layout, Options, PageRules, Round, RowName};
+use shibori_core::{Name, NameError, Size};
+
+use crate::args::value::text;
+
+#[derive(Args, Clone, Debug, Default, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[command(next_help_heading = "Pack")]
+pub(crate) struct PackArgs {
+    /// How frames are arranged
+    #[arg(long, value_name = "LAYOUT", default_value = "dense")]
+    pub(crate) layout: LayoutArg,
+    /// Columns of a grid [default: near a square page]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    #[serde(deserialize_with = "text")]
+    pub(crate) columns: Option<u32>,
+    /// The clips of clip-rows in order, - for a blank row, such as sit,leap,-,dive
+    #[arg(long, value_name = "A,B,-,C", allow_hyphen_values = true)]
+    #[serde(deserialize_with = "text")]
+    pub(crate) row_order: Option<RowOrder>,
+    /// No page is larger: N or WxH pixels [default: 4096]
+    #[arg(long, value_name = "N|WxH")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) page_max: Option<Side>,
+    /// Every page has exactly this size
+    #[arg(long, value_name = "WxH")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) page_size: Option<Size>,
+    /// Round page sides up: none, pow2, or to a multiple such as 4 [default: none]
+    #[arg(long, value_name = "none|pow2|N")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) page_round: Option<RoundArg>,
+    /// Empty pixels round a page [default: 1 for dense, else 0]
+    #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=1024))]
+    #[serde(deserialize_with = "text")]
+    pub(crate) margin: Option<u32>,
+    /// Empty pixels between frames [default: 2 for dense, else 0]
+    #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=1024))]
+    #[serde(deserialize_with = "text")]
+    pub(crate) gutter: Option<u32>,
+    /// Repeat a frame's border pixels outwards, so that filtering finds the right colour [default: 0]
+    #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=256))]
+    #[serde(deserialize_with = "text")]
+    pub(crate) bleed: Option<u32>,
+    /// Give identical frames a place each
+    #[arg(long)]
+    pub(crate) no_share: bool,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ValueEnum)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum LayoutArg {
+    /// As close together as they go
+    #[default]
+    Dense,
+    /// Cells of one size in the frames' order: place is index
+    Grid,
+    /// One clip a row
+    ClipRows,
+    /// A grid of one row
+    Strip,
+}
+
+/// The largest page: one number for both sides, or two.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Side(Size);
+
+impl FromStr for Side {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let size = match text.parse::<u32>() {
+            Ok(side) => Size::new(side, side),
+            Err(_) => text
+                .parse()
+                .map_err(|_| format!("'{text}' is not a side such as 2048, or a size such as 2048x1024"))?,
+        };
+        if size.is_empty() || size.width > 65_536 || size.height > 65_536 {
+            return Err(format!("'{text}' is out of range; a page's sides are 1 to 65536 px"));
+        }
+        Ok(Self(size))
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct RoundArg(Round);
+
+impl FromStr for RoundArg {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        Ok(Self(match (text, text.parse::<u32>()) {
+            ("none", _) => Round::None,
+            ("pow2", _) => Round::Pow2,
+            (_, Ok(unit @ 1..=4096)) => Round::Multiple(unit),
+            _ => return Err(format!("'{text}' is not none, pow2, or a multiple from 1 to 4096")),
+        }))
+    }
+}
+
+/// Rows of `clip-rows`: `sit,leap,-,koi:swim`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct RowOrder(Vec<RowName>);
+
+impl FromStr for RowOrder {
+    type Err = NameError;
+
+    fn from_str(text: &str) -> Result<Self, NameError> {
+        let row = |row: &str| match (row.trim(), row.split_once(':')) {
+            ("-", _) => Ok(RowName::Blank),
+            (_, Some((sprite, name))) => {
+                let sprite = Some(Name::new(sprite.trim())?);
+                Ok(RowName::Clip { sprite, name: Name::new(name.trim())? })
+            }
+            (name, None) => Ok(RowName::Clip { sprite: None, name: Name::new(name)? }),
+        };
+        Ok(Self(text.split(',').map(row).collect::<Result<_, _>>()?))
+    }
+}
+
+impl PackArgs {
+    /// What was decided, defaults filled in.
+    pub(crate) fn options(&self) -> Options {
+        let layout = match self.layout {
+            LayoutArg::Dense => Layout::Dense,
+            LayoutArg::Grid => Layout::Grid { columns: self.columns },
+            LayoutArg::Strip => Layout::Strip,
+            LayoutArg::ClipRows => {
+                Layout::ClipRows { order: self.row_order.clone().map(|RowOrder(rows)| rows) }
+            }
+        };
+        let is_dense = self.layout == LayoutArg::Dense;
+        let Side(max) = self.page_max.unwrap_or(Side(Size::new(4096, 4096)));
+        let RoundArg(round) = self.page_round.unwrap_or(RoundArg(Round::None));
+        Options {
+            layout,
+            pages: PageRules { max, fixed: self.page_size, round },
+            margin: self.margin.unwrap_or(u32::from(is_dense)),
+            gutter: self.gutter.unwrap_or(if is_dense { 2 } else { 0 }),
+            bleed: self.bleed.unwrap_or(0),
+            share: !self.no_share,
+        }
+    }
+
+    /// An option that the layout has no use for, so that it is not silently ignored.
+    pub(crate) fn without_use(&self) -> Option<(&'static str, &'static str)> {
+        match self.layout {
+            layout if self.columns.is_some() && layout != LayoutArg::Grid => Some(("--columns", "grid")),
+            layout if self.row_order.is_some() && layout != LayoutArg::ClipRows => {
+                Some(("--row-order", "clip-rows"))
+            }
+            _ => None,
+        }
+    }
+}

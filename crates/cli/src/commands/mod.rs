@@ -1,0 +1,81 @@
+//! One file a command: from options to what they decide, the work, and what is said about it.
+
+mod demo;
+mod gather;
+mod inspect;
+mod pack;
+mod preview;
+mod slice;
+mod unpack;
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+use shibori_core::FrameSet;
+use shibori_core::clip::{Clip, Play};
+use shibori_formats::manifest;
+use shibori_formats::write::Policy;
+
+use crate::args::{Command, Everywhere, Preview, SchemaOf};
+use crate::console::{Console, counted, millis};
+use crate::failure::Failure;
+
+pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    match command {
+        Command::Inspect(args) => inspect::run(args, console),
+        Command::Slice(args) => slice::run(args, everywhere, console),
+        Command::Pack(args) => pack::run(args, everywhere, console),
+        Command::Unpack(args) => unpack::run(args, everywhere, console),
+        Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
+        Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
+        Command::Demo(args) => demo::run(args, everywhere, console),
+        Command::Schema(args) => {
+            match args.of {
+                SchemaOf::Manifest => print!("{}", manifest::schema()),
+            }
+            Ok(())
+        }
+    }
+}
+
+/// What a run may replace, given what it reads.
+fn policy(everywhere: &Everywhere, sources: Vec<PathBuf>) -> Policy {
+    Policy { force: everywhere.force, sources, dry_run: everywhere.dry_run }
+}
+
+/// A clip as JSON results tell it.
+#[derive(Serialize)]
+struct ClipResult {
+    sprite: String,
+    name: String,
+    steps: usize,
+    ms: f64,
+}
+
+fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
+    let result = |clip: &Clip| ClipResult {
+        sprite: clip.sprite().to_string(),
+        name: clip.name().to_string(),
+        steps: clip.steps().len(),
+        ms: clip.total_millis(),
+    };
+    set.clips().iter().map(result).collect()
+}
+
+/// `swim: 8 steps, 666.67 ms, loop`.
+fn told(clip: &Clip) -> String {
+    let count = counted(clip.steps().len(), "step");
+    let way = match (clip.play(), clip.plays()) {
+        (Play::Forward, 0) => "loop".to_owned(),
+        (Play::Forward, 1) => "once".to_owned(),
+        (Play::Forward, plays) => format!("loop {plays}"),
+        (Play::Bounce, 0) => "bounce".to_owned(),
+        (Play::Bounce, plays) => format!("bounce {plays}"),
+    };
+    format!("{}: {count}, {}, {way}", clip.name(), millis(clip.total_millis()))
+}
+
+/// "wrote", or what stands for it when nothing is written.
+fn wrote(everywhere: &Everywhere) -> &'static str {
+    if everywhere.dry_run { "would write" } else { "wrote" }
+}

@@ -1,0 +1,95 @@
+//! `shibori preview`: pictures that prove it.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+use shibori_core::clip::{Clip, Span};
+use shibori_core::draw::{self, ContactOptions, FilmOptions};
+use shibori_core::{FrameSet, Name};
+use shibori_formats::write;
+
+use super::{gather, policy, told, wrote};
+use crate::args::{Contact, Everywhere, Motion};
+use crate::console::{Console, bytes, counted, grouped};
+use crate::failure::Failure;
+
+#[derive(Serialize)]
+struct ContactReport {
+    file: PathBuf,
+    size: [u32; 2],
+    frames: usize,
+}
+
+#[derive(Serialize)]
+struct MotionReport {
+    file: PathBuf,
+    size: [u32; 2],
+    pictures: usize,
+    ms: f64,
+    bytes: usize,
+}
+
+pub(super) fn contact(args: &Contact, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    let (set, sources) = gather::one(&args.source, args.only.as_ref(), console)?;
+    let sheet = draw::contact(&set, ContactOptions { width: args.width, zoom: args.zoom });
+    write::picture(&args.output, &sheet, &policy(everywhere, sources))?;
+    let (file, size) = (args.output.clone(), [sheet.width(), sheet.height()]);
+    let frames = set.frames().len();
+    let (name, shown) = (file.display(), counted(frames, "frame"));
+    console.say(&format!("{} {name}: {shown} on {}x{} px", wrote(everywhere), size[0], size[1]));
+    console.result(&ContactReport { file, size, frames });
+    Ok(())
+}
+
+pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    let (set, sources) = gather::one(&args.source, args.only.as_ref(), console)?;
+    let clip = clip_to_show(&set)?;
+    let film = draw::film(&set, &clip, FilmOptions { zoom: args.zoom, backdrop: args.background });
+    let done = write::film(&args.output, &film, &policy(everywhere, sources))?;
+    if done.hardened > 0 {
+        let text = format!(
+            "a GIF has no half transparency: {} pixels were made clear or solid",
+            grouped(done.hardened)
+        );
+        console.warn(&text, Some("write an .apng, or add --background with a colour or checker"));
+    }
+    if let Some(colors) = done.reduced_from {
+        let text = format!("a GIF has 256 colours: {} were reduced to 255", grouped(colors as u64));
+        console.warn(&text, Some("write an .apng to keep them"));
+    }
+    let (width, height) = film.pictures[0].0.dimensions();
+    let (file, size) = (args.output.clone(), [width, height]);
+    console.say(&format!(
+        "{} {}: {}; {width}x{height} px, {}",
+        wrote(everywhere),
+        file.display(),
+        told(&clip),
+        bytes(done.bytes as u64)
+    ));
+    let (pictures, ms, bytes) = (film.pictures.len(), clip.total_millis(), done.bytes);
+    console.result(&MotionReport { file, size, pictures, ms, bytes });
+    Ok(())
+}
+
+/// The one clip there is; where there is none, all frames at 100 ms.
+fn clip_to_show(set: &FrameSet) -> Result<Clip, Failure> {
+    match set.clips() {
+        [one] => Ok(one.clone()),
+        [] => all_frames(set),
+        several => {
+            let names: Vec<String> =
+                several.iter().map(|clip| format!("{}:{}", clip.sprite(), clip.name())).collect();
+            let hint = format!("add --only {}, or another of: {}", names[0], names.join(", "));
+            Err(Failure::usage(format!("there are {} clips; one can be shown at a time", several.len()))
+                .with_hint(hint))
+        }
+    }
+}
+
+fn all_frames(set: &FrameSet) -> Result<Clip, Failure> {
+    let spans: Vec<(usize, Span)> = (0..set.frames().len()).map(|at| (at, Span::DEFAULT)).collect();
+    let sprite = set.frames().first().map(|frame| frame.sprite().clone());
+    let sprite = sprite.ok_or_else(|| Failure::usage("there are no frames to show"))?;
+    let name = Name::new("all frames").expect("not empty");
+    Clip::of_spans(sprite, name, &spans).map_err(|error| Failure::usage(error.to_string()))
+}

@@ -1,0 +1,40 @@
+//! `shibori unpack`: frames back out of an atlas.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+use shibori_core::{FrameSet, Pair, SetError};
+use shibori_formats::write;
+
+use super::{gather, policy, slice, wrote};
+use crate::args::{Everywhere, Unpack};
+use crate::console::{Console, counted};
+use crate::failure::Failure;
+
+#[derive(Serialize)]
+struct Report {
+    manifest: PathBuf,
+    frames: usize,
+    removed: Vec<PathBuf>,
+}
+
+pub(super) fn run(args: &Unpack, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    let (set, sources) = gather::one(&args.manifest, args.only.as_ref(), console)?;
+    let set = if args.trimmed { set } else { restored(set)? };
+    let count = set.frames().len();
+    let files = write::set_files(set, &args.output, &policy(everywhere, sources))?;
+    let written = slice::write_set(files, count, console)?;
+    let manifest = args.output.join(shibori_formats::manifest::SET_FILE);
+    console.say(&format!("{} {} and {}", wrote(everywhere), manifest.display(), counted(count, "image")));
+    slice::say_removed(&written.removed, console);
+    console.result(&Report { manifest, frames: count, removed: written.removed });
+    Ok(())
+}
+
+/// Every frame with its whole canvas.
+fn restored(set: FrameSet) -> Result<FrameSet, SetError> {
+    set.map_frames(|_, frame| {
+        let whole = frame.restored();
+        Ok(frame.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
+    })
+}

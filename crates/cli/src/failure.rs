@@ -1,0 +1,228 @@
+//! What went wrong, in words: a message with the numbers, a hint of what to type instead, an exit code.
+//!
+//! The library's errors hold values; here they meet the options that would mend them.
+
+use std::path::Path;
+
+use shibori_core::clip::ApplyError;
+use shibori_core::cut::{Across, CutError, even_counts};
+use shibori_core::pack::PackError;
+use shibori_core::{NamingError, OnlyError, SetError};
+use shibori_formats::{Error, ReadProblem, WriteProblem};
+
+/// Exit codes, apart from 0.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Exit {
+    /// The command line or recipe is wrong.
+    Usage = 2,
+    /// An input can't be read.
+    Input = 3,
+    /// An output can't be written.
+    Output = 4,
+}
+
+#[derive(Debug)]
+pub(crate) struct Failure {
+    pub(crate) exit: Exit,
+    pub(crate) message: String,
+    /// A typed text with a mark under the wrong character.
+    pub(crate) pointer: Option<String>,
+    pub(crate) hint: Option<String>,
+}
+
+impl Failure {
+    pub(crate) fn usage(message: impl Into<String>) -> Self {
+        Self { exit: Exit::Usage, message: message.into(), pointer: None, hint: None }
+    }
+
+    pub(crate) fn with_hint(self, hint: impl Into<String>) -> Self {
+        Self { hint: Some(hint.into()), ..self }
+    }
+
+    /// A sheet that can't be cut as asked.
+    pub(crate) fn cut(sheet: &Path, error: &CutError) -> Self {
+        let failure = Self::usage(format!("{}: {error}", sheet.display()));
+        Self { hint: cut_hint(error), ..failure }
+    }
+}
+
+impl From<Error> for Failure {
+    fn from(error: Error) -> Self {
+        let (exit, hint) = match &error {
+            Error::Read { path, problem } => (Exit::Input, read_hint(path, problem)),
+            Error::Write { path, problem } => (Exit::Output, write_hint(path, problem)),
+        };
+        Self { exit, message: error.to_string(), pointer: None, hint }
+    }
+}
+
+fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
+    Some(match problem {
+        ReadProblem::NotFound => nearest_file(path)?,
+        ReadProblem::NotAnImage { .. } => {
+            "PNG, APNG and GIF can be read, whatever the file is called".to_owned()
+        }
+        ReadProblem::BrokenOff { .. } => "copy or export it again; nothing was written".to_owned(),
+        ReadProblem::UnknownFormat(_) => {
+            "a newer shibori wrote it; use that one, or make the manifest anew".to_owned()
+        }
+        ReadProblem::PageMissing(_) => {
+            "put the image back beside the manifest, or make the manifest anew".to_owned()
+        }
+        ReadProblem::PageSize { .. } => {
+            "bring the image back to the size the manifest says, or slice or pack its source again".to_owned()
+        }
+        ReadProblem::PathOutside(_) => {
+            "pages are named relative to the manifest, with /, and stay inside its folder".to_owned()
+        }
+        ReadProblem::Set(SetError::TwoFrames { .. }) => {
+            "give the files or sprites different names, or take one of them out".to_owned()
+        }
+        _ => return None,
+    })
+}
+
+/// A file of a like name in the same folder.
+fn nearest_file(path: &Path) -> Option<String> {
+    let wanted = path.file_name()?.to_string_lossy().to_lowercase();
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let names = std::fs::read_dir(folder)
+        .ok()?
+        .flatten()
+        .map(|entry| entry.file_name().to_string_lossy().into_owned());
+    let likeness = |name: &str| strsim::jaro_winkler(&name.to_lowercase(), &wanted);
+    let nearest =
+        names.filter(|name| likeness(name) > 0.8).max_by(|a, b| likeness(a).total_cmp(&likeness(b)))?;
+    let nearest = match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).display().to_string(),
+        _ => nearest,
+    };
+    Some(format!("there is {nearest}"))
+}
+
+fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
+    Some(match problem {
+        WriteProblem::NotOurs => "choose another -o, or add --force to replace it".to_owned(),
+        WriteProblem::IsSource => "choose another -o".to_owned(),
+        WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
+            "name frames by a template, such as --name \"{sprite}/{n:03}\"".to_owned()
+        }
+        WriteProblem::Io(_) => format!("check that {} is a folder you may write to", folder_of(path)),
+        _ => return None,
+    })
+}
+
+fn folder_of(path: &Path) -> String {
+    match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent.display().to_string(),
+        _ => "the current one".to_owned(),
+    }
+}
+
+fn cut_hint(error: &CutError) -> Option<String> {
+    match *error {
+        CutError::Uneven { across, length, count, gutter } => {
+            let divides = dividing(across, length, count, gutter);
+            let over = length % count;
+            Some(format!("{divides}or add --uneven to share out the {over} px left"))
+        }
+        CutError::LeftOver { across, length, cell, gutter, fits, .. } => {
+            // Counted for as many cells as fit, so that the gutters between them are known.
+            let room = length - gutter * (fits - 1);
+            let divides = dividing(across, room, fits, gutter);
+            let cells = format!("cells that are not {cell} px; ");
+            Some(format!("{divides}or add --uneven for {cells}or check --offset and --gutter"))
+        }
+        CutError::TooMany { length, .. } => {
+            Some(format!("ask for at most {length}, or check --offset and --gutter"))
+        }
+        CutError::CellTooLarge { .. } => {
+            Some("--cell is the size of one cell in pixels; --grid counts columns x rows".to_owned())
+        }
+        CutError::Count { cells, .. } => Some(format!("use --count {cells} or less, or leave --count out")),
+        CutError::Size(_) => None,
+    }
+}
+
+/// "250 px divides into 5 columns of 50 or 10 of 25; ", or nothing where it divides into nothing.
+fn dividing(across: Across, length: u32, asked: u32, gutter: u32) -> String {
+    let whole = length + gutter * (asked - 1);
+    let cell = |count: u32| (whole - gutter * (count - 1)) / count;
+    match even_counts(length, asked, gutter)[..] {
+        [] => String::new(),
+        [one] => format!("{whole} px divides into {one} {across} of {}; ", cell(one)),
+        [a, b, ..] => {
+            let (first, second) = (a.min(b), a.max(b));
+            format!(
+                "{whole} px divides into {first} {across} of {} or {second} of {}; ",
+                cell(first),
+                cell(second)
+            )
+        }
+    }
+}
+
+impl From<SetError> for Failure {
+    fn from(error: SetError) -> Self {
+        let failure = Self::usage(error.to_string());
+        match error {
+            SetError::TwoFrames { .. } => {
+                failure.with_hint("put a number into --name, such as {sprite}-{n:02}")
+            }
+            SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
+            SetError::NoFrame { .. } => failure,
+        }
+    }
+}
+
+impl From<ApplyError> for Failure {
+    fn from(error: ApplyError) -> Self {
+        match error {
+            ApplyError::Set(error) => error.into(),
+            other => Self::usage(format!("--clip: {other}")),
+        }
+    }
+}
+
+impl From<NamingError> for Failure {
+    fn from(error: NamingError) -> Self {
+        match error {
+            NamingError::Set(error) => error.into(),
+            other => Self::usage(format!("--name: {other}")),
+        }
+    }
+}
+
+impl From<OnlyError> for Failure {
+    fn from(error: OnlyError) -> Self {
+        let failure = Self::usage(format!("--only: {error}"));
+        match error {
+            OnlyError::Unknown { nearest: Some(name), .. } => {
+                failure.with_hint(format!("did you mean {name}?"))
+            }
+            OnlyError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", known.join(", "))),
+            _ => failure,
+        }
+    }
+}
+
+impl From<PackError> for Failure {
+    fn from(error: PackError) -> Self {
+        let failure = Self::usage(error.to_string());
+        match error {
+            PackError::FrameTooLarge { size, margin, bleed, .. } => {
+                let needed = size.width.max(size.height) + 2 * (margin + bleed);
+                failure.with_hint(format!("raise --page-max (or --page-size) to {needed} or more, or leave the frame out with --only"))
+            }
+            PackError::RowTooLong { columns, cell, .. } => failure.with_hint(format!(
+                "raise --page-max to {} or more, or use --layout dense or grid",
+                columns as u32 * cell.width
+            )),
+            PackError::NoClip { .. } | PackError::WhichClip { .. } => {
+                failure.with_hint("name clips in --row-order as they are listed, - for a blank row")
+            }
+            PackError::Set(error) => error.into(),
+            PackError::NoFrames => failure,
+        }
+    }
+}

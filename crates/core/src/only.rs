@@ -1,0 +1,122 @@
+//! Narrowing any command to a part of a set: a sprite, a clip, or a selection of frames.
+
+use std::fmt;
+use std::str::FromStr;
+
+use crate::{FrameSet, SelectError, Selection};
+
+/// What a person typed to narrow a command: a sprite, a clip (`swim` or `koi:swim`), or a selection.
+/// Which of them it is shows only with a set.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Only(String);
+
+/// Why nothing is left.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum OnlyError {
+    /// Several sprites have a clip of that name.
+    #[error("several sprites have a clip '{text}'; write one of: {known}")]
+    WhichClip {
+        /// What was typed.
+        text: String,
+        /// The choices, as text.
+        known: String,
+    },
+    /// A selection that does not fit.
+    #[error(transparent)]
+    Select(#[from] SelectError),
+    /// No sprite, no clip, no selection.
+    #[error("'{text}' is no sprite, no clip and no selection of frames")]
+    Unknown {
+        /// What was typed.
+        text: String,
+        /// The nearest name there is.
+        nearest: Option<String>,
+        /// All names there are.
+        known: Vec<String>,
+    },
+}
+
+impl FromStr for Only {
+    type Err = std::convert::Infallible;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        Ok(Self(text.trim().to_owned()))
+    }
+}
+
+impl fmt::Display for Only {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl Only {
+    /// The part of a set that is meant. A clip brings its frames and itself, and no other clip.
+    pub fn of(&self, set: &FrameSet) -> Result<FrameSet, OnlyError> {
+        if let Some(sprite) = set.sprites().into_iter().find(|sprite| sprite.as_str() == self.0) {
+            return Ok(set.only(&set.frames_of(sprite)));
+        }
+        let clips = self.clips(set);
+        match clips.as_slice() {
+            [one] => return Ok(set.only_clip(*one)),
+            [] => {}
+            several => {
+                let known: Vec<String> = several.iter().map(|&at| whole_name(set, at)).collect();
+                return Err(OnlyError::WhichClip { text: self.0.clone(), known: known.join(", ") });
+            }
+        }
+        match self.0.parse::<Selection>() {
+            Ok(selection) => Ok(set.only(&selection.resolve(set)?)),
+            Err(_) => Err(self.unknown(set)),
+        }
+    }
+
+    /// The places of the clips of this name.
+    fn clips(&self, set: &FrameSet) -> Vec<usize> {
+        let fits = |&at: &usize| set.clips()[at].name().as_str() == self.0 || whole_name(set, at) == self.0;
+        (0..set.clips().len()).filter(fits).collect()
+    }
+
+    fn unknown(&self, set: &FrameSet) -> OnlyError {
+        let sprites = set.sprites().into_iter().map(ToString::to_string);
+        let known: Vec<String> =
+            sprites.chain(set.clips().iter().map(|clip| clip.name().to_string())).collect();
+        let likeness = |name: &String| strsim::jaro_winkler(name, &self.0);
+        let nearest = known.iter().filter(|name| likeness(name) > 0.7);
+        let nearest = nearest.max_by(|a, b| likeness(a).total_cmp(&likeness(b))).cloned();
+        OnlyError::Unknown { text: self.0.clone(), nearest, known }
+    }
+}
+
+fn whole_name(set: &FrameSet, clip: usize) -> String {
+    let clip = &set.clips()[clip];
+    format!("{}:{}", clip.sprite(), clip.name())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::set::tests::{rows, with_clips};
+
+    #[test]
+    fn a_sprite_a_clip_and_a_selection() {
+        let frog = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-3"]);
+        let set =
+            FrameSet::merge([frog, with_clips(rows("koi", &[2]), &["swim = 0-1", "leap = 0"])]).unwrap();
+        let narrowed = |text: &str| {
+            let only: Only = text.parse().unwrap();
+            let set = only.of(&set).map_err(|error| error.to_string())?;
+            Ok::<_, String>((set.frames().len(), set.clips().len()))
+        };
+        assert_eq!(narrowed("koi"), Ok((2, 2)));
+        assert_eq!(narrowed("sit"), Ok((2, 1)));
+        assert_eq!(narrowed("frog:leap"), Ok((3, 1)));
+        assert_eq!(narrowed("frog:0,3"), Ok((2, 0)));
+        assert_eq!(
+            narrowed("leap"),
+            Err("several sprites have a clip 'leap'; write one of: frog:leap, koi:leap".into())
+        );
+        let error = "swin".parse::<Only>().unwrap().of(&set).unwrap_err();
+        assert!(matches!(error, OnlyError::Unknown { nearest: Some(name), .. } if name == "swim"));
+    }
+}

@@ -1,0 +1,213 @@
+//! What can go wrong with files, sorted by who must act: an input that can't be read, an output that
+//! can't be written.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use shibori_core::clip::ClipError;
+use shibori_core::{FrameError, NameError, Rect, SetError, Size};
+
+/// A file and what is wrong with it.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// An input can't be read.
+    #[error("{}: {problem}", path.display())]
+    Read {
+        /// The input.
+        path: PathBuf,
+        /// What is wrong.
+        problem: ReadProblem,
+    },
+    /// An output can't be written.
+    #[error("{}: {problem}", path.display())]
+    Write {
+        /// The output.
+        path: PathBuf,
+        /// What is wrong.
+        problem: WriteProblem,
+    },
+}
+
+impl Error {
+    pub(crate) fn read(path: &Path, problem: impl Into<ReadProblem>) -> Self {
+        Self::Read { path: path.to_owned(), problem: problem.into() }
+    }
+
+    pub(crate) fn write(path: &Path, problem: impl Into<WriteProblem>) -> Self {
+        Self::Write { path: path.to_owned(), problem: problem.into() }
+    }
+}
+
+/// What is wrong with an input.
+#[derive(Debug, thiserror::Error)]
+pub enum ReadProblem {
+    /// Nothing there.
+    #[error("no such file or folder")]
+    NotFound,
+    /// A folder where a file is meant.
+    #[error("is a folder; a file is wanted here")]
+    IsFolder,
+    /// The system says no.
+    #[error("{0}")]
+    Io(io::Error),
+    /// 0 bytes.
+    #[error("the file is empty (0 bytes)")]
+    Empty,
+    /// Not a picture, whatever its name says.
+    #[error("is not an image that can be read: {looks}")]
+    NotAnImage {
+        /// What its first bytes look like.
+        looks: String,
+    },
+    /// The end is missing.
+    #[error("the {format} breaks off after {bytes} bytes; the file is incomplete")]
+    BrokenOff {
+        /// The image format.
+        format: &'static str,
+        /// The file's length.
+        bytes: usize,
+    },
+    /// Wrong inside.
+    #[error("the {format} is damaged: {why}")]
+    Damaged {
+        /// The image format.
+        format: &'static str,
+        /// What the decoder says.
+        why: String,
+    },
+    /// More pixels than the limit.
+    #[error("{size} px is {pixels} pixels; the limit is {limit}", pixels = size.area())]
+    TooLarge {
+        /// The picture's size.
+        size: Size,
+        /// Pixels allowed.
+        limit: u64,
+    },
+    /// More frames than the limit.
+    #[error("the animation has more than {limit} frames")]
+    TooManyFrames {
+        /// Frames allowed.
+        limit: u32,
+    },
+    /// A folder without pictures.
+    #[error("the folder holds no images")]
+    NoImages,
+    /// Not JSON, or not what a manifest holds.
+    #[error("line {line}, column {column}: {why}")]
+    Json {
+        /// Line from 1.
+        line: usize,
+        /// Column from 1.
+        column: usize,
+        /// What is wrong.
+        why: String,
+    },
+    /// JSON, but no manifest.
+    #[error("is not a shibori manifest: it has no \"format\" key")]
+    NotAManifest,
+    /// A manifest of another time.
+    #[error("is a manifest of format \"{0}\"; this version reads \"{known}\"", known = crate::manifest::FORMAT)]
+    UnknownFormat(String),
+    /// A page that points out of the manifest's folder.
+    #[error("page \"{0}\" lies outside the manifest's folder")]
+    PathOutside(String),
+    /// A page that is not there.
+    #[error("page \"{0}\" is missing")]
+    PageMissing(String),
+    /// A page of another size than the manifest says.
+    #[error("page \"{page}\" is {found} px, but the manifest says {said} px")]
+    PageSize {
+        /// The page's file.
+        page: String,
+        /// The size in the manifest.
+        said: Size,
+        /// The image's size.
+        found: Size,
+    },
+    /// A page that moves.
+    #[error("page \"{0}\" is an animation; a page is a still image")]
+    PageMoves(String),
+    /// A frame on a page that is not listed.
+    #[error("frame '{frame}' is on page {page}, but there are {count} pages (from 0)")]
+    NoPage {
+        /// The frame.
+        frame: String,
+        /// The page it names.
+        page: usize,
+        /// How many there are.
+        count: usize,
+    },
+    /// A frame that sticks out of its page.
+    #[error("frame '{frame}' at {rect} sticks out of its page of {page} px")]
+    RectOutside {
+        /// The frame.
+        frame: String,
+        /// Its rectangle.
+        rect: Rect,
+        /// The page's size.
+        page: Size,
+    },
+    /// A frame that contradicts itself.
+    #[error("frame '{frame}': {error}")]
+    Frame {
+        /// The frame.
+        frame: String,
+        /// What is wrong.
+        error: FrameError,
+    },
+    /// A name that is none.
+    #[error(transparent)]
+    Name(#[from] NameError),
+    /// Frames and clips that do not go together.
+    #[error(transparent)]
+    Set(#[from] SetError),
+    /// A clip that can't play.
+    #[error(transparent)]
+    Clip(#[from] ClipError),
+}
+
+impl From<io::Error> for ReadProblem {
+    fn from(error: io::Error) -> Self {
+        match error.kind() {
+            io::ErrorKind::NotFound => Self::NotFound,
+            io::ErrorKind::IsADirectory => Self::IsFolder,
+            _ => Self::Io(error),
+        }
+    }
+}
+
+/// What is wrong with an output.
+#[derive(Debug, thiserror::Error)]
+pub enum WriteProblem {
+    /// Someone else's file, or one edited since.
+    #[error("is there already, and was not written by shibori or was changed since")]
+    NotOurs,
+    /// A folder where the file should go.
+    #[error("is a folder; a file should go there")]
+    IsFolder,
+    /// A file that this very run reads.
+    #[error("is a source of this run, and sources are never overwritten")]
+    IsSource,
+    /// Two outputs would be one file, on systems that do not tell capitals apart.
+    #[error("would be written twice: '{first}' and '{second}' need the same file")]
+    Twice {
+        /// The first frame or page.
+        first: String,
+        /// The second.
+        second: String,
+    },
+    /// A name that can't be a file's.
+    #[error("'{name}' can't be a file name: {why}")]
+    FileName {
+        /// The name.
+        name: String,
+        /// Why not.
+        why: &'static str,
+    },
+    /// A format that can't hold it.
+    #[error("{0}")]
+    Format(String),
+    /// The system says no.
+    #[error("can't be written: {0}")]
+    Io(#[from] io::Error),
+}

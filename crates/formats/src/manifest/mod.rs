@@ -1,0 +1,32 @@
+//! The manifest `shibori/1`: the JSON that says what is where.
+//!
+//! [`Manifest`] is the file as it stands; [`load`] makes frames of it and its pages; [`of_set`] and
+//! [`of_atlas`] describe what is about to be written; [`Manifest::to_text`] is the text, one frame a
+//! line so that a change shows as one line; [`schema`] is its JSON Schema. Keys this version does not
+//! know survive from reading to writing.
+
+mod load;
+mod model;
+mod paths;
+mod save;
+mod text;
+
+pub use load::{load, parse};
+pub use model::{Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, SourceEntry, StepEntry};
+pub use save::{of_atlas, of_set, of_sheet};
+
+/// The format this version reads and writes.
+pub const FORMAT: &str = "shibori/1";
+
+/// The manifest's name in a set's folder.
+pub const SET_FILE: &str = "frames.json";
+
+/// The JSON Schema (2020-12) of the manifest.
+pub fn schema() -> String {
+    let schema = schemars::schema_for!(Manifest);
+    let text = serde_json::to_string_pretty(&schema).expect("a schema is plain JSON");
+    text + "\n"
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,187 @@
+//! The manifest's shape, key by key. Never opens a page.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value};
+
+/// Where each frame lies, what it looked like untrimmed, and how clips play. All lengths are pixels of
+/// the manifest's own pages; origin top left, y down.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[schemars(title = "Shibori manifest", extend("$id" = "shibori/1"))]
+pub struct Manifest {
+    /// Always `shibori/1`.
+    #[schemars(extend("const" = "shibori/1"))]
+    pub format: String,
+    /// The images that frames lie on.
+    pub pages: Vec<Page>,
+    /// The frames in order; clips count in this list from 0.
+    pub frames: Vec<FrameEntry>,
+    /// Named sequences.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub clips: Vec<ClipEntry>,
+    /// The user's own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extras: Option<Map<String, Value>>,
+    /// Keys of other versions and tools.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+/// One image.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct Page {
+    /// Its path from the manifest, with `/`; never leaves the manifest's folder.
+    pub file: String,
+    /// Its width and height in pixels.
+    pub size: [u32; 2],
+    /// Whether colours are multiplied by alpha; `straight` where it says nothing.
+    #[serde(default, skip_serializing_if = "Alpha::is_straight")]
+    pub alpha: Alpha,
+    /// The user's own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extras: Option<Map<String, Value>>,
+    /// Keys of other versions and tools.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+/// How a page keeps transparency.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Alpha {
+    /// Colours are as seen, alpha beside them.
+    #[default]
+    Straight,
+    /// Colours are multiplied by alpha.
+    Premultiplied,
+}
+
+impl Alpha {
+    fn is_straight(&self) -> bool {
+        *self == Self::Straight
+    }
+}
+
+/// One frame.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct FrameEntry {
+    /// Unique within the sprite; 1 to 200 characters.
+    pub name: String,
+    /// The sprite it belongs to.
+    pub sprite: String,
+    /// The page it lies on, from 0.
+    pub page: usize,
+    /// Its pixels on the page: x, y, width, height. All 0 for a blank frame.
+    pub rect: [u32; 4],
+    /// Whether the page holds it turned a quarter clockwise; `rect` is then as on the page.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub turned: bool,
+    /// Its full width and height before trimming.
+    pub canvas: [u32; 2],
+    /// Where the kept pixels start inside the canvas: x, y.
+    #[serde(default)]
+    pub inset: [u32; 2],
+    /// The point of the canvas that stays put: x, y; fractions allowed, corners between pixels are whole.
+    pub pivot: [Coordinate; 2],
+    /// Where it came from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub source: Option<SourceEntry>,
+    /// The user's own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extras: Option<Map<String, Value>>,
+    /// Keys of other versions and tools.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+/// A number of pixels, written without a fraction where it has none.
+#[derive(Clone, Copy, Debug, PartialEq, Deserialize, JsonSchema)]
+#[serde(transparent)]
+pub struct Coordinate(pub f64);
+
+impl Serialize for Coordinate {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let whole = self.0 as i64;
+        if whole as f64 == self.0 {
+            serializer.serialize_i64(whole)
+        } else {
+            serializer.serialize_f64(self.0)
+        }
+    }
+}
+
+/// Where a frame came from.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct SourceEntry {
+    /// The file's name, without its folders.
+    pub file: String,
+    /// The cell of a grid: `r2c5` is row 2, column 5, both from 0.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cell: Option<String>,
+    /// The pixels of the file: x, y, width, height.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rect: Option<[u32; 4]>,
+    /// Keys of other versions and tools; `delay` is an animation's delay as the file has it, in
+    /// hundredths of a second, where it plays as another.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+/// One clip.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct ClipEntry {
+    /// Unique within the sprite.
+    pub name: String,
+    /// The sprite it belongs to.
+    pub sprite: String,
+    /// The way through the steps.
+    #[serde(default)]
+    pub play: Playing,
+    /// How often; 0 is for ever.
+    #[serde(default)]
+    pub plays: u32,
+    /// Ticks a second: a step lasts `ticks / timescale` seconds.
+    pub timescale: u32,
+    /// What is shown, in order; at least one.
+    pub steps: Vec<StepEntry>,
+    /// The user's own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extras: Option<Map<String, Value>>,
+    /// Keys of other versions and tools.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+/// The way through a clip's steps.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Playing {
+    /// First to last.
+    #[default]
+    Forward,
+    /// There and back, first and last once: 0 1 2 1.
+    Bounce,
+}
+
+/// One step of a clip.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct StepEntry {
+    /// The frame, counted in `frames` from 0.
+    pub frame: usize,
+    /// How long, in ticks; at least 1.
+    #[schemars(range(min = 1))]
+    pub ticks: u32,
+    /// Drawn mirrored left-right about the pivot.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub mirror: bool,
+    /// What the game is told when the step begins.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub event: Option<String>,
+    /// Keys of other versions and tools.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+fn is_false(value: &bool) -> bool {
+    !value
+}

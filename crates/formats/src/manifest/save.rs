@@ -1,0 +1,112 @@
+//! From frames to the manifest that describes them.
+
+use serde_json::{Map, Value};
+use shibori_core::clip::{Clip, Play, Step};
+use shibori_core::pack::Atlas;
+use shibori_core::{Carried, Frame, FrameSet, Rect, Size, Source};
+
+use crate::manifest::model::Alpha;
+use crate::manifest::{
+    ClipEntry, Coordinate, FORMAT, FrameEntry, Manifest, Page, Playing, SourceEntry, StepEntry,
+};
+
+/// The manifest of a set: one file a frame, in the frames' order.
+pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
+    let page = |(frame, file): (&Frame, &String)| page(file.clone(), frame.pixels().size());
+    let pages = set.frames().iter().zip(files).map(page).collect();
+    let places = set.frames().iter().enumerate().map(|(at, frame)| (at, Rect::of(frame.pixels().size())));
+    manifest(set, pages, places)
+}
+
+/// The manifest of an atlas: a file a page.
+pub fn of_atlas(atlas: &Atlas, files: &[String]) -> Manifest {
+    let pages = atlas.pages().iter().zip(files).map(|(&size, file)| page(file.clone(), size)).collect();
+    manifest(atlas.set(), pages, atlas.places().iter().map(|place| (place.page, place.rect)))
+}
+
+/// The manifest of an untouched sheet: frames are parts of it.
+pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size) -> Manifest {
+    let places = set.frames().iter().map(|frame| (0, frame.pixels().rect()));
+    manifest(set, vec![page(file.to_owned(), sheet)], places)
+}
+
+fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = (usize, Rect)>) -> Manifest {
+    let (extras, other) = parted(set.carried());
+    let frames = set.frames().iter().zip(places).map(|(frame, (page, rect))| frame_entry(frame, page, rect));
+    let frames = frames.collect();
+    let clips = set.clips().iter().map(clip_entry).collect();
+    Manifest { format: FORMAT.to_owned(), pages, frames, clips, extras, other }
+}
+
+fn page(file: String, size: Size) -> Page {
+    let size = [size.width, size.height];
+    Page { file, size, alpha: Alpha::Straight, extras: None, other: Map::new() }
+}
+
+fn frame_entry(frame: &Frame, page: usize, rect: Rect) -> FrameEntry {
+    let (extras, other) = parted(frame.carried());
+    let (page, rect) = if rect.is_empty() { (0, Rect::default()) } else { (page, rect) };
+    FrameEntry {
+        name: frame.name().to_string(),
+        sprite: frame.sprite().to_string(),
+        page,
+        rect: numbers(rect),
+        turned: false,
+        canvas: [frame.canvas().width, frame.canvas().height],
+        inset: [frame.inset().x, frame.inset().y],
+        pivot: [frame.pivot().x, frame.pivot().y].map(Coordinate),
+        source: frame.source().map(source_entry),
+        extras,
+        other,
+    }
+}
+
+fn source_entry(source: &Source) -> SourceEntry {
+    SourceEntry {
+        file: source.file.clone(),
+        cell: source.cell.map(|cell| cell.to_string()),
+        rect: source.rect.map(numbers),
+        other: source.carried.clone(),
+    }
+}
+
+fn clip_entry(clip: &Clip) -> ClipEntry {
+    let (extras, other) = parted(clip.carried());
+    let step = |step: &Step| StepEntry {
+        frame: step.frame,
+        ticks: step.ticks,
+        mirror: step.mirror,
+        event: step.event.clone(),
+        other: step.carried.clone(),
+    };
+    ClipEntry {
+        name: clip.name().to_string(),
+        sprite: clip.sprite().to_string(),
+        play: match clip.play() {
+            Play::Forward => Playing::Forward,
+            Play::Bounce => Playing::Bounce,
+        },
+        plays: clip.plays(),
+        timescale: clip.timescale(),
+        steps: clip.steps().iter().map(step).collect(),
+        extras,
+        other,
+    }
+}
+
+fn numbers(rect: Rect) -> [u32; 4] {
+    [rect.x, rect.y, rect.width, rect.height]
+}
+
+/// The user's `extras`, and the rest.
+fn parted(carried: &Carried) -> (Option<Map<String, Value>>, Map<String, Value>) {
+    let mut other = carried.clone();
+    match other.remove("extras") {
+        Some(Value::Object(extras)) => (Some(extras), other),
+        Some(strange) => {
+            other.insert("extras".to_owned(), strange);
+            (None, other)
+        }
+        None => (None, other),
+    }
+}

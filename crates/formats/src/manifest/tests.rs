@@ -1,0 +1,88 @@
+//! What is written validates against the schema, is read back the same, and keeps what is not ours.
+
+use image::{Rgba, RgbaImage};
+use serde_json::json;
+use shibori_core::clip::{ClipSpec, add_clips};
+use shibori_core::{Cell, Frame, FrameSet, Name, Pair, Pixels, Point, Size, Source};
+
+use super::*;
+
+fn set() -> FrameSet {
+    let pixels = Pixels::whole(RgbaImage::from_pixel(3, 2, Rgba([1, 2, 3, 255])));
+    let named = |name: &str, pixels: Pixels, inset: Pair| {
+        let (sprite, name) = (Name::new("koi").unwrap(), Name::new(name).unwrap());
+        Frame::trimmed(sprite, name, pixels, Size::new(8, 8), inset).unwrap()
+    };
+    let source =
+        Source { file: "koi.png".into(), cell: Some(Cell { row: 0, column: 1 }), ..Source::default() };
+    let carried = json!({ "extras": { "sound": "plop" }, "later": [1] }).as_object().unwrap().clone();
+    let first = named("koi-00", pixels, Pair { x: 2, y: 5 }).with_pivot(Point::new(4.0, 7.5));
+    let frames = vec![
+        first.with_source(Some(source)).with_carried(carried),
+        named("koi-01", Pixels::none(), Pair::default()),
+    ];
+    let specs: Vec<ClipSpec> =
+        ["swim = 0-1 @12fps", "turn = 0@80ms,1@240ms bounce 2"].map(|s| s.parse().unwrap()).into();
+    add_clips(FrameSet::new(frames, vec![]).unwrap(), &specs).unwrap()
+}
+
+#[test]
+fn the_text_is_one_line_a_frame() {
+    let text = of_sheet(&set(), "koi.png", Size::new(3, 2)).to_text();
+    let wanted = r#"{
+  "format": "shibori/1",
+  "pages": [
+    { "file": "koi.png", "size": [3, 2] }
+  ],
+  "frames": [
+    { "name": "koi-00", "sprite": "koi", "page": 0, "rect": [0, 0, 3, 2], "canvas": [8, 8], "inset": [2, 5], "pivot": [4, 7.5], "source": { "file": "koi.png", "cell": "r0c1" }, "extras": { "sound": "plop" }, "later": [1] },
+    { "name": "koi-01", "sprite": "koi", "page": 0, "rect": [0, 0, 0, 0], "canvas": [8, 8], "inset": [0, 0], "pivot": [4, 4] }
+  ],
+  "clips": [
+    { "name": "swim", "sprite": "koi", "play": "forward", "plays": 0, "timescale": 12, "steps": [{ "frame": 0, "ticks": 1 }, { "frame": 1, "ticks": 1 }] },
+    { "name": "turn", "sprite": "koi", "play": "bounce", "plays": 2, "timescale": 1000, "steps": [{ "frame": 0, "ticks": 80 }, { "frame": 1, "ticks": 240 }] }
+  ]
+}
+"#;
+    assert_eq!(text, wanted);
+    let again = parse(text.as_bytes()).unwrap();
+    assert_eq!(again.to_text(), text);
+}
+
+#[test]
+fn what_is_written_validates_against_the_schema() {
+    let schema: serde_json::Value = serde_json::from_str(&schema()).unwrap();
+    let validator = jsonschema::draft202012::new(&schema).unwrap();
+    let check = |text: &str| validator.is_valid(&serde_json::from_str(text).unwrap());
+    let text = of_sheet(&set(), "koi.png", Size::new(3, 2)).to_text();
+    assert!(check(&text), "{text}");
+    assert!(!check(&text.replace("shibori/1", "shibori/2")));
+    assert!(!check(&text.replace("\"ticks\": 80", "\"ticks\": 0")));
+    assert!(!check(&text.replace("[2, 5]", "[2, -5]")));
+}
+
+#[test]
+fn the_committed_schema_is_current() {
+    let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../schema/manifest.schema.json");
+    let committed = std::fs::read_to_string(file).unwrap().replace("\r\n", "\n");
+    assert_eq!(
+        committed,
+        schema(),
+        "write it anew with: shibori schema manifest > schema/manifest.schema.json"
+    );
+}
+
+#[test]
+fn what_is_no_manifest_says_why() {
+    let told = |text: &str| parse(text.as_bytes()).unwrap_err().to_string();
+    assert_eq!(
+        told("{\"format\": \"shibori/9\"}"),
+        "is a manifest of format \"shibori/9\"; this version reads \"shibori/1\""
+    );
+    assert_eq!(told("{\"frames\": 3}"), "is not a shibori manifest: it has no \"format\" key");
+    assert_eq!(told("{\n \"format\""), "line 2, column 10: EOF while parsing an object");
+    assert_eq!(
+        told("{\"format\": \"shibori/1\",\n\"pages\": [], \"frames\": [{}]}"),
+        "line 2, column 28: missing field `name`"
+    );
+}

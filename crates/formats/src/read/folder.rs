@@ -1,0 +1,156 @@
+//! A folder of images as frames.
+//!
+//! Natural order (`f2` before `f10`); a sub-folder is a sprite of its own, or a set; numbered siblings
+//! `leap_00.png … leap_07.png` become the clip `leap`; numbers that are missing are remarked. Files that
+//! are no images are passed over.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+use shibori_core::clip::{Clip, Span};
+use shibori_core::{Frame, FrameSet, Name};
+
+use crate::read::source::{Gathered, Remark, file_name, frames_of_file, from_manifest};
+use crate::read::{Limits, sprite_name};
+use crate::{Error, ReadProblem, manifest};
+
+const ENDINGS: [&str; 3] = ["png", "apng", "gif"];
+
+/// Folders in folders in folders: deeper is a mistake, or a link that leads back.
+const DEEPEST: usize = 8;
+
+pub(super) fn read(folder: &Path, limits: &Limits) -> Result<Gathered, Error> {
+    let mut gathered = Gathered::default();
+    let mut sets = Vec::new();
+    gather(folder, limits, 0, &mut sets, &mut gathered)?;
+    if sets.is_empty() {
+        return Err(Error::read(folder, ReadProblem::NoImages));
+    }
+    gathered.set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
+    Ok(gathered)
+}
+
+fn gather(
+    folder: &Path,
+    limits: &Limits,
+    depth: usize,
+    sets: &mut Vec<FrameSet>,
+    gathered: &mut Gathered,
+) -> Result<(), Error> {
+    let (images, folders) = listing(folder)?;
+    if !images.is_empty() {
+        let (set, remarks) = sprite(folder, &images, limits)?;
+        sets.push(set);
+        gathered.remarks.extend(remarks);
+        gathered.files.extend(images);
+    }
+    for inner in folders {
+        let set = inner.join(manifest::SET_FILE);
+        if set.is_file() {
+            let one = from_manifest(&set, limits)?;
+            sets.push(one.set);
+            gathered.files.extend(one.files);
+        } else if depth < DEEPEST {
+            gather(&inner, limits, depth + 1, sets, gathered)?;
+        }
+    }
+    Ok(())
+}
+
+/// Images and sub-folders, each in natural order.
+fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
+    let (mut images, mut folders) = (Vec::new(), Vec::new());
+    for entry in fs::read_dir(folder).map_err(|error| Error::read(folder, error))? {
+        let path = entry.map_err(|error| Error::read(folder, error))?.path();
+        if file_name(&path).starts_with('.') {
+            continue;
+        }
+        if path.is_dir() {
+            folders.push(path);
+        } else if is_image(&path) {
+            images.push(path);
+        }
+    }
+    for list in [&mut images, &mut folders] {
+        list.sort_by(|a, b| natord::compare(&file_name(a), &file_name(b)).then_with(|| a.cmp(b)));
+    }
+    Ok((images, folders))
+}
+
+fn is_image(path: &Path) -> bool {
+    let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    ENDINGS.contains(&ending.as_str())
+}
+
+/// The images of one folder: a sprite named after it.
+fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSet, Vec<Remark>), Error> {
+    // `.` and `..` have no name of their own until they are spelled out.
+    let spelled = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
+    let sprite = sprite_name(Path::new(&file_name(&spelled)))?;
+    let read = images.par_iter().map(|path| frames_of_file(path, &sprite, limits));
+    let read = read.collect::<Result<Vec<_>, Error>>()?;
+    let (mut sets, mut remarks) = (Vec::new(), Vec::new());
+    for (frames, clips, said) in read {
+        sets.push(FrameSet::new(frames, clips).map_err(|error| Error::read(folder, error))?);
+        remarks.extend(said);
+    }
+    let set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
+    let (clips, missing) = numbered_clips(&set, &sprite).map_err(|problem| Error::read(folder, problem))?;
+    remarks.extend(missing);
+    let clips = set.clips().iter().cloned().chain(clips).collect();
+    Ok((set.with_clips(clips).map_err(|error| Error::read(folder, error))?, remarks))
+}
+
+/// Siblings whose names differ in their last number only, at least two of them, as clips.
+fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remark>), ReadProblem> {
+    let mut sequences: Vec<(String, Vec<(u64, usize)>)> = Vec::new();
+    let still = |at: &usize| set.first_clip_of(*at).is_none();
+    for at in (0..set.frames().len()).filter(still) {
+        let Some((prefix, number)) = numbered(&set.frames()[at]) else { continue };
+        match sequences.iter_mut().find(|(other, _)| *other == prefix) {
+            Some((_, members)) => members.push((number, at)),
+            None => sequences.push((prefix, vec![(number, at)])),
+        }
+    }
+    let (mut clips, mut remarks) = (Vec::new(), Vec::new());
+    for (prefix, mut members) in sequences.into_iter().filter(|(_, members)| members.len() > 1) {
+        members.sort_unstable();
+        let spans: Vec<(usize, Span)> = members.iter().map(|&(_, at)| (at, Span::DEFAULT)).collect();
+        let name = prefix.trim_end_matches(['-', '_', ' ', '.']);
+        let name = if name.is_empty() { sprite.clone() } else { Name::new(name)? };
+        clips.push(Clip::of_spans(sprite.clone(), name, &spans)?);
+        let numbers: Vec<u64> = members.iter().map(|&(number, _)| number).collect();
+        let missing = missing(&numbers);
+        if !missing.is_empty() {
+            remarks.push(Remark::MissingNumbers { sequence: prefix, missing });
+        }
+    }
+    Ok((clips, remarks))
+}
+
+/// `leap_07` as `leap_` and 7.
+fn numbered(frame: &Frame) -> Option<(String, u64)> {
+    let name = frame.name().as_str();
+    let digits = name.bytes().rev().take_while(u8::is_ascii_digit).count();
+    let (prefix, number) = name.split_at(name.len() - digits);
+    Some((prefix.to_owned(), number.parse().ok()?))
+}
+
+/// The first numbers, up to twenty, between the lowest and the highest that are not there.
+fn missing(numbers: &[u64]) -> Vec<u64> {
+    let gaps = numbers.windows(2).flat_map(|pair| pair[0].saturating_add(1)..pair[1]);
+    gaps.take(20).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn gaps_are_found_without_walking_a_huge_one() {
+        assert_eq!(missing(&[1, 2, 5, 7]), [3, 4, 6]);
+        assert_eq!(missing(&[0, u64::MAX]).len(), 20);
+        assert!(missing(&[3]).is_empty());
+    }
+}

@@ -1,0 +1,34 @@
+//! Files in.
+//!
+//! [`image`] decodes one picture or animation by what its bytes say, not by its ending; [`source`] takes
+//! whatever a person points at (a manifest, an image, an animation, a folder) and gives the frames.
+//! Nothing is cut here: a sheet comes in as one frame.
+
+mod composite;
+mod folder;
+mod gif;
+mod image;
+mod png;
+mod source;
+
+pub(crate) use image::bytes_of;
+pub use image::{Animation, Format, ImageInfo, Loaded, Moment, Picture, image};
+pub(crate) use source::file_name;
+pub use source::{Gathered, Remark, animation_frames, source, sources, sprite_name};
+
+/// How much a file may ask for before it is refused.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// Pixels of one picture.
+    pub pixels: u64,
+    /// Frames of one animation.
+    pub frames: u32,
+    /// Pixels of all frames of one animation together.
+    pub film_pixels: u64,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { pixels: 1 << 28, frames: 10_000, film_pixels: 1 << 31 }
+    }
+}

@@ -1,0 +1,148 @@
+//! Whatever a person points at, as frames.
+
+use std::path::{Path, PathBuf};
+
+use serde_json::Value;
+use shibori_core::clip::{Clip, Play};
+use shibori_core::{Frame, FrameSet, Name, Pixels, Source};
+
+use crate::read::Limits;
+use crate::read::folder;
+use crate::read::image::{Animation, Loaded, Picture, image};
+use crate::{Error, ReadProblem, manifest};
+
+/// Frames, and what was noticed on the way.
+#[derive(Clone, Debug, Default)]
+pub struct Gathered {
+    /// The frames and clips.
+    pub set: FrameSet,
+    /// What the user should hear.
+    pub remarks: Vec<Remark>,
+    /// Every file that was read: none of them may be overwritten.
+    pub files: Vec<PathBuf>,
+}
+
+/// Something that is no error, but not as it may seem.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Remark {
+    /// Numbers missing in a numbered sequence.
+    MissingNumbers {
+        /// The sequence, such as `leap_`.
+        sequence: String,
+        /// The numbers that are not there.
+        missing: Vec<u64>,
+    },
+    /// Delays too short for viewers, played as 100 ms.
+    FastDelays {
+        /// The file.
+        file: String,
+        /// How many frames have one.
+        frames: usize,
+    },
+}
+
+/// Reads several sources into one set.
+pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
+    let mut all = Gathered::default();
+    let mut sets = Vec::with_capacity(paths.len());
+    for path in paths {
+        let one = source(path, limits)?;
+        sets.push(one.set);
+        all.remarks.extend(one.remarks);
+        all.files.extend(one.files);
+    }
+    let last = paths.last().map_or(Path::new(""), PathBuf::as_path);
+    all.set = FrameSet::merge(sets).map_err(|error| Error::read(last, error))?;
+    Ok(all)
+}
+
+/// Reads a set, an atlas, an image, an animation or a folder of images. An atlas may be named without
+/// its ending.
+pub fn source(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+    if path.is_dir() {
+        let set = path.join(manifest::SET_FILE);
+        return if set.is_file() { from_manifest(&set, limits) } else { folder::read(path, limits) };
+    }
+    if is_manifest(path) {
+        return from_manifest(path, limits);
+    }
+    let with_ending = path.with_added_extension("json");
+    if !path.exists() && with_ending.is_file() {
+        return from_manifest(&with_ending, limits);
+    }
+    let (frames, clips, remarks) = frames_of_file(path, &sprite_name(path)?, limits)?;
+    let set = FrameSet::new(frames, clips).map_err(|error| Error::read(path, error))?;
+    Ok(Gathered { set, remarks, files: vec![path.to_owned()] })
+}
+
+fn is_manifest(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json"))
+}
+
+pub(super) fn from_manifest(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+    let (set, files) = manifest::load(path, limits)?;
+    Ok(Gathered { set, remarks: Vec::new(), files })
+}
+
+/// A file's name without its folders and its ending: the sprite it is taken for.
+pub fn sprite_name(path: &Path) -> Result<Name, Error> {
+    let stem = path.file_stem().map_or_else(|| "frames".into(), |stem| stem.to_string_lossy());
+    Name::new(stem).map_err(|error| Error::read(path, error))
+}
+
+pub(crate) fn file_name(path: &Path) -> String {
+    path.file_name().unwrap_or_default().to_string_lossy().into_owned()
+}
+
+/// The frames of one image file: one named after the file, or an animation's with their clip.
+pub(super) fn frames_of_file(
+    path: &Path,
+    sprite: &Name,
+    limits: &Limits,
+) -> Result<(Vec<Frame>, Vec<Clip>, Vec<Remark>), Error> {
+    let Loaded { picture, .. } = image(path, limits)?;
+    let file = file_name(path);
+    match picture {
+        Picture::Still(pixels) => {
+            let frame = still(pixels, sprite, sprite_name(path)?, &file);
+            Ok((vec![frame.map_err(|problem| Error::read(path, problem))?], Vec::new(), Vec::new()))
+        }
+        Picture::Moving(animation) => {
+            let name = sprite_name(path)?;
+            animation_frames(animation, sprite, &name, &file).map_err(|problem| Error::read(path, problem))
+        }
+    }
+}
+
+fn still(pixels: Pixels, sprite: &Name, name: Name, file: &str) -> Result<Frame, ReadProblem> {
+    let frame = Frame::new(sprite.clone(), name, pixels);
+    let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
+    Ok(frame.with_source(Some(Source { file: file.to_owned(), ..Source::default() })))
+}
+
+/// The pictures of an animation as frames `name-00`, `name-01`, ..., and the clip `name` that plays them.
+pub fn animation_frames(
+    animation: Animation,
+    sprite: &Name,
+    name: &Name,
+    file: &str,
+) -> Result<(Vec<Frame>, Vec<Clip>, Vec<Remark>), ReadProblem> {
+    let digits = animation.moments.len().saturating_sub(1).max(10).ilog10() as usize + 1;
+    let (mut frames, mut spans, mut fast) = (Vec::new(), Vec::new(), 0);
+    for (number, moment) in animation.moments.into_iter().enumerate() {
+        let frame_name = Name::new(format!("{name}-{number:0digits$}"))?;
+        let mut source = Source { file: file.to_owned(), ..Source::default() };
+        if let Some(raw) = moment.raw_delay {
+            source.carried.insert("delay".to_owned(), Value::from(raw));
+            fast += 1;
+        }
+        let frame = Frame::new(sprite.clone(), frame_name, Pixels::whole(moment.picture));
+        let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
+        frames.push(frame.with_source(Some(source)));
+        spans.push((number, moment.span));
+    }
+    let clip = Clip::of_spans(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
+    let remark = Remark::FastDelays { file: file.to_owned(), frames: fast };
+    let remarks = if fast > 0 { vec![remark] } else { Vec::new() };
+    Ok((frames, vec![clip], remarks))
+}

@@ -1,0 +1,23 @@
+//! Files out.
+//!
+//! [`Outputs`] puts files in place all or nothing and never over a file that is not ours; [`set`], [`atlas`]
+//! and [`film`] know what belongs together; the rest encode bytes. Nothing here decides what a picture
+//! shows.
+
+mod apng;
+mod atlas;
+mod film;
+mod gif;
+mod names;
+mod outputs;
+mod png;
+mod seal;
+mod set;
+mod single;
+
+pub use atlas::{AtlasFiles, atlas, atlas_files};
+pub use film::{FilmFormat, FilmReport, film};
+pub use outputs::{Outputs, Policy, Written};
+pub use png::png;
+pub use set::{SetFiles, set, set_files};
+pub use single::{picture, sheet_manifest};

@@ -1,0 +1,87 @@
+//! The seal: the last few bytes of a picture that say shibori wrote it and nobody changed it since.
+//!
+//! A comment with a sum of all bytes before it: a `tEXt` chunk before a PNG's end, a comment block before
+//! a GIF's. An image that a paint program saved anew loses it, so work done by hand is never replaced
+//! without a word. The seal says nothing about who may read the file and is no protection against ill
+//! will.
+
+const WORD: &str = "Shibori ";
+/// Hex digits of the sum.
+const DIGITS: usize = 16;
+
+const PNG_END: [u8; 12] = [0, 0, 0, 0, b'I', b'E', b'N', b'D', 0xae, 0x42, 0x60, 0x82];
+const PNG_KEY: &[u8] = b"tEXtSoftware\0";
+const GIF_END: [u8; 1] = [0x3b];
+
+/// The same PNG with a seal.
+pub(super) fn png(mut bytes: Vec<u8>) -> Vec<u8> {
+    debug_assert!(bytes.ends_with(&PNG_END));
+    bytes.truncate(bytes.len() - PNG_END.len());
+    let seal = png_seal(&bytes);
+    bytes.extend(seal);
+    bytes.extend(PNG_END);
+    bytes
+}
+
+/// The same GIF with a seal.
+pub(super) fn gif(mut bytes: Vec<u8>) -> Vec<u8> {
+    debug_assert!(bytes.ends_with(&GIF_END));
+    bytes.truncate(bytes.len() - GIF_END.len());
+    let seal = gif_seal(&bytes);
+    bytes.extend(seal);
+    bytes.extend(GIF_END);
+    bytes
+}
+
+/// Whether shibori wrote these bytes, every one of them.
+pub(super) fn is_whole(bytes: &[u8]) -> bool {
+    holds(bytes, &PNG_END, png_seal) || holds(bytes, &GIF_END, gif_seal)
+}
+
+/// Whether bytes end in the seal of what comes before it, and the format's end.
+fn holds(bytes: &[u8], end: &[u8], seal: fn(&[u8]) -> Vec<u8>) -> bool {
+    let length = seal(&[]).len();
+    let Some(sealed) = bytes.strip_suffix(end) else { return false };
+    let Some(at) = sealed.len().checked_sub(length) else { return false };
+    let (before, found) = sealed.split_at(at);
+    found == seal(before)
+}
+
+fn text(before: &[u8]) -> String {
+    let sum = blake3::hash(before).to_hex();
+    format!("{WORD}{}", &sum[..DIGITS])
+}
+
+/// A `tEXt` chunk with the standard keyword `Software`.
+fn png_seal(before: &[u8]) -> Vec<u8> {
+    let body = [PNG_KEY, text(before).as_bytes()].concat();
+    // The length counts neither the chunk's type nor itself.
+    let length = (body.len() - 4) as u32;
+    [&length.to_be_bytes()[..], &body, &crc32fast::hash(&body).to_be_bytes()].concat()
+}
+
+/// A comment extension of one block.
+fn gif_seal(before: &[u8]) -> Vec<u8> {
+    let text = text(before);
+    [&[0x21, 0xfe, text.len() as u8], text.as_bytes(), &[0]].concat()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn any_changed_byte_breaks_the_seal() {
+        for sealed in
+            [png([b"pixels".as_slice(), &PNG_END].concat()), gif([b"pixels".as_slice(), &GIF_END].concat())]
+        {
+            assert!(is_whole(&sealed));
+            for at in 0..sealed.len() {
+                let mut changed = sealed.clone();
+                changed[at] ^= 1;
+                assert!(!is_whole(&changed), "byte {at}");
+            }
+        }
+        assert!(!is_whole(&[]) && !is_whole(&PNG_END) && !is_whole(&GIF_END));
+    }
+}

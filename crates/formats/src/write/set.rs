@@ -1,0 +1,70 @@
+//! A set: a folder with one PNG a frame and `frames.json`.
+//!
+//! A frame's file holds its kept pixels. A frame that keeps none is written as its blank canvas, so that
+//! every frame has a file that can be painted in.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+use shibori_core::{FrameSet, Pair};
+
+use crate::manifest::{self, SET_FILE};
+use crate::write::names::files_of;
+use crate::write::{Outputs, Policy, Written, png};
+use crate::{Error, WriteProblem};
+
+/// A set ready to be written: its targets are checked.
+#[derive(Debug)]
+pub struct SetFiles {
+    set: FrameSet,
+    files: Vec<String>,
+    folder: PathBuf,
+    outputs: Outputs,
+}
+
+/// Checks that a set can be written into a folder.
+pub fn set_files(set: FrameSet, folder: &Path, policy: &Policy) -> Result<SetFiles, Error> {
+    let set = with_blank_canvases(set, folder)?;
+    let files = files_of(&set, folder)?;
+    // The manifest goes last: while it is the old one, the old frames are still what it says.
+    let targets: Vec<PathBuf> =
+        files.iter().map(|file| folder.join(file)).chain([folder.join(SET_FILE)]).collect();
+    let stale = left_behind(folder, &targets);
+    let outputs = Outputs::plan(&targets, &stale, policy)?;
+    Ok(SetFiles { set, files, folder: folder.to_owned(), outputs })
+}
+
+fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> {
+    let whole = set.map_frames(|_, frame| match frame.pixels().is_empty() {
+        true => {
+            let blank = frame.restored();
+            Ok(frame.with_pixels(blank, Pair::default()).expect("a canvas fits itself"))
+        }
+        false => Ok::<_, shibori_core::SetError>(frame),
+    });
+    whole.map_err(|error| Error::write(folder, WriteProblem::Format(error.to_string())))
+}
+
+/// Files that the folder's old manifest lists and the new set has no use for.
+fn left_behind(folder: &Path, targets: &[PathBuf]) -> Vec<PathBuf> {
+    let old = fs::read(folder.join(SET_FILE)).ok().and_then(|bytes| manifest::parse(&bytes).ok());
+    let pages = old.into_iter().flat_map(|old| old.pages);
+    let is_plain = |file: &str| !file.contains("..") && !file.starts_with('/') && !file.contains(['\\', ':']);
+    let files = pages.filter(|page| is_plain(&page.file)).map(|page| folder.join(page.file));
+    files.filter(|path| !targets.contains(path)).collect()
+}
+
+/// Writes a set. `tick` is called once a file, from any thread.
+pub fn set(files: SetFiles, tick: impl Fn() + Sync) -> Result<Written, Error> {
+    let SetFiles { set, files, folder, outputs } = files;
+    set.frames().par_iter().enumerate().try_for_each(|(at, frame)| {
+        let bytes = png(&frame.pixels().to_image());
+        let bytes = bytes.map_err(|problem| Error::write(&folder.join(&files[at]), problem))?;
+        tick();
+        outputs.stage(at, &bytes)
+    })?;
+    let text = manifest::of_set(&set, &files).to_text();
+    outputs.stage(files.len(), text.as_bytes())?;
+    outputs.commit()
+}

@@ -1,0 +1,32 @@
+//! Outputs of one file: a picture, or the manifest of a sheet that stays as it is.
+
+use std::path::{Path, PathBuf};
+
+use image::RgbaImage;
+use shibori_core::{FrameSet, Size};
+
+use crate::manifest::of_sheet;
+use crate::read::file_name;
+use crate::write::{Outputs, Policy, Written, png};
+use crate::{Error, WriteProblem};
+
+/// Writes one picture as PNG.
+pub fn picture(path: &Path, image: &RgbaImage, policy: &Policy) -> Result<Written, Error> {
+    let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    if ending != "png" {
+        let text = format!("this picture is written as PNG, so its name ends in .png, not '.{ending}'");
+        return Err(Error::write(path, WriteProblem::Format(text)));
+    }
+    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], policy)?;
+    let bytes = png(image).map_err(|problem| Error::write(path, problem))?;
+    outputs.stage(0, &bytes)?;
+    outputs.commit()
+}
+
+/// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.
+pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, policy: &Policy) -> Result<Written, Error> {
+    let target = sheet.with_extension("json");
+    let outputs = Outputs::plan(std::slice::from_ref(&target), &[], policy)?;
+    outputs.stage(0, of_sheet(set, &file_name(sheet), size).to_text().as_bytes())?;
+    outputs.commit()
+}
