@@ -41,6 +41,11 @@ impl Console {
         }
     }
 
+    /// A console for steps inside a command whose own result is JSON: they say nothing.
+    pub(crate) fn silenced_for_json(&self) -> Self {
+        Self { json: false, quiet: self.quiet || self.json, ..*self }
+    }
+
     /// A line of the result, for people.
     pub(crate) fn say(&self, line: &str) {
         if !self.json && !self.quiet {
@@ -127,6 +132,14 @@ fn harmless(text: &str) -> String {
         c => c.to_string(),
     };
     text.chars().map(show).collect()
+}
+
+/// A word of a command line as it can be pasted into any shell: in double quotes where it needs them.
+pub(crate) fn pasteable(word: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || "-_./:=@+".contains(c);
+    // A comma separates lists in one shell and nothing in the others, inside a word without spaces.
+    let is_plain_word = !word.is_empty() && word.chars().all(|c| is_plain(c) || c == ',');
+    if is_plain_word { word.to_owned() } else { format!("\"{word}\"") }
 }
 
 /// `1 frame`, `2 frames`.

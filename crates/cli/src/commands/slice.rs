@@ -33,6 +33,8 @@ struct SheetReport {
     cell: Option<[u32; 2]>,
     columns: u32,
     rows: u32,
+    /// Whether a remainder was shared out, so that cells differ by a pixel.
+    uneven: bool,
     frames: usize,
     blank: Vec<String>,
 }
@@ -165,7 +167,7 @@ fn slice(path: &Path, args: &Slice, console: &Console) -> Result<Sliced, Failure
             let sprite = sprite_name(path)?;
             let file = file_name(path);
             let made = animation_frames(animation, &sprite, &sprite, &file);
-            let (frames, clips, remarks) = made.map_err(|problem| wrong(path, problem))?;
+            let (set, remarks) = made.map_err(|problem| wrong(path, problem))?;
             for remark in &remarks {
                 gather::tell(remark, console);
             }
@@ -175,10 +177,11 @@ fn slice(path: &Path, args: &Slice, console: &Console) -> Result<Sliced, Failure
                 cell: None,
                 columns: 1,
                 rows: 1,
-                frames: frames.len(),
+                uneven: false,
+                frames: set.frames().len(),
                 blank: Vec::new(),
             };
-            Ok(Sliced { set: FrameSet::new(frames, clips)?, report, size: info.size })
+            Ok(Sliced { set, report, size: info.size })
         }
     }?;
     console.head(&summary(&sliced.report));
@@ -202,6 +205,7 @@ fn slice_sheet(path: &Path, pixels: &Pixels, args: &Slice) -> Result<Sliced, Fai
         cell: Some([cell.width, cell.height]),
         columns: counts.columns,
         rows: counts.rows,
+        uneven: !grid.is_even(),
         frames: cut.cells.len(),
         blank: ranges(&cut.dropped, &grid),
     };
@@ -224,11 +228,15 @@ fn summary(report: &SheetReport) -> String {
         return format!("{}: {width}x{height} px animation: {frames}", report.file);
     };
     let SheetReport { file, columns, rows, .. } = report;
+    let size = match report.uneven {
+        true => format!("about {cell_width}x{cell_height} px, a remainder shared out"),
+        false => format!("{cell_width}x{cell_height} px"),
+    };
     let blank = match report.blank.as_slice() {
         [] => String::new(),
         blank => format!("; blank cells dropped: {}", blank.join(", ")),
     };
-    format!("{file}: {columns}x{rows} cells of {cell_width}x{cell_height} px: {frames}{blank}")
+    format!("{file}: {columns}x{rows} cells of {size}: {frames}{blank}")
 }
 
 /// Cells as short ranges: `r0c4-7`.

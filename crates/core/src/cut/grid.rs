@@ -273,7 +273,8 @@ impl Grid {
 
     /// Whether all cells have one size.
     pub fn is_even(&self) -> bool {
-        self.columns.covered % self.columns.count == 0 && self.rows.covered % self.rows.count == 0
+        self.columns.covered.is_multiple_of(self.columns.count)
+            && self.rows.covered.is_multiple_of(self.rows.count)
     }
 
     /// The pixels of a cell.

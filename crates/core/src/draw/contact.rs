@@ -28,7 +28,8 @@ impl Default for ContactOptions {
 
 const MARGIN: u32 = 16;
 const GAP: u32 = 10;
-const HEADING: u32 = 30;
+const SECTION_GAP: u32 = 18;
+const HEADING: u32 = 44;
 const LABEL: u32 = 26;
 const BAR: u32 = 3;
 const LARGEST_ZOOM: u32 = 8;
@@ -53,23 +54,49 @@ struct Shot {
 pub fn contact(set: &FrameSet, options: ContactOptions) -> RgbaImage {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
-    let plans: Vec<Plan> = sections.iter().map(|s| Plan::new(set, s, zoom, options.width)).collect();
-    let width = plans.iter().map(|plan| plan.width).max().unwrap_or(0) + 2 * MARGIN;
-    let height = plans.iter().map(Plan::height).sum::<u32>() + 2 * MARGIN - GAP;
-    let mut paper = Paper::new(Size::new(width, height), ink::PAGE);
-    let mut top = MARGIN;
-    for (section, plan) in sections.iter().zip(&plans) {
-        plan.draw(&mut paper, set, section, top, width);
-        top += plan.height();
+    let shelves = Shelves::new(set, &sections, zoom, options.width);
+    let mut paper = Paper::new(shelves.size, ink::PAGE);
+    for (section, (plan, corner)) in sections.iter().zip(shelves.plans.iter().zip(&shelves.corners)) {
+        plan.draw(&mut paper, set, section, *corner);
     }
     paper.into_image()
 }
 
+/// The largest zoom that keeps the sheet near 16:10, but at least 2 where frames are small: a sheet that
+/// is too high can be scrolled, a drawing that is too small can't be seen.
 fn fitting_zoom(set: &FrameSet, sections: &[Section], width: u32) -> u32 {
-    let height = |zoom| sections.iter().map(|s| Plan::new(set, s, zoom, width).height()).sum::<u32>();
-    let whole_width = |zoom| sections.iter().all(|s| Plan::new(set, s, zoom, width).is_one_line(s));
-    let fits = |zoom: &u32| height(*zoom) <= width * 10 / 16 && (*zoom <= 3 || whole_width(*zoom));
-    (2..=LARGEST_ZOOM).rev().find(fits).unwrap_or(1)
+    let fits = |zoom: &u32| {
+        let Size { width: used, height } = Shelves::new(set, sections, *zoom, width).size;
+        used <= width && height <= width * 10 / 16
+    };
+    let largest = set.frames().iter().map(|frame| frame.canvas().width).max().unwrap_or(1);
+    let least = if largest * 8 <= width { 2 } else { 1 };
+    (2..=LARGEST_ZOOM).rev().find(fits).unwrap_or(least)
+}
+
+/// Sections one after another in lines, as words are.
+struct Shelves {
+    plans: Vec<Plan>,
+    corners: Vec<(u32, u32)>,
+    size: Size,
+}
+
+impl Shelves {
+    fn new(set: &FrameSet, sections: &[Section], zoom: u32, paper_width: u32) -> Self {
+        let plans: Vec<Plan> = sections.iter().map(|s| Plan::new(set, s, zoom, paper_width)).collect();
+        let (mut x, mut y, mut shelf, mut width) = (MARGIN, MARGIN, 0, 0);
+        let mut corners = Vec::with_capacity(plans.len());
+        for plan in &plans {
+            if x > MARGIN && x + plan.width + MARGIN > paper_width {
+                (x, y, shelf) = (MARGIN, y + shelf + SECTION_GAP, 0);
+            }
+            corners.push((x, y));
+            width = width.max(x + plan.width + MARGIN);
+            x += plan.width + 2 * SECTION_GAP;
+            shelf = shelf.max(plan.height());
+        }
+        Self { plans, corners, size: Size::new(width, y + shelf + MARGIN) }
+    }
 }
 
 fn sections(set: &FrameSet) -> Vec<Section> {
@@ -168,25 +195,20 @@ impl Plan {
         let room = paper_width.saturating_sub(2 * MARGIN) + GAP;
         let columns = (room / (cell.width + GAP)).clamp(1, section.shots.len().max(1) as u32);
         let lines = (section.shots.len() as u32).div_ceil(columns);
-        let title = text::width(&section.title, 2) + GAP + text::width(&section.detail, 1);
-        Self { zoom, cell, columns, lines, width: (columns * (cell.width + GAP) - GAP).max(title) }
-    }
-
-    fn is_one_line(&self, section: &Section) -> bool {
-        self.columns as usize >= section.shots.len()
+        let heading = text::width(&section.title, 2).max(text::width(&section.detail, 1));
+        Self { zoom, cell, columns, width: (columns * (cell.width + GAP) - GAP).max(heading), lines }
     }
 
     fn height(&self) -> u32 {
-        HEADING + self.lines * (self.cell.height + LABEL + GAP) + GAP
+        HEADING + self.lines * (self.cell.height + LABEL + GAP) - GAP
     }
 
-    fn draw(&self, paper: &mut Paper, set: &FrameSet, section: &Section, top: u32, paper_width: u32) {
-        paper.write(&section.title, MARGIN, top, 2, ink::TEXT);
-        let detail = MARGIN + text::width(&section.title, 2) + GAP;
-        paper.write(&section.detail, detail, top + 7, 1, ink::DIM);
-        paper.fill(Rect::new(MARGIN, top + 20, paper_width - 2 * MARGIN, 1), ink::RULE);
+    fn draw(&self, paper: &mut Paper, set: &FrameSet, section: &Section, (left, top): (u32, u32)) {
+        paper.write(&section.title, left, top, 2, ink::TEXT);
+        paper.write(&section.detail, left, top + 21, 1, ink::DIM);
+        paper.fill(Rect::new(left, top + 34, self.width, 1), ink::RULE);
         for (number, shot) in (0u32..).zip(&section.shots) {
-            let x = MARGIN + number % self.columns * (self.cell.width + GAP);
+            let x = left + number % self.columns * (self.cell.width + GAP);
             let y = top + HEADING + number / self.columns * (self.cell.height + LABEL + GAP);
             let ends = (
                 section.is_clip && number == 0,

@@ -196,15 +196,15 @@ pub fn pack(set: FrameSet, options: &Options) -> Result<Atlas, PackError> {
         Layout::Dense => Ok(dense(set, options)),
         Layout::Grid { columns } => {
             let slots = rows::in_lines(set.frames().len(), *columns);
-            cells(set, slots, options)
+            cells(set, &slots, options)
         }
         Layout::Strip => {
             let count = set.frames().len();
-            cells(set, rows::in_lines(count, Some(count as u32)), options)
+            cells(set, &rows::in_lines(count, Some(count as u32)), options)
         }
         Layout::ClipRows { order } => {
-            let (set, slots) = rows::by_clip(set, order.as_deref())?;
-            cells(set, slots, options)
+            let (set, slots) = rows::by_clip(&set, order.as_deref())?;
+            cells(set, &slots, options)
         }
     }
 }
@@ -232,10 +232,10 @@ fn dense(set: FrameSet, options: &Options) -> Atlas {
 }
 
 /// Places frames in cells of one size.
-fn cells(set: FrameSet, slots: rows::Slots, options: &Options) -> Result<Atlas, PackError> {
+fn cells(set: FrameSet, slots: &rows::Slots, options: &Options) -> Result<Atlas, PackError> {
     let largest = set.frames().iter().fold(Size::new(1, 1), |size, frame| size.union(frame.pixels().size()));
     let cell = grown(largest, options.bleed);
-    let lines = page::Lines::new(cell, &slots, options)?;
+    let lines = page::Lines::new(cell, slots, options)?;
     let first = options.bleed;
     let place = |(slot, frame): (&Pair, &crate::Frame)| {
         let (page, corner) = lines.corner(*slot);

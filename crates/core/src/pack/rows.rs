@@ -79,9 +79,9 @@ pub(super) fn in_lines(count: usize, columns: Option<u32>) -> Slots {
 
 /// One clip a row, a cell a step. A frame needed in several places is listed once a place, the second
 /// time as `name@clip.step`.
-pub(super) fn by_clip(set: FrameSet, order: Option<&[RowName]>) -> Result<(FrameSet, Slots), PackError> {
-    let rows = clips_in_order(&set, order)?;
-    let mut listing = Listing::new(&set);
+pub(super) fn by_clip(set: &FrameSet, order: Option<&[RowName]>) -> Result<(FrameSet, Slots), PackError> {
+    let rows = clips_in_order(set, order)?;
+    let mut listing = Listing::new(set);
     let mut what = (0, String::new());
     for (line, row) in rows.iter().enumerate() {
         let Some(clip) = row else { continue };
@@ -89,12 +89,12 @@ pub(super) fn by_clip(set: FrameSet, order: Option<&[RowName]>) -> Result<(Frame
         if clip.steps().len() > what.0 {
             what = (clip.steps().len(), format!("clip '{}'", clip.name()));
         }
-        listing.add_clip(&set, clip, line as u32)?;
+        listing.add_clip(set, clip, line as u32)?;
     }
     // A clip left out of the order is still played: its frames stand elsewhere.
     let mut clips: Vec<Clip> = Vec::with_capacity(set.clips().len());
     let columns = what.0.max(1) as u32;
-    let lines = listing.add_rest(&set, columns, rows.len() as u32);
+    let lines = listing.add_rest(set, columns, rows.len() as u32);
     for (at, clip) in set.clips().iter().enumerate() {
         clips.push(match rows.contains(&Some(at)) {
             true => clip.clone().with_frames(|step, _| listing.place_of_step(at, step, &rows)),
@@ -216,7 +216,7 @@ mod tests {
     #[test]
     fn a_frame_in_two_clips_is_listed_once_a_place_and_clips_follow() {
         let set = with_clips(rows("frog", &[5]), &["sit = 0-1", "turn = 1,2,1"]);
-        let (set, laid) = by_clip(set, None).unwrap();
+        let (set, laid) = by_clip(&set, None).unwrap();
         let names: Vec<&str> = set.frames().iter().map(|frame| frame.name().as_str()).collect();
         let wanted =
             ["frog-00", "frog-01", "frog-01@turn.0", "frog-02", "frog-01@turn.2", "frog-03", "frog-04"];
@@ -233,11 +233,11 @@ mod tests {
             "-" => RowName::Blank,
             name => RowName::Clip { sprite: None, name: Name::new(name).unwrap() },
         };
-        let (_, laid) = by_clip(set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
+        let (_, laid) = by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 2), (1, 2)]);
-        let error = by_clip(set(), Some(&[row("jump")])).err().unwrap();
+        let error = by_clip(&set(), Some(&[row("jump")])).err().unwrap();
         assert_eq!(error.to_string(), "there is no clip 'jump'; there are: sit, leap");
-        let (narrowed, laid) = by_clip(set(), Some(&[row("leap")])).unwrap();
+        let (narrowed, laid) = by_clip(&set(), Some(&[row("leap")])).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1)]);
         assert_eq!(narrowed.clips()[0].steps()[0].frame, 2);
     }

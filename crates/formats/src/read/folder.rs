@@ -91,8 +91,8 @@ fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSe
     let read = images.par_iter().map(|path| frames_of_file(path, &sprite, limits));
     let read = read.collect::<Result<Vec<_>, Error>>()?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
-    for (frames, clips, said) in read {
-        sets.push(FrameSet::new(frames, clips).map_err(|error| Error::read(folder, error))?);
+    for (set, said) in read {
+        sets.push(set);
         remarks.extend(said);
     }
     let set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;

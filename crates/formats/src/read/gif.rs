@@ -84,9 +84,84 @@ fn span(delay: u16) -> (Span, Option<u32>) {
 
 fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {
     match error {
+        DecodingError::UnexpectedEof => ReadProblem::BrokenOff { format: "GIF", bytes },
         DecodingError::Io(io) if io.kind() == ErrorKind::UnexpectedEof => {
             ReadProblem::BrokenOff { format: "GIF", bytes }
         }
         other => ReadProblem::Damaged { format: "GIF", why: other.to_string() },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use ::gif::{Encoder, Frame};
+    use image::Rgba;
+
+    use super::*;
+
+    const RED: u8 = 0;
+    const BLUE: u8 = 1;
+    const CLEAR: u8 = 2;
+
+    /// A frame of one row at `left`; its pixels are indices into red, blue and transparent.
+    fn patch(left: u16, row: &[u8], delay: u16, dispose: DisposalMethod) -> Frame<'static> {
+        let mut frame = Frame::from_indexed_pixels(row.len() as u16, 1, row.to_vec(), Some(CLEAR));
+        (frame.palette, frame.left, frame.delay, frame.dispose) = (None, left, delay, dispose);
+        frame
+    }
+
+    fn bytes(frames: &[Frame<'_>], repeat: Option<Repeat>) -> Vec<u8> {
+        let palette = [255, 0, 0, 0, 0, 255, 9, 9, 9, 9, 9, 9];
+        let mut encoder = Encoder::new(Vec::new(), 4, 1, &palette).unwrap();
+        repeat.into_iter().for_each(|repeat| encoder.set_repeat(repeat).unwrap());
+        frames.iter().for_each(|frame| encoder.write_frame(frame).unwrap());
+        encoder.into_inner().unwrap()
+    }
+
+    /// Each picture as letters: `r`, `b`, or `.` for nothing.
+    fn shown(bytes: &[u8]) -> Vec<String> {
+        let Picture::Moving(animation) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let letter = |pixel: &Rgba<u8>| match pixel.0 {
+            [255, 0, 0, 255] => 'r',
+            [0, 0, 255, 255] => 'b',
+            [_, _, _, 0] => '.',
+            other => panic!("{other:?}"),
+        };
+        animation.moments.iter().map(|m| m.picture.pixels().map(letter).collect()).collect()
+    }
+
+    #[test]
+    fn partial_frames_and_every_disposal_are_composited() {
+        use DisposalMethod::{Any, Background, Keep, Previous};
+        let frames = [
+            patch(0, &[RED, RED, RED, RED], 10, Keep),
+            patch(1, &[BLUE, CLEAR], 10, Background),
+            patch(3, &[BLUE], 10, Previous),
+            patch(0, &[BLUE], 10, Any),
+            patch(2, &[CLEAR, BLUE], 10, Keep),
+        ];
+        assert_eq!(shown(&bytes(&frames, None)), ["rrrr", "rbrr", "r..b", "b..r", "b..b"]);
+    }
+
+    #[test]
+    fn delays_and_repeats_mean_what_browsers_take_them_for() {
+        let frames = [0, 1, 2, 50].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
+        for (repeat, plays) in [(None, 1), (Some(Repeat::Infinite), 0), (Some(Repeat::Finite(2)), 3)] {
+            let loaded = decode(&bytes(&frames, repeat), &Limits::default()).unwrap();
+            let Picture::Moving(animation) = loaded.picture else { panic!() };
+            assert_eq!(animation.plays, plays);
+            let times: Vec<_> = animation.moments.iter().map(|m| (m.span.millis(), m.raw_delay)).collect();
+            assert_eq!(times, [(100.0, Some(0)), (100.0, Some(1)), (20.0, None), (500.0, None)]);
+        }
+    }
+
+    #[test]
+    fn limits_are_kept() {
+        let frames = [10; 5].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
+        let bytes = bytes(&frames, None);
+        let few = Limits { frames: 4, ..Limits::default() };
+        assert!(matches!(decode(&bytes, &few), Err(ReadProblem::TooManyFrames { limit: 4 })));
+        let small = Limits { pixels: 3, ..Limits::default() };
+        assert!(matches!(decode(&bytes, &small), Err(ReadProblem::TooLarge { limit: 3, .. })));
     }
 }

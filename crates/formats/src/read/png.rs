@@ -134,3 +134,97 @@ fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {
         other => ReadProblem::Damaged { format: "PNG", why: other.to_string() },
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use ::png::{BitDepth, Encoder};
+
+    use super::*;
+
+    /// A PNG of 2x1 px from raw rows.
+    fn file(color: ColorType, depth: BitDepth, row: &[u8], palette: Option<(&[u8], &[u8])>) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        let mut encoder = Encoder::new(&mut bytes, 2, 1);
+        encoder.set_color(color);
+        encoder.set_depth(depth);
+        if let Some((palette, trns)) = palette {
+            encoder.set_palette(palette.to_vec());
+            encoder.set_trns(trns.to_vec());
+        }
+        let mut writer = encoder.write_header().unwrap();
+        writer.write_image_data(row).unwrap();
+        writer.finish().unwrap();
+        bytes
+    }
+
+    fn pixels(bytes: &[u8]) -> Vec<u8> {
+        match decode(bytes, &Limits::default()).unwrap().picture {
+            Picture::Still(pixels) => pixels.to_image().into_raw(),
+            Picture::Moving(_) => panic!("a still picture moves"),
+        }
+    }
+
+    #[test]
+    fn every_colour_type_becomes_rgba() {
+        use BitDepth::{Eight, One, Sixteen, Two};
+        use ColorType::{Grayscale, GrayscaleAlpha, Indexed, Rgb, Rgba};
+        let palette: (&[u8], &[u8]) = (&[1, 2, 3, 4, 5, 6], &[255, 70]);
+        for (bytes, wanted) in [
+            (file(Rgba, Eight, &[1, 2, 3, 4, 5, 6, 7, 8], None), [1, 2, 3, 4, 5, 6, 7, 8]),
+            (file(Rgb, Eight, &[1, 2, 3, 4, 5, 6], None), [1, 2, 3, 255, 4, 5, 6, 255]),
+            (file(Grayscale, Eight, &[7, 9], None), [7, 7, 7, 255, 9, 9, 9, 255]),
+            (file(Grayscale, One, &[0b1000_0000], None), [255, 255, 255, 255, 0, 0, 0, 255]),
+            (file(Grayscale, Two, &[0b0110_0000], None), [85, 85, 85, 255, 170, 170, 170, 255]),
+            (file(GrayscaleAlpha, Eight, &[7, 8, 9, 0], None), [7, 7, 7, 8, 9, 9, 9, 0]),
+            (
+                file(Rgb, Sixteen, &[1, 99, 2, 99, 3, 99, 4, 99, 5, 99, 6, 99], None),
+                [1, 2, 3, 255, 4, 5, 6, 255],
+            ),
+            (file(Indexed, Eight, &[1, 0], Some(palette)), [4, 5, 6, 70, 1, 2, 3, 255]),
+            (file(Indexed, One, &[0b0100_0000], Some(palette)), [1, 2, 3, 255, 4, 5, 6, 70]),
+        ] {
+            assert_eq!(pixels(&bytes), wanted);
+        }
+    }
+
+    /// An APNG of 2x1 px: each frame as place, pixels, ways and delay.
+    fn animated(default_is_apart: bool) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        let mut encoder = Encoder::new(&mut bytes, 2, 1);
+        encoder.set_color(ColorType::Rgba);
+        encoder.set_animated(3, 5).unwrap();
+        encoder.set_sep_def_img(default_is_apart).unwrap();
+        encoder.set_frame_delay(1, 12).unwrap();
+        let mut writer = encoder.write_header().unwrap();
+        if default_is_apart {
+            writer.write_image_data(&[9; 8]).unwrap();
+        }
+        writer.set_blend_op(BlendOp::Source).unwrap();
+        writer.write_image_data(&[1, 1, 1, 255, 2, 2, 2, 255]).unwrap();
+        writer.set_frame_dimension(1, 1).unwrap();
+        writer.set_frame_position(1, 0).unwrap();
+        writer.set_dispose_op(DisposeOp::Background).unwrap();
+        writer.write_image_data(&[3, 3, 3, 0]).unwrap();
+        writer.set_blend_op(BlendOp::Over).unwrap();
+        writer.set_frame_delay(0, 0).unwrap();
+        writer.set_frame_position(0, 0).unwrap();
+        writer.write_image_data(&[4, 4, 4, 0]).unwrap();
+        writer.finish().unwrap();
+        bytes
+    }
+
+    #[test]
+    fn animations_are_composited_and_a_separate_default_image_is_not_shown() {
+        for default_is_apart in [false, true] {
+            let loaded = decode(&animated(default_is_apart), &Limits::default()).unwrap();
+            let Picture::Moving(animation) = loaded.picture else { panic!("it stands still") };
+            assert_eq!(animation.plays, 5);
+            let rows: Vec<Vec<u8>> = animation.moments.iter().map(|m| m.picture.as_raw().clone()).collect();
+            assert_eq!(rows[0], [1, 1, 1, 255, 2, 2, 2, 255]);
+            assert_eq!(rows[1], [1, 1, 1, 255, 3, 3, 3, 0]);
+            assert_eq!(rows[2], [1, 1, 1, 255, 0, 0, 0, 0]);
+            assert_eq!(animation.moments[0].span, Span::new(1, 12).unwrap());
+            assert_eq!(animation.moments[2].span.millis(), 10.0);
+        }
+    }
+}

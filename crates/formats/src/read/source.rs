@@ -70,8 +70,7 @@ pub fn source(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     if !path.exists() && with_ending.is_file() {
         return from_manifest(&with_ending, limits);
     }
-    let (frames, clips, remarks) = frames_of_file(path, &sprite_name(path)?, limits)?;
-    let set = FrameSet::new(frames, clips).map_err(|error| Error::read(path, error))?;
+    let (set, remarks) = frames_of_file(path, &sprite_name(path)?, limits)?;
     Ok(Gathered { set, remarks, files: vec![path.to_owned()] })
 }
 
@@ -99,13 +98,13 @@ pub(super) fn frames_of_file(
     path: &Path,
     sprite: &Name,
     limits: &Limits,
-) -> Result<(Vec<Frame>, Vec<Clip>, Vec<Remark>), Error> {
+) -> Result<(FrameSet, Vec<Remark>), Error> {
     let Loaded { picture, .. } = image(path, limits)?;
     let file = file_name(path);
     match picture {
         Picture::Still(pixels) => {
-            let frame = still(pixels, sprite, sprite_name(path)?, &file);
-            Ok((vec![frame.map_err(|problem| Error::read(path, problem))?], Vec::new(), Vec::new()))
+            let set = still(pixels, sprite, sprite_name(path)?, &file);
+            Ok((set.map_err(|problem| Error::read(path, problem))?, Vec::new()))
         }
         Picture::Moving(animation) => {
             let name = sprite_name(path)?;
@@ -114,10 +113,11 @@ pub(super) fn frames_of_file(
     }
 }
 
-fn still(pixels: Pixels, sprite: &Name, name: Name, file: &str) -> Result<Frame, ReadProblem> {
+fn still(pixels: Pixels, sprite: &Name, name: Name, file: &str) -> Result<FrameSet, ReadProblem> {
     let frame = Frame::new(sprite.clone(), name, pixels);
     let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
-    Ok(frame.with_source(Some(Source { file: file.to_owned(), ..Source::default() })))
+    let source = Source { file: file.to_owned(), ..Source::default() };
+    Ok(FrameSet::new(vec![frame.with_source(Some(source))], Vec::new())?)
 }
 
 /// The pictures of an animation as frames `name-00`, `name-01`, ..., and the clip `name` that plays them.
@@ -126,7 +126,7 @@ pub fn animation_frames(
     sprite: &Name,
     name: &Name,
     file: &str,
-) -> Result<(Vec<Frame>, Vec<Clip>, Vec<Remark>), ReadProblem> {
+) -> Result<(FrameSet, Vec<Remark>), ReadProblem> {
     let digits = animation.moments.len().saturating_sub(1).max(10).ilog10() as usize + 1;
     let (mut frames, mut spans, mut fast) = (Vec::new(), Vec::new(), 0);
     for (number, moment) in animation.moments.into_iter().enumerate() {
@@ -144,5 +144,5 @@ pub fn animation_frames(
     let clip = Clip::of_spans(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
     let remark = Remark::FastDelays { file: file.to_owned(), frames: fast };
     let remarks = if fast > 0 { vec![remark] } else { Vec::new() };
-    Ok((frames, vec![clip], remarks))
+    Ok((FrameSet::new(frames, vec![clip])?, remarks))
 }

@@ -68,7 +68,7 @@ fn encode(
     for frame in frames {
         encoder.write_lzw_pre_encoded_frame(frame)?;
     }
-    encoder.into_inner().map_err(EncodingError::from)
+    encoder.into_inner()
 }
 
 /// The hundredths of each picture. Each one ends at the hundredth nearest to its true end.

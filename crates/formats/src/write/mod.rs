@@ -20,4 +20,4 @@ pub use film::{FilmFormat, FilmReport, film};
 pub use outputs::{Outputs, Policy, Written};
 pub use png::png;
 pub use set::{SetFiles, set, set_files};
-pub use single::{picture, sheet_manifest};
+pub use single::{bytes, picture, sheet_manifest};

@@ -30,3 +30,11 @@ pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, policy: &Policy)
     outputs.stage(0, of_sheet(set, &file_name(sheet), size).to_text().as_bytes())?;
     outputs.commit()
 }
+
+/// Writes files whose bytes are there already, all or none.
+pub fn bytes(files: &[(PathBuf, &[u8])], policy: &Policy) -> Result<Written, Error> {
+    let targets: Vec<PathBuf> = files.iter().map(|(path, _)| path.clone()).collect();
+    let outputs = Outputs::plan(&targets, &[], policy)?;
+    files.iter().enumerate().try_for_each(|(at, (_, bytes))| outputs.stage(at, bytes))?;
+    outputs.commit()
+}

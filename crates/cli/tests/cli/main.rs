@@ -1,0 +1,7 @@
+//! The built program, run on files in a temporary folder.
+
+mod env;
+mod mistakes;
+mod previews;
+mod road;
+mod safety;

@@ -1,0 +1,114 @@
+//! What is drawn for people shows what the frames hold; files written decode elsewhere to the same.
+
+use std::fs::File;
+use std::io::BufReader;
+
+use image::RgbaImage;
+
+use crate::env::Env;
+
+/// Pictures and delays in milliseconds, by a decoder that knows nothing of ours: every frame covers the
+/// whole canvas.
+fn gif_frames(env: &Env, name: &str) -> Vec<(RgbaImage, f64)> {
+    let mut options = gif::DecodeOptions::new();
+    options.set_color_output(gif::ColorOutput::RGBA);
+    let mut decoder = options.read_info(BufReader::new(File::open(env.path(name)).unwrap())).unwrap();
+    let mut frames = Vec::new();
+    while let Some(frame) = decoder.read_next_frame().unwrap() {
+        let image = RgbaImage::from_raw(frame.width.into(), frame.height.into(), frame.buffer.to_vec());
+        frames.push((image.unwrap(), f64::from(frame.delay) * 10.0));
+    }
+    frames
+}
+
+fn zoomed(image: &RgbaImage, zoom: u32) -> RgbaImage {
+    RgbaImage::from_fn(image.width() * zoom, image.height() * zoom, |x, y| {
+        *image.get_pixel(x / zoom, y / zoom)
+    })
+}
+
+/// The same picture with one colour for everything that is fully transparent.
+fn visible(mut image: RgbaImage) -> RgbaImage {
+    for pixel in image.pixels_mut().filter(|pixel| pixel[3] == 0) {
+        *pixel = image::Rgba([0; 4]);
+    }
+    image
+}
+
+#[test]
+fn a_gif_shows_exactly_the_frames_and_times_of_the_clip() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --cell 32x32 --trim frame --clip \"leap = r2@80ms,10x3@50ms\" -o frog");
+    env.ok("preview motion frog --only leap --zoom 3 -o leap.gif");
+    let set = env.frames("frog");
+    let clip = &set.clips()[0];
+    let shown = gif_frames(&env, "leap.gif");
+    assert_eq!(shown.len(), 9);
+    for (step, (image, ms)) in clip.steps().iter().zip(shown) {
+        assert_eq!(ms, clip.span(step).millis());
+        let wanted = zoomed(&set.frames()[step.frame].restored().to_image(), 3);
+        assert_eq!(visible(image), visible(wanted));
+    }
+}
+
+#[test]
+fn an_apng_keeps_soft_colours_and_odd_times_exactly() {
+    let env = Env::with_art();
+    env.ok("slice art/ripple.png -o ripple --clip \"spread = 0-9 @12fps loop 3\"");
+    env.ok("preview motion ripple --only spread -o spread.apng");
+    let (wanted, shown) = (env.frames("ripple"), env.frames("spread.apng"));
+    let clip = &shown.clips()[0];
+    assert_eq!(clip.plays(), 3);
+    assert!((clip.total_millis() - 10_000.0 / 12.0).abs() < 1e-9);
+    for (a, b) in shown.frames().iter().zip(wanted.frames()) {
+        assert_eq!(a.pixels().to_image(), b.pixels().to_image());
+    }
+}
+
+#[test]
+fn a_gif_of_soft_art_says_what_is_lost() {
+    let env = Env::with_art();
+    let outcome = env.run("preview motion art/lantern -o lantern.gif");
+    assert_eq!(outcome.code, 0);
+    assert!(outcome.err.contains("a GIF has no half transparency"), "{}", outcome.err);
+    let outcome = env.run("preview motion art/lantern -o lantern.gif --background 203040");
+    assert_eq!(outcome.err, "");
+}
+
+#[test]
+fn a_gif_of_many_colours_is_reduced_and_says_so() {
+    let env = Env::with_art();
+    let many =
+        RgbaImage::from_fn(64, 64, |x, y| image::Rgba([x as u8 * 4, y as u8 * 4, (x ^ y) as u8 * 4, 255]));
+    let bytes = shibori_formats::write::png(&many).unwrap();
+    env.write("many/a_0.png", &bytes);
+    env.write("many/a_1.png", &bytes);
+    let outcome = env.run("preview motion many -o many.gif");
+    assert!(outcome.err.contains("4,096 were reduced to 255"), "{}", outcome.err);
+    let far =
+        |a: &image::Rgba<u8>, b: &image::Rgba<u8>| (0..3).map(|c| a[c].abs_diff(b[c]) as u32).sum::<u32>();
+    let shown = &gif_frames(&env, "many.gif")[0].0;
+    let error: u32 = shown.pixels().zip(many.pixels()).map(|(a, b)| far(a, b)).sum();
+    assert!(error / (64 * 64) < 24, "mean error {} over three channels", error / (64 * 64));
+}
+
+#[test]
+fn several_clips_are_not_guessed_between() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --clip \"turn = 3-5\" -o koi");
+    let outcome = env.run("preview motion koi -o koi.gif");
+    assert_eq!(outcome.code, 2);
+    assert!(outcome.err.contains("--only koi:swim, or another of: koi:swim, koi:turn"), "{}", outcome.err);
+}
+
+#[test]
+fn a_contact_sheet_of_anything() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --grid 8x4 --manifest-only --clip \"sit = r0\"");
+    for source in ["art/koi.png", "art/firefly.gif", "art/lantern", "art/frog.json", "art/frog"] {
+        let result = env.json(&format!("preview contact {source} -o contact.png"));
+        let sheet = env.image("contact.png");
+        assert_eq!(result["size"], serde_json::json!([sheet.width(), sheet.height()]), "{source}");
+        assert!(sheet.width() <= 1280);
+    }
+}
