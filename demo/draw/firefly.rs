@@ -19,7 +19,7 @@ fn frame(number: usize, light: f32) -> RgbaImage {
     let bob = [0.0, -0.4, -0.8, -1.0, -0.8, -0.4, 0.0, 0.3][number];
     let mut clay = Clay::new(24, 24);
     let (x, y) = (12.0, 12.0 + bob);
-    let up = number % 2 == 0;
+    let up = number.is_multiple_of(2);
     let tips = if up { [(5.5, y - 7.0), (9.0, y - 8.5)] } else { [(4.0, y - 3.2), (6.5, y - 6.5)] };
     for (tip_x, tip_y) in tips {
         clay.limb((x - 0.5, y - 1.5), (tip_x, tip_y), (1.2, 1.9), ramp::SLATE);

@@ -62,6 +62,7 @@ pub(super) fn run(args: &Slice, everywhere: &Everywhere, console: &Console) -> R
     let written = write_set(files, set.frames().len(), console)?;
     let manifest = folder.join(shibori_formats::manifest::SET_FILE);
     let images = counted(set.frames().len(), "image");
+    sheets.iter().for_each(|sheet| console.head(&summary(sheet)));
     conclude(&set, console);
     console.say(&format!("{} {} and {images}", wrote(everywhere), manifest.display()));
     say_removed(&written.removed, console);
@@ -102,6 +103,7 @@ fn only_manifests(
         let set = finish(one.set, args)?;
         let policy = policy(everywhere, args.images.clone());
         let written = write::sheet_manifest(path, one.size, &set, &policy)?;
+        console.head(&summary(&one.report));
         conclude(&set, console);
         for file in written.files {
             console.say(&format!(
@@ -154,7 +156,7 @@ fn conclude(set: &FrameSet, console: &Console) {
 
 fn slice(path: &Path, args: &Slice, console: &Console) -> Result<Sliced, Failure> {
     let Loaded { info, picture } = image(path, &Limits::default())?;
-    let sliced = match picture {
+    match picture {
         Picture::Still(pixels) => slice_sheet(path, &pixels, args),
         Picture::Moving(animation) if args.cut.says_where() || args.cut.manifest_only => {
             let count = counted(animation.moments.len(), "frame");
@@ -183,9 +185,7 @@ fn slice(path: &Path, args: &Slice, console: &Console) -> Result<Sliced, Failure
             };
             Ok(Sliced { set, report, size: info.size })
         }
-    }?;
-    console.head(&summary(&sliced.report));
-    Ok(sliced)
+    }
 }
 
 fn slice_sheet(path: &Path, pixels: &Pixels, args: &Slice) -> Result<Sliced, Failure> {

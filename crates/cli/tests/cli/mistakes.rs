@@ -102,8 +102,8 @@ fn every_mistake_is_told_and_changes_nothing() {
         (
             "pack koi -o new --page-max 20",
             2,
-            "frame 'koi-00' of 29x17 px does not fit on a page of 20x20 px",
-            "raise --page-max (or --page-size) to 31",
+            "frame 'koi-00' of 30x18 px does not fit on a page of 20x20 px",
+            "raise --page-max (or --page-size) to 32",
         ),
         ("pack koi koi -o new", 3, "would both be called 'koi-00'", "different names"),
         (

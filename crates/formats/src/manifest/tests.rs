@@ -80,9 +80,9 @@ fn what_is_no_manifest_says_why() {
         "is a manifest of format \"shibori/9\"; this version reads \"shibori/1\""
     );
     assert_eq!(told("{\"frames\": 3}"), "is not a shibori manifest: it has no \"format\" key");
-    assert_eq!(told("{\n \"format\""), "line 2, column 10: EOF while parsing an object");
+    assert_eq!(told("{\n \"format\""), "line 2, column 9: EOF while parsing an object");
     assert_eq!(
         told("{\"format\": \"shibori/1\",\n\"pages\": [], \"frames\": [{}]}"),
-        "line 2, column 28: missing field `name`"
+        "line 2, column 26: missing field `name`"
     );
 }
