@@ -1,7 +1,7 @@
 //! Frames onto pages.
 //!
-//! In the order a frame meets them: [`share`] finds frames that can lie in one place, [`arrange`]
-//! decides the places from sizes alone, [`page`] knows how large a page may be, [`paint`] draws it.
+//! In the order a frame meets them: `share` finds frames that can lie in one place, `arrange`
+//! decides the places from sizes alone, `page` knows how large a page may be, [`paint()`] draws it.
 //! Packing changes no frame; `clip-rows` lists a frame once for each place it needs.
 
 mod arrange;
