@@ -50,6 +50,14 @@ pub(crate) enum Command {
     Schema(Schema),
 }
 
+/// Narrows any command.
+#[derive(Args, Debug)]
+pub(crate) struct OnlyArgs {
+    /// Only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
+    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
+    pub(crate) only: Option<Only>,
+}
+
 #[derive(Args, Debug)]
 pub(crate) struct Inspect {
     /// PNG or GIF files, still or animated
@@ -81,9 +89,8 @@ pub(crate) struct Pack {
     /// The atlas, without ending: build/pond becomes build/pond.json and build/pond.png
     #[arg(short, long, value_name = "ATLAS")]
     pub(crate) output: PathBuf,
-    /// Only this sprite, clip or selection of frames
-    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
-    pub(crate) only: Option<Only>,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
     #[command(flatten)]
     pub(crate) pack: PackArgs,
     #[command(flatten)]
@@ -103,9 +110,8 @@ pub(crate) struct Unpack {
     /// Keep frames trimmed as they lie on the page, instead of restoring their canvas
     #[arg(long)]
     pub(crate) trimmed: bool,
-    /// Only this sprite, clip or selection of frames
-    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
-    pub(crate) only: Option<Only>,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
 }
 
 #[derive(Debug, Subcommand)]
@@ -124,9 +130,8 @@ pub(crate) struct Contact {
     /// The picture to write; ends in .png
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// Only this sprite, clip or selection of frames
-    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
-    pub(crate) only: Option<Only>,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
     /// How large a pixel is drawn [default: as large as fits]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=64))]
     pub(crate) zoom: Option<u32>,
@@ -143,9 +148,8 @@ pub(crate) struct Motion {
     /// The animation to write; ends in .gif, .apng or .png
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// Only this sprite, clip or selection of frames
-    #[arg(long, value_name = "SPRITE|CLIP|SELECTION")]
-    pub(crate) only: Option<Only>,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
     /// How large a pixel is drawn, with hard edges
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=64))]
     pub(crate) zoom: u32,

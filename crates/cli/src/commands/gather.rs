@@ -2,16 +2,17 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::{FrameSet, Only};
+use shibori_core::FrameSet;
 use shibori_formats::read::{Gathered, Limits, Remark, source, sources};
 
+use crate::args::OnlyArgs;
 use crate::console::{Console, counted};
 use crate::failure::Failure;
 
 /// Frames of several sources in one set, and the files they came from.
 pub(super) fn many(
     paths: &[PathBuf],
-    only: Option<&Only>,
+    only: &OnlyArgs,
     console: &Console,
 ) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
     narrowed(sources(paths, &Limits::default())?, only, console)
@@ -20,7 +21,7 @@ pub(super) fn many(
 /// Frames of one source.
 pub(super) fn one(
     path: &Path,
-    only: Option<&Only>,
+    only: &OnlyArgs,
     console: &Console,
 ) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
     narrowed(source(path, &Limits::default())?, only, console)
@@ -28,13 +29,13 @@ pub(super) fn one(
 
 fn narrowed(
     gathered: Gathered,
-    only: Option<&Only>,
+    only: &OnlyArgs,
     console: &Console,
 ) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
     for remark in &gathered.remarks {
         tell(remark, console);
     }
-    let set = match only {
+    let set = match &only.only {
         Some(only) => only.of(&gathered.set)?,
         None => gathered.set,
     };

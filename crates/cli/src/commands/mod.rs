@@ -12,7 +12,7 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 use shibori_core::FrameSet;
-use shibori_core::clip::{Clip, Play};
+use shibori_core::clip::Clip;
 use shibori_formats::manifest;
 use shibori_formats::write::Policy;
 
@@ -65,14 +65,7 @@ fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
 /// `swim: 8 steps, 666.67 ms, loop`.
 fn told(clip: &Clip) -> String {
     let count = counted(clip.steps().len(), "step");
-    let way = match (clip.play(), clip.plays()) {
-        (Play::Forward, 0) => "loop".to_owned(),
-        (Play::Forward, 1) => "once".to_owned(),
-        (Play::Forward, plays) => format!("loop {plays}"),
-        (Play::Bounce, 0) => "bounce".to_owned(),
-        (Play::Bounce, plays) => format!("bounce {plays}"),
-    };
-    format!("{}: {count}, {}, {way}", clip.name(), millis(clip.total_millis()))
+    format!("{}: {count}, {}, {}", clip.name(), millis(clip.total_millis()), clip.way())
 }
 
 /// "wrote", or what stands for it when nothing is written.

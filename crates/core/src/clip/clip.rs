@@ -144,6 +144,17 @@ impl Clip {
         self.plays
     }
 
+    /// How it plays, in the words it is typed with: `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
+    pub fn way(&self) -> String {
+        match (self.play, self.plays) {
+            (Play::Forward, 0) => "loop".to_owned(),
+            (Play::Forward, 1) => "once".to_owned(),
+            (Play::Forward, plays) => format!("loop {plays}"),
+            (Play::Bounce, 0) => "bounce".to_owned(),
+            (Play::Bounce, plays) => format!("bounce {plays}"),
+        }
+    }
+
     /// Ticks a second.
     pub fn timescale(&self) -> u32 {
         self.timescale

@@ -6,7 +6,7 @@
 
 use image::RgbaImage;
 
-use crate::clip::{Clip, Play};
+use crate::clip::Clip;
 use crate::draw::paper::{Paper, ink};
 use crate::draw::text;
 use crate::{FrameSet, Rect, Size};
@@ -130,17 +130,10 @@ fn clip_section(set: &FrameSet, clip: &Clip, numbers: &[usize]) -> Section {
         what: label(set, numbers, step.frame),
         time: format!("{} ms", plain(clip.span(step).millis())),
     });
-    let way = match (clip.play(), clip.plays()) {
-        (Play::Forward, 0) => "loop".to_owned(),
-        (Play::Forward, 1) => "once".to_owned(),
-        (Play::Forward, plays) => format!("loop {plays}"),
-        (Play::Bounce, 0) => "bounce".to_owned(),
-        (Play::Bounce, plays) => format!("bounce {plays}"),
-    };
     let total = plain(clip.total_millis());
     Section {
         title: format!("{} {}", clip.sprite(), clip.name()),
-        detail: format!("{}  {total} ms  {way}", count_of(steps.len(), "step")),
+        detail: format!("{}  {total} ms  {}", count_of(steps.len(), "step"), clip.way()),
         shots: shots.collect(),
         is_clip: true,
     }
