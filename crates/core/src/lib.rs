@@ -23,6 +23,7 @@
 //! # Ok::<(), cut::CutError>(())
 //! ```
 
+pub mod clean;
 pub mod clip;
 pub mod cut;
 pub mod draw;

@@ -43,7 +43,7 @@ pub(crate) struct CutArgs {
     /// Write SHEET.json beside the sheet and no image at all
     #[arg(long)]
     pub(crate) manifest_only: bool,
-    /// Names of frames, with {sheet} {sprite} {clip} {n} {row} {col}, such as {sheet}/{n:03}
+    /// Names of frames, with {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
     /// [default: {sprite}-{n:02}]
     #[arg(long, value_name = "TEMPLATE")]
     #[serde(deserialize_with = "text")]

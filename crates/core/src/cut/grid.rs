@@ -148,17 +148,17 @@ fn taken(offset: u32, gutter: u32) -> String {
 
 /// The cells of one axis.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Axis {
-    offset: u32,
-    gutter: u32,
-    count: u32,
+pub(super) struct Axis {
+    pub(super) offset: u32,
+    pub(super) gutter: u32,
+    pub(super) count: u32,
     /// Pixels of all cells together, gutters not counted; not always a multiple of `count`.
-    covered: u32,
+    pub(super) covered: u32,
 }
 
 impl Axis {
     /// Start and length of cell `at`. A remainder is shared out, a pixel here and there.
-    fn span(self, at: u32) -> (u32, u32) {
+    pub(super) fn span(self, at: u32) -> (u32, u32) {
         let edge = |n: u32| (u64::from(self.covered) * u64::from(n) / u64::from(self.count)) as u32;
         (self.offset + edge(at) + at * self.gutter, edge(at + 1) - edge(at))
     }
@@ -249,6 +249,21 @@ impl Grid {
             columns: Axis::by_cell(Across::Columns, sheet.width, cell.width, offset.x, gutter.x, uneven)?,
             rows: Axis::by_cell(Across::Rows, sheet.height, cell.height, offset.y, gutter.y, uneven)?,
         })
+    }
+
+    /// A grid of two axes found on the sheet itself.
+    pub(super) fn of_axes(columns: Axis, rows: Axis) -> Self {
+        Self { columns, rows }
+    }
+
+    /// Empty pixels before and between cells.
+    pub fn spacing(&self) -> Spacing {
+        let pair = |axis: fn(&Axis) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };
+        let mut gutter = pair(|axis| axis.gutter);
+        // One cell has no neighbour.
+        gutter.x *= u32::from(self.columns.count > 1);
+        gutter.y *= u32::from(self.rows.count > 1);
+        Spacing { offset: pair(|axis| axis.offset), gutter }
     }
 
     /// Columns and rows.

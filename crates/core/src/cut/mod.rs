@@ -5,6 +5,8 @@
 
 mod cells;
 mod grid;
+mod infer;
 
 pub use cells::{Blank, Choice, Cut, CutCell, Read, cut_cells};
+pub use infer::{Certainty, Found, GridCandidate, find_grid};
 pub use grid::{Across, Counts, CutError, Grid, Spacing, even_counts};

@@ -1,0 +1,197 @@
+//! What lies under the lines of one axis, band by band of the other.
+//!
+//! For vertical lines the bands are the rows of cells: a line is judged in each row by itself. The table
+//! holds, for every place a line could have and every band, whether anything is drawn there and in how
+//! many places a line before it would cross a drawing.
+
+use crate::cut::grid::Axis;
+use crate::cut::infer::bits::Lines;
+
+/// Evidence of a border that crosses nothing is at most this many nats.
+const MOST_CLEAN: f64 = 4.0;
+/// The chance that a true border is crossed all the same.
+const SLIP: f64 = 0.02;
+/// What each further place costs on top of the first.
+const EACH_PLACE: f64 = 0.7;
+const MOST_CUT: f64 = 5.5;
+/// Cells counted for steadiness: more than this many say nothing new.
+const STEADY_CELLS: f64 = 60.0;
+
+pub(super) struct Borders {
+    length: u32,
+    bands: usize,
+    /// Places crossed by a line before pixel `at`, of band `band`: `at * bands + band`.
+    runs: Vec<u8>,
+    /// Whether pixel line `at` has content in the band, summed from the start: content in `a..b` is
+    /// `filled[b] - filled[a]`.
+    filled: Vec<u32>,
+    /// The first and last content of each band.
+    extents: Vec<Option<(u32, u32)>>,
+    /// The chance that a gutter of so many pixels (0: a plain line), laid anywhere in the content, is crossed.
+    chance: [f64; 9],
+}
+
+/// How an axis fares.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Verdict {
+    pub(super) evidence: f64,
+    /// Borders that cross nothing, and that cross something.
+    pub(super) clean: u32,
+    pub(super) dirty: u32,
+    pub(super) places: u32,
+}
+
+impl Verdict {
+    /// The share of borders that cross nothing.
+    pub(super) fn cleanness(&self) -> f64 {
+        if self.dirty == 0 { 1.0 } else { f64::from(self.clean) / f64::from(self.clean + self.dirty) }
+    }
+}
+
+impl Borders {
+    /// `lines` are the pixel lines along the axis; `bands` divide each of them.
+    pub(super) fn new(lines: &Lines, bands: &Axis) -> Self {
+        let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.span(at)).map(|(s, l)| (s, s + l)).collect();
+        let length = lines.count();
+        let count = spans.len();
+        let mut runs = vec![0; length as usize * count];
+        let mut filled = vec![0; (length as usize + 1) * count];
+        let mut extents: Vec<Option<(u32, u32)>> = vec![None; count];
+        for at in 0..length {
+            for (band, &(from, to)) in spans.iter().enumerate() {
+                let slot = at as usize * count + band;
+                let is_filled = lines.has_any(at, from, to);
+                filled[slot + count] = filled[slot] + u32::from(is_filled);
+                if is_filled {
+                    let first = extents[band].map_or(at, |(first, _)| first);
+                    extents[band] = Some((first, at));
+                    // Where this line or the one before is empty, nothing crosses.
+                    if at > 0 && filled[slot] > filled[slot - count] {
+                        runs[slot] = lines.crossings(at - 1, at, from, to).0.min(255) as u8;
+                    }
+                }
+            }
+        }
+        let mut borders = Self { length, bands: count, runs, filled, extents, chance: [0.0; 9] };
+        borders.chance = std::array::from_fn(|gutter| borders.chance_of(gutter as u32));
+        borders
+    }
+
+    fn content(&self, from: u32, to: u32, band: usize) -> u32 {
+        self.filled[to as usize * self.bands + band] - self.filled[from as usize * self.bands + band]
+    }
+
+    /// Places that a border of `gutter` pixels starting at `at` crosses; 0 is clean.
+    fn places(&self, at: u32, gutter: u32, band: usize) -> u32 {
+        match gutter {
+            0 => u32::from(self.runs[at as usize * self.bands + band]),
+            _ => {
+                let end = (at + gutter).min(self.length);
+                u32::from(self.content(at, end, band) > 0)
+            }
+        }
+    }
+
+    fn chance_of(&self, gutter: u32) -> f64 {
+        let (mut crossed, mut all) = (1.0, 2.0);
+        for (band, extent) in self.extents.iter().enumerate() {
+            let Some((first, last)) = *extent else { continue };
+            for at in first + 1..=last.saturating_sub(gutter.saturating_sub(1)) {
+                all += 1.0;
+                crossed += f64::from(self.places(at, gutter, band).min(1));
+            }
+        }
+        crossed / all
+    }
+
+    /// How well the lines of an axis keep clear of the drawings.
+    pub(super) fn lines(&self, axis: &Axis) -> Verdict {
+        let mut verdict = Verdict::default();
+        let chance = self.chance[axis.gutter.min(8) as usize].clamp(0.04, 0.98);
+        let clean = (-(1.0 - chance).ln() + (1.0f64 - SLIP).ln()).min(MOST_CLEAN);
+        let dirty = (SLIP / chance).ln().min(-2.0);
+        for cell in 1..axis.count {
+            let (start, _) = axis.span(cell);
+            let at = start - axis.gutter;
+            for (band, extent) in self.extents.iter().enumerate() {
+                let Some((first, last)) = *extent else { continue };
+                if start <= first || at > last {
+                    continue;
+                }
+                match self.places(at, axis.gutter, band) {
+                    0 => {
+                        verdict.clean += 1;
+                        verdict.evidence += clean;
+                    }
+                    places => {
+                        verdict.dirty += 1;
+                        verdict.places += places;
+                        verdict.evidence += (dirty - EACH_PLACE * f64::from(places - 1)).max(-MOST_CUT);
+                    }
+                }
+            }
+        }
+        verdict.evidence -= self.outside(axis) * MOST_CUT;
+        verdict
+    }
+
+    /// Bands with content before the first cell or after the last.
+    fn outside(&self, axis: &Axis) -> f64 {
+        let (start, _) = axis.span(0);
+        let (last, length) = axis.span(axis.count - 1);
+        let sticks_out = |band: usize| {
+            self.content(0, start, band) + self.content(last + length, self.length, band) > 0
+        };
+        (0..self.bands).filter(|&band| sticks_out(band)).count() as f64
+    }
+
+    /// How steadily the content stands in its cells, in nats: period against the mean deviation of its
+    /// left edge, its right edge or its middle, whichever is the steadiest (a Laplace distribution
+    /// against a uniform one).
+    pub(super) fn steadiness(&self, axis: &Axis) -> f64 {
+        let mut offsets: [Vec<f64>; 3] = Default::default();
+        let mut cells = 0u32;
+        for cell in 0..axis.count {
+            let (start, length) = axis.span(cell);
+            for band in 0..self.bands {
+                let Some((first, last)) = self.extent_in(start, start + length, band) else { continue };
+                cells += 1;
+                // An edge where the drawing goes on in the next cell is the line's, not the drawing's.
+                let opens = axis.gutter == 0 && start > 0 && self.places(start, 0, band) > 0;
+                let end = start + length;
+                let closes = axis.gutter == 0 && end < self.length && self.places(end, 0, band) > 0;
+                let (left, right) = (f64::from(first - start), f64::from(last + 1 - start));
+                if !opens {
+                    offsets[0].push(left);
+                }
+                if !closes {
+                    offsets[1].push(right);
+                }
+                if !opens && !closes {
+                    offsets[2].push((left + right) / 2.0);
+                }
+            }
+        }
+        let period = f64::from(axis.covered) / f64::from(axis.count);
+        let of = |values: &mut Vec<f64>| -> f64 {
+            // Half of the cells, or the rest tells nothing about them.
+            if values.len() < 2 || values.len() * 2 < cells as usize {
+                return 0.0;
+            }
+            values.sort_by(f64::total_cmp);
+            let middle = values[values.len() / 2];
+            let spread = values.iter().map(|v| (v - middle).abs()).sum::<f64>() / values.len() as f64;
+            let each = period.ln() - 1.0 - (2.0 * spread.max(0.5)).ln();
+            each * (values.len() as f64 - 1.0).min(STEADY_CELLS)
+        };
+        offsets.iter_mut().map(of).fold(0.0, f64::max)
+    }
+
+    fn extent_in(&self, from: u32, to: u32, band: usize) -> Option<(u32, u32)> {
+        if self.content(from, to, band) == 0 {
+            return None;
+        }
+        let is_filled = |at: &u32| self.content(*at, *at + 1, band) > 0;
+        Some(((from..to).find(is_filled)?, (from..to).rfind(is_filled)?))
+    }
+}

@@ -1,0 +1,53 @@
+//! Every way to divide one axis, and what its spacing costs. Looks at no pixel.
+
+use crate::cut::grid::Axis;
+
+/// A cell is at least this long.
+const SMALLEST: u32 = 6;
+/// The widest offset and gutter looked for.
+const WIDEST: u32 = 8;
+/// What an offset or a gutter must explain to be believed, in nats.
+const PRICE: f64 = 5.0;
+/// What spacing on one axis only costs on top.
+const LOPSIDED: f64 = 1.5;
+
+/// One cell.
+pub(super) fn single(length: u32) -> Axis {
+    Axis { offset: 0, gutter: 0, count: 1, covered: length }
+}
+
+/// All even divisions of a length: plain ones, and with offsets and gutters. After the last cell there is
+/// nothing, a gutter, or as much as before the first.
+pub(super) fn divisions(length: u32) -> Vec<Axis> {
+    let mut found = vec![single(length)];
+    for count in 1..=length / SMALLEST {
+        for gutter in 0..=if count > 1 { WIDEST } else { 0 } {
+            for offset in 0..=WIDEST {
+                let taken = u64::from(offset) + u64::from(gutter) * u64::from(count - 1);
+                let mut ends = vec![0, gutter, offset];
+                ends.sort_unstable();
+                ends.dedup();
+                for end in ends {
+                    let Some(covered) = u64::from(length).checked_sub(taken + u64::from(end)) else { continue };
+                    let covered = covered as u32;
+                    let axis = Axis { offset, gutter, count, covered };
+                    if covered.is_multiple_of(count) && covered / count >= SMALLEST && !found.contains(&axis) {
+                        found.push(axis);
+                    }
+                }
+            }
+        }
+    }
+    found
+}
+
+/// What the spacing of both axes costs together: the same number twice is one idea.
+pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {
+    let pair = |a: u32, b: u32, a_counts: bool, b_counts: bool| {
+        let distinct = f64::from(a > 0) + f64::from(b > 0 && b != a);
+        let is_lopsided = (a > 0) != (b > 0) && a_counts && b_counts;
+        PRICE * distinct + if is_lopsided { LOPSIDED } else { 0.0 }
+    };
+    pair(columns.offset, rows.offset, true, true)
+        + pair(columns.gutter, rows.gutter, columns.count > 1, rows.count > 1)
+}

@@ -1,0 +1,300 @@
+//! Sheets of every kind that artists have, made by chance from the demo art, each with the truth.
+
+use std::path::Path;
+
+use image::{Rgba, RgbaImage, imageops};
+use shibori_core::cut::{Counts, Grid, Spacing};
+use shibori_core::{Pair, Size};
+use shibori_formats::read::{Limits, source};
+
+use crate::random::Random;
+
+pub(crate) struct Sheet {
+    pub(crate) image: RgbaImage,
+    pub(crate) truth: Grid,
+}
+
+pub(crate) struct Kind {
+    pub(crate) name: &'static str,
+    pub(crate) make: fn(&Art, &mut Random) -> Sheet,
+}
+
+pub(crate) const KINDS: [Kind; 15] = [
+    Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
+    Kind { name: "flat colour", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "noisy colour", make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "pieces", make: |art, r| Plan { pieces: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "drifting", make: |art, r| Plan { drift: 5, padding: (6, 14), ..Plan::new(r) }.build(art, r) },
+    Kind { name: "short row", make: |art, r| Plan { short: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "many blanks", make: |art, r| Plan { blank: 45, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "not square", make: |art, r| Plan { stretch: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "strip", make: strip },
+    Kind { name: "spaced", make: |art, r| Plan { spaced: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "ragged", make: |art, r| Plan { ragged: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "tight", make: |art, r| Plan { tight: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "burst", make: |_, r| burst(r) },
+    Kind { name: "tiles", make: |_, r| tiles(r) },
+    Kind { name: "font", make: |_, r| font(r) },
+];
+
+/// The demo art, each sprite's frames trimmed.
+pub(crate) struct Art {
+    sprites: Vec<Vec<RgbaImage>>,
+}
+
+impl Art {
+    pub(crate) fn load() -> Self {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/art");
+        let cut = |file: &str, width: u32, height: u32| -> Vec<RgbaImage> {
+            let set = source(&folder.join(file), &Limits::default()).expect("demo art can be read").set;
+            let frames: Vec<RgbaImage> = set.frames().iter().map(|f| f.pixels().to_image()).collect();
+            frames.iter().flat_map(|sheet| cells(sheet, width, height)).filter_map(|cell| trimmed(&cell)).collect()
+        };
+        let sprites = vec![
+            cut("koi.png", 32, 32),
+            cut("frog.png", 32, 32),
+            cut("duckling.png", 24, 24),
+            cut("heron.png", 56, 64),
+            cut("firefly.gif", 24, 24),
+            cut("lantern", 32, 44),
+            cut("signboard.png", 48, 48),
+        ];
+        Self { sprites }
+    }
+}
+
+fn cells(sheet: &RgbaImage, width: u32, height: u32) -> Vec<RgbaImage> {
+    let corner = |x, y| imageops::crop_imm(sheet, x * width, y * height, width, height).to_image();
+    let (columns, rows) = (sheet.width() / width, sheet.height() / height);
+    (0..rows).flat_map(|y| (0..columns).map(move |x| (x, y))).map(|(x, y)| corner(x, y)).collect()
+}
+
+fn trimmed(cell: &RgbaImage) -> Option<RgbaImage> {
+    let pixels = shibori_core::Pixels::whole(cell.clone());
+    Some(pixels.part(pixels.content(0)?)?.to_image())
+}
+
+enum Ground {
+    Clear,
+    Flat,
+    Noisy,
+}
+
+/// What a sheet is like.
+struct Plan {
+    columns: u32,
+    rows: u32,
+    ground: Ground,
+    pieces: bool,
+    drift: u32,
+    padding: (u32, u32),
+    short: bool,
+    blank: u32,
+    stretch: bool,
+    spaced: bool,
+    ragged: bool,
+    tight: bool,
+}
+
+impl Plan {
+    fn new(random: &mut Random) -> Self {
+        Self {
+            columns: random.within(3, 10),
+            rows: random.within(2, 8),
+            ground: Ground::Clear,
+            pieces: false,
+            drift: 1,
+            padding: (1, 10),
+            short: false,
+            blank: 0,
+            stretch: false,
+            spaced: false,
+            ragged: false,
+            tight: false,
+        }
+    }
+
+    fn build(&self, art: &Art, random: &mut Random) -> Sheet {
+        let zoom = *random.pick(&[1, 1, 1, 2, 3]);
+        let frames: Vec<RgbaImage> = random.pick(&art.sprites).iter().map(|frame| zoomed(frame, zoom)).collect();
+        let largest = frames.iter().fold((0, 0), |s, f| (s.0.max(f.width()), s.1.max(f.height())));
+        let mut pad = || if self.tight { random.within(0, 1) } else { random.within(self.padding.0, self.padding.1) };
+        let (mut width, mut height) = (largest.0 + 2 * pad(), largest.1 + 2 * pad());
+        if self.stretch {
+            let more = random.within(12, 40);
+            if random.chance(50) { width += more } else { height += more }
+        }
+        let spacing = if self.spaced {
+            let offset = if random.chance(60) { random.within(1, 8) } else { 0 };
+            let gutter = if offset == 0 || random.chance(70) { random.within(1, 8) } else { 0 };
+            Spacing { offset: Pair { x: offset, y: offset }, gutter: Pair { x: gutter, y: gutter } }
+        } else {
+            Spacing::default()
+        };
+        let (grid, mut image) = empty(self.columns, self.rows, Size::new(width, height), spacing, random);
+        let anchor = (random.within(0, 2), random.within(0, 2));
+        let mut number = 0;
+        for row in 0..self.rows {
+            let length = match (self.ragged, self.short && row + 1 == self.rows) {
+                (true, _) => random.within(1, self.columns),
+                (_, true) => random.within(1, self.columns - 1),
+                _ => self.columns,
+            };
+            for column in 0..length {
+                if random.chance(self.blank) {
+                    continue;
+                }
+                let cell = grid.rect(shibori_core::Cell { row, column });
+                let frame = &frames[number % frames.len()];
+                number += 1;
+                let place = |room: u32, size: u32, anchor: u32, slip: i64| {
+                    let spare = i64::from(room) - i64::from(size);
+                    (spare * i64::from(anchor) / 2 + slip).clamp(0, spare)
+                };
+                let reach = if self.tight { 0 } else { self.drift * zoom };
+                let (slip_x, slip_y) = (random.around(reach), random.around(reach));
+                let x = place(width, frame.width(), if self.drift > 1 { 1 } else { anchor.0 }, slip_x);
+                let y = place(height, frame.height(), if self.drift > 1 { 1 } else { anchor.1 }, slip_y);
+                imageops::overlay(&mut image, frame, i64::from(cell.x) + x, i64::from(cell.y) + y);
+                if self.pieces {
+                    scatter(&mut image, cell, random);
+                }
+            }
+        }
+        on_ground(&mut image, &self.ground, random);
+        Sheet { image, truth: grid }
+    }
+}
+
+/// Sparks and crumbs beside the drawing, each a piece of its own.
+fn scatter(image: &mut RgbaImage, cell: shibori_core::Rect, random: &mut Random) {
+    for _ in 0..random.within(1, 4) {
+        let size = random.within(1, 3);
+        let x = cell.x + random.within(0, cell.width - size);
+        let y = cell.y + random.within(0, cell.height - size);
+        let color = Rgba([250, random.within(150, 250) as u8, 90, 255]);
+        for (dx, dy) in (0..size).flat_map(|dx| (0..size).map(move |dy| (dx, dy))) {
+            image.put_pixel(x + dx, y + dy, color);
+        }
+    }
+}
+
+fn zoomed(image: &RgbaImage, zoom: u32) -> RgbaImage {
+    imageops::resize(image, image.width() * zoom, image.height() * zoom, imageops::FilterType::Nearest)
+}
+
+/// A blank sheet for a grid; with spacing it ends after the last cell, with a gutter, or as it began.
+fn empty(columns: u32, rows: u32, cell: Size, spacing: Spacing, random: &mut Random) -> (Grid, RgbaImage) {
+    let Spacing { offset, gutter } = spacing;
+    let end = *random.pick(&[0, gutter.x, offset.x]);
+    let length = |count: u32, cell: u32, offset: u32, gutter: u32| offset + count * cell + (count - 1) * gutter + end;
+    let size =
+        Size::new(length(columns, cell.width, offset.x, gutter.x), length(rows, cell.height, offset.y, gutter.y));
+    let grid = Grid::by_cell(size, cell, spacing, false).expect("the sheet was made for it");
+    assert_eq!(grid.counts(), Counts::new(columns, rows).unwrap());
+    (grid, RgbaImage::new(size.width, size.height))
+}
+
+fn on_ground(image: &mut RgbaImage, ground: &Ground, random: &mut Random) {
+    if matches!(ground, Ground::Clear) {
+        return;
+    }
+    let color = [random.within(20, 230), random.within(20, 230), random.within(20, 230)];
+    let noise = if matches!(ground, Ground::Noisy) { random.within(1, 4) } else { 0 };
+    for pixel in image.pixels_mut() {
+        let shade = |channel: u32, random: &mut Random| (i64::from(channel) + random.around(noise)).clamp(0, 255) as u8;
+        let [r, g, b] = color.map(|channel| shade(channel, random));
+        let top = *pixel;
+        *pixel = shibori_core::over(Rgba([r, g, b, 255]), top);
+    }
+}
+
+fn strip(art: &Art, random: &mut Random) -> Sheet {
+    let columns = random.within(3, 14);
+    Plan { columns, rows: 1, ..Plan::new(random) }.build(art, random)
+}
+
+/// A burst of sparks that flies apart: the last frames are a few specks.
+fn burst(random: &mut Random) -> Sheet {
+    let side = *random.pick(&[24, 32, 48, 64]);
+    let (columns, rows) = (random.within(4, 8), random.within(1, 4));
+    let (grid, mut image) = empty(columns, rows, Size::new(side, side), Spacing::default(), random);
+    let sparks: Vec<(f64, f64, f64)> = (0..random.within(14, 40))
+        .map(|_| {
+            let turn = f64::from(random.within(0, 6283)) / 1000.0;
+            (turn.cos(), turn.sin(), f64::from(random.within(30, 100)) / 100.0)
+        })
+        .collect();
+    let count = columns * rows;
+    for at in 0..count {
+        let cell = grid.rect(shibori_core::Cell { row: at / columns, column: at % columns });
+        let age = f64::from(at + 1) / f64::from(count);
+        for (number, (dx, dy, speed)) in sparks.iter().enumerate() {
+            // Sparks go out one by one.
+            if f64::from(number as u32) / sparks.len() as f64 > 1.25 - age {
+                continue;
+            }
+            let far = age * speed * (f64::from(side) / 2.0 - 2.0);
+            let size = if age < 0.4 { 3 } else { 1 };
+            for (px, py) in (0..size).flat_map(|px| (0..size).map(move |py| (px, py))) {
+                let x = f64::from(side) / 2.0 + dx * far + f64::from(px) - 1.0;
+                let y = f64::from(side) / 2.0 + dy * far + f64::from(py) - 1.0;
+                image.put_pixel(cell.x + (x as u32).min(side - 1), cell.y + (y as u32).min(side - 1), Rgba([255, 210, 90, 255]));
+            }
+        }
+    }
+    Sheet { image, truth: grid }
+}
+
+/// Tiles without a background: neighbours touch everywhere.
+fn tiles(random: &mut Random) -> Sheet {
+    let side = *random.pick(&[8, 12, 16, 16, 24, 32]);
+    let (columns, rows) = (random.within(4, 12), random.within(3, 10));
+    let (grid, mut image) = empty(columns, rows, Size::new(side, side), Spacing::default(), random);
+    let grounds: [[u32; 3]; 6] =
+        [[70, 120, 60], [120, 90, 60], [60, 90, 140], [130, 130, 140], [150, 120, 70], [60, 60, 80]];
+    for row in 0..rows {
+        let family = *random.pick(&grounds);
+        for column in 0..columns {
+            let other = *random.pick(&grounds);
+            let (style, phase) = (random.within(0, 4), random.within(0, 7));
+            let cell = grid.rect(shibori_core::Cell { row, column });
+            for (x, y) in (0..side).flat_map(|x| (0..side).map(move |y| (x, y))) {
+                let mixed = match style {
+                    0 => family,
+                    // A shore that runs through the tile, a path, bricks, a frame.
+                    1 if x + y / 2 + phase > side => other,
+                    2 if x.abs_diff(side / 2) < side / 5 => other,
+                    3 if (y + phase) % 6 == 0 || (x + (y / 6) * 3) % 8 == 0 => family.map(|c| c / 2),
+                    4 if x.min(y).min(side - 1 - x).min(side - 1 - y) == 1 => other,
+                    _ => family,
+                };
+                let grain = random.around(7);
+                let [r, g, b] = mixed.map(|c| (i64::from(c) + grain).clamp(0, 255) as u8);
+                image.put_pixel(cell.x + x, cell.y + y, Rgba([r, g, b, 255]));
+            }
+        }
+    }
+    Sheet { image, truth: grid }
+}
+
+/// Letters in a fixed cell, 16 a row, as game fonts come: on transparency or a flat colour.
+fn font(random: &mut Random) -> Sheet {
+    let zoom = *random.pick(&[1, 2, 2, 3]);
+    let (wider, higher) = (random.within(0, 3), random.within(0, 4));
+    let (width, height) = ((8 + wider) * zoom, (8 + higher) * zoom);
+    let (grid, mut image) = empty(16, 6, Size::new(width, height), Spacing::default(), random);
+    for code in 32u8..127 {
+        let at = u32::from(code - 32);
+        let cell = grid.rect(shibori_core::Cell { row: at / 16, column: at % 16 });
+        let glyph = font8x8::legacy::BASIC_LEGACY[code as usize];
+        for (x, y) in (0..8 * zoom).flat_map(|x| (0..8 * zoom).map(move |y| (x, y))) {
+            if glyph[(y / zoom) as usize] >> (x / zoom) & 1 == 1 {
+                image.put_pixel(cell.x + x, cell.y + y, Rgba([240, 240, 240, 255]));
+            }
+        }
+    }
+    let ground = if random.chance(40) { Ground::Flat } else { Ground::Clear };
+    on_ground(&mut image, &ground, random);
+    Sheet { image, truth: grid }
+}

@@ -1,0 +1,102 @@
+//! How often the grid is found by itself, over sheets made by chance from the demo art.
+//!
+//! `cargo bench --bench find_grid` prints a row for each kind of sheet: how many, the share answered right,
+//! the share answered as sure, and how many of the sure answers are wrong (none may be). `-- --sheets 100`
+//! makes more of each kind, `-- --seed 7` others, `-- --show` names each sheet that fails. Right means: every
+//! cell at the very pixel.
+
+mod corpus;
+mod random;
+
+use std::time::{Duration, Instant};
+
+use shibori_core::cut::{Certainty, Grid, find_grid};
+use shibori_core::{Cell, Pixels};
+
+use corpus::{KINDS, Sheet};
+use random::Random;
+
+fn main() {
+    let number = |name: &str, default: u64| {
+        let mut arguments = std::env::args().skip_while(|argument| argument != name);
+        arguments.nth(1).and_then(|value| value.parse().ok()).unwrap_or(default)
+    };
+    let (sheets, seed) = (number("--sheets", 40), number("--seed", 1));
+    let show = std::env::args().any(|argument| argument == "--show");
+    let art = corpus::Art::load();
+    println!("{:12} {:>6} {:>9} {:>9} {:>11} {:>10}", "kind", "sheets", "right", "sure", "sure, wrong", "time each");
+    let mut total = Tally::default();
+    for (number, kind) in (0..).zip(KINDS) {
+        let mut tally = Tally::default();
+        for at in 0..sheets {
+            let mut random = Random::new(seed * 1_000_003 + number * 10_007 + at);
+            let sheet = (kind.make)(&art, &mut random);
+            tally.add(&sheet, show.then_some((kind.name, at)));
+        }
+        tally.print(kind.name);
+        total.merge(&tally);
+    }
+    total.print("all");
+}
+
+#[derive(Default)]
+struct Tally {
+    sheets: u32,
+    right: u32,
+    sure: u32,
+    sure_wrong: u32,
+    time: Duration,
+}
+
+impl Tally {
+    fn add(&mut self, sheet: &Sheet, show: Option<(&str, u64)>) {
+        let pixels = Pixels::whole(sheet.image.clone());
+        let start = Instant::now();
+        let found = find_grid(&pixels);
+        self.time += start.elapsed();
+        let best = &found.candidates[0];
+        let is_right = same(&best.grid, &sheet.truth);
+        let is_sure = matches!(found.certainty, Certainty::Sure(_));
+        self.sheets += 1;
+        self.right += u32::from(is_right);
+        self.sure += u32::from(is_sure);
+        self.sure_wrong += u32::from(is_sure && !is_right);
+        if let Some((kind, number)) = show.filter(|_| !is_right || !is_sure) {
+            let told = |grid: &Grid| format!("{} of {} {:?}", grid.counts(), grid.cell_size(), grid.spacing());
+            let list: Vec<String> =
+                found.candidates.iter().map(|c| format!("{} ({:.1}, cuts {})", told(&c.grid), c.evidence, c.cut_places)).collect();
+            println!("  {kind} {number}: {:?}; truth {} ; found {}", found.certainty, told(&sheet.truth), list.join(" | "));
+            let path = std::env::temp_dir().join(format!("grid-{kind}-{number}.png"));
+            let _ = shibori_formats::write::png(&sheet.image).map(|bytes| std::fs::write(path, bytes));
+        }
+    }
+
+    fn merge(&mut self, other: &Self) {
+        self.sheets += other.sheets;
+        self.right += other.right;
+        self.sure += other.sure;
+        self.sure_wrong += other.sure_wrong;
+        self.time += other.time;
+    }
+
+    fn print(&self, name: &str) {
+        let share = |count: u32| format!("{:.1} %", f64::from(count) * 100.0 / f64::from(self.sheets));
+        let each = self.time.as_secs_f64() * 1000.0 / f64::from(self.sheets);
+        println!(
+            "{name:12} {:>6} {:>9} {:>9} {:>11} {:>7.1} ms",
+            self.sheets,
+            share(self.right),
+            share(self.sure),
+            self.sure_wrong,
+            each
+        );
+    }
+}
+
+/// Whether two grids cut the same cells.
+fn same(a: &Grid, b: &Grid) -> bool {
+    let counts = a.counts();
+    let corner = Cell { row: counts.rows - 1, column: counts.columns - 1 };
+    let first = Cell { row: 0, column: 0 };
+    counts == b.counts() && a.rect(first) == b.rect(first) && a.rect(corner) == b.rect(corner)
+}
