@@ -29,7 +29,7 @@ pub(crate) const KINDS: [Kind; 15] = [
     Kind { name: "many blanks", make: |art, r| Plan { blank: 45, ..Plan::new(r) }.build(art, r) },
     Kind { name: "not square", make: |art, r| Plan { stretch: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "strip", make: strip },
-    Kind { name: "spaced", make: |art, r| Plan { spaced: true, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "spaced", make: |art, r| Plan { spaced: true, tight: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "ragged", make: |art, r| Plan { ragged: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "tight", make: |art, r| Plan { tight: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "burst", make: |_, r| burst(r) },
@@ -118,7 +118,7 @@ impl Plan {
         let zoom = *random.pick(&[1, 1, 1, 2, 3]);
         let frames: Vec<RgbaImage> = random.pick(&art.sprites).iter().map(|frame| zoomed(frame, zoom)).collect();
         let largest = frames.iter().fold((0, 0), |s, f| (s.0.max(f.width()), s.1.max(f.height())));
-        let mut pad = || if self.tight { random.within(0, 1) } else { random.within(self.padding.0, self.padding.1) };
+        let mut pad = || if self.spaced { 0 } else if self.tight { random.within(0, 1) } else { random.within(self.padding.0, self.padding.1) };
         let (mut width, mut height) = (largest.0 + 2 * pad(), largest.1 + 2 * pad());
         if self.stretch {
             let more = random.within(12, 40);
@@ -133,6 +133,9 @@ impl Plan {
         };
         let (grid, mut image) = empty(self.columns, self.rows, Size::new(width, height), spacing, random);
         let anchor = (random.within(0, 2), random.within(0, 2));
+        // Spaced sheets are often of solid cards or tiles.
+        let is_card = self.spaced && random.chance(50);
+        let card = Rgba([random.within(40, 200) as u8, random.within(40, 200) as u8, 90, 255]);
         let mut number = 0;
         for row in 0..self.rows {
             let length = match (self.ragged, self.short && row + 1 == self.rows) {
@@ -147,6 +150,10 @@ impl Plan {
                 let cell = grid.rect(shibori_core::Cell { row, column });
                 let frame = &frames[number % frames.len()];
                 number += 1;
+                if is_card {
+                    let back = RgbaImage::from_pixel(cell.width, cell.height, card);
+                    imageops::replace(&mut image, &back, i64::from(cell.x), i64::from(cell.y));
+                }
                 let place = |room: u32, size: u32, anchor: u32, slip: i64| {
                     let spare = i64::from(room) - i64::from(size);
                     (spare * i64::from(anchor) / 2 + slip).clamp(0, spare)
@@ -186,7 +193,9 @@ fn zoomed(image: &RgbaImage, zoom: u32) -> RgbaImage {
 /// A blank sheet for a grid; with spacing it ends after the last cell, with a gutter, or as it began.
 fn empty(columns: u32, rows: u32, cell: Size, spacing: Spacing, random: &mut Random) -> (Grid, RgbaImage) {
     let Spacing { offset, gutter } = spacing;
-    let end = *random.pick(&[0, gutter.x, offset.x]);
+    // A gutter after the last cell too is the same picture as a plain grid of wider cells.
+    let end = *random.pick(if offset.x > 0 { &[0, 1, 2] } else { &[0, 2, 2] });
+    let end = [0, gutter.x, offset.x][end as usize];
     let length = |count: u32, cell: u32, offset: u32, gutter: u32| offset + count * cell + (count - 1) * gutter + end;
     let size =
         Size::new(length(columns, cell.width, offset.x, gutter.x), length(rows, cell.height, offset.y, gutter.y));

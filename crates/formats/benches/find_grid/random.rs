@@ -5,7 +5,9 @@ pub(crate) struct Random(u64);
 impl Random {
     pub(crate) fn new(seed: u64) -> Self {
         let mut random = Self(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
-        (0..8).for_each(|_| drop(random.next()));
+        for _ in 0..8 {
+            random.next();
+        }
         random
     }
 

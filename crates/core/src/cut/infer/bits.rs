@@ -7,23 +7,17 @@
 #[derive(Clone, Debug)]
 pub(super) struct Lines {
     words_a_line: usize,
-    length: u32,
     words: Vec<u64>,
 }
 
 impl Lines {
     pub(super) fn new(lines: u32, length: u32) -> Self {
         let words_a_line = length.div_ceil(64) as usize;
-        Self { words_a_line, length, words: vec![0; words_a_line * lines as usize] }
+        Self { words_a_line, words: vec![0; words_a_line * lines as usize] }
     }
 
     pub(super) fn set(&mut self, line: u32, at: u32) {
         self.words[line as usize * self.words_a_line + at as usize / 64] |= 1 << (at % 64);
-    }
-
-    /// How many pixels a line has.
-    pub(super) fn length(&self) -> u32 {
-        self.length
     }
 
     /// How many lines.
@@ -48,6 +42,11 @@ impl Lines {
         self.part(line, from, to).any(|word| word != 0)
     }
 
+    /// How many pixels of a line have content in `from..to`.
+    pub(super) fn filled(&self, line: u32, from: u32, to: u32) -> u32 {
+        self.part(line, from, to).map(u64::count_ones).sum()
+    }
+
     /// In how many places content goes on from line `a` to line `b` in `from..to`, straight or slanting:
     /// runs of such pixels, and the pixels.
     pub(super) fn crossings(&self, a: u32, b: u32, from: u32, to: u32) -> (u32, u32) {
@@ -65,20 +64,6 @@ impl Lines {
             carried = crossing >> 63;
         }
         (runs, pixels)
-    }
-
-    /// The first and the last pixel of a line's content in `from..to`.
-    pub(super) fn extent(&self, line: u32, from: u32, to: u32) -> Option<(u32, u32)> {
-        let first_word = (from / 64) as usize;
-        let (mut first, mut last) = (None, None);
-        for (at, word) in self.part(line, from, to).enumerate() {
-            if word != 0 {
-                let start = ((first_word + at) * 64) as u32;
-                first.get_or_insert(start + word.trailing_zeros());
-                last = Some(start + 63 - word.leading_zeros());
-            }
-        }
-        Some((first?, last?))
     }
 }
 
@@ -124,9 +109,6 @@ mod tests {
             let runs = inside().filter(|&at| starts(at)).count() as u32;
             prop_assert_eq!(bits.crossings(0, 1, from, to), (runs, pixels));
             prop_assert_eq!(bits.has_any(0, from, to), inside().any(|at| rows[0][at as usize]));
-            let first = inside().find(|&at| rows[0][at as usize]);
-            let last = inside().rfind(|&at| rows[0][at as usize]);
-            prop_assert_eq!(bits.extent(0, from, to), first.zip(last));
         }
     }
 }

@@ -16,6 +16,13 @@ const EACH_PLACE: f64 = 0.7;
 const MOST_CUT: f64 = 5.5;
 /// Cells counted for steadiness: more than this many say nothing new.
 const STEADY_CELLS: f64 = 60.0;
+/// A cell whose drawing reaches from gutter to gutter, and one whose does not.
+const FILLED: f64 = 1.2;
+const UNFILLED: f64 = -0.25;
+/// More than the price of a gutter, less than that of a gutter and an offset: a plain grid with the same empty
+/// border in every cell must not turn into a spaced one.
+const MOST_FILLED: f64 = 8.0;
+const LEAST_FILLED: f64 = -3.0;
 
 pub(super) struct Borders {
     length: u32,
@@ -25,10 +32,12 @@ pub(super) struct Borders {
     /// Whether pixel line `at` has content in the band, summed from the start: content in `a..b` is
     /// `filled[b] - filled[a]`.
     filled: Vec<u32>,
+    /// Whether a pixel line is drawn on for more than half of the band.
+    solid: Vec<bool>,
     /// The first and last content of each band.
     extents: Vec<Option<(u32, u32)>>,
-    /// The chance that a gutter of so many pixels (0: a plain line), laid anywhere in the content, is crossed.
-    chance: [f64; 9],
+    /// The chance that a line laid anywhere in the content is crossed.
+    chance: f64,
 }
 
 /// How an axis fares.
@@ -56,6 +65,7 @@ impl Borders {
         let count = spans.len();
         let mut runs = vec![0; length as usize * count];
         let mut filled = vec![0; (length as usize + 1) * count];
+        let mut solid = vec![false; length as usize * count];
         let mut extents: Vec<Option<(u32, u32)>> = vec![None; count];
         for at in 0..length {
             for (band, &(from, to)) in spans.iter().enumerate() {
@@ -63,6 +73,7 @@ impl Borders {
                 let is_filled = lines.has_any(at, from, to);
                 filled[slot + count] = filled[slot] + u32::from(is_filled);
                 if is_filled {
+                    solid[slot] = lines.filled(at, from, to) * 2 > to - from;
                     let first = extents[band].map_or(at, |(first, _)| first);
                     extents[band] = Some((first, at));
                     // Where this line or the one before is empty, nothing crosses.
@@ -72,8 +83,8 @@ impl Borders {
                 }
             }
         }
-        let mut borders = Self { length, bands: count, runs, filled, extents, chance: [0.0; 9] };
-        borders.chance = std::array::from_fn(|gutter| borders.chance_of(gutter as u32));
+        let mut borders = Self { length, bands: count, runs, filled, solid, extents, chance: 0.0 };
+        borders.chance = borders.chance_of_crossing();
         borders
     }
 
@@ -92,13 +103,14 @@ impl Borders {
         }
     }
 
-    fn chance_of(&self, gutter: u32) -> f64 {
+    /// The chance that a line laid anywhere in the content is crossed.
+    fn chance_of_crossing(&self) -> f64 {
         let (mut crossed, mut all) = (1.0, 2.0);
         for (band, extent) in self.extents.iter().enumerate() {
             let Some((first, last)) = *extent else { continue };
-            for at in first + 1..=last.saturating_sub(gutter.saturating_sub(1)) {
+            for at in first + 1..=last {
                 all += 1.0;
-                crossed += f64::from(self.places(at, gutter, band).min(1));
+                crossed += f64::from(self.places(at, 0, band).min(1));
             }
         }
         crossed / all
@@ -107,7 +119,8 @@ impl Borders {
     /// How well the lines of an axis keep clear of the drawings.
     pub(super) fn lines(&self, axis: &Axis) -> Verdict {
         let mut verdict = Verdict::default();
-        let chance = self.chance[axis.gutter.min(8) as usize].clamp(0.04, 0.98);
+        // A wide gutter is no better a witness than a line: the empty border of a plain cell is one too.
+        let chance = self.chance.clamp(0.04, 0.98);
         let clean = (-(1.0 - chance).ln() + (1.0f64 - SLIP).ln()).min(MOST_CLEAN);
         let dirty = (SLIP / chance).ln().min(-2.0);
         for cell in 1..axis.count {
@@ -121,7 +134,12 @@ impl Borders {
                 match self.places(at, axis.gutter, band) {
                     0 => {
                         verdict.clean += 1;
-                        verdict.evidence += clean;
+                        // Beside a blank cell any line is clean.
+                        let (before, length) = axis.span(cell - 1);
+                        let (_, own) = axis.span(cell);
+                        let is_between = self.content(before, before + length, band) > 0
+                            && self.content(start, start + own, band) > 0;
+                        verdict.evidence += if is_between { clean } else { 0.0 };
                     }
                     places => {
                         verdict.dirty += 1;
@@ -145,21 +163,37 @@ impl Borders {
         (0..self.bands).filter(|&band| sticks_out(band)).count() as f64
     }
 
-    /// How steadily the content stands in its cells, in nats: period against the mean deviation of its
-    /// left edge, its right edge or its middle, whichever is the steadiest (a Laplace distribution
-    /// against a uniform one).
+    /// How steadily the content stands in its cells, in nats. Less where it stands as steadily in cells half a
+    /// pitch aside: content that is everywhere is steady in any cells.
     pub(super) fn steadiness(&self, axis: &Axis) -> f64 {
+        if axis.count == 1 {
+            return 0.0;
+        }
+        let steady = self.steady(axis, 0);
+        if steady <= 0.0 {
+            return 0.0;
+        }
+        let aside = self.steady(axis, pitch(axis) as u32 / 2) / steady;
+        steady * (2.0 * (1.0 - aside)).clamp(0.0, 1.0)
+    }
+
+    /// Pitch against the mean deviation of the left edge, the right edge or the middle, whichever is the
+    /// steadiest (a Laplace distribution against a uniform one), cells moved by `shift`.
+    fn steady(&self, axis: &Axis, shift: u32) -> f64 {
         let mut offsets: [Vec<f64>; 3] = Default::default();
         let mut cells = 0u32;
         for cell in 0..axis.count {
             let (start, length) = axis.span(cell);
+            let (start, end) = (start + shift, start + shift + length);
+            if end > self.length {
+                break;
+            }
             for band in 0..self.bands {
-                let Some((first, last)) = self.extent_in(start, start + length, band) else { continue };
+                let Some((first, last)) = self.extent_in(start, end, band) else { continue };
                 cells += 1;
                 // An edge where the drawing goes on in the next cell is the line's, not the drawing's.
-                let opens = axis.gutter == 0 && start > 0 && self.places(start, 0, band) > 0;
-                let end = start + length;
-                let closes = axis.gutter == 0 && end < self.length && self.places(end, 0, band) > 0;
+                let opens = start > 0 && first == start && self.places(start, 0, band) > 0;
+                let closes = end < self.length && last + 1 == end && self.places(end, 0, band) > 0;
                 let (left, right) = (f64::from(first - start), f64::from(last + 1 - start));
                 if !opens {
                     offsets[0].push(left);
@@ -172,19 +206,30 @@ impl Borders {
                 }
             }
         }
-        let period = f64::from(axis.covered) / f64::from(axis.count);
-        let of = |values: &mut Vec<f64>| -> f64 {
-            // Half of the cells, or the rest tells nothing about them.
-            if values.len() < 2 || values.len() * 2 < cells as usize {
-                return 0.0;
+        let each = pitch(axis).ln() - 1.0;
+        offsets.iter_mut().map(|values| steady_nats(values, cells, each)).fold(0.0, f64::max)
+    }
+
+    fn is_solid(&self, at: u32, band: usize) -> bool {
+        self.solid[at as usize * self.bands + band]
+    }
+
+    /// Whether drawings reach from gutter to gutter: what a gutter is there for. Nothing without one.
+    pub(super) fn filling(&self, axis: &Axis) -> f64 {
+        if axis.gutter == 0 || axis.count == 1 {
+            return 0.0;
+        }
+        let mut evidence = 0.0;
+        for cell in 0..axis.count {
+            let (start, length) = axis.span(cell);
+            for band in 0..self.bands {
+                if self.content(start, start + length, band) > 0 {
+                    let fills = self.is_solid(start, band) && self.is_solid(start + length - 1, band);
+                    evidence += if fills { FILLED } else { UNFILLED };
+                }
             }
-            values.sort_by(f64::total_cmp);
-            let middle = values[values.len() / 2];
-            let spread = values.iter().map(|v| (v - middle).abs()).sum::<f64>() / values.len() as f64;
-            let each = period.ln() - 1.0 - (2.0 * spread.max(0.5)).ln();
-            each * (values.len() as f64 - 1.0).min(STEADY_CELLS)
-        };
-        offsets.iter_mut().map(of).fold(0.0, f64::max)
+        }
+        evidence.clamp(LEAST_FILLED, MOST_FILLED)
     }
 
     fn extent_in(&self, from: u32, to: u32, band: usize) -> Option<(u32, u32)> {
@@ -194,4 +239,20 @@ impl Borders {
         let is_filled = |at: &u32| self.content(*at, *at + 1, band) > 0;
         Some(((from..to).find(is_filled)?, (from..to).rfind(is_filled)?))
     }
+}
+
+/// Pixels from one cell to the next.
+fn pitch(axis: &Axis) -> f64 {
+    f64::from(axis.covered) / f64::from(axis.count) + f64::from(axis.gutter)
+}
+
+fn steady_nats(values: &mut [f64], cells: u32, each: f64) -> f64 {
+    // Half of the cells, or the rest tells nothing about them.
+    if values.len() < 2 || values.len() * 2 < cells as usize {
+        return 0.0;
+    }
+    values.sort_by(f64::total_cmp);
+    let middle = values[values.len() / 2];
+    let spread = values.iter().map(|v| (v - middle).abs()).sum::<f64>() / values.len() as f64;
+    (each - (2.0 * spread.max(0.5)).ln()) * (values.len() as f64 - 1.0).min(STEADY_CELLS)
 }

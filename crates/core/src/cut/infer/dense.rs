@@ -1,4 +1,10 @@
 //! Sheets without a background, tiles and fonts: only a change of colour along the lines tells.
+//!
+//! A border is judged in each band by itself: how much more the colour changes across it than across the
+//! lines beside it (the second difference of the gradient), in units of what is usual in that band. Some
+//! neighbours match, so a true border need not show: the evidence is that of a mixture.
+
+use rayon::prelude::*;
 
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
@@ -6,110 +12,162 @@ use crate::cut::infer::GridCandidate;
 use crate::cut::infer::candidates::{divisions, price, single};
 use crate::{Pixels, Size};
 
-/// What one line may say at most, for and against, in nats.
-const MOST_FOR: f64 = 3.5;
-const MOST_AGAINST: f64 = -2.0;
-/// Lines are no independent witnesses: the same tile lies at many places.
-const TRUST: f64 = 0.8;
-const FINALISTS: usize = 20;
+/// The share of true borders that show.
+const SHOWS: f64 = 0.55;
+/// How strong those are, and how widely that varies.
+const STRENGTH: f64 = 4.0;
+const SPREAD: f64 = 2.0;
+const MOST_FOR: f64 = 2.5;
+/// Borders are no independent witnesses: the same tile lies at many places.
+const TRUST: f64 = 0.6;
+const FINALISTS: usize = 14;
+const LENDERS: usize = 4;
 
 pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
+    let (across, down) = changes(sheet);
     let Size { width, height } = sheet.size();
-    let (across, down) = edges(sheet);
-    let columns = best(&Strength::new(&across), width);
-    let rows = best(&Strength::new(&down), height);
+    let (all_columns, all_rows) = (divisions(width), divisions(height));
+    let first_rows = best(&down, &all_rows, &[single(width)], LENDERS);
+    let columns = best(&across, &all_columns, &first_rows, FINALISTS);
+    let mut rows = best(&down, &all_rows, &columns[..columns.len().min(LENDERS)], FINALISTS);
+    rows.extend(first_rows.into_iter().filter(|row| !rows.contains(row)).collect::<Vec<_>>());
+    let in_rows: Vec<Strength> = rows.par_iter().map(|row| across.strength(row)).collect();
+    let in_columns: Vec<Strength> = columns.par_iter().map(|column| down.strength(column)).collect();
     let mut found = Vec::with_capacity(columns.len() * rows.len());
-    for &(column, for_columns) in &columns {
-        for &(row, for_rows) in &rows {
-            let evidence = for_columns + for_rows - price(&column, &row);
-            found.push(GridCandidate { grid: Grid::of_axes(column, row), evidence, cut_places: 0 });
+    for (c, column) in columns.iter().enumerate() {
+        for (r, row) in rows.iter().enumerate() {
+            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row);
+            found.push(GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places: 0 });
         }
     }
     found
 }
 
-/// How much colour changes before each column and before each row, summed over the sheet.
-fn edges(sheet: &Pixels) -> (Vec<f64>, Vec<f64>) {
+/// How much the colour changes before each pixel, along one direction; lines first.
+struct Changes {
+    /// Pixels across the lines: how many lines there are.
+    lines: u32,
+    /// Pixels along a line.
+    length: u32,
+    values: Vec<u8>,
+}
+
+impl Changes {
+    fn new(lines: u32, length: u32) -> Self {
+        Self { lines, length, values: vec![0; lines as usize * length as usize] }
+    }
+
+    /// How much each line stands out in each band.
+    fn strength(&self, bands: &Axis) -> Strength {
+        let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.span(at)).collect();
+        let mut at = vec![0.0; self.lines as usize * spans.len()];
+        for (band, &(start, length)) in spans.iter().enumerate() {
+            let sum = |line: usize| -> f64 {
+                let from = line * self.length as usize + start as usize;
+                self.values[from..from + length as usize].iter().map(|&v| u32::from(v)).sum::<u32>().into()
+            };
+            let sums: Vec<f64> = (0..self.lines as usize).map(sum).collect();
+            for (line, value) in standing_out(&sums).into_iter().enumerate() {
+                at[line * spans.len() + band] = value;
+            }
+        }
+        Strength { bands: spans.len(), at }
+    }
+}
+
+/// Second differences in units of what is usual; not a number where nothing changes at all.
+fn standing_out(sums: &[f64]) -> Vec<f64> {
+    let count = sums.len();
+    // The first line has nothing before it, and the second no line on one side.
+    let second = |at: usize| match at {
+        at if at < 2 || at + 1 >= count => 0.0,
+        at => sums[at] - (sums[at - 1] + sums[at + 1]) / 2.0,
+    };
+    let raw: Vec<f64> = (0..count).map(second).collect();
+    let mut sizes: Vec<f64> = raw.iter().map(|v| v.abs()).filter(|v| *v > 0.0).collect();
+    sizes.sort_by(f64::total_cmp);
+    let usual = sizes.get(sizes.len() / 2).map_or(1.0, |middle| middle * 1.4826);
+    let is_blank = |at: usize| (at.saturating_sub(1)..(at + 2).min(count)).all(|near| sums[near] == 0.0);
+    (0..count).map(|at| if is_blank(at) { f64::NAN } else { raw[at] / usual }).collect()
+}
+
+/// Changes across vertical lines and across horizontal ones.
+fn changes(sheet: &Pixels) -> (Changes, Changes) {
     let Size { width, height } = sheet.size();
-    let (mut across, mut down) = (vec![0.0; width as usize], vec![0.0; height as usize]);
-    let mut above: &[u8] = &[];
+    let (mut across, mut down) = (Changes::new(width, height), Changes::new(height, width));
+    let mut above: Option<&[u8]> = None;
     for (y, row) in sheet.rows().enumerate() {
         for x in 1..width as usize {
-            across[x] += change(&row[x * 4 - 4..x * 4], &row[x * 4..x * 4 + 4]);
+            across.values[x * height as usize + y] = change(&row[x * 4 - 4..x * 4], &row[x * 4..x * 4 + 4]);
         }
-        if y > 0 {
-            down[y] = above.chunks_exact(4).zip(row.chunks_exact(4)).map(|(a, b)| change(a, b)).sum();
+        if let Some(above) = above {
+            let line = &mut down.values[y * width as usize..][..width as usize];
+            let pairs = above.chunks_exact(4).zip(row.chunks_exact(4));
+            line.iter_mut().zip(pairs).for_each(|(value, (a, b))| *value = change(a, b));
         }
-        above = row;
+        above = Some(row);
     }
     (across, down)
 }
 
-/// The difference of two pixels, capped softly: a black outline says no more than a clear step.
-fn change(a: &[u8], b: &[u8]) -> f64 {
+/// The difference of two pixels, capped softly below 96: a black outline says little more than a clear step.
+fn change(a: &[u8], b: &[u8]) -> u8 {
     let difference: u32 = a.iter().zip(b).map(|(a, b)| u32::from(a.abs_diff(*b))).sum();
-    let difference = f64::from(difference);
-    96.0 * difference / (96.0 + difference)
+    (96 * difference / (96 + difference)) as u8
 }
 
-/// How much each line stands out from the lines beside it, in units of what is usual.
+/// How much each line stands out in each band.
 struct Strength {
+    bands: usize,
     at: Vec<f64>,
 }
 
 impl Strength {
-    fn new(edges: &[f64]) -> Self {
-        let count = edges.len();
-        // Before pixel 0 and 1 there is no line with neighbours on both sides.
-        let second = |at: usize| match at {
-            at if at < 2 || at + 1 >= count => 0.0,
-            at => edges[at] - (edges[at - 1] + edges[at + 1]) / 2.0,
-        };
-        let raw: Vec<f64> = (0..count).map(second).collect();
-        let mut sizes: Vec<f64> = raw.iter().map(|v| v.abs()).collect();
-        sizes.sort_by(f64::total_cmp);
-        let usual = (sizes[count / 2] * 1.4826).max(1e-6);
-        Self { at: raw.into_iter().map(|v| (v / usual).clamp(-6.0, 12.0)).collect() }
+    /// Nats for the borders of an axis. All lines of a grid show about equally often, so the weakest third
+    /// speaks for all: lines inside the cells, as of bricks, can't be carried by true ones between them.
+    fn evidence(&self, axis: &Axis) -> f64 {
+        let mut lines: Vec<f64> = (1..axis.count).map(|cell| self.line(axis, cell)).collect();
+        lines.sort_by(f64::total_cmp);
+        let weakest = &lines[..lines.len().div_ceil(3)];
+        let mean = weakest.iter().sum::<f64>() / weakest.len().max(1) as f64;
+        mean * lines.len() as f64 * TRUST
     }
 
-    /// Nats for the lines of an axis: each line's strength as one of lines of a common strength, against
-    /// one of any line.
-    fn evidence(&self, axis: &Axis) -> f64 {
-        let mut lines = Vec::new();
-        for cell in 1..axis.count {
-            let (start, _) = axis.span(cell);
-            lines.push(self.at[start as usize]);
-            if axis.gutter > 0 {
-                lines.push(self.at[(start - axis.gutter) as usize]);
-            }
-        }
-        if lines.is_empty() {
-            return 0.0;
-        }
-        let mut sorted = lines.clone();
-        sorted.sort_by(f64::total_cmp);
-        let common = sorted[sorted.len() / 2].clamp(0.7, 6.0);
-        // Normal with deviation 1.6 about the common strength against normal with deviation 1 about 0;
-        // the tails are capped below.
-        let ratio = |z: &f64| {
-            let (signal, noise) = ((z - common) / 1.6, *z);
-            (-0.5 * signal * signal - 1.6f64.ln() + 0.5 * noise * noise).clamp(MOST_AGAINST, MOST_FOR)
+    fn line(&self, axis: &Axis, cell: u32) -> f64 {
+        let (start, _) = axis.span(cell);
+        let of = |line: u32, band: usize| nats(self.at[line as usize * self.bands + band]);
+        let border = |band: usize| match axis.gutter {
+            0 => of(start, band),
+            // A gutter has two borders, and both should show.
+            gutter => of(start, band).min(of(start - gutter, band)),
         };
-        TRUST * lines.iter().map(ratio).sum::<f64>()
+        (0..self.bands).map(border).sum()
     }
 }
 
-fn best(strength: &Strength, length: u32) -> Vec<(Axis, f64)> {
-    let divisions = divisions(length);
-    let mut scored: Vec<(f64, usize)> = divisions
-        .iter()
-        .enumerate()
-        .map(|(at, axis)| (strength.evidence(axis) - price(axis, axis), at))
-        .collect();
-    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    let mut found: Vec<Axis> = scored.iter().take(FINALISTS).map(|&(_, at)| divisions[at]).collect();
-    if !found.contains(&single(length)) {
-        found.push(single(length));
+/// A border that shows, or one that does not, against a line like any other; nothing where all is blank.
+fn nats(strength: f64) -> f64 {
+    if strength.is_nan() {
+        return 0.0;
     }
-    found.into_iter().map(|axis| (axis, strength.evidence(&axis))).collect()
+    let signal = (strength - STRENGTH) / SPREAD;
+    let ratio = (-0.5 * signal * signal - SPREAD.ln() + 0.5 * strength * strength).min(20.0);
+    let ratio = if strength > STRENGTH { 20.0 } else { ratio };
+    (1.0 - SHOWS + SHOWS * ratio.exp()).ln().min(MOST_FOR)
+}
+
+fn best(changes: &Changes, divisions: &[Axis], others: &[Axis], count: usize) -> Vec<Axis> {
+    let strengths: Vec<Strength> = others.par_iter().map(|other| changes.strength(other)).collect();
+    let score = |axis: &Axis| {
+        let in_bands = strengths.iter().map(|strength| strength.evidence(axis));
+        in_bands.fold(f64::MIN, f64::max) - price(axis, axis)
+    };
+    let mut scored: Vec<(f64, usize)> = divisions.par_iter().enumerate().map(|(at, axis)| (score(axis), at)).collect();
+    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    let mut found: Vec<Axis> = scored.iter().take(count).map(|&(_, at)| divisions[at]).collect();
+    let whole = single(changes.lines);
+    if !found.contains(&whole) {
+        found.push(whole);
+    }
+    found
 }

@@ -20,7 +20,7 @@
 //!   not decide.
 //!
 //! Both axes are decided together by the sum. The lead over the best different cut is the certainty: with
-//! [`SURE`] nats or more the answer is acted upon, with less it is only proposed.
+//! 6 nats or more the answer is acted upon, with less it is only proposed.
 //!
 //! What stays hard: fonts whose glyphs touch everywhere with many blank columns, and sheets of two or three
 //! cells only.
@@ -43,7 +43,7 @@ use crate::cut::Grid;
 use crate::{Pixels, Size};
 
 /// The lead in nats from which an answer is acted upon.
-pub const SURE: f64 = 6.0;
+const SURE: f64 = 6.0;
 
 /// What was found.
 #[derive(Clone, Debug)]
@@ -91,13 +91,23 @@ impl Certainty {
 /// Looks for the regular grid that explains a sheet.
 pub fn find_grid(sheet: &Pixels) -> Found {
     let ground = ground(sheet);
-    let mut candidates = match ground {
-        Ground::None => dense::candidates(sheet),
+    let by_lines = match ground {
+        Ground::None => None,
         _ => match sparse::candidates(sheet, ground) {
             None => return Found { candidates: vec![whole(sheet.size())], certainty: Certainty::Blank, ground },
-            Some(found) => found,
+            Some(found) => Some(decided(found, ground)),
         },
     };
+    match by_lines {
+        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => found,
+        // Where drawings touch everywhere, a background between them does not help.
+        Some(found) if found.candidates[0].grid.len() > 1 => found,
+        _ => decided(dense::candidates(sheet), ground),
+    }
+}
+
+/// The candidates in order, and how far the first leads.
+fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
     let lead = match candidates.as_slice() {
         [best, next, ..] => best.evidence - next.evidence,

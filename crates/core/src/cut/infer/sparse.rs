@@ -57,7 +57,7 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], count: usize) -> Vec
     let borders: Vec<Borders> = others.par_iter().map(|other| Borders::new(lines, other)).collect();
     let score = |axis: &Axis| {
         let cost = price(axis, axis);
-        let in_bands = |borders: &Borders| borders.lines(axis).evidence + borders.steadiness(axis) - cost;
+        let in_bands = |borders: &Borders| borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis) - cost;
         borders.iter().map(in_bands).fold(f64::MIN, f64::max)
     };
     let mut scored: Vec<(f64, usize)> =
@@ -80,7 +80,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
     let judge = |&(c, r): &(usize, usize)| {
         let (column, row) = (&best_columns[c], &best_rows[r]);
         let (lines_x, lines_y) = (across[r].lines(column), down[c].lines(row));
-        let (steady_x, steady_y) = (across[r].steadiness(column), down[c].steadiness(row));
+        let steady_x = across[r].steadiness(column) + across[r].filling(column);
+        let steady_y = down[c].steadiness(row) + down[c].filling(row);
         // Where one axis cuts through drawings, its bands hold pieces of the same ones: they are no
         // independent witnesses for the other.
         let evidence = trusted(lines_x, steady_x, lines_y.cleanness()) + trusted(lines_y, steady_y, lines_x.cleanness())
