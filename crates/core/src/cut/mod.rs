@@ -8,5 +8,5 @@ mod grid;
 mod infer;
 
 pub use cells::{Blank, Choice, Cut, CutCell, Read, cut_cells};
-pub use infer::{Certainty, Found, GridCandidate, find_grid};
 pub use grid::{Across, Counts, CutError, Grid, Spacing, even_counts};
+pub use infer::{Certainty, Found, GridCandidate, find_grid};

@@ -22,9 +22,15 @@ pub(crate) struct Kind {
 pub(crate) const KINDS: [Kind; 15] = [
     Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
     Kind { name: "flat colour", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
-    Kind { name: "noisy colour", make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r) },
+    Kind {
+        name: "noisy colour",
+        make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r),
+    },
     Kind { name: "pieces", make: |art, r| Plan { pieces: true, ..Plan::new(r) }.build(art, r) },
-    Kind { name: "drifting", make: |art, r| Plan { drift: 5, padding: (6, 14), ..Plan::new(r) }.build(art, r) },
+    Kind {
+        name: "drifting",
+        make: |art, r| Plan { drift: 5, padding: (6, 14), ..Plan::new(r) }.build(art, r),
+    },
     Kind { name: "short row", make: |art, r| Plan { short: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "many blanks", make: |art, r| Plan { blank: 45, ..Plan::new(r) }.build(art, r) },
     Kind { name: "not square", make: |art, r| Plan { stretch: true, ..Plan::new(r) }.build(art, r) },
@@ -48,7 +54,11 @@ impl Art {
         let cut = |file: &str, width: u32, height: u32| -> Vec<RgbaImage> {
             let set = source(&folder.join(file), &Limits::default()).expect("demo art can be read").set;
             let frames: Vec<RgbaImage> = set.frames().iter().map(|f| f.pixels().to_image()).collect();
-            frames.iter().flat_map(|sheet| cells(sheet, width, height)).filter_map(|cell| trimmed(&cell)).collect()
+            frames
+                .iter()
+                .flat_map(|sheet| cells(sheet, width, height))
+                .filter_map(|cell| trimmed(&cell))
+                .collect()
         };
         let sprites = vec![
             cut("koi.png", 32, 32),
@@ -116,9 +126,18 @@ impl Plan {
 
     fn build(&self, art: &Art, random: &mut Random) -> Sheet {
         let zoom = *random.pick(&[1, 1, 1, 2, 3]);
-        let frames: Vec<RgbaImage> = random.pick(&art.sprites).iter().map(|frame| zoomed(frame, zoom)).collect();
+        let frames: Vec<RgbaImage> =
+            random.pick(&art.sprites).iter().map(|frame| zoomed(frame, zoom)).collect();
         let largest = frames.iter().fold((0, 0), |s, f| (s.0.max(f.width()), s.1.max(f.height())));
-        let mut pad = || if self.spaced { 0 } else if self.tight { random.within(0, 1) } else { random.within(self.padding.0, self.padding.1) };
+        let mut pad = || {
+            if self.spaced {
+                0
+            } else if self.tight {
+                random.within(0, 1)
+            } else {
+                random.within(self.padding.0, self.padding.1)
+            }
+        };
         let (mut width, mut height) = (largest.0 + 2 * pad(), largest.1 + 2 * pad());
         if self.stretch {
             let more = random.within(12, 40);
@@ -196,9 +215,12 @@ fn empty(columns: u32, rows: u32, cell: Size, spacing: Spacing, random: &mut Ran
     // A gutter after the last cell too is the same picture as a plain grid of wider cells.
     let end = *random.pick(if offset.x > 0 { &[0, 1, 2] } else { &[0, 2, 2] });
     let end = [0, gutter.x, offset.x][end as usize];
-    let length = |count: u32, cell: u32, offset: u32, gutter: u32| offset + count * cell + (count - 1) * gutter + end;
-    let size =
-        Size::new(length(columns, cell.width, offset.x, gutter.x), length(rows, cell.height, offset.y, gutter.y));
+    let length =
+        |count: u32, cell: u32, offset: u32, gutter: u32| offset + count * cell + (count - 1) * gutter + end;
+    let size = Size::new(
+        length(columns, cell.width, offset.x, gutter.x),
+        length(rows, cell.height, offset.y, gutter.y),
+    );
     let grid = Grid::by_cell(size, cell, spacing, false).expect("the sheet was made for it");
     assert_eq!(grid.counts(), Counts::new(columns, rows).unwrap());
     (grid, RgbaImage::new(size.width, size.height))
@@ -211,7 +233,9 @@ fn on_ground(image: &mut RgbaImage, ground: &Ground, random: &mut Random) {
     let color = [random.within(20, 230), random.within(20, 230), random.within(20, 230)];
     let noise = if matches!(ground, Ground::Noisy) { random.within(1, 4) } else { 0 };
     for pixel in image.pixels_mut() {
-        let shade = |channel: u32, random: &mut Random| (i64::from(channel) + random.around(noise)).clamp(0, 255) as u8;
+        let shade = |channel: u32, random: &mut Random| {
+            (i64::from(channel) + random.around(noise)).clamp(0, 255) as u8
+        };
         let [r, g, b] = color.map(|channel| shade(channel, random));
         let top = *pixel;
         *pixel = shibori_core::over(Rgba([r, g, b, 255]), top);
@@ -248,7 +272,11 @@ fn burst(random: &mut Random) -> Sheet {
             for (px, py) in (0..size).flat_map(|px| (0..size).map(move |py| (px, py))) {
                 let x = f64::from(side) / 2.0 + dx * far + f64::from(px) - 1.0;
                 let y = f64::from(side) / 2.0 + dy * far + f64::from(py) - 1.0;
-                image.put_pixel(cell.x + (x as u32).min(side - 1), cell.y + (y as u32).min(side - 1), Rgba([255, 210, 90, 255]));
+                image.put_pixel(
+                    cell.x + (x as u32).min(side - 1),
+                    cell.y + (y as u32).min(side - 1),
+                    Rgba([255, 210, 90, 255]),
+                );
             }
         }
     }
@@ -265,7 +293,8 @@ fn tiles(random: &mut Random) -> Sheet {
     for row in 0..rows {
         let family = *random.pick(&grounds);
         for column in 0..columns {
-            let other = *random.pick(&grounds);
+            let own = if random.chance(50) { *random.pick(&grounds) } else { family };
+            let (family, other, brick) = (own, *random.pick(&grounds), random.within(5, 9));
             let (style, phase) = (random.within(0, 4), random.within(0, 7));
             let cell = grid.rect(shibori_core::Cell { row, column });
             for (x, y) in (0..side).flat_map(|x| (0..side).map(move |y| (x, y))) {
@@ -274,7 +303,7 @@ fn tiles(random: &mut Random) -> Sheet {
                     // A shore that runs through the tile, a path, bricks, a frame.
                     1 if x + y / 2 + phase > side => other,
                     2 if x.abs_diff(side / 2) < side / 5 => other,
-                    3 if (y + phase) % 6 == 0 || (x + (y / 6) * 3) % 8 == 0 => family.map(|c| c / 2),
+                    3 if (y + phase) % 6 == 0 || (x + (y / 6) * 3) % brick == 0 => family.map(|c| c / 2),
                     4 if x.min(y).min(side - 1 - x).min(side - 1 - y) == 1 => other,
                     _ => family,
                 };

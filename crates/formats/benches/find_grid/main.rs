@@ -24,7 +24,10 @@ fn main() {
     let (sheets, seed) = (number("--sheets", 40), number("--seed", 1));
     let show = std::env::args().any(|argument| argument == "--show");
     let art = corpus::Art::load();
-    println!("{:12} {:>6} {:>9} {:>9} {:>11} {:>10}", "kind", "sheets", "right", "sure", "sure, wrong", "time each");
+    println!(
+        "{:12} {:>6} {:>9} {:>9} {:>11} {:>10}",
+        "kind", "sheets", "right", "sure", "sure, wrong", "time each"
+    );
     let mut total = Tally::default();
     for (number, kind) in (0..).zip(KINDS) {
         let mut tally = Tally::default();
@@ -62,10 +65,19 @@ impl Tally {
         self.sure += u32::from(is_sure);
         self.sure_wrong += u32::from(is_sure && !is_right);
         if let Some((kind, number)) = show.filter(|_| !is_right || !is_sure) {
-            let told = |grid: &Grid| format!("{} of {} {:?}", grid.counts(), grid.cell_size(), grid.spacing());
-            let list: Vec<String> =
-                found.candidates.iter().map(|c| format!("{} ({:.1}, cuts {})", told(&c.grid), c.evidence, c.cut_places)).collect();
-            println!("  {kind} {number}: {:?}; truth {} ; found {}", found.certainty, told(&sheet.truth), list.join(" | "));
+            let told =
+                |grid: &Grid| format!("{} of {} {:?}", grid.counts(), grid.cell_size(), grid.spacing());
+            let list: Vec<String> = found
+                .candidates
+                .iter()
+                .map(|c| format!("{} ({:.1}, cuts {})", told(&c.grid), c.evidence, c.cut_places))
+                .collect();
+            println!(
+                "  {kind} {number}: {:?}; truth {} ; found {}",
+                found.certainty,
+                told(&sheet.truth),
+                list.join(" | ")
+            );
             let path = std::env::temp_dir().join(format!("grid-{kind}-{number}.png"));
             let _ = shibori_formats::write::png(&sheet.image).map(|bytes| std::fs::write(path, bytes));
         }

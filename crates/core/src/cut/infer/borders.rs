@@ -8,7 +8,7 @@ use crate::cut::grid::Axis;
 use crate::cut::infer::bits::Lines;
 
 /// Evidence of a border that crosses nothing is at most this many nats.
-const MOST_CLEAN: f64 = 4.0;
+const MOST_CLEAN: f64 = 2.2;
 /// The chance that a true border is crossed all the same.
 const SLIP: f64 = 0.02;
 /// What each further place costs on top of the first.
@@ -19,10 +19,12 @@ const STEADY_CELLS: f64 = 60.0;
 /// A cell whose drawing reaches from gutter to gutter, and one whose does not.
 const FILLED: f64 = 1.2;
 const UNFILLED: f64 = -0.25;
-/// More than the price of a gutter, less than that of a gutter and an offset: a plain grid with the same empty
-/// border in every cell must not turn into a spaced one.
-const MOST_FILLED: f64 = 8.0;
+/// Both axes together, with the next, a little more than the price of a gutter: solid cells that all end before
+/// the next begins may also be plain cells with an empty edge, so that is never a sure answer.
+const MOST_FILLED: f64 = 3.5;
 const LEAST_FILLED: f64 = -3.0;
+/// Spaced sheets have cells as large as their largest drawing.
+const LARGEST_FILLS: f64 = 1.5;
 
 pub(super) struct Borders {
     length: u32,
@@ -48,6 +50,8 @@ pub(super) struct Verdict {
     pub(super) clean: u32,
     pub(super) dirty: u32,
     pub(super) places: u32,
+    /// Borders that cross nothing though there are drawings on both sides.
+    pub(super) witnesses: u32,
 }
 
 impl Verdict {
@@ -60,7 +64,8 @@ impl Verdict {
 impl Borders {
     /// `lines` are the pixel lines along the axis; `bands` divide each of them.
     pub(super) fn new(lines: &Lines, bands: &Axis) -> Self {
-        let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.span(at)).map(|(s, l)| (s, s + l)).collect();
+        let spans: Vec<(u32, u32)> =
+            (0..bands.count).map(|at| bands.span(at)).map(|(s, l)| (s, s + l)).collect();
         let length = lines.count();
         let count = spans.len();
         let mut runs = vec![0; length as usize * count];
@@ -139,7 +144,10 @@ impl Borders {
                         let (_, own) = axis.span(cell);
                         let is_between = self.content(before, before + length, band) > 0
                             && self.content(start, start + own, band) > 0;
-                        verdict.evidence += if is_between { clean } else { 0.0 };
+                        if is_between {
+                            verdict.witnesses += 1;
+                            verdict.evidence += clean;
+                        }
                     }
                     places => {
                         verdict.dirty += 1;
@@ -157,14 +165,13 @@ impl Borders {
     fn outside(&self, axis: &Axis) -> f64 {
         let (start, _) = axis.span(0);
         let (last, length) = axis.span(axis.count - 1);
-        let sticks_out = |band: usize| {
-            self.content(0, start, band) + self.content(last + length, self.length, band) > 0
-        };
+        let sticks_out =
+            |band: usize| self.content(0, start, band) + self.content(last + length, self.length, band) > 0;
         (0..self.bands).filter(|&band| sticks_out(band)).count() as f64
     }
 
-    /// How steadily the content stands in its cells, in nats. Less where it stands as steadily in cells half a
-    /// pitch aside: content that is everywhere is steady in any cells.
+    /// How steadily the content stands in its cells, in nats. Less where it stands as steadily in any cells
+    /// aside: content that is everywhere is steady in any cells.
     pub(super) fn steadiness(&self, axis: &Axis) -> f64 {
         if axis.count == 1 {
             return 0.0;
@@ -173,7 +180,9 @@ impl Borders {
         if steady <= 0.0 {
             return 0.0;
         }
-        let aside = self.steady(axis, pitch(axis) as u32 / 2) / steady;
+        // A small drawing stands as steadily in some cells aside, but not in all of them.
+        let quarters = [1, 2, 3].map(|n| self.steady(axis, pitch(axis) as u32 * n / 4));
+        let aside = quarters.into_iter().fold(f64::MAX, f64::min) / steady;
         steady * (2.0 * (1.0 - aside)).clamp(0.0, 1.0)
     }
 
@@ -214,22 +223,25 @@ impl Borders {
         self.solid[at as usize * self.bands + band]
     }
 
-    /// Whether drawings reach from gutter to gutter: what a gutter is there for. Nothing without one.
+    /// What spacing is there for: solid drawings reach from gutter to gutter, and the largest fill their cell.
+    /// Nothing where there is no spacing.
     pub(super) fn filling(&self, axis: &Axis) -> f64 {
-        if axis.gutter == 0 || axis.count == 1 {
+        if (axis.gutter == 0 && axis.offset == 0) || axis.count == 1 {
             return 0.0;
         }
-        let mut evidence = 0.0;
+        let (mut evidence, mut first, mut last) = (0.0, u32::MAX, 0);
         for cell in 0..axis.count {
             let (start, length) = axis.span(cell);
             for band in 0..self.bands {
-                if self.content(start, start + length, band) > 0 {
-                    let fills = self.is_solid(start, band) && self.is_solid(start + length - 1, band);
-                    evidence += if fills { FILLED } else { UNFILLED };
-                }
+                let Some((left, right)) = self.extent_in(start, start + length, band) else { continue };
+                (first, last) = (first.min(left - start), last.max(right + 1 - start));
+                let fills = self.is_solid(start, band) && self.is_solid(start + length - 1, band);
+                evidence += if fills { FILLED } else { UNFILLED };
             }
         }
-        evidence.clamp(LEAST_FILLED, MOST_FILLED)
+        let largest_fills = first == 0 && last == axis.covered / axis.count;
+        let evidence = if axis.gutter > 0 { evidence.clamp(LEAST_FILLED, MOST_FILLED) } else { 0.0 };
+        evidence + if largest_fills { LARGEST_FILLS } else { 0.0 }
     }
 
     fn extent_in(&self, from: u32, to: u32, band: usize) -> Option<(u32, u32)> {

@@ -10,6 +10,9 @@ const WIDEST: u32 = 8;
 const PRICE: f64 = 5.0;
 /// What spacing on one axis only costs on top.
 const LOPSIDED: f64 = 1.5;
+/// What an offset and a gutter together cost less, and an offset alone more.
+const TOGETHER: f64 = 1.0;
+const ALONE: f64 = 4.0;
 
 /// One cell.
 pub(super) fn single(length: u32) -> Axis {
@@ -28,10 +31,13 @@ pub(super) fn divisions(length: u32) -> Vec<Axis> {
                 ends.sort_unstable();
                 ends.dedup();
                 for end in ends {
-                    let Some(covered) = u64::from(length).checked_sub(taken + u64::from(end)) else { continue };
+                    let Some(covered) = u64::from(length).checked_sub(taken + u64::from(end)) else {
+                        continue;
+                    };
                     let covered = covered as u32;
                     let axis = Axis { offset, gutter, count, covered };
-                    if covered.is_multiple_of(count) && covered / count >= SMALLEST && !found.contains(&axis) {
+                    if covered.is_multiple_of(count) && covered / count >= SMALLEST && !found.contains(&axis)
+                    {
                         found.push(axis);
                     }
                 }
@@ -41,13 +47,19 @@ pub(super) fn divisions(length: u32) -> Vec<Axis> {
     found
 }
 
-/// What the spacing of both axes costs together: the same number twice is one idea.
+/// What the spacing of both axes costs together. The same number twice is one idea; and who leaves room
+/// before the first cell leaves some between cells too, so an offset alone costs more.
 pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {
-    let pair = |a: u32, b: u32, a_counts: bool, b_counts: bool| {
+    let pair = |a: u32, b: u32, both_count: bool| {
         let distinct = f64::from(a > 0) + f64::from(b > 0 && b != a);
-        let is_lopsided = (a > 0) != (b > 0) && a_counts && b_counts;
-        PRICE * distinct + if is_lopsided { LOPSIDED } else { 0.0 }
+        PRICE * distinct + if (a > 0) != (b > 0) && both_count { LOPSIDED } else { 0.0 }
     };
-    pair(columns.offset, rows.offset, true, true)
-        + pair(columns.gutter, rows.gutter, columns.count > 1, rows.count > 1)
+    let has_gutters = columns.count > 1 && rows.count > 1;
+    let offsets = pair(columns.offset, rows.offset, true);
+    let gutters = pair(columns.gutter, rows.gutter, has_gutters);
+    match (offsets > 0.0, gutters > 0.0) {
+        (true, true) => offsets + gutters - TOGETHER,
+        (true, false) => offsets + ALONE,
+        _ => offsets + gutters,
+    }
 }

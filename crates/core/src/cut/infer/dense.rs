@@ -37,7 +37,10 @@ pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
             let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row);
-            found.push(GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places: 0 });
+            let grid = Grid::of_axes(*column, *row);
+            let witnesses = grid.counts().columns * (grid.counts().rows - 1)
+                + grid.counts().rows * (grid.counts().columns - 1);
+            found.push(GridCandidate { grid, evidence, cut_places: 0, witnesses });
         }
     }
     found
@@ -162,7 +165,8 @@ fn best(changes: &Changes, divisions: &[Axis], others: &[Axis], count: usize) ->
         let in_bands = strengths.iter().map(|strength| strength.evidence(axis));
         in_bands.fold(f64::MIN, f64::max) - price(axis, axis)
     };
-    let mut scored: Vec<(f64, usize)> = divisions.par_iter().enumerate().map(|(at, axis)| (score(axis), at)).collect();
+    let mut scored: Vec<(f64, usize)> =
+        divisions.par_iter().enumerate().map(|(at, axis)| (score(axis), at)).collect();
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut found: Vec<Axis> = scored.iter().take(count).map(|&(_, at)| divisions[at]).collect();
     let whole = single(changes.lines);

@@ -44,6 +44,10 @@ use crate::{Pixels, Size};
 
 /// The lead in nats from which an answer is acted upon.
 const SURE: f64 = 6.0;
+/// The lead needed over a grid whose cells are groups or parts of the best one's.
+const SURE_IF_NESTED: f64 = 10.0;
+/// Two or three cells prove no grid.
+const FEWEST_WITNESSES: u32 = 3;
 
 /// What was found.
 #[derive(Clone, Debug)]
@@ -65,6 +69,27 @@ pub struct GridCandidate {
     pub evidence: f64,
     /// Places where a line between cells crosses a drawing.
     pub cut_places: u32,
+    /// Borders between two drawings that cross neither.
+    pub witnesses: u32,
+}
+
+impl GridCandidate {
+    /// Whether the cells of one are whole groups of the other's. Where drawings of neighbouring cells touch,
+    /// pairs of them look like cells.
+    fn is_nested_with(&self, other: &Self) -> bool {
+        let (a, b) = (self.grid.counts(), other.grid.counts());
+        let nests = |a: u32, b: u32| a.is_multiple_of(b) || b.is_multiple_of(a);
+        a != b
+            && self.grid.spacing() == other.grid.spacing()
+            && nests(a.columns, b.columns)
+            && nests(a.rows, b.rows)
+    }
+
+    /// Whether more than one border in eight crosses a drawing.
+    fn cuts_often(&self) -> bool {
+        let (columns, rows) = (u64::from(self.grid.counts().columns), u64::from(self.grid.counts().rows));
+        u64::from(self.cut_places) * 8 > (columns - 1) * rows + (rows - 1) * columns
+    }
 }
 
 /// How sure an answer is.
@@ -94,7 +119,9 @@ pub fn find_grid(sheet: &Pixels) -> Found {
     let by_lines = match ground {
         Ground::None => None,
         _ => match sparse::candidates(sheet, ground) {
-            None => return Found { candidates: vec![whole(sheet.size())], certainty: Certainty::Blank, ground },
+            None => {
+                return Found { candidates: vec![whole(sheet.size())], certainty: Certainty::Blank, ground };
+            }
             Some(found) => Some(decided(found, ground)),
         },
     };
@@ -109,12 +136,17 @@ pub fn find_grid(sheet: &Pixels) -> Found {
 /// The candidates in order, and how far the first leads.
 fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
-    let lead = match candidates.as_slice() {
-        [best, next, ..] => best.evidence - next.evidence,
-        _ => 0.0,
+    let Some((best, others)) = candidates.split_first() else {
+        return Found { candidates, certainty: Certainty::Blank, ground };
     };
-    let is_grid = candidates.first().is_some_and(|best| best.grid.len() > 1);
-    let certainty = if lead >= SURE && is_grid { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
+    let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
+    let is_ahead = |other: &GridCandidate| {
+        let needed = if best.is_nested_with(other) { SURE_IF_NESTED } else { SURE };
+        best.evidence - other.evidence >= needed
+    };
+    let is_grid = best.grid.len() > 1 && best.witnesses >= FEWEST_WITNESSES && !best.cuts_often();
+    let is_sure = is_grid && others.iter().take(8).all(is_ahead);
+    let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);
     Found { candidates, certainty, ground }
 }
@@ -122,7 +154,12 @@ fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
 /// The sheet as one cell.
 fn whole(size: Size) -> GridCandidate {
     let axis = |length| candidates::single(length);
-    GridCandidate { grid: Grid::of_axes(axis(size.width), axis(size.height)), evidence: 0.0, cut_places: 0 }
+    GridCandidate {
+        grid: Grid::of_axes(axis(size.width), axis(size.height)),
+        evidence: 0.0,
+        cut_places: 0,
+        witnesses: 0,
+    }
 }
 
 #[cfg(test)]

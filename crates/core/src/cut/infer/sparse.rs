@@ -15,6 +15,9 @@ use crate::cut::infer::candidates::{divisions, price, single};
 const FINALISTS: usize = 20;
 /// How many of the first round lend their bands to the second.
 const LENDERS: usize = 6;
+/// What each place cut costs on top, in nats, and at most: where drawings touch, every grid cuts many.
+const FIRST_CUTS: f64 = 6.0;
+const MOST_FIRST_CUTS: f64 = 18.0;
 
 /// The best grids, or `None` where nothing is drawn.
 pub(super) fn candidates(sheet: &Pixels, ground: Ground) -> Option<Vec<GridCandidate>> {
@@ -57,7 +60,9 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], count: usize) -> Vec
     let borders: Vec<Borders> = others.par_iter().map(|other| Borders::new(lines, other)).collect();
     let score = |axis: &Axis| {
         let cost = price(axis, axis);
-        let in_bands = |borders: &Borders| borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis) - cost;
+        let in_bands = |borders: &Borders| {
+            borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis) - cost
+        };
         borders.iter().map(in_bands).fold(f64::MIN, f64::max)
     };
     let mut scored: Vec<(f64, usize)> =
@@ -84,9 +89,14 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let steady_y = down[c].steadiness(row) + down[c].filling(row);
         // Where one axis cuts through drawings, its bands hold pieces of the same ones: they are no
         // independent witnesses for the other.
-        let evidence = trusted(lines_x, steady_x, lines_y.cleanness()) + trusted(lines_y, steady_y, lines_x.cleanness())
+        let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
+            + trusted(lines_y, steady_y, lines_x.cleanness())
             - price(column, row);
-        GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places: lines_x.places + lines_y.places }
+        let cut_places = lines_x.places + lines_y.places;
+        // A cut through a drawing is what an artist sees first, so the first few cost more than their evidence.
+        let evidence = evidence - (FIRST_CUTS * f64::from(cut_places)).min(MOST_FIRST_CUTS);
+        let witnesses = lines_x.witnesses + lines_y.witnesses;
+        GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places, witnesses }
     };
     pairs.par_iter().map(judge).collect()
 }
