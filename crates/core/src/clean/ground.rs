@@ -11,9 +11,10 @@ use image::Rgba;
 use crate::{Pixels, Size};
 
 /// What lies behind the drawings.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Ground {
     /// Transparency.
+    #[default]
     Clear,
     /// One colour, give or take `tolerance` in each channel.
     Flat {

@@ -1,5 +1,6 @@
 //! The cells of a grid as pictures: which to take, in which order, and which are blank.
 
+use crate::clean::Ground;
 use crate::cut::{CutError, Grid};
 use crate::{Cell, Frame, FrameError, Name, Pixels, Rect, Source};
 
@@ -12,6 +13,8 @@ pub struct Choice {
     pub read: Read,
     /// What becomes of blank cells.
     pub blank: Blank,
+    /// What lies behind the drawings: a cell that shows nothing else is blank.
+    pub ground: Ground,
 }
 
 /// The order in which cells are read.
@@ -70,13 +73,17 @@ pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &Choice) -> Result<Cut, Cu
     for cell in in_order(grid, choice.read).take(wanted) {
         let rect = grid.rect(cell);
         let pixels = sheet.part(rect).expect("a grid lies on the sheet it was made for");
-        if choice.blank == Blank::Drop && pixels.content(0).is_none() {
+        if choice.blank == Blank::Drop && is_blank(&pixels, choice.ground) {
             cut.dropped.push(cell);
         } else {
             cut.cells.push(CutCell { cell, rect, pixels });
         }
     }
     Ok(cut)
+}
+
+fn is_blank(pixels: &Pixels, ground: Ground) -> bool {
+    !pixels.rows().any(|row| row.chunks_exact(4).any(|pixel| ground.is_content(pixel)))
 }
 
 fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {

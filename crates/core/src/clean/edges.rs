@@ -1,0 +1,71 @@
+//! The borders of cells, and soft borders of drawings.
+
+use image::Rgba;
+
+use crate::Pixels;
+use crate::clean::Mended;
+
+/// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
+/// cell's edge, or a neighbour's feet.
+pub fn clear_edge(canvas: &Pixels, width: u32) -> Mended {
+    let size = canvas.size();
+    let is_edge = |x: u32, y: u32| {
+        let near = x.min(y).min(size.width - 1 - x).min(size.height - 1 - y);
+        near < width
+    };
+    change(canvas, |x, y, pixel| (is_edge(x, y) && pixel[3] > 0).then_some(Rgba([0; 4])))
+}
+
+/// Makes every pixel with an alpha of at least `from` solid, and every other one clear.
+pub fn harden(canvas: &Pixels, from: u8) -> Mended {
+    change(canvas, |_, _, pixel| match pixel[3] {
+        0 | 255 => None,
+        alpha if alpha >= from => Some(Rgba([pixel[0], pixel[1], pixel[2], 255])),
+        _ => Some(Rgba([0; 4])),
+    })
+}
+
+fn change(canvas: &Pixels, new: impl Fn(u32, u32, Rgba<u8>) -> Option<Rgba<u8>>) -> Mended {
+    let mut image = None;
+    let mut changed = 0;
+    for (y, row) in (0..).zip(canvas.rows()) {
+        for (x, pixel) in (0..).zip(row.chunks_exact(4)) {
+            if let Some(pixel) = new(x, y, Rgba([pixel[0], pixel[1], pixel[2], pixel[3]])) {
+                image.get_or_insert_with(|| canvas.to_image()).put_pixel(x, y, pixel);
+                changed += 1;
+            }
+        }
+    }
+    Some((image?, changed))
+}
+
+#[cfg(test)]
+mod tests {
+    use image::RgbaImage;
+
+    use super::*;
+
+    #[test]
+    fn the_edge_goes_and_the_middle_stays() {
+        let full = Pixels::whole(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
+        let (image, changed) = clear_edge(&full, 1).unwrap();
+        assert_eq!(changed, 20 - 6);
+        assert!(
+            image
+                .enumerate_pixels()
+                .all(|(x, y, p)| (p[3] == 255) == ((1..4).contains(&x) && (1..3).contains(&y)))
+        );
+        assert!(clear_edge(&full, 0).is_none());
+        assert!(clear_edge(&Pixels::whole(image), 1).is_none());
+    }
+
+    #[test]
+    fn hardening_leaves_no_half_transparency() {
+        let alphas = [0, 1, 127, 128, 254, 255];
+        let soft = Pixels::whole(RgbaImage::from_fn(6, 1, |x, _| Rgba([7, 7, 7, alphas[x as usize]])));
+        let (image, changed) = harden(&soft, 128).unwrap();
+        assert_eq!(image.pixels().map(|p| p[3]).collect::<Vec<_>>(), [0, 0, 0, 255, 255, 255]);
+        assert_eq!(changed, 4);
+        assert!(harden(&Pixels::whole(image), 128).is_none());
+    }
+}

@@ -1,0 +1,105 @@
+//! A flat background colour becomes transparent. Never touches the rest of a sheet.
+
+use image::{Rgba, RgbaImage};
+
+use crate::clean::distance;
+use crate::{Pixels, Size};
+
+/// Which pixels of the colour go.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum KeyScope {
+    /// Those that hang together with the sheet's border: the same colour inside a drawing stays.
+    #[default]
+    Outside,
+    /// All of them.
+    Everywhere,
+}
+
+/// A sheet without its background.
+#[derive(Clone, Debug)]
+pub struct Keyed {
+    /// The sheet; pixels that went are transparent black.
+    pub image: RgbaImage,
+    /// How many went.
+    pub pixels: u64,
+}
+
+/// Makes `color`, give or take `tolerance` (0 to 255) in each channel, transparent.
+pub fn key(sheet: &Pixels, color: Rgba<u8>, tolerance: u8, scope: KeyScope) -> Keyed {
+    let mut image = sheet.to_image();
+    let goes = |pixel: &Rgba<u8>| pixel[3] > 0 && distance(&pixel.0, color) <= tolerance;
+    let mut pixels = 0;
+    match scope {
+        KeyScope::Everywhere => {
+            for pixel in image.pixels_mut().filter(|pixel| goes(pixel)) {
+                *pixel = Rgba([0; 4]);
+                pixels += 1;
+            }
+        }
+        KeyScope::Outside => flood(&mut image, goes, &mut pixels),
+    }
+    Keyed { image, pixels }
+}
+
+/// Floods from the border through pixels that go, straight neighbours only, a run of a row at a time. A
+/// transparent pixel lets the flood through.
+fn flood(image: &mut RgbaImage, goes: impl Fn(&Rgba<u8>) -> bool, pixels: &mut u64) {
+    let Size { width, height } = Size::from(image.dimensions());
+    let mut seen = vec![false; (width as usize) * (height as usize)];
+    let mut open: Vec<(u32, u32)> = Vec::new();
+    let edge = (0..width).flat_map(|x| [(x, 0), (x, height - 1)]);
+    let sides = (0..height).flat_map(|y| [(0, y), (width - 1, y)]);
+    let passes = |image: &RgbaImage, x: u32, y: u32| {
+        let pixel = image.get_pixel(x, y);
+        pixel[3] == 0 || goes(pixel)
+    };
+    let at = |x: u32, y: u32| y as usize * width as usize + x as usize;
+    for (x, y) in edge.chain(sides) {
+        if !seen[at(x, y)] && passes(image, x, y) {
+            seen[at(x, y)] = true;
+            open.push((x, y));
+        }
+    }
+    while let Some((x, y)) = open.pop() {
+        if image.get_pixel(x, y)[3] > 0 {
+            image.put_pixel(x, y, Rgba([0; 4]));
+            *pixels += 1;
+        }
+        let near = [(x.wrapping_sub(1), y), (x + 1, y), (x, y.wrapping_sub(1)), (x, y + 1)];
+        for (nx, ny) in near {
+            if nx < width && ny < height && !seen[at(nx, ny)] && passes(image, nx, ny) {
+                seen[at(nx, ny)] = true;
+                open.push((nx, ny));
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const BACK: Rgba<u8> = Rgba([46, 160, 168, 255]);
+    const INK: Rgba<u8> = Rgba([20, 20, 40, 255]);
+
+    /// A ring with background inside and outside, and a slightly different shade beside it.
+    fn ring() -> Pixels {
+        Pixels::whole(RgbaImage::from_fn(9, 7, |x, y| match (x, y) {
+            (2..=6, 1..=5) if x == 2 || x == 6 || y == 1 || y == 5 => INK,
+            (0, 0) => Rgba([49, 160, 168, 255]),
+            _ => BACK,
+        }))
+    }
+
+    #[test]
+    fn outside_keeps_the_same_colour_inside_a_drawing() {
+        let count = |tolerance, scope| key(&ring(), BACK, tolerance, scope).pixels;
+        // 63 pixels, 16 of the ring, 9 inside it, 1 of another shade.
+        assert_eq!(count(0, KeyScope::Everywhere), 63 - 16 - 1);
+        assert_eq!(count(3, KeyScope::Everywhere), 63 - 16);
+        assert_eq!(count(3, KeyScope::Outside), 63 - 16 - 9);
+        let keyed = key(&ring(), BACK, 3, KeyScope::Outside).image;
+        assert_eq!((keyed.get_pixel(4, 3), keyed.get_pixel(2, 1)), (&BACK, &INK));
+        assert_eq!(keyed.get_pixel(0, 0)[3], 0);
+    }
+}

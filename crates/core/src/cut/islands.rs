@@ -1,0 +1,283 @@
+//! Loose sheets: each separate drawing is a frame.
+//!
+//! Pieces that hang together, also diagonally, are found once (connected components); one pass outwards
+//! from all of them at the same time gives the number of empty pixels between neighbours (a distance
+//! transform in the chessboard metric, by breadth-first search). Any join distance then is a union of those
+//! that are near enough, so the distance can be chosen by looking at all of them: the longest plateau of the
+//! number of groups.
+
+use std::collections::VecDeque;
+
+use image::{Rgba, RgbaImage};
+
+use crate::clean::Ground;
+use crate::{Pixels, Rect, Size};
+
+/// The largest join distance looked at when none is given.
+const FARTHEST: u32 = 8;
+
+/// Pieces of a picture.
+pub(crate) struct Pieces {
+    /// For each pixel its piece from 1, or 0.
+    pub(crate) labels: Vec<u32>,
+    /// Pixels of each piece.
+    pub(crate) areas: Vec<u32>,
+}
+
+/// How a loose sheet is taken apart.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct IslandOptions {
+    /// Pieces with at most so many empty pixels between them belong together; where not given it is found.
+    pub join: Option<u32>,
+    /// Groups of fewer pixels are specks.
+    pub min_area: u32,
+}
+
+/// What was found on a loose sheet.
+#[derive(Clone, Debug)]
+pub struct Islands {
+    /// The drawings in reading order: their place on the sheet, and their own pixels, without a neighbour's.
+    pub drawings: Vec<(Rect, Pixels)>,
+    /// Groups too small to be a drawing.
+    pub specks: Vec<Rect>,
+    /// The join distance used.
+    pub join: u32,
+}
+
+/// Finds the separate drawings of a sheet.
+pub fn islands(sheet: &Pixels, ground: Ground, options: IslandOptions) -> Islands {
+    let found = pieces(sheet, |pixel| ground.is_content(pixel));
+    let mut bridges = bridges(&found.labels, sheet.size(), options.join.unwrap_or(FARTHEST));
+    bridges.sort_unstable();
+    let join = options.join.unwrap_or_else(|| plateau(&found.areas, &bridges, options.min_area));
+    let groups = grouped(found.areas.len(), &bridges, join);
+    let group_of = |label: u32| groups[label as usize - 1];
+    let mut boxes: Vec<Option<Rect>> = vec![None; found.areas.len()];
+    let mut areas = vec![0; found.areas.len()];
+    for (at, &label) in found.labels.iter().enumerate() {
+        if label > 0 {
+            let (x, y) = (at as u32 % sheet.size().width, at as u32 / sheet.size().width);
+            let group = group_of(label) as usize;
+            let pixel = Rect::new(x, y, 1, 1);
+            boxes[group] = Some(boxes[group].map_or(pixel, |rect| rect.union(pixel)));
+            areas[group] += 1;
+        }
+    }
+    let (mut drawings, mut specks) = (Vec::new(), Vec::new());
+    for (group, rect) in boxes.iter().enumerate() {
+        match rect {
+            Some(rect) if areas[group] < options.min_area => specks.push(*rect),
+            Some(rect) => drawings.push((group, *rect)),
+            None => {}
+        }
+    }
+    in_reading_order(&mut drawings);
+    let width = sheet.size().width;
+    let label = |x: u32, y: u32| found.labels[(y * width + x) as usize];
+    let own = |x: u32, y: u32, group: usize| match label(x, y) {
+        0 => None,
+        label => Some(group_of(label) as usize == group),
+    };
+    let drawings =
+        drawings.into_iter().map(|(group, rect)| (rect, lifted(sheet, rect, |x, y| own(x, y, group))));
+    Islands { drawings: drawings.collect(), specks, join }
+}
+
+/// The pixels of a box without those of other drawings. `own` tells whether a pixel is the drawing's, another's,
+/// or background.
+fn lifted(sheet: &Pixels, rect: Rect, own: impl Fn(u32, u32) -> Option<bool>) -> Pixels {
+    let part = sheet.part(rect).expect("the box was found on the sheet");
+    let places = || (0..rect.height).flat_map(|y| (0..rect.width).map(move |x| (x, y)));
+    if places().all(|(x, y)| own(rect.x + x, rect.y + y) != Some(false)) {
+        return part;
+    }
+    let mut image: RgbaImage = part.to_image();
+    for (x, y) in places().filter(|&(x, y)| own(rect.x + x, rect.y + y) == Some(false)) {
+        image.put_pixel(x, y, Rgba([0; 4]));
+    }
+    Pixels::whole(image)
+}
+
+/// Labels pixels that hang together, also diagonally, in the order in which they are met.
+pub(crate) fn pieces(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Pieces {
+    let Size { width, height } = picture.size();
+    let content: Vec<bool> = picture.rows().flat_map(|row| row.chunks_exact(4)).map(is_content).collect();
+    let mut labels = vec![0u32; content.len()];
+    let mut areas = Vec::new();
+    let mut open = Vec::new();
+    for start in 0..content.len() {
+        if !content[start] || labels[start] > 0 {
+            continue;
+        }
+        areas.push(0);
+        let label = areas.len() as u32;
+        labels[start] = label;
+        open.push(start);
+        while let Some(at) = open.pop() {
+            areas[label as usize - 1] += 1;
+            for near in around(at, width, height) {
+                if content[near] && labels[near] == 0 {
+                    labels[near] = label;
+                    open.push(near);
+                }
+            }
+        }
+    }
+    Pieces { labels, areas }
+}
+
+/// The up to eight neighbours of a pixel.
+fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item = usize> {
+    let (x, y) = (at as u32 % width, at as u32 / width);
+    let columns = x.saturating_sub(1)..=(x + 1).min(width - 1);
+    let rows = y.saturating_sub(1)..=(y + 1).min(height - 1);
+    let places =
+        rows.flat_map(move |ny| columns.clone().map(move |nx| ny as usize * width as usize + nx as usize));
+    places.filter(move |&near| near != at)
+}
+
+/// Pairs of pieces with the number of empty pixels between them, up to `farthest`: gap, piece, piece.
+fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
+    let mut nearest = labels.to_vec();
+    let mut away = vec![u32::MAX; labels.len()];
+    let mut open: VecDeque<usize> = VecDeque::new();
+    for at in (0..labels.len()).filter(|&at| labels[at] > 0) {
+        away[at] = 0;
+        open.push_back(at);
+    }
+    let mut found = std::collections::BTreeMap::new();
+    while let Some(at) = open.pop_front() {
+        for near in around(at, size.width, size.height) {
+            if away[near] == u32::MAX {
+                if away[at] < farthest {
+                    away[near] = away[at] + 1;
+                    nearest[near] = nearest[at];
+                    open.push_back(near);
+                }
+            } else if nearest[near] != nearest[at] {
+                let gap = away[near] + away[at];
+                let pair = (nearest[at].min(nearest[near]), nearest[at].max(nearest[near]));
+                let least = found.entry(pair).or_insert(gap);
+                *least = (*least).min(gap);
+            }
+        }
+    }
+    found.into_iter().filter(|(_, gap)| *gap <= farthest).map(|((a, b), gap)| (gap, a, b)).collect()
+}
+
+/// For each piece the first piece of its group.
+fn grouped(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32> {
+    let mut first: Vec<u32> = (0..count as u32).collect();
+    fn root(first: &mut [u32], mut at: u32) -> u32 {
+        while first[at as usize] != at {
+            first[at as usize] = first[first[at as usize] as usize];
+            at = first[at as usize];
+        }
+        at
+    }
+    for &(_, a, b) in bridges.iter().filter(|(gap, ..)| *gap <= join) {
+        let (a, b) = (root(&mut first, a - 1), root(&mut first, b - 1));
+        first[a.max(b) as usize] = a.min(b);
+    }
+    (0..count as u32).map(|at| root(&mut first, at)).collect()
+}
+
+/// The smallest distance of the longest run of distances that give one number of drawings.
+fn plateau(areas: &[u32], bridges: &[(u32, u32, u32)], min_area: u32) -> u32 {
+    let drawings = |join: u32| {
+        let groups = grouped(areas.len(), bridges, join);
+        let mut sums = vec![0; areas.len()];
+        groups.iter().zip(areas).for_each(|(&group, area)| sums[group as usize] += area);
+        sums.into_iter().filter(|&sum| sum > 0 && sum >= min_area).count()
+    };
+    let counts: Vec<usize> = (0..=FARTHEST).map(drawings).collect();
+    let mut best = (0, 0);
+    let mut start = 0;
+    for at in 0..counts.len() {
+        if counts[at] != counts[start] {
+            start = at;
+        }
+        let length = at - start + 1;
+        if length > best.1 {
+            best = (start, length);
+        }
+    }
+    best.0 as u32
+}
+
+/// Rows are clusters of overlapping vertical extents; within a row from left to right.
+fn in_reading_order(drawings: &mut Vec<(usize, Rect)>) {
+    drawings.sort_by_key(|(_, rect)| (rect.y, rect.x));
+    let mut rows: Vec<(Rect, Vec<(usize, Rect)>)> = Vec::new();
+    for drawing in drawings.drain(..) {
+        // Beside the row's first drawing for at least half of the lower one: a tall drawing does not pull the
+        // row below into its own.
+        let is_beside = |row: &Rect| {
+            let top = row.y.max(drawing.1.y);
+            let shared = row.bottom().min(drawing.1.bottom()).saturating_sub(u64::from(top));
+            shared * 2 >= u64::from(row.height.min(drawing.1.height))
+        };
+        match rows.iter_mut().find(|(row, _)| is_beside(row)) {
+            Some((_, members)) => members.push(drawing),
+            None => rows.push((drawing.1, vec![drawing])),
+        }
+    }
+    for (_, mut members) in rows {
+        members.sort_by_key(|(_, rect)| (rect.x, rect.y));
+        drawings.append(&mut members);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sheet(rows: &[&str]) -> Pixels {
+        Pixels::whole(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
+            let letter = rows[y as usize].as_bytes()[x as usize];
+            if letter == b'.' { Rgba([0; 4]) } else { Rgba([letter, 1, 1, 255]) }
+        }))
+    }
+
+    fn found(rows: &[&str], join: Option<u32>, min_area: u32) -> (Vec<String>, usize, u32) {
+        let islands = islands(&sheet(rows), Ground::Clear, IslandOptions { join, min_area });
+        let told = islands.drawings.iter().map(|(rect, _)| rect.to_string()).collect();
+        (told, islands.specks.len(), islands.join)
+    }
+
+    #[test]
+    fn gaps_up_to_the_join_distance_belong_together_also_diagonally() {
+        let rows = ["aa...b", "aa....", "......", "...c.."];
+        let boxes = |list: &[&str]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
+        assert_eq!(found(&rows, Some(0), 0).0, boxes(&["0,0,2,2", "5,0,1,1", "3,3,1,1"]));
+        // One empty pixel between a and c, counted diagonally.
+        assert_eq!(found(&rows, Some(1), 0).0, boxes(&["0,0,4,4", "5,0,1,1"]));
+        assert_eq!(found(&rows, Some(3), 0).0, boxes(&["0,0,6,4"]));
+        assert_eq!(found(&rows, Some(0), 2), (boxes(&["0,0,2,2"]), 2, 0));
+    }
+
+    #[test]
+    fn the_join_distance_is_the_longest_plateau() {
+        // Two drawings of two pieces each, one pixel apart; eleven pixels between the drawings.
+        let rows = ["aa.a...........bb.b"];
+        let (boxes, _, join) = found(&rows, None, 0);
+        assert_eq!((boxes.len(), join), (2, 1));
+    }
+
+    #[test]
+    fn reading_order_is_by_rows_even_where_heights_differ() {
+        let rows = ["....bb", "a...bb", "a.....", "......", "dd.c..", "dd.c.."];
+        let set = islands(&sheet(&rows), Ground::Clear, IslandOptions { join: Some(0), min_area: 0 });
+        let order: String = set.drawings.iter().map(|(_, p)| char::from(p.get(0, 0).unwrap()[0])).collect();
+        assert_eq!(order, "abdc");
+    }
+
+    #[test]
+    fn a_drawing_keeps_its_own_pixels_only() {
+        let rows = ["aaaaa", "a...a", "a.b.a", "a...a"];
+        let set = islands(&sheet(&rows), Ground::Clear, IslandOptions { join: Some(0), min_area: 0 });
+        let ring = &set.drawings[0].1;
+        assert_eq!(ring.get(2, 2).unwrap()[3], 0);
+        assert_eq!(set.drawings[1].1.size(), Size::new(1, 1));
+    }
+}
