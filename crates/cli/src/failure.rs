@@ -7,6 +7,7 @@ use std::path::Path;
 use shibori_core::clip::ApplyError;
 use shibori_core::cut::{Across, CutError, even_counts};
 use shibori_core::pack::PackError;
+use shibori_core::shape::CanvasError;
 use shibori_core::{NamingError, OnlyError, SetError};
 use shibori_formats::{Error, ReadProblem, WriteProblem};
 
@@ -171,6 +172,17 @@ impl From<SetError> for Failure {
             }
             SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
             SetError::NoFrame { .. } => failure,
+        }
+    }
+}
+
+impl From<CanvasError> for Failure {
+    fn from(error: CanvasError) -> Self {
+        match error {
+            CanvasError::TooSmall { needed, .. } => {
+                Self::usage(error.to_string()).with_hint(format!("use --canvas {needed} or larger"))
+            }
+            CanvasError::Set(error) => error.into(),
         }
     }
 }

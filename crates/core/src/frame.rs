@@ -76,6 +76,12 @@ impl Frame {
         Ok(Self { pixels, inset, ..self })
     }
 
+    /// The same kept pixels at `inset` of another canvas. The pivot keeps its numbers.
+    pub fn on_canvas(self, canvas: Size, inset: Pair) -> Result<Self, FrameError> {
+        check(&self.pixels, canvas, inset)?;
+        Ok(Self { canvas, inset, ..self })
+    }
+
     /// The same frame under another name.
     pub fn with_name(self, name: Name) -> Self {
         Self { name, ..self }

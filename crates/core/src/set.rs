@@ -134,6 +134,14 @@ impl FrameSet {
         Self { frames, clips, carried: self.carried.clone() }
     }
 
+    /// The frames at these places, with the clips that play them thinned out: a frame that stays is shown as
+    /// long as it and the frames after it that went, so that a clip lasts as long as before.
+    pub fn thinned(&self, places: &[usize]) -> Self {
+        let stays: HashSet<usize> = places.iter().copied().collect();
+        let clips = self.clips.iter().filter_map(|clip| clip.clone().keeping(|frame| stays.contains(&frame)));
+        Self { clips: clips.collect(), ..self.clone() }.only(places)
+    }
+
     /// One clip and the frames it plays, in the set's order.
     pub fn only_clip(&self, clip: usize) -> Self {
         let clip = &self.clips[clip];

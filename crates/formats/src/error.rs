@@ -92,6 +92,14 @@ pub enum ReadProblem {
     /// A folder without pictures.
     #[error("the folder holds no images")]
     NoImages,
+    /// A list that is not what it should be.
+    #[error("line {line}: {why}")]
+    List {
+        /// Line from 1.
+        line: u64,
+        /// What is wrong.
+        why: String,
+    },
     /// Not JSON, or not what a manifest holds.
     #[error("line {line}, column {column}: {why}")]
     Json {

@@ -1,9 +1,12 @@
 //! Where the frames are on a sheet.
 
+use std::path::PathBuf;
+
 use clap::{Args, ValueEnum};
 use serde::Deserialize;
+use shibori_core::clean::Ground;
 use shibori_core::cut::{Blank, Choice, Counts, CutError, Grid, Read, Spacing};
-use shibori_core::{NameTemplate, Pair, Size};
+use shibori_core::{NameTemplate, Pair, Selection, Size};
 
 use crate::args::value::text;
 
@@ -16,7 +19,7 @@ pub(crate) struct CutArgs {
     #[serde(deserialize_with = "text")]
     pub(crate) grid: Option<Counts>,
     /// Width x height of one cell in pixels, such as 32x48
-    #[arg(long, value_name = "WxH", conflicts_with = "grid")]
+    #[arg(long, value_name = "WxH")]
     #[serde(deserialize_with = "text")]
     pub(crate) cell: Option<Size>,
     /// Empty pixels before the first cell: across, down
@@ -27,10 +30,29 @@ pub(crate) struct CutArgs {
     #[arg(long, value_name = "X,Y")]
     #[serde(deserialize_with = "text")]
     pub(crate) gutter: Option<Pair>,
+    /// Each separate drawing is a frame
+    #[arg(long)]
+    pub(crate) islands: bool,
+    /// Pieces with at most PX empty pixels between them are one drawing [default: found]
+    #[arg(long, value_name = "PX")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) join: Option<u32>,
+    /// Drawings of fewer pixels are specks and no frames [default: 16]
+    #[arg(long, value_name = "PX")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) min_area: Option<u32>,
+    /// Frames at the places listed in a CSV file: name,x,y,w,h
+    #[arg(long, value_name = "FILE")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) rects: Option<PathBuf>,
     /// Only the first N cells, blank ones counted
     #[arg(long, value_name = "N")]
     #[serde(deserialize_with = "text")]
     pub(crate) count: Option<u32>,
+    /// Only these frames, in this order: 0-7,9 or r2 or r2c0-5 or 0-120/3
+    #[arg(long, value_name = "SELECTION")]
+    #[serde(deserialize_with = "text")]
+    pub(crate) take: Option<Selection>,
     /// The order in which cells are read
     #[arg(long, value_name = "WAY", default_value = "across")]
     pub(crate) read: ReadArg,
@@ -74,9 +96,15 @@ pub(crate) enum BlankArg {
 }
 
 impl CutArgs {
-    /// Whether anything was said about where frames are.
-    pub(crate) fn says_where(&self) -> bool {
-        self.grid.is_some() || self.cell.is_some()
+    /// The options that say where frames are, as typed; one at the most makes sense.
+    pub(crate) fn said_where(&self) -> Vec<&'static str> {
+        let said = [
+            (self.grid.is_some(), "--grid"),
+            (self.cell.is_some(), "--cell"),
+            (self.islands, "--islands"),
+            (self.rects.is_some(), "--rects"),
+        ];
+        said.into_iter().filter(|(is_said, _)| *is_said).map(|(_, option)| option).collect()
     }
 
     /// The grid for a sheet; `None` where nothing says where frames are.
@@ -90,7 +118,7 @@ impl CutArgs {
         }
     }
 
-    pub(crate) fn choice(&self) -> Choice {
+    pub(crate) fn choice(&self, ground: Ground) -> Choice {
         let read = match self.read {
             ReadArg::Across => Read::Across,
             ReadArg::Down => Read::Down,
@@ -99,6 +127,6 @@ impl CutArgs {
             BlankArg::Drop => Blank::Drop,
             BlankArg::Keep => Blank::Keep,
         };
-        Choice { count: self.count, read, blank }
+        Choice { count: self.count, read, blank, ground }
     }
 }

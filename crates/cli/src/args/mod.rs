@@ -1,6 +1,7 @@
 //! What can be typed. One file a group of options; a group is a plain struct that clap fills from the
 //! command line and serde from a recipe, with the same names and the same value strings.
 
+mod clean;
 mod clips;
 mod cut;
 mod everywhere;
@@ -14,6 +15,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use shibori_core::Only;
 use shibori_core::draw::Backdrop;
 
+pub(crate) use clean::{CleanArgs, KeyArg};
 pub(crate) use clips::ClipArgs;
 pub(crate) use cut::CutArgs;
 pub(crate) use everywhere::{Everywhere, When};
@@ -75,6 +77,8 @@ pub(crate) struct Slice {
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) cut: CutArgs,
+    #[command(flatten)]
+    pub(crate) clean: CleanArgs,
     #[command(flatten)]
     pub(crate) shape: ShapeArgs,
     #[command(flatten)]

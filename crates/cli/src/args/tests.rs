@@ -29,11 +29,16 @@ fn same_list<T: Args + DeserializeOwned>(values: Value) {
 #[test]
 fn a_recipe_has_the_same_options() {
     same_list::<CutArgs>(json!({
-        "grid": "8x4", "cell": "32x32", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down",
+        "grid": "8x4", "cell": "32x32", "islands": true, "join": 2, "min-area": 9,
+        "rects": "places.csv", "take": "0-7,9", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down",
         "blank": "keep", "uneven": true, "manifest-only": true, "name": "{sheet}-{n:03}", "number-from": 1,
     }));
+    same_list::<CleanArgs>(json!({
+        "key": "auto", "tolerance": 9, "key-scope": "everywhere", "clear-edge": 1, "specks": 4, "defringe": true,
+        "harden-alpha": 128,
+    }));
     same_list::<ShapeArgs>(json!({
-        "trim": "clip", "trim-alpha": 3, "trim-border": 1, "pivot": "16px,30px", "pivot-per": "frame",
+        "trim": "clip", "trim-alpha": 3, "trim-border": 1, "canvas": "fit", "pivot": "16px,30px", "pivot-per": "frame",
     }));
     same_list::<ClipArgs>(json!({ "clip": ["swim = 0-7 @12fps"] }));
     same_list::<PackArgs>(json!({

@@ -3,9 +3,12 @@
 use std::path::Path;
 
 use serde::Serialize;
-use shibori_core::{Pixels, Size};
+use shibori_core::clean::{Ground, ground};
+use shibori_core::cut::{Certainty, Choice, GridCandidate, cut_cells, find_grid};
+use shibori_core::{Color, Pair, Pixels, Size};
 use shibori_formats::read::{Animation, Limits, Loaded, Picture, image};
 
+use super::cutting::{command_for, ranges};
 use crate::args::Inspect;
 use crate::console::{Console, counted, millis};
 use crate::failure::Failure;
@@ -27,7 +30,14 @@ struct Sheet {
     transparency: &'static str,
     /// Share of pixels that show nothing, 0 to 1.
     empty: f64,
+    /// The flat colour behind the drawings, if there is one.
+    background: Option<String>,
+    /// The grid that explains the sheet, sure or not.
+    grid: Option<GridReport>,
+    /// Other grids that could explain it.
+    others: Vec<GridReport>,
     animation: Option<Timing>,
+    findings: Vec<String>,
     /// Square cells that divide the sheet evenly, largest first.
     square_cells: Vec<Fit>,
     /// Counts of columns that divide the width, and of rows that divide the height.
@@ -43,6 +53,28 @@ struct Timing {
     total_ms: f64,
     /// 0 is for ever.
     plays: u32,
+}
+
+#[derive(Serialize)]
+struct GridReport {
+    cell: [u32; 2],
+    offset: [u32; 2],
+    gutter: [u32; 2],
+    columns: u32,
+    rows: u32,
+    /// Cells with a drawing.
+    count: usize,
+    /// Cells without one.
+    blank: Vec<String>,
+    /// Drawings of each row.
+    per_row: Vec<usize>,
+    /// 0 to 1: the chance that it is right, were the next one the only other.
+    confidence: f64,
+    /// Whether `slice` would act upon it by itself.
+    sure: bool,
+    /// Places where its lines cross a drawing.
+    cut_places: u32,
+    command: String,
 }
 
 #[derive(Serialize)]
@@ -74,6 +106,13 @@ fn look(path: &Path) -> Result<Sheet, Failure> {
     };
     let is_still = animation.is_none();
     let Size { width, height } = info.size;
+    let ground = if is_still { ground(&pictures[0]) } else { Ground::Clear };
+    let background = match ground {
+        Ground::Flat { color, .. } => Some(Color(color).to_string()),
+        _ => None,
+    };
+    let (mut grids, findings) = if is_still { grids(path, &pictures[0]) } else { (Vec::new(), Vec::new()) };
+    let others = if grids.is_empty() { Vec::new() } else { grids.split_off(1) };
     Ok(Sheet {
         file: path.display().to_string(),
         format: info.format.name(),
@@ -81,11 +120,75 @@ fn look(path: &Path) -> Result<Sheet, Failure> {
         color: info.color,
         transparency: transparency(&pictures),
         empty: empty_share(&pictures),
+        background,
+        grid: grids.pop(),
+        others,
         animation,
+        findings,
         square_cells: if is_still { square_cells(info.size) } else { Vec::new() },
         columns: if is_still { counts(width) } else { Vec::new() },
         rows: if is_still { counts(height) } else { Vec::new() },
     })
+}
+
+/// The grids that could explain a sheet, the best first, and what is odd about them.
+fn grids(path: &Path, sheet: &Pixels) -> (Vec<GridReport>, Vec<String>) {
+    let found = find_grid(sheet);
+    let mut findings = Vec::new();
+    if found.certainty == Certainty::Blank {
+        findings.push("the picture is wholly blank".to_owned());
+        return (Vec::new(), findings);
+    }
+    let is_sure = matches!(found.certainty, Certainty::Sure(_));
+    let confidence = found.certainty.confidence();
+    let report = |(place, candidate): (usize, &GridCandidate)| {
+        let rest = if place == 0 { confidence } else { 1.0 - confidence };
+        grid_report(path, sheet, found.ground, candidate, rest, is_sure && place == 0)
+    };
+    let candidates = found.candidates.iter().filter(|candidate| candidate.grid.len() > 1);
+    let grids: Vec<GridReport> = candidates.enumerate().map(report).collect();
+    match grids.first() {
+        Some(grid) if grid.cut_places > 0 => {
+            findings.push(format!(
+                "lines of the grid cross drawings in {}",
+                counted(grid.cut_places as usize, "place")
+            ));
+        }
+        None => findings
+            .push("no grid was found: it may be one picture, or loose drawings (--islands)".to_owned()),
+        _ => {}
+    }
+    (grids, findings)
+}
+
+fn grid_report(
+    path: &Path,
+    sheet: &Pixels,
+    ground: Ground,
+    candidate: &GridCandidate,
+    confidence: f64,
+    sure: bool,
+) -> GridReport {
+    let grid = &candidate.grid;
+    let choice = Choice { ground, ..Choice::default() };
+    let cut = cut_cells(sheet, grid, &choice).expect("without a count nothing is missing");
+    let mut per_row = vec![0; grid.counts().rows as usize];
+    cut.cells.iter().for_each(|cell| per_row[cell.cell.row as usize] += 1);
+    let pair = |pair: Pair| [pair.x, pair.y];
+    GridReport {
+        cell: [grid.cell_size().width, grid.cell_size().height],
+        offset: pair(grid.spacing().offset),
+        gutter: pair(grid.spacing().gutter),
+        columns: grid.counts().columns,
+        rows: grid.counts().rows,
+        count: cut.cells.len(),
+        blank: ranges(&cut.dropped, grid),
+        per_row,
+        confidence: (confidence * 1000.0).round() / 1000.0,
+        sure,
+        cut_places: candidate.cut_places,
+        command: command_for(path, grid),
+    }
 }
 
 fn timing(animation: &Animation) -> Timing {
@@ -131,9 +234,54 @@ fn describe(sheet: &Sheet, console: &Console) {
         kind => format!("{kind} transparency, {:.0} % of pixels empty", sheet.empty * 100.0),
     };
     console.say(&format!("  {}, {}; {alpha}", sheet.format, sheet.color));
+    if let Some(color) = &sheet.background {
+        console.say(&format!("  the background is flat {color}; --key auto makes it transparent"));
+    }
     match &sheet.animation {
         Some(animation) => describe_animation(animation, console),
-        None => describe_cells(sheet, console),
+        None => {
+            describe_grids(sheet, console);
+            // Where the grid is sure, sums that also fit only distract.
+            if !sheet.grid.as_ref().is_some_and(|grid| grid.sure) {
+                describe_cells(sheet, console);
+            }
+        }
+    }
+    for finding in &sheet.findings {
+        console.say(&format!("  {finding}"));
+    }
+}
+
+fn describe_grids(sheet: &Sheet, console: &Console) {
+    let Some(grid) = &sheet.grid else { return };
+    let told = |grid: &GridReport| {
+        let [width, height] = grid.cell;
+        let spacing = match (grid.offset, grid.gutter) {
+            ([0, 0], [0, 0]) => String::new(),
+            ([0, 0], [x, y]) => format!(", gutter {x},{y} px"),
+            ([x, y], [0, 0]) => format!(", offset {x},{y} px"),
+            ([x, y], [gx, gy]) => format!(", offset {x},{y} px, gutter {gx},{gy} px"),
+        };
+        format!("{}x{} cells of {width}x{height} px{spacing}", grid.columns, grid.rows)
+    };
+    let drawings = counted(grid.count, "drawing");
+    if grid.sure {
+        console.say(&format!("  grid: {}; {drawings}", told(grid)));
+        let all_full = grid.per_row.iter().all(|count| *count == grid.columns as usize);
+        if !all_full {
+            let per_row: Vec<String> = grid.per_row.iter().map(ToString::to_string).collect();
+            console.say(&format!(
+                "  drawings in each row: {}; blank cells: {}",
+                per_row.join(", "),
+                grid.blank.join(", ")
+            ));
+        }
+        console.say(&format!("  {}", grid.command));
+        return;
+    }
+    console.say("  the grid is not certain; it could be");
+    for grid in std::iter::once(grid).chain(&sheet.others).take(3) {
+        console.say(&format!("    {}: {}", told(grid), grid.command));
     }
 }
 

@@ -1,5 +1,6 @@
 //! One file a command: from options to what they decide, the work, and what is said about it.
 
+mod cutting;
 mod demo;
 mod gather;
 mod inspect;

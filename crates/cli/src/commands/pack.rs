@@ -53,7 +53,7 @@ pub(super) fn run(args: &Pack, everywhere: &Everywhere, console: &Console) -> Re
     let options = args.pack.options();
     let (set, sources) = gather::many(&args.sources, &args.only, console)?;
     let trim = if options.layout == Layout::Dense { TrimScope::Frame } else { TrimScope::None };
-    let set = args.shape.apply(args.clips.apply(set)?, trim)?;
+    let set = args.shape.apply(args.clips.apply(set)?, trim, None)?;
     let memory_before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
     let atlas = pack(set, &options)?;
     let files = write::atlas_files(&args.output, atlas.pages().len(), &policy(everywhere, sources))?;

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use serde::Serialize;
-use shibori_core::{FrameSet, Pair, SetError};
+use shibori_core::shape::restore;
 use shibori_formats::write;
 
 use super::{gather, policy, slice, wrote};
@@ -20,7 +20,7 @@ struct Report {
 
 pub(super) fn run(args: &Unpack, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.manifest, &args.only, console)?;
-    let set = if args.trimmed { set } else { restored(set)? };
+    let set = if args.trimmed { set } else { restore(set)? };
     let count = set.frames().len();
     let files = write::set_files(set, &args.output, &policy(everywhere, sources))?;
     let written = slice::write_set(files, count, console)?;
@@ -29,12 +29,4 @@ pub(super) fn run(args: &Unpack, everywhere: &Everywhere, console: &Console) -> 
     slice::say_removed(&written.removed, console);
     console.result(&Report { manifest, frames: count, removed: written.removed });
     Ok(())
-}
-
-/// Every frame with its whole canvas.
-fn restored(set: FrameSet) -> Result<FrameSet, SetError> {
-    set.map_frames(|_, frame| {
-        let whole = frame.restored();
-        Ok(frame.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
-    })
 }

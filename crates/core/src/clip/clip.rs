@@ -100,6 +100,21 @@ impl Clip {
         Self { carried, ..self }
     }
 
+    /// The same clip with only the steps whose frame stays, each as long as it and those after it that went;
+    /// `None` where none stays. What comes before the first that stays goes with its time.
+    pub(crate) fn keeping(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {
+        let mut kept: Vec<Step> = Vec::new();
+        for step in self.steps {
+            match kept.last_mut() {
+                _ if stays(step.frame) => kept.push(step),
+                Some(last) => last.ticks = last.ticks.saturating_add(step.ticks),
+                None => {}
+            }
+        }
+        self.steps = kept;
+        (!self.steps.is_empty()).then_some(self)
+    }
+
     /// The same clip in a set where its frames lie elsewhere; `None` where one of them is gone.
     pub(crate) fn with_places(mut self, new_place: &[Option<usize>]) -> Option<Self> {
         for step in &mut self.steps {
@@ -219,6 +234,16 @@ mod tests {
             assert_eq!(clip.shown().iter().map(|step| step.frame).collect::<Vec<_>>(), wanted);
             assert_eq!(clip.total_ticks(), 10 * wanted.len() as u64);
         }
+    }
+
+    #[test]
+    fn thinning_out_keeps_the_time() {
+        let thin = clip(&[10, 20, 30, 40, 50]).unwrap().keeping(|frame| frame % 2 == 0).unwrap();
+        assert_eq!(
+            thin.steps().iter().map(|s| (s.frame, s.ticks)).collect::<Vec<_>>(),
+            [(0, 30), (2, 70), (4, 50)]
+        );
+        assert!(clip(&[10]).unwrap().keeping(|_| false).is_none());
     }
 
     #[test]

@@ -2,8 +2,10 @@
 //!
 //! Every step is `FrameSet → FrameSet` and changes neither names nor clips.
 
+mod canvas;
 mod pivot;
 mod trim;
 
+pub use canvas::{CanvasError, CanvasRule, set_canvas};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
-pub use trim::{Trim, TrimScope, trim};
+pub use trim::{Trim, TrimScope, restore, trim};

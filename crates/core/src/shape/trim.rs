@@ -55,6 +55,14 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
     })
 }
 
+/// Gives every frame its whole canvas back.
+pub fn restore(set: FrameSet) -> Result<FrameSet, SetError> {
+    set.map_frames(|_, frame| {
+        let whole = frame.restored();
+        Ok(frame.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
+    })
+}
+
 /// For each frame, the first frame of the group it shares a box with.
 fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
     let mut first: Vec<usize> = (0..set.frames().len()).collect();

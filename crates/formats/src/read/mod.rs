@@ -9,10 +9,12 @@ mod folder;
 mod gif;
 mod image;
 mod png;
+mod rects;
 mod source;
 
 pub(crate) use image::bytes_of;
 pub use image::{Animation, Format, ImageInfo, Loaded, Moment, Picture, image};
+pub use rects::rects;
 pub(crate) use source::file_name;
 pub use source::{Gathered, Remark, animation_frames, source, sources, sprite_name};
 
