@@ -19,6 +19,8 @@ use crate::failure::Failure;
 
 /// Groups of fewer pixels are specks where nothing is said.
 const SPECK: u32 = 16;
+/// Evidence in nats from which a grid is worth proposing.
+pub(super) const WORTH_SAYING: f64 = 3.0;
 
 /// One file's frames, and how they came about.
 pub(super) struct Sliced {
@@ -329,7 +331,7 @@ fn mended(
 
 /// The grid that explains a sheet, if it is sure.
 pub(super) fn found_grid(path: &Path, pixels: &Pixels) -> Result<Grid, Failure> {
-    let Found { candidates, certainty, .. } = find_grid(pixels);
+    let Found { candidates, certainty, ground } = find_grid(pixels);
     match certainty {
         Certainty::Sure(_) => Ok(candidates[0].grid),
         Certainty::Blank => {
@@ -337,25 +339,28 @@ pub(super) fn found_grid(path: &Path, pixels: &Pixels) -> Result<Grid, Failure> 
             Err(Failure::usage(text)
                 .with_hint("add --grid COLUMNSxROWS and --blank keep if blank frames are wanted"))
         }
-        Certainty::Unsure(_) => Err(not_sure(path, &candidates)),
+        Certainty::Unsure(_) => Err(not_sure(path, &candidates, ground)),
     }
 }
 
-fn not_sure(path: &Path, candidates: &[GridCandidate]) -> Failure {
-    let grids: Vec<&Grid> =
-        candidates.iter().map(|c| &c.grid).filter(|grid| grid.len() > 1).take(3).collect();
-    let told: Vec<String> =
-        grids.iter().map(|grid| format!("{} of {} px", grid.counts(), grid.cell_size())).collect();
-    let commands: Vec<String> =
-        grids.iter().map(|grid| format!("\n    {}", command_for(path, grid))).collect();
+fn not_sure(path: &Path, candidates: &[GridCandidate], ground: Ground) -> Failure {
+    // Grids of the same counts differ by empty borders only; two of them are enough to choose from.
+    let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
+    let grids: Vec<&Grid> = likely.map(|candidate| &candidate.grid).take(3).collect();
+    let file = pasteable(&path.display().to_string());
+    let mut commands: Vec<String> = grids.iter().map(|grid| command_for(path, grid)).collect();
+    if ground != Ground::None {
+        commands.push(format!("shibori slice {file} --islands"));
+    }
+    let listed: String = commands.iter().map(|command| format!("\n    {command}")).collect();
+    let told: Vec<String> = grids.iter().map(|grid| format!("{} of {} px", grid.counts(), grid.cell_size())).collect();
     match told.as_slice() {
-        [] => Failure::usage(format!("{}: no grid was found; it may be one picture, or loose drawings", path.display()))
-            .with_hint(format!(
-                "say how many columns and rows there are, or take each separate drawing:\n    shibori slice {0} --grid COLUMNSxROWS\n    shibori slice {0} --islands",
-                pasteable(&path.display().to_string())
-            )),
+        [] => {
+            let text = format!("{}: no grid was found; it may be one picture, or loose drawings", path.display());
+            Failure::usage(text).with_hint(format!("say what it is:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"))
+        }
         told => Failure::usage(format!("{}: the grid is not certain: {}", path.display(), told.join(", or ")))
-            .with_hint(format!("choose one:{}", commands.concat())),
+            .with_hint(format!("choose one; --islands takes each separate drawing:{listed}")),
     }
 }
 

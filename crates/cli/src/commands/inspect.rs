@@ -8,7 +8,7 @@ use shibori_core::cut::{Certainty, Choice, GridCandidate, cut_cells, find_grid};
 use shibori_core::{Color, Pair, Pixels, Size};
 use shibori_formats::read::{Animation, Limits, Loaded, Picture, image};
 
-use super::cutting::{command_for, ranges};
+use super::cutting::{WORTH_SAYING, command_for, ranges};
 use crate::args::Inspect;
 use crate::console::{Console, counted, millis};
 use crate::failure::Failure;
@@ -145,7 +145,7 @@ fn grids(path: &Path, sheet: &Pixels) -> (Vec<GridReport>, Vec<String>) {
         let rest = if place == 0 { confidence } else { 1.0 - confidence };
         grid_report(path, sheet, found.ground, candidate, rest, is_sure && place == 0)
     };
-    let candidates = found.candidates.iter().filter(|candidate| candidate.grid.len() > 1);
+    let candidates = found.candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
     let grids: Vec<GridReport> = candidates.enumerate().map(report).collect();
     match grids.first() {
         Some(grid) if grid.cut_places > 0 => {

@@ -7,7 +7,7 @@ const SMALLEST: u32 = 6;
 /// The widest offset and gutter looked for.
 const WIDEST: u32 = 8;
 /// What an offset or a gutter must explain to be believed, in nats.
-const PRICE: f64 = 5.0;
+const PRICE: f64 = 6.5;
 /// What spacing on one axis only costs on top.
 const LOPSIDED: f64 = 1.5;
 /// What an offset and a gutter together cost less, and an offset alone more.
