@@ -61,8 +61,14 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
     Some(match problem {
         ReadProblem::NotFound => nearest_file(path)?,
         ReadProblem::NotAnImage { .. } => {
-            "PNG, APNG and GIF can be read, whatever the file is called".to_owned()
+            "PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2 can be read".to_owned()
         }
+        ReadProblem::BrokenOff { frames: frames @ 1.., .. } => {
+            let frames = crate::console::counted(*frames, "whole frame");
+            format!("export it again; or add --accept truncated to take the {frames} before the break")
+        }
+        ReadProblem::TooLarge { size, .. } => format!("if that is right, add --max-pixels {}", size.area()),
+        ReadProblem::TooManyFrames { .. } => "shorten it, or raise --max-pixels".to_owned(),
         ReadProblem::BrokenOff { .. } => "copy or export it again; nothing was written".to_owned(),
         ReadProblem::UnknownFormat(_) => {
             "a newer shibori wrote it; use that one, or make the manifest anew".to_owned()

@@ -66,6 +66,8 @@ pub enum ReadProblem {
         format: &'static str,
         /// The file's length.
         bytes: usize,
+        /// Whole frames before the break, of an animation.
+        frames: usize,
     },
     /// Wrong inside.
     #[error("the {format} is damaged: {why}")]
@@ -83,8 +85,11 @@ pub enum ReadProblem {
         /// Pixels allowed.
         limit: u64,
     },
+    /// A kind of file that is not read.
+    #[error("{0}")]
+    Unsupported(String),
     /// More frames than the limit.
-    #[error("the animation has more than {limit} frames")]
+    #[error("the animation has more frames than the limit of {limit}")]
     TooManyFrames {
         /// Frames allowed.
         limit: u32,

@@ -3,6 +3,7 @@
 use std::num::NonZeroUsize;
 
 use clap::{Args, ValueEnum};
+use shibori_formats::read::Limits;
 
 #[derive(Args, Clone, Debug)]
 #[command(next_help_heading = "Everywhere")]
@@ -25,9 +26,31 @@ pub(crate) struct Everywhere {
     /// Replace files that shibori did not write, or that were changed since
     #[arg(long, global = true)]
     pub(crate) force: bool,
+    /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off
+    #[arg(long, global = true, value_name = "WHAT", value_delimiter = ',')]
+    pub(crate) accept: Vec<Accept>,
+    /// The most pixels a picture may have [default: 268435456]
+    #[arg(long, global = true, value_name = "N")]
+    pub(crate) max_pixels: Option<u64>,
     /// Threads to use [default: one a core]; the result is the same with any number
     #[arg(long, global = true, value_name = "N")]
     pub(crate) jobs: Option<NonZeroUsize>,
+}
+
+/// What may be wrong with input.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Accept {
+    /// Animations that break off
+    Truncated,
+}
+
+impl Everywhere {
+    /// How much a file may ask for.
+    pub(crate) fn limits(&self) -> Limits {
+        let plain = Limits::default();
+        let accept_truncated = self.accept.contains(&Accept::Truncated);
+        Limits { pixels: self.max_pixels.unwrap_or(plain.pixels), accept_truncated, ..plain }
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -12,8 +12,10 @@ mod value;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use shibori_core::Only;
+use shibori_core::cut::Counts;
 use shibori_core::draw::Backdrop;
+use shibori_core::shape::Anchor;
+use shibori_core::{Only, Pair, Size};
 
 pub(crate) use clean::{CleanArgs, KeyArg};
 pub(crate) use clips::ClipArgs;
@@ -46,6 +48,8 @@ pub(crate) enum Command {
     /// Pictures that prove it: all frames at once, or a clip in motion
     #[command(subcommand)]
     Preview(Preview),
+    /// An empty sheet to draw on: lines, labels, pivot marks
+    GuideSheet(GuideSheet),
     /// Write the demo art and run the whole road on it
     Demo(Demo),
     /// Print a JSON Schema
@@ -62,14 +66,14 @@ pub(crate) struct OnlyArgs {
 
 #[derive(Args, Debug)]
 pub(crate) struct Inspect {
-    /// PNG or GIF files, still or animated
+    /// Images or animations; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct Slice {
-    /// Sheets, strips or animations; each becomes a sprite named after its file
+    /// Sheets, strips or animations, each a sprite named after its file; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
     /// The folder to write: one PNG a frame, and frames.json [default: IMAGE-frames]
@@ -122,6 +126,8 @@ pub(crate) struct Unpack {
 pub(crate) enum Preview {
     /// Every frame at once, by clip, with numbers, cells and times: a PNG
     Contact(Contact),
+    /// The cut drawn over the sheet before cutting: lines, blank cells, crossed pixels: a PNG
+    Grid(Box<GridPreview>),
     /// A clip as the game will show it: a GIF or an APNG, by the file's ending
     Motion(Motion),
 }
@@ -142,6 +148,48 @@ pub(crate) struct Contact {
     /// The widest the picture may be, in pixels
     #[arg(long, value_name = "PX", default_value_t = 1280, value_parser = clap::value_parser!(u32).range(64..=16384))]
     pub(crate) width: u32,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct GridPreview {
+    /// The sheet
+    #[arg(value_name = "IMAGE")]
+    pub(crate) image: PathBuf,
+    /// The picture to write; ends in .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// How large a pixel is drawn [default: as large as fits]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=64))]
+    pub(crate) zoom: Option<u32>,
+    #[command(flatten)]
+    pub(crate) cut: CutArgs,
+    #[command(flatten)]
+    pub(crate) clean: CleanArgs,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct GuideSheet {
+    /// Columns x rows, such as 8x4
+    #[arg(long, value_name = "CxR")]
+    pub(crate) grid: Counts,
+    /// Width x height of one cell in pixels, such as 32x48
+    #[arg(long, value_name = "WxH")]
+    pub(crate) cell: Size,
+    /// Empty pixels before the first cell and after the last: across, down
+    #[arg(long, value_name = "X,Y", default_value = "0,0")]
+    pub(crate) offset: Pair,
+    /// Empty pixels between cells: across, down
+    #[arg(long, value_name = "X,Y", default_value = "0,0")]
+    pub(crate) gutter: Pair,
+    /// Where each cell's pivot goes: center, bottom, top-left, ..., or fractions of the cell such as 0.5,0.9
+    #[arg(long, value_name = "POINT", default_value = "bottom")]
+    pub(crate) pivot: Anchor,
+    /// Names of the rows from the top, such as idle,walk,leap
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    pub(crate) rows: Vec<String>,
+    /// The sheet to write; ends in .png, .svg or .ora
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
 }
 
 #[derive(Args, Debug)]

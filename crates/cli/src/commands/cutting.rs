@@ -9,11 +9,11 @@ use shibori_core::cut::{
     find_grid, islands, part_frame,
 };
 use shibori_core::{Cell, Color, Frame, FrameSet, Name, Pixels, Size};
-use shibori_formats::read::{Limits, Loaded, Picture, animation_frames, image, rects, sprite_name};
+use shibori_formats::read::{Loaded, Picture, animation_frames, image, rects, sprite_name};
 use shibori_formats::{Error, ReadProblem};
 
 use super::gather;
-use crate::args::{CleanArgs, CutArgs, KeyArg};
+use crate::args::{CleanArgs, CutArgs, Everywhere, KeyArg};
 use crate::console::{Console, counted, grouped, pasteable};
 use crate::failure::Failure;
 
@@ -107,13 +107,14 @@ pub(super) fn cut_file(
     path: &Path,
     cut: &CutArgs,
     clean: &CleanArgs,
+    everywhere: &Everywhere,
     console: &Console,
 ) -> Result<Sliced, Failure> {
     if let [first, second, ..] = cut.said_where()[..] {
         return Err(Failure::usage(format!("{first} and {second} both say where the frames are"))
             .with_hint("leave out one of the two"));
     }
-    let Loaded { info, picture } = image(path, &Limits::default())?;
+    let Loaded { info, picture, is_truncated } = image(path, &everywhere.limits())?;
     match picture {
         Picture::Still(pixels) => {
             let sheet = prepared(path, &pixels, clean, console)?;
@@ -128,7 +129,7 @@ pub(super) fn cut_file(
         }
         Picture::Moving(animation) => {
             let sprite = sprite_name(path)?;
-            let made = animation_frames(animation, &sprite, &sprite, &file_name(path));
+            let made = animation_frames(animation, &sprite, &sprite, &file_name(path), is_truncated);
             let (set, remarks) = made.map_err(|problem| wrong(path, problem))?;
             for remark in &remarks {
                 gather::tell(remark, console);
@@ -230,9 +231,13 @@ fn cut_sheet(path: &Path, sheet: &Sheet, cut: &CutArgs, clean: &CleanArgs) -> Re
     finished(report, frame_set(path, frames)?, size, false, cut, clean, Some(sheet))
 }
 
+pub(super) fn island_options(cut: &CutArgs) -> IslandOptions {
+    IslandOptions { join: cut.join, min_area: cut.min_area.unwrap_or(SPECK) }
+}
+
 fn cut_islands(path: &Path, sheet: &Sheet, cut: &CutArgs, clean: &CleanArgs) -> Result<Sliced, Failure> {
     let size = sheet.pixels.size();
-    let options = IslandOptions { join: cut.join, min_area: cut.min_area.unwrap_or(SPECK) };
+    let options = island_options(cut);
     if sheet.ground == Ground::None {
         let text = format!("{}: nothing lies between the drawings that tells them apart", path.display());
         return Err(Failure::usage(text)
@@ -353,14 +358,19 @@ fn not_sure(path: &Path, candidates: &[GridCandidate], ground: Ground) -> Failur
         commands.push(format!("shibori slice {file} --islands"));
     }
     let listed: String = commands.iter().map(|command| format!("\n    {command}")).collect();
-    let told: Vec<String> = grids.iter().map(|grid| format!("{} of {} px", grid.counts(), grid.cell_size())).collect();
+    let told: Vec<String> =
+        grids.iter().map(|grid| format!("{} of {} px", grid.counts(), grid.cell_size())).collect();
     match told.as_slice() {
         [] => {
-            let text = format!("{}: no grid was found; it may be one picture, or loose drawings", path.display());
-            Failure::usage(text).with_hint(format!("say what it is:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"))
+            let text =
+                format!("{}: no grid was found; it may be one picture, or loose drawings", path.display());
+            Failure::usage(text)
+                .with_hint(format!("say what it is:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"))
         }
-        told => Failure::usage(format!("{}: the grid is not certain: {}", path.display(), told.join(", or ")))
-            .with_hint(format!("choose one; --islands takes each separate drawing:{listed}")),
+        told => {
+            Failure::usage(format!("{}: the grid is not certain: {}", path.display(), told.join(", or ")))
+                .with_hint(format!("choose one; --islands takes each separate drawing:{listed}"))
+        }
     }
 }
 
@@ -383,7 +393,7 @@ fn grid_options(grid: &Grid) -> String {
     options
 }
 
-fn rect_failure(list: &Path, error: &RectError) -> Failure {
+pub(super) fn rect_failure(list: &Path, error: &RectError) -> Failure {
     let failure = Failure::usage(format!("{}: {error}", list.display()));
     failure.with_hint("a place is x,y,w,h in pixels of the sheet, from its top left")
 }

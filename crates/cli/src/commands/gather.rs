@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_formats::read::{Gathered, Limits, Remark, source, sources};
+use shibori_formats::read::{Gathered, Remark, source, sources};
 
-use crate::args::OnlyArgs;
+use crate::args::{Everywhere, OnlyArgs};
 use crate::console::{Console, counted};
 use crate::failure::Failure;
 
@@ -13,18 +13,20 @@ use crate::failure::Failure;
 pub(super) fn many(
     paths: &[PathBuf],
     only: &OnlyArgs,
+    everywhere: &Everywhere,
     console: &Console,
 ) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
-    narrowed(sources(paths, &Limits::default())?, only, console)
+    narrowed(sources(paths, &everywhere.limits())?, only, console)
 }
 
 /// Frames of one source.
 pub(super) fn one(
     path: &Path,
     only: &OnlyArgs,
+    everywhere: &Everywhere,
     console: &Console,
 ) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
-    narrowed(source(path, &Limits::default())?, only, console)
+    narrowed(source(path, &everywhere.limits())?, only, console)
 }
 
 fn narrowed(
@@ -48,6 +50,10 @@ pub(super) fn tell(remark: &Remark, console: &Console) {
             let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
             let text = format!("numbered images '{sequence}': missing {}", numbers.join(", "));
             console.warn(&text, Some("the clip plays without them; add the files if they were forgotten"));
+        }
+        Remark::Truncated { file, frames } => {
+            let frames = counted(*frames, "frame");
+            console.warn(&format!("{file}: breaks off; the {frames} before the break were taken"), None);
         }
         Remark::FastDelays { file, frames } => {
             let frames = counted(*frames, "frame");

@@ -6,10 +6,10 @@ use serde::Serialize;
 use shibori_core::clean::{Ground, ground};
 use shibori_core::cut::{Certainty, Choice, GridCandidate, cut_cells, find_grid};
 use shibori_core::{Color, Pair, Pixels, Size};
-use shibori_formats::read::{Animation, Limits, Loaded, Picture, image};
+use shibori_formats::read::{Animation, Loaded, Picture, image};
 
 use super::cutting::{WORTH_SAYING, command_for, ranges};
-use crate::args::Inspect;
+use crate::args::{Everywhere, Inspect};
 use crate::console::{Console, counted, millis};
 use crate::failure::Failure;
 
@@ -84,10 +84,10 @@ struct Fit {
     rows: u32,
 }
 
-pub(super) fn run(args: &Inspect, console: &Console) -> Result<(), Failure> {
+pub(super) fn run(args: &Inspect, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let mut report = Report { sheets: Vec::new() };
     for path in &args.images {
-        let sheet = look(path)?;
+        let sheet = look(path, everywhere)?;
         describe(&sheet, console);
         report.sheets.push(sheet);
     }
@@ -95,8 +95,8 @@ pub(super) fn run(args: &Inspect, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-fn look(path: &Path) -> Result<Sheet, Failure> {
-    let Loaded { info, picture } = image(path, &Limits::default())?;
+fn look(path: &Path, everywhere: &Everywhere) -> Result<Sheet, Failure> {
+    let Loaded { info, picture, .. } = image(path, &everywhere.limits())?;
     let (pictures, animation) = match picture {
         Picture::Still(pixels) => (vec![pixels], None),
         Picture::Moving(animation) => {

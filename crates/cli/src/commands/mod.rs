@@ -3,9 +3,11 @@
 mod cutting;
 mod demo;
 mod gather;
+mod guide_sheet;
 mod inspect;
 mod pack;
 mod preview;
+mod preview_grid;
 mod slice;
 mod unpack;
 
@@ -23,12 +25,14 @@ use crate::failure::Failure;
 
 pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     match command {
-        Command::Inspect(args) => inspect::run(args, console),
+        Command::Inspect(args) => inspect::run(args, everywhere, console),
         Command::Slice(args) => slice::run(args, everywhere, console),
         Command::Pack(args) => pack::run(args, everywhere, console),
         Command::Unpack(args) => unpack::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
         Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
+        Command::Preview(Preview::Grid(args)) => preview_grid::run(args, everywhere, console),
+        Command::GuideSheet(args) => guide_sheet::run(args, everywhere, console),
         Command::Demo(args) => demo::run(args, everywhere, console),
         Command::Schema(args) => {
             match args.of {

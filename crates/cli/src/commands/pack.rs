@@ -51,7 +51,7 @@ pub(super) fn run(args: &Pack, everywhere: &Everywhere, console: &Console) -> Re
         return Err(Failure::usage(format!("{option} has no use here; it goes with --layout {layout}")));
     }
     let options = args.pack.options();
-    let (set, sources) = gather::many(&args.sources, &args.only, console)?;
+    let (set, sources) = gather::many(&args.sources, &args.only, everywhere, console)?;
     let trim = if options.layout == Layout::Dense { TrimScope::Frame } else { TrimScope::None };
     let set = args.shape.apply(args.clips.apply(set)?, trim, None)?;
     let memory_before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();

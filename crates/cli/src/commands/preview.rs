@@ -30,7 +30,7 @@ struct MotionReport {
 }
 
 pub(super) fn contact(args: &Contact, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    let (set, sources) = gather::one(&args.source, &args.only, console)?;
+    let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
     let sheet = draw::contact(&set, ContactOptions { width: args.width, zoom: args.zoom });
     write::picture(&args.output, &sheet, &policy(everywhere, sources))?;
     let (file, size) = (args.output.clone(), [sheet.width(), sheet.height()]);
@@ -42,7 +42,7 @@ pub(super) fn contact(args: &Contact, everywhere: &Everywhere, console: &Console
 }
 
 pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    let (set, sources) = gather::one(&args.source, &args.only, console)?;
+    let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
     let clip = clip_to_show(&set)?;
     let film = draw::film(&set, &clip, FilmOptions { zoom: args.zoom, backdrop: args.background });
     let done = write::film(&args.output, &film, &policy(everywhere, sources))?;

@@ -35,7 +35,7 @@ pub(super) fn run(args: &Slice, everywhere: &Everywhere, console: &Console) -> R
         )
         .with_hint("leave out --manifest-only, or the options of Clean, --islands and --canvas"));
     }
-    let sliced = args.images.iter().map(|path| cut_file(path, &args.cut, &args.clean, console));
+    let sliced = args.images.iter().map(|path| cut_file(path, &args.cut, &args.clean, everywhere, console));
     let sliced = sliced.collect::<Result<Vec<_>, _>>()?;
     if args.cut.manifest_only {
         return only_manifests(sliced, args, everywhere, console);

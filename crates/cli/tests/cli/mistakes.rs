@@ -36,7 +36,7 @@ fn every_mistake_is_told_and_changes_nothing() {
             "slice text.png --grid 8x1",
             3,
             "text.png: is not an image that can be read: it begins with the text \"just a note\\n\"",
-            "PNG, APNG and GIF",
+            "PNG, APNG, GIF, WebP",
         ),
         ("slice empty.png --grid 8x1", 3, "empty.png: the file is empty (0 bytes)", ""),
         ("slice half.png --grid 8x1", 3, "half.png: the PNG breaks off after", "export it again"),

@@ -1,13 +1,18 @@
 //! Pictures for people: proof that the frames are right.
 //!
-//! [`contact`] shows every frame at once, [`film`] is a clip as it will move. Pictures are drawn with
+//! [`contact`] shows every frame at once, [`film`] is a clip as it will move,
+//! [`draw_cut`] a cut before it is made, [`draw_guide`] an empty sheet to draw on. Pictures are drawn with
 //! hard pixel edges and whole zoom factors, and labels never lie on the art. Nothing drawn here is read
 //! back by anything.
 
 mod contact;
+mod cut;
 mod film;
+mod guide;
 mod paper;
 mod text;
 
 pub use contact::{ContactOptions, contact};
+pub use cut::{CutPicture, CutPlan, draw_cut};
 pub use film::{Backdrop, BackdropError, Film, FilmOptions, film};
+pub use guide::{GUIDE_LINE, GUIDE_PIVOT, Guide, GuideCell, draw_guide};

@@ -16,6 +16,8 @@ pub(super) mod ink {
     pub(in crate::draw) const DIM: Rgba<u8> = Rgba([0xa6, 0xb2, 0xc2, 0xff]);
     pub(in crate::draw) const RULE: Rgba<u8> = Rgba([0x39, 0x43, 0x52, 0xff]);
     pub(in crate::draw) const START: Rgba<u8> = Rgba([0x6f, 0xd3, 0xb5, 0xff]);
+    pub(in crate::draw) const SHADE: Rgba<u8> = Rgba([0x10, 0x13, 0x19, 0xff]);
+    pub(in crate::draw) const ALARM: Rgba<u8> = Rgba([0xff, 0x3d, 0x7f, 0xff]);
     pub(in crate::draw) const END: Rgba<u8> = Rgba([0xe6, 0xb4, 0x5e, 0xff]);
 }
 

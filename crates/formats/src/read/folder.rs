@@ -15,7 +15,8 @@ use crate::read::source::{Gathered, Remark, file_name, frames_of_file, from_mani
 use crate::read::{Limits, sprite_name};
 use crate::{Error, ReadProblem, manifest};
 
-const ENDINGS: [&str; 3] = ["png", "apng", "gif"];
+const ENDINGS: [&str; 12] =
+    ["png", "apng", "gif", "webp", "jpg", "jpeg", "bmp", "tif", "tiff", "tga", "qoi", "y4m"];
 
 /// Folders in folders in folders: deeper is a mistake, or a link that leads back.
 const DEEPEST: usize = 8;

@@ -6,13 +6,14 @@ use std::io::ErrorKind;
 
 use ::gif::{ColorOutput, DecodeOptions, DecodingError, DisposalMethod, MemoryLimit, Repeat};
 use image::RgbaImage;
+use shibori_core::Size;
 use shibori_core::clip::Span;
-use shibori_core::{Pixels, Size};
 
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
+use crate::read::film::FilmReader;
 use crate::read::image::check_size;
-use crate::read::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture};
+use crate::read::{Format, ImageInfo, Limits, Loaded};
 
 /// The longest delay, in hundredths of a second, that viewers replace by [`SLOW`].
 const TOO_FAST: u16 = 1;
@@ -34,11 +35,17 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     check_size(size, limits)?;
     let colors = decoder.global_palette().map_or(0, |palette| palette.len() / 3);
     let mut canvas = Canvas::new(size);
-    let mut moments: Vec<Moment> = Vec::new();
-    while let Some(frame) = decoder.read_next_frame().map_err(wrong)? {
-        if moments.len() as u64 >= u64::from(limits.frames).min(limits.film_pixels / size.area()) {
-            return Err(ReadProblem::TooManyFrames { limit: moments.len() as u32 });
-        }
+    let mut film = FilmReader::new("GIF", size, bytes.len(), limits);
+    loop {
+        let frame = match decoder.read_next_frame() {
+            Ok(Some(frame)) => frame,
+            Ok(None) => break,
+            Err(error) => {
+                film.breaks(wrong(error))?;
+                break;
+            }
+        };
+        film.check_room()?;
         let pixels =
             RgbaImage::from_raw(u32::from(frame.width), u32::from(frame.height), frame.buffer.to_vec());
         let no_pixels = || ReadProblem::Damaged { format: "GIF", why: "a frame has too few pixels".into() };
@@ -54,7 +61,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
             },
         };
         let (span, raw_delay) = span(frame.delay);
-        moments.push(Moment { picture: canvas.show(&patch), span, raw_delay });
+        film.add(canvas.show(&patch), span, raw_delay);
     }
     let plays = match decoder.repeat() {
         Repeat::Infinite => 0,
@@ -62,18 +69,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         Repeat::Finite(repeats) => u32::from(repeats) + 1,
     };
     let color = format!("palette of {colors} colours");
-    let info = ImageInfo { format: Format::Gif, size, color };
-    Ok(Loaded { info, picture: picture(moments, plays)? })
-}
-
-fn picture(mut moments: Vec<Moment>, plays: u32) -> Result<Picture, ReadProblem> {
-    if moments.len() > 1 {
-        return Ok(Picture::Moving(Animation { moments, plays }));
-    }
-    match moments.pop() {
-        Some(only) => Ok(Picture::Still(Pixels::whole(only.picture))),
-        None => Err(ReadProblem::Damaged { format: "GIF", why: "it holds no picture".into() }),
-    }
+    film.finish(ImageInfo { format: Format::Gif, size, color }, plays)
 }
 
 fn span(delay: u16) -> (Span, Option<u32>) {
@@ -84,9 +80,9 @@ fn span(delay: u16) -> (Span, Option<u32>) {
 
 fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {
     match error {
-        DecodingError::UnexpectedEof => ReadProblem::BrokenOff { format: "GIF", bytes },
+        DecodingError::UnexpectedEof => ReadProblem::BrokenOff { format: "GIF", bytes, frames: 0 },
         DecodingError::Io(io) if io.kind() == ErrorKind::UnexpectedEof => {
-            ReadProblem::BrokenOff { format: "GIF", bytes }
+            ReadProblem::BrokenOff { format: "GIF", bytes, frames: 0 }
         }
         other => ReadProblem::Damaged { format: "GIF", why: other.to_string() },
     }
@@ -98,6 +94,7 @@ mod tests {
     use image::Rgba;
 
     use super::*;
+    use crate::read::Picture;
 
     const RED: u8 = 0;
     const BLUE: u8 = 1;

@@ -1,13 +1,14 @@
 //! One picture or animation from a file's bytes.
 
 use std::fs;
+use std::io::Read;
 use std::path::Path;
 
 use ::image::RgbaImage;
 use shibori_core::clip::Span;
 use shibori_core::{Pixels, Size};
 
-use crate::read::{Limits, gif, png};
+use crate::read::{Limits, gif, png, still, webp, y4m};
 use crate::{Error, ReadProblem};
 
 /// What a file held.
@@ -17,6 +18,8 @@ pub struct Loaded {
     pub info: ImageInfo,
     /// What it shows, in 8-bit straight-alpha RGBA.
     pub picture: Picture,
+    /// Whether the file breaks off and only the frames before that are here.
+    pub is_truncated: bool,
 }
 
 /// A still picture or a moving one.
@@ -66,6 +69,20 @@ pub enum Format {
     Png,
     /// Graphics Interchange Format.
     Gif,
+    /// WebP, still and animated.
+    WebP,
+    /// JPEG; the EXIF orientation is applied.
+    Jpeg,
+    /// Windows bitmap.
+    Bmp,
+    /// TIFF, the first picture of it.
+    Tiff,
+    /// Truevision TGA; it has no signature, so the file's ending says it.
+    Tga,
+    /// Quite OK Image.
+    Qoi,
+    /// Uncompressed video, YUV4MPEG2.
+    Y4m,
 }
 
 impl Format {
@@ -74,6 +91,12 @@ impl Format {
         match bytes {
             [0x89, b'P', b'N', b'G', ..] => Some(Self::Png),
             [b'G', b'I', b'F', b'8', ..] => Some(Self::Gif),
+            [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some(Self::WebP),
+            [0xff, 0xd8, 0xff, ..] => Some(Self::Jpeg),
+            [b'B', b'M', ..] => Some(Self::Bmp),
+            [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => Some(Self::Tiff),
+            [b'q', b'o', b'i', b'f', ..] => Some(Self::Qoi),
+            _ if bytes.starts_with(b"YUV4MPEG2 ") => Some(Self::Y4m),
             _ => None,
         }
     }
@@ -83,29 +106,51 @@ impl Format {
         match self {
             Self::Png => "PNG",
             Self::Gif => "GIF",
+            Self::WebP => "WebP",
+            Self::Jpeg => "JPEG",
+            Self::Bmp => "BMP",
+            Self::Tiff => "TIFF",
+            Self::Tga => "TGA",
+            Self::Qoi => "QOI",
+            Self::Y4m => "YUV4MPEG2",
         }
     }
 }
 
-/// Reads one picture or animation.
+/// The path that stands for standard input.
+const STDIN: &str = "-";
+
+/// Reads one picture or animation from a file, or from standard input where the path is `-`.
 pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
     let bytes = bytes_of(path)?;
-    decode(&bytes, limits).map_err(|problem| Error::read(path, problem))
+    let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
+    decode(&bytes, is_tga, limits).map_err(|problem| Error::read(path, problem))
 }
 
 /// The whole of a file, with a plain word where it is a folder.
 pub(crate) fn bytes_of(path: &Path) -> Result<Vec<u8>, Error> {
+    if path == Path::new(STDIN) {
+        let mut bytes = Vec::new();
+        return match std::io::stdin().lock().read_to_end(&mut bytes) {
+            Ok(_) => Ok(bytes),
+            Err(error) => Err(Error::read(path, error)),
+        };
+    }
     if path.is_dir() {
         return Err(Error::read(path, ReadProblem::IsFolder));
     }
     fs::read(path).map_err(|error| Error::read(path, error))
 }
 
-fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
+fn decode(bytes: &[u8], is_tga: bool, limits: &Limits) -> Result<Loaded, ReadProblem> {
     match Format::of(bytes) {
         _ if bytes.is_empty() => Err(ReadProblem::Empty),
         Some(Format::Png) => png::decode(bytes, limits),
         Some(Format::Gif) => gif::decode(bytes, limits),
+        Some(Format::WebP) => webp::decode(bytes, limits),
+        Some(Format::Y4m) => y4m::decode(bytes, limits),
+        Some(format) => still::decode(bytes, format, limits),
+        None if is_tga => still::decode(bytes, Format::Tga, limits),
         None => Err(ReadProblem::NotAnImage { looks: looks_like(bytes) }),
     }
 }

@@ -5,12 +5,16 @@
 //! Nothing is cut here: a sheet comes in as one frame.
 
 mod composite;
+mod film;
 mod folder;
 mod gif;
 mod image;
 mod png;
 mod rects;
 mod source;
+mod still;
+mod webp;
+mod y4m;
 
 pub(crate) use image::bytes_of;
 pub use image::{Animation, Format, ImageInfo, Loaded, Moment, Picture, image};
@@ -18,19 +22,26 @@ pub use rects::rects;
 pub(crate) use source::file_name;
 pub use source::{Gathered, Remark, animation_frames, source, sources, sprite_name};
 
-/// How much a file may ask for before it is refused.
+/// How much a file may ask for before it is refused, and what is taken of a broken one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Limits {
     /// Pixels of one picture.
     pub pixels: u64,
     /// Frames of one animation.
     pub frames: u32,
-    /// Pixels of all frames of one animation together.
-    pub film_pixels: u64,
+    /// Take the whole frames of an animation that breaks off.
+    pub accept_truncated: bool,
+}
+
+impl Limits {
+    /// Pixels of all frames of one animation together: eight pictures of the largest size.
+    pub(crate) fn film_pixels(&self) -> u64 {
+        self.pixels.saturating_mul(8)
+    }
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { pixels: 1 << 28, frames: 10_000, film_pixels: 1 << 31 }
+        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false }
     }
 }

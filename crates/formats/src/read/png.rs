@@ -9,8 +9,9 @@ use shibori_core::{Pixels, Size};
 
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
+use crate::read::film::FilmReader;
 use crate::read::image::check_size;
-use crate::read::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture};
+use crate::read::{Format, ImageInfo, Limits, Loaded, Picture};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
@@ -27,25 +28,25 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     check_size(size, limits)?;
     let mut reader = decoder.read_info().map_err(wrong)?;
     let info = ImageInfo { format: Format::Png, size, color: color_of(reader.info()) };
-    let picture = match reader.info().animation_control() {
+    match reader.info().animation_control() {
         Some(control) if control.num_frames > 1 => {
             let (frames, plays) = (control.num_frames, control.num_plays);
-            Picture::Moving(moving(&mut reader, size, frames, plays, limits, &wrong)?)
+            let mut film = FilmReader::new("PNG", size, bytes.len(), limits);
+            moving(&mut reader, &mut film, frames)?;
+            film.finish(info, plays)
         }
-        _ => Picture::Still(Pixels::whole(next_picture(&mut reader, &wrong)?.0)),
-    };
-    Ok(Loaded { info, picture })
+        _ => {
+            let picture = Picture::Still(Pixels::whole(next_picture(&mut reader).map_err(wrong)?.0));
+            Ok(Loaded { info, picture, is_truncated: false })
+        }
+    }
 }
 
 /// The next picture of the file and its size.
-fn next_picture(
-    reader: &mut PngReader<'_>,
-    wrong: &impl Fn(DecodingError) -> ReadProblem,
-) -> Result<(RgbaImage, Size), ReadProblem> {
-    let too_large =
-        || ReadProblem::Damaged { format: "PNG", why: "it is too large for this computer".into() };
+fn next_picture(reader: &mut PngReader<'_>) -> Result<(RgbaImage, Size), DecodingError> {
+    let too_large = || DecodingError::LimitsExceeded;
     let mut bytes = vec![0; reader.output_buffer_size().ok_or_else(too_large)?];
-    let output = reader.next_frame(&mut bytes).map_err(wrong)?;
+    let output = reader.next_frame(&mut bytes)?;
     bytes.truncate(output.buffer_size());
     let size = Size::new(output.width, output.height);
     let rgba = to_rgba(bytes, output.color_type);
@@ -65,25 +66,21 @@ fn to_rgba(bytes: Vec<u8>, color: ColorType) -> Vec<u8> {
     }
 }
 
-fn moving(
-    reader: &mut PngReader<'_>,
-    size: Size,
-    frames: u32,
-    plays: u32,
-    limits: &Limits,
-    wrong: &impl Fn(DecodingError) -> ReadProblem,
-) -> Result<Animation, ReadProblem> {
-    if frames > limits.frames || u64::from(frames) * size.area() > limits.film_pixels {
-        return Err(ReadProblem::TooManyFrames { limit: limits.frames.min(frames - 1) });
-    }
+fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) -> Result<(), ReadProblem> {
+    let broken = |error: DecodingError| problem(&error, 0);
     // A default image that is not part of the animation comes first and is not shown.
-    if reader.info().frame_control().is_none() {
-        next_picture(reader, wrong)?;
+    if reader.info().frame_control().is_none()
+        && let Err(error) = next_picture(reader)
+    {
+        return film.breaks(broken(error));
     }
-    let mut canvas = Canvas::new(size);
-    let mut moments = Vec::with_capacity(frames.min(1024) as usize);
+    let mut canvas = Canvas::new(film.size());
     for number in 0..frames {
-        let (pixels, _) = next_picture(reader, wrong)?;
+        film.check_room()?;
+        let pixels = match next_picture(reader) {
+            Ok((pixels, _)) => pixels,
+            Err(error) => return film.breaks(broken(error)),
+        };
         let control = *reader.info().frame_control().ok_or_else(|| ReadProblem::Damaged {
             format: "APNG",
             why: format!("frame {number} has no frame control chunk"),
@@ -97,10 +94,9 @@ fn moving(
         };
         let blend = if control.blend_op == BlendOp::Source { Blend::Source } else { Blend::Over };
         let patch = Patch { pixels, x: control.x_offset, y: control.y_offset, blend, dispose };
-        let span = span(control.delay_num, control.delay_den);
-        moments.push(Moment { picture: canvas.show(&patch), span, raw_delay: None });
+        film.add(canvas.show(&patch), span(control.delay_num, control.delay_den), None);
     }
-    Ok(Animation { moments, plays })
+    Ok(())
 }
 
 /// A denominator of 0 means hundredths; a delay of 0 means as fast as can be, which viewers show as
@@ -129,7 +125,7 @@ fn color_of(info: &Info<'_>) -> String {
 fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {
     match error {
         DecodingError::IoError(io) if io.kind() == ErrorKind::UnexpectedEof => {
-            ReadProblem::BrokenOff { format: "PNG", bytes }
+            ReadProblem::BrokenOff { format: "PNG", bytes, frames: 0 }
         }
         other => ReadProblem::Damaged { format: "PNG", why: other.to_string() },
     }

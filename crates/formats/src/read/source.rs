@@ -32,6 +32,13 @@ pub enum Remark {
         /// The numbers that are not there.
         missing: Vec<u64>,
     },
+    /// An animation that breaks off; the frames before that were taken.
+    Truncated {
+        /// The file.
+        file: String,
+        /// How many frames are whole.
+        frames: usize,
+    },
     /// Delays too short for viewers, played as 100 ms.
     FastDelays {
         /// The file.
@@ -85,6 +92,9 @@ pub(super) fn from_manifest(path: &Path, limits: &Limits) -> Result<Gathered, Er
 
 /// A file's name without its folders and its ending: the sprite it is taken for.
 pub fn sprite_name(path: &Path) -> Result<Name, Error> {
+    if path == Path::new("-") {
+        return Name::new("stdin").map_err(|error| Error::read(path, error));
+    }
     let stem = path.file_stem().map_or_else(|| "frames".into(), |stem| stem.to_string_lossy());
     Name::new(stem).map_err(|error| Error::read(path, error))
 }
@@ -99,7 +109,7 @@ pub(super) fn frames_of_file(
     sprite: &Name,
     limits: &Limits,
 ) -> Result<(FrameSet, Vec<Remark>), Error> {
-    let Loaded { picture, .. } = image(path, limits)?;
+    let Loaded { picture, is_truncated, .. } = image(path, limits)?;
     let file = file_name(path);
     match picture {
         Picture::Still(pixels) => {
@@ -108,7 +118,8 @@ pub(super) fn frames_of_file(
         }
         Picture::Moving(animation) => {
             let name = sprite_name(path)?;
-            animation_frames(animation, sprite, &name, &file).map_err(|problem| Error::read(path, problem))
+            animation_frames(animation, sprite, &name, &file, is_truncated)
+                .map_err(|problem| Error::read(path, problem))
         }
     }
 }
@@ -126,6 +137,7 @@ pub fn animation_frames(
     sprite: &Name,
     name: &Name,
     file: &str,
+    is_truncated: bool,
 ) -> Result<(FrameSet, Vec<Remark>), ReadProblem> {
     let digits = animation.moments.len().saturating_sub(1).max(10).ilog10() as usize + 1;
     let (mut frames, mut spans, mut fast) = (Vec::new(), Vec::new(), 0);
@@ -143,6 +155,9 @@ pub fn animation_frames(
     }
     let clip = Clip::of_spans(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
     let remark = Remark::FastDelays { file: file.to_owned(), frames: fast };
-    let remarks = if fast > 0 { vec![remark] } else { Vec::new() };
+    let mut remarks = if fast > 0 { vec![remark] } else { Vec::new() };
+    if is_truncated {
+        remarks.push(Remark::Truncated { file: file.to_owned(), frames: frames.len() });
+    }
     Ok((FrameSet::new(frames, vec![clip])?, remarks))
 }

@@ -8,6 +8,7 @@ mod apng;
 mod atlas;
 mod film;
 mod gif;
+mod guide;
 mod names;
 mod outputs;
 mod png;
@@ -17,6 +18,7 @@ mod single;
 
 pub use atlas::{AtlasFiles, atlas, atlas_files};
 pub use film::{FilmFormat, FilmReport, film};
+pub use guide::guide;
 pub use outputs::{Outputs, Policy, Written};
 pub use png::png;
 pub use set::{SetFiles, set, set_files};

@@ -1,7 +1,7 @@
 //! The seal: the last few bytes of a picture that say shibori wrote it and nobody changed it since.
 //!
 //! A comment with a sum of all bytes before it: a `tEXt` chunk before a PNG's end, a comment block before
-//! a GIF's. An image that a paint program saved anew loses it, so work done by hand is never replaced
+//! a GIF's, a ZIP archive's comment, a text's last line. An image that a paint program saved anew loses it, so work done by hand is never replaced
 //! without a word. The seal says nothing about who may read the file and is no protection against ill
 //! will.
 
@@ -33,9 +33,39 @@ pub(super) fn gif(mut bytes: Vec<u8>) -> Vec<u8> {
     bytes
 }
 
+/// The same ZIP archive with a seal as its comment, which is its last part; it must not have one yet.
+pub(super) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
+    debug_assert!(bytes.ends_with(&[0, 0]));
+    bytes.truncate(bytes.len() - 2);
+    let seal = zip_seal(&bytes);
+    bytes.extend(seal);
+    bytes
+}
+
+/// The same text with a last line in a comment, given what begins and ends one.
+pub(super) fn text(text: String, open: &str, close: &str) -> Vec<u8> {
+    let seal = format!("{open}{}{close}", sum_of(text.as_bytes()));
+    (text + &seal).into_bytes()
+}
+
 /// Whether shibori wrote these bytes, every one of them.
 pub(super) fn is_whole(bytes: &[u8]) -> bool {
-    holds(bytes, &PNG_END, png_seal) || holds(bytes, &GIF_END, gif_seal)
+    holds(bytes, &PNG_END, png_seal)
+        || holds(bytes, &GIF_END, gif_seal)
+        || holds(bytes, &[], zip_seal)
+        || is_whole_text(bytes)
+}
+
+/// Whether the last line is a comment with the seal of all lines before it.
+fn is_whole_text(bytes: &[u8]) -> bool {
+    let Some(at) = bytes.windows(WORD.len()).rposition(|window| window == WORD.as_bytes()) else {
+        return false;
+    };
+    let start = bytes[..at].iter().rposition(|&byte| byte == b'\n').map_or(0, |end| end + 1);
+    let line = &bytes[start..];
+    line.len() <= WORD.len() + DIGITS + 16
+        && line.iter().filter(|&&byte| byte == b'\n').count() == 1
+        && bytes[at..].starts_with(sum_of(&bytes[..start]).as_bytes())
 }
 
 /// Whether bytes end in the seal of what comes before it, and the format's end.
@@ -47,14 +77,14 @@ fn holds(bytes: &[u8], end: &[u8], seal: fn(&[u8]) -> Vec<u8>) -> bool {
     found == seal(before)
 }
 
-fn text(before: &[u8]) -> String {
+fn sum_of(before: &[u8]) -> String {
     let sum = blake3::hash(before).to_hex();
     format!("{WORD}{}", &sum[..DIGITS])
 }
 
 /// A `tEXt` chunk with the standard keyword `Software`.
 fn png_seal(before: &[u8]) -> Vec<u8> {
-    let body = [PNG_KEY, text(before).as_bytes()].concat();
+    let body = [PNG_KEY, sum_of(before).as_bytes()].concat();
     // The length counts neither the chunk's type nor itself.
     let length = (body.len() - 4) as u32;
     [&length.to_be_bytes()[..], &body, &crc32fast::hash(&body).to_be_bytes()].concat()
@@ -62,8 +92,14 @@ fn png_seal(before: &[u8]) -> Vec<u8> {
 
 /// A comment extension of one block.
 fn gif_seal(before: &[u8]) -> Vec<u8> {
-    let text = text(before);
+    let text = sum_of(before);
     [&[0x21, 0xfe, text.len() as u8], text.as_bytes(), &[0]].concat()
+}
+
+/// The length of the comment, and the comment.
+fn zip_seal(before: &[u8]) -> Vec<u8> {
+    let text = sum_of(before);
+    [&(text.len() as u16).to_le_bytes(), text.as_bytes()].concat()
 }
 
 #[cfg(test)]
@@ -82,6 +118,12 @@ mod tests {
                 assert!(!is_whole(&changed), "byte {at}");
             }
         }
+        let sealed = text("<svg/>\n".to_owned(), "<!-- ", " -->\n");
+        assert!(is_whole(&sealed));
+        assert!(
+            !is_whole(&[b" ".as_slice(), &sealed].concat())
+                && !is_whole(&[&sealed, b"x".as_slice()].concat())
+        );
         assert!(!is_whole(&[]) && !is_whole(&PNG_END) && !is_whole(&GIF_END));
     }
 }

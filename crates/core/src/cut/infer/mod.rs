@@ -89,7 +89,8 @@ impl GridCandidate {
     fn is_undivided(&self) -> bool {
         let (counts, cell) = (self.grid.counts(), self.grid.cell_size());
         let is_long = |long: u32, short: u32| long * 2 > short * 5;
-        (counts.columns == 1 && is_long(cell.width, cell.height)) || (counts.rows == 1 && is_long(cell.height, cell.width))
+        (counts.columns == 1 && is_long(cell.width, cell.height))
+            || (counts.rows == 1 && is_long(cell.height, cell.width))
     }
 
     /// Whether more than one border in eight crosses a drawing.
@@ -151,7 +152,10 @@ fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
         let needed = if best.is_nested_with(other) { SURE_IF_NESTED } else { SURE };
         best.evidence - other.evidence >= needed
     };
-    let is_grid = best.grid.len() > 1 && best.witnesses >= FEWEST_WITNESSES && !best.cuts_often() && !best.is_undivided();
+    let is_grid = best.grid.len() > 1
+        && best.witnesses >= FEWEST_WITNESSES
+        && !best.cuts_often()
+        && !best.is_undivided();
     let is_sure = is_grid && others.iter().take(8).all(is_ahead);
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);

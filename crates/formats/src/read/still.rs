@@ -1,0 +1,136 @@
+//! Formats of one picture: JPEG, BMP, TIFF, TGA, QOI.
+
+use std::io::Cursor;
+
+use ::image::error::ImageError;
+use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
+use shibori_core::{Pixels, Size};
+
+use crate::ReadProblem;
+use crate::read::image::check_size;
+use crate::read::{Format, ImageInfo, Limits, Loaded, Picture};
+
+pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Loaded, ReadProblem> {
+    let wrong = |error: ImageError| problem(&error, format.name(), bytes.len());
+    let mut reader = ImageReader::with_format(Cursor::new(bytes), codec(format));
+    let mut allowed = ::image::Limits::default();
+    // Sixteen bits and four channels are the most a pixel takes while it is decoded; twice that for buffers.
+    allowed.max_alloc = Some(limits.pixels.saturating_mul(16));
+    reader.limits(allowed);
+    let mut decoder = reader.into_decoder().map_err(wrong)?;
+    check_size(Size::from(decoder.dimensions()), limits)?;
+    let color = format!("{:?}", decoder.original_color_type());
+    let orientation = decoder.orientation().map_err(wrong)?;
+    let mut image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
+    image.apply_orientation(orientation);
+    let rgba = image.into_rgba8();
+    let size = Size::from(rgba.dimensions());
+    let info = ImageInfo { format, size, color: plain(&color) };
+    Ok(Loaded { info, picture: Picture::Still(Pixels::whole(rgba)), is_truncated: false })
+}
+
+fn codec(format: Format) -> ImageFormat {
+    match format {
+        Format::Png => ImageFormat::Png,
+        Format::Gif => ImageFormat::Gif,
+        Format::WebP => ImageFormat::WebP,
+        Format::Jpeg => ImageFormat::Jpeg,
+        Format::Bmp => ImageFormat::Bmp,
+        Format::Tiff => ImageFormat::Tiff,
+        Format::Tga | Format::Y4m => ImageFormat::Tga,
+        Format::Qoi => ImageFormat::Qoi,
+    }
+}
+
+/// `Rgba8` as "RGBA, 8 bit".
+fn plain(color: &str) -> String {
+    let digits = color.trim_start_matches(|c: char| !c.is_ascii_digit());
+    let channels = color.trim_end_matches(|c: char| c.is_ascii_digit());
+    match digits {
+        "" => channels.to_uppercase(),
+        bits => format!(
+            "{}, {bits} bit",
+            channels.to_uppercase().replace("LA", "grey and alpha").replace('L', "grey")
+        ),
+    }
+}
+
+fn problem(error: &ImageError, format: &'static str, bytes: usize) -> ReadProblem {
+    match error {
+        ImageError::IoError(io) if io.kind() == std::io::ErrorKind::UnexpectedEof => {
+            ReadProblem::BrokenOff { format, bytes, frames: 0 }
+        }
+        ImageError::Unsupported(what) => {
+            ReadProblem::Unsupported(format!("this kind of {format} is not read: {what}"))
+        }
+        other => ReadProblem::Damaged { format, why: other.to_string() },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use ::image::{Rgba, RgbaImage};
+
+    use super::*;
+
+    fn written(format: ImageFormat, image: &RgbaImage) -> Vec<u8> {
+        let mut bytes = Cursor::new(Vec::new());
+        let opaque = DynamicImage::from(image.clone()).into_rgb8();
+        match format {
+            ImageFormat::Jpeg => opaque.write_to(&mut bytes, format).unwrap(),
+            _ => image.write_to(&mut bytes, format).unwrap(),
+        }
+        bytes.into_inner()
+    }
+
+    fn pixels(bytes: &[u8], format: Format) -> RgbaImage {
+        match decode(bytes, format, &Limits::default()).unwrap().picture {
+            Picture::Still(pixels) => pixels.to_image(),
+            Picture::Moving(_) => panic!("a still picture moves"),
+        }
+    }
+
+    #[test]
+    fn each_format_gives_its_pixels_back() {
+        let image = RgbaImage::from_fn(17, 9, |x, y| {
+            Rgba([x as u8 * 9, y as u8 * 20, 77, if x < 3 { 0 } else { 255 }])
+        });
+        for (codec, format) in [
+            (ImageFormat::Bmp, Format::Bmp),
+            (ImageFormat::Tiff, Format::Tiff),
+            (ImageFormat::Tga, Format::Tga),
+            (ImageFormat::Qoi, Format::Qoi),
+        ] {
+            assert_eq!(pixels(&written(codec, &image), format), image, "{format:?}");
+        }
+        let jpeg = pixels(&written(ImageFormat::Jpeg, &image), Format::Jpeg);
+        let off = jpeg.pixels().zip(image.pixels()).map(|(a, b)| a[0].abs_diff(b[0])).max().unwrap();
+        assert!(off < 40, "{off}");
+    }
+
+    #[test]
+    fn an_exif_orientation_is_applied() {
+        let image = RgbaImage::from_fn(32, 16, |x, _| Rgba([if x < 16 { 250 } else { 5 }, 5, 5, 255]));
+        let plain = written(ImageFormat::Jpeg, &image);
+        // An APP1 segment with one tag: orientation 6, a quarter turn clockwise.
+        let tiff =
+            [b"II*\0\x08\0\0\0\x01\0".as_slice(), &[0x12, 0x01, 3, 0, 1, 0, 0, 0, 6, 0, 0, 0], &[0; 4]]
+                .concat();
+        let body = [b"Exif\0\0".as_slice(), &tiff].concat();
+        let length = (body.len() as u16 + 2).to_be_bytes();
+        let turned = [&plain[..2], &[0xff, 0xe1], &length, &body, &plain[2..]].concat();
+        let turned = pixels(&turned, Format::Jpeg);
+        assert_eq!(turned.dimensions(), (16, 32));
+        assert!(turned.get_pixel(8, 4)[0] > 200 && turned.get_pixel(8, 28)[0] < 50);
+    }
+
+    #[test]
+    fn broken_and_huge_files_are_refused() {
+        let image = RgbaImage::from_pixel(40, 40, Rgba([1, 2, 3, 255]));
+        let qoi = written(ImageFormat::Bmp, &image);
+        let half = decode(&qoi[..qoi.len() / 2], Format::Bmp, &Limits::default());
+        assert!(matches!(half, Err(ReadProblem::BrokenOff { format: "BMP", .. })), "{half:?}");
+        let small = Limits { pixels: 100, ..Limits::default() };
+        assert!(matches!(decode(&qoi, Format::Bmp, &small), Err(ReadProblem::TooLarge { .. })));
+    }
+}
