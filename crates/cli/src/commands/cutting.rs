@@ -187,6 +187,11 @@ pub(super) fn prepared(
         };
         return Err(Failure::usage(text).with_hint(hint));
     }
+    if keyed.left > 0 {
+        let left = counted(keyed.left as usize, "pixel");
+        let text = format!("{}: {left} of {} are left inside drawings", path.display(), Color(color));
+        console.note(&format!("{text}; --key-scope everywhere takes them too"));
+    }
     let pixels = Pixels::whole(keyed.image);
     Ok(Sheet { pixels, ground: Ground::Clear, keyed: Some((Color(color), keyed.pixels)) })
 }

@@ -1,6 +1,8 @@
 //! The built program, run on files in a temporary folder.
 
 mod env;
+mod finding;
+mod inputs;
 mod mistakes;
 mod previews;
 mod road;

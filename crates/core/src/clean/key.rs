@@ -22,6 +22,8 @@ pub struct Keyed {
     pub image: RgbaImage,
     /// How many went.
     pub pixels: u64,
+    /// How many of the same colour are left inside drawings.
+    pub left: u64,
 }
 
 /// Makes `color`, give or take `tolerance` (0 to 255) in each channel, transparent.
@@ -36,9 +38,10 @@ pub fn key(sheet: &Pixels, color: Rgba<u8>, tolerance: u8, scope: KeyScope) -> K
                 pixels += 1;
             }
         }
-        KeyScope::Outside => flood(&mut image, goes, &mut pixels),
+        KeyScope::Outside => flood(&mut image, &goes, &mut pixels),
     }
-    Keyed { image, pixels }
+    let left = image.pixels().filter(|pixel| goes(pixel)).count() as u64;
+    Keyed { image, pixels, left }
 }
 
 /// Floods from the border through pixels that go, straight neighbours only, a run of a row at a time. A
@@ -94,6 +97,7 @@ mod tests {
     #[test]
     fn outside_keeps_the_same_colour_inside_a_drawing() {
         let count = |tolerance, scope| key(&ring(), BACK, tolerance, scope).pixels;
+        assert_eq!(key(&ring(), BACK, 3, KeyScope::Outside).left, 9);
         // 63 pixels, 16 of the ring, 9 inside it, 1 of another shade.
         assert_eq!(count(0, KeyScope::Everywhere), 63 - 16 - 1);
         assert_eq!(count(3, KeyScope::Everywhere), 63 - 16);

@@ -1,0 +1,198 @@
+//! Finding the frames: grids by themselves, separate drawings, lists of places; and cleaning them.
+
+use image::{Rgba, RgbaImage};
+
+use crate::env::{Env, pictures};
+
+fn write_png(env: &Env, name: &str, image: &RgbaImage) {
+    env.write(name, shibori_formats::write::png(image).unwrap());
+}
+
+#[test]
+fn a_sheet_without_numbers_is_cut_by_the_grid_that_is_found() {
+    let env = Env::with_art();
+    for (sheet, options, count) in
+        [("frog", "--grid 8x4", 25), ("koi", "--grid 8x1", 8), ("duckling", "--grid 4x8", 32)]
+    {
+        let result = env.json(&format!("slice art/{sheet}.png -o found"));
+        assert_eq!(result["frames"], count, "{sheet}");
+        let command = format!("shibori slice art/{sheet}.png {options}");
+        assert_eq!(result["sheets"][0]["command"], command);
+        env.ok(&format!("slice art/{sheet}.png {options} -o said"));
+        assert!(env.files("found") == env.files("said"), "{sheet}");
+    }
+}
+
+#[test]
+fn inspect_tells_the_grid_with_the_keys_scripts_rely_on() {
+    let env = Env::with_art();
+    let result = env.json("inspect art/frog.png art/reeds.png");
+    let grid = &result["sheets"][0]["grid"];
+    assert_eq!(grid["cell"], serde_json::json!([32, 32]));
+    assert_eq!(grid["per_row"], serde_json::json!([4, 6, 8, 7]));
+    assert_eq!((&grid["columns"], &grid["rows"], &grid["count"]), (&8.into(), &4.into(), &25.into()));
+    assert!(grid["confidence"].as_f64().unwrap() > 0.99);
+    assert_eq!(grid["command"], "shibori slice art/frog.png --grid 8x4");
+    assert_eq!(result["sheets"][1]["background"], "2ea0a8");
+}
+
+#[test]
+fn an_unsure_answer_does_nothing_and_proposes_commands_that_work() {
+    let env = Env::with_art();
+    let outcome = env.run("slice art/reeds.png -o out");
+    assert_eq!(outcome.code, 2, "{}", outcome.err);
+    assert!(env.names("out").is_empty());
+    let commands: Vec<&str> = outcome.err.lines().map(str::trim).filter(|l| l.starts_with("shibori slice"));
+    let commands: Vec<&str> = commands.filter(|l| !l.contains("COLUMNS")).collect();
+    assert!((1..=4).contains(&commands.len()), "{}", outcome.err);
+    for command in commands {
+        env.ok(&format!("{} -o out", command.strip_prefix("shibori ").unwrap()));
+    }
+}
+
+#[test]
+fn a_blank_sheet_says_so() {
+    let env = Env::with_art();
+    write_png(&env, "blank.png", &RgbaImage::new(64, 64));
+    let outcome = env.run("slice blank.png");
+    assert_eq!(outcome.code, 2);
+    assert!(outcome.err.contains("blank.png: is wholly blank"), "{}", outcome.err);
+    assert!(env.ok("inspect blank.png").contains("wholly blank"));
+    assert_eq!(env.json("slice blank.png --grid 2x2 --blank keep -o out")["frames"], 4);
+}
+
+#[test]
+fn separate_drawings_stand_on_one_canvas_and_specks_are_told() {
+    let env = Env::with_art();
+    let out =
+        env.ok("slice art/reeds.png --islands --key auto --key-scope everywhere --pivot bottom -o reeds");
+    assert!(out.contains("5 specks under 16 px left out"), "{out}");
+    let set = env.frames("reeds");
+    assert_eq!(set.frames().len(), 7);
+    for frame in set.frames() {
+        assert_eq!(frame.canvas(), set.frames()[0].canvas());
+        assert_eq!(frame.pivot(), set.frames()[0].pivot());
+        // Every drawing stands on the bottom.
+        assert_eq!(frame.content(0).unwrap().bottom(), u64::from(frame.canvas().height));
+        // No pixel of the flat colour is left.
+        assert!(
+            frame
+                .pixels()
+                .rows()
+                .all(|row| row.chunks_exact(4).all(|p| p[3] == 0 || p[..3] != [0x2e, 0xa0, 0xa8]))
+        );
+    }
+    let sources: Vec<u32> = set.frames().iter().map(|f| f.source().unwrap().rect.unwrap().x).collect();
+    assert!(sources[0] < sources[1], "reading order starts at the left: {sources:?}");
+    let tight = env.run("slice art/reeds.png --islands --key auto --canvas 20x20 -o tight");
+    assert!(
+        tight.code == 2 && tight.err.contains("too small") && tight.err.contains("--canvas"),
+        "{}",
+        tight.err
+    );
+    env.ok("slice art/reeds.png --islands --key auto --canvas fit -o fit");
+    assert!(env.frames("fit").frames().iter().all(shibori_core::Frame::is_whole));
+}
+
+#[test]
+fn a_list_of_places_names_the_frames() {
+    let env = Env::with_art();
+    env.write("places.csv", "name,x,y,w,h\ntall,5,3,36,72\nbud,104,62,20,42\n");
+    env.ok("slice art/reeds.png --rects places.csv -o reeds");
+    assert_eq!(env.names("reeds"), ["bud.png", "frames.json", "tall.png"]);
+    let sheet = env.image("art/reeds.png");
+    let wanted = image::imageops::crop_imm(&sheet, 5, 3, 36, 72).to_image();
+    assert_eq!(env.image("reeds/tall.png"), wanted);
+    for (list, told) in [
+        ("a,1,2,3\n", "bad.csv: line 1: 4 columns instead of 5; a line is name,x,y,w,h"),
+        ("a,1,-2,3,4\n", "bad.csv: line 1: y of 'a' is -2; places are counted from 0"),
+        ("a,170,2,30,4\n", "bad.csv: line 1: 'a' at 170,2,30,4 sticks out of the sheet of 176x112 px"),
+        ("a,1,2,0,4\n", "bad.csv: line 1: 'a' is 0x4 px, which holds nothing"),
+    ] {
+        env.write("bad.csv", list);
+        let outcome = env.run("slice art/reeds.png --rects bad.csv -o bad");
+        assert!(outcome.code != 0 && outcome.err.contains(told), "{}", outcome.err);
+        assert!(env.names("bad").is_empty());
+    }
+}
+
+#[test]
+fn a_selection_takes_frames_in_its_order_and_thins_an_animation_out() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --grid 8x4 --take r2c3-0,0 --name {row}-{col} -o frog");
+    let names: Vec<String> = env.frames("frog").frames().iter().map(|f| f.name().to_string()).collect();
+    assert_eq!(names, ["2-3", "2-2", "2-1", "2-0", "0-0"]);
+    env.ok("slice art/firefly.gif --take 0-7/2 -o thin");
+    let set = env.frames("thin");
+    let times: Vec<f64> = set.clips()[0].steps().iter().map(|s| set.clips()[0].span(s).millis()).collect();
+    assert_eq!(times, [540.0, 220.0, 200.0, 400.0]);
+    let outcome = env.run("slice art/frog.png --grid 8x4 --take 25 -o no");
+    assert!(
+        outcome.err.contains("--take: there is no frame 25: sprite 'frog' has 25 frames (0 to 24)"),
+        "{}",
+        outcome.err
+    );
+}
+
+#[test]
+fn a_key_colour_must_be_there() {
+    let env = Env::with_art();
+    let outcome = env.run("slice art/reeds.png --grid 2x2 --key ff00ff -o out");
+    assert_eq!(outcome.code, 2);
+    assert!(outcome.err.contains("the colour ff00ff is nowhere to take out"), "{}", outcome.err);
+    assert!(outcome.err.contains("its background is 2ea0a8; --key auto takes that"), "{}", outcome.err);
+    let transparent = env.run("slice art/koi.png --grid 8x1 --key auto -o koi");
+    assert!(
+        transparent.code == 0 && transparent.err.contains("is transparent already"),
+        "{}",
+        transparent.err
+    );
+}
+
+#[test]
+fn each_cleaning_step_says_what_it_changed() {
+    let env = Env::with_art();
+    let out = env
+        .ok("slice art/lantern/glow_00.png --grid 1x1 --clear-edge 2 --specks 3 --harden-alpha 128 -o glow");
+    for step in ["edge of 2 px emptied", "specks of up to 3 px removed", "alpha hardened at 128"] {
+        assert!(out.contains(step), "{out}");
+    }
+    let set = env.frames("glow");
+    assert!(pictures(&set)[0].rows().all(|row| row.chunks_exact(4).all(|p| p[3] == 0 || p[3] == 255)));
+    let outcome = env.run("slice art/koi.png --grid 8x1 --defringe -o no");
+    assert!(outcome.code == 2 && outcome.err.contains("add --key"), "{}", outcome.err);
+}
+
+#[test]
+fn a_preview_of_the_cut_marks_what_it_crosses() {
+    let env = Env::with_art();
+    let right = env.json("preview grid art/frog.png -o right.png");
+    assert_eq!((&right["crossed"], &right["blank"]), (&0.into(), &7.into()));
+    let wrong = env.json("preview grid art/frog.png --grid 7x4 --uneven -o wrong.png");
+    assert!(wrong["crossed"].as_u64().unwrap() > 50);
+    let alarm = |name: &str| env.image(name).pixels().filter(|p| p.0 == [0xff, 0x3d, 0x7f, 255]).count();
+    assert_eq!(alarm("right.png"), 0);
+    assert!(alarm("wrong.png") > 50);
+    env.ok("preview grid art/reeds.png --islands --key auto -o loose.png");
+}
+
+#[test]
+fn guide_sheets_say_the_sums_and_cut_back_into_their_cells() {
+    let env = Env::with_art();
+    let out = env.ok("guide-sheet --grid 8x2 --cell 130x96 --gutter 2,2 --rows idle,walk -o guide.png");
+    assert!(
+        out.contains("wide: 8 x 130 + 7 x 2 = 1054 px") && out.contains("high: 2 x 96 + 1 x 2 = 194 px"),
+        "{out}"
+    );
+    assert_eq!(env.image("guide.png").dimensions(), (1054, 194));
+    let command = out.lines().find_map(|line| line.strip_prefix("when it is drawn: shibori ")).unwrap();
+    assert_eq!(env.json(&format!("{} -o cut", command.replace("SHEET.png", "guide.png")))["frames"], 16);
+    for name in ["guide.svg", "guide.ora"] {
+        env.ok(&format!("guide-sheet --grid 8x2 --cell 130x96 -o {name}"));
+        env.ok(&format!("guide-sheet --grid 4x2 --cell 130x96 -o {name}"));
+    }
+    let svg = String::from_utf8(env.read("guide.svg")).unwrap();
+    assert_eq!(svg.matches("<rect x=").count(), 8);
+    env.write("guide.svg", svg.replace("r0c0", "mine"));
+    assert_eq!(env.run("guide-sheet --grid 4x2 --cell 130x96 -o guide.svg").code, 4);
+}

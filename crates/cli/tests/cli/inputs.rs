@@ -1,0 +1,108 @@
+//! Whatever an artist has in hand goes in.
+
+use assert_cmd::Command;
+use image::{DynamicImage, ImageFormat, RgbaImage};
+
+use crate::env::{Env, pictures};
+
+fn save(env: &Env, name: &str, image: &RgbaImage, format: ImageFormat) {
+    let mut bytes = std::io::Cursor::new(Vec::new());
+    DynamicImage::from(image.clone()).write_to(&mut bytes, format).unwrap();
+    env.write(name, bytes.into_inner());
+}
+
+#[test]
+fn every_still_format_cuts_to_the_same_frames() {
+    let env = Env::with_art();
+    let sheet = env.image("art/koi.png");
+    env.ok("slice art/koi.png --grid 8x1 -o png");
+    let wanted = pictures(&env.frames("png"));
+    for (ending, format) in [
+        ("bmp", ImageFormat::Bmp),
+        ("tiff", ImageFormat::Tiff),
+        ("tga", ImageFormat::Tga),
+        ("qoi", ImageFormat::Qoi),
+    ] {
+        save(&env, &format!("{ending}/koi.{ending}"), &sheet, format);
+        env.ok(&format!("slice {ending}/koi.{ending} --grid 8x1 -o out"));
+        for (frame, wanted) in pictures(&env.frames("out")).iter().zip(&wanted) {
+            assert!(frame.looks_like(wanted), "{ending}");
+        }
+    }
+}
+
+#[test]
+fn a_file_of_another_ending_is_read_by_what_it_is() {
+    let env = Env::with_art();
+    env.write("koi.jpg", env.read("art/koi.png"));
+    assert!(env.ok("inspect koi.jpg").contains("PNG, RGBA"));
+}
+
+#[test]
+fn standard_input_is_a_file_too() {
+    let env = Env::with_art();
+    let mut command = Command::cargo_bin("shibori").unwrap();
+    let output = command
+        .current_dir(env.path(""))
+        .args(["slice", "-", "--grid", "8x1", "-o", "koi"])
+        .write_stdin(env.read("art/koi.png"))
+        .output()
+        .unwrap();
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    assert_eq!(env.frames("koi").frames()[0].name().as_str(), "stdin-00");
+}
+
+#[test]
+fn a_video_is_thinned_out_and_keeps_its_time() {
+    let env = Env::with_art();
+    let mut film = b"YUV4MPEG2 W8 H4 F24:1 Ip C420jpeg\n".to_vec();
+    for shade in 0..24u8 {
+        film.extend(b"FRAME\n");
+        film.extend([shade * 10; 32]);
+        film.extend([128; 16]);
+    }
+    env.write("film.y4m", &film);
+    let told = env.ok("inspect film.y4m");
+    assert!(told.contains("4:2:0 video, read as BT.601, full range"), "{told}");
+    env.ok("slice film.y4m --take 0-23/3 -o film");
+    let set = env.frames("film");
+    assert_eq!(set.frames().len(), 8);
+    assert_eq!(set.clips()[0].total_millis(), 1000.0);
+    assert_eq!(set.frames()[1].pixels().get(0, 0).unwrap().0, [30, 30, 30, 255]);
+    env.write("broken.y4m", &film[..film.len() - 5]);
+    let outcome = env.run("slice broken.y4m -o broken");
+    assert_eq!(outcome.code, 3);
+    assert!(outcome.err.contains("add --accept truncated to take the 23 whole frames"), "{}", outcome.err);
+    let outcome = env.run("slice broken.y4m -o broken --accept truncated");
+    assert!(
+        outcome.code == 0 && outcome.err.contains("the 23 frames before the break were taken"),
+        "{}",
+        outcome.err
+    );
+}
+
+#[test]
+fn a_truncated_gif_gives_its_whole_frames_where_that_is_wanted() {
+    let env = Env::with_art();
+    let gif = env.read("art/firefly.gif");
+    env.write("half.gif", &gif[..gif.len() * 2 / 3]);
+    let outcome = env.run("slice half.gif -o half");
+    assert_eq!(outcome.code, 3);
+    assert!(outcome.err.contains("--accept truncated"), "{}", outcome.err);
+    env.ok("slice half.gif -o half --accept truncated");
+    let (half, whole) = (env.frames("half"), env.frames("art/firefly.gif"));
+    assert!(half.frames().len() >= 2 && half.frames().len() < 8);
+    for (a, b) in half.frames().iter().zip(whole.frames()) {
+        assert!(a.pixels().looks_like(b.pixels()));
+    }
+}
+
+#[test]
+fn the_limit_on_pixels_can_be_moved() {
+    let env = Env::with_art();
+    let outcome = env.run("inspect art/koi.png --max-pixels 8000");
+    assert_eq!(outcome.code, 3);
+    assert!(outcome.err.contains("256x32 px is 8192 pixels; the limit is 8000"), "{}", outcome.err);
+    assert!(outcome.err.contains("--max-pixels 8192"), "{}", outcome.err);
+    env.ok("inspect art/koi.png --max-pixels 8192");
+}
