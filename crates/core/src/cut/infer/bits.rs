@@ -11,13 +11,34 @@ pub(super) struct Lines {
 }
 
 impl Lines {
-    pub(super) fn new(lines: u32, length: u32) -> Self {
-        let words_a_line = length.div_ceil(64) as usize;
-        Self { words_a_line, words: vec![0; words_a_line * lines as usize] }
+    /// Lines of `length` pixels from their words; bits beyond the length are 0.
+    pub(super) fn from_words(length: u32, words: Vec<u64>) -> Self {
+        Self { words_a_line: length.div_ceil(64) as usize, words }
     }
 
-    pub(super) fn set(&mut self, line: u32, at: u32) {
-        self.words[line as usize * self.words_a_line + at as usize / 64] |= 1 << (at % 64);
+    /// The same pixels with lines and places exchanged; a line has `length` pixels here.
+    pub(super) fn transposed(&self, length: u32) -> Self {
+        let lines = self.count();
+        let words_a_line = lines.div_ceil(64) as usize;
+        let mut words = vec![0; words_a_line * length as usize];
+        for block_line in 0..words_a_line {
+            for block in 0..self.words_a_line {
+                let mut square = [0u64; 64];
+                for (at, word) in square.iter_mut().enumerate() {
+                    let line = block_line * 64 + at;
+                    *word =
+                        if line < lines as usize { self.words[line * self.words_a_line + block] } else { 0 };
+                }
+                transpose(&mut square);
+                for (at, &word) in square.iter().enumerate() {
+                    let line = block * 64 + at;
+                    if line < length as usize {
+                        words[line * words_a_line + block_line] = word;
+                    }
+                }
+            }
+        }
+        Self { words_a_line, words }
     }
 
     /// How many lines.
@@ -37,33 +58,41 @@ impl Lines {
         words.iter().enumerate().map(move |(at, word)| word & window(first + at, from, to))
     }
 
-    /// Whether a line has content in `from..to`.
-    pub(super) fn has_any(&self, line: u32, from: u32, to: u32) -> bool {
-        self.part(line, from, to).any(|word| word != 0)
-    }
-
     /// How many pixels of a line have content in `from..to`.
     pub(super) fn filled(&self, line: u32, from: u32, to: u32) -> u32 {
         self.part(line, from, to).map(u64::count_ones).sum()
     }
 
-    /// In how many places content goes on from line `a` to line `b` in `from..to`, straight or slanting:
-    /// runs of such pixels, and the pixels.
-    pub(super) fn crossings(&self, a: u32, b: u32, from: u32, to: u32) -> (u32, u32) {
+    /// In how many places content goes on from line `a` to line `b` in `from..to`, straight or slanting.
+    pub(super) fn crossings(&self, a: u32, b: u32, from: u32, to: u32) -> u32 {
         let (first, last) = ((from / 64) as usize, to.div_ceil(64) as usize);
         let (a, b) = (self.line(a), self.line(b));
-        let (mut runs, mut pixels, mut carried) = (0, 0, 0);
+        let (mut runs, mut carried) = (0, 0);
         for at in first..last {
             let before = if at > 0 { b[at - 1] >> 63 } else { 0 };
             let after = b.get(at + 1).map_or(0, |word| word << 63);
             let near = b[at] | (b[at] << 1) | (b[at] >> 1) | before | after;
             let crossing = a[at] & near & window(at, from, to);
-            pixels += crossing.count_ones();
             // A run begins where the pixel before is no crossing.
             runs += (crossing & !(crossing << 1 | carried)).count_ones();
             carried = crossing >> 63;
         }
-        (runs, pixels)
+        runs
+    }
+}
+
+/// Exchanges rows and columns of 64 words of 64 bits, halves first (H. S. Warren, "Hacker's Delight", section 7-3;
+/// bit 0 is the first pixel).
+fn transpose(square: &mut [u64; 64]) {
+    let (mut width, mut mask) = (32, 0x0000_0000_ffff_ffffu64);
+    while width > 0 {
+        for at in (0..64).filter(|at| at & width == 0) {
+            let swapped = ((square[at] >> width) ^ square[at + width]) & mask;
+            square[at] ^= swapped << width;
+            square[at + width] ^= swapped;
+        }
+        width /= 2;
+        mask ^= mask << width;
     }
 }
 
@@ -83,14 +112,27 @@ mod tests {
     use super::*;
 
     fn lines(rows: &[Vec<bool>]) -> Lines {
-        let mut lines = Lines::new(rows.len() as u32, rows[0].len() as u32);
-        for (line, row) in rows.iter().enumerate() {
-            (0..row.len()).filter(|&at| row[at]).for_each(|at| lines.set(line as u32, at as u32));
-        }
-        lines
+        let word = |bits: &[bool]| bits.iter().enumerate().map(|(at, &bit)| u64::from(bit) << at).sum();
+        let words = rows.iter().flat_map(|row| row.chunks(64).map(word)).collect();
+        Lines::from_words(rows[0].len() as u32, words)
     }
 
     proptest! {
+        #[test]
+        fn transposing_exchanges_lines_and_places(
+            rows in (1usize..140, 1usize..140).prop_flat_map(|(lines, length)| {
+                prop::collection::vec(prop::collection::vec(any::<bool>(), length), lines)
+            })
+        ) {
+            let length = rows[0].len() as u32;
+            let turned = lines(&rows).transposed(length);
+            for (line, row) in rows.iter().enumerate() {
+                for (at, &bit) in row.iter().enumerate() {
+                    prop_assert_eq!(turned.filled(at as u32, line as u32, line as u32 + 1), u32::from(bit));
+                }
+            }
+        }
+
         #[test]
         fn bits_agree_with_looking_at_each_pixel(
             rows in prop::collection::vec(prop::collection::vec(any::<bool>(), 150), 2),
@@ -104,11 +146,10 @@ mod tests {
                 let at = i64::from(at);
                 lit(0, at) && (lit(1, at - 1) || lit(1, at) || lit(1, at + 1))
             };
-            let pixels = inside().filter(|&at| crosses(at)).count() as u32;
             let starts = |at: u32| crosses(at) && (at == from || !crosses(at - 1));
             let runs = inside().filter(|&at| starts(at)).count() as u32;
-            prop_assert_eq!(bits.crossings(0, 1, from, to), (runs, pixels));
-            prop_assert_eq!(bits.has_any(0, from, to), inside().any(|at| rows[0][at as usize]));
+            prop_assert_eq!(bits.crossings(0, 1, from, to), runs);
+            prop_assert_eq!(bits.filled(0, from, to), inside().filter(|&at| rows[0][at as usize]).count() as u32);
         }
     }
 }

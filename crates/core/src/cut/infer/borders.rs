@@ -34,6 +34,9 @@ pub(super) struct Borders {
     /// Whether pixel line `at` has content in the band, summed from the start: content in `a..b` is
     /// `filled[b] - filled[a]`.
     filled: Vec<u32>,
+    /// The nearest content at or after each line, and at or before it.
+    next: Vec<u32>,
+    last: Vec<u32>,
     /// Whether a pixel line is drawn on for more than half of the band.
     solid: Vec<bool>,
     /// The first and last content of each band.
@@ -75,20 +78,23 @@ impl Borders {
         for at in 0..length {
             for (band, &(from, to)) in spans.iter().enumerate() {
                 let slot = at as usize * count + band;
-                let is_filled = lines.has_any(at, from, to);
-                filled[slot + count] = filled[slot] + u32::from(is_filled);
-                if is_filled {
-                    solid[slot] = lines.filled(at, from, to) * 2 > to - from;
-                    let first = extents[band].map_or(at, |(first, _)| first);
-                    extents[band] = Some((first, at));
-                    // Where this line or the one before is empty, nothing crosses.
-                    if at > 0 && filled[slot] > filled[slot - count] {
-                        runs[slot] = lines.crossings(at - 1, at, from, to).0.min(255) as u8;
-                    }
+                let pixels = lines.filled(at, from, to);
+                filled[slot + count] = filled[slot] + u32::from(pixels > 0);
+                if pixels == 0 {
+                    continue;
+                }
+                solid[slot] = pixels * 2 > to - from;
+                let first = extents[band].map_or(at, |(first, _)| first);
+                extents[band] = Some((first, at));
+                // Where the line before is empty, nothing crosses.
+                if at > 0 && filled[slot] > filled[slot - count] {
+                    runs[slot] = lines.crossings(at - 1, at, from, to).min(255) as u8;
                 }
             }
         }
-        let mut borders = Self { length, bands: count, runs, filled, solid, extents, chance: 0.0 };
+        let (next, last) = nearest(&filled, length, count);
+        let mut borders =
+            Self { length, bands: count, runs, filled, next, last, solid, extents, chance: 0.0 };
         borders.chance = borders.chance_of_crossing();
         borders
     }
@@ -244,13 +250,29 @@ impl Borders {
         evidence + if largest_fills { LARGEST_FILLS } else { 0.0 }
     }
 
+    /// The first and the last content of a band in `from..to`.
     fn extent_in(&self, from: u32, to: u32, band: usize) -> Option<(u32, u32)> {
-        if self.content(from, to, band) == 0 {
-            return None;
-        }
-        let is_filled = |at: &u32| self.content(*at, *at + 1, band) > 0;
-        Some(((from..to).find(is_filled)?, (from..to).rfind(is_filled)?))
+        let first = self.next[from as usize * self.bands + band];
+        // The last line with content before `to` is there whenever the first is.
+        (first < to).then(|| (first, self.last[(to - 1) as usize * self.bands + band]))
     }
+}
+
+/// For each line and band the nearest line with content: at or after it (the number of lines where there is
+/// none), and at or before it.
+fn nearest(filled: &[u32], length: u32, bands: usize) -> (Vec<u32>, Vec<u32>) {
+    let slots = length as usize * bands;
+    let (mut next, mut last) = (vec![length; slots], vec![0; slots]);
+    let is_filled = |slot: usize| filled[slot + bands] > filled[slot];
+    for slot in 0..slots {
+        let before = if slot >= bands { last[slot - bands] } else { 0 };
+        last[slot] = if is_filled(slot) { (slot / bands) as u32 } else { before };
+    }
+    for slot in (0..slots).rev() {
+        let after = next.get(slot + bands).copied().unwrap_or(length);
+        next[slot] = if is_filled(slot) { (slot / bands) as u32 } else { after };
+    }
+    (next, last)
 }
 
 /// Pixels from one cell to the next.

@@ -12,9 +12,13 @@ use crate::cut::infer::borders::{Borders, Verdict};
 use crate::cut::infer::candidates::{divisions, price, single};
 
 /// How many divisions of each axis are judged together with the other's.
-const FINALISTS: usize = 20;
+const FINALISTS: usize = 14;
+/// How many of them may have the same number of cells: variants of one idea must not crowd out the others.
+const VARIANTS: usize = 4;
 /// How many of the first round lend their bands to the second.
-const LENDERS: usize = 6;
+const LENDERS: usize = 3;
+/// How many divisions are judged by more than their lines.
+const PROMISING: usize = 120;
 /// What each place cut costs on top, in nats, and at most: where drawings touch, every grid cuts many.
 const FIRST_CUTS: f64 = 6.0;
 const MOST_FIRST_CUTS: f64 = 18.0;
@@ -25,10 +29,12 @@ pub(super) fn candidates(sheet: &Pixels, ground: Ground) -> Option<Vec<GridCandi
     let (all_columns, all_rows) = (divisions(columns.count()), divisions(rows.count()));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
-    let first_rows = best(&rows, &all_rows, &[single(columns.count())], LENDERS);
-    let best_columns = best(&columns, &all_columns, &first_rows, FINALISTS);
-    let lenders = &best_columns[..best_columns.len().min(LENDERS)];
-    let mut best_rows = best(&rows, &all_rows, lenders, FINALISTS);
+    let first_rows = best(&rows, &all_rows, &[single(columns.count())], (LENDERS, 1));
+    let best_columns = best(&columns, &all_columns, &first_rows, (FINALISTS, VARIANTS));
+    let mut lenders = best_columns.clone();
+    lenders.dedup_by_key(|column| column.count);
+    lenders.truncate(LENDERS);
+    let mut best_rows = best(&rows, &all_rows, &lenders, (FINALISTS, VARIANTS));
     for row in first_rows {
         if !best_rows.contains(&row) {
             best_rows.push(row);
@@ -40,40 +46,54 @@ pub(super) fn candidates(sheet: &Pixels, ground: Ground) -> Option<Vec<GridCandi
 /// Bits of content by columns and by rows.
 fn content(sheet: &Pixels, ground: Ground) -> Option<(Lines, Lines)> {
     let size = sheet.size();
-    let mut columns = Lines::new(size.width, size.height);
-    let mut rows = Lines::new(size.height, size.width);
-    let mut is_blank = true;
-    for (y, row) in (0..).zip(sheet.rows()) {
-        for (x, pixel) in (0..).zip(row.chunks_exact(4)) {
-            if ground.is_content(pixel) {
-                columns.set(x, y);
-                rows.set(y, x);
-                is_blank = false;
-            }
-        }
+    let word = |pixels: &[u8]| {
+        let bits = pixels.chunks_exact(4).enumerate();
+        bits.fold(0, |word, (at, pixel)| word | u64::from(ground.is_content(pixel)) << at)
+    };
+    let row = |y: u32| sheet.row(y).chunks(64 * 4).map(word).collect::<Vec<u64>>();
+    let words: Vec<u64> = (0..size.height).into_par_iter().flat_map_iter(row).collect();
+    if words.iter().all(|&word| word == 0) {
+        return None;
     }
-    (!is_blank).then_some((columns, rows))
+    let rows = Lines::from_words(size.width, words);
+    Some((rows.transposed(size.width), rows))
 }
 
-/// The divisions that fare best in the bands of any of `others`; one cell is always among them.
-fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], count: usize) -> Vec<Axis> {
+/// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
+/// cells; one cell is always among them.
+fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
     let borders: Vec<Borders> = others.par_iter().map(|other| Borders::new(lines, other)).collect();
-    let score = |axis: &Axis| {
-        let cost = price(axis, axis);
-        let in_bands = |borders: &Borders| {
-            borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis) - cost
-        };
-        borders.iter().map(in_bands).fold(f64::MIN, f64::max)
+    let highest =
+        |score: &(dyn Fn(&Borders) -> f64 + Sync)| borders.iter().map(score).fold(f64::MIN, f64::max);
+    // Lines are quickly judged; how steadily drawings stand is asked of the promising ones only.
+    let by_lines = |axis: &Axis| highest(&|borders| borders.lines(axis).evidence) - price(axis, axis);
+    let whole_score = |axis: &Axis| {
+        highest(&|borders| borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis))
+            - price(axis, axis)
     };
-    let mut scored: Vec<(f64, usize)> =
-        divisions.par_iter().enumerate().map(|(at, axis)| (score(axis), at)).collect();
-    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    let mut found: Vec<Axis> = scored.iter().take(count).map(|&(_, at)| divisions[at]).collect();
+    let promising = ranked(divisions.par_iter().map(by_lines).collect(), PROMISING);
+    let again = promising.par_iter().map(|&at| whole_score(&divisions[at])).collect();
+    let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
+    for at in ranked(again, PROMISING) {
+        let axis = divisions[promising[at]];
+        let same = found.iter().filter(|other| other.count == axis.count).count();
+        if same < variants && found.len() < count {
+            found.push(axis);
+        }
+    }
     let whole = single(lines.count());
     if !found.contains(&whole) {
         found.push(whole);
     }
     found
+}
+
+/// The places of the highest scores, the highest first; equals in their order.
+fn ranked(scores: Vec<f64>, count: usize) -> Vec<usize> {
+    let mut places: Vec<usize> = (0..scores.len()).collect();
+    places.sort_by(|&a, &b| scores[b].total_cmp(&scores[a]).then(a.cmp(&b)));
+    places.truncate(count);
+    places
 }
 
 /// Every pair of finalists, judged together.
