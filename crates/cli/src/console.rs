@@ -41,6 +41,13 @@ impl Console {
         }
     }
 
+    /// A console for a command line that could not be read, so that nothing is known of its wishes.
+    pub(crate) fn for_errors() -> Self {
+        let has_colors = std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
+        let paint_err = has_colors && io::stderr().is_terminal();
+        Self { json: false, quiet: false, verbose: false, paint_out: false, paint_err }
+    }
+
     /// A console for steps inside a command whose own result is JSON: they say nothing.
     pub(crate) fn silenced_for_json(&self) -> Self {
         Self { json: false, quiet: self.quiet || self.json, ..*self }

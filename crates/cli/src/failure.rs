@@ -8,7 +8,7 @@ use shibori_core::clip::ApplyError;
 use shibori_core::cut::{Across, CutError, even_counts};
 use shibori_core::pack::PackError;
 use shibori_core::shape::CanvasError;
-use shibori_core::{NamingError, OnlyError, SetError};
+use shibori_core::{NamingError, OnlyError, SetError, SyntaxError};
 use shibori_formats::{Error, ReadProblem, WriteProblem};
 
 /// Exit codes, apart from 0.
@@ -38,6 +38,12 @@ impl Failure {
 
     pub(crate) fn with_hint(self, hint: impl Into<String>) -> Self {
         Self { hint: Some(hint.into()), ..self }
+    }
+
+    /// A typed value that is wrong at one character.
+    pub(crate) fn pointing(option: &str, error: &SyntaxError) -> Self {
+        let failure = Self::usage(format!("{option}: {}", error.problem));
+        Self { pointer: Some(error.pointer()), ..failure }
     }
 
     /// A sheet that can't be cut as asked.

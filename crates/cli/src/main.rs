@@ -11,14 +11,21 @@ mod console;
 mod failure;
 mod progress;
 
+use std::error::Error;
 use std::process::ExitCode;
 
 use args::Cli;
 use clap::Parser;
+use clap::error::{ContextKind, ContextValue};
 use console::Console;
+use failure::Failure;
+use shibori_core::SyntaxError;
 
 fn main() -> ExitCode {
-    let cli = Cli::parse();
+    let cli = match Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => return refused(&error),
+    };
     let console = Console::new(&cli.everywhere);
     if let Some(jobs) = cli.everywhere.jobs {
         // Fails only where a pool is there already, and none is.
@@ -31,4 +38,17 @@ fn main() -> ExitCode {
             ExitCode::from(failure.exit as u8)
         }
     }
+}
+
+/// A command line that can't be read. A mistake inside a typed value is pointed at; the rest is clap's to tell.
+fn refused(error: &clap::Error) -> ExitCode {
+    let syntax = error.source().and_then(|source| source.downcast_ref::<SyntaxError>());
+    let Some(syntax) = syntax else { error.exit() };
+    let option = match error.get(ContextKind::InvalidArg) {
+        Some(ContextValue::String(option)) => option.split(' ').next().unwrap_or(option).to_owned(),
+        _ => "the command line".to_owned(),
+    };
+    let failure = Failure::pointing(&option, syntax);
+    Console::for_errors().fail(&failure);
+    ExitCode::from(failure.exit as u8)
 }

@@ -42,13 +42,15 @@ const ART: [(&str, &[u8]); 14] = art![
 const ROAD: &str = r#"
 inspect art/koi.png art/frog.png art/firefly.gif
 slice art/koi.png --grid 8x1 --clip "swim = 0-7 @12fps" --clip "turn = 3,4,5,4 @80ms once" -o sets/koi
-slice art/frog.png --cell 32x32 --pivot feet --clip "sit = r0 @5fps" --clip "croak = r1 @80ms bounce" --clip "leap = r2 @total 0.8s once" --clip "dive = r3 @12fps once" -o sets/frog
+slice art/frog.png --pivot feet --clip "sit = r0 @5fps" --clip "croak = r1 @80ms bounce" --clip "leap = r2 @total 0.8s once" --clip "dive = r3 @12fps once" -o sets/frog
 slice art/duckling.png --grid 4x8 --pivot feet --name "{sprite}-{row}-{col}" --clip "north = r0 @8fps" --clip "east = r2 @8fps" --clip "south = r4 @8fps" --clip "west = r6 @8fps" -o sets/duckling
 slice art/heron.png --grid 6x1 --pivot feet --clip "hunt = 0-2@200ms,3@80ms,4@400ms,5@200ms" -o sets/heron
+slice art/reeds.png --islands --key auto --key-scope everywhere --pivot bottom -o sets/reeds
 slice art/firefly.gif art/ripple.png --trim set -o sets/lights
 pack sets art/lantern art/signboard.png -o atlas/pond --page-round 4
 pack sets/frog --layout clip-rows --row-order sit,croak,leap,dive -o atlas/frog-rows
 unpack atlas/pond.json -o unpacked
+preview grid art/frog.png -o look/cut.png
 preview contact atlas/pond -o look/pond.png
 preview contact sets/frog -o look/frog.png
 preview motion sets/frog --only leap --zoom 4 -o look/leap.gif
@@ -56,7 +58,8 @@ preview motion sets/koi --only swim --zoom 4 --background checker -o look/swim.p
 "#;
 
 /// What to look at in the end.
-const OPEN: [(&str, &str); 5] = [
+const OPEN: [(&str, &str); 6] = [
+    ("look/cut.png", "how the frog's sheet is cut, before it is cut"),
     ("look/pond.png", "every frame of the atlas, by clip"),
     ("look/leap.gif", "the frog's leap, four times as large"),
     ("look/swim.png", "the koi swimming (an animated PNG: a browser plays it)"),

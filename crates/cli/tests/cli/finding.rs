@@ -1,6 +1,6 @@
 //! Finding the frames: grids by themselves, separate drawings, lists of places; and cleaning them.
 
-use image::{Rgba, RgbaImage};
+use image::RgbaImage;
 
 use crate::env::{Env, pictures};
 
@@ -42,7 +42,7 @@ fn an_unsure_answer_does_nothing_and_proposes_commands_that_work() {
     let outcome = env.run("slice art/reeds.png -o out");
     assert_eq!(outcome.code, 2, "{}", outcome.err);
     assert!(env.names("out").is_empty());
-    let commands: Vec<&str> = outcome.err.lines().map(str::trim).filter(|l| l.starts_with("shibori slice"));
+    let commands = outcome.err.lines().map(str::trim).filter(|l| l.starts_with("shibori slice"));
     let commands: Vec<&str> = commands.filter(|l| !l.contains("COLUMNS")).collect();
     assert!((1..=4).contains(&commands.len()), "{}", outcome.err);
     for command in commands {

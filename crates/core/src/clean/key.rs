@@ -38,7 +38,7 @@ pub fn key(sheet: &Pixels, color: Rgba<u8>, tolerance: u8, scope: KeyScope) -> K
                 pixels += 1;
             }
         }
-        KeyScope::Outside => flood(&mut image, &goes, &mut pixels),
+        KeyScope::Outside => flood(&mut image, goes, &mut pixels),
     }
     let left = image.pixels().filter(|pixel| goes(pixel)).count() as u64;
     Keyed { image, pixels, left }

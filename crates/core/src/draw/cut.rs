@@ -164,8 +164,9 @@ impl Paper {
     /// A line round the inside of a rectangle, dashed dark and light.
     fn frame(&mut self, rect: Rect) {
         const DASH: u32 = 4;
-        let tone =
-            |at: u32| if at / DASH % 2 == 0 { Rgba([0, 0, 0, 255]) } else { Rgba([255, 255, 255, 255]) };
+        let tone = |at: u32| {
+            if (at / DASH).is_multiple_of(2) { Rgba([0, 0, 0, 255]) } else { Rgba([255, 255, 255, 255]) }
+        };
         for x in 0..rect.width {
             for y in [0, rect.height.saturating_sub(1)] {
                 self.fill(Rect::new(rect.x + x, rect.y + y, 1, 1), tone(rect.x + x));

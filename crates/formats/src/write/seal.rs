@@ -64,7 +64,7 @@ fn is_whole_text(bytes: &[u8]) -> bool {
     let start = bytes[..at].iter().rposition(|&byte| byte == b'\n').map_or(0, |end| end + 1);
     let line = &bytes[start..];
     line.len() <= WORD.len() + DIGITS + 16
-        && line.iter().filter(|&&byte| byte == b'\n').count() == 1
+        && line.iter().position(|&byte| byte == b'\n') == Some(line.len() - 1)
         && bytes[at..].starts_with(sum_of(&bytes[..start]).as_bytes())
 }
 

@@ -43,7 +43,7 @@ impl Lines {
 
     /// How many lines.
     pub(super) fn count(&self) -> u32 {
-        if self.words_a_line == 0 { 0 } else { (self.words.len() / self.words_a_line) as u32 }
+        self.words.len().checked_div(self.words_a_line).unwrap_or(0) as u32
     }
 
     fn line(&self, line: u32) -> &[u64] {
@@ -141,7 +141,7 @@ mod tests {
             let (from, to) = (a.min(b), a.max(b));
             let bits = lines(&rows);
             let inside = || from..to;
-            let lit = |line: usize, at: i64| at >= 0 && at < 150 && rows[line][at as usize];
+            let lit = |line: usize, at: i64| (0..150).contains(&at) && rows[line][at as usize];
             let crosses = |at: u32| {
                 let at = i64::from(at);
                 lit(0, at) && (lit(1, at - 1) || lit(1, at) || lit(1, at + 1))

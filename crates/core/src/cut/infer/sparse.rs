@@ -71,10 +71,10 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
         highest(&|borders| borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis))
             - price(axis, axis)
     };
-    let promising = ranked(divisions.par_iter().map(by_lines).collect(), PROMISING);
-    let again = promising.par_iter().map(|&at| whole_score(&divisions[at])).collect();
+    let promising = ranked(&divisions.par_iter().map(by_lines).collect::<Vec<f64>>(), PROMISING);
+    let again: Vec<f64> = promising.par_iter().map(|&at| whole_score(&divisions[at])).collect();
     let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
-    for at in ranked(again, PROMISING) {
+    for at in ranked(&again, PROMISING) {
         let axis = divisions[promising[at]];
         let same = found.iter().filter(|other| other.count == axis.count).count();
         if same < variants && found.len() < count {
@@ -89,7 +89,7 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
 }
 
 /// The places of the highest scores, the highest first; equals in their order.
-fn ranked(scores: Vec<f64>, count: usize) -> Vec<usize> {
+fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
     let mut places: Vec<usize> = (0..scores.len()).collect();
     places.sort_by(|&a, &b| scores[b].total_cmp(&scores[a]).then(a.cmp(&b)));
     places.truncate(count);
