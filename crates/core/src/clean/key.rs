@@ -80,6 +80,8 @@ fn flood(image: &mut RgbaImage, goes: impl Fn(&Rgba<u8>) -> bool, pixels: &mut u
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     const BACK: Rgba<u8> = Rgba([46, 160, 168, 255]);
@@ -105,5 +107,49 @@ mod tests {
         let keyed = key(&ring(), BACK, 3, KeyScope::Outside).image;
         assert_eq!((keyed.get_pixel(4, 3), keyed.get_pixel(2, 1)), (&BACK, &INK));
         assert_eq!(keyed.get_pixel(0, 0)[3], 0);
+    }
+
+    /// The plain way: ask every pixel again and again until no more goes.
+    fn outside_by_asking_again(sheet: &Pixels, color: Rgba<u8>, tolerance: u8) -> RgbaImage {
+        let mut image = sheet.to_image();
+        let (width, height) = image.dimensions();
+        let goes = |p: &Rgba<u8>| p[3] > 0 && distance(&p.0, color) <= tolerance;
+        let mut open = vec![false; (width * height) as usize];
+        loop {
+            let mut changed = false;
+            for (x, y) in (0..height).flat_map(|y| (0..width).map(move |x| (x, y))) {
+                let pixel = *image.get_pixel(x, y);
+                let is_border = x == 0 || y == 0 || x + 1 == width || y + 1 == height;
+                let is_open = |x: u32, y: u32| x < width && y < height && open[(y * width + x) as usize];
+                let near = [(x.wrapping_sub(1), y), (x + 1, y), (x, y.wrapping_sub(1)), (x, y + 1)];
+                let reached = is_border || near.iter().any(|&(x, y)| is_open(x, y));
+                if !open[(y * width + x) as usize] && reached && (pixel[3] == 0 || goes(&pixel)) {
+                    open[(y * width + x) as usize] = true;
+                    changed = true;
+                    if pixel[3] > 0 {
+                        image.put_pixel(x, y, Rgba([0; 4]));
+                    }
+                }
+            }
+            if !changed {
+                return image;
+            }
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn the_flood_takes_what_hangs_together_with_the_border(
+            dots in prop::collection::vec(0u8..4, 63), tolerance in 0u8..6,
+        ) {
+            let shades = [[46, 160, 168, 255], [49, 160, 168, 255], [20, 20, 40, 255], [0, 0, 0, 0]];
+            let sheet = RgbaImage::from_fn(9, 7, |x, y| Rgba(shades[dots[(y * 9 + x) as usize] as usize]));
+            let sheet = Pixels::whole(sheet);
+            let keyed = key(&sheet, BACK, tolerance, KeyScope::Outside);
+            let wanted = outside_by_asking_again(&sheet, BACK, tolerance);
+            prop_assert!(Pixels::whole(keyed.image).looks_like(&Pixels::whole(wanted)));
+            let all = key(&sheet, BACK, tolerance, KeyScope::Everywhere).pixels;
+            prop_assert_eq!(keyed.pixels + keyed.left, all);
+        }
     }
 }

@@ -230,7 +230,10 @@ fn in_reading_order(drawings: &mut Vec<(usize, Rect)>) {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+    use crate::pixels::tests::any_pixels;
 
     fn sheet(rows: &[&str]) -> Pixels {
         Pixels::whole(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
@@ -279,5 +282,40 @@ mod tests {
         let ring = &set.drawings[0].1;
         assert_eq!(ring.get(2, 2).unwrap()[3], 0);
         assert_eq!(set.drawings[1].1.size(), Size::new(1, 1));
+    }
+
+    proptest! {
+        #[test]
+        fn every_pixel_is_in_one_drawing_or_speck_and_nothing_is_added(
+            pixels in any_pixels(14), join in 0u32..4, min_area in 0u32..5,
+        ) {
+            let found = islands(&pixels, Ground::Clear, IslandOptions { join: Some(join), min_area });
+            let size = pixels.size();
+            let mut seen = vec![0u32; size.area() as usize];
+            for (rect, drawing) in &found.drawings {
+                prop_assert_eq!(rect.size(), drawing.size());
+                for (x, y) in (0..rect.width).flat_map(|x| (0..rect.height).map(move |y| (x, y))) {
+                    let pixel = drawing.get(x, y).unwrap();
+                    if pixel[3] > 0 {
+                        prop_assert_eq!(Some(pixel), pixels.get(rect.x + x, rect.y + y));
+                        seen[((rect.y + y) * size.width + rect.x + x) as usize] += 1;
+                    }
+                }
+            }
+            prop_assert!(seen.iter().all(|&count| count <= 1));
+            let drawn = seen.iter().filter(|&&count| count == 1).count();
+            let content = pixels.rows().flat_map(|row| row.chunks_exact(4)).filter(|p| p[3] > 0).count();
+            prop_assert!(drawn <= content);
+            prop_assert!(drawn == content || !found.specks.is_empty());
+        }
+
+        #[test]
+        fn a_larger_join_distance_never_makes_more_drawings(pixels in any_pixels(14)) {
+            let count = |join| {
+                let options = IslandOptions { join: Some(join), min_area: 0 };
+                islands(&pixels, Ground::Clear, options).drawings.len()
+            };
+            prop_assert!((0..5).all(|join| count(join + 1) <= count(join)));
+        }
     }
 }

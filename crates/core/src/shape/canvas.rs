@@ -154,6 +154,7 @@ fn whole_pivot(frame: &Frame) -> (i64, i64) {
 #[cfg(test)]
 mod tests {
     use image::{Rgba, RgbaImage};
+    use proptest::prelude::*;
 
     use super::*;
     use crate::Pixels;
@@ -188,5 +189,28 @@ mod tests {
         let error =
             set_canvas(set(&[(4, 10), (8, 6)], "bottom"), CanvasRule::Size(Size::new(8, 9))).unwrap_err();
         assert!(matches!(error, CanvasError::TooSmall { needed, .. } if needed == Size::new(8, 10)));
+    }
+
+    proptest! {
+        #[test]
+        fn no_pixel_is_lost_and_pivots_stay_on_the_drawing(
+            sizes in prop::collection::vec((1u32..20, 1u32..20), 1..8), extra in 0u32..9, x in 0.0f64..1.0, y in 0.0f64..1.0,
+        ) {
+            let before = set(&sizes, &format!("{x},{y}"));
+            let common = set_canvas(before.clone(), CanvasRule::Common).unwrap();
+            let size = common.frames()[0].canvas();
+            let larger = Size::new(size.width + extra, size.height + extra);
+            for after in [common.clone(), set_canvas(common, CanvasRule::Size(larger)).unwrap()] {
+                for (old, new) in before.frames().iter().zip(after.frames()) {
+                    prop_assert_eq!(new.canvas(), after.frames()[0].canvas());
+                    prop_assert!(new.pixels().looks_like(old.pixels()));
+                    let on_drawing = |f: &Frame| f.pivot().x - f64::from(f.inset().x);
+                    prop_assert!((on_drawing(new) - on_drawing(old)).abs() < 1e-9);
+                    // All pivots lie within one pixel of each other.
+                    prop_assert!((new.pivot().x - after.frames()[0].pivot().x).abs() < 1.0);
+                    prop_assert!((new.pivot().y - after.frames()[0].pivot().y).abs() < 1.0);
+                }
+            }
+        }
     }
 }

@@ -86,3 +86,70 @@ fn what_is_no_manifest_says_why() {
         "line 2, column 26: missing field `name`"
     );
 }
+
+/// A folder with one page of 6x4 px and a manifest whose one frame lies on it as given.
+fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
+    let folder = tempfile::tempdir().unwrap();
+    let image = RgbaImage::from_fn(6, 4, |x, y| {
+        Rgba([x as u8 * 10, y as u8 * 10, 100, if x < 5 { 255 } else { 128 }])
+    });
+    std::fs::write(folder.path().join("pond.png"), crate::write::png(&image).unwrap()).unwrap();
+    let text = format!(
+        "{{ \"format\": \"shibori/1\", \"pages\": [{{ \"file\": \"pond.png\", {page} }}], \"frames\": [{{ \"name\": \"koi-00\", \
+         \"sprite\": \"koi\", \"canvas\": [8, 8], \"inset\": [1, 1], \"pivot\": [4, 8], {frame} }}] }}"
+    );
+    let path = folder.path().join("pond.json");
+    std::fs::write(&path, text).unwrap();
+    match load(&path, &crate::read::Limits::default()) {
+        Ok((set, files)) => {
+            assert_eq!(files.len(), 2);
+            Ok(set)
+        }
+        Err(crate::Error::Read { problem, .. }) => Err(problem.to_string()),
+        Err(other) => panic!("{other}"),
+    }
+}
+
+const SIZE: &str = "\"size\": [6, 4]";
+
+#[test]
+fn a_turned_frame_is_turned_back() {
+    // The page holds the frame turned a quarter clockwise: its top left is the frame's bottom left.
+    let set = load_with("\"page\": 0, \"rect\": [1, 0, 2, 3], \"turned\": true", SIZE).unwrap();
+    let pixels = set.frames()[0].pixels();
+    assert_eq!(pixels.size(), Size::new(3, 2));
+    let at = |x, y| pixels.get(x, y).unwrap().0;
+    assert_eq!(at(0, 1), [10, 0, 100, 255]);
+    assert_eq!(at(0, 0), [20, 0, 100, 255]);
+    assert_eq!(at(2, 1), [10, 20, 100, 255]);
+    assert_eq!(set.frames()[0].kept().to_string(), "1,1,3,2");
+}
+
+#[test]
+fn premultiplied_pages_are_read_as_they_are_meant() {
+    let page = format!("{SIZE}, \"alpha\": \"premultiplied\"");
+    let set = load_with("\"page\": 0, \"rect\": [4, 1, 2, 1]", &page).unwrap();
+    let at = |x| set.frames()[0].pixels().get(x, 0).unwrap().0;
+    assert_eq!(at(0), [40, 10, 100, 255]);
+    assert_eq!(at(1), [100, 20, 199, 128]);
+}
+
+#[test]
+fn contradictions_are_named_with_their_numbers() {
+    let told = |frame: &str, page: &str| load_with(frame, page).unwrap_err();
+    assert_eq!(
+        told("\"page\": 1, \"rect\": [0, 0, 2, 2]", SIZE),
+        "frame 'koi-00' is on page 1, but there are 1 pages (from 0)"
+    );
+    assert_eq!(
+        told("\"page\": 0, \"rect\": [5, 0, 2, 2]", SIZE),
+        "frame 'koi-00' at 5,0,2,2 sticks out of its page of 6x4 px"
+    );
+    assert_eq!(
+        told("\"page\": 0, \"rect\": [0, 0, 2, 2]", "\"size\": [6, 5]"),
+        "page \"pond.png\" is 6x4 px, but the manifest says 6x5 px"
+    );
+    // A blank frame needs no page and no room.
+    let blank = load_with("\"page\": 0, \"rect\": [0, 0, 0, 0]", SIZE).unwrap();
+    assert!(blank.frames()[0].is_blank() && blank.frames()[0].canvas() == Size::new(8, 8));
+}
