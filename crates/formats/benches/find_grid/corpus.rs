@@ -212,9 +212,10 @@ fn zoomed(image: &RgbaImage, zoom: u32) -> RgbaImage {
 /// A blank sheet for a grid; with spacing it ends after the last cell, with a gutter, or as it began.
 fn empty(columns: u32, rows: u32, cell: Size, spacing: Spacing, random: &mut Random) -> (Grid, RgbaImage) {
     let Spacing { offset, gutter } = spacing;
-    // A gutter after the last cell too is the same picture as a plain grid of wider cells.
-    let end = *random.pick(if offset.x > 0 { &[0, 1, 2] } else { &[0, 2, 2] });
-    let end = [0, gutter.x, offset.x][end as usize];
+    // Where offset and end together are a gutter, the sheet is the same picture as a plain grid of wider cells.
+    let ends = [0, gutter.x, offset.x].into_iter().filter(|end| gutter.x == 0 || offset.x + end != gutter.x);
+    let ends: Vec<u32> = ends.collect();
+    let end = *random.pick(&ends);
     let length =
         |count: u32, cell: u32, offset: u32, gutter: u32| offset + count * cell + (count - 1) * gutter + end;
     let size = Size::new(

@@ -46,6 +46,8 @@ use crate::{Pixels, Size};
 const SURE: f64 = 6.0;
 /// The lead needed over a grid whose cells are groups or parts of the best one's.
 const SURE_IF_NESTED: f64 = 10.0;
+/// The share of its evidence by which the best must lead over larger cells on a sheet without a background.
+const SHARE_IF_DENSE: f64 = 0.3;
 /// Two or three cells prove no grid.
 const FEWEST_WITNESSES: u32 = 3;
 
@@ -93,10 +95,10 @@ impl GridCandidate {
             || (counts.rows == 1 && is_long(cell.height, cell.width))
     }
 
-    /// Whether more than one border in eight crosses a drawing.
+    /// Whether more than one border in ten crosses a drawing.
     fn cuts_often(&self) -> bool {
         let (columns, rows) = (u64::from(self.grid.counts().columns), u64::from(self.grid.counts().rows));
-        u64::from(self.cut_places) * 8 > (columns - 1) * rows + (rows - 1) * columns
+        u64::from(self.cut_places) * 10 > (columns - 1) * rows + (rows - 1) * columns
     }
 }
 
@@ -148,9 +150,12 @@ fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
         return Found { candidates, certainty: Certainty::Blank, ground };
     };
     let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
+    // Without a background the lines themselves are in doubt: patterns inside tiles make lines too.
     let is_ahead = |other: &GridCandidate| {
-        let needed = if best.is_nested_with(other) { SURE_IF_NESTED } else { SURE };
-        best.evidence - other.evidence >= needed
+        let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
+        let share = if ground == Ground::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
+        let least = if best.is_nested_with(other) { SURE_IF_NESTED } else { SURE };
+        best.evidence - other.evidence >= least.max(best.evidence * share)
     };
     let is_grid = best.grid.len() > 1
         && best.witnesses >= FEWEST_WITNESSES
