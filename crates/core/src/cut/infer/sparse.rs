@@ -88,6 +88,20 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
     found
 }
 
+/// The best division of each number of cells, and for every division its representative. Variants of one idea
+/// have nearly the same bands, so one table serves all of them.
+fn representatives(divisions: &[Axis]) -> (Vec<Axis>, Vec<usize>) {
+    let mut bands: Vec<Axis> = Vec::new();
+    let band_of = divisions.iter().map(|axis| {
+        bands.iter().position(|band| band.count == axis.count).unwrap_or_else(|| {
+            bands.push(*axis);
+            bands.len() - 1
+        })
+    });
+    let band_of = band_of.collect();
+    (bands, band_of)
+}
+
 /// The places of the highest scores, the highest first; equals in their order.
 fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
     let mut places: Vec<usize> = (0..scores.len()).collect();
@@ -98,15 +112,18 @@ fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
 
 /// Every pair of finalists, judged together.
 fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axis]) -> Vec<GridCandidate> {
-    let across: Vec<Borders> = best_rows.par_iter().map(|row| Borders::new(columns, row)).collect();
-    let down: Vec<Borders> = best_columns.par_iter().map(|column| Borders::new(rows, column)).collect();
+    let (row_bands, band_of_row) = representatives(best_rows);
+    let (column_bands, band_of_column) = representatives(best_columns);
+    let across: Vec<Borders> = row_bands.par_iter().map(|row| Borders::new(columns, row)).collect();
+    let down: Vec<Borders> = column_bands.par_iter().map(|column| Borders::new(rows, column)).collect();
     let pairs: Vec<(usize, usize)> =
         (0..best_columns.len()).flat_map(|c| (0..best_rows.len()).map(move |r| (c, r))).collect();
     let judge = |&(c, r): &(usize, usize)| {
         let (column, row) = (&best_columns[c], &best_rows[r]);
-        let (lines_x, lines_y) = (across[r].lines(column), down[c].lines(row));
-        let steady_x = across[r].steadiness(column) + across[r].filling(column);
-        let steady_y = down[c].steadiness(row) + down[c].filling(row);
+        let (across, down) = (&across[band_of_row[r]], &down[band_of_column[c]]);
+        let (lines_x, lines_y) = (across.lines(column), down.lines(row));
+        let steady_x = across.steadiness(column) + across.filling(column);
+        let steady_y = down.steadiness(row) + down.filling(row);
         // Where one axis cuts through drawings, its bands hold pieces of the same ones: they are no
         // independent witnesses for the other.
         let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
