@@ -20,7 +20,8 @@
 //!   not decide.
 //!
 //! Both axes are decided together by the sum. The lead over the best different cut is the certainty: with
-//! 6 nats or more the answer is acted upon, with less it is only proposed.
+//! 6 nats or more the answer is acted upon, with less it is only proposed. Over a grid whose cells are groups or parts
+//! of the best one's it takes 10, and a grid of two or three cells, or one that often cuts, is never sure.
 //!
 //! What stays hard: fonts whose glyphs touch everywhere with many blank columns, and sheets of two or three
 //! cells only.

@@ -26,7 +26,7 @@ const MOST_FIRST_CUTS: f64 = 18.0;
 /// The best grids, or `None` where nothing is drawn.
 pub(super) fn candidates(sheet: &Pixels, ground: Ground) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, ground)?;
-    let (all_columns, all_rows) = (divisions(columns.count()), divisions(rows.count()));
+    let (all_columns, all_rows) = rayon::join(|| divisions(columns.count()), || divisions(rows.count()));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
     let first_rows = best(&rows, &all_rows, &[single(columns.count())], (LENDERS, 1));
