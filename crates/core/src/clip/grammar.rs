@@ -290,6 +290,8 @@ pub fn add_clips(set: FrameSet, specs: &[ClipSpec]) -> Result<FrameSet, ApplyErr
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
     use crate::set::tests::rows;
 
@@ -378,5 +380,25 @@ mod tests {
         let set = add_clips(rows("frog", &[3]), std::slice::from_ref(&sit)).unwrap();
         assert_eq!(add_clips(set.clone(), &["sit = 1-2".parse().unwrap()]).unwrap().clips().len(), 1);
         assert!(matches!(add_clips(set, &[sit.clone(), sit]), Err(ApplyError::Set(_))));
+    }
+
+    proptest! {
+        #[test]
+        fn a_total_is_the_total_whatever_is_held_and_however_it_plays(
+            holds in prop::collection::vec(1u32..4, 1..9), millis in 1u32..5000, bounce: bool,
+        ) {
+            let frames: Vec<String> = holds.iter().enumerate().map(|(at, hold)| format!("{at}x{hold}")).collect();
+            let play = if bounce { "bounce" } else { "once" };
+            let clip = resolve(&format!("sit = {} @total {millis}ms {play}", frames.join(","))).unwrap();
+            let total = clip.total_ticks() * 1000;
+            prop_assert_eq!(total, u64::from(millis) * u64::from(clip.timescale()), "exactly {} ms", millis);
+        }
+
+        #[test]
+        fn no_text_makes_the_reader_panic(text in "[a-z0-9r:@x,/= .-]{0,24}") {
+            if let Ok(spec) = text.parse::<ClipSpec>() {
+                let _ = spec.resolve(&rows("frog", &[4, 2, 3]));
+            }
+        }
     }
 }

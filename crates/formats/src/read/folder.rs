@@ -154,4 +154,50 @@ mod tests {
         assert_eq!(missing(&[0, u64::MAX]).len(), 20);
         assert!(missing(&[3]).is_empty());
     }
+
+    fn folder(files: &[&str]) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().unwrap();
+        let png = crate::write::png(&image::RgbaImage::new(2, 2)).unwrap();
+        for file in files {
+            let path = folder.path().join(file);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(path, &png).unwrap();
+        }
+        folder
+    }
+
+    fn told(files: &[&str]) -> (Vec<String>, Vec<String>) {
+        let folder = folder(files);
+        let set = read(&folder.path().join("pond"), &Limits::default()).unwrap().set;
+        let frames = set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name()));
+        let clips = set.clips().iter().map(|c| format!("{}:{} {}", c.sprite(), c.name(), c.steps().len()));
+        (frames.collect(), clips.collect())
+    }
+
+    #[test]
+    fn sub_folders_are_sprites_and_numbered_siblings_clips_in_natural_order() {
+        let (frames, clips) = told(&[
+            "pond/sign.png",
+            "pond/frog/leap_10.png",
+            "pond/frog/leap_2.png",
+            "pond/frog/sit-1.png",
+            "pond/frog/sit-2.png",
+            "pond/koi/01.png",
+            "pond/koi/02.png",
+            "pond/koi/.hidden.png",
+        ]);
+        let wanted =
+            ["pond:sign", "frog:leap_2", "frog:leap_10", "frog:sit-1", "frog:sit-2", "koi:01", "koi:02"];
+        assert_eq!(frames, wanted);
+        // Numbers alone are the sprite's own clip.
+        assert_eq!(clips, ["frog:leap 2", "frog:sit 2", "koi:koi 2"]);
+    }
+
+    #[test]
+    fn a_folder_without_images_says_so() {
+        let folder = folder(&["other/a.png"]);
+        fs::create_dir(folder.path().join("pond")).unwrap();
+        let error = read(&folder.path().join("pond"), &Limits::default()).unwrap_err();
+        assert!(matches!(error, Error::Read { problem: ReadProblem::NoImages, .. }));
+    }
 }

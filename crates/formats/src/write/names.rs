@@ -66,6 +66,8 @@ fn fault(name: &str) -> Option<&'static str> {
 
 #[cfg(test)]
 mod tests {
+    use shibori_core::{Frame, Name, Pixels};
+
     use super::*;
 
     #[test]
@@ -78,5 +80,28 @@ mod tests {
         {
             assert!(fault(bad).is_some(), "{bad:?}");
         }
+    }
+
+    fn set(frames: &[(&str, &str)]) -> FrameSet {
+        let frame = |&(sprite, name): &(&str, &str)| {
+            let pixels = Pixels::whole(image::RgbaImage::new(1, 1));
+            Frame::new(Name::new(sprite).unwrap(), Name::new(name).unwrap(), pixels).unwrap()
+        };
+        FrameSet::new(frames.iter().map(frame).collect(), Vec::new()).unwrap()
+    }
+
+    #[test]
+    fn sprites_get_folders_where_their_frames_have_one_name() {
+        let files = |frames: &[(&str, &str)]| files_of(&set(frames), Path::new("out")).unwrap();
+        assert_eq!(files(&[("koi", "koi-0"), ("frog", "frog-0")]), ["koi-0.png", "frog-0.png"]);
+        assert_eq!(files(&[("koi", "0"), ("frog", "0")]), ["koi/0.png", "frog/0.png"]);
+    }
+
+    #[test]
+    fn names_that_differ_in_capitals_only_would_be_one_file() {
+        let error = files_of(&set(&[("koi", "Up"), ("koi", "up")]), Path::new("out")).unwrap_err();
+        assert!(matches!(error, Error::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
+        let error = files_of(&set(&[("koi", "a:b")]), Path::new("out")).unwrap_err();
+        assert!(error.to_string().contains("'a:b' can't be a file name"), "{error}");
     }
 }
