@@ -58,7 +58,9 @@ pub(super) struct SheetReport {
 struct CleanReport {
     step: String,
     pixels: u64,
-    frames: usize,
+    /// Frames with at least one of them; not said of a step on the whole sheet, before there are frames.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    frames: Option<usize>,
 }
 
 impl SheetReport {
@@ -88,7 +90,9 @@ impl SheetReport {
         lines.extend(self.command.iter().map(|command| format!("  the same again: {command}")));
         for CleanReport { step, pixels, frames } in &self.cleaned {
             let pixels = format!("{} pixel{}", grouped(*pixels), if *pixels == 1 { "" } else { "s" });
-            lines.push(format!("  {step}: {pixels} in {}", counted(*frames, "frame")));
+            let place =
+                frames.map_or("of the sheet".to_owned(), |frames| format!("in {}", counted(frames, "frame")));
+            lines.push(format!("  {step}: {pixels} {place}"));
         }
         lines
     }
@@ -294,7 +298,7 @@ fn finished(
     };
     let keyed = sheet.and_then(|sheet| sheet.keyed);
     if let Some((color, pixels)) = keyed {
-        let frames = set.frames().len();
+        let frames = None;
         report.cleaned.push(CleanReport { step: format!("{color} made transparent"), pixels, frames });
     }
     let (set, cleaned) = mended(set, clean, keyed.map(|(color, _)| color))?;
@@ -313,7 +317,7 @@ fn mended(
     let mut run =
         |set: FrameSet, step: String, change: &dyn Fn(&Pixels) -> Mended| -> Result<FrameSet, Failure> {
             let (set, changed) = mend(set, change)?;
-            reports.push(CleanReport { step, pixels: changed.pixels, frames: changed.frames });
+            reports.push(CleanReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
             Ok(set)
         };
     let mut set = set;

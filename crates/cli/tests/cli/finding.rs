@@ -67,6 +67,7 @@ fn separate_drawings_stand_on_one_canvas_and_specks_are_told() {
     let out =
         env.ok("slice art/reeds.png --islands --key auto --key-scope everywhere --pivot bottom -o reeds");
     assert!(out.contains("5 specks under 16 px left out"), "{out}");
+    assert!(out.contains("2ea0a8 made transparent: 16,186 pixels of the sheet"), "{out}");
     let set = env.frames("reeds");
     assert_eq!(set.frames().len(), 7);
     for frame in set.frames() {
