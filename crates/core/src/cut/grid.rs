@@ -256,6 +256,10 @@ impl Grid {
         Self { columns, rows }
     }
 
+    pub(super) fn axes(&self) -> (&Axis, &Axis) {
+        (&self.columns, &self.rows)
+    }
+
     /// Empty pixels before and between cells.
     pub fn spacing(&self) -> Spacing {
         let pair = |axis: fn(&Axis) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };

@@ -24,7 +24,7 @@ const UNFILLED: f64 = -0.25;
 const MOST_FILLED: f64 = 3.5;
 const LEAST_FILLED: f64 = -3.0;
 /// Spaced sheets have cells as large as their largest drawing.
-const LARGEST_FILLS: f64 = 1.5;
+const LARGEST_FILLS: f64 = 2.5;
 
 pub(super) struct Borders {
     length: u32,
@@ -245,9 +245,18 @@ impl Borders {
                 evidence += if fills { FILLED } else { UNFILLED };
             }
         }
+        // A gutter that also follows the last cell is the empty edge of plain cells.
+        let is_plain = axis.count * pitch(axis) as u32 == self.length;
+        if is_plain {
+            return evidence.min(0.0);
+        }
         let largest_fills = first == 0 && last == axis.covered / axis.count;
-        let evidence = if axis.gutter > 0 { evidence.clamp(LEAST_FILLED, MOST_FILLED) } else { 0.0 };
-        evidence + if largest_fills { LARGEST_FILLS } else { 0.0 }
+        match (axis.gutter, largest_fills) {
+            (0, false) => 0.0,
+            (0, true) => LARGEST_FILLS,
+            (_, true) => evidence.clamp(0.0, MOST_FILLED) + LARGEST_FILLS,
+            (_, false) => evidence.clamp(LEAST_FILLED, MOST_FILLED),
+        }
     }
 
     /// The first and the last content of a band in `from..to`.

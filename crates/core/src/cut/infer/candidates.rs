@@ -3,16 +3,19 @@
 use crate::cut::grid::Axis;
 
 /// A cell is at least this long.
-const SMALLEST: u32 = 6;
+pub(super) const SMALLEST: u32 = 6;
 /// The widest offset and gutter looked for.
-const WIDEST: u32 = 8;
+pub(super) const WIDEST: u32 = 8;
 /// What an offset or a gutter must explain to be believed, in nats.
 const PRICE: f64 = 6.5;
 /// What spacing on one axis only costs on top.
 const LOPSIDED: f64 = 1.5;
 /// What an offset and a gutter together cost less, and an offset alone more.
 const TOGETHER: f64 = 1.0;
-const ALONE: f64 = 4.0;
+const ALONE: f64 = 8.0;
+/// What each doubling of a cell's longer side against its shorter one costs, and what a square cell gains.
+const OBLONG: f64 = 1.0;
+const SQUARE: f64 = 1.0;
 
 /// One cell.
 pub(super) fn single(length: u32) -> Axis {
@@ -62,4 +65,13 @@ pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {
         (true, false) => offsets + ALONE,
         _ => offsets + gutters,
     }
+}
+
+/// What the shape of a cell speaks for it: most are about as wide as high, many exactly so.
+pub(super) fn shape(columns: &Axis, rows: &Axis) -> f64 {
+    let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
+    if width == height {
+        return SQUARE;
+    }
+    -OBLONG * (f64::from(width) / f64::from(height)).log2().abs()
 }

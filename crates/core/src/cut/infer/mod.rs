@@ -37,10 +37,12 @@ mod bits;
 mod borders;
 mod candidates;
 mod dense;
+mod repeat;
+mod rim;
 mod sparse;
 
 use crate::clean::{Ground, ground};
-use crate::cut::Grid;
+use crate::cut::{Across, Grid};
 use crate::{Pixels, Size};
 
 /// The lead in nats from which an answer is acted upon.
@@ -51,6 +53,9 @@ const SURE_IF_NESTED: f64 = 10.0;
 const SHARE_IF_DENSE: f64 = 0.3;
 /// Two or three cells prove no grid.
 const FEWEST_WITNESSES: u32 = 3;
+
+/// Opacity from which a pixel is drawn firmly.
+const FIRM: u8 = 128;
 
 /// What was found.
 #[derive(Clone, Debug)]
@@ -88,12 +93,14 @@ impl GridCandidate {
             && nests(a.rows, b.rows)
     }
 
-    /// Whether the one cell of an axis is so long that it may well be several whose drawings touch.
-    fn is_undivided(&self) -> bool {
+    /// The axis whose one cell is so long that it may well be several whose drawings touch.
+    fn undivided(&self) -> Option<Across> {
         let (counts, cell) = (self.grid.counts(), self.grid.cell_size());
-        let is_long = |long: u32, short: u32| long * 2 > short * 5;
-        (counts.columns == 1 && is_long(cell.width, cell.height))
-            || (counts.rows == 1 && is_long(cell.height, cell.width))
+        let is_long = |long: u32, short: u32| u64::from(long) * 2 > u64::from(short) * 5;
+        if counts.columns == 1 && is_long(cell.width, cell.height) {
+            return Some(Across::Columns);
+        }
+        (counts.rows == 1 && is_long(cell.height, cell.width)).then_some(Across::Rows)
     }
 
     /// Whether more than one border in ten crosses a drawing.
@@ -127,13 +134,19 @@ impl Certainty {
 /// Looks for the regular grid that explains a sheet.
 pub fn find_grid(sheet: &Pixels) -> Found {
     let ground = ground(sheet);
+    let enclosed = rim::inside(sheet, ground).and_then(|inner| Some((inner, sheet.part(inner)?)));
+    if let Some((inner, part)) = enclosed
+        && let Some(found) = rim::with_rim(find_grid(&part), inner, sheet.size())
+    {
+        return found;
+    }
     let by_lines = match ground {
         Ground::None => None,
-        _ => match sparse::candidates(sheet, ground) {
+        _ => match by_lines(sheet, ground) {
             None => {
                 return Found { candidates: vec![whole(sheet.size())], certainty: Certainty::Blank, ground };
             }
-            Some(found) => Some(decided(found, ground)),
+            found => found,
         },
     };
     match by_lines {
@@ -142,6 +155,31 @@ pub fn find_grid(sheet: &Pixels) -> Found {
         Some(found) if found.candidates[0].grid.len() > 1 => found,
         _ => decided(dense::candidates(sheet), ground),
     }
+}
+
+/// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
+/// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
+fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
+    let all = decided(sparse::candidates(sheet, |pixel| ground.is_content(pixel))?, ground);
+    let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
+    if ground != Ground::Clear || !sheet.rows().any(|row| row.chunks_exact(4).any(is_faint)) {
+        return Some(all);
+    }
+    let Some(firm) = sparse::candidates(sheet, |pixel| pixel[3] >= FIRM) else { return Some(all) };
+    let firm = decided(firm, ground);
+    let (best, other) = (&all.candidates[0], &firm.candidates[0]);
+    let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
+    Some(match (all.certainty, firm.certainty) {
+        (Certainty::Sure(_), Certainty::Sure(_)) if is_refined => firm,
+        (Certainty::Sure(lead), Certainty::Sure(_)) if best.grid.counts() != other.grid.counts() => {
+            let candidates = [&all.candidates[..1], &firm.candidates[..1], &all.candidates[1..]].concat();
+            Found { candidates, certainty: Certainty::Unsure(lead.min(0.0)), ground }
+        }
+        (Certainty::Sure(_), _) => all,
+        (_, Certainty::Sure(_)) => firm,
+        _ if best.grid.len() == 1 || is_refined => firm,
+        _ => all,
+    })
 }
 
 /// The candidates in order, and how far the first leads.
@@ -161,7 +199,7 @@ fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
     let is_grid = best.grid.len() > 1
         && best.witnesses >= FEWEST_WITNESSES
         && !best.cuts_often()
-        && !best.is_undivided();
+        && best.undivided().is_none();
     let is_sure = is_grid && others.iter().take(8).all(is_ahead);
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);

@@ -3,13 +3,13 @@
 use rayon::prelude::*;
 
 use crate::Pixels;
-use crate::clean::Ground;
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
-use crate::cut::infer::candidates::{divisions, price, single};
+use crate::cut::infer::candidates::{divisions, price, shape, single};
+use crate::cut::infer::repeat;
 
 /// How many divisions of each axis are judged together with the other's.
 const FINALISTS: usize = 14;
@@ -24,8 +24,11 @@ const FIRST_CUTS: f64 = 6.0;
 const MOST_FIRST_CUTS: f64 = 18.0;
 
 /// The best grids, or `None` where nothing is drawn.
-pub(super) fn candidates(sheet: &Pixels, ground: Ground) -> Option<Vec<GridCandidate>> {
-    let (columns, rows) = content(sheet, ground)?;
+pub(super) fn candidates(
+    sheet: &Pixels,
+    is_content: impl Fn(&[u8]) -> bool + Sync,
+) -> Option<Vec<GridCandidate>> {
+    let (columns, rows) = content(sheet, is_content)?;
     let (all_columns, all_rows) = rayon::join(|| divisions(columns.count()), || divisions(rows.count()));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
@@ -40,15 +43,28 @@ pub(super) fn candidates(sheet: &Pixels, ground: Ground) -> Option<Vec<GridCandi
             best_rows.push(row);
         }
     }
-    Some(judged(&columns, &rows, &best_columns, &best_rows))
+    let mut found = judged(&columns, &rows, &best_columns, &best_rows);
+    if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
+        found.extend(repeat::divided(sheet, best).map(|(column, row)| {
+            let verdict = |lines: &Lines, axis: &Axis, other: &Axis| Borders::new(lines, other).lines(axis);
+            let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
+            GridCandidate {
+                grid: Grid::of_axes(column, row),
+                evidence: best.evidence + repeat::AHEAD,
+                cut_places: x.places + y.places,
+                witnesses: x.witnesses + y.witnesses,
+            }
+        }));
+    }
+    Some(found)
 }
 
 /// Bits of content by columns and by rows.
-fn content(sheet: &Pixels, ground: Ground) -> Option<(Lines, Lines)> {
+fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<(Lines, Lines)> {
     let size = sheet.size();
     let word = |pixels: &[u8]| {
         let bits = pixels.chunks_exact(4).enumerate();
-        bits.fold(0, |word, (at, pixel)| word | u64::from(ground.is_content(pixel)) << at)
+        bits.fold(0, |word, (at, pixel)| word | u64::from(is_content(pixel)) << at)
     };
     let row = |y: u32| sheet.row(y).chunks(64 * 4).map(word).collect::<Vec<u64>>();
     let words: Vec<u64> = (0..size.height).into_par_iter().flat_map_iter(row).collect();
@@ -128,7 +144,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         // independent witnesses for the other.
         let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
             + trusted(lines_y, steady_y, lines_x.cleanness())
-            - price(column, row);
+            - price(column, row)
+            + shape(column, row);
         let cut_places = lines_x.places + lines_y.places;
         // A cut through a drawing is what an artist sees first, so the first few cost more than their evidence.
         let evidence = evidence - (FIRST_CUTS * f64::from(cut_places)).min(MOST_FIRST_CUTS);
