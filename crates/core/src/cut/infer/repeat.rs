@@ -1,0 +1,73 @@
+//! Rows of drawings that touch: no line between them is clean, but the drawings repeat.
+//!
+//! Frames of an animation are much alike, so a row of them looks like itself moved by one cell (autocorrelation, as
+//! in J. P. Lewis, "Fast normalized cross-correlation", 1995, here of absolute differences). Only asked where a row was
+//! not divided at all, and never enough to be sure: drawings that repeat inside a cell look the same.
+
+use crate::Pixels;
+use crate::cut::Across;
+use crate::cut::grid::Axis;
+use crate::cut::infer::GridCandidate;
+use crate::cut::infer::candidates::SMALLEST;
+
+/// What a repeating row is preferred by, in nats.
+pub(super) const AHEAD: f64 = 1.0;
+/// Lines looked at.
+const SAMPLES: u32 = 48;
+/// A period makes the difference this much smaller than any other shift does.
+const ALIKE: f64 = 0.5;
+/// Periods nearly as good as the best: the shortest of them is the cell.
+const NEARLY: f64 = 1.25;
+
+/// The same cut with its undivided axis divided where the drawings repeat.
+pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Axis, Axis)> {
+    let across = best.undivided()?;
+    let (columns, rows) = best.grid.axes();
+    let parted = |axis: &Axis| Some(Axis { count: axis.covered / period(sheet, across, axis)?, ..*axis });
+    match across {
+        Across::Columns => Some((parted(columns)?, *rows)),
+        Across::Rows => Some((*columns, parted(rows)?)),
+    }
+}
+
+/// The shortest even division after which the sheet repeats.
+fn period(sheet: &Pixels, across: Across, axis: &Axis) -> Option<u32> {
+    let length = axis.covered;
+    let difference = |shift: u32| difference(sheet, across, axis, shift);
+    // What shifts bring that are no period.
+    let mut usual: Vec<f64> =
+        (1..=32).map(|step| difference(SMALLEST + (length / 2 - SMALLEST) * step / 33)).collect();
+    usual.sort_by(f64::total_cmp);
+    let usual = usual[usual.len() / 2];
+    let divisions = (2..=length / SMALLEST).filter(|count| length.is_multiple_of(*count));
+    let is_valley = |shift: u32, own: f64| difference(shift - 1) > own && difference(shift + 1) > own;
+    let periods: Vec<(u32, f64)> = divisions
+        .map(|count| (length / count, difference(length / count)))
+        .filter(|&(shift, own)| own <= usual * ALIKE && is_valley(shift, own))
+        .collect();
+    let least = periods.iter().map(|&(_, own)| own).fold(f64::MAX, f64::min);
+    let good = periods.into_iter().filter(|&(_, own)| own <= least * NEARLY);
+    good.map(|(shift, _)| shift).min()
+}
+
+/// The mean difference of the sheet from itself moved along an axis, of some lines.
+fn difference(sheet: &Pixels, across: Across, axis: &Axis, shift: u32) -> f64 {
+    let size = sheet.size();
+    let lines = if across == Across::Columns { size.height } else { size.width };
+    let samples = lines.min(SAMPLES);
+    let (mut sum, mut count) = (0u64, 0u64);
+    for line in (0..samples).map(|sample| (u64::from(sample) * u64::from(lines) / u64::from(samples)) as u32)
+    {
+        let at = |place: u32| match across {
+            Across::Columns => &sheet.row(line)[place as usize * 4..][..4],
+            Across::Rows => &sheet.row(place)[line as usize * 4..][..4],
+        };
+        for place in axis.offset..(axis.offset + axis.covered).saturating_sub(shift) {
+            let (here, there) = (at(place), at(place + shift));
+            let channels = here.iter().zip(there).map(|(a, b)| u64::from(a.abs_diff(*b)));
+            sum += channels.sum::<u64>();
+            count += 1;
+        }
+    }
+    sum as f64 / count.max(1) as f64
+}

@@ -1,0 +1,39 @@
+//! A solid sheet in a clear rim: the rim is the offset, and what it encloses is judged by itself.
+//!
+//! Looks at transparency only, and leaves finding the grid to others.
+
+use crate::clean::Ground;
+use crate::cut::Grid;
+use crate::cut::grid::Axis;
+use crate::cut::infer::Found;
+use crate::cut::infer::candidates::WIDEST;
+use crate::{Pixels, Rect, Size};
+
+/// What a clear rim of some pixels encloses, where that has no transparent pixel of its own.
+pub(super) fn inside(sheet: &Pixels, ground: Ground) -> Option<Rect> {
+    let content = (ground == Ground::Clear).then(|| sheet.content(0)).flatten()?;
+    let Size { width, height } = sheet.size();
+    let is_rim = content.x <= WIDEST
+        && content.y <= WIDEST
+        && width - content.width <= 2 * WIDEST
+        && height - content.height <= 2 * WIDEST
+        && content.size() != sheet.size();
+    let is_solid = |part: &Pixels| part.rows().all(|row| row.chunks_exact(4).all(|pixel| pixel[3] == 255));
+    (is_rim && sheet.part(content).as_ref().is_some_and(is_solid)).then_some(content)
+}
+
+/// The grids of what lies inside as grids of the whole sheet; `None` where the best can't be told by an offset.
+pub(super) fn with_rim(mut found: Found, inner: Rect, sheet: Size) -> Option<Found> {
+    let moved = |axis: &Axis, by: u32| Axis { offset: axis.offset + by, ..*axis };
+    for candidate in &mut found.candidates {
+        let (columns, rows) = candidate.grid.axes();
+        candidate.grid = Grid::of_axes(moved(columns, inner.x), moved(rows, inner.y));
+    }
+    let can_be_told = |grid: &Grid| {
+        let again = Grid::by_cell(sheet, grid.cell_size(), grid.spacing(), false);
+        again.is_ok_and(|again| again.counts() == grid.counts())
+    };
+    let best = found.candidates.first()?.grid;
+    found.candidates.retain(|candidate| can_be_told(&candidate.grid));
+    (found.candidates.first()?.grid == best).then_some(found)
+}
