@@ -21,6 +21,11 @@ impl Size {
         Self { width, height }
     }
 
+    /// As wide as high.
+    pub const fn is_square(self) -> bool {
+        self.width == self.height
+    }
+
     /// The number of pixels.
     pub const fn area(self) -> u64 {
         self.width as u64 * self.height as u64

@@ -9,13 +9,13 @@ pub(super) const WIDEST: u32 = 8;
 /// What an offset or a gutter must explain to be believed, in nats.
 const PRICE: f64 = 6.5;
 /// What spacing on one axis only costs on top.
-const LOPSIDED: f64 = 1.5;
+const LOPSIDED: f64 = 4.0;
 /// What an offset and a gutter together cost less, and an offset alone more.
-const TOGETHER: f64 = 1.0;
+const TOGETHER: f64 = 2.0;
 const ALONE: f64 = 8.0;
 /// What each doubling of a cell's longer side against its shorter one costs, and what a square cell gains.
-const OBLONG: f64 = 1.0;
-const SQUARE: f64 = 1.0;
+const OBLONG: f64 = 2.0;
+const SQUARE: f64 = 2.0;
 
 /// One cell.
 pub(super) fn single(length: u32) -> Axis {

@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
-use crate::cut::infer::candidates::{divisions, price, single};
+use crate::cut::infer::candidates::{divisions, price, shape, single};
 use crate::{Pixels, Size};
 
 /// The share of true borders that show.
@@ -20,6 +20,8 @@ const SPREAD: f64 = 2.0;
 const MOST_FOR: f64 = 2.5;
 /// Borders are no independent witnesses: the same tile lies at many places.
 const TRUST: f64 = 0.6;
+/// How much more the shape of a cell says here: tiles are square and letters nearly so.
+const TILES_ARE_SQUARE: f64 = 3.0;
 const FINALISTS: usize = 14;
 const LENDERS: usize = 4;
 
@@ -36,7 +38,8 @@ pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     let mut found = Vec::with_capacity(columns.len() * rows.len());
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
-            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row);
+            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row)
+                + TILES_ARE_SQUARE * shape(column, row);
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)
                 + grid.counts().rows * (grid.counts().columns - 1);

@@ -42,13 +42,16 @@ mod rim;
 mod sparse;
 
 use crate::clean::{Ground, ground};
-use crate::cut::{Across, Grid};
-use crate::{Pixels, Size};
+use crate::cut::grid::Axis;
+use crate::cut::{Across, Grid, Spacing};
+use crate::{Pair, Pixels, Size};
 
 /// The lead in nats from which an answer is acted upon.
 const SURE: f64 = 6.0;
 /// The lead needed over a grid whose cells are groups or parts of the best one's.
 const SURE_IF_NESTED: f64 = 10.0;
+/// The lead needed where the other is what an artist would sooner have drawn: square cells, or no spacing.
+const SURE_IF_SIMPLER: f64 = 20.0;
 /// The share of its evidence by which the best must lead over larger cells on a sheet without a background.
 const SHARE_IF_DENSE: f64 = 0.3;
 /// Two or three cells prove no grid.
@@ -91,6 +94,40 @@ impl GridCandidate {
             && self.grid.spacing() == other.grid.spacing()
             && nests(a.columns, b.columns)
             && nests(a.rows, b.rows)
+    }
+
+    /// The longer side of a cell against its shorter.
+    fn oblong(&self) -> f64 {
+        let Size { width, height } = self.grid.cell_size();
+        f64::from(width.max(height)) / f64::from(width.min(height))
+    }
+
+    /// Whether plain cells without any spacing give the same sheet: their empty edges look like it.
+    fn may_be_plain(&self, sheet: Size) -> bool {
+        let (columns, rows) = self.grid.axes();
+        let fits = |axis: &Axis, length: u32| axis.covered + axis.count * axis.gutter == length;
+        self.grid.spacing() != Spacing::default() && fits(columns, sheet.width) && fits(rows, sheet.height)
+    }
+
+    /// How far this must lead over another to be sure.
+    fn lead_needed(&self, other: &Self) -> f64 {
+        let is_square = |candidate: &Self| candidate.grid.cell_size().is_square();
+        let is_plain = |candidate: &Self| candidate.grid.spacing() == Spacing::default();
+        let Spacing { offset, gutter } = self.grid.spacing();
+        let is_lopsided = (offset.x > 0) != (offset.y > 0) || (gutter.x > 0) != (gutter.y > 0);
+        let is_offset_alone = gutter == Pair::default() && offset != Pair::default();
+        if self.is_nested_with(other) {
+            let is_finer = other.grid.len() > self.grid.len();
+            let is_simpler = is_square(other) && !is_square(self) && !is_finer;
+            let is_as_clean = is_finer
+                && other.cut_places == 0
+                && (other.witnesses > self.witnesses || other.oblong() < self.oblong());
+            return if is_simpler || is_as_clean { SURE_IF_SIMPLER } else { SURE_IF_NESTED };
+        }
+        if is_lopsided && is_plain(other) && other.grid.counts() == self.grid.counts() {
+            return SURE_IF_SIMPLER;
+        }
+        if is_offset_alone { SURE_IF_NESTED } else { SURE }
     }
 
     /// The axis whose one cell is so long that it may well be several whose drawings touch.
@@ -153,20 +190,20 @@ pub fn find_grid(sheet: &Pixels) -> Found {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => found,
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
-        _ => decided(dense::candidates(sheet), ground),
+        _ => decided(sheet, dense::candidates(sheet), ground),
     }
 }
 
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
 fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
-    let all = decided(sparse::candidates(sheet, |pixel| ground.is_content(pixel))?, ground);
+    let all = decided(sheet, sparse::candidates(sheet, |pixel| ground.is_content(pixel))?, ground);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
     if ground != Ground::Clear || !sheet.rows().any(|row| row.chunks_exact(4).any(is_faint)) {
         return Some(all);
     }
     let Some(firm) = sparse::candidates(sheet, |pixel| pixel[3] >= FIRM) else { return Some(all) };
-    let firm = decided(firm, ground);
+    let firm = decided(sheet, firm, ground);
     let (best, other) = (&all.candidates[0], &firm.candidates[0]);
     let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
     Some(match (all.certainty, firm.certainty) {
@@ -183,7 +220,7 @@ fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
 }
 
 /// The candidates in order, and how far the first leads.
-fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
+fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
     let Some((best, others)) = candidates.split_first() else {
         return Found { candidates, certainty: Certainty::Blank, ground };
@@ -193,14 +230,15 @@ fn decided(mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
         let share = if ground == Ground::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
-        let least = if best.is_nested_with(other) { SURE_IF_NESTED } else { SURE };
+        let least = best.lead_needed(other);
         best.evidence - other.evidence >= least.max(best.evidence * share)
     };
     let is_grid = best.grid.len() > 1
         && best.witnesses >= FEWEST_WITNESSES
         && !best.cuts_often()
-        && best.undivided().is_none();
-    let is_sure = is_grid && others.iter().take(8).all(is_ahead);
+        && best.undivided().is_none()
+        && !best.may_be_plain(sheet.size());
+    let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, ground, best);
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);
     Found { candidates, certainty, ground }

@@ -1,10 +1,12 @@
 //! Rows of drawings that touch: no line between them is clean, but the drawings repeat.
 //!
 //! Frames of an animation are much alike, so a row of them looks like itself moved by one cell (autocorrelation, as
-//! in J. P. Lewis, "Fast normalized cross-correlation", 1995, here of absolute differences). Only asked where a row was
-//! not divided at all, and never enough to be sure: drawings that repeat inside a cell look the same.
+//! in J. P. Lewis, "Fast normalized cross-correlation", 1995, here of absolute differences). Asked where a row was
+//! not divided at all, and never enough to be sure: drawings that repeat inside a cell look the same. Which is also why
+//! a cell that holds such a repetition is not sure.
 
 use crate::Pixels;
+use crate::clean::Ground;
 use crate::cut::Across;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
@@ -18,6 +20,10 @@ const SAMPLES: u32 = 48;
 const ALIKE: f64 = 0.5;
 /// Periods nearly as good as the best: the shortest of them is the cell.
 const NEARLY: f64 = 1.25;
+/// How much less alike the parts of a cell may be than the cells, and still be taken for cells.
+const INSIDE: f64 = 2.0;
+/// How narrow a drawing is at its waist, against its mean.
+const WAIST: f64 = 0.35;
 
 /// The same cut with its undivided axis divided where the drawings repeat.
 pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Axis, Axis)> {
@@ -30,9 +36,58 @@ pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Axis, Axi
     }
 }
 
+/// Whether a long cell may be several: what it holds repeats inside it about as well as from cell to cell, or has a
+/// waist in the middle where two drawings may only touch.
+pub(super) fn is_inside(sheet: &Pixels, ground: Ground, found: &GridCandidate) -> bool {
+    let ((columns, rows), cell) = (found.grid.axes(), found.grid.cell_size());
+    let is_several = |across: Across, axis: &Axis, long: u32, short: u32| {
+        let is_long = u64::from(long) * 2 >= u64::from(short) * 3;
+        is_long && (repeats(sheet, across, axis) || has_waist(sheet, ground, across, axis))
+    };
+    is_several(Across::Columns, columns, cell.width, cell.height)
+        || is_several(Across::Rows, rows, cell.height, cell.width)
+}
+
+fn repeats(sheet: &Pixels, across: Across, axis: &Axis) -> bool {
+    if axis.count == 1 {
+        return period(sheet, across, axis).is_some();
+    }
+    let cell = axis.covered / axis.count;
+    let own = difference(sheet, across, axis, cell + axis.gutter);
+    let parts = [2, 3].into_iter().filter(|&parts| cell.is_multiple_of(parts)).map(|parts| cell / parts);
+    parts.filter(|&part| part >= SMALLEST).any(|part| {
+        let inner = difference(sheet, across, axis, part);
+        let is_valley =
+            [part - 1, part + 1].iter().all(|&near| difference(sheet, across, axis, near) > inner);
+        inner <= own * INSIDE && is_valley
+    })
+}
+
+fn has_waist(sheet: &Pixels, ground: Ground, across: Across, axis: &Axis) -> bool {
+    let cell = axis.covered / axis.count;
+    let other = if across == Across::Columns { sheet.size().height } else { sheet.size().width };
+    let content = |line: u32| -> u32 {
+        let is_content = |place: u32| match across {
+            Across::Columns => ground.is_content(&sheet.row(place)[line as usize * 4..][..4]),
+            Across::Rows => ground.is_content(&sheet.row(line)[place as usize * 4..][..4]),
+        };
+        (0..other).filter(|&place| is_content(place)).count() as u32
+    };
+    let (mut middle, mut all) = (0, 0);
+    for at in 0..axis.count {
+        let (start, _) = axis.span(at);
+        middle += content(start + cell / 2 - 1).min(content(start + cell / 2));
+        all += (start..start + cell).map(content).sum::<u32>();
+    }
+    middle > 0 && f64::from(middle) * f64::from(cell) < WAIST * f64::from(all)
+}
+
 /// The shortest even division after which the sheet repeats.
 fn period(sheet: &Pixels, across: Across, axis: &Axis) -> Option<u32> {
     let length = axis.covered;
+    if length < 4 * SMALLEST {
+        return None;
+    }
     let difference = |shift: u32| difference(sheet, across, axis, shift);
     // What shifts bring that are no period.
     let mut usual: Vec<f64> =
