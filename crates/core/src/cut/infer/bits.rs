@@ -69,6 +69,10 @@ impl Lines {
         let (a, b) = (self.line(a), self.line(b));
         let (mut runs, mut carried) = (0, 0);
         for at in first..last {
+            if a[at] == 0 {
+                carried = 0;
+                continue;
+            }
             let before = if at > 0 { b[at - 1] >> 63 } else { 0 };
             let after = b.get(at + 1).map_or(0, |word| word << 63);
             let near = b[at] | (b[at] << 1) | (b[at] >> 1) | before | after;
@@ -99,6 +103,9 @@ fn transpose(square: &mut [u64; 64]) {
 /// The bits of word `at` that lie in `from..to`.
 fn window(at: usize, from: u32, to: u32) -> u64 {
     let start = (at * 64) as u32;
+    if start >= from && start + 64 <= to {
+        return u64::MAX;
+    }
     let low = from.saturating_sub(start).min(64);
     let high = to.saturating_sub(start).min(64);
     let below = |bits: u32| if bits >= 64 { u64::MAX } else { (1 << bits) - 1 };

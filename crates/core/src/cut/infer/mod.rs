@@ -41,6 +41,8 @@ mod repeat;
 mod rim;
 mod sparse;
 
+use rayon::prelude::*;
+
 use crate::clean::{Ground, ground};
 use crate::cut::grid::Axis;
 use crate::cut::{Across, Grid, Spacing};
@@ -197,9 +199,15 @@ pub fn find_grid(sheet: &Pixels) -> Found {
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
 fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
-    let all = decided(sheet, sparse::candidates(sheet, |pixel| ground.is_content(pixel))?, ground);
+    let found = match ground {
+        // Asked millions of times: what is clear need not look at colours.
+        Ground::Clear => sparse::candidates(sheet, |pixel| pixel[3] > 0)?,
+        _ => sparse::candidates(sheet, |pixel| ground.is_content(pixel))?,
+    };
+    let all = decided(sheet, found, ground);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
-    if ground != Ground::Clear || !sheet.rows().any(|row| row.chunks_exact(4).any(is_faint)) {
+    let has_faint = |y: u32| sheet.row(y).chunks_exact(4).any(is_faint);
+    if ground != Ground::Clear || !(0..sheet.size().height).into_par_iter().any(has_faint) {
         return Some(all);
     }
     let Some(firm) = sparse::candidates(sheet, |pixel| pixel[3] >= FIRM) else { return Some(all) };

@@ -16,9 +16,9 @@ const FINALISTS: usize = 14;
 /// How many of them may have the same number of cells: variants of one idea must not crowd out the others.
 const VARIANTS: usize = 4;
 /// How many of the first round lend their bands to the second.
-const LENDERS: usize = 3;
+const LENDERS: usize = 2;
 /// How many divisions are judged by more than their lines.
-const PROMISING: usize = 120;
+const PROMISING: usize = 64;
 /// What each place cut costs on top, in nats, and at most: where drawings touch, every grid cuts many.
 const FIRST_CUTS: f64 = 6.0;
 const MOST_FIRST_CUTS: f64 = 18.0;
