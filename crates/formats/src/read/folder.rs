@@ -89,7 +89,67 @@ fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSe
     // `.` and `..` have no name of their own until they are spelled out.
     let spelled = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
     let sprite = sprite_name(Path::new(&file_name(&spelled)))?;
-    let read = images.par_iter().map(|path| frames_of_file(path, &sprite, limits));
+    one_sprite(folder, &sprite, images, limits)
+}
+
+/// A list of images as sources of their own, but numbered siblings together: `leap_0.png leap_1.png` are the sprite
+/// `leap` with its clip, in natural order.
+pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Siblings> {
+    let mut found: Vec<Siblings> = Vec::new();
+    for path in paths {
+        let key = numbered_file(path).filter(|_| is_image(path) && path.is_file());
+        let same = found.iter_mut().find(|one| key.is_some() && one.key == key);
+        match same {
+            Some(one) => one.paths.push(path.clone()),
+            None => found.push(Siblings { key, paths: vec![path.clone()] }),
+        }
+    }
+    for one in &mut found {
+        one.paths.sort_by(|a, b| natord::compare(&file_name(a), &file_name(b)));
+    }
+    found
+}
+
+/// Numbered images of one name, or anything else alone.
+pub(super) struct Siblings {
+    key: Option<(PathBuf, String, String)>,
+    paths: Vec<PathBuf>,
+}
+
+impl Siblings {
+    /// Reads what is numbered together as one sprite, and the rest with `alone`.
+    pub(super) fn read(
+        self,
+        limits: &Limits,
+        alone: impl Fn(&Path) -> Result<Gathered, Error>,
+    ) -> Result<Gathered, Error> {
+        let [first, _, ..] = self.paths.as_slice() else { return alone(&self.paths[0]) };
+        let (_, prefix, _) = self.key.unwrap_or_default();
+        let name = match bare(&prefix) {
+            "" => sprite_name(first)?,
+            name => Name::new(name).map_err(|error| Error::read(first, error))?,
+        };
+        let (set, remarks) = one_sprite(first, &name, &self.paths, limits)?;
+        Ok(Gathered { set, remarks, files: self.paths })
+    }
+}
+
+/// A file's folder, its name before the number, and its ending.
+fn numbered_file(path: &Path) -> Option<(PathBuf, String, String)> {
+    let stem = path.file_stem()?.to_string_lossy().into_owned();
+    let prefix = stem.trim_end_matches(|c: char| c.is_ascii_digit());
+    let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+    (prefix.len() < stem.len()).then(|| (folder, prefix.to_owned(), ending))
+}
+
+fn one_sprite(
+    folder: &Path,
+    sprite: &Name,
+    images: &[PathBuf],
+    limits: &Limits,
+) -> Result<(FrameSet, Vec<Remark>), Error> {
+    let read = images.par_iter().map(|path| frames_of_file(path, sprite, limits));
     let read = read.collect::<Result<Vec<_>, Error>>()?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
     for (set, said) in read {
@@ -97,7 +157,7 @@ fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSe
         remarks.extend(said);
     }
     let set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
-    let (clips, missing) = numbered_clips(&set, &sprite).map_err(|problem| Error::read(folder, problem))?;
+    let (clips, missing) = numbered_clips(&set, sprite).map_err(|problem| Error::read(folder, problem))?;
     remarks.extend(missing);
     let clips = set.clips().iter().cloned().chain(clips).collect();
     Ok((set.with_clips(clips).map_err(|error| Error::read(folder, error))?, remarks))
@@ -118,7 +178,7 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remar
     for (prefix, mut members) in sequences.into_iter().filter(|(_, members)| members.len() > 1) {
         members.sort_unstable();
         let spans: Vec<(usize, Span)> = members.iter().map(|&(_, at)| (at, Span::DEFAULT)).collect();
-        let name = prefix.trim_end_matches(['-', '_', ' ', '.']);
+        let name = bare(&prefix);
         let name = if name.is_empty() { sprite.clone() } else { Name::new(name)? };
         clips.push(Clip::of_spans(sprite.clone(), name, &spans)?);
         let numbers: Vec<u64> = members.iter().map(|&(number, _)| number).collect();
@@ -128,6 +188,11 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remar
         }
     }
     Ok((clips, remarks))
+}
+
+/// `leap_` as `leap`.
+fn bare(prefix: &str) -> &str {
+    prefix.trim_end_matches(['-', '_', ' ', '.'])
 }
 
 /// `leap_07` as `leap_` and 7.
@@ -191,6 +256,19 @@ mod tests {
         assert_eq!(frames, wanted);
         // Numbers alone are the sprite's own clip.
         assert_eq!(clips, ["frog:leap 2", "frog:sit 2", "koi:koi 2"]);
+    }
+
+    #[test]
+    fn a_list_of_numbered_images_is_one_sprite() {
+        let folder = folder(&["leap_10.png", "leap_2.png", "sign.png", "other/leap_3.png"]);
+        let at = |file: &str| folder.path().join(file);
+        let paths = [at("leap_10.png"), at("sign.png"), at("leap_2.png"), at("other/leap_3.png")];
+        let all = crate::read::sources(&paths, &Limits::default()).unwrap();
+        let frames: Vec<String> =
+            all.set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name())).collect();
+        assert_eq!(frames, ["leap:leap_2", "leap:leap_10", "sign:sign", "leap_3:leap_3"]);
+        assert_eq!(all.set.clips()[0].name().as_str(), "leap");
+        assert!(matches!(&all.remarks[..], [Remark::MissingNumbers { missing, .. }] if missing.len() == 7));
     }
 
     #[test]

@@ -48,12 +48,12 @@ pub enum Remark {
     },
 }
 
-/// Reads several sources into one set.
+/// Reads several sources into one set; numbered images of one name among them are one sprite with its clip.
 pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
     let mut all = Gathered::default();
     let mut sets = Vec::with_capacity(paths.len());
-    for path in paths {
-        let one = source(path, limits)?;
+    for siblings in folder::siblings(paths) {
+        let one = siblings.read(limits, |path| source(path, limits))?;
         sets.push(one.set);
         all.remarks.extend(one.remarks);
         all.files.extend(one.files);

@@ -18,10 +18,15 @@
 //! - **Dense sheets** (tiles, fonts), where every line crosses: the change of colour along a line against the
 //!   lines beside it, the second difference of the gradient, capped softly so that one strong edge does
 //!   not decide.
+//! - **Cells are about as wide as high,** many exactly so: a little for squares, a little against long ones.
+//!
+//! Where glows or cast shadows reach over the lines, what is drawn firmly is asked as well. A solid sheet in a clear
+//! rim is judged inside the rim. A row that no line divides is divided where its drawings repeat, but that is never sure.
 //!
 //! Both axes are decided together by the sum. The lead over the best different cut is the certainty: with
 //! 6 nats or more the answer is acted upon, with less it is only proposed. Over a grid whose cells are groups or parts
-//! of the best one's it takes 10, and a grid of two or three cells, or one that often cuts, is never sure.
+//! of the best one's it takes 10, and 20 where the other is the simpler idea (square cells, no spacing). A grid of two or
+//! three cells, one that often cuts, and one of long cells that may each hold a pair, is never sure.
 //!
 //! What stays hard: fonts whose glyphs touch everywhere with many blank columns, and sheets of two or three
 //! cells only.
