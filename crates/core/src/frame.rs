@@ -10,7 +10,7 @@ use image::RgbaImage;
 use image::imageops;
 use serde_json::{Map, Value};
 
-use crate::{Name, Pair, Pixels, Point, Rect, Size};
+use crate::{Insets, Marks, Name, Pair, Pixels, Point, Rect, Size};
 
 /// Keys of a manifest that this version does not use itself (the user's `extras` among them): carried
 /// along untouched from reading to writing.
@@ -28,6 +28,7 @@ pub struct Frame {
     canvas: Size,
     inset: Pair,
     pivot: Point,
+    marks: Marks,
     source: Option<Source>,
     carried: Carried,
 }
@@ -67,7 +68,17 @@ impl Frame {
     ) -> Result<Self, FrameError> {
         check(&pixels, canvas, inset)?;
         let pivot = canvas.center();
-        Ok(Self { sprite, name, pixels, canvas, inset, pivot, source: None, carried: Carried::new() })
+        Ok(Self {
+            sprite,
+            name,
+            pixels,
+            canvas,
+            inset,
+            pivot,
+            marks: Marks::default(),
+            source: None,
+            carried: Carried::new(),
+        })
     }
 
     /// The same frame keeping other pixels of the same canvas.
@@ -76,10 +87,37 @@ impl Frame {
         Ok(Self { pixels, inset, ..self })
     }
 
-    /// The same kept pixels at `inset` of another canvas. The pivot keeps its numbers.
-    pub fn on_canvas(self, canvas: Size, inset: Pair) -> Result<Self, FrameError> {
+    /// The same drawing with all that belongs to it, moved by so many pixels on another canvas. Nine-slice insets
+    /// grow and shrink with the canvas's sides; what no longer fits is forgotten.
+    pub fn moved_on(self, canvas: Size, x: i64, y: i64) -> Result<Self, FrameError> {
+        let sticks_out = || FrameError::SticksOut { pixels: self.pixels.size(), inset: self.inset, canvas };
+        let at = |from: u32, by: i64| u32::try_from(i64::from(from) + by).map_err(|_| sticks_out());
+        let is_blank = self.pixels.is_empty();
+        let inset = if is_blank {
+            Pair::default()
+        } else {
+            Pair { x: at(self.inset.x, x)?, y: at(self.inset.y, y)? }
+        };
         check(&self.pixels, canvas, inset)?;
-        Ok(Self { canvas, inset, ..self })
+        let pivot = Point::new(self.pivot.x + x as f64, self.pivot.y + y as f64);
+        let nine = self.marks.nine.and_then(|nine| grown(nine, self.canvas, canvas, x, y));
+        let marks = Marks { nine, ..self.marks.moved(x, y) };
+        Ok(Self { canvas, inset, pivot, marks, ..self })
+    }
+
+    /// The same frame with its drawing, boxes and polygon moved by so many pixels; canvas and pivot stay.
+    ///
+    /// # Errors
+    /// Where kept pixels would leave the canvas.
+    pub fn shifted(self, x: i64, y: i64) -> Result<Self, FrameError> {
+        let (canvas, pivot, nine) = (self.canvas, self.pivot, self.marks.nine);
+        let moved = self.moved_on(canvas, x, y)?;
+        Ok(Self { pivot, marks: Marks { nine, ..moved.marks }, ..moved })
+    }
+
+    /// The same frame with other boxes, nine-slice and polygon.
+    pub fn with_marks(self, marks: Marks) -> Self {
+        Self { marks, ..self }
     }
 
     /// The same frame under another name.
@@ -135,6 +173,11 @@ impl Frame {
     /// The point of the canvas that stays put in the game.
     pub fn pivot(&self) -> Point {
         self.pivot
+    }
+
+    /// Boxes, nine-slice and polygon.
+    pub fn marks(&self) -> &Marks {
+        &self.marks
     }
 
     /// Where it came from, if known.
@@ -199,6 +242,19 @@ impl Frame {
         };
         self.with_pixels(part, inset)
     }
+}
+
+/// Insets on a canvas whose sides were moved.
+fn grown(nine: Insets, old: Size, new: Size, x: i64, y: i64) -> Option<Insets> {
+    let side = |inset: u32, by: i64| u32::try_from(i64::from(inset) + by).ok();
+    let after = |old: u32, new: u32, before: i64| i64::from(new) - i64::from(old) - before;
+    let grown = Insets {
+        left: side(nine.left, x)?,
+        top: side(nine.top, y)?,
+        right: side(nine.right, after(old.width, new.width, x))?,
+        bottom: side(nine.bottom, after(old.height, new.height, y))?,
+    };
+    grown.fit(new).then_some(grown)
 }
 
 fn check(pixels: &Pixels, canvas: Size, inset: Pair) -> Result<(), FrameError> {

@@ -7,7 +7,7 @@
 //! 2. [`shape`] them: trim, pivot,
 //! 3. name sequences and give them time with [`clip`],
 //! 4. [`pack`] them on pages,
-//! 5. [`draw`] pictures for people.
+//! 5. [`draw`] pictures for people, and [`check`](check::check) what will look wrong in the game.
 //!
 //! This crate computes. It never opens a file, prints, reads a clock, or lets the order in which
 //! threads finish show in a result.
@@ -23,6 +23,7 @@
 //! # Ok::<(), cut::CutError>(())
 //! ```
 
+pub mod check;
 pub mod clean;
 pub mod clip;
 pub mod cut;
@@ -33,6 +34,7 @@ pub mod shape;
 mod color;
 mod frame;
 mod geometry;
+mod marks;
 mod name;
 mod naming;
 mod only;
@@ -44,6 +46,7 @@ mod syntax;
 pub use color::{Color, ColorError, over};
 pub use frame::{Carried, Cell, Frame, FrameError, Source};
 pub use geometry::{Pair, Point, Rect, Size, SizeError};
+pub use marks::{Area, AreaError, Insets, InsetsError, Marks, Mirror};
 pub use name::{Name, NameError};
 pub use naming::{NameTemplate, NamingError};
 pub use only::{Only, OnlyError};

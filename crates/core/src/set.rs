@@ -1,7 +1,7 @@
 //! The hub: frames in order, and the clips that play them. Every reader ends here, every step takes
 //! one and gives one, every writer starts here.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use crate::clip::Clip;
 use crate::{Carried, Frame, Name};
@@ -151,6 +151,19 @@ impl FrameSet {
         let clips = narrowed.clips.into_iter();
         let is_it = |other: &Clip| other.sprite() == clip.sprite() && other.name() == clip.name();
         Self { clips: clips.filter(is_it).collect(), ..narrowed }
+    }
+
+    /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
+    pub fn replacing(self, part: FrameSet) -> Result<Self, SetError> {
+        let mut new: HashMap<(Name, Name), Frame> = part
+            .frames
+            .into_iter()
+            .map(|frame| ((frame.sprite().clone(), frame.name().clone()), frame))
+            .collect();
+        self.map_frames(|_, frame| {
+            let key = (frame.sprite().clone(), frame.name().clone());
+            Ok(new.remove(&key).unwrap_or(frame))
+        })
     }
 
     /// All sets after one another. Of carried keys that several have, the first stays.

@@ -105,6 +105,14 @@ pub enum ReadProblem {
         /// What is wrong.
         why: String,
     },
+    /// A box without a pixel.
+    #[error("the box '{name}' of frame '{frame}' holds nothing: width and height must be at least 1")]
+    EmptyBox {
+        /// The frame.
+        frame: String,
+        /// The box.
+        name: String,
+    },
     /// Not JSON, or not what a manifest holds.
     #[error("line {line}, column {column}: {why}")]
     Json {

@@ -26,7 +26,8 @@ pub(crate) struct Everywhere {
     /// Replace files that shibori did not write, or that were changed since
     #[arg(long, global = true)]
     pub(crate) force: bool,
-    /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off
+    /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off,
+    /// edits takes images of a set whose size was changed
     #[arg(long, global = true, value_name = "WHAT", value_delimiter = ',')]
     pub(crate) accept: Vec<Accept>,
     /// The most pixels a picture may have [default: 268435456]
@@ -42,6 +43,8 @@ pub(crate) struct Everywhere {
 pub(crate) enum Accept {
     /// Animations that break off
     Truncated,
+    /// Images of a set that were painted over at another size
+    Edits,
 }
 
 impl Everywhere {
@@ -49,7 +52,9 @@ impl Everywhere {
     pub(crate) fn limits(&self) -> Limits {
         let plain = Limits::default();
         let accept_truncated = self.accept.contains(&Accept::Truncated);
-        Limits { pixels: self.max_pixels.unwrap_or(plain.pixels), accept_truncated, ..plain }
+        let accept_edits = self.accept.contains(&Accept::Edits);
+        let pixels = self.max_pixels.unwrap_or(plain.pixels);
+        Limits { pixels, accept_truncated, accept_edits, ..plain }
     }
 }
 

@@ -12,6 +12,7 @@ mod value;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use shibori_core::check::Rule;
 use shibori_core::cut::Counts;
 use shibori_core::draw::Backdrop;
 use shibori_core::shape::Anchor;
@@ -22,7 +23,7 @@ pub(crate) use clips::ClipArgs;
 pub(crate) use cut::CutArgs;
 pub(crate) use everywhere::{Everywhere, When};
 pub(crate) use pack::PackArgs;
-pub(crate) use shape::ShapeArgs;
+pub(crate) use shape::{AlignWithArg, MirrorArg, ResampleArg, ShapeArgs};
 
 /// Cut sprite sheets, strips and animations into frames, line them up, time them, pack them.
 #[derive(Debug, Parser)]
@@ -41,6 +42,8 @@ pub(crate) enum Command {
     Inspect(Inspect),
     /// Cut sheets, strips and animations into frames
     Slice(Slice),
+    /// Clean, mirror, scale, align, trim, and set pivots and boxes of frames already cut
+    Adjust(Box<Adjust>),
     /// Arrange frames on pages: an atlas
     Pack(Pack),
     /// Frames back out of an atlas, one file each
@@ -48,6 +51,8 @@ pub(crate) enum Command {
     /// Pictures that prove it: all frames at once, or a clip in motion
     #[command(subcommand)]
     Preview(Preview),
+    /// What will look wrong in the game, with the frame, the place and what mends it
+    Check(Check),
     /// An empty sheet to draw on: lines, labels, pivot marks
     GuideSheet(GuideSheet),
     /// Write the demo art and run the whole road on it
@@ -87,6 +92,52 @@ pub(crate) struct Slice {
     pub(crate) shape: ShapeArgs,
     #[command(flatten)]
     pub(crate) clips: ClipArgs,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Adjust {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The folder to write: one PNG a frame, and frames.json
+    #[arg(
+        short,
+        long,
+        value_name = "SET",
+        required_unless_present = "in_place",
+        conflicts_with = "in_place"
+    )]
+    pub(crate) output: Option<PathBuf>,
+    /// Change the set itself, also images that were painted over since
+    #[arg(long)]
+    pub(crate) in_place: bool,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
+    #[command(flatten)]
+    pub(crate) clean: CleanArgs,
+    #[command(flatten)]
+    pub(crate) shape: ShapeArgs,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Check {
+    /// Sets, atlases, images, animations or folders of images
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
+    /// Rules that may be broken, such as drift,touches-edge
+    #[arg(long, value_name = "RULE", value_delimiter = ',')]
+    pub(crate) allow: Vec<Rule>,
+    /// How far a figure may move within a clip, in pixels
+    #[arg(long, value_name = "PX", default_value_t = 3.0)]
+    pub(crate) drift_limit: f64,
+    /// How much larger or smaller a frame may be than its clip, in percent
+    #[arg(long, value_name = "PERCENT", default_value_t = 20.0)]
+    pub(crate) size_limit: f64,
+    /// The largest stray group, in pixels
+    #[arg(long, value_name = "PX", default_value_t = 4)]
+    pub(crate) speck_limit: u32,
 }
 
 #[derive(Args, Debug)]

@@ -39,6 +39,9 @@ fn a_recipe_has_the_same_options() {
     }));
     same_list::<ShapeArgs>(json!({
         "trim": "clip", "trim-alpha": 3, "trim-border": 1, "canvas": "fit", "pivot": "16px,30px", "pivot-per": "frame",
+        "mirror": "left-right", "scale": 0.5, "resample": "smooth", "align": "match", "region": "1,2,3,4",
+        "align-with": "previous", "align-reach": 12, "box": ["body=auto"], "box-share": 80, "nine": "auto",
+        "polygon": 8, "places": "places.csv",
     }));
     same_list::<ClipArgs>(json!({ "clip": ["swim = 0-7 @12fps"] }));
     same_list::<PackArgs>(json!({

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use serde::Serialize;
-use shibori_core::clean::{Ground, Mended, clear_edge, defringe, ground, harden, key, mend, specks};
+use shibori_core::clean::{Ground, ground, key};
 use shibori_core::cut::{
     Certainty, Found, Grid, GridCandidate, IslandOptions, RectError, Spacing, cut_cells, cut_rects,
     find_grid, islands, part_frame,
@@ -12,9 +12,10 @@ use shibori_core::{Cell, Color, Frame, FrameSet, Name, Pixels, Size};
 use shibori_formats::read::{Loaded, Picture, animation_frames, image, rects, sprite_name};
 use shibori_formats::{Error, ReadProblem};
 
+use super::cleaning::{CleanReport, mended};
 use super::gather;
 use crate::args::{CleanArgs, CutArgs, Everywhere, KeyArg};
-use crate::console::{Console, counted, grouped, pasteable};
+use crate::console::{Console, counted, pasteable};
 use crate::failure::Failure;
 
 /// Groups of fewer pixels are specks where nothing is said.
@@ -54,15 +55,6 @@ pub(super) struct SheetReport {
     cleaned: Vec<CleanReport>,
 }
 
-#[derive(Serialize)]
-struct CleanReport {
-    step: String,
-    pixels: u64,
-    /// Frames with at least one of them; not said of a step on the whole sheet, before there are frames.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    frames: Option<usize>,
-}
-
 impl SheetReport {
     fn new(path: &Path, size: Size, how: String) -> Self {
         Self {
@@ -88,12 +80,7 @@ impl SheetReport {
         let mut lines =
             vec![format!("{}: {}: {}{blank}", self.file, self.how, counted(self.frames, "frame"))];
         lines.extend(self.command.iter().map(|command| format!("  the same again: {command}")));
-        for CleanReport { step, pixels, frames } in &self.cleaned {
-            let pixels = format!("{} pixel{}", grouped(*pixels), if *pixels == 1 { "" } else { "s" });
-            let place =
-                frames.map_or("of the sheet".to_owned(), |frames| format!("in {}", counted(frames, "frame")));
-            lines.push(format!("  {step}: {pixels} {place}"));
-        }
+        lines.extend(self.cleaned.iter().map(CleanReport::line));
         lines
     }
 }
@@ -305,42 +292,6 @@ fn finished(
     report.cleaned.extend(cleaned);
     report.frames = set.frames().len();
     Ok(Sliced { set, report, size, is_loose })
-}
-
-/// The steps of mending frames, in their fixed order.
-fn mended(
-    set: FrameSet,
-    clean: &CleanArgs,
-    key: Option<Color>,
-) -> Result<(FrameSet, Vec<CleanReport>), Failure> {
-    let mut reports = Vec::new();
-    let mut run =
-        |set: FrameSet, step: String, change: &dyn Fn(&Pixels) -> Mended| -> Result<FrameSet, Failure> {
-            let (set, changed) = mend(set, change)?;
-            reports.push(CleanReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
-            Ok(set)
-        };
-    let mut set = set;
-    if let Some(width) = clean.clear_edge {
-        set = run(set, format!("edge of {width} px emptied"), &|canvas| clear_edge(canvas, width))?;
-    }
-    if let Some(most) = clean.specks {
-        set = run(set, format!("specks of up to {most} px removed"), &|canvas| specks(canvas, most))?;
-    }
-    if clean.defringe {
-        let color = match (key, clean.key) {
-            (Some(color), _) | (None, Some(KeyArg::Color(color))) => color,
-            _ => {
-                return Err(Failure::usage("--defringe takes a background's share out of the edges, and there is no --key to say which")
-                    .with_hint("add --key auto or --key COLOR"));
-            }
-        };
-        set = run(set, format!("{color} taken out of edge pixels"), &|canvas| defringe(canvas, color.0))?;
-    }
-    if let Some(from) = clean.harden_alpha {
-        set = run(set, format!("alpha hardened at {from}"), &|canvas| harden(canvas, from))?;
-    }
-    Ok((set, reports))
 }
 
 /// The grid that explains a sheet, if it is sure.

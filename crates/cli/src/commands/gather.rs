@@ -29,6 +29,17 @@ pub(super) fn one(
     narrowed(source(path, &everywhere.limits())?, only, console)
 }
 
+/// Frames of one source, all of them.
+pub(super) fn whole(
+    path: &Path,
+    everywhere: &Everywhere,
+    console: &Console,
+) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
+    let gathered = source(path, &everywhere.limits())?;
+    gathered.remarks.iter().for_each(|remark| tell(remark, console));
+    Ok((gathered.set, gathered.files))
+}
+
 fn narrowed(
     gathered: Gathered,
     only: &OnlyArgs,
@@ -54,6 +65,11 @@ pub(super) fn tell(remark: &Remark, console: &Console) {
         Remark::Truncated { file, frames } => {
             let frames = counted(*frames, "frame");
             console.warn(&format!("{file}: breaks off; the {frames} before the break were taken"), None);
+        }
+        Remark::Edited { frame, file, was, now, canvas } => {
+            console.note(&format!(
+                "{file}: was {was} px, is {now} px; frame '{frame}' has a canvas of {canvas} px now"
+            ));
         }
         Remark::FastDelays { file, frames } => {
             let frames = counted(*frames, "frame");

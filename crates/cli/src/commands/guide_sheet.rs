@@ -71,7 +71,9 @@ fn pivot(args: &GuideSheet) -> Result<Point, Failure> {
     match args.pivot {
         Anchor::Fraction(point) => Ok(point),
         Anchor::Pixels(point) => Ok(Point::new(point.x / width, point.y / height)),
-        Anchor::Feet => Err(Failure::usage("--pivot feet is measured on a drawing, and this sheet is empty")
-            .with_hint("use --pivot bottom")),
+        Anchor::Feet | Anchor::Mark(_) => {
+            let text = format!("--pivot {} is measured on a drawing, and this sheet is empty", args.pivot);
+            Err(Failure::usage(text).with_hint("use --pivot bottom"))
+        }
     }
 }

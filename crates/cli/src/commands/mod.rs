@@ -1,5 +1,8 @@
 //! One file a command: from options to what they decide, the work, and what is said about it.
 
+mod adjust;
+mod check;
+mod cleaning;
 mod cutting;
 mod demo;
 mod gather;
@@ -8,6 +11,7 @@ mod inspect;
 mod pack;
 mod preview;
 mod preview_grid;
+mod shaping;
 mod slice;
 mod unpack;
 
@@ -27,6 +31,8 @@ pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console)
     match command {
         Command::Inspect(args) => inspect::run(args, everywhere, console),
         Command::Slice(args) => slice::run(args, everywhere, console),
+        Command::Adjust(args) => adjust::run(args, everywhere, console),
+        Command::Check(args) => check::run(args, everywhere, console),
         Command::Pack(args) => pack::run(args, everywhere, console),
         Command::Unpack(args) => unpack::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),

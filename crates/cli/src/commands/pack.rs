@@ -7,7 +7,7 @@ use shibori_core::pack::{Atlas, Layout, pack};
 use shibori_core::shape::TrimScope;
 use shibori_formats::write;
 
-use super::{gather, policy, wrote};
+use super::{gather, policy, shaping, wrote};
 use crate::args::{Everywhere, Pack};
 use crate::console::{Console, bytes, counted};
 use crate::failure::Failure;
@@ -53,7 +53,7 @@ pub(super) fn run(args: &Pack, everywhere: &Everywhere, console: &Console) -> Re
     let options = args.pack.options();
     let (set, sources) = gather::many(&args.sources, &args.only, everywhere, console)?;
     let trim = if options.layout == Layout::Dense { TrimScope::Frame } else { TrimScope::None };
-    let set = args.shape.apply(args.clips.apply(set)?, trim, None)?;
+    let set = shaping::shaped(args.clips.apply(set)?, &args.shape, trim, None, console)?.set;
     let memory_before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
     let atlas = pack(set, &options)?;
     let files = write::atlas_files(&args.output, atlas.pages().len(), &policy(everywhere, sources))?;

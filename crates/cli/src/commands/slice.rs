@@ -8,7 +8,7 @@ use shibori_core::{FrameSet, NameTemplate};
 use shibori_formats::write::{self, SetFiles};
 
 use super::cutting::{SheetReport, Sliced, cut_file};
-use super::{ClipResult, clip_results, policy, told, wrote};
+use super::{ClipResult, clip_results, policy, shaping, told, wrote};
 use crate::args::{Everywhere, Slice};
 use crate::console::{Console, counted};
 use crate::failure::Failure;
@@ -28,12 +28,12 @@ pub(super) fn run(args: &Slice, everywhere: &Everywhere, console: &Console) -> R
             .with_hint("leave out one of the two"));
     }
     if args.cut.manifest_only
-        && (args.clean.changes_pixels() || args.cut.islands || args.shape.canvas.is_some())
+        && (args.clean.changes_pixels() || args.cut.islands || args.shape.changes_pixels())
     {
         return Err(Failure::usage(
-            "--manifest-only leaves the sheet as it is, so nothing may change its pixels or canvases",
+            "--manifest-only leaves the sheet as it is, so nothing may change its pixels, or where they lie",
         )
-        .with_hint("leave out --manifest-only, or the options of Clean, --islands and --canvas"));
+        .with_hint("leave out --manifest-only, or the options of Clean, --islands, --mirror, --scale, --align and --canvas"));
     }
     let sliced = args.images.iter().map(|path| cut_file(path, &args.cut, &args.clean, everywhere, console));
     let sliced = sliced.collect::<Result<Vec<_>, _>>()?;
@@ -42,7 +42,7 @@ pub(super) fn run(args: &Slice, everywhere: &Everywhere, console: &Console) -> R
     }
     let is_loose = sliced.iter().any(|one| one.is_loose);
     let (sets, sheets): (Vec<_>, Vec<_>) = sliced.into_iter().map(|one| (one.set, one.report)).unzip();
-    let set = finish(FrameSet::merge(sets)?, args, is_loose)?;
+    let set = finish(FrameSet::merge(sets)?, args, is_loose, console)?;
     let folder = args.output.clone().unwrap_or_else(|| default_folder(&args.images));
     let files = write::set_files(set.clone(), &folder, &policy(everywhere, args.images.clone()))?;
     let written = write_set(files, set.frames().len(), console)?;
@@ -86,7 +86,7 @@ fn only_manifests(
 ) -> Result<(), Failure> {
     let mut report = Report { manifests: vec![], sheets: vec![], frames: 0, clips: vec![], removed: vec![] };
     for (one, path) in sliced.into_iter().zip(&args.images) {
-        let set = finish(one.set, args, false)?;
+        let set = finish(one.set, args, false, console)?;
         let policy = policy(everywhere, args.images.clone());
         let written = write::sheet_manifest(path, one.size, &set, &policy)?;
         say_sheet(&one.report, console);
@@ -109,7 +109,7 @@ fn only_manifests(
 }
 
 /// Names, clips, trimming and pivots, in their fixed order: names that depend on clips come after them.
-fn finish(set: FrameSet, args: &Slice, is_loose: bool) -> Result<FrameSet, Failure> {
+fn finish(set: FrameSet, args: &Slice, is_loose: bool, console: &Console) -> Result<FrameSet, Failure> {
     let first = args.cut.number_from;
     let set = match &args.cut.name {
         Some(template) if template.uses_clips() => template.rename(args.clips.apply(set)?, first)?,
@@ -123,7 +123,8 @@ fn finish(set: FrameSet, args: &Slice, is_loose: bool) -> Result<FrameSet, Failu
         }
     };
     // Separate drawings meet on one canvas; cells of a grid have one already.
-    Ok(args.shape.apply(set, TrimScope::None, is_loose.then_some(CanvasRule::Common))?)
+    let canvas = is_loose.then_some(CanvasRule::Common);
+    Ok(shaping::shaped(set, &args.shape, TrimScope::None, canvas, console)?.set)
 }
 
 fn say_sheet(sheet: &SheetReport, console: &Console) {

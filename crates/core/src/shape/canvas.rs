@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Frame, FrameSet, Name, Pair, Point, Rect, SetError, Size, SizeError};
+use crate::{Frame, FrameSet, Name, Rect, SetError, Size, SizeError};
 
 /// Which canvas frames get.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -86,8 +86,8 @@ fn fitted(frame: Frame) -> Frame {
     if kept.is_empty() {
         return frame;
     }
-    let pivot = Point::new(frame.pivot().x - f64::from(kept.x), frame.pivot().y - f64::from(kept.y));
-    frame.on_canvas(kept.size(), Pair::default()).expect("kept pixels fit themselves").with_pivot(pivot)
+    let (x, y) = (-i64::from(kept.x), -i64::from(kept.y));
+    frame.moved_on(kept.size(), x, y).expect("kept pixels fit themselves")
 }
 
 /// The room that frames take round their pivots, in whole pixels.
@@ -139,10 +139,7 @@ impl Stage {
     fn place(&self, frame: Frame) -> Frame {
         let (x, y) = whole_pivot(&frame);
         let (dx, dy) = (-x - self.left, -y - self.top);
-        let moved = |at: u32, by: i64| (i64::from(at) + by) as u32;
-        let inset = Pair { x: moved(frame.inset().x, dx), y: moved(frame.inset().y, dy) };
-        let pivot = Point::new(frame.pivot().x + dx as f64, frame.pivot().y + dy as f64);
-        frame.on_canvas(self.size(), inset).expect("the stage holds every canvas").with_pivot(pivot)
+        frame.moved_on(self.size(), dx, dy).expect("the stage holds every canvas")
     }
 }
 

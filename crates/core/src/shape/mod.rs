@@ -1,11 +1,33 @@
 //! Lining frames up: what each keeps of its canvas, and which of its points stays put.
 //!
-//! Every step is `FrameSet → FrameSet` and changes neither names nor clips.
+//! In their fixed order: registration marks are taken, then [`mirror`], [`scale`], [`align`], [`set_canvas`], [`trim`],
+//! [`set_pivot`], and last what games ask for: boxes, nine-slice, polygon. Every step is `FrameSet → FrameSet` and
+//! changes neither names nor clips; what belongs to a drawing (pivot, boxes, polygon) follows it.
 
+mod align;
+mod boxes;
 mod canvas;
+mod mirror;
+mod nine;
 mod pivot;
+mod places;
+pub(crate) mod points;
+mod polygon;
+mod registration;
+mod scale;
 mod trim;
 
+pub use align::{AlignError, AlignOptions, AlignTo, AlignToError, MatchWith, Shift, align, align_to_points};
+pub use boxes::{BoxError, BoxRule, BoxSpec, Coverage, set_box};
 pub use canvas::{CanvasError, CanvasRule, set_canvas};
+pub use mirror::mirror;
+pub use nine::{NineError, NineRule, set_nine};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
+pub use places::{Place, PlaceError, PlaceKind, set_places};
+pub use polygon::{PolygonError, set_polygons};
+pub use registration::{MarkError, take_marks};
+pub use scale::{Resample, ScaleError, is_even, scale};
 pub use trim::{Trim, TrimScope, restore, trim};
+
+#[cfg(test)]
+mod tests;

@@ -7,10 +7,8 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Frame, FrameSet, Point, SetError};
-
-/// Alpha from which a pixel is solid enough to stand on.
-const SOLID: u8 = 127;
+use crate::shape::points::{by_clip, feet};
+use crate::{Color, Frame, FrameSet, Point, SetError};
 
 /// Where the pivot goes.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -21,6 +19,8 @@ pub enum Anchor {
     Fraction(Point),
     /// Pixels from the canvas's top left.
     Pixels(Point),
+    /// A registration mark of this colour. [`take_marks`](crate::shape::take_marks) finds it, before anything moves.
+    Mark(Color),
 }
 
 const PLACES: [(&str, f64, f64); 9] = [
@@ -38,7 +38,7 @@ const PLACES: [(&str, f64, f64); 9] = [
 /// Why a text is not a pivot.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "'{0}' is not a pivot; write feet, center, bottom, top-left and so on, fractions of the canvas such as 0.5,1, or pixels such as 16px,30px"
+    "'{0}' is not a pivot; write feet, center, bottom, top-left and so on, fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR"
 )]
 pub struct PivotError(String);
 
@@ -50,6 +50,9 @@ impl FromStr for Anchor {
         let text = text.trim();
         if text == "feet" {
             return Ok(Anchor::Feet);
+        }
+        if let Some(color) = text.strip_prefix("mark:") {
+            return color.parse().map(Anchor::Mark).map_err(|_| wrong());
         }
         if let Some(&(_, x, y)) = PLACES.iter().find(|(name, ..)| *name == text) {
             return Ok(Anchor::Fraction(Point::new(x, y)));
@@ -69,6 +72,7 @@ impl fmt::Display for Anchor {
         match self {
             Anchor::Feet => f.write_str("feet"),
             Anchor::Pixels(at) => write!(f, "{}px,{}px", at.x, at.y),
+            Anchor::Mark(color) => write!(f, "mark:{color}"),
             Anchor::Fraction(at) => match PLACES.iter().find(|(_, x, y)| (*x, *y) == (at.x, at.y)) {
                 Some((name, ..)) => f.write_str(name),
                 None => write!(f, "{},{}", at.x, at.y),
@@ -89,9 +93,10 @@ pub enum PivotPer {
     Set,
 }
 
-/// Sets the pivot of every frame.
+/// Sets the pivot of every frame. Pivots by a mark are set already when it was taken, and stay.
 pub fn set_pivot(set: FrameSet, anchor: Anchor, per: PivotPer) -> Result<FrameSet, SetError> {
     match anchor {
+        Anchor::Mark(_) => Ok(set),
         Anchor::Pixels(point) => set.map_frames(|_, frame| Ok(frame.with_pivot(point))),
         Anchor::Fraction(part) => set.map_frames(|_, frame| {
             let (width, height) = (f64::from(frame.canvas().width), f64::from(frame.canvas().height));
@@ -122,20 +127,6 @@ fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
     points
 }
 
-/// The frames of each clip, each frame once, then one group a sprite of those in no clip.
-fn by_clip(set: &FrameSet) -> Vec<Vec<usize>> {
-    let mut taken = vec![false; set.frames().len()];
-    let mut fresh = |places: &mut dyn Iterator<Item = usize>| -> Vec<usize> {
-        places.filter(|&at| !std::mem::replace(&mut taken[at], true)).collect()
-    };
-    let mut groups: Vec<Vec<usize>> =
-        set.clips().iter().map(|clip| fresh(&mut clip.steps().iter().map(|step| step.frame))).collect();
-    for sprite in set.sprites() {
-        groups.push(fresh(&mut set.frames_of(sprite).into_iter()));
-    }
-    groups
-}
-
 /// The median across, so that one wide stride does not pull the pivot aside, and the lowest down:
 /// that is the ground.
 fn shared_feet(found: &[Point]) -> Option<Point> {
@@ -144,17 +135,6 @@ fn shared_feet(found: &[Point]) -> Option<Point> {
     let x = *xs.get(xs.len() / 2)?;
     let y = found.iter().map(|point| point.y).fold(f64::MIN, f64::max);
     Some(Point::new(x, y))
-}
-
-/// The middle of the lowest solid pixels, on the edge below them. `None` where nothing is solid.
-fn feet(frame: &Frame) -> Option<Point> {
-    let lowest = frame.content(SOLID)?.bottom() - 1 - u64::from(frame.inset().y);
-    let row = frame.pixels().row(lowest as u32);
-    let solid = |pixel: &[u8]| pixel[3] > SOLID;
-    let left = row.chunks_exact(4).position(solid)?;
-    let right = row.chunks_exact(4).rposition(solid)? + 1;
-    let x = f64::from(frame.inset().x) + (left + right) as f64 / 2.0;
-    Some(Point::new(x, (lowest + 1) as f64 + f64::from(frame.inset().y)))
 }
 
 fn bottom_middle(frame: &Frame) -> Point {

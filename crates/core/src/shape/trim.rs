@@ -64,7 +64,7 @@ pub fn restore(set: FrameSet) -> Result<FrameSet, SetError> {
 }
 
 /// For each frame, the first frame of the group it shares a box with.
-fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
+pub(super) fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
     let mut first: Vec<usize> = (0..set.frames().len()).collect();
     match scope {
         TrimScope::None | TrimScope::Frame => {}

@@ -1,33 +1,78 @@
 //! From a manifest and its pages to frames.
 
-use std::path::{Path, PathBuf};
+use std::collections::BTreeMap;
+use std::path::Path;
 
 use image::{RgbaImage, imageops};
 use rayon::prelude::*;
 use serde::Deserialize;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
-use shibori_core::{Carried, Frame, FrameSet, Name, Pair, Pixels, Point, Rect, Size, Source};
+use shibori_core::{
+    Area, Carried, Frame, FrameSet, Insets, Marks, Name, Pair, Pixels, Point, Rect, Size, Source,
+};
 
 use crate::manifest::model::Alpha;
 use crate::manifest::paths::page_path;
-use crate::manifest::{ClipEntry, FORMAT, FrameEntry, Manifest, Page, Playing, SourceEntry};
-use crate::read::{Limits, Picture, image as read_image};
+use crate::manifest::{ClipEntry, Coordinate, FORMAT, FrameEntry, Manifest, Page, Playing, SourceEntry};
+use crate::read::{Gathered, Limits, Picture, Remark, image as read_image};
 use crate::{Error, ReadProblem};
 
-/// Reads a manifest and its pages: the frames, and every file that was read.
-pub fn load(path: &Path, limits: &Limits) -> Result<(FrameSet, Vec<PathBuf>), Error> {
+/// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
+pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let bytes = crate::read::bytes_of(path)?;
-    let manifest = parse(&bytes).map_err(wrong)?;
+    let mut manifest = parse(&bytes).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let files = manifest.pages.iter().map(|page| page_path(folder, &page.file));
     let files = files.collect::<Result<Vec<_>, _>>().map_err(wrong)?;
     let pages = manifest.pages.par_iter().zip(&files);
     let pages = pages.map(|(page, file)| open_page(page, file, path, limits));
     let pages = pages.collect::<Result<Vec<_>, Error>>()?;
+    let remarks = refit(&mut manifest, &pages);
+    for (page, pixels) in manifest.pages.iter().zip(&pages) {
+        let (said, found) = (Size::from((page.size[0], page.size[1])), pixels.size());
+        if said != found {
+            return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
+        }
+    }
     let set = to_set(manifest, &pages).map_err(wrong)?;
-    Ok((set, std::iter::once(path.to_owned()).chain(files).collect()))
+    Ok(Gathered { set, remarks, files: std::iter::once(path.to_owned()).chain(files).collect() })
+}
+
+/// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
+/// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
+fn refit(manifest: &mut Manifest, pages: &[Pixels]) -> Vec<Remark> {
+    let mut remarks = Vec::new();
+    for (number, pixels) in pages.iter().enumerate() {
+        let page = &mut manifest.pages[number];
+        let (said, found) = (page.size, pixels.size());
+        let mut on_page = manifest.frames.iter_mut().filter(|f| f.page == number && f.rect != [0; 4]);
+        let (Some(frame), None) = (on_page.next(), on_page.next()) else { continue };
+        if said == [found.width, found.height] || frame.rect != [0, 0, said[0], said[1]] {
+            continue;
+        }
+        let needed = |inset: u32, length: u32, canvas: u32| canvas.max(inset.saturating_add(length));
+        let old = frame.canvas;
+        // An untrimmed frame's canvas is its picture, also where that became smaller.
+        let is_whole = frame.inset == [0, 0] && old == said;
+        frame.rect = [0, 0, found.width, found.height];
+        frame.canvas = match is_whole {
+            true => [found.width, found.height],
+            false => {
+                [needed(frame.inset[0], found.width, old[0]), needed(frame.inset[1], found.height, old[1])]
+            }
+        };
+        page.size = [found.width, found.height];
+        remarks.push(Remark::Edited {
+            frame: frame.name.clone(),
+            file: page.file.clone(),
+            was: Size::from((said[0], said[1])),
+            now: found,
+            canvas: Size::from((frame.canvas[0], frame.canvas[1])),
+        });
+    }
+    remarks
 }
 
 /// Reads a manifest's text.
@@ -64,7 +109,7 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Resu
         return Err(Error::read(manifest, ReadProblem::PageMoves(page.file.clone())));
     };
     let said = Size::from((page.size[0], page.size[1]));
-    if pixels.size() != said {
+    if pixels.size() != said && !limits.accept_edits {
         let found = pixels.size();
         return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
     }
@@ -101,10 +146,23 @@ fn to_frame(entry: FrameEntry, pages: &[Pixels]) -> Result<Frame, ReadProblem> {
     let frame =
         Frame::trimmed(Name::new(entry.sprite)?, Name::new(entry.name.clone())?, pixels, canvas, inset);
     let frame = frame.map_err(|error| ReadProblem::Frame { frame: entry.name, error })?;
-    let [x, y] = entry.pivot.map(|coordinate| coordinate.0);
+    let point = |at: [Coordinate; 2]| Point::new(at[0].0, at[1].0);
+    let area = |[x, y, width, height]: [i32; 4]| {
+        let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
+        Some(Area { x, y, width: side(width)?, height: side(height)? })
+    };
+    let mut boxes = BTreeMap::new();
+    for (name, sides) in entry.boxes {
+        let frame = frame.name().to_string();
+        let area = area(sides).ok_or_else(|| ReadProblem::EmptyBox { frame, name: name.clone() })?;
+        boxes.insert(Name::new(name)?, area);
+    }
+    let nine = entry.nine.map(|[left, top, right, bottom]| Insets { left, top, right, bottom });
+    let marks = Marks { boxes, nine, polygon: entry.polygon.into_iter().map(point).collect() };
     let source = entry.source.map(to_source);
     Ok(frame
-        .with_pivot(Point::new(x, y))
+        .with_pivot(point(entry.pivot))
+        .with_marks(marks)
         .with_source(source)
         .with_carried(carried(entry.extras, entry.other)))
 }

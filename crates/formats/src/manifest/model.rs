@@ -1,5 +1,7 @@
 //! The manifest's shape, key by key. Never opens a page.
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
@@ -83,6 +85,15 @@ pub struct FrameEntry {
     pub inset: [u32; 2],
     /// The point of the canvas that stays put: x, y; fractions allowed, corners between pixels are whole.
     pub pivot: [Coordinate; 2],
+    /// Named boxes on the canvas: x, y, width, height; they may reach outside.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub boxes: BTreeMap<String, [i32; 4]>,
+    /// Where a panel stretches: pixels from the canvas's left, top, right and bottom that do not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub nine: Option<[u32; 4]>,
+    /// Corners of a convex shape on the canvas that covers every pixel shown, clockwise: x, y.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub polygon: Vec<[Coordinate; 2]>,
     /// Where it came from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub source: Option<SourceEntry>,

@@ -3,7 +3,7 @@
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
 use shibori_core::pack::Atlas;
-use shibori_core::{Carried, Frame, FrameSet, Rect, Size, Source};
+use shibori_core::{Area, Carried, Frame, FrameSet, Rect, Size, Source};
 
 use crate::manifest::model::Alpha;
 use crate::manifest::{
@@ -45,6 +45,7 @@ fn page(file: String, size: Size) -> Page {
 
 fn frame_entry(frame: &Frame, page: usize, rect: Rect) -> FrameEntry {
     let (extras, other) = parted(frame.carried());
+    let marks = frame.marks();
     let (page, rect) = if rect.is_empty() { (0, Rect::default()) } else { (page, rect) };
     FrameEntry {
         name: frame.name().to_string(),
@@ -55,6 +56,9 @@ fn frame_entry(frame: &Frame, page: usize, rect: Rect) -> FrameEntry {
         canvas: [frame.canvas().width, frame.canvas().height],
         inset: [frame.inset().x, frame.inset().y],
         pivot: [frame.pivot().x, frame.pivot().y].map(Coordinate),
+        boxes: marks.boxes.iter().map(|(name, area)| (name.to_string(), sides(*area))).collect(),
+        nine: marks.nine.map(|nine| [nine.left, nine.top, nine.right, nine.bottom]),
+        polygon: marks.polygon.iter().map(|at| [at.x, at.y].map(Coordinate)).collect(),
         source: frame.source().map(source_entry),
         extras,
         other,
@@ -92,6 +96,10 @@ fn clip_entry(clip: &Clip) -> ClipEntry {
         extras,
         other,
     }
+}
+
+fn sides(area: Area) -> [i32; 4] {
+    [area.x, area.y, area.width as i32, area.height as i32]
 }
 
 fn numbers(rect: Rect) -> [u32; 4] {

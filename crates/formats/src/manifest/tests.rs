@@ -101,9 +101,9 @@ fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
     let path = folder.path().join("pond.json");
     std::fs::write(&path, text).unwrap();
     match load(&path, &crate::read::Limits::default()) {
-        Ok((set, files)) => {
-            assert_eq!(files.len(), 2);
-            Ok(set)
+        Ok(gathered) => {
+            assert_eq!(gathered.files.len(), 2);
+            Ok(gathered.set)
         }
         Err(crate::Error::Read { problem, .. }) => Err(problem.to_string()),
         Err(other) => panic!("{other}"),

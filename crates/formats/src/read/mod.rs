@@ -9,6 +9,8 @@ mod film;
 mod folder;
 mod gif;
 mod image;
+mod list;
+mod places;
 mod png;
 mod rects;
 mod source;
@@ -18,6 +20,7 @@ mod y4m;
 
 pub(crate) use image::bytes_of;
 pub use image::{Animation, Format, ImageInfo, Loaded, Moment, Picture, image};
+pub use places::places;
 pub use rects::rects;
 pub(crate) use source::file_name;
 pub use source::{Gathered, Remark, animation_frames, source, sources, sprite_name};
@@ -31,6 +34,8 @@ pub struct Limits {
     pub frames: u32,
     /// Take the whole frames of an animation that breaks off.
     pub accept_truncated: bool,
+    /// Take images of a set whose size was changed since.
+    pub accept_edits: bool,
 }
 
 impl Limits {
@@ -42,6 +47,6 @@ impl Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false }
+        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false, accept_edits: false }
     }
 }

@@ -2,10 +2,11 @@
 
 use std::path::Path;
 
-use csv::{ReaderBuilder, StringRecord, Trim};
+use csv::StringRecord;
 use shibori_core::cut::NamedRect;
 use shibori_core::{Name, Rect};
 
+use crate::read::list::lines;
 use crate::{Error, ReadProblem};
 
 const COLUMNS: &str = "name,x,y,w,h";
@@ -17,24 +18,10 @@ pub fn rects(path: &Path) -> Result<Vec<NamedRect>, Error> {
 }
 
 fn parse(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
-    let mut builder = ReaderBuilder::new();
-    builder.has_headers(false).flexible(true).trim(Trim::All);
-    let mut found = Vec::new();
-    for (number, record) in builder.from_reader(bytes).into_records().enumerate() {
-        let record = record.map_err(|error| {
-            let line = error.position().map_or(number as u64 + 1, csv::Position::line);
-            ReadProblem::List { line, why: "is no text that can be read (UTF-8 is wanted)".to_owned() }
-        })?;
-        let line = record.position().map_or(number as u64 + 1, csv::Position::line);
-        if number == 0 && record.iter().map(str::to_lowercase).collect::<Vec<_>>().join(",") == COLUMNS {
-            continue;
-        }
-        found.push(one(&record, line).map_err(|why| ReadProblem::List { line, why })?);
-    }
-    if found.is_empty() {
-        return Err(ReadProblem::List { line: 1, why: format!("there are no places; a line is {COLUMNS}") });
-    }
-    Ok(found)
+    let place = |(line, record): (u64, StringRecord)| {
+        one(&record, line).map_err(|why| ReadProblem::List { line, why })
+    };
+    lines(bytes, COLUMNS)?.into_iter().map(place).collect()
 }
 
 fn one(record: &StringRecord, line: u64) -> Result<NamedRect, String> {

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 use shibori_core::clip::{Clip, Play};
-use shibori_core::{Frame, FrameSet, Name, Pixels, Source};
+use shibori_core::{Frame, FrameSet, Name, Pixels, Size, Source};
 
 use crate::read::Limits;
 use crate::read::folder;
@@ -38,6 +38,19 @@ pub enum Remark {
         file: String,
         /// How many frames are whole.
         frames: usize,
+    },
+    /// An image of a set that was painted over at another size.
+    Edited {
+        /// The frame.
+        frame: String,
+        /// Its image.
+        file: String,
+        /// The size it had.
+        was: Size,
+        /// The size it has.
+        now: Size,
+        /// The frame's canvas now.
+        canvas: Size,
     },
     /// Delays too short for viewers, played as 100 ms.
     FastDelays {
@@ -86,8 +99,7 @@ fn is_manifest(path: &Path) -> bool {
 }
 
 pub(super) fn from_manifest(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
-    let (set, files) = manifest::load(path, limits)?;
-    Ok(Gathered { set, remarks: Vec::new(), files })
+    manifest::load(path, limits)
 }
 
 /// A file's name without its folders and its ending: the sprite it is taken for.

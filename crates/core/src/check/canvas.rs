@@ -1,0 +1,32 @@
+//! Frames of one clip on canvases of different size: engines that draw by the canvas make the figure jump.
+
+use crate::FrameSet;
+use crate::check::{Finding, Remedy, Rule};
+
+pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for clip in set.clips() {
+        let first = clip.steps()[0].frame;
+        let wanted = set.frames()[first].canvas();
+        let other =
+            clip.steps().iter().map(|step| step.frame).find(|&at| set.frames()[at].canvas() != wanted);
+        let Some(at) = other else { continue };
+        let canvas = set.frames()[at].canvas();
+        let wider = f64::from(canvas.width.abs_diff(wanted.width).max(canvas.height.abs_diff(wanted.height)));
+        let name = set.frames()[first].name();
+        let common = set.frames_of(clip.sprite()).into_iter();
+        let common = common.fold(wanted, |size, at| size.union(set.frames()[at].canvas()));
+        findings.push(Finding {
+            rule: Rule::Canvases,
+            sprite: clip.sprite().clone(),
+            frame: at,
+            clip: Some(clip.name().clone()),
+            at: None,
+            value: wider,
+            limit: 0.0,
+            message: format!("has a canvas of {canvas} px, '{name}' of the same clip one of {wanted} px"),
+            remedy: Remedy::Canvas(common),
+        });
+    }
+    findings
+}

@@ -1,0 +1,180 @@
+//! What will look wrong in the game, before anyone sees it there.
+//!
+//! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
+//! limit it passed. Which command mends it is for the program to say. Nothing is changed here.
+
+mod canvas;
+mod drift;
+mod duplicate;
+mod edge;
+mod key;
+mod size_jump;
+mod soft;
+mod specks;
+
+use std::fmt;
+use std::str::FromStr;
+
+use rayon::prelude::*;
+
+use crate::{Color, FrameSet, Name, Pair, Size};
+
+/// What may be wrong.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Rule {
+    /// A drawing touches its cell's edge, and may be cut by it.
+    TouchesEdge,
+    /// Pixels at the edge hang together with nothing: they belong to a neighbour.
+    Neighbour,
+    /// Stray pixels beside the drawing, or alone in an otherwise blank frame.
+    Specks,
+    /// The figure slides within a clip.
+    Drift,
+    /// One frame is drawn larger or smaller than the others of its clip.
+    SizeJump,
+    /// Half-clear pixels in art of hard edges.
+    SoftAlpha,
+    /// A background colour that was not made transparent.
+    KeyLeft,
+    /// Frames of one clip have canvases of different size.
+    Canvases,
+    /// Two steps after one another show the same picture.
+    Duplicate,
+}
+
+/// All rules, in the order in which findings are listed.
+pub const RULES: [(Rule, &str); 9] = [
+    (Rule::TouchesEdge, "touches-edge"),
+    (Rule::Neighbour, "neighbour"),
+    (Rule::Specks, "specks"),
+    (Rule::Drift, "drift"),
+    (Rule::SizeJump, "size-jump"),
+    (Rule::SoftAlpha, "soft-alpha"),
+    (Rule::KeyLeft, "key-left"),
+    (Rule::Canvases, "canvases"),
+    (Rule::Duplicate, "duplicate"),
+];
+
+impl Rule {
+    /// Its id, as in `--allow`.
+    pub fn id(self) -> &'static str {
+        RULES.iter().find(|(rule, _)| *rule == self).map_or("", |(_, id)| id)
+    }
+}
+
+impl fmt::Display for Rule {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.id())
+    }
+}
+
+/// Why a text is no rule.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is no rule; there are {list}", list = RULES.map(|(_, id)| id).join(", "))]
+pub struct RuleError(String);
+
+impl FromStr for Rule {
+    type Err = RuleError;
+
+    fn from_str(text: &str) -> Result<Self, RuleError> {
+        let found = RULES.iter().find(|(_, id)| *id == text.trim());
+        found.map(|(rule, _)| *rule).ok_or_else(|| RuleError(text.to_owned()))
+    }
+}
+
+/// From where on something is wrong.
+#[derive(Clone, Copy, Debug)]
+pub struct Limits {
+    /// Pixels that the figure may move within a clip.
+    pub drift: f64,
+    /// How much larger or smaller a frame may be than the middle of its clip, as a share.
+    pub size: f64,
+    /// Pixels of the largest stray group.
+    pub specks: u32,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { drift: 3.0, size: 0.2, specks: 4 }
+    }
+}
+
+/// Something that will look wrong.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Finding {
+    /// What is wrong.
+    pub rule: Rule,
+    /// The sprite.
+    pub sprite: Name,
+    /// The frame, counted in the set from 0.
+    pub frame: usize,
+    /// The clip, where it shows in one.
+    pub clip: Option<Name>,
+    /// The place on the canvas.
+    pub at: Option<Pair>,
+    /// The number.
+    pub value: f64,
+    /// What it should not pass.
+    pub limit: f64,
+    /// In words, with units.
+    pub message: String,
+    /// What mends it.
+    pub remedy: Remedy,
+}
+
+/// What mends a finding.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Remedy {
+    /// Look at the cut, or give the drawing more room.
+    MoreRoom,
+    /// Remove groups of up to so many pixels.
+    RemoveGroups(u32),
+    /// Line the clip up.
+    LineUp,
+    /// Scale the frame by this factor.
+    Scale(f64),
+    /// Make pixels clear or solid.
+    HardenAlpha,
+    /// Make this colour transparent.
+    TakeOut(Color),
+    /// Put all frames on this canvas.
+    Canvas(Size),
+    /// Hold the frame before longer, in the clip of this number.
+    Hold(usize),
+}
+
+/// Everything that looks wrong, rule by rule and frame by frame.
+pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
+    let frames = set.frames();
+    let alone = |rule: fn(&FrameSet, usize, &Limits) -> Vec<Finding>| -> Vec<Finding> {
+        (0..frames.len()).into_par_iter().flat_map_iter(|at| rule(set, at, limits)).collect()
+    };
+    let mut found = alone(|set, at, limits| {
+        let mut found = edge::find(set, at, limits);
+        found.extend(specks::find(set, at, limits));
+        found.extend(key::find(set, at, limits));
+        found
+    });
+    found.extend(soft::find(set));
+    found.extend(drift::find(set, limits));
+    found.extend(size_jump::find(set, limits));
+    found.extend(canvas::find(set));
+    found.extend(duplicate::find(set));
+    found.sort_by_key(|finding| (finding.rule, finding.frame));
+    found
+}
+
+/// The middle of some numbers; 0 where there are none.
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or(0.0)
+}
+
+/// At most one decimal.
+fn plain(number: f64) -> String {
+    let text = format!("{number:.1}");
+    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,51 @@
+//! One frame scaled by itself: wider and higher, or narrower and lower, than the clip has the figure.
+
+use crate::check::{Finding, Limits, Remedy, Rule, median};
+use crate::shape::points::SOLID;
+use crate::{FrameSet, Pair, Rect};
+
+pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for clip in set.clips() {
+        let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
+        places.sort_unstable();
+        places.dedup();
+        let boxes: Vec<(usize, Rect)> =
+            places.into_iter().filter_map(|at| Some((at, set.frames()[at].content(SOLID)?))).collect();
+        if boxes.len() < 3 {
+            continue;
+        }
+        let width = median(boxes.iter().map(|(_, rect)| f64::from(rect.width)).collect());
+        let height = median(boxes.iter().map(|(_, rect)| f64::from(rect.height)).collect());
+        for (at, rect) in boxes {
+            let (across, down) = (f64::from(rect.width) / width, f64::from(rect.height) / height);
+            let (least, most) = (across.min(down), across.max(down));
+            // A stretched arm makes a figure wider, not larger.
+            let factor = if least > 1.0 { least } else { most };
+            let is_alike = most / least < 1.15;
+            let jump = if factor > 1.0 { factor - 1.0 } else { 1.0 / factor - 1.0 };
+            if !is_alike || jump <= limits.size {
+                continue;
+            }
+            let percent = (factor * 100.0).round();
+            let message = format!(
+                "is {percent:.0} % of the size that clip '{}' has elsewhere ({}x{} px against {width:.0}x{height:.0})",
+                clip.name(),
+                rect.width,
+                rect.height,
+            );
+            findings.push(Finding {
+                rule: Rule::SizeJump,
+                sprite: clip.sprite().clone(),
+                frame: at,
+                clip: Some(clip.name().clone()),
+                at: Some(Pair { x: rect.x, y: rect.y }),
+                value: jump,
+                limit: limits.size,
+                message,
+                remedy: Remedy::Scale(1.0 / factor),
+            });
+        }
+    }
+    findings
+}

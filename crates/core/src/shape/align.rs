@@ -1,0 +1,384 @@
+//! Moving drawings inside their canvas, so that one point of them holds still through a clip.
+//!
+//! Whole pixels only; the canvas grows where it must and nothing is ever cut. The first frame of a clip stays where it
+//! is. Clips that share frames are lined up together.
+//!
+//! [`AlignTo::Match`] finds the shift under which a region looks most like the same region of a reference frame, by
+//! normalised cross-correlation (J. P. Lewis, "Fast normalized cross-correlation", 1995) over colour and alpha, first
+//! on a sample of pixels for every shift, then on all pixels for the best of them.
+
+use std::fmt;
+use std::str::FromStr;
+
+use rayon::prelude::*;
+
+use crate::shape::points::{center, feet, mass};
+use crate::shape::trim::{TrimScope, groups};
+use crate::{Color, Frame, FrameSet, Pair, Pixels, Point, Rect, SetError, Size};
+
+/// A match is good from this correlation; 1 is the same picture.
+pub(crate) const GOOD_MATCH: f64 = 0.8;
+/// Pixels compared for every shift, with and without something drawn.
+const SAMPLE: usize = 160;
+/// Shifts compared in full.
+const FINALISTS: usize = 12;
+/// The farthest shift looked for where nothing is said.
+const FARTHEST: u32 = 64;
+
+/// What holds still.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum AlignTo {
+    /// The middle of the lowest solid pixels.
+    Feet,
+    /// The middle of the box round the solid pixels.
+    Center,
+    /// The centre of mass.
+    Mass,
+    /// A region that looks the same.
+    Match,
+    /// A registration mark of this colour, which is erased.
+    Mark(Color),
+}
+
+/// Why a text does not say what holds still.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' can't be aligned to; write feet, center, mass, match, or mark:COLOR such as mark:ff00ff")]
+pub struct AlignToError(String);
+
+impl FromStr for AlignTo {
+    type Err = AlignToError;
+
+    fn from_str(text: &str) -> Result<Self, AlignToError> {
+        let wrong = || AlignToError(text.to_owned());
+        Ok(match text.trim() {
+            "feet" => Self::Feet,
+            "center" => Self::Center,
+            "mass" => Self::Mass,
+            "match" => Self::Match,
+            other => Self::Mark(other.strip_prefix("mark:").ok_or_else(wrong)?.parse().map_err(|_| wrong())?),
+        })
+    }
+}
+
+impl fmt::Display for AlignTo {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Feet => f.write_str("feet"),
+            Self::Center => f.write_str("center"),
+            Self::Mass => f.write_str("mass"),
+            Self::Match => f.write_str("match"),
+            Self::Mark(color) => write!(f, "mark:{color}"),
+        }
+    }
+}
+
+/// Which frame a region is compared with.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum MatchWith {
+    /// The first of the clip.
+    #[default]
+    First,
+    /// The one before: for features that change slowly.
+    Previous,
+}
+
+/// How frames are lined up.
+#[derive(Clone, Copy, Debug)]
+pub struct AlignOptions {
+    /// What holds still.
+    pub to: AlignTo,
+    /// The part of the first frame's canvas to match; all that is drawn where there is none.
+    pub region: Option<Rect>,
+    /// What it is compared with.
+    pub with: MatchWith,
+    /// The farthest shift looked for, in pixels; half of the canvas, up to 64, where nothing is said.
+    pub reach: Option<u32>,
+}
+
+/// How one frame was moved.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Shift {
+    /// Pixels to the right.
+    pub x: i64,
+    /// Pixels down.
+    pub y: i64,
+    /// How well the region matched, up to 1; below 0.8 the frame was left where it is.
+    pub likeness: Option<f64>,
+    /// Whether there was anything to go by.
+    pub is_known: bool,
+}
+
+impl Shift {
+    const UNKNOWN: Self = Self { x: 0, y: 0, likeness: None, is_known: false };
+    const STAYS: Self = Self { is_known: true, ..Self::UNKNOWN };
+
+    /// Whether a region was looked for and not found.
+    pub fn is_lost(&self) -> bool {
+        self.likeness.is_some_and(|likeness| likeness < GOOD_MATCH)
+    }
+}
+
+/// Why frames can't be lined up.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum AlignError {
+    /// The region is not on the canvas.
+    #[error("the region {region} reaches outside the canvas of {canvas} px (frame '{frame}')")]
+    RegionOutside {
+        /// The region.
+        region: Rect,
+        /// The canvas.
+        canvas: Size,
+        /// The frame it was to be taken from.
+        frame: crate::Name,
+    },
+    /// Nothing is drawn in the region.
+    #[error("the region {region} of frame '{frame}' is all of one colour, so it matches everywhere")]
+    RegionPlain {
+        /// The region.
+        region: Rect,
+        /// The frame.
+        frame: crate::Name,
+    },
+    /// Names clash; they do not change here.
+    #[error(transparent)]
+    Set(#[from] SetError),
+}
+
+/// Moves every frame's drawing so that the point holds still, and tells how each was moved. Marks are not looked for
+/// here: see [`align_to_points`].
+pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shift>), AlignError> {
+    let find: fn(&Frame) -> Option<Point> = match options.to {
+        AlignTo::Feet => feet,
+        AlignTo::Center => center,
+        AlignTo::Mass => mass,
+        AlignTo::Match => return align_by_matching(set, options),
+        AlignTo::Mark(_) => |_| None,
+    };
+    let points: Vec<Option<Point>> = set.frames().par_iter().map(find).collect();
+    Ok(align_to_points(set, &points)?)
+}
+
+/// Moves every frame's drawing so that its point lies where the first frame of its clip has it. Frames without a point
+/// stay.
+pub fn align_to_points(set: FrameSet, points: &[Option<Point>]) -> Result<(FrameSet, Vec<Shift>), SetError> {
+    let mut shifts = vec![Shift::UNKNOWN; points.len()];
+    for group in clip_groups(&set) {
+        let Some(goal) = group.iter().find_map(|&at| points[at]) else { continue };
+        for at in group {
+            if let Some(point) = points[at] {
+                let whole = |distance: f64| (distance + 0.5).floor() as i64;
+                shifts[at] = Shift { x: whole(goal.x - point.x), y: whole(goal.y - point.y), ..Shift::STAYS };
+            }
+        }
+    }
+    Ok((shifted(set, &shifts)?, shifts))
+}
+
+/// Frames of clips that share any, each frame once; what is in no clip, by sprite.
+fn clip_groups(set: &FrameSet) -> Vec<Vec<usize>> {
+    let first = groups(set, TrimScope::Clip);
+    let mut found: Vec<(Option<usize>, usize, Vec<usize>)> = Vec::new();
+    for (at, &root) in first.iter().enumerate() {
+        let sprite = set.frames().iter().position(|f| f.sprite() == set.frames()[at].sprite()).unwrap_or(0);
+        let root = set.first_clip_of(at).map(|_| root);
+        match found.iter_mut().find(|(other, owner, _)| *other == root && *owner == sprite) {
+            Some((.., members)) => members.push(at),
+            None => found.push((root, sprite, vec![at])),
+        }
+    }
+    // The first frame is the one that a clip shows first, not the one that comes first in the set.
+    let starts: Vec<usize> = set.clips().iter().map(|clip| clip.steps()[0].frame).collect();
+    let lead = |members: &[usize]| starts.iter().find_map(|start| members.iter().position(|at| at == start));
+    for (.., members) in &mut found {
+        if let Some(place) = lead(members) {
+            let start = members.remove(place);
+            members.insert(0, start);
+        }
+    }
+    found.into_iter().map(|(.., members)| members).collect()
+}
+
+/// Pixels that the canvases of a sprite grow on each side.
+#[derive(Clone, Copy, Default)]
+struct Growth {
+    left: i64,
+    top: i64,
+    right: i64,
+    bottom: i64,
+}
+
+fn shifted(set: FrameSet, shifts: &[Shift]) -> Result<FrameSet, SetError> {
+    let mut growths = vec![Growth::default(); set.frames().len()];
+    for sprite in set.sprites() {
+        let places = set.frames_of(sprite);
+        let growth = places.iter().fold(Growth::default(), |all, &at| {
+            let (frame, Shift { x, y, .. }) = (&set.frames()[at], shifts[at]);
+            let Some(drawn) = frame.content(0) else { return all };
+            let canvas = frame.canvas();
+            Growth {
+                left: all.left.max(-(i64::from(drawn.x) + x)),
+                top: all.top.max(-(i64::from(drawn.y) + y)),
+                right: all.right.max(drawn.right() as i64 + x - i64::from(canvas.width)),
+                bottom: all.bottom.max(drawn.bottom() as i64 + y - i64::from(canvas.height)),
+            }
+        });
+        places.into_iter().for_each(|at| growths[at] = growth);
+    }
+    set.map_frames(|at, frame| {
+        let (Shift { x, y, .. }, Growth { left, top, right, bottom }) = (shifts[at], growths[at]);
+        if (x, y) == (0, 0) && left + top + right + bottom == 0 {
+            return Ok(frame);
+        }
+        let was_whole = frame.is_whole();
+        let old = frame.canvas();
+        let side = |length: u32, more: i64| (i64::from(length) + more) as u32;
+        let canvas = Size::new(side(old.width, left + right), side(old.height, top + bottom));
+        let drawn = frame.content(0).unwrap_or_default();
+        let moved = frame
+            .keeping(drawn)
+            .and_then(|frame| frame.moved_on(canvas, left, top))
+            .and_then(|frame| frame.shifted(x, y))
+            .expect("the canvas grew with the drawing");
+        if !was_whole {
+            return Ok(moved);
+        }
+        let whole = moved.restored();
+        Ok(moved.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
+    })
+}
+
+fn align_by_matching(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shift>), AlignError> {
+    let mut shifts = vec![Shift::UNKNOWN; set.frames().len()];
+    for group in clip_groups(&set) {
+        let shown = group.iter().copied().filter(|&at| !set.frames()[at].is_blank());
+        let shown: Vec<usize> = shown.collect();
+        let Some((&first, others)) = shown.split_first() else { continue };
+        shifts[first] = Shift::STAYS;
+        let frame = &set.frames()[first];
+        let region = options.region.or_else(|| frame.content(0)).unwrap_or_default();
+        if !region.lies_in(Rect::of(frame.canvas())) || region.is_empty() {
+            let (canvas, frame) = (frame.canvas(), frame.name().clone());
+            return Err(AlignError::RegionOutside { region, canvas, frame });
+        }
+        let template = |at: usize, shift: Shift| Template::of(&set.frames()[at], region, shift);
+        let start = template(first, Shift::STAYS)
+            .ok_or_else(|| AlignError::RegionPlain { region, frame: frame.name().clone() })?;
+        match options.with {
+            MatchWith::First => {
+                let found: Vec<Shift> =
+                    others.par_iter().map(|&at| start.best(&set.frames()[at], options.reach)).collect();
+                others.iter().zip(found).for_each(|(&at, shift)| shifts[at] = shift);
+            }
+            MatchWith::Previous => {
+                let mut before = start;
+                for &at in others {
+                    shifts[at] = before.best(&set.frames()[at], options.reach);
+                    if !shifts[at].is_lost() {
+                        before = template(at, shifts[at]).unwrap_or(before);
+                    }
+                }
+            }
+        }
+    }
+    Ok((shifted(set, &shifts)?, shifts))
+}
+
+/// A region to be found again: its pixels, with where they lie on the canvas.
+struct Template {
+    region: Rect,
+    pixels: Vec<(i64, i64, [i64; 4])>,
+    /// Pixels that stand for all in the first round.
+    sample: Vec<(i64, i64, [i64; 4])>,
+}
+
+impl Template {
+    /// What a frame, moved by `shift`, shows in a region; `None` where that is all the same.
+    fn of(frame: &Frame, region: Rect, shift: Shift) -> Option<Self> {
+        let canvas = Canvas::of(frame);
+        let columns = i64::from(region.x)..region.right() as i64;
+        let rows = i64::from(region.y)..region.bottom() as i64;
+        let places = rows.flat_map(|y| columns.clone().map(move |x| (x, y)));
+        let pixels: Vec<_> = places.map(|(x, y)| (x, y, canvas.at(x - shift.x, y - shift.y))).collect();
+        let is_plain = pixels.windows(2).all(|pair| pair[0].2 == pair[1].2);
+        if is_plain {
+            return None;
+        }
+        let (drawn, clear): (Vec<_>, Vec<_>) = pixels.iter().copied().partition(|(.., pixel)| pixel[3] > 0);
+        let mut sample = thinned(&drawn);
+        sample.extend(thinned(&clear));
+        Some(Self { region, pixels, sample })
+    }
+
+    /// The shift that brings what a frame shows nearest to this.
+    fn best(&self, frame: &Frame, reach: Option<u32>) -> Shift {
+        let canvas = Canvas::of(frame);
+        let size = frame.canvas();
+        let reach = i64::from(reach.unwrap_or((size.width.max(size.height) / 2).min(FARTHEST)));
+        let mut found: Vec<(f64, i64, i64)> = Vec::new();
+        for (y, x) in (-reach..=reach).flat_map(|y| (-reach..=reach).map(move |x| (y, x))) {
+            found.push((correlation(&self.sample, &canvas, x, y), x, y));
+        }
+        let near_first = |a: &(f64, i64, i64), b: &(f64, i64, i64)| {
+            let far = |&(_, x, y): &(f64, i64, i64)| (x.abs() + y.abs(), y, x);
+            b.0.total_cmp(&a.0).then_with(|| far(a).cmp(&far(b)))
+        };
+        found.sort_by(near_first);
+        found.truncate(FINALISTS);
+        for one in &mut found {
+            one.0 = correlation(&self.pixels, &canvas, one.1, one.2);
+        }
+        found.sort_by(near_first);
+        let (likeness, x, y) = found[0];
+        debug_assert!(!self.region.is_empty());
+        let shift = Shift { x: -x, y: -y, likeness: Some(likeness), is_known: true };
+        if shift.is_lost() { Shift { x: 0, y: 0, ..shift } } else { shift }
+    }
+}
+
+/// Evenly some of many.
+fn thinned<T: Copy>(all: &[T]) -> Vec<T> {
+    let count = all.len().min(SAMPLE);
+    (0..count).map(|n| all[n * all.len() / count]).collect()
+}
+
+/// A frame's canvas, clear outside; colours multiplied by alpha, so that clear pixels are all alike.
+struct Canvas {
+    pixels: Pixels,
+    inset: Pair,
+}
+
+impl Canvas {
+    fn of(frame: &Frame) -> Self {
+        Self { pixels: frame.pixels().clone(), inset: frame.inset() }
+    }
+
+    fn at(&self, x: i64, y: i64) -> [i64; 4] {
+        let place = |at: i64, inset: u32| u32::try_from(at - i64::from(inset)).ok();
+        let pixel = place(x, self.inset.x)
+            .zip(place(y, self.inset.y))
+            .and_then(|(x, y)| self.pixels.get(x, y))
+            .map_or([0; 4], |pixel| pixel.0.map(i64::from));
+        let [r, g, b, alpha] = pixel;
+        [r * alpha / 255, g * alpha / 255, b * alpha / 255, alpha]
+    }
+}
+
+/// Normalised cross-correlation of pixels with a canvas moved by `x`, `y`; from -1 to 1.
+fn correlation(pixels: &[(i64, i64, [i64; 4])], canvas: &Canvas, x: i64, y: i64) -> f64 {
+    let (mut a1, mut b1, mut a2, mut b2, mut ab) = (0i64, 0i64, 0i64, 0i64, 0i64);
+    for &(px, py, a) in pixels {
+        let b = canvas.at(px + x, py + y);
+        for channel in 0..4 {
+            a1 += a[channel];
+            b1 += b[channel];
+            a2 += a[channel] * a[channel];
+            b2 += b[channel] * b[channel];
+            ab += a[channel] * b[channel];
+        }
+    }
+    let count = pixels.len() as f64 * 4.0;
+    let covariance = ab as f64 - a1 as f64 * b1 as f64 / count;
+    let variance = |sum: i64, squares: i64| squares as f64 - sum as f64 * sum as f64 / count;
+    let (a, b) = (variance(a1, a2), variance(b1, b2));
+    if a <= 0.0 || b <= 0.0 { 0.0 } else { covariance / (a.sqrt() * b.sqrt()) }
+}

@@ -1,0 +1,167 @@
+//! Named boxes for the game: what is hit, what hits. Given, or taken from the solid pixels.
+
+use std::fmt;
+use std::str::FromStr;
+
+use crate::shape::points::{SOLID, by_clip};
+use crate::{Area, Frame, FrameSet, Name, Rect, SetError};
+
+/// A box as a person types it: `body=auto`, `body=auto:clip`, `body=4,10,24,12`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BoxSpec {
+    /// The box's name.
+    pub name: Name,
+    /// Where it lies.
+    pub rule: BoxRule,
+}
+
+/// Where a box lies.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum BoxRule {
+    /// Tight round each frame's solid pixels.
+    Auto,
+    /// One for all frames of a clip, round most of their solid pixels.
+    AutoClip,
+    /// Here, in every frame.
+    Given(Area),
+}
+
+/// Why a text is no box.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "'{0}' is not a box; write body=auto, body=auto:clip, or body=x,y,width,height such as body=4,10,24,12"
+)]
+pub struct BoxError(String);
+
+impl FromStr for BoxSpec {
+    type Err = BoxError;
+
+    fn from_str(text: &str) -> Result<Self, BoxError> {
+        let wrong = || BoxError(text.to_owned());
+        let (name, rule) = text.split_once('=').ok_or_else(wrong)?;
+        let name = Name::new(name.trim()).map_err(|_| wrong())?;
+        let rule = match rule.trim() {
+            "auto" => BoxRule::Auto,
+            "auto:clip" => BoxRule::AutoClip,
+            area => BoxRule::Given(area.parse().map_err(|_| wrong())?),
+        };
+        Ok(Self { name, rule })
+    }
+}
+
+impl fmt::Display for BoxSpec {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.rule {
+            BoxRule::Auto => write!(f, "{}=auto", self.name),
+            BoxRule::AutoClip => write!(f, "{}=auto:clip", self.name),
+            BoxRule::Given(area) => write!(f, "{}={area}", self.name),
+        }
+    }
+}
+
+/// How much of a clip's solid pixels its box covers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Coverage {
+    /// The first frame of the clip.
+    pub frame: usize,
+    /// The box.
+    pub area: Area,
+    /// The share, 0 to 1.
+    pub share: f64,
+}
+
+/// Sets one box of every frame. `share` is how much of a clip's solid pixels `auto:clip` must cover, 0 to 1. A frame
+/// without a solid pixel gets no `auto` box.
+pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, Vec<Coverage>), SetError> {
+    let (areas, coverage) = match spec.rule {
+        BoxRule::Given(area) => (vec![Some(area); set.frames().len()], Vec::new()),
+        BoxRule::Auto => {
+            (set.frames().iter().map(|frame| frame.content(SOLID).map(Area::from)).collect(), Vec::new())
+        }
+        BoxRule::AutoClip => of_clips(&set, share),
+    };
+    let set = set.map_frames(|at, frame| {
+        let mut marks = frame.marks().clone();
+        match areas[at] {
+            Some(area) => marks.boxes.insert(spec.name.clone(), area),
+            None => marks.boxes.remove(&spec.name),
+        };
+        Ok::<_, SetError>(frame.with_marks(marks))
+    })?;
+    Ok((set, coverage))
+}
+
+fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<Area>>, Vec<Coverage>) {
+    let mut areas = vec![None; set.frames().len()];
+    let mut coverage = Vec::new();
+    for group in by_clip(set) {
+        let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
+        let Some((rect, share)) = Heap::of(&frames).and_then(|heap| heap.core(share)) else { continue };
+        let area = Area::from(rect);
+        coverage.push(Coverage { frame: group[0], area, share });
+        group.into_iter().for_each(|at| areas[at] = Some(area));
+    }
+    (areas, coverage)
+}
+
+/// How many frames are solid at each pixel of the canvas.
+struct Heap {
+    around: Rect,
+    counts: Vec<u64>,
+}
+
+impl Heap {
+    fn of(frames: &[&Frame]) -> Option<Self> {
+        let boxes = frames.iter().filter_map(|frame| frame.content(SOLID));
+        let around = boxes.reduce(Rect::union)?;
+        let mut counts = vec![0; around.size().area() as usize];
+        for frame in frames {
+            let inset = frame.inset();
+            for (y, row) in (inset.y..).zip(frame.pixels().rows()) {
+                for (x, pixel) in (inset.x..).zip(row.chunks_exact(4)) {
+                    if pixel[3] > SOLID {
+                        counts[((y - around.y) * around.width + x - around.x) as usize] += 1;
+                    }
+                }
+            }
+        }
+        Some(Self { around, counts })
+    }
+
+    fn sum(&self, rect: Rect) -> u64 {
+        let row = |y: u32| {
+            let start = (y * self.around.width + rect.x) as usize;
+            self.counts[start..start + rect.width as usize].iter().sum::<u64>()
+        };
+        (rect.y..rect.y + rect.height).map(row).sum()
+    }
+
+    /// The box that is left when lines of few pixels are taken off its sides, one by one, while it still covers the
+    /// share; and what it covers.
+    fn core(&self, share: f64) -> Option<(Rect, f64)> {
+        let all = self.counts.iter().sum::<u64>();
+        let least = (all as f64 * share).ceil() as u64;
+        let mut rect = Rect::of(self.around.size());
+        let mut covered = all;
+        loop {
+            let Rect { x, y, width, height } = rect;
+            let sides = [
+                (Rect::new(x, y, 1, height), Rect::new(x + 1, y, width - 1, height)),
+                (Rect::new(x + width - 1, y, 1, height), Rect::new(x, y, width - 1, height)),
+                (Rect::new(x, y, width, 1), Rect::new(x, y + 1, width, height - 1)),
+                (Rect::new(x, y + height - 1, width, 1), Rect::new(x, y, width, height - 1)),
+            ];
+            // A long side with few pixels is the emptiest.
+            let lost = |side: &Rect| self.sum(*side) as f64 / side.size().area() as f64;
+            let emptiest = sides
+                .into_iter()
+                .filter(|(side, rest)| !rest.is_empty() && covered - self.sum(*side) >= least)
+                .min_by(|a, b| lost(&a.0).total_cmp(&lost(&b.0)));
+            let Some((side, rest)) = emptiest else { break };
+            covered -= self.sum(side);
+            rect = rest;
+        }
+        let moved = Rect { x: rect.x + self.around.x, y: rect.y + self.around.y, ..rect };
+        (all > 0).then(|| (moved, covered as f64 / all as f64))
+    }
+}

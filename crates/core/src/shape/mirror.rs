@@ -1,0 +1,29 @@
+//! Each frame mirrored in its own cell. The order of frames never changes.
+
+use image::imageops;
+
+use crate::{Frame, FrameSet, Marks, Mirror, Pair, Pixels, SetError, Size};
+
+/// Mirrors every frame; pivot, boxes, nine-slice and polygon follow.
+pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
+    set.map_frames(|_, frame| Ok(mirrored(frame, how)))
+}
+
+fn mirrored(frame: Frame, how: Mirror) -> Frame {
+    let (canvas, kept) = (frame.canvas(), frame.kept());
+    let pixels = match how {
+        _ if kept.is_empty() => Pixels::none(),
+        Mirror::LeftRight => Pixels::whole(imageops::flip_horizontal(&frame.pixels().to_image())),
+        Mirror::UpDown => Pixels::whole(imageops::flip_vertical(&frame.pixels().to_image())),
+    };
+    let Size { width, height } = kept.size();
+    let inset = match how {
+        _ if kept.is_empty() => Pair::default(),
+        Mirror::LeftRight => Pair { x: canvas.width - kept.x - width, y: kept.y },
+        Mirror::UpDown => Pair { x: kept.x, y: canvas.height - kept.y - height },
+    };
+    let pivot = how.point(frame.pivot(), canvas);
+    let marks: Marks = frame.marks().clone().mirrored(how, canvas);
+    let frame = frame.with_pixels(pixels, inset).expect("a mirror keeps the size");
+    frame.with_pivot(pivot).with_marks(marks)
+}

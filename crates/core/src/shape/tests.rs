@@ -1,0 +1,236 @@
+//! What every step promises, over drawings made by chance.
+
+use image::{Rgba, RgbaImage};
+use proptest::prelude::*;
+
+use super::*;
+use crate::pixels::tests::any_pixels;
+use crate::{Area, Color, Frame, FrameSet, Insets, Marks, Mirror, Name, Pixels, Point, Rect};
+
+fn set_of(pictures: Vec<Pixels>) -> FrameSet {
+    let frame = |(at, pixels): (usize, Pixels)| {
+        Frame::new(Name::new("heron").unwrap(), Name::new(at.to_string()).unwrap(), pixels).unwrap()
+    };
+    FrameSet::new(pictures.into_iter().enumerate().map(frame).collect(), vec![]).unwrap()
+}
+
+fn marked(set: FrameSet) -> FrameSet {
+    let set = set_polygons(set, 6, 0).unwrap();
+    let marks = |frame: &Frame| {
+        let boxes = [(Name::new("body").unwrap(), Area { x: -1, y: 2, width: 5, height: 3 })].into();
+        let nine = Insets { left: 0, top: 0, right: 0, bottom: 0 };
+        Marks { boxes, nine: Some(nine), ..frame.marks().clone() }
+    };
+    let all: Vec<Marks> = set.frames().iter().map(marks).collect();
+    set.map_frames(|at, frame| {
+        Ok::<_, crate::SetError>(frame.with_pivot(Point::new(1.5, 2.0)).with_marks(all[at].clone()))
+    })
+    .unwrap()
+}
+
+fn same(a: &FrameSet, b: &FrameSet) -> bool {
+    a.frames().iter().zip(b.frames()).all(|(a, b)| {
+        a.pixels().looks_like(b.pixels())
+            && (a.canvas(), a.inset(), a.pivot()) == (b.canvas(), b.inset(), b.pivot())
+            && a.marks() == b.marks()
+    })
+}
+
+/// A figure of many colours that stands still but for an arm, on a canvas with room round it.
+fn figure(seed: u32, arm: u32, shift: (i64, i64)) -> Pixels {
+    Pixels::whole(RgbaImage::from_fn(64, 64, |x, y| {
+        let (x, y) = (i64::from(x) - 24 - shift.0, i64::from(y) - 22 - shift.1);
+        let body = (0..14).contains(&x) && (0..18).contains(&y);
+        let is_arm = (14..14 + i64::from(arm)).contains(&x) && (6..9).contains(&y);
+        let shade = x * 31 + y * 57 + i64::from(seed) * 7;
+        let level = |factor: i64, most: i64| (shade * factor).rem_euclid(most) as u8;
+        let color = [level(13, 251), level(29, 241), level(1, 199), 255];
+        if body {
+            Rgba(color)
+        } else if is_arm {
+            Rgba([90, 60, 40, 255])
+        } else {
+            Rgba([0; 4])
+        }
+    }))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(10))]
+
+    #[test]
+    fn matching_a_rigid_feature_brings_every_frame_back(
+        seed in 0u32..1000,
+        shifts in prop::collection::vec((-12i64..=12, -12i64..=12, 0u32..9), 2..5),
+        with_previous in any::<bool>(),
+    ) {
+        let pictures = shifts.iter().map(|&(x, y, arm)| figure(seed, arm, (x, y))).collect();
+        let (dx, dy, _) = shifts[0];
+        let region = Rect::new((24 + dx) as u32, (22 + dy) as u32, 14, 18);
+        let with = if with_previous { MatchWith::Previous } else { MatchWith::First };
+        let options = AlignOptions { to: AlignTo::Match, region: Some(region), with, reach: Some(26) };
+        let (after, told) = align(set_of(pictures), &options).unwrap();
+        for (shift, &(x, y, _)) in told.iter().zip(&shifts) {
+            prop_assert_eq!((shift.x, shift.y), (dx - x, dy - y));
+        }
+        // The figure lies on the same pixels of every frame.
+        let body = |frame: &Frame| frame.content(0).unwrap();
+        let first = body(&after.frames()[0]);
+        for frame in after.frames() {
+            prop_assert_eq!((body(frame).x, body(frame).y), (first.x, first.y));
+            prop_assert_eq!(frame.canvas(), after.frames()[0].canvas());
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn mirroring_twice_is_the_identity(pixels in any_pixels(9), up_down in any::<bool>(), trimmed in any::<bool>()) {
+        let how = if up_down { Mirror::UpDown } else { Mirror::LeftRight };
+        let mut set = marked(set_of(vec![pixels]));
+        if trimmed {
+            set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
+        }
+        let twice = mirror(mirror(set.clone(), how).unwrap(), how).unwrap();
+        prop_assert!(same(&twice, &set));
+    }
+
+    #[test]
+    fn twice_as_large_and_half_of_it_is_the_identity(pixels in any_pixels(9), trimmed in any::<bool>()) {
+        let mut set = marked(set_of(vec![pixels]));
+        if trimmed {
+            set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
+        }
+        let large = scale(set.clone(), 2.0, Resample::Nearest).unwrap();
+        prop_assert!(same(&scale(large, 0.5, Resample::Nearest).unwrap(), &set));
+    }
+
+    #[test]
+    fn smooth_scaling_makes_no_colour_out_of_nothing(level in 1u8..=255, factor in 0.2f64..3.0) {
+        let plain = Pixels::whole(RgbaImage::from_pixel(9, 7, Rgba([level, 40, 200, 255])));
+        if let Ok(set) = scale(set_of(vec![plain]), factor, Resample::Smooth) {
+            for row in set.frames()[0].pixels().rows() {
+                for pixel in row.chunks_exact(4).filter(|pixel| pixel[3] > 8) {
+                    prop_assert!(pixel[0].abs_diff(level) <= 16 && pixel[2].abs_diff(200) <= 16, "{pixel:?}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_polygon_covers_every_pixel_and_stays_in_its_box(pixels in any_pixels(24), corners in 4u32..12) {
+        let set = set_polygons(set_of(vec![pixels]), corners, 0).unwrap();
+        let frame = &set.frames()[0];
+        let polygon = &frame.marks().polygon;
+        let Some(around) = frame.content(0) else {
+            prop_assert!(polygon.is_empty());
+            return Ok(());
+        };
+        prop_assert!((4..=corners as usize).contains(&polygon.len()));
+        for at in polygon {
+            prop_assert!(at.x >= f64::from(around.x) && at.x <= around.right() as f64);
+            prop_assert!(at.y >= f64::from(around.y) && at.y <= around.bottom() as f64);
+        }
+        for (y, row) in (0u32..).zip(frame.pixels().rows()) {
+            for (x, pixel) in (0u32..).zip(row.chunks_exact(4)) {
+                if pixel[3] == 0 {
+                    continue;
+                }
+                for (x, y) in [(x, y), (x + 1, y), (x, y + 1), (x + 1, y + 1)] {
+                    prop_assert!(lies_in(polygon, f64::from(x), f64::from(y)), "{x},{y} {polygon:?}");
+                }
+            }
+        }
+    }
+}
+
+/// Whether a point lies in a clockwise convex polygon, its border included.
+fn lies_in(polygon: &[Point], x: f64, y: f64) -> bool {
+    (0..polygon.len()).all(|at| {
+        let (a, b) = (polygon[at], polygon[(at + 1) % polygon.len()]);
+        (b.x - a.x) * (y - a.y) - (b.y - a.y) * (x - a.x) >= 0.0
+    })
+}
+
+#[test]
+fn what_does_not_match_is_left_and_said() {
+    let noise = |seed: u32| {
+        Pixels::whole(RgbaImage::from_fn(40, 40, |x, y| {
+            let n = (x.wrapping_mul(374_761_393) ^ y.wrapping_mul(668_265_263)).wrapping_add(seed * 97_531);
+            let n = (n ^ (n >> 13)).wrapping_mul(1_274_126_177);
+            Rgba([n as u8, (n >> 8) as u8, (n >> 16) as u8, 255])
+        }))
+    };
+    let region = Some(Rect::new(10, 10, 16, 16));
+    let options = AlignOptions { to: AlignTo::Match, region, with: MatchWith::First, reach: None };
+    let (after, told) = align(set_of(vec![noise(1), noise(2)]), &options).unwrap();
+    assert!(told[1].is_lost() && (told[1].x, told[1].y) == (0, 0), "{told:?}");
+    assert!(after.frames()[1].pixels().looks_like(&noise(2)));
+    let outside = AlignOptions { region: Some(Rect::new(30, 0, 16, 16)), ..options };
+    assert!(matches!(align(set_of(vec![noise(1)]), &outside), Err(AlignError::RegionOutside { .. })));
+}
+
+#[test]
+fn aligning_grows_the_canvas_and_cuts_nothing() {
+    let dot = |x: u32| {
+        let mut image = RgbaImage::new(10, 4);
+        (0..3).for_each(|dx| image.put_pixel(x + dx, 3, Rgba([9, 9, 9, 255])));
+        if x == 0 {
+            image.put_pixel(9, 0, Rgba([7, 7, 7, 255]));
+        }
+        Pixels::whole(image)
+    };
+    let options = AlignOptions { to: AlignTo::Feet, region: None, with: MatchWith::First, reach: None };
+    let (after, told) = align(set_of(vec![dot(5), dot(0)]), &options).unwrap();
+    assert_eq!((told[1].x, told[1].y), (5, 0));
+    let canvases: Vec<String> = after.frames().iter().map(|frame| frame.canvas().to_string()).collect();
+    assert_eq!(canvases, ["15x4", "15x4"]);
+    let shown = |frame: &Frame| {
+        frame.pixels().rows().flat_map(|row| row.chunks_exact(4)).filter(|p| p[3] > 0).count()
+    };
+    assert_eq!(shown(&after.frames()[1]), 4);
+    assert_eq!(after.frames()[1].content(0).map(Rect::right), Some(15));
+}
+
+#[test]
+fn a_mark_is_found_used_and_erased() {
+    let color: Color = "ff00ff".parse().unwrap();
+    let picture = |spots: &[(u32, u32)]| {
+        let mut image = RgbaImage::from_pixel(8, 8, Rgba([1, 2, 3, 255]));
+        spots.iter().for_each(|&(x, y)| image.put_pixel(x, y, color.0));
+        Pixels::whole(image)
+    };
+    let (set, points) =
+        take_marks(set_of(vec![picture(&[(2, 3), (3, 3)]), picture(&[(5, 5)])]), color).unwrap();
+    assert_eq!(points, [Some(Point::new(3.0, 3.5)), Some(Point::new(5.5, 5.5))]);
+    assert_eq!(set.frames()[0].pixels().get(2, 3), Some(Rgba([0; 4])));
+    let (_, told) = align_to_points(set, &points).unwrap();
+    assert_eq!((told[1].x, told[1].y), (-2, -2));
+    let twice = take_marks(set_of(vec![picture(&[(1, 1), (6, 6)])]), color).unwrap_err();
+    assert_eq!(twice.to_string(), "frame '0' has 2 marks of the colour ff00ff, at 1,1 and 6,6");
+    assert!(matches!(take_marks(set_of(vec![picture(&[])]), color), Err(MarkError::Missing { .. })));
+}
+
+#[test]
+fn one_box_for_a_clip_leaves_thin_limbs_out() {
+    let pictures = vec![figure(1, 8, (0, 0)), figure(1, 2, (0, 0)), figure(1, 0, (0, 0))];
+    let set = crate::set::tests::with_clips(set_of(pictures), &["walk = 0-2"]);
+    let (set, told) = set_box(set, &"body=auto:clip".parse().unwrap(), 0.95).unwrap();
+    let body = Area { x: 24, y: 22, width: 14, height: 18 };
+    assert!(set.frames().iter().all(|frame| frame.marks().boxes.values().all(|area| *area == body)));
+    assert!(told[0].share >= 0.95 && told[0].share < 1.0, "{told:?}");
+    let (set, _) = set_box(set, &"body=auto".parse().unwrap(), 0.9).unwrap();
+    let widths: Vec<u32> =
+        set.frames().iter().map(|frame| frame.marks().boxes.values().next().unwrap().width).collect();
+    assert_eq!(widths, [22, 16, 14]);
+}
+
+#[test]
+fn a_list_of_places_names_the_line_that_is_wrong() {
+    let set = || set_of(vec![figure(1, 0, (0, 0)), figure(1, 1, (0, 0))]);
+    let place = |frame: &str, kind| Place { frame: frame.into(), kind, line: 3 };
+    let done = set_places(set(), &[place("heron:1", PlaceKind::Pivot(Point::new(3.0, 4.5)))]).unwrap();
+    assert_eq!(done.frames()[1].pivot(), Point::new(3.0, 4.5));
+    let wrong = set_places(set(), &[place("7", PlaceKind::Pivot(Point::default()))]).unwrap_err();
+    assert_eq!(wrong.to_string(), "line 3: there is no frame '7'");
+}
