@@ -100,6 +100,9 @@ impl Console {
     }
 
     pub(crate) fn fail(&self, failure: &Failure) {
+        if failure.message.is_empty() {
+            return;
+        }
         self.labelled("error", RED, &failure.message);
         if let Some(pointer) = &failure.pointer {
             print_err(&harmless(&format!("    {}", pointer.replace('\n', "\n    "))));

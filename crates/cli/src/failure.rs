@@ -40,6 +40,11 @@ impl Failure {
         Self { exit: Exit::Usage, message: message.into(), pointer: None, hint: None }
     }
 
+    /// Something was found, and said already: only the exit code is left to tell.
+    pub(crate) fn findings() -> Self {
+        Self { exit: Exit::Findings, message: String::new(), pointer: None, hint: None }
+    }
+
     pub(crate) fn with_hint(self, hint: impl Into<String>) -> Self {
         Self { hint: Some(hint.into()), ..self }
     }

@@ -14,7 +14,7 @@ use std::path::PathBuf;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use shibori_core::check::Rule;
 use shibori_core::cut::Counts;
-use shibori_core::draw::Backdrop;
+use shibori_core::draw::{Backdrop, Show};
 use shibori_core::shape::Anchor;
 use shibori_core::{Only, Pair, Size};
 
@@ -181,6 +181,10 @@ pub(crate) enum Preview {
     Grid(Box<GridPreview>),
     /// A clip as the game will show it: a GIF or an APNG, by the file's ending
     Motion(Motion),
+    /// The frames of each clip over each other, pivots on one point, time told by colour: a PNG
+    Onion(Onion),
+    /// Where feet and centre stand from step to step, across and down: a PNG
+    Drift(Drift),
 }
 
 #[derive(Args, Debug)]
@@ -199,6 +203,71 @@ pub(crate) struct Contact {
     /// The widest the picture may be, in pixels
     #[arg(long, value_name = "PX", default_value_t = 1280, value_parser = clap::value_parser!(u32).range(64..=16384))]
     pub(crate) width: u32,
+    /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all
+    #[arg(long, value_name = "WHAT", value_delimiter = ',')]
+    pub(crate) show: Vec<ShowArg>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Onion {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The picture to write; ends in .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
+    /// How large a pixel is drawn [default: as large as fits]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=64))]
+    pub(crate) zoom: Option<u32>,
+    /// The widest the picture may be, in pixels
+    #[arg(long, value_name = "PX", default_value_t = 1280, value_parser = clap::value_parser!(u32).range(64..=16384))]
+    pub(crate) width: u32,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Drift {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The same after it was lined up, drawn over it
+    #[arg(value_name = "AFTER")]
+    pub(crate) after: Option<PathBuf>,
+    /// The picture to write; ends in .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
+}
+
+/// What is drawn over frames.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ShowArg {
+    /// The border of the canvas
+    Canvas,
+    /// The box round the kept pixels
+    Trim,
+    /// A cross on the pivot
+    Pivot,
+    /// Named boxes
+    Boxes,
+    /// The polygon
+    Polygon,
+    /// All of it
+    All,
+}
+
+/// The list as what core draws.
+pub(crate) fn show(list: &[ShowArg]) -> Show {
+    let has = |what: ShowArg| list.contains(&what) || list.contains(&ShowArg::All);
+    Show {
+        canvas: has(ShowArg::Canvas),
+        trim: has(ShowArg::Trim),
+        pivot: has(ShowArg::Pivot),
+        boxes: has(ShowArg::Boxes),
+        polygon: has(ShowArg::Polygon),
+    }
 }
 
 #[derive(Args, Debug)]

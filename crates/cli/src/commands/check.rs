@@ -11,7 +11,7 @@ use shibori_formats::manifest::SET_FILE;
 use super::gather;
 use crate::args::{Check, Everywhere};
 use crate::console::{Console, counted, pasteable};
-use crate::failure::{Exit, Failure};
+use crate::failure::Failure;
 
 #[derive(Serialize)]
 struct Report {
@@ -75,8 +75,8 @@ pub(super) fn run(args: &Check, everywhere: &Everywhere, console: &Console) -> R
         return Ok(());
     }
     let text = format!("{} in {}{allowed}", counted(count, "finding"), counted(frames, "frame"));
-    Err(Failure { exit: Exit::Findings, ..Failure::usage(text) }
-        .with_hint("--allow RULE lets a rule be broken"))
+    console.say(&format!("{text}; --allow RULE lets a rule be broken"));
+    Err(Failure::findings())
 }
 
 fn told(set: &FrameSet, path: &Path, finding: Finding) -> FindingReport {

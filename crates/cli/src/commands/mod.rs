@@ -37,6 +37,8 @@ pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console)
         Command::Unpack(args) => unpack::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
         Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
+        Command::Preview(Preview::Onion(args)) => preview::onion(args, everywhere, console),
+        Command::Preview(Preview::Drift(args)) => preview::drift(args, everywhere, console),
         Command::Preview(Preview::Grid(args)) => preview_grid::run(args, everywhere, console),
         Command::GuideSheet(args) => guide_sheet::run(args, everywhere, console),
         Command::Demo(args) => demo::run(args, everywhere, console),

@@ -1,20 +1,21 @@
 //! `shibori preview`: pictures that prove it.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
+use image::RgbaImage;
 use serde::Serialize;
 use shibori_core::clip::{Clip, Span};
-use shibori_core::draw::{self, ContactOptions, FilmOptions};
+use shibori_core::draw::{self, ContactOptions, FilmOptions, OnionOptions};
 use shibori_core::{FrameSet, Name};
 use shibori_formats::write;
 
 use super::{gather, policy, told, wrote};
-use crate::args::{Contact, Everywhere, Motion};
+use crate::args::{Contact, Drift, Everywhere, Motion, Onion, show};
 use crate::console::{Console, bytes, counted, grouped};
 use crate::failure::Failure;
 
 #[derive(Serialize)]
-struct ContactReport {
+struct PictureReport {
     file: PathBuf,
     size: [u32; 2],
     frames: usize,
@@ -31,13 +32,45 @@ struct MotionReport {
 
 pub(super) fn contact(args: &Contact, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
-    let sheet = draw::contact(&set, ContactOptions { width: args.width, zoom: args.zoom });
-    write::picture(&args.output, &sheet, &policy(everywhere, sources))?;
-    let (file, size) = (args.output.clone(), [sheet.width(), sheet.height()]);
-    let frames = set.frames().len();
+    let sheet =
+        draw::contact(&set, ContactOptions { width: args.width, zoom: args.zoom, show: show(&args.show) });
+    finish(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+}
+
+pub(super) fn onion(args: &Onion, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
+    let sheet = draw::draw_onion(&set, OnionOptions { width: args.width, zoom: args.zoom, boxes: true });
+    finish(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+}
+
+pub(super) fn drift(args: &Drift, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    let (set, mut sources) = gather::one(&args.source, &args.only, everywhere, console)?;
+    let after = match &args.after {
+        None => None,
+        Some(path) => {
+            let (after, more) = gather::one(path, &args.only, everywhere, console)?;
+            sources.extend(more);
+            Some(after)
+        }
+    };
+    let sheet = draw::draw_drift(&set, after.as_ref());
+    finish(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+}
+
+/// Writes a picture and says so.
+fn finish(
+    picture: &RgbaImage,
+    output: &Path,
+    frames: usize,
+    sources: Vec<PathBuf>,
+    everywhere: &Everywhere,
+    console: &Console,
+) -> Result<(), Failure> {
+    write::picture(output, picture, &policy(everywhere, sources))?;
+    let (file, size) = (output.to_owned(), [picture.width(), picture.height()]);
     let (name, shown) = (file.display(), counted(frames, "frame"));
     console.say(&format!("{} {name}: {shown} on {}x{} px", wrote(everywhere), size[0], size[1]));
-    console.result(&ContactReport { file, size, frames });
+    console.result(&PictureReport { file, size, frames });
     Ok(())
 }
 

@@ -42,6 +42,10 @@ pub(super) fn shaped(
     if let Some(to) = args.align.filter(|to| !matches!(to, AlignTo::Mark(_))) {
         (set, shifts) = aligned(set, to, args)?;
     }
+    if args.align != Some(AlignTo::Match) && (args.region.is_some() || args.align_reach.is_some()) {
+        return Err(Failure::usage("--region and --align-reach say what --align match holds still")
+            .with_hint("add --align match, or leave them out"));
+    }
     say_shifts(&set, &shifts, console);
     set = placed(set, args, trim_default, canvas_default)?;
     set = with_boxes(set, args, console)?;
@@ -128,10 +132,6 @@ fn scaled(set: FrameSet, factor: f64, how: ResampleArg, console: &Console) -> Re
 }
 
 fn aligned(set: FrameSet, to: AlignTo, args: &ShapeArgs) -> Result<(FrameSet, Vec<Shift>), Failure> {
-    if to != AlignTo::Match && (args.region.is_some() || args.align_reach.is_some()) {
-        return Err(Failure::usage(format!("--region and --align-reach have no use with --align {to}"))
-            .with_hint("they say what --align match holds still"));
-    }
     let region = match args.region.map(|area| (area, area.to_rect())) {
         None => None,
         Some((_, Some(rect))) => Some(rect),

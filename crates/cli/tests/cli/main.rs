@@ -1,5 +1,6 @@
 //! The built program, run on files in a temporary folder.
 
+mod adjusting;
 mod env;
 mod finding;
 mod inputs;

@@ -8,7 +8,7 @@ use image::RgbaImage;
 
 use crate::clip::Clip;
 use crate::draw::paper::{Paper, ink};
-use crate::draw::text;
+use crate::draw::{Show, overlay, text};
 use crate::{FrameSet, Rect, Size};
 
 /// How a contact sheet is drawn.
@@ -18,11 +18,13 @@ pub struct ContactOptions {
     pub width: u32,
     /// How large a pixel is drawn; where not given, as large as keeps the sheet near 16:10.
     pub zoom: Option<u32>,
+    /// What is drawn over the frames.
+    pub show: Show,
 }
 
 impl Default for ContactOptions {
     fn default() -> Self {
-        Self { width: 1280, zoom: None }
+        Self { width: 1280, zoom: None, show: Show::default() }
     }
 }
 
@@ -55,9 +57,14 @@ pub fn contact(set: &FrameSet, options: ContactOptions) -> RgbaImage {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
     let shelves = Shelves::new(set, &sections, zoom, options.width);
-    let mut paper = Paper::new(shelves.size, ink::PAGE);
+    let key = options.show.key();
+    let legend = overlay::legend_width(&key);
+    let room = if key.is_empty() { 0 } else { overlay::LEGEND };
+    let size = Size::new(shelves.size.width.max(legend + 2 * MARGIN), shelves.size.height + room);
+    let mut paper = Paper::new(size, ink::PAGE);
+    overlay::draw_legend(&mut paper, &key, MARGIN, shelves.size.height);
     for (section, (plan, corner)) in sections.iter().zip(shelves.plans.iter().zip(&shelves.corners)) {
-        plan.draw(&mut paper, set, section, *corner);
+        plan.draw(&mut paper, set, section, *corner, options.show);
     }
     paper.into_image()
 }
@@ -196,7 +203,14 @@ impl Plan {
         HEADING + self.lines * (self.cell.height + LABEL + GAP) - GAP
     }
 
-    fn draw(&self, paper: &mut Paper, set: &FrameSet, section: &Section, (left, top): (u32, u32)) {
+    fn draw(
+        &self,
+        paper: &mut Paper,
+        set: &FrameSet,
+        section: &Section,
+        (left, top): (u32, u32),
+        show: Show,
+    ) {
         paper.write(&section.title, left, top, 2, ink::TEXT);
         paper.write(&section.detail, left, top + 21, 1, ink::DIM);
         paper.fill(Rect::new(left, top + 34, self.width, 1), ink::RULE);
@@ -208,6 +222,7 @@ impl Plan {
                 section.is_clip && number as usize + 1 == section.shots.len(),
             );
             self.draw_shot(paper, set, shot, (x, y), ends);
+            overlay::draw(paper, &set.frames()[shot.frame], (x + BAR, y), self.zoom, show);
         }
     }
 

@@ -18,6 +18,11 @@ pub(super) mod ink {
     pub(in crate::draw) const START: Rgba<u8> = Rgba([0x6f, 0xd3, 0xb5, 0xff]);
     pub(in crate::draw) const SHADE: Rgba<u8> = Rgba([0x10, 0x13, 0x19, 0xff]);
     pub(in crate::draw) const ALARM: Rgba<u8> = Rgba([0xff, 0x3d, 0x7f, 0xff]);
+    pub(in crate::draw) const PIVOT: Rgba<u8> = Rgba([0xff, 0xff, 0xff, 0xff]);
+    pub(in crate::draw) const BOX: Rgba<u8> = Rgba([0xff, 0xa9, 0x5e, 0xff]);
+    pub(in crate::draw) const POLYGON: Rgba<u8> = Rgba([0xc9, 0xa2, 0xff, 0xff]);
+    pub(in crate::draw) const TRIM: Rgba<u8> = Rgba([0x6f, 0xd3, 0xb5, 0xff]);
+    pub(in crate::draw) const CANVAS: Rgba<u8> = Rgba([0xb8, 0xc4, 0xd6, 0xff]);
     pub(in crate::draw) const END: Rgba<u8> = Rgba([0xe6, 0xb4, 0x5e, 0xff]);
 }
 
@@ -71,6 +76,45 @@ impl Paper {
                     }
                 }
             }
+        }
+    }
+
+    /// One pixel; off the paper nothing happens.
+    pub(super) fn dot(&mut self, x: i64, y: i64, color: Rgba<u8>) {
+        let (width, height) = self.image.dimensions();
+        if (0..i64::from(width)).contains(&x) && (0..i64::from(height)).contains(&y) {
+            let under = self.image.get_pixel_mut(x as u32, y as u32);
+            *under = over(*under, color);
+        }
+    }
+
+    /// A line of two tones in turn, so that it shows on light and on dark; `dash` pixels each.
+    pub(super) fn line(&mut self, from: (i64, i64), to: (i64, i64), tones: [Rgba<u8>; 2], dash: i64) {
+        let (dx, dy) = (to.0 - from.0, to.1 - from.1);
+        let steps = dx.abs().max(dy.abs());
+        for step in 0..=steps {
+            let along = |start: i64, length: i64| {
+                if steps == 0 {
+                    start
+                } else {
+                    start + (length * step * 2 + steps * length.signum()) / (steps * 2)
+                }
+            };
+            let tone = tones[(step / dash.max(1) % 2) as usize];
+            self.dot(along(from.0, dx), along(from.1, dy), tone);
+        }
+    }
+
+    /// The border of a rectangle, inside it.
+    pub(super) fn outline(&mut self, (x, y): (i64, i64), (width, height): (i64, i64), tones: [Rgba<u8>; 2]) {
+        let (right, bottom) = (x + width - 1, y + height - 1);
+        for (from, to) in [
+            ((x, y), (right, y)),
+            ((x, bottom), (right, bottom)),
+            ((x, y), (x, bottom)),
+            ((right, y), (right, bottom)),
+        ] {
+            self.line(from, to, tones, 3);
         }
     }
 

@@ -1,0 +1,209 @@
+//! Frames lined up after the cut: adjust, check, and sets painted over in between.
+
+use image::{Rgba, RgbaImage};
+use serde_json::Value;
+
+use crate::env::Env;
+
+const HERON: &str = "slice art/heron.png --grid 6x1 --clip \"hunt = 0-5 @5fps\" -o heron";
+
+/// A figure with a head that never changes and a foot that swings, moved about.
+fn figure(shift: (u32, u32), foot: u32) -> RgbaImage {
+    RgbaImage::from_fn(48, 48, |x, y| {
+        let (x, y) = (x.wrapping_sub(12 + shift.0), y.wrapping_sub(12 + shift.1));
+        match (x, y) {
+            (0..10, 0..8) => Rgba([(x * 23) as u8, (y * 31) as u8, (x * y * 3) as u8, 255]),
+            (3..6, 8..16) => Rgba([90, 60, 40, 255]),
+            _ if y == 16 && x >= foot && x < foot + 4 => Rgba([200, 90, 40, 255]),
+            _ => Rgba([0; 4]),
+        }
+    })
+}
+
+fn png(image: &RgbaImage) -> Vec<u8> {
+    shibori_formats::write::png(image).unwrap()
+}
+
+fn with_walk() -> Env {
+    let env = Env::with_art();
+    for (at, shift) in [(4, 4), (0, 9), (11, 2), (8, 12)].into_iter().enumerate() {
+        env.write(&format!("walk/step_{at}.png"), png(&figure(shift, at as u32)));
+    }
+    env
+}
+
+#[test]
+fn matching_a_head_brings_every_frame_back_and_tells_each_shift() {
+    let env = with_walk();
+    let told = env.json("adjust walk -o out --align match --region 16,16,10,8");
+    let shifts: Vec<String> =
+        told["frames"].as_array().unwrap().iter().map(|f| f["shift"].to_string()).collect();
+    assert_eq!(shifts, ["[0,0]", "[4,-5]", "[-7,2]", "[-4,-8]"]);
+    let set = env.frames("out");
+    let head = |at: usize| {
+        let whole = set.frames()[at].restored();
+        (0..8).map(|y| whole.row(16 + y)[16 * 4..26 * 4].to_vec()).collect::<Vec<_>>()
+    };
+    assert!((1..4).all(|at| head(at) == head(0)));
+    // The source was left alone.
+    assert_eq!(env.image("walk/step_1.png"), figure((0, 9), 1));
+}
+
+#[test]
+fn only_narrows_what_changes_and_the_rest_stays() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --clip \"sit = r0\" --clip \"leap = r2\" -o frog");
+    let before = env.frames("frog");
+    env.ok("adjust frog --in-place --only leap --pivot 5px,6px --box hit=1,2,3,4");
+    let after = env.frames("frog");
+    assert_eq!(after.frames().len(), before.frames().len());
+    assert_eq!(after.clips().len(), 2);
+    for (at, (old, new)) in before.frames().iter().zip(after.frames()).enumerate() {
+        let is_leap = before.clips()[1].steps().iter().any(|step| step.frame == at);
+        assert_eq!(new.marks().boxes.len(), usize::from(is_leap));
+        assert_eq!(new.pivot() == old.pivot(), !is_leap);
+        assert!(new.pixels().looks_like(old.pixels()));
+    }
+    let manifest = String::from_utf8(env.read("frog/frames.json")).unwrap();
+    assert!(manifest.contains("\"boxes\": { \"hit\": [1, 2, 3, 4] }"), "{manifest}");
+}
+
+#[test]
+fn boxes_nine_slice_and_polygon_survive_an_atlas_and_back() {
+    let env = Env::with_art();
+    env.ok(HERON);
+    env.ok("adjust heron -o marked --box body=auto --polygon 8 --pivot feet");
+    env.ok("adjust art/signboard.png -o sign --nine auto");
+    env.ok("pack marked sign -o pond");
+    env.ok("unpack pond.json -o again");
+    let wanted = [env.frames("marked"), env.frames("sign")];
+    let wanted: Vec<_> =
+        wanted.iter().flat_map(|set| set.frames()).map(|f| (f.marks().clone(), f.pivot())).collect();
+    let again = env.frames("again");
+    assert_eq!(again.frames().iter().map(|f| (f.marks().clone(), f.pivot())).collect::<Vec<_>>(), wanted);
+    assert!(wanted[0].0.boxes.len() == 1 && !wanted[0].0.polygon.is_empty() && wanted[6].0.nine.is_some());
+}
+
+#[test]
+fn check_finds_the_herons_faults_and_what_it_names_mends_them() {
+    let env = Env::with_art();
+    env.ok(HERON);
+    let found = env.run("check heron --json");
+    assert_eq!(found.code, 1);
+    let found: Value = serde_json::from_str(&found.out).unwrap();
+    let rules: Vec<&str> =
+        found["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
+    assert!(rules.contains(&"touches-edge") && rules.contains(&"drift"), "{rules:?}");
+    let drift = found["findings"].as_array().unwrap().iter().find(|f| f["rule"] == "drift").unwrap();
+    let remedy = drift["remedy"].as_str().unwrap().strip_prefix("shibori ").unwrap().to_owned();
+    env.ok(&remedy);
+    assert_eq!(env.run("check heron --allow touches-edge").code, 0);
+    let unknown = env.run("check heron --allow shadows");
+    assert_eq!(unknown.code, 2);
+    assert!(unknown.err.contains("there are touches-edge, neighbour"), "{}", unknown.err);
+}
+
+#[test]
+fn frames_painted_over_in_another_program_keep_clips_pivots_and_boxes() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --pivot feet --clip \"leap = r2 @total 0.8s once\" -o frog");
+    env.ok("adjust frog --in-place --box body=auto");
+    let before = env.frames("frog");
+    // An effect run over all files of the folder and back.
+    for entry in std::fs::read_dir(env.path("frog")).unwrap() {
+        let path = entry.unwrap().path();
+        if path.extension().is_some_and(|ending| ending == "png") {
+            let file = path.file_name().unwrap().to_string_lossy().into_owned();
+            let mut image = env.image(&format!("frog/{file}"));
+            image.pixels_mut().filter(|p| p[3] > 0).for_each(|p| p[0] = 255 - p[0]);
+            std::fs::write(&path, png(&image)).unwrap();
+        }
+    }
+    env.ok("pack frog -o pond");
+    let after = env.frames("pond.json");
+    for (old, new) in before.frames().iter().zip(after.frames()) {
+        assert_eq!((old.pivot(), old.marks(), old.canvas()), (new.pivot(), new.marks(), new.canvas()));
+    }
+    assert_eq!(before.clips()[0].total_millis(), after.clips()[0].total_millis());
+    assert!(!before.frames()[0].restored().looks_like(&after.frames()[0].restored()));
+}
+
+#[test]
+fn a_new_size_is_refused_until_edits_are_accepted() {
+    let env = Env::with_art();
+    env.ok(HERON);
+    let file = "heron/heron-02.png";
+    let old = env.image(file);
+    let mut larger = RgbaImage::new(old.width() + 9, old.height() + 4);
+    image::imageops::replace(&mut larger, &old, 0, 0);
+    env.write(file, png(&larger));
+    let refused = env.run("pack heron -o pond");
+    assert_eq!(refused.code, 3);
+    assert!(refused.err.contains("56x64") && refused.err.contains("--accept edits"), "{}", refused.err);
+    let taken = env.run("pack heron -o pond --accept edits");
+    assert_eq!(taken.code, 0, "{}", taken.err);
+    assert!(taken.err.contains("was 56x64 px, is 65x68 px"), "{}", taken.err);
+    let set = env.frames("pond.json");
+    let canvas = set.frames()[2].canvas();
+    assert_eq!((canvas.width, canvas.height), (65, 68));
+    assert_eq!(set.frames()[2].pivot(), set.frames()[1].pivot());
+}
+
+#[test]
+fn cleaning_and_mirroring_work_on_frames_too() {
+    let env = Env::with_art();
+    let mut image = RgbaImage::from_pixel(12, 10, Rgba([46, 160, 168, 255]));
+    (2..6).for_each(|x| image.put_pixel(x, 5, Rgba([200, 90, 30, 255])));
+    env.write("loose/leaf_0.png", png(&image));
+    let told = env.json("adjust loose -o out --key auto --mirror left-right");
+    assert_eq!(told["cleaned"][0]["pixels"], 116);
+    let shown = env.frames("out").frames()[0].content(0).unwrap();
+    assert_eq!((shown.x, shown.y, shown.width), (6, 5, 4));
+    let nowhere = env.run("adjust loose -o out2 --key 010203");
+    assert!(nowhere.code == 2 && nowhere.err.contains("010203 is nowhere"), "{}", nowhere.err);
+}
+
+#[test]
+fn mistakes_are_told_with_what_to_type() {
+    let env = with_walk();
+    for (line, wanted) in [
+        ("adjust walk -o o --align match --region 40,40,20,20", "reaches outside the canvas of 48x48 px"),
+        ("adjust walk -o o --align mark:ff00ff", "frame 'step_0' has no mark of the colour ff00ff"),
+        ("adjust walk -o o --scale 0.001", "less than a pixel"),
+        ("adjust walk -o o --box a=auto --box a=auto", "the box 'a' is given twice"),
+        ("adjust walk -o o --nine 30,30,30,30", "leaves nothing to stretch"),
+        ("adjust walk -o o --only wolk --pivot feet", "did you mean walk?"),
+        ("adjust walk -o o --region 1,1,2,2", "add --align match"),
+        ("adjust walk --in-place --pivot feet", "only a set can be changed in place"),
+        ("adjust walk --pivot feet", "--output"),
+        ("adjust walk -o o --places places.csv", "line 2: there is no frame 'stop_0'"),
+    ] {
+        env.write("places.csv", "frame,kind,name,values\nstop_0,pivot,,1,2\n");
+        let outcome = env.run(line);
+        assert_eq!(outcome.code, 2, "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(wanted), "{line}: {}", outcome.err);
+    }
+    let warned = env.run("adjust walk -o o --scale 1.5 --pivot 90px,90px");
+    assert_eq!(warned.code, 0);
+    assert!(
+        warned.err.contains("draws some pixels larger") && warned.err.contains("outside the canvas"),
+        "{}",
+        warned.err
+    );
+}
+
+#[test]
+fn pictures_of_the_drift_and_the_skin_are_drawn() {
+    let env = Env::with_art();
+    env.ok(HERON);
+    env.ok("adjust heron -o steady --align feet --box body=auto");
+    env.ok("preview onion steady -o onion.png");
+    env.ok("preview drift heron steady -o drift.png");
+    env.ok("preview contact steady -o contact.png --show all");
+    let plain = env.ok("preview contact steady -o plain.png");
+    assert!(plain.contains("6 frames"));
+    assert_ne!(env.image("contact.png"), env.image("plain.png"));
+    assert!(env.image("onion.png").width() <= 1280);
+    // Feet that stand still are one straight line: both ends at one height in the left panel.
+    assert!(env.image("drift.png").width() > 1000);
+}

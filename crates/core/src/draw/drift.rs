@@ -1,0 +1,211 @@
+//! Where feet and centre stand in each step of a clip, across and down, seen from the pivot: a plot with units.
+//!
+//! With a second set its frames are drawn in full colour and the first set's in dashes: before and after.
+
+use image::{Rgba, RgbaImage};
+
+use crate::clip::Clip;
+use crate::draw::paper::{Paper, ink};
+use crate::draw::text;
+use crate::shape::points::{center, feet};
+use crate::{Frame, FrameSet, Point, Rect, Size};
+
+const FEET: Rgba<u8> = Rgba([0x6f, 0xd3, 0xb5, 0xff]);
+const CENTER: Rgba<u8> = Rgba([0xff, 0xa9, 0x5e, 0xff]);
+const MARGIN: u32 = 16;
+const HEADING: u32 = 44;
+const PANEL: Size = Size::new(600, 300);
+/// Room for the numbers of the axes.
+const LEFT: u32 = 58;
+const BOTTOM: u32 = 34;
+const TOP: u32 = 22;
+
+type Seen = Vec<Option<(Point, Point)>>;
+
+/// Plots every clip of a set; of a second one, those of the same name.
+pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>) -> RgbaImage {
+    let clips: Vec<(String, Seen, Option<Seen>)> = rows(before)
+        .into_iter()
+        .map(|(title, seen)| {
+            let other = after.and_then(|set| rows(set).into_iter().find(|(other, _)| *other == title));
+            (title, seen, other.map(|(_, seen)| seen))
+        })
+        .collect();
+    let width = 2 * PANEL.width + 3 * MARGIN;
+    let each = HEADING + PANEL.height + MARGIN;
+    let size = Size::new(width, MARGIN + each * clips.len().max(1) as u32 + 10);
+    let mut paper = Paper::new(size, ink::PAGE);
+    for (number, (title, seen, other)) in (0u32..).zip(&clips) {
+        let top = MARGIN + number * each;
+        paper.write(title, MARGIN, top, 2, ink::TEXT);
+        legend(&mut paper, MARGIN, top + 22, other.is_some());
+        for (at, (what, value)) in [
+            ("px right of the pivot", (|p: Point| p.x) as fn(Point) -> f64),
+            ("px below the pivot", |p: Point| p.y),
+        ]
+        .into_iter()
+        .enumerate()
+        {
+            let corner = (MARGIN + at as u32 * (PANEL.width + MARGIN), top + HEADING);
+            Panel { is_down: at == 1, ..Panel::new(corner, seen, other.as_ref(), value) }
+                .draw(&mut paper, what);
+        }
+    }
+    paper.into_image()
+}
+
+fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
+    let mut x = left;
+    let mut entry = |paper: &mut Paper, name: &str, color: Rgba<u8>, is_dashed: bool| {
+        let y = i64::from(top) + 3;
+        let gap = if is_dashed { ink::PAGE } else { color };
+        paper.line((i64::from(x), y), (i64::from(x) + 22, y), [color, gap], 4);
+        paper.line((i64::from(x), y + 1), (i64::from(x) + 22, y + 1), [color, gap], 4);
+        paper.write(name, x + 28, top, 1, ink::TEXT);
+        x += 28 + text::width(name, 1) + 20;
+    };
+    if has_other {
+        entry(paper, "feet before", FEET, true);
+        entry(paper, "feet after", FEET, false);
+        entry(paper, "centre before", CENTER, true);
+        entry(paper, "centre after", CENTER, false);
+    } else {
+        entry(paper, "feet", FEET, false);
+        entry(paper, "centre", CENTER, false);
+    }
+}
+
+/// Each clip with where its steps stand; a set without clips by sprite.
+fn rows(set: &FrameSet) -> Vec<(String, Seen)> {
+    let seen = |places: Vec<usize>| places.into_iter().map(|at| from_pivot(&set.frames()[at])).collect();
+    if set.clips().is_empty() {
+        let sprites = set.sprites().into_iter();
+        return sprites.map(|sprite| (sprite.to_string(), seen(set.frames_of(sprite)))).collect();
+    }
+    let of_clip = |clip: &Clip| {
+        let places = clip.steps().iter().map(|step| step.frame).collect();
+        (format!("{} {}", clip.sprite(), clip.name()), seen(places))
+    };
+    set.clips().iter().map(of_clip).collect()
+}
+
+fn from_pivot(frame: &Frame) -> Option<(Point, Point)> {
+    let pivot = frame.pivot();
+    let seen = |at: Point| Point::new(at.x - pivot.x, at.y - pivot.y);
+    Some((seen(feet(frame)?), seen(center(frame)?)))
+}
+
+struct Panel<'a> {
+    corner: (u32, u32),
+    seen: &'a Seen,
+    other: Option<&'a Seen>,
+    value: fn(Point) -> f64,
+    low: f64,
+    high: f64,
+    step: f64,
+    count: usize,
+    /// Whether larger values lie lower, as they do in the picture.
+    is_down: bool,
+}
+
+impl<'a> Panel<'a> {
+    fn new(corner: (u32, u32), seen: &'a Seen, other: Option<&'a Seen>, value: fn(Point) -> f64) -> Self {
+        let all = || [Some(seen), other].into_iter().flatten();
+        let values = || all().flatten().flatten().flat_map(|(a, b)| [value(*a), value(*b)]);
+        let (low, high) = (values().fold(f64::MAX, f64::min), values().fold(f64::MIN, f64::max));
+        let (low, high) = if low > high { (0.0, 1.0) } else { (low, high) };
+        let step = tick((high - low).max(4.0));
+        let (low, high) = ((low / step).floor() * step, (high / step).ceil() * step);
+        let high = if high - low < step { low + step } else { high };
+        let count = all().map(Vec::len).max().unwrap_or(1).max(1);
+        Self { corner, seen, other, value, low, high, step, count, is_down: true }
+    }
+
+    fn inner(&self) -> Rect {
+        let (x, y) = self.corner;
+        Rect::new(x + LEFT, y + TOP, PANEL.width - LEFT - 8, PANEL.height - TOP - BOTTOM)
+    }
+
+    /// Where a value of a step lies.
+    fn at(&self, step: usize, value: f64) -> (i64, i64) {
+        let inner = self.inner();
+        let last = self.count.saturating_sub(1).max(1) as f64;
+        let x = f64::from(inner.x) + 8.0 + step as f64 / last * (f64::from(inner.width) - 16.0);
+        let share = (value - self.low) / (self.high - self.low);
+        let share = if self.is_down { share } else { 1.0 - share };
+        let y = f64::from(inner.y) + share * f64::from(inner.height);
+        (x.round() as i64, y.round() as i64)
+    }
+
+    fn draw(&self, paper: &mut Paper, what: &str) {
+        let inner = self.inner();
+        paper.write(what, self.corner.0, self.corner.1 + 6, 1, ink::TEXT);
+        paper.fill(inner, ink::SHADE);
+        let lines = ((self.high - self.low) / self.step).round() as i64;
+        for n in 0..=lines {
+            let value = self.low + n as f64 * self.step;
+            let (_, y) = self.at(0, value);
+            let ends = ((i64::from(inner.x), y), (i64::from(inner.x + inner.width) - 1, y));
+            paper.line(ends.0, ends.1, [ink::RULE, ink::RULE], 4);
+            let label = if self.step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") };
+            let x = (self.corner.0 + LEFT).saturating_sub(text::width(&label, 1) + 6);
+            paper.write(&label, x, (y - 4).max(0) as u32, 1, ink::DIM);
+        }
+        let every = (self.count * 24).div_ceil(inner.width as usize).max(1);
+        for step in (0..self.count).step_by(every) {
+            let (x, _) = self.at(step, self.low);
+            let label = step.to_string();
+            let left = (x - i64::from(text::width(&label, 1)) / 2).max(0) as u32;
+            paper.write(&label, left, inner.y + inner.height + 6, 1, ink::DIM);
+        }
+        let name = "step of the clip";
+        let x = inner.x + (inner.width.saturating_sub(text::width(name, 1))) / 2;
+        paper.write(name, x, inner.y + inner.height + 20, 1, ink::DIM);
+        for (which, color) in [(0, FEET), (1, CENTER)] {
+            self.curve(paper, self.seen, which, color, self.other.is_some());
+            if let Some(other) = self.other {
+                self.curve(paper, other, which, color, false);
+            }
+        }
+    }
+
+    fn curve(&self, paper: &mut Paper, seen: &Seen, which: usize, color: Rgba<u8>, is_dashed: bool) {
+        let gap = if is_dashed { Rgba([0; 4]) } else { color };
+        let value = |pair: &(Point, Point)| (self.value)(if which == 0 { pair.0 } else { pair.1 });
+        let points: Vec<Option<(i64, i64)>> = seen
+            .iter()
+            .enumerate()
+            .map(|(step, pair)| pair.as_ref().map(|pair| self.at(step, value(pair))))
+            .collect();
+        for pair in points.windows(2) {
+            if let [Some(from), Some(to)] = *pair {
+                paper.line(from, to, [color, gap], 4);
+                paper.line((from.0, from.1 + 1), (to.0, to.1 + 1), [color, gap], 4);
+            }
+        }
+        for (x, y) in points.into_iter().flatten() {
+            for (dy, dx) in (-2i64..=3).flat_map(|dy| (-2i64..=3).map(move |dx| (dy, dx))) {
+                let is_rim = dy == -2 || dy == 3 || dx == -2 || dx == 3;
+                paper.dot(x + dx, y + dy, if is_dashed && !is_rim { ink::SHADE } else { color });
+            }
+        }
+    }
+}
+
+/// A round distance between lines: 1, 2 or 5 with noughts, about six of them.
+fn tick(span: f64) -> f64 {
+    let raw = span / 6.0;
+    let power = 10f64.powf(raw.log10().floor());
+    let steps = [1.0, 2.0, 5.0, 10.0].map(|step| step * power);
+    steps.into_iter().find(|step| *step >= raw).unwrap_or(power * 10.0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ticks_are_round_numbers() {
+        assert_eq!([4.0, 7.0, 30.0, 64.0, 300.0].map(tick), [1.0, 2.0, 5.0, 20.0, 50.0]);
+    }
+}

@@ -1,0 +1,106 @@
+//! What a frame carries besides its pixels, drawn over it in thin lines: canvas, trim box, boxes, polygon, pivot. What
+//! each colour means stands below the picture, never on the art.
+
+use image::Rgba;
+
+use crate::draw::paper::{Paper, ink};
+use crate::draw::text;
+use crate::{Frame, Rect, Size};
+
+/// What is drawn over frames.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Show {
+    /// The border of the canvas.
+    pub canvas: bool,
+    /// The box round the kept pixels.
+    pub trim: bool,
+    /// A cross on the pivot.
+    pub pivot: bool,
+    /// Named boxes.
+    pub boxes: bool,
+    /// The polygon.
+    pub polygon: bool,
+}
+
+/// Pixels that a legend takes down.
+pub(super) const LEGEND: u32 = 20;
+const SWATCH: u32 = 10;
+
+impl Show {
+    /// What each colour means.
+    pub(super) fn key(self) -> Vec<(&'static str, Rgba<u8>)> {
+        let all = [
+            (self.canvas, "canvas", ink::CANVAS),
+            (self.trim, "kept pixels", ink::TRIM),
+            (self.boxes, "boxes", ink::BOX),
+            (self.polygon, "polygon", ink::POLYGON),
+            (self.pivot, "pivot", ink::PIVOT),
+        ];
+        all.into_iter().filter(|(is_shown, ..)| *is_shown).map(|(_, name, color)| (name, color)).collect()
+    }
+}
+
+pub(super) fn legend_width(key: &[(&str, Rgba<u8>)]) -> u32 {
+    key.iter().map(|(name, _)| SWATCH + 6 + text::width(name, 1) + 18).sum()
+}
+
+pub(super) fn draw_legend(paper: &mut Paper, key: &[(&str, Rgba<u8>)], mut x: u32, y: u32) {
+    for (name, color) in key {
+        paper.fill(Rect::new(x, y, SWATCH, SWATCH), *color);
+        paper.write(name, x + SWATCH + 6, y + 1, 1, ink::TEXT);
+        x += SWATCH + 6 + text::width(name, 1) + 18;
+    }
+}
+
+/// A color and the dark that makes it show on light art.
+fn tones(color: Rgba<u8>) -> [Rgba<u8>; 2] {
+    [color, ink::SHADE]
+}
+
+/// Draws over a frame whose canvas lies at a corner of the paper, each pixel a square of `zoom` px.
+pub(super) fn draw(paper: &mut Paper, frame: &Frame, (left, top): (u32, u32), zoom: u32, show: Show) {
+    let (left, top, zoom) = (i64::from(left), i64::from(top), i64::from(zoom));
+    let outline = |paper: &mut Paper, (x, y): (i64, i64), size: Size, color: Rgba<u8>| {
+        let size = (i64::from(size.width) * zoom, i64::from(size.height) * zoom);
+        paper.outline((left + x * zoom, top + y * zoom), size, tones(color));
+    };
+    if show.canvas {
+        outline(paper, (0, 0), frame.canvas(), ink::CANVAS);
+    }
+    let kept = frame.kept();
+    if show.trim && !kept.is_empty() {
+        outline(paper, (i64::from(kept.x), i64::from(kept.y)), kept.size(), ink::TRIM);
+    }
+    let marks = frame.marks();
+    for area in marks.boxes.values().filter(|_| show.boxes) {
+        let size = Size::new(area.width, area.height);
+        outline(paper, (i64::from(area.x), i64::from(area.y)), size, ink::BOX);
+    }
+    if show.polygon {
+        let at = |point: &crate::Point| {
+            (left + (point.x * zoom as f64).round() as i64, top + (point.y * zoom as f64).round() as i64)
+        };
+        let corners: Vec<(i64, i64)> = marks.polygon.iter().map(at).collect();
+        for (from, to) in corners.iter().zip(corners.iter().cycle().skip(1)) {
+            paper.line(*from, *to, tones(ink::POLYGON), 4);
+        }
+    }
+    if show.pivot {
+        let x = left + (frame.pivot().x * zoom as f64).round() as i64;
+        let y = top + (frame.pivot().y * zoom as f64).round() as i64;
+        cross(paper, (x, y), ink::PIVOT);
+    }
+}
+
+/// A cross on a corner between pixels: light, with a dark border.
+pub(super) fn cross(paper: &mut Paper, (x, y): (i64, i64), color: Rgba<u8>) {
+    for far in -6i64..=6 {
+        for (dx, dy) in [(far, -1), (far, 1), (-1, far), (1, far)] {
+            paper.dot(x + dx, y + dy, ink::SHADE);
+        }
+    }
+    for far in -6i64..=6 {
+        paper.dot(x + far, y, color);
+        paper.dot(x, y + far, color);
+    }
+}
