@@ -144,12 +144,15 @@ impl NameTemplate {
             false => vec![None; set.frames().len()],
         };
         let mut counted: HashMap<(Name, Option<Name>), u32> = HashMap::new();
-        set.map_frames(|at, frame| {
+        let mut name = |at: usize, frame: &Frame| {
             let count = counted.entry((frame.sprite().clone(), clips[at].clone())).or_insert(first);
-            let name = self.fill(&frame, clips[at].as_ref(), *count)?;
+            let name = self.fill(frame, clips[at].as_ref(), *count)?;
             *count = count.saturating_add(1);
-            Ok(frame.with_name(Name::new(name)?))
-        })
+            Ok(Name::new(name)?)
+        };
+        let names = set.frames().iter().enumerate().map(|(at, frame)| name(at, frame));
+        let names = names.collect::<Result<Vec<Name>, NamingError>>()?;
+        set.map_frames(|at, frame| Ok(frame.with_name(names[at].clone())))
     }
 
     fn fill(&self, frame: &Frame, clip: Option<&Name>, number: u32) -> Result<String, NamingError> {

@@ -3,6 +3,8 @@
 
 use std::collections::{HashMap, HashSet};
 
+use rayon::prelude::*;
+
 use crate::clip::Clip;
 use crate::{Carried, Frame, Name};
 
@@ -109,13 +111,15 @@ impl FrameSet {
         self.clips.iter().find(|clip| clip.steps().iter().any(|step| step.frame == frame))
     }
 
-    /// Changes every frame. `change` is given its place in the set.
-    pub fn map_frames<E: From<SetError>>(
+    /// Changes every frame, several at once. `change` is given its place in the set. Of several errors the first frame's is
+    /// given.
+    pub fn map_frames<E: From<SetError> + Send>(
         self,
-        mut change: impl FnMut(usize, Frame) -> Result<Frame, E>,
+        change: impl Fn(usize, Frame) -> Result<Frame, E> + Sync,
     ) -> Result<Self, E> {
-        let changed = self.frames.into_iter().enumerate().map(|(at, frame)| change(at, frame));
-        let frames = changed.collect::<Result<Vec<_>, E>>()?;
+        let changed: Vec<Result<Frame, E>> =
+            self.frames.into_par_iter().enumerate().map(|(at, frame)| change(at, frame)).collect();
+        let frames = changed.into_iter().collect::<Result<Vec<_>, E>>()?;
         check_frame_names(&frames)?;
         Ok(Self { frames, ..self })
     }
@@ -155,14 +159,14 @@ impl FrameSet {
 
     /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
     pub fn replacing(self, part: FrameSet) -> Result<Self, SetError> {
-        let mut new: HashMap<(Name, Name), Frame> = part
+        let new: HashMap<(Name, Name), Frame> = part
             .frames
             .into_iter()
             .map(|frame| ((frame.sprite().clone(), frame.name().clone()), frame))
             .collect();
         self.map_frames(|_, frame| {
             let key = (frame.sprite().clone(), frame.name().clone());
-            Ok(new.remove(&key).unwrap_or(frame))
+            Ok(new.get(&key).cloned().unwrap_or(frame))
         })
     }
 

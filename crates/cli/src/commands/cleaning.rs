@@ -80,12 +80,14 @@ pub(super) fn mended(
     key: Option<Color>,
 ) -> Result<(FrameSet, Vec<CleanReport>), Failure> {
     let mut reports = Vec::new();
-    let mut run =
-        |set: FrameSet, step: String, change: &dyn Fn(&Pixels) -> Mended| -> Result<FrameSet, Failure> {
-            let (set, changed) = mend(set, change)?;
-            reports.push(CleanReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
-            Ok(set)
-        };
+    let mut run = |set: FrameSet,
+                   step: String,
+                   change: &(dyn Fn(&Pixels) -> Mended + Sync)|
+     -> Result<FrameSet, Failure> {
+        let (set, changed) = mend(set, change)?;
+        reports.push(CleanReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
+        Ok(set)
+    };
     let mut set = set;
     if let Some(width) = clean.clear_edge {
         set = run(set, format!("edge of {width} px emptied"), &|canvas| clear_edge(canvas, width))?;

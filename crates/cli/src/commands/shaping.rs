@@ -93,7 +93,7 @@ fn with_marks(set: FrameSet, args: &ShapeArgs) -> Result<(FrameSet, Vec<Shift>),
     let mut shifts = Vec::new();
     if let Some(color) = for_align {
         let (erased, points) = take_marks(set, color)?;
-        let before: Vec<_> = erased.frames().iter().map(|frame| frame.pivot()).collect();
+        let before: Vec<_> = erased.frames().iter().map(shibori_core::Frame::pivot).collect();
         let (moved, told) = align_to_points(erased, &points)?;
         // The mark that frames are lined up by moved along with them, and the canvas may have grown before it.
         let grown = |at: usize, frame: &shibori_core::Frame| {

@@ -77,8 +77,11 @@ fn boxes_nine_slice_and_polygon_survive_an_atlas_and_back() {
     env.ok("pack marked sign -o pond");
     env.ok("unpack pond.json -o again");
     let wanted = [env.frames("marked"), env.frames("sign")];
-    let wanted: Vec<_> =
-        wanted.iter().flat_map(|set| set.frames()).map(|f| (f.marks().clone(), f.pivot())).collect();
+    let wanted: Vec<_> = wanted
+        .iter()
+        .flat_map(shibori_core::FrameSet::frames)
+        .map(|f| (f.marks().clone(), f.pivot()))
+        .collect();
     let again = env.frames("again");
     assert_eq!(again.frames().iter().map(|f| (f.marks().clone(), f.pivot())).collect::<Vec<_>>(), wanted);
     assert!(wanted[0].0.boxes.len() == 1 && !wanted[0].0.polygon.is_empty() && wanted[6].0.nine.is_some());

@@ -10,6 +10,8 @@ mod ground;
 mod key;
 mod specks;
 
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+
 use image::RgbaImage;
 
 use crate::{Frame, FrameSet, Pair, Pixels, SetError};
@@ -34,18 +36,18 @@ pub struct Changed {
 }
 
 /// Mends every frame's whole canvas. A frame that does not change keeps its pixels as they are, trimmed or not.
-pub fn mend(set: FrameSet, step: impl Fn(&Pixels) -> Mended) -> Result<(FrameSet, Changed), SetError> {
-    let mut changed = Changed::default();
+pub fn mend(set: FrameSet, step: impl Fn(&Pixels) -> Mended + Sync) -> Result<(FrameSet, Changed), SetError> {
+    let (all, frames) = (AtomicU64::new(0), AtomicUsize::new(0));
     let set = set.map_frames(|_, frame: Frame| {
         let whole = frame.restored();
         Ok::<_, SetError>(match step(&whole) {
             None => frame,
             Some((image, pixels)) => {
-                changed.pixels += pixels;
-                changed.frames += 1;
+                all.fetch_add(pixels, Ordering::Relaxed);
+                frames.fetch_add(1, Ordering::Relaxed);
                 frame.with_pixels(Pixels::whole(image), Pair::default()).expect("a canvas fits itself")
             }
         })
     })?;
-    Ok((set, changed))
+    Ok((set, Changed { pixels: all.into_inner(), frames: frames.into_inner() }))
 }

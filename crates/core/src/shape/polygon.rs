@@ -143,17 +143,16 @@ fn chosen_edges(hull: &[Corner], most: usize) -> Vec<usize> {
     let mut least = vec![vec![f64::MAX; count + 1]; most + 1];
     let mut before = vec![vec![0; count + 1]; most + 1];
     least[0][0] = 0.0;
+    let reach = |at: usize| {
+        let first = (0..at).rev().find(|&from| is_flush(from)).unwrap_or(0);
+        (first..at).map(|from| (from, added(hull, from, at))).collect::<Vec<_>>()
+    };
+    let reaches: Vec<Vec<(usize, f64)>> = (0..=count).map(reach).collect();
     for kept in 1..=most {
         for at in 1..=count {
-            for from in (0..at).rev() {
-                if least[kept - 1][from] < f64::MAX {
-                    let area = least[kept - 1][from] + added(hull, from, at);
-                    if area < least[kept][at] {
-                        (least[kept][at], before[kept][at]) = (area, from);
-                    }
-                }
-                if is_flush(from) {
-                    break;
+            for &(from, extra) in &reaches[at] {
+                if least[kept - 1][from] < f64::MAX && least[kept - 1][from] + extra < least[kept][at] {
+                    (least[kept][at], before[kept][at]) = (least[kept - 1][from] + extra, from);
                 }
             }
         }

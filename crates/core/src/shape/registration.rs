@@ -1,6 +1,7 @@
 //! Registration marks: a spot of one colour that an artist sets in every frame. It is found, used, and erased.
 
 use image::Rgba;
+use rayon::prelude::*;
 
 use crate::cut::pieces;
 use crate::{Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetError};
@@ -36,12 +37,10 @@ pub enum MarkError {
 /// Finds the mark of a colour in every frame that shows anything, and erases it. The points are the middles of the
 /// marks on the canvas; `None` for a blank frame.
 pub fn take_marks(set: FrameSet, color: Color) -> Result<(FrameSet, Vec<Option<Point>>), MarkError> {
-    let mut points = Vec::with_capacity(set.frames().len());
-    let set = set.map_frames(|_, frame| {
-        let (frame, point) = taken(frame, color)?;
-        points.push(point);
-        Ok::<_, MarkError>(frame)
-    })?;
+    let found: Vec<_> = set.frames().par_iter().map(|frame| taken(frame.clone(), color)).collect();
+    let found = found.into_iter().collect::<Result<Vec<_>, MarkError>>()?;
+    let points = found.iter().map(|(_, point)| *point).collect();
+    let set = set.map_frames(|at, _| Ok::<_, MarkError>(found[at].0.clone()))?;
     Ok((set, points))
 }
 

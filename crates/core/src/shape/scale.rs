@@ -6,7 +6,6 @@
 //! the same bytes on every machine.
 
 use image::{Rgba, RgbaImage};
-use rayon::prelude::*;
 
 use crate::{Frame, FrameSet, Name, Pair, Pixels, Point, Rect, SetError, Size};
 
@@ -46,10 +45,7 @@ pub fn scale(set: FrameSet, factor: f64, how: Resample) -> Result<FrameSet, Scal
     if !(factor > 0.0 && factor <= 64.0) {
         return Err(ScaleError::Factor(factor));
     }
-    let scaled: Vec<Result<Frame, ScaleError>> =
-        set.frames().par_iter().map(|frame| scaled(frame, factor, how)).collect();
-    let mut scaled = scaled.into_iter();
-    set.map_frames(|_, _| scaled.next().expect("a frame for each"))
+    set.map_frames(|_, frame| scaled(&frame, factor, how))
 }
 
 /// Whether `nearest` draws all pixels of equal size: a whole factor, or one that drops all but every n-th.

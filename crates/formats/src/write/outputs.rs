@@ -5,9 +5,11 @@
 //! trace. Sources are never written over; a file that shibori did not write, or that was changed since, only
 //! with leave.
 
+use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use rayon::prelude::*;
 use tempfile::TempDir;
 
 use crate::write::seal;
@@ -58,11 +60,11 @@ impl Outputs {
     /// # Errors
     /// Where one is a folder, a source, or not ours; or a folder can't be written to.
     pub fn plan(targets: &[PathBuf], stale: &[PathBuf], policy: &Policy) -> Result<Self, Error> {
-        let sources: Vec<PathBuf> =
-            policy.sources.iter().filter_map(|path| path.canonicalize().ok()).collect();
-        for target in targets {
-            check(target, &sources, policy.force)?;
-        }
+        let sources: HashSet<PathBuf> =
+            policy.sources.par_iter().filter_map(|path| path.canonicalize().ok()).collect();
+        let checked: Vec<Result<(), Error>> =
+            targets.par_iter().map(|target| check(target, &sources, policy.force)).collect();
+        checked.into_iter().collect::<Result<Vec<()>, Error>>()?;
         let is_free =
             |path: &&PathBuf| path.canonicalize().is_ok_and(|real| !sources.contains(&real)) && is_ours(path);
         let stale = stale.iter().filter(is_free).cloned().collect();
@@ -95,9 +97,14 @@ impl Outputs {
         Ok(self.folders.len() - 1)
     }
 
-    /// Writes the bytes of target `at` to its temporary place. May be called from several threads.
+    /// Writes the bytes of target `at` to its temporary place. May be called from several threads. A target that holds
+    /// these bytes already is left alone, so that nothing that watches it sees a change.
     pub fn stage(&self, at: usize, bytes: &[u8]) -> Result<(), Error> {
-        if self.dry_run {
+        let holds_them = |path: &Path| {
+            let is_as_long = fs::metadata(path).is_ok_and(|old| old.len() == bytes.len() as u64);
+            is_as_long && fs::read(path).is_ok_and(|old| old == bytes)
+        };
+        if self.dry_run || holds_them(&self.targets[at].path) {
             return Ok(());
         }
         fs::write(self.staged(at), bytes).map_err(|error| Error::write(&self.targets[at].path, error))
@@ -113,9 +120,18 @@ impl Outputs {
         if self.dry_run {
             return Ok(Written { files, removed: std::mem::take(&mut self.stale) });
         }
-        for (at, target) in self.targets.iter().enumerate() {
-            fs::rename(self.staged(at), &target.path).map_err(|error| Error::write(&target.path, error))?;
-        }
+        let put = |(at, target): (usize, &Target)| {
+            let staged = self.staged(at);
+            // What holds its bytes already was not staged.
+            if !staged.exists() {
+                return Ok(());
+            }
+            fs::rename(staged, &target.path).map_err(|error| Error::write(&target.path, error))
+        };
+        // The last target, a manifest, says what the others are: until they all lie there, the old one stays.
+        let last = self.targets.len().saturating_sub(1);
+        self.targets[..last].par_iter().enumerate().try_for_each(put)?;
+        self.targets.iter().enumerate().skip(last).try_for_each(put)?;
         self.made.keep();
         for path in &self.stale {
             fs::remove_file(path).map_err(|error| Error::write(path, error))?;
@@ -124,7 +140,7 @@ impl Outputs {
     }
 }
 
-fn check(target: &Path, sources: &[PathBuf], force: bool) -> Result<(), Error> {
+fn check(target: &Path, sources: &HashSet<PathBuf>, force: bool) -> Result<(), Error> {
     if target.is_dir() {
         return Err(Error::write(target, WriteProblem::IsFolder));
     }
@@ -203,6 +219,23 @@ mod tests {
         drop(outputs);
         assert_eq!(listing(folder.path()), ["old.png"]);
         assert!(is_ours(&targets[0]));
+    }
+
+    #[test]
+    fn a_file_that_stays_the_same_is_not_touched() {
+        let ours = png(&image::RgbaImage::new(1, 1)).unwrap();
+        let folder = folder_with(&[("same.png", &ours)]);
+        let path = folder.path().join("same.png");
+        let long_ago = std::time::SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_000_000);
+        fs::File::options().write(true).open(&path).unwrap().set_modified(long_ago).unwrap();
+        let outputs = Outputs::plan(std::slice::from_ref(&path), &[], &Policy::default()).unwrap();
+        outputs.stage(0, &ours).unwrap();
+        assert_eq!(outputs.commit().unwrap().files, std::slice::from_ref(&path));
+        assert_eq!(fs::metadata(&path).unwrap().modified().unwrap(), long_ago);
+        let outputs = Outputs::plan(std::slice::from_ref(&path), &[], &Policy::default()).unwrap();
+        outputs.stage(0, b"new").unwrap();
+        outputs.commit().unwrap();
+        assert_eq!(fs::read(&path).unwrap(), b"new");
     }
 
     #[test]

@@ -3,6 +3,7 @@
 //! A frame's file holds its kept pixels. A frame that keeps none is written as its blank canvas, so that
 //! every frame has a file that can be painted in.
 
+use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -52,6 +53,7 @@ fn left_behind(folder: &Path, targets: &[PathBuf]) -> Vec<PathBuf> {
     let pages = old.into_iter().flat_map(|old| old.pages);
     let is_plain = |file: &str| !file.contains("..") && !file.starts_with('/') && !file.contains(['\\', ':']);
     let files = pages.filter(|page| is_plain(&page.file)).map(|page| folder.join(page.file));
+    let targets: HashSet<&PathBuf> = targets.iter().collect();
     files.filter(|path| !targets.contains(path)).collect()
 }
 
