@@ -4,7 +4,7 @@
 
 use std::path::Path;
 
-use shibori_core::clip::ApplyError;
+use shibori_core::clip::{ApplyError, ClipError, EditError, RowError};
 use shibori_core::cut::{Across, CutError, even_counts};
 use shibori_core::pack::PackError;
 use shibori_core::shape::{
@@ -292,6 +292,40 @@ impl From<ApplyError> for Failure {
             ApplyError::Set(error) => error.into(),
             other => Self::usage(format!("--clip: {other}")),
         }
+    }
+}
+
+impl From<RowError> for Failure {
+    fn from(error: RowError) -> Self {
+        let failure = Self::usage(format!("--clip-rows: {error}"));
+        match error {
+            RowError::Syntax(error) => Self::pointing("--clip-rows", &error),
+            RowError::TooMany { .. } => failure.with_hint("leave the last names out; - skips a row"),
+            RowError::NoRows => {
+                failure.with_hint("cut the sheet by --grid or --cell, or name frames with --clip")
+            }
+        }
+    }
+}
+
+impl From<EditError> for Failure {
+    fn from(error: EditError) -> Self {
+        let failure = Self::usage(error.to_string());
+        match error {
+            EditError::Set(error) => error.into(),
+            EditError::Unknown { known, .. } if known.is_empty() => {
+                failure.with_hint("there are no clips yet; add one: \"walk = 0-5 @12fps\"")
+            }
+            EditError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", known.join(", "))),
+            EditError::NoStep { .. } => failure.with_hint("steps count from 0"),
+            _ => failure,
+        }
+    }
+}
+
+impl From<ClipError> for Failure {
+    fn from(error: ClipError) -> Self {
+        Self::usage(error.to_string())
     }
 }
 

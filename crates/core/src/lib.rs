@@ -47,7 +47,7 @@ pub use color::{Color, ColorError, over};
 pub use frame::{Carried, Cell, Frame, FrameError, Source};
 pub use geometry::{Pair, Point, Rect, Size, SizeError};
 pub use marks::{Area, AreaError, Insets, InsetsError, Marks, Mirror};
-pub use name::{Name, NameError};
+pub use name::{Name, NameError, file_fault};
 pub use naming::{NameTemplate, NamingError};
 pub use only::{Only, OnlyError};
 pub use pixels::Pixels;

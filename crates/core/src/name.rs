@@ -66,3 +66,46 @@ impl Borrow<str> for Name {
         &self.0
     }
 }
+
+/// Names Windows keeps for devices, whatever ending follows.
+const DEVICES: [&str; 22] = [
+    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8", "com9",
+    "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
+];
+
+/// Why a name can't be a path on some common system.
+pub fn file_fault(name: &str) -> Option<&'static str> {
+    name.split('/').find_map(|part| {
+        let stem = part.split('.').next().unwrap_or(part).trim_end().to_lowercase();
+        if part.is_empty() {
+            Some("a part between slashes is empty")
+        } else if part == "." || part == ".." {
+            Some("'.' and '..' are folders")
+        } else if part.contains(['<', '>', ':', '"', '\\', '|', '?', '*']) {
+            Some("the characters < > : \" \\ | ? * are not allowed in file names on Windows")
+        } else if part.ends_with(['.', ' ']) || part.starts_with(' ') {
+            Some("a dot or a space at an end gets lost on Windows")
+        } else if DEVICES.contains(&stem.as_str()) {
+            Some("Windows keeps this name for a device")
+        } else {
+            None
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_that_fail_somewhere_are_refused_everywhere() {
+        for good in ["koi-00", "koi/001", "a b", ".hidden", "frog-01@turn.2", "鯉"] {
+            assert_eq!(file_fault(good), None, "{good}");
+        }
+        for bad in
+            ["/koi", "koi//1", "../koi", "a:b", "a?b", "koi.", "koi ", " koi", "con", "x/NUL.txt", "a\\b", ""]
+        {
+            assert!(file_fault(bad).is_some(), "{bad:?}");
+        }
+    }
+}

@@ -13,6 +13,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use shibori_core::check::Rule;
+use shibori_core::clip::{ClipSpec, EventSpec, Factor, Rate, Renaming, RowList};
 use shibori_core::cut::Counts;
 use shibori_core::draw::{Backdrop, Show};
 use shibori_core::shape::Anchor;
@@ -44,6 +45,8 @@ pub(crate) enum Command {
     Slice(Slice),
     /// Clean, mirror, scale, align, trim, and set pivots and boxes of frames already cut
     Adjust(Box<Adjust>),
+    /// List, add, change and remove clips
+    Clip(ClipEdit),
     /// Arrange frames on pages: an atlas
     Pack(Pack),
     /// Frames back out of an atlas, one file each
@@ -117,6 +120,37 @@ pub(crate) struct Adjust {
     pub(crate) clean: CleanArgs,
     #[command(flatten)]
     pub(crate) shape: ShapeArgs,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ClipEdit {
+    /// A set or an atlas; only its manifest is changed
+    #[arg(value_name = "MANIFEST")]
+    pub(crate) manifest: PathBuf,
+    /// Clips to add or replace: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps"
+    #[arg(value_name = "NAME=SPEC")]
+    pub(crate) specs: Vec<ClipSpec>,
+    /// Names of the sheet's rows in order, each a clip, as for slice
+    #[arg(long, value_name = "NAMES")]
+    pub(crate) clip_rows: Option<RowList>,
+    /// Mark a step: CLIP@STEP=NAME; without a name the mark goes
+    #[arg(long, value_name = "EVENT")]
+    pub(crate) event: Vec<EventSpec>,
+    /// Take this clip away; its frames stay
+    #[arg(long, value_name = "CLIP")]
+    pub(crate) drop: Vec<String>,
+    /// Give a clip another name
+    #[arg(long, value_name = "OLD=NEW")]
+    pub(crate) rename: Vec<Renaming>,
+    /// Play so many times as fast; 0.5 is half the speed
+    #[arg(long, value_name = "F")]
+    pub(crate) speed: Option<Factor>,
+    /// Put times on another frame clock, such as 24fps, and say how far off they are
+    #[arg(long, value_name = "RATE")]
+    pub(crate) fit: Option<Rate>,
+    /// Only this clip or sprite, for --speed and --fit and the list
+    #[arg(long, value_name = "SPRITE|CLIP")]
+    pub(crate) only: Option<Only>,
 }
 
 #[derive(Args, Debug)]

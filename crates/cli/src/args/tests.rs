@@ -43,7 +43,9 @@ fn a_recipe_has_the_same_options() {
         "align-with": "previous", "align-reach": 12, "box": ["body=auto"], "box-share": 80, "nine": "auto",
         "polygon": 8, "places": "places.csv",
     }));
-    same_list::<ClipArgs>(json!({ "clip": ["swim = 0-7 @12fps"] }));
+    same_list::<ClipArgs>(json!({
+        "clip": ["swim = 0-7 @12fps"], "clip-rows": "idle,-,walk", "event": ["swim@3=splash"],
+    }));
     same_list::<PackArgs>(json!({
         "layout": "clip-rows", "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
         "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true,

@@ -3,6 +3,7 @@
 mod adjust;
 mod check;
 mod cleaning;
+mod clip;
 mod cutting;
 mod demo;
 mod gather;
@@ -33,6 +34,7 @@ pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console)
         Command::Slice(args) => slice::run(args, everywhere, console),
         Command::Adjust(args) => adjust::run(args, everywhere, console),
         Command::Check(args) => check::run(args, everywhere, console),
+        Command::Clip(args) => clip::run(args, everywhere, console),
         Command::Pack(args) => pack::run(args, everywhere, console),
         Command::Unpack(args) => unpack::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),

@@ -100,6 +100,33 @@ impl Clip {
         Self { carried, ..self }
     }
 
+    /// The same steps on another clock; `ticks` in the steps' order.
+    ///
+    /// # Errors
+    /// As [`Clip::new`].
+    pub(crate) fn retimed(mut self, timescale: u32, ticks: &[u32]) -> Result<Self, ClipError> {
+        for (step, &ticks) in self.steps.iter_mut().zip(ticks) {
+            step.ticks = ticks;
+        }
+        let (play, plays, carried) = (self.play, self.plays, self.carried);
+        Ok(Self::new(self.sprite, self.name, timescale, self.steps)?
+            .playing(play, plays)
+            .with_carried(carried))
+    }
+
+    /// The same clip under another name.
+    pub(crate) fn renamed(self, name: Name) -> Self {
+        Self { name, ..self }
+    }
+
+    /// The same clip with an event on a step, or without the one it has.
+    pub(crate) fn with_event(mut self, step: usize, event: Option<String>) -> Self {
+        if let Some(step) = self.steps.get_mut(step) {
+            step.event = event;
+        }
+        self
+    }
+
     /// The same clip with only the steps whose frame stays, each as long as it and those after it that went;
     /// `None` where none stays. What comes before the first that stays goes with its time.
     pub(crate) fn keeping(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {

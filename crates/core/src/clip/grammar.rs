@@ -17,7 +17,7 @@ use crate::clip::timing::TimeError;
 use crate::clip::{Clip, ClipError, Play, Span};
 use crate::select::{Pick, SelectError};
 use crate::syntax::Cursor;
-use crate::{FrameSet, Name, SetError, SyntaxError};
+use crate::{FrameSet, Name, SetError, SyntaxError, file_fault};
 
 /// A clip as typed, not yet tied to a set.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -100,6 +100,11 @@ fn read_names(cursor: &mut Cursor<'_>) -> Result<(Option<Name>, Name), SyntaxErr
         Some((sprite, clip)) => (Some(name(sprite)?), name(clip)?),
         None => (None, name(typed)?),
     };
+    // Files and folders are named after clips.
+    if let Some(why) = file_fault(names.1.as_str()) {
+        let text = format!("'{}' can't be part of a file name: {why}", names.1);
+        return Err(cursor.error_at(start, text));
+    }
     cursor.eat("=");
     Ok(names)
 }

@@ -13,7 +13,7 @@ mod text;
 
 pub use load::{load, parse};
 pub use model::{Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, SourceEntry, StepEntry};
-pub use save::{of_atlas, of_set, of_sheet};
+pub use save::{of_atlas, of_set, of_sheet, replace_clips};
 
 /// The format this version reads and writes.
 pub const FORMAT: &str = "shibori/1";

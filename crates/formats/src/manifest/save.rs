@@ -30,6 +30,11 @@ pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size) -> Manifest {
     manifest(set, vec![page(file.to_owned(), sheet)], places)
 }
 
+/// Puts a set's clips into a manifest of the same frames; all else stays as it is.
+pub fn replace_clips(manifest: &mut Manifest, set: &FrameSet) {
+    manifest.clips = set.clips().iter().map(clip_entry).collect();
+}
+
 fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = (usize, Rect)>) -> Manifest {
     let (extras, other) = parted(set.carried());
     let frames = set.frames().iter().zip(places).map(|(frame, (page, rect))| frame_entry(frame, page, rect));

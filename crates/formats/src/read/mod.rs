@@ -23,7 +23,7 @@ pub use image::{Animation, Format, ImageInfo, Loaded, Moment, Picture, image};
 pub use places::places;
 pub use rects::rects;
 pub(crate) use source::file_name;
-pub use source::{Gathered, Remark, animation_frames, source, sources, sprite_name};
+pub use source::{Gathered, Remark, animation_frames, manifest_of, source, sources, sprite_name};
 
 /// How much a file may ask for before it is refused, and what is taken of a broken one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

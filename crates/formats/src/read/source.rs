@@ -79,23 +79,28 @@ pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
 /// Reads a set, an atlas, an image, an animation or a folder of images. An atlas may be named without
 /// its ending.
 pub fn source(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+    if let Some(manifest) = manifest_of(path) {
+        return from_manifest(&manifest, limits);
+    }
     if path.is_dir() {
-        let set = path.join(manifest::SET_FILE);
-        return if set.is_file() { from_manifest(&set, limits) } else { folder::read(path, limits) };
-    }
-    if is_manifest(path) {
-        return from_manifest(path, limits);
-    }
-    let with_ending = path.with_added_extension("json");
-    if !path.exists() && with_ending.is_file() {
-        return from_manifest(&with_ending, limits);
+        return folder::read(path, limits);
     }
     let (set, remarks) = frames_of_file(path, &sprite_name(path)?, limits)?;
     Ok(Gathered { set, remarks, files: vec![path.to_owned()] })
 }
 
-fn is_manifest(path: &Path) -> bool {
-    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json"))
+/// The manifest that a person means by a path: itself, that of a set's folder, or that of an atlas named without its
+/// ending.
+pub fn manifest_of(path: &Path) -> Option<PathBuf> {
+    let in_folder = path.join(manifest::SET_FILE);
+    if path.is_dir() {
+        return in_folder.is_file().then_some(in_folder);
+    }
+    if path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json")) {
+        return Some(path.to_owned());
+    }
+    let with_ending = path.with_added_extension("json");
+    (!path.exists() && with_ending.is_file()).then_some(with_ending)
 }
 
 pub(super) fn from_manifest(path: &Path, limits: &Limits) -> Result<Gathered, Error> {

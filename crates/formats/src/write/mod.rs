@@ -22,4 +22,4 @@ pub use guide::guide;
 pub use outputs::{Outputs, Policy, Written};
 pub use png::png;
 pub use set::{SetFiles, set, set_files};
-pub use single::{bytes, picture, sheet_manifest};
+pub use single::{bytes, clips, picture, sheet_manifest};

@@ -3,15 +3,9 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use shibori_core::FrameSet;
+use shibori_core::{FrameSet, file_fault};
 
 use crate::{Error, WriteProblem};
-
-/// Names Windows keeps for devices, whatever ending follows.
-const DEVICES: [&str; 22] = [
-    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8", "com9",
-    "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
-];
 
 /// A file for every frame, as paths with `/`. Where frames of several sprites have one name, each sprite
 /// gets a folder.
@@ -25,7 +19,7 @@ pub(super) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Err
     };
     for file in &files {
         let name = file.trim_end_matches(".png");
-        if let Some(why) = fault(name) {
+        if let Some(why) = file_fault(name) {
             return Err(Error::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
         }
     }
@@ -44,43 +38,11 @@ fn twice(files: &[String]) -> Option<(usize, usize)> {
     files.iter().enumerate().find_map(|(at, file)| Some((seen.insert(file.to_lowercase(), at)?, at)))
 }
 
-/// Why a name can't be a path on some common system.
-fn fault(name: &str) -> Option<&'static str> {
-    name.split('/').find_map(|part| {
-        let stem = part.split('.').next().unwrap_or(part).trim_end().to_lowercase();
-        if part.is_empty() {
-            Some("a part between slashes is empty")
-        } else if part == "." || part == ".." {
-            Some("'.' and '..' are folders")
-        } else if part.contains(['<', '>', ':', '"', '\\', '|', '?', '*']) {
-            Some("the characters < > : \" \\ | ? * are not allowed in file names on Windows")
-        } else if part.ends_with(['.', ' ']) || part.starts_with(' ') {
-            Some("a dot or a space at an end gets lost on Windows")
-        } else if DEVICES.contains(&stem.as_str()) {
-            Some("Windows keeps this name for a device")
-        } else {
-            None
-        }
-    })
-}
-
 #[cfg(test)]
 mod tests {
     use shibori_core::{Frame, Name, Pixels};
 
     use super::*;
-
-    #[test]
-    fn names_that_fail_somewhere_are_refused_everywhere() {
-        for good in ["koi-00", "koi/001", "a b", ".hidden", "frog-01@turn.2", "鯉"] {
-            assert_eq!(fault(good), None, "{good}");
-        }
-        for bad in
-            ["/koi", "koi//1", "../koi", "a:b", "a?b", "koi.", "koi ", " koi", "con", "x/NUL.txt", "a\\b", ""]
-        {
-            assert!(fault(bad).is_some(), "{bad:?}");
-        }
-    }
 
     fn set(frames: &[(&str, &str)]) -> FrameSet {
         let frame = |&(sprite, name): &(&str, &str)| {

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use image::RgbaImage;
 use shibori_core::{FrameSet, Size};
 
-use crate::manifest::of_sheet;
+use crate::manifest::{of_sheet, replace_clips};
 use crate::read::file_name;
 use crate::write::{Outputs, Policy, Written, png};
 use crate::{Error, WriteProblem};
@@ -28,6 +28,17 @@ pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, policy: &Policy)
     let target = sheet.with_extension("json");
     let outputs = Outputs::plan(std::slice::from_ref(&target), &[], policy)?;
     outputs.stage(0, of_sheet(set, &file_name(sheet), size).to_text().as_bytes())?;
+    outputs.commit()
+}
+
+/// Writes the clips of a set into the manifest that its frames came from, and touches nothing else.
+pub fn clips(path: &Path, set: &FrameSet, dry_run: bool) -> Result<Written, Error> {
+    let bytes = crate::read::bytes_of(path)?;
+    let mut manifest = crate::manifest::parse(&bytes).map_err(|problem| Error::read(path, problem))?;
+    replace_clips(&mut manifest, set);
+    let policy = Policy { dry_run, ..Policy::default() };
+    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], &policy)?;
+    outputs.stage(0, manifest.to_text().as_bytes())?;
     outputs.commit()
 }
 

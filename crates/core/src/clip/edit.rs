@@ -1,0 +1,298 @@
+//! Changing clips that are there: drop, rename, speed, another frame clock, events. Frames never change.
+
+use std::fmt;
+use std::str::FromStr;
+
+use crate::clip::timing::{TimeError, gcd};
+use crate::clip::{Clip, ClipError};
+use crate::{FrameSet, Name, SetError, file_fault};
+
+/// Why clips can't be changed so.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum EditError {
+    /// No clip of that name.
+    #[error("there is no clip '{name}'")]
+    Unknown {
+        /// What was asked for.
+        name: String,
+        /// The clips there are, the most alike first.
+        known: Vec<String>,
+    },
+    /// Several sprites have one.
+    #[error("several sprites have a clip '{name}'; write one of: {list}", list = known.join(", "))]
+    Several {
+        /// What was asked for.
+        name: String,
+        /// The clips that are meant.
+        known: Vec<String>,
+    },
+    /// A step that is not there.
+    #[error("clip '{clip}' has no step {step}: it has {count} (0 to {last})", last = count.saturating_sub(1))]
+    NoStep {
+        /// The clip.
+        clip: Name,
+        /// What was asked for.
+        step: usize,
+        /// How many steps there are.
+        count: usize,
+    },
+    /// A time that can't be kept.
+    #[error(transparent)]
+    Clip(#[from] ClipError),
+    /// Names that clash.
+    #[error(transparent)]
+    Set(#[from] SetError),
+}
+
+/// The place of the clip of a name, which may be `sprite:clip`.
+fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
+    let whole = |clip: &Clip| format!("{}:{}", clip.sprite(), clip.name());
+    let fits = |clip: &Clip| clip.name().as_str() == name || whole(clip) == name;
+    let found: Vec<usize> = (0..set.clips().len()).filter(|&at| fits(&set.clips()[at])).collect();
+    match found[..] {
+        [one] => Ok(one),
+        [] => {
+            let mut known: Vec<String> = set.clips().iter().map(|clip| clip.name().to_string()).collect();
+            known.sort_by(|a, b| strsim::jaro_winkler(b, name).total_cmp(&strsim::jaro_winkler(a, name)));
+            Err(EditError::Unknown { name: name.to_owned(), known })
+        }
+        _ => {
+            let known = found.iter().map(|&at| whole(&set.clips()[at])).collect();
+            Err(EditError::Several { name: name.to_owned(), known })
+        }
+    }
+}
+
+/// Takes a clip away; its frames stay.
+pub fn drop_clip(set: FrameSet, name: &str) -> Result<FrameSet, EditError> {
+    let place = place_of(&set, name)?;
+    let mut clips = set.clips().to_vec();
+    clips.remove(place);
+    Ok(set.with_clips(clips)?)
+}
+
+/// An old name and a new one: `walk=stroll`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Renaming {
+    old: String,
+    new: Name,
+}
+
+impl FromStr for Renaming {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (old, new) = text.split_once('=').ok_or("expected OLD=NEW, such as walk=stroll")?;
+        let new = Name::new(new.trim()).map_err(|error| error.to_string())?;
+        match file_fault(new.as_str()) {
+            Some(why) => Err(format!("'{new}' can't be part of a file name: {why}")),
+            None => Ok(Self { old: old.trim().to_owned(), new }),
+        }
+    }
+}
+
+/// Gives a clip another name.
+pub fn rename_clip(set: FrameSet, renaming: &Renaming) -> Result<FrameSet, EditError> {
+    let place = place_of(&set, &renaming.old)?;
+    changed(set, place, |clip| Ok(clip.renamed(renaming.new.clone())))
+}
+
+/// Changes one clip of a set.
+fn changed(
+    set: FrameSet,
+    place: usize,
+    change: impl FnOnce(Clip) -> Result<Clip, EditError>,
+) -> Result<FrameSet, EditError> {
+    let mut clips = set.clips().to_vec();
+    clips[place] = change(clips[place].clone())?;
+    Ok(set.with_clips(clips)?)
+}
+
+/// A number above 0, kept exactly: `0.5`, `2`, `1.25`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Factor {
+    numerator: u64,
+    denominator: u64,
+}
+
+impl FromStr for Factor {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = || format!("'{text}' is not a number above 0 such as 0.5 or 2");
+        let (whole, part) = text.trim().split_once('.').unwrap_or((text.trim(), ""));
+        let digits = format!("{whole}{part}");
+        let is_plain = digits.len() <= 9 && !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit());
+        let numerator =
+            digits.parse::<u64>().ok().filter(|number| is_plain && *number > 0).ok_or_else(wrong)?;
+        let denominator = 10u64.pow(part.len() as u32);
+        let shared = gcd(numerator, denominator);
+        Ok(Self { numerator: numerator / shared, denominator: denominator / shared })
+    }
+}
+
+impl fmt::Display for Factor {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.numerator as f64 / self.denominator as f64)
+    }
+}
+
+/// Frames a second, kept exactly: `24fps`, `23.976fps`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Rate(Factor);
+
+impl FromStr for Rate {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let number = text.trim().strip_suffix("fps").ok_or("a frame clock is a rate, such as 24fps")?;
+        let factor: Factor = number.trim().parse()?;
+        if factor.numerator > 1000 * factor.denominator {
+            return Err("a rate over 1000 fps is faster than any screen".to_owned());
+        }
+        Ok(Self(factor))
+    }
+}
+
+impl fmt::Display for Rate {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}fps", self.0)
+    }
+}
+
+/// A clip that plays `factor` times as fast: 0.5 is half the speed and twice the time, exactly.
+pub fn speed(clip: Clip, factor: Factor) -> Result<Clip, ClipError> {
+    let out_of_range = |clip: &Clip| ClipError::Time { clip: clip.name().clone(), error: TimeError::Range };
+    let ticks: Vec<u64> =
+        clip.steps().iter().map(|step| u64::from(step.ticks) * factor.denominator).collect();
+    let timescale = u64::from(clip.timescale()) * factor.numerator;
+    let shared = ticks.iter().fold(timescale, |all, &ticks| gcd(all, ticks));
+    let fit = |number: u64| u32::try_from(number / shared).map_err(|_| out_of_range(&clip));
+    let ticks = ticks.into_iter().map(fit).collect::<Result<Vec<u32>, _>>()?;
+    let timescale = fit(timescale)?;
+    clip.retimed(timescale, &ticks)
+}
+
+/// A clip on another frame clock: each step ends at the tick nearest to its true end, and lasts a tick at least. With it
+/// the largest time, in milliseconds, that a step's end is away from where it was.
+pub fn fit(clip: Clip, rate: Rate) -> Result<(Clip, f64), ClipError> {
+    let Rate(Factor { numerator, denominator }) = rate;
+    let seconds = |ticks: u64| ticks as f64 / f64::from(clip.timescale());
+    let clock = numerator as f64 / denominator as f64;
+    let (mut end, mut shown, mut farthest) = (0u64, 0u64, 0f64);
+    let mut ticks = Vec::with_capacity(clip.steps().len());
+    for step in clip.steps() {
+        end += u64::from(step.ticks);
+        let nearest = (seconds(end) * clock).round() as u64;
+        let next = nearest.max(shown + 1);
+        farthest = farthest.max((next as f64 / clock - seconds(end)).abs() * 1000.0);
+        let range = || ClipError::Time { clip: clip.name().clone(), error: TimeError::Range };
+        ticks.push(u32::try_from((next - shown) * denominator).map_err(|_| range())?);
+        shown = next;
+    }
+    let timescale = numerator as u32;
+    Ok((clip.retimed(timescale, &ticks)?, farthest))
+}
+
+/// A mark on a step: `leap@3=splash`; without a name the mark goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct EventSpec {
+    text: String,
+    clip: String,
+    step: usize,
+    event: Option<String>,
+}
+
+impl fmt::Display for EventSpec {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+impl FromStr for EventSpec {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = || format!("'{text}' is not an event; write CLIP@STEP=NAME, such as leap@3=splash");
+        let (place, event) = text.split_once('=').ok_or_else(wrong)?;
+        let (clip, step) = place.rsplit_once('@').ok_or_else(wrong)?;
+        let step = step.trim().parse().map_err(|_| wrong())?;
+        let event = Some(event.trim().to_owned()).filter(|event| !event.is_empty());
+        if let Some(event) = &event {
+            Name::new(event.clone()).map_err(|error| error.to_string())?;
+        }
+        Ok(Self { text: text.to_owned(), clip: clip.trim().to_owned(), step, event })
+    }
+}
+
+/// Marks a step of a clip.
+pub fn set_event(set: FrameSet, spec: &EventSpec) -> Result<FrameSet, EditError> {
+    let place = place_of(&set, &spec.clip)?;
+    changed(set, place, |clip| {
+        let count = clip.steps().len();
+        if spec.step >= count {
+            return Err(EditError::NoStep { clip: clip.name().clone(), step: spec.step, count });
+        }
+        Ok(clip.with_event(spec.step, spec.event.clone()))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::set::tests::{rows, with_clips};
+
+    fn frog() -> FrameSet {
+        with_clips(rows("frog", &[4]), &["sit = 0-1 @12fps", "leap = 0@80ms,1@40ms,2@100ms once"])
+    }
+
+    #[test]
+    fn half_the_speed_is_twice_the_time_exactly() {
+        let slow = speed(frog().clips()[0].clone(), "0.5".parse().unwrap()).unwrap();
+        assert_eq!((slow.timescale(), slow.total_ticks()), (6, 2));
+        let fast = speed(frog().clips()[1].clone(), "1.25".parse().unwrap()).unwrap();
+        assert_eq!(fast.total_millis(), 176.0);
+        for wrong in ["0", "-1", "fast", "", "1e3"] {
+            assert!(wrong.parse::<Factor>().is_err(), "{wrong}");
+        }
+    }
+
+    #[test]
+    fn another_clock_says_how_far_off_it_is() {
+        let (fitted, farthest) = fit(frog().clips()[1].clone(), "24fps".parse().unwrap()).unwrap();
+        assert_eq!(fitted.steps().iter().map(|step| step.ticks).collect::<Vec<_>>(), [2, 1, 2]);
+        // 2/24 s against 80 ms; then 125 against 120, 208.3 against 220.
+        assert!((farthest - 11.666).abs() < 0.01, "{farthest}");
+    }
+
+    #[test]
+    fn dropping_renaming_and_events() {
+        let set = rename_clip(frog(), &"sit=rest".parse().unwrap()).unwrap();
+        let set = set_event(set, &"leap@2=splash".parse().unwrap()).unwrap();
+        assert_eq!(set.clips()[1].steps()[2].event.as_deref(), Some("splash"));
+        let gone = set_event(set.clone(), &"leap@2=".parse().unwrap()).unwrap();
+        assert_eq!(gone.clips()[1].steps()[2].event, None);
+        assert_eq!(drop_clip(set.clone(), "frog:rest").unwrap().clips().len(), 1);
+        let unknown = drop_clip(set.clone(), "laep").unwrap_err();
+        assert!(matches!(unknown, EditError::Unknown { known, .. } if known[0] == "leap"));
+        let step = set_event(set.clone(), &"leap@3=splash".parse().unwrap()).unwrap_err();
+        assert_eq!(step.to_string(), "clip 'leap' has no step 3: it has 3 (0 to 2)");
+        assert!(rename_clip(set, &"rest=leap".parse().unwrap()).is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn on_any_clock_the_end_is_at_most_half_a_tick_off(fps in 1u32..240, millis in prop::collection::vec(50u32..400, 1..9)) {
+            let list: Vec<String> = millis.iter().map(|ms| format!("0@{ms}ms")).collect();
+            let set = with_clips(rows("frog", &[1]), &[&format!("sit = {}", list.join(","))]);
+            prop_assume!(fps >= 20);
+            let (fitted, farthest) = fit(set.clips()[0].clone(), format!("{fps}fps").parse().unwrap()).unwrap();
+            let half = 500.0 / f64::from(fps) + 1e-6;
+            prop_assert!(farthest <= half);
+            let total: u32 = millis.iter().sum();
+            prop_assert!((fitted.total_millis() - f64::from(total)).abs() <= half);
+        }
+    }
+}

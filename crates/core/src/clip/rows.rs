@@ -1,0 +1,178 @@
+//! Clips from the rows of a sheet, named in order: `idle,walk@12fps,-,leap@80ms once`, or eight directions in one word:
+//! `walk-{dir8}`.
+//!
+//! Our order of directions is clockwise from north; `{dir:e,ne,n}` gives another. `-` skips a row. What follows a name,
+//! a time and a way to play, is as in a clip.
+
+use std::fmt;
+use std::str::FromStr;
+
+use crate::clip::ClipSpec;
+use crate::{FrameSet, SyntaxError};
+
+const CLOCKWISE: &str = "n,ne,e,se,s,sw,w,nw";
+
+/// Names of rows, from the first.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RowList {
+    text: String,
+    /// The name and what follows it; `None` skips a row.
+    rows: Vec<Option<(String, String)>>,
+}
+
+/// Why a list does not fit a sheet.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum RowError {
+    /// More names than rows.
+    #[error("{named} rows are named, but '{sprite}' has {rows} (r0 to r{last})", last = rows.saturating_sub(1))]
+    TooMany {
+        /// How many names there are.
+        named: usize,
+        /// The sprite.
+        sprite: String,
+        /// How many rows it has.
+        rows: usize,
+    },
+    /// Frames that come from no grid.
+    #[error("there are no rows: the frames were not cut from a grid")]
+    NoRows,
+    /// A name or a time that is none.
+    #[error(transparent)]
+    Syntax(#[from] SyntaxError),
+}
+
+impl fmt::Display for RowList {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+impl FromStr for RowList {
+    type Err = SyntaxError;
+
+    fn from_str(text: &str) -> Result<Self, SyntaxError> {
+        let mut rows = Vec::new();
+        for (at, item) in split(text)? {
+            let wrong =
+                |problem: &str| SyntaxError { text: text.to_owned(), at, problem: problem.to_owned() };
+            let item = item.trim();
+            if item.is_empty() {
+                return Err(wrong("expected the name of a row, or - to skip it"));
+            }
+            if item == "-" {
+                rows.push(None);
+                continue;
+            }
+            let named = item.find(['@', ' ']).unwrap_or(item.len());
+            let (name, rest) = item.split_at(named);
+            for name in with_directions(name).ok_or_else(|| wrong("expected {dir8} or {dir:e,ne,n,...}"))? {
+                // What is wrong with the name or the time shows before there is a sheet.
+                let spec = format!("{name} = r0 {rest}").parse::<ClipSpec>();
+                spec.map_err(|error| wrong(&error.problem))?;
+                rows.push(Some((name, rest.to_owned())));
+            }
+        }
+        Ok(Self { text: text.to_owned(), rows })
+    }
+}
+
+/// The items of a list with the characters they begin at; commas in braces part nothing.
+fn split(text: &str) -> Result<Vec<(usize, &str)>, SyntaxError> {
+    let (mut items, mut start, mut depth) = (Vec::new(), (0, 0), 0);
+    for (count, (at, c)) in text.char_indices().enumerate() {
+        match c {
+            '{' => depth += 1,
+            '}' => depth -= 1,
+            ',' if depth == 0 => {
+                items.push((start.0, &text[start.1..at]));
+                start = (count + 1, at + 1);
+            }
+            _ => {}
+        }
+    }
+    if depth != 0 {
+        let at = text.chars().count();
+        return Err(SyntaxError { text: text.to_owned(), at, problem: "a brace is not closed".to_owned() });
+    }
+    items.push((start.0, &text[start.1..]));
+    Ok(items)
+}
+
+/// A name, or one for each direction it stands for.
+fn with_directions(name: &str) -> Option<Vec<String>> {
+    let Some((before, rest)) = name.split_once('{') else { return Some(vec![name.to_owned()]) };
+    let (inside, after) = rest.split_once('}')?;
+    let list = match inside {
+        "dir8" => CLOCKWISE,
+        other => other.strip_prefix("dir:")?,
+    };
+    let directions = list.split(',').map(str::trim);
+    let names: Vec<String> = directions.map(|way| format!("{before}{way}{after}")).collect();
+    (!after.contains('{') && !list.split(',').any(|way| way.trim().is_empty())).then_some(names)
+}
+
+impl RowList {
+    /// The clips of every sprite that was cut from a grid. Rows without a frame get none.
+    pub fn specs(&self, set: &FrameSet) -> Result<Vec<ClipSpec>, RowError> {
+        let mut specs = Vec::new();
+        for sprite in set.sprites() {
+            let frames = set.frames_of(sprite).into_iter();
+            let cells: Vec<u32> = frames.filter_map(|at| Some(set.frames()[at].cell()?.row)).collect();
+            let Some(rows) = cells.iter().max().map(|&last| last as usize + 1) else { continue };
+            if self.rows.len() > rows {
+                return Err(RowError::TooMany { named: self.rows.len(), sprite: sprite.to_string(), rows });
+            }
+            for (row, item) in (0u32..).zip(&self.rows) {
+                let Some((name, rest)) = item.as_ref().filter(|_| cells.contains(&row)) else { continue };
+                specs.push(format!("{sprite}:{name} = r{row} {rest}").parse()?);
+            }
+        }
+        if specs.is_empty() { Err(RowError::NoRows) } else { Ok(specs) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::clip::add_clips;
+    use crate::set::tests::rows;
+
+    fn clips(text: &str, lengths: &[u32]) -> Result<Vec<String>, String> {
+        let list: RowList = text.parse().map_err(|e: SyntaxError| e.to_string())?;
+        let set = rows("frog", lengths);
+        let set = add_clips(set.clone(), &list.specs(&set).map_err(|e| e.to_string())?);
+        let set = set.map_err(|e| e.to_string())?;
+        let told = |c: &crate::clip::Clip| {
+            format!("{} {}x{} ms {}", c.name(), c.steps().len(), c.total_millis(), c.way())
+        };
+        Ok(set.clips().iter().map(told).collect())
+    }
+
+    #[test]
+    fn rows_are_named_in_order_and_some_skipped() {
+        assert_eq!(
+            clips("idle,-,leap@50ms once", &[2, 3, 4]).unwrap(),
+            ["idle 2x200 ms loop", "leap 4x200 ms once"]
+        );
+        assert_eq!(clips("a,b,c", &[2]).unwrap_err(), "3 rows are named, but 'frog' has 1 (r0 to r0)");
+    }
+
+    #[test]
+    fn eight_directions_go_clockwise_from_north() {
+        let told = clips("walk-{dir8}@8fps", &[1; 8]).unwrap();
+        assert_eq!(told[0], "walk-n 1x125 ms loop");
+        assert_eq!(told[2], "walk-e 1x125 ms loop");
+        assert_eq!(told[7], "walk-nw 1x125 ms loop");
+        let other = clips("idle,walk-{dir:e,n,w}", &[1; 4]).unwrap();
+        assert_eq!(other[1], "walk-e 1x100 ms loop");
+    }
+
+    #[test]
+    fn mistakes_point_at_their_item() {
+        for (text, at) in
+            [("idle,,leap", 5), ("idle,walk-{dir9}", 5), ("idle,walk@12fpz", 5), ("a{dir8", 6), ("con", 0)]
+        {
+            assert_eq!(text.parse::<RowList>().unwrap_err().at, at, "{text}");
+        }
+    }
+}
