@@ -9,6 +9,7 @@
 
 pub mod manifest;
 pub mod read;
+pub mod report;
 pub mod write;
 
 mod error;

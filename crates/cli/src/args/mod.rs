@@ -213,8 +213,10 @@ pub(crate) enum Preview {
     Contact(Contact),
     /// The cut drawn over the sheet before cutting: lines, blank cells, crossed pixels: a PNG
     Grid(Box<GridPreview>),
-    /// A clip as the game will show it: a GIF or an APNG, by the file's ending
+    /// A clip as the game will show it, or all clips side by side: a GIF or an APNG, by the file's ending
     Motion(Motion),
+    /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
+    Html(Html),
     /// The frames of each clip over each other, pivots on one point, time told by colour: a PNG
     Onion(Onion),
     /// Where feet and centre stand from step to step, across and down: a PNG
@@ -240,6 +242,18 @@ pub(crate) struct Contact {
     /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all
     #[arg(long, value_name = "WHAT", value_delimiter = ',')]
     pub(crate) show: Vec<ShowArg>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Html {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The page to write; ends in .html
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
 }
 
 #[derive(Args, Debug)]
@@ -362,6 +376,9 @@ pub(crate) struct Motion {
     /// What lies behind: none, checker, or a colour such as 203040
     #[arg(long, value_name = "BACKDROP", default_value = "none")]
     pub(crate) background: Backdrop,
+    /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all
+    #[arg(long, value_name = "WHAT", value_delimiter = ',')]
+    pub(crate) show: Vec<ShowArg>,
 }
 
 #[derive(Args, Debug)]

@@ -20,8 +20,13 @@ struct Report {
     allowed: usize,
 }
 
+/// What a set's default limits find, as results tell it.
+pub(super) fn findings(set: &FrameSet, path: &Path) -> Vec<FindingReport> {
+    check(set, &Limits::default()).into_iter().map(|finding| told(set, path, finding)).collect()
+}
+
 #[derive(Serialize)]
-struct FindingReport {
+pub(super) struct FindingReport {
     rule: &'static str,
     source: PathBuf,
     sprite: String,

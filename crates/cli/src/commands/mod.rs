@@ -12,6 +12,7 @@ mod inspect;
 mod pack;
 mod preview;
 mod preview_grid;
+mod preview_html;
 mod shaping;
 mod slice;
 mod unpack;
@@ -39,6 +40,7 @@ pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console)
         Command::Unpack(args) => unpack::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
         Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
+        Command::Preview(Preview::Html(args)) => preview_html::run(args, everywhere, console),
         Command::Preview(Preview::Onion(args)) => preview::onion(args, everywhere, console),
         Command::Preview(Preview::Drift(args)) => preview::drift(args, everywhere, console),
         Command::Preview(Preview::Grid(args)) => preview_grid::run(args, everywhere, console),

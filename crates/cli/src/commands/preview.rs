@@ -5,13 +5,13 @@ use std::path::{Path, PathBuf};
 use image::RgbaImage;
 use serde::Serialize;
 use shibori_core::clip::{Clip, Span};
-use shibori_core::draw::{self, ContactOptions, FilmOptions, OnionOptions};
+use shibori_core::draw::{self, ContactOptions, Film, FilmOptions, OnionOptions};
 use shibori_core::{FrameSet, Name};
 use shibori_formats::write;
 
 use super::{gather, policy, told, wrote};
 use crate::args::{Contact, Drift, Everywhere, Motion, Onion, show};
-use crate::console::{Console, bytes, counted, grouped};
+use crate::console::{Console, bytes, counted, grouped, millis};
 use crate::failure::Failure;
 
 #[derive(Serialize)]
@@ -76,9 +76,11 @@ fn finish(
 
 pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
-    let clip = clip_to_show(&set)?;
-    let film = draw::film(&set, &clip, FilmOptions { zoom: args.zoom, backdrop: args.background });
-    let done = write::film(&args.output, &film, &policy(everywhere, sources))?;
+    let (film, told) =
+        film_of(&set, FilmOptions { zoom: args.zoom, backdrop: args.background, show: show(&args.show) })?;
+    let progress = console.progress("encoding pictures", film.pictures.len());
+    let done = write::film(&args.output, &film, &policy(everywhere, sources), || progress.tick())?;
+    drop(progress);
     if done.hardened > 0 {
         let text = format!(
             "a GIF has no half transparency: {} pixels were made clear or solid",
@@ -93,30 +95,33 @@ pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) 
     let (width, height) = film.pictures[0].0.dimensions();
     let (file, size) = (args.output.clone(), [width, height]);
     console.say(&format!(
-        "{} {}: {}; {width}x{height} px, {}",
+        "{} {}: {told}; {width}x{height} px, {}",
         wrote(everywhere),
         file.display(),
-        told(&clip),
         bytes(done.bytes as u64)
     ));
-    let (pictures, ms, bytes) = (film.pictures.len(), clip.total_millis(), done.bytes);
+    let ms = film.pictures.iter().map(|(_, span)| span.millis()).sum();
+    let (pictures, bytes) = (film.pictures.len(), done.bytes);
     console.result(&MotionReport { file, size, pictures, ms, bytes });
     Ok(())
 }
 
-/// The one clip there is; where there is none, all frames at 100 ms.
-fn clip_to_show(set: &FrameSet) -> Result<Clip, Failure> {
-    match set.clips() {
-        [one] => Ok(one.clone()),
-        [] => all_frames(set),
-        several => {
-            let names: Vec<String> =
-                several.iter().map(|clip| format!("{}:{}", clip.sprite(), clip.name())).collect();
-            let hint = format!("add --only {}, or another of: {}", names[0], names.join(", "));
-            Err(Failure::usage(format!("there are {} clips; one can be shown at a time", several.len()))
-                .with_hint(hint))
+/// The one clip there is, all of them side by side, or where there is none all frames at 100 ms; and what it is.
+fn film_of(set: &FrameSet, options: FilmOptions) -> Result<(Film, String), Failure> {
+    Ok(match set.clips() {
+        [one] => (draw::film(set, one, options), told(one)),
+        [] => {
+            let clip = all_frames(set)?;
+            (draw::film(set, &clip, options), told(&clip))
         }
-    }
+        several => {
+            let clips: Vec<&Clip> = several.iter().collect();
+            let film = draw::films(set, &clips, options);
+            let ms = film.pictures.iter().map(|(_, span)| span.millis()).sum();
+            let text = format!("{} side by side, {} (the longest)", counted(clips.len(), "clip"), millis(ms));
+            (film, text)
+        }
+    })
 }
 
 fn all_frames(set: &FrameSet) -> Result<Clip, Failure> {

@@ -14,9 +14,18 @@ fn gif_frames(env: &Env, name: &str) -> Vec<(RgbaImage, f64)> {
     options.set_color_output(gif::ColorOutput::RGBA);
     let mut decoder = options.read_info(BufReader::new(File::open(env.path(name)).unwrap())).unwrap();
     let mut frames = Vec::new();
+    let mut canvas = RgbaImage::new(decoder.width().into(), decoder.height().into());
     while let Some(frame) = decoder.read_next_frame().unwrap() {
-        let image = RgbaImage::from_raw(frame.width.into(), frame.height.into(), frame.buffer.to_vec());
-        frames.push((image.unwrap(), f64::from(frame.delay) * 10.0));
+        let (left, top) = (u32::from(frame.left), u32::from(frame.top));
+        let (width, height) = (u32::from(frame.width), u32::from(frame.height));
+        let part = RgbaImage::from_raw(width, height, frame.buffer.to_vec()).unwrap();
+        for (x, y, pixel) in part.enumerate_pixels().filter(|(.., pixel)| pixel[3] > 0) {
+            canvas.put_pixel(left + x, top + y, *pixel);
+        }
+        frames.push((canvas.clone(), f64::from(frame.delay) * 10.0));
+        if frame.dispose == gif::DisposalMethod::Background {
+            image::imageops::replace(&mut canvas, &RgbaImage::new(width, height), left.into(), top.into());
+        }
     }
     frames
 }
@@ -93,12 +102,54 @@ fn a_gif_of_many_colours_is_reduced_and_says_so() {
 }
 
 #[test]
-fn several_clips_are_not_guessed_between() {
+fn several_clips_play_side_by_side_each_in_its_own_time() {
     let env = Env::with_art();
-    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --clip \"turn = 3-5\" -o koi");
-    let outcome = env.run("preview motion koi -o koi.gif");
-    assert_eq!(outcome.code, 2);
-    assert!(outcome.err.contains("--only koi:swim, or another of: koi:swim, koi:turn"), "{}", outcome.err);
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7 @10fps\" --clip \"turn = 3-5 @80ms\" -o koi");
+    let told = env.json("preview motion koi -o koi.gif --zoom 2 --show pivot,boxes");
+    assert_eq!(told["ms"], 800.0);
+    let shown = gif_frames(&env, "koi.gif");
+    assert_eq!(shown.iter().map(|(_, ms)| ms).sum::<f64>(), 800.0);
+    assert!(shown[0].0.width() >= 2 * 64);
+}
+
+#[test]
+fn a_gif_stores_only_what_changes() {
+    let env = Env::with_art();
+    let still = image::RgbaImage::from_fn(64, 64, |x, y| image::Rgba([x as u8, y as u8, 9, 255]));
+    for at in 0..4u32 {
+        let mut image = still.clone();
+        image.put_pixel(10 + at, 20, image::Rgba([255, 255, 255, 255]));
+        env.write(&format!("blink/b_{at}.png"), shibori_formats::write::png(&image).unwrap());
+    }
+    env.ok("preview motion blink -o blink.gif --background 000000");
+    let mut options = gif::DecodeOptions::new();
+    options.set_color_output(gif::ColorOutput::Indexed);
+    let bytes = env.read("blink.gif");
+    let mut decoder = options.read_info(&bytes[..]).unwrap();
+    let mut sizes = Vec::new();
+    while let Some(frame) = decoder.read_next_frame().unwrap() {
+        sizes.push((frame.width, frame.height));
+    }
+    assert_eq!(sizes, [(64, 64), (2, 1), (2, 1), (2, 1)]);
+}
+
+#[test]
+fn one_page_plays_everything_without_a_network() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --clip-rows \"sit@5fps,croak,leap once,dive\" --event leap@3=splash -o frog");
+    env.ok("pack frog -o pond");
+    for source in ["frog", "pond", "art/firefly.gif", "art/koi.png"] {
+        let told = env.json(&format!("preview html {source} -o page.html"));
+        let page = String::from_utf8(env.read("page.html")).unwrap();
+        assert!(!page.contains("http:") && !page.contains("https:") && !page.contains("src=\""), "{source}");
+        assert!(page.contains("data:image/png;base64,"), "{source}");
+        assert!(told["frames"].as_u64().unwrap() > 0);
+    }
+    let twice = env.read("page.html");
+    env.ok("preview html art/koi.png -o page.html --jobs 1");
+    assert_eq!(twice, env.read("page.html"));
+    let wrong = env.run("preview html frog -o page.png");
+    assert!(wrong.code == 2 && wrong.err.contains("use -o page.html"), "{}", wrong.err);
 }
 
 #[test]

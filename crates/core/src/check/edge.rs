@@ -10,6 +10,8 @@ use crate::{FrameSet, Pair, Size};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbour's.
 const SHARE: f64 = 0.25;
+/// A tip of so many pixels may touch the edge; what is cut off ends in more.
+const TIP: u32 = 1;
 
 pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
     let frame = &set.frames()[at];
@@ -51,7 +53,15 @@ pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
     if is_tile {
         return Vec::new();
     }
-    touching.iter().map(|touch| told(set, at, touch, found.areas[touch.piece as usize], largest)).collect()
+    // A drawing that was cut out by its own outline fills its canvas on purpose.
+    let is_outlined = frame.source().is_some_and(|source| source.cell.is_none() && source.rect.is_some());
+    let area_of = |piece: u32| found.areas[piece as usize];
+    let is_told = |touch: &&Touch| touch.pixels > TIP && !is_outlined || area_of(touch.piece) < largest;
+    touching
+        .iter()
+        .filter(is_told)
+        .map(|touch| told(set, at, touch, found.areas[touch.piece as usize], largest))
+        .collect()
 }
 
 struct Touch {
@@ -77,5 +87,15 @@ fn told(set: &FrameSet, at: usize, touch: &Touch, area: u32, largest: u32) -> Fi
     };
     let (sprite, clip) =
         (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
-    Finding { rule, sprite, frame: at, clip, at: Some(touch.at), value, limit: 0.0, message, remedy }
+    Finding {
+        rule,
+        sprite,
+        frame: at,
+        clip,
+        at: Some(touch.at),
+        value,
+        limit: if is_neighbour { 0.0 } else { f64::from(TIP) },
+        message,
+        remedy,
+    }
 }

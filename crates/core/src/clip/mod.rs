@@ -15,4 +15,5 @@ pub use clip::{Clip, ClipError, Play, Step};
 pub use edit::{EditError, EventSpec, Factor, Rate, Renaming, drop_clip, fit, rename_clip, set_event, speed};
 pub use grammar::{ApplyError, ClipSpec, add_clips};
 pub use rows::{RowError, RowList};
+pub(crate) use timing::gcd;
 pub use timing::{Span, TimeError};

@@ -7,10 +7,12 @@ use std::fmt;
 use std::str::FromStr;
 
 use image::{Rgba, RgbaImage, imageops};
+use rayon::prelude::*;
 
-use crate::clip::{Clip, Span};
-use crate::draw::paper::Paper;
-use crate::{Color, ColorError, Frame, FrameSet, Pixels, Rect, Size};
+use crate::clip::{Clip, Span, Step, gcd};
+use crate::draw::paper::{Paper, ink};
+use crate::draw::{Show, overlay, text};
+use crate::{Color, ColorError, Frame, FrameSet, Mirror, Pixels, Rect, Size};
 
 /// Pictures with their times.
 #[derive(Clone, Debug)]
@@ -28,6 +30,8 @@ pub struct FilmOptions {
     pub zoom: u32,
     /// What lies behind.
     pub backdrop: Backdrop,
+    /// What is drawn over the frames.
+    pub show: Show,
 }
 
 /// What lies behind a film.
@@ -46,6 +50,22 @@ pub enum Backdrop {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{0}; or none, or checker")]
 pub struct BackdropError(#[from] ColorError);
+
+impl Backdrop {
+    fn paper(self, size: Size, zoom: u32) -> Paper {
+        let mut paper = Paper::new(size, Rgba([0; 4]));
+        self.fill(&mut paper, Rect::of(size), zoom);
+        paper
+    }
+
+    fn fill(self, paper: &mut Paper, rect: Rect, zoom: u32) {
+        match self {
+            Self::None => {}
+            Self::Checker => paper.checker(rect, 4 * zoom),
+            Self::Color(color) => paper.fill(rect, color.0),
+        }
+    }
+}
 
 impl FromStr for Backdrop {
     type Err = BackdropError;
@@ -71,26 +91,146 @@ impl fmt::Display for Backdrop {
 
 /// Draws a clip of a set.
 pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Film {
-    let zoom = options.zoom.max(1);
+    let scene = Scene::new(set, clip, options);
+    let size = scene.size();
     let steps = clip.shown();
-    let looks: Vec<Look> =
-        steps.iter().map(|step| Look::new(&set.frames()[step.frame], step.mirror)).collect();
-    let stage = Stage::around(&looks);
-    let size = Size::new(stage.size.width * zoom, stage.size.height * zoom);
-    let draw = |look: &Look| {
-        let mut paper = match options.backdrop {
-            Backdrop::Color(color) => Paper::new(size, color.0),
-            Backdrop::None | Backdrop::Checker => Paper::new(size, Rgba([0; 4])),
-        };
-        if options.backdrop == Backdrop::Checker {
-            paper.checker(Rect::of(size), 4 * zoom);
-        }
-        let at = |position: i64, start: i64| (position - start) * i64::from(zoom);
-        paper.lay(&look.pixels, at(look.pixels_at.0, stage.left), at(look.pixels_at.1, stage.top), zoom);
+    let draw = |step: usize| {
+        let mut paper = options.backdrop.paper(size, options.zoom.max(1));
+        scene.draw(&mut paper, step, (0, 0));
         paper.into_image()
     };
-    let pictures = looks.iter().zip(&steps).map(|(look, step)| (draw(look), clip.span(step)));
-    Film { pictures: pictures.collect(), plays: clip.plays() }
+    let pictures: Vec<RgbaImage> = (0..steps.len()).into_par_iter().map(draw).collect();
+    let spans = steps.iter().map(|step| clip.span(step));
+    Film { pictures: pictures.into_iter().zip(spans).collect(), plays: clip.plays() }
+}
+
+/// Pixels between clips shown beside each other, and round them.
+const GAP: u32 = 8;
+const LABEL: u32 = 14;
+
+/// Draws several clips beside each other with their names, for as long as the longest of them; shorter ones begin again.
+/// The film plays for ever.
+pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Film {
+    let scenes: Vec<Scene> = clips.iter().map(|clip| Scene::new(set, clip, options)).collect();
+    // Rather wide than high: two of a size stand beside each other.
+    let area: u64 = scenes.iter().map(|scene| scene.size().area()).sum();
+    let widest = scenes.iter().map(|scene| scene.size().width).max().unwrap_or(1);
+    let room = ((area as f64 * 2.5).sqrt() as u32).max(widest) + 2 * GAP;
+    let (mut x, mut y, mut shelf, mut width) = (GAP, GAP, 0, 0);
+    let mut corners = Vec::with_capacity(scenes.len());
+    for (scene, clip) in scenes.iter().zip(clips) {
+        let size = scene.size();
+        let own = size.width.max(text::width(clip.name().as_str(), 1));
+        if x > GAP && x + own + GAP > room {
+            (x, y, shelf) = (GAP, y + shelf + GAP, 0);
+        }
+        corners.push((x, y));
+        width = width.max(x + own + GAP);
+        x += own + GAP;
+        shelf = shelf.max(size.height + LABEL);
+    }
+    let size = Size::new(width, y + shelf + GAP);
+    let moments = moments(clips);
+    let draw = |shown: &Vec<usize>| {
+        let mut paper = Paper::new(size, ink::PAGE);
+        for ((scene, clip), (corner, step)) in scenes.iter().zip(clips).zip(corners.iter().zip(shown)) {
+            let at = (corner.0, corner.1 + LABEL);
+            options.backdrop.fill(&mut paper, Rect::at(at.0, at.1, scene.size()), options.zoom.max(1));
+            scene.draw(&mut paper, *step, at);
+            paper.write(clip.name().as_str(), corner.0, corner.1 + 2, 1, ink::TEXT);
+        }
+        paper.into_image()
+    };
+    let pictures: Vec<RgbaImage> = moments.par_iter().map(|(shown, _)| draw(shown)).collect();
+    let spans = moments.iter().map(|(_, span)| *span);
+    Film { pictures: pictures.into_iter().zip(spans).collect(), plays: 0 }
+}
+
+/// Which step each clip shows, and for how long, until the longest has played once. Times are exact where the clips have
+/// a common clock, else to the nearest millisecond.
+fn moments(clips: &[&Clip]) -> Vec<(Vec<usize>, Span)> {
+    const FINEST: u64 = 1_000_000;
+    let common = clips.iter().fold(1u64, |clock, clip| {
+        let scale = u64::from(clip.timescale());
+        clock / gcd(clock, scale) * scale
+    });
+    let clock = if common <= FINEST { common } else { 1000 };
+    let on_clock =
+        |ticks: u64, clip: &Clip| (ticks as u128 * u128::from(clock) / u128::from(clip.timescale())) as u64;
+    // The end of each step on the common clock.
+    let ends: Vec<Vec<u64>> = clips
+        .iter()
+        .map(|clip| {
+            let mut end = 0;
+            let sum = |step: &&Step| {
+                end += u64::from(step.ticks);
+                on_clock(end, clip).max(1)
+            };
+            clip.shown().iter().map(sum).collect()
+        })
+        .collect();
+    let longest = ends.iter().filter_map(|ends| ends.last().copied()).max().unwrap_or(1);
+    let step_at = |ends: &Vec<u64>, time: u64| {
+        let total = ends.last().copied().unwrap_or(1);
+        ends.partition_point(|&end| end <= time % total)
+    };
+    let next_after = |ends: &Vec<u64>, time: u64| {
+        let total = ends.last().copied().unwrap_or(1);
+        time / total * total + ends[step_at(ends, time)]
+    };
+    let (mut time, mut moments) = (0, Vec::new());
+    while time < longest {
+        let next = ends.iter().map(|ends| next_after(ends, time)).min().unwrap_or(longest).min(longest);
+        let shown = ends.iter().map(|ends| step_at(ends, time)).collect();
+        let span = Span::new((next - time) as u32, clock as u32).unwrap_or(Span::DEFAULT);
+        moments.push((shown, span));
+        time = next;
+    }
+    moments
+}
+
+/// A clip ready to be drawn, step by step.
+struct Scene<'a> {
+    looks: Vec<Look>,
+    frames: Vec<(&'a Frame, bool)>,
+    stage: Stage,
+    options: FilmOptions,
+}
+
+impl<'a> Scene<'a> {
+    fn new(set: &'a FrameSet, clip: &Clip, options: FilmOptions) -> Self {
+        let steps = clip.shown();
+        let frames: Vec<(&Frame, bool)> =
+            steps.iter().map(|step| (&set.frames()[step.frame], step.mirror)).collect();
+        let looks: Vec<Look> = frames.iter().map(|&(frame, mirror)| Look::new(frame, mirror)).collect();
+        let stage = Stage::around(&looks);
+        Self { looks, frames, stage, options }
+    }
+
+    fn size(&self) -> Size {
+        let zoom = self.options.zoom.max(1);
+        Size::new(self.stage.size.width * zoom, self.stage.size.height * zoom)
+    }
+
+    fn draw(&self, paper: &mut Paper, step: usize, (left, top): (u32, u32)) {
+        let (zoom, look) = (self.options.zoom.max(1), &self.looks[step]);
+        let at =
+            |corner: u32, position: i64, start: i64| i64::from(corner) + (position - start) * i64::from(zoom);
+        let (x, y) = look.pixels_at;
+        paper.lay(&look.pixels, at(left, x, self.stage.left), at(top, y, self.stage.top), zoom);
+        let (frame, is_mirrored) = self.frames[step];
+        let (x, y) = look.canvas_at;
+        let corner = (at(left, x, self.stage.left), at(top, y, self.stage.top));
+        if is_mirrored {
+            // Boxes and pivot lie on the mirrored canvas as the drawing does.
+            let marks = frame.marks().clone().mirrored(Mirror::LeftRight, frame.canvas());
+            let pivot = Mirror::LeftRight.point(frame.pivot(), frame.canvas());
+            let turned = frame.clone().with_marks(marks).with_pivot(pivot);
+            overlay::draw_at(paper, &turned, corner, zoom, self.options.show);
+        } else {
+            overlay::draw_at(paper, frame, corner, zoom, self.options.show);
+        }
+    }
 }
 
 /// A frame as a step shows it, in whole pixels from the pivot.
@@ -179,7 +319,7 @@ mod tests {
     #[test]
     fn a_mirrored_step_turns_about_the_pivot_and_a_bounce_is_written_out() {
         let set = with_clips(dotted(&[(4, 1), (4, 1), (4, 1)]), &["a = 0-2 bounce mirror"]);
-        let film = film(&set, &set.clips()[0], FilmOptions { zoom: 1, backdrop: Backdrop::None });
+        let film = film(&set, &set.clips()[0], FilmOptions { zoom: 1, ..FilmOptions::default() });
         // The dot's pixel starts at the pivot, so mirrored it ends there.
         assert_eq!(film.pictures.len(), 4);
         assert_eq!(dots(&film), [(0, 0); 4]);
@@ -187,9 +327,24 @@ mod tests {
     }
 
     #[test]
+    fn clips_beside_each_other_keep_their_own_time() {
+        let set = with_clips(dotted(&[(4, 4), (4, 4), (4, 4)]), &["a = 0-2 @10fps", "b = 0,1@150ms"]);
+        let clips: Vec<&Clip> = set.clips().iter().collect();
+        let told: Vec<(Vec<usize>, f64)> =
+            moments(&clips).into_iter().map(|(shown, span)| (shown, span.millis())).collect();
+        // a: 100, 200, 300; b: 100 (its default), 250.
+        assert_eq!(told, [(vec![0, 0], 100.0), (vec![1, 1], 100.0), (vec![2, 1], 50.0), (vec![2, 0], 50.0)]);
+        assert_eq!(films(&set, &clips, FilmOptions::default()).pictures.len(), 4);
+    }
+
+    #[test]
     fn zoom_makes_squares() {
         let set = with_clips(dotted(&[(2, 2)]), &["a = 0"]);
-        let film = film(&set, &set.clips()[0], FilmOptions { zoom: 3, backdrop: Backdrop::Checker });
+        let film = film(
+            &set,
+            &set.clips()[0],
+            FilmOptions { zoom: 3, backdrop: Backdrop::Checker, ..FilmOptions::default() },
+        );
         let red = film.pictures[0].0.pixels().filter(|pixel| pixel[0] == 200).count();
         assert_eq!((red, film.pictures[0].0.dimensions()), (9, (6, 6)));
     }

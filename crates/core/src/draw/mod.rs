@@ -19,7 +19,7 @@ mod text;
 pub use contact::{ContactOptions, contact};
 pub use cut::{CutPicture, CutPlan, draw_cut};
 pub use drift::draw_drift;
-pub use film::{Backdrop, BackdropError, Film, FilmOptions, film};
+pub use film::{Backdrop, BackdropError, Film, FilmOptions, film, films};
 pub use guide::{GUIDE_LINE, GUIDE_PIVOT, Guide, GuideCell, draw_guide};
 pub use onion::{OnionOptions, draw_onion};
 pub use overlay::Show;

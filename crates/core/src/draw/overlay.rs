@@ -59,7 +59,12 @@ fn tones(color: Rgba<u8>) -> [Rgba<u8>; 2] {
 
 /// Draws over a frame whose canvas lies at a corner of the paper, each pixel a square of `zoom` px.
 pub(super) fn draw(paper: &mut Paper, frame: &Frame, (left, top): (u32, u32), zoom: u32, show: Show) {
-    let (left, top, zoom) = (i64::from(left), i64::from(top), i64::from(zoom));
+    draw_at(paper, frame, (i64::from(left), i64::from(top)), zoom, show);
+}
+
+/// The same where the canvas may begin left of the paper or above it.
+pub(super) fn draw_at(paper: &mut Paper, frame: &Frame, (left, top): (i64, i64), zoom: u32, show: Show) {
+    let zoom = i64::from(zoom);
     let outline = |paper: &mut Paper, (x, y): (i64, i64), size: Size, color: Rgba<u8>| {
         let size = (i64::from(size.width) * zoom, i64::from(size.height) * zoom);
         paper.outline((left + x * zoom, top + y * zoom), size, tones(color));

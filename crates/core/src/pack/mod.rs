@@ -32,6 +32,14 @@ pub struct Options {
     pub share: bool,
 }
 
+impl Options {
+    /// Dense pages of up to 4096x4096, two pixels between frames and one round the page.
+    pub fn dense() -> Self {
+        let pages = PageRules { max: Size::new(4096, 4096), fixed: None, round: Round::None };
+        Self { layout: Layout::Dense, pages, margin: 1, gutter: 2, bleed: 0, share: true }
+    }
+}
+
 /// The arrangement of frames on pages.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Layout {

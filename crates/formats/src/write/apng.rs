@@ -1,31 +1,93 @@
 //! APNG: exact colours, exact times.
 
-use ::png::{BlendOp, DisposeOp, EncodingError};
+use ::png::{BlendOp, DisposeOp};
+use image::RgbaImage;
+use rayon::prelude::*;
 use shibori_core::clip::Span;
 use shibori_core::draw::Film;
 
 use crate::WriteProblem;
 use crate::write::{png, seal};
 
-/// The bytes of an animated PNG.
-pub(super) fn apng(film: &Film) -> Result<Vec<u8>, WriteProblem> {
-    encode(film).map(seal::png).map_err(|error| png::problem(&error))
+const SIGNATURE: usize = 8;
+
+/// The bytes of an animated PNG. Pictures are compressed each by itself, on all threads, and put together here
+/// (PNG specification, third edition, section 11.3.6: `acTL`, `fcTL`, `fdAT`). `tick` is called once a picture.
+pub(super) fn apng(film: &Film, tick: impl Fn() + Sync) -> Result<Vec<u8>, WriteProblem> {
+    let compress = |(picture, _): &(RgbaImage, Span)| {
+        let bytes = still(picture);
+        tick();
+        bytes
+    };
+    let stills: Vec<Vec<u8>> =
+        film.pictures.par_iter().map(compress).collect::<Result<Vec<_>, WriteProblem>>()?;
+    let first = stills.first().map_or(&[][..], Vec::as_slice);
+    let mut bytes = first[..SIGNATURE].to_vec();
+    for (kind, content) in chunks(first).filter(|(kind, _)| kind != b"IDAT" && kind != b"IEND") {
+        chunk(&mut bytes, &kind, &[content]);
+    }
+    let number = |value: usize| (value as u32).to_be_bytes();
+    chunk(&mut bytes, b"acTL", &[&number(film.pictures.len()), &film.plays.to_be_bytes()]);
+    let mut sequence = 0;
+    let (width, height) = film.pictures[0].0.dimensions();
+    for (at, ((_, span), still)) in film.pictures.iter().zip(&stills).enumerate() {
+        let (numerator, denominator) = delay(*span);
+        let control = [
+            &number(sequence)[..],
+            &width.to_be_bytes(),
+            &height.to_be_bytes(),
+            &[0; 8],
+            &numerator.to_be_bytes(),
+            &denominator.to_be_bytes(),
+            &[DisposeOp::None as u8, BlendOp::Source as u8],
+        ];
+        chunk(&mut bytes, b"fcTL", &control);
+        sequence += 1;
+        for (_, content) in chunks(still).filter(|(kind, _)| kind == b"IDAT") {
+            if at == 0 {
+                chunk(&mut bytes, b"IDAT", &[content]);
+            } else {
+                chunk(&mut bytes, b"fdAT", &[&number(sequence), content]);
+                sequence += 1;
+            }
+        }
+    }
+    chunk(&mut bytes, b"IEND", &[]);
+    Ok(seal::png(bytes))
 }
 
-fn encode(film: &Film) -> Result<Vec<u8>, EncodingError> {
+/// A picture as a PNG of its own.
+fn still(picture: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
     let mut bytes = Vec::new();
-    let mut encoder = png::encoder(&mut bytes, &film.pictures[0].0);
-    encoder.set_animated(film.pictures.len() as u32, film.plays)?;
-    encoder.set_blend_op(BlendOp::Source)?;
-    encoder.set_dispose_op(DisposeOp::None)?;
-    let mut writer = encoder.write_header()?;
-    for (picture, span) in &film.pictures {
-        let (numerator, denominator) = delay(*span);
-        writer.set_frame_delay(numerator, denominator)?;
+    let mut write = || {
+        let mut writer = png::encoder(&mut bytes, picture).write_header()?;
         writer.write_image_data(picture)?;
-    }
-    writer.finish()?;
+        writer.finish()
+    };
+    write().map_err(|error| png::problem(&error))?;
     Ok(bytes)
+}
+
+/// The chunks of a PNG that was just written.
+fn chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
+    let mut rest = bytes.get(SIGNATURE..).unwrap_or(&[]);
+    std::iter::from_fn(move || {
+        let (length, after) = rest.split_first_chunk::<4>()?;
+        let (kind, after) = after.split_first_chunk::<4>()?;
+        let (content, after) = after.split_at_checked(u32::from_be_bytes(*length) as usize)?;
+        rest = after.get(4..)?;
+        Some((*kind, content))
+    })
+}
+
+fn chunk(bytes: &mut Vec<u8>, kind: &[u8; 4], parts: &[&[u8]]) {
+    let length: usize = parts.iter().map(|part| part.len()).sum();
+    bytes.extend((length as u32).to_be_bytes());
+    let start = bytes.len();
+    bytes.extend(kind);
+    parts.iter().for_each(|part| bytes.extend(*part));
+    let sum = crc32fast::hash(&bytes[start..]);
+    bytes.extend(sum.to_be_bytes());
 }
 
 /// Seconds as a fraction of two 16-bit numbers: exact where it fits, else the nearest tenth of a

@@ -44,15 +44,15 @@ pub struct FilmReport {
     pub reduced_from: Option<usize>,
 }
 
-/// Writes a film in the format its ending asks for.
-pub fn film(path: &Path, film: &Film, policy: &Policy) -> Result<FilmReport, Error> {
+/// Writes a film in the format its ending asks for. `tick` is called once a picture, from any thread.
+pub fn film(path: &Path, film: &Film, policy: &Policy, tick: impl Fn() + Sync) -> Result<FilmReport, Error> {
     let format = FilmFormat::of(path)?;
     let outputs = Outputs::plan(&[PathBuf::from(path)], &[], policy)?;
     let wrong = |problem: WriteProblem| Error::write(path, problem);
     let (bytes, hardened, reduced_from) = match format {
-        FilmFormat::Apng => (apng::apng(film).map_err(wrong)?, 0, None),
+        FilmFormat::Apng => (apng::apng(film, tick).map_err(wrong)?, 0, None),
         FilmFormat::Gif => {
-            let encoded = gif::gif(film).map_err(wrong)?;
+            let encoded = gif::gif(film, tick).map_err(wrong)?;
             (encoded.bytes, encoded.hardened, encoded.reduced_from)
         }
     };

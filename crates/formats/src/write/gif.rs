@@ -1,4 +1,4 @@
-//! GIF: one palette for the whole film, exact where 255 colours and transparency are enough; times in
+//! GIF: only what changes from picture to picture is stored; one palette for the whole film, exact where 255 colours and transparency are enough; times in
 //! hundredths of a second with the rounding error carried on, so that the total stays right.
 
 use std::collections::BTreeSet;
@@ -28,7 +28,7 @@ pub(super) struct Encoded {
     pub(super) reduced_from: Option<usize>,
 }
 
-pub(super) fn gif(film: &Film) -> Result<Encoded, WriteProblem> {
+pub(super) fn gif(film: &Film, tick: impl Fn() + Sync) -> Result<Encoded, WriteProblem> {
     let (width, height) = film.pictures[0].0.dimensions();
     let (Ok(width), Ok(height)) = (u16::try_from(width), u16::try_from(height)) else {
         return Err(WriteProblem::Format(format!(
@@ -37,11 +37,15 @@ pub(super) fn gif(film: &Film) -> Result<Encoded, WriteProblem> {
     };
     let palette = Palette::of(film);
     let delays = hundredths(film);
-    let frames: Vec<Frame<'static>> = film
-        .pictures
-        .par_iter()
+    let pictures: Vec<Vec<u8>> =
+        film.pictures.par_iter().map(|(picture, _)| palette.indices(picture)).collect();
+    let frames: Vec<Frame<'static>> = changes(&pictures, usize::from(width))
+        .into_par_iter()
         .zip(delays)
-        .map(|((picture, _), delay)| palette.frame(picture, delay))
+        .map(|(change, delay)| {
+            tick();
+            change.frame(delay)
+        })
         .collect();
     let bytes = encode(&frames, film.plays, (width, height), &palette);
     let bytes = bytes.map_err(|error| WriteProblem::Format(error.to_string()))?;
@@ -121,7 +125,7 @@ impl Palette {
         }
     }
 
-    fn frame(&self, picture: &RgbaImage, delay: u16) -> Frame<'static> {
+    fn indices(&self, picture: &RgbaImage) -> Vec<u8> {
         let mut last: Option<(Rgba<u8>, u8)> = None;
         let mut index = |pixel: &Rgba<u8>| match last {
             Some((color, index)) if color == *pixel => index,
@@ -131,16 +135,72 @@ impl Palette {
                 index
             }
         };
-        let indices: Vec<u8> = picture.pixels().map(&mut index).collect();
-        // Both sides were checked to fit u16.
-        let (width, height) = (picture.width() as u16, picture.height() as u16);
-        let mut frame = Frame::from_indexed_pixels(width, height, indices, Some(CLEAR));
+        picture.pixels().map(&mut index).collect()
+    }
+}
+
+/// The part of a picture that is stored.
+struct Change {
+    left: usize,
+    top: usize,
+    width: usize,
+    height: usize,
+    indices: Vec<u8>,
+    /// What was drawn becomes clear again before the next picture.
+    is_cleared: bool,
+}
+
+impl Change {
+    fn frame(self, delay: u16) -> Frame<'static> {
+        // All of it lies on a canvas whose sides were checked to fit u16.
+        let (width, height) = (self.width as u16, self.height as u16);
+        let mut frame = Frame::from_indexed_pixels(width, height, self.indices, Some(CLEAR));
+        (frame.left, frame.top) = (self.left as u16, self.top as u16);
         frame.palette = None;
         frame.delay = delay;
-        frame.dispose = DisposalMethod::Background;
+        frame.dispose = if self.is_cleared { DisposalMethod::Background } else { DisposalMethod::Keep };
         frame.make_lzw_pre_encoded();
         frame
     }
+}
+
+/// The smallest rectangle that holds what differs from the picture before. Where the next picture is clear and this
+/// one is not, the rectangle holds that too and is cleared after: nothing else makes a pixel clear again.
+fn changes(pictures: &[Vec<u8>], width: usize) -> Vec<Change> {
+    let mut before = vec![CLEAR; pictures.first().map_or(0, Vec::len)];
+    let mut changes = Vec::with_capacity(pictures.len());
+    for (number, now) in pictures.iter().enumerate() {
+        let fades =
+            |at: usize| now[at] != CLEAR && pictures.get(number + 1).is_some_and(|next| next[at] == CLEAR);
+        let mut around: Option<(usize, usize, usize, usize)> = None;
+        let mut is_cleared = false;
+        for at in 0..now.len() {
+            let fading = fades(at);
+            is_cleared |= fading;
+            if fading || now[at] != before[at] {
+                let (x, y) = (at % width, at / width);
+                let (left, top, right, bottom) = around.unwrap_or((x, y, x, y));
+                around = Some((left.min(x), top.min(y), right.max(x), bottom.max(y)));
+            }
+        }
+        // A picture that does not change still takes its time: one clear pixel.
+        let (left, top, right, bottom) = around.unwrap_or((0, 0, 0, 0));
+        let mut indices = Vec::with_capacity((right - left + 1) * (bottom - top + 1));
+        for y in top..=bottom {
+            for at in y * width + left..=y * width + right {
+                indices.push(if now[at] == before[at] { CLEAR } else { now[at] });
+            }
+        }
+        before.copy_from_slice(now);
+        if is_cleared {
+            for y in top..=bottom {
+                before[y * width + left..=y * width + right].fill(CLEAR);
+            }
+        }
+        let (width, height) = (right - left + 1, bottom - top + 1);
+        changes.push(Change { left, top, width, height, indices, is_cleared });
+    }
+    changes
 }
 
 fn kept(pixel: &Rgba<u8>) -> Option<[u8; 3]> {
@@ -152,6 +212,46 @@ mod tests {
     use shibori_core::clip::Span;
 
     use super::*;
+
+    /// What a viewer shows.
+    fn shown(changes: &[Change], width: usize, count: usize) -> Vec<Vec<u8>> {
+        let mut canvas = vec![CLEAR; count];
+        let mut shown = Vec::new();
+        for change in changes {
+            let place = |n: usize| (change.top + n / change.width) * width + change.left + n % change.width;
+            for (n, &index) in change.indices.iter().enumerate() {
+                if index != CLEAR {
+                    canvas[place(n)] = index;
+                }
+            }
+            shown.push(canvas.clone());
+            if change.is_cleared {
+                (0..change.indices.len()).for_each(|n| canvas[place(n)] = CLEAR);
+            }
+        }
+        shown
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn what_is_stored_shows_every_picture(
+            pictures in proptest::collection::vec(proptest::collection::vec(proptest::sample::select(vec![0u8, 1, 2, CLEAR]), 12), 1..6)
+        ) {
+            let changes = changes(&pictures, 4);
+            proptest::prop_assert_eq!(shown(&changes, 4, 12), pictures);
+        }
+    }
+
+    #[test]
+    fn only_what_changes_is_stored() {
+        let still = vec![1u8; 100];
+        let mut moved = still.clone();
+        moved[34] = 2;
+        let changes = changes(&[still.clone(), moved, still.clone(), still], 10);
+        let sizes: Vec<(usize, usize, usize, usize)> =
+            changes.iter().map(|c| (c.left, c.top, c.width, c.height)).collect();
+        assert_eq!(sizes, [(0, 0, 10, 10), (4, 3, 1, 1), (4, 3, 1, 1), (0, 0, 1, 1)]);
+    }
 
     #[test]
     fn the_rounding_error_is_carried_on() {

@@ -12,7 +12,7 @@ mod guide;
 mod names;
 mod outputs;
 mod png;
-mod seal;
+pub(crate) mod seal;
 mod set;
 mod single;
 

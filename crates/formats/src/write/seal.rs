@@ -43,7 +43,7 @@ pub(super) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
 }
 
 /// The same text with a last line in a comment, given what begins and ends one.
-pub(super) fn text(text: String, open: &str, close: &str) -> Vec<u8> {
+pub(crate) fn text(text: String, open: &str, close: &str) -> Vec<u8> {
     let seal = format!("{open}{}{close}", sum_of(text.as_bytes()));
     (text + &seal).into_bytes()
 }
