@@ -215,6 +215,8 @@ pub(crate) enum Preview {
     Grid(Box<GridPreview>),
     /// A clip as the game will show it, or all clips side by side: a GIF or an APNG, by the file's ending
     Motion(Motion),
+    /// The pages of an atlas with each frame's border and name, free space hatched: a PNG
+    Pages(Pages),
     /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
     Html(Html),
     /// The frames of each clip over each other, pivots on one point, time told by colour: a PNG
@@ -223,14 +225,38 @@ pub(crate) enum Preview {
     Drift(Drift),
 }
 
+/// Where a picture goes.
+#[derive(Args, Debug)]
+pub(crate) struct PictureOut {
+    /// The picture to write; ends in .png (a moving one in .gif, .apng or .png)
+    #[arg(short, long, value_name = "FILE", required_unless_present = "here")]
+    pub(crate) output: Option<PathBuf>,
+    /// Show it in this terminal; a moving one plays until a key is pressed
+    #[arg(long)]
+    pub(crate) here: bool,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Pages {
+    /// An atlas, a set, an image, an animation or a folder of images; what has no pages is packed for the picture
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
+    #[command(flatten)]
+    pub(crate) only: OnlyArgs,
+    /// How large a pixel is drawn [default: as large as fits]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=64))]
+    pub(crate) zoom: Option<u32>,
+}
+
 #[derive(Args, Debug)]
 pub(crate) struct Contact {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The picture to write; ends in .png
-    #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
     #[command(flatten)]
     pub(crate) only: OnlyArgs,
     /// How large a pixel is drawn [default: as large as fits]
@@ -261,9 +287,8 @@ pub(crate) struct Onion {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The picture to write; ends in .png
-    #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
     #[command(flatten)]
     pub(crate) only: OnlyArgs,
     /// How large a pixel is drawn [default: as large as fits]
@@ -323,9 +348,8 @@ pub(crate) struct GridPreview {
     /// The sheet
     #[arg(value_name = "IMAGE")]
     pub(crate) image: PathBuf,
-    /// The picture to write; ends in .png
-    #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
     /// How large a pixel is drawn [default: as large as fits]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=64))]
     pub(crate) zoom: Option<u32>,
@@ -365,9 +389,8 @@ pub(crate) struct Motion {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The animation to write; ends in .gif, .apng or .png
-    #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
     #[command(flatten)]
     pub(crate) only: OnlyArgs,
     /// How large a pixel is drawn, with hard edges

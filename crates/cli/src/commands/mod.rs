@@ -8,8 +8,10 @@ mod cutting;
 mod demo;
 mod gather;
 mod guide_sheet;
+mod here;
 mod inspect;
 mod pack;
+mod pages;
 mod preview;
 mod preview_grid;
 mod preview_html;
@@ -40,6 +42,7 @@ pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console)
         Command::Unpack(args) => unpack::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
         Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
+        Command::Preview(Preview::Pages(args)) => preview::pages(args, everywhere, console),
         Command::Preview(Preview::Html(args)) => preview_html::run(args, everywhere, console),
         Command::Preview(Preview::Onion(args)) => preview::onion(args, everywhere, console),
         Command::Preview(Preview::Drift(args)) => preview::drift(args, everywhere, console),

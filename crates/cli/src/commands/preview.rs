@@ -5,12 +5,14 @@ use std::path::{Path, PathBuf};
 use image::RgbaImage;
 use serde::Serialize;
 use shibori_core::clip::{Clip, Span};
-use shibori_core::draw::{self, ContactOptions, Film, FilmOptions, OnionOptions};
-use shibori_core::{FrameSet, Name};
+use shibori_core::draw::{self, ContactOptions, Film, FilmOptions, OnionOptions, PagePlan};
+use shibori_core::{FrameSet, Name, Rect};
+use shibori_formats::manifest::Manifest;
 use shibori_formats::write;
 
-use super::{gather, policy, told, wrote};
-use crate::args::{Contact, Drift, Everywhere, Motion, Onion, show};
+use super::pages::{Page, pages_of};
+use super::{gather, here, policy, told, wrote};
+use crate::args::{Contact, Drift, Everywhere, Motion, Onion, Pages, PictureOut, show};
 use crate::console::{Console, bytes, counted, grouped, millis};
 use crate::failure::Failure;
 
@@ -34,13 +36,13 @@ pub(super) fn contact(args: &Contact, everywhere: &Everywhere, console: &Console
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
     let sheet =
         draw::contact(&set, ContactOptions { width: args.width, zoom: args.zoom, show: show(&args.show) });
-    finish(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+    finish(&sheet, &args.out, set.frames().len(), sources, everywhere, console)
 }
 
 pub(super) fn onion(args: &Onion, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
     let sheet = draw::draw_onion(&set, OnionOptions { width: args.width, zoom: args.zoom, boxes: true });
-    finish(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+    finish(&sheet, &args.out, set.frames().len(), sources, everywhere, console)
 }
 
 pub(super) fn drift(args: &Drift, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
@@ -54,11 +56,54 @@ pub(super) fn drift(args: &Drift, everywhere: &Everywhere, console: &Console) ->
         }
     };
     let sheet = draw::draw_drift(&set, after.as_ref());
-    finish(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+    written(&sheet, &args.output, set.frames().len(), sources, everywhere, console)
+}
+
+pub(super) fn pages(args: &Pages, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
+    let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
+    let (manifest, pages) = pages_of(&args.source, args.only.only.is_some(), &set, everywhere)?;
+    let sheet = draw::draw_pages(&plans(&manifest, &pages), args.zoom);
+    finish(&sheet, &args.out, set.frames().len(), sources, everywhere, console)
+}
+
+/// What lies where on each page.
+fn plans(manifest: &Manifest, pages: &[Page]) -> Vec<PagePlan> {
+    let plan = |(number, page): (usize, &Page)| {
+        let mut frames: Vec<(Rect, String)> = Vec::new();
+        for entry in manifest.frames.iter().filter(|entry| entry.page == number) {
+            let [x, y, width, height] = entry.rect;
+            let rect = Rect::new(x, y, width, height);
+            match frames.iter_mut().find(|(other, _)| *other == rect) {
+                _ if rect.is_empty() => {}
+                Some((_, name)) => *name += "+",
+                None => frames.push((rect, entry.name.clone())),
+            }
+        }
+        PagePlan { name: page.name.clone(), pixels: page.pixels.clone(), frames }
+    };
+    pages.iter().enumerate().map(plan).collect()
+}
+
+/// Shows a picture here, or writes it and says so.
+fn finish(
+    picture: &RgbaImage,
+    out: &PictureOut,
+    frames: usize,
+    sources: Vec<PathBuf>,
+    everywhere: &Everywhere,
+    console: &Console,
+) -> Result<(), Failure> {
+    if out.here {
+        here::show(picture)?;
+    }
+    match &out.output {
+        Some(output) => written(picture, output, frames, sources, everywhere, console),
+        None => Ok(()),
+    }
 }
 
 /// Writes a picture and says so.
-fn finish(
+fn written(
     picture: &RgbaImage,
     output: &Path,
     frames: usize,
@@ -78,8 +123,12 @@ pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) 
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
     let (film, told) =
         film_of(&set, FilmOptions { zoom: args.zoom, backdrop: args.background, show: show(&args.show) })?;
+    if args.out.here {
+        here::play(&film)?;
+    }
+    let Some(output) = &args.out.output else { return Ok(()) };
     let progress = console.progress("encoding pictures", film.pictures.len());
-    let done = write::film(&args.output, &film, &policy(everywhere, sources), || progress.tick())?;
+    let done = write::film(output, &film, &policy(everywhere, sources), || progress.tick())?;
     drop(progress);
     if done.hardened > 0 {
         let text = format!(
@@ -93,7 +142,7 @@ pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) 
         console.warn(&text, Some("write an .apng to keep them"));
     }
     let (width, height) = film.pictures[0].0.dimensions();
-    let (file, size) = (args.output.clone(), [width, height]);
+    let (file, size) = (output.clone(), [width, height]);
     console.say(&format!(
         "{} {}: {told}; {width}x{height} px, {}",
         wrote(everywhere),

@@ -9,14 +9,15 @@ use shibori_formats::read::{Loaded, Picture, image, rects};
 use shibori_formats::write;
 
 use super::cutting::{found_grid, island_options, prepared, rect_failure};
-use super::{policy, wrote};
+use super::{here, policy, wrote};
 use crate::args::{Everywhere, GridPreview};
 use crate::console::{Console, counted};
 use crate::failure::Failure;
 
 #[derive(Serialize)]
 struct Report {
-    file: PathBuf,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    file: Option<PathBuf>,
     size: [u32; 2],
     /// Pixels of drawings that a line crosses, or that lie in no cell.
     crossed: usize,
@@ -46,19 +47,32 @@ pub(super) fn run(args: &GridPreview, everywhere: &Everywhere, console: &Console
         }
     };
     let drawn = draw_cut(&sheet.pixels, sheet.ground, &plan, args.zoom.unwrap_or(0));
-    write::picture(&args.output, &drawn.image, &policy(everywhere, vec![args.image.clone()]))?;
+    if args.out.here {
+        here::show(&drawn.image)?;
+    }
+    if let Some(output) = &args.out.output {
+        write::picture(output, &drawn.image, &policy(everywhere, vec![args.image.clone()]))?;
+    }
     let what = match &plan {
         CutPlan::Grid(grid) => format!("{} cells of {} px", grid.counts(), grid.cell_size()),
         CutPlan::Places(places) => counted(places.len(), "place"),
     };
     let blank = if drawn.blank > 0 { format!(", {} blank", drawn.blank) } else { String::new() };
-    console.say(&format!("{} {}: {what}{blank}", wrote(everywhere), args.output.display()));
+    match &args.out.output {
+        Some(output) => console.say(&format!("{} {}: {what}{blank}", wrote(everywhere), output.display())),
+        None => console.say(&format!("{what}{blank}")),
+    }
     if drawn.marked > 0 {
         let text =
             format!("{} of drawings are crossed by a line or lie in no cell", counted(drawn.marked, "pixel"));
         console.warn(&text, Some("they are marked in pink; try other numbers, or shibori inspect"));
     }
     let size = [drawn.image.width(), drawn.image.height()];
-    console.result(&Report { file: args.output.clone(), size, crossed: drawn.marked, blank: drawn.blank });
+    console.result(&Report {
+        file: args.out.output.clone(),
+        size,
+        crossed: drawn.marked,
+        blank: drawn.blank,
+    });
     Ok(())
 }

@@ -1,16 +1,12 @@
 //! `shibori preview html`: a page that plays every clip, in one file.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use serde::Serialize;
-use shibori_core::FrameSet;
-use shibori_core::pack::{Options, pack, paint};
-use shibori_core::shape::{Trim, TrimScope, trim};
-use shibori_formats::manifest::{Manifest, of_atlas, parse};
-use shibori_formats::read::{Picture, image, manifest_of};
 use shibori_formats::report::{PageImage, Report, write_page};
-use shibori_formats::{Error, write};
+use shibori_formats::write;
 
+use super::pages::{Page, pages_of};
 use super::{check, gather, policy, wrote};
 use crate::args::{Everywhere, Html};
 use crate::console::{Console, bytes, counted};
@@ -35,10 +31,12 @@ pub(super) fn run(args: &Html, everywhere: &Everywhere, console: &Console) -> Re
             .with_hint(format!("use -o {}", args.output.with_extension("html").display())));
     }
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
-    let (manifest, pages) = match own_pages(args, everywhere)? {
-        Some(found) => found,
-        None => packed(&set)?,
+    let (manifest, pages) = pages_of(&args.source, args.only.only.is_some(), &set, everywhere)?;
+    let encoded = |page: Page| -> Result<PageImage, Failure> {
+        let png = write::png(&page.pixels.to_image()).map_err(|error| Failure::usage(error.to_string()))?;
+        Ok(PageImage { name: page.name, png, bytes: page.bytes })
     };
+    let pages = pages.into_iter().map(encoded).collect::<Result<Vec<_>, _>>()?;
     let findings = check::findings(&set, &args.source);
     let (frames, clips, count) = (manifest.frames.len(), manifest.clips.len(), findings.len());
     let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
@@ -53,41 +51,4 @@ pub(super) fn run(args: &Html, everywhere: &Everywhere, console: &Console) -> Re
     let file = args.output.clone();
     console.result(&Done { file, frames, clips, findings: count, bytes: size });
     Ok(())
-}
-
-/// An atlas or a sheet is shown with its own pages; a set of many files, or a part of anything, has none to show.
-fn own_pages(args: &Html, everywhere: &Everywhere) -> Result<Option<(Manifest, Vec<PageImage>)>, Failure> {
-    let Some(path) = manifest_of(&args.source).filter(|_| args.only.only.is_none()) else { return Ok(None) };
-    let wrong = |problem| Failure::from(Error::Read { path: path.clone(), problem });
-    let text = std::fs::read(&path).map_err(|error| wrong(error.into()))?;
-    let manifest = parse(&text).map_err(wrong)?;
-    if manifest.pages.len() >= manifest.frames.len().max(2) {
-        return Ok(None);
-    }
-    let folder = path.parent().unwrap_or(Path::new(""));
-    let page = |file: &str| -> Result<PageImage, Failure> {
-        let path = folder.join(file);
-        let Picture::Still(pixels) = image(&path, &everywhere.limits())?.picture else {
-            return Err(Failure::usage(format!("{}: is an animation, not a page", path.display())));
-        };
-        let length = std::fs::metadata(&path).ok().map(|meta| meta.len());
-        let png = write::png(&pixels.to_image()).map_err(|error| Failure::usage(error.to_string()))?;
-        Ok(PageImage { name: file.to_owned(), png, bytes: length })
-    };
-    let pages = manifest.pages.iter().map(|p| page(&p.file)).collect::<Result<Vec<_>, _>>()?;
-    Ok(Some((manifest, pages)))
-}
-
-/// Packed for the page alone.
-fn packed(set: &FrameSet) -> Result<(Manifest, Vec<PageImage>), Failure> {
-    let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
-    let atlas = pack(trimmed, &Options::dense())?;
-    let names: Vec<String> =
-        (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this report")).collect();
-    let image = |(page, name): (usize, &String)| -> Result<PageImage, Failure> {
-        let png = write::png(&paint(&atlas, page)).map_err(|error| Failure::usage(error.to_string()))?;
-        Ok(PageImage { name: name.clone(), png, bytes: None })
-    };
-    let pages = names.iter().enumerate().map(image).collect::<Result<Vec<_>, _>>()?;
-    Ok((of_atlas(&atlas, &names), pages))
 }

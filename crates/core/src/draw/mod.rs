@@ -13,6 +13,7 @@ mod film;
 mod guide;
 mod onion;
 mod overlay;
+mod pages;
 mod paper;
 mod text;
 
@@ -23,3 +24,4 @@ pub use film::{Backdrop, BackdropError, Film, FilmOptions, film, films};
 pub use guide::{GUIDE_LINE, GUIDE_PIVOT, Guide, GuideCell, draw_guide};
 pub use onion::{OnionOptions, draw_onion};
 pub use overlay::Show;
+pub use pages::{PagePlan, draw_pages};

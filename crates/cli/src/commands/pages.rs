@@ -1,0 +1,70 @@
+//! The pages of anything: an atlas's own, or packed for a picture of them.
+
+use std::path::Path;
+
+use shibori_core::pack::{Options, pack, paint};
+use shibori_core::shape::{Trim, TrimScope, trim};
+use shibori_core::{FrameSet, Pixels};
+use shibori_formats::manifest::{Manifest, of_atlas, parse};
+use shibori_formats::read::{Picture, image, manifest_of};
+use shibori_formats::{Error, ReadProblem};
+
+use crate::args::Everywhere;
+use crate::failure::Failure;
+
+/// One page.
+pub(super) struct Page {
+    pub(super) name: String,
+    pub(super) pixels: Pixels,
+    /// Its length on disk, where it is a file.
+    pub(super) bytes: Option<u64>,
+}
+
+/// What lies where, and the pages. An atlas or a sheet has its own; a set of many files, a bare image, or a part of
+/// anything is packed.
+pub(super) fn pages_of(
+    source: &Path,
+    is_part: bool,
+    set: &FrameSet,
+    everywhere: &Everywhere,
+) -> Result<(Manifest, Vec<Page>), Failure> {
+    match own(source, everywhere)? {
+        Some(found) if !is_part => Ok(found),
+        _ => packed(set),
+    }
+}
+
+fn own(source: &Path, everywhere: &Everywhere) -> Result<Option<(Manifest, Vec<Page>)>, Failure> {
+    let Some(path) = manifest_of(source) else { return Ok(None) };
+    let wrong = |problem: ReadProblem| Failure::from(Error::Read { path: path.clone(), problem });
+    let text = std::fs::read(&path).map_err(|error| wrong(error.into()))?;
+    let manifest = parse(&text).map_err(wrong)?;
+    if manifest.pages.len() >= manifest.frames.len().max(2) {
+        return Ok(None);
+    }
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let page = |file: &str| -> Result<Page, Failure> {
+        let path = folder.join(file);
+        let Picture::Still(pixels) = image(&path, &everywhere.limits())?.picture else {
+            return Err(Failure::usage(format!("{}: is an animation, not a page", path.display())));
+        };
+        let bytes = std::fs::metadata(&path).ok().map(|meta| meta.len());
+        Ok(Page { name: file.to_owned(), pixels, bytes })
+    };
+    let pages = manifest.pages.iter().map(|p| page(&p.file)).collect::<Result<Vec<_>, _>>()?;
+    Ok(Some((manifest, pages)))
+}
+
+fn packed(set: &FrameSet) -> Result<(Manifest, Vec<Page>), Failure> {
+    let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
+    let atlas = pack(trimmed, &Options::dense())?;
+    let names: Vec<String> =
+        (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
+    let page = |(page, name): (usize, &String)| Page {
+        name: name.clone(),
+        pixels: Pixels::whole(paint(&atlas, page)),
+        bytes: None,
+    };
+    let pages = names.iter().enumerate().map(page).collect();
+    Ok((of_atlas(&atlas, &names), pages))
+}

@@ -1,0 +1,112 @@
+//! The pages of an atlas: each frame's border and name drawn over, free space hatched.
+//!
+//! A name stands inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the
+//! list. Nothing is moved.
+
+use image::{Rgba, RgbaImage};
+
+use crate::draw::paper::{Paper, ink};
+use crate::draw::text;
+use crate::{Pixels, Rect, Size};
+
+/// A page with what lies where.
+#[derive(Clone, Debug)]
+pub struct PagePlan {
+    /// The page's name.
+    pub name: String,
+    /// Its pixels.
+    pub pixels: Pixels,
+    /// The place of each frame, and its name; frames that share one are told once.
+    pub frames: Vec<(Rect, String)>,
+}
+
+const MARGIN: u32 = 16;
+const HEADING: u32 = 40;
+/// The widest a page is drawn where nothing else is said.
+const WIDTH: u32 = 1248;
+const HEIGHT: u32 = 900;
+const STRIP: u32 = 10;
+
+/// Draws pages below each other, all at one zoom.
+pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>) -> RgbaImage {
+    let largest = pages.iter().fold(Size::default(), |size, page| size.union(page.pixels.size()));
+    let fits = |zoom: &u32| largest.width * zoom <= WIDTH && largest.height * zoom <= HEIGHT;
+    let zoom = zoom.unwrap_or_else(|| (1..=6).rev().find(fits).unwrap_or(1));
+    let head = |page: &PagePlan| {
+        let size = page.pixels.size();
+        let covered: u64 = page.frames.iter().map(|(rect, _)| rect.size().area()).sum();
+        let share = covered as f64 * 100.0 / size.area().max(1) as f64;
+        format!("{size} px  {} places  {share:.1} % covered", page.frames.len())
+    };
+    let label = |page: &PagePlan| text::width(&page.name, 2).max(text::width(&head(page), 1));
+    let width =
+        pages.iter().map(|page| (page.pixels.size().width * zoom).max(label(page))).max().unwrap_or(0);
+    let height: u32 = pages.iter().map(|page| HEADING + page.pixels.size().height * zoom + MARGIN).sum();
+    let mut paper = Paper::new(Size::new(width + 2 * MARGIN, height + MARGIN), ink::PAGE);
+    let mut top = MARGIN;
+    for page in pages {
+        paper.write(&page.name, MARGIN, top, 2, ink::TEXT);
+        paper.write(&head(page), MARGIN, top + 22, 1, ink::DIM);
+        draw_page(&mut paper, page, (MARGIN, top + HEADING), zoom);
+        top += HEADING + page.pixels.size().height * zoom + MARGIN;
+    }
+    paper.into_image()
+}
+
+fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: u32) {
+    let size = page.pixels.size();
+    let whole = Rect::new(left, top, size.width * zoom, size.height * zoom);
+    hatch(paper, whole);
+    let place = |rect: &Rect| {
+        Rect::new(left + rect.x * zoom, top + rect.y * zoom, rect.width * zoom, rect.height * zoom)
+    };
+    for (rect, _) in &page.frames {
+        paper.checker(place(rect), 4 * zoom.max(2));
+    }
+    paper.lay(&page.pixels, i64::from(left), i64::from(top), zoom);
+    for (rect, name) in &page.frames {
+        let shown = place(rect);
+        let corner = (i64::from(shown.x) - 1, i64::from(shown.y) - 1);
+        let size = (i64::from(shown.width) + 2, i64::from(shown.height) + 2);
+        paper.outline(corner, size, [ink::TRIM, ink::SHADE]);
+        let needed = text::width(name, 1) + 2;
+        // A strip that hides more than a fifth of a drawing hides too much.
+        if needed <= shown.width && STRIP * 5 <= shown.height {
+            let strip = Rect::new(shown.x, shown.y, needed, STRIP);
+            paper.fill(strip, ink::SHADE);
+            paper.write(name, shown.x + 1, shown.y + 1, 1, ink::TEXT);
+        }
+    }
+    let (x, y) = (i64::from(left) - 1, i64::from(top) - 1);
+    let around = (i64::from(whole.width) + 2, i64::from(whole.height) + 2);
+    paper.outline((x, y), around, [ink::CANVAS, ink::CANVAS]);
+}
+
+/// Slanting lines: nothing lies here.
+fn hatch(paper: &mut Paper, rect: Rect) {
+    paper.fill(rect, ink::SHADE);
+    let line = Rgba([0x2b, 0x33, 0x40, 0xff]);
+    for y in 0..i64::from(rect.height) {
+        for x in (0..i64::from(rect.width)).filter(|x| (x + y) % 8 == 0) {
+            paper.dot(i64::from(rect.x) + x, i64::from(rect.y) + y, line);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn frames_are_bordered_and_free_space_is_hatched() {
+        let pixels = Pixels::whole(RgbaImage::from_pixel(40, 20, Rgba([0; 4])));
+        let frames = vec![(Rect::new(1, 1, 10, 10), "koi-00".to_owned())];
+        let plan = PagePlan { name: "pond.png".to_owned(), pixels, frames };
+        let image = draw_pages(&[plan], Some(2));
+        // Below the heading: a corner of the border, the checker inside, the hatch outside.
+        let at = |x: u32, y: u32| *image.get_pixel(MARGIN + x, MARGIN + HEADING + y);
+        assert_eq!(at(1, 1), ink::TRIM);
+        assert!(ink::CHECKER.contains(&at(6, 6)));
+        assert!(!ink::CHECKER.contains(&at(60, 30)));
+    }
+}
