@@ -43,18 +43,21 @@ const ROAD: &str = r#"
 inspect art/koi.png art/frog.png art/firefly.gif
 slice art/koi.png --grid 8x1 --clip "swim = 0-7 @12fps" --clip "turn = 3,4,5,4 @80ms once" -o sets/koi
 slice art/frog.png --pivot feet --clip "sit = r0 @5fps" --clip "croak = r1 @80ms bounce" --clip "leap = r2 @total 0.8s once" --clip "dive = r3 @12fps once" -o sets/frog
-slice art/duckling.png --grid 4x8 --pivot feet --name "{sprite}-{row}-{col}" --clip "north = r0 @8fps" --clip "east = r2 @8fps" --clip "south = r4 @8fps" --clip "west = r6 @8fps" -o sets/duckling
+slice art/duckling.png --grid 4x8 --pivot feet --name "{sprite}-{row}-{col}" --clip-rows "walk-{dir8}@8fps" -o sets/duckling
 slice art/heron.png --grid 6x1 --pivot feet --clip "hunt = 0-2@200ms,3@80ms,4@400ms,5@200ms" -o rough/heron
 check rough/heron
 adjust rough/heron --align feet --pivot feet --box body=auto:clip --polygon 8 -o sets/heron
 adjust art/signboard.png --nine auto -o sets/signboard
 slice art/reeds.png --islands --key auto --key-scope everywhere --pivot bottom -o sets/reeds
 slice art/firefly.gif art/ripple.png --trim set -o sets/lights
+clip sets/frog --event leap@5=splash
 pack sets art/lantern -o atlas/pond --page-round 4
 pack sets/frog --layout clip-rows --row-order sit,croak,leap,dive -o atlas/frog-rows
 unpack atlas/pond.json -o unpacked
 preview grid art/frog.png -o look/cut.png
 preview contact atlas/pond -o look/pond.png
+preview pages atlas/pond -o look/pages.png
+preview html atlas/pond -o look/pond.html
 preview contact sets/frog -o look/frog.png
 preview onion sets/heron -o look/onion.png
 preview drift rough/heron sets/heron -o look/drift.png
@@ -63,7 +66,8 @@ preview motion sets/koi --only swim --zoom 4 --background checker -o look/swim.p
 "#;
 
 /// What to look at in the end.
-const OPEN: [(&str, &str); 8] = [
+const OPEN: [(&str, &str); 9] = [
+    ("look/pond.html", "every clip playing, with frames, pages, times and findings, in any browser"),
     ("look/cut.png", "how the frog's sheet is cut, before it is cut"),
     ("look/pond.png", "every frame of the atlas, by clip"),
     ("look/onion.png", "the heron's frames over each other, after lining up"),

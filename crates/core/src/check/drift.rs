@@ -40,11 +40,13 @@ pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
             };
             let ways: Vec<String> =
                 [way(across, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
+            let is_up_only = across.abs() <= limits.drift && down < 0.0;
             let message = format!(
-                "the figure stands {} of where clip '{}' has it (limit {} px)",
+                "the figure stands {} of where clip '{}' has it (limit {} px){}",
                 ways.join(" and "),
                 clip.name(),
-                plain(limits.drift)
+                plain(limits.drift),
+                if is_up_only { "; a leap does that on purpose" } else { "" }
             );
             let frame = &set.frames()[*at];
             let spot = own_feet.x + frame.pivot().x;
