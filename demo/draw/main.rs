@@ -69,7 +69,7 @@ fn write_all(folder: &Path) -> Result<(), shibori_formats::Error> {
         let path = folder.join(name);
         match art {
             Art::Picture(image) => drop(write::picture(&path, &image, &policy)?),
-            Art::Film(film) => drop(write::film(&path, &film, &policy)?),
+            Art::Film(film) => drop(write::film(&path, &film, &policy, || {})?),
         }
     }
     Ok(())
