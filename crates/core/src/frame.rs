@@ -346,4 +346,25 @@ mod tests {
         );
         assert!(frame(Pixels::whole(RgbaImage::new(4, 4))).keeping(Rect::new(3, 3, 2, 2)).is_err());
     }
+
+    #[test]
+    fn what_belongs_to_a_drawing_moves_with_it() {
+        use crate::{Area, Insets, Marks};
+        let boxes = [(Name::new("body").unwrap(), Area { x: 1, y: 1, width: 2, height: 2 })].into();
+        let nine = Some(Insets { left: 1, top: 1, right: 1, bottom: 1 });
+        let marks = Marks { boxes, nine, polygon: vec![Point::new(0.0, 0.0), Point::new(4.0, 0.0)] };
+        let whole = frame(Pixels::whole(RgbaImage::new(4, 4))).with_marks(marks);
+        // Three more on the left, two more on the right: the corners of a panel grow with its sides.
+        let moved = whole.clone().moved_on(Size::new(9, 4), 3, 0).unwrap();
+        let body = moved.marks().boxes.values().next().copied().unwrap();
+        assert_eq!((body.x, body.y), (4, 1));
+        assert_eq!(moved.pivot(), Point::new(5.0, 2.0));
+        assert_eq!(moved.marks().nine, Some(Insets { left: 4, top: 1, right: 3, bottom: 1 }));
+        assert_eq!(moved.marks().polygon[1], Point::new(7.0, 0.0));
+        // Shifted inside its canvas, the drawing takes its boxes along and leaves the pivot.
+        let small = whole.keeping(Rect::new(0, 0, 2, 2)).unwrap().shifted(1, 2).unwrap();
+        assert_eq!((small.inset(), small.pivot()), (Pair { x: 1, y: 2 }, Point::new(2.0, 2.0)));
+        assert_eq!(small.marks().boxes.values().next().map(|area| area.y), Some(3));
+        assert!(small.shifted(3, 0).is_err());
+    }
 }

@@ -274,4 +274,28 @@ pub(crate) mod tests {
         let steps: Vec<_> = both.unwrap().clips()[0].steps().iter().map(|step| step.frame).collect();
         assert_eq!(steps, [2, 3]);
     }
+
+    #[test]
+    fn frames_are_replaced_by_name_and_clips_stay() {
+        let set = with_clips(rows("frog", &[3]), &["sit = 0-2"]);
+        let changed = set
+            .only(&[1])
+            .map_frames(|_, frame| Ok::<_, SetError>(frame.with_pivot(crate::Point::new(9.0, 9.0))));
+        let set = set.replacing(changed.unwrap()).unwrap();
+        let pivots: Vec<f64> = set.frames().iter().map(|frame| frame.pivot().x).collect();
+        assert_eq!(pivots, [2.0, 9.0, 2.0]);
+        assert_eq!(set.clips().len(), 1);
+    }
+
+    #[test]
+    fn of_several_errors_the_first_frame_speaks_on_any_number_of_threads() {
+        let set = rows("frog", &[64]);
+        for _ in 0..8 {
+            let error = set.clone().map_frames(|at, frame| match at {
+                3.. => Err(SetError::NoFrame { clip: frame.name().clone(), frame: at, count: 0 }),
+                _ => Ok(frame),
+            });
+            assert!(matches!(error.unwrap_err(), SetError::NoFrame { frame: 3, .. }));
+        }
+    }
 }

@@ -210,3 +210,49 @@ fn pictures_of_the_drift_and_the_skin_are_drawn() {
     // Feet that stand still are one straight line: both ends at one height in the left panel.
     assert!(env.image("drift.png").width() > 1000);
 }
+
+#[test]
+fn a_dry_run_says_what_would_be_and_writes_nothing() {
+    let env = with_walk();
+    let told = env.ok("adjust walk -o out --align feet --dry-run");
+    assert!(told.contains("would write") && !env.path("out").exists(), "{told}");
+    env.ok(HERON);
+    let before = env.read("heron/frames.json");
+    env.ok("adjust heron --in-place --pivot center --dry-run");
+    env.ok("clip heron \"dip = 3-4\" --dry-run");
+    assert_eq!(env.read("heron/frames.json"), before);
+}
+
+#[test]
+fn the_result_for_scripts_tells_what_changed_in_each_frame() {
+    let env = Env::with_art();
+    env.ok(HERON);
+    let told = env.json("adjust heron -o out --only 0-1 --scale 2 --box body=auto");
+    let frames = told["frames"].as_array().unwrap();
+    assert_eq!(frames.len(), 2);
+    assert_eq!(frames[0]["changes"], serde_json::json!(["pixels", "canvas", "pivot", "boxes"]));
+    assert!(frames[0].get("shift").is_none());
+    let same = env.json("adjust heron -o same");
+    assert!(same["frames"].as_array().unwrap().iter().all(|frame| frame["changes"] == serde_json::json!([])));
+    assert_eq!(env.read("heron/heron-03.png"), env.read("same/heron-03.png"));
+}
+
+#[test]
+fn a_registration_mark_lines_up_sets_the_pivot_and_is_gone() {
+    let env = Env::with_art();
+    let at = [(10, 20), (13, 18)];
+    for (number, (x, y)) in at.into_iter().enumerate() {
+        let mut image = figure((4, 4), 1);
+        image.put_pixel(x, y + 20, Rgba([255, 0, 255, 255]));
+        env.write(&format!("marked/m_{number}.png"), png(&image));
+    }
+    env.ok("adjust marked -o out --align mark:ff00ff --pivot mark:ff00ff");
+    let set = env.frames("out");
+    assert_eq!(set.frames()[0].pivot(), set.frames()[1].pivot());
+    let has_mark = |frame: &shibori_core::Frame| {
+        frame.pixels().rows().flat_map(|row| row.chunks_exact(4)).any(|pixel| pixel == [255, 0, 255, 255])
+    };
+    assert!(!set.frames().iter().any(has_mark));
+    env.write("marked/m_2.png", png(&figure((4, 4), 1)));
+    assert!(env.run("adjust marked -o out2 --pivot mark:ff00ff").err.contains("'m_2' has no mark"));
+}

@@ -163,3 +163,26 @@ fn a_contact_sheet_of_anything() {
         assert!(sheet.width() <= 1280);
     }
 }
+
+#[test]
+fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
+    let env = Env::with_art();
+    env.ok("pack art/koi.png art/lantern -o pond");
+    let told = env.json("preview pages pond -o pages.png --zoom 2");
+    let page = env.image("pond.png");
+    assert!(told["size"][0].as_u64().unwrap() >= u64::from(page.width()) * 2);
+    // What has no pages is packed for the picture.
+    env.ok("preview pages art/lantern -o packed.png");
+    for line in [
+        "preview contact art/koi.png --here",
+        "preview motion art/firefly.gif --here",
+        "preview pages pond --here",
+        "preview onion art/lantern --here",
+        "preview grid art/koi.png --here",
+    ] {
+        let refused = env.run(line);
+        assert_eq!(refused.code, 2, "{line}");
+        assert!(refused.err.contains("-o FILE"), "{line}: {}", refused.err);
+    }
+    assert!(env.run("preview contact art/koi.png").err.contains("--output"));
+}

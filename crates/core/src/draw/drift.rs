@@ -208,4 +208,29 @@ mod tests {
     fn ticks_are_round_numbers() {
         assert_eq!([4.0, 7.0, 30.0, 64.0, 300.0].map(tick), [1.0, 2.0, 5.0, 20.0, 50.0]);
     }
+
+    #[test]
+    fn a_figure_that_stands_still_is_a_level_line_and_one_that_slides_is_not() {
+        use crate::set::tests::{rows, with_clips};
+        let still = with_clips(rows("frog", &[4]), &["sit = 0-3"]);
+        let slid = still.clone().map_frames(|at, frame| {
+            Ok::<_, crate::SetError>(frame.with_pivot(Point::new(at as f64 * 3.0, 4.0)))
+        });
+        let slid = slid.unwrap();
+        let heights = |set: &FrameSet| {
+            let seen = rows_of(set);
+            let panel = Panel::new((0, 0), &seen, None, |point| point.x);
+            let ends = seen.iter().flatten().map(|(feet, _)| feet.x);
+            ends.enumerate().map(|(step, x)| panel.at(step, x).1).collect::<Vec<_>>()
+        };
+        let level = heights(&still);
+        assert!(level.iter().all(|y| *y == level[0]), "{level:?}");
+        let slope = heights(&slid);
+        assert!(slope.windows(2).all(|pair| pair[0] != pair[1]), "{slope:?}");
+        assert_ne!(draw_drift(&still, None), draw_drift(&still, Some(&slid)));
+    }
+
+    fn rows_of(set: &FrameSet) -> Seen {
+        super::rows(set).remove(0).1
+    }
 }

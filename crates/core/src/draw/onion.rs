@@ -240,4 +240,24 @@ mod tests {
         let steps: Vec<f64> = (0..=20).map(|n| light(f64::from(n) / 20.0)).collect();
         assert!(steps.windows(2).all(|pair| pair[1] > pair[0]), "{steps:?}");
     }
+
+    #[test]
+    fn frames_lie_on_one_pivot_whatever_their_canvas() {
+        use crate::Point;
+        use crate::set::tests::{rows, with_clips};
+        let set = with_clips(rows("frog", &[3]), &["sit = 0-2"]);
+        // A pivot further left is a canvas further right.
+        let set = set
+            .map_frames(|at, frame| Ok::<_, crate::SetError>(frame.with_pivot(Point::new(at as f64, 4.0))));
+        let set = set.unwrap();
+        let skins = skins(&set);
+        assert_eq!(skins.len(), 1);
+        assert_eq!(skins[0].canvas(), Size::new(6, 4));
+        let options = OnionOptions { width: 640, zoom: Some(3), boxes: true };
+        let picture = draw_onion(&set, options);
+        // Every step's own colour is somewhere on it.
+        for at in [0.0, 0.5, 1.0] {
+            assert!(picture.pixels().any(|pixel| *pixel == ramp(at)), "{at}");
+        }
+    }
 }

@@ -153,3 +153,16 @@ fn contradictions_are_named_with_their_numbers() {
     let blank = load_with("\"page\": 0, \"rect\": [0, 0, 0, 0]", SIZE).unwrap();
     assert!(blank.frames()[0].is_blank() && blank.frames()[0].canvas() == Size::new(8, 8));
 }
+
+#[test]
+fn boxes_panels_and_polygons_are_read_and_empty_boxes_refused() {
+    let place = "\"page\": 0, \"rect\": [0, 0, 3, 3]";
+    let marks = "\"boxes\": { \"hit\": [-1, 2, 3, 4] }, \"nine\": [1, 2, 3, 2], \"polygon\": [[1, 1], [4.5, 1], [4, 4]]";
+    let set = load_with(&format!("{place}, {marks}"), SIZE).unwrap();
+    let found = set.frames()[0].marks();
+    assert_eq!(found.boxes.values().next().map(ToString::to_string).as_deref(), Some("-1,2,3,4"));
+    assert_eq!(found.nine.map(|nine| nine.to_string()).as_deref(), Some("1,2,3,2"));
+    assert_eq!(found.polygon[1], shibori_core::Point::new(4.5, 1.0));
+    let empty = load_with(&format!("{place}, \"boxes\": {{ \"hit\": [1, 2, 0, 4] }}"), SIZE).unwrap_err();
+    assert_eq!(empty, "the box 'hit' of frame 'koi-00' holds nothing: width and height must be at least 1");
+}

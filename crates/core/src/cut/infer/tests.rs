@@ -111,3 +111,65 @@ fn confidence_grows_with_the_lead() {
     assert!(Certainty::Sure(SURE).confidence() > 0.99);
     assert_eq!(Certainty::Blank.confidence(), 0.0);
 }
+
+/// Rows of figures on transparency: a firm body in the middle of each cell, and what `around` adds to it.
+fn figures(counts: (u32, u32), cell: u32, around: impl Fn(u32, u32) -> [u8; 4]) -> Pixels {
+    Pixels::whole(RgbaImage::from_fn(counts.0 * cell, counts.1 * cell, |x, y| {
+        let (column, row) = (x / cell, y / cell);
+        let (px, py) = (x % cell, y % cell);
+        let wobble = (column * 7 + row * 5) % 3;
+        let far = |at: u32, middle: u32| at.abs_diff(middle);
+        let inside = far(px, cell / 2 + wobble) < cell / 4 && far(py, cell / 2) < cell / 4 + wobble;
+        if inside { Rgba([190, (px * 6) as u8, (py * 6) as u8, 255]) } else { Rgba(around(px, py)) }
+    }))
+}
+
+#[test]
+fn a_glow_that_reaches_over_the_lines_does_not_hide_the_firm_drawings() {
+    // The glow of every cell runs into its neighbours on all sides.
+    let sheet = figures((6, 4), 32, |x, y| if (x + y) % 2 == 0 { [255, 220, 120, 40] } else { [0; 4] });
+    let found = find_grid(&sheet);
+    assert_eq!(found.candidates[0].grid.counts(), Counts::new(6, 4).unwrap(), "{found:?}");
+    assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+}
+
+#[test]
+fn a_solid_sheet_in_a_clear_rim_is_judged_inside_it() {
+    let inner = figures((5, 4), 24, |_, _| [40, 60, 90, 255]).to_image();
+    let mut image = RgbaImage::new(inner.width() + 6, inner.height() + 6);
+    image::imageops::replace(&mut image, &inner, 3, 3);
+    let found = find_grid(&Pixels::whole(image));
+    let grid = &found.candidates[0].grid;
+    assert_eq!(grid.counts(), Counts::new(5, 4).unwrap(), "{found:?}");
+    assert_eq!(grid.spacing().offset, Pair { x: 3, y: 3 });
+    assert_eq!(grid.cell_size(), Size::new(24, 24));
+}
+
+#[test]
+fn drawings_that_touch_all_along_a_row_are_parted_where_they_repeat_but_never_surely() {
+    // Panels side by side, with room between the rows only.
+    let sheet = Pixels::whole(RgbaImage::from_fn(8 * 30, 3 * 34, |x, y| {
+        let (px, py) = (x % 30, y % 34);
+        let is_clear = !(4..30).contains(&py) || (px + py) % 11 == 0;
+        let level = (px * 8) as u8 ^ (py * 5) as u8;
+        Rgba(if is_clear { [0; 4] } else { [level, (px * 3) as u8, 90, 255] })
+    }));
+    let found = find_grid(&sheet);
+    assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 3).unwrap(), "{found:?}");
+    assert!(matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
+}
+
+#[test]
+fn a_cell_that_may_hold_a_pair_is_not_sure() {
+    // Two frames in every cell touch by a thread: 4 columns of 48 px, or 8 of 24?
+    let sheet = Pixels::whole(RgbaImage::from_fn(4 * 48, 4 * 28, |x, y| {
+        let (px, py) = (x % 24, y % 28);
+        let body = (4..20).contains(&px) && (4..24).contains(&py);
+        let thread = x % 48 >= 18 && x % 48 < 30 && py == 12;
+        let color = [((x / 24 + y / 28) * 9) as u8 + 60, (px * 7) as u8, (py * 7) as u8, 255];
+        if body || thread { Rgba(color) } else { Rgba([0; 4]) }
+    }));
+    let found = find_grid(&sheet);
+    let is_right = found.candidates[0].grid.counts() == Counts::new(8, 4).unwrap();
+    assert!(is_right || matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
+}
