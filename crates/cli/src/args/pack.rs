@@ -4,7 +4,7 @@ use std::str::FromStr;
 
 use clap::{Args, ValueEnum};
 use serde::Deserialize;
-use shibori_core::pack::{Layout, Options, PageRules, Round, RowName};
+use shibori_core::pack::{Effort, Layout, Options, PageRules, Round, RowName};
 use shibori_core::{Name, NameError, Size};
 
 use crate::args::value::text;
@@ -51,6 +51,9 @@ pub(crate) struct PackArgs {
     /// Give identical frames a place each
     #[arg(long)]
     pub(crate) no_share: bool,
+    /// How long a dense page is made smaller; the result is the same on every machine
+    #[arg(long, value_name = "EFFORT", default_value = "medium")]
+    pub(crate) effort: EffortArg,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ValueEnum)]
@@ -124,6 +127,18 @@ impl FromStr for RowOrder {
     }
 }
 
+#[derive(Clone, Copy, Debug, Default, Deserialize, ValueEnum)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum EffortArg {
+    /// Quick packers only
+    Low,
+    /// A search of a moment
+    #[default]
+    Medium,
+    /// A search of twelve times that
+    High,
+}
+
 impl PackArgs {
     /// What was decided, defaults filled in.
     pub(crate) fn options(&self) -> Options {
@@ -145,6 +160,11 @@ impl PackArgs {
             gutter: self.gutter.unwrap_or(if is_dense { 2 } else { 0 }),
             bleed: self.bleed.unwrap_or(0),
             share: !self.no_share,
+            effort: match self.effort {
+                EffortArg::Low => Effort::Low,
+                EffortArg::Medium => Effort::Medium,
+                EffortArg::High => Effort::High,
+            },
         }
     }
 

@@ -48,7 +48,7 @@ fn a_recipe_has_the_same_options() {
     }));
     same_list::<PackArgs>(json!({
         "layout": "clip-rows", "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
-        "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true,
+        "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true, "effort": "high",
     }));
 }
 

@@ -30,13 +30,35 @@ pub struct Options {
     pub bleed: u32,
     /// In the dense layout, identical frames share one place.
     pub share: bool,
+    /// How long a dense page is improved.
+    pub effort: Effort,
+}
+
+/// How long a dense page is improved; bounded by steps, never by a clock.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Effort {
+    /// One round of quick packers.
+    Low,
+    /// A search of a moment.
+    #[default]
+    Medium,
+    /// A search of twelve times that.
+    High,
 }
 
 impl Options {
     /// Dense pages of up to 4096x4096, two pixels between frames and one round the page.
     pub fn dense() -> Self {
         let pages = PageRules { max: Size::new(4096, 4096), fixed: None, round: Round::None };
-        Self { layout: Layout::Dense, pages, margin: 1, gutter: 2, bleed: 0, share: true }
+        Self {
+            layout: Layout::Dense,
+            pages,
+            margin: 1,
+            gutter: 2,
+            bleed: 0,
+            share: true,
+            effort: Effort::Medium,
+        }
     }
 }
 
@@ -225,7 +247,8 @@ fn dense(set: FrameSet, options: &Options) -> Atlas {
         Size::new(width + options.gutter, height + options.gutter)
     };
     let spaced: Vec<Size> = sizes.iter().copied().map(spaced).collect();
-    let arranged = arrange::dense(&spaced, &options.pages.fitting(options.margin, options.gutter));
+    let arranged =
+        arrange::dense(&spaced, &options.pages.fitting(options.margin, options.gutter), options.effort);
     let first = options.margin + options.bleed;
     let place = |picture: &Option<usize>| match picture {
         None => Place::default(),

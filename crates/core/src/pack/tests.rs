@@ -24,7 +24,7 @@ fn set_of(sizes: &[(u32, u32)]) -> FrameSet {
 
 fn options(layout: Layout) -> Options {
     let pages = PageRules { max: Size::new(4096, 4096), fixed: None, round: Round::None };
-    Options { layout, pages, margin: 0, gutter: 0, bleed: 0, share: true }
+    Options { layout, pages, margin: 0, gutter: 0, bleed: 0, share: true, effort: Effort::Low }
 }
 
 /// Reads an atlas as a stranger would: from places, page sizes and painted pages only.
@@ -88,7 +88,7 @@ proptest! {
         for layout in [Layout::Dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
             let set = with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]);
             let pages = PageRules { max: Size::new(160, 160), fixed: None, round };
-            let options = Options { layout, pages, margin, gutter, bleed, share: true };
+            let options = Options { layout, pages, margin, gutter, bleed, share: true, effort: Effort::Low };
             let atlas = pack(set, &options).unwrap();
             check(&atlas, &options);
         }

@@ -4,6 +4,7 @@
 //! anything else noticing. Nothing here sees a pixel or a name.
 
 mod maxrects;
+mod niche;
 mod search;
 
 use crate::Size;

@@ -1,4 +1,5 @@
-//! The dense arrangement: many runs of the maximal-rectangles packer, the best kept.
+//! The dense arrangement: many runs of the maximal-rectangles packer and, beyond the lowest effort, searches over niches
+//! of a skyline; the best kept.
 //!
 //! A run is a page width, an order of the pieces and a score for corners. Runs go in parallel; the best
 //! is chosen by (page area, longest side, number of the run), so threads never show. How many runs there
@@ -9,7 +10,9 @@ use std::cmp::Reverse;
 use rayon::prelude::*;
 
 use crate::Size;
+use crate::pack::Effort;
 use crate::pack::arrange::maxrects::{Room, Score};
+use crate::pack::arrange::niche::{Filled, Strip, search};
 use crate::pack::arrange::{Arranged, Spot};
 use crate::pack::page::Fitting;
 
@@ -46,13 +49,13 @@ struct Outcome {
 
 /// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
 /// empty page.
-pub(in crate::pack) fn dense(pieces: &[Size], fitting: &Fitting) -> Arranged {
+pub(in crate::pack) fn dense(pieces: &[Size], fitting: &Fitting, effort: Effort) -> Arranged {
     let mut arranged = Arranged { spots: vec![Spot::default(); pieces.len()], pages: Vec::new() };
     let mut left: Vec<usize> = (0..pieces.len()).collect();
     while !left.is_empty() {
         let whole_area: u64 = left.iter().map(|&piece| pieces[piece].area()).sum();
         let may_fit = whole_area <= fitting.room().area();
-        let one_page = if may_fit { smallest_page(pieces, &left, fitting) } else { None };
+        let one_page = if may_fit { smallest_page(pieces, &left, fitting, effort) } else { None };
         let outcome = one_page.unwrap_or_else(|| fullest_page(pieces, &left, fitting));
         let page = arranged.pages.len();
         for (piece, spot) in outcome.placed {
@@ -67,18 +70,91 @@ pub(in crate::pack) fn dense(pieces: &[Size], fitting: &Fitting) -> Arranged {
     arranged
 }
 
-/// The smallest page that takes all of `wanted`, if a run finds one.
-fn smallest_page(pieces: &[Size], wanted: &[usize], fitting: &Fitting) -> Option<Outcome> {
+/// The smallest page that takes all of `wanted`, if a run or a search finds one.
+fn smallest_page(pieces: &[Size], wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
     let runs = runs_over_widths(pieces, wanted, fitting);
-    let first = best(pieces, wanted, fitting, &runs)?;
+    let first = best(pieces, wanted, fitting, &runs);
     // Scores that look at fit, not at height, waste a page without a bottom. Now that a good size is
     // known, they are asked for a little less of it.
-    let tighter = squeezed(wanted.len(), fitting, first.used);
-    let page_area = |outcome: &Outcome| fitting.page_for(outcome.used).area();
-    match best(pieces, wanted, fitting, &tighter) {
-        Some(second) if page_area(&second) < page_area(&first) => Some(second),
-        _ => Some(first),
+    let is_searched = effort != Effort::Low && wanted.len() > MANY;
+    let tighter = first.as_ref().filter(|_| !is_searched);
+    let tighter = tighter.map(|first| squeezed(wanted.len(), fitting, first.used));
+    let second = tighter.and_then(|tighter| best(pieces, wanted, fitting, &tighter));
+    let third = searched(pieces, wanted, fitting, effort);
+    let key = |outcome: &Outcome| {
+        let page = fitting.page_for(outcome.used);
+        (page.area(), page.width.max(page.height))
+    };
+    // The first of equals stays.
+    [first, second, third].into_iter().flatten().min_by_key(key)
+}
+
+/// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
+const MANY: usize = 300;
+/// Widths whose page is tried with niches, from somewhat upright to somewhat lying; of many pieces fewer, since each
+/// takes longer and all are nearly as good.
+const WIDTHS: u32 = 28;
+const WIDTHS_OF_MANY: u32 = 10;
+/// How many of them are searched, each from two starts.
+const SEARCHED: usize = 4;
+
+/// The smallest page that searches over niches find. How far they go depends on the number of pieces alone.
+fn searched(pieces: &[Size], wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
+    // A strip costs about the square of the pieces.
+    let square = (wanted.len() * wanted.len()).max(1);
+    let work = match effort {
+        Effort::Low => return None,
+        Effort::Medium => (wanted.len() * 300_000).clamp(4_000_000, 400_000_000),
+        Effort::High => (wanted.len() * 3_600_000).clamp(48_000_000, 4_800_000_000),
+    };
+    let area: u64 = wanted.iter().map(|&piece| pieces[piece].area()).sum();
+    let widest = wanted.iter().map(|&piece| pieces[piece].width).max().unwrap_or(1);
+    let side = (area as f64).sqrt();
+    let room = fitting.room();
+    let count = if wanted.len() > MANY { WIDTHS_OF_MANY } else { WIDTHS };
+    let mut widths: Vec<u32> = (0..count)
+        .map(|at| side * 0.7 * 2f64.powf(f64::from(at) / f64::from(count - 1)))
+        .map(|width| fitting.width_with_rounding((width.ceil() as u32).max(widest)))
+        .collect();
+    widths.push(room.width);
+    widths.sort_unstable();
+    widths.dedup();
+    let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
+    let strips = square * orders.len() * widths.len();
+    if strips > work * 2 {
+        return None;
     }
+    let page = |filled: &Filled| fitting.page_for(filled.used);
+    let tries: Vec<(usize, usize)> =
+        (0..widths.len()).flat_map(|width| (0..orders.len()).map(move |order| (width, order))).collect();
+    let filled: Vec<Filled> = tries
+        .par_iter()
+        .map(|&(width, order)| Strip::new(widths[width]).fill(pieces, &orders[order]))
+        .collect();
+    // The best order of each width, and the widths with the smallest pages.
+    let mut starts: Vec<(u64, usize)> = Vec::new();
+    for width in 0..widths.len() {
+        let own = (0..tries.len()).filter(|&at| tries[at].0 == width);
+        let best = own.min_by_key(|&at| (page(&filled[at]).area(), at));
+        starts.extend(best.map(|at| (page(&filled[at]).area(), at)));
+    }
+    starts.sort_unstable();
+    starts.truncate(SEARCHED);
+    let steps = work / square / (SEARCHED * 2);
+    let searches: Vec<(usize, u64)> =
+        starts.iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect();
+    let found: Vec<Filled> = searches
+        .par_iter()
+        .map(|&(at, seed)| {
+            let (width, order) = tries[at];
+            search(pieces, &orders[order], widths[width], steps, seed)
+        })
+        .collect();
+    let all = filled.into_iter().chain(found);
+    let fits = all.filter(|filled| filled.used.fits_in(room));
+    let best =
+        fits.min_by_key(|filled| (page(filled).area(), page(filled).width.max(page(filled).height)))?;
+    Some(Outcome { placed: best.spots, left: Vec::new(), used: best.used })
 }
 
 fn best(pieces: &[Size], wanted: &[usize], fitting: &Fitting, runs: &[Run]) -> Option<Outcome> {
