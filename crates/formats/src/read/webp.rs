@@ -4,10 +4,11 @@ use std::io::{Cursor, ErrorKind};
 
 use image::RgbaImage;
 use image_webp::{DecodingError, LoopCount, WebPDecoder};
-use shibori_core::Size;
 use shibori_core::clip::Span;
+use shibori_core::{Rect, Size};
 
 use crate::ReadProblem;
+use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
 use crate::read::image::check_size;
 use crate::read::{Format, ImageInfo, Limits, Loaded};
@@ -19,22 +20,14 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     check_size(size, limits)?;
     let color = if decoder.has_alpha() { "RGBA, 8 bit" } else { "RGB, 8 bit" };
     let info = ImageInfo { format: Format::WebP, size, color: color.to_owned() };
-    let has_alpha = decoder.has_alpha();
     let mut film = FilmReader::new("WebP", size, bytes.len(), limits);
-    let mut buffer = vec![0; size.area() as usize * if has_alpha { 4 } else { 3 }];
-    let frames = if decoder.is_animated() { decoder.num_frames() } else { 1 };
-    for _ in 0..frames {
-        film.check_room()?;
-        let read = match decoder.is_animated() {
-            true => decoder.read_frame(&mut buffer),
-            false => decoder.read_image(&mut buffer).map(|()| 0),
-        };
-        match read {
-            Ok(delay) => film.add(picture(&buffer, size, has_alpha), span(delay), None),
-            Err(error) => {
-                film.breaks(wrong(error))?;
-                break;
-            }
+    film.check_room()?;
+    if decoder.is_animated() {
+        moving(bytes, size, decoder.num_frames(), &mut film)?;
+    } else {
+        match still(&mut decoder) {
+            Ok(picture) => film.add(picture, span(0), None),
+            Err(error) => film.breaks(wrong(error))?,
         }
     }
     let plays = match decoder.loop_count() {
@@ -44,12 +37,89 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     film.finish(info, plays)
 }
 
-fn picture(buffer: &[u8], size: Size, has_alpha: bool) -> RgbaImage {
+fn still(decoder: &mut WebPDecoder<Cursor<&[u8]>>) -> Result<RgbaImage, DecodingError> {
+    let (width, height) = decoder.dimensions();
+    let has_alpha = decoder.has_alpha();
+    let mut buffer = vec![0; width as usize * height as usize * if has_alpha { 4 } else { 3 }];
+    decoder.read_image(&mut buffer)?;
     let rgba = match has_alpha {
-        true => buffer.to_vec(),
+        true => buffer,
         false => buffer.as_chunks::<3>().0.iter().flat_map(|&[r, g, b]| [r, g, b, 255]).collect(),
     };
-    RgbaImage::from_raw(size.width, size.height, rgba).expect("the decoder filled the buffer it asked for")
+    Ok(RgbaImage::from_raw(width, height, rgba).expect("the decoder filled the buffer it asked for"))
+}
+
+/// The frames of an animation, each decoded as a picture of its own and laid on the canvas by the same hand as those of
+/// other formats (WebP container specification, chunk `ANMF`).
+fn moving(bytes: &[u8], size: Size, count: u32, film: &mut FilmReader<'_>) -> Result<(), ReadProblem> {
+    let mut canvas = Canvas::new(size);
+    let mut found = 0;
+    // The container's own head is 12 bytes.
+    for (_, content) in chunks(&bytes[12..]).filter(|(kind, _)| kind == b"ANMF") {
+        film.check_room()?;
+        let (patch, delay) = match patch(content, size, bytes.len()) {
+            Ok(patch) => patch,
+            Err(problem) => return film.breaks(problem),
+        };
+        film.add(canvas.show(&patch), span(delay), None);
+        found += 1;
+    }
+    if found < count {
+        return film.breaks(ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 });
+    }
+    Ok(())
+}
+
+/// The chunks that are wholly there: their names and contents.
+fn chunks(mut bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
+    std::iter::from_fn(move || {
+        let (name, after) = bytes.split_first_chunk::<4>()?;
+        let (length, after) = after.split_first_chunk::<4>()?;
+        let length = u32::from_le_bytes(*length) as usize;
+        let content = after.get(..length)?;
+        bytes = after.get(length + length % 2..).unwrap_or(&[]);
+        Some((*name, content))
+    })
+}
+
+/// A frame: where it lies, how it is laid, its picture, and its milliseconds.
+fn patch(content: &[u8], canvas: Size, bytes: usize) -> Result<(Patch, u32), ReadProblem> {
+    const HEAD: usize = 16;
+    let broken = || ReadProblem::BrokenOff { format: "WebP", bytes, frames: 0 };
+    let (head, picture) = content.split_at_checked(HEAD).ok_or_else(broken)?;
+    let three = |at: usize| u32::from_le_bytes([head[at], head[at + 1], head[at + 2], 0]);
+    let (x, y) = (three(0) * 2, three(3) * 2);
+    let frame = Size::new(three(6) + 1, three(9) + 1);
+    if !Rect::at(x, y, frame).lies_in(Rect::of(canvas)) {
+        let why = "a frame lies outside the canvas".to_owned();
+        return Err(ReadProblem::Damaged { format: "WebP", why });
+    }
+    let blend = if head[15] & 0b10 == 0 { Blend::Over } else { Blend::Source };
+    let dispose = if head[15] & 0b01 == 0 { Dispose::Keep } else { Dispose::Clear };
+    let file = as_file(picture, frame);
+    let decoded = WebPDecoder::new(Cursor::new(file.as_slice())).and_then(|mut decoder| still(&mut decoder));
+    let pixels = decoded.map_err(|error| problem(&error, bytes))?;
+    if Size::from(pixels.dimensions()) != frame {
+        let why = "a frame's picture has another size than the frame".to_owned();
+        return Err(ReadProblem::Damaged { format: "WebP", why });
+    }
+    Ok((Patch { pixels, x, y, blend, dispose }, three(12)))
+}
+
+/// The chunks of a frame as a file of one still picture.
+fn as_file(picture: &[u8], size: Size) -> Vec<u8> {
+    let has_alpha_chunk = chunks(picture).any(|(name, _)| &name == b"ALPH");
+    let mut body = b"WEBP".to_vec();
+    if has_alpha_chunk {
+        let side = |length: u32| (length - 1).to_le_bytes();
+        let (width, height) = (side(size.width), side(size.height));
+        body.extend(b"VP8X\x0a\0\0\0\x10\0\0\0");
+        body.extend(&width[..3]);
+        body.extend(&height[..3]);
+    }
+    body.extend(picture);
+    let length = (body.len() as u32).to_le_bytes();
+    [b"RIFF".as_slice(), &length, &body].concat()
 }
 
 /// Milliseconds; 0 plays as 100 ms, as browsers do with delays of up to 10 ms.
@@ -99,6 +169,31 @@ mod tests {
         let frames = [frame([9, 8, 7, 255], 80), frame([1, 2, 3, 255], 0)].concat();
         let body = [b"WEBP".to_vec(), extended, animation, frames].concat();
         chunk(b"RIFF", &body)
+    }
+
+    #[test]
+    fn frames_that_clear_their_place_and_lie_aside_are_composited_as_browsers_do() {
+        let chunk = |name: &[u8], body: &[u8]| {
+            let padding = vec![0; body.len() % 2];
+            [name, &(body.len() as u32).to_le_bytes(), body, &padding].concat()
+        };
+        let three = |n: u32| n.to_le_bytes()[..3].to_vec();
+        // 3x2 px at 0,0 that clears its place after; then 3x2 px at 2,0 laid over.
+        let frame = |color: [u8; 4], x: u32, flags: u8| {
+            let head = [three(x / 2), three(0), three(2), three(1), three(50), vec![flags]].concat();
+            chunk(b"ANMF", &[head, lossless(color)[12..].to_vec()].concat())
+        };
+        let extended = chunk(b"VP8X", &[vec![0b1_0010, 0, 0, 0], three(4), three(1)].concat());
+        let animation = chunk(b"ANIM", &[9, 9, 9, 255, 0, 0]);
+        let frames = [frame([200, 100, 40, 255], 0, 0b01), frame([1, 2, 3, 255], 2, 0)].concat();
+        let bytes = chunk(b"RIFF", &[b"WEBP".to_vec(), extended, animation, frames].concat());
+        let Picture::Moving(moving) = decode(&bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let at = |frame: usize, x: u32| moving.moments[frame].picture.get_pixel(x, 0).0;
+        assert_eq!((at(0, 0), at(0, 4)), ([200, 100, 40, 255], [0; 4]));
+        assert_eq!((at(1, 0), at(1, 2), at(1, 4)), ([0; 4], [1, 2, 3, 255], [1, 2, 3, 255]));
+        // The file breaks off inside the second frame.
+        let cut = decode(&bytes[..bytes.len() - 9], &Limits::default());
+        assert!(cut.is_err());
     }
 
     #[test]
