@@ -7,6 +7,7 @@ use ::gif::{DisposalMethod, Encoder, EncodingError, Frame, Repeat};
 use color_quant::NeuQuant;
 use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
+use shibori_core::clip::Span;
 use shibori_core::draw::Film;
 
 use crate::WriteProblem;
@@ -101,8 +102,21 @@ enum Colors {
 
 impl Palette {
     fn of(film: &Film) -> Self {
-        let used: BTreeSet<[u8; 3]> =
-            film.pictures.iter().flat_map(|(picture, _)| picture.pixels()).filter_map(kept).collect();
+        let of_picture = |(picture, _): &(RgbaImage, Span)| {
+            let mut used: Vec<[u8; 3]> = picture.pixels().filter_map(kept).collect();
+            used.sort_unstable();
+            used.dedup();
+            used
+        };
+        let merged = |mut all: BTreeSet<[u8; 3]>, used: Vec<[u8; 3]>| {
+            all.extend(used);
+            all
+        };
+        let used = film.pictures.par_iter().map(of_picture).fold(BTreeSet::new, merged);
+        let used = used.reduce(BTreeSet::new, |mut all, more| {
+            all.extend(more);
+            all
+        });
         if used.len() <= COLORS {
             let colors: Vec<[u8; 3]> = used.into_iter().collect();
             let mut bytes = colors.concat();
@@ -209,8 +223,6 @@ fn kept(pixel: &Rgba<u8>) -> Option<[u8; 3]> {
 
 #[cfg(test)]
 mod tests {
-    use shibori_core::clip::Span;
-
     use super::*;
 
     /// What a viewer shows.
