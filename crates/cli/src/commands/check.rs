@@ -113,7 +113,8 @@ fn remedy(set: &FrameSet, path: &Path, finding: &Finding) -> String {
     match finding.remedy {
         Remedy::MoreRoom => match frame.source() {
             Some(source) if source.cell.is_some() => {
-                format!("shibori preview grid {} -o cut.png", pasteable(&source.file))
+                let sheet = nearby(&source.file, path).unwrap_or_else(|| PathBuf::from(&source.file));
+                format!("shibori preview grid {} -o cut.png", pasteable(&sheet.display().to_string()))
             }
             _ => {
                 let Size { width, height } = frame.canvas();
@@ -131,6 +132,16 @@ fn remedy(set: &FrameSet, path: &Path, finding: &Finding) -> String {
             format!("shibori clip {source} {}", pasteable(&spec))
         }
     }
+}
+
+/// Where a sheet lies that a manifest knows by its name only: here, beside the set or the folder it is in, or in a folder
+/// of this one.
+fn nearby(file: &str, set: &Path) -> Option<PathBuf> {
+    let around = set.ancestors().skip(1).take(2).map(|folder| folder.join(file));
+    let inside = std::fs::read_dir(".").into_iter().flatten().flatten();
+    let mut inside: Vec<PathBuf> = inside.map(|entry| PathBuf::from(entry.file_name()).join(file)).collect();
+    inside.sort();
+    [PathBuf::from(file)].into_iter().chain(around).chain(inside).find(|path| path.is_file())
 }
 
 /// Where a mended set goes: into itself, or a folder named after what it comes from.

@@ -3,17 +3,14 @@
 //! Feet alone move in every stride and the centre alone in every reach; where both go the same way, the whole figure
 //! moves. A leap does so on purpose: that is what `--allow` and larger limits are for.
 
-use crate::check::{Finding, Limits, Remedy, Rule, median, plain};
+use crate::check::{Finding, Limits, Remedy, Rule, frames_of, median, plain};
 use crate::shape::points::{center, feet};
 use crate::{Frame, FrameSet, Pair, Point};
 
 pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
     let mut findings = Vec::new();
     for clip in set.clips() {
-        let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
-        places.sort_unstable();
-        places.dedup();
-        let seen: Vec<(usize, Point, Point)> = places
+        let seen: Vec<(usize, Point, Point)> = frames_of(clip)
             .into_iter()
             .filter_map(|at| {
                 let frame = &set.frames()[at];

@@ -17,6 +17,7 @@ use std::str::FromStr;
 
 use rayon::prelude::*;
 
+use crate::clip::Clip;
 use crate::{Color, FrameSet, Name, Pair, Size};
 
 /// What may be wrong.
@@ -162,6 +163,14 @@ pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
     found.extend(duplicate::find(set));
     found.sort_by_key(|finding| (finding.rule, finding.frame));
     found
+}
+
+/// The frames that a clip shows, each once, in the set's order.
+fn frames_of(clip: &Clip) -> Vec<usize> {
+    let mut frames: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
+    frames.sort_unstable();
+    frames.dedup();
+    frames
 }
 
 /// The middle of some numbers; 0 where there are none.

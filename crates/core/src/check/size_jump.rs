@@ -1,17 +1,16 @@
 //! One frame scaled by itself: wider and higher, or narrower and lower, than the clip has the figure.
 
-use crate::check::{Finding, Limits, Remedy, Rule, median};
+use crate::check::{Finding, Limits, Remedy, Rule, frames_of, median};
 use crate::shape::points::SOLID;
 use crate::{FrameSet, Pair, Rect};
 
 pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
     let mut findings = Vec::new();
     for clip in set.clips() {
-        let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
-        places.sort_unstable();
-        places.dedup();
-        let boxes: Vec<(usize, Rect)> =
-            places.into_iter().filter_map(|at| Some((at, set.frames()[at].content(SOLID)?))).collect();
+        let boxes: Vec<(usize, Rect)> = frames_of(clip)
+            .into_iter()
+            .filter_map(|at| Some((at, set.frames()[at].content(SOLID)?)))
+            .collect();
         if boxes.len() < 3 {
             continue;
         }
