@@ -4,8 +4,9 @@
 //! rounds in turn: reading the set, mirroring, aligning by the feet, trimming, setting pivots, boxes and polygons and
 //! writing it, over only decoding the same files and encoding the same pictures on as many threads.
 
+mod timing;
+
 use std::path::Path;
-use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
@@ -16,6 +17,8 @@ use shibori_core::shape::{
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::write::{self, Policy};
+
+use timing::{median, timed};
 
 const ROUNDS: usize = 5;
 const FRAMES: u32 = 1000;
@@ -42,17 +45,6 @@ fn main() {
         ours / floor
     );
     let _ = std::fs::remove_dir_all(&folder);
-}
-
-fn timed(work: impl FnOnce()) -> f64 {
-    let start = Instant::now();
-    work();
-    start.elapsed().as_secs_f64()
-}
-
-fn median(mut times: Vec<f64>) -> f64 {
-    times.sort_by(f64::total_cmp);
-    times[times.len() / 2]
 }
 
 /// A round figure of many colours that walks about.

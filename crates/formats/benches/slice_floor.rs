@@ -5,8 +5,9 @@
 //! cells with the same settings on as many threads; finding the grid over decoding; and the peak memory
 //! over the decoded sheet.
 
+mod timing;
+
 use std::path::Path;
-use std::time::Instant;
 
 use image::{RgbaImage, imageops};
 use rayon::prelude::*;
@@ -14,6 +15,8 @@ use shibori_core::cut::{Choice, Counts, Grid, Spacing, cut_cells, find_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::write::{self, Policy};
+
+use timing::{median, timed};
 
 const ROUNDS: usize = 5;
 
@@ -63,17 +66,6 @@ fn main() {
         _ => println!("peak memory                    not measured on this system"),
     }
     let _ = std::fs::remove_dir_all(folder);
-}
-
-fn timed(work: impl FnOnce()) -> f64 {
-    let start = Instant::now();
-    work();
-    start.elapsed().as_secs_f64()
-}
-
-fn median(mut times: Vec<f64>) -> f64 {
-    times.sort_by(f64::total_cmp);
-    times[times.len() / 2]
 }
 
 /// The demo's frogs and herons, each eight times as large, in cells of 256x256.

@@ -34,14 +34,16 @@ struct MotionReport {
 
 pub(super) fn contact(args: &Contact, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
-    let sheet =
-        draw::contact(&set, ContactOptions { width: args.width, zoom: args.zoom, show: show(&args.show) });
+    let sheet = draw::contact(
+        &set,
+        ContactOptions { width: args.width, zoom: args.zoom.zoom, show: show(&args.show) },
+    );
     finish(&sheet, &args.out, set.frames().len(), sources, everywhere, console)
 }
 
 pub(super) fn onion(args: &Onion, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
-    let sheet = draw::draw_onion(&set, OnionOptions { width: args.width, zoom: args.zoom, boxes: true });
+    let sheet = draw::draw_onion(&set, OnionOptions { width: args.width, zoom: args.zoom.zoom, boxes: true });
     finish(&sheet, &args.out, set.frames().len(), sources, everywhere, console)
 }
 
@@ -62,7 +64,7 @@ pub(super) fn drift(args: &Drift, everywhere: &Everywhere, console: &Console) ->
 pub(super) fn pages(args: &Pages, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
     let (set, sources) = gather::one(&args.source, &args.only, everywhere, console)?;
     let (manifest, pages) = pages_of(&args.source, args.only.only.is_some(), &set, everywhere)?;
-    let sheet = draw::draw_pages(&plans(&manifest, &pages), args.zoom);
+    let sheet = draw::draw_pages(&plans(&manifest, &pages), args.zoom.zoom);
     finish(&sheet, &args.out, set.frames().len(), sources, everywhere, console)
 }
 

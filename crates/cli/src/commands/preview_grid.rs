@@ -46,7 +46,7 @@ pub(super) fn run(args: &GridPreview, everywhere: &Everywhere, console: &Console
             None => CutPlan::Grid(found_grid(&args.image, &sheet.pixels)?),
         }
     };
-    let drawn = draw_cut(&sheet.pixels, sheet.ground, &plan, args.zoom.unwrap_or(0));
+    let drawn = draw_cut(&sheet.pixels, sheet.ground, &plan, args.zoom.zoom.unwrap_or(0));
     if args.out.here {
         here::show(&drawn.image)?;
     }

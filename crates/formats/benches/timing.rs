@@ -1,0 +1,16 @@
+//! Times for benchmarks that print ratios.
+
+use std::time::Instant;
+
+/// Seconds that some work takes.
+pub(crate) fn timed(work: impl FnOnce()) -> f64 {
+    let start = Instant::now();
+    work();
+    start.elapsed().as_secs_f64()
+}
+
+/// The middle of some times.
+pub(crate) fn median(mut times: Vec<f64>) -> f64 {
+    times.sort_by(f64::total_cmp);
+    times[times.len() / 2]
+}
