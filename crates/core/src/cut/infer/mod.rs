@@ -221,9 +221,9 @@ fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
     let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
     Some(match (all.certainty, firm.certainty) {
         (Certainty::Sure(_), Certainty::Sure(_)) if is_refined => firm,
-        (Certainty::Sure(lead), Certainty::Sure(_)) if best.grid.counts() != other.grid.counts() => {
+        (Certainty::Sure(_), Certainty::Sure(_)) if best.grid.counts() != other.grid.counts() => {
             let candidates = [&all.candidates[..1], &firm.candidates[..1], &all.candidates[1..]].concat();
-            Found { candidates, certainty: Certainty::Unsure(lead.min(0.0)), ground }
+            Found { candidates, certainty: Certainty::Unsure(0.0), ground }
         }
         (Certainty::Sure(_), _) => all,
         (_, Certainty::Sure(_)) => firm,

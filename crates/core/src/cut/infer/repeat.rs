@@ -1,9 +1,9 @@
 //! Rows of drawings that touch: no line between them is clean, but the drawings repeat.
 //!
-//! Frames of an animation are much alike, so a row of them looks like itself moved by one cell (autocorrelation, as
-//! in J. P. Lewis, "Fast normalized cross-correlation", 1995, here of absolute differences). Asked where a row was
-//! not divided at all, and never enough to be sure: drawings that repeat inside a cell look the same. Which is also why
-//! a cell that holds such a repetition is not sure.
+//! Frames of an animation are much alike, so a row of them differs least from itself when moved by one cell (the average
+//! magnitude difference of M. J. Ross et al., "Average magnitude difference function pitch extractor", 1974). Asked where
+//! a row was not divided at all, and never enough to be sure: drawings that repeat inside a cell look the same. Which is
+//! also why a cell that holds such a repetition is not sure.
 
 use crate::Pixels;
 use crate::clean::Ground;
