@@ -16,7 +16,7 @@ use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::write::{self, Policy};
 
-use timing::{median, timed};
+use timing::{median, peak_memory, timed};
 
 const ROUNDS: usize = 5;
 
@@ -121,11 +121,4 @@ fn codec_only(sheet: &Path) {
         .map(|cell| write::png(&cell).map_or(0, |bytes| bytes.len()))
         .sum();
     std::hint::black_box(bytes);
-}
-
-/// The most memory the process has had, in bytes.
-fn peak_memory() -> Option<f64> {
-    let status = std::fs::read_to_string("/proc/self/status").ok()?;
-    let line = status.lines().find(|line| line.starts_with("VmHWM:"))?;
-    Some(line.split_whitespace().nth(1)?.parse::<f64>().ok()? * 1024.0)
 }

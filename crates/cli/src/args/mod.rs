@@ -6,6 +6,7 @@ mod clips;
 mod cut;
 mod everywhere;
 mod pack;
+mod pages;
 mod preview;
 mod shape;
 mod value;
@@ -24,6 +25,7 @@ pub(crate) use clips::ClipArgs;
 pub(crate) use cut::CutArgs;
 pub(crate) use everywhere::{Everywhere, When};
 pub(crate) use pack::PackArgs;
+pub(crate) use pages::PageArgs;
 pub(crate) use preview::{
     Contact, Drift, GridPreview, Html, Motion, Onion, Pages, PictureOut, Preview, show,
 };
@@ -45,13 +47,13 @@ pub(crate) enum Command {
     /// What images hold: size, colours, transparency, delays, cell sizes that fit
     Inspect(Inspect),
     /// Cut sheets, strips and animations into frames
-    Slice(Slice),
+    Slice(Box<Slice>),
     /// Clean, mirror, scale, align, trim, and set pivots and boxes of frames already cut
     Adjust(Box<Adjust>),
     /// List, add, change and remove clips
     Clip(ClipEdit),
     /// Arrange frames on pages: an atlas
-    Pack(Pack),
+    Pack(Box<Pack>),
     /// Frames back out of an atlas, one file each
     Unpack(Unpack),
     /// Pictures that prove it: all frames at once, or a clip in motion
@@ -189,6 +191,8 @@ pub(crate) struct Pack {
     pub(crate) only: OnlyArgs,
     #[command(flatten)]
     pub(crate) pack: PackArgs,
+    #[command(flatten)]
+    pub(crate) page: PageArgs,
     #[command(flatten)]
     pub(crate) shape: ShapeArgs,
     #[command(flatten)]

@@ -1,10 +1,11 @@
 //! Frames on pages.
 
+use std::path::PathBuf;
 use std::str::FromStr;
 
 use clap::{Args, ValueEnum};
 use serde::Deserialize;
-use shibori_core::pack::{Effort, Layout, Options, PageRules, Round, RowName};
+use shibori_core::pack::{Effort, Layout, OldPlaces, Options, PagePer, PageRules, Round, RowName};
 use shibori_core::{Name, NameError, Size};
 
 use crate::args::value::text;
@@ -36,6 +37,12 @@ pub(crate) struct PackArgs {
     #[arg(long, value_name = "none|pow2|N")]
     #[serde(deserialize_with = "text")]
     pub(crate) page_round: Option<RoundArg>,
+    /// Pages are as wide as high
+    #[arg(long)]
+    pub(crate) page_square: bool,
+    /// Each clip or each sprite on pages, and in files, of its own
+    #[arg(long, value_name = "WHAT")]
+    pub(crate) page_per: Option<PagePerArg>,
     /// Empty pixels round a page [default: 1 for dense, else 0]
     #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=1024))]
     #[serde(deserialize_with = "text")]
@@ -48,12 +55,27 @@ pub(crate) struct PackArgs {
     #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=256))]
     #[serde(deserialize_with = "text")]
     pub(crate) bleed: Option<u32>,
+    /// Let frames lie turned a quarter where that makes the page smaller
+    #[arg(long)]
+    pub(crate) allow_turn: bool,
     /// Give identical frames a place each
     #[arg(long)]
     pub(crate) no_share: bool,
     /// How long a dense page is made smaller; the result is the same on every machine
     #[arg(long, value_name = "EFFORT", default_value = "medium")]
     pub(crate) effort: EffortArg,
+    /// Leave frames where they are in an earlier atlas, so that small changes of the art are small changes of the page
+    #[arg(long, value_name = "OLD.json")]
+    pub(crate) keep_places: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, Deserialize, ValueEnum)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum PagePerArg {
+    /// The frames of a clip; a frame of two clips lies on the pages of both
+    Clip,
+    /// The frames of a sprite
+    Sprite,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ValueEnum)]
@@ -141,7 +163,7 @@ pub(crate) enum EffortArg {
 
 impl PackArgs {
     /// What was decided, defaults filled in.
-    pub(crate) fn options(&self) -> Options {
+    pub(crate) fn options(&self, step: u32, keep: Option<OldPlaces>) -> Options {
         let layout = match self.layout {
             LayoutArg::Dense => Layout::Dense,
             LayoutArg::Grid => Layout::Grid { columns: self.columns },
@@ -155,7 +177,7 @@ impl PackArgs {
         let RoundArg(round) = self.page_round.unwrap_or(RoundArg(Round::None));
         Options {
             layout,
-            pages: PageRules { max, fixed: self.page_size, round },
+            pages: PageRules { max, fixed: self.page_size, round, square: self.page_square },
             margin: self.margin.unwrap_or(u32::from(is_dense)),
             gutter: self.gutter.unwrap_or(if is_dense { 2 } else { 0 }),
             bleed: self.bleed.unwrap_or(0),
@@ -165,15 +187,35 @@ impl PackArgs {
                 EffortArg::Medium => Effort::Medium,
                 EffortArg::High => Effort::High,
             },
+            may_turn: self.allow_turn,
+            per: match self.page_per {
+                None => PagePer::Atlas,
+                Some(PagePerArg::Clip) => PagePer::Clip,
+                Some(PagePerArg::Sprite) => PagePer::Sprite,
+            },
+            step,
+            keep,
         }
     }
 
-    /// An option that the layout has no use for, so that it is not silently ignored.
-    pub(crate) fn without_use(&self) -> Option<(&'static str, &'static str)> {
-        match self.layout {
-            layout if self.columns.is_some() && layout != LayoutArg::Grid => Some(("--columns", "grid")),
-            layout if self.row_order.is_some() && layout != LayoutArg::ClipRows => {
-                Some(("--row-order", "clip-rows"))
+    /// What can't be meant together, so that nothing is silently ignored.
+    pub(crate) fn contradiction(&self) -> Option<String> {
+        let is_dense = self.layout == LayoutArg::Dense;
+        let goes_with = |option: &str, layout: &str| {
+            Some(format!("{option} has no use here; it goes with --layout {layout}"))
+        };
+        match self {
+            _ if self.columns.is_some() && self.layout != LayoutArg::Grid => goes_with("--columns", "grid"),
+            _ if self.row_order.is_some() && self.layout != LayoutArg::ClipRows => {
+                goes_with("--row-order", "clip-rows")
+            }
+            _ if self.allow_turn && !is_dense => goes_with("--allow-turn", "dense"),
+            _ if self.keep_places.is_some() && !is_dense => goes_with("--keep-places", "dense"),
+            _ if self.keep_places.is_some() && self.page_per.is_some() => {
+                Some("--keep-places can't go with --page-per: each page there has its own frames".to_owned())
+            }
+            Self { page_square: true, page_size: Some(size), .. } if !size.is_square() => {
+                Some(format!("--page-square and --page-size {size} contradict each other"))
             }
             _ => None,
         }

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::{Args, ValueEnum};
 use serde::Deserialize;
 use shibori_core::Area;
-use shibori_core::shape::{AlignTo, Anchor, BoxSpec, CanvasRule, NineRule, PivotPer, TrimScope};
+use shibori_core::shape::{AlignTo, Anchor, BoxSpec, CanvasRule, NineRule, PivotPer, Resample, TrimScope};
 
 use crate::args::value::{text, texts};
 
@@ -140,6 +140,16 @@ pub(crate) enum AlignWithArg {
     First,
     /// The frame before, for features that change slowly
     Previous,
+}
+
+impl ResampleArg {
+    /// The same in the library's words.
+    pub(crate) fn how(self) -> Resample {
+        match self {
+            Self::Nearest => Resample::Nearest,
+            Self::Smooth => Resample::Smooth,
+        }
+    }
 }
 
 impl ShapeArgs {

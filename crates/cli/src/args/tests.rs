@@ -49,6 +49,11 @@ fn a_recipe_has_the_same_options() {
     same_list::<PackArgs>(json!({
         "layout": "clip-rows", "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
         "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true, "effort": "high",
+        "allow-turn": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json",
+    }));
+    same_list::<PageArgs>(json!({
+        "page-format": "qoi", "png": "small", "palette": 64, "alpha": "premultiplied", "no-spread": true,
+        "sampling": "nearest", "page-scales": [1, 0.5], "companion": ["_n", "_e=000000"],
     }));
 }
 

@@ -3,7 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_formats::read::{Gathered, Remark, source, sources};
+use shibori_formats::manifest::load_companions;
+use shibori_formats::read::{Gathered, Remark, manifest_of, source, sources};
 
 use crate::args::{Everywhere, OnlyArgs};
 use crate::console::{Console, counted};
@@ -27,6 +28,24 @@ pub(super) fn one(
     console: &Console,
 ) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
     narrowed(source(path, &everywhere.limits())?, only, console)
+}
+
+/// Frames of an atlas, and the companions beside them as frames of their own.
+pub(super) fn unpacked(
+    path: &Path,
+    only: &OnlyArgs,
+    everywhere: &Everywhere,
+    console: &Console,
+) -> Result<(FrameSet, Vec<PathBuf>), Failure> {
+    let limits = everywhere.limits();
+    let mut gathered = source(path, &limits)?;
+    if let Some(manifest) = manifest_of(path) {
+        for companions in load_companions(&manifest, &limits)? {
+            gathered.set = FrameSet::merge([gathered.set, companions.set])?;
+            gathered.files.extend(companions.files);
+        }
+    }
+    narrowed(gathered, only, console)
 }
 
 /// Frames of one source, all of them.

@@ -11,6 +11,7 @@ mod guide_sheet;
 mod here;
 mod inspect;
 mod pack;
+mod pack_report;
 mod pages;
 mod preview;
 mod preview_grid;

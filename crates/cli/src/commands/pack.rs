@@ -1,115 +1,113 @@
 //! `shibori pack`: frames onto pages.
 
-use std::path::PathBuf;
-
-use serde::Serialize;
-use shibori_core::pack::{Atlas, Layout, pack};
+use shibori_core::pack::{
+    Atlas, CompanionFrames, Keeping, Layout, Ratio, fit_companions, in_steps, pack, step_of, take_companions,
+};
 use shibori_core::shape::TrimScope;
+use shibori_core::{Frame, FrameSet};
+use shibori_formats::manifest::old_places;
 use shibori_formats::write;
 
-use super::{gather, policy, shaping, wrote};
+use super::pack_report::{Report, Wasted};
+use super::{gather, policy, shaping};
 use crate::args::{Everywhere, Pack};
-use crate::console::{Console, bytes, counted};
+use crate::console::{Console, counted};
 use crate::failure::Failure;
 
-/// Bytes of texture memory a pixel takes, uncompressed.
-const PIXEL: u64 = 4;
-
-#[derive(Serialize)]
-struct Report {
-    manifest: PathBuf,
-    pages: Vec<PageReport>,
-    /// Share of all pages covered by frames, 0 to 1.
-    fill: f64,
-    /// Pixels that the distinct frames cover: no page can be smaller.
-    least_area: u64,
-    count: usize,
-    distinct: usize,
-    memory: Memory,
-    removed: Vec<PathBuf>,
-}
-
-#[derive(Serialize)]
-struct PageReport {
-    file: PathBuf,
-    size: [u32; 2],
-    /// Places on this page; identical frames share one.
-    count: usize,
-    fill: f64,
-    bytes: usize,
-}
-
-/// Texture memory in bytes, uncompressed RGBA: every frame's canvas by itself, and the pages.
-#[derive(Serialize)]
-struct Memory {
-    before: u64,
-    after: u64,
-}
-
 pub(super) fn run(args: &Pack, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    if let Some((option, layout)) = args.pack.without_use() {
-        return Err(Failure::usage(format!("{option} has no use here; it goes with --layout {layout}")));
+    if let Some(contradiction) = args.pack.contradiction().or_else(|| args.page.contradiction()) {
+        return Err(Failure::usage(contradiction));
     }
-    let options = args.pack.options();
+    let factors =
+        if args.page.page_scales.is_empty() { vec![Ratio::ONE] } else { args.page.page_scales.clone() };
+    let step = step_of(&factors);
+    let keep = args.pack.keep_places.as_deref().map(old_places).transpose()?;
+    let options = args.pack.options(step, keep);
     let (set, sources) = gather::many(&args.sources, &args.only, everywhere, console)?;
+    let (set, companions) = with_companions(set, args)?;
     let trim = if options.layout == Layout::Dense { TrimScope::Frame } else { TrimScope::None };
     let set = shaping::shaped(args.clips.apply(set)?, &args.shape, trim, None, console)?.set;
-    let memory_before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
-    let atlas = pack(set, &options)?;
-    let files = write::atlas_files(&args.output, atlas.pages().len(), &policy(everywhere, sources))?;
-    let progress = console.progress("writing pages", atlas.pages().len());
-    let (written, sizes) = write::atlas(files, &atlas, || progress.tick())?;
+    let before = set.frames().iter().map(|frame| frame.canvas().area()).sum();
+    let wasted = Wasted { separate: before, layers: companions.len() };
+    let set = stepped(set, step, console)?;
+    let layers = fit_companions(&set, &companions);
+    for (layer, companions) in layers.iter().zip(&companions) {
+        say_missing(&set, &layer.missing, companions, console);
+    }
+    let atlas = pack(set, layers, &options)?;
+    say_keeping(&atlas, console);
+    let how = args.shape.resample.how();
+    let atlases: Vec<Atlas> =
+        factors.iter().map(|&factor| atlas.scaled(factor, how)).collect::<Result<_, _>>()?;
+    let page_options = args.page.options();
+    let files = write::atlas_files(&args.output, &atlases, &page_options, &policy(everywhere, sources))?;
+    let count = atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.layers().len())).sum();
+    let progress = console.progress("writing pages", count);
+    let written = write::atlas(files, &atlases, &page_options, || progress.tick())?;
     drop(progress);
-    let report = report(&atlas, &written, &sizes, memory_before);
-    describe(&report, everywhere, console);
+    let report = Report::of(&atlases, &written, wasted);
+    report.describe(everywhere, console);
+    super::slice::say_removed(&written.written.removed, console);
     console.result(&report);
     Ok(())
 }
 
-fn report(atlas: &Atlas, written: &write::Written, sizes: &[usize], before: u64) -> Report {
-    let page = |(page, size): (usize, &shibori_core::Size)| PageReport {
-        file: written.files[page].clone(),
-        size: [size.width, size.height],
-        count: atlas.rects_on(page).len(),
-        fill: atlas.fill(page),
-        bytes: sizes[page],
-    };
-    let pages: Vec<PageReport> = atlas.pages().iter().enumerate().map(page).collect();
-    let area: u64 = atlas.pages().iter().map(|size| size.area()).sum();
-    let covered = |page: usize| atlas.rects_on(page).iter().map(|rect| rect.size().area()).sum::<u64>();
-    let least_area: u64 = (0..pages.len()).map(covered).sum();
-    Report {
-        manifest: written.files.last().cloned().unwrap_or_default(),
-        fill: least_area as f64 / area as f64,
-        least_area,
-        count: atlas.set().frames().len(),
-        distinct: pages.iter().map(|page| page.count).sum(),
-        memory: Memory { before, after: area * PIXEL },
-        removed: written.removed.clone(),
-        pages,
+/// Base frames, and the companions set apart from them before anything is done to either.
+fn with_companions(set: FrameSet, args: &Pack) -> Result<(FrameSet, Vec<CompanionFrames>), Failure> {
+    if args.page.companion.is_empty() {
+        return Ok((set, Vec::new()));
     }
+    if args.shape.changes_pixels() {
+        let text = "--companion: frames can't be moved or scaled here, since companions would not follow";
+        return Err(Failure::usage(text)
+            .with_hint("run adjust on the frames and on their companions, then pack both"));
+    }
+    let specs: Vec<_> = args.page.companion.iter().map(|companion| companion.0.clone()).collect();
+    Ok(take_companions(&set, &specs)?)
 }
 
-fn describe(report: &Report, everywhere: &Everywhere, console: &Console) {
-    let name = |page: &PageReport| page.file.display().to_string();
-    let widest = report.pages.iter().map(|page| name(page).chars().count()).max().unwrap_or(0).max(4);
-    console
-        .head(&format!("{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}", "page", "size", "places", "fill", "file"));
-    for page in &report.pages {
-        let size = format!("{}x{} px", page.size[0], page.size[1]);
-        let fill = format!("{:.1} %", page.fill * 100.0);
-        let file = bytes(page.bytes as u64);
-        console.say(&format!("{:widest$}  {size:>14}  {:>7}  {fill:>7}  {file:>9}", name(page), page.count));
+/// Frames on whole steps, so that every factor lands on whole pixels.
+fn stepped(set: FrameSet, step: u32, console: &Console) -> Result<FrameSet, Failure> {
+    let uneven = |frame: &&Frame| {
+        let canvas = frame.canvas();
+        !canvas.width.is_multiple_of(step) || !canvas.height.is_multiple_of(step)
+    };
+    let grown = set.frames().iter().filter(uneven).count();
+    if grown > 0 {
+        let text = format!(
+            "the canvas of {} grows to a multiple of {step} px, to the right and downwards, so that --page-scales lands on whole pixels",
+            counted(grown, "frame")
+        );
+        console.note(&text);
     }
-    let shared = report.count - report.distinct.min(report.count);
-    let shared = if shared > 0 { format!(" ({shared} blank or sharing a place)") } else { String::new() };
-    let Memory { before, after } = report.memory;
-    console.say(&format!(
-        "{}{shared}; texture memory {}, {} as separate canvases",
-        counted(report.count, "frame"),
-        bytes(after),
-        bytes(before)
-    ));
-    console.say(&format!("{} {}", wrote(everywhere), report.manifest.display()));
-    super::slice::say_removed(&report.removed, console);
+    Ok(in_steps(set, step)?)
+}
+
+fn say_missing(set: &FrameSet, missing: &[usize], companions: &CompanionFrames, console: &Console) {
+    let Some(&first) = missing.first() else { return };
+    let spec = &companions.spec;
+    let text = format!(
+        "companion {}: {} without one, such as '{}'; filled with {}",
+        spec.suffix,
+        counted(missing.len(), "frame"),
+        set.frames()[first].name(),
+        spec.neutral
+    );
+    console.warn(&text, None);
+}
+
+fn say_keeping(atlas: &Atlas, console: &Console) {
+    match atlas.keeping() {
+        None => {}
+        Some(Keeping::Kept { stayed, placed: 0 }) => {
+            console.say(&format!("{} kept their places", counted(*stayed, "picture")));
+        }
+        Some(Keeping::Kept { stayed, placed }) => {
+            console.say(&format!(
+                "{} kept their places, {placed} new or of another size found room between them",
+                counted(*stayed, "picture")
+            ));
+        }
+        Some(Keeping::Anew(why)) => console.warn(&format!("--keep-places: arranged anew: {why}"), None),
+    }
 }

@@ -2,10 +2,10 @@
 
 use std::path::Path;
 
-use shibori_core::pack::{Options, pack, paint};
+use shibori_core::pack::{Finish, Options, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{FrameSet, Pixels};
-use shibori_formats::manifest::{Manifest, of_atlas, parse};
+use shibori_formats::manifest::{Manifest, PageFacts, of_atlas, parse};
 use shibori_formats::read::{Picture, image, manifest_of};
 use shibori_formats::{Error, ReadProblem};
 
@@ -57,14 +57,16 @@ fn own(source: &Path, everywhere: &Everywhere) -> Result<Option<(Manifest, Vec<P
 
 fn packed(set: &FrameSet) -> Result<(Manifest, Vec<Page>), Failure> {
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
-    let atlas = pack(trimmed, &Options::dense())?;
+    let atlas = pack(trimmed, Vec::new(), &Options::dense())?;
     let names: Vec<String> =
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {
         name: name.clone(),
-        pixels: Pixels::whole(paint(&atlas, page)),
+        pixels: Pixels::whole(paint(&atlas, page, None, Finish::default())),
         bytes: None,
     };
     let pages = names.iter().enumerate().map(page).collect();
-    Ok((of_atlas(&atlas, &names), pages))
+    let facts: Vec<PageFacts> =
+        names.into_iter().map(|file| PageFacts { file, ..PageFacts::default() }).collect();
+    Ok((of_atlas(&atlas, &facts), pages))
 }

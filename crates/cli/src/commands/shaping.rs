@@ -117,10 +117,7 @@ fn with_marks(set: FrameSet, args: &ShapeArgs) -> Result<(FrameSet, Vec<Shift>),
 }
 
 fn scaled(set: FrameSet, factor: f64, how: ResampleArg, console: &Console) -> Result<FrameSet, Failure> {
-    let how = match how {
-        ResampleArg::Nearest => Resample::Nearest,
-        ResampleArg::Smooth => Resample::Smooth,
-    };
+    let how = how.how();
     let scaled = scale(set, factor, how)?;
     if how == Resample::Nearest && !is_even(factor) {
         let text = format!("--scale {factor} draws some pixels larger than others");

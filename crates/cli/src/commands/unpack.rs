@@ -19,7 +19,7 @@ struct Report {
 }
 
 pub(super) fn run(args: &Unpack, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    let (set, sources) = gather::one(&args.manifest, &args.only, everywhere, console)?;
+    let (set, sources) = gather::unpacked(&args.manifest, &args.only, everywhere, console)?;
     let set = if args.trimmed { set } else { restore(set)? };
     let count = set.frames().len();
     let files = write::set_files(set, &args.output, &policy(everywhere, sources))?;

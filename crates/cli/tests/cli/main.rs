@@ -6,6 +6,7 @@ mod env;
 mod finding;
 mod inputs;
 mod mistakes;
+mod packing;
 mod previews;
 mod road;
 mod safety;

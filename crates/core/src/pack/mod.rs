@@ -1,19 +1,28 @@
 //! Frames onto pages.
 //!
-//! In the order a frame meets them: `share` finds frames that can lie in one place, `arrange`
-//! decides the places from sizes alone, `page` knows how large a page may be, [`paint()`] draws it.
-//! Packing changes no frame; `clip-rows` lists a frame once for each place it needs.
+//! In the order a frame meets them: `companion` sets apart what is laid out like its base frame, `group` lists the frames
+//! that share pages, `share` finds those that can lie in one place, `keep` those that stay where they were, `arrange`
+//! decides the places from sizes alone, `page` knows how large a page may be, [`paint()`] draws it, `scaled` makes the
+//! same pages in another size. Packing changes no frame; where a layout needs a frame in two places it is listed twice.
 
 mod arrange;
+mod companion;
+mod group;
+mod keep;
 mod page;
 mod paint;
 mod rows;
+mod scaled;
 mod share;
 
-use crate::{FrameSet, Name, Pair, Rect, SetError, Size};
+use crate::{FrameSet, Name, Rect, SetError, Size};
 
+pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
+pub use group::PagePer;
+pub use keep::{Keeping, OldPlaces};
 pub use page::{PageRules, Round};
-pub use paint::paint;
+pub use paint::{Finish, paint};
+pub use scaled::{Ratio, RatioError, in_steps, step_of};
 
 /// How to pack.
 #[derive(Clone, Debug, PartialEq)]
@@ -32,6 +41,14 @@ pub struct Options {
     pub share: bool,
     /// How long a dense page is improved.
     pub effort: Effort,
+    /// In the dense layout, frames may lie turned a quarter.
+    pub may_turn: bool,
+    /// Which frames share pages.
+    pub per: PagePer,
+    /// Places and sizes are multiples of so many pixels, so that pages can be scaled; frames must be, too. Usually 1.
+    pub step: u32,
+    /// In the dense layout, places of an earlier atlas that frames keep.
+    pub keep: Option<OldPlaces>,
 }
 
 /// How long a dense page is improved; bounded by steps, never by a clock.
@@ -49,15 +66,19 @@ pub enum Effort {
 impl Options {
     /// Dense pages of up to 4096x4096, two pixels between frames and one round the page.
     pub fn dense() -> Self {
-        let pages = PageRules { max: Size::new(4096, 4096), fixed: None, round: Round::None };
+        let max = Size::new(4096, 4096);
         Self {
             layout: Layout::Dense,
-            pages,
+            pages: PageRules { max, fixed: None, round: Round::None, square: false },
             margin: 1,
             gutter: 2,
             bleed: 0,
             share: true,
             effort: Effort::Medium,
+            may_turn: false,
+            per: PagePer::Atlas,
+            step: 1,
+            keep: None,
         }
     }
 }
@@ -102,19 +123,44 @@ pub struct Place {
     pub page: usize,
     /// Its pixels there; empty for a blank frame.
     pub rect: Rect,
+    /// Whether it lies there turned a quarter clockwise.
+    pub turned: bool,
+}
+
+/// One page of an atlas.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Page {
+    /// Its width and height.
+    pub size: Size,
+    /// The sprite or clip it holds, where each has pages of its own.
+    pub label: Option<String>,
+}
+
+/// The least that any arrangement could need, as far as areas and sides tell.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Least {
+    /// Area of all pages together, in pixels.
+    pub area: u64,
+    /// How many pages.
+    pub pages: usize,
 }
 
 /// A set with a place for every frame.
 ///
 /// # Guarantees
 /// One place a frame, in the set's order, each on a page that is there and inside it; places of
-/// different pictures never overlap, their bleed and gutters included.
+/// different pictures never overlap, their bleed and gutters included. Layers have a picture a frame, of its size.
 #[derive(Clone, Debug)]
 pub struct Atlas {
     set: FrameSet,
     places: Vec<Place>,
-    pages: Vec<Size>,
+    pages: Vec<Page>,
+    layers: Vec<Layer>,
     bleed: u32,
+    factor: Ratio,
+    least: Least,
+    mirrored: Vec<(usize, usize)>,
+    keeping: Option<Keeping>,
 }
 
 /// Why frames can't be packed.
@@ -152,6 +198,8 @@ pub enum PackError {
         page: Size,
         /// Cells that fit.
         fits: usize,
+        /// How wide the page would have to be, in pixels.
+        needs: u64,
     },
     /// A row named after a clip that is not there.
     #[error("there is no clip '{name}'; there are: {known}")]
@@ -169,6 +217,9 @@ pub enum PackError {
         /// The choices, as text.
         known: String,
     },
+    /// None of the frames was in the atlas whose places were to be kept.
+    #[error("none of these frames is in the old atlas, so there are no places to keep")]
+    NothingToKeep,
     /// Listing a frame once a place made a name clash.
     #[error(transparent)]
     Set(#[from] SetError),
@@ -185,9 +236,34 @@ impl Atlas {
         &self.places
     }
 
-    /// The size of each page.
-    pub fn pages(&self) -> &[Size] {
+    /// The pages.
+    pub fn pages(&self) -> &[Page] {
         &self.pages
+    }
+
+    /// What lies on pages of its own, in the same places.
+    pub fn layers(&self) -> &[Layer] {
+        &self.layers
+    }
+
+    /// How many times as large as drawn everything is.
+    pub fn factor(&self) -> Ratio {
+        self.factor
+    }
+
+    /// The least that any arrangement of these frames could need.
+    pub fn least(&self) -> Least {
+        self.least
+    }
+
+    /// Pictures that are the mirror image of an earlier one, and that one: frames that could be drawn from it.
+    pub fn mirrored(&self) -> &[(usize, usize)] {
+        &self.mirrored
+    }
+
+    /// What became of the places that were to be kept.
+    pub fn keeping(&self) -> Option<&Keeping> {
+        self.keeping.as_ref()
     }
 
     /// How often border pixels are repeated outwards.
@@ -205,79 +281,159 @@ impl Atlas {
     /// The part of a page that frames cover, 0 to 1.
     pub fn fill(&self, page: usize) -> f64 {
         let covered: u64 = self.rects_on(page).iter().map(|rect| rect.size().area()).sum();
-        covered as f64 / self.pages[page].area() as f64
+        covered as f64 / self.pages[page].size.area() as f64
     }
 }
 
-/// Arranges the frames of a set on pages. Frames keep the pixels they come with: trim before.
-pub fn pack(set: FrameSet, options: &Options) -> Result<Atlas, PackError> {
+/// Arranges the frames of a set on pages, and each layer on pages like them. Frames keep the pixels they come with: trim
+/// before.
+pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &Options) -> Result<Atlas, PackError> {
     if set.frames().is_empty() {
         return Err(PackError::NoFrames);
     }
-    for frame in set.frames() {
-        let needs = grown(frame.pixels().size(), options.bleed);
-        if !needs.fits_in(options.pages.room(options.margin)) {
+    check_sizes(&set, options)?;
+    if options.keep.as_ref().is_some_and(|old| !old.knows_any(&set)) {
+        return Err(PackError::NothingToKeep);
+    }
+    let options = &in_whole_steps(options);
+    let group::Listing { set, origin, groups } = group::list(set, options)?;
+    let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
+    let shared = share::find(set.frames(), &layers, options.share);
+    let mut atlas = Atlas {
+        places: vec![Place::default(); set.frames().len()],
+        pages: Vec::new(),
+        bleed: options.bleed,
+        factor: Ratio::ONE,
+        least: Least::default(),
+        mirrored: share::mirrored(set.frames(), &shared.distinct),
+        keeping: None,
+        set,
+        layers,
+    };
+    for group in groups {
+        match &options.layout {
+            Layout::Dense => atlas.add_dense(&group, &shared, options),
+            Layout::Grid { columns } => {
+                let slots = rows::in_lines(group.members.len(), *columns);
+                atlas.add_cells(&group, &slots, options)?;
+            }
+            Layout::Strip => {
+                let count = group.members.len();
+                atlas.add_cells(&group, &rows::in_lines(count, Some(count as u32)), options)?;
+            }
+            Layout::ClipRows { .. } => {
+                let slots = group.slots.as_ref().expect("rows were listed");
+                atlas.add_cells(&group, slots, options)?;
+            }
+        }
+    }
+    Ok(atlas)
+}
+
+fn check_sizes(set: &FrameSet, options: &Options) -> Result<(), PackError> {
+    let room = options.pages.room(options.margin);
+    let fits = |size: Size| size.fits_in(room) || options.may_turn && size.turned().fits_in(room);
+    let mut frames = set.frames().iter();
+    match frames.find(|frame| !fits(grown(frame.pixels().size(), options.bleed))) {
+        None => Ok(()),
+        Some(frame) => {
             let (page, margin, bleed) = (options.pages.largest(), options.margin, options.bleed);
             let (frame, size) = (frame.name().clone(), frame.pixels().size());
-            return Err(PackError::FrameTooLarge { frame, size, page, margin, bleed });
-        }
-    }
-    match &options.layout {
-        Layout::Dense => Ok(dense(set, options)),
-        Layout::Grid { columns } => {
-            let slots = rows::in_lines(set.frames().len(), *columns);
-            cells(set, &slots, options)
-        }
-        Layout::Strip => {
-            let count = set.frames().len();
-            cells(set, &rows::in_lines(count, Some(count as u32)), options)
-        }
-        Layout::ClipRows { order } => {
-            let (set, slots) = rows::by_clip(&set, order.as_deref())?;
-            cells(set, &slots, options)
+            Err(PackError::FrameTooLarge { frame, size, page, margin, bleed })
         }
     }
 }
 
-fn dense(set: FrameSet, options: &Options) -> Atlas {
-    let shared = share::find(set.frames(), options.share);
-    let sizes: Vec<Size> = shared.distinct.iter().map(|&at| set.frames()[at].pixels().size()).collect();
-    let spaced = |size: Size| {
-        let Size { width, height } = grown(size, options.bleed);
-        Size::new(width + options.gutter, height + options.gutter)
-    };
-    let spaced: Vec<Size> = sizes.iter().copied().map(spaced).collect();
-    let arranged =
-        arrange::dense(&spaced, &options.pages.fitting(options.margin, options.gutter), options.effort);
-    let first = options.margin + options.bleed;
-    let place = |picture: &Option<usize>| match picture {
-        None => Place::default(),
-        Some(picture) => {
-            let spot = arranged.spots[*picture];
-            Place { page: spot.page, rect: Rect::at(spot.x + first, spot.y + first, sizes[*picture]) }
-        }
-    };
-    let places = shared.picture_of.iter().map(place).collect();
-    let pages = arranged.pages;
-    Atlas { set, places, pages, bleed: options.bleed }
+/// The same options with spaces such that every place falls on a whole step.
+fn in_whole_steps(options: &Options) -> Options {
+    let up = |length: u32| length.next_multiple_of(options.step.max(1));
+    let Options { margin, gutter, bleed, .. } = *options;
+    Options {
+        margin: up(margin + bleed) - bleed,
+        gutter: up(gutter + 2 * bleed) - 2 * bleed,
+        ..options.clone()
+    }
 }
 
-/// Places frames in cells of one size.
-fn cells(set: FrameSet, slots: &rows::Slots, options: &Options) -> Result<Atlas, PackError> {
-    let largest = set.frames().iter().fold(Size::new(1, 1), |size, frame| size.union(frame.pixels().size()));
-    let cell = grown(largest, options.bleed);
-    let lines = page::Lines::new(cell, slots, options)?;
-    let first = options.bleed;
-    let place = |(slot, frame): (&Pair, &crate::Frame)| {
-        let (page, corner) = lines.corner(*slot);
-        let size = frame.pixels().size();
-        match size.is_empty() {
-            true => Place::default(),
-            false => Place { page, rect: Rect::at(corner.x + first, corner.y + first, size) },
+impl Atlas {
+    fn add_pages(&mut self, group: &group::Group, sizes: Vec<Size>, least: Least) {
+        let pages = sizes.into_iter().map(|size| Page { size, label: group.label.clone() });
+        self.pages.extend(pages);
+        self.least = Least { area: self.least.area + least.area, pages: self.least.pages + least.pages };
+    }
+
+    fn add_dense(&mut self, group: &group::Group, shared: &share::Shared, options: &Options) {
+        let before = self.pages.len();
+        // Pictures are shared within a group only: each has pages of its own.
+        let mut pictures: Vec<usize> = group.members.iter().filter_map(|&at| shared.picture_of[at]).collect();
+        pictures.sort_unstable();
+        pictures.dedup();
+        let picture_of: Vec<Option<usize>> = (0..self.set.frames().len())
+            .map(|at| pictures.binary_search(&shared.picture_of[at]?).ok())
+            .collect();
+        let size = |picture: &usize| self.set.frames()[shared.distinct[*picture]].pixels().size();
+        let sizes: Vec<Size> = pictures.iter().map(size).collect();
+        let spaced = |size: &Size| {
+            let Size { width, height } = grown(*size, options.bleed);
+            // Whole steps: the frames and the spaces between them are multiples together.
+            let steps = |length: u32| (length + options.gutter).div_ceil(options.step);
+            Size::new(steps(width), steps(height))
+        };
+        let spaced: Vec<Size> = sizes.iter().map(spaced).collect();
+        let pieces = arrange::Pieces { sizes: &spaced, may_turn: options.may_turn };
+        let fitting = options.pages.fitting(options);
+        let known =
+            keep::Pictures { set: &self.set, picture_of: &picture_of, sizes: &sizes, spaced: &spaced };
+        let kept = options.keep.as_ref().map(|old| keep::keep(&known, old, options));
+        let (spots, pages) = match kept {
+            Some(Ok((spots, pages, keeping))) => {
+                self.keeping = Some(keeping);
+                (spots, pages)
+            }
+            other => {
+                self.keeping = other.and_then(Result::err);
+                let arranged = arrange::dense(pieces, &fitting, options.effort);
+                (arranged.spots, arranged.pages)
+            }
+        };
+        let first = options.margin + options.bleed;
+        for &at in &group.members {
+            let Some(picture) = picture_of[at] else { continue };
+            let (spot, size) = (spots[picture], sizes[picture]);
+            let size = if spot.turned { size.turned() } else { size };
+            let rect = Rect::at(spot.x * options.step + first, spot.y * options.step + first, size);
+            self.places[at] = Place { page: before + spot.page, rect, turned: spot.turned };
         }
-    };
-    let places = slots.of_frames.iter().zip(set.frames()).map(place).collect();
-    Ok(Atlas { set, places, pages: lines.pages(), bleed: options.bleed })
+        let (area, count) = arrange::least(pieces, &fitting);
+        self.add_pages(group, pages, Least { area, pages: count });
+    }
+
+    /// Places frames in cells of one size.
+    fn add_cells(
+        &mut self,
+        group: &group::Group,
+        slots: &rows::Slots,
+        options: &Options,
+    ) -> Result<(), PackError> {
+        let before = self.pages.len();
+        let sizes: Vec<Size> =
+            group.members.iter().map(|&at| self.set.frames()[at].pixels().size()).collect();
+        let largest = sizes.iter().fold(Size::new(1, 1), |size, other| size.union(*other));
+        let up = |length: u32| length.next_multiple_of(options.step.max(1));
+        let cell = grown(Size::new(up(largest.width), up(largest.height)), options.bleed);
+        let lines = page::Lines::new(cell, slots, options)?;
+        let first = options.bleed;
+        for ((&at, slot), size) in group.members.iter().zip(&slots.of_frames).zip(&sizes) {
+            let (page, corner) = lines.corner(*slot);
+            if !size.is_empty() {
+                let rect = Rect::at(corner.x + first, corner.y + first, *size);
+                self.places[at] = Place { page: before + page, rect, turned: false };
+            }
+        }
+        let (area, pages) = (sizes.iter().map(|size| size.area()).sum(), 1);
+        self.add_pages(group, lines.pages(), Least { area, pages });
+        Ok(())
+    }
 }
 
 fn grown(size: Size, bleed: u32) -> Size {

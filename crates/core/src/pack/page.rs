@@ -1,5 +1,7 @@
 //! How large a page may be and becomes. Never decides where a frame lies.
 
+use std::cmp::Reverse;
+
 use crate::pack::rows::Slots;
 use crate::pack::{Options, PackError};
 use crate::{Pair, Size};
@@ -13,6 +15,8 @@ pub struct PageRules {
     pub fixed: Option<Size>,
     /// What a page's sides are rounded up to.
     pub round: Round,
+    /// Pages are as wide as high.
+    pub square: bool,
 }
 
 /// What a length is rounded up to.
@@ -51,7 +55,10 @@ impl Round {
 impl PageRules {
     /// The largest page allowed.
     pub fn largest(&self) -> Size {
-        self.fixed.unwrap_or(Size::new(self.round.down(self.max.width), self.round.down(self.max.height)))
+        let Size { width, height } = self.max;
+        let (width, height) =
+            if self.square { (width.min(height), width.min(height)) } else { (width, height) };
+        self.fixed.unwrap_or(Size::new(self.round.down(width), self.round.down(height)))
     }
 
     /// What the largest page offers inside its margin.
@@ -65,40 +72,90 @@ impl PageRules {
     fn page_for(&self, used: Size) -> Size {
         let largest = self.largest();
         let up = |length, limit| self.round.up(length).min(limit);
+        let side = used.width.max(used.height);
+        let used = if self.square { Size::new(side, side) } else { used };
         self.fixed.unwrap_or(Size::new(up(used.width, largest.width), up(used.height, largest.height)))
     }
 
-    pub(super) fn fitting(&self, margin: u32, gutter: u32) -> Fitting {
-        Fitting { rules: *self, margin, gutter }
+    /// Whether a page of this size could come out.
+    pub(super) fn allows(&self, page: Size) -> bool {
+        page.fits_in(self.largest()) && self.page_for(page) == page
+    }
+
+    /// These rules as an arrangement sees them.
+    pub(super) fn fitting(&self, options: &Options) -> Fitting {
+        let Options { margin, gutter, step, .. } = *options;
+        Fitting { rules: *self, margin, gutter, step: step.max(1) }
     }
 }
 
-/// Page sizes as an arrangement sees them: its pieces bring their gutter on the right and below, so
+/// Page sizes as an arrangement sees them: counted in steps, and its pieces bring their gutter on the right and below, so
 /// the last gutter may hang over the edge.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Fitting {
     rules: PageRules,
     margin: u32,
     gutter: u32,
+    step: u32,
 }
 
 impl Fitting {
-    /// The room on the largest page.
+    /// The room on the largest page, in steps.
     pub(super) fn room(&self) -> Size {
-        let Size { width, height } = self.rules.room(self.margin);
-        Size::new(width + self.gutter, height + self.gutter)
+        self.room_of(self.rules.largest())
     }
 
-    /// The page for pieces that together take `used`.
+    /// The room on a page of this size, in steps.
+    pub(super) fn room_of(&self, page: Size) -> Size {
+        let inside = |length: u32| ((length + self.gutter).saturating_sub(2 * self.margin)) / self.step;
+        Size::new(inside(page.width), inside(page.height))
+    }
+
+    /// The page for pieces that together take so many steps.
     pub(super) fn page_for(&self, used: Size) -> Size {
-        let side = |length: u32| length.saturating_sub(self.gutter) + 2 * self.margin;
+        let side = |steps: u32| (steps * self.step).saturating_sub(self.gutter) + 2 * self.margin;
         self.rules.page_for(Size::new(side(used.width), side(used.height)))
     }
 
-    /// The whole width that the page has anyway when pieces take `width`: rounding up leaves room.
+    /// Whether all pages have one size.
+    pub(super) fn is_fixed(&self) -> bool {
+        self.rules.fixed.is_some()
+    }
+
+    /// Whether pages are as wide as high.
+    pub(super) fn is_square(&self) -> bool {
+        self.rules.square
+    }
+
+    /// Rooms of pages of rounded sizes that are better than `page` and hold `area`, in steps: the next smaller first, of one
+    /// area the squarest. Where nothing is rounded, or so finely that it hardly matters, none.
+    pub(super) fn smaller_rooms(&self, page: Size, area: u64) -> Vec<Size> {
+        let largest = self.rules.largest();
+        let sides = |limit: u32| -> Vec<u32> {
+            match self.rules.round {
+                Round::Pow2 => (0..=limit.ilog2()).map(|bits| 1 << bits).collect(),
+                Round::Multiple(unit @ 32..) => (1..=limit / unit).map(|times| times * unit).collect(),
+                _ => Vec::new(),
+            }
+        };
+        let (widths, heights) = (sides(largest.width), sides(largest.height));
+        let with_width = |width: u32| heights.iter().map(move |&height| Size::new(width, height));
+        let key = |size: &Size| (size.area(), size.width.max(size.height));
+        let is_wanted = |size: &Size| {
+            let is_handy = size.width.max(size.height) / size.width.min(size.height) <= 8;
+            let is_allowed = !self.rules.square || size.is_square();
+            is_handy && is_allowed && key(size) < key(&page) && self.room_of(*size).area() >= area
+        };
+        let all = widths.into_iter().flat_map(with_width);
+        let mut sizes: Vec<Size> = all.filter(is_wanted).collect();
+        sizes.sort_by_key(|size| (Reverse(size.area()), size.width.max(size.height), size.height));
+        sizes.into_iter().map(|size| self.room_of(size)).collect()
+    }
+
+    /// The whole width, in steps, that the page has anyway when pieces take `width`: rounding up leaves room.
     pub(super) fn width_with_rounding(&self, width: u32) -> u32 {
-        let page = self.page_for(Size::new(width, 1)).width;
-        (page.saturating_sub(2 * self.margin) + self.gutter).min(self.room().width)
+        let page = self.page_for(Size::new(width, 1));
+        self.room_of(page).width.min(self.room().width)
     }
 }
 
@@ -123,8 +180,10 @@ impl Lines {
         if columns > fits {
             if !slots.may_wrap {
                 let what = slots.what.clone();
+                let a_cell = u64::from(cell.width + gutter);
+                let needs = u64::from(columns) * a_cell + 2 * u64::from(margin) - u64::from(gutter);
                 let (columns, fits, page) = (columns as usize, fits as usize, pages.largest());
-                return Err(PackError::RowTooLong { what, columns, cell, page, fits });
+                return Err(PackError::RowTooLong { what, columns, cell, page, fits, needs });
             }
             columns = fits;
             lines = (slots.of_frames.len() as u32).div_ceil(columns);
@@ -159,7 +218,7 @@ mod tests {
 
     #[test]
     fn rounding_goes_up_to_what_the_limit_allows() {
-        let rules = |round| PageRules { max: Size::new(1000, 300), fixed: None, round };
+        let rules = |round| PageRules { max: Size::new(1000, 300), fixed: None, round, square: false };
         assert_eq!(rules(Round::Pow2).largest(), Size::new(512, 256));
         assert_eq!(rules(Round::Multiple(64)).largest(), Size::new(960, 256));
         assert_eq!(rules(Round::Pow2).page_for(Size::new(33, 1)), Size::new(64, 1));

@@ -1,21 +1,44 @@
 //! Pages from places. Never moves a place.
 
-use image::RgbaImage;
+use image::{RgbaImage, imageops};
+use rayon::prelude::*;
 
 use crate::pack::Atlas;
 use crate::{Pixels, Rect};
 
 const CHANNELS: usize = 4;
 
-/// Draws one page of an atlas.
-pub fn paint(atlas: &Atlas, page: usize) -> RgbaImage {
-    let size = atlas.pages()[page];
+/// What is done to a painted page; nothing of it shows where a pixel is shown alone.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Finish {
+    /// How far the colour of visible pixels is spread under transparent neighbours, in pixels, so that filtering shows no
+    /// dark fringe.
+    pub spread: u32,
+    /// Colours are multiplied by alpha. Then nothing is spread.
+    pub premultiplied: bool,
+}
+
+/// Draws one page of an atlas: its frames, or of a layer what belongs to them.
+pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: Finish) -> RgbaImage {
+    let size = atlas.pages()[page].size;
     let mut canvas = RgbaImage::new(size.width, size.height);
     let mut painted = std::collections::HashSet::new();
-    for (place, frame) in atlas.places().iter().zip(atlas.set().frames()) {
-        if place.page == page && !place.rect.is_empty() && painted.insert(place.rect) {
-            put(&mut canvas, frame.pixels(), place.rect, atlas.bleed());
+    for (at, (place, frame)) in atlas.places().iter().zip(atlas.set().frames()).enumerate() {
+        if place.page != page || place.rect.is_empty() || !painted.insert(place.rect) {
+            continue;
         }
+        let pixels = layer.map_or(frame.pixels(), |layer| &atlas.layers()[layer].pixels[at]);
+        if place.turned {
+            let turned = Pixels::whole(imageops::rotate90(&pixels.to_image()));
+            put(&mut canvas, &turned, place.rect, atlas.bleed());
+        } else {
+            put(&mut canvas, pixels, place.rect, atlas.bleed());
+        }
+    }
+    match finish {
+        Finish { premultiplied: true, .. } => premultiply(&mut canvas),
+        Finish { spread: 0, .. } => {}
+        Finish { spread, .. } => spread_under(&mut canvas, spread),
     }
     canvas
 }
@@ -42,4 +65,62 @@ fn repeat(target: &mut [u8], pixel: &[u8]) {
     for slot in target.chunks_exact_mut(CHANNELS) {
         slot.copy_from_slice(pixel);
     }
+}
+
+fn premultiply(canvas: &mut RgbaImage) {
+    for pixel in canvas.pixels_mut() {
+        let alpha = u32::from(pixel[3]);
+        for channel in 0..3 {
+            pixel[channel] = ((u32::from(pixel[channel]) * alpha + 127) / 255) as u8;
+        }
+    }
+}
+
+/// Takes the colour of clear pixels, which nobody sees but filters, and gives them that of visible pixels near by.
+fn spread_under(canvas: &mut RgbaImage, distance: u32) {
+    for pixel in canvas.pixels_mut().filter(|pixel| pixel[3] == 0) {
+        *pixel = image::Rgba([0; CHANNELS]);
+    }
+    let mut has_colour: Vec<u8> = canvas.pixels().map(|pixel| u8::from(pixel[3] > 0)).collect();
+    let width = canvas.width() as usize;
+    for _ in 0..distance {
+        let height = canvas.height() as usize;
+        let filled: Vec<(usize, [u8; 3])> = (0..height)
+            .into_par_iter()
+            .flat_map_iter(|y| spread_row(canvas.as_raw(), &has_colour, width, y))
+            .collect();
+        let bytes: &mut [u8] = canvas;
+        for (at, colour) in filled {
+            bytes[at * CHANNELS..at * CHANNELS + 3].copy_from_slice(&colour);
+            has_colour[at] = 1;
+        }
+    }
+}
+
+/// The pixels of a row without colour that have coloured neighbours, and the mean colour of those.
+fn spread_row(bytes: &[u8], has_colour: &[u8], width: usize, y: usize) -> Vec<(usize, [u8; 3])> {
+    let height = has_colour.len() / width;
+    let rows = y.saturating_sub(1)..(y + 2).min(height);
+    let mut near = vec![0u8; width];
+    for row in rows.clone() {
+        let coloured = &has_colour[row * width..(row + 1) * width];
+        near.iter_mut().zip(coloured).for_each(|(near, coloured)| *near |= coloured);
+    }
+    let mut filled = Vec::new();
+    for x in 0..width {
+        let columns = x.saturating_sub(1)..(x + 2).min(width);
+        let is_beside = near[columns.clone()].contains(&1);
+        if has_colour[y * width + x] == 1 || !is_beside {
+            continue;
+        }
+        let (mut sum, mut count) = ([0u32; 3], 0u32);
+        for at in rows.clone().flat_map(|row| columns.clone().map(move |x| row * width + x)) {
+            if has_colour[at] == 1 {
+                (0..3).for_each(|channel| sum[channel] += u32::from(bytes[at * CHANNELS + channel]));
+                count += 1;
+            }
+        }
+        filled.push((y * width + x, sum.map(|sum| ((sum + count / 2) / count) as u8)));
+    }
+    filled
 }

@@ -77,9 +77,19 @@ pub(super) fn in_lines(count: usize, columns: Option<u32>) -> Slots {
     }
 }
 
+/// Frames in rows of their own, as they were listed.
+pub(super) fn in_rows(rows: Vec<Pair>, what: String) -> Slots {
+    let end = |along: fn(&Pair) -> u32| rows.iter().map(along).max().map_or(1, |last| last + 1);
+    let shape = Shape::Fixed { columns: end(|slot| slot.x), lines: end(|slot| slot.y) };
+    Slots { of_frames: rows, may_wrap: false, what, shape }
+}
+
 /// One clip a row, a cell a step. A frame needed in several places is listed once a place, the second
-/// time as `name@clip.step`.
-pub(super) fn by_clip(set: &FrameSet, order: Option<&[RowName]>) -> Result<(FrameSet, Slots), PackError> {
+/// time as `name@clip.step`. Gives the frames as listed, for each its place in `set`, and the slots.
+pub(super) fn by_clip(
+    set: &FrameSet,
+    order: Option<&[RowName]>,
+) -> Result<(FrameSet, Vec<usize>, Slots), PackError> {
     let rows = clips_in_order(set, order)?;
     let mut listing = Listing::new(set);
     let mut what = (0, String::new());
@@ -103,11 +113,15 @@ pub(super) fn by_clip(set: &FrameSet, order: Option<&[RowName]>) -> Result<(Fram
     }
     let shape = Shape::Fixed { columns, lines };
     let slots = Slots { of_frames: listing.slots, may_wrap: false, what: what.1, shape };
-    Ok((FrameSet::new(listing.frames, clips)?.with_carried(set.carried().clone()), slots))
+    let listed = FrameSet::new(listing.frames, clips)?.with_carried(set.carried().clone());
+    Ok((listed, listing.origin, slots))
 }
 
 /// For each row, the place of its clip in the set; `None` for a blank row.
-fn clips_in_order(set: &FrameSet, order: Option<&[RowName]>) -> Result<Vec<Option<usize>>, PackError> {
+pub(super) fn clips_in_order(
+    set: &FrameSet,
+    order: Option<&[RowName]>,
+) -> Result<Vec<Option<usize>>, PackError> {
     let Some(order) = order else { return Ok((0..set.clips().len()).map(Some).collect()) };
     let find = |row: &RowName| match row {
         RowName::Blank => Ok(None),
@@ -139,6 +153,8 @@ fn clip_named(set: &FrameSet, sprite: Option<&Name>, name: &Name) -> Result<usiz
 struct Listing {
     frames: Vec<crate::Frame>,
     slots: Vec<Pair>,
+    /// The place in the set of each listed frame.
+    origin: Vec<usize>,
     /// Where each frame of the set was first listed.
     first: Vec<Option<usize>>,
     /// Where each line begins in the list.
@@ -150,6 +166,7 @@ impl Listing {
         Self {
             frames: Vec::new(),
             slots: Vec::new(),
+            origin: Vec::new(),
             first: vec![None; set.frames().len()],
             line_starts: Vec::new(),
         }
@@ -170,6 +187,7 @@ impl Listing {
             };
             self.first[step.frame].get_or_insert(self.frames.len());
             self.frames.push(listed);
+            self.origin.push(step.frame);
             self.slots.push(Pair { x: number as u32, y: line });
         }
         Ok(())
@@ -185,6 +203,7 @@ impl Listing {
                 let number = number as u32;
                 self.first[*at] = Some(self.frames.len());
                 self.frames.push(set.frames()[*at].clone());
+                self.origin.push(*at);
                 self.slots.push(Pair { x: number % columns, y: line + number / columns });
             }
             line += (rest.len() as u32).div_ceil(columns);
@@ -216,11 +235,12 @@ mod tests {
     #[test]
     fn a_frame_in_two_clips_is_listed_once_a_place_and_clips_follow() {
         let set = with_clips(rows("frog", &[5]), &["sit = 0-1", "turn = 1,2,1"]);
-        let (set, laid) = by_clip(&set, None).unwrap();
+        let (set, origin, laid) = by_clip(&set, None).unwrap();
         let names: Vec<&str> = set.frames().iter().map(|frame| frame.name().as_str()).collect();
         let wanted =
             ["frog-00", "frog-01", "frog-01@turn.0", "frog-02", "frog-01@turn.2", "frog-03", "frog-04"];
         assert_eq!(names, wanted);
+        assert_eq!(origin, [0, 1, 1, 2, 1, 3, 4]);
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1), (2, 1), (0, 2), (1, 2)]);
         let steps: Vec<usize> = set.clips()[1].steps().iter().map(|step| step.frame).collect();
         assert_eq!(steps, [2, 3, 4]);
@@ -233,11 +253,11 @@ mod tests {
             "-" => RowName::Blank,
             name => RowName::Clip { sprite: None, name: Name::new(name).unwrap() },
         };
-        let (_, laid) = by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
+        let (_, _, laid) = by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 2), (1, 2)]);
         let error = by_clip(&set(), Some(&[row("jump")])).err().unwrap();
         assert_eq!(error.to_string(), "there is no clip 'jump'; there are: sit, leap");
-        let (narrowed, laid) = by_clip(&set(), Some(&[row("leap")])).unwrap();
+        let (narrowed, _, laid) = by_clip(&set(), Some(&[row("leap")])).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1)]);
         assert_eq!(narrowed.clips()[0].steps()[0].frame, 2);
     }

@@ -1,8 +1,10 @@
 //! Frames that can lie in one place because they show the same picture.
 
 use std::collections::HashMap;
-use std::hash::{DefaultHasher, Hash, Hasher};
 
+use rayon::prelude::*;
+
+use crate::pack::Layer;
 use crate::{Frame, Pixels};
 
 /// Which frames show which picture.
@@ -13,19 +15,29 @@ pub(super) struct Shared {
     pub(super) distinct: Vec<usize>,
 }
 
-/// Finds frames whose kept pixels look the same. Without `share` only blank frames are found.
-pub(super) fn find(frames: &[Frame], share: bool) -> Shared {
+/// Finds frames whose kept pixels look the same, those of their layers too. Without `share` only blank frames are found.
+pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> Shared {
     let mut shared = Shared { picture_of: Vec::with_capacity(frames.len()), distinct: Vec::new() };
+    let sums: Vec<Option<u64>> = frames
+        .par_iter()
+        .enumerate()
+        .map(|(at, frame)| {
+            let sum = || if share { sum(frame.pixels(), |x, _| x) } else { at as u64 };
+            (!frame.is_blank()).then(sum)
+        })
+        .collect();
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
-    for (at, frame) in frames.iter().enumerate() {
-        if frame.is_blank() {
+    let looks_same = |a: usize, b: usize| {
+        frames[a].pixels().looks_like(frames[b].pixels())
+            && layers.iter().all(|layer| layer.pixels[a].looks_like(&layer.pixels[b]))
+    };
+    for (at, sum) in sums.iter().enumerate() {
+        let Some(sum) = sum else {
             shared.picture_of.push(None);
             continue;
-        }
-        let twins = by_sum.entry(if share { sum(frame.pixels()) } else { at as u64 }).or_default();
-        let looks_same =
-            |picture: &&usize| frames[shared.distinct[**picture]].pixels().looks_like(frame.pixels());
-        let picture = match twins.iter().find(looks_same) {
+        };
+        let twins = by_sum.entry(*sum).or_default();
+        let picture = match twins.iter().find(|&&picture| looks_same(shared.distinct[picture], at)) {
             Some(&picture) => picture,
             None => {
                 let picture = shared.distinct.len();
@@ -39,15 +51,49 @@ pub(super) fn find(frames: &[Frame], share: bool) -> Shared {
     shared
 }
 
-/// A sum that is equal for pictures that look the same. Only ever compared within one run.
-fn sum(pixels: &Pixels) -> u64 {
-    let mut hasher = DefaultHasher::new();
-    pixels.size().hash(&mut hasher);
-    for row in pixels.rows() {
-        for pixel in row.chunks_exact(4) {
-            let seen = if pixel[3] == 0 { [0; 4] } else { [pixel[0], pixel[1], pixel[2], pixel[3]] };
-            hasher.write_u32(u32::from_le_bytes(seen));
+/// Pictures that are the left-right mirror image of an earlier one, and the first frame that shows that. A picture that is
+/// its own mirror image is none.
+pub(super) fn mirrored(frames: &[Frame], distinct: &[usize]) -> Vec<(usize, usize)> {
+    let sums = |at: &usize| {
+        let pixels = frames[*at].pixels();
+        (sum(pixels, |x, _| x), sum(pixels, |x, width| width - 1 - x))
+    };
+    let sums: Vec<(u64, u64)> = distinct.par_iter().map(sums).collect();
+    let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
+    let mut found = Vec::new();
+    for (picture, &(own, mirrored)) in sums.iter().enumerate() {
+        let at = distinct[picture];
+        let earlier = by_sum.get(&mirrored).into_iter().flatten();
+        let mut earlier = earlier.filter(|&&other| mirrors(frames[other].pixels(), frames[at].pixels()));
+        match earlier.next() {
+            Some(&other) => found.push((at, other)),
+            None => by_sum.entry(own).or_default().push(at),
         }
     }
-    hasher.finish()
+    found
+}
+
+fn mirrors(a: &Pixels, b: &Pixels) -> bool {
+    let size = a.size();
+    let at = |pixels: &Pixels, x: u32, y: u32| pixels.get(x, y).filter(|pixel| pixel[3] > 0);
+    size == b.size()
+        && (0..size.height).all(|y| (0..size.width).all(|x| at(a, x, y) == at(b, size.width - 1 - x, y)))
+}
+
+/// A sum that is equal for pictures that look the same, read in another order of columns where wanted. Only ever compared
+/// within one run.
+fn sum(pixels: &Pixels, column: impl Fn(usize, usize) -> usize) -> u64 {
+    // Multiply and rotate, as hash tables of numbers do: what is equal by chance is compared pixel by pixel.
+    let mut sum = u64::from(pixels.size().width) << 32 | u64::from(pixels.size().height);
+    let width = pixels.size().width as usize;
+    for row in pixels.rows() {
+        for x in 0..width {
+            let at = column(x, width) * 4;
+            let seen =
+                if row[at + 3] == 0 { [0; 4] } else { [row[at], row[at + 1], row[at + 2], row[at + 3]] };
+            sum = (sum.rotate_left(5) ^ u64::from(u32::from_le_bytes(seen)))
+                .wrapping_mul(0x517c_c1b7_2722_0a95);
+        }
+    }
+    sum
 }

@@ -23,16 +23,20 @@ fn set_of(sizes: &[(u32, u32)]) -> FrameSet {
 }
 
 fn options(layout: Layout) -> Options {
-    let pages = PageRules { max: Size::new(4096, 4096), fixed: None, round: Round::None };
-    Options { layout, pages, margin: 0, gutter: 0, bleed: 0, share: true, effort: Effort::Low }
+    Options { layout, margin: 0, gutter: 0, effort: Effort::Low, ..Options::dense() }
+}
+
+fn sizes(atlas: &Atlas) -> Vec<Size> {
+    atlas.pages().iter().map(|page| page.size).collect()
 }
 
 /// Reads an atlas as a stranger would: from places, page sizes and painted pages only.
 fn check(atlas: &Atlas, options: &Options) {
-    let pages: Vec<RgbaImage> = (0..atlas.pages().len()).map(|page| paint(atlas, page)).collect();
+    let pages: Vec<RgbaImage> =
+        (0..atlas.pages().len()).map(|page| paint(atlas, page, None, Finish::default())).collect();
     for (page, size) in pages.iter().zip(atlas.pages()) {
-        assert_eq!(Size::from(page.dimensions()), *size);
-        assert!(size.fits_in(options.pages.largest()), "page {size}");
+        assert_eq!(Size::from(page.dimensions()), size.size);
+        assert!(options.pages.allows(size.size), "page {}", size.size);
     }
     for (place, frame) in atlas.places().iter().zip(atlas.set().frames()) {
         if place.rect.is_empty() {
@@ -40,7 +44,11 @@ fn check(atlas: &Atlas, options: &Options) {
             continue;
         }
         let page = Pixels::whole(pages[place.page].clone());
-        assert!(page.part(place.rect).unwrap().looks_like(frame.pixels()));
+        let there = page.part(place.rect).unwrap();
+        let upright =
+            if place.turned { Pixels::whole(image::imageops::rotate270(&there.to_image())) } else { there };
+        assert!(upright.looks_like(frame.pixels()));
+        assert!(options.may_turn || !place.turned);
         let with_bleed = place.rect.grown_in(options.bleed, page.size());
         let inner = Rect::of(page.size());
         let room = Rect::new(
@@ -55,7 +63,7 @@ fn check(atlas: &Atlas, options: &Options) {
     for page in 0..pages.len() {
         let rects = atlas.rects_on(page);
         for (at, rect) in rects.iter().enumerate() {
-            let spaced = rect.grown_in(2 * options.bleed + options.gutter, atlas.pages()[page]);
+            let spaced = rect.grown_in(2 * options.bleed + options.gutter, atlas.pages()[page].size);
             assert!(rects[..at].iter().all(|other| !spaced.overlaps(*other)), "too near at {rect}");
         }
     }
@@ -82,44 +90,199 @@ proptest! {
     #[test]
     fn every_layout_keeps_its_promises(
         sizes in prop::collection::vec((1u32..24, 1u32..24), 1..40),
-        margin in 0u32..4, gutter in 0u32..4, bleed in 0u32..3, round in any_round(), columns in 1u32..4,
+        (margin, gutter, bleed) in (0u32..4, 0u32..4, 0u32..3), round in any_round(), square in any::<bool>(),
+        per in prop_oneof![Just(PagePer::Atlas), Just(PagePer::Sprite), Just(PagePer::Clip)],
+        columns in 1u32..4, may_turn in any::<bool>(), step in 1u32..4,
     ) {
         let auto = Layout::Grid { columns: None };
         for layout in [Layout::Dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
-            let set = with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]);
-            let pages = PageRules { max: Size::new(160, 160), fixed: None, round };
-            let options = Options { layout, pages, margin, gutter, bleed, share: true, effort: Effort::Low };
-            let atlas = pack(set, &options).unwrap();
+            let set = in_steps(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step).unwrap();
+            let pages = PageRules { max: Size::new(180, 180), round, square, ..Options::dense().pages };
+            let options = Options { pages, margin, gutter, bleed, may_turn, per, step, ..options(layout) };
+            let atlas = pack(set, Vec::new(), &options).unwrap();
             check(&atlas, &options);
+            let corners = atlas.places().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
+            prop_assert!(corners.into_iter().all(|at| at % step == 0));
+            prop_assert!(per != PagePer::Atlas || atlas.pages().iter().all(|page| page.label.is_none()));
+            let area: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
+            prop_assert!(atlas.least().area <= area, "{:?} of {area}", atlas.least());
+            prop_assert!(atlas.least().pages <= atlas.pages().len());
+        }
+    }
+
+    #[test]
+    fn kept_places_stay_and_nothing_overlaps(
+        sizes in prop::collection::vec((1u32..24, 1u32..24), 2..30), changed in 0usize..30, bleed in 0u32..3,
+    ) {
+        let before = Options { bleed, gutter: 1, margin: 1, may_turn: true, ..options(Layout::Dense) };
+        let old = pack(set_of(&sizes), Vec::new(), &before).unwrap();
+        let mut next = sizes.clone();
+        let changed = changed % sizes.len();
+        next[changed] = (3, 2);
+        let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
+        let places = names.zip(old.places().iter().copied()).collect();
+        let keep = Some(OldPlaces { pages: self::sizes(&old), places });
+        let after = Options { keep, ..before };
+        let new = pack(set_of(&next), Vec::new(), &after).unwrap();
+        check(&new, &after);
+        if let Some(Keeping::Kept { stayed, placed }) = new.keeping() {
+            let same = (0..sizes.len()).filter(|&at| at != changed && old.places()[at] == new.places()[at]).count();
+            prop_assert!(same + 1 >= sizes.len() && stayed + placed <= sizes.len());
+        }
+    }
+}
+
+proptest! {
+    // A search takes a moment each.
+    #![proptest_config(ProptestConfig::with_cases(8))]
+
+    #[test]
+    fn searches_keep_their_promises_too(
+        sizes in prop::collection::vec((1u32..24, 1u32..24), 1..14), side in 40u32..90,
+        may_turn in any::<bool>(), square in any::<bool>(), round in any_round(), is_fixed in any::<bool>(),
+    ) {
+        let max = Size::new(side, side);
+        let pages = PageRules { max, fixed: is_fixed.then_some(max), round, square };
+        let options = Options { pages, may_turn, effort: Effort::Medium, gutter: 1, ..options(Layout::Dense) };
+        let low = Options { effort: Effort::Low, ..options.clone() };
+        // Rounding down may leave less than the largest piece.
+        prop_assume!(options.pages.largest().width >= 24);
+        let atlas = pack(set_of(&sizes), Vec::new(), &options).unwrap();
+        check(&atlas, &options);
+        let key = |atlas: &Atlas| (atlas.pages().len(), atlas.pages()[0].size.area());
+        let quick = pack(set_of(&sizes), Vec::new(), &low).unwrap();
+        prop_assert!(quick.pages().len() > 1 || key(&atlas) <= key(&quick));
+        prop_assert!(atlas.pages().len() <= quick.pages().len());
+    }
+}
+
+#[test]
+fn a_small_change_leaves_all_else_where_it_was() {
+    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &Options::dense()).unwrap();
+    let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
+    let places = names.zip(old.places().iter().copied()).collect();
+    let keep = OldPlaces { pages: sizes(&old), places };
+    let options = Options { keep: Some(keep.clone()), ..Options::dense() };
+    let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), Vec::new(), &options).unwrap();
+    assert_eq!(new.keeping(), Some(&Keeping::Kept { stayed: 2, placed: 1 }));
+    assert_eq!([new.places()[0], new.places()[2]], [old.places()[0], old.places()[2]]);
+    // A page may grow downwards, but what is wider than it has no room.
+    let new = pack(set_of(&[(9, 5), (6, 70), (3, 12)]), Vec::new(), &options).unwrap();
+    assert_eq!(new.keeping(), Some(&Keeping::Kept { stayed: 2, placed: 1 }));
+    assert_eq!(sizes(&new)[0].width, sizes(&old)[0].width);
+    check(&new, &options);
+    let new = pack(set_of(&[(9, 5), (60, 70), (3, 12)]), Vec::new(), &options).unwrap();
+    assert!(matches!(new.keeping(), Some(Keeping::Anew(_))));
+    let error = pack(rows("heron", &[2]), Vec::new(), &options).unwrap_err();
+    assert_eq!(error, PackError::NothingToKeep);
+}
+
+#[test]
+fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
+    let twins =
+        || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
+    let layer = |shades: [u8; 2]| {
+        let shade = |shade: u8| Pixels::whole(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
+        Layer { suffix: "_n".into(), pixels: shades.map(shade).to_vec(), missing: Vec::new() }
+    };
+    let same = pack(twins().unwrap(), vec![layer([7, 7])], &Options::dense()).unwrap();
+    assert_eq!(same.rects_on(0).len(), 1);
+    let other = pack(twins().unwrap(), vec![layer([7, 8])], &Options::dense()).unwrap();
+    let page = paint(&other, 0, Some(0), Finish::default());
+    for (place, shade) in other.places().iter().zip([7, 8]) {
+        assert_eq!(page.get_pixel(place.rect.x, place.rect.y), &Rgba([shade, 0, 0, 255]));
+    }
+}
+
+#[test]
+fn scaled_pages_have_every_place_times_the_factor() {
+    let factors: Vec<Ratio> = ["0.5", "1", "1.5"].iter().map(|text| text.parse().unwrap()).collect();
+    let step = step_of(&factors);
+    let set = in_steps(set_of(&[(9, 5), (7, 7), (3, 12)]), step).unwrap();
+    assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
+    let options = Options { step, bleed: 1, ..Options::dense() };
+    let atlas = pack(set, Vec::new(), &options).unwrap();
+    for factor in factors {
+        let scaled = atlas.scaled(factor, crate::shape::Resample::Nearest).unwrap();
+        for (place, (frame, old)) in
+            scaled.places().iter().zip(scaled.set().frames().iter().zip(atlas.places()))
+        {
+            assert_eq!(frame.pixels().size(), place.rect.size());
+            let times = |length: u32| f64::from(length) * factor.value();
+            assert_eq!(
+                [f64::from(place.rect.x), f64::from(place.rect.width)],
+                [times(old.rect.x), times(old.rect.width)]
+            );
+            let page = Pixels::whole(paint(&scaled, 0, None, Finish { spread: 2, premultiplied: false }));
+            assert!(page.part(place.rect).unwrap().looks_like(frame.pixels()));
         }
     }
 }
 
 #[test]
+fn colour_is_spread_under_clear_pixels_and_alpha_stays() {
+    let mut image = RgbaImage::from_pixel(5, 5, Rgba([255, 0, 255, 0]));
+    image.put_pixel(2, 2, Rgba([10, 20, 30, 255]));
+    let name = || Name::new("x").unwrap();
+    let dot = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
+    let atlas = pack(dot, Vec::new(), &Options { margin: 0, ..Options::dense() }).unwrap();
+    let page = paint(&atlas, 0, None, Finish { spread: 1, premultiplied: false });
+    assert_eq!(page.get_pixel(1, 1), &Rgba([10, 20, 30, 0]));
+    assert_eq!(page.get_pixel(0, 0), &Rgba([0, 0, 0, 0]));
+    assert_eq!(paint(&atlas, 0, None, Finish::default()).get_pixel(0, 0), &Rgba([255, 0, 255, 0]));
+}
+
+#[test]
+fn mirror_images_are_counted_once_and_symmetric_ones_are_not() {
+    let image = |bytes: [u8; 3]| {
+        let pixels = RgbaImage::from_fn(3, 1, |x, _| Rgba([bytes[x as usize], 0, 0, 255]));
+        Frame::new(Name::new("s").unwrap(), Name::new(format!("{bytes:?}")).unwrap(), Pixels::whole(pixels))
+            .unwrap()
+    };
+    let set = FrameSet::new(vec![image([1, 2, 3]), image([3, 2, 1]), image([5, 6, 5])], vec![]).unwrap();
+    assert_eq!(pack(set, Vec::new(), &Options::dense()).unwrap().mirrored(), [(1, 0)]);
+}
+
+#[test]
+fn sprites_and_clips_get_pages_of_their_own() {
+    let frog = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-2"]);
+    let set = FrameSet::merge([frog, rows("koi", &[2])]).unwrap();
+    let labels = |per| {
+        let atlas = pack(set.clone(), Vec::new(), &Options { per, ..Options::dense() }).unwrap();
+        let label = |page: &Page| page.label.clone().unwrap_or_default();
+        (atlas.pages().iter().map(label).collect::<Vec<_>>(), atlas.set().frames().len())
+    };
+    assert_eq!(labels(PagePer::Sprite), (vec!["frog".into(), "koi".into()], 6));
+    // The frame that both clips play is listed for each.
+    let wanted = ["frog-sit", "frog-leap", "frog", "koi"].map(str::to_owned).to_vec();
+    assert_eq!(labels(PagePer::Clip), (wanted, 7));
+}
+
+#[test]
 fn equal_pieces_fill_a_page_without_a_gap() {
-    let atlas = pack(set_of(&[(16, 16); 16]), &options(Layout::Dense)).unwrap();
+    let atlas = pack(set_of(&[(16, 16); 16]), Vec::new(), &options(Layout::Dense)).unwrap();
     // All sizes are equal but no two pictures are, so nothing is shared.
-    assert_eq!(atlas.pages(), [Size::new(64, 64)]);
+    assert_eq!(sizes(&atlas), [Size::new(64, 64)]);
     assert_eq!(atlas.fill(0), 1.0);
 }
 
 #[test]
 fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
     for (fixed, round) in [(Some(Size::new(64, 64)), Round::None), (None, Round::Pow2)] {
-        let pages = PageRules { max: Size::new(64, 64), fixed, round };
+        let pages = PageRules { max: Size::new(64, 64), fixed, round, square: false };
         let options = Options { pages, ..options(Layout::Dense) };
-        let atlas = pack(set_of(&[(32, 32); 8]), &options).unwrap();
-        assert_eq!(atlas.pages(), [Size::new(64, 64); 2]);
+        let atlas = pack(set_of(&[(32, 32); 8]), Vec::new(), &options).unwrap();
+        assert_eq!(sizes(&atlas), [Size::new(64, 64); 2]);
         check(&atlas, &options);
     }
 }
 
 #[test]
 fn the_last_page_is_as_small_as_its_frames() {
-    let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Round::None };
+    let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Round::None, square: false };
     let options = Options { pages, ..options(Layout::Dense) };
-    let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), &options).unwrap();
-    assert_eq!(atlas.pages(), [Size::new(32, 32), Size::new(32, 32), Size::new(7, 5)]);
+    let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), Vec::new(), &options).unwrap();
+    assert_eq!(sizes(&atlas), [Size::new(32, 32), Size::new(32, 32), Size::new(7, 5)]);
 }
 
 #[test]
@@ -128,7 +291,7 @@ fn identical_frames_share_a_place_only_where_place_is_not_index() {
         || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
     let places = |layout, share| {
         let options = Options { share, ..options(layout) };
-        pack(twins().unwrap(), &options).unwrap().rects_on(0).len()
+        pack(twins().unwrap(), Vec::new(), &options).unwrap().rects_on(0).len()
     };
     assert_eq!(places(Layout::Dense, true), 1);
     assert_eq!(places(Layout::Dense, false), 2);
@@ -146,21 +309,24 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
     let mut frames = set.frames().to_vec();
     frames.insert(1, blank.unwrap());
     let options = Options { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
-    let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), &options).unwrap();
+    let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), Vec::new(), &options).unwrap();
     let corners: Vec<_> = atlas.places().iter().map(|place| (place.rect.x, place.rect.y)).collect();
     assert_eq!(corners, [(1, 1), (7, 1), (13, 1), (1, 7), (7, 7), (13, 7)]);
-    assert_eq!(atlas.pages(), [Size::new(18, 12)]);
+    assert_eq!(sizes(&atlas), [Size::new(18, 12)]);
 }
 
 #[test]
 fn what_is_too_large_is_named_with_its_size() {
-    let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Round::None };
+    let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Round::None, square: false };
     let small = |layout| Options { pages, margin: 1, bleed: 1, ..options(layout) };
-    let error = pack(set_of(&[(4, 4), (17, 3)]), &small(Layout::Dense)).unwrap_err();
+    let error = pack(set_of(&[(4, 4), (17, 3)]), Vec::new(), &small(Layout::Dense)).unwrap_err();
     let wanted =
         "frame '1' of 17x3 px does not fit on a page of 20x20 px with a margin of 1 px and a bleed of 1 px";
     assert_eq!(error.to_string(), wanted);
-    let error = pack(set_of(&[(8, 8); 3]), &small(Layout::Strip)).unwrap_err();
+    let error = pack(set_of(&[(8, 8); 3]), Vec::new(), &small(Layout::Strip)).unwrap_err();
     assert_eq!(error.to_string(), "the strip needs 3 columns of 10x10 px, but a page of 20x20 px holds 1");
-    assert_eq!(pack(FrameSet::default(), &small(Layout::Dense)).unwrap_err(), PackError::NoFrames);
+    assert_eq!(
+        pack(FrameSet::default(), Vec::new(), &small(Layout::Dense)).unwrap_err(),
+        PackError::NoFrames
+    );
 }

@@ -1,6 +1,6 @@
 //! From a manifest and its pages to frames.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
 use image::{RgbaImage, imageops};
@@ -8,6 +8,7 @@ use rayon::prelude::*;
 use serde::Deserialize;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
+use shibori_core::pack::{OldPlaces, Place};
 use shibori_core::{
     Area, Carried, Frame, FrameSet, Insets, Marks, Name, Pair, Pixels, Point, Rect, Size, Source,
 };
@@ -38,6 +39,39 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     }
     let set = to_set(manifest, &pages).map_err(wrong)?;
     Ok(Gathered { set, remarks, files: std::iter::once(path.to_owned()).chain(files).collect() })
+}
+
+/// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.
+pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&crate::read::bytes_of(path)?).map_err(wrong)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let mut suffixes: Vec<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
+    suffixes.sort_unstable();
+    suffixes.dedup();
+    let view = |suffix: &String| {
+        let mut files = Vec::new();
+        let mut pages = Vec::new();
+        for page in &manifest.pages {
+            // Frames of a page without this companion are left out below.
+            let Some(file) = page.companions.get(suffix) else {
+                pages.push(Pixels::none());
+                continue;
+            };
+            let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
+            let file = page_path(folder, file).map_err(wrong)?;
+            pages.push(open_page(&as_page, &file, path, limits)?);
+            files.push(file);
+        }
+        let mut part = manifest.clone();
+        part.clips.clear();
+        part.frames.retain(|frame| pages.get(frame.page).is_some_and(|page| !page.is_empty()));
+        for frame in &mut part.frames {
+            frame.name += suffix;
+        }
+        Ok(Gathered { set: to_set(part, &pages).map_err(wrong)?, remarks: Vec::new(), files })
+    };
+    suffixes.into_iter().map(view).collect()
 }
 
 /// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
@@ -73,6 +107,24 @@ fn refit(manifest: &mut Manifest, pages: &[Pixels]) -> Vec<Remark> {
         });
     }
     remarks
+}
+
+/// Where the frames of an atlas lie, from its manifest alone.
+pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&crate::read::bytes_of(path)?).map_err(wrong)?;
+    let mut places = HashMap::new();
+    for frame in manifest.frames {
+        let [x, y, width, height] = frame.rect;
+        let place = Place { page: frame.page, rect: Rect::new(x, y, width, height), turned: frame.turned };
+        let sprite = Name::new(frame.sprite).map_err(|error| wrong(error.into()))?;
+        let name = Name::new(frame.name).map_err(|error| wrong(error.into()))?;
+        if !place.rect.is_empty() {
+            places.insert((sprite, name), place);
+        }
+    }
+    let pages = manifest.pages.iter().map(|page| Size::from((page.size[0], page.size[1]))).collect();
+    Ok(OldPlaces { pages, places })
 }
 
 /// Reads a manifest's text.

@@ -11,9 +11,11 @@ mod paths;
 mod save;
 mod text;
 
-pub use load::{load, parse};
-pub use model::{Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, SourceEntry, StepEntry};
-pub use save::{of_atlas, of_set, of_sheet, replace_clips};
+pub use load::{load, load_companions, old_places, parse};
+pub use model::{
+    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry, StepEntry,
+};
+pub use save::{PageFacts, of_atlas, of_set, of_sheet, replace_clips};
 
 /// The format this version reads and writes.
 pub const FORMAT: &str = "shibori/1";

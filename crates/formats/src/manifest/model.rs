@@ -36,9 +36,18 @@ pub struct Page {
     pub file: String,
     /// Its width and height in pixels.
     pub size: [u32; 2],
+    /// How many times as large as drawn everything on it is.
+    #[serde(default = "as_drawn", skip_serializing_if = "is_as_drawn")]
+    pub factor: Coordinate,
     /// Whether colours are multiplied by alpha; `straight` where it says nothing.
     #[serde(default, skip_serializing_if = "Alpha::is_straight")]
     pub alpha: Alpha,
+    /// How the game is to filter it; where it says nothing, nothing is asked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sampling: Option<Sampling>,
+    /// Images laid out exactly like this one, by suffix, such as its normal map: `"_n": "pond_n.png"`.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub companions: BTreeMap<String, String>,
     /// The user's own.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extras: Option<Map<String, Value>>,
@@ -56,6 +65,16 @@ pub enum Alpha {
     Straight,
     /// Colours are multiplied by alpha.
     Premultiplied,
+}
+
+/// How a game filters a page.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Sampling {
+    /// Pixels stay square.
+    Nearest,
+    /// Pixels are blended with their neighbours.
+    Smooth,
 }
 
 impl Alpha {
@@ -191,6 +210,14 @@ pub struct StepEntry {
     /// Keys of other versions and tools.
     #[serde(flatten)]
     pub other: Map<String, Value>,
+}
+
+fn as_drawn() -> Coordinate {
+    Coordinate(1.0)
+}
+
+fn is_as_drawn(factor: &Coordinate) -> bool {
+    factor.0 == 1.0
 }
 
 fn is_false(value: &bool) -> bool {

@@ -1,33 +1,57 @@
 //! From frames to the manifest that describes them.
 
+use std::collections::BTreeMap;
+
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
-use shibori_core::pack::Atlas;
+use shibori_core::pack::{Atlas, Place};
 use shibori_core::{Area, Carried, Frame, FrameSet, Rect, Size, Source};
 
-use crate::manifest::model::Alpha;
 use crate::manifest::{
-    ClipEntry, Coordinate, FORMAT, FrameEntry, Manifest, Page, Playing, SourceEntry, StepEntry,
+    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry,
+    StepEntry,
 };
 
 /// The manifest of a set: one file a frame, in the frames' order.
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     let page = |(frame, file): (&Frame, &String)| page(file.clone(), frame.pixels().size());
     let pages = set.frames().iter().zip(files).map(page).collect();
-    let places = set.frames().iter().enumerate().map(|(at, frame)| (at, Rect::of(frame.pixels().size())));
+    let place =
+        |(page, frame): (usize, &Frame)| Place { page, rect: Rect::of(frame.pixels().size()), turned: false };
+    let places = set.frames().iter().enumerate().map(place);
     manifest(set, pages, places)
 }
 
+/// What a manifest says of a page besides its size.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct PageFacts {
+    /// Its file, from the manifest.
+    pub file: String,
+    /// Whether colours are multiplied by alpha.
+    pub premultiplied: bool,
+    /// How the game is to filter it.
+    pub sampling: Option<Sampling>,
+    /// Companions, by suffix.
+    pub companions: BTreeMap<String, String>,
+}
+
 /// The manifest of an atlas: a file a page.
-pub fn of_atlas(atlas: &Atlas, files: &[String]) -> Manifest {
-    let pages = atlas.pages().iter().zip(files).map(|(&size, file)| page(file.clone(), size)).collect();
-    manifest(atlas.set(), pages, atlas.places().iter().map(|place| (place.page, place.rect)))
+pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts]) -> Manifest {
+    let page = |(known, facts): (&shibori_core::pack::Page, &PageFacts)| Page {
+        factor: Coordinate(atlas.factor().value()),
+        alpha: if facts.premultiplied { Alpha::Premultiplied } else { Alpha::Straight },
+        sampling: facts.sampling,
+        companions: facts.companions.clone(),
+        ..page(facts.file.clone(), known.size)
+    };
+    let pages = atlas.pages().iter().zip(facts).map(page).collect();
+    manifest(atlas.set(), pages, atlas.places().iter().copied())
 }
 
 /// The manifest of an untouched sheet: frames are parts of it.
 pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size) -> Manifest {
-    let places = set.frames().iter().map(|frame| (0, frame.pixels().rect()));
-    manifest(set, vec![page(file.to_owned(), sheet)], places)
+    let place = |frame: &Frame| Place { page: 0, rect: frame.pixels().rect(), turned: false };
+    manifest(set, vec![page(file.to_owned(), sheet)], set.frames().iter().map(place))
 }
 
 /// Puts a set's clips into a manifest of the same frames; all else stays as it is.
@@ -35,9 +59,9 @@ pub fn replace_clips(manifest: &mut Manifest, set: &FrameSet) {
     manifest.clips = set.clips().iter().map(clip_entry).collect();
 }
 
-fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = (usize, Rect)>) -> Manifest {
+fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Place>) -> Manifest {
     let (extras, other) = parted(set.carried());
-    let frames = set.frames().iter().zip(places).map(|(frame, (page, rect))| frame_entry(frame, page, rect));
+    let frames = set.frames().iter().zip(places).map(|(frame, place)| frame_entry(frame, place));
     let frames = frames.collect();
     let clips = set.clips().iter().map(clip_entry).collect();
     Manifest { format: FORMAT.to_owned(), pages, frames, clips, extras, other }
@@ -45,19 +69,28 @@ fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = (usiz
 
 fn page(file: String, size: Size) -> Page {
     let size = [size.width, size.height];
-    Page { file, size, alpha: Alpha::Straight, extras: None, other: Map::new() }
+    Page {
+        file,
+        size,
+        factor: Coordinate(1.0),
+        alpha: Alpha::Straight,
+        sampling: None,
+        companions: BTreeMap::new(),
+        extras: None,
+        other: Map::new(),
+    }
 }
 
-fn frame_entry(frame: &Frame, page: usize, rect: Rect) -> FrameEntry {
+fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
     let (extras, other) = parted(frame.carried());
     let marks = frame.marks();
-    let (page, rect) = if rect.is_empty() { (0, Rect::default()) } else { (page, rect) };
+    let Place { page, rect, turned } = if place.rect.is_empty() { Place::default() } else { place };
     FrameEntry {
         name: frame.name().to_string(),
         sprite: frame.sprite().to_string(),
         page,
         rect: numbers(rect),
-        turned: false,
+        turned,
         canvas: [frame.canvas().width, frame.canvas().height],
         inset: [frame.inset().x, frame.inset().y],
         pivot: [frame.pivot().x, frame.pivot().y].map(Coordinate),

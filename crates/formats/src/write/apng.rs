@@ -7,7 +7,7 @@ use shibori_core::clip::Span;
 use shibori_core::draw::Film;
 
 use crate::WriteProblem;
-use crate::write::{png, seal};
+use crate::write::{page, seal};
 
 const SIGNATURE: usize = 8;
 
@@ -60,11 +60,11 @@ pub(super) fn apng(film: &Film, tick: impl Fn() + Sync) -> Result<Vec<u8>, Write
 fn still(picture: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
     let mut bytes = Vec::new();
     let mut write = || {
-        let mut writer = png::encoder(&mut bytes, picture).write_header()?;
+        let mut writer = page::encoder(&mut bytes, picture).write_header()?;
         writer.write_image_data(picture)?;
         writer.finish()
     };
-    write().map_err(|error| png::problem(&error))?;
+    write().map_err(|error| page::problem(&error))?;
     Ok(bytes)
 }
 

@@ -1,70 +1,196 @@
 //! An atlas: `pond.json` and its pages `pond.png`, `pond-1.png`, ...
+//!
+//! Pages of one sprite or clip carry its name (`pond-koi.png`), those of companions their suffix (`pond_n.png`), an atlas
+//! in another size its factor (`pond-x0.5.json`, `pond-x0.5.png`).
 
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
-use shibori_core::pack::{Atlas, paint};
+use shibori_core::file_fault;
+use shibori_core::pack::{Atlas, Page, Ratio, paint};
 
-use crate::manifest;
-use crate::write::{Outputs, Policy, Written, png};
+use crate::manifest::{self, PageFacts};
+use crate::write::page::{Loss, PageOptions, Palette};
+use crate::write::{Outputs, Policy, Written};
 use crate::{Error, WriteProblem};
 
-/// An atlas ready to be written: its targets are checked.
+/// Atlases ready to be written: their targets are checked.
 #[derive(Debug)]
 pub struct AtlasFiles {
-    names: Vec<String>,
+    /// For each atlas its pages, and the companions of each.
+    pages: Vec<Vec<PageNames>>,
     targets: Vec<PathBuf>,
     outputs: Outputs,
 }
 
-/// Checks that an atlas of so many pages can be written to a path without ending.
-pub fn atlas_files(path: &Path, pages: usize, policy: &Policy) -> Result<AtlasFiles, Error> {
+#[derive(Debug)]
+struct PageNames {
+    file: String,
+    /// By layer.
+    companions: Vec<String>,
+}
+
+/// One page file that was written.
+#[derive(Clone, Debug)]
+pub struct PageFile {
+    /// Where.
+    pub path: PathBuf,
+    /// Its length in bytes.
+    pub bytes: usize,
+    /// The page of its atlas.
+    pub page: usize,
+    /// The companions it holds, if it holds no frames.
+    pub layer: Option<usize>,
+}
+
+/// What was written.
+#[derive(Clone, Debug, Default)]
+pub struct AtlasReport {
+    /// Files that lie there now and files that went.
+    pub written: Written,
+    /// The page files of each atlas, pages before companions.
+    pub pages: Vec<Vec<PageFile>>,
+    /// The manifest of each atlas.
+    pub manifests: Vec<PathBuf>,
+    /// Where a palette was asked for: how many colours it has, and what it gave up if anything.
+    pub palette: Option<(usize, Option<Loss>)>,
+}
+
+/// Checks that atlases, one a factor, can be written to a path without ending.
+pub fn atlas_files(
+    path: &Path,
+    atlases: &[Atlas],
+    options: &PageOptions,
+    policy: &Policy,
+) -> Result<AtlasFiles, Error> {
     let Some(stem) = path.file_name().map(|name| name.to_string_lossy().into_owned()) else {
-        return Err(Error::write(
-            path,
-            WriteProblem::Format("an atlas needs a name, such as build/pond".into()),
-        ));
+        let text = "an atlas needs a name, such as build/pond".to_owned();
+        return Err(Error::write(path, WriteProblem::Format(text)));
     };
     let folder = path.parent().unwrap_or(Path::new(""));
-    let name = |page| page_name(&stem, page);
-    let names: Vec<String> = (0..pages).map(name).collect();
-    // The manifest goes last: while it is the old one, the old pages are still what it says.
+    let stems: Vec<String> = atlases.iter().map(|atlas| with_factor(&stem, atlas.factor())).collect();
+    let names = |(stem, atlas): (&String, &Atlas)| page_names(stem, atlas, options, folder);
+    let pages: Vec<Vec<PageNames>> = stems.iter().zip(atlases).map(names).collect::<Result<_, _>>()?;
+    let files = pages.iter().flatten().flat_map(|page| [&page.file].into_iter().chain(&page.companions));
+    // Manifests go last: while one is the old one, the old pages are still what it says.
+    let manifests: Vec<PathBuf> = stems.iter().map(|stem| folder.join(format!("{stem}.json"))).collect();
     let targets: Vec<PathBuf> =
-        names.iter().map(|name| folder.join(name)).chain([folder.join(format!("{stem}.json"))]).collect();
-    let stale = left_behind(&targets, folder, &stem);
+        files.map(|file| folder.join(file)).chain(manifests.iter().cloned()).collect();
+    let stale = left_behind(&manifests, &targets, folder);
     let outputs = Outputs::plan(&targets, &stale, policy)?;
-    Ok(AtlasFiles { names, targets, outputs })
+    Ok(AtlasFiles { pages, targets, outputs })
 }
 
-fn page_name(stem: &str, page: usize) -> String {
-    if page == 0 { format!("{stem}.png") } else { format!("{stem}-{page}.png") }
+fn with_factor(stem: &str, factor: Ratio) -> String {
+    if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{factor}") }
 }
 
-/// Pages of the atlas that stood here before and has more of them.
-fn left_behind(targets: &[PathBuf], folder: &Path, stem: &str) -> Vec<PathBuf> {
-    let old = targets.last().and_then(|path| fs::read(path).ok());
-    let old = old.and_then(|bytes| manifest::parse(&bytes).ok());
-    let pages = old.map_or(0, |old| old.pages.len());
-    (targets.len() - 1..pages).map(|page| folder.join(page_name(stem, page))).collect()
+/// A name for each page file. Pages of one label are numbered, the first without a number.
+fn page_names(
+    stem: &str,
+    atlas: &Atlas,
+    options: &PageOptions,
+    folder: &Path,
+) -> Result<Vec<PageNames>, Error> {
+    let ending = options.format.ending();
+    let mut counts: HashMap<Option<&str>, usize> = HashMap::new();
+    let mut taken: HashMap<String, String> = HashMap::new();
+    let mut all = Vec::new();
+    for Page { label, .. } in atlas.pages() {
+        if let Some((name, why)) = label.as_deref().and_then(|label| Some((label, file_fault(label)?))) {
+            return Err(Error::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
+        }
+        let count = counts.entry(label.as_deref()).or_default();
+        let label = label.as_ref().map(|label| format!("-{label}")).unwrap_or_default();
+        let number = if *count == 0 { String::new() } else { format!("-{count}") };
+        *count += 1;
+        let base = format!("{stem}{label}{number}");
+        let companions =
+            atlas.layers().iter().map(|layer| format!("{base}{}.{ending}", layer.suffix)).collect();
+        let names = PageNames { file: format!("{base}.{ending}"), companions };
+        for file in [&names.file].into_iter().chain(&names.companions) {
+            if let Some(first) = taken.insert(file.to_lowercase(), file.clone()) {
+                let problem = WriteProblem::Twice { first, second: file.clone() };
+                return Err(Error::write(&folder.join(file), problem));
+            }
+        }
+        all.push(names);
+    }
+    Ok(all)
 }
 
-/// Writes an atlas; gives what was written and the bytes of each page. `tick` is called once a page, from
-/// any thread.
+/// Pages of the atlases that stood here before, of which the new ones have no use.
+fn left_behind(manifests: &[PathBuf], targets: &[PathBuf], folder: &Path) -> Vec<PathBuf> {
+    let old = manifests.iter().filter_map(|path| manifest::parse(&fs::read(path).ok()?).ok());
+    let files = old.flat_map(|old| old.pages).flat_map(|page| {
+        let companions: Vec<String> = page.companions.into_values().collect();
+        std::iter::once(page.file).chain(companions)
+    });
+    let is_plain = |file: &String| !file.contains(['/', '\\', ':']) && file != "..";
+    let targets: HashSet<&PathBuf> = targets.iter().collect();
+    let mut stale: Vec<PathBuf> = files.filter(is_plain).map(|file| folder.join(file)).collect();
+    stale.retain(|path| !targets.contains(path));
+    stale.sort();
+    stale.dedup();
+    stale
+}
+
+/// Writes atlases. `tick` is called once a page file, from any thread.
 pub fn atlas(
     files: AtlasFiles,
-    atlas: &Atlas,
+    atlases: &[Atlas],
+    options: &PageOptions,
     tick: impl Fn() + Sync,
-) -> Result<(Written, Vec<usize>), Error> {
-    let AtlasFiles { names, targets, outputs } = files;
-    let write_page = |page: usize| {
-        let bytes = png(&paint(atlas, page)).map_err(|problem| Error::write(&targets[page], problem))?;
+) -> Result<AtlasReport, Error> {
+    let AtlasFiles { pages, targets, outputs } = files;
+    let palettes: Vec<Option<Palette>> = atlases.iter().map(|atlas| palette(atlas, options)).collect();
+    let mut jobs = Vec::new();
+    for (number, atlas) in atlases.iter().enumerate() {
+        for page in 0..atlas.pages().len() {
+            jobs.push((number, page, None));
+            jobs.extend((0..atlas.layers().len()).map(|layer| (number, page, Some(layer))));
+        }
+    }
+    let write_page = |(target, &(number, page, layer)): (usize, &(usize, usize, Option<usize>))| {
+        let image = paint(&atlases[number], page, layer, options.finish);
+        // A companion's colours are no colours: a palette would bend its normals.
+        let palette = palettes[number].as_ref().filter(|_| layer.is_none());
+        let bytes = options.encode(&image, palette);
+        let bytes = bytes.map_err(|problem| Error::write(&targets[target], problem))?;
         tick();
-        outputs.stage(page, &bytes)?;
-        Ok(bytes.len())
+        outputs.stage(target, &bytes)?;
+        Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), page, layer }))
     };
-    let sizes = (0..names.len()).into_par_iter().map(write_page).collect::<Result<Vec<_>, Error>>()?;
-    let text = manifest::of_atlas(atlas, &names).to_text();
-    outputs.stage(names.len(), text.as_bytes())?;
-    Ok((outputs.commit()?, sizes))
+    let written = jobs.par_iter().enumerate().map(write_page).collect::<Result<Vec<_>, Error>>()?;
+    let mut report = AtlasReport { pages: vec![Vec::new(); atlases.len()], ..AtlasReport::default() };
+    written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
+    report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
+    for (number, atlas) in atlases.iter().enumerate() {
+        let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, options)).collect();
+        let text = manifest::of_atlas(atlas, &facts).to_text();
+        outputs.stage(jobs.len() + number, text.as_bytes())?;
+    }
+    report.manifests = targets[jobs.len()..].to_vec();
+    report.palette =
+        palettes.into_iter().flatten().next().map(|palette| (palette.colors().len(), palette.loss()));
+    report.written = outputs.commit()?;
+    Ok(report)
+}
+
+fn palette(atlas: &Atlas, options: &PageOptions) -> Option<Palette> {
+    let most = options.colors?;
+    let pages: Vec<_> = (0..atlas.pages().len())
+        .into_par_iter()
+        .map(|page| paint(atlas, page, None, options.finish))
+        .collect();
+    Some(Palette::of(&pages, most))
+}
+
+fn facts(names: &PageNames, atlas: &Atlas, options: &PageOptions) -> PageFacts {
+    let suffixes = atlas.layers().iter().map(|layer| layer.suffix.clone());
+    let companions: BTreeMap<String, String> = suffixes.zip(names.companions.iter().cloned()).collect();
+    let premultiplied = options.finish.premultiplied;
+    PageFacts { file: names.file.clone(), premultiplied, sampling: options.sampling, companions }
 }

@@ -11,15 +11,15 @@ mod gif;
 mod guide;
 mod names;
 mod outputs;
-mod png;
+mod page;
 pub(crate) mod seal;
 mod set;
 mod single;
 
-pub use atlas::{AtlasFiles, atlas, atlas_files};
+pub use atlas::{AtlasFiles, AtlasReport, PageFile, atlas, atlas_files};
 pub use film::{FilmFormat, FilmReport, film};
 pub use guide::guide;
 pub use outputs::{Outputs, Policy, Written};
-pub use png::png;
+pub use page::{Loss, PageFormat, PageOptions, PngSize, png};
 pub use set::{SetFiles, set, set_files};
 pub use single::{bytes, clips, picture, sheet_manifest};

@@ -1,7 +1,8 @@
 //! The seal: the last few bytes of a picture that say shibori wrote it and nobody changed it since.
 //!
 //! A comment with a sum of all bytes before it: a `tEXt` chunk before a PNG's end, a comment block before
-//! a GIF's, a ZIP archive's comment, a text's last line. An image that a paint program saved anew loses it, so work done by hand is never replaced
+//! a GIF's, a chunk of its own at a WebP's, the comment in a TGA's footer, a few bytes after a QOI's end mark, a ZIP
+//! archive's comment, a text's last line. An image that a paint program saved anew loses it, so work done by hand is never replaced
 //! without a word. The seal says nothing about who may read the file and is no protection against ill
 //! will.
 
@@ -33,6 +34,30 @@ pub(super) fn gif(mut bytes: Vec<u8>) -> Vec<u8> {
     bytes
 }
 
+/// The same WebP with a seal; it must be of the extended layout, which allows for chunks that readers do not know.
+pub(super) fn webp(mut bytes: Vec<u8>) -> Vec<u8> {
+    // The length counts neither "RIFF" nor itself, but the seal.
+    let length = (bytes.len() - 8 + webp_seal(&[]).len()) as u32;
+    bytes[4..8].copy_from_slice(&length.to_le_bytes());
+    let seal = webp_seal(&bytes);
+    bytes.extend(seal);
+    bytes
+}
+
+/// The same QOI with a seal after its end mark, where decoders no longer look.
+pub(super) fn qoi(mut bytes: Vec<u8>) -> Vec<u8> {
+    let seal = sum_of(&bytes);
+    bytes.extend(seal.as_bytes());
+    bytes
+}
+
+/// The same TGA with the extension area and footer of version 2, which say what its alpha means.
+pub(super) fn tga(mut bytes: Vec<u8>, premultiplied: bool) -> Vec<u8> {
+    let seal = if premultiplied { tga_premultiplied(&bytes) } else { tga_straight(&bytes) };
+    bytes.extend(seal);
+    bytes
+}
+
 /// The same ZIP archive with a seal as its comment, which is its last part; it must not have one yet.
 pub(super) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
     debug_assert!(bytes.ends_with(&[0, 0]));
@@ -53,6 +78,10 @@ pub(super) fn is_whole(bytes: &[u8]) -> bool {
     holds(bytes, &PNG_END, png_seal)
         || holds(bytes, &GIF_END, gif_seal)
         || holds(bytes, &[], zip_seal)
+        || bytes.starts_with(b"RIFF") && holds(bytes, &[], webp_seal)
+        || bytes.starts_with(b"qoif") && holds(bytes, &[], |before| sum_of(before).into_bytes())
+        || holds(bytes, &[], tga_straight)
+        || holds(bytes, &[], tga_premultiplied)
         || is_whole_text(bytes)
 }
 
@@ -94,6 +123,35 @@ fn png_seal(before: &[u8]) -> Vec<u8> {
 fn gif_seal(before: &[u8]) -> Vec<u8> {
     let text = sum_of(before);
     [&[0x21, 0xfe, text.len() as u8], text.as_bytes(), &[0]].concat()
+}
+
+/// A chunk; its text has an even length, as chunks must.
+fn webp_seal(before: &[u8]) -> Vec<u8> {
+    let text = sum_of(before);
+    [b"SEAL", &(text.len() as u32).to_le_bytes()[..], text.as_bytes()].concat()
+}
+
+fn tga_straight(before: &[u8]) -> Vec<u8> {
+    const USEFUL_ALPHA: u8 = 3;
+    tga_seal(before, USEFUL_ALPHA)
+}
+
+fn tga_premultiplied(before: &[u8]) -> Vec<u8> {
+    const PREMULTIPLIED_ALPHA: u8 = 4;
+    tga_seal(before, PREMULTIPLIED_ALPHA)
+}
+
+/// The extension area with the seal as its comment, and the footer that points to it (Truevision TGA, version 2.0).
+fn tga_seal(before: &[u8], alpha: u8) -> Vec<u8> {
+    const LENGTH: usize = 495;
+    const COMMENT: usize = 2 + 41;
+    let mut area = vec![0; LENGTH];
+    area[..2].copy_from_slice(&(LENGTH as u16).to_le_bytes());
+    let text = sum_of(before);
+    area[COMMENT..COMMENT + text.len()].copy_from_slice(text.as_bytes());
+    area[LENGTH - 1] = alpha;
+    let start = (before.len() as u32).to_le_bytes();
+    [&area, &start[..], &[0; 4], b"TRUEVISION-XFILE.\0"].concat()
 }
 
 /// The length of the comment, and the comment.

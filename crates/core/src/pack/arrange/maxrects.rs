@@ -4,6 +4,7 @@
 //! of the free rectangle with the best score; every free rectangle it touches is split into the up to
 //! four that remain, and those inside another are dropped.
 
+use crate::pack::arrange::{Outcome, Pieces, Spot};
 use crate::{Rect, Size};
 
 /// How a corner is judged; less is better.
@@ -17,6 +18,8 @@ pub(super) enum Score {
     Area,
 }
 
+pub(super) const SCORES: [Score; 3] = [Score::TopLeft, Score::ShortSide, Score::Area];
+
 /// A page being filled.
 pub(super) struct Room {
     free: Vec<Rect>,
@@ -28,19 +31,28 @@ impl Room {
         Self { free: vec![Rect::of(size)], used: Size::default() }
     }
 
-    /// How far pieces reach.
-    pub(super) fn used(&self) -> Size {
-        self.used
+    /// A page on which something lies already.
+    pub(super) fn around(size: Size, taken: &[Rect]) -> Self {
+        let mut room = Self::new(size);
+        taken.iter().for_each(|rect| room.take(*rect));
+        room
     }
 
-    /// Places a piece; `None` where it does not fit.
-    pub(super) fn place(&mut self, piece: Size, score: Score) -> Option<Rect> {
-        let fitting = self.free.iter().filter(|free| piece.fits_in(free.size()));
-        let best = fitting.min_by_key(|free| judge(free, piece, score))?;
-        let placed = Rect::at(best.x, best.y, piece);
+    /// Places a piece, turned where that scores better; `None` where it does not fit.
+    pub(super) fn place(&mut self, pieces: Pieces<'_>, piece: usize, score: Score) -> Option<Spot> {
+        let mut best: Option<(Key, Rect, bool)> = None;
+        for (size, turned) in pieces.ways(piece) {
+            for free in self.free.iter().filter(|free| size.fits_in(free.size())) {
+                let key = judge(free, size, score);
+                if best.is_none_or(|(other, ..)| key < other) {
+                    best = Some((key, Rect::at(free.x, free.y, size), turned));
+                }
+            }
+        }
+        let (_, placed, turned) = best?;
         self.take(placed);
         self.used = self.used.union(Size::new(placed.x + placed.width, placed.y + placed.height));
-        Some(placed)
+        Some(Spot { page: 0, x: placed.x, y: placed.y, turned })
     }
 
     fn take(&mut self, placed: Rect) {
@@ -66,8 +78,26 @@ impl Room {
     }
 }
 
+/// Places pieces in this order as far as they go.
+pub(super) fn run(pieces: Pieces<'_>, order: &[usize], size: Size, score: Score) -> Outcome {
+    let mut room = Room::new(size);
+    let mut outcome = Outcome { placed: Vec::with_capacity(order.len()), ..Outcome::default() };
+    for &piece in order {
+        match room.place(pieces, piece, score) {
+            Some(spot) => outcome.placed.push((piece, spot)),
+            None => outcome.left.push(piece),
+        }
+    }
+    outcome.left.sort_unstable();
+    outcome.used = room.used;
+    outcome
+}
+
+/// How good a corner is; less is better.
+type Key = (u64, u64, u32, u32);
+
 /// The key of a corner; ends in the place itself, so that no two corners are equal.
-fn judge(free: &Rect, piece: Size, score: Score) -> (u64, u64, u32, u32) {
+fn judge(free: &Rect, piece: Size, score: Score) -> Key {
     let (spare_x, spare_y) = (free.width - piece.width, free.height - piece.height);
     let short = u64::from(spare_x.min(spare_y));
     let (first, second) = match score {
@@ -99,13 +129,17 @@ mod tests {
     proptest! {
         #[test]
         fn free_rectangles_never_touch_a_piece_and_none_lies_in_another(
-            pieces in prop::collection::vec((1u32..12, 1u32..12), 1..30)
+            sizes in prop::collection::vec((1u32..12, 1u32..12), 1..30), may_turn in any::<bool>(),
         ) {
+            let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
+            let pieces = Pieces { sizes: &sizes, may_turn };
             for score in [Score::TopLeft, Score::ShortSide, Score::Area] {
                 let mut room = Room::new(Size::new(40, 40));
-                let mut placed = Vec::new();
-                for &(width, height) in &pieces {
-                    placed.extend(room.place(Size::new(width, height), score));
+                let mut placed: Vec<Rect> = Vec::new();
+                for (piece, size) in sizes.iter().enumerate() {
+                    placed.extend(room.place(pieces, piece, score).map(|spot| {
+                        Rect::at(spot.x, spot.y, if spot.turned { size.turned() } else { *size })
+                    }));
                     for (at, free) in room.free.iter().enumerate() {
                         prop_assert!(placed.iter().all(|p: &Rect| !p.overlaps(*free)));
                         let inside = |(o, other): (usize, &Rect)| o != at && free.lies_in(*other);

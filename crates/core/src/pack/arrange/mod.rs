@@ -1,15 +1,24 @@
 //! Places for rectangles, from their sizes alone.
 //!
-//! The one door is [`dense`]: sizes in, spots and page sizes out. What is behind it may change without
-//! anything else noticing. Nothing here sees a pixel or a name.
+//! The doors are [`dense`] and, where some pieces lie already, [`beside`]: sizes in, spots and page sizes out.
+//! Behind them, in the order a page meets them: `order` sorts the pieces, `maxrects` and `niche` place them one after
+//! another, `anneal` improves the order, `free` looks for the smallest page, `fixed` for a way onto a page of a given
+//! size, `several` fills more than one. Nothing here sees a pixel or a name.
+//!
+//! What is chosen is the best by (pages, area, longest side, number of the try); how many tries there are depends on
+//! the number of pieces alone, never on a clock. So threads never show.
 
+mod anneal;
+mod fixed;
+mod free;
 mod maxrects;
 mod niche;
-mod search;
+mod order;
+mod several;
 
-use crate::Size;
-
-pub(super) use search::dense;
+use crate::pack::Effort;
+use crate::pack::page::Fitting;
+use crate::{Rect, Size};
 
 /// Where a piece lies.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -17,6 +26,40 @@ pub(super) struct Spot {
     pub(super) page: usize,
     pub(super) x: u32,
     pub(super) y: u32,
+    /// Whether its sides are exchanged.
+    pub(super) turned: bool,
+}
+
+/// What is to be placed.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Pieces<'a> {
+    pub(super) sizes: &'a [Size],
+    /// Whether a piece may lie on its side.
+    pub(super) may_turn: bool,
+}
+
+impl Pieces<'_> {
+    fn area(&self, wanted: &[usize]) -> u64 {
+        wanted.iter().map(|&piece| self.sizes[piece].area()).sum()
+    }
+
+    /// The area of what a try placed.
+    fn area_of(&self, outcome: &Outcome) -> u64 {
+        outcome.placed.iter().map(|(piece, _)| self.sizes[*piece].area()).sum()
+    }
+
+    /// The least width that any page must have.
+    fn widest(&self, wanted: &[usize]) -> u32 {
+        let width = |size: Size| if self.may_turn { size.width.min(size.height) } else { size.width };
+        wanted.iter().map(|&piece| width(self.sizes[piece])).max().unwrap_or(1)
+    }
+
+    /// A piece's ways to lie: upright, and turned where that is allowed and makes a difference.
+    fn ways(&self, piece: usize) -> impl Iterator<Item = (Size, bool)> + use<> {
+        let size = self.sizes[piece];
+        let turned = (self.may_turn && !size.is_square()).then_some((size.turned(), true));
+        [(size, false)].into_iter().chain(turned)
+    }
 }
 
 /// A spot for every piece, in the pieces' order, and the pages they need.
@@ -24,4 +67,99 @@ pub(super) struct Spot {
 pub(super) struct Arranged {
     pub(super) spots: Vec<Spot>,
     pub(super) pages: Vec<Size>,
+}
+
+/// What one try placed on one page.
+#[derive(Clone, Debug, Default)]
+struct Outcome {
+    placed: Vec<(usize, Spot)>,
+    /// Pieces that found no room.
+    left: Vec<usize>,
+    used: Size,
+}
+
+/// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
+/// empty page.
+pub(super) fn dense(pieces: Pieces<'_>, fitting: &Fitting, effort: Effort) -> Arranged {
+    let mut arranged = Arranged { spots: vec![Spot::default(); pieces.sizes.len()], pages: Vec::new() };
+    let all: Vec<usize> = (0..pieces.sizes.len()).collect();
+    let outcomes = match all.is_empty() {
+        true => Vec::new(),
+        false => match free::smallest_page(pieces, &all, fitting, effort) {
+            Some(one) => vec![one],
+            None => several::pages(pieces, &all, fitting, effort),
+        },
+    };
+    for (page, outcome) in outcomes.into_iter().enumerate() {
+        for (piece, spot) in outcome.placed {
+            arranged.spots[piece] = Spot { page, ..spot };
+        }
+        arranged.pages.push(fitting.page_for(outcome.used));
+    }
+    if arranged.pages.is_empty() {
+        arranged.pages.push(fitting.page_for(Size::default()));
+    }
+    arranged
+}
+
+/// Spots for pieces on pages where others lie already; `None` where they find no room. `taken` holds, for each page,
+/// its room and what lies there.
+pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
+    let all: Vec<usize> = (0..pieces.sizes.len()).collect();
+    let attempt = |order: &[usize]| {
+        let mut rooms: Vec<maxrects::Room> =
+            taken.iter().map(|(size, rects)| maxrects::Room::around(*size, rects)).collect();
+        let mut spots = vec![Spot::default(); all.len()];
+        for &piece in order {
+            let mut places = rooms.iter_mut().enumerate();
+            let found = places
+                .find_map(|(page, room)| Some((page, room.place(pieces, piece, maxrects::Score::TopLeft)?)));
+            let (page, spot) = found?;
+            spots[piece] = Spot { page, ..spot };
+        }
+        Some(spots)
+    };
+    order::ORDERS.iter().find_map(|&by| attempt(&order::sorted(pieces, &all, by)))
+}
+
+/// The least area of all pages together that any arrangement could have, and the least number of pages: from the area
+/// of the pieces, from the largest sides, and from those too wide to lie side by side.
+pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
+    let all: Vec<usize> = (0..pieces.sizes.len()).collect();
+    let (area, room) = (pieces.area(&all), fitting.room());
+    let narrow = |size: &Size| if pieces.may_turn { size.width.min(size.height) } else { size.width };
+    let short = |size: &Size| if pieces.may_turn { size.width.min(size.height) } else { size.height };
+    let long = pieces.sizes.iter().map(|size| size.width.max(size.height)).max().unwrap_or(0);
+    let mut wide: Vec<(u32, u32)> = pieces.sizes.iter().map(|size| (narrow(size), short(size))).collect();
+    wide.sort_unstable();
+    let widest = wide.last().map_or(0, |piece| piece.0);
+    let highest = wide.iter().map(|piece| piece.1).max().unwrap_or(0);
+    // Heights of the pieces from the widest down: those wider than half a page lie above one another.
+    let mut stacked: u64 = wide.iter().map(|piece| u64::from(piece.1)).sum();
+    let mut first = 0;
+    let mut best: Option<u64> = None;
+    for width in widest.max(1)..=room.width {
+        while first < wide.len() && u64::from(wide[first].0) * 2 <= u64::from(width) {
+            stacked -= u64::from(wide[first].1);
+            first += 1;
+        }
+        let longest = if pieces.may_turn && width < long { long } else { 0 };
+        let height = area.div_ceil(u64::from(width)).max(stacked).max(u64::from(highest.max(longest)));
+        if let Ok(height) = u32::try_from(height)
+            && height <= room.height
+        {
+            let page = fitting.page_for(Size::new(width, height)).area();
+            best = Some(best.map_or(page, |best| best.min(page)));
+        }
+    }
+    match best {
+        Some(area) => (area, 1),
+        None => {
+            // Gutters at the edges hang over, so a page holds a little more than its own area.
+            let (page, holds) = (fitting.page_for(room).area(), room.area().max(1));
+            let pages = area.div_ceil(holds).max(2);
+            let least = (area as f64 * page as f64 / holds.max(page) as f64).floor() as u64;
+            (least, pages as usize)
+        }
+    }
 }

@@ -2,11 +2,12 @@
 //!
 //! The library's errors hold values; here they meet the options that would mend them.
 
+mod packing;
+
 use std::path::Path;
 
 use shibori_core::clip::{ApplyError, ClipError, EditError, RowError};
 use shibori_core::cut::{Across, CutError, even_counts};
-use shibori_core::pack::PackError;
 use shibori_core::shape::{
     AlignError, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
 };
@@ -347,27 +348,6 @@ impl From<OnlyError> for Failure {
             }
             OnlyError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", known.join(", "))),
             _ => failure,
-        }
-    }
-}
-
-impl From<PackError> for Failure {
-    fn from(error: PackError) -> Self {
-        let failure = Self::usage(error.to_string());
-        match error {
-            PackError::FrameTooLarge { size, margin, bleed, .. } => {
-                let needed = size.width.max(size.height) + 2 * (margin + bleed);
-                failure.with_hint(format!("raise --page-max (or --page-size) to {needed} or more, or leave the frame out with --only"))
-            }
-            PackError::RowTooLong { columns, cell, .. } => failure.with_hint(format!(
-                "raise --page-max to {} or more, or use --layout dense or grid",
-                columns as u32 * cell.width
-            )),
-            PackError::NoClip { .. } | PackError::WhichClip { .. } => {
-                failure.with_hint("name clips in --row-order as they are listed, - for a blank row")
-            }
-            PackError::Set(error) => error.into(),
-            PackError::NoFrames => failure,
         }
     }
 }

@@ -1,0 +1,231 @@
+//! What `pack` tells: a table for people, an object for scripts.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+use shibori_core::pack::Atlas;
+use shibori_formats::write::{AtlasReport, PageFile};
+
+use super::wrote;
+use crate::args::Everywhere;
+use crate::console::{Console, bytes, counted};
+
+/// Bytes of texture memory a pixel takes, uncompressed.
+const PIXEL: u64 = 4;
+
+/// Texture memory if every frame were a picture of its own.
+#[derive(Clone, Copy)]
+pub(super) struct Wasted {
+    /// Pixels of all canvases.
+    pub(super) separate: u64,
+    /// Companions of each frame.
+    pub(super) layers: usize,
+}
+
+#[derive(Serialize)]
+pub(super) struct Report {
+    manifest: PathBuf,
+    pages: Vec<PageReport>,
+    /// Share of all pages covered by frames, 0 to 1.
+    fill: f64,
+    /// No arrangement can need fewer pixels: by the areas, the largest sides, and the spaces asked for.
+    least_area: u64,
+    /// No arrangement can need fewer pages.
+    least_pages: usize,
+    count: usize,
+    /// Places: blank frames need none, identical ones share one.
+    distinct: usize,
+    blank: usize,
+    /// Pictures that are the mirror image of another.
+    mirrored: usize,
+    turned: usize,
+    memory: Memory,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    palette: Option<PaletteReport>,
+    /// The same atlas in other sizes.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    scales: Vec<ScaleReport>,
+    removed: Vec<PathBuf>,
+    #[serde(skip)]
+    first_mirrored: Option<(String, String)>,
+}
+
+#[derive(Serialize)]
+struct PageReport {
+    file: PathBuf,
+    size: [u32; 2],
+    /// Places on this page.
+    count: usize,
+    fill: f64,
+    bytes: usize,
+    /// What it holds, if not frames but their companions.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    companion: Option<String>,
+}
+
+/// Texture memory in bytes, uncompressed RGBA: every frame's canvas by itself, and the pages.
+#[derive(Serialize)]
+struct Memory {
+    before: u64,
+    after: u64,
+}
+
+#[derive(Serialize)]
+struct PaletteReport {
+    colors: usize,
+    /// Colours there were.
+    from: usize,
+    /// Root of the mean squared error of a channel, in steps of 255.
+    mean_error: f64,
+    largest_error: u8,
+}
+
+#[derive(Serialize)]
+struct ScaleReport {
+    factor: f64,
+    manifest: PathBuf,
+    pages: Vec<PageReport>,
+}
+
+impl Report {
+    pub(super) fn of(atlases: &[Atlas], written: &AtlasReport, wasted: Wasted) -> Self {
+        let pages = |at: usize| -> Vec<PageReport> {
+            written.pages[at].iter().map(|file| page_report(&atlases[at], file)).collect()
+        };
+        let atlas = &atlases[0];
+        let area: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
+        let rects = (0..atlas.pages().len()).map(|page| atlas.rects_on(page));
+        let rects: Vec<_> = rects.flatten().collect();
+        let covered: u64 = rects.iter().map(|rect| rect.size().area()).sum();
+        let scale = |at: usize| ScaleReport {
+            factor: atlases[at].factor().value(),
+            manifest: written.manifests[at].clone(),
+            pages: pages(at),
+        };
+        let name = |at: usize| atlas.set().frames()[at].name().to_string();
+        let palette = written.palette.map(|(colors, loss)| PaletteReport {
+            colors,
+            from: loss.map_or(colors, |loss| loss.from),
+            mean_error: loss.map_or(0.0, |loss| loss.mean),
+            largest_error: loss.map_or(0, |loss| loss.largest),
+        });
+        let sheets = 1 + wasted.layers as u64;
+        Self {
+            manifest: written.manifests[0].clone(),
+            pages: pages(0),
+            fill: covered as f64 / area as f64,
+            least_area: atlas.least().area,
+            least_pages: atlas.least().pages,
+            count: atlas.set().frames().len(),
+            distinct: rects.len(),
+            blank: atlas.places().iter().filter(|place| place.rect.is_empty()).count(),
+            mirrored: atlas.mirrored().len(),
+            turned: atlas.places().iter().filter(|place| place.turned).count(),
+            memory: Memory { before: wasted.separate * PIXEL * sheets, after: area * PIXEL * sheets },
+            palette,
+            scales: (1..atlases.len()).map(scale).collect(),
+            removed: written.written.removed.clone(),
+            first_mirrored: atlas.mirrored().first().map(|&(at, of)| (name(at), name(of))),
+        }
+    }
+
+    /// The closing table, and what else is worth knowing.
+    pub(super) fn describe(&self, everywhere: &Everywhere, console: &Console) {
+        let pages = || self.pages.iter().chain(self.scales.iter().flat_map(|scale| &scale.pages));
+        let name = |page: &PageReport| page.file.display().to_string();
+        let widest = pages().map(|page| name(page).chars().count()).max().unwrap_or(0).max(4);
+        console.head(&format!(
+            "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
+            "page", "size", "places", "fill", "on disk"
+        ));
+        for page in pages() {
+            let size = format!("{}x{} px", page.size[0], page.size[1]);
+            let fill = format!("{:.1} %", page.fill * 100.0);
+            let file = bytes(page.bytes as u64);
+            console.say(&format!(
+                "{:widest$}  {size:>14}  {:>7}  {fill:>7}  {file:>9}",
+                name(page),
+                page.count
+            ));
+        }
+        let total: usize = pages().map(|page| page.bytes).sum();
+        if pages().count() > 1 {
+            console.say(&format!(
+                "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
+                "all",
+                "",
+                self.distinct,
+                format!("{:.1} %", self.fill * 100.0),
+                bytes(total as u64)
+            ));
+        }
+        console.say(&self.frames_told());
+        let Memory { before, after } = self.memory;
+        console.say(&format!(
+            "texture memory {} instead of {} as separate canvases ({:.0} %)",
+            bytes(after),
+            bytes(before),
+            after as f64 * 100.0 / before.max(1) as f64
+        ));
+        if let Some((one, other)) = &self.first_mirrored {
+            console.note(&format!(
+                "{} the mirror image of another, such as '{one}' of '{other}': a clip can draw it so ('mirror') and save its place",
+                is_or_are(self.mirrored)
+            ));
+        }
+        if let Some(palette) = &self.palette {
+            console.say(&palette.told());
+        }
+        let manifests = [&self.manifest].into_iter().chain(self.scales.iter().map(|scale| &scale.manifest));
+        for manifest in manifests {
+            console.say(&format!("{} {}", wrote(everywhere), manifest.display()));
+        }
+    }
+
+    /// `31 frames: 27 places, 3 share a place with an identical one, 1 blank`.
+    fn frames_told(&self) -> String {
+        let shared = (self.count - self.blank).saturating_sub(self.distinct);
+        let mut parts = vec![counted(self.distinct, "place")];
+        if shared > 0 {
+            parts.push(format!("{shared} sharing one with an identical frame"));
+        }
+        if self.blank > 0 {
+            parts.push(format!("{} blank", self.blank));
+        }
+        if self.turned > 0 {
+            parts.push(format!("{} turned a quarter", self.turned));
+        }
+        format!("{}: {}", counted(self.count, "frame"), parts.join(", "))
+    }
+}
+
+fn is_or_are(count: usize) -> String {
+    if count == 1 { "1 frame is".to_owned() } else { format!("{count} frames are") }
+}
+
+impl PaletteReport {
+    fn told(&self) -> String {
+        if self.colors == self.from {
+            return format!("palette of {}: every pixel keeps its colour", counted(self.colors, "colour"));
+        }
+        format!(
+            "palette of {} from {}: off by {:.1} of 255 on average, {} at most",
+            counted(self.colors, "colour"),
+            crate::console::grouped(self.from as u64),
+            self.mean_error,
+            self.largest_error
+        )
+    }
+}
+
+fn page_report(atlas: &Atlas, file: &PageFile) -> PageReport {
+    let size = atlas.pages()[file.page].size;
+    PageReport {
+        file: file.path.clone(),
+        size: [size.width, size.height],
+        count: atlas.rects_on(file.page).len(),
+        fill: atlas.fill(file.page),
+        bytes: file.bytes,
+        companion: file.layer.map(|layer| atlas.layers()[layer].suffix.clone()),
+    }
+}

@@ -1,0 +1,314 @@
+//! Packing, judged by a stranger: pages and manifest are read as any game would, without a line of the library.
+
+use image::{Rgba, RgbaImage, imageops};
+use serde_json::Value;
+
+use crate::env::Env;
+
+/// What was asked for, in pixels.
+#[derive(Clone, Copy)]
+struct Asked {
+    margin: u32,
+    gutter: u32,
+    bleed: u32,
+}
+
+struct Placed {
+    page: usize,
+    rect: [u32; 4],
+    picture: RgbaImage,
+}
+
+fn numbers<const N: usize>(value: &Value) -> [u32; N] {
+    let all: Vec<u32> = value.as_array().unwrap().iter().map(|n| n.as_u64().unwrap() as u32).collect();
+    all.try_into().unwrap()
+}
+
+/// Reads an atlas and checks that nothing overlaps and all spaces are kept; gives each frame's whole picture by sprite and
+/// name.
+fn read(env: &Env, atlas: &str, asked: Asked) -> Vec<(String, RgbaImage)> {
+    let manifest: Value = serde_json::from_slice(&env.read(&format!("{atlas}.json"))).unwrap();
+    let folder = atlas.rsplit_once('/').map_or(String::new(), |(folder, _)| format!("{folder}/"));
+    let file = |page: &Value| env.image(&format!("{folder}{}", page["file"].as_str().unwrap()));
+    let pages: Vec<RgbaImage> = manifest["pages"].as_array().unwrap().iter().map(file).collect();
+    for (page, known) in pages.iter().zip(manifest["pages"].as_array().unwrap()) {
+        assert_eq!(numbers(&known["size"]), [page.width(), page.height()]);
+    }
+    let mut placed: Vec<Placed> = Vec::new();
+    let mut pictures = Vec::new();
+    for frame in manifest["frames"].as_array().unwrap() {
+        let [x, y, width, height] = numbers(&frame["rect"]);
+        let [wide, high] = numbers(&frame["canvas"]);
+        let mut canvas = RgbaImage::new(wide, high);
+        if width > 0 {
+            let page = frame["page"].as_u64().unwrap() as usize;
+            let there = imageops::crop_imm(&pages[page], x, y, width, height).to_image();
+            let upright = if frame["turned"] == true { imageops::rotate270(&there) } else { there.clone() };
+            let [left, top] = frame.get("inset").map_or([0, 0], numbers);
+            imageops::replace(&mut canvas, &upright, i64::from(left), i64::from(top));
+            placed.push(Placed { page, rect: [x, y, width, height], picture: there });
+        }
+        let name = format!("{}:{}", frame["sprite"].as_str().unwrap(), frame["name"].as_str().unwrap());
+        pictures.push((name, canvas));
+    }
+    for (at, one) in placed.iter().enumerate() {
+        check_place(&pages[one.page], one, asked);
+        for other in placed[..at].iter().filter(|other| other.page == one.page && other.rect != one.rect) {
+            let space = asked.gutter + 2 * asked.bleed;
+            let apart = |axis: usize| {
+                let ends = |rect: [u32; 4]| (rect[axis], rect[axis] + rect[axis + 2]);
+                let ((a, b), (c, d)) = (ends(one.rect), ends(other.rect));
+                a >= d + space || c >= b + space
+            };
+            assert!(apart(0) || apart(1), "{:?} and {:?}", one.rect, other.rect);
+        }
+    }
+    pictures
+}
+
+/// Inside the margin, and its border repeated outwards.
+fn check_place(page: &RgbaImage, placed: &Placed, asked: Asked) {
+    let [x, y, width, height] = placed.rect;
+    let edge = asked.margin + asked.bleed;
+    assert!(x >= edge && y >= edge, "{:?}", placed.rect);
+    assert!(x + width + edge <= page.width() && y + height + edge <= page.height(), "{:?}", placed.rect);
+    for near_y in y - asked.bleed..y + height + asked.bleed {
+        for near_x in x - asked.bleed..x + width + asked.bleed {
+            let inside = |at: u32, from: u32, length: u32| at.clamp(from, from + length - 1) - from;
+            let wanted = placed.picture.get_pixel(inside(near_x, x, width), inside(near_y, y, height));
+            let found = page.get_pixel(near_x, near_y);
+            assert!(found == wanted || found[3] == 0 && wanted[3] == 0, "bleed at {near_x},{near_y}");
+        }
+    }
+}
+
+/// The same picture, colour under clear pixels aside.
+fn looks_like(a: &RgbaImage, b: &RgbaImage) -> bool {
+    let same = |(p, q): (&Rgba<u8>, &Rgba<u8>)| p == q || p[3] == 0 && q[3] == 0;
+    a.dimensions() == b.dimensions() && a.pixels().zip(b.pixels()).all(same)
+}
+
+fn cut(env: &Env) -> Vec<(String, RgbaImage)> {
+    env.ok("slice art/frog.png --grid 8x4 --blank keep --clip \"sit = r0c0-3\" --clip \"leap = r2\" -o frog");
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
+    env.ok("slice art/reeds.png --islands --key auto --key-scope everywhere -o reeds");
+    let sets = ["frog", "koi", "reeds"].map(|set| env.frames(set));
+    let frames = sets.iter().flat_map(shibori_core::FrameSet::frames);
+    frames.map(|f| (format!("{}:{}", f.sprite(), f.name()), f.restored().to_image())).collect()
+}
+
+#[test]
+fn a_stranger_finds_every_frame_where_the_manifest_says() {
+    let env = Env::with_art();
+    let wanted = cut(&env);
+    for (options, margin, gutter, bleed) in [
+        ("", 1, 2, 0),
+        ("--allow-turn --effort high --page-max 200", 1, 2, 0),
+        ("--allow-turn --margin 3 --gutter 0 --bleed 2", 3, 0, 2),
+        ("--page-square --page-round pow2 --gutter 1", 1, 1, 0),
+        ("--page-per sprite --bleed 1", 1, 2, 1),
+        ("--page-per clip", 1, 2, 0),
+        ("--page-per clip --layout strip", 0, 0, 0),
+        ("--layout clip-rows --page-per sprite --gutter 2", 0, 2, 0),
+        ("--page-format webp --no-spread", 1, 2, 0),
+        ("--page-format qoi", 1, 2, 0),
+        ("--page-format tga --sampling nearest", 1, 2, 0),
+        ("--png quick --effort low", 1, 2, 0),
+        ("--png small", 1, 2, 0),
+        // 26 colours and clear: a palette that loses nothing.
+        ("--palette 200", 1, 2, 0),
+        ("--page-size 256x256", 1, 2, 0),
+        ("--page-size 96x128 --allow-turn", 1, 2, 0),
+    ] {
+        env.ok(&format!("pack frog koi reeds -o atlas/pond --force {options}"));
+        let found = read(&env, "atlas/pond", Asked { margin, gutter, bleed });
+        for (name, picture) in &wanted {
+            let (_, other) =
+                found.iter().find(|(other, _)| other == name).unwrap_or_else(|| panic!("{options}: {name}"));
+            assert!(looks_like(other, picture), "{options}: {name}");
+        }
+        let one = env.files("atlas");
+        env.ok(&format!("pack frog koi reeds -o atlas/pond --force --jobs 1 {options}"));
+        assert!(one == env.files("atlas"), "{options}: one thread writes other bytes");
+        env.ok("unpack atlas/pond.json -o back");
+        let back = env.frames("back");
+        for (name, picture) in &wanted {
+            let same = |frame: &&shibori_core::Frame| format!("{}:{}", frame.sprite(), frame.name()) == *name;
+            let frame = back.frames().iter().find(same).unwrap();
+            assert!(looks_like(&frame.restored().to_image(), picture), "{options}: unpacked {name}");
+        }
+    }
+}
+
+#[test]
+fn scaled_atlases_have_one_layout() {
+    let env = Env::with_art();
+    cut(&env);
+    let result = env.json("pack frog reeds -o pond --page-scales 1,0.5,3 --bleed 2");
+    assert_eq!(result["scales"][0]["manifest"], "pond-x0.5.json");
+    let manifest = |name: &str| -> Value { serde_json::from_slice(&env.read(name)).unwrap() };
+    let (base, half, triple) = (manifest("pond.json"), manifest("pond-x0.5.json"), manifest("pond-x3.json"));
+    assert_eq!((&half["pages"][0]["factor"], base["pages"][0].get("factor")), (&0.5.into(), None));
+    for (at, frame) in base["frames"].as_array().unwrap().iter().enumerate() {
+        let [a, b, c] = [frame, &half["frames"][at], &triple["frames"][at]].map(|f| numbers::<4>(&f["rect"]));
+        assert_eq!((b.map(|n| n * 2), c), (a, a.map(|n| n * 3)), "{}", frame["name"]);
+    }
+    let whole = read(&env, "pond", Asked { margin: 0, gutter: 2, bleed: 2 });
+    let triple = read(&env, "pond-x3", Asked { margin: 0, gutter: 6, bleed: 6 });
+    for ((name, one), (_, three)) in whole.iter().zip(&triple) {
+        let large = imageops::resize(one, one.width() * 3, one.height() * 3, imageops::FilterType::Nearest);
+        assert!(looks_like(&large, three), "{name}");
+    }
+    read(&env, "pond-x0.5", Asked { margin: 0, gutter: 1, bleed: 1 });
+}
+
+#[test]
+fn companions_lie_exactly_like_their_frames_and_come_back() {
+    let env = Env::with_art();
+    // A normal map as it could be drawn: each colour says where its pixel lies on the canvas.
+    let sheet = RgbaImage::from_fn(256, 32, |x, y| Rgba([x as u8, y as u8, 255, 255]));
+    sheet.save_with_format(env.path("koi_n.tga"), image::ImageFormat::Tga).unwrap();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
+    env.ok("slice koi_n.tga --grid 8x1 --take 0-6 -o koi_n");
+    let outcome = env.run("pack koi koi_n --companion _n,_e=102030 -o pond");
+    assert!(outcome.err.contains("no frame's name ends in '_e'"), "{}", outcome.err);
+    let outcome = env.run("pack koi koi_n --companion _n -o pond --allow-turn --json");
+    assert!(
+        outcome.err.contains("companion _n: 1 frame without one, such as 'koi-07'; filled with 8080ff"),
+        "{}",
+        outcome.err
+    );
+    let manifest: Value = serde_json::from_slice(&env.read("pond.json")).unwrap();
+    assert_eq!(manifest["pages"][0]["companions"]["_n"], "pond_n.png");
+    let page = env.image("pond_n.png");
+    let frames = manifest["frames"].as_array().unwrap();
+    assert_eq!(frames.len(), 8);
+    for (number, frame) in frames.iter().enumerate() {
+        let [x, y, width, height] = numbers(&frame["rect"]);
+        let there = imageops::crop_imm(&page, x, y, width, height).to_image();
+        let upright = if frame["turned"] == true { imageops::rotate270(&there) } else { there };
+        let [left, top] = numbers::<2>(&frame["inset"]);
+        let wanted = if number == 7 {
+            [128, 128, 255, 255]
+        } else {
+            [(number as u32 * 32 + left) as u8, top as u8, 255, 255]
+        };
+        assert_eq!(upright.get_pixel(0, 0).0, wanted, "frame {number}");
+    }
+    env.ok("unpack pond.json -o back");
+    let back = env.frames("back");
+    assert_eq!(back.frames().len(), 16);
+    assert!(back.frames().iter().any(|frame| frame.name().as_str() == "koi-03_n"));
+    env.ok("pack back --companion _n -o again");
+    assert_eq!(
+        env.json("inspect again_n.png")["sheets"][0]["size"],
+        env.json("inspect again.png")["sheets"][0]["size"]
+    );
+    let outcome = env.run("pack koi koi_n --companion _n --mirror left-right -o pond");
+    assert_eq!(outcome.code, 2);
+}
+
+#[test]
+fn a_repaint_leaves_all_other_places_alone() {
+    let env = Env::with_art();
+    cut(&env);
+    env.ok("pack frog koi -o pond");
+    let places = || -> Vec<(String, Value)> {
+        let manifest: Value = serde_json::from_slice(&env.read("pond.json")).unwrap();
+        let frames = manifest["frames"].as_array().unwrap().iter();
+        frames.map(|frame| (frame["name"].to_string(), frame["rect"].clone())).collect()
+    };
+    let before = places();
+    let mut image = env.image("koi/koi-03.png");
+    (0..32).for_each(|x| image.put_pixel(x, 0, Rgba([9, 9, 9, 255])));
+    image.save_with_format(env.path("koi/koi-03.tga"), image::ImageFormat::Tga).unwrap();
+    let text = String::from_utf8(env.read("koi/frames.json")).unwrap().replace("koi-03.png", "koi-03.tga");
+    env.write("koi/frames.json", text);
+    env.ok("pack frog koi -o pond --keep-places pond.json");
+    let after = places();
+    let moved: Vec<&String> = before.iter().zip(&after).filter(|(a, b)| a != b).map(|(a, _)| &a.0).collect();
+    assert!(moved.len() <= 1, "{moved:?}");
+    read(&env, "pond", Asked { margin: 1, gutter: 2, bleed: 0 });
+}
+
+#[test]
+fn a_palette_and_premultiplied_pages_say_what_they_cost() {
+    let env = Env::with_art();
+    let result = env.json("pack art/ripple.png -o ripple --palette 4");
+    assert_eq!(result["palette"]["colors"], 4);
+    assert!(result["palette"]["mean_error"].as_f64().unwrap() > 0.0);
+    let colors: std::collections::HashSet<[u8; 4]> =
+        env.image("ripple.png").pixels().map(|pixel| pixel.0).collect();
+    assert!(colors.len() <= 4);
+    // Two bits a pixel: the header says so.
+    assert_eq!(env.read("ripple.png")[24..26], [2, 3]);
+    env.ok("pack art/ripple.png -o soft --alpha premultiplied");
+    let manifest: Value = serde_json::from_slice(&env.read("soft.json")).unwrap();
+    assert_eq!(manifest["pages"][0]["alpha"], "premultiplied");
+    assert!(env.image("soft.png").pixels().all(|pixel| pixel.0[..3].iter().all(|&c| c <= pixel[3])));
+}
+
+#[test]
+fn pages_without_use_go_and_pages_that_are_not_ours_stay() {
+    let env = Env::with_art();
+    cut(&env);
+    env.ok("pack frog koi -o atlas/pond --page-per sprite");
+    assert_eq!(env.names("atlas"), ["pond-frog.png", "pond-koi.png", "pond.json"]);
+    env.ok("pack frog koi -o atlas/pond --page-format qoi");
+    assert_eq!(env.names("atlas"), ["pond.json", "pond.qoi"]);
+    for format in ["qoi", "tga", "webp", "png"] {
+        env.ok(&format!("pack frog koi -o atlas/pond --page-format {format}"));
+        let page = format!("atlas/pond.{format}");
+        let mut bytes = env.read(&page);
+        let middle = bytes.len() / 2;
+        bytes[middle] ^= 1;
+        env.write(&page, &bytes);
+        let outcome = env.run(&format!("pack frog koi -o atlas/pond --page-format {format}"));
+        assert_eq!(outcome.code, 4, "{format}: {}", outcome.err);
+        env.ok(&format!("pack frog koi -o atlas/pond --page-format {format} --force"));
+    }
+}
+
+#[test]
+fn contradictions_and_bad_packs_are_told() {
+    let env = Env::with_art();
+    cut(&env);
+    env.ok("pack koi -o koi-atlas");
+    for (line, told, hint) in [
+        ("--layout grid --allow-turn", "--allow-turn has no use here", ""),
+        ("--layout strip --keep-places koi-atlas.json", "--keep-places has no use here", ""),
+        ("--page-square --page-size 64x32", "contradict each other", ""),
+        ("--png small --page-format qoi", "--png has no use here", ""),
+        ("--page-scales 1,0.33", "0.33 is 33/100: places can't land on whole pixels", ""),
+        ("--page-scales 0", "'0' is not a factor such as 0.5, 2 or 1/3", ""),
+        ("--page-scales 2,2", "a factor is given twice", ""),
+        ("--palette 1", "1 is not in 2..=256", ""),
+        ("--companion _x", "no frame's name ends in '_x'", "name the companions' source too"),
+        (
+            "--keep-places koi-atlas.json --only frog",
+            "none of these frames is in the old atlas",
+            "leave it out",
+        ),
+        ("--keep-places gone.json", "gone.json: no such file", ""),
+        (
+            "--page-size 30x30",
+            "frame 'koi-00' of 30x18 px does not fit on a page of 30x30 px with a margin of 1 px",
+            "raise --page-max (or --page-size)",
+        ),
+        (
+            "--layout strip --page-max 100 --gutter 1 --margin 2",
+            "columns of 32x32 px, but a page of 100x100 px holds 2",
+            "raise --page-max to",
+        ),
+    ] {
+        let sources = if line.contains("--layout strip --page-max") { "koi" } else { "frog koi" };
+        let outcome = env.run(&format!("pack {sources} -o never {line}"));
+        assert!([2, 3].contains(&outcome.code), "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(told), "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(hint), "{line}: {}", outcome.err);
+    }
+    // What the hint says is right: 8 columns of 32 px, 7 gutters, 2 margins.
+    let outcome = env.run("pack koi -o never --layout strip --page-max 100 --gutter 1 --margin 2");
+    assert!(outcome.err.contains("raise --page-max to 267"), "{}", outcome.err);
+    env.ok("pack koi -o strip --layout strip --page-max 267x100 --gutter 1 --margin 2");
+}

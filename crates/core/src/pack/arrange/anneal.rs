@@ -1,0 +1,145 @@
+//! A better order of the pieces, found by trying.
+//!
+//! Two pieces change places, or one goes elsewhere in the order; what became worse is taken back, at first not always
+//! (S. Kirkpatrick, C. D. Gelatt and M. P. Vecchi, "Optimization by simulated annealing", 1983). The search is bounded by
+//! steps and draws its own numbers, so its result is the same everywhere.
+
+use crate::pack::arrange::Pieces;
+use crate::pack::arrange::niche::{Filled, Strip};
+
+/// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
+struct Draw(u64);
+
+impl Draw {
+    fn below(&mut self, end: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % end.max(1) as u64) as usize
+    }
+
+    fn share(&mut self) -> f64 {
+        self.below(1 << 30) as f64 / f64::from(1 << 30)
+    }
+}
+
+/// Improves an order for so many steps. `value` tries an order and gives its cost, less being better, with what it
+/// made; `heat` is a worsening that is taken often at first. Stops early where the cost is `enough` or less.
+pub(super) fn improved<T>(
+    pieces: Pieces<'_>,
+    start: &[usize],
+    steps: usize,
+    seed: u64,
+    (heat, enough): (f64, f64),
+    mut value: impl FnMut(&[usize]) -> (f64, T),
+) -> (f64, T) {
+    let mut order = start.to_vec();
+    let (mut now, first) = value(&order);
+    let (mut best, mut kept) = (now, first);
+    let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    for step in 0..steps {
+        if best <= enough || order.len() < 2 {
+            break;
+        }
+        let (a, b) = (draw.below(order.len()), draw.below(order.len()));
+        if a == b || pieces.sizes[order[a]] == pieces.sizes[order[b]] {
+            continue;
+        }
+        let is_swap = draw.below(3) > 0;
+        moved(&mut order, a, b, is_swap);
+        let (cost, made) = value(&order);
+        let worse = cost - now;
+        let warmth = heat * (1.0 - step as f64 / steps as f64).powi(2);
+        if worse <= 0.0 || draw.share() < (-worse / warmth.max(1e-9)).exp() {
+            now = cost;
+            if cost < best {
+                (best, kept) = (cost, made);
+            }
+        } else {
+            moved(&mut order, b, a, is_swap);
+        }
+    }
+    (best, kept)
+}
+
+/// Two pieces change places, or the one at `from` goes to `to`.
+fn moved(order: &mut [usize], from: usize, to: usize, is_swap: bool) {
+    match (is_swap, from < to) {
+        (true, _) => order.swap(from, to),
+        (false, true) => order[from..=to].rotate_left(1),
+        (false, false) => order[to..=from].rotate_right(1),
+    }
+}
+
+/// The lowest strip that so many steps find.
+pub(super) fn lowest(
+    pieces: Pieces<'_>,
+    start: &[usize],
+    mut strip: Strip,
+    steps: usize,
+    seed: u64,
+) -> Filled {
+    let area = pieces.area(start) as f64;
+    let width = f64::from(strip.width());
+    // A lower page first, then less waste below the skyline, which is what can become a lower page; what found no room
+    // weighs more than any page.
+    let cost = |filled: &Filled| {
+        let left = pieces.area(&filled.outcome.left) as f64;
+        4.0 * f64::from(filled.outcome.used.height) * width + filled.below as f64 + 16.0 * left
+    };
+    // No order can do better than a page without a gap.
+    let least = (area / width.max(1.0)).ceil();
+    let enough = 4.0 * least * width + least * width;
+    improved(pieces, start, steps, seed, (area * 0.004, enough), |order| {
+        let filled = strip.fill(pieces, order);
+        (cost(&filled), filled)
+    })
+    .1
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::{Rect, Size};
+
+    proptest! {
+        #[test]
+        fn nothing_overlaps_and_nothing_is_lost(
+            sizes in prop::collection::vec((1u32..20, 1u32..20), 1..40), more in 0u32..30, height in 20u32..200,
+            may_turn in any::<bool>(), seed in 1u64..99,
+        ) {
+            let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
+            let pieces = Pieces { sizes: &sizes, may_turn };
+            let order: Vec<usize> = (0..sizes.len()).collect();
+            let room = Size::new(pieces.widest(&order) + more, height);
+            let Filled { outcome, .. } = lowest(pieces, &order, Strip::of(room), 12, seed);
+            prop_assert!(outcome.used.fits_in(room));
+            let mut all: Vec<usize> = outcome.placed.iter().map(|(piece, _)| *piece).chain(outcome.left).collect();
+            all.sort_unstable();
+            prop_assert_eq!(all, order);
+            let rect = |&(piece, spot): &(usize, crate::pack::arrange::Spot)| {
+                Rect::at(spot.x, spot.y, if spot.turned { sizes[piece].turned() } else { sizes[piece] })
+            };
+            let rects: Vec<Rect> = outcome.placed.iter().map(rect).collect();
+            for (at, rect) in rects.iter().enumerate() {
+                prop_assert!(rect.lies_in(Rect::of(outcome.used)));
+                prop_assert!(rects[..at].iter().all(|other| !other.overlaps(*rect)));
+            }
+        }
+    }
+
+    #[test]
+    fn a_perfect_packing_of_few_pieces_is_found() {
+        let sizes = [(4, 7), (6, 3), (3, 4), (3, 4), (6, 3), (4, 3)].map(Size::from);
+        let pieces = Pieces { sizes: &sizes, may_turn: false };
+        let filled = lowest(pieces, &[0, 1, 2, 3, 4, 5], Strip::new(10), 400, 7);
+        assert_eq!(filled.outcome.used, Size::new(10, 10));
+        // Turned too: two of 5x10 and two of 10x5 make a square of fifteen with a hole.
+        let sizes = [(5, 10), (10, 5), (10, 5), (5, 10), (5, 5)].map(Size::from);
+        let pieces = Pieces { sizes: &sizes, may_turn: true };
+        let filled = lowest(pieces, &[0, 1, 2, 3, 4], Strip::new(15), 400, 7);
+        assert_eq!(filled.outcome.used, Size::new(15, 15));
+    }
+}

@@ -1,0 +1,211 @@
+//! The smallest page that holds all pieces: many widths, each filled by several packers, and the best improved.
+
+use rayon::prelude::*;
+
+use crate::Size;
+use crate::pack::Effort;
+use crate::pack::arrange::maxrects::{self, Score};
+use crate::pack::arrange::niche::{Filled, Strip};
+use crate::pack::arrange::order::{ORDERS, Order, sorted};
+use crate::pack::arrange::{Outcome, Pieces, anneal, fixed};
+use crate::pack::page::Fitting;
+
+/// A run of maximal rectangles costs about the square of the pieces, so of many pieces there are few runs.
+const RUNS_TIMES_SQUARE: usize = 1_500_000;
+const MOST_RUNS: usize = 300;
+/// What is looked at quickly, over many widths, at any effort.
+const QUICK: usize = 8_000_000;
+/// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
+const MANY: usize = 300;
+/// How many widths are searched, each from two starts; of few pieces more.
+const SEARCHED: usize = 4;
+const SEARCHED_OF_FEW: usize = 12;
+const FEW: usize = 60;
+/// Smaller pages of a rounded size that are tried in vain before it is left at that.
+const FAILURES: usize = 6;
+
+#[derive(Clone, Copy, Debug)]
+struct Run {
+    /// Room for the pieces on the page.
+    room: Size,
+    order: Order,
+    score: Score,
+}
+
+/// Roughly how many looks at a piece a search may take.
+pub(super) fn work(pieces: usize, effort: Effort) -> usize {
+    match effort {
+        Effort::Low => 0,
+        Effort::Medium => (pieces * 40_000).clamp(12_000_000, 90_000_000),
+        Effort::High => (pieces * 6_000_000).clamp(600_000_000, 6_000_000_000),
+    }
+}
+
+/// What filling a strip once takes of that.
+pub(super) fn strip_work(pieces: usize) -> usize {
+    (pieces * pieces.min(1_500)).max(1)
+}
+
+/// The smallest page that takes all of `wanted`, if a run or a search finds one.
+pub(super) fn smallest_page(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    fitting: &Fitting,
+    effort: Effort,
+) -> Option<Outcome> {
+    let area = pieces.area(wanted);
+    if area > fitting.room().area() {
+        return None;
+    }
+    if fitting.is_fixed() {
+        return fixed::onto(pieces, wanted, fitting.room(), effort);
+    }
+    let runs = runs_over_widths(pieces, wanted, fitting);
+    let first = best(pieces, wanted, fitting, &runs);
+    // Scores that look at fit, not at height, waste a page without a bottom. Now that a good size is
+    // known, they are asked for a little less of it.
+    let is_searched = effort != Effort::Low && wanted.len() > MANY;
+    let tighter = first.as_ref().filter(|_| !is_searched);
+    let tighter = tighter.map(|first| squeezed(wanted.len(), fitting, first.used));
+    let second = tighter.and_then(|tighter| best(pieces, wanted, fitting, &tighter));
+    let third = niches(pieces, wanted, fitting, effort);
+    let key = |outcome: &Outcome| key(fitting, outcome);
+    // The first of equals stays.
+    let found = [first, second, third].into_iter().flatten().min_by_key(key);
+    // The largest page itself is tried harder than all those widths were.
+    let found = found.or_else(|| fixed::onto(pieces, wanted, fitting.room(), effort));
+    found.map(|found| rounded_down(pieces, wanted, fitting, effort, found))
+}
+
+/// Less is better.
+fn key(fitting: &Fitting, outcome: &Outcome) -> (u64, u32) {
+    let page = fitting.page_for(outcome.used);
+    (page.area(), page.width.max(page.height))
+}
+
+/// Where sizes are rounded, what counts is whether all fits the next smaller page: that is tried hard.
+fn rounded_down(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    fitting: &Fitting,
+    effort: Effort,
+    found: Outcome,
+) -> Outcome {
+    let rooms = fitting.smaller_rooms(fitting.page_for(found.used), pieces.area(wanted));
+    let mut best = found;
+    let mut failures = 0;
+    for room in rooms {
+        if failures == FAILURES {
+            break;
+        }
+        match fixed::onto(pieces, wanted, room, effort) {
+            Some(smaller) if key(fitting, &smaller) < key(fitting, &best) => best = smaller,
+            Some(_) => {}
+            None => failures += 1,
+        }
+    }
+    best
+}
+
+/// The smallest page that niches find: first quickly over many widths, then the best few searched.
+fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
+    let (work, strip) = (work(wanted.len(), effort), strip_work(wanted.len()));
+    let count = (work.max(QUICK) / 3 / (strip * ORDERS.len())).clamp(2, 200) as u32;
+    let widths = widths(pieces, wanted, fitting, count);
+    let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
+    let page = |filled: &Filled| fitting.page_for(filled.outcome.used);
+    let room = fitting.room();
+    let fits = |filled: &Filled| filled.outcome.left.is_empty() && filled.outcome.used.fits_in(room);
+    let tries: Vec<(usize, usize)> =
+        (0..widths.len()).flat_map(|width| (0..orders.len()).map(move |order| (width, order))).collect();
+    let quick = |&(width, order): &(usize, usize)| Strip::new(widths[width]).fill(pieces, &orders[order]);
+    let filled: Vec<Filled> = tries.par_iter().map(quick).collect();
+    // The best order of each width, and the widths with the smallest pages.
+    let mut starts: Vec<(u64, usize)> = Vec::new();
+    for width in 0..widths.len() {
+        let own = (0..tries.len()).filter(|&at| tries[at].0 == width);
+        let best = own.min_by_key(|&at| (page(&filled[at]).area(), at));
+        starts.extend(best.map(|at| (page(&filled[at]).area(), at)));
+    }
+    starts.sort_unstable();
+    starts.truncate(if wanted.len() <= FEW { SEARCHED_OF_FEW } else { SEARCHED });
+    let steps = work / strip / (starts.len().max(1) * 2);
+    let searches: Vec<(usize, u64)> = match steps {
+        0 => Vec::new(),
+        _ => starts.iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect(),
+    };
+    let search = |&(at, seed): &(usize, u64)| {
+        let (width, order) = tries[at];
+        anneal::lowest(pieces, &orders[order], Strip::new(widths[width]), steps, seed)
+    };
+    let found: Vec<Filled> = searches.par_iter().map(search).collect();
+    let all = filled.into_iter().chain(found).filter(fits);
+    all.map(|filled| filled.outcome).min_by_key(|outcome| key(fitting, outcome))
+}
+
+/// Widths from somewhat upright to somewhat lying pages, as far as they are allowed; of square pages only those near
+/// the square.
+fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, count: u32) -> Vec<u32> {
+    let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
+    let (from, times) = if fitting.is_square() { (1.0, 1.15f64) } else { (0.7, 2.0) };
+    let mut widths: Vec<u32> = (0..count)
+        .map(|at| side * from * times.powf(f64::from(at) / f64::from((count - 1).max(1))))
+        .map(|width| fitting.width_with_rounding((width.ceil() as u32).max(widest)))
+        .collect();
+    widths.push(fitting.room().width);
+    widths.sort_unstable();
+    widths.dedup();
+    widths
+}
+
+fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, runs: &[Run]) -> Option<Outcome> {
+    let go = |run: &Run| maxrects::run(pieces, &sorted(pieces, wanted, run.order), run.room, run.score);
+    let outcomes = runs.par_iter().enumerate().map(|(number, run)| (number, go(run)));
+    let whole = outcomes.filter(|(_, outcome)| outcome.left.is_empty());
+    whole.min_by_key(|(number, outcome)| (key(fitting, outcome), *number)).map(|(_, outcome)| outcome)
+}
+
+/// Widths from half to twice a square's side, as far as they are allowed, with all the room below.
+fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting) -> Vec<Run> {
+    let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
+    let budget = (RUNS_TIMES_SQUARE / wanted.len().pow(2)).min(MOST_RUNS);
+    let orders = match budget {
+        60.. => &ORDERS[..],
+        1.. => &ORDERS[..1],
+        // Of thousands a run takes as long as all the rest: niches are enough.
+        _ => return Vec::new(),
+    };
+    let count = (budget / 2 / orders.len()).clamp(2, 60);
+    let spread = |at: usize| side * 0.5 * 4f64.powf(at as f64 / (count - 1) as f64);
+    let allowed = |width: f64| fitting.width_with_rounding((width as u32).max(widest));
+    let mut widths: Vec<u32> = (0..count).map(|at| allowed(spread(at))).collect();
+    widths.push(fitting.room().width);
+    widths.sort_unstable();
+    widths.dedup();
+    let height = fitting.room().height;
+    let run = |width: u32, order: Order| Run { room: Size::new(width, height), order, score: Score::TopLeft };
+    widths.iter().flat_map(|&width| orders.iter().map(move |&order| run(width, order))).collect()
+}
+
+/// Rooms a little smaller than `used`, in both directions.
+fn squeezed(pieces: usize, fitting: &Fitting, used: Size) -> Vec<Run> {
+    let budget = (RUNS_TIMES_SQUARE / pieces.pow(2)).min(MOST_RUNS) / 2;
+    let tries = (budget / (ORDERS.len() * maxrects::SCORES.len())).clamp(1, 12) as u32;
+    let room = fitting.room();
+    let mut runs = Vec::new();
+    for step in 0..=tries {
+        // Up to 6 % smaller; the first is the size itself, where other orders may end shorter.
+        let smaller = |length: u32| {
+            length - (u64::from(length) * u64::from(step) * 6 / (100 * u64::from(tries))) as u32
+        };
+        for size in [Size::new(used.width, smaller(used.height)), Size::new(smaller(used.width), used.height)]
+        {
+            let size = Size::new(size.width.min(room.width), size.height.min(room.height));
+            for order in ORDERS {
+                runs.extend(maxrects::SCORES.map(|score| Run { room: size, order, score }));
+            }
+        }
+    }
+    runs.truncate(budget);
+    runs
+}

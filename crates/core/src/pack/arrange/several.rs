@@ -1,0 +1,84 @@
+//! Several pages: as few as can be, each as full as can be, the last as small as can be.
+
+use rayon::prelude::*;
+
+use crate::pack::Effort;
+use crate::pack::arrange::free::{self, strip_work, work};
+use crate::pack::arrange::niche::Strip;
+use crate::pack::arrange::order::{ORDERS, sorted};
+use crate::pack::arrange::{Outcome, Pieces, anneal, fixed};
+use crate::pack::page::Fitting;
+
+/// Pages for all of `wanted`, each of which fits an empty page.
+pub(super) fn pages(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Vec<Outcome> {
+    let filled = one_after_another(pieces, wanted, fitting, effort);
+    let least = pieces.area(wanted).div_ceil(fitting.room().area()) as usize;
+    let searched = if filled.len() > least { search(pieces, wanted, fitting, effort) } else { None };
+    let key = |pages: &Vec<Outcome>| {
+        (pages.len(), pages.iter().map(|page| fitting.page_for(page.used).area()).sum::<u64>())
+    };
+    [Some(filled), searched].into_iter().flatten().min_by_key(key).unwrap_or_default()
+}
+
+/// Each page takes as much of what is left as it can.
+fn one_after_another(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    fitting: &Fitting,
+    effort: Effort,
+) -> Vec<Outcome> {
+    let mut left = wanted.to_vec();
+    let mut pages = Vec::new();
+    while !left.is_empty() {
+        if !pages.is_empty()
+            && let Some(last) = free::smallest_page(pieces, &left, fitting, effort)
+        {
+            pages.push(last);
+            break;
+        }
+        let outcome = fixed::fullest(pieces, &left, fitting.room(), effort);
+        left.clone_from(&outcome.left);
+        pages.push(outcome);
+    }
+    pages
+}
+
+/// Orders of all pieces over all pages at once: what stands in the way of a page less is seldom on one page alone.
+fn search(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Vec<Outcome>> {
+    let steps = work(wanted.len(), effort) / strip_work(wanted.len()) / ORDERS.len();
+    if steps == 0 {
+        return None;
+    }
+    let room = fitting.room();
+    let least = pieces.area(wanted).div_ceil(room.area()) as usize;
+    let enough = (least - 1) as f64 * room.area() as f64;
+    let heat = room.area() as f64 * 0.004;
+    let go = |(seed, order): (usize, &crate::pack::arrange::order::Order)| {
+        let start = sorted(pieces, wanted, *order);
+        anneal::improved(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order| {
+            let pages = filled(pieces, order, fitting);
+            let last = pages.last().map_or(0, |page| pieces.area_of(page));
+            ((pages.len() - 1) as f64 * room.area() as f64 + last as f64, pages)
+        })
+    };
+    let found: Vec<(f64, Vec<Outcome>)> =
+        ORDERS.par_iter().enumerate().map(|(at, order)| go((at, order))).collect();
+    let best = found.into_iter().enumerate().min_by(|(a, x), (b, y)| x.0.total_cmp(&y.0).then(a.cmp(b)));
+    let mut pages = best?.1.1;
+    let last = pages.pop()?;
+    let rest: Vec<usize> = last.placed.iter().map(|(piece, _)| *piece).collect();
+    pages.push(free::smallest_page(pieces, &rest, fitting, effort).unwrap_or(last));
+    Some(pages)
+}
+
+fn filled(pieces: Pieces<'_>, order: &[usize], fitting: &Fitting) -> Vec<Outcome> {
+    let mut strip = Strip::of(fitting.room());
+    let mut left = order.to_vec();
+    let mut pages = Vec::new();
+    while !left.is_empty() {
+        let outcome = strip.fill(pieces, &left).outcome;
+        left.clone_from(&outcome.left);
+        pages.push(outcome);
+    }
+    pages
+}

@@ -1,0 +1,100 @@
+//! Which frames share pages: all of them, or those of one sprite or one clip. Never decides a place.
+
+use crate::pack::rows::{self, Slots};
+use crate::pack::{Layout, Options, PackError};
+use crate::{FrameSet, Pair};
+
+/// What gets pages, and files, of its own.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PagePer {
+    /// Everything together.
+    #[default]
+    Atlas,
+    /// Each sprite.
+    Sprite,
+    /// Each clip; a frame that several clips play is listed for each. Frames of no clip go by their sprite.
+    Clip,
+}
+
+/// The frames as they are to be listed.
+pub(super) struct Listing {
+    pub(super) set: FrameSet,
+    /// For each listed frame, its place in the set that came in.
+    pub(super) origin: Vec<usize>,
+    pub(super) groups: Vec<Group>,
+}
+
+/// Frames that share pages.
+pub(super) struct Group {
+    /// What the pages are called after, unless after the atlas alone.
+    pub(super) label: Option<String>,
+    /// Places in the listed set.
+    pub(super) members: Vec<usize>,
+    /// The cells of the members, where the layout is one of rows.
+    pub(super) slots: Option<Slots>,
+}
+
+/// Lists frames and parts them into groups.
+pub(super) fn list(set: FrameSet, options: &Options) -> Result<Listing, PackError> {
+    let order = match &options.layout {
+        Layout::ClipRows { order } => Some(order.as_deref()),
+        _ => (options.per == PagePer::Clip).then_some(None),
+    };
+    let Some(order) = order else {
+        let origin = (0..set.frames().len()).collect();
+        let groups = groups(&set, options.per, None);
+        return Ok(Listing { set, origin, groups });
+    };
+    let labels = clip_labels(&set, order)?;
+    let (set, origin, slots) = rows::by_clip(&set, order)?;
+    let mut groups = groups(&set, options.per, Some((&slots.of_frames, &labels)));
+    if matches!(options.layout, Layout::ClipRows { .. }) {
+        match groups.as_mut_slice() {
+            [one] if one.label.is_none() => one.slots = Some(slots),
+            several => {
+                for group in several {
+                    let cells = group.members.iter().map(|&at| slots.of_frames[at]).collect();
+                    group.slots = Some(rows::in_rows(closed_up(cells), slots.what.clone()));
+                }
+            }
+        }
+    }
+    Ok(Listing { set, origin, groups })
+}
+
+/// For each row what its pages would be called; `None` for a blank row.
+fn clip_labels(set: &FrameSet, order: Option<&[super::RowName]>) -> Result<Vec<Option<String>>, PackError> {
+    let name = |clip: Option<usize>| {
+        let clip = &set.clips()[clip?];
+        Some(format!("{}-{}", clip.sprite(), clip.name()))
+    };
+    Ok(rows::clips_in_order(set, order)?.into_iter().map(name).collect())
+}
+
+fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>])>) -> Vec<Group> {
+    let mut groups: Vec<Group> = Vec::new();
+    for (at, frame) in set.frames().iter().enumerate() {
+        let of_clip = rows.and_then(|(slots, labels)| labels.get(slots[at].y as usize)?.clone());
+        let label = match per {
+            PagePer::Atlas => None,
+            PagePer::Sprite => Some(frame.sprite().to_string()),
+            PagePer::Clip => Some(of_clip.unwrap_or_else(|| frame.sprite().to_string())),
+        };
+        match groups.iter_mut().find(|group| group.label == label) {
+            Some(group) => group.members.push(at),
+            None => groups.push(Group { label, members: vec![at], slots: None }),
+        }
+    }
+    groups
+}
+
+/// Rows of other groups leave no gaps.
+fn closed_up(mut cells: Vec<Pair>) -> Vec<Pair> {
+    let mut lines: Vec<u32> = cells.iter().map(|cell| cell.y).collect();
+    lines.sort_unstable();
+    lines.dedup();
+    for cell in &mut cells {
+        cell.y = lines.binary_search(&cell.y).expect("taken from the cells") as u32;
+    }
+    cells
+}

@@ -1,0 +1,137 @@
+//! Places of an earlier atlas: frames that are still of the same size stay where they were, so that a small change of
+//! the art is a small change of the page. Never moves what stays.
+
+use std::collections::HashMap;
+
+use crate::pack::arrange::{self, Pieces, Spot};
+use crate::pack::{Options, Place};
+use crate::{FrameSet, Name, Rect, Size};
+
+/// Where frames lay before.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct OldPlaces {
+    /// The pages there were.
+    pub pages: Vec<Size>,
+    /// Sprite and name of each frame, and its place.
+    pub places: HashMap<(Name, Name), Place>,
+}
+
+/// What became of the old places.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Keeping {
+    /// So many pictures stayed; so many are new or of another size.
+    Kept {
+        /// Pictures in their old place.
+        stayed: usize,
+        /// Pictures placed between them.
+        placed: usize,
+    },
+    /// Everything was arranged anew, for this reason.
+    Anew(&'static str),
+}
+
+/// The pictures to place, as the dense layout sees them.
+pub(super) struct Pictures<'a> {
+    pub(super) set: &'a FrameSet,
+    /// For each frame its picture.
+    pub(super) picture_of: &'a [Option<usize>],
+    pub(super) sizes: &'a [Size],
+    /// With bleed and gutter, in steps.
+    pub(super) spaced: &'a [Size],
+}
+
+impl OldPlaces {
+    /// Whether any frame of a set had a place.
+    pub(super) fn knows_any(&self, set: &FrameSet) -> bool {
+        set.frames().iter().any(|frame| self.of(frame).is_some())
+    }
+
+    fn of(&self, frame: &crate::Frame) -> Option<Place> {
+        self.places.get(&(frame.sprite().clone(), frame.name().clone())).copied()
+    }
+}
+
+/// Spots for all pictures and the pages they lie on, or why they must be arranged anew.
+pub(super) fn keep(
+    pictures: &Pictures<'_>,
+    old: &OldPlaces,
+    options: &Options,
+) -> Result<(Vec<Spot>, Vec<Size>, Keeping), Keeping> {
+    if !old.pages.iter().all(|&page| options.pages.allows(page)) {
+        return Err(Keeping::Anew("the old pages are not of a size that is allowed now"));
+    }
+    let first = options.margin + options.bleed;
+    let fitting = options.pages.fitting(options);
+    let room = |page: Size| fitting.room_of(page);
+    let mut taken: Vec<(Size, Vec<Rect>)> = old.pages.iter().map(|&page| (room(page), Vec::new())).collect();
+    let mut spots: Vec<Option<Spot>> = vec![None; pictures.sizes.len()];
+    for (picture, place) in claims(pictures, old) {
+        let steps = |at: u32| {
+            let inside = at.checked_sub(first)?;
+            (inside % options.step == 0).then_some(inside / options.step)
+        };
+        let (Some(x), Some(y)) = (steps(place.rect.x), steps(place.rect.y)) else { continue };
+        let spaced = pictures.spaced[picture];
+        let rect = Rect::at(x, y, if place.turned { spaced.turned() } else { spaced });
+        let (room, others) = &mut taken[place.page];
+        let is_free = rect.lies_in(Rect::of(*room)) && !others.iter().any(|other| other.overlaps(rect));
+        if spots[picture].is_none() && is_free && (!place.turned || options.may_turn) {
+            others.push(rect);
+            spots[picture] = Some(Spot { page: place.page, x, y, turned: place.turned });
+        }
+    }
+    let stayed = spots.iter().flatten().count();
+    if stayed == 0 {
+        return Err(Keeping::Anew("margin, gutter or bleed differ from those of the old pages"));
+    }
+    let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
+    let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
+    let pieces = Pieces { sizes: &sizes, may_turn: options.may_turn };
+    let found = match arrange::beside(pieces, &taken) {
+        Some(found) => found,
+        None => {
+            // Where pages may grow, the last one does, downwards: that moves nothing.
+            let allowed = fitting.room();
+            if let Some((room, _)) = taken.last_mut() {
+                room.height = room.height.max(allowed.height);
+            }
+            arrange::beside(pieces, &taken)
+                .ok_or(Keeping::Anew("what is new found no room on the old pages"))?
+        }
+    };
+    for (picture, spot) in new.iter().zip(found) {
+        spots[*picture] = Some(spot);
+    }
+    let spots: Vec<Spot> = spots.into_iter().flatten().collect();
+    let used = spots.iter().map(|spot| spot.page + 1).max().unwrap_or(1);
+    let mut pages = old.pages[..used].to_vec();
+    let last = used - 1;
+    let reach =
+        |(spot, spaced): (&Spot, &Size)| spot.y + if spot.turned { spaced.width } else { spaced.height };
+    let on_last = spots.iter().zip(pictures.spaced).filter(|(spot, _)| spot.page == last);
+    let height = on_last.map(reach).max().unwrap_or(0);
+    if height > room(pages[last]).height {
+        pages[last] = fitting.page_for(Size::new(room(pages[last]).width, height));
+    }
+    Ok((spots, pages, Keeping::Kept { stayed, placed: new.len() }))
+}
+
+/// Old places that pictures could keep: those that more frames speak for first.
+fn claims(pictures: &Pictures<'_>, old: &OldPlaces) -> Vec<(usize, Place)> {
+    let mut votes: Vec<(usize, Place, usize)> = Vec::new();
+    let mut at: HashMap<(usize, Rect, usize), usize> = HashMap::new();
+    for (frame, picture) in pictures.set.frames().iter().zip(pictures.picture_of) {
+        let (Some(picture), Some(place)) = (*picture, old.of(frame)) else { continue };
+        let size = if place.turned { place.rect.size().turned() } else { place.rect.size() };
+        if size != pictures.sizes[picture] || place.page >= old.pages.len() {
+            continue;
+        }
+        let vote = *at.entry((picture, place.rect, place.page)).or_insert_with(|| {
+            votes.push((picture, place, 0));
+            votes.len() - 1
+        });
+        votes[vote].2 += 1;
+    }
+    votes.sort_by_key(|&(_, _, count)| std::cmp::Reverse(count));
+    votes.into_iter().map(|(picture, place, _)| (picture, place)).collect()
+}
