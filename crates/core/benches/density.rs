@@ -40,10 +40,10 @@ fn main() {
     println!("time to arrange, in seconds");
     head("frames");
     for count in [100, 600, 1_000, 2_000, 10_000] {
-        let times = [Effort::Low, Effort::Medium].map(|effort| arranged(sprites(count, 1), effort).1);
+        let times = [Effort::Low, Effort::Medium].map(|effort| arranged(&sprites(count, 1), effort).1);
         println!("{count:>9} {:>15.2} s {:>15.2} s", times[0], times[1]);
     }
-    println!("{:>9} {:>15.2} s", 100_000, arranged(sprites(100_000, 1), Effort::Low).1);
+    println!("{:>9} {:>15.2} s", 100_000, arranged(&sprites(100_000, 1), Effort::Low).1);
 }
 
 /// A row for each count: the share covered and the time, for each effort.
@@ -52,7 +52,8 @@ fn table(counts: &[usize], seeds: u64, make: impl Fn(usize, u64) -> Vec<Size>) {
     for &count in counts {
         let mut row = String::new();
         for (number, effort) in [Effort::Low, Effort::Medium, Effort::High].into_iter().enumerate() {
-            let runs: Vec<(f64, f64)> = (1..=seeds).map(|seed| arranged(make(count, seed), effort)).collect();
+            let runs: Vec<(f64, f64)> =
+                (1..=seeds).map(|seed| arranged(&make(count, seed), effort)).collect();
             let mean = |of: fn(&(f64, f64)) -> f64| runs.iter().map(of).sum::<f64>() / runs.len() as f64;
             means[number] += mean(|run| run.0) / counts.len() as f64;
             row += &format!("  {:>6.2} % {:>5.2} s", mean(|run| run.0) * 100.0, mean(|run| run.1));
@@ -64,11 +65,11 @@ fn table(counts: &[usize], seeds: u64, make: impl Fn(usize, u64) -> Vec<Size>) {
 }
 
 /// The share covered of one page without any space, and the time it took.
-fn arranged(sizes: Vec<Size>, effort: Effort) -> (f64, f64) {
+fn arranged(sizes: &[Size], effort: Effort) -> (f64, f64) {
     let max = Size::new(65_536, 65_536);
     let pages = PageRules { max, ..Options::dense().pages };
     let options = Options { pages, margin: 0, gutter: 0, share: false, effort, ..Options::dense() };
-    let set = frames(&sizes);
+    let set = frames(sizes);
     let start = Instant::now();
     let atlas = pack(set, Vec::new(), &options).expect("the pieces fit a page");
     (atlas.fill(0), start.elapsed().as_secs_f64())

@@ -18,7 +18,7 @@ use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::write::{self, Policy};
 
-use timing::{median, timed};
+use timing::{median, peak_memory, timed};
 
 const ROUNDS: usize = 5;
 const FRAMES: u32 = 1000;
@@ -44,6 +44,9 @@ fn main() {
         floor * 1000.0,
         ours / floor
     );
+    if let Some(peak) = peak_memory() {
+        println!("peak memory                   {:8.0} MB, making the frames included", peak / 1e6);
+    }
     let _ = std::fs::remove_dir_all(&folder);
 }
 

@@ -8,7 +8,7 @@ use shibori_formats::write::{AtlasReport, PageFile};
 
 use super::wrote;
 use crate::args::Everywhere;
-use crate::console::{Console, bytes, counted};
+use crate::console::{Console, bytes, counted, grouped};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
 const PIXEL: u64 = 4;
@@ -187,7 +187,7 @@ impl Report {
         let shared = (self.count - self.blank).saturating_sub(self.distinct);
         let mut parts = vec![counted(self.distinct, "place")];
         if shared > 0 {
-            parts.push(format!("{shared} sharing one with an identical frame"));
+            parts.push(format!("{} sharing one with an identical frame", grouped(shared as u64)));
         }
         if self.blank > 0 {
             parts.push(format!("{} blank", self.blank));
@@ -211,7 +211,7 @@ impl PaletteReport {
         format!(
             "palette of {} from {}: off by {:.1} of 255 on average, {} at most",
             counted(self.colors, "colour"),
-            crate::console::grouped(self.from as u64),
+            grouped(self.from as u64),
             self.mean_error,
             self.largest_error
         )
