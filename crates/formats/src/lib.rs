@@ -2,11 +2,12 @@
 //!
 //! [`read`] turns images, animations, folders and manifests into a [`FrameSet`](shibori_core::FrameSet);
 //! [`manifest`] is the JSON format `shibori/1`; [`write`](mod@write) encodes pictures and puts files in place so
-//! that a failed run leaves the old ones as they were.
+//! that a failed run leaves the old ones as they were; [`export`] tells an atlas in other forms, [`report`] on a page that plays.
 //!
 //! This crate computes nothing about frames (that is `shibori-core`) and prints nothing. Its errors hold
 //! paths and numbers; what to type instead is the program's business.
 
+pub mod export;
 pub mod manifest;
 pub mod read;
 pub mod report;

@@ -5,6 +5,7 @@ mod clean;
 mod clips;
 mod cut;
 mod everywhere;
+mod export;
 mod pack;
 mod pages;
 mod preview;
@@ -24,6 +25,7 @@ pub(crate) use clean::{CleanArgs, KeyArg};
 pub(crate) use clips::ClipArgs;
 pub(crate) use cut::CutArgs;
 pub(crate) use everywhere::{Everywhere, When};
+pub(crate) use export::{Export, ExportTo};
 pub(crate) use pack::PackArgs;
 pub(crate) use pages::PageArgs;
 pub(crate) use preview::{
@@ -56,6 +58,8 @@ pub(crate) enum Command {
     Pack(Box<Pack>),
     /// Frames back out of an atlas, one file each
     Unpack(Unpack),
+    /// Metadata in other forms: tables, styles, scenes, your own templates
+    Export(Export),
     /// Pictures that prove it: all frames at once, or a clip in motion
     #[command(subcommand)]
     Preview(Preview),

@@ -6,7 +6,7 @@ use clap::{Args, ValueEnum};
 use serde::Deserialize;
 use shibori_core::Color;
 use shibori_core::pack::{CompanionSpec, Finish, Ratio};
-use shibori_formats::manifest::Sampling;
+use shibori_formats::manifest::{Sampling, UvOrigin};
 use shibori_formats::write::{PageFormat, PageOptions, PngSize};
 
 use crate::args::value::{text, texts};
@@ -37,6 +37,12 @@ pub(crate) struct PageArgs {
     /// How the game is to filter pages: a hint kept in the manifest
     #[arg(long, value_name = "SAMPLING")]
     pub(crate) sampling: Option<SamplingArg>,
+    /// The manifest also says where frames lie as shares of the page: left, top, right, bottom
+    #[arg(long)]
+    pub(crate) uv: bool,
+    /// Where v is 0
+    #[arg(long, value_name = "EDGE", requires = "uv")]
+    pub(crate) uv_origin: Option<UvOriginArg>,
     /// One atlas a factor, all with the same layout, such as 1,0.5,2
     #[arg(long, value_name = "F,F,..", value_delimiter = ',')]
     #[serde(deserialize_with = "texts")]
@@ -90,6 +96,15 @@ pub(crate) enum SamplingArg {
     Smooth,
 }
 
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, ValueEnum)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum UvOriginArg {
+    /// v runs down, as pixels do
+    Top,
+    /// v runs up
+    Bottom,
+}
+
 /// `_n` or `_e=000000`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct CompanionArg(pub(crate) CompanionSpec);
@@ -135,6 +150,10 @@ impl PageArgs {
             sampling: self.sampling.map(|sampling| match sampling {
                 SamplingArg::Nearest => Sampling::Nearest,
                 SamplingArg::Smooth => Sampling::Smooth,
+            }),
+            uv: self.uv.then_some(match self.uv_origin {
+                Some(UvOriginArg::Bottom) => UvOrigin::Bottom,
+                _ => UvOrigin::Top,
             }),
         }
     }

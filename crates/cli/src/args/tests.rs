@@ -53,7 +53,7 @@ fn a_recipe_has_the_same_options() {
     }));
     same_list::<PageArgs>(json!({
         "page-format": "qoi", "png": "small", "palette": 64, "alpha": "premultiplied", "no-spread": true,
-        "sampling": "nearest", "page-scales": [1, 0.5], "companion": ["_n", "_e=000000"],
+        "sampling": "nearest", "uv": true, "uv-origin": "bottom", "page-scales": [1, 0.5], "companion": ["_n", "_e=000000"],
     }));
 }
 

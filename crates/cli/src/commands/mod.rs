@@ -6,6 +6,7 @@ mod cleaning;
 mod clip;
 mod cutting;
 mod demo;
+mod export;
 mod gather;
 mod guide_sheet;
 mod here;
@@ -41,6 +42,7 @@ pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console)
         Command::Clip(args) => clip::run(args, everywhere, console),
         Command::Pack(args) => pack::run(args, everywhere, console),
         Command::Unpack(args) => unpack::run(args, everywhere, console),
+        Command::Export(args) => export::run(args, everywhere, console),
         Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
         Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
         Command::Preview(Preview::Pages(args)) => preview::pages(args, everywhere, console),

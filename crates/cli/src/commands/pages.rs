@@ -68,5 +68,5 @@ fn packed(set: &FrameSet) -> Result<(Manifest, Vec<Page>), Failure> {
     let pages = names.iter().enumerate().map(page).collect();
     let facts: Vec<PageFacts> =
         names.into_iter().map(|file| PageFacts { file, ..PageFacts::default() }).collect();
-    Ok((of_atlas(&atlas, &facts), pages))
+    Ok((of_atlas(&atlas, &facts, None), pages))
 }

@@ -14,7 +14,7 @@ use shibori_core::{
 };
 
 use crate::manifest::model::Alpha;
-use crate::manifest::paths::page_path;
+use crate::manifest::paths::{page_files, page_path};
 use crate::manifest::{ClipEntry, Coordinate, FORMAT, FrameEntry, Manifest, Page, Playing, SourceEntry};
 use crate::read::{Gathered, Limits, Picture, Remark, image as read_image};
 use crate::{Error, ReadProblem};
@@ -24,9 +24,7 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let bytes = crate::read::bytes_of(path)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
-    let folder = path.parent().unwrap_or(Path::new(""));
-    let files = manifest.pages.iter().map(|page| page_path(folder, &page.file));
-    let files = files.collect::<Result<Vec<_>, _>>().map_err(wrong)?;
+    let files = page_files(path, &manifest)?;
     let pages = manifest.pages.par_iter().zip(&files);
     let pages = pages.map(|(page, file)| open_page(page, file, path, limits));
     let pages = pages.collect::<Result<Vec<_>, Error>>()?;
@@ -172,7 +170,7 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Resu
 }
 
 /// Colours divided by their alpha, rounded to nearest. What premultiplying rounded away stays lost.
-fn straightened(mut image: RgbaImage) -> RgbaImage {
+pub(crate) fn straightened(mut image: RgbaImage) -> RgbaImage {
     for pixel in image.pixels_mut() {
         let alpha = u32::from(pixel[3]);
         for channel in 0..3 {

@@ -11,11 +11,14 @@ mod paths;
 mod save;
 mod text;
 
+pub(crate) use load::straightened;
 pub use load::{load, load_companions, old_places, parse};
 pub use model::{
     Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry, StepEntry,
 };
-pub use save::{PageFacts, of_atlas, of_set, of_sheet, replace_clips};
+pub(crate) use paths::page_files;
+pub(crate) use save::uv_of;
+pub use save::{PageFacts, UvOrigin, of_atlas, of_set, of_sheet, replace_clips};
 
 /// The format this version reads and writes.
 pub const FORMAT: &str = "shibori/1";

@@ -97,6 +97,9 @@ pub struct FrameEntry {
     /// Whether the page holds it turned a quarter clockwise; `rect` is then as on the page.
     #[serde(default, skip_serializing_if = "is_false")]
     pub turned: bool,
+    /// `rect` as shares of the page: left, top, right, bottom. Only where it was asked for; where top is the larger, v runs up.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uv: Option<[Coordinate; 4]>,
     /// Its full width and height before trimming.
     pub canvas: [u32; 2],
     /// Where the kept pixels start inside the canvas: x, y.

@@ -2,7 +2,15 @@
 
 use std::path::{Component, Path, PathBuf};
 
-use crate::ReadProblem;
+use crate::manifest::Manifest;
+use crate::{Error, ReadProblem};
+
+/// Where the pages of a manifest lie.
+pub(crate) fn page_files(path: &Path, manifest: &Manifest) -> Result<Vec<PathBuf>, Error> {
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let files = manifest.pages.iter().map(|page| page_path(folder, &page.file));
+    files.collect::<Result<Vec<_>, _>>().map_err(|problem| Error::read(path, problem))
+}
 
 /// The page a manifest in `folder` names.
 ///

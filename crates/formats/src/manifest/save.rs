@@ -35,8 +35,29 @@ pub struct PageFacts {
     pub companions: BTreeMap<String, String>,
 }
 
-/// The manifest of an atlas: a file a page.
-pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts]) -> Manifest {
+/// Where v is 0.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum UvOrigin {
+    /// At the top of a page, as in its pixels.
+    Top,
+    /// At the bottom.
+    Bottom,
+}
+
+/// A rectangle as shares of its page: left, top, right, bottom.
+pub(crate) fn uv_of(rect: [u32; 4], page: [u32; 2], origin: UvOrigin) -> [f64; 4] {
+    let share = |at: u32, length: u32| f64::from(at) / f64::from(length.max(1));
+    let [x, y, width, height] = rect;
+    let down = |at: u32| match origin {
+        UvOrigin::Top => share(at, page[1]),
+        // One division, so that the shares of both origins are as exact.
+        UvOrigin::Bottom => share(page[1].saturating_sub(at), page[1]),
+    };
+    [share(x, page[0]), down(y), share(x + width, page[0]), down(y + height)]
+}
+
+/// The manifest of an atlas: a file a page. Frames get their rectangles as shares of the page where an origin is given.
+pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts], uv: Option<UvOrigin>) -> Manifest {
     let page = |(known, facts): (&shibori_core::pack::Page, &PageFacts)| Page {
         factor: Coordinate(atlas.factor().value()),
         alpha: if facts.premultiplied { Alpha::Premultiplied } else { Alpha::Straight },
@@ -45,7 +66,14 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts]) -> Manifest {
         ..page(facts.file.clone(), known.size)
     };
     let pages = atlas.pages().iter().zip(facts).map(page).collect();
-    manifest(atlas.set(), pages, atlas.places().iter().copied())
+    let mut manifest = manifest(atlas.set(), pages, atlas.places().iter().copied());
+    if let Some(origin) = uv {
+        for frame in &mut manifest.frames {
+            let page = manifest.pages[frame.page].size;
+            frame.uv = Some(uv_of(frame.rect, page, origin).map(Coordinate));
+        }
+    }
+    manifest
 }
 
 /// The manifest of an untouched sheet: frames are parts of it.
@@ -91,6 +119,7 @@ fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
         page,
         rect: numbers(rect),
         turned,
+        uv: None,
         canvas: [frame.canvas().width, frame.canvas().height],
         inset: [frame.inset().x, frame.inset().y],
         pivot: [frame.pivot().x, frame.pivot().y].map(Coordinate),

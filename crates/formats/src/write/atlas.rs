@@ -169,7 +169,7 @@ pub fn atlas(
     report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
     for (number, atlas) in atlases.iter().enumerate() {
         let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, options)).collect();
-        let text = manifest::of_atlas(atlas, &facts).to_text();
+        let text = manifest::of_atlas(atlas, &facts, options.uv).to_text();
         outputs.stage(jobs.len() + number, text.as_bytes())?;
     }
     report.manifests = targets[jobs.len()..].to_vec();

@@ -156,7 +156,7 @@ fn check(target: &Path, sources: &HashSet<PathBuf>, force: bool) -> Result<(), E
 /// Whether shibori wrote a file and nobody changed it: pictures carry a seal, manifests their format.
 fn is_ours(path: &Path) -> bool {
     let Ok(bytes) = fs::read(path) else { return false };
-    seal::is_whole(&bytes) || crate::manifest::parse(&bytes).is_ok()
+    seal::is_whole(&bytes) || crate::manifest::parse(&bytes).is_ok() || crate::export::is_our_table(&bytes)
 }
 
 /// Folders made on the way, taken away again where the run fails.

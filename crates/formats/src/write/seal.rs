@@ -67,6 +67,32 @@ pub(super) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
     bytes
 }
 
+/// A seal to be filled in, for files whose only place for one is somewhere inside.
+pub(crate) const BLANK: &str = "Shibori 0000000000000000";
+
+/// The same bytes with the first blank seal in them filled in: the sum of all bytes as they were while it was blank.
+pub(crate) fn filled(mut bytes: Vec<u8>) -> Vec<u8> {
+    if let Some(at) = position(&bytes, BLANK.as_bytes()) {
+        let sum = sum_of(&bytes);
+        bytes[at..at + sum.len()].copy_from_slice(sum.as_bytes());
+    }
+    bytes
+}
+
+/// Whether the first seal inside is the sum of all bytes with it blank.
+fn is_whole_inside(bytes: &[u8]) -> bool {
+    let Some(at) = position(bytes, WORD.as_bytes()) else { return false };
+    let end = at + WORD.len() + DIGITS;
+    let Some(found) = bytes.get(at..end) else { return false };
+    let mut blank = bytes.to_vec();
+    blank[at..end].copy_from_slice(BLANK.as_bytes());
+    found == sum_of(&blank).as_bytes()
+}
+
+fn position(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
+    bytes.windows(wanted.len()).position(|window| window == wanted)
+}
+
 /// The same text with a last line in a comment, given what begins and ends one.
 pub(crate) fn text(text: String, open: &str, close: &str) -> Vec<u8> {
     let seal = format!("{open}{}{close}", sum_of(text.as_bytes()));
@@ -83,6 +109,7 @@ pub(super) fn is_whole(bytes: &[u8]) -> bool {
         || holds(bytes, &[], tga_straight)
         || holds(bytes, &[], tga_premultiplied)
         || is_whole_text(bytes)
+        || is_whole_inside(bytes)
 }
 
 /// Whether the last line is a comment with the seal of all lines before it.
@@ -182,6 +209,9 @@ mod tests {
             !is_whole(&[b" ".as_slice(), &sealed].concat())
                 && !is_whole(&[&sealed, b"x".as_slice()].concat())
         );
+        let inside = filled(format!("a table, {BLANK}, with more").into_bytes());
+        assert!(is_whole(&inside) && !is_whole(&[&inside, b"x".as_slice()].concat()));
+        assert!(!is_whole(format!("a table, {BLANK}").as_bytes()));
         assert!(!is_whole(&[]) && !is_whole(&PNG_END) && !is_whole(&GIF_END));
     }
 }

@@ -14,7 +14,7 @@ use image::RgbaImage;
 use shibori_core::pack::Finish;
 
 use crate::WriteProblem;
-use crate::manifest::Sampling;
+use crate::manifest::{Sampling, UvOrigin};
 use crate::write::seal;
 
 pub use palette::Loss;
@@ -35,6 +35,8 @@ pub struct PageOptions {
     pub finish: Finish,
     /// A hint for the game, kept in the manifest.
     pub sampling: Option<Sampling>,
+    /// The manifest says where frames lie as shares of the page, too.
+    pub uv: Option<UvOrigin>,
 }
 
 /// File formats of pages, all of them lossless.

@@ -1,0 +1,116 @@
+//! Tables (RFC 4180): a row a frame, and a row a clip step.
+
+use std::path::Path;
+
+use ::csv::{Terminator, WriterBuilder};
+
+use crate::export::{ExportError, File, Subject, beside};
+
+const FRAMES: [&str; 24] = [
+    "sprite",
+    "name",
+    "index",
+    "number",
+    "page",
+    "file",
+    "x",
+    "y",
+    "width",
+    "height",
+    "turned",
+    "canvas_width",
+    "canvas_height",
+    "inset_x",
+    "inset_y",
+    "pivot_x",
+    "pivot_y",
+    "u0",
+    "v0",
+    "u1",
+    "v1",
+    "boxes",
+    "nine",
+    "polygon",
+];
+
+const STEPS: [&str; 13] = [
+    "sprite",
+    "clip",
+    "play",
+    "plays",
+    "step",
+    "frame",
+    "frame_index",
+    "mirror",
+    "event",
+    "ticks",
+    "timescale",
+    "ms",
+    "start_ms",
+];
+
+/// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
+pub fn csv(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let frames = table(&FRAMES, (0..subject.frames.len()).map(|at| frame(subject, at, folder)))?;
+    let mut files = vec![File::new(path, frames)];
+    if !subject.clips.is_empty() {
+        files.push(File::new(beside(path, "-clips.csv"), table(&STEPS, steps(subject))?));
+    }
+    Ok(files)
+}
+
+/// Whether a file is one of these tables: like a manifest it has no place for a seal, but says in its first line what it is.
+pub(crate) fn is_our_table(bytes: &[u8]) -> bool {
+    let first = bytes.split(|&byte| byte == b'\r').next().unwrap_or_default();
+    first == FRAMES.join(",").as_bytes() || first == STEPS.join(",").as_bytes()
+}
+
+fn table(head: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Result<Vec<u8>, ExportError> {
+    let failed = |error: &dyn std::fmt::Display| ExportError::Encode(error.to_string());
+    let mut writer = WriterBuilder::new().terminator(Terminator::CRLF).from_writer(Vec::new());
+    writer.write_record(head).map_err(|error| failed(&error))?;
+    for row in rows {
+        writer.write_record(&row).map_err(|error| failed(&error))?;
+    }
+    writer.into_inner().map_err(|error| failed(&error))
+}
+
+fn frame(subject: &Subject, at: usize, folder: &Path) -> Vec<String> {
+    let (entry, facts) = (&subject.manifest.frames[at], &subject.frames[at]);
+    let mut row = vec![entry.sprite.clone(), entry.name.clone(), at.to_string(), facts.number.to_string()];
+    row.push(entry.page.to_string());
+    row.push(subject.page_from(folder, entry.page));
+    row.extend(entry.rect.map(|number| number.to_string()));
+    row.push(entry.turned.to_string());
+    row.extend([entry.canvas, entry.inset].concat().iter().map(ToString::to_string));
+    row.extend(entry.pivot.map(|at| at.0.to_string()));
+    row.extend(facts.uv.map(|share| share.to_string()));
+    let spaced = |numbers: &[String]| numbers.join(" ");
+    let one_box = |(name, sides): (&String, &[i32; 4])| {
+        format!("{name}={}", spaced(&sides.map(|side| side.to_string())))
+    };
+    row.push(entry.boxes.iter().map(one_box).collect::<Vec<_>>().join(";"));
+    row.push(entry.nine.map(|sides| spaced(&sides.map(|side| side.to_string()))).unwrap_or_default());
+    let corner = |[x, y]: &[crate::manifest::Coordinate; 2]| format!("{} {}", x.0, y.0);
+    row.push(entry.polygon.iter().map(corner).collect::<Vec<_>>().join(";"));
+    row
+}
+
+fn steps(subject: &Subject) -> impl Iterator<Item = Vec<String>> + '_ {
+    let clips = subject.manifest.clips.iter().zip(&subject.clips);
+    clips.flat_map(move |(clip, facts)| {
+        // The way back of a bounce repeats steps: a row is a step as it is listed.
+        facts.way.iter().take(clip.steps.len()).map(move |step| {
+            let frame = &subject.manifest.frames[step.frame].name;
+            let play = if clip.play == crate::manifest::Playing::Bounce { "bounce" } else { "forward" };
+            let mut row =
+                vec![clip.sprite.clone(), clip.name.clone(), play.to_owned(), clip.plays.to_string()];
+            row.extend([step.step.to_string(), frame.clone(), step.frame.to_string()]);
+            row.extend([step.mirror.to_string(), step.event.clone().unwrap_or_default()]);
+            row.extend([step.ticks.to_string(), clip.timescale.to_string()]);
+            row.extend([step.ms.to_string(), step.start_ms.to_string()]);
+            row
+        })
+    })
+}

@@ -1,0 +1,155 @@
+//! What follows from a manifest's numbers: where a drawing lies about its pivot, where it is on the page as a share, when a
+//! step begins. Computed once, so that every format says the same.
+
+use serde::Serialize;
+
+use crate::manifest::{ClipEntry, FrameEntry, Manifest, Playing, UvOrigin, uv_of};
+
+/// What follows for a frame. Lengths are pixels of the manifest's pages; `_up` is for engines whose y runs up.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct FrameFacts {
+    /// Its place in the manifest, from 0.
+    pub index: usize,
+    /// Its place among its sprite's frames, from 0.
+    pub number: usize,
+    /// Whether nothing of it shows, so that it lies on no page.
+    pub blank: bool,
+    /// The drawing's width and height, upright.
+    pub size: [u32; 2],
+    /// The rectangle as shares of the page: left, top, right, bottom, v running down.
+    pub uv: [f64; 4],
+    /// The same with v running up: left, top, right, bottom, where top is the larger.
+    pub uv_up: [f64; 4],
+    /// From the canvas's bottom left to the drawing's bottom left.
+    pub inset_up: [u32; 2],
+    /// From the pivot to the drawing's top left, y down.
+    pub from_pivot: [f64; 2],
+    /// From the pivot to the drawing's bottom left, y up.
+    pub from_pivot_up: [f64; 2],
+    /// From the pivot to the drawing's middle, y down.
+    pub mid_from_pivot: [f64; 2],
+    /// From the pivot to the drawing's middle, y up.
+    pub mid_from_pivot_up: [f64; 2],
+}
+
+impl FrameFacts {
+    pub(super) fn of(manifest: &Manifest, index: usize) -> Self {
+        let frame = &manifest.frames[index];
+        let number = manifest.frames[..index].iter().filter(|other| other.sprite == frame.sprite).count();
+        let [width, height] = upright(frame);
+        let page = manifest.pages.get(frame.page).map_or([1, 1], |page| page.size);
+        let uv = |origin: UvOrigin| uv_of(frame.rect, page, origin);
+        let [left, top] = frame.inset.map(f64::from);
+        let [pivot_x, pivot_y] = frame.pivot.map(|at| at.0);
+        let (x, y) = (left - pivot_x, top - pivot_y);
+        let (wide, high) = (f64::from(width), f64::from(height));
+        let (mid_x, mid_y) = (x + wide / 2.0, y + high / 2.0);
+        let below = frame.canvas[1].saturating_sub(frame.inset[1] + height);
+        Self {
+            index,
+            number,
+            blank: width == 0,
+            size: [width, height],
+            uv: uv(UvOrigin::Top),
+            uv_up: uv(UvOrigin::Bottom),
+            inset_up: [frame.inset[0], below],
+            from_pivot: [x, y],
+            from_pivot_up: [x, plus_zero(-y - high)],
+            mid_from_pivot: [mid_x, mid_y],
+            mid_from_pivot_up: [mid_x, plus_zero(-mid_y)],
+        }
+    }
+}
+
+/// -0 would look odd in a table.
+fn plus_zero(value: f64) -> f64 {
+    value + 0.0
+}
+
+/// A frame's kept width and height as it is drawn, not as it lies.
+pub(super) fn upright(frame: &FrameEntry) -> [u32; 2] {
+    let [_, _, width, height] = frame.rect;
+    if frame.turned { [height, width] } else { [width, height] }
+}
+
+/// What follows for a clip.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ClipFacts {
+    /// One play, step after step; a bounce there and back.
+    pub way: Vec<PlayedStep>,
+    /// How long one play takes, in milliseconds.
+    pub ms: f64,
+    /// The same in seconds.
+    pub seconds: f64,
+    /// Steps a second, where all last as long.
+    pub fps: Option<f64>,
+}
+
+/// One step as it is played.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct PlayedStep {
+    /// Its place in the clip's `steps`, from 0.
+    pub step: usize,
+    /// The frame, counted in the manifest from 0.
+    pub frame: usize,
+    /// Drawn mirrored left-right about the pivot.
+    pub mirror: bool,
+    /// What the game is told when it begins.
+    pub event: Option<String>,
+    /// How long, in ticks.
+    pub ticks: u32,
+    /// How long, in milliseconds.
+    pub ms: f64,
+    /// How long, in seconds.
+    pub seconds: f64,
+    /// When it begins, in ticks.
+    pub start_ticks: u64,
+    /// When it begins, in milliseconds.
+    pub start_ms: f64,
+    /// When it begins, in seconds.
+    pub start_seconds: f64,
+}
+
+impl ClipFacts {
+    pub(super) fn of(clip: &ClipEntry) -> Self {
+        let count = clip.steps.len();
+        let back = match clip.play {
+            Playing::Forward => 0..0,
+            // First and last are shown once.
+            Playing::Bounce => 1..count.max(1) - 1,
+        };
+        let order = (0..count).chain(back.rev());
+        let scale = f64::from(clip.timescale.max(1));
+        // Ticks are whole numbers: one division a time, so nothing adds up to more than it is.
+        let seconds = |ticks: u64| ticks as f64 / scale;
+        let millis = |ticks: u64| ticks as f64 * 1000.0 / scale;
+        let mut start_ticks = 0;
+        let way: Vec<PlayedStep> = order
+            .map(|at| {
+                let step = &clip.steps[at];
+                let (start, ticks) = (start_ticks, u64::from(step.ticks));
+                start_ticks += ticks;
+                PlayedStep {
+                    step: at,
+                    frame: step.frame,
+                    mirror: step.mirror,
+                    event: step.event.clone(),
+                    ticks: step.ticks,
+                    ms: millis(ticks),
+                    seconds: seconds(ticks),
+                    start_ticks: start,
+                    start_ms: millis(start),
+                    start_seconds: seconds(start),
+                }
+            })
+            .collect();
+        let first = clip.steps.first().map_or(1, |step| step.ticks);
+        let is_even = clip.steps.iter().all(|step| step.ticks == first);
+        Self {
+            ms: millis(start_ticks),
+            seconds: seconds(start_ticks),
+            fps: is_even.then(|| scale / f64::from(first.max(1))),
+            way,
+        }
+    }
+}

@@ -1,0 +1,139 @@
+//! The numbers of a scene: equal lists are kept once, each kind in a view of its own.
+
+use std::collections::HashMap;
+
+use serde_json::{Value, json};
+
+use crate::export::gltf::quads::INDICES;
+
+/// What a list of numbers is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(super) enum Kind {
+    /// Corners.
+    Positions,
+    /// Shares of a page.
+    Uvs,
+    /// Seconds.
+    Times,
+    /// Three a key.
+    Scales,
+}
+
+const KINDS: [Kind; 4] = [Kind::Positions, Kind::Uvs, Kind::Times, Kind::Scales];
+
+impl Kind {
+    /// Numbers of one element, and what the standard calls it.
+    fn shape(self) -> (usize, &'static str) {
+        match self {
+            Self::Positions | Self::Scales => (3, "VEC3"),
+            Self::Uvs => (2, "VEC2"),
+            Self::Times => (1, "SCALAR"),
+        }
+    }
+
+    fn is_of_corners(self) -> bool {
+        matches!(self, Self::Positions | Self::Uvs)
+    }
+}
+
+/// Lists of numbers as they are collected.
+#[derive(Default)]
+pub(super) struct Buffer {
+    /// The bytes of each kind.
+    bytes: [Vec<u8>; 4],
+    accessors: Vec<Accessor>,
+    known: HashMap<(Kind, Vec<u32>), usize>,
+    indices: Option<usize>,
+}
+
+enum Accessor {
+    Indices,
+    Numbers {
+        kind: Kind,
+        offset: usize,
+        count: usize,
+        /// Smallest and largest, where the standard asks for them.
+        bounds: Option<(Vec<f32>, Vec<f32>)>,
+    },
+}
+
+impl Buffer {
+    /// The accessor of a list.
+    pub(super) fn add(&mut self, kind: Kind, numbers: &[f32]) -> usize {
+        let key = (kind, numbers.iter().map(|number| number.to_bits()).collect());
+        if let Some(&accessor) = self.known.get(&key) {
+            return accessor;
+        }
+        let bytes = &mut self.bytes[kind as usize];
+        let offset = bytes.len();
+        bytes.extend(numbers.iter().flat_map(|number| number.to_le_bytes()));
+        let (width, _) = kind.shape();
+        let bound = |better: fn(f32, f32) -> f32| -> Vec<f32> {
+            let column = |at: usize| numbers.iter().skip(at).step_by(width).copied().reduce(better);
+            (0..width).map(|at| column(at).unwrap_or(0.0)).collect()
+        };
+        let has_bounds = matches!(kind, Kind::Positions | Kind::Times);
+        let bounds = has_bounds.then(|| (bound(f32::min), bound(f32::max)));
+        self.accessors.push(Accessor::Numbers { kind, offset, count: numbers.len() / width, bounds });
+        self.known.insert(key, self.accessors.len() - 1);
+        self.accessors.len() - 1
+    }
+
+    /// The accessor of the triangles that every quad has.
+    pub(super) fn quad_indices(&mut self) -> usize {
+        *self.indices.get_or_insert_with(|| {
+            self.accessors.push(Accessor::Indices);
+            self.accessors.len() - 1
+        })
+    }
+
+    /// All bytes, the views of them, and the accessors.
+    pub(super) fn finished(&mut self) -> (Vec<u8>, Vec<Value>, Vec<Value>) {
+        const FLOAT: u32 = 5126;
+        const SHORT: u32 = 5123;
+        const CORNERS: u32 = 34962;
+        const TRIANGLES: u32 = 34963;
+        let mut all = Vec::new();
+        let mut views = Vec::new();
+        let mut view_of = HashMap::new();
+        for kind in KINDS.into_iter().filter(|&kind| !self.bytes[kind as usize].is_empty()) {
+            let bytes = &self.bytes[kind as usize];
+            let mut view = json!({ "buffer": 0, "byteOffset": all.len(), "byteLength": bytes.len() });
+            if kind.is_of_corners() {
+                view["byteStride"] = json!(kind.shape().0 * 4);
+                view["target"] = json!(CORNERS);
+            }
+            view_of.insert(kind, views.len());
+            views.push(view);
+            all.extend(bytes);
+        }
+        let indices_view = views.len();
+        if self.indices.is_some() {
+            let bytes = INDICES.map(u16::to_le_bytes).concat();
+            views.push(json!({
+                "buffer": 0, "byteOffset": all.len(), "byteLength": bytes.len(), "target": TRIANGLES,
+            }));
+            all.extend(bytes);
+        }
+        let accessor = |accessor: &Accessor| match accessor {
+            Accessor::Indices => json!({
+                "bufferView": indices_view, "componentType": SHORT, "count": INDICES.len(), "type": "SCALAR",
+            }),
+            Accessor::Numbers { kind, offset, count, bounds } => {
+                let mut told = json!({
+                    "bufferView": view_of[kind], "componentType": FLOAT, "count": count, "type": kind.shape().1,
+                });
+                if *offset > 0 {
+                    told["byteOffset"] = json!(offset);
+                }
+                if let Some((least, most)) = bounds {
+                    // As 64 bits, the text is the exact value of the 32.
+                    told["min"] = least.iter().map(|&number| f64::from(number)).collect();
+                    told["max"] = most.iter().map(|&number| f64::from(number)).collect();
+                }
+                told
+            }
+        };
+        (all, views, self.accessors.iter().map(accessor).collect())
+    }
+}

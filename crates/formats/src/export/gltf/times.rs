@@ -1,0 +1,92 @@
+//! When what is shown.
+
+use crate::export::{ClipFacts, ExportError, PlayedStep};
+
+/// When something is shown and when not: from each time on, until the next.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Switching {
+    pub(super) times: Vec<f32>,
+    pub(super) on: Vec<bool>,
+}
+
+/// When each step begins, and last when the clip ends, in seconds. Times are whole ticks until they are divided, in 64 bits,
+/// and rounded once.
+///
+/// # Errors
+/// Where two steps begin at one time after rounding.
+pub(super) fn starts(clip: &ClipFacts, timescale: u32, name: &str) -> Result<Vec<f32>, ExportError> {
+    let end = clip.way.last().map_or(0, |step| step.start_ticks + u64::from(step.ticks));
+    let ticks = clip.way.iter().map(|step| step.start_ticks).chain([end]);
+    let times: Vec<f32> = ticks.map(|ticks| (ticks as f64 / f64::from(timescale)) as f32).collect();
+    match times.windows(2).position(|pair| pair[0] >= pair[1]) {
+        None => Ok(times),
+        Some(step) => Err(ExportError::SameTime { clip: name.to_owned(), step, next: step + 1 }),
+    }
+}
+
+/// Keys where something changes, at the start, and at the end: without that one the last step would take no time.
+pub(super) fn switching(
+    clip: &ClipFacts,
+    starts: &[f32],
+    is_shown: impl Fn(&PlayedStep) -> bool,
+) -> Switching {
+    let mut switching = Switching { times: Vec::new(), on: Vec::new() };
+    for (step, &start) in clip.way.iter().zip(starts) {
+        let on = is_shown(step);
+        if switching.on.last() != Some(&on) {
+            switching.times.push(start);
+            switching.on.push(on);
+        }
+    }
+    let last = *switching.on.last().expect("a clip has a step");
+    switching.times.push(*starts.last().expect("a clip has an end"));
+    switching.on.push(last);
+    switching
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::manifest::{ClipEntry, Playing, StepEntry};
+
+    fn clip(ticks: &[u32], timescale: u32, play: Playing) -> ClipFacts {
+        let step = |(at, &ticks): (usize, &u32)| StepEntry {
+            frame: at,
+            ticks,
+            mirror: false,
+            event: None,
+            other: serde_json::Map::new(),
+        };
+        ClipFacts::of(&ClipEntry {
+            name: "swim".into(),
+            sprite: "koi".into(),
+            play,
+            plays: 0,
+            timescale,
+            steps: ticks.iter().enumerate().map(step).collect(),
+            extras: None,
+            other: serde_json::Map::new(),
+        })
+    }
+
+    #[test]
+    fn keys_stand_where_something_changes_and_at_both_ends() {
+        let clip = clip(&[1, 2, 1], 4, Playing::Bounce);
+        let starts = starts(&clip, 4, "swim").unwrap();
+        // There and back: 0 1 2 1.
+        assert_eq!(starts, [0.0, 0.25, 0.75, 1.0, 1.5]);
+        let middle = switching(&clip, &starts, |step| step.frame == 1);
+        let wanted =
+            Switching { times: vec![0.0, 0.25, 0.75, 1.0, 1.5], on: vec![false, true, false, true, true] };
+        assert_eq!(middle, wanted);
+        let first = switching(&clip, &starts, |step| step.frame == 0);
+        assert_eq!((first.times, first.on), (vec![0.0, 0.25, 1.5], vec![true, false, false]));
+    }
+
+    #[test]
+    fn steps_that_meet_after_rounding_are_an_error() {
+        let clip = clip(&[1_000_000_000, 1, 1], 1_000, Playing::Forward);
+        let error = starts(&clip, 1_000, "koi-swim").unwrap_err().to_string();
+        assert_eq!(error, "clip 'koi-swim': steps 1 and 2 begin at the same time once rounded to 32 bits");
+    }
+}

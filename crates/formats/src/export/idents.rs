@@ -1,0 +1,93 @@
+//! Names as identifiers: safe in every language, and never two the same.
+
+use std::collections::HashMap;
+
+use crate::export::{ExportError, Subject};
+
+/// What a thing is called where a sprite's name belongs to it: `koi-00` of the sprite `koi` stays, `00` becomes `koi-00`.
+pub(super) fn full_name(sprite: &str, name: &str) -> String {
+    match name.strip_prefix(sprite) {
+        Some(rest) if !rest.starts_with(|c: char| c.is_alphanumeric()) => name.to_owned(),
+        _ => format!("{sprite}-{name}"),
+    }
+}
+
+/// A name of letters, digits, `-` and `_` that begins with a letter or `_`; what else there is becomes one `-`.
+pub(super) fn css_name(name: &str) -> String {
+    joined(name, '-', |c| c == '-' || c == '_')
+}
+
+/// A name of letters, digits and `_` that begins with a letter or `_`.
+pub(super) fn identifier(name: &str) -> String {
+    joined(name, '_', |c| c == '_')
+}
+
+fn joined(name: &str, joint: char, also: impl Fn(char) -> bool) -> String {
+    let mut text = String::with_capacity(name.len());
+    for c in name.chars() {
+        if c.is_ascii_alphanumeric() || also(c) {
+            text.push(c);
+        } else if !text.ends_with(joint) {
+            text.push(joint);
+        }
+    }
+    let text = text.trim_end_matches(joint).to_owned();
+    let needs_start = text.is_empty() || text.starts_with(|c: char| c.is_ascii_digit() || c == '-');
+    if needs_start { format!("_{}", text.trim_start_matches('-')) } else { text }
+}
+
+/// Identifiers of all frames and clips.
+#[derive(Debug)]
+pub(super) struct Idents {
+    pub(super) frames: Vec<String>,
+    pub(super) clips: Vec<String>,
+}
+
+/// Makes identifiers of all names.
+///
+/// # Errors
+/// Where two would be the same. Frames and clips share their names only where `together`.
+pub(super) fn idents(
+    subject: &Subject,
+    make: fn(&str) -> String,
+    together: bool,
+    format: &'static str,
+) -> Result<Idents, ExportError> {
+    let manifest = &subject.manifest;
+    let frames: Vec<String> =
+        manifest.frames.iter().map(|frame| make(&full_name(&frame.sprite, &frame.name))).collect();
+    let clips: Vec<String> =
+        manifest.clips.iter().map(|clip| make(&full_name(&clip.sprite, &clip.name))).collect();
+    let mut seen: HashMap<String, String> = HashMap::new();
+    let mut take = |name: &String, whose: String| match seen.insert(name.to_lowercase(), whose.clone()) {
+        None => Ok(()),
+        Some(first) => Err(ExportError::Clash { name: name.clone(), first, second: whose, format }),
+    };
+    frames.iter().enumerate().try_for_each(|(at, name)| take(name, subject.frame_told(at)))?;
+    if !together {
+        seen.clear();
+    }
+    let mut take = |name: &String, whose: String| match seen.insert(name.to_lowercase(), whose.clone()) {
+        None => Ok(()),
+        Some(first) => Err(ExportError::Clash { name: name.clone(), first, second: whose, format }),
+    };
+    clips.iter().enumerate().try_for_each(|(at, name)| take(name, subject.clip_told(at)))?;
+    Ok(Idents { frames, clips })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_become_safe_and_keep_what_they_can() {
+        assert_eq!(full_name("koi", "koi-00"), "koi-00");
+        assert_eq!(full_name("koi", "koiling"), "koi-koiling");
+        assert_eq!(full_name("koi", "00"), "koi-00");
+        assert_eq!(css_name("a b/ü.png"), "a-b-png");
+        assert_eq!(css_name("3rd"), "_3rd");
+        assert_eq!(css_name("ü"), "_");
+        assert_eq!(identifier("koi-00"), "koi_00");
+        assert_eq!(identifier("--x y--"), "_x_y");
+    }
+}

@@ -1,0 +1,103 @@
+//! Metadata in other forms: an atlas that was written, told to something that does not read the manifest.
+//!
+//! [`Subject`] is what is exported: a manifest, its pages, and what follows from both ([`FrameFacts`], [`ClipFacts`]). Each
+//! format makes files of it: [`csv()`], [`css()`], [`svg()`], [`gltf()`], [`render()`] for the user's own templates. [`write_files`] puts
+//! them in place. Nothing here changes a manifest or a page.
+
+mod css;
+mod csv;
+mod facts;
+mod gltf;
+mod idents;
+mod subject;
+mod svg;
+mod template;
+
+use std::path::{Path, PathBuf};
+
+use crate::Error;
+use crate::write::{Outputs, Policy, Written};
+
+pub use css::css;
+pub use csv::csv;
+pub(crate) use csv::is_our_table;
+pub use facts::{ClipFacts, FrameFacts, PlayedStep};
+pub use gltf::{Container, Gltf, gltf};
+pub use subject::{PageImage, Subject};
+pub use svg::svg;
+pub use template::{STARTERS, Starter, TemplateError, render};
+
+/// Why a subject can't be told in a format.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ExportError {
+    /// Two things would have one name.
+    #[error("{first} and {second} would both be called '{name}' in {format}")]
+    Clash {
+        /// The name.
+        name: String,
+        /// Whose it is, as a person says it: "frame 'koi:koi-00'".
+        first: String,
+        /// Whose it would be, too.
+        second: String,
+        /// The format.
+        format: &'static str,
+    },
+    /// Frames that lie turned where nothing can turn them back.
+    #[error("frame '{frame}' lies turned on its page, and {format} can't turn it back")]
+    Turned {
+        /// The frame.
+        frame: String,
+        /// The format.
+        format: &'static str,
+    },
+    /// Steps too short to be told apart.
+    #[error("clip '{clip}': steps {step} and {next} begin at the same time once rounded to 32 bits")]
+    SameTime {
+        /// The clip.
+        clip: String,
+        /// A step from 0.
+        step: usize,
+        /// The next one.
+        next: usize,
+    },
+    /// A page in a form that the format does not know.
+    #[error("page '{page}' is {what}, which .gltf can't point to")]
+    Page {
+        /// Its file.
+        page: String,
+        /// What it is.
+        what: &'static str,
+    },
+    /// A picture that can't be encoded.
+    #[error("{0}")]
+    Encode(String),
+}
+
+/// A file about to be written.
+#[derive(Clone, Debug)]
+pub struct File {
+    /// Where.
+    pub path: PathBuf,
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+}
+
+impl File {
+    fn new(path: impl Into<PathBuf>, bytes: impl Into<Vec<u8>>) -> Self {
+        Self { path: path.into(), bytes: bytes.into() }
+    }
+}
+
+/// Writes files, all or none.
+pub fn write_files(files: &[File], policy: &Policy) -> Result<Written, Error> {
+    let targets: Vec<PathBuf> = files.iter().map(|file| file.path.clone()).collect();
+    let outputs = Outputs::plan(&targets, &[], policy)?;
+    files.iter().enumerate().try_for_each(|(at, file)| outputs.stage(at, &file.bytes))?;
+    outputs.commit()
+}
+
+/// A path beside another: `pond.css` and `-clips.csv` make `pond-clips.csv`.
+fn beside(path: &Path, ending: &str) -> PathBuf {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    path.with_file_name(stem + ending)
+}

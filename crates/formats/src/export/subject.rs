@@ -1,0 +1,137 @@
+//! What is exported: a manifest with its pages, checked to belong together.
+
+use std::path::{Path, PathBuf};
+
+use image::RgbaImage;
+use rayon::prelude::*;
+
+use crate::export::ExportError;
+use crate::export::facts::{ClipFacts, FrameFacts};
+use crate::manifest::{Alpha, Manifest, load, page_files, parse, straightened};
+use crate::read::{Limits, bytes_of};
+use crate::write::png;
+use crate::{Error, ReadProblem};
+
+/// A manifest, its pages, and what follows from both.
+#[derive(Debug)]
+pub struct Subject {
+    /// The manifest as it stands.
+    pub manifest: Manifest,
+    /// Where it lies.
+    pub path: PathBuf,
+    /// Its name without ending: `pond`.
+    pub stem: String,
+    /// The pages in the manifest's order.
+    pub pages: Vec<PageImage>,
+    /// What follows for each frame.
+    pub frames: Vec<FrameFacts>,
+    /// What follows for each clip.
+    pub clips: Vec<ClipFacts>,
+}
+
+/// One page.
+#[derive(Debug)]
+pub struct PageImage {
+    /// Where it lies.
+    pub path: PathBuf,
+    /// The file's bytes.
+    pub bytes: Vec<u8>,
+    /// Its pixels as the file has them, premultiplied or not.
+    pub pixels: RgbaImage,
+}
+
+impl PageImage {
+    /// Whether the file is a PNG.
+    pub fn is_png(&self) -> bool {
+        self.bytes.starts_with(b"\x89PNG\r\n\x1a\n")
+    }
+
+    /// Whether every pixel is either clear or solid.
+    pub fn is_hard(&self) -> bool {
+        self.pixels.pixels().all(|pixel| pixel[3] == 0 || pixel[3] == 255)
+    }
+}
+
+impl Subject {
+    /// Reads a manifest and its pages.
+    ///
+    /// # Errors
+    /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
+    pub fn open(path: &Path, limits: &Limits) -> Result<Self, Error> {
+        // Reading it as frames checks everything that can be wrong with it.
+        load(path, limits)?;
+        let manifest = parse(&bytes_of(path)?).map_err(|problem| Error::read(path, problem))?;
+        let files = page_files(path, &manifest)?;
+        let page = |path: PathBuf| -> Result<PageImage, Error> {
+            let bytes = bytes_of(&path)?;
+            let crate::read::Picture::Still(pixels) = crate::read::image(&path, limits)?.picture else {
+                let problem = ReadProblem::PageMoves(path.display().to_string());
+                return Err(Error::read(&path, problem));
+            };
+            Ok(PageImage { pixels: pixels.to_image(), bytes, path })
+        };
+        let pages = files.into_par_iter().map(page).collect::<Result<Vec<_>, Error>>()?;
+        let stem = stem_of(path);
+        let frames = (0..manifest.frames.len()).map(|at| FrameFacts::of(&manifest, at)).collect();
+        let clips = manifest.clips.iter().map(ClipFacts::of).collect();
+        Ok(Self { manifest, path: path.to_owned(), stem, pages, frames, clips })
+    }
+
+    /// A page's path from another folder, with `/`; whole where they have nothing in common.
+    pub fn page_from(&self, folder: &Path, page: usize) -> String {
+        relative(&self.pages[page].path, folder)
+    }
+
+    /// Whether a page's colours are multiplied by alpha.
+    pub fn is_premultiplied(&self, page: usize) -> bool {
+        self.manifest.pages[page].alpha == Alpha::Premultiplied
+    }
+
+    /// A page as a PNG with straight alpha: the file itself where it is one.
+    pub(super) fn straight_png(&self, page: usize) -> Result<Vec<u8>, ExportError> {
+        let image = &self.pages[page];
+        if image.is_png() && !self.is_premultiplied(page) {
+            return Ok(image.bytes.clone());
+        }
+        let pixels = image.pixels.clone();
+        let pixels = if self.is_premultiplied(page) { straightened(pixels) } else { pixels };
+        png(&pixels).map_err(|error| ExportError::Encode(error.to_string()))
+    }
+
+    /// `frame 'koi:koi-00'`, for people.
+    pub(super) fn frame_told(&self, frame: usize) -> String {
+        let entry = &self.manifest.frames[frame];
+        format!("frame '{}:{}'", entry.sprite, entry.name)
+    }
+
+    /// `clip 'koi:swim'`, for people.
+    pub(super) fn clip_told(&self, clip: usize) -> String {
+        let entry = &self.manifest.clips[clip];
+        format!("clip '{}:{}'", entry.sprite, entry.name)
+    }
+}
+
+/// What an atlas is called: a set after its folder.
+fn stem_of(path: &Path) -> String {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let folder = path.parent().and_then(Path::file_name);
+    match folder {
+        Some(folder) if path.file_name().is_some_and(|name| name == crate::manifest::SET_FILE) => {
+            folder.to_string_lossy().into_owned()
+        }
+        _ => stem,
+    }
+}
+
+/// The way from a folder to a file, as a URL has it.
+fn relative(file: &Path, folder: &Path) -> String {
+    let whole = |path: &Path| {
+        let path = if path.as_os_str().is_empty() { Path::new(".") } else { path };
+        path.canonicalize().unwrap_or_else(|_| path.to_owned())
+    };
+    let (file, folder) = (whole(file), whole(folder));
+    let shared = file.components().zip(folder.components()).take_while(|(a, b)| a == b).count();
+    let up = folder.components().skip(shared).map(|_| "..".to_owned());
+    let down = file.components().skip(shared).map(|part| part.as_os_str().to_string_lossy().into_owned());
+    up.chain(down).collect::<Vec<_>>().join("/")
+}

@@ -1,0 +1,116 @@
+//! What a template sees: the manifest as it stands, with what follows from it beside each frame and clip.
+
+use serde_json::{Map, Value, json};
+
+use crate::export::idents::{full_name, identifier, idents};
+use crate::export::{Subject, TemplateError};
+
+/// All variables. Identifiers are made only for a template that uses them, since names may clash.
+pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError> {
+    let names = if source.contains("ident") {
+        let made = idents(subject, identifier, false, "identifiers");
+        Some(made.map_err(|error| {
+            let at = source.find("ident").unwrap_or(0);
+            let line = source[..at].matches('\n').count() + 1;
+            let column = source[..at].chars().rev().take_while(|c| *c != '\n').count() + 1;
+            let hint = Some(
+                "rename one of them, or build names with the filters ident, snake or camel from what differs"
+                    .to_owned(),
+            );
+            TemplateError { line, column, problem: error.to_string(), hint }
+        })?)
+    } else {
+        None
+    };
+    let manifest = &subject.manifest;
+    let mut frames = Vec::with_capacity(manifest.frames.len());
+    for (at, entry) in manifest.frames.iter().enumerate() {
+        let mut frame = object(&subject.frames[at]);
+        frame.extend(object(entry));
+        // Left out of a manifest where they say nothing; a template may always ask.
+        for (key, value) in
+            [("turned", json!(false)), ("boxes", json!({})), ("nine", Value::Null), ("polygon", json!([]))]
+        {
+            frame.entry(key).or_insert(value);
+        }
+        frame.entry("extras").or_insert(json!({}));
+        frame.insert("uv".to_owned(), json!(subject.frames[at].uv));
+        frame.insert("full_name".to_owned(), json!(full_name(&entry.sprite, &entry.name)));
+        if let Some(names) = &names {
+            frame.insert("ident".to_owned(), json!(names.frames[at]));
+        }
+        frames.push(Value::Object(frame));
+    }
+    let mut clips = Vec::with_capacity(manifest.clips.len());
+    for (at, entry) in manifest.clips.iter().enumerate() {
+        let mut clip = object(entry);
+        clip.extend(object(&subject.clips[at]));
+        clip.entry("extras").or_insert(json!({}));
+        clip.insert("index".to_owned(), json!(at));
+        clip.insert("full_name".to_owned(), json!(full_name(&entry.sprite, &entry.name)));
+        let step = |(number, step): (usize, &crate::manifest::StepEntry)| {
+            let mut told = object(step);
+            told.extend(object(&subject.clips[at].way[number]));
+            Value::Object(told)
+        };
+        clip.insert("steps".to_owned(), entry.steps.iter().enumerate().map(step).collect());
+        if let Some(names) = &names {
+            clip.insert("ident".to_owned(), json!(names.clips[at]));
+        }
+        clips.push(Value::Object(clip));
+    }
+    let page = |(at, entry): (usize, &crate::manifest::Page)| {
+        let mut page = Map::new();
+        page.insert("index".to_owned(), json!(at));
+        page.extend(
+            [("factor", json!(1)), ("alpha", json!("straight")), ("sampling", Value::Null)]
+                .map(|(k, v)| (k.to_owned(), v)),
+        );
+        page.extend([("companions", json!({})), ("extras", json!({}))].map(|(k, v)| (k.to_owned(), v)));
+        page.extend(object(entry));
+        Value::Object(page)
+    };
+    let pages: Vec<Value> = manifest.pages.iter().enumerate().map(page).collect();
+    Ok(json!({
+        "format": manifest.format,
+        "name": subject.stem,
+        "seal": crate::write::seal::BLANK,
+        "pages": pages,
+        "sprites": sprites(subject, names.is_some()),
+        "frames": frames,
+        "clips": clips,
+        "extras": manifest.extras.clone().unwrap_or_default(),
+    }))
+}
+
+/// Sprites in the order of their frames, with the places of their frames and clips.
+fn sprites(subject: &Subject, with_idents: bool) -> Vec<Value> {
+    let manifest = &subject.manifest;
+    let mut names: Vec<&str> = Vec::new();
+    for frame in &manifest.frames {
+        if !names.contains(&frame.sprite.as_str()) {
+            names.push(&frame.sprite);
+        }
+    }
+    let sprite = |(at, name): (usize, &str)| {
+        let frames = manifest.frames.iter().enumerate().filter(|(_, frame)| frame.sprite == name);
+        let clips = manifest.clips.iter().enumerate().filter(|(_, clip)| clip.sprite == name);
+        let mut sprite = json!({
+            "index": at, "name": name,
+            "frames": frames.map(|(at, _)| at).collect::<Vec<_>>(),
+            "clips": clips.map(|(at, _)| at).collect::<Vec<_>>(),
+        });
+        if with_idents {
+            sprite["ident"] = json!(identifier(name));
+        }
+        sprite
+    };
+    names.into_iter().enumerate().map(sprite).collect()
+}
+
+fn object(value: &impl serde::Serialize) -> Map<String, Value> {
+    match serde_json::to_value(value) {
+        Ok(Value::Object(map)) => map,
+        other => unreachable!("entries are objects: {other:?}"),
+    }
+}

@@ -1,0 +1,42 @@
+//! Templates to start from, kept in the repository's `templates/`.
+
+/// A template that comes with the program.
+#[derive(Clone, Copy, Debug)]
+pub struct Starter {
+    /// What it is asked for by.
+    pub name: &'static str,
+    /// Its file in `templates/`.
+    pub file: &'static str,
+    /// What it makes.
+    pub what: &'static str,
+    /// Its text.
+    pub source: &'static str,
+}
+
+macro_rules! starter {
+    ($name:literal, $file:literal, $what:literal) => {
+        Starter {
+            name: $name,
+            file: $file,
+            what: $what,
+            source: include_str!(concat!("../../../../../templates/", $file)),
+        }
+    };
+}
+
+/// All of them.
+pub const STARTERS: [Starter; 6] = [
+    starter!("c", "atlas.h.j2", "a C99 header: tables of frames, steps and clips, and an enum of each"),
+    starter!("lua", "atlas.lua.j2", "a Lua module that returns one table"),
+    starter!("typescript", "atlas.ts.j2", "a TypeScript module with types and constants"),
+    starter!("python", "atlas.py.j2", "a Python module of dataclasses"),
+    starter!("xml", "atlas.xml.j2", "an XML file"),
+    starter!("rust", "atlas.rs.j2", "a Rust module of constants"),
+];
+
+impl Starter {
+    /// The ending of what it makes: `h` of `atlas.h.j2`.
+    pub fn ending(&self) -> &'static str {
+        self.file.trim_end_matches(".j2").rsplit('.').next().unwrap_or("txt")
+    }
+}
