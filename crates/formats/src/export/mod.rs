@@ -101,3 +101,8 @@ fn beside(path: &Path, ending: &str) -> PathBuf {
     let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     path.with_file_name(stem + ending)
 }
+
+#[cfg(test)]
+mod sample;
+#[cfg(test)]
+mod tests;

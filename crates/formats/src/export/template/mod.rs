@@ -11,8 +11,8 @@ mod starters;
 use std::io;
 
 use minijinja::syntax::SyntaxConfig;
-use minijinja::value::Serde;
-use minijinja::{Environment, ErrorKind, UndefinedBehavior, Value};
+use minijinja::value::{Serde, ValueKind};
+use minijinja::{Environment, ErrorKind, UndefinedBehavior, Value, escape_formatter};
 
 use crate::export::Subject;
 use crate::write::seal;
@@ -48,6 +48,11 @@ pub fn render(subject: &Subject, source: &str) -> Result<String, TemplateError> 
     environment.set_fuel(Some(STEPS));
     environment.set_auto_escape_callback(|_| minijinja::AutoEscape::None);
     environment.set_debug(true);
+    environment.set_formatter(|out, state, value| match bool::try_from(value.clone()) {
+        // As most languages write them.
+        Ok(is_true) if value.kind() == ValueKind::Bool => Ok(write!(out, "{is_true}")?),
+        _ => escape_formatter(out, state, value),
+    });
     filters::add(&mut environment);
     environment.add_template("template", source).map_err(|error| told(&error, source))?;
     let context = context::of(subject, source)?;

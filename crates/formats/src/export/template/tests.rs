@@ -1,1 +1,118 @@
+use std::process::{Command, Stdio};
 
+use super::*;
+use crate::export::sample::{frames, subject};
+use crate::write::PageOptions;
+
+const CLIPS: [&str; 2] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce"];
+
+fn rendered(source: &str) -> Result<String, TemplateError> {
+    let (_folder, subject) = subject(frames(6), &CLIPS, &PageOptions::default(), "pond");
+    render(&subject, source)
+}
+
+#[test]
+fn names_and_numbers_come_as_asked_for() {
+    let text = |source: &str| rendered(source).unwrap();
+    assert_eq!(
+        text("{{ frames[1].ident }} {{ 'leap up-2'|camel }} {{ 'leapUp'|screaming }}"),
+        "koi_01 leapUp2 LEAP_UP"
+    );
+    assert_eq!(
+        text("{{ 255|hex }} {{ 10|hex(4) }} {{ (1/3)|fixed(3) }} {{ (0-0.0001)|fixed(2) }}"),
+        "ff 000a 0.333 0.00"
+    );
+    assert_eq!(
+        text("{{ 'a\"b'|quoted }} {{ '<&>'|xml }} {{ '3d view'|pascal }}"),
+        r#""a\"b" &lt;&amp;&gt; _3dView"#
+    );
+    // Frame 0: drawing at 1,2 of 12x10, 3x5 px, pivot 5,9.
+    assert_eq!(
+        text(
+            "{% set f = frames[0] %}{{ f.from_pivot }} {{ f.from_pivot_up }} {{ f.mid_from_pivot_up }} {{ f.inset_up }}"
+        ),
+        "[-4.0, -7.0] [-4.0, 2.0] [-2.5, 4.5] [1, 3]"
+    );
+    assert_eq!(
+        text("{{ clips[0].ms }} {{ clips[0].fps is none }} {{ clips[1].fps }} {{ clips[1].way|length }}"),
+        "480.0 true 12.0 4"
+    );
+    assert_eq!(
+        text("{% for step in clips[0].steps %}{{ step.start_ms }},{% endfor %}"),
+        "0.0,80.0,160.0,240.0,"
+    );
+}
+
+#[test]
+fn mistakes_are_told_with_their_place() {
+    let error = |source: &str| rendered(source).unwrap_err().to_string();
+    assert_eq!(error("ok\n  {{ frames[0].nmae }}"), "line 2, column 6: 'frames[0].nmae' is not defined");
+    assert!(
+        error("{% for frame in frames %}\n{{ frame.name }").starts_with("line 2, column"),
+        "{}",
+        error("{% for frame in frames %}\n{{ frame.name }")
+    );
+    assert!(error("{% include '/etc/passwd' %}").contains("line 1"));
+    assert!(error("\n{{ 'x'|shout }}").starts_with("line 2, column"));
+    let endless = "{% for a in range(99999) %}{% for b in range(99999) %}{{ a * b }}{% endfor %}{% endfor %}";
+    let told = error(endless);
+    assert!(told.contains("more steps than allowed") || told.contains("longer than 256 MB"), "{told}");
+}
+
+#[test]
+fn names_that_clash_are_told_only_where_identifiers_are_asked_for() {
+    let name = |text: &str| shibori_core::Name::new(text).unwrap();
+    let set = frames(2);
+    let set = set
+        .map_frames(|at, frame| {
+            Ok::<_, shibori_core::SetError>(frame.with_name(name(["koi-a b", "koi-a.b"][at])))
+        })
+        .unwrap();
+    let (_folder, subject) = subject(set, &["swim = 0-1"], &PageOptions::default(), "pond");
+    assert_eq!(render(&subject, "{{ frames[1].name }}").unwrap(), "koi-a.b");
+    let error = render(&subject, "\n{{ frames[1].ident }}").unwrap_err().to_string();
+    assert_eq!(
+        error,
+        "line 2, column 14: frame 'koi:koi-a b' and frame 'koi:koi-a.b' would both be called 'koi_a_b' in identifiers"
+    );
+}
+
+/// Runs a compiler or an interpreter over a text; `None` where it is not on this machine.
+fn accepted(program: &str, arguments: &[&str], file: &str, text: &str) -> Option<bool> {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join(file), text).unwrap();
+    let mut command = Command::new(program);
+    command.args(arguments).arg(file).current_dir(folder.path()).stdout(Stdio::null());
+    let output = command.output().ok()?;
+    assert!(output.status.success(), "{program}: {}", String::from_utf8_lossy(&output.stderr));
+    Some(true)
+}
+
+#[test]
+fn starters_make_code_that_compilers_take() {
+    for starter in STARTERS {
+        let text = rendered(starter.source).unwrap();
+        assert!(text.contains("koi-05"), "{}", starter.name);
+        let file = format!("pond.{}", starter.ending());
+        let known = match starter.name {
+            "rust" => accepted(
+                "rustc",
+                &["--edition", "2021", "--crate-type", "lib", "-D", "warnings"],
+                &file,
+                &text,
+            ),
+            "c" => accepted(
+                "cc",
+                &["-std=c99", "-Wall", "-Werror", "-Wno-unused-const-variable", "-fsyntax-only", "-x", "c"],
+                &file,
+                &text,
+            ),
+            "python" => accepted("python3", &["-m", "py_compile"], &file, &text),
+            "lua" => accepted("luac", &["-p"], &file, &text),
+            "typescript" => accepted("tsc", &["--noEmit", "--strict"], &file, &text),
+            _ => None,
+        };
+        // rustc is there wherever these tests are.
+        assert!(known.is_some() || starter.name != "rust");
+    }
+}

@@ -1,0 +1,57 @@
+use std::path::Path;
+
+use super::sample::{frames, subject};
+use super::*;
+use crate::write::PageOptions;
+
+const CLIPS: [&str; 3] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce", "back = 0-1 mirror once"];
+
+#[test]
+fn tables_have_a_row_a_frame_and_a_row_a_step() {
+    let (_folder, subject) = subject(frames(6), &CLIPS, &PageOptions::default(), "pond");
+    let files = csv(&subject, &subject.path.with_extension("csv")).unwrap();
+    assert!(files[1].path.ends_with("pond-clips.csv"));
+    let rows = |at: usize| -> Vec<Vec<String>> {
+        let text = String::from_utf8(files[at].bytes.clone()).unwrap();
+        assert!(text.ends_with("\r\n") && !text.replace("\r\n", "").contains('\n'));
+        let mut reader = ::csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_bytes());
+        reader.records().map(|row| row.unwrap().iter().map(str::to_owned).collect()).collect()
+    };
+    let (frames, steps) = (rows(0), rows(1));
+    assert_eq!((frames.len(), steps.len()), (7, 1 + 4 + 3 + 2));
+    assert_eq!(frames[2][..4], ["koi", "koi-01", "1", "1"].map(str::to_owned));
+    let rect = subject.manifest.frames[1].rect;
+    assert_eq!(frames[2][6..10], rect.map(|number| number.to_string()));
+    // The last step of swim begins at 240 ms and lasts as long.
+    assert_eq!(steps[4][1], "swim");
+    assert_eq!(steps[4][11..], ["240", "240"].map(str::to_owned));
+    assert!(
+        is_our_table(&files[0].bytes) && is_our_table(&files[1].bytes) && !is_our_table(b"a,b\r\n1,2\r\n")
+    );
+}
+
+#[test]
+fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
+    let (_folder, turned) = subject(frames(8), &CLIPS, &PageOptions::default(), "pond");
+    let error = css(&turned, Path::new("pond.css")).unwrap_err();
+    assert!(matches!(error, ExportError::Turned { format: "CSS", .. }), "{error}");
+    let name = |text: &str| shibori_core::Name::new(text).unwrap();
+    let set =
+        frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-swim"))));
+    let (_folder, same) = subject(set.unwrap(), &["swim = 0"], &PageOptions::default(), "pond");
+    let error = css(&same, Path::new("pond.css")).unwrap_err().to_string();
+    assert_eq!(error, "frame 'koi:koi-swim' and clip 'koi:swim' would both be called 'koi-swim' in CSS");
+    assert!(svg(&same, Path::new("pond.svg")).is_ok(), "clips have no name there");
+}
+
+#[test]
+fn a_style_holds_uneven_times_and_written_out_bounces() {
+    let (_folder, subject) = subject(frames(1), &["swim = 0@100ms,0@300ms"], &PageOptions::default(), "pond");
+    let mut subject = subject;
+    subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);
+    let files = css(&subject, &subject.path.with_extension("css")).unwrap();
+    let text = String::from_utf8(files[0].bytes.clone()).unwrap();
+    assert!(text.contains("animation: pond-koi-swim 400ms steps(1, end) infinite both;"), "{text}");
+    assert!(text.contains("  0% {") && text.contains("  25% {") && text.contains("  100% {"));
+    assert!(text.contains("url(\"pond.png\")"));
+}
