@@ -257,10 +257,15 @@ impl<'a> Scene<'a> {
                 step.event.as_ref().map(|event| json!({ "seconds": step.start_seconds, "name": event }))
             });
             let events: Vec<Value> = events.collect();
-            let mut animation = json!({ "name": name, "samplers": samplers.all, "channels": channels });
+            let mut extras = json!({
+                "sprite": entry.sprite, "clip": entry.name, "play": entry.play, "plays": entry.plays,
+            });
             if !events.is_empty() {
-                animation["extras"] = json!({ "events": events });
+                extras["events"] = json!(events);
             }
+            let animation = json!({
+                "name": name, "samplers": samplers.all, "channels": channels, "extras": extras,
+            });
             self.animations.push(animation);
         }
         Ok(())

@@ -1,0 +1,33 @@
+// Plays the clips of a scene that `shibori export --to glb` wrote, with three.js.
+
+import { AnimationMixer, LoopOnce, LoopRepeat } from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+
+/** Reads a scene. Add `figure.root` to yours and call `figure.update(seconds)` each frame. */
+export async function loadFigure(url) {
+  const gltf = await new GLTFLoader().loadAsync(url);
+  const mixer = new AnimationMixer(gltf.scene);
+  let playing = null;
+  return {
+    root: gltf.scene,
+    clips: gltf.animations.map((clip) => clip.name),
+    /** Switches to a clip. Clips are switched, never faded: half a scale would be half a figure. */
+    play(name) {
+      const clip = gltf.animations.find((clip) => clip.name === name);
+      if (!clip) throw new Error(`no clip '${name}'; there are: ${gltf.animations.map((clip) => clip.name).join(", ")}`);
+      playing?.stop();
+      playing = mixer.clipAction(clip);
+      const { plays } = clip.userData; // 0 is for ever
+      playing.setLoop(plays === 1 ? LoopOnce : LoopRepeat, plays === 0 ? Infinity : plays);
+      playing.clampWhenFinished = true;
+      playing.reset().play();
+      mixer.update(0);
+    },
+    update: (seconds) => mixer.update(seconds),
+    /** Jumps to a time of the clip that plays. */
+    seek(seconds) {
+      playing.time = seconds;
+      mixer.update(0);
+    },
+  };
+}
