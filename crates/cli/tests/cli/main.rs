@@ -3,6 +3,7 @@
 mod adjusting;
 mod clips;
 mod env;
+mod exporting;
 mod finding;
 mod inputs;
 mod mistakes;

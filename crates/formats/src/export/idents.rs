@@ -59,20 +59,29 @@ pub(super) fn idents(
     let clips: Vec<String> =
         manifest.clips.iter().map(|clip| make(&full_name(&clip.sprite, &clip.name))).collect();
     let mut seen: HashMap<String, String> = HashMap::new();
-    let mut take = |name: &String, whose: String| match seen.insert(name.to_lowercase(), whose.clone()) {
-        None => Ok(()),
-        Some(first) => Err(ExportError::Clash { name: name.clone(), first, second: whose, format }),
-    };
-    frames.iter().enumerate().try_for_each(|(at, name)| take(name, subject.frame_told(at)))?;
+    for (at, name) in frames.iter().enumerate() {
+        take(&mut seen, name, subject.frame_told(at), format)?;
+    }
     if !together {
         seen.clear();
     }
-    let mut take = |name: &String, whose: String| match seen.insert(name.to_lowercase(), whose.clone()) {
-        None => Ok(()),
-        Some(first) => Err(ExportError::Clash { name: name.clone(), first, second: whose, format }),
-    };
-    clips.iter().enumerate().try_for_each(|(at, name)| take(name, subject.clip_told(at)))?;
+    for (at, name) in clips.iter().enumerate() {
+        take(&mut seen, name, subject.clip_told(at), format)?;
+    }
     Ok(Idents { frames, clips })
+}
+
+/// Takes a name for whose it is. Capitals do not tell two names apart: some languages and people do not see them.
+fn take(
+    seen: &mut HashMap<String, String>,
+    name: &str,
+    whose: String,
+    format: &'static str,
+) -> Result<(), ExportError> {
+    match seen.insert(name.to_lowercase(), whose.clone()) {
+        None => Ok(()),
+        Some(first) => Err(ExportError::Clash { name: name.to_owned(), first, second: whose, format }),
+    }
 }
 
 #[cfg(test)]

@@ -125,13 +125,23 @@ fn stem_of(path: &Path) -> String {
 
 /// The way from a folder to a file, as a URL has it.
 fn relative(file: &Path, folder: &Path) -> String {
-    let whole = |path: &Path| {
-        let path = if path.as_os_str().is_empty() { Path::new(".") } else { path };
-        path.canonicalize().unwrap_or_else(|_| path.to_owned())
-    };
-    let (file, folder) = (whole(file), whole(folder));
+    let (file, folder) = (real(file), real(folder));
     let shared = file.components().zip(folder.components()).take_while(|(a, b)| a == b).count();
     let up = folder.components().skip(shared).map(|_| "..".to_owned());
     let down = file.components().skip(shared).map(|part| part.as_os_str().to_string_lossy().into_owned());
     up.chain(down).collect::<Vec<_>>().join("/")
+}
+
+/// A path without links and detours, also where its last folders are yet to be made.
+fn real(path: &Path) -> PathBuf {
+    let path = if path.as_os_str().is_empty() { Path::new(".") } else { path };
+    let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    let known = whole.ancestors().find_map(|part| Some((part, part.canonicalize().ok()?)));
+    match known {
+        Some((part, real)) => match whole.strip_prefix(part) {
+            Ok(rest) if !rest.as_os_str().is_empty() => real.join(rest),
+            _ => real,
+        },
+        None => whole,
+    }
 }

@@ -11,7 +11,7 @@ pub(super) fn add(environment: &mut Environment<'_>) {
     environment.add_filter("screaming", |name: String| joined(&words(&name), "_", upper));
     environment.add_filter("kebab", |name: String| joined(&words(&name), "-", lower));
     environment.add_filter("pascal", |name: String| started(joined(&words(&name), "", capital)));
-    environment.add_filter("camel", camel);
+    environment.add_filter("camel", |name: String| camel(&name));
     environment.add_filter("hex", hex);
     environment.add_filter("fixed", fixed);
     environment.add_filter("quoted", |text: String| quoted(&text));
@@ -62,8 +62,8 @@ fn capital(word: &str) -> String {
     first.to_ascii_uppercase() + &rest.to_ascii_lowercase()
 }
 
-fn camel(name: String) -> String {
-    let words = words(&name);
+fn camel(name: &str) -> String {
+    let words = words(name);
     let Some((first, rest)) = words.split_first() else { return "_".to_owned() };
     started(lower(first) + &rest.iter().map(|word| capital(word)).collect::<String>())
 }

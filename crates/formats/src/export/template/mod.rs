@@ -19,8 +19,8 @@ use crate::write::seal;
 
 pub use starters::{STARTERS, Starter};
 
-/// Steps a template may take: a million frames' worth.
-const STEPS: u64 = 200_000_000;
+/// Steps a template may take: a hundred thousand frames' worth, and about two seconds.
+const STEPS: u64 = 20_000_000;
 /// Bytes it may write.
 const LONGEST: usize = 256 << 20;
 
