@@ -54,6 +54,9 @@ clip sets/frog --event leap@5=splash
 pack sets art/lantern -o atlas/pond --page-round 4
 pack sets/frog --layout clip-rows --row-order sit,croak,leap,dive -o atlas/frog-rows
 unpack atlas/pond.json -o unpacked
+export atlas/pond.json --to glb
+export atlas/pond.json --to css
+export atlas/pond.json --template lua
 preview grid art/frog.png -o look/cut.png
 preview contact atlas/pond -o look/pond.png
 preview pages atlas/pond -o look/pages.png
