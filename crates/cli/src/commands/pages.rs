@@ -5,7 +5,7 @@ use std::path::Path;
 use shibori_core::pack::{Finish, Options, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{FrameSet, Pixels};
-use shibori_formats::manifest::{Manifest, PageFacts, of_atlas, parse};
+use shibori_formats::manifest::{self, Manifest, PageFacts, of_atlas, parse};
 use shibori_formats::read::{Picture, image, manifest_of};
 use shibori_formats::{Error, ReadProblem};
 
@@ -43,15 +43,15 @@ fn own(source: &Path, everywhere: &Everywhere) -> Result<Option<(Manifest, Vec<P
         return Ok(None);
     }
     let folder = path.parent().unwrap_or(Path::new(""));
-    let page = |file: &str| -> Result<Page, Failure> {
-        let path = folder.join(file);
+    let page = |entry: &manifest::Page| -> Result<Page, Failure> {
+        let path = folder.join(&entry.file);
         let Picture::Still(pixels) = image(&path, &everywhere.limits())?.picture else {
             return Err(Failure::usage(format!("{}: is an animation, not a page", path.display())));
         };
         let bytes = std::fs::metadata(&path).ok().map(|meta| meta.len());
-        Ok(Page { name: file.to_owned(), pixels, bytes })
+        Ok(Page { name: entry.file.clone(), pixels: manifest::as_seen(entry, pixels), bytes })
     };
-    let pages = manifest.pages.iter().map(|p| page(&p.file)).collect::<Result<Vec<_>, _>>()?;
+    let pages = manifest.pages.iter().map(page).collect::<Result<Vec<_>, _>>()?;
     Ok(Some((manifest, pages)))
 }
 

@@ -9,5 +9,6 @@ mod inputs;
 mod mistakes;
 mod packing;
 mod previews;
+mod readme;
 mod road;
 mod safety;

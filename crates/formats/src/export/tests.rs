@@ -55,3 +55,60 @@ fn a_style_holds_uneven_times_and_written_out_bounces() {
     assert!(text.contains("  0% {") && text.contains("  25% {") && text.contains("  100% {"));
     assert!(text.contains("url(\"pond.png\")"));
 }
+
+#[test]
+fn an_svg_has_a_view_and_a_symbol_for_every_frame_and_no_two_overlap() {
+    let (_folder, subject) = subject(frames(8), &CLIPS, &PageOptions::default(), "pond");
+    let files = svg(&subject, &subject.path.with_extension("svg")).unwrap();
+    let text = String::from_utf8(files[0].bytes.clone()).unwrap();
+    let views: Vec<Vec<u32>> = text
+        .lines()
+        .filter_map(|line| line.strip_prefix("<view id=\"")?.split_once("viewBox=\""))
+        .map(|(_, rest)| rest.split('"').next().unwrap().split(' ').map(|n| n.parse().unwrap()).collect())
+        .collect();
+    assert_eq!(views.len(), 8);
+    for (at, a) in views.iter().enumerate() {
+        assert_eq!(a[2..], [12, 10]);
+        for b in &views[..at] {
+            assert!(a[0] >= b[0] + b[2] || b[0] >= a[0] + a[2] || a[1] >= b[1] + b[3] || b[1] >= a[1] + a[3]);
+        }
+    }
+    assert_eq!(text.matches("<symbol id=").count(), 8);
+    assert_eq!(text.matches("data:image/png;base64,").count(), 1, "the page is embedded once");
+    assert!(text.contains("rotate(-90)"), "a turned frame is turned back");
+    assert!(!text.contains("href=\"pond"), "nothing is loaded");
+}
+
+#[test]
+fn facts_of_a_frame_agree_with_each_other() {
+    let (_folder, subject) = subject(frames(9), &CLIPS, &PageOptions::default(), "pond");
+    for (entry, facts) in subject.manifest.frames.iter().zip(&subject.frames) {
+        if facts.blank {
+            continue;
+        }
+        let [width, height] = facts.size.map(f64::from);
+        let [x, y] = facts.from_pivot;
+        assert_eq!(facts.mid_from_pivot, [x + width / 2.0, y + height / 2.0]);
+        assert_eq!(facts.from_pivot_up, [x, -(y + height)]);
+        assert_eq!(facts.mid_from_pivot_up, [facts.mid_from_pivot[0], -facts.mid_from_pivot[1]]);
+        assert_eq!(facts.inset_up[1] + facts.size[1] + entry.inset[1], entry.canvas[1]);
+        let page = subject.manifest.pages[0].size.map(f64::from);
+        let pixels =
+            [facts.uv[0] * page[0], facts.uv[1] * page[1], facts.uv[2] * page[0], facts.uv[3] * page[1]];
+        let [left, top, wide, high] = entry.rect.map(f64::from);
+        for (found, wanted) in pixels.iter().zip([left, top, left + wide, top + high]) {
+            assert!((found - wanted).abs() < 1e-9);
+        }
+        assert!((facts.uv[1] + facts.uv_up[1] - 1.0).abs() < 1e-12);
+    }
+    let bounce = &subject.clips[1];
+    assert_eq!(bounce.way.iter().map(|step| step.step).collect::<Vec<_>>(), [0, 1, 2, 1]);
+    assert_eq!((bounce.fps, bounce.way[3].start_ticks), (Some(12.0), 3));
+    assert_eq!(subject.clips[0].fps, None);
+}
+
+#[test]
+fn files_stand_beside_the_manifest_they_are_named_after() {
+    assert_eq!(beside(Path::new("a/pond.gltf"), ".bin"), Path::new("a/pond.bin"));
+    assert_eq!(beside(Path::new("pond"), "-clips.csv"), Path::new("pond-clips.csv"));
+}

@@ -163,10 +163,15 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Resu
         let found = pixels.size();
         return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
     }
-    Ok(match page.alpha {
+    Ok(as_seen(page, pixels))
+}
+
+/// A page's pixels with straight alpha, however the file keeps them.
+pub fn as_seen(page: &Page, pixels: Pixels) -> Pixels {
+    match page.alpha {
         Alpha::Straight => pixels,
         Alpha::Premultiplied => Pixels::whole(straightened(pixels.to_image())),
-    })
+    }
 }
 
 /// Colours divided by their alpha, rounded to nearest. What premultiplying rounded away stays lost.

@@ -12,7 +12,7 @@ mod save;
 mod text;
 
 pub(crate) use load::straightened;
-pub use load::{load, load_companions, old_places, parse};
+pub use load::{as_seen, load, load_companions, old_places, parse};
 pub use model::{
     Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry, StepEntry,
 };

@@ -163,3 +163,6 @@ pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
         }
     }
 }
+
+#[cfg(test)]
+mod tests;

@@ -102,3 +102,6 @@ impl PageOptions {
         }
     }
 }
+
+#[cfg(test)]
+mod tests;

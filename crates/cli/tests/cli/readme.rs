@@ -1,0 +1,101 @@
+//! What the documents tell people to type is typed here, in their order, in a folder with the demo art.
+
+use std::fs;
+use std::path::Path;
+
+use crate::env::Env;
+
+fn document(name: &str) -> String {
+    fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(name)).unwrap()
+}
+
+/// The text of all blocks between lines of three backticks, with what stands after the first three.
+fn blocks(text: &str) -> Vec<(String, String)> {
+    let mut parts = text.split("\n```");
+    parts.next();
+    let mut blocks = Vec::new();
+    while let (Some(inside), _) = (parts.next(), parts.next()) {
+        let (kind, body) = inside.split_once('\n').unwrap_or((inside, ""));
+        blocks.push((kind.to_owned(), body.to_owned()));
+    }
+    blocks
+}
+
+fn commands(text: &str) -> Vec<String> {
+    let lines = blocks(text).into_iter().flat_map(|(_, body)| {
+        let joined = body.replace("\\\n", " ");
+        joined.lines().map(str::to_owned).collect::<Vec<_>>()
+    });
+    lines.filter_map(|line| Some(line.strip_prefix("shibori ")?.to_owned())).collect()
+}
+
+#[test]
+fn every_command_of_the_readme_runs_in_its_order() {
+    let env = Env::with_art();
+    let commands = commands(&document("README.md"));
+    assert!(commands.len() > 15, "{commands:?}");
+    for line in commands {
+        let outcome = env.run(&line);
+        if line.contains("--here") {
+            assert!(outcome.err.contains("stdout is none"), "there is no terminal here: {}", outcome.err);
+            continue;
+        }
+        // `check` finds what it is shown.
+        assert!([0, 1].contains(&outcome.code), "shibori {line}\n{}", outcome.err);
+        assert!(outcome.code == 0 || line.starts_with("check"), "shibori {line}\n{}", outcome.err);
+    }
+}
+
+#[test]
+fn every_picture_a_document_shows_is_there() {
+    for name in ["README.md", "docs/manifest.md", "docs/templates.md", "examples/load/README.md"] {
+        let folder =
+            Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(name).parent().unwrap().to_owned();
+        for link in document(name).split("](").skip(1) {
+            let target = link.split(')').next().unwrap();
+            assert!(folder.join(target).exists(), "{name} points to {target}");
+        }
+    }
+}
+
+#[test]
+fn the_manifest_and_the_template_of_the_documents_are_ones() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
+    env.ok("pack koi -o pond");
+    let templates = document("docs/templates.md");
+    let example =
+        blocks(&templates).into_iter().map(|(_, body)| body).find(|body| body.contains("{% for")).unwrap();
+    env.write("example.j2", &example);
+    let text = env.ok("export pond --template example.j2 -o -");
+    assert!(text.starts_with("KOI_SWIM:\n  show koi_00 at "), "{text}");
+    assert_eq!(text.lines().count(), 9);
+    let manifests = document("docs/manifest.md");
+    let json = blocks(&manifests).into_iter().find(|(kind, _)| kind == "json").unwrap().1;
+    let schema: serde_json::Value = serde_json::from_str(&env.ok("schema manifest")).unwrap();
+    let value: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert!(jsonschema::draft202012::new(&schema).unwrap().is_valid(&value));
+    // It can be read, too, once there is a page.
+    let page = image::RgbaImage::from_pixel(256, 128, image::Rgba([9, 9, 9, 255]));
+    page.save_with_format(env.path("doc.tga"), image::ImageFormat::Tga).unwrap();
+    env.write("doc.json", json.replace("pond.png", "doc.tga"));
+    let set = env.frames("doc.json");
+    assert_eq!((set.clips()[0].steps().len(), set.clips()[0].total_ticks()), (2, 3));
+}
+
+#[test]
+fn every_key_of_the_schema_is_in_the_reference() {
+    let env = Env::with_art();
+    let schema: serde_json::Value = serde_json::from_str(&env.ok("schema manifest")).unwrap();
+    let reference = document("docs/manifest.md");
+    let parts = schema["$defs"].as_object().unwrap().values().chain([&schema]);
+    for part in parts {
+        let Some(keys) = part.get("properties").and_then(|keys| keys.as_object()) else { continue };
+        for key in keys.keys() {
+            assert!(
+                reference.contains(&format!("`{key}`")) || reference.contains(&format!(".{key}`")),
+                "docs/manifest.md does not tell of '{key}'"
+            );
+        }
+    }
+}
