@@ -214,6 +214,9 @@ impl From<ExportError> for Failure {
             ExportError::SameTime { .. } => {
                 failure.with_hint("put the clip on a coarser clock: clip MANIFEST --fit 60fps")
             }
+            ExportError::Page { format: "CSS", .. } => {
+                failure.with_hint("export to svg, which converts pages, or pack them as straight PNG or WebP")
+            }
             ExportError::Page { .. } => {
                 failure.with_hint("export to glb, which converts pages, or pack them as straight PNG")
             }

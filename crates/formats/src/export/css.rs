@@ -26,9 +26,20 @@ pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         let frame = subject.manifest.frames[turned].name.clone();
         return Err(ExportError::Turned { frame, format: FORMAT });
     }
-    let names = idents(subject, css_name, true, FORMAT)?;
+    for (number, page) in subject.manifest.pages.iter().enumerate() {
+        let refuse = |what| Err(ExportError::Page { page: page.file.clone(), what, format: FORMAT });
+        if subject.is_premultiplied(number) {
+            return refuse("multiplied by alpha");
+        }
+        if !subject.pages[number].is_for_browsers() {
+            return refuse("no picture that browsers show");
+        }
+    }
+    // A sprite alone has the name of its set: the class that all share must be another.
+    let shared = format!("{}-atlas", css_name(&subject.stem));
+    let names = idents(subject, css_name, true, Some((&shared, "the class of all of them")), FORMAT)?;
     let folder = path.parent().unwrap_or(Path::new(""));
-    let sheet = Sheet { subject, stem: css_name(&subject.stem), folder };
+    let sheet = Sheet { subject, shared, folder };
     let mut text = sheet.head();
     for (at, name) in names.frames.iter().enumerate() {
         let frame = &subject.manifest.frames[at];
@@ -45,7 +56,8 @@ pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
 
 struct Sheet<'a> {
     subject: &'a Subject,
-    stem: String,
+    /// The class that every element has.
+    shared: String,
     folder: &'a Path,
 }
 
@@ -54,10 +66,10 @@ impl Sheet<'_> {
         let is_smooth =
             self.subject.manifest.pages.iter().any(|page| page.sampling == Some(Sampling::Smooth));
         let rendering = if is_smooth { "auto" } else { "pixelated" };
-        let stem = &self.stem;
+        let shared = &self.shared;
         format!(
-            "/* A frame: <i class=\"{stem} FRAME\"></i>. A clip: <i class=\"{stem} CLIP\"></i>. Twice as large: --scale: 2. */\n\
-             .{stem} {{\n  --scale: 1;\n  display: inline-block;\n  box-sizing: border-box;\n  \
+            "/* A frame: <i class=\"{shared} FRAME\"></i>. A clip: <i class=\"{shared} CLIP\"></i>. Twice as large: --scale: 2. */\n\
+             .{shared} {{\n  --scale: 1;\n  display: inline-block;\n  box-sizing: border-box;\n  \
              background-repeat: no-repeat;\n  background-origin: content-box;\n  background-clip: content-box;\n  \
              image-rendering: {rendering};\n}}\n"
         )
@@ -99,7 +111,7 @@ impl Sheet<'_> {
         let (clip, facts) = (&self.subject.manifest.clips[at], &self.subject.clips[at]);
         let first = &self.subject.manifest.frames[facts.way[0].frame];
         let times = if clip.plays == 0 { "infinite".to_owned() } else { clip.plays.to_string() };
-        let animation = format!("{}-{name}", self.stem);
+        let animation = format!("{}-{name}", self.shared);
         let mut text = format!(
             ".{name} {{\n{}  animation: {animation} {} steps(1, end) {times} both;\n}}\n@keyframes {animation} {{\n",
             self.pivot(first),

@@ -46,11 +46,13 @@ pub(super) struct Idents {
 /// Makes identifiers of all names.
 ///
 /// # Errors
-/// Where two would be the same. Frames and clips share their names only where `together`.
+/// Where two would be the same. Frames and clips share their names only where `together`; `taken` is a name that none of
+/// them may have, and whose it is.
 pub(super) fn idents(
     subject: &Subject,
     make: fn(&str) -> String,
     together: bool,
+    taken: Option<(&str, &str)>,
     format: &'static str,
 ) -> Result<Idents, ExportError> {
     let manifest = &subject.manifest;
@@ -59,6 +61,7 @@ pub(super) fn idents(
     let clips: Vec<String> =
         manifest.clips.iter().map(|clip| make(&full_name(&clip.sprite, &clip.name))).collect();
     let mut seen: HashMap<String, String> = HashMap::new();
+    seen.extend(taken.map(|(name, whose)| (name.to_lowercase(), whose.to_owned())));
     for (at, name) in frames.iter().enumerate() {
         take(&mut seen, name, subject.frame_told(at), format)?;
     }

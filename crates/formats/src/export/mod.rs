@@ -61,12 +61,14 @@ pub enum ExportError {
         next: usize,
     },
     /// A page in a form that the format does not know.
-    #[error("page '{page}' is {what}, which .gltf can't point to")]
+    #[error("page '{page}' is {what}, which {format} can't point to")]
     Page {
         /// Its file.
         page: String,
         /// What it is.
         what: &'static str,
+        /// The format.
+        format: &'static str,
     },
     /// A picture that can't be encoded.
     #[error("{0}")]

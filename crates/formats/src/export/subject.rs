@@ -46,6 +46,13 @@ impl PageImage {
         self.bytes.starts_with(b"\x89PNG\r\n\x1a\n")
     }
 
+    /// Whether browsers show it: PNG, WebP, GIF, JPEG and BMP.
+    pub fn is_for_browsers(&self) -> bool {
+        let is_webp = self.bytes.starts_with(b"RIFF") && self.bytes.get(8..12) == Some(b"WEBP");
+        let starts: [&[u8]; 3] = [b"GIF8", b"\xff\xd8\xff", b"BM"];
+        self.is_png() || is_webp || starts.iter().any(|start| self.bytes.starts_with(start))
+    }
+
     /// Whether every pixel is either clear or solid.
     pub fn is_hard(&self) -> bool {
         self.pixels.pixels().all(|pixel| pixel[3] == 0 || pixel[3] == 255)

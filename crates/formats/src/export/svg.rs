@@ -1,7 +1,8 @@
 //! SVG: `pond.svg#koi-00` shows one frame.
 //!
 //! Every frame is a symbol, drawn once in a cell of its canvas's size, and a view shows that cell. Pages are embedded: a
-//! browser that shows an SVG as an image loads nothing else for it.
+//! browser that shows an SVG as an image loads nothing else for it. Pages and symbols have a dot in their ids, which no
+//! frame's has.
 
 use std::fmt::Write;
 use std::path::Path;
@@ -20,7 +21,7 @@ const GAP: u32 = 2;
 
 /// One SVG with a symbol and a view for each frame.
 pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
-    let names = idents(subject, css_name, false, "SVG")?;
+    let names = idents(subject, css_name, false, None, "SVG")?;
     let cells = cells(subject);
     let wide = cells.iter().zip(&subject.manifest.frames).map(|(cell, frame)| cell[0] + frame.canvas[0]);
     let high = cells.iter().zip(&subject.manifest.frames).map(|(cell, frame)| cell[1] + frame.canvas[1]);
@@ -36,7 +37,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         debug_assert_eq!(page.pixels.dimensions(), (width, height));
         writeln!(
             text,
-            "<image id=\"page-{number}\" width=\"{width}\" height=\"{height}\" style=\"image-rendering: {rendering}\" href=\"data:image/png;base64,{}\"/>",
+            "<image id=\"page.{number}\" width=\"{width}\" height=\"{height}\" style=\"image-rendering: {rendering}\" href=\"data:image/png;base64,{}\"/>",
             STANDARD.encode(png)
         )
         .expect("text grows");
@@ -45,7 +46,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         let [wide, high] = frame.canvas;
         writeln!(
             text,
-            "<symbol id=\"{name}-symbol\" viewBox=\"0 0 {wide} {high}\" width=\"{wide}\" height=\"{high}\">{}</symbol>",
+            "<symbol id=\"{name}.symbol\" viewBox=\"0 0 {wide} {high}\" width=\"{wide}\" height=\"{high}\">{}</symbol>",
             drawing(frame)
         )
         .expect("text grows");
@@ -56,7 +57,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         writeln!(text, "<view id=\"{name}\" viewBox=\"{x} {y} {wide} {high}\"/>").expect("text grows");
         writeln!(
             text,
-            "<use href=\"#{name}-symbol\" x=\"{x}\" y=\"{y}\" width=\"{wide}\" height=\"{high}\"/>"
+            "<use href=\"#{name}.symbol\" x=\"{x}\" y=\"{y}\" width=\"{wide}\" height=\"{high}\"/>"
         )
         .expect("text grows");
     }
@@ -73,7 +74,7 @@ fn drawing(frame: &FrameEntry) -> String {
     let [left, top] = frame.inset;
     let window = |place: &str| {
         format!(
-            "<svg {place} width=\"{width}\" height=\"{height}\" viewBox=\"{x} {y} {width} {height}\"><use href=\"#page-{}\"/></svg>",
+            "<svg {place} width=\"{width}\" height=\"{height}\" viewBox=\"{x} {y} {width} {height}\"><use href=\"#page.{}\"/></svg>",
             frame.page
         )
     };

@@ -42,6 +42,31 @@ fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
     let error = css(&same, Path::new("pond.css")).unwrap_err().to_string();
     assert_eq!(error, "frame 'koi:koi-swim' and clip 'koi:swim' would both be called 'koi-swim' in CSS");
     assert!(svg(&same, Path::new("pond.svg")).is_ok(), "clips have no name there");
+    // An atlas of one sprite is called like it, and so may its clip be: the class of all is another.
+    let lone =
+        frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-0"))));
+    let (_folder, mut lone) = subject(lone.unwrap(), &["koi = 0"], &PageOptions::default(), "koi");
+    lone.manifest.frames[0].turned = false;
+    let text =
+        String::from_utf8(css(&lone, &lone.path.with_extension("css")).unwrap()[0].bytes.clone()).unwrap();
+    assert_eq!((text.matches("\n.koi {").count(), text.matches("\n.koi-atlas {").count()), (1, 1));
+}
+
+#[test]
+fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
+    let premultiplied = shibori_core::pack::Finish { spread: 0, premultiplied: true };
+    let soft = PageOptions { finish: premultiplied, ..PageOptions::default() };
+    let tga = PageOptions { format: crate::write::PageFormat::Tga, ..PageOptions::default() };
+    for (options, told) in [
+        (soft, "page 'pond.png' is multiplied by alpha, which CSS can't point to"),
+        (tga, "page 'pond.tga' is no picture that browsers show, which CSS can't point to"),
+    ] {
+        let (_folder, mut subject) = subject(frames(2), &[], &options, "pond");
+        subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);
+        assert_eq!(css(&subject, Path::new("pond.css")).unwrap_err().to_string(), told);
+        // An SVG has its pages in it, as they are meant.
+        assert!(svg(&subject, Path::new("pond.svg")).is_ok());
+    }
 }
 
 #[test]
@@ -51,7 +76,7 @@ fn a_style_holds_uneven_times_and_written_out_bounces() {
     subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);
     let files = css(&subject, &subject.path.with_extension("css")).unwrap();
     let text = String::from_utf8(files[0].bytes.clone()).unwrap();
-    assert!(text.contains("animation: pond-koi-swim 400ms steps(1, end) infinite both;"), "{text}");
+    assert!(text.contains("animation: pond-atlas-koi-swim 400ms steps(1, end) infinite both;"), "{text}");
     assert!(text.contains("  0% {") && text.contains("  25% {") && text.contains("  100% {"));
     assert!(text.contains("url(\"pond.png\")"));
 }

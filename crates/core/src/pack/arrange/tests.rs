@@ -99,6 +99,20 @@ fn more_effort_is_never_a_larger_page() {
 }
 
 #[test]
+fn a_page_is_never_larger_than_what_one_plain_run_finds() {
+    // Beyond 1,200 pieces no such run is among the tries.
+    for (side, cuts) in [(200, 40), (600, 399), (1_400, 1_499)] {
+        let sizes = halves(side, cuts);
+        let all: Vec<usize> = (0..sizes.len()).collect();
+        let order = order::sorted(pieces(&sizes), &all, order::Order::Height);
+        let room = Size::new(side + side / 20, 8 * side);
+        let plain = maxrects::run(pieces(&sizes), &order, room, maxrects::Score::TopLeft).used.area();
+        let found = area(&dense(pieces(&sizes), &fitting(rules(8 * side)), Effort::Low).pages);
+        assert!(found <= plain, "{} pieces: {found} px, a plain run {plain} px", sizes.len());
+    }
+}
+
+#[test]
 fn the_bound_counts_what_can_not_lie_side_by_side() {
     // Three of 60 on a page of at most 100: above one another, whatever their area.
     let sizes = [Size::new(60, 10); 3];

@@ -97,7 +97,8 @@ impl<'a> Scene<'a> {
             let name = json!(page.file);
             match self.options.container {
                 Container::Text => {
-                    let refuse = |what| Err(ExportError::Page { page: page.file.clone(), what });
+                    let refuse =
+                        |what| Err(ExportError::Page { page: page.file.clone(), what, format: ".gltf" });
                     if !image.is_png() {
                         return refuse("no PNG");
                     }

@@ -8,7 +8,7 @@ use crate::export::{Subject, TemplateError};
 /// All variables. Identifiers are made only for a template that uses them, since names may clash.
 pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError> {
     let names = if source.contains("ident") {
-        let made = idents(subject, identifier, false, "identifiers");
+        let made = idents(subject, identifier, false, None, "identifiers");
         Some(made.map_err(|error| {
             let at = source.find("ident").unwrap_or(0);
             let line = source[..at].matches('\n').count() + 1;

@@ -91,7 +91,8 @@ fn fixed(number: f64, decimals: Option<usize>) -> String {
 
 /// A string in double quotes, with backslashes where needed: C, Lua, Python, Rust, JavaScript and JSON all read it.
 fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
+    let text = text.replace('\\', "\\\\").replace('"', "\\\"");
+    format!("\"{}\"", text.replace('\n', "\\n").replace('\r', "\\r").replace('\t', "\\t"))
 }
 
 /// Text in XML, in attributes too.
