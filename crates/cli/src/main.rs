@@ -10,6 +10,7 @@ mod commands;
 mod console;
 mod failure;
 mod progress;
+mod terminal;
 
 use std::error::Error;
 use std::process::ExitCode;

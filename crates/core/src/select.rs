@@ -6,8 +6,7 @@
 
 use std::str::FromStr;
 
-use globset::GlobBuilder;
-
+use crate::pattern::Pattern;
 use crate::syntax::Cursor;
 use crate::{Cell, FrameSet, Name, SyntaxError};
 
@@ -30,7 +29,7 @@ enum What {
     Numbers { from: u32, to: u32, step: u32 },
     Row(u32),
     Cells { row: u32, from: u32, to: u32 },
-    Named(String),
+    Named(Pattern),
 }
 
 /// Why a selection does not fit a set.
@@ -228,9 +227,11 @@ fn read_pattern(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
     if pattern.is_empty() {
         return Err(cursor.expected("a name pattern such as leap-*"));
     }
-    match GlobBuilder::new(pattern).build() {
-        Ok(_) => Ok(What::Named(pattern.to_owned())),
-        Err(error) => Err(cursor.error_at(place, error.kind().to_string())),
+    match Pattern::new(pattern) {
+        Ok(pattern) => Ok(What::Named(pattern)),
+        Err((at, problem)) => {
+            Err(cursor.error_at(place + pattern.char_indices().nth(at).map_or(0, |(byte, _)| byte), problem))
+        }
     }
 }
 
@@ -297,14 +298,16 @@ fn cells(
     Ok(found)
 }
 
-fn named(set: &FrameSet, frames: &[usize], sprite: &Name, pattern: &str) -> Result<Vec<usize>, SelectError> {
-    // Reading checked the pattern; one that no longer builds matches nothing.
-    let matcher = GlobBuilder::new(pattern).build().map(|glob| glob.compile_matcher()).ok();
-    let fits =
-        |place: usize| matcher.as_ref().is_some_and(|m| m.is_match(set.frames()[place].name().as_str()));
-    let found: Vec<usize> = frames.iter().copied().filter(|&place| fits(place)).collect();
+fn named(
+    set: &FrameSet,
+    frames: &[usize],
+    sprite: &Name,
+    pattern: &Pattern,
+) -> Result<Vec<usize>, SelectError> {
+    let fits = |place: &usize| pattern.is_match(set.frames()[*place].name().as_str());
+    let found: Vec<usize> = frames.iter().copied().filter(fits).collect();
     if found.is_empty() {
-        return Err(SelectError::NoName { pattern: pattern.to_owned(), sprite: sprite.clone() });
+        return Err(SelectError::NoName { pattern: pattern.to_string(), sprite: sprite.clone() });
     }
     Ok(found)
 }

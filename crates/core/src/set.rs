@@ -3,9 +3,8 @@
 
 use std::collections::{HashMap, HashSet};
 
-use rayon::prelude::*;
-
 use crate::clip::Clip;
+use crate::parallel;
 use crate::{Carried, Frame, Name};
 
 /// Frames and clips.
@@ -117,8 +116,7 @@ impl FrameSet {
         self,
         change: impl Fn(usize, Frame) -> Result<Frame, E> + Sync,
     ) -> Result<Self, E> {
-        let changed: Vec<Result<Frame, E>> =
-            self.frames.into_par_iter().enumerate().map(|(at, frame)| change(at, frame)).collect();
+        let changed: Vec<Result<Frame, E>> = parallel::owned(self.frames, change);
         let frames = changed.into_iter().collect::<Result<Vec<_>, E>>()?;
         check_frame_names(&frames)?;
         Ok(Self { frames, ..self })

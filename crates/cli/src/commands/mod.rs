@@ -9,7 +9,6 @@ mod demo;
 mod export;
 mod gather;
 mod guide_sheet;
-mod here;
 mod inspect;
 mod pack;
 mod pack_report;

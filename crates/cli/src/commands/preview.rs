@@ -11,10 +11,11 @@ use shibori_formats::manifest::Manifest;
 use shibori_formats::write;
 
 use super::pages::{Page, pages_of};
-use super::{gather, here, policy, told, wrote};
+use super::{gather, policy, told, wrote};
 use crate::args::{Contact, Drift, Everywhere, Motion, Onion, Pages, PictureOut, show};
 use crate::console::{Console, bytes, counted, grouped, millis};
 use crate::failure::Failure;
+use crate::terminal;
 
 #[derive(Serialize)]
 struct PictureReport {
@@ -96,7 +97,7 @@ fn finish(
     console: &Console,
 ) -> Result<(), Failure> {
     if out.here {
-        here::show(picture)?;
+        terminal::show(picture)?;
     }
     match &out.output {
         Some(output) => written(picture, output, frames, sources, everywhere, console),
@@ -126,7 +127,7 @@ pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) 
     let (film, told) =
         film_of(&set, FilmOptions { zoom: args.zoom, backdrop: args.background, show: show(&args.show) })?;
     if args.out.here {
-        here::play(&film)?;
+        terminal::play(&film)?;
     }
     let Some(output) = &args.out.output else { return Ok(()) };
     let progress = console.progress("encoding pictures", film.pictures.len());

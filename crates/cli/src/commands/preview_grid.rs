@@ -9,10 +9,11 @@ use shibori_formats::read::{Loaded, Picture, image, rects};
 use shibori_formats::write;
 
 use super::cutting::{found_grid, island_options, prepared, rect_failure};
-use super::{here, policy, wrote};
+use super::{policy, wrote};
 use crate::args::{Everywhere, GridPreview};
 use crate::console::{Console, counted};
 use crate::failure::Failure;
+use crate::terminal;
 
 #[derive(Serialize)]
 struct Report {
@@ -48,7 +49,7 @@ pub(super) fn run(args: &GridPreview, everywhere: &Everywhere, console: &Console
     };
     let drawn = draw_cut(&sheet.pixels, sheet.ground, &plan, args.zoom.zoom.unwrap_or(0));
     if args.out.here {
-        here::show(&drawn.image)?;
+        terminal::show(&drawn.image)?;
     }
     if let Some(output) = &args.out.output {
         write::picture(output, &drawn.image, &policy(everywhere, vec![args.image.clone()]))?;

@@ -7,7 +7,13 @@ use crate::env::{Env, pictures};
 
 fn save(env: &Env, name: &str, image: &RgbaImage, format: ImageFormat) {
     let mut bytes = std::io::Cursor::new(Vec::new());
-    DynamicImage::from(image.clone()).write_to(&mut bytes, format).unwrap();
+    if format == ImageFormat::Tiff {
+        let mut tiff = tiff::encoder::TiffEncoder::new(&mut bytes).unwrap();
+        let (width, height) = image.dimensions();
+        tiff.write_image::<tiff::encoder::colortype::RGBA8>(width, height, image.as_raw()).unwrap();
+    } else {
+        DynamicImage::from(image.clone()).write_to(&mut bytes, format).unwrap();
+    }
     env.write(name, bytes.into_inner());
 }
 

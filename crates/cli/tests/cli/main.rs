@@ -12,3 +12,4 @@ mod previews;
 mod readme;
 mod road;
 mod safety;
+mod schema;

@@ -103,7 +103,7 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
     let wanted = cut(&env);
     for (options, margin, gutter, bleed) in [
         ("", 1, 2, 0),
-        ("--allow-turn --effort high --page-max 200", 1, 2, 0),
+        ("--allow-turn --page-max 200", 1, 2, 0),
         ("--allow-turn --margin 3 --gutter 0 --bleed 2", 3, 0, 2),
         ("--page-square --page-round pow2 --gutter 1", 1, 1, 0),
         ("--page-per sprite --bleed 1", 1, 2, 1),
@@ -113,14 +113,17 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
         ("--page-format webp --no-spread", 1, 2, 0),
         ("--page-format qoi", 1, 2, 0),
         ("--page-format tga --sampling nearest", 1, 2, 0),
-        ("--png quick --effort low", 1, 2, 0),
+        ("--png quick", 1, 2, 0),
         ("--png small", 1, 2, 0),
         // 26 colours and clear: a palette that loses nothing.
         ("--palette 200", 1, 2, 0),
         ("--page-size 256x256", 1, 2, 0),
         ("--page-size 96x128 --allow-turn", 1, 2, 0),
     ] {
-        env.ok(&format!("pack frog koi reeds -o atlas/pond --force {options}"));
+        // Searching for the densest page is held to its promises elsewhere; here it would only take its time.
+        let effort = if options.is_empty() { "" } else { "--effort low" };
+        let pack = format!("pack frog koi reeds -o atlas/pond --force {effort} {options}");
+        env.ok(&pack);
         let found = read(&env, "atlas/pond", Asked { margin, gutter, bleed });
         for (name, picture) in &wanted {
             let (_, other) =
@@ -128,7 +131,7 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
             assert!(looks_like(other, picture), "{options}: {name}");
         }
         let one = env.files("atlas");
-        env.ok(&format!("pack frog koi reeds -o atlas/pond --force --jobs 1 {options}"));
+        env.ok(&format!("{pack} --jobs 1"));
         assert!(one == env.files("atlas"), "{options}: one thread writes other bytes");
         env.ok("unpack atlas/pond.json -o back");
         let back = env.frames("back");
@@ -252,20 +255,20 @@ fn a_palette_and_premultiplied_pages_say_what_they_cost() {
 fn pages_without_use_go_and_pages_that_are_not_ours_stay() {
     let env = Env::with_art();
     cut(&env);
-    env.ok("pack frog koi -o atlas/pond --page-per sprite");
+    env.ok("pack frog koi --effort low -o atlas/pond --page-per sprite");
     assert_eq!(env.names("atlas"), ["pond-frog.png", "pond-koi.png", "pond.json"]);
-    env.ok("pack frog koi -o atlas/pond --page-format qoi");
+    env.ok("pack frog koi --effort low -o atlas/pond --page-format qoi");
     assert_eq!(env.names("atlas"), ["pond.json", "pond.qoi"]);
     for format in ["qoi", "tga", "webp", "png"] {
-        env.ok(&format!("pack frog koi -o atlas/pond --page-format {format}"));
+        env.ok(&format!("pack frog koi --effort low -o atlas/pond --page-format {format}"));
         let page = format!("atlas/pond.{format}");
         let mut bytes = env.read(&page);
         let middle = bytes.len() / 2;
         bytes[middle] ^= 1;
         env.write(&page, &bytes);
-        let outcome = env.run(&format!("pack frog koi -o atlas/pond --page-format {format}"));
+        let outcome = env.run(&format!("pack frog koi --effort low -o atlas/pond --page-format {format}"));
         assert_eq!(outcome.code, 4, "{format}: {}", outcome.err);
-        env.ok(&format!("pack frog koi -o atlas/pond --page-format {format} --force"));
+        env.ok(&format!("pack frog koi --effort low -o atlas/pond --page-format {format} --force"));
     }
 }
 

@@ -56,9 +56,9 @@ fn frames_left_over_from_an_earlier_run_go_but_nothing_else_does() {
 fn pages_left_over_go_too() {
     let env = Env::with_art();
     env.ok("slice art/heron.png --grid 6x1 -o heron");
-    env.ok("pack heron -o atlas/pond --page-max 80");
+    env.ok("pack heron --effort low -o atlas/pond --page-max 80");
     assert!(env.names("atlas").contains(&"pond-1.png".to_owned()));
-    env.ok("pack heron -o atlas/pond");
+    env.ok("pack heron --effort low -o atlas/pond");
     assert_eq!(env.names("atlas"), ["pond.json", "pond.png"]);
 }
 

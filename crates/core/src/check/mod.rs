@@ -15,9 +15,8 @@ mod specks;
 use std::fmt;
 use std::str::FromStr;
 
-use rayon::prelude::*;
-
 use crate::clip::Clip;
+use crate::parallel;
 use crate::{Color, FrameSet, Name, Pair, Size};
 
 /// What may be wrong.
@@ -148,7 +147,7 @@ pub enum Remedy {
 pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
     let frames = set.frames();
     let alone = |rule: fn(&FrameSet, usize, &Limits) -> Vec<Finding>| -> Vec<Finding> {
-        (0..frames.len()).into_par_iter().flat_map_iter(|at| rule(set, at, limits)).collect()
+        parallel::flat(frames.len(), |at| rule(set, at, limits))
     };
     let mut found = alone(|set, at, limits| {
         let mut found = edge::find(set, at, limits);

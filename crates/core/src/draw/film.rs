@@ -7,11 +7,11 @@ use std::fmt;
 use std::str::FromStr;
 
 use image::{Rgba, RgbaImage, imageops};
-use rayon::prelude::*;
 
 use crate::clip::{Clip, Span, Step, gcd};
 use crate::draw::paper::{Paper, ink};
 use crate::draw::{Show, overlay, text};
+use crate::parallel;
 use crate::{Color, ColorError, Frame, FrameSet, Mirror, Pixels, Rect, Size};
 
 /// Pictures with their times.
@@ -99,7 +99,7 @@ pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Film {
         scene.draw(&mut paper, step, (0, 0));
         paper.into_image()
     };
-    let pictures: Vec<RgbaImage> = (0..steps.len()).into_par_iter().map(draw).collect();
+    let pictures: Vec<RgbaImage> = parallel::map(steps.len(), draw);
     let spans = steps.iter().map(|step| clip.span(step));
     Film { pictures: pictures.into_iter().zip(spans).collect(), plays: clip.plays() }
 }
@@ -141,7 +141,7 @@ pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Film {
         }
         paper.into_image()
     };
-    let pictures: Vec<RgbaImage> = moments.par_iter().map(|(shown, _)| draw(shown)).collect();
+    let pictures: Vec<RgbaImage> = parallel::each(&moments, |(shown, _)| draw(shown));
     let spans = moments.iter().map(|(_, span)| *span);
     Film { pictures: pictures.into_iter().zip(spans).collect(), plays: 0 }
 }

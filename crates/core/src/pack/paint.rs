@@ -1,9 +1,9 @@
 //! Pages from places. Never moves a place.
 
 use image::{RgbaImage, imageops};
-use rayon::prelude::*;
 
 use crate::pack::Atlas;
+use crate::parallel;
 use crate::{Pixels, Rect};
 
 const CHANNELS: usize = 4;
@@ -85,10 +85,8 @@ fn spread_under(canvas: &mut RgbaImage, distance: u32) {
     let width = canvas.width() as usize;
     for _ in 0..distance {
         let height = canvas.height() as usize;
-        let filled: Vec<(usize, [u8; 3])> = (0..height)
-            .into_par_iter()
-            .flat_map_iter(|y| spread_row(canvas.as_raw(), &has_colour, width, y))
-            .collect();
+        let filled: Vec<(usize, [u8; 3])> =
+            parallel::flat(height, |y| spread_row(canvas.as_raw(), &has_colour, width, y));
         let bytes: &mut [u8] = canvas;
         for (at, colour) in filled {
             bytes[at * CHANNELS..at * CHANNELS + 3].copy_from_slice(&colour);

@@ -2,9 +2,8 @@
 
 use std::collections::HashMap;
 
-use rayon::prelude::*;
-
 use crate::pack::Layer;
+use crate::parallel;
 use crate::{Frame, Pixels};
 
 /// Which frames show which picture.
@@ -18,14 +17,10 @@ pub(super) struct Shared {
 /// Finds frames whose kept pixels look the same, those of their layers too. Without `share` only blank frames are found.
 pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> Shared {
     let mut shared = Shared { picture_of: Vec::with_capacity(frames.len()), distinct: Vec::new() };
-    let sums: Vec<Option<u64>> = frames
-        .par_iter()
-        .enumerate()
-        .map(|(at, frame)| {
-            let sum = || if share { sum(frame.pixels(), |x, _| x) } else { at as u64 };
-            (!frame.is_blank()).then(sum)
-        })
-        .collect();
+    let sums: Vec<Option<u64>> = parallel::map(frames.len(), |at| {
+        let sum = || if share { sum(frames[at].pixels(), |x, _| x) } else { at as u64 };
+        (!frames[at].is_blank()).then(sum)
+    });
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let looks_same = |a: usize, b: usize| {
         frames[a].pixels().looks_like(frames[b].pixels())
@@ -58,7 +53,7 @@ pub(super) fn mirrored(frames: &[Frame], distinct: &[usize]) -> Vec<(usize, usiz
         let pixels = frames[*at].pixels();
         (sum(pixels, |x, _| x), sum(pixels, |x, width| width - 1 - x))
     };
-    let sums: Vec<(u64, u64)> = distinct.par_iter().map(sums).collect();
+    let sums: Vec<(u64, u64)> = parallel::each(distinct, sums);
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let mut found = Vec::new();
     for (picture, &(own, mirrored)) in sums.iter().enumerate() {

@@ -10,8 +10,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use rayon::prelude::*;
-
+use crate::parallel;
 use crate::shape::points::{center, feet, mass};
 use crate::shape::trim::{TrimScope, groups};
 use crate::{Color, Frame, FrameSet, Pair, Pixels, Point, Rect, SetError, Size};
@@ -154,7 +153,7 @@ pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shi
         AlignTo::Match => return align_by_matching(set, options),
         AlignTo::Mark(_) => |_| None,
     };
-    let points: Vec<Option<Point>> = set.frames().par_iter().map(find).collect();
+    let points: Vec<Option<Point>> = parallel::each(set.frames(), find);
     Ok(align_to_points(set, &points)?)
 }
 
@@ -266,7 +265,7 @@ fn align_by_matching(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet,
         match options.with {
             MatchWith::First => {
                 let found: Vec<Shift> =
-                    others.par_iter().map(|&at| start.best(&set.frames()[at], options.reach)).collect();
+                    parallel::each(others, |&at| start.best(&set.frames()[at], options.reach));
                 others.iter().zip(found).for_each(|(&at, shift)| shifts[at] = shift);
             }
             MatchWith::Previous => {

@@ -1,9 +1,9 @@
 //! Registration marks: a spot of one colour that an artist sets in every frame. It is found, used, and erased.
 
 use image::Rgba;
-use rayon::prelude::*;
 
 use crate::cut::pieces;
+use crate::parallel;
 use crate::{Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetError};
 
 /// Why a mark is of no use.
@@ -37,8 +37,8 @@ pub enum MarkError {
 /// Finds the mark of a colour in every frame that shows anything, and erases it. The points are the middles of the
 /// marks on the canvas; `None` for a blank frame.
 pub fn take_marks(set: FrameSet, color: Color) -> Result<(FrameSet, Vec<Option<Point>>), MarkError> {
-    let found: Vec<_> = set.frames().par_iter().map(|frame| taken(frame.clone(), color)).collect();
-    let found = found.into_iter().collect::<Result<Vec<_>, MarkError>>()?;
+    let frames = set.frames();
+    let found = parallel::fallible(frames.len(), |at| taken(frames[at].clone(), color))?;
     let points = found.iter().map(|(_, point)| *point).collect();
     let set = set.map_frames(|at, _| Ok::<_, MarkError>(found[at].0.clone()))?;
     Ok((set, points))

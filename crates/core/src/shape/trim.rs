@@ -3,8 +3,7 @@
 //! A wider scope makes frames share one box, so that nothing jumps even in a game that ignores
 //! insets. Canvas and inset always restore the frame; a blank frame keeps no pixels.
 
-use rayon::prelude::*;
-
+use crate::parallel;
 use crate::{FrameSet, Pair, Pixels, Rect, SetError};
 
 /// How to trim.
@@ -37,7 +36,7 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
     if how.scope == TrimScope::None {
         return Ok(set);
     }
-    let content: Vec<Option<Rect>> = set.frames().par_iter().map(|frame| frame.content(how.alpha)).collect();
+    let content: Vec<Option<Rect>> = parallel::each(set.frames(), |frame| frame.content(how.alpha));
     let groups = groups(&set, how.scope);
     let mut shared: Vec<Option<Rect>> = vec![None; content.len()];
     for (at, &group) in groups.iter().enumerate() {

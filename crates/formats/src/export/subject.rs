@@ -3,7 +3,6 @@
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
-use rayon::prelude::*;
 
 use crate::export::ExportError;
 use crate::export::facts::{ClipFacts, FrameFacts};
@@ -11,6 +10,7 @@ use crate::manifest::{Alpha, Manifest, load, page_files, parse, straightened};
 use crate::read::{Limits, bytes_of};
 use crate::write::png;
 use crate::{Error, ReadProblem};
+use shibori_core::parallel;
 
 /// A manifest, its pages, and what follows from both.
 #[derive(Debug)]
@@ -77,7 +77,7 @@ impl Subject {
             };
             Ok(PageImage { pixels: pixels.to_image(), bytes, path })
         };
-        let pages = files.into_par_iter().map(page).collect::<Result<Vec<_>, Error>>()?;
+        let pages = parallel::fallible(files.len(), |at| page(files[at].clone()))?;
         let stem = stem_of(path);
         let frames = (0..manifest.frames.len()).map(|at| FrameFacts::of(&manifest, at)).collect();
         let clips = manifest.clips.iter().map(ClipFacts::of).collect();

@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
 use image::{RgbaImage, imageops};
-use rayon::prelude::*;
 use serde::Deserialize;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
 use shibori_core::pack::{OldPlaces, Place};
+use shibori_core::parallel;
 use shibori_core::{
     Area, Carried, Frame, FrameSet, Insets, Marks, Name, Pair, Pixels, Point, Rect, Size, Source,
 };
@@ -25,9 +25,8 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     let bytes = crate::read::bytes_of(path)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
     let files = page_files(path, &manifest)?;
-    let pages = manifest.pages.par_iter().zip(&files);
-    let pages = pages.map(|(page, file)| open_page(page, file, path, limits));
-    let pages = pages.collect::<Result<Vec<_>, Error>>()?;
+    let pages =
+        parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
     let remarks = refit(&mut manifest, &pages);
     for (page, pixels) in manifest.pages.iter().zip(&pages) {
         let (said, found) = (Size::from((page.size[0], page.size[1])), pixels.size());

@@ -26,11 +26,10 @@ pub const FORMAT: &str = "shibori/1";
 /// The manifest's name in a set's folder.
 pub const SET_FILE: &str = "frames.json";
 
-/// The JSON Schema (2020-12) of the manifest.
-pub fn schema() -> String {
-    let schema = schemars::schema_for!(Manifest);
-    let text = serde_json::to_string_pretty(&schema).expect("a schema is plain JSON");
-    text + "\n"
+/// The JSON Schema (2020-12) of the manifest. It is made from [`Manifest`] and kept as a file; a test holds the two together,
+/// so that the program needs nothing that makes schemas.
+pub fn schema() -> &'static str {
+    include_str!("../../../../schema/manifest.schema.json")
 }
 
 #[cfg(test)]

@@ -2,17 +2,19 @@
 
 use std::collections::BTreeMap;
 
+#[cfg(test)]
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 
 /// Where each frame lies, what it looked like untrimmed, and how clips play. All lengths are pixels of
 /// the manifest's own pages; origin top left, y down.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
-#[schemars(title = "Shibori manifest", extend("$id" = "shibori/1"))]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
+#[cfg_attr(test, schemars(title = "Shibori manifest", extend("$id" = "shibori/1")))]
 pub struct Manifest {
     /// Always `shibori/1`.
-    #[schemars(extend("const" = "shibori/1"))]
+    #[cfg_attr(test, schemars(extend("const" = "shibori/1")))]
     pub format: String,
     /// The images that frames lie on.
     pub pages: Vec<Page>,
@@ -30,7 +32,8 @@ pub struct Manifest {
 }
 
 /// One image.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 pub struct Page {
     /// Its path from the manifest, with `/`; never leaves the manifest's folder.
     pub file: String,
@@ -57,7 +60,8 @@ pub struct Page {
 }
 
 /// How a page keeps transparency.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Alpha {
     /// Colours are as seen, alpha beside them.
@@ -68,7 +72,8 @@ pub enum Alpha {
 }
 
 /// How a game filters a page.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Sampling {
     /// Pixels stay square.
@@ -84,7 +89,8 @@ impl Alpha {
 }
 
 /// One frame.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 pub struct FrameEntry {
     /// Unique within the sprite; 1 to 200 characters.
     pub name: String,
@@ -128,7 +134,8 @@ pub struct FrameEntry {
 }
 
 /// A number of pixels, written without a fraction where it has none.
-#[derive(Clone, Copy, Debug, PartialEq, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 #[serde(transparent)]
 pub struct Coordinate(pub f64);
 
@@ -144,7 +151,8 @@ impl Serialize for Coordinate {
 }
 
 /// Where a frame came from.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 pub struct SourceEntry {
     /// The file's name, without its folders.
     pub file: String,
@@ -161,7 +169,8 @@ pub struct SourceEntry {
 }
 
 /// One clip.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 pub struct ClipEntry {
     /// Unique within the sprite.
     pub name: String,
@@ -186,7 +195,8 @@ pub struct ClipEntry {
 }
 
 /// The way through a clip's steps.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Playing {
     /// First to last.
@@ -197,12 +207,13 @@ pub enum Playing {
 }
 
 /// One step of a clip.
-#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
 pub struct StepEntry {
     /// The frame, counted in `frames` from 0.
     pub frame: usize,
     /// How long, in ticks; at least 1.
-    #[schemars(range(min = 1))]
+    #[cfg_attr(test, schemars(range(min = 1)))]
     pub ticks: u32,
     /// Drawn mirrored left-right about the pivot.
     #[serde(default, skip_serializing_if = "is_false")]

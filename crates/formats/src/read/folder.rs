@@ -7,8 +7,8 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use rayon::prelude::*;
 use shibori_core::clip::{Clip, Span};
+use shibori_core::parallel;
 use shibori_core::{Frame, FrameSet, Name};
 
 use crate::read::source::{Gathered, Remark, file_name, frames_of_file, from_manifest};
@@ -149,8 +149,7 @@ fn one_sprite(
     images: &[PathBuf],
     limits: &Limits,
 ) -> Result<(FrameSet, Vec<Remark>), Error> {
-    let read = images.par_iter().map(|path| frames_of_file(path, sprite, limits));
-    let read = read.collect::<Result<Vec<_>, Error>>()?;
+    let read = parallel::fallible(images.len(), |at| frames_of_file(&images[at], sprite, limits))?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
     for (set, said) in read {
         sets.push(set);

@@ -2,9 +2,9 @@
 
 use ::png::{BlendOp, DisposeOp};
 use image::RgbaImage;
-use rayon::prelude::*;
 use shibori_core::clip::Span;
 use shibori_core::draw::Film;
+use shibori_core::parallel;
 
 use crate::WriteProblem;
 use crate::write::{page, seal};
@@ -19,8 +19,7 @@ pub(super) fn apng(film: &Film, tick: impl Fn() + Sync) -> Result<Vec<u8>, Write
         tick();
         bytes
     };
-    let stills: Vec<Vec<u8>> =
-        film.pictures.par_iter().map(compress).collect::<Result<Vec<_>, WriteProblem>>()?;
+    let stills: Vec<Vec<u8>> = parallel::fallible(film.pictures.len(), |at| compress(&film.pictures[at]))?;
     let first = stills.first().map_or(&[][..], Vec::as_slice);
     let mut bytes = first[..SIGNATURE].to_vec();
     for (kind, content) in chunks(first).filter(|(kind, _)| kind != b"IDAT" && kind != b"IEND") {

@@ -7,9 +7,9 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use rayon::prelude::*;
 use shibori_core::file_fault;
 use shibori_core::pack::{Atlas, Page, Ratio, paint};
+use shibori_core::parallel;
 
 use crate::manifest::{self, PageFacts};
 use crate::write::page::{Loss, PageOptions, Palette};
@@ -153,7 +153,8 @@ pub fn atlas(
             jobs.extend((0..atlas.layers().len()).map(|layer| (number, page, Some(layer))));
         }
     }
-    let write_page = |(target, &(number, page, layer)): (usize, &(usize, usize, Option<usize>))| {
+    let write_page = |target: usize| {
+        let (number, page, layer) = jobs[target];
         let image = paint(&atlases[number], page, layer, options.finish);
         // A companion's colours are no colours: a palette would bend its normals.
         let palette = palettes[number].as_ref().filter(|_| layer.is_none());
@@ -163,7 +164,7 @@ pub fn atlas(
         outputs.stage(target, &bytes)?;
         Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), page, layer }))
     };
-    let written = jobs.par_iter().enumerate().map(write_page).collect::<Result<Vec<_>, Error>>()?;
+    let written = parallel::fallible(jobs.len(), write_page)?;
     let mut report = AtlasReport { pages: vec![Vec::new(); atlases.len()], ..AtlasReport::default() };
     written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
     report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
@@ -181,10 +182,7 @@ pub fn atlas(
 
 fn palette(atlas: &Atlas, options: &PageOptions) -> Option<Palette> {
     let most = options.colors?;
-    let pages: Vec<_> = (0..atlas.pages().len())
-        .into_par_iter()
-        .map(|page| paint(atlas, page, None, options.finish))
-        .collect();
+    let pages = parallel::map(atlas.pages().len(), |page| paint(atlas, page, None, options.finish));
     Some(Palette::of(&pages, most))
 }
 

@@ -6,9 +6,9 @@ use std::collections::BTreeSet;
 use ::gif::{DisposalMethod, Encoder, EncodingError, Frame, Repeat};
 use color_quant::NeuQuant;
 use image::{Rgba, RgbaImage};
-use rayon::prelude::*;
 use shibori_core::clip::Span;
 use shibori_core::draw::Film;
+use shibori_core::parallel;
 
 use crate::WriteProblem;
 use crate::write::seal;
@@ -38,16 +38,12 @@ pub(super) fn gif(film: &Film, tick: impl Fn() + Sync) -> Result<Encoded, WriteP
     };
     let palette = Palette::of(film);
     let delays = hundredths(film);
-    let pictures: Vec<Vec<u8>> =
-        film.pictures.par_iter().map(|(picture, _)| palette.indices(picture)).collect();
-    let frames: Vec<Frame<'static>> = changes(&pictures, usize::from(width))
-        .into_par_iter()
-        .zip(delays)
-        .map(|(change, delay)| {
-            tick();
-            change.frame(delay)
-        })
-        .collect();
+    let pictures: Vec<Vec<u8>> = parallel::each(&film.pictures, |(picture, _)| palette.indices(picture));
+    let changes = changes(&pictures, usize::from(width));
+    let frames: Vec<Frame<'static>> = parallel::owned(changes, |at, change| {
+        tick();
+        change.frame(delays[at])
+    });
     let bytes = encode(&frames, film.plays, (width, height), &palette);
     let bytes = bytes.map_err(|error| WriteProblem::Format(error.to_string()))?;
     let half = |pixel: &Rgba<u8>| pixel[3] > 0 && pixel[3] < 255;
@@ -108,15 +104,11 @@ impl Palette {
             used.dedup();
             used
         };
-        let merged = |mut all: BTreeSet<[u8; 3]>, used: Vec<[u8; 3]>| {
-            all.extend(used);
-            all
-        };
-        let used = film.pictures.par_iter().map(of_picture).fold(BTreeSet::new, merged);
-        let used = used.reduce(BTreeSet::new, |mut all, more| {
-            all.extend(more);
-            all
-        });
+        let mut used = BTreeSet::new();
+        // Some at a time, so that the lists of a long film are never all there at once.
+        for some in film.pictures.chunks(64) {
+            used.extend(parallel::each(some, of_picture).into_iter().flatten());
+        }
         if used.len() <= COLORS {
             let colors: Vec<[u8; 3]> = used.into_iter().collect();
             let mut bytes = colors.concat();

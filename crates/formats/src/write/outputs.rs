@@ -9,11 +9,11 @@ use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use rayon::prelude::*;
 use tempfile::TempDir;
 
 use crate::write::seal;
 use crate::{Error, WriteProblem};
+use shibori_core::parallel;
 
 /// What may be replaced.
 #[derive(Clone, Debug, Default)]
@@ -61,10 +61,8 @@ impl Outputs {
     /// Where one is a folder, a source, or not ours; or a folder can't be written to.
     pub fn plan(targets: &[PathBuf], stale: &[PathBuf], policy: &Policy) -> Result<Self, Error> {
         let sources: HashSet<PathBuf> =
-            policy.sources.par_iter().filter_map(|path| path.canonicalize().ok()).collect();
-        let checked: Vec<Result<(), Error>> =
-            targets.par_iter().map(|target| check(target, &sources, policy.force)).collect();
-        checked.into_iter().collect::<Result<Vec<()>, Error>>()?;
+            parallel::each(&policy.sources, |path| path.canonicalize().ok()).into_iter().flatten().collect();
+        parallel::fallible(targets.len(), |at| check(&targets[at], &sources, policy.force))?;
         let is_free =
             |path: &&PathBuf| path.canonicalize().is_ok_and(|real| !sources.contains(&real)) && is_ours(path);
         let stale = stale.iter().filter(is_free).cloned().collect();
@@ -120,7 +118,8 @@ impl Outputs {
         if self.dry_run {
             return Ok(Written { files, removed: std::mem::take(&mut self.stale) });
         }
-        let put = |(at, target): (usize, &Target)| {
+        let put = |at: usize| {
+            let target = &self.targets[at];
             let staged = self.staged(at);
             // What holds its bytes already was not staged.
             if !staged.exists() {
@@ -130,8 +129,8 @@ impl Outputs {
         };
         // The last target, a manifest, says what the others are: until they all lie there, the old one stays.
         let last = self.targets.len().saturating_sub(1);
-        self.targets[..last].par_iter().enumerate().try_for_each(put)?;
-        self.targets.iter().enumerate().skip(last).try_for_each(put)?;
+        parallel::fallible(last, put)?;
+        (last..self.targets.len()).try_for_each(put)?;
         self.made.keep();
         for path in &self.stale {
             fs::remove_file(path).map_err(|error| Error::write(path, error))?;

@@ -7,7 +7,7 @@ use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use rayon::prelude::*;
+use shibori_core::parallel;
 use shibori_core::{FrameSet, Pair};
 
 use crate::manifest::{self, SET_FILE};
@@ -60,8 +60,8 @@ fn left_behind(folder: &Path, targets: &[PathBuf]) -> Vec<PathBuf> {
 /// Writes a set. `tick` is called once a file, from any thread.
 pub fn set(files: SetFiles, tick: impl Fn() + Sync) -> Result<Written, Error> {
     let SetFiles { set, files, folder, outputs } = files;
-    set.frames().par_iter().enumerate().try_for_each(|(at, frame)| {
-        let bytes = png(&frame.pixels().to_image());
+    parallel::fallible(set.frames().len(), |at| {
+        let bytes = png(&set.frames()[at].pixels().to_image());
         let bytes = bytes.map_err(|problem| Error::write(&folder.join(&files[at]), problem))?;
         tick();
         outputs.stage(at, &bytes)

@@ -4,12 +4,11 @@
 //! lines beside it (the second difference of the gradient), in units of what is usual in that band. Some
 //! neighbours match, so a true border need not show: the evidence is that of a mixture.
 
-use rayon::prelude::*;
-
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::candidates::{divisions, price, shape, single};
+use crate::parallel;
 use crate::{Pixels, Size};
 
 /// The share of true borders that show.
@@ -33,8 +32,8 @@ pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     let columns = best(&across, &all_columns, &first_rows, FINALISTS);
     let mut rows = best(&down, &all_rows, &columns[..columns.len().min(LENDERS)], FINALISTS);
     rows.extend(first_rows.into_iter().filter(|row| !rows.contains(row)).collect::<Vec<_>>());
-    let in_rows: Vec<Strength> = rows.par_iter().map(|row| across.strength(row)).collect();
-    let in_columns: Vec<Strength> = columns.par_iter().map(|column| down.strength(column)).collect();
+    let in_rows: Vec<Strength> = parallel::each(&rows, |row| across.strength(row));
+    let in_columns: Vec<Strength> = parallel::each(&columns, |column| down.strength(column));
     let mut found = Vec::with_capacity(columns.len() * rows.len());
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
@@ -163,13 +162,12 @@ fn nats(strength: f64) -> f64 {
 }
 
 fn best(changes: &Changes, divisions: &[Axis], others: &[Axis], count: usize) -> Vec<Axis> {
-    let strengths: Vec<Strength> = others.par_iter().map(|other| changes.strength(other)).collect();
+    let strengths: Vec<Strength> = parallel::each(others, |other| changes.strength(other));
     let score = |axis: &Axis| {
         let in_bands = strengths.iter().map(|strength| strength.evidence(axis));
         in_bands.fold(f64::MIN, f64::max) - price(axis, axis)
     };
-    let mut scored: Vec<(f64, usize)> =
-        divisions.par_iter().enumerate().map(|(at, axis)| (score(axis), at)).collect();
+    let mut scored: Vec<(f64, usize)> = parallel::map(divisions.len(), |at| (score(&divisions[at]), at));
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut found: Vec<Axis> = scored.iter().take(count).map(|&(_, at)| divisions[at]).collect();
     let whole = single(changes.lines);

@@ -46,11 +46,10 @@ mod repeat;
 mod rim;
 mod sparse;
 
-use rayon::prelude::*;
-
 use crate::clean::{Ground, ground};
 use crate::cut::grid::Axis;
 use crate::cut::{Across, Grid, Spacing};
+use crate::parallel;
 use crate::{Pair, Pixels, Size};
 
 /// The lead in nats from which an answer is acted upon.
@@ -212,7 +211,7 @@ fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
     let all = decided(sheet, found, ground);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
     let has_faint = |y: u32| sheet.row(y).chunks_exact(4).any(is_faint);
-    if ground != Ground::Clear || !(0..sheet.size().height).into_par_iter().any(has_faint) {
+    if ground != Ground::Clear || !parallel::any(sheet.size().height as usize, |y| has_faint(y as u32)) {
         return Some(all);
     }
     let Some(firm) = sparse::candidates(sheet, |pixel| pixel[3] >= FIRM) else { return Some(all) };

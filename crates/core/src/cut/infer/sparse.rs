@@ -1,7 +1,5 @@
 //! Sheets with a background: lines that cut nothing, and drawings that stand steady.
 
-use rayon::prelude::*;
-
 use crate::Pixels;
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
@@ -10,6 +8,7 @@ use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
 use crate::cut::infer::candidates::{divisions, price, shape, single};
 use crate::cut::infer::repeat;
+use crate::parallel;
 
 /// How many divisions of each axis are judged together with the other's.
 const FINALISTS: usize = 14;
@@ -29,7 +28,7 @@ pub(super) fn candidates(
     is_content: impl Fn(&[u8]) -> bool + Sync,
 ) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, is_content)?;
-    let (all_columns, all_rows) = rayon::join(|| divisions(columns.count()), || divisions(rows.count()));
+    let (all_columns, all_rows) = (divisions(columns.count()), divisions(rows.count()));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
     let first_rows = best(&rows, &all_rows, &[single(columns.count())], (LENDERS, 1));
@@ -67,7 +66,7 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
         bits.fold(0, |word, (at, pixel)| word | u64::from(is_content(pixel)) << at)
     };
     let row = |y: u32| sheet.row(y).chunks(64 * 4).map(word).collect::<Vec<u64>>();
-    let words: Vec<u64> = (0..size.height).into_par_iter().flat_map_iter(row).collect();
+    let words: Vec<u64> = parallel::flat(size.height as usize, |y| row(y as u32));
     if words.iter().all(|&word| word == 0) {
         return None;
     }
@@ -78,7 +77,7 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
 fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
-    let borders: Vec<Borders> = others.par_iter().map(|other| Borders::new(lines, other)).collect();
+    let borders: Vec<Borders> = parallel::each(others, |other| Borders::new(lines, other));
     let highest =
         |score: &(dyn Fn(&Borders) -> f64 + Sync)| borders.iter().map(score).fold(f64::MIN, f64::max);
     // Lines are quickly judged; how steadily drawings stand is asked of the promising ones only.
@@ -87,8 +86,8 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
         highest(&|borders| borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis))
             - price(axis, axis)
     };
-    let promising = ranked(&divisions.par_iter().map(by_lines).collect::<Vec<f64>>(), PROMISING);
-    let again: Vec<f64> = promising.par_iter().map(|&at| whole_score(&divisions[at])).collect();
+    let promising = ranked(&parallel::each(divisions, by_lines), PROMISING);
+    let again: Vec<f64> = parallel::each(&promising, |&at| whole_score(&divisions[at]));
     let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
     for at in ranked(&again, PROMISING) {
         let axis = divisions[promising[at]];
@@ -130,8 +129,8 @@ fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
 fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axis]) -> Vec<GridCandidate> {
     let (row_bands, band_of_row) = representatives(best_rows);
     let (column_bands, band_of_column) = representatives(best_columns);
-    let across: Vec<Borders> = row_bands.par_iter().map(|row| Borders::new(columns, row)).collect();
-    let down: Vec<Borders> = column_bands.par_iter().map(|column| Borders::new(rows, column)).collect();
+    let across: Vec<Borders> = parallel::each(&row_bands, |row| Borders::new(columns, row));
+    let down: Vec<Borders> = parallel::each(&column_bands, |column| Borders::new(rows, column));
     let pairs: Vec<(usize, usize)> =
         (0..best_columns.len()).flat_map(|c| (0..best_rows.len()).map(move |r| (c, r))).collect();
     let judge = |&(c, r): &(usize, usize)| {
@@ -152,7 +151,7 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let witnesses = lines_x.witnesses + lines_y.witnesses;
         GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places, witnesses }
     };
-    pairs.par_iter().map(judge).collect()
+    parallel::each(&pairs, judge)
 }
 
 fn trusted(lines: Verdict, steadiness: f64, cleanness: f64) -> f64 {

@@ -1,13 +1,12 @@
 //! Onto a page of a given size: everything, or as much as goes.
 
-use rayon::prelude::*;
-
 use crate::Size;
 use crate::pack::Effort;
 use crate::pack::arrange::free::{strip_work, work};
 use crate::pack::arrange::niche::{Filled, Strip};
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::{Outcome, Pieces, Spot, anneal, maxrects};
+use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
 const MOST_FOR_MAXRECTS: usize = 1_000;
@@ -37,7 +36,7 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
         let runs: Vec<_> =
             orders.iter().flat_map(|order| maxrects::SCORES.map(|score| (order, score))).collect();
         let go = |(order, score): &(&Vec<usize>, _)| maxrects::run(pieces, order, room, *score);
-        found.extend(best(runs.par_iter().map(go).collect()));
+        found.extend(best(parallel::each(&runs, go)));
     }
     // Lying pages are filled like upright ones with everything turned.
     let sideways: Vec<Size> = pieces.sizes.iter().map(|size| size.turned()).collect();
@@ -49,7 +48,7 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
         let (pieces, room, is_sideways) = views[view];
         back(Strip::of(room).fill(pieces, &orders[order]), is_sideways)
     };
-    let filled: Vec<Outcome> = starts.par_iter().map(quick).collect();
+    let filled: Vec<Outcome> = parallel::each(&starts, quick);
     let mut ranked: Vec<(u64, usize)> =
         filled.iter().enumerate().map(|(at, outcome)| (left(outcome), at)).collect();
     ranked.sort_unstable();
@@ -64,7 +63,7 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
             let (pieces, room, is_sideways) = views[view];
             back(filled_most(pieces, &orders[order], room, steps, seed), is_sideways)
         };
-        found.extend(best(searches.par_iter().map(search).collect()));
+        found.extend(best(parallel::each(&searches, search)));
     }
     best(found).expect("strips were filled")
 }

@@ -1,7 +1,5 @@
 //! The smallest page that holds all pieces: many widths, each filled by several packers, and the best improved.
 
-use rayon::prelude::*;
-
 use crate::Size;
 use crate::pack::Effort;
 use crate::pack::arrange::maxrects::{self, Score};
@@ -9,6 +7,7 @@ use crate::pack::arrange::niche::{Filled, Strip};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
 use crate::pack::arrange::{Outcome, Pieces, anneal, fixed};
 use crate::pack::page::Fitting;
+use crate::parallel;
 
 /// A run of maximal rectangles costs about the square of the pieces, so of many pieces there are few runs.
 const RUNS_TIMES_SQUARE: usize = 1_500_000;
@@ -119,7 +118,7 @@ fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
     let tries: Vec<(usize, usize)> =
         (0..widths.len()).flat_map(|width| (0..orders.len()).map(move |order| (width, order))).collect();
     let quick = |&(width, order): &(usize, usize)| Strip::new(widths[width]).fill(pieces, &orders[order]);
-    let filled: Vec<Filled> = tries.par_iter().map(quick).collect();
+    let filled: Vec<Filled> = parallel::each(&tries, quick);
     // The best order of each width, and the widths with the smallest pages.
     let mut starts: Vec<(u64, usize)> = Vec::new();
     for width in 0..widths.len() {
@@ -138,7 +137,7 @@ fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
         let (width, order) = tries[at];
         anneal::lowest(pieces, &orders[order], Strip::new(widths[width]), steps, seed)
     };
-    let found: Vec<Filled> = searches.par_iter().map(search).collect();
+    let found: Vec<Filled> = parallel::each(&searches, search);
     let all = filled.into_iter().chain(found).filter(fits);
     all.map(|filled| filled.outcome).min_by_key(|outcome| key(fitting, outcome))
 }
@@ -160,7 +159,7 @@ fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, count: u32) -
 
 fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, runs: &[Run]) -> Option<Outcome> {
     let go = |run: &Run| maxrects::run(pieces, &sorted(pieces, wanted, run.order), run.room, run.score);
-    let outcomes = runs.par_iter().enumerate().map(|(number, run)| (number, go(run)));
+    let outcomes = parallel::each(runs, go).into_iter().enumerate();
     let whole = outcomes.filter(|(_, outcome)| outcome.left.is_empty());
     whole.min_by_key(|(number, outcome)| (key(fitting, outcome), *number)).map(|(_, outcome)| outcome)
 }

@@ -1,13 +1,12 @@
 //! Several pages: as few as can be, each as full as can be, the last as small as can be.
 
-use rayon::prelude::*;
-
 use crate::pack::Effort;
 use crate::pack::arrange::free::{self, strip_work, work};
 use crate::pack::arrange::niche::Strip;
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::{Outcome, Pieces, anneal, fixed};
 use crate::pack::page::Fitting;
+use crate::parallel;
 
 /// Pages for all of `wanted`, each of which fits an empty page.
 pub(super) fn pages(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Vec<Outcome> {
@@ -61,8 +60,7 @@ fn search(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
             ((pages.len() - 1) as f64 * room.area() as f64 + last as f64, pages)
         })
     };
-    let found: Vec<(f64, Vec<Outcome>)> =
-        ORDERS.par_iter().enumerate().map(|(at, order)| go((at, order))).collect();
+    let found: Vec<(f64, Vec<Outcome>)> = parallel::map(ORDERS.len(), |at| go((at, &ORDERS[at])));
     let best = found.into_iter().enumerate().min_by(|(a, x), (b, y)| x.0.total_cmp(&y.0).then(a.cmp(b)));
     let mut pages = best?.1.1;
     let last = pages.pop()?;

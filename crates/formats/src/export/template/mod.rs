@@ -19,10 +19,16 @@ use crate::write::seal;
 
 pub use starters::{STARTERS, Starter};
 
-/// Steps a template may take: a hundred thousand frames' worth, and about two seconds.
-const STEPS: u64 = 20_000_000;
-/// Bytes it may write.
-const LONGEST: usize = 256 << 20;
+/// What a template may take before it is stopped.
+#[derive(Clone, Copy)]
+struct Bounds {
+    /// Steps: a hundred thousand frames' worth, and about two seconds.
+    steps: u64,
+    /// Bytes of text.
+    bytes: usize,
+}
+
+const BOUNDS: Bounds = Bounds { steps: 20_000_000, bytes: 256 << 20 };
 
 /// What is wrong with a template.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -40,12 +46,16 @@ pub struct TemplateError {
 
 /// The text that a template makes of a subject.
 pub fn render(subject: &Subject, source: &str) -> Result<String, TemplateError> {
+    render_within(subject, source, BOUNDS)
+}
+
+fn render_within(subject: &Subject, source: &str, bounds: Bounds) -> Result<String, TemplateError> {
     let mut environment = Environment::new();
     environment.set_undefined_behavior(UndefinedBehavior::Strict);
     let mut syntax = SyntaxConfig::builder();
     syntax.trim_blocks(true).lstrip_blocks(true).keep_trailing_newline(true);
     environment.set_syntax(syntax.build().expect("the usual delimiters do not clash"));
-    environment.set_fuel(Some(STEPS));
+    environment.set_fuel(Some(bounds.steps));
     environment.set_auto_escape_callback(|_| minijinja::AutoEscape::None);
     environment.set_debug(true);
     environment.set_formatter(|out, state, value| match bool::try_from(value.clone()) {
@@ -57,10 +67,10 @@ pub fn render(subject: &Subject, source: &str) -> Result<String, TemplateError> 
     environment.add_template("template", source).map_err(|error| told(&error, source))?;
     let context = context::of(subject, source)?;
     let template = environment.get_template("template").map_err(|error| told(&error, source))?;
-    let mut bounded = Bounded { text: Vec::new(), is_full: false };
+    let mut bounded = Bounded { text: Vec::new(), longest: bounds.bytes, is_full: false };
     let rendered = template.render_captured_to(Value::from(Serde(context)), &mut bounded);
     if bounded.is_full {
-        let problem = format!("the text would be longer than {} MB", LONGEST >> 20);
+        let problem = format!("the text would be longer than {} MB", bounds.bytes >> 20);
         let hint = Some("look for a loop over the wrong list".to_owned());
         return Err(TemplateError { line: 1, column: 1, problem, hint });
     }
@@ -71,12 +81,13 @@ pub fn render(subject: &Subject, source: &str) -> Result<String, TemplateError> 
 /// A text that ends somewhere.
 struct Bounded {
     text: Vec<u8>,
+    longest: usize,
     is_full: bool,
 }
 
 impl io::Write for Bounded {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        if self.text.len() + bytes.len() > LONGEST {
+        if self.text.len() + bytes.len() > self.longest {
             self.is_full = true;
             return Err(io::Error::other("the text is too long"));
         }

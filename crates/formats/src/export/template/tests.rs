@@ -55,8 +55,11 @@ fn mistakes_are_told_with_their_place() {
     assert!(error("{% include '/etc/passwd' %}").contains("line 1"));
     assert!(error("\n{{ 'x'|shout }}").starts_with("line 2, column"));
     let endless = "{% for a in range(99999) %}{% for b in range(99999) %}{{ a * b }}{% endfor %}{% endfor %}";
-    let told = error(endless);
-    assert!(told.contains("more steps than allowed") || told.contains("longer than 256 MB"), "{told}");
+    let (_folder, subject) = subject(frames(6), &CLIPS, &PageOptions::default(), "pond");
+    let stopped =
+        |steps, bytes| render_within(&subject, endless, Bounds { steps, bytes }).unwrap_err().problem;
+    assert_eq!(stopped(10_000, 1 << 20), "the template takes more steps than allowed");
+    assert_eq!(stopped(BOUNDS.steps, 1 << 20), "the text would be longer than 1 MB");
 }
 
 #[test]

@@ -8,10 +8,10 @@
 use ::png::EncodingError;
 use flate2::{Compress, Compression, FlushCompress};
 use image::RgbaImage;
-use rayon::prelude::*;
 use simd_adler32::Adler32;
 
 use crate::WriteProblem;
+use shibori_core::parallel;
 
 const CHANNELS: usize = 4;
 /// Bytes of pixels in a band: far more than the 32 KiB that deflate looks back.
@@ -34,7 +34,7 @@ fn encode(image: &RgbaImage) -> Result<Vec<u8>, EncodingError> {
         sum.write(&filtered);
         deflated(&filtered, band + 1 == count).map(|bytes| (bytes, sum.finish(), filtered.len()))
     };
-    let bands = (0..count).into_par_iter().map(band).collect::<Result<Vec<_>, EncodingError>>()?;
+    let bands = parallel::fallible(count, band)?;
     let sum = bands.iter().fold(1, |sum, (_, other, length)| joined(sum, *other, *length));
     let mut bytes = vec![0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a];
     let sides = [image.width().to_be_bytes(), image.height().to_be_bytes()].concat();

@@ -7,10 +7,10 @@
 //! by alpha, as they are seen; sums are whole numbers, so the same pages give the same palette everywhere. Written here
 //! because the crates for it either know no alpha, or take no fewer than 64 colours, or count in an order of chance.
 
+use shibori_core::parallel;
 use std::collections::HashMap;
 
 use image::{Rgba, RgbaImage};
-use rayon::prelude::*;
 
 /// Rounds in which colours look for their nearest mean and means for the middle of their colours.
 const ROUNDS: usize = 12;
@@ -201,7 +201,7 @@ fn nearest_of(seen: &[Seen], means: &[[i64; 4]]) -> Vec<usize> {
         };
         (0..means.len()).min_by_key(distance).unwrap_or(0)
     };
-    seen.par_iter().map(nearest).collect()
+    parallel::each(seen, nearest)
 }
 
 fn unmultiplied(shown: [i64; 4]) -> Color {

@@ -1,8 +1,12 @@
 //! Formats of one picture: JPEG, BMP, TIFF, TGA, QOI.
 
+mod jpeg;
+mod tiff;
+
 use std::io::Cursor;
 
 use ::image::error::ImageError;
+use ::image::metadata::Orientation;
 use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use shibori_core::{Pixels, Size};
 
@@ -10,36 +14,43 @@ use crate::ReadProblem;
 use crate::read::image::check_size;
 use crate::read::{Format, ImageInfo, Limits, Loaded, Picture};
 
+/// A picture as its codec gives it.
+struct Raw {
+    image: DynamicImage,
+    orientation: Orientation,
+    /// How colors are stored, for people.
+    color: String,
+}
+
 pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Loaded, ReadProblem> {
+    let Raw { mut image, orientation, color } = match format {
+        Format::Jpeg => jpeg::decode(bytes, limits)?,
+        Format::Tiff => tiff::decode(bytes, limits)?,
+        Format::Bmp => simple(bytes, ImageFormat::Bmp, format, limits)?,
+        Format::Qoi => simple(bytes, ImageFormat::Qoi, format, limits)?,
+        Format::Tga => simple(bytes, ImageFormat::Tga, format, limits)?,
+        Format::Png | Format::Gif | Format::WebP | Format::Y4m => {
+            return Err(ReadProblem::Unsupported(format!("{} has a reader of its own", format.name())));
+        }
+    };
+    image.apply_orientation(orientation);
+    let rgba = image.into_rgba8();
+    let info = ImageInfo { format, size: Size::from(rgba.dimensions()), color };
+    Ok(Loaded { info, picture: Picture::Still(Pixels::whole(rgba)), is_truncated: false })
+}
+
+fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> Result<Raw, ReadProblem> {
     let wrong = |error: ImageError| problem(&error, format.name(), bytes.len());
-    let mut reader = ImageReader::with_format(Cursor::new(bytes), codec(format));
+    let mut reader = ImageReader::with_format(Cursor::new(bytes), codec);
     let mut allowed = ::image::Limits::default();
     // Sixteen bits and four channels are the most a pixel takes while it is decoded; twice that for buffers.
     allowed.max_alloc = Some(limits.pixels.saturating_mul(16));
     reader.limits(allowed);
-    let mut decoder = reader.into_decoder().map_err(wrong)?;
+    let decoder = reader.into_decoder().map_err(wrong)?;
     check_size(Size::from(decoder.dimensions()), limits)?;
-    let color = format!("{:?}", decoder.original_color_type());
-    let orientation = decoder.orientation().map_err(wrong)?;
-    let mut image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
-    image.apply_orientation(orientation);
-    let rgba = image.into_rgba8();
-    let size = Size::from(rgba.dimensions());
-    let info = ImageInfo { format, size, color: plain(&color) };
-    Ok(Loaded { info, picture: Picture::Still(Pixels::whole(rgba)), is_truncated: false })
-}
-
-fn codec(format: Format) -> ImageFormat {
-    match format {
-        Format::Png => ImageFormat::Png,
-        Format::Gif => ImageFormat::Gif,
-        Format::WebP => ImageFormat::WebP,
-        Format::Jpeg => ImageFormat::Jpeg,
-        Format::Bmp => ImageFormat::Bmp,
-        Format::Tiff => ImageFormat::Tiff,
-        Format::Tga | Format::Y4m => ImageFormat::Tga,
-        Format::Qoi => ImageFormat::Qoi,
-    }
+    let color = plain(&format!("{:?}", decoder.original_color_type()));
+    let image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
+    Ok(Raw { image, orientation: Orientation::NoTransforms, color })
 }
 
 /// `Rgba8` as "RGBA, 8 bit".
@@ -77,6 +88,13 @@ mod tests {
         let mut bytes = Cursor::new(Vec::new());
         let opaque = DynamicImage::from(image.clone()).into_rgb8();
         match format {
+            ImageFormat::Tiff => {
+                let mut encoder = ::tiff::encoder::TiffEncoder::new(&mut bytes).unwrap();
+                let (width, height) = image.dimensions();
+                encoder
+                    .write_image::<::tiff::encoder::colortype::RGBA8>(width, height, image.as_raw())
+                    .unwrap();
+            }
             ImageFormat::Jpeg => opaque.write_to(&mut bytes, format).unwrap(),
             _ => image.write_to(&mut bytes, format).unwrap(),
         }

@@ -1,14 +1,19 @@
-//! Pictures in the terminal itself: by its own picture protocol where it has one, else in half blocks of true colour.
+//! Pictures in the terminal itself: by an image protocol where the terminal says by name that it has one, else in half blocks
+//! of color. Nothing is asked of a terminal: an answer that never comes would hang, and one that does eats keys.
+
+mod blocks;
+mod protocol;
 
 use std::io::{self, IsTerminal, Write};
 use std::time::{Duration, Instant};
 
 use crossterm::{cursor, event, execute, terminal};
-use image::{DynamicImage, RgbaImage};
+use image::RgbaImage;
 use shibori_core::draw::Film;
-use viuer::{Config, print};
 
 use crate::failure::Failure;
+use blocks::Depth;
+use protocol::Protocol;
 
 /// Where stdout is no terminal there is nowhere to show anything.
 fn check_terminal() -> Result<(), Failure> {
@@ -19,36 +24,41 @@ fn check_terminal() -> Result<(), Failure> {
         .with_hint("leave --here out and write a file: -o FILE"))
 }
 
-/// As large as the terminal, but no pixel larger than one half block: a picture is never blurred up.
-fn config(picture: &RgbaImage) -> Config {
+/// How many characters wide a picture is shown: as large as the terminal, but no pixel larger than one half block, so that
+/// it is never blurred up.
+fn columns_for(picture: &RgbaImage) -> u32 {
     let (columns, rows) = terminal::size().unwrap_or((80, 24));
     let rows = rows.saturating_sub(2).max(1);
     let (width, height) = (f64::from(picture.width()), f64::from(picture.height()));
     let scale = (f64::from(columns) / width).min(f64::from(rows) * 2.0 / height).min(1.0);
-    let width = Some(((width * scale) as u32).max(1));
-    // Asking a terminal what it can do waits for an answer that many never give, and eats the keys pressed meanwhile: only
-    // those are asked that say by name that they will answer.
-    let says = |variable: &str, names: &[&str]| {
-        std::env::var(variable)
-            .is_ok_and(|value| names.iter().any(|name| value.to_lowercase().contains(name)))
-    };
-    let use_kitty = says("TERM", &["kitty", "ghostty"]) || says("TERM_PROGRAM", &["ghostty", "wezterm"]);
-    Config { width, absolute_offset: false, transparent: true, use_kitty, ..Config::default() }
+    ((width * scale) as u32).max(1)
 }
 
-fn shown(picture: &RgbaImage) -> Result<(u32, u32), Failure> {
-    print(&DynamicImage::ImageRgba8(picture.clone()), &config(picture))
+fn shown(picture: &RgbaImage) -> Result<(), Failure> {
+    let columns = columns_for(picture);
+    let text = match Protocol::of_terminal(|name| std::env::var(name).ok()) {
+        Some(protocol) => protocol.text(&encoded(picture)?, columns),
+        None => blocks::text(picture, columns, Depth::of_terminal(|name| std::env::var(name).ok())),
+    };
+    let mut out = io::stdout().lock();
+    out.write_all(text.as_bytes())
+        .and_then(|()| out.flush())
+        .map_err(|error| Failure::usage(format!("this terminal can't show it: {error}")))
+}
+
+fn encoded(picture: &RgbaImage) -> Result<Vec<u8>, Failure> {
+    shibori_formats::write::png(picture)
         .map_err(|error| Failure::usage(format!("this terminal can't show it: {error}")))
 }
 
 /// Shows one picture.
-pub(super) fn show(picture: &RgbaImage) -> Result<(), Failure> {
+pub(crate) fn show(picture: &RgbaImage) -> Result<(), Failure> {
     check_terminal()?;
-    shown(picture).map(drop)
+    shown(picture)
 }
 
 /// Plays a film until a key is pressed, or as often as it plays.
-pub(super) fn play(film: &Film) -> Result<(), Failure> {
+pub(crate) fn play(film: &Film) -> Result<(), Failure> {
     check_terminal()?;
     let wrong = |error: io::Error| Failure::usage(format!("this terminal can't play it: {error}"));
     terminal::enable_raw_mode().map_err(wrong)?;

@@ -1,0 +1,102 @@
+//! JPEG by its codec, with the orientation that cameras note.
+
+use ::image::metadata::Orientation;
+use ::image::{DynamicImage, GrayAlphaImage, GrayImage, RgbImage, RgbaImage};
+use shibori_core::Size;
+use zune_jpeg::JpegDecoder;
+use zune_jpeg::errors::DecodeErrors;
+use zune_jpeg::zune_core::bytestream::ZCursor;
+use zune_jpeg::zune_core::colorspace::ColorSpace;
+use zune_jpeg::zune_core::options::DecoderOptions;
+
+use super::Raw;
+use crate::ReadProblem;
+use crate::read::Limits;
+use crate::read::image::check_size;
+
+pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
+    let options =
+        DecoderOptions::default().set_strict_mode(false).set_max_width(usize::MAX).set_max_height(usize::MAX);
+    let mut head = JpegDecoder::new_with_options(ZCursor::new(bytes), options);
+    head.decode_headers().map_err(|error| problem(&error))?;
+    let (width, height) = head.dimensions().unwrap_or_default();
+    // The format has 16 bits for each.
+    let size = Size { width: width as u32, height: height as u32 };
+    check_size(size, limits)?;
+    let colors = match head.input_colorspace() {
+        Some(own @ (ColorSpace::RGBA | ColorSpace::Luma | ColorSpace::LumaA)) => own,
+        _ => ColorSpace::RGB,
+    };
+    let orientation = head.exif().and_then(|exif| orientation(exif)).unwrap_or(Orientation::NoTransforms);
+    let mut decoder =
+        JpegDecoder::new_with_options(ZCursor::new(bytes), options.jpeg_set_out_colorspace(colors));
+    let samples = decoder.decode().map_err(|error| problem(&error))?;
+    let image = match colors {
+        ColorSpace::RGBA => {
+            RgbaImage::from_raw(size.width, size.height, samples).map(DynamicImage::ImageRgba8)
+        }
+        ColorSpace::Luma => {
+            GrayImage::from_raw(size.width, size.height, samples).map(DynamicImage::ImageLuma8)
+        }
+        ColorSpace::LumaA => {
+            GrayAlphaImage::from_raw(size.width, size.height, samples).map(DynamicImage::ImageLumaA8)
+        }
+        _ => RgbImage::from_raw(size.width, size.height, samples).map(DynamicImage::ImageRgb8),
+    };
+    let image = image.ok_or_else(|| damaged("fewer pixels than its size says".to_owned()))?;
+    let color = if matches!(colors, ColorSpace::Luma) { "grey, 8 bit" } else { "RGB, 8 bit" };
+    Ok(Raw { image, orientation, color: color.to_owned() })
+}
+
+fn damaged(why: String) -> ReadProblem {
+    ReadProblem::Damaged { format: "JPEG", why }
+}
+
+fn problem(error: &DecodeErrors) -> ReadProblem {
+    match error {
+        DecodeErrors::Unsupported(what) => {
+            ReadProblem::Unsupported(format!("this kind of JPEG is not read: {what:?}"))
+        }
+        other => damaged(format!("{other}")),
+    }
+}
+
+/// The orientation in EXIF data: tag 0x0112 of the first directory, one short number.
+fn orientation(exif: &[u8]) -> Option<Orientation> {
+    let is_little = match exif.get(..4)? {
+        b"II*\0" => true,
+        b"MM\0*" => false,
+        _ => return None,
+    };
+    let short = |at: usize| -> Option<u16> {
+        let pair = [*exif.get(at)?, *exif.get(at + 1)?];
+        Some(if is_little { u16::from_le_bytes(pair) } else { u16::from_be_bytes(pair) })
+    };
+    let long = |at: usize| -> Option<usize> {
+        let (a, b) = (usize::from(short(at)?), usize::from(short(at + 2)?));
+        Some(if is_little { a | (b << 16) } else { (a << 16) | b })
+    };
+    let directory = long(4)?;
+    let entries = usize::from(short(directory)?);
+    let found = (0..entries).map(|entry| directory + 2 + 12 * entry).find(|&at| short(at) == Some(0x0112))?;
+    let is_one_short = short(found + 2)? == 3 && long(found + 4)? == 1;
+    let value = u8::try_from(short(found + 8)?).ok()?;
+    if is_one_short { Orientation::from_exif(value) } else { None }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn orientations_are_read_in_both_byte_orders_and_nothing_beyond_the_end() {
+        let little =
+            [b"II*\0\x08\0\0\0\x01\0".as_slice(), &[0x12, 0x01, 3, 0, 1, 0, 0, 0, 6, 0, 0, 0]].concat();
+        let big = [b"MM\0*\0\0\0\x08\0\x01".as_slice(), &[0x01, 0x12, 0, 3, 0, 0, 0, 1, 0, 3, 0, 0]].concat();
+        assert_eq!(orientation(&little), Some(Orientation::Rotate90));
+        assert_eq!(orientation(&big), Some(Orientation::Rotate180));
+        for end in 0..18 {
+            assert_eq!(orientation(&little[..end]), None, "{end}");
+        }
+    }
+}
