@@ -1,11 +1,11 @@
-//! Modelling in a few tones: balls, limbs and flat shapes, lit by a moon at the upper left.
+//! Modeling in a few tones: balls, limbs and flat shapes, lit by a moon at the upper left.
 //!
 //! Every shape is shaded by its curved surface and the light is cut to the five tones of a ramp, so that
 //! what comes out is pixel art with clean clusters, not a photograph.
 
 use image::{Rgba, RgbaImage};
 
-/// Five tones of one colour, from shadow to light.
+/// Five tones of one color, from shadow to light.
 #[derive(Clone, Copy)]
 pub(crate) struct Ramp(pub(crate) [u32; 5]);
 
@@ -133,7 +133,7 @@ impl Clay {
         self.model(surface, |_, _| ramp);
     }
 
-    /// A flat shape in one colour.
+    /// A flat shape in one color.
     pub(crate) fn flat(&mut self, corners: &[At], color: u32) {
         let inside = |x: f32, y: f32| {
             let mut odd = false;

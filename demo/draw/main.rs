@@ -1,7 +1,7 @@
 //! Draws the demo art: a garden pond at night, all made up.
 //!
 //! `cargo run --example draw-demo -- demo/art` writes every file anew; with `--check` it only compares them
-//! with what is there. Each sprite has a file of its own; [`clay`] is what they are modelled in.
+//! with what is there. Each sprite has a file of its own; [`clay`] is what they are modeled in.
 
 mod clay;
 mod duckling;

@@ -1,4 +1,4 @@
-//! Reeds: loose drawings at odd places on one flat colour, with a few stray specks, as such sheets come.
+//! Reeds: loose drawings at odd places on one flat color, with a few stray specks, as such sheets come.
 
 use image::{RgbaImage, imageops};
 

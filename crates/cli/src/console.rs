@@ -1,6 +1,6 @@
 //! Everything the program says: results on stdout, the rest on stderr.
 //!
-//! Whether there are colours, and whether the result is text or JSON, is decided once, here. Control
+//! Whether there are colors, and whether the result is text or JSON, is decided once, here. Control
 //! characters in names are shown as escapes, so that a file name can't paint the terminal.
 
 use std::io::{self, IsTerminal, Write};
@@ -78,9 +78,9 @@ impl Console {
     /// What the result's text alone asks for, such as a warning that does not change the exit code.
     pub(crate) fn warn(&self, line: &str, hint: Option<&str>) {
         if !self.quiet {
-            self.labelled("warning", YELLOW, line);
+            self.labeled("warning", YELLOW, line);
             if let Some(hint) = hint {
-                self.labelled("  hint", CYAN, hint);
+                self.labeled("  hint", CYAN, hint);
             }
         }
     }
@@ -88,7 +88,7 @@ impl Console {
     /// Something to know, on stderr.
     pub(crate) fn note(&self, line: &str) {
         if !self.quiet {
-            self.labelled("note", CYAN, line);
+            self.labeled("note", CYAN, line);
         }
     }
 
@@ -103,12 +103,12 @@ impl Console {
         if failure.message.is_empty() {
             return;
         }
-        self.labelled("error", RED, &failure.message);
+        self.labeled("error", RED, &failure.message);
         if let Some(pointer) = &failure.pointer {
             print_err(&harmless(&format!("    {}", pointer.replace('\n', "\n    "))));
         }
         if let Some(hint) = &failure.hint {
-            self.labelled("  hint", CYAN, hint);
+            self.labeled("  hint", CYAN, hint);
         }
     }
 
@@ -117,7 +117,7 @@ impl Console {
         Progress::new(what, steps, !self.quiet && io::stderr().is_terminal())
     }
 
-    fn labelled(&self, label: &str, color: &str, text: &str) {
+    fn labeled(&self, label: &str, color: &str, text: &str) {
         let text = harmless(text);
         print_err(&match self.paint_err {
             true => format!("{color}{label}:{PLAIN} {text}"),

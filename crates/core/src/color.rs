@@ -1,17 +1,17 @@
-//! Colours as people type them, and one laid over another.
+//! Colors as people type them, and one laid over another.
 
 use std::fmt;
 use std::str::FromStr;
 
 use image::Rgba;
 
-/// A straight-alpha colour: `ff00ff`, or `ff00ff80` with alpha; a leading `#` is taken too.
+/// A straight-alpha color: `ff00ff`, or `ff00ff80` with alpha; a leading `#` is taken too.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Color(pub Rgba<u8>);
 
-/// Why a text is not a colour.
+/// Why a text is not a color.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a colour; type six hex digits such as ff00ff, or eight with alpha such as ff00ff80")]
+#[error("'{0}' is not a color; type six hex digits such as ff00ff, or eight with alpha such as ff00ff80")]
 pub struct ColorError(String);
 
 impl FromStr for Color {
@@ -60,7 +60,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn colours_read_with_and_without_alpha_and_print_back() {
+    fn colors_read_with_and_without_alpha_and_print_back() {
         for text in ["ff00ff", "ff00ff80", "012345"] {
             assert_eq!(text.parse::<Color>().unwrap().to_string(), text);
         }

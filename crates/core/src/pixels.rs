@@ -121,7 +121,7 @@ impl Pixels {
         Some(Rect::new(left, top, right - left, bottom + 1 - top))
     }
 
-    /// Whether both show the same picture; the colour of fully transparent pixels does not count.
+    /// Whether both show the same picture; the color of fully transparent pixels does not count.
     pub fn looks_like(&self, other: &Pixels) -> bool {
         self.size() == other.size()
             && (self.shares_image_with(other) && self.rect == other.rect
@@ -202,7 +202,7 @@ pub(crate) mod tests {
     }
 
     #[test]
-    fn hidden_colour_does_not_make_a_difference() {
+    fn hidden_color_does_not_make_a_difference() {
         let one = |pixel| Pixels::whole(RgbaImage::from_pixel(2, 2, Rgba(pixel)));
         assert!(one([1, 2, 3, 0]).looks_like(&one([9, 9, 9, 0])));
         assert!(!one([1, 2, 3, 1]).looks_like(&one([9, 9, 9, 1])));

@@ -50,7 +50,7 @@ fn main() {
     let _ = std::fs::remove_dir_all(&folder);
 }
 
-/// A round figure of many colours that walks about.
+/// A round figure of many colors that walks about.
 fn frames() -> FrameSet {
     let frame = |at: u32| {
         let (dx, dy) = (i64::from(at * 7 % 13), i64::from(at * 5 % 11));

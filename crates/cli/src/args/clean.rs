@@ -14,15 +14,15 @@ use crate::args::value::text;
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[command(next_help_heading = "Clean")]
 pub(crate) struct CleanArgs {
-    /// Make a flat background transparent: auto finds its colour, or name it, such as ff00ff [default: none]
+    /// Make a flat background transparent: auto finds its color, or name it, such as ff00ff [default: none]
     #[arg(long, value_name = "auto|none|COLOR")]
     #[serde(deserialize_with = "text")]
     pub(crate) key: Option<KeyArg>,
-    /// How far from the key colour a pixel may be in each channel, 0 to 255 [default: what auto found, else 0]
+    /// How far from the key color a pixel may be in each channel, 0 to 255 [default: what auto found, else 0]
     #[arg(long, value_name = "N")]
     #[serde(deserialize_with = "text")]
     pub(crate) tolerance: Option<u8>,
-    /// Where the key colour goes
+    /// Where the key color goes
     #[arg(long, value_name = "SCOPE", default_value = "outside")]
     pub(crate) key_scope: KeyScopeArg,
     /// Empty the outermost PX pixels of every frame's canvas
@@ -33,7 +33,7 @@ pub(crate) struct CleanArgs {
     #[arg(long, value_name = "PX")]
     #[serde(deserialize_with = "text")]
     pub(crate) specks: Option<u32>,
-    /// Remove the key colour's share from half-covered edge pixels
+    /// Remove the key color's share from half-covered edge pixels
     #[arg(long)]
     pub(crate) defringe: bool,
     /// Make pixels with an alpha of at least N solid, all others clear
@@ -42,7 +42,7 @@ pub(crate) struct CleanArgs {
     pub(crate) harden_alpha: Option<u8>,
 }
 
-/// Which colour goes.
+/// Which color goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum KeyArg {
     Auto,
@@ -75,7 +75,7 @@ impl fmt::Display for KeyArg {
 #[derive(Clone, Copy, Debug, Default, Deserialize, ValueEnum)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) enum KeyScopeArg {
-    /// Only from the sheet's border inwards: the same colour inside a drawing stays
+    /// Only from the sheet's border inwards: the same color inside a drawing stays
     #[default]
     Outside,
     /// All over the sheet

@@ -17,7 +17,7 @@ pub(crate) struct Everywhere {
     /// Print more about what is done
     #[arg(short, long, global = true)]
     pub(crate) verbose: bool,
-    /// Colours in messages
+    /// Colors in messages
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub(crate) color: When,
     /// Say what would be written, and write nothing

@@ -46,7 +46,7 @@ pub(crate) struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// What images hold: size, colours, transparency, delays, cell sizes that fit
+    /// What images hold: size, colors, transparency, delays, cell sizes that fit
     Inspect(Inspect),
     /// Cut sheets, strips and animations into frames
     Slice(Box<Slice>),

@@ -51,7 +51,7 @@ pub(crate) struct PackArgs {
     #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=1024))]
     #[serde(deserialize_with = "text")]
     pub(crate) gutter: Option<u32>,
-    /// Repeat a frame's border pixels outwards, so that filtering finds the right colour [default: 0]
+    /// Repeat a frame's border pixels outwards, so that filtering finds the right color [default: 0]
     #[arg(long, value_name = "PX", value_parser = clap::value_parser!(u32).range(0..=256))]
     #[serde(deserialize_with = "text")]
     pub(crate) bleed: Option<u32>,

@@ -1,4 +1,4 @@
-//! Pages as files: their format, their colours, their companions and sizes.
+//! Pages as files: their format, their colors, their companions and sizes.
 
 use std::str::FromStr;
 
@@ -11,7 +11,7 @@ use shibori_formats::write::{PageFormat, PageOptions, PngSize};
 
 use crate::args::value::{text, texts};
 
-/// How far colours are spread under clear pixels: filtering at full size reaches one pixel, at half size two.
+/// How far colors are spread under clear pixels: filtering at full size reaches one pixel, at half size two.
 const SPREAD: u32 = 2;
 
 #[derive(Args, Clone, Debug, Default, Deserialize)]
@@ -24,14 +24,14 @@ pub(crate) struct PageArgs {
     /// Write PNG pages in a moment, or as small as they get
     #[arg(long, value_name = "SIZE")]
     pub(crate) png: Option<PngArg>,
-    /// Bring all pages to one palette of at most so many colours, 2 to 256, clear included; says the error
+    /// Bring all pages to one palette of at most so many colors, 2 to 256, clear included; says the error
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(2..=256))]
     #[serde(deserialize_with = "text")]
     pub(crate) palette: Option<u16>,
-    /// Colours as they are, or multiplied by alpha; the manifest says which
+    /// Colors as they are, or multiplied by alpha; the manifest says which
     #[arg(long, value_name = "ALPHA", default_value = "straight")]
     pub(crate) alpha: AlphaArg,
-    /// Do not spread the colour of edges under the clear pixels beside them (it keeps filtering from dark fringes)
+    /// Do not spread the color of edges under the clear pixels beside them (it keeps filtering from dark fringes)
     #[arg(long)]
     pub(crate) no_spread: bool,
     /// How the game is to filter pages: a hint kept in the manifest
@@ -80,10 +80,10 @@ pub(crate) enum PngArg {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ValueEnum)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) enum AlphaArg {
-    /// Colours as seen, alpha beside them
+    /// Colors as seen, alpha beside them
     #[default]
     Straight,
-    /// Colours multiplied by alpha
+    /// Colors multiplied by alpha
     Premultiplied,
 }
 
@@ -92,7 +92,7 @@ pub(crate) enum AlphaArg {
 pub(crate) enum SamplingArg {
     /// Pixels stay square
     Nearest,
-    /// Pixels are blended with their neighbours
+    /// Pixels are blended with their neighbors
     Smooth,
 }
 
@@ -115,7 +115,7 @@ impl FromStr for CompanionArg {
     fn from_str(text: &str) -> Result<Self, String> {
         let (suffix, neutral) = match text.split_once('=') {
             Some((suffix, color)) => (suffix, color.parse::<Color>().map_err(|error| error.to_string())?),
-            // A normal map's neutral colour points straight at the viewer.
+            // A normal map's neutral color points straight at the viewer.
             None if text == "_n" => (text, Color([128, 128, 255, 255].into())),
             None => (text, Color([0; 4].into())),
         };
@@ -145,7 +145,7 @@ impl PageArgs {
                 Some(PngArg::Small) => PngSize::Small,
             },
             colors: self.palette,
-            // A palette has one clear colour, so nothing can be spread under it.
+            // A palette has one clear color, so nothing can be spread under it.
             finish: Finish { spread: if is_plain { 0 } else { SPREAD }, premultiplied },
             sampling: self.sampling.map(|sampling| match sampling {
                 SamplingArg::Nearest => Sampling::Nearest,

@@ -27,9 +27,9 @@ pub(crate) enum Preview {
     Pages(Pages),
     /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
     Html(Html),
-    /// The frames of each clip over each other, pivots on one point, time told by colour: a PNG
+    /// The frames of each clip over each other, pivots on one point, time told by color: a PNG
     Onion(Onion),
-    /// Where feet and centre stand from step to step, across and down: a PNG
+    /// Where feet and center stand from step to step, across and down: a PNG
     Drift(Drift),
 }
 
@@ -163,7 +163,7 @@ pub(crate) struct Motion {
     /// How large a pixel is drawn, with hard edges
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=64))]
     pub(crate) zoom: u32,
-    /// What lies behind: none, checker, or a colour such as 203040
+    /// What lies behind: none, checker, or a color such as 203040
     #[arg(long, value_name = "BACKDROP", default_value = "none")]
     pub(crate) background: Backdrop,
     /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all

@@ -128,7 +128,7 @@ pub(crate) enum ResampleArg {
     /// Hard pixels: whole factors such as 2 or 0.5
     #[default]
     Nearest,
-    /// Weighed neighbours, for painted art
+    /// Weighed neighbors, for painted art
     Smooth,
 }
 

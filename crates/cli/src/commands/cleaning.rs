@@ -38,7 +38,7 @@ pub(super) fn cleaned(set: FrameSet, clean: &CleanArgs) -> Result<(FrameSet, Vec
     };
     let (set, changed) = mend(set, take)?;
     if changed.pixels == 0 {
-        let text = format!("the colour {color} is nowhere to take out");
+        let text = format!("the color {color} is nowhere to take out");
         return Err(Failure::usage(text)
             .with_hint("raise --tolerance, or use --key-scope everywhere if it does not touch the border"));
     }
@@ -49,7 +49,7 @@ pub(super) fn cleaned(set: FrameSet, clean: &CleanArgs) -> Result<(FrameSet, Vec
     Ok((set, reports))
 }
 
-/// The colour to take out; by itself, the flat background that most frames stand on.
+/// The color to take out; by itself, the flat background that most frames stand on.
 fn key_of(set: &FrameSet, clean: &CleanArgs) -> Result<Option<(Color, u8)>, Failure> {
     match clean.key {
         None | Some(KeyArg::None) => Ok(None),
@@ -67,7 +67,7 @@ fn key_of(set: &FrameSet, clean: &CleanArgs) -> Result<Option<(Color, u8)>, Fail
             match most {
                 Some((color, tolerance, _)) => Ok(Some((color, tolerance))),
                 None => Err(Failure::usage("no frame stands on a flat background")
-                    .with_hint("name the colour, such as --key ff00ff, or leave --key out")),
+                    .with_hint("name the color, such as --key ff00ff, or leave --key out")),
             }
         }
     }

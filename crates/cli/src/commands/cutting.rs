@@ -89,7 +89,7 @@ impl SheetReport {
 pub(super) struct Sheet {
     pub(super) pixels: Pixels,
     pub(super) ground: Ground,
-    /// The colour that was made transparent, and how many pixels went.
+    /// The color that was made transparent, and how many pixels went.
     keyed: Option<(Color, u64)>,
 }
 
@@ -160,14 +160,14 @@ pub(super) fn prepared(
         (Some(KeyArg::Auto), Ground::None) => {
             let text = format!("{}: no flat background was found along its border", path.display());
             return Err(Failure::usage(text)
-                .with_hint("name the colour, such as --key ff00ff, with --tolerance if it varies"));
+                .with_hint("name the color, such as --key ff00ff, with --tolerance if it varies"));
         }
         (Some(KeyArg::Color(color)), _) => (color.0, 0),
     };
     let tolerance = clean.tolerance.unwrap_or(tolerance);
     let keyed = key(pixels, color, tolerance, clean.scope());
     if keyed.pixels == 0 {
-        let text = format!("{}: the colour {} is nowhere to take out", path.display(), Color(color));
+        let text = format!("{}: the color {} is nowhere to take out", path.display(), Color(color));
         let hint = match found {
             Ground::Flat { color, .. } => {
                 format!("its background is {}; --key auto takes that", Color(color))

@@ -30,7 +30,7 @@ struct Sheet {
     transparency: &'static str,
     /// Share of pixels that show nothing, 0 to 1.
     empty: f64,
-    /// The flat colour behind the drawings, if there is one.
+    /// The flat color behind the drawings, if there is one.
     background: Option<String>,
     /// The grid that explains the sheet, sure or not.
     grid: Option<GridReport>,

@@ -73,7 +73,7 @@ struct Memory {
 #[derive(Serialize)]
 struct PaletteReport {
     colors: usize,
-    /// Colours there were.
+    /// Colors there were.
     from: usize,
     /// Root of the mean squared error of a channel, in steps of 255.
     mean_error: f64,
@@ -206,11 +206,11 @@ fn is_or_are(count: usize) -> String {
 impl PaletteReport {
     fn told(&self) -> String {
         if self.colors == self.from {
-            return format!("palette of {}: every pixel keeps its colour", counted(self.colors, "colour"));
+            return format!("palette of {}: every pixel keeps its color", counted(self.colors, "color"));
         }
         format!(
             "palette of {} from {}: off by {:.1} of 255 on average, {} at most",
-            counted(self.colors, "colour"),
+            counted(self.colors, "color"),
             grouped(self.from as u64),
             self.mean_error,
             self.largest_error

@@ -138,10 +138,10 @@ pub(super) fn motion(args: &Motion, everywhere: &Everywhere, console: &Console) 
             "a GIF has no half transparency: {} pixels were made clear or solid",
             grouped(done.hardened)
         );
-        console.warn(&text, Some("write an .apng, or add --background with a colour or checker"));
+        console.warn(&text, Some("write an .apng, or add --background with a color or checker"));
     }
     if let Some(colors) = done.reduced_from {
-        let text = format!("a GIF has 256 colours: {} were reduced to 255", grouped(colors as u64));
+        let text = format!("a GIF has 256 colors: {} were reduced to 255", grouped(colors as u64));
         console.warn(&text, Some("write an .apng to keep them"));
     }
     let (width, height) = film.pictures[0].0.dimensions();

@@ -245,9 +245,9 @@ impl From<MarkError> for Failure {
         match error {
             MarkError::Set(error) => error.into(),
             MarkError::Missing { .. } => failure.with_hint(
-                "paint one spot of exactly that colour into every frame, or leave frames out with --only",
+                "paint one spot of exactly that color into every frame, or leave frames out with --only",
             ),
-            MarkError::Several { .. } => failure.with_hint("leave one spot of that colour in each frame"),
+            MarkError::Several { .. } => failure.with_hint("leave one spot of that color in each frame"),
         }
     }
 }

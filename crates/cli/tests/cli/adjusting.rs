@@ -105,7 +105,7 @@ fn check_finds_the_herons_faults_and_what_it_names_mends_them() {
     assert_eq!(env.run("check heron --allow touches-edge").code, 0);
     let unknown = env.run("check heron --allow shadows");
     assert_eq!(unknown.code, 2);
-    assert!(unknown.err.contains("there are touches-edge, neighbour"), "{}", unknown.err);
+    assert!(unknown.err.contains("there are touches-edge, neighbor"), "{}", unknown.err);
 }
 
 #[test]
@@ -173,7 +173,7 @@ fn mistakes_are_told_with_what_to_type() {
     let env = with_walk();
     for (line, wanted) in [
         ("adjust walk -o o --align match --region 40,40,20,20", "reaches outside the canvas of 48x48 px"),
-        ("adjust walk -o o --align mark:ff00ff", "frame 'step_0' has no mark of the colour ff00ff"),
+        ("adjust walk -o o --align mark:ff00ff", "frame 'step_0' has no mark of the color ff00ff"),
         ("adjust walk -o o --scale 0.001", "less than a pixel"),
         ("adjust walk -o o --box a=auto --box a=auto", "the box 'a' is given twice"),
         ("adjust walk -o o --nine 30,30,30,30", "leaves nothing to stretch"),

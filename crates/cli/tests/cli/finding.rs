@@ -75,7 +75,7 @@ fn separate_drawings_stand_on_one_canvas_and_specks_are_told() {
         assert_eq!(frame.pivot(), set.frames()[0].pivot());
         // Every drawing stands on the bottom.
         assert_eq!(frame.content(0).unwrap().bottom(), u64::from(frame.canvas().height));
-        // No pixel of the flat colour is left.
+        // No pixel of the flat color is left.
         assert!(
             frame
                 .pixels()
@@ -136,11 +136,11 @@ fn a_selection_takes_frames_in_its_order_and_thins_an_animation_out() {
 }
 
 #[test]
-fn a_key_colour_must_be_there() {
+fn a_key_color_must_be_there() {
     let env = Env::with_art();
     let outcome = env.run("slice art/reeds.png --grid 2x2 --key ff00ff -o out");
     assert_eq!(outcome.code, 2);
-    assert!(outcome.err.contains("the colour ff00ff is nowhere to take out"), "{}", outcome.err);
+    assert!(outcome.err.contains("the color ff00ff is nowhere to take out"), "{}", outcome.err);
     assert!(outcome.err.contains("its background is 2ea0a8; --key auto takes that"), "{}", outcome.err);
     let transparent = env.run("slice art/koi.png --grid 8x1 --key auto -o koi");
     assert!(

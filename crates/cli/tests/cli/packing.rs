@@ -82,7 +82,7 @@ fn check_place(page: &RgbaImage, placed: &Placed, asked: Asked) {
     }
 }
 
-/// The same picture, colour under clear pixels aside.
+/// The same picture, color under clear pixels aside.
 fn looks_like(a: &RgbaImage, b: &RgbaImage) -> bool {
     let same = |(p, q): (&Rgba<u8>, &Rgba<u8>)| p == q || p[3] == 0 && q[3] == 0;
     a.dimensions() == b.dimensions() && a.pixels().zip(b.pixels()).all(same)
@@ -115,7 +115,7 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
         ("--page-format tga --sampling nearest", 1, 2, 0),
         ("--png quick", 1, 2, 0),
         ("--png small", 1, 2, 0),
-        // 26 colours and clear: a palette that loses nothing.
+        // 26 colors and clear: a palette that loses nothing.
         ("--palette 200", 1, 2, 0),
         ("--page-size 256x256", 1, 2, 0),
         ("--page-size 96x128 --allow-turn", 1, 2, 0),
@@ -168,7 +168,7 @@ fn scaled_atlases_have_one_layout() {
 #[test]
 fn companions_lie_exactly_like_their_frames_and_come_back() {
     let env = Env::with_art();
-    // A normal map as it could be drawn: each colour says where its pixel lies on the canvas.
+    // A normal map as it could be drawn: each color says where its pixel lies on the canvas.
     let sheet = RgbaImage::from_fn(256, 32, |x, y| Rgba([x as u8, y as u8, 255, 255]));
     sheet.save_with_format(env.path("koi_n.tga"), image::ImageFormat::Tga).unwrap();
     env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");

@@ -36,7 +36,7 @@ fn zoomed(image: &RgbaImage, zoom: u32) -> RgbaImage {
     })
 }
 
-/// The same picture with one colour for everything that is fully transparent.
+/// The same picture with one color for everything that is fully transparent.
 fn visible(mut image: RgbaImage) -> RgbaImage {
     for pixel in image.pixels_mut().filter(|pixel| pixel[3] == 0) {
         *pixel = image::Rgba([0; 4]);
@@ -61,7 +61,7 @@ fn a_gif_shows_exactly_the_frames_and_times_of_the_clip() {
 }
 
 #[test]
-fn an_apng_keeps_soft_colours_and_odd_times_exactly() {
+fn an_apng_keeps_soft_colors_and_odd_times_exactly() {
     let env = Env::with_art();
     env.ok("slice art/ripple.png -o ripple --clip \"spread = 0-9 @12fps loop 3\"");
     env.ok("preview motion ripple --only spread -o spread.apng");
@@ -85,7 +85,7 @@ fn a_gif_of_soft_art_says_what_is_lost() {
 }
 
 #[test]
-fn a_gif_of_many_colours_is_reduced_and_says_so() {
+fn a_gif_of_many_colors_is_reduced_and_says_so() {
     let env = Env::with_art();
     let many =
         RgbaImage::from_fn(64, 64, |x, y| image::Rgba([x as u8 * 4, y as u8 * 4, (x ^ y) as u8 * 4, 255]));

@@ -1,6 +1,6 @@
-//! Figures that slide: feet and centre both away from where the clip has them, seen from the pivot as a game sees it.
+//! Figures that slide: feet and center both away from where the clip has them, seen from the pivot as a game sees it.
 //!
-//! Feet alone move in every stride and the centre alone in every reach; where both go the same way, the whole figure
+//! Feet alone move in every stride and the center alone in every reach; where both go the same way, the whole figure
 //! moves. A leap does so on purpose: that is what `--allow` and larger limits are for.
 
 use crate::check::{Finding, Limits, Remedy, Rule, frames_of, median, plain};

@@ -8,7 +8,7 @@ use crate::check::{Finding, Limits, Remedy, Rule};
 use crate::cut::pieces;
 use crate::{FrameSet, Pair, Size};
 
-/// A piece at the edge with less than this share of the main drawing's pixels is a neighbour's.
+/// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
 /// A tip of so many pixels may touch the edge; what is cut off ends in more.
 const TIP: u32 = 1;
@@ -72,14 +72,14 @@ struct Touch {
 }
 
 fn told(set: &FrameSet, at: usize, touch: &Touch, area: u32, largest: u32) -> Finding {
-    let is_neighbour = f64::from(area) < SHARE * f64::from(largest);
+    let is_neighbor = f64::from(area) < SHARE * f64::from(largest);
     let names = ["left", "right", "top", "bottom"];
     let sides: Vec<&str> =
         names.into_iter().zip(touch.sides).filter(|(_, is)| *is).map(|(name, _)| name).collect();
     let sides = sides.join(" and ");
-    let (rule, value, remedy, message) = if is_neighbour {
-        let text = format!("{area} px at the {sides} edge hang together with nothing: a neighbour's");
-        (Rule::Neighbour, f64::from(area), Remedy::RemoveGroups(area), text)
+    let (rule, value, remedy, message) = if is_neighbor {
+        let text = format!("{area} px at the {sides} edge hang together with nothing: a neighbor's");
+        (Rule::Neighbor, f64::from(area), Remedy::RemoveGroups(area), text)
     } else {
         let text =
             format!("touches the {sides} edge of its canvas with {} px: it may be cut there", touch.pixels);
@@ -94,7 +94,7 @@ fn told(set: &FrameSet, at: usize, touch: &Touch, area: u32, largest: u32) -> Fi
         clip,
         at: Some(touch.at),
         value,
-        limit: if is_neighbour { 0.0 } else { f64::from(TIP) },
+        limit: if is_neighbor { 0.0 } else { f64::from(TIP) },
         message,
         remedy,
     }

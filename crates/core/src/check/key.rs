@@ -1,10 +1,10 @@
-//! A background that is still there: a flat colour behind the whole frame, or left-overs of a usual key colour.
+//! A background that is still there: a flat color behind the whole frame, or left-overs of a usual key color.
 
 use crate::check::{Finding, Limits, Remedy, Rule};
 use crate::clean::{Ground, ground};
 use crate::{Color, FrameSet, Pair};
 
-/// Colours that nobody draws with, but everybody keys with.
+/// Colors that nobody draws with, but everybody keys with.
 const USUAL: [[u8; 3]; 2] = [[255, 0, 255], [0, 255, 0]];
 
 pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
@@ -48,10 +48,10 @@ pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
     }
     let Some((spot, color)) = first else { return Vec::new() };
     let color = Color(image::Rgba(color));
-    finding(spot, f64::from(count), color, format!("{count} px of the key colour {color} are left"))
+    finding(spot, f64::from(count), color, format!("{count} px of the key color {color} are left"))
 }
 
-/// One colour all over is a drawing too.
+/// One color all over is a drawing too.
 fn has_drawing(set: &FrameSet, at: usize, color: image::Rgba<u8>) -> bool {
     let pixels = set.frames()[at].pixels();
     pixels.rows().any(|row| row.chunks_exact(4).any(|pixel| pixel != color.0))

@@ -24,8 +24,8 @@ use crate::{Color, FrameSet, Name, Pair, Size};
 pub enum Rule {
     /// A drawing touches its cell's edge, and may be cut by it.
     TouchesEdge,
-    /// Pixels at the edge hang together with nothing: they belong to a neighbour.
-    Neighbour,
+    /// Pixels at the edge hang together with nothing: they belong to a neighbor.
+    Neighbor,
     /// Stray pixels beside the drawing, or alone in an otherwise blank frame.
     Specks,
     /// The figure slides within a clip.
@@ -34,7 +34,7 @@ pub enum Rule {
     SizeJump,
     /// Half-clear pixels in art of hard edges.
     SoftAlpha,
-    /// A background colour that was not made transparent.
+    /// A background color that was not made transparent.
     KeyLeft,
     /// Frames of one clip have canvases of different size.
     Canvases,
@@ -45,7 +45,7 @@ pub enum Rule {
 /// All rules, in the order in which findings are listed.
 pub const RULES: [(Rule, &str); 9] = [
     (Rule::TouchesEdge, "touches-edge"),
-    (Rule::Neighbour, "neighbour"),
+    (Rule::Neighbor, "neighbor"),
     (Rule::Specks, "specks"),
     (Rule::Drift, "drift"),
     (Rule::SizeJump, "size-jump"),
@@ -135,7 +135,7 @@ pub enum Remedy {
     Scale(f64),
     /// Make pixels clear or solid.
     HardenAlpha,
-    /// Make this colour transparent.
+    /// Make this color transparent.
     TakeOut(Color),
     /// Put all frames on this canvas.
     Canvas(Size),

@@ -44,7 +44,7 @@ fn a_clean_clip_has_no_findings() {
 }
 
 #[test]
-fn edges_neighbours_and_strays_are_told_apart() {
+fn edges_neighbors_and_strays_are_told_apart() {
     let set = drawn(&[
         &[Rect::new(0, 10, 20, 20)],
         &[BODY, Rect::new(38, 3, 2, 9)],
@@ -56,7 +56,7 @@ fn edges_neighbours_and_strays_are_told_apart() {
         told(&set),
         [
             "touches-edge 0 at 0,10: touches the left edge of its canvas with 20 px: it may be cut there",
-            "neighbour 1 at 39,3: 18 px at the right edge hang together with nothing: a neighbour's",
+            "neighbor 1 at 39,3: 18 px at the right edge hang together with nothing: a neighbor's",
             "specks 2 at 30,5: 2 stray px beside a drawing of 240 px",
             "specks 3 at 7,7: 2 px are all there is: a blank frame with forgotten pixels",
         ]

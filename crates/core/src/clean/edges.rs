@@ -6,7 +6,7 @@ use crate::Pixels;
 use crate::clean::Mended;
 
 /// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
-/// cell's edge, or a neighbour's feet.
+/// cell's edge, or a neighbor's feet.
 pub fn clear_edge(canvas: &Pixels, width: u32) -> Mended {
     let size = canvas.size();
     let is_edge = |x: u32, y: u32| {

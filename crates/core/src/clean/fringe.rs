@@ -1,7 +1,7 @@
 //! The background's share in the half-covered pixels round a drawing.
 //!
-//! A soft edge drawn on a flat colour holds `alpha * drawing + (1 - alpha) * background`. With the background
-//! known and the drawing's colour taken from the pixels behind the edge, alpha is the least-squares
+//! A soft edge drawn on a flat color holds `alpha * drawing + (1 - alpha) * background`. With the background
+//! known and the drawing's color taken from the pixels behind the edge, alpha is the least-squares
 //! solution (Porter and Duff, "Compositing digital images", 1984, read backwards). Where a pixel is not such
 //! a mixture, as the dark outline of pixel art, it stays.
 

@@ -1,7 +1,7 @@
-//! What lies behind the drawings of a sheet: transparency, one flat colour, or nothing that can be told.
+//! What lies behind the drawings of a sheet: transparency, one flat color, or nothing that can be told.
 //!
-//! A flat colour is looked for on the sheet's outermost pixels, where a background shows if anywhere. It
-//! may be a little noisy, as after a lossy format. Where there is transparency already, no colour is ever
+//! A flat color is looked for on the sheet's outermost pixels, where a background shows if anywhere. It
+//! may be a little noisy, as after a lossy format. Where there is transparency already, no color is ever
 //! guessed. Changes no pixel.
 
 use std::collections::HashMap;
@@ -16,9 +16,9 @@ pub enum Ground {
     /// Transparency.
     #[default]
     Clear,
-    /// One colour, give or take `tolerance` in each channel.
+    /// One color, give or take `tolerance` in each channel.
     Flat {
-        /// The colour.
+        /// The color.
         color: Rgba<u8>,
         /// The largest difference in one channel that is still background.
         tolerance: u8,
@@ -27,11 +27,11 @@ pub enum Ground {
     None,
 }
 
-/// Share of the outermost pixels that must have the colour.
+/// Share of the outermost pixels that must have the color.
 const OF_BORDER: f64 = 0.5;
 /// Share of all pixels that must have it.
 const OF_SHEET: f64 = 0.12;
-/// Farther from the commonest colour than this in one channel is another colour, not noise.
+/// Farther from the commonest color than this in one channel is another color, not noise.
 const NOISE: u8 = 14;
 
 /// Finds what lies behind the drawings.
@@ -69,7 +69,7 @@ impl Ground {
     }
 }
 
-/// The largest difference in one colour channel.
+/// The largest difference in one color channel.
 pub(crate) fn distance(pixel: &[u8], color: Rgba<u8>) -> u8 {
     (0..3).map(|channel| pixel[channel].abs_diff(color[channel])).max().unwrap_or(0)
 }
@@ -82,11 +82,11 @@ fn border(sheet: &Pixels) -> Vec<Rgba<u8>> {
     top_and_bottom.chain(sides).filter_map(|(x, y)| sheet.get(x, y)).collect()
 }
 
-/// The middle of the crowd round the commonest colour.
+/// The middle of the crowd round the commonest color.
 fn middle_of_commonest(border: &[Rgba<u8>]) -> Option<Rgba<u8>> {
     let mut counts: HashMap<[u8; 3], u32> = HashMap::new();
     for pixel in border {
-        // Noise spreads a colour over its neighbours; steps of 8 gather it again.
+        // Noise spreads a color over its neighbors; steps of 8 gather it again.
         *counts.entry([pixel[0] / 8, pixel[1] / 8, pixel[2] / 8]).or_default() += 1;
     }
     let (commonest, _) = counts.into_iter().max_by_key(|&(color, count)| (count, color))?;
@@ -121,7 +121,7 @@ mod tests {
     }
 
     #[test]
-    fn flat_and_noisy_colours_are_found_and_transparency_is_left_alone() {
+    fn flat_and_noisy_colors_are_found_and_transparency_is_left_alone() {
         let flat = ground(&sheet(|_, _| [46, 160, 168, 255]));
         assert_eq!(flat, Ground::Flat { color: Rgba([46, 160, 168, 255]), tolerance: 0 });
         let noise = |x: u32, y: u32| ((x * 7 + y * 13) % 5) as u8;

@@ -1,14 +1,14 @@
-//! A flat background colour becomes transparent. Never touches the rest of a sheet.
+//! A flat background color becomes transparent. Never touches the rest of a sheet.
 
 use image::{Rgba, RgbaImage};
 
 use crate::clean::distance;
 use crate::{Pixels, Size};
 
-/// Which pixels of the colour go.
+/// Which pixels of the color go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum KeyScope {
-    /// Those that hang together with the sheet's border: the same colour inside a drawing stays.
+    /// Those that hang together with the sheet's border: the same color inside a drawing stays.
     #[default]
     Outside,
     /// All of them.
@@ -22,7 +22,7 @@ pub struct Keyed {
     pub image: RgbaImage,
     /// How many went.
     pub pixels: u64,
-    /// How many of the same colour are left inside drawings.
+    /// How many of the same color are left inside drawings.
     pub left: u64,
 }
 
@@ -44,7 +44,7 @@ pub fn key(sheet: &Pixels, color: Rgba<u8>, tolerance: u8, scope: KeyScope) -> K
     Keyed { image, pixels, left }
 }
 
-/// Floods from the border through pixels that go, straight neighbours only, a run of a row at a time. A
+/// Floods from the border through pixels that go, straight neighbors only, a run of a row at a time. A
 /// transparent pixel lets the flood through.
 fn flood(image: &mut RgbaImage, goes: impl Fn(&Rgba<u8>) -> bool, pixels: &mut u64) {
     let Size { width, height } = Size::from(image.dimensions());
@@ -97,7 +97,7 @@ mod tests {
     }
 
     #[test]
-    fn outside_keeps_the_same_colour_inside_a_drawing() {
+    fn outside_keeps_the_same_color_inside_a_drawing() {
         let count = |tolerance, scope| key(&ring(), BACK, tolerance, scope).pixels;
         assert_eq!(key(&ring(), BACK, 3, KeyScope::Outside).left, 9);
         // 63 pixels, 16 of the ring, 9 inside it, 1 of another shade.

@@ -264,7 +264,7 @@ impl Grid {
     pub fn spacing(&self) -> Spacing {
         let pair = |axis: fn(&Axis) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };
         let mut gutter = pair(|axis| axis.gutter);
-        // One cell has no neighbour.
+        // One cell has no neighbor.
         gutter.x *= u32::from(self.columns.count > 1);
         gutter.y *= u32::from(self.rows.count > 1);
         Spacing { offset: pair(|axis| axis.offset), gutter }

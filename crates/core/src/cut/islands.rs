@@ -1,7 +1,7 @@
 //! Loose sheets: each separate drawing is a frame.
 //!
 //! Pieces that hang together, also diagonally, are found once (connected components); one pass outwards
-//! from all of them at the same time gives the number of empty pixels between neighbours (a distance
+//! from all of them at the same time gives the number of empty pixels between neighbors (a distance
 //! transform in the chessboard metric, by breadth-first search). Any join distance then is a union of those
 //! that are near enough, so the distance can be chosen by looking at all of them: the longest plateau of the
 //! number of groups.
@@ -36,7 +36,7 @@ pub struct IslandOptions {
 /// What was found on a loose sheet.
 #[derive(Clone, Debug)]
 pub struct Islands {
-    /// The drawings in reading order: their place on the sheet, and their own pixels, without a neighbour's.
+    /// The drawings in reading order: their place on the sheet, and their own pixels, without a neighbor's.
     pub drawings: Vec<(Rect, Pixels)>,
     /// Groups too small to be a drawing.
     pub specks: Vec<Rect>,
@@ -126,7 +126,7 @@ pub(crate) fn pieces(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Pi
     Pieces { labels, areas }
 }
 
-/// The up to eight neighbours of a pixel.
+/// The up to eight neighbors of a pixel.
 fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item = usize> {
     let (x, y) = (at as u32 % width, at as u32 / width);
     let columns = x.saturating_sub(1)..=(x + 1).min(width - 1);

@@ -280,7 +280,7 @@ mod tests {
         let sheet = contact(&set, options);
         for frame in set.frames() {
             let color = frame.pixels().get(0, 0).unwrap();
-            // 4x4 pixels of one colour at zoom 5.
+            // 4x4 pixels of one color at zoom 5.
             assert_eq!(sheet.pixels().filter(|pixel| **pixel == color).count(), 400);
         }
     }

@@ -207,7 +207,7 @@ mod tests {
         let alarm = drawn.image.pixels().filter(|pixel| **pixel == ink::ALARM).count();
         assert_eq!(alarm, 2 * 9);
         let places = CutPlan::Places(vec![(Rect::new(2, 0, 3, 4), "bar".into())]);
-        // One pixel of the bar lies in no place, and its neighbour goes on into it.
+        // One pixel of the bar lies in no place, and its neighbor goes on into it.
         assert_eq!(draw_cut(&sheet, Ground::Clear, &places, 1).marked, 2);
     }
 }

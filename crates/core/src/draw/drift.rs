@@ -1,6 +1,6 @@
-//! Where feet and centre stand in each step of a clip, across and down, seen from the pivot: a plot with units.
+//! Where feet and center stand in each step of a clip, across and down, seen from the pivot: a plot with units.
 //!
-//! With a second set its frames are drawn in full colour and the first set's in dashes: before and after.
+//! With a second set its frames are drawn in full color and the first set's in dashes: before and after.
 
 use image::{Rgba, RgbaImage};
 
@@ -67,11 +67,11 @@ fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
     if has_other {
         entry(paper, "feet before", FEET, true);
         entry(paper, "feet after", FEET, false);
-        entry(paper, "centre before", CENTER, true);
-        entry(paper, "centre after", CENTER, false);
+        entry(paper, "center before", CENTER, true);
+        entry(paper, "center after", CENTER, false);
     } else {
         entry(paper, "feet", FEET, false);
-        entry(paper, "centre", CENTER, false);
+        entry(paper, "center", CENTER, false);
     }
 }
 

@@ -42,7 +42,7 @@ pub enum Backdrop {
     None,
     /// A checkerboard.
     Checker,
-    /// One colour.
+    /// One color.
     Color(Color),
 }
 

@@ -1,7 +1,7 @@
 //! The frames of a clip over each other, pivots on one point: what slides, shows.
 //!
-//! Each step has its colour on a ramp from blue over teal to yellow, which grows lighter all the way, so that it can be
-//! read in grey and by eyes that mix up red and green. Shapes are filled faintly and outlined in their colour.
+//! Each step has its color on a ramp from blue over teal to yellow, which grows lighter all the way, so that it can be
+//! read in gray and by eyes that mix up red and green. Shapes are filled faintly and outlined in their color.
 
 use image::{Rgba, RgbaImage};
 
@@ -29,7 +29,7 @@ const HEADING: u32 = 44;
 const SCALE: u32 = 40;
 const SOLID: u8 = 127;
 
-/// The colour of a step, 0 at the start and 1 at the end.
+/// The color of a step, 0 at the start and 1 at the end.
 fn ramp(at: f64) -> Rgba<u8> {
     let place = at.clamp(0.0, 1.0) * (RAMP.len() - 1) as f64;
     let low = (place as usize).min(RAMP.len() - 2);
@@ -165,7 +165,7 @@ impl<'a> Skin<'a> {
         }
     }
 
-    /// Which colour is which frame.
+    /// Which color is which frame.
     fn draw_scale(&self, paper: &mut Paper, (left, top): (u32, u32)) {
         let count = self.frames.len().max(1) as u32;
         let room = self.size(1).width.max(240);
@@ -187,7 +187,7 @@ fn pivot_pixel(frame: &Frame) -> (i64, i64) {
     (frame.pivot().x.floor() as i64, frame.pivot().y.floor() as i64)
 }
 
-/// A picture as a faint shape of one colour, its own shades showing through.
+/// A picture as a faint shape of one color, its own shades showing through.
 fn tinted(pixels: &Pixels, color: Rgba<u8>) -> Pixels {
     let mut image = pixels.to_image();
     for pixel in image.pixels_mut() {
@@ -255,7 +255,7 @@ mod tests {
         assert_eq!(skins[0].canvas(), Size::new(6, 4));
         let options = OnionOptions { width: 640, zoom: Some(3), boxes: true };
         let picture = draw_onion(&set, options);
-        // Every step's own colour is somewhere on it.
+        // Every step's own color is somewhere on it.
         for at in [0.0, 0.5, 1.0] {
             assert!(picture.pixels().any(|pixel| *pixel == ramp(at)), "{at}");
         }

@@ -1,5 +1,5 @@
 //! What a frame carries besides its pixels, drawn over it in thin lines: canvas, trim box, boxes, polygon, pivot. What
-//! each colour means stands below the picture, never on the art.
+//! each color means stands below the picture, never on the art.
 
 use image::Rgba;
 
@@ -27,7 +27,7 @@ pub(super) const LEGEND: u32 = 20;
 const SWATCH: u32 = 10;
 
 impl Show {
-    /// What each colour means.
+    /// What each color means.
     pub(super) fn key(self) -> Vec<(&'static str, Rgba<u8>)> {
         let all = [
             (self.canvas, "canvas", ink::CANVAS),

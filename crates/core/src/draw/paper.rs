@@ -5,7 +5,7 @@ use image::{Rgba, RgbaImage};
 use crate::draw::text;
 use crate::{Pixels, Rect, Size, over};
 
-/// Colours of everything drawn for people.
+/// Colors of everything drawn for people.
 pub(super) mod ink {
     use image::Rgba;
 

@@ -15,7 +15,7 @@ use crate::{Color, Frame, FrameSet, Name, Pixels, Rect, Size};
 pub struct CompanionSpec {
     /// What their names, or their sprites', end in: `_n`.
     pub suffix: String,
-    /// The colour where there is none.
+    /// The color where there is none.
     pub neutral: Color,
 }
 
@@ -34,7 +34,7 @@ pub struct Layer {
     pub suffix: String,
     /// One a frame.
     pub pixels: Vec<Pixels>,
-    /// Frames that had none, and got the neutral colour.
+    /// Frames that had none, and got the neutral color.
     pub missing: Vec<usize>,
 }
 

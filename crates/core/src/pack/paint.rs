@@ -11,10 +11,10 @@ const CHANNELS: usize = 4;
 /// What is done to a painted page; nothing of it shows where a pixel is shown alone.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Finish {
-    /// How far the colour of visible pixels is spread under transparent neighbours, in pixels, so that filtering shows no
+    /// How far the color of visible pixels is spread under transparent neighbors, in pixels, so that filtering shows no
     /// dark fringe.
     pub spread: u32,
-    /// Colours are multiplied by alpha. Then nothing is spread.
+    /// Colors are multiplied by alpha. Then nothing is spread.
     pub premultiplied: bool,
 }
 
@@ -76,44 +76,44 @@ fn premultiply(canvas: &mut RgbaImage) {
     }
 }
 
-/// Takes the colour of clear pixels, which nobody sees but filters, and gives them that of visible pixels near by.
+/// Takes the color of clear pixels, which nobody sees but filters, and gives them that of visible pixels near by.
 fn spread_under(canvas: &mut RgbaImage, distance: u32) {
     for pixel in canvas.pixels_mut().filter(|pixel| pixel[3] == 0) {
         *pixel = image::Rgba([0; CHANNELS]);
     }
-    let mut has_colour: Vec<u8> = canvas.pixels().map(|pixel| u8::from(pixel[3] > 0)).collect();
+    let mut has_color: Vec<u8> = canvas.pixels().map(|pixel| u8::from(pixel[3] > 0)).collect();
     let width = canvas.width() as usize;
     for _ in 0..distance {
         let height = canvas.height() as usize;
         let filled: Vec<(usize, [u8; 3])> =
-            parallel::flat(height, |y| spread_row(canvas.as_raw(), &has_colour, width, y));
+            parallel::flat(height, |y| spread_row(canvas.as_raw(), &has_color, width, y));
         let bytes: &mut [u8] = canvas;
-        for (at, colour) in filled {
-            bytes[at * CHANNELS..at * CHANNELS + 3].copy_from_slice(&colour);
-            has_colour[at] = 1;
+        for (at, color) in filled {
+            bytes[at * CHANNELS..at * CHANNELS + 3].copy_from_slice(&color);
+            has_color[at] = 1;
         }
     }
 }
 
-/// The pixels of a row without colour that have coloured neighbours, and the mean colour of those.
-fn spread_row(bytes: &[u8], has_colour: &[u8], width: usize, y: usize) -> Vec<(usize, [u8; 3])> {
-    let height = has_colour.len() / width;
+/// The pixels of a row without color that have colored neighbors, and the mean color of those.
+fn spread_row(bytes: &[u8], has_color: &[u8], width: usize, y: usize) -> Vec<(usize, [u8; 3])> {
+    let height = has_color.len() / width;
     let rows = y.saturating_sub(1)..(y + 2).min(height);
     let mut near = vec![0u8; width];
     for row in rows.clone() {
-        let coloured = &has_colour[row * width..(row + 1) * width];
-        near.iter_mut().zip(coloured).for_each(|(near, coloured)| *near |= coloured);
+        let colored = &has_color[row * width..(row + 1) * width];
+        near.iter_mut().zip(colored).for_each(|(near, colored)| *near |= colored);
     }
     let mut filled = Vec::new();
     for x in 0..width {
         let columns = x.saturating_sub(1)..(x + 2).min(width);
         let is_beside = near[columns.clone()].contains(&1);
-        if has_colour[y * width + x] == 1 || !is_beside {
+        if has_color[y * width + x] == 1 || !is_beside {
             continue;
         }
         let (mut sum, mut count) = ([0u32; 3], 0u32);
         for at in rows.clone().flat_map(|row| columns.clone().map(move |x| row * width + x)) {
-            if has_colour[at] == 1 {
+            if has_color[at] == 1 {
                 (0..3).for_each(|channel| sum[channel] += u32::from(bytes[at * CHANNELS + channel]));
                 count += 1;
             }

@@ -8,7 +8,7 @@ use super::*;
 use crate::set::tests::{rows, with_clips};
 use crate::{Frame, Pixels};
 
-/// A frame of one colour that depends on its number, so that neighbours differ.
+/// A frame of one color that depends on its number, so that neighbors differ.
 fn frame(at: usize, size: (u32, u32)) -> Frame {
     let shade = Rgba([(at * 37 % 251) as u8, (at * 91 % 241) as u8, at as u8, 200]);
     let pixels = RgbaImage::from_fn(size.0, size.1, |x, y| {
@@ -220,7 +220,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
 }
 
 #[test]
-fn colour_is_spread_under_clear_pixels_and_alpha_stays() {
+fn color_is_spread_under_clear_pixels_and_alpha_stays() {
     let mut image = RgbaImage::from_pixel(5, 5, Rgba([255, 0, 255, 0]));
     image.put_pixel(2, 2, Rgba([10, 20, 30, 255]));
     let name = || Name::new("x").unwrap();

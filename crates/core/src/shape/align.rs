@@ -4,7 +4,7 @@
 //! is. Clips that share frames are lined up together.
 //!
 //! [`AlignTo::Match`] finds the shift under which a region looks most like the same region of a reference frame, by
-//! normalised cross-correlation (J. P. Lewis, "Fast normalized cross-correlation", 1995) over colour and alpha, first
+//! normalized cross-correlation (J. P. Lewis, "Fast normalized cross-correlation", 1995) over color and alpha, first
 //! on a sample of pixels for every shift, then on all pixels for the best of them.
 
 use std::fmt;
@@ -31,11 +31,11 @@ pub enum AlignTo {
     Feet,
     /// The middle of the box round the solid pixels.
     Center,
-    /// The centre of mass.
+    /// The center of mass.
     Mass,
     /// A region that looks the same.
     Match,
-    /// A registration mark of this colour, which is erased.
+    /// A registration mark of this color, which is erased.
     Mark(Color),
 }
 
@@ -131,7 +131,7 @@ pub enum AlignError {
         frame: crate::Name,
     },
     /// Nothing is drawn in the region.
-    #[error("the region {region} of frame '{frame}' is all of one colour, so it matches everywhere")]
+    #[error("the region {region} of frame '{frame}' is all of one color, so it matches everywhere")]
     RegionPlain {
         /// The region.
         region: Rect,
@@ -340,7 +340,7 @@ fn thinned<T: Copy>(all: &[T]) -> Vec<T> {
     (0..count).map(|n| all[n * all.len() / count]).collect()
 }
 
-/// A frame's canvas, clear outside; colours multiplied by alpha, so that clear pixels are all alike.
+/// A frame's canvas, clear outside; colors multiplied by alpha, so that clear pixels are all alike.
 struct Canvas {
     pixels: Pixels,
     inset: Pair,
@@ -362,7 +362,7 @@ impl Canvas {
     }
 }
 
-/// Normalised cross-correlation of pixels with a canvas moved by `x`, `y`; from -1 to 1.
+/// Normalized cross-correlation of pixels with a canvas moved by `x`, `y`; from -1 to 1.
 fn correlation(pixels: &[(i64, i64, [i64; 4])], canvas: &Canvas, x: i64, y: i64) -> f64 {
     let (mut a1, mut b1, mut a2, mut b2, mut ab) = (0i64, 0i64, 0i64, 0i64, 0i64);
     for &(px, py, a) in pixels {

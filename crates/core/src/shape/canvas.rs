@@ -119,7 +119,7 @@ impl Stage {
     }
 
     /// The stage with spare room on both sides of the pivot in the ratio there is already: feet stay at
-    /// the bottom, a centre in the middle.
+    /// the bottom, a center in the middle.
     fn widened(self, canvas: Size) -> Self {
         let share = |low: i64, high: i64, room: u32| {
             let spare = i64::from(room) - (high - low);

@@ -47,8 +47,8 @@ pub enum NineError {
         /// Its canvas.
         canvas: Size,
     },
-    /// No two neighbours are alike.
-    #[error("no two neighbouring {what} of frame '{frame}' are alike, so nothing can stretch")]
+    /// No two neighbors are alike.
+    #[error("no two neighboring {what} of frame '{frame}' are alike, so nothing can stretch")]
     NothingRepeats {
         /// "columns" or "rows".
         what: &'static str,

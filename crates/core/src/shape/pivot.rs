@@ -19,7 +19,7 @@ pub enum Anchor {
     Fraction(Point),
     /// Pixels from the canvas's top left.
     Pixels(Point),
-    /// A registration mark of this colour. [`take_marks`](crate::shape::take_marks) finds it, before anything moves.
+    /// A registration mark of this color. [`take_marks`](crate::shape::take_marks) finds it, before anything moves.
     Mark(Color),
 }
 

@@ -25,7 +25,7 @@ pub(crate) fn center(frame: &Frame) -> Option<Point> {
     Some(Point::new(middle(rect.x, rect.width), middle(rect.y, rect.height)))
 }
 
-/// The centre of mass, each pixel weighing its alpha.
+/// The center of mass, each pixel weighing its alpha.
 pub(crate) fn mass(frame: &Frame) -> Option<Point> {
     let (mut sum, mut across, mut down) = (0u64, 0u64, 0u64);
     for (y, row) in (0u64..).zip(frame.pixels().rows()) {

@@ -1,7 +1,7 @@
 //! A polygon of few corners that covers every pixel shown, with the least area to spare.
 //!
 //! The convex hull of the pixels has edges along all four sides of its box. Of its other edges those are left out whose
-//! loss adds the least area: neighbours are made longer until they meet. Which ones is decided exactly, by dynamic
+//! loss adds the least area: neighbors are made longer until they meet. Which ones is decided exactly, by dynamic
 //! programming over the edges in turn (R. Bellman, 1957), after the hull (A. M. Andrew, "Another efficient algorithm for
 //! convex hulls in two dimensions", 1979). Corners are then moved outwards to whole pixels, never beyond the box.
 

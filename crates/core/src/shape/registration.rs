@@ -1,4 +1,4 @@
-//! Registration marks: a spot of one colour that an artist sets in every frame. It is found, used, and erased.
+//! Registration marks: a spot of one color that an artist sets in every frame. It is found, used, and erased.
 
 use image::Rgba;
 
@@ -10,19 +10,19 @@ use crate::{Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetError};
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum MarkError {
     /// A frame has none.
-    #[error("frame '{frame}' has no mark of the colour {color}")]
+    #[error("frame '{frame}' has no mark of the color {color}")]
     Missing {
         /// The frame.
         frame: Name,
-        /// The colour.
+        /// The color.
         color: Color,
     },
     /// A frame has several.
-    #[error("frame '{frame}' has {count} marks of the colour {color}, at {places}")]
+    #[error("frame '{frame}' has {count} marks of the color {color}, at {places}")]
     Several {
         /// The frame.
         frame: Name,
-        /// The colour.
+        /// The color.
         color: Color,
         /// How many.
         count: usize,
@@ -34,7 +34,7 @@ pub enum MarkError {
     Set(#[from] SetError),
 }
 
-/// Finds the mark of a colour in every frame that shows anything, and erases it. The points are the middles of the
+/// Finds the mark of a color in every frame that shows anything, and erases it. The points are the middles of the
 /// marks on the canvas; `None` for a blank frame.
 pub fn take_marks(set: FrameSet, color: Color) -> Result<(FrameSet, Vec<Option<Point>>), MarkError> {
     let frames = set.frames();

@@ -1,8 +1,8 @@
 //! One factor for all frames, so that a figure never grows from frame to frame.
 //!
-//! `nearest` repeats or drops pixels and makes no colour that was not there. `smooth` weighs neighbours by the
+//! `nearest` repeats or drops pixels and makes no color that was not there. `smooth` weighs neighbors by the
 //! Catmull-Rom spline (Catmull and Rom, "A class of local interpolating splines", 1974), widened when a picture gets
-//! smaller, in premultiplied alpha so that clear pixels lend no colour. Sums run in one order, so the same input gives
+//! smaller, in premultiplied alpha so that clear pixels lend no color. Sums run in one order, so the same input gives
 //! the same bytes on every machine.
 
 use image::{Rgba, RgbaImage};
@@ -15,7 +15,7 @@ pub enum Resample {
     /// The nearest pixel.
     #[default]
     Nearest,
-    /// A weighing of its neighbours.
+    /// A weighing of its neighbors.
     Smooth,
 }
 

@@ -36,7 +36,7 @@ fn same(a: &FrameSet, b: &FrameSet) -> bool {
     })
 }
 
-/// A figure of many colours that stands still but for an arm, on a canvas with room round it.
+/// A figure of many colors that stands still but for an arm, on a canvas with room round it.
 fn figure(seed: u32, arm: u32, shift: (i64, i64)) -> Pixels {
     Pixels::whole(RgbaImage::from_fn(64, 64, |x, y| {
         let (x, y) = (i64::from(x) - 24 - shift.0, i64::from(y) - 22 - shift.1);
@@ -106,7 +106,7 @@ proptest! {
     }
 
     #[test]
-    fn smooth_scaling_makes_no_colour_out_of_nothing(level in 1u8..=255, factor in 0.2f64..3.0) {
+    fn smooth_scaling_makes_no_color_out_of_nothing(level in 1u8..=255, factor in 0.2f64..3.0) {
         let plain = Pixels::whole(RgbaImage::from_pixel(9, 7, Rgba([level, 40, 200, 255])));
         if let Ok(set) = scale(set_of(vec![plain]), factor, Resample::Smooth) {
             for row in set.frames()[0].pixels().rows() {
@@ -207,7 +207,7 @@ fn a_mark_is_found_used_and_erased() {
     let (_, told) = align_to_points(set, &points).unwrap();
     assert_eq!((told[1].x, told[1].y), (-2, -2));
     let twice = take_marks(set_of(vec![picture(&[(1, 1), (6, 6)])]), color).unwrap_err();
-    assert_eq!(twice.to_string(), "frame '0' has 2 marks of the colour ff00ff, at 1,1 and 6,6");
+    assert_eq!(twice.to_string(), "frame '0' has 2 marks of the color ff00ff, at 1,1 and 6,6");
     assert!(matches!(take_marks(set_of(vec![picture(&[])]), color), Err(MarkError::Missing { .. })));
 }
 

@@ -21,9 +21,9 @@ pub(crate) struct Kind {
 
 pub(crate) const KINDS: [Kind; 15] = [
     Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
-    Kind { name: "flat colour", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
+    Kind { name: "flat color", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
     Kind {
-        name: "noisy colour",
+        name: "noisy color",
         make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r),
     },
     Kind { name: "pieces", make: |art, r| Plan { pieces: true, ..Plan::new(r) }.build(art, r) },
@@ -284,7 +284,7 @@ fn burst(random: &mut Random) -> Sheet {
     Sheet { image, truth: grid }
 }
 
-/// Tiles without a background: neighbours touch everywhere.
+/// Tiles without a background: neighbors touch everywhere.
 fn tiles(random: &mut Random) -> Sheet {
     let side = *random.pick(&[8, 12, 16, 16, 24, 32]);
     let (columns, rows) = (random.within(4, 12), random.within(3, 10));
@@ -317,7 +317,7 @@ fn tiles(random: &mut Random) -> Sheet {
     Sheet { image, truth: grid }
 }
 
-/// Letters in a fixed cell, 16 a row, as game fonts come: on transparency or a flat colour.
+/// Letters in a fixed cell, 16 a row, as game fonts come: on transparency or a flat color.
 fn font(random: &mut Random) -> Sheet {
     let zoom = *random.pick(&[1, 2, 2, 3]);
     let (wider, higher) = (random.within(0, 3), random.within(0, 4));

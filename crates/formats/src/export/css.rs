@@ -1,7 +1,7 @@
 //! CSS: a class a frame, a class a clip.
 //!
 //! An element is as large as a frame's canvas. The page is its background, painted in the content box only: padding stands
-//! for what was trimmed away, so that no neighbour shows. `--scale` makes everything larger, `--pivot-x` and `--pivot-y` say
+//! for what was trimmed away, so that no neighbor shows. `--scale` makes everything larger, `--pivot-x` and `--pivot-y` say
 //! where the pivot lies. A clip jumps from keyframe to keyframe (`steps`), and each keyframe stands where its step
 //! begins, so uneven times are kept.
 

@@ -11,7 +11,7 @@ use crate::export::Subject;
 use crate::read::Limits;
 use crate::write::{self, PageOptions, Policy};
 
-/// Frames of 12x10 pixels, each of its own colours, the drawing somewhere inside; number 3 is blank.
+/// Frames of 12x10 pixels, each of its own colors, the drawing somewhere inside; number 3 is blank.
 pub(super) fn frames(count: u32) -> FrameSet {
     let frame = |at: u32| {
         let image = RgbaImage::from_fn(12, 10, |x, y| {

@@ -89,7 +89,7 @@ impl Subject {
         relative(&self.pages[page].path, folder)
     }
 
-    /// Whether a page's colours are multiplied by alpha.
+    /// Whether a page's colors are multiplied by alpha.
     pub fn is_premultiplied(&self, page: usize) -> bool {
         self.manifest.pages[page].alpha == Alpha::Premultiplied
     }

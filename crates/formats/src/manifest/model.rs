@@ -42,7 +42,7 @@ pub struct Page {
     /// How many times as large as drawn everything on it is.
     #[serde(default = "as_drawn", skip_serializing_if = "is_as_drawn")]
     pub factor: Coordinate,
-    /// Whether colours are multiplied by alpha; `straight` where it says nothing.
+    /// Whether colors are multiplied by alpha; `straight` where it says nothing.
     #[serde(default, skip_serializing_if = "Alpha::is_straight")]
     pub alpha: Alpha,
     /// How the game is to filter it; where it says nothing, nothing is asked for.
@@ -64,10 +64,10 @@ pub struct Page {
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Alpha {
-    /// Colours are as seen, alpha beside them.
+    /// Colors are as seen, alpha beside them.
     #[default]
     Straight,
-    /// Colours are multiplied by alpha.
+    /// Colors are multiplied by alpha.
     Premultiplied,
 }
 
@@ -78,7 +78,7 @@ pub enum Alpha {
 pub enum Sampling {
     /// Pixels stay square.
     Nearest,
-    /// Pixels are blended with their neighbours.
+    /// Pixels are blended with their neighbors.
     Smooth,
 }
 

@@ -27,7 +27,7 @@ pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
 pub struct PageFacts {
     /// Its file, from the manifest.
     pub file: String,
-    /// Whether colours are multiplied by alpha.
+    /// Whether colors are multiplied by alpha.
     pub premultiplied: bool,
     /// How the game is to filter it.
     pub sampling: Option<Sampling>,

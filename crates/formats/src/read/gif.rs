@@ -68,7 +68,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         // The file counts repetitions, not plays.
         Repeat::Finite(repeats) => u32::from(repeats) + 1,
     };
-    let color = format!("palette of {colors} colours");
+    let color = format!("palette of {colors} colors");
     film.finish(ImageInfo { format: Format::Gif, size, color }, plays)
 }
 

@@ -58,7 +58,7 @@ pub struct ImageInfo {
     pub format: Format,
     /// Width and height.
     pub size: Size,
-    /// How colours are stored, such as "RGBA, 8 bit".
+    /// How colors are stored, such as "RGBA, 8 bit".
     pub color: String,
 }
 

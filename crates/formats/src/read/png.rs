@@ -1,4 +1,4 @@
-//! PNG and APNG. Sixteen bits a channel are cut to eight; gamma and colour profiles are left alone.
+//! PNG and APNG. Sixteen bits a channel are cut to eight; gamma and color profiles are left alone.
 
 use std::io::{Cursor, ErrorKind};
 
@@ -111,13 +111,13 @@ fn color_of(info: &Info<'_>) -> String {
     let bits = info.bit_depth as u8;
     let key = if info.trns.is_some() { " with transparency" } else { "" };
     match info.color_type {
-        ColorType::Grayscale => format!("grey{key}, {bits} bit"),
-        ColorType::GrayscaleAlpha => format!("grey and alpha, {bits} bit"),
+        ColorType::Grayscale => format!("gray{key}, {bits} bit"),
+        ColorType::GrayscaleAlpha => format!("gray and alpha, {bits} bit"),
         ColorType::Rgb => format!("RGB{key}, {bits} bit"),
         ColorType::Rgba => format!("RGBA, {bits} bit"),
         ColorType::Indexed => {
             let colors = info.palette.as_ref().map_or(0, |palette| palette.len() / 3);
-            format!("palette of {colors} colours{key}, {bits} bit")
+            format!("palette of {colors} colors{key}, {bits} bit")
         }
     }
 }
@@ -161,7 +161,7 @@ mod tests {
     }
 
     #[test]
-    fn every_colour_type_becomes_rgba() {
+    fn every_color_type_becomes_rgba() {
         use BitDepth::{Eight, One, Sixteen, Two};
         use ColorType::{Grayscale, GrayscaleAlpha, Indexed, Rgb, Rgba};
         let palette: (&[u8], &[u8]) = (&[1, 2, 3, 4, 5, 6], &[255, 70]);

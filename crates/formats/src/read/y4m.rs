@@ -1,8 +1,8 @@
 //! YUV4MPEG2: uncompressed video, so that any film comes in through whatever decodes it.
 //!
-//! Eight bits; mono, 4:2:0, 4:2:2, 4:4:4, and 4:4:4 with alpha. Colours follow ITU-R BT.601, or BT.709 from 720
+//! Eight bits; mono, 4:2:0, 4:2:2, 4:4:4, and 4:4:4 with alpha. Colors follow ITU-R BT.601, or BT.709 from 720
 //! rows on, the custom where a file does not say; in the limited range, but full for `420jpeg` and
-//! `XCOLORRANGE=FULL`. What was taken is part of [`ImageInfo`]'s colour. Chroma is repeated, not smoothed.
+//! `XCOLORRANGE=FULL`. What was taken is part of [`ImageInfo`]'s color. Chroma is repeated, not smoothed.
 
 use image::{Rgba, RgbaImage};
 use shibori_core::Size;
@@ -130,7 +130,7 @@ impl Header {
         })
     }
 
-    /// ITU-R BT.601-7 section 2.5 and BT.709-6 section 3, with their quantisation.
+    /// ITU-R BT.601-7 section 2.5 and BT.709-6 section 3, with their quantization.
     fn rgb(&self, luma: u8, blue: u8, red: u8) -> [u8; 3] {
         let (kr, kb) = if self.is_709 { (0.2126, 0.0722) } else { (0.299, 0.114) };
         let (y, scale) = match self.is_full {
@@ -148,14 +148,14 @@ impl Planes {
     fn of(color: &str) -> Result<Self, ReadProblem> {
         let planes = |across, down, has_alpha, name| Ok(Self { across, down, has_alpha, name });
         match color {
-            "mono" => planes(0, 0, false, "grey video"),
+            "mono" => planes(0, 0, false, "gray video"),
             "420" | "420jpeg" | "420mpeg2" | "420paldv" => planes(2, 2, false, "4:2:0 video"),
             "422" => planes(2, 1, false, "4:2:2 video"),
             "444" => planes(1, 1, false, "4:4:4 video"),
             "444alpha" => planes(1, 1, true, "4:4:4 video with alpha"),
             other => {
                 let text = format!(
-                    "YUV4MPEG2 of colour space '{other}' is not read; 8-bit mono, 420, 422, 444 and 444alpha are"
+                    "YUV4MPEG2 of color space '{other}' is not read; 8-bit mono, 420, 422, 444 and 444alpha are"
                 );
                 Err(ReadProblem::Unsupported(text))
             }
@@ -181,17 +181,17 @@ mod tests {
 
     #[test]
     fn every_kind_of_plane() {
-        let (grey, black) = ([180, 180, 180, 255], [0, 0, 0, 255]);
-        // 2x1 px; limited grey 180 is 16 + 180 * 219 / 255.
+        let (gray, black) = ([180, 180, 180, 255], [0, 0, 0, 255]);
+        // 2x1 px; limited gray 180 is 16 + 180 * 219 / 255.
         let one = shown(&film("W2 H1 F12:1 Cmono", &[&[171, 16], &[16, 171]]));
-        assert_eq!(one, (vec![vec![grey, black], vec![black, grey]], 1000.0 / 12.0));
+        assert_eq!(one, (vec![vec![gray, black], vec![black, gray]], 1000.0 / 12.0));
         for (kind, planes) in [
             ("420", vec![171, 16, 128, 128]),
             ("422", vec![171, 16, 128, 128]),
             ("444", vec![171, 16, 128, 128, 128, 128]),
         ] {
             let two = shown(&film(&format!("W2 H1 F25:1 C{kind}"), &[&planes, &planes]));
-            assert_eq!(two.0[0], [grey, black], "{kind}");
+            assert_eq!(two.0[0], [gray, black], "{kind}");
         }
         let alpha = shown(&film("W1 H1 F25:1 C444alpha", &[&[171, 128, 128, 77], &[171, 128, 128, 0]]));
         assert_eq!((alpha.0[0][0], alpha.0[1][0]), ([180, 180, 180, 77], [180, 180, 180, 0]));
@@ -216,7 +216,7 @@ mod tests {
     #[test]
     fn what_is_not_read_is_said() {
         let told = |header: &str| decode(&film(header, &[]), &Limits::default()).unwrap_err().to_string();
-        assert!(told("W2 H1 F25:1 C420p10").contains("colour space '420p10' is not read"));
+        assert!(told("W2 H1 F25:1 C420p10").contains("color space '420p10' is not read"));
         assert!(told("W0 H1 F25:1").contains("its size is 0x1 px"));
         assert!(told("W2 Hx F25:1").contains("'Hx'"));
     }

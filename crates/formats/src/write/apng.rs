@@ -1,4 +1,4 @@
-//! APNG: exact colours, exact times.
+//! APNG: exact colors, exact times.
 
 use ::png::{BlendOp, DisposeOp};
 use image::RgbaImage;

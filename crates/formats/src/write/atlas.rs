@@ -54,7 +54,7 @@ pub struct AtlasReport {
     pub pages: Vec<Vec<PageFile>>,
     /// The manifest of each atlas.
     pub manifests: Vec<PathBuf>,
-    /// Where a palette was asked for: how many colours it has, and what it gave up if anything.
+    /// Where a palette was asked for: how many colors it has, and what it gave up if anything.
     pub palette: Option<(usize, Option<Loss>)>,
 }
 
@@ -156,7 +156,7 @@ pub fn atlas(
     let write_page = |target: usize| {
         let (number, page, layer) = jobs[target];
         let image = paint(&atlases[number], page, layer, options.finish);
-        // A companion's colours are no colours: a palette would bend its normals.
+        // A companion's colors are no colors: a palette would bend its normals.
         let palette = palettes[number].as_ref().filter(|_| layer.is_none());
         let bytes = options.encode(&image, palette);
         let bytes = bytes.map_err(|problem| Error::write(&targets[target], problem))?;

@@ -10,9 +10,9 @@ use crate::{Error, WriteProblem};
 /// Animation formats that can be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum FilmFormat {
-    /// 256 colours, hundredths of a second.
+    /// 256 colors, hundredths of a second.
     Gif,
-    /// Exact colours and times.
+    /// Exact colors and times.
     Apng,
 }
 
@@ -40,7 +40,7 @@ pub struct FilmReport {
     pub bytes: usize,
     /// Pixels of half transparency that a GIF made clear or solid.
     pub hardened: u64,
-    /// Colours there were, where a GIF kept only 255 of them.
+    /// Colors there were, where a GIF kept only 255 of them.
     pub reduced_from: Option<usize>,
 }
 

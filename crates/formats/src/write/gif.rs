@@ -1,4 +1,4 @@
-//! GIF: only what changes from picture to picture is stored; one palette for the whole film, exact where 255 colours and transparency are enough; times in
+//! GIF: only what changes from picture to picture is stored; one palette for the whole film, exact where 255 colors and transparency are enough; times in
 //! hundredths of a second with the rounding error carried on, so that the total stays right.
 
 use std::collections::BTreeSet;
@@ -13,7 +13,7 @@ use shibori_core::parallel;
 use crate::WriteProblem;
 use crate::write::seal;
 
-/// Colours besides transparency.
+/// Colors besides transparency.
 const COLORS: usize = 255;
 /// The palette's place for transparency.
 const CLEAR: u8 = COLORS as u8;
@@ -25,7 +25,7 @@ pub(super) struct Encoded {
     pub(super) bytes: Vec<u8>,
     /// Pixels of half transparency, made either clear or solid.
     pub(super) hardened: u64,
-    /// Colours of the film, where they were too many and became 255.
+    /// Colors of the film, where they were too many and became 255.
     pub(super) reduced_from: Option<usize>,
 }
 
@@ -115,7 +115,7 @@ impl Palette {
             bytes.resize((COLORS + 1) * 3, 0);
             return Self { bytes, colors: Colors::Exact(colors), reduced_from: None };
         }
-        // Each colour once: a small spot of its own colour keeps it, however large the rest.
+        // Each color once: a small spot of its own color keeps it, however large the rest.
         let sample: Vec<u8> = used.iter().flat_map(|&[r, g, b]| [r, g, b, 255]).collect();
         let quantized = NeuQuant::new(if used.len() > 50_000 { 10 } else { 1 }, COLORS, &sample);
         let mut bytes = quantized.color_map_rgb();

@@ -1,8 +1,8 @@
-//! Sheets without a background, tiles and fonts: only a change of colour along the lines tells.
+//! Sheets without a background, tiles and fonts: only a change of color along the lines tells.
 //!
-//! A border is judged in each band by itself: how much more the colour changes across it than across the
+//! A border is judged in each band by itself: how much more the color changes across it than across the
 //! lines beside it (the second difference of the gradient), in units of what is usual in that band. Some
-//! neighbours match, so a true border need not show: the evidence is that of a mixture.
+//! neighbors match, so a true border need not show: the evidence is that of a mixture.
 
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
@@ -48,7 +48,7 @@ pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     found
 }
 
-/// How much the colour changes before each pixel, along one direction; lines first.
+/// How much the color changes before each pixel, along one direction; lines first.
 struct Changes {
     /// Pixels across the lines: how many lines there are.
     lines: u32,

@@ -15,7 +15,7 @@
 //!   keeps its distance to the cell: period against spread. This is what autocorrelation of the profile
 //!   measures, without its blur.
 //! - **Offsets and gutters pay.** About 5 nats each, so that they are found only where they explain something.
-//! - **Dense sheets** (tiles, fonts), where every line crosses: the change of colour along a line against the
+//! - **Dense sheets** (tiles, fonts), where every line crosses: the change of color along a line against the
 //!   lines beside it, the second difference of the gradient, capped softly so that one strong edge does
 //!   not decide.
 //! - **Cells are about as wide as high,** many exactly so: a little for squares, a little against long ones.
@@ -91,7 +91,7 @@ pub struct GridCandidate {
 }
 
 impl GridCandidate {
-    /// Whether the cells of one are whole groups of the other's. Where drawings of neighbouring cells touch,
+    /// Whether the cells of one are whole groups of the other's. Where drawings of neighboring cells touch,
     /// pairs of them look like cells.
     fn is_nested_with(&self, other: &Self) -> bool {
         let (a, b) = (self.grid.counts(), other.grid.counts());
@@ -204,7 +204,7 @@ pub fn find_grid(sheet: &Pixels) -> Found {
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
 fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
     let found = match ground {
-        // Asked millions of times: what is clear need not look at colours.
+        // Asked millions of times: what is clear need not look at colors.
         Ground::Clear => sparse::candidates(sheet, |pixel| pixel[3] > 0)?,
         _ => sparse::candidates(sheet, |pixel| ground.is_content(pixel))?,
     };

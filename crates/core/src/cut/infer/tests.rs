@@ -26,7 +26,7 @@ fn draw(image: &mut RgbaImage, cell: Rect, number: u32) {
     }
 }
 
-/// A sheet with `lengths` frames in its rows, on transparency or on a colour.
+/// A sheet with `lengths` frames in its rows, on transparency or on a color.
 fn sheet(
     cell: Size,
     columns: u32,
@@ -126,7 +126,7 @@ fn figures(counts: (u32, u32), cell: u32, around: impl Fn(u32, u32) -> [u8; 4]) 
 
 #[test]
 fn a_glow_that_reaches_over_the_lines_does_not_hide_the_firm_drawings() {
-    // The glow of every cell runs into its neighbours on all sides.
+    // The glow of every cell runs into its neighbors on all sides.
     let sheet = figures((6, 4), 32, |x, y| if (x + y) % 2 == 0 { [255, 220, 120, 40] } else { [0; 4] });
     let found = find_grid(&sheet);
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(6, 4).unwrap(), "{found:?}");

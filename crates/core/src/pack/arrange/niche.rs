@@ -229,7 +229,7 @@ impl Strip {
         self.join(niche.saturating_sub(1));
     }
 
-    /// Neighbours of one height become one, from `from` on for as far as a placement reaches.
+    /// Neighbors of one height become one, from `from` on for as far as a placement reaches.
     fn join(&mut self, from: usize) {
         let mut at = from;
         let mut end = (from + 4).min(self.levels.len());

@@ -44,7 +44,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
         _ => RgbImage::from_raw(size.width, size.height, samples).map(DynamicImage::ImageRgb8),
     };
     let image = image.ok_or_else(|| damaged("fewer pixels than its size says".to_owned()))?;
-    let color = if matches!(colors, ColorSpace::Luma) { "grey, 8 bit" } else { "RGB, 8 bit" };
+    let color = if matches!(colors, ColorSpace::Luma) { "gray, 8 bit" } else { "RGB, 8 bit" };
     Ok(Raw { image, orientation, color: color.to_owned() })
 }
 

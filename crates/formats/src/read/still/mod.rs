@@ -61,7 +61,7 @@ fn plain(color: &str) -> String {
         "" => channels.to_uppercase(),
         bits => format!(
             "{}, {bits} bit",
-            channels.to_uppercase().replace("LA", "grey and alpha").replace('L', "grey")
+            channels.to_uppercase().replace("LA", "gray and alpha").replace('L', "gray")
         ),
     }
 }

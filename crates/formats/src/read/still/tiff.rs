@@ -1,4 +1,4 @@
-//! TIFF by its codec, the first picture of a file: grey, RGB and CMYK of 8 and 16 bits, RGB as floats, one bit a pixel.
+//! TIFF by its codec, the first picture of a file: gray, RGB and CMYK of 8 and 16 bits, RGB as floats, one bit a pixel.
 
 use std::io::Cursor;
 
@@ -141,8 +141,8 @@ fn mixed_16([c, m, y, k]: [u16; 4]) -> [u16; 3] {
 
 fn color(kind: ColorType) -> String {
     match kind {
-        ColorType::Gray(bits) => format!("grey, {bits} bit"),
-        ColorType::GrayA(bits) => format!("grey and alpha, {bits} bit"),
+        ColorType::Gray(bits) => format!("gray, {bits} bit"),
+        ColorType::GrayA(bits) => format!("gray and alpha, {bits} bit"),
         ColorType::RGB(bits) => format!("RGB, {bits} bit"),
         ColorType::RGBA(bits) => format!("RGBA, {bits} bit"),
         ColorType::CMYK(bits) => format!("CMYK, {bits} bit"),

@@ -17,7 +17,7 @@ const CHANNELS: usize = 4;
 /// Bytes of pixels in a band: far more than the 32 KiB that deflate looks back.
 const BAND: usize = 1 << 19;
 
-/// The bytes of a PNG in true colour with alpha; `None` where it is too small to be worth bands.
+/// The bytes of a PNG in true color with alpha; `None` where it is too small to be worth bands.
 pub(super) fn large(image: &RgbaImage) -> Option<Result<Vec<u8>, WriteProblem>> {
     (image.as_raw().len() >= 2 * BAND)
         .then(|| encode(image).map_err(|error| WriteProblem::Format(format!("can't be compressed: {error}"))))
@@ -38,7 +38,7 @@ fn encode(image: &RgbaImage) -> Result<Vec<u8>, EncodingError> {
     let sum = bands.iter().fold(1, |sum, (_, other, length)| joined(sum, *other, *length));
     let mut bytes = vec![0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a];
     let sides = [image.width().to_be_bytes(), image.height().to_be_bytes()].concat();
-    // Eight bits, true colour with alpha, deflate, the five filters, not interlaced.
+    // Eight bits, true color with alpha, deflate, the five filters, not interlaced.
     chunk(&mut bytes, b"IHDR", &[&sides[..], &[8, 6, 0, 0, 0]].concat());
     for (at, (deflated, ..)) in bands.into_iter().enumerate() {
         // The header of a zlib stream (RFC 1950): a window of 32 KiB, the usual effort.
@@ -143,7 +143,7 @@ fn filter(number: usize, now: &[u8], above: &[u8], out: &mut [u8]) {
     }
 }
 
-/// The neighbour nearest to left + above - corner (A. Paeth).
+/// The neighbor nearest to left + above - corner (A. Paeth).
 fn paeth(left: u8, above: u8, corner: u8) -> u8 {
     let (a, b, c) = (i16::from(left), i16::from(above), i16::from(corner));
     let (to_left, to_above, to_corner) = ((b - c).abs(), (a - c).abs(), (a + b - 2 * c).abs());

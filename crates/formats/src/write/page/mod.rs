@@ -1,7 +1,7 @@
 //! The bytes of a page.
 //!
 //! [`PageOptions`] say which format and what is given up for size; [`Palette`] brings all pages of an atlas to one set of
-//! colours; `png`, `webp`, `qoi` and `tga` encode, `bands` what is large. Nothing here knows what lies on a page.
+//! colors; `png`, `webp`, `qoi` and `tga` encode, `bands` what is large. Nothing here knows what lies on a page.
 
 mod bands;
 mod palette;
@@ -29,9 +29,9 @@ pub struct PageOptions {
     pub format: PageFormat,
     /// How small PNG files are made.
     pub png: PngSize,
-    /// How many colours, the clear one among them, all pages of an atlas have together.
+    /// How many colors, the clear one among them, all pages of an atlas have together.
     pub colors: Option<u16>,
-    /// What is done to colours.
+    /// What is done to colors.
     pub finish: Finish,
     /// A hint for the game, kept in the manifest.
     pub sampling: Option<Sampling>,
@@ -78,7 +78,7 @@ impl PageFormat {
 }
 
 impl PageOptions {
-    /// The bytes of a page, in the colours of a palette where there is one.
+    /// The bytes of a page, in the colors of a palette where there is one.
     pub(super) fn encode(
         &self,
         image: &RgbaImage,

@@ -1,23 +1,23 @@
-//! One set of colours for all pages of an atlas, with alpha.
+//! One set of colors for all pages of an atlas, with alpha.
 //!
-//! Where there are few enough colours nothing changes. Otherwise the box of all colours is halved again and again where
-//! its colours differ most (P. Heckbert, "Color image quantization for frame buffer display", 1982; cutting at the mean by
+//! Where there are few enough colors nothing changes. Otherwise the box of all colors is halved again and again where
+//! its colors differ most (P. Heckbert, "Color image quantization for frame buffer display", 1982; cutting at the mean by
 //! variance as in X. Wu, "Color quantization by dynamic programming and principal analysis", 1992), and the means are then
-//! moved to where their colours are (S. Lloyd, "Least squares quantization in PCM", 1982). Colours are compared multiplied
+//! moved to where their colors are (S. Lloyd, "Least squares quantization in PCM", 1982). Colors are compared multiplied
 //! by alpha, as they are seen; sums are whole numbers, so the same pages give the same palette everywhere. Written here
-//! because the crates for it either know no alpha, or take no fewer than 64 colours, or count in an order of chance.
+//! because the crates for it either know no alpha, or take no fewer than 64 colors, or count in an order of chance.
 
 use shibori_core::parallel;
 use std::collections::HashMap;
 
 use image::{Rgba, RgbaImage};
 
-/// Rounds in which colours look for their nearest mean and means for the middle of their colours.
+/// Rounds in which colors look for their nearest mean and means for the middle of their colors.
 const ROUNDS: usize = 12;
 
 type Color = [u8; 4];
 
-/// Colours, and for each colour of the pages which of them stands for it.
+/// Colors, and for each color of the pages which of them stands for it.
 #[derive(Clone, Debug)]
 pub(in crate::write) struct Palette {
     colors: Vec<Color>,
@@ -28,7 +28,7 @@ pub(in crate::write) struct Palette {
 /// What a palette gives up.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Loss {
-    /// Colours there were.
+    /// Colors there were.
     pub from: usize,
     /// The root of the mean squared error of a pixel's channel, in steps of 255.
     pub mean: f64,
@@ -36,19 +36,19 @@ pub struct Loss {
     pub largest: u8,
 }
 
-/// A colour of the pages.
+/// A color of the pages.
 #[derive(Clone, Copy, Debug)]
 struct Seen {
     color: Color,
     /// As it is seen: multiplied by alpha.
     shown: [i64; 4],
     count: u64,
-    /// A small spot of its own colour keeps it, however large the rest: counts weigh by their root.
+    /// A small spot of its own color keeps it, however large the rest: counts weigh by their root.
     weight: i64,
 }
 
 impl Palette {
-    /// At most `most` colours, 2 to 256, for these pages.
+    /// At most `most` colors, 2 to 256, for these pages.
     pub(in crate::write) fn of(pages: &[RgbaImage], most: u16) -> Self {
         let seen = counted(pages);
         let most = usize::from(most).clamp(2, 256);
@@ -57,7 +57,7 @@ impl Palette {
             let index_of = colors.iter().enumerate().map(|(at, color)| (*color, at as u8)).collect();
             return Self { colors, index_of, loss: None };
         }
-        // Clear is one of the colours and never mixed with others: a hole in the picture stays one.
+        // Clear is one of the colors and never mixed with others: a hole in the picture stays one.
         let clear = usize::from(seen[0].shown[3] == 0);
         let shown = &seen[clear..];
         let means = moved(shown, halved(shown, most - clear));
@@ -65,7 +65,7 @@ impl Palette {
         let used: Vec<usize> = (0..means.len()).filter(|at| nearest.contains(at)).collect();
         let mut colors: Vec<Color> = vec![[0; 4]; clear];
         colors.extend(used.iter().map(|&at| unmultiplied(means[at])));
-        let place = |at: usize| (used.binary_search(&at).expect("a colour uses it") + clear) as u8;
+        let place = |at: usize| (used.binary_search(&at).expect("a color uses it") + clear) as u8;
         let mut index_of: HashMap<Color, u8> =
             shown.iter().zip(&nearest).map(|(seen, &at)| (seen.color, place(at))).collect();
         index_of.extend((clear > 0).then_some(([0; 4], 0)));
@@ -73,22 +73,22 @@ impl Palette {
         Self { colors, index_of, loss: Some(loss) }
     }
 
-    /// Its colours with straight alpha, the clear one first where there is one.
+    /// Its colors with straight alpha, the clear one first where there is one.
     pub(in crate::write) fn colors(&self) -> &[[u8; 4]] {
         &self.colors
     }
 
-    /// What it gives up; `None` where every pixel keeps its colour.
+    /// What it gives up; `None` where every pixel keeps its color.
     pub(in crate::write) fn loss(&self) -> Option<Loss> {
         self.loss
     }
 
-    /// For each pixel the number of its colour. The image must be one of the pages.
+    /// For each pixel the number of its color. The image must be one of the pages.
     pub(super) fn indices(&self, image: &RgbaImage) -> Vec<u8> {
         image.pixels().map(|pixel| self.index_of[&canonical(pixel)]).collect()
     }
 
-    /// The image in these colours.
+    /// The image in these colors.
     pub(super) fn recolored(&self, image: &RgbaImage) -> RgbaImage {
         let mut image = image.clone();
         for pixel in image.pixels_mut() {
@@ -98,7 +98,7 @@ impl Palette {
     }
 }
 
-/// Clear pixels are all one colour.
+/// Clear pixels are all one color.
 fn canonical(pixel: &Rgba<u8>) -> Color {
     if pixel[3] == 0 { [0; 4] } else { pixel.0 }
 }
@@ -120,7 +120,7 @@ fn counted(pages: &[RgbaImage]) -> Vec<Seen> {
     counts.into_iter().map(seen).collect()
 }
 
-/// The means of `most` boxes of colours.
+/// The means of `most` boxes of colors.
 fn halved(seen: &[Seen], most: usize) -> Vec<[i64; 4]> {
     let mut boxes = vec![Part::of(seen.to_vec())];
     while boxes.len() < most {
@@ -137,7 +137,7 @@ fn halved(seen: &[Seen], most: usize) -> Vec<[i64; 4]> {
     boxes.into_iter().map(|part| part.mean).collect()
 }
 
-/// Colours that have one mean so far.
+/// Colors that have one mean so far.
 struct Part {
     seen: Vec<Seen>,
     mean: [i64; 4],
@@ -155,7 +155,7 @@ impl Part {
         };
         let all = [0, 1, 2, 3].map(spread);
         let axis = (0..4).rev().max_by_key(|&axis| all[axis]).unwrap_or(0);
-        // A mean is rounded down, so colours that are not all alike always fall on both sides of it.
+        // A mean is rounded down, so colors that are not all alike always fall on both sides of it.
         let is_parted = seen.iter().any(|one| one.shown[axis] > mean[axis]);
         Self { mean, axis, spread: if is_parted { all.iter().sum() } else { 0 }, seen }
     }
@@ -170,7 +170,7 @@ fn mean<'a>(seen: impl Iterator<Item = &'a Seen>) -> Option<[i64; 4]> {
     (weight > 0).then(|| sum.map(|sum| sum / weight))
 }
 
-/// Means moved to the middle of the colours that are nearest to them.
+/// Means moved to the middle of the colors that are nearest to them.
 fn moved(seen: &[Seen], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
     for _ in 0..ROUNDS {
         let nearest = nearest_of(seen, &means);
@@ -192,7 +192,7 @@ fn rounded_mean(group: &[&Seen]) -> Option<[i64; 4]> {
     (weight > 0).then(|| [0, 1, 2, 3].map(|channel| (sum(channel) + weight / 2) / weight))
 }
 
-/// For each colour its nearest mean; of equals the first.
+/// For each color its nearest mean; of equals the first.
 fn nearest_of(seen: &[Seen], means: &[[i64; 4]]) -> Vec<usize> {
     let nearest = |one: &Seen| {
         let distance = |at: &usize| -> i64 {
@@ -232,7 +232,7 @@ mod tests {
     }
 
     #[test]
-    fn few_colours_stay_as_they_are() {
+    fn few_colors_stay_as_they_are() {
         let mut image = RgbaImage::from_pixel(4, 4, Rgba([9, 8, 7, 0]));
         image.put_pixel(1, 1, Rgba([200, 0, 0, 120]));
         let palette = Palette::of(std::slice::from_ref(&image), 16);
@@ -254,7 +254,7 @@ mod tests {
                     largest = (0..4).map(|c| old[c].abs_diff(new[c])).max().unwrap().max(largest);
                 }
             }
-            assert_eq!(palette.loss().unwrap().largest, largest, "{most} colours");
+            assert_eq!(palette.loss().unwrap().largest, largest, "{most} colors");
         }
         let mean = |most| Palette::of(std::slice::from_ref(&image), most).loss().unwrap().mean;
         assert!(mean(256) < mean(64) / 1.5 && mean(256) < 6.0, "{}", mean(256));

@@ -1,4 +1,4 @@
-//! PNG, true colour with alpha or indexed.
+//! PNG, true color with alpha or indexed.
 
 use ::png::{BitDepth, ColorType, Compression, Encoder, EncodingError, Filter};
 use image::RgbaImage;
@@ -41,7 +41,7 @@ pub(super) fn indexed(image: &RgbaImage, palette: &Palette, size: PngSize) -> Re
     encoder.set_palette(colors.iter().flat_map(|[r, g, b, _]| [*r, *g, *b]).collect::<Vec<u8>>());
     encoder.set_trns(colors.iter().map(|color| color[3]).collect::<Vec<u8>>());
     encoder.set_compression(compression(size));
-    // Numbers of colours have no neighbours to be predicted from.
+    // Numbers of colors have no neighbors to be predicted from.
     encoder.set_filter(Filter::NoFilter);
     finished(encoder, &packed).map_err(|error| problem(&error))?;
     Ok(bytes)
@@ -54,7 +54,7 @@ fn packed(row: &[u8], bits: usize) -> Vec<u8> {
     row.chunks(8 / bits).map(pack).collect()
 }
 
-/// The same pixels in the fewest bytes: every filter and colour type is tried.
+/// The same pixels in the fewest bytes: every filter and color type is tried.
 pub(super) fn smallest(bytes: &[u8]) -> Result<Vec<u8>, WriteProblem> {
     let options = oxipng::Options::from_preset(4);
     oxipng::optimize_from_memory(bytes, &options).map_err(|error| WriteProblem::Format(error.to_string()))
