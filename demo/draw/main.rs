@@ -20,7 +20,7 @@ use std::process::ExitCode;
 use image::{RgbaImage, imageops};
 use shibori_core::clip::Span;
 use shibori_core::draw::Film;
-use shibori_formats::write::{self, Policy};
+use shibori_formats::write::{self, Policy, Transaction};
 
 /// What the drawing programs give: pictures, or films with times.
 pub(crate) enum Art {
@@ -64,15 +64,15 @@ fn all() -> Vec<(String, Art)> {
 }
 
 fn write_all(folder: &Path) -> Result<(), shibori_formats::Error> {
-    let policy = Policy { force: true, ..Policy::default() };
+    let run = Transaction::new(Policy { force: true, ..Policy::default() });
     for (name, art) in all() {
         let path = folder.join(name);
         match art {
-            Art::Picture(image) => drop(write::picture(&path, &image, &policy)?),
-            Art::Film(film) => drop(write::film(&path, &film, &policy, || {})?),
+            Art::Picture(image) => drop(write::picture(&path, &image, &run)?),
+            Art::Film(film) => drop(write::film(&path, &film, &run, || {})?),
         }
     }
-    Ok(())
+    run.commit()
 }
 
 /// The files in `folder` that differ from what would be drawn.

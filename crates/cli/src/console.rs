@@ -4,19 +4,38 @@
 //! characters in names are shown as escapes, so that a file name can't paint the terminal.
 
 use std::io::{self, IsTerminal, Write};
+use std::sync::Mutex;
 
 use serde::Serialize;
+use shibori_pipeline::{Listener, Notice, Task};
 
 use crate::args::{Everywhere, When};
-use crate::failure::Failure;
 use crate::progress::Progress;
+use crate::words;
 
 pub(crate) struct Console {
     json: bool,
     quiet: bool,
-    verbose: bool,
     paint_out: bool,
     paint_err: bool,
+    progress: Mutex<Option<(Task, Progress)>>,
+}
+
+/// Something to say on stderr: a line, and what to do about it.
+#[derive(Clone, Debug)]
+pub(crate) struct Message {
+    pub(crate) text: String,
+    /// A typed text with a mark under the wrong character.
+    pub(crate) pointer: Option<String>,
+    pub(crate) hint: Option<String>,
+}
+
+/// How much a message matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Weight {
+    Error,
+    Warning,
+    Note,
 }
 
 const RED: &str = "\u{1b}[1;31m";
@@ -30,27 +49,26 @@ impl Console {
         let wanted = |is_terminal: bool| match everywhere.color {
             When::Always => true,
             When::Never => false,
-            When::Auto => is_terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
+            When::Auto => is_terminal && may_paint(),
         };
         Self {
             json: everywhere.json,
             quiet: everywhere.quiet,
-            verbose: everywhere.verbose,
             paint_out: wanted(io::stdout().is_terminal()),
             paint_err: wanted(io::stderr().is_terminal()),
+            progress: Mutex::new(None),
         }
     }
 
     /// A console for a command line that could not be read, so that nothing is known of its wishes.
     pub(crate) fn for_errors() -> Self {
-        let has_colors = std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
-        let paint_err = has_colors && io::stderr().is_terminal();
-        Self { json: false, quiet: false, verbose: false, paint_out: false, paint_err }
+        let paint_err = may_paint() && io::stderr().is_terminal();
+        Self { json: false, quiet: false, paint_out: false, paint_err, progress: Mutex::new(None) }
     }
 
     /// A console for steps inside a command whose own result is JSON: they say nothing.
     pub(crate) fn silenced_for_json(&self) -> Self {
-        Self { json: false, quiet: self.quiet || self.json, ..*self }
+        Self { json: false, quiet: self.quiet || self.json, progress: Mutex::new(None), ..*self }
     }
 
     /// A line of the result, for people.
@@ -75,46 +93,29 @@ impl Console {
         }
     }
 
-    /// What the result's text alone asks for, such as a warning that does not change the exit code.
-    pub(crate) fn warn(&self, line: &str, hint: Option<&str>) {
-        if !self.quiet {
-            self.labeled("warning", YELLOW, line);
-            if let Some(hint) = hint {
-                self.labeled("  hint", CYAN, hint);
-            }
-        }
+    /// A text that is the whole result, as it is.
+    pub(crate) fn text(&self, text: &str) {
+        // A reader that went away (a closed pipe) is no mistake of ours.
+        let _ = io::stdout().write_all(text.as_bytes());
     }
 
-    /// Something to know, on stderr.
-    pub(crate) fn note(&self, line: &str) {
-        if !self.quiet {
-            self.labeled("note", CYAN, line);
-        }
-    }
-
-    /// Something only the curious want to know.
-    pub(crate) fn detail(&self, line: &str) {
-        if self.verbose && !self.quiet {
-            print_err(&harmless(line));
-        }
-    }
-
-    pub(crate) fn fail(&self, failure: &Failure) {
-        if failure.message.is_empty() {
+    /// Something to know, on stderr. Errors are said even when quiet.
+    pub(crate) fn message(&self, weight: Weight, message: &Message) {
+        if self.quiet && weight != Weight::Error {
             return;
         }
-        self.labeled("error", RED, &failure.message);
-        if let Some(pointer) = &failure.pointer {
+        let (label, color) = match weight {
+            Weight::Error => ("error", RED),
+            Weight::Warning => ("warning", YELLOW),
+            Weight::Note => ("note", CYAN),
+        };
+        self.labeled(label, color, &message.text);
+        if let Some(pointer) = &message.pointer {
             print_err(&harmless(&format!("    {}", pointer.replace('\n', "\n    "))));
         }
-        if let Some(hint) = &failure.hint {
+        if let Some(hint) = &message.hint {
             self.labeled("  hint", CYAN, hint);
         }
-    }
-
-    /// A progress bar for so many steps; shows on a terminal only, and only if they take long.
-    pub(crate) fn progress(&self, what: &str, steps: usize) -> Progress {
-        Progress::new(what, steps, !self.quiet && io::stderr().is_terminal())
     }
 
     fn labeled(&self, label: &str, color: &str, text: &str) {
@@ -124,6 +125,34 @@ impl Console {
             false => format!("{label}: {text}"),
         });
     }
+}
+
+/// What the pipeline tells on the way.
+impl Listener for Console {
+    fn notice(&self, notice: Notice) {
+        let (weight, message) = words::notice(&notice);
+        self.message(weight, &message);
+    }
+
+    /// A progress bar; shows on a terminal only, and only if the work takes long.
+    fn progress(&self, task: Task, done: usize, of: usize) {
+        let Ok(mut progress) = self.progress.lock() else { return };
+        let (_, bar) = match progress.take() {
+            Some((same, bar)) if same == task => progress.insert((same, bar)),
+            _ => {
+                let may_show = !self.quiet && io::stderr().is_terminal();
+                progress.insert((task, Progress::new(words::task(task), of, may_show)))
+            }
+        };
+        bar.tick();
+        if done >= of {
+            *progress = None;
+        }
+    }
+}
+
+fn may_paint() -> bool {
+    std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
 }
 
 /// A reader that went away (a closed pipe) is no mistake of ours.
@@ -144,60 +173,9 @@ fn harmless(text: &str) -> String {
     text.chars().map(show).collect()
 }
 
-/// A word of a command line as it can be pasted into any shell: in double quotes where it needs them.
-pub(crate) fn pasteable(word: &str) -> String {
-    let is_plain = |c: char| c.is_alphanumeric() || "-_./:=@+".contains(c);
-    // A comma separates lists in one shell and nothing in the others, inside a word without spaces.
-    let is_plain_word = !word.is_empty() && word.chars().all(|c| is_plain(c) || c == ',');
-    if is_plain_word { word.to_owned() } else { format!("\"{word}\"") }
-}
-
-/// `1 frame`, `2 frames`.
-pub(crate) fn counted(count: usize, noun: &str) -> String {
-    let plural = if count == 1 { "" } else { "s" };
-    format!("{} {noun}{plural}", grouped(count as u64))
-}
-
-/// `12,345`.
-pub(crate) fn grouped(number: u64) -> String {
-    let digits = number.to_string();
-    let mut text = String::with_capacity(digits.len() * 4 / 3);
-    for (at, digit) in digits.chars().enumerate() {
-        if at > 0 && (digits.len() - at).is_multiple_of(3) {
-            text.push(',');
-        }
-        text.push(digit);
-    }
-    text
-}
-
-/// Bytes in the unit that leaves one to three digits before the point; 1 kB is 1000 bytes.
-pub(crate) fn bytes(count: u64) -> String {
-    let (divisor, unit) = match count {
-        0..1_000 => return format!("{count} B"),
-        1_000..1_000_000 => (1e3, "kB"),
-        1_000_000..1_000_000_000 => (1e6, "MB"),
-        _ => (1e9, "GB"),
-    };
-    format!("{:.1} {unit}", count as f64 / divisor)
-}
-
-/// Milliseconds with at most two decimals: `100 ms`, `83.33 ms`.
-pub(crate) fn millis(value: f64) -> String {
-    let text = format!("{value:.2}");
-    format!("{} ms", text.trim_end_matches('0').trim_end_matches('.'))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn numbers_read_easily() {
-        assert_eq!([0, 999, 1000, 1_234_567].map(grouped), ["0", "999", "1,000", "1,234,567"]);
-        assert_eq!([999, 1000, 12_345_678].map(bytes), ["999 B", "1.0 kB", "12.3 MB"]);
-        assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(millis), ["100 ms", "83.33 ms", "0.5 ms"]);
-    }
 
     #[test]
     fn control_characters_are_shown_not_obeyed() {

@@ -1,9 +1,8 @@
 //! The program `shibori`: arguments in, messages out.
 //!
-//! What happens, in order: [`args`] reads the command line into option groups, [`commands`] decides what
-//! they mean and does the work with `shibori-core` and `shibori-formats`, [`console`] speaks, [`failure`]
-//! turns what went wrong into a message, a hint and an exit code. No picture is computed here and no
-//! file format known.
+//! What happens, in order: [`args`] reads the command line, [`commands`] hands it to the steps of `shibori-pipeline`,
+//! [`words`] say what came of it, [`console`] speaks, [`failure`] turns what went wrong into a message, a hint and an
+//! exit code. No picture is computed here and no file format known.
 
 mod args;
 mod commands;
@@ -11,6 +10,7 @@ mod console;
 mod failure;
 mod progress;
 mod terminal;
+mod words;
 
 use std::error::Error;
 use std::process::ExitCode;
@@ -18,7 +18,8 @@ use std::process::ExitCode;
 use args::Cli;
 use clap::Parser;
 use clap::error::{ContextKind, ContextValue};
-use console::Console;
+use commands::Program;
+use console::{Console, Weight};
 use failure::Failure;
 use shibori_core::SyntaxError;
 
@@ -32,12 +33,19 @@ fn main() -> ExitCode {
         // Fails only where a pool is there already, and none is.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get()).build_global();
     }
-    match commands::run(&cli.command, &cli.everywhere, &console) {
+    let program = Program::new(&console, &cli.everywhere);
+    match commands::run(&cli.command, &program) {
         Ok(()) => ExitCode::SUCCESS,
         Err(failure) => {
-            console.fail(&failure);
+            say(&console, &failure);
             ExitCode::from(failure.exit as u8)
         }
+    }
+}
+
+fn say(console: &Console, failure: &Failure) {
+    if let Some(message) = &failure.message {
+        console.message(Weight::Error, message);
     }
 }
 
@@ -50,6 +58,6 @@ fn refused(error: &clap::Error) -> ExitCode {
         _ => "the command line".to_owned(),
     };
     let failure = Failure::pointing(&option, syntax);
-    Console::for_errors().fail(&failure);
+    say(&Console::for_errors(), &failure);
     ExitCode::from(failure.exit as u8)
 }

@@ -9,7 +9,7 @@ use std::collections::HashMap;
 use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
-use shibori_core::pack::{Effort, Options, PageRules, pack};
+use shibori_core::pack::{DenseOptions, Effort, Layout, PackOptions, PageRules, pack};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, Size};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
@@ -67,8 +67,14 @@ fn table(counts: &[usize], seeds: u64, make: impl Fn(usize, u64) -> Vec<Size>) {
 /// The share covered of one page without any space, and the time it took.
 fn arranged(sizes: &[Size], effort: Effort) -> (f64, f64) {
     let max = Size::new(65_536, 65_536);
-    let pages = PageRules { max, ..Options::dense().pages };
-    let options = Options { pages, margin: 0, gutter: 0, share: false, effort, ..Options::dense() };
+    let pages = PageRules { max, ..PackOptions::dense().pages };
+    let options = PackOptions {
+        layout: Layout::Dense(DenseOptions { share: false, effort, ..DenseOptions::default() }),
+        pages,
+        margin: 0,
+        gutter: 0,
+        ..PackOptions::dense()
+    };
     let set = frames(sizes);
     let start = Instant::now();
     let atlas = pack(set, Vec::new(), &options).expect("the pieces fit a page");

@@ -7,10 +7,9 @@ use std::fmt;
 use std::str::FromStr;
 
 use image::RgbaImage;
-use image::imageops;
 use serde_json::{Map, Value};
 
-use crate::{Insets, Marks, Name, Pair, Pixels, Point, Rect, Size};
+use crate::{Annotations, Insets, Name, Pair, Pixels, Point, Rect, Size};
 
 /// Keys of a manifest that this version does not use itself (the user's `extras` among them): carried
 /// along untouched from reading to writing.
@@ -28,7 +27,7 @@ pub struct Frame {
     canvas: Size,
     inset: Pair,
     pivot: Point,
-    marks: Marks,
+    annotations: Annotations,
     source: Option<Source>,
     carried: Carried,
 }
@@ -75,7 +74,7 @@ impl Frame {
             canvas,
             inset,
             pivot,
-            marks: Marks::default(),
+            annotations: Annotations::default(),
             source: None,
             carried: Carried::new(),
         })
@@ -100,9 +99,9 @@ impl Frame {
         };
         check(&self.pixels, canvas, inset)?;
         let pivot = Point::new(self.pivot.x + x as f64, self.pivot.y + y as f64);
-        let nine = self.marks.nine.and_then(|nine| grown(nine, self.canvas, canvas, x, y));
-        let marks = Marks { nine, ..self.marks.moved(x, y) };
-        Ok(Self { canvas, inset, pivot, marks, ..self })
+        let nine = self.annotations.nine.and_then(|nine| grown(nine, self.canvas, canvas, x, y));
+        let annotations = Annotations { nine, ..self.annotations.moved(x, y) };
+        Ok(Self { canvas, inset, pivot, annotations, ..self })
     }
 
     /// The same frame with its drawing, boxes and polygon moved by so many pixels; canvas and pivot stay.
@@ -110,14 +109,14 @@ impl Frame {
     /// # Errors
     /// Where kept pixels would leave the canvas.
     pub fn shifted(self, x: i64, y: i64) -> Result<Self, FrameError> {
-        let (canvas, pivot, nine) = (self.canvas, self.pivot, self.marks.nine);
+        let (canvas, pivot, nine) = (self.canvas, self.pivot, self.annotations.nine);
         let moved = self.moved_on(canvas, x, y)?;
-        Ok(Self { pivot, marks: Marks { nine, ..moved.marks }, ..moved })
+        Ok(Self { pivot, annotations: Annotations { nine, ..moved.annotations }, ..moved })
     }
 
     /// The same frame with other boxes, nine-slice and polygon.
-    pub fn with_marks(self, marks: Marks) -> Self {
-        Self { marks, ..self }
+    pub fn with_annotations(self, annotations: Annotations) -> Self {
+        Self { annotations, ..self }
     }
 
     /// The same frame under another name.
@@ -176,8 +175,8 @@ impl Frame {
     }
 
     /// Boxes, nine-slice and polygon.
-    pub fn marks(&self) -> &Marks {
-        &self.marks
+    pub fn annotations(&self) -> &Annotations {
+        &self.annotations
     }
 
     /// Where it came from, if known.
@@ -216,10 +215,7 @@ impl Frame {
         if self.is_whole() {
             return self.pixels.clone();
         }
-        let mut whole = RgbaImage::new(self.canvas.width, self.canvas.height);
-        let (x, y) = (i64::from(self.inset.x), i64::from(self.inset.y));
-        imageops::replace(&mut whole, &self.pixels.to_image(), x, y);
-        Pixels::whole(whole)
+        self.part(Rect::of(self.canvas))
     }
 
     /// The same frame keeping exactly the part `rect` of its canvas.
@@ -231,16 +227,40 @@ impl Frame {
         if rect.is_empty() {
             return self.with_pixels(Pixels::none(), Pair::default());
         }
-        let kept = self.kept();
-        let part = if rect.lies_in(kept) {
-            self.pixels.part(Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect })
-        } else {
-            self.restored().part(rect)
-        };
-        let Some(part) = part else {
+        if !rect.lies_in(Rect::of(self.canvas)) {
             return Err(FrameError::SticksOut { pixels: rect.size(), inset, canvas: self.canvas });
-        };
+        }
+        let part = self.part(rect).compacted();
         self.with_pixels(part, inset)
+    }
+
+    /// The same frame keeping only what shows: the picture is the same, and costs no more memory than that. How a frame
+    /// was trimmed is forgotten.
+    pub fn tightened(self) -> Self {
+        let shown = self.content(0).unwrap_or_default();
+        self.keeping(shown).expect("what shows lies on the canvas")
+    }
+
+    /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must lie on the canvas.
+    pub(crate) fn part(&self, rect: Rect) -> Pixels {
+        let kept = self.kept();
+        if rect.lies_in(kept) {
+            let own = Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect };
+            return self.pixels.part(own).expect("it lies in what is kept");
+        }
+        let mut image = RgbaImage::new(rect.width, rect.height);
+        if let Some(shared) = rect.intersection(kept) {
+            let bytes = 4 * shared.width as usize;
+            let left = 4 * (shared.x - kept.x) as usize;
+            let stride = 4 * rect.width as usize;
+            let target: &mut [u8] = &mut image;
+            for y in shared.y..shared.y + shared.height {
+                let row = &self.pixels.row(y - kept.y)[left..left + bytes];
+                let start = (y - rect.y) as usize * stride + 4 * (shared.x - rect.x) as usize;
+                target[start..start + bytes].copy_from_slice(row);
+            }
+        }
+        Pixels::whole(image)
     }
 }
 
@@ -349,22 +369,27 @@ mod tests {
 
     #[test]
     fn what_belongs_to_a_drawing_moves_with_it() {
-        use crate::{Area, Insets, Marks};
+        use crate::{Annotations, Area, Insets};
         let boxes = [(Name::new("body").unwrap(), Area { x: 1, y: 1, width: 2, height: 2 })].into();
         let nine = Some(Insets { left: 1, top: 1, right: 1, bottom: 1 });
-        let marks = Marks { boxes, nine, polygon: vec![Point::new(0.0, 0.0), Point::new(4.0, 0.0)] };
-        let whole = frame(Pixels::whole(RgbaImage::new(4, 4))).with_marks(marks);
+        let annotations = Annotations {
+            boxes,
+            nine,
+            polygon: vec![Point::new(0.0, 0.0), Point::new(4.0, 0.0)],
+            marks: vec![],
+        };
+        let whole = frame(Pixels::whole(RgbaImage::new(4, 4))).with_annotations(annotations);
         // Three more on the left, two more on the right: the corners of a panel grow with its sides.
         let moved = whole.clone().moved_on(Size::new(9, 4), 3, 0).unwrap();
-        let body = moved.marks().boxes.values().next().copied().unwrap();
+        let body = moved.annotations().boxes.values().next().copied().unwrap();
         assert_eq!((body.x, body.y), (4, 1));
         assert_eq!(moved.pivot(), Point::new(5.0, 2.0));
-        assert_eq!(moved.marks().nine, Some(Insets { left: 4, top: 1, right: 3, bottom: 1 }));
-        assert_eq!(moved.marks().polygon[1], Point::new(7.0, 0.0));
+        assert_eq!(moved.annotations().nine, Some(Insets { left: 4, top: 1, right: 3, bottom: 1 }));
+        assert_eq!(moved.annotations().polygon[1], Point::new(7.0, 0.0));
         // Shifted inside its canvas, the drawing takes its boxes along and leaves the pivot.
         let small = whole.keeping(Rect::new(0, 0, 2, 2)).unwrap().shifted(1, 2).unwrap();
         assert_eq!((small.inset(), small.pivot()), (Pair { x: 1, y: 2 }, Point::new(2.0, 2.0)));
-        assert_eq!(small.marks().boxes.values().next().map(|area| area.y), Some(3));
+        assert_eq!(small.annotations().boxes.values().next().map(|area| area.y), Some(3));
         assert!(small.shifted(3, 0).is_err());
     }
 }

@@ -17,7 +17,7 @@
 //!
 //! let sheet = Pixels::whole(image::RgbaImage::from_pixel(64, 32, image::Rgba([9, 9, 9, 255])));
 //! let grid = cut::Grid::by_counts(sheet.size(), cut::Counts::new(2, 1)?, cut::Spacing::default(), false)?;
-//! let cut = cut::cut_cells(&sheet, &grid, &cut::Choice::default())?;
+//! let cut = cut::cut_cells(&sheet, &grid, &cut::CellChoice::default())?;
 //! assert_eq!(cut.cells.len(), 2);
 //! assert_eq!(cut.cells[1].pixels.size(), Size::new(32, 32));
 //! # Ok::<(), cut::CutError>(())
@@ -32,23 +32,30 @@ pub mod pack;
 pub mod parallel;
 pub mod shape;
 
+mod annotations;
+mod background;
 mod color;
+mod components;
 mod frame;
 mod geometry;
-mod marks;
+mod groups;
+mod index;
 mod name;
 mod naming;
 mod only;
 mod pattern;
 mod pixels;
 mod select;
+mod sequence;
 mod set;
 mod syntax;
 
+pub use annotations::{Annotations, Area, AreaError, Insets, InsetsError, Mirror};
+pub use background::{Background, find_background};
 pub use color::{Color, ColorError, over};
 pub use frame::{Carried, Cell, Frame, FrameError, Source};
 pub use geometry::{Pair, Point, Rect, Size, SizeError};
-pub use marks::{Area, AreaError, Insets, InsetsError, Marks, Mirror};
+pub use index::Index;
 pub use name::{Name, NameError, file_fault};
 pub use naming::{NameTemplate, NamingError};
 pub use only::{Only, OnlyError};

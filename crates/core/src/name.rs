@@ -3,10 +3,11 @@
 use std::borrow::Borrow;
 use std::fmt;
 use std::str::FromStr;
+use std::sync::Arc;
 
 /// A name of 1 to 200 characters without control characters.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct Name(String);
+pub struct Name(Arc<str>);
 
 /// Why a text is not a name.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -37,7 +38,7 @@ impl Name {
         } else if text.chars().any(char::is_control) {
             Err(NameError::Control(text))
         } else {
-            Ok(Self(text))
+            Ok(Self(text.into()))
         }
     }
 

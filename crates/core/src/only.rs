@@ -14,12 +14,12 @@ pub struct Only(String);
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum OnlyError {
     /// Several sprites have a clip of that name.
-    #[error("several sprites have a clip '{text}'; write one of: {known}")]
+    #[error("several sprites have a clip '{text}'; write one of: {list}", list = known.join(", "))]
     WhichClip {
         /// What was typed.
         text: String,
-        /// The choices, as text.
-        known: String,
+        /// The choices.
+        known: Vec<String>,
     },
     /// A selection that does not fit.
     #[error(transparent)]
@@ -54,27 +54,21 @@ impl Only {
     /// The part of a set that is meant. A clip brings its frames and itself, and no other clip.
     pub fn of(&self, set: &FrameSet) -> Result<FrameSet, OnlyError> {
         if let Some(sprite) = set.sprites().into_iter().find(|sprite| sprite.as_str() == self.0) {
-            return Ok(set.only(&set.frames_of(sprite)));
+            return Ok(set.only(set.frames_of(sprite)));
         }
-        let clips = self.clips(set);
+        let clips = set.clips_called(&self.0);
         match clips.as_slice() {
             [one] => return Ok(set.only_clip(*one)),
             [] => {}
             several => {
-                let known: Vec<String> = several.iter().map(|&at| whole_name(set, at)).collect();
-                return Err(OnlyError::WhichClip { text: self.0.clone(), known: known.join(", ") });
+                let known = several.iter().map(|&at| set.clips()[at].whole_name()).collect();
+                return Err(OnlyError::WhichClip { text: self.0.clone(), known });
             }
         }
         match self.0.parse::<Selection>() {
             Ok(selection) => Ok(set.only(&selection.resolve(set)?)),
             Err(_) => Err(self.unknown(set)),
         }
-    }
-
-    /// The places of the clips of this name.
-    fn clips(&self, set: &FrameSet) -> Vec<usize> {
-        let fits = |&at: &usize| set.clips()[at].name().as_str() == self.0 || whole_name(set, at) == self.0;
-        (0..set.clips().len()).filter(fits).collect()
     }
 
     fn unknown(&self, set: &FrameSet) -> OnlyError {
@@ -86,11 +80,6 @@ impl Only {
         let nearest = nearest.max_by(|a, b| likeness(a).total_cmp(&likeness(b))).cloned();
         OnlyError::Unknown { text: self.0.clone(), nearest, known }
     }
-}
-
-fn whole_name(set: &FrameSet, clip: usize) -> String {
-    let clip = &set.clips()[clip];
-    format!("{}:{}", clip.sprite(), clip.name())
 }
 
 #[cfg(test)]

@@ -46,6 +46,13 @@ impl Pixels {
         Some(Self { image: Arc::clone(&self.image), rect })
     }
 
+    /// The same picture in an image of its own where it uses less than half of the one it looks at, so that the rest
+    /// of that can be let go.
+    pub fn compacted(self) -> Self {
+        let whole = Size::from(self.image.dimensions()).area();
+        if self.size().area() * 2 < whole { Self::whole(self.to_image()) } else { self }
+    }
+
     /// Width and height.
     pub fn size(&self) -> Size {
         self.rect.size()

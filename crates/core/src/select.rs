@@ -56,14 +56,14 @@ pub enum SelectError {
         rows: String,
     },
     /// A cell without a frame.
-    #[error("{cell} of sprite '{sprite}' holds no frame; row {row} has columns {columns}", row = cell.row)]
+    #[error("{cell} of sprite '{sprite}' holds no frame; row {row} has columns {list}", row = cell.row, list = listed(columns))]
     NoCell {
         /// The cell typed.
         cell: Cell,
         /// The sprite.
         sprite: Name,
-        /// The columns of that row that have one, as text.
-        columns: String,
+        /// The columns of that row that have one.
+        columns: Vec<u32>,
     },
     /// No frame has such a name.
     #[error("no frame of sprite '{sprite}' is named like '{pattern}'")]
@@ -74,22 +74,20 @@ pub enum SelectError {
         sprite: Name,
     },
     /// A sprite that is not there.
-    #[error("there is no sprite '{sprite}'; there are: {known}")]
+    #[error("there is no sprite '{sprite}'; there are: {list}", list = listed(known))]
     NoSprite {
         /// The sprite typed.
         sprite: Name,
-        /// Those that are there, as text.
-        known: String,
+        /// Those that are there.
+        known: Vec<Name>,
     },
     /// Numbers in a set of several sprites.
-    #[error("'{what}' could be of any of the sprites {known}; write for example {first}:{what}")]
+    #[error("'{what}' could be of any of the sprites {list}; write for example {first}:{what}", list = listed(known), first = known[0])]
     WhichSprite {
         /// What was typed.
         what: String,
-        /// The sprites, as text.
-        known: String,
-        /// The first of them.
-        first: Name,
+        /// The sprites.
+        known: Vec<Name>,
     },
 }
 
@@ -155,17 +153,16 @@ impl Pick {
     }
 
     fn sprite_in(&self, set: &FrameSet, home: Option<&Name>) -> Result<Name, SelectError> {
+        let wanted = self.sprite.as_ref().or(home);
+        if let Some(wanted) = wanted.filter(|wanted| !set.frames_of(wanted).is_empty()) {
+            return Ok(wanted.clone());
+        }
         let sprites = set.sprites();
-        let known = || listed(&sprites);
-        match (self.sprite.as_ref().or(home), sprites.as_slice()) {
-            (Some(wanted), known_ones) if known_ones.contains(&wanted) => Ok(wanted.clone()),
+        let known = || sprites.iter().map(|&sprite| sprite.clone()).collect();
+        match (wanted, sprites.as_slice()) {
             (Some(wanted), _) => Err(SelectError::NoSprite { sprite: wanted.clone(), known: known() }),
             (None, [only]) => Ok((*only).clone()),
-            (None, [first, ..]) => Err(SelectError::WhichSprite {
-                what: self.what.to_string(),
-                known: known(),
-                first: (*first).clone(),
-            }),
+            (None, [_, ..]) => Err(SelectError::WhichSprite { what: self.what.to_string(), known: known() }),
             // A set without frames: any number is too large for it.
             (None, []) => Ok(Name::new("-").expect("not empty")),
         }
@@ -284,7 +281,7 @@ fn cells(
     for end in [from, to] {
         if !in_row.iter().any(|&place| column(place) == Some(end)) {
             let columns: Vec<u32> = in_row.iter().filter_map(|&place| column(place)).collect();
-            let (cell, columns) = (Cell { row, column: end }, listed(&columns));
+            let cell = Cell { row, column: end };
             return Err(SelectError::NoCell { cell, sprite: sprite.clone(), columns });
         }
     }

@@ -2,9 +2,11 @@
 //! one and gives one, every writer starts here.
 
 use std::collections::{HashMap, HashSet};
+use std::sync::OnceLock;
 
-use crate::clip::Clip;
+use crate::index::Index;
 use crate::parallel;
+use crate::sequence::Clip;
 use crate::{Carried, Frame, Name};
 
 /// Frames and clips.
@@ -17,6 +19,8 @@ pub struct FrameSet {
     frames: Vec<Frame>,
     clips: Vec<Clip>,
     carried: Carried,
+    /// Made when first asked for; a set with other frames or clips begins without.
+    index: OnceLock<Index>,
 }
 
 /// Why frames and clips do not make a set.
@@ -59,7 +63,7 @@ impl FrameSet {
     pub fn new(frames: Vec<Frame>, clips: Vec<Clip>) -> Result<Self, SetError> {
         check_frame_names(&frames)?;
         check_clips(&frames, &clips)?;
-        Ok(Self { frames, clips, carried: Carried::new() })
+        Ok(Self::unchecked(frames, clips, Carried::new()))
     }
 
     /// The same set with other carried keys.
@@ -70,7 +74,7 @@ impl FrameSet {
     /// The same frames with other clips.
     pub fn with_clips(self, clips: Vec<Clip>) -> Result<Self, SetError> {
         check_clips(&self.frames, &clips)?;
-        Ok(Self { clips, ..self })
+        Ok(Self::unchecked(self.frames, clips, self.carried))
     }
 
     /// All frames in order.
@@ -88,26 +92,35 @@ impl FrameSet {
         &self.carried
     }
 
+    /// Tables of what belongs to what, made once a set.
+    pub fn index(&self) -> &Index {
+        self.index.get_or_init(|| Index::of(&self.frames, &self.clips))
+    }
+
     /// The sprites in the order in which they first appear.
     pub fn sprites(&self) -> Vec<&Name> {
-        let mut seen = HashSet::new();
-        self.frames.iter().map(Frame::sprite).filter(|sprite| seen.insert(*sprite)).collect()
+        self.index().sprites().map(|frames| self.frames[frames[0]].sprite()).collect()
     }
 
     /// The places, in this set, of a sprite's frames.
-    pub fn frames_of(&self, sprite: &Name) -> Vec<usize> {
-        (0..self.frames.len()).filter(|&at| self.frames[at].sprite() == sprite).collect()
+    pub fn frames_of(&self, sprite: &Name) -> &[usize] {
+        self.index().frames_of(sprite)
     }
 
     /// The number of a frame within its sprite, from 0.
     pub fn number_in_sprite(&self, frame: usize) -> usize {
-        let sprite = self.frames[frame].sprite();
-        self.frames[..frame].iter().filter(|other| other.sprite() == sprite).count()
+        self.index().number_in_sprite(frame)
     }
 
     /// The first clip that plays a frame.
     pub fn first_clip_of(&self, frame: usize) -> Option<&Clip> {
-        self.clips.iter().find(|clip| clip.steps().iter().any(|step| step.frame == frame))
+        self.index().first_clip_of(frame).map(|clip| &self.clips[clip])
+    }
+
+    /// The places of the clips that a person means by a name, which may be `sprite:clip`.
+    pub fn clips_called(&self, name: &str) -> Vec<usize> {
+        let fits = |clip: &Clip| clip.name().as_str() == name || clip.is_called(name);
+        (0..self.clips.len()).filter(|&at| fits(&self.clips[at])).collect()
     }
 
     /// Changes every frame, several at once. `change` is given its place in the set. Of several errors the first frame's is
@@ -119,7 +132,7 @@ impl FrameSet {
         let changed: Vec<Result<Frame, E>> = parallel::owned(self.frames, change);
         let frames = changed.into_iter().collect::<Result<Vec<_>, E>>()?;
         check_frame_names(&frames)?;
-        Ok(Self { frames, ..self })
+        Ok(Self::unchecked(frames, self.clips, self.carried))
     }
 
     /// The frames at these places, and the clips that play only them, each place once, in this order.
@@ -133,7 +146,7 @@ impl FrameSet {
             }
         }
         let clips = self.clips.iter().filter_map(|clip| clip.clone().with_places(&new_place)).collect();
-        Self { frames, clips, carried: self.carried.clone() }
+        Self::unchecked(frames, clips, self.carried.clone())
     }
 
     /// The frames at these places, with the clips that play them thinned out: a frame that stays is shown as
@@ -141,7 +154,7 @@ impl FrameSet {
     pub fn thinned(&self, places: &[usize]) -> Self {
         let stays: HashSet<usize> = places.iter().copied().collect();
         let clips = self.clips.iter().filter_map(|clip| clip.clone().keeping(|frame| stays.contains(&frame)));
-        Self { clips: clips.collect(), ..self.clone() }.only(places)
+        Self::unchecked(self.frames.clone(), clips.collect(), self.carried.clone()).only(places)
     }
 
     /// One clip and the frames it plays, in the set's order.
@@ -152,19 +165,16 @@ impl FrameSet {
         let narrowed = self.only(&places);
         let clips = narrowed.clips.into_iter();
         let is_it = |other: &Clip| other.sprite() == clip.sprite() && other.name() == clip.name();
-        Self { clips: clips.filter(is_it).collect(), ..narrowed }
+        Self::unchecked(narrowed.frames, clips.filter(is_it).collect(), narrowed.carried)
     }
 
     /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
     pub fn replacing(self, part: FrameSet) -> Result<Self, SetError> {
-        let new: HashMap<(Name, Name), Frame> = part
-            .frames
-            .into_iter()
-            .map(|frame| ((frame.sprite().clone(), frame.name().clone()), frame))
-            .collect();
+        let new: HashMap<(&Name, &Name), &Frame> =
+            part.frames.iter().map(|frame| ((frame.sprite(), frame.name()), frame)).collect();
         self.map_frames(|_, frame| {
-            let key = (frame.sprite().clone(), frame.name().clone());
-            Ok(new.get(&key).cloned().unwrap_or(frame))
+            let replaced = new.get(&(frame.sprite(), frame.name())).map(|&new| new.clone());
+            Ok(replaced.unwrap_or(frame))
         })
     }
 
@@ -185,6 +195,10 @@ impl FrameSet {
         check_frame_names(&all.frames)?;
         check_clips(&all.frames, &all.clips)?;
         Ok(all)
+    }
+
+    fn unchecked(frames: Vec<Frame>, clips: Vec<Clip>, carried: Carried) -> Self {
+        Self { frames, clips, carried, index: OnceLock::new() }
     }
 }
 

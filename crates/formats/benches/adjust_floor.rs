@@ -16,7 +16,7 @@ use shibori_core::shape::{
 };
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
-use shibori_formats::write::{self, Policy};
+use shibori_formats::write::{self, Policy, Transaction};
 
 use timing::{median, peak_memory, timed};
 
@@ -68,9 +68,9 @@ fn frames() -> FrameSet {
 }
 
 fn write_set(set: FrameSet, folder: &Path) {
-    let policy = Policy { force: true, ..Policy::default() };
-    let files = write::set_files(set, folder, &policy).expect("the folder can be written to");
-    write::set(files, || {}).expect("the set can be written");
+    let run = Transaction::new(Policy { force: true, ..Policy::default() });
+    write::set(set, folder, &run, || {}).expect("the set can be written");
+    run.commit().expect("the set can be put in place");
 }
 
 fn shaped(set: FrameSet) -> FrameSet {

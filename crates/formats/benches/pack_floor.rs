@@ -11,11 +11,11 @@ use std::path::Path;
 
 use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
-use shibori_core::pack::{Atlas, Finish, Options, pack, paint};
+use shibori_core::pack::{Atlas, Finish, PackOptions, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
 use shibori_formats::read::{Limits, image as read_image, source};
-use shibori_formats::write::{self, PageOptions, Policy};
+use shibori_formats::write::{self, PageEncoding, Transaction};
 
 use timing::{median, peak_memory, timed};
 
@@ -102,8 +102,9 @@ fn written(folder: &Path, count: u32, side: u32) -> std::path::PathBuf {
     };
     let frames = (0..count).into_par_iter().map(frame).collect();
     let frames = FrameSet::new(frames, Vec::new()).expect("names are unique");
-    let files = write::set_files(frames, &set, &Policy::default()).expect("the folder can be written to");
-    write::set(files, || {}).expect("the set can be written");
+    let run = Transaction::default();
+    write::set(frames, &set, &run, || {}).expect("the set can be written");
+    run.commit().expect("the set can be put in place");
     set
 }
 
@@ -112,14 +113,15 @@ fn trim_frames(set: FrameSet) -> FrameSet {
 }
 
 fn arrange(set: FrameSet) -> Atlas {
-    pack(set, Vec::new(), &Options::dense()).expect("frames fit a page")
+    pack(set, Vec::new(), &PackOptions::dense()).expect("frames fit a page")
 }
 
 fn write_atlas(atlas: &Atlas, path: &Path) {
-    let options = PageOptions { finish: FINISH, ..PageOptions::default() };
+    let options = PageEncoding { finish: FINISH, ..PageEncoding::default() };
     let atlases = std::slice::from_ref(atlas);
-    let files = write::atlas_files(path, atlases, &options, &Policy::default()).expect("it can be written");
-    write::atlas(files, atlases, &options, || {}).expect("it can be written");
+    let run = Transaction::default();
+    write::atlas(path, atlases, &options, &run, || {}).expect("it can be written");
+    run.commit().expect("it can be put in place");
 }
 
 fn packed(set: &Path, path: &Path) -> Atlas {

@@ -11,10 +11,10 @@ use std::path::Path;
 
 use image::{RgbaImage, imageops};
 use rayon::prelude::*;
-use shibori_core::cut::{Choice, Counts, Grid, Spacing, cut_cells, find_grid};
+use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
-use shibori_formats::write::{self, Policy};
+use shibori_formats::write::{self, Transaction};
 
 use timing::{median, peak_memory, timed};
 
@@ -102,13 +102,13 @@ fn grid(size: shibori_core::Size) -> Grid {
 fn slice(sheet: &Path, folder: &Path) {
     let loaded = read_image(sheet, &Limits::default()).expect("the sheet can be read");
     let Picture::Still(pixels) = loaded.picture else { return };
-    let cut = cut_cells(&pixels, &grid(pixels.size()), &Choice::default()).expect("all cells are taken");
+    let cut = cut_cells(&pixels, &grid(pixels.size()), &CellChoice::default()).expect("all cells are taken");
     let frames = cut.into_frames(&Name::new("frog").expect("a name"), "sheet.png").expect("cells are frames");
     let set = FrameSet::new(frames, Vec::new()).expect("cells have names of their own");
     let set = NameTemplate::for_count(224).rename(set, 0).expect("numbers are unique");
-    let files =
-        write::set_files(set, &folder.join("set"), &Policy::default()).expect("the folder can be written to");
-    write::set(files, || {}).expect("the set can be written");
+    let run = Transaction::default();
+    write::set(set, &folder.join("set"), &run, || {}).expect("the set can be written");
+    run.commit().expect("the set can be put in place");
 }
 
 fn codec_only(sheet: &Path) {

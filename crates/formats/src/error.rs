@@ -206,6 +206,9 @@ pub enum WriteProblem {
     /// A folder where the file should go.
     #[error("is a folder; a file should go there")]
     IsFolder,
+    /// A file that another step of this run writes.
+    #[error("is written by another step of this run")]
+    TwoSteps,
     /// A file that this very run reads.
     #[error("is a source of this run, and sources are never overwritten")]
     IsSource,

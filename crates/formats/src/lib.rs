@@ -14,5 +14,7 @@ pub mod report;
 pub mod write;
 
 mod error;
+mod tables;
+mod xml;
 
 pub use error::{Error, ReadProblem, WriteProblem};

@@ -1,30 +1,30 @@
 //! `shibori adjust`: frames that are cut already, cleaned and lined up.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use serde::Serialize;
-use shibori_core::shape::{Shift, TrimScope};
-use shibori_core::{Frame, FrameSet};
+use shibori_core::shape::Shift;
+use shibori_core::{Area, FrameSet};
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::write::{self, Policy};
+use shibori_pipeline::order::BoxCover;
+use shibori_pipeline::steps::{FrameChange, Target, What, adjust, write_adjusted};
 
-use super::cleaning::{CleanReport, cleaned};
-use super::shaping::{Shaped, shaped};
-use super::{gather, policy, slice, wrote};
-use crate::args::{Adjust, Everywhere};
-use crate::console::{Console, counted};
+use super::Program;
+use super::slice::{MendResult, mend_results, say_mended};
+use crate::args::Adjust;
 use crate::failure::Failure;
+use crate::words::counted;
 
 #[derive(Serialize)]
 struct Report {
     manifest: PathBuf,
-    cleaned: Vec<CleanReport>,
-    frames: Vec<FrameReport>,
+    cleaned: Vec<MendResult>,
+    frames: Vec<FrameResult>,
     removed: Vec<PathBuf>,
 }
 
 #[derive(Serialize)]
-struct FrameReport {
+struct FrameResult {
     sprite: String,
     name: String,
     /// What is not as it was.
@@ -37,73 +37,63 @@ struct FrameReport {
     likeness: Option<f64>,
 }
 
-pub(super) fn run(args: &Adjust, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    let (set, sources) = gather::whole(&args.source, everywhere, console)?;
-    let (folder, policy) = match &args.output {
-        Some(folder) => (folder.clone(), policy(everywhere, sources)),
-        None => {
-            let folder = folder_of_set(&args.source)?;
-            (folder, Policy { force: true, sources: Vec::new(), dry_run: everywhere.dry_run })
-        }
-    };
-    let part = match &args.only.only {
-        Some(only) => only.of(&set)?,
-        None => set.clone(),
-    };
-    let before = part.clone();
-    let (part, cleaned) = cleaned(part, &args.clean)?;
-    cleaned.iter().for_each(|report| console.say(&report.line()));
-    let Shaped { set: part, shifts } = shaped(part, &args.shape, TrimScope::None, None, console)?;
-    let frames = reports(&before, &part, &shifts);
-    let changed = frames.iter().filter(|frame| !frame.changes.is_empty()).count();
-    let all = set.frames().len();
-    let set = set.replacing(part)?;
-    let files = write::set_files(set, &folder, &policy)?;
-    let written = slice::write_set(files, all, console)?;
+pub(super) fn run(args: &Adjust, program: &Program<'_>) -> Result<(), Failure> {
+    let target = args.output.clone().map_or(Target::InPlace, Target::Set);
+    let cx = program.context();
+    let adjusted = adjust(&args.source, &args.options, &target, &cx)?;
+    say_mended(&adjusted.mended, program);
+    let part = FrameSet::new(adjusted.frames.iter().map(|one| one.frame.clone()).collect(), Vec::new());
+    let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
+    say_shaped(&part.unwrap_or_default(), &shifts, &adjusted.covered, program);
+    let all = adjusted.set.frames().len();
+    let (folder, written) = write_adjusted(adjusted.set, &args.source, &target, &cx)?;
+    cx.commit()?;
     let manifest = folder.join(SET_FILE);
-    let text = format!("{} of {} changed", changed, counted(all, "frame"));
-    console.say(&format!("{text}; {} {}", wrote(everywhere), manifest.display()));
-    slice::say_removed(&written.removed, console);
-    console.result(&Report { manifest, cleaned, frames, removed: written.removed });
+    let changed = adjusted.frames.iter().filter(|frame| !frame.changes.is_empty()).count();
+    let text = format!("{changed} of {} changed", counted(all, "frame"));
+    program.say(&format!("{text}; {} {}", program.wrote(), manifest.display()));
+    program.say_removed(&written.removed);
+    let frames = adjusted.frames.iter().map(result).collect();
+    let removed = program.all_shown(&written.removed);
+    program.console.result(&Report { manifest, cleaned: mend_results(&adjusted.mended), frames, removed });
     Ok(())
 }
 
-fn folder_of_set(source: &Path) -> Result<PathBuf, Failure> {
-    if source.is_dir() && source.join(SET_FILE).is_file() {
-        return Ok(source.to_owned());
-    }
-    if source.file_name().is_some_and(|name| name == SET_FILE) {
-        return Ok(source.parent().unwrap_or(Path::new("")).to_owned());
-    }
-    Err(Failure::usage(format!("{}: only a set can be changed in place", source.display()))
-        .with_hint("say where to write instead: -o SET"))
-}
-
-fn reports(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameReport> {
-    let pairs = before.frames().iter().zip(after.frames()).enumerate();
-    let report = |(at, (old, new)): (usize, (&Frame, &Frame))| {
-        let shift = shifts.get(at);
-        FrameReport {
-            sprite: new.sprite().to_string(),
-            name: new.name().to_string(),
-            changes: changes(old, new),
-            shift: shift.map(|shift| [shift.x, shift.y]),
-            likeness: shift.and_then(|shift| shift.likeness),
-        }
+fn result(one: &FrameChange) -> FrameResult {
+    let what = |what: &What| match what {
+        What::Pixels => "pixels",
+        What::Canvas => "canvas",
+        What::Inset => "inset",
+        What::Pivot => "pivot",
+        What::Boxes => "boxes",
+        What::Nine => "nine",
+        What::Polygon => "polygon",
     };
-    pairs.map(report).collect()
+    FrameResult {
+        sprite: one.frame.sprite().to_string(),
+        name: one.frame.name().to_string(),
+        changes: one.changes.iter().map(what).collect(),
+        shift: one.shift.map(|shift| [shift.x, shift.y]),
+        likeness: one.shift.and_then(|shift| shift.likeness),
+    }
 }
 
-fn changes(old: &Frame, new: &Frame) -> Vec<&'static str> {
-    let (a, b) = (old.marks(), new.marks());
-    let all = [
-        ("pixels", !old.pixels().looks_like(new.pixels())),
-        ("canvas", old.canvas() != new.canvas()),
-        ("inset", old.inset() != new.inset()),
-        ("pivot", old.pivot() != new.pivot()),
-        ("boxes", a.boxes != b.boxes),
-        ("nine", a.nine != b.nine),
-        ("polygon", a.polygon != b.polygon),
-    ];
-    all.into_iter().filter(|(_, is_new)| *is_new).map(|(what, _)| what).collect()
+/// How frames were moved, and what boxes of whole clips cover: the numbers that an artist would have counted by eye.
+pub(super) fn say_shaped(set: &FrameSet, shifts: &[Shift], covered: &[BoxCover], program: &Program<'_>) {
+    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost()) {
+        let name = format!("{}:{}", frame.sprite(), frame.name());
+        let likeness = shift.likeness.map(|likeness| format!(", likeness {likeness:.2}")).unwrap_or_default();
+        program.say(&match shift {
+            Shift { is_known: false, .. } => format!("  {name}: stays (nothing to go by)"),
+            Shift { x: 0, y: 0, .. } => format!("  {name}: stays{likeness}"),
+            Shift { x, y, .. } => format!("  {name}: moved {x:+},{y:+} px{likeness}"),
+        });
+    }
+    for BoxCover { name, of, coverage } in covered {
+        let Area { width, height, .. } = coverage.area;
+        let share = (coverage.share * 1000.0).floor() / 10.0;
+        program.say(&format!(
+            "  box {name} of {of}: {width}x{height} px covers {share:.1} % of the solid pixels"
+        ));
+    }
 }

@@ -1,68 +1,107 @@
-//! One file a command: from options to what they decide, the work, and what is said about it.
+//! One file a command: the pipeline's step, and what is said about its outcome. Nothing is computed here.
 
 mod adjust;
 mod check;
-mod cleaning;
 mod clip;
-mod cutting;
 mod demo;
 mod export;
-mod gather;
 mod guide_sheet;
+mod html;
 mod inspect;
+mod motion;
 mod pack;
 mod pack_report;
-mod pages;
-mod preview;
-mod preview_grid;
-mod preview_html;
-mod shaping;
+mod picture;
 mod slice;
 mod unpack;
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
 use shibori_formats::manifest;
 use shibori_formats::write::Policy;
+use shibori_pipeline::Context;
 
 use crate::args::{Command, Everywhere, Preview, SchemaOf};
-use crate::console::{Console, counted, millis};
+use crate::console::Console;
 use crate::failure::Failure;
+use crate::words::{counted, millis};
 
-pub(crate) fn run(command: &Command, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    match command {
-        Command::Inspect(args) => inspect::run(args, everywhere, console),
-        Command::Slice(args) => slice::run(args, everywhere, console),
-        Command::Adjust(args) => adjust::run(args, everywhere, console),
-        Command::Check(args) => check::run(args, everywhere, console),
-        Command::Clip(args) => clip::run(args, everywhere, console),
-        Command::Pack(args) => pack::run(args, everywhere, console),
-        Command::Unpack(args) => unpack::run(args, everywhere, console),
-        Command::Export(args) => export::run(args, everywhere, console),
-        Command::Preview(Preview::Contact(args)) => preview::contact(args, everywhere, console),
-        Command::Preview(Preview::Motion(args)) => preview::motion(args, everywhere, console),
-        Command::Preview(Preview::Pages(args)) => preview::pages(args, everywhere, console),
-        Command::Preview(Preview::Html(args)) => preview_html::run(args, everywhere, console),
-        Command::Preview(Preview::Onion(args)) => preview::onion(args, everywhere, console),
-        Command::Preview(Preview::Drift(args)) => preview::drift(args, everywhere, console),
-        Command::Preview(Preview::Grid(args)) => preview_grid::run(args, everywhere, console),
-        Command::GuideSheet(args) => guide_sheet::run(args, everywhere, console),
-        Command::Demo(args) => demo::run(args, everywhere, console),
-        Command::Schema(args) => {
-            match args.of {
-                SchemaOf::Manifest => print!("{}", manifest::schema()),
-            }
-            Ok(())
+/// What every command gets: where it speaks, and what was said for all.
+pub(crate) struct Program<'a> {
+    pub(crate) console: &'a Console,
+    pub(crate) everywhere: &'a Everywhere,
+    /// The folder in which paths begin; empty for the current one.
+    pub(crate) base: PathBuf,
+}
+
+impl<'a> Program<'a> {
+    pub(crate) fn new(console: &'a Console, everywhere: &'a Everywhere) -> Self {
+        Self { console, everywhere, base: PathBuf::new() }
+    }
+
+    /// A run of its own: its files are in place once it is committed.
+    fn context(&self) -> Context<'a> {
+        let policy = Policy { force: self.everywhere.force, dry_run: self.everywhere.dry_run };
+        let mut cx = Context::with_policy(self.console, policy);
+        cx.limits = self.everywhere.limits();
+        cx.base.clone_from(&self.base);
+        cx
+    }
+
+    /// "wrote", or what stands for it when nothing is written.
+    fn wrote(&self) -> &'static str {
+        if self.everywhere.dry_run { "would write" } else { "wrote" }
+    }
+
+    fn say(&self, line: &str) {
+        self.console.say(line);
+    }
+
+    /// Paths of results begin where those of the command line do.
+    fn shown(&self, path: &Path) -> PathBuf {
+        path.strip_prefix(&self.base).unwrap_or(path).to_owned()
+    }
+
+    fn all_shown(&self, paths: &[PathBuf]) -> Vec<PathBuf> {
+        paths.iter().map(|path| self.shown(path)).collect()
+    }
+
+    fn say_removed(&self, removed: &[PathBuf]) {
+        if !removed.is_empty() {
+            self.say(&format!("took away {} of an earlier run", counted(removed.len(), "file")));
         }
     }
 }
 
-/// What a run may replace, given what it reads.
-fn policy(everywhere: &Everywhere, sources: Vec<PathBuf>) -> Policy {
-    Policy { force: everywhere.force, sources, dry_run: everywhere.dry_run }
+pub(crate) fn run(command: &Command, program: &Program<'_>) -> Result<(), Failure> {
+    match command {
+        Command::Inspect(args) => inspect::run(args, program),
+        Command::Slice(args) => slice::run(args, program),
+        Command::Adjust(args) => adjust::run(args, program),
+        Command::Check(args) => check::run(args, program),
+        Command::Clip(args) => clip::run(args, program),
+        Command::Pack(args) => pack::run(args, program),
+        Command::Unpack(args) => unpack::run(args, program),
+        Command::Export(args) => export::run(args, program),
+        Command::Preview(Preview::Contact(args)) => picture::contact(args, program),
+        Command::Preview(Preview::Motion(args)) => motion::run(args, program),
+        Command::Preview(Preview::Pages(args)) => picture::pages(args, program),
+        Command::Preview(Preview::Html(args)) => html::run(args, program),
+        Command::Preview(Preview::Onion(args)) => picture::onion(args, program),
+        Command::Preview(Preview::Drift(args)) => picture::drift(args, program),
+        Command::Preview(Preview::Grid(args)) => picture::grid(args, program),
+        Command::GuideSheet(args) => guide_sheet::run(args, program),
+        Command::Demo(args) => demo::run(args, program),
+        Command::Schema(args) => {
+            match args.of {
+                SchemaOf::Manifest => program.console.text(manifest::schema()),
+            }
+            Ok(())
+        }
+    }
 }
 
 /// A clip as JSON results tell it.
@@ -88,9 +127,4 @@ fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
 fn told(clip: &Clip) -> String {
     let count = counted(clip.steps().len(), "step");
     format!("{}: {count}, {}, {}", clip.name(), millis(clip.total_millis()), clip.way())
-}
-
-/// "wrote", or what stands for it when nothing is written.
-fn wrote(everywhere: &Everywhere) -> &'static str {
-    if everywhere.dry_run { "would write" } else { "wrote" }
 }

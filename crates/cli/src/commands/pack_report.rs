@@ -5,22 +5,14 @@ use std::path::PathBuf;
 use serde::Serialize;
 use shibori_core::pack::Atlas;
 use shibori_formats::write::{AtlasReport, PageFile};
+use shibori_pipeline::steps::Packed;
 
-use super::wrote;
-use crate::args::Everywhere;
-use crate::console::{Console, bytes, counted, grouped};
+use super::Program;
+use crate::console::{Message, Weight};
+use crate::words::{bytes, counted, grouped};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
 const PIXEL: u64 = 4;
-
-/// Texture memory if every frame were a picture of its own.
-#[derive(Clone, Copy)]
-pub(super) struct Wasted {
-    /// Pixels of all canvases.
-    pub(super) separate: u64,
-    /// Companions of each frame.
-    pub(super) layers: usize,
-}
 
 #[derive(Serialize)]
 pub(super) struct Report {
@@ -88,9 +80,10 @@ struct ScaleReport {
 }
 
 impl Report {
-    pub(super) fn of(atlases: &[Atlas], written: &AtlasReport, wasted: Wasted) -> Self {
+    pub(super) fn of(packed: &Packed, written: &AtlasReport, program: &Program<'_>) -> Self {
+        let atlases = &packed.atlases;
         let pages = |at: usize| -> Vec<PageReport> {
-            written.pages[at].iter().map(|file| page_report(&atlases[at], file)).collect()
+            written.pages[at].iter().map(|file| page_report(&atlases[at], file, program)).collect()
         };
         let atlas = &atlases[0];
         let area: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
@@ -99,7 +92,7 @@ impl Report {
         let covered: u64 = rects.iter().map(|rect| rect.size().area()).sum();
         let scale = |at: usize| ScaleReport {
             factor: atlases[at].factor().value(),
-            manifest: written.manifests[at].clone(),
+            manifest: program.shown(&written.manifests[at]),
             pages: pages(at),
         };
         let name = |at: usize| atlas.set().frames()[at].name().to_string();
@@ -109,9 +102,9 @@ impl Report {
             mean_error: loss.map_or(0.0, |loss| loss.mean),
             largest_error: loss.map_or(0, |loss| loss.largest),
         });
-        let sheets = 1 + wasted.layers as u64;
+        let sheets = 1 + packed.layers as u64;
         Self {
-            manifest: written.manifests[0].clone(),
+            manifest: program.shown(&written.manifests[0]),
             pages: pages(0),
             fill: covered as f64 / area as f64,
             least_area: atlas.least().area,
@@ -121,20 +114,20 @@ impl Report {
             blank: atlas.places().iter().filter(|place| place.rect.is_empty()).count(),
             mirrored: atlas.mirrored().len(),
             turned: atlas.places().iter().filter(|place| place.turned).count(),
-            memory: Memory { before: wasted.separate * PIXEL * sheets, after: area * PIXEL * sheets },
+            memory: Memory { before: packed.canvas_pixels * PIXEL * sheets, after: area * PIXEL * sheets },
             palette,
             scales: (1..atlases.len()).map(scale).collect(),
-            removed: written.written.removed.clone(),
+            removed: program.all_shown(&written.written.removed),
             first_mirrored: atlas.mirrored().first().map(|&(at, of)| (name(at), name(of))),
         }
     }
 
     /// The closing table, and what else is worth knowing.
-    pub(super) fn describe(&self, everywhere: &Everywhere, console: &Console) {
+    pub(super) fn describe(&self, program: &Program<'_>) {
         let pages = || self.pages.iter().chain(self.scales.iter().flat_map(|scale| &scale.pages));
         let name = |page: &PageReport| page.file.display().to_string();
         let widest = pages().map(|page| name(page).chars().count()).max().unwrap_or(0).max(4);
-        console.head(&format!(
+        program.console.head(&format!(
             "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
             "page", "size", "places", "fill", "on disk"
         ));
@@ -142,7 +135,7 @@ impl Report {
             let size = format!("{}x{} px", page.size[0], page.size[1]);
             let fill = format!("{:.1} %", page.fill * 100.0);
             let file = bytes(page.bytes as u64);
-            console.say(&format!(
+            program.say(&format!(
                 "{:widest$}  {size:>14}  {:>7}  {fill:>7}  {file:>9}",
                 name(page),
                 page.count
@@ -150,7 +143,7 @@ impl Report {
         }
         let total: usize = pages().map(|page| page.bytes).sum();
         if pages().count() > 1 {
-            console.say(&format!(
+            program.say(&format!(
                 "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
                 "all",
                 "",
@@ -159,26 +152,27 @@ impl Report {
                 bytes(total as u64)
             ));
         }
-        console.say(&self.frames_told());
+        program.say(&self.frames_told());
         let Memory { before, after } = self.memory;
-        console.say(&format!(
+        program.say(&format!(
             "texture memory {} instead of {} as separate canvases ({:.0} %)",
             bytes(after),
             bytes(before),
             after as f64 * 100.0 / before.max(1) as f64
         ));
         if let Some((one, other)) = &self.first_mirrored {
-            console.note(&format!(
+            let text = format!(
                 "{} the mirror image of another, such as '{one}' of '{other}': a clip can draw it so ('mirror') and save its place",
                 is_or_are(self.mirrored)
-            ));
+            );
+            program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
         }
         if let Some(palette) = &self.palette {
-            console.say(&palette.told());
+            program.say(&palette.told());
         }
         let manifests = [&self.manifest].into_iter().chain(self.scales.iter().map(|scale| &scale.manifest));
         for manifest in manifests {
-            console.say(&format!("{} {}", wrote(everywhere), manifest.display()));
+            program.say(&format!("{} {}", program.wrote(), manifest.display()));
         }
     }
 
@@ -218,10 +212,10 @@ impl PaletteReport {
     }
 }
 
-fn page_report(atlas: &Atlas, file: &PageFile) -> PageReport {
+fn page_report(atlas: &Atlas, file: &PageFile, program: &Program<'_>) -> PageReport {
     let size = atlas.pages()[file.page].size;
     PageReport {
-        file: file.path.clone(),
+        file: program.shown(&file.path),
         size: [size.width, size.height],
         count: atlas.rects_on(file.page).len(),
         fill: atlas.fill(file.page),

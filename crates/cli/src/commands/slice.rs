@@ -3,149 +3,201 @@
 use std::path::PathBuf;
 
 use serde::Serialize;
-use shibori_core::shape::{CanvasRule, TrimScope};
-use shibori_core::{FrameSet, NameTemplate};
-use shibori_formats::write::{self, SetFiles};
+use shibori_core::FrameSet;
+use shibori_formats::manifest::SET_FILE;
+use shibori_pipeline::order::{MendReport, MendStep};
+use shibori_pipeline::steps::{How, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
 
-use super::cutting::{SheetReport, Sliced, cut_file};
-use super::{ClipResult, clip_results, policy, shaping, told, wrote};
-use crate::args::{Everywhere, Slice};
-use crate::console::{Console, counted};
+use super::adjust::say_shaped;
+use super::{ClipResult, Program, clip_results, told};
+use crate::args::Slice;
 use crate::failure::Failure;
+use crate::words::{cells, counted, grid_command, grouped};
 
-#[derive(Serialize)]
+#[derive(Default, Serialize)]
 struct Report {
     manifests: Vec<PathBuf>,
-    sheets: Vec<SheetReport>,
+    sheets: Vec<SheetResult>,
     frames: usize,
     clips: Vec<ClipResult>,
     removed: Vec<PathBuf>,
 }
 
-pub(super) fn run(args: &Slice, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    if args.cut.manifest_only && args.output.is_some() {
-        return Err(Failure::usage("--manifest-only writes SHEET.json beside the sheet, so -o has no use")
-            .with_hint("leave out one of the two"));
+/// How one file was cut.
+#[derive(Serialize)]
+struct SheetResult {
+    file: String,
+    size: [u32; 2],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    cell: Option<[u32; 2]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    columns: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rows: Option<u32>,
+    frames: usize,
+    blank: Vec<String>,
+    /// The command that says what was found by itself.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    command: Option<String>,
+    /// Each step of mending and what it changed.
+    cleaned: Vec<MendResult>,
+}
+
+/// What one step of mending changed.
+#[derive(Serialize)]
+pub(super) struct MendResult {
+    step: String,
+    pixels: u64,
+    /// Frames with at least one of them; not said of a step on the whole sheet, before there are frames.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    frames: Option<usize>,
+}
+
+pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
+    if args.options.cut.manifest_only.is_on() {
+        return only_manifests(args, program);
     }
-    if args.cut.manifest_only
-        && (args.clean.changes_pixels() || args.cut.islands || args.shape.changes_pixels())
-    {
-        return Err(Failure::usage(
-            "--manifest-only leaves the sheet as it is, so nothing may change its pixels, or where they lie",
-        )
-        .with_hint("leave out --manifest-only, or the options of Clean, --islands, --mirror, --scale, --align and --canvas"));
-    }
-    let sliced = args.images.iter().map(|path| cut_file(path, &args.cut, &args.clean, everywhere, console));
-    let sliced = sliced.collect::<Result<Vec<_>, _>>()?;
-    if args.cut.manifest_only {
-        return only_manifests(sliced, args, everywhere, console);
-    }
-    let is_loose = sliced.iter().any(|one| one.is_loose);
-    let (sets, sheets): (Vec<_>, Vec<_>) = sliced.into_iter().map(|one| (one.set, one.report)).unzip();
-    let set = finish(FrameSet::merge(sets)?, args, is_loose, console)?;
-    let folder = args.output.clone().unwrap_or_else(|| default_folder(&args.images));
-    let files = write::set_files(set.clone(), &folder, &policy(everywhere, args.images.clone()))?;
-    let written = write_set(files, set.frames().len(), console)?;
-    let manifest = folder.join(shibori_formats::manifest::SET_FILE);
-    let images = counted(set.frames().len(), "image");
-    sheets.iter().for_each(|sheet| say_sheet(sheet, console));
-    conclude(&set, console);
-    console.say(&format!("{} {} and {images}", wrote(everywhere), manifest.display()));
-    say_removed(&written.removed, console);
-    let (frames, clips, removed) = (set.frames().len(), clip_results(&set), written.removed);
-    console.result(&Report { manifests: vec![manifest], sheets, frames, clips, removed });
+    let cx = program.context();
+    let sliced = slice(&args.images, &args.options, &cx)?;
+    let folder = args.output.clone().unwrap_or_else(|| default_set(&args.images));
+    let written = write_set(sliced.set.clone(), &folder, &cx)?;
+    cx.commit()?;
+    let sheets = describe(&sliced, program);
+    let (manifest, count) = (folder.join(SET_FILE), sliced.set.frames().len());
+    let images = counted(count, "image");
+    program.say(&format!("{} {} and {images}", program.wrote(), manifest.display()));
+    program.say_removed(&written.removed);
+    let removed = program.all_shown(&written.removed);
+    let clips = clip_results(&sliced.set);
+    program.console.result(&Report { manifests: vec![manifest], sheets, frames: count, clips, removed });
     Ok(())
-}
-
-/// Writes a set with a progress bar.
-pub(super) fn write_set(files: SetFiles, count: usize, console: &Console) -> Result<write::Written, Failure> {
-    let progress = console.progress("writing frames", count);
-    Ok(write::set(files, || progress.tick())?)
-}
-
-pub(super) fn say_removed(removed: &[PathBuf], console: &Console) {
-    if !removed.is_empty() {
-        console.say(&format!("took away {} of an earlier run", counted(removed.len(), "file")));
-    }
-}
-
-/// `koi-frames` for one image, `frames` for several.
-fn default_folder(images: &[PathBuf]) -> PathBuf {
-    match images {
-        [one] => PathBuf::from(format!("{}-frames", one.file_stem().unwrap_or_default().to_string_lossy())),
-        _ => PathBuf::from("frames"),
-    }
 }
 
 /// A manifest for each sheet, and no image.
-fn only_manifests(
-    sliced: Vec<Sliced>,
-    args: &Slice,
-    everywhere: &Everywhere,
-    console: &Console,
-) -> Result<(), Failure> {
-    let mut report = Report { manifests: vec![], sheets: vec![], frames: 0, clips: vec![], removed: vec![] };
-    for (one, path) in sliced.into_iter().zip(&args.images) {
-        let set = finish(one.set, args, false, console)?;
-        let policy = policy(everywhere, args.images.clone());
-        let written = write::sheet_manifest(path, one.size, &set, &policy)?;
-        say_sheet(&one.report, console);
-        conclude(&set, console);
-        for file in written.files {
-            console.say(&format!(
-                "{} {}; {} stays as it is",
-                wrote(everywhere),
-                file.display(),
-                path.display()
-            ));
+fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
+    if args.output.is_some() {
+        return Err(Failure::usage("--manifest-only writes SHEET.json beside the sheet, so -o has no use")
+            .with_hint("leave out one of the two"));
+    }
+    let cx = program.context();
+    let all = slice_manifests(&args.images, &args.options, &cx)?;
+    cx.commit()?;
+    let mut report = Report::default();
+    for ((sliced, written), path) in all.iter().zip(&args.images) {
+        report.sheets.extend(describe(sliced, program));
+        for file in program.all_shown(&written.files) {
+            let (file_shown, sheet) = (file.display(), path.display());
+            program.say(&format!("{} {file_shown}; {sheet} stays as it is", program.wrote()));
             report.manifests.push(file);
         }
-        report.frames += set.frames().len();
-        report.clips.extend(clip_results(&set));
-        report.sheets.push(one.report);
+        report.frames += sliced.set.frames().len();
+        report.clips.extend(clip_results(&sliced.set));
     }
-    console.result(&report);
+    program.console.result(&report);
     Ok(())
 }
 
-/// Names, clips, trimming and pivots, in their fixed order: names that depend on clips come after them.
-fn finish(set: FrameSet, args: &Slice, is_loose: bool, console: &Console) -> Result<FrameSet, Failure> {
-    let first = args.cut.number_from;
-    let set = match &args.cut.name {
-        Some(template) if template.uses_clips() => template.rename(args.clips.apply(set)?, first)?,
-        Some(template) => args.clips.apply(template.rename(set, first)?)?,
-        // A list of places brings its own names.
-        None if args.cut.rects.is_some() => args.clips.apply(set)?,
-        None => {
-            let longest = set.sprites().into_iter().map(|sprite| set.frames_of(sprite).len()).max();
-            let count = longest.unwrap_or(0) + first as usize;
-            args.clips.apply(NameTemplate::for_count(count).rename(set, first)?)?
+/// Says how sheets were cut and what came out.
+fn describe(sliced: &Sliced, program: &Program<'_>) -> Vec<SheetResult> {
+    let results = sliced.sheets.iter().map(|sheet| {
+        let result = result(sheet);
+        let blank = match result.blank.as_slice() {
+            [] => String::new(),
+            blank => format!("; blank cells dropped: {}", blank.join(", ")),
+        };
+        let frames = counted(sheet.frames, "frame");
+        program.console.head(&format!("{}: {}: {frames}{blank}", result.file, how(sheet)));
+        if let Some(command) = &result.command {
+            program.say(&format!("  the same again: {command}"));
         }
-    };
-    // Separate drawings meet on one canvas; cells of a grid have one already.
-    let canvas = is_loose.then_some(CanvasRule::Common);
-    Ok(shaping::shaped(set, &args.shape, TrimScope::None, canvas, console)?.set)
-}
-
-fn say_sheet(sheet: &SheetReport, console: &Console) {
-    let lines = sheet.lines();
-    console.head(&lines[0]);
-    lines[1..].iter().for_each(|line| console.say(line));
-}
-
-fn conclude(set: &FrameSet, console: &Console) {
-    for frame in set.frames() {
-        let cell = frame.cell().map(|cell| format!(" {cell}")).unwrap_or_default();
-        let (name, canvas, kept, pivot) = (frame.name(), frame.canvas(), frame.kept(), frame.pivot());
-        console.detail(&format!("{name}{cell}: canvas {canvas} px, keeps {kept}, pivot {pivot}"));
+        say_mended(&sheet.mended, program);
+        result
+    });
+    let results = results.collect();
+    say_shaped(&sliced.set, &sliced.done.shifts, &sliced.done.covered, program);
+    say_trimmed(&sliced.set, program);
+    for clip in sliced.set.clips() {
+        program.say(&format!("clip {} {}", clip.sprite(), told(clip)));
     }
+    results
+}
+
+fn result(sheet: &SheetReport) -> SheetResult {
+    let mut result = SheetResult {
+        file: sheet.file.display().to_string(),
+        size: [sheet.size.width, sheet.size.height],
+        cell: None,
+        columns: None,
+        rows: None,
+        frames: sheet.frames,
+        blank: Vec::new(),
+        command: None,
+        cleaned: mend_results(&sheet.mended),
+    };
+    if let How::Grid { grid, is_found, dropped } = &sheet.how {
+        result.cell = Some([grid.cell_size().width, grid.cell_size().height]);
+        (result.columns, result.rows) = (Some(grid.counts().columns), Some(grid.counts().rows));
+        result.blank = cells(dropped, grid);
+        result.command = is_found.then(|| grid_command(&sheet.file, grid));
+    }
+    result
+}
+
+/// How a sheet was cut, in half a line.
+fn how(sheet: &SheetReport) -> String {
+    match &sheet.how {
+        How::Grid { grid, .. } => {
+            let even = if grid.is_even() { "" } else { ", give or take a pixel" };
+            format!("{} cells of {} px{even}", grid.counts(), grid.cell_size())
+        }
+        How::Islands { join, is_found, least, specks } => {
+            let found = if *is_found { " (found)" } else { "" };
+            let specks = match specks.as_slice() {
+                [] => String::new(),
+                specks => {
+                    let places: Vec<String> =
+                        specks.iter().take(6).map(|rect| format!("{},{}", rect.x, rect.y)).collect();
+                    let more = if specks.len() > 6 { ", ..." } else { "" };
+                    let count = counted(specks.len(), "speck");
+                    format!(", {count} under {least} px left out at {}{more}", places.join(" "))
+                }
+            };
+            format!("separate drawings, --join {join}{found}{specks}")
+        }
+        How::Rects { list } => format!("places of {}", list.display()),
+        How::Animation => format!("{} px animation", sheet.size),
+    }
+}
+
+pub(super) fn mend_results(mended: &[MendReport]) -> Vec<MendResult> {
+    let result =
+        |one: &MendReport| MendResult { step: step(one.step), pixels: one.pixels, frames: one.frames };
+    mended.iter().map(result).collect()
+}
+
+pub(super) fn say_mended(mended: &[MendReport], program: &Program<'_>) {
+    for one in mended {
+        let pixels = format!("{} pixel{}", grouped(one.pixels), if one.pixels == 1 { "" } else { "s" });
+        let place = one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", counted(n, "frame")));
+        program.say(&format!("  {}: {pixels} {place}", step(one.step)));
+    }
+}
+
+fn step(step: MendStep) -> String {
+    match step {
+        MendStep::Key(color) => format!("{color} made transparent"),
+        MendStep::ClearEdge(width) => format!("edge of {width} px emptied"),
+        MendStep::Specks(most) => format!("specks of up to {most} px removed"),
+        MendStep::Defringe(color) => format!("{color} taken out of edge pixels"),
+        MendStep::Harden(from) => format!("alpha hardened at {from}"),
+    }
+}
+
+fn say_trimmed(set: &FrameSet, program: &Program<'_>) {
     let kept: u64 = set.frames().iter().map(|frame| frame.pixels().size().area()).sum();
     let whole: u64 = set.frames().iter().map(|frame| frame.canvas().area()).sum();
     if kept < whole {
         let saved = 100.0 - kept as f64 * 100.0 / whole as f64;
-        console.say(&format!("trimmed away {saved:.0} % of the pixels; canvas and inset restore them"));
-    }
-    for clip in set.clips() {
-        console.say(&format!("clip {} {}", clip.sprite(), told(clip)));
+        program.say(&format!("trimmed away {saved:.0} % of the pixels; canvas and inset restore them"));
     }
 }

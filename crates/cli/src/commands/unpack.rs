@@ -3,13 +3,13 @@
 use std::path::PathBuf;
 
 use serde::Serialize;
-use shibori_core::shape::restore;
-use shibori_formats::write;
+use shibori_formats::manifest::SET_FILE;
+use shibori_pipeline::steps::{unpack, write_set};
 
-use super::{gather, policy, slice, wrote};
-use crate::args::{Everywhere, Unpack};
-use crate::console::{Console, counted};
+use super::Program;
+use crate::args::Unpack;
 use crate::failure::Failure;
+use crate::words::counted;
 
 #[derive(Serialize)]
 struct Report {
@@ -18,15 +18,17 @@ struct Report {
     removed: Vec<PathBuf>,
 }
 
-pub(super) fn run(args: &Unpack, everywhere: &Everywhere, console: &Console) -> Result<(), Failure> {
-    let (set, sources) = gather::unpacked(&args.manifest, &args.only, everywhere, console)?;
-    let set = if args.trimmed { set } else { restore(set)? };
-    let count = set.frames().len();
-    let files = write::set_files(set, &args.output, &policy(everywhere, sources))?;
-    let written = slice::write_set(files, count, console)?;
-    let manifest = args.output.join(shibori_formats::manifest::SET_FILE);
-    console.say(&format!("{} {} and {}", wrote(everywhere), manifest.display(), counted(count, "image")));
-    slice::say_removed(&written.removed, console);
-    console.result(&Report { manifest, frames: count, removed: written.removed });
+pub(super) fn run(args: &Unpack, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let set = unpack(&args.manifest, &args.options, &cx)?;
+    let frames = set.frames().len();
+    let written = write_set(set, &args.output, &cx)?;
+    cx.commit()?;
+    let manifest = args.output.join(SET_FILE);
+    let images = counted(frames, "image");
+    program.say(&format!("{} {} and {images}", program.wrote(), manifest.display()));
+    program.say_removed(&written.removed);
+    let removed = program.all_shown(&written.removed);
+    program.console.result(&Report { manifest, frames, removed });
     Ok(())
 }

@@ -3,16 +3,20 @@
 //! The library's errors hold values; here they meet the options that would mend them.
 
 mod packing;
+mod shaping;
+mod sheets;
 
 use std::path::Path;
 
-use shibori_core::clip::{ApplyError, ClipError, EditError, RowError};
-use shibori_core::cut::{Across, CutError, even_counts};
-use shibori_core::shape::{
-    AlignError, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
-};
+use shibori_core::clip::{ApplyError, EditError, RowError};
 use shibori_core::{NamingError, OnlyError, SetError, SyntaxError};
-use shibori_formats::{Error, ReadProblem, WriteProblem};
+use shibori_formats::export::ExportError;
+use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
+use shibori_pipeline::Error;
+use shibori_pipeline::options::{Contradiction, With};
+
+use crate::console::Message;
+use crate::words::counted;
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -30,46 +34,158 @@ pub(crate) enum Exit {
 #[derive(Debug)]
 pub(crate) struct Failure {
     pub(crate) exit: Exit,
-    pub(crate) message: String,
-    /// A typed text with a mark under the wrong character.
-    pub(crate) pointer: Option<String>,
-    pub(crate) hint: Option<String>,
+    /// What to say; nothing where it was said already.
+    pub(crate) message: Option<Message>,
 }
 
 impl Failure {
-    pub(crate) fn usage(message: impl Into<String>) -> Self {
-        Self { exit: Exit::Usage, message: message.into(), pointer: None, hint: None }
+    pub(crate) fn usage(text: impl Into<String>) -> Self {
+        let message = Message { text: text.into(), pointer: None, hint: None };
+        Self { exit: Exit::Usage, message: Some(message) }
     }
 
     /// Something was found, and said already: only the exit code is left to tell.
     pub(crate) fn findings() -> Self {
-        Self { exit: Exit::Findings, message: String::new(), pointer: None, hint: None }
+        Self { exit: Exit::Findings, message: None }
     }
 
     pub(crate) fn with_hint(self, hint: impl Into<String>) -> Self {
-        Self { hint: Some(hint.into()), ..self }
+        self.with_any_hint(Some(hint.into()))
+    }
+
+    fn with_any_hint(self, hint: Option<String>) -> Self {
+        let message = self.message.map(|message| Message { hint, ..message });
+        Self { message, ..self }
+    }
+
+    fn with_exit(self, exit: Exit) -> Self {
+        Self { exit, ..self }
     }
 
     /// A typed value that is wrong at one character.
     pub(crate) fn pointing(option: &str, error: &SyntaxError) -> Self {
-        let failure = Self::usage(format!("{option}: {}", error.problem));
-        Self { pointer: Some(error.pointer()), ..failure }
-    }
-
-    /// A sheet that can't be cut as asked.
-    pub(crate) fn cut(sheet: &Path, error: &CutError) -> Self {
-        let failure = Self::usage(format!("{}: {error}", sheet.display()));
-        Self { hint: cut_hint(error), ..failure }
+        let text = format!("{option}: {}", error.problem);
+        let message = Message { text, pointer: Some(error.pointer()), hint: None };
+        Self { exit: Exit::Usage, message: Some(message) }
     }
 }
 
 impl From<Error> for Failure {
     fn from(error: Error) -> Self {
+        let plain = Self::usage(error.to_string());
+        match error {
+            Error::File(error) => error.into(),
+            Error::Options(error) => error.into(),
+            Error::Set(error) => error.into(),
+            Error::Naming(error) => error.into(),
+            Error::Apply(error) => error.into(),
+            Error::Rows(error) => error.into(),
+            Error::Edit(error) => error.into(),
+            Error::Only(error) => error.into(),
+            Error::Select(error) => Self::usage(format!("--take: {error}")),
+            Error::Clip(_) | Error::PageMoves { .. } => plain,
+            Error::Mark(error) => error.into(),
+            Error::Scale(error) => error.into(),
+            Error::Align(error) => error.into(),
+            Error::Canvas(error) => error.into(),
+            Error::Nine(error) => error.into(),
+            Error::Polygon(error) => error.into(),
+            Error::Places(error) => error.into(),
+            Error::Pack(error) => error.into(),
+            Error::Companion(error) => error.into(),
+            Error::Export(error) => error.into(),
+            Error::RegionOutside { region } => {
+                Self::usage(format!("--region: {region} begins outside the canvas"))
+                    .with_hint("a region is x,y,width,height inside the first frame's canvas")
+            }
+            Error::NotASet { .. } => plain.with_hint("say where to write instead: -o SET"),
+            Error::NoClips { .. } => plain.with_hint("slice it first, with --clip"),
+            Error::NoManifest { exists: true, .. } => plain
+                .with_exit(Exit::Input)
+                .with_hint("pack it first, or slice it: what is exported is a manifest with its pages"),
+            Error::NoManifest { exists: false, .. } => {
+                plain.with_exit(Exit::Input).with_hint("name an atlas's .json, or the folder of a set")
+            }
+            Error::NoFormat => {
+                plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
+            }
+            Error::TemplateNotText { .. } => plain.with_exit(Exit::Input),
+            Error::Template { error, .. } => plain.with_any_hint(error.hint),
+            Error::NotHtml { file, .. } => {
+                plain.with_hint(format!("use -o {}", file.with_extension("html").display()))
+            }
+            Error::RowNames { names, rows } => {
+                Self::usage(format!("--rows names {names} rows, but the sheet has {rows}"))
+                    .with_hint("leave some names out, or raise the rows of --grid")
+            }
+            Error::Unmeasurable { anchor } => {
+                Self::usage(format!("--pivot {anchor} is measured on a drawing, and this sheet is empty"))
+                    .with_hint("use --pivot bottom")
+            }
+            other => sheets::failure(other, plain),
+        }
+    }
+}
+
+/// An option as it is typed: `page-size 64x32` becomes `--page-size 64x32`.
+fn typed(option: &str) -> String {
+    format!("--{option}")
+}
+
+impl From<Contradiction> for Failure {
+    fn from(error: Contradiction) -> Self {
+        match error {
+            Contradiction::Both { first, second, what } => {
+                Self::usage(format!("{} and {} both say {what}", typed(first), typed(second)))
+                    .with_hint("leave out one of the two")
+            }
+            Contradiction::Needs { option: "region" | "align-reach", .. } => {
+                Self::usage("--region and --align-reach say what --align match holds still")
+                    .with_hint("add --align match, or leave them out")
+            }
+            Contradiction::Needs { option, with: With { option: with, value } } => {
+                let value = value.map(|value| format!(" {value}")).unwrap_or_default();
+                Self::usage(format!("{} has no use here; it goes with {}{value}", typed(option), typed(with)))
+            }
+            Contradiction::Against { first, second, .. } if first == "companion" => {
+                debug_assert_eq!(second, "moving or scaling frames");
+                Self::usage("--companion: frames can't be moved or scaled here, since companions would not follow")
+                    .with_hint("run adjust on the frames and on their companions, then pack both")
+            }
+            Contradiction::Against { first, second, why: "" } => {
+                Self::usage(format!("{} and {} contradict each other", typed(&first), typed(&second)))
+            }
+            Contradiction::Against { first, second, why } => {
+                Self::usage(format!("{} can't go with {}{why}", typed(&first), typed(&second)))
+            }
+            Contradiction::Twice { option: "box", value } => {
+                Self::usage(format!("--box: the box '{value}' is given twice"))
+                    .with_hint("leave one out, or give it another name")
+            }
+            Contradiction::Twice { option: "page-scales", value } => {
+                Self::usage(format!("--page-scales: the factor {value} is given twice"))
+            }
+            Contradiction::Twice { option: "companion", value } => {
+                Self::usage(format!("--companion: the suffix {value} is given twice"))
+            }
+            Contradiction::Twice { option, value } => {
+                Self::usage(format!("{}: '{value}' is given twice", typed(option)))
+            }
+            Contradiction::ManifestOnly => Self::usage(
+                "--manifest-only leaves the sheet as it is, so nothing may change its pixels, or where they lie",
+            )
+            .with_hint("leave out --manifest-only, or the options of Clean, --islands, --mirror, --scale, --align and --canvas"),
+        }
+    }
+}
+
+impl From<FileError> for Failure {
+    fn from(error: FileError) -> Self {
         let (exit, hint) = match &error {
-            Error::Read { path, problem } => (Exit::Input, read_hint(path, problem)),
-            Error::Write { path, problem } => (Exit::Output, write_hint(path, problem)),
+            FileError::Read { path, problem } => (Exit::Input, read_hint(path, problem)),
+            FileError::Write { path, problem } => (Exit::Output, write_hint(path, problem)),
         };
-        Self { exit, message: error.to_string(), pointer: None, hint }
+        Self::usage(error.to_string()).with_exit(exit).with_any_hint(hint)
     }
 }
 
@@ -80,7 +196,7 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
             "PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2 can be read".to_owned()
         }
         ReadProblem::BrokenOff { frames: frames @ 1.., .. } => {
-            let frames = crate::console::counted(*frames, "whole frame");
+            let frames = counted(*frames, "whole frame");
             format!("export it again; or add --accept truncated to take the {frames} before the break")
         }
         ReadProblem::TooLarge { size, .. } => format!("if that is right, add --max-pixels {}", size.area()),
@@ -143,49 +259,6 @@ fn folder_of(path: &Path) -> String {
     }
 }
 
-fn cut_hint(error: &CutError) -> Option<String> {
-    match *error {
-        CutError::Uneven { across, length, count, gutter } => {
-            let divides = dividing(across, length, count, gutter);
-            let over = length % count;
-            Some(format!("{divides}or add --uneven to share out the {over} px left"))
-        }
-        CutError::LeftOver { across, length, cell, gutter, fits, .. } => {
-            // Counted for as many cells as fit, so that the gutters between them are known.
-            let room = length - gutter * (fits - 1);
-            let divides = dividing(across, room, fits, gutter);
-            let cells = format!("cells that are not {cell} px; ");
-            Some(format!("{divides}or add --uneven for {cells}or check --offset and --gutter"))
-        }
-        CutError::TooMany { length, .. } => {
-            Some(format!("ask for at most {length}, or check --offset and --gutter"))
-        }
-        CutError::CellTooLarge { .. } => {
-            Some("--cell is the size of one cell in pixels; --grid counts columns x rows".to_owned())
-        }
-        CutError::Count { cells, .. } => Some(format!("use --count {cells} or less, or leave --count out")),
-        CutError::Size(_) => None,
-    }
-}
-
-/// "250 px divides into 5 columns of 50 or 10 of 25; ", or nothing where it divides into nothing.
-fn dividing(across: Across, length: u32, asked: u32, gutter: u32) -> String {
-    let whole = length + gutter * (asked - 1);
-    let cell = |count: u32| (whole - gutter * (count - 1)) / count;
-    match even_counts(length, asked, gutter)[..] {
-        [] => String::new(),
-        [one] => format!("{whole} px divides into {one} {across} of {}; ", cell(one)),
-        [a, b, ..] => {
-            let (first, second) = (a.min(b), a.max(b));
-            format!(
-                "{whole} px divides into {first} {across} of {} or {second} of {}; ",
-                cell(first),
-                cell(second)
-            )
-        }
-    }
-}
-
 impl From<SetError> for Failure {
     fn from(error: SetError) -> Self {
         let failure = Self::usage(error.to_string());
@@ -195,94 +268,6 @@ impl From<SetError> for Failure {
             }
             SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
             SetError::NoFrame { .. } => failure,
-        }
-    }
-}
-
-impl From<CanvasError> for Failure {
-    fn from(error: CanvasError) -> Self {
-        match error {
-            CanvasError::TooSmall { needed, .. } => {
-                Self::usage(error.to_string()).with_hint(format!("use --canvas {needed} or larger"))
-            }
-            CanvasError::Set(error) => error.into(),
-        }
-    }
-}
-
-impl From<ScaleError> for Failure {
-    fn from(error: ScaleError) -> Self {
-        let text = format!("--scale: {error}");
-        match error {
-            ScaleError::Set(error) => error.into(),
-            ScaleError::Factor(_) => Self::usage(text).with_hint("2 is twice as large, 0.5 half as large"),
-            ScaleError::Nothing { canvas, .. } => {
-                let least = 1.0 / f64::from(canvas.width.min(canvas.height));
-                Self::usage(text).with_hint(format!("use --scale {:.3} or more", least.max(0.001)))
-            }
-        }
-    }
-}
-
-impl From<AlignError> for Failure {
-    fn from(error: AlignError) -> Self {
-        let text = format!("--region: {error}");
-        match error {
-            AlignError::Set(error) => error.into(),
-            AlignError::RegionOutside { canvas, .. } => Self::usage(text).with_hint(format!(
-                "a region is x,y,width,height inside 0,0,{}",
-                canvas.to_string().replace('x', ",")
-            )),
-            AlignError::RegionPlain { .. } => Self::usage(text)
-                .with_hint("choose a region round a feature that has an outline, such as the head"),
-        }
-    }
-}
-
-impl From<MarkError> for Failure {
-    fn from(error: MarkError) -> Self {
-        let failure = Self::usage(error.to_string());
-        match error {
-            MarkError::Set(error) => error.into(),
-            MarkError::Missing { .. } => failure.with_hint(
-                "paint one spot of exactly that color into every frame, or leave frames out with --only",
-            ),
-            MarkError::Several { .. } => failure.with_hint("leave one spot of that color in each frame"),
-        }
-    }
-}
-
-impl From<NineError> for Failure {
-    fn from(error: NineError) -> Self {
-        let failure = Self::usage(format!("--nine: {error}"));
-        match error {
-            NineError::Set(error) => error.into(),
-            NineError::TooLarge { .. } => failure.with_hint(
-                "left and right together must be less than the width, top and bottom less than the height",
-            ),
-            NineError::NothingRepeats { .. } => {
-                failure.with_hint("say it: --nine LEFT,TOP,RIGHT,BOTTOM; or narrow to the panels with --only")
-            }
-        }
-    }
-}
-
-impl From<PolygonError> for Failure {
-    fn from(error: PolygonError) -> Self {
-        match error {
-            PolygonError::Set(error) => error.into(),
-            PolygonError::Corners(_) => {
-                Self::usage(format!("--polygon: {error}")).with_hint("try --polygon 8")
-            }
-        }
-    }
-}
-
-impl From<PlaceError> for Failure {
-    fn from(error: PlaceError) -> Self {
-        match error {
-            PlaceError::Set(error) => error.into(),
-            other => Self::usage(format!("--places: {other}")),
         }
     }
 }
@@ -324,12 +309,6 @@ impl From<EditError> for Failure {
     }
 }
 
-impl From<ClipError> for Failure {
-    fn from(error: ClipError) -> Self {
-        Self::usage(error.to_string())
-    }
-}
-
 impl From<NamingError> for Failure {
     fn from(error: NamingError) -> Self {
         match error {
@@ -348,6 +327,29 @@ impl From<OnlyError> for Failure {
             }
             OnlyError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", known.join(", "))),
             _ => failure,
+        }
+    }
+}
+
+impl From<ExportError> for Failure {
+    fn from(error: ExportError) -> Self {
+        let failure = Self::usage(error.to_string());
+        match error {
+            ExportError::Clash { .. } => failure
+                .with_hint("rename one: clips with clip MANIFEST --rename OLD=NEW, frames with slice --name"),
+            ExportError::Turned { .. } => {
+                failure.with_hint("pack without --allow-turn; svg, gltf and glb turn frames back")
+            }
+            ExportError::SameTime { .. } => {
+                failure.with_hint("put the clip on a coarser clock: clip MANIFEST --fit 60fps")
+            }
+            ExportError::Page { format: "CSS", .. } => {
+                failure.with_hint("export to svg, which converts pages, or pack them as straight PNG or WebP")
+            }
+            ExportError::Page { .. } => {
+                failure.with_hint("export to glb, which converts pages, or pack them as straight PNG")
+            }
+            ExportError::Encode(_) => failure,
         }
     }
 }

@@ -22,7 +22,7 @@ impl From<PackError> for Failure {
                 "--keep-places takes the atlas that these frames were packed into before; leave it out to arrange anew",
             ),
             PackError::Set(error) => error.into(),
-            PackError::NoFrames => failure,
+            _ => failure,
         }
     }
 }

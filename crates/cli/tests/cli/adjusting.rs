@@ -60,7 +60,7 @@ fn only_narrows_what_changes_and_the_rest_stays() {
     assert_eq!(after.clips().len(), 2);
     for (at, (old, new)) in before.frames().iter().zip(after.frames()).enumerate() {
         let is_leap = before.clips()[1].steps().iter().any(|step| step.frame == at);
-        assert_eq!(new.marks().boxes.len(), usize::from(is_leap));
+        assert_eq!(new.annotations().boxes.len(), usize::from(is_leap));
         assert_eq!(new.pivot() == old.pivot(), !is_leap);
         assert!(new.pixels().looks_like(old.pixels()));
     }
@@ -80,10 +80,13 @@ fn boxes_nine_slice_and_polygon_survive_an_atlas_and_back() {
     let wanted: Vec<_> = wanted
         .iter()
         .flat_map(shibori_core::FrameSet::frames)
-        .map(|f| (f.marks().clone(), f.pivot()))
+        .map(|f| (f.annotations().clone(), f.pivot()))
         .collect();
     let again = env.frames("again");
-    assert_eq!(again.frames().iter().map(|f| (f.marks().clone(), f.pivot())).collect::<Vec<_>>(), wanted);
+    assert_eq!(
+        again.frames().iter().map(|f| (f.annotations().clone(), f.pivot())).collect::<Vec<_>>(),
+        wanted
+    );
     assert!(wanted[0].0.boxes.len() == 1 && !wanted[0].0.polygon.is_empty() && wanted[6].0.nine.is_some());
 }
 
@@ -127,7 +130,10 @@ fn frames_painted_over_in_another_program_keep_clips_pivots_and_boxes() {
     env.ok("pack frog -o pond");
     let after = env.frames("pond.json");
     for (old, new) in before.frames().iter().zip(after.frames()) {
-        assert_eq!((old.pivot(), old.marks(), old.canvas()), (new.pivot(), new.marks(), new.canvas()));
+        assert_eq!(
+            (old.pivot(), old.annotations(), old.canvas()),
+            (new.pivot(), new.annotations(), new.canvas())
+        );
     }
     assert_eq!(before.clips()[0].total_millis(), after.clips()[0].total_millis());
     assert!(!before.frames()[0].restored().looks_like(&after.frames()[0].restored()));

@@ -284,8 +284,8 @@ fn contradictions_and_bad_packs_are_told() {
         ("--png small --page-format qoi", "--png has no use here", ""),
         ("--page-scales 1,0.33", "0.33 is 33/100: places can't land on whole pixels", ""),
         ("--page-scales 0", "'0' is not a factor such as 0.5, 2 or 1/3", ""),
-        ("--page-scales 2,2", "a factor is given twice", ""),
-        ("--palette 1", "1 is not in 2..=256", ""),
+        ("--page-scales 2,2", "the factor 2 is given twice", ""),
+        ("--palette 1", "'1' is not a whole number from 2 to 256", ""),
         ("--companion _x", "no frame's name ends in '_x'", "name the companions' source too"),
         (
             "--keep-places koi-atlas.json --only frog",

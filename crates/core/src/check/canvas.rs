@@ -1,7 +1,7 @@
 //! Frames of one clip on canvases of different size: engines that draw by the canvas make the figure jump.
 
 use crate::FrameSet;
-use crate::check::{Finding, Remedy, Rule};
+use crate::check::{Finding, Remedy, Rule, Seen};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let mut findings = Vec::new();
@@ -13,8 +13,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
         let Some(at) = other else { continue };
         let canvas = set.frames()[at].canvas();
         let wider = f64::from(canvas.width.abs_diff(wanted.width).max(canvas.height.abs_diff(wanted.height)));
-        let name = set.frames()[first].name();
-        let common = set.frames_of(clip.sprite()).into_iter();
+        let common = set.frames_of(clip.sprite()).iter().copied();
         let common = common.fold(wanted, |size, at| size.union(set.frames()[at].canvas()));
         findings.push(Finding {
             rule: Rule::Canvases,
@@ -24,7 +23,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             at: None,
             value: wider,
             limit: 0.0,
-            message: format!("has a canvas of {canvas} px, '{name}' of the same clip one of {wanted} px"),
+            seen: Seen::OtherCanvas { than: first },
             remedy: Remedy::Canvas(common),
         });
     }

@@ -1,9 +1,9 @@
 //! Figures that slide: feet and center both away from where the clip has them, seen from the pivot as a game sees it.
 //!
 //! Feet alone move in every stride and the center alone in every reach; where both go the same way, the whole figure
-//! moves. A leap does so on purpose: that is what `--allow` and larger limits are for.
+//! moves. A leap does so on purpose.
 
-use crate::check::{Finding, Limits, Remedy, Rule, frames_of, median, plain};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, frames_of, median};
 use crate::shape::points::{center, feet};
 use crate::{Frame, FrameSet, Pair, Point};
 
@@ -30,21 +30,7 @@ pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
             if farthest <= limits.drift {
                 continue;
             }
-            let way = |pixels: f64, more: &str, less: &str| match pixels {
-                p if p > limits.drift => Some(format!("{} px {more}", plain(p))),
-                p if p < -limits.drift => Some(format!("{} px {less}", plain(-p))),
-                _ => None,
-            };
-            let ways: Vec<String> =
-                [way(across, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
-            let is_up_only = across.abs() <= limits.drift && down < 0.0;
-            let message = format!(
-                "the figure stands {} of where clip '{}' has it (limit {} px){}",
-                ways.join(" and "),
-                clip.name(),
-                plain(limits.drift),
-                if is_up_only { "; a leap does that on purpose" } else { "" }
-            );
+            let beyond = |pixels: f64| if pixels.abs() > limits.drift { pixels } else { 0.0 };
             let frame = &set.frames()[*at];
             let spot = own_feet.x + frame.pivot().x;
             let line = own_feet.y + frame.pivot().y;
@@ -56,7 +42,7 @@ pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
                 at: Some(Pair { x: spot as u32, y: (line as u32).saturating_sub(1) }),
                 value: farthest,
                 limit: limits.drift,
-                message,
+                seen: Seen::Moved { right: beyond(across), down: beyond(down) },
                 remedy: Remedy::LineUp,
             });
         }

@@ -4,8 +4,8 @@
 //! has poked in from next door. Frames that were trimmed are judged by their canvas; a set of single images, which
 //! nothing was cut from, is judged all the same.
 
-use crate::check::{Finding, Limits, Remedy, Rule};
-use crate::cut::pieces;
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, Sides};
+use crate::components::pieces;
 use crate::{FrameSet, Pair, Size};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
@@ -73,17 +73,11 @@ struct Touch {
 
 fn told(set: &FrameSet, at: usize, touch: &Touch, area: u32, largest: u32) -> Finding {
     let is_neighbor = f64::from(area) < SHARE * f64::from(largest);
-    let names = ["left", "right", "top", "bottom"];
-    let sides: Vec<&str> =
-        names.into_iter().zip(touch.sides).filter(|(_, is)| *is).map(|(name, _)| name).collect();
-    let sides = sides.join(" and ");
-    let (rule, value, remedy, message) = if is_neighbor {
-        let text = format!("{area} px at the {sides} edge hang together with nothing: a neighbor's");
-        (Rule::Neighbor, f64::from(area), Remedy::RemoveGroups(area), text)
+    let (sides, pixels) = (Sides(touch.sides), touch.pixels);
+    let (rule, value, remedy, seen) = if is_neighbor {
+        (Rule::Neighbor, f64::from(area), Remedy::RemoveGroups(area), Seen::Neighbor { area, sides })
     } else {
-        let text =
-            format!("touches the {sides} edge of its canvas with {} px: it may be cut there", touch.pixels);
-        (Rule::TouchesEdge, f64::from(touch.pixels), Remedy::MoreRoom, text)
+        (Rule::TouchesEdge, f64::from(pixels), Remedy::MoreRoom, Seen::Touches { pixels, sides })
     };
     let (sprite, clip) =
         (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
@@ -95,7 +89,7 @@ fn told(set: &FrameSet, at: usize, touch: &Touch, area: u32, largest: u32) -> Fi
         at: Some(touch.at),
         value,
         limit: if is_neighbor { 0.0 } else { f64::from(TIP) },
-        message,
+        seen,
         remedy,
     }
 }

@@ -1,7 +1,7 @@
 //! A background that is still there: a flat color behind the whole frame, or left-overs of a usual key color.
 
-use crate::check::{Finding, Limits, Remedy, Rule};
-use crate::clean::{Ground, ground};
+use crate::background::{Background, find_background};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen};
 use crate::{Color, FrameSet, Pair};
 
 /// Colors that nobody draws with, but everybody keys with.
@@ -14,7 +14,7 @@ pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
     }
     let inset = frame.inset();
     let (sprite, clip) = (frame.sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
-    let finding = |spot: Pair, value: f64, color: Color, message: String| {
+    let finding = |spot: Pair, value: f64, color: Color, seen: Seen| {
         let (limit, remedy) = (0.0, Remedy::TakeOut(color));
         vec![Finding {
             rule: Rule::KeyLeft,
@@ -24,16 +24,15 @@ pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
             at: Some(spot),
             value,
             limit,
-            message,
+            seen,
             remedy,
         }]
     };
-    if let Ground::Flat { color, .. } = ground(frame.pixels())
+    if let Background::Flat { color, .. } = find_background(frame.pixels())
         && frame.is_whole()
         && has_drawing(set, at, color)
     {
-        let message = format!("stands on a flat background of {}", Color(color));
-        return finding(Pair::default(), 1.0, Color(color), message);
+        return finding(Pair::default(), 1.0, Color(color), Seen::FlatBackground(Color(color)));
     }
     let is_key = |pixel: &[u8]| pixel[3] > 0 && USUAL.iter().any(|key| key == &pixel[..3]);
     let mut first = None;
@@ -48,7 +47,7 @@ pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
     }
     let Some((spot, color)) = first else { return Vec::new() };
     let color = Color(image::Rgba(color));
-    finding(spot, f64::from(count), color, format!("{count} px of the key color {color} are left"))
+    finding(spot, f64::from(count), color, Seen::KeyPixels { pixels: count, color })
 }
 
 /// One color all over is a drawing too.

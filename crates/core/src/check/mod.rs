@@ -56,7 +56,7 @@ pub const RULES: [(Rule, &str); 9] = [
 ];
 
 impl Rule {
-    /// Its id, as in `--allow`.
+    /// Its id.
     pub fn id(self) -> &'static str {
         RULES.iter().find(|(rule, _)| *rule == self).map_or("", |(_, id)| id)
     }
@@ -116,11 +116,86 @@ pub struct Finding {
     pub value: f64,
     /// What it should not pass.
     pub limit: f64,
-    /// In words, with units.
-    pub message: String,
+    /// What was seen there.
+    pub seen: Seen,
     /// What mends it.
     pub remedy: Remedy,
 }
+
+/// What was seen, with its numbers. Lengths are pixels.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Seen {
+    /// The drawing touches sides of its canvas with so many pixels.
+    Touches {
+        /// Pixels that touch.
+        pixels: u32,
+        /// Which sides.
+        sides: Sides,
+    },
+    /// A group at the edge hangs together with nothing.
+    Neighbor {
+        /// Its pixels.
+        area: u32,
+        /// Which sides it touches.
+        sides: Sides,
+    },
+    /// A stray group beside the drawing.
+    Stray {
+        /// Its pixels.
+        area: u32,
+        /// Pixels of the drawing.
+        drawing: u32,
+    },
+    /// A few pixels are all there is.
+    Forgotten {
+        /// Pixels of the largest group.
+        area: u32,
+    },
+    /// The figure stands elsewhere than the clip has it: so far to the right, and down; 0 where within the limit.
+    Moved {
+        /// To the right; less than 0 to the left.
+        right: f64,
+        /// Down; less than 0 up.
+        down: f64,
+    },
+    /// The drawing is larger or smaller than the clip has it.
+    Size {
+        /// This drawing.
+        drawing: Size,
+        /// The middle of the clip: width and height.
+        middle: (f64, f64),
+        /// How many times as large.
+        factor: f64,
+    },
+    /// Half-clear pixels in art of hard edges.
+    Soft {
+        /// How many.
+        pixels: u64,
+    },
+    /// The whole frame stands on one color.
+    FlatBackground(Color),
+    /// Pixels of a usual key color.
+    KeyPixels {
+        /// How many.
+        pixels: u32,
+        /// The color of the first.
+        color: Color,
+    },
+    /// The canvas differs from that of another frame of the clip.
+    OtherCanvas {
+        /// The other frame, counted in the set from 0.
+        than: usize,
+    },
+    /// The picture is that of the step before.
+    Repeats {
+        /// The frame of that step, counted in the set from 0.
+        before: usize,
+    },
+}
+
+/// Sides of a canvas: left, right, top, bottom.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Sides(pub [bool; 4]);
 
 /// What mends a finding.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -176,12 +251,6 @@ fn frames_of(clip: &Clip) -> Vec<usize> {
 fn median(mut values: Vec<f64>) -> f64 {
     values.sort_by(f64::total_cmp);
     values.get(values.len() / 2).copied().unwrap_or(0.0)
-}
-
-/// At most one decimal.
-fn plain(number: f64) -> String {
-    let text = format!("{number:.1}");
-    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
 }
 
 #[cfg(test)]

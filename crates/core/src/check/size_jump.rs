@@ -1,6 +1,6 @@
 //! One frame scaled by itself: wider and higher, or narrower and lower, than the clip has the figure.
 
-use crate::check::{Finding, Limits, Remedy, Rule, frames_of, median};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, frames_of, median};
 use crate::shape::points::SOLID;
 use crate::{FrameSet, Pair, Rect};
 
@@ -26,13 +26,6 @@ pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
             if !is_alike || jump <= limits.size {
                 continue;
             }
-            let percent = (factor * 100.0).round();
-            let message = format!(
-                "is {percent:.0} % of the size that clip '{}' has elsewhere ({}x{} px against {width:.0}x{height:.0})",
-                clip.name(),
-                rect.width,
-                rect.height,
-            );
             findings.push(Finding {
                 rule: Rule::SizeJump,
                 sprite: clip.sprite().clone(),
@@ -41,7 +34,7 @@ pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
                 at: Some(Pair { x: rect.x, y: rect.y }),
                 value: jump,
                 limit: limits.size,
-                message,
+                seen: Seen::Size { drawing: rect.size(), middle: (width, height), factor },
                 remedy: Remedy::Scale(1.0 / factor),
             });
         }

@@ -1,6 +1,6 @@
 //! Half-clear pixels in art of hard edges: what an eraser or a smooth tool left.
 
-use crate::check::{Finding, Remedy, Rule};
+use crate::check::{Finding, Remedy, Rule, Seen};
 use crate::{FrameSet, Pair};
 
 /// Art with a larger share of half-clear pixels is soft on purpose.
@@ -10,14 +10,13 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let mut findings = Vec::new();
     for sprite in set.sprites() {
         let counted: Vec<(usize, Soft)> =
-            set.frames_of(sprite).into_iter().map(|at| (at, Soft::of(set, at))).collect();
+            set.frames_of(sprite).iter().copied().map(|at| (at, Soft::of(set, at))).collect();
         let soft: u64 = counted.iter().map(|(_, soft)| soft.count).sum();
         let shown: u64 = counted.iter().map(|(_, soft)| soft.shown).sum();
         if soft == 0 || soft as f64 > MOST * shown as f64 {
             continue;
         }
         for (at, soft) in counted.into_iter().filter(|(_, soft)| soft.count > 0) {
-            let message = format!("{} half-clear px in art of hard edges", soft.count);
             findings.push(Finding {
                 rule: Rule::SoftAlpha,
                 sprite: sprite.clone(),
@@ -26,7 +25,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
                 at: soft.first,
                 value: soft.count as f64,
                 limit: 0.0,
-                message,
+                seen: Seen::Soft { pixels: soft.count as u64 },
                 remedy: Remedy::HardenAlpha,
             });
         }

@@ -3,8 +3,8 @@
 //! Small art is made of few pixels, so a group counts only where it is small against the drawing too, and sparks that
 //! every frame has many of are no strays.
 
-use crate::check::{Finding, Limits, Remedy, Rule};
-use crate::cut::pieces;
+use crate::check::{Finding, Limits, Remedy, Rule, Seen};
+use crate::components::pieces;
 use crate::{FrameSet, Pair};
 
 /// More strays than this in one frame are sparks.
@@ -31,14 +31,14 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Limits) -> Vec<Finding> {
         let place = found.labels.iter().position(|&label| label == piece + 1).unwrap_or(0) as u32;
         let spot = Pair { x: place % width + inset.x, y: place / width + inset.y };
         let area = found.areas[piece as usize];
-        let message = match is_alone {
-            true => format!("{area} px are all there is: a blank frame with forgotten pixels"),
-            false => format!("{area} stray px beside a drawing of {largest} px"),
+        let seen = match is_alone {
+            true => Seen::Forgotten { area },
+            false => Seen::Stray { area, drawing: largest },
         };
         let (sprite, clip) = (frame.sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
         let (value, limit) = (f64::from(area), f64::from(limits.specks));
         let remedy = Remedy::RemoveGroups(area);
-        Finding { rule: Rule::Specks, sprite, frame: at, clip, at: Some(spot), value, limit, message, remedy }
+        Finding { rule: Rule::Specks, sprite, frame: at, clip, at: Some(spot), value, limit, seen, remedy }
     };
     // What touches the canvas's edge is told by another rule.
     let canvas = frame.canvas();

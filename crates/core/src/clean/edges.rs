@@ -3,17 +3,18 @@
 use image::Rgba;
 
 use crate::Pixels;
-use crate::clean::Mended;
+use crate::clean::{Mended, Part};
 
 /// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
 /// cell's edge, or a neighbor's feet.
-pub fn clear_edge(canvas: &Pixels, width: u32) -> Mended {
-    let size = canvas.size();
+pub fn clear_edge(part: Part<'_>, width: u32) -> Mended {
+    let Part { pixels, at, canvas } = part;
     let is_edge = |x: u32, y: u32| {
-        let near = x.min(y).min(size.width - 1 - x).min(size.height - 1 - y);
+        let (x, y) = (x + at.x, y + at.y);
+        let near = x.min(y).min(canvas.width - 1 - x).min(canvas.height - 1 - y);
         near < width
     };
-    change(canvas, |x, y, pixel| (is_edge(x, y) && pixel[3] > 0).then_some(Rgba([0; 4])))
+    change(pixels, |x, y, pixel| (is_edge(x, y) && pixel[3] > 0).then_some(Rgba([0; 4])))
 }
 
 /// Makes every pixel with an alpha of at least `from` solid, and every other one clear.
@@ -44,10 +45,14 @@ mod tests {
     use image::RgbaImage;
 
     use super::*;
+    use crate::Pair;
 
     #[test]
     fn the_edge_goes_and_the_middle_stays() {
         let full = Pixels::whole(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
+        let clear_edge = |pixels: &Pixels, width| {
+            clear_edge(Part { pixels, at: Pair::default(), canvas: pixels.size() }, width)
+        };
         let (image, changed) = clear_edge(&full, 1).unwrap();
         assert_eq!(changed, 20 - 6);
         assert!(

@@ -13,7 +13,7 @@ use crate::clean::Mended;
 /// How far in all channels together a pixel may lie from the mixture and still count as one.
 const NOT_A_MIXTURE: f32 = 42.0;
 /// Alpha from which a pixel has no share worth removing.
-const SOLID: f32 = 0.97;
+const ALMOST_SOLID: f32 = 0.97;
 
 /// Removes the share of `background` from pixels beside transparent ones.
 pub fn defringe(canvas: &Pixels, background: Rgba<u8>) -> Mended {
@@ -67,7 +67,7 @@ fn unmixed(pixel: Rgba<u8>, drawing: [f32; 3], background: Rgba<u8>) -> Option<R
     let alpha = (along / length.max(1.0)).clamp(0.0, 1.0);
     let mixture = |at: usize| back[at] + (drawing[at] - back[at]) * alpha;
     let off: f32 = (0..3).map(|at| (f32::from(pixel[at]) - mixture(at)).abs()).sum();
-    if off > NOT_A_MIXTURE || alpha > SOLID {
+    if off > NOT_A_MIXTURE || alpha > ALMOST_SOLID {
         return None;
     }
     let [r, g, b] = drawing.map(|channel| channel.round() as u8);

@@ -2,7 +2,7 @@
 
 use image::{Rgba, RgbaImage};
 
-use crate::clean::distance;
+use crate::background::distance;
 use crate::{Pixels, Size};
 
 /// Which pixels of the color go.

@@ -6,7 +6,6 @@
 
 mod edges;
 mod fringe;
-mod ground;
 mod key;
 mod specks;
 
@@ -14,12 +13,10 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use image::RgbaImage;
 
-use crate::{Frame, FrameSet, Pair, Pixels, SetError};
+use crate::{Frame, FrameSet, Pair, Pixels, Rect, SetError, Size};
 
 pub use edges::{clear_edge, harden};
 pub use fringe::defringe;
-pub(crate) use ground::distance;
-pub use ground::{Ground, ground};
 pub use key::{KeyScope, Keyed, key};
 pub use specks::specks;
 
@@ -35,19 +32,44 @@ pub struct Changed {
     pub frames: usize,
 }
 
-/// Mends every frame's whole canvas. A frame that does not change keeps its pixels as they are, trimmed or not.
-pub fn mend(set: FrameSet, step: impl Fn(&Pixels) -> Mended + Sync) -> Result<(FrameSet, Changed), SetError> {
+/// The part of a canvas that a step is given: what is kept, with a border of clear canvas round it where there is any.
+#[derive(Clone, Copy, Debug)]
+pub struct Part<'a> {
+    /// Its pixels.
+    pub pixels: &'a Pixels,
+    /// Where it lies on the canvas.
+    pub at: Pair,
+    /// The canvas.
+    pub canvas: Size,
+}
+
+/// How much clear canvas a step sees round what is kept: enough for every step to find the outside of a drawing.
+const BORDER: u32 = 2;
+
+/// Mends the frames of a set. A step sees what is kept of each canvas, so a trimmed frame stays trimmed and costs no more
+/// than what it keeps.
+///
+/// # Errors
+/// None that a set can have; names do not change.
+pub fn mend(
+    set: FrameSet,
+    step: impl Fn(Part<'_>) -> Mended + Sync,
+) -> Result<(FrameSet, Changed), SetError> {
     let (all, frames) = (AtomicU64::new(0), AtomicUsize::new(0));
     let set = set.map_frames(|_, frame: Frame| {
-        let whole = frame.restored();
-        Ok::<_, SetError>(match step(&whole) {
-            None => frame,
-            Some((image, pixels)) => {
-                all.fetch_add(pixels, Ordering::Relaxed);
-                frames.fetch_add(1, Ordering::Relaxed);
-                frame.with_pixels(Pixels::whole(image), Pair::default()).expect("a canvas fits itself")
-            }
-        })
+        if frame.pixels().is_empty() {
+            return Ok::<_, SetError>(frame);
+        }
+        let (kept, canvas) = (frame.kept(), frame.canvas());
+        let seen = kept.grown_in(BORDER, canvas);
+        let bordered = if seen == kept { frame.pixels().clone() } else { frame.part(seen) };
+        let at = Pair { x: seen.x, y: seen.y };
+        let Some((image, pixels)) = step(Part { pixels: &bordered, at, canvas }) else { return Ok(frame) };
+        all.fetch_add(pixels, Ordering::Relaxed);
+        frames.fetch_add(1, Ordering::Relaxed);
+        let inner = Rect { x: kept.x - seen.x, y: kept.y - seen.y, ..kept };
+        let mended = Pixels::whole(image).part(inner).expect("the border was put round it");
+        Ok(frame.with_pixels(mended, Pair { x: kept.x, y: kept.y }).expect("it lay there before"))
     })?;
     Ok((set, Changed { pixels: all.into_inner(), frames: frames.into_inner() }))
 }

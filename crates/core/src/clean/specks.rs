@@ -3,7 +3,7 @@
 use image::Rgba;
 
 use crate::clean::Mended;
-use crate::cut::pieces;
+use crate::components::pieces;
 use crate::{Pixels, Size};
 
 /// Removes groups of up to `most` pixels that hang together, also diagonally, and touch nothing else.

@@ -3,8 +3,8 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::clip::timing::{TimeError, gcd};
 use crate::clip::{Clip, ClipError};
+use crate::sequence::{TimeError, gcd};
 use crate::{FrameSet, Name, SetError, file_fault};
 
 /// Why clips can't be changed so.
@@ -46,9 +46,7 @@ pub enum EditError {
 
 /// The place of the clip of a name, which may be `sprite:clip`.
 fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
-    let whole = |clip: &Clip| format!("{}:{}", clip.sprite(), clip.name());
-    let fits = |clip: &Clip| clip.name().as_str() == name || whole(clip) == name;
-    let found: Vec<usize> = (0..set.clips().len()).filter(|&at| fits(&set.clips()[at])).collect();
+    let found = set.clips_called(name);
     match found[..] {
         [one] => Ok(one),
         [] => {
@@ -57,7 +55,7 @@ fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
             Err(EditError::Unknown { name: name.to_owned(), known })
         }
         _ => {
-            let known = found.iter().map(|&at| whole(&set.clips()[at])).collect();
+            let known = found.iter().map(|&at| set.clips()[at].whole_name()).collect();
             Err(EditError::Several { name: name.to_owned(), known })
         }
     }
@@ -225,7 +223,7 @@ impl FromStr for EventSpec {
     }
 }
 
-/// Marks a step of a clip.
+/// Annotations a step of a clip.
 pub fn set_event(set: FrameSet, spec: &EventSpec) -> Result<FrameSet, EditError> {
     let place = place_of(&set, &spec.clip)?;
     changed(set, place, |clip| {

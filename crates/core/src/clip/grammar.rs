@@ -13,9 +13,9 @@
 
 use std::str::FromStr;
 
-use crate::clip::timing::TimeError;
 use crate::clip::{Clip, ClipError, Play, Span};
 use crate::select::{Pick, SelectError};
+use crate::sequence::TimeError;
 use crate::syntax::Cursor;
 use crate::{FrameSet, Name, SetError, SyntaxError, file_fault};
 

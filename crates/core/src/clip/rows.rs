@@ -116,7 +116,7 @@ impl RowList {
     pub fn specs(&self, set: &FrameSet) -> Result<Vec<ClipSpec>, RowError> {
         let mut specs = Vec::new();
         for sprite in set.sprites() {
-            let frames = set.frames_of(sprite).into_iter();
+            let frames = set.frames_of(sprite).iter().copied();
             let cells: Vec<u32> = frames.filter_map(|at| Some(set.frames()[at].cell()?.row)).collect();
             let Some(rows) = cells.iter().max().map(|&last| last as usize + 1) else { continue };
             if self.rows.len() > rows {

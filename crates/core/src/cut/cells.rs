@@ -1,12 +1,12 @@
 //! The cells of a grid as pictures: which to take, in which order, and which are blank.
 
-use crate::clean::Ground;
+use crate::background::Background;
 use crate::cut::{CutError, Grid};
 use crate::{Cell, Frame, FrameError, Name, Pixels, Rect, Source};
 
 /// Which cells become frames.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Choice {
+pub struct CellChoice {
     /// Only the first so many cells, blank ones counted.
     pub count: Option<u32>,
     /// The order.
@@ -14,7 +14,7 @@ pub struct Choice {
     /// What becomes of blank cells.
     pub blank: Blank,
     /// What lies behind the drawings: a cell that shows nothing else is blank.
-    pub ground: Ground,
+    pub background: Background,
 }
 
 /// The order in which cells are read.
@@ -61,7 +61,7 @@ pub struct CutCell {
 ///
 /// # Errors
 /// Where more cells are wanted than there are.
-pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &Choice) -> Result<Cut, CutError> {
+pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &CellChoice) -> Result<Cut, CutError> {
     let wanted = match choice.count {
         Some(count) if u64::from(count) > grid.len() => {
             return Err(CutError::Count { count, cells: grid.len() });
@@ -73,7 +73,7 @@ pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &Choice) -> Result<Cut, Cu
     for cell in in_order(grid, choice.read).take(wanted) {
         let rect = grid.rect(cell);
         let pixels = sheet.part(rect).expect("a grid lies on the sheet it was made for");
-        if choice.blank == Blank::Drop && is_blank(&pixels, choice.ground) {
+        if choice.blank == Blank::Drop && is_blank(&pixels, choice.background) {
             cut.dropped.push(cell);
         } else {
             cut.cells.push(CutCell { cell, rect, pixels });
@@ -82,8 +82,8 @@ pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &Choice) -> Result<Cut, Cu
     Ok(cut)
 }
 
-fn is_blank(pixels: &Pixels, ground: Ground) -> bool {
-    !pixels.rows().any(|row| row.chunks_exact(4).any(|pixel| ground.is_content(pixel)))
+fn is_blank(pixels: &Pixels, background: Background) -> bool {
+    !pixels.rows().any(|row| row.chunks_exact(4).any(|pixel| background.is_content(pixel)))
 }
 
 fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {
@@ -118,7 +118,7 @@ mod tests {
     use crate::cut::{Counts, Spacing};
 
     /// 3x2 cells of 2x2 px; the middle one of the first row is blank.
-    fn cut(choice: Choice) -> Result<(Vec<String>, usize), CutError> {
+    fn cut(choice: CellChoice) -> Result<(Vec<String>, usize), CutError> {
         let mut image = RgbaImage::from_pixel(6, 4, Rgba([1, 2, 3, 255]));
         for (x, y) in [(2, 0), (3, 0), (2, 1), (3, 1)] {
             image.put_pixel(x, y, Rgba([50, 60, 70, 0]));
@@ -132,13 +132,13 @@ mod tests {
     #[test]
     fn blanks_order_and_count() {
         let names = |list: &[&str]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
-        let plain = Choice::default();
+        let plain = CellChoice::default();
         assert_eq!(cut(plain).unwrap(), (names(&["r0c0", "r0c2", "r1c0", "r1c1", "r1c2"]), 1));
-        let down = Choice { read: Read::Down, blank: Blank::Keep, ..plain };
+        let down = CellChoice { read: Read::Down, blank: Blank::Keep, ..plain };
         assert_eq!(cut(down).unwrap().0, names(&["r0c0", "r1c0", "r0c1", "r1c1", "r0c2", "r1c2"]));
-        assert_eq!(cut(Choice { count: Some(3), ..plain }).unwrap(), (names(&["r0c0", "r0c2"]), 1));
+        assert_eq!(cut(CellChoice { count: Some(3), ..plain }).unwrap(), (names(&["r0c0", "r0c2"]), 1));
         assert_eq!(
-            cut(Choice { count: Some(7), ..plain }).unwrap_err(),
+            cut(CellChoice { count: Some(7), ..plain }).unwrap_err(),
             CutError::Count { count: 7, cells: 6 }
         );
     }

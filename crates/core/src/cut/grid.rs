@@ -132,6 +132,12 @@ pub enum CutError {
         /// How many there are.
         cells: u64,
     },
+    /// No cells, or cells without a pixel.
+    #[error("cells need at least one pixel and grids at least one cell ({across})")]
+    NoCell {
+        /// Columns or rows.
+        across: Across,
+    },
     /// Counts of 0.
     #[error(transparent)]
     Size(#[from] SizeError),
@@ -173,6 +179,9 @@ impl Axis {
         gutter: u32,
         uneven: bool,
     ) -> Result<Self, CutError> {
+        if count == 0 {
+            return Err(CutError::NoCell { across });
+        }
         let too_many = CutError::TooMany { across, length, count, offset, gutter };
         let gutters = u64::from(gutter) * u64::from(count.saturating_sub(1));
         let room = u64::from(length).checked_sub(u64::from(offset) + gutters);
@@ -198,6 +207,9 @@ impl Axis {
         gutter: u32,
         uneven: bool,
     ) -> Result<Self, CutError> {
+        if cell == 0 {
+            return Err(CutError::NoCell { across });
+        }
         let room = length.checked_sub(offset).filter(|&room| room >= cell);
         let Some(room) = room else {
             return Err(CutError::CellTooLarge { across, length, cell, offset });
@@ -208,7 +220,9 @@ impl Axis {
             return Ok(Self { offset, gutter, count: fits, covered: fits * cell });
         }
         if uneven {
-            let nearest = (f64::from(room + gutter) / f64::from(cell + gutter)).round().max(1.0) as u32;
+            let nearest = ((f64::from(room) + f64::from(gutter)) / (f64::from(cell) + f64::from(gutter)))
+                .round()
+                .max(1.0) as u32;
             return Self::by_count(across, length, nearest, offset, gutter, true);
         }
         Err(CutError::LeftOver { across, length: room, cell, gutter, fits, left })
@@ -365,6 +379,11 @@ mod tests {
         assert!(matches!(cell(65, 0), Err(CutError::CellTooLarge { .. })));
         assert!(matches!(cell(8, u32::MAX), Err(CutError::CellTooLarge { .. })));
         assert!(matches!(cell(24, 0), Err(CutError::LeftOver { fits: 2, left: 16, .. })));
+        assert!(matches!(cell(0, 0), Err(CutError::NoCell { .. })));
+        let none = Grid::by_counts(sheet, Counts { columns: 0, rows: 1 }, spacing(0, 0), true);
+        assert!(matches!(none, Err(CutError::NoCell { .. })));
+        let wide = Grid::by_cell(sheet, Size::new(24, 24), spacing(0, u32::MAX), true);
+        assert!(wide.is_ok_and(|grid| grid.len() == 1));
     }
 
     proptest! {

@@ -10,19 +10,12 @@ use std::collections::VecDeque;
 
 use image::{Rgba, RgbaImage};
 
-use crate::clean::Ground;
+use crate::background::Background;
+use crate::components::{Groups, around, pieces};
 use crate::{Pixels, Rect, Size};
 
 /// The largest join distance looked at when none is given.
 const FARTHEST: u32 = 8;
-
-/// Pieces of a picture.
-pub(crate) struct Pieces {
-    /// For each pixel its piece from 1, or 0.
-    pub(crate) labels: Vec<u32>,
-    /// Pixels of each piece.
-    pub(crate) areas: Vec<u32>,
-}
 
 /// How a loose sheet is taken apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -45,8 +38,8 @@ pub struct Islands {
 }
 
 /// Finds the separate drawings of a sheet.
-pub fn islands(sheet: &Pixels, ground: Ground, options: IslandOptions) -> Islands {
-    let found = pieces(sheet, |pixel| ground.is_content(pixel));
+pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -> Islands {
+    let found = pieces(sheet, |pixel| background.is_content(pixel));
     let mut bridges = bridges(&found.labels, sheet.size(), options.join.unwrap_or(FARTHEST));
     bridges.sort_unstable();
     let join = options.join.unwrap_or_else(|| plateau(&found.areas, &bridges, options.min_area));
@@ -98,44 +91,6 @@ fn lifted(sheet: &Pixels, rect: Rect, own: impl Fn(u32, u32) -> Option<bool>) ->
     Pixels::whole(image)
 }
 
-/// Labels pixels that hang together, also diagonally, in the order in which they are met.
-pub(crate) fn pieces(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Pieces {
-    let Size { width, height } = picture.size();
-    let content: Vec<bool> = picture.rows().flat_map(|row| row.chunks_exact(4)).map(is_content).collect();
-    let mut labels = vec![0u32; content.len()];
-    let mut areas = Vec::new();
-    let mut open = Vec::new();
-    for start in 0..content.len() {
-        if !content[start] || labels[start] > 0 {
-            continue;
-        }
-        areas.push(0);
-        let label = areas.len() as u32;
-        labels[start] = label;
-        open.push(start);
-        while let Some(at) = open.pop() {
-            areas[label as usize - 1] += 1;
-            for near in around(at, width, height) {
-                if content[near] && labels[near] == 0 {
-                    labels[near] = label;
-                    open.push(near);
-                }
-            }
-        }
-    }
-    Pieces { labels, areas }
-}
-
-/// The up to eight neighbors of a pixel.
-fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item = usize> {
-    let (x, y) = (at as u32 % width, at as u32 / width);
-    let columns = x.saturating_sub(1)..=(x + 1).min(width - 1);
-    let rows = y.saturating_sub(1)..=(y + 1).min(height - 1);
-    let places =
-        rows.flat_map(move |ny| columns.clone().map(move |nx| ny as usize * width as usize + nx as usize));
-    places.filter(move |&near| near != at)
-}
-
 /// Pairs of pieces with the number of empty pixels between them, up to `farthest`: gap, piece, piece.
 fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
     let mut nearest = labels.to_vec();
@@ -167,19 +122,11 @@ fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
 
 /// For each piece the first piece of its group.
 fn grouped(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32> {
-    let mut first: Vec<u32> = (0..count as u32).collect();
-    fn root(first: &mut [u32], mut at: u32) -> u32 {
-        while first[at as usize] != at {
-            first[at as usize] = first[first[at as usize] as usize];
-            at = first[at as usize];
-        }
-        at
-    }
+    let mut groups = Groups::of(count);
     for &(_, a, b) in bridges.iter().filter(|(gap, ..)| *gap <= join) {
-        let (a, b) = (root(&mut first, a - 1), root(&mut first, b - 1));
-        first[a.max(b) as usize] = a.min(b);
+        groups.join(a as usize - 1, b as usize - 1);
     }
-    (0..count as u32).map(|at| root(&mut first, at)).collect()
+    groups.firsts().into_iter().map(|first| first as u32).collect()
 }
 
 /// The smallest distance of the longest run of distances that give one number of drawings.
@@ -243,7 +190,7 @@ mod tests {
     }
 
     fn found(rows: &[&str], join: Option<u32>, min_area: u32) -> (Vec<String>, usize, u32) {
-        let islands = islands(&sheet(rows), Ground::Clear, IslandOptions { join, min_area });
+        let islands = islands(&sheet(rows), Background::Clear, IslandOptions { join, min_area });
         let told = islands.drawings.iter().map(|(rect, _)| rect.to_string()).collect();
         (told, islands.specks.len(), islands.join)
     }
@@ -270,7 +217,7 @@ mod tests {
     #[test]
     fn reading_order_is_by_rows_even_where_heights_differ() {
         let rows = ["....bb", "a...bb", "a.....", "......", "dd.c..", "dd.c.."];
-        let set = islands(&sheet(&rows), Ground::Clear, IslandOptions { join: Some(0), min_area: 0 });
+        let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
         let order: String = set.drawings.iter().map(|(_, p)| char::from(p.get(0, 0).unwrap()[0])).collect();
         assert_eq!(order, "abdc");
     }
@@ -278,7 +225,7 @@ mod tests {
     #[test]
     fn a_drawing_keeps_its_own_pixels_only() {
         let rows = ["aaaaa", "a...a", "a.b.a", "a...a"];
-        let set = islands(&sheet(&rows), Ground::Clear, IslandOptions { join: Some(0), min_area: 0 });
+        let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
         let ring = &set.drawings[0].1;
         assert_eq!(ring.get(2, 2).unwrap()[3], 0);
         assert_eq!(set.drawings[1].1.size(), Size::new(1, 1));
@@ -289,7 +236,7 @@ mod tests {
         fn every_pixel_is_in_one_drawing_or_speck_and_nothing_is_added(
             pixels in any_pixels(14), join in 0u32..4, min_area in 0u32..5,
         ) {
-            let found = islands(&pixels, Ground::Clear, IslandOptions { join: Some(join), min_area });
+            let found = islands(&pixels, Background::Clear, IslandOptions { join: Some(join), min_area });
             let size = pixels.size();
             let mut seen = vec![0u32; size.area() as usize];
             for (rect, drawing) in &found.drawings {
@@ -313,7 +260,7 @@ mod tests {
         fn a_larger_join_distance_never_makes_more_drawings(pixels in any_pixels(14)) {
             let count = |join| {
                 let options = IslandOptions { join: Some(join), min_area: 0 };
-                islands(&pixels, Ground::Clear, options).drawings.len()
+                islands(&pixels, Background::Clear, options).drawings.len()
             };
             prop_assert!((0..5).all(|join| count(join + 1) <= count(join)));
         }

@@ -9,9 +9,8 @@ mod infer;
 mod islands;
 mod rects;
 
-pub use cells::{Blank, Choice, Cut, CutCell, Read, cut_cells};
+pub use cells::{Blank, CellChoice, Cut, CutCell, Read, cut_cells};
 pub use grid::{Across, Counts, CutError, Grid, Spacing, even_counts};
 pub use infer::{Certainty, Found, GridCandidate, find_grid};
-pub(crate) use islands::pieces;
 pub use islands::{IslandOptions, Islands, islands};
 pub use rects::{NamedRect, RectError, cut_rects, part_frame};

@@ -107,22 +107,18 @@ impl Shelves {
 }
 
 fn sections(set: &FrameSet) -> Vec<Section> {
-    let numbers = numbers(set);
-    let mut played = vec![false; set.frames().len()];
-    for step in set.clips().iter().flat_map(Clip::steps) {
-        played[step.frame] = true;
-    }
     let mut sections = Vec::new();
     for sprite in set.sprites() {
         let before = sections.len();
         for clip in set.clips().iter().filter(|clip| clip.sprite() == sprite) {
-            sections.push(clip_section(set, clip, &numbers));
+            sections.push(clip_section(set, clip));
         }
-        let rest: Vec<usize> = set.frames_of(sprite).into_iter().filter(|&at| !played[at]).collect();
+        let rest: Vec<usize> =
+            set.frames_of(sprite).iter().copied().filter(|&at| set.first_clip_of(at).is_none()).collect();
         if !rest.is_empty() {
             let detail =
                 count_of(rest.len(), if sections.len() > before { "frame of no clip" } else { "frame" });
-            let shot = |at| Shot { frame: at, what: label(set, &numbers, at), time: String::new() };
+            let shot = |at| Shot { frame: at, what: label(set, at), time: String::new() };
             let shots = rest.into_iter().map(shot).collect();
             sections.push(Section { title: sprite.to_string(), detail, shots, is_clip: false });
         }
@@ -130,11 +126,11 @@ fn sections(set: &FrameSet) -> Vec<Section> {
     sections
 }
 
-fn clip_section(set: &FrameSet, clip: &Clip, numbers: &[usize]) -> Section {
+fn clip_section(set: &FrameSet, clip: &Clip) -> Section {
     let steps = clip.steps();
     let shots = steps.iter().map(|step| Shot {
         frame: step.frame,
-        what: label(set, numbers, step.frame),
+        what: label(set, step.frame),
         time: format!("{} ms", plain(clip.span(step).millis())),
     });
     let total = plain(clip.total_millis());
@@ -146,20 +142,9 @@ fn clip_section(set: &FrameSet, clip: &Clip, numbers: &[usize]) -> Section {
     }
 }
 
-/// Each frame's number within its sprite.
-fn numbers(set: &FrameSet) -> Vec<usize> {
-    let mut numbers = vec![0; set.frames().len()];
-    for sprite in set.sprites() {
-        for (number, at) in set.frames_of(sprite).into_iter().enumerate() {
-            numbers[at] = number;
-        }
-    }
-    numbers
-}
-
-fn label(set: &FrameSet, numbers: &[usize], at: usize) -> String {
+fn label(set: &FrameSet, at: usize) -> String {
     let cell = set.frames()[at].cell().map(|cell| format!(" {cell}"));
-    format!("{}{}", numbers[at], cell.unwrap_or_default())
+    format!("{}{}", set.number_in_sprite(at), cell.unwrap_or_default())
 }
 
 fn count_of(count: usize, what: &str) -> String {

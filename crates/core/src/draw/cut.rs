@@ -6,7 +6,7 @@
 
 use image::{Rgba, RgbaImage};
 
-use crate::clean::Ground;
+use crate::background::Background;
 use crate::cut::Grid;
 use crate::draw::paper::{Paper, ink};
 use crate::draw::text;
@@ -38,11 +38,11 @@ pub struct CutPicture {
 }
 
 /// Draws a plan over a sheet. `zoom` 0 picks the largest that keeps the picture near 1280 px wide.
-pub fn draw_cut(sheet: &Pixels, ground: Ground, plan: &CutPlan, zoom: u32) -> CutPicture {
+pub fn draw_cut(sheet: &Pixels, background: Background, plan: &CutPlan, zoom: u32) -> CutPicture {
     let size = sheet.size();
     let zoom = if zoom > 0 { zoom } else { fitting(size) };
-    let cells = cells(sheet, ground, plan);
-    let marked = marked(sheet, ground, &cells);
+    let cells = cells(sheet, background, plan);
+    let marked = marked(sheet, background, &cells);
     let whole = Size::new(LEFT + size.width * zoom + RIGHT, TOP + size.height * zoom + BOTTOM);
     let mut paper = Paper::new(whole, ink::PAGE);
     paper.checker(Rect::new(LEFT, TOP, size.width * zoom, size.height * zoom), 4 * zoom.max(2));
@@ -51,7 +51,7 @@ pub fn draw_cut(sheet: &Pixels, ground: Ground, plan: &CutPlan, zoom: u32) -> Cu
         Rect::new(LEFT + rect.x * zoom, TOP + rect.y * zoom, rect.width * zoom, rect.height * zoom)
     };
     for cell in cells.iter().filter(|cell| cell.is_blank) {
-        paper.hatch(on_paper(cell.rect), ink::SHADE);
+        paper.hatch(on_paper(cell.rect), 6, 2, ink::SHADE);
     }
     for cell in &cells {
         paper.frame(on_paper(cell.rect));
@@ -79,11 +79,11 @@ struct Marked {
     is_blank: bool,
 }
 
-fn cells(sheet: &Pixels, ground: Ground, plan: &CutPlan) -> Vec<Marked> {
+fn cells(sheet: &Pixels, background: Background, plan: &CutPlan) -> Vec<Marked> {
     let is_blank = |rect: Rect| {
         let part = sheet.part(rect);
         part.is_none_or(|part| {
-            !part.rows().any(|row| row.chunks_exact(4).any(|pixel| ground.is_content(pixel)))
+            !part.rows().any(|row| row.chunks_exact(4).any(|pixel| background.is_content(pixel)))
         })
     };
     let mark = |rect: Rect, label: String| Marked { rect, label, is_blank: is_blank(rect) };
@@ -99,8 +99,8 @@ fn cells(sheet: &Pixels, ground: Ground, plan: &CutPlan) -> Vec<Marked> {
 }
 
 /// Content in no cell, and content that goes on from one cell into the next, straight or slanting.
-fn marked(sheet: &Pixels, ground: Ground, cells: &[Marked]) -> Vec<(u32, u32)> {
-    if ground == Ground::None {
+fn marked(sheet: &Pixels, background: Background, cells: &[Marked]) -> Vec<(u32, u32)> {
+    if background == Background::None {
         // Everything is content there, and every line would cross everything.
         return Vec::new();
     }
@@ -113,7 +113,7 @@ fn marked(sheet: &Pixels, ground: Ground, cells: &[Marked]) -> Vec<(u32, u32)> {
         }
     }
     let content: Vec<bool> =
-        sheet.rows().flat_map(|row| row.chunks_exact(4)).map(|p| ground.is_content(p)).collect();
+        sheet.rows().flat_map(|row| row.chunks_exact(4)).map(|p| background.is_content(p)).collect();
     let crosses = |x: u32, y: u32| {
         let own = owner[at(x, y)];
         let columns = x.saturating_sub(1)..=(x + 1).min(width - 1);
@@ -178,15 +178,6 @@ impl Paper {
             }
         }
     }
-
-    /// Slanting lines.
-    fn hatch(&mut self, rect: Rect, color: Rgba<u8>) {
-        for y in 0..rect.height {
-            for x in (0..rect.width).filter(|x| (x + y) % 6 < 2) {
-                self.fill(Rect::new(rect.x + x, rect.y + y, 1, 1), color);
-            }
-        }
-    }
 }
 
 #[cfg(test)]
@@ -202,12 +193,12 @@ mod tests {
         }));
         let grid =
             Grid::by_counts(sheet.size(), Counts::new(3, 1).unwrap(), Spacing::default(), false).unwrap();
-        let drawn = draw_cut(&sheet, Ground::Clear, &CutPlan::Grid(grid), 3);
+        let drawn = draw_cut(&sheet, Background::Clear, &CutPlan::Grid(grid), 3);
         assert_eq!((drawn.marked, drawn.blank), (2, 1));
         let alarm = drawn.image.pixels().filter(|pixel| **pixel == ink::ALARM).count();
         assert_eq!(alarm, 2 * 9);
         let places = CutPlan::Places(vec![(Rect::new(2, 0, 3, 4), "bar".into())]);
         // One pixel of the bar lies in no place, and its neighbor goes on into it.
-        assert_eq!(draw_cut(&sheet, Ground::Clear, &places, 1).marked, 2);
+        assert_eq!(draw_cut(&sheet, Background::Clear, &places, 1).marked, 2);
     }
 }

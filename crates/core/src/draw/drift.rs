@@ -4,9 +4,10 @@
 
 use image::{Rgba, RgbaImage};
 
-use crate::clip::Clip;
 use crate::draw::paper::{Paper, ink};
 use crate::draw::text;
+use crate::groups::shown_together;
+use crate::parallel;
 use crate::shape::points::{center, feet};
 use crate::{Frame, FrameSet, Point, Rect, Size};
 
@@ -77,16 +78,11 @@ fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
 
 /// Each clip with where its steps stand; a set without clips by sprite.
 fn rows(set: &FrameSet) -> Vec<(String, Seen)> {
-    let seen = |places: Vec<usize>| places.into_iter().map(|at| from_pivot(&set.frames()[at])).collect();
-    if set.clips().is_empty() {
-        let sprites = set.sprites().into_iter();
-        return sprites.map(|sprite| (sprite.to_string(), seen(set.frames_of(sprite)))).collect();
-    }
-    let of_clip = |clip: &Clip| {
-        let places = clip.steps().iter().map(|step| step.frame).collect();
-        (format!("{} {}", clip.sprite(), clip.name()), seen(places))
-    };
-    set.clips().iter().map(of_clip).collect()
+    // A frame that many clips show is looked at once.
+    let seen: Vec<Option<(Point, Point)>> = parallel::each(set.frames(), from_pivot);
+    let row =
+        |(title, places): (String, Vec<usize>)| (title, places.into_iter().map(|at| seen[at]).collect());
+    shown_together(set).into_iter().map(row).collect()
 }
 
 fn from_pivot(frame: &Frame) -> Option<(Point, Point)> {
@@ -195,7 +191,7 @@ impl<'a> Panel<'a> {
 /// A round distance between lines: 1, 2 or 5 with noughts, about six of them.
 fn tick(span: f64) -> f64 {
     let raw = span / 6.0;
-    let power = 10f64.powf(raw.log10().floor());
+    let power = libm::pow(10.0, libm::log10(raw).floor());
     let steps = [1.0, 2.0, 5.0, 10.0].map(|step| step * power);
     steps.into_iter().find(|step| *step >= raw).unwrap_or(power * 10.0)
 }

@@ -8,10 +8,11 @@ use std::str::FromStr;
 
 use image::{Rgba, RgbaImage, imageops};
 
-use crate::clip::{Clip, Span, Step, gcd};
+use crate::clip::{Clip, Span, Step};
 use crate::draw::paper::{Paper, ink};
 use crate::draw::{Show, overlay, text};
 use crate::parallel;
+use crate::sequence::gcd;
 use crate::{Color, ColorError, Frame, FrameSet, Mirror, Pixels, Rect, Size};
 
 /// Pictures with their times.
@@ -193,7 +194,7 @@ fn moments(clips: &[&Clip]) -> Vec<(Vec<usize>, Span)> {
 struct Scene<'a> {
     looks: Vec<Look>,
     frames: Vec<(&'a Frame, bool)>,
-    stage: Stage,
+    screen: Screen,
     options: FilmOptions,
 }
 
@@ -203,13 +204,13 @@ impl<'a> Scene<'a> {
         let frames: Vec<(&Frame, bool)> =
             steps.iter().map(|step| (&set.frames()[step.frame], step.mirror)).collect();
         let looks: Vec<Look> = frames.iter().map(|&(frame, mirror)| Look::new(frame, mirror)).collect();
-        let stage = Stage::around(&looks);
-        Self { looks, frames, stage, options }
+        let screen = Screen::around(&looks);
+        Self { looks, frames, screen, options }
     }
 
     fn size(&self) -> Size {
         let zoom = self.options.zoom.max(1);
-        Size::new(self.stage.size.width * zoom, self.stage.size.height * zoom)
+        Size::new(self.screen.size.width * zoom, self.screen.size.height * zoom)
     }
 
     fn draw(&self, paper: &mut Paper, step: usize, (left, top): (u32, u32)) {
@@ -217,15 +218,15 @@ impl<'a> Scene<'a> {
         let at =
             |corner: u32, position: i64, start: i64| i64::from(corner) + (position - start) * i64::from(zoom);
         let (x, y) = look.pixels_at;
-        paper.lay(&look.pixels, at(left, x, self.stage.left), at(top, y, self.stage.top), zoom);
+        paper.lay(&look.pixels, at(left, x, self.screen.left), at(top, y, self.screen.top), zoom);
         let (frame, is_mirrored) = self.frames[step];
         let (x, y) = look.canvas_at;
-        let corner = (at(left, x, self.stage.left), at(top, y, self.stage.top));
+        let corner = (at(left, x, self.screen.left), at(top, y, self.screen.top));
         if is_mirrored {
             // Boxes and pivot lie on the mirrored canvas as the drawing does.
-            let marks = frame.marks().clone().mirrored(Mirror::LeftRight, frame.canvas());
+            let annotations = frame.annotations().clone().mirrored(Mirror::LeftRight, frame.canvas());
             let pivot = Mirror::LeftRight.point(frame.pivot(), frame.canvas());
-            let turned = frame.clone().with_marks(marks).with_pivot(pivot);
+            let turned = frame.clone().with_annotations(annotations).with_pivot(pivot);
             overlay::draw_at(paper, &turned, corner, zoom, self.options.show);
         } else {
             overlay::draw_at(paper, frame, corner, zoom, self.options.show);
@@ -267,13 +268,13 @@ impl Look {
 }
 
 /// The room that all canvases together take.
-struct Stage {
+struct Screen {
     left: i64,
     top: i64,
     size: Size,
 }
 
-impl Stage {
+impl Screen {
     fn around(looks: &[Look]) -> Self {
         let low = |side: fn(&Look) -> i64| looks.iter().map(side).min().unwrap_or(0);
         let high = |side: fn(&Look) -> i64| looks.iter().map(side).max().unwrap_or(0);

@@ -3,12 +3,15 @@
 //! Each step has its color on a ramp from blue over teal to yellow, which grows lighter all the way, so that it can be
 //! read in gray and by eyes that mix up red and green. Shapes are filled faintly and outlined in their color.
 
+use std::collections::HashSet;
+
 use image::{Rgba, RgbaImage};
 
-use crate::clip::Clip;
 use crate::draw::overlay::cross;
 use crate::draw::paper::{Paper, ink};
 use crate::draw::text;
+use crate::groups::shown_together;
+use crate::shape::points::SOLID;
 use crate::{Frame, FrameSet, Pixels, Rect, Size};
 
 /// How an onion skin is drawn.
@@ -27,7 +30,6 @@ const RAMP: [[f64; 3]; 4] =
 const MARGIN: u32 = 16;
 const HEADING: u32 = 44;
 const SCALE: u32 = 40;
-const SOLID: u8 = 127;
 
 /// The color of a step, 0 at the start and 1 at the end.
 fn ramp(at: f64) -> Rgba<u8> {
@@ -85,20 +87,12 @@ struct Skin<'a> {
 }
 
 fn skins(set: &FrameSet) -> Vec<Skin<'_>> {
-    let of_clip = |clip: &Clip| {
-        let mut places: Vec<usize> = Vec::new();
-        for step in clip.steps() {
-            if !places.contains(&step.frame) {
-                places.push(step.frame);
-            }
-        }
-        Skin::new(set, format!("{} {}", clip.sprite(), clip.name()), &places)
+    let skin = |(title, mut places): (String, Vec<usize>)| {
+        let mut seen = HashSet::new();
+        places.retain(|at| seen.insert(*at));
+        Skin::new(set, title, &places)
     };
-    if set.clips().is_empty() {
-        let sprites = set.sprites().into_iter();
-        return sprites.map(|sprite| Skin::new(set, sprite.to_string(), &set.frames_of(sprite))).collect();
-    }
-    set.clips().iter().map(of_clip).collect()
+    shown_together(set).into_iter().map(skin).collect()
 }
 
 impl<'a> Skin<'a> {
@@ -157,7 +151,7 @@ impl<'a> Skin<'a> {
 
     fn draw_boxes(&self, paper: &mut Paper, frame: &Frame, (x, y): (u32, u32), zoom: i64, color: Rgba<u8>) {
         let (px, py) = pivot_pixel(frame);
-        for area in frame.marks().boxes.values() {
+        for area in frame.annotations().boxes.values() {
             let left = i64::from(x) + (self.reach[0] - px + i64::from(area.x)) * zoom;
             let top = i64::from(y) + (self.reach[1] - py + i64::from(area.y)) * zoom;
             let size = (i64::from(area.width) * zoom, i64::from(area.height) * zoom);

@@ -76,8 +76,8 @@ pub(super) fn draw_at(paper: &mut Paper, frame: &Frame, (left, top): (i64, i64),
     if show.trim && !kept.is_empty() {
         outline(paper, (i64::from(kept.x), i64::from(kept.y)), kept.size(), ink::TRIM);
     }
-    let marks = frame.marks();
-    for area in marks.boxes.values().filter(|_| show.boxes) {
+    let annotations = frame.annotations();
+    for area in annotations.boxes.values().filter(|_| show.boxes) {
         let size = Size::new(area.width, area.height);
         outline(paper, (i64::from(area.x), i64::from(area.y)), size, ink::BOX);
     }
@@ -85,7 +85,7 @@ pub(super) fn draw_at(paper: &mut Paper, frame: &Frame, (left, top): (i64, i64),
         let at = |point: &crate::Point| {
             (left + (point.x * zoom as f64).round() as i64, top + (point.y * zoom as f64).round() as i64)
         };
-        let corners: Vec<(i64, i64)> = marks.polygon.iter().map(at).collect();
+        let corners: Vec<(i64, i64)> = annotations.polygon.iter().map(at).collect();
         for (from, to) in corners.iter().zip(corners.iter().cycle().skip(1)) {
             paper.line(*from, *to, tones(ink::POLYGON), 4);
         }

@@ -21,6 +21,8 @@ pub struct PagePlan {
 }
 
 const MARGIN: u32 = 16;
+/// The lines across free space.
+const HATCH: Rgba<u8> = Rgba([0x2b, 0x33, 0x40, 0xff]);
 const HEADING: u32 = 40;
 /// The widest a page is drawn where nothing else is said.
 const WIDTH: u32 = 1248;
@@ -56,7 +58,8 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>) -> RgbaImage {
 fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: u32) {
     let size = page.pixels.size();
     let whole = Rect::new(left, top, size.width * zoom, size.height * zoom);
-    hatch(paper, whole);
+    paper.fill(whole, ink::SHADE);
+    paper.hatch(whole, 8, 1, HATCH);
     let place = |rect: &Rect| {
         Rect::new(left + rect.x * zoom, top + rect.y * zoom, rect.width * zoom, rect.height * zoom)
     };
@@ -80,17 +83,6 @@ fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: 
     let (x, y) = (i64::from(left) - 1, i64::from(top) - 1);
     let around = (i64::from(whole.width) + 2, i64::from(whole.height) + 2);
     paper.outline((x, y), around, [ink::CANVAS, ink::CANVAS]);
-}
-
-/// Slanting lines: nothing lies here.
-fn hatch(paper: &mut Paper, rect: Rect) {
-    paper.fill(rect, ink::SHADE);
-    let line = Rgba([0x2b, 0x33, 0x40, 0xff]);
-    for y in 0..i64::from(rect.height) {
-        for x in (0..i64::from(rect.width)).filter(|x| (x + y) % 8 == 0) {
-            paper.dot(i64::from(rect.x) + x, i64::from(rect.y) + y, line);
-        }
-    }
 }
 
 #[cfg(test)]

@@ -88,6 +88,15 @@ impl Paper {
         }
     }
 
+    /// Slanting lines, `thick` of every `apart` pixels.
+    pub(super) fn hatch(&mut self, rect: Rect, apart: u32, thick: u32, color: Rgba<u8>) {
+        for y in 0..rect.height {
+            for x in (0..rect.width).filter(|x| (x + y) % apart < thick) {
+                self.fill(Rect::new(rect.x + x, rect.y + y, 1, 1), color);
+            }
+        }
+    }
+
     /// A line of two tones in turn, so that it shows on light and on dark; `dash` pixels each.
     pub(super) fn line(&mut self, from: (i64, i64), to: (i64, i64), tones: [Rgba<u8>; 2], dash: i64) {
         let (dx, dy) = (to.0 - from.0, to.1 - from.1);

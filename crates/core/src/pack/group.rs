@@ -1,7 +1,9 @@
 //! Which frames share pages: all of them, or those of one sprite or one clip. Never decides a place.
 
+use std::collections::HashMap;
+
 use crate::pack::rows::{self, Slots};
-use crate::pack::{Layout, Options, PackError};
+use crate::pack::{Layout, PackError, PackOptions};
 use crate::{FrameSet, Pair};
 
 /// What gets pages, and files, of its own.
@@ -17,7 +19,7 @@ pub enum PagePer {
 }
 
 /// The frames as they are to be listed.
-pub(super) struct Listing {
+pub(super) struct Listed {
     pub(super) set: FrameSet,
     /// For each listed frame, its place in the set that came in.
     pub(super) origin: Vec<usize>,
@@ -35,7 +37,7 @@ pub(super) struct Group {
 }
 
 /// Lists frames and parts them into groups.
-pub(super) fn list(set: FrameSet, options: &Options) -> Result<Listing, PackError> {
+pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<Listed, PackError> {
     let order = match &options.layout {
         Layout::ClipRows { order } => Some(order.as_deref()),
         _ => (options.per == PagePer::Clip).then_some(None),
@@ -43,7 +45,7 @@ pub(super) fn list(set: FrameSet, options: &Options) -> Result<Listing, PackErro
     let Some(order) = order else {
         let origin = (0..set.frames().len()).collect();
         let groups = groups(&set, options.per, None);
-        return Ok(Listing { set, origin, groups });
+        return Ok(Listed { set, origin, groups });
     };
     let labels = clip_labels(&set, order)?;
     let (set, origin, slots) = rows::by_clip(&set, order)?;
@@ -59,7 +61,7 @@ pub(super) fn list(set: FrameSet, options: &Options) -> Result<Listing, PackErro
             }
         }
     }
-    Ok(Listing { set, origin, groups })
+    Ok(Listed { set, origin, groups })
 }
 
 /// For each row what its pages would be called; `None` for a blank row.
@@ -73,6 +75,7 @@ fn clip_labels(set: &FrameSet, order: Option<&[super::RowName]>) -> Result<Vec<O
 
 fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>])>) -> Vec<Group> {
     let mut groups: Vec<Group> = Vec::new();
+    let mut known: HashMap<Option<String>, usize> = HashMap::new();
     for (at, frame) in set.frames().iter().enumerate() {
         let of_clip = rows.and_then(|(slots, labels)| labels.get(slots[at].y as usize)?.clone());
         let label = match per {
@@ -80,10 +83,11 @@ fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>]
             PagePer::Sprite => Some(frame.sprite().to_string()),
             PagePer::Clip => Some(of_clip.unwrap_or_else(|| frame.sprite().to_string())),
         };
-        match groups.iter_mut().find(|group| group.label == label) {
-            Some(group) => group.members.push(at),
-            None => groups.push(Group { label, members: vec![at], slots: None }),
-        }
+        let group = *known.entry(label).or_insert_with_key(|label| {
+            groups.push(Group { label: label.clone(), members: Vec::new(), slots: None });
+            groups.len() - 1
+        });
+        groups[group].members.push(at);
     }
     groups
 }

@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use crate::pack::arrange::{self, Pieces, Spot};
-use crate::pack::{Options, Place};
+use crate::pack::{PackOptions, Place};
 use crate::{FrameSet, Name, Rect, Size};
 
 /// Where frames lay before.
@@ -33,7 +33,9 @@ pub enum Keeping {
 /// The pictures to place, as the dense layout sees them.
 pub(super) struct Pictures<'a> {
     pub(super) set: &'a FrameSet,
-    /// For each frame its picture.
+    /// The frames that share pages.
+    pub(super) members: &'a [usize],
+    /// For each of them its picture.
     pub(super) picture_of: &'a [Option<usize>],
     pub(super) sizes: &'a [Size],
     /// With bleed and gutter, in steps.
@@ -55,7 +57,7 @@ impl OldPlaces {
 pub(super) fn keep(
     pictures: &Pictures<'_>,
     old: &OldPlaces,
-    options: &Options,
+    options: &PackOptions,
 ) -> Result<(Vec<Spot>, Vec<Size>, Keeping), Keeping> {
     if !old.pages.iter().all(|&page| options.pages.allows(page)) {
         return Err(Keeping::Anew("the old pages are not of a size that is allowed now"));
@@ -75,7 +77,7 @@ pub(super) fn keep(
         let rect = Rect::at(x, y, if place.turned { spaced.turned() } else { spaced });
         let (room, others) = &mut taken[place.page];
         let is_free = rect.lies_in(Rect::of(*room)) && !others.iter().any(|other| other.overlaps(rect));
-        if spots[picture].is_none() && is_free && (!place.turned || options.may_turn) {
+        if spots[picture].is_none() && is_free && (!place.turned || options.may_turn()) {
             others.push(rect);
             spots[picture] = Some(Spot { page: place.page, x, y, turned: place.turned });
         }
@@ -86,7 +88,7 @@ pub(super) fn keep(
     }
     let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
-    let pieces = Pieces { sizes: &sizes, may_turn: options.may_turn };
+    let pieces = Pieces { sizes: &sizes, may_turn: options.may_turn() };
     let found = match arrange::beside(pieces, &taken) {
         Some(found) => found,
         None => {
@@ -119,14 +121,15 @@ pub(super) fn keep(
 /// Old places that pictures could keep: those that more frames speak for first.
 fn claims(pictures: &Pictures<'_>, old: &OldPlaces) -> Vec<(usize, Place)> {
     let mut votes: Vec<(usize, Place, usize)> = Vec::new();
-    let mut at: HashMap<(usize, Rect, usize), usize> = HashMap::new();
-    for (frame, picture) in pictures.set.frames().iter().zip(pictures.picture_of) {
+    let mut known: HashMap<(usize, Rect, usize), usize> = HashMap::new();
+    for (&at, picture) in pictures.members.iter().zip(pictures.picture_of) {
+        let frame = &pictures.set.frames()[at];
         let (Some(picture), Some(place)) = (*picture, old.of(frame)) else { continue };
         let size = if place.turned { place.rect.size().turned() } else { place.rect.size() };
         if size != pictures.sizes[picture] || place.page >= old.pages.len() {
             continue;
         }
-        let vote = *at.entry((picture, place.rect, place.page)).or_insert_with(|| {
+        let vote = *known.entry((picture, place.rect, place.page)).or_insert_with(|| {
             votes.push((picture, place, 0));
             votes.len() - 1
         });

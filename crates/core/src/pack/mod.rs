@@ -15,6 +15,9 @@ mod rows;
 mod scaled;
 mod share;
 
+use std::collections::HashSet;
+use std::sync::OnceLock;
+
 use crate::{FrameSet, Name, Rect, SetError, Size};
 
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
@@ -26,7 +29,7 @@ pub use scaled::{Ratio, RatioError, in_steps, step_of};
 
 /// How to pack.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Options {
+pub struct PackOptions {
     /// Which arrangement.
     pub layout: Layout,
     /// How large pages are.
@@ -37,18 +40,30 @@ pub struct Options {
     pub gutter: u32,
     /// How often a frame's border pixels are repeated outwards.
     pub bleed: u32,
-    /// In the dense layout, identical frames share one place.
-    pub share: bool,
-    /// How long a dense page is improved.
-    pub effort: Effort,
-    /// In the dense layout, frames may lie turned a quarter.
-    pub may_turn: bool,
     /// Which frames share pages.
     pub per: PagePer,
     /// Places and sizes are multiples of so many pixels, so that pages can be scaled; frames must be, too. Usually 1.
     pub step: u32,
-    /// In the dense layout, places of an earlier atlas that frames keep.
+}
+
+/// How a dense page is filled.
+#[derive(Clone, Debug, PartialEq)]
+pub struct DenseOptions {
+    /// Identical frames share one place.
+    pub share: bool,
+    /// How long a page is improved.
+    pub effort: Effort,
+    /// Frames may lie turned a quarter.
+    pub may_turn: bool,
+    /// Places of an earlier atlas that frames keep.
     pub keep: Option<OldPlaces>,
+}
+
+impl Default for DenseOptions {
+    /// A search of a moment, shared places, nothing turned or kept.
+    fn default() -> Self {
+        Self { share: true, effort: Effort::Medium, may_turn: false, keep: None }
+    }
 }
 
 /// How long a dense page is improved; bounded by steps, never by a clock.
@@ -63,31 +78,67 @@ pub enum Effort {
     High,
 }
 
-impl Options {
+/// The most pixels that spaces, steps and page sides may have.
+const MOST: u32 = 1 << 16;
+
+impl PackOptions {
     /// Dense pages of up to 4096x4096, two pixels between frames and one round the page.
     pub fn dense() -> Self {
         let max = Size::new(4096, 4096);
         Self {
-            layout: Layout::Dense,
+            layout: Layout::Dense(DenseOptions::default()),
             pages: PageRules { max, fixed: None, round: Round::None, square: false },
             margin: 1,
             gutter: 2,
             bleed: 0,
-            share: true,
-            effort: Effort::Medium,
-            may_turn: false,
             per: PagePer::Atlas,
             step: 1,
-            keep: None,
+        }
+    }
+
+    /// How a dense page is filled, if it is one.
+    fn dense_options(&self) -> Option<&DenseOptions> {
+        match &self.layout {
+            Layout::Dense(dense) => Some(dense),
+            _ => None,
+        }
+    }
+
+    fn may_turn(&self) -> bool {
+        self.dense_options().is_some_and(|dense| dense.may_turn)
+    }
+
+    /// Refuses what no arithmetic on pages could hold, so that all of it is safe afterwards.
+    fn check(&self) -> Result<(), PackError> {
+        let PageRules { max, fixed, round, square } = self.pages;
+        let sides = [Some(max), fixed].into_iter().flatten().flat_map(|size| [size.width, size.height]);
+        let outside = |what, value: u32, least: u32| match (least..=MOST).contains(&value) {
+            true => Ok(()),
+            false => Err(PackError::OutOfRange { what, value, least, most: MOST }),
+        };
+        sides.into_iter().try_for_each(|side| outside("side of a page", side, 1))?;
+        for (what, value) in [("margin", self.margin), ("gutter", self.gutter), ("bleed", self.bleed)] {
+            outside(what, value, 0)?;
+        }
+        outside("step", self.step, 1)?;
+        if let Round::Multiple(unit) = round {
+            outside("multiple of page sides", unit, 1)?;
+        }
+        if let Layout::Grid { columns: Some(columns) } = self.layout {
+            outside("number of columns", columns, 1)?;
+        }
+        match fixed {
+            Some(page) if square && !page.is_square() => Err(PackError::NotSquare { page }),
+            _ => Ok(()),
         }
     }
 }
 
 /// The arrangement of frames on pages.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Layout {
     /// As close together as they go.
-    Dense,
+    Dense(DenseOptions),
     /// Cells of one size in the frames' order; near square where no columns are given.
     Grid {
         /// Cells across.
@@ -161,6 +212,8 @@ pub struct Atlas {
     least: Least,
     mirrored: Vec<(usize, usize)>,
     keeping: Option<Keeping>,
+    /// The frames of each page, made when first asked for.
+    on_pages: OnceLock<Vec<Vec<usize>>>,
 }
 
 /// Why frames can't be packed.
@@ -202,21 +255,52 @@ pub enum PackError {
         needs: u64,
     },
     /// A row named after a clip that is not there.
-    #[error("there is no clip '{name}'; there are: {known}")]
+    #[error("there is no clip '{name}'; there are: {list}", list = if known.is_empty() { "none".to_owned() } else { known.join(", ") })]
     NoClip {
         /// The name typed.
         name: String,
-        /// The clips there are, as text.
-        known: String,
+        /// The clips there are.
+        known: Vec<String>,
     },
     /// A clip name that several sprites have.
-    #[error("several sprites have a clip '{name}'; write one of: {known}")]
+    #[error("several sprites have a clip '{name}'; write one of: {list}", list = known.join(", "))]
     WhichClip {
         /// The name typed.
         name: Name,
-        /// The choices, as text.
-        known: String,
+        /// The choices.
+        known: Vec<String>,
     },
+    /// A number that no page could have.
+    #[error("a {what} of {value} is not from {least} to {most}")]
+    OutOfRange {
+        /// What it is.
+        what: &'static str,
+        /// The number.
+        value: u32,
+        /// The least there may be.
+        least: u32,
+        /// The most there may be.
+        most: u32,
+    },
+    /// Pages of a size that is not square were to be square.
+    #[error("a page of {page} px is not square")]
+    NotSquare {
+        /// The page.
+        page: Size,
+    },
+    /// A layer that lacks a frame's picture, or has one of another size.
+    #[error("layer '{suffix}' has no picture of {size} px for frame '{frame}'")]
+    Layer {
+        /// The layer.
+        suffix: String,
+        /// The frame.
+        frame: Name,
+        /// The size its picture must have.
+        size: Size,
+    },
+    /// Places can be kept on pages of the whole atlas only.
+    #[error("places can't be kept where each clip or sprite has pages of its own")]
+    KeptApart,
     /// None of the frames was in the atlas whose places were to be kept.
     #[error("none of these frames is in the old atlas, so there are no places to keep")]
     NothingToKeep,
@@ -271,11 +355,25 @@ impl Atlas {
         self.bleed
     }
 
+    /// The frames that lie on a page, in their order, and of those that share a place the first only. Blank frames lie
+    /// nowhere.
+    pub fn frames_on(&self, page: usize) -> &[usize] {
+        let table = || {
+            let mut pages = vec![Vec::new(); self.pages.len()];
+            let mut seen = HashSet::new();
+            for (at, place) in self.places.iter().enumerate() {
+                if !place.rect.is_empty() && seen.insert((place.page, place.rect)) {
+                    pages[place.page].push(at);
+                }
+            }
+            pages
+        };
+        &self.on_pages.get_or_init(table)[page]
+    }
+
     /// The different places on a page, in the order of the frames.
     pub fn rects_on(&self, page: usize) -> Vec<Rect> {
-        let mut seen = std::collections::HashSet::new();
-        let on_page = self.places.iter().filter(|place| place.page == page && !place.rect.is_empty());
-        on_page.map(|place| place.rect).filter(|rect| seen.insert(*rect)).collect()
+        self.frames_on(page).iter().map(|&at| self.places[at].rect).collect()
     }
 
     /// The part of a page that frames cover, 0 to 1.
@@ -287,18 +385,26 @@ impl Atlas {
 
 /// Arranges the frames of a set on pages, and each layer on pages like them. Frames keep the pixels they come with: trim
 /// before.
-pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &Options) -> Result<Atlas, PackError> {
+pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<Atlas, PackError> {
     if set.frames().is_empty() {
         return Err(PackError::NoFrames);
     }
+    options.check()?;
+    check_layers(&set, &layers)?;
     check_sizes(&set, options)?;
-    if options.keep.as_ref().is_some_and(|old| !old.knows_any(&set)) {
-        return Err(PackError::NothingToKeep);
+    if let Some(old) = options.dense_options().and_then(|dense| dense.keep.as_ref()) {
+        if options.per != PagePer::Atlas {
+            return Err(PackError::KeptApart);
+        }
+        if !old.knows_any(&set) {
+            return Err(PackError::NothingToKeep);
+        }
     }
     let options = &in_whole_steps(options);
-    let group::Listing { set, origin, groups } = group::list(set, options)?;
+    let group::Listed { set, origin, groups } = group::list(set, options)?;
     let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
-    let shared = share::find(set.frames(), &layers, options.share);
+    let share = options.dense_options().is_some_and(|dense| dense.share);
+    let shared = share::find(set.frames(), &layers, share);
     let mut atlas = Atlas {
         places: vec![Place::default(); set.frames().len()],
         pages: Vec::new(),
@@ -307,12 +413,13 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &Options) -> Result<Atla
         least: Least::default(),
         mirrored: share::mirrored(set.frames(), &shared.distinct),
         keeping: None,
+        on_pages: OnceLock::new(),
         set,
         layers,
     };
     for group in groups {
         match &options.layout {
-            Layout::Dense => atlas.add_dense(&group, &shared, options),
+            Layout::Dense(dense) => atlas.add_dense(&group, &shared, dense, options),
             Layout::Grid { columns } => {
                 let slots = rows::in_lines(group.members.len(), *columns);
                 atlas.add_cells(&group, &slots, options)?;
@@ -330,9 +437,22 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &Options) -> Result<Atla
     Ok(atlas)
 }
 
-fn check_sizes(set: &FrameSet, options: &Options) -> Result<(), PackError> {
+fn check_layers(set: &FrameSet, layers: &[Layer]) -> Result<(), PackError> {
+    for layer in layers {
+        let fits = |at: usize, size: Size| layer.pixels.get(at).is_some_and(|pixels| pixels.size() == size);
+        let frames = set.frames().iter().enumerate();
+        for (at, frame) in frames.filter(|(at, frame)| !fits(*at, frame.pixels().size())) {
+            let (suffix, frame, size) =
+                (layer.suffix.clone(), frame.name().clone(), set.frames()[at].pixels().size());
+            return Err(PackError::Layer { suffix, frame, size });
+        }
+    }
+    Ok(())
+}
+
+fn check_sizes(set: &FrameSet, options: &PackOptions) -> Result<(), PackError> {
     let room = options.pages.room(options.margin);
-    let fits = |size: Size| size.fits_in(room) || options.may_turn && size.turned().fits_in(room);
+    let fits = |size: Size| size.fits_in(room) || options.may_turn() && size.turned().fits_in(room);
     let mut frames = set.frames().iter();
     match frames.find(|frame| !fits(grown(frame.pixels().size(), options.bleed))) {
         None => Ok(()),
@@ -345,10 +465,10 @@ fn check_sizes(set: &FrameSet, options: &Options) -> Result<(), PackError> {
 }
 
 /// The same options with spaces such that every place falls on a whole step.
-fn in_whole_steps(options: &Options) -> Options {
-    let up = |length: u32| length.next_multiple_of(options.step.max(1));
-    let Options { margin, gutter, bleed, .. } = *options;
-    Options {
+fn in_whole_steps(options: &PackOptions) -> PackOptions {
+    let up = |length: u32| length.next_multiple_of(options.step);
+    let PackOptions { margin, gutter, bleed, .. } = *options;
+    PackOptions {
         margin: up(margin + bleed) - bleed,
         gutter: up(gutter + 2 * bleed) - 2 * bleed,
         ..options.clone()
@@ -362,15 +482,20 @@ impl Atlas {
         self.least = Least { area: self.least.area + least.area, pages: self.least.pages + least.pages };
     }
 
-    fn add_dense(&mut self, group: &group::Group, shared: &share::Shared, options: &Options) {
+    fn add_dense(
+        &mut self,
+        group: &group::Group,
+        shared: &share::Shared,
+        dense: &DenseOptions,
+        options: &PackOptions,
+    ) {
         let before = self.pages.len();
         // Pictures are shared within a group only: each has pages of its own.
         let mut pictures: Vec<usize> = group.members.iter().filter_map(|&at| shared.picture_of[at]).collect();
         pictures.sort_unstable();
         pictures.dedup();
-        let picture_of: Vec<Option<usize>> = (0..self.set.frames().len())
-            .map(|at| pictures.binary_search(&shared.picture_of[at]?).ok())
-            .collect();
+        let picture_of: Vec<Option<usize>> =
+            (group.members.iter()).map(|&at| pictures.binary_search(&shared.picture_of[at]?).ok()).collect();
         let size = |picture: &usize| self.set.frames()[shared.distinct[*picture]].pixels().size();
         let sizes: Vec<Size> = pictures.iter().map(size).collect();
         let spaced = |size: &Size| {
@@ -380,11 +505,16 @@ impl Atlas {
             Size::new(steps(width), steps(height))
         };
         let spaced: Vec<Size> = sizes.iter().map(spaced).collect();
-        let pieces = arrange::Pieces { sizes: &spaced, may_turn: options.may_turn };
+        let pieces = arrange::Pieces { sizes: &spaced, may_turn: dense.may_turn };
         let fitting = options.pages.fitting(options);
-        let known =
-            keep::Pictures { set: &self.set, picture_of: &picture_of, sizes: &sizes, spaced: &spaced };
-        let kept = options.keep.as_ref().map(|old| keep::keep(&known, old, options));
+        let known = keep::Pictures {
+            set: &self.set,
+            members: &group.members,
+            picture_of: &picture_of,
+            sizes: &sizes,
+            spaced: &spaced,
+        };
+        let kept = dense.keep.as_ref().map(|old| keep::keep(&known, old, options));
         let (spots, pages) = match kept {
             Some(Ok((spots, pages, keeping))) => {
                 self.keeping = Some(keeping);
@@ -392,13 +522,13 @@ impl Atlas {
             }
             other => {
                 self.keeping = other.and_then(Result::err);
-                let arranged = arrange::dense(pieces, &fitting, options.effort);
+                let arranged = arrange::dense(pieces, &fitting, dense.effort);
                 (arranged.spots, arranged.pages)
             }
         };
         let first = options.margin + options.bleed;
-        for &at in &group.members {
-            let Some(picture) = picture_of[at] else { continue };
+        for (&at, picture) in group.members.iter().zip(&picture_of) {
+            let Some(picture) = *picture else { continue };
             let (spot, size) = (spots[picture], sizes[picture]);
             let size = if spot.turned { size.turned() } else { size };
             let rect = Rect::at(spot.x * options.step + first, spot.y * options.step + first, size);
@@ -413,13 +543,13 @@ impl Atlas {
         &mut self,
         group: &group::Group,
         slots: &rows::Slots,
-        options: &Options,
+        options: &PackOptions,
     ) -> Result<(), PackError> {
         let before = self.pages.len();
         let sizes: Vec<Size> =
             group.members.iter().map(|&at| self.set.frames()[at].pixels().size()).collect();
         let largest = sizes.iter().fold(Size::new(1, 1), |size, other| size.union(*other));
-        let up = |length: u32| length.next_multiple_of(options.step.max(1));
+        let up = |length: u32| length.next_multiple_of(options.step);
         let cell = grown(Size::new(up(largest.width), up(largest.height)), options.bleed);
         let lines = page::Lines::new(cell, slots, options)?;
         let first = options.bleed;

@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 
 use crate::pack::rows::Slots;
-use crate::pack::{Options, PackError};
+use crate::pack::{PackError, PackOptions};
 use crate::{Pair, Size};
 
 /// The limits and the rounding of page sizes.
@@ -83,9 +83,9 @@ impl PageRules {
     }
 
     /// These rules as an arrangement sees them.
-    pub(super) fn fitting(&self, options: &Options) -> Fitting {
-        let Options { margin, gutter, step, .. } = *options;
-        Fitting { rules: *self, margin, gutter, step: step.max(1) }
+    pub(super) fn fitting(&self, options: &PackOptions) -> Fitting {
+        let PackOptions { margin, gutter, step, .. } = *options;
+        Fitting { rules: *self, margin, gutter, step }
     }
 }
 
@@ -171,8 +171,8 @@ pub(super) struct Lines {
 }
 
 impl Lines {
-    pub(super) fn new(cell: Size, slots: &Slots, options: &Options) -> Result<Self, PackError> {
-        let Options { pages, margin, gutter, .. } = *options;
+    pub(super) fn new(cell: Size, slots: &Slots, options: &PackOptions) -> Result<Self, PackError> {
+        let PackOptions { pages, margin, gutter, .. } = *options;
         let room = pages.room(margin);
         let fit = |room: u32, cell: u32| (room + gutter) / (cell + gutter);
         let fits = fit(room.width, cell.width);

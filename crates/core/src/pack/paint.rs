@@ -22,11 +22,8 @@ pub struct Finish {
 pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: Finish) -> RgbaImage {
     let size = atlas.pages()[page].size;
     let mut canvas = RgbaImage::new(size.width, size.height);
-    let mut painted = std::collections::HashSet::new();
-    for (at, (place, frame)) in atlas.places().iter().zip(atlas.set().frames()).enumerate() {
-        if place.page != page || place.rect.is_empty() || !painted.insert(place.rect) {
-            continue;
-        }
+    for &at in atlas.frames_on(page) {
+        let (place, frame) = (&atlas.places()[at], &atlas.set().frames()[at]);
         let pixels = layer.map_or(frame.pixels(), |layer| &atlas.layers()[layer].pixels[at]);
         if place.turned {
             let turned = Pixels::whole(imageops::rotate90(&pixels.to_image()));

@@ -91,7 +91,7 @@ pub(super) fn by_clip(
     order: Option<&[RowName]>,
 ) -> Result<(FrameSet, Vec<usize>, Slots), PackError> {
     let rows = clips_in_order(set, order)?;
-    let mut listing = Listing::new(set);
+    let mut listing = RowListing::new(set);
     let mut what = (0, String::new());
     for (line, row) in rows.iter().enumerate() {
         let Some(clip) = row else { continue };
@@ -133,24 +133,22 @@ pub(super) fn clips_in_order(
 fn clip_named(set: &FrameSet, sprite: Option<&Name>, name: &Name) -> Result<usize, PackError> {
     let fits = |clip: &Clip| clip.name() == name && sprite.is_none_or(|sprite| clip.sprite() == sprite);
     let found: Vec<usize> = (0..set.clips().len()).filter(|&at| fits(&set.clips()[at])).collect();
-    let whole = |clip: &Clip| format!("{}:{}", clip.sprite(), clip.name());
     match found.as_slice() {
         [one] => Ok(*one),
         [] => {
-            let known: Vec<String> = set.clips().iter().map(|clip| clip.name().to_string()).collect();
+            let known = set.clips().iter().map(|clip| clip.name().to_string()).collect();
             let name = sprite.map_or_else(|| name.to_string(), |sprite| format!("{sprite}:{name}"));
-            let known = if known.is_empty() { "none".to_owned() } else { known.join(", ") };
             Err(PackError::NoClip { name, known })
         }
         several => {
-            let known: Vec<String> = several.iter().map(|&at| whole(&set.clips()[at])).collect();
-            Err(PackError::WhichClip { name: name.clone(), known: known.join(", ") })
+            let known = several.iter().map(|&at| set.clips()[at].whole_name()).collect();
+            Err(PackError::WhichClip { name: name.clone(), known })
         }
     }
 }
 
 /// Frames listed once a place, with their slots.
-struct Listing {
+struct RowListing {
     frames: Vec<crate::Frame>,
     slots: Vec<Pair>,
     /// The place in the set of each listed frame.
@@ -161,7 +159,7 @@ struct Listing {
     line_starts: Vec<(u32, usize)>,
 }
 
-impl Listing {
+impl RowListing {
     fn new(set: &FrameSet) -> Self {
         Self {
             frames: Vec::new(),
@@ -197,7 +195,7 @@ impl Listing {
     fn add_rest(&mut self, set: &FrameSet, columns: u32, first_line: u32) -> u32 {
         let mut line = first_line;
         for sprite in set.sprites() {
-            let rest = set.frames_of(sprite).into_iter().filter(|&at| self.first[at].is_none());
+            let rest = set.frames_of(sprite).iter().copied().filter(|&at| self.first[at].is_none());
             let rest: Vec<usize> = rest.collect();
             for (number, at) in rest.iter().enumerate() {
                 let number = number as u32;

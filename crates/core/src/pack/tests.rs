@@ -22,8 +22,13 @@ fn set_of(sizes: &[(u32, u32)]) -> FrameSet {
     FrameSet::new(sizes.iter().enumerate().map(|(at, &size)| frame(at, size)).collect(), Vec::new()).unwrap()
 }
 
-fn options(layout: Layout) -> Options {
-    Options { layout, margin: 0, gutter: 0, effort: Effort::Low, ..Options::dense() }
+fn options(layout: Layout) -> PackOptions {
+    PackOptions { layout, margin: 0, gutter: 0, ..PackOptions::dense() }
+}
+
+/// A dense page by quick packers only.
+fn low() -> DenseOptions {
+    DenseOptions { effort: Effort::Low, ..DenseOptions::default() }
 }
 
 fn sizes(atlas: &Atlas) -> Vec<Size> {
@@ -31,7 +36,7 @@ fn sizes(atlas: &Atlas) -> Vec<Size> {
 }
 
 /// Reads an atlas as a stranger would: from places, page sizes and painted pages only.
-fn check(atlas: &Atlas, options: &Options) {
+fn check(atlas: &Atlas, options: &PackOptions) {
     let pages: Vec<RgbaImage> =
         (0..atlas.pages().len()).map(|page| paint(atlas, page, None, Finish::default())).collect();
     for (page, size) in pages.iter().zip(atlas.pages()) {
@@ -48,7 +53,7 @@ fn check(atlas: &Atlas, options: &Options) {
         let upright =
             if place.turned { Pixels::whole(image::imageops::rotate270(&there.to_image())) } else { there };
         assert!(upright.looks_like(frame.pixels()));
-        assert!(options.may_turn || !place.turned);
+        assert!(options.may_turn() || !place.turned);
         let with_bleed = place.rect.grown_in(options.bleed, page.size());
         let inner = Rect::of(page.size());
         let room = Rect::new(
@@ -95,10 +100,11 @@ proptest! {
         columns in 1u32..4, may_turn in any::<bool>(), step in 1u32..4,
     ) {
         let auto = Layout::Grid { columns: None };
-        for layout in [Layout::Dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
+        let dense = Layout::Dense(DenseOptions { may_turn, ..low() });
+        for layout in [dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
             let set = in_steps(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step).unwrap();
-            let pages = PageRules { max: Size::new(180, 180), round, square, ..Options::dense().pages };
-            let options = Options { pages, margin, gutter, bleed, may_turn, per, step, ..options(layout) };
+            let pages = PageRules { max: Size::new(180, 180), round, square, ..PackOptions::dense().pages };
+            let options = PackOptions { pages, margin, gutter, bleed, per, step, ..options(layout) };
             let atlas = pack(set, Vec::new(), &options).unwrap();
             check(&atlas, &options);
             let corners = atlas.places().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
@@ -114,7 +120,8 @@ proptest! {
     fn kept_places_stay_and_nothing_overlaps(
         sizes in prop::collection::vec((1u32..24, 1u32..24), 2..30), changed in 0usize..30, bleed in 0u32..3,
     ) {
-        let before = Options { bleed, gutter: 1, margin: 1, may_turn: true, ..options(Layout::Dense) };
+        let before =
+            PackOptions { bleed, gutter: 1, margin: 1, ..options(Layout::Dense(DenseOptions { may_turn: true, ..low() })) };
         let old = pack(set_of(&sizes), Vec::new(), &before).unwrap();
         let mut next = sizes.clone();
         let changed = changed % sizes.len();
@@ -122,7 +129,7 @@ proptest! {
         let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
         let places = names.zip(old.places().iter().copied()).collect();
         let keep = Some(OldPlaces { pages: self::sizes(&old), places });
-        let after = Options { keep, ..before };
+        let after = PackOptions { layout: Layout::Dense(DenseOptions { may_turn: true, keep, ..low() }), ..before };
         let new = pack(set_of(&next), Vec::new(), &after).unwrap();
         check(&new, &after);
         if let Some(Keeping::Kept { stayed, placed }) = new.keeping() {
@@ -143,8 +150,11 @@ proptest! {
     ) {
         let max = Size::new(side, side);
         let pages = PageRules { max, fixed: is_fixed.then_some(max), round, square };
-        let options = Options { pages, may_turn, effort: Effort::Medium, gutter: 1, ..options(Layout::Dense) };
-        let low = Options { effort: Effort::Low, ..options.clone() };
+        let with = |effort| {
+            let dense = Layout::Dense(DenseOptions { may_turn, effort, ..DenseOptions::default() });
+            PackOptions { pages, gutter: 1, ..options(dense) }
+        };
+        let (options, low) = (with(Effort::Medium), with(Effort::Low));
         // Rounding down may leave less than the largest piece.
         prop_assume!(options.pages.largest().width >= 24);
         let atlas = pack(set_of(&sizes), Vec::new(), &options).unwrap();
@@ -158,11 +168,15 @@ proptest! {
 
 #[test]
 fn a_small_change_leaves_all_else_where_it_was() {
-    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &Options::dense()).unwrap();
+    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &PackOptions::dense()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places = names.zip(old.places().iter().copied()).collect();
     let keep = OldPlaces { pages: sizes(&old), places };
-    let options = Options { keep: Some(keep.clone()), ..Options::dense() };
+    let keeping = |keep| {
+        let layout = Layout::Dense(DenseOptions { keep: Some(keep), ..DenseOptions::default() });
+        PackOptions { layout, ..PackOptions::dense() }
+    };
+    let options = keeping(keep.clone());
     let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), Vec::new(), &options).unwrap();
     assert_eq!(new.keeping(), Some(&Keeping::Kept { stayed: 2, placed: 1 }));
     assert_eq!([new.places()[0], new.places()[2]], [old.places()[0], old.places()[2]]);
@@ -185,9 +199,9 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
         let shade = |shade: u8| Pixels::whole(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
         Layer { suffix: "_n".into(), pixels: shades.map(shade).to_vec(), missing: Vec::new() }
     };
-    let same = pack(twins().unwrap(), vec![layer([7, 7])], &Options::dense()).unwrap();
+    let same = pack(twins().unwrap(), vec![layer([7, 7])], &PackOptions::dense()).unwrap();
     assert_eq!(same.rects_on(0).len(), 1);
-    let other = pack(twins().unwrap(), vec![layer([7, 8])], &Options::dense()).unwrap();
+    let other = pack(twins().unwrap(), vec![layer([7, 8])], &PackOptions::dense()).unwrap();
     let page = paint(&other, 0, Some(0), Finish::default());
     for (place, shade) in other.places().iter().zip([7, 8]) {
         assert_eq!(page.get_pixel(place.rect.x, place.rect.y), &Rgba([shade, 0, 0, 255]));
@@ -200,7 +214,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
     let step = step_of(&factors);
     let set = in_steps(set_of(&[(9, 5), (7, 7), (3, 12)]), step).unwrap();
     assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
-    let options = Options { step, bleed: 1, ..Options::dense() };
+    let options = PackOptions { step, bleed: 1, ..PackOptions::dense() };
     let atlas = pack(set, Vec::new(), &options).unwrap();
     for factor in factors {
         let scaled = atlas.scaled(factor, crate::shape::Resample::Nearest).unwrap();
@@ -225,7 +239,7 @@ fn color_is_spread_under_clear_pixels_and_alpha_stays() {
     image.put_pixel(2, 2, Rgba([10, 20, 30, 255]));
     let name = || Name::new("x").unwrap();
     let dot = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
-    let atlas = pack(dot, Vec::new(), &Options { margin: 0, ..Options::dense() }).unwrap();
+    let atlas = pack(dot, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
     let page = paint(&atlas, 0, None, Finish { spread: 1, premultiplied: false });
     assert_eq!(page.get_pixel(1, 1), &Rgba([10, 20, 30, 0]));
     assert_eq!(page.get_pixel(0, 0), &Rgba([0, 0, 0, 0]));
@@ -240,7 +254,7 @@ fn mirror_images_are_counted_once_and_symmetric_ones_are_not() {
             .unwrap()
     };
     let set = FrameSet::new(vec![image([1, 2, 3]), image([3, 2, 1]), image([5, 6, 5])], vec![]).unwrap();
-    assert_eq!(pack(set, Vec::new(), &Options::dense()).unwrap().mirrored(), [(1, 0)]);
+    assert_eq!(pack(set, Vec::new(), &PackOptions::dense()).unwrap().mirrored(), [(1, 0)]);
 }
 
 #[test]
@@ -248,7 +262,7 @@ fn sprites_and_clips_get_pages_of_their_own() {
     let frog = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-2"]);
     let set = FrameSet::merge([frog, rows("koi", &[2])]).unwrap();
     let labels = |per| {
-        let atlas = pack(set.clone(), Vec::new(), &Options { per, ..Options::dense() }).unwrap();
+        let atlas = pack(set.clone(), Vec::new(), &PackOptions { per, ..PackOptions::dense() }).unwrap();
         let label = |page: &Page| page.label.clone().unwrap_or_default();
         (atlas.pages().iter().map(label).collect::<Vec<_>>(), atlas.set().frames().len())
     };
@@ -260,7 +274,7 @@ fn sprites_and_clips_get_pages_of_their_own() {
 
 #[test]
 fn equal_pieces_fill_a_page_without_a_gap() {
-    let atlas = pack(set_of(&[(16, 16); 16]), Vec::new(), &options(Layout::Dense)).unwrap();
+    let atlas = pack(set_of(&[(16, 16); 16]), Vec::new(), &options(Layout::Dense(low()))).unwrap();
     // All sizes are equal but no two pictures are, so nothing is shared.
     assert_eq!(sizes(&atlas), [Size::new(64, 64)]);
     assert_eq!(atlas.fill(0), 1.0);
@@ -270,7 +284,7 @@ fn equal_pieces_fill_a_page_without_a_gap() {
 fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
     for (fixed, round) in [(Some(Size::new(64, 64)), Round::None), (None, Round::Pow2)] {
         let pages = PageRules { max: Size::new(64, 64), fixed, round, square: false };
-        let options = Options { pages, ..options(Layout::Dense) };
+        let options = PackOptions { pages, ..options(Layout::Dense(low())) };
         let atlas = pack(set_of(&[(32, 32); 8]), Vec::new(), &options).unwrap();
         assert_eq!(sizes(&atlas), [Size::new(64, 64); 2]);
         check(&atlas, &options);
@@ -280,7 +294,7 @@ fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
 #[test]
 fn the_last_page_is_as_small_as_its_frames() {
     let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Round::None, square: false };
-    let options = Options { pages, ..options(Layout::Dense) };
+    let options = PackOptions { pages, ..options(Layout::Dense(low())) };
     let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), Vec::new(), &options).unwrap();
     assert_eq!(sizes(&atlas), [Size::new(32, 32), Size::new(32, 32), Size::new(7, 5)]);
 }
@@ -289,13 +303,10 @@ fn the_last_page_is_as_small_as_its_frames() {
 fn identical_frames_share_a_place_only_where_place_is_not_index() {
     let twins =
         || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
-    let places = |layout, share| {
-        let options = Options { share, ..options(layout) };
-        pack(twins().unwrap(), Vec::new(), &options).unwrap().rects_on(0).len()
-    };
-    assert_eq!(places(Layout::Dense, true), 1);
-    assert_eq!(places(Layout::Dense, false), 2);
-    assert_eq!(places(Layout::Strip, true), 2);
+    let places = |layout| pack(twins().unwrap(), Vec::new(), &options(layout)).unwrap().rects_on(0).len();
+    assert_eq!(places(Layout::Dense(low())), 1);
+    assert_eq!(places(Layout::Dense(DenseOptions { share: false, ..low() })), 2);
+    assert_eq!(places(Layout::Strip), 2);
 }
 
 #[test]
@@ -308,7 +319,7 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
     );
     let mut frames = set.frames().to_vec();
     frames.insert(1, blank.unwrap());
-    let options = Options { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
+    let options = PackOptions { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
     let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), Vec::new(), &options).unwrap();
     let corners: Vec<_> = atlas.places().iter().map(|place| (place.rect.x, place.rect.y)).collect();
     assert_eq!(corners, [(1, 1), (7, 1), (13, 1), (1, 7), (7, 7), (13, 7)]);
@@ -318,15 +329,49 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
 #[test]
 fn what_is_too_large_is_named_with_its_size() {
     let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Round::None, square: false };
-    let small = |layout| Options { pages, margin: 1, bleed: 1, ..options(layout) };
-    let error = pack(set_of(&[(4, 4), (17, 3)]), Vec::new(), &small(Layout::Dense)).unwrap_err();
+    let small = |layout| PackOptions { pages, margin: 1, bleed: 1, ..options(layout) };
+    let error = pack(set_of(&[(4, 4), (17, 3)]), Vec::new(), &small(Layout::Dense(low()))).unwrap_err();
     let wanted =
         "frame '1' of 17x3 px does not fit on a page of 20x20 px with a margin of 1 px and a bleed of 1 px";
     assert_eq!(error.to_string(), wanted);
     let error = pack(set_of(&[(8, 8); 3]), Vec::new(), &small(Layout::Strip)).unwrap_err();
     assert_eq!(error.to_string(), "the strip needs 3 columns of 10x10 px, but a page of 20x20 px holds 1");
     assert_eq!(
-        pack(FrameSet::default(), Vec::new(), &small(Layout::Dense)).unwrap_err(),
+        pack(FrameSet::default(), Vec::new(), &small(Layout::Dense(low()))).unwrap_err(),
         PackError::NoFrames
     );
+}
+
+#[test]
+fn what_no_page_could_have_is_an_error_and_never_a_panic() {
+    let plain = || options(Layout::Dense(low()));
+    let rules = plain().pages;
+    let grid = |columns| Layout::Grid { columns: Some(columns) };
+    let wrong = [
+        PackOptions { gutter: u32::MAX, ..plain() },
+        PackOptions { margin: u32::MAX, ..options(grid(2)) },
+        PackOptions { bleed: 1 << 20, ..options(Layout::Strip) },
+        PackOptions { step: 0, ..plain() },
+        PackOptions { pages: PageRules { max: Size::new(0, 9), ..rules }, ..plain() },
+        PackOptions { pages: PageRules { max: Size::new(1 << 20, 9), ..rules }, ..plain() },
+        PackOptions { pages: PageRules { round: Round::Multiple(0), ..rules }, ..plain() },
+        PackOptions { pages: PageRules { square: true, fixed: Some(Size::new(64, 32)), ..rules }, ..plain() },
+        options(grid(0)),
+    ];
+    for options in wrong {
+        let error = pack(set_of(&[(4, 4), (2, 3)]), Vec::new(), &options).unwrap_err();
+        assert!(matches!(error, PackError::OutOfRange { .. } | PackError::NotSquare { .. }), "{options:?}");
+    }
+    // A frame that would only fit lying turned can't lie so in a grid.
+    let long = PackOptions { pages: PageRules { max: Size::new(8, 40), ..rules }, ..options(grid(1)) };
+    assert!(matches!(pack(set_of(&[(40, 8)]), Vec::new(), &long), Err(PackError::FrameTooLarge { .. })));
+    let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();
+    let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
+    let keep = OldPlaces { pages: sizes(&old), places: names.zip(old.places().iter().copied()).collect() };
+    let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
+    let apart = PackOptions { per: PagePer::Sprite, ..apart };
+    assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
+    let short = Layer { suffix: "_n".to_owned(), pixels: Vec::new(), missing: Vec::new() };
+    let error = pack(set_of(&[(4, 4)]), vec![short], &plain()).unwrap_err();
+    assert!(matches!(error, PackError::Layer { .. }));
 }

@@ -7,6 +7,7 @@
 //! normalized cross-correlation (J. P. Lewis, "Fast normalized cross-correlation", 1995) over color and alpha, first
 //! on a sample of pixels for every shift, then on all pixels for the best of them.
 
+use std::collections::HashMap;
 use std::fmt;
 use std::str::FromStr;
 
@@ -143,23 +144,30 @@ pub enum AlignError {
     Set(#[from] SetError),
 }
 
-/// Moves every frame's drawing so that the point holds still, and tells how each was moved. Marks are not looked for
-/// here: see [`align_to_points`].
+/// Moves every frame's drawing so that the point holds still, and tells how each was moved. A mark must have been taken
+/// before ([`take_marks`](crate::shape::take_marks)).
+///
+/// # Errors
+/// Where the region to match is no use.
 pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shift>), AlignError> {
-    let find: fn(&Frame) -> Option<Point> = match options.to {
-        AlignTo::Feet => feet,
-        AlignTo::Center => center,
-        AlignTo::Mass => mass,
-        AlignTo::Match => return align_by_matching(set, options),
-        AlignTo::Mark(_) => |_| None,
+    let to = options.to;
+    let find = |frame: &Frame| match to {
+        AlignTo::Feet => feet(frame),
+        AlignTo::Center => center(frame),
+        AlignTo::Mass => mass(frame),
+        AlignTo::Mark(color) => frame.annotations().mark(color),
+        AlignTo::Match => None,
     };
+    if to == AlignTo::Match {
+        return align_by_matching(set, options);
+    }
     let points: Vec<Option<Point>> = parallel::each(set.frames(), find);
     Ok(align_to_points(set, &points)?)
 }
 
 /// Moves every frame's drawing so that its point lies where the first frame of its clip has it. Frames without a point
 /// stay.
-pub fn align_to_points(set: FrameSet, points: &[Option<Point>]) -> Result<(FrameSet, Vec<Shift>), SetError> {
+fn align_to_points(set: FrameSet, points: &[Option<Point>]) -> Result<(FrameSet, Vec<Shift>), SetError> {
     let mut shifts = vec![Shift::UNKNOWN; points.len()];
     for group in clip_groups(&set) {
         let Some(goal) = group.iter().find_map(|&at| points[at]) else { continue };
@@ -176,25 +184,30 @@ pub fn align_to_points(set: FrameSet, points: &[Option<Point>]) -> Result<(Frame
 /// Frames of clips that share any, each frame once; what is in no clip, by sprite.
 fn clip_groups(set: &FrameSet) -> Vec<Vec<usize>> {
     let first = groups(set, TrimScope::Clip);
-    let mut found: Vec<(Option<usize>, usize, Vec<usize>)> = Vec::new();
+    let index = set.index();
+    let mut found: Vec<Vec<usize>> = Vec::new();
+    let mut known: HashMap<(Option<usize>, usize), usize> = HashMap::new();
+    let mut group_of = Vec::with_capacity(first.len());
     for (at, &root) in first.iter().enumerate() {
-        let sprite = set.frames().iter().position(|f| f.sprite() == set.frames()[at].sprite()).unwrap_or(0);
-        let root = set.first_clip_of(at).map(|_| root);
-        match found.iter_mut().find(|(other, owner, _)| *other == root && *owner == sprite) {
-            Some((.., members)) => members.push(at),
-            None => found.push((root, sprite, vec![at])),
-        }
+        let root = index.first_clip_of(at).map(|_| root);
+        let group = *known.entry((root, index.sprite_of(at))).or_insert_with(|| {
+            found.push(Vec::new());
+            found.len() - 1
+        });
+        found[group].push(at);
+        group_of.push(group);
     }
     // The first frame is the one that a clip shows first, not the one that comes first in the set.
-    let starts: Vec<usize> = set.clips().iter().map(|clip| clip.steps()[0].frame).collect();
-    let lead = |members: &[usize]| starts.iter().find_map(|start| members.iter().position(|at| at == start));
-    for (.., members) in &mut found {
-        if let Some(place) = lead(members) {
-            let start = members.remove(place);
-            members.insert(0, start);
+    let mut has_lead = vec![false; found.len()];
+    for start in set.clips().iter().map(|clip| clip.steps()[0].frame) {
+        let group = group_of[start];
+        if !std::mem::replace(&mut has_lead[group], true)
+            && let Some(place) = found[group].iter().position(|&at| at == start)
+        {
+            found[group][..=place].rotate_right(1);
         }
     }
-    found.into_iter().map(|(.., members)| members).collect()
+    found
 }
 
 /// Pixels that the canvases of a sprite grow on each side.
@@ -221,7 +234,7 @@ fn shifted(set: FrameSet, shifts: &[Shift]) -> Result<FrameSet, SetError> {
                 bottom: all.bottom.max(drawn.bottom() as i64 + y - i64::from(canvas.height)),
             }
         });
-        places.into_iter().for_each(|at| growths[at] = growth);
+        places.iter().for_each(|&at| growths[at] = growth);
     }
     set.map_frames(|at, frame| {
         let (Shift { x, y, .. }, Growth { left, top, right, bottom }) = (shifts[at], growths[at]);

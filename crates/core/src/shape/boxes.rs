@@ -3,7 +3,8 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::shape::points::{SOLID, by_clip};
+use crate::groups::by_clip;
+use crate::shape::points::SOLID;
 use crate::{Area, Frame, FrameSet, Name, Rect, SetError};
 
 /// A box as a person types it: `body=auto`, `body=auto:clip`, `body=4,10,24,12`.
@@ -81,12 +82,12 @@ pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, V
         BoxRule::AutoClip => of_clips(&set, share),
     };
     let set = set.map_frames(|at, frame| {
-        let mut marks = frame.marks().clone();
+        let mut annotations = frame.annotations().clone();
         match areas[at] {
-            Some(area) => marks.boxes.insert(spec.name.clone(), area),
-            None => marks.boxes.remove(&spec.name),
+            Some(area) => annotations.boxes.insert(spec.name.clone(), area),
+            None => annotations.boxes.remove(&spec.name),
         };
-        Ok::<_, SetError>(frame.with_marks(marks))
+        Ok::<_, SetError>(frame.with_annotations(annotations))
     })?;
     Ok((set, coverage))
 }

@@ -62,10 +62,10 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
     if rule == CanvasRule::Fit {
         return set.map_frames(|_, frame| Ok(fitted(frame)));
     }
-    let mut stages: Vec<(Name, Stage)> = Vec::new();
-    for sprite in set.sprites() {
-        let frames = set.frames_of(sprite).into_iter().map(|at| &set.frames()[at]);
-        let stage = Stage::around(frames);
+    let mut stages: Vec<Stage> = Vec::new();
+    for places in set.index().sprites() {
+        let sprite = set.frames()[places[0]].sprite();
+        let stage = Stage::around(places.iter().map(|&at| &set.frames()[at]));
         let stage = match rule {
             CanvasRule::Size(canvas) if !stage.size().fits_in(canvas) => {
                 return Err(CanvasError::TooSmall { canvas, sprite: sprite.clone(), needed: stage.size() });
@@ -73,12 +73,10 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
             CanvasRule::Size(canvas) => stage.widened(canvas),
             _ => stage,
         };
-        stages.push((sprite.clone(), stage));
+        stages.push(stage);
     }
-    set.map_frames(|_, frame| {
-        let stage = stages.iter().find(|(sprite, _)| sprite == frame.sprite());
-        Ok(stage.expect("every sprite has a stage").1.place(frame))
-    })
+    let stage_of: Vec<usize> = (0..set.frames().len()).map(|at| set.index().sprite_of(at)).collect();
+    set.map_frames(|at, frame| Ok(stages[stage_of[at]].place(frame)))
 }
 
 fn fitted(frame: Frame) -> Frame {

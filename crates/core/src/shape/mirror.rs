@@ -2,7 +2,7 @@
 
 use image::imageops;
 
-use crate::{Frame, FrameSet, Marks, Mirror, Pair, Pixels, SetError, Size};
+use crate::{Annotations, Frame, FrameSet, Mirror, Pair, Pixels, SetError, Size};
 
 /// Mirrors every frame; pivot, boxes, nine-slice and polygon follow.
 pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
@@ -23,7 +23,7 @@ fn mirrored(frame: Frame, how: Mirror) -> Frame {
         Mirror::UpDown => Pair { x: kept.x, y: canvas.height - kept.y - height },
     };
     let pivot = how.point(frame.pivot(), canvas);
-    let marks: Marks = frame.marks().clone().mirrored(how, canvas);
+    let annotations: Annotations = frame.annotations().clone().mirrored(how, canvas);
     let frame = frame.with_pixels(pixels, inset).expect("a mirror keeps the size");
-    frame.with_pivot(pivot).with_marks(marks)
+    frame.with_pivot(pivot).with_annotations(annotations)
 }

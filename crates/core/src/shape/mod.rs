@@ -17,15 +17,15 @@ mod registration;
 mod scale;
 mod trim;
 
-pub use align::{AlignError, AlignOptions, AlignTo, AlignToError, MatchWith, Shift, align, align_to_points};
+pub use align::{AlignError, AlignOptions, AlignTo, AlignToError, MatchWith, Shift, align};
 pub use boxes::{BoxError, BoxRule, BoxSpec, Coverage, set_box};
 pub use canvas::{CanvasError, CanvasRule, set_canvas};
 pub use mirror::mirror;
 pub use nine::{NineError, NineRule, set_nine};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
-pub use places::{Place, PlaceError, PlaceKind, set_places};
+pub use places::{PlaceError, PlaceKind, PlaceLine, set_places};
 pub use polygon::{PolygonError, set_polygons};
-pub use registration::{MarkError, take_marks};
+pub use registration::{MarkError, forget_marks, take_marks};
 pub use scale::{Resample, ScaleError, is_even, scale};
 pub use trim::{Trim, TrimScope, restore, trim};
 

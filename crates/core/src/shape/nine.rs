@@ -6,7 +6,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{FrameSet, Insets, InsetsError, Marks, Name, Pixels, SetError, Size};
+use crate::{Annotations, FrameSet, Insets, InsetsError, Name, Pixels, SetError, Size};
 
 /// Given, or to be found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -75,8 +75,8 @@ pub fn set_nine(set: FrameSet, rule: NineRule) -> Result<FrameSet, NineError> {
             NineRule::Auto => found(&frame.restored())
                 .map_err(|what| NineError::NothingRepeats { what, frame: frame.name().clone() })?,
         };
-        let marks = Marks { nine: Some(insets), ..frame.marks().clone() };
-        Ok(frame.with_marks(marks))
+        let annotations = Annotations { nine: Some(insets), ..frame.annotations().clone() };
+        Ok(frame.with_annotations(annotations))
     })
 }
 
@@ -151,7 +151,7 @@ mod tests {
     fn what_repeats_is_what_stretches() {
         let set = set_nine(panel(), NineRule::Auto).unwrap();
         let wanted = Insets { left: 3, top: 2, right: 4, bottom: 3 };
-        assert_eq!(set.frames()[0].marks().nine, Some(wanted));
+        assert_eq!(set.frames()[0].annotations().nine, Some(wanted));
     }
 
     #[test]

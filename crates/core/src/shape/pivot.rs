@@ -7,7 +7,8 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::shape::points::{by_clip, feet};
+use crate::groups::by_clip;
+use crate::shape::points::feet;
 use crate::{Color, Frame, FrameSet, Point, SetError};
 
 /// Where the pivot goes.
@@ -93,10 +94,17 @@ pub enum PivotPer {
     Set,
 }
 
-/// Sets the pivot of every frame. Pivots by a mark are set already when it was taken, and stay.
+/// Sets the pivot of every frame. A mark must have been taken before ([`take_marks`](crate::shape::take_marks)); frames
+/// without one keep their pivot.
 pub fn set_pivot(set: FrameSet, anchor: Anchor, per: PivotPer) -> Result<FrameSet, SetError> {
     match anchor {
-        Anchor::Mark(_) => Ok(set),
+        Anchor::Mark(color) => set.map_frames(|_, frame| {
+            let mark = frame.annotations().mark(color);
+            Ok(match mark {
+                Some(point) => frame.with_pivot(point),
+                None => frame,
+            })
+        }),
         Anchor::Pixels(point) => set.map_frames(|_, frame| Ok(frame.with_pivot(point))),
         Anchor::Fraction(part) => set.map_frames(|_, frame| {
             let (width, height) = (f64::from(frame.canvas().width), f64::from(frame.canvas().height));
@@ -113,7 +121,7 @@ fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
     let groups: Vec<Vec<usize>> = match per {
         PivotPer::Frame => (0..set.frames().len()).map(|at| vec![at]).collect(),
         PivotPer::Clip => by_clip(set),
-        PivotPer::Set => set.sprites().into_iter().map(|sprite| set.frames_of(sprite)).collect(),
+        PivotPer::Set => set.sprites().into_iter().map(|sprite| set.frames_of(sprite).to_vec()).collect(),
     };
     let mut points: Vec<Point> = set.frames().iter().map(bottom_middle).collect();
     for group in groups {

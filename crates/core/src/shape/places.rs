@@ -1,10 +1,12 @@
 //! Pivots and boxes frame by frame, as a list that an artist or a script writes.
 
-use crate::{Area, FrameSet, Insets, Marks, Name, Point, SetError};
+use std::collections::HashMap;
+
+use crate::{Annotations, Area, FrameSet, Insets, Name, Point, SetError};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Place {
+pub struct PlaceLine {
     /// The frame's name, alone or as `sprite:frame`.
     pub frame: String,
     /// What is set.
@@ -61,14 +63,20 @@ pub enum PlaceError {
 }
 
 /// Sets what a list says; frames it does not name stay as they are.
-pub fn set_places(set: FrameSet, places: &[Place]) -> Result<FrameSet, PlaceError> {
-    let named = |place: &Place| -> Result<usize, PlaceError> {
-        let fits = |&at: &usize| {
-            let frame = &set.frames()[at];
-            frame.name().as_str() == place.frame
-                || format!("{}:{}", frame.sprite(), frame.name()) == place.frame
-        };
-        let found: Vec<usize> = (0..set.frames().len()).filter(fits).collect();
+pub fn set_places(set: FrameSet, places: &[PlaceLine]) -> Result<FrameSet, PlaceError> {
+    let mut by_name: HashMap<&str, Vec<usize>> = HashMap::new();
+    for (at, frame) in set.frames().iter().enumerate() {
+        by_name.entry(frame.name().as_str()).or_default().push(at);
+    }
+    let whole_name = |text: &str| -> Option<usize> {
+        text.match_indices(':').find_map(|(colon, _)| {
+            let called = by_name.get(&text[colon + 1..])?;
+            called.iter().copied().find(|&at| set.frames()[at].sprite().as_str() == &text[..colon])
+        })
+    };
+    let named = |place: &PlaceLine| -> Result<usize, PlaceError> {
+        let mut found = by_name.get(place.frame.as_str()).cloned().unwrap_or_default();
+        found.extend(whole_name(&place.frame));
         let (line, frame) = (place.line, place.frame.clone());
         match found[..] {
             [one] => Ok(one),
@@ -79,20 +87,22 @@ pub fn set_places(set: FrameSet, places: &[Place]) -> Result<FrameSet, PlaceErro
             }
         }
     };
-    let places = places.iter().map(|place| Ok((named(place)?, place)));
-    let places = places.collect::<Result<Vec<_>, PlaceError>>()?;
+    let mut of_frame: HashMap<usize, Vec<&PlaceLine>> = HashMap::new();
+    for place in places {
+        of_frame.entry(named(place)?).or_default().push(place);
+    }
     set.map_frames(|at, frame| {
-        places.iter().filter(|(frame, _)| *frame == at).try_fold(frame, |frame, (_, place)| {
-            let marks = frame.marks().clone();
+        of_frame.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
+            let annotations = frame.annotations().clone();
             Ok(match &place.kind {
                 PlaceKind::Pivot(point) => frame.with_pivot(*point),
                 PlaceKind::Box(name, area) => {
-                    let mut boxes = marks.boxes;
+                    let mut boxes = annotations.boxes;
                     boxes.insert(name.clone(), *area);
-                    frame.with_marks(Marks { boxes, ..marks })
+                    frame.with_annotations(Annotations { boxes, ..annotations })
                 }
                 PlaceKind::Nine(insets) if insets.fit(frame.canvas()) => {
-                    frame.with_marks(Marks { nine: Some(*insets), ..marks })
+                    frame.with_annotations(Annotations { nine: Some(*insets), ..annotations })
                 }
                 PlaceKind::Nine(insets) => {
                     let (line, frame) = (place.line, place.frame.clone());

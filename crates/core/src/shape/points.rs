@@ -1,8 +1,8 @@
-//! Points of a drawing that can be found again in every frame, and which frames go together.
+//! Points of a drawing that can be found again in every frame.
 //!
 //! All on the canvas, in pixels; `None` where a frame shows nothing solid. Changes nothing.
 
-use crate::{Frame, FrameSet, Point};
+use crate::{Frame, Point};
 
 /// Pixels with a higher alpha are solid: enough to stand on, to bump into.
 pub(crate) const SOLID: u8 = 127;
@@ -38,18 +38,4 @@ pub(crate) fn mass(frame: &Frame) -> Option<Point> {
     }
     let mean = |total: u64, inset: u32| total as f64 / sum as f64 + 0.5 + f64::from(inset);
     (sum > 0).then(|| Point::new(mean(across, frame.inset().x), mean(down, frame.inset().y)))
-}
-
-/// The frames of each clip, each frame once, then one group a sprite of those in no clip.
-pub(crate) fn by_clip(set: &FrameSet) -> Vec<Vec<usize>> {
-    let mut taken = vec![false; set.frames().len()];
-    let mut fresh = |places: &mut dyn Iterator<Item = usize>| -> Vec<usize> {
-        places.filter(|&at| !std::mem::replace(&mut taken[at], true)).collect()
-    };
-    let mut groups: Vec<Vec<usize>> =
-        set.clips().iter().map(|clip| fresh(&mut clip.steps().iter().map(|step| step.frame))).collect();
-    for sprite in set.sprites() {
-        groups.push(fresh(&mut set.frames_of(sprite).into_iter()));
-    }
-    groups
 }

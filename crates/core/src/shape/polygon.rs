@@ -5,7 +5,7 @@
 //! programming over the edges in turn (R. Bellman, 1957), after the hull (A. M. Andrew, "Another efficient algorithm for
 //! convex hulls in two dimensions", 1979). Corners are then moved outwards to whole pixels, never beyond the box.
 
-use crate::{Frame, FrameSet, Marks, Point, SetError};
+use crate::{Annotations, Frame, FrameSet, Point, SetError};
 
 /// Why there is no polygon.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -26,8 +26,8 @@ pub fn set_polygons(set: FrameSet, corners: u32, alpha: u8) -> Result<FrameSet, 
     }
     set.map_frames(|_, frame| {
         let polygon = polygon(&frame, corners as usize, alpha);
-        let marks = Marks { polygon, ..frame.marks().clone() };
-        Ok(frame.with_marks(marks))
+        let annotations = Annotations { polygon, ..frame.annotations().clone() };
+        Ok(frame.with_annotations(annotations))
     })
 }
 

@@ -2,9 +2,8 @@
 
 use image::Rgba;
 
-use crate::cut::pieces;
-use crate::parallel;
-use crate::{Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetError};
+use crate::components::pieces;
+use crate::{Annotations, Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetError};
 
 /// Why a mark is of no use.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -18,35 +17,50 @@ pub enum MarkError {
         color: Color,
     },
     /// A frame has several.
-    #[error("frame '{frame}' has {count} marks of the color {color}, at {places}")]
+    #[error("frame '{frame}' has {count} marks of the color {color}, at {list}",
+        count = places.len(), list = told(places))]
     Several {
         /// The frame.
         frame: Name,
         /// The color.
         color: Color,
-        /// How many.
-        count: usize,
-        /// Where, as text.
-        places: String,
+        /// Where: the top left of each.
+        places: Vec<Pair>,
     },
     /// Names clash; they do not change here.
     #[error(transparent)]
     Set(#[from] SetError),
 }
 
-/// Finds the mark of a color in every frame that shows anything, and erases it. The points are the middles of the
-/// marks on the canvas; `None` for a blank frame.
-pub fn take_marks(set: FrameSet, color: Color) -> Result<(FrameSet, Vec<Option<Point>>), MarkError> {
-    let frames = set.frames();
-    let found = parallel::fallible(frames.len(), |at| taken(frames[at].clone(), color))?;
-    let points = found.iter().map(|(_, point)| *point).collect();
-    let set = set.map_frames(|at, _| Ok::<_, MarkError>(found[at].0.clone()))?;
-    Ok((set, points))
+/// Finds the mark of a color in every frame that shows anything, erases it, and notes its middle among the frame's
+/// annotations, where it follows the drawing until [`align`](crate::shape::align) and
+/// [`set_pivot`](crate::shape::set_pivot) use it and [`forget_marks`] takes it away.
+///
+/// # Errors
+/// Where a frame has none, or several.
+pub fn take_marks(set: FrameSet, color: Color) -> Result<FrameSet, MarkError> {
+    set.map_frames(|_, frame| taken(frame, color))
 }
 
-fn taken(frame: Frame, color: Color) -> Result<(Frame, Option<Point>), MarkError> {
+/// Takes the notes of all marks away.
+///
+/// # Errors
+/// None that a set can have; names do not change.
+pub fn forget_marks(set: FrameSet) -> Result<FrameSet, SetError> {
+    set.map_frames(|_, frame| {
+        let annotations = Annotations { marks: Vec::new(), ..frame.annotations().clone() };
+        Ok(frame.with_annotations(annotations))
+    })
+}
+
+/// The first four places.
+fn told(places: &[Pair]) -> String {
+    places.iter().take(4).map(ToString::to_string).collect::<Vec<_>>().join(" and ")
+}
+
+fn taken(frame: Frame, color: Color) -> Result<Frame, MarkError> {
     if frame.is_blank() {
-        return Ok((frame, None));
+        return Ok(frame);
     }
     let width = frame.pixels().size().width;
     let is_mark = |pixel: &[u8]| pixel == color.0.0.as_slice();
@@ -61,7 +75,7 @@ fn taken(frame: Frame, color: Color) -> Result<(Frame, Option<Point>), MarkError
         boxes[piece as usize] = Some((old.0.min(x), old.1.min(y), old.2.max(x), old.3.max(y)));
     }
     let inset = frame.inset();
-    let corner = |&(x, y, ..): &(u32, u32, u32, u32)| format!("{},{}", x + inset.x, y + inset.y);
+    let corner = |&(x, y, ..): &(u32, u32, u32, u32)| Pair { x: x + inset.x, y: y + inset.y };
     let boxes: Vec<_> = boxes.into_iter().flatten().collect();
     let name = frame.name().clone();
     match boxes.as_slice() {
@@ -71,12 +85,12 @@ fn taken(frame: Frame, color: Color) -> Result<(Frame, Option<Point>), MarkError
             let point = Point::new(middle(*left, *right, inset.x), middle(*top, *bottom, inset.y));
             let inset = Pair { ..inset };
             let erased = frame.with_pixels(Pixels::whole(image), inset).expect("the size is the same");
-            Ok((erased, Some(point)))
+            let mut annotations = erased.annotations().clone();
+            annotations.marks.push((color, point));
+            Ok(erased.with_annotations(annotations))
         }
         several => {
-            let places: Vec<String> = several.iter().take(4).map(corner).collect();
-            let places = places.join(" and ");
-            Err(MarkError::Several { frame: name, color, count: several.len(), places })
+            Err(MarkError::Several { frame: name, color, places: several.iter().map(corner).collect() })
         }
     }
 }

@@ -61,7 +61,7 @@ fn scaled(frame: &Frame, factor: f64, how: Resample) -> Result<Frame, ScaleError
     if canvas.is_empty() {
         return Err(ScaleError::Nothing { frame: frame.name().clone(), canvas: old, factor });
     }
-    let marks = frame.marks().clone().scaled(factor);
+    let annotations = frame.annotations().clone().scaled(factor);
     let pivot = Point::new(frame.pivot().x * factor, frame.pivot().y * factor);
     let whole = frame.restored();
     let image = match how {
@@ -73,7 +73,7 @@ fn scaled(frame: &Frame, factor: f64, how: Resample) -> Result<Frame, ScaleError
         .expect("the kept part lies on the canvas");
     Ok(moved
         .with_pivot(pivot)
-        .with_marks(marks)
+        .with_annotations(annotations)
         .with_source(frame.source().cloned())
         .with_carried(frame.carried().clone()))
 }

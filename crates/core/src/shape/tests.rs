@@ -5,7 +5,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::pixels::tests::any_pixels;
-use crate::{Area, Color, Frame, FrameSet, Insets, Marks, Mirror, Name, Pixels, Point, Rect};
+use crate::{Annotations, Area, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Rect};
 
 fn set_of(pictures: Vec<Pixels>) -> FrameSet {
     let frame = |(at, pixels): (usize, Pixels)| {
@@ -16,14 +16,14 @@ fn set_of(pictures: Vec<Pixels>) -> FrameSet {
 
 fn marked(set: FrameSet) -> FrameSet {
     let set = set_polygons(set, 6, 0).unwrap();
-    let marks = |frame: &Frame| {
+    let annotations = |frame: &Frame| {
         let boxes = [(Name::new("body").unwrap(), Area { x: -1, y: 2, width: 5, height: 3 })].into();
         let nine = Insets { left: 0, top: 0, right: 0, bottom: 0 };
-        Marks { boxes, nine: Some(nine), ..frame.marks().clone() }
+        Annotations { boxes, nine: Some(nine), ..frame.annotations().clone() }
     };
-    let all: Vec<Marks> = set.frames().iter().map(marks).collect();
+    let all: Vec<Annotations> = set.frames().iter().map(annotations).collect();
     set.map_frames(|at, frame| {
-        Ok::<_, crate::SetError>(frame.with_pivot(Point::new(1.5, 2.0)).with_marks(all[at].clone()))
+        Ok::<_, crate::SetError>(frame.with_pivot(Point::new(1.5, 2.0)).with_annotations(all[at].clone()))
     })
     .unwrap()
 }
@@ -32,7 +32,7 @@ fn same(a: &FrameSet, b: &FrameSet) -> bool {
     a.frames().iter().zip(b.frames()).all(|(a, b)| {
         a.pixels().looks_like(b.pixels())
             && (a.canvas(), a.inset(), a.pivot()) == (b.canvas(), b.inset(), b.pivot())
-            && a.marks() == b.marks()
+            && a.annotations() == b.annotations()
     })
 }
 
@@ -121,7 +121,7 @@ proptest! {
     fn a_polygon_covers_every_pixel_and_stays_in_its_box(pixels in any_pixels(24), corners in 4u32..12) {
         let set = set_polygons(set_of(vec![pixels]), corners, 0).unwrap();
         let frame = &set.frames()[0];
-        let polygon = &frame.marks().polygon;
+        let polygon = &frame.annotations().polygon;
         let Some(around) = frame.content(0) else {
             prop_assert!(polygon.is_empty());
             return Ok(());
@@ -200,12 +200,18 @@ fn a_mark_is_found_used_and_erased() {
         spots.iter().for_each(|&(x, y)| image.put_pixel(x, y, color.0));
         Pixels::whole(image)
     };
-    let (set, points) =
-        take_marks(set_of(vec![picture(&[(2, 3), (3, 3)]), picture(&[(5, 5)])]), color).unwrap();
-    assert_eq!(points, [Some(Point::new(3.0, 3.5)), Some(Point::new(5.5, 5.5))]);
+    let set = take_marks(set_of(vec![picture(&[(2, 3), (3, 3)]), picture(&[(5, 5)])]), color).unwrap();
+    let marks = |set: &FrameSet| set.frames().iter().map(|f| f.annotations().mark(color)).collect::<Vec<_>>();
+    assert_eq!(marks(&set), [Some(Point::new(3.0, 3.5)), Some(Point::new(5.5, 5.5))]);
     assert_eq!(set.frames()[0].pixels().get(2, 3), Some(Rgba([0; 4])));
-    let (_, told) = align_to_points(set, &points).unwrap();
+    let to_mark =
+        AlignOptions { to: AlignTo::Mark(color), region: None, with: MatchWith::First, reach: None };
+    let (set, told) = align(set, &to_mark).unwrap();
     assert_eq!((told[1].x, told[1].y), (-2, -2));
+    // The note of the mark moved along, so that a pivot on it lies where it is now.
+    let set = set_pivot(set, Anchor::Mark(color), PivotPer::Set).unwrap();
+    assert_eq!(set.frames().iter().map(|frame| frame.pivot().x).collect::<Vec<_>>(), [5.0, 5.5]);
+    assert_eq!(marks(&forget_marks(set).unwrap()), [None, None]);
     let twice = take_marks(set_of(vec![picture(&[(1, 1), (6, 6)])]), color).unwrap_err();
     assert_eq!(twice.to_string(), "frame '0' has 2 marks of the color ff00ff, at 1,1 and 6,6");
     assert!(matches!(take_marks(set_of(vec![picture(&[])]), color), Err(MarkError::Missing { .. })));
@@ -217,18 +223,18 @@ fn one_box_for_a_clip_leaves_thin_limbs_out() {
     let set = crate::set::tests::with_clips(set_of(pictures), &["walk = 0-2"]);
     let (set, told) = set_box(set, &"body=auto:clip".parse().unwrap(), 0.95).unwrap();
     let body = Area { x: 24, y: 22, width: 14, height: 18 };
-    assert!(set.frames().iter().all(|frame| frame.marks().boxes.values().all(|area| *area == body)));
+    assert!(set.frames().iter().all(|frame| frame.annotations().boxes.values().all(|area| *area == body)));
     assert!(told[0].share >= 0.95 && told[0].share < 1.0, "{told:?}");
     let (set, _) = set_box(set, &"body=auto".parse().unwrap(), 0.9).unwrap();
     let widths: Vec<u32> =
-        set.frames().iter().map(|frame| frame.marks().boxes.values().next().unwrap().width).collect();
+        set.frames().iter().map(|frame| frame.annotations().boxes.values().next().unwrap().width).collect();
     assert_eq!(widths, [22, 16, 14]);
 }
 
 #[test]
 fn a_list_of_places_names_the_line_that_is_wrong() {
     let set = || set_of(vec![figure(1, 0, (0, 0)), figure(1, 1, (0, 0))]);
-    let place = |frame: &str, kind| Place { frame: frame.into(), kind, line: 3 };
+    let place = |frame: &str, kind| PlaceLine { frame: frame.into(), kind, line: 3 };
     let done = set_places(set(), &[place("heron:1", PlaceKind::Pivot(Point::new(3.0, 4.5)))]).unwrap();
     assert_eq!(done.frames()[1].pivot(), Point::new(3.0, 4.5));
     let wrong = set_places(set(), &[place("7", PlaceKind::Pivot(Point::default()))]).unwrap_err();

@@ -3,6 +3,7 @@
 //! A wider scope makes frames share one box, so that nothing jumps even in a game that ignores
 //! insets. Canvas and inset always restore the frame; a blank frame keeps no pixels.
 
+use crate::components::Groups;
 use crate::parallel;
 use crate::{FrameSet, Pair, Pixels, Rect, SetError};
 
@@ -66,39 +67,23 @@ pub fn restore(set: FrameSet) -> Result<FrameSet, SetError> {
 
 /// For each frame, the first frame of the group it shares a box with.
 pub(super) fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
-    let mut first: Vec<usize> = (0..set.frames().len()).collect();
+    let mut groups = Groups::of(set.frames().len());
     match scope {
         TrimScope::None | TrimScope::Frame => {}
         TrimScope::Clip => {
             for clip in set.clips() {
                 let start = clip.steps()[0].frame;
-                for step in clip.steps() {
-                    join(&mut first, start, step.frame);
-                }
+                clip.steps().iter().for_each(|step| groups.join(start, step.frame));
             }
         }
         TrimScope::Set => {
-            for sprite in set.sprites() {
-                let frames = set.frames_of(sprite);
-                for &frame in &frames {
-                    join(&mut first, frames[0], frame);
-                }
+            let first: Vec<usize> = set.index().sprites().map(|frames| frames[0]).collect();
+            for frame in 0..set.frames().len() {
+                groups.join(first[set.index().sprite_of(frame)], frame);
             }
         }
     }
-    (0..first.len()).map(|at| root(&first, at)).collect()
-}
-
-fn root(first: &[usize], mut at: usize) -> usize {
-    while first[at] != at {
-        at = first[at];
-    }
-    at
-}
-
-fn join(first: &mut [usize], a: usize, b: usize) {
-    let (a, b) = (root(first, a), root(first, b));
-    first[a.max(b)] = a.min(b);
+    groups.firsts()
 }
 
 #[cfg(test)]

@@ -22,10 +22,7 @@ pub(crate) struct Kind {
 pub(crate) const KINDS: [Kind; 15] = [
     Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
     Kind { name: "flat color", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
-    Kind {
-        name: "noisy color",
-        make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r),
-    },
+    Kind { name: "noisy color", make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r) },
     Kind { name: "pieces", make: |art, r| Plan { pieces: true, ..Plan::new(r) }.build(art, r) },
     Kind {
         name: "drifting",

@@ -5,49 +5,7 @@ use std::path::Path;
 use ::csv::{Terminator, WriterBuilder};
 
 use crate::export::{ExportError, File, Subject, beside};
-
-const FRAMES: [&str; 24] = [
-    "sprite",
-    "name",
-    "index",
-    "number",
-    "page",
-    "file",
-    "x",
-    "y",
-    "width",
-    "height",
-    "turned",
-    "canvas_width",
-    "canvas_height",
-    "inset_x",
-    "inset_y",
-    "pivot_x",
-    "pivot_y",
-    "u0",
-    "v0",
-    "u1",
-    "v1",
-    "boxes",
-    "nine",
-    "polygon",
-];
-
-const STEPS: [&str; 13] = [
-    "sprite",
-    "clip",
-    "play",
-    "plays",
-    "step",
-    "frame",
-    "frame_index",
-    "mirror",
-    "event",
-    "ticks",
-    "timescale",
-    "ms",
-    "start_ms",
-];
+use crate::tables::{FRAMES, STEPS};
 
 /// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
 pub fn csv(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
@@ -58,12 +16,6 @@ pub fn csv(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         files.push(File::new(beside(path, "-clips.csv"), table(&STEPS, steps(subject))?));
     }
     Ok(files)
-}
-
-/// Whether a file is one of these tables: like a manifest it has no place for a seal, but says in its first line what it is.
-pub(crate) fn is_our_table(bytes: &[u8]) -> bool {
-    let first = bytes.split(|&byte| byte == b'\r').next().unwrap_or_default();
-    first == FRAMES.join(",").as_bytes() || first == STEPS.join(",").as_bytes()
 }
 
 fn table(head: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Result<Vec<u8>, ExportError> {

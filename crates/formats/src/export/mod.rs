@@ -16,11 +16,10 @@ mod template;
 use std::path::{Path, PathBuf};
 
 use crate::Error;
-use crate::write::{Outputs, Policy, Written};
+use crate::write::{Transaction, Written};
 
 pub use css::css;
 pub use csv::csv;
-pub(crate) use csv::is_our_table;
 pub use facts::{ClipFacts, FrameFacts, PlayedStep};
 pub use gltf::{Container, Gltf, gltf};
 pub use subject::{PageImage, Subject};
@@ -91,11 +90,11 @@ impl File {
 }
 
 /// Writes files, all or none.
-pub fn write_files(files: &[File], policy: &Policy) -> Result<Written, Error> {
+pub fn write_files(files: &[File], run: &Transaction) -> Result<Written, Error> {
     let targets: Vec<PathBuf> = files.iter().map(|file| file.path.clone()).collect();
-    let outputs = Outputs::plan(&targets, &[], policy)?;
-    files.iter().enumerate().try_for_each(|(at, file)| outputs.stage(at, &file.bytes))?;
-    outputs.commit()
+    let batch = run.plan(&targets, &[])?;
+    files.iter().enumerate().try_for_each(|(at, file)| batch.stage(at, &file.bytes))?;
+    Ok(batch.written())
 }
 
 /// A path beside another: `pond.css` and `-clips.csv` make `pond-clips.csv`.

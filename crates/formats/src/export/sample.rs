@@ -2,14 +2,14 @@
 
 use image::{Rgba, RgbaImage};
 use shibori_core::clip::{ClipSpec, add_clips};
-use shibori_core::pack::{Options, pack};
+use shibori_core::pack::{DenseOptions, Layout, PackOptions, pack};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Point};
 use tempfile::TempDir;
 
 use crate::export::Subject;
 use crate::read::Limits;
-use crate::write::{self, PageOptions, Policy};
+use crate::write::{self, PageEncoding, Transaction};
 
 /// Frames of 12x10 pixels, each of its own colors, the drawing somewhere inside; number 3 is blank.
 pub(super) fn frames(count: u32) -> FrameSet {
@@ -31,18 +31,20 @@ pub(super) fn frames(count: u32) -> FrameSet {
 pub(super) fn subject(
     set: FrameSet,
     clips: &[&str],
-    options: &PageOptions,
+    options: &PageEncoding,
     stem: &str,
 ) -> (TempDir, Subject) {
     let specs: Vec<ClipSpec> = clips.iter().map(|text| text.parse().unwrap()).collect();
     let set =
         trim(add_clips(set, &specs).unwrap(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
-    let atlas = pack(set, Vec::new(), &Options { may_turn: true, ..Options::dense() }).unwrap();
+    let layout = Layout::Dense(DenseOptions { may_turn: true, ..DenseOptions::default() });
+    let atlas = pack(set, Vec::new(), &PackOptions { layout, ..PackOptions::dense() }).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join(stem);
     let atlases = [atlas];
-    let files = write::atlas_files(&path, &atlases, options, &Policy::default()).unwrap();
-    write::atlas(files, &atlases, options, || {}).unwrap();
+    let run = Transaction::default();
+    write::atlas(&path, &atlases, options, &run, || {}).unwrap();
+    run.commit().unwrap();
     let subject = Subject::open(&folder.path().join(format!("{stem}.json")), &Limits::default()).unwrap();
     (folder, subject)
 }

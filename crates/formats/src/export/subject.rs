@@ -6,8 +6,8 @@ use image::RgbaImage;
 
 use crate::export::ExportError;
 use crate::export::facts::{ClipFacts, FrameFacts};
-use crate::manifest::{Alpha, Manifest, load, page_files, parse, straightened};
-use crate::read::{Limits, bytes_of};
+use crate::manifest::{Alpha, Manifest, page_files, parse, straightened};
+use crate::read::{Limits, bytes_of, load};
 use crate::write::png;
 use crate::{Error, ReadProblem};
 use shibori_core::parallel;

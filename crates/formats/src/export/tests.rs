@@ -1,14 +1,15 @@
+use crate::tables::is_our_table;
 use std::path::Path;
 
 use super::sample::{frames, subject};
 use super::*;
-use crate::write::PageOptions;
+use crate::write::PageEncoding;
 
 const CLIPS: [&str; 3] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce", "back = 0-1 mirror once"];
 
 #[test]
 fn tables_have_a_row_a_frame_and_a_row_a_step() {
-    let (_folder, subject) = subject(frames(6), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(6), &CLIPS, &PageEncoding::default(), "pond");
     let files = csv(&subject, &subject.path.with_extension("csv")).unwrap();
     assert!(files[1].path.ends_with("pond-clips.csv"));
     let rows = |at: usize| -> Vec<Vec<String>> {
@@ -32,20 +33,20 @@ fn tables_have_a_row_a_frame_and_a_row_a_step() {
 
 #[test]
 fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
-    let (_folder, turned) = subject(frames(8), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, turned) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
     let error = css(&turned, Path::new("pond.css")).unwrap_err();
     assert!(matches!(error, ExportError::Turned { format: "CSS", .. }), "{error}");
     let name = |text: &str| shibori_core::Name::new(text).unwrap();
     let set =
         frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-swim"))));
-    let (_folder, same) = subject(set.unwrap(), &["swim = 0"], &PageOptions::default(), "pond");
+    let (_folder, same) = subject(set.unwrap(), &["swim = 0"], &PageEncoding::default(), "pond");
     let error = css(&same, Path::new("pond.css")).unwrap_err().to_string();
     assert_eq!(error, "frame 'koi:koi-swim' and clip 'koi:swim' would both be called 'koi-swim' in CSS");
     assert!(svg(&same, Path::new("pond.svg")).is_ok(), "clips have no name there");
     // An atlas of one sprite is called like it, and so may its clip be: the class of all is another.
     let lone =
         frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-0"))));
-    let (_folder, mut lone) = subject(lone.unwrap(), &["koi = 0"], &PageOptions::default(), "koi");
+    let (_folder, mut lone) = subject(lone.unwrap(), &["koi = 0"], &PageEncoding::default(), "koi");
     lone.manifest.frames[0].turned = false;
     let text =
         String::from_utf8(css(&lone, &lone.path.with_extension("css")).unwrap()[0].bytes.clone()).unwrap();
@@ -55,8 +56,8 @@ fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
 #[test]
 fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
     let premultiplied = shibori_core::pack::Finish { spread: 0, premultiplied: true };
-    let soft = PageOptions { finish: premultiplied, ..PageOptions::default() };
-    let tga = PageOptions { format: crate::write::PageFormat::Tga, ..PageOptions::default() };
+    let soft = PageEncoding { finish: premultiplied, ..PageEncoding::default() };
+    let tga = PageEncoding { format: crate::write::PageFormat::Tga, ..PageEncoding::default() };
     for (options, told) in [
         (soft, "page 'pond.png' is multiplied by alpha, which CSS can't point to"),
         (tga, "page 'pond.tga' is no picture that browsers show, which CSS can't point to"),
@@ -71,7 +72,8 @@ fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
 
 #[test]
 fn a_style_holds_uneven_times_and_written_out_bounces() {
-    let (_folder, subject) = subject(frames(1), &["swim = 0@100ms,0@300ms"], &PageOptions::default(), "pond");
+    let (_folder, subject) =
+        subject(frames(1), &["swim = 0@100ms,0@300ms"], &PageEncoding::default(), "pond");
     let mut subject = subject;
     subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);
     let files = css(&subject, &subject.path.with_extension("css")).unwrap();
@@ -83,7 +85,7 @@ fn a_style_holds_uneven_times_and_written_out_bounces() {
 
 #[test]
 fn an_svg_has_a_view_and_a_symbol_for_every_frame_and_no_two_overlap() {
-    let (_folder, subject) = subject(frames(8), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
     let files = svg(&subject, &subject.path.with_extension("svg")).unwrap();
     let text = String::from_utf8(files[0].bytes.clone()).unwrap();
     let views: Vec<Vec<u32>> = text
@@ -106,7 +108,7 @@ fn an_svg_has_a_view_and_a_symbol_for_every_frame_and_no_two_overlap() {
 
 #[test]
 fn facts_of_a_frame_agree_with_each_other() {
-    let (_folder, subject) = subject(frames(9), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(9), &CLIPS, &PageEncoding::default(), "pond");
     for (entry, facts) in subject.manifest.frames.iter().zip(&subject.frames) {
         if facts.blank {
             continue;

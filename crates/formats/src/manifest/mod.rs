@@ -1,22 +1,22 @@
 //! The manifest `shibori/1`: the JSON that says what is where.
 //!
-//! [`Manifest`] is the file as it stands; [`load`] makes frames of it and its pages; [`of_set`] and
+//! [`Manifest`] is the file as it stands, [`parse`] reads it; [`of_set`] and
 //! [`of_atlas`] describe what is about to be written; [`Manifest::to_text`] is the text, one frame a
 //! line so that a change shows as one line; [`schema`] is its JSON Schema. Keys this version does not
 //! know survive from reading to writing.
 
-mod load;
 mod model;
+mod parse;
 mod paths;
 mod save;
 mod text;
 
-pub(crate) use load::straightened;
-pub use load::{as_seen, load, load_companions, old_places, parse};
 pub use model::{
     Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry, StepEntry,
 };
-pub(crate) use paths::page_files;
+pub(crate) use parse::straightened;
+pub use parse::{as_seen, parse};
+pub(crate) use paths::{page_files, page_path};
 pub(crate) use save::uv_of;
 pub use save::{PageFacts, UvOrigin, of_atlas, of_set, of_sheet, replace_clips};
 

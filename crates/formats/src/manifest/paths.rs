@@ -17,7 +17,7 @@ pub(crate) fn page_files(path: &Path, manifest: &Manifest) -> Result<Vec<PathBuf
 /// # Errors
 /// Where the path is absolute, climbs out with `..`, is written with `\` or a drive letter, or leads out
 /// of the folder through a link.
-pub(super) fn page_path(folder: &Path, named: &str) -> Result<PathBuf, ReadProblem> {
+pub(crate) fn page_path(folder: &Path, named: &str) -> Result<PathBuf, ReadProblem> {
     let outside = || ReadProblem::PathOutside(named.to_owned());
     let relative = Path::new(named);
     let is_plain = |part: Component<'_>| matches!(part, Component::Normal(_));

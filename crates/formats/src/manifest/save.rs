@@ -76,9 +76,14 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts], uv: Option<UvOrigin>) -> Man
     manifest
 }
 
-/// The manifest of an untouched sheet: frames are parts of it.
+/// The manifest of an untouched sheet: frames are parts of it, where their sources say.
 pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size) -> Manifest {
-    let place = |frame: &Frame| Place { page: 0, rect: frame.pixels().rect(), turned: false };
+    let place = |frame: &Frame| {
+        let cell = frame.source().and_then(|source| source.rect).unwrap_or_default();
+        let kept = frame.kept();
+        let on_sheet = Rect { x: cell.x + kept.x, y: cell.y + kept.y, ..kept };
+        Place { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, turned: false }
+    };
     manifest(set, vec![page(file.to_owned(), sheet)], set.frames().iter().map(place))
 }
 
@@ -111,7 +116,7 @@ fn page(file: String, size: Size) -> Page {
 
 fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
     let (extras, other) = parted(frame.carried());
-    let marks = frame.marks();
+    let annotations = frame.annotations();
     let Place { page, rect, turned } = if place.rect.is_empty() { Place::default() } else { place };
     FrameEntry {
         name: frame.name().to_string(),
@@ -123,9 +128,9 @@ fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
         canvas: [frame.canvas().width, frame.canvas().height],
         inset: [frame.inset().x, frame.inset().y],
         pivot: [frame.pivot().x, frame.pivot().y].map(Coordinate),
-        boxes: marks.boxes.iter().map(|(name, area)| (name.to_string(), sides(*area))).collect(),
-        nine: marks.nine.map(|nine| [nine.left, nine.top, nine.right, nine.bottom]),
-        polygon: marks.polygon.iter().map(|at| [at.x, at.y].map(Coordinate)).collect(),
+        boxes: annotations.boxes.iter().map(|(name, area)| (name.to_string(), sides(*area))).collect(),
+        nine: annotations.nine.map(|nine| [nine.left, nine.top, nine.right, nine.bottom]),
+        polygon: annotations.polygon.iter().map(|at| [at.x, at.y].map(Coordinate)).collect(),
         source: frame.source().map(source_entry),
         extras,
         other,

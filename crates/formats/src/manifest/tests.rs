@@ -88,7 +88,7 @@ fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
     );
     let path = folder.path().join("pond.json");
     std::fs::write(&path, text).unwrap();
-    match load(&path, &crate::read::Limits::default()) {
+    match crate::read::load(&path, &crate::read::Limits::default()) {
         Ok(gathered) => {
             assert_eq!(gathered.files.len(), 2);
             Ok(gathered.set)
@@ -145,9 +145,9 @@ fn contradictions_are_named_with_their_numbers() {
 #[test]
 fn boxes_panels_and_polygons_are_read_and_empty_boxes_refused() {
     let place = "\"page\": 0, \"rect\": [0, 0, 3, 3]";
-    let marks = "\"boxes\": { \"hit\": [-1, 2, 3, 4] }, \"nine\": [1, 2, 3, 2], \"polygon\": [[1, 1], [4.5, 1], [4, 4]]";
-    let set = load_with(&format!("{place}, {marks}"), SIZE).unwrap();
-    let found = set.frames()[0].marks();
+    let annotations = "\"boxes\": { \"hit\": [-1, 2, 3, 4] }, \"nine\": [1, 2, 3, 2], \"polygon\": [[1, 1], [4.5, 1], [4, 4]]";
+    let set = load_with(&format!("{place}, {annotations}"), SIZE).unwrap();
+    let found = set.frames()[0].annotations();
     assert_eq!(found.boxes.values().next().map(ToString::to_string).as_deref(), Some("-1,2,3,4"));
     assert_eq!(found.nine.map(|nine| nine.to_string()).as_deref(), Some("1,2,3,2"));
     assert_eq!(found.polygon[1], shibori_core::Point::new(4.5, 1.0));

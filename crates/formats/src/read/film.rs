@@ -5,7 +5,7 @@ use shibori_core::clip::Span;
 use shibori_core::{Pixels, Size};
 
 use crate::ReadProblem;
-use crate::read::{Animation, ImageInfo, Limits, Loaded, Moment, Picture};
+use crate::read::picture::{Animation, ImageInfo, Limits, Loaded, Moment, Picture};
 
 pub(super) struct FilmReader<'a> {
     format: &'static str,

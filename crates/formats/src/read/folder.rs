@@ -11,8 +11,10 @@ use shibori_core::clip::{Clip, Span};
 use shibori_core::parallel;
 use shibori_core::{Frame, FrameSet, Name};
 
-use crate::read::source::{Gathered, Remark, file_name, frames_of_file, from_manifest};
-use crate::read::{Limits, sprite_name};
+use crate::read::frames::frames_of_file;
+use crate::read::gathered::{Gathered, Remark, file_name, sprite_name};
+use crate::read::picture::Limits;
+use crate::read::set::load;
 use crate::{Error, ReadProblem, manifest};
 
 const ENDINGS: [&str; 12] =
@@ -49,7 +51,7 @@ fn gather(
     for inner in folders {
         let set = inner.join(manifest::SET_FILE);
         if set.is_file() {
-            let one = from_manifest(&set, limits)?;
+            let one = load(&set, limits)?;
             sets.push(one.set);
             gathered.files.extend(one.files);
         } else if depth < DEEPEST {

@@ -12,8 +12,8 @@ use shibori_core::clip::Span;
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::image::check_size;
-use crate::read::{Format, ImageInfo, Limits, Loaded};
+use crate::read::picture::check_size;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
 
 /// The longest delay, in hundredths of a second, that viewers replace by [`SLOW`].
 const TOO_FAST: u16 = 1;
@@ -94,7 +94,7 @@ mod tests {
     use image::Rgba;
 
     use super::*;
-    use crate::read::Picture;
+    use crate::read::picture::Picture;
 
     const RED: u8 = 0;
     const BLUE: u8 = 1;

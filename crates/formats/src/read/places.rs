@@ -6,7 +6,7 @@
 use std::path::Path;
 
 use csv::StringRecord;
-use shibori_core::shape::{Place, PlaceKind};
+use shibori_core::shape::{PlaceKind, PlaceLine};
 use shibori_core::{Area, Insets, Name, Point};
 
 use crate::read::list::lines;
@@ -15,19 +15,19 @@ use crate::{Error, ReadProblem};
 const COLUMNS: &str = "frame,kind,name,values";
 
 /// Reads a list of places.
-pub fn places(path: &Path) -> Result<Vec<Place>, Error> {
+pub fn places(path: &Path) -> Result<Vec<PlaceLine>, Error> {
     let bytes = crate::read::bytes_of(path)?;
     parse(&bytes).map_err(|problem| Error::read(path, problem))
 }
 
-fn parse(bytes: &[u8]) -> Result<Vec<Place>, ReadProblem> {
+fn parse(bytes: &[u8]) -> Result<Vec<PlaceLine>, ReadProblem> {
     let one = |(line, record): (u64, StringRecord)| {
         place(&record, line as usize).map_err(|why| ReadProblem::List { line, why })
     };
     lines(bytes, COLUMNS)?.into_iter().map(one).collect()
 }
 
-fn place(record: &StringRecord, line: usize) -> Result<Place, String> {
+fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
     if record.len() < 4 {
         return Err(format!("{} columns instead of 4 or more; a line is {COLUMNS}", record.len()));
     }
@@ -58,7 +58,7 @@ fn place(record: &StringRecord, line: usize) -> Result<Place, String> {
         }
         other => return Err(format!("'{other}' is no kind of place; there are pivot, box and nine")),
     };
-    Ok(Place { frame: record[0].to_owned(), kind, line })
+    Ok(PlaceLine { frame: record[0].to_owned(), kind, line })
 }
 
 fn numbers<T: std::str::FromStr + Copy + Default, const N: usize>(

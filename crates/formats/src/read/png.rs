@@ -10,8 +10,8 @@ use shibori_core::{Pixels, Size};
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::image::check_size;
-use crate::read::{Format, ImageInfo, Limits, Loaded, Picture};
+use crate::read::picture::check_size;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 

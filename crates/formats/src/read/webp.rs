@@ -10,8 +10,8 @@ use shibori_core::{Rect, Size};
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::image::check_size;
-use crate::read::{Format, ImageInfo, Limits, Loaded};
+use crate::read::picture::check_size;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
     let wrong = |error: DecodingError| problem(&error, bytes.len());
@@ -144,7 +144,7 @@ mod tests {
     use image_webp::{ColorType, WebPEncoder};
 
     use super::*;
-    use crate::read::Picture;
+    use crate::read::picture::Picture;
 
     fn lossless(color: [u8; 4]) -> Vec<u8> {
         let mut bytes = Vec::new();

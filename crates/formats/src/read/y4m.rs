@@ -10,8 +10,8 @@ use shibori_core::clip::Span;
 
 use crate::ReadProblem;
 use crate::read::film::FilmReader;
-use crate::read::image::check_size;
-use crate::read::{Format, ImageInfo, Limits, Loaded};
+use crate::read::picture::check_size;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
 
 /// What the first line of a file says.
 struct Header {
@@ -166,7 +166,7 @@ impl Planes {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::read::Picture;
+    use crate::read::picture::Picture;
 
     fn film(header: &str, frames: &[&[u8]]) -> Vec<u8> {
         let head = format!("YUV4MPEG2 {header}\n").into_bytes();

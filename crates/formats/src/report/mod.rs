@@ -13,7 +13,8 @@ use serde_json::Value;
 
 use crate::Error;
 use crate::manifest::Manifest;
-use crate::write::{Outputs, Policy, Written, seal};
+use crate::write::{Transaction, Written, seal};
+use crate::xml::escaped;
 
 const FRAME: &str = include_str!("page.html");
 const STYLE: &str = include_str!("page.css");
@@ -55,7 +56,7 @@ pub fn page(report: &Report) -> String {
     let data = serde_json::to_string(report).expect("a report is plain data");
     // Nothing in a string of JSON can then end the element it stands in.
     let data = data.replace('<', "\\u003c").replace('\u{2028}', "\\u2028").replace('\u{2029}', "\\u2029");
-    let title = report.title.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
+    let title = escaped(&report.title);
     let mut text = String::with_capacity(data.len() + FRAME.len() + STYLE.len() + SCRIPT.len());
     let mut rest = FRAME;
     for (mark, part) in [("{title}", &*title), ("{style}", STYLE), ("{data}", &*data), ("{script}", SCRIPT)] {
@@ -68,11 +69,11 @@ pub fn page(report: &Report) -> String {
 }
 
 /// Writes the page.
-pub fn write_page(path: &Path, report: &Report, policy: &Policy) -> Result<(Written, usize), Error> {
-    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], policy)?;
+pub fn write_page(path: &Path, report: &Report, run: &Transaction) -> Result<(Written, usize), Error> {
+    let batch = run.plan(&[PathBuf::from(path)], &[])?;
     let bytes = seal::text(page(report), "<!-- ", " -->\n");
-    outputs.stage(0, &bytes)?;
-    Ok((outputs.commit()?, bytes.len()))
+    batch.stage(0, &bytes)?;
+    Ok((batch.written(), bytes.len()))
 }
 
 #[cfg(test)]

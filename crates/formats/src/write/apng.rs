@@ -7,6 +7,7 @@ use shibori_core::draw::Film;
 use shibori_core::parallel;
 
 use crate::WriteProblem;
+use crate::write::chunk::chunk;
 use crate::write::{page, seal};
 
 const SIGNATURE: usize = 8;
@@ -77,16 +78,6 @@ fn chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
         rest = after.get(4..)?;
         Some((*kind, content))
     })
-}
-
-fn chunk(bytes: &mut Vec<u8>, kind: &[u8; 4], parts: &[&[u8]]) {
-    let length: usize = parts.iter().map(|part| part.len()).sum();
-    bytes.extend((length as u32).to_be_bytes());
-    let start = bytes.len();
-    bytes.extend(kind);
-    parts.iter().for_each(|part| bytes.extend(*part));
-    let sum = crc32fast::hash(&bytes[start..]);
-    bytes.extend(sum.to_be_bytes());
 }
 
 /// Seconds as a fraction of two 16-bit numbers: exact where it fits, else the nearest tenth of a

@@ -12,18 +12,9 @@ use shibori_core::pack::{Atlas, Page, Ratio, paint};
 use shibori_core::parallel;
 
 use crate::manifest::{self, PageFacts};
-use crate::write::page::{Loss, PageOptions, Palette};
-use crate::write::{Outputs, Policy, Written};
+use crate::write::page::{Loss, PageEncoding, Palette};
+use crate::write::{Transaction, Written};
 use crate::{Error, WriteProblem};
-
-/// Atlases ready to be written: their targets are checked.
-#[derive(Debug)]
-pub struct AtlasFiles {
-    /// For each atlas its pages, and the companions of each.
-    pages: Vec<Vec<PageNames>>,
-    targets: Vec<PathBuf>,
-    outputs: Outputs,
-}
 
 #[derive(Debug)]
 struct PageNames {
@@ -58,31 +49,6 @@ pub struct AtlasReport {
     pub palette: Option<(usize, Option<Loss>)>,
 }
 
-/// Checks that atlases, one a factor, can be written to a path without ending.
-pub fn atlas_files(
-    path: &Path,
-    atlases: &[Atlas],
-    options: &PageOptions,
-    policy: &Policy,
-) -> Result<AtlasFiles, Error> {
-    let Some(stem) = path.file_name().map(|name| name.to_string_lossy().into_owned()) else {
-        let text = "an atlas needs a name, such as build/pond".to_owned();
-        return Err(Error::write(path, WriteProblem::Format(text)));
-    };
-    let folder = path.parent().unwrap_or(Path::new(""));
-    let stems: Vec<String> = atlases.iter().map(|atlas| with_factor(&stem, atlas.factor())).collect();
-    let names = |(stem, atlas): (&String, &Atlas)| page_names(stem, atlas, options, folder);
-    let pages: Vec<Vec<PageNames>> = stems.iter().zip(atlases).map(names).collect::<Result<_, _>>()?;
-    let files = pages.iter().flatten().flat_map(|page| [&page.file].into_iter().chain(&page.companions));
-    // Manifests go last: while one is the old one, the old pages are still what it says.
-    let manifests: Vec<PathBuf> = stems.iter().map(|stem| folder.join(format!("{stem}.json"))).collect();
-    let targets: Vec<PathBuf> =
-        files.map(|file| folder.join(file)).chain(manifests.iter().cloned()).collect();
-    let stale = left_behind(&manifests, &targets, folder);
-    let outputs = Outputs::plan(&targets, &stale, policy)?;
-    Ok(AtlasFiles { pages, targets, outputs })
-}
-
 fn with_factor(stem: &str, factor: Ratio) -> String {
     if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{factor}") }
 }
@@ -91,10 +57,10 @@ fn with_factor(stem: &str, factor: Ratio) -> String {
 fn page_names(
     stem: &str,
     atlas: &Atlas,
-    options: &PageOptions,
+    encoding: &PageEncoding,
     folder: &Path,
 ) -> Result<Vec<PageNames>, Error> {
-    let ending = options.format.ending();
+    let ending = encoding.format.ending();
     let mut counts: HashMap<Option<&str>, usize> = HashMap::new();
     let mut taken: HashMap<String, String> = HashMap::new();
     let mut all = Vec::new();
@@ -137,15 +103,32 @@ fn left_behind(manifests: &[PathBuf], targets: &[PathBuf], folder: &Path) -> Vec
     stale
 }
 
-/// Writes atlases. `tick` is called once a page file, from any thread.
+/// Plans and stages atlases, one a factor, at a path without ending. `tick` is called once a page file, from any thread.
+///
+/// # Errors
+/// Where pages can't be files, or can't be encoded, or the transaction refuses a target.
 pub fn atlas(
-    files: AtlasFiles,
+    path: &Path,
     atlases: &[Atlas],
-    options: &PageOptions,
+    encoding: &PageEncoding,
+    run: &Transaction,
     tick: impl Fn() + Sync,
 ) -> Result<AtlasReport, Error> {
-    let AtlasFiles { pages, targets, outputs } = files;
-    let palettes: Vec<Option<Palette>> = atlases.iter().map(|atlas| palette(atlas, options)).collect();
+    let Some(stem) = path.file_name().map(|name| name.to_string_lossy().into_owned()) else {
+        let text = "an atlas needs a name, such as build/pond".to_owned();
+        return Err(Error::write(path, WriteProblem::Format(text)));
+    };
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let stems: Vec<String> = atlases.iter().map(|atlas| with_factor(&stem, atlas.factor())).collect();
+    let names = |(stem, atlas): (&String, &Atlas)| page_names(stem, atlas, encoding, folder);
+    let pages: Vec<Vec<PageNames>> = stems.iter().zip(atlases).map(names).collect::<Result<_, _>>()?;
+    let files = pages.iter().flatten().flat_map(|page| [&page.file].into_iter().chain(&page.companions));
+    // Manifests go last: while one is the old one, the old pages are still what it says.
+    let manifests: Vec<PathBuf> = stems.iter().map(|stem| folder.join(format!("{stem}.json"))).collect();
+    let targets: Vec<PathBuf> =
+        files.map(|file| folder.join(file)).chain(manifests.iter().cloned()).collect();
+    let batch = run.plan(&targets, &left_behind(&manifests, &targets, folder))?;
+    let palettes: Vec<Option<Palette>> = atlases.iter().map(|atlas| palette(atlas, encoding)).collect();
     let mut jobs = Vec::new();
     for (number, atlas) in atlases.iter().enumerate() {
         for page in 0..atlas.pages().len() {
@@ -155,13 +138,13 @@ pub fn atlas(
     }
     let write_page = |target: usize| {
         let (number, page, layer) = jobs[target];
-        let image = paint(&atlases[number], page, layer, options.finish);
+        let image = paint(&atlases[number], page, layer, encoding.finish);
         // A companion's colors are no colors: a palette would bend its normals.
         let palette = palettes[number].as_ref().filter(|_| layer.is_none());
-        let bytes = options.encode(&image, palette);
+        let bytes = encoding.encode(&image, palette);
         let bytes = bytes.map_err(|problem| Error::write(&targets[target], problem))?;
         tick();
-        outputs.stage(target, &bytes)?;
+        batch.stage(target, &bytes)?;
         Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), page, layer }))
     };
     let written = parallel::fallible(jobs.len(), write_page)?;
@@ -169,26 +152,26 @@ pub fn atlas(
     written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
     report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
     for (number, atlas) in atlases.iter().enumerate() {
-        let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, options)).collect();
-        let text = manifest::of_atlas(atlas, &facts, options.uv).to_text();
-        outputs.stage(jobs.len() + number, text.as_bytes())?;
+        let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, encoding)).collect();
+        let text = manifest::of_atlas(atlas, &facts, encoding.uv).to_text();
+        batch.stage(jobs.len() + number, text.as_bytes())?;
     }
     report.manifests = targets[jobs.len()..].to_vec();
     report.palette =
         palettes.into_iter().flatten().next().map(|palette| (palette.colors().len(), palette.loss()));
-    report.written = outputs.commit()?;
+    report.written = batch.written();
     Ok(report)
 }
 
-fn palette(atlas: &Atlas, options: &PageOptions) -> Option<Palette> {
-    let most = options.colors?;
-    let pages = parallel::map(atlas.pages().len(), |page| paint(atlas, page, None, options.finish));
+fn palette(atlas: &Atlas, encoding: &PageEncoding) -> Option<Palette> {
+    let most = encoding.colors?;
+    let pages = parallel::map(atlas.pages().len(), |page| paint(atlas, page, None, encoding.finish));
     Some(Palette::of(&pages, most))
 }
 
-fn facts(names: &PageNames, atlas: &Atlas, options: &PageOptions) -> PageFacts {
+fn facts(names: &PageNames, atlas: &Atlas, encoding: &PageEncoding) -> PageFacts {
     let suffixes = atlas.layers().iter().map(|layer| layer.suffix.clone());
     let companions: BTreeMap<String, String> = suffixes.zip(names.companions.iter().cloned()).collect();
-    let premultiplied = options.finish.premultiplied;
-    PageFacts { file: names.file.clone(), premultiplied, sampling: options.sampling, companions }
+    let premultiplied = encoding.finish.premultiplied;
+    PageFacts { file: names.file.clone(), premultiplied, sampling: encoding.sampling, companions }
 }

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::draw::Film;
 
-use crate::write::{Outputs, Policy, Written, apng, gif};
+use crate::write::{Transaction, Written, apng, gif};
 use crate::{Error, WriteProblem};
 
 /// Animation formats that can be written.
@@ -45,9 +45,14 @@ pub struct FilmReport {
 }
 
 /// Writes a film in the format its ending asks for. `tick` is called once a picture, from any thread.
-pub fn film(path: &Path, film: &Film, policy: &Policy, tick: impl Fn() + Sync) -> Result<FilmReport, Error> {
+pub fn film(
+    path: &Path,
+    film: &Film,
+    run: &Transaction,
+    tick: impl Fn() + Sync,
+) -> Result<FilmReport, Error> {
     let format = FilmFormat::of(path)?;
-    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], policy)?;
+    let batch = run.plan(&[PathBuf::from(path)], &[])?;
     let wrong = |problem: WriteProblem| Error::write(path, problem);
     let (bytes, hardened, reduced_from) = match format {
         FilmFormat::Apng => (apng::apng(film, tick).map_err(wrong)?, 0, None),
@@ -56,6 +61,6 @@ pub fn film(path: &Path, film: &Film, policy: &Policy, tick: impl Fn() + Sync) -
             (encoded.bytes, encoded.hardened, encoded.reduced_from)
         }
     };
-    outputs.stage(0, &bytes)?;
-    Ok(FilmReport { written: outputs.commit()?, bytes: bytes.len(), hardened, reduced_from })
+    batch.stage(0, &bytes)?;
+    Ok(FilmReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from })
 }

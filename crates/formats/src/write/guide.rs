@@ -12,11 +12,12 @@ use zip::result::ZipError;
 use zip::write::{SimpleFileOptions, ZipWriter};
 use zip::{CompressionMethod, DateTime};
 
-use crate::write::{Outputs, Policy, Written, png, seal};
+use crate::write::{Transaction, Written, png, seal};
+use crate::xml::escaped;
 use crate::{Error, WriteProblem};
 
 /// Writes a guide sheet in the format its ending asks for: .png, .svg or .ora.
-pub fn guide(path: &Path, guide: &Guide, policy: &Policy) -> Result<Written, Error> {
+pub fn guide(path: &Path, guide: &Guide, run: &Transaction) -> Result<Written, Error> {
     let wrong = |problem: WriteProblem| Error::write(path, problem);
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     let too_large = || WriteProblem::Format("the sheet would be over 65535 px on a side".to_owned());
@@ -32,9 +33,9 @@ pub fn guide(path: &Path, guide: &Guide, policy: &Policy) -> Result<Written, Err
         }
     };
     let bytes = bytes.map_err(wrong)?;
-    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], policy)?;
-    outputs.stage(0, &bytes)?;
-    outputs.commit()
+    let batch = run.plan(&[PathBuf::from(path)], &[])?;
+    batch.stage(0, &bytes)?;
+    Ok(batch.written())
 }
 
 fn svg(guide: &Guide, size: Size) -> String {
@@ -71,10 +72,6 @@ fn svg(guide: &Guide, size: Size) -> String {
         );
     }
     text + "</svg>\n"
-}
-
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 /// An OpenRaster file (version 0.0.5): an empty layer to draw on, and the guide above it.
@@ -134,10 +131,5 @@ mod tests {
         assert!(stack.find("guide.png") < stack.find("drawing.png"));
         let names: Vec<&str> = zip.file_names().collect();
         assert!(["data/guide.png", "data/drawing.png", "mergedimage.png"].iter().all(|n| names.contains(n)));
-    }
-
-    #[test]
-    fn labels_are_escaped() {
-        assert_eq!(escaped("<a&\"b\">"), "&lt;a&amp;&quot;b&quot;&gt;");
     }
 }

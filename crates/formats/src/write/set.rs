@@ -12,28 +12,56 @@ use shibori_core::{FrameSet, Pair};
 
 use crate::manifest::{self, SET_FILE};
 use crate::write::names::files_of;
-use crate::write::{Outputs, Policy, Written, png};
+use crate::write::{Batch, Transaction, Written, png};
 use crate::{Error, WriteProblem};
 
-/// A set ready to be written: its targets are checked.
-#[derive(Debug)]
-pub struct SetFiles {
+/// Plans and stages a set in a folder. `tick` is called once a file, from any thread.
+///
+/// # Errors
+/// Where frames can't be files, or the transaction refuses a target.
+pub fn set(
     set: FrameSet,
-    files: Vec<String>,
-    folder: PathBuf,
-    outputs: Outputs,
+    folder: &Path,
+    run: &Transaction,
+    tick: impl Fn() + Sync,
+) -> Result<Written, Error> {
+    staged(set, folder, |targets, stale| run.plan(targets, stale), tick)
 }
 
-/// Checks that a set can be written into a folder.
-pub fn set_files(set: FrameSet, folder: &Path, policy: &Policy) -> Result<SetFiles, Error> {
+/// The same over the set's own files, those that were painted over included.
+///
+/// # Errors
+/// As [`set`].
+pub fn set_in_place(
+    set: FrameSet,
+    folder: &Path,
+    run: &Transaction,
+    tick: impl Fn() + Sync,
+) -> Result<Written, Error> {
+    staged(set, folder, |targets, stale| run.plan_over(targets, stale), tick)
+}
+
+fn staged(
+    set: FrameSet,
+    folder: &Path,
+    plan: impl FnOnce(&[PathBuf], &[PathBuf]) -> Result<Batch, Error>,
+    tick: impl Fn() + Sync,
+) -> Result<Written, Error> {
     let set = with_blank_canvases(set, folder)?;
     let files = files_of(&set, folder)?;
     // The manifest goes last: while it is the old one, the old frames are still what it says.
     let targets: Vec<PathBuf> =
         files.iter().map(|file| folder.join(file)).chain([folder.join(SET_FILE)]).collect();
-    let stale = left_behind(folder, &targets);
-    let outputs = Outputs::plan(&targets, &stale, policy)?;
-    Ok(SetFiles { set, files, folder: folder.to_owned(), outputs })
+    let batch = plan(&targets, &left_behind(folder, &targets))?;
+    parallel::fallible(set.frames().len(), |at| {
+        let bytes = png(&set.frames()[at].pixels().to_image());
+        let bytes = bytes.map_err(|problem| Error::write(&folder.join(&files[at]), problem))?;
+        tick();
+        batch.stage(at, &bytes)
+    })?;
+    let text = manifest::of_set(&set, &files).to_text();
+    batch.stage(files.len(), text.as_bytes())?;
+    Ok(batch.written())
 }
 
 fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> {
@@ -55,18 +83,4 @@ fn left_behind(folder: &Path, targets: &[PathBuf]) -> Vec<PathBuf> {
     let files = pages.filter(|page| is_plain(&page.file)).map(|page| folder.join(page.file));
     let targets: HashSet<&PathBuf> = targets.iter().collect();
     files.filter(|path| !targets.contains(path)).collect()
-}
-
-/// Writes a set. `tick` is called once a file, from any thread.
-pub fn set(files: SetFiles, tick: impl Fn() + Sync) -> Result<Written, Error> {
-    let SetFiles { set, files, folder, outputs } = files;
-    parallel::fallible(set.frames().len(), |at| {
-        let bytes = png(&set.frames()[at].pixels().to_image());
-        let bytes = bytes.map_err(|problem| Error::write(&folder.join(&files[at]), problem))?;
-        tick();
-        outputs.stage(at, &bytes)
-    })?;
-    let text = manifest::of_set(&set, &files).to_text();
-    outputs.stage(files.len(), text.as_bytes())?;
-    outputs.commit()
 }

@@ -7,45 +7,44 @@ use shibori_core::{FrameSet, Size};
 
 use crate::manifest::{of_sheet, replace_clips};
 use crate::read::file_name;
-use crate::write::{Outputs, Policy, Written, png};
+use crate::write::{Transaction, Written, png};
 use crate::{Error, WriteProblem};
 
 /// Writes one picture as PNG.
-pub fn picture(path: &Path, image: &RgbaImage, policy: &Policy) -> Result<Written, Error> {
+pub fn picture(path: &Path, image: &RgbaImage, run: &Transaction) -> Result<Written, Error> {
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if ending != "png" {
         let text = format!("this picture is written as PNG, so its name ends in .png, not '.{ending}'");
         return Err(Error::write(path, WriteProblem::Format(text)));
     }
-    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], policy)?;
+    let batch = run.plan(&[PathBuf::from(path)], &[])?;
     let bytes = png(image).map_err(|problem| Error::write(path, problem))?;
-    outputs.stage(0, &bytes)?;
-    outputs.commit()
+    batch.stage(0, &bytes)?;
+    Ok(batch.written())
 }
 
 /// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.
-pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, policy: &Policy) -> Result<Written, Error> {
+pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
     let target = sheet.with_extension("json");
-    let outputs = Outputs::plan(std::slice::from_ref(&target), &[], policy)?;
-    outputs.stage(0, of_sheet(set, &file_name(sheet), size).to_text().as_bytes())?;
-    outputs.commit()
+    let batch = run.plan(std::slice::from_ref(&target), &[])?;
+    batch.stage(0, of_sheet(set, &file_name(sheet), size).to_text().as_bytes())?;
+    Ok(batch.written())
 }
 
 /// Writes the clips of a set into the manifest that its frames came from, and touches nothing else.
-pub fn clips(path: &Path, set: &FrameSet, dry_run: bool) -> Result<Written, Error> {
+pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
     let bytes = crate::read::bytes_of(path)?;
     let mut manifest = crate::manifest::parse(&bytes).map_err(|problem| Error::read(path, problem))?;
     replace_clips(&mut manifest, set);
-    let policy = Policy { dry_run, ..Policy::default() };
-    let outputs = Outputs::plan(&[PathBuf::from(path)], &[], &policy)?;
-    outputs.stage(0, manifest.to_text().as_bytes())?;
-    outputs.commit()
+    let batch = run.plan(&[PathBuf::from(path)], &[])?;
+    batch.stage(0, manifest.to_text().as_bytes())?;
+    Ok(batch.written())
 }
 
 /// Writes files whose bytes are there already, all or none.
-pub fn bytes(files: &[(PathBuf, &[u8])], policy: &Policy) -> Result<Written, Error> {
+pub fn bytes(files: &[(PathBuf, &[u8])], run: &Transaction) -> Result<Written, Error> {
     let targets: Vec<PathBuf> = files.iter().map(|(path, _)| path.clone()).collect();
-    let outputs = Outputs::plan(&targets, &[], policy)?;
-    files.iter().enumerate().try_for_each(|(at, (_, bytes))| outputs.stage(at, bytes))?;
-    outputs.commit()
+    let batch = run.plan(&targets, &[])?;
+    files.iter().enumerate().try_for_each(|(at, (_, bytes))| batch.stage(at, bytes))?;
+    Ok(batch.written())
 }

@@ -132,8 +132,8 @@ impl Borders {
         let mut verdict = Verdict::default();
         // A wide gutter is no better a witness than a line: the empty border of a plain cell is one too.
         let chance = self.chance.clamp(0.04, 0.98);
-        let clean = (-(1.0 - chance).ln() + (1.0f64 - SLIP).ln()).min(MOST_CLEAN);
-        let dirty = (SLIP / chance).ln().min(-2.0);
+        let clean = (-libm::log(1.0 - chance) + libm::log(1.0 - SLIP)).min(MOST_CLEAN);
+        let dirty = libm::log(SLIP / chance).min(-2.0);
         for cell in 1..axis.count {
             let (start, _) = axis.span(cell);
             let at = start - axis.gutter;
@@ -221,7 +221,7 @@ impl Borders {
                 }
             }
         }
-        let each = pitch(axis).ln() - 1.0;
+        let each = libm::log(pitch(axis)) - 1.0;
         offsets.iter_mut().map(|values| steady_nats(values, cells, each)).fold(0.0, f64::max)
     }
 
@@ -297,5 +297,5 @@ fn steady_nats(values: &mut [f64], cells: u32, each: f64) -> f64 {
     values.sort_by(f64::total_cmp);
     let middle = values[values.len() / 2];
     let spread = values.iter().map(|v| (v - middle).abs()).sum::<f64>() / values.len() as f64;
-    (each - (2.0 * spread.max(0.5)).ln()) * (values.len() as f64 - 1.0).min(STEADY_CELLS)
+    (each - libm::log(2.0 * spread.max(0.5))) * (values.len() as f64 - 1.0).min(STEADY_CELLS)
 }

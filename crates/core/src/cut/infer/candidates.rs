@@ -73,5 +73,5 @@ pub(super) fn shape(columns: &Axis, rows: &Axis) -> f64 {
     if width == height {
         return SQUARE;
     }
-    -OBLONG * (f64::from(width) / f64::from(height)).log2().abs()
+    -OBLONG * libm::log2(f64::from(width) / f64::from(height)).abs()
 }

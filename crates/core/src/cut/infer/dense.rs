@@ -156,9 +156,9 @@ fn nats(strength: f64) -> f64 {
         return 0.0;
     }
     let signal = (strength - STRENGTH) / SPREAD;
-    let ratio = (-0.5 * signal * signal - SPREAD.ln() + 0.5 * strength * strength).min(20.0);
+    let ratio = (-0.5 * signal * signal - libm::log(SPREAD) + 0.5 * strength * strength).min(20.0);
     let ratio = if strength > STRENGTH { 20.0 } else { ratio };
-    (1.0 - SHOWS + SHOWS * ratio.exp()).ln().min(MOST_FOR)
+    libm::log(1.0 - SHOWS + SHOWS * libm::exp(ratio)).min(MOST_FOR)
 }
 
 fn best(changes: &Changes, divisions: &[Axis], others: &[Axis], count: usize) -> Vec<Axis> {

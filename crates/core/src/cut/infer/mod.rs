@@ -46,7 +46,7 @@ mod repeat;
 mod rim;
 mod sparse;
 
-use crate::clean::{Ground, ground};
+use crate::background::{Background, find_background};
 use crate::cut::grid::Axis;
 use crate::cut::{Across, Grid, Spacing};
 use crate::parallel;
@@ -74,7 +74,7 @@ pub struct Found {
     /// Whether the best may be acted upon.
     pub certainty: Certainty,
     /// What lies behind the drawings.
-    pub ground: Ground,
+    pub background: Background,
 }
 
 /// A grid and how well it explains the sheet.
@@ -168,7 +168,7 @@ impl Certainty {
     /// A number from 0 to 1: the chance that the best is right, were the runner-up the only other.
     pub fn confidence(self) -> f64 {
         match self {
-            Self::Sure(lead) | Self::Unsure(lead) => 1.0 / (1.0 + (-lead).exp()),
+            Self::Sure(lead) | Self::Unsure(lead) => 1.0 / (1.0 + libm::exp(-lead)),
             Self::Blank => 0.0,
         }
     }
@@ -176,18 +176,22 @@ impl Certainty {
 
 /// Looks for the regular grid that explains a sheet.
 pub fn find_grid(sheet: &Pixels) -> Found {
-    let ground = ground(sheet);
-    let enclosed = rim::inside(sheet, ground).and_then(|inner| Some((inner, sheet.part(inner)?)));
+    let background = find_background(sheet);
+    let enclosed = rim::inside(sheet, background).and_then(|inner| Some((inner, sheet.part(inner)?)));
     if let Some((inner, part)) = enclosed
         && let Some(found) = rim::with_rim(find_grid(&part), inner, sheet.size())
     {
         return found;
     }
-    let by_lines = match ground {
-        Ground::None => None,
-        _ => match by_lines(sheet, ground) {
+    let by_lines = match background {
+        Background::None => None,
+        _ => match by_lines(sheet, background) {
             None => {
-                return Found { candidates: vec![whole(sheet.size())], certainty: Certainty::Blank, ground };
+                return Found {
+                    candidates: vec![whole(sheet.size())],
+                    certainty: Certainty::Blank,
+                    background,
+                };
             }
             found => found,
         },
@@ -196,33 +200,35 @@ pub fn find_grid(sheet: &Pixels) -> Found {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => found,
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
-        _ => decided(sheet, dense::candidates(sheet), ground),
+        _ => decided(sheet, dense::candidates(sheet), background),
     }
 }
 
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
-fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
-    let found = match ground {
+fn by_lines(sheet: &Pixels, background: Background) -> Option<Found> {
+    let found = match background {
         // Asked millions of times: what is clear need not look at colors.
-        Ground::Clear => sparse::candidates(sheet, |pixel| pixel[3] > 0)?,
-        _ => sparse::candidates(sheet, |pixel| ground.is_content(pixel))?,
+        Background::Clear => sparse::candidates(sheet, |pixel| pixel[3] > 0)?,
+        _ => sparse::candidates(sheet, |pixel| background.is_content(pixel))?,
     };
-    let all = decided(sheet, found, ground);
+    let all = decided(sheet, found, background);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
     let has_faint = |y: u32| sheet.row(y).chunks_exact(4).any(is_faint);
-    if ground != Ground::Clear || !parallel::any(sheet.size().height as usize, |y| has_faint(y as u32)) {
+    if background != Background::Clear
+        || !parallel::any(sheet.size().height as usize, |y| has_faint(y as u32))
+    {
         return Some(all);
     }
     let Some(firm) = sparse::candidates(sheet, |pixel| pixel[3] >= FIRM) else { return Some(all) };
-    let firm = decided(sheet, firm, ground);
+    let firm = decided(sheet, firm, background);
     let (best, other) = (&all.candidates[0], &firm.candidates[0]);
     let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
     Some(match (all.certainty, firm.certainty) {
         (Certainty::Sure(_), Certainty::Sure(_)) if is_refined => firm,
         (Certainty::Sure(_), Certainty::Sure(_)) if best.grid.counts() != other.grid.counts() => {
             let candidates = [&all.candidates[..1], &firm.candidates[..1], &all.candidates[1..]].concat();
-            Found { candidates, certainty: Certainty::Unsure(0.0), ground }
+            Found { candidates, certainty: Certainty::Unsure(0.0), background }
         }
         (Certainty::Sure(_), _) => all,
         (_, Certainty::Sure(_)) => firm,
@@ -232,16 +238,16 @@ fn by_lines(sheet: &Pixels, ground: Ground) -> Option<Found> {
 }
 
 /// The candidates in order, and how far the first leads.
-fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, ground: Ground) -> Found {
+fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, background: Background) -> Found {
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
     let Some((best, others)) = candidates.split_first() else {
-        return Found { candidates, certainty: Certainty::Blank, ground };
+        return Found { candidates, certainty: Certainty::Blank, background };
     };
     let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
     // Without a background the lines themselves are in doubt: patterns inside tiles make lines too.
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
-        let share = if ground == Ground::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
+        let share = if background == Background::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
         let least = best.lead_needed(other);
         best.evidence - other.evidence >= least.max(best.evidence * share)
     };
@@ -250,10 +256,10 @@ fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, ground: Ground) -
         && !best.cuts_often()
         && best.undivided().is_none()
         && !best.may_be_plain(sheet.size());
-    let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, ground, best);
+    let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, background, best);
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);
-    Found { candidates, certainty, ground }
+    Found { candidates, certainty, background }
 }
 
 /// The sheet as one cell.

@@ -6,7 +6,7 @@
 //! also why a cell that holds such a repetition is not sure.
 
 use crate::Pixels;
-use crate::clean::Ground;
+use crate::background::Background;
 use crate::cut::Across;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
@@ -38,11 +38,11 @@ pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Axis, Axi
 
 /// Whether a long cell may be several: what it holds repeats inside it about as well as from cell to cell, or has a
 /// waist in the middle where two drawings may only touch.
-pub(super) fn is_inside(sheet: &Pixels, ground: Ground, found: &GridCandidate) -> bool {
+pub(super) fn is_inside(sheet: &Pixels, background: Background, found: &GridCandidate) -> bool {
     let ((columns, rows), cell) = (found.grid.axes(), found.grid.cell_size());
     let is_several = |across: Across, axis: &Axis, long: u32, short: u32| {
         let is_long = u64::from(long) * 2 >= u64::from(short) * 3;
-        is_long && (repeats(sheet, across, axis) || has_waist(sheet, ground, across, axis))
+        is_long && (repeats(sheet, across, axis) || has_waist(sheet, background, across, axis))
     };
     is_several(Across::Columns, columns, cell.width, cell.height)
         || is_several(Across::Rows, rows, cell.height, cell.width)
@@ -63,13 +63,13 @@ fn repeats(sheet: &Pixels, across: Across, axis: &Axis) -> bool {
     })
 }
 
-fn has_waist(sheet: &Pixels, ground: Ground, across: Across, axis: &Axis) -> bool {
+fn has_waist(sheet: &Pixels, background: Background, across: Across, axis: &Axis) -> bool {
     let cell = axis.covered / axis.count;
     let other = if across == Across::Columns { sheet.size().height } else { sheet.size().width };
     let content = |line: u32| -> u32 {
         let is_content = |place: u32| match across {
-            Across::Columns => ground.is_content(&sheet.row(place)[line as usize * 4..][..4]),
-            Across::Rows => ground.is_content(&sheet.row(line)[place as usize * 4..][..4]),
+            Across::Columns => background.is_content(&sheet.row(place)[line as usize * 4..][..4]),
+            Across::Rows => background.is_content(&sheet.row(line)[place as usize * 4..][..4]),
         };
         (0..other).filter(|&place| is_content(place)).count() as u32
     };

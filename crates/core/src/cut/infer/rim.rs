@@ -2,7 +2,7 @@
 //!
 //! Looks at transparency only, and leaves finding the grid to others.
 
-use crate::clean::Ground;
+use crate::background::Background;
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::Found;
@@ -10,8 +10,8 @@ use crate::cut::infer::candidates::WIDEST;
 use crate::{Pixels, Rect, Size};
 
 /// What a clear rim of some pixels encloses, where that has no transparent pixel of its own.
-pub(super) fn inside(sheet: &Pixels, ground: Ground) -> Option<Rect> {
-    let content = (ground == Ground::Clear).then(|| sheet.content(0)).flatten()?;
+pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
+    let content = (background == Background::Clear).then(|| sheet.content(0)).flatten()?;
     let Size { width, height } = sheet.size();
     let is_rim = content.x <= WIDEST
         && content.y <= WIDEST

@@ -32,7 +32,7 @@ fn sheet(
     columns: u32,
     lengths: &[u32],
     spacing: Spacing,
-    ground: Option<Rgba<u8>>,
+    background: Option<Rgba<u8>>,
 ) -> (Pixels, Grid) {
     let Spacing { offset, gutter } = spacing;
     let side =
@@ -40,7 +40,7 @@ fn sheet(
     let rows = lengths.len() as u32;
     let size =
         Size::new(side(columns, cell.width, offset.x, gutter.x), side(rows, cell.height, offset.y, gutter.y));
-    let mut image = RgbaImage::from_pixel(size.width, size.height, ground.unwrap_or(Rgba([0; 4])));
+    let mut image = RgbaImage::from_pixel(size.width, size.height, background.unwrap_or(Rgba([0; 4])));
     let grid = Grid::by_cell(size, cell, spacing, false).unwrap();
     let mut number = 0;
     for (row, &length) in (0..).zip(lengths) {

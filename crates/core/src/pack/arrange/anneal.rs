@@ -49,8 +49,9 @@ pub(super) fn improved<T>(
         moved(&mut order, a, b, is_swap);
         let (cost, made) = value(&order);
         let worse = cost - now;
-        let warmth = heat * (1.0 - step as f64 / steps as f64).powi(2);
-        if worse <= 0.0 || draw.share() < (-worse / warmth.max(1e-9)).exp() {
+        let left = 1.0 - step as f64 / steps as f64;
+        let warmth = heat * left * left;
+        if worse <= 0.0 || draw.share() < libm::exp(-worse / warmth.max(1e-9)) {
             now = cost;
             if cost < best {
                 (best, kept) = (cost, made);

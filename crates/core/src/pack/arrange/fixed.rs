@@ -2,10 +2,9 @@
 
 use crate::Size;
 use crate::pack::Effort;
-use crate::pack::arrange::free::{strip_work, work};
 use crate::pack::arrange::niche::{Filled, Strip};
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::{Outcome, Pieces, Spot, anneal, maxrects};
+use crate::pack::arrange::{Outcome, Pieces, Spot, anneal, effort, maxrects};
 use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
@@ -54,7 +53,7 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
     ranked.sort_unstable();
     found.extend(best(filled));
     let is_done = found.iter().any(|outcome| outcome.left.is_empty());
-    let steps = work(wanted.len(), effort) / strip_work(wanted.len()) / (SEARCHED * 2);
+    let steps = effort::steps(wanted.len(), effort, SEARCHED * 2);
     if !is_done && steps > 0 {
         let searches: Vec<(usize, u64)> =
             ranked[..SEARCHED].iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect();

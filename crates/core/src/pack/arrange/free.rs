@@ -5,15 +5,13 @@ use crate::pack::Effort;
 use crate::pack::arrange::maxrects::{self, Score};
 use crate::pack::arrange::niche::{Filled, Strip};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
-use crate::pack::arrange::{Outcome, Pieces, anneal, fixed};
+use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed};
 use crate::pack::page::Fitting;
 use crate::parallel;
 
 /// A run of maximal rectangles costs about the square of the pieces, so of many pieces there are few runs.
 const RUNS_TIMES_SQUARE: usize = 1_500_000;
 const MOST_RUNS: usize = 300;
-/// What is looked at quickly, over many widths, at any effort.
-const QUICK: usize = 8_000_000;
 /// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
 const MANY: usize = 300;
 /// How many widths are searched, each from two starts; of few pieces more.
@@ -29,20 +27,6 @@ struct Run {
     room: Size,
     order: Order,
     score: Score,
-}
-
-/// Roughly how many looks at a piece a search may take.
-pub(super) fn work(pieces: usize, effort: Effort) -> usize {
-    match effort {
-        Effort::Low => 0,
-        Effort::Medium => (pieces * 40_000).clamp(12_000_000, 90_000_000),
-        Effort::High => (pieces * 6_000_000).clamp(600_000_000, 6_000_000_000),
-    }
-}
-
-/// What filling a strip once takes of that.
-pub(super) fn strip_work(pieces: usize) -> usize {
-    (pieces * pieces.min(1_500)).max(1)
 }
 
 /// The smallest page that takes all of `wanted`, if a run or a search finds one.
@@ -108,8 +92,7 @@ fn rounded_down(
 
 /// The smallest page that niches find: first quickly over many widths, then the best few searched.
 fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
-    let (work, strip) = (work(wanted.len(), effort), strip_work(wanted.len()));
-    let count = (work.max(QUICK) / 3 / (strip * ORDERS.len())).clamp(2, 200) as u32;
+    let count = effort::widths(wanted.len(), effort, ORDERS.len());
     let widths = widths(pieces, wanted, fitting, count);
     let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
     let page = |filled: &Filled| fitting.page_for(filled.outcome.used);
@@ -128,7 +111,7 @@ fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
     }
     starts.sort_unstable();
     starts.truncate(if wanted.len() <= FEW { SEARCHED_OF_FEW } else { SEARCHED });
-    let steps = work / strip / (starts.len().max(1) * 2);
+    let steps = effort::steps(wanted.len(), effort, starts.len().max(1) * 2);
     let searches: Vec<(usize, u64)> = match steps {
         0 => Vec::new(),
         _ => starts.iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect(),
@@ -146,9 +129,9 @@ fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
 /// the square.
 fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, count: u32) -> Vec<u32> {
     let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
-    let (from, times) = if fitting.is_square() { (1.0, 1.15f64) } else { (0.7, 2.0) };
+    let (from, times) = if fitting.is_square() { (1.0, 1.15) } else { (0.7, 2.0) };
     let mut widths: Vec<u32> = (0..count)
-        .map(|at| side * from * times.powf(f64::from(at) / f64::from((count - 1).max(1))))
+        .map(|at| side * from * libm::pow(times, f64::from(at) / f64::from((count - 1).max(1))))
         .map(|width| fitting.width_with_rounding((width.ceil() as u32).max(widest)))
         .collect();
     widths.push(fitting.room().width);
@@ -175,7 +158,7 @@ fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting) -> 
         _ => return Vec::new(),
     };
     let count = (budget / 2 / orders.len()).clamp(2, 60);
-    let spread = |at: usize| side * 0.5 * 4f64.powf(at as f64 / (count - 1) as f64);
+    let spread = |at: usize| side * 0.5 * libm::pow(4.0, at as f64 / (count - 1) as f64);
     let allowed = |width: f64| fitting.width_with_rounding((width as u32).max(widest));
     let mut widths: Vec<u32> = (0..count).map(|at| allowed(spread(at))).collect();
     widths.push(fitting.room().width);

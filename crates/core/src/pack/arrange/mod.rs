@@ -9,6 +9,7 @@
 //! the number of pieces alone, never on a clock. So threads never show.
 
 mod anneal;
+mod effort;
 mod fixed;
 mod free;
 mod maxrects;

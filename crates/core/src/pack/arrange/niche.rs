@@ -101,7 +101,7 @@ impl Window {
 
 /// A piece chosen for a niche.
 #[derive(Clone, Copy)]
-struct Choice {
+struct Fit {
     /// Its place in the window.
     at: usize,
     size: Size,
@@ -173,10 +173,10 @@ impl Strip {
     }
 
     /// The piece that suits a niche best, and the wall it leans on.
-    fn best_for(&self, may_turn: bool, niche: usize, left: u32, right: u32) -> Option<Choice> {
+    fn best_for(&self, may_turn: bool, niche: usize, left: u32, right: u32) -> Option<Fit> {
         let room = Size::new(self.levels[niche].width, self.height - self.levels[niche].y);
         let wanted = Wanted { room, high: left.max(right), low: left.min(right) };
-        let mut best: Option<(u32, Choice)> = None;
+        let mut best: Option<(u32, Fit)> = None;
         let ways = if may_turn { &[false, true][..] } else { &[false] };
         let chunks = self.window.widths.chunks(CHUNK).zip(self.window.heights.chunks(CHUNK));
         for (number, (widths, heights)) in chunks.enumerate() {
@@ -195,7 +195,7 @@ impl Strip {
                         let (is_high, is_low) = (size.height == wanted.high, size.height == wanted.low);
                         // Level with one wall it leans on that one; else on the higher.
                         let to_right = if is_low && !is_high { right < left } else { right > left };
-                        best = Some((score, Choice { at: number * CHUNK + at, size, turned, to_right }));
+                        best = Some((score, Fit { at: number * CHUNK + at, size, turned, to_right }));
                     }
                     if score == BEST {
                         return best.map(|(_, choice)| choice);
@@ -206,8 +206,8 @@ impl Strip {
         best.map(|(_, choice)| choice)
     }
 
-    fn put(&mut self, niche: usize, choice: Choice) -> Spot {
-        let Choice { size, to_right, turned, .. } = choice;
+    fn put(&mut self, niche: usize, choice: Fit) -> Spot {
+        let Fit { size, to_right, turned, .. } = choice;
         let level = self.levels[niche];
         let x = if to_right { level.x + level.width - size.width } else { level.x };
         let top = Level { x, y: level.y + size.height, width: size.width };

@@ -1,10 +1,9 @@
 //! Several pages: as few as can be, each as full as can be, the last as small as can be.
 
 use crate::pack::Effort;
-use crate::pack::arrange::free::{self, strip_work, work};
 use crate::pack::arrange::niche::Strip;
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::{Outcome, Pieces, anneal, fixed};
+use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, free};
 use crate::pack::page::Fitting;
 use crate::parallel;
 
@@ -44,7 +43,7 @@ fn one_after_another(
 
 /// Orders of all pieces over all pages at once: what stands in the way of a page less is seldom on one page alone.
 fn search(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Vec<Outcome>> {
-    let steps = work(wanted.len(), effort) / strip_work(wanted.len()) / ORDERS.len();
+    let steps = effort::steps(wanted.len(), effort, ORDERS.len());
     if steps == 0 {
         return None;
     }

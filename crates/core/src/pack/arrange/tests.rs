@@ -4,10 +4,10 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::pack::page::{PageRules, Round};
-use crate::pack::{Options, PagePer};
+use crate::pack::{PackOptions, PagePer};
 
 fn fitting(pages: PageRules) -> Fitting {
-    let options = Options { margin: 0, gutter: 0, per: PagePer::Atlas, ..Options::dense() };
+    let options = PackOptions { margin: 0, gutter: 0, per: PagePer::Atlas, ..PackOptions::dense() };
     pages.fitting(&options)
 }
 

@@ -6,7 +6,7 @@ use shibori_core::FrameSet;
 
 use super::*;
 use crate::export::sample::{frames, subject};
-use crate::write::{PageFormat, PageOptions};
+use crate::write::{PageEncoding, PageFormat};
 
 const CLIPS: [&str; 5] = [
     "swim = 0-2@80ms,4@240ms",
@@ -116,7 +116,7 @@ fn glb(subject: &Subject, unit: f64) -> Vec<u8> {
 
 #[test]
 fn every_step_is_drawn_as_its_frame_from_its_first_moment_to_its_last() {
-    let (_folder, subject) = subject(frames(8), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
     assert!(subject.manifest.frames.iter().any(|frame| frame.turned), "a turned frame is among them");
     let set = frames(8);
     for unit in [1.0, 16.0] {
@@ -150,7 +150,7 @@ fn frames_share_meshes_and_a_thousand_of_them_stay_small() {
     let clips: Vec<String> =
         (0..50).map(|clip| format!("c{clip} = {}-{} @12fps", clip * 20, clip * 20 + 19)).collect();
     let clips: Vec<&str> = clips.iter().map(String::as_str).collect();
-    let (_folder, subject) = subject(frames(1000), &clips, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(1000), &clips, &PageEncoding::default(), "pond");
     let options = Gltf { container: Container::Text, unit: 1.0 };
     let files = gltf(&subject, &options, &subject.path.with_extension("gltf")).unwrap();
     assert!(files[0].bytes.len() < 1_000_000, "{} bytes of JSON", files[0].bytes.len());
@@ -161,7 +161,7 @@ fn frames_share_meshes_and_a_thousand_of_them_stay_small() {
 
 #[test]
 fn materials_say_what_the_page_is() {
-    let (_folder, hard) = subject(frames(4), &["swim = 0-2"], &PageOptions::default(), "a b");
+    let (_folder, hard) = subject(frames(4), &["swim = 0-2"], &PageEncoding::default(), "a b");
     let options = Gltf { container: Container::Text, unit: 1.0 };
     let document = |subject: &Subject| -> Value {
         let files = gltf(subject, &options, &subject.path.with_extension("gltf")).unwrap();
@@ -177,17 +177,17 @@ fn materials_say_what_the_page_is() {
         told["samplers"],
         json!([{ "magFilter": 9728, "minFilter": 9728, "wrapS": 33071, "wrapT": 33071 }])
     );
-    let premultiplied = PageOptions {
+    let premultiplied = PageEncoding {
         finish: shibori_core::pack::Finish { spread: 0, premultiplied: true },
         sampling: Some(Sampling::Smooth),
-        ..PageOptions::default()
+        ..PageEncoding::default()
     };
     let (_folder, soft) = subject(frames(4), &["swim = 0-2"], &premultiplied, "pond");
     let error = gltf(&soft, &options, Path::new("pond.gltf")).unwrap_err().to_string();
     assert_eq!(error, "page 'pond.png' is multiplied by alpha, which .gltf can't point to");
     let converted = Loaded::of(&glb(&soft, 1.0), hard.pages[0].pixels.clone());
     assert_eq!(converted.document.samplers().count(), 2);
-    let qoi = PageOptions { format: PageFormat::Qoi, ..PageOptions::default() };
+    let qoi = PageEncoding { format: PageFormat::Qoi, ..PageEncoding::default() };
     let (_folder, qoi) = subject(frames(4), &["swim = 0-2"], &qoi, "pond");
     assert!(gltf(&qoi, &options, Path::new("pond.gltf")).is_err());
     assert_eq!(Loaded::of(&glb(&qoi, 1.0), hard.pages[0].pixels.clone()).document.images().count(), 1);

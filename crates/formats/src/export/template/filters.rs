@@ -15,7 +15,7 @@ pub(super) fn add(environment: &mut Environment<'_>) {
     environment.add_filter("hex", hex);
     environment.add_filter("fixed", fixed);
     environment.add_filter("quoted", |text: String| quoted(&text));
-    environment.add_filter("xml", |text: String| xml(&text));
+    environment.add_filter("xml", |text: String| crate::xml::escaped(&text));
 }
 
 /// Letters and digits in groups: at signs between them, and where capitals or digits begin.
@@ -93,13 +93,4 @@ fn fixed(number: f64, decimals: Option<usize>) -> String {
 fn quoted(text: &str) -> String {
     let text = text.replace('\\', "\\\\").replace('"', "\\\"");
     format!("\"{}\"", text.replace('\n', "\\n").replace('\r', "\\r").replace('\t', "\\t"))
-}
-
-/// Text in XML, in attributes too.
-fn xml(text: &str) -> String {
-    text.replace('&', "&amp;")
-        .replace('<', "&lt;")
-        .replace('>', "&gt;")
-        .replace('"', "&quot;")
-        .replace('\'', "&#39;")
 }

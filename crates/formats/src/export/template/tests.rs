@@ -2,12 +2,12 @@ use std::process::{Command, Stdio};
 
 use super::*;
 use crate::export::sample::{frames, subject};
-use crate::write::PageOptions;
+use crate::write::PageEncoding;
 
 const CLIPS: [&str; 2] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce"];
 
 fn rendered(source: &str) -> Result<String, TemplateError> {
-    let (_folder, subject) = subject(frames(6), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(6), &CLIPS, &PageEncoding::default(), "pond");
     render(&subject, source)
 }
 
@@ -55,7 +55,7 @@ fn mistakes_are_told_with_their_place() {
     assert!(error("{% include '/etc/passwd' %}").contains("line 1"));
     assert!(error("\n{{ 'x'|shout }}").starts_with("line 2, column"));
     let endless = "{% for a in range(99999) %}{% for b in range(99999) %}{{ a * b }}{% endfor %}{% endfor %}";
-    let (_folder, subject) = subject(frames(6), &CLIPS, &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(frames(6), &CLIPS, &PageEncoding::default(), "pond");
     let stopped =
         |steps, bytes| render_within(&subject, endless, Bounds { steps, bytes }).unwrap_err().problem;
     assert_eq!(stopped(10_000, 1 << 20), "the template takes more steps than allowed");
@@ -71,7 +71,7 @@ fn names_that_clash_are_told_only_where_identifiers_are_asked_for() {
             Ok::<_, shibori_core::SetError>(frame.with_name(name(["koi-a b", "koi-a.b"][at])))
         })
         .unwrap();
-    let (_folder, subject) = subject(set, &["swim = 0-1"], &PageOptions::default(), "pond");
+    let (_folder, subject) = subject(set, &["swim = 0-1"], &PageEncoding::default(), "pond");
     assert_eq!(render(&subject, "{{ frames[1].name }}").unwrap(), "koi-a.b");
     let error = render(&subject, "\n{{ frames[1].ident }}").unwrap_err().to_string();
     assert_eq!(

@@ -11,8 +11,8 @@ use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use shibori_core::{Pixels, Size};
 
 use crate::ReadProblem;
-use crate::read::image::check_size;
-use crate::read::{Format, ImageInfo, Limits, Loaded, Picture};
+use crate::read::picture::check_size;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture};
 
 /// A picture as its codec gives it.
 struct Raw {

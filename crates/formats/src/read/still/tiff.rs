@@ -11,8 +11,8 @@ use tiff::{ColorType, TiffError};
 
 use super::Raw;
 use crate::ReadProblem;
-use crate::read::Limits;
-use crate::read::image::check_size;
+use crate::read::picture::Limits;
+use crate::read::picture::check_size;
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
     let wrong = |error: TiffError| problem(&error, bytes.len());

@@ -11,6 +11,7 @@ use image::RgbaImage;
 use simd_adler32::Adler32;
 
 use crate::WriteProblem;
+use crate::write::chunk::chunk;
 use shibori_core::parallel;
 
 const CHANNELS: usize = 4;
@@ -39,25 +40,15 @@ fn encode(image: &RgbaImage) -> Result<Vec<u8>, EncodingError> {
     let mut bytes = vec![0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a];
     let sides = [image.width().to_be_bytes(), image.height().to_be_bytes()].concat();
     // Eight bits, true color with alpha, deflate, the five filters, not interlaced.
-    chunk(&mut bytes, b"IHDR", &[&sides[..], &[8, 6, 0, 0, 0]].concat());
+    chunk(&mut bytes, b"IHDR", &[&sides[..], &[8, 6, 0, 0, 0]]);
     for (at, (deflated, ..)) in bands.into_iter().enumerate() {
         // The header of a zlib stream (RFC 1950): a window of 32 KiB, the usual effort.
         let start: &[u8] = if at == 0 { &[0x78, 0x9c] } else { &[] };
         let end = if at + 1 == count { sum.to_be_bytes().to_vec() } else { Vec::new() };
-        chunk(&mut bytes, b"IDAT", &[start, &deflated, &end].concat());
+        chunk(&mut bytes, b"IDAT", &[start, &deflated, &end]);
     }
     chunk(&mut bytes, b"IEND", &[]);
     Ok(bytes)
-}
-
-fn chunk(bytes: &mut Vec<u8>, name: &[u8; 4], data: &[u8]) {
-    // Bands are of some megabytes, so their length fits.
-    bytes.extend((data.len() as u32).to_be_bytes());
-    let body = bytes.len();
-    bytes.extend(name);
-    bytes.extend(data);
-    let sum = crc32fast::hash(&bytes[body..]);
-    bytes.extend(sum.to_be_bytes());
 }
 
 /// The Adler-32 sum of two parts after one another, from the sums of both and the length of the second (M. Adler, as in

@@ -1,6 +1,6 @@
 //! The bytes of a page.
 //!
-//! [`PageOptions`] say which format and what is given up for size; [`Palette`] brings all pages of an atlas to one set of
+//! [`PageEncoding`] say which format and what is given up for size; [`Palette`] brings all pages of an atlas to one set of
 //! colors; `png`, `webp`, `qoi` and `tga` encode, `bands` what is large. Nothing here knows what lies on a page.
 
 mod bands;
@@ -24,7 +24,7 @@ pub(super) use png::{encoder, problem};
 
 /// How pages are written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct PageOptions {
+pub struct PageEncoding {
     /// The file format.
     pub format: PageFormat,
     /// How small PNG files are made.
@@ -77,7 +77,7 @@ impl PageFormat {
     }
 }
 
-impl PageOptions {
+impl PageEncoding {
     /// The bytes of a page, in the colors of a palette where there is one.
     pub(super) fn encode(
         &self,

@@ -38,7 +38,7 @@ fn every_format_and_size_gives_back_every_pixel_and_is_ours() {
         for png in [PngSize::Quick, PngSize::Usual, PngSize::Small] {
             for premultiplied in [false, true] {
                 let finish = Finish { spread: 0, premultiplied };
-                let options = PageOptions { format, png, finish, ..PageOptions::default() };
+                let options = PageEncoding { format, png, finish, ..PageEncoding::default() };
                 let image = page(33, 17, 40);
                 let bytes = options.encode(&image, None).unwrap();
                 assert!(look_same(&read_back(&bytes, format.ending()), &image), "{format:?} {png:?}");
@@ -54,13 +54,13 @@ fn every_format_and_size_gives_back_every_pixel_and_is_ours() {
 #[test]
 fn a_small_png_is_no_larger_than_the_usual_one() {
     let image = page(120, 90, 9);
-    let length = |png| PageOptions { png, ..PageOptions::default() }.encode(&image, None).unwrap().len();
+    let length = |png| PageEncoding { png, ..PageEncoding::default() }.encode(&image, None).unwrap().len();
     assert!(length(PngSize::Small) < length(PngSize::Usual));
 }
 
 #[test]
 fn the_extended_layout_of_a_webp_adds_up() {
-    let bytes = PageOptions { format: PageFormat::Webp, ..PageOptions::default() }
+    let bytes = PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }
         .encode(&page(5, 3, 4), None)
         .unwrap();
     let number = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
@@ -80,11 +80,12 @@ fn the_extended_layout_of_a_webp_adds_up() {
 fn what_a_format_can_not_hold_is_told() {
     let long = RgbaImage::new(16_384, 1);
     let error =
-        PageOptions { format: PageFormat::Webp, ..PageOptions::default() }.encode(&long, None).unwrap_err();
+        PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }.encode(&long, None).unwrap_err();
     assert!(error.to_string().contains("at most 16383 px"), "{error}");
     let longer = RgbaImage::new(65_536, 1);
-    let error =
-        PageOptions { format: PageFormat::Tga, ..PageOptions::default() }.encode(&longer, None).unwrap_err();
+    let error = PageEncoding { format: PageFormat::Tga, ..PageEncoding::default() }
+        .encode(&longer, None)
+        .unwrap_err();
     assert!(error.to_string().contains("at most 65535 px"), "{error}");
 }
 
@@ -99,7 +100,7 @@ proptest! {
         let palette = Palette::of(std::slice::from_ref(&image), 256);
         prop_assert!(palette.loss().is_none());
         let png = if small { PngSize::Small } else { PngSize::Usual };
-        let bytes = PageOptions { png, ..PageOptions::default() }.encode(&image, Some(&palette)).unwrap();
+        let bytes = PageEncoding { png, ..PageEncoding::default() }.encode(&image, Some(&palette)).unwrap();
         prop_assert!(look_same(&read_back(&bytes, "png"), &image));
     }
 

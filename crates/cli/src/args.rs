@@ -1,0 +1,372 @@
+//! The command line: commands, their sources and targets, and the options that every command takes. What a command can be
+//! told beyond that is the pipeline's option groups, flattened in.
+
+use std::num::NonZeroUsize;
+use std::path::PathBuf;
+
+use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum};
+use shibori_core::clip::ClipSpec;
+use shibori_formats::read::Limits;
+use shibori_pipeline::options::{
+    AdjustOptions, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportOptions,
+    GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions, PackOptions, PagesOptions,
+    SliceOptions, UnpackOptions,
+};
+
+/// Cut sprite sheets, strips and animations into frames, line them up, time them, pack them.
+#[derive(Debug, Parser)]
+#[command(name = "shibori", version, max_term_width = 100, arg_required_else_help = true)]
+#[command(after_help = "Start with: shibori demo    or: shibori inspect SHEET.png")]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+    #[command(flatten)]
+    pub(crate) everywhere: Everywhere,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// What images hold: size, colors, transparency, delays, cell sizes that fit
+    Inspect(Inspect),
+    /// Cut sheets, strips and animations into frames
+    Slice(Box<Slice>),
+    /// Clean, mirror, scale, align, trim, and set pivots and boxes of frames already cut
+    Adjust(Box<Adjust>),
+    /// List, add, change and remove clips
+    Clip(Box<ClipEdit>),
+    /// Arrange frames on pages: an atlas
+    Pack(Box<Pack>),
+    /// Frames back out of an atlas, one file each
+    Unpack(Unpack),
+    /// Metadata in other forms: tables, styles, scenes, your own templates
+    Export(Export),
+    /// Pictures that prove it: all frames at once, or a clip in motion
+    #[command(subcommand)]
+    Preview(Preview),
+    /// What will look wrong in the game, with the frame, the place and what mends it
+    Check(Check),
+    /// An empty sheet to draw on: lines, labels, pivot marks
+    GuideSheet(GuideSheet),
+    /// Write the demo art and run the whole road on it
+    Demo(Demo),
+    /// Print a JSON Schema
+    Schema(Schema),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Inspect {
+    /// Images or animations; - is standard input
+    #[arg(required = true, value_name = "IMAGE")]
+    pub(crate) images: Vec<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Slice {
+    /// Sheets, strips or animations, each a sprite named after its file; - is standard input
+    #[arg(required = true, value_name = "IMAGE")]
+    pub(crate) images: Vec<PathBuf>,
+    /// The folder to write: one PNG a frame, and frames.json [default: IMAGE-frames]
+    #[arg(short, long, value_name = "SET")]
+    pub(crate) output: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) options: SliceOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Adjust {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The folder to write: one PNG a frame, and frames.json
+    #[arg(
+        short,
+        long,
+        value_name = "SET",
+        required_unless_present = "in_place",
+        conflicts_with = "in_place"
+    )]
+    pub(crate) output: Option<PathBuf>,
+    /// Change the set itself, also images that were painted over since
+    #[arg(long)]
+    pub(crate) in_place: bool,
+    #[command(flatten)]
+    pub(crate) options: AdjustOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ClipEdit {
+    /// A set or an atlas; only its manifest is changed
+    #[arg(value_name = "MANIFEST")]
+    pub(crate) manifest: PathBuf,
+    /// Clips to add or replace: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps"
+    #[arg(value_name = "NAME=SPEC")]
+    pub(crate) specs: Vec<ClipSpec>,
+    #[command(flatten)]
+    pub(crate) options: ClipCommand,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Check {
+    /// Sets, atlases, images, animations or folders of images
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) options: CheckOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Pack {
+    /// Sets, atlases, images, animations or folders of images
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<PathBuf>,
+    /// The atlas, without ending: build/pond becomes build/pond.json and build/pond.png
+    #[arg(short, long, value_name = "ATLAS")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) options: PackOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Unpack {
+    /// The atlas's manifest
+    #[arg(value_name = "MANIFEST")]
+    pub(crate) manifest: PathBuf,
+    /// The folder to write: one PNG a frame, and frames.json
+    #[arg(short, long, value_name = "SET")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) options: UnpackOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Export {
+    /// An atlas or a set
+    #[arg(value_name = "MANIFEST", required_unless_present_any = ["list", "print_template"])]
+    pub(crate) manifest: Option<PathBuf>,
+    /// The file to write [default: beside the manifest]; - is standard output, for templates
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) options: ExportOptions,
+    /// List the formats and the templates that come with shibori
+    #[arg(long, exclusive = true)]
+    pub(crate) list: bool,
+    /// Print one of those templates, to start your own from
+    #[arg(long, value_name = "NAME", exclusive = true)]
+    pub(crate) print_template: Option<String>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Preview {
+    /// Every frame at once, by clip, with numbers, cells and times: a PNG
+    Contact(Contact),
+    /// The cut drawn over the sheet before cutting: lines, blank cells, crossed pixels: a PNG
+    Grid(Box<GridPreview>),
+    /// A clip as the game will show it, or all clips side by side: a GIF or an APNG, by the file's ending
+    Motion(Motion),
+    /// The pages of an atlas with each frame's border and name, free space hatched: a PNG
+    Pages(Pages),
+    /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
+    Html(Html),
+    /// The frames of each clip over each other, pivots on one point, time told by color: a PNG
+    Onion(Onion),
+    /// Where feet and center stand from step to step, across and down: a PNG
+    Drift(Drift),
+}
+
+/// Where a picture goes.
+#[derive(Args, Debug)]
+pub(crate) struct PictureOut {
+    /// The picture to write; ends in .png (a moving one in .gif, .apng or .png)
+    #[arg(short, long, value_name = "FILE", required_unless_present = "here")]
+    pub(crate) output: Option<PathBuf>,
+    /// Show it in this terminal; a moving one plays until a key is pressed
+    #[arg(long)]
+    pub(crate) here: bool,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Contact {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
+    #[command(flatten)]
+    pub(crate) options: ContactOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Pages {
+    /// An atlas, a set, an image, an animation or a folder of images; what has no pages is packed for the picture
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
+    #[command(flatten)]
+    pub(crate) options: PagesOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Html {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The page to write; ends in .html
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) options: HtmlOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Onion {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
+    #[command(flatten)]
+    pub(crate) options: OnionOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Drift {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The same after it was lined up, drawn over it
+    #[arg(value_name = "AFTER")]
+    pub(crate) after: Option<PathBuf>,
+    /// The picture to write; ends in .png
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    #[command(flatten)]
+    pub(crate) options: DriftOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct GridPreview {
+    /// The sheet
+    #[arg(value_name = "IMAGE")]
+    pub(crate) image: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
+    #[command(flatten)]
+    pub(crate) options: GridPreviewOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Motion {
+    /// A set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    #[command(flatten)]
+    pub(crate) out: PictureOut,
+    #[command(flatten)]
+    pub(crate) options: MotionOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct GuideSheet {
+    #[command(flatten)]
+    pub(crate) options: GuideOptions,
+    /// The sheet to write; ends in .png, .svg or .ora
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Demo {
+    /// The folder to write
+    #[arg(value_name = "DIR", default_value = "shibori-demo")]
+    pub(crate) folder: PathBuf,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Schema {
+    /// Of what
+    pub(crate) of: SchemaOf,
+}
+
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum SchemaOf {
+    /// The manifest, format shibori/1
+    Manifest,
+}
+
+/// Options of every command.
+#[derive(Args, Clone, Debug)]
+#[command(next_help_heading = "Everywhere")]
+pub(crate) struct Everywhere {
+    /// Print the result as one JSON object
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+    /// Print errors only
+    #[arg(short, long, global = true)]
+    pub(crate) quiet: bool,
+    /// Print each step with its time and sizes; twice: what it decided, too
+    #[arg(short, long, global = true, action = ArgAction::Count)]
+    pub(crate) verbose: u8,
+    /// Colors in messages
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: When,
+    /// Say what would be written, and write nothing
+    #[arg(short = 'n', long, global = true)]
+    pub(crate) dry_run: bool,
+    /// Replace files that shibori did not write, or that were changed since
+    #[arg(long, global = true)]
+    pub(crate) force: bool,
+    /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off,
+    /// edits takes images of a set whose size was changed
+    #[arg(long, global = true, value_name = "WHAT", value_delimiter = ',')]
+    pub(crate) accept: Vec<Accept>,
+    /// The most pixels a picture may have [default: 268435456]
+    #[arg(long, global = true, value_name = "N")]
+    pub(crate) max_pixels: Option<u64>,
+    /// Threads to use [default: one a core]; the result is the same with any number
+    #[arg(short = 'j', long, global = true, value_name = "N")]
+    pub(crate) jobs: Option<NonZeroUsize>,
+}
+
+/// What may be wrong with input.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Accept {
+    /// Animations that break off
+    Truncated,
+    /// Images of a set that were painted over at another size
+    Edits,
+}
+
+impl Everywhere {
+    /// How much a file may ask for.
+    pub(crate) fn limits(&self) -> Limits {
+        let plain = Limits::default();
+        let accept_truncated = self.accept.contains(&Accept::Truncated);
+        let accept_edits = self.accept.contains(&Accept::Edits);
+        let pixels = self.max_pixels.unwrap_or(plain.pixels);
+        Limits { pixels, accept_truncated, accept_edits, ..plain }
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum When {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[cfg(test)]
+mod tests {
+    use clap::CommandFactory;
+
+    use super::*;
+
+    #[test]
+    fn the_command_line_is_consistent() {
+        Cli::command().debug_assert();
+    }
+}

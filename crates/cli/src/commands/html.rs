@@ -1,0 +1,34 @@
+//! `shibori preview html`: a page that plays every clip, in one file.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+use shibori_pipeline::steps::{Checked, html};
+
+use super::Program;
+use crate::args::Html;
+use crate::failure::Failure;
+use crate::words::{self, bytes, counted};
+
+#[derive(Serialize)]
+struct Report {
+    file: PathBuf,
+    frames: usize,
+    clips: usize,
+    findings: usize,
+    bytes: usize,
+}
+
+pub(super) fn run(args: &Html, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let tell =
+        |checked: &Checked| serde_json::to_value(words::findings(checked, &program.base)).unwrap_or_default();
+    let page = html(&args.source, &args.options, &args.output, tell, &cx)?;
+    cx.commit()?;
+    let (name, shown) = (args.output.display(), counted(page.frames, "frame"));
+    let text = format!("{} {name}: {shown}, {}", program.wrote(), counted(page.clips, "clip"));
+    program.say(&format!("{text}, {}; {}", counted(page.findings, "finding"), bytes(page.bytes as u64)));
+    let (file, frames, clips) = (args.output.clone(), page.frames, page.clips);
+    program.console.result(&Report { file, frames, clips, findings: page.findings, bytes: page.bytes });
+    Ok(())
+}

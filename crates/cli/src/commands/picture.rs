@@ -1,0 +1,103 @@
+//! `shibori preview contact|onion|drift|pages|grid`: pictures that prove it.
+
+use std::path::{Path, PathBuf};
+
+use image::RgbaImage;
+use serde::Serialize;
+use shibori_core::draw::CutPlan;
+use shibori_pipeline::Context;
+use shibori_pipeline::steps::{self, Drawn, write_picture};
+
+use super::Program;
+use crate::args::{Contact, Drift, GridPreview, Onion, Pages, PictureOut};
+use crate::failure::Failure;
+use crate::terminal;
+use crate::words::counted;
+
+#[derive(Serialize)]
+struct Report {
+    file: PathBuf,
+    size: [u32; 2],
+    frames: usize,
+}
+
+#[derive(Serialize)]
+struct GridReport {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    file: Option<PathBuf>,
+    size: [u32; 2],
+    /// Pixels of drawings that a line crosses, or that lie in no cell.
+    crossed: usize,
+    /// Cells without a drawing.
+    blank: usize,
+}
+
+pub(super) fn contact(args: &Contact, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    finish(&steps::contact(&args.source, &args.options, &cx)?, &args.out, cx, program)
+}
+
+pub(super) fn onion(args: &Onion, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    finish(&steps::onion(&args.source, &args.options, &cx)?, &args.out, cx, program)
+}
+
+pub(super) fn pages(args: &Pages, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    finish(&steps::pages(&args.source, &args.options, &cx)?, &args.out, cx, program)
+}
+
+pub(super) fn drift(args: &Drift, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let drawn = steps::drift(&args.source, args.after.as_deref(), &args.options, &cx)?;
+    written(&drawn, &args.output, cx, program)
+}
+
+/// Shows a picture here, or writes it and says so.
+fn finish(drawn: &Drawn, out: &PictureOut, cx: Context<'_>, program: &Program<'_>) -> Result<(), Failure> {
+    if out.here {
+        terminal::show(&drawn.image)?;
+    }
+    match &out.output {
+        Some(output) => written(drawn, output, cx, program),
+        None => Ok(()),
+    }
+}
+
+/// Writes a picture and says so.
+fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>) -> Result<(), Failure> {
+    write_picture(&drawn.image, output, &cx)?;
+    cx.commit()?;
+    let (file, size) = (output.to_owned(), size(&drawn.image));
+    let shown = counted(drawn.frames, "frame");
+    program.say(&format!("{} {}: {shown} on {}x{} px", program.wrote(), file.display(), size[0], size[1]));
+    program.console.result(&Report { file, size, frames: drawn.frames });
+    Ok(())
+}
+
+pub(super) fn grid(args: &GridPreview, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let drawn = steps::grid(&args.image, &args.options, &cx)?;
+    if args.out.here {
+        terminal::show(&drawn.image)?;
+    }
+    let what = match &drawn.plan {
+        CutPlan::Grid(grid) => format!("{} cells of {} px", grid.counts(), grid.cell_size()),
+        CutPlan::Places(places) => counted(places.len(), "place"),
+    };
+    let blank = if drawn.blank > 0 { format!(", {} blank", drawn.blank) } else { String::new() };
+    if let Some(output) = &args.out.output {
+        write_picture(&drawn.image, output, &cx)?;
+        cx.commit()?;
+        program.say(&format!("{} {}: {what}{blank}", program.wrote(), output.display()));
+    } else {
+        program.say(&format!("{what}{blank}"));
+    }
+    let (file, crossed, blank) = (args.out.output.clone(), drawn.crossed, drawn.blank);
+    program.console.result(&GridReport { file, size: size(&drawn.image), crossed, blank });
+    Ok(())
+}
+
+fn size(image: &RgbaImage) -> [u32; 2] {
+    [image.width(), image.height()]
+}

@@ -1,0 +1,95 @@
+//! Shaping that can't be done, in words.
+
+use shibori_core::shape::{
+    AlignError, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
+};
+
+use super::Failure;
+
+impl From<CanvasError> for Failure {
+    fn from(error: CanvasError) -> Self {
+        match error {
+            CanvasError::TooSmall { needed, .. } => {
+                Self::usage(error.to_string()).with_hint(format!("use --canvas {needed} or larger"))
+            }
+            CanvasError::Set(error) => error.into(),
+        }
+    }
+}
+
+impl From<ScaleError> for Failure {
+    fn from(error: ScaleError) -> Self {
+        let text = format!("--scale: {error}");
+        match error {
+            ScaleError::Set(error) => error.into(),
+            ScaleError::Factor(_) => Self::usage(text).with_hint("2 is twice as large, 0.5 half as large"),
+            ScaleError::Nothing { canvas, .. } => {
+                let least = 1.0 / f64::from(canvas.width.min(canvas.height));
+                Self::usage(text).with_hint(format!("use --scale {:.3} or more", least.max(0.001)))
+            }
+        }
+    }
+}
+
+impl From<AlignError> for Failure {
+    fn from(error: AlignError) -> Self {
+        let text = format!("--region: {error}");
+        match error {
+            AlignError::Set(error) => error.into(),
+            AlignError::RegionOutside { canvas, .. } => Self::usage(text).with_hint(format!(
+                "a region is x,y,width,height inside 0,0,{}",
+                canvas.to_string().replace('x', ",")
+            )),
+            AlignError::RegionPlain { .. } => Self::usage(text)
+                .with_hint("choose a region round a feature that has an outline, such as the head"),
+        }
+    }
+}
+
+impl From<MarkError> for Failure {
+    fn from(error: MarkError) -> Self {
+        let failure = Self::usage(error.to_string());
+        match error {
+            MarkError::Set(error) => error.into(),
+            MarkError::Missing { .. } => failure.with_hint(
+                "paint one spot of exactly that color into every frame, or leave frames out with --only",
+            ),
+            MarkError::Several { .. } => failure.with_hint("leave one spot of that color in each frame"),
+        }
+    }
+}
+
+impl From<NineError> for Failure {
+    fn from(error: NineError) -> Self {
+        let failure = Self::usage(format!("--nine: {error}"));
+        match error {
+            NineError::Set(error) => error.into(),
+            NineError::TooLarge { .. } => failure.with_hint(
+                "left and right together must be less than the width, top and bottom less than the height",
+            ),
+            NineError::NothingRepeats { .. } => {
+                failure.with_hint("say it: --nine LEFT,TOP,RIGHT,BOTTOM; or narrow to the panels with --only")
+            }
+        }
+    }
+}
+
+impl From<PolygonError> for Failure {
+    fn from(error: PolygonError) -> Self {
+        match error {
+            PolygonError::Set(error) => error.into(),
+            PolygonError::Corners(_) => {
+                Self::usage(format!("--polygon: {error}")).with_hint("try --polygon 8")
+            }
+        }
+    }
+}
+
+impl From<PlaceError> for Failure {
+    fn from(error: PlaceError) -> Self {
+        match error {
+            PlaceError::Set(error) => error.into(),
+            other => Self::usage(format!("--places: {other}")),
+        }
+    }
+}

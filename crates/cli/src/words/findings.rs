@@ -1,0 +1,189 @@
+//! What looks wrong, in words, and the command that mends it.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+use shibori_core::check::{Finding, Remedy, Seen, Sides};
+use shibori_core::clip::Clip;
+use shibori_core::{FrameSet, Size};
+use shibori_formats::manifest::SET_FILE;
+use shibori_pipeline::steps::Checked;
+
+use crate::words::pasteable;
+
+/// A finding as results tell it.
+#[derive(Serialize)]
+pub(crate) struct FindingReport {
+    pub(crate) rule: &'static str,
+    source: PathBuf,
+    pub(crate) sprite: String,
+    pub(crate) frame: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) clip: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) at: Option<[u32; 2]>,
+    value: f64,
+    limit: f64,
+    pub(crate) message: String,
+    pub(crate) remedy: String,
+}
+
+/// All findings of a source. `here` is the folder in which its path begins.
+pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
+    checked.findings.iter().map(|finding| one(&checked.set, &checked.source, here, finding)).collect()
+}
+
+fn one(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingReport {
+    FindingReport {
+        rule: finding.rule.id(),
+        source: path.to_owned(),
+        sprite: finding.sprite.to_string(),
+        frame: set.frames()[finding.frame].name().to_string(),
+        clip: finding.clip.as_ref().map(ToString::to_string),
+        at: finding.at.map(|at| [at.x, at.y]),
+        value: finding.value,
+        limit: finding.limit,
+        message: message(set, finding),
+        remedy: remedy(set, path, here, finding),
+    }
+}
+
+fn message(set: &FrameSet, finding: &Finding) -> String {
+    let clip = finding.clip.as_ref().map(ToString::to_string).unwrap_or_default();
+    match finding.seen {
+        Seen::Touches { pixels, sides } => {
+            format!(
+                "touches the {} edge of its canvas with {pixels} px: it may be cut there",
+                told_sides(sides)
+            )
+        }
+        Seen::Neighbor { area, sides } => {
+            format!("{area} px at the {} edge hang together with nothing: a neighbor's", told_sides(sides))
+        }
+        Seen::Stray { area, drawing } => format!("{area} stray px beside a drawing of {drawing} px"),
+        Seen::Forgotten { area } => {
+            format!("{area} px are all there is: a blank frame with forgotten pixels")
+        }
+        Seen::Moved { right, down } => {
+            let way = |pixels: f64, more: &str, less: &str| match pixels {
+                p if p > 0.0 => Some(format!("{} px {more}", plain(p))),
+                p if p < 0.0 => Some(format!("{} px {less}", plain(-p))),
+                _ => None,
+            };
+            let ways: Vec<String> =
+                [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
+            let is_up_only = right == 0.0 && down < 0.0;
+            format!(
+                "the figure stands {} of where clip '{clip}' has it (limit {} px){}",
+                ways.join(" and "),
+                plain(finding.limit),
+                if is_up_only { "; a leap does that on purpose" } else { "" }
+            )
+        }
+        Seen::Size { drawing, middle: (width, height), factor } => format!(
+            "is {:.0} % of the size that clip '{clip}' has elsewhere ({}x{} px against {width:.0}x{height:.0})",
+            (factor * 100.0).round(),
+            drawing.width,
+            drawing.height,
+        ),
+        Seen::Soft { pixels } => format!("{pixels} half-clear px in art of hard edges"),
+        Seen::FlatBackground(color) => format!("stands on a flat background of {color}"),
+        Seen::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} are left"),
+        Seen::OtherCanvas { than } => {
+            let (canvas, other) = (set.frames()[finding.frame].canvas(), &set.frames()[than]);
+            format!(
+                "has a canvas of {canvas} px, '{}' of the same clip one of {} px",
+                other.name(),
+                other.canvas()
+            )
+        }
+        Seen::Repeats { before } => {
+            format!("shows the same picture as '{}' before it", set.frames()[before].name())
+        }
+    }
+}
+
+fn told_sides(Sides(sides): Sides) -> String {
+    let names = ["left", "right", "top", "bottom"].into_iter().zip(sides);
+    names.filter(|(_, is)| *is).map(|(name, _)| name).collect::<Vec<_>>().join(" and ")
+}
+
+/// At most one decimal.
+fn plain(number: f64) -> String {
+    let text = format!("{number:.1}");
+    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
+}
+
+/// A command to paste.
+fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String {
+    let source = pasteable(&path.display().to_string());
+    let frame = &set.frames()[finding.frame];
+    let adjust = |options: &str, only: Option<String>| {
+        let only = only.map(|only| format!(" --only {}", pasteable(&only))).unwrap_or_default();
+        format!("shibori adjust {source} {} {options}{only}", target(path, here))
+    };
+    let this = || Some(format!("{}:{}", finding.sprite, set.number_in_sprite(finding.frame)));
+    let clip = || finding.clip.as_ref().map(|clip| format!("{}:{clip}", finding.sprite));
+    match finding.remedy {
+        Remedy::MoreRoom => match frame.source() {
+            Some(source) if source.cell.is_some() => {
+                let sheet = nearby(&source.file, path, here).unwrap_or_else(|| PathBuf::from(&source.file));
+                format!("shibori preview grid {} -o cut.png", pasteable(&sheet.display().to_string()))
+            }
+            _ => {
+                let Size { width, height } = frame.canvas();
+                adjust(&format!("--canvas {}x{}", width + 2, height + 2), None)
+            }
+        },
+        Remedy::RemoveGroups(pixels) => adjust(&format!("--specks {pixels}"), this()),
+        Remedy::LineUp => adjust("--align feet", clip()),
+        Remedy::Scale(factor) => adjust(&format!("--scale {factor:.3} --resample smooth"), this()),
+        Remedy::HardenAlpha => adjust("--harden-alpha 128", this()),
+        Remedy::TakeOut(color) => adjust(&format!("--key {color} --key-scope everywhere"), None),
+        Remedy::Canvas(size) => adjust(&format!("--canvas {size}"), Some(finding.sprite.to_string())),
+        Remedy::Hold(clip) => {
+            let spec = held(set, &set.clips()[clip], finding.frame);
+            format!("shibori clip {source} {}", pasteable(&spec))
+        }
+    }
+}
+
+/// Where a sheet lies that a manifest knows by its name only: here, beside the set or the folder it is in, or in a folder
+/// of this one.
+fn nearby(file: &str, set: &Path, here: &Path) -> Option<PathBuf> {
+    let around = set.ancestors().skip(1).take(2).map(|folder| folder.join(file));
+    let folder = if here.as_os_str().is_empty() { Path::new(".") } else { here };
+    let inside = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut inside: Vec<PathBuf> = inside.map(|entry| PathBuf::from(entry.file_name()).join(file)).collect();
+    inside.sort();
+    let mut places = [PathBuf::from(file)].into_iter().chain(around).chain(inside);
+    places.find(|path| here.join(path).is_file())
+}
+
+/// Where a mended set goes: into itself, or a folder named after what it comes from.
+fn target(path: &Path, here: &Path) -> String {
+    if here.join(path).join(SET_FILE).is_file() || path.file_name().is_some_and(|name| name == SET_FILE) {
+        return "--in-place".to_owned();
+    }
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    format!("-o {}", pasteable(&format!("{stem}-mended")))
+}
+
+/// A clip in which the frame before `twin` is held for both.
+fn held(set: &FrameSet, clip: &Clip, twin: usize) -> String {
+    let mut steps: Vec<(usize, f64)> = Vec::new();
+    let mut before = None;
+    for step in clip.steps() {
+        let ms = clip.span(step).millis();
+        match steps.last_mut() {
+            Some(last) if step.frame == twin && before != Some(twin) => last.1 += ms,
+            _ => steps.push((step.frame, ms)),
+        }
+        before = Some(step.frame);
+    }
+    let number = |frame: usize| set.number_in_sprite(frame);
+    let told =
+        steps.iter().map(|&(frame, ms)| format!("{}@{}ms", number(frame), (ms * 1000.0).round() / 1000.0));
+    let list: Vec<String> = told.collect();
+    format!("{}:{} = {} {}", clip.sprite(), clip.name(), list.join(","), clip.way())
+}

@@ -1,0 +1,11 @@
+//! The program's words: numbers as people read them, notices, findings, and what is said of a sheet.
+
+mod findings;
+mod notices;
+mod numbers;
+
+pub(crate) use findings::{FindingReport, told as findings};
+pub(crate) use notices::{notice, task};
+pub(crate) use numbers::{
+    bytes, cells, counted, grid_command, grouped, millis, numbers_as_ranges, pasteable, spacing_options,
+};

@@ -1,0 +1,106 @@
+//! What the pipeline noticed, in words, with the options that have to do with it.
+
+use shibori_formats::read::Remark;
+use shibori_pipeline::{Notice, Task};
+
+use crate::console::{Message, Weight};
+use crate::words::{counted, grouped};
+
+/// What is counted.
+pub(crate) fn task(task: Task) -> &'static str {
+    match task {
+        Task::Frames => "writing frames",
+        Task::Pages => "writing pages",
+        Task::Pictures => "encoding pictures",
+    }
+}
+
+fn note(text: String) -> (Weight, Message) {
+    (Weight::Note, Message { text, pointer: None, hint: None })
+}
+
+fn warning(text: String, hint: Option<&str>) -> (Weight, Message) {
+    (Weight::Warning, Message { text, pointer: None, hint: hint.map(str::to_owned) })
+}
+
+/// A notice in words.
+pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
+    match notice {
+        Notice::Read(remark) => self::remark(remark),
+        Notice::FlatBackground { file, color } => note(format!(
+            "{}: the background is flat {color}; --key auto makes it transparent",
+            file.display()
+        )),
+        Notice::AlreadyClear { file } => {
+            note(format!("{}: is transparent already, so no background is taken out", file.display()))
+        }
+        Notice::KeyLeft { file, color, pixels } => note(format!(
+            "{}: {} of {color} are left inside drawings; --key-scope everywhere takes them too",
+            file.display(),
+            counted(*pixels as usize, "pixel")
+        )),
+        Notice::UnevenScale { factor } => {
+            let whole = factor.round().max(1.0);
+            let hint = format!("use a whole factor such as {whole}, or --resample smooth for painted art");
+            warning(format!("--scale {factor} draws some pixels larger than others"), Some(&hint))
+        }
+        Notice::NoMatch { sprite, frame, likeness } => warning(
+            format!("{sprite}:{frame}: no shift matches well (best likeness {likeness:.2})"),
+            Some("left where it is; choose another --region, or raise --align-reach"),
+        ),
+        Notice::PivotsOutside { frames, first, pivot, canvas } => note(format!(
+            "{} have their pivot outside the canvas, such as '{first}': {pivot} of {canvas} px",
+            counted(*frames, "frame")
+        )),
+        Notice::CanvasesGrow { frames, step } => note(format!(
+            "the canvas of {} grows to a multiple of {step} px, to the right and downwards, so that --page-scales lands on whole pixels",
+            counted(*frames, "frame")
+        )),
+        Notice::CompanionsMissing { spec, frames, first } => warning(
+            format!(
+                "companion {}: {} without one, such as '{first}'; filled with {}",
+                spec.suffix,
+                counted(*frames, "frame"),
+                spec.neutral
+            ),
+            None,
+        ),
+        Notice::ArrangedAnew { why } => warning(format!("--keep-places: arranged anew: {why}"), None),
+        Notice::Hardened { pixels } => warning(
+            format!("a GIF has no half transparency: {} pixels were made clear or solid", grouped(*pixels)),
+            Some("write an .apng, or add --background with a color or checker"),
+        ),
+        Notice::Reduced { colors } => warning(
+            format!("a GIF has 256 colors: {} were reduced to 255", grouped(*colors as u64)),
+            Some("write an .apng to keep them"),
+        ),
+        Notice::Crossed { pixels } => warning(
+            format!("{} of drawings are crossed by a line or lie in no cell", counted(*pixels, "pixel")),
+            Some("they are marked in pink; try other numbers, or shibori inspect"),
+        ),
+        other => note(format!("{other:?}")),
+    }
+}
+
+fn remark(remark: &Remark) -> (Weight, Message) {
+    match remark {
+        Remark::MissingNumbers { sequence, missing } => {
+            let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
+            warning(
+                format!("numbered images '{sequence}': missing {}", numbers.join(", ")),
+                Some("the clip plays without them; add the files if they were forgotten"),
+            )
+        }
+        Remark::Truncated { file, frames } => warning(
+            format!("{file}: breaks off; the {} before the break were taken", counted(*frames, "frame")),
+            None,
+        ),
+        Remark::Edited { frame, file, was, now, canvas } => note(format!(
+            "{file}: was {was} px, is {now} px; frame '{frame}' has a canvas of {canvas} px now"
+        )),
+        Remark::FastDelays { file, frames } => note(format!(
+            "{file}: {} with a delay of 0 or 10 ms play as 100 ms, as in browsers",
+            counted(*frames, "frame")
+        )),
+    }
+}

@@ -1,0 +1,134 @@
+//! Numbers and names as people read and paste them.
+
+use std::path::Path;
+
+use shibori_core::cut::{Grid, Spacing};
+use shibori_core::{Cell, Pair};
+
+/// A word of a command line as it can be pasted into any shell: in double quotes where it needs them.
+pub(crate) fn pasteable(word: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || "-_./:=@+".contains(c);
+    // A comma separates lists in one shell and nothing in the others, inside a word without spaces.
+    let is_plain_word = !word.is_empty() && word.chars().all(|c| is_plain(c) || c == ',');
+    if is_plain_word { word.to_owned() } else { format!("\"{word}\"") }
+}
+
+/// The command that cuts a sheet by a grid.
+pub(crate) fn grid_command(path: &Path, grid: &Grid) -> String {
+    format!("shibori slice {} {}", pasteable(&path.display().to_string()), grid_options(grid))
+}
+
+fn grid_options(grid: &Grid) -> String {
+    let Spacing { offset, gutter } = grid.spacing();
+    if (offset, gutter) == Default::default() {
+        return format!("--grid {}", grid.counts());
+    }
+    format!("--cell {}{}", grid.cell_size(), spacing_options(offset, gutter))
+}
+
+/// ` --offset 2,2 --gutter 1,1`, without what is nothing.
+pub(crate) fn spacing_options(offset: Pair, gutter: Pair) -> String {
+    let option = |option: &str, pair: Pair| match pair {
+        Pair { x: 0, y: 0 } => String::new(),
+        pair => format!(" {option} {pair}"),
+    };
+    option("--offset", offset) + &option("--gutter", gutter)
+}
+
+/// `1 frame`, `2 frames`.
+pub(crate) fn counted(count: usize, noun: &str) -> String {
+    let plural = if count == 1 { "" } else { "s" };
+    format!("{} {noun}{plural}", grouped(count as u64))
+}
+
+/// `12,345`.
+pub(crate) fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let mut text = String::with_capacity(digits.len() * 4 / 3);
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            text.push(',');
+        }
+        text.push(digit);
+    }
+    text
+}
+
+/// Bytes in the unit that leaves one to three digits before the point; 1 kB is 1000 bytes.
+pub(crate) fn bytes(count: u64) -> String {
+    let (divisor, unit) = match count {
+        0..1_000 => return format!("{count} B"),
+        1_000..1_000_000 => (1e3, "kB"),
+        1_000_000..1_000_000_000 => (1e6, "MB"),
+        _ => (1e9, "GB"),
+    };
+    format!("{:.1} {unit}", count as f64 / divisor)
+}
+
+/// Milliseconds with at most two decimals: `100 ms`, `83.33 ms`.
+pub(crate) fn millis(value: f64) -> String {
+    let text = format!("{value:.2}");
+    format!("{} ms", text.trim_end_matches('0').trim_end_matches('.'))
+}
+
+/// Cells as short ranges: `r0c4-7`.
+pub(crate) fn cells(cells: &[Cell], grid: &Grid) -> Vec<String> {
+    let mut sorted = cells.to_vec();
+    sorted.sort_unstable();
+    let mut ranges: Vec<(Cell, u32)> = Vec::new();
+    for cell in sorted {
+        match ranges.last_mut() {
+            Some((start, last)) if start.row == cell.row && *last + 1 == cell.column => *last = cell.column,
+            _ => ranges.push((cell, cell.column)),
+        }
+    }
+    let last_column = grid.counts().columns - 1;
+    let text = |&(start, last): &(Cell, u32)| match (start.column, last) {
+        (0, last) if last == last_column => format!("r{}", start.row),
+        (first, last) if first == last => start.to_string(),
+        (_, last) => format!("{start}-{last}"),
+    };
+    ranges.iter().map(text).collect()
+}
+
+/// `0-3,5,4-2`.
+pub(crate) fn numbers_as_ranges(numbers: &[usize]) -> String {
+    let mut parts: Vec<(usize, usize)> = Vec::new();
+    let mut way = 0i64;
+    for &number in numbers {
+        match parts.last_mut() {
+            Some((start, end)) => {
+                let step = number as i64 - *end as i64;
+                if step.abs() == 1 && (start == end || step == way) {
+                    (way, *end) = (step, number);
+                } else {
+                    parts.push((number, number));
+                }
+            }
+            None => parts.push((number, number)),
+        }
+    }
+    let part = |&(start, end): &(usize, usize)| {
+        if start == end { start.to_string() } else { format!("{start}-{end}") }
+    };
+    parts.iter().map(part).collect::<Vec<_>>().join(",")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_read_easily() {
+        assert_eq!([0, 999, 1000, 1_234_567].map(grouped), ["0", "999", "1,000", "1,234,567"]);
+        assert_eq!([999, 1000, 12_345_678].map(bytes), ["999 B", "1.0 kB", "12.3 MB"]);
+        assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(millis), ["100 ms", "83.33 ms", "0.5 ms"]);
+    }
+
+    #[test]
+    fn frames_are_told_as_ranges_both_ways() {
+        assert_eq!(numbers_as_ranges(&[0, 1, 2, 3]), "0-3");
+        assert_eq!(numbers_as_ranges(&[3, 4, 5, 4, 7]), "3-5,4,7");
+        assert_eq!(numbers_as_ranges(&[5, 4, 3, 3]), "5-3,3");
+    }
+}

@@ -1,0 +1,231 @@
+//! What a frame carries besides its pixels: boxes, nine-slice insets, a polygon.
+//!
+//! All of it is measured on the canvas and follows every step that moves, mirrors or scales the drawing.
+//! Knows no pixels.
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::str::FromStr;
+
+use crate::{Color, Name, Point, Rect, Size};
+
+/// A rectangle that may reach outside the canvas.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Area {
+    /// Pixels from the canvas's left edge to its own; less than 0 outside.
+    pub x: i32,
+    /// Pixels from the canvas's top edge to its own.
+    pub y: i32,
+    /// Pixels across; at least 1.
+    pub width: u32,
+    /// Pixels down; at least 1.
+    pub height: u32,
+}
+
+impl From<Rect> for Area {
+    fn from(rect: Rect) -> Self {
+        Self { x: rect.x as i32, y: rect.y as i32, width: rect.width, height: rect.height }
+    }
+}
+
+impl Area {
+    /// The same where it lies on the canvas's side of the origin.
+    pub fn to_rect(self) -> Option<Rect> {
+        let (x, y) = (u32::try_from(self.x).ok()?, u32::try_from(self.y).ok()?);
+        Some(Rect::new(x, y, self.width, self.height))
+    }
+}
+
+/// Why a text is no area.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is not a box; write x,y,width,height in whole pixels of the canvas, such as 4,10,24,12")]
+pub struct AreaError(String);
+
+impl FromStr for Area {
+    type Err = AreaError;
+
+    fn from_str(text: &str) -> Result<Self, AreaError> {
+        let wrong = || AreaError(text.to_owned());
+        let numbers: Vec<i32> = text
+            .split(',')
+            .map(|part| part.trim().parse::<i32>().ok().filter(|number| number.abs() <= 1 << 20))
+            .collect::<Option<_>>()
+            .ok_or_else(wrong)?;
+        match numbers[..] {
+            [x, y, width, height] if width > 0 && height > 0 => {
+                Ok(Self { x, y, width: width as u32, height: height as u32 })
+            }
+            _ => Err(wrong()),
+        }
+    }
+}
+
+impl fmt::Display for Area {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{},{},{},{}", self.x, self.y, self.width, self.height)
+    }
+}
+
+/// How far the corners of a stretchable panel reach in from each side; what lies between stretches.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Insets {
+    /// Pixels from the left.
+    pub left: u32,
+    /// Pixels from the top.
+    pub top: u32,
+    /// Pixels from the right.
+    pub right: u32,
+    /// Pixels from the bottom.
+    pub bottom: u32,
+}
+
+impl Insets {
+    /// Whether something is left between the corners of a canvas.
+    pub fn fit(self, canvas: Size) -> bool {
+        u64::from(self.left) + u64::from(self.right) < u64::from(canvas.width)
+            && u64::from(self.top) + u64::from(self.bottom) < u64::from(canvas.height)
+    }
+}
+
+/// Why a text is no insets.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is no nine-slice; write left,top,right,bottom in pixels, such as 4,4,4,6")]
+pub struct InsetsError(String);
+
+impl FromStr for Insets {
+    type Err = InsetsError;
+
+    fn from_str(text: &str) -> Result<Self, InsetsError> {
+        let numbers: Option<Vec<u32>> = text.split(',').map(|part| part.trim().parse().ok()).collect();
+        match numbers.as_deref() {
+            Some(&[left, top, right, bottom]) => Ok(Self { left, top, right, bottom }),
+            _ => Err(InsetsError(text.to_owned())),
+        }
+    }
+}
+
+impl fmt::Display for Insets {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{},{},{},{}", self.left, self.top, self.right, self.bottom)
+    }
+}
+
+/// Boxes, nine-slice and polygon of one frame.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Annotations {
+    /// Named boxes, by name.
+    pub boxes: BTreeMap<Name, Area>,
+    /// Where a panel stretches.
+    pub nine: Option<Insets>,
+    /// Corners of a shape that covers the drawing, clockwise; empty where there is none.
+    pub polygon: Vec<Point>,
+    /// Where registration marks were that have been taken and not used yet. Never written to a file.
+    pub marks: Vec<(Color, Point)>,
+}
+
+/// Which sides of a picture are exchanged.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Mirror {
+    /// Left and right.
+    LeftRight,
+    /// Top and bottom.
+    UpDown,
+}
+
+impl Mirror {
+    /// A point of a canvas after mirroring.
+    pub fn point(self, at: Point, canvas: Size) -> Point {
+        match self {
+            Self::LeftRight => Point::new(f64::from(canvas.width) - at.x, at.y),
+            Self::UpDown => Point::new(at.x, f64::from(canvas.height) - at.y),
+        }
+    }
+}
+
+impl Annotations {
+    /// Where the mark of a color was.
+    pub fn mark(&self, color: Color) -> Option<Point> {
+        self.marks.iter().find(|(other, _)| *other == color).map(|(_, point)| *point)
+    }
+
+    /// All of it moved with the drawing. Nine-slice insets belong to the canvas and stay.
+    pub(crate) fn moved(self, x: i64, y: i64) -> Self {
+        let area = |area: Area| Area {
+            x: (i64::from(area.x) + x) as i32,
+            y: (i64::from(area.y) + y) as i32,
+            ..area
+        };
+        let corner = |at: Point| Point::new(at.x + x as f64, at.y + y as f64);
+        Self {
+            boxes: self.boxes.into_iter().map(|(name, at)| (name, area(at))).collect(),
+            polygon: self.polygon.into_iter().map(corner).collect(),
+            marks: self.marks.into_iter().map(|(color, at)| (color, corner(at))).collect(),
+            ..self
+        }
+    }
+
+    /// All of it as in a mirror.
+    pub(crate) fn mirrored(self, how: Mirror, canvas: Size) -> Self {
+        let across = how == Mirror::LeftRight;
+        let area = |area: Area| match how {
+            Mirror::LeftRight => Area { x: canvas.width as i32 - area.x - area.width as i32, ..area },
+            Mirror::UpDown => Area { y: canvas.height as i32 - area.y - area.height as i32, ..area },
+        };
+        let nine = |n: Insets| match across {
+            true => Insets { left: n.right, right: n.left, ..n },
+            false => Insets { top: n.bottom, bottom: n.top, ..n },
+        };
+        // In a mirror clockwise is counter-clockwise.
+        let corners = self.polygon.into_iter().rev().map(|at| how.point(at, canvas));
+        Self {
+            boxes: self.boxes.into_iter().map(|(name, at)| (name, area(at))).collect(),
+            nine: self.nine.map(nine),
+            polygon: corners.collect(),
+            marks: self.marks.into_iter().map(|(color, at)| (color, how.point(at, canvas))).collect(),
+        }
+    }
+
+    /// All of it larger or smaller; a box covers at least what it covered.
+    pub(crate) fn scaled(self, factor: f64) -> Self {
+        let span = |start: i32, length: u32| {
+            // A hair of tolerance: 3 times a third is 1.
+            let low = (f64::from(start) * factor + 1e-6).floor();
+            let high = ((f64::from(start) + f64::from(length)) * factor - 1e-6).ceil();
+            (low as i32, ((high - low) as u32).max(1))
+        };
+        let area = |area: Area| {
+            let ((x, width), (y, height)) = (span(area.x, area.width), span(area.y, area.height));
+            Area { x, y, width, height }
+        };
+        let point = |at: Point| Point::new(at.x * factor, at.y * factor);
+        let side = |length: u32| (f64::from(length) * factor).round() as u32;
+        let nine = |n: Insets| Insets {
+            left: side(n.left),
+            top: side(n.top),
+            right: side(n.right),
+            bottom: side(n.bottom),
+        };
+        Self {
+            boxes: self.boxes.into_iter().map(|(name, at)| (name, area(at))).collect(),
+            nine: self.nine.map(nine),
+            polygon: self.polygon.into_iter().map(point).collect(),
+            marks: self.marks.into_iter().map(|(color, at)| (color, point(at))).collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn boxes_and_insets_say_what_they_want() {
+        assert_eq!("-2, 4,10,12".parse(), Ok(Area { x: -2, y: 4, width: 10, height: 12 }));
+        for wrong in ["1,2,3", "1,2,0,4", "1,2,-3,4", "a,b,c,d", "", "1,2,3,4,5"] {
+            assert!(wrong.parse::<Area>().is_err(), "{wrong}");
+        }
+        assert!("4,4,4".parse::<Insets>().is_err());
+        let nine: Insets = "4,5,6,7".parse().unwrap();
+        assert!(nine.fit(Size::new(11, 13)) && !nine.fit(Size::new(10, 13)));
+    }
+}

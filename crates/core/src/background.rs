@@ -1,0 +1,138 @@
+//! What lies behind the drawings of a sheet: transparency, one flat color, or nothing that can be told.
+//!
+//! A flat color is looked for on the sheet's outermost pixels, where a background shows if anywhere. It
+//! may be a little noisy, as after a lossy format. Where there is transparency already, no color is ever
+//! guessed. Changes no pixel.
+
+use std::collections::HashMap;
+
+use image::Rgba;
+
+use crate::{Pixels, Size};
+
+/// What lies behind the drawings.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Background {
+    /// Transparency.
+    #[default]
+    Clear,
+    /// One color, give or take `tolerance` in each channel.
+    Flat {
+        /// The color.
+        color: Rgba<u8>,
+        /// The largest difference in one channel that is still background.
+        tolerance: u8,
+    },
+    /// No background can be told from the drawings.
+    None,
+}
+
+/// Share of the outermost pixels that must have the color.
+const OF_BORDER: f64 = 0.5;
+/// Share of all pixels that must have it.
+const OF_SHEET: f64 = 0.12;
+/// Farther from the commonest color than this in one channel is another color, not noise.
+const NOISE: u8 = 14;
+
+/// Finds what lies behind the drawings.
+pub fn find_background(sheet: &Pixels) -> Background {
+    if sheet.rows().any(|row| row.chunks_exact(4).any(|pixel| pixel[3] < 255)) {
+        return Background::Clear;
+    }
+    let border = border(sheet);
+    let Some(color) = middle_of_commonest(&border) else { return Background::None };
+    let near = |pixel: &[u8], limit: u8| distance(pixel, color) <= limit;
+    let mut distances: Vec<u8> =
+        border.iter().map(|pixel| distance(&pixel.0, color)).filter(|&far| far <= NOISE).collect();
+    if (distances.len() as f64) < OF_BORDER * border.len() as f64 {
+        return Background::None;
+    }
+    distances.sort_unstable();
+    let widest = distances[(distances.len() - 1) * 995 / 1000];
+    // A sample never shows the largest noise there is.
+    let tolerance = if widest == 0 { 0 } else { widest.saturating_add(widest / 2 + 2).min(NOISE + 10) };
+    let covered = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|p| near(p, tolerance)).count();
+    if (covered as f64) < OF_SHEET * sheet.size().area() as f64 {
+        return Background::None;
+    }
+    Background::Flat { color, tolerance }
+}
+
+impl Background {
+    /// Whether a pixel belongs to a drawing.
+    pub fn is_content(self, pixel: &[u8]) -> bool {
+        match self {
+            Background::Clear => pixel[3] > 0,
+            Background::Flat { color, tolerance } => distance(pixel, color) > tolerance,
+            Background::None => true,
+        }
+    }
+}
+
+/// The largest difference in one color channel.
+pub(crate) fn distance(pixel: &[u8], color: Rgba<u8>) -> u8 {
+    (0..3).map(|channel| pixel[channel].abs_diff(color[channel])).max().unwrap_or(0)
+}
+
+/// The outermost pixels, corners once.
+fn border(sheet: &Pixels) -> Vec<Rgba<u8>> {
+    let Size { width, height } = sheet.size();
+    let top_and_bottom = (0..width).flat_map(|x| [(x, 0), (x, height - 1)]);
+    let sides = (1..height.saturating_sub(1)).flat_map(|y| [(0, y), (width - 1, y)]);
+    top_and_bottom.chain(sides).filter_map(|(x, y)| sheet.get(x, y)).collect()
+}
+
+/// The middle of the crowd round the commonest color.
+fn middle_of_commonest(border: &[Rgba<u8>]) -> Option<Rgba<u8>> {
+    let mut counts: HashMap<[u8; 3], u32> = HashMap::new();
+    for pixel in border {
+        // Noise spreads a color over its neighbors; steps of 8 gather it again.
+        *counts.entry([pixel[0] / 8, pixel[1] / 8, pixel[2] / 8]).or_default() += 1;
+    }
+    let (commonest, _) = counts.into_iter().max_by_key(|&(color, count)| (count, color))?;
+    let mut seed = [0u8; 3];
+    for channel in 0..3 {
+        let inside = border.iter().filter(|p| [p[0] / 8, p[1] / 8, p[2] / 8] == commonest);
+        seed[channel] = median(inside.map(|p| p[channel]).collect());
+    }
+    let seed = Rgba([seed[0], seed[1], seed[2], 255]);
+    let crowd = || border.iter().filter(|pixel| distance(&pixel.0, seed) <= NOISE);
+    let [r, g, b] = [0, 1, 2].map(|channel| median(crowd().map(|pixel| pixel[channel]).collect()));
+    Some(Rgba([r, g, b, 255]))
+}
+
+fn median(mut values: Vec<u8>) -> u8 {
+    values.sort_unstable();
+    values.get(values.len() / 2).copied().unwrap_or(0)
+}
+
+#[cfg(test)]
+mod tests {
+    use image::RgbaImage;
+
+    use super::*;
+
+    fn sheet(background: impl Fn(u32, u32) -> [u8; 4]) -> Pixels {
+        // A drawing that reaches the left edge.
+        Pixels::whole(RgbaImage::from_fn(40, 30, |x, y| {
+            let inside = x < 12 && (5..20).contains(&y);
+            Rgba(if inside { [200, (x * 9) as u8, (y * 7) as u8, 255] } else { background(x, y) })
+        }))
+    }
+
+    #[test]
+    fn flat_and_noisy_colors_are_found_and_transparency_is_left_alone() {
+        let flat = find_background(&sheet(|_, _| [46, 160, 168, 255]));
+        assert_eq!(flat, Background::Flat { color: Rgba([46, 160, 168, 255]), tolerance: 0 });
+        let noise = |x: u32, y: u32| ((x * 7 + y * 13) % 5) as u8;
+        let noisy = sheet(|x, y| [44 + noise(x, y), 160, 170 - noise(y, x), 255]);
+        let Background::Flat { color, tolerance } = find_background(&noisy) else { panic!("not found") };
+        assert_eq!(color, Rgba([46, 160, 168, 255]));
+        assert!((2..=8).contains(&tolerance), "{tolerance}");
+        assert_eq!(find_background(&sheet(|_, _| [46, 160, 168, 0])), Background::Clear);
+        assert_eq!(
+            find_background(&sheet(|x, y| [(x * 6) as u8, (y * 8) as u8, (x * y) as u8, 255])),
+            Background::None
+        );
+    }
+}

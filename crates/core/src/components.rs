@@ -1,0 +1,86 @@
+//! Pixels that hang together, and groups of things that were joined. What is cut, cleaned and checked by single drawings
+//! stands on this; nothing here knows what a drawing is.
+//!
+//! Components are labeled by filling from each pixel that has no label yet; groups are the usual disjoint sets, each
+//! known by its first member, so that results never depend on the order of joining.
+
+use crate::{Pixels, Size};
+
+/// Pieces of a picture.
+pub(crate) struct Pieces {
+    /// For each pixel its piece from 1, or 0.
+    pub(crate) labels: Vec<u32>,
+    /// Pixels of each piece.
+    pub(crate) areas: Vec<u32>,
+}
+
+/// Labels pixels that hang together, also diagonally, in the order in which they are met.
+pub(crate) fn pieces(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Pieces {
+    let Size { width, height } = picture.size();
+    let content: Vec<bool> = picture.rows().flat_map(|row| row.chunks_exact(4)).map(is_content).collect();
+    let mut labels = vec![0u32; content.len()];
+    let mut areas = Vec::new();
+    let mut open = Vec::new();
+    for start in 0..content.len() {
+        if !content[start] || labels[start] > 0 {
+            continue;
+        }
+        areas.push(0);
+        let label = areas.len() as u32;
+        labels[start] = label;
+        open.push(start);
+        while let Some(at) = open.pop() {
+            areas[label as usize - 1] += 1;
+            for near in around(at, width, height) {
+                if content[near] && labels[near] == 0 {
+                    labels[near] = label;
+                    open.push(near);
+                }
+            }
+        }
+    }
+    Pieces { labels, areas }
+}
+
+/// The up to eight neighbors of a pixel.
+pub(crate) fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item = usize> {
+    let (x, y) = (at as u32 % width, at as u32 / width);
+    let columns = x.saturating_sub(1)..=(x + 1).min(width - 1);
+    let rows = y.saturating_sub(1)..=(y + 1).min(height - 1);
+    let places =
+        rows.flat_map(move |ny| columns.clone().map(move |nx| ny as usize * width as usize + nx as usize));
+    places.filter(move |&near| near != at)
+}
+
+/// Things from 0 that can be joined (disjoint sets with path halving: R. Tarjan, J. van Leeuwen, "Worst-case analysis of
+/// set union algorithms", 1984). A group is known by its first member.
+#[derive(Clone, Debug)]
+pub(crate) struct Groups {
+    first: Vec<usize>,
+}
+
+impl Groups {
+    /// So many things, each a group of its own.
+    pub(crate) fn of(count: usize) -> Self {
+        Self { first: (0..count).collect() }
+    }
+
+    /// Puts the groups of two things together.
+    pub(crate) fn join(&mut self, a: usize, b: usize) {
+        let (a, b) = (self.root(a), self.root(b));
+        self.first[a.max(b)] = a.min(b);
+    }
+
+    fn root(&mut self, mut at: usize) -> usize {
+        while self.first[at] != at {
+            self.first[at] = self.first[self.first[at]];
+            at = self.first[at];
+        }
+        at
+    }
+
+    /// For each thing the first one of its group.
+    pub(crate) fn firsts(mut self) -> Vec<usize> {
+        (0..self.first.len()).map(|at| self.root(at)).collect()
+    }
+}

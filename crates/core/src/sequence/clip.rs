@@ -1,0 +1,292 @@
+//! A clip as a set holds it. Never looks at pixels.
+
+use crate::sequence::Span;
+use crate::sequence::timing::{TimeError, common_clock};
+use crate::{Carried, Name};
+
+/// A named sequence of steps.
+///
+/// # Guarantees
+/// At least one step; every step lasts at least one tick of a clock of at least one tick a second.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Clip {
+    sprite: Name,
+    name: Name,
+    play: Play,
+    plays: u32,
+    timescale: u32,
+    steps: Vec<Step>,
+    carried: Carried,
+}
+
+/// The way through the steps.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Play {
+    /// From the first to the last.
+    #[default]
+    Forward,
+    /// There and back: 0 1 2 1, first and last once.
+    Bounce,
+}
+
+/// One step: a frame, for how long, and what goes with it.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Step {
+    /// The frame's place in the set, from 0.
+    pub frame: usize,
+    /// How long, in ticks of the clip's clock; at least 1.
+    pub ticks: u32,
+    /// Drawn mirrored left-right about the pivot.
+    pub mirror: bool,
+    /// What the game is told when the step begins.
+    pub event: Option<String>,
+    /// Keys carried along.
+    pub carried: Carried,
+}
+
+/// Why steps are no clip.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ClipError {
+    /// Nothing to play.
+    #[error("clip '{0}' has no frames")]
+    Empty(Name),
+    /// A step that lasts no time, or a clock that does not run.
+    #[error("clip '{clip}': {error}")]
+    Time {
+        /// The clip.
+        clip: Name,
+        /// What is wrong with its time.
+        error: TimeError,
+    },
+}
+
+impl Clip {
+    /// Its name with its sprite's: `koi:swim`.
+    pub fn whole_name(&self) -> String {
+        format!("{}:{}", self.sprite, self.name)
+    }
+
+    /// Whether a text is its name with its sprite's.
+    pub(crate) fn is_called(&self, whole: &str) -> bool {
+        let name = whole.strip_prefix(self.sprite.as_str()).and_then(|rest| rest.strip_prefix(':'));
+        name == Some(self.name.as_str())
+    }
+
+    /// Checks and takes a clip; it plays forward and for ever.
+    pub fn new(sprite: Name, name: Name, timescale: u32, steps: Vec<Step>) -> Result<Self, ClipError> {
+        if steps.is_empty() {
+            return Err(ClipError::Empty(name));
+        }
+        if timescale == 0 || steps.iter().any(|step| step.ticks == 0) {
+            return Err(ClipError::Time { clip: name, error: TimeError::Zero });
+        }
+        let (play, plays) = (Play::default(), 0);
+        Ok(Self { sprite, name, play, plays, timescale, steps, carried: Carried::new() })
+    }
+
+    /// A clip of frames with a time each, on the coarsest clock that keeps all of them exact.
+    pub fn of_spans(sprite: Name, name: Name, spans: &[(usize, Span)]) -> Result<Self, ClipError> {
+        let only_spans: Vec<Span> = spans.iter().map(|&(_, span)| span).collect();
+        let clocked = common_clock(&only_spans);
+        let (timescale, ticks) = clocked.map_err(|error| ClipError::Time { clip: name.clone(), error })?;
+        let step = |(&(frame, _), ticks)| Step { frame, ticks, ..Step::default() };
+        Self::new(sprite, name, timescale, spans.iter().zip(ticks).map(step).collect())
+    }
+
+    /// The same clip played another way, `plays` times; 0 is for ever.
+    pub fn playing(self, play: Play, plays: u32) -> Self {
+        Self { play, plays, ..self }
+    }
+
+    /// The same clip with every step drawn mirrored.
+    pub fn mirrored(mut self) -> Self {
+        for step in &mut self.steps {
+            step.mirror = true;
+        }
+        self
+    }
+
+    /// The same clip with other carried keys.
+    pub fn with_carried(self, carried: Carried) -> Self {
+        Self { carried, ..self }
+    }
+
+    /// The same steps on another clock; `ticks` in the steps' order.
+    ///
+    /// # Errors
+    /// As [`Clip::new`].
+    pub(crate) fn retimed(mut self, timescale: u32, ticks: &[u32]) -> Result<Self, ClipError> {
+        for (step, &ticks) in self.steps.iter_mut().zip(ticks) {
+            step.ticks = ticks;
+        }
+        let (play, plays, carried) = (self.play, self.plays, self.carried);
+        Ok(Self::new(self.sprite, self.name, timescale, self.steps)?
+            .playing(play, plays)
+            .with_carried(carried))
+    }
+
+    /// The same clip under another name.
+    pub(crate) fn renamed(self, name: Name) -> Self {
+        Self { name, ..self }
+    }
+
+    /// The same clip with an event on a step, or without the one it has.
+    pub(crate) fn with_event(mut self, step: usize, event: Option<String>) -> Self {
+        if let Some(step) = self.steps.get_mut(step) {
+            step.event = event;
+        }
+        self
+    }
+
+    /// The same clip with only the steps whose frame stays, each as long as it and those after it that went;
+    /// `None` where none stays. What comes before the first that stays goes with its time.
+    pub(crate) fn keeping(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {
+        let mut kept: Vec<Step> = Vec::new();
+        for step in self.steps {
+            match kept.last_mut() {
+                _ if stays(step.frame) => kept.push(step),
+                Some(last) => last.ticks = last.ticks.saturating_add(step.ticks),
+                None => {}
+            }
+        }
+        self.steps = kept;
+        (!self.steps.is_empty()).then_some(self)
+    }
+
+    /// The same clip in a set where its frames lie elsewhere; `None` where one of them is gone.
+    pub(crate) fn with_places(mut self, new_place: &[Option<usize>]) -> Option<Self> {
+        for step in &mut self.steps {
+            step.frame = new_place[step.frame]?;
+        }
+        Some(self)
+    }
+
+    /// The same clip with its frames `count` places further on.
+    pub(crate) fn moved_by(mut self, count: usize) -> Self {
+        for step in &mut self.steps {
+            step.frame += count;
+        }
+        self
+    }
+
+    /// The same clip with the frame of each step replaced, given the step's number and its frame.
+    pub(crate) fn with_frames(mut self, frame: impl Fn(usize, usize) -> usize) -> Self {
+        for (at, step) in self.steps.iter_mut().enumerate() {
+            step.frame = frame(at, step.frame);
+        }
+        self
+    }
+
+    /// The sprite it belongs to.
+    pub fn sprite(&self) -> &Name {
+        &self.sprite
+    }
+
+    /// Its name, unique within the sprite.
+    pub fn name(&self) -> &Name {
+        &self.name
+    }
+
+    /// The way through the steps.
+    pub fn play(&self) -> Play {
+        self.play
+    }
+
+    /// How often; 0 is for ever.
+    pub fn plays(&self) -> u32 {
+        self.plays
+    }
+
+    /// How it plays, in the words it is typed with: `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
+    pub fn way(&self) -> String {
+        match (self.play, self.plays) {
+            (Play::Forward, 0) => "loop".to_owned(),
+            (Play::Forward, 1) => "once".to_owned(),
+            (Play::Forward, plays) => format!("loop {plays}"),
+            (Play::Bounce, 0) => "bounce".to_owned(),
+            (Play::Bounce, plays) => format!("bounce {plays}"),
+        }
+    }
+
+    /// Ticks a second.
+    pub fn timescale(&self) -> u32 {
+        self.timescale
+    }
+
+    /// The steps as listed, before any way back.
+    pub fn steps(&self) -> &[Step] {
+        &self.steps
+    }
+
+    /// Keys carried along for the user.
+    pub fn carried(&self) -> &Carried {
+        &self.carried
+    }
+
+    /// How long a step is shown.
+    pub fn span(&self, step: &Step) -> Span {
+        // Both are at least 1: see the guarantees.
+        Span::new(step.ticks, self.timescale).unwrap_or(Span::DEFAULT)
+    }
+
+    /// The steps of one play in the order shown, the way back of a bounce written out.
+    pub fn shown(&self) -> Vec<&Step> {
+        let back = match (self.play, self.steps.len()) {
+            (Play::Bounce, count @ 3..) => &self.steps[1..count - 1],
+            _ => &[],
+        };
+        self.steps.iter().chain(back.iter().rev()).collect()
+    }
+
+    /// Ticks of one play, the way back of a bounce included.
+    pub fn total_ticks(&self) -> u64 {
+        self.shown().iter().map(|step| u64::from(step.ticks)).sum()
+    }
+
+    /// Milliseconds of one play.
+    pub fn total_millis(&self) -> f64 {
+        self.total_ticks() as f64 * 1000.0 / f64::from(self.timescale)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn clip(ticks: &[u32]) -> Result<Clip, ClipError> {
+        let steps = ticks.iter().enumerate().map(|(frame, &ticks)| Step { frame, ticks, ..Step::default() });
+        Clip::new(Name::new("frog").unwrap(), Name::new("leap").unwrap(), 1000, steps.collect())
+    }
+
+    #[test]
+    fn six_frames_of_100_ms_last_600_ms() {
+        assert_eq!(clip(&[100; 6]).unwrap().total_millis(), 600.0);
+    }
+
+    #[test]
+    fn a_bounce_shows_its_ends_once() {
+        for (count, wanted) in
+            [(1, vec![0]), (2, vec![0, 1]), (3, vec![0, 1, 2, 1]), (4, vec![0, 1, 2, 3, 2, 1])]
+        {
+            let clip = clip(&vec![10; count]).unwrap().playing(Play::Bounce, 0);
+            assert_eq!(clip.shown().iter().map(|step| step.frame).collect::<Vec<_>>(), wanted);
+            assert_eq!(clip.total_ticks(), 10 * wanted.len() as u64);
+        }
+    }
+
+    #[test]
+    fn thinning_out_keeps_the_time() {
+        let thin = clip(&[10, 20, 30, 40, 50]).unwrap().keeping(|frame| frame % 2 == 0).unwrap();
+        assert_eq!(
+            thin.steps().iter().map(|s| (s.frame, s.ticks)).collect::<Vec<_>>(),
+            [(0, 30), (2, 70), (4, 50)]
+        );
+        assert!(clip(&[10]).unwrap().keeping(|_| false).is_none());
+    }
+
+    #[test]
+    fn nothing_to_play_and_no_time_are_refused() {
+        assert!(matches!(clip(&[]), Err(ClipError::Empty(_))));
+        assert!(matches!(clip(&[1, 0]), Err(ClipError::Time { error: TimeError::Zero, .. })));
+    }
+}

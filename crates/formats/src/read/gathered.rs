@@ -1,0 +1,71 @@
+//! What reading a source gives: frames, what was noticed, and which files were read; and what things are called after
+//! their files.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::{FrameSet, Name, Size};
+
+use crate::Error;
+
+/// Frames, and what was noticed on the way.
+#[derive(Clone, Debug, Default)]
+pub struct Gathered {
+    /// The frames and clips.
+    pub set: FrameSet,
+    /// What the user should hear.
+    pub remarks: Vec<Remark>,
+    /// Every file that was read: none of them may be overwritten.
+    pub files: Vec<PathBuf>,
+}
+
+/// Something that is no error, but not as it may seem.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Remark {
+    /// Numbers missing in a numbered sequence.
+    MissingNumbers {
+        /// The sequence, such as `leap_`.
+        sequence: String,
+        /// The numbers that are not there.
+        missing: Vec<u64>,
+    },
+    /// An animation that breaks off; the frames before that were taken.
+    Truncated {
+        /// The file.
+        file: String,
+        /// How many frames are whole.
+        frames: usize,
+    },
+    /// An image of a set that was painted over at another size.
+    Edited {
+        /// The frame.
+        frame: String,
+        /// Its image.
+        file: String,
+        /// The size it had.
+        was: Size,
+        /// The size it has.
+        now: Size,
+        /// The frame's canvas now.
+        canvas: Size,
+    },
+    /// Delays too short for viewers, played as 100 ms.
+    FastDelays {
+        /// The file.
+        file: String,
+        /// How many frames have one.
+        frames: usize,
+    },
+}
+
+/// A file's name without its folders and its ending: the sprite it is taken for.
+pub fn sprite_name(path: &Path) -> Result<Name, Error> {
+    if path == Path::new("-") {
+        return Name::new("stdin").map_err(|error| Error::read(path, error));
+    }
+    let stem = path.file_stem().map_or_else(|| "frames".into(), |stem| stem.to_string_lossy());
+    Name::new(stem).map_err(|error| Error::read(path, error))
+}
+
+pub(crate) fn file_name(path: &Path) -> String {
+    path.file_name().unwrap_or_default().to_string_lossy().into_owned()
+}

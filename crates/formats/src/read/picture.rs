@@ -1,0 +1,147 @@
+//! What decoders make of a file, and how much a file may ask for. Every codec stands on this; nothing here reads a byte.
+
+use image::RgbaImage;
+use shibori_core::clip::Span;
+use shibori_core::{Pixels, Size};
+
+use crate::ReadProblem;
+
+/// What a file held.
+#[derive(Clone, Debug)]
+pub struct Loaded {
+    /// What it is.
+    pub info: ImageInfo,
+    /// What it shows, in 8-bit straight-alpha RGBA.
+    pub picture: Picture,
+    /// Whether the file breaks off and only the frames before that are here.
+    pub is_truncated: bool,
+}
+
+/// A still picture or a moving one.
+#[derive(Clone, Debug)]
+pub enum Picture {
+    /// One picture.
+    Still(Pixels),
+    /// Several, with times.
+    Moving(Animation),
+}
+
+/// Whole pictures, as a viewer composites them.
+#[derive(Clone, Debug)]
+pub struct Animation {
+    /// In order; at least one, all of one size.
+    pub moments: Vec<Moment>,
+    /// How often it plays; 0 is for ever.
+    pub plays: u32,
+}
+
+/// One picture of an animation.
+#[derive(Clone, Debug)]
+pub struct Moment {
+    /// The whole canvas.
+    pub picture: RgbaImage,
+    /// How long it is shown.
+    pub span: Span,
+    /// What the file says where that is not what viewers do: a GIF's delay of 0 or 1 hundredths.
+    pub raw_delay: Option<u32>,
+}
+
+/// What a file is, for people.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ImageInfo {
+    /// The file format.
+    pub format: Format,
+    /// Width and height.
+    pub size: Size,
+    /// How colors are stored, such as "RGBA, 8 bit".
+    pub color: String,
+}
+
+/// Image formats that can be read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Format {
+    /// Portable Network Graphics, animated ones included.
+    Png,
+    /// Graphics Interchange Format.
+    Gif,
+    /// WebP, still and animated.
+    WebP,
+    /// JPEG; the EXIF orientation is applied.
+    Jpeg,
+    /// Windows bitmap.
+    Bmp,
+    /// TIFF, the first picture of it.
+    Tiff,
+    /// Truevision TGA; it has no signature, so the file's ending says it.
+    Tga,
+    /// Quite OK Image.
+    Qoi,
+    /// Uncompressed video, YUV4MPEG2.
+    Y4m,
+}
+
+impl Format {
+    /// The format whose signature the bytes begin with.
+    pub(super) fn of(bytes: &[u8]) -> Option<Self> {
+        match bytes {
+            [0x89, b'P', b'N', b'G', ..] => Some(Self::Png),
+            [b'G', b'I', b'F', b'8', ..] => Some(Self::Gif),
+            [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some(Self::WebP),
+            [0xff, 0xd8, 0xff, ..] => Some(Self::Jpeg),
+            [b'B', b'M', ..] => Some(Self::Bmp),
+            [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => Some(Self::Tiff),
+            [b'q', b'o', b'i', b'f', ..] => Some(Self::Qoi),
+            _ if bytes.starts_with(b"YUV4MPEG2 ") => Some(Self::Y4m),
+            _ => None,
+        }
+    }
+
+    /// Its short name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Png => "PNG",
+            Self::Gif => "GIF",
+            Self::WebP => "WebP",
+            Self::Jpeg => "JPEG",
+            Self::Bmp => "BMP",
+            Self::Tiff => "TIFF",
+            Self::Tga => "TGA",
+            Self::Qoi => "QOI",
+            Self::Y4m => "YUV4MPEG2",
+        }
+    }
+}
+
+/// How much a file may ask for before it is refused, and what is taken of a broken one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// Pixels of one picture.
+    pub pixels: u64,
+    /// Frames of one animation.
+    pub frames: u32,
+    /// Take the whole frames of an animation that breaks off.
+    pub accept_truncated: bool,
+    /// Take images of a set whose size was changed since.
+    pub accept_edits: bool,
+}
+
+impl Limits {
+    /// Pixels of all frames of one animation together: eight pictures of the largest size.
+    pub(super) fn film_pixels(&self) -> u64 {
+        self.pixels.saturating_mul(8)
+    }
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false, accept_edits: false }
+    }
+}
+
+/// Refuses a picture larger than allowed, before anything is made room for.
+pub(super) fn check_size(size: Size, limits: &Limits) -> Result<(), ReadProblem> {
+    if size.area() > limits.pixels {
+        return Err(ReadProblem::TooLarge { size, limit: limits.pixels });
+    }
+    Ok(())
+}

@@ -1,0 +1,233 @@
+//! From a manifest and its pages to frames.
+
+use std::collections::{BTreeMap, HashMap};
+use std::path::Path;
+
+use image::imageops;
+use serde_json::{Map, Value};
+use shibori_core::clip::{Clip, Play, Step};
+use shibori_core::pack::{OldPlaces, Place};
+use shibori_core::parallel;
+use shibori_core::{
+    Annotations, Area, Carried, Frame, FrameSet, Insets, Name, Pair, Pixels, Point, Rect, Size, Source,
+};
+
+use crate::manifest::{
+    ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, SourceEntry, as_seen, page_files, page_path,
+    parse,
+};
+use crate::read::gathered::{Gathered, Remark};
+use crate::read::image::{bytes_of, image as read_image};
+use crate::read::picture::{Limits, Picture};
+use crate::{Error, ReadProblem};
+
+/// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
+pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let bytes = bytes_of(path)?;
+    let mut manifest = parse(&bytes).map_err(wrong)?;
+    let files = page_files(path, &manifest)?;
+    let pages =
+        parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
+    let remarks = refit(&mut manifest, &pages);
+    for (page, pixels) in manifest.pages.iter().zip(&pages) {
+        let (said, found) = (Size::from((page.size[0], page.size[1])), pixels.size());
+        if said != found {
+            return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
+        }
+    }
+    let set = to_set(manifest, &pages).map_err(wrong)?;
+    Ok(Gathered { set, remarks, files: std::iter::once(path.to_owned()).chain(files).collect() })
+}
+
+/// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.
+pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let mut suffixes: Vec<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
+    suffixes.sort_unstable();
+    suffixes.dedup();
+    let view = |suffix: &String| {
+        let mut files = Vec::new();
+        let mut pages = Vec::new();
+        for page in &manifest.pages {
+            // Frames of a page without this companion are left out below.
+            let Some(file) = page.companions.get(suffix) else {
+                pages.push(Pixels::none());
+                continue;
+            };
+            let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
+            let file = page_path(folder, file).map_err(wrong)?;
+            pages.push(open_page(&as_page, &file, path, limits)?);
+            files.push(file);
+        }
+        let mut part = manifest.clone();
+        part.clips.clear();
+        part.frames.retain(|frame| pages.get(frame.page).is_some_and(|page| !page.is_empty()));
+        for frame in &mut part.frames {
+            frame.name += suffix;
+        }
+        Ok(Gathered { set: to_set(part, &pages).map_err(wrong)?, remarks: Vec::new(), files })
+    };
+    suffixes.into_iter().map(view).collect()
+}
+
+/// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
+/// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
+fn refit(manifest: &mut Manifest, pages: &[Pixels]) -> Vec<Remark> {
+    let mut remarks = Vec::new();
+    for (number, pixels) in pages.iter().enumerate() {
+        let page = &mut manifest.pages[number];
+        let (said, found) = (page.size, pixels.size());
+        let mut on_page = manifest.frames.iter_mut().filter(|f| f.page == number && f.rect != [0; 4]);
+        let (Some(frame), None) = (on_page.next(), on_page.next()) else { continue };
+        if said == [found.width, found.height] || frame.rect != [0, 0, said[0], said[1]] {
+            continue;
+        }
+        let needed = |inset: u32, length: u32, canvas: u32| canvas.max(inset.saturating_add(length));
+        let old = frame.canvas;
+        // An untrimmed frame's canvas is its picture, also where that became smaller.
+        let is_whole = frame.inset == [0, 0] && old == said;
+        frame.rect = [0, 0, found.width, found.height];
+        frame.canvas = match is_whole {
+            true => [found.width, found.height],
+            false => {
+                [needed(frame.inset[0], found.width, old[0]), needed(frame.inset[1], found.height, old[1])]
+            }
+        };
+        page.size = [found.width, found.height];
+        remarks.push(Remark::Edited {
+            frame: frame.name.clone(),
+            file: page.file.clone(),
+            was: Size::from((said[0], said[1])),
+            now: found,
+            canvas: Size::from((frame.canvas[0], frame.canvas[1])),
+        });
+    }
+    remarks
+}
+
+/// Where the frames of an atlas lie, from its manifest alone.
+pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    let mut places = HashMap::new();
+    for frame in manifest.frames {
+        let [x, y, width, height] = frame.rect;
+        let place = Place { page: frame.page, rect: Rect::new(x, y, width, height), turned: frame.turned };
+        let sprite = Name::new(frame.sprite).map_err(|error| wrong(error.into()))?;
+        let name = Name::new(frame.name).map_err(|error| wrong(error.into()))?;
+        if !place.rect.is_empty() {
+            places.insert((sprite, name), place);
+        }
+    }
+    let pages = manifest.pages.iter().map(|page| Size::from((page.size[0], page.size[1]))).collect();
+    Ok(OldPlaces { pages, places })
+}
+
+fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<Pixels, Error> {
+    let loaded = match read_image(file, limits) {
+        Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
+            return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));
+        }
+        other => other?,
+    };
+    let Picture::Still(pixels) = loaded.picture else {
+        return Err(Error::read(manifest, ReadProblem::PageMoves(page.file.clone())));
+    };
+    let said = Size::from((page.size[0], page.size[1]));
+    if pixels.size() != said && !limits.accept_edits {
+        let found = pixels.size();
+        return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
+    }
+    Ok(as_seen(page, pixels))
+}
+
+fn to_set(manifest: Manifest, pages: &[Pixels]) -> Result<FrameSet, ReadProblem> {
+    let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
+    let frames = frames.collect::<Result<Vec<_>, _>>()?;
+    let clips = manifest.clips.into_iter().map(to_clip).collect::<Result<Vec<_>, _>>()?;
+    Ok(FrameSet::new(frames, clips)?.with_carried(carried(manifest.extras, manifest.other)))
+}
+
+fn to_frame(entry: FrameEntry, pages: &[Pixels]) -> Result<Frame, ReadProblem> {
+    let pixels = kept_pixels(&entry, pages)?;
+    let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
+    let inset =
+        if pixels.is_empty() { Pair::default() } else { Pair { x: entry.inset[0], y: entry.inset[1] } };
+    let frame =
+        Frame::trimmed(Name::new(entry.sprite)?, Name::new(entry.name.clone())?, pixels, canvas, inset);
+    let frame = frame.map_err(|error| ReadProblem::Frame { frame: entry.name, error })?;
+    let point = |at: [Coordinate; 2]| Point::new(at[0].0, at[1].0);
+    let area = |[x, y, width, height]: [i32; 4]| {
+        let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
+        Some(Area { x, y, width: side(width)?, height: side(height)? })
+    };
+    let mut boxes = BTreeMap::new();
+    for (name, sides) in entry.boxes {
+        let frame = frame.name().to_string();
+        let area = area(sides).ok_or_else(|| ReadProblem::EmptyBox { frame, name: name.clone() })?;
+        boxes.insert(Name::new(name)?, area);
+    }
+    let nine = entry.nine.map(|[left, top, right, bottom]| Insets { left, top, right, bottom });
+    let annotations = Annotations {
+        boxes,
+        nine,
+        polygon: entry.polygon.into_iter().map(point).collect(),
+        marks: Vec::new(),
+    };
+    let source = entry.source.map(to_source);
+    Ok(frame
+        .with_pivot(point(entry.pivot))
+        .with_annotations(annotations)
+        .with_source(source)
+        .with_carried(carried(entry.extras, entry.other)))
+}
+
+fn kept_pixels(entry: &FrameEntry, pages: &[Pixels]) -> Result<Pixels, ReadProblem> {
+    let [x, y, width, height] = entry.rect;
+    let rect = Rect::new(x, y, width, height);
+    if rect.is_empty() {
+        return Ok(Pixels::none());
+    }
+    let count = pages.len();
+    let no_page = || ReadProblem::NoPage { frame: entry.name.clone(), page: entry.page, count };
+    let page = pages.get(entry.page).ok_or_else(no_page)?;
+    let outside = || ReadProblem::RectOutside { frame: entry.name.clone(), rect, page: page.size() };
+    let part = page.part(rect).ok_or_else(outside)?;
+    Ok(if entry.turned { Pixels::whole(imageops::rotate270(&part.to_image())) } else { part })
+}
+
+fn to_source(entry: SourceEntry) -> Source {
+    Source {
+        file: entry.file,
+        // A cell in words that are not ours is kept as nothing rather than refused.
+        cell: entry.cell.and_then(|cell| cell.parse().ok()),
+        rect: entry.rect.map(|[x, y, width, height]| Rect::new(x, y, width, height)),
+        carried: entry.other,
+    }
+}
+
+fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
+    let steps = entry.steps.into_iter().map(|step| Step {
+        frame: step.frame,
+        ticks: step.ticks,
+        mirror: step.mirror,
+        event: step.event,
+        carried: step.other,
+    });
+    let play = match entry.play {
+        Playing::Forward => Play::Forward,
+        Playing::Bounce => Play::Bounce,
+    };
+    let clip = Clip::new(Name::new(entry.sprite)?, Name::new(entry.name)?, entry.timescale, steps.collect())?;
+    Ok(clip.playing(play, entry.plays).with_carried(carried(entry.extras, entry.other)))
+}
+
+fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> Carried {
+    if let Some(extras) = extras {
+        other.insert("extras".to_owned(), Value::Object(extras));
+    }
+    other
+}

@@ -1,0 +1,253 @@
+//! Why a step can't be done, as values. They name no option and no command: what to type instead is the program's to say.
+
+use std::path::PathBuf;
+
+use shibori_core::clip::{ApplyError, ClipError, EditError, RowError};
+use shibori_core::cut::{CutError, Grid, RectError};
+use shibori_core::pack::{CompanionError, PackError};
+use shibori_core::shape::{
+    AlignError, Anchor, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
+};
+use shibori_core::{Area, Color, NamingError, OnlyError, SelectError, SetError};
+use shibori_formats::export::{ExportError, TemplateError};
+
+use crate::options::Contradiction;
+
+/// Why a step can't be done.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Error {
+    /// A file that can't be read or written.
+    #[error(transparent)]
+    File(#[from] shibori_formats::Error),
+    /// Options that make no sense together.
+    #[error(transparent)]
+    Options(#[from] Contradiction),
+    /// A sheet that can't be cut so.
+    #[error("{}: {error}", sheet.display())]
+    Cut {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+        /// Why.
+        error: CutError,
+    },
+    /// A list of places that does not fit its sheet.
+    #[error("{}: {error}", list.display())]
+    Rects {
+        /// The list, as it was named.
+        list: PathBuf,
+        /// Why.
+        error: RectError,
+    },
+    /// Every cell of a sheet is blank.
+    #[error("{}: all {cells} cells are blank", sheet.display())]
+    AllBlank {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+        /// How many cells there are.
+        cells: u64,
+    },
+    /// A sheet without a drawing.
+    #[error("{}: is wholly blank, so there is nothing to cut by", sheet.display())]
+    BlankSheet {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+    },
+    /// No grid explains a sheet, or several do.
+    #[error("{}: {}", sheet.display(), unsure(grids))]
+    UnsureGrid {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+        /// The likely grids, the best first.
+        grids: Vec<Grid>,
+        /// Whether drawings could be told apart instead.
+        has_background: bool,
+    },
+    /// Nothing lies between drawings that were to be told apart.
+    #[error("{}: nothing lies between the drawings that tells them apart", sheet.display())]
+    NothingBetween {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+    },
+    /// No separate drawing is large enough.
+    #[error("{}: no drawing of {least} pixels or more was found", sheet.display())]
+    NoDrawing {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+        /// The least number of pixels.
+        least: u32,
+    },
+    /// An animation where a sheet is needed.
+    #[error("{}: is an animation of {frames} frames, not a sheet", file.display())]
+    Moves {
+        /// The file, as it was named.
+        file: PathBuf,
+        /// How many frames it has.
+        frames: usize,
+    },
+    /// A page that is an animation.
+    #[error("{}: is an animation, not a page", file.display())]
+    PageMoves {
+        /// The page.
+        file: PathBuf,
+    },
+    /// No flat background was found.
+    #[error("{}: no flat background was found along its border", sheet.display())]
+    NoBackground {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+    },
+    /// No frame stands on a flat background.
+    #[error("no frame stands on a flat background")]
+    NoFlatFrame,
+    /// The key color is nowhere.
+    #[error("{}the color {color} is nowhere to take out", named(sheet.as_ref()))]
+    KeyNowhere {
+        /// The sheet, as it was named; none where frames were cut already.
+        sheet: Option<PathBuf>,
+        /// The color.
+        color: Color,
+        /// The background that is there instead.
+        background: Option<Color>,
+    },
+    /// Edges were to be cleaned of a color, and nothing says which.
+    #[error("a background's share is to be taken out of the edges, and nothing says which background")]
+    NoKey,
+    /// A selection that does not fit.
+    #[error(transparent)]
+    Select(#[from] SelectError),
+    /// A part that is not there.
+    #[error(transparent)]
+    Only(#[from] OnlyError),
+    /// Frames and clips that do not make a set.
+    #[error(transparent)]
+    Set(#[from] SetError),
+    /// Names that can't be given.
+    #[error(transparent)]
+    Naming(#[from] NamingError),
+    /// A clip that can't be added.
+    #[error(transparent)]
+    Apply(#[from] ApplyError),
+    /// Rows that can't be named.
+    #[error(transparent)]
+    Rows(#[from] RowError),
+    /// A clip that can't be changed.
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    /// Times that can't be.
+    #[error(transparent)]
+    Clip(#[from] ClipError),
+    /// A registration mark that is of no use.
+    #[error(transparent)]
+    Mark(#[from] MarkError),
+    /// Frames that can't be scaled.
+    #[error(transparent)]
+    Scale(#[from] ScaleError),
+    /// Frames that can't be lined up.
+    #[error(transparent)]
+    Align(#[from] AlignError),
+    /// A region that begins outside the canvas.
+    #[error("{region} begins outside the canvas")]
+    RegionOutside {
+        /// The region.
+        region: Area,
+    },
+    /// Frames that do not go on a canvas.
+    #[error(transparent)]
+    Canvas(#[from] CanvasError),
+    /// A nine-slice that can't be.
+    #[error(transparent)]
+    Nine(#[from] NineError),
+    /// A polygon that can't be.
+    #[error(transparent)]
+    Polygon(#[from] PolygonError),
+    /// A list of places, frame by frame, that does not fit.
+    #[error(transparent)]
+    Places(#[from] PlaceError),
+    /// Frames that can't be packed.
+    #[error(transparent)]
+    Pack(#[from] PackError),
+    /// Companions that can't be laid out.
+    #[error(transparent)]
+    Companion(#[from] CompanionError),
+    /// Only a set can be changed in place.
+    #[error("{}: only a set can be changed in place", source_path.display())]
+    NotASet {
+        /// What was named.
+        source_path: PathBuf,
+    },
+    /// Something without a manifest, which clips are kept in.
+    #[error("{}: is no set and no atlas, so it can't keep clips", source_path.display())]
+    NoClips {
+        /// What was named.
+        source_path: PathBuf,
+    },
+    /// Something without a manifest, which is what is exported.
+    #[error("{}: {}", path.display(), if *exists { "is no atlas and no set" } else { "no such file or folder" })]
+    NoManifest {
+        /// What was named.
+        path: PathBuf,
+        /// Whether it is there at all.
+        exists: bool,
+    },
+    /// Nothing says what to export to.
+    #[error("nothing says what to export to")]
+    NoFormat,
+    /// A template that is no text.
+    #[error("{}: a template is UTF-8 text", template.display())]
+    TemplateNotText {
+        /// The template, as it was named.
+        template: PathBuf,
+    },
+    /// A mistake in a template.
+    #[error("{}: line {}, column {}: {}", template.display(), error.line, error.column, error.problem)]
+    Template {
+        /// The template, as it was named.
+        template: PathBuf,
+        /// The mistake.
+        error: TemplateError,
+    },
+    /// An export that can't be made.
+    #[error(transparent)]
+    Export(#[from] ExportError),
+    /// Nothing to show.
+    #[error("there are no frames to show")]
+    NoFrames,
+    /// A page for browsers under a name that no browser opens.
+    #[error("a page ends in .html, not '.{ending}'")]
+    NotHtml {
+        /// The file.
+        file: PathBuf,
+        /// Its ending.
+        ending: String,
+    },
+    /// More names than rows.
+    #[error("{names} rows are named, but the sheet has {rows}")]
+    RowNames {
+        /// How many names.
+        names: usize,
+        /// How many rows.
+        rows: u32,
+    },
+    /// A pivot that is measured on a drawing, for a sheet without one.
+    #[error("the pivot {anchor} is measured on a drawing, and this sheet is empty")]
+    Unmeasurable {
+        /// The pivot.
+        anchor: Anchor,
+    },
+}
+
+fn unsure(grids: &[Grid]) -> String {
+    let told = |grid: &Grid| format!("{} of {} px", grid.counts(), grid.cell_size());
+    match grids {
+        [] => "no grid was found; it may be one picture, or loose drawings".to_owned(),
+        grids => {
+            let told: Vec<String> = grids.iter().map(told).collect();
+            format!("the grid is not certain: {}", told.join(", or "))
+        }
+    }
+}
+
+fn named(sheet: Option<&PathBuf>) -> String {
+    sheet.map(|sheet| format!("{}: ", sheet.display())).unwrap_or_default()
+}

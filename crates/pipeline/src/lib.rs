@@ -1,0 +1,72 @@
+//! The whole work of shibori as a library: sheets into frames, frames lined up, clips named, atlases packed.
+//!
+//! [`options`] say what is wanted: plain structs that a command line, a recipe or code fills. [`steps`] do it: each takes
+//! options and a source and gives an outcome. [`order`] is the one order in which frames are changed. A [`Context`] holds
+//! limits, hears [`Notice`]s, and owns the transaction through which every file goes: nothing is in place before
+//! [`Context::commit`].
+//!
+//! Nothing here prints, reads a clock, or asks a terminal; [`Error`]s are values that name no option.
+//!
+//! Frames that are in memory need no file at all:
+//!
+//! ```
+//! use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells};
+//! use shibori_core::{FrameSet, Name, Pixels};
+//! use shibori_pipeline::options::{AdjustOptions, PackOptions, ShapeOptions};
+//! use shibori_pipeline::steps::{adjust_set, pack_set};
+//! use shibori_pipeline::{Context, Deaf};
+//!
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! // Two cells of 32x32 px, with a figure of 8x20 px that stands 3 px further to the right in the second.
+//! let figure = |x: u32, y: u32| (8..16).contains(&x) && (10..30).contains(&y);
+//! let sheet = image::RgbaImage::from_fn(64, 32, |x, y| {
+//!     let solid = if x < 32 { figure(x, y) } else { figure(x - 32 - 3, y) };
+//!     image::Rgba(if solid { [200, 90, 30, 255] } else { [0; 4] })
+//! });
+//! let sheet = Pixels::whole(sheet);
+//! let grid = Grid::by_counts(sheet.size(), Counts::new(2, 1)?, Spacing::default(), false)?;
+//! let cut = cut_cells(&sheet, &grid, &CellChoice::default())?;
+//! let set = FrameSet::new(cut.into_frames(&Name::new("heron")?, "heron.png")?, Vec::new())?;
+//!
+//! let cx = Context::new(&Deaf);
+//! let shape = ShapeOptions { align: Some("feet".parse()?), pivot: Some("feet".parse()?), ..Default::default() };
+//! let adjusted = adjust_set(set, &AdjustOptions { shape, ..Default::default() }, &cx)?;
+//! assert_eq!(adjusted.frames[1].shift.map(|shift| shift.x), Some(-3));
+//!
+//! // Lined up, both frames are the same picture: they share one place.
+//! let packed = pack_set(adjusted.set, &PackOptions::default(), &cx)?;
+//! assert_eq!(packed.atlases[0].rects_on(0).len(), 1);
+//! # Ok(())
+//! # }
+//! ```
+//!
+//! A game's build script packs a folder:
+//!
+//! ```no_run
+//! use std::path::{Path, PathBuf};
+//!
+//! use shibori_pipeline::options::PackOptions;
+//! use shibori_pipeline::steps::{pack, write_atlases};
+//! use shibori_pipeline::{Context, Deaf, Error};
+//!
+//! fn main() -> Result<(), Error> {
+//!     let cx = Context::new(&Deaf);
+//!     let options = PackOptions::default();
+//!     let packed = pack(&[PathBuf::from("art")], &options, &cx)?;
+//!     write_atlases(&packed, Path::new("build/pond"), &options, &cx)?;
+//!     // build/pond.json and build/pond.png lie there now, or all is as it was.
+//!     cx.commit()
+//! }
+//! ```
+
+pub mod options;
+pub mod order;
+pub mod steps;
+
+mod context;
+mod error;
+mod notice;
+
+pub use context::{Context, Deaf, Listener, Task};
+pub use error::Error;
+pub use notice::Notice;

@@ -1,0 +1,97 @@
+//! What there is to tell on the way, as values; the words are the program's. A notice never changes what is done.
+
+use std::path::PathBuf;
+
+use shibori_core::pack::CompanionSpec;
+use shibori_core::{Color, Name, Point, Size};
+use shibori_formats::read::Remark;
+
+/// Something that is no error, but not as it may seem.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Notice {
+    /// What was noticed while reading.
+    Read(Remark),
+    /// A sheet stands on a flat color, and nothing was said about it.
+    FlatBackground {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// Its background.
+        color: Color,
+    },
+    /// A sheet whose background was to be found is transparent already.
+    AlreadyClear {
+        /// The sheet, as it was named.
+        file: PathBuf,
+    },
+    /// The color that was taken out is left inside drawings.
+    KeyLeft {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// The color.
+        color: Color,
+        /// How many pixels of it are left.
+        pixels: u64,
+    },
+    /// Scaling by this factor draws some pixels larger than others.
+    UnevenScale {
+        /// The factor.
+        factor: f64,
+    },
+    /// A frame in which the region to match was not found; it stays where it is.
+    NoMatch {
+        /// The sprite.
+        sprite: Name,
+        /// The frame.
+        frame: Name,
+        /// How well the best place matched, up to 1.
+        likeness: f64,
+    },
+    /// Pivots that lie outside their canvas.
+    PivotsOutside {
+        /// How many frames have one.
+        frames: usize,
+        /// The first of them.
+        first: Name,
+        /// Its pivot.
+        pivot: Point,
+        /// Its canvas.
+        canvas: Size,
+    },
+    /// Canvases that grow to a multiple, so that pages in other sizes fall on whole pixels.
+    CanvasesGrow {
+        /// How many frames.
+        frames: usize,
+        /// The multiple, in pixels.
+        step: u32,
+    },
+    /// Frames that have no companion; they are filled.
+    CompanionsMissing {
+        /// Which companions, and what fills their place.
+        spec: CompanionSpec,
+        /// How many frames have none.
+        frames: usize,
+        /// The first of them.
+        first: Name,
+    },
+    /// Places that were to be kept could not be.
+    ArrangedAnew {
+        /// Why.
+        why: &'static str,
+    },
+    /// A format without half transparency: pixels were made clear or solid.
+    Hardened {
+        /// How many.
+        pixels: u64,
+    },
+    /// A format of few colors: colors were reduced.
+    Reduced {
+        /// How many there were.
+        colors: usize,
+    },
+    /// Drawings that a line of the cut crosses, or that lie in no cell.
+    Crossed {
+        /// How many of their pixels.
+        pixels: usize,
+    },
+}

@@ -1,0 +1,113 @@
+//! Mending pixels.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde::Deserialize;
+use shibori_core::clean::KeyScope;
+use shibori_core::{Color, ColorError};
+
+use crate::options::value::{Switch, Whole, text, word};
+
+/// Mending pixels. Where nothing is said, nothing is changed.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Clean"))]
+pub struct CleanOptions {
+    /// Make a flat background transparent: auto finds its color, or name it, such as ff00ff [default: none]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR"))]
+    #[serde(deserialize_with = "text")]
+    pub key: Option<Key>,
+    /// How far from the key color a pixel may be in each channel, 0 to 255 [default: what auto found, else 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub tolerance: Option<u8>,
+    /// Where the key color goes [default: outside]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
+    #[serde(deserialize_with = "word")]
+    pub key_scope: Option<KeyScopeChoice>,
+    /// Empty the outermost PX pixels of every frame's canvas
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub clear_edge: Option<u32>,
+    /// Remove stray groups of up to PX pixels
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub specks: Option<u32>,
+    /// Remove the key color's share from half-covered edge pixels
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub defringe: Switch,
+    /// Make pixels with an alpha of at least N solid, all others clear
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub harden_alpha: Option<Whole<1, 255>>,
+}
+
+/// Which color goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Key {
+    /// The one that is found behind the drawings.
+    Auto,
+    /// None.
+    None,
+    /// This one.
+    Color(Color),
+}
+
+impl FromStr for Key {
+    type Err = ColorError;
+
+    fn from_str(text: &str) -> Result<Self, ColorError> {
+        match text {
+            "auto" => Ok(Self::Auto),
+            "none" => Ok(Self::None),
+            color => color.parse().map(Self::Color),
+        }
+    }
+}
+
+impl fmt::Display for Key {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Auto => f.write_str("auto"),
+            Self::None => f.write_str("none"),
+            Self::Color(color) => color.fmt(f),
+        }
+    }
+}
+
+/// Where the key color goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum KeyScopeChoice {
+    /// Only from the sheet's border inwards: the same color inside a drawing stays
+    Outside,
+    /// All over the sheet
+    Everywhere,
+}
+
+impl CleanOptions {
+    /// The key that is wanted.
+    pub fn key(&self) -> Key {
+        self.key.unwrap_or(Key::None)
+    }
+
+    /// Where the key goes, default filled in.
+    pub fn scope(&self) -> KeyScope {
+        match self.key_scope {
+            None | Some(KeyScopeChoice::Outside) => KeyScope::Outside,
+            Some(KeyScopeChoice::Everywhere) => KeyScope::Everywhere,
+        }
+    }
+
+    /// Whether any step changes pixels, so that an untouched sheet can't show the result.
+    pub fn changes_pixels(&self) -> bool {
+        self.key() != Key::None
+            || self.clear_edge.is_some()
+            || self.specks.is_some()
+            || self.defringe.is_on()
+            || self.harden_alpha.is_some()
+    }
+}

@@ -1,0 +1,52 @@
+//! Named sequences.
+
+use serde::Deserialize;
+use shibori_core::clip::{ClipSpec, EventSpec, Factor, Rate, Renaming, RowList};
+
+use crate::options::value::{text, texts};
+
+/// Named sequences of frames, with their times.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Clips"))]
+pub struct ClipOptions {
+    /// A clip: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps", "leap = r2 @total 0.8s once",
+    /// "idle = 0-3@80ms,4x2@240ms bounce"; may be given several times
+    #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
+    #[serde(deserialize_with = "texts")]
+    pub clip: Vec<ClipSpec>,
+    /// Names of the sheet's rows in order, each a clip: "idle,walk@12fps,-,leap once"; - skips a row, and walk-{dir8}
+    /// is eight rows clockwise from north ({dir:e,ne,n} gives another order)
+    #[cfg_attr(feature = "clap", arg(long, value_name = "NAMES"))]
+    #[serde(deserialize_with = "text")]
+    pub clip_rows: Option<RowList>,
+    /// Mark a step: CLIP@STEP=NAME, such as leap@3=splash; may be given several times
+    #[cfg_attr(feature = "clap", arg(long, value_name = "EVENT"))]
+    #[serde(deserialize_with = "texts")]
+    pub event: Vec<EventSpec>,
+}
+
+/// Changes of clips that are there already, beside new ones.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Changes"))]
+pub struct ClipEdits {
+    /// Take this clip away; its frames stay
+    #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
+    #[serde(deserialize_with = "texts")]
+    pub drop: Vec<String>,
+    /// Give a clip another name
+    #[cfg_attr(feature = "clap", arg(long, value_name = "OLD=NEW"))]
+    #[serde(deserialize_with = "texts")]
+    pub rename: Vec<Renaming>,
+    /// Play so many times as fast; 0.5 is half the speed
+    #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
+    #[serde(deserialize_with = "text")]
+    pub speed: Option<Factor>,
+    /// Put times on another frame clock, such as 24fps, and say how far off they are
+    #[cfg_attr(feature = "clap", arg(long, value_name = "RATE"))]
+    #[serde(deserialize_with = "text")]
+    pub fit: Option<Rate>,
+}

@@ -1,0 +1,425 @@
+//! The whole set of options of each command, made of the groups. Sources and targets are not options: steps take them
+//! beside these.
+
+use std::path::PathBuf;
+use std::str::FromStr;
+
+use serde::Deserialize;
+use shibori_core::check::{Limits, Rule};
+use shibori_core::cut::Counts;
+use shibori_core::draw::Backdrop;
+use shibori_core::shape::Anchor;
+use shibori_core::{FrameSet, Only, OnlyError, Pair, Size};
+
+use crate::options::contradiction::needs;
+use crate::options::value::{Amount, Switch, Whole, text, texts, word};
+use crate::options::{
+    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, PageOptions,
+    ShapeOptions, ShowOption, WidthOption, ZoomOption,
+};
+
+/// Narrows any command.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, transparent)]
+pub struct OnlyOption {
+    /// Only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SPRITE|CLIP|SELECTION"))]
+    #[serde(deserialize_with = "text")]
+    pub only: Option<Only>,
+}
+
+impl OnlyOption {
+    /// The part of a set that is meant; all of it where nothing is said.
+    pub fn of(&self, set: FrameSet) -> Result<FrameSet, OnlyError> {
+        match &self.only {
+            Some(only) => only.of(&set),
+            None => Ok(set),
+        }
+    }
+}
+
+/// All that `slice` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct SliceOptions {
+    /// Where the frames are.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    #[serde(rename = "slice")]
+    pub cut: CutOptions,
+    /// Mending pixels.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub clean: CleanOptions,
+    /// Lining up.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub shape: ShapeOptions,
+    /// Named sequences.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub clips: ClipOptions,
+}
+
+impl SliceOptions {
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        self.cut.validate()?;
+        self.shape.validate()?;
+        let changes = self.clean.changes_pixels() || self.cut.islands.is_on() || self.shape.changes_pixels();
+        match self.cut.manifest_only.is_on() && changes {
+            true => Err(Contradiction::ManifestOnly),
+            false => Ok(()),
+        }
+    }
+}
+
+/// All that `adjust` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct AdjustOptions {
+    /// What is changed; the rest stays as it is.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// Mending pixels.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub clean: CleanOptions,
+    /// Lining up.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub shape: ShapeOptions,
+}
+
+impl AdjustOptions {
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        self.shape.validate()
+    }
+}
+
+/// All that `clip` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ClipCommand {
+    /// The clips that --speed and --fit change, and that are listed.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// New clips and marks.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub clips: ClipOptions,
+    /// Changes of those that are there.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub edits: ClipEdits,
+}
+
+/// All that `pack` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PackOptions {
+    /// What is packed.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// How frames are arranged.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    #[serde(rename = "pack")]
+    pub arrange: ArrangeOptions,
+    /// Pages as files.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub page: PageOptions,
+    /// Lining up.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub shape: ShapeOptions,
+    /// Named sequences.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub clips: ClipOptions,
+}
+
+impl PackOptions {
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        self.arrange.validate()?;
+        self.page.validate()?;
+        self.shape.validate()?;
+        match !self.page.companion.is_empty() && self.shape.changes_pixels() {
+            true => Err(Contradiction::Against {
+                first: "companion".to_owned(),
+                second: "moving or scaling frames".to_owned(),
+                why: ": companions would not follow",
+            }),
+            false => Ok(()),
+        }
+    }
+}
+
+/// All that `unpack` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct UnpackOptions {
+    /// Keep frames trimmed as they lie on the page, instead of restoring their canvas
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub trimmed: Switch,
+    /// What is taken out.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+}
+
+/// All that `check` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct CheckOptions {
+    /// What is checked.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// Rules that may be broken, such as drift,touches-edge
+    #[cfg_attr(feature = "clap", arg(long, value_name = "RULE", value_delimiter = ','))]
+    #[serde(deserialize_with = "texts")]
+    pub allow: Vec<Rule>,
+    /// How far a figure may move within a clip, in pixels [default: 3]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub drift_limit: Option<Amount>,
+    /// How much larger or smaller a frame may be than its clip, in percent [default: 20]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
+    #[serde(deserialize_with = "text")]
+    pub size_limit: Option<Amount>,
+    /// The largest stray group, in pixels [default: 4]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub speck_limit: Option<u32>,
+}
+
+impl CheckOptions {
+    /// From where on something is wrong, defaults filled in.
+    pub fn limits(&self) -> Limits {
+        let plain = Limits::default();
+        Limits {
+            drift: self.drift_limit.map_or(plain.drift, Amount::get),
+            size: self.size_limit.map_or(plain.size, |percent| percent.get() / 100.0),
+            specks: self.speck_limit.unwrap_or(plain.specks),
+        }
+    }
+}
+
+/// All that `export` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ExportOptions {
+    /// The format
+    #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
+    #[serde(deserialize_with = "word")]
+    pub to: Option<ExportChoice>,
+    /// A text template of your own, or one of those that --list shows
+    #[cfg_attr(feature = "clap", arg(long, value_name = "FILE|NAME"))]
+    #[serde(deserialize_with = "text")]
+    pub template: Option<PathBuf>,
+    /// glTF: so many pixels are one unit, such as 16px
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub unit: Option<Unit>,
+}
+
+impl ExportOptions {
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        if self.to.is_some() && self.template.is_some() {
+            return Err(Contradiction::Both { first: "to", second: "template", what: "what is written" });
+        }
+        let is_gltf = matches!(self.to, Some(ExportChoice::Gltf | ExportChoice::Glb));
+        needs(self.unit.is_some(), "unit", is_gltf, "to", Some("gltf or glb"))
+    }
+}
+
+/// Formats that metadata is exported to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum ExportChoice {
+    /// Tables: a row a frame, and a row a clip step
+    Csv,
+    /// A class a frame, a class a clip
+    Css,
+    /// One image with a view a frame: pond.svg#koi-00
+    Svg,
+    /// glTF 2.0 beside its pages: quads and animations
+    Gltf,
+    /// glTF 2.0 in one file
+    Glb,
+}
+
+impl ExportChoice {
+    /// How files of the format end.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Csv => "csv",
+            Self::Css => "css",
+            Self::Svg => "svg",
+            Self::Gltf => "gltf",
+            Self::Glb => "glb",
+        }
+    }
+}
+
+/// Pixels that are one unit: `16px` or `16`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Unit(pub f64);
+
+impl FromStr for Unit {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let number = text.strip_suffix("px").unwrap_or(text).trim().parse::<f64>();
+        match number {
+            Ok(pixels) if pixels > 0.0 && pixels <= 65_536.0 => Ok(Self(pixels)),
+            _ => Err(format!("'{text}' is not a number of pixels such as 16px")),
+        }
+    }
+}
+
+/// All that `preview contact` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ContactOptions {
+    /// What is shown.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// How large a pixel is.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub zoom: ZoomOption,
+    /// How wide the picture may be.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub width: WidthOption,
+    /// What is drawn over frames.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub show: ShowOption,
+}
+
+/// All that `preview onion` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct OnionOptions {
+    /// What is shown.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// How large a pixel is.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub zoom: ZoomOption,
+    /// How wide the picture may be.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub width: WidthOption,
+}
+
+/// All that `preview drift` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct DriftOptions {
+    /// What is shown.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+}
+
+/// All that `preview html` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct HtmlOptions {
+    /// What is shown.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+}
+
+/// All that `preview pages` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PagesOptions {
+    /// What is shown.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// How large a pixel is.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub zoom: ZoomOption,
+}
+
+/// All that `preview motion` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct MotionOptions {
+    /// What is shown.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: OnlyOption,
+    /// How large a pixel is drawn, with hard edges [default: 1]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub zoom: Option<Whole<1, 64>>,
+    /// What lies behind: none, checker, or a color such as 203040 [default: none]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "BACKDROP"))]
+    #[serde(deserialize_with = "text")]
+    pub background: Option<Backdrop>,
+    /// What is drawn over frames.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub show: ShowOption,
+}
+
+/// All that `preview grid` can be told.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct GridPreviewOptions {
+    /// How large a pixel is.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub zoom: ZoomOption,
+    /// Where the frames are.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    #[serde(rename = "slice")]
+    pub cut: CutOptions,
+    /// Mending pixels.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub clean: CleanOptions,
+}
+
+/// All that `guide-sheet` can be told.
+#[derive(Clone, Debug, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct GuideOptions {
+    /// Columns x rows, such as 8x4
+    #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
+    #[serde(deserialize_with = "must")]
+    pub grid: Counts,
+    /// Width x height of one cell in pixels, such as 32x48
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
+    #[serde(deserialize_with = "must")]
+    pub cell: Size,
+    /// Empty pixels before the first cell and after the last: across, down [default: 0,0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
+    #[serde(default, deserialize_with = "text")]
+    pub offset: Option<Pair>,
+    /// Empty pixels between cells: across, down [default: 0,0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
+    #[serde(default, deserialize_with = "text")]
+    pub gutter: Option<Pair>,
+    /// Where each cell's pivot goes: center, bottom, top-left, ..., or fractions of the cell such as 0.5,0.9
+    /// [default: bottom]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
+    #[serde(default, deserialize_with = "text")]
+    pub pivot: Option<Anchor>,
+    /// Names of the rows from the top, such as idle,walk,leap
+    #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,C", value_delimiter = ','))]
+    #[serde(default, deserialize_with = "texts")]
+    pub rows: Vec<String>,
+}
+
+fn must<'de, D, T>(deserializer: D) -> Result<T, D::Error>
+where
+    D: serde::Deserializer<'de>,
+    T: FromStr<Err: std::fmt::Display>,
+{
+    text(deserializer)?.ok_or_else(|| serde::de::Error::custom("has no default"))
+}

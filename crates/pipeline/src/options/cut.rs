@@ -1,0 +1,169 @@
+//! Where the frames are on a sheet, and what they are called.
+
+use std::path::PathBuf;
+
+use serde::Deserialize;
+use shibori_core::cut::{Blank, CellChoice, Counts, CutError, Grid, IslandOptions, Read, Spacing};
+use shibori_core::{Background, NameTemplate, Pair, Selection, Size};
+
+use crate::options::Contradiction;
+use crate::options::value::{Switch, text, word};
+
+/// Groups of fewer pixels are specks where nothing is said.
+const SPECK: u32 = 16;
+
+/// Where the frames are. Where nothing is said, the grid is found.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Where the frames are"))]
+pub struct CutOptions {
+    /// Columns x rows, such as 8x4
+    #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
+    #[serde(deserialize_with = "text")]
+    pub grid: Option<Counts>,
+    /// Width x height of one cell in pixels, such as 32x48
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
+    #[serde(deserialize_with = "text")]
+    pub cell: Option<Size>,
+    /// Empty pixels before the first cell: across, down
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
+    #[serde(deserialize_with = "text")]
+    pub offset: Option<Pair>,
+    /// Empty pixels between cells: across, down
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
+    #[serde(deserialize_with = "text")]
+    pub gutter: Option<Pair>,
+    /// Each separate drawing is a frame
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub islands: Switch,
+    /// Pieces with at most PX empty pixels between them are one drawing [default: found]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub join: Option<u32>,
+    /// Drawings of fewer pixels are specks and no frames [default: 16]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub min_area: Option<u32>,
+    /// Frames at the places listed in a CSV file: name,x,y,w,h
+    #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
+    #[serde(deserialize_with = "text")]
+    pub rects: Option<PathBuf>,
+    /// Only the first N cells, blank ones counted
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub count: Option<u32>,
+    /// Only these frames, in this order: 0-7,9 or r2 or r2c0-5 or 0-120/3
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SELECTION"))]
+    #[serde(deserialize_with = "text")]
+    pub take: Option<Selection>,
+    /// The order in which cells are read [default: across]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
+    #[serde(deserialize_with = "word")]
+    pub read: Option<ReadChoice>,
+    /// What becomes of blank cells [default: drop]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
+    #[serde(deserialize_with = "word")]
+    pub blank: Option<BlankChoice>,
+    /// Share out a remainder over the cells instead of refusing
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub uneven: Switch,
+    /// Write SHEET.json beside the sheet and no image at all
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub manifest_only: Switch,
+    /// Names of frames, with {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
+    /// [default: {sprite}-{n:02}]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
+    #[serde(deserialize_with = "text")]
+    pub name: Option<NameTemplate>,
+    /// The number of the first frame in names [default: 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub number_from: Option<u32>,
+}
+
+/// The order in which cells are read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum ReadChoice {
+    /// Row by row
+    Across,
+    /// Column by column
+    Down,
+}
+
+/// What becomes of blank cells.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum BlankChoice {
+    /// No frame
+    Drop,
+    /// A blank frame
+    Keep,
+}
+
+impl CutOptions {
+    /// The options that say where frames are; one at the most makes sense.
+    fn said_where(&self) -> impl Iterator<Item = &'static str> {
+        let said = [
+            (self.grid.is_some(), "grid"),
+            (self.cell.is_some(), "cell"),
+            (self.islands.is_on(), "islands"),
+            (self.rects.is_some(), "rects"),
+        ];
+        said.into_iter().filter(|(is_said, _)| *is_said).map(|(_, option)| option)
+    }
+
+    /// Whether anything says where the frames are.
+    pub fn says_where(&self) -> bool {
+        self.said_where().next().is_some()
+    }
+
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        let mut said = self.said_where();
+        match (said.next(), said.next()) {
+            (Some(first), Some(second)) => {
+                Err(Contradiction::Both { first, second, what: "where the frames are" })
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// The grid for a sheet; `None` where nothing says it.
+    pub fn grid_for(&self, sheet: Size) -> Result<Option<Grid>, CutError> {
+        let spacing =
+            Spacing { offset: self.offset.unwrap_or_default(), gutter: self.gutter.unwrap_or_default() };
+        let uneven = self.uneven.is_on();
+        match (self.grid, self.cell) {
+            (Some(counts), _) => Grid::by_counts(sheet, counts, spacing, uneven).map(Some),
+            (None, Some(cell)) => Grid::by_cell(sheet, cell, spacing, uneven).map(Some),
+            (None, None) => Ok(None),
+        }
+    }
+
+    /// Which cells become frames, defaults filled in.
+    pub fn cells(&self, background: Background) -> CellChoice {
+        let read = match self.read {
+            None | Some(ReadChoice::Across) => Read::Across,
+            Some(ReadChoice::Down) => Read::Down,
+        };
+        let blank = match self.blank {
+            None | Some(BlankChoice::Drop) => Blank::Drop,
+            Some(BlankChoice::Keep) => Blank::Keep,
+        };
+        CellChoice { count: self.count, read, blank, background }
+    }
+
+    /// How separate drawings are told apart, defaults filled in.
+    pub fn island_options(&self) -> IslandOptions {
+        IslandOptions { join: self.join, min_area: self.min_area.unwrap_or(SPECK) }
+    }
+
+    /// The number of the first frame in names.
+    pub fn number_from(&self) -> u32 {
+        self.number_from.unwrap_or(0)
+    }
+}

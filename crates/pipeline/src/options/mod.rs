@@ -1,0 +1,34 @@
+//! What can be asked for. One file a group of options: plain structs whose types allow no wrong value, filled by a command
+//! line (feature `clap`), by serde from a recipe, or by hand.
+//!
+//! Of every option "not said" is a value of its own; defaults are filled in last, by the methods that steps call. What
+//! contradicts what is told by each group's `validate`, which every step calls first. Paths are as the user wrote them;
+//! [`Context::at`](crate::Context::at) says which file is meant.
+
+mod clean;
+mod clips;
+mod commands;
+mod contradiction;
+mod cut;
+mod pack;
+mod page;
+mod picture;
+mod shape;
+pub(crate) mod value;
+
+pub use clean::{CleanOptions, Key, KeyScopeChoice};
+pub use clips::{ClipEdits, ClipOptions};
+pub use commands::{
+    AdjustOptions, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportChoice, ExportOptions,
+    GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions, OnlyOption, PackOptions,
+    PagesOptions, SliceOptions, Unit, UnpackOptions,
+};
+pub use contradiction::{Contradiction, With};
+pub use cut::{BlankChoice, CutOptions, ReadChoice};
+pub use pack::{ArrangeOptions, EffortChoice, LayoutChoice, PagePerChoice, PageRound, PageSide, RowOrder};
+pub use page::{
+    AlphaChoice, Companion, FormatChoice, PageOptions, PngChoice, SamplingChoice, UvOriginChoice,
+};
+pub use picture::{ShowChoice, ShowOption, WidthOption, ZoomOption};
+pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
+pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};

@@ -1,0 +1,257 @@
+//! Frames on pages.
+
+use std::path::PathBuf;
+use std::str::FromStr;
+
+use serde::Deserialize;
+use shibori_core::pack::{
+    DenseOptions, Effort, Layout, OldPlaces, PackOptions, PagePer, PageRules, Round, RowName,
+};
+use shibori_core::{Name, NameError, Size};
+
+use crate::options::Contradiction;
+use crate::options::contradiction::needs;
+use crate::options::value::{Switch, Whole, text, word};
+
+/// The sides of a page where nothing is said.
+const PAGE_MAX: u32 = 4096;
+
+/// How frames are arranged. Where nothing is said, as close together as they go.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Pack"))]
+pub struct ArrangeOptions {
+    /// How frames are arranged [default: dense]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "LAYOUT"))]
+    #[serde(deserialize_with = "word")]
+    pub layout: Option<LayoutChoice>,
+    /// Columns of a grid [default: near a square page]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub columns: Option<Whole<1, 65_536>>,
+    /// The clips of clip-rows in order, - for a blank row, such as sit,leap,-,dive
+    #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
+    #[serde(deserialize_with = "text")]
+    pub row_order: Option<RowOrder>,
+    /// No page is larger: N or WxH pixels [default: 4096]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N|WxH"))]
+    #[serde(deserialize_with = "text")]
+    pub page_max: Option<PageSide>,
+    /// Every page has exactly this size
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
+    #[serde(deserialize_with = "text")]
+    pub page_size: Option<Size>,
+    /// Round page sides up: none, pow2, or to a multiple such as 4 [default: none]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "none|pow2|N"))]
+    #[serde(deserialize_with = "text")]
+    pub page_round: Option<PageRound>,
+    /// Pages are as wide as high
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub page_square: Switch,
+    /// Each clip or each sprite on pages, and in files, of its own
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
+    #[serde(deserialize_with = "word")]
+    pub page_per: Option<PagePerChoice>,
+    /// Empty pixels round a page [default: 1 for dense, else 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub margin: Option<Whole<0, 1024>>,
+    /// Empty pixels between frames [default: 2 for dense, else 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub gutter: Option<Whole<0, 1024>>,
+    /// Repeat a frame's border pixels outwards, so that filtering finds the right color [default: 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub bleed: Option<Whole<0, 256>>,
+    /// Let frames lie turned a quarter where that makes the page smaller
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub allow_turn: Switch,
+    /// Give identical frames a place each
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub no_share: Switch,
+    /// How long a dense page is made smaller; the result is the same on every machine [default: medium]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
+    #[serde(deserialize_with = "word")]
+    pub effort: Option<EffortChoice>,
+    /// Leave frames where they are in an earlier atlas, so that small changes of the art are small changes of the page
+    #[cfg_attr(feature = "clap", arg(long, value_name = "OLD.json"))]
+    #[serde(deserialize_with = "text")]
+    pub keep_places: Option<PathBuf>,
+}
+
+/// What has pages of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum PagePerChoice {
+    /// The frames of a clip; a frame of two clips lies on the pages of both
+    Clip,
+    /// The frames of a sprite
+    Sprite,
+}
+
+/// How frames are arranged.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum LayoutChoice {
+    /// As close together as they go
+    Dense,
+    /// Cells of one size in the frames' order: place is index
+    Grid,
+    /// One clip a row
+    ClipRows,
+    /// A grid of one row
+    Strip,
+}
+
+/// The largest page: one number for both sides, or two.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PageSide(Size);
+
+impl FromStr for PageSide {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let size = match text.parse::<u32>() {
+            Ok(side) => Size::new(side, side),
+            Err(_) => text
+                .parse()
+                .map_err(|_| format!("'{text}' is not a side such as 2048, or a size such as 2048x1024"))?,
+        };
+        if size.is_empty() || size.width > 65_536 || size.height > 65_536 {
+            return Err(format!("'{text}' is out of range; a page's sides are 1 to 65536 px"));
+        }
+        Ok(Self(size))
+    }
+}
+
+/// What page sides are rounded up to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PageRound(Round);
+
+impl FromStr for PageRound {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        Ok(Self(match (text, text.parse::<u32>()) {
+            ("none", _) => Round::None,
+            ("pow2", _) => Round::Pow2,
+            (_, Ok(unit @ 1..=4096)) => Round::Multiple(unit),
+            _ => return Err(format!("'{text}' is not none, pow2, or a multiple from 1 to 4096")),
+        }))
+    }
+}
+
+/// Rows of `clip-rows`: `sit,leap,-,koi:swim`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RowOrder(Vec<RowName>);
+
+impl FromStr for RowOrder {
+    type Err = NameError;
+
+    fn from_str(text: &str) -> Result<Self, NameError> {
+        let row = |row: &str| match (row.trim(), row.split_once(':')) {
+            ("-", _) => Ok(RowName::Blank),
+            (_, Some((sprite, name))) => {
+                let sprite = Some(Name::new(sprite.trim())?);
+                Ok(RowName::Clip { sprite, name: Name::new(name.trim())? })
+            }
+            (name, None) => Ok(RowName::Clip { sprite: None, name: Name::new(name)? }),
+        };
+        Ok(Self(text.split(',').map(row).collect::<Result<_, _>>()?))
+    }
+}
+
+/// How long a dense page is made smaller.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum EffortChoice {
+    /// Quick packers only
+    Low,
+    /// A search of a moment
+    Medium,
+    /// A search of twelve times that
+    High,
+}
+
+impl ArrangeOptions {
+    /// How frames are arranged, default filled in.
+    pub fn layout(&self) -> LayoutChoice {
+        self.layout.unwrap_or(LayoutChoice::Dense)
+    }
+
+    fn is_dense(&self) -> bool {
+        self.layout() == LayoutChoice::Dense
+    }
+
+    /// What core needs to know, defaults filled in. `old` are the places that are to be kept.
+    pub fn options(&self, step: u32, old: Option<OldPlaces>) -> PackOptions {
+        let layout = match self.layout() {
+            LayoutChoice::Dense => Layout::Dense(DenseOptions {
+                effort: match self.effort {
+                    Some(EffortChoice::Low) => Effort::Low,
+                    None | Some(EffortChoice::Medium) => Effort::Medium,
+                    Some(EffortChoice::High) => Effort::High,
+                },
+                share: !self.no_share.is_on(),
+                may_turn: self.allow_turn.is_on(),
+                keep: old,
+            }),
+            LayoutChoice::Grid => Layout::Grid { columns: self.columns.map(Whole::get) },
+            LayoutChoice::Strip => Layout::Strip,
+            LayoutChoice::ClipRows => {
+                Layout::ClipRows { order: self.row_order.clone().map(|RowOrder(rows)| rows) }
+            }
+        };
+        let PageSide(max) = self.page_max.unwrap_or(PageSide(Size::new(PAGE_MAX, PAGE_MAX)));
+        let PageRound(round) = self.page_round.unwrap_or(PageRound(Round::None));
+        let pixels = |said: Option<u32>, dense: u32| said.unwrap_or(if self.is_dense() { dense } else { 0 });
+        PackOptions {
+            layout,
+            pages: PageRules { max, fixed: self.page_size, round, square: self.page_square.is_on() },
+            margin: pixels(self.margin.map(Whole::get), 1),
+            gutter: pixels(self.gutter.map(Whole::get), 2),
+            bleed: self.bleed.map_or(0, Whole::get),
+            per: match self.page_per {
+                None => PagePer::Atlas,
+                Some(PagePerChoice::Clip) => PagePer::Clip,
+                Some(PagePerChoice::Sprite) => PagePer::Sprite,
+            },
+            step,
+        }
+    }
+
+    /// What can't be meant together, so that nothing is silently passed over.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        let is = |layout: LayoutChoice| self.layout() == layout;
+        needs(self.columns.is_some(), "columns", is(LayoutChoice::Grid), "layout", Some("grid"))?;
+        needs(
+            self.row_order.is_some(),
+            "row-order",
+            is(LayoutChoice::ClipRows),
+            "layout",
+            Some("clip-rows"),
+        )?;
+        needs(self.allow_turn.is_on(), "allow-turn", self.is_dense(), "layout", Some("dense"))?;
+        needs(self.keep_places.is_some(), "keep-places", self.is_dense(), "layout", Some("dense"))?;
+        if self.keep_places.is_some() && self.page_per.is_some() {
+            return Err(Contradiction::Against {
+                first: "keep-places".to_owned(),
+                second: "page-per".to_owned(),
+                why: ": each page there has its own frames",
+            });
+        }
+        match self.page_size {
+            Some(size) if self.page_square.is_on() && !size.is_square() => Err(Contradiction::Against {
+                first: "page-square".to_owned(),
+                second: format!("page-size {size}"),
+                why: "",
+            }),
+            _ => Ok(()),
+        }
+    }
+}

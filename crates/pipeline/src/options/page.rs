@@ -1,0 +1,195 @@
+//! Pages as files: their format, their colors, their companions and sizes.
+
+use std::str::FromStr;
+
+use serde::Deserialize;
+use shibori_core::Color;
+use shibori_core::pack::{CompanionSpec, Finish, Ratio};
+use shibori_formats::manifest::{Sampling, UvOrigin};
+use shibori_formats::write::{PageEncoding, PageFormat, PngSize};
+
+use crate::options::Contradiction;
+use crate::options::contradiction::{needs, no_twice};
+use crate::options::value::{Switch, Whole, text, texts, word};
+
+/// How far colors are spread under clear pixels: filtering at full size reaches one pixel, at half size two.
+const SPREAD: u32 = 2;
+
+/// Pages as files. Where nothing is said, PNG with all its colors.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Page files"))]
+pub struct PageOptions {
+    /// File format of pages, all without loss [default: png]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
+    #[serde(deserialize_with = "word")]
+    pub page_format: Option<FormatChoice>,
+    /// Write PNG pages in a moment, or as small as they get
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
+    #[serde(deserialize_with = "word")]
+    pub png: Option<PngChoice>,
+    /// Bring all pages to one palette of at most so many colors, 2 to 256, clear included; says the error
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub palette: Option<Whole<2, 256>>,
+    /// Colors as they are, or multiplied by alpha; the manifest says which [default: straight]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
+    #[serde(deserialize_with = "word")]
+    pub alpha: Option<AlphaChoice>,
+    /// Do not spread the color of edges under the clear pixels beside them (it keeps filtering from dark fringes)
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub no_spread: Switch,
+    /// How the game is to filter pages: a hint kept in the manifest
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
+    #[serde(deserialize_with = "word")]
+    pub sampling: Option<SamplingChoice>,
+    /// The manifest also says where frames lie as shares of the page: left, top, right, bottom
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub uv: Switch,
+    /// Where v is 0
+    #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
+    #[serde(deserialize_with = "word")]
+    pub uv_origin: Option<UvOriginChoice>,
+    /// One atlas a factor, all with the same layout, such as 1,0.5,2
+    #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
+    #[serde(deserialize_with = "texts")]
+    pub page_scales: Vec<Ratio>,
+    /// Frames whose names end so lie on pages of their own like their base frames; =COLOR is for those missing
+    /// [default: 8080ff for _n, else clear]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
+    #[serde(deserialize_with = "texts")]
+    pub companion: Vec<Companion>,
+}
+
+/// File format of pages.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum FormatChoice {
+    /// Everything reads it
+    Png,
+    /// WebP without loss
+    Webp,
+    /// Decodes fast
+    Qoi,
+    /// With run lengths
+    Tga,
+}
+
+/// How hard PNG pages are compressed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum PngChoice {
+    /// In a moment, somewhat larger
+    Quick,
+    /// As small as it gets, in seconds
+    Small,
+}
+
+/// What colors are beside their alpha.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum AlphaChoice {
+    /// Colors as seen, alpha beside them
+    Straight,
+    /// Colors multiplied by alpha
+    Premultiplied,
+}
+
+/// How the game is to filter pages.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum SamplingChoice {
+    /// Pixels stay square
+    Nearest,
+    /// Pixels are blended with their neighbors
+    Smooth,
+}
+
+/// Where v is 0.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum UvOriginChoice {
+    /// v runs down, as pixels do
+    Top,
+    /// v runs up
+    Bottom,
+}
+
+/// `_n` or `_e=000000`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Companion(pub CompanionSpec);
+
+impl FromStr for Companion {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (suffix, neutral) = match text.split_once('=') {
+            Some((suffix, color)) => (suffix, color.parse::<Color>().map_err(|error| error.to_string())?),
+            // A normal map's neutral color points straight at the viewer.
+            None if text == "_n" => (text, Color([128, 128, 255, 255].into())),
+            None => (text, Color([0; 4].into())),
+        };
+        match shibori_core::file_fault(suffix) {
+            _ if suffix.is_empty() => Err(format!("'{text}' has no suffix, such as _n")),
+            Some(why) => Err(format!("'{suffix}' can't be part of a file name: {why}")),
+            None => Ok(Self(CompanionSpec { suffix: suffix.to_owned(), neutral })),
+        }
+    }
+}
+
+impl PageOptions {
+    /// The factors of the atlases, default filled in.
+    pub fn factors(&self) -> Vec<Ratio> {
+        if self.page_scales.is_empty() { vec![Ratio::ONE] } else { self.page_scales.clone() }
+    }
+
+    fn format(&self) -> PageFormat {
+        match self.page_format {
+            None | Some(FormatChoice::Png) => PageFormat::Png,
+            Some(FormatChoice::Webp) => PageFormat::Webp,
+            Some(FormatChoice::Qoi) => PageFormat::Qoi,
+            Some(FormatChoice::Tga) => PageFormat::Tga,
+        }
+    }
+
+    /// How pages are encoded, defaults filled in.
+    pub fn encoding(&self) -> PageEncoding {
+        let premultiplied = self.alpha == Some(AlphaChoice::Premultiplied);
+        let is_plain = self.no_spread.is_on() || premultiplied || self.palette.is_some();
+        PageEncoding {
+            format: self.format(),
+            png: match self.png {
+                None => PngSize::Usual,
+                Some(PngChoice::Quick) => PngSize::Quick,
+                Some(PngChoice::Small) => PngSize::Small,
+            },
+            colors: self.palette.map(|most| most.get() as u16),
+            // A palette has one clear color, so nothing can be spread under it.
+            finish: Finish { spread: if is_plain { 0 } else { SPREAD }, premultiplied },
+            sampling: self.sampling.map(|sampling| match sampling {
+                SamplingChoice::Nearest => Sampling::Nearest,
+                SamplingChoice::Smooth => Sampling::Smooth,
+            }),
+            uv: self.uv.is_on().then_some(match self.uv_origin {
+                Some(UvOriginChoice::Bottom) => UvOrigin::Bottom,
+                None | Some(UvOriginChoice::Top) => UvOrigin::Top,
+            }),
+        }
+    }
+
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        let is_png = self.format() == PageFormat::Png;
+        needs(self.png.is_some(), "png", is_png, "page-format", Some("png"))?;
+        needs(self.uv_origin.is_some(), "uv-origin", self.uv.is_on(), "uv", None)?;
+        no_twice("page-scales", &self.page_scales, ToString::to_string)?;
+        let suffixes: Vec<&str> = self.companion.iter().map(|companion| &*companion.0.suffix).collect();
+        no_twice("companion", &suffixes, ToString::to_string)
+    }
+}

@@ -1,0 +1,89 @@
+//! How pictures for people are drawn.
+
+use serde::Deserialize;
+use shibori_core::draw::Show;
+
+use crate::options::value::{Whole, text, words};
+
+/// The widest a picture is where nothing is said, in pixels.
+const WIDTH: u32 = 1280;
+
+/// How large a pixel is drawn.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, transparent)]
+pub struct ZoomOption {
+    /// How large a pixel is drawn [default: as large as fits]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub zoom: Option<Whole<1, 64>>,
+}
+
+/// How wide a picture may be.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, transparent)]
+pub struct WidthOption {
+    /// The widest the picture may be, in pixels [default: 1280]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub width: Option<Whole<64, 16_384>>,
+}
+
+/// What is drawn over frames.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, transparent)]
+pub struct ShowOption {
+    /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT", value_delimiter = ','))]
+    #[serde(deserialize_with = "words")]
+    pub show: Vec<ShowChoice>,
+}
+
+/// What is drawn over frames.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum ShowChoice {
+    /// The border of the canvas
+    Canvas,
+    /// The box round the kept pixels
+    Trim,
+    /// A cross on the pivot
+    Pivot,
+    /// Named boxes
+    Boxes,
+    /// The polygon
+    Polygon,
+    /// All of it
+    All,
+}
+
+impl ZoomOption {
+    /// The factor, if one was said.
+    pub fn get(&self) -> Option<u32> {
+        self.zoom.map(Whole::get)
+    }
+}
+
+impl WidthOption {
+    /// The widest, default filled in.
+    pub fn get(&self) -> u32 {
+        self.width.map_or(WIDTH, Whole::get)
+    }
+}
+
+impl ShowOption {
+    /// The list as what core draws.
+    pub fn get(&self) -> Show {
+        let has = |what: ShowChoice| self.show.contains(&what) || self.show.contains(&ShowChoice::All);
+        Show {
+            canvas: has(ShowChoice::Canvas),
+            trim: has(ShowChoice::Trim),
+            pivot: has(ShowChoice::Pivot),
+            boxes: has(ShowChoice::Boxes),
+            polygon: has(ShowChoice::Polygon),
+        }
+    }
+}

@@ -1,0 +1,234 @@
+//! Lining frames up.
+
+use std::path::PathBuf;
+
+use serde::Deserialize;
+use shibori_core::shape::{
+    AlignTo, Anchor, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer, Resample, TrimScope,
+};
+use shibori_core::{Area, Mirror};
+
+use crate::options::Contradiction;
+use crate::options::contradiction::{needs, no_twice};
+use crate::options::value::{Whole, text, texts, word};
+
+/// The share of a clip's solid pixels that its box covers where nothing is said, in percent.
+const BOX_SHARE: u8 = 90;
+
+/// Lining frames up. Where nothing is said, frames stay as they are.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Shape"))]
+pub struct ShapeOptions {
+    /// Mirror each frame in its own cell; their order stays
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
+    #[serde(deserialize_with = "word")]
+    pub mirror: Option<MirrorChoice>,
+    /// Make all frames larger or smaller by one factor, such as 2 or 0.5
+    #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
+    #[serde(deserialize_with = "text")]
+    pub scale: Option<f64>,
+    /// How --scale makes pixels [default: nearest]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
+    #[serde(deserialize_with = "word")]
+    pub resample: Option<ResampleChoice>,
+    /// Move drawings inside their canvas so that this point holds still through a clip: feet, center, mass,
+    /// match (a --region that looks the same), or mark:COLOR
+    #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
+    #[serde(deserialize_with = "text")]
+    pub align: Option<AlignTo>,
+    /// What --align match holds still: x,y,width,height on the first frame's canvas [default: all that is drawn]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
+    #[serde(deserialize_with = "text")]
+    pub region: Option<Area>,
+    /// What --align match compares with [default: first]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "FRAME"))]
+    #[serde(deserialize_with = "word")]
+    pub align_with: Option<AlignWithChoice>,
+    /// The farthest --align match looks, in pixels [default: half the canvas, up to 64]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub align_reach: Option<Whole<1, 1024>>,
+    /// Keep only what shows; the canvas is remembered. Says what shares one box
+    /// [default: frame for a dense atlas, none elsewhere]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
+    #[serde(deserialize_with = "word")]
+    pub trim: Option<TrimChoice>,
+    /// Pixels with an alpha up to N, 0 to 254, count as empty when trimming [default: 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub trim_alpha: Option<Whole<0, 254>>,
+    /// Empty pixels to keep around what shows [default: 0]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub trim_border: Option<u32>,
+    /// Put frames on a canvas of this size, held together by their pivots; fit forgets what was trimmed
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WxH|fit"))]
+    #[serde(deserialize_with = "text")]
+    pub canvas: Option<CanvasRule>,
+    /// The point that stays put in the game: feet, center, bottom, top-left, ..., fractions of the canvas
+    /// such as 0.5,1, pixels such as 16px,30px, or mark:COLOR (a spot that is found, used and erased)
+    #[cfg_attr(feature = "clap", arg(long, value_name = "POINT", allow_hyphen_values = true))]
+    #[serde(deserialize_with = "text")]
+    pub pivot: Option<Anchor>,
+    /// What shares one measured pivot; set is each sprite's frames together [default: set]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
+    #[serde(deserialize_with = "word")]
+    pub pivot_per: Option<PivotPerChoice>,
+    /// A named box: body=auto (round each frame's solid pixels), body=auto:clip (one for the clip), or
+    /// body=x,y,width,height; several are allowed
+    #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
+    #[serde(rename = "box", deserialize_with = "texts")]
+    pub boxes: Vec<BoxSpec>,
+    /// How much of a clip's solid pixels a box of auto:clip covers at least, in percent [default: 90]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
+    #[serde(deserialize_with = "text")]
+    pub box_share: Option<Whole<1, 100>>,
+    /// Where a panel stretches: auto finds what repeats, or left,top,right,bottom in pixels
+    #[cfg_attr(feature = "clap", arg(long, value_name = "auto|L,T,R,B"))]
+    #[serde(deserialize_with = "text")]
+    pub nine: Option<NineRule>,
+    /// A polygon of at most N corners, 4 to 64, that covers all that is drawn
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub polygon: Option<u32>,
+    /// Pivots and boxes frame by frame: a CSV of frame,kind,name,values
+    #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
+    #[serde(deserialize_with = "text")]
+    pub places: Option<PathBuf>,
+}
+
+/// What shares one box when trimming.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum TrimChoice {
+    /// Nothing is trimmed
+    None,
+    /// Each frame has its own box
+    Frame,
+    /// The frames of a clip share one
+    Clip,
+    /// The frames of a sprite share one
+    Set,
+}
+
+/// What shares one measured pivot.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum PivotPerChoice {
+    /// Each frame has its own
+    Frame,
+    /// The frames of a clip share one
+    Clip,
+    /// The frames of a sprite share one
+    Set,
+}
+
+/// Which way frames are mirrored.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum MirrorChoice {
+    /// Left becomes right
+    LeftRight,
+    /// Top becomes bottom
+    UpDown,
+}
+
+/// How pixels of another size are made.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum ResampleChoice {
+    /// Hard pixels: whole factors such as 2 or 0.5
+    Nearest,
+    /// Weighed neighbors, for painted art
+    Smooth,
+}
+
+/// What frames are compared with when they are lined up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum AlignWithChoice {
+    /// The first frame of the clip
+    First,
+    /// The frame before, for features that change slowly
+    Previous,
+}
+
+impl ShapeOptions {
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        let is_match = self.align == Some(AlignTo::Match);
+        needs(self.region.is_some(), "region", is_match, "align", Some("match"))?;
+        needs(self.align_reach.is_some(), "align-reach", is_match, "align", Some("match"))?;
+        let names: Vec<_> = self.boxes.iter().map(|spec| &spec.name).collect();
+        no_twice("box", &names, ToString::to_string)
+    }
+
+    /// Whether any step changes pixels, canvases or the drawing's place, so that an untouched sheet can't show it.
+    pub fn changes_pixels(&self) -> bool {
+        self.canvas.is_some()
+            || self.mirror.is_some()
+            || self.scale.is_some()
+            || self.align.is_some()
+            || matches!(self.pivot, Some(Anchor::Mark(_)))
+    }
+
+    /// What shares a box, where it was said.
+    pub fn trim_scope(&self) -> Option<TrimScope> {
+        self.trim.map(|scope| match scope {
+            TrimChoice::None => TrimScope::None,
+            TrimChoice::Frame => TrimScope::Frame,
+            TrimChoice::Clip => TrimScope::Clip,
+            TrimChoice::Set => TrimScope::Set,
+        })
+    }
+
+    /// Up to which alpha pixels count as empty.
+    pub fn trim_alpha(&self) -> u8 {
+        self.trim_alpha.map_or(0, Whole::get_u8)
+    }
+
+    /// What shares one measured pivot, default filled in.
+    pub fn pivot_per(&self) -> PivotPer {
+        match self.pivot_per {
+            Some(PivotPerChoice::Frame) => PivotPer::Frame,
+            Some(PivotPerChoice::Clip) => PivotPer::Clip,
+            None | Some(PivotPerChoice::Set) => PivotPer::Set,
+        }
+    }
+
+    /// Which way frames are mirrored.
+    pub fn mirror(&self) -> Option<Mirror> {
+        self.mirror.map(|way| match way {
+            MirrorChoice::LeftRight => Mirror::LeftRight,
+            MirrorChoice::UpDown => Mirror::UpDown,
+        })
+    }
+
+    /// How pixels of another size are made, default filled in.
+    pub fn resample(&self) -> Resample {
+        match self.resample {
+            None | Some(ResampleChoice::Nearest) => Resample::Nearest,
+            Some(ResampleChoice::Smooth) => Resample::Smooth,
+        }
+    }
+
+    /// What frames are compared with, default filled in.
+    pub fn align_with(&self) -> MatchWith {
+        match self.align_with {
+            None | Some(AlignWithChoice::First) => MatchWith::First,
+            Some(AlignWithChoice::Previous) => MatchWith::Previous,
+        }
+    }
+
+    /// How much of a clip's solid pixels its box covers at least, from 0 to 1.
+    pub fn box_share(&self) -> f64 {
+        f64::from(self.box_share.map_or(BOX_SHARE, Whole::get_u8)) / 100.0
+    }
+}

@@ -1,0 +1,217 @@
+//! The types of single values, and how serde fills them: from the same texts as a command line, with numbers and
+//! booleans also as such. The word `default` stands for "not said", so that a narrower table of a recipe can put an option
+//! back. What a value may be is decided by its type, never by the program that fills it.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde::de::value::StringDeserializer;
+use serde::de::{Error, IntoDeserializer};
+use serde::{Deserialize, Deserializer};
+
+/// What puts an option back to its default.
+pub const DEFAULT: &str = "default";
+
+/// A whole number from `LOW` to `HIGH`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Whole<const LOW: u32, const HIGH: u32>(u32);
+
+/// A text that is no such number.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{text}' is not a whole number from {low} to {high}")]
+pub struct WholeError {
+    text: String,
+    low: u32,
+    high: u32,
+}
+
+impl<const LOW: u32, const HIGH: u32> Whole<LOW, HIGH> {
+    /// The number, if it lies in the range.
+    pub fn new(number: u32) -> Option<Self> {
+        (LOW..=HIGH).contains(&number).then_some(Self(number))
+    }
+
+    /// The number.
+    pub fn get(self) -> u32 {
+        self.0
+    }
+
+    /// The number of a range that lies below 256; a wider one is a mistake of the type.
+    pub fn get_u8(self) -> u8 {
+        const { assert!(HIGH <= 255) };
+        self.0 as u8
+    }
+}
+
+impl<const LOW: u32, const HIGH: u32> FromStr for Whole<LOW, HIGH> {
+    type Err = WholeError;
+
+    fn from_str(text: &str) -> Result<Self, WholeError> {
+        let number = text.trim().parse().ok().and_then(Self::new);
+        number.ok_or_else(|| WholeError { text: text.to_owned(), low: LOW, high: HIGH })
+    }
+}
+
+impl<const LOW: u32, const HIGH: u32> fmt::Display for Whole<LOW, HIGH> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
+/// A number of 0 or more, not infinite.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Amount(f64);
+
+/// A text that is no amount.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is not a number of 0 or more")]
+pub struct AmountError(String);
+
+impl Amount {
+    /// The number, if it is one.
+    pub fn new(number: f64) -> Option<Self> {
+        (number.is_finite() && number >= 0.0).then_some(Self(number))
+    }
+
+    /// The number.
+    pub fn get(self) -> f64 {
+        self.0
+    }
+}
+
+impl FromStr for Amount {
+    type Err = AmountError;
+
+    fn from_str(text: &str) -> Result<Self, AmountError> {
+        text.trim().parse().ok().and_then(Self::new).ok_or_else(|| AmountError(text.to_owned()))
+    }
+}
+
+impl fmt::Display for Amount {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
+/// Something that is on or off, or of which nothing was said.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Switch {
+    /// Nothing was said: off.
+    #[default]
+    Unsaid,
+    /// Said to be off.
+    Off,
+    /// Said to be on.
+    On,
+}
+
+impl Switch {
+    /// Whether it is on.
+    pub fn is_on(self) -> bool {
+        self == Self::On
+    }
+
+    /// As a bare option on a command line: there or not there.
+    #[cfg(feature = "clap")]
+    pub(super) fn parser() -> impl clap::builder::TypedValueParser<Value = Self> {
+        use clap::builder::TypedValueParser;
+        clap::builder::BoolValueParser::new().map(|is_there| if is_there { Self::On } else { Self::Unsaid })
+    }
+}
+
+impl<'de> Deserialize<'de> for Switch {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        Ok(match text::<D, bool>(deserializer)? {
+            None => Self::Unsaid,
+            Some(false) => Self::Off,
+            Some(true) => Self::On,
+        })
+    }
+}
+
+/// A value as a recipe may write it.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Scalar {
+    Text(String),
+    Truth(bool),
+    Whole(i64),
+    Fraction(f64),
+}
+
+impl Scalar {
+    fn into_text(self) -> String {
+        match self {
+            Self::Text(text) => text,
+            Self::Truth(truth) => truth.to_string(),
+            Self::Whole(number) => number.to_string(),
+            Self::Fraction(number) => number.to_string(),
+        }
+    }
+}
+
+/// An optional value from its text.
+pub(crate) fn text<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
+where
+    D: Deserializer<'de>,
+    T: FromStr<Err: fmt::Display>,
+{
+    match Scalar::deserialize(deserializer)?.into_text() {
+        text if text == DEFAULT => Ok(None),
+        text => text.parse().map(Some).map_err(D::Error::custom),
+    }
+}
+
+/// One of several words.
+pub(crate) fn word<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
+where
+    D: Deserializer<'de>,
+    T: Deserialize<'de>,
+{
+    match String::deserialize(deserializer)? {
+        word if word == DEFAULT => Ok(None),
+        word => {
+            let inner: StringDeserializer<D::Error> = word.into_deserializer();
+            T::deserialize(inner).map(Some)
+        }
+    }
+}
+
+/// A list of values from their texts; one alone needs no brackets.
+pub(crate) fn texts<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+where
+    D: Deserializer<'de>,
+    T: FromStr<Err: fmt::Display>,
+{
+    let parse = |text: String| text.parse().map_err(D::Error::custom);
+    listed::<D>(deserializer)?.into_iter().map(parse).collect()
+}
+
+/// A list of words; one alone needs no brackets.
+pub(crate) fn words<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+where
+    D: Deserializer<'de>,
+    T: Deserialize<'de>,
+{
+    let parse = |word: String| {
+        let inner: StringDeserializer<D::Error> = word.into_deserializer();
+        T::deserialize(inner)
+    };
+    listed::<D>(deserializer)?.into_iter().map(parse).collect()
+}
+
+fn listed<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum OneOrMany {
+        Many(Vec<Scalar>),
+        One(Scalar),
+    }
+    Ok(match OneOrMany::deserialize(deserializer)? {
+        OneOrMany::Many(items) => items.into_iter().map(Scalar::into_text).collect(),
+        OneOrMany::One(item) => match item.into_text() {
+            text if text == DEFAULT => Vec::new(),
+            text => vec![text],
+        },
+    })
+}

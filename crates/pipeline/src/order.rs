@@ -1,0 +1,326 @@
+//! Everything that changes frames, in the one order in which it is done, whatever the order of options.
+//!
+//! A [`Plan`] is filled from options by a step and run on a set; nothing else decides an order. Whatever is measured on a
+//! drawing (pivot, boxes, nine-slice, polygon, registration marks) follows every later change, so that options given together do what
+//! they do one after the other.
+
+use shibori_core::clean::{KeyScope, Mended, Part, clear_edge, defringe, harden, key, mend, specks};
+use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_event};
+use shibori_core::shape::{
+    AlignOptions, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine, Resample,
+    Shift, Trim, TrimScope, align, forget_marks, is_even, mirror, restore, scale, set_box, set_canvas,
+    set_nine, set_pivot, set_places, set_polygons, take_marks, trim,
+};
+use shibori_core::{Color, Frame, FrameSet, Mirror, Name, NameTemplate, Rect};
+use tracing::debug;
+
+use crate::{Context, Error, Notice};
+
+/// One change of frames. They are listed in the order in which they are done.
+#[derive(Clone, Debug)]
+pub enum Change {
+    /// Make a color transparent, in each canvas by itself. On a sheet this is done before it is cut.
+    Key {
+        /// The color.
+        color: Color,
+        /// How far from it a pixel may be in each channel.
+        tolerance: u8,
+        /// Where it goes.
+        scope: KeyScope,
+    },
+    /// Find and erase registration marks of a color, and note where they were.
+    TakeMarks(Color),
+    /// Empty the outermost pixels of every canvas.
+    ClearEdge(u32),
+    /// Remove stray groups of up to so many pixels.
+    Specks(u32),
+    /// Take a color's share out of edge pixels.
+    Defringe(Color),
+    /// Make pixels from this alpha on solid, all others clear.
+    Harden(u8),
+    /// Name frames, and add clips to them.
+    Name(Naming),
+    /// Mirror each frame in place.
+    Mirror(Mirror),
+    /// Make all frames larger or smaller by one factor.
+    Scale(f64, Resample),
+    /// Hold a point of the drawing still through each clip.
+    Align(AlignOptions),
+    /// Put frames that never shared a canvas on one, by this point of each.
+    Gather(Option<Anchor>),
+    /// Set the pivot.
+    Pivot(Anchor, PivotPer),
+    /// Put frames on a canvas of this size, held together by their pivots.
+    Canvas(CanvasRule),
+    /// Keep only what shows.
+    Trim(Trim),
+    /// Make each canvas what its frame keeps.
+    Fit,
+    /// Set a pivot that is a place of the canvas anew, since the canvas is another one.
+    PlacePivot(Anchor, PivotPer),
+    /// Set a box; one for a clip covers at least this share of its solid pixels.
+    Box(BoxSpec, f64),
+    /// Set where panels stretch.
+    Nine(NineRule),
+    /// Cover drawings with a polygon of at most so many corners, taking pixels up to an alpha as empty.
+    Polygon(u32, u8),
+    /// Set pivots, boxes and nine-slices frame by frame.
+    Places(Vec<PlaceLine>),
+    /// Take the notes of registration marks away.
+    ForgetMarks,
+}
+
+/// How frames are named, and the clips that are added.
+#[derive(Clone, Debug, Default)]
+pub struct Naming {
+    /// The template; none leaves the names.
+    pub template: Option<NameTemplate>,
+    /// The number of the first frame.
+    pub first: u32,
+    /// Clips that are the sheet's rows.
+    pub rows: Option<RowList>,
+    /// Clips.
+    pub clips: Vec<ClipSpec>,
+    /// Marks on their steps.
+    pub events: Vec<EventSpec>,
+}
+
+impl Change {
+    /// Its place in the order.
+    fn rank(&self) -> u8 {
+        match self {
+            Self::Key { .. } => 0,
+            Self::TakeMarks(_) => 1,
+            Self::ClearEdge(_) => 2,
+            Self::Specks(_) => 3,
+            Self::Defringe(_) => 4,
+            Self::Harden(_) => 5,
+            Self::Name(_) => 6,
+            Self::Mirror(_) => 7,
+            Self::Scale(..) => 8,
+            Self::Align(_) => 9,
+            Self::Gather(_) => 10,
+            Self::Pivot(..) => 11,
+            Self::Canvas(_) => 12,
+            Self::Trim(_) => 13,
+            Self::Fit => 14,
+            Self::PlacePivot(..) => 15,
+            Self::Box(..) => 16,
+            Self::Nine(_) => 17,
+            Self::Polygon(..) => 18,
+            Self::Places(_) => 19,
+            Self::ForgetMarks => 20,
+        }
+    }
+}
+
+/// Changes in their order.
+#[derive(Clone, Debug, Default)]
+pub struct Plan {
+    changes: Vec<Change>,
+}
+
+/// What a plan did.
+#[derive(Clone, Debug, Default)]
+pub struct Done {
+    /// The frames now.
+    pub set: FrameSet,
+    /// What each step of mending changed.
+    pub mended: Vec<MendReport>,
+    /// How each frame was moved where frames were lined up; else empty.
+    pub shifts: Vec<Shift>,
+    /// What boxes of whole clips cover.
+    pub covered: Vec<BoxCover>,
+}
+
+/// What one step of mending changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct MendReport {
+    /// Which step.
+    pub step: MendStep,
+    /// Pixels.
+    pub pixels: u64,
+    /// Frames with at least one of them; not said of a step on a whole sheet, before there are frames.
+    pub frames: Option<usize>,
+}
+
+/// A step of mending, with its number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MendStep {
+    /// A color was made transparent.
+    Key(Color),
+    /// The edge of every canvas was emptied.
+    ClearEdge(u32),
+    /// Stray groups were removed.
+    Specks(u32),
+    /// A color's share was taken out of the edges.
+    Defringe(Color),
+    /// Alpha was made all or nothing.
+    Harden(u8),
+}
+
+/// What a box of a whole clip covers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct BoxCover {
+    /// The box.
+    pub name: Name,
+    /// The clip, or the sprite of frames that are in none.
+    pub of: Name,
+    /// The box, and the share of solid pixels in it.
+    pub coverage: Coverage,
+}
+
+impl Plan {
+    /// A plan of these changes, put in their order. Changes of one kind stay as they were given.
+    pub fn new(mut changes: Vec<Change>) -> Self {
+        changes.sort_by_key(Change::rank);
+        Self { changes }
+    }
+
+    /// Makes all changes.
+    ///
+    /// # Errors
+    /// Where one can't be made; then nothing was.
+    pub fn run(self, set: FrameSet, cx: &Context<'_>) -> Result<Done, Error> {
+        let mut done = Done { set, ..Done::default() };
+        let mut may_be_outside = false;
+        for change in self.changes {
+            debug!(?change, frames = done.set.frames().len());
+            may_be_outside |= matches!(change, Change::Pivot(..) | Change::Places(_));
+            apply(&mut done, change, cx)?;
+        }
+        if may_be_outside {
+            tell_of_pivots_outside(&done.set, cx);
+        }
+        Ok(done)
+    }
+}
+
+fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error> {
+    let set = std::mem::take(&mut done.set);
+    done.set = match change {
+        Change::Key { color, tolerance, scope } => keyed(done, set, color, tolerance, scope)?,
+        Change::TakeMarks(color) => take_marks(set, color)?,
+        Change::ClearEdge(width) => {
+            mended(done, set, MendStep::ClearEdge(width), |part| clear_edge(part, width))?
+        }
+        Change::Specks(most) => mended(done, set, MendStep::Specks(most), |part| specks(part.pixels, most))?,
+        Change::Defringe(color) => {
+            mended(done, set, MendStep::Defringe(color), |part| defringe(part.pixels, color.0))?
+        }
+        Change::Harden(from) => mended(done, set, MendStep::Harden(from), |part| harden(part.pixels, from))?,
+        Change::Name(naming) => named(set, &naming)?,
+        Change::Mirror(how) => mirror(set, how)?,
+        Change::Scale(factor, how) => {
+            if how == Resample::Nearest && !is_even(factor) {
+                cx.tell(Notice::UnevenScale { factor });
+            }
+            scale(set, factor, how)?
+        }
+        Change::Align(options) => {
+            let (moved, shifts) = align(set, &options)?;
+            tell_of_lost(&moved, &shifts, cx);
+            done.shifts = shifts;
+            moved
+        }
+        Change::Gather(anchor) => {
+            let pivoted = match anchor {
+                Some(anchor) => set_pivot(set, anchor, PivotPer::Frame)?,
+                None => set,
+            };
+            set_canvas(pivoted, CanvasRule::Common)?
+        }
+        Change::Pivot(anchor, per) | Change::PlacePivot(anchor, per) => set_pivot(set, anchor, per)?,
+        Change::Canvas(rule) => set_canvas(set, rule)?,
+        Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
+        Change::Trim(how) => trim(set, how)?,
+        Change::Fit => set_canvas(set, CanvasRule::Fit)?,
+        Change::Box(spec, share) => boxed(done, set, &spec, share)?,
+        Change::Nine(rule) => set_nine(set, rule)?,
+        Change::Polygon(corners, alpha) => set_polygons(set, corners, alpha)?,
+        Change::Places(lines) => set_places(set, &lines)?,
+        Change::ForgetMarks => forget_marks(set)?,
+    };
+    Ok(())
+}
+
+fn mended(
+    done: &mut Done,
+    set: FrameSet,
+    step: MendStep,
+    change: impl Fn(Part<'_>) -> Mended + Sync,
+) -> Result<FrameSet, Error> {
+    let (set, changed) = mend(set, change)?;
+    done.mended.push(MendReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
+    Ok(set)
+}
+
+fn keyed(
+    done: &mut Done,
+    set: FrameSet,
+    color: Color,
+    tolerance: u8,
+    scope: KeyScope,
+) -> Result<FrameSet, Error> {
+    let set = mended(done, set, MendStep::Key(color), |part| {
+        let keyed = key(part.pixels, color.0, tolerance, scope);
+        (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))
+    })?;
+    match done.mended.last() {
+        Some(MendReport { pixels: 0, .. }) => Err(Error::KeyNowhere { sheet: None, color, background: None }),
+        _ => Ok(set),
+    }
+}
+
+/// Names that depend on clips come after them, all others before, so that clips can be chosen by name.
+fn named(set: FrameSet, naming: &Naming) -> Result<FrameSet, Error> {
+    let Naming { template, first, rows, clips, events } = naming;
+    let with_clips = |set: FrameSet| -> Result<FrameSet, Error> {
+        let rows = match rows {
+            Some(list) => list.specs(&set)?,
+            None => Vec::new(),
+        };
+        let set = add_clips(add_clips(set, &rows)?, clips)?;
+        Ok(events.iter().try_fold(set, set_event)?)
+    };
+    match template {
+        Some(template) if template.uses_clips() => Ok(template.rename(with_clips(set)?, *first)?),
+        Some(template) => with_clips(template.rename(set, *first)?),
+        None => with_clips(set),
+    }
+}
+
+fn boxed(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<FrameSet, Error> {
+    let (set, covered) = set_box(set, spec, share)?;
+    for coverage in covered.into_iter().filter(|_| spec.rule == BoxRule::AutoClip) {
+        let clip = set.first_clip_of(coverage.frame).map(|clip| clip.name().clone());
+        let of = clip.unwrap_or_else(|| set.frames()[coverage.frame].sprite().clone());
+        done.covered.push(BoxCover { name: spec.name.clone(), of, coverage });
+    }
+    Ok(set)
+}
+
+fn tell_of_lost(set: &FrameSet, shifts: &[Shift], cx: &Context<'_>) {
+    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| shift.is_lost()) {
+        let (sprite, frame) = (frame.sprite().clone(), frame.name().clone());
+        cx.tell(Notice::NoMatch { sprite, frame, likeness: shift.likeness.unwrap_or(0.0) });
+    }
+}
+
+/// A pivot outside the canvas is allowed, but seldom meant.
+fn tell_of_pivots_outside(set: &FrameSet, cx: &Context<'_>) {
+    let is_outside = |frame: &&Frame| {
+        let (canvas, pivot) = (Rect::of(frame.canvas()), frame.pivot());
+        pivot.x < 0.0
+            || pivot.y < 0.0
+            || pivot.x > f64::from(canvas.width)
+            || pivot.y > f64::from(canvas.height)
+    };
+    let mut outside = set.frames().iter().filter(is_outside);
+    if let Some(first) = outside.next() {
+        let (pivot, canvas) = (first.pivot(), first.canvas());
+        let notice =
+            Notice::PivotsOutside { frames: 1 + outside.count(), first: first.name().clone(), pivot, canvas };
+        cx.tell(notice);
+    }
+}

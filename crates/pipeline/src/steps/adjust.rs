@@ -1,0 +1,185 @@
+//! Frames that are cut already, cleaned and lined up.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::shape::Shift;
+use shibori_core::{Background, Color, Frame, FrameSet, find_background};
+use shibori_formats::manifest::SET_FILE;
+use shibori_formats::write::{self, Written};
+use tracing::info_span;
+
+use crate::options::{AdjustOptions, CleanOptions, Key};
+use crate::order::{BoxCover, Change, MendReport, Plan};
+use crate::steps::changes::{Defaults, marks, mending, shaping};
+use crate::steps::gather;
+use crate::{Context, Error, Task};
+
+/// Where adjusted frames go.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Target {
+    /// A set in this folder.
+    Set(PathBuf),
+    /// The set itself.
+    InPlace,
+}
+
+/// Adjusted frames, and what is not as it was.
+#[derive(Clone, Debug)]
+pub struct Adjusted {
+    /// All frames, those that were not meant too.
+    pub set: FrameSet,
+    /// What each step of mending changed.
+    pub mended: Vec<MendReport>,
+    /// The frames that were meant, in their order.
+    pub frames: Vec<FrameChange>,
+    /// What boxes of whole clips cover.
+    pub covered: Vec<BoxCover>,
+}
+
+/// What became of one frame.
+#[derive(Clone, Debug)]
+pub struct FrameChange {
+    /// The frame as it is now.
+    pub frame: Frame,
+    /// What is not as it was.
+    pub changes: Vec<What>,
+    /// How it was moved where frames were lined up.
+    pub shift: Option<Shift>,
+}
+
+/// Something of a frame.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum What {
+    /// The pixels kept.
+    Pixels,
+    /// The canvas.
+    Canvas,
+    /// Where the pixels lie on it.
+    Inset,
+    /// The pivot.
+    Pivot,
+    /// Named boxes.
+    Boxes,
+    /// Where a panel stretches.
+    Nine,
+    /// The polygon.
+    Polygon,
+}
+
+/// Cleans and lines up the frames of a source. Writes nothing.
+///
+/// # Errors
+/// Where the source can't be read, or a change can't be made.
+pub fn adjust(
+    source: &Path,
+    options: &AdjustOptions,
+    target: &Target,
+    cx: &Context<'_>,
+) -> Result<Adjusted, Error> {
+    let set = match target {
+        Target::Set(_) => gather::whole(source, cx)?,
+        Target::InPlace => gather::own(source, cx)?,
+    };
+    adjust_set(set, options, cx)
+}
+
+/// The same with frames that are there already.
+///
+/// # Errors
+/// Where a change can't be made.
+pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> Result<Adjusted, Error> {
+    let _span = info_span!("adjust", frames = set.frames().len()).entered();
+    options.validate()?;
+    let part = options.only.of(set.clone())?;
+    let before = part.clone();
+    let mut changes = marks(&options.shape);
+    let key = key_of(&part, &options.clean)?;
+    if let Some((color, tolerance)) = key {
+        let tolerance = options.clean.tolerance.unwrap_or(tolerance);
+        changes.push(Change::Key { color, tolerance, scope: options.clean.scope() });
+    }
+    changes.extend(mending(&options.clean, key.map(|(color, _)| color))?);
+    changes.extend(shaping(&options.shape, Defaults::PLAIN, cx)?);
+    let done = Plan::new(changes).run(part, cx)?;
+    let frames = reports(&before, &done.set, &done.shifts);
+    let set = set.replacing(done.set)?;
+    Ok(Adjusted { set, mended: done.mended, frames, covered: done.covered })
+}
+
+/// Writes adjusted frames where they go; gives the folder, as the user would name it.
+///
+/// # Errors
+/// Where what was named is no set that could be changed in place, or a file can't be written.
+pub fn write_adjusted(
+    set: FrameSet,
+    source: &Path,
+    target: &Target,
+    cx: &Context<'_>,
+) -> Result<(PathBuf, Written), Error> {
+    let _span = info_span!("write", frames = set.frames().len()).entered();
+    let tick = cx.counter(Task::Frames, set.frames().len());
+    Ok(match target {
+        Target::Set(folder) => (folder.clone(), write::set(set, &cx.at(folder), cx.run(), tick)?),
+        Target::InPlace => {
+            let folder = folder_of_set(source, cx)?;
+            let written = write::set_in_place(set, &cx.at(&folder), cx.run(), tick)?;
+            (folder, written)
+        }
+    })
+}
+
+/// The folder of a set, named by itself or by its manifest.
+fn folder_of_set(source: &Path, cx: &Context<'_>) -> Result<PathBuf, Error> {
+    if cx.at(source).join(SET_FILE).is_file() {
+        return Ok(source.to_owned());
+    }
+    if source.file_name().is_some_and(|name| name == SET_FILE) {
+        return Ok(source.parent().unwrap_or(Path::new("")).to_owned());
+    }
+    Err(Error::NotASet { source_path: source.to_owned() })
+}
+
+/// The color to take out; by itself, the flat background that most frames stand on.
+fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<(Color, u8)>, Error> {
+    match clean.key() {
+        Key::None => Ok(None),
+        Key::Color(color) => Ok(Some((color, 0))),
+        Key::Auto => {
+            let mut found: Vec<(Color, u8, usize)> = Vec::new();
+            for frame in set.frames().iter().filter(|frame| frame.is_whole()) {
+                let Background::Flat { color, tolerance } = find_background(frame.pixels()) else { continue };
+                match found.iter_mut().find(|(other, ..)| other.0 == color) {
+                    Some(one) => (one.1, one.2) = (one.1.max(tolerance), one.2 + 1),
+                    None => found.push((Color(color), tolerance, 1)),
+                }
+            }
+            let most = found.into_iter().rev().max_by_key(|(.., count)| *count);
+            most.map(|(color, tolerance, _)| Some((color, tolerance))).ok_or(Error::NoFlatFrame)
+        }
+    }
+}
+
+fn reports(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameChange> {
+    let pairs = before.frames().iter().zip(after.frames()).enumerate();
+    pairs
+        .map(|(at, (old, new))| FrameChange {
+            frame: new.clone(),
+            changes: changes(old, new),
+            shift: shifts.get(at).copied(),
+        })
+        .collect()
+}
+
+fn changes(old: &Frame, new: &Frame) -> Vec<What> {
+    let (a, b) = (old.annotations(), new.annotations());
+    let all = [
+        (What::Pixels, !old.pixels().looks_like(new.pixels())),
+        (What::Canvas, old.canvas() != new.canvas()),
+        (What::Inset, old.inset() != new.inset()),
+        (What::Pivot, old.pivot() != new.pivot()),
+        (What::Boxes, a.boxes != b.boxes),
+        (What::Nine, a.nine != b.nine),
+        (What::Polygon, a.polygon != b.polygon),
+    ];
+    all.into_iter().filter(|(_, is_new)| *is_new).map(|(what, _)| what).collect()
+}

@@ -1,0 +1,110 @@
+//! From options to the changes of a plan. Defaults are filled in here; their order is the plan's.
+
+use shibori_core::Color;
+use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, Trim, TrimScope};
+use shibori_formats::read::places;
+
+use crate::options::{CleanOptions, Key, ShapeOptions, Whole};
+use crate::order::Change;
+use crate::{Context, Error};
+
+/// What happens where nothing is said.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Defaults {
+    pub(crate) trim: TrimScope,
+    /// Frames are drawings that never shared a canvas, as separate drawings of a loose sheet are.
+    pub(crate) is_loose: bool,
+}
+
+impl Defaults {
+    /// Frames that stay as they are.
+    pub(crate) const PLAIN: Self = Self { trim: TrimScope::None, is_loose: false };
+}
+
+/// The steps of mending after the key was taken out; `key` is its color, if there is one.
+pub(crate) fn mending(clean: &CleanOptions, key: Option<Color>) -> Result<Vec<Change>, Error> {
+    let mut changes = Vec::new();
+    changes.extend(clean.clear_edge.map(Change::ClearEdge));
+    changes.extend(clean.specks.map(Change::Specks));
+    if clean.defringe.is_on() {
+        let said = match clean.key() {
+            Key::Color(color) => Some(color),
+            Key::Auto | Key::None => None,
+        };
+        changes.push(Change::Defringe(key.or(said).ok_or(Error::NoKey)?));
+    }
+    changes.extend(clean.harden_alpha.map(|from| Change::Harden(from.get_u8())));
+    Ok(changes)
+}
+
+/// The registration marks that shaping needs, taken before anything else.
+pub(crate) fn marks(shape: &ShapeOptions) -> Vec<Change> {
+    let for_align = match shape.align {
+        Some(AlignTo::Mark(color)) => Some(color),
+        _ => None,
+    };
+    let for_pivot = match shape.pivot {
+        Some(Anchor::Mark(color)) => Some(color),
+        _ => None,
+    };
+    let for_pivot = for_pivot.filter(|color| for_align != Some(*color));
+    for_align.into_iter().chain(for_pivot).map(Change::TakeMarks).collect()
+}
+
+/// All of shaping, once marks are taken.
+pub(crate) fn shaping(
+    shape: &ShapeOptions,
+    defaults: Defaults,
+    cx: &Context<'_>,
+) -> Result<Vec<Change>, Error> {
+    let mut changes = Vec::new();
+    changes.extend(shape.mirror().map(Change::Mirror));
+    changes.extend(shape.scale.map(|factor| Change::Scale(factor, shape.resample())));
+    if let Some(to) = shape.align {
+        let region = match shape.region {
+            None => None,
+            Some(region) => Some(region.to_rect().ok_or(Error::RegionOutside { region })?),
+        };
+        let reach = shape.align_reach.map(Whole::get);
+        changes.push(Change::Align(AlignOptions { to, region, with: shape.align_with(), reach }));
+    }
+    if defaults.is_loose {
+        changes.push(Change::Gather(shape.pivot));
+    }
+    let per = shape.pivot_per();
+    changes.extend(shape.pivot.map(|anchor| Change::Pivot(anchor, per)));
+    changes.extend(placing(shape, defaults));
+    changes.extend(shape.boxes.iter().map(|spec| Change::Box(spec.clone(), shape.box_share())));
+    changes.extend(shape.nine.map(Change::Nine));
+    changes.extend(shape.polygon.map(|corners| Change::Polygon(corners, shape.trim_alpha())));
+    if let Some(list) = &shape.places {
+        changes.push(Change::Places(places(&cx.at(list))?));
+    }
+    if !marks(shape).is_empty() {
+        changes.push(Change::ForgetMarks);
+    }
+    Ok(changes)
+}
+
+/// Canvas and trim, and the pivot that is a place of the canvas they leave.
+fn placing(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
+    let scope = shape.trim_scope().unwrap_or(defaults.trim);
+    let trim = Trim { scope, alpha: shape.trim_alpha(), border: shape.trim_border.unwrap_or(0) };
+    let mut changes = Vec::new();
+    let has_size = matches!(shape.canvas, Some(CanvasRule::Size(_) | CanvasRule::Common));
+    if has_size {
+        changes.extend(shape.canvas.map(Change::Canvas));
+    }
+    // On another canvas, what was trimmed before is a margin like any other.
+    if scope != TrimScope::None || has_size || defaults.is_loose {
+        changes.push(Change::Trim(trim));
+    }
+    if shape.canvas == Some(CanvasRule::Fit) {
+        changes.push(Change::Fit);
+    }
+    let is_place = matches!(shape.pivot, Some(Anchor::Fraction(_)));
+    if is_place && (shape.canvas.is_some() || defaults.is_loose) {
+        changes.extend(shape.pivot.map(|anchor| Change::PlacePivot(anchor, shape.pivot_per())));
+    }
+    changes
+}

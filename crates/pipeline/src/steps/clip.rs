@@ -1,0 +1,87 @@
+//! The clips of a set or an atlas, changed in its manifest alone.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::FrameSet;
+use shibori_core::clip::{Clip, add_clips, drop_clip, fit, rename_clip, set_event, speed};
+use shibori_formats::read::{manifest_of, source};
+use shibori_formats::write;
+use tracing::info_span;
+
+use crate::options::{ClipCommand, OnlyOption};
+use crate::{Context, Error};
+
+/// Clips as they are now.
+#[derive(Clone, Debug)]
+pub struct Clipped {
+    /// The manifest that keeps them.
+    pub manifest: PathBuf,
+    /// Frames and all clips.
+    pub set: FrameSet,
+    /// Whether any clip is not as it was.
+    pub is_changed: bool,
+    /// The places of the clips that were meant.
+    pub shown: Vec<usize>,
+    /// Of clips that were put on another clock, the place, and how many milliseconds a step's end is off at most.
+    pub deviations: Vec<(usize, f64)>,
+}
+
+/// Changes clips, and plans the manifest where that makes a difference.
+///
+/// # Errors
+/// Where the manifest can't be read or written, or a change can't be made.
+pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clipped, Error> {
+    let _span = info_span!("clip").entered();
+    let Some(manifest) = manifest_of(&cx.at(path)) else {
+        return Err(Error::NoClips { source_path: path.to_owned() });
+    };
+    let before = source(&manifest, &cx.limits)?.set;
+    let (set, deviations) = changed(before.clone(), options)?;
+    let is_changed = set.clips() != before.clips();
+    if is_changed {
+        write::clips(&manifest, &set, cx.run())?;
+    }
+    let shown = places(&set, &options.only)?;
+    let manifest = manifest_of_name(path, &manifest, cx);
+    Ok(Clipped { manifest, set, is_changed, shown, deviations })
+}
+
+/// A manifest as the user would name it.
+fn manifest_of_name(path: &Path, manifest: &Path, cx: &Context<'_>) -> PathBuf {
+    manifest.strip_prefix(&cx.base).map_or_else(|_| path.to_owned(), Path::to_owned)
+}
+
+/// Drops, renames, adds, marks, then times: later changes see what earlier ones made.
+fn changed(set: FrameSet, options: &ClipCommand) -> Result<(FrameSet, Vec<(usize, f64)>), Error> {
+    let set = options.edits.drop.iter().try_fold(set, |set, name| drop_clip(set, name))?;
+    let set = options.edits.rename.iter().try_fold(set, rename_clip)?;
+    let rows = match &options.clips.clip_rows {
+        Some(list) => list.specs(&set)?,
+        None => Vec::new(),
+    };
+    let set = add_clips(add_clips(set, &rows)?, &options.clips.clip)?;
+    let set = options.clips.event.iter().try_fold(set, set_event)?;
+    let mut clips = set.clips().to_vec();
+    let mut deviations = Vec::new();
+    for at in places(&set, &options.only)? {
+        if let Some(factor) = options.edits.speed {
+            clips[at] = speed(clips[at].clone(), factor)?;
+        }
+        if let Some(rate) = options.edits.fit {
+            let (fitted, deviation) = fit(clips[at].clone(), rate)?;
+            clips[at] = fitted;
+            deviations.push((at, deviation));
+        }
+    }
+    Ok((set.with_clips(clips)?, deviations))
+}
+
+/// The clips that are meant.
+fn places(set: &FrameSet, only: &OnlyOption) -> Result<Vec<usize>, Error> {
+    let Some(only) = &only.only else { return Ok((0..set.clips().len()).collect()) };
+    let part = only.of(set)?;
+    let meant: std::collections::HashSet<_> =
+        part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
+    let is_meant = |clip: &Clip| meant.contains(&(clip.sprite(), clip.name()));
+    Ok((0..set.clips().len()).filter(|&at| is_meant(&set.clips()[at])).collect())
+}

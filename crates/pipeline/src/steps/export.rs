@@ -1,0 +1,136 @@
+//! An atlas or a set told in other forms.
+
+use std::path::{Path, PathBuf};
+
+use shibori_formats::ReadProblem;
+use shibori_formats::export::{self, Container, File, Gltf, STARTERS, Starter, Subject};
+use shibori_formats::read::manifest_of;
+use tracing::info_span;
+
+use crate::options::{ExportChoice, ExportOptions};
+use crate::{Context, Error};
+
+/// Metadata in another form. Nothing is written.
+#[derive(Clone, Debug)]
+pub struct Exported {
+    /// The files, and where they go.
+    pub files: Vec<File>,
+    /// Whether it is the one text of a template, which could as well go to standard output.
+    pub is_text: bool,
+    /// How many frames it tells of.
+    pub frames: usize,
+    /// How many clips.
+    pub clips: usize,
+}
+
+/// A template that comes with shibori.
+pub fn starter(name: &str) -> Option<&'static Starter> {
+    STARTERS.iter().find(|starter| starter.name == name)
+}
+
+/// Tells a manifest in another form; beside the manifest where no target is said.
+///
+/// # Errors
+/// Where the manifest, a page or the template can't be read, or the format can't hold what they say.
+pub fn export(
+    path: &Path,
+    options: &ExportOptions,
+    target: Option<&Path>,
+    cx: &Context<'_>,
+) -> Result<Exported, Error> {
+    let _span = info_span!("export").entered();
+    options.validate()?;
+    let wanted = Wanted::of(options, cx)?;
+    let manifest = manifest_of(&cx.at(path)).filter(|manifest| manifest.exists());
+    let no_manifest = || Error::NoManifest { path: path.to_owned(), exists: cx.at(path).exists() };
+    let manifest = manifest.ok_or_else(no_manifest)?;
+    let subject = Subject::open(&manifest, &cx.limits)?;
+    cx.run().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
+    cx.run().add_sources(&[manifest]);
+    if let Some(template) = &options.template {
+        cx.run().add_sources(&[cx.at(template)]);
+    }
+    let target = target.map_or_else(|| beside(&subject, wanted.ending()), |target| cx.at(target));
+    let files = wanted.files(&subject, options, &target)?;
+    let is_text = matches!(wanted, Wanted::Template { .. });
+    Ok(Exported { files, is_text, frames: subject.frames.len(), clips: subject.clips.len() })
+}
+
+/// Plans the files of an export.
+///
+/// # Errors
+/// Where one can't be written.
+pub fn write_export(exported: &Exported, cx: &Context<'_>) -> Result<(), Error> {
+    export::write_files(&exported.files, cx.run())?;
+    Ok(())
+}
+
+/// What is to be made.
+enum Wanted {
+    Format(ExportChoice),
+    Template { name: PathBuf, source: String, ending: String },
+}
+
+impl Wanted {
+    fn of(options: &ExportOptions, cx: &Context<'_>) -> Result<Self, Error> {
+        match (options.to, &options.template) {
+            (Some(format), _) => Ok(Self::Format(format)),
+            (None, Some(template)) => Self::template(template, cx),
+            (None, None) => Err(Error::NoFormat),
+        }
+    }
+
+    /// A file; or, where there is none of that name, a template that comes with shibori.
+    fn template(path: &Path, cx: &Context<'_>) -> Result<Self, Error> {
+        let file = cx.at(path);
+        if let Some(starter) = starter(&path.to_string_lossy()).filter(|_| !file.exists()) {
+            let (source, ending) = (starter.source.to_owned(), starter.ending().to_owned());
+            return Ok(Self::Template { name: path.to_owned(), source, ending });
+        }
+        let text = std::fs::read(&file).map_err(|error| unreadable(path, error))?;
+        let Ok(source) = String::from_utf8(text) else {
+            return Err(Error::TemplateNotText { template: path.to_owned() });
+        };
+        let bare = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let bare = [".j2", ".jinja"].iter().find_map(|end| bare.strip_suffix(end)).unwrap_or(&bare);
+        let ending = Path::new(bare).extension().map_or("txt".into(), |ending| ending.to_string_lossy());
+        Ok(Self::Template { name: path.to_owned(), ending: ending.into_owned(), source })
+    }
+
+    fn ending(&self) -> &str {
+        match self {
+            Self::Format(format) => format.ending(),
+            Self::Template { ending, .. } => ending,
+        }
+    }
+
+    fn files(&self, subject: &Subject, options: &ExportOptions, target: &Path) -> Result<Vec<File>, Error> {
+        let unit = options.unit.map_or(1.0, |unit| unit.0);
+        let scene = |container| export::gltf(subject, &Gltf { container, unit }, target);
+        Ok(match self {
+            Self::Format(ExportChoice::Csv) => export::csv(subject, target)?,
+            Self::Format(ExportChoice::Css) => export::css(subject, target)?,
+            Self::Format(ExportChoice::Svg) => export::svg(subject, target)?,
+            Self::Format(ExportChoice::Gltf) => scene(Container::Text)?,
+            Self::Format(ExportChoice::Glb) => scene(Container::Binary)?,
+            Self::Template { name, source, .. } => {
+                let text = export::render(subject, source)
+                    .map_err(|error| Error::Template { template: name.clone(), error })?;
+                vec![File { path: target.to_owned(), bytes: text.into_bytes() }]
+            }
+        })
+    }
+}
+
+/// `pond.css` beside `pond.json`; for a set, `koi/koi.css`.
+fn beside(subject: &Subject, ending: &str) -> PathBuf {
+    subject.path.with_file_name(format!("{}.{ending}", subject.stem))
+}
+
+fn unreadable(path: &Path, error: std::io::Error) -> Error {
+    let problem = match error.kind() {
+        std::io::ErrorKind::NotFound => ReadProblem::NotFound,
+        _ => ReadProblem::Io(error),
+    };
+    Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+}

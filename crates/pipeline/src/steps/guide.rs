@@ -1,0 +1,44 @@
+//! An empty sheet to draw on.
+
+use std::path::Path;
+
+use shibori_core::cut::Spacing;
+use shibori_core::draw::Guide;
+use shibori_core::shape::Anchor;
+use shibori_core::{Point, Size};
+use shibori_formats::write;
+
+use crate::options::GuideOptions;
+use crate::{Context, Error};
+
+/// Plans a guide sheet, and gives its size.
+///
+/// # Errors
+/// Where there are more names than rows, the pivot needs a drawing, or the sheet can't be written.
+pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> Result<Size, Error> {
+    if options.rows.len() > options.grid.rows as usize {
+        return Err(Error::RowNames { names: options.rows.len(), rows: options.grid.rows });
+    }
+    let spacing =
+        Spacing { offset: options.offset.unwrap_or_default(), gutter: options.gutter.unwrap_or_default() };
+    let guide = Guide {
+        counts: options.grid,
+        cell: options.cell,
+        spacing,
+        pivot: pivot(options)?,
+        rows: options.rows.clone(),
+    };
+    write::guide(&cx.at(output), &guide, cx.run())?;
+    Ok(guide.size().unwrap_or_default())
+}
+
+/// The pivot in fractions of a cell: nothing is drawn yet that could have feet.
+fn pivot(options: &GuideOptions) -> Result<Point, Error> {
+    let (width, height) = (f64::from(options.cell.width), f64::from(options.cell.height));
+    match options.pivot {
+        None => Ok(Point::new(0.5, 1.0)),
+        Some(Anchor::Fraction(point)) => Ok(point),
+        Some(Anchor::Pixels(point)) => Ok(Point::new(point.x / width, point.y / height)),
+        Some(anchor @ (Anchor::Feet | Anchor::Mark(_))) => Err(Error::Unmeasurable { anchor }),
+    }
+}

@@ -1,0 +1,64 @@
+//! A page that plays every clip, in one file.
+
+use std::path::Path;
+
+use serde_json::Value;
+use shibori_formats::report::{PageImage, Report, write_page};
+use shibori_formats::write;
+use tracing::info_span;
+
+use crate::options::HtmlOptions;
+use crate::steps::check::{Checked, findings};
+use crate::steps::gather;
+use crate::steps::pages::{Page, pages_of};
+use crate::{Context, Error};
+
+/// Bytes of texture memory a pixel takes, uncompressed.
+const PIXEL: u64 = 4;
+
+/// What a page shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct HtmlPage {
+    /// Frames.
+    pub frames: usize,
+    /// Clips.
+    pub clips: usize,
+    /// Things that look wrong.
+    pub findings: usize,
+    /// The length of the file.
+    pub bytes: usize,
+}
+
+/// Plans a page that plays every clip of a source. `tell` words what looks wrong, as the page is to show it.
+///
+/// # Errors
+/// Where the source can't be read, or the page can't be written.
+pub fn html(
+    source: &Path,
+    options: &HtmlOptions,
+    output: &Path,
+    tell: impl FnOnce(&Checked) -> Value,
+    cx: &Context<'_>,
+) -> Result<HtmlPage, Error> {
+    let _span = info_span!("html").entered();
+    let ending = output.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    if !["html", "htm"].contains(&ending.as_str()) {
+        return Err(Error::NotHtml { file: output.to_owned(), ending });
+    }
+    let set = gather::one(source, &options.only, cx)?;
+    let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    let encoded = |page: Page| -> Result<PageImage, Error> {
+        let wrong = |problem| shibori_formats::Error::Write { path: output.to_owned(), problem };
+        let png = write::png(&page.pixels.to_image()).map_err(wrong)?;
+        Ok(PageImage { name: page.name, png, bytes: page.bytes })
+    };
+    let pages = pages.into_iter().map(encoded).collect::<Result<Vec<_>, _>>()?;
+    let checked = findings(&set, source);
+    let (frames, clips, count) = (manifest.frames.len(), manifest.clips.len(), checked.findings.len());
+    let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
+    let after = manifest.pages.iter().map(|p| u64::from(p.size[0]) * u64::from(p.size[1]) * PIXEL).sum();
+    let (title, findings) = (source.display().to_string(), tell(&checked));
+    let report = Report { title, manifest, pages, findings, memory: [before, after] };
+    let (_, bytes) = write_page(&cx.at(output), &report, cx.run())?;
+    Ok(HtmlPage { frames, clips, findings: count, bytes })
+}

@@ -1,0 +1,167 @@
+//! What images hold.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid};
+use shibori_core::{Background, Color, Pixels, Size, find_background};
+use shibori_formats::read::{ImageInfo, Loaded, Picture, image};
+use tracing::info_span;
+
+use crate::steps::sheet::WORTH_SAYING;
+use crate::{Context, Error};
+
+/// Cells are rarely smaller, and listing 4-pixel cells would bury the likely ones.
+const SMALLEST_CELL: u32 = 8;
+
+/// What one image holds.
+#[derive(Clone, Debug)]
+pub struct Inspected {
+    /// The image, as it was named.
+    pub file: PathBuf,
+    /// Its format, size and colors.
+    pub info: ImageInfo,
+    /// Whether pixels can be seen through.
+    pub transparency: Transparency,
+    /// Share of pixels that show nothing, 0 to 1.
+    pub empty: f64,
+    /// The rest, by whether it moves.
+    pub holds: Holds,
+}
+
+/// What an image holds.
+#[derive(Clone, Debug)]
+pub enum Holds {
+    /// One picture, which may be a sheet.
+    Sheet {
+        /// The flat color behind the drawings, if there is one.
+        background: Option<Color>,
+        /// Whether it is wholly blank.
+        is_blank: bool,
+        /// Grids that could explain it, the best first.
+        grids: Vec<GridReading>,
+        /// Square cells that divide it evenly, largest first.
+        square_cells: Vec<u32>,
+        /// Counts of columns that divide its width, and of rows that divide its height.
+        counts: (Vec<u32>, Vec<u32>),
+    },
+    /// An animation.
+    Animation {
+        /// How long each frame is shown, in milliseconds.
+        millis: Vec<f64>,
+        /// How often it plays; 0 is for ever.
+        plays: u32,
+    },
+}
+
+/// One way to read a sheet.
+#[derive(Clone, Debug)]
+pub struct GridReading {
+    /// The grid, and how much speaks for it.
+    pub candidate: GridCandidate,
+    /// What it cuts: cells with a drawing, and blank ones.
+    pub cut: Cut,
+    /// Drawings of each row.
+    pub per_row: Vec<usize>,
+    /// 0 to 1: the chance that it is right, were the next one the only other.
+    pub confidence: f64,
+    /// Whether a sheet is cut by it without being asked.
+    pub is_sure: bool,
+}
+
+/// Whether pixels can be seen through.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Transparency {
+    /// Every pixel is solid.
+    None,
+    /// Some are clear.
+    Hard,
+    /// Some are in between.
+    Soft,
+}
+
+/// Looks at images.
+///
+/// # Errors
+/// Where one can't be read.
+pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<Inspected>, Error> {
+    images.iter().map(|path| look(path, cx)).collect()
+}
+
+fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
+    let _span = info_span!("inspect", file = %path.display()).entered();
+    let Loaded { info, picture, .. } = image(&cx.at(path), &cx.limits)?;
+    let (pictures, holds) = match picture {
+        Picture::Still(pixels) => {
+            let holds = sheet(&pixels, info.size);
+            (vec![pixels], holds)
+        }
+        Picture::Moving(animation) => {
+            let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
+            let holds = Holds::Animation { millis, plays: animation.plays };
+            (animation.moments.into_iter().map(|moment| Pixels::whole(moment.picture)).collect(), holds)
+        }
+    };
+    let (transparency, empty) = (transparency(&pictures), empty_share(&pictures));
+    Ok(Inspected { file: path.to_owned(), info, transparency, empty, holds })
+}
+
+fn sheet(pixels: &Pixels, size: Size) -> Holds {
+    let background = match find_background(pixels) {
+        Background::Flat { color, .. } => Some(Color(color)),
+        Background::Clear | Background::None => None,
+    };
+    let found = find_grid(pixels);
+    let is_blank = found.certainty == Certainty::Blank;
+    let confidence = found.certainty.confidence();
+    let is_sure = matches!(found.certainty, Certainty::Sure(_));
+    let candidates = found.candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
+    let reading = |(place, candidate): (usize, &GridCandidate)| {
+        let choice = CellChoice { background: found.background, ..CellChoice::default() };
+        let cut = cut_cells(pixels, &candidate.grid, &choice).expect("without a count nothing is missing");
+        let mut per_row = vec![0; candidate.grid.counts().rows as usize];
+        cut.cells.iter().for_each(|cell| per_row[cell.cell.row as usize] += 1);
+        GridReading {
+            candidate: candidate.clone(),
+            cut,
+            per_row,
+            confidence: if place == 0 { confidence } else { 1.0 - confidence },
+            is_sure: is_sure && place == 0,
+        }
+    };
+    let grids = if is_blank { Vec::new() } else { candidates.enumerate().map(reading).collect() };
+    Holds::Sheet {
+        background,
+        is_blank,
+        grids,
+        square_cells: square_cells(size),
+        counts: (counts(size.width), counts(size.height)),
+    }
+}
+
+fn transparency(pictures: &[Pixels]) -> Transparency {
+    let alphas = || pictures.iter().flat_map(Pixels::rows).flat_map(|row| row.iter().skip(3).step_by(4));
+    if alphas().any(|&alpha| alpha != 0 && alpha != 255) {
+        Transparency::Soft
+    } else if alphas().any(|&alpha| alpha == 0) {
+        Transparency::Hard
+    } else {
+        Transparency::None
+    }
+}
+
+fn empty_share(pictures: &[Pixels]) -> f64 {
+    let total: u64 = pictures.iter().map(|picture| picture.size().area()).sum();
+    let alphas = pictures.iter().flat_map(Pixels::rows).flat_map(|row| row.iter().skip(3).step_by(4));
+    alphas.filter(|&&alpha| alpha == 0).count() as f64 / total.max(1) as f64
+}
+
+fn square_cells(size: Size) -> Vec<u32> {
+    let divides = |side: &u32| size.width.is_multiple_of(*side) && size.height.is_multiple_of(*side);
+    let sides = (SMALLEST_CELL..=size.width.min(size.height)).rev().filter(divides);
+    // A sheet of one cell is a picture, not a grid.
+    sides.filter(|side| size.area() > u64::from(*side).pow(2)).collect()
+}
+
+fn counts(length: u32) -> Vec<u32> {
+    (1..=length / SMALLEST_CELL).filter(|&count| length.is_multiple_of(count)).collect()
+}

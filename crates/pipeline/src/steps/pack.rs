@@ -1,0 +1,121 @@
+//! Frames onto pages.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::pack::{
+    Atlas, CompanionFrames, Keeping, fit_companions, in_steps, pack as arrange, step_of, take_companions,
+};
+use shibori_core::shape::TrimScope;
+use shibori_core::{Frame, FrameSet};
+use shibori_formats::read::old_places;
+use shibori_formats::write::{self, AtlasReport};
+use tracing::{debug, info_span};
+
+use crate::options::{LayoutChoice, PackOptions};
+use crate::order::{Change, Naming, Plan};
+use crate::steps::changes::{Defaults, marks, shaping};
+use crate::steps::gather;
+use crate::{Context, Error, Notice, Task};
+
+/// An atlas in each of its sizes.
+#[derive(Clone, Debug)]
+pub struct Packed {
+    /// One for each factor, the first as it was asked for first.
+    pub atlases: Vec<Atlas>,
+    /// Pixels of all canvases, were each a picture of its own.
+    pub canvas_pixels: u64,
+    /// Companions of each frame.
+    pub layers: usize,
+}
+
+/// Arranges the frames of sources on pages. Writes nothing.
+///
+/// # Errors
+/// Where a source can't be read, or frames can't be packed.
+pub fn pack(sources: &[PathBuf], options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
+    options.validate()?;
+    pack_set(gather::many(sources, &options.only, cx)?, options, cx)
+}
+
+/// The same with frames that are there already.
+///
+/// # Errors
+/// Where frames can't be packed.
+pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
+    let _span = info_span!("pack", frames = set.frames().len()).entered();
+    options.validate()?;
+    let factors = options.page.factors();
+    let step = step_of(&factors);
+    let keep = options.arrange.keep_places.as_ref().map(|old| old_places(&cx.at(old))).transpose()?;
+    let rules = options.arrange.options(step, keep);
+    let (set, companions) = with_companions(set, options)?;
+    let is_dense = options.arrange.layout() == LayoutChoice::Dense;
+    let trim = if is_dense { TrimScope::Frame } else { TrimScope::None };
+    let clips = &options.clips;
+    let naming = Naming {
+        rows: clips.clip_rows.clone(),
+        clips: clips.clip.clone(),
+        events: clips.event.clone(),
+        ..Naming::default()
+    };
+    let mut changes = marks(&options.shape);
+    changes.push(Change::Name(naming));
+    changes.extend(shaping(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
+    let set = Plan::new(changes).run(set, cx)?.set;
+    let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();
+    let set = stepped(set, step, cx)?;
+    let layers = fit_companions(&set, &companions);
+    for (layer, companions) in layers.iter().zip(&companions) {
+        if let Some(&first) = layer.missing.first() {
+            let first = set.frames()[first].name().clone();
+            let (spec, frames) = (companions.spec.clone(), layer.missing.len());
+            cx.tell(Notice::CompanionsMissing { spec, frames, first });
+        }
+    }
+    let atlas = arrange(set, layers, &rules)?;
+    debug!(pages = atlas.pages().len(), least = ?atlas.least(), "arranged");
+    if let Some(Keeping::Anew(why)) = atlas.keeping() {
+        cx.tell(Notice::ArrangedAnew { why });
+    }
+    let how = options.shape.resample();
+    let atlases = factors.iter().map(|&factor| atlas.scaled(factor, how)).collect::<Result<_, _>>()?;
+    Ok(Packed { atlases, canvas_pixels, layers: companions.len() })
+}
+
+/// Writes atlases at a path without ending.
+///
+/// # Errors
+/// Where a page can't be encoded or written.
+pub fn write_atlases(
+    packed: &Packed,
+    path: &Path,
+    options: &PackOptions,
+    cx: &Context<'_>,
+) -> Result<AtlasReport, Error> {
+    let pages = packed.atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.layers().len())).sum();
+    let _span = info_span!("write", pages).entered();
+    let tick = cx.counter(Task::Pages, pages);
+    Ok(write::atlas(&cx.at(path), &packed.atlases, &options.page.encoding(), cx.run(), tick)?)
+}
+
+/// Base frames, and the companions set apart from them before anything is done to either.
+fn with_companions(set: FrameSet, options: &PackOptions) -> Result<(FrameSet, Vec<CompanionFrames>), Error> {
+    if options.page.companion.is_empty() {
+        return Ok((set, Vec::new()));
+    }
+    let specs: Vec<_> = options.page.companion.iter().map(|companion| companion.0.clone()).collect();
+    Ok(take_companions(&set, &specs)?)
+}
+
+/// Frames on whole steps, so that every factor falls on whole pixels.
+fn stepped(set: FrameSet, step: u32, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let uneven = |frame: &&Frame| {
+        let canvas = frame.canvas();
+        !canvas.width.is_multiple_of(step) || !canvas.height.is_multiple_of(step)
+    };
+    let frames = set.frames().iter().filter(uneven).count();
+    if frames > 0 {
+        cx.tell(Notice::CanvasesGrow { frames, step });
+    }
+    Ok(in_steps(set, step)?)
+}

@@ -1,0 +1,228 @@
+//! Pictures of frames: drawn, and planned as files. Showing them elsewhere is the program's business.
+
+use std::collections::HashMap;
+use std::path::Path;
+
+use image::RgbaImage;
+use shibori_core::clip::{Clip, Span};
+use shibori_core::cut::{cut_rects, islands};
+use shibori_core::draw::{
+    self, ContactOptions as Contact, CutPlan, Film, FilmOptions, OnionOptions as Onion, PagePlan, draw_cut,
+};
+use shibori_core::{FrameSet, Name, Rect};
+use shibori_formats::manifest::Manifest;
+use shibori_formats::read::{Loaded, Picture, image, rects};
+use shibori_formats::write::{self, FilmReport};
+use tracing::info_span;
+
+use crate::options::{
+    ContactOptions, DriftOptions, GridPreviewOptions, MotionOptions, OnionOptions, PagesOptions, Whole,
+};
+use crate::steps::gather;
+use crate::steps::pages::{Page, pages_of};
+use crate::steps::sheet::{grid_of, prepared};
+use crate::{Context, Error, Notice, Task};
+
+/// A picture, and how many frames it shows.
+#[derive(Clone, Debug)]
+pub struct Drawn {
+    /// The picture.
+    pub image: RgbaImage,
+    /// How many frames it shows.
+    pub frames: usize,
+}
+
+/// Every frame, by clip, with numbers, cells and times.
+///
+/// # Errors
+/// Where the source can't be read.
+pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let _span = info_span!("contact").entered();
+    let set = gather::one(source, &options.only, cx)?;
+    let how = Contact { width: options.width.get(), zoom: options.zoom.get(), show: options.show.get() };
+    Ok(Drawn { image: draw::contact(&set, how), frames: set.frames().len() })
+}
+
+/// The frames of each clip over each other, pivots on one point.
+///
+/// # Errors
+/// Where the source can't be read.
+pub fn onion(source: &Path, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let _span = info_span!("onion").entered();
+    let set = gather::one(source, &options.only, cx)?;
+    let how = Onion { width: options.width.get(), zoom: options.zoom.get(), boxes: true };
+    Ok(Drawn { image: draw::draw_onion(&set, how), frames: set.frames().len() })
+}
+
+/// Where feet and center stand from step to step, and where they stand in `after`.
+///
+/// # Errors
+/// Where a source can't be read.
+pub fn drift(
+    source: &Path,
+    after: Option<&Path>,
+    options: &DriftOptions,
+    cx: &Context<'_>,
+) -> Result<Drawn, Error> {
+    let _span = info_span!("drift").entered();
+    let set = gather::one(source, &options.only, cx)?;
+    let after = after.map(|after| gather::one(after, &options.only, cx)).transpose()?;
+    Ok(Drawn { image: draw::draw_drift(&set, after.as_ref()), frames: set.frames().len() })
+}
+
+/// The pages of an atlas, each frame with its border and name; what has no pages is packed for the picture.
+///
+/// # Errors
+/// Where the source or a page can't be read.
+pub fn pages(source: &Path, options: &PagesOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let _span = info_span!("pages").entered();
+    let set = gather::one(source, &options.only, cx)?;
+    let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    let image = draw::draw_pages(&plans(&manifest, &pages), options.zoom.get());
+    Ok(Drawn { image, frames: set.frames().len() })
+}
+
+/// What lies where on each page. Frames that share a place are one with a mark for each further one.
+fn plans(manifest: &Manifest, pages: &[Page]) -> Vec<PagePlan> {
+    let mut plans: Vec<PagePlan> = pages
+        .iter()
+        .map(|page| PagePlan { name: page.name.clone(), pixels: page.pixels.clone(), frames: Vec::new() })
+        .collect();
+    let mut known: HashMap<(usize, [u32; 4]), usize> = HashMap::new();
+    for entry in &manifest.frames {
+        let [x, y, width, height] = entry.rect;
+        let rect = Rect::new(x, y, width, height);
+        let Some(plan) = plans.get_mut(entry.page).filter(|_| !rect.is_empty()) else { continue };
+        match known.get(&(entry.page, entry.rect)) {
+            Some(&first) => plan.frames[first].1 += "+",
+            None => {
+                known.insert((entry.page, entry.rect), plan.frames.len());
+                plan.frames.push((rect, entry.name.clone()));
+            }
+        }
+    }
+    plans
+}
+
+/// A cut drawn over its sheet.
+#[derive(Clone, Debug)]
+pub struct CutDrawn {
+    /// The picture.
+    pub image: RgbaImage,
+    /// Where the frames are.
+    pub plan: CutPlan,
+    /// Pixels of drawings that a line crosses, or that lie in no cell.
+    pub crossed: usize,
+    /// Cells without a drawing.
+    pub blank: usize,
+}
+
+/// The cut drawn over a sheet, before cutting.
+///
+/// # Errors
+/// Where the sheet can't be read, or can't be cut so.
+pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Result<CutDrawn, Error> {
+    let _span = info_span!("grid").entered();
+    options.cut.validate()?;
+    let file = cx.at(path);
+    let Loaded { picture, .. } = image(&file, &cx.limits)?;
+    cx.run().add_sources(std::slice::from_ref(&file));
+    let pixels = match picture {
+        Picture::Still(pixels) => pixels,
+        Picture::Moving(animation) => {
+            return Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() });
+        }
+    };
+    let sheet = prepared(path, &pixels, &options.clean, cx)?;
+    let plan = if let Some(list) = &options.cut.rects {
+        let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
+        let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
+        CutPlan::Places(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
+    } else if options.cut.islands.is_on() {
+        let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
+        let places = found.drawings.into_iter().enumerate();
+        CutPlan::Places(places.map(|(number, (rect, _))| (rect, number.to_string())).collect())
+    } else {
+        CutPlan::Grid(grid_of(path, &sheet, &options.cut)?.0)
+    };
+    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, options.zoom.get().unwrap_or(0));
+    if drawn.marked > 0 {
+        cx.tell(Notice::Crossed { pixels: drawn.marked });
+    }
+    Ok(CutDrawn { image: drawn.image, plan, crossed: drawn.marked, blank: drawn.blank })
+}
+
+/// Clips in motion.
+#[derive(Clone, Debug)]
+pub struct Moving {
+    /// The pictures.
+    pub film: Film,
+    /// What they show.
+    pub shows: Shows,
+}
+
+/// What a film shows.
+#[derive(Clone, Debug)]
+pub enum Shows {
+    /// One clip; of a set without clips all frames, at 100 ms each.
+    One(Clip),
+    /// So many clips side by side.
+    Several(usize),
+}
+
+/// The one clip there is, all of them side by side, or where there is none all frames.
+///
+/// # Errors
+/// Where the source can't be read, or has no frames.
+pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Result<Moving, Error> {
+    let _span = info_span!("motion").entered();
+    let set = gather::one(source, &options.only, cx)?;
+    let how = FilmOptions {
+        zoom: options.zoom.map_or(1, Whole::get),
+        backdrop: options.background.unwrap_or_default(),
+        show: options.show.get(),
+    };
+    Ok(match set.clips() {
+        [one] => Moving { film: draw::film(&set, one, how), shows: Shows::One(one.clone()) },
+        [] => {
+            let clip = all_frames(&set)?;
+            Moving { film: draw::film(&set, &clip, how), shows: Shows::One(clip) }
+        }
+        several => {
+            let clips: Vec<&Clip> = several.iter().collect();
+            Moving { film: draw::films(&set, &clips, how), shows: Shows::Several(clips.len()) }
+        }
+    })
+}
+
+fn all_frames(set: &FrameSet) -> Result<Clip, Error> {
+    let spans: Vec<(usize, Span)> = (0..set.frames().len()).map(|at| (at, Span::DEFAULT)).collect();
+    let sprite = set.frames().first().map(|frame| frame.sprite().clone()).ok_or(Error::NoFrames)?;
+    let name = Name::new("all frames").expect("not empty");
+    Ok(Clip::of_spans(sprite, name, &spans)?)
+}
+
+/// Plans a picture as a PNG.
+///
+/// # Errors
+/// Where it can't be written, or its name does not end in .png.
+pub fn write_picture(picture: &RgbaImage, path: &Path, cx: &Context<'_>) -> Result<(), Error> {
+    write::picture(&cx.at(path), picture, cx.run())?;
+    Ok(())
+}
+
+/// Plans a film in the format its ending asks for.
+///
+/// # Errors
+/// Where it can't be encoded or written.
+pub fn write_film(film: &Film, path: &Path, cx: &Context<'_>) -> Result<FilmReport, Error> {
+    let tick = cx.counter(Task::Pictures, film.pictures.len());
+    let report = write::film(&cx.at(path), film, cx.run(), tick)?;
+    if report.hardened > 0 {
+        cx.tell(Notice::Hardened { pixels: report.hardened });
+    }
+    if let Some(colors) = report.reduced_from {
+        cx.tell(Notice::Reduced { colors });
+    }
+    Ok(report)
+}

@@ -1,0 +1,88 @@
+//! A sheet before it is cut: its background made transparent, and where its frames are.
+
+use std::path::Path;
+
+use shibori_core::clean::key;
+use shibori_core::cut::{Certainty, Found, Grid, find_grid};
+use shibori_core::{Background, Color, Pixels, find_background};
+
+use crate::options::{CleanOptions, CutOptions, Key};
+use crate::{Context, Error, Notice};
+
+/// Evidence in nats from which a grid is worth proposing.
+pub(crate) const WORTH_SAYING: f64 = 3.0;
+/// Grids proposed at the most.
+const PROPOSED: usize = 3;
+
+/// A sheet ready to be cut.
+pub(crate) struct Sheet {
+    pub(crate) pixels: Pixels,
+    pub(crate) background: Background,
+    /// The color that was made transparent, and how many pixels went.
+    pub(crate) keyed: Option<(Color, u64)>,
+}
+
+/// Makes the background transparent where that was asked for, and says so where it was not but could be. `path` is as the
+/// user named the sheet.
+pub(crate) fn prepared(
+    path: &Path,
+    pixels: &Pixels,
+    clean: &CleanOptions,
+    cx: &Context<'_>,
+) -> Result<Sheet, Error> {
+    let found = find_background(pixels);
+    let as_it_is = || Sheet { pixels: pixels.clone(), background: found, keyed: None };
+    let file = || path.to_owned();
+    let (color, tolerance) = match (clean.key, found) {
+        (None, Background::Flat { color, .. }) => {
+            cx.tell(Notice::FlatBackground { file: file(), color: Color(color) });
+            return Ok(as_it_is());
+        }
+        (None | Some(Key::None), _) => return Ok(as_it_is()),
+        (Some(Key::Auto), Background::Flat { color, tolerance }) => (color, tolerance),
+        (Some(Key::Auto), Background::Clear) => {
+            cx.tell(Notice::AlreadyClear { file: file() });
+            return Ok(as_it_is());
+        }
+        (Some(Key::Auto), Background::None) => return Err(Error::NoBackground { sheet: file() }),
+        (Some(Key::Color(color)), _) => (color.0, 0),
+    };
+    let keyed = key(pixels, color, clean.tolerance.unwrap_or(tolerance), clean.scope());
+    if keyed.pixels == 0 {
+        let background = match found {
+            Background::Flat { color, .. } => Some(Color(color)),
+            Background::Clear | Background::None => None,
+        };
+        return Err(Error::KeyNowhere { sheet: Some(file()), color: Color(color), background });
+    }
+    if keyed.left > 0 {
+        cx.tell(Notice::KeyLeft { file: file(), color: Color(color), pixels: keyed.left });
+    }
+    let pixels = Pixels::whole(keyed.image);
+    Ok(Sheet { pixels, background: Background::Clear, keyed: Some((Color(color), keyed.pixels)) })
+}
+
+/// The grid that options say for a sheet, or the one that is found; and whether it was found.
+pub(crate) fn grid_of(path: &Path, sheet: &Sheet, cut: &CutOptions) -> Result<(Grid, bool), Error> {
+    let said = cut.grid_for(sheet.pixels.size());
+    match said.map_err(|error| Error::Cut { sheet: path.to_owned(), error })? {
+        Some(grid) => Ok((grid, false)),
+        None => Ok((found_grid(path, &sheet.pixels)?, true)),
+    }
+}
+
+/// The grid that explains a sheet, if it is sure.
+fn found_grid(path: &Path, pixels: &Pixels) -> Result<Grid, Error> {
+    let Found { candidates, certainty, background } = find_grid(pixels);
+    match certainty {
+        Certainty::Sure(_) => Ok(candidates[0].grid),
+        Certainty::Blank => Err(Error::BlankSheet { sheet: path.to_owned() }),
+        Certainty::Unsure(_) => {
+            // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
+            let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
+            let grids = likely.map(|candidate| candidate.grid).take(PROPOSED).collect();
+            let has_background = background != Background::None;
+            Err(Error::UnsureGrid { sheet: path.to_owned(), grids, has_background })
+        }
+    }
+}

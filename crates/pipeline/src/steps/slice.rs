@@ -1,0 +1,280 @@
+//! Sheets, strips and animations into frames.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::cut::{Grid, NamedRect, cut_cells, cut_rects, islands, part_frame};
+use shibori_core::{Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pixels, Rect, Size};
+use shibori_formats::ReadProblem;
+use shibori_formats::read::{Loaded, Picture, animation_frames, image, rects, sprite_name};
+use shibori_formats::write::{self, Written};
+use tracing::{debug, info_span};
+
+use crate::options::SliceOptions;
+use crate::order::{Change, Done, MendReport, MendStep, Naming, Plan};
+use crate::steps::changes::{Defaults, marks, mending, shaping};
+use crate::steps::sheet::{Sheet, grid_of, prepared};
+use crate::{Context, Error, Notice, Task};
+
+/// The frames of sheets, and how they came about.
+#[derive(Clone, Debug)]
+pub struct Sliced {
+    /// All frames, named, cleaned and shaped.
+    pub set: FrameSet,
+    /// Each sheet.
+    pub sheets: Vec<SheetReport>,
+    /// What shaping did.
+    pub done: Shaped,
+}
+
+/// What shaping did beside changing frames.
+#[derive(Clone, Debug, Default)]
+pub struct Shaped {
+    /// How each frame was moved where frames were lined up; else empty.
+    pub shifts: Vec<shibori_core::shape::Shift>,
+    /// What boxes of whole clips cover.
+    pub covered: Vec<crate::order::BoxCover>,
+}
+
+/// How one sheet was cut.
+#[derive(Clone, Debug)]
+pub struct SheetReport {
+    /// The sheet, as it was named.
+    pub file: PathBuf,
+    /// Its pixels.
+    pub size: Size,
+    /// How it was cut.
+    pub how: How,
+    /// How many frames it gave.
+    pub frames: usize,
+    /// What each step of mending changed.
+    pub mended: Vec<MendReport>,
+}
+
+/// How a sheet was cut.
+#[derive(Clone, Debug)]
+pub enum How {
+    /// By a grid.
+    Grid {
+        /// The grid.
+        grid: Grid,
+        /// Whether it was found, and not said.
+        is_found: bool,
+        /// Blank cells that were left out.
+        dropped: Vec<Cell>,
+    },
+    /// Each separate drawing.
+    Islands {
+        /// Pieces with at most so many empty pixels between them were one drawing.
+        join: u32,
+        /// Whether that was found, and not said.
+        is_found: bool,
+        /// Drawings of fewer pixels were left out.
+        least: u32,
+        /// Where those are.
+        specks: Vec<Rect>,
+    },
+    /// At the places of a list.
+    Rects {
+        /// The list, as it was named.
+        list: PathBuf,
+    },
+    /// It is an animation, so its frames were there already.
+    Animation,
+}
+
+/// Cuts sheets, each a sprite named after its file, cleans and shapes the frames. Writes nothing.
+///
+/// # Errors
+/// Where a sheet can't be read or cut, or a change can't be made.
+pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
+    let _span = info_span!("slice", sheets = sheets.len()).entered();
+    options.validate()?;
+    let cut = sheets.iter().map(|path| cut_file(path, options, cx)).collect::<Result<Vec<_>, _>>()?;
+    let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
+    let (sets, reports): (Vec<_>, Vec<_>) = cut.into_iter().map(|one| (one.set, one.report)).unzip();
+    let Done { set, shifts, covered, .. } = finished(FrameSet::merge(sets)?, options, is_loose, cx)?;
+    Ok(Sliced { set, sheets: reports, done: Shaped { shifts, covered } })
+}
+
+/// The folder of a set where none is said: `koi-frames` for one sheet, `frames` for several.
+pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
+    match sheets {
+        [one] => PathBuf::from(format!("{}-frames", one.file_stem().unwrap_or_default().to_string_lossy())),
+        _ => PathBuf::from("frames"),
+    }
+}
+
+/// Writes frames as a set.
+///
+/// # Errors
+/// Where a frame can't be a file there.
+pub fn write_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Written, Error> {
+    let _span = info_span!("write", frames = set.frames().len()).entered();
+    let tick = cx.counter(Task::Frames, set.frames().len());
+    Ok(write::set(set, &cx.at(folder), cx.run(), tick)?)
+}
+
+/// Cuts sheets that stay as they are, each by itself, and writes a manifest beside each.
+///
+/// # Errors
+/// Where a sheet can't be read or cut, or its manifest can't be written.
+pub fn slice_manifests(
+    sheets: &[PathBuf],
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<Vec<(Sliced, Written)>, Error> {
+    let _span = info_span!("slice", sheets = sheets.len()).entered();
+    options.validate()?;
+    let one = |path: &PathBuf| {
+        let Cut { set, report } = cut_file(path, options, cx)?;
+        let Done { set, shifts, covered, .. } = finished(set, options, false, cx)?;
+        let written = write::sheet_manifest(&cx.at(path), report.size, &set, cx.run())?;
+        Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
+    };
+    sheets.iter().map(one).collect()
+}
+
+/// One file's frames, without names yet.
+struct Cut {
+    set: FrameSet,
+    report: SheetReport,
+}
+
+fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+    let file = cx.at(path);
+    let Loaded { info, picture, is_truncated } = image(&file, &cx.limits)?;
+    cx.run().add_sources(std::slice::from_ref(&file));
+    let report =
+        |how: How| SheetReport { file: path.to_owned(), size: info.size, how, frames: 0, mended: Vec::new() };
+    match picture {
+        Picture::Still(pixels) => {
+            let sheet = prepared(path, &pixels, &options.clean, cx)?;
+            let (set, how) = cut_sheet(path, &sheet, options, cx)?;
+            debug!(file = %path.display(), frames = set.frames().len(), "cut");
+            cleaned(set, report(how), options, sheet.keyed.map(|(color, pixels)| (color, pixels)), cx)
+        }
+        Picture::Moving(animation) if options.cut.says_where() || options.cut.manifest_only.is_on() => {
+            Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() })
+        }
+        Picture::Moving(animation) => {
+            let sprite = sprite_name(path)?;
+            let made = animation_frames(animation, &sprite, &sprite, &file_name(path), is_truncated);
+            let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
+            remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+            cleaned(set, report(How::Animation), options, None, cx)
+        }
+    }
+}
+
+fn cut_sheet(
+    path: &Path,
+    sheet: &Sheet,
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<(FrameSet, How), Error> {
+    let (cut, sprite, file) = (&options.cut, sprite_name(path)?, file_name(path));
+    if let Some(list) = &cut.rects {
+        let parts = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
+        let parts = parts.map_err(|error| Error::Rects { list: list.clone(), error })?;
+        let frame =
+            |(named, pixels): (NamedRect, Pixels)| part_frame(&sprite, named.name, pixels, &file, named.rect);
+        let set = frame_set(path, parts.into_iter().map(frame).collect())?;
+        return Ok((set, How::Rects { list: list.clone() }));
+    }
+    if cut.islands.is_on() {
+        return cut_islands(path, sheet, options);
+    }
+    let (grid, is_found) = grid_of(path, sheet, cut)?;
+    let done = cut_cells(&sheet.pixels, &grid, &cut.cells(sheet.background));
+    let done = done.map_err(|error| Error::Cut { sheet: path.to_owned(), error })?;
+    if done.cells.is_empty() {
+        return Err(Error::AllBlank { sheet: path.to_owned(), cells: grid.len() });
+    }
+    let dropped = done.dropped.clone();
+    let set = frame_set(path, done.into_frames(&sprite, &file))?;
+    Ok((set, How::Grid { grid, is_found, dropped }))
+}
+
+fn cut_islands(path: &Path, sheet: &Sheet, options: &SliceOptions) -> Result<(FrameSet, How), Error> {
+    let island = options.cut.island_options();
+    if sheet.background == Background::None {
+        return Err(Error::NothingBetween { sheet: path.to_owned() });
+    }
+    let found = islands(&sheet.pixels, sheet.background, island);
+    if found.drawings.is_empty() {
+        return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });
+    }
+    let (sprite, file) = (sprite_name(path)?, file_name(path));
+    let frame = |(number, (rect, pixels)): (usize, (Rect, Pixels))| {
+        let name = Name::new(number.to_string()).expect("a number is a name");
+        part_frame(&sprite, name, pixels, &file, rect)
+    };
+    let set = frame_set(path, found.drawings.into_iter().enumerate().map(frame).collect())?;
+    let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
+    Ok((set, How::Islands { join, is_found, least, specks: found.specks }))
+}
+
+/// Takes the selection and mends the frames, each sheet by itself.
+fn cleaned(
+    set: FrameSet,
+    mut report: SheetReport,
+    options: &SliceOptions,
+    keyed: Option<(shibori_core::Color, u64)>,
+    cx: &Context<'_>,
+) -> Result<Cut, Error> {
+    let set = match &options.cut.take {
+        None => set,
+        Some(take) => {
+            let places = take.resolve(&set)?;
+            set.thinned(&places)
+        }
+    };
+    let of_sheet = |(color, pixels)| MendReport { step: MendStep::Key(color), pixels, frames: None };
+    report.mended.extend(keyed.map(of_sheet));
+    let mut changes = marks(&options.shape);
+    changes.extend(mending(&options.clean, keyed.map(|(color, _)| color))?);
+    let done = Plan::new(changes).run(set, cx)?;
+    report.mended.extend(done.mended);
+    report.frames = done.set.frames().len();
+    Ok(Cut { set: done.set, report })
+}
+
+/// Names, clips, and all of shaping.
+fn finished(set: FrameSet, options: &SliceOptions, is_loose: bool, cx: &Context<'_>) -> Result<Done, Error> {
+    let first = options.cut.number_from();
+    let template = match &options.cut.name {
+        Some(template) => Some(template.clone()),
+        // A list of places brings its own names.
+        None if options.cut.rects.is_some() => None,
+        None => {
+            let longest = set.index().sprites().map(<[usize]>::len).max();
+            Some(NameTemplate::for_count(longest.unwrap_or(0) + first as usize))
+        }
+    };
+    let clips = &options.clips;
+    let naming = Naming {
+        template,
+        first,
+        rows: clips.clip_rows.clone(),
+        clips: clips.clip.clone(),
+        events: clips.event.clone(),
+    };
+    let defaults = Defaults { is_loose, ..Defaults::PLAIN };
+    let mut changes = vec![Change::Name(naming)];
+    changes.extend(shaping(&options.shape, defaults, cx)?);
+    Plan::new(changes).run(set, cx)
+}
+
+fn frame_set(path: &Path, frames: Result<Vec<Frame>, FrameError>) -> Result<FrameSet, Error> {
+    let problem = |error| ReadProblem::Frame { frame: file_name(path), error };
+    let frames = frames.map_err(|error| read_error(path, problem(error)))?;
+    Ok(FrameSet::new(frames, Vec::new())?)
+}
+
+fn read_error(path: &Path, problem: ReadProblem) -> Error {
+    Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+}
+
+fn file_name(path: &Path) -> String {
+    path.file_name().unwrap_or_default().to_string_lossy().into_owned()
+}
