@@ -10,6 +10,7 @@ mod console;
 mod failure;
 mod progress;
 mod terminal;
+mod trace;
 mod words;
 
 use std::error::Error;
@@ -29,6 +30,7 @@ fn main() -> ExitCode {
         Err(error) => return refused(&error),
     };
     let console = Console::new(&cli.everywhere);
+    trace::listen(cli.everywhere.verbose);
     if let Some(jobs) = cli.everywhere.jobs {
         // Fails only where a pool is there already, and none is.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get()).build_global();

@@ -32,3 +32,6 @@ pub use page::{
 pub use picture::{ShowChoice, ShowOption, WidthOption, ZoomOption};
 pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
 pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};
+
+#[cfg(test)]
+mod tests;

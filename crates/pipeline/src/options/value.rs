@@ -158,8 +158,16 @@ where
 {
     match Scalar::deserialize(deserializer)?.into_text() {
         text if text == DEFAULT => Ok(None),
-        text => text.parse().map(Some).map_err(D::Error::custom),
+        text => parsed(&text).map(Some),
     }
+}
+
+/// A value from its text, and the text in what is said of a wrong one.
+fn parsed<T: FromStr<Err: fmt::Display>, E: Error>(text: &str) -> Result<T, E> {
+    text.parse().map_err(|error: T::Err| {
+        let why = error.to_string();
+        if why.contains(text) { E::custom(why) } else { E::custom(format!("'{text}': {why}")) }
+    })
 }
 
 /// One of several words.
@@ -183,8 +191,7 @@ where
     D: Deserializer<'de>,
     T: FromStr<Err: fmt::Display>,
 {
-    let parse = |text: String| text.parse().map_err(D::Error::custom);
-    listed::<D>(deserializer)?.into_iter().map(parse).collect()
+    listed::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
 }
 
 /// A list of words; one alone needs no brackets.

@@ -5,11 +5,14 @@ use std::path::{Path, PathBuf};
 use shibori_core::FrameSet;
 use shibori_formats::read::{Gathered, load_companions, manifest_of, source, sources};
 
+use tracing::{debug, info_span};
+
 use crate::options::OnlyOption;
 use crate::{Context, Error, Notice};
 
 /// Frames of several sources in one set. Their files are sources of the run from now on.
 pub(crate) fn many(paths: &[PathBuf], only: &OnlyOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let _span = info_span!("read", sources = paths.len()).entered();
     let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
     Ok(only.of(heard(sources(&paths, &cx.limits)?, cx))?)
 }
@@ -21,6 +24,7 @@ pub(crate) fn one(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<Fr
 
 /// Frames of one source, all of them.
 pub(crate) fn whole(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let _span = info_span!("read", source = %path.display()).entered();
     Ok(heard(source(&cx.at(path), &cx.limits)?, cx))
 }
 
@@ -44,6 +48,7 @@ pub(crate) fn with_companions(path: &Path, only: &OnlyOption, cx: &Context<'_>) 
 
 fn heard(gathered: Gathered, cx: &Context<'_>) -> FrameSet {
     gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    debug!(frames = gathered.set.frames().len(), clips = gathered.set.clips().len(), "read");
     cx.run().add_sources(&gathered.files);
     gathered.set
 }

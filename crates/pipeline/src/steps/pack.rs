@@ -11,7 +11,7 @@ use shibori_formats::read::old_places;
 use shibori_formats::write::{self, AtlasReport};
 use tracing::{debug, info_span};
 
-use crate::options::{LayoutChoice, PackOptions};
+use crate::options::{ClipOptions, LayoutChoice, PackOptions};
 use crate::order::{Change, Naming, Plan};
 use crate::steps::changes::{Defaults, marks, shaping};
 use crate::steps::gather;
@@ -52,14 +52,15 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     let is_dense = options.arrange.layout() == LayoutChoice::Dense;
     let trim = if is_dense { TrimScope::Frame } else { TrimScope::None };
     let clips = &options.clips;
-    let naming = Naming {
-        rows: clips.clip_rows.clone(),
-        clips: clips.clip.clone(),
-        events: clips.event.clone(),
-        ..Naming::default()
-    };
     let mut changes = marks(&options.shape);
-    changes.push(Change::Name(naming));
+    if *clips != ClipOptions::default() {
+        changes.push(Change::Name(Naming {
+            rows: clips.clip_rows.clone(),
+            clips: clips.clip.clone(),
+            events: clips.event.clone(),
+            ..Naming::default()
+        }));
+    }
     changes.extend(shaping(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;
     let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();

@@ -262,7 +262,18 @@ fn finished(set: FrameSet, options: &SliceOptions, is_loose: bool, cx: &Context<
     let defaults = Defaults { is_loose, ..Defaults::PLAIN };
     let mut changes = vec![Change::Name(naming)];
     changes.extend(shaping(&options.shape, defaults, cx)?);
-    Plan::new(changes).run(set, cx)
+    let done = Plan::new(changes).run(set, cx)?;
+    for frame in done.set.frames() {
+        debug!(
+            "{}{}: canvas {} px, keeps {}, pivot {}",
+            frame.name(),
+            frame.cell().map(|cell| format!(" {cell}")).unwrap_or_default(),
+            frame.canvas(),
+            frame.kept(),
+            frame.pivot()
+        );
+    }
+    Ok(done)
 }
 
 fn frame_set(path: &Path, frames: Result<Vec<Frame>, FrameError>) -> Result<FrameSet, Error> {

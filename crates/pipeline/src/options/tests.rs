@@ -1,0 +1,166 @@
+//! There is one list of options: what clap takes on a command line, serde takes from a recipe, with the same values.
+
+use clap::Args;
+use serde::de::DeserializeOwned;
+use serde_json::{Map, Value, json};
+
+use super::*;
+
+/// Feeds every option of a group to serde, each with a value that fits, as text and as what it is; then each with the word
+/// for its default, and an unknown one.
+fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: Value) {
+    let Value::Object(values) = values else { panic!("values come as an object") };
+    let command = T::augment_args(clap::Command::new("group"));
+    let mut typed: Vec<&str> = command.get_arguments().filter_map(clap::Arg::get_long).collect();
+    let mut given: Vec<&str> = values.keys().map(String::as_str).collect();
+    typed.sort_unstable();
+    given.sort_unstable();
+    assert_eq!(typed, given, "options of the command line and of the recipe differ");
+    let read = |values: Map<String, Value>| serde_json::from_value::<T>(Value::Object(values));
+    let plain = read(Map::new()).unwrap();
+    let by_value = read(values.clone()).unwrap();
+    assert_ne!(by_value, plain);
+    let as_text = |value: &Value| match value {
+        Value::Array(values) => Value::Array(values.clone()),
+        Value::String(text) => Value::from(text.as_str()),
+        other => Value::from(other.to_string()),
+    };
+    let texts = values.iter().map(|(key, value)| (key.clone(), as_text(value)));
+    assert_eq!(read(texts.collect()).unwrap(), by_value, "numbers are the same as their texts");
+    let defaults = values.keys().map(|key| (key.clone(), Value::from(DEFAULT)));
+    assert_eq!(
+        read(defaults.collect()).unwrap(),
+        plain,
+        "the word for the default is as if nothing was said"
+    );
+    assert!(serde_json::from_value::<T>(json!({ "gird": "8x1" })).is_err());
+    // The command line takes the same texts and comes to the same.
+    let mut words = vec!["group".to_owned()];
+    for (key, value) in &values {
+        match value {
+            Value::Bool(true) => words.push(format!("--{key}")),
+            Value::Array(values) => {
+                words.extend(values.iter().map(|value| format!("--{key}={}", told(value))));
+            }
+            value => words.push(format!("--{key}={}", told(value))),
+        }
+    }
+    let matches = T::augment_args(clap::Command::new("group")).try_get_matches_from(words).unwrap();
+    assert_eq!(T::from_arg_matches(&matches).unwrap(), by_value);
+    let nothing = T::augment_args(clap::Command::new("group")).try_get_matches_from(["group"]).unwrap();
+    assert_eq!(T::from_arg_matches(&nothing).unwrap(), plain, "what was not said is not said");
+}
+
+fn told(value: &Value) -> String {
+    value.as_str().map_or_else(|| value.to_string(), str::to_owned)
+}
+
+#[test]
+fn a_recipe_has_the_same_options_as_the_command_line() {
+    same_list::<CutOptions>(json!({
+        "grid": "8x4", "cell": "32x32", "islands": true, "join": 2, "min-area": 9,
+        "rects": "places.csv", "take": "0-7,9", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down",
+        "blank": "keep", "uneven": true, "manifest-only": true, "name": "{sheet}-{n:03}", "number-from": 1,
+    }));
+    same_list::<CleanOptions>(json!({
+        "key": "auto", "tolerance": 9, "key-scope": "everywhere", "clear-edge": 1, "specks": 4, "defringe": true,
+        "harden-alpha": 128,
+    }));
+    same_list::<ShapeOptions>(json!({
+        "trim": "clip", "trim-alpha": 3, "trim-border": 1, "canvas": "fit", "pivot": "16px,30px", "pivot-per": "frame",
+        "mirror": "left-right", "scale": 0.5, "resample": "smooth", "align": "match", "region": "1,2,3,4",
+        "align-with": "previous", "align-reach": 12, "box": ["body=auto"], "box-share": 80, "nine": "auto",
+        "polygon": 8, "places": "places.csv",
+    }));
+    same_list::<ClipOptions>(json!({
+        "clip": ["swim = 0-7 @12fps"], "clip-rows": "idle,-,walk", "event": ["swim@3=splash"],
+    }));
+    same_list::<ClipEdits>(json!({ "drop": ["swim"], "rename": ["a=b"], "speed": 2, "fit": "24fps" }));
+    same_list::<ArrangeOptions>(json!({
+        "layout": "clip-rows", "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
+        "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true, "effort": "high",
+        "allow-turn": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json",
+    }));
+    same_list::<PageOptions>(json!({
+        "page-format": "qoi", "png": "small", "palette": 64, "alpha": "premultiplied", "no-spread": true,
+        "sampling": "nearest", "uv": true, "uv-origin": "bottom", "page-scales": ["1", "0.5"],
+        "companion": ["_n", "_e=000000"],
+    }));
+    same_list::<CheckOptions>(json!({
+        "only": "koi", "allow": ["drift", "specks"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2,
+    }));
+    same_list::<ExportOptions>(json!({ "to": "glb", "template": "engine.lua.j2", "unit": 16 }));
+    same_list::<UnpackOptions>(json!({ "trimmed": true, "only": "koi:swim" }));
+    same_list::<ContactOptions>(
+        json!({ "only": "koi", "zoom": 2, "width": 640, "show": ["pivot", "boxes"] }),
+    );
+    same_list::<MotionOptions>(json!({
+        "only": "koi", "zoom": 2, "background": "checker", "show": ["all"],
+    }));
+    same_list::<OnionOptions>(json!({ "only": "koi", "zoom": 2, "width": 640 }));
+    same_list::<PagesOptions>(json!({ "only": "koi", "zoom": 2 }));
+    same_list::<DriftOptions>(json!({ "only": "koi" }));
+    same_list::<HtmlOptions>(json!({ "only": "koi" }));
+}
+
+#[test]
+fn commands_are_made_of_the_groups() {
+    let slice = json!({ "slice": { "grid": "8x1" }, "clean": { "key": "auto" }, "shape": { "pivot": "feet" },
+        "clips": { "clip": "swim = 0-7" } });
+    let slice: SliceOptions = serde_json::from_value(slice).unwrap();
+    assert!(slice.cut.says_where() && slice.clean.changes_pixels() && slice.clips.clip.len() == 1);
+    let pack = json!({ "pack": { "layout": "grid" }, "page": { "png": "quick" }, "only": "koi" });
+    let pack: PackOptions = serde_json::from_value(pack).unwrap();
+    assert_eq!(pack.arrange.layout(), LayoutChoice::Grid);
+    let guide: GuideOptions = serde_json::from_value(json!({ "grid": "8x4", "cell": "32x48" })).unwrap();
+    assert_eq!(guide.grid.columns, 8);
+    assert!(serde_json::from_value::<GuideOptions>(json!({ "grid": "8x4" })).is_err());
+}
+
+#[test]
+fn what_is_out_of_range_is_refused_however_it_comes() {
+    fn refused<T: DeserializeOwned + std::fmt::Debug>(value: Value, told: &str) {
+        let error = serde_json::from_value::<T>(value.clone()).unwrap_err().to_string();
+        assert!(error.contains(told), "{value}: {error}");
+    }
+    refused::<CutOptions>(json!({ "grid": "8" }), "8");
+    refused::<CutOptions>(json!({ "cell": "0x4" }), "0x4");
+    refused::<CutOptions>(json!({ "name": "{nn}" }), "nn");
+    refused::<CutOptions>(json!({ "read": "sideways" }), "across");
+    refused::<CutOptions>(json!({ "islands": "perhaps" }), "perhaps");
+    refused::<ClipOptions>(json!({ "clip": "swim = 0 @0ms" }), "more than 0 s");
+    refused::<CleanOptions>(json!({ "harden-alpha": 0 }), "from 1 to 255");
+    refused::<CleanOptions>(json!({ "tolerance": 256 }), "256");
+    refused::<ShapeOptions>(json!({ "box-share": 0 }), "from 1 to 100");
+    refused::<ShapeOptions>(json!({ "trim-alpha": 255 }), "from 0 to 254");
+    refused::<ShapeOptions>(json!({ "align-reach": 2000 }), "from 1 to 1024");
+    refused::<PageOptions>(json!({ "palette": 1 }), "from 2 to 256");
+    refused::<ArrangeOptions>(json!({ "gutter": -1 }), "from 0 to 1024");
+    refused::<ArrangeOptions>(json!({ "columns": 0 }), "from 1 to");
+    refused::<ArrangeOptions>(json!({ "page-max": 100_000 }), "1 to 65536");
+    refused::<MotionOptions>(json!({ "zoom": 65 }), "from 1 to 64");
+    refused::<CheckOptions>(json!({ "drift-limit": -1 }), "0 or more");
+}
+
+#[test]
+fn contradictions_are_one_list_for_all_ways_in() {
+    fn told<T: DeserializeOwned>(value: Value, validate: impl Fn(&T) -> Result<(), Contradiction>) -> String {
+        let options: T = serde_json::from_value(value).unwrap();
+        validate(&options).unwrap_err().to_string()
+    }
+    let cut = |value| told(value, CutOptions::validate);
+    assert_eq!(
+        cut(json!({ "grid": "2x2", "islands": true })),
+        "grid and islands both say where the frames are"
+    );
+    let shape = |value| told(value, ShapeOptions::validate);
+    assert_eq!(shape(json!({ "region": "1,2,3,4" })), "region has no effect without align match");
+    assert_eq!(shape(json!({ "box": ["a=auto", "a=auto:clip"] })), "box: 'a' is given twice");
+    let arrange = |value| told(value, ArrangeOptions::validate);
+    assert_eq!(arrange(json!({ "columns": 2 })), "columns has no effect without layout grid");
+    assert!(arrange(json!({ "page-square": true, "page-size": "64x32" })).contains("page-size 64x32"));
+    let page = |value| told(value, PageOptions::validate);
+    assert_eq!(page(json!({ "uv-origin": "top" })), "uv-origin has no effect without uv");
+    let slice = json!({ "slice": { "manifest-only": true }, "clean": { "specks": 2 } });
+    assert!(told(slice, SliceOptions::validate).contains("stays as it is"));
+}

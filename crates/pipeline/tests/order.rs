@@ -1,0 +1,121 @@
+//! The one order: options given together do what they do one after the other.
+
+use image::{Rgba, RgbaImage};
+use proptest::prelude::*;
+use shibori_core::{Frame, FrameSet, Name, Pixels};
+use shibori_pipeline::options::AdjustOptions;
+use shibori_pipeline::steps::adjust_set;
+use shibori_pipeline::{Context, Deaf, Error};
+
+/// Options in the order of the steps they ask for, as a recipe writes them. Of each line one is drawn.
+const ORDER: [&[(&str, &str, &str)]; 14] = [
+    &[("clean", "key", "ff00ff")],
+    &[("clean", "clear-edge", "1"), ("clean", "clear-edge", "3")],
+    &[("clean", "specks", "2"), ("clean", "specks", "6")],
+    &[("clean", "harden-alpha", "128")],
+    &[("shape", "mirror", "left-right"), ("shape", "mirror", "up-down")],
+    &[("shape", "scale", "2"), ("shape", "scale", "3")],
+    &[("shape", "align", "feet"), ("shape", "align", "center"), ("shape", "align", "mass")],
+    &[("shape", "pivot", "feet"), ("shape", "pivot", "5px,9px"), ("shape", "pivot", "mark:0000ff")],
+    &[("shape", "canvas", "90x80")],
+    &[("shape", "trim", "frame"), ("shape", "trim", "clip"), ("shape", "trim", "set")],
+    &[("shape", "canvas", "fit")],
+    &[("shape", "box", "body=auto"), ("shape", "box", "body=auto:clip"), ("shape", "box", "hit=1,2,5,4")],
+    &[("shape", "nine", "1,1,1,1")],
+    &[("shape", "polygon", "6")],
+];
+
+fn options(picked: &[(&str, &str, &str)]) -> AdjustOptions {
+    let mut all = serde_json::Map::new();
+    for &(group, option, value) in picked {
+        let table = all.entry(group).or_insert_with(|| serde_json::json!({}));
+        table[option] = value.into();
+    }
+    serde_json::from_value(all.into()).unwrap()
+}
+
+/// Blobs on a background with holes, strays, half-clear rims, and one blue mark each.
+fn frames(shapes: &[(u32, u32, u32, u32)], strays: &[(u32, u32)], is_trimmed: bool) -> FrameSet {
+    let frame = |(at, &(x, y, width, height)): (usize, &(u32, u32, u32, u32))| {
+        let mut image = RgbaImage::new(24, 20);
+        for (dx, dy) in (0..width).flat_map(|dx| (0..height).map(move |dy| (dx, dy))) {
+            let rim = dx == 0 || dy == 0 || dx + 1 == width || dy + 1 == height;
+            let color = if rim { [90, 40, 20, 110] } else { [200, (dx * 9) as u8, (dy * 7) as u8, 255] };
+            image.put_pixel(x + dx, y + dy, Rgba(color));
+        }
+        for (number, &(sx, sy)) in strays.iter().enumerate() {
+            let key = if number % 2 == 0 { [255, 0, 255, 255] } else { [10, 20, 30, 255] };
+            image.put_pixel(sx, sy, Rgba(key));
+        }
+        image.put_pixel(x + width / 2, y + height / 2, Rgba([0, 0, 255, 255]));
+        let name = Name::new(format!("frog-{at}")).unwrap();
+        let frame = Frame::new(Name::new("frog").unwrap(), name, Pixels::whole(image)).unwrap();
+        if is_trimmed { frame.tightened() } else { frame }
+    };
+    let frames = shapes.iter().enumerate().map(frame).collect();
+    let set = FrameSet::new(frames, Vec::new()).unwrap();
+    shibori_core::clip::add_clips(set, &["leap = 0-1".parse().unwrap()]).unwrap()
+}
+
+fn adjusted(set: FrameSet, picked: &[(&str, &str, &str)]) -> Result<FrameSet, Error> {
+    adjust_set(set, &options(picked), &Context::new(&Deaf)).map(|adjusted| adjusted.set)
+}
+
+fn any_shape() -> impl Strategy<Value = (u32, u32, u32, u32)> {
+    (0u32..10, 0u32..8, 5u32..14, 5u32..12)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    #[test]
+    fn options_given_together_do_what_they_do_one_after_the_other(
+        shapes in prop::collection::vec(any_shape(), 2..4),
+        strays in prop::collection::vec((0u32..24, 0u32..20), 1..4),
+        is_trimmed in any::<bool>(),
+        first in 0..ORDER.len(), second in 0..ORDER.len(), choice in 0usize..3,
+    ) {
+        let (first, second) = (first.min(second), first.max(second));
+        let of = |line: usize| ORDER[line][choice % ORDER[line].len()];
+        // One option has one value.
+        prop_assume!(of(first).1 != of(second).1);
+        let set = frames(&shapes, &strays, is_trimmed);
+        let together = adjusted(set.clone(), &[of(second), of(first)]);
+        let apart = adjusted(set, &[of(first)]).and_then(|set| adjusted(set, &[of(second)]));
+        let told = || format!("{:?} and {:?}", of(first), of(second));
+        match (together, apart) {
+            (Ok(together), Ok(apart)) => {
+                for (a, b) in together.frames().iter().zip(apart.frames()) {
+                    prop_assert_eq!(a.canvas(), b.canvas(), "{}", told());
+                    prop_assert!(a.restored().looks_like(&b.restored()), "{}", told());
+                    prop_assert_eq!(a.kept(), b.kept(), "{}", told());
+                    prop_assert_eq!(a.pivot(), b.pivot(), "{}", told());
+                    prop_assert_eq!(a.annotations(), b.annotations(), "{}", told());
+                }
+            }
+            (Err(together), Err(apart)) => {
+                prop_assert_eq!(together.to_string(), apart.to_string(), "{}", told());
+            }
+            (together, apart) => {
+                let (one, other) = (together.err().map(|e| e.to_string()), apart.err().map(|e| e.to_string()));
+                prop_assert_eq!(one, other, "{}", told());
+            }
+        }
+    }
+}
+
+#[test]
+fn feet_on_a_canvas_stay_where_one_measurement_for_the_sprite_puts_them() {
+    // The frog leaps: in the second frame it is off the ground, and stays off it on another canvas.
+    let set = frames(&[(4, 8, 8, 10), (4, 2, 8, 10)], &[(23, 0)], false);
+    let both = [("shape", "pivot", "feet"), ("shape", "canvas", "40x30")];
+    let after = adjusted(set.clone(), &both).unwrap();
+    let height = |set: &FrameSet, at: usize| {
+        let frame = &set.frames()[at];
+        frame.pivot().y - frame.content(0).unwrap().bottom() as f64
+    };
+    // The solid soles stand 5 px above the line that the first frame stands on; the soft rim reaches one further.
+    assert_eq!(height(&after, 1), 5.0);
+    // A canvas of the frames' own size needs no more room than they have.
+    assert!(adjusted(set, &[("shape", "pivot", "feet"), ("shape", "canvas", "24x20")]).is_ok());
+}
