@@ -25,7 +25,7 @@ const FILES: [usize; 3] = [100, 1_000, 10_000];
 /// Name, sizes, and what is run; it says how long its measured part took, in seconds.
 type Case = (&'static str, &'static [usize], fn(usize) -> f64);
 
-const CASES: [Case; 13] = [
+const CASES: [Case; 14] = [
     ("name by clip", &COUNTS, name_by_clip),
     ("clips added", &COUNTS, clips_added),
     ("places", &COUNTS, places),
@@ -36,6 +36,7 @@ const CASES: [Case; 13] = [
     ("pack low", &COUNTS, pack_low),
     ("pack per sprite", &COUNTS, pack_per_sprite),
     ("grid of drawings", &SHEETS, grid_of_drawings),
+    ("grid of small drawings", &SHEETS, grid_of_small_drawings),
     ("grid of dense tiles", &SHEETS, grid_of_tiles),
     ("files: pack 256 px", &FILES, pack_files),
     ("files: adjust 256 px", &FILES, adjust_files),
@@ -204,12 +205,25 @@ fn grid_of_drawings(side: usize) -> f64 {
     timed(|| find_grid(&sheet))
 }
 
+fn grid_of_small_drawings(side: usize) -> f64 {
+    let sheet = RgbaImage::from_fn(side as u32, side as u32, |x, y| {
+        let (dx, dy) = (x % 8, y % 8);
+        let reach = 4 + (x / 8 * 7 + y / 8 * 13) % 4;
+        let inside = (1..reach).contains(&dx) && (1..reach).contains(&dy);
+        Rgba(if inside { [dx as u8 * 30, dy as u8 * 30, (x / 8) as u8, 255] } else { [0; 4] })
+    });
+    let sheet = Pixels::whole(sheet);
+    timed(|| find_grid(&sheet))
+}
+
 fn grid_of_tiles(side: usize) -> f64 {
     let sheet = RgbaImage::from_fn(side as u32, side as u32, |x, y| {
-        let tile = (x / 8).wrapping_mul(2_654_435_761) ^ (y / 8).wrapping_mul(40_503);
+        // Every tile its own noise, so that only its edges tell it from its neighbors.
+        let mixed = |a: u32, b: u32| (a ^ b.rotate_left(13)).wrapping_mul(2_654_435_761).rotate_left(11);
+        let tile = mixed(mixed(x / 8, y / 8), 77);
         let [a, b, c, _] = tile.to_le_bytes();
-        let shade = ((x % 8) * 9 + (y % 8) * 5) as u8;
-        Rgba([a / 2 + shade, b / 2 + shade, c / 2 + shade, 255])
+        let [grain, ..] = mixed(tile, mixed(x % 8, y % 8)).to_le_bytes();
+        Rgba([a / 2 + grain / 4, b / 2 + grain / 4, c / 2 + grain / 4, 255])
     });
     let sheet = Pixels::whole(sheet);
     timed(|| find_grid(&sheet))

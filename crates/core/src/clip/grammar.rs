@@ -11,6 +11,7 @@
 //! `total` is the time of one play, the way back of a bounce included. A time written directly after
 //! frames is theirs alone; one after a space is for all that have none of their own.
 
+use std::collections::{HashMap, HashSet};
 use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError, Play, Span};
@@ -225,16 +226,16 @@ impl ClipSpec {
             let places = item.pick.resolve(set, self.sprite.as_ref()).map_err(wrong_frames)?;
             shown.extend(places.into_iter().map(|place| (place, item.hold, item.time, number)));
         }
+        let mut holds_of_item = vec![0u64; self.items.len()];
+        shown.iter().for_each(|&(_, hold, _, item)| holds_of_item[item] += u64::from(hold));
+        let of_one_play = self.holds_of_one_play(&shown);
         let mut spans = Vec::with_capacity(shown.len());
         for &(place, hold, time, item) in &shown {
             let span = match (time, self.time) {
                 (Some(Time::Each(span)), _) | (None, Some(Time::Each(span))) => Ok(span),
                 // A total of one item is shared by that item's holds, one of the whole clip by all.
-                (Some(Time::Total(n, d)), _) => {
-                    let holds = shown.iter().filter(|s| s.3 == item).map(|s| u64::from(s.1)).sum();
-                    share(n, d, holds)
-                }
-                (None, Some(Time::Total(n, d))) => share(n, d, self.holds_of_one_play(&shown)),
+                (Some(Time::Total(n, d)), _) => share(n, d, holds_of_item[item]),
+                (None, Some(Time::Total(n, d))) => share(n, d, of_one_play),
                 (None, None) => Ok(own_delay(set, place)),
             };
             spans.push((place, span.and_then(|span| span.times(hold)).map_err(wrong_time)?));
@@ -267,7 +268,7 @@ fn share(numerator: u64, denominator: u64, parts: u64) -> Result<Span, TimeError
 /// How long a frame is shown in the clip it first appears in, such as an animation file's own.
 fn own_delay(set: &FrameSet, place: usize) -> Span {
     let step = |clip: &Clip| clip.steps().iter().find(|s| s.frame == place).map(|step| clip.span(step));
-    set.clips().iter().find_map(step).unwrap_or(Span::DEFAULT)
+    set.first_clip_of(place).and_then(step).unwrap_or(Span::DEFAULT)
 }
 
 /// Adds typed clips to a set. A clip that the set already has is replaced where it stands.
@@ -276,19 +277,24 @@ fn own_delay(set: &FrameSet, place: usize) -> Span {
 /// Where frames are missing, times can't be kept, or two of `specs` are one clip.
 pub fn add_clips(set: FrameSet, specs: &[ClipSpec]) -> Result<FrameSet, ApplyError> {
     let mut clips = set.clips().to_vec();
-    let mut added: Vec<Clip> = Vec::with_capacity(specs.len());
-    let same = |a: &Clip, b: &Clip| a.sprite() == b.sprite() && a.name() == b.name();
+    let mut known: HashMap<(Name, Name), usize> = HashMap::with_capacity(clips.len() + specs.len());
+    for (at, clip) in clips.iter().enumerate() {
+        known.insert((clip.sprite().clone(), clip.name().clone()), at);
+    }
+    let mut added = HashSet::with_capacity(specs.len());
     for spec in specs {
         let clip = spec.resolve(&set)?;
-        if added.iter().any(|other| same(other, &clip)) {
-            let (sprite, name) = (clip.sprite().clone(), clip.name().clone());
+        let (sprite, name) = (clip.sprite().clone(), clip.name().clone());
+        if !added.insert((sprite.clone(), name.clone())) {
             return Err(SetError::TwoClips { sprite, name }.into());
         }
-        match clips.iter_mut().find(|other| same(other, &clip)) {
-            Some(old) => *old = clip.clone(),
-            None => clips.push(clip.clone()),
+        match known.get(&(sprite.clone(), name.clone())) {
+            Some(&old) => clips[old] = clip,
+            None => {
+                known.insert((sprite, name), clips.len());
+                clips.push(clip);
+            }
         }
-        added.push(clip);
     }
     Ok(set.with_clips(clips)?)
 }

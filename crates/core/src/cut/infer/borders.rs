@@ -6,6 +6,7 @@
 
 use crate::cut::grid::Axis;
 use crate::cut::infer::bits::Lines;
+use crate::parallel;
 
 /// Evidence of a border that crosses nothing is at most this many nats.
 const MOST_CLEAN: f64 = 2.2;
@@ -16,6 +17,8 @@ const EACH_PLACE: f64 = 0.7;
 const MOST_CUT: f64 = 5.5;
 /// Cells counted for steadiness: more than this many say nothing new.
 const STEADY_CELLS: f64 = 60.0;
+/// Cells looked at for steadiness: of more, those in some of the bands speak for all.
+const MOST_STEADY: usize = 4096;
 /// A cell whose drawing reaches from gutter to gutter, and one whose does not.
 const FILLED: f64 = 1.2;
 const UNFILLED: f64 = -0.25;
@@ -29,20 +32,26 @@ const LARGEST_FILLS: f64 = 2.5;
 pub(super) struct Borders {
     length: u32,
     bands: usize,
-    /// Places crossed by a line before pixel `at`, of band `band`: `at * bands + band`.
-    runs: Vec<u8>,
-    /// Whether pixel line `at` has content in the band, summed from the start: content in `a..b` is
-    /// `filled[b] - filled[a]`.
-    filled: Vec<u32>,
-    /// The nearest content at or after each line, and at or before it.
+    /// What lies before pixel `at` in band `band`: `at * bands + band`.
+    slots: Vec<Slot>,
+    /// The nearest content at or after each line (the number of lines where there is none), and at or before it.
     next: Vec<u32>,
     last: Vec<u32>,
-    /// Whether a pixel line is drawn on for more than half of the band.
-    solid: Vec<bool>,
     /// The first and last content of each band.
     extents: Vec<Option<(u32, u32)>>,
     /// The chance that a line laid anywhere in the content is crossed.
     chance: f64,
+}
+
+/// A pixel line in a band.
+#[derive(Clone, Copy, Debug, Default)]
+struct Slot {
+    /// Places crossed by a line before it.
+    runs: u8,
+    /// Whether anything is drawn on it.
+    is_filled: bool,
+    /// Whether more than half of it is drawn on.
+    is_solid: bool,
 }
 
 /// How an axis fares.
@@ -67,49 +76,58 @@ impl Verdict {
 impl Borders {
     /// `lines` are the pixel lines along the axis; `bands` divide each of them.
     pub(super) fn new(lines: &Lines, bands: &Axis) -> Self {
+        Self::sampled(lines, bands, bands.count)
+    }
+
+    /// The same with at most so many of the bands, evenly chosen.
+    pub(super) fn sampled(lines: &Lines, bands: &Axis, most: u32) -> Self {
+        let count = bands.count.min(most.max(1));
+        let chosen = |at: u32| (u64::from(at) * u64::from(bands.count) / u64::from(count)) as u32;
         let spans: Vec<(u32, u32)> =
-            (0..bands.count).map(|at| bands.span(at)).map(|(s, l)| (s, s + l)).collect();
+            (0..count).map(|at| bands.span(chosen(at))).map(|(s, l)| (s, s + l)).collect();
         let length = lines.count();
         let count = spans.len();
-        let mut runs = vec![0; length as usize * count];
-        let mut filled = vec![0; (length as usize + 1) * count];
-        let mut solid = vec![false; length as usize * count];
+        let of_line = |at: usize| -> Vec<Slot> {
+            let at = at as u32;
+            let slot = |&(from, to): &(u32, u32)| match lines.filled(at, from, to) {
+                0 => Slot::default(),
+                pixels => {
+                    let is_solid = pixels * 2 > to - from;
+                    let runs = if at > 0 { lines.crossings(at - 1, at, from, to).min(255) as u8 } else { 0 };
+                    Slot { runs, is_filled: true, is_solid }
+                }
+            };
+            spans.iter().map(slot).collect()
+        };
+        let slots: Vec<Slot> = parallel::flat(length as usize, of_line);
         let mut extents: Vec<Option<(u32, u32)>> = vec![None; count];
-        for at in 0..length {
-            for (band, &(from, to)) in spans.iter().enumerate() {
-                let slot = at as usize * count + band;
-                let pixels = lines.filled(at, from, to);
-                filled[slot + count] = filled[slot] + u32::from(pixels > 0);
-                if pixels == 0 {
-                    continue;
-                }
-                solid[slot] = pixels * 2 > to - from;
-                let first = extents[band].map_or(at, |(first, _)| first);
-                extents[band] = Some((first, at));
-                // Where the line before is empty, nothing crosses.
-                if at > 0 && filled[slot] > filled[slot - count] {
-                    runs[slot] = lines.crossings(at - 1, at, from, to).min(255) as u8;
-                }
+        for (at, line) in (0..).zip(slots.chunks_exact(count)) {
+            for (extent, _) in extents.iter_mut().zip(line).filter(|(_, slot)| slot.is_filled) {
+                *extent = Some((extent.map_or(at, |(first, _)| first), at));
             }
         }
-        let (next, last) = nearest(&filled, length, count);
-        let mut borders =
-            Self { length, bands: count, runs, filled, next, last, solid, extents, chance: 0.0 };
+        let (next, last) = nearest(&slots, length, count);
+        let mut borders = Self { length, bands: count, slots, next, last, extents, chance: 0.0 };
         borders.chance = borders.chance_of_crossing();
         borders
     }
 
-    fn content(&self, from: u32, to: u32, band: usize) -> u32 {
-        self.filled[to as usize * self.bands + band] - self.filled[from as usize * self.bands + band]
+    /// How many bands are looked at.
+    pub(super) fn bands(&self) -> usize {
+        self.bands
+    }
+
+    fn has_content(&self, from: u32, to: u32, band: usize) -> bool {
+        from < to && self.next[from as usize * self.bands + band] < to
     }
 
     /// Places that a border of `gutter` pixels starting at `at` crosses; 0 is clean.
     fn places(&self, at: u32, gutter: u32, band: usize) -> u32 {
         match gutter {
-            0 => u32::from(self.runs[at as usize * self.bands + band]),
+            0 => u32::from(self.slots[at as usize * self.bands + band].runs),
             _ => {
                 let end = (at + gutter).min(self.length);
-                u32::from(self.content(at, end, band) > 0)
+                u32::from(self.has_content(at, end, band))
             }
         }
     }
@@ -148,8 +166,8 @@ impl Borders {
                         // Beside a blank cell any line is clean.
                         let (before, length) = axis.span(cell - 1);
                         let (_, own) = axis.span(cell);
-                        let is_between = self.content(before, before + length, band) > 0
-                            && self.content(start, start + own, band) > 0;
+                        let is_between = self.has_content(before, before + length, band)
+                            && self.has_content(start, start + own, band);
                         if is_between {
                             verdict.witnesses += 1;
                             verdict.evidence += clean;
@@ -171,8 +189,9 @@ impl Borders {
     fn outside(&self, axis: &Axis) -> f64 {
         let (start, _) = axis.span(0);
         let (last, length) = axis.span(axis.count - 1);
-        let sticks_out =
-            |band: usize| self.content(0, start, band) + self.content(last + length, self.length, band) > 0;
+        let sticks_out = |band: usize| {
+            self.has_content(0, start, band) || self.has_content(last + length, self.length, band)
+        };
         (0..self.bands).filter(|&band| sticks_out(band)).count() as f64
     }
 
@@ -195,6 +214,7 @@ impl Borders {
     /// Pitch against the mean deviation of the left edge, the right edge or the middle, whichever is the
     /// steadiest (a Laplace distribution against a uniform one), cells moved by `shift`.
     fn steady(&self, axis: &Axis, shift: u32) -> f64 {
+        let step = (self.bands * axis.count as usize / MOST_STEADY).max(1);
         let mut offsets: [Vec<f64>; 3] = Default::default();
         let mut cells = 0u32;
         for cell in 0..axis.count {
@@ -203,7 +223,7 @@ impl Borders {
             if end > self.length {
                 break;
             }
-            for band in 0..self.bands {
+            for band in (0..self.bands).step_by(step) {
                 let Some((first, last)) = self.extent_in(start, end, band) else { continue };
                 cells += 1;
                 // An edge where the drawing goes on in the next cell is the line's, not the drawing's.
@@ -226,7 +246,7 @@ impl Borders {
     }
 
     fn is_solid(&self, at: u32, band: usize) -> bool {
-        self.solid[at as usize * self.bands + band]
+        self.slots[at as usize * self.bands + band].is_solid
     }
 
     /// What spacing is there for: solid drawings reach from gutter to gutter, and the largest fill their cell.
@@ -269,10 +289,10 @@ impl Borders {
 
 /// For each line and band the nearest line with content: at or after it (the number of lines where there is
 /// none), and at or before it.
-fn nearest(filled: &[u32], length: u32, bands: usize) -> (Vec<u32>, Vec<u32>) {
+fn nearest(filled: &[Slot], length: u32, bands: usize) -> (Vec<u32>, Vec<u32>) {
     let slots = length as usize * bands;
     let (mut next, mut last) = (vec![length; slots], vec![0; slots]);
-    let is_filled = |slot: usize| filled[slot + bands] > filled[slot];
+    let is_filled = |slot: usize| filled[slot].is_filled;
     for slot in 0..slots {
         let before = if slot >= bands { last[slot - bands] } else { 0 };
         last[slot] = if is_filled(slot) { (slot / bands) as u32 } else { before };
@@ -294,8 +314,9 @@ fn steady_nats(values: &mut [f64], cells: u32, each: f64) -> f64 {
     if values.len() < 2 || values.len() * 2 < cells as usize {
         return 0.0;
     }
-    values.sort_by(f64::total_cmp);
-    let middle = values[values.len() / 2];
+    let count = values.len();
+    let middle = *values.select_nth_unstable_by(count / 2, f64::total_cmp).1;
+    // Halves of whole numbers: their sum is exact in any order.
     let spread = values.iter().map(|v| (v - middle).abs()).sum::<f64>() / values.len() as f64;
     (each - libm::log(2.0 * spread.max(0.5))) * (values.len() as f64 - 1.0).min(STEADY_CELLS)
 }

@@ -7,7 +7,7 @@
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
-use crate::cut::infer::candidates::{divisions, price, shape, single};
+use crate::cut::infer::candidates::{WIDEST, divisions, price, shape, single};
 use crate::parallel;
 use crate::{Pixels, Size};
 
@@ -23,6 +23,8 @@ const TRUST: f64 = 0.6;
 const TILES_ARE_SQUARE: f64 = 3.0;
 const FINALISTS: usize = 14;
 const LENDERS: usize = 4;
+/// Rows looked at together.
+const BLOCK: usize = 32;
 
 pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     let (across, down) = changes(sheet);
@@ -55,44 +57,65 @@ struct Changes {
     /// Pixels along a line.
     length: u32,
     values: Vec<u8>,
+    table: Table,
 }
 
 impl Changes {
     fn new(lines: u32, length: u32) -> Self {
-        Self { lines, length, values: vec![0; lines as usize * length as usize] }
+        Self { lines, length, values: vec![0; lines as usize * length as usize], table: Table::new() }
     }
 
-    /// How much each line stands out in each band.
+    /// How much each line stands out, over all bands.
     fn strength(&self, bands: &Axis) -> Strength {
+        let lines = self.lines as usize;
+        let mut strength = Strength { lines, nats: vec![0.0; lines * (WIDEST as usize + 1)] };
+        let mut own = vec![0.0; lines];
+        let sums = self.sums(bands);
+        for sums in sums.chunks_exact(lines) {
+            let stands = standing_out(sums);
+            own.iter_mut().zip(&stands).for_each(|(nats, stands)| *nats = self.table.nats(*stands));
+            strength.add(&own);
+        }
+        strength
+    }
+}
+
+impl Changes {
+    /// How much the color changes on each line, by band and then by line.
+    fn sums(&self, bands: &Axis) -> Vec<u32> {
+        let (lines, length) = (self.lines as usize, self.length as usize);
         let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.span(at)).collect();
-        let mut at = vec![0.0; self.lines as usize * spans.len()];
-        for (band, &(start, length)) in spans.iter().enumerate() {
-            let sum = |line: usize| -> f64 {
-                let from = line * self.length as usize + start as usize;
-                self.values[from..from + length as usize].iter().map(|&v| u32::from(v)).sum::<u32>().into()
-            };
-            let sums: Vec<f64> = (0..self.lines as usize).map(sum).collect();
-            for (line, value) in standing_out(&sums).into_iter().enumerate() {
-                at[line * spans.len() + band] = value;
+        let mut sums = vec![0; lines * spans.len()];
+        // A block of lines at a time, so that what is written for a band lies close together.
+        for first in (0..lines).step_by(BLOCK) {
+            let block = BLOCK.min(lines - first);
+            for (band, &(start, count)) in spans.iter().enumerate() {
+                let target = &mut sums[band * lines + first..][..block];
+                for (sum, line) in target.iter_mut().zip(first..) {
+                    let from = line * length + start as usize;
+                    *sum = self.values[from..from + count as usize].iter().map(|&v| u32::from(v)).sum();
+                }
             }
         }
-        Strength { bands: spans.len(), at }
+        sums
     }
 }
 
 /// Second differences in units of what is usual; not a number where nothing changes at all.
-fn standing_out(sums: &[f64]) -> Vec<f64> {
+fn standing_out(sums: &[u32]) -> Vec<f64> {
     let count = sums.len();
     // The first line has nothing before it, and the second no line on one side.
     let second = |at: usize| match at {
         at if at < 2 || at + 1 >= count => 0.0,
-        at => sums[at] - (sums[at - 1] + sums[at + 1]) / 2.0,
+        at => f64::from(sums[at]) - f64::from(sums[at - 1] + sums[at + 1]) / 2.0,
     };
     let raw: Vec<f64> = (0..count).map(second).collect();
     let mut sizes: Vec<f64> = raw.iter().map(|v| v.abs()).filter(|v| *v > 0.0).collect();
-    sizes.sort_by(f64::total_cmp);
-    let usual = sizes.get(sizes.len() / 2).map_or(1.0, |middle| middle * 1.4826);
-    let is_blank = |at: usize| (at.saturating_sub(1)..(at + 2).min(count)).all(|near| sums[near] == 0.0);
+    let usual = match sizes.len() {
+        0 => 1.0,
+        count => *sizes.select_nth_unstable_by(count / 2, f64::total_cmp).1 * 1.4826,
+    };
+    let is_blank = |at: usize| (at.saturating_sub(1)..(at + 2).min(count)).all(|near| sums[near] == 0);
     (0..count).map(|at| if is_blank(at) { f64::NAN } else { raw[at] / usual }).collect()
 }
 
@@ -100,11 +123,18 @@ fn standing_out(sums: &[f64]) -> Vec<f64> {
 fn changes(sheet: &Pixels) -> (Changes, Changes) {
     let Size { width, height } = sheet.size();
     let (mut across, mut down) = (Changes::new(width, height), Changes::new(height, width));
-    let mut above: Option<&[u8]> = None;
-    for (y, row) in sheet.rows().enumerate() {
+    // A block of rows at a time, so that what is written down a column lies close together.
+    let rows: Vec<&[u8]> = sheet.rows().collect();
+    for (block, rows) in rows.chunks(BLOCK).enumerate() {
         for x in 1..width as usize {
-            across.values[x * height as usize + y] = change(&row[x * 4 - 4..x * 4], &row[x * 4..x * 4 + 4]);
+            let from = x * height as usize + block * BLOCK;
+            let values = &mut across.values[from..from + rows.len()];
+            let pixels = rows.iter().map(|row| row[x * 4 - 4..x * 4 + 4].split_at(4));
+            values.iter_mut().zip(pixels).for_each(|(value, (a, b))| *value = change(a, b));
         }
+    }
+    let mut above: Option<&[u8]> = None;
+    for (y, row) in rows.into_iter().enumerate() {
         if let Some(above) = above {
             let line = &mut down.values[y * width as usize..][..width as usize];
             let pairs = above.chunks_exact(4).zip(row.chunks_exact(4));
@@ -121,40 +151,63 @@ fn change(a: &[u8], b: &[u8]) -> u8 {
     (96 * difference / (96 + difference)) as u8
 }
 
-/// How much each line stands out in each band.
+/// Nats for each line, over all bands: as a border by itself, and for each width of a gutter as its second border, with
+/// the first one so many lines before.
 struct Strength {
-    bands: usize,
-    at: Vec<f64>,
+    lines: usize,
+    /// By gutter, then by line.
+    nats: Vec<f64>,
 }
 
 impl Strength {
+    /// Adds a band's nats for each line. A gutter has two borders, and both should show.
+    fn add(&mut self, own: &[f64]) {
+        for (gutter, sums) in self.nats.chunks_exact_mut(self.lines).enumerate() {
+            let pairs = sums[gutter..].iter_mut().zip(own[gutter..].iter().zip(own));
+            pairs.for_each(|(sum, (second, first))| *sum += second.min(*first));
+        }
+    }
+
     /// Nats for the borders of an axis. All lines of a grid show about equally often, so the weakest third
     /// speaks for all: lines inside the cells, as of bricks, can't be carried by true ones between them.
     fn evidence(&self, axis: &Axis) -> f64 {
-        let mut lines: Vec<f64> = (1..axis.count).map(|cell| self.line(axis, cell)).collect();
+        let line = |cell: u32| self.nats[axis.gutter as usize * self.lines + axis.span(cell).0 as usize];
+        let mut lines: Vec<f64> = (1..axis.count).map(line).collect();
         lines.sort_by(f64::total_cmp);
         let weakest = &lines[..lines.len().div_ceil(3)];
         let mean = weakest.iter().sum::<f64>() / weakest.len().max(1) as f64;
         mean * lines.len() as f64 * TRUST
     }
+}
 
-    fn line(&self, axis: &Axis, cell: u32) -> f64 {
-        let (start, _) = axis.span(cell);
-        let of = |line: u32, band: usize| nats(self.at[line as usize * self.bands + band]);
-        let border = |band: usize| match axis.gutter {
-            0 => of(start, band),
-            // A gutter has two borders, and both should show.
-            gutter => of(start, band).min(of(start - gutter, band)),
-        };
-        (0..self.bands).map(border).sum()
+/// Nats by strength, looked up: they are asked for each line of each band, millions of times.
+struct Table {
+    nats: Vec<f64>,
+}
+
+/// Strengths beyond this, either way, are as sure as it gets.
+const STRONGEST: f64 = 16.0;
+/// Steps of the table for a strength of 1: finer than what is measured.
+const STEPS: f64 = 256.0;
+
+impl Table {
+    fn new() -> Self {
+        let count = (2.0 * STRONGEST * STEPS) as u32;
+        Self { nats: (0..=count).map(|at| nats(f64::from(at) / STEPS - STRONGEST)).collect() }
+    }
+
+    /// Nothing where all is blank.
+    fn nats(&self, strength: f64) -> f64 {
+        if strength.is_nan() {
+            return 0.0;
+        }
+        let at = (strength.clamp(-STRONGEST, STRONGEST) + STRONGEST) * STEPS;
+        self.nats[(at + 0.5) as usize]
     }
 }
 
-/// A border that shows, or one that does not, against a line like any other; nothing where all is blank.
+/// A border that shows, or one that does not, against a line like any other.
 fn nats(strength: f64) -> f64 {
-    if strength.is_nan() {
-        return 0.0;
-    }
     let signal = (strength - STRENGTH) / SPREAD;
     let ratio = (-0.5 * signal * signal - libm::log(SPREAD) + 0.5 * strength * strength).min(20.0);
     let ratio = if strength > STRENGTH { 20.0 } else { ratio };

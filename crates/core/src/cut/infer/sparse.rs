@@ -18,6 +18,8 @@ const VARIANTS: usize = 4;
 const LENDERS: usize = 2;
 /// How many divisions are judged by more than their lines.
 const PROMISING: usize = 64;
+/// Bands looked at when lines are judged quickly.
+const MOST_SAMPLED: u32 = 64;
 /// What each place cut costs on top, in nats, and at most: where drawings touch, every grid cuts many.
 const FIRST_CUTS: f64 = 6.0;
 const MOST_FIRST_CUTS: f64 = 18.0;
@@ -77,17 +79,29 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
 fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
-    let borders: Vec<Borders> = parallel::each(others, |other| Borders::new(lines, other));
-    let highest =
-        |score: &(dyn Fn(&Borders) -> f64 + Sync)| borders.iter().map(score).fold(f64::MIN, f64::max);
-    // Lines are quickly judged; how steadily drawings stand is asked of the promising ones only.
-    let by_lines = |axis: &Axis| highest(&|borders| borders.lines(axis).evidence) - price(axis, axis);
-    let whole_score = |axis: &Axis| {
-        highest(&|borders| borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis))
-            - price(axis, axis)
+    // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
+    let sampled: Vec<Borders> = parallel::each(others, |other| Borders::sampled(lines, other, MOST_SAMPLED));
+    let by_lines = |axis: &Axis| {
+        let evidence = sampled.iter().zip(others).map(|(borders, other)| {
+            borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
+        });
+        evidence.fold(f64::MIN, f64::max) - price(axis, axis)
     };
     let promising = ranked(&parallel::each(divisions, by_lines), PROMISING);
-    let again: Vec<f64> = parallel::each(&promising, |&at| whole_score(&divisions[at]));
+    let mut again = vec![f64::MIN; promising.len()];
+    // One table at a time: for thousands of small cells it is as large as the sheet.
+    for other in others {
+        let borders = Borders::new(lines, other);
+        let whole = |&at: &usize| {
+            let axis = &divisions[at];
+            borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis)
+        };
+        let scores = parallel::each(&promising, whole);
+        again.iter_mut().zip(scores).for_each(|(best, score)| *best = best.max(score));
+    }
+    for (score, &at) in again.iter_mut().zip(&promising) {
+        *score -= price(&divisions[at], &divisions[at]);
+    }
     let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
     for at in ranked(&again, PROMISING) {
         let axis = divisions[promising[at]];
@@ -129,16 +143,14 @@ fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
 fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axis]) -> Vec<GridCandidate> {
     let (row_bands, band_of_row) = representatives(best_rows);
     let (column_bands, band_of_column) = representatives(best_columns);
-    let across: Vec<Borders> = parallel::each(&row_bands, |row| Borders::new(columns, row));
-    let down: Vec<Borders> = parallel::each(&column_bands, |column| Borders::new(rows, column));
+    let across = judgements(columns, &row_bands, best_columns);
+    let down = judgements(rows, &column_bands, best_rows);
     let pairs: Vec<(usize, usize)> =
         (0..best_columns.len()).flat_map(|c| (0..best_rows.len()).map(move |r| (c, r))).collect();
     let judge = |&(c, r): &(usize, usize)| {
         let (column, row) = (&best_columns[c], &best_rows[r]);
-        let (across, down) = (&across[band_of_row[r]], &down[band_of_column[c]]);
-        let (lines_x, lines_y) = (across.lines(column), down.lines(row));
-        let steady_x = across.steadiness(column) + across.filling(column);
-        let steady_y = down.steadiness(row) + down.filling(row);
+        let (lines_x, steady_x) = across[band_of_row[r]][c];
+        let (lines_y, steady_y) = down[band_of_column[c]][r];
         // Where one axis cuts through drawings, its bands hold pieces of the same ones: they are no
         // independent witnesses for the other.
         let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
@@ -151,7 +163,18 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let witnesses = lines_x.witnesses + lines_y.witnesses;
         GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places, witnesses }
     };
-    parallel::each(&pairs, judge)
+    pairs.iter().map(judge).collect()
+}
+
+/// How each axis fares in each of the bands: its lines, and how steadily drawings stand between them. One table of bands
+/// at a time.
+fn judgements(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(Verdict, f64)>> {
+    let of_bands = |band: &Axis| {
+        let borders = Borders::new(lines, band);
+        let judged = |axis: &Axis| (borders.lines(axis), borders.steadiness(axis) + borders.filling(axis));
+        parallel::each(axes, judged)
+    };
+    bands.iter().map(of_bands).collect()
 }
 
 fn trusted(lines: Verdict, steadiness: f64, cleanness: f64) -> f64 {
