@@ -28,14 +28,14 @@ fn set() -> FrameSet {
 
 #[test]
 fn the_text_is_one_line_a_frame() {
-    let text = of_sheet(&set(), "koi.png", Size::new(3, 2)).to_text();
+    let text = of_sheet(&set(), "koi.png", Size::new(8, 8)).to_text();
     let wanted = r#"{
   "format": "shibori/1",
   "pages": [
-    { "file": "koi.png", "size": [3, 2] }
+    { "file": "koi.png", "size": [8, 8] }
   ],
   "frames": [
-    { "name": "koi-00", "sprite": "koi", "page": 0, "rect": [0, 0, 3, 2], "canvas": [8, 8], "inset": [2, 5], "pivot": [4, 7.5], "source": { "file": "koi.png", "cell": "r0c1" }, "extras": { "sound": "plop" }, "later": [1] },
+    { "name": "koi-00", "sprite": "koi", "page": 0, "rect": [2, 5, 3, 2], "canvas": [8, 8], "inset": [2, 5], "pivot": [4, 7.5], "source": { "file": "koi.png", "cell": "r0c1" }, "extras": { "sound": "plop" }, "later": [1] },
     { "name": "koi-01", "sprite": "koi", "page": 0, "rect": [0, 0, 0, 0], "canvas": [8, 8], "inset": [0, 0], "pivot": [4, 4] }
   ],
   "clips": [
@@ -153,4 +153,38 @@ fn boxes_panels_and_polygons_are_read_and_empty_boxes_refused() {
     assert_eq!(found.polygon[1], shibori_core::Point::new(4.5, 1.0));
     let empty = load_with(&format!("{place}, \"boxes\": {{ \"hit\": [1, 2, 0, 4] }}"), SIZE).unwrap_err();
     assert_eq!(empty, "the box 'hit' of frame 'koi-00' holds nothing: width and height must be at least 1");
+}
+
+#[test]
+fn reading_only_what_shows_loses_nothing() {
+    use crate::write::{self, Transaction};
+    let folder = tempfile::tempdir().unwrap();
+    let frame = |at: u32| {
+        let image = RgbaImage::from_fn(12, 9, |x, y| {
+            let inside = (2 + at..7).contains(&x) && (1..5 + at).contains(&y);
+            image::Rgba(if inside { [x as u8 * 9, y as u8 * 9, at as u8, 255] } else { [0; 4] })
+        });
+        let name = Name::new(format!("f{at}")).unwrap();
+        Frame::new(Name::new("koi").unwrap(), name, Pixels::whole(image)).unwrap()
+    };
+    let set = FrameSet::new((0..4).map(frame).collect(), vec![]).unwrap();
+    // Also from pages of an atlas on which some lie turned.
+    let dense = shibori_core::pack::DenseOptions { may_turn: true, ..Default::default() };
+    let layout = shibori_core::pack::Layout::Dense(dense);
+    let options = shibori_core::pack::PackOptions { layout, ..shibori_core::pack::PackOptions::dense() };
+    let atlas = shibori_core::pack::pack(set.clone(), Vec::new(), &options).unwrap();
+    let run = Transaction::default();
+    write::set(set.clone(), &folder.path().join("set"), &run, || {}).unwrap();
+    write::atlas(&folder.path().join("a"), &[atlas], &write::PageEncoding::default(), &run, || {}).unwrap();
+    run.commit().unwrap();
+    for manifest in ["set/frames.json", "a.json"] {
+        let limits = crate::read::Limits { tighten: true, ..crate::read::Limits::default() };
+        let read = crate::read::load(&folder.path().join(manifest), &limits).unwrap().set;
+        for (before, after) in set.frames().iter().zip(read.frames()) {
+            assert!(after.restored().looks_like(&before.restored()), "{manifest} {}", before.name());
+            assert_eq!((after.canvas(), after.pivot()), (before.canvas(), before.pivot()));
+        }
+        let kept: u64 = read.frames().iter().map(|frame| frame.pixels().size().area()).sum();
+        assert!(manifest == "a.json" || kept < 4 * 12 * 9, "{manifest}: {kept}");
+    }
 }

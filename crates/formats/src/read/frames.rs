@@ -4,7 +4,7 @@ use std::path::Path;
 
 use serde_json::Value;
 use shibori_core::clip::{Clip, Play};
-use shibori_core::{Frame, FrameSet, Name, Pixels, Source};
+use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
 
 use crate::read::gathered::{Remark, file_name, sprite_name};
 use crate::read::image::image;
@@ -19,17 +19,20 @@ pub(super) fn frames_of_file(
 ) -> Result<(FrameSet, Vec<Remark>), Error> {
     let Loaded { picture, is_truncated, .. } = image(path, limits)?;
     let file = file_name(path);
-    match picture {
+    let read = match picture {
         Picture::Still(pixels) => {
-            let set = still(pixels, sprite, sprite_name(path)?, &file);
-            Ok((set.map_err(|problem| Error::read(path, problem))?, Vec::new()))
+            still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::new()))
         }
         Picture::Moving(animation) => {
-            let name = sprite_name(path)?;
-            animation_frames(animation, sprite, &name, &file, is_truncated)
-                .map_err(|problem| Error::read(path, problem))
+            animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
+    };
+    let (set, remarks) = read.map_err(|problem| Error::read(path, problem))?;
+    if !limits.tighten {
+        return Ok((set, remarks));
     }
+    let set = set.map_frames(|_, frame| Ok::<_, SetError>(frame.tightened()));
+    Ok((set.map_err(|error| Error::read(path, error))?, remarks))
 }
 
 fn still(pixels: Pixels, sprite: &Name, name: Name, file: &str) -> Result<FrameSet, ReadProblem> {

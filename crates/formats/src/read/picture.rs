@@ -123,6 +123,9 @@ pub struct Limits {
     pub accept_truncated: bool,
     /// Take images of a set whose size was changed since.
     pub accept_edits: bool,
+    /// Keep only what shows of each frame, as soon as it is read: for what trims anyway, memory then grows with the drawings
+    /// and not with their canvases.
+    pub tighten: bool,
 }
 
 impl Limits {
@@ -134,7 +137,7 @@ impl Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false, accept_edits: false }
+        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false, accept_edits: false, tighten: false }
     }
 }
 

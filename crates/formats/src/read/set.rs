@@ -30,8 +30,8 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     let pages =
         parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
     let remarks = refit(&mut manifest, &pages);
-    for (page, pixels) in manifest.pages.iter().zip(&pages) {
-        let (said, found) = (Size::from((page.size[0], page.size[1])), pixels.size());
+    for (page, opened) in manifest.pages.iter().zip(&pages) {
+        let (said, found) = (Size::from((page.size[0], page.size[1])), opened.size);
         if said != found {
             return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
         }
@@ -54,7 +54,7 @@ pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Er
         for page in &manifest.pages {
             // Frames of a page without this companion are left out below.
             let Some(file) = page.companions.get(suffix) else {
-                pages.push(Pixels::none());
+                pages.push(Opened::whole(Pixels::none()));
                 continue;
             };
             let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
@@ -64,7 +64,7 @@ pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Er
         }
         let mut part = manifest.clone();
         part.clips.clear();
-        part.frames.retain(|frame| pages.get(frame.page).is_some_and(|page| !page.is_empty()));
+        part.frames.retain(|frame| pages.get(frame.page).is_some_and(|page| !page.size.is_empty()));
         for frame in &mut part.frames {
             frame.name += suffix;
         }
@@ -75,11 +75,11 @@ pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Er
 
 /// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
 /// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
-fn refit(manifest: &mut Manifest, pages: &[Pixels]) -> Vec<Remark> {
+fn refit(manifest: &mut Manifest, pages: &[Opened]) -> Vec<Remark> {
     let mut remarks = Vec::new();
-    for (number, pixels) in pages.iter().enumerate() {
+    for (number, opened) in pages.iter().enumerate() {
         let page = &mut manifest.pages[number];
-        let (said, found) = (page.size, pixels.size());
+        let (said, found) = (page.size, opened.size);
         let mut on_page = manifest.frames.iter_mut().filter(|f| f.page == number && f.rect != [0; 4]);
         let (Some(frame), None) = (on_page.next(), on_page.next()) else { continue };
         if said == [found.width, found.height] || frame.rect != [0, 0, said[0], said[1]] {
@@ -126,7 +126,7 @@ pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
     Ok(OldPlaces { pages, places })
 }
 
-fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<Pixels, Error> {
+fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<Opened, Error> {
     let loaded = match read_image(file, limits) {
         Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
             return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));
@@ -141,21 +141,58 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Resu
         let found = pixels.size();
         return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
     }
-    Ok(as_seen(page, pixels))
+    let pixels = as_seen(page, pixels);
+    Ok(if limits.tighten { Opened::tight(&pixels) } else { Opened::whole(pixels) })
 }
 
-fn to_set(manifest: Manifest, pages: &[Pixels]) -> Result<FrameSet, ReadProblem> {
+/// A page, or what shows of it.
+struct Opened {
+    pixels: Pixels,
+    /// Where they lie on the page.
+    at: Pair,
+    /// The page.
+    size: Size,
+}
+
+impl Opened {
+    fn whole(pixels: Pixels) -> Self {
+        let size = pixels.size();
+        Self { pixels, at: Pair::default(), size }
+    }
+
+    /// Only what shows; the rest of the page is let go.
+    fn tight(page: &Pixels) -> Self {
+        let shown = page.content(0).unwrap_or_default();
+        let pixels = page.part(shown).unwrap_or_else(Pixels::none).compacted();
+        Self { pixels, at: Pair { x: shown.x, y: shown.y }, size: page.size() }
+    }
+
+    /// The pixels of a part of the page, and where they begin inside it; `None` where it reaches beyond the page.
+    fn part(&self, rect: Rect) -> Option<(Pixels, Pair)> {
+        if !rect.lies_in(Rect::of(self.size)) {
+            return None;
+        }
+        let here = Rect::at(self.at.x, self.at.y, self.pixels.size());
+        let Some(shown) = rect.intersection(here) else { return Some((Pixels::none(), Pair::default())) };
+        let own = Rect { x: shown.x - here.x, y: shown.y - here.y, ..shown };
+        Some((self.pixels.part(own)?, Pair { x: shown.x - rect.x, y: shown.y - rect.y }))
+    }
+}
+
+fn to_set(manifest: Manifest, pages: &[Opened]) -> Result<FrameSet, ReadProblem> {
     let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
     let frames = frames.collect::<Result<Vec<_>, _>>()?;
     let clips = manifest.clips.into_iter().map(to_clip).collect::<Result<Vec<_>, _>>()?;
     Ok(FrameSet::new(frames, clips)?.with_carried(carried(manifest.extras, manifest.other)))
 }
 
-fn to_frame(entry: FrameEntry, pages: &[Pixels]) -> Result<Frame, ReadProblem> {
-    let pixels = kept_pixels(&entry, pages)?;
+fn to_frame(entry: FrameEntry, pages: &[Opened]) -> Result<Frame, ReadProblem> {
+    let (pixels, at) = kept_pixels(&entry, pages)?;
     let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
-    let inset =
-        if pixels.is_empty() { Pair::default() } else { Pair { x: entry.inset[0], y: entry.inset[1] } };
+    let inset = match pixels.is_empty() {
+        true => Pair::default(),
+        false => Pair { x: entry.inset[0].saturating_add(at.x), y: entry.inset[1].saturating_add(at.y) },
+    };
     let frame =
         Frame::trimmed(Name::new(entry.sprite)?, Name::new(entry.name.clone())?, pixels, canvas, inset);
     let frame = frame.map_err(|error| ReadProblem::Frame { frame: entry.name, error })?;
@@ -185,18 +222,25 @@ fn to_frame(entry: FrameEntry, pages: &[Pixels]) -> Result<Frame, ReadProblem> {
         .with_carried(carried(entry.extras, entry.other)))
 }
 
-fn kept_pixels(entry: &FrameEntry, pages: &[Pixels]) -> Result<Pixels, ReadProblem> {
+/// The pixels that a frame keeps, and where they begin inside its rectangle.
+fn kept_pixels(entry: &FrameEntry, pages: &[Opened]) -> Result<(Pixels, Pair), ReadProblem> {
     let [x, y, width, height] = entry.rect;
     let rect = Rect::new(x, y, width, height);
     if rect.is_empty() {
-        return Ok(Pixels::none());
+        return Ok((Pixels::none(), Pair::default()));
     }
     let count = pages.len();
     let no_page = || ReadProblem::NoPage { frame: entry.name.clone(), page: entry.page, count };
     let page = pages.get(entry.page).ok_or_else(no_page)?;
-    let outside = || ReadProblem::RectOutside { frame: entry.name.clone(), rect, page: page.size() };
-    let part = page.part(rect).ok_or_else(outside)?;
-    Ok(if entry.turned { Pixels::whole(imageops::rotate270(&part.to_image())) } else { part })
+    let outside = || ReadProblem::RectOutside { frame: entry.name.clone(), rect, page: page.size };
+    let (part, at) = page.part(rect).ok_or_else(outside)?;
+    if !entry.turned || part.is_empty() {
+        return Ok((part, at));
+    }
+    // Turned back a quarter, what was on the left is at the bottom.
+    let upright = Pixels::whole(imageops::rotate270(&part.to_image()));
+    let below = rect.width - at.x - part.size().width;
+    Ok((upright, Pair { x: at.y, y: below }))
 }
 
 fn to_source(entry: SourceEntry) -> Source {

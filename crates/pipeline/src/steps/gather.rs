@@ -3,18 +3,24 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_formats::read::{Gathered, load_companions, manifest_of, source, sources};
+use shibori_formats::read::{Gathered, Limits, load_companions, manifest_of, source, sources};
 
 use tracing::{debug, info_span};
 
 use crate::options::OnlyOption;
 use crate::{Context, Error, Notice};
 
-/// Frames of several sources in one set. Their files are sources of the run from now on.
-pub(crate) fn many(paths: &[PathBuf], only: &OnlyOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
+/// Frames of several sources in one set. Their files are sources of the run from now on. With `tighten`, only what shows of
+/// each frame is kept: for those that are trimmed anyway.
+pub(crate) fn many(
+    paths: &[PathBuf],
+    only: &OnlyOption,
+    tighten: bool,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
     let _span = info_span!("read", sources = paths.len()).entered();
     let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
-    Ok(only.of(heard(sources(&paths, &cx.limits)?, cx))?)
+    Ok(only.of(heard(sources(&paths, &Limits { tighten, ..cx.limits })?, cx))?)
 }
 
 /// Frames of one source.

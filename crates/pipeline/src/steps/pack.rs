@@ -34,7 +34,8 @@ pub struct Packed {
 /// Where a source can't be read, or frames can't be packed.
 pub fn pack(sources: &[PathBuf], options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
     options.validate()?;
-    pack_set(gather::many(sources, &options.only, cx)?, options, cx)
+    let is_trimmed = trim_scope(options) != TrimScope::None;
+    pack_set(gather::many(sources, &options.only, is_trimmed, cx)?, options, cx)
 }
 
 /// The same with frames that are there already.
@@ -49,8 +50,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     let keep = options.arrange.keep_places.as_ref().map(|old| old_places(&cx.at(old))).transpose()?;
     let rules = options.arrange.options(step, keep);
     let (set, companions) = with_companions(set, options)?;
-    let is_dense = options.arrange.layout() == LayoutChoice::Dense;
-    let trim = if is_dense { TrimScope::Frame } else { TrimScope::None };
+    let trim = trim_scope(options);
     let clips = &options.clips;
     let mut changes = marks(&options.shape);
     if *clips != ClipOptions::default() {
@@ -81,6 +81,13 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     let how = options.shape.resample();
     let atlases = factors.iter().map(|&factor| atlas.scaled(factor, how)).collect::<Result<_, _>>()?;
     Ok(Packed { atlases, canvas_pixels, layers: companions.len() })
+}
+
+/// What shares one box where frames are trimmed: by itself each frame has its own, but only where place is not index.
+fn trim_scope(options: &PackOptions) -> TrimScope {
+    let is_dense = options.arrange.layout() == LayoutChoice::Dense;
+    let default = if is_dense { TrimScope::Frame } else { TrimScope::None };
+    options.shape.trim_scope().unwrap_or(default)
 }
 
 /// Writes atlases at a path without ending.
