@@ -10,6 +10,7 @@ use serde::Serialize;
 use shibori_pipeline::{Listener, Notice, Task};
 
 use crate::args::{Everywhere, When};
+use crate::message::{Message, Weight};
 use crate::progress::Progress;
 use crate::words;
 
@@ -19,23 +20,6 @@ pub(crate) struct Console {
     paint_out: bool,
     paint_err: bool,
     progress: Mutex<Option<(Task, Progress)>>,
-}
-
-/// Something to say on stderr: a line, and what to do about it.
-#[derive(Clone, Debug)]
-pub(crate) struct Message {
-    pub(crate) text: String,
-    /// A typed text with a mark under the wrong character.
-    pub(crate) pointer: Option<String>,
-    pub(crate) hint: Option<String>,
-}
-
-/// How much a message matters.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Weight {
-    Error,
-    Warning,
-    Note,
 }
 
 const RED: &str = "\u{1b}[1;31m";

@@ -8,6 +8,7 @@ mod args;
 mod commands;
 mod console;
 mod failure;
+mod message;
 mod progress;
 mod terminal;
 mod trace;
@@ -20,8 +21,9 @@ use args::Cli;
 use clap::Parser;
 use clap::error::{ContextKind, ContextValue};
 use commands::Program;
-use console::{Console, Weight};
+use console::Console;
 use failure::Failure;
+use message::Weight;
 use shibori_core::SyntaxError;
 
 fn main() -> ExitCode {

@@ -6,14 +6,8 @@
 use std::fmt;
 use std::str::FromStr;
 
+use crate::{Annotations, Carried, Insets, Name, Pair, Pixels, Point, Rect, Size};
 use image::RgbaImage;
-use serde_json::{Map, Value};
-
-use crate::{Annotations, Insets, Name, Pair, Pixels, Point, Rect, Size};
-
-/// Keys of a manifest that this version does not use itself (the user's `extras` among them): carried
-/// along untouched from reading to writing.
-pub type Carried = Map<String, Value>;
 
 /// One frame.
 ///

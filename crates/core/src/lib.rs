@@ -34,6 +34,7 @@ pub mod shape;
 
 mod annotations;
 mod background;
+mod carried;
 mod color;
 mod components;
 mod frame;
@@ -52,8 +53,9 @@ mod syntax;
 
 pub use annotations::{Annotations, Area, AreaError, Insets, InsetsError, Mirror};
 pub use background::{Background, find_background};
+pub use carried::Carried;
 pub use color::{Color, ColorError, over};
-pub use frame::{Carried, Cell, Frame, FrameError, Source};
+pub use frame::{Cell, Frame, FrameError, Source};
 pub use geometry::{Pair, Point, Rect, Size, SizeError};
 pub use index::Index;
 pub use name::{Name, NameError, file_fault};

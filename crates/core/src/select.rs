@@ -145,10 +145,10 @@ impl Pick {
         let sprite = self.sprite_in(set, home)?;
         let frames = set.frames_of(&sprite);
         match &self.what {
-            What::Numbers { from, to, step } => numbers(&frames, &sprite, *from, *to, *step),
-            What::Row(row) => row_of(set, &frames, &sprite, *row),
-            What::Cells { row, from, to } => cells(set, &frames, &sprite, *row, (*from, *to)),
-            What::Named(pattern) => named(set, &frames, &sprite, pattern),
+            What::Numbers { from, to, step } => numbers(frames, &sprite, *from, *to, *step),
+            What::Row(row) => row_of(set, frames, &sprite, *row),
+            What::Cells { row, from, to } => cells(set, frames, &sprite, *row, (*from, *to)),
+            What::Named(pattern) => named(set, frames, &sprite, pattern),
         }
     }
 

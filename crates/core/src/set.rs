@@ -169,7 +169,7 @@ impl FrameSet {
     }
 
     /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
-    pub fn replacing(self, part: FrameSet) -> Result<Self, SetError> {
+    pub fn replacing(self, part: &FrameSet) -> Result<Self, SetError> {
         let new: HashMap<(&Name, &Name), &Frame> =
             part.frames.iter().map(|frame| ((frame.sprite(), frame.name()), frame)).collect();
         self.map_frames(|_, frame| {
@@ -188,9 +188,7 @@ impl FrameSet {
             let before = all.frames.len();
             all.frames.extend(set.frames);
             all.clips.extend(set.clips.into_iter().map(|clip| clip.moved_by(before)));
-            for (key, value) in set.carried {
-                all.carried.entry(key).or_insert(value);
-            }
+            all.carried.add_missing(set.carried);
         }
         check_frame_names(&all.frames)?;
         check_clips(&all.frames, &all.clips)?;
@@ -293,7 +291,7 @@ pub(crate) mod tests {
         let changed = set
             .only(&[1])
             .map_frames(|_, frame| Ok::<_, SetError>(frame.with_pivot(crate::Point::new(9.0, 9.0))));
-        let set = set.replacing(changed.unwrap()).unwrap();
+        let set = set.replacing(&changed.unwrap()).unwrap();
         let pivots: Vec<f64> = set.frames().iter().map(|frame| frame.pivot().x).collect();
         assert_eq!(pivots, [2.0, 9.0, 2.0]);
         assert_eq!(set.clips().len(), 1);

@@ -52,10 +52,7 @@ fn main() {
         println!("{seconds} {}", peak());
         return;
     }
-    println!(
-        "{:22} {}",
-        "", "time and peak memory for each size; in brackets the factor from the size before"
-    );
+    println!("{:22} time and peak memory for each size; in brackets the factor from the size before", "");
     let only = words.first().map_or("", String::as_str);
     for (name, sizes, _) in CASES.iter().filter(|(name, ..)| name.starts_with(only)) {
         let mut line = format!("{name:22}");

@@ -8,7 +8,7 @@ use shibori_formats::write::{AtlasReport, PageFile};
 use shibori_pipeline::steps::Packed;
 
 use super::Program;
-use crate::console::{Message, Weight};
+use crate::message::{Message, Weight};
 use crate::words::{bytes, counted, grouped};
 
 /// Bytes of texture memory a pixel takes, uncompressed.

@@ -15,7 +15,7 @@ use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::Error;
 use shibori_pipeline::options::{Contradiction, With};
 
-use crate::console::Message;
+use crate::message::Message;
 use crate::words::counted;
 
 /// Exit codes, apart from 0.

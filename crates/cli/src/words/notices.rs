@@ -3,7 +3,7 @@
 use shibori_formats::read::Remark;
 use shibori_pipeline::{Notice, Task};
 
-use crate::console::{Message, Weight};
+use crate::message::{Message, Weight};
 use crate::words::{counted, grouped};
 
 /// What is counted.

@@ -25,7 +25,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
                 at: soft.first,
                 value: soft.count as f64,
                 limit: 0.0,
-                seen: Seen::Soft { pixels: soft.count as u64 },
+                seen: Seen::Soft { pixels: soft.count },
                 remedy: Remedy::HardenAlpha,
             });
         }

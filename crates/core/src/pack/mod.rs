@@ -440,11 +440,10 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
 fn check_layers(set: &FrameSet, layers: &[Layer]) -> Result<(), PackError> {
     for layer in layers {
         let fits = |at: usize, size: Size| layer.pixels.get(at).is_some_and(|pixels| pixels.size() == size);
-        let frames = set.frames().iter().enumerate();
-        for (at, frame) in frames.filter(|(at, frame)| !fits(*at, frame.pixels().size())) {
-            let (suffix, frame, size) =
-                (layer.suffix.clone(), frame.name().clone(), set.frames()[at].pixels().size());
-            return Err(PackError::Layer { suffix, frame, size });
+        let mut frames = set.frames().iter().enumerate();
+        if let Some((_, frame)) = frames.find(|(at, frame)| !fits(*at, frame.pixels().size())) {
+            let (suffix, size) = (layer.suffix.clone(), frame.pixels().size());
+            return Err(PackError::Layer { suffix, frame: frame.name().clone(), size });
         }
     }
     Ok(())

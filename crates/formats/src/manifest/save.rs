@@ -142,7 +142,7 @@ fn source_entry(source: &Source) -> SourceEntry {
         file: source.file.clone(),
         cell: source.cell.map(|cell| cell.to_string()),
         rect: source.rect.map(numbers),
-        other: source.carried.clone(),
+        other: source.carried.to_map(),
     }
 }
 
@@ -153,7 +153,7 @@ fn clip_entry(clip: &Clip) -> ClipEntry {
         ticks: step.ticks,
         mirror: step.mirror,
         event: step.event.clone(),
-        other: step.carried.clone(),
+        other: step.carried.to_map(),
     };
     ClipEntry {
         name: clip.name().to_string(),
@@ -180,7 +180,7 @@ fn numbers(rect: Rect) -> [u32; 4] {
 
 /// The user's `extras`, and the rest.
 fn parted(carried: &Carried) -> (Option<Map<String, Value>>, Map<String, Value>) {
-    let mut other = carried.clone();
+    let mut other = carried.to_map();
     match other.remove("extras") {
         Some(Value::Object(extras)) => (Some(extras), other),
         Some(strange) => {

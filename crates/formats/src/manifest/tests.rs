@@ -18,7 +18,7 @@ fn set() -> FrameSet {
     let carried = json!({ "extras": { "sound": "plop" }, "later": [1] }).as_object().unwrap().clone();
     let first = named("koi-00", pixels, Pair { x: 2, y: 5 }).with_pivot(Point::new(4.0, 7.5));
     let frames = vec![
-        first.with_source(Some(source)).with_carried(carried),
+        first.with_source(Some(source)).with_carried(carried.into()),
         named("koi-01", Pixels::none(), Pair::default()),
     ];
     let specs: Vec<ClipSpec> =

@@ -249,7 +249,7 @@ fn to_source(entry: SourceEntry) -> Source {
         // A cell in words that are not ours is kept as nothing rather than refused.
         cell: entry.cell.and_then(|cell| cell.parse().ok()),
         rect: entry.rect.map(|[x, y, width, height]| Rect::new(x, y, width, height)),
-        carried: entry.other,
+        carried: entry.other.into(),
     }
 }
 
@@ -259,7 +259,7 @@ fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
         ticks: step.ticks,
         mirror: step.mirror,
         event: step.event,
-        carried: step.other,
+        carried: step.other.into(),
     });
     let play = match entry.play {
         Playing::Forward => Play::Forward,
@@ -273,5 +273,5 @@ fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) ->
     if let Some(extras) = extras {
         other.insert("extras".to_owned(), Value::Object(extras));
     }
-    other
+    other.into()
 }

@@ -5,6 +5,9 @@
 //! contradicts what is told by each group's `validate`, which every step calls first. Paths are as the user wrote them;
 //! [`Context::at`](crate::Context::at) says which file is meant.
 
+// What is said of an option is also its help on a command line, where brackets are no links.
+#![allow(rustdoc::broken_intra_doc_links)]
+
 mod clean;
 mod clips;
 mod commands;

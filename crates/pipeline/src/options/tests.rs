@@ -119,7 +119,8 @@ fn commands_are_made_of_the_groups() {
 
 #[test]
 fn what_is_out_of_range_is_refused_however_it_comes() {
-    fn refused<T: DeserializeOwned + std::fmt::Debug>(value: Value, told: &str) {
+    fn refused<T: DeserializeOwned + std::fmt::Debug>(value: impl Into<Value>, told: &str) {
+        let value = value.into();
         let error = serde_json::from_value::<T>(value.clone()).unwrap_err().to_string();
         assert!(error.contains(told), "{value}: {error}");
     }

@@ -102,7 +102,7 @@ pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> R
     changes.extend(shaping(&options.shape, Defaults::PLAIN, cx)?);
     let done = Plan::new(changes).run(part, cx)?;
     let frames = reports(&before, &done.set, &done.shifts);
-    let set = set.replacing(done.set)?;
+    let set = set.replacing(&done.set)?;
     Ok(Adjusted { set, mended: done.mended, frames, covered: done.covered })
 }
 

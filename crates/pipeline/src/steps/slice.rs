@@ -151,7 +151,7 @@ fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut
             let sheet = prepared(path, &pixels, &options.clean, cx)?;
             let (set, how) = cut_sheet(path, &sheet, options, cx)?;
             debug!(file = %path.display(), frames = set.frames().len(), "cut");
-            cleaned(set, report(how), options, sheet.keyed.map(|(color, pixels)| (color, pixels)), cx)
+            cleaned(set, report(how), options, sheet.keyed, cx)
         }
         Picture::Moving(animation) if options.cut.says_where() || options.cut.manifest_only.is_on() => {
             Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() })
