@@ -1,0 +1,229 @@
+//! The steps as a library user calls them: outcomes, notices and errors are values, several steps share one transaction, and
+//! nothing is in place before it is committed.
+
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+use image::{Rgba, RgbaImage};
+use serde_json::json;
+use shibori_formats::write::Policy;
+use shibori_pipeline::options::{
+    CheckOptions, ClipCommand, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions,
+    PackOptions, SliceOptions, UnpackOptions,
+};
+use shibori_pipeline::steps::{self, How, Shows, Target};
+use shibori_pipeline::{Context, Deaf, Error, Listener, Notice, Task};
+use tempfile::TempDir;
+
+/// Keeps what it hears.
+#[derive(Default)]
+struct Ear {
+    notices: Mutex<Vec<Notice>>,
+    counts: Mutex<Vec<(Task, usize, usize)>>,
+}
+
+impl Listener for Ear {
+    fn notice(&self, notice: Notice) {
+        self.notices.lock().unwrap().push(notice);
+    }
+
+    fn progress(&self, task: Task, done: usize, of: usize) {
+        self.counts.lock().unwrap().push((task, done, of));
+    }
+}
+
+fn options<T: serde::de::DeserializeOwned>(value: impl Into<serde_json::Value>) -> T {
+    serde_json::from_value(value.into()).unwrap()
+}
+
+/// Four cells of 16x16 with a block that grows, on a background.
+fn sheet(background: Rgba<u8>) -> RgbaImage {
+    RgbaImage::from_fn(64, 16, |x, y| {
+        let (cell, x) = (x / 16, x % 16);
+        let inside = (4..8 + cell).contains(&x) && (5..14).contains(&y);
+        if inside { Rgba([40 * cell as u8, 90, (x * 9) as u8, 255]) } else { background }
+    })
+}
+
+const CLEAR: Rgba<u8> = Rgba([0; 4]);
+
+/// A folder with `koi.png`, and a context whose paths begin there.
+fn at_home<'a>(image: &RgbaImage, ear: &'a Ear) -> (TempDir, Context<'a>) {
+    let home = tempfile::tempdir().unwrap();
+    image.save_with_format(home.path().join("koi.png"), image::ImageFormat::Qoi).unwrap();
+    let mut cx = Context::new(ear);
+    cx.base = home.path().to_owned();
+    (home, cx)
+}
+
+/// Four columns; one row is too little to find a grid by.
+fn in_four() -> SliceOptions {
+    options(json!({ "slice": { "grid": "4x1" } }))
+}
+
+fn koi() -> Vec<PathBuf> {
+    vec![PathBuf::from("koi.png")]
+}
+
+fn listing(folder: &Path) -> Vec<String> {
+    let mut names: Vec<String> =
+        std::fs::read_dir(folder).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
+    names.sort();
+    names
+}
+
+#[test]
+fn several_steps_hand_on_frames_in_memory_and_share_one_transaction() {
+    let ear = Ear::default();
+    let (home, cx) = at_home(&sheet(CLEAR), &ear);
+    let slice: SliceOptions = options(json!({
+        "slice": { "grid": "4x1" }, "clips": { "clip": "grow = 0-3 @12fps" }, "shape": { "pivot": "feet" },
+    }));
+    let sliced = steps::slice(&koi(), &slice, &cx).unwrap();
+    assert_eq!(sliced.set.frames().len(), 4);
+    assert!(
+        matches!(&sliced.sheets[0].how, How::Grid { is_found: false, dropped, .. } if dropped.is_empty())
+    );
+    let pack = PackOptions::default();
+    let packed = steps::pack_set(sliced.set.clone(), &pack, &cx).unwrap();
+    steps::write_set(sliced.set, Path::new("sets/koi"), &cx).unwrap();
+    let report = steps::write_atlases(&packed, Path::new("atlas/koi"), &pack, &cx).unwrap();
+    assert_eq!(report.manifests, [home.path().join("atlas/koi.json")]);
+    // Made ready, but not in place: no manifest lies there yet.
+    assert!(!home.path().join("sets/koi/frames.json").exists() && !report.manifests[0].exists());
+    cx.commit().unwrap();
+    assert_eq!(listing(&home.path().join("atlas")), ["koi.json", "koi.png"]);
+    assert_eq!(listing(&home.path().join("sets/koi")).len(), 5);
+    let counts = ear.counts.lock().unwrap();
+    assert_eq!(counts.iter().filter(|(task, ..)| *task == Task::Frames).count(), 4);
+    assert!(counts.contains(&(Task::Pages, 1, 1)));
+}
+
+#[test]
+fn a_run_that_is_not_committed_leaves_everything_as_it_was() {
+    let ear = Ear::default();
+    let (home, cx) = at_home(&sheet(CLEAR), &ear);
+    let sliced = steps::slice(&koi(), &in_four(), &cx).unwrap();
+    steps::write_set(sliced.set.clone(), Path::new("a/b"), &cx).unwrap();
+    // The same files by another step of the run.
+    let twice = steps::write_set(sliced.set, Path::new("a/b"), &cx);
+    assert!(matches!(twice, Err(Error::File(_))));
+    drop(cx);
+    assert_eq!(listing(home.path()), ["koi.png"]);
+    // A dry run says what it would write, and writes nothing.
+    let mut dry = Context::with_policy(&ear, Policy { dry_run: true, force: false });
+    dry.base = home.path().to_owned();
+    let sliced = steps::slice(&koi(), &in_four(), &dry).unwrap();
+    let written = steps::write_set(sliced.set, Path::new("a"), &dry).unwrap();
+    dry.commit().unwrap();
+    assert_eq!((written.files.len(), listing(home.path())), (5, vec!["koi.png".to_owned()]));
+}
+
+#[test]
+fn a_source_is_never_written_over_whatever_step_wants_to() {
+    let ear = Ear::default();
+    let (_home, cx) = at_home(&sheet(CLEAR), &ear);
+    steps::slice(&koi(), &in_four(), &cx).unwrap();
+    let error = steps::write_picture(&sheet(CLEAR), Path::new("koi.png"), &cx).unwrap_err();
+    assert!(error.to_string().contains("is a source of this run"), "{error}");
+}
+
+#[test]
+fn what_is_noticed_comes_as_values() {
+    let ear = Ear::default();
+    let back = Rgba([20, 200, 60, 255]);
+    let (_home, cx) = at_home(&sheet(back), &ear);
+    let sliced = steps::slice(&koi(), &options(json!({ "slice": { "grid": "4x1" } })), &cx).unwrap();
+    assert_eq!(sliced.set.frames().len(), 4);
+    let uneven = json!({ "slice": { "grid": "4x1" }, "clean": { "key": "auto" },
+        "shape": { "scale": 1.5, "pivot": "99px,5px" } });
+    steps::slice(&koi(), &options(uneven), &cx).unwrap();
+    let notices = ear.notices.lock().unwrap();
+    assert!(matches!(&notices[0], Notice::FlatBackground { file, .. } if file == Path::new("koi.png")));
+    assert!(notices.contains(&Notice::UnevenScale { factor: 1.5 }));
+    assert!(matches!(notices.last(), Some(Notice::PivotsOutside { frames: 4, .. })));
+}
+
+#[test]
+fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
+    let ear = Ear::default();
+    let (home, cx) = at_home(&sheet(CLEAR), &ear);
+    let cut = |value: serde_json::Value| {
+        let error = steps::slice(&koi(), &options(value), &cx).unwrap_err();
+        assert!(!error.to_string().contains("--"), "{error}");
+        error
+    };
+    assert!(matches!(cut(json!({})), Error::UnsureGrid { grids, .. } if grids.len() == 1));
+    assert!(matches!(cut(json!({ "slice": { "grid": "5x1" } })), Error::Cut { .. }));
+    assert!(matches!(cut(json!({ "slice": { "grid": "4x1", "take": "9" } })), Error::Select(_)));
+    assert!(matches!(cut(json!({ "slice": { "grid": "4x1", "islands": true } })), Error::Options(_)));
+    assert!(matches!(cut(json!({ "clean": { "key": "123456" } })), Error::KeyNowhere { .. }));
+    assert!(matches!(
+        cut(json!({ "slice": { "grid": "4x1" }, "clean": { "defringe": true } })),
+        Error::NoKey
+    ));
+    assert!(matches!(
+        cut(json!({ "slice": { "grid": "4x1" }, "clips": { "clip": "a = 7" } })),
+        Error::Apply(_)
+    ));
+    let blank = RgbaImage::new(64, 16);
+    blank.save_with_format(home.path().join("blank.png"), image::ImageFormat::Qoi).unwrap();
+    let of_blank = |value: serde_json::Value| steps::slice(&["blank.png".into()], &options(value), &cx);
+    assert!(matches!(of_blank(json!({})), Err(Error::BlankSheet { .. })));
+    assert!(matches!(of_blank(json!({ "slice": { "grid": "4x1" } })), Err(Error::AllBlank { cells: 4, .. })));
+    assert!(matches!(of_blank(json!({ "slice": { "islands": true } })), Err(Error::NoDrawing { .. })));
+    let no_set = steps::write_adjusted(Default::default(), Path::new("koi.png"), &Target::InPlace, &cx);
+    assert!(matches!(no_set, Err(Error::NotASet { .. })));
+    let clip = steps::clip(Path::new("koi.png"), &ClipCommand::default(), &cx);
+    assert!(matches!(clip, Err(Error::NoClips { .. })));
+    let export =
+        |path: &str, value| steps::export(Path::new(path), &options::<ExportOptions>(value), None, &cx);
+    assert!(matches!(export("koi.png", json!({ "to": "csv" })), Err(Error::NoManifest { exists: true, .. })));
+    assert!(matches!(export("gone", json!({ "to": "csv" })), Err(Error::NoManifest { exists: false, .. })));
+    assert!(matches!(export("koi.png", json!({})), Err(Error::NoFormat)));
+    let page =
+        steps::html(Path::new("koi.png"), &HtmlOptions::default(), Path::new("a.txt"), |_| json!([]), &cx);
+    assert!(matches!(page, Err(Error::NotHtml { .. })));
+    let guide = |value| steps::guide_sheet(&options::<GuideOptions>(value), Path::new("g.png"), &cx);
+    let names = json!({ "grid": "1x1", "cell": "9x9", "rows": ["a", "b"] });
+    assert!(matches!(guide(names), Err(Error::RowNames { names: 2, rows: 1 })));
+    let feet = json!({ "grid": "1x1", "cell": "9x9", "pivot": "feet" });
+    assert!(matches!(guide(feet), Err(Error::Unmeasurable { .. })));
+}
+
+#[test]
+fn every_other_step_gives_its_outcome_without_a_word() {
+    let ear = Ear::default();
+    let (home, cx) = at_home(&sheet(CLEAR), &ear);
+    let slice: SliceOptions = options(json!({
+        "slice": { "grid": "4x1" }, "clips": { "clip": ["grow = 0-3", "back = 3-0 once"] },
+    }));
+    let sliced = steps::slice(&koi(), &slice, &cx).unwrap();
+    let pack = PackOptions::default();
+    let packed = steps::pack_set(sliced.set, &pack, &cx).unwrap();
+    steps::write_atlases(&packed, Path::new("pond"), &pack, &cx).unwrap();
+    cx.commit().unwrap();
+    let mut cx = Context::new(&Deaf);
+    cx.base = home.path().to_owned();
+    let atlas = Path::new("pond.json");
+    let clip: ClipCommand =
+        options(json!({ "clips": { "event": "grow@2=splash" }, "edits": { "drop": "back" } }));
+    let clipped = steps::clip(atlas, &clip, &cx).unwrap();
+    assert!(clipped.is_changed && clipped.set.clips().len() == 1);
+    assert_eq!(clipped.manifest, Path::new("pond.json"));
+    let unpacked = steps::unpack(atlas, &UnpackOptions::default(), &cx).unwrap();
+    assert!(unpacked.frames().iter().all(shibori_core::Frame::is_whole));
+    let checked =
+        steps::check(&[atlas.to_owned()], &options::<CheckOptions>(json!({ "allow": "drift" })), &cx);
+    assert_eq!(checked.unwrap()[0].set.frames().len(), 4);
+    let exported = steps::export(atlas, &options(json!({ "template": "lua" })), None, &cx).unwrap();
+    assert!(exported.is_text && exported.files[0].path.ends_with("pond.lua"));
+    let moving = steps::motion(atlas, &options::<MotionOptions>(json!({ "only": "grow" })), &cx).unwrap();
+    assert!(matches!(&moving.shows, Shows::One(clip) if clip.name().as_str() == "grow"));
+    let both = steps::motion(atlas, &MotionOptions::default(), &cx).unwrap();
+    assert!(matches!(both.shows, Shows::Several(2)));
+    let grid: GridPreviewOptions = options(json!({ "slice": { "grid": "4x1" }, "zoom": 2 }));
+    assert_eq!(steps::grid(Path::new("koi.png"), &grid, &cx).unwrap().blank, 0);
+    let found = steps::inspect(&koi(), &cx).unwrap();
+    assert_eq!(found[0].info.size.width, 64);
+}
