@@ -20,6 +20,8 @@ pub(crate) struct Console {
     paint_out: bool,
     paint_err: bool,
     progress: Mutex<Option<(Task, Progress)>>,
+    /// Why a result could not be written, if it could not.
+    broken: Mutex<Option<io::Error>>,
 }
 
 const RED: &str = "\u{1b}[1;31m";
@@ -41,24 +43,38 @@ impl Console {
             paint_out: wanted(io::stdout().is_terminal()),
             paint_err: wanted(io::stderr().is_terminal()),
             progress: Mutex::new(None),
+            broken: Mutex::new(None),
         }
     }
 
     /// A console for a command line that could not be read, so that nothing is known of its wishes.
     pub(crate) fn for_errors() -> Self {
         let paint_err = may_paint() && io::stderr().is_terminal();
-        Self { json: false, quiet: false, paint_out: false, paint_err, progress: Mutex::new(None) }
+        Self {
+            json: false,
+            quiet: false,
+            paint_out: false,
+            paint_err,
+            progress: Mutex::new(None),
+            broken: Mutex::new(None),
+        }
     }
 
     /// A console for steps inside a command whose own result is JSON: they say nothing.
     pub(crate) fn silenced_for_json(&self) -> Self {
-        Self { json: false, quiet: self.quiet || self.json, progress: Mutex::new(None), ..*self }
+        Self {
+            json: false,
+            quiet: self.quiet || self.json,
+            progress: Mutex::new(None),
+            broken: Mutex::new(None),
+            ..*self
+        }
     }
 
     /// A line of the result, for people.
     pub(crate) fn say(&self, line: &str) {
         if !self.json && !self.quiet {
-            print_out(&harmless(line));
+            self.print_out(&harmless(line));
         }
     }
 
@@ -66,21 +82,40 @@ impl Console {
     pub(crate) fn head(&self, line: &str) {
         let line = harmless(line);
         if !self.json && !self.quiet {
-            print_out(&if self.paint_out { format!("{BOLD}{line}{PLAIN}") } else { line });
+            self.print_out(&if self.paint_out { format!("{BOLD}{line}{PLAIN}") } else { line });
         }
     }
 
     /// The result, for programs. Printed even when quiet: it was asked for.
     pub(crate) fn result(&self, value: &impl Serialize) {
         if self.json {
-            print_out(&serde_json::to_string_pretty(value).expect("results are plain data"));
+            self.print_out(&serde_json::to_string_pretty(value).expect("results are plain data"));
         }
     }
 
     /// A text that is the whole result, as it is.
     pub(crate) fn text(&self, text: &str) {
-        // A reader that went away (a closed pipe) is no mistake of ours.
-        let _ = io::stdout().write_all(text.as_bytes());
+        self.keep(io::stdout().write_all(text.as_bytes()));
+    }
+
+    fn print_out(&self, text: &str) {
+        self.keep(writeln!(io::stdout(), "{text}"));
+    }
+
+    /// Remembers the first thing that went wrong. A reader that went away (a closed pipe) is no mistake of ours.
+    fn keep(&self, written: io::Result<()>) {
+        let Err(error) = written else { return };
+        if error.kind() != io::ErrorKind::BrokenPipe
+            && let Ok(mut broken) = self.broken.lock()
+        {
+            broken.get_or_insert(error);
+        }
+    }
+
+    /// Why results could not be written, such as a full device.
+    pub(crate) fn broken(&self) -> Option<io::Error> {
+        self.keep(io::stdout().flush());
+        self.broken.lock().ok()?.take()
     }
 
     /// Something to know, on stderr. Errors are said even when quiet.
@@ -137,11 +172,6 @@ impl Listener for Console {
 
 fn may_paint() -> bool {
     std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
-}
-
-/// A reader that went away (a closed pipe) is no mistake of ours.
-fn print_out(text: &str) {
-    let _ = writeln!(io::stdout(), "{text}");
 }
 
 fn print_err(text: &str) {

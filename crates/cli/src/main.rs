@@ -22,9 +22,12 @@ use clap::Parser;
 use clap::error::{ContextKind, ContextValue};
 use commands::Program;
 use console::Console;
-use failure::Failure;
+use failure::{Exit, Failure};
 use message::Weight;
 use shibori_core::SyntaxError;
+
+/// The exit code of a run that was interrupted.
+const INTERRUPTED: i32 = 130;
 
 fn main() -> ExitCode {
     let cli = match Cli::try_parse() {
@@ -33,18 +36,36 @@ fn main() -> ExitCode {
     };
     let console = Console::new(&cli.everywhere);
     trace::listen(cli.everywhere.verbose);
+    clean_up_when_interrupted();
     if let Some(jobs) = cli.everywhere.jobs {
         // Fails only where a pool is there already, and none is.
         let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get()).build_global();
     }
     let program = Program::new(&console, &cli.everywhere);
     match commands::run(&cli.command, &program) {
-        Ok(()) => ExitCode::SUCCESS,
+        Ok(()) => match console.broken() {
+            None => ExitCode::SUCCESS,
+            Some(error) => {
+                say(&console, &Failure::usage(format!("standard output: {error}")));
+                ExitCode::from(Exit::Output as u8)
+            }
+        },
         Err(failure) => {
             say(&console, &failure);
             ExitCode::from(failure.exit as u8)
         }
     }
+}
+
+/// What was made ready and is not in place yet goes, then the program ends. Files that are just being moved are all moved
+/// first.
+fn clean_up_when_interrupted() {
+    let ended = || {
+        shibori_formats::write::abandon();
+        std::process::exit(INTERRUPTED);
+    };
+    // Fails only where somebody listens already, and nobody does.
+    let _ = ctrlc::set_handler(ended);
 }
 
 fn say(console: &Console, failure: &Failure) {

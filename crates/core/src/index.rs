@@ -16,6 +16,8 @@ pub struct Index {
     sprite_of: Vec<usize>,
     number_in_sprite: Vec<usize>,
     first_clip: Vec<Option<usize>>,
+    /// The places of each sprite's clips.
+    clips: Vec<Vec<usize>>,
 }
 
 impl Index {
@@ -34,7 +36,11 @@ impl Index {
             index.number_in_sprite.push(index.sprites[known].len());
             index.sprites[known].push(at);
         }
+        index.clips = vec![Vec::new(); index.sprites.len()];
         for (at, clip) in clips.iter().enumerate() {
+            if let Some(&sprite) = index.by_name.get(clip.sprite()) {
+                index.clips[sprite].push(at);
+            }
             for step in clip.steps() {
                 index.first_clip[step.frame].get_or_insert(at);
             }
@@ -55,6 +61,11 @@ impl Index {
     /// The places of a sprite's frames.
     pub fn frames_of(&self, sprite: &Name) -> &[usize] {
         self.by_name.get(sprite).map_or(&[], |&sprite| &self.sprites[sprite])
+    }
+
+    /// The places of a sprite's clips.
+    pub fn clips_of(&self, sprite: &Name) -> &[usize] {
+        self.by_name.get(sprite).map_or(&[], |&sprite| &self.clips[sprite])
     }
 
     /// The number of a frame within its sprite, from 0.

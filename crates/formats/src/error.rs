@@ -206,9 +206,28 @@ pub enum WriteProblem {
     /// A folder where the file should go.
     #[error("is a folder; a file should go there")]
     IsFolder,
+    /// A picture larger than its format can hold.
+    #[error("a {format} is at most {longest} px wide and high, this is {size} px")]
+    TooLarge {
+        /// The format.
+        format: &'static str,
+        /// The longest side it can hold, in pixels.
+        longest: u32,
+        /// The picture.
+        size: Size,
+    },
     /// A file that another step of this run writes.
     #[error("is written by another step of this run")]
     TwoSteps,
+    /// A file that somebody changed between the check and the moment it was to be replaced.
+    #[error("was changed while this ran; nothing was written")]
+    ChangedMeanwhile,
+    /// A file that another run is about to write.
+    #[error("another run is writing there (process {process})")]
+    Busy {
+        /// Its process.
+        process: u32,
+    },
     /// A file that this very run reads.
     #[error("is a source of this run, and sources are never overwritten")]
     IsSource,

@@ -20,7 +20,7 @@
 //! // Two cells of 32x32 px, with a figure of 8x20 px that stands 3 px further to the right in the second.
 //! let figure = |x: u32, y: u32| (8..16).contains(&x) && (10..30).contains(&y);
 //! let sheet = image::RgbaImage::from_fn(64, 32, |x, y| {
-//!     let solid = if x < 32 { figure(x, y) } else { figure(x - 32 - 3, y) };
+//!     let solid = if x < 32 { figure(x, y) } else { figure(x.saturating_sub(32 + 3), y) };
 //!     image::Rgba(if solid { [200, 90, 30, 255] } else { [0; 4] })
 //! });
 //! let sheet = Pixels::whole(sheet);

@@ -1,10 +1,10 @@
 //! `shibori clip`: the clips of a set or an atlas, listed and changed. Only the manifest is written.
 
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use serde::Serialize;
 use shibori_core::FrameSet;
-use shibori_core::clip::Clip;
 use shibori_pipeline::steps::{Clipped, clip};
 
 use super::Program;
@@ -42,7 +42,13 @@ pub(super) fn run(args: &ClipEdit, program: &Program<'_>) -> Result<(), Failure>
     let cx = program.context();
     let clipped = clip(&args.manifest, &options, &cx)?;
     cx.commit()?;
-    let clips: Vec<ClipReport> = clipped.shown.iter().map(|&at| told(&clipped, at)).collect();
+    let mut clips_of = vec![BTreeSet::new(); clipped.set.frames().len()];
+    for (at, clip) in clipped.set.clips().iter().enumerate() {
+        for step in clip.steps() {
+            clips_of[step.frame].insert(at);
+        }
+    }
+    let clips: Vec<ClipReport> = clipped.shown.iter().map(|&at| told(&clipped, at, &clips_of)).collect();
     list(&clipped.set, &clips, program);
     if clipped.is_changed {
         program.say(&format!("{} {}", program.wrote(), clipped.manifest.display()));
@@ -51,11 +57,11 @@ pub(super) fn run(args: &ClipEdit, program: &Program<'_>) -> Result<(), Failure>
     Ok(())
 }
 
-fn told(clipped: &Clipped, at: usize) -> ClipReport {
+fn told(clipped: &Clipped, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipReport {
     let (set, clip) = (&clipped.set, &clipped.set.clips()[at]);
-    let own: std::collections::HashSet<usize> = clip.steps().iter().map(|step| step.frame).collect();
-    let plays = |other: &Clip| other.steps().iter().any(|step| own.contains(&step.frame));
-    let others = set.clips().iter().enumerate().filter(|(place, other)| *place != at && plays(other));
+    let others: BTreeSet<usize> =
+        clip.steps().iter().flat_map(|step| &clips_of[step.frame]).copied().collect();
+    let others = others.into_iter().filter(|&other| other != at).map(|other| &set.clips()[other]);
     let events = clip.steps().iter().enumerate();
     ClipReport {
         sprite: clip.sprite().to_string(),
@@ -63,7 +69,7 @@ fn told(clipped: &Clipped, at: usize) -> ClipReport {
         frames: clip.steps().iter().map(|step| set.number_in_sprite(step.frame)).collect(),
         ms: clip.total_millis(),
         way: clip.way(),
-        shares_with: others.map(|(_, other)| other.name().to_string()).collect(),
+        shares_with: others.map(|other| other.name().to_string()).collect(),
         events: events.filter_map(|(step, s)| Some(format!("{step}={}", s.event.as_ref()?))).collect(),
         deviation_ms: clipped.deviations.iter().find(|(place, _)| *place == at).map(|(_, ms)| *ms),
     }

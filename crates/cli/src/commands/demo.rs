@@ -12,7 +12,7 @@ use shibori_formats::write;
 use super::Program;
 use crate::args::Demo;
 use crate::failure::{Exit, Failure};
-use crate::words::pasteable;
+use crate::words::pasteable_path;
 use road::{OPEN, ROAD};
 
 macro_rules! art {
@@ -49,9 +49,9 @@ struct Report {
 pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
     write_art(&args.folder.join("art"), program)?;
     let commands: Vec<String> = ROAD.iter().map(road::Line::typed).collect();
-    if !program.everywhere.dry_run {
+    if !program.everywhere.run.dry_run.is_on() {
         // Commands are printed with paths from the demo's folder, so that they can be pasted there.
-        program.say(&format!("cd {}", pasteable(&args.folder.display().to_string())));
+        program.say(&format!("cd {}", pasteable_path(&args.folder)));
         let console = program.console.silenced_for_json();
         let inner = Program { console: &console, base: args.folder.clone(), ..*program };
         for (line, typed) in ROAD.iter().zip(&commands) {

@@ -21,7 +21,6 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
 use shibori_formats::manifest;
-use shibori_formats::write::Policy;
 use shibori_pipeline::Context;
 
 use crate::args::{Command, Everywhere, Preview, SchemaOf};
@@ -44,16 +43,15 @@ impl<'a> Program<'a> {
 
     /// A run of its own: its files are in place once it is committed.
     fn context(&self) -> Context<'a> {
-        let policy = Policy { force: self.everywhere.force, dry_run: self.everywhere.dry_run };
-        let mut cx = Context::with_policy(self.console, policy);
-        cx.limits = self.everywhere.limits();
+        let mut cx = Context::with_policy(self.console, self.everywhere.run.policy());
+        cx.limits = self.everywhere.run.limits();
         cx.base.clone_from(&self.base);
         cx
     }
 
     /// "wrote", or what stands for it when nothing is written.
     fn wrote(&self) -> &'static str {
-        if self.everywhere.dry_run { "would write" } else { "wrote" }
+        if self.everywhere.run.dry_run.is_on() { "would write" } else { "wrote" }
     }
 
     fn say(&self, line: &str) {

@@ -244,6 +244,10 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
     Some(match problem {
         WriteProblem::NotOurs => "choose another -o, or add --force to replace it".to_owned(),
         WriteProblem::IsSource => "choose another -o".to_owned(),
+        WriteProblem::TooLarge { longest, .. } => format!("use --page-max {longest}"),
+        WriteProblem::ChangedMeanwhile => "run it again; add --force if that file may go".to_owned(),
+        WriteProblem::Busy { .. } => "wait until it has ended, then run it again".to_owned(),
+        WriteProblem::TwoSteps => "give each of them another -o".to_owned(),
         WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
             "name frames by a template, such as --name \"{sprite}/{n:03}\"".to_owned()
         }

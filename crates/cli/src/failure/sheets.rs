@@ -6,7 +6,7 @@ use shibori_core::cut::{Across, CutError, Grid, even_counts};
 use shibori_pipeline::Error;
 
 use super::Failure;
-use crate::words::{counted, grid_command, pasteable};
+use crate::words::{counted, grid_command, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
 pub(super) fn failure(error: Error, plain: Failure) -> Failure {
@@ -52,7 +52,7 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
 
 /// The readings to choose from, as commands.
 fn choices(sheet: &Path, grids: &[Grid], has_background: bool) -> String {
-    let file = pasteable(&sheet.display().to_string());
+    let file = pasteable_path(sheet);
     let mut commands: Vec<String> = grids.iter().map(|grid| grid_command(sheet, grid)).collect();
     if has_background {
         commands.push(format!("shibori slice {file} --islands"));

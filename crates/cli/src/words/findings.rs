@@ -9,7 +9,7 @@ use shibori_core::{FrameSet, Size};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::Checked;
 
-use crate::words::pasteable;
+use crate::words::{pasteable, pasteable_path};
 
 /// A finding as results tell it.
 #[derive(Serialize)]
@@ -116,7 +116,7 @@ fn plain(number: f64) -> String {
 
 /// A command to paste.
 fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String {
-    let source = pasteable(&path.display().to_string());
+    let source = pasteable_path(path);
     let frame = &set.frames()[finding.frame];
     let adjust = |options: &str, only: Option<String>| {
         let only = only.map(|only| format!(" --only {}", pasteable(&only))).unwrap_or_default();
@@ -128,7 +128,7 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
         Remedy::MoreRoom => match frame.source() {
             Some(source) if source.cell.is_some() => {
                 let sheet = nearby(&source.file, path, here).unwrap_or_else(|| PathBuf::from(&source.file));
-                format!("shibori preview grid {} -o cut.png", pasteable(&sheet.display().to_string()))
+                format!("shibori preview grid {} -o cut.png", pasteable_path(&sheet))
             }
             _ => {
                 let Size { width, height } = frame.canvas();

@@ -5,17 +5,47 @@ use std::path::Path;
 use shibori_core::cut::{Grid, Spacing};
 use shibori_core::{Cell, Pair};
 
-/// A word of a command line as it can be pasted into any shell: in double quotes where it needs them.
+/// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
+/// that would let a shell run or replace something, in the quotes of this system's shell that let nothing through.
 pub(crate) fn pasteable(word: &str) -> String {
     let is_plain = |c: char| c.is_alphanumeric() || "-_./:=@+".contains(c);
     // A comma separates lists in one shell and nothing in the others, inside a word without spaces.
-    let is_plain_word = !word.is_empty() && word.chars().all(|c| is_plain(c) || c == ',');
-    if is_plain_word { word.to_owned() } else { format!("\"{word}\"") }
+    if !word.is_empty() && word.chars().all(|c| is_plain(c) || c == ',') {
+        return word.to_owned();
+    }
+    let is_live = |c: char| "$`\\\"!%".contains(c) || c.is_control();
+    if word.chars().any(is_live) { quoted(word) } else { format!("\"{word}\"") }
+}
+
+/// A file as it can be pasted: one whose name begins like an option is named with its folder.
+pub(crate) fn pasteable_path(path: &Path) -> String {
+    let text = path.display().to_string();
+    pasteable(&if text.starts_with('-') && text != "-" { format!("./{text}") } else { text })
+}
+
+/// In quotes between which nothing is live: for POSIX shells and fish. What can't be typed is written as an escape.
+#[cfg(not(windows))]
+fn quoted(word: &str) -> String {
+    if !word.chars().any(char::is_control) {
+        return format!("'{}'", word.replace('\'', "'\\''"));
+    }
+    let escaped = |c: char| match c {
+        '\'' | '\\' => format!("\\{c}"),
+        c if c.is_control() => c.to_string().bytes().map(|byte| format!("\\x{byte:02x}")).collect(),
+        c => c.to_string(),
+    };
+    format!("$'{}'", word.chars().map(escaped).collect::<String>())
+}
+
+/// In quotes between which nothing is live, for PowerShell.
+#[cfg(windows)]
+fn quoted(word: &str) -> String {
+    format!("'{}'", word.replace('\'', "''"))
 }
 
 /// The command that cuts a sheet by a grid.
 pub(crate) fn grid_command(path: &Path, grid: &Grid) -> String {
-    format!("shibori slice {} {}", pasteable(&path.display().to_string()), grid_options(grid))
+    format!("shibori slice {} {}", pasteable_path(path), grid_options(grid))
 }
 
 fn grid_options(grid: &Grid) -> String {
@@ -123,6 +153,34 @@ mod tests {
         assert_eq!([0, 999, 1000, 1_234_567].map(grouped), ["0", "999", "1,000", "1,234,567"]);
         assert_eq!([999, 1000, 12_345_678].map(bytes), ["999 B", "1.0 kB", "12.3 MB"]);
         assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(millis), ["100 ms", "83.33 ms", "0.5 ms"]);
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn no_shell_runs_what_a_file_is_called() {
+        assert_eq!(pasteable("a b.png"), "\"a b.png\"");
+        let names = [
+            "$(touch X).png",
+            "`touch X`.png",
+            "it's \"X\".png",
+            "a!b%c.png",
+            "back\\slash $HOME.png",
+            "two\nlines.png",
+            "-o.png",
+            "plain.png",
+            "with space.png",
+            "ünïcode 鯉.png",
+            "semi;touch X",
+            "a&b|c>X",
+            "*?[x]",
+            "~",
+        ];
+        for name in names {
+            let command = format!("printf %s {}", pasteable_path(Path::new(name)));
+            let output = std::process::Command::new("bash").args(["-c", &command]).output().unwrap();
+            let seen = String::from_utf8(output.stdout).unwrap();
+            assert_eq!(seen.trim_start_matches("./"), name, "{command}");
+        }
     }
 
     #[test]

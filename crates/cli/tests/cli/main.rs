@@ -2,6 +2,7 @@
 
 mod adjusting;
 mod clips;
+mod endings;
 mod env;
 mod exporting;
 mod finding;

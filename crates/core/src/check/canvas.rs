@@ -1,10 +1,14 @@
 //! Frames of one clip on canvases of different size: engines that draw by the canvas make the figure jump.
 
-use crate::FrameSet;
+use std::collections::HashMap;
+
 use crate::check::{Finding, Remedy, Rule, Seen};
+use crate::{FrameSet, Size};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let mut findings = Vec::new();
+    // What holds all frames of a sprite, for those sprites that need it.
+    let mut commons: HashMap<usize, Size> = HashMap::new();
     for clip in set.clips() {
         let first = clip.steps()[0].frame;
         let wanted = set.frames()[first].canvas();
@@ -13,8 +17,10 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
         let Some(at) = other else { continue };
         let canvas = set.frames()[at].canvas();
         let wider = f64::from(canvas.width.abs_diff(wanted.width).max(canvas.height.abs_diff(wanted.height)));
-        let common = set.frames_of(clip.sprite()).iter().copied();
-        let common = common.fold(wanted, |size, at| size.union(set.frames()[at].canvas()));
+        let common = *commons.entry(set.index().sprite_of(at)).or_insert_with(|| {
+            let canvases = set.frames_of(clip.sprite()).iter().map(|&at| set.frames()[at].canvas());
+            canvases.fold(wanted, Size::union)
+        });
         findings.push(Finding {
             rule: Rule::Canvases,
             sprite: clip.sprite().clone(),

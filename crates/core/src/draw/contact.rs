@@ -110,9 +110,8 @@ fn sections(set: &FrameSet) -> Vec<Section> {
     let mut sections = Vec::new();
     for sprite in set.sprites() {
         let before = sections.len();
-        for clip in set.clips().iter().filter(|clip| clip.sprite() == sprite) {
-            sections.push(clip_section(set, clip));
-        }
+        let clips = set.index().clips_of(sprite).iter();
+        sections.extend(clips.map(|&clip| clip_section(set, &set.clips()[clip])));
         let rest: Vec<usize> =
             set.frames_of(sprite).iter().copied().filter(|&at| set.first_clip_of(at).is_none()).collect();
         if !rest.is_empty() {

@@ -7,14 +7,19 @@
 mod apng;
 mod atlas;
 mod chunk;
+mod disk;
+#[cfg(test)]
+mod faults;
 mod film;
 mod gif;
 mod guide;
 mod names;
+mod os_text;
 mod page;
 pub(crate) mod seal;
 mod set;
 mod single;
+mod staging;
 mod transaction;
 
 pub use atlas::{AtlasReport, PageFile, atlas};
@@ -23,4 +28,5 @@ pub use guide::guide;
 pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
 pub use set::{set, set_in_place};
 pub use single::{bytes, clips, picture, sheet_manifest};
+pub use staging::abandon;
 pub use transaction::{Batch, Policy, Transaction, Written};

@@ -1,18 +1,22 @@
 //! The one transaction through which every file of a run goes, over all its steps.
 //!
 //! A step plans its files as a [`Batch`]: every target is checked before any work is done, against the sources of the run
-//! and against the targets of other steps. Its bytes go to temporary files in a folder beside their targets. At the end
-//! [`Transaction::commit`] puts all of them in place. A run that fails before that leaves the old files and no trace. Sources are
-//! never written over; a file that shibori did not write, or that was changed since, only with leave.
+//! and against the targets of other steps. Its bytes go into a staging folder beside their targets. At the end
+//! [`Transaction::commit`] looks once more whether anybody changed a target meanwhile, and moves all files into place: the old ones
+//! are set aside first, and put back where any move fails. A run that is killed half way is healed by the next one that
+//! writes into the same folder. Sources are never written over; a file that shibori did not
+//! write, or that was changed since, only with leave.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant, SystemTime};
 
-use tempfile::TempDir;
-
+use crate::write::disk::{Disk, RealDisk};
+use crate::write::os_text::OsText;
 use crate::write::seal;
+use crate::write::staging::{self, Move, Staging};
 use crate::{Error, WriteProblem};
 use shibori_core::parallel;
 
@@ -26,9 +30,10 @@ pub struct Policy {
 }
 
 /// All files that a run writes.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Transaction {
     policy: Policy,
+    disk: Arc<dyn Disk>,
     state: Mutex<State>,
 }
 
@@ -36,9 +41,10 @@ pub struct Transaction {
 struct State {
     sources: HashSet<PathBuf>,
     batches: Vec<Arc<Files>>,
-    targets: HashSet<PathBuf>,
-    /// One temporary folder for each folder written to. Dropped before `made`.
-    folders: Vec<(PathBuf, Arc<TempDir>)>,
+    /// What each target is known by, and how it was named.
+    targets: HashMap<PathBuf, PathBuf>,
+    /// One staging folder for each folder written to. Dropped before `made`.
+    folders: Vec<(PathBuf, Staging)>,
     made: MadeFolders,
 }
 
@@ -46,21 +52,30 @@ struct State {
 #[derive(Debug)]
 pub struct Batch {
     files: Arc<Files>,
-    is_dry: bool,
+    disk: Arc<dyn Disk>,
 }
 
 #[derive(Debug)]
 struct Files {
     targets: Vec<Target>,
     /// Our own files of an earlier run that this one has no use for.
-    stale: Vec<PathBuf>,
+    stale: Vec<Target>,
 }
 
 #[derive(Debug)]
 struct Target {
     path: PathBuf,
-    /// Where its bytes wait; none in a dry run.
-    staged: Option<PathBuf>,
+    /// Its staging folder, and where its bytes wait there; none in a dry run.
+    staged: Option<(usize, PathBuf)>,
+    /// What lay there when it was planned.
+    before: Option<Print>,
+}
+
+/// By what a file is known to be the same as before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Print {
+    length: u64,
+    modified: Option<SystemTime>,
 }
 
 /// What a step writes.
@@ -72,10 +87,20 @@ pub struct Written {
     pub removed: Vec<PathBuf>,
 }
 
+impl Default for Transaction {
+    fn default() -> Self {
+        Self::new(Policy::default())
+    }
+}
+
 impl Transaction {
     /// A transaction without files.
     pub fn new(policy: Policy) -> Self {
-        Self { policy, state: Mutex::default() }
+        Self::on(Arc::new(RealDisk), policy)
+    }
+
+    pub(super) fn on(disk: Arc<dyn Disk>, policy: Policy) -> Self {
+        Self { policy, disk, state: Mutex::default() }
     }
 
     /// What it may replace.
@@ -113,80 +138,179 @@ impl Transaction {
     fn plan_with(&self, targets: &[PathBuf], stale: &[PathBuf], force: bool) -> Result<Batch, Error> {
         let mut state = self.state();
         let state = &mut *state;
-        parallel::fallible(targets.len(), |at| check(&targets[at], &state.sources, force))?;
-        let number = state.batches.len();
-        let mut planned = Vec::with_capacity(targets.len());
-        for (at, target) in targets.iter().enumerate() {
-            if !state.targets.insert(target.clone()) {
+        let mut own: HashMap<PathBuf, PathBuf> = HashMap::with_capacity(targets.len());
+        for (target, identity) in targets.iter().zip(parallel::each(targets, |path| identity(path))) {
+            if state.targets.contains_key(&identity) {
                 return Err(Error::write(target, WriteProblem::TwoSteps));
             }
-            let staged = match self.policy.dry_run {
-                true => None,
-                false => Some(state.folder_of(target)?.path().join(format!("{number}-{at}"))),
-            };
-            planned.push(Target { path: target.clone(), staged });
+            if let Some(first) = own.insert(identity, target.clone()) {
+                let (first, second) = (first.display().to_string(), target.display().to_string());
+                return Err(Error::write(target, WriteProblem::Twice { first, second }));
+            }
         }
+        if !self.policy.dry_run {
+            state.make_room(targets, &self.disk)?;
+        }
+        parallel::fallible(targets.len(), |at| check(&targets[at], &state.sources, force))?;
+        state.targets.extend(own);
+        let number: usize = state.batches.iter().map(|files| files.targets.len() + files.stale.len()).sum();
+        let planned = |(at, path): (usize, &PathBuf)| {
+            let staged =
+                state.staging_of(path).map(|(folder, staging)| (folder, staging.new_file(number + at)));
+            Target { path: path.clone(), staged, before: print(path) }
+        };
         let is_free = |path: &&PathBuf| {
             path.canonicalize().is_ok_and(|real| !state.sources.contains(&real))
-                && !state.targets.contains(*path)
+                && !state.targets.contains_key(&identity(path))
                 && is_ours(path)
         };
-        let stale = stale.iter().filter(is_free).cloned().collect();
-        let files = Arc::new(Files { targets: planned, stale });
+        let stale: Vec<PathBuf> = stale.iter().filter(is_free).cloned().collect();
+        let files = Files {
+            targets: targets.iter().enumerate().map(planned).collect(),
+            stale: stale
+                .into_iter()
+                .map(|path| Target { before: print(&path), path, staged: None })
+                .collect(),
+        };
+        let files = Arc::new(files);
         state.batches.push(Arc::clone(&files));
-        Ok(Batch { files, is_dry: self.policy.dry_run })
+        Ok(Batch { files, disk: Arc::clone(&self.disk) })
     }
 
-    /// Puts all staged files in place, and takes away what is left of earlier runs. In a dry run nothing happens.
+    /// Puts all staged files in place, and takes away what is left of earlier runs: all of it, or, where any of it fails,
+    /// nothing. In a dry run nothing happens.
     ///
     /// # Errors
-    /// Where a file can't be put in its place.
+    /// Where a target was changed since it was planned, or a file can't be put in its place.
     pub fn commit(self) -> Result<(), Error> {
         let mut state = self.state.into_inner().unwrap_or_else(PoisonError::into_inner);
-        if self.policy.dry_run {
+        if self.policy.dry_run || state.folders.is_empty() {
             return Ok(());
         }
-        let put = |target: &Target| {
-            // What holds its bytes already was not staged.
-            match &target.staged {
-                Some(staged) if staged.exists() => {
-                    fs::rename(staged, &target.path).map_err(|error| Error::write(&target.path, error))
-                }
-                _ => Ok(()),
-            }
-        };
-        for files in &state.batches {
-            // The last target, a manifest, says what the others are: until they all lie there, the old one stays.
-            let last = files.targets.len().saturating_sub(1);
-            parallel::fallible(last, |at| put(&files.targets[at]))?;
-            files.targets[last..].iter().try_for_each(put)?;
-        }
+        let moves = state.moves(&self.disk)?;
+        staging::uninterrupted(|| state.move_all(&moves))?;
+        // The first folder holds the mark that all is done, so it goes last.
+        while state.folders.pop().is_some() {}
         state.made.keep();
-        let stale = state.batches.iter().flat_map(|files| &files.stale);
-        // A later step may have had a use for it.
-        for path in stale.filter(|path| !state.targets.contains(*path)) {
-            fs::remove_file(path).map_err(|error| Error::write(path, error))?;
-        }
         Ok(())
     }
 }
 
+/// The moves of each staging folder, and the target of each.
+type Moves = Vec<Vec<(Move, PathBuf)>>;
+
 impl State {
-    /// The temporary folder beside a target, made where it is the first.
-    fn folder_of(&mut self, target: &Path) -> Result<Arc<TempDir>, Error> {
-        let parent = match target.parent() {
-            Some(parent) if !parent.as_os_str().is_empty() => parent,
-            _ => Path::new("."),
-        };
-        if let Some((_, folder)) = self.folders.iter().rev().find(|(folder, _)| folder == parent) {
-            return Ok(Arc::clone(folder));
+    /// Makes folders, and staging folders in them, and waits for other runs that are to write the same files.
+    fn make_room(&mut self, targets: &[PathBuf], disk: &Arc<dyn Disk>) -> Result<(), Error> {
+        let mut names: HashMap<PathBuf, Vec<String>> = HashMap::new();
+        for target in targets {
+            names.entry(folder_of(target).to_owned()).or_default().push(name_of(target));
         }
-        self.made.make(parent)?;
-        let temporary = tempfile::Builder::new().prefix(".shibori-").tempdir_in(parent);
-        let temporary = Arc::new(temporary.map_err(|error| Error::write(parent, error))?);
-        self.folders.push((parent.to_owned(), Arc::clone(&temporary)));
-        Ok(temporary)
+        let mut parents: Vec<PathBuf> = names.keys().cloned().collect();
+        parents.sort();
+        for parent in parents {
+            let mut files = names.remove(&parent).unwrap_or_default();
+            self.open_folder(&parent, disk)?;
+            let staging = &self.staging_at(&parent).expect("it was made").1;
+            // A staging folder may serve several steps.
+            files.extend(
+                self.batches
+                    .iter()
+                    .flat_map(|batch| &batch.targets)
+                    .filter_map(|target| (folder_of(&target.path) == parent).then(|| name_of(&target.path))),
+            );
+            staging.announce(&files).map_err(|error| Error::write(&parent, error))?;
+            wait_for_rivals(staging, &files, &parent)?;
+        }
+        Ok(())
     }
+
+    fn open_folder(&mut self, parent: &Path, disk: &Arc<dyn Disk>) -> Result<(), Error> {
+        if self.staging_at(parent).is_some() {
+            return Ok(());
+        }
+        self.made.make(parent, disk)?;
+        let staging = Staging::open(parent, disk).map_err(|error| Error::write(parent, error))?;
+        self.folders.push((parent.to_owned(), staging));
+        Ok(())
+    }
+
+    fn staging_at(&self, parent: &Path) -> Option<(usize, &Staging)> {
+        let mut all = self.folders.iter().enumerate();
+        all.find(|(_, (folder, _))| folder == parent).map(|(at, (_, staging))| (at, staging))
+    }
+
+    fn staging_of(&self, target: &Path) -> Option<(usize, &Staging)> {
+        self.staging_at(folder_of(target))
+    }
+
+    /// What is to be moved, after a last look whether anybody changed a target meanwhile.
+    fn moves(&mut self, disk: &Arc<dyn Disk>) -> Result<Moves, Error> {
+        let batches = self.batches.clone();
+        for stale in batches.iter().flat_map(|files| &files.stale) {
+            self.open_folder(folder_of(&stale.path), disk)?;
+        }
+        let mut moves: Moves = self.folders.iter().map(|_| Vec::new()).collect();
+        let mut number = 0;
+        for files in &batches {
+            let targets = files.targets.iter().map(|target| (target, true));
+            for (target, has_new) in targets.chain(files.stale.iter().map(|stale| (stale, false))) {
+                let at = number;
+                number += 1;
+                // What holds its bytes already was not staged; and a later step may have had a use for what was left behind.
+                let is_moved = match &target.staged {
+                    Some((_, staged)) => staged.exists(),
+                    None => !has_new && !self.targets.contains_key(&identity(&target.path)),
+                };
+                if !is_moved {
+                    continue;
+                }
+                if print(&target.path) != target.before {
+                    return Err(Error::write(&target.path, WriteProblem::ChangedMeanwhile));
+                }
+                let (folder, _) = self.staging_of(&target.path).expect("it was made");
+                let file = OsText(target.path.file_name().unwrap_or_default().to_owned());
+                let has_old = target.before.is_some();
+                moves[folder].push((Move { at, file, has_old, has_new }, target.path.clone()));
+            }
+        }
+        Ok(moves)
+    }
+
+    /// Moves everything; what was moved before something fails is put back when the staging folders are dropped.
+    fn move_all(&self, moves: &Moves) -> Result<(), Error> {
+        let first = self.folders[0].1.path();
+        let all: Vec<PathBuf> = self.folders.iter().map(|(_, staging)| staging.path().to_owned()).collect();
+        for ((folder, staging), moves) in self.folders.iter().zip(moves) {
+            let moves: Vec<Move> = moves.iter().map(|(one, _)| one.clone()).collect();
+            let written = staging.write_journal(&moves, first, &all, &self.made.folders);
+            written.map_err(|error| Error::write(folder, error))?;
+        }
+        // In the order planned, so that a manifest comes after what it speaks of.
+        let mut in_order: Vec<(usize, &Move, &PathBuf)> = Vec::new();
+        for (folder, moves) in moves.iter().enumerate() {
+            in_order.extend(moves.iter().map(|(one, target)| (folder, one, target)));
+        }
+        in_order.sort_by_key(|(_, one, _)| one.at);
+        for (folder, one, target) in in_order {
+            self.folders[folder].1.make_move(one).map_err(|error| Error::write(target, error))?;
+        }
+        self.folders[0].1.mark_done().map_err(|error| Error::write(&self.folders[0].0, error))
+    }
+}
+
+/// How long a run waits for another that writes the same files.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+fn wait_for_rivals(staging: &Staging, files: &[String], parent: &Path) -> Result<(), Error> {
+    let began = Instant::now();
+    while let Some(process) = staging.rival(files) {
+        if began.elapsed() > PATIENCE {
+            return Err(Error::write(parent, WriteProblem::Busy { process }));
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    Ok(())
 }
 
 impl Batch {
@@ -196,14 +320,14 @@ impl Batch {
     /// # Errors
     /// Where the bytes can't be written.
     pub fn stage(&self, at: usize, bytes: &[u8]) -> Result<(), Error> {
-        let Target { path, staged } = &self.files.targets[at];
+        let Target { path, staged, .. } = &self.files.targets[at];
         let holds_them = || {
             let is_as_long = fs::metadata(path).is_ok_and(|old| old.len() == bytes.len() as u64);
             is_as_long && fs::read(path).is_ok_and(|old| old == bytes)
         };
         match staged {
-            Some(staged) if !self.is_dry && !holds_them() => {
-                fs::write(staged, bytes).map_err(|error| Error::write(path, error))
+            Some((_, staged)) if !holds_them() => {
+                self.disk.write(staged, bytes).map_err(|error| Error::write(path, error))
             }
             _ => Ok(()),
         }
@@ -211,9 +335,54 @@ impl Batch {
 
     /// What the step writes once the run is committed.
     pub fn written(&self) -> Written {
-        let files = self.files.targets.iter().map(|target| target.path.clone()).collect();
-        Written { files, removed: self.files.stale.clone() }
+        let paths = |targets: &[Target]| targets.iter().map(|target| target.path.clone()).collect();
+        Written { files: paths(&self.files.targets), removed: paths(&self.files.stale) }
     }
+}
+
+fn folder_of(target: &Path) -> &Path {
+    match target.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent,
+        _ => Path::new("."),
+    }
+}
+
+fn name_of(target: &Path) -> String {
+    target.file_name().unwrap_or_default().to_string_lossy().into_owned()
+}
+
+/// What a target is known by, however it is spelled: its folder without links, and its name without capitals, so that what is one
+/// file on some systems is one on all.
+fn identity(target: &Path) -> PathBuf {
+    let whole = std::path::absolute(target).unwrap_or_else(|_| target.to_owned());
+    // A folder that is there is what the system says; what is not there yet goes by its name.
+    let (mut real, mut missing) = (PathBuf::new(), Vec::new());
+    let mut parts = whole.components().peekable();
+    while let Some(part) = parts.next() {
+        match part {
+            Component::Prefix(_) | Component::RootDir => real.push(part),
+            Component::CurDir => {}
+            Component::ParentDir => {
+                if missing.pop().is_none() {
+                    real.pop();
+                }
+            }
+            Component::Normal(name) => {
+                let inner = real.join(name);
+                let is_folder = missing.is_empty() && parts.peek().is_some();
+                match is_folder.then(|| inner.canonicalize().ok()).flatten() {
+                    Some(inner) => real = inner,
+                    None => missing.push(name.to_string_lossy().to_lowercase()),
+                }
+            }
+        }
+    }
+    missing.into_iter().fold(real, |path, name| path.join(name))
+}
+
+fn print(path: &Path) -> Option<Print> {
+    let meta = fs::symlink_metadata(path).ok()?;
+    Some(Print { length: meta.len(), modified: meta.modified().ok() })
 }
 
 fn check(target: &Path, sources: &HashSet<PathBuf>, force: bool) -> Result<(), Error> {
@@ -242,11 +411,12 @@ struct MadeFolders {
 }
 
 impl MadeFolders {
-    fn make(&mut self, folder: &Path) -> Result<(), Error> {
+    fn make(&mut self, folder: &Path, disk: &Arc<dyn Disk>) -> Result<(), Error> {
         let missing: Vec<&Path> =
             folder.ancestors().take_while(|path| !path.as_os_str().is_empty() && !path.exists()).collect();
         for path in missing.into_iter().rev() {
-            fs::create_dir(path).map_err(|error| Error::write(path, error))?;
+            disk.create_folder(path).map_err(|error| Error::write(path, error))?;
+            staging::made().push(path.to_owned());
             self.folders.push(path.to_owned());
         }
         Ok(())
@@ -271,7 +441,7 @@ mod tests {
     use super::*;
     use crate::write::png;
 
-    fn folder_with(files: &[(&str, &[u8])]) -> TempDir {
+    fn folder_with(files: &[(&str, &[u8])]) -> tempfile::TempDir {
         let folder = tempfile::tempdir().unwrap();
         for (name, bytes) in files {
             fs::write(folder.path().join(name), bytes).unwrap();

@@ -16,6 +16,7 @@ mod cut;
 mod pack;
 mod page;
 mod picture;
+mod run;
 mod shape;
 pub(crate) mod value;
 
@@ -33,6 +34,7 @@ pub use page::{
     AlphaChoice, Companion, FormatChoice, PageOptions, PngChoice, SamplingChoice, UvOriginChoice,
 };
 pub use picture::{ShowChoice, ShowOption, WidthOption, ZoomOption};
+pub use run::{AcceptChoice, RunOptions};
 pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
 pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};
 

@@ -3,6 +3,8 @@
 use image::RgbaImage;
 use image_webp::{ColorType, WebPEncoder};
 
+use shibori_core::Size;
+
 use crate::WriteProblem;
 
 /// The longest side the format holds.
@@ -11,10 +13,8 @@ const LONGEST: u32 = 16_383;
 pub(super) fn webp(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
     let (width, height) = image.dimensions();
     if width > LONGEST || height > LONGEST {
-        let text = format!(
-            "a WebP is at most {LONGEST} px wide and high, this is {width}x{height} px; use --page-max {LONGEST}"
-        );
-        return Err(WriteProblem::Format(text));
+        let size = Size::new(width, height);
+        return Err(WriteProblem::TooLarge { format: "WebP", longest: LONGEST, size });
     }
     let mut plain = Vec::new();
     let encoder = WebPEncoder::new(&mut plain);

@@ -1,0 +1,58 @@
+//! What holds for a whole run: what may be replaced, what is taken of broken input, how much it may ask for.
+
+use serde::Deserialize;
+use shibori_formats::read::Limits;
+use shibori_formats::write::Policy;
+
+use crate::options::value::{Switch, text, words};
+
+/// What holds for a whole run.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct RunOptions {
+    /// Say what would be written, and write nothing
+    #[cfg_attr(feature = "clap", arg(short = 'n', long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub dry_run: Switch,
+    /// Replace files that shibori did not write, or that were changed since
+    #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub force: Switch,
+    /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off,
+    /// edits takes images of a set whose size was changed
+    #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
+    #[serde(deserialize_with = "words")]
+    pub accept: Vec<AcceptChoice>,
+    /// The most pixels a picture may have [default: 268435456]
+    #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
+    #[serde(deserialize_with = "text")]
+    pub max_pixels: Option<u64>,
+}
+
+/// What may be wrong with input.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum AcceptChoice {
+    /// Animations that break off
+    Truncated,
+    /// Images of a set that were painted over at another size
+    Edits,
+}
+
+impl RunOptions {
+    /// How much a file may ask for, defaults filled in.
+    pub fn limits(&self) -> Limits {
+        let plain = Limits::default();
+        Limits {
+            pixels: self.max_pixels.unwrap_or(plain.pixels),
+            accept_truncated: self.accept.contains(&AcceptChoice::Truncated),
+            accept_edits: self.accept.contains(&AcceptChoice::Edits),
+            ..plain
+        }
+    }
+
+    /// What may be replaced.
+    pub fn policy(&self) -> Policy {
+        Policy { force: self.force.is_on(), dry_run: self.dry_run.is_on() }
+    }
+}
