@@ -4,6 +4,7 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use crate::Losses;
 use shibori_core::clip::ClipError;
 use shibori_core::{FrameError, NameError, Rect, SetError, Size};
 
@@ -227,6 +228,32 @@ pub enum WriteProblem {
     Busy {
         /// Its process.
         process: u32,
+    },
+    /// A manifest that holds what would be lost.
+    #[error("holds what the new one {}: {losses}", if *is_carried { "can't take over" } else { "lacks" })]
+    HandWork {
+        /// What would be lost.
+        losses: Losses,
+        /// Whether the rest was to be taken over.
+        is_carried: bool,
+    },
+    /// A manifest of another kind: a set where an atlas is to go, or an atlas where a set is.
+    #[error("is a manifest of another kind, with {frames} frames")]
+    OtherKind {
+        /// How many frames it has.
+        frames: usize,
+    },
+    /// A manifest of other sprites altogether.
+    #[error("is the manifest of {}", sprites.join(", "))]
+    OtherSprites {
+        /// Its sprites.
+        sprites: Vec<String>,
+    },
+    /// A set whose images are not one a frame, so that it can't be changed in place.
+    #[error("frame '{frame}' has no image of its own there")]
+    NoOwnImage {
+        /// The frame.
+        frame: String,
     },
     /// A file that this very run reads.
     #[error("is a source of this run, and sources are never overwritten")]

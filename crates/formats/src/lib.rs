@@ -14,7 +14,9 @@ pub mod report;
 pub mod write;
 
 mod error;
+mod losses;
 mod tables;
 mod xml;
 
 pub use error::{Error, ReadProblem, WriteProblem};
+pub use losses::Losses;

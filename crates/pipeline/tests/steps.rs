@@ -111,7 +111,7 @@ fn a_run_that_is_not_committed_leaves_everything_as_it_was() {
     drop(cx);
     assert_eq!(listing(home.path()), ["koi.png"]);
     // A dry run says what it would write, and writes nothing.
-    let mut dry = Context::with_policy(&ear, Policy { dry_run: true, force: false });
+    let mut dry = Context::with_policy(&ear, Policy { dry_run: true, ..Policy::default() });
     dry.base = home.path().to_owned();
     let sliced = steps::slice(&koi(), &in_four(), &dry).unwrap();
     let written = steps::write_set(sliced.set, Path::new("a"), &dry).unwrap();

@@ -245,6 +245,14 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::NotOurs => "choose another -o, or add --force to replace it".to_owned(),
         WriteProblem::IsSource => "choose another -o".to_owned(),
         WriteProblem::TooLarge { longest, .. } => format!("use --page-max {longest}"),
+        WriteProblem::HandWork { is_carried: false, .. } => {
+            "add --carry to take that over, or --force to let it go".to_owned()
+        }
+        WriteProblem::HandWork { is_carried: true, .. } => "add --force to let that go".to_owned(),
+        WriteProblem::OtherKind { .. } | WriteProblem::OtherSprites { .. } => {
+            "choose another -o, or add --force to replace it".to_owned()
+        }
+        WriteProblem::NoOwnImage { .. } => "say where to write instead: -o SET".to_owned(),
         WriteProblem::ChangedMeanwhile => "run it again; add --force if that file may go".to_owned(),
         WriteProblem::Busy { .. } => "wait until it has ended, then run it again".to_owned(),
         WriteProblem::TwoSteps => "give each of them another -o".to_owned(),

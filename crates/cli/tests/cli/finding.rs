@@ -14,12 +14,12 @@ fn a_sheet_without_numbers_is_cut_by_the_grid_that_is_found() {
     for (sheet, options, count) in
         [("frog", "--grid 8x4", 25), ("koi", "--grid 8x1", 8), ("duckling", "--grid 4x8", 32)]
     {
-        let result = env.json(&format!("slice art/{sheet}.png -o found"));
+        let result = env.json(&format!("slice art/{sheet}.png -o found/{sheet}"));
         assert_eq!(result["frames"], count, "{sheet}");
         let command = format!("shibori slice art/{sheet}.png {options}");
         assert_eq!(result["sheets"][0]["command"], command);
-        env.ok(&format!("slice art/{sheet}.png {options} -o said"));
-        assert!(env.files("found") == env.files("said"), "{sheet}");
+        env.ok(&format!("slice art/{sheet}.png {options} -o said/{sheet}"));
+        assert!(env.files(&format!("found/{sheet}")) == env.files(&format!("said/{sheet}")), "{sheet}");
     }
 }
 

@@ -6,6 +6,7 @@ mod endings;
 mod env;
 mod exporting;
 mod finding;
+mod hand_work;
 mod inputs;
 mod mistakes;
 mod packing;

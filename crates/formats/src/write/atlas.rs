@@ -13,6 +13,7 @@ use shibori_core::parallel;
 
 use crate::manifest::{self, PageFacts};
 use crate::write::page::{Loss, PageEncoding, Palette};
+use crate::write::replace::over;
 use crate::write::{Transaction, Written};
 use crate::{Error, WriteProblem};
 
@@ -127,6 +128,14 @@ pub fn atlas(
     let manifests: Vec<PathBuf> = stems.iter().map(|stem| folder.join(format!("{stem}.json"))).collect();
     let targets: Vec<PathBuf> =
         files.map(|file| folder.join(file)).chain(manifests.iter().cloned()).collect();
+    let texts = stems.iter().enumerate().map(|(number, _)| {
+        let atlas = &atlases[number];
+        let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, encoding)).collect();
+        let mut manifest = manifest::of_atlas(atlas, &facts, encoding.uv);
+        over(&manifests[number], &mut manifest, run.policy())?;
+        Ok(manifest.to_text())
+    });
+    let texts = texts.collect::<Result<Vec<String>, Error>>()?;
     let batch = run.plan(&targets, &left_behind(&manifests, &targets, folder))?;
     let palettes: Vec<Option<Palette>> = atlases.iter().map(|atlas| palette(atlas, encoding)).collect();
     let mut jobs = Vec::new();
@@ -151,9 +160,7 @@ pub fn atlas(
     let mut report = AtlasReport { pages: vec![Vec::new(); atlases.len()], ..AtlasReport::default() };
     written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
     report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
-    for (number, atlas) in atlases.iter().enumerate() {
-        let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, encoding)).collect();
-        let text = manifest::of_atlas(atlas, &facts, encoding.uv).to_text();
+    for (number, text) in texts.iter().enumerate() {
         batch.stage(jobs.len() + number, text.as_bytes())?;
     }
     report.manifests = targets[jobs.len()..].to_vec();

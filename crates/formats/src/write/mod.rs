@@ -16,6 +16,7 @@ mod guide;
 mod names;
 mod os_text;
 mod page;
+mod replace;
 pub(crate) mod seal;
 mod set;
 mod single;

@@ -3,64 +3,92 @@
 //! A frame's file holds its kept pixels. A frame that keeps none is written as its blank canvas, so that
 //! every frame has a file that can be painted in.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use shibori_core::parallel;
-use shibori_core::{FrameSet, Pair};
+use shibori_core::{Frame, FrameSet, Pair};
 
-use crate::manifest::{self, SET_FILE};
+use crate::manifest::{self, Manifest, SET_FILE, hand};
 use crate::write::names::files_of;
+use crate::write::replace::{old_manifest, over};
 use crate::write::{Batch, Transaction, Written, png};
 use crate::{Error, WriteProblem};
 
 /// Plans and stages a set in a folder. `tick` is called once a file, from any thread.
 ///
 /// # Errors
-/// Where frames can't be files, or the transaction refuses a target.
+/// Where frames can't be files, the set that lies there would lose something, or the transaction refuses a target.
 pub fn set(
     set: FrameSet,
     folder: &Path,
     run: &Transaction,
     tick: impl Fn() + Sync,
 ) -> Result<Written, Error> {
-    staged(set, folder, |targets, stale| run.plan(targets, stale), tick)
+    let set = with_blank_canvases(set, folder)?;
+    let files = files_of(&set, folder)?;
+    let mut manifest = manifest::of_set(&set, &files);
+    over(&folder.join(SET_FILE), &mut manifest, run.policy())?;
+    let targets = targets(folder, &files);
+    let batch = run.plan(&targets, &left_behind(folder, &targets))?;
+    staged(&set, folder, &files, &manifest, &batch, tick)
 }
 
-/// The same over the set's own files, those that were painted over included.
+/// Writes the frames of a set over its own files, exactly those that its manifest names, painted over or not.
 ///
 /// # Errors
-/// As [`set`].
+/// Where the set can't be read, a frame has no image of its own in it, or the transaction refuses a target.
 pub fn set_in_place(
     set: FrameSet,
     folder: &Path,
     run: &Transaction,
     tick: impl Fn() + Sync,
 ) -> Result<Written, Error> {
-    staged(set, folder, |targets, stale| run.plan_over(targets, stale), tick)
+    let path = folder.join(SET_FILE);
+    let old = old_manifest(&path).ok_or_else(|| Error::write(&path, WriteProblem::NotOurs))?;
+    let set = with_blank_canvases(set, folder)?;
+    let files =
+        own_files(&set, &old).map_err(|frame| Error::write(&path, WriteProblem::NoOwnImage { frame }))?;
+    let mut manifest = manifest::of_set(&set, &files);
+    hand::carry_pages(&old, &mut manifest);
+    let batch = run.plan_over(&targets(folder, &files), &[])?;
+    staged(&set, folder, &files, &manifest, &batch, tick)
+}
+
+/// The image of each frame, as the set's manifest names it; or the name of a frame that has none of its own.
+fn own_files(set: &FrameSet, old: &Manifest) -> Result<Vec<String>, String> {
+    let mut users: HashMap<usize, usize> = HashMap::new();
+    old.frames.iter().for_each(|entry| *users.entry(entry.page).or_default() += 1);
+    let entries: HashMap<(&str, &str), usize> =
+        old.frames.iter().map(|entry| ((&*entry.sprite, &*entry.name), entry.page)).collect();
+    let file = |frame: &Frame| {
+        let page = *entries.get(&(frame.sprite().as_str(), frame.name().as_str()))?;
+        (users.get(&page) == Some(&1)).then(|| old.pages.get(page)).flatten().map(|page| page.file.clone())
+    };
+    set.frames().iter().map(|frame| file(frame).ok_or_else(|| frame.name().to_string())).collect()
+}
+
+/// The manifest goes last: while it is the old one, the old frames are still what it says.
+fn targets(folder: &Path, files: &[String]) -> Vec<PathBuf> {
+    files.iter().map(|file| folder.join(file)).chain([folder.join(SET_FILE)]).collect()
 }
 
 fn staged(
-    set: FrameSet,
+    set: &FrameSet,
     folder: &Path,
-    plan: impl FnOnce(&[PathBuf], &[PathBuf]) -> Result<Batch, Error>,
+    files: &[String],
+    manifest: &Manifest,
+    batch: &Batch,
     tick: impl Fn() + Sync,
 ) -> Result<Written, Error> {
-    let set = with_blank_canvases(set, folder)?;
-    let files = files_of(&set, folder)?;
-    // The manifest goes last: while it is the old one, the old frames are still what it says.
-    let targets: Vec<PathBuf> =
-        files.iter().map(|file| folder.join(file)).chain([folder.join(SET_FILE)]).collect();
-    let batch = plan(&targets, &left_behind(folder, &targets))?;
     parallel::fallible(set.frames().len(), |at| {
         let bytes = png(&set.frames()[at].pixels().to_image());
         let bytes = bytes.map_err(|problem| Error::write(&folder.join(&files[at]), problem))?;
         tick();
         batch.stage(at, &bytes)
     })?;
-    let text = manifest::of_set(&set, &files).to_text();
-    batch.stage(files.len(), text.as_bytes())?;
+    batch.stage(files.len(), manifest.to_text().as_bytes())?;
     Ok(batch.written())
 }
 

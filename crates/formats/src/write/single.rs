@@ -7,6 +7,7 @@ use shibori_core::{FrameSet, Size};
 
 use crate::manifest::{of_sheet, replace_clips};
 use crate::read::file_name;
+use crate::write::replace::over;
 use crate::write::{Transaction, Written, png};
 use crate::{Error, WriteProblem};
 
@@ -26,8 +27,10 @@ pub fn picture(path: &Path, image: &RgbaImage, run: &Transaction) -> Result<Writ
 /// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.
 pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
     let target = sheet.with_extension("json");
+    let mut manifest = of_sheet(set, &file_name(sheet), size);
+    over(&target, &mut manifest, run.policy())?;
     let batch = run.plan(std::slice::from_ref(&target), &[])?;
-    batch.stage(0, of_sheet(set, &file_name(sheet), size).to_text().as_bytes())?;
+    batch.stage(0, manifest.to_text().as_bytes())?;
     Ok(batch.written())
 }
 

@@ -27,6 +27,8 @@ pub struct Policy {
     pub force: bool,
     /// Only check; write nothing.
     pub dry_run: bool,
+    /// Take over from a manifest that is replaced what the new one lacks.
+    pub carry: bool,
 }
 
 /// All files that a run writes.
@@ -495,7 +497,7 @@ mod tests {
         let folder = folder_with(&[("ours.png", &ours), ("edited.png", &edited), ("text.txt", b"hello")]);
         let path = |name: &str| folder.path().join(name);
         let plan = |name: &str, force: bool| {
-            let run = Transaction::new(Policy { force, dry_run: false });
+            let run = Transaction::new(Policy { force, ..Policy::default() });
             run.plan(&[path(name)], &[path("edited.png"), path("ours.png")])
         };
         assert_eq!(plan("new.png", false).unwrap().written().removed, [path("ours.png")]);
@@ -504,7 +506,7 @@ mod tests {
             assert!(matches!(error, Error::Write { problem: WriteProblem::NotOurs, .. }));
             assert!(plan(name, true).is_ok());
         }
-        let run = Transaction::new(Policy { force: true, dry_run: false });
+        let run = Transaction::new(Policy { force: true, ..Policy::default() });
         run.add_sources(&[path("ours.png")]);
         let error = run.plan(&[path("ours.png")], &[]).unwrap_err();
         assert!(matches!(error, Error::Write { problem: WriteProblem::IsSource, .. }));

@@ -14,9 +14,12 @@ pub struct RunOptions {
     /// Say what would be written, and write nothing
     #[cfg_attr(feature = "clap", arg(short = 'n', long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub dry_run: Switch,
-    /// Replace files that shibori did not write, or that were changed since
+    /// Replace files that shibori did not write, or that were changed since, and what a person added to a manifest
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub force: Switch,
+    /// Take clips, boxes, extras and the like over from a manifest that is replaced, where the new one lacks them
+    #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub carry: Switch,
     /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off,
     /// edits takes images of a set whose size was changed
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
@@ -53,6 +56,6 @@ impl RunOptions {
 
     /// What may be replaced.
     pub fn policy(&self) -> Policy {
-        Policy { force: self.force.is_on(), dry_run: self.dry_run.is_on() }
+        Policy { force: self.force.is_on(), dry_run: self.dry_run.is_on(), carry: self.carry.is_on() }
     }
 }
