@@ -274,6 +274,14 @@ pub enum WriteProblem {
         /// Why not.
         why: &'static str,
     },
+    /// A file or folder to be made under a name that fails on some system.
+    #[error("'{name}' can't be a file or folder name: {why}")]
+    NewName {
+        /// The name.
+        name: String,
+        /// Why not.
+        why: &'static str,
+    },
     /// A format that can't hold it.
     #[error("{0}")]
     Format(String),

@@ -201,6 +201,9 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
         }
         ReadProblem::TooLarge { size, .. } => format!("if that is right, add --max-pixels {}", size.area()),
         ReadProblem::TooManyFrames { .. } => "shorten it, or raise --max-pixels".to_owned(),
+        ReadProblem::BrokenOff { format: "JPEG", .. } => {
+            "copy or export it again; or add --accept truncated to take what is there".to_owned()
+        }
         ReadProblem::BrokenOff { .. } => "copy or export it again; nothing was written".to_owned(),
         ReadProblem::UnknownFormat(_) => {
             "a newer shibori wrote it; use that one, or make the manifest anew".to_owned()
@@ -259,6 +262,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
             "name frames by a template, such as --name \"{sprite}/{n:03}\"".to_owned()
         }
+        WriteProblem::NewName { .. } => "choose another name, such as -o set".to_owned(),
         WriteProblem::Io(_) => format!("check that {} is a folder you may write to", folder_of(path)),
         _ => return None,
     })

@@ -91,6 +91,9 @@ fn remark(remark: &Remark) -> (Weight, Message) {
                 Some("the clip plays without them; add the files if they were forgotten"),
             )
         }
+        Remark::Truncated { file, frames: 0 } => {
+            warning(format!("{file}: breaks off; what is there was taken, and the rest is gray"), None)
+        }
         Remark::Truncated { file, frames } => warning(
             format!("{file}: breaks off; the {} before the break were taken", counted(*frames, "frame")),
             None,

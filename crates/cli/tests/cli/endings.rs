@@ -14,6 +14,8 @@ fn program(env: &Env) -> Command {
 #[cfg(unix)]
 #[test]
 fn an_interrupted_run_ends_at_once_and_leaves_everything_as_it_was() {
+    use std::os::unix::process::ExitStatusExt;
+
     let env = Env::with_art();
     env.ok("slice art/frog.png -o frog");
     env.ok("pack frog -o atlas/frog");
@@ -26,9 +28,14 @@ fn an_interrupted_run_ends_at_once_and_leaves_everything_as_it_was() {
         std::thread::sleep(Duration::from_millis(wait));
         let began = std::time::Instant::now();
         Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
-        let code = child.wait().unwrap().code();
-        assert_eq!(code, Some(130), "after {wait} ms");
-        assert!(began.elapsed() < Duration::from_millis(1500), "{:?}", began.elapsed());
+        let status = child.wait().unwrap();
+        // A shell says 130 of both: by the program's own handler, or by the system's before that is set up.
+        assert_eq!(
+            status.code().or(status.signal().map(|signal| signal + 128)),
+            Some(130),
+            "after {wait} ms"
+        );
+        assert!(began.elapsed() < Duration::from_secs(5), "{:?}", began.elapsed());
         assert!(env.files("atlas") == before, "after {wait} ms");
         assert_eq!(env.names("atlas").len(), 2);
     }

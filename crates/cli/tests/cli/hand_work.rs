@@ -24,7 +24,7 @@ const WORKS: [Work; 6] = [
         edit(env, path, |all| all["frames"][1]["boxes"] = json!({ "hit": [1, 2, 3, 4] }));
     }),
     ("1 nine-slice (koi:koi-00)", |env, path| {
-        edit(env, path, |all| all["frames"][0]["nine"] = json!([1, 1, 1, 1]))
+        edit(env, path, |all| all["frames"][0]["nine"] = json!([1, 1, 1, 1]));
     }),
     ("1 extras (sound of koi:koi-02)", |env, path| {
         edit(env, path, |all| all["frames"][2]["extras"] = json!({ "sound": "plop" }));

@@ -112,3 +112,34 @@ fn the_limit_on_pixels_can_be_moved() {
     assert!(outcome.err.contains("--max-pixels 8192"), "{}", outcome.err);
     env.ok("inspect art/koi.png --max-pixels 8192");
 }
+
+#[test]
+fn a_mark_that_an_editor_put_before_a_text_is_not_part_of_it() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    env.ok("pack koi -o atlas/koi");
+    let marked = |text: &[u8]| [b"\xef\xbb\xbf", text].concat();
+    env.write("atlas/koi.json", marked(&env.read("atlas/koi.json")));
+    env.write("names.txt.j2", marked(b"{{ frames | length }} frames"));
+    env.ok("export atlas/koi.json --template names.txt.j2 -o names.txt");
+    assert_eq!(env.read("names.txt"), b"8 frames");
+}
+
+#[test]
+fn nothing_is_made_under_a_name_that_another_system_can_not_have() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    let before = env.names("");
+    for line in [
+        "pack koi -o NUL",
+        "pack koi -o con.png",
+        "pack koi -o aux/koi",
+        "slice art/koi.png -o koi.",
+        "pack koi -o -",
+    ] {
+        let outcome = env.run(line);
+        assert_ne!(outcome.code, 0, "{line}");
+        assert!(outcome.err.contains("can't be a file or folder name"), "{line}: {}", outcome.err);
+    }
+    assert_eq!(env.names(""), before);
+}

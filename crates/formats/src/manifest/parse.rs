@@ -12,6 +12,8 @@ use crate::manifest::{Alpha, FORMAT, Manifest, Page};
 /// # Errors
 /// Where it is no JSON, no manifest, of an unknown format number, or a key has a wrong value.
 pub fn parse(bytes: &[u8]) -> Result<Manifest, ReadProblem> {
+    // What some editors put before a text.
+    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     #[derive(Deserialize)]
     struct Stamp {
         format: Option<String>,

@@ -21,7 +21,8 @@ pub(super) fn frames_of_file(
     let file = file_name(path);
     let read = match picture {
         Picture::Still(pixels) => {
-            still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::new()))
+            let remark = is_truncated.then(|| Remark::Truncated { file: file.clone(), frames: 0 });
+            still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::from_iter(remark)))
         }
         Picture::Moving(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)

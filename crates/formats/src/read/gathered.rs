@@ -32,7 +32,7 @@ pub enum Remark {
     Truncated {
         /// The file.
         file: String,
-        /// How many frames are whole.
+        /// How many frames are whole; 0 for a still picture, of which a part was taken.
         frames: usize,
     },
     /// An image of a set that was painted over at another size.

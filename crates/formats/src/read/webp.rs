@@ -30,11 +30,20 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
             Err(error) => film.breaks(wrong(error))?,
         }
     }
+    if is_cut(bytes) {
+        film.breaks(ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 })?;
+    }
     let plays = match decoder.loop_count() {
         LoopCount::Forever => 0,
         LoopCount::Times(times) => u32::from(times.get()),
     };
     film.finish(info, plays)
+}
+
+/// Whether less is there than the container's head says: the codec makes up what is missing of the last picture.
+fn is_cut(bytes: &[u8]) -> bool {
+    let told = bytes.get(4..8).and_then(|told| told.try_into().ok()).map_or(0, u32::from_le_bytes);
+    (bytes.len() as u64) < 8 + u64::from(told)
 }
 
 fn still(decoder: &mut WebPDecoder<Cursor<&[u8]>>) -> Result<RgbaImage, DecodingError> {
@@ -203,9 +212,10 @@ mod tests {
             panic!()
         };
         assert_eq!(still.get(2, 1).unwrap().0, [9, 8, 7, 99]);
-        let Picture::Moving(moving) = decode(&animated(), &Limits::default()).unwrap().picture else {
-            panic!()
-        };
+        let whole = animated();
+        let cut = decode(&whole[..whole.len() - 1], &Limits::default());
+        assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
+        let Picture::Moving(moving) = decode(&whole, &Limits::default()).unwrap().picture else { panic!() };
         assert_eq!(moving.plays, 4);
         let told: Vec<_> =
             moving.moments.iter().map(|m| (m.picture.get_pixel(1, 1).0, m.span.millis())).collect();

@@ -1,7 +1,7 @@
 //! Frame names as file names, safe on Windows, macOS and Linux alike.
 
-use std::collections::HashMap;
-use std::path::Path;
+use std::collections::{HashMap, HashSet};
+use std::path::{Path, PathBuf};
 
 use shibori_core::{FrameSet, file_fault};
 
@@ -32,6 +32,29 @@ pub(super) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Err
     }
 }
 
+/// Refuses what a run would make under a name that fails somewhere: files and folders alike. What is there already has proved
+/// its name, and may be written again.
+pub(super) fn check_new(targets: &[PathBuf]) -> Result<(), Error> {
+    let is_new = |path: &&Path| path.symlink_metadata().is_err();
+    let mut folders = HashSet::new();
+    for target in targets {
+        let new_folders =
+            target.ancestors().skip(1).take_while(|folder| folders.insert(folder.to_path_buf()));
+        for path in std::iter::once(target.as_path()).chain(new_folders).filter(is_new) {
+            // Neither the end of a path nor `..` makes anything.
+            let Some(name) = path.file_name() else { continue };
+            let name = name.to_string_lossy();
+            let fault = file_fault(&name)
+                .or((name.split('.').next() == Some("-"))
+                    .then_some("nothing is written to the output stream"));
+            if let Some(why) = fault {
+                return Err(Error::write(target, WriteProblem::NewName { name: name.into_owned(), why }));
+            }
+        }
+    }
+    Ok(())
+}
+
 /// Two paths that are one file where capitals do not count.
 fn twice(files: &[String]) -> Option<(usize, usize)> {
     let mut seen: HashMap<String, usize> = HashMap::with_capacity(files.len());
@@ -43,6 +66,20 @@ mod tests {
     use shibori_core::{Frame, Name, Pixels};
 
     use super::*;
+
+    #[test]
+    fn only_what_is_new_must_have_a_name_that_works_everywhere() {
+        let folder = tempfile::tempdir().unwrap();
+        let fault = |path: &str| check_new(&[folder.path().join(path)]).err().map(|error| error.to_string());
+        for good in ["koi.json", "new/deep/koi.png", ".hidden", "../koi-x.png"] {
+            assert_eq!(fault(good), None, "{good}");
+        }
+        for bad in ["NUL", "con.png", "new/aux/koi.png", "koi.", "koi ", "nul./koi.png", "-", "-.png"] {
+            assert!(fault(bad).is_some(), "{bad}");
+        }
+        std::fs::create_dir(folder.path().join("aux")).unwrap();
+        assert_eq!(fault("aux/koi.png"), None);
+    }
 
     fn set(frames: &[(&str, &str)]) -> FrameSet {
         let frame = |&(sprite, name): &(&str, &str)| {

@@ -14,6 +14,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant, SystemTime};
 
 use crate::write::disk::{Disk, RealDisk};
+use crate::write::names::check_new;
 use crate::write::os_text::OsText;
 use crate::write::seal;
 use crate::write::staging::{self, Move, Staging};
@@ -140,6 +141,7 @@ impl Transaction {
     fn plan_with(&self, targets: &[PathBuf], stale: &[PathBuf], force: bool) -> Result<Batch, Error> {
         let mut state = self.state();
         let state = &mut *state;
+        check_new(targets)?;
         let mut own: HashMap<PathBuf, PathBuf> = HashMap::with_capacity(targets.len());
         for (target, identity) in targets.iter().zip(parallel::each(targets, |path| identity(path))) {
             if state.targets.contains_key(&identity) {
@@ -219,7 +221,8 @@ impl State {
                 self.batches
                     .iter()
                     .flat_map(|batch| &batch.targets)
-                    .filter_map(|target| (folder_of(&target.path) == parent).then(|| name_of(&target.path))),
+                    .filter(|target| folder_of(&target.path) == parent)
+                    .map(|target| name_of(&target.path)),
             );
             staging.announce(&files).map_err(|error| Error::write(&parent, error))?;
             wait_for_rivals(staging, &files, &parent)?;

@@ -91,6 +91,7 @@ impl Wanted {
         let Ok(source) = String::from_utf8(text) else {
             return Err(Error::TemplateNotText { template: path.to_owned() });
         };
+        let source = source.trim_start_matches('\u{feff}').to_owned();
         let bare = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         let bare = [".j2", ".jinja"].iter().find_map(|end| bare.strip_suffix(end)).unwrap_or(&bare);
         let ending = Path::new(bare).extension().map_or("txt".into(), |ending| ending.to_string_lossy());

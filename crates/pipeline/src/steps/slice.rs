@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::cut::{Grid, NamedRect, cut_cells, cut_rects, islands, part_frame};
 use shibori_core::{Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pixels, Rect, Size};
 use shibori_formats::ReadProblem;
-use shibori_formats::read::{Loaded, Picture, animation_frames, image, rects, sprite_name};
+use shibori_formats::read::{Loaded, Picture, Remark, animation_frames, image, rects, sprite_name};
 use shibori_formats::write::{self, Written};
 use tracing::{debug, info_span};
 
@@ -148,6 +148,9 @@ fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut
         |how: How| SheetReport { file: path.to_owned(), size: info.size, how, frames: 0, mended: Vec::new() };
     match picture {
         Picture::Still(pixels) => {
+            if is_truncated {
+                cx.tell(Notice::Read(Remark::Truncated { file: file_name(path), frames: 0 }));
+            }
             let sheet = prepared(path, &pixels, &options.clean, cx)?;
             let (set, how) = cut_sheet(path, &sheet, options, cx)?;
             debug!(file = %path.display(), frames = set.frames().len(), "cut");

@@ -15,6 +15,10 @@ use crate::read::picture::Limits;
 use crate::read::picture::check_size;
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
+    let is_truncated = !has_end(bytes);
+    if is_truncated && !limits.accept_truncated {
+        return Err(ReadProblem::BrokenOff { format: "JPEG", bytes: bytes.len(), frames: 0 });
+    }
     let options =
         DecoderOptions::default().set_strict_mode(false).set_max_width(usize::MAX).set_max_height(usize::MAX);
     let mut head = JpegDecoder::new_with_options(ZCursor::new(bytes), options);
@@ -45,7 +49,14 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     };
     let image = image.ok_or_else(|| damaged("fewer pixels than its size says".to_owned()))?;
     let color = if matches!(colors, ColorSpace::Luma) { "gray, 8 bit" } else { "RGB, 8 bit" };
-    Ok(Raw { image, orientation, color: color.to_owned() })
+    Ok(Raw { image, orientation, color: color.to_owned(), is_truncated })
+}
+
+/// Whether the end mark follows the last scan: the codec paints what is missing gray and says nothing. Marks never stand
+/// inside a scan, where every 0xff is followed by 0 or a number of its own.
+fn has_end(bytes: &[u8]) -> bool {
+    let last = |mark: u8| bytes.windows(2).rposition(|pair| pair == [0xff, mark]);
+    last(0xd9) > last(0xda)
 }
 
 fn damaged(why: String) -> ReadProblem {

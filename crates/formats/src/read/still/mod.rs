@@ -20,10 +20,12 @@ struct Raw {
     orientation: Orientation,
     /// How colors are stored, for people.
     color: String,
+    /// Whether the file breaks off, and the rest of the picture is gray.
+    is_truncated: bool,
 }
 
 pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Loaded, ReadProblem> {
-    let Raw { mut image, orientation, color } = match format {
+    let Raw { mut image, orientation, color, is_truncated } = match format {
         Format::Jpeg => jpeg::decode(bytes, limits)?,
         Format::Tiff => tiff::decode(bytes, limits)?,
         Format::Bmp => simple(bytes, ImageFormat::Bmp, format, limits)?,
@@ -36,7 +38,7 @@ pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Lo
     image.apply_orientation(orientation);
     let rgba = image.into_rgba8();
     let info = ImageInfo { format, size: Size::from(rgba.dimensions()), color };
-    Ok(Loaded { info, picture: Picture::Still(Pixels::whole(rgba)), is_truncated: false })
+    Ok(Loaded { info, picture: Picture::Still(Pixels::whole(rgba)), is_truncated })
 }
 
 fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> Result<Raw, ReadProblem> {
@@ -50,7 +52,7 @@ fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> 
     check_size(Size::from(decoder.dimensions()), limits)?;
     let color = plain(&format!("{:?}", decoder.original_color_type()));
     let image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
-    Ok(Raw { image, orientation: Orientation::NoTransforms, color })
+    Ok(Raw { image, orientation: Orientation::NoTransforms, color, is_truncated: false })
 }
 
 /// `Rgba8` as "RGBA, 8 bit".
@@ -140,6 +142,32 @@ mod tests {
         let turned = pixels(&turned, Format::Jpeg);
         assert_eq!(turned.dimensions(), (16, 32));
         assert!(turned.get_pixel(8, 4)[0] > 200 && turned.get_pixel(8, 28)[0] < 50);
+    }
+
+    #[test]
+    fn a_file_that_breaks_off_anywhere_is_refused() {
+        let noise = |x: u32, y: u32| (x.wrapping_mul(73) ^ y.wrapping_mul(151)).wrapping_mul(29) as u8;
+        let image = RgbaImage::from_fn(48, 40, |x, y| Rgba([noise(x, y), noise(y, x), noise(x + 9, y), 255]));
+        for (codec, format) in [
+            (ImageFormat::Bmp, Format::Bmp),
+            (ImageFormat::Tiff, Format::Tiff),
+            (ImageFormat::Tga, Format::Tga),
+            (ImageFormat::Qoi, Format::Qoi),
+            (ImageFormat::Jpeg, Format::Jpeg),
+        ] {
+            let bytes = written(codec, &image);
+            for percent in [20, 50, 80, 95] {
+                let part = &bytes[..bytes.len() * percent / 100];
+                let read = decode(part, format, &Limits::default());
+                assert!(read.is_err(), "{format:?} of {percent} %");
+            }
+        }
+        let bytes = written(ImageFormat::Jpeg, &image);
+        let half = &bytes[..bytes.len() * 6 / 10];
+        let accept = Limits { accept_truncated: true, ..Limits::default() };
+        assert!(decode(half, Format::Jpeg, &accept).unwrap().is_truncated);
+        let whole = decode(&bytes, Format::Jpeg, &accept).unwrap();
+        assert!(!whole.is_truncated);
     }
 
     #[test]

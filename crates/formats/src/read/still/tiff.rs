@@ -31,7 +31,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     let mut samples = DecodingResult::U8(Vec::new());
     let layout = decoder.read_image_to_buffer(&mut samples).map_err(wrong)?;
     let image = picture(kind, samples, size, layout.planes)?;
-    Ok(Raw { image, orientation, color: color(kind) })
+    Ok(Raw { image, orientation, color: color(kind), is_truncated: false })
 }
 
 /// The samples as a picture. Planes that lie one after the other are brought together pixel by pixel.
