@@ -15,6 +15,7 @@ mod trace;
 mod words;
 
 use std::error::Error;
+use std::num::NonZeroUsize;
 use std::process::ExitCode;
 
 use args::Cli;
@@ -29,6 +30,9 @@ use shibori_core::SyntaxError;
 /// The exit code of a run that was interrupted.
 const INTERRUPTED: i32 = 130;
 
+/// So many threads are made where they are asked for, even on fewer cores.
+const MOST_IDLE_JOBS: usize = 16;
+
 fn main() -> ExitCode {
     let cli = match Cli::try_parse() {
         Ok(cli) => cli,
@@ -38,8 +42,9 @@ fn main() -> ExitCode {
     trace::listen(cli.everywhere.verbose);
     clean_up_when_interrupted();
     if let Some(jobs) = cli.everywhere.jobs {
-        // Fails only where a pool is there already, and none is.
-        let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get()).build_global();
+        // The system may have no room for that many threads, and more of them than cores make nothing faster.
+        let most = std::thread::available_parallelism().map_or(1, NonZeroUsize::get).max(MOST_IDLE_JOBS);
+        let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get().min(most)).build_global();
     }
     let program = Program::new(&console, &cli.everywhere);
     match commands::run(&cli.command, &program) {

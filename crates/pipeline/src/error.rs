@@ -8,10 +8,21 @@ use shibori_core::pack::{CompanionError, PackError};
 use shibori_core::shape::{
     AlignError, Anchor, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
 };
-use shibori_core::{Area, Color, NamingError, OnlyError, SelectError, SetError};
+use shibori_core::{Area, Color, Name, NamingError, OnlyError, SelectError, SetError, Size};
 use shibori_formats::export::{ExportError, TemplateError};
 
 use crate::options::Contradiction;
+
+/// What makes pictures larger.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Growth {
+    /// Scaling.
+    Scale,
+    /// A canvas that was asked for.
+    Canvas,
+    /// One canvas for frames that never shared one, held together by their pivots.
+    Gather,
+}
 
 /// Why a step can't be done.
 #[derive(Debug, thiserror::Error)]
@@ -151,6 +162,18 @@ pub enum Error {
     RegionOutside {
         /// The region.
         region: Area,
+    },
+    /// A picture that would be made larger than is allowed.
+    #[error("'{frame}' would become {size} px, {} pixels; the limit is {limit}", .size.area())]
+    TooLarge {
+        /// What makes it so large.
+        by: Growth,
+        /// The first frame that would be too large.
+        frame: Name,
+        /// Its size then.
+        size: Size,
+        /// The most pixels a picture may have.
+        limit: u64,
     },
     /// Frames that do not go on a canvas.
     #[error(transparent)]

@@ -68,5 +68,5 @@ mod error;
 mod notice;
 
 pub use context::{Context, Deaf, Listener, Task};
-pub use error::Error;
+pub use error::{Error, Growth};
 pub use notice::Notice;

@@ -11,10 +11,10 @@ use shibori_core::shape::{
     Shift, Trim, TrimScope, align, forget_marks, is_even, mirror, restore, scale, set_box, set_canvas,
     set_nine, set_pivot, set_places, set_polygons, take_marks, trim,
 };
-use shibori_core::{Color, Frame, FrameSet, Mirror, Name, NameTemplate, Rect};
+use shibori_core::{Color, Frame, FrameSet, Mirror, Name, NameTemplate, Rect, Size};
 use tracing::debug;
 
-use crate::{Context, Error, Notice};
+use crate::{Context, Error, Growth, Notice};
 
 /// One change of frames. They are listed in the order in which they are done.
 #[derive(Clone, Debug)]
@@ -215,6 +215,8 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             if how == Resample::Nearest && !is_even(factor) {
                 cx.tell(Notice::UnevenScale { factor });
             }
+            let grown = |length: u32| (f64::from(length) * factor).round() as u32;
+            within(&set, Growth::Scale, cx, |canvas| Size::new(grown(canvas.width), grown(canvas.height)))?;
             scale(set, factor, how)?
         }
         Change::Align(options) => {
@@ -228,10 +230,16 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
                 Some(anchor) => set_pivot(set, anchor, PivotPer::Frame)?,
                 None => set,
             };
-            set_canvas(pivoted, CanvasRule::Common)?
+            let common = set_canvas(pivoted, CanvasRule::Common)?;
+            within(&common, Growth::Gather, cx, |canvas| canvas)?;
+            common
         }
         Change::Pivot(anchor, per) | Change::PlacePivot(anchor, per) => set_pivot(set, anchor, per)?,
-        Change::Canvas(rule) => set_canvas(set, rule)?,
+        Change::Canvas(rule) => {
+            let placed = set_canvas(set, rule)?;
+            within(&placed, Growth::Canvas, cx, |canvas| canvas)?;
+            placed
+        }
         Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
         Change::Trim(how) => trim(set, how)?,
         Change::Fit => set_canvas(set, CanvasRule::Fit)?,
@@ -242,6 +250,17 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::ForgetMarks => forget_marks(set)?,
     };
     Ok(())
+}
+
+/// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
+fn within(set: &FrameSet, by: Growth, cx: &Context<'_>, size: impl Fn(Size) -> Size) -> Result<(), Error> {
+    let limit = cx.limits.pixels;
+    match set.frames().iter().find(|frame| size(frame.canvas()).area() > limit) {
+        None => Ok(()),
+        Some(frame) => {
+            Err(Error::TooLarge { by, frame: frame.name().clone(), size: size(frame.canvas()), limit })
+        }
+    }
 }
 
 fn mended(

@@ -12,8 +12,8 @@ use shibori_core::clip::{ApplyError, EditError, RowError};
 use shibori_core::{NamingError, OnlyError, SetError, SyntaxError};
 use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
-use shibori_pipeline::Error;
 use shibori_pipeline::options::{Contradiction, With};
+use shibori_pipeline::{Error, Growth};
 
 use crate::message::Message;
 use crate::words::counted;
@@ -94,6 +94,16 @@ impl From<Error> for Failure {
             Error::Pack(error) => error.into(),
             Error::Companion(error) => error.into(),
             Error::Export(error) => error.into(),
+            Error::TooLarge { by, size, .. } => {
+                let option = match by {
+                    Growth::Scale => "--scale",
+                    Growth::Canvas => "--canvas",
+                    Growth::Gather => "frames that share no canvas, held together by --pivot",
+                };
+                let hint =
+                    format!("choose a smaller size; if that is right, add --max-pixels {}", size.area());
+                Self::usage(format!("{option}: {error}")).with_hint(hint)
+            }
             Error::RegionOutside { region } => {
                 Self::usage(format!("--region: {region} begins outside the canvas"))
                     .with_hint("a region is x,y,width,height inside the first frame's canvas")

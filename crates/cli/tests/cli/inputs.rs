@@ -143,3 +143,22 @@ fn nothing_is_made_under_a_name_that_another_system_can_not_have() {
     }
     assert_eq!(env.names(""), before);
 }
+
+#[test]
+fn absurd_sizes_are_refused_before_they_cost_anything() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    let before = env.names("");
+    for (line, told) in [
+        ("adjust koi -o big --canvas 100000x100000", "100000x100000 px, 10000000000 pixels"),
+        ("adjust koi -o big --canvas 4294967295x4294967295", "--canvas"),
+        ("adjust koi -o big --scale 64 --max-pixels 4194303", "--scale: 'koi-00' would become 2048x2048 px"),
+        ("pack koi -o big --page-size 70000x70000", "70000"),
+    ] {
+        let outcome = env.run(line);
+        assert_eq!(outcome.code, 2, "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(told), "{line}: {}", outcome.err);
+    }
+    assert_eq!(env.names(""), before);
+    env.ok("adjust koi -o many --scale 2 --jobs 100000");
+}

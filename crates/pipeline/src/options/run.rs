@@ -20,12 +20,12 @@ pub struct RunOptions {
     /// Take clips, boxes, extras and the like over from a manifest that is replaced, where the new one lacks them
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub carry: Switch,
-    /// Take input that is not as it should be: truncated takes the whole frames of an animation that breaks off,
+    /// Take input that is not as it should be: truncated takes what is there of an animation or a JPEG that breaks off,
     /// edits takes images of a set whose size was changed
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "words")]
     pub accept: Vec<AcceptChoice>,
-    /// The most pixels a picture may have [default: 268435456]
+    /// The most pixels a picture may have that is read, or made by --canvas or --scale [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub max_pixels: Option<u64>,
@@ -36,7 +36,7 @@ pub struct RunOptions {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum AcceptChoice {
-    /// Animations that break off
+    /// Animations and JPEGs that break off
     Truncated,
     /// Images of a set that were painted over at another size
     Edits,
