@@ -7,7 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use shibori_formats::read::Limits;
 use shibori_formats::write::{Policy, Transaction};
 
-use crate::{Error, Notice};
+use crate::{Error, Growth, Notice};
 
 /// Standard input or output, where a file is meant.
 const STANDARD: &str = "-";
@@ -73,6 +73,12 @@ impl<'a> Context<'a> {
     /// The file that a path of the options means.
     pub fn at(&self, path: &Path) -> PathBuf {
         if path == Path::new(STANDARD) { path.to_owned() } else { self.base.join(path) }
+    }
+
+    /// Refuses to draw a picture of more pixels than are allowed.
+    pub(crate) fn hold_picture(&self, by: Growth, pixels: u64) -> Result<(), Error> {
+        let limit = self.limits.pixels;
+        if pixels > limit { Err(Error::PictureTooLarge { by, pixels, limit }) } else { Ok(()) }
     }
 
     /// All files of the run.

@@ -22,6 +22,10 @@ pub enum Growth {
     Canvas,
     /// One canvas for frames that never shared one, held together by their pivots.
     Gather,
+    /// The zoom of a picture to look at.
+    Zoom,
+    /// The cells of a guide sheet.
+    Cells,
 }
 
 /// Why a step can't be done.
@@ -172,6 +176,16 @@ pub enum Error {
         frame: Name,
         /// Its size then.
         size: Size,
+        /// The most pixels a picture may have.
+        limit: u64,
+    },
+    /// A picture to look at or to draw on that would be larger than is allowed.
+    #[error("the picture would have {pixels} pixels or more; the limit is {limit}")]
+    PictureTooLarge {
+        /// What makes it so large.
+        by: Growth,
+        /// How many pixels it would have at least.
+        pixels: u64,
         /// The most pixels a picture may have.
         limit: u64,
     },

@@ -94,16 +94,8 @@ impl From<Error> for Failure {
             Error::Pack(error) => error.into(),
             Error::Companion(error) => error.into(),
             Error::Export(error) => error.into(),
-            Error::TooLarge { by, size, .. } => {
-                let option = match by {
-                    Growth::Scale => "--scale",
-                    Growth::Canvas => "--canvas",
-                    Growth::Gather => "frames that share no canvas, held together by --pivot",
-                };
-                let hint =
-                    format!("choose a smaller size; if that is right, add --max-pixels {}", size.area());
-                Self::usage(format!("{option}: {error}")).with_hint(hint)
-            }
+            Error::TooLarge { by, size, .. } => too_large(by, &error, size.area()),
+            Error::PictureTooLarge { by, pixels, .. } => too_large(by, &error, pixels),
             Error::RegionOutside { region } => {
                 Self::usage(format!("--region: {region} begins outside the canvas"))
                     .with_hint("a region is x,y,width,height inside the first frame's canvas")
@@ -197,6 +189,18 @@ impl From<FileError> for Failure {
         };
         Self::usage(error.to_string()).with_exit(exit).with_any_hint(hint)
     }
+}
+
+fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
+    let option = match by {
+        Growth::Scale => "--scale",
+        Growth::Canvas => "--canvas",
+        Growth::Gather => "frames that share no canvas, held together by --pivot",
+        Growth::Zoom => "--zoom",
+        Growth::Cells => "--grid and --cell",
+    };
+    Failure::usage(format!("{option}: {error}"))
+        .with_hint(format!("choose a smaller size; if that is right, add --max-pixels {pixels}"))
 }
 
 fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {

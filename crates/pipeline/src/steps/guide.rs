@@ -9,7 +9,7 @@ use shibori_core::{Point, Size};
 use shibori_formats::write;
 
 use crate::options::GuideOptions;
-use crate::{Context, Error};
+use crate::{Context, Error, Growth};
 
 /// Plans a guide sheet, and gives its size.
 ///
@@ -28,6 +28,8 @@ pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> R
         pivot: pivot(options)?,
         rows: options.rows.clone(),
     };
+    // What has no size is refused by the drawing.
+    cx.hold_picture(Growth::Cells, guide.size().unwrap_or_default().area())?;
     write::guide(&cx.at(output), &guide, cx.run())?;
     Ok(guide.size().unwrap_or_default())
 }

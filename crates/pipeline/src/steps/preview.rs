@@ -21,7 +21,7 @@ use crate::options::{
 use crate::steps::gather;
 use crate::steps::pages::{Page, pages_of};
 use crate::steps::sheet::{grid_of, prepared};
-use crate::{Context, Error, Notice, Task};
+use crate::{Context, Error, Growth, Notice, Task};
 
 /// A picture, and how many frames it shows.
 #[derive(Clone, Debug)]
@@ -40,6 +40,7 @@ pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Res
     let _span = info_span!("contact").entered();
     let set = gather::one(source, &options.only, cx)?;
     let how = Contact { width: options.width.get(), zoom: options.zoom.get(), show: options.show.get() };
+    zoomed(options.zoom.get(), canvases(&set).sum(), cx)?;
     Ok(Drawn { image: draw::contact(&set, how), frames: set.frames().len() })
 }
 
@@ -51,6 +52,8 @@ pub fn onion(source: &Path, options: &OnionOptions, cx: &Context<'_>) -> Result<
     let _span = info_span!("onion").entered();
     let set = gather::one(source, &options.only, cx)?;
     let how = Onion { width: options.width.get(), zoom: options.zoom.get(), boxes: true };
+    let kept = set.frames().iter().map(|frame| frame.kept().size().area());
+    zoomed(options.zoom.get(), kept.max().unwrap_or(0), cx)?;
     Ok(Drawn { image: draw::draw_onion(&set, how), frames: set.frames().len() })
 }
 
@@ -78,8 +81,19 @@ pub fn pages(source: &Path, options: &PagesOptions, cx: &Context<'_>) -> Result<
     let _span = info_span!("pages").entered();
     let set = gather::one(source, &options.only, cx)?;
     let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    zoomed(options.zoom.get(), pages.iter().map(|page| page.pixels.size().area()).sum(), cx)?;
     let image = draw::draw_pages(&plans(&manifest, &pages), options.zoom.get());
     Ok(Drawn { image, frames: set.frames().len() })
+}
+
+/// Holds what is to be drawn at a zoom to the limit, by the pixels that it shows at least. What fits by itself is small.
+fn zoomed(zoom: Option<u32>, pixels: u64, cx: &Context<'_>) -> Result<(), Error> {
+    let side = u64::from(zoom.unwrap_or(1));
+    cx.hold_picture(Growth::Zoom, pixels.saturating_mul(side * side))
+}
+
+fn canvases(set: &FrameSet) -> impl Iterator<Item = u64> {
+    set.frames().iter().map(|frame| frame.canvas().area())
 }
 
 /// What lies where on each page. Frames that share a place are one with a mark for each further one.
@@ -134,6 +148,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
         }
     };
     let sheet = prepared(path, &pixels, &options.clean, cx)?;
+    zoomed(options.zoom.get(), sheet.pixels.size().area(), cx)?;
     let plan = if let Some(list) = &options.cut.rects {
         let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
@@ -182,6 +197,7 @@ pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Resul
         backdrop: options.background.unwrap_or_default(),
         show: options.show.get(),
     };
+    zoomed(Some(how.zoom), canvases(&set).max().unwrap_or(0), cx)?;
     Ok(match set.clips() {
         [one] => Moving { film: draw::film(&set, one, how), shows: Shows::One(one.clone()) },
         [] => {
