@@ -10,7 +10,7 @@ use shibori_core::{Area, Mirror};
 
 use crate::options::Contradiction;
 use crate::options::contradiction::{needs, no_twice};
-use crate::options::value::{Whole, text, texts, word};
+use crate::options::value::{Factor, Whole, text, texts, word};
 
 /// The share of a clip's solid pixels that its box covers where nothing is said, in percent.
 const BOX_SHARE: u8 = 90;
@@ -28,7 +28,7 @@ pub struct ShapeOptions {
     /// Make all frames larger or smaller by one factor, such as 2 or 0.5
     #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
     #[serde(deserialize_with = "text")]
-    pub scale: Option<f64>,
+    pub scale: Option<Factor>,
     /// How --scale makes pixels [default: nearest]
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
     #[serde(deserialize_with = "word")]
@@ -92,7 +92,7 @@ pub struct ShapeOptions {
     /// A polygon of at most N corners, 4 to 64, that covers all that is drawn
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
-    pub polygon: Option<u32>,
+    pub polygon: Option<Whole<4, 64>>,
     /// Pivots and boxes frame by frame: a CSV of frame,kind,name,values
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
     #[serde(deserialize_with = "text")]

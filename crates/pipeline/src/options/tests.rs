@@ -137,6 +137,9 @@ fn what_is_out_of_range_is_refused_however_it_comes() {
     refused::<CleanOptions>(json!({ "tolerance": 256 }), "256");
     refused::<ShapeOptions>(json!({ "box-share": 0 }), "from 1 to 100");
     refused::<ShapeOptions>(json!({ "trim-alpha": 255 }), "from 0 to 254");
+    refused::<ShapeOptions>(json!({ "scale": 0 }), "above 0 and at most 64");
+    refused::<ShapeOptions>(json!({ "scale": "inf" }), "above 0 and at most 64");
+    refused::<ShapeOptions>(json!({ "polygon": 3 }), "from 4 to 64");
     refused::<ShapeOptions>(json!({ "align-reach": 2000 }), "from 1 to 1024");
     refused::<PageOptions>(json!({ "palette": 1 }), "from 2 to 256");
     refused::<ArrangeOptions>(json!({ "gutter": -1 }), "from 0 to 1024");

@@ -59,7 +59,7 @@ pub(crate) fn shaping(
 ) -> Result<Vec<Change>, Error> {
     let mut changes = Vec::new();
     changes.extend(shape.mirror().map(Change::Mirror));
-    changes.extend(shape.scale.map(|factor| Change::Scale(factor, shape.resample())));
+    changes.extend(shape.scale.map(|factor| Change::Scale(factor.get(), shape.resample())));
     if let Some(to) = shape.align {
         let region = match shape.region {
             None => None,
@@ -76,7 +76,7 @@ pub(crate) fn shaping(
     changes.extend(placing(shape, defaults));
     changes.extend(shape.boxes.iter().map(|spec| Change::Box(spec.clone(), shape.box_share())));
     changes.extend(shape.nine.map(Change::Nine));
-    changes.extend(shape.polygon.map(|corners| Change::Polygon(corners, shape.trim_alpha())));
+    changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.places {
         changes.push(Change::Places(places(&cx.at(list))?));
     }
