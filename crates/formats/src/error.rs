@@ -237,6 +237,9 @@ pub enum WriteProblem {
         /// Whether the rest was to be taken over.
         is_carried: bool,
     },
+    /// A manifest that a person changed, though nothing in it would be missing.
+    #[error("was changed since shibori wrote it")]
+    Edited,
     /// A manifest of another kind: a set where an atlas is to go, or an atlas where a set is.
     #[error("is a manifest of another kind, with {frames} frames")]
     OtherKind {

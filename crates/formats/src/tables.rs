@@ -1,6 +1,9 @@
-//! The first lines of the tables that `export` writes, by which they are known again.
+//! The first lines of the tables that `export` writes. The last column is the seal: it is filled in the first row alone.
 
-pub(crate) const FRAMES: [&str; 24] = [
+/// The column of the seal.
+const SEAL: &str = "seal";
+
+pub(crate) const FRAMES: [&str; 25] = [
     "sprite",
     "name",
     "index",
@@ -25,9 +28,10 @@ pub(crate) const FRAMES: [&str; 24] = [
     "boxes",
     "nine",
     "polygon",
+    SEAL,
 ];
 
-pub(crate) const STEPS: [&str; 13] = [
+pub(crate) const STEPS: [&str; 14] = [
     "sprite",
     "clip",
     "play",
@@ -41,10 +45,5 @@ pub(crate) const STEPS: [&str; 13] = [
     "timescale",
     "ms",
     "start_ms",
+    SEAL,
 ];
-
-/// Whether a file is one of these tables: like a manifest it has no place for a seal, but says in its first line what it is.
-pub(crate) fn is_our_table(bytes: &[u8]) -> bool {
-    let first = bytes.split(|&byte| byte == b'\r').next().unwrap_or_default();
-    first == FRAMES.join(",").as_bytes() || first == STEPS.join(",").as_bytes()
-}

@@ -266,6 +266,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
             "add --carry to take that over, or --force to let it go".to_owned()
         }
         WriteProblem::HandWork { is_carried: true, .. } => "add --force to let that go".to_owned(),
+        WriteProblem::Edited => "add --carry to keep what was changed, or --force to replace it".to_owned(),
         WriteProblem::OtherKind { .. } | WriteProblem::OtherSprites { .. } => {
             "choose another -o, or add --force to replace it".to_owned()
         }

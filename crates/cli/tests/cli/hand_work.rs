@@ -112,3 +112,73 @@ fn in_place_writes_exactly_the_files_that_the_manifest_names() {
     assert_eq!(manifest(&env, "koi/frames.json")["pages"][2]["extras"]["layer"], "front");
     assert_eq!(manifest(&env, "koi/frames.json")["pages"][5]["file"], "swim 5.png");
 }
+
+/// Values that a run measures anew, and how each is read.
+type Valued = (&'static str, fn(&mut Value));
+
+const VALUES: [Valued; 5] = [
+    ("pivot", |all| all["frames"][3]["pivot"] = json!([1, 2.5])),
+    ("box", |all| all["frames"][3]["boxes"]["body"] = json!([-1, 2, 3, 4])),
+    ("time", |all| all["clips"][0]["steps"][5]["ticks"] = json!(9)),
+    ("order", |all| all["clips"][0]["steps"][0]["frame"] = json!(7)),
+    ("play", |all| all["clips"][0]["plays"] = json!(2)),
+];
+
+#[test]
+fn a_value_set_by_hand_is_never_measured_over_without_a_word() {
+    for (told, change) in VALUES {
+        let env = Env::with_art();
+        let slice =
+            "slice art/koi.png --grid 8x1 --clip \"swim = 0-7 @12fps\" --pivot feet --box body=auto -o koi";
+        env.ok(slice);
+        let fresh = manifest(&env, "koi/frames.json");
+        edit(&env, "koi/frames.json", change);
+        let mut wanted = manifest(&env, "koi/frames.json");
+        let outcome = env.run(slice);
+        assert_eq!(outcome.code, 4, "{told}");
+        assert!(outcome.err.contains("was changed since shibori wrote it"), "{told}: {}", outcome.err);
+        // What a person set stays theirs, however often it is carried over and whatever else is added.
+        for command in [format!("{slice} --carry"), "clip koi \"turn = 3,4\"".to_owned()] {
+            env.ok(&command);
+            let outcome = env.run(slice);
+            assert_eq!(outcome.code, 4, "{told}: {command}");
+        }
+        let mut now = manifest(&env, "koi/frames.json");
+        now["clips"].as_array_mut().unwrap().truncate(1);
+        wanted.as_object_mut().unwrap().remove("seal");
+        assert_eq!(now, wanted, "{told}");
+        env.ok(&format!("{slice} --force"));
+        assert_eq!(manifest(&env, "koi/frames.json"), fresh, "{told}");
+        // An editor that only lays the text out anew changes nothing.
+        edit(&env, "koi/frames.json", |_| ());
+        env.ok(slice);
+        assert_eq!(manifest(&env, "koi/frames.json"), fresh, "{told}");
+    }
+}
+
+#[test]
+fn exports_and_manifests_are_not_written_over_by_what_they_are_not() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
+    env.ok("slice art/frog.png --grid 8x4 -o frog");
+    env.ok("pack koi -o koi-atlas");
+    for _ in 0..2 {
+        env.ok("export koi-atlas --to csv -o koi.csv");
+    }
+    for table in ["koi.csv", "koi-clips.csv"] {
+        let text = String::from_utf8(env.read(table)).unwrap();
+        env.write(table, text.replacen("swim", "glide", 1).replacen("koi-00", "koi-first", 1));
+        let outcome = env.run("export koi-atlas --to csv -o koi.csv");
+        assert_eq!(outcome.code, 4, "{table}");
+        assert!(outcome.err.contains("was changed since"), "{}", outcome.err);
+        // A version control that changes line ends changes nothing of a person's.
+        env.write(table, text.replace("\r\n", "\n"));
+        env.ok("export koi-atlas --to csv -o koi.csv");
+    }
+    let before = env.read("frog/frames.json");
+    env.write("t.j2", "{{ seal }}");
+    let outcome = env.run("export koi-atlas --template t.j2 -o frog/frames.json");
+    assert_eq!(outcome.code, 4);
+    assert!(outcome.err.contains("is the manifest of frog"), "{}", outcome.err);
+    assert!(env.read("frog/frames.json") == before);
+}

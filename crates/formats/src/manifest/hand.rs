@@ -22,13 +22,7 @@ pub(crate) fn is_other_kind(old: &Manifest, new: &Manifest) -> bool {
 
 /// The sprites of a manifest none of which is in the other.
 pub(crate) fn other_sprites(old: &Manifest, new: &Manifest) -> Option<Vec<String>> {
-    let sprites = |manifest: &Manifest| -> Vec<String> {
-        let mut all: Vec<String> = manifest.frames.iter().map(|frame| frame.sprite.clone()).collect();
-        all.sort_unstable();
-        all.dedup();
-        all
-    };
-    let (old, new) = (sprites(old), sprites(new));
+    let (old, new) = (old.sprites(), new.sprites());
     let is_other = !old.is_empty() && !new.is_empty() && !old.iter().any(|sprite| new.contains(sprite));
     is_other.then_some(old)
 }
@@ -85,9 +79,7 @@ pub(crate) fn losses(old: &Manifest, new: &Manifest) -> Losses {
 
 /// Takes over from `old` what `new` lacks. What can't be, since its frame is gone or has another canvas, stays a loss.
 pub(crate) fn carry(old: &Manifest, new: &mut Manifest) {
-    let frames = by_name(new);
-    let places: HashMap<(String, String), usize> =
-        frames.into_iter().map(|((sprite, name), at)| ((sprite.to_owned(), name.to_owned()), at)).collect();
+    let places = places(new);
     let place = |frame: &FrameEntry| places.get(&(frame.sprite.clone(), frame.name.clone())).copied();
     for frame in &old.frames {
         let Some(after) = place(frame).map(|at| &mut new.frames[at]) else { continue };
@@ -105,7 +97,7 @@ pub(crate) fn carry(old: &Manifest, new: &mut Manifest) {
         }
     }
     for clip in &old.clips {
-        match new.clips.iter_mut().find(|after| after.sprite == clip.sprite && after.name == clip.name) {
+        match new.clips.iter_mut().find(|after| is_same_clip(after, clip)) {
             Some(after) => {
                 carry_keys(clip.extras.as_ref(), &mut after.extras);
                 add_missing(&clip.other, &mut after.other);
@@ -126,6 +118,34 @@ pub(crate) fn carry(old: &Manifest, new: &mut Manifest) {
     }
     carry_keys(old.extras.as_ref(), &mut new.extras);
     add_missing(&old.other, &mut new.other);
+}
+
+/// Takes over values that both have where they differ: pivots, boxes, nine-slices and polygons of frames whose canvas is the same, and
+/// how clips of the same frames play. Whether there was any.
+pub(crate) fn carry_values(old: &Manifest, new: &mut Manifest) -> bool {
+    let before = new.to_text();
+    let places = places(new);
+    let place = |frame: &FrameEntry| places.get(&(frame.sprite.clone(), frame.name.clone())).copied();
+    for frame in &old.frames {
+        let Some(after) = place(frame).map(|at| &mut new.frames[at]) else { continue };
+        carry_changed(frame.extras.as_ref(), &mut after.extras);
+        carry_other(&frame.other, &mut after.other);
+        if frame.canvas == after.canvas {
+            after.pivot = frame.pivot;
+            after.boxes.clone_from(&frame.boxes);
+            after.nine = frame.nine;
+            after.polygon.clone_from(&frame.polygon);
+        }
+    }
+    for clip in &old.clips {
+        let Some(changed) = moved(clip, old, place) else { continue };
+        if let Some(after) = new.clips.iter_mut().find(|after| is_same_clip(after, clip)) {
+            *after = changed;
+        }
+    }
+    carry_changed(old.extras.as_ref(), &mut new.extras);
+    carry_other(&old.other, &mut new.other);
+    new.to_text() != before
 }
 
 /// Takes over what the user wrote to pages of the same file.
@@ -152,12 +172,22 @@ fn by_name(manifest: &Manifest) -> HashMap<(&str, &str), usize> {
     manifest.frames.iter().enumerate().map(|(at, frame)| (key(frame), at)).collect()
 }
 
+/// Where each frame is, whatever becomes of the manifest meanwhile.
+fn places(manifest: &Manifest) -> HashMap<(String, String), usize> {
+    let places = manifest.frames.iter().enumerate();
+    places.map(|(at, frame)| ((frame.sprite.clone(), frame.name.clone()), at)).collect()
+}
+
 fn key(frame: &FrameEntry) -> (&str, &str) {
     (&frame.sprite, &frame.name)
 }
 
 fn clip_of<'a>(manifest: &'a Manifest, clip: &ClipEntry) -> Option<&'a ClipEntry> {
-    manifest.clips.iter().find(|other| other.sprite == clip.sprite && other.name == clip.name)
+    manifest.clips.iter().find(|other| is_same_clip(other, clip))
+}
+
+fn is_same_clip(one: &ClipEntry, other: &ClipEntry) -> bool {
+    one.sprite == other.sprite && one.name == other.name
 }
 
 fn lost_keys(
@@ -178,6 +208,16 @@ fn carry_keys(old: Option<&Map<String, Value>>, new: &mut Option<Map<String, Val
     if let Some(old) = old {
         add_missing(old, new.get_or_insert_default());
     }
+}
+
+fn carry_changed(old: Option<&Map<String, Value>>, new: &mut Option<Map<String, Value>>) {
+    if let Some(old) = old {
+        carry_other(old, new.get_or_insert_default());
+    }
+}
+
+fn carry_other(old: &Map<String, Value>, new: &mut Map<String, Value>) {
+    new.extend(old.iter().map(|(key, value)| (key.clone(), value.clone())));
 }
 
 fn add_missing(old: &Map<String, Value>, new: &mut Map<String, Value>) {

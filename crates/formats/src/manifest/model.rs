@@ -16,6 +16,9 @@ pub struct Manifest {
     /// Always `shibori/1`.
     #[cfg_attr(test, schemars(extend("const" = "shibori/1")))]
     pub format: String,
+    /// A sum of the text, by which shibori knows that nobody changed it since; other readers pass over it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub seal: Option<String>,
     /// The images that frames lie on.
     pub pages: Vec<Page>,
     /// The frames in order; clips count in this list from 0.
@@ -29,6 +32,16 @@ pub struct Manifest {
     /// Keys of other versions and tools.
     #[serde(flatten)]
     pub other: Map<String, Value>,
+}
+
+impl Manifest {
+    /// Its sprites by name.
+    pub fn sprites(&self) -> Vec<String> {
+        let mut all: Vec<String> = self.frames.iter().map(|frame| frame.sprite.clone()).collect();
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
 }
 
 /// One image.

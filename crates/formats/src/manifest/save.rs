@@ -97,7 +97,7 @@ fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Place
     let frames = set.frames().iter().zip(places).map(|(frame, place)| frame_entry(frame, place));
     let frames = frames.collect();
     let clips = set.clips().iter().map(clip_entry).collect();
-    Manifest { format: FORMAT.to_owned(), pages, frames, clips, extras, other }
+    Manifest { format: FORMAT.to_owned(), seal: None, pages, frames, clips, extras, other }
 }
 
 fn page(file: String, size: Size) -> Page {

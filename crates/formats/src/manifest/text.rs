@@ -12,7 +12,7 @@ use crate::manifest::Manifest;
 const BROKEN: usize = 2;
 
 impl Manifest {
-    /// The text of the file.
+    /// The text of the file as it stands.
     pub fn to_text(&self) -> String {
         let mut bytes = Vec::new();
         let mut serializer = Serializer::with_formatter(&mut bytes, LineAnEntry::default());

@@ -131,11 +131,9 @@ pub fn atlas(
     let texts = stems.iter().enumerate().map(|(number, _)| {
         let atlas = &atlases[number];
         let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, encoding)).collect();
-        let mut manifest = manifest::of_atlas(atlas, &facts, encoding.uv);
-        over(&manifests[number], &mut manifest, run.policy())?;
-        Ok(manifest.to_text())
+        over(&manifests[number], manifest::of_atlas(atlas, &facts, encoding.uv), run)
     });
-    let texts = texts.collect::<Result<Vec<String>, Error>>()?;
+    let texts = texts.collect::<Result<Vec<Vec<u8>>, Error>>()?;
     let batch = run.plan(&targets, &left_behind(&manifests, &targets, folder))?;
     let palettes: Vec<Option<Palette>> = atlases.iter().map(|atlas| palette(atlas, encoding)).collect();
     let mut jobs = Vec::new();
@@ -161,7 +159,7 @@ pub fn atlas(
     written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
     report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
     for (number, text) in texts.iter().enumerate() {
-        batch.stage(jobs.len() + number, text.as_bytes())?;
+        batch.stage(jobs.len() + number, text)?;
     }
     report.manifests = targets[jobs.len()..].to_vec();
     report.palette =

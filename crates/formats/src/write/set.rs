@@ -4,7 +4,6 @@
 //! every frame has a file that can be painted in.
 
 use std::collections::{HashMap, HashSet};
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use shibori_core::parallel;
@@ -12,7 +11,7 @@ use shibori_core::{Frame, FrameSet, Pair};
 
 use crate::manifest::{self, Manifest, SET_FILE, hand};
 use crate::write::names::files_of;
-use crate::write::replace::{old_manifest, over};
+use crate::write::replace::{Old, over, text};
 use crate::write::{Batch, Transaction, Written, png};
 use crate::{Error, WriteProblem};
 
@@ -28,8 +27,7 @@ pub fn set(
 ) -> Result<Written, Error> {
     let set = with_blank_canvases(set, folder)?;
     let files = files_of(&set, folder)?;
-    let mut manifest = manifest::of_set(&set, &files);
-    over(&folder.join(SET_FILE), &mut manifest, run.policy())?;
+    let manifest = over(&folder.join(SET_FILE), manifest::of_set(&set, &files), run)?;
     let targets = targets(folder, &files);
     let batch = run.plan(&targets, &left_behind(folder, &targets))?;
     staged(&set, folder, &files, &manifest, &batch, tick)
@@ -46,12 +44,13 @@ pub fn set_in_place(
     tick: impl Fn() + Sync,
 ) -> Result<Written, Error> {
     let path = folder.join(SET_FILE);
-    let old = old_manifest(&path).ok_or_else(|| Error::write(&path, WriteProblem::NotOurs))?;
+    let old = Old::at(&path).ok_or_else(|| Error::write(&path, WriteProblem::NotOurs))?;
     let set = with_blank_canvases(set, folder)?;
-    let files =
-        own_files(&set, &old).map_err(|frame| Error::write(&path, WriteProblem::NoOwnImage { frame }))?;
+    let files = own_files(&set, &old.manifest)
+        .map_err(|frame| Error::write(&path, WriteProblem::NoOwnImage { frame }))?;
     let mut manifest = manifest::of_set(&set, &files);
-    hand::carry_pages(&old, &mut manifest);
+    hand::carry_pages(&old.manifest, &mut manifest);
+    let manifest = text(manifest, old.is_sealed);
     let batch = run.plan_over(&targets(folder, &files), &[])?;
     staged(&set, folder, &files, &manifest, &batch, tick)
 }
@@ -78,7 +77,7 @@ fn staged(
     set: &FrameSet,
     folder: &Path,
     files: &[String],
-    manifest: &Manifest,
+    manifest: &[u8],
     batch: &Batch,
     tick: impl Fn() + Sync,
 ) -> Result<Written, Error> {
@@ -88,7 +87,7 @@ fn staged(
         tick();
         batch.stage(at, &bytes)
     })?;
-    batch.stage(files.len(), manifest.to_text().as_bytes())?;
+    batch.stage(files.len(), manifest)?;
     Ok(batch.written())
 }
 
@@ -105,8 +104,8 @@ fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> 
 
 /// Files that the folder's old manifest lists and the new set has no use for.
 fn left_behind(folder: &Path, targets: &[PathBuf]) -> Vec<PathBuf> {
-    let old = fs::read(folder.join(SET_FILE)).ok().and_then(|bytes| manifest::parse(&bytes).ok());
-    let pages = old.into_iter().flat_map(|old| old.pages);
+    let old = Old::at(&folder.join(SET_FILE));
+    let pages = old.into_iter().flat_map(|old| old.manifest.pages);
     let is_plain = |file: &str| !file.contains("..") && !file.starts_with('/') && !file.contains(['\\', ':']);
     let files = pages.filter(|page| is_plain(&page.file)).map(|page| folder.join(page.file));
     let targets: HashSet<&PathBuf> = targets.iter().collect();

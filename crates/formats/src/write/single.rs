@@ -7,8 +7,8 @@ use shibori_core::{FrameSet, Size};
 
 use crate::manifest::{of_sheet, replace_clips};
 use crate::read::file_name;
-use crate::write::replace::over;
-use crate::write::{Transaction, Written, png};
+use crate::write::replace::{over, text};
+use crate::write::{Transaction, Written, png, seal};
 use crate::{Error, WriteProblem};
 
 /// Writes one picture as PNG.
@@ -27,10 +27,9 @@ pub fn picture(path: &Path, image: &RgbaImage, run: &Transaction) -> Result<Writ
 /// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.
 pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
     let target = sheet.with_extension("json");
-    let mut manifest = of_sheet(set, &file_name(sheet), size);
-    over(&target, &mut manifest, run.policy())?;
+    let manifest = over(&target, of_sheet(set, &file_name(sheet), size), run)?;
     let batch = run.plan(std::slice::from_ref(&target), &[])?;
-    batch.stage(0, manifest.to_text().as_bytes())?;
+    batch.stage(0, &manifest)?;
     Ok(batch.written())
 }
 
@@ -39,8 +38,10 @@ pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, 
     let bytes = crate::read::bytes_of(path)?;
     let mut manifest = crate::manifest::parse(&bytes).map_err(|problem| Error::read(path, problem))?;
     replace_clips(&mut manifest, set);
-    let batch = run.plan(&[PathBuf::from(path)], &[])?;
-    batch.stage(0, manifest.to_text().as_bytes())?;
+    // A person's own values in it stay known as such.
+    let is_sealed = seal::is_whole(&bytes);
+    let batch = run.plan_over(&[PathBuf::from(path)], &[])?;
+    batch.stage(0, &text(manifest, is_sealed))?;
     Ok(batch.written())
 }
 

@@ -16,6 +16,7 @@ use std::time::{Duration, Instant, SystemTime};
 use crate::write::disk::{Disk, RealDisk};
 use crate::write::names::check_new;
 use crate::write::os_text::OsText;
+use crate::write::replace::Old;
 use crate::write::seal;
 use crate::write::staging::{self, Move, Staging};
 use crate::{Error, WriteProblem};
@@ -43,6 +44,8 @@ pub struct Transaction {
 #[derive(Debug, Default)]
 struct State {
     sources: HashSet<PathBuf>,
+    /// Manifests whose content was looked at and may go.
+    cleared: HashSet<PathBuf>,
     batches: Vec<Arc<Files>>,
     /// What each target is known by, and how it was named.
     targets: HashMap<PathBuf, PathBuf>,
@@ -117,6 +120,11 @@ impl Transaction {
         self.state().sources.extend(real.into_iter().flatten());
     }
 
+    /// Lets a manifest be replaced: what is in it was looked at, and nothing of it is lost.
+    pub(super) fn clear(&self, manifest: &Path) {
+        self.state().cleared.insert(manifest.to_owned());
+    }
+
     fn state(&self) -> MutexGuard<'_, State> {
         // What is inside is whole whenever the lock is free.
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
@@ -155,7 +163,8 @@ impl Transaction {
         if !self.policy.dry_run {
             state.make_room(targets, &self.disk)?;
         }
-        parallel::fallible(targets.len(), |at| check(&targets[at], &state.sources, force))?;
+        let may_go = |target: &Path| force || state.cleared.contains(target);
+        parallel::fallible(targets.len(), |at| check(&targets[at], &state.sources, may_go(&targets[at])))?;
         state.targets.extend(own);
         let number: usize = state.batches.iter().map(|files| files.targets.len() + files.stale.len()).sum();
         let planned = |(at, path): (usize, &PathBuf)| {
@@ -390,23 +399,29 @@ fn print(path: &Path) -> Option<Print> {
     Some(Print { length: meta.len(), modified: meta.modified().ok() })
 }
 
-fn check(target: &Path, sources: &HashSet<PathBuf>, force: bool) -> Result<(), Error> {
+fn check(target: &Path, sources: &HashSet<PathBuf>, may_go: bool) -> Result<(), Error> {
     if target.is_dir() {
         return Err(Error::write(target, WriteProblem::IsFolder));
     }
     if target.canonicalize().is_ok_and(|real| sources.contains(&real)) {
         return Err(Error::write(target, WriteProblem::IsSource));
     }
-    if target.exists() && !force && !is_ours(target) {
-        return Err(Error::write(target, WriteProblem::NotOurs));
+    if may_go || !target.exists() {
+        return Ok(());
     }
-    Ok(())
+    let bytes = fs::read(target).unwrap_or_default();
+    match Old::of(&bytes) {
+        Some(old) => {
+            Err(Error::write(target, WriteProblem::OtherSprites { sprites: old.manifest.sprites() }))
+        }
+        None if seal::is_whole(&bytes) => Ok(()),
+        None => Err(Error::write(target, WriteProblem::NotOurs)),
+    }
 }
 
-/// Whether shibori wrote a file and nobody changed it: pictures carry a seal, manifests their format.
+/// Whether shibori wrote a file and nobody changed it since.
 fn is_ours(path: &Path) -> bool {
-    let Ok(bytes) = fs::read(path) else { return false };
-    seal::is_whole(&bytes) || crate::manifest::parse(&bytes).is_ok() || crate::tables::is_our_table(&bytes)
+    fs::read(path).is_ok_and(|bytes| seal::is_whole(&bytes))
 }
 
 /// Folders made on the way, taken away again where the run fails.
