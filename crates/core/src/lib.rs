@@ -34,6 +34,7 @@ pub mod shape;
 
 mod annotations;
 mod background;
+mod budget;
 mod carried;
 mod color;
 mod components;
@@ -53,6 +54,7 @@ mod syntax;
 
 pub use annotations::{Annotations, Area, AreaError, Insets, InsetsError, Mirror};
 pub use background::{Background, find_background};
+pub use budget::{Budget, ByteSize, ByteSizeError, Lease, OverBudget};
 pub use carried::Carried;
 pub use color::{Color, ColorError, over};
 pub use frame::{Cell, Frame, FrameError, Source};

@@ -5,11 +5,11 @@
 //! rows from the top. Nothing here changes a pixel.
 
 use std::fmt;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use image::{Rgba, RgbaImage};
 
-use crate::{Rect, Size};
+use crate::{Budget, Lease, Rect, Size};
 
 /// Bytes a pixel takes.
 const CHANNELS: usize = 4;
@@ -17,16 +17,32 @@ const CHANNELS: usize = 4;
 /// A rectangle of a shared image. An empty one has size 0x0.
 #[derive(Clone)]
 pub struct Pixels {
-    image: Arc<RgbaImage>,
+    image: Arc<Shared>,
     rect: Rect,
+}
+
+/// An image, and what it holds of the run's memory.
+struct Shared {
+    image: RgbaImage,
+    lease: OnceLock<Lease>,
 }
 
 impl Pixels {
     /// The whole of an image.
-    pub fn whole(image: impl Into<Arc<RgbaImage>>) -> Self {
-        let image = image.into();
+    pub fn whole(image: RgbaImage) -> Self {
         let rect = Rect::of(Size::from(image.dimensions()));
-        Self { image, rect }
+        Self { image: Arc::new(Shared { image, lease: OnceLock::new() }), rect }
+    }
+
+    /// The whole of an image whose memory was taken from a budget; it is given back when nothing looks at the image any more.
+    pub fn leased(image: RgbaImage, lease: Lease) -> Self {
+        let rect = Rect::of(Size::from(image.dimensions()));
+        Self { image: Arc::new(Shared { image, lease: OnceLock::from(lease) }), rect }
+    }
+
+    /// Counts the image that this looks at as memory in use, unless it is counted already.
+    pub fn count_in(&self, budget: &Budget) {
+        self.image.lease.get_or_init(|| budget.count(self.image.image.as_raw().len() as u64));
     }
 
     /// No pixels at all.
@@ -49,8 +65,15 @@ impl Pixels {
     /// The same picture in an image of its own where it uses less than half of the one it looks at, so that the rest
     /// of that can be let go.
     pub fn compacted(self) -> Self {
-        let whole = Size::from(self.image.dimensions()).area();
-        if self.size().area() * 2 < whole { Self::whole(self.to_image()) } else { self }
+        let whole = Size::from(self.image.image.dimensions()).area();
+        if self.size().area() * 2 >= whole {
+            return self;
+        }
+        let small = Self::whole(self.to_image());
+        if let Some(lease) = self.image.lease.get() {
+            small.count_in(lease.budget());
+        }
+        small
     }
 
     /// Width and height.
@@ -80,9 +103,9 @@ impl Pixels {
     #[track_caller]
     pub fn row(&self, y: u32) -> &[u8] {
         assert!(y < self.rect.height, "row {y} of a picture {} high", self.rect.height);
-        let stride = self.image.width() as usize;
+        let stride = self.image.image.width() as usize;
         let start = ((self.rect.y + y) as usize * stride + self.rect.x as usize) * CHANNELS;
-        &self.image.as_raw()[start..start + self.rect.width as usize * CHANNELS]
+        &self.image.image.as_raw()[start..start + self.rect.width as usize * CHANNELS]
     }
 
     /// All rows from the top.
@@ -93,7 +116,7 @@ impl Pixels {
     /// The pixel at `x`, `y`; `None` outside.
     pub fn get(&self, x: u32, y: u32) -> Option<Rgba<u8>> {
         (x < self.rect.width && y < self.rect.height)
-            .then(|| *self.image.get_pixel(self.rect.x + x, self.rect.y + y))
+            .then(|| *self.image.image.get_pixel(self.rect.x + x, self.rect.y + y))
     }
 
     /// An image of its own.

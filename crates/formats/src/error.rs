@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use crate::Losses;
 use shibori_core::clip::ClipError;
-use shibori_core::{FrameError, NameError, Rect, SetError, Size};
+use shibori_core::{FrameError, NameError, OverBudget, Rect, SetError, Size};
 
 /// A file and what is wrong with it.
 #[derive(Debug, thiserror::Error)]
@@ -89,12 +89,9 @@ pub enum ReadProblem {
     /// A kind of file that is not read.
     #[error("{0}")]
     Unsupported(String),
-    /// More frames than the limit.
-    #[error("the animation has more frames than the limit of {limit}")]
-    TooManyFrames {
-        /// Frames allowed.
-        limit: u32,
-    },
+    /// More memory than is left, with what it is needed for.
+    #[error("{0}")]
+    Memory(#[from] OverBudget),
     /// A folder without pictures.
     #[error("the folder holds no images")]
     NoImages,
@@ -207,6 +204,12 @@ pub enum WriteProblem {
     /// A folder where the file should go.
     #[error("is a folder; a file should go there")]
     IsFolder,
+    /// A sheet to draw on that is too long for the formats it is written in.
+    #[error("the sheet would be over {longest} px on a side")]
+    TooLong {
+        /// The longest side, in pixels.
+        longest: u32,
+    },
     /// A picture larger than its format can hold.
     #[error("a {format} is at most {longest} px wide and high, this is {size} px")]
     TooLarge {
@@ -288,6 +291,9 @@ pub enum WriteProblem {
     /// A format that can't hold it.
     #[error("{0}")]
     Format(String),
+    /// More memory than is left.
+    #[error("{0}")]
+    Memory(#[from] OverBudget),
     /// The system says no.
     #[error("can't be written: {0}")]
     Io(#[from] io::Error),

@@ -4,10 +4,15 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+use shibori_core::FrameSet;
+use shibori_core::draw::{NoRoom, Room};
 use shibori_formats::read::Limits;
 use shibori_formats::write::{Policy, Transaction};
 
 use crate::{Error, Growth, Notice};
+
+/// Bytes of a pixel in memory.
+const PIXEL: u64 = 4;
 
 /// Standard input or output, where a file is meant.
 const STANDARD: &str = "-";
@@ -44,8 +49,7 @@ pub enum Task {
 
 /// What surrounds a run.
 pub struct Context<'a> {
-    /// How much a file may ask for.
-    pub limits: Limits,
+    limits: Limits,
     /// The folder in which relative paths begin; empty for the current one.
     pub base: PathBuf,
     listener: &'a dyn Listener,
@@ -70,15 +74,56 @@ impl<'a> Context<'a> {
         Self { limits: Limits::default(), base: PathBuf::new(), listener, run }
     }
 
+    /// The same with other limits.
+    pub fn within(self, limits: Limits) -> Self {
+        Self { run: self.run.within(limits.memory.clone()), limits, ..self }
+    }
+
+    /// How much a file may ask for.
+    pub fn limits(&self) -> &Limits {
+        &self.limits
+    }
+
     /// The file that a path of the options means.
     pub fn at(&self, path: &Path) -> PathBuf {
         if path == Path::new(STANDARD) { path.to_owned() } else { self.base.join(path) }
     }
 
-    /// Refuses to draw a picture of more pixels than are allowed.
+    /// Holds a picture that is to be made to what one may have.
     pub(crate) fn hold_picture(&self, by: Growth, pixels: u64) -> Result<(), Error> {
         let limit = self.limits.pixels;
-        if pixels > limit { Err(Error::PictureTooLarge { by, pixels, limit }) } else { Ok(()) }
+        if pixels > limit {
+            return Err(Error::PictureTooLarge { by, pixels, limit });
+        }
+        self.hold_memory(by, pixels)
+    }
+
+    /// Holds pictures that are to be made, of so many pixels together, to the memory that is left.
+    pub(crate) fn hold_memory(&self, by: Growth, pixels: u64) -> Result<(), Error> {
+        let bytes = pixels.saturating_mul(PIXEL);
+        self.limits.memory.check(bytes).map_err(|over| Error::Memory { by, over })
+    }
+
+    /// Counts what frames take from now on.
+    pub(crate) fn count(&self, set: &FrameSet) {
+        set.frames().iter().for_each(|frame| frame.pixels().count_in(&self.limits.memory));
+    }
+
+    /// How large pictures that are drawn may be.
+    pub(crate) fn room(&self) -> Room {
+        let all = self.limits.memory.left() / PIXEL;
+        Room { one: self.limits.pixels.min(all), all }
+    }
+
+    /// What is drawn, or why there is no room for it.
+    pub(crate) fn drawn<T>(&self, drawn: Result<T, NoRoom>, by: Growth) -> Result<T, Error> {
+        drawn.or_else(|NoRoom { pictures, size }| {
+            self.hold_picture(by, size.area())?;
+            self.hold_memory(by, size.area().saturating_mul(pictures))?;
+            // Another thread gave memory back meanwhile; this run is refused all the same.
+            let (pixels, limit) = (size.area(), self.limits.pixels);
+            Err(Error::PictureTooLarge { by, pixels, limit })
+        })
     }
 
     /// All files of the run.

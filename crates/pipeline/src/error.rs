@@ -8,7 +8,7 @@ use shibori_core::pack::{CompanionError, PackError};
 use shibori_core::shape::{
     AlignError, Anchor, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
 };
-use shibori_core::{Area, Color, Name, NamingError, OnlyError, SelectError, SetError, Size};
+use shibori_core::{Area, Color, Name, NamingError, OnlyError, OverBudget, SelectError, SetError, Size};
 use shibori_formats::export::{ExportError, TemplateError};
 
 use crate::options::Contradiction;
@@ -26,6 +26,20 @@ pub enum Growth {
     Zoom,
     /// The cells of a guide sheet.
     Cells,
+    /// Frames that keep their whole canvas.
+    Restore,
+    /// Frames that are changed, each in a picture of its own.
+    Change,
+    /// Looking for frames on a sheet.
+    Search,
+    /// A picture to look at, at whatever zoom.
+    Picture,
+    /// The pictures of a film.
+    Film,
+    /// The pages of an atlas.
+    Pages,
+    /// The frames of an atlas in another size.
+    PageScales,
 }
 
 /// Why a step can't be done.
@@ -180,7 +194,7 @@ pub enum Error {
         limit: u64,
     },
     /// A picture to look at or to draw on that would be larger than is allowed.
-    #[error("the picture would have {pixels} pixels or more; the limit is {limit}")]
+    #[error("the picture would have {pixels} pixels; the limit is {limit}")]
     PictureTooLarge {
         /// What makes it so large.
         by: Growth,
@@ -188,6 +202,14 @@ pub enum Error {
         pixels: u64,
         /// The most pixels a picture may have.
         limit: u64,
+    },
+    /// Pictures that would take more memory than is left.
+    #[error("{over}")]
+    Memory {
+        /// What makes them so large.
+        by: Growth,
+        /// How much is needed, and how much there is.
+        over: OverBudget,
     },
     /// Frames that do not go on a canvas.
     #[error(transparent)]

@@ -65,8 +65,10 @@ pub mod steps;
 
 mod context;
 mod error;
+mod machine;
 mod notice;
 
 pub use context::{Context, Deaf, Listener, Task};
 pub use error::{Error, Growth};
+pub use machine::memory;
 pub use notice::Notice;

@@ -198,6 +198,7 @@ impl Plan {
 
 fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error> {
     let set = std::mem::take(&mut done.set);
+    make_room(&set, &change, cx)?;
     done.set = match change {
         Change::Key { color, tolerance, scope } => keyed(done, set, color, tolerance, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
@@ -216,7 +217,10 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
                 cx.tell(Notice::UnevenScale { factor });
             }
             let grown = |length: u32| (f64::from(length) * factor).round() as u32;
-            within(&set, Growth::Scale, cx, |canvas| Size::new(grown(canvas.width), grown(canvas.height)))?;
+            let grown = |canvas: Size| Size::new(grown(canvas.width), grown(canvas.height));
+            within(&set, Growth::Scale, cx, grown)?;
+            let pixels = set.frames().iter().map(|frame| grown(frame.canvas()).area()).sum();
+            cx.hold_memory(Growth::Scale, pixels)?;
             scale(set, factor, how)?
         }
         Change::Align(options) => {
@@ -249,12 +253,32 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Places(lines) => set_places(set, &lines)?,
         Change::ForgetMarks => forget_marks(set)?,
     };
+    cx.count(&done.set);
     Ok(())
+}
+
+/// Holds what a change makes of the frames to the memory that is left beside them.
+fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<(), Error> {
+    let kept = |frame: &Frame| frame.pixels().size().area();
+    let canvas = |frame: &Frame| frame.canvas().area();
+    let all = |pixels: &dyn Fn(&Frame) -> u64| set.frames().iter().map(pixels).fold(0, u64::saturating_add);
+    match change {
+        Change::Key { .. }
+        | Change::TakeMarks(_)
+        | Change::ClearEdge(_)
+        | Change::Specks(_)
+        | Change::Defringe(_)
+        | Change::Harden(_)
+        | Change::Mirror(_) => cx.hold_memory(Growth::Change, all(&kept)),
+        Change::Trim(how) if how.scope == TrimScope::None => cx.hold_memory(Growth::Restore, all(&canvas)),
+        Change::Trim(how) if how.scope != TrimScope::Frame => cx.hold_memory(Growth::Change, all(&canvas)),
+        _ => Ok(()),
+    }
 }
 
 /// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
 fn within(set: &FrameSet, by: Growth, cx: &Context<'_>, size: impl Fn(Size) -> Size) -> Result<(), Error> {
-    let limit = cx.limits.pixels;
+    let limit = cx.limits().pixels;
     match set.frames().iter().find(|frame| size(frame.canvas()).area() > limit) {
         None => Ok(()),
         Some(frame) => {

@@ -43,8 +43,8 @@ impl<'a> Program<'a> {
 
     /// A run of its own: its files are in place once it is committed.
     fn context(&self) -> Context<'a> {
-        let mut cx = Context::with_policy(self.console, self.everywhere.run.policy());
-        cx.limits = self.everywhere.run.limits();
+        let run = &self.everywhere.run;
+        let mut cx = Context::with_policy(self.console, run.policy()).within(run.limits());
         cx.base.clone_from(&self.base);
         cx
     }

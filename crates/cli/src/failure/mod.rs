@@ -9,7 +9,7 @@ mod sheets;
 use std::path::Path;
 
 use shibori_core::clip::{ApplyError, EditError, RowError};
-use shibori_core::{NamingError, OnlyError, SetError, SyntaxError};
+use shibori_core::{ByteSize, NamingError, OnlyError, OverBudget, SetError, SyntaxError};
 use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::options::{Contradiction, With};
@@ -96,6 +96,9 @@ impl From<Error> for Failure {
             Error::Export(error) => error.into(),
             Error::TooLarge { by, size, .. } => too_large(by, &error, size.area()),
             Error::PictureTooLarge { by, pixels, .. } => too_large(by, &error, pixels),
+            Error::Memory { by, over } => {
+                Self::usage(format!("{} {error}", option_of(by))).with_hint(memory_hint(&over))
+            }
             Error::RegionOutside { region } => {
                 Self::usage(format!("--region: {region} begins outside the canvas"))
                     .with_hint("a region is x,y,width,height inside the first frame's canvas")
@@ -185,22 +188,52 @@ impl From<FileError> for Failure {
     fn from(error: FileError) -> Self {
         let (exit, hint) = match &error {
             FileError::Read { path, problem } => (Exit::Input, read_hint(path, problem)),
+            FileError::Write { problem: WriteProblem::Memory(over), .. } => {
+                (Exit::Usage, Some(memory_hint(over)))
+            }
+            FileError::Write {
+                path,
+                problem: problem @ (WriteProblem::TooLong { .. } | WriteProblem::TooLarge { .. }),
+            } => (Exit::Usage, write_hint(path, problem)),
             FileError::Write { path, problem } => (Exit::Output, write_hint(path, problem)),
         };
         Self::usage(error.to_string()).with_exit(exit).with_any_hint(hint)
     }
 }
 
-fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
-    let option = match by {
+/// What makes pictures large, as it is typed.
+fn option_of(by: Growth) -> &'static str {
+    match by {
         Growth::Scale => "--scale",
         Growth::Canvas => "--canvas",
-        Growth::Gather => "frames that share no canvas, held together by --pivot",
+        Growth::Gather => "one canvas for frames that share none, held together by --pivot",
         Growth::Zoom => "--zoom",
-        Growth::Cells => "--grid and --cell",
-    };
-    Failure::usage(format!("{option}: {error}"))
+        Growth::Cells => "--grid with --cell",
+        Growth::Restore => "keeping whole canvases (no --trim)",
+        Growth::Change => "changing the frames",
+        Growth::Search => "looking for frames on the sheet",
+        Growth::Picture => "the picture",
+        Growth::Film => "the film",
+        Growth::Pages => "a page",
+        Growth::PageScales => "--page-scales",
+    }
+}
+
+fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
+    Failure::usage(format!("{}: {error}", option_of(by)))
         .with_hint(format!("choose a smaller size; if that is right, add --max-pixels {pixels}"))
+}
+
+/// What would help a run that needs more memory than it may have.
+fn memory_hint(over: &OverBudget) -> String {
+    let whole = ByteSize(over.need.saturating_add(over.taken));
+    // Told in whole megabytes, rounded up, so that what is typed is enough.
+    let enough = whole.0.div_ceil(1_000_000);
+    let machine = shibori_pipeline::memory();
+    match whole <= machine {
+        true => format!("do it in parts; or add --max-memory {enough}MB, of the {machine} there are"),
+        false => format!("do it in parts, or smaller: there are {machine} of memory in all"),
+    }
 }
 
 fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
@@ -214,7 +247,7 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
             format!("export it again; or add --accept truncated to take the {frames} before the break")
         }
         ReadProblem::TooLarge { size, .. } => format!("if that is right, add --max-pixels {}", size.area()),
-        ReadProblem::TooManyFrames { .. } => "shorten it, or raise --max-pixels".to_owned(),
+        ReadProblem::Memory(over) => memory_hint(over),
         ReadProblem::BrokenOff { format: "JPEG", .. } => {
             "copy or export it again; or add --accept truncated to take what is there".to_owned()
         }
@@ -260,7 +293,9 @@ fn nearest_file(path: &Path) -> Option<String> {
 fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
     Some(match problem {
         WriteProblem::NotOurs => "choose another -o, or add --force to replace it".to_owned(),
+        WriteProblem::Memory(over) => memory_hint(over),
         WriteProblem::IsSource => "choose another -o".to_owned(),
+        WriteProblem::TooLong { .. } => "choose fewer or smaller cells".to_owned(),
         WriteProblem::TooLarge { longest, .. } => format!("use --page-max {longest}"),
         WriteProblem::HandWork { is_carried: false, .. } => {
             "add --carry to take that over, or --force to let it go".to_owned()

@@ -92,7 +92,7 @@ fn remark(remark: &Remark) -> (Weight, Message) {
             )
         }
         Remark::Truncated { file, frames: 0 } => {
-            warning(format!("{file}: breaks off; what is there was taken, and the rest is gray"), None)
+            warning(format!("{file}: breaks off; what is there was taken; the rest is gray, or coarse"), None)
         }
         Remark::Truncated { file, frames } => warning(
             format!("{file}: breaks off; the {} before the break were taken", counted(*frames, "frame")),

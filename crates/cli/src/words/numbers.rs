@@ -86,13 +86,7 @@ pub(crate) fn grouped(number: u64) -> String {
 
 /// Bytes in the unit that leaves one to three digits before the point; 1 kB is 1000 bytes.
 pub(crate) fn bytes(count: u64) -> String {
-    let (divisor, unit) = match count {
-        0..1_000 => return format!("{count} B"),
-        1_000..1_000_000 => (1e3, "kB"),
-        1_000_000..1_000_000_000 => (1e6, "MB"),
-        _ => (1e9, "GB"),
-    };
-    format!("{:.1} {unit}", count as f64 / divisor)
+    shibori_core::ByteSize(count).to_string()
 }
 
 /// Milliseconds with at most two decimals: `100 ms`, `83.33 ms`.

@@ -155,14 +155,14 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
         ("adjust koi -o big --scale 64 --max-pixels 4194303", "--scale: 'koi-00' would become 2048x2048 px"),
         (
             "preview contact koi -o big.png --zoom 64 --max-pixels 4000000",
-            "--zoom: the picture would have 33554432",
+            "--zoom: the picture would have 34915468 pixels",
         ),
         ("preview onion koi -o big.png --zoom 64 --max-pixels 100000", "--zoom: "),
         ("preview grid art/koi.png -o big.png --zoom 64 --max-pixels 4000000", "--zoom: "),
         ("preview motion koi -o big.gif --zoom 64 --max-pixels 4000000", "--zoom: "),
         (
             "guide-sheet --grid 30x30 --cell 2000x2000 -o big.png",
-            "--grid and --cell: the picture would have 3600000000",
+            "--grid with --cell: the picture would have 3600000000",
         ),
         ("pack koi -o big --page-size 70000x70000", "70000"),
     ] {

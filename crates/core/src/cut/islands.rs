@@ -98,7 +98,10 @@ fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
     let mut open: VecDeque<usize> = VecDeque::new();
     for at in (0..labels.len()).filter(|&at| labels[at] > 0) {
         away[at] = 0;
-        open.push_back(at);
+        // Only a piece's rim has something to cross.
+        if around(at, size.width, size.height).any(|near| labels[near] == 0) {
+            open.push_back(at);
+        }
     }
     let mut found = std::collections::BTreeMap::new();
     while let Some(at) = open.pop_front() {

@@ -7,7 +7,7 @@
 use image::RgbaImage;
 
 use crate::clip::Clip;
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::{Show, overlay, text};
 use crate::{FrameSet, Rect, Size};
 
@@ -20,11 +20,13 @@ pub struct ContactOptions {
     pub zoom: Option<u32>,
     /// What is drawn over the frames.
     pub show: Show,
+    /// How large it may become.
+    pub room: Room,
 }
 
 impl Default for ContactOptions {
     fn default() -> Self {
-        Self { width: 1280, zoom: None, show: Show::default() }
+        Self { width: 1280, zoom: None, show: Show::default(), room: Room::default() }
     }
 }
 
@@ -53,7 +55,10 @@ struct Shot {
 }
 
 /// Draws all frames of a set.
-pub fn contact(set: &FrameSet, options: ContactOptions) -> RgbaImage {
+///
+/// # Errors
+/// Where there is no room for the sheet.
+pub fn contact(set: &FrameSet, options: ContactOptions) -> Result<RgbaImage, NoRoom> {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
     let shelves = Shelves::new(set, &sections, zoom, options.width);
@@ -61,12 +66,13 @@ pub fn contact(set: &FrameSet, options: ContactOptions) -> RgbaImage {
     let legend = overlay::legend_width(&key);
     let room = if key.is_empty() { 0 } else { overlay::LEGEND };
     let size = Size::new(shelves.size.width.max(legend + 2 * MARGIN), shelves.size.height + room);
+    options.room.hold(1, size)?;
     let mut paper = Paper::new(size, ink::PAGE);
     overlay::draw_legend(&mut paper, &key, MARGIN, shelves.size.height);
     for (section, (plan, corner)) in sections.iter().zip(shelves.plans.iter().zip(&shelves.corners)) {
         plan.draw(&mut paper, set, section, *corner, options.show);
     }
-    paper.into_image()
+    Ok(paper.into_image())
 }
 
 /// The largest zoom that keeps the sheet near 16:10, but at least 2 where frames are small: a sheet that
@@ -261,7 +267,7 @@ mod tests {
     fn each_pixel_is_drawn_as_one_square() {
         let set = rows("koi", &[3]);
         let options = ContactOptions { zoom: Some(5), ..ContactOptions::default() };
-        let sheet = contact(&set, options);
+        let sheet = contact(&set, options).unwrap();
         for frame in set.frames() {
             let color = frame.pixels().get(0, 0).unwrap();
             // 4x4 pixels of one color at zoom 5.

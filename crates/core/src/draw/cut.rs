@@ -8,7 +8,7 @@ use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
 use crate::cut::Grid;
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::text;
 use crate::{Cell, Pixels, Rect, Size};
 
@@ -38,12 +38,22 @@ pub struct CutPicture {
 }
 
 /// Draws a plan over a sheet. `zoom` 0 picks the largest that keeps the picture near 1280 px wide.
-pub fn draw_cut(sheet: &Pixels, background: Background, plan: &CutPlan, zoom: u32) -> CutPicture {
+///
+/// # Errors
+/// Where there is no room for the picture.
+pub fn draw_cut(
+    sheet: &Pixels,
+    background: Background,
+    plan: &CutPlan,
+    zoom: u32,
+    room: Room,
+) -> Result<CutPicture, NoRoom> {
     let size = sheet.size();
     let zoom = if zoom > 0 { zoom } else { fitting(size) };
+    let whole = Size::new(LEFT + size.width * zoom + RIGHT, TOP + size.height * zoom + BOTTOM);
+    room.hold(1, whole)?;
     let cells = cells(sheet, background, plan);
     let marked = marked(sheet, background, &cells);
-    let whole = Size::new(LEFT + size.width * zoom + RIGHT, TOP + size.height * zoom + BOTTOM);
     let mut paper = Paper::new(whole, ink::PAGE);
     paper.checker(Rect::new(LEFT, TOP, size.width * zoom, size.height * zoom), 4 * zoom.max(2));
     paper.lay(sheet, i64::from(LEFT), i64::from(TOP), zoom);
@@ -64,7 +74,7 @@ pub fn draw_cut(sheet: &Pixels, background: Background, plan: &CutPlan, zoom: u3
         CutPlan::Places(_) => number_places(&mut paper, &cells, zoom),
     }
     let blank = cells.iter().filter(|cell| cell.is_blank).count();
-    CutPicture { image: paper.into_image(), marked: marked.len(), blank }
+    Ok(CutPicture { image: paper.into_image(), marked: marked.len(), blank })
 }
 
 fn fitting(size: Size) -> u32 {
@@ -193,12 +203,12 @@ mod tests {
         }));
         let grid =
             Grid::by_counts(sheet.size(), Counts::new(3, 1).unwrap(), Spacing::default(), false).unwrap();
-        let drawn = draw_cut(&sheet, Background::Clear, &CutPlan::Grid(grid), 3);
+        let drawn = draw_cut(&sheet, Background::Clear, &CutPlan::Grid(grid), 3, Room::default()).unwrap();
         assert_eq!((drawn.marked, drawn.blank), (2, 1));
         let alarm = drawn.image.pixels().filter(|pixel| **pixel == ink::ALARM).count();
         assert_eq!(alarm, 2 * 9);
         let places = CutPlan::Places(vec![(Rect::new(2, 0, 3, 4), "bar".into())]);
         // One pixel of the bar lies in no place, and its neighbor goes on into it.
-        assert_eq!(draw_cut(&sheet, Background::Clear, &places, 1).marked, 2);
+        assert_eq!(draw_cut(&sheet, Background::Clear, &places, 1, Room::default()).unwrap().marked, 2);
     }
 }

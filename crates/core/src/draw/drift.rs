@@ -4,7 +4,7 @@
 
 use image::{Rgba, RgbaImage};
 
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::text;
 use crate::groups::shown_together;
 use crate::parallel;
@@ -24,7 +24,10 @@ const TOP: u32 = 22;
 type Seen = Vec<Option<(Point, Point)>>;
 
 /// Plots every clip of a set; of a second one, those of the same name.
-pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>) -> RgbaImage {
+///
+/// # Errors
+/// Where there is no room for the picture.
+pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Result<RgbaImage, NoRoom> {
     let clips: Vec<(String, Seen, Option<Seen>)> = rows(before)
         .into_iter()
         .map(|(title, seen)| {
@@ -35,6 +38,7 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>) -> RgbaImage {
     let width = 2 * PANEL.width + 3 * MARGIN;
     let each = HEADING + PANEL.height + MARGIN;
     let size = Size::new(width, MARGIN + each * clips.len().max(1) as u32 + 10);
+    room.hold(1, size)?;
     let mut paper = Paper::new(size, ink::PAGE);
     for (number, (title, seen, other)) in (0u32..).zip(&clips) {
         let top = MARGIN + number * each;
@@ -52,7 +56,7 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>) -> RgbaImage {
                 .draw(&mut paper, what);
         }
     }
-    paper.into_image()
+    Ok(paper.into_image())
 }
 
 fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
@@ -223,7 +227,8 @@ mod tests {
         assert!(level.iter().all(|y| *y == level[0]), "{level:?}");
         let slope = heights(&slid);
         assert!(slope.windows(2).all(|pair| pair[0] != pair[1]), "{slope:?}");
-        assert_ne!(draw_drift(&still, None), draw_drift(&still, Some(&slid)));
+        let drift = |after| draw_drift(&still, after, Room::default()).unwrap();
+        assert_ne!(drift(None), drift(Some(&slid)));
     }
 
     fn rows_of(set: &FrameSet) -> Seen {

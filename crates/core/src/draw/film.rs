@@ -9,7 +9,7 @@ use std::str::FromStr;
 use image::{Rgba, RgbaImage, imageops};
 
 use crate::clip::{Clip, Span, Step};
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::{Show, overlay, text};
 use crate::parallel;
 use crate::sequence::gcd;
@@ -33,6 +33,8 @@ pub struct FilmOptions {
     pub backdrop: Backdrop,
     /// What is drawn over the frames.
     pub show: Show,
+    /// How large pictures may become.
+    pub room: Room,
 }
 
 /// What lies behind a film.
@@ -91,10 +93,14 @@ impl fmt::Display for Backdrop {
 }
 
 /// Draws a clip of a set.
-pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Film {
+///
+/// # Errors
+/// Where there is no room for the pictures.
+pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Result<Film, NoRoom> {
     let scene = Scene::new(set, clip, options);
     let size = scene.size();
     let steps = clip.shown();
+    options.room.hold(steps.len(), size)?;
     let draw = |step: usize| {
         let mut paper = options.backdrop.paper(size, options.zoom.max(1));
         scene.draw(&mut paper, step, (0, 0));
@@ -102,7 +108,7 @@ pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Film {
     };
     let pictures: Vec<RgbaImage> = parallel::map(steps.len(), draw);
     let spans = steps.iter().map(|step| clip.span(step));
-    Film { pictures: pictures.into_iter().zip(spans).collect(), plays: clip.plays() }
+    Ok(Film { pictures: pictures.into_iter().zip(spans).collect(), plays: clip.plays() })
 }
 
 /// Pixels between clips shown beside each other, and round them.
@@ -111,7 +117,10 @@ const LABEL: u32 = 14;
 
 /// Draws several clips beside each other with their names, for as long as the longest of them; shorter ones begin again.
 /// The film plays for ever.
-pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Film {
+///
+/// # Errors
+/// Where there is no room for the pictures.
+pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Result<Film, NoRoom> {
     let scenes: Vec<Scene> = clips.iter().map(|clip| Scene::new(set, clip, options)).collect();
     // Rather wide than high: two of a size stand beside each other.
     let area: u64 = scenes.iter().map(|scene| scene.size().area()).sum();
@@ -132,6 +141,7 @@ pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Film {
     }
     let size = Size::new(width, y + shelf + GAP);
     let moments = moments(clips);
+    options.room.hold(moments.len(), size)?;
     let draw = |shown: &Vec<usize>| {
         let mut paper = Paper::new(size, ink::PAGE);
         for ((scene, clip), (corner, step)) in scenes.iter().zip(clips).zip(corners.iter().zip(shown)) {
@@ -144,7 +154,7 @@ pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Film {
     };
     let pictures: Vec<RgbaImage> = parallel::each(&moments, |(shown, _)| draw(shown));
     let spans = moments.iter().map(|(_, span)| *span);
-    Film { pictures: pictures.into_iter().zip(spans).collect(), plays: 0 }
+    Ok(Film { pictures: pictures.into_iter().zip(spans).collect(), plays: 0 })
 }
 
 /// Which step each clip shows, and for how long, until the longest has played once. Times are exact where the clips have
@@ -312,7 +322,7 @@ mod tests {
     #[test]
     fn the_pivot_stays_put_whatever_the_canvas() {
         let set = with_clips(dotted(&[(4, 4), (6, 3), (2, 9)]), &["a = 0-2"]);
-        let film = film(&set, &set.clips()[0], FilmOptions::default());
+        let film = film(&set, &set.clips()[0], FilmOptions::default()).unwrap();
         assert_eq!(film.pictures[0].0.dimensions(), (6, 9));
         assert_eq!(dots(&film), [(5, 8); 3]);
     }
@@ -320,7 +330,7 @@ mod tests {
     #[test]
     fn a_mirrored_step_turns_about_the_pivot_and_a_bounce_is_written_out() {
         let set = with_clips(dotted(&[(4, 1), (4, 1), (4, 1)]), &["a = 0-2 bounce mirror"]);
-        let film = film(&set, &set.clips()[0], FilmOptions { zoom: 1, ..FilmOptions::default() });
+        let film = film(&set, &set.clips()[0], FilmOptions { zoom: 1, ..FilmOptions::default() }).unwrap();
         // The dot's pixel starts at the pivot, so mirrored it ends there.
         assert_eq!(film.pictures.len(), 4);
         assert_eq!(dots(&film), [(0, 0); 4]);
@@ -335,7 +345,19 @@ mod tests {
             moments(&clips).into_iter().map(|(shown, span)| (shown, span.millis())).collect();
         // a: 100, 200, 300; b: 100 (its default), 250.
         assert_eq!(told, [(vec![0, 0], 100.0), (vec![1, 1], 100.0), (vec![2, 1], 50.0), (vec![2, 0], 50.0)]);
-        assert_eq!(films(&set, &clips, FilmOptions::default()).pictures.len(), 4);
+        assert_eq!(films(&set, &clips, FilmOptions::default()).unwrap().pictures.len(), 4);
+    }
+
+    #[test]
+    fn pictures_without_room_are_refused() {
+        let set = with_clips(dotted(&[(2, 2), (3, 2), (4, 2)]), &["a = 0-2"]);
+        let with = |room| film(&set, &set.clips()[0], FilmOptions { room, ..FilmOptions::default() });
+        let size = Size::from(with(Room::default()).unwrap().pictures[0].0.dimensions());
+        let area = size.area();
+        assert!(with(Room { one: area, all: 3 * area }).is_ok());
+        for room in [Room { one: area - 1, all: 3 * area }, Room { one: area, all: 3 * area - 1 }] {
+            assert_eq!(with(room).unwrap_err(), NoRoom { pictures: 3, size });
+        }
     }
 
     #[test]
@@ -345,7 +367,8 @@ mod tests {
             &set,
             &set.clips()[0],
             FilmOptions { zoom: 3, backdrop: Backdrop::Checker, ..FilmOptions::default() },
-        );
+        )
+        .unwrap();
         let red = film.pictures[0].0.pixels().filter(|pixel| pixel[0] == 200).count();
         assert_eq!((red, film.pictures[0].0.dimensions()), (9, (6, 6)));
     }

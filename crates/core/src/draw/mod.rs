@@ -25,3 +25,4 @@ pub use guide::{GUIDE_LINE, GUIDE_PIVOT, Guide, GuideCell, draw_guide};
 pub use onion::{OnionOptions, draw_onion};
 pub use overlay::Show;
 pub use pages::{PagePlan, draw_pages};
+pub use paper::{NoRoom, Room};

@@ -8,7 +8,7 @@ use std::collections::HashSet;
 use image::{Rgba, RgbaImage};
 
 use crate::draw::overlay::cross;
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::text;
 use crate::groups::shown_together;
 use crate::shape::points::SOLID;
@@ -23,6 +23,8 @@ pub struct OnionOptions {
     pub zoom: Option<u32>,
     /// Whether boxes are drawn too.
     pub boxes: bool,
+    /// How large it may become.
+    pub room: Room,
 }
 
 const RAMP: [[f64; 3]; 4] =
@@ -43,7 +45,10 @@ fn ramp(at: f64) -> Rgba<u8> {
 }
 
 /// Draws every clip; a set without clips is drawn as one.
-pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> RgbaImage {
+///
+/// # Errors
+/// Where there is no room for the picture.
+pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> Result<RgbaImage, NoRoom> {
     let skins = skins(set);
     let columns = if skins.len() == 1 { 1 } else { 2 };
     let room = (options.width / columns).saturating_sub(2 * MARGIN).max(64);
@@ -60,11 +65,13 @@ pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> RgbaImage {
         x += size.width + 2 * MARGIN;
         shelf = shelf.max(size.height);
     }
-    let mut paper = Paper::new(Size::new(width, y + shelf + MARGIN), ink::PAGE);
+    let size = Size::new(width, y + shelf + MARGIN);
+    options.room.hold(1, size)?;
+    let mut paper = Paper::new(size, ink::PAGE);
     for (skin, corner) in skins.iter().zip(corners) {
         skin.draw(&mut paper, corner, zoom, options.boxes);
     }
-    paper.into_image()
+    Ok(paper.into_image())
 }
 
 fn fitting(skins: &[Skin], width: u32, height: u32) -> u32 {
@@ -247,8 +254,8 @@ mod tests {
         let skins = skins(&set);
         assert_eq!(skins.len(), 1);
         assert_eq!(skins[0].canvas(), Size::new(6, 4));
-        let options = OnionOptions { width: 640, zoom: Some(3), boxes: true };
-        let picture = draw_onion(&set, options);
+        let options = OnionOptions { width: 640, zoom: Some(3), boxes: true, room: Room::default() };
+        let picture = draw_onion(&set, options).unwrap();
         // Every step's own color is somewhere on it.
         for at in [0.0, 0.5, 1.0] {
             assert!(picture.pixels().any(|pixel| *pixel == ramp(at)), "{at}");

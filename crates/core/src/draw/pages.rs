@@ -5,7 +5,7 @@
 
 use image::{Rgba, RgbaImage};
 
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::text;
 use crate::{Pixels, Rect, Size};
 
@@ -30,7 +30,10 @@ const HEIGHT: u32 = 900;
 const STRIP: u32 = 10;
 
 /// Draws pages below each other, all at one zoom.
-pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>) -> RgbaImage {
+///
+/// # Errors
+/// Where there is no room for the picture.
+pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<RgbaImage, NoRoom> {
     let largest = pages.iter().fold(Size::default(), |size, page| size.union(page.pixels.size()));
     let fits = |zoom: &u32| largest.width * zoom <= WIDTH && largest.height * zoom <= HEIGHT;
     let zoom = zoom.unwrap_or_else(|| (1..=6).rev().find(fits).unwrap_or(1));
@@ -44,7 +47,9 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>) -> RgbaImage {
     let width =
         pages.iter().map(|page| (page.pixels.size().width * zoom).max(label(page))).max().unwrap_or(0);
     let height: u32 = pages.iter().map(|page| HEADING + page.pixels.size().height * zoom + MARGIN).sum();
-    let mut paper = Paper::new(Size::new(width + 2 * MARGIN, height + MARGIN), ink::PAGE);
+    let size = Size::new(width + 2 * MARGIN, height + MARGIN);
+    room.hold(1, size)?;
+    let mut paper = Paper::new(size, ink::PAGE);
     let mut top = MARGIN;
     for page in pages {
         paper.write(&page.name, MARGIN, top, 2, ink::TEXT);
@@ -52,7 +57,7 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>) -> RgbaImage {
         draw_page(&mut paper, page, (MARGIN, top + HEADING), zoom);
         top += HEADING + page.pixels.size().height * zoom + MARGIN;
     }
-    paper.into_image()
+    Ok(paper.into_image())
 }
 
 fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: u32) {
@@ -94,7 +99,7 @@ mod tests {
         let pixels = Pixels::whole(RgbaImage::from_pixel(40, 20, Rgba([0; 4])));
         let frames = vec![(Rect::new(1, 1, 10, 10), "koi-00".to_owned())];
         let plan = PagePlan { name: "pond.png".to_owned(), pixels, frames };
-        let image = draw_pages(&[plan], Some(2));
+        let image = draw_pages(&[plan], Some(2), Room::default()).unwrap();
         // Below the heading: a corner of the border, the checker inside, the hatch outside.
         let at = |x: u32, y: u32| *image.get_pixel(MARGIN + x, MARGIN + HEADING + y);
         assert_eq!(at(1, 1), ink::TRIM);

@@ -26,6 +26,43 @@ pub(super) mod ink {
     pub(in crate::draw) const END: Rgba<u8> = Rgba([0xe6, 0xb4, 0x5e, 0xff]);
 }
 
+/// How large pictures may become.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Room {
+    /// Pixels of one picture.
+    pub one: u64,
+    /// Pixels of all pictures that are drawn together.
+    pub all: u64,
+}
+
+/// Pictures that would be larger than there is room for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{pictures} pictures of {size} px are more than there is room for")]
+pub struct NoRoom {
+    /// How many pictures.
+    pub pictures: u64,
+    /// The size of each.
+    pub size: Size,
+}
+
+impl Default for Room {
+    /// As much as can be counted.
+    fn default() -> Self {
+        Self { one: u64::MAX, all: u64::MAX }
+    }
+}
+
+impl Room {
+    /// Holds so many pictures of a size to the limits, before anything of their size is asked of the system.
+    pub(super) fn hold(self, pictures: usize, size: Size) -> Result<(), NoRoom> {
+        let (pictures, area) = (pictures as u64, size.area());
+        match area <= self.one && area.saturating_mul(pictures) <= self.all {
+            true => Ok(()),
+            false => Err(NoRoom { pictures, size }),
+        }
+    }
+}
+
 pub(super) struct Paper {
     image: RgbaImage,
 }

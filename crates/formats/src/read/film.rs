@@ -2,10 +2,10 @@
 
 use image::RgbaImage;
 use shibori_core::clip::Span;
-use shibori_core::{Pixels, Size};
+use shibori_core::{Lease, Pixels, Size};
 
 use crate::ReadProblem;
-use crate::read::picture::{Animation, ImageInfo, Limits, Loaded, Moment, Picture};
+use crate::read::picture::{Animation, ImageInfo, Limits, Loaded, Moment, Picture, Room, memory_of};
 
 pub(super) struct FilmReader<'a> {
     format: &'static str,
@@ -14,30 +14,41 @@ pub(super) struct FilmReader<'a> {
     limits: &'a Limits,
     moments: Vec<Moment>,
     is_truncated: bool,
+    /// The canvas on which pictures are laid over each other, and what is laid.
+    _canvas: Room,
 }
 
+/// What a picture costs beside its pixels.
+const MOMENT: u64 = 512;
+
 impl<'a> FilmReader<'a> {
-    /// For an animation of `size` in a file of so many bytes.
-    pub(super) fn new(format: &'static str, size: Size, bytes: usize, limits: &'a Limits) -> Self {
-        Self { format, size, bytes, limits, moments: Vec::new(), is_truncated: false }
+    /// For an animation of `count` pictures, as far as that is known, of `size` in a file of so many bytes.
+    ///
+    /// # Errors
+    /// Where a picture is larger than allowed, or all of them together need more memory than is left.
+    pub(super) fn new(
+        format: &'static str,
+        size: Size,
+        count: u64,
+        bytes: usize,
+        limits: &'a Limits,
+    ) -> Result<Self, ReadProblem> {
+        let canvas = Room::of(size, limits)?;
+        limits.memory.check(count.saturating_mul(memory_of(size).saturating_add(MOMENT)))?;
+        Ok(Self { format, size, bytes, limits, moments: Vec::new(), is_truncated: false, _canvas: canvas })
     }
 
     pub(super) fn size(&self) -> Size {
         self.size
     }
 
-    /// Whether one more picture is allowed.
-    pub(super) fn check_room(&self) -> Result<(), ReadProblem> {
-        let by_pixels = self.limits.film_pixels() / self.size.area().max(1);
-        let limit = u64::from(self.limits.frames).min(by_pixels) as u32;
-        if self.moments.len() >= limit as usize {
-            return Err(ReadProblem::TooManyFrames { limit });
-        }
-        Ok(())
+    /// Makes room for one more picture.
+    pub(super) fn room(&self) -> Result<Lease, ReadProblem> {
+        Ok(self.limits.memory.take(memory_of(self.size).saturating_add(MOMENT))?)
     }
 
-    pub(super) fn add(&mut self, picture: RgbaImage, span: Span, raw_delay: Option<u32>) {
-        self.moments.push(Moment { picture, span, raw_delay });
+    pub(super) fn add(&mut self, room: Lease, picture: RgbaImage, span: Span, raw_delay: Option<u32>) {
+        self.moments.push(Moment { picture: Pixels::leased(picture, room), span, raw_delay });
     }
 
     /// The file ends here, though it should not. No error where the frames so far are welcome.
@@ -63,7 +74,7 @@ impl<'a> FilmReader<'a> {
         }
         match self.moments.pop() {
             Some(only) => {
-                let picture = Picture::Still(Pixels::whole(only.picture));
+                let picture = Picture::Still(only.picture);
                 Ok(Loaded { info, picture, is_truncated })
             }
             None => Err(ReadProblem::Damaged { format: self.format, why: "it holds no picture".into() }),

@@ -60,7 +60,7 @@ pub fn animation_frames(
             source.carried.insert("delay".to_owned(), Value::from(raw));
             fast += 1;
         }
-        let frame = Frame::new(sprite.clone(), frame_name, Pixels::whole(moment.picture));
+        let frame = Frame::new(sprite.clone(), frame_name, moment.picture);
         let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
         frames.push(frame.with_source(Some(source)));
         spans.push((number, moment.span));

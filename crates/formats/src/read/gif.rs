@@ -12,7 +12,6 @@ use shibori_core::clip::Span;
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::check_size;
 use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
 
 /// The longest delay, in hundredths of a second, that viewers replace by [`SLOW`].
@@ -32,10 +31,9 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     if size.is_empty() {
         return Err(ReadProblem::Damaged { format: "GIF", why: format!("its canvas is {size} px") });
     }
-    check_size(size, limits)?;
     let colors = decoder.global_palette().map_or(0, |palette| palette.len() / 3);
+    let mut film = FilmReader::new("GIF", size, count(bytes), bytes.len(), limits)?;
     let mut canvas = Canvas::new(size);
-    let mut film = FilmReader::new("GIF", size, bytes.len(), limits);
     loop {
         let frame = match decoder.read_next_frame() {
             Ok(Some(frame)) => frame,
@@ -45,7 +43,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
                 break;
             }
         };
-        film.check_room()?;
+        let room = film.room()?;
         let pixels =
             RgbaImage::from_raw(u32::from(frame.width), u32::from(frame.height), frame.buffer.to_vec());
         let no_pixels = || ReadProblem::Damaged { format: "GIF", why: "a frame has too few pixels".into() };
@@ -61,7 +59,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
             },
         };
         let (span, raw_delay) = span(frame.delay);
-        film.add(canvas.show(&patch), span, raw_delay);
+        film.add(room, canvas.show(&patch), span, raw_delay);
     }
     let plays = match decoder.repeat() {
         Repeat::Infinite => 0,
@@ -70,6 +68,18 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     };
     let color = format!("palette of {colors} colors");
     film.finish(ImageInfo { format: Format::Gif, size, color }, plays)
+}
+
+/// How many pictures a file holds, up to where it breaks, without decoding one.
+fn count(bytes: &[u8]) -> u64 {
+    let mut options = DecodeOptions::new();
+    options.skip_frame_decoding(true);
+    let Ok(mut decoder) = options.read_info(bytes) else { return 0 };
+    let mut count = 0;
+    while let Ok(Some(_)) = decoder.next_frame_info() {
+        count += 1;
+    }
+    count
 }
 
 fn span(delay: u16) -> (Span, Option<u32>) {
@@ -92,6 +102,7 @@ fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {
 mod tests {
     use ::gif::{Encoder, Frame};
     use image::Rgba;
+    use shibori_core::Budget;
 
     use super::*;
     use crate::read::picture::Picture;
@@ -124,7 +135,7 @@ mod tests {
             [_, _, _, 0] => '.',
             other => panic!("{other:?}"),
         };
-        animation.moments.iter().map(|m| m.picture.pixels().map(letter).collect()).collect()
+        animation.moments.iter().map(|m| m.picture.to_image().pixels().map(letter).collect()).collect()
     }
 
     #[test]
@@ -156,8 +167,11 @@ mod tests {
     fn limits_are_kept() {
         let frames = [10; 5].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
         let bytes = bytes(&frames, None);
-        let few = Limits { frames: 4, ..Limits::default() };
-        assert!(matches!(decode(&bytes, &few), Err(ReadProblem::TooManyFrames { limit: 4 })));
+        assert_eq!(count(&bytes), 5);
+        // Two of 16 bytes for the canvas; for each picture these and what it costs beside.
+        let memory = |bytes| Limits { memory: Budget::of(bytes), ..Limits::default() };
+        assert!(matches!(decode(&bytes, &memory(2 * 16 + 5 * 528 - 1)), Err(ReadProblem::Memory(_))));
+        assert!(decode(&bytes, &memory(2 * 16 + 5 * 528)).is_ok());
         let small = Limits { pixels: 3, ..Limits::default() };
         assert!(matches!(decode(&bytes, &small), Err(ReadProblem::TooLarge { limit: 3, .. })));
     }

@@ -13,9 +13,21 @@ const STDIN: &str = "-";
 
 /// Reads one picture or animation from a file, or from standard input where the path is `-`.
 pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
-    let bytes = bytes_of(path)?;
+    let length = fs::metadata(path).map_or(0, |meta| meta.len());
+    let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
+    let bytes = if path == Path::new(STDIN) { piped(limits)? } else { bytes_of(path)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
     decode(&bytes, is_tga, limits).map_err(|problem| Error::read(path, problem))
+}
+
+/// All of standard input, as far as memory allows.
+fn piped(limits: &Limits) -> Result<Vec<u8>, Error> {
+    let mut bytes = Vec::new();
+    let room = limits.memory.left();
+    let read = std::io::stdin().lock().take(room.saturating_add(1)).read_to_end(&mut bytes);
+    read.map_err(|error| Error::read(Path::new(STDIN), error))?;
+    limits.memory.check(bytes.len() as u64).map_err(|over| Error::read(Path::new(STDIN), over))?;
+    Ok(bytes)
 }
 
 /// The whole of a file, with a plain word where it is a folder.

@@ -2,7 +2,7 @@
 
 use image::RgbaImage;
 use shibori_core::clip::Span;
-use shibori_core::{Pixels, Size};
+use shibori_core::{Budget, Lease, Pixels, Size};
 
 use crate::ReadProblem;
 
@@ -39,7 +39,7 @@ pub struct Animation {
 #[derive(Clone, Debug)]
 pub struct Moment {
     /// The whole canvas.
-    pub picture: RgbaImage,
+    pub picture: Pixels,
     /// How long it is shown.
     pub span: Span,
     /// What the file says where that is not what viewers do: a GIF's delay of 0 or 1 hundredths.
@@ -113,12 +113,12 @@ impl Format {
 }
 
 /// How much a file may ask for before it is refused, and what is taken of a broken one.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub struct Limits {
     /// Pixels of one picture.
     pub pixels: u64,
-    /// Frames of one animation.
-    pub frames: u32,
+    /// Memory of all pictures together.
+    pub memory: Budget,
     /// Take the whole frames of an animation that breaks off.
     pub accept_truncated: bool,
     /// Take images of a set whose size was changed since.
@@ -128,23 +128,46 @@ pub struct Limits {
     pub tighten: bool,
 }
 
-impl Limits {
-    /// Pixels of all frames of one animation together: eight pictures of the largest size.
-    pub(super) fn film_pixels(&self) -> u64 {
-        self.pixels.saturating_mul(8)
-    }
-}
-
 impl Default for Limits {
     fn default() -> Self {
-        Self { pixels: 1 << 28, frames: 10_000, accept_truncated: false, accept_edits: false, tighten: false }
+        Self {
+            pixels: 1 << 28,
+            memory: Budget::default(),
+            accept_truncated: false,
+            accept_edits: false,
+            tighten: false,
+        }
     }
 }
 
-/// Refuses a picture larger than allowed, before anything is made room for.
-pub(super) fn check_size(size: Size, limits: &Limits) -> Result<(), ReadProblem> {
-    if size.area() > limits.pixels {
-        return Err(ReadProblem::TooLarge { size, limit: limits.pixels });
+/// Bytes of a picture in memory.
+pub(super) fn memory_of(size: Size) -> u64 {
+    size.area().saturating_mul(4)
+}
+
+/// Memory for a picture, and as much again for what its codec makes of it on the way.
+#[derive(Debug)]
+pub(super) struct Room {
+    picture: Lease,
+    _work: Lease,
+}
+
+impl Room {
+    /// Makes room for a picture, before anything of its size is asked of the system.
+    ///
+    /// # Errors
+    /// Where it is larger than allowed, or more than is left of the memory.
+    pub(super) fn of(size: Size, limits: &Limits) -> Result<Self, ReadProblem> {
+        if size.area() > limits.pixels {
+            return Err(ReadProblem::TooLarge { size, limit: limits.pixels });
+        }
+        limits.memory.check(memory_of(size).saturating_mul(2))?;
+        let (picture, work) = (limits.memory.take(memory_of(size))?, limits.memory.take(memory_of(size))?);
+        Ok(Self { picture, _work: work })
     }
-    Ok(())
+
+    /// The picture that room was made for.
+    pub(super) fn fill(self, image: RgbaImage) -> Pixels {
+        Pixels::leased(image, self.picture)
+    }
 }

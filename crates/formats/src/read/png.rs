@@ -4,14 +4,13 @@ use std::io::{Cursor, ErrorKind};
 
 use ::png::{BlendOp, ColorType, Decoder, DecodingError, DisposeOp, Info, Reader, Transformations};
 use image::RgbaImage;
+use shibori_core::Size;
 use shibori_core::clip::Span;
-use shibori_core::{Pixels, Size};
 
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::check_size;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture};
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
@@ -25,18 +24,19 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     decoder.set_transformations(Transformations::EXPAND | Transformations::STRIP_16);
     let header = decoder.read_header_info().map_err(wrong)?;
     let size = Size::new(header.width, header.height);
-    check_size(size, limits)?;
+    let room = Room::of(size, limits)?;
     let mut reader = decoder.read_info().map_err(wrong)?;
     let info = ImageInfo { format: Format::Png, size, color: color_of(reader.info()) };
     match reader.info().animation_control() {
         Some(control) if control.num_frames > 1 => {
             let (frames, plays) = (control.num_frames, control.num_plays);
-            let mut film = FilmReader::new("PNG", size, bytes.len(), limits);
+            drop(room);
+            let mut film = FilmReader::new("PNG", size, u64::from(frames), bytes.len(), limits)?;
             moving(&mut reader, &mut film, frames)?;
             film.finish(info, plays)
         }
         _ => {
-            let picture = Picture::Still(Pixels::whole(next_picture(&mut reader).map_err(wrong)?.0));
+            let picture = Picture::Still(room.fill(next_picture(&mut reader).map_err(wrong)?.0));
             Ok(Loaded { info, picture, is_truncated: false })
         }
     }
@@ -76,7 +76,7 @@ fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) ->
     }
     let mut canvas = Canvas::new(film.size());
     for number in 0..frames {
-        film.check_room()?;
+        let room = film.room()?;
         let pixels = match next_picture(reader) {
             Ok((pixels, _)) => pixels,
             Err(error) => return film.breaks(broken(error)),
@@ -94,7 +94,7 @@ fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) ->
         };
         let blend = if control.blend_op == BlendOp::Source { Blend::Source } else { Blend::Over };
         let patch = Patch { pixels, x: control.x_offset, y: control.y_offset, blend, dispose };
-        film.add(canvas.show(&patch), span(control.delay_num, control.delay_den), None);
+        film.add(room, canvas.show(&patch), span(control.delay_num, control.delay_den), None);
     }
     Ok(())
 }
@@ -215,7 +215,8 @@ mod tests {
             let loaded = decode(&animated(default_is_apart), &Limits::default()).unwrap();
             let Picture::Moving(animation) = loaded.picture else { panic!("it stands still") };
             assert_eq!(animation.plays, 5);
-            let rows: Vec<Vec<u8>> = animation.moments.iter().map(|m| m.picture.as_raw().clone()).collect();
+            let rows: Vec<Vec<u8>> =
+                animation.moments.iter().map(|m| m.picture.to_image().into_raw()).collect();
             assert_eq!(rows[0], [1, 1, 1, 255, 2, 2, 2, 255]);
             assert_eq!(rows[1], [1, 1, 1, 255, 3, 3, 3, 0]);
             assert_eq!(rows[2], [1, 1, 1, 255, 0, 0, 0, 0]);

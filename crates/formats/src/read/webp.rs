@@ -10,28 +10,28 @@ use shibori_core::{Rect, Size};
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::check_size;
 use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
-    let wrong = |error: DecodingError| problem(&error, bytes.len());
+    let cut = || ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 };
+    let wrong = |error: DecodingError| if is_cut(bytes) { cut() } else { problem(&error, bytes.len()) };
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(wrong)?;
     let size = Size::from(decoder.dimensions());
-    check_size(size, limits)?;
     let color = if decoder.has_alpha() { "RGBA, 8 bit" } else { "RGB, 8 bit" };
     let info = ImageInfo { format: Format::WebP, size, color: color.to_owned() };
-    let mut film = FilmReader::new("WebP", size, bytes.len(), limits);
-    film.check_room()?;
+    let count = if decoder.is_animated() { decoder.num_frames() } else { 1 };
+    let mut film = FilmReader::new("WebP", size, u64::from(count), bytes.len(), limits)?;
     if decoder.is_animated() {
         moving(bytes, size, decoder.num_frames(), &mut film)?;
     } else {
+        let room = film.room()?;
         match still(&mut decoder) {
-            Ok(picture) => film.add(picture, span(0), None),
+            Ok(picture) => film.add(room, picture, span(0), None),
             Err(error) => film.breaks(wrong(error))?,
         }
     }
     if is_cut(bytes) {
-        film.breaks(ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 })?;
+        film.breaks(cut())?;
     }
     let plays = match decoder.loop_count() {
         LoopCount::Forever => 0,
@@ -65,12 +65,12 @@ fn moving(bytes: &[u8], size: Size, count: u32, film: &mut FilmReader<'_>) -> Re
     let mut found = 0;
     // The container's own head is 12 bytes.
     for (_, content) in chunks(&bytes[12..]).filter(|(kind, _)| kind == b"ANMF") {
-        film.check_room()?;
+        let room = film.room()?;
         let (patch, delay) = match patch(content, size, bytes.len()) {
             Ok(patch) => patch,
             Err(problem) => return film.breaks(problem),
         };
-        film.add(canvas.show(&patch), span(delay), None);
+        film.add(room, canvas.show(&patch), span(delay), None);
         found += 1;
     }
     if found < count {
@@ -197,7 +197,7 @@ mod tests {
         let frames = [frame([200, 100, 40, 255], 0, 0b01), frame([1, 2, 3, 255], 2, 0)].concat();
         let bytes = chunk(b"RIFF", &[b"WEBP".to_vec(), extended, animation, frames].concat());
         let Picture::Moving(moving) = decode(&bytes, &Limits::default()).unwrap().picture else { panic!() };
-        let at = |frame: usize, x: u32| moving.moments[frame].picture.get_pixel(x, 0).0;
+        let at = |frame: usize, x: u32| moving.moments[frame].picture.get(x, 0).unwrap().0;
         assert_eq!((at(0, 0), at(0, 4)), ([200, 100, 40, 255], [0; 4]));
         assert_eq!((at(1, 0), at(1, 2), at(1, 4)), ([0; 4], [1, 2, 3, 255], [1, 2, 3, 255]));
         // The file breaks off inside the second frame.
@@ -218,7 +218,7 @@ mod tests {
         let Picture::Moving(moving) = decode(&whole, &Limits::default()).unwrap().picture else { panic!() };
         assert_eq!(moving.plays, 4);
         let told: Vec<_> =
-            moving.moments.iter().map(|m| (m.picture.get_pixel(1, 1).0, m.span.millis())).collect();
+            moving.moments.iter().map(|m| (m.picture.get(1, 1).unwrap().0, m.span.millis())).collect();
         assert_eq!(told, [([9, 8, 7, 255], 80.0), ([1, 2, 3, 255], 100.0)]);
     }
 }

@@ -10,7 +10,6 @@ use shibori_core::clip::Span;
 
 use crate::ReadProblem;
 use crate::read::film::FilmReader;
-use crate::read::picture::check_size;
 use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
 
 /// What the first line of a file says.
@@ -34,11 +33,11 @@ struct Planes {
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
     let (line, mut rest) = first_line(bytes);
     let header = Header::read(line)?;
-    check_size(header.size, limits)?;
-    let mut film = FilmReader::new("YUV4MPEG2", header.size, bytes.len(), limits);
     let length = header.frame_length();
+    let count = (rest.len() / length.max(1)) as u64;
+    let mut film = FilmReader::new("YUV4MPEG2", header.size, count, bytes.len(), limits)?;
     while !rest.is_empty() {
-        film.check_room()?;
+        let room = film.room()?;
         let (line, body) = first_line(rest);
         let broken = || ReadProblem::BrokenOff { format: "YUV4MPEG2", bytes: bytes.len(), frames: 0 };
         if !line.starts_with(b"FRAME") && b"FRAME".starts_with(line) || body.len() < length {
@@ -49,7 +48,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
             let why = "a frame does not begin with the word FRAME".to_owned();
             return Err(ReadProblem::Damaged { format: "YUV4MPEG2", why });
         }
-        film.add(header.picture(&body[..length]), header.span, None);
+        film.add(room, header.picture(&body[..length]), header.span, None);
         rest = &body[length..];
     }
     let matrix = if header.is_709 { "BT.709" } else { "BT.601" };
@@ -175,7 +174,8 @@ mod tests {
 
     fn shown(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
         let Picture::Moving(moving) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
-        let pixels = moving.moments.iter().map(|m| m.picture.pixels().map(|p| p.0).collect()).collect();
+        let pixels =
+            moving.moments.iter().map(|m| m.picture.to_image().pixels().map(|p| p.0).collect()).collect();
         (pixels, moving.moments[0].span.millis())
     }
 

@@ -7,13 +7,13 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use shibori_core::file_fault;
 use shibori_core::pack::{Atlas, Page, Ratio, paint};
-use shibori_core::parallel;
+use shibori_core::{Size, file_fault, parallel};
 
 use crate::manifest::{self, PageFacts};
 use crate::write::page::{Loss, PageEncoding, Palette};
 use crate::write::replace::over;
+use crate::write::room::encoded;
 use crate::write::{Transaction, Written};
 use crate::{Error, WriteProblem};
 
@@ -135,7 +135,9 @@ pub fn atlas(
     });
     let texts = texts.collect::<Result<Vec<Vec<u8>>, Error>>()?;
     let batch = run.plan(&targets, &left_behind(&manifests, &targets, folder))?;
-    let palettes: Vec<Option<Palette>> = atlases.iter().map(|atlas| palette(atlas, encoding)).collect();
+    let palettes = atlases.iter().map(|atlas| palette(atlas, encoding, run));
+    let palettes: Vec<Option<Palette>> =
+        palettes.collect::<Result<_, _>>().map_err(|problem| Error::write(path, problem))?;
     let mut jobs = Vec::new();
     for (number, atlas) in atlases.iter().enumerate() {
         for page in 0..atlas.pages().len() {
@@ -154,7 +156,9 @@ pub fn atlas(
         batch.stage(target, &bytes)?;
         Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), page, layer }))
     };
-    let written = parallel::fallible(jobs.len(), write_page)?;
+    let sizes: Vec<Size> = jobs.iter().map(|&(number, page, _)| atlases[number].pages()[page].size).collect();
+    let at_fault = |job: usize, problem| Error::write(&targets[job], problem);
+    let written = encoded(&sizes, run.memory(), at_fault, write_page)?;
     let mut report = AtlasReport { pages: vec![Vec::new(); atlases.len()], ..AtlasReport::default() };
     written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
     report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
@@ -168,10 +172,16 @@ pub fn atlas(
     Ok(report)
 }
 
-fn palette(atlas: &Atlas, encoding: &PageEncoding) -> Option<Palette> {
-    let most = encoding.colors?;
+fn palette(
+    atlas: &Atlas,
+    encoding: &PageEncoding,
+    run: &Transaction,
+) -> Result<Option<Palette>, WriteProblem> {
+    let Some(most) = encoding.colors else { return Ok(None) };
+    let pixels: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
+    let _room = run.memory().take(pixels.saturating_mul(4))?;
     let pages = parallel::map(atlas.pages().len(), |page| paint(atlas, page, None, encoding.finish));
-    Some(Palette::of(&pages, most))
+    Ok(Some(Palette::of(&pages, most)))
 }
 
 fn facts(names: &PageNames, atlas: &Atlas, encoding: &PageEncoding) -> PageFacts {

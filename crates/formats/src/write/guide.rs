@@ -20,7 +20,7 @@ use crate::{Error, WriteProblem};
 pub fn guide(path: &Path, guide: &Guide, run: &Transaction) -> Result<Written, Error> {
     let wrong = |problem: WriteProblem| Error::write(path, problem);
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
-    let too_large = || WriteProblem::Format("the sheet would be over 65535 px on a side".to_owned());
+    let too_large = || WriteProblem::TooLong { longest: 65535 };
     let size = guide.size().ok_or_else(too_large).map_err(wrong)?;
     let bytes = match ending.as_str() {
         "svg" => Ok(seal::text(svg(guide, size), "<!-- ", " -->\n")),

@@ -17,6 +17,7 @@ mod names;
 mod os_text;
 mod page;
 mod replace;
+mod room;
 pub(crate) mod seal;
 mod set;
 mod single;

@@ -6,12 +6,12 @@
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use shibori_core::parallel;
-use shibori_core::{Frame, FrameSet, Pair};
+use shibori_core::{Budget, Frame, FrameSet, Pair, Size};
 
 use crate::manifest::{self, Manifest, SET_FILE, hand};
 use crate::write::names::files_of;
 use crate::write::replace::{Old, over, text};
+use crate::write::room::encoded;
 use crate::write::{Batch, Transaction, Written, png};
 use crate::{Error, WriteProblem};
 
@@ -30,7 +30,7 @@ pub fn set(
     let manifest = over(&folder.join(SET_FILE), manifest::of_set(&set, &files), run)?;
     let targets = targets(folder, &files);
     let batch = run.plan(&targets, &left_behind(folder, &targets))?;
-    staged(&set, folder, &files, &manifest, &batch, tick)
+    staged(&set, folder, &files, &manifest, &batch, run.memory(), tick)
 }
 
 /// Writes the frames of a set over its own files, exactly those that its manifest names, painted over or not.
@@ -52,7 +52,7 @@ pub fn set_in_place(
     hand::carry_pages(&old.manifest, &mut manifest);
     let manifest = text(manifest, old.is_sealed);
     let batch = run.plan_over(&targets(folder, &files), &[])?;
-    staged(&set, folder, &files, &manifest, &batch, tick)
+    staged(&set, folder, &files, &manifest, &batch, run.memory(), tick)
 }
 
 /// The image of each frame, as the set's manifest names it; or the name of a frame that has none of its own.
@@ -79,11 +79,13 @@ fn staged(
     files: &[String],
     manifest: &[u8],
     batch: &Batch,
+    memory: &Budget,
     tick: impl Fn() + Sync,
 ) -> Result<Written, Error> {
-    parallel::fallible(set.frames().len(), |at| {
-        let bytes = png(&set.frames()[at].pixels().to_image());
-        let bytes = bytes.map_err(|problem| Error::write(&folder.join(&files[at]), problem))?;
+    let sizes: Vec<Size> = set.frames().iter().map(|frame| frame.pixels().size()).collect();
+    let at_fault = |at: usize, problem| Error::write(&folder.join(&files[at]), problem);
+    encoded(&sizes, memory, at_fault, |at| {
+        let bytes = png(&set.frames()[at].pixels().to_image()).map_err(|problem| at_fault(at, problem))?;
         tick();
         batch.stage(at, &bytes)
     })?;

@@ -20,7 +20,7 @@ use crate::write::replace::Old;
 use crate::write::seal;
 use crate::write::staging::{self, Move, Staging};
 use crate::{Error, WriteProblem};
-use shibori_core::parallel;
+use shibori_core::{Budget, parallel};
 
 /// What may be replaced.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -37,6 +37,8 @@ pub struct Policy {
 #[derive(Debug)]
 pub struct Transaction {
     policy: Policy,
+    /// What pictures that are encoded may take, together with all others of the run.
+    memory: Budget,
     disk: Arc<dyn Disk>,
     state: Mutex<State>,
 }
@@ -106,7 +108,17 @@ impl Transaction {
     }
 
     pub(super) fn on(disk: Arc<dyn Disk>, policy: Policy) -> Self {
-        Self { policy, disk, state: Mutex::default() }
+        Self { policy, memory: Budget::default(), disk, state: Mutex::default() }
+    }
+
+    /// The same with a limit on memory.
+    pub fn within(self, memory: Budget) -> Self {
+        Self { memory, ..self }
+    }
+
+    /// What pictures that are encoded may take.
+    pub(super) fn memory(&self) -> &Budget {
+        &self.memory
     }
 
     /// What it may replace.

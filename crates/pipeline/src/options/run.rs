@@ -1,9 +1,11 @@
 //! What holds for a whole run: what may be replaced, what is taken of broken input, how much it may ask for.
 
 use serde::Deserialize;
+use shibori_core::{Budget, ByteSize};
 use shibori_formats::read::Limits;
 use shibori_formats::write::Policy;
 
+use crate::memory;
 use crate::options::value::{Switch, text, words};
 
 /// What holds for a whole run.
@@ -25,10 +27,14 @@ pub struct RunOptions {
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "words")]
     pub accept: Vec<AcceptChoice>,
-    /// The most pixels a picture may have that is read, or made by --canvas or --scale [default: 268435456]
+    /// The most pixels a picture may have that is read, or made [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub max_pixels: Option<u64>,
+    /// The most memory that all pictures may take together, such as 800MB or 2.5GB [default: half of the machine's]
+    #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "SIZE"))]
+    #[serde(deserialize_with = "text")]
+    pub max_memory: Option<ByteSize>,
 }
 
 /// What may be wrong with input.
@@ -43,11 +49,12 @@ pub enum AcceptChoice {
 }
 
 impl RunOptions {
-    /// How much a file may ask for, defaults filled in.
+    /// How much a run may ask for, defaults filled in.
     pub fn limits(&self) -> Limits {
         let plain = Limits::default();
         Limits {
             pixels: self.max_pixels.unwrap_or(plain.pixels),
+            memory: Budget::of(self.max_memory.map_or_else(|| memory().0 / 2, |size| size.0)),
             accept_truncated: self.accept.contains(&AcceptChoice::Truncated),
             accept_edits: self.accept.contains(&AcceptChoice::Edits),
             ..plain

@@ -90,7 +90,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
         "only": "koi", "allow": ["drift", "specks"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2,
     }));
     same_list::<RunOptions>(json!({
-        "dry-run": true, "force": true, "carry": true, "accept": ["truncated", "edits"], "max-pixels": 1000,
+        "dry-run": true, "force": true, "carry": true, "accept": ["truncated", "edits"], "max-pixels": 1000, "max-memory": "2GB",
     }));
     same_list::<ExportOptions>(json!({ "to": "glb", "template": "engine.lua.j2", "unit": 16 }));
     same_list::<UnpackOptions>(json!({ "trimmed": true, "only": "koi:swim" }));

@@ -35,7 +35,7 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
     let Some(manifest) = manifest_of(&cx.at(path)) else {
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
-    let before = source(&manifest, &cx.limits)?.set;
+    let before = source(&manifest, cx.limits())?.set;
     let (set, deviations) = changed(before.clone(), options)?;
     let is_changed = set.clips() != before.clips();
     if is_changed {

@@ -44,7 +44,7 @@ pub fn export(
     let manifest = manifest_of(&cx.at(path)).filter(|manifest| manifest.exists());
     let no_manifest = || Error::NoManifest { path: path.to_owned(), exists: cx.at(path).exists() };
     let manifest = manifest.ok_or_else(no_manifest)?;
-    let subject = Subject::open(&manifest, &cx.limits)?;
+    let subject = Subject::open(&manifest, cx.limits())?;
     cx.run().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
     cx.run().add_sources(&[manifest]);
     if let Some(template) = &options.template {

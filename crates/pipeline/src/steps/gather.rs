@@ -20,7 +20,7 @@ pub(crate) fn many(
 ) -> Result<FrameSet, Error> {
     let _span = info_span!("read", sources = paths.len()).entered();
     let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
-    Ok(only.of(heard(sources(&paths, &Limits { tighten, ..cx.limits })?, cx))?)
+    Ok(only.of(heard(sources(&paths, &Limits { tighten, ..cx.limits().clone() })?, cx))?)
 }
 
 /// Frames of one source.
@@ -31,12 +31,12 @@ pub(crate) fn one(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<Fr
 /// Frames of one source, all of them.
 pub(crate) fn whole(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("read", source = %path.display()).entered();
-    Ok(heard(source(&cx.at(path), &cx.limits)?, cx))
+    Ok(heard(source(&cx.at(path), cx.limits())?, cx))
 }
 
 /// Frames of one source that may be written over by its own step: its files are no sources of the run.
 pub(crate) fn own(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let gathered = source(&cx.at(path), &cx.limits)?;
+    let gathered = source(&cx.at(path), cx.limits())?;
     gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
     Ok(gathered.set)
 }
@@ -45,7 +45,7 @@ pub(crate) fn own(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
 pub(crate) fn with_companions(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let mut set = whole(path, cx)?;
     if let Some(manifest) = manifest_of(&cx.at(path)) {
-        for companions in load_companions(&manifest, &cx.limits)? {
+        for companions in load_companions(&manifest, cx.limits())? {
             set = FrameSet::merge([set, heard(companions, cx)])?;
         }
     }

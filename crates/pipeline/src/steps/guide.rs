@@ -11,6 +11,9 @@ use shibori_formats::write;
 use crate::options::GuideOptions;
 use crate::{Context, Error, Growth};
 
+/// Pictures of a sheet's size that are in memory at once: the guide, the empty layer, and both as they are encoded.
+const LAYERS: u64 = 5;
+
 /// Plans a guide sheet, and gives its size.
 ///
 /// # Errors
@@ -29,7 +32,9 @@ pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> R
         rows: options.rows.clone(),
     };
     // What has no size is refused by the drawing.
-    cx.hold_picture(Growth::Cells, guide.size().unwrap_or_default().area())?;
+    let pixels = guide.size().unwrap_or_default().area();
+    cx.hold_picture(Growth::Cells, pixels)?;
+    cx.hold_memory(Growth::Cells, pixels.saturating_mul(LAYERS))?;
     write::guide(&cx.at(output), &guide, cx.run())?;
     Ok(guide.size().unwrap_or_default())
 }

@@ -8,7 +8,7 @@ use shibori_formats::read::{ImageInfo, Loaded, Picture, image};
 use tracing::info_span;
 
 use crate::steps::sheet::WORTH_SAYING;
-use crate::{Context, Error};
+use crate::{Context, Error, Growth};
 
 /// Cells are rarely smaller, and listing 4-pixel cells would bury the likely ones.
 const SMALLEST_CELL: u32 = 8;
@@ -89,16 +89,18 @@ pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<Inspected>, E
 
 fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
     let _span = info_span!("inspect", file = %path.display()).entered();
-    let Loaded { info, picture, .. } = image(&cx.at(path), &cx.limits)?;
+    let Loaded { info, picture, .. } = image(&cx.at(path), cx.limits())?;
     let (pictures, holds) = match picture {
         Picture::Still(pixels) => {
+            // The finder keeps a few planes of a byte a pixel.
+            cx.hold_memory(Growth::Search, info.size.area())?;
             let holds = sheet(&pixels, info.size);
             (vec![pixels], holds)
         }
         Picture::Moving(animation) => {
             let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
             let holds = Holds::Animation { millis, plays: animation.plays };
-            (animation.moments.into_iter().map(|moment| Pixels::whole(moment.picture)).collect(), holds)
+            (animation.moments.into_iter().map(|moment| moment.picture).collect(), holds)
         }
     };
     let (transparency, empty) = (transparency(&pictures), empty_share(&pictures));

@@ -3,7 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::pack::{
-    Atlas, CompanionFrames, Keeping, fit_companions, in_steps, pack as arrange, step_of, take_companions,
+    Atlas, CompanionFrames, Keeping, Ratio, fit_companions, in_steps, pack as arrange, step_of,
+    take_companions,
 };
 use shibori_core::shape::TrimScope;
 use shibori_core::{Frame, FrameSet};
@@ -15,7 +16,7 @@ use crate::options::{ClipOptions, LayoutChoice, PackOptions};
 use crate::order::{Change, Naming, Plan};
 use crate::steps::changes::{Defaults, marks, shaping};
 use crate::steps::gather;
-use crate::{Context, Error, Notice, Task};
+use crate::{Context, Error, Growth, Notice, Task};
 
 /// An atlas in each of its sizes.
 #[derive(Clone, Debug)]
@@ -78,9 +79,37 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     if let Some(Keeping::Anew(why)) = atlas.keeping() {
         cx.tell(Notice::ArrangedAnew { why });
     }
+    hold_pages(&atlas, cx)?;
     let how = options.shape.resample();
-    let atlases = factors.iter().map(|&factor| atlas.scaled(factor, how)).collect::<Result<_, _>>()?;
+    let scaled = |&factor: &Ratio| {
+        hold_scale(&atlas, factor, cx)?;
+        let scaled = atlas.scaled(factor, how)?;
+        cx.count(scaled.set());
+        Ok::<Atlas, Error>(scaled)
+    };
+    let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
     Ok(Packed { atlases, canvas_pixels, layers: companions.len() })
+}
+
+/// Holds each page to what a picture may have.
+fn hold_pages(atlas: &Atlas, cx: &Context<'_>) -> Result<(), Error> {
+    atlas.pages().iter().try_for_each(|page| cx.hold_picture(Growth::Pages, page.size.area()))
+}
+
+/// Holds the pages of a scaled atlas to what a picture may have, and its frames to the memory that is left.
+fn hold_scale(atlas: &Atlas, factor: Ratio, cx: &Context<'_>) -> Result<(), Error> {
+    if factor == Ratio::ONE {
+        return Ok(());
+    }
+    // A share of a pixel more or less makes no difference here.
+    let grown = |pixels: u64| (pixels as f64 * factor.value() * factor.value()) as u64;
+    for page in atlas.pages() {
+        cx.hold_picture(Growth::PageScales, grown(page.size.area()))?;
+    }
+    let frames: u64 = atlas.set().frames().iter().map(|frame| frame.canvas().area()).sum();
+    let layers: u64 =
+        atlas.layers().iter().flat_map(|layer| &layer.pixels).map(|part| part.size().area()).sum();
+    cx.hold_memory(Growth::PageScales, grown(frames.saturating_add(layers)))
 }
 
 /// What shares one box where frames are trimmed: by itself each frame has its own, but only where place is not index.

@@ -9,7 +9,7 @@ use shibori_formats::ReadProblem;
 use shibori_formats::manifest::{self, Manifest, PageFacts, of_atlas, parse};
 use shibori_formats::read::{Picture, image, manifest_of};
 
-use crate::{Context, Error};
+use crate::{Context, Error, Growth};
 
 /// One page.
 pub(crate) struct Page {
@@ -29,7 +29,7 @@ pub(crate) fn pages_of(
 ) -> Result<(Manifest, Vec<Page>), Error> {
     match own(&cx.at(source), cx)? {
         Some(found) if !is_part => Ok(found),
-        _ => packed(set),
+        _ => packed(set, cx),
     }
 }
 
@@ -44,7 +44,7 @@ fn own(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>,
     let folder = path.parent().unwrap_or(Path::new(""));
     let page = |entry: &manifest::Page| -> Result<Page, Error> {
         let file = folder.join(&entry.file);
-        let Picture::Still(pixels) = image(&file, &cx.limits)?.picture else {
+        let Picture::Still(pixels) = image(&file, cx.limits())?.picture else {
             return Err(Error::PageMoves { file });
         };
         let bytes = std::fs::metadata(&file).ok().map(|meta| meta.len());
@@ -54,9 +54,11 @@ fn own(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>,
     Ok(Some((manifest, pages)))
 }
 
-fn packed(set: &FrameSet) -> Result<(Manifest, Vec<Page>), Error> {
+fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Error> {
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
     let atlas = pack(trimmed, Vec::new(), &PackOptions::dense())?;
+    let sizes = atlas.pages().iter().map(|page| page.size.area());
+    cx.hold_memory(Growth::Pages, sizes.sum())?;
     let names: Vec<String> =
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {

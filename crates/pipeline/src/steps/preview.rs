@@ -20,7 +20,7 @@ use crate::options::{
 };
 use crate::steps::gather;
 use crate::steps::pages::{Page, pages_of};
-use crate::steps::sheet::{grid_of, prepared};
+use crate::steps::sheet::{ISLANDS, grid_of, prepared};
 use crate::{Context, Error, Growth, Notice, Task};
 
 /// A picture, and how many frames it shows.
@@ -39,9 +39,9 @@ pub struct Drawn {
 pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let _span = info_span!("contact").entered();
     let set = gather::one(source, &options.only, cx)?;
-    let how = Contact { width: options.width.get(), zoom: options.zoom.get(), show: options.show.get() };
-    zoomed(options.zoom.get(), canvases(&set).sum(), cx)?;
-    Ok(Drawn { image: draw::contact(&set, how), frames: set.frames().len() })
+    let (width, zoom, show, room) = (options.width.get(), options.zoom.get(), options.show.get(), cx.room());
+    let image = cx.drawn(draw::contact(&set, Contact { width, zoom, show, room }), by_zoom(zoom))?;
+    Ok(Drawn { image, frames: set.frames().len() })
 }
 
 /// The frames of each clip over each other, pivots on one point.
@@ -51,10 +51,9 @@ pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Res
 pub fn onion(source: &Path, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let _span = info_span!("onion").entered();
     let set = gather::one(source, &options.only, cx)?;
-    let how = Onion { width: options.width.get(), zoom: options.zoom.get(), boxes: true };
-    let kept = set.frames().iter().map(|frame| frame.kept().size().area());
-    zoomed(options.zoom.get(), kept.max().unwrap_or(0), cx)?;
-    Ok(Drawn { image: draw::draw_onion(&set, how), frames: set.frames().len() })
+    let zoom = options.zoom.get();
+    let how = Onion { width: options.width.get(), zoom, boxes: true, room: cx.room() };
+    Ok(Drawn { image: cx.drawn(draw::draw_onion(&set, how), by_zoom(zoom))?, frames: set.frames().len() })
 }
 
 /// Where feet and center stand from step to step, and where they stand in `after`.
@@ -70,7 +69,8 @@ pub fn drift(
     let _span = info_span!("drift").entered();
     let set = gather::one(source, &options.only, cx)?;
     let after = after.map(|after| gather::one(after, &options.only, cx)).transpose()?;
-    Ok(Drawn { image: draw::draw_drift(&set, after.as_ref()), frames: set.frames().len() })
+    let image = cx.drawn(draw::draw_drift(&set, after.as_ref(), cx.room()), Growth::Picture)?;
+    Ok(Drawn { image, frames: set.frames().len() })
 }
 
 /// The pages of an atlas, each frame with its border and name; what has no pages is packed for the picture.
@@ -81,19 +81,14 @@ pub fn pages(source: &Path, options: &PagesOptions, cx: &Context<'_>) -> Result<
     let _span = info_span!("pages").entered();
     let set = gather::one(source, &options.only, cx)?;
     let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
-    zoomed(options.zoom.get(), pages.iter().map(|page| page.pixels.size().area()).sum(), cx)?;
-    let image = draw::draw_pages(&plans(&manifest, &pages), options.zoom.get());
+    let zoom = options.zoom.get();
+    let image = cx.drawn(draw::draw_pages(&plans(&manifest, &pages), zoom, cx.room()), by_zoom(zoom))?;
     Ok(Drawn { image, frames: set.frames().len() })
 }
 
-/// Holds what is to be drawn at a zoom to the limit, by the pixels that it shows at least. What fits by itself is small.
-fn zoomed(zoom: Option<u32>, pixels: u64, cx: &Context<'_>) -> Result<(), Error> {
-    let side = u64::from(zoom.unwrap_or(1));
-    cx.hold_picture(Growth::Zoom, pixels.saturating_mul(side * side))
-}
-
-fn canvases(set: &FrameSet) -> impl Iterator<Item = u64> {
-    set.frames().iter().map(|frame| frame.canvas().area())
+/// What makes a picture large: a zoom that was asked for, or how much there is to see.
+fn by_zoom(zoom: Option<u32>) -> Growth {
+    if zoom.is_some() { Growth::Zoom } else { Growth::Picture }
 }
 
 /// What lies where on each page. Frames that share a place are one with a mark for each further one.
@@ -139,7 +134,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
     let _span = info_span!("grid").entered();
     options.cut.validate()?;
     let file = cx.at(path);
-    let Loaded { picture, .. } = image(&file, &cx.limits)?;
+    let Loaded { picture, .. } = image(&file, cx.limits())?;
     cx.run().add_sources(std::slice::from_ref(&file));
     let pixels = match picture {
         Picture::Still(pixels) => pixels,
@@ -148,19 +143,21 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
         }
     };
     let sheet = prepared(path, &pixels, &options.clean, cx)?;
-    zoomed(options.zoom.get(), sheet.pixels.size().area(), cx)?;
     let plan = if let Some(list) = &options.cut.rects {
         let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
         CutPlan::Places(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
+        cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
         let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
         let places = found.drawings.into_iter().enumerate();
         CutPlan::Places(places.map(|(number, (rect, _))| (rect, number.to_string())).collect())
     } else {
-        CutPlan::Grid(grid_of(path, &sheet, &options.cut)?.0)
+        CutPlan::Grid(grid_of(path, &sheet, &options.cut, cx)?.0)
     };
-    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, options.zoom.get().unwrap_or(0));
+    let zoom = options.zoom.get();
+    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.room());
+    let drawn = cx.drawn(drawn, by_zoom(zoom))?;
     if drawn.marked > 0 {
         cx.tell(Notice::Crossed { pixels: drawn.marked });
     }
@@ -196,17 +193,18 @@ pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Resul
         zoom: options.zoom.map_or(1, Whole::get),
         backdrop: options.background.unwrap_or_default(),
         show: options.show.get(),
+        room: cx.room(),
     };
-    zoomed(Some(how.zoom), canvases(&set).max().unwrap_or(0), cx)?;
+    let drawn = |film| cx.drawn(film, if how.zoom > 1 { Growth::Zoom } else { Growth::Film });
     Ok(match set.clips() {
-        [one] => Moving { film: draw::film(&set, one, how), shows: Shows::One(one.clone()) },
+        [one] => Moving { film: drawn(draw::film(&set, one, how))?, shows: Shows::One(one.clone()) },
         [] => {
             let clip = all_frames(&set)?;
-            Moving { film: draw::film(&set, &clip, how), shows: Shows::One(clip) }
+            Moving { film: drawn(draw::film(&set, &clip, how))?, shows: Shows::One(clip) }
         }
         several => {
             let clips: Vec<&Clip> = several.iter().collect();
-            Moving { film: draw::films(&set, &clips, how), shows: Shows::Several(clips.len()) }
+            Moving { film: drawn(draw::films(&set, &clips, how))?, shows: Shows::Several(clips.len()) }
         }
     })
 }

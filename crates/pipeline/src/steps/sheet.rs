@@ -7,12 +7,16 @@ use shibori_core::cut::{Certainty, Found, Grid, find_grid};
 use shibori_core::{Background, Color, Pixels, find_background};
 
 use crate::options::{CleanOptions, CutOptions, Key};
-use crate::{Context, Error, Notice};
+use crate::{Context, Error, Growth, Notice};
 
 /// Evidence in nats from which a grid is worth proposing.
 pub(crate) const WORTH_SAYING: f64 = 3.0;
 /// Grids proposed at the most.
 const PROPOSED: usize = 3;
+
+/// Memory that looking for separate drawings takes, in pictures of the sheet's size: a label, a distance and the nearest piece
+/// for every pixel, and those that are next.
+pub(crate) const ISLANDS: u64 = 5;
 
 /// A sheet ready to be cut.
 pub(crate) struct Sheet {
@@ -47,6 +51,7 @@ pub(crate) fn prepared(
         (Some(Key::Auto), Background::None) => return Err(Error::NoBackground { sheet: file() }),
         (Some(Key::Color(color)), _) => (color.0, 0),
     };
+    cx.hold_memory(Growth::Change, pixels.size().area())?;
     let keyed = key(pixels, color, clean.tolerance.unwrap_or(tolerance), clean.scope());
     if keyed.pixels == 0 {
         let background = match found {
@@ -59,15 +64,25 @@ pub(crate) fn prepared(
         cx.tell(Notice::KeyLeft { file: file(), color: Color(color), pixels: keyed.left });
     }
     let pixels = Pixels::whole(keyed.image);
+    pixels.count_in(&cx.limits().memory);
     Ok(Sheet { pixels, background: Background::Clear, keyed: Some((Color(color), keyed.pixels)) })
 }
 
 /// The grid that options say for a sheet, or the one that is found; and whether it was found.
-pub(crate) fn grid_of(path: &Path, sheet: &Sheet, cut: &CutOptions) -> Result<(Grid, bool), Error> {
+pub(crate) fn grid_of(
+    path: &Path,
+    sheet: &Sheet,
+    cut: &CutOptions,
+    cx: &Context<'_>,
+) -> Result<(Grid, bool), Error> {
     let said = cut.grid_for(sheet.pixels.size());
     match said.map_err(|error| Error::Cut { sheet: path.to_owned(), error })? {
         Some(grid) => Ok((grid, false)),
-        None => Ok((found_grid(path, &sheet.pixels)?, true)),
+        None => {
+            // The finder keeps a few planes of a byte a pixel.
+            cx.hold_memory(Growth::Search, sheet.pixels.size().area())?;
+            Ok((found_grid(path, &sheet.pixels)?, true))
+        }
     }
 }
 

@@ -12,8 +12,8 @@ use tracing::{debug, info_span};
 use crate::options::SliceOptions;
 use crate::order::{Change, Done, MendReport, MendStep, Naming, Plan};
 use crate::steps::changes::{Defaults, marks, mending, shaping};
-use crate::steps::sheet::{Sheet, grid_of, prepared};
-use crate::{Context, Error, Notice, Task};
+use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared};
+use crate::{Context, Error, Growth, Notice, Task};
 
 /// The frames of sheets, and how they came about.
 #[derive(Clone, Debug)]
@@ -142,7 +142,7 @@ struct Cut {
 
 fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
     let file = cx.at(path);
-    let Loaded { info, picture, is_truncated } = image(&file, &cx.limits)?;
+    let Loaded { info, picture, is_truncated } = image(&file, cx.limits())?;
     cx.run().add_sources(std::slice::from_ref(&file));
     let report =
         |how: How| SheetReport { file: path.to_owned(), size: info.size, how, frames: 0, mended: Vec::new() };
@@ -185,9 +185,9 @@ fn cut_sheet(
         return Ok((set, How::Rects { list: list.clone() }));
     }
     if cut.islands.is_on() {
-        return cut_islands(path, sheet, options);
+        return cut_islands(path, sheet, options, cx);
     }
-    let (grid, is_found) = grid_of(path, sheet, cut)?;
+    let (grid, is_found) = grid_of(path, sheet, cut, cx)?;
     let done = cut_cells(&sheet.pixels, &grid, &cut.cells(sheet.background));
     let done = done.map_err(|error| Error::Cut { sheet: path.to_owned(), error })?;
     if done.cells.is_empty() {
@@ -198,11 +198,17 @@ fn cut_sheet(
     Ok((set, How::Grid { grid, is_found, dropped }))
 }
 
-fn cut_islands(path: &Path, sheet: &Sheet, options: &SliceOptions) -> Result<(FrameSet, How), Error> {
+fn cut_islands(
+    path: &Path,
+    sheet: &Sheet,
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<(FrameSet, How), Error> {
     let island = options.cut.island_options();
     if sheet.background == Background::None {
         return Err(Error::NothingBetween { sheet: path.to_owned() });
     }
+    cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
     let found = islands(&sheet.pixels, sheet.background, island);
     if found.drawings.is_empty() {
         return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });

@@ -11,14 +11,16 @@ use zune_jpeg::zune_core::options::DecoderOptions;
 
 use super::Raw;
 use crate::ReadProblem;
-use crate::read::picture::Limits;
-use crate::read::picture::check_size;
+use crate::read::picture::{Limits, Room};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
     let is_truncated = !has_end(bytes);
     if is_truncated && !limits.accept_truncated {
         return Err(ReadProblem::BrokenOff { format: "JPEG", bytes: bytes.len(), frames: 0 });
     }
+    // With an end mark the codec takes the rest of a progressive file for empty instead of giving up.
+    let ended = is_truncated.then(|| [bytes, &[0xff, 0xd9]].concat());
+    let bytes = ended.as_deref().unwrap_or(bytes);
     let options =
         DecoderOptions::default().set_strict_mode(false).set_max_width(usize::MAX).set_max_height(usize::MAX);
     let mut head = JpegDecoder::new_with_options(ZCursor::new(bytes), options);
@@ -26,7 +28,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     let (width, height) = head.dimensions().unwrap_or_default();
     // The format has 16 bits for each.
     let size = Size { width: width as u32, height: height as u32 };
-    check_size(size, limits)?;
+    let room = Room::of(size, limits)?;
     let colors = match head.input_colorspace() {
         Some(own @ (ColorSpace::RGBA | ColorSpace::Luma | ColorSpace::LumaA)) => own,
         _ => ColorSpace::RGB,
@@ -49,7 +51,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     };
     let image = image.ok_or_else(|| damaged("fewer pixels than its size says".to_owned()))?;
     let color = if matches!(colors, ColorSpace::Luma) { "gray, 8 bit" } else { "RGB, 8 bit" };
-    Ok(Raw { image, orientation, color: color.to_owned(), is_truncated })
+    Ok(Raw { image, orientation, color: color.to_owned(), is_truncated, room })
 }
 
 /// Whether the end mark follows the last scan: the codec paints what is missing gray and says nothing. Marks never stand

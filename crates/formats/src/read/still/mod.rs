@@ -8,11 +8,10 @@ use std::io::Cursor;
 use ::image::error::ImageError;
 use ::image::metadata::Orientation;
 use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
-use shibori_core::{Pixels, Size};
+use shibori_core::Size;
 
 use crate::ReadProblem;
-use crate::read::picture::check_size;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture};
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room};
 
 /// A picture as its codec gives it.
 struct Raw {
@@ -22,10 +21,11 @@ struct Raw {
     color: String,
     /// Whether the file breaks off, and the rest of the picture is gray.
     is_truncated: bool,
+    room: Room,
 }
 
 pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Loaded, ReadProblem> {
-    let Raw { mut image, orientation, color, is_truncated } = match format {
+    let Raw { mut image, orientation, color, is_truncated, room } = match format {
         Format::Jpeg => jpeg::decode(bytes, limits)?,
         Format::Tiff => tiff::decode(bytes, limits)?,
         Format::Bmp => simple(bytes, ImageFormat::Bmp, format, limits)?,
@@ -38,7 +38,7 @@ pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Lo
     image.apply_orientation(orientation);
     let rgba = image.into_rgba8();
     let info = ImageInfo { format, size: Size::from(rgba.dimensions()), color };
-    Ok(Loaded { info, picture: Picture::Still(Pixels::whole(rgba)), is_truncated })
+    Ok(Loaded { info, picture: Picture::Still(room.fill(rgba)), is_truncated })
 }
 
 fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> Result<Raw, ReadProblem> {
@@ -49,10 +49,10 @@ fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> 
     allowed.max_alloc = Some(limits.pixels.saturating_mul(16));
     reader.limits(allowed);
     let decoder = reader.into_decoder().map_err(wrong)?;
-    check_size(Size::from(decoder.dimensions()), limits)?;
+    let room = Room::of(Size::from(decoder.dimensions()), limits)?;
     let color = plain(&format!("{:?}", decoder.original_color_type()));
     let image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
-    Ok(Raw { image, orientation: Orientation::NoTransforms, color, is_truncated: false })
+    Ok(Raw { image, orientation: Orientation::NoTransforms, color, is_truncated: false, room })
 }
 
 /// `Rgba8` as "RGBA, 8 bit".

@@ -11,14 +11,13 @@ use tiff::{ColorType, TiffError};
 
 use super::Raw;
 use crate::ReadProblem;
-use crate::read::picture::Limits;
-use crate::read::picture::check_size;
+use crate::read::picture::{Limits, Room};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
     let wrong = |error: TiffError| problem(&error, bytes.len());
     let mut decoder = Decoder::new(Cursor::new(bytes)).map_err(wrong)?;
     let size = Size::from(decoder.dimensions().map_err(wrong)?);
-    check_size(size, limits)?;
+    let room = Room::of(size, limits)?;
     let kind = decoder.colortype().map_err(wrong)?;
     let orientation = decoder.find_tag_unsigned::<u8>(Tag::Orientation).ok().flatten();
     let orientation = orientation.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms);
@@ -31,7 +30,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     let mut samples = DecodingResult::U8(Vec::new());
     let layout = decoder.read_image_to_buffer(&mut samples).map_err(wrong)?;
     let image = picture(kind, samples, size, layout.planes)?;
-    Ok(Raw { image, orientation, color: color(kind), is_truncated: false })
+    Ok(Raw { image, orientation, color: color(kind), is_truncated: false, room })
 }
 
 /// The samples as a picture. Planes that lie one after the other are brought together pixel by pixel.

@@ -1,0 +1,203 @@
+//! How much memory the pictures of a run may take together, and who holds how much of it.
+//!
+//! Whoever is about to make pictures takes a lease first; it is given back when it is dropped. Pixels keep their lease with
+//! them ([`Pixels::leased`](crate::Pixels::leased)), so that what is let go counts no more. Nothing here allocates or measures anything: it is a sum.
+
+use std::fmt;
+use std::str::FromStr;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+/// A share of memory, in bytes, spent by everything that holds a clone of it.
+#[derive(Clone, Debug)]
+pub struct Budget(Arc<Account>);
+
+#[derive(Debug)]
+struct Account {
+    limit: u64,
+    taken: AtomicU64,
+}
+
+/// Bytes taken from a budget, given back when this is dropped.
+#[derive(Debug)]
+pub struct Lease {
+    budget: Budget,
+    bytes: u64,
+}
+
+/// More is needed than is left.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("needs {} of memory beside {} in use; the limit is {}", ByteSize(*need), ByteSize(*taken), ByteSize(*limit))]
+pub struct OverBudget {
+    /// Bytes needed.
+    pub need: u64,
+    /// Bytes in use by then.
+    pub taken: u64,
+    /// Bytes allowed in all.
+    pub limit: u64,
+}
+
+/// A number of bytes as people write it: `12.3 MB`; 1 kB is 1000 bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct ByteSize(pub u64);
+
+/// A text that is no number of bytes.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is not a size such as 800MB or 2.5GB")]
+pub struct ByteSizeError(String);
+
+/// Units above a byte, each a thousand of the one before.
+const UNITS: [&str; 4] = ["kB", "MB", "GB", "TB"];
+
+impl fmt::Display for ByteSize {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.0 < 1000 {
+            return write!(f, "{} B", self.0);
+        }
+        let (mut value, mut unit) = (self.0 as f64 / 1000.0, 0);
+        while value >= 1000.0 && unit + 1 < UNITS.len() {
+            (value, unit) = (value / 1000.0, unit + 1);
+        }
+        write!(f, "{value:.1} {}", UNITS[unit])
+    }
+}
+
+impl FromStr for ByteSize {
+    type Err = ByteSizeError;
+
+    /// A number, and a unit whose capitals and `B` do not count: `2g`, `800 MB`, `1.5GB`; without one, bytes.
+    fn from_str(text: &str) -> Result<Self, ByteSizeError> {
+        let wrong = || ByteSizeError(text.to_owned());
+        let end = text.trim().find(|c: char| c != '.' && !c.is_ascii_digit()).unwrap_or(text.trim().len());
+        let (number, unit) = text.trim().split_at(end);
+        let number: f64 = number.parse().map_err(|_| wrong())?;
+        let unit = unit.trim().to_lowercase();
+        let thousands = match unit.strip_suffix('b').unwrap_or(&unit) {
+            "" => 0,
+            letter => {
+                1 + UNITS.iter().position(|unit| unit.to_lowercase()[..1] == *letter).ok_or_else(wrong)?
+            }
+        };
+        let bytes = (number * 1000f64.powi(thousands as i32)).round();
+        if bytes >= 1.0 && bytes < u64::MAX as f64 { Ok(Self(bytes as u64)) } else { Err(wrong()) }
+    }
+}
+
+impl Budget {
+    /// A budget of so many bytes.
+    pub fn of(bytes: u64) -> Self {
+        Self(Arc::new(Account { limit: bytes, taken: AtomicU64::new(0) }))
+    }
+
+    /// Bytes that are not taken.
+    pub fn left(&self) -> u64 {
+        self.0.limit.saturating_sub(self.0.taken.load(Ordering::Relaxed))
+    }
+
+    /// Takes bytes that are about to be asked of the system.
+    ///
+    /// # Errors
+    /// Where not so many are left; then none are taken.
+    pub fn take(&self, bytes: u64) -> Result<Lease, OverBudget> {
+        let Account { limit, taken } = &*self.0;
+        let with = |taken: u64| taken.checked_add(bytes).filter(|sum| sum <= limit);
+        match taken.fetch_update(Ordering::Relaxed, Ordering::Relaxed, with) {
+            Ok(_) => Ok(Lease { budget: self.clone(), bytes }),
+            Err(taken) => Err(OverBudget { need: bytes, taken, limit: *limit }),
+        }
+    }
+
+    /// Whether so many bytes are left.
+    ///
+    /// # Errors
+    /// Where they are not.
+    pub fn check(&self, bytes: u64) -> Result<(), OverBudget> {
+        self.take(bytes).map(drop)
+    }
+
+    /// Counts bytes that are in use already, be they allowed or not.
+    pub fn count(&self, bytes: u64) -> Lease {
+        self.0.taken.fetch_add(bytes, Ordering::Relaxed);
+        Lease { budget: self.clone(), bytes }
+    }
+}
+
+impl Default for Budget {
+    /// One that never ends.
+    fn default() -> Self {
+        Self::of(u64::MAX)
+    }
+}
+
+impl Lease {
+    /// The budget that it was taken from.
+    pub fn budget(&self) -> &Budget {
+        &self.budget
+    }
+}
+
+impl Drop for Lease {
+    fn drop(&mut self) {
+        self.budget.0.taken.fetch_sub(self.bytes, Ordering::Relaxed);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use image::RgbaImage;
+
+    use super::*;
+    use crate::{Pixels, Rect};
+
+    #[test]
+    fn what_is_taken_is_given_back_and_never_more_than_there_is() {
+        let budget = Budget::of(100);
+        let sixty = budget.take(60).unwrap();
+        assert_eq!(budget.take(41).unwrap_err(), OverBudget { need: 41, taken: 60, limit: 100 });
+        assert_eq!(budget.take(u64::MAX).unwrap_err().taken, 60);
+        let forty = budget.clone().take(40).unwrap();
+        assert_eq!(budget.left(), 0);
+        drop(sixty);
+        assert_eq!(budget.left(), 60);
+        drop(forty);
+        assert!(Budget::default().check(1 << 60).is_ok());
+    }
+
+    #[test]
+    fn sizes_are_read_as_they_are_told() {
+        for (text, bytes) in [
+            ("2g", 2_000_000_000),
+            ("800 MB", 800_000_000),
+            ("1.5kb", 1500),
+            ("7", 7),
+            ("3 TB", 3_000_000_000_000),
+        ] {
+            assert_eq!(text.parse(), Ok(ByteSize(bytes)), "{text}");
+        }
+        for text in ["", "GB", "0", "-1", "1.2.3", "5 apples", "9e99", "1 mm", "0.2"] {
+            assert!(text.parse::<ByteSize>().is_err(), "{text}");
+        }
+        let told = [999, 1000, 12_345_678, 2_500_000_000, 1 << 60].map(|size| ByteSize(size).to_string());
+        assert_eq!(told, ["999 B", "1.0 kB", "12.3 MB", "2.5 GB", "1152921.5 TB"]);
+    }
+
+    #[test]
+    fn pictures_count_as_long_as_anything_looks_at_them() {
+        let budget = Budget::of(1000);
+        let image = RgbaImage::new(10, 10);
+        let whole = Pixels::leased(image, budget.take(400).unwrap());
+        let part = whole.part(Rect::new(0, 0, 2, 2)).unwrap();
+        whole.count_in(&budget);
+        drop(whole);
+        assert_eq!(budget.left(), 600);
+        // A copy of a small part lets the rest go, and counts by itself.
+        let small = part.compacted();
+        assert_eq!(budget.left(), 1000 - 16);
+        drop(small);
+        let made = Pixels::whole(RgbaImage::new(5, 5));
+        assert_eq!(budget.left(), 1000);
+        made.count_in(&budget);
+        made.clone().count_in(&budget);
+        assert_eq!(budget.left(), 900);
+    }
+}
