@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Color, Name, Point, Rect, Size};
+use crate::{Color, Name, Point, Ratio, Rect, Size};
 
 /// A rectangle that may reach outside the canvas.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -48,7 +48,7 @@ impl FromStr for Area {
         let wrong = || AreaError(text.to_owned());
         let numbers: Vec<i32> = text
             .split(',')
-            .map(|part| part.trim().parse::<i32>().ok().filter(|number| number.abs() <= 1 << 20))
+            .map(|part| part.trim().parse::<i32>().ok().filter(|number| number.unsigned_abs() <= 1 << 20))
             .collect::<Option<_>>()
             .ok_or_else(wrong)?;
         match numbers[..] {
@@ -185,25 +185,32 @@ impl Annotations {
         }
     }
 
-    /// All of it larger or smaller; a box covers at least what it covered.
-    pub(crate) fn scaled(self, factor: f64) -> Self {
+    /// All of it larger or smaller, on a canvas that is `canvas` then; a box covers at least what it covered, and a panel keeps
+    /// something between its corners that stretches.
+    pub(crate) fn scaled(self, factor: Ratio, canvas: Size) -> Self {
         let span = |start: i32, length: u32| {
-            // A hair of tolerance: 3 times a third is 1.
-            let low = (f64::from(start) * factor + 1e-6).floor();
-            let high = ((f64::from(start) + f64::from(length)) * factor - 1e-6).ceil();
-            (low as i32, ((high - low) as u32).max(1))
+            let (low, high) =
+                (factor.floor(i64::from(start)), factor.ceil(i64::from(start) + i64::from(length)));
+            (low.clamp(i64::from(i32::MIN), i64::from(i32::MAX)) as i32, ((high - low) as u32).max(1))
         };
         let area = |area: Area| {
             let ((x, width), (y, height)) = (span(area.x, area.width), span(area.y, area.height));
             Area { x, y, width, height }
         };
-        let point = |at: Point| Point::new(at.x * factor, at.y * factor);
-        let side = |length: u32| (f64::from(length) * factor).round() as u32;
-        let nine = |n: Insets| Insets {
-            left: side(n.left),
-            top: side(n.top),
-            right: side(n.right),
-            bottom: side(n.bottom),
+        let point = |at: Point| Point::new(at.x * factor.value(), at.y * factor.value());
+        let corners = |low: u32, high: u32, length: u32| {
+            let (low, high) = (factor.length(low), factor.length(high));
+            let over = (u64::from(low) + u64::from(high) + 1).saturating_sub(u64::from(length)) as u32;
+            // What is too much goes off the wider corner first.
+            let (wider, narrower) = (low.max(high), low.min(high));
+            let off = over.min(wider);
+            let (wider, narrower) = (wider - off, narrower.saturating_sub(over - off));
+            if low >= high { (wider, narrower) } else { (narrower, wider) }
+        };
+        let nine = |n: Insets| {
+            let (left, right) = corners(n.left, n.right, canvas.width);
+            let (top, bottom) = corners(n.top, n.bottom, canvas.height);
+            Insets { left, top, right, bottom }
         };
         Self {
             boxes: self.boxes.into_iter().map(|(name, at)| (name, area(at))).collect(),
@@ -216,16 +223,49 @@ impl Annotations {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     #[test]
     fn boxes_and_insets_say_what_they_want() {
         assert_eq!("-2, 4,10,12".parse(), Ok(Area { x: -2, y: 4, width: 10, height: 12 }));
-        for wrong in ["1,2,3", "1,2,0,4", "1,2,-3,4", "a,b,c,d", "", "1,2,3,4,5"] {
+        for wrong in [
+            "1,2,3",
+            "1,2,0,4",
+            "1,2,-3,4",
+            "a,b,c,d",
+            "",
+            "1,2,3,4,5",
+            "-2147483648,0,4,4",
+            "0,0,2147483647,4",
+        ] {
             assert!(wrong.parse::<Area>().is_err(), "{wrong}");
         }
         assert!("4,4,4".parse::<Insets>().is_err());
         let nine: Insets = "4,5,6,7".parse().unwrap();
         assert!(nine.fit(Size::new(11, 13)) && !nine.fit(Size::new(10, 13)));
+    }
+
+    proptest! {
+        #[test]
+        fn a_panel_stretches_and_boxes_cover_after_any_scaling(
+            sides in [1u32..40, 1u32..40, 1u32..40, 1u32..40], room in (1u32..9, 1u32..9), x in -40i32..40,
+            times in 1u32..30, over in 1u32..30,
+        ) {
+            let [left, top, right, bottom] = sides;
+            let factor = Ratio::new(times, over).unwrap();
+            let old = Size::new(left + right + room.0, top + bottom + room.1);
+            let canvas = Size::new(factor.length(old.width).max(1), factor.length(old.height).max(1));
+            let area = Area { x, y: -x, width: left, height: top };
+            let name = Name::new("hit").unwrap();
+            let boxes = BTreeMap::from([(name.clone(), area)]);
+            let nine = Some(Insets { left, top, right, bottom });
+            let scaled = Annotations { boxes, nine, ..Annotations::default() }.scaled(factor, canvas);
+            prop_assert!(scaled.nine.unwrap().fit(canvas), "{:?} on {canvas}", scaled.nine);
+            let now = scaled.boxes[&name];
+            prop_assert!(f64::from(now.x) <= f64::from(x) * factor.value() + 1e-9);
+            prop_assert!(f64::from(now.x) + f64::from(now.width) + 1e-9 >= f64::from(x + left as i32) * factor.value());
+        }
     }
 }

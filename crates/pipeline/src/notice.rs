@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use shibori_core::pack::CompanionSpec;
-use shibori_core::{Color, Name, Point, Size};
+use shibori_core::{Color, Name, Point, Ratio, Size};
 use shibori_formats::read::Remark;
 
 /// Something that is no error, but not as it may seem.
@@ -36,7 +36,14 @@ pub enum Notice {
     /// Scaling by this factor draws some pixels larger than others.
     UnevenScale {
         /// The factor.
-        factor: f64,
+        factor: Ratio,
+    },
+    /// Each sprite was scaled by the factor at which all of its frames fit.
+    FittedScale {
+        /// The sprite.
+        sprite: Name,
+        /// Its factor.
+        factor: Ratio,
     },
     /// A frame in which the region to match was not found; it stays where it is.
     NoMatch {

@@ -8,10 +8,10 @@ use shibori_core::clean::{KeyScope, Mended, Part, clear_edge, defringe, harden, 
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_event};
 use shibori_core::shape::{
     AlignOptions, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine, Resample,
-    Shift, Trim, TrimScope, align, forget_marks, is_even, mirror, restore, scale, set_box, set_canvas,
-    set_nine, set_pivot, set_places, set_polygons, take_marks, trim,
+    ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each, set_box,
+    set_canvas, set_nine, set_pivot, set_places, set_polygons, take_marks, trim,
 };
-use shibori_core::{Color, Frame, FrameSet, Mirror, Name, NameTemplate, Rect, Size};
+use shibori_core::{Color, Frame, FrameSet, Mirror, Name, NameTemplate, Ratio, Rect, Size};
 use tracing::debug;
 
 use crate::{Context, Error, Growth, Notice};
@@ -43,7 +43,7 @@ pub enum Change {
     /// Mirror each frame in place.
     Mirror(Mirror),
     /// Make all frames larger or smaller by one factor.
-    Scale(f64, Resample),
+    Scale(ScaleRule, Resample),
     /// Hold a point of the drawing still through each clip.
     Align(AlignOptions),
     /// Put frames that never shared a canvas on one, by this point of each.
@@ -212,17 +212,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Harden(from) => mended(done, set, MendStep::Harden(from), |part| harden(part.pixels, from))?,
         Change::Name(naming) => named(set, &naming)?,
         Change::Mirror(how) => mirror(set, how)?,
-        Change::Scale(factor, how) => {
-            if how == Resample::Nearest && !is_even(factor) {
-                cx.tell(Notice::UnevenScale { factor });
-            }
-            let grown = |length: u32| (f64::from(length) * factor).round() as u32;
-            let grown = |canvas: Size| Size::new(grown(canvas.width), grown(canvas.height));
-            within(&set, Growth::Scale, cx, grown)?;
-            let pixels = set.frames().iter().map(|frame| grown(frame.canvas()).area()).sum();
-            cx.hold_memory(Growth::Scale, pixels)?;
-            scale(set, factor, how)?
-        }
+        Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
         Change::Align(options) => {
             let (moved, shifts) = align(set, &options)?;
             tell_of_lost(&moved, &shifts, cx);
@@ -235,13 +225,13 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
                 None => set,
             };
             let common = set_canvas(pivoted, CanvasRule::Common)?;
-            within(&common, Growth::Gather, cx, |canvas| canvas)?;
+            within(&common, Growth::Gather, cx)?;
             common
         }
         Change::Pivot(anchor, per) | Change::PlacePivot(anchor, per) => set_pivot(set, anchor, per)?,
         Change::Canvas(rule) => {
             let placed = set_canvas(set, rule)?;
-            within(&placed, Growth::Canvas, cx, |canvas| canvas)?;
+            within(&placed, Growth::Canvas, cx)?;
             placed
         }
         Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
@@ -276,14 +266,44 @@ fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<(), Er
     }
 }
 
-/// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
-fn within(set: &FrameSet, by: Growth, cx: &Context<'_>, size: impl Fn(Size) -> Size) -> Result<(), Error> {
-    let limit = cx.limits().pixels;
-    match set.frames().iter().find(|frame| size(frame.canvas()).area() > limit) {
-        None => Ok(()),
-        Some(frame) => {
-            Err(Error::TooLarge { by, frame: frame.name().clone(), size: size(frame.canvas()), limit })
+/// Scales frames, after holding what they become to the limits.
+fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let factors: Vec<(Name, Ratio)> = match rule {
+        ScaleRule::By(factor) => set.sprites().into_iter().map(|sprite| (sprite.clone(), factor)).collect(),
+        ScaleRule::Fit(room) => fitting(&set, room, how),
+    };
+    if let ScaleRule::Fit(_) = rule {
+        for (sprite, factor) in &factors {
+            cx.tell(Notice::FittedScale { sprite: sprite.clone(), factor: *factor });
         }
+    }
+    if let Some((_, factor)) =
+        factors.iter().find(|(_, factor)| how == Resample::Nearest && !factor.is_even())
+    {
+        cx.tell(Notice::UnevenScale { factor: *factor });
+    }
+    let mut pixels = 0u64;
+    for frame in set.frames() {
+        let factor =
+            factors.iter().find(|(sprite, _)| sprite == frame.sprite()).map_or(Ratio::ONE, |found| found.1);
+        let size = Size::new(factor.length(frame.canvas().width), factor.length(frame.canvas().height));
+        hold_frame(frame, size, Growth::Scale, cx)?;
+        pixels = pixels.saturating_add(size.area());
+    }
+    cx.hold_memory(Growth::Scale, pixels)?;
+    Ok(scale_each(set, &factors, how)?)
+}
+
+/// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
+fn within(set: &FrameSet, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
+    set.frames().iter().try_for_each(|frame| hold_frame(frame, frame.canvas(), by, cx))
+}
+
+fn hold_frame(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
+    let limit = cx.limits().pixels;
+    match size.area() > limit {
+        true => Err(Error::TooLarge { by, frame: frame.name().clone(), size, limit }),
+        false => Ok(()),
     }
 }
 

@@ -140,7 +140,7 @@ fn what_is_noticed_comes_as_values() {
     steps::slice(&koi(), &options(uneven), &cx).unwrap();
     let notices = ear.notices.lock().unwrap();
     assert!(matches!(&notices[0], Notice::FlatBackground { file, .. } if file == Path::new("koi.png")));
-    assert!(notices.contains(&Notice::UnevenScale { factor: 1.5 }));
+    assert!(notices.contains(&Notice::UnevenScale { factor: "1.5".parse().unwrap() }));
     assert!(matches!(notices.last(), Some(Notice::PivotsOutside { frames: 4, .. })));
 }
 

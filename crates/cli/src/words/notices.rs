@@ -40,9 +40,12 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             counted(*pixels as usize, "pixel")
         )),
         Notice::UnevenScale { factor } => {
-            let whole = factor.round().max(1.0);
+            let whole = factor.value().round().max(1.0);
             let hint = format!("use a whole factor such as {whole}, or --resample smooth for painted art");
             warning(format!("--scale {factor} draws some pixels larger than others"), Some(&hint))
+        }
+        Notice::FittedScale { sprite, factor } => {
+            note(format!("{sprite}: --scale {factor} is the largest at which all frames fit"))
         }
         Notice::NoMatch { sprite, frame, likeness } => warning(
             format!("{sprite}:{frame}: no shift matches well (best likeness {likeness:.2})"),

@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError};
 use crate::sequence::{TimeError, gcd};
-use crate::{FrameSet, Name, SetError, file_fault};
+use crate::{FrameSet, Name, Ratio, RatioError, SetError, file_fault};
 
 /// Why clips can't be changed so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -106,64 +106,35 @@ fn changed(
     Ok(set.with_clips(clips)?)
 }
 
-/// A number above 0, kept exactly: `0.5`, `2`, `1.25`.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Factor {
-    numerator: u64,
-    denominator: u64,
-}
-
-impl FromStr for Factor {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = || format!("'{text}' is not a number above 0 such as 0.5 or 2");
-        let (whole, part) = text.trim().split_once('.').unwrap_or((text.trim(), ""));
-        let digits = format!("{whole}{part}");
-        let is_plain = digits.len() <= 9 && !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit());
-        let numerator =
-            digits.parse::<u64>().ok().filter(|number| is_plain && *number > 0).ok_or_else(wrong)?;
-        let denominator = 10u64.pow(part.len() as u32);
-        let shared = gcd(numerator, denominator);
-        Ok(Self { numerator: numerator / shared, denominator: denominator / shared })
-    }
-}
-
-impl fmt::Display for Factor {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}", self.numerator as f64 / self.denominator as f64)
-    }
-}
-
 /// Frames a second, kept exactly: `24fps`, `23.976fps`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Rate(Factor);
+pub struct Rate(Ratio);
 
 impl FromStr for Rate {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
         let number = text.trim().strip_suffix("fps").ok_or("a frame clock is a rate, such as 24fps")?;
-        let factor: Factor = number.trim().parse()?;
-        if factor.numerator > 1000 * factor.denominator {
+        let ratio: Ratio = number.parse().map_err(|error: RatioError| error.to_string())?;
+        if u64::from(ratio.times()) > 1000 * u64::from(ratio.over()) {
             return Err("a rate over 1000 fps is faster than any screen".to_owned());
         }
-        Ok(Self(factor))
+        Ok(Self(ratio))
     }
 }
 
 impl fmt::Display for Rate {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}fps", self.0)
+        write!(f, "{}fps", self.0.value())
     }
 }
 
 /// A clip that plays `factor` times as fast: 0.5 is half the speed and twice the time, exactly.
-pub fn speed(clip: Clip, factor: Factor) -> Result<Clip, ClipError> {
+pub fn speed(clip: Clip, factor: Ratio) -> Result<Clip, ClipError> {
     let out_of_range = |clip: &Clip| ClipError::Time { clip: clip.name().clone(), error: TimeError::Range };
     let ticks: Vec<u64> =
-        clip.steps().iter().map(|step| u64::from(step.ticks) * factor.denominator).collect();
-    let timescale = u64::from(clip.timescale()) * factor.numerator;
+        clip.steps().iter().map(|step| u64::from(step.ticks) * u64::from(factor.over())).collect();
+    let timescale = u64::from(clip.timescale()) * u64::from(factor.times());
     let shared = ticks.iter().fold(timescale, |all, &ticks| gcd(all, ticks));
     let fit = |number: u64| u32::try_from(number / shared).map_err(|_| out_of_range(&clip));
     let ticks = ticks.into_iter().map(fit).collect::<Result<Vec<u32>, _>>()?;
@@ -174,9 +145,9 @@ pub fn speed(clip: Clip, factor: Factor) -> Result<Clip, ClipError> {
 /// A clip on another frame clock: each step ends at the tick nearest to its true end, and lasts a tick at least. With it
 /// the largest time, in milliseconds, that a step's end is away from where it was.
 pub fn fit(clip: Clip, rate: Rate) -> Result<(Clip, f64), ClipError> {
-    let Rate(Factor { numerator, denominator }) = rate;
+    let Rate(ratio) = rate;
     let seconds = |ticks: u64| ticks as f64 / f64::from(clip.timescale());
-    let clock = numerator as f64 / denominator as f64;
+    let clock = ratio.value();
     let (mut end, mut shown, mut farthest) = (0u64, 0u64, 0f64);
     let mut ticks = Vec::with_capacity(clip.steps().len());
     for step in clip.steps() {
@@ -185,11 +156,10 @@ pub fn fit(clip: Clip, rate: Rate) -> Result<(Clip, f64), ClipError> {
         let next = nearest.max(shown + 1);
         farthest = farthest.max((next as f64 / clock - seconds(end)).abs() * 1000.0);
         let range = || ClipError::Time { clip: clip.name().clone(), error: TimeError::Range };
-        ticks.push(u32::try_from((next - shown) * denominator).map_err(|_| range())?);
+        ticks.push(u32::try_from((next - shown) * u64::from(ratio.over())).map_err(|_| range())?);
         shown = next;
     }
-    let timescale = numerator as u32;
-    Ok((clip.retimed(timescale, &ticks)?, farthest))
+    Ok((clip.retimed(ratio.times(), &ticks)?, farthest))
 }
 
 /// A mark on a step: `leap@3=splash`; without a name the mark goes.
@@ -253,7 +223,7 @@ mod tests {
         let fast = speed(frog().clips()[1].clone(), "1.25".parse().unwrap()).unwrap();
         assert_eq!(fast.total_millis(), 176.0);
         for wrong in ["0", "-1", "fast", "", "1e3"] {
-            assert!(wrong.parse::<Factor>().is_err(), "{wrong}");
+            assert!(wrong.parse::<Ratio>().is_err(), "{wrong}");
         }
     }
 

@@ -5,8 +5,7 @@
 
 use std::collections::HashMap;
 
-use image::RgbaImage;
-use image::imageops;
+use image::{Rgba, RgbaImage, imageops};
 
 use crate::{Color, Frame, FrameSet, Name, Pixels, Rect, Size};
 
@@ -27,12 +26,14 @@ pub struct CompanionFrames {
     of: HashMap<(Name, Name), Pixels>,
 }
 
-/// Pictures of the size of the frames' kept pixels, one a frame.
+/// Pictures that belong to frames, one each.
 #[derive(Clone, Debug)]
 pub struct Layer {
     /// What its pages' names end in.
     pub suffix: String,
-    /// One a frame.
+    /// The whole canvas of each frame.
+    pub canvases: Vec<Pixels>,
+    /// What of it lies where the frame's kept pixels do.
     pub pixels: Vec<Pixels>,
     /// Frames that had none, and got the neutral color.
     pub missing: Vec<usize>,
@@ -114,37 +115,47 @@ pub fn fit_companions(set: &FrameSet, companions: &[CompanionFrames]) -> Vec<Lay
 }
 
 fn fitted(set: &FrameSet, companions: &CompanionFrames) -> Layer {
+    let neutral = companions.spec.neutral.0;
+    // One picture stands for all that are missing.
+    let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
+    let mut stand_in: Option<Pixels> = None;
     let mut missing = Vec::new();
-    let mut pixels = Vec::with_capacity(set.frames().len());
+    let mut canvases = Vec::with_capacity(set.frames().len());
     for (at, frame) in set.frames().iter().enumerate() {
-        let kept = frame.kept();
-        pixels.push(match companions.of.get(&(frame.sprite().clone(), frame.name().clone())) {
-            Some(whole) => part(whole, kept),
+        let whole = match companions.of.get(&(frame.sprite().clone(), frame.name().clone())) {
+            Some(whole) => grown(whole, frame.canvas(), neutral),
             None => {
                 missing.push(at);
-                let neutral = companions.spec.neutral.0;
-                Pixels::whole(RgbaImage::from_pixel(kept.width, kept.height, neutral))
+                let plain = || Pixels::whole(RgbaImage::from_pixel(size.width, size.height, neutral));
+                let whole = stand_in.get_or_insert_with(plain);
+                whole.part(Rect::of(frame.canvas())).expect("it is as large as any canvas")
             }
-        });
+        };
+        canvases.push(whole);
     }
-    Layer { suffix: companions.spec.suffix.clone(), pixels, missing }
+    let part =
+        |(frame, canvas): (&Frame, &Pixels)| canvas.part(frame.kept()).expect("a frame lies on its canvas");
+    let pixels = set.frames().iter().zip(&canvases).map(part).collect();
+    Layer { suffix: companions.spec.suffix.clone(), canvases, pixels, missing }
 }
 
-/// The part of a canvas; clear where that is beyond it.
-fn part(whole: &Pixels, rect: Rect) -> Pixels {
-    whole.part(rect).unwrap_or_else(|| {
-        let mut image = RgbaImage::new(rect.width, rect.height);
-        imageops::replace(&mut image, &whole.to_image(), -i64::from(rect.x), -i64::from(rect.y));
-        Pixels::whole(image)
-    })
+/// A companion on a canvas that has grown to the right and downwards: what is new says nothing.
+fn grown(whole: &Pixels, canvas: Size, neutral: Rgba<u8>) -> Pixels {
+    if whole.size() == canvas {
+        return whole.clone();
+    }
+    let mut image = RgbaImage::from_pixel(canvas.width, canvas.height, neutral);
+    imageops::replace(&mut image, &whole.to_image(), 0, 0);
+    Pixels::whole(image)
 }
 
 impl Layer {
     /// The same layer for frames listed in another order, or twice.
     pub(super) fn listed(self, origin: &[usize]) -> Self {
-        let pixels = origin.iter().map(|&at| self.pixels[at].clone()).collect();
+        let listed = |all: &[Pixels]| origin.iter().map(|&at| all[at].clone()).collect();
+        let (canvases, pixels) = (listed(&self.canvases), listed(&self.pixels));
         let missing = (0..origin.len()).filter(|&at| self.missing.contains(&origin[at])).collect();
-        Self { pixels, missing, ..self }
+        Self { canvases, pixels, missing, ..self }
     }
 }
 

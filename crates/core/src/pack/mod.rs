@@ -18,14 +18,14 @@ mod share;
 use std::collections::HashSet;
 use std::sync::OnceLock;
 
-use crate::{FrameSet, Name, Rect, SetError, Size};
+use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
 pub use group::PagePer;
 pub use keep::{Keeping, OldPlaces};
 pub use page::{PageRules, Round};
 pub use paint::{Finish, paint};
-pub use scaled::{Ratio, RatioError, in_steps, step_of};
+pub use scaled::{PageScale, PageScaleError, in_steps, rim_of, step_of};
 
 /// How to pack.
 #[derive(Clone, Debug, PartialEq)]

@@ -5,8 +5,10 @@ use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 
 use super::*;
+use crate::pixels::tests::any_pixels;
 use crate::set::tests::{rows, with_clips};
-use crate::{Frame, Pixels};
+use crate::shape::{Resample, Trim, TrimScope, restore, scale, trim};
+use crate::{Color, Frame, Pixels};
 
 /// A frame of one color that depends on its number, so that neighbors differ.
 fn frame(at: usize, size: (u32, u32)) -> Frame {
@@ -102,7 +104,7 @@ proptest! {
         let auto = Layout::Grid { columns: None };
         let dense = Layout::Dense(DenseOptions { may_turn, ..low() });
         for layout in [dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
-            let set = in_steps(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step).unwrap();
+            let set = in_steps(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
             let pages = PageRules { max: Size::new(180, 180), round, square, ..PackOptions::dense().pages };
             let options = PackOptions { pages, margin, gutter, bleed, per, step, ..options(layout) };
             let atlas = pack(set, Vec::new(), &options).unwrap();
@@ -197,7 +199,8 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
         || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
     let layer = |shades: [u8; 2]| {
         let shade = |shade: u8| Pixels::whole(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
-        Layer { suffix: "_n".into(), pixels: shades.map(shade).to_vec(), missing: Vec::new() }
+        let pixels = shades.map(shade).to_vec();
+        Layer { suffix: "_n".into(), canvases: pixels.clone(), pixels, missing: Vec::new() }
     };
     let same = pack(twins().unwrap(), vec![layer([7, 7])], &PackOptions::dense()).unwrap();
     assert_eq!(same.rects_on(0).len(), 1);
@@ -210,9 +213,9 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
 
 #[test]
 fn scaled_pages_have_every_place_times_the_factor() {
-    let factors: Vec<Ratio> = ["0.5", "1", "1.5"].iter().map(|text| text.parse().unwrap()).collect();
+    let factors: Vec<PageScale> = ["0.5", "1", "1.5"].iter().map(|text| text.parse().unwrap()).collect();
     let step = step_of(&factors);
-    let set = in_steps(set_of(&[(9, 5), (7, 7), (3, 12)]), step).unwrap();
+    let set = in_steps(set_of(&[(9, 5), (7, 7), (3, 12)]), step, 0).unwrap();
     assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
     let options = PackOptions { step, bleed: 1, ..PackOptions::dense() };
     let atlas = pack(set, Vec::new(), &options).unwrap();
@@ -222,7 +225,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
             scaled.places().iter().zip(scaled.set().frames().iter().zip(atlas.places()))
         {
             assert_eq!(frame.pixels().size(), place.rect.size());
-            let times = |length: u32| f64::from(length) * factor.value();
+            let times = |length: u32| f64::from(length) * factor.ratio().value();
             assert_eq!(
                 [f64::from(place.rect.x), f64::from(place.rect.width)],
                 [times(old.rect.x), times(old.rect.width)]
@@ -371,7 +374,44 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
     let apart = PackOptions { per: PagePer::Sprite, ..apart };
     assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
-    let short = Layer { suffix: "_n".to_owned(), pixels: Vec::new(), missing: Vec::new() };
+    let short =
+        Layer { suffix: "_n".to_owned(), canvases: Vec::new(), pixels: Vec::new(), missing: Vec::new() };
     let error = pack(set_of(&[(4, 4)]), vec![short], &plain()).unwrap_err();
     assert!(matches!(error, PackError::Layer { .. }));
+}
+
+proptest! {
+    #[test]
+    fn every_size_of_an_atlas_shows_what_scaling_each_canvas_would(
+        art in any_pixels(13), normals in any_pixels(13), times in 1u32..=16, over in 1u32..=16, smooth in any::<bool>(),
+    ) {
+        let how = if smooth { Resample::Smooth } else { Resample::Nearest };
+        let factor: PageScale = format!("{times}/{over}").parse().unwrap();
+        let size = art.size().union(normals.size());
+        // Both on one canvas, with some room round the drawing that trimming takes.
+        let placed = |pixels: &Pixels| {
+            let mut image = RgbaImage::new(size.width + 5, size.height + 4);
+            image::imageops::replace(&mut image, &pixels.to_image(), 3, 2);
+            Pixels::whole(image)
+        };
+        let named = |name: &str, pixels: &Pixels| Frame::new(Name::new("koi").unwrap(), Name::new(name).unwrap(), placed(pixels)).unwrap();
+        let both = FrameSet::new(vec![named("koi", &art), named("koi_n", &normals)], vec![]).unwrap();
+        let spec = CompanionSpec { suffix: "_n".to_owned(), neutral: Color(Rgba([128, 128, 255, 255])) };
+        let (set, companions) = take_companions(&both, &[spec]).unwrap();
+        let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
+        let (step, rim) = (step_of(&[factor]), rim_of(&[factor], how));
+        let set = in_steps(set, step, rim).unwrap();
+        let layers = fit_companions(&set, &companions);
+        let canvas = layers[0].canvases[0].clone();
+        let options = PackOptions { step, ..PackOptions::dense() };
+        let Ok(scaled) = pack(set.clone(), layers, &options).unwrap().scaled(factor, how) else { return Ok(()) };
+        let whole = scale(restore(set).unwrap(), factor.ratio(), how).unwrap();
+        prop_assert!(scaled.set().frames()[0].restored().looks_like(&whole.frames()[0].restored()));
+        let kept = scaled.set().frames()[0].kept();
+        if !kept.is_empty() {
+            let frame = Frame::new(Name::new("n").unwrap(), Name::new("n").unwrap(), canvas).unwrap();
+            let normals = scale(FrameSet::new(vec![frame], vec![]).unwrap(), factor.ratio(), how).unwrap();
+            prop_assert!(scaled.layers()[0].pixels[0].looks_like(&normals.frames()[0].restored().part(kept).unwrap()));
+        }
+    }
 }

@@ -26,7 +26,8 @@ pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
 pub use places::{PlaceError, PlaceKind, PlaceLine, set_places};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
-pub use scale::{Resample, ScaleError, is_even, scale};
+pub use scale::{Resample, ScaleError, ScaleRule, ScaleRuleError, fitting, scale, scale_each};
+pub(crate) use scale::{resampled, support};
 pub use trim::{Trim, TrimScope, restore, trim};
 
 #[cfg(test)]

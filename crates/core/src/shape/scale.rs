@@ -5,9 +5,11 @@
 //! smaller, in premultiplied alpha so that clear pixels lend no color. Sums run in one order, so the same input gives
 //! the same bytes on every machine.
 
+use std::str::FromStr;
+
 use image::{Rgba, RgbaImage};
 
-use crate::{Frame, FrameSet, Name, Pair, Pixels, Point, Rect, SetError, Size};
+use crate::{Frame, FrameSet, Name, Pair, Pixels, Point, Ratio, Rect, SetError, Size};
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -19,12 +21,15 @@ pub enum Resample {
     Smooth,
 }
 
+/// The largest factor.
+const LARGEST: u64 = 64;
+
 /// Why frames can't be scaled.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum ScaleError {
-    /// No number above 0, or an absurd one.
-    #[error("a factor of {0} scales nothing; it must be above 0 and at most 64")]
-    Factor(f64),
+    /// An absurd factor.
+    #[error("a factor of {0} is more than {LARGEST}")]
+    Factor(Ratio),
     /// Nothing would be left.
     #[error("frame '{frame}' of {canvas} px would be {factor} times that: less than a pixel")]
     Nothing {
@@ -33,42 +38,103 @@ pub enum ScaleError {
         /// Its canvas.
         canvas: Size,
         /// The factor.
-        factor: f64,
+        factor: Ratio,
     },
     /// Names clash; they do not change here.
     #[error(transparent)]
     Set(#[from] SetError),
 }
 
-/// Scales every frame by one factor; pivot, boxes, nine-slice and polygon follow.
-pub fn scale(set: FrameSet, factor: f64, how: Resample) -> Result<FrameSet, ScaleError> {
-    if !(factor > 0.0 && factor <= 64.0) {
-        return Err(ScaleError::Factor(factor));
+/// By how much frames are scaled.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ScaleRule {
+    /// All by this factor.
+    By(Ratio),
+    /// Each sprite by the one factor at which all of its frames fit.
+    Fit(Size),
+}
+
+/// A text that says no scale.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is no factor above 0 and up to {LARGEST}, such as 2, 0.5 or 2/3, and no fit:WxH")]
+pub struct ScaleRuleError(String);
+
+impl FromStr for ScaleRule {
+    type Err = ScaleRuleError;
+
+    fn from_str(text: &str) -> Result<Self, ScaleRuleError> {
+        let wrong = || ScaleRuleError(text.to_owned());
+        match text.trim().strip_prefix("fit:") {
+            Some(size) => {
+                let size = size.parse::<Size>().ok().filter(|size| !size.is_empty());
+                size.map(Self::Fit).ok_or_else(wrong)
+            }
+            None => {
+                let factor = text.parse::<Ratio>().ok().filter(|factor| check(*factor).is_ok());
+                factor.map(Self::By).ok_or_else(wrong)
+            }
+        }
     }
+}
+
+/// Scales every frame by one factor; pivot, boxes, nine-slice and polygon follow.
+///
+/// # Errors
+/// Where the factor is over 64, or nothing of a frame would be left.
+pub fn scale(set: FrameSet, factor: Ratio, how: Resample) -> Result<FrameSet, ScaleError> {
+    check(factor)?;
     set.map_frames(|_, frame| scaled(&frame, factor, how))
 }
 
-/// Whether `nearest` draws all pixels of equal size: a whole factor, or one that drops all but every n-th.
-pub fn is_even(factor: f64) -> bool {
-    let is_whole = |n: f64| (n - n.round()).abs() < 1e-9;
-    is_whole(factor) || is_whole(1.0 / factor)
+/// For each sprite the one factor at which all of its frames fit into `room`: with hard pixels a whole one, or one over a whole.
+pub fn fitting(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Ratio)> {
+    let factor = |places: &[usize]| {
+        let canvases = places.iter().map(|&at| set.frames()[at].canvas());
+        let canvas = canvases.fold(Size::new(1, 1), Size::union);
+        let (across, down) = (Ratio::new(room.width, canvas.width), Ratio::new(room.height, canvas.height));
+        let exact = match (across, down) {
+            (Some(across), Some(down)) if across.value() <= down.value() => across,
+            (_, Some(down)) => down,
+            _ => Ratio::ONE,
+        };
+        let (times, over) = (exact.times(), exact.over());
+        let hard =
+            if times >= over { Ratio::new(times / over, 1) } else { Ratio::new(1, over.div_ceil(times)) };
+        let factor = if how == Resample::Nearest { hard.unwrap_or(exact) } else { exact };
+        // Larger than that nothing is scaled; it fits all the same.
+        if check(factor).is_ok() { factor } else { Ratio::new(LARGEST as u32, 1).unwrap_or(factor) }
+    };
+    let sprite = |places: &[usize]| (set.frames()[places[0]].sprite().clone(), factor(places));
+    set.index().sprites().map(sprite).collect()
 }
 
-fn scaled(frame: &Frame, factor: f64, how: Resample) -> Result<Frame, ScaleError> {
+/// Scales each sprite by a factor of its own.
+///
+/// # Errors
+/// As [`scale`].
+pub fn scale_each(set: FrameSet, factors: &[(Name, Ratio)], how: Resample) -> Result<FrameSet, ScaleError> {
+    let of = |frame: &Frame| factors.iter().find(|(sprite, _)| sprite == frame.sprite());
+    set.map_frames(|_, frame| scaled(&frame, of(&frame).map_or(Ratio::ONE, |(_, factor)| *factor), how))
+}
+
+fn check(factor: Ratio) -> Result<(), ScaleError> {
+    let is_absurd = u64::from(factor.times()) > LARGEST * u64::from(factor.over());
+    if is_absurd { Err(ScaleError::Factor(factor)) } else { Ok(()) }
+}
+
+fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleError> {
     let old = frame.canvas();
-    let side = |length: u32| (f64::from(length) * factor).round() as u32;
-    let canvas = Size::new(side(old.width), side(old.height));
+    let canvas = Size::new(factor.length(old.width), factor.length(old.height));
     if canvas.is_empty() {
         return Err(ScaleError::Nothing { frame: frame.name().clone(), canvas: old, factor });
     }
-    let annotations = frame.annotations().clone().scaled(factor);
-    let pivot = Point::new(frame.pivot().x * factor, frame.pivot().y * factor);
-    let whole = frame.restored();
-    let image = match how {
-        Resample::Nearest => nearest(&whole, canvas, factor),
-        Resample::Smooth => smooth(&whole, canvas, factor),
+    let annotations = frame.annotations().clone().scaled(factor, canvas);
+    let pivot = Point::new(frame.pivot().x * factor.value(), frame.pivot().y * factor.value());
+    let kept = if frame.is_whole() { Rect::of(canvas) } else { reached(frame.kept(), canvas, factor, how) };
+    let (pixels, inset) = match kept.is_empty() {
+        true => (Pixels::none(), Pair::default()),
+        false => (resampled(&frame.restored(), canvas, kept, factor, how), Pair { x: kept.x, y: kept.y }),
     };
-    let (pixels, inset) = kept(frame, image, factor);
     let moved = Frame::trimmed(frame.sprite().clone(), frame.name().clone(), pixels, canvas, inset)
         .expect("the kept part lies on the canvas");
     Ok(moved
@@ -78,30 +144,48 @@ fn scaled(frame: &Frame, factor: f64, how: Resample) -> Result<Frame, ScaleError
         .with_carried(frame.carried().clone()))
 }
 
-/// A trimmed frame stays trimmed to what it kept.
-fn kept(frame: &Frame, image: RgbaImage, factor: f64) -> (Pixels, Pair) {
-    let all = Rect::of(Size::from(image.dimensions()));
-    let pixels = Pixels::whole(image);
-    if frame.is_whole() {
-        return (pixels, Pair::default());
-    }
-    let old = frame.kept();
-    let low = |at: u32| (f64::from(at) * factor).floor() as u32;
-    let high = |at: u64| (at as f64 * factor).ceil() as u32;
-    let (x, y) = (low(old.x), low(old.y));
-    let wanted = Rect::new(x, y, high(old.right()).saturating_sub(x), high(old.bottom()).saturating_sub(y));
-    match wanted.intersection(all) {
-        Some(rect) => (pixels.part(rect).expect("cut to the canvas"), Pair { x: rect.x, y: rect.y }),
-        None => (Pixels::none(), Pair::default()),
+/// How far from a pixel of the old picture, in pixels of that, new ones take something of it.
+pub(crate) fn support(factor: Ratio, how: Resample) -> u32 {
+    match how {
+        Resample::Nearest => 0,
+        // When a picture gets smaller each new pixel is made of more old ones.
+        Resample::Smooth => (2 * factor.over().div_ceil(factor.times())).max(2),
     }
 }
 
-fn nearest(whole: &Pixels, canvas: Size, factor: f64) -> RgbaImage {
+/// What a kept rectangle becomes: all pixels of the new canvas that anything of it reaches.
+fn reached(kept: Rect, canvas: Size, factor: Ratio, how: Resample) -> Rect {
+    if kept.is_empty() {
+        return Rect::default();
+    }
+    let reach = i64::from(support(factor, how));
+    let low = |at: u32| factor.floor(i64::from(at) - reach).max(0) as u32;
+    let high = |at: u64, length: u32| factor.ceil(at as i64 + reach).min(i64::from(length)) as u32;
+    let (x, y) = (low(kept.x), low(kept.y));
+    let (right, bottom) = (high(kept.right(), canvas.width), high(kept.bottom(), canvas.height));
+    Rect::new(x, y, right.saturating_sub(x), bottom.saturating_sub(y))
+        .intersection(Rect::of(canvas))
+        .unwrap_or_default()
+}
+
+/// The part `wanted` of a picture that is `canvas` large once it is scaled.
+pub(crate) fn resampled(whole: &Pixels, canvas: Size, wanted: Rect, factor: Ratio, how: Resample) -> Pixels {
+    Pixels::whole(match how {
+        Resample::Nearest => nearest(whole, wanted, factor),
+        Resample::Smooth => smooth(whole, canvas, wanted, factor),
+    })
+}
+
+fn nearest(whole: &Pixels, wanted: Rect, factor: Ratio) -> RgbaImage {
     let old = whole.size();
-    let from = |at: u32, length: u32| (((f64::from(at) + 0.5) / factor).floor() as u32).min(length - 1);
-    let columns: Vec<u32> = (0..canvas.width).map(|x| from(x, old.width)).collect();
-    let mut image = RgbaImage::new(canvas.width, canvas.height);
-    for (y, row) in (0..).zip(image.rows_mut()) {
+    // The middle of a new pixel lies in this old one.
+    let from = |at: u32, length: u32| {
+        let doubled = (2 * u64::from(at) + 1) * u64::from(factor.over());
+        ((doubled / (2 * u64::from(factor.times()))) as u32).min(length - 1)
+    };
+    let columns: Vec<u32> = (wanted.x..wanted.x + wanted.width).map(|x| from(x, old.width)).collect();
+    let mut image = RgbaImage::new(wanted.width, wanted.height);
+    for (y, row) in (wanted.y..).zip(image.rows_mut()) {
         let source = whole.row(from(y, old.height));
         for (pixel, &x) in row.zip(&columns) {
             let at = x as usize * 4;
@@ -111,26 +195,48 @@ fn nearest(whole: &Pixels, canvas: Size, factor: f64) -> RgbaImage {
     image
 }
 
+/// Whether a picture goes on to all edges of its canvas, as tiles and the companions of drawings do. Beyond such edges lies
+/// more of the same, beyond others nothing.
+fn fills_canvas(whole: &Pixels) -> bool {
+    let is_there = |pixel: &[u8]| pixel[3] > 0;
+    let last = whole.size().height.saturating_sub(1);
+    (0..=last).all(|y| {
+        let row = whole.row(y);
+        match y == 0 || y == last {
+            true => row.chunks_exact(4).all(is_there),
+            false => is_there(&row[..4]) && is_there(&row[row.len() - 4..]),
+        }
+    })
+}
+
 /// Which pixels a new one is made of: the first of them, and their shares.
 struct Shares {
     first: usize,
     weights: Vec<f32>,
 }
 
-fn shares(new: u32, old: u32, factor: f64) -> Vec<Shares> {
-    // When a picture gets smaller each new pixel is made of more old ones.
-    let wide = (1.0 / factor).max(1.0);
+/// Those of the new pixels from `start` on, `count` of them.
+fn shares(start: u32, count: u32, old: u32, factor: Ratio, repeats: bool) -> Vec<Shares> {
+    let wide = (1.0 / factor.value()).max(1.0);
     let one = |at: u32| {
-        let middle = (f64::from(at) + 0.5) / factor - 0.5;
+        // Whole numbers up to the last division.
+        let doubled = (2 * i64::from(at) + 1) * i64::from(factor.over()) - i64::from(factor.times());
+        let middle = doubled as f64 / (2 * i64::from(factor.times())) as f64;
         let (low, high) = ((middle - 2.0 * wide).ceil() as i64, (middle + 2.0 * wide).floor() as i64);
         let raw: Vec<(i64, f64)> = (low..=high).map(|n| (n, spline((n as f64 - middle) / wide))).collect();
         let sum: f64 = raw.iter().map(|(_, weight)| weight).sum();
-        // Beyond the edge is transparency: those shares count, but nothing is there.
-        let inside = raw.iter().filter(|(n, _)| (0..i64::from(old)).contains(n));
-        let first = low.clamp(0, i64::from(old) - 1) as usize;
-        Shares { first, weights: inside.map(|(_, weight)| (weight / sum) as f32).collect() }
+        let end = i64::from(old) - 1;
+        let first = low.clamp(0, end);
+        let mut weights = vec![0.0; (high.clamp(0, end) - first + 1) as usize];
+        for (n, weight) in raw {
+            // Beyond an edge that does not repeat is transparency: those shares count, but nothing is there.
+            if repeats || (0..=end).contains(&n) {
+                weights[(n.clamp(0, end) - first) as usize] += weight / sum;
+            }
+        }
+        Shares { first: first as usize, weights: weights.into_iter().map(|weight| weight as f32).collect() }
     };
-    (0..new).map(one).collect()
+    (start..start + count).map(one).collect()
 }
 
 fn spline(at: f64) -> f64 {
@@ -142,9 +248,11 @@ fn spline(at: f64) -> f64 {
     }
 }
 
-fn smooth(whole: &Pixels, canvas: Size, factor: f64) -> RgbaImage {
-    let old = whole.size();
-    let (across, down) = (shares(canvas.width, old.width, factor), shares(canvas.height, old.height, factor));
+fn smooth(whole: &Pixels, canvas: Size, wanted: Rect, factor: Ratio) -> RgbaImage {
+    let (old, repeats) = (whole.size(), fills_canvas(whole));
+    debug_assert!(wanted.lies_in(Rect::of(canvas)));
+    let across = shares(wanted.x, wanted.width, old.width, factor, repeats);
+    let down = shares(wanted.y, wanted.height, old.height, factor, repeats);
     let premultiplied = |pixel: &[u8]| -> [f32; 4] {
         let alpha = f32::from(pixel[3]) / 255.0;
         [
@@ -162,15 +270,17 @@ fn smooth(whole: &Pixels, canvas: Size, factor: f64) -> RgbaImage {
         }
         total
     };
-    let narrowed: Vec<Vec<[f32; 4]>> = whole
-        .rows()
-        .map(|row| {
-            let row: Vec<[f32; 4]> = row.chunks_exact(4).map(premultiplied).collect();
+    // Only rows that something is made of.
+    let first = down.iter().map(|shares| shares.first).min().unwrap_or(0);
+    let last = down.iter().map(|shares| shares.first + shares.weights.len()).max().unwrap_or(0);
+    let narrowed: Vec<Vec<[f32; 4]>> = (first..last)
+        .map(|y| {
+            let row: Vec<[f32; 4]> = whole.row(y as u32).chunks_exact(4).map(premultiplied).collect();
             across.iter().map(|shares| sum(shares, &|x| row[x])).collect()
         })
         .collect();
-    RgbaImage::from_fn(canvas.width, canvas.height, |x, y| {
-        let [r, g, b, alpha] = sum(&down[y as usize], &|line| narrowed[line][x as usize]);
+    RgbaImage::from_fn(wanted.width, wanted.height, |x, y| {
+        let [r, g, b, alpha] = sum(&down[y as usize], &|line| narrowed[line - first][x as usize]);
         let whole = |value: f32| value.round().clamp(0.0, 255.0) as u8;
         match whole(alpha) {
             0 => Rgba([0; 4]),

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::pixels::tests::any_pixels;
-use crate::{Annotations, Area, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Rect};
+use crate::{Annotations, Area, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect};
 
 fn set_of(pictures: Vec<Pixels>) -> FrameSet {
     let frame = |(at, pixels): (usize, Pixels)| {
@@ -101,19 +101,51 @@ proptest! {
         if trimmed {
             set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
         }
-        let large = scale(set.clone(), 2.0, Resample::Nearest).unwrap();
-        prop_assert!(same(&scale(large, 0.5, Resample::Nearest).unwrap(), &set));
+        let (double, half) = (Ratio::new(2, 1).unwrap(), Ratio::new(1, 2).unwrap());
+        let large = scale(set.clone(), double, Resample::Nearest).unwrap();
+        prop_assert!(same(&scale(large, half, Resample::Nearest).unwrap(), &set));
     }
 
     #[test]
-    fn smooth_scaling_makes_no_color_out_of_nothing(level in 1u8..=255, factor in 0.2f64..3.0) {
+    fn smooth_scaling_makes_no_color_out_of_nothing(
+        level in 1u8..=255, times in 1u32..30, over in 10u32..20,
+    ) {
         let plain = Pixels::whole(RgbaImage::from_pixel(9, 7, Rgba([level, 40, 200, 255])));
-        if let Ok(set) = scale(set_of(vec![plain]), factor, Resample::Smooth) {
+        if let Ok(set) = scale(set_of(vec![plain]), Ratio::new(times, over).unwrap(), Resample::Smooth) {
             for row in set.frames()[0].pixels().rows() {
                 for pixel in row.chunks_exact(4).filter(|pixel| pixel[3] > 8) {
                     prop_assert!(pixel[0].abs_diff(level) <= 16 && pixel[2].abs_diff(200) <= 16, "{pixel:?}");
                 }
             }
+        }
+    }
+
+    #[test]
+    fn what_is_trimmed_is_scaled_as_if_it_were_not(
+        pixels in any_pixels(14), around in (0u32..6, 0u32..6, 0u32..6, 0u32..6), times in 1u32..9, over in 1u32..9,
+        smooth in any::<bool>(),
+    ) {
+        let (factor, how) =
+            (Ratio::new(times, over).unwrap(), if smooth { Resample::Smooth } else { Resample::Nearest });
+        let (left, top, right, bottom) = around;
+        let size = pixels.size();
+        let mut image = RgbaImage::new(left + size.width + right, top + size.height + bottom);
+        image::imageops::replace(&mut image, &pixels.to_image(), i64::from(left), i64::from(top));
+        let whole = set_of(vec![Pixels::whole(image)]);
+        let trimmed = trim(whole.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
+        let (a, b) = (scale(whole, factor, how), scale(trimmed, factor, how));
+        prop_assert_eq!(a.is_ok(), b.is_ok());
+        if let (Ok(a), Ok(b)) = (a, b) {
+            prop_assert!(a.frames()[0].restored().looks_like(&b.frames()[0].restored()));
+        }
+    }
+
+    #[test]
+    fn a_picture_that_fills_its_canvas_keeps_its_rim(size in (1u32..20, 1u32..20), times in 1u32..9, over in 1u32..9) {
+        let tile = RgbaImage::from_fn(size.0, size.1, |x, y| Rgba([x as u8 * 9, y as u8 * 9, 128, 255]));
+        let factor = Ratio::new(times, over).unwrap();
+        if let Ok(set) = scale(set_of(vec![Pixels::whole(tile)]), factor, Resample::Smooth) {
+            prop_assert!(set.frames()[0].pixels().rows().flat_map(|row| row.chunks_exact(4)).all(|p| p[3] == 255));
         }
     }
 

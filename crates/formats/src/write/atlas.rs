@@ -7,8 +7,8 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use shibori_core::pack::{Atlas, Page, Ratio, paint};
-use shibori_core::{Size, file_fault, parallel};
+use shibori_core::pack::{Atlas, Page, paint};
+use shibori_core::{Ratio, Size, file_fault, parallel};
 
 use crate::manifest::{self, PageFacts};
 use crate::write::page::{Loss, PageEncoding, Palette};
@@ -51,7 +51,9 @@ pub struct AtlasReport {
 }
 
 fn with_factor(stem: &str, factor: Ratio) -> String {
-    if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{factor}") }
+    // Four digits tell all factors apart that pages can have.
+    let told = (factor.value() * 10_000.0).round() / 10_000.0;
+    if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{told}") }
 }
 
 /// A name for each page file. Pages of one label are numbered, the first without a number.

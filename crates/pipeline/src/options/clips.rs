@@ -1,7 +1,9 @@
 //! Named sequences.
 
 use serde::Deserialize;
-use shibori_core::clip::{ClipSpec, EventSpec, Factor, Rate, Renaming, RowList};
+use shibori_core::clip::{ClipSpec, EventSpec, Rate, Renaming, RowList};
+
+use shibori_core::Ratio;
 
 use crate::options::value::{text, texts};
 
@@ -41,10 +43,10 @@ pub struct ClipEdits {
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD=NEW"))]
     #[serde(deserialize_with = "texts")]
     pub rename: Vec<Renaming>,
-    /// Play so many times as fast; 0.5 is half the speed
+    /// Play so many times as fast: 2, 0.5, 1/3
     #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
     #[serde(deserialize_with = "text")]
-    pub speed: Option<Factor>,
+    pub speed: Option<Ratio>,
     /// Put times on another frame clock, such as 24fps, and say how far off they are
     #[cfg_attr(feature = "clap", arg(long, value_name = "RATE"))]
     #[serde(deserialize_with = "text")]

@@ -36,7 +36,7 @@ pub use page::{
 pub use picture::{ShowChoice, ShowOption, WidthOption, ZoomOption};
 pub use run::{AcceptChoice, RunOptions};
 pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
-pub use value::{Amount, AmountError, DEFAULT, Factor, FactorError, Switch, Whole, WholeError};
+pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};
 
 #[cfg(test)]
 mod tests;

@@ -4,7 +4,7 @@ use std::str::FromStr;
 
 use serde::Deserialize;
 use shibori_core::Color;
-use shibori_core::pack::{CompanionSpec, Finish, Ratio};
+use shibori_core::pack::{CompanionSpec, Finish, PageScale};
 use shibori_formats::manifest::{Sampling, UvOrigin};
 use shibori_formats::write::{PageEncoding, PageFormat, PngSize};
 
@@ -54,7 +54,7 @@ pub struct PageOptions {
     /// One atlas a factor, all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
     #[serde(deserialize_with = "texts")]
-    pub page_scales: Vec<Ratio>,
+    pub page_scales: Vec<PageScale>,
     /// Frames whose names end so lie on pages of their own like their base frames; =COLOR is for those missing
     /// [default: 8080ff for _n, else clear]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
@@ -145,8 +145,8 @@ impl FromStr for Companion {
 
 impl PageOptions {
     /// The factors of the atlases, default filled in.
-    pub fn factors(&self) -> Vec<Ratio> {
-        if self.page_scales.is_empty() { vec![Ratio::ONE] } else { self.page_scales.clone() }
+    pub fn factors(&self) -> Vec<PageScale> {
+        if self.page_scales.is_empty() { vec![PageScale::ONE] } else { self.page_scales.clone() }
     }
 
     fn format(&self) -> PageFormat {

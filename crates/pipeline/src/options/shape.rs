@@ -4,13 +4,13 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 use shibori_core::shape::{
-    AlignTo, Anchor, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer, Resample, TrimScope,
+    AlignTo, Anchor, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer, Resample, ScaleRule, TrimScope,
 };
 use shibori_core::{Area, Mirror};
 
 use crate::options::Contradiction;
 use crate::options::contradiction::{needs, no_twice};
-use crate::options::value::{Factor, Whole, text, texts, word};
+use crate::options::value::{Whole, text, texts, word};
 
 /// The share of a clip's solid pixels that its box covers where nothing is said, in percent.
 const BOX_SHARE: u8 = 90;
@@ -25,10 +25,10 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
     pub mirror: Option<MirrorChoice>,
-    /// Make all frames larger or smaller by one factor, such as 2 or 0.5
-    #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
+    /// Make all frames larger or smaller by one factor: 2, 0.5, 2/3, or fit:WxH for the one at which all of a sprite fit
+    #[cfg_attr(feature = "clap", arg(long, value_name = "F|fit:WxH"))]
     #[serde(deserialize_with = "text")]
-    pub scale: Option<Factor>,
+    pub scale: Option<ScaleRule>,
     /// How --scale makes pixels [default: nearest]
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
     #[serde(deserialize_with = "word")]

@@ -93,35 +93,6 @@ impl fmt::Display for Amount {
     }
 }
 
-/// How many times as large, above 0 and at most 64.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Factor(f64);
-
-/// A text that is no factor.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not above 0 and at most 64; 2 is twice as large, 0.5 half as large")]
-pub struct FactorError(String);
-
-impl Factor {
-    /// The factor, if it is one.
-    pub fn new(number: f64) -> Option<Self> {
-        (number > 0.0 && number <= 64.0).then_some(Self(number))
-    }
-
-    /// The number.
-    pub fn get(self) -> f64 {
-        self.0
-    }
-}
-
-impl FromStr for Factor {
-    type Err = FactorError;
-
-    fn from_str(text: &str) -> Result<Self, FactorError> {
-        text.trim().parse().ok().and_then(Self::new).ok_or_else(|| FactorError(text.to_owned()))
-    }
-}
-
 /// Something that is on or off, or of which nothing was said.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Switch {

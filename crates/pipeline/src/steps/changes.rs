@@ -59,7 +59,7 @@ pub(crate) fn shaping(
 ) -> Result<Vec<Change>, Error> {
     let mut changes = Vec::new();
     changes.extend(shape.mirror().map(Change::Mirror));
-    changes.extend(shape.scale.map(|factor| Change::Scale(factor.get(), shape.resample())));
+    changes.extend(shape.scale.map(|rule| Change::Scale(rule, shape.resample())));
     if let Some(to) = shape.align {
         let region = match shape.region {
             None => None,

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::pack::{
-    Atlas, CompanionFrames, Keeping, Ratio, fit_companions, in_steps, pack as arrange, step_of,
+    Atlas, CompanionFrames, Keeping, PageScale, fit_companions, in_steps, pack as arrange, rim_of, step_of,
     take_companions,
 };
 use shibori_core::shape::TrimScope;
@@ -65,7 +65,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     changes.extend(shaping(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;
     let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();
-    let set = stepped(set, step, cx)?;
+    let set = stepped(set, step, rim_of(&factors, options.shape.resample()), cx)?;
     let layers = fit_companions(&set, &companions);
     for (layer, companions) in layers.iter().zip(&companions) {
         if let Some(&first) = layer.missing.first() {
@@ -81,7 +81,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     }
     hold_pages(&atlas, cx)?;
     let how = options.shape.resample();
-    let scaled = |&factor: &Ratio| {
+    let scaled = |&factor: &PageScale| {
         hold_scale(&atlas, factor, cx)?;
         let scaled = atlas.scaled(factor, how)?;
         cx.count(scaled.set());
@@ -97,18 +97,18 @@ fn hold_pages(atlas: &Atlas, cx: &Context<'_>) -> Result<(), Error> {
 }
 
 /// Holds the pages of a scaled atlas to what a picture may have, and its frames to the memory that is left.
-fn hold_scale(atlas: &Atlas, factor: Ratio, cx: &Context<'_>) -> Result<(), Error> {
-    if factor == Ratio::ONE {
+fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<(), Error> {
+    if factor == PageScale::ONE {
         return Ok(());
     }
     // A share of a pixel more or less makes no difference here.
-    let grown = |pixels: u64| (pixels as f64 * factor.value() * factor.value()) as u64;
+    let grown = |pixels: u64| (pixels as f64 * factor.ratio().value() * factor.ratio().value()) as u64;
     for page in atlas.pages() {
         cx.hold_picture(Growth::PageScales, grown(page.size.area()))?;
     }
     let frames: u64 = atlas.set().frames().iter().map(|frame| frame.canvas().area()).sum();
     let layers: u64 =
-        atlas.layers().iter().flat_map(|layer| &layer.pixels).map(|part| part.size().area()).sum();
+        atlas.layers().iter().flat_map(|layer| &layer.canvases).map(|part| part.size().area()).sum();
     cx.hold_memory(Growth::PageScales, grown(frames.saturating_add(layers)))
 }
 
@@ -145,7 +145,7 @@ fn with_companions(set: FrameSet, options: &PackOptions) -> Result<(FrameSet, Ve
 }
 
 /// Frames on whole steps, so that every factor falls on whole pixels.
-fn stepped(set: FrameSet, step: u32, cx: &Context<'_>) -> Result<FrameSet, Error> {
+fn stepped(set: FrameSet, step: u32, rim: u32, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let uneven = |frame: &&Frame| {
         let canvas = frame.canvas();
         !canvas.width.is_multiple_of(step) || !canvas.height.is_multiple_of(step)
@@ -154,5 +154,5 @@ fn stepped(set: FrameSet, step: u32, cx: &Context<'_>) -> Result<FrameSet, Error
     if frames > 0 {
         cx.tell(Notice::CanvasesGrow { frames, step });
     }
-    Ok(in_steps(set, step)?)
+    Ok(in_steps(set, step, rim)?)
 }
