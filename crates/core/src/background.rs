@@ -27,6 +27,8 @@ pub enum Background {
     None,
 }
 
+/// Of so many pixels, one may be seen through without telling that the sheet is transparent.
+const SLIPS: u64 = 2000;
 /// Share of the outermost pixels that must have the color.
 const OF_BORDER: f64 = 0.5;
 /// Share of all pixels that must have it.
@@ -36,7 +38,11 @@ const NOISE: u8 = 14;
 
 /// Finds what lies behind the drawings.
 pub fn find_background(sheet: &Pixels) -> Background {
-    if sheet.rows().any(|row| row.chunks_exact(4).any(|pixel| pixel[3] < 255)) {
+    let seen_through = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|pixel| pixel[3] < 255);
+    // A few such pixels are a slip of somebody's eraser.
+    if seen_through.take((sheet.size().area() / SLIPS) as usize + 1).count() as u64
+        > sheet.size().area() / SLIPS
+    {
         return Background::Clear;
     }
     let border = border(sheet);
@@ -50,12 +56,55 @@ pub fn find_background(sheet: &Pixels) -> Background {
     distances.sort_unstable();
     let widest = distances[(distances.len() - 1) * 995 / 1000];
     // A sample never shows the largest noise there is.
-    let tolerance = if widest == 0 { 0 } else { widest.saturating_add(widest / 2 + 2).min(NOISE + 10) };
+    let even = if widest == 0 { 0 } else { widest.saturating_add(widest / 2 + 2).min(NOISE + 10) };
+    let tolerance = even.max(of_blocks(sheet, color));
     let covered = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|p| near(p, tolerance)).count();
     if (covered as f64) < OF_SHEET * sheet.size().area() as f64 {
         return Background::None;
     }
     Background::Flat { color, tolerance }
+}
+
+/// How far pixels of the background are off in the blocks of 8 or 16 px that hold a piece of a drawing, where they are off in
+/// no others: that is what lossy formats such as JPEG leave round drawings, while the border stays exact. 0 where there is nothing
+/// of the kind; a glow or a shadow knows no blocks.
+fn of_blocks(sheet: &Pixels, color: Rgba<u8>) -> u8 {
+    const BLOCK: u32 = 16;
+    /// Farther than this is a drawing, or its soft edge.
+    const WEAK: u8 = 48;
+    /// Pixels this close to a drawing may be its soft edge.
+    const EDGE: u32 = 2;
+    let Size { width, height } = sheet.size();
+    let far = |x: u32, y: u32| sheet.get(x, y).map_or(0, |pixel| distance(&pixel.0, color));
+    let blocks_across = width.div_ceil(BLOCK);
+    let mut is_drawn = vec![false; (blocks_across * height.div_ceil(BLOCK)) as usize];
+    let block = |x: u32, y: u32| (y / BLOCK * blocks_across + x / BLOCK) as usize;
+    let mut weak = Vec::new();
+    for y in 0..height {
+        for (x, pixel) in (0..).zip(sheet.row(y).chunks_exact(4)) {
+            match distance(pixel, color) {
+                0 => {}
+                off if off > WEAK => is_drawn[block(x, y)] = true,
+                off => weak.push((x, y, off)),
+            }
+        }
+    }
+    let near_drawing = |x: u32, y: u32| {
+        let (columns, rows) = (
+            x.saturating_sub(EDGE)..=(x + EDGE).min(width - 1),
+            y.saturating_sub(EDGE)..=(y + EDGE).min(height - 1),
+        );
+        rows.into_iter().any(|y| columns.clone().any(|x| far(x, y) > WEAK))
+    };
+    weak.retain(|&(x, y, _)| !near_drawing(x, y));
+    let outside = weak.iter().filter(|&&(x, y, _)| !is_drawn[block(x, y)]).count();
+    // Some of each, or it is chance.
+    if weak.len() < 64 || outside * 100 > weak.len() {
+        return 0;
+    }
+    let mut off: Vec<u8> = weak.into_iter().map(|(.., off)| off).collect();
+    off.sort_unstable();
+    off[(off.len() - 1) * 995 / 1000].saturating_add(2)
 }
 
 impl Background {

@@ -1,4 +1,4 @@
-//! Which frames: `0-7,9`, `7-0`, `0-20/2`, `r2`, `r2c0-5`, `named:leap-*`, `koi:0-3`.
+//! Which frames: `0-7,9`, `7-0`, `0-20/2`, `r2`, `c2`, `r2c0-5`, `r0c2-r2c3`, `named:leap-*`, `koi:0-3`.
 //!
 //! Numbers count frames within one sprite, from 0, blanks that were dropped not counted; rows and
 //! cells are those of the sheet, so they stay right when rows have different lengths. The order of
@@ -26,9 +26,23 @@ pub(crate) struct Pick {
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum What {
-    Numbers { from: u32, to: u32, step: u32 },
+    Numbers {
+        from: u32,
+        to: u32,
+        step: u32,
+    },
     Row(u32),
-    Cells { row: u32, from: u32, to: u32 },
+    Column(u32),
+    /// From cell to cell in reading order.
+    Span {
+        from: Cell,
+        to: Cell,
+    },
+    Cells {
+        row: u32,
+        from: u32,
+        to: u32,
+    },
     Named(Pattern),
 }
 
@@ -54,6 +68,16 @@ pub enum SelectError {
         sprite: Name,
         /// The rows that have some, as text.
         rows: String,
+    },
+    /// A column without frames.
+    #[error("column {column} of sprite '{sprite}' has no frames; columns with frames: {columns}")]
+    NoColumn {
+        /// The column typed.
+        column: u32,
+        /// The sprite.
+        sprite: Name,
+        /// The columns that have some, as text.
+        columns: String,
     },
     /// A cell without a frame.
     #[error("{cell} of sprite '{sprite}' holds no frame; row {row} has columns {list}", row = cell.row, list = listed(columns))]
@@ -133,6 +157,8 @@ impl Pick {
             read_pattern(cursor)?
         } else if cursor.eat("r") {
             read_cells(cursor)?
+        } else if cursor.eat("c") {
+            What::Column(cursor.number("a column number")?)
         } else {
             read_numbers(cursor)?
         };
@@ -147,6 +173,8 @@ impl Pick {
         match &self.what {
             What::Numbers { from, to, step } => numbers(frames, &sprite, *from, *to, *step),
             What::Row(row) => row_of(set, frames, &sprite, *row),
+            What::Column(column) => column_of(set, frames, &sprite, *column),
+            What::Span { from, to } => span(set, frames, &sprite, *from, *to),
             What::Cells { row, from, to } => cells(set, frames, &sprite, *row, (*from, *to)),
             What::Named(pattern) => named(set, frames, &sprite, pattern),
         }
@@ -176,6 +204,8 @@ impl std::fmt::Display for What {
             What::Numbers { from, to, step: 1 } => f.write_str(&span(*from, *to)),
             What::Numbers { from, to, step } => write!(f, "{from}-{to}/{step}"),
             What::Row(row) => write!(f, "r{row}"),
+            What::Column(column) => write!(f, "c{column}"),
+            What::Span { from, to } => write!(f, "{from}-{to}"),
             What::Cells { row, from, to } => write!(f, "r{row}c{}", span(*from, *to)),
             What::Named(pattern) => write!(f, "named:{pattern}"),
         }
@@ -198,7 +228,7 @@ fn read_sprite(cursor: &mut Cursor<'_>) -> Result<Option<Name>, SyntaxError> {
 }
 
 fn read_numbers(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
-    let from = cursor.number("a frame number, r2, r2c0-5 or named:...")?;
+    let from = cursor.number("a frame number, r2, c2, r2c0-5 or named:...")?;
     let to = if cursor.eat("-") { cursor.number("the last frame of the range")? } else { from };
     let place = cursor.place();
     let step = if cursor.eat("/") { cursor.number("the step of the range")? } else { 1 };
@@ -214,8 +244,18 @@ fn read_cells(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
         return Ok(What::Row(row));
     }
     let from = cursor.number("a column number")?;
-    let to = if cursor.eat("-") { cursor.number("the last column")? } else { from };
-    Ok(What::Cells { row, from, to })
+    if !cursor.eat("-") {
+        return Ok(What::Cells { row, from, to: from });
+    }
+    if !cursor.eat("r") {
+        return Ok(What::Cells { row, from, to: cursor.number("the last column, or a cell such as r2c3")? });
+    }
+    let last = cursor.number("the row of the last cell")?;
+    if !cursor.eat("c") {
+        return Err(cursor.expected("c and the column of the last cell, as in r0c2-r2c3"));
+    }
+    let column = cursor.number("the column of the last cell")?;
+    Ok(What::Span { from: Cell { row, column: from }, to: Cell { row: last, column } })
 }
 
 fn read_pattern(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
@@ -264,6 +304,50 @@ fn row_of(set: &FrameSet, frames: &[usize], sprite: &Name, row: u32) -> Result<V
         rows.dedup();
         let rows = if rows.is_empty() { "none, it was not cut by a grid".into() } else { listed(&rows) };
         return Err(SelectError::NoRow { row, sprite: sprite.clone(), rows });
+    }
+    Ok(found)
+}
+
+fn column_of(
+    set: &FrameSet,
+    frames: &[usize],
+    sprite: &Name,
+    column: u32,
+) -> Result<Vec<usize>, SelectError> {
+    let column_at = |place: usize| set.frames()[place].cell().map(|cell| cell.column);
+    let mut found: Vec<usize> =
+        frames.iter().copied().filter(|&place| column_at(place) == Some(column)).collect();
+    if found.is_empty() {
+        let mut columns: Vec<u32> = frames.iter().filter_map(|&place| column_at(place)).collect();
+        columns.sort_unstable();
+        columns.dedup();
+        let columns =
+            if columns.is_empty() { "none, it was not cut by a grid".into() } else { listed(&columns) };
+        return Err(SelectError::NoColumn { column, sprite: sprite.clone(), columns });
+    }
+    found.sort_by_key(|&place| set.frames()[place].cell().map(|cell| cell.row));
+    Ok(found)
+}
+
+/// Both ends must hold a frame; all frames between them in reading order are meant.
+fn span(
+    set: &FrameSet,
+    frames: &[usize],
+    sprite: &Name,
+    from: Cell,
+    to: Cell,
+) -> Result<Vec<usize>, SelectError> {
+    for end in [from, to] {
+        cells(set, frames, sprite, end.row, (end.column, end.column))?;
+    }
+    let order = |cell: Cell| (cell.row, cell.column);
+    let between = order(from).min(order(to))..=order(from).max(order(to));
+    let place_of = |place: usize| set.frames()[place].cell().map(order);
+    let mut found: Vec<usize> =
+        frames.iter().copied().filter(|&at| place_of(at).is_some_and(|at| between.contains(&at))).collect();
+    found.sort_by_key(|&place| place_of(place));
+    if order(from) > order(to) {
+        found.reverse();
     }
     Ok(found)
 }
@@ -335,6 +419,9 @@ mod tests {
             ("r2c1-2", vec![7, 8]),
             ("r2c2-0", vec![8, 7, 6]),
             ("r0c3", vec![3]),
+            ("c1", vec![1, 5, 7]),
+            ("r0c2-r2c0", vec![2, 3, 4, 5, 6]),
+            ("r1c1-r0c3", vec![5, 4, 3]),
             ("named:frog-0[12]", vec![1, 2]),
             ("frog:1", vec![1]),
             ("frog:named:*7", vec![7]),
@@ -351,6 +438,8 @@ mod tests {
             ("0-4000000000", "there is no frame 4000000000: sprite 'frog' has 6 frames (0 to 5)"),
             ("r2", "row 2 of sprite 'frog' has no frames; rows with frames: 0, 1"),
             ("r1c0-3", "r1c3 of sprite 'frog' holds no frame; row 1 has columns 0, 1"),
+            ("c4", "column 4 of sprite 'frog' has no frames; columns with frames: 0, 1, 2, 3"),
+            ("r0c0-r1c3", "r1c3 of sprite 'frog' holds no frame; row 1 has columns 0, 1"),
             ("named:leap*", "no frame of sprite 'frog' is named like 'leap*'"),
             ("newt:0", "there is no sprite 'newt'; there are: frog"),
         ] {
@@ -364,9 +453,18 @@ mod tests {
 
     #[test]
     fn errors_point_at_their_character() {
-        for (text, at) in
-            [("", 0), ("0-", 2), ("0,,1", 2), ("0 1", 2), ("rx", 1), ("r1c", 3), ("0-4/0", 3), ("é", 0)]
-        {
+        for (text, at) in [
+            ("", 0),
+            ("0-", 2),
+            ("0,,1", 2),
+            ("0 1", 2),
+            ("rx", 1),
+            ("r1c", 3),
+            ("r1c0-r2", 7),
+            ("c", 1),
+            ("0-4/0", 3),
+            ("é", 0),
+        ] {
             assert_eq!(text.parse::<Selection>().unwrap_err().at, at, "{text:?}");
         }
     }

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use shibori_core::clean::KeyColors;
 use shibori_core::clip::{ApplyError, ClipError, EditError, RowError};
 use shibori_core::cut::{CutError, Grid, RectError};
 use shibori_core::pack::{CompanionError, PackError};
@@ -91,6 +92,26 @@ pub enum Error {
         grids: Vec<Grid>,
         /// Whether drawings could be told apart instead.
         has_background: bool,
+        /// The part of the sheet that was looked at, if not all of it.
+        within: Option<Area>,
+    },
+    /// A part of a sheet that is not on it.
+    #[error("{}: {area} is not a part of its {size} px", sheet.display())]
+    Within {
+        /// The sheet, as it was named.
+        sheet: PathBuf,
+        /// The part.
+        area: Area,
+        /// The sheet's size.
+        size: Size,
+    },
+    /// One sprite's name for several sheets.
+    #[error("{sheets} sheets can't all be the sprite '{sprite}'")]
+    OneSprite {
+        /// The sprite.
+        sprite: Name,
+        /// How many sheets there are.
+        sheets: usize,
     },
     /// Nothing lies between drawings that were to be told apart.
     #[error("{}: nothing lies between the drawings that tells them apart", sheet.display())]
@@ -130,12 +151,12 @@ pub enum Error {
     #[error("no frame stands on a flat background")]
     NoFlatFrame,
     /// The key color is nowhere.
-    #[error("{}the color {color} is nowhere to take out", named(sheet.as_ref()))]
+    #[error("{}the color {colors} is nowhere to take out", named(sheet.as_ref()))]
     KeyNowhere {
         /// The sheet, as it was named; none where frames were cut already.
         sheet: Option<PathBuf>,
-        /// The color.
-        color: Color,
+        /// The color, or several.
+        colors: KeyColors,
         /// The background that is there instead.
         background: Option<Color>,
     },

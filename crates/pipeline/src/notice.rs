@@ -2,6 +2,8 @@
 
 use std::path::PathBuf;
 
+use shibori_core::clean::KeyColors;
+use shibori_core::clip::EmptyRow;
 use shibori_core::pack::CompanionSpec;
 use shibori_core::{Color, Name, Point, Ratio, Size};
 use shibori_formats::read::Remark;
@@ -28,16 +30,25 @@ pub enum Notice {
     KeyLeft {
         /// The sheet, as it was named.
         file: PathBuf,
-        /// The color.
-        color: Color,
+        /// The color, or several.
+        colors: KeyColors,
         /// How many pixels of it are left.
         pixels: u64,
+    },
+    /// Edges of drawings are mixed with the background that was taken out.
+    MixedEdges {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// The share of edge pixels, 0 to 1.
+        share: f64,
     },
     /// Scaling by this factor draws some pixels larger than others.
     UnevenScale {
         /// The factor.
         factor: Ratio,
     },
+    /// A row that was named, and of which no frame is left.
+    EmptyRow(EmptyRow),
     /// Each sprite was scaled by the factor at which all of its frames fit.
     FittedScale {
         /// The sprite.

@@ -4,14 +4,18 @@
 //! drawing (pivot, boxes, nine-slice, polygon, registration marks) follows every later change, so that options given together do what
 //! they do one after the other.
 
-use shibori_core::clean::{KeyScope, Mended, Part, clear_edge, defringe, harden, key, mend, specks};
+use std::collections::HashMap;
+
+use shibori_core::clean::{
+    KeyColors, KeyScope, Mended, Part, clear_edge, defringe, erase, harden, key, mend, specks,
+};
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_event};
 use shibori_core::shape::{
     AlignOptions, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine, Resample,
     ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each, set_box,
     set_canvas, set_nine, set_pivot, set_places, set_polygons, take_marks, trim,
 };
-use shibori_core::{Color, Frame, FrameSet, Mirror, Name, NameTemplate, Ratio, Rect, Size};
+use shibori_core::{Area, Color, Frame, FrameSet, Mirror, Name, NameTemplate, Ratio, Rect, Size};
 use tracing::debug;
 
 use crate::{Context, Error, Growth, Notice};
@@ -19,23 +23,23 @@ use crate::{Context, Error, Growth, Notice};
 /// One change of frames. They are listed in the order in which they are done.
 #[derive(Clone, Debug)]
 pub enum Change {
-    /// Make a color transparent, in each canvas by itself. On a sheet this is done before it is cut.
+    /// Make a background transparent, in each canvas by itself. On a sheet this is done before it is cut.
     Key {
-        /// The color.
-        color: Color,
-        /// How far from it a pixel may be in each channel.
-        tolerance: u8,
-        /// Where it goes.
+        /// The colors.
+        colors: KeyColors,
+        /// Where they go.
         scope: KeyScope,
     },
     /// Find and erase registration marks of a color, and note where they were.
     TakeMarks(Color),
+    /// Empty parts of every canvas.
+    Erase(Vec<Area>),
     /// Empty the outermost pixels of every canvas.
     ClearEdge(u32),
     /// Remove stray groups of up to so many pixels.
     Specks(u32),
-    /// Take a color's share out of edge pixels.
-    Defringe(Color),
+    /// Take the share of a background of these colors out of edge pixels.
+    Defringe(Vec<Color>),
     /// Make pixels from this alpha on solid, all others clear.
     Harden(u8),
     /// Name frames, and add clips to them.
@@ -79,6 +83,8 @@ pub struct Naming {
     pub first: u32,
     /// Clips that are the sheet's rows.
     pub rows: Option<RowList>,
+    /// How many rows a sprite's sheet has, where that is known.
+    pub sheet_rows: HashMap<Name, u32>,
     /// Clips.
     pub clips: Vec<ClipSpec>,
     /// Marks on their steps.
@@ -91,25 +97,26 @@ impl Change {
         match self {
             Self::Key { .. } => 0,
             Self::TakeMarks(_) => 1,
-            Self::ClearEdge(_) => 2,
-            Self::Specks(_) => 3,
-            Self::Defringe(_) => 4,
-            Self::Harden(_) => 5,
-            Self::Name(_) => 6,
-            Self::Mirror(_) => 7,
-            Self::Scale(..) => 8,
-            Self::Align(_) => 9,
-            Self::Gather(_) => 10,
-            Self::Pivot(..) => 11,
-            Self::Canvas(_) => 12,
-            Self::Trim(_) => 13,
-            Self::Fit => 14,
-            Self::PlacePivot(..) => 15,
-            Self::Box(..) => 16,
-            Self::Nine(_) => 17,
-            Self::Polygon(..) => 18,
-            Self::Places(_) => 19,
-            Self::ForgetMarks => 20,
+            Self::Erase(_) => 2,
+            Self::ClearEdge(_) => 3,
+            Self::Specks(_) => 4,
+            Self::Defringe(_) => 5,
+            Self::Harden(_) => 6,
+            Self::Name(_) => 7,
+            Self::Mirror(_) => 8,
+            Self::Scale(..) => 9,
+            Self::Align(_) => 10,
+            Self::Gather(_) => 11,
+            Self::Pivot(..) => 12,
+            Self::Canvas(_) => 13,
+            Self::Trim(_) => 14,
+            Self::Fit => 15,
+            Self::PlacePivot(..) => 16,
+            Self::Box(..) => 17,
+            Self::Nine(_) => 18,
+            Self::Polygon(..) => 19,
+            Self::Places(_) => 20,
+            Self::ForgetMarks => 21,
         }
     }
 }
@@ -134,7 +141,7 @@ pub struct Done {
 }
 
 /// What one step of mending changed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct MendReport {
     /// Which step.
     pub step: MendStep,
@@ -145,16 +152,18 @@ pub struct MendReport {
 }
 
 /// A step of mending, with its number.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum MendStep {
-    /// A color was made transparent.
-    Key(Color),
+    /// A background was made transparent.
+    Key(KeyColors),
+    /// So many parts of every canvas were emptied.
+    Erase(usize),
     /// The edge of every canvas was emptied.
     ClearEdge(u32),
     /// Stray groups were removed.
     Specks(u32),
-    /// A color's share was taken out of the edges.
-    Defringe(Color),
+    /// The share of these colors was taken out of the edges.
+    Defringe(Vec<Color>),
     /// Alpha was made all or nothing.
     Harden(u8),
 }
@@ -200,17 +209,19 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
     let set = std::mem::take(&mut done.set);
     make_room(&set, &change, cx)?;
     done.set = match change {
-        Change::Key { color, tolerance, scope } => keyed(done, set, color, tolerance, scope)?,
+        Change::Key { colors, scope } => keyed(done, set, &colors, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
+        Change::Erase(areas) => mended(done, set, MendStep::Erase(areas.len()), |part| erase(part, &areas))?,
         Change::ClearEdge(width) => {
             mended(done, set, MendStep::ClearEdge(width), |part| clear_edge(part, width))?
         }
         Change::Specks(most) => mended(done, set, MendStep::Specks(most), |part| specks(part.pixels, most))?,
-        Change::Defringe(color) => {
-            mended(done, set, MendStep::Defringe(color), |part| defringe(part.pixels, color.0))?
+        Change::Defringe(colors) => {
+            let step = MendStep::Defringe(colors.clone());
+            mended(done, set, step, |part| defringe(part.pixels, &colors))?
         }
         Change::Harden(from) => mended(done, set, MendStep::Harden(from), |part| harden(part.pixels, from))?,
-        Change::Name(naming) => named(set, &naming)?,
+        Change::Name(naming) => named(set, &naming, cx)?,
         Change::Mirror(how) => mirror(set, how)?,
         Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
         Change::Align(options) => {
@@ -255,6 +266,7 @@ fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<(), Er
     match change {
         Change::Key { .. }
         | Change::TakeMarks(_)
+        | Change::Erase(_)
         | Change::ClearEdge(_)
         | Change::Specks(_)
         | Change::Defringe(_)
@@ -318,29 +330,29 @@ fn mended(
     Ok(set)
 }
 
-fn keyed(
-    done: &mut Done,
-    set: FrameSet,
-    color: Color,
-    tolerance: u8,
-    scope: KeyScope,
-) -> Result<FrameSet, Error> {
-    let set = mended(done, set, MendStep::Key(color), |part| {
-        let keyed = key(part.pixels, color.0, tolerance, scope);
+fn keyed(done: &mut Done, set: FrameSet, colors: &KeyColors, scope: KeyScope) -> Result<FrameSet, Error> {
+    let set = mended(done, set, MendStep::Key(colors.clone()), |part| {
+        let keyed = key(part.pixels, colors, scope);
         (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))
     })?;
     match done.mended.last() {
-        Some(MendReport { pixels: 0, .. }) => Err(Error::KeyNowhere { sheet: None, color, background: None }),
+        Some(MendReport { pixels: 0, .. }) => {
+            Err(Error::KeyNowhere { sheet: None, colors: colors.clone(), background: None })
+        }
         _ => Ok(set),
     }
 }
 
 /// Names that depend on clips come after them, all others before, so that clips can be chosen by name.
-fn named(set: FrameSet, naming: &Naming) -> Result<FrameSet, Error> {
-    let Naming { template, first, rows, clips, events } = naming;
+fn named(set: FrameSet, naming: &Naming, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let Naming { template, first, rows, sheet_rows, clips, events } = naming;
     let with_clips = |set: FrameSet| -> Result<FrameSet, Error> {
         let rows = match rows {
-            Some(list) => list.specs(&set)?,
+            Some(list) => {
+                let found = list.specs(&set, |sprite| sheet_rows.get(sprite).copied())?;
+                found.empty.into_iter().for_each(|row| cx.tell(Notice::EmptyRow(row)));
+                found.specs
+            }
             None => Vec::new(),
         };
         let set = add_clips(add_clips(set, &rows)?, clips)?;

@@ -153,7 +153,7 @@ fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
         confidence: (reading.confidence * 1000.0).round() / 1000.0,
         sure: reading.is_sure,
         cut_places: reading.candidate.cut_places,
-        command: grid_command(&image.file, grid),
+        command: grid_command(&image.file, grid, None),
     }
 }
 

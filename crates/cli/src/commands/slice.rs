@@ -138,7 +138,7 @@ fn result(sheet: &SheetReport) -> SheetResult {
         result.cell = Some([grid.cell_size().width, grid.cell_size().height]);
         (result.columns, result.rows) = (Some(grid.counts().columns), Some(grid.counts().rows));
         result.blank = cells(dropped, grid);
-        result.command = is_found.then(|| grid_command(&sheet.file, grid));
+        result.command = is_found.then(|| grid_command(&sheet.file, grid, sheet.within));
     }
     result
 }
@@ -171,7 +171,7 @@ fn how(sheet: &SheetReport) -> String {
 
 pub(super) fn mend_results(mended: &[MendReport]) -> Vec<MendResult> {
     let result =
-        |one: &MendReport| MendResult { step: step(one.step), pixels: one.pixels, frames: one.frames };
+        |one: &MendReport| MendResult { step: step(&one.step), pixels: one.pixels, frames: one.frames };
     mended.iter().map(result).collect()
 }
 
@@ -179,16 +179,24 @@ pub(super) fn say_mended(mended: &[MendReport], program: &Program<'_>) {
     for one in mended {
         let pixels = format!("{} pixel{}", grouped(one.pixels), if one.pixels == 1 { "" } else { "s" });
         let place = one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", counted(n, "frame")));
-        program.say(&format!("  {}: {pixels} {place}", step(one.step)));
+        program.say(&format!("  {}: {pixels} {place}", step(&one.step)));
     }
 }
 
-fn step(step: MendStep) -> String {
+fn step(step: &MendStep) -> String {
     match step {
-        MendStep::Key(color) => format!("{color} made transparent"),
+        MendStep::Key(colors) if colors.tolerance > 0 => {
+            format!("{colors} made transparent, --tolerance {}", colors.tolerance)
+        }
+        MendStep::Key(colors) => format!("{colors} made transparent"),
+        MendStep::Erase(1) => "a part of every canvas erased".to_owned(),
+        MendStep::Erase(parts) => format!("{parts} parts of every canvas erased"),
         MendStep::ClearEdge(width) => format!("edge of {width} px emptied"),
         MendStep::Specks(most) => format!("specks of up to {most} px removed"),
-        MendStep::Defringe(color) => format!("{color} taken out of edge pixels"),
+        MendStep::Defringe(colors) => {
+            let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
+            format!("{} taken out of edge pixels", colors.join(","))
+        }
         MendStep::Harden(from) => format!("alpha hardened at {from}"),
     }
 }

@@ -12,6 +12,9 @@ impl From<CanvasError> for Failure {
             CanvasError::TooSmall { needed, .. } => {
                 Self::usage(error.to_string()).with_hint(format!("use --canvas {needed} or larger"))
             }
+            CanvasError::Cuts { needed: (size, at), .. } => {
+                Self::usage(error.to_string()).with_hint(format!("use --canvas {size}@{at} or larger"))
+            }
             CanvasError::Set(error) => error.into(),
         }
     }

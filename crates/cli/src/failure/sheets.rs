@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use shibori_core::Area;
 use shibori_core::cut::{Across, CutError, Grid, even_counts};
 use shibori_pipeline::Error;
 
@@ -19,9 +20,14 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
         Error::BlankSheet { .. } => {
             plain.with_hint("add --grid COLUMNSxROWS and --blank keep if blank frames are wanted")
         }
-        Error::UnsureGrid { sheet, grids, has_background } => {
-            plain.with_hint(choices(&sheet, &grids, has_background))
+        Error::UnsureGrid { sheet, grids, has_background, within } => {
+            plain.with_hint(choices(&sheet, &grids, has_background, within))
         }
+        Error::Within { size, .. } => plain.with_hint(format!(
+            "--within is x,y,width,height in pixels of the sheet; all of it is 0,0,{},{}",
+            size.width, size.height
+        )),
+        Error::OneSprite { .. } => plain.with_hint("slice them one by one, or leave --sprite out"),
         Error::NothingBetween { .. } => {
             plain.with_hint("take the background out with --key COLOR, or cut with --grid or --rects")
         }
@@ -51,9 +57,10 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
 }
 
 /// The readings to choose from, as commands.
-fn choices(sheet: &Path, grids: &[Grid], has_background: bool) -> String {
-    let file = pasteable_path(sheet);
-    let mut commands: Vec<String> = grids.iter().map(|grid| grid_command(sheet, grid)).collect();
+fn choices(sheet: &Path, grids: &[Grid], has_background: bool, within: Option<Area>) -> String {
+    let part = within.map(|area| format!(" --within {area}")).unwrap_or_default();
+    let file = format!("{}{part}", pasteable_path(sheet));
+    let mut commands: Vec<String> = grids.iter().map(|grid| grid_command(sheet, grid, within)).collect();
     if has_background {
         commands.push(format!("shibori slice {file} --islands"));
     }
@@ -71,12 +78,16 @@ fn cut_hint(error: &CutError) -> Option<String> {
             let over = length % count;
             Some(format!("{divides}or add --uneven to share out the {over} px left"))
         }
-        CutError::LeftOver { across, length, cell, gutter, fits, .. } => {
+        CutError::LeftOver { across, length, gutter, fits, whole, .. } => {
             // Counted for as many cells as fit, so that the gutters between them are known.
             let room = length - gutter * (fits - 1);
             let divides = dividing(across, room, fits, gutter);
-            let cells = format!("cells that are not {cell} px; ");
-            Some(format!("{divides}or add --uneven for {cells}or check --offset and --gutter"))
+            Some(format!("{divides}or add --grid {whole} to leave the rest; or check --offset and --gutter"))
+        }
+        CutError::Beyond { length, cell, offset, gutter, .. } => {
+            let room = u64::from(length.saturating_sub(offset)) + u64::from(gutter);
+            let fits = room / (u64::from(cell) + u64::from(gutter)).max(1);
+            Some(format!("{fits} fit; or check --cell, --offset and --gutter"))
         }
         CutError::TooMany { length, .. } => {
             Some(format!("ask for at most {length}, or check --offset and --gutter"))

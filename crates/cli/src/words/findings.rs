@@ -97,6 +97,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                 other.canvas()
             )
         }
+        Seen::Nothing => format!("shows nothing, so the figure blinks in '{clip}'"),
         Seen::Repeats { before } => {
             format!("shows the same picture as '{}' before it", set.frames()[before].name())
         }
@@ -141,6 +142,14 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
         Remedy::HardenAlpha => adjust("--harden-alpha 128", this()),
         Remedy::TakeOut(color) => adjust(&format!("--key {color} --key-scope everywhere"), None),
         Remedy::Canvas(size) => adjust(&format!("--canvas {size}"), Some(finding.sprite.to_string())),
+        Remedy::LeaveOut => {
+            let clip = set
+                .clips()
+                .iter()
+                .find(|clip| Some(clip.name()) == finding.clip.as_ref() && clip.sprite() == &finding.sprite);
+            let spec = clip.map(|clip| without_blank(set, clip)).unwrap_or_default();
+            format!("shibori clip {source} {}", pasteable(&spec))
+        }
         Remedy::Hold(clip) => {
             let spec = held(set, &set.clips()[clip], finding.frame);
             format!("shibori clip {source} {}", pasteable(&spec))
@@ -181,6 +190,18 @@ fn held(set: &FrameSet, clip: &Clip, twin: usize) -> String {
         }
         before = Some(step.frame);
     }
+    spec(set, clip, &steps)
+}
+
+/// A clip without the frames that show nothing.
+fn without_blank(set: &FrameSet, clip: &Clip) -> String {
+    let shown = clip.steps().iter().filter(|step| !set.frames()[step.frame].is_blank());
+    let steps: Vec<(usize, f64)> = shown.map(|step| (step.frame, clip.span(step).millis())).collect();
+    spec(set, clip, &steps)
+}
+
+/// A clip of these frames and times, as it is typed.
+fn spec(set: &FrameSet, clip: &Clip, steps: &[(usize, f64)]) -> String {
     let number = |frame: usize| set.number_in_sprite(frame);
     let told =
         steps.iter().map(|&(frame, ms)| format!("{}@{}ms", number(frame), (ms * 1000.0).round() / 1000.0));

@@ -1,5 +1,6 @@
 //! What the pipeline noticed, in words, with the options that have to do with it.
 
+use shibori_core::clip::EmptyRow;
 use shibori_formats::read::Remark;
 use shibori_pipeline::{Notice, Task};
 
@@ -34,8 +35,13 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
         Notice::AlreadyClear { file } => {
             note(format!("{}: is transparent already, so no background is taken out", file.display()))
         }
-        Notice::KeyLeft { file, color, pixels } => note(format!(
-            "{}: {} of {color} are left inside drawings; --key-scope everywhere takes them too",
+        Notice::MixedEdges { file, share } => note(format!(
+            "{}: {:.0} % of edge pixels are mixed with the background; --defringe takes its color out",
+            file.display(),
+            share * 100.0
+        )),
+        Notice::KeyLeft { file, colors, pixels } => note(format!(
+            "{}: {} of {colors} are left inside drawings; --key-scope everywhere takes them too",
             file.display(),
             counted(*pixels as usize, "pixel")
         )),
@@ -43,6 +49,9 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             let whole = factor.value().round().max(1.0);
             let hint = format!("use a whole factor such as {whole}, or --resample smooth for painted art");
             warning(format!("--scale {factor} draws some pixels larger than others"), Some(&hint))
+        }
+        Notice::EmptyRow(EmptyRow { sprite, row, clip }) => {
+            warning(format!("r{row} of '{sprite}' has no frame, so there is no clip '{clip}'"), None)
         }
         Notice::FittedScale { sprite, factor } => {
             note(format!("{sprite}: --scale {factor} is the largest at which all frames fit"))

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use shibori_core::cut::{Grid, Spacing};
-use shibori_core::{Cell, Pair};
+use shibori_core::{Area, Cell, Pair};
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
 /// that would let a shell run or replace something, in the quotes of this system's shell that let nothing through.
@@ -44,8 +44,9 @@ fn quoted(word: &str) -> String {
 }
 
 /// The command that cuts a sheet by a grid.
-pub(crate) fn grid_command(path: &Path, grid: &Grid) -> String {
-    format!("shibori slice {} {}", pasteable_path(path), grid_options(grid))
+pub(crate) fn grid_command(path: &Path, grid: &Grid, within: Option<Area>) -> String {
+    let within = within.map(|area| format!(" --within {area}")).unwrap_or_default();
+    format!("shibori slice {} {}{within}", pasteable_path(path), grid_options(grid))
 }
 
 fn grid_options(grid: &Grid) -> String {

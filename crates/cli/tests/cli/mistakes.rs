@@ -52,7 +52,7 @@ fn every_mistake_is_told_and_changes_nothing() {
             "slice art/koi.png --cell 24x32",
             2,
             "cells of 24 px fit 10 times into 256 px and leave 16 px over (columns)",
-            "--uneven",
+            "add --grid 10x1 to leave the rest",
         ),
         ("slice art/koi.png --grid 300x1", 2, "300 columns do not fit into 256 px", "ask for at most 256"),
         (

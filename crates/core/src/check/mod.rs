@@ -3,6 +3,7 @@
 //! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
 //! limit it passed. Which command mends it is for the program to say. Nothing is changed here.
 
+mod blank;
 mod canvas;
 mod drift;
 mod duplicate;
@@ -40,10 +41,12 @@ pub enum Rule {
     Canvases,
     /// Two steps after one another show the same picture.
     Duplicate,
+    /// A frame of a clip shows nothing.
+    Blank,
 }
 
 /// All rules, in the order in which findings are listed.
-pub const RULES: [(Rule, &str); 9] = [
+pub const RULES: [(Rule, &str); 10] = [
     (Rule::TouchesEdge, "touches-edge"),
     (Rule::Neighbor, "neighbor"),
     (Rule::Specks, "specks"),
@@ -53,6 +56,7 @@ pub const RULES: [(Rule, &str); 9] = [
     (Rule::KeyLeft, "key-left"),
     (Rule::Canvases, "canvases"),
     (Rule::Duplicate, "duplicate"),
+    (Rule::Blank, "blank"),
 ];
 
 impl Rule {
@@ -186,6 +190,8 @@ pub enum Seen {
         /// The other frame, counted in the set from 0.
         than: usize,
     },
+    /// Nothing at all.
+    Nothing,
     /// The picture is that of the step before.
     Repeats {
         /// The frame of that step, counted in the set from 0.
@@ -214,6 +220,8 @@ pub enum Remedy {
     TakeOut(Color),
     /// Put all frames on this canvas.
     Canvas(Size),
+    /// Leave the frame out of the clip.
+    LeaveOut,
     /// Hold the frame before longer, in the clip of this number.
     Hold(usize),
 }
@@ -235,6 +243,7 @@ pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
     found.extend(size_jump::find(set, limits));
     found.extend(canvas::find(set));
     found.extend(duplicate::find(set));
+    found.extend(blank::find(set));
     found.sort_by_key(|finding| (finding.rule, finding.frame));
     found
 }

@@ -118,6 +118,10 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
     let rules: Vec<String> =
         check(&set, &Limits::default()).iter().map(|f| format!("{} {}", f.rule, f.frame)).collect();
     assert_eq!(rules, ["soft-alpha 2", "key-left 0", "key-left 1", "duplicate 1"]);
+    let blank = with_clips(drawn(&[&[BODY], &[], &[moved(1, 0)]]), &["sit = 0-2", "off = 1"]);
+    let blinks = check(&blank, &Limits::default());
+    assert_eq!(blinks.len(), 1, "{blinks:?}");
+    assert_eq!((blinks[0].rule, blinks[0].frame), (Rule::Blank, 1));
     let wider = set.map_frames(|at, frame| {
         let canvas = crate::Size::new(40 + at as u32, 40);
         Ok::<_, crate::SetError>(frame.moved_on(canvas, 0, 0).unwrap())

@@ -2,8 +2,8 @@
 
 use image::Rgba;
 
-use crate::Pixels;
 use crate::clean::{Mended, Part};
+use crate::{Area, Pixels};
 
 /// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
 /// cell's edge, or a neighbor's feet.
@@ -15,6 +15,20 @@ pub fn clear_edge(part: Part<'_>, width: u32) -> Mended {
         near < width
     };
     change(pixels, |x, y, pixel| (is_edge(x, y) && pixel[3] > 0).then_some(Rgba([0; 4])))
+}
+
+/// Empties rectangles of a canvas; what of them lies outside it says nothing.
+pub fn erase(part: Part<'_>, areas: &[Area]) -> Mended {
+    let Part { pixels, at, .. } = part;
+    let lies_in = |x: u32, y: u32| {
+        let (x, y) = (i64::from(x + at.x), i64::from(y + at.y));
+        areas.iter().any(|area| {
+            let (left, top) = (i64::from(area.x), i64::from(area.y));
+            (left..left + i64::from(area.width)).contains(&x)
+                && (top..top + i64::from(area.height)).contains(&y)
+        })
+    };
+    change(pixels, |x, y, pixel| (pixel[3] > 0 && lies_in(x, y)).then_some(Rgba([0; 4])))
 }
 
 /// Makes every pixel with an alpha of at least `from` solid, and every other one clear.
@@ -62,6 +76,20 @@ mod tests {
         );
         assert!(clear_edge(&full, 0).is_none());
         assert!(clear_edge(&Pixels::whole(image), 1).is_none());
+    }
+
+    #[test]
+    fn what_is_erased_is_where_it_was_said_on_the_canvas() {
+        let full = Pixels::whole(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
+        let part = Part { pixels: &full, at: crate::Pair { x: 2, y: 1 }, canvas: crate::Size::new(9, 9) };
+        let areas = ["-3,-3,6,5", "6,4,90,90"].map(|area| area.parse::<Area>().unwrap());
+        let (image, changed) = erase(part, &areas).unwrap();
+        assert_eq!(changed, 2);
+        assert_eq!(
+            (image.get_pixel(0, 0)[3], image.get_pixel(4, 3)[3], image.get_pixel(1, 0)[3]),
+            (0, 0, 255)
+        );
+        assert!(erase(part, &["0,0,2,9".parse().unwrap()]).is_none());
     }
 
     #[test]

@@ -1,9 +1,34 @@
 //! A flat background color becomes transparent. Never touches the rest of a sheet.
 
+use std::fmt;
+
 use image::{Rgba, RgbaImage};
 
 use crate::background::distance;
-use crate::{Pixels, Size};
+use crate::{Color, Pixels, Size};
+
+/// Colors of a background, and how far from one of them a pixel may be in each channel, 0 to 255.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct KeyColors {
+    /// The colors; several where a checkerboard is painted into the picture.
+    pub colors: Vec<Color>,
+    /// The largest difference.
+    pub tolerance: u8,
+}
+
+impl KeyColors {
+    /// Whether a pixel is of the background.
+    fn hold(&self, pixel: &Rgba<u8>) -> bool {
+        pixel[3] > 0 && self.colors.iter().any(|color| distance(&pixel.0, color.0) <= self.tolerance)
+    }
+}
+
+impl fmt::Display for KeyColors {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let colors: Vec<String> = self.colors.iter().map(ToString::to_string).collect();
+        f.write_str(&colors.join(","))
+    }
+}
 
 /// Which pixels of the color go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -26,10 +51,10 @@ pub struct Keyed {
     pub left: u64,
 }
 
-/// Makes `color`, give or take `tolerance` (0 to 255) in each channel, transparent.
-pub fn key(sheet: &Pixels, color: Rgba<u8>, tolerance: u8, scope: KeyScope) -> Keyed {
+/// Makes the background transparent.
+pub fn key(sheet: &Pixels, background: &KeyColors, scope: KeyScope) -> Keyed {
     let mut image = sheet.to_image();
-    let goes = |pixel: &Rgba<u8>| pixel[3] > 0 && distance(&pixel.0, color) <= tolerance;
+    let goes = |pixel: &Rgba<u8>| background.hold(pixel);
     let mut pixels = 0;
     match scope {
         KeyScope::Everywhere => {
@@ -85,6 +110,10 @@ mod tests {
     use super::*;
 
     const BACK: Rgba<u8> = Rgba([46, 160, 168, 255]);
+    fn back(tolerance: u8) -> KeyColors {
+        KeyColors { colors: vec![Color(BACK)], tolerance }
+    }
+
     const INK: Rgba<u8> = Rgba([20, 20, 40, 255]);
 
     /// A ring with background inside and outside, and a slightly different shade beside it.
@@ -98,13 +127,13 @@ mod tests {
 
     #[test]
     fn outside_keeps_the_same_color_inside_a_drawing() {
-        let count = |tolerance, scope| key(&ring(), BACK, tolerance, scope).pixels;
-        assert_eq!(key(&ring(), BACK, 3, KeyScope::Outside).left, 9);
+        let count = |tolerance, scope| key(&ring(), &back(tolerance), scope).pixels;
+        assert_eq!(key(&ring(), &back(3), KeyScope::Outside).left, 9);
         // 63 pixels, 16 of the ring, 9 inside it, 1 of another shade.
         assert_eq!(count(0, KeyScope::Everywhere), 63 - 16 - 1);
         assert_eq!(count(3, KeyScope::Everywhere), 63 - 16);
         assert_eq!(count(3, KeyScope::Outside), 63 - 16 - 9);
-        let keyed = key(&ring(), BACK, 3, KeyScope::Outside).image;
+        let keyed = key(&ring(), &back(3), KeyScope::Outside).image;
         assert_eq!((keyed.get_pixel(4, 3), keyed.get_pixel(2, 1)), (&BACK, &INK));
         assert_eq!(keyed.get_pixel(0, 0)[3], 0);
     }
@@ -137,6 +166,20 @@ mod tests {
         }
     }
 
+    #[test]
+    fn a_painted_checkerboard_goes_through_both_of_its_colors() {
+        let (light, dark) = (Rgba([255, 255, 255, 255]), Rgba([204, 204, 204, 255]));
+        let sheet = RgbaImage::from_fn(16, 16, |x, y| match (4..9).contains(&x) && (5..11).contains(&y) {
+            true => INK,
+            false if (x / 2 + y / 2) % 2 == 0 => light,
+            false => dark,
+        });
+        let both = KeyColors { colors: vec![Color(light), Color(dark)], tolerance: 0 };
+        let keyed = key(&Pixels::whole(sheet), &both, KeyScope::Outside);
+        assert_eq!((keyed.pixels, keyed.left), (256 - 30, 0));
+        assert_eq!(both.to_string(), "ffffff,cccccc");
+    }
+
     proptest! {
         #[test]
         fn the_flood_takes_what_hangs_together_with_the_border(
@@ -145,10 +188,10 @@ mod tests {
             let shades = [[46, 160, 168, 255], [49, 160, 168, 255], [20, 20, 40, 255], [0, 0, 0, 0]];
             let sheet = RgbaImage::from_fn(9, 7, |x, y| Rgba(shades[dots[(y * 9 + x) as usize] as usize]));
             let sheet = Pixels::whole(sheet);
-            let keyed = key(&sheet, BACK, tolerance, KeyScope::Outside);
+            let keyed = key(&sheet, &back(tolerance), KeyScope::Outside);
             let wanted = outside_by_asking_again(&sheet, BACK, tolerance);
             prop_assert!(Pixels::whole(keyed.image).looks_like(&Pixels::whole(wanted)));
-            let all = key(&sheet, BACK, tolerance, KeyScope::Everywhere).pixels;
+            let all = key(&sheet, &back(tolerance), KeyScope::Everywhere).pixels;
             prop_assert_eq!(keyed.pixels + keyed.left, all);
         }
     }

@@ -1,7 +1,7 @@
 //! Mending pixels: what does not belong to the drawing goes.
 //!
 //! In the fixed order of the steps: [`key`] makes a sheet's flat background transparent before it is cut; then,
-//! frame by frame, [`clear_edge`], [`specks`], [`defringe`] and [`harden`]. Each gives the number of pixels it
+//! frame by frame, [`erase`], [`clear_edge`], [`specks`], [`defringe`] and [`harden`]. Each gives the number of pixels it
 //! changed, and leaves a picture alone (as the same view) where it has nothing to do.
 
 mod edges;
@@ -15,9 +15,9 @@ use image::RgbaImage;
 
 use crate::{Frame, FrameSet, Pair, Pixels, Rect, SetError, Size};
 
-pub use edges::{clear_edge, harden};
-pub use fringe::defringe;
-pub use key::{KeyScope, Keyed, key};
+pub use edges::{clear_edge, erase, harden};
+pub use fringe::{defringe, mixed_edges};
+pub use key::{KeyColors, KeyScope, Keyed, key};
 pub use specks::specks;
 
 /// A changed picture and how many of its pixels changed; `None` where nothing did.

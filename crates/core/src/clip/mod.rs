@@ -10,4 +10,4 @@ mod rows;
 pub use crate::sequence::{Clip, ClipError, Play, Span, Step, TimeError};
 pub use edit::{EditError, EventSpec, Rate, Renaming, drop_clip, fit, rename_clip, set_event, speed};
 pub use grammar::{ApplyError, ClipSpec, add_clips};
-pub use rows::{RowError, RowList};
+pub use rows::{EmptyRow, RowClips, RowError, RowList};

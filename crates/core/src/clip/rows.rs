@@ -8,7 +8,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::clip::ClipSpec;
-use crate::{FrameSet, SyntaxError};
+use crate::{Cell, FrameSet, Name, SyntaxError};
 
 const CLOCKWISE: &str = "n,ne,e,se,s,sw,w,nw";
 
@@ -18,6 +18,26 @@ pub struct RowList {
     text: String,
     /// The name and what follows it; `None` skips a row.
     rows: Vec<Option<(String, String)>>,
+}
+
+/// What a list of rows comes to.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct RowClips {
+    /// The clips.
+    pub specs: Vec<ClipSpec>,
+    /// Rows that were named, and of which nothing is there.
+    pub empty: Vec<EmptyRow>,
+}
+
+/// A row that was named, and of which nothing is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct EmptyRow {
+    /// The sprite.
+    pub sprite: Name,
+    /// The row, from 0.
+    pub row: u32,
+    /// What its clip was to be called.
+    pub clip: String,
 }
 
 /// Why a list does not fit a sheet.
@@ -112,22 +132,36 @@ fn with_directions(name: &str) -> Option<Vec<String>> {
 }
 
 impl RowList {
-    /// The clips of every sprite that was cut from a grid. Rows without a frame get none.
-    pub fn specs(&self, set: &FrameSet) -> Result<Vec<ClipSpec>, RowError> {
-        let mut specs = Vec::new();
+    /// The clips of every sprite that was cut from a grid, each up to its row's last drawing. `rows` tells how many rows a
+    /// sprite's sheet has, where frames of the last may be gone.
+    ///
+    /// # Errors
+    /// Where more rows are named than there are, or no frame has one.
+    pub fn specs(&self, set: &FrameSet, rows: impl Fn(&Name) -> Option<u32>) -> Result<RowClips, RowError> {
+        let mut found = RowClips::default();
         for sprite in set.sprites() {
-            let frames = set.frames_of(sprite).iter().copied();
-            let cells: Vec<u32> = frames.filter_map(|at| Some(set.frames()[at].cell()?.row)).collect();
-            let Some(rows) = cells.iter().max().map(|&last| last as usize + 1) else { continue };
+            let frames = set.frames_of(sprite).iter().map(|&at| &set.frames()[at]);
+            let cells: Vec<(Cell, bool)> =
+                frames.filter_map(|frame| Some((frame.cell()?, frame.is_blank()))).collect();
+            let Some(last) = cells.iter().map(|(cell, _)| cell.row).max() else { continue };
+            let rows = (last + 1).max(rows(sprite).unwrap_or(0)) as usize;
             if self.rows.len() > rows {
                 return Err(RowError::TooMany { named: self.rows.len(), sprite: sprite.to_string(), rows });
             }
             for (row, item) in (0u32..).zip(&self.rows) {
-                let Some((name, rest)) = item.as_ref().filter(|_| cells.contains(&row)) else { continue };
-                specs.push(format!("{sprite}:{name} = r{row} {rest}").parse()?);
+                let Some((name, rest)) = item else { continue };
+                let in_row = || cells.iter().filter(|(cell, _)| cell.row == row);
+                let first = in_row().map(|(cell, _)| cell.column).min();
+                let last = in_row().filter(|(_, is_blank)| !is_blank).map(|(cell, _)| cell.column).max();
+                match (first, last) {
+                    (Some(first), Some(last)) => {
+                        found.specs.push(format!("{sprite}:{name} = r{row}c{first}-{last} {rest}").parse()?);
+                    }
+                    _ => found.empty.push(EmptyRow { sprite: sprite.clone(), row, clip: name.clone() }),
+                }
             }
         }
-        if specs.is_empty() { Err(RowError::NoRows) } else { Ok(specs) }
+        if found.specs.is_empty() { Err(RowError::NoRows) } else { Ok(found) }
     }
 }
 
@@ -140,7 +174,7 @@ mod tests {
     fn clips(text: &str, lengths: &[u32]) -> Result<Vec<String>, String> {
         let list: RowList = text.parse().map_err(|e: SyntaxError| e.to_string())?;
         let set = rows("frog", lengths);
-        let set = add_clips(set.clone(), &list.specs(&set).map_err(|e| e.to_string())?);
+        let set = add_clips(set.clone(), &list.specs(&set, |_| None).map_err(|e| e.to_string())?.specs);
         let set = set.map_err(|e| e.to_string())?;
         let told = |c: &crate::clip::Clip| {
             format!("{} {}x{} ms {}", c.name(), c.steps().len(), c.total_millis(), c.way())
@@ -155,6 +189,25 @@ mod tests {
             ["idle 2x200 ms loop", "leap 4x200 ms once"]
         );
         assert_eq!(clips("a,b,c", &[2]).unwrap_err(), "3 rows are named, but 'frog' has 1 (r0 to r0)");
+    }
+
+    #[test]
+    fn a_clip_ends_with_its_rows_last_drawing_and_lost_rows_are_told() {
+        let set = rows("frog", &[4, 3, 2]);
+        let blank = |at: usize| at == 1 || at == 3 || at >= 7;
+        let set = set.map_frames(|at, frame| {
+            let size = frame.canvas();
+            let image = image::RgbaImage::new(size.width, size.height);
+            let clear = crate::Pixels::whole(image);
+            let now = if blank(at) { frame.with_pixels(clear, Default::default()).unwrap() } else { frame };
+            Ok::<_, crate::SetError>(now)
+        });
+        let list: RowList = "sit,croak,leap,dive".parse().unwrap();
+        let found = list.specs(&set.unwrap(), |_| Some(4)).unwrap();
+        let specs: Vec<String> = found.specs.iter().map(ToString::to_string).collect();
+        assert_eq!(specs, ["frog:sit = r0c0-2", "frog:croak = r1c0-2"]);
+        let empty: Vec<(u32, &str)> = found.empty.iter().map(|row| (row.row, row.clip.as_str())).collect();
+        assert_eq!(empty, [(2, "leap"), (3, "dive")]);
     }
 
     #[test]

@@ -97,6 +97,8 @@ pub enum CutError {
         fits: u32,
         /// Pixels left.
         left: u32,
+        /// The grid of whole cells that fits.
+        whole: Counts,
     },
     /// More cells than pixels, or an offset beyond the sheet.
     #[error("{count} {across} do not fit into {length} px{taken}", taken = taken(*offset, *gutter))]
@@ -123,6 +125,22 @@ pub enum CutError {
         cell: u32,
         /// Pixels before the first cell.
         offset: u32,
+    },
+    /// Cells of this size that do not fit.
+    #[error("{count} {across} of {cell} px do not fit into {length} px{taken}", taken = taken(*offset, *gutter))]
+    Beyond {
+        /// Columns or rows.
+        across: Across,
+        /// The sheet's pixels on this axis.
+        length: u32,
+        /// How many cells were asked for.
+        count: u32,
+        /// Pixels of a cell.
+        cell: u32,
+        /// Pixels before the first cell.
+        offset: u32,
+        /// Pixels between cells.
+        gutter: u32,
     },
     /// More cells wanted than the grid has.
     #[error("the grid has {cells} cells, so the first {count} can't be taken")]
@@ -199,14 +217,7 @@ impl Axis {
 
     /// # Errors
     /// As [`Grid::by_cell`].
-    fn by_cell(
-        across: Across,
-        length: u32,
-        cell: u32,
-        offset: u32,
-        gutter: u32,
-        uneven: bool,
-    ) -> Result<Self, CutError> {
+    fn by_cell(across: Across, length: u32, cell: u32, offset: u32, gutter: u32) -> Result<Self, CutError> {
         if cell == 0 {
             return Err(CutError::NoCell { across });
         }
@@ -219,13 +230,9 @@ impl Axis {
         if left == 0 || left == offset || left == gutter {
             return Ok(Self { offset, gutter, count: fits, covered: fits * cell });
         }
-        if uneven {
-            let nearest = ((f64::from(room) + f64::from(gutter)) / (f64::from(cell) + f64::from(gutter)))
-                .round()
-                .max(1.0) as u32;
-            return Self::by_count(across, length, nearest, offset, gutter, true);
-        }
-        Err(CutError::LeftOver { across, length: room, cell, gutter, fits, left })
+        // What the other axis holds is not known here.
+        let whole = Counts { columns: fits, rows: fits };
+        Err(CutError::LeftOver { across, length: room, cell, gutter, fits, left, whole })
     }
 }
 
@@ -257,11 +264,49 @@ impl Grid {
     ///
     /// # Errors
     /// Where pixels are left over, or not one cell fits.
-    pub fn by_cell(sheet: Size, cell: Size, spacing: Spacing, uneven: bool) -> Result<Self, CutError> {
+    pub fn by_cell(sheet: Size, cell: Size, spacing: Spacing) -> Result<Self, CutError> {
         let Spacing { offset, gutter } = spacing;
+        let columns = Axis::by_cell(Across::Columns, sheet.width, cell.width, offset.x, gutter.x);
+        let rows = Axis::by_cell(Across::Rows, sheet.height, cell.height, offset.y, gutter.y);
+        let count = |axis: &Result<Axis, CutError>| match axis {
+            Ok(axis) => axis.count,
+            Err(CutError::LeftOver { fits, .. }) => *fits,
+            Err(_) => 0,
+        };
+        let counts = Counts { columns: count(&columns), rows: count(&rows) };
+        let whole = |error: CutError| match error {
+            CutError::LeftOver { across, length, cell, gutter, fits, left, .. } => {
+                CutError::LeftOver { across, length, cell, gutter, fits, left, whole: counts }
+            }
+            other => other,
+        };
+        // What does not fit at all is the larger mistake.
+        if let (_, Err(error @ (CutError::CellTooLarge { .. } | CutError::NoCell { .. }))) = (&columns, &rows)
+        {
+            return Err(error.clone());
+        }
+        Ok(Self { columns: columns.map_err(whole)?, rows: rows.map_err(whole)? })
+    }
+
+    /// So many cells of this size, on a part of the sheet.
+    ///
+    /// # Errors
+    /// Where they do not fit.
+    pub fn by_both(sheet: Size, counts: Counts, cell: Size, spacing: Spacing) -> Result<Self, CutError> {
+        let Spacing { offset, gutter } = spacing;
+        let axis = |across, length, count: u32, cell: u32, offset, gutter| {
+            if count == 0 || cell == 0 {
+                return Err(CutError::NoCell { across });
+            }
+            let needed = u128::from(count) * u128::from(cell) + u128::from(count - 1) * u128::from(gutter);
+            match u128::from(offset) + needed <= u128::from(length) {
+                true => Ok(Axis { offset, gutter, count, covered: count * cell }),
+                false => Err(CutError::Beyond { across, length, count, cell, offset, gutter }),
+            }
+        };
         Ok(Self {
-            columns: Axis::by_cell(Across::Columns, sheet.width, cell.width, offset.x, gutter.x, uneven)?,
-            rows: Axis::by_cell(Across::Rows, sheet.height, cell.height, offset.y, gutter.y, uneven)?,
+            columns: axis(Across::Columns, sheet.width, counts.columns, cell.width, offset.x, gutter.x)?,
+            rows: axis(Across::Rows, sheet.height, counts.rows, cell.height, offset.y, gutter.y)?,
         })
     }
 
@@ -362,7 +407,7 @@ mod tests {
             let sheet = Size::new(width, width);
             let by_counts =
                 Grid::by_counts(sheet, Counts::new(8, 8).unwrap(), spacing(offset, gutter), false).unwrap();
-            let by_cell = Grid::by_cell(sheet, Size::new(32, 32), spacing(offset, gutter), false).unwrap();
+            let by_cell = Grid::by_cell(sheet, Size::new(32, 32), spacing(offset, gutter)).unwrap();
             assert_eq!(by_counts, by_cell, "{width} {offset} {gutter}");
             let last = by_cell.rect(Cell { row: 7, column: 7 });
             assert_eq!((last.x, last.width), (offset + 7 * (32 + gutter), 32));
@@ -375,15 +420,21 @@ mod tests {
         let counts = |c| Grid::by_counts(sheet, Counts::new(c, 1).unwrap(), spacing(0, 0), true);
         assert!(matches!(counts(65), Err(CutError::TooMany { count: 65, length: 64, .. })));
         assert!(matches!(counts(u32::MAX), Err(CutError::TooMany { .. })));
-        let cell = |c, o| Grid::by_cell(sheet, Size::new(c, c), spacing(o, 0), false);
+        let cell = |c, o| Grid::by_cell(sheet, Size::new(c, c), spacing(o, 0));
         assert!(matches!(cell(65, 0), Err(CutError::CellTooLarge { .. })));
         assert!(matches!(cell(8, u32::MAX), Err(CutError::CellTooLarge { .. })));
         assert!(matches!(cell(24, 0), Err(CutError::LeftOver { fits: 2, left: 16, .. })));
         assert!(matches!(cell(0, 0), Err(CutError::NoCell { .. })));
         let none = Grid::by_counts(sheet, Counts { columns: 0, rows: 1 }, spacing(0, 0), true);
         assert!(matches!(none, Err(CutError::NoCell { .. })));
-        let wide = Grid::by_cell(sheet, Size::new(24, 24), spacing(0, u32::MAX), true);
+        let wide = Grid::by_cell(sheet, Size::new(64, 64), spacing(0, u32::MAX));
         assert!(wide.is_ok_and(|grid| grid.len() == 1));
+        let both =
+            |c, cell| Grid::by_both(sheet, Counts::new(c, 2).unwrap(), Size::new(cell, 16), spacing(3, 2));
+        assert_eq!(both(3, 16).unwrap().rect(Cell { row: 1, column: 2 }), Rect::new(39, 21, 16, 16));
+        assert!(matches!(both(4, 14), Err(CutError::Beyond { count: 4, cell: 14, length: 64, .. })));
+        assert!(matches!(both(u32::MAX, u32::MAX), Err(CutError::Beyond { .. })));
+        assert!(matches!(both(1, 0), Err(CutError::NoCell { .. })));
     }
 
     proptest! {

@@ -12,7 +12,7 @@ use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
 use crate::components::{Groups, around, pieces};
-use crate::{Pixels, Rect, Size};
+use crate::{Cell, Pixels, Rect, Size};
 
 /// The largest join distance looked at when none is given.
 const FARTHEST: u32 = 8;
@@ -29,12 +29,23 @@ pub struct IslandOptions {
 /// What was found on a loose sheet.
 #[derive(Clone, Debug)]
 pub struct Islands {
-    /// The drawings in reading order: their place on the sheet, and their own pixels, without a neighbor's.
-    pub drawings: Vec<(Rect, Pixels)>,
+    /// The drawings in reading order.
+    pub drawings: Vec<Island>,
     /// Groups too small to be a drawing.
     pub specks: Vec<Rect>,
     /// The join distance used.
     pub join: u32,
+}
+
+/// A separate drawing.
+#[derive(Clone, Debug)]
+pub struct Island {
+    /// Its row, and its place in that.
+    pub cell: Cell,
+    /// Its place on the sheet.
+    pub rect: Rect,
+    /// Its own pixels, without a neighbor's.
+    pub pixels: Pixels,
 }
 
 /// Finds the separate drawings of a sheet.
@@ -64,16 +75,18 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
             None => {}
         }
     }
-    in_reading_order(&mut drawings);
+    let drawings = in_reading_order(drawings);
     let width = sheet.size().width;
     let label = |x: u32, y: u32| found.labels[(y * width + x) as usize];
     let own = |x: u32, y: u32, group: usize| match label(x, y) {
         0 => None,
         label => Some(group_of(label) as usize == group),
     };
-    let drawings =
-        drawings.into_iter().map(|(group, rect)| (rect, lifted(sheet, rect, |x, y| own(x, y, group))));
-    Islands { drawings: drawings.collect(), specks, join }
+    let island = |(cell, (group, rect)): (Cell, (usize, Rect))| {
+        let pixels = lifted(sheet, rect, |x, y| own(x, y, group));
+        Island { cell, rect, pixels }
+    };
+    Islands { drawings: drawings.into_iter().map(island).collect(), specks, join }
 }
 
 /// The pixels of a box without those of other drawings. `own` tells whether a pixel is the drawing's, another's,
@@ -156,7 +169,7 @@ fn plateau(areas: &[u32], bridges: &[(u32, u32, u32)], min_area: u32) -> u32 {
 }
 
 /// Rows are clusters of overlapping vertical extents; within a row from left to right.
-fn in_reading_order(drawings: &mut Vec<(usize, Rect)>) {
+fn in_reading_order(mut drawings: Vec<(usize, Rect)>) -> Vec<(Cell, (usize, Rect))> {
     drawings.sort_by_key(|(_, rect)| (rect.y, rect.x));
     let mut rows: Vec<(Rect, Vec<(usize, Rect)>)> = Vec::new();
     for drawing in drawings.drain(..) {
@@ -172,10 +185,11 @@ fn in_reading_order(drawings: &mut Vec<(usize, Rect)>) {
             None => rows.push((drawing.1, vec![drawing])),
         }
     }
-    for (_, mut members) in rows {
+    let in_row = |(row, (_, mut members)): (u32, (Rect, Vec<(usize, Rect)>))| {
         members.sort_by_key(|(_, rect)| (rect.x, rect.y));
-        drawings.append(&mut members);
-    }
+        (0u32..).zip(members).map(move |(column, member)| (Cell { row, column }, member))
+    };
+    (0u32..).zip(rows).flat_map(in_row).collect()
 }
 
 #[cfg(test)]
@@ -194,7 +208,7 @@ mod tests {
 
     fn found(rows: &[&str], join: Option<u32>, min_area: u32) -> (Vec<String>, usize, u32) {
         let islands = islands(&sheet(rows), Background::Clear, IslandOptions { join, min_area });
-        let told = islands.drawings.iter().map(|(rect, _)| rect.to_string()).collect();
+        let told = islands.drawings.iter().map(|one| one.rect.to_string()).collect();
         (told, islands.specks.len(), islands.join)
     }
 
@@ -221,7 +235,8 @@ mod tests {
     fn reading_order_is_by_rows_even_where_heights_differ() {
         let rows = ["....bb", "a...bb", "a.....", "......", "dd.c..", "dd.c.."];
         let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
-        let order: String = set.drawings.iter().map(|(_, p)| char::from(p.get(0, 0).unwrap()[0])).collect();
+        let order: String =
+            set.drawings.iter().map(|one| char::from(one.pixels.get(0, 0).unwrap()[0])).collect();
         assert_eq!(order, "abdc");
     }
 
@@ -229,9 +244,9 @@ mod tests {
     fn a_drawing_keeps_its_own_pixels_only() {
         let rows = ["aaaaa", "a...a", "a.b.a", "a...a"];
         let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
-        let ring = &set.drawings[0].1;
+        let ring = &set.drawings[0].pixels;
         assert_eq!(ring.get(2, 2).unwrap()[3], 0);
-        assert_eq!(set.drawings[1].1.size(), Size::new(1, 1));
+        assert_eq!(set.drawings[1].pixels.size(), Size::new(1, 1));
     }
 
     proptest! {
@@ -242,7 +257,7 @@ mod tests {
             let found = islands(&pixels, Background::Clear, IslandOptions { join: Some(join), min_area });
             let size = pixels.size();
             let mut seen = vec![0u32; size.area() as usize];
-            for (rect, drawing) in &found.drawings {
+            for Island { rect, pixels: drawing, .. } in &found.drawings {
                 prop_assert_eq!(rect.size(), drawing.size());
                 for (x, y) in (0..rect.width).flat_map(|x| (0..rect.height).map(move |y| (x, y))) {
                     let pixel = drawing.get(x, y).unwrap();

@@ -12,5 +12,5 @@ mod rects;
 pub use cells::{Blank, CellChoice, Cut, CutCell, Read, cut_cells};
 pub use grid::{Across, Counts, CutError, Grid, Spacing, even_counts};
 pub use infer::{Certainty, Found, GridCandidate, find_grid};
-pub use islands::{IslandOptions, Islands, islands};
+pub use islands::{Island, IslandOptions, Islands, islands};
 pub use rects::{NamedRect, RectError, cut_rects, part_frame};

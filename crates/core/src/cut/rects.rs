@@ -1,6 +1,6 @@
 //! Frames at given places: names and rectangles, in a list. Reads no file.
 
-use crate::{Frame, FrameError, Name, Pixels, Rect, Size, Source};
+use crate::{Cell, Frame, FrameError, Name, Pixels, Rect, Size, Source};
 
 /// One place of a list.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -60,7 +60,8 @@ pub fn part_frame(
     pixels: Pixels,
     file: &str,
     rect: Rect,
+    cell: Option<Cell>,
 ) -> Result<Frame, FrameError> {
-    let source = Source { file: file.to_owned(), rect: Some(rect), ..Source::default() };
+    let source = Source { file: file.to_owned(), rect: Some(rect), cell, ..Source::default() };
     Ok(Frame::new(sprite.clone(), name, pixels)?.with_source(Some(source)))
 }

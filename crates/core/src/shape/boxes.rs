@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use crate::groups::by_clip;
 use crate::shape::points::SOLID;
-use crate::{Area, Frame, FrameSet, Name, Rect, SetError};
+use crate::{Area, Frame, FrameSet, Name, Rect, SetError, Size};
 
 /// A box as a person types it: `body=auto`, `body=auto:clip`, `body=4,10,24,12`.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -25,12 +25,14 @@ pub enum BoxRule {
     AutoClip,
     /// Here, in every frame.
     Given(Area),
+    /// So large, with the pivot in its middle.
+    Centered(Size),
 }
 
 /// Why a text is no box.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "'{0}' is not a box; write body=auto, body=auto:clip, or body=x,y,width,height such as body=4,10,24,12"
+    "'{0}' is not a box; write body=auto, body=auto:clip, body=24x12 round the pivot, or body=x,y,width,height such as body=4,10,24,12"
 )]
 pub struct BoxError(String);
 
@@ -44,6 +46,12 @@ impl FromStr for BoxSpec {
         let rule = match rule.trim() {
             "auto" => BoxRule::Auto,
             "auto:clip" => BoxRule::AutoClip,
+            size if !size.contains(',') => {
+                let size = size.parse::<Size>().ok().filter(|size| size.width.min(size.height) > 0);
+                BoxRule::Centered(
+                    size.filter(|size| size.width.max(size.height) <= 1 << 20).ok_or_else(wrong)?,
+                )
+            }
             area => BoxRule::Given(area.parse().map_err(|_| wrong())?),
         };
         Ok(Self { name, rule })
@@ -56,6 +64,7 @@ impl fmt::Display for BoxSpec {
             BoxRule::Auto => write!(f, "{}=auto", self.name),
             BoxRule::AutoClip => write!(f, "{}=auto:clip", self.name),
             BoxRule::Given(area) => write!(f, "{}={area}", self.name),
+            BoxRule::Centered(size) => write!(f, "{}={size}", self.name),
         }
     }
 }
@@ -76,6 +85,9 @@ pub struct Coverage {
 pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, Vec<Coverage>), SetError> {
     let (areas, coverage) = match spec.rule {
         BoxRule::Given(area) => (vec![Some(area); set.frames().len()], Vec::new()),
+        BoxRule::Centered(size) => {
+            (set.frames().iter().map(|frame| Some(centered(frame, size))).collect(), Vec::new())
+        }
         BoxRule::Auto => {
             (set.frames().iter().map(|frame| frame.content(SOLID).map(Area::from)).collect(), Vec::new())
         }
@@ -90,6 +102,13 @@ pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, V
         Ok::<_, SetError>(frame.with_annotations(annotations))
     })?;
     Ok((set, coverage))
+}
+
+/// A box round the pivot, on whole pixels: what does not divide is on the right and below.
+fn centered(frame: &Frame, size: Size) -> Area {
+    let start = |at: f64, length: u32| (at - f64::from(length) / 2.0).floor() as i32;
+    let (x, y) = (start(frame.pivot().x, size.width), start(frame.pivot().y, size.height));
+    Area { x, y, width: size.width, height: size.height }
 }
 
 fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<Area>>, Vec<Coverage>) {

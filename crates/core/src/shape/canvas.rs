@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Frame, FrameSet, Name, Rect, SetError, Size, SizeError};
+use crate::{Frame, FrameSet, Name, Pair, Rect, SetError, Size};
 
 /// Which canvas frames get.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -12,17 +12,22 @@ pub enum CanvasRule {
     Common,
     /// This size; spare room goes where the frames' pivots are not.
     Size(Size),
+    /// This size, with the frames' pivots on this pixel corner.
+    At(Size, Pair),
     /// Each frame's own kept pixels: what was trimmed is forgotten.
     Fit,
 }
 
 impl FromStr for CanvasRule {
-    type Err = SizeError;
+    type Err = CanvasRuleError;
 
-    fn from_str(text: &str) -> Result<Self, SizeError> {
-        match text {
-            "fit" => Ok(Self::Fit),
-            size => size.parse().map(Self::Size),
+    fn from_str(text: &str) -> Result<Self, CanvasRuleError> {
+        let wrong = || CanvasRuleError(text.to_owned());
+        let size = |text: &str| text.parse::<Size>().ok().filter(|size| !size.is_empty()).ok_or_else(wrong);
+        match (text.trim(), text.trim().split_once('@')) {
+            ("fit", _) => Ok(Self::Fit),
+            (_, Some((canvas, at))) => Ok(Self::At(size(canvas)?, at.parse().map_err(|_| wrong())?)),
+            (canvas, None) => size(canvas).map(Self::Size),
         }
     }
 }
@@ -33,9 +38,15 @@ impl fmt::Display for CanvasRule {
             Self::Common => f.write_str("common"),
             Self::Fit => f.write_str("fit"),
             Self::Size(size) => size.fmt(f),
+            Self::At(size, at) => write!(f, "{size}@{at}"),
         }
     }
 }
+
+/// A text that is no canvas.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("'{0}' is no canvas; write 48x48, 48x48@24,47 with the place of the pivots, or fit")]
+pub struct CanvasRuleError(String);
 
 /// Why frames do not go on a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -52,12 +63,28 @@ pub enum CanvasError {
         /// What its frames need.
         needed: Size,
     },
+    /// With the pivots on that point, drawings would be cut.
+    #[error("with the pivots at {at}, a canvas of {canvas} px cuts drawings of '{sprite}'")]
+    Cuts {
+        /// The canvas asked for.
+        canvas: Size,
+        /// Where the pivots were to lie.
+        at: Pair,
+        /// The sprite.
+        sprite: Name,
+        /// The smallest canvas that holds them, and where the pivots lie on it.
+        needed: (Size, Pair),
+    },
     /// Names clash; they do not change here.
     #[error(transparent)]
     Set(#[from] SetError),
 }
 
-/// Gives every frame another canvas. Pivots stay on the same point of the drawing.
+/// Gives every frame another canvas. Pivots stay on the same point of the drawing. Where whole canvases do not fit, their
+/// drawings alone may.
+///
+/// # Errors
+/// Where drawings would be cut.
 pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasError> {
     if rule == CanvasRule::Fit {
         return set.map_frames(|_, frame| Ok(fitted(frame)));
@@ -66,14 +93,28 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
     for places in set.index().sprites() {
         let sprite = set.frames()[places[0]].sprite();
         let stage = Stage::around(places.iter().map(|&at| &set.frames()[at]));
-        let stage = match rule {
-            CanvasRule::Size(canvas) if !stage.size().fits_in(canvas) => {
-                return Err(CanvasError::TooSmall { canvas, sprite: sprite.clone(), needed: stage.size() });
+        let drawn = || Stage::around_drawings(places.iter().map(|&at| &set.frames()[at]));
+        stages.push(match rule {
+            CanvasRule::Size(canvas) if stage.size().fits_in(canvas) => stage.widened(canvas),
+            CanvasRule::Size(canvas) => {
+                let drawn = drawn();
+                if !drawn.size().fits_in(canvas) {
+                    let needed = drawn.size();
+                    return Err(CanvasError::TooSmall { canvas, sprite: sprite.clone(), needed });
+                }
+                drawn.widened(canvas)
             }
-            CanvasRule::Size(canvas) => stage.widened(canvas),
-            _ => stage,
-        };
-        stages.push(stage);
+            CanvasRule::At(canvas, at) => {
+                let wanted = Stage::with_pivot(canvas, at);
+                let drawn = drawn();
+                if !drawn.lies_in(&wanted) {
+                    let needed = (drawn.size(), drawn.pivot());
+                    return Err(CanvasError::Cuts { canvas, at, sprite: sprite.clone(), needed });
+                }
+                wanted
+            }
+            CanvasRule::Common | CanvasRule::Fit => stage,
+        });
     }
     let stage_of: Vec<usize> = (0..set.frames().len()).map(|at| set.index().sprite_of(at)).collect();
     set.map_frames(|at, frame| Ok(stages[stage_of[at]].place(frame)))
@@ -89,7 +130,7 @@ fn fitted(frame: Frame) -> Frame {
 }
 
 /// The room that frames take round their pivots, in whole pixels.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Stage {
     left: i64,
     top: i64,
@@ -110,6 +151,40 @@ impl Stage {
                 bottom: all.bottom.max(i64::from(canvas.height) - y),
             }
         })
+    }
+
+    /// The room of what shows alone; a blank frame needs none but its pivot's.
+    fn around_drawings<'a>(frames: impl Iterator<Item = &'a Frame>) -> Self {
+        let none = Self { left: i64::MAX, top: i64::MAX, right: i64::MIN, bottom: i64::MIN };
+        let all = frames.fold(none, |all, frame| {
+            let (x, y) = whole_pivot(frame);
+            let Some(shown) = frame.content(0) else { return all };
+            Self {
+                left: all.left.min(i64::from(shown.x) - x),
+                top: all.top.min(i64::from(shown.y) - y),
+                right: all.right.max(shown.right() as i64 - x),
+                bottom: all.bottom.max(shown.bottom() as i64 - y),
+            }
+        });
+        if all == none { Self { left: 0, top: 0, right: 1, bottom: 1 } } else { all }
+    }
+
+    /// A canvas with the pivot on a point of it.
+    fn with_pivot(canvas: Size, at: Pair) -> Self {
+        let (x, y) = (i64::from(at.x), i64::from(at.y));
+        Self { left: -x, top: -y, right: i64::from(canvas.width) - x, bottom: i64::from(canvas.height) - y }
+    }
+
+    fn lies_in(&self, other: &Self) -> bool {
+        self.left >= other.left
+            && self.top >= other.top
+            && self.right <= other.right
+            && self.bottom <= other.bottom
+    }
+
+    /// Where the pivot lies on the smallest canvas that holds both the stage and it.
+    fn pivot(&self) -> Pair {
+        Pair { x: (-self.left).max(0) as u32, y: (-self.top).max(0) as u32 }
     }
 
     fn size(&self) -> Size {
@@ -137,7 +212,11 @@ impl Stage {
     fn place(&self, frame: Frame) -> Frame {
         let (x, y) = whole_pivot(&frame);
         let (dx, dy) = (-x - self.left, -y - self.top);
-        frame.moved_on(self.size(), dx, dy).expect("the stage holds every canvas")
+        // What does not fit as it is was seen to fit without its empty rim.
+        let moved = frame.clone().moved_on(self.size(), dx, dy);
+        moved
+            .or_else(|_| frame.tightened().moved_on(self.size(), dx, dy))
+            .expect("the stage holds every drawing")
     }
 }
 
@@ -184,6 +263,27 @@ mod tests {
         let error =
             set_canvas(set(&[(4, 10), (8, 6)], "bottom"), CanvasRule::Size(Size::new(8, 9))).unwrap_err();
         assert!(matches!(error, CanvasError::TooSmall { needed, .. } if needed == Size::new(8, 10)));
+    }
+
+    #[test]
+    fn pivots_come_to_lie_where_it_was_said_and_empty_rims_may_go() {
+        let mut image = RgbaImage::new(20, 20);
+        image.put_pixel(9, 12, Rgba([9, 9, 9, 255]));
+        image.put_pixel(11, 15, Rgba([9, 9, 9, 255]));
+        let frame =
+            Frame::new(Name::new("koi").unwrap(), Name::new("0").unwrap(), Pixels::whole(image)).unwrap();
+        let set = FrameSet::new(vec![frame.with_pivot(crate::Point::new(10.0, 16.0))], vec![]).unwrap();
+        let put =
+            |rule: &str| set_canvas(set.clone(), rule.parse().unwrap()).map(|set| told(&set)[0].clone());
+        assert_eq!(put("40x40@15,28").unwrap(), "40x40 at 5,12 pivot 15,28");
+        assert_eq!(put("8x8@4,6").unwrap(), "8x8 at 3,2 pivot 4,6");
+        assert_eq!(put("3x4").unwrap(), "3x4 at 0,0 pivot 1,4");
+        let error = put("8x8@4,3").unwrap_err();
+        let needed = (Size::new(3, 4), Pair { x: 1, y: 4 });
+        assert!(matches!(error, CanvasError::Cuts { needed: n, .. } if n == needed), "{error:?}");
+        for wrong in ["48", "0x4", "48x48@", "48x48@-1,2", "fit@1,2", ""] {
+            assert!(wrong.parse::<CanvasRule>().is_err(), "{wrong}");
+        }
     }
 
     proptest! {

@@ -219,7 +219,7 @@ fn empty(columns: u32, rows: u32, cell: Size, spacing: Spacing, random: &mut Ran
         length(columns, cell.width, offset.x, gutter.x),
         length(rows, cell.height, offset.y, gutter.y),
     );
-    let grid = Grid::by_cell(size, cell, spacing, false).expect("the sheet was made for it");
+    let grid = Grid::by_cell(size, cell, spacing).expect("the sheet was made for it");
     assert_eq!(grid.counts(), Counts::new(columns, rows).unwrap());
     (grid, RgbaImage::new(size.width, size.height))
 }

@@ -5,9 +5,11 @@ use std::str::FromStr;
 
 use serde::Deserialize;
 use shibori_core::clean::KeyScope;
-use shibori_core::{Color, ColorError};
+use shibori_core::{Area, Color, ColorError};
 
-use crate::options::value::{Switch, Whole, text, word};
+use crate::options::Contradiction;
+use crate::options::contradiction::needs;
+use crate::options::value::{Switch, Whole, text, texts, word};
 
 /// Mending pixels. Where nothing is said, nothing is changed.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -15,8 +17,9 @@ use crate::options::value::{Switch, Whole, text, word};
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Clean"))]
 pub struct CleanOptions {
-    /// Make a flat background transparent: auto finds its color, or name it, such as ff00ff [default: none]
-    #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR"))]
+    /// Make a flat background transparent: auto finds its color, or name it, such as ff00ff; several with commas, for a
+    /// checkerboard that is painted in [default: none]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR,.."))]
     #[serde(deserialize_with = "text")]
     pub key: Option<Key>,
     /// How far from the key color a pixel may be in each channel, 0 to 255 [default: what auto found, else 0]
@@ -27,6 +30,10 @@ pub struct CleanOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub key_scope: Option<KeyScopeChoice>,
+    /// Empty this part of every frame's canvas: x,y,width,height; may be given several times
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
+    #[serde(deserialize_with = "texts")]
+    pub erase: Vec<Area>,
     /// Empty the outermost PX pixels of every frame's canvas
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
@@ -44,15 +51,15 @@ pub struct CleanOptions {
     pub harden_alpha: Option<Whole<1, 255>>,
 }
 
-/// Which color goes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// Which colors go.
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Key {
     /// The one that is found behind the drawings.
     Auto,
     /// None.
     None,
-    /// This one.
-    Color(Color),
+    /// These.
+    Colors(Vec<Color>),
 }
 
 impl FromStr for Key {
@@ -62,7 +69,11 @@ impl FromStr for Key {
         match text {
             "auto" => Ok(Self::Auto),
             "none" => Ok(Self::None),
-            color => color.parse().map(Self::Color),
+            colors => colors
+                .split(',')
+                .map(|color| color.trim().parse())
+                .collect::<Result<_, _>>()
+                .map(Self::Colors),
         }
     }
 }
@@ -72,7 +83,10 @@ impl fmt::Display for Key {
         match self {
             Self::Auto => f.write_str("auto"),
             Self::None => f.write_str("none"),
-            Self::Color(color) => color.fmt(f),
+            Self::Colors(colors) => {
+                let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
+                f.write_str(&colors.join(","))
+            }
         }
     }
 }
@@ -89,9 +103,16 @@ pub enum KeyScopeChoice {
 }
 
 impl CleanOptions {
+    /// What has no effect beside the rest.
+    pub fn validate(&self) -> Result<(), Contradiction> {
+        let is_keyed = *self.key() != Key::None;
+        needs(self.tolerance.is_some(), "tolerance", is_keyed, "key", None)?;
+        needs(self.key_scope.is_some(), "key-scope", is_keyed, "key", None)
+    }
+
     /// The key that is wanted.
-    pub fn key(&self) -> Key {
-        self.key.unwrap_or(Key::None)
+    pub fn key(&self) -> &Key {
+        self.key.as_ref().unwrap_or(&Key::None)
     }
 
     /// Where the key goes, default filled in.
@@ -104,7 +125,8 @@ impl CleanOptions {
 
     /// Whether any step changes pixels, so that an untouched sheet can't show the result.
     pub fn changes_pixels(&self) -> bool {
-        self.key() != Key::None
+        *self.key() != Key::None
+            || !self.erase.is_empty()
             || self.clear_edge.is_some()
             || self.specks.is_some()
             || self.defringe.is_on()

@@ -14,8 +14,8 @@ use shibori_core::{FrameSet, Only, OnlyError, Pair, Size};
 use crate::options::contradiction::needs;
 use crate::options::value::{Amount, Switch, Whole, text, texts, word};
 use crate::options::{
-    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, PageOptions,
-    ShapeOptions, ShowOption, WidthOption, ZoomOption,
+    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, LayoutChoice,
+    PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
 };
 
 /// Narrows any command.
@@ -63,7 +63,8 @@ impl SliceOptions {
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), Contradiction> {
         self.cut.validate()?;
-        self.shape.validate()?;
+        self.clean.validate()?;
+        self.shape.validate(false, false)?;
         let changes = self.clean.changes_pixels() || self.cut.islands.is_on() || self.shape.changes_pixels();
         match self.cut.manifest_only.is_on() && changes {
             true => Err(Contradiction::ManifestOnly),
@@ -91,7 +92,8 @@ pub struct AdjustOptions {
 impl AdjustOptions {
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), Contradiction> {
-        self.shape.validate()
+        self.clean.validate()?;
+        self.shape.validate(false, false)
     }
 }
 
@@ -139,7 +141,8 @@ impl PackOptions {
     pub fn validate(&self) -> Result<(), Contradiction> {
         self.arrange.validate()?;
         self.page.validate()?;
-        self.shape.validate()?;
+        let is_dense = self.arrange.layout() == LayoutChoice::Dense;
+        self.shape.validate(is_dense, !self.page.page_scales.is_empty())?;
         match !self.page.companion.is_empty() && self.shape.changes_pixels() {
             true => Err(Contradiction::Against {
                 first: "companion".to_owned(),

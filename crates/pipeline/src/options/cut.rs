@@ -4,9 +4,10 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 use shibori_core::cut::{Blank, CellChoice, Counts, CutError, Grid, IslandOptions, Read, Spacing};
-use shibori_core::{Background, NameTemplate, Pair, Selection, Size};
+use shibori_core::{Area, Background, Name, NameTemplate, Pair, Selection, Size};
 
 use crate::options::Contradiction;
+use crate::options::contradiction::needs;
 use crate::options::value::{Switch, text, word};
 
 /// Groups of fewer pixels are specks where nothing is said.
@@ -22,10 +23,14 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
     #[serde(deserialize_with = "text")]
     pub grid: Option<Counts>,
-    /// Width x height of one cell in pixels, such as 32x48
+    /// Width x height of one cell in pixels, such as 32x48; with --grid, a grid of such cells that need not fill the sheet
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
     #[serde(deserialize_with = "text")]
     pub cell: Option<Size>,
+    /// Look only at this part of the sheet: x,y,width,height; offsets count from its corner
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H"))]
+    #[serde(deserialize_with = "text")]
+    pub within: Option<Area>,
     /// Empty pixels before the first cell: across, down
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(deserialize_with = "text")]
@@ -53,7 +58,7 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub count: Option<u32>,
-    /// Only these frames, in this order: 0-7,9 or r2 or r2c0-5 or 0-120/3
+    /// Only these frames, in this order: 0-7,9 or r2 or c1 or r2c0-5 or r0c2-r2c3 or 0-120/3
     #[cfg_attr(feature = "clap", arg(long, value_name = "SELECTION"))]
     #[serde(deserialize_with = "text")]
     pub take: Option<Selection>,
@@ -71,6 +76,10 @@ pub struct CutOptions {
     /// Write SHEET.json beside the sheet and no image at all
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub manifest_only: Switch,
+    /// What the frames are of [default: the file's name]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "NAME"))]
+    #[serde(deserialize_with = "text")]
+    pub sprite: Option<Name>,
     /// Names of frames, with {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
     /// [default: {sprite}-{n:02}]
     #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
@@ -108,8 +117,7 @@ impl CutOptions {
     /// The options that say where frames are; one at the most makes sense.
     fn said_where(&self) -> impl Iterator<Item = &'static str> {
         let said = [
-            (self.grid.is_some(), "grid"),
-            (self.cell.is_some(), "cell"),
+            (self.grid.is_some() || self.cell.is_some(), if self.grid.is_some() { "grid" } else { "cell" }),
             (self.islands.is_on(), "islands"),
             (self.rects.is_some(), "rects"),
         ];
@@ -124,12 +132,29 @@ impl CutOptions {
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), Contradiction> {
         let mut said = self.said_where();
-        match (said.next(), said.next()) {
-            (Some(first), Some(second)) => {
-                Err(Contradiction::Both { first, second, what: "where the frames are" })
-            }
-            _ => Ok(()),
+        if let (Some(first), Some(second)) = (said.next(), said.next()) {
+            return Err(Contradiction::Both { first, second, what: "where the frames are" });
         }
+        if self.uneven.is_on() && self.cell.is_some() {
+            return Err(Contradiction::Against {
+                first: "uneven".to_owned(),
+                second: "cell".to_owned(),
+                why: ": cells of a size that was given are even",
+            });
+        }
+        let is_grid = self.grid.is_some() || self.cell.is_some();
+        let has_cells = !self.islands.is_on() && self.rects.is_none();
+        needs(self.offset.is_some(), "offset", is_grid, "grid", None)?;
+        needs(self.gutter.is_some(), "gutter", is_grid, "grid", None)?;
+        needs(self.uneven.is_on(), "uneven", is_grid, "grid", None)?;
+        needs(self.join.is_some(), "join", self.islands.is_on(), "islands", None)?;
+        needs(self.min_area.is_some(), "min-area", self.islands.is_on(), "islands", None)?;
+        needs(self.count.is_some(), "count", has_cells, "grid", None)?;
+        needs(self.read.is_some(), "read", has_cells, "grid", None)?;
+        needs(self.blank.is_some(), "blank", has_cells, "grid", None)?;
+        needs(self.within.is_some(), "within", self.rects.is_none(), "grid", None)?;
+        let has_numbers = self.name.is_some() || self.rects.is_none();
+        needs(self.number_from.is_some(), "number-from", has_numbers, "name", None)
     }
 
     /// The grid for a sheet; `None` where nothing says it.
@@ -138,8 +163,9 @@ impl CutOptions {
             Spacing { offset: self.offset.unwrap_or_default(), gutter: self.gutter.unwrap_or_default() };
         let uneven = self.uneven.is_on();
         match (self.grid, self.cell) {
-            (Some(counts), _) => Grid::by_counts(sheet, counts, spacing, uneven).map(Some),
-            (None, Some(cell)) => Grid::by_cell(sheet, cell, spacing, uneven).map(Some),
+            (Some(counts), Some(cell)) => Grid::by_both(sheet, counts, cell, spacing).map(Some),
+            (Some(counts), None) => Grid::by_counts(sheet, counts, spacing, uneven).map(Some),
+            (None, Some(cell)) => Grid::by_cell(sheet, cell, spacing).map(Some),
             (None, None) => Ok(None),
         }
     }
@@ -155,6 +181,11 @@ impl CutOptions {
             Some(BlankChoice::Keep) => Blank::Keep,
         };
         CellChoice { count: self.count, read, blank, background }
+    }
+
+    /// Whether blank cells are frames.
+    pub fn keeps_blank(&self) -> bool {
+        self.blank == Some(BlankChoice::Keep)
     }
 
     /// How separate drawings are told apart, defaults filled in.

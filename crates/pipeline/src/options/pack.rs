@@ -238,6 +238,18 @@ impl ArrangeOptions {
         )?;
         needs(self.allow_turn.is_on(), "allow-turn", self.is_dense(), "layout", Some("dense"))?;
         needs(self.keep_places.is_some(), "keep-places", self.is_dense(), "layout", Some("dense"))?;
+        needs(self.effort.is_some(), "effort", self.is_dense(), "layout", Some("dense"))?;
+        needs(self.no_share.is_on(), "no-share", self.is_dense(), "layout", Some("dense"))?;
+        if self.page_size.is_some() {
+            let what = "how large a page is";
+            for (is_said, first) in
+                [(self.page_max.is_some(), "page-max"), (self.page_round.is_some(), "page-round")]
+            {
+                if is_said {
+                    return Err(Contradiction::Both { first, second: "page-size", what });
+                }
+            }
+        }
         if self.keep_places.is_some() && self.page_per.is_some() {
             return Err(Contradiction::Against {
                 first: "keep-places".to_owned(),

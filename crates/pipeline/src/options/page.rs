@@ -187,6 +187,17 @@ impl PageOptions {
     pub fn validate(&self) -> Result<(), Contradiction> {
         let is_png = self.format() == PageFormat::Png;
         needs(self.png.is_some(), "png", is_png, "page-format", Some("png"))?;
+        needs(self.palette.is_some(), "palette", is_png, "page-format", Some("png"))?;
+        let is_premultiplied = self.alpha == Some(AlphaChoice::Premultiplied);
+        if self.no_spread.is_on() && (is_premultiplied || self.palette.is_some()) {
+            let second = if is_premultiplied { "alpha premultiplied" } else { "palette" };
+            let why = ": nothing is spread there";
+            return Err(Contradiction::Against {
+                first: "no-spread".to_owned(),
+                second: second.to_owned(),
+                why,
+            });
+        }
         needs(self.uv_origin.is_some(), "uv-origin", self.uv.is_on(), "uv", None)?;
         no_twice("page-scales", &self.page_scales, ToString::to_string)?;
         let suffixes: Vec<&str> = self.companion.iter().map(|companion| &*companion.0.suffix).collect();

@@ -4,7 +4,8 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 use shibori_core::shape::{
-    AlignTo, Anchor, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer, Resample, ScaleRule, TrimScope,
+    AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer, Resample, ScaleRule,
+    TrimScope,
 };
 use shibori_core::{Area, Mirror};
 
@@ -63,8 +64,9 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub trim_border: Option<u32>,
-    /// Put frames on a canvas of this size, held together by their pivots; fit forgets what was trimmed
-    #[cfg_attr(feature = "clap", arg(long, value_name = "WxH|fit"))]
+    /// Put frames on a canvas of this size, held together by their pivots, which come to lie at X,Y where that is said; fit
+    /// forgets what was trimmed
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WxH[@X,Y]|fit"))]
     #[serde(deserialize_with = "text")]
     pub canvas: Option<CanvasRule>,
     /// The point that stays put in the game: feet, center, bottom, top-left, ..., fractions of the canvas
@@ -76,8 +78,8 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub pivot_per: Option<PivotPerChoice>,
-    /// A named box: body=auto (round each frame's solid pixels), body=auto:clip (one for the clip), or
-    /// body=x,y,width,height; several are allowed
+    /// A named box: body=auto (round each frame's solid pixels), body=auto:clip (one for the clip),
+    /// body=x,y,width,height, or body=WxH (centered on the pivot); several are allowed
     #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
     #[serde(rename = "box", deserialize_with = "texts")]
     pub boxes: Vec<BoxSpec>,
@@ -161,11 +163,22 @@ pub enum AlignWithChoice {
 }
 
 impl ShapeOptions {
-    /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    /// What can't be meant together, and what has no effect. `trims` tells whether frames are trimmed where nothing is said,
+    /// `scales` whether something else than `scale` resamples.
+    pub fn validate(&self, trims: bool, scales: bool) -> Result<(), Contradiction> {
+        let is_trimmed = self.trim.map_or(trims, |trim| trim != TrimChoice::None);
+        needs(self.trim_border.is_some(), "trim-border", is_trimmed, "trim", None)?;
+        let has_alpha = is_trimmed || self.polygon.is_some();
+        needs(self.trim_alpha.is_some(), "trim-alpha", has_alpha, "trim", None)?;
+        needs(self.resample.is_some(), "resample", scales || self.scale.is_some(), "scale", None)?;
+        let is_measured = matches!(self.pivot, Some(Anchor::Feet | Anchor::Mark(_)));
+        needs(self.pivot_per.is_some(), "pivot-per", is_measured, "pivot", Some("feet or mark:COLOR"))?;
+        let has_share = self.boxes.iter().any(|spec| spec.rule == BoxRule::AutoClip);
+        needs(self.box_share.is_some(), "box-share", has_share, "box", Some("NAME=auto:clip"))?;
         let is_match = self.align == Some(AlignTo::Match);
         needs(self.region.is_some(), "region", is_match, "align", Some("match"))?;
         needs(self.align_reach.is_some(), "align-reach", is_match, "align", Some("match"))?;
+        needs(self.align_with.is_some(), "align-with", is_match, "align", Some("match"))?;
         let names: Vec<_> = self.boxes.iter().map(|spec| &spec.name).collect();
         no_twice("box", &names, ToString::to_string)
     }

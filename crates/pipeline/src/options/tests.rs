@@ -59,11 +59,11 @@ fn told(value: &Value) -> String {
 fn a_recipe_has_the_same_options_as_the_command_line() {
     same_list::<CutOptions>(json!({
         "grid": "8x4", "cell": "32x32", "islands": true, "join": 2, "min-area": 9,
-        "rects": "places.csv", "take": "0-7,9", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down",
+        "rects": "places.csv", "take": "0-7,9", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down", "within": "1,2,30,40", "sprite": "koi",
         "blank": "keep", "uneven": true, "manifest-only": true, "name": "{sheet}-{n:03}", "number-from": 1,
     }));
     same_list::<CleanOptions>(json!({
-        "key": "auto", "tolerance": 9, "key-scope": "everywhere", "clear-edge": 1, "specks": 4, "defringe": true,
+        "key": "ff00ff,00ff00", "erase": ["1,2,3,4"], "tolerance": 9, "key-scope": "everywhere", "clear-edge": 1, "specks": 4, "defringe": true,
         "harden-alpha": 128,
     }));
     same_list::<ShapeOptions>(json!({
@@ -137,8 +137,11 @@ fn what_is_out_of_range_is_refused_however_it_comes() {
     refused::<CleanOptions>(json!({ "tolerance": 256 }), "256");
     refused::<ShapeOptions>(json!({ "box-share": 0 }), "from 1 to 100");
     refused::<ShapeOptions>(json!({ "trim-alpha": 255 }), "from 0 to 254");
-    refused::<ShapeOptions>(json!({ "scale": 0 }), "above 0 and at most 64");
-    refused::<ShapeOptions>(json!({ "scale": "inf" }), "above 0 and at most 64");
+    refused::<ShapeOptions>(json!({ "scale": 0 }), "above 0 and up to 64");
+    refused::<ShapeOptions>(json!({ "scale": "inf" }), "above 0 and up to 64");
+    refused::<ShapeOptions>(json!({ "scale": 65 }), "above 0 and up to 64");
+    refused::<ShapeOptions>(json!({ "box": ["hit=0x4"] }), "hit=0x4");
+    refused::<CleanOptions>(json!({ "key": "ff00ff,mauve" }), "mauve");
     refused::<ShapeOptions>(json!({ "polygon": 3 }), "from 4 to 64");
     refused::<ShapeOptions>(json!({ "align-reach": 2000 }), "from 1 to 1024");
     refused::<PageOptions>(json!({ "palette": 1 }), "from 2 to 256");
@@ -160,13 +163,40 @@ fn contradictions_are_one_list_for_all_ways_in() {
         cut(json!({ "grid": "2x2", "islands": true })),
         "grid and islands both say where the frames are"
     );
-    let shape = |value| told(value, ShapeOptions::validate);
+    let shape = |value| told(value, |shape: &ShapeOptions| shape.validate(false, false));
     assert_eq!(shape(json!({ "region": "1,2,3,4" })), "region has no effect without align match");
     assert_eq!(shape(json!({ "box": ["a=auto", "a=auto:clip"] })), "box: 'a' is given twice");
+    // What would make no difference is said, whichever group it is in.
+    let clean = |value| told(value, CleanOptions::validate);
+    for (said, option) in [
+        (cut(json!({ "offset": "1,1" })), "offset"),
+        (cut(json!({ "islands": true, "uneven": true })), "uneven"),
+        (cut(json!({ "grid": "2x2", "join": 3 })), "join"),
+        (cut(json!({ "cell": "16x16", "uneven": true })), "uneven"),
+        (cut(json!({ "islands": true, "count": 3 })), "count"),
+        (cut(json!({ "rects": "a.csv", "within": "0,0,4,4" })), "within"),
+        (cut(json!({ "rects": "a.csv", "number-from": 1 })), "number-from"),
+        (clean(json!({ "tolerance": 4 })), "tolerance"),
+        (clean(json!({ "key": "none", "key-scope": "everywhere" })), "key-scope"),
+        (shape(json!({ "resample": "smooth" })), "resample"),
+        (shape(json!({ "trim-border": 2 })), "trim-border"),
+        (shape(json!({ "trim": "none", "trim-alpha": 2 })), "trim-alpha"),
+        (shape(json!({ "pivot": "bottom", "pivot-per": "frame" })), "pivot-per"),
+        (shape(json!({ "box": ["a=auto"], "box-share": 80 })), "box-share"),
+        (shape(json!({ "align": "feet", "align-with": "previous" })), "align-with"),
+    ] {
+        assert!(said.starts_with(&format!("{option} ")), "{option}: {said}");
+    }
     let arrange = |value| told(value, ArrangeOptions::validate);
     assert_eq!(arrange(json!({ "columns": 2 })), "columns has no effect without layout grid");
     assert!(arrange(json!({ "page-square": true, "page-size": "64x32" })).contains("page-size 64x32"));
+    assert_eq!(
+        arrange(json!({ "page-max": 64, "page-size": "64x32" })),
+        "page-max and page-size both say how large a page is"
+    );
+    assert!(arrange(json!({ "layout": "grid", "effort": "high" })).starts_with("effort "));
     let page = |value| told(value, PageOptions::validate);
+    assert!(page(json!({ "no-spread": true, "palette": 16 })).starts_with("no-spread "));
     assert_eq!(page(json!({ "uv-origin": "top" })), "uv-origin has no effect without uv");
     let slice = json!({ "slice": { "manifest-only": true }, "clean": { "specks": 2 } });
     assert!(told(slice, SliceOptions::validate).contains("stays as it is"));

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use shibori_core::clean::KeyColors;
 use shibori_core::shape::Shift;
 use shibori_core::{Background, Color, Frame, FrameSet, find_background};
 use shibori_formats::manifest::SET_FILE;
@@ -94,11 +95,8 @@ pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> R
     let before = part.clone();
     let mut changes = marks(&options.shape);
     let key = key_of(&part, &options.clean)?;
-    if let Some((color, tolerance)) = key {
-        let tolerance = options.clean.tolerance.unwrap_or(tolerance);
-        changes.push(Change::Key { color, tolerance, scope: options.clean.scope() });
-    }
-    changes.extend(mending(&options.clean, key.map(|(color, _)| color))?);
+    changes.extend(mending(&options.clean, key.as_ref())?);
+    changes.extend(key.map(|colors| Change::Key { colors, scope: options.clean.scope() }));
     changes.extend(shaping(&options.shape, Defaults::PLAIN, cx)?);
     let done = Plan::new(changes).run(part, cx)?;
     let frames = reports(&before, &done.set, &done.shifts);
@@ -139,11 +137,13 @@ fn folder_of_set(source: &Path, cx: &Context<'_>) -> Result<PathBuf, Error> {
     Err(Error::NotASet { source_path: source.to_owned() })
 }
 
-/// The color to take out; by itself, the flat background that most frames stand on.
-fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<(Color, u8)>, Error> {
+/// The background to take out; by itself, the flat one that most frames stand on.
+fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Error> {
+    let keys =
+        |colors: Vec<Color>, found: u8| KeyColors { colors, tolerance: clean.tolerance.unwrap_or(found) };
     match clean.key() {
         Key::None => Ok(None),
-        Key::Color(color) => Ok(Some((color, 0))),
+        Key::Colors(colors) => Ok(Some(keys(colors.clone(), 0))),
         Key::Auto => {
             let mut found: Vec<(Color, u8, usize)> = Vec::new();
             for frame in set.frames().iter().filter(|frame| frame.is_whole()) {
@@ -154,7 +154,7 @@ fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<(Color, u8)>, E
                 }
             }
             let most = found.into_iter().rev().max_by_key(|(.., count)| *count);
-            most.map(|(color, tolerance, _)| Some((color, tolerance))).ok_or(Error::NoFlatFrame)
+            most.map(|(color, tolerance, _)| Some(keys(vec![color], tolerance))).ok_or(Error::NoFlatFrame)
         }
     }
 }

@@ -1,6 +1,6 @@
 //! From options to the changes of a plan. Defaults are filled in here; their order is the plan's.
 
-use shibori_core::Color;
+use shibori_core::clean::KeyColors;
 use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, Trim, TrimScope};
 use shibori_formats::read::places;
 
@@ -21,17 +21,20 @@ impl Defaults {
     pub(crate) const PLAIN: Self = Self { trim: TrimScope::None, is_loose: false };
 }
 
-/// The steps of mending after the key was taken out; `key` is its color, if there is one.
-pub(crate) fn mending(clean: &CleanOptions, key: Option<Color>) -> Result<Vec<Change>, Error> {
+/// The steps of mending after the key was taken out; `key` is its background, if there is one.
+pub(crate) fn mending(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<Vec<Change>, Error> {
     let mut changes = Vec::new();
+    if !clean.erase.is_empty() {
+        changes.push(Change::Erase(clean.erase.clone()));
+    }
     changes.extend(clean.clear_edge.map(Change::ClearEdge));
     changes.extend(clean.specks.map(Change::Specks));
     if clean.defringe.is_on() {
         let said = match clean.key() {
-            Key::Color(color) => Some(color),
+            Key::Colors(colors) => Some(colors.clone()),
             Key::Auto | Key::None => None,
         };
-        changes.push(Change::Defringe(key.or(said).ok_or(Error::NoKey)?));
+        changes.push(Change::Defringe(key.map(|key| key.colors.clone()).or(said).ok_or(Error::NoKey)?));
     }
     changes.extend(clean.harden_alpha.map(|from| Change::Harden(from.get_u8())));
     Ok(changes)
@@ -91,7 +94,8 @@ fn placing(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
     let scope = shape.trim_scope().unwrap_or(defaults.trim);
     let trim = Trim { scope, alpha: shape.trim_alpha(), border: shape.trim_border.unwrap_or(0) };
     let mut changes = Vec::new();
-    let has_size = matches!(shape.canvas, Some(CanvasRule::Size(_) | CanvasRule::Common));
+    let has_size =
+        matches!(shape.canvas, Some(CanvasRule::Size(_) | CanvasRule::At(..) | CanvasRule::Common));
     if has_size {
         changes.extend(shape.canvas.map(Change::Canvas));
     }

@@ -9,7 +9,7 @@ use shibori_formats::write;
 use tracing::info_span;
 
 use crate::options::{ClipCommand, OnlyOption};
-use crate::{Context, Error};
+use crate::{Context, Error, Notice};
 
 /// Clips as they are now.
 #[derive(Clone, Debug)]
@@ -36,7 +36,7 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
     let before = source(&manifest, cx.limits())?.set;
-    let (set, deviations) = changed(before.clone(), options)?;
+    let (set, deviations) = changed(before.clone(), options, cx)?;
     let is_changed = set.clips() != before.clips();
     if is_changed {
         write::clips(&manifest, &set, cx.run())?;
@@ -52,11 +52,19 @@ fn manifest_of_name(path: &Path, manifest: &Path, cx: &Context<'_>) -> PathBuf {
 }
 
 /// Drops, renames, adds, marks, then times: later changes see what earlier ones made.
-fn changed(set: FrameSet, options: &ClipCommand) -> Result<(FrameSet, Vec<(usize, f64)>), Error> {
+fn changed(
+    set: FrameSet,
+    options: &ClipCommand,
+    cx: &Context<'_>,
+) -> Result<(FrameSet, Vec<(usize, f64)>), Error> {
     let set = options.edits.drop.iter().try_fold(set, |set, name| drop_clip(set, name))?;
     let set = options.edits.rename.iter().try_fold(set, rename_clip)?;
     let rows = match &options.clips.clip_rows {
-        Some(list) => list.specs(&set)?,
+        Some(list) => {
+            let found = list.specs(&set, |_| None)?;
+            found.empty.into_iter().for_each(|row| cx.tell(Notice::EmptyRow(row)));
+            found.specs
+        }
         None => Vec::new(),
     };
     let set = add_clips(add_clips(set, &rows)?, &options.clips.clip)?;

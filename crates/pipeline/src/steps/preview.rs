@@ -20,7 +20,7 @@ use crate::options::{
 };
 use crate::steps::gather;
 use crate::steps::pages::{Page, pages_of};
-use crate::steps::sheet::{ISLANDS, grid_of, prepared};
+use crate::steps::sheet::{ISLANDS, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, Task};
 
 /// A picture, and how many frames it shows.
@@ -142,6 +142,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
             return Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() });
         }
     };
+    let (pixels, _) = within(path, &pixels, options.cut.within)?;
     let sheet = prepared(path, &pixels, &options.clean, cx)?;
     let plan = if let Some(list) = &options.cut.rects {
         let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
@@ -151,7 +152,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
         cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
         let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
         let places = found.drawings.into_iter().enumerate();
-        CutPlan::Places(places.map(|(number, (rect, _))| (rect, number.to_string())).collect())
+        CutPlan::Places(places.map(|(number, one)| (one.rect, number.to_string())).collect())
     } else {
         CutPlan::Grid(grid_of(path, &sheet, &options.cut, cx)?.0)
     };

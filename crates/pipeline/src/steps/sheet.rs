@@ -2,15 +2,17 @@
 
 use std::path::Path;
 
-use shibori_core::clean::key;
+use shibori_core::clean::{KeyColors, key, mixed_edges};
 use shibori_core::cut::{Certainty, Found, Grid, find_grid};
-use shibori_core::{Background, Color, Pixels, find_background};
+use shibori_core::{Area, Background, Color, Pair, Pixels, find_background};
 
 use crate::options::{CleanOptions, CutOptions, Key};
 use crate::{Context, Error, Growth, Notice};
 
 /// Evidence in nats from which a grid is worth proposing.
 pub(crate) const WORTH_SAYING: f64 = 3.0;
+/// The share of edge pixels from which it is worth saying that they are mixed.
+const MIXED: f64 = 0.2;
 /// Grids proposed at the most.
 const PROPOSED: usize = 3;
 
@@ -22,8 +24,15 @@ pub(crate) const ISLANDS: u64 = 5;
 pub(crate) struct Sheet {
     pub(crate) pixels: Pixels,
     pub(crate) background: Background,
-    /// The color that was made transparent, and how many pixels went.
-    pub(crate) keyed: Option<(Color, u64)>,
+    /// The background that was made transparent, and how many pixels went.
+    pub(crate) keyed: Option<(KeyColors, u64)>,
+}
+
+/// The part of a sheet that is looked at, and where it begins on the sheet.
+pub(crate) fn within(path: &Path, pixels: &Pixels, area: Option<Area>) -> Result<(Pixels, Pair), Error> {
+    let Some(area) = area else { return Ok((pixels.clone(), Pair::default())) };
+    let part = area.to_rect().and_then(|rect| Some((pixels.part(rect)?, Pair { x: rect.x, y: rect.y })));
+    part.ok_or_else(|| Error::Within { sheet: path.to_owned(), area, size: pixels.size() })
 }
 
 /// Makes the background transparent where that was asked for, and says so where it was not but could be. `path` is as the
@@ -37,35 +46,41 @@ pub(crate) fn prepared(
     let found = find_background(pixels);
     let as_it_is = || Sheet { pixels: pixels.clone(), background: found, keyed: None };
     let file = || path.to_owned();
-    let (color, tolerance) = match (clean.key, found) {
+    let is_auto = *clean.key() == Key::Auto;
+    let (colors, tolerance) = match (clean.key.as_ref(), found) {
         (None, Background::Flat { color, .. }) => {
             cx.tell(Notice::FlatBackground { file: file(), color: Color(color) });
             return Ok(as_it_is());
         }
         (None | Some(Key::None), _) => return Ok(as_it_is()),
-        (Some(Key::Auto), Background::Flat { color, tolerance }) => (color, tolerance),
+        (Some(Key::Auto), Background::Flat { color, tolerance }) => (vec![Color(color)], tolerance),
         (Some(Key::Auto), Background::Clear) => {
             cx.tell(Notice::AlreadyClear { file: file() });
             return Ok(as_it_is());
         }
         (Some(Key::Auto), Background::None) => return Err(Error::NoBackground { sheet: file() }),
-        (Some(Key::Color(color)), _) => (color.0, 0),
+        (Some(Key::Colors(colors)), _) => (colors.clone(), 0),
     };
     cx.hold_memory(Growth::Change, pixels.size().area())?;
-    let keyed = key(pixels, color, clean.tolerance.unwrap_or(tolerance), clean.scope());
+    let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
+    let keyed = key(pixels, &colors, clean.scope());
     if keyed.pixels == 0 {
         let background = match found {
             Background::Flat { color, .. } => Some(Color(color)),
             Background::Clear | Background::None => None,
         };
-        return Err(Error::KeyNowhere { sheet: Some(file()), color: Color(color), background });
+        return Err(Error::KeyNowhere { sheet: Some(file()), colors, background });
     }
     if keyed.left > 0 {
-        cx.tell(Notice::KeyLeft { file: file(), color: Color(color), pixels: keyed.left });
+        cx.tell(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
     }
     let pixels = Pixels::whole(keyed.image);
     pixels.count_in(&cx.limits().memory);
-    Ok(Sheet { pixels, background: Background::Clear, keyed: Some((Color(color), keyed.pixels)) })
+    let share = if is_auto && !clean.defringe.is_on() { mixed_edges(&pixels, &colors.colors) } else { 0.0 };
+    if share > MIXED {
+        cx.tell(Notice::MixedEdges { file: file(), share });
+    }
+    Ok(Sheet { pixels, background: Background::Clear, keyed: Some((colors, keyed.pixels)) })
 }
 
 /// The grid that options say for a sheet, or the one that is found; and whether it was found.
@@ -81,13 +96,13 @@ pub(crate) fn grid_of(
         None => {
             // The finder keeps a few planes of a byte a pixel.
             cx.hold_memory(Growth::Search, sheet.pixels.size().area())?;
-            Ok((found_grid(path, &sheet.pixels)?, true))
+            Ok((found_grid(path, &sheet.pixels, cut.within)?, true))
         }
     }
 }
 
 /// The grid that explains a sheet, if it is sure.
-fn found_grid(path: &Path, pixels: &Pixels) -> Result<Grid, Error> {
+fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>) -> Result<Grid, Error> {
     let Found { candidates, certainty, background } = find_grid(pixels);
     match certainty {
         Certainty::Sure(_) => Ok(candidates[0].grid),
@@ -97,7 +112,7 @@ fn found_grid(path: &Path, pixels: &Pixels) -> Result<Grid, Error> {
             let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
             let grids = likely.map(|candidate| candidate.grid).take(PROPOSED).collect();
             let has_background = background != Background::None;
-            Err(Error::UnsureGrid { sheet: path.to_owned(), grids, has_background })
+            Err(Error::UnsureGrid { sheet: path.to_owned(), grids, has_background, within })
         }
     }
 }

@@ -1,9 +1,14 @@
 //! Sheets, strips and animations into frames.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{Grid, NamedRect, cut_cells, cut_rects, islands, part_frame};
-use shibori_core::{Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pixels, Rect, Size};
+use shibori_core::clean::KeyColors;
+use shibori_core::cut::{Grid, Island, NamedRect, cut_cells, cut_rects, islands, part_frame};
+use shibori_core::{
+    Area, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pair, Pixels, Rect, SetError,
+    Size, Source,
+};
 use shibori_formats::ReadProblem;
 use shibori_formats::read::{Loaded, Picture, Remark, animation_frames, image, rects, sprite_name};
 use shibori_formats::write::{self, Written};
@@ -12,7 +17,7 @@ use tracing::{debug, info_span};
 use crate::options::SliceOptions;
 use crate::order::{Change, Done, MendReport, MendStep, Naming, Plan};
 use crate::steps::changes::{Defaults, marks, mending, shaping};
-use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared};
+use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, Task};
 
 /// The frames of sheets, and how they came about.
@@ -42,6 +47,8 @@ pub struct SheetReport {
     pub file: PathBuf,
     /// Its pixels.
     pub size: Size,
+    /// The part of it that was looked at, if not all.
+    pub within: Option<Area>,
     /// How it was cut.
     pub how: How,
     /// How many frames it gave.
@@ -89,10 +96,14 @@ pub enum How {
 pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
+    if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
+        return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
+    }
     let cut = sheets.iter().map(|path| cut_file(path, options, cx)).collect::<Result<Vec<_>, _>>()?;
     let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
+    let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
     let (sets, reports): (Vec<_>, Vec<_>) = cut.into_iter().map(|one| (one.set, one.report)).unzip();
-    let Done { set, shifts, covered, .. } = finished(FrameSet::merge(sets)?, options, is_loose, cx)?;
+    let Done { set, shifts, covered, .. } = finished(FrameSet::merge(sets)?, options, is_loose, rows, cx)?;
     Ok(Sliced { set, sheets: reports, done: Shaped { shifts, covered } })
 }
 
@@ -126,8 +137,9 @@ pub fn slice_manifests(
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
     let one = |path: &PathBuf| {
-        let Cut { set, report } = cut_file(path, options, cx)?;
-        let Done { set, shifts, covered, .. } = finished(set, options, false, cx)?;
+        let Cut { set, report, rows } = cut_file(path, options, cx)?;
+        let rows = rows.into_iter().collect();
+        let Done { set, shifts, covered, .. } = finished(set, options, false, rows, cx)?;
         let written = write::sheet_manifest(&cx.at(path), report.size, &set, cx.run())?;
         Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
     };
@@ -138,29 +150,43 @@ pub fn slice_manifests(
 struct Cut {
     set: FrameSet,
     report: SheetReport,
+    /// The sprite and the rows of its sheet, whichever frames are left of it.
+    rows: Option<(Name, u32)>,
 }
 
 fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
     let file = cx.at(path);
     let Loaded { info, picture, is_truncated } = image(&file, cx.limits())?;
     cx.run().add_sources(std::slice::from_ref(&file));
-    let report =
-        |how: How| SheetReport { file: path.to_owned(), size: info.size, how, frames: 0, mended: Vec::new() };
+    let report = |how: How| SheetReport {
+        file: path.to_owned(),
+        size: info.size,
+        within: options.cut.within,
+        how,
+        frames: 0,
+        mended: Vec::new(),
+    };
     match picture {
         Picture::Still(pixels) => {
             if is_truncated {
                 cx.tell(Notice::Read(Remark::Truncated { file: file_name(path), frames: 0 }));
             }
+            let (pixels, origin) = within(path, &pixels, options.cut.within)?;
             let sheet = prepared(path, &pixels, &options.clean, cx)?;
             let (set, how) = cut_sheet(path, &sheet, options, cx)?;
+            let set = counted_from(set, origin)?;
             debug!(file = %path.display(), frames = set.frames().len(), "cut");
             cleaned(set, report(how), options, sheet.keyed, cx)
         }
-        Picture::Moving(animation) if options.cut.says_where() || options.cut.manifest_only.is_on() => {
+        Picture::Moving(animation)
+            if options.cut.says_where()
+                || options.cut.within.is_some()
+                || options.cut.manifest_only.is_on() =>
+        {
             Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() })
         }
         Picture::Moving(animation) => {
-            let sprite = sprite_name(path)?;
+            let sprite = sprite_of(path, options)?;
             let made = animation_frames(animation, &sprite, &sprite, &file_name(path), is_truncated);
             let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
             remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
@@ -169,18 +195,36 @@ fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut
     }
 }
 
+/// What the frames of a file are of.
+fn sprite_of(path: &Path, options: &SliceOptions) -> Result<Name, Error> {
+    match &options.cut.sprite {
+        Some(sprite) => Ok(sprite.clone()),
+        None => Ok(sprite_name(path)?),
+    }
+}
+
+/// Frames of a part of a sheet, with their places on the whole of it.
+fn counted_from(set: FrameSet, origin: Pair) -> Result<FrameSet, SetError> {
+    set.map_frames(|_, frame| {
+        let moved = |rect: Rect| Rect { x: rect.x + origin.x, y: rect.y + origin.y, ..rect };
+        let source = frame.source().map(|source| Source { rect: source.rect.map(moved), ..source.clone() });
+        Ok(frame.with_source(source))
+    })
+}
+
 fn cut_sheet(
     path: &Path,
     sheet: &Sheet,
     options: &SliceOptions,
     cx: &Context<'_>,
 ) -> Result<(FrameSet, How), Error> {
-    let (cut, sprite, file) = (&options.cut, sprite_name(path)?, file_name(path));
+    let (cut, sprite, file) = (&options.cut, sprite_of(path, options)?, file_name(path));
     if let Some(list) = &cut.rects {
         let parts = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let parts = parts.map_err(|error| Error::Rects { list: list.clone(), error })?;
-        let frame =
-            |(named, pixels): (NamedRect, Pixels)| part_frame(&sprite, named.name, pixels, &file, named.rect);
+        let frame = |(named, pixels): (NamedRect, Pixels)| {
+            part_frame(&sprite, named.name, pixels, &file, named.rect, None)
+        };
         let set = frame_set(path, parts.into_iter().map(frame).collect())?;
         return Ok((set, How::Rects { list: list.clone() }));
     }
@@ -213,10 +257,10 @@ fn cut_islands(
     if found.drawings.is_empty() {
         return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });
     }
-    let (sprite, file) = (sprite_name(path)?, file_name(path));
-    let frame = |(number, (rect, pixels)): (usize, (Rect, Pixels))| {
+    let (sprite, file) = (sprite_of(path, options)?, file_name(path));
+    let frame = |(number, Island { cell, rect, pixels }): (usize, Island)| {
         let name = Name::new(number.to_string()).expect("a number is a name");
-        part_frame(&sprite, name, pixels, &file, rect)
+        part_frame(&sprite, name, pixels, &file, rect, Some(cell))
     };
     let set = frame_set(path, found.drawings.into_iter().enumerate().map(frame).collect())?;
     let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
@@ -228,28 +272,65 @@ fn cleaned(
     set: FrameSet,
     mut report: SheetReport,
     options: &SliceOptions,
-    keyed: Option<(shibori_core::Color, u64)>,
+    keyed: Option<(KeyColors, u64)>,
     cx: &Context<'_>,
 ) -> Result<Cut, Error> {
-    let set = match &options.cut.take {
-        None => set,
-        Some(take) => {
-            let places = take.resolve(&set)?;
-            set.thinned(&places)
+    let taken = |set: FrameSet| -> Result<FrameSet, Error> {
+        match &options.cut.take {
+            None => Ok(set),
+            Some(take) => Ok(set.thinned(&take.resolve(&set)?)),
         }
     };
-    let of_sheet = |(color, pixels)| MendReport { step: MendStep::Key(color), pixels, frames: None };
-    report.mended.extend(keyed.map(of_sheet));
+    let rows = rows_of(&set, &report.how);
+    // Which cells are blank shows only when they are clean, and numbers count those that are not; all other frames are
+    // known by now, and of a long film only a few may be wanted.
+    let is_grid = matches!(report.how, How::Grid { .. });
+    let set = if is_grid { set } else { taken(set)? };
+    let of_sheet = |(colors, pixels): &(KeyColors, u64)| MendReport {
+        step: MendStep::Key(colors.clone()),
+        pixels: *pixels,
+        frames: None,
+    };
+    report.mended.extend(keyed.as_ref().map(of_sheet));
     let mut changes = marks(&options.shape);
-    changes.extend(mending(&options.clean, keyed.map(|(color, _)| color))?);
+    changes.extend(mending(&options.clean, keyed.as_ref().map(|(colors, _)| colors))?);
     let done = Plan::new(changes).run(set, cx)?;
     report.mended.extend(done.mended);
-    report.frames = done.set.frames().len();
-    Ok(Cut { set: done.set, report })
+    let mut set = done.set;
+    if let How::Grid { grid, dropped, .. } = &mut report.how {
+        if !options.cut.keeps_blank() {
+            let (blank, shown): (Vec<usize>, Vec<usize>) =
+                (0..set.frames().len()).partition(|&at| set.frames()[at].is_blank());
+            if shown.is_empty() {
+                return Err(Error::AllBlank { sheet: report.file, cells: grid.len() });
+            }
+            dropped.extend(blank.iter().filter_map(|&at| set.frames()[at].cell()));
+            dropped.sort_by_key(|cell| (cell.row, cell.column));
+            set = set.only(&shown);
+        }
+        set = taken(set)?;
+    }
+    report.frames = set.frames().len();
+    Ok(Cut { set, report, rows })
+}
+
+/// The one sprite of a sheet and how many rows it has there.
+fn rows_of(set: &FrameSet, how: &How) -> Option<(Name, u32)> {
+    let rows = match how {
+        How::Grid { grid, .. } => grid.counts().rows,
+        _ => set.frames().iter().filter_map(|frame| Some(frame.cell()?.row + 1)).max()?,
+    };
+    Some((set.frames().first()?.sprite().clone(), rows))
 }
 
 /// Names, clips, and all of shaping.
-fn finished(set: FrameSet, options: &SliceOptions, is_loose: bool, cx: &Context<'_>) -> Result<Done, Error> {
+fn finished(
+    set: FrameSet,
+    options: &SliceOptions,
+    is_loose: bool,
+    sheet_rows: HashMap<Name, u32>,
+    cx: &Context<'_>,
+) -> Result<Done, Error> {
     let first = options.cut.number_from();
     let template = match &options.cut.name {
         Some(template) => Some(template.clone()),
@@ -265,6 +346,7 @@ fn finished(set: FrameSet, options: &SliceOptions, is_loose: bool, cx: &Context<
         template,
         first,
         rows: clips.clip_rows.clone(),
+        sheet_rows,
         clips: clips.clip.clone(),
         events: clips.event.clone(),
     };

@@ -30,7 +30,7 @@ pub(super) fn with_rim(mut found: Found, inner: Rect, sheet: Size) -> Option<Fou
         candidate.grid = Grid::of_axes(moved(columns, inner.x), moved(rows, inner.y));
     }
     let can_be_told = |grid: &Grid| {
-        let again = Grid::by_cell(sheet, grid.cell_size(), grid.spacing(), false);
+        let again = Grid::by_cell(sheet, grid.cell_size(), grid.spacing());
         again.is_ok_and(|again| again.counts() == grid.counts())
     };
     let best = found.candidates.first()?.grid;

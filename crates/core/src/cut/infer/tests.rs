@@ -41,7 +41,7 @@ fn sheet(
     let size =
         Size::new(side(columns, cell.width, offset.x, gutter.x), side(rows, cell.height, offset.y, gutter.y));
     let mut image = RgbaImage::from_pixel(size.width, size.height, background.unwrap_or(Rgba([0; 4])));
-    let grid = Grid::by_cell(size, cell, spacing, false).unwrap();
+    let grid = Grid::by_cell(size, cell, spacing).unwrap();
     let mut number = 0;
     for (row, &length) in (0..).zip(lengths) {
         for column in 0..length {
