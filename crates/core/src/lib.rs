@@ -33,6 +33,7 @@ pub mod parallel;
 pub mod shape;
 
 mod annotations;
+mod apart;
 mod background;
 mod budget;
 mod carried;
@@ -54,6 +55,7 @@ mod set;
 mod syntax;
 
 pub use annotations::{Annotations, Area, AreaError, Insets, InsetsError, Mirror};
+pub use apart::{apart, clips_beyond};
 pub use background::{Background, find_background};
 pub use budget::{Budget, ByteSize, ByteSizeError, Lease, OverBudget};
 pub use carried::Carried;

@@ -1,11 +1,12 @@
 //! Narrowing any command to a part of a set: a sprite, a clip, or a selection of frames.
 
+use std::collections::HashSet;
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{FrameSet, SelectError, Selection};
+use crate::{FrameSet, Name, SelectError, Selection};
 
-/// What a person typed to narrow a command: a sprite, a clip (`swim` or `koi:swim`), or a selection.
+/// What a person typed to narrow a command: a sprite, a clip (`swim` or `koi:swim`), several of them, or a selection.
 /// Which of them it is shows only with a set.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Only(String);
@@ -33,6 +34,8 @@ pub enum OnlyError {
         nearest: Option<String>,
         /// All names there are.
         known: Vec<String>,
+        /// Whether a frame is called so.
+        is_frame: bool,
     },
 }
 
@@ -65,10 +68,44 @@ impl Only {
                 return Err(OnlyError::WhichClip { text: self.0.clone(), known });
             }
         }
+        if let Some(several) = self.named_together(set)? {
+            return Ok(several);
+        }
         match self.0.parse::<Selection>() {
             Ok(selection) => Ok(set.only(&selection.resolve(set)?)),
             Err(_) => Err(self.unknown(set)),
         }
+    }
+
+    /// Whether clips are meant, and not sprites or frames.
+    pub fn means_clips(&self, set: &FrameSet) -> bool {
+        let is_clip = |name: &str| {
+            !set.sprites().iter().any(|sprite| sprite.as_str() == name) && !set.clips_called(name).is_empty()
+        };
+        is_clip(&self.0) || self.0.split(',').all(|name| is_clip(name.trim()))
+    }
+
+    /// The part that a list of sprites and clips means, if that is what it is.
+    fn named_together(&self, set: &FrameSet) -> Result<Option<FrameSet>, OnlyError> {
+        let names: Vec<&str> = self.0.split(',').map(str::trim).collect();
+        let is_name = |name: &&str| {
+            set.sprites().iter().any(|sprite| sprite.as_str() == *name) || !set.clips_called(name).is_empty()
+        };
+        if names.len() < 2 || !names.iter().all(is_name) {
+            return Ok(None);
+        }
+        let parts =
+            names.iter().map(|name| Self((*name).to_owned()).of(set)).collect::<Result<Vec<_>, _>>()?;
+        let frames: HashSet<(&Name, &Name)> =
+            parts.iter().flat_map(FrameSet::frames).map(|frame| (frame.sprite(), frame.name())).collect();
+        let clips: HashSet<(&Name, &Name)> =
+            parts.iter().flat_map(FrameSet::clips).map(|clip| (clip.sprite(), clip.name())).collect();
+        let is_in = |at: &usize| {
+            let frame = &set.frames()[*at];
+            frames.contains(&(frame.sprite(), frame.name()))
+        };
+        let places: Vec<usize> = (0..set.frames().len()).filter(is_in).collect();
+        Ok(Some(set.only(&places).only_clips(|clip| clips.contains(&(clip.sprite(), clip.name())))))
     }
 
     fn unknown(&self, set: &FrameSet) -> OnlyError {
@@ -78,7 +115,8 @@ impl Only {
         let likeness = |name: &String| strsim::jaro_winkler(name, &self.0);
         let nearest = known.iter().filter(|name| likeness(name) > 0.7);
         let nearest = nearest.max_by(|a, b| likeness(a).total_cmp(&likeness(b))).cloned();
-        OnlyError::Unknown { text: self.0.clone(), nearest, known }
+        let is_frame = set.frames().iter().any(|frame| frame.name().as_str() == self.0);
+        OnlyError::Unknown { text: self.0.clone(), nearest, known, is_frame }
     }
 }
 
@@ -101,6 +139,8 @@ mod tests {
         assert_eq!(narrowed("sit"), Ok((2, 1)));
         assert_eq!(narrowed("frog:leap"), Ok((3, 1)));
         assert_eq!(narrowed("frog:0,3"), Ok((2, 0)));
+        assert_eq!(narrowed("sit, frog:leap"), Ok((4, 2)));
+        assert_eq!(narrowed("sit,koi"), Ok((4, 3)));
         assert_eq!(
             narrowed("leap"),
             Err("several sprites have a clip 'leap'; write one of: frog:leap, koi:leap".into())

@@ -168,6 +168,12 @@ impl FrameSet {
         Self::unchecked(narrowed.frames, clips.filter(is_it).collect(), narrowed.carried)
     }
 
+    /// The same frames with the clips that are wanted.
+    pub(crate) fn only_clips(self, is_wanted: impl Fn(&Clip) -> bool) -> Self {
+        let clips = self.clips.into_iter().filter(is_wanted).collect();
+        Self::unchecked(self.frames, clips, self.carried)
+    }
+
     /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
     pub fn replacing(self, part: &FrameSet) -> Result<Self, SetError> {
         let new: HashMap<(&Name, &Name), &Frame> =

@@ -70,7 +70,7 @@ pub enum Error {
         error: RectError,
     },
     /// Every cell of a sheet is blank.
-    #[error("{}: all {cells} cells are blank", sheet.display())]
+    #[error("{}: {}", sheet.display(), if *cells == 1 { "its only cell is blank".to_owned() } else { format!("all {cells} cells are blank") })]
     AllBlank {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -169,6 +169,14 @@ pub enum Error {
     /// A part that is not there.
     #[error(transparent)]
     Only(#[from] OnlyError),
+    /// Frames that were to be changed show in clips that were not meant.
+    #[error("{} those frames too", shows(clips))]
+    SharedFrames {
+        /// The clips beyond.
+        clips: Vec<String>,
+        /// The clips that were meant.
+        own: Vec<String>,
+    },
     /// Frames and clips that do not make a set.
     #[error(transparent)]
     Set(#[from] SetError),
@@ -330,4 +338,11 @@ fn unsure(grids: &[Grid]) -> String {
 
 fn named(sheet: Option<&PathBuf>) -> String {
     sheet.map(|sheet| format!("{}: ", sheet.display())).unwrap_or_default()
+}
+
+fn shows(clips: &[String]) -> String {
+    match clips {
+        [one] => format!("clip '{one}' shows"),
+        several => format!("clips '{}' show", several.join("', '")),
+    }
 }

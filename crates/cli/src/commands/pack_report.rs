@@ -40,6 +40,9 @@ pub(super) struct Report {
     removed: Vec<PathBuf>,
     #[serde(skip)]
     first_mirrored: Option<(String, String)>,
+    /// Whether frames lie in cells of one size.
+    #[serde(skip)]
+    has_cells: bool,
 }
 
 #[derive(Serialize)]
@@ -118,8 +121,24 @@ impl Report {
             palette,
             scales: (1..atlases.len()).map(scale).collect(),
             removed: program.all_shown(&written.written.removed),
+            has_cells: packed.has_cells,
             first_mirrored: atlas.mirrored().first().map(|&(at, of)| (name(at), name(of))),
         }
+    }
+
+    fn memory_told(&self) -> String {
+        let Memory { before, after } = self.memory;
+        let share = (after as f64 * 100.0 / before.max(1) as f64 - 100.0).round();
+        let apart = format!("than {} as separate canvases", bytes(before));
+        let told = match share {
+            0.0 => format!("as much as {} as separate canvases", bytes(before)),
+            share if share < 0.0 => format!("{:.0} % less {apart}", -share),
+            share => {
+                let why = if self.has_cells { ", since all cells are of one size" } else { "" };
+                format!("{share:.0} % more {apart}{why}")
+            }
+        };
+        format!("texture memory {}, {told}", bytes(after))
     }
 
     /// The closing table, and what else is worth knowing.
@@ -153,13 +172,7 @@ impl Report {
             ));
         }
         program.say(&self.frames_told());
-        let Memory { before, after } = self.memory;
-        program.say(&format!(
-            "texture memory {} instead of {} as separate canvases ({:.0} %)",
-            bytes(after),
-            bytes(before),
-            after as f64 * 100.0 / before.max(1) as f64
-        ));
+        program.say(&self.memory_told());
         if let Some((one, other)) = &self.first_mirrored {
             let text = format!(
                 "{} the mirror image of another, such as '{one}' of '{other}': a clip can draw it so ('mirror') and save its place",

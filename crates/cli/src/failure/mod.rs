@@ -16,7 +16,7 @@ use shibori_pipeline::options::{Contradiction, With};
 use shibori_pipeline::{Error, Growth};
 
 use crate::message::Message;
-use crate::words::counted;
+use crate::words::{counted, pasteable};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -72,7 +72,8 @@ impl Failure {
 
 impl From<Error> for Failure {
     fn from(error: Error) -> Self {
-        let plain = Self::usage(error.to_string());
+        let error_text = error.to_string();
+        let plain = Self::usage(&error_text);
         match error {
             Error::File(error) => error.into(),
             Error::Options(error) => error.into(),
@@ -98,6 +99,19 @@ impl From<Error> for Failure {
             Error::PictureTooLarge { by, pixels, .. } => too_large(by, &error, pixels),
             Error::Memory { by, over } => {
                 Self::usage(format!("{} {error}", option_of(by))).with_hint(memory_hint(&over))
+            }
+            Error::SharedFrames { clips, own } => {
+                let both = own.iter().chain(&clips).map(String::as_str).collect::<Vec<_>>().join(",");
+                let failure = Self::usage(format!("--only: {error_text}"));
+                match own.is_empty() {
+                    true => {
+                        failure.with_hint(format!("to change those too, use --only {}", pasteable(&both)))
+                    }
+                    false => failure.with_hint(format!(
+                        "to change both, use --only {}; add --apart to give what was named frames of its own",
+                        pasteable(&both)
+                    )),
+                }
             }
             Error::RegionOutside { region } => {
                 Self::usage(format!("--region: {region} begins outside the canvas"))
@@ -388,6 +402,8 @@ impl From<OnlyError> for Failure {
     fn from(error: OnlyError) -> Self {
         let failure = Self::usage(format!("--only: {error}"));
         match error {
+            OnlyError::Unknown { is_frame: true, text, .. } => failure
+                .with_hint(format!("that is a frame: use --only {}", pasteable(&format!("named:{text}")))),
             OnlyError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }

@@ -1,8 +1,9 @@
 //! Numbers and names as people read and paste them.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
-use shibori_core::cut::{Grid, Spacing};
+use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Area, Cell, Pair};
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
@@ -96,47 +97,70 @@ pub(crate) fn millis(value: f64) -> String {
     format!("{} ms", text.trim_end_matches('0').trim_end_matches('.'))
 }
 
-/// Cells as short ranges: `r0c4-7`.
+/// Cells as short ranges: whole rows `r4` or `r4-r7`, whole columns `c5-c7`, and what is left of each row, `r0c4-7`.
 pub(crate) fn cells(cells: &[Cell], grid: &Grid) -> Vec<String> {
-    let mut sorted = cells.to_vec();
-    sorted.sort_unstable();
-    let mut ranges: Vec<(Cell, u32)> = Vec::new();
-    for cell in sorted {
-        match ranges.last_mut() {
-            Some((start, last)) if start.row == cell.row && *last + 1 == cell.column => *last = cell.column,
-            _ => ranges.push((cell, cell.column)),
+    let Counts { columns, rows } = grid.counts();
+    let all: BTreeSet<Cell> = cells.iter().copied().collect();
+    let has = |row: u32, column: u32| all.contains(&Cell { row, column });
+    let whole_rows: Vec<u32> = (0..rows).filter(|&row| (0..columns).all(|column| has(row, column))).collect();
+    let left: Vec<u32> = (0..rows).filter(|row| !whole_rows.contains(row)).collect();
+    let is_whole = |column: u32| left.len() > 1 && left.iter().all(|&row| has(row, column));
+    let whole_columns: Vec<u32> = (0..columns).filter(|&column| is_whole(column)).collect();
+    let run = |letter: char| {
+        move |&(first, last): &(u32, u32)| match first == last {
+            true => format!("{letter}{first}"),
+            false => format!("{letter}{first}-{letter}{last}"),
         }
-    }
-    let last_column = grid.counts().columns - 1;
-    let text = |&(start, last): &(Cell, u32)| match (start.column, last) {
-        (0, last) if last == last_column => format!("r{}", start.row),
-        (first, last) if first == last => start.to_string(),
-        (_, last) => format!("{start}-{last}"),
     };
-    ranges.iter().map(text).collect()
+    let mut told: Vec<String> = runs(&whole_rows).iter().map(run('r')).collect();
+    told.extend(runs(&whole_columns).iter().map(run('c')));
+    for &row in &left {
+        let rest: Vec<u32> =
+            (0..columns).filter(|&at| has(row, at) && !whole_columns.contains(&at)).collect();
+        told.extend(runs(&rest).iter().map(|&(first, last)| match first == last {
+            true => format!("r{row}c{first}"),
+            false => format!("r{row}c{first}-{last}"),
+        }));
+    }
+    told
 }
 
-/// `0-3,5,4-2`.
-pub(crate) fn numbers_as_ranges(numbers: &[usize]) -> String {
-    let mut parts: Vec<(usize, usize)> = Vec::new();
-    let mut way = 0i64;
+/// Numbers that follow each other, as first and last.
+fn runs(numbers: &[u32]) -> Vec<(u32, u32)> {
+    let mut runs: Vec<(u32, u32)> = Vec::new();
     for &number in numbers {
-        match parts.last_mut() {
-            Some((start, end)) => {
-                let step = number as i64 - *end as i64;
-                if step.abs() == 1 && (start == end || step == way) {
-                    (way, *end) = (step, number);
-                } else {
-                    parts.push((number, number));
-                }
-            }
-            None => parts.push((number, number)),
+        match runs.last_mut() {
+            Some((_, last)) if *last + 1 == number => *last = number,
+            _ => runs.push((number, number)),
         }
     }
-    let part = |&(start, end): &(usize, usize)| {
-        if start == end { start.to_string() } else { format!("{start}-{end}") }
-    };
-    parts.iter().map(part).collect::<Vec<_>>().join(",")
+    runs
+}
+
+/// `0-3,5,4-2`, `0-348/2`: as a clip is typed.
+pub(crate) fn numbers_as_ranges(numbers: &[usize]) -> String {
+    let mut parts: Vec<String> = Vec::new();
+    let mut rest = numbers;
+    while let [first, ..] = rest {
+        let step = |pair: &[usize]| pair[1] as i64 - pair[0] as i64;
+        let way = rest.windows(2).next().map_or(0, step);
+        let same = rest.windows(2).take_while(|pair| step(pair) == way).count();
+        // Two numbers two apart are shorter as they are.
+        let count = match way.unsigned_abs() {
+            0 => 1,
+            1 => same + 1,
+            _ if same > 1 => same + 1,
+            _ => 1,
+        };
+        let last = rest[count - 1];
+        parts.push(match (count, way.unsigned_abs()) {
+            (1, _) => first.to_string(),
+            (_, 1) => format!("{first}-{last}"),
+            (_, way) => format!("{first}-{last}/{way}"),
+        });
+        rest = &rest[count..];
+    }
+    parts.join(",")
 }
 
 #[cfg(test)]
@@ -183,5 +207,10 @@ mod tests {
         assert_eq!(numbers_as_ranges(&[0, 1, 2, 3]), "0-3");
         assert_eq!(numbers_as_ranges(&[3, 4, 5, 4, 7]), "3-5,4,7");
         assert_eq!(numbers_as_ranges(&[5, 4, 3, 3]), "5-3,3");
+        let film: Vec<usize> = (0..=348).step_by(2).collect();
+        assert_eq!(numbers_as_ranges(&film), "0-348/2");
+        assert_eq!(numbers_as_ranges(&[9, 6, 3, 0, 2]), "9-0/3,2");
+        assert_eq!(numbers_as_ranges(&[0, 2, 3, 4]), "0,2-4");
+        assert_eq!(numbers_as_ranges(&[]), "");
     }
 }

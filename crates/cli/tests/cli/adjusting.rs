@@ -264,3 +264,60 @@ fn a_registration_mark_lines_up_sets_the_pivot_and_is_gone() {
     env.write("marked/m_2.png", png(&figure((4, 4), 1)));
     assert!(env.run("adjust marked -o out2 --pivot mark:ff00ff").err.contains("'m_2' has no mark"));
 }
+
+#[test]
+fn a_clip_is_changed_alone_or_not_at_all() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --clip \"turn = 3,4,5\" --clip \"rest = 7\" -o koi");
+    let before = env.files("koi");
+    let outcome = env.run("adjust koi --in-place --only turn --mirror left-right");
+    assert_eq!(outcome.code, 2);
+    assert!(outcome.err.contains("clip 'koi:swim' shows those frames too"), "{}", outcome.err);
+    assert!(
+        outcome.err.contains("--only koi:turn,koi:swim") && outcome.err.contains("--apart"),
+        "{}",
+        outcome.err
+    );
+    assert!(env.files("koi") == before);
+    // What changes no pixel reaches nobody else's drawing; and who names frames means them.
+    env.ok("adjust koi -o named --only 3-5 --mirror left-right");
+    env.ok("adjust koi -o both --only swim,turn,rest --mirror left-right");
+    env.ok("adjust koi -o apart --only turn --apart --mirror left-right");
+    let (old, new) = (env.frames("koi"), env.frames("apart"));
+    assert_eq!(new.frames().len(), 11);
+    for (at, frame) in old.frames().iter().enumerate() {
+        assert!(frame.restored().looks_like(&new.frames()[at].restored()), "{}", frame.name());
+    }
+    let turn: Vec<usize> = new.clips()[1].steps().iter().map(|step| step.frame).collect();
+    for (step, at) in turn.into_iter().zip([3, 4, 5]) {
+        let mirrored = image::imageops::flip_horizontal(&old.frames()[at].restored().to_image());
+        assert!(new.frames()[step].restored().to_image() == mirrored);
+    }
+    let outcome = env.run("adjust koi -o never --only koi-03 --specks 2");
+    assert!(outcome.err.contains("--only named:koi-03"), "{}", outcome.err);
+}
+
+#[test]
+fn the_pivot_and_the_canvas_go_together_in_one_command_as_in_two() {
+    let env = Env::with_art();
+    // The jump keeps its height: one pivot for the sprite, from the frames that stand.
+    env.ok("slice art/frog.png --grid 8x4 --clip-rows sit,croak,leap,dive --pivot feet -o plain");
+    env.ok("adjust plain -o two --canvas 48x48");
+    env.ok(
+        "slice art/frog.png --grid 8x4 --clip-rows sit,croak,leap,dive --pivot feet --canvas 48x48 -o one",
+    );
+    let (one, two) = (env.frames("one"), env.frames("two"));
+    let bottoms: Vec<u64> = one.frames().iter().filter_map(|f| Some(f.content(0)?.bottom())).collect();
+    assert!(bottoms.iter().any(|bottom| bottom != &bottoms[0]), "frames in the air stay in the air");
+    for (a, b) in one.frames().iter().zip(two.frames()) {
+        assert!(a.restored().looks_like(&b.restored()) && a.pivot() == b.pivot(), "{}", a.name());
+    }
+    env.ok("slice art/frog.png --grid 8x4 --pivot feet --canvas 64x64@32,60 -o placed");
+    let placed = env.frames("placed");
+    assert!(placed.frames().iter().all(|frame| (frame.pivot().y - 60.0).abs() < 1.0));
+    let outcome = env.run("slice art/frog.png --grid 8x4 --pivot feet --canvas 20x20@2,2 -o never");
+    assert!(outcome.code == 2 && outcome.err.contains("hint: use --canvas "), "{}", outcome.err);
+    // What the hint says is enough.
+    let hint = outcome.err.split("use ").nth(1).unwrap().split(" or larger").next().unwrap().to_owned();
+    env.ok(&format!("slice art/frog.png --grid 8x4 --pivot feet {hint} -o enough"));
+}

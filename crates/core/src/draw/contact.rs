@@ -9,7 +9,8 @@ use image::RgbaImage;
 use crate::clip::Clip;
 use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::{Show, overlay, text};
-use crate::{FrameSet, Rect, Size};
+use crate::shape::mirrored;
+use crate::{Frame, FrameSet, Mirror, Rect, Size};
 
 /// How a contact sheet is drawn.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,6 +49,8 @@ struct Section {
 /// One frame as it is shown.
 struct Shot {
     frame: usize,
+    /// Whether it is shown mirrored.
+    mirror: bool,
     /// Its number within the sprite, and its cell.
     what: String,
     /// How long it is shown.
@@ -123,7 +126,7 @@ fn sections(set: &FrameSet) -> Vec<Section> {
         if !rest.is_empty() {
             let detail =
                 count_of(rest.len(), if sections.len() > before { "frame of no clip" } else { "frame" });
-            let shot = |at| Shot { frame: at, what: label(set, at), time: String::new() };
+            let shot = |at| Shot { frame: at, mirror: false, what: label(set, at), time: String::new() };
             let shots = rest.into_iter().map(shot).collect();
             sections.push(Section { title: sprite.to_string(), detail, shots, is_clip: false });
         }
@@ -135,6 +138,7 @@ fn clip_section(set: &FrameSet, clip: &Clip) -> Section {
     let steps = clip.steps();
     let shots = steps.iter().map(|step| Shot {
         frame: step.frame,
+        mirror: step.mirror,
         what: label(set, step.frame),
         time: format!("{} ms", plain(clip.span(step).millis())),
     });
@@ -211,20 +215,22 @@ impl Plan {
                 section.is_clip && number == 0,
                 section.is_clip && number as usize + 1 == section.shots.len(),
             );
-            self.draw_shot(paper, set, shot, (x, y), ends);
-            overlay::draw(paper, &set.frames()[shot.frame], (x + BAR, y), self.zoom, show);
+            let frame = &set.frames()[shot.frame];
+            let turned = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
+            let frame = turned.as_ref().unwrap_or(frame);
+            self.draw_shot(paper, frame, shot, (x, y), ends);
+            overlay::draw(paper, frame, (x + BAR, y), self.zoom, show);
         }
     }
 
     fn draw_shot(
         &self,
         paper: &mut Paper,
-        set: &FrameSet,
+        frame: &Frame,
         shot: &Shot,
         (x, y): (u32, u32),
         ends: (bool, bool),
     ) {
-        let frame = &set.frames()[shot.frame];
         let size = Size::new(frame.canvas().width * self.zoom, frame.canvas().height * self.zoom);
         let left = x + BAR;
         paper.checker(Rect::at(left, y, size), 4 * self.zoom.max(2));

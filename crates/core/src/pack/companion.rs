@@ -7,6 +7,7 @@ use std::collections::HashMap;
 
 use image::{Rgba, RgbaImage, imageops};
 
+use crate::pack::MirroredCopy;
 use crate::{Color, Frame, FrameSet, Name, Pixels, Rect, Size};
 
 /// Which frames are companions, and what stands for one that is not there.
@@ -106,6 +107,18 @@ pub fn take_companions(
     }
     let base: Vec<usize> = (0..is_base.len()).filter(|&at| is_base[at]).collect();
     Ok((set.only(&base), companions))
+}
+
+impl CompanionFrames {
+    /// Gives mirror images of base frames mirrored companions. Directions in them are the game's to turn.
+    pub fn add_mirrored(&mut self, copies: &[MirroredCopy]) {
+        for MirroredCopy { sprite, of, name } in copies {
+            if let Some(canvas) = self.of.get(&(sprite.clone(), of.clone())) {
+                let image = Pixels::whole(imageops::flip_horizontal(&canvas.to_image()));
+                self.of.insert((sprite.clone(), name.clone()), image);
+            }
+        }
+    }
 }
 
 /// Cuts companions like the frames of a set that was trimmed since; its canvases may have grown to the right and

@@ -106,6 +106,14 @@ impl Clip {
         self
     }
 
+    /// The same clip with copies that are drawn mirrored in the place of steps that were to be mirrored.
+    pub(crate) fn showing_copies(mut self, copy: impl Fn(usize) -> usize) -> Self {
+        for step in self.steps.iter_mut().filter(|step| step.mirror) {
+            (step.frame, step.mirror) = (copy(step.frame), false);
+        }
+        self
+    }
+
     /// The same clip with other carried keys.
     pub fn with_carried(self, carried: Carried) -> Self {
         Self { carried, ..self }
@@ -141,16 +149,32 @@ impl Clip {
     /// The same clip with only the steps whose frame stays, each as long as it and those after it that went;
     /// `None` where none stays. What comes before the first that stays goes with its time.
     pub(crate) fn keeping(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {
+        if self.steps.iter().all(|step| stays(step.frame)) {
+            return Some(self);
+        }
+        // What goes of a bounce goes on the way back too, so that is written out: it lasts as long as before.
+        if self.play == Play::Bounce {
+            self.steps = self.shown().into_iter().cloned().collect();
+            self.play = Play::Forward;
+        }
         let mut kept: Vec<Step> = Vec::new();
+        let mut before = (0u32, None);
         for step in self.steps {
             match kept.last_mut() {
                 _ if stays(step.frame) => kept.push(step),
-                Some(last) => last.ticks = last.ticks.saturating_add(step.ticks),
-                None => {}
+                Some(last) => {
+                    last.ticks = last.ticks.saturating_add(step.ticks);
+                    last.event = last.event.take().or(step.event);
+                }
+                None => before = (before.0.saturating_add(step.ticks), before.1.or(step.event)),
             }
         }
+        // In a loop what came first comes after the last; else the first to be shown is there from the beginning.
+        let heir = if self.plays == 1 { kept.first_mut() } else { kept.last_mut() }?;
+        heir.ticks = heir.ticks.saturating_add(before.0);
+        heir.event = heir.event.take().or(before.1);
         self.steps = kept;
-        (!self.steps.is_empty()).then_some(self)
+        Some(self)
     }
 
     /// The same clip in a set where its frames lie elsewhere; `None` where one of them is gone.
@@ -199,13 +223,14 @@ impl Clip {
 
     /// How it plays, in the words it is typed with: `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
     pub fn way(&self) -> String {
-        match (self.play, self.plays) {
+        let way = match (self.play, self.plays) {
             (Play::Forward, 0) => "loop".to_owned(),
             (Play::Forward, 1) => "once".to_owned(),
             (Play::Forward, plays) => format!("loop {plays}"),
             (Play::Bounce, 0) => "bounce".to_owned(),
             (Play::Bounce, plays) => format!("bounce {plays}"),
-        }
+        };
+        if self.steps.iter().all(|step| step.mirror) { format!("{way} mirror") } else { way }
     }
 
     /// Ticks a second.
@@ -282,6 +307,18 @@ mod tests {
             [(0, 30), (2, 70), (4, 50)]
         );
         assert!(clip(&[10]).unwrap().keeping(|_| false).is_none());
+        // Whatever goes, and however the clip plays.
+        for gone in 0..32u32 {
+            for (play, plays) in
+                [(Play::Forward, 0), (Play::Forward, 1), (Play::Bounce, 0), (Play::Bounce, 2)]
+            {
+                let whole = clip(&[10, 20, 30, 40, 50]).unwrap().playing(play, plays);
+                if let Some(thin) = whole.clone().keeping(|frame| gone >> frame & 1 == 0) {
+                    assert_eq!(thin.total_ticks(), whole.total_ticks(), "{gone:b} {play:?} {plays}");
+                    assert!(thin.steps().iter().all(|step| gone >> step.frame & 1 == 0));
+                }
+            }
+        }
     }
 
     #[test]

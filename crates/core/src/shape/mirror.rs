@@ -9,7 +9,8 @@ pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| Ok(mirrored(frame, how)))
 }
 
-fn mirrored(frame: Frame, how: Mirror) -> Frame {
+/// One frame mirrored.
+pub(crate) fn mirrored(frame: Frame, how: Mirror) -> Frame {
     let (canvas, kept) = (frame.canvas(), frame.kept());
     let pixels = match how {
         _ if kept.is_empty() => Pixels::none(),

@@ -21,6 +21,7 @@ pub use align::{AlignError, AlignOptions, AlignTo, AlignToError, MatchWith, Shif
 pub use boxes::{BoxError, BoxRule, BoxSpec, Coverage, set_box};
 pub use canvas::{CanvasError, CanvasRule, set_canvas};
 pub use mirror::mirror;
+pub(crate) use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
 pub use places::{PlaceError, PlaceKind, PlaceLine, set_places};

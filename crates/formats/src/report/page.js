@@ -157,14 +157,17 @@
     }
   }, { rootMargin: "200px" });
 
-  const still = (frame) => {
+  const still = (frame, mirror) => {
     const canvas = make("canvas"), zoom = Math.max(1, Math.min(4, Math.floor(112 / Math.max(...frame.canvas))));
     canvas.width = frame.canvas[0] * zoom; canvas.height = frame.canvas[1] * zoom;
     const paint = () => {
       const context = canvas.getContext("2d");
       behind(context, canvas.width, canvas.height, zoom);
+      context.save();
+      if (mirror) { context.translate(canvas.width, 0); context.scale(-1, 1); }
       place(context, frame, 0, 0, zoom);
       marks(context, frame, 0, 0, zoom, false);
+      context.restore();
     };
     canvas.thing = { drawStill: paint };
     stills.push(paint);
@@ -183,7 +186,8 @@
   }
   const way = (clip) => {
     const name = clip.play === "bounce" ? "bounce" : clip.plays === 1 ? "once" : "loop";
-    return clip.plays > 1 || (clip.plays === 1 && name === "bounce") ? `${name} ${clip.plays}` : name;
+    const mirrored = clip.steps.every((step) => step.mirror) ? ", mirrored" : "";
+    return (clip.plays > 1 || (clip.plays === 1 && name === "bounce") ? `${name} ${clip.plays}` : name) + mirrored;
   };
   const clipFigure = (clip) => {
     const line = timeline(clip), figure = make("figure"), canvas = make("canvas", null, "stage");
@@ -229,17 +233,17 @@
       mine.forEach((clip) => row.append(clipFigure(clip)));
       main.append(row);
     }
-    const groups = mine.map((clip) => [clip.name, clip.steps.map((step) => [frames[step.frame], ms(step.ticks / clip.timescale)]), true]);
+    const groups = mine.map((clip) => [clip.name, clip.steps.map((step) => [frames[step.frame], ms(step.ticks / clip.timescale), step.mirror]), true]);
     const played = new Set(mine.flatMap((clip) => clip.steps.map((step) => step.frame)));
     const rest = own.filter((frame) => !played.has(frames.indexOf(frame)));
     if (rest.length) groups.push([mine.length ? "frames of no clip" : "frames", rest.map((frame) => [frame, ""]), false]);
     for (const [name, list, isClip] of groups) {
       main.append(make("h3", `${name}, ${isClip ? "step by step" : count(list.length, "frame")}`));
       const row = make("div", null, "frames");
-      list.forEach(([frame, time], at) => {
+      list.forEach(([frame, time, mirror], at) => {
         const figure = make("figure", null, isClip ? (at === 0 ? "starts" : "") + (at === list.length - 1 ? " ends" : "") : "");
         const cell = frame.source && frame.source.cell ? ` ${frame.source.cell}` : "";
-        figure.append(still(frame), make("figcaption", `${numbers.get(frame)}${cell}${time ? ` · ${time}` : ""}`));
+        figure.append(still(frame, mirror), make("figcaption", `${numbers.get(frame)}${cell}${time ? ` · ${time}` : ""}`));
         figure.title = frame.name;
         row.append(figure);
       });

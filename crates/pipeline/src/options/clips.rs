@@ -20,7 +20,7 @@ pub struct ClipOptions {
     pub clip: Vec<ClipSpec>,
     /// Names of the sheet's rows in order, each a clip: "idle,walk@12fps,-,leap once"; - skips a row, and walk-{dir8}
     /// is eight rows clockwise from north ({dir:e,ne,n} gives another order)
-    #[cfg_attr(feature = "clap", arg(long, value_name = "NAMES"))]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "NAMES", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub clip_rows: Option<RowList>,
     /// Mark a step: CLIP@STEP=NAME, such as leap@3=splash; may be given several times

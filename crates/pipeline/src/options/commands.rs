@@ -81,6 +81,9 @@ pub struct AdjustOptions {
     /// What is changed; the rest stays as it is.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
+    /// Give the clips of --only copies of the frames that other clips show too
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub apart: Switch,
     /// Mending pixels.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub clean: CleanOptions,
@@ -92,6 +95,7 @@ pub struct AdjustOptions {
 impl AdjustOptions {
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), Contradiction> {
+        needs(self.apart.is_on(), "apart", self.only.only.is_some(), "only", None)?;
         self.clean.validate()?;
         self.shape.validate(false, false)
     }

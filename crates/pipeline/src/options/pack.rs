@@ -30,6 +30,9 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub columns: Option<Whole<1, 65_536>>,
+    /// Draw mirrored steps of clips as pictures of their own, for games that can't mirror; all layouts but dense do so anyway
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub draw_mirrored: Switch,
     /// The clips of clip-rows in order, - for a blank row, such as sit,leap,-,dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
@@ -188,6 +191,11 @@ impl ArrangeOptions {
         self.layout() == LayoutChoice::Dense
     }
 
+    /// Whether mirrored steps get pictures of their own.
+    pub fn draws_mirrored(&self) -> bool {
+        self.draw_mirrored.is_on() || !self.is_dense()
+    }
+
     /// What core needs to know, defaults filled in. `old` are the places that are to be kept.
     pub fn options(&self, step: u32, old: Option<OldPlaces>) -> PackOptions {
         let layout = match self.layout() {
@@ -238,6 +246,7 @@ impl ArrangeOptions {
         )?;
         needs(self.allow_turn.is_on(), "allow-turn", self.is_dense(), "layout", Some("dense"))?;
         needs(self.keep_places.is_some(), "keep-places", self.is_dense(), "layout", Some("dense"))?;
+        needs(self.draw_mirrored.is_on(), "draw-mirrored", self.is_dense(), "layout", Some("dense"))?;
         needs(self.effort.is_some(), "effort", self.is_dense(), "layout", Some("dense"))?;
         needs(self.no_share.is_on(), "no-share", self.is_dense(), "layout", Some("dense"))?;
         if self.page_size.is_some() {

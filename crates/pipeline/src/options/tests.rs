@@ -77,7 +77,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
     }));
     same_list::<ClipEdits>(json!({ "drop": ["swim"], "rename": ["a=b"], "speed": 2, "fit": "24fps" }));
     same_list::<ArrangeOptions>(json!({
-        "layout": "clip-rows", "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
+        "layout": "clip-rows", "draw-mirrored": true, "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
         "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true, "effort": "high",
         "allow-turn": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json",
     }));

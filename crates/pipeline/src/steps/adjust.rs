@@ -3,8 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
+use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
-use shibori_core::{Background, Color, Frame, FrameSet, find_background};
+use shibori_core::{Background, Color, Frame, FrameSet, apart, clips_beyond, find_background};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::write::{self, Written};
 use tracing::info_span;
@@ -91,7 +92,21 @@ pub fn adjust(
 pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> Result<Adjusted, Error> {
     let _span = info_span!("adjust", frames = set.frames().len()).entered();
     options.validate()?;
-    let part = options.only.of(set.clone())?;
+    let mut set = set;
+    let mut part = options.only.of(set.clone())?;
+    let changes_pixels = options.clean.changes_pixels() || options.shape.changes_pixels();
+    // Who names frames means them wherever they show.
+    let names_clips = options.only.only.as_ref().is_some_and(|only| only.means_clips(&set));
+    let beyond = if changes_pixels && names_clips { clips_beyond(&set, &part) } else { Vec::new() };
+    if !beyond.is_empty() {
+        if !options.apart.is_on() {
+            let whole = |clips: &[&Clip]| clips.iter().map(|clip| clip.whole_name()).collect();
+            let own: Vec<&Clip> = part.clips().iter().collect();
+            return Err(Error::SharedFrames { clips: whole(&beyond), own: whole(&own) });
+        }
+        set = apart(&set, &part)?;
+        part = options.only.of(set.clone())?;
+    }
     let before = part.clone();
     let mut changes = marks(&options.shape);
     let key = key_of(&part, &options.clean)?;

@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::pack::{
-    Atlas, CompanionFrames, Keeping, PageScale, fit_companions, in_steps, pack as arrange, rim_of, step_of,
-    take_companions,
+    Atlas, CompanionFrames, Keeping, PageScale, draw_mirrored, fit_companions, in_steps, pack as arrange,
+    rim_of, step_of, take_companions,
 };
 use shibori_core::shape::TrimScope;
 use shibori_core::{Frame, FrameSet};
@@ -27,6 +27,8 @@ pub struct Packed {
     pub canvas_pixels: u64,
     /// Companions of each frame.
     pub layers: usize,
+    /// Whether frames lie in cells of one size.
+    pub has_cells: bool,
 }
 
 /// Arranges the frames of sources on pages. Writes nothing.
@@ -50,7 +52,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     let step = step_of(&factors);
     let keep = options.arrange.keep_places.as_ref().map(|old| old_places(&cx.at(old))).transpose()?;
     let rules = options.arrange.options(step, keep);
-    let (set, companions) = with_companions(set, options)?;
+    let (set, mut companions) = with_companions(set, options)?;
     let trim = trim_scope(options);
     let clips = &options.clips;
     let mut changes = marks(&options.shape);
@@ -64,6 +66,15 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     }
     changes.extend(shaping(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;
+    let set = match options.arrange.draws_mirrored() {
+        true => {
+            let (set, copies) = draw_mirrored(set)?;
+            companions.iter_mut().for_each(|companions| companions.add_mirrored(&copies));
+            cx.count(&set);
+            set
+        }
+        false => set,
+    };
     let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();
     let set = stepped(set, step, rim_of(&factors, options.shape.resample()), cx)?;
     let layers = fit_companions(&set, &companions);
@@ -88,7 +99,8 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
         Ok::<Atlas, Error>(scaled)
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
-    Ok(Packed { atlases, canvas_pixels, layers: companions.len() })
+    let has_cells = options.arrange.layout() != LayoutChoice::Dense;
+    Ok(Packed { atlases, canvas_pixels, layers: companions.len(), has_cells })
 }
 
 /// Holds each page to what a picture may have.

@@ -59,6 +59,32 @@ fn a_small_png_is_no_larger_than_the_usual_one() {
 }
 
 #[test]
+fn runs_of_a_tga_end_with_their_row() {
+    // One color all over, then rows of every kind of run.
+    let plain = RgbaImage::from_pixel(300, 3, Rgba([1, 2, 3, 4]));
+    let mixed = RgbaImage::from_fn(301, 9, |x, y| Rgba([(x / (1 + y * 7)) as u8, y as u8, 0, 255]));
+    for image in [plain, mixed] {
+        let bytes =
+            PageEncoding { format: PageFormat::Tga, ..PageEncoding::default() }.encode(&image, None).unwrap();
+        let mut at = 18;
+        for row in image.rows() {
+            let mut left: Vec<Rgba<u8>> = row.copied().collect();
+            while !left.is_empty() {
+                let count = usize::from(bytes[at] & 0x7f) + 1;
+                assert!(count <= left.len(), "a packet goes beyond its row");
+                let is_run = bytes[at] & 0x80 != 0;
+                at += 1;
+                for pixel in left.drain(..count) {
+                    assert_eq!([pixel[2], pixel[1], pixel[0], pixel[3]], bytes[at..at + 4]);
+                    at += if is_run { 0 } else { 4 };
+                }
+                at += if is_run { 4 } else { 0 };
+            }
+        }
+    }
+}
+
+#[test]
 fn the_extended_layout_of_a_webp_adds_up() {
     let bytes = PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }
         .encode(&page(5, 3, 4), None)

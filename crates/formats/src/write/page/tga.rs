@@ -1,19 +1,49 @@
-//! TGA with run lengths and the footer of version 2, which is added with the seal.
+//! TGA with run lengths (Truevision TGA, version 2.0, image type 10). The footer is added with the seal.
+//!
+//! Runs end with their row, as the format asks: readers that decode row by row fail on others.
 
-use image::codecs::tga::TgaEncoder;
-use image::{ExtendedColorType, ImageEncoder, RgbaImage};
+use image::RgbaImage;
 
 use crate::WriteProblem;
 
+/// The most pixels of a packet.
+const PACKET: usize = 128;
+
 pub(super) fn tga(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
     let (width, height) = image.dimensions();
-    if width > u32::from(u16::MAX) || height > u32::from(u16::MAX) {
+    let (Ok(across), Ok(down)) = (u16::try_from(width), u16::try_from(height)) else {
         let text = format!("a TGA is at most 65535 px wide and high, this is {width}x{height} px");
         return Err(WriteProblem::Format(text));
+    };
+    const RUN_LENGTHS: u8 = 10;
+    const BITS: u8 = 32;
+    /// Eight bits of alpha, and the first row on top.
+    const ALPHA_AND_TOP: u8 = 0x28;
+    let mut bytes = vec![0, 0, RUN_LENGTHS, 0, 0, 0, 0, 0, 0, 0, 0, 0];
+    bytes.extend(across.to_le_bytes());
+    bytes.extend(down.to_le_bytes());
+    bytes.extend([BITS, ALPHA_AND_TOP]);
+    for row in image.as_raw().chunks_exact((width as usize * 4).max(1)) {
+        add_row(row.as_chunks::<4>().0, &mut bytes);
     }
-    let mut bytes = Vec::new();
-    let encoded =
-        TgaEncoder::new(&mut bytes).write_image(image.as_raw(), width, height, ExtendedColorType::Rgba8);
-    encoded.map_err(|error| WriteProblem::Format(error.to_string()))?;
     Ok(bytes)
+}
+
+fn add_row(mut row: &[[u8; 4]], bytes: &mut Vec<u8>) {
+    let swapped = |&[r, g, b, a]: &[u8; 4]| [b, g, r, a];
+    while let [first, ..] = row {
+        let run = row.iter().take(PACKET).take_while(|pixel| *pixel == first).count();
+        if run > 1 {
+            bytes.push(0x80 | (run - 1) as u8);
+            bytes.extend(swapped(first));
+            row = &row[run..];
+            continue;
+        }
+        // As far as no pixel is the same as the next.
+        let longest = row.len().min(PACKET);
+        let raw = (1..longest).find(|&at| row.get(at + 1) == Some(&row[at])).unwrap_or(longest);
+        bytes.push((raw - 1) as u8);
+        row[..raw].iter().for_each(|pixel| bytes.extend(swapped(pixel)));
+        row = &row[raw..];
+    }
 }

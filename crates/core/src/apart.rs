@@ -1,0 +1,81 @@
+//! Clips that share frames with others, and frames of their own for them.
+
+use std::collections::{HashMap, HashSet};
+
+use crate::clip::Clip;
+use crate::{Frame, FrameSet, Name, SetError};
+
+/// What a frame is known by.
+fn key(frame: &Frame) -> (&Name, &Name) {
+    (frame.sprite(), frame.name())
+}
+
+/// The clips of a set that are not in a part of it, and show frames of that part: what is changed there shows in them too.
+pub fn clips_beyond<'a>(set: &'a FrameSet, part: &FrameSet) -> Vec<&'a Clip> {
+    let inside: HashSet<(&Name, &Name)> = part.frames().iter().map(key).collect();
+    let own: HashSet<(&Name, &Name)> = part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
+    let is_beyond = |clip: &&Clip| {
+        !own.contains(&(clip.sprite(), clip.name()))
+            && clip.steps().iter().any(|step| inside.contains(&key(&set.frames()[step.frame])))
+    };
+    set.clips().iter().filter(is_beyond).collect()
+}
+
+/// Gives the clips of a part copies of the frames that clips beyond it show too, called after the first clip that shows them. The
+/// copies come after all other frames.
+///
+/// # Errors
+/// None that a set can have; names are chosen free.
+pub fn apart(set: &FrameSet, part: &FrameSet) -> Result<FrameSet, SetError> {
+    let own: HashSet<(&Name, &Name)> = part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
+    let is_own = |clip: &Clip| own.contains(&(clip.sprite(), clip.name()));
+    let shown: HashSet<usize> =
+        clips_beyond(set, part).iter().flat_map(|clip| clip.steps()).map(|step| step.frame).collect();
+    let mut frames = set.frames().to_vec();
+    let mut taken: HashSet<(Name, Name)> =
+        frames.iter().map(|frame| (frame.sprite().clone(), frame.name().clone())).collect();
+    let mut copy: HashMap<usize, usize> = HashMap::new();
+    for clip in set.clips().iter().filter(|clip| is_own(clip)) {
+        for at in clip.steps().iter().map(|step| step.frame).filter(|at| shown.contains(at)) {
+            if copy.contains_key(&at) {
+                continue;
+            }
+            let frame = &set.frames()[at];
+            let texts = [format!("{}-{}", frame.name(), clip.name())].into_iter();
+            let texts = texts.chain((2..).map(|n| format!("own-{n}")));
+            let is_free = |name: &Name| !taken.contains(&(frame.sprite().clone(), name.clone()));
+            let name =
+                texts.filter_map(|text| Name::new(text).ok()).find(is_free).expect("numbers never end");
+            taken.insert((frame.sprite().clone(), name.clone()));
+            copy.insert(at, frames.len());
+            frames.push(frame.clone().with_name(name));
+        }
+    }
+    let moved = |clip: &Clip| match is_own(clip) {
+        true => clip.clone().with_frames(|_, frame| copy.get(&frame).copied().unwrap_or(frame)),
+        false => clip.clone(),
+    };
+    let clips = set.clips().iter().map(moved).collect();
+    Ok(FrameSet::new(frames, clips)?.with_carried(set.carried().clone()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::set::tests::{rows, with_clips};
+
+    #[test]
+    fn a_clip_gets_frames_of_its_own_and_no_other_clip_changes() {
+        let set = with_clips(rows("koi", &[5]), &["swim = 0-3", "turn = 2-4", "rest = 4"]);
+        let told = |clips: Vec<&Clip>| clips.iter().map(|clip| clip.name().to_string()).collect::<Vec<_>>();
+        let part = set.only_clip(1);
+        assert_eq!(told(clips_beyond(&set, &part)), ["swim", "rest"]);
+        let own = apart(&set, &part).unwrap();
+        let steps = |at: usize| own.clips()[at].steps().iter().map(|step| step.frame).collect::<Vec<_>>();
+        assert_eq!((steps(0), steps(1), steps(2)), (vec![0, 1, 2, 3], vec![5, 6, 7], vec![4]));
+        let names: Vec<String> = own.frames()[5..].iter().map(|frame| frame.name().to_string()).collect();
+        assert_eq!(names, [2, 3, 4].map(|at| format!("{}-turn", set.frames()[at].name())));
+        assert!(clips_beyond(&own, &own.only_clip(1)).is_empty());
+        assert!(clips_beyond(&set, &set).is_empty());
+    }
+}
