@@ -3,7 +3,7 @@
 /// The column of the seal.
 const SEAL: &str = "seal";
 
-pub(crate) const FRAMES: [&str; 25] = [
+pub(crate) const FRAMES: [&str; 28] = [
     "sprite",
     "name",
     "index",
@@ -28,6 +28,9 @@ pub(crate) const FRAMES: [&str; 25] = [
     "boxes",
     "nine",
     "polygon",
+    "row",
+    "column",
+    "grid_index",
     SEAL,
 ];
 

@@ -19,6 +19,7 @@ mod share;
 use std::collections::HashSet;
 use std::sync::OnceLock;
 
+use crate::cut::{Counts, Spacing};
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
@@ -187,6 +188,19 @@ pub struct Page {
     pub size: Size,
     /// The sprite or clip it holds, where each has pages of its own.
     pub label: Option<String>,
+    /// Its cells, where frames lie in such.
+    pub grid: Option<PageGrid>,
+}
+
+/// The cells of a page, of one size.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PageGrid {
+    /// Columns and rows on this page.
+    pub counts: Counts,
+    /// The size of a cell; a bleed is part of it.
+    pub cell: Size,
+    /// Pixels before the first cell and between cells.
+    pub spacing: Spacing,
 }
 
 /// The least that any arrangement could need, as far as areas and sides tell.
@@ -477,8 +491,9 @@ fn in_whole_steps(options: &PackOptions) -> PackOptions {
 }
 
 impl Atlas {
-    fn add_pages(&mut self, group: &group::Group, sizes: Vec<Size>, least: Least) {
-        let pages = sizes.into_iter().map(|size| Page { size, label: group.label.clone() });
+    fn add_pages(&mut self, group: &group::Group, sizes: Vec<(Size, Option<PageGrid>)>, least: Least) {
+        let page = |(size, grid)| Page { size, label: group.label.clone(), grid };
+        let pages = sizes.into_iter().map(page);
         self.pages.extend(pages);
         self.least = Least { area: self.least.area + least.area, pages: self.least.pages + least.pages };
     }
@@ -536,6 +551,7 @@ impl Atlas {
             self.places[at] = Place { page: before + spot.page, rect, turned: spot.turned };
         }
         let (area, count) = arrange::least(pieces, &fitting);
+        let pages = pages.into_iter().map(|size| (size, None)).collect();
         self.add_pages(group, pages, Least { area, pages: count });
     }
 

@@ -2,8 +2,9 @@
 
 use std::cmp::Reverse;
 
+use crate::cut::{Counts, Spacing};
 use crate::pack::rows::Slots;
-use crate::pack::{PackError, PackOptions};
+use crate::pack::{PackError, PackOptions, PageGrid};
 use crate::{Pair, Size};
 
 /// The limits and the rounding of page sizes.
@@ -202,13 +203,21 @@ impl Lines {
         ((line / self.lines_a_page) as usize, corner)
     }
 
-    pub(super) fn pages(&self) -> Vec<Size> {
+    /// The size and the cells of each page.
+    pub(super) fn pages(&self) -> Vec<(Size, Option<PageGrid>)> {
         let length = |count: u32, cell: u32| count * (cell + self.gutter) - self.gutter + 2 * self.margin;
         let pages = self.lines.div_ceil(self.lines_a_page);
         let lines_on = |page: u32| self.lines_a_page.min(self.lines - page * self.lines_a_page);
         let size =
             |page| Size::new(length(self.columns, self.cell.width), length(lines_on(page), self.cell.height));
-        (0..pages).map(|page| self.rules.page_for(size(page))).collect()
+        let both = |number: u32| Pair { x: number, y: number };
+        let spacing = Spacing { offset: both(self.margin), gutter: both(self.gutter) };
+        let grid = |page| PageGrid {
+            counts: Counts { columns: self.columns, rows: lines_on(page) },
+            cell: self.cell,
+            spacing,
+        };
+        (0..pages).map(|page| (self.rules.page_for(size(page)), Some(grid(page)))).collect()
     }
 }
 

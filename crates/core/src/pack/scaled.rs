@@ -3,10 +3,11 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::pack::{Atlas, Layer, Page, Place};
+use crate::cut::Spacing;
+use crate::pack::{Atlas, Layer, Page, PageGrid, Place};
 use crate::sequence::gcd;
 use crate::shape::{Resample, ScaleError, resampled, scale, support};
-use crate::{Frame, FrameError, FrameSet, Pixels, Ratio, RatioError, Rect, SetError, Size};
+use crate::{Frame, FrameError, FrameSet, Pair, Pixels, Ratio, RatioError, Rect, SetError, Size};
 
 /// A factor at which every place lands on whole pixels: a fraction with small numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -118,7 +119,17 @@ impl Atlas {
         let page = |page: &Page| {
             // A page's own size may be no multiple of the step; what lies on it is.
             let up = |length: u32| factor.of(length.next_multiple_of(factor.0.over()));
-            Page { size: Size::new(up(page.size.width), up(page.size.height)), label: page.label.clone() }
+            let pair = |at: Pair| Pair { x: factor.of(at.x), y: factor.of(at.y) };
+            let grid = page.grid.map(|grid| PageGrid {
+                counts: grid.counts,
+                cell: Size::new(factor.of(grid.cell.width), factor.of(grid.cell.height)),
+                spacing: Spacing { offset: pair(grid.spacing.offset), gutter: pair(grid.spacing.gutter) },
+            });
+            Page {
+                size: Size::new(up(page.size.width), up(page.size.height)),
+                label: page.label.clone(),
+                grid,
+            }
         };
         let set = scale(self.set.clone(), factor.0, how)?;
         // What smooth scaling reaches beyond its place would lie on others.

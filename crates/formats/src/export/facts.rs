@@ -2,6 +2,7 @@
 //! step begins. Computed once, so that every format says the same.
 
 use serde::Serialize;
+use shibori_core::Cell;
 
 use crate::manifest::{ClipEntry, FrameEntry, Manifest, Playing, UvOrigin, uv_of};
 
@@ -12,6 +13,12 @@ pub struct FrameFacts {
     pub index: usize,
     /// Its place among its sprite's frames, from 0.
     pub number: usize,
+    /// The row it lies in, of a page of cells, from 0.
+    pub row: Option<u32>,
+    /// The column it lies in.
+    pub column: Option<u32>,
+    /// Its cell counted row by row from 0, blank ones too, as engines do that index a grid.
+    pub grid_index: Option<u32>,
     /// Whether nothing of it shows, so that it lies on no page.
     pub blank: bool,
     /// The drawing's width and height, upright.
@@ -44,10 +51,20 @@ impl FrameFacts {
         let (x, y) = (left - pivot_x, top - pivot_y);
         let (wide, high) = (f64::from(width), f64::from(height));
         let (mid_x, mid_y) = (x + wide / 2.0, y + high / 2.0);
+        let grid = manifest.pages.get(frame.page).and_then(|page| page.grid.as_ref());
+        let cell = grid.and_then(|grid| grid.cell_of(frame.rect));
+        let place = grid.zip(cell);
+        // A frame with an image of its own still knows its cell of the sheet.
+        let source = frame.source.as_ref().and_then(|source| source.cell.as_ref()?.parse::<Cell>().ok());
+        let cell = cell.or(source.map(|Cell { row, column }| [row, column]));
         let below = frame.canvas[1].saturating_sub(frame.inset[1] + height);
         Self {
             index,
             number,
+            row: cell.map(|[row, _]| row),
+            column: cell.map(|[_, column]| column),
+            grid_index: place
+                .map(|(grid, [row, column])| row.saturating_mul(grid.columns).saturating_add(column)),
             blank: width == 0,
             size: [width, height],
             uv: uv(UvOrigin::Top),

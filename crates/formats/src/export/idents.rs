@@ -12,20 +12,27 @@ pub(super) fn full_name(sprite: &str, name: &str) -> String {
     }
 }
 
-/// A name of letters, digits, `-` and `_` that begins with a letter or `_`; what else there is becomes one `-`.
+/// A name of letters of any script, digits, `-` and `_` that begins with a letter or `_`; what else there is becomes one `-`.
+/// Everything beyond ASCII may stand in an identifier (CSS Syntax, level 3).
 pub(super) fn css_name(name: &str) -> String {
-    joined(name, '-', |c| c == '-' || c == '_')
+    let is_beyond = |c: char| c >= '\u{a1}' && !c.is_whitespace() && !c.is_control();
+    joined(name, '-', |c| c == '-' || c == '_' || is_beyond(c))
 }
 
-/// A name of letters, digits and `_` that begins with a letter or `_`.
+/// A name of letters of any script, digits and `_` that begins with a letter or `_`.
 pub(super) fn identifier(name: &str) -> String {
     joined(name, '_', |c| c == '_')
+}
+
+/// Accents that are characters of their own, as some systems write file names.
+pub(super) fn is_mark(c: char) -> bool {
+    ('\u{300}'..='\u{36f}').contains(&c)
 }
 
 fn joined(name: &str, joint: char, also: impl Fn(char) -> bool) -> String {
     let mut text = String::with_capacity(name.len());
     for c in name.chars() {
-        if c.is_ascii_alphanumeric() || also(c) {
+        if c.is_alphabetic() || c.is_ascii_digit() || is_mark(c) || also(c) {
             text.push(c);
         } else if !text.ends_with(joint) {
             text.push(joint);
@@ -74,6 +81,33 @@ pub(super) fn idents(
     Ok(Idents { frames, clips })
 }
 
+/// Makes sure that no two clips, and no two frames, have one name where a table is keyed by it.
+///
+/// # Errors
+/// Where two have.
+pub(super) fn check_full_names(subject: &Subject) -> Result<(), ExportError> {
+    let manifest = &subject.manifest;
+    let frames = manifest.frames.iter().map(|frame| full_name(&frame.sprite, &frame.name));
+    let clips = manifest.clips.iter().map(|clip| full_name(&clip.sprite, &clip.name));
+    let told = |at: usize| subject.frame_told(at);
+    all_differ(frames, told)?;
+    all_differ(clips, |at| subject.clip_told(at))
+}
+
+fn all_differ(
+    names: impl Iterator<Item = String>,
+    told: impl Fn(usize) -> String,
+) -> Result<(), ExportError> {
+    let mut seen: HashMap<String, usize> = HashMap::new();
+    for (at, name) in names.enumerate() {
+        if let Some(first) = seen.insert(name.clone(), at) {
+            let (first, second) = (told(first), told(at));
+            return Err(ExportError::Clash { name, first, second, format: "this table" });
+        }
+    }
+    Ok(())
+}
+
 /// Takes a name for whose it is. Capitals do not tell two names apart: some languages and people do not see them.
 fn take(
     seen: &mut HashMap<String, String>,
@@ -96,9 +130,12 @@ mod tests {
         assert_eq!(full_name("koi", "koi-00"), "koi-00");
         assert_eq!(full_name("koi", "koiling"), "koi-koiling");
         assert_eq!(full_name("koi", "00"), "koi-00");
-        assert_eq!(css_name("a b/ü.png"), "a-b-png");
+        assert_eq!(css_name("a b/ü.png"), "a-b-ü-png");
         assert_eq!(css_name("3rd"), "_3rd");
-        assert_eq!(css_name("ü"), "_");
+        assert_eq!(css_name("ü"), "ü");
+        assert_eq!(css_name("金魚 00"), "金魚-00");
+        assert_eq!(identifier("карп-00"), "карп_00");
+        assert_eq!(identifier("u\u{308}ber ✨"), "u\u{308}ber");
         assert_eq!(identifier("koi-00"), "koi_00");
         assert_eq!(identifier("--x y--"), "_x_y");
     }

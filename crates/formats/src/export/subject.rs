@@ -4,10 +4,10 @@ use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 
-use crate::export::ExportError;
 use crate::export::facts::{ClipFacts, FrameFacts};
-use crate::manifest::{Alpha, Manifest, page_files, parse, straightened};
-use crate::read::{Limits, bytes_of, load};
+use crate::export::{ExportError, File};
+use crate::manifest::{Alpha, Manifest, page_files, straightened};
+use crate::read::{Limits, bytes_of, opened};
 use crate::write::png;
 use crate::{Error, ReadProblem};
 use shibori_core::parallel;
@@ -65,9 +65,8 @@ impl Subject {
     /// # Errors
     /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
     pub fn open(path: &Path, limits: &Limits) -> Result<Self, Error> {
-        // Reading it as frames checks everything that can be wrong with it.
-        load(path, limits)?;
-        let manifest = parse(&bytes_of(path)?).map_err(|problem| Error::read(path, problem))?;
+        // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
+        let (manifest, _) = opened(path, limits)?;
         let files = page_files(path, &manifest)?;
         let page = |path: PathBuf| -> Result<PageImage, Error> {
             let bytes = bytes_of(&path)?;
@@ -87,6 +86,19 @@ impl Subject {
     /// A page's path from another folder, with `/`; whole where they have nothing in common.
     pub fn page_from(&self, folder: &Path, page: usize) -> String {
         relative(&self.pages[page].path, folder)
+    }
+
+    /// Where a page lies as seen from a folder, or the file that must be copied there: strict loaders take nothing from outside
+    /// the folder of what they load.
+    pub(super) fn page_inside(&self, folder: &Path, page: usize) -> (String, Option<File>) {
+        let from = self.page_from(folder, page);
+        let is_outside = from.starts_with("../") || from.starts_with('/') || from.contains(':');
+        if !is_outside {
+            return (from, None);
+        }
+        let file = self.manifest.pages[page].file.clone();
+        let copy = File::new(folder.join(&file), self.pages[page].bytes.clone());
+        (file, Some(copy))
     }
 
     /// Whether a page's colors are multiplied by alpha.

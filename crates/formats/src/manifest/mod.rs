@@ -13,7 +13,8 @@ mod save;
 mod text;
 
 pub use model::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry, StepEntry,
+    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, Playing, Sampling, SourceEntry,
+    StepEntry,
 };
 pub(crate) use parse::straightened;
 pub use parse::{as_seen, parse};

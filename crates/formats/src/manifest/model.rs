@@ -58,6 +58,9 @@ pub struct Page {
     /// Whether colors are multiplied by alpha; `straight` where it says nothing.
     #[serde(default, skip_serializing_if = "Alpha::is_straight")]
     pub alpha: Alpha,
+    /// Its cells, where all frames lie in cells of one size.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub grid: Option<GridEntry>,
     /// How the game is to filter it; where it says nothing, nothing is asked for.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sampling: Option<Sampling>,
@@ -70,6 +73,43 @@ pub struct Page {
     /// Keys of other versions and tools.
     #[serde(flatten)]
     pub other: Map<String, Value>,
+}
+
+/// The cells of a page.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(JsonSchema))]
+pub struct GridEntry {
+    /// How many across.
+    pub columns: u32,
+    /// How many down.
+    pub rows: u32,
+    /// Width and height of one; a bleed is part of it.
+    pub cell: [u32; 2],
+    /// Pixels before the first one: across, down.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    pub offset: [u32; 2],
+    /// Pixels between them: across, down.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    pub gutter: [u32; 2],
+    /// Keys of other versions and tools.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+fn is_nothing(pair: &[u32; 2]) -> bool {
+    *pair == [0, 0]
+}
+
+impl GridEntry {
+    /// The row and the column of the cell that a rectangle lies in; `None` where it lies in no cell.
+    pub fn cell_of(&self, rect: [u32; 4]) -> Option<[u32; 2]> {
+        let at = |axis: usize, count: u32| {
+            let from = rect[axis].checked_sub(self.offset[axis])?;
+            let place = from / (self.cell[axis].checked_add(self.gutter[axis])?).max(1);
+            (place < count && rect[axis + 2] > 0).then_some(place)
+        };
+        Some([at(1, self.rows)?, at(0, self.columns)?])
+    }
 }
 
 /// How a page keeps transparency.

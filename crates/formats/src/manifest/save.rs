@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
-use shibori_core::pack::{Atlas, Place};
-use shibori_core::{Area, Carried, Frame, FrameSet, Rect, Size, Source};
+use shibori_core::pack::{Atlas, PageGrid, Place};
+use shibori_core::{Area, Carried, Frame, FrameSet, Pair, Rect, Size, Source};
 
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, Manifest, Page, Playing, Sampling, SourceEntry,
-    StepEntry,
+    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Playing, Sampling,
+    SourceEntry, StepEntry,
 };
 
 /// The manifest of a set: one file a frame, in the frames' order.
@@ -61,6 +61,7 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts], uv: Option<UvOrigin>) -> Man
     let page = |(known, facts): (&shibori_core::pack::Page, &PageFacts)| Page {
         factor: Coordinate(atlas.factor().value()),
         alpha: if facts.premultiplied { Alpha::Premultiplied } else { Alpha::Straight },
+        grid: known.grid.as_ref().map(grid_entry),
         sampling: facts.sampling,
         companions: facts.companions.clone(),
         ..page(facts.file.clone(), known.size)
@@ -76,15 +77,28 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts], uv: Option<UvOrigin>) -> Man
     manifest
 }
 
-/// The manifest of an untouched sheet: frames are parts of it, where their sources say.
-pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size) -> Manifest {
+/// The manifest of an untouched sheet: frames are parts of it, where their sources say. `grid` is what it was cut by.
+pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size, grid: Option<&PageGrid>) -> Manifest {
     let place = |frame: &Frame| {
         let cell = frame.source().and_then(|source| source.rect).unwrap_or_default();
         let kept = frame.kept();
         let on_sheet = Rect { x: cell.x + kept.x, y: cell.y + kept.y, ..kept };
         Place { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, turned: false }
     };
-    manifest(set, vec![page(file.to_owned(), sheet)], set.frames().iter().map(place))
+    let sheet = Page { grid: grid.map(grid_entry), ..page(file.to_owned(), sheet) };
+    manifest(set, vec![sheet], set.frames().iter().map(place))
+}
+
+fn grid_entry(grid: &PageGrid) -> GridEntry {
+    let pair = |at: Pair| [at.x, at.y];
+    GridEntry {
+        columns: grid.counts.columns,
+        rows: grid.counts.rows,
+        cell: [grid.cell.width, grid.cell.height],
+        offset: pair(grid.spacing.offset),
+        gutter: pair(grid.spacing.gutter),
+        other: Map::new(),
+    }
 }
 
 /// Puts a set's clips into a manifest of the same frames; all else stays as it is.
@@ -107,6 +121,7 @@ fn page(file: String, size: Size) -> Page {
         size,
         factor: Coordinate(1.0),
         alpha: Alpha::Straight,
+        grid: None,
         sampling: None,
         companions: BTreeMap::new(),
         extras: None,

@@ -28,7 +28,7 @@ fn set() -> FrameSet {
 
 #[test]
 fn the_text_is_one_line_a_frame() {
-    let text = of_sheet(&set(), "koi.png", Size::new(8, 8)).to_text();
+    let text = of_sheet(&set(), "koi.png", Size::new(8, 8), None).to_text();
     let wanted = r#"{
   "format": "shibori/1",
   "pages": [

@@ -30,5 +30,6 @@ pub use image::image;
 pub use picture::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture};
 pub use places::places;
 pub use rects::rects;
+pub(crate) use set::opened;
 pub use set::{load, load_companions, old_places};
 pub use source::{manifest_of, source, sources};

@@ -23,6 +23,11 @@ use crate::{Error, ReadProblem};
 
 /// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
 pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+    Ok(opened(path, limits)?.1)
+}
+
+/// The same with the manifest, fitted to images that were edited.
+pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<(Manifest, Gathered), Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let bytes = bytes_of(path)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
@@ -36,8 +41,9 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
             return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
         }
     }
-    let set = to_set(manifest, &pages).map_err(wrong)?;
-    Ok(Gathered { set, remarks, files: std::iter::once(path.to_owned()).chain(files).collect() })
+    let set = to_set(manifest.clone(), &pages).map_err(wrong)?;
+    let files = std::iter::once(path.to_owned()).chain(files).collect();
+    Ok((manifest, Gathered { set, remarks, files }))
 }
 
 /// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
+use shibori_core::pack::PageGrid;
 use shibori_core::{FrameSet, Size};
 
 use crate::manifest::{of_sheet, replace_clips};
@@ -25,9 +26,16 @@ pub fn picture(path: &Path, image: &RgbaImage, run: &Transaction) -> Result<Writ
 }
 
 /// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.
-pub fn sheet_manifest(sheet: &Path, size: Size, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
+/// `grid` is what it was cut by, if it was.
+pub fn sheet_manifest(
+    sheet: &Path,
+    size: Size,
+    set: &FrameSet,
+    grid: Option<&PageGrid>,
+    run: &Transaction,
+) -> Result<Written, Error> {
     let target = sheet.with_extension("json");
-    let manifest = over(&target, of_sheet(set, &file_name(sheet), size), run)?;
+    let manifest = over(&target, of_sheet(set, &file_name(sheet), size, grid), run)?;
     let batch = run.plan(std::slice::from_ref(&target), &[])?;
     batch.stage(0, &manifest)?;
     Ok(batch.written())

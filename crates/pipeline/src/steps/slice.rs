@@ -4,7 +4,8 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
-use shibori_core::cut::{Grid, Island, NamedRect, cut_cells, cut_rects, islands, part_frame};
+use shibori_core::cut::{Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, islands, part_frame};
+use shibori_core::pack::PageGrid;
 use shibori_core::{
     Area, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pair, Pixels, Rect, SetError,
     Size, Source,
@@ -140,10 +141,21 @@ pub fn slice_manifests(
         let Cut { set, report, rows } = cut_file(path, options, cx)?;
         let rows = rows.into_iter().collect();
         let Done { set, shifts, covered, .. } = finished(set, options, false, rows, cx)?;
-        let written = write::sheet_manifest(&cx.at(path), report.size, &set, cx.run())?;
+        let grid = page_grid(&report);
+        let written = write::sheet_manifest(&cx.at(path), report.size, &set, grid.as_ref(), cx.run())?;
         Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
     };
     sheets.iter().map(one).collect()
+}
+
+/// The cells of a sheet that was cut evenly, counted from its corner.
+fn page_grid(report: &SheetReport) -> Option<PageGrid> {
+    let How::Grid { grid, .. } = &report.how else { return None };
+    let corner = report.within.and_then(Area::to_rect).unwrap_or_default();
+    let Spacing { offset, gutter } = grid.spacing();
+    let offset = Pair { x: offset.x + corner.x, y: offset.y + corner.y };
+    let spacing = Spacing { offset, gutter };
+    grid.is_even().then(|| PageGrid { counts: grid.counts(), cell: grid.cell_size(), spacing })
 }
 
 /// One file's frames, without names yet.

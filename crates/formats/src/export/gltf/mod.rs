@@ -1,9 +1,9 @@
 //! glTF 2.0: every frame a quad about its pivot, every clip an animation that shows one quad at a time.
 //!
 //! The tree is root › a node a clip › a node for each distinct frame of that clip. What is not shown has the scale 0, which the
-//! standard names as the way to animate visibility. Each animation drives every clip node (its own to 1, the others to 0) and
-//! its own quads, so that switching from one clip to another needs no clean-up, and a stopped one leaves a whole figure:
-//! the first clip with its first frame. Switch clips, never fade between them: half a scale is half a figure.
+//! standard names as the way to animate visibility. At rest the first clip shows its first frame. Each animation drives its own
+//! clip node to 1, the first clip's to 0, and those of its own quads that change: stop one animation before another begins, as players do, and what
+//! is not driven is as at rest again. Switch clips, never fade between them: half a scale is half a figure.
 //!
 //! In the order of the data: `quads` lays out corners, `times` says when what is shown, `buffer` keeps the numbers, and
 //! this file puts the JSON together. y runs up, the front faces +z, one unit is a pixel unless said otherwise.
@@ -57,6 +57,8 @@ struct Scene<'a> {
     options: &'a Gltf,
     buffer: Buffer,
     images: Vec<Value>,
+    /// Pages that lie elsewhere and must come along.
+    copies: Vec<File>,
     /// Page images of a `.glb`, one after another.
     pictures: Vec<Vec<u8>>,
     materials: Vec<Value>,
@@ -78,6 +80,7 @@ impl<'a> Scene<'a> {
             options,
             buffer: Buffer::default(),
             images: Vec::new(),
+            copies: Vec::new(),
             pictures: Vec::new(),
             materials: Vec::new(),
             meshes: Vec::new(),
@@ -105,7 +108,8 @@ impl<'a> Scene<'a> {
                     if self.subject.is_premultiplied(number) {
                         return refuse("multiplied by alpha");
                     }
-                    let file = self.subject.page_from(folder, number);
+                    let (file, copy) = self.subject.page_inside(folder, number);
+                    self.copies.extend(copy);
                     let uri = file.split('/').map(encoded).collect::<Vec<_>>().join("/");
                     self.images.push(json!({ "name": name, "uri": uri }));
                 }
@@ -245,13 +249,17 @@ impl<'a> Scene<'a> {
             let mut samplers = Samplers::default();
             let mut channels = Vec::new();
             let ends = [starts[0], *starts.last().expect("a clip has a start and an end")];
-            for (other, &node) in self.clip_nodes.iter().enumerate() {
-                let is_own = other == clip;
-                let switching = Switching { times: ends.to_vec(), on: vec![is_own; 2] };
-                channels.push(channel(samplers.add(&mut self.buffer, &switching), node));
+            // At rest the first clip shows, so only that one has to go; what is not driven is as at rest.
+            for other in if clip == 0 { vec![0] } else { vec![0, clip] } {
+                let switching = Switching { times: ends.to_vec(), on: vec![other == clip; 2] };
+                channels.push(channel(samplers.add(&mut self.buffer, &switching), self.clip_nodes[other]));
             }
             for &(key, node) in &self.quads[clip] {
                 let switching = times::switching(facts, &starts, |step| shown(step) == key);
+                // A figure that never changes is shown at rest.
+                if key == shown(&facts.way[0]) && switching.on.iter().all(|on| *on) {
+                    continue;
+                }
                 channels.push(channel(samplers.add(&mut self.buffer, &switching), node));
             }
             let events = facts.way.iter().filter_map(|step| {
@@ -333,9 +341,13 @@ impl<'a> Scene<'a> {
         let text = serde_json::to_vec(&json).map_err(|error| ExportError::Encode(error.to_string()))?;
         Ok(match self.options.container {
             Container::Binary => vec![File::new(path, seal::filled(binary_file(text, &bytes)))],
-            Container::Text if bytes.is_empty() => vec![File::new(path, seal::filled(text))],
             Container::Text => {
-                vec![File::new(path, seal::filled(text)), File::new(binary, seal::filled(bytes))]
+                let mut files = vec![File::new(path, seal::filled(text))];
+                if !bytes.is_empty() {
+                    files.push(File::new(binary, seal::filled(bytes)));
+                }
+                files.extend(self.copies);
+                files
             }
         })
     }

@@ -2,25 +2,30 @@
 
 use serde_json::{Map, Value, json};
 
-use crate::export::idents::{full_name, identifier, idents};
-use crate::export::{Subject, TemplateError};
+use crate::export::idents::{check_full_names, full_name, identifier, idents};
+use crate::export::{ExportError, Subject, TemplateError};
 
 /// All variables. Identifiers are made only for a template that uses them, since names may clash.
 pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError> {
-    let names = if source.contains("ident") {
-        let made = idents(subject, identifier, false, None, "identifiers");
-        Some(made.map_err(|error| {
-            let at = source.find("ident").unwrap_or(0);
-            let line = source[..at].matches('\n').count() + 1;
-            let column = source[..at].chars().rev().take_while(|c| *c != '\n').count() + 1;
-            let hint = Some(
-                "rename one of them, or build names with the filters ident, snake or camel from what differs"
-                    .to_owned(),
-            );
-            TemplateError { line, column, problem: error.to_string(), hint }
-        })?)
-    } else {
-        None
+    let clash = |word: &str, error: &ExportError| {
+        let at = source.find(word).unwrap_or(0);
+        let line = source[..at].matches('\n').count() + 1;
+        let column = source[..at].chars().rev().take_while(|c| *c != '\n').count() + 1;
+        let hint = Some(
+            "rename one of them, or build names with the filters ident, snake or camel from what differs"
+                .to_owned(),
+        );
+        TemplateError { line, column, problem: error.to_string(), hint }
+    };
+    if source.contains("full_name") {
+        check_full_names(subject).map_err(|error| clash("full_name", &error))?;
+    }
+    let names = match source.contains("ident") {
+        true => {
+            let made = idents(subject, identifier, false, None, "identifiers");
+            Some(made.map_err(|error| clash("ident", &error))?)
+        }
+        false => None,
     };
     let manifest = &subject.manifest;
     let mut frames = Vec::with_capacity(manifest.frames.len());

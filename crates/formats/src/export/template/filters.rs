@@ -1,5 +1,6 @@
 //! Filters for names and numbers.
 
+use crate::export::idents::is_mark;
 use minijinja::{Environment, Error, ErrorKind};
 
 use crate::export::idents::{css_name, identifier};
@@ -23,13 +24,13 @@ fn words(name: &str) -> Vec<String> {
     let mut words: Vec<String> = Vec::new();
     let mut before: Option<char> = None;
     for c in name.chars() {
-        if !c.is_ascii_alphanumeric() {
+        if !(c.is_alphabetic() || c.is_ascii_digit() || is_mark(c)) {
             before = None;
             continue;
         }
         let begins = match before {
             None => true,
-            Some(b) => b.is_ascii_lowercase() && c.is_ascii_uppercase(),
+            Some(b) => b.is_lowercase() && c.is_uppercase(),
         };
         if begins {
             words.push(String::new());
@@ -50,16 +51,16 @@ fn started(text: String) -> String {
 }
 
 fn lower(word: &str) -> String {
-    word.to_ascii_lowercase()
+    word.to_lowercase()
 }
 
 fn upper(word: &str) -> String {
-    word.to_ascii_uppercase()
+    word.to_uppercase()
 }
 
 fn capital(word: &str) -> String {
-    let (first, rest) = word.split_at(word.len().min(1));
-    first.to_ascii_uppercase() + &rest.to_ascii_lowercase()
+    let (first, rest) = word.split_at(word.chars().next().map_or(0, char::len_utf8));
+    first.to_uppercase() + &rest.to_lowercase()
 }
 
 fn camel(name: &str) -> String {

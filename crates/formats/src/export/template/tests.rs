@@ -2,6 +2,7 @@ use std::process::{Command, Stdio};
 
 use super::*;
 use crate::export::sample::{frames, subject};
+use crate::manifest::Coordinate;
 use crate::write::PageEncoding;
 
 const CLIPS: [&str; 2] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce"];
@@ -91,11 +92,37 @@ fn accepted(program: &str, arguments: &[&str], file: &str, text: &str) -> Option
     Some(true)
 }
 
+/// The sample with a box, a nine-slice, a polygon and an event.
+fn marked(source: &str) -> Result<String, TemplateError> {
+    let (_folder, mut subject) = subject(frames(6), &["swim = 0-3"], &PageEncoding::default(), "pond");
+    let frame = &mut subject.manifest.frames[2];
+    frame.boxes.insert("hit".to_owned(), [-7, 2, 41, 4]);
+    frame.nine = Some([1, 2, 31, 4]);
+    frame.polygon = [[0.5, 6.25], [3.0, 1.0], [4.0, 5.0]].map(|at| at.map(Coordinate)).to_vec();
+    subject.clips[0].way[1].event = Some("splash".to_owned());
+    subject.manifest.clips[0].steps[1].event = Some("splash".to_owned());
+    render(&subject, source)
+}
+
+#[test]
+fn two_things_of_one_name_are_told_and_never_lost() {
+    let (_folder, mut subject) = subject(frames(2), &["swim = 0", "turn = 1"], &PageEncoding::default(), "pond");
+    (subject.manifest.clips[1].sprite, subject.manifest.clips[1].name) = ("koi-swim".into(), "koi-swim".into());
+    let error = render(&subject, STARTERS[0].source).map(drop);
+    let table = render(&subject, "{{ clips[0].full_name }}").unwrap_err();
+    assert!(error.is_err() || STARTERS[0].source.find("full_name").is_none());
+    assert!(table.problem.contains("clip 'koi:swim' and clip 'koi-swim:koi-swim'"), "{}", table.problem);
+}
+
 #[test]
 fn starters_make_code_that_compilers_take() {
     for starter in STARTERS {
-        let text = rendered(starter.source).unwrap();
+        let text = marked(starter.source).unwrap();
         assert!(text.contains("koi-05"), "{}", starter.name);
+        // Whatever a person put into a manifest arrives in every language.
+        for part in ["hit", "-7", "41", "31", "6.25", "splash"] {
+            assert!(text.contains(part), "{}: {part}", starter.name);
+        }
         let file = format!("pond.{}", starter.ending());
         let known = match starter.name {
             "rust" => accepted(
