@@ -97,6 +97,13 @@ pub enum Notice {
         /// Why.
         why: &'static str,
     },
+    /// Pictures of a film were left out, since browsers would show them too long.
+    TooFast {
+        /// How many.
+        dropped: usize,
+        /// Of how many.
+        of: usize,
+    },
     /// A format without half transparency: pixels were made clear or solid.
     Hardened {
         /// How many.

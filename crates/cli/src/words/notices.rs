@@ -78,6 +78,12 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             None,
         ),
         Notice::ArrangedAnew { why } => warning(format!("--keep-places: arranged anew: {why}"), None),
+        Notice::TooFast { dropped, of } => warning(
+            format!(
+                "{dropped} of {of} pictures are left out, evenly, so that the total is right: browsers show none for so short a time"
+            ),
+            None,
+        ),
         Notice::Hardened { pixels } => warning(
             format!("a GIF has no half transparency: {} pixels were made clear or solid", grouped(*pixels)),
             Some("write an .apng, or add --background with a color or checker"),
@@ -114,7 +120,7 @@ fn remark(remark: &Remark) -> (Weight, Message) {
             "{file}: was {was} px, is {now} px; frame '{frame}' has a canvas of {canvas} px now"
         )),
         Remark::FastDelays { file, frames } => note(format!(
-            "{file}: {} with a delay of 0 or 10 ms play as 100 ms, as in browsers",
+            "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",
             counted(*frames, "frame")
         )),
     }

@@ -7,17 +7,11 @@ use std::io::ErrorKind;
 use ::gif::{ColorOutput, DecodeOptions, DecodingError, DisposalMethod, MemoryLimit, Repeat};
 use image::RgbaImage;
 use shibori_core::Size;
-use shibori_core::clip::Span;
 
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
-
-/// The longest delay, in hundredths of a second, that viewers replace by [`SLOW`].
-const TOO_FAST: u16 = 1;
-/// What they show instead, in hundredths.
-const SLOW: u32 = 10;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, shown_span};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
     let wrong = |error: DecodingError| problem(&error, bytes.len());
@@ -58,7 +52,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
                 DisposalMethod::Previous => Dispose::Previous,
             },
         };
-        let (span, raw_delay) = span(frame.delay);
+        let (span, raw_delay) = shown_span(u32::from(frame.delay), 100);
         film.add(room, canvas.show(&patch), span, raw_delay);
     }
     let plays = match decoder.repeat() {
@@ -80,12 +74,6 @@ fn count(bytes: &[u8]) -> u64 {
         count += 1;
     }
     count
-}
-
-fn span(delay: u16) -> (Span, Option<u32>) {
-    let (ticks, raw) =
-        if delay <= TOO_FAST { (SLOW, Some(u32::from(delay))) } else { (u32::from(delay), None) };
-    (Span::new(ticks, 100).unwrap_or(Span::DEFAULT), raw)
 }
 
 fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {

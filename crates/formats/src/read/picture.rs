@@ -42,7 +42,7 @@ pub struct Moment {
     pub picture: Pixels,
     /// How long it is shown.
     pub span: Span,
-    /// What the file says where that is not what viewers do: a GIF's delay of 0 or 1 hundredths.
+    /// What the file says, in its own ticks, where that is too short for viewers: up to 10 ms.
     pub raw_delay: Option<u32>,
 }
 
@@ -137,6 +137,16 @@ impl Default for Limits {
             accept_edits: false,
             tighten: false,
         }
+    }
+}
+
+/// How long a picture is shown whose file says so many ticks of so many a second: as long as browsers show it, in every format. They take
+/// up to 10 ms for a mistake and show 100 ms; then what the file says is given too, in its own ticks.
+pub(super) fn shown_span(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
+    let is_too_fast = u64::from(ticks) * 100 <= u64::from(timescale);
+    match Span::new(ticks, timescale) {
+        Ok(span) if !is_too_fast => (span, None),
+        _ => (Span::DEFAULT, Some(ticks)),
     }
 }
 

@@ -10,7 +10,7 @@ use shibori_core::clip::Span;
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room};
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room, shown_span};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
@@ -94,17 +94,16 @@ fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) ->
         };
         let blend = if control.blend_op == BlendOp::Source { Blend::Source } else { Blend::Over };
         let patch = Patch { pixels, x: control.x_offset, y: control.y_offset, blend, dispose };
-        film.add(room, canvas.show(&patch), span(control.delay_num, control.delay_den), None);
+        let (span, raw_delay) = span(control.delay_num, control.delay_den);
+        film.add(room, canvas.show(&patch), span, raw_delay);
     }
     Ok(())
 }
 
-/// A denominator of 0 means hundredths; a delay of 0 means as fast as can be, which viewers show as
-/// about 10 ms.
-fn span(numerator: u16, denominator: u16) -> Span {
+/// A denominator of 0 means hundredths.
+fn span(numerator: u16, denominator: u16) -> (Span, Option<u32>) {
     let denominator = if denominator == 0 { 100 } else { denominator };
-    let shortest = Span::new(10, 1000).unwrap_or(Span::DEFAULT);
-    Span::new(u32::from(numerator), u32::from(denominator)).unwrap_or(shortest)
+    shown_span(u32::from(numerator), u32::from(denominator))
 }
 
 fn color_of(info: &Info<'_>) -> String {
@@ -221,7 +220,10 @@ mod tests {
             assert_eq!(rows[1], [1, 1, 1, 255, 3, 3, 3, 0]);
             assert_eq!(rows[2], [1, 1, 1, 255, 0, 0, 0, 0]);
             assert_eq!(animation.moments[0].span, Span::new(1, 12).unwrap());
-            assert_eq!(animation.moments[2].span.millis(), 10.0);
+            assert_eq!(
+                (animation.moments[2].span.millis(), animation.moments[2].raw_delay),
+                (100.0, Some(0))
+            );
         }
     }
 }

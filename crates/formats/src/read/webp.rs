@@ -10,7 +10,7 @@ use shibori_core::{Rect, Size};
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, shown_span};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
     let cut = || ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 };
@@ -26,7 +26,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     } else {
         let room = film.room()?;
         match still(&mut decoder) {
-            Ok(picture) => film.add(room, picture, span(0), None),
+            Ok(picture) => film.add(room, picture, Span::DEFAULT, None),
             Err(error) => film.breaks(wrong(error))?,
         }
     }
@@ -70,7 +70,8 @@ fn moving(bytes: &[u8], size: Size, count: u32, film: &mut FilmReader<'_>) -> Re
             Ok(patch) => patch,
             Err(problem) => return film.breaks(problem),
         };
-        film.add(room, canvas.show(&patch), span(delay), None);
+        let (span, raw_delay) = shown_span(delay, 1000);
+        film.add(room, canvas.show(&patch), span, raw_delay);
         found += 1;
     }
     if found < count {
@@ -129,11 +130,6 @@ fn as_file(picture: &[u8], size: Size) -> Vec<u8> {
     body.extend(picture);
     let length = (body.len() as u32).to_le_bytes();
     [b"RIFF".as_slice(), &length, &body].concat()
-}
-
-/// Milliseconds; 0 plays as 100 ms, as browsers do with delays of up to 10 ms.
-fn span(delay: u32) -> Span {
-    if delay <= 10 { Span::DEFAULT } else { Span::new(delay, 1000).unwrap_or(Span::DEFAULT) }
 }
 
 fn problem(error: &DecodingError, bytes: usize) -> ReadProblem {

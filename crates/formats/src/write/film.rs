@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use shibori_core::clip::Span;
 use shibori_core::draw::Film;
 
 use crate::write::{Transaction, Written, apng, gif};
@@ -42,6 +43,8 @@ pub struct FilmReport {
     pub hardened: u64,
     /// Colors there were, where a GIF kept only 255 of them.
     pub reduced_from: Option<usize>,
+    /// Pictures that were left out, since browsers would show them too long.
+    pub dropped: usize,
 }
 
 /// Writes a film in the format its ending asks for. `tick` is called once a picture, from any thread.
@@ -54,6 +57,8 @@ pub fn film(
     let format = FilmFormat::of(path)?;
     let batch = run.plan(&[PathBuf::from(path)], &[])?;
     let wrong = |problem: WriteProblem| Error::write(path, problem);
+    let thinned = thinned(film, format);
+    let (film, dropped) = thinned.as_ref().map_or((film, 0), |(film, dropped)| (film, *dropped));
     let (bytes, hardened, reduced_from) = match format {
         FilmFormat::Apng => (apng::apng(film, tick).map_err(wrong)?, 0, None),
         FilmFormat::Gif => {
@@ -62,5 +67,74 @@ pub fn film(
         }
     };
     batch.stage(0, &bytes)?;
-    Ok(FilmReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from })
+    Ok(FilmReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from, dropped })
+}
+
+/// A film without the pictures that a browser would not show for as short as it is meant to: it takes delays up to 10 ms for a mistake and
+/// shows 100 ms. What is left lasts until the next one's time, so that the total is right. `None` where all can stay, else how many went.
+fn thinned(film: &Film, format: FilmFormat) -> Option<(Film, usize)> {
+    // Ticks a second in which times are told, and the fewest of them.
+    let (clock, least) = match format {
+        FilmFormat::Gif => (100u32, 2u64),
+        FilmFormat::Apng => (1_000_000, 10_001),
+    };
+    let mut ends = Vec::with_capacity(film.pictures.len());
+    let mut end = 0.0;
+    for (_, span) in &film.pictures {
+        end += span.millis();
+        ends.push((end * f64::from(clock) / 1000.0).round() as u64);
+    }
+    let is_too_fast =
+        |(at, end): (usize, &u64)| end - at.checked_sub(1).map_or(0, |before| ends[before]) < least;
+    if !ends.iter().enumerate().any(is_too_fast) {
+        return None;
+    }
+    let whole = *ends.last()?;
+    // Each picture that stays, and when it begins.
+    let mut kept: Vec<(usize, u64)> = vec![(0, 0)];
+    for at in 1..film.pictures.len() {
+        let start = ends[at - 1];
+        if start - kept.last().map_or(0, |last| last.1) >= least && whole - start >= least {
+            kept.push((at, start));
+        }
+    }
+    let until = |place: usize| kept.get(place + 1).map_or(whole, |next| next.1);
+    let picture = |(place, &(at, start)): (usize, &(usize, u64))| {
+        let ticks = u32::try_from((until(place) - start).max(least)).unwrap_or(u32::MAX);
+        (film.pictures[at].0.clone(), Span::new(ticks, clock).unwrap_or(Span::DEFAULT))
+    };
+    let dropped = film.pictures.len() - kept.len();
+    let pictures = kept.iter().enumerate().map(picture).collect();
+    Some((Film { pictures, plays: film.plays }, dropped))
+}
+
+#[cfg(test)]
+mod tests {
+    use image::RgbaImage;
+
+    use super::*;
+
+    #[test]
+    fn fast_films_lose_pictures_and_keep_their_time() {
+        for (spans, format, left, millis) in [
+            (vec![(1, 60); 60], FilmFormat::Gif, 30..=50, 1000.0),
+            (vec![(1, 120); 120], FilmFormat::Gif, 40..=50, 1000.0),
+            (vec![(1, 120); 120], FilmFormat::Apng, 50..=60, 1000.0),
+            (vec![(1, 12), (1, 100), (1, 12)], FilmFormat::Gif, 2..=2, 176.7),
+            (vec![(1, 500)], FilmFormat::Gif, 1..=1, 20.0),
+        ] {
+            let picture =
+                |&(ticks, clock): &(u32, u32)| (RgbaImage::new(1, 1), Span::new(ticks, clock).unwrap());
+            let film = Film { pictures: spans.iter().map(picture).collect(), plays: 0 };
+            let (thin, dropped) = thinned(&film, format).unwrap();
+            assert_eq!(thin.pictures.len() + dropped, spans.len());
+            assert!(left.contains(&thin.pictures.len()), "{}", thin.pictures.len());
+            let all: f64 = thin.pictures.iter().map(|(_, span)| span.millis()).sum();
+            assert!((all - millis).abs() <= 5.0, "{all}");
+            assert!(thin.pictures.iter().all(|(_, span)| span.millis() > 10.0));
+            assert!(thinned(&thin, format).is_none());
+        }
+        let slow = Film { pictures: vec![(RgbaImage::new(1, 1), Span::new(1, 50).unwrap()); 3], plays: 0 };
+        assert!(thinned(&slow, FilmFormat::Gif).is_none());
+    }
 }

@@ -233,6 +233,9 @@ pub fn write_picture(picture: &RgbaImage, path: &Path, cx: &Context<'_>) -> Resu
 pub fn write_film(film: &Film, path: &Path, cx: &Context<'_>) -> Result<FilmReport, Error> {
     let tick = cx.counter(Task::Pictures, film.pictures.len());
     let report = write::film(&cx.at(path), film, cx.run(), tick)?;
+    if report.dropped > 0 {
+        cx.tell(Notice::TooFast { dropped: report.dropped, of: film.pictures.len() });
+    }
     if report.hardened > 0 {
         cx.tell(Notice::Hardened { pixels: report.hardened });
     }

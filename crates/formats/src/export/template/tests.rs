@@ -106,8 +106,10 @@ fn marked(source: &str) -> Result<String, TemplateError> {
 
 #[test]
 fn two_things_of_one_name_are_told_and_never_lost() {
-    let (_folder, mut subject) = subject(frames(2), &["swim = 0", "turn = 1"], &PageEncoding::default(), "pond");
-    (subject.manifest.clips[1].sprite, subject.manifest.clips[1].name) = ("koi-swim".into(), "koi-swim".into());
+    let (_folder, mut subject) =
+        subject(frames(2), &["swim = 0", "turn = 1"], &PageEncoding::default(), "pond");
+    (subject.manifest.clips[1].sprite, subject.manifest.clips[1].name) =
+        ("koi-swim".into(), "koi-swim".into());
     let error = render(&subject, STARTERS[0].source).map(drop);
     let table = render(&subject, "{{ clips[0].full_name }}").unwrap_err();
     assert!(error.is_err() || STARTERS[0].source.find("full_name").is_none());
