@@ -54,14 +54,14 @@ pub(crate) enum Command {
 
 #[derive(Args, Debug)]
 pub(crate) struct Inspect {
-    /// Images or animations; - is standard input
+    /// Images, animations, folders of them, sets or atlases; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct Slice {
-    /// Sheets, strips or animations, each a sprite named after its file; - is standard input
+    /// Sheets, strips or animations, each a sprite named after its file, or folders of them; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
     /// The folder to write: one PNG a frame, and frames.json [default: IMAGE-frames]

@@ -105,6 +105,18 @@ pub enum Error {
         /// The sheet's size.
         size: Size,
     },
+    /// Frames that were cut before, and are to be cut once more.
+    #[error("{}: its frames are cut already", source_path.display())]
+    CutAlready {
+        /// The source, as it was named.
+        source_path: PathBuf,
+    },
+    /// Images that can't stay as they are, since a frame is not a file each.
+    #[error("{}: not every frame there is an image of its own in that folder", folder.display())]
+    NotOneFileEach {
+        /// The folder, as it was named.
+        folder: PathBuf,
+    },
     /// One sprite's name for several sheets.
     #[error("{sheets} sheets can't all be the sprite '{sprite}'")]
     OneSprite {

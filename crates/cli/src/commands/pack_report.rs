@@ -122,7 +122,12 @@ impl Report {
             scales: (1..atlases.len()).map(scale).collect(),
             removed: program.all_shown(&written.written.removed),
             has_cells: packed.has_cells,
-            first_mirrored: atlas.mirrored().first().map(|&(at, of)| (name(at), name(of))),
+            // Who wants such pictures need not be told that they could do without.
+            first_mirrored: atlas
+                .mirrored()
+                .first()
+                .filter(|_| !packed.draws_mirrored)
+                .map(|&(at, of)| (name(at), name(of))),
         }
     }
 

@@ -87,6 +87,8 @@ fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
         report.sheets.extend(describe(sliced, program));
         for file in program.all_shown(&written.files) {
             let (file_shown, sheet) = (file.display(), path.display());
+            let sheet =
+                if all.len() == args.images.len() { sheet.to_string() } else { "all else".to_owned() };
             program.say(&format!("{} {file_shown}; {sheet} stays as it is", program.wrote()));
             report.manifests.push(file);
         }
@@ -165,6 +167,7 @@ fn how(sheet: &SheetReport) -> String {
             format!("separate drawings, --join {join}{found}{specks}")
         }
         How::Rects { list } => format!("places of {}", list.display()),
+        How::Frames => "frames as they are".to_owned(),
         How::Animation => format!("{} px animation", sheet.size),
     }
 }

@@ -27,6 +27,13 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
             "--within is x,y,width,height in pixels of the sheet; all of it is 0,0,{},{}",
             size.width, size.height
         )),
+        Error::CutAlready { source_path } => plain.with_hint(format!(
+            "change them with shibori adjust {}; or name a sheet",
+            pasteable_path(&source_path)
+        )),
+        Error::NotOneFileEach { .. } => {
+            plain.with_hint("animations, sets and --take need images of their own: leave out --manifest-only")
+        }
         Error::OneSprite { .. } => plain.with_hint("slice them one by one, or leave --sprite out"),
         Error::NothingBetween { .. } => {
             plain.with_hint("take the background out with --key COLOR, or cut with --grid or --rects")

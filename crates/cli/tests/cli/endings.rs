@@ -75,7 +75,8 @@ fn whenever_a_run_is_interrupted_or_killed_all_files_are_old_or_all_are_new() {
             ended(&env, &mirrored, signal, whole * moment / 50);
             // One that is interrupted leaves nothing to heal.
             let now = if *signal == "-INT" { env.files("out") } else { healed() };
-            assert!(now == old || now == new, "{signal} after {moment}/50 of {whole} ms");
+            let names: Vec<&String> = now.iter().map(|(name, _)| name).collect();
+            assert!(now == old || now == new, "{signal} after {moment}/50 of {whole} ms: {names:?}");
             were_old += usize::from(now == old);
             were_new += usize::from(now == new);
             if now == new {

@@ -8,6 +8,7 @@ mod exporting;
 mod finding;
 mod hand_work;
 mod inputs;
+mod jobs;
 mod mistakes;
 mod packing;
 mod previews;

@@ -31,7 +31,8 @@ fn every_mistake_is_told_and_changes_nothing() {
     for (line, code, told, hint) in [
         ("slice gone.png --grid 8x1", 3, "gone.png: no such file or folder", ""),
         ("slice art/kio.png --grid 8x1", 3, "art/kio.png: no such file", "there is art/koi.png"),
-        ("slice art --grid 8x1", 3, "art: is a folder; a file is wanted here", ""),
+        ("slice art --grid 8x1", 2, "firefly.gif: is an animation of 8 frames", "slice it without --grid"),
+        ("slice text.png/ --grid 8x1", 3, "text.png", ""),
         (
             "slice text.png --grid 8x1",
             3,

@@ -20,7 +20,7 @@ pub(crate) use parse::straightened;
 pub use parse::{as_seen, parse};
 pub(crate) use paths::{page_files, page_path};
 pub(crate) use save::uv_of;
-pub use save::{PageFacts, UvOrigin, of_atlas, of_set, of_sheet, replace_clips};
+pub use save::{PageFacts, UvOrigin, of_atlas, of_images, of_set, of_sheet, replace_clips};
 
 /// The format this version reads and writes.
 pub const FORMAT: &str = "shibori/1";

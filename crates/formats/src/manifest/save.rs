@@ -22,6 +22,14 @@ pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     manifest(set, pages, places)
 }
 
+/// The manifest of images that stay as they are: a page each, as large as its frame's canvas.
+pub fn of_images(set: &FrameSet, files: &[String]) -> Manifest {
+    let pages =
+        set.frames().iter().zip(files).map(|(frame, file)| page(file.clone(), frame.canvas())).collect();
+    let place = |(page, frame): (usize, &Frame)| Place { page, rect: frame.kept(), turned: false };
+    manifest(set, pages, set.frames().iter().enumerate().map(place))
+}
+
 /// What a manifest says of a page besides its size.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct PageFacts {

@@ -23,7 +23,11 @@ const ENDINGS: [&str; 12] =
 /// Folders in folders in folders: deeper is a mistake, or a link that leads back.
 const DEEPEST: usize = 8;
 
-pub(super) fn read(folder: &Path, limits: &Limits) -> Result<Gathered, Error> {
+/// A folder of images as frames, whether or not a manifest lies there too.
+///
+/// # Errors
+/// Where an image can't be read, or there are none.
+pub fn read(folder: &Path, limits: &Limits) -> Result<Gathered, Error> {
     let mut gathered = Gathered::default();
     let mut sets = Vec::new();
     gather(folder, limits, 0, &mut sets, &mut gathered)?;
@@ -32,6 +36,22 @@ pub(super) fn read(folder: &Path, limits: &Limits) -> Result<Gathered, Error> {
     }
     gathered.set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
     Ok(gathered)
+}
+
+/// The images in a folder and the folders in it, in natural order.
+///
+/// # Errors
+/// Where a folder can't be read, or there are none.
+pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, Error> {
+    fn gather(folder: &Path, depth: usize, all: &mut Vec<PathBuf>) -> Result<(), Error> {
+        let (images, folders) = listing(folder)?;
+        all.extend(images);
+        let deeper = folders.iter().filter(|_| depth < DEEPEST);
+        deeper.map(|inner| gather(inner, depth + 1, all)).collect()
+    }
+    let mut all = Vec::new();
+    gather(folder, 0, &mut all)?;
+    if all.is_empty() { Err(Error::read(folder, ReadProblem::NoImages)) } else { Ok(all) }
 }
 
 fn gather(

@@ -22,6 +22,7 @@ mod still;
 mod webp;
 mod y4m;
 
+pub use folder::{images_in, read as images_of};
 pub use frames::animation_frames;
 pub(crate) use gathered::file_name;
 pub use gathered::{Gathered, Remark, sprite_name};
@@ -31,5 +32,5 @@ pub use picture::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture}
 pub use places::places;
 pub use rects::rects;
 pub(crate) use set::opened;
-pub use set::{load, load_companions, old_places};
+pub use set::{load, load_companions, old_places, pages_of};
 pub use source::{manifest_of, source, sources};

@@ -1,7 +1,7 @@
 //! From a manifest and its pages to frames.
 
 use std::collections::{BTreeMap, HashMap};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use image::imageops;
 use serde_json::{Map, Value};
@@ -44,6 +44,15 @@ pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<(Manifest, Gathered
     let set = to_set(manifest.clone(), &pages).map_err(wrong)?;
     let files = std::iter::once(path.to_owned()).chain(files).collect();
     Ok((manifest, Gathered { set, remarks, files }))
+}
+
+/// The images that a manifest names.
+///
+/// # Errors
+/// Where it can't be read, or names one outside its folder.
+pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
+    let manifest = parse(&bytes_of(path)?).map_err(|problem| Error::read(path, problem))?;
+    page_files(path, &manifest)
 }
 
 /// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.

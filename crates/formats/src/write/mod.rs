@@ -29,6 +29,6 @@ pub use film::{FilmFormat, FilmReport, film};
 pub use guide::guide;
 pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
 pub use set::{set, set_in_place};
-pub use single::{bytes, clips, picture, sheet_manifest};
+pub use single::{bytes, clips, images_manifest, picture, sheet_manifest};
 pub use staging::abandon;
 pub use transaction::{Batch, Policy, Transaction, Written};

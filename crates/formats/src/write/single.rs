@@ -6,7 +6,7 @@ use image::RgbaImage;
 use shibori_core::pack::PageGrid;
 use shibori_core::{FrameSet, Size};
 
-use crate::manifest::{of_sheet, replace_clips};
+use crate::manifest::{SET_FILE, of_images, of_sheet, replace_clips};
 use crate::read::file_name;
 use crate::write::replace::{over, text};
 use crate::write::{Transaction, Written, png, seal};
@@ -36,6 +36,23 @@ pub fn sheet_manifest(
 ) -> Result<Written, Error> {
     let target = sheet.with_extension("json");
     let manifest = over(&target, of_sheet(set, &file_name(sheet), size, grid), run)?;
+    let batch = run.plan(std::slice::from_ref(&target), &[])?;
+    batch.stage(0, &manifest)?;
+    Ok(batch.written())
+}
+
+/// Writes `frames.json` into a folder whose images, named from there, are the frames of `set` and stay as they are.
+///
+/// # Errors
+/// Where the set that lies there would lose something, or the manifest can't be written.
+pub fn images_manifest(
+    folder: &Path,
+    set: &FrameSet,
+    files: &[String],
+    run: &Transaction,
+) -> Result<Written, Error> {
+    let target = folder.join(SET_FILE);
+    let manifest = over(&target, of_images(set, files), run)?;
     let batch = run.plan(std::slice::from_ref(&target), &[])?;
     batch.stage(0, &manifest)?;
     Ok(batch.written())

@@ -11,7 +11,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::process;
 use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 use std::time::SystemTime;
 
 use serde::{Deserialize, Serialize};
@@ -31,6 +31,9 @@ static LIVE: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
 static MADE: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
 /// Held while files are moved into place: an interruption waits for that.
 static MOVING: Mutex<()> = Mutex::new(());
+/// Shared by all that make folders and write files that wait; an interruption closes it, so that nothing new comes while it takes away
+/// what is there.
+static GATE: RwLock<()> = RwLock::new(());
 
 /// A staging folder of this run.
 #[derive(Debug)]
@@ -78,10 +81,13 @@ impl Staging {
         // Names sort by time: of two runs on one file the first goes first.
         let time = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_or(0, |time| time.as_nanos());
         let path = folder.join(format!("{PREFIX}{time:024}-{}-{number}", process::id()));
-        disk.create_folder(&path)?;
-        live().push(path.clone());
         let mut staging = Self { folder, path, lock: None, disk: Arc::clone(disk) };
-        let lock = File::create(staging.path.join(LOCK))?;
+        let lock = gated(|| {
+            disk.create_folder(&staging.path)?;
+            live().push(staging.path.clone());
+            File::create(staging.path.join(LOCK))
+        });
+        let lock = lock?;
         // A file system without locks can't tell a run that lives from one that was killed; then nothing is healed.
         let _ = lock.lock();
         staging.lock = Some(lock);
@@ -98,7 +104,7 @@ impl Staging {
 
     /// Says which files are to be written here, so that other runs can wait.
     pub(super) fn announce(&self, files: &[String]) -> io::Result<()> {
-        self.disk.write(&self.path.join(TARGETS), files.join("\n").as_bytes())
+        gated(|| self.disk.write(&self.path.join(TARGETS), files.join("\n").as_bytes()))
     }
 
     /// Another run that lives and is to write one of these files, and came first; its process.
@@ -149,6 +155,8 @@ impl Staging {
 impl Drop for Staging {
     /// Undoes moves that are not done, and takes the folder away.
     fn drop(&mut self) {
+        // An interruption would take it away at the same time.
+        let _moving = MOVING.lock().unwrap_or_else(PoisonError::into_inner);
         settle(&self.path);
         self.lock = None;
         take_away(&self.path);
@@ -165,6 +173,12 @@ pub(super) fn made() -> MutexGuard<'static, Vec<PathBuf>> {
     MADE.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// Makes folders, or files that wait, so that an interruption knows of all of them. Not within itself.
+pub(super) fn gated<T>(make: impl FnOnce() -> T) -> T {
+    let _gate = GATE.read().unwrap_or_else(PoisonError::into_inner);
+    make()
+}
+
 /// Runs `moves` so that no interruption comes in between.
 pub(super) fn uninterrupted<T>(moves: impl FnOnce() -> T) -> T {
     let _moving = MOVING.lock().unwrap_or_else(PoisonError::into_inner);
@@ -174,17 +188,18 @@ pub(super) fn uninterrupted<T>(moves: impl FnOnce() -> T) -> T {
 /// Takes away what this process has made ready and not put in place. For the moment when it is interrupted: files that are
 /// just being moved are all moved first.
 pub fn abandon() {
+    let gate = GATE.write().unwrap_or_else(PoisonError::into_inner);
     let moving = MOVING.lock().unwrap_or_else(PoisonError::into_inner);
-    for path in live().drain(..) {
-        settle(&path);
-        take_away(&path);
-    }
+    let paths: Vec<PathBuf> = live().drain(..).collect();
+    paths.iter().for_each(|path| settle(path));
+    // The first one holds the mark that all is done, so it goes last.
+    paths.iter().rev().for_each(|path| take_away(path));
     for folder in made().drain(..).rev() {
         // Only empty folders go, and one that stays hurts nobody.
         let _ = RealDisk.remove_folder(&folder);
     }
-    // Nothing is moved from here on: the process is about to end.
-    std::mem::forget(moving);
+    // Nothing is made or moved from here on: the process is about to end.
+    std::mem::forget((gate, moving));
 }
 
 /// Heals what runs that were killed left in a folder.
@@ -273,18 +288,18 @@ fn take_away(path: &Path) {
     let is_done = path.join(DONE).exists()
         || journal_of(path).is_some_and(|j| Path::new(&j.first.0).join(DONE).exists());
     let Ok(entries) = fs::read_dir(path) else { return };
-    let mut last = Vec::new();
     for entry in entries.flatten() {
         let file = entry.path();
         match entry.file_name().to_string_lossy().as_ref() {
             // While these lie here, what is left can still be understood.
-            DONE | JOURNAL => last.push(file),
+            DONE | JOURNAL => {}
             name if name.ends_with(".old") && !is_done => {}
             _ => drop(RealDisk.remove_file(&file)),
         }
     }
-    for file in last {
-        let _ = RealDisk.remove_file(&file);
+    // A journal without the mark would be taken for moves to undo.
+    for name in [JOURNAL, DONE] {
+        let _ = RealDisk.remove_file(&path.join(name));
     }
     let _ = RealDisk.remove_folder(path);
 }

@@ -353,7 +353,8 @@ impl Batch {
         };
         match staged {
             Some((_, staged)) if !holds_them() => {
-                self.disk.write(staged, bytes).map_err(|error| Error::write(path, error))
+                let written = staging::gated(|| self.disk.write(staged, bytes));
+                written.map_err(|error| Error::write(path, error))
             }
             _ => Ok(()),
         }
@@ -447,8 +448,12 @@ impl MadeFolders {
         let missing: Vec<&Path> =
             folder.ancestors().take_while(|path| !path.as_os_str().is_empty() && !path.exists()).collect();
         for path in missing.into_iter().rev() {
-            disk.create_folder(path).map_err(|error| Error::write(path, error))?;
-            staging::made().push(path.to_owned());
+            let made = staging::gated(|| {
+                disk.create_folder(path)?;
+                staging::made().push(path.to_owned());
+                Ok(())
+            });
+            made.map_err(|error: std::io::Error| Error::write(path, error))?;
             self.folders.push(path.to_owned());
         }
         Ok(())

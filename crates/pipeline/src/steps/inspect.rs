@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
-use shibori_formats::read::{ImageInfo, Loaded, Picture, image};
+use shibori_formats::read::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
 use crate::steps::sheet::WORTH_SAYING;
@@ -84,7 +84,27 @@ pub enum Transparency {
 /// # Errors
 /// Where one can't be read.
 pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<Inspected>, Error> {
-    images.iter().map(|path| look(path, cx)).collect()
+    let mut found = Vec::new();
+    for path in images {
+        for file in files_of(path, cx)? {
+            found.push(look(&file, cx)?);
+        }
+    }
+    Ok(found)
+}
+
+/// The images that a path stands for: itself, or those of a folder, a set or an atlas, as the user would name them.
+fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
+    let whole = cx.at(path);
+    let shown = |file: PathBuf| file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned);
+    if let Some(manifest) = manifest_of(&whole) {
+        let files = pages_of(&manifest)?;
+        return Ok(files.into_iter().map(shown).collect());
+    }
+    match whole.is_dir() {
+        true => Ok(images_in(&whole)?.into_iter().map(shown).collect()),
+        false => Ok(vec![path.to_owned()]),
+    }
 }
 
 fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {

@@ -29,6 +29,8 @@ pub struct Packed {
     pub layers: usize,
     /// Whether frames lie in cells of one size.
     pub has_cells: bool,
+    /// Whether mirrored steps got pictures of their own.
+    pub draws_mirrored: bool,
 }
 
 /// Arranges the frames of sources on pages. Writes nothing.
@@ -100,7 +102,13 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
     let has_cells = options.arrange.layout() != LayoutChoice::Dense;
-    Ok(Packed { atlases, canvas_pixels, layers: companions.len(), has_cells })
+    Ok(Packed {
+        atlases,
+        canvas_pixels,
+        layers: companions.len(),
+        has_cells,
+        draws_mirrored: options.arrange.draws_mirrored(),
+    })
 }
 
 /// Holds each page to what a picture may have.

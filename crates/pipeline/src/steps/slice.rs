@@ -11,13 +11,17 @@ use shibori_core::{
     Size, Source,
 };
 use shibori_formats::ReadProblem;
-use shibori_formats::read::{Loaded, Picture, Remark, animation_frames, image, rects, sprite_name};
+use shibori_formats::read::{
+    self, Loaded, Picture, Remark, animation_frames, image, images_in, images_of, manifest_of, rects,
+    sprite_name,
+};
 use shibori_formats::write::{self, Written};
 use tracing::{debug, info_span};
 
 use crate::options::SliceOptions;
 use crate::order::{Change, Done, MendReport, MendStep, Naming, Plan};
 use crate::steps::changes::{Defaults, marks, mending, shaping};
+use crate::steps::gather;
 use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, Task};
 
@@ -88,6 +92,8 @@ pub enum How {
     },
     /// It is an animation, so its frames were there already.
     Animation,
+    /// A folder, a set or an atlas: frames that were cut before.
+    Frames,
 }
 
 /// Cuts sheets, each a sprite named after its file, cleans and shapes the frames. Writes nothing.
@@ -100,12 +106,46 @@ pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
     if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
         return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
     }
-    let cut = sheets.iter().map(|path| cut_file(path, options, cx)).collect::<Result<Vec<_>, _>>()?;
+    let sheets = expanded(sheets, options, cx)?;
+    let cut = sheets.iter().map(|path| cut_any(path, options, cx)).collect::<Result<Vec<_>, _>>()?;
     let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
+    let is_named = cut.iter().any(|one| matches!(one.report.how, How::Frames));
     let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
     let (sets, reports): (Vec<_>, Vec<_>) = cut.into_iter().map(|one| (one.set, one.report)).unzip();
-    let Done { set, shifts, covered, .. } = finished(FrameSet::merge(sets)?, options, is_loose, rows, cx)?;
+    let Done { set, shifts, covered, .. } =
+        finished(FrameSet::merge(sets)?, options, is_loose, is_named, rows, cx)?;
     Ok(Sliced { set, sheets: reports, done: Shaped { shifts, covered } })
+}
+
+/// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
+fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
+    let mut all = Vec::new();
+    for path in sources {
+        let whole = cx.at(path);
+        if !options.cut.says_where() || !whole.is_dir() || manifest_of(&whole).is_some() {
+            all.push(path.clone());
+            continue;
+        }
+        let shown = |file: PathBuf| file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned);
+        all.extend(images_in(&whole)?.into_iter().map(shown));
+    }
+    Ok(all)
+}
+
+/// A sheet or an animation; or frames that are cut already: a folder of images, a set, an atlas.
+fn cut_any(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+    let whole = cx.at(path);
+    if !whole.is_dir() && manifest_of(&whole).is_none() {
+        return cut_file(path, options, cx);
+    }
+    if options.cut.says_where() || options.cut.within.is_some() || options.cut.sprite.is_some() {
+        return Err(Error::CutAlready { source_path: path.to_owned() });
+    }
+    let set = gather::whole(path, cx)?;
+    let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
+    let (file, mended) = (path.to_owned(), Vec::new());
+    let report = SheetReport { file, size, within: None, how: How::Frames, frames: 0, mended };
+    cleaned(set, report, options, None, cx)
 }
 
 /// The folder of a set where none is said: `koi-frames` for one sheet, `frames` for several.
@@ -140,12 +180,58 @@ pub fn slice_manifests(
     let one = |path: &PathBuf| {
         let Cut { set, report, rows } = cut_file(path, options, cx)?;
         let rows = rows.into_iter().collect();
-        let Done { set, shifts, covered, .. } = finished(set, options, false, rows, cx)?;
+        let Done { set, shifts, covered, .. } = finished(set, options, false, false, rows, cx)?;
         let grid = page_grid(&report);
         let written = write::sheet_manifest(&cx.at(path), report.size, &set, grid.as_ref(), cx.run())?;
         Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
     };
-    sheets.iter().map(one).collect()
+    match sheets {
+        [folder] if !options.cut.says_where() && cx.at(folder).is_dir() => {
+            Ok(vec![images_in_place(sheets, folder, options, cx)?])
+        }
+        [first, _, ..] if !options.cut.says_where() => {
+            let folder = first.parent().unwrap_or(Path::new("")).to_owned();
+            Ok(vec![images_in_place(sheets, &folder, options, cx)?])
+        }
+        sheets => expanded(sheets, options, cx)?.iter().map(one).collect(),
+    }
+}
+
+/// Images that are the frames as they are: nothing is copied, and a manifest in their folder names them.
+fn images_in_place(
+    sources: &[PathBuf],
+    folder: &Path,
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<(Sliced, Written), Error> {
+    let whole = cx.at(folder);
+    let paths: Vec<PathBuf> = sources.iter().map(|path| cx.at(path)).collect();
+    // The manifest that may lie there is what is made anew.
+    let gathered = if sources.len() == 1 {
+        images_of(&whole, cx.limits())?
+    } else {
+        read::sources(&paths, cx.limits())?
+    };
+    let not_each = || Error::NotOneFileEach { folder: folder.to_owned() };
+    if gathered.files.len() != gathered.set.frames().len() {
+        return Err(not_each());
+    }
+    let inside = |file: &PathBuf| {
+        let parts = file.strip_prefix(&whole).ok()?.components();
+        Some(parts.map(|part| part.as_os_str().to_string_lossy().into_owned()).collect::<Vec<_>>().join("/"))
+    };
+    let files: Vec<String> = gathered.files.iter().map(inside).collect::<Option<_>>().ok_or_else(not_each)?;
+    gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    cx.run().add_sources(&gathered.files);
+    if options.cut.take.is_some() {
+        return Err(Error::NotOneFileEach { folder: folder.to_owned() });
+    }
+    let Done { set, shifts, covered, .. } = finished(gathered.set, options, false, true, HashMap::new(), cx)?;
+    let written = write::images_manifest(&whole, &set, &files, cx.run())?;
+    let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
+    let (file, frames) = (folder.to_owned(), set.frames().len());
+    let report = SheetReport { file, size, within: None, how: How::Frames, frames, mended: Vec::new() };
+    Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
 }
 
 /// The cells of a sheet that was cut evenly, counted from its corner.
@@ -340,14 +426,15 @@ fn finished(
     set: FrameSet,
     options: &SliceOptions,
     is_loose: bool,
+    is_named: bool,
     sheet_rows: HashMap<Name, u32>,
     cx: &Context<'_>,
 ) -> Result<Done, Error> {
     let first = options.cut.number_from();
     let template = match &options.cut.name {
         Some(template) => Some(template.clone()),
-        // A list of places brings its own names.
-        None if options.cut.rects.is_some() => None,
+        // A list of places brings its own names, and so do frames that were cut before.
+        None if options.cut.rects.is_some() || is_named => None,
         None => {
             let longest = set.index().sprites().map(<[usize]>::len).max();
             Some(NameTemplate::for_count(longest.unwrap_or(0) + first as usize))
