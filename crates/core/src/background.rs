@@ -57,7 +57,7 @@ pub fn find_background(sheet: &Pixels) -> Background {
     let widest = distances[(distances.len() - 1) * 995 / 1000];
     // A sample never shows the largest noise there is.
     let even = if widest == 0 { 0 } else { widest.saturating_add(widest / 2 + 2).min(NOISE + 10) };
-    let tolerance = even.max(of_blocks(sheet, color));
+    let tolerance = even.max(ringing(sheet, color));
     let covered = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|p| near(p, tolerance)).count();
     if (covered as f64) < OF_SHEET * sheet.size().area() as f64 {
         return Background::None;
@@ -65,46 +65,41 @@ pub fn find_background(sheet: &Pixels) -> Background {
     Background::Flat { color, tolerance }
 }
 
-/// How far pixels of the background are off in the blocks of 8 or 16 px that hold a piece of a drawing, where they are off in
-/// no others: that is what lossy formats such as JPEG leave round drawings, while the border stays exact. 0 where there is nothing
-/// of the kind; a glow or a shadow knows no blocks.
-fn of_blocks(sheet: &Pixels, color: Rgba<u8>) -> u8 {
-    const BLOCK: u32 = 16;
+/// How far pixels of the background are off beside drawings, where they are rough: that is what lossy formats such as JPEG leave in the
+/// blocks that hold a piece of a drawing, while the border may stay exact. A glow or a shadow is smooth, and gives 0 as a clean
+/// background does.
+fn ringing(sheet: &Pixels, color: Rgba<u8>) -> u8 {
     /// Farther than this is a drawing, or its soft edge.
     const WEAK: u8 = 48;
     /// Pixels this close to a drawing may be its soft edge.
     const EDGE: u32 = 2;
+    /// Noise changes from pixel to pixel by at least this share of what it is; smooth shades by much less.
+    const ROUGH: f64 = 0.35;
     let Size { width, height } = sheet.size();
     let far = |x: u32, y: u32| sheet.get(x, y).map_or(0, |pixel| distance(&pixel.0, color));
-    let blocks_across = width.div_ceil(BLOCK);
-    let mut is_drawn = vec![false; (blocks_across * height.div_ceil(BLOCK)) as usize];
-    let block = |x: u32, y: u32| (y / BLOCK * blocks_across + x / BLOCK) as usize;
-    let mut weak = Vec::new();
+    let near_drawing = |x: u32, y: u32| {
+        let columns = x.saturating_sub(EDGE)..=(x + EDGE).min(width - 1);
+        let rows = y.saturating_sub(EDGE)..=(y + EDGE).min(height - 1);
+        rows.into_iter().any(|y| columns.clone().any(|x| far(x, y) > WEAK))
+    };
+    let (mut off, mut change) = (Vec::new(), 0u64);
     for y in 0..height {
         for (x, pixel) in (0..).zip(sheet.row(y).chunks_exact(4)) {
-            match distance(pixel, color) {
-                0 => {}
-                off if off > WEAK => is_drawn[block(x, y)] = true,
-                off => weak.push((x, y, off)),
+            let own = distance(pixel, color);
+            if (1..=WEAK).contains(&own) && !near_drawing(x, y) {
+                off.push(own);
+                change += u64::from(own.abs_diff(far(x + 1, y)).max(own.abs_diff(far(x, y + 1))));
             }
         }
     }
-    let near_drawing = |x: u32, y: u32| {
-        let (columns, rows) = (
-            x.saturating_sub(EDGE)..=(x + EDGE).min(width - 1),
-            y.saturating_sub(EDGE)..=(y + EDGE).min(height - 1),
-        );
-        rows.into_iter().any(|y| columns.clone().any(|x| far(x, y) > WEAK))
-    };
-    weak.retain(|&(x, y, _)| !near_drawing(x, y));
-    let outside = weak.iter().filter(|&&(x, y, _)| !is_drawn[block(x, y)]).count();
-    // Some of each, or it is chance.
-    if weak.len() < 64 || outside * 100 > weak.len() {
+    let sum: u64 = off.iter().map(|&off| u64::from(off)).sum();
+    // Some of it, or it is chance.
+    if off.len() < 64 || (change as f64) < ROUGH * sum as f64 {
         return 0;
     }
-    let mut off: Vec<u8> = weak.into_iter().map(|(.., off)| off).collect();
     off.sort_unstable();
-    off[(off.len() - 1) * 995 / 1000].saturating_add(2)
+    let widest = off[(off.len() - 1) * 999 / 1000];
+    widest.saturating_add(widest / 4)
 }
 
 impl Background {
@@ -183,5 +178,41 @@ mod tests {
             find_background(&sheet(|x, y| [(x * 6) as u8, (y * 8) as u8, (x * y) as u8, 255])),
             Background::None
         );
+    }
+
+    #[test]
+    fn what_a_lossy_format_leaves_beside_drawings_is_background_and_a_glow_is_not() {
+        // A drawing in the middle of an exact background.
+        let drawn = |around: &dyn Fn(u32, u32) -> u8| {
+            Pixels::whole(RgbaImage::from_fn(120, 90, |x, y| {
+                let inside = (50..70).contains(&x) && (35..55).contains(&y);
+                let beside = (40..80).contains(&x) && (25..65).contains(&y);
+                let off = if beside { around(x, y) } else { 0 };
+                Rgba(if inside { [20, 60, 90, 255] } else { [255 - off, 255 - off, 255, 255] })
+            }))
+        };
+        let tolerance = |sheet: &Pixels| match find_background(sheet) {
+            Background::Flat { tolerance, .. } => tolerance,
+            other => panic!("{other:?}"),
+        };
+        let noise = drawn(&|x, y| (x.wrapping_mul(73) ^ y.wrapping_mul(151)).wrapping_mul(29) as u8 % 17);
+        assert!((16..=24).contains(&tolerance(&noise)), "{}", tolerance(&noise));
+        let glow = drawn(&|x, y| {
+            let away = x.abs_diff(60).max(y.abs_diff(45)) as u8;
+            (20 - away.min(20)) * 4
+        });
+        assert_eq!(tolerance(&glow), 0);
+        assert_eq!(tolerance(&drawn(&|_, _| 0)), 0);
+    }
+
+    #[test]
+    fn one_pixel_that_is_nearly_solid_changes_nothing() {
+        let mut image = RgbaImage::from_pixel(64, 64, Rgba([255, 0, 255, 255]));
+        (20..40).for_each(|x| image.put_pixel(x, 30, Rgba([0, 0, 0, 255])));
+        image.put_pixel(20, 30, Rgba([0, 0, 0, 254]));
+        let found = find_background(&Pixels::whole(image.clone()));
+        assert_eq!(found, Background::Flat { color: Rgba([255, 0, 255, 255]), tolerance: 0 });
+        (0..40).for_each(|x| image.put_pixel(x, 50, Rgba([0; 4])));
+        assert_eq!(find_background(&Pixels::whole(image)), Background::Clear);
     }
 }

@@ -9,14 +9,14 @@ mod sheets;
 use std::path::Path;
 
 use shibori_core::clip::{ApplyError, EditError, RowError};
-use shibori_core::{ByteSize, NamingError, OnlyError, OverBudget, SetError, SyntaxError};
+use shibori_core::{ByteSize, NamingError, OnlyError, OverBudget, SelectError, SetError, SyntaxError};
 use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::options::{Contradiction, With};
 use shibori_pipeline::{Error, Growth};
 
 use crate::message::Message;
-use crate::words::{counted, pasteable};
+use crate::words::{counted, pasteable, pasteable_path};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -118,7 +118,13 @@ impl From<Error> for Failure {
                     .with_hint("a region is x,y,width,height inside the first frame's canvas")
             }
             Error::NotASet { .. } => plain.with_hint("say where to write instead: -o SET"),
-            Error::NoClips { .. } => plain.with_hint("slice it first, with --clip"),
+            Error::NoClips { source_path } => {
+                let path = pasteable_path(&source_path);
+                plain.with_hint(match source_path.is_dir() {
+                    true => format!("give its images a manifest first: shibori slice {path} --manifest-only"),
+                    false => format!("cut it first: shibori slice {path} --clip \"NAME = FRAMES\""),
+                })
+            }
             Error::NoManifest { exists: true, .. } => plain
                 .with_exit(Exit::Input)
                 .with_hint("pack it first, or slice it: what is exported is a manifest with its pages"),
@@ -266,6 +272,10 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
             "copy or export it again; or add --accept truncated to take what is there".to_owned()
         }
         ReadProblem::BrokenOff { .. } => "copy or export it again; nothing was written".to_owned(),
+        ReadProblem::NotAManifest => {
+            "if it tells of a page from elsewhere: cut that with shibori slice PAGE --rects LIST.csv, or --islands"
+                .to_owned()
+        }
         ReadProblem::UnknownFormat(_) => {
             "a newer shibori wrote it; use that one, or make the manifest anew".to_owned()
         }
@@ -356,6 +366,10 @@ impl From<ApplyError> for Failure {
     fn from(error: ApplyError) -> Self {
         match error {
             ApplyError::Set(error) => error.into(),
+            ApplyError::Frames { error: SelectError::NoFrame { .. }, .. } => Self::usage(format!(
+                "--clip: {error}"
+            ))
+            .with_hint("numbers count the frames that are left: without blank cells, and after --take"),
             other => Self::usage(format!("--clip: {other}")),
         }
     }
