@@ -5,11 +5,11 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use shibori_core::check::{Finding, Remedy, Seen, Sides};
 use shibori_core::clip::Clip;
-use shibori_core::{FrameSet, Size};
+use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_beyond};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::Checked;
 
-use crate::words::{pasteable, pasteable_path};
+use crate::words::{pasteable, pasteable_path, spacing_options};
 
 /// A finding as results tell it.
 #[derive(Serialize)]
@@ -124,12 +124,23 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
         format!("shibori adjust {source} {} {options}{only}", target(path, here))
     };
     let this = || Some(format!("{}:{}", finding.sprite, set.number_in_sprite(finding.frame)));
-    let clip = || finding.clip.as_ref().map(|clip| format!("{}:{clip}", finding.sprite));
+    let place = || {
+        let mut clips = set.clips().iter();
+        clips.position(|clip| Some(clip.name()) == finding.clip.as_ref() && clip.sprite() == &finding.sprite)
+    };
+    // Clips that share frames are moved together, or not at all.
+    let clips = || {
+        let own = place()?;
+        let shared = clips_beyond(set, &set.only_clip(own));
+        let names = [&set.clips()[own]].into_iter().chain(shared).map(Clip::whole_name);
+        Some(names.collect::<Vec<_>>().join(","))
+    };
     match finding.remedy {
         Remedy::MoreRoom => match frame.source() {
             Some(source) if source.cell.is_some() => {
                 let sheet = nearby(&source.file, path, here).unwrap_or_else(|| PathBuf::from(&source.file));
-                format!("shibori preview grid {} -o cut.png", pasteable_path(&sheet))
+                let cut = cut_of(set, &source.file).unwrap_or_default();
+                format!("shibori preview grid {}{cut} -o cut.png", pasteable_path(&sheet))
             }
             _ => {
                 let Size { width, height } = frame.canvas();
@@ -137,17 +148,13 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
             }
         },
         Remedy::RemoveGroups(pixels) => adjust(&format!("--specks {pixels}"), this()),
-        Remedy::LineUp => adjust("--align feet", clip()),
+        Remedy::LineUp => adjust("--align feet", clips()),
         Remedy::Scale(factor) => adjust(&format!("--scale {factor:.3} --resample smooth"), this()),
         Remedy::HardenAlpha => adjust("--harden-alpha 128", this()),
         Remedy::TakeOut(color) => adjust(&format!("--key {color} --key-scope everywhere"), None),
         Remedy::Canvas(size) => adjust(&format!("--canvas {size}"), Some(finding.sprite.to_string())),
         Remedy::LeaveOut => {
-            let clip = set
-                .clips()
-                .iter()
-                .find(|clip| Some(clip.name()) == finding.clip.as_ref() && clip.sprite() == &finding.sprite);
-            let spec = clip.map(|clip| without_blank(set, clip)).unwrap_or_default();
+            let spec = place().map(|clip| without_blank(set, &set.clips()[clip])).unwrap_or_default();
             format!("shibori clip {source} {}", pasteable(&spec))
         }
         Remedy::Hold(clip) => {
@@ -155,6 +162,35 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
             format!("shibori clip {source} {}", pasteable(&spec))
         }
     }
+}
+
+/// The options by which a sheet was cut, read off the frames that came from it; `None` where its cells are not even.
+fn cut_of(set: &FrameSet, file: &str) -> Option<String> {
+    let from_here = set.frames().iter().filter_map(Frame::source).filter(|source| source.file == file);
+    let cells: Vec<(Cell, Rect)> =
+        from_here.filter_map(|source| Some((source.cell?, source.rect?))).collect();
+    let &(first, rect) = cells.first()?;
+    let size = rect.size();
+    // From cell to cell, as far as two of them tell.
+    let pitch = |at: fn(&(Cell, Rect)) -> (u32, u32), least: u32| {
+        let (number, start) = at(&cells[0]);
+        let other = cells.iter().map(at).find(|(other, _)| *other > number);
+        other.map_or(Some(least), |(other, place)| Some((place.checked_sub(start)?) / (other - number)))
+    };
+    let across = pitch(|(cell, rect)| (cell.column, rect.x), size.width)?;
+    let down = pitch(|(cell, rect)| (cell.row, rect.y), size.height)?;
+    let offset = Pair {
+        x: rect.x.checked_sub(first.column.checked_mul(across)?)?,
+        y: rect.y.checked_sub(first.row.checked_mul(down)?)?,
+    };
+    let gutter = Pair { x: across.checked_sub(size.width)?, y: down.checked_sub(size.height)? };
+    let is_even = cells.iter().all(|(cell, rect)| {
+        let (x, y) = (offset.x + cell.column * across, offset.y + cell.row * down);
+        *rect == Rect::at(x, y, size)
+    });
+    let columns = cells.iter().map(|(cell, _)| cell.column).max()? + 1;
+    let rows = cells.iter().map(|(cell, _)| cell.row).max()? + 1;
+    is_even.then(|| format!(" --grid {columns}x{rows} --cell {size}{}", spacing_options(offset, gutter)))
 }
 
 /// Where a sheet lies that a manifest knows by its name only: here, beside the set or the folder it is in, or in a folder

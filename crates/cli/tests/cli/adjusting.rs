@@ -321,3 +321,24 @@ fn the_pivot_and_the_canvas_go_together_in_one_command_as_in_two() {
     let hint = outcome.err.split("use ").nth(1).unwrap().split(" or larger").next().unwrap().to_owned();
     env.ok(&format!("slice art/frog.png --grid 8x4 --pivot feet {hint} -o enough"));
 }
+
+#[test]
+fn every_remedy_that_check_names_can_be_typed() {
+    let env = Env::with_art();
+    env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" --clip \"back = 0-5 mirror\" --clip \"still = 2\" -o heron");
+    env.ok("slice art/frog.png --grid 8x4 --blank keep --clip \"sit = 0-7\" -o frog");
+    let mut rules = std::collections::BTreeSet::new();
+    for set in ["heron", "frog"] {
+        let outcome = env.run(&format!("check {set} --json"));
+        let result: serde_json::Value = serde_json::from_str(&outcome.out).unwrap();
+        for finding in result["findings"].as_array().unwrap() {
+            let remedy = finding["remedy"].as_str().unwrap();
+            if let Some(line) = remedy.strip_prefix("shibori ") {
+                // Each by itself, on the set as it was.
+                env.ok(&format!("{line} --dry-run --force"));
+            }
+            rules.insert(finding["rule"].as_str().unwrap().to_owned());
+        }
+    }
+    assert!(rules.contains("drift") && rules.contains("blank"), "{rules:?}");
+}

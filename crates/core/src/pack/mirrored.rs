@@ -2,6 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
+use crate::clip::Clip;
 use crate::shape::mirrored;
 use crate::{FrameSet, Mirror, Name, SetError};
 
@@ -27,7 +28,7 @@ pub fn draw_mirrored(set: FrameSet) -> Result<(FrameSet, Vec<MirroredCopy>), Set
     let mut frames = set.frames().to_vec();
     let mut taken: HashSet<(Name, Name)> =
         frames.iter().map(|frame| (frame.sprite().clone(), frame.name().clone())).collect();
-    for step in set.clips().iter().flat_map(|clip| clip.steps()).filter(|step| step.mirror) {
+    for step in set.clips().iter().flat_map(Clip::steps).filter(|step| step.mirror) {
         if place.contains_key(&step.frame) {
             continue;
         }

@@ -46,8 +46,8 @@ pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, Error> {
     fn gather(folder: &Path, depth: usize, all: &mut Vec<PathBuf>) -> Result<(), Error> {
         let (images, folders) = listing(folder)?;
         all.extend(images);
-        let deeper = folders.iter().filter(|_| depth < DEEPEST);
-        deeper.map(|inner| gather(inner, depth + 1, all)).collect()
+        let mut deeper = folders.iter().filter(|_| depth < DEEPEST);
+        deeper.try_for_each(|inner| gather(inner, depth + 1, all))
     }
     let mut all = Vec::new();
     gather(folder, 0, &mut all)?;

@@ -274,7 +274,7 @@ fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut
             let (set, how) = cut_sheet(path, &sheet, options, cx)?;
             let set = counted_from(set, origin)?;
             debug!(file = %path.display(), frames = set.frames().len(), "cut");
-            cleaned(set, report(how), options, sheet.keyed, cx)
+            cleaned(set, report(how), options, sheet.keyed.as_ref(), cx)
         }
         Picture::Moving(animation)
             if options.cut.says_where()
@@ -370,7 +370,7 @@ fn cleaned(
     set: FrameSet,
     mut report: SheetReport,
     options: &SliceOptions,
-    keyed: Option<(KeyColors, u64)>,
+    keyed: Option<&(KeyColors, u64)>,
     cx: &Context<'_>,
 ) -> Result<Cut, Error> {
     let taken = |set: FrameSet| -> Result<FrameSet, Error> {
@@ -389,9 +389,9 @@ fn cleaned(
         pixels: *pixels,
         frames: None,
     };
-    report.mended.extend(keyed.as_ref().map(of_sheet));
+    report.mended.extend(keyed.map(of_sheet));
     let mut changes = marks(&options.shape);
-    changes.extend(mending(&options.clean, keyed.as_ref().map(|(colors, _)| colors))?);
+    changes.extend(mending(&options.clean, keyed.map(|(colors, _)| colors))?);
     let done = Plan::new(changes).run(set, cx)?;
     report.mended.extend(done.mended);
     let mut set = done.set;
