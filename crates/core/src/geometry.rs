@@ -107,8 +107,9 @@ impl FromStr for Pair {
 
     fn from_str(text: &str) -> Result<Self, SizeError> {
         let wrong = || SizeError::Shape(text.to_owned());
-        let (x, y) = text.split_once(['x', 'X', ',']).ok_or_else(wrong)?;
         let number = |part: &str| part.trim().parse::<u32>().map_err(|_| wrong());
+        // One number is meant for both.
+        let (x, y) = text.split_once(['x', 'X', ',']).unwrap_or((text, text));
         Ok(Pair { x: number(x)?, y: number(y)? })
     }
 }

@@ -139,7 +139,11 @@ impl Report {
             0.0 => format!("as much as {} as separate canvases", bytes(before)),
             share if share < 0.0 => format!("{:.0} % less {apart}", -share),
             share => {
-                let why = if self.has_cells { ", since all cells are of one size" } else { "" };
+                let why = match (self.has_cells, self.scales.is_empty()) {
+                    (true, _) => ", since all cells are of one size",
+                    (false, false) => ", since all sizes share one layout",
+                    (false, true) => "",
+                };
                 format!("{share:.0} % more {apart}{why}")
             }
         };

@@ -26,7 +26,11 @@ impl FromStr for CanvasRule {
         let size = |text: &str| text.parse::<Size>().ok().filter(|size| !size.is_empty()).ok_or_else(wrong);
         match (text.trim(), text.trim().split_once('@')) {
             ("fit", _) => Ok(Self::Fit),
-            (_, Some((canvas, at))) => Ok(Self::At(size(canvas)?, at.parse().map_err(|_| wrong())?)),
+            // A place has two numbers.
+            (_, Some((canvas, at))) if at.contains([',', 'x']) => {
+                Ok(Self::At(size(canvas)?, at.parse().map_err(|_| wrong())?))
+            }
+            (_, Some(_)) => Err(wrong()),
             (canvas, None) => size(canvas).map(Self::Size),
         }
     }
@@ -281,7 +285,7 @@ mod tests {
         let error = put("8x8@4,3").unwrap_err();
         let needed = (Size::new(3, 4), Pair { x: 1, y: 4 });
         assert!(matches!(error, CanvasError::Cuts { needed: n, .. } if n == needed), "{error:?}");
-        for wrong in ["48", "0x4", "48x48@", "48x48@-1,2", "fit@1,2", ""] {
+        for wrong in ["48", "0x4", "48x48@", "48x48@7", "48x48@-1,2", "fit@1,2", ""] {
             assert!(wrong.parse::<CanvasRule>().is_err(), "{wrong}");
         }
     }

@@ -28,14 +28,14 @@ pub struct CutOptions {
     #[serde(deserialize_with = "text")]
     pub cell: Option<Size>,
     /// Look only at this part of the sheet: x,y,width,height; offsets count from its corner
-    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H"))]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub within: Option<Area>,
     /// Empty pixels before the first cell: across, down
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(deserialize_with = "text")]
     pub offset: Option<Pair>,
-    /// Empty pixels between cells: across, down
+    /// Empty pixels between cells: across, down; one number is both
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(deserialize_with = "text")]
     pub gutter: Option<Pair>,
