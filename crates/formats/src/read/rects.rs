@@ -3,10 +3,11 @@
 
 use std::path::Path;
 
-use csv::{ReaderBuilder, StringRecord, Trim};
+use csv::StringRecord;
 use shibori_core::cut::NamedRect;
 use shibori_core::{Name, Rect};
 
+use crate::read::list::records;
 use crate::{Error, ReadProblem};
 
 const COLUMNS: &str = "name,x,y,w,h";
@@ -51,21 +52,9 @@ impl Columns {
 }
 
 fn parse(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
-    // What some editors put before a text.
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
-    let first = bytes.split(|&byte| byte == b'\n').next().unwrap_or_default();
-    let count = |sign: u8| first.iter().filter(|&&byte| byte == sign).count();
-    let delimiter = if count(b';') > count(b',') { b';' } else { b',' };
-    let mut builder = ReaderBuilder::new();
-    builder.has_headers(false).flexible(true).trim(Trim::All).delimiter(delimiter);
     let mut columns = PLAIN;
     let mut places = Vec::new();
-    for (number, record) in builder.from_reader(bytes).into_records().enumerate() {
-        let record = record.map_err(|error| {
-            let line = error.position().map_or(number as u64 + 1, csv::Position::line);
-            ReadProblem::List { line, why: "is no text that can be read (UTF-8 is wanted)".to_owned() }
-        })?;
-        let line = record.position().map_or(number as u64 + 1, csv::Position::line);
+    for (number, (line, record)) in records(bytes)?.into_iter().enumerate() {
         let wrong = |why: String| ReadProblem::List { line, why };
         if let Some(found) = Columns::of(&record).filter(|_| number == 0) {
             columns = found.map_err(wrong)?;
