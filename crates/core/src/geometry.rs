@@ -85,7 +85,7 @@ impl FromStr for Size {
 
     /// Reads `32x48` or `32,48`; both numbers at least 1.
     fn from_str(text: &str) -> Result<Self, SizeError> {
-        let Pair { x, y } = text.parse()?;
+        let Pair { x, y } = Pair::two(text)?;
         if x == 0 || y == 0 {
             return Err(SizeError::Zero(text.to_owned()));
         }
@@ -106,11 +106,24 @@ impl FromStr for Pair {
     type Err = SizeError;
 
     fn from_str(text: &str) -> Result<Self, SizeError> {
-        let wrong = || SizeError::Shape(text.to_owned());
-        let number = |part: &str| part.trim().parse::<u32>().map_err(|_| wrong());
         // One number is meant for both.
-        let (x, y) = text.split_once(['x', 'X', ',']).unwrap_or((text, text));
-        Ok(Pair { x: number(x)?, y: number(y)? })
+        match text.trim().parse::<u32>() {
+            Ok(both) => Ok(Pair { x: both, y: both }),
+            Err(_) => Pair::two(text),
+        }
+    }
+}
+
+impl Pair {
+    /// Reads two numbers.
+    ///
+    /// # Errors
+    /// Where there are not two of them.
+    pub(crate) fn two(text: &str) -> Result<Self, SizeError> {
+        let wrong = || SizeError::Shape(text.to_owned());
+        let (x, y) = text.split_once(['x', 'X', ',']).ok_or_else(wrong)?;
+        let number = |part: &str| part.trim().parse::<u32>().map_err(|_| wrong());
+        Ok(Self { x: number(x)?, y: number(y)? })
     }
 }
 
@@ -247,6 +260,8 @@ mod tests {
     fn pairs_take_both_signs_and_name_what_is_wrong() {
         assert_eq!("8x3".parse(), Ok(Size::new(8, 3)));
         assert_eq!("8, 3".parse(), Ok(Size::new(8, 3)));
+        // One number is two of an offset, and no size.
+        assert_eq!(("2".parse(), "2,0".parse()), (Ok(Pair { x: 2, y: 2 }), Ok(Pair { x: 2, y: 0 })));
         assert_eq!("0,2".parse(), Ok(Pair { x: 0, y: 2 }));
         assert_eq!("0x2".parse::<Size>(), Err(SizeError::Zero("0x2".into())));
         for wrong in ["8", "8x", "x3", "8x3x1", "-8x3", "8.5x3", "", "99999999999x1"] {

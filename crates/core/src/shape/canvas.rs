@@ -27,10 +27,7 @@ impl FromStr for CanvasRule {
         match (text.trim(), text.trim().split_once('@')) {
             ("fit", _) => Ok(Self::Fit),
             // A place has two numbers.
-            (_, Some((canvas, at))) if at.contains([',', 'x']) => {
-                Ok(Self::At(size(canvas)?, at.parse().map_err(|_| wrong())?))
-            }
-            (_, Some(_)) => Err(wrong()),
+            (_, Some((canvas, at))) => Ok(Self::At(size(canvas)?, Pair::two(at).map_err(|_| wrong())?)),
             (canvas, None) => size(canvas).map(Self::Size),
         }
     }
