@@ -8,19 +8,25 @@ use shibori_pipeline::steps::adjust_set;
 use shibori_pipeline::{Context, Deaf, Error};
 
 /// Options in the order of the steps they ask for, as a recipe writes them. Of each line one is drawn.
-const ORDER: [&[(&str, &str, &str)]; 14] = [
-    &[("clean", "key", "ff00ff")],
+const ORDER: [&[(&str, &str, &str)]; 15] = [
+    &[("clean", "key", "ff00ff"), ("clean", "key", "ff00ff,0a141e")],
+    &[("clean", "erase", "2,3,5,4"), ("clean", "erase", "-4,-4,40,9")],
     &[("clean", "clear-edge", "1"), ("clean", "clear-edge", "3")],
     &[("clean", "specks", "2"), ("clean", "specks", "6")],
     &[("clean", "harden-alpha", "128")],
     &[("shape", "mirror", "left-right"), ("shape", "mirror", "up-down")],
-    &[("shape", "scale", "2"), ("shape", "scale", "3")],
+    &[("shape", "scale", "2"), ("shape", "scale", "3/2"), ("shape", "scale", "fit:50x60")],
     &[("shape", "align", "feet"), ("shape", "align", "center"), ("shape", "align", "mass")],
     &[("shape", "pivot", "feet"), ("shape", "pivot", "5px,9px"), ("shape", "pivot", "mark:0000ff")],
-    &[("shape", "canvas", "90x80")],
+    &[("shape", "canvas", "90x80"), ("shape", "canvas", "120x110@60,70")],
     &[("shape", "trim", "frame"), ("shape", "trim", "clip"), ("shape", "trim", "set")],
     &[("shape", "canvas", "fit")],
-    &[("shape", "box", "body=auto"), ("shape", "box", "body=auto:clip"), ("shape", "box", "hit=1,2,5,4")],
+    &[
+        ("shape", "box", "body=auto"),
+        ("shape", "box", "body=auto:clip"),
+        ("shape", "box", "hit=1,2,5,4"),
+        ("shape", "box", "hit=7x5"),
+    ],
     &[("shape", "nine", "1,1,1,1")],
     &[("shape", "polygon", "6")],
 ];
