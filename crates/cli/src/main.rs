@@ -84,7 +84,14 @@ fn refused(error: &clap::Error) -> ExitCode {
     let syntax = error.source().and_then(|source| source.downcast_ref::<SyntaxError>());
     let Some(syntax) = syntax else { error.exit() };
     let option = match error.get(ContextKind::InvalidArg) {
-        Some(ContextValue::String(option)) => option.split(' ').next().unwrap_or(option).to_owned(),
+        // Options come as `--clip <SPEC>`, what has no name as `[NAME=SPEC]...`.
+        Some(ContextValue::String(option)) => option
+            .split(' ')
+            .next()
+            .unwrap_or(option)
+            .trim_end_matches('.')
+            .trim_matches(['[', ']'])
+            .to_owned(),
         _ => "the command line".to_owned(),
     };
     let failure = Failure::pointing(&option, syntax);

@@ -92,7 +92,7 @@ impl<'a> Cursor<'a> {
     pub(crate) fn expected(&self, what: &str) -> SyntaxError {
         let found = match self.peek() {
             Some(c) => format!("expected {what}, found '{c}'"),
-            None => format!("expected {what} after the end"),
+            None => format!("it ends where {what} should follow"),
         };
         self.error_at(self.at, found)
     }

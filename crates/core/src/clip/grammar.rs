@@ -20,6 +20,9 @@ use crate::sequence::TimeError;
 use crate::syntax::Cursor;
 use crate::{FrameSet, Name, SetError, SyntaxError, file_fault};
 
+/// The words that [`read_way`] knows.
+const PLAY_WORDS: [&str; 4] = ["loop", "once", "bounce", "mirror"];
+
 /// A clip as typed, not yet tied to a set.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ClipSpec {
@@ -94,7 +97,7 @@ fn read_names(cursor: &mut Cursor<'_>) -> Result<(Option<Name>, Name), SyntaxErr
     let start = cursor.place();
     let typed = cursor.take_while(|c| c != '=');
     if cursor.is_at_end() {
-        return Err(cursor.expected("'=' and frames, as in walk = 0-5 @12fps"));
+        return Err(cursor.expected("'=' and frames, as in walk = 0-5 @12fps,"));
     }
     let name = |part: &str| Name::new(part.trim()).map_err(|e| cursor.error_at(start, e.to_string()));
     let names = match typed.split_once(':') {
@@ -123,10 +126,19 @@ fn read_items(cursor: &mut Cursor<'_>) -> Result<Vec<Item>, SyntaxError> {
         let time = if cursor.eat("@") { Some(read_time(cursor)?) } else { None };
         items.push(Item { pick, hold, time });
         cursor.skip_spaces();
+        let comma = cursor.place();
         if !cursor.eat(",") {
             return Ok(items);
         }
+        cursor.skip_spaces();
+        if let Some(word) = PLAY_WORDS.iter().find(|word| cursor.rest().starts_with(**word)) {
+            return Err(cursor.error_at(comma, no_comma(word)));
+        }
     }
+}
+
+fn no_comma(word: &str) -> String {
+    format!("no comma before '{word}': write 0-3 @12fps {word}")
 }
 
 fn read_time(cursor: &mut Cursor<'_>) -> Result<Time, SyntaxError> {
@@ -189,10 +201,19 @@ fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
                 way.play = if word == "bounce" { Play::Bounce } else { Play::Forward };
                 (way.plays, said_how) = (read_count(cursor)?, true);
             }
+            _ if PLAY_WORDS.contains(&word.trim_start_matches(',')) => {
+                return Err(cursor.error_at(place, no_comma(word.trim_start_matches(','))));
+            }
+            _ if word.starts_with(|c: char| c == '@' || c.is_ascii_digit()) => {
+                let text = match said_how || way.mirror {
+                    true => "the time comes before the play mode, as in 0-3 @12fps bounce".to_owned(),
+                    false => format!("a time is written @{word}"),
+                };
+                return Err(cursor.error_at(place, text));
+            }
             _ => {
-                return Err(
-                    cursor.error_at(place, format!("'{word}' is not loop, loop 3, once, bounce or mirror"))
-                );
+                let text = format!("'{word}' is not loop, loop 3, once, bounce or mirror");
+                return Err(cursor.error_at(place, text));
             }
         }
     }
@@ -367,6 +388,20 @@ mod tests {
             ("sit = 0-3 12fps", 10),
         ] {
             assert_eq!(text.parse::<ClipSpec>().unwrap_err().at, at, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn parts_in_the_wrong_place_are_told_where_they_belong() {
+        for (text, wanted) in [
+            ("sit", "it ends where '=' and frames, as in walk = 0-5 @12fps, should follow"),
+            ("sit = 0-3, loop", "no comma before 'loop': write 0-3 @12fps loop"),
+            ("sit = 0-3 @80ms,once", "no comma before 'once': write 0-3 @12fps once"),
+            ("sit = 0-3 bounce @80ms", "the time comes before the play mode, as in 0-3 @12fps bounce"),
+            ("sit = 0-3 12fps", "a time is written @12fps"),
+            ("sit = 0-3 once 80ms", "the time comes before the play mode, as in 0-3 @12fps bounce"),
+        ] {
+            assert_eq!(text.parse::<ClipSpec>().unwrap_err().problem, wanted, "{text:?}");
         }
     }
 
