@@ -13,7 +13,7 @@ use super::Program;
 use super::slice::{MendResult, mend_results, say_mended};
 use crate::args::Adjust;
 use crate::failure::Failure;
-use crate::words::counted;
+use crate::words::{counted, grouped};
 
 #[derive(Serialize)]
 struct Report {
@@ -50,7 +50,7 @@ pub(super) fn run(args: &Adjust, program: &Program<'_>) -> Result<(), Failure> {
     cx.commit()?;
     let manifest = folder.join(SET_FILE);
     let changed = adjusted.frames.iter().filter(|frame| !frame.changes.is_empty()).count();
-    let text = format!("{changed} of {} changed", counted(all, "frame"));
+    let text = format!("{} of {} changed", grouped(changed as u64), counted(all, "frame"));
     program.say(&format!("{text}; {} {}", program.wrote(), manifest.display()));
     program.say_removed(&written.removed);
     let frames = adjusted.frames.iter().map(result).collect();

@@ -7,7 +7,7 @@ use shibori_pipeline::steps::{GridReading, Holds, Inspected, Transparency, inspe
 use super::Program;
 use crate::args::Inspect;
 use crate::failure::Failure;
-use crate::words::{cells, counted, grid_command, millis};
+use crate::words::{cells, counted, grid_command, millis, some};
 
 #[derive(Serialize)]
 struct Report {
@@ -203,8 +203,8 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
             let per_row: Vec<String> = grid.per_row.iter().map(ToString::to_string).collect();
             program.say(&format!(
                 "  drawings in each row: {}; blank cells: {}",
-                per_row.join(", "),
-                grid.blank.join(", ")
+                some(&per_row),
+                some(&grid.blank)
             ));
         }
         program.say(&format!("  {}", grid.command));
@@ -230,7 +230,7 @@ fn describe_animation(animation: &Timing, program: &Program<'_>) {
     } else {
         let each: Vec<String> =
             animation.ms.iter().map(|ms| millis(*ms).trim_end_matches(" ms").to_owned()).collect();
-        program.say(&format!("  delays in ms: {}", each.join(", ")));
+        program.say(&format!("  delays in ms: {}", some(&each)));
     }
 }
 

@@ -166,7 +166,7 @@ impl Report {
             program.say(&format!(
                 "{:widest$}  {size:>14}  {:>7}  {fill:>7}  {file:>9}",
                 name(page),
-                page.count
+                grouped(page.count as u64)
             ));
         }
         let total: usize = pages().map(|page| page.bytes).sum();
@@ -175,7 +175,7 @@ impl Report {
                 "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
                 "all",
                 "",
-                self.distinct,
+                grouped(self.distinct as u64),
                 format!("{:.1} %", self.fill * 100.0),
                 bytes(total as u64)
             ));
@@ -216,7 +216,7 @@ impl Report {
 }
 
 fn is_or_are(count: usize) -> String {
-    if count == 1 { "1 frame is".to_owned() } else { format!("{count} frames are") }
+    if count == 1 { "1 frame is".to_owned() } else { format!("{} are", counted(count, "frame")) }
 }
 
 impl PaletteReport {

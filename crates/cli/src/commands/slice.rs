@@ -12,7 +12,7 @@ use super::adjust::say_shaped;
 use super::{ClipResult, Program, clip_results, told};
 use crate::args::Slice;
 use crate::failure::Failure;
-use crate::words::{cells, counted, grid_command, grouped};
+use crate::words::{cells, counted, grid_command, grouped, some};
 
 #[derive(Default, Serialize)]
 struct Report {
@@ -105,7 +105,7 @@ fn describe(sliced: &Sliced, program: &Program<'_>) -> Vec<SheetResult> {
         let result = result(sheet);
         let blank = match result.blank.as_slice() {
             [] => String::new(),
-            blank => format!("; blank cells dropped: {}", blank.join(", ")),
+            blank => format!("; blank cells dropped: {}", some(blank)),
         };
         let frames = counted(sheet.frames, "frame");
         program.console.head(&format!("{}: {}: {frames}{blank}", result.file, how(sheet)));

@@ -16,7 +16,7 @@ use shibori_pipeline::options::{Contradiction, With};
 use shibori_pipeline::{Error, Growth};
 
 use crate::message::Message;
-use crate::words::{counted, pasteable, pasteable_path};
+use crate::words::{counted, pasteable, pasteable_path, some};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -396,7 +396,7 @@ impl From<EditError> for Failure {
             EditError::Unknown { known, .. } if known.is_empty() => {
                 failure.with_hint("there are no clips yet; add one: \"walk = 0-5 @12fps\"")
             }
-            EditError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", known.join(", "))),
+            EditError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", some(&known))),
             EditError::NoStep { .. } => failure.with_hint("steps count from 0"),
             _ => failure,
         }
@@ -421,7 +421,7 @@ impl From<OnlyError> for Failure {
             OnlyError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            OnlyError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", known.join(", "))),
+            OnlyError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", some(&known))),
             _ => failure,
         }
     }

@@ -7,6 +7,6 @@ mod numbers;
 pub(crate) use findings::{FindingReport, told as findings};
 pub(crate) use notices::{notice, task};
 pub(crate) use numbers::{
-    bytes, cells, counted, grid_command, grouped, millis, numbers_as_ranges, pasteable, pasteable_path,
+    bytes, cells, counted, grid_command, grouped, millis, numbers_as_ranges, pasteable, pasteable_path, some,
     spacing_options,
 };

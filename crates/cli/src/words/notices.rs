@@ -5,7 +5,7 @@ use shibori_formats::read::Remark;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, Weight};
-use crate::words::{counted, grouped};
+use crate::words::{counted, grouped, some};
 
 /// What is counted.
 pub(crate) fn task(task: Task) -> &'static str {
@@ -105,7 +105,7 @@ fn remark(remark: &Remark) -> (Weight, Message) {
         Remark::MissingNumbers { sequence, missing } => {
             let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
             warning(
-                format!("numbered images '{sequence}': missing {}", numbers.join(", ")),
+                format!("numbered images '{sequence}': missing {}", some(&numbers)),
                 Some("the clip plays without them; add the files if they were forgotten"),
             )
         }

@@ -73,6 +73,21 @@ pub(crate) fn counted(count: usize, noun: &str) -> String {
     format!("{} {noun}{plural}", grouped(count as u64))
 }
 
+/// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 in all)`. A terminal is no place
+/// for thousands; `--json` has them.
+pub(crate) fn some(items: &[impl AsRef<str>]) -> String {
+    const SHOWN: usize = 16;
+    // One more is as short as what would stand for it.
+    let shown = if items.len() <= SHOWN + 1 { items.len() } else { SHOWN };
+    let first: Vec<&str> = items[..shown].iter().map(AsRef::as_ref).collect();
+    let rest = if shown < items.len() {
+        format!(", ... ({} in all)", grouped(items.len() as u64))
+    } else {
+        String::new()
+    };
+    first.join(", ") + &rest
+}
+
 /// `12,345`.
 pub(crate) fn grouped(number: u64) -> String {
     let digits = number.to_string();
@@ -172,6 +187,14 @@ mod tests {
         assert_eq!([0, 999, 1000, 1_234_567].map(grouped), ["0", "999", "1,000", "1,234,567"]);
         assert_eq!([999, 1000, 12_345_678].map(bytes), ["999 B", "1.0 kB", "12.3 MB"]);
         assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(millis), ["100 ms", "83.33 ms", "0.5 ms"]);
+    }
+
+    #[test]
+    fn long_lists_end_with_how_many_there_are() {
+        let rows: Vec<String> = (0..40).map(|row| format!("r{row}")).collect();
+        assert_eq!(some(&rows[..3]), "r0, r1, r2");
+        assert!(some(&rows[..17]).ends_with("r15, r16"));
+        assert!(some(&rows).ends_with("r14, r15, ... (40 in all)"));
     }
 
     #[cfg(unix)]
