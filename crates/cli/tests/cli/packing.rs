@@ -145,6 +145,20 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
 }
 
 #[test]
+fn a_typed_ending_is_taken_off_the_name() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    let result = env.json("pack koi -o plain/pond");
+    assert_eq!(result["manifest"], "plain/pond.json");
+    for typed in ["pond.json", "pond.PNG", "pond.webp"] {
+        env.ok(&format!("pack koi -o typed/{typed} --force"));
+        assert!(env.files("typed") == env.files("plain"), "{typed}");
+    }
+    env.ok("pack koi -o other/pond.v2");
+    assert_eq!(env.names("other"), ["pond.v2.json", "pond.v2.png"]);
+}
+
+#[test]
 fn scaled_atlases_have_one_layout() {
     let env = Env::with_art();
     cut(&env);

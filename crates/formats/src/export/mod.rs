@@ -15,8 +15,9 @@ mod template;
 
 use std::path::{Path, PathBuf};
 
-use crate::Error;
+use crate::read::is_image;
 use crate::write::{Transaction, Written};
+use crate::{Error, WriteProblem};
 
 pub use css::css;
 pub use csv::csv;
@@ -87,6 +88,26 @@ impl File {
     fn new(path: impl Into<PathBuf>, bytes: impl Into<Vec<u8>>) -> Self {
         Self { path: path.into(), bytes: bytes.into() }
     }
+}
+
+/// Endings that say what a file is; `.txt` or `.scss` leave it open.
+const TELLING: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf", "glb"];
+
+/// Refuses a name that says another format than the one that is written. The two of glTF are told apart by it.
+///
+/// # Errors
+/// Where it does.
+pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
+    let typed = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    let is_other = is_image(path) || TELLING.contains(&typed.as_str()) || matches!(own, "gltf" | "glb");
+    if typed == own || !is_other {
+        return Ok(());
+    }
+    let text = format!(
+        "this export is written as {}, so its name ends in .{own}, not '.{typed}'",
+        own.to_uppercase()
+    );
+    Err(Error::write(path, WriteProblem::Format(text)))
 }
 
 /// Writes files, all or none.

@@ -101,7 +101,8 @@ fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
     Ok((images, folders))
 }
 
-fn is_image(path: &Path) -> bool {
+/// Whether a file is called as images and animations are.
+pub(crate) fn is_image(path: &Path) -> bool {
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     ENDINGS.contains(&ending.as_str())
 }

@@ -22,6 +22,7 @@ mod still;
 mod webp;
 mod y4m;
 
+pub(crate) use folder::is_image;
 pub use folder::{images_in, read as images_of};
 pub use frames::animation_frames;
 pub(crate) use gathered::file_name;

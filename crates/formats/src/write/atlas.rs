@@ -106,7 +106,20 @@ fn left_behind(manifests: &[PathBuf], targets: &[PathBuf], folder: &Path) -> Vec
     stale
 }
 
-/// Plans and stages atlases, one a factor, at a path without ending. `tick` is called once a page file, from any thread.
+/// What may be typed behind an atlas's name: its files get endings of their own.
+const TYPED: [&str; 5] = ["json", "png", "webp", "qoi", "tga"];
+
+/// An atlas's name without the ending of one of its files; any other, as in `pond.v2`, is part of the name.
+fn stem_of(path: &Path) -> Option<String> {
+    let name = path.file_name()?.to_string_lossy();
+    let is_typed = |ending: &str| TYPED.iter().any(|typed| typed.eq_ignore_ascii_case(ending));
+    Some(match name.rsplit_once('.') {
+        Some((stem, ending)) if !stem.is_empty() && is_typed(ending) => stem.to_owned(),
+        _ => name.into_owned(),
+    })
+}
+
+/// Plans and stages atlases, one a factor, at a path without ending; one that is typed is taken off. `tick` is called once a page file, from any thread.
 ///
 /// # Errors
 /// Where pages can't be files, or can't be encoded, or the transaction refuses a target.
@@ -117,7 +130,7 @@ pub fn atlas(
     run: &Transaction,
     tick: impl Fn() + Sync,
 ) -> Result<AtlasReport, Error> {
-    let Some(stem) = path.file_name().map(|name| name.to_string_lossy().into_owned()) else {
+    let Some(stem) = stem_of(path) else {
         let text = "an atlas needs a name, such as build/pond".to_owned();
         return Err(Error::write(path, WriteProblem::Format(text)));
     };

@@ -51,6 +51,9 @@ pub fn export(
         cx.run().add_sources(&[cx.at(template)]);
     }
     let target = target.map_or_else(|| beside(&subject, wanted.ending()), |target| cx.at(target));
+    if let Wanted::Format(format) = &wanted {
+        export::check_ending(&target, format.ending())?;
+    }
     let files = wanted.files(&subject, options, &target)?;
     let is_text = matches!(wanted, Wanted::Template { .. });
     Ok(Exported { files, is_text, frames: subject.frames.len(), clips: subject.clips.len() })
