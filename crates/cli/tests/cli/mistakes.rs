@@ -131,9 +131,9 @@ fn every_mistake_is_told_and_changes_nothing() {
             "",
         ),
         ("preview contact koi -o new.gif", 4, "ends in .png", ""),
-        ("export koi --to gltf -o new.gif", 4, "its name ends in .gltf, not '.gif'", ""),
-        ("export koi --to glb -o new.gltf", 4, "its name ends in .glb, not '.gltf'", ""),
-        ("export koi --to csv -o new.PNG", 4, "its name ends in .csv, not '.png'", ""),
+        ("export koi --to gltf -o new.gif", 4, "a file whose name ends in .gltf, not '.gif'", ""),
+        ("export koi --to glb -o new.gltf", 4, "a file whose name ends in .glb, not '.gltf'", ""),
+        ("export koi --to csv -o new.PNG", 4, "a file whose name ends in .csv, not '.png'", ""),
         (
             "preview contact koi -o new.png --only koy",
             2,

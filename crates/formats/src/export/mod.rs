@@ -103,10 +103,8 @@ pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
     if typed == own || !is_other {
         return Ok(());
     }
-    let text = format!(
-        "this export is written as {}, so its name ends in .{own}, not '.{typed}'",
-        own.to_uppercase()
-    );
+    let not = if typed.is_empty() { String::new() } else { format!(", not '.{typed}'") };
+    let text = format!("this export goes to a file whose name ends in .{own}{not}");
     Err(Error::write(path, WriteProblem::Format(text)))
 }
 
