@@ -44,9 +44,9 @@ impl fmt::Display for CanvasRule {
     }
 }
 
-/// A text that is no canvas.
+/// A text that is not a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is no canvas; write 48x48, 48x48@24,47 with the place of the pivots, or fit")]
+#[error("'{0}' is not a canvas; write 48x48, 48x48@24,47 with the place of the pivots, or fit")]
 pub struct CanvasRuleError(String);
 
 /// Why frames do not go on a canvas.

@@ -56,7 +56,9 @@ pub enum ScaleRule {
 
 /// A text that says no scale.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is no factor above 0 and up to {LARGEST}, such as 2, 0.5 or 2/3, and no fit:WxH")]
+#[error(
+    "'{0}' is neither a factor above 0 and up to {LARGEST}, such as 2, 0.5 or 2/3, nor a size to fit into, such as fit:120x120"
+)]
 pub struct ScaleRuleError(String);
 
 impl FromStr for ScaleRule {
