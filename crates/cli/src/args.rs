@@ -46,6 +46,10 @@ pub(crate) enum Command {
     Check(Check),
     /// An empty sheet to draw on: lines, labels, pivot marks
     GuideSheet(GuideSheet),
+    /// Write a recipe from what sheets, animations and folders hold
+    Init(Init),
+    /// Run a recipe: only what changed is done again
+    Build(Build),
     /// Write the demo art and run the whole road on it
     Demo(Demo),
     /// Print a JSON Schema
@@ -276,6 +280,41 @@ pub(crate) struct GuideSheet {
 }
 
 #[derive(Args, Debug)]
+pub(crate) struct Init {
+    /// Sheets, strips, animations, folders or numbered images
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<PathBuf>,
+    /// The recipe to write; - is standard output [default: shibori.toml]
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Build {
+    /// The recipe, or the folder it lies in [default: shibori.toml]
+    #[arg(value_name = "RECIPE")]
+    pub(crate) recipe: Option<PathBuf>,
+    /// Do this one step, from its inputs to its outputs and nothing else; --plan lists them
+    #[arg(long, value_name = "STEP", conflicts_with_all = ["frozen", "plan", "watch"])]
+    pub(crate) only: Option<String>,
+    /// Build nothing; exit with 1 and a list where an output is stale
+    #[arg(long, conflicts_with_all = ["plan", "watch"])]
+    pub(crate) frozen: bool,
+    /// Print each step as JSON: its name, command, inputs, outputs and digest
+    #[arg(long, conflicts_with = "watch")]
+    pub(crate) plan: bool,
+    /// Write which output is made of what, as Make and Ninja read it
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["frozen", "plan"])]
+    pub(crate) depfile: Option<PathBuf>,
+    /// Build again whenever the recipe or a source is saved, until interrupted
+    #[arg(long)]
+    pub(crate) watch: bool,
+    /// With --watch: show the outputs at http://127.0.0.1:PORT, where pages load themselves anew after each build
+    #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = "8140", requires = "watch")]
+    pub(crate) serve: Option<u16>,
+}
+
+#[derive(Args, Debug)]
 pub(crate) struct Demo {
     /// The folder to write
     #[arg(value_name = "DIR", default_value = "shibori-demo")]
@@ -292,6 +331,8 @@ pub(crate) struct Schema {
 pub(crate) enum SchemaOf {
     /// The manifest, format shibori/1
     Manifest,
+    /// The recipe, shibori.toml
+    Recipe,
 }
 
 /// Options of every command.

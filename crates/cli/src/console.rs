@@ -93,6 +93,23 @@ impl Console {
         }
     }
 
+    /// A result that is for programs, asked for as JSON or not.
+    pub(crate) fn result_always(&self, value: &impl Serialize) {
+        self.print_out(&serde_json::to_string_pretty(value).expect("results are plain data"));
+    }
+
+    /// One of several results for programs: a line of its own.
+    pub(crate) fn event(&self, value: &impl Serialize) {
+        if self.json {
+            self.print_out(&serde_json::to_string(value).expect("results are plain data"));
+        }
+    }
+
+    /// Whether a bar would be seen.
+    pub(crate) fn shows_progress(&self) -> bool {
+        !self.quiet && io::stderr().is_terminal()
+    }
+
     /// A text that is the whole result, as it is.
     pub(crate) fn text(&self, text: &str) {
         self.keep(io::stdout().write_all(text.as_bytes()));
@@ -158,10 +175,7 @@ impl Listener for Console {
         let Ok(mut progress) = self.progress.lock() else { return };
         let (_, bar) = match progress.take() {
             Some((same, bar)) if same == task => progress.insert((same, bar)),
-            _ => {
-                let may_show = !self.quiet && io::stderr().is_terminal();
-                progress.insert((task, Progress::new(words::task(task), of, may_show)))
-            }
+            _ => progress.insert((task, Progress::new(words::task(task), of, self.shows_progress()))),
         };
         bar.tick();
         if done >= of {

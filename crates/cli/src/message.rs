@@ -9,6 +9,13 @@ pub(crate) struct Message {
     pub(crate) hint: Option<String>,
 }
 
+impl Message {
+    /// A line alone.
+    pub(crate) fn plain(text: &str) -> Self {
+        Self { text: text.to_owned(), pointer: None, hint: None }
+    }
+}
+
 /// How much a message matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Weight {

@@ -24,6 +24,11 @@ impl Progress {
         Self { bar, started: Instant::now(), may_show, is_shown: AtomicBool::new(false) }
     }
 
+    /// Says something without the bar in the way.
+    pub(crate) fn aside(&self, say: impl FnOnce()) {
+        self.bar.suspend(say);
+    }
+
     /// One step done; may be called from any thread.
     pub(crate) fn tick(&self) {
         self.bar.inc(1);

@@ -113,6 +113,11 @@ impl Frame {
         Self { annotations, ..self }
     }
 
+    /// The same frame as one of another sprite.
+    pub(crate) fn with_sprite(self, sprite: Name) -> Self {
+        Self { sprite, ..self }
+    }
+
     /// The same frame under another name.
     pub fn with_name(self, name: Name) -> Self {
         Self { name, ..self }

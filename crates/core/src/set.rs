@@ -174,6 +174,16 @@ impl FrameSet {
         Self::unchecked(self.frames, clips, self.carried)
     }
 
+    /// The same frames and clips, all of one sprite of this name.
+    ///
+    /// # Errors
+    /// Where two of them had one name in different sprites.
+    pub fn called(self, sprite: &Name) -> Result<Self, SetError> {
+        let frames = self.frames.into_iter().map(|frame| frame.with_sprite(sprite.clone())).collect();
+        let clips = self.clips.into_iter().map(|clip| clip.with_sprite(sprite.clone())).collect();
+        Ok(Self::new(frames, clips)?.with_carried(self.carried))
+    }
+
     /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
     pub fn replacing(self, part: &FrameSet) -> Result<Self, SetError> {
         let new: HashMap<(&Name, &Name), &Frame> =

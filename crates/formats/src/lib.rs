@@ -16,7 +16,9 @@ pub mod write;
 mod error;
 mod losses;
 mod tables;
+mod waiting;
 mod xml;
 
 pub use error::{Error, ReadProblem, WriteProblem};
 pub use losses::Losses;
+pub use waiting::Waiting;

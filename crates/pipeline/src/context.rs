@@ -71,12 +71,20 @@ impl<'a> Context<'a> {
     /// The same with other rules for what may be replaced.
     pub fn with_policy(listener: &'a dyn Listener, policy: Policy) -> Self {
         let run = Transaction::new(policy);
-        Self { limits: Limits::default(), base: PathBuf::new(), listener, run }
+        let limits = Limits { waiting: run.waiting().clone(), ..Limits::default() };
+        Self { limits, base: PathBuf::new(), listener, run }
+    }
+
+    /// The same with files that an earlier run is known to have written.
+    pub fn trusting(self, files: impl IntoIterator<Item = (PathBuf, [u8; 32])>) -> Self {
+        Self { run: self.run.trusting(files), ..self }
     }
 
     /// The same with other limits.
     pub fn within(self, limits: Limits) -> Self {
-        Self { run: self.run.within(limits.memory.clone()), limits, ..self }
+        let run = self.run.within(limits.memory.clone());
+        let limits = Limits { waiting: run.waiting().clone(), ..limits };
+        Self { run, limits, ..self }
     }
 
     /// How much a file may ask for.

@@ -13,6 +13,7 @@ use shibori_core::{Area, Color, Name, NamingError, OnlyError, OverBudget, Select
 use shibori_formats::export::{ExportError, TemplateError};
 
 use crate::options::Contradiction;
+use crate::recipe::RecipeError;
 
 /// What makes pictures larger.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -47,6 +48,9 @@ pub enum Growth {
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
+    /// A recipe that is wrong.
+    #[error(transparent)]
+    Recipe(#[from] Box<RecipeError>),
     /// A file that can't be read or written.
     #[error(transparent)]
     File(#[from] shibori_formats::Error),
@@ -188,6 +192,20 @@ pub enum Error {
         clips: Vec<String>,
         /// The clips that were meant.
         own: Vec<String>,
+    },
+    /// A clip with options of its own that is not there.
+    #[error("there is no clip '{clip}' to give options of its own")]
+    NoSuchClip {
+        /// Its name.
+        clip: String,
+        /// Those there are.
+        known: Vec<String>,
+    },
+    /// A clip whose own options change which cells are blank.
+    #[error("clip '{clip}': its own options leave it other frames than those of the sprite")]
+    OtherCut {
+        /// The clip.
+        clip: String,
     },
     /// Frames and clips that do not make a set.
     #[error(transparent)]
@@ -335,6 +353,27 @@ pub enum Error {
         /// The pivot.
         anchor: Anchor,
     },
+}
+
+impl From<RecipeError> for Error {
+    fn from(error: RecipeError) -> Self {
+        Self::Recipe(Box::new(error))
+    }
+}
+
+impl Error {
+    /// Whether there would have been room for it, were nothing else done at the same time.
+    pub(crate) fn is_memory(&self) -> bool {
+        use shibori_formats::{Error as File, ReadProblem, WriteProblem};
+        matches!(
+            self,
+            Self::Memory { .. }
+                | Self::File(
+                    File::Read { problem: ReadProblem::Memory(_), .. }
+                        | File::Write { problem: WriteProblem::Memory(_), .. }
+                )
+        )
+    }
 }
 
 fn unsure(grids: &[Grid]) -> String {

@@ -59,8 +59,10 @@
 //! }
 //! ```
 
+pub mod build;
 pub mod options;
 pub mod order;
+pub mod recipe;
 pub mod steps;
 
 mod context;

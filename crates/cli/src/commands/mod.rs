@@ -1,12 +1,14 @@
 //! One file a command: the pipeline's step, and what is said about its outcome. Nothing is computed here.
 
 mod adjust;
+mod build;
 mod check;
 mod clip;
 mod demo;
 mod export;
 mod guide_sheet;
 mod html;
+mod init;
 mod inspect;
 mod motion;
 mod pack;
@@ -21,11 +23,12 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
 use shibori_formats::manifest;
-use shibori_pipeline::Context;
+use shibori_pipeline::{Context, recipe};
 
 use crate::args::{Command, Everywhere, Preview, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
+use crate::message::Weight;
 use crate::words::{counted, millis};
 
 /// What every command gets: where it speaks, and what was said for all.
@@ -52,6 +55,13 @@ impl<'a> Program<'a> {
     /// "wrote", or what stands for it when nothing is written.
     fn wrote(&self) -> &'static str {
         if self.everywhere.run.dry_run.is_on() { "would write" } else { "wrote" }
+    }
+
+    /// Says what went wrong, where that does not end the program.
+    fn fail(&self, failure: &Failure) {
+        if let Some(message) = &failure.message {
+            self.console.message(Weight::Error, message);
+        }
     }
 
     fn say(&self, line: &str) {
@@ -92,10 +102,13 @@ pub(crate) fn run(command: &Command, program: &Program<'_>) -> Result<(), Failur
         Command::Preview(Preview::Drift(args)) => picture::drift(args, program),
         Command::Preview(Preview::Grid(args)) => picture::grid(args, program),
         Command::GuideSheet(args) => guide_sheet::run(args, program),
+        Command::Init(args) => init::run(args, program),
+        Command::Build(args) => build::run(args, program),
         Command::Demo(args) => demo::run(args, program),
         Command::Schema(args) => {
             match args.of {
                 SchemaOf::Manifest => program.console.text(manifest::schema()),
+                SchemaOf::Recipe => program.console.text(recipe::schema()),
             }
             Ok(())
         }

@@ -3,6 +3,7 @@
 //! The library's errors hold values; here they meet the options that would mend them.
 
 mod packing;
+mod recipe;
 mod shaping;
 mod sheets;
 
@@ -46,7 +47,12 @@ impl Failure {
 
     /// Something was found, and said already: only the exit code is left to tell.
     pub(crate) fn findings() -> Self {
-        Self { exit: Exit::Findings, message: None }
+        Self::said(Exit::Findings)
+    }
+
+    /// What went wrong was said already.
+    pub(crate) fn said(exit: Exit) -> Self {
+        Self { exit, message: None }
     }
 
     pub(crate) fn with_hint(self, hint: impl Into<String>) -> Self {
@@ -75,6 +81,7 @@ impl From<Error> for Failure {
         let error_text = error.to_string();
         let plain = Self::usage(&error_text);
         match error {
+            Error::Recipe(error) => (*error).into(),
             Error::File(error) => error.into(),
             Error::Options(error) => error.into(),
             Error::Set(error) => error.into(),

@@ -114,6 +114,11 @@ impl Clip {
         self
     }
 
+    /// The same clip as one of another sprite.
+    pub(crate) fn with_sprite(self, sprite: Name) -> Self {
+        Self { sprite, ..self }
+    }
+
     /// The same clip with other carried keys.
     pub fn with_carried(self, carried: Carried) -> Self {
         Self { carried, ..self }

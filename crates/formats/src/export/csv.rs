@@ -1,6 +1,6 @@
 //! Tables (RFC 4180): a row a frame, and a row a clip step.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use ::csv::{Terminator, WriterBuilder};
 
@@ -14,9 +14,14 @@ pub fn csv(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
     let frames = table(&FRAMES, (0..subject.frames.len()).map(|at| frame(subject, at, folder)))?;
     let mut files = vec![File::new(path, frames)];
     if !subject.clips.is_empty() {
-        files.push(File::new(beside(path, "-clips.csv"), table(&STEPS, steps(subject))?));
+        files.push(File::new(steps_beside(path), table(&STEPS, steps(subject))?));
     }
     Ok(files)
+}
+
+/// Where the steps of the clips go beside a table of frames.
+pub fn steps_beside(path: &Path) -> PathBuf {
+    beside(path, "-clips.csv")
 }
 
 fn table(head: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Result<Vec<u8>, ExportError> {

@@ -20,7 +20,7 @@ use crate::write::{Transaction, Written};
 use crate::{Error, WriteProblem};
 
 pub use css::css;
-pub use csv::csv;
+pub use csv::{csv, steps_beside as csv_steps_beside};
 pub use facts::{ClipFacts, FrameFacts, PlayedStep};
 pub use gltf::{Container, Gltf, gltf};
 pub use subject::{PageImage, Subject};

@@ -7,7 +7,7 @@ use image::RgbaImage;
 use crate::export::facts::{ClipFacts, FrameFacts};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, page_files, straightened};
-use crate::read::{Limits, bytes_of, opened};
+use crate::read::{Limits, bytes_waiting, opened};
 use crate::write::png;
 use crate::{Error, ReadProblem};
 use shibori_core::parallel;
@@ -69,7 +69,7 @@ impl Subject {
         let (manifest, _) = opened(path, limits)?;
         let files = page_files(path, &manifest)?;
         let page = |path: PathBuf| -> Result<PageImage, Error> {
-            let bytes = bytes_of(&path)?;
+            let bytes = bytes_waiting(&path, limits)?;
             let crate::read::Picture::Still(pixels) = crate::read::image(&path, limits)?.picture else {
                 let problem = ReadProblem::PageMoves(path.display().to_string());
                 return Err(Error::read(&path, problem));

@@ -102,7 +102,7 @@ fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
 }
 
 /// Whether a file is called as images and animations are.
-pub(crate) fn is_image(path: &Path) -> bool {
+pub fn is_image(path: &Path) -> bool {
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     ENDINGS.contains(&ending.as_str())
 }
@@ -131,6 +131,11 @@ pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Siblings> {
         one.paths.sort_by(|a, b| natord::compare(&file_name(a), &file_name(b)));
     }
     found
+}
+
+/// Whether these are numbered images of one name in one folder.
+pub fn is_numbered(paths: &[PathBuf]) -> bool {
+    siblings(paths).len() == 1
 }
 
 /// Numbered images of one name, or anything else alone.

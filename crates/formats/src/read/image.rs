@@ -13,9 +13,9 @@ const STDIN: &str = "-";
 
 /// Reads one picture or animation from a file, or from standard input where the path is `-`.
 pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
-    let length = fs::metadata(path).map_or(0, |meta| meta.len());
+    let length = fs::metadata(limits.waiting.real(path)).map_or(0, |meta| meta.len());
     let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
-    let bytes = if path == Path::new(STDIN) { piped(limits)? } else { bytes_of(path)? };
+    let bytes = if path == Path::new(STDIN) { piped(limits)? } else { bytes_waiting(path, limits)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
     decode(&bytes, is_tga, limits).map_err(|problem| Error::read(path, problem))
 }
@@ -39,10 +39,15 @@ pub(crate) fn bytes_of(path: &Path) -> Result<Vec<u8>, Error> {
             Err(error) => Err(Error::read(path, error)),
         };
     }
+    bytes_waiting(path, &Limits::default())
+}
+
+/// The same of a file that may have been made by the same run and not be in place yet.
+pub(crate) fn bytes_waiting(path: &Path, limits: &Limits) -> Result<Vec<u8>, Error> {
     if path.is_dir() {
         return Err(Error::read(path, ReadProblem::IsFolder));
     }
-    fs::read(path).map_err(|error| Error::read(path, error))
+    limits.waiting.read(path).map_err(|error| Error::read(path, error))
 }
 
 fn decode(bytes: &[u8], is_tga: bool, limits: &Limits) -> Result<Loaded, ReadProblem> {

@@ -22,13 +22,12 @@ mod still;
 mod webp;
 mod y4m;
 
-pub(crate) use folder::is_image;
-pub use folder::{images_in, read as images_of};
+pub use folder::{images_in, is_image, is_numbered, read as images_of};
 pub use frames::animation_frames;
 pub(crate) use gathered::file_name;
 pub use gathered::{Gathered, Remark, sprite_name};
-pub(crate) use image::bytes_of;
 pub use image::image;
+pub(crate) use image::{bytes_of, bytes_waiting};
 pub use picture::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture};
 pub use places::places;
 pub use rects::rects;

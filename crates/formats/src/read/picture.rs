@@ -4,7 +4,7 @@ use image::RgbaImage;
 use shibori_core::clip::Span;
 use shibori_core::{Budget, Lease, Pixels, Size};
 
-use crate::ReadProblem;
+use crate::{ReadProblem, Waiting};
 
 /// What a file held.
 #[derive(Clone, Debug)]
@@ -126,6 +126,8 @@ pub struct Limits {
     /// Keep only what shows of each frame, as soon as it is read: for what trims anyway, memory then grows with the drawings
     /// and not with their canvases.
     pub tighten: bool,
+    /// Files of the same run that are not in place yet.
+    pub waiting: Waiting,
 }
 
 impl Default for Limits {
@@ -136,6 +138,7 @@ impl Default for Limits {
             accept_truncated: false,
             accept_edits: false,
             tighten: false,
+            waiting: Waiting::default(),
         }
     }
 }

@@ -17,7 +17,7 @@ use crate::manifest::{
     parse,
 };
 use crate::read::gathered::{Gathered, Remark};
-use crate::read::image::{bytes_of, image as read_image};
+use crate::read::image::{bytes_of, bytes_waiting, image as read_image};
 use crate::read::picture::{Limits, Picture};
 use crate::{Error, ReadProblem};
 
@@ -29,7 +29,7 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
 /// The same with the manifest, fitted to images that were edited.
 pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<(Manifest, Gathered), Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let bytes = bytes_of(path)?;
+    let bytes = bytes_waiting(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
     let files = page_files(path, &manifest)?;
     let pages =

@@ -110,7 +110,7 @@ fn left_behind(manifests: &[PathBuf], targets: &[PathBuf], folder: &Path) -> Vec
 const TYPED: [&str; 5] = ["json", "png", "webp", "qoi", "tga"];
 
 /// An atlas's name without the ending of one of its files; any other, as in `pond.v2`, is part of the name.
-fn stem_of(path: &Path) -> Option<String> {
+pub fn stem_of(path: &Path) -> Option<String> {
     let name = path.file_name()?.to_string_lossy();
     let is_typed = |ending: &str| TYPED.iter().any(|typed| typed.eq_ignore_ascii_case(ending));
     Some(match name.rsplit_once('.') {

@@ -24,9 +24,10 @@ mod single;
 mod staging;
 mod transaction;
 
-pub use atlas::{AtlasReport, PageFile, atlas};
+pub use atlas::{AtlasReport, PageFile, atlas, stem_of as atlas_stem};
 pub use film::{FilmFormat, FilmReport, film};
 pub use guide::guide;
+pub use os_text::OsText;
 pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
 pub use set::{set, set_in_place};
 pub use single::{bytes, clips, images_manifest, picture, sheet_manifest};

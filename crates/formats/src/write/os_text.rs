@@ -7,7 +7,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// A file name or a path.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub(super) struct OsText(pub(super) OsString);
+pub struct OsText(pub OsString);
 
 impl From<PathBuf> for OsText {
     fn from(path: PathBuf) -> Self {

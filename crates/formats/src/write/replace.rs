@@ -51,6 +51,10 @@ fn text_over(path: &Path, mut new: Manifest, policy: Policy) -> Result<Vec<u8>, 
     let Some(Old { manifest: old, is_sealed }) = Old::at(path).filter(|_| !policy.force) else {
         return Ok(text(new, true));
     };
+    // What is as it was written holds nobody's work.
+    if policy.anew && is_sealed && !policy.carry {
+        return Ok(text(new, true));
+    }
     if hand::is_other_kind(&old, &new) {
         return Err(Error::write(path, WriteProblem::OtherKind { frames: old.frames.len() }));
     }

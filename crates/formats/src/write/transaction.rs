@@ -19,7 +19,7 @@ use crate::write::os_text::OsText;
 use crate::write::replace::Old;
 use crate::write::seal;
 use crate::write::staging::{self, Move, Staging};
-use crate::{Error, WriteProblem};
+use crate::{Error, Waiting, WriteProblem};
 use shibori_core::{Budget, parallel};
 
 /// What may be replaced.
@@ -31,6 +31,8 @@ pub struct Policy {
     pub dry_run: bool,
     /// Take over from a manifest that is replaced what the new one lacks.
     pub carry: bool,
+    /// Replace whatever is as shibori wrote it, of whatever sprites: for targets that nobody types, such as those of a recipe.
+    pub anew: bool,
 }
 
 /// All files that a run writes.
@@ -40,6 +42,9 @@ pub struct Transaction {
     /// What pictures that are encoded may take, together with all others of the run.
     memory: Budget,
     disk: Arc<dyn Disk>,
+    waiting: Waiting,
+    /// Files that are known to be shibori's though nothing in them says so, by the hash of what they hold.
+    trusted: HashMap<PathBuf, blake3::Hash>,
     state: Mutex<State>,
 }
 
@@ -61,6 +66,7 @@ struct State {
 pub struct Batch {
     files: Arc<Files>,
     disk: Arc<dyn Disk>,
+    waiting: Waiting,
 }
 
 #[derive(Debug)]
@@ -108,7 +114,31 @@ impl Transaction {
     }
 
     pub(super) fn on(disk: Arc<dyn Disk>, policy: Policy) -> Self {
-        Self { policy, memory: Budget::default(), disk, state: Mutex::default() }
+        let (memory, waiting, trusted) = (Budget::default(), Waiting::default(), HashMap::new());
+        Self { policy, memory, disk, waiting, trusted, state: Mutex::default() }
+    }
+
+    /// The same with files that an earlier run wrote, by the hash (BLAKE3) of what it wrote: as long as they hold just that,
+    /// they may be replaced and taken away.
+    pub fn trusting(self, files: impl IntoIterator<Item = (PathBuf, [u8; 32])>) -> Self {
+        let known = files.into_iter().map(|(path, hash)| (identity(&path), blake3::Hash::from_bytes(hash)));
+        Self { trusted: known.collect(), ..self }
+    }
+
+    /// Where files of this run wait until they are put in place.
+    pub fn waiting(&self) -> &Waiting {
+        &self.waiting
+    }
+
+    /// Whether a file holds what an earlier run is known to have written.
+    fn is_trusted(&self, path: &Path, bytes: &[u8]) -> bool {
+        let is_known = |hash: &blake3::Hash| *hash == blake3::hash(bytes);
+        !self.trusted.is_empty() && self.trusted.get(&identity(path)).is_some_and(is_known)
+    }
+
+    /// Whether shibori wrote a file and nobody changed it since.
+    fn is_ours(&self, path: &Path) -> bool {
+        fs::read(path).is_ok_and(|bytes| seal::is_whole(&bytes) || self.is_trusted(path, &bytes))
     }
 
     /// The same with a limit on memory.
@@ -176,7 +206,9 @@ impl Transaction {
             state.make_room(targets, &self.disk)?;
         }
         let may_go = |target: &Path| force || state.cleared.contains(target);
-        parallel::fallible(targets.len(), |at| check(&targets[at], &state.sources, may_go(&targets[at])))?;
+        parallel::fallible(targets.len(), |at| {
+            self.check(&targets[at], &state.sources, may_go(&targets[at]))
+        })?;
         state.targets.extend(own);
         let number: usize = state.batches.iter().map(|files| files.targets.len() + files.stale.len()).sum();
         let planned = |(at, path): (usize, &PathBuf)| {
@@ -187,7 +219,7 @@ impl Transaction {
         let is_free = |path: &&PathBuf| {
             path.canonicalize().is_ok_and(|real| !state.sources.contains(&real))
                 && !state.targets.contains_key(&identity(path))
-                && is_ours(path)
+                && self.is_ours(path)
         };
         let stale: Vec<PathBuf> = stale.iter().filter(is_free).cloned().collect();
         let files = Files {
@@ -199,7 +231,31 @@ impl Transaction {
         };
         let files = Arc::new(files);
         state.batches.push(Arc::clone(&files));
-        Ok(Batch { files, disk: Arc::clone(&self.disk) })
+        Ok(Batch { files, disk: Arc::clone(&self.disk), waiting: self.waiting.clone() })
+    }
+
+    fn check(&self, target: &Path, sources: &HashSet<PathBuf>, may_go: bool) -> Result<(), Error> {
+        if target.is_dir() {
+            return Err(Error::write(target, WriteProblem::IsFolder));
+        }
+        if target.canonicalize().is_ok_and(|real| sources.contains(&real)) {
+            return Err(Error::write(target, WriteProblem::IsSource));
+        }
+        if may_go || !target.exists() {
+            return Ok(());
+        }
+        let bytes = fs::read(target).unwrap_or_default();
+        if self.is_trusted(target, &bytes) {
+            return Ok(());
+        }
+        let is_sealed = seal::is_whole(&bytes);
+        match Old::of(&bytes).filter(|_| !is_sealed || !self.policy.anew) {
+            Some(old) => {
+                Err(Error::write(target, WriteProblem::OtherSprites { sprites: old.manifest.sprites() }))
+            }
+            None if is_sealed => Ok(()),
+            None => Err(Error::write(target, WriteProblem::NotOurs)),
+        }
     }
 
     /// Puts all staged files in place, and takes away what is left of earlier runs: all of it, or, where any of it fails,
@@ -209,10 +265,13 @@ impl Transaction {
     /// Where a target was changed since it was planned, or a file can't be put in its place.
     pub fn commit(self) -> Result<(), Error> {
         let mut state = self.state.into_inner().unwrap_or_else(PoisonError::into_inner);
-        if self.policy.dry_run || state.folders.is_empty() {
+        if self.policy.dry_run {
             return Ok(());
         }
         let moves = state.moves(&self.disk)?;
+        if state.folders.is_empty() {
+            return Ok(());
+        }
         staging::uninterrupted(|| state.move_all(&moves))?;
         // The first folder holds the mark that all is done, so it goes last.
         while state.folders.pop().is_some() {}
@@ -354,7 +413,9 @@ impl Batch {
         match staged {
             Some((_, staged)) if !holds_them() => {
                 let written = staging::gated(|| self.disk.write(staged, bytes));
-                written.map_err(|error| Error::write(path, error))
+                written.map_err(|error| Error::write(path, error))?;
+                self.waiting.add(path, staged);
+                Ok(())
             }
             _ => Ok(()),
         }
@@ -410,31 +471,6 @@ fn identity(target: &Path) -> PathBuf {
 fn print(path: &Path) -> Option<Print> {
     let meta = fs::symlink_metadata(path).ok()?;
     Some(Print { length: meta.len(), modified: meta.modified().ok() })
-}
-
-fn check(target: &Path, sources: &HashSet<PathBuf>, may_go: bool) -> Result<(), Error> {
-    if target.is_dir() {
-        return Err(Error::write(target, WriteProblem::IsFolder));
-    }
-    if target.canonicalize().is_ok_and(|real| sources.contains(&real)) {
-        return Err(Error::write(target, WriteProblem::IsSource));
-    }
-    if may_go || !target.exists() {
-        return Ok(());
-    }
-    let bytes = fs::read(target).unwrap_or_default();
-    match Old::of(&bytes) {
-        Some(old) => {
-            Err(Error::write(target, WriteProblem::OtherSprites { sprites: old.manifest.sprites() }))
-        }
-        None if seal::is_whole(&bytes) => Ok(()),
-        None => Err(Error::write(target, WriteProblem::NotOurs)),
-    }
-}
-
-/// Whether shibori wrote a file and nobody changed it since.
-fn is_ours(path: &Path) -> bool {
-    fs::read(path).is_ok_and(|bytes| seal::is_whole(&bytes))
 }
 
 /// Folders made on the way, taken away again where the run fails.

@@ -45,6 +45,19 @@ pub enum Contradiction {
     ManifestOnly,
 }
 
+impl Contradiction {
+    /// The option that is in the way, where it is one.
+    pub fn option(&self) -> Option<&str> {
+        match self {
+            Self::Both { first, .. } => Some(first),
+            Self::Needs { option, .. } | Self::Twice { option, .. } => Some(option),
+            // With its value behind it.
+            Self::Against { first, .. } => first.split(' ').next(),
+            Self::ManifestOnly => Some("manifest-only"),
+        }
+    }
+}
+
 /// What an option goes with.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct With {

@@ -63,6 +63,11 @@ impl RunOptions {
 
     /// What may be replaced.
     pub fn policy(&self) -> Policy {
-        Policy { force: self.force.is_on(), dry_run: self.dry_run.is_on(), carry: self.carry.is_on() }
+        Policy {
+            force: self.force.is_on(),
+            dry_run: self.dry_run.is_on(),
+            carry: self.carry.is_on(),
+            anew: false,
+        }
     }
 }

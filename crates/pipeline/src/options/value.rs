@@ -131,7 +131,7 @@ impl<'de> Deserialize<'de> for Switch {
 
 /// A value as a recipe may write it.
 #[derive(Deserialize)]
-#[serde(untagged)]
+#[serde(untagged, expecting = "a text, a number, or true or false is wanted here")]
 enum Scalar {
     Text(String),
     Truth(bool),
@@ -209,7 +209,7 @@ where
 
 fn listed<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
     #[derive(Deserialize)]
-    #[serde(untagged)]
+    #[serde(untagged, expecting = "a text or a list of texts is wanted here")]
     enum OneOrMany {
         Many(Vec<Scalar>),
         One(Scalar),

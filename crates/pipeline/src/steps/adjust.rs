@@ -2,17 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::clean::KeyColors;
 use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
-use shibori_core::{Background, Color, Frame, FrameSet, apart, clips_beyond, find_background};
+use shibori_core::{Frame, FrameSet, apart, clips_beyond};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::write::{self, Written};
 use tracing::info_span;
 
-use crate::options::{AdjustOptions, CleanOptions, Key};
-use crate::order::{BoxCover, Change, MendReport, Plan};
-use crate::steps::changes::{Defaults, marks, mending, shaping};
+use crate::options::AdjustOptions;
+use crate::order::{BoxCover, MendReport, Plan};
+use crate::steps::changes::{Defaults, cleaning, marks, shaping};
 use crate::steps::gather;
 use crate::{Context, Error, Task};
 
@@ -109,9 +108,7 @@ pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> R
     }
     let before = part.clone();
     let mut changes = marks(&options.shape);
-    let key = key_of(&part, &options.clean)?;
-    changes.extend(mending(&options.clean, key.as_ref())?);
-    changes.extend(key.map(|colors| Change::Key { colors, scope: options.clean.scope() }));
+    changes.extend(cleaning(&part, &options.clean)?);
     changes.extend(shaping(&options.shape, Defaults::PLAIN, cx)?);
     let done = Plan::new(changes).run(part, cx)?;
     let frames = reports(&before, &done.set, &done.shifts);
@@ -150,28 +147,6 @@ fn folder_of_set(source: &Path, cx: &Context<'_>) -> Result<PathBuf, Error> {
         return Ok(source.parent().unwrap_or(Path::new("")).to_owned());
     }
     Err(Error::NotASet { source_path: source.to_owned() })
-}
-
-/// The background to take out; by itself, the flat one that most frames stand on.
-fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Error> {
-    let keys =
-        |colors: Vec<Color>, found: u8| KeyColors { colors, tolerance: clean.tolerance.unwrap_or(found) };
-    match clean.key() {
-        Key::None => Ok(None),
-        Key::Colors(colors) => Ok(Some(keys(colors.clone(), 0))),
-        Key::Auto => {
-            let mut found: Vec<(Color, u8, usize)> = Vec::new();
-            for frame in set.frames().iter().filter(|frame| frame.is_whole()) {
-                let Background::Flat { color, tolerance } = find_background(frame.pixels()) else { continue };
-                match found.iter_mut().find(|(other, ..)| other.0 == color) {
-                    Some(one) => (one.1, one.2) = (one.1.max(tolerance), one.2 + 1),
-                    None => found.push((Color(color), tolerance, 1)),
-                }
-            }
-            let most = found.into_iter().rev().max_by_key(|(.., count)| *count);
-            most.map(|(color, tolerance, _)| Some(keys(vec![color], tolerance))).ok_or(Error::NoFlatFrame)
-        }
-    }
 }
 
 fn reports(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameChange> {

@@ -2,6 +2,7 @@
 
 use shibori_core::clean::KeyColors;
 use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, Trim, TrimScope};
+use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::read::places;
 
 use crate::options::{CleanOptions, Key, ShapeOptions, Whole};
@@ -38,6 +39,36 @@ pub(crate) fn mending(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<V
     }
     changes.extend(clean.harden_alpha.map(|from| Change::Harden(from.get_u8())));
     Ok(changes)
+}
+
+/// All of mending frames that are cut already, each with its own background.
+pub(crate) fn cleaning(set: &FrameSet, clean: &CleanOptions) -> Result<Vec<Change>, Error> {
+    let key = key_of(set, clean)?;
+    let mut changes = mending(clean, key.as_ref())?;
+    changes.extend(key.map(|colors| Change::Key { colors, scope: clean.scope() }));
+    Ok(changes)
+}
+
+/// The background to take out; by itself, the flat one that most frames stand on.
+fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Error> {
+    let keys =
+        |colors: Vec<Color>, found: u8| KeyColors { colors, tolerance: clean.tolerance.unwrap_or(found) };
+    match clean.key() {
+        Key::None => Ok(None),
+        Key::Colors(colors) => Ok(Some(keys(colors.clone(), 0))),
+        Key::Auto => {
+            let mut found: Vec<(Color, u8, usize)> = Vec::new();
+            for frame in set.frames().iter().filter(|frame| frame.is_whole()) {
+                let Background::Flat { color, tolerance } = find_background(frame.pixels()) else { continue };
+                match found.iter_mut().find(|(other, ..)| other.0 == color) {
+                    Some(one) => (one.1, one.2) = (one.1.max(tolerance), one.2 + 1),
+                    None => found.push((Color(color), tolerance, 1)),
+                }
+            }
+            let most = found.into_iter().rev().max_by_key(|(.., count)| *count);
+            most.map(|(color, tolerance, _)| Some(keys(vec![color], tolerance))).ok_or(Error::NoFlatFrame)
+        }
+    }
 }
 
 /// The registration marks that shaping needs, taken before anything else.

@@ -51,6 +51,14 @@ fn manifest_of_name(path: &Path, manifest: &Path, cx: &Context<'_>) -> PathBuf {
     manifest.strip_prefix(&cx.base).map_or_else(|_| path.to_owned(), Path::to_owned)
 }
 
+/// Changes the clips of frames that are there already.
+///
+/// # Errors
+/// Where a change can't be made.
+pub fn clip_set(set: FrameSet, options: &ClipCommand, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    Ok(changed(set, options, cx)?.0)
+}
+
 /// Drops, renames, adds, marks, then times: later changes see what earlier ones made.
 fn changed(
     set: FrameSet,

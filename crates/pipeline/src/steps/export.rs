@@ -41,7 +41,7 @@ pub fn export(
     let _span = info_span!("export").entered();
     options.validate()?;
     let wanted = Wanted::of(options, cx)?;
-    let manifest = manifest_of(&cx.at(path)).filter(|manifest| manifest.exists());
+    let manifest = manifest_of(&cx.at(path)).filter(|manifest| cx.limits().waiting.exists(manifest));
     let no_manifest = || Error::NoManifest { path: path.to_owned(), exists: cx.at(path).exists() };
     let manifest = manifest.ok_or_else(no_manifest)?;
     let subject = Subject::open(&manifest, cx.limits())?;
@@ -95,10 +95,7 @@ impl Wanted {
             return Err(Error::TemplateNotText { template: path.to_owned() });
         };
         let source = source.trim_start_matches('\u{feff}').to_owned();
-        let bare = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        let bare = [".j2", ".jinja"].iter().find_map(|end| bare.strip_suffix(end)).unwrap_or(&bare);
-        let ending = Path::new(bare).extension().map_or("txt".into(), |ending| ending.to_string_lossy());
-        Ok(Self::Template { name: path.to_owned(), ending: ending.into_owned(), source })
+        Ok(Self::Template { name: path.to_owned(), ending: template_ending(path), source })
     }
 
     fn ending(&self) -> &str {
@@ -124,6 +121,15 @@ impl Wanted {
             }
         })
     }
+}
+
+/// How a file of a template ends: `lua` for `engine.lua.j2`.
+pub(crate) fn template_ending(path: &Path) -> String {
+    let bare = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let bare = [".j2", ".jinja"].iter().find_map(|end| bare.strip_suffix(end)).unwrap_or(&bare);
+    Path::new(bare)
+        .extension()
+        .map_or_else(|| "txt".to_owned(), |ending| ending.to_string_lossy().into_owned())
 }
 
 /// `pond.css` beside `pond.json`; for a set, `koi/koi.css`.

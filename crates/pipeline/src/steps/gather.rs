@@ -52,7 +52,7 @@ pub(crate) fn with_companions(path: &Path, only: &OnlyOption, cx: &Context<'_>) 
     Ok(only.of(set)?)
 }
 
-fn heard(gathered: Gathered, cx: &Context<'_>) -> FrameSet {
+pub(crate) fn heard(gathered: Gathered, cx: &Context<'_>) -> FrameSet {
     gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
     debug!(frames = gathered.set.frames().len(), clips = gathered.set.clips().len(), "read");
     cx.run().add_sources(&gathered.files);

@@ -3,6 +3,8 @@
 use std::path::Path;
 
 use serde_json::Value;
+use shibori_core::FrameSet;
+use shibori_formats::manifest::Manifest;
 use shibori_formats::report::{PageImage, Report, write_page};
 use shibori_formats::write;
 use tracing::info_span;
@@ -10,7 +12,7 @@ use tracing::info_span;
 use crate::options::HtmlOptions;
 use crate::steps::check::{Checked, findings};
 use crate::steps::gather;
-use crate::steps::pages::{Page, pages_of};
+use crate::steps::pages::{Page, packed, pages_of};
 use crate::{Context, Error};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
@@ -41,19 +43,53 @@ pub fn html(
     cx: &Context<'_>,
 ) -> Result<HtmlPage, Error> {
     let _span = info_span!("html").entered();
+    is_page(output)?;
+    let set = gather::one(source, &options.only, cx)?;
+    let found = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    written(&set, found, source, output, tell, cx)
+}
+
+/// The same of frames that are there already; they are packed for the page.
+///
+/// # Errors
+/// Where the page can't be written.
+pub fn html_of(
+    set: FrameSet,
+    title: &Path,
+    options: &HtmlOptions,
+    output: &Path,
+    tell: impl FnOnce(&Checked) -> Value,
+    cx: &Context<'_>,
+) -> Result<HtmlPage, Error> {
+    is_page(output)?;
+    let set = options.only.of(set)?;
+    let found = packed(&set, cx)?;
+    written(&set, found, title, output, tell, cx)
+}
+
+fn is_page(output: &Path) -> Result<(), Error> {
     let ending = output.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if !["html", "htm"].contains(&ending.as_str()) {
         return Err(Error::NotHtml { file: output.to_owned(), ending });
     }
-    let set = gather::one(source, &options.only, cx)?;
-    let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    Ok(())
+}
+
+fn written(
+    set: &FrameSet,
+    (manifest, pages): (Manifest, Vec<Page>),
+    source: &Path,
+    output: &Path,
+    tell: impl FnOnce(&Checked) -> Value,
+    cx: &Context<'_>,
+) -> Result<HtmlPage, Error> {
     let encoded = |page: Page| -> Result<PageImage, Error> {
         let wrong = |problem| shibori_formats::Error::Write { path: output.to_owned(), problem };
         let png = write::png(&page.pixels.to_image()).map_err(wrong)?;
         Ok(PageImage { name: page.name, png, bytes: page.bytes })
     };
     let pages = pages.into_iter().map(encoded).collect::<Result<Vec<_>, _>>()?;
-    let checked = findings(&set, source);
+    let checked = findings(set, source);
     let (frames, clips, count) = (manifest.frames.len(), manifest.clips.len(), checked.findings.len());
     let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
     let after = manifest.pages.iter().map(|p| u64::from(p.size[0]) * u64::from(p.size[1]) * PIXEL).sum();

@@ -10,6 +10,7 @@ mod gather;
 mod guide;
 mod html;
 mod inspect;
+mod own;
 mod pack;
 mod pages;
 mod preview;
@@ -19,14 +20,21 @@ mod unpack;
 
 pub use adjust::{Adjusted, FrameChange, Target, What, adjust, adjust_set, write_adjusted};
 pub use check::{Checked, check};
-pub use clip::{Clipped, clip};
+pub use clip::{Clipped, clip, clip_set};
+pub(crate) use export::template_ending;
 pub use export::{Exported, export, starter, write_export};
+pub(crate) use gather::whole;
 pub use guide::guide_sheet;
-pub use html::{HtmlPage, html};
+pub use html::{HtmlPage, html, html_of};
 pub use inspect::{GridReading, Holds, Inspected, Transparency, inspect};
+pub(crate) use own::with_own;
 pub use pack::{Packed, pack, pack_set, write_atlases};
 pub use preview::{
-    CutDrawn, Drawn, Moving, Shows, contact, drift, grid, motion, onion, pages, write_film, write_picture,
+    CutDrawn, Drawn, Moving, Shows, contact, contact_of, drift, drift_of, grid, motion, motion_of, onion,
+    onion_of, pages, pages_of_set, write_film, write_picture,
 };
-pub use slice::{How, Shaped, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
+pub use slice::{
+    How, Shaped, SheetReport, Sliced, SpritePart, default_set, slice, slice_manifests, slice_sprite,
+    write_set,
+};
 pub use unpack::unpack;

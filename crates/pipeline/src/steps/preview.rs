@@ -19,7 +19,7 @@ use crate::options::{
     ContactOptions, DriftOptions, GridPreviewOptions, MotionOptions, OnionOptions, PagesOptions, Whole,
 };
 use crate::steps::gather;
-use crate::steps::pages::{Page, pages_of};
+use crate::steps::pages::{Page, packed, pages_of};
 use crate::steps::sheet::{ISLANDS, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, Task};
 
@@ -38,7 +38,15 @@ pub struct Drawn {
 /// Where the source can't be read.
 pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let _span = info_span!("contact").entered();
-    let set = gather::one(source, &options.only, cx)?;
+    contact_of(gather::whole(source, cx)?, options, cx)
+}
+
+/// The same of frames that are there already.
+///
+/// # Errors
+/// Where the picture would be too large.
+pub fn contact_of(set: FrameSet, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let set = options.only.of(set)?;
     let (width, zoom, show, room) = (options.width.get(), options.zoom.get(), options.show.get(), cx.room());
     let image = cx.drawn(draw::contact(&set, Contact { width, zoom, show, room }), by_zoom(zoom))?;
     Ok(Drawn { image, frames: set.frames().len() })
@@ -50,7 +58,15 @@ pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Res
 /// Where the source can't be read.
 pub fn onion(source: &Path, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let _span = info_span!("onion").entered();
-    let set = gather::one(source, &options.only, cx)?;
+    onion_of(gather::whole(source, cx)?, options, cx)
+}
+
+/// The same of frames that are there already.
+///
+/// # Errors
+/// Where the picture would be too large.
+pub fn onion_of(set: FrameSet, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let set = options.only.of(set)?;
     let zoom = options.zoom.get();
     let how = Onion { width: options.width.get(), zoom, boxes: true, room: cx.room() };
     Ok(Drawn { image: cx.drawn(draw::draw_onion(&set, how), by_zoom(zoom))?, frames: set.frames().len() })
@@ -67,8 +83,22 @@ pub fn drift(
     cx: &Context<'_>,
 ) -> Result<Drawn, Error> {
     let _span = info_span!("drift").entered();
-    let set = gather::one(source, &options.only, cx)?;
-    let after = after.map(|after| gather::one(after, &options.only, cx)).transpose()?;
+    let set = gather::whole(source, cx)?;
+    drift_of(set, after.map(|after| gather::whole(after, cx)).transpose()?, options, cx)
+}
+
+/// The same of frames that are there already.
+///
+/// # Errors
+/// Where the picture would be too large.
+pub fn drift_of(
+    set: FrameSet,
+    after: Option<FrameSet>,
+    options: &DriftOptions,
+    cx: &Context<'_>,
+) -> Result<Drawn, Error> {
+    let set = options.only.of(set)?;
+    let after = after.map(|after| options.only.of(after)).transpose()?;
     let image = cx.drawn(draw::draw_drift(&set, after.as_ref(), cx.room()), Growth::Picture)?;
     Ok(Drawn { image, frames: set.frames().len() })
 }
@@ -80,9 +110,28 @@ pub fn drift(
 pub fn pages(source: &Path, options: &PagesOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let _span = info_span!("pages").entered();
     let set = gather::one(source, &options.only, cx)?;
-    let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    let found = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    pages_drawn(&set, &found, options, cx)
+}
+
+/// The same of frames that are there already; they are packed for the picture.
+///
+/// # Errors
+/// Where the picture would be too large.
+pub fn pages_of_set(set: FrameSet, options: &PagesOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let set = options.only.of(set)?;
+    let found = packed(&set, cx)?;
+    pages_drawn(&set, &found, options, cx)
+}
+
+fn pages_drawn(
+    set: &FrameSet,
+    (manifest, pages): &(Manifest, Vec<Page>),
+    options: &PagesOptions,
+    cx: &Context<'_>,
+) -> Result<Drawn, Error> {
     let zoom = options.zoom.get();
-    let image = cx.drawn(draw::draw_pages(&plans(&manifest, &pages), zoom, cx.room()), by_zoom(zoom))?;
+    let image = cx.drawn(draw::draw_pages(&plans(manifest, pages), zoom, cx.room()), by_zoom(zoom))?;
     Ok(Drawn { image, frames: set.frames().len() })
 }
 
@@ -189,7 +238,15 @@ pub enum Shows {
 /// Where the source can't be read, or has no frames.
 pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Result<Moving, Error> {
     let _span = info_span!("motion").entered();
-    let set = gather::one(source, &options.only, cx)?;
+    motion_of(gather::whole(source, cx)?, options, cx)
+}
+
+/// The same of frames that are there already.
+///
+/// # Errors
+/// Where there are no frames, or the film would be too large.
+pub fn motion_of(set: FrameSet, options: &MotionOptions, cx: &Context<'_>) -> Result<Moving, Error> {
+    let set = options.only.of(set)?;
     let how = FilmOptions {
         zoom: options.zoom.map_or(1, Whole::get),
         backdrop: options.background.unwrap_or_default(),

@@ -18,9 +18,9 @@ use shibori_formats::read::{
 use shibori_formats::write::{self, Written};
 use tracing::{debug, info_span};
 
-use crate::options::SliceOptions;
+use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
 use crate::order::{Change, Done, MendReport, MendStep, Naming, Plan};
-use crate::steps::changes::{Defaults, marks, mending, shaping};
+use crate::steps::changes::{Defaults, cleaning, marks, mending, shaping};
 use crate::steps::gather;
 use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, Task};
@@ -142,10 +142,120 @@ fn cut_any(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut,
         return Err(Error::CutAlready { source_path: path.to_owned() });
     }
     let set = gather::whole(path, cx)?;
+    cut_already(path, set, options, cx)
+}
+
+/// Frames that are cut already, cleaned.
+fn cut_already(path: &Path, set: FrameSet, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let (file, mended) = (path.to_owned(), Vec::new());
     let report = SheetReport { file, size, within: None, how: How::Frames, frames: 0, mended };
     cleaned(set, report, options, None, cx)
+}
+
+/// A source of a sprite, and how it is cut.
+#[derive(Clone, Copy, Debug)]
+pub struct SpritePart<'a> {
+    /// Files or a folder, in order.
+    pub files: &'a [PathBuf],
+    /// How they are cut and cleaned, and what is done with these frames alone.
+    pub options: &'a SliceOptions,
+}
+
+/// The frames of one sprite out of several sources, after one another; what is said of all of them is done with all of them
+/// together. Numbered images are the frames as they are, where nothing says how to cut them. Writes nothing.
+///
+/// # Errors
+/// As [`slice`].
+pub fn slice_sprite(
+    name: &Name,
+    parts: &[SpritePart<'_>],
+    shape: &ShapeOptions,
+    clips: &ClipOptions,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    let _span = info_span!("slice", sprite = %name).entered();
+    let mut cut: Vec<(Vec<Cut>, &SliceOptions)> = Vec::new();
+    for part in parts {
+        part.options.validate()?;
+        cut.push((cut_part(name, *part, cx)?, part.options));
+    }
+    let is_loose = |cut: &[Cut]| cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
+    let is_named = |cut: &[Cut]| cut.iter().any(|one| matches!(one.report.how, How::Frames));
+    let is_plain = |options: &SliceOptions| {
+        options.shape == ShapeOptions::default() && options.clips == ClipOptions::default()
+    };
+    if let [(all, options)] = cut.as_mut_slice()
+        && is_plain(options)
+        && all.len() == 1
+    {
+        let all = std::mem::take(all);
+        let (is_loose, is_named) = (is_loose(&all), is_named(&all));
+        let whole = SliceOptions { shape: shape.clone(), clips: clips.clone(), ..(*options).clone() };
+        let rows = all.iter().filter_map(|one| one.rows.clone()).collect();
+        let set = FrameSet::merge(all.into_iter().map(|one| one.set))?;
+        return Ok(finished(set, &whole, is_loose, is_named, rows, cx)?.set);
+    }
+    // Numbers go on from one source to the next, so that all frames have names of their own.
+    let count: usize = cut.iter().flat_map(|(all, _)| all).map(|one| one.set.frames().len()).sum();
+    let mut sets = Vec::new();
+    let mut before = 0;
+    for (all, options) in cut {
+        for one in all {
+            let mut options = options.clone();
+            let first = options.cut.number_from();
+            let frames = one.set.frames().len();
+            options.cut.name.get_or_insert_with(|| NameTemplate::for_count(count + first as usize));
+            options.cut.number_from = Some(first + before as u32);
+            before += frames;
+            let one = vec![one];
+            let (is_loose, is_named) = (is_loose(&one), is_named(&one));
+            if is_named {
+                options.cut.name = None;
+            }
+            let rows = one.iter().filter_map(|one| one.rows.clone()).collect();
+            let set = FrameSet::merge(one.into_iter().map(|one| one.set))?;
+            sets.push(finished(set, &options, is_loose, is_named, rows, cx)?.set);
+        }
+    }
+    let naming = Naming {
+        rows: clips.clip_rows.clone(),
+        clips: clips.clip.clone(),
+        events: clips.event.clone(),
+        ..Naming::default()
+    };
+    let mut changes = marks(shape);
+    changes.push(Change::Name(naming));
+    changes.extend(shaping(shape, Defaults::PLAIN, cx)?);
+    Ok(Plan::new(changes).run(FrameSet::merge(sets)?, cx)?.set)
+}
+
+/// One source of a sprite; its frames are all that sprite's.
+fn cut_part(name: &Name, part: SpritePart<'_>, cx: &Context<'_>) -> Result<Vec<Cut>, Error> {
+    let SpritePart { files, options } = part;
+    let called = options.cut.sprite.clone().unwrap_or_else(|| name.clone());
+    let own = |is_file: bool| {
+        let mut options = options.clone();
+        options.cut.sprite = is_file.then(|| called.clone());
+        options
+    };
+    let mut all = Vec::new();
+    if files.len() > 1 && !options.cut.says_where() && read::is_numbered(files) {
+        let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
+        let set = gather::heard(read::sources(&paths, cx.limits())?, cx);
+        all.push(cut_already(&files[0], set, &own(false), cx)?);
+    } else {
+        for file in expanded(files, options, cx)? {
+            let is_file = !cx.at(&file).is_dir() && manifest_of(&cx.at(&file)).is_none();
+            all.push(cut_any(&file, &own(is_file), cx)?);
+        }
+    }
+    for one in &mut all {
+        let set = std::mem::take(&mut one.set);
+        // A folder of several sprites keeps their names.
+        one.set = if set.sprites().len() == 1 { set.called(&called)? } else { set };
+    }
+    Ok(all)
 }
 
 /// The folder of a set where none is said: `koi-frames` for one sheet, `frames` for several.
@@ -391,7 +501,11 @@ fn cleaned(
     };
     report.mended.extend(keyed.map(of_sheet));
     let mut changes = marks(&options.shape);
-    changes.extend(mending(&options.clean, keyed.map(|(colors, _)| colors))?);
+    // A sheet's background went before it was cut; pictures that were never one have theirs each.
+    changes.extend(match report.how {
+        How::Animation | How::Frames => cleaning(&set, &options.clean)?,
+        _ => mending(&options.clean, keyed.map(|(colors, _)| colors))?,
+    });
     let done = Plan::new(changes).run(set, cx)?;
     report.mended.extend(done.mended);
     let mut set = done.set;

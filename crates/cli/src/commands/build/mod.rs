@@ -1,0 +1,241 @@
+//! `shibori build`: do a recipe, and say what was done.
+
+mod serve;
+mod told;
+
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+use serde::Serialize;
+use shibori_formats::write;
+use shibori_pipeline::build::{Build, StepFacts, Watch, depfile};
+use shibori_pipeline::recipe::RECIPE_FILE;
+
+use self::serve::Server;
+use self::told::{Teller, why};
+use super::Program;
+use crate::args::Build as Args;
+use crate::failure::Failure;
+use crate::words::{counted, pasteable, pasteable_path};
+
+pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
+    let recipe = args.recipe.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
+    let recipe = program.base.join(recipe);
+    if args.watch {
+        return watch(args, &recipe, program);
+    }
+    let build = Build::open(&recipe, &program.everywhere.run)?;
+    if args.plan {
+        return plan(&build, &recipe, program);
+    }
+    if args.frozen {
+        return frozen(&build, program);
+    }
+    if program.everywhere.run.dry_run.is_on() {
+        return dry_run(&build, program);
+    }
+    if let Some(step) = &args.only {
+        let teller = Teller::new(program);
+        let facts = build.only(step, &teller)?;
+        if let Some(file) = &args.depfile {
+            write_depfile(file, &[facts], &build, program)?;
+        }
+        return Ok(());
+    }
+    told_once(&build, &Teller::new(program), args.depfile.as_deref(), program)
+}
+
+/// Builds once; an error where any step could not be done.
+fn told_once(
+    build: &Build,
+    teller: &Teller<'_>,
+    depfile: Option<&Path>,
+    program: &Program<'_>,
+) -> Result<(), Failure> {
+    let began = Instant::now();
+    let outcome = build.run(program.everywhere.jobs, teller)?;
+    let failed = teller.conclude(&outcome, began);
+    if let Some(file) = depfile {
+        write_depfile(file, &build.facts(teller)?, build, program)?;
+    }
+    failed.map_or(Ok(()), |exit| Err(Failure::said(exit)))
+}
+
+fn write_depfile(
+    file: &Path,
+    steps: &[StepFacts],
+    build: &Build,
+    program: &Program<'_>,
+) -> Result<(), Failure> {
+    let text = depfile(steps, |path| build.base().join(path));
+    let mut cx = shibori_pipeline::Context::with_policy(
+        program.console,
+        // It is what a build system asks for, and nobody's work.
+        write::Policy { force: true, ..program.everywhere.run.policy() },
+    );
+    cx.base.clone_from(&program.base);
+    write::bytes(&[(cx.at(file), text.as_bytes())], cx.run())?;
+    cx.commit()?;
+    Ok(())
+}
+
+#[derive(Serialize)]
+struct PlanReport {
+    steps: Vec<PlanStep>,
+}
+
+#[derive(Serialize)]
+struct PlanStep {
+    name: String,
+    command: String,
+    inputs: Vec<PathBuf>,
+    outputs: Vec<PathBuf>,
+    digest: String,
+}
+
+/// The graph as JSON, with or without `--json`: it is for programs.
+fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
+    let facts = build.facts(&Teller::new(program))?;
+    let step = |step: StepFacts| PlanStep {
+        command: format!(
+            "shibori build {} --only {}",
+            pasteable_path(&program.shown(recipe)),
+            pasteable(&step.name)
+        ),
+        digest: step.digest.to_string(),
+        inputs: step.inputs.iter().map(|path| build.base().join(path)).collect(),
+        outputs: step.outputs.iter().map(|path| build.base().join(path)).collect(),
+        name: step.name,
+    };
+    program.console.result_always(&PlanReport { steps: facts.into_iter().map(step).collect() });
+    Ok(())
+}
+
+#[derive(Serialize)]
+struct StandingReport {
+    stale: Vec<StandingStep>,
+    kept: usize,
+    left: Vec<PathBuf>,
+}
+
+#[derive(Serialize)]
+struct StandingStep {
+    step: String,
+    why: String,
+    outputs: Vec<PathBuf>,
+}
+
+fn standing(build: &Build) -> Result<StandingReport, Failure> {
+    let (mut stale, mut kept) = (Vec::new(), 0);
+    for one in build.standing()? {
+        match &one.why {
+            Some(reason) => {
+                stale.push(StandingStep { step: one.name, why: why(reason), outputs: one.outputs });
+            }
+            None => kept += 1,
+        }
+    }
+    Ok(StandingReport { stale, kept, left: build.left_behind() })
+}
+
+fn list(report: &StandingReport, program: &Program<'_>) {
+    let widest = report.stale.iter().map(|step| step.step.chars().count()).max().unwrap_or(0);
+    for step in &report.stale {
+        program.say(&format!("{:widest$}  {}", step.step, step.why));
+    }
+    for file in &report.left {
+        program.say(&format!("{}  is of a step that is gone", file.display()));
+    }
+}
+
+/// Builds nothing, and says what is stale.
+fn frozen(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
+    let report = standing(build)?;
+    list(&report, program);
+    program.console.result(&report);
+    if report.stale.is_empty() && report.left.is_empty() {
+        program.say(&format!("{} up to date", counted(report.kept, "step")));
+        return Ok(());
+    }
+    program.say(&format!("{} stale, {} up to date", counted(report.stale.len(), "step"), report.kept));
+    Err(Failure::findings())
+}
+
+fn dry_run(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
+    let report = standing(build)?;
+    list(&report, program);
+    program.console.result(&report);
+    let (stale, kept) = (counted(report.stale.len(), "step"), report.kept);
+    program.say(&format!("would do {stale}; {kept} up to date"));
+    Ok(())
+}
+
+/// Builds whenever something is saved. What is wrong with the recipe or the art is said, and ends nothing.
+fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
+    let file = if recipe.is_dir() { recipe.join(RECIPE_FILE) } else { recipe.to_owned() };
+    let base = file.parent().unwrap_or(Path::new("")).to_owned();
+    // Begun before the first build, so that nothing is missed that is saved meanwhile.
+    let mut watch = Watch::begin(&base)
+        .map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.display())))?;
+    let server = args.serve.map(started).transpose()?;
+    let mut changed = None;
+    loop {
+        if let Some(out) = build_watched(args, recipe, changed.as_deref(), &mut watch, program)
+            && let Some(server) = &server
+        {
+            let out = base.join(out);
+            server.show(&out);
+            if changed.is_none() {
+                program.say(&format!("showing {} at {}", out.display(), server.address()));
+            }
+            server.tell();
+        }
+        if changed.is_none() {
+            program.say("watching for changes; Ctrl+C ends it");
+        }
+        let Some(change) = watch.next() else {
+            return Err(Failure::usage("--watch: the system no longer says what changes"));
+        };
+        let shown: Vec<String> = change.files.iter().take(3).map(|path| path.display().to_string()).collect();
+        let more = change.files.len().saturating_sub(shown.len());
+        let more = if more == 0 { String::new() } else { format!(" and {more} more") };
+        changed = Some(format!("{}{more}", shown.join(", ")));
+    }
+}
+
+fn started(port: u16) -> Result<Server, Failure> {
+    Server::start(port).map_err(|error| {
+        Failure::usage(format!("--serve: port {port} can't be used: {error}"))
+            .with_hint("name another one, such as --serve 8141; 0 takes any that is free")
+    })
+}
+
+/// Builds once more; gives the folder of outputs where all went well.
+fn build_watched(
+    args: &Args,
+    recipe: &Path,
+    changed: Option<&str>,
+    watch: &mut Watch,
+    program: &Program<'_>,
+) -> Option<PathBuf> {
+    let build = match Build::open(recipe, &program.everywhere.run) {
+        Ok(build) => build,
+        Err(error) => {
+            program.fail(&error.into());
+            return None;
+        }
+    };
+    watch.look_away_from(&build.out());
+    watch.also(&build.all_files());
+    let teller = match changed {
+        Some(changed) => Teller::brief(program, changed),
+        None => Teller::new(program),
+    };
+    match told_once(&build, &teller, args.depfile.as_deref(), program) {
+        Ok(()) => Some(build.out()),
+        Err(failure) => {
+            program.fail(&failure);
+            None
+        }
+    }
+}

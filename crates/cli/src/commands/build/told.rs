@@ -1,0 +1,299 @@
+//! What is said of a build while it runs: a line a step, and in the end how it went.
+
+use std::collections::HashMap;
+use std::path::PathBuf;
+use std::sync::{Mutex, PoisonError};
+use std::time::Instant;
+
+use serde::Serialize;
+use serde_json::Value;
+use shibori_pipeline::Notice;
+use shibori_pipeline::build::{Audience, Event, Outcome, Trouble, Why};
+use shibori_pipeline::steps::Checked;
+
+use crate::commands::Program;
+use crate::failure::{Exit, Failure};
+use crate::message::{Message, Weight};
+use crate::progress::Progress;
+use crate::words::{self, counted};
+
+/// Speaks while a build runs.
+pub(super) struct Teller<'a> {
+    program: &'a Program<'a>,
+    /// What changed, where a line for the whole build is enough.
+    changed: Option<&'a str>,
+    state: Mutex<State>,
+}
+
+#[derive(Default)]
+struct State {
+    /// When what was begun.
+    began: HashMap<String, Instant>,
+    /// How long what took, in milliseconds.
+    took: HashMap<String, f64>,
+    bar: Option<Progress>,
+    /// The exit code of the first step of the recipe that failed.
+    failed: Option<(usize, Exit)>,
+    failures: usize,
+}
+
+#[derive(Serialize)]
+struct StepEvent<'a> {
+    step: &'a str,
+    state: &'static str,
+    ms: f64,
+    outputs: &'a [PathBuf],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    why: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    error: Option<ErrorTold>,
+}
+
+#[derive(Serialize)]
+struct ErrorTold {
+    message: String,
+    hint: Option<String>,
+    exit: u8,
+}
+
+#[derive(Serialize)]
+struct Summary<'a> {
+    shibori: &'static str,
+    ok: bool,
+    done: usize,
+    kept: usize,
+    failed: usize,
+    removed: &'a [PathBuf],
+    ms: f64,
+}
+
+impl<'a> Teller<'a> {
+    pub(super) fn new(program: &'a Program<'a>) -> Self {
+        Self { program, changed: None, state: Mutex::default() }
+    }
+
+    /// Says only how it went, after what changed.
+    pub(super) fn brief(program: &'a Program<'a>, changed: &'a str) -> Self {
+        Self { changed: Some(changed), ..Self::new(program) }
+    }
+
+    fn state(&self) -> std::sync::MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Says something with the bar out of the way.
+    fn say(&self, say: impl FnOnce()) {
+        match &self.state().bar {
+            Some(bar) => bar.aside(say),
+            None => say(),
+        }
+    }
+
+    /// A step, or a sprite whose frames take long, with its time and what there is to say of it.
+    fn line(&self, name: &str, ms: f64, text: &str) {
+        if self.changed.is_some() {
+            return;
+        }
+        self.say(|| self.program.say(&format!("{name:<24} {:>8}  {text}", span(ms))));
+    }
+
+    fn message(&self, weight: Weight, message: &Message) {
+        self.say(|| self.program.console.message(weight, message));
+    }
+
+    fn tick(&self) {
+        if let Some(bar) = &self.state().bar {
+            bar.tick();
+        }
+    }
+
+    /// Says how it went; the exit code where not all went well.
+    pub(super) fn conclude(&self, outcome: &Outcome, began: Instant) -> Option<Exit> {
+        let (failed, failures) = {
+            let mut state = self.state();
+            state.bar = None;
+            (state.failed.map(|(_, exit)| exit), state.failures)
+        };
+        let ms = ms_since(began);
+        let Outcome { done, kept, undone, removed } = outcome;
+        let undone = match undone {
+            0 => String::new(),
+            undone => format!(", {undone} not done"),
+        };
+        let removed_told = match removed.len() {
+            0 => String::new(),
+            files => format!(", {} taken away", counted(files, "file")),
+        };
+        let changed = self.changed.map(|changed| format!("{changed}: ")).unwrap_or_default();
+        let text = match (done, undone.is_empty() && removed.is_empty()) {
+            (0, true) => format!("{}: nothing changed, {}", counted(*kept, "step"), span(ms)),
+            _ => format!(
+                "{} done, {kept} up to date{undone}{removed_told}, {}",
+                counted(*done, "step"),
+                span(ms)
+            ),
+        };
+        self.program.say(&(changed + &text));
+        self.program.console.event(&Summary {
+            shibori: env!("CARGO_PKG_VERSION"),
+            ok: failed.is_none(),
+            done: *done,
+            kept: *kept,
+            failed: failures,
+            removed,
+            ms,
+        });
+        failed
+    }
+}
+
+impl Audience for Teller<'_> {
+    fn event(&self, event: Event<'_>) {
+        let console = self.program.console;
+        match event {
+            Event::Waiting => {
+                let text = "another build of this recipe is running; waiting for it";
+                self.message(Weight::Note, &Message::plain(text));
+            }
+            Event::Trouble(trouble) => self.message(Weight::Warning, &self::trouble(trouble)),
+            Event::Begins { stale, .. } => {
+                if stale > 1 {
+                    self.state().bar = Some(Progress::new("building", stale, console.shows_progress()));
+                }
+            }
+            Event::Starts { name } => drop(self.state().began.insert(name.to_owned(), Instant::now())),
+            Event::Framed { name } | Event::Worked { name } => {
+                let mut state = self.state();
+                let ms = state.began.get(name).map_or(0.0, |began| ms_since(*began));
+                state.took.insert(name.to_owned(), ms);
+            }
+            Event::Done { name, why, sprites, outputs } => {
+                let ms = {
+                    let state = self.state();
+                    let took = |name: &str| state.took.get(name).copied().unwrap_or(0.0);
+                    took(name) + sprites.iter().map(|sprite| took(sprite)).sum::<f64>()
+                };
+                let why = self::why(why);
+                self.line(name, ms, &why);
+                console.event(&StepEvent {
+                    step: name,
+                    state: "done",
+                    ms,
+                    outputs,
+                    why: Some(why),
+                    error: None,
+                });
+                self.tick();
+            }
+            Event::Kept { name, outputs } => {
+                console.event(&StepEvent {
+                    step: name,
+                    state: "kept",
+                    ms: 0.0,
+                    outputs,
+                    why: None,
+                    error: None,
+                });
+            }
+            Event::Failed { name, place, error } => {
+                let failure = Failure::from(error);
+                let exit = failure.exit;
+                let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
+                if let Some(message) = &failure.message {
+                    let told = Message { text: format!("{name}: {}", message.text), ..message.clone() };
+                    self.message(Weight::Error, &told);
+                    let (message, hint) = (told.text, told.hint);
+                    let error = Some(ErrorTold { message, hint, exit: exit as u8 });
+                    console.event(&StepEvent {
+                        step: name,
+                        state: "failed",
+                        ms,
+                        outputs: &[],
+                        why: None,
+                        error,
+                    });
+                }
+                let mut state = self.state();
+                state.failures += 1;
+                if state.failed.is_none_or(|(first, _)| place < first) {
+                    state.failed = Some((place, exit));
+                }
+            }
+            Event::Skipped { name, because } => {
+                self.line(name, 0.0, &format!("not done: {because} failed"));
+                let why = Some(format!("{because} failed"));
+                console.event(&StepEvent {
+                    step: name,
+                    state: "skipped",
+                    ms: 0.0,
+                    outputs: &[],
+                    why,
+                    error: None,
+                });
+            }
+            Event::Removed { files, left } => {
+                for file in files {
+                    self.say(|| self.program.say(&format!("took away {}: its step is gone", file.display())));
+                }
+                for file in left {
+                    let text =
+                        format!("{} stays, though its step is gone: it was changed since", file.display());
+                    self.message(Weight::Warning, &Message::plain(&text));
+                }
+            }
+        }
+    }
+
+    fn notice(&self, of: &str, notice: Notice) {
+        let (weight, message) = words::notice(&notice);
+        self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
+    }
+
+    fn findings(&self, checked: &Checked) -> Value {
+        let told = words::findings(checked, &self.program.base);
+        serde_json::to_value(told).unwrap_or(Value::Null)
+    }
+}
+
+/// Why a step was stale, in a few words.
+pub(super) fn why(why: &Why) -> String {
+    match why {
+        Why::New => "new".to_owned(),
+        Why::Settings => "its options changed".to_owned(),
+        Why::Input(path) => format!("{} changed", path.display()),
+        Why::InputNew(path) => format!("{} is new", path.display()),
+        Why::InputGone(path) => format!("{} is gone", path.display()),
+        Why::OutputGone(path) => format!("{} was missing", path.display()),
+        Why::OutputChanged(path) => format!("{} was changed by hand", path.display()),
+        Why::Step(step) => format!("{step} is new"),
+        Why::Version(version) => format!("shibori {version} did it last"),
+        Why::Asked => "as asked".to_owned(),
+    }
+}
+
+fn trouble(trouble: &Trouble) -> Message {
+    let (text, hint) = match trouble {
+        Trouble::Unreadable => (
+            "what earlier builds kept in .shibori can't be read, so everything is built anew".to_owned(),
+            None,
+        ),
+        Trouble::CannotKeep(why) => (
+            format!("what is built can't be kept in .shibori: {why}"),
+            Some("the next build does everything again".to_owned()),
+        ),
+    };
+    Message { text, pointer: None, hint }
+}
+
+pub(super) fn ms_since(began: Instant) -> f64 {
+    (began.elapsed().as_secs_f64() * 1e5).round() / 100.0
+}
+
+/// A time for people: `8 ms`, `1.25 s`.
+pub(super) fn span(ms: f64) -> String {
+    match ms {
+        ms if ms >= 1000.0 => format!("{:.2} s", ms / 1000.0),
+        ms if ms >= 10.0 => format!("{ms:.0} ms"),
+        ms => format!("{ms:.1} ms"),
+    }
+}

@@ -1,0 +1,90 @@
+//! What is wrong with a recipe, and what to write instead.
+
+use shibori_pipeline::options::{Contradiction, With};
+use shibori_pipeline::recipe::{Fault, RecipeError};
+
+use super::{Exit, Failure};
+use crate::message::Message;
+use crate::words::some;
+
+impl From<RecipeError> for Failure {
+    fn from(error: RecipeError) -> Self {
+        let exit = match &error.fault {
+            Fault::Missing
+            | Fault::Folder
+            | Fault::Unreadable(_)
+            | Fault::NotText(_)
+            | Fault::NoSource { .. } => Exit::Input,
+            _ => Exit::Usage,
+        };
+        let pointer = error.mark.as_ref().map(shibori_pipeline::recipe::Mark::pointer);
+        let hint = hint(&error.fault);
+        Self { exit, message: Some(Message { text: error.to_string(), pointer, hint }) }
+    }
+}
+
+fn hint(fault: &Fault) -> Option<String> {
+    let one_of = |known: &[String]| match known.is_empty() {
+        true => None,
+        false => Some(format!("there are: {}", some(known))),
+    };
+    let meant = |nearest: &Option<String>, known: &[String]| match nearest {
+        Some(name) => Some(format!("did you mean {name}?")),
+        None => one_of(known),
+    };
+    match fault {
+        Fault::Missing => Some("write one with: shibori init art/*.png".to_owned()),
+        Fault::Folder => Some("name the recipe, or write one with: shibori init art/*.png".to_owned()),
+        Fault::NotText(_) => {
+            Some("save it as UTF-8; most editors ask for the encoding when saving".to_owned())
+        }
+        Fault::Nothing => Some(
+            "add a [sprite.NAME] with from = \"FILE\", and an [atlas.NAME] with use = [\"NAME\"]".to_owned(),
+        ),
+        Fault::UnknownKey { home: Some(home), key, .. } => {
+            Some(format!("it goes into {home} = {{ {key} = ... }}"))
+        }
+        Fault::UnknownKey { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
+        Fault::UnknownKey { known, .. } => {
+            let mut known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();
+            known.sort();
+            known.dedup();
+            one_of(&known)
+        }
+        Fault::Options(contradiction) => of_options(contradiction),
+        Fault::Both { .. } => Some("take one of them out".to_owned()),
+        Fault::UnknownSprite { nearest, known, .. } | Fault::UnknownStep { nearest, known, .. } => {
+            meant(nearest, known)
+        }
+        Fault::NoSource { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
+        Fault::NoSource { .. } => Some("paths begin in the folder of the recipe".to_owned()),
+        Fault::NoMatch { .. } => Some(
+            "patterns begin in the folder of the recipe; * stands for part of a name, ** for any folders"
+                .to_owned(),
+        ),
+        Fault::Star { .. } => Some("such as [sprite.\"npc-*\"] with from = \"art/npc/*.png\"".to_owned()),
+        Fault::TwoSprites { .. } => Some("names of sprites are told apart; give one another name".to_owned()),
+        Fault::TwoOutputs { .. } => Some("give one of them another file = \"...\"".to_owned()),
+        Fault::Cycle { .. } => Some("take one of them out of the sources of the other".to_owned()),
+        Fault::OutputInSource { .. } => {
+            Some("give outputs a folder of their own: [out] dir = \"build\"".to_owned())
+        }
+        Fault::Outside { .. } => Some("write out what lies outside: from = \"../shared/koi.png\"".to_owned()),
+        _ => None,
+    }
+}
+
+fn of_options(contradiction: &Contradiction) -> Option<String> {
+    match contradiction {
+        Contradiction::Needs { with: With { option, value: Some(value) }, .. } => {
+            Some(format!("add {option} = \"{value}\", or take it out"))
+        }
+        Contradiction::Needs { with: With { option, value: None }, .. } => {
+            Some(format!("add {option}, or take it out"))
+        }
+        Contradiction::Both { .. } | Contradiction::Against { .. } => {
+            Some("take one of them out; \"default\" puts back what a wider table says".to_owned())
+        }
+        Contradiction::Twice { .. } | Contradiction::ManifestOnly => None,
+    }
+}

@@ -1,0 +1,62 @@
+//! Which outputs are made of which inputs, in the form that Make and Ninja read: `outputs: inputs`, and a rule without
+//! anything for each input, so that a source that is gone stops nobody.
+
+use std::fmt::Write;
+use std::path::{Path, PathBuf};
+
+use crate::build::StepFacts;
+
+/// The text of a file of dependencies for some steps. Paths begin at `from`, as seen from the recipe's folder.
+pub fn depfile(steps: &[StepFacts], at: impl Fn(&Path) -> PathBuf) -> String {
+    let listed = |files: &[PathBuf]| {
+        let files: Vec<String> = files.iter().map(|path| escaped(&at(path))).collect();
+        files.join(" \\\n  ")
+    };
+    let mut text = String::new();
+    for step in steps {
+        let _ = writeln!(text, "{}: \\\n  {}", listed(&step.outputs), listed(&step.inputs));
+    }
+    let outputs: Vec<&PathBuf> = steps.iter().flat_map(|step| &step.outputs).collect();
+    let mut inputs: Vec<&PathBuf> =
+        steps.iter().flat_map(|step| &step.inputs).filter(|path| !outputs.contains(path)).collect();
+    inputs.sort();
+    inputs.dedup();
+    for input in inputs {
+        let _ = writeln!(text, "\n{}:", escaped(&at(input)));
+    }
+    text
+}
+
+/// A path with what means something to Make made plain. A line's end can't be.
+fn escaped(path: &Path) -> String {
+    let mut text = String::new();
+    for c in super::sources::slashed(path).chars() {
+        match c {
+            ' ' | '#' | '\\' => text.extend(['\\', c]),
+            '$' => text.push_str("$$"),
+            c => text.push(c),
+        }
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::build::Hash;
+
+    #[test]
+    fn spaces_and_dollars_are_kept_plain_and_every_input_has_a_rule() {
+        let step = StepFacts {
+            name: "atlas.pond".to_owned(),
+            inputs: ["art/big koi.png", "art/$1.png"].map(PathBuf::from).to_vec(),
+            outputs: ["build/pond.json", "build/pond.png"].map(PathBuf::from).to_vec(),
+            digest: Hash([0; 32]),
+        };
+        assert_eq!(
+            depfile(&[step], |path| Path::new("game").join(path)),
+            "game/build/pond.json \\\n  game/build/pond.png: \\\n  game/art/big\\ koi.png \\\n  game/art/$$1.png\n\
+             \ngame/art/$$1.png:\n\ngame/art/big\\ koi.png:\n"
+        );
+    }
+}

@@ -1,0 +1,198 @@
+//! Which steps are stale, and why: what each is made of, against what was kept of the last time.
+
+use std::collections::{HashMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use shibori_core::parallel;
+
+use crate::Error;
+use crate::build::Build;
+use crate::build::graph::Graph;
+use crate::build::make::settings;
+use crate::build::prints::{Hash, Prints};
+use crate::build::record::{Record, StepRecord};
+use crate::build::sources::slashed;
+
+/// Why a step is stale.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Why {
+    /// It was never done, or nothing was kept of it.
+    New,
+    /// Its options are others.
+    Settings,
+    /// An input holds something else.
+    Input(PathBuf),
+    /// An input is new.
+    InputNew(PathBuf),
+    /// An input is gone.
+    InputGone(PathBuf),
+    /// An output is not there.
+    OutputGone(PathBuf),
+    /// An output holds something else than was written.
+    OutputChanged(PathBuf),
+    /// A step whose outputs it reads is stale.
+    Step(String),
+    /// Another version of shibori did it.
+    Version(String),
+    /// It was asked for by name.
+    Asked,
+}
+
+/// How a step stands.
+#[derive(Clone, Debug)]
+pub struct Standing {
+    /// The step.
+    pub name: String,
+    /// Why it is stale, if it is.
+    pub why: Option<Why>,
+    /// Its outputs as far as they are known, from the recipe's folder.
+    pub outputs: Vec<PathBuf>,
+}
+
+/// What each step is made of, as it is now.
+pub(super) struct Digests {
+    pub(super) steps: Vec<StepDigest>,
+}
+
+pub(super) struct StepDigest {
+    pub(super) digest: Hash,
+    pub(super) settings: Hash,
+    pub(super) inputs: Vec<(PathBuf, Hash)>,
+}
+
+/// In the place of the hash of a file that is not there.
+const NOTHING: Hash = Hash([0; 32]);
+
+impl Digests {
+    /// Looks at all inputs.
+    ///
+    /// # Errors
+    /// Where one is there and can't be read.
+    pub(super) fn of(graph: &Graph, prints: &Prints) -> Result<Self, Error> {
+        let mut seen = HashSet::new();
+        let files: Vec<&PathBuf> =
+            graph.steps.iter().flat_map(|step| &step.inputs).filter(|path| seen.insert(*path)).collect();
+        let found = parallel::fallible(files.len(), |at| {
+            prints.hash(&graph.base, files[at]).map_err(|error| unreadable(files[at], error))
+        })?;
+        let hashes: HashMap<&PathBuf, Hash> =
+            files.iter().copied().zip(found.into_iter().map(|hash| hash.unwrap_or(NOTHING))).collect();
+        let mut done: Vec<Option<StepDigest>> = graph.steps.iter().map(|_| None).collect();
+        (0..graph.steps.len()).for_each(|at| digest(graph, at, &hashes, &mut done));
+        Ok(Self { steps: done.into_iter().flatten().collect() })
+    }
+
+    /// Why a step is stale, if it is.
+    pub(super) fn why(
+        &self,
+        graph: &Graph,
+        at: usize,
+        record: &Record,
+        prints: &Prints,
+    ) -> Result<Option<Why>, Error> {
+        let (now, step) = (&self.steps[at], &graph.steps[at]);
+        let Some(before) = record.steps.get(&step.name) else { return Ok(Some(Why::New)) };
+        if !record.is_own() {
+            return Ok(Some(Why::Version(record.version.clone())));
+        }
+        if before.digest != Some(now.digest) {
+            return Ok(Some(self.difference(graph, at, before)));
+        }
+        for (path, hash) in &before.outputs {
+            match prints.hash(&graph.base, path) {
+                Ok(Some(found)) if found == *hash => {}
+                Ok(Some(_)) => return Ok(Some(Why::OutputChanged(path.clone()))),
+                Ok(None) => return Ok(Some(Why::OutputGone(path.clone()))),
+                Err(error) => return Err(unreadable(path, error)),
+            }
+        }
+        Ok(None)
+    }
+
+    fn difference(&self, graph: &Graph, at: usize, before: &StepRecord) -> Why {
+        let now = &self.steps[at];
+        let old: HashMap<&Path, Hash> =
+            before.inputs.iter().map(|(path, hash)| (path.as_path(), *hash)).collect();
+        for (path, hash) in &now.inputs {
+            match old.get(path.as_path()) {
+                Some(before) if before == hash => {}
+                _ if *hash == NOTHING => return Why::InputGone(path.clone()),
+                Some(_) => return Why::Input(path.clone()),
+                None => return Why::InputNew(path.clone()),
+            }
+        }
+        let still: HashSet<&PathBuf> = now.inputs.iter().map(|(path, _)| path).collect();
+        if let Some((gone, _)) = before.inputs.iter().find(|(path, _)| !still.contains(path)) {
+            return Why::InputGone(gone.clone());
+        }
+        match graph.steps[at].needs.first() {
+            Some(&need) if before.settings == Some(now.settings) => Why::Step(graph.steps[need].name.clone()),
+            _ => Why::Settings,
+        }
+    }
+}
+
+fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Hash>, done: &mut [Option<StepDigest>]) {
+    if done[at].is_some() {
+        return;
+    }
+    let step = &graph.steps[at];
+    // The graph has no cycles.
+    step.needs.iter().for_each(|&need| digest(graph, need, hashes, done));
+    let settings = Hash(*blake3::hash(settings(graph, at).as_bytes()).as_bytes());
+    let inputs: Vec<(PathBuf, Hash)> = step.inputs.iter().map(|path| (path.clone(), hashes[path])).collect();
+    let mut hasher = blake3::Hasher::new();
+    let mut part = |bytes: &[u8]| {
+        hasher.update(&(bytes.len() as u64).to_le_bytes());
+        hasher.update(bytes);
+    };
+    part(env!("CARGO_PKG_VERSION").as_bytes());
+    part(step.name.as_bytes());
+    part(&settings.0);
+    for (path, hash) in &inputs {
+        part(slashed(path).as_bytes());
+        part(&hash.0);
+    }
+    for &need in &step.needs {
+        part(&done[need].as_ref().map_or(NOTHING, |need| need.digest).0);
+    }
+    let digest = Hash(*hasher.finalize().as_bytes());
+    done[at] = Some(StepDigest { digest, settings, inputs });
+}
+
+fn unreadable(path: &Path, error: std::io::Error) -> Error {
+    let problem = shibori_formats::ReadProblem::Io(error);
+    Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+}
+
+impl Build {
+    /// How each step stands, without doing or keeping anything.
+    ///
+    /// # Errors
+    /// Where an input can't be read.
+    pub fn standing(&self) -> Result<Vec<Standing>, Error> {
+        let (record, _) = super::record::peek(self.recipe_file());
+        let prints = Prints::new(record.files.clone(), 0);
+        let digests = Digests::of(&self.graph, &prints)?;
+        let one = |at: usize| {
+            let name = self.graph.steps[at].name.clone();
+            let outputs = match record.steps.get(&name) {
+                Some(before) => before.outputs.iter().map(|(path, _)| path.clone()).collect(),
+                None => self.graph.sure_outputs(at),
+            };
+            Ok(Standing { why: digests.why(&self.graph, at, &record, &prints)?, name, outputs })
+        };
+        (0..self.graph.steps.len()).map(one).collect()
+    }
+
+    /// Outputs of steps that are gone, and lie there still.
+    pub fn left_behind(&self) -> Vec<PathBuf> {
+        let (record, _) = super::record::peek(self.recipe_file());
+        let names: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
+        let sure: HashSet<PathBuf> =
+            (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at)).collect();
+        let gone = record.steps.iter().filter(|(name, _)| !names.contains(name.as_str()));
+        let files = gone.flat_map(|(_, step)| step.outputs.iter().map(|(path, _)| path.clone()));
+        files.filter(|path| !sure.contains(path) && self.graph.base.join(path).exists()).collect()
+    }
+}

@@ -1,0 +1,594 @@
+//! What a recipe makes, and of what: steps with their inputs, their first output, and the steps they wait for. Everything
+//! that can be wrong before a pixel is read is found here.
+
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Component, Path, PathBuf};
+
+use shibori_core::Name;
+use shibori_formats::export::csv_steps_beside;
+use shibori_formats::manifest::SET_FILE;
+use shibori_formats::write::atlas_stem;
+
+use crate::build::sources::{Found, expand, files_of, is_pattern, plain, slashed};
+use crate::recipe::{Atlas, Fault, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
+use crate::steps::starter;
+
+/// What a recipe makes, and of what.
+#[derive(Debug)]
+pub struct Graph {
+    /// The recipe.
+    pub recipe: Recipe,
+    /// Its folder, in which all paths begin.
+    pub base: PathBuf,
+    /// Sprites, each of one name.
+    pub(super) figures: Vec<Figure>,
+    /// Everything that is written, in an order in which each comes after what it waits for.
+    pub(super) steps: Vec<Step>,
+}
+
+/// A sprite of one name.
+#[derive(Debug)]
+pub(super) struct Figure {
+    pub(super) name: Name,
+    /// The sprite of the recipe.
+    pub(super) sprite: usize,
+    /// The files of each part, of the whole sprite.
+    pub(super) parts: Vec<Vec<PathBuf>>,
+    /// Every file that is read.
+    pub(super) inputs: Vec<PathBuf>,
+    /// Steps whose outputs are its sources.
+    pub(super) needs: Vec<usize>,
+}
+
+/// Something that is written.
+#[derive(Debug)]
+pub(super) struct Step {
+    /// `atlas.pond`, `sprite.koi`, `export.pond.glb`, `preview.pond.html`.
+    pub(super) name: String,
+    pub(super) kind: Kind,
+    /// Every file that is read, apart from outputs of other steps.
+    pub(super) inputs: Vec<PathBuf>,
+    /// Steps whose outputs are read.
+    pub(super) needs: Vec<usize>,
+    /// The step with which it is put in place together, which may be itself.
+    pub(super) root: usize,
+    /// The output that is always there, from the recipe's folder: an atlas's without ending, a set's folder.
+    pub(super) target: PathBuf,
+    pub(super) span: Span,
+}
+
+/// What a step does.
+#[derive(Clone, Debug)]
+pub(super) enum Kind {
+    /// Writes the frames of a figure as a set, or a manifest beside them.
+    Set { figure: usize },
+    /// Packs figures.
+    Atlas { atlas: usize, figures: Vec<usize> },
+    /// Tells an atlas or a set in another form.
+    Export { of: Source, at: usize },
+    /// Draws an atlas or a figure.
+    Preview { of: Source, at: usize, before: Option<usize> },
+}
+
+/// What an export or a preview is of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Source {
+    /// An atlas of the recipe.
+    Atlas(usize),
+    /// A figure.
+    Figure(usize),
+}
+
+impl Graph {
+    /// Finds all sources of a recipe, and what is made of them.
+    ///
+    /// # Errors
+    /// Where a source is not there, two outputs have one name, steps wait for each other, and the like.
+    pub fn of(recipe: Recipe) -> Result<Self, RecipeError> {
+        let base = recipe.text.file().parent().unwrap_or(Path::new("")).to_owned();
+        let mut graph = Self { recipe, base, figures: Vec::new(), steps: Vec::new() };
+        let mut makers = graph.makers();
+        graph.find_figures(&mut makers)?;
+        graph.find_steps()?;
+        graph.wire(&makers)?;
+        graph.no_output_twice()?;
+        graph.no_output_in_sources()?;
+        graph.in_order()?;
+        Ok(graph)
+    }
+
+    /// The folder of all outputs.
+    pub(super) fn out(&self) -> PathBuf {
+        plain(&self.recipe.out.value)
+    }
+
+    pub(super) fn sprite(&self, figure: usize) -> &Sprite {
+        &self.recipe.sprites[self.figures[figure].sprite]
+    }
+
+    pub(super) fn atlas(&self, atlas: usize) -> &Atlas {
+        &self.recipe.atlases[atlas]
+    }
+
+    /// Outputs that sources may name: by where they lie, the name of the step that writes them.
+    fn makers(&self) -> HashMap<PathBuf, String> {
+        let mut makers = HashMap::new();
+        for atlas in &self.recipe.atlases {
+            let target = self.atlas_target(atlas);
+            let name = format!("atlas.{}", atlas.name.value);
+            makers.insert(normal(&target.with_added_extension("json")), name.clone());
+            makers.insert(normal(&target), name);
+        }
+        for sprite in &self.recipe.sprites {
+            if let Some(set) = sprite.set.as_ref().filter(|_| !sprite.name.value.contains('*')) {
+                let folder = plain(&self.out().join(&set.value));
+                let name = format!("sprite.{}", sprite.name.value);
+                makers.insert(normal(&folder.join(SET_FILE)), name.clone());
+                makers.insert(normal(&folder), name);
+            }
+        }
+        makers
+    }
+
+    fn atlas_target(&self, atlas: &Atlas) -> PathBuf {
+        let path = self.out().join(&atlas.file.value);
+        let stem = atlas_stem(&path).unwrap_or_else(|| atlas.name.value.clone());
+        plain(&path.with_file_name(stem))
+    }
+
+    fn find_figures(&mut self, makers: &mut HashMap<PathBuf, String>) -> Result<(), RecipeError> {
+        let mut taken: HashMap<String, ()> = HashMap::new();
+        let mut figures = Vec::new();
+        for (at, sprite) in self.recipe.sprites.iter().enumerate() {
+            for (name, parts) in self.named_parts(sprite, makers)? {
+                let wrong = |fault: Fault| self.recipe.wrong(&sprite.name.span, fault);
+                if taken.insert(name.clone(), ()).is_some() {
+                    return Err(wrong(Fault::TwoSprites { name }));
+                }
+                let not_name = |error: shibori_core::NameError| {
+                    wrong(Fault::Value { key: name.clone(), why: error.to_string() })
+                };
+                let figure = Figure {
+                    name: Name::new(name.clone()).map_err(not_name)?,
+                    sprite: at,
+                    inputs: self.inputs_of(&parts, sprite, makers),
+                    parts,
+                    needs: Vec::new(),
+                };
+                figures.push(figure);
+            }
+        }
+        self.figures = figures;
+        Ok(())
+    }
+
+    /// The names that a sprite's table stands for, each with the files of its parts.
+    fn named_parts(
+        &self,
+        sprite: &Sprite,
+        makers: &HashMap<PathBuf, String>,
+    ) -> Result<Vec<(String, Vec<Vec<PathBuf>>)>, RecipeError> {
+        let name = &sprite.name.value;
+        let mut parts: Vec<Vec<Found>> = Vec::new();
+        for part in &sprite.making.parts {
+            let mut found = Vec::new();
+            for from in &part.from {
+                let path = plain(Path::new(&from.value));
+                if !is_pattern(&from.value) && makers.contains_key(&normal(&path)) {
+                    found.push(Found { path, star: None });
+                    continue;
+                }
+                found.extend(
+                    expand(&self.base, &from.value).map_err(|fault| self.recipe.wrong(&from.span, fault))?,
+                );
+            }
+            parts.push(found);
+        }
+        if !name.contains('*') {
+            let paths = |found: Vec<Found>| found.into_iter().map(|one| one.path).collect();
+            return Ok(vec![(name.clone(), parts.into_iter().map(paths).collect())]);
+        }
+        let star = || self.recipe.wrong(&sprite.name.span, Fault::Star { name: name.clone() });
+        let ([from], [_]) = (sprite.making.parts[0].from.as_slice(), parts.as_slice()) else {
+            return Err(star());
+        };
+        if !is_pattern(&from.value) {
+            return Err(star());
+        }
+        // Numbered images of one name would each be a sprite; that is what a star asks for.
+        let filled = |one: Found| {
+            let filled = one.star.as_ref().map(|star| name.replace('*', star)).ok_or_else(star)?;
+            Ok((filled, vec![vec![one.path]]))
+        };
+        parts.remove(0).into_iter().map(filled).collect()
+    }
+
+    /// Every file that a figure is made of, outputs of other steps aside.
+    fn inputs_of(
+        &self,
+        parts: &[Vec<PathBuf>],
+        sprite: &Sprite,
+        makers: &HashMap<PathBuf, String>,
+    ) -> Vec<PathBuf> {
+        let made = |path: &&PathBuf| !makers.contains_key(&normal(path));
+        let mut inputs: Vec<PathBuf> =
+            parts.iter().flatten().filter(made).flat_map(|path| files_of(&self.base, path)).collect();
+        let own = sprite.own.iter().filter_map(|clip| clip.making.as_ref());
+        for making in std::iter::once(&sprite.making).chain(own) {
+            inputs.extend(lists_of(making));
+        }
+        let mut seen = std::collections::HashSet::new();
+        inputs.retain(|path| seen.insert(path.clone()));
+        inputs
+    }
+
+    fn find_steps(&mut self) -> Result<(), RecipeError> {
+        let mut steps: Vec<Step> = Vec::new();
+        for (figure, Figure { name, inputs, .. }) in self.figures.iter().enumerate() {
+            let sprite = self.sprite(figure);
+            let root = steps.len();
+            let manifest_only = sprite.making.parts[0].options.cut.manifest_only.is_on();
+            let set = match (&sprite.set, manifest_only) {
+                (None, false) => None,
+                (Some(set), true) => {
+                    let both = Fault::Both {
+                        first: "set",
+                        second: "manifest-only",
+                        what: "where the manifest goes",
+                    };
+                    return Err(self.recipe.wrong(&set.span, both));
+                }
+                (Some(set), false) => {
+                    let filled = set.value.to_string_lossy().replace('*', name.as_str());
+                    Some(plain(&self.out().join(filled)))
+                }
+                (None, true) => Some(self.figures[figure].parts[0][0].with_extension("json")),
+            };
+            if let Some(target) = set.clone() {
+                let (kind, span) = (Kind::Set { figure }, sprite.name.span.clone());
+                let (needs, inputs, name) = (Vec::new(), inputs.clone(), format!("sprite.{name}"));
+                steps.push(Step { name, kind, inputs, needs, root, target, span });
+            }
+            let of = Source::Figure(figure);
+            let beside = set.map(|set| set.join(name.as_str()));
+            self.add_outputs(&mut steps, of, root, beside.as_deref(), name.as_str())?;
+        }
+        for (at, atlas) in self.recipe.atlases.iter().enumerate() {
+            let root = steps.len();
+            let figures = self.used(atlas)?;
+            let mut inputs = Vec::new();
+            let mut seen = std::collections::HashSet::new();
+            for &figure in &figures {
+                inputs.extend(self.figures[figure].inputs.iter().filter(|path| seen.insert(*path)).cloned());
+            }
+            inputs.extend(atlas.options.shape.places.clone());
+            inputs.extend(atlas.options.arrange.keep_places.clone());
+            let (kind, span) = (Kind::Atlas { atlas: at, figures }, atlas.name.span.clone());
+            let (target, name) = (self.atlas_target(atlas), format!("atlas.{}", atlas.name.value));
+            steps.push(Step { name, kind, inputs, needs: Vec::new(), root, target: target.clone(), span });
+            self.add_outputs(&mut steps, Source::Atlas(at), root, Some(&target), &atlas.name.value)?;
+        }
+        self.steps = steps;
+        Ok(())
+    }
+
+    /// The figures that an atlas uses, each once, in the order in which it names them.
+    fn used(&self, atlas: &Atlas) -> Result<Vec<usize>, RecipeError> {
+        let mut used = Vec::new();
+        for wanted in &atlas.sprites {
+            let pattern = glob::Pattern::new(&wanted.value).map_err(|error| {
+                let (pattern, why) = (wanted.value.clone(), error.msg.to_owned());
+                self.recipe.wrong(&wanted.span, Fault::Pattern { pattern, why })
+            })?;
+            // A name that has signs of a pattern in it means itself first.
+            let is_it = |figure: &&usize| self.figures[**figure].name.as_str() == wanted.value;
+            let all: Vec<usize> = (0..self.figures.len()).collect();
+            let mut found: Vec<usize> = match all.iter().find(is_it) {
+                Some(one) => vec![*one],
+                None => {
+                    all.into_iter().filter(|&at| pattern.matches(self.figures[at].name.as_str())).collect()
+                }
+            };
+            if found.is_empty() {
+                let known: Vec<String> = self.figures.iter().map(|figure| figure.name.to_string()).collect();
+                let nearest = nearest(&wanted.value, known.iter()).cloned();
+                let name = wanted.value.clone();
+                return Err(self.recipe.wrong(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
+            }
+            found.retain(|figure| !used.contains(figure));
+            used.extend(found);
+        }
+        Ok(used)
+    }
+
+    /// The exports and previews of an atlas or a sprite. `beside` is the path of its manifest without ending.
+    fn add_outputs(
+        &self,
+        steps: &mut Vec<Step>,
+        of: Source,
+        root: usize,
+        beside: Option<&Path>,
+        name: &str,
+    ) -> Result<(), RecipeError> {
+        let (exports, previews, inputs) = match of {
+            Source::Atlas(at) => (&self.atlas(at).exports, &self.atlas(at).previews, Vec::new()),
+            Source::Figure(at) => {
+                (&self.sprite(at).exports, &self.sprite(at).previews, self.figures[at].inputs.clone())
+            }
+        };
+        for (at, export) in exports.iter().enumerate() {
+            let Some(beside) = beside else { continue };
+            let folder = beside.parent().unwrap_or(Path::new(""));
+            let target = match &export.file {
+                Some(file) => plain(&folder.join(file.value.to_string_lossy().replace('*', name))),
+                None => beside.with_added_extension(self.ending_of(export)),
+            };
+            let template = export.options.template.clone().filter(|path| self.is_file(path));
+            if let Some(missing) = export.options.template.as_ref().filter(|_| template.is_none())
+                && starter(&missing.to_string_lossy()).is_none()
+            {
+                let fault = Fault::NoSource { path: missing.clone(), nearest: None };
+                return Err(self.recipe.wrong(&export.span, fault));
+            }
+            let step = Step {
+                name: format!("export.{}", self.shown(&target)),
+                kind: Kind::Export { of, at },
+                inputs: template.into_iter().collect(),
+                needs: vec![root],
+                root,
+                target,
+                span: export.span.clone(),
+            };
+            steps.push(step);
+        }
+        for (at, preview) in previews.iter().enumerate() {
+            let (word, ending) = preview.look.file();
+            let target = match &preview.file {
+                Some(file) => self.out().join(file.value.to_string_lossy().replace('*', name)),
+                None if word.is_empty() => self.out().join(format!("{name}.{ending}")),
+                None => self.out().join(format!("{name}-{word}.{ending}")),
+            };
+            let target = plain(&target);
+            let mut inputs = inputs.clone();
+            let mut before = None;
+            if let Look::Drift { before: Some(wanted), .. } = &preview.look {
+                let found = self.figures.iter().position(|figure| figure.name.as_str() == wanted.value);
+                let Some(found) = found else {
+                    let known: Vec<String> =
+                        self.figures.iter().map(|figure| figure.name.to_string()).collect();
+                    let (nearest, name) =
+                        (nearest(&wanted.value, known.iter()).cloned(), wanted.value.clone());
+                    return Err(self
+                        .recipe
+                        .wrong(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
+                };
+                inputs.extend(self.figures[found].inputs.clone());
+                before = Some(found);
+            }
+            if let (Look::Grid(_), Source::Atlas(_)) = (&preview.look, of) {
+                let why = "shows the cut of a sheet, so it goes into the table of a sprite".to_owned();
+                return Err(self.recipe.wrong(&preview.span, Fault::Value { key: "grid".to_owned(), why }));
+            }
+            let needs = match of {
+                Source::Atlas(_) => vec![root],
+                Source::Figure(_) => Vec::new(),
+            };
+            let root = if root < steps.len() { root } else { steps.len() };
+            let step = Step {
+                name: format!("preview.{}", self.shown(&target)),
+                kind: Kind::Preview { of, at, before },
+                inputs,
+                needs,
+                root,
+                target,
+                span: preview.span.clone(),
+            };
+            steps.push(step);
+        }
+        Ok(())
+    }
+
+    fn ending_of(&self, export: &crate::recipe::Export) -> String {
+        let by_template = || {
+            let template = export.options.template.clone().unwrap_or_default();
+            if !self.is_file(&template)
+                && let Some(starter) = starter(&template.to_string_lossy())
+            {
+                return starter.ending().to_owned();
+            }
+            crate::steps::template_ending(&template)
+        };
+        export.ending().map_or_else(by_template, str::to_owned)
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        self.base.join(path).is_file()
+    }
+
+    /// A path as seen from the folder of outputs.
+    fn shown(&self, path: &Path) -> String {
+        slashed(path.strip_prefix(self.out()).unwrap_or(path))
+    }
+
+    /// Turns sources that are outputs of other steps into what is waited for.
+    fn wire(&mut self, makers: &HashMap<PathBuf, String>) -> Result<(), RecipeError> {
+        let by_name: HashMap<&str, usize> =
+            self.steps.iter().enumerate().map(|(at, step)| (step.name.as_str(), at)).collect();
+        let needs = |figure: &Figure| -> Vec<usize> {
+            let made = figure.parts.iter().flatten().filter_map(|path| makers.get(&normal(path)));
+            made.filter_map(|name| by_name.get(name.as_str()).copied()).collect()
+        };
+        let needs: Vec<Vec<usize>> = self.figures.iter().map(needs).collect();
+        for (figure, needs) in self.figures.iter_mut().zip(needs) {
+            figure.needs = needs;
+        }
+        for at in 0..self.steps.len() {
+            let figures = self.figures_of(at);
+            let more: Vec<usize> =
+                figures.iter().flat_map(|&figure| self.figures[figure].needs.clone()).collect();
+            self.steps[at].needs.extend(more);
+        }
+        Ok(())
+    }
+
+    /// The figures whose frames a step needs.
+    pub(super) fn figures_of(&self, step: usize) -> Vec<usize> {
+        match &self.steps[step].kind {
+            Kind::Set { figure } => vec![*figure],
+            Kind::Atlas { figures, .. } => figures.clone(),
+            Kind::Export { .. } | Kind::Preview { of: Source::Atlas(_), before: None, .. } => Vec::new(),
+            Kind::Preview { of: Source::Atlas(_), before: Some(before), .. } => vec![*before],
+            Kind::Preview { of: Source::Figure(figure), before, .. } => {
+                std::iter::once(*figure).chain(*before).collect()
+            }
+        }
+    }
+
+    /// The outputs of a step that are known before it is done.
+    pub(super) fn sure_outputs(&self, step: usize) -> Vec<PathBuf> {
+        let Step { kind, target, .. } = &self.steps[step];
+        match kind {
+            Kind::Set { .. } if target.extension().is_some_and(|ending| ending == "json") => {
+                vec![target.clone()]
+            }
+            Kind::Set { .. } => vec![target.join(SET_FILE)],
+            Kind::Atlas { .. } => vec![target.with_added_extension("json")],
+            Kind::Export { of, at } => {
+                let exports = match of {
+                    Source::Atlas(atlas) => &self.atlas(*atlas).exports,
+                    Source::Figure(figure) => &self.sprite(*figure).exports,
+                };
+                let is_csv = exports[*at].options.to == Some(crate::options::ExportChoice::Csv);
+                let more = is_csv.then(|| csv_steps_beside(target));
+                std::iter::once(target.clone()).chain(more).collect()
+            }
+            Kind::Preview { .. } => vec![target.clone()],
+        }
+    }
+
+    fn no_output_twice(&self) -> Result<(), RecipeError> {
+        let mut taken: BTreeMap<String, usize> = BTreeMap::new();
+        for (at, step) in self.steps.iter().enumerate() {
+            for path in self.sure_outputs(at) {
+                // What is one file on some systems is one on all.
+                if let Some(&first) = taken.get(&slashed(&path).to_lowercase()) {
+                    let (first, second) = (self.steps[first].name.clone(), step.name.clone());
+                    return Err(self.recipe.wrong(&step.span, Fault::TwoOutputs { path, first, second }));
+                }
+                taken.insert(slashed(&path).to_lowercase(), at);
+            }
+        }
+        Ok(())
+    }
+
+    /// Refuses outputs that the next build would take for sources.
+    fn no_output_in_sources(&self) -> Result<(), RecipeError> {
+        let outputs: Vec<PathBuf> =
+            (0..self.steps.len()).flat_map(|at| self.sure_outputs(at)).map(|path| normal(&path)).collect();
+        let parts = self.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
+        // A manifest beside images that stay as they are is where it belongs.
+        for part in parts.filter(|part| !part.options.cut.manifest_only.is_on()) {
+            for from in &part.from {
+                if let Some(output) = self.taken_in(&from.value, &outputs) {
+                    let (output, sources) = (output.clone(), PathBuf::from(&from.value));
+                    return Err(self.recipe.wrong(&from.span, Fault::OutputInSource { output, sources }));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The first output that a source would take in.
+    fn taken_in<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
+        let path = normal(&plain(Path::new(from)));
+        if is_pattern(from) {
+            let sure: PathBuf = path.iter().take_while(|part| !is_pattern(&part.to_string_lossy())).collect();
+            let pattern = glob::Pattern::new(&slashed(&path)).ok()?;
+            let options = glob::MatchOptions { require_literal_separator: true, ..Default::default() };
+            let takes = |output: &&PathBuf| {
+                output.starts_with(&sure) && pattern.matches_with(&slashed(output), options)
+            };
+            return outputs.iter().find(takes);
+        }
+        let whole = self.base.join(&path);
+        if !whole.is_dir() || whole.join(SET_FILE).is_file() {
+            return None;
+        }
+        outputs
+            .iter()
+            .find(|output| output.starts_with(&path) || path.as_os_str().is_empty() && output.is_relative())
+    }
+
+    /// Refuses steps that wait for each other.
+    fn in_order(&self) -> Result<(), RecipeError> {
+        fn visit(graph: &Graph, at: usize, marks: &mut [u8], way: &mut Vec<usize>) -> Option<Vec<usize>> {
+            match marks[at] {
+                2 => return None,
+                1 => {
+                    let start = way.iter().position(|&step| step == at).unwrap_or(0);
+                    return Some(way[start..].iter().copied().chain([at]).collect());
+                }
+                _ => {}
+            }
+            marks[at] = 1;
+            way.push(at);
+            for &need in &graph.steps[at].needs {
+                if let Some(cycle) = visit(graph, need, marks, way) {
+                    return Some(cycle);
+                }
+            }
+            way.pop();
+            marks[at] = 2;
+            None
+        }
+        let mut marks = vec![0; self.steps.len()];
+        for at in 0..self.steps.len() {
+            if let Some(cycle) = visit(self, at, &mut marks, &mut Vec::new()) {
+                let steps = cycle.iter().map(|&step| self.steps[step].name.clone()).collect();
+                return Err(self.recipe.wrong(&self.steps[cycle[0]].span, Fault::Cycle { steps }));
+            }
+        }
+        Ok(())
+    }
+
+    /// The step that a person means by a name: a step's own, or that of a sprite or an atlas.
+    ///
+    /// # Errors
+    /// Where there is none.
+    pub fn step_called(&self, name: &str) -> Result<usize, RecipeError> {
+        let own = self.steps.iter().position(|step| step.name == name);
+        let is_short = |step: &Step| {
+            ["atlas.", "sprite.", "export.", "preview."]
+                .iter()
+                .any(|kind| step.name.strip_prefix(kind) == Some(name))
+        };
+        own.or_else(|| self.steps.iter().rposition(is_short)).ok_or_else(|| {
+            let known: Vec<String> = self.steps.iter().map(|step| step.name.clone()).collect();
+            let nearest = nearest(name, known.iter()).cloned();
+            RecipeError::whole(
+                self.recipe.text.file(),
+                Fault::UnknownStep { name: name.to_owned(), nearest, known },
+            )
+        })
+    }
+}
+
+/// Files that options name.
+fn lists_of(making: &Making) -> Vec<PathBuf> {
+    let shapes = making.parts.iter().map(|part| &part.options.shape).chain([&making.shape]);
+    let rects = making.parts.iter().filter_map(|part| part.options.cut.rects.clone());
+    rects.chain(shapes.filter_map(|shape| shape.places.clone())).collect()
+}
+
+/// A path by which outputs and sources are compared: without `.` and `..`.
+fn normal(path: &Path) -> PathBuf {
+    let mut normal = PathBuf::new();
+    for part in path.components() {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir if normal.file_name().is_some() => drop(normal.pop()),
+            part => normal.push(part),
+        }
+    }
+    normal
+}

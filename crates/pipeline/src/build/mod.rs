@@ -1,0 +1,175 @@
+//! Doing a recipe: everything once, and from then on only what changed.
+//!
+//! [`Graph`] says what is made of what. [`Build`] compares it with what earlier builds did, and does what is stale: frames
+//! of sprites are handed over in memory, sprites and atlases that do not need each other are done at the same time, the largest first. What belongs
+//! together, an atlas with its exports and pictures, is put in place together or not at all. Whatever stops a build, even between
+//! two files, the next one comes to what a build from nothing would come to.
+//!
+//! Nothing here prints, and only [`watch`] looks at a clock; what happens is told to an [`Audience`].
+
+mod depfile;
+mod digest;
+mod graph;
+mod make;
+mod prints;
+mod record;
+mod run;
+mod schedule;
+mod sources;
+mod watch;
+
+use std::path::{Path, PathBuf};
+
+use serde_json::Value;
+
+use crate::options::RunOptions;
+use crate::recipe::Recipe;
+use crate::steps::Checked;
+use crate::{Error, Notice};
+
+pub use depfile::depfile;
+pub use digest::{Standing, Why};
+pub use graph::Graph;
+pub use prints::Hash;
+pub use record::Trouble;
+pub use run::Outcome;
+pub use watch::{Change, Watch};
+
+/// Hears how a build goes on. Every method may be called from any thread.
+pub trait Audience: Sync {
+    /// Something happened.
+    fn event(&self, event: Event<'_>);
+
+    /// There is something to know of a step or a sprite.
+    fn notice(&self, of: &str, notice: Notice);
+
+    /// Words what looks wrong, for pages that show it.
+    fn findings(&self, checked: &Checked) -> Value;
+}
+
+/// What happens in a build.
+#[derive(Debug)]
+pub enum Event<'a> {
+    /// Another build by the same recipe runs; this one waits for it.
+    Waiting,
+    /// Something about the folder in which is kept what was done.
+    Trouble(&'a Trouble),
+    /// So many steps are stale, of so many.
+    Begins {
+        /// Steps that are to be done.
+        stale: usize,
+        /// All steps.
+        steps: usize,
+    },
+    /// The frames of a sprite are about to be made, or a step is about to be done.
+    Starts {
+        /// The sprite's or the step's name.
+        name: &'a str,
+    },
+    /// The frames of a sprite are there.
+    Framed {
+        /// The sprite.
+        name: &'a str,
+    },
+    /// The work of a step is done; its outputs are not in place yet.
+    Worked {
+        /// The step.
+        name: &'a str,
+    },
+    /// A step's outputs are in place.
+    Done {
+        /// The step.
+        name: &'a str,
+        /// Why it was stale.
+        why: &'a Why,
+        /// The sprites whose frames were made for it.
+        sprites: Vec<&'a str>,
+        /// What it writes, from the recipe's folder.
+        outputs: &'a [PathBuf],
+    },
+    /// A step was as it should be.
+    Kept {
+        /// The step.
+        name: &'a str,
+        /// What it wrote, from the recipe's folder.
+        outputs: &'a [PathBuf],
+    },
+    /// A step can't be done.
+    Failed {
+        /// The step, or the sprite.
+        name: &'a str,
+        /// Its place in the recipe: of several the first one speaks for the build.
+        place: usize,
+        /// Why.
+        error: Error,
+    },
+    /// A step was not done, since another failed.
+    Skipped {
+        /// The step.
+        name: &'a str,
+        /// The other one.
+        because: &'a str,
+    },
+    /// Outputs of steps that are gone were taken away.
+    Removed {
+        /// The files, from the recipe's folder.
+        files: &'a [PathBuf],
+        /// Files that stay, since they were changed by somebody.
+        left: &'a [PathBuf],
+    },
+}
+
+/// A recipe that is to be done.
+#[derive(Debug)]
+pub struct Build {
+    graph: Graph,
+    run: RunOptions,
+}
+
+/// A step as tools want to know it.
+#[derive(Clone, Debug)]
+pub struct StepFacts {
+    /// Its name.
+    pub name: String,
+    /// Files that it reads, from the recipe's folder.
+    pub inputs: Vec<PathBuf>,
+    /// Files that it writes, from the recipe's folder.
+    pub outputs: Vec<PathBuf>,
+    /// What it is made of, as a hash.
+    pub digest: Hash,
+}
+
+impl Build {
+    /// Reads a recipe and finds its sources.
+    ///
+    /// # Errors
+    /// Where something is wrong with it.
+    pub fn open(recipe: &Path, run: &RunOptions) -> Result<Self, Error> {
+        let graph = Graph::of(Recipe::read(recipe)?)?;
+        Ok(Self { graph, run: run.clone() })
+    }
+
+    /// What is made of what.
+    pub fn graph(&self) -> &Graph {
+        &self.graph
+    }
+
+    /// The recipe's folder; paths of steps begin there.
+    pub fn base(&self) -> &Path {
+        &self.graph.base
+    }
+
+    /// The folder of all outputs, from the recipe's.
+    pub fn out(&self) -> PathBuf {
+        self.graph.out()
+    }
+
+    /// Every file that is read, from the recipe's folder.
+    pub fn all_files(&self) -> Vec<PathBuf> {
+        (0..self.graph.steps.len()).flat_map(|at| self.graph.steps[at].inputs.clone()).collect()
+    }
+
+    fn recipe_file(&self) -> &Path {
+        self.graph.recipe.text.file()
+    }
+}

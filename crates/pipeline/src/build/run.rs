@@ -1,0 +1,492 @@
+//! Doing what is stale, and keeping what was done.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::fs;
+use std::num::NonZeroUsize;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use shibori_core::FrameSet;
+use shibori_formats::read::Limits;
+use shibori_formats::write::Policy;
+
+use crate::build::digest::{Digests, Why};
+use crate::build::graph::{Graph, Kind};
+use crate::build::make;
+use crate::build::prints::{Hash, Prints};
+use crate::build::record::{self, Record, StepRecord, Store};
+use crate::build::schedule::{Ended, Schedule};
+use crate::build::sources::slashed;
+use crate::build::{Audience, Build, Event, StepFacts};
+use crate::recipe::Fault;
+use crate::{Context, Error, Listener, Notice, Task};
+
+/// How a build went.
+#[derive(Debug, Default)]
+pub struct Outcome {
+    /// Steps that were done.
+    pub done: usize,
+    /// Steps that were as they should be.
+    pub kept: usize,
+    /// Steps that could not be done, or were not because of another.
+    pub undone: usize,
+    /// Files that were taken away, from the recipe's folder.
+    pub removed: Vec<PathBuf>,
+}
+
+/// A step that is about to be done, as its context sees it.
+struct Hearing<'a> {
+    audience: &'a dyn Audience,
+    name: &'a str,
+}
+
+impl Listener for Hearing<'_> {
+    fn notice(&self, notice: Notice) {
+        self.audience.notice(self.name, notice);
+    }
+
+    fn progress(&self, _: Task, _: usize, _: usize) {}
+}
+
+/// What is shared by all that is done in one build.
+struct Run<'a> {
+    build: &'a Build,
+    graph: &'a Graph,
+    audience: &'a dyn Audience,
+    store: &'a Store,
+    prints: &'a Prints,
+    digests: &'a Digests,
+    limits: Limits,
+    policy: Policy,
+    /// What earlier builds wrote.
+    trusted: Vec<(PathBuf, [u8; 32])>,
+    whys: Vec<Option<Why>>,
+    /// Frames of figures, as long as something needs them, and how many still do.
+    frames: Vec<Mutex<(Option<Arc<FrameSet>>, usize)>>,
+    /// Which step writes a file.
+    owners: Mutex<HashMap<String, usize>>,
+    steps: Mutex<BTreeMap<String, StepRecord>>,
+}
+
+/// Something to do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Job {
+    /// Make the frames of a figure.
+    Frames(usize),
+    /// Do the stale steps that are put in place with this one.
+    Root(usize),
+}
+
+impl Build {
+    /// Does what is stale, on as many threads as there are cores or as are said.
+    ///
+    /// # Errors
+    /// Where an input can't be read at all. What goes wrong in a step is told to the audience and kept in the outcome.
+    pub fn run(&self, jobs: Option<NonZeroUsize>, audience: &dyn Audience) -> Result<Outcome, Error> {
+        if record::is_busy(self.recipe_file()) {
+            audience.event(Event::Waiting);
+        }
+        let (store, record, trouble) = Store::open(self.recipe_file());
+        if let Some(trouble) = &trouble {
+            audience.event(Event::Trouble(trouble));
+        }
+        let prints = Prints::new(record.files.clone(), store.now);
+        let digests = Digests::of(&self.graph, &prints)?;
+        let steps = 0..self.graph.steps.len();
+        let whys: Vec<Option<Why>> = steps
+            .clone()
+            .map(|at| digests.why(&self.graph, at, &record, &prints))
+            .collect::<Result<_, _>>()?;
+        audience.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
+        let whole = |(path, hash): (&Path, Hash)| (self.graph.base.join(path), hash.0);
+        let run = Run {
+            build: self,
+            graph: &self.graph,
+            audience,
+            store: &store,
+            prints: &prints,
+            digests: &digests,
+            limits: self.run.limits(),
+            policy: Policy { anew: true, dry_run: false, ..self.run.policy() },
+            trusted: record.outputs().map(whole).collect(),
+            frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
+            owners: Mutex::default(),
+            steps: Mutex::new(record.steps.clone()),
+            whys,
+        };
+        let mut outcome = run.all(jobs);
+        run.remove_left(&record, &mut outcome);
+        let undone = run.whys.iter().flatten().count() - outcome.done;
+        (outcome.kept, outcome.undone) = (run.whys.len() - outcome.done - undone, undone);
+        let was_trouble = trouble.is_some();
+        run.keep(&record, was_trouble);
+        Ok(outcome)
+    }
+
+    /// Does one step, from its inputs to its outputs and nothing else: nothing is kept, and nothing that was kept is looked at.
+    ///
+    /// # Errors
+    /// Where there is no such step, or it can't be done.
+    pub fn only(&self, name: &str, audience: &dyn Audience) -> Result<StepFacts, Error> {
+        let at = self.graph.step_called(name)?;
+        let step = &self.graph.steps[at];
+        audience.event(Event::Starts { name: &step.name });
+        let hearing = Hearing { audience, name: &step.name };
+        let policy = Policy { anew: true, dry_run: false, ..self.run.policy() };
+        let cx = self.context(&hearing, policy, &self.run.limits(), Vec::new());
+        let figures = self.graph.figures_of(at);
+        let frames = figures
+            .iter()
+            .map(|&figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
+            .collect::<Result<Vec<_>, _>>()?;
+        let tell = |checked: &crate::steps::Checked| audience.findings(checked);
+        let outputs = make::step(&self.graph, step, &frames, &tell, &cx)?;
+        cx.commit()?;
+        audience.event(Event::Worked { name: &step.name });
+        let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
+        audience.event(Event::Done { name: &step.name, why: &Why::Asked, sprites, outputs: &outputs });
+        Ok(StepFacts { name: step.name.clone(), inputs: self.all_inputs(at), outputs, digest: Hash([0; 32]) })
+    }
+
+    /// Every step with its inputs, its outputs and its digest. What a step writes shows in part only when it is done: pages and frames are made in
+    /// memory for it, where nothing was kept, and nothing is written.
+    ///
+    /// # Errors
+    /// Where a step can't be done.
+    pub fn facts(&self, audience: &dyn Audience) -> Result<Vec<StepFacts>, Error> {
+        let (record, _) = record::peek(self.recipe_file());
+        let prints = Prints::new(record.files.clone(), 0);
+        let digests = Digests::of(&self.graph, &prints)?;
+        let one = |at: usize| {
+            let step = &self.graph.steps[at];
+            let digest = digests.steps[at].digest;
+            let known = record.steps.get(&step.name).filter(|kept| kept.digest == Some(digest));
+            let outputs = match known {
+                Some(kept) => kept.outputs.iter().map(|(path, _)| path.clone()).collect(),
+                None => self.outputs_made(at, audience)?,
+            };
+            Ok(StepFacts { name: step.name.clone(), inputs: self.all_inputs(at), outputs, digest })
+        };
+        (0..self.graph.steps.len()).map(one).collect()
+    }
+
+    /// What a step writes, found out by doing it without writing.
+    fn outputs_made(&self, at: usize, audience: &dyn Audience) -> Result<Vec<PathBuf>, Error> {
+        let step = &self.graph.steps[at];
+        if !matches!(step.kind, Kind::Set { .. } | Kind::Atlas { .. }) {
+            return Ok(self.graph.sure_outputs(at));
+        }
+        let hearing = Hearing { audience, name: &step.name };
+        let policy = Policy { anew: true, dry_run: true, force: true, carry: false };
+        let cx = self.context(&hearing, policy, &self.run.limits(), Vec::new());
+        let frames = self.graph.figures_of(at).into_iter();
+        let frames =
+            frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new));
+        let frames = frames.collect::<Result<Vec<_>, _>>()?;
+        let tell = |_: &crate::steps::Checked| serde_json::Value::Null;
+        make::step(&self.graph, step, &frames, &tell, &cx)
+    }
+
+    /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
+    pub(super) fn all_inputs(&self, at: usize) -> Vec<PathBuf> {
+        let step = &self.graph.steps[at];
+        let recipe = self.recipe_file().file_name().map(PathBuf::from);
+        let made = step.needs.iter().flat_map(|&need| self.graph.sure_outputs(need));
+        recipe.into_iter().chain(step.inputs.iter().cloned()).chain(made).collect()
+    }
+
+    fn context<'a>(
+        &self,
+        listener: &'a dyn Listener,
+        policy: Policy,
+        limits: &Limits,
+        trusted: Vec<(PathBuf, [u8; 32])>,
+    ) -> Context<'a> {
+        let mut cx = Context::with_policy(listener, policy).trusting(trusted).within(limits.clone());
+        cx.base.clone_from(&self.graph.base);
+        cx
+    }
+}
+
+impl Run<'_> {
+    /// Does everything that is stale.
+    fn all(&self, jobs: Option<NonZeroUsize>) -> Outcome {
+        let steps = &self.graph.steps;
+        for at in (0..steps.len()).filter(|&at| self.whys[at].is_none()) {
+            let kept =
+                lock(&self.steps).get(&steps[at].name).map(|kept| kept.outputs.clone()).unwrap_or_default();
+            let outputs: Vec<PathBuf> = kept.into_iter().map(|(path, _)| path).collect();
+            lock(&self.owners).extend(outputs.iter().map(|path| (known_by(path), at)));
+            self.audience.event(Event::Kept { name: &steps[at].name, outputs: &outputs });
+        }
+        let (schedule, todo) = self.scheduled();
+        let threads = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
+        let done = Mutex::new(0);
+        let work = |job: usize, is_alone: bool| {
+            let outcome = match todo[job] {
+                Job::Frames(figure) => self.frames_of(figure).map(|()| 0),
+                Job::Root(root) => self.root(root),
+            };
+            match outcome {
+                Ok(count) => {
+                    *lock(&done) += count;
+                    Ended::Done
+                }
+                Err((_, error)) if error.is_memory() && !is_alone && todo.len() > 1 => Ended::NeedsRoom,
+                Err((at, error)) => {
+                    let name = match todo[job] {
+                        Job::Frames(figure) => self.graph.figures[figure].name.as_str(),
+                        Job::Root(_) => &steps[at].name,
+                    };
+                    self.audience.event(Event::Failed { name, place: at, error });
+                    self.skip_rest(todo[job], at, name);
+                    Ended::Failed
+                }
+            }
+        };
+        let skip = |job: usize, because: usize| {
+            let name = match todo[because] {
+                Job::Frames(figure) => self.graph.figures[figure].name.as_str(),
+                Job::Root(root) => &steps[root].name,
+            };
+            self.skip_rest(todo[job], usize::MAX, name);
+        };
+        schedule.run(threads, work, skip);
+        Outcome { done: done.into_inner().unwrap_or_else(PoisonError::into_inner), ..Outcome::default() }
+    }
+
+    /// Says of all stale steps of a job, but one, that they were not done.
+    fn skip_rest(&self, job: Job, but: usize, because: &str) {
+        if let Job::Root(root) = job {
+            for step in self.stale_of(root).into_iter().filter(|&step| step != but) {
+                self.audience.event(Event::Skipped { name: &self.graph.steps[step].name, because });
+            }
+        }
+    }
+
+    /// The stale steps that are put in place together.
+    fn stale_of(&self, root: usize) -> Vec<usize> {
+        let steps = self.graph.steps.iter().enumerate();
+        steps.filter(|(at, step)| step.root == root && self.whys[*at].is_some()).map(|(at, _)| at).collect()
+    }
+
+    /// What is to be done, and what waits for what.
+    fn scheduled(&self) -> (Schedule, Vec<Job>) {
+        let (mut schedule, mut todo) = (Schedule::default(), Vec::new());
+        let roots: Vec<usize> =
+            (0..self.graph.steps.len()).filter(|&at| self.graph.steps[at].root == at).collect();
+        let roots: Vec<usize> = roots.into_iter().filter(|&root| !self.stale_of(root).is_empty()).collect();
+        let mut figures: Vec<usize> = Vec::new();
+        for &root in &roots {
+            for figure in self.figures_under(root) {
+                lock(&self.frames[figure]).1 += 1;
+                if !figures.contains(&figure) {
+                    figures.push(figure);
+                }
+            }
+        }
+        let size = |path: &PathBuf| fs::metadata(self.graph.base.join(path)).map_or(0, |meta| meta.len());
+        let sizes: HashMap<usize, u64> = figures
+            .iter()
+            .map(|&figure| (figure, self.graph.figures[figure].inputs.iter().map(size).sum()))
+            .collect();
+        // First numbers, then who waits for whom: a figure may wait for a root, and a root for figures.
+        let of_figure: HashMap<usize, usize> =
+            figures.iter().enumerate().map(|(job, &figure)| (figure, job)).collect();
+        let of_root: HashMap<usize, usize> =
+            roots.iter().enumerate().map(|(at, &root)| (root, figures.len() + at)).collect();
+        for &figure in &figures {
+            let needs = &self.graph.figures[figure].needs;
+            let waits = needs.iter().filter_map(|&step| of_root.get(&self.graph.steps[step].root).copied());
+            schedule.add(sizes[&figure], waits.collect());
+            todo.push(Job::Frames(figure));
+        }
+        for &root in &roots {
+            let under = self.figures_under(root);
+            let mut waits: Vec<usize> = under.iter().map(|figure| of_figure[figure]).collect();
+            for step in self.stale_of(root) {
+                let needs = self.graph.steps[step].needs.iter().map(|&need| self.graph.steps[need].root);
+                waits.extend(
+                    needs.filter(|&need| need != root).filter_map(|need| of_root.get(&need).copied()),
+                );
+            }
+            waits.sort_unstable();
+            waits.dedup();
+            schedule.add(under.iter().map(|figure| sizes[figure]).sum(), waits);
+            todo.push(Job::Root(root));
+        }
+        (schedule, todo)
+    }
+
+    /// The figures whose frames the stale steps of a root need, each once.
+    fn figures_under(&self, root: usize) -> Vec<usize> {
+        let mut seen = HashSet::new();
+        let all = self.stale_of(root).into_iter().flat_map(|step| self.graph.figures_of(step));
+        all.filter(|figure| seen.insert(*figure)).collect()
+    }
+
+    fn frames_of(&self, figure: usize) -> Result<(), (usize, Error)> {
+        let one = &self.graph.figures[figure];
+        let name = one.name.as_str();
+        self.audience.event(Event::Starts { name });
+        let hearing = Hearing { audience: self.audience, name };
+        let cx = self.build.context(&hearing, self.policy, &self.limits, Vec::new());
+        // Of figures that fail, the first step that needs one speaks.
+        let place = || {
+            let needs = |step: &usize| self.graph.figures_of(*step).contains(&figure);
+            (0..self.graph.steps.len()).find(needs).unwrap_or(0)
+        };
+        let set = make::frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
+        lock(&self.frames[figure]).0 = Some(Arc::new(set));
+        self.audience.event(Event::Framed { name });
+        Ok(())
+    }
+
+    /// Does the stale steps of a root and puts them in place together; gives how many.
+    fn root(&self, root: usize) -> Result<usize, (usize, Error)> {
+        let stale = self.stale_of(root);
+        let under = self.figures_under(root);
+        let sets: HashMap<usize, Arc<FrameSet>> = under
+            .iter()
+            .filter_map(|&figure| Some((figure, lock(&self.frames[figure]).0.clone()?)))
+            .collect();
+        let tell = |checked: &crate::steps::Checked| self.audience.findings(checked);
+        let name = &self.graph.steps[stale[0]].name;
+        let hearing = Hearing { audience: self.audience, name };
+        let cx = self.build.context(&hearing, self.policy, &self.limits, self.trusted.clone());
+        let mut written: Vec<(usize, Vec<PathBuf>)> = Vec::new();
+        for &at in &stale {
+            let step = &self.graph.steps[at];
+            self.audience.event(Event::Starts { name: &step.name });
+            let frames: Vec<Arc<FrameSet>> =
+                self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure])).collect();
+            let outputs = make::step(self.graph, step, &frames, &tell, &cx).map_err(|error| (at, error))?;
+            self.own(at, &outputs).map_err(|error| (at, error))?;
+            self.audience.event(Event::Worked { name: &step.name });
+            written.push((at, outputs));
+        }
+        cx.commit().map_err(|error| (stale[0], error))?;
+        drop(sets);
+        under.iter().for_each(|&figure| {
+            let mut frames = lock(&self.frames[figure]);
+            frames.1 -= 1;
+            if frames.1 == 0 {
+                frames.0 = None;
+            }
+        });
+        for (at, outputs) in &written {
+            let name = &self.graph.steps[*at].name;
+            let digest = &self.digests.steps[*at];
+            let hashed = |path: &PathBuf| {
+                let hash = self.prints.hash(&self.graph.base, path).ok().flatten();
+                (path.clone(), hash.unwrap_or(Hash([0; 32])))
+            };
+            let kept = StepRecord {
+                digest: Some(digest.digest),
+                settings: Some(digest.settings),
+                inputs: digest.inputs.clone(),
+                outputs: outputs.iter().map(hashed).collect(),
+            };
+            self.store.add(name, Some(&kept));
+            lock(&self.steps).insert(name.clone(), kept);
+            if let Some(why) = &self.whys[*at] {
+                let figures = self.graph.figures_of(*at).into_iter();
+                let sprites = figures.map(|figure| self.graph.figures[figure].name.as_str()).collect();
+                self.audience.event(Event::Done { name, why, sprites, outputs });
+            }
+        }
+        Ok(written.len())
+    }
+
+    /// Refuses a file that another step of the recipe writes, too.
+    fn own(&self, at: usize, outputs: &[PathBuf]) -> Result<(), Error> {
+        let mut owners = lock(&self.owners);
+        for path in outputs {
+            if let Some(&other) = owners.get(&known_by(path)).filter(|&&other| other != at) {
+                let (first, second) = (&self.graph.steps[other].name, &self.graph.steps[at].name);
+                let fault =
+                    Fault::TwoOutputs { path: path.clone(), first: first.clone(), second: second.clone() };
+                return Err(self.graph.recipe.wrong(&self.graph.steps[at].span, fault).into());
+            }
+            owners.insert(known_by(path), at);
+        }
+        Ok(())
+    }
+
+    /// Takes away what earlier builds wrote and this one has no use for.
+    fn remove_left(&self, before: &Record, outcome: &mut Outcome) {
+        let mut steps = lock(&self.steps);
+        let here: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
+        let gone: Vec<String> = steps.keys().filter(|name| !here.contains(name.as_str())).cloned().collect();
+        gone.iter().for_each(|name| drop(steps.remove(name)));
+        let still: HashSet<PathBuf> =
+            steps.values().flat_map(|step| &step.outputs).map(|(path, _)| path.clone()).collect();
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let still: HashSet<PathBuf> = still.into_iter().chain(sure).collect();
+        let stale: Vec<PathBuf> = before.outputs().map(|(path, _)| path.to_owned()).collect();
+        let stale: Vec<PathBuf> = stale
+            .into_iter()
+            .filter(|path| !still.contains(path) && self.graph.base.join(path).is_file())
+            .collect();
+        let whole: Vec<PathBuf> = stale.iter().map(|path| self.graph.base.join(path)).collect();
+        if !whole.is_empty() {
+            let hearing = Hearing { audience: self.audience, name: "" };
+            let cx = self.build.context(&hearing, self.policy, &self.limits, self.trusted.clone());
+            let inputs: Vec<PathBuf> = self
+                .graph
+                .steps
+                .iter()
+                .flat_map(|step| &step.inputs)
+                .map(|path| self.graph.base.join(path))
+                .collect();
+            cx.run().add_sources(&inputs);
+            // What can't be taken away now will be the next time it is asked for; it hurts nobody.
+            if cx.run().plan(&[], &whole).is_ok() {
+                let _ = cx.commit();
+            }
+            let (left, removed): (Vec<PathBuf>, Vec<PathBuf>) =
+                stale.into_iter().partition(|path| self.graph.base.join(path).exists());
+            removed.iter().for_each(|path| self.remove_empty(path));
+            self.audience.event(Event::Removed { files: &removed, left: &left });
+            outcome.removed = removed;
+        }
+        gone.iter().for_each(|name| self.store.add(name, None));
+    }
+
+    /// Takes away the folders that a file leaves empty, up to the folder of outputs.
+    fn remove_empty(&self, file: &Path) {
+        let out = self.graph.out();
+        for folder in
+            file.ancestors().skip(1).take_while(|folder| folder.starts_with(&out) && **folder != out)
+        {
+            if fs::remove_dir(self.graph.base.join(folder)).is_err() {
+                return;
+            }
+        }
+    }
+
+    /// Keeps what was done and what files hold.
+    fn keep(&self, before: &Record, was_trouble: bool) {
+        let steps = lock(&self.steps);
+        let is_same = *steps == before.steps && before.is_own() && !was_trouble && !self.prints.is_new();
+        if is_same {
+            return;
+        }
+        let inputs = self.graph.steps.iter().flat_map(|step| step.inputs.iter().cloned());
+        let outputs = steps.values().flat_map(|step| step.outputs.iter().map(|(path, _)| path.clone()));
+        let mut seen = HashSet::new();
+        let files = self.prints.of(inputs.chain(outputs).filter(|path| seen.insert(path.clone())));
+        // What is not kept is only done once more.
+        let _ = self.store.rewrite(&steps, &files);
+    }
+}
+
+/// By what an output is known to be the same: what is one file on some systems is one on all.
+fn known_by(path: &Path) -> String {
+    slashed(path).to_lowercase()
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    // What is inside is whole whenever the lock is free.
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}

@@ -1,0 +1,260 @@
+//! What a recipe's `from` means on a disk: files, folders and patterns of them, in natural order.
+
+use std::fs;
+use std::path::{Component, Path, PathBuf};
+
+use glob::{MatchOptions, Pattern};
+use shibori_formats::read::{is_image, manifest_of, pages_of};
+
+use crate::recipe::{Fault, nearest};
+
+/// Folders in folders in folders: deeper is a mistake, or a link that leads back.
+const DEEPEST: usize = 16;
+
+/// `*` stays within a name, and passes over no leading dot.
+const IN_NAMES: MatchOptions =
+    MatchOptions { case_sensitive: true, require_literal_separator: true, require_literal_leading_dot: true };
+
+/// A file or a folder that was found.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Found {
+    /// From the recipe's folder, or as it was written.
+    pub(super) path: PathBuf,
+    /// What the last `*` of the pattern stands for.
+    pub(super) star: Option<String>,
+}
+
+/// Whether a text is a pattern.
+pub(super) fn is_pattern(text: &str) -> bool {
+    text.contains(['*', '?', '['])
+}
+
+/// What a pattern or a path stands for.
+pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
+    if !is_pattern(text) {
+        let path = plain(Path::new(text));
+        return match base.join(&path).exists() {
+            true => Ok(vec![Found { path, star: None }]),
+            false => Err(Fault::NoSource { nearest: like(base, &path), path }),
+        };
+    }
+    if Path::new(text).components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir)) {
+        return Err(Fault::Outside { path: PathBuf::from(text) });
+    }
+    let parts: Vec<&str> = text.split('/').filter(|part| !part.is_empty() && *part != ".").collect();
+    let wrong =
+        |error: glob::PatternError| Fault::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() };
+    for part in &parts {
+        Pattern::new(part).map_err(wrong)?;
+    }
+    let mut found = Vec::new();
+    walk(base, Path::new(""), &parts, None, 0, &mut found)?;
+    match found.is_empty() {
+        true => Err(Fault::NoMatch { pattern: text.to_owned() }),
+        false => Ok(found),
+    }
+}
+
+fn walk(
+    base: &Path,
+    at: &Path,
+    parts: &[&str],
+    star: Option<&str>,
+    depth: usize,
+    found: &mut Vec<Found>,
+) -> Result<(), Fault> {
+    let Some((&part, rest)) = parts.split_first() else {
+        found.push(Found { path: at.to_owned(), star: star.map(str::to_owned) });
+        return Ok(());
+    };
+    if !is_pattern(part) {
+        let next = at.join(part);
+        return match base.join(&next).exists() {
+            true => walk(base, &next, rest, star, depth, found),
+            false => Ok(()),
+        };
+    }
+    if part == "**" {
+        walk(base, at, rest, star, depth, found)?;
+        for (name, path) in listed(base, at)? {
+            // A link could lead back to where it is.
+            let is_folder = base.join(&path).symlink_metadata().is_ok_and(|meta| meta.is_dir());
+            if is_folder && !name.starts_with('.') && depth < DEEPEST {
+                walk(base, &path, parts, star, depth + 1, found)?;
+            }
+        }
+        return Ok(());
+    }
+    let pattern = Pattern::new(part).expect("it was looked at before");
+    for (name, path) in listed(base, at)? {
+        let is_wanted =
+            pattern.matches_with(&name, IN_NAMES) && (rest.is_empty() || base.join(&path).is_dir());
+        if is_wanted {
+            inside(base, &path)?;
+            let stands = stands_for(part, &name);
+            walk(base, &path, rest, stands.as_deref().or(star), depth, found)?;
+        }
+    }
+    Ok(())
+}
+
+/// Refuses a link that a pattern found and that leads out of the project.
+fn inside(base: &Path, path: &Path) -> Result<(), Fault> {
+    let whole = base.join(path);
+    if !whole.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
+        return Ok(());
+    }
+    let real = |path: &Path| if path.as_os_str().is_empty() { Path::new(".") } else { path }.canonicalize();
+    match (real(&whole), real(base)) {
+        (Ok(file), Ok(project)) if file.starts_with(&project) => Ok(()),
+        _ => Err(Fault::Outside { path: path.to_owned() }),
+    }
+}
+
+/// What is in a folder, in natural order.
+fn listed(base: &Path, at: &Path) -> Result<Vec<(String, PathBuf)>, Fault> {
+    let folder = base.join(at);
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { &folder };
+    let Ok(entries) = fs::read_dir(folder) else { return Ok(Vec::new()) };
+    let named = |entry: fs::DirEntry| {
+        let name = entry.file_name();
+        (name.to_string_lossy().into_owned(), at.join(name))
+    };
+    let mut all: Vec<(String, PathBuf)> = entries.flatten().map(named).collect();
+    all.sort_by(|a, b| natord::compare(&a.0, &b.0).then_with(|| a.1.cmp(&b.1)));
+    Ok(all)
+}
+
+/// What the only `*` of a pattern stands for in a name.
+fn stands_for(pattern: &str, name: &str) -> Option<String> {
+    let (before, after) = pattern.split_once('*')?;
+    if is_pattern(before) || is_pattern(after) {
+        return None;
+    }
+    name.strip_prefix(before)?.strip_suffix(after).map(str::to_owned)
+}
+
+/// The name beside a missing one that is most like it.
+fn like(base: &Path, path: &Path) -> Option<String> {
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let wrong = path.file_name()?.to_string_lossy().into_owned();
+    let all = listed(base, folder).ok()?;
+    let name = nearest(&wrong, all.into_iter().map(|(name, _)| name))?;
+    Some(slashed(&folder.join(name)))
+}
+
+/// A path without `.` in it.
+pub(super) fn plain(path: &Path) -> PathBuf {
+    let plain: PathBuf = path.components().filter(|part| *part != Component::CurDir).collect();
+    if plain.as_os_str().is_empty() { PathBuf::from(".") } else { plain }
+}
+
+/// A path with `/`, on every system.
+pub(super) fn slashed(path: &Path) -> String {
+    let text = path.to_string_lossy();
+    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
+}
+
+/// Every file that is read where a source is: itself; of a set or an atlas its manifest and images; of a folder all images and
+/// manifests in it.
+pub(super) fn files_of(base: &Path, path: &Path) -> Vec<PathBuf> {
+    let whole = base.join(path);
+    let from_base = |file: PathBuf| file.strip_prefix(base).map_or_else(|_| file.clone(), Path::to_owned);
+    if let Some(manifest) = manifest_of(&whole) {
+        // What is wrong with it is told when it is read.
+        let pages = pages_of(&manifest).unwrap_or_default();
+        return std::iter::once(manifest).chain(pages).map(from_base).collect();
+    }
+    if !whole.is_dir() {
+        return vec![path.to_owned()];
+    }
+    let mut all = Vec::new();
+    gather(base, path, 0, &mut all);
+    all
+}
+
+fn gather(base: &Path, at: &Path, depth: usize, all: &mut Vec<PathBuf>) {
+    for (name, path) in listed(base, at).unwrap_or_default() {
+        if name.starts_with('.') {
+            continue;
+        }
+        let whole = base.join(&path);
+        if whole.is_dir() {
+            if depth < DEEPEST {
+                gather(base, &path, depth + 1, all);
+            }
+        } else if is_image(&path) || path.extension().is_some_and(|ending| ending == "json") {
+            all.push(path);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn project(files: &[&str]) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().unwrap();
+        for file in files {
+            let path = folder.path().join(file);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(path, b"x").unwrap();
+        }
+        folder
+    }
+
+    fn told(files: &[&str], text: &str) -> Vec<String> {
+        let folder = project(files);
+        let found = expand(folder.path(), text).unwrap();
+        found
+            .iter()
+            .map(|one| format!("{} {}", slashed(&one.path), one.star.as_deref().unwrap_or("-")))
+            .collect()
+    }
+
+    #[test]
+    fn patterns_find_files_in_natural_order_and_say_what_their_star_stands_for() {
+        let files =
+            ["art/npc_10.png", "art/npc_2.png", "art/.npc_3.png", "art/koi.png", "art/deep/npc_x.png"];
+        assert_eq!(told(&files, "art/npc_*.png"), ["art/npc_2.png 2", "art/npc_10.png 10"]);
+        assert_eq!(told(&files, "./art/koi.png"), ["art/koi.png -"]);
+        assert_eq!(
+            told(&files, "**/npc_*.png"),
+            ["art/npc_2.png 2", "art/npc_10.png 10", "art/deep/npc_x.png x"]
+        );
+        assert_eq!(told(&files, "*/deep"), ["art/deep art"]);
+        assert_eq!(told(&files, "art/npc_?.png"), ["art/npc_2.png -"]);
+    }
+
+    #[test]
+    fn what_finds_nothing_says_what_is_there() {
+        let folder = project(&["art/koi.png"]);
+        let fault = |text: &str| expand(folder.path(), text).unwrap_err();
+        assert!(
+            matches!(fault("art/kio.png"), Fault::NoSource { nearest: Some(name), .. } if name == "art/koi.png")
+        );
+        assert!(matches!(fault("art/*.gif"), Fault::NoMatch { .. }));
+        assert!(matches!(fault("../*.png"), Fault::Outside { .. }));
+        assert!(matches!(fault("art/[.png"), Fault::Pattern { .. }));
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn a_link_out_of_the_project_is_taken_only_when_written_out() {
+        let other = project(&["secret/koi.png"]);
+        let folder = project(&["art/koi.png"]);
+        std::os::unix::fs::symlink(other.path().join("secret"), folder.path().join("art/out")).unwrap();
+        assert!(matches!(expand(folder.path(), "art/*/koi.png"), Err(Fault::Outside { .. })));
+        assert_eq!(expand(folder.path(), "art/out/koi.png").unwrap().len(), 1);
+        assert_eq!(expand(folder.path(), "art/**/koi.png").unwrap().len(), 1);
+    }
+
+    #[test]
+    fn a_folder_is_all_images_and_manifests_in_it() {
+        let folder =
+            project(&["art/koi.png", "art/notes.txt", "art/sets/frog/frames.json", "art/.hidden.png"]);
+        let files: Vec<String> =
+            files_of(folder.path(), Path::new("art")).iter().map(|path| slashed(path)).collect();
+        assert_eq!(files, ["art/koi.png", "art/sets/frog/frames.json"]);
+    }
+}

@@ -1,0 +1,94 @@
+//! `[atlas.NAME]`: sprites on pages, and what else is told of them.
+
+use std::path::PathBuf;
+
+use shibori_core::file_fault;
+
+use crate::options::{
+    ArrangeOptions, ClipOptions, OnlyOption, PackOptions, PageOptions, ShapeOptions, Switch,
+};
+use crate::recipe::error::{Fault, RecipeError};
+use crate::recipe::fields::fields;
+use crate::recipe::output::{Export, Preview, exports, previews};
+use crate::recipe::sprite::{clips, place_of};
+use crate::recipe::table::{Located, Table};
+use crate::recipe::{Defaults, wrong_value};
+
+/// An atlas.
+#[derive(Clone, Debug)]
+pub struct Atlas {
+    /// Its name.
+    pub name: Located<String>,
+    /// The sprites in it: names and patterns of them.
+    pub sprites: Vec<Located<String>>,
+    /// How they are packed.
+    pub options: PackOptions,
+    /// Whether frames stay where they are in the atlas that lies there.
+    pub keeps_places: bool,
+    /// Where it goes, from the folder of outputs, without ending.
+    pub file: Located<PathBuf>,
+    /// Metadata in other forms.
+    pub exports: Vec<Export>,
+    /// Pictures of it.
+    pub previews: Vec<Preview>,
+}
+
+pub(super) fn read<'t>(
+    name: &Located<String>,
+    table: Table<'t>,
+    defaults: &Defaults<'t>,
+) -> Result<Atlas, RecipeError> {
+    let text = table.text();
+    if let Some(why) = file_fault(&name.value).or(name.value.contains('*').then_some("an atlas is one")) {
+        return Err(wrong_value(text, &name.span, &name.value, why));
+    }
+    let mut table = table.over(&defaults.atlas);
+    let sprites = table.list("use")?;
+    if sprites.is_empty() {
+        let needs = Fault::Needs { of: format!("atlas '{}'", name.value), key: "use" };
+        return Err(RecipeError::at(text, &name.span, needs));
+    }
+    let file = table.value("file")?;
+    let file = file.unwrap_or_else(|| Located { value: PathBuf::from(&name.value), span: name.span.clone() });
+    let shape_table = table.group_table("shape", fields::<ShapeOptions>())?;
+    let all = table.clone();
+    let keeps_places = keeps_places(&mut table)?;
+    /// `only`, which is a group of one.
+    #[derive(Default, serde::Deserialize)]
+    #[serde(default)]
+    struct Narrowed {
+        only: OnlyOption,
+    }
+    let Narrowed { only } = table.group()?;
+    let arrange: ArrangeOptions = table.group()?;
+    let page: PageOptions = table.group()?;
+    let (clips, own): (ClipOptions, _) = clips(&mut table)?;
+    if let Some(own) = own.first() {
+        let why = "options of a clip go into the clips of its sprite";
+        return Err(wrong_value(text, &own.name.span, &own.name.value, why));
+    }
+    let mut shape = shape_table.clone();
+    let options = PackOptions { only, arrange, page, shape: shape.group()?, clips };
+    shape.finish()?;
+    options.validate().map_err(|wrong| {
+        let span = place_of(&wrong, &[&all, &shape_table]);
+        RecipeError::at(text, &span, wrong)
+    })?;
+    let (exports, previews) = (exports(&mut table)?, previews(&mut table, &defaults.preview)?);
+    table.finish()?;
+    Ok(Atlas { name: name.clone(), sprites, options, keeps_places, file, exports, previews })
+}
+
+/// `keep-places = true`: those of the atlas that lies there. A path stays an option of packing.
+fn keeps_places(table: &mut Table<'_>) -> Result<bool, RecipeError> {
+    /// The same key, where it is a switch.
+    #[derive(Default, serde::Deserialize)]
+    #[serde(default, rename_all = "kebab-case")]
+    struct Keep {
+        keep_places: Switch,
+    }
+    match table.is_switch("keep-places") {
+        true => Ok(table.group::<Keep>()?.keep_places.is_on()),
+        false => Ok(false),
+    }
+}

@@ -1,0 +1,210 @@
+//! What is wrong with a recipe, as values with a place in its text. What to type instead is the program's to say.
+
+use std::fmt;
+use std::io;
+use std::path::PathBuf;
+
+use crate::options::Contradiction;
+use crate::recipe::text::{Mark, Span, Text};
+
+/// Something wrong with a recipe.
+#[derive(Debug)]
+pub struct RecipeError {
+    /// The recipe, as it was named.
+    pub file: PathBuf,
+    /// Where it is wrong, unless it can't be read at all.
+    pub mark: Option<Mark>,
+    /// What is wrong.
+    pub fault: Fault,
+}
+
+/// What is wrong with a recipe.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Fault {
+    /// It is not there.
+    #[error("no such file")]
+    Missing,
+    /// A folder without a recipe in it.
+    #[error("is a folder without a shibori.toml in it")]
+    Folder,
+    /// The system does not give it.
+    #[error("{0}")]
+    Unreadable(io::Error),
+    /// It is text of another encoding, or no text.
+    #[error("is {0}; a recipe is UTF-8 text")]
+    NotText(&'static str),
+    /// It is not TOML.
+    #[error("{0}")]
+    Syntax(String),
+    /// It names nothing to make.
+    #[error("has no sprite and no atlas, so there is nothing to build")]
+    Nothing,
+    /// A key that is not known there.
+    #[error("unknown key '{key}'")]
+    UnknownKey {
+        /// The key.
+        key: String,
+        /// The nearest one that is known there.
+        nearest: Option<&'static str>,
+        /// The table inside this one in which it would be known.
+        home: Option<&'static str>,
+        /// All that are known there.
+        known: Vec<&'static str>,
+    },
+    /// A value that can't be.
+    #[error("{key}: {why}")]
+    Value {
+        /// The key.
+        key: String,
+        /// Why.
+        why: String,
+    },
+    /// Something of another kind.
+    #[error("{key} is {wanted}, not {found}")]
+    Kind {
+        /// The key.
+        key: String,
+        /// What it should be.
+        wanted: &'static str,
+        /// What it is.
+        found: &'static str,
+    },
+    /// A key that must be there.
+    #[error("{of} needs {key}")]
+    Needs {
+        /// What needs it.
+        of: String,
+        /// The key.
+        key: &'static str,
+    },
+    /// Options that make no sense together.
+    #[error(transparent)]
+    Options(#[from] Contradiction),
+    /// Two keys that say the same.
+    #[error("{first} and {second} both say {what}")]
+    Both {
+        /// One.
+        first: &'static str,
+        /// The other.
+        second: &'static str,
+        /// What they say.
+        what: &'static str,
+    },
+    /// A name that no sprite of the recipe has.
+    #[error("there is no sprite '{name}' in this recipe")]
+    UnknownSprite {
+        /// The name or pattern.
+        name: String,
+        /// The nearest one there is.
+        nearest: Option<String>,
+        /// All there are.
+        known: Vec<String>,
+    },
+    /// A source that is not there.
+    #[error("{}: no such file or folder", path.display())]
+    NoSource {
+        /// The path as it was written.
+        path: PathBuf,
+        /// The nearest name that is there.
+        nearest: Option<String>,
+    },
+    /// A pattern that fits no file.
+    #[error("no file is called like '{pattern}'")]
+    NoMatch {
+        /// The pattern.
+        pattern: String,
+    },
+    /// A pattern that can't be one.
+    #[error("'{pattern}': {why}")]
+    Pattern {
+        /// The pattern.
+        pattern: String,
+        /// Why.
+        why: String,
+    },
+    /// A name with a star, and sources that do not fill it.
+    #[error("'{name}' has a * in it, so from must be one pattern with a * that fills it")]
+    Star {
+        /// The name.
+        name: String,
+    },
+    /// Two sprites of one name.
+    #[error("a second sprite would be called '{name}'")]
+    TwoSprites {
+        /// The name.
+        name: String,
+    },
+    /// Two outputs of one path.
+    #[error("{} would be written twice, by {first} and by {second}", path.display())]
+    TwoOutputs {
+        /// The path from the recipe's folder.
+        path: PathBuf,
+        /// The step that writes it first.
+        first: String,
+        /// The other one.
+        second: String,
+    },
+    /// Steps that wait for each other.
+    #[error("these wait for each other: {}", steps.join(" -> "))]
+    Cycle {
+        /// The steps, the first once more at the end.
+        steps: Vec<String>,
+    },
+    /// An output that would be read as a source by the next build.
+    #[error("{} would lie among the sources in {}", output.display(), sources.display())]
+    OutputInSource {
+        /// The output from the recipe's folder.
+        output: PathBuf,
+        /// The folder or pattern that takes it in.
+        sources: PathBuf,
+    },
+    /// A pattern or a link that leads out of the project.
+    #[error("{} lies outside the project", path.display())]
+    Outside {
+        /// The path.
+        path: PathBuf,
+    },
+    /// No step of that name.
+    #[error("there is no step '{name}'")]
+    UnknownStep {
+        /// The name.
+        name: String,
+        /// The nearest one there is.
+        nearest: Option<String>,
+        /// All there are.
+        known: Vec<String>,
+    },
+}
+
+impl RecipeError {
+    /// Something wrong at a place.
+    pub(crate) fn at(text: &Text, span: &Span, fault: impl Into<Fault>) -> Self {
+        Self { file: text.file().to_owned(), mark: Some(text.mark(span)), fault: fault.into() }
+    }
+
+    /// Something wrong with the whole.
+    pub(crate) fn whole(file: impl Into<PathBuf>, fault: Fault) -> Self {
+        Self { file: file.into(), mark: None, fault }
+    }
+}
+
+impl fmt::Display for RecipeError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.mark {
+            Some(mark) => write!(f, "{}:{mark}: {}", self.file.display(), self.fault),
+            None => write!(f, "{}: {}", self.file.display(), self.fault),
+        }
+    }
+}
+
+impl std::error::Error for RecipeError {}
+
+/// The name that is most like a wrong one, if any is like it at all.
+pub(crate) fn nearest<T: AsRef<str>>(wrong: &str, known: impl IntoIterator<Item = T>) -> Option<T> {
+    let likeness = |name: &T| strsim::jaro_winkler(name.as_ref(), wrong);
+    // Two letters of a short name that changed places are hardly like it by any measure but this.
+    let slips = |name: &T| strsim::osa_distance(name.as_ref(), wrong) <= (wrong.chars().count() / 4).max(1);
+    let like = known.into_iter().filter(|name| likeness(name) > 0.75 || slips(name));
+    like.max_by(|a, b| likeness(a).total_cmp(&likeness(b)))
+}

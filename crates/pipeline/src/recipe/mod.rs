@@ -1,0 +1,191 @@
+//! A recipe, `shibori.toml`: the options of many commands, kept in a file and checked before anything is done.
+//!
+//! [`Recipe::of`] reads a text: the tables of options are the structs of [`crate::options`], so a recipe knows exactly
+//! the options that a command line knows. Narrower tables go over wider ones (`[defaults]`, a sprite's, a part's or a clip's) key by key,
+//! before any option is read, and what nobody says is left to the steps. Whatever is wrong is a [`RecipeError`] with its
+//! place in the text.
+//!
+//! Only [`Recipe::read`] looks at a file, the recipe itself: which sources there are is for [`crate::build`] to find out.
+
+mod atlas;
+mod check;
+mod error;
+mod fields;
+mod output;
+#[cfg(test)]
+mod schema;
+mod sprite;
+mod table;
+#[cfg(test)]
+mod tests;
+mod text;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use shibori_core::Name;
+
+pub use atlas::Atlas;
+pub use check::Expectations;
+pub(crate) use error::nearest;
+pub use error::{Fault, RecipeError};
+pub use output::{Export, Look, Preview};
+pub use sprite::{ClipOwn, Making, Part, Sprite};
+pub use table::Located;
+pub use text::{Mark, Span, Text};
+
+use table::Table;
+
+/// The JSON Schema of recipes.
+pub fn schema() -> &'static str {
+    include_str!("../../../../schema/recipe.schema.json")
+}
+
+/// What a recipe is called where nothing else is said.
+pub const RECIPE_FILE: &str = "shibori.toml";
+
+/// The folder of all outputs where nothing else is said.
+const OUT: &str = "build";
+
+/// A recipe, checked as far as it can be without looking at any source.
+#[derive(Clone, Debug)]
+pub struct Recipe {
+    /// Its text.
+    pub text: Text,
+    /// The folder of all outputs, from the recipe's.
+    pub out: Located<PathBuf>,
+    /// Sprites, in order.
+    pub sprites: Vec<Sprite>,
+    /// Atlases, in order.
+    pub atlases: Vec<Atlas>,
+    /// What is expected of all of them.
+    pub check: Expectations,
+}
+
+impl Recipe {
+    /// Reads a recipe's file; a folder stands for the `shibori.toml` in it.
+    ///
+    /// # Errors
+    /// Where it can't be read, or something is wrong in it.
+    pub fn read(path: &Path) -> Result<Self, RecipeError> {
+        let file = file_of(path)?;
+        let bytes = fs::read(&file).map_err(|error| {
+            let fault = match error.kind() {
+                std::io::ErrorKind::NotFound => Fault::Missing,
+                _ => Fault::Unreadable(error),
+            };
+            RecipeError::whole(&file, fault)
+        })?;
+        let text = decoded(bytes).map_err(|what| RecipeError::whole(&file, Fault::NotText(what)))?;
+        Self::of(Text::new(&file, text))
+    }
+
+    /// Reads a recipe's text.
+    ///
+    /// # Errors
+    /// Where something is wrong in it.
+    pub fn of(text: Text) -> Result<Self, RecipeError> {
+        let mut whole = Table::whole(&text)?;
+        let mut out = whole.table("out")?.unwrap_or_else(|| Table::empty(&text, 0..0));
+        let dir = out.value("dir")?.unwrap_or_else(|| Located { value: PathBuf::from(OUT), span: 0..0 });
+        out.finish()?;
+        let defaults = Defaults::read(whole.table("defaults")?.unwrap_or_else(|| Table::empty(&text, 0..0)))?;
+        let mut sprites = Vec::new();
+        for entry in whole.table("sprite")?.map(Table::entries).unwrap_or_default() {
+            let name = entry.key.clone();
+            sprites.push(sprite::read(&name, entry.table(&text)?, &defaults)?);
+        }
+        let mut atlases = Vec::new();
+        for entry in whole.table("atlas")?.map(Table::entries).unwrap_or_default() {
+            let name = entry.key.clone();
+            atlases.push(atlas::read(&name, entry.table(&text)?, &defaults)?);
+        }
+        let check = check::read(whole.table("check")?.unwrap_or_else(|| Table::empty(&text, 0..0)))?;
+        whole.finish()?;
+        if sprites.is_empty() && atlases.is_empty() {
+            return Err(RecipeError::whole(text.file(), Fault::Nothing));
+        }
+        Ok(Self { out: dir, sprites, atlases, check, text })
+    }
+
+    /// Something wrong at a place.
+    pub(crate) fn wrong(&self, span: &Span, fault: impl Into<Fault>) -> RecipeError {
+        RecipeError::at(&self.text, span, fault)
+    }
+}
+
+/// The file that a path means.
+fn file_of(path: &Path) -> Result<PathBuf, RecipeError> {
+    if !path.is_dir() {
+        return Ok(path.to_owned());
+    }
+    let inside = path.join(RECIPE_FILE);
+    match inside.is_file() {
+        true => Ok(inside),
+        false => Err(RecipeError::whole(path, Fault::Folder)),
+    }
+}
+
+/// The text of a file, or what it is instead.
+fn decoded(bytes: Vec<u8>) -> Result<String, &'static str> {
+    if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
+        return Err("UTF-16 text");
+    }
+    // Without a mark at its beginning, every second byte of plain text is 0.
+    let zeros = bytes.iter().take(64).filter(|&&byte| byte == 0).count();
+    if zeros * 3 > bytes.len().min(64) {
+        return Err("UTF-16 text");
+    }
+    let text = String::from_utf8(bytes).map_err(|_| "no UTF-8 text")?;
+    Ok(text.strip_prefix('\u{feff}').map(str::to_owned).unwrap_or(text))
+}
+
+/// What holds where no sprite and no atlas says otherwise.
+struct Defaults<'t> {
+    slice: Table<'t>,
+    clean: Table<'t>,
+    shape: Table<'t>,
+    atlas: Table<'t>,
+    preview: Table<'t>,
+}
+
+impl<'t> Defaults<'t> {
+    fn read(mut table: Table<'t>) -> Result<Self, RecipeError> {
+        let (text, span) = (table.text(), table.span().clone());
+        let mut inner = |key: &'static str| -> Result<Table<'t>, RecipeError> {
+            Ok(table.table(key)?.unwrap_or_else(|| Table::empty(text, span.clone())))
+        };
+        let defaults = Self {
+            slice: inner("slice")?,
+            clean: inner("clean")?,
+            shape: inner("shape")?,
+            atlas: inner("atlas")?,
+            preview: inner("preview")?,
+        };
+        table.finish()?;
+        // A mistake in a default is told even if nothing uses it.
+        let checked = |table: &Table<'t>, read: fn(&mut Table<'t>) -> Result<(), RecipeError>| {
+            let mut table = table.clone();
+            read(&mut table)?;
+            table.finish()
+        };
+        checked(&defaults.slice, |table| table.group::<crate::options::CutOptions>().map(drop))?;
+        checked(&defaults.clean, |table| table.group::<crate::options::CleanOptions>().map(drop))?;
+        checked(&defaults.shape, |table| table.group::<crate::options::ShapeOptions>().map(drop))?;
+        Ok(defaults)
+    }
+}
+
+/// The name that a key gives.
+fn name_of(key: &Located<String>, text: &Text) -> Result<Name, RecipeError> {
+    let wrong = |error: shibori_core::NameError| {
+        let (key_text, why) = (key.value.clone(), error.to_string());
+        RecipeError::at(text, &key.span, Fault::Value { key: key_text, why })
+    };
+    Name::new(key.value.clone()).map_err(wrong)
+}
+
+/// A wrong value at its place.
+fn wrong_value(text: &Text, span: &Span, key: &str, why: impl Into<String>) -> RecipeError {
+    RecipeError::at(text, span, Fault::Value { key: key.to_owned(), why: why.into() })
+}

@@ -1,0 +1,256 @@
+//! Tables of a recipe: keys are taken out one by one or a group at a time, and whatever is left in the end is a mistake
+//! that is pointed at. Nothing here knows what a key means.
+
+use serde::de::DeserializeOwned;
+use toml::Spanned;
+use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
+
+use crate::options::DEFAULT;
+use crate::recipe::error::{Fault, RecipeError, nearest};
+use crate::recipe::fields::fields;
+use crate::recipe::text::{Span, Text};
+
+/// A value with its place.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Located<T> {
+    /// The value.
+    pub value: T,
+    /// Its place.
+    pub span: Span,
+}
+
+/// A table that is being read.
+#[derive(Clone)]
+pub(super) struct Table<'t> {
+    text: &'t Text,
+    span: Span,
+    entries: Vec<Entry<'t>>,
+    /// What was asked for so far, and so is known here.
+    known: Vec<&'static str>,
+    /// Tables inside this one, and what is known in them.
+    homes: Vec<(&'static str, &'static [&'static str])>,
+}
+
+#[derive(Clone)]
+pub(super) struct Entry<'t> {
+    pub(super) key: Located<String>,
+    pub(super) value: Spanned<DeValue<'t>>,
+}
+
+impl<'t> Table<'t> {
+    pub(super) fn whole(text: &'t Text) -> Result<Self, RecipeError> {
+        match DeTable::parse(text.as_str()) {
+            Ok(table) => Ok(Self::of(text, table.span(), table.into_inner())),
+            Err(error) => {
+                let span = error.span().unwrap_or(0..0);
+                Err(RecipeError::at(text, &span, Fault::Syntax(error.message().to_owned())))
+            }
+        }
+    }
+
+    fn of(text: &'t Text, span: Span, table: DeTable<'t>) -> Self {
+        let entry = |(key, value): (Spanned<DeString<'t>>, Spanned<DeValue<'t>>)| Entry {
+            key: Located { span: key.span(), value: key.into_inner().into_owned() },
+            value,
+        };
+        let entries = table.into_iter().map(entry).collect();
+        Self { text, span, entries, known: Vec::new(), homes: Vec::new() }
+    }
+
+    /// A table without keys, in the place of one that was not written.
+    pub(super) fn empty(text: &'t Text, span: Span) -> Self {
+        Self { text, span, entries: Vec::new(), known: Vec::new(), homes: Vec::new() }
+    }
+
+    pub(super) fn text(&self) -> &'t Text {
+        self.text
+    }
+
+    pub(super) fn span(&self) -> &Span {
+        &self.span
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
+
+    /// This table over another: what both say is said by this one.
+    pub(super) fn over(mut self, lower: &Table<'t>) -> Self {
+        let is_said = |key: &str, entries: &[Entry<'_>]| entries.iter().any(|entry| entry.key.value == key);
+        let below = lower.entries.iter().filter(|entry| !is_said(&entry.key.value, &self.entries));
+        let below: Vec<Entry<'t>> = below.cloned().collect();
+        self.entries.extend(below);
+        self
+    }
+
+    /// All entries that are left, in their order, for tables whose keys are names.
+    pub(super) fn entries(self) -> Vec<Entry<'t>> {
+        self.entries
+    }
+
+    /// Whether a key is there.
+    pub(super) fn has(&self, key: &str) -> bool {
+        self.entries.iter().any(|entry| entry.key.value == key)
+    }
+
+    /// The place of a key, or of the table where it is not there.
+    pub(super) fn place_of(&self, key: &str) -> Span {
+        let found = self.entries.iter().find(|entry| entry.key.value == key);
+        found.map_or_else(|| self.span.clone(), |entry| entry.key.span.clone())
+    }
+
+    fn take(&mut self, key: &'static str) -> Option<Entry<'t>> {
+        self.known.push(key);
+        let at = self.entries.iter().position(|entry| entry.key.value == key)?;
+        Some(self.entries.remove(at))
+    }
+
+    /// A key that leads to a table.
+    pub(super) fn table(&mut self, key: &'static str) -> Result<Option<Table<'t>>, RecipeError> {
+        self.take(key).map(|entry| entry.table(self.text)).transpose()
+    }
+
+    /// A key that leads to a table of options that belong to it, so that one of them outside is led home.
+    pub(super) fn group_table(
+        &mut self,
+        key: &'static str,
+        keys: &'static [&'static str],
+    ) -> Result<Table<'t>, RecipeError> {
+        self.homes.push((key, keys));
+        let span = self.span.clone();
+        Ok(self.table(key)?.unwrap_or_else(|| Table::empty(self.text, span)))
+    }
+
+    /// A key that leads to a list of tables; one alone needs no brackets.
+    pub(super) fn tables(&mut self, key: &'static str) -> Result<Vec<Table<'t>>, RecipeError> {
+        let Some(entry) = self.take(key) else { return Ok(Vec::new()) };
+        let text = self.text;
+        if let DeValue::Array(_) = entry.value.get_ref() {
+            let key = entry.key;
+            let of_item = |value: Spanned<DeValue<'t>>| Entry { key: key.clone(), value }.table(text);
+            let DeValue::Array(items) = entry.value.into_inner() else { return Ok(Vec::new()) };
+            return items.into_iter().map(of_item).collect();
+        }
+        Ok(vec![entry.table(text)?])
+    }
+
+    /// A single value.
+    pub(super) fn value<T: DeserializeOwned>(
+        &mut self,
+        key: &'static str,
+    ) -> Result<Option<Located<T>>, RecipeError> {
+        self.take(key).map(|entry| entry.read(self.text)).transpose()
+    }
+
+    /// Texts, each with its place; one alone needs no brackets.
+    pub(super) fn list(&mut self, key: &'static str) -> Result<Vec<Located<String>>, RecipeError> {
+        let Some(entry) = self.take(key) else { return Ok(Vec::new()) };
+        let text = self.text;
+        match entry.value.get_ref() {
+            DeValue::Array(_) => {
+                let Entry { key, value } = entry;
+                let DeValue::Array(items) = value.into_inner() else { return Ok(Vec::new()) };
+                items.into_iter().map(|value| Entry { key: key.clone(), value }.read(text)).collect()
+            }
+            _ => Ok(vec![entry.read(text)?]),
+        }
+    }
+
+    /// All keys of a group of options, and the options they make.
+    pub(super) fn group<T: DeserializeOwned>(&mut self) -> Result<T, RecipeError> {
+        let keys = fields::<T>();
+        self.known.extend(keys);
+        let (own, rest): (Vec<_>, Vec<_>) = std::mem::take(&mut self.entries)
+            .into_iter()
+            .partition(|entry| keys.contains(&entry.key.value.as_str()));
+        self.entries = rest;
+        let mut table = DeTable::new();
+        let spans: Vec<Located<String>> = own.iter().map(|entry| entry.key.clone()).collect();
+        for Entry { key, value } in own {
+            table.insert(Spanned::new(key.span, DeString::from(key.value)), value);
+        }
+        let whole = Spanned::new(self.span.clone(), DeValue::Table(table));
+        T::deserialize(ValueDeserializer::from(whole)).map_err(|error| {
+            let span = error.span().unwrap_or_else(|| self.span.clone());
+            // The key before the value that is wrong.
+            let before = spans.iter().filter(|key| key.span.start <= span.start);
+            let key = before.max_by_key(|key| key.span.start).or(spans.first());
+            let key = key.map_or_else(String::new, |key| key.value.clone());
+            RecipeError::at(self.text, &span, Fault::Value { key, why: error.message().to_owned() })
+        })
+    }
+
+    /// The same, with those keys of another table below them that belong to the group.
+    pub(super) fn group_over<T: DeserializeOwned>(&mut self, lower: &Table<'t>) -> Result<T, RecipeError> {
+        let keys = fields::<T>();
+        let mut below = lower.clone();
+        below.entries.retain(|entry| keys.contains(&entry.key.value.as_str()));
+        let table = std::mem::replace(self, Table::empty(self.text, self.span.clone()));
+        *self = table.over(&below);
+        self.group()
+    }
+
+    /// Whether a key is there and says true or false.
+    pub(super) fn is_switch(&self, key: &str) -> bool {
+        let found = self.entries.iter().find(|entry| entry.key.value == key);
+        found.is_some_and(|entry| matches!(entry.value.get_ref(), DeValue::Boolean(_)))
+    }
+
+    /// That nothing is left.
+    pub(super) fn finish(self) -> Result<(), RecipeError> {
+        let Some(entry) = self.entries.first() else { return Ok(()) };
+        let key = entry.key.value.clone();
+        let home = self.homes.iter().find(|(_, keys)| keys.contains(&key.as_str())).map(|(home, _)| *home);
+        let nearest = nearest(&key, self.known.iter().copied());
+        let (known, span) = (self.known, entry.key.span.clone());
+        Err(RecipeError::at(self.text, &span, Fault::UnknownKey { key, nearest, home, known }))
+    }
+}
+
+impl<'t> Entry<'t> {
+    pub(super) fn is_table(&self) -> bool {
+        matches!(self.value.get_ref(), DeValue::Table(_))
+    }
+
+    /// The value as a table.
+    pub(super) fn table(self, text: &'t Text) -> Result<Table<'t>, RecipeError> {
+        let span = self.value.span();
+        match self.value.into_inner() {
+            DeValue::Table(table) => {
+                // A table with a header begins at its header's key.
+                let span = if span.is_empty() { self.key.span } else { span };
+                Ok(Table::of(text, span, table))
+            }
+            other => {
+                let (key, found) = (self.key.value, kind(&other));
+                Err(RecipeError::at(text, &span, Fault::Kind { key, wanted: "a table", found }))
+            }
+        }
+    }
+
+    /// The value as what is wanted.
+    pub(super) fn read<T: DeserializeOwned>(self, text: &Text) -> Result<Located<T>, RecipeError> {
+        let span = self.value.span();
+        let value = T::deserialize(ValueDeserializer::from(self.value)).map_err(|error| {
+            let why = error.message().to_owned();
+            RecipeError::at(text, &span, Fault::Value { key: self.key.value, why })
+        })?;
+        Ok(Located { value, span })
+    }
+
+    /// Whether the value is the word that takes back what was said.
+    pub(super) fn is_default(&self) -> bool {
+        matches!(self.value.get_ref(), DeValue::String(text) if text == DEFAULT)
+    }
+}
+
+fn kind(value: &DeValue<'_>) -> &'static str {
+    match value {
+        DeValue::String(_) => "a text",
+        DeValue::Integer(_) | DeValue::Float(_) => "a number",
+        DeValue::Boolean(_) => "true or false",
+        DeValue::Datetime(_) => "a date",
+        DeValue::Array(_) => "a list",
+        DeValue::Table(_) => "a table",
+    }
+}
