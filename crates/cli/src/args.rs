@@ -110,7 +110,7 @@ pub(crate) struct ClipEdit {
 
 #[derive(Args, Debug)]
 pub(crate) struct Check {
-    /// Sets, atlases, images, animations or folders of images
+    /// Sets, atlases, images, animations or folders of images; or a recipe, shibori.toml
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<PathBuf>,
     #[command(flatten)]
@@ -377,5 +377,47 @@ mod tests {
     #[test]
     fn the_command_line_is_consistent() {
         Cli::command().debug_assert();
+    }
+
+    #[test]
+    fn every_option_of_every_command_is_a_key_of_a_recipe() {
+        let schema: serde_json::Value = serde_json::from_str(shibori_pipeline::recipe::schema()).unwrap();
+        let keys = |tables: &[&str]| -> Vec<String> {
+            let keys = |table: &&str| {
+                let table = schema.pointer(&format!("/$defs/{table}/properties"));
+                table.unwrap().as_object().unwrap().keys().cloned().collect::<Vec<_>>()
+            };
+            tables.iter().flat_map(keys).collect()
+        };
+        // Where things come from and go to is told by other keys, and what is for a person at a terminal by none; the clips that
+        // `only` names are tables of their own.
+        let elsewhere = ["output", "in-place", "here", "list", "print-template", "help", "version"];
+        let preview = ["preview", "slice", "clean"];
+        let all = Cli::command();
+        let mut compared = 0;
+        for (path, tables) in [
+            (&["slice"] as &[&str], &["slice", "clean", "shape", "sprite"] as &[&str]),
+            (&["adjust"], &["clean", "shape", "clip", "atlas"]),
+            (&["clip"], &["sprite", "clip", "atlas"]),
+            (&["pack"], &["atlas", "shape"]),
+            (&["export"], &["export"]),
+            (&["preview", "contact"], &preview),
+            (&["preview", "grid"], &preview),
+            (&["preview", "motion"], &preview),
+            (&["preview", "pages"], &preview),
+            (&["preview", "html"], &preview),
+            (&["preview", "onion"], &preview),
+            (&["preview", "drift"], &preview),
+            (&["check"], &["check"]),
+        ] {
+            let command = path.iter().fold(&all, |command, name| command.find_subcommand(name).unwrap());
+            let known = keys(tables);
+            for option in command.get_arguments().filter_map(clap::Arg::get_long) {
+                let is_known = known.iter().any(|key| key == option) || elsewhere.contains(&option);
+                assert!(is_known, "{path:?} --{option} is no key of {tables:?}");
+                compared += 1;
+            }
+        }
+        assert!(compared > 100, "{compared}");
     }
 }

@@ -1,8 +1,238 @@
-//! `shibori init`.
+//! `shibori init`: a recipe from what sources hold, to be built at once and changed at will.
+
+use std::fmt::Write;
+use std::path::{Component, Path, PathBuf};
+
+use serde::Serialize;
+use shibori_formats::write;
+use shibori_pipeline::recipe::RECIPE_FILE;
+use shibori_pipeline::steps::{DraftCut, DraftSprite, draft};
+
 use super::Program;
 use crate::args::Init;
 use crate::failure::Failure;
+use crate::words::{counted, millis, pasteable_path};
 
-pub(super) fn run(_: &Init, _: &Program<'_>) -> Result<(), Failure> {
+/// Standard output, where a file is meant.
+const STANDARD: &str = "-";
+
+/// More than this many other readings only hide the likely ones.
+const MOST_OTHERS: usize = 3;
+
+#[derive(Serialize)]
+struct Report {
+    recipe: PathBuf,
+    sprites: Vec<SpriteReport>,
+}
+
+#[derive(Serialize)]
+struct SpriteReport {
+    name: String,
+    from: String,
+    sure: bool,
+}
+
+pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let sprites = draft(&args.sources, &cx)?;
+    let file = args.output.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
+    let folder = if file == Path::new(STANDARD) { PathBuf::new() } else { folder_of(&file) };
+    let text = recipe(&sprites, &folder);
+    if file == Path::new(STANDARD) {
+        program.console.text(&text);
+        return Ok(());
+    }
+    if cx.at(&file).exists() && !program.everywhere.run.force.is_on() {
+        return Err(Failure::usage(format!("{}: a recipe lies there already", file.display()))
+            .with_hint("write another one with -o NAME.toml, or replace it with --force"));
+    }
+    write::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
+    cx.commit()?;
+    for sprite in &sprites {
+        let sure = if sprite.is_sure { "" } else { " (not sure: look at it)" };
+        program.say(&format!("{:<16} {}: {}{sure}", sprite.name, from(sprite, &folder), told(&sprite.cut)));
+    }
+    program.say(&format!("{} {}", program.wrote(), file.display()));
+    let build =
+        if file == Path::new(RECIPE_FILE) { String::new() } else { format!(" {}", pasteable_path(&file)) };
+    program.say(&format!("next: shibori build{build}"));
+    let report = |sprite: &DraftSprite| SpriteReport {
+        name: sprite.name.clone(),
+        from: from(sprite, &folder),
+        sure: sprite.is_sure,
+    };
+    program.console.result(&Report { recipe: file.clone(), sprites: sprites.iter().map(report).collect() });
     Ok(())
+}
+
+fn folder_of(file: &Path) -> PathBuf {
+    file.parent().unwrap_or(Path::new("")).to_owned()
+}
+
+/// The text of a recipe for these sprites, seen from its folder.
+fn recipe(sprites: &[DraftSprite], folder: &Path) -> String {
+    let mut text = String::from(
+        "# Written by shibori init from what the sources hold. Do it with: shibori build\n\
+         # Every option of the command line is a key here; docs/recipe.md lists them.\n\n\
+         [out]\ndir = \"build\"\n",
+    );
+    for sprite in sprites {
+        let _ = write!(text, "\n{}", table(sprite, folder));
+    }
+    text.push_str(
+        "\n[atlas.atlas]\nuse = [\"*\"]\n\n# A page that plays every clip, to look at.\n[[atlas.atlas.preview]]\nas = \"html\"\n",
+    );
+    text
+}
+
+fn table(sprite: &DraftSprite, folder: &Path) -> String {
+    let mut text = format!("[sprite.{}]\n", key(&sprite.name));
+    let _ = writeln!(text, "# {}.", told(&sprite.cut));
+    if !sprite.is_sure {
+        let others = if sprite.others.is_empty() { "" } else { "; other readings are below" };
+        let sheet = pasteable_path(&sprite.source);
+        let _ = writeln!(text, "# Not sure{others}. To see it: shibori preview grid {sheet} -o cut.png");
+    }
+    let _ = writeln!(text, "from = {}", quoted(&from(sprite, folder)));
+    if let Some(line) = slice(&sprite.cut) {
+        let _ = writeln!(text, "{line}");
+    }
+    if !sprite.is_sure {
+        for other in sprite.others.iter().take(MOST_OTHERS) {
+            if let Some(line) = slice(other) {
+                let _ = writeln!(text, "# {line}  # {}", told(other));
+            }
+        }
+    }
+    if let Some(color) = sprite.background {
+        let _ = writeln!(text, "# It stands on the flat color {color}, which is made transparent.");
+        let _ = writeln!(text, "clean = {{ key = \"auto\" }}");
+    }
+    text + &clips(sprite)
+}
+
+/// Rows as clips, so that there is something to see; names are the user's to give.
+fn clips(sprite: &DraftSprite) -> String {
+    let DraftCut::Grid { per_row, .. } = &sprite.cut else { return String::new() };
+    let rows: Vec<usize> = per_row.iter().copied().filter(|&count| count > 0).collect();
+    match rows.len() {
+        0 => String::new(),
+        1 if rows[0] < 2 => String::new(),
+        1 => format!("clips = {{ {} = \"0-{} @10fps\" }}\n", key(&clip_name(&sprite.name)), rows[0] - 1),
+        _ => {
+            let names: Vec<String> = per_row
+                .iter()
+                .enumerate()
+                .map(|(row, &count)| if count > 0 { format!("row{row}") } else { "-".to_owned() })
+                .collect();
+            format!(
+                "# Each row is a clip: give them their names.\nclip-rows = {}\n",
+                quoted(&names.join(","))
+            )
+        }
+    }
+}
+
+/// A name that the grammar of clips takes as it is.
+fn clip_name(sprite: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || c == '-' || c == '_';
+    if !sprite.is_empty() && sprite.chars().all(is_plain) { sprite.to_owned() } else { "all".to_owned() }
+}
+
+fn slice(cut: &DraftCut) -> Option<String> {
+    Some(match cut {
+        DraftCut::Grid { counts, cell, spacing, fills, .. } => {
+            let mut keys = Vec::new();
+            let is_plain = *spacing == shibori_core::cut::Spacing::default();
+            if !is_plain || !fills {
+                keys.push(format!("cell = \"{cell}\""));
+            }
+            if is_plain || !fills {
+                keys.insert(0, format!("grid = \"{counts}\""));
+            }
+            let zero = shibori_core::Pair::default();
+            if spacing.offset != zero {
+                keys.push(format!("offset = \"{}\"", spacing.offset));
+            }
+            if spacing.gutter != zero {
+                keys.push(format!("gutter = \"{}\"", spacing.gutter));
+            }
+            format!("slice = {{ {} }}", keys.join(", "))
+        }
+        DraftCut::Islands(_) => "slice = { islands = true }".to_owned(),
+        DraftCut::Whole => "slice = { grid = \"1x1\" }".to_owned(),
+        DraftCut::Animation(..) | DraftCut::Frames => return None,
+    })
+}
+
+/// What a source is taken for.
+fn told(cut: &DraftCut) -> String {
+    match cut {
+        DraftCut::Grid { counts, cell, per_row, .. } => {
+            let drawings = counted(per_row.iter().sum(), "drawing");
+            format!("{counts} cells of {cell} px, {drawings}")
+        }
+        DraftCut::Islands(drawings) => counted(*drawings, "separate drawing"),
+        DraftCut::Whole => "One picture".to_owned(),
+        DraftCut::Animation(frames, ms) => {
+            format!("Animation of {}, {}", counted(*frames, "frame"), millis(*ms))
+        }
+        DraftCut::Frames => "Frames as they are".to_owned(),
+    }
+}
+
+/// The source as a recipe in this folder names it.
+fn from(sprite: &DraftSprite, folder: &Path) -> String {
+    let path = seen_from(&sprite.source, folder);
+    let Some((before, ending)) = &sprite.numbered else { return as_pattern(&path) };
+    let inner = path.parent().map(as_pattern).filter(|inner| !inner.is_empty());
+    let name = format!("{}*.{ending}", escaped(before));
+    inner.map_or_else(|| name.clone(), |inner| format!("{inner}/{name}"))
+}
+
+/// A path with `/`, such that no sign of a pattern in it means one.
+fn as_pattern(path: &Path) -> String {
+    let text = path.to_string_lossy();
+    escaped(&if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() })
+}
+
+fn escaped(text: &str) -> String {
+    text.chars()
+        .map(|c| if matches!(c, '*' | '?' | '[' | ']') { format!("[{c}]") } else { c.to_string() })
+        .collect()
+}
+
+/// A path that begins in the current folder, from another folder.
+fn seen_from(path: &Path, folder: &Path) -> PathBuf {
+    let is_up = folder.components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir));
+    if path.is_absolute() || folder.as_os_str().is_empty() || folder == Path::new(".") {
+        return path.to_owned();
+    }
+    if is_up {
+        return std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    }
+    if let Ok(inside) = path.strip_prefix(folder) {
+        return inside.to_owned();
+    }
+    let up = folder.components().filter(|part| matches!(part, Component::Normal(_))).map(|_| "..");
+    up.collect::<PathBuf>().join(path)
+}
+
+/// A key of TOML: bare where it may be.
+fn key(name: &str) -> String {
+    let is_bare = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
+    if !name.is_empty() && name.chars().all(is_bare) { name.to_owned() } else { quoted(name) }
+}
+
+/// A basic string of TOML.
+fn quoted(text: &str) -> String {
+    let mut quoted = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => quoted.extend(['\\', c]),
+            c if c.is_control() => drop(write!(quoted, "\\u{:04X}", u32::from(c))),
+            c => quoted.push(c),
+        }
+    }
+    quoted + "\""
 }

@@ -15,7 +15,7 @@ use crate::words::{pasteable, pasteable_path, spacing_options};
 #[derive(Serialize)]
 pub(crate) struct FindingReport {
     pub(crate) rule: &'static str,
-    source: PathBuf,
+    pub(crate) source: PathBuf,
     pub(crate) sprite: String,
     pub(crate) frame: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -31,6 +31,59 @@ pub(crate) struct FindingReport {
 /// All findings of a source. `here` is the folder in which its path begins.
 pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
     checked.findings.iter().map(|finding| one(&checked.set, &checked.source, here, finding)).collect()
+}
+
+/// The same of a sprite of a recipe: what mends it is a line there.
+pub(crate) fn told_in_recipe(checked: &Checked, recipe: &Path) -> Vec<FindingReport> {
+    let one = |finding: &Finding| FindingReport {
+        source: recipe.to_owned(),
+        remedy: line(&checked.set, finding),
+        ..one(&checked.set, &checked.source, Path::new(""), finding)
+    };
+    checked.findings.iter().map(one).collect()
+}
+
+/// What a recipe is to say so that something no longer looks wrong.
+fn line(set: &FrameSet, finding: &Finding) -> String {
+    let sprite = finding.sprite.as_str();
+    let clip = finding.clip.as_ref().map(ToString::to_string);
+    // What only one clip has is mended in that clip's own table.
+    let own = |group: &str, options: &str| match &clip {
+        Some(clip) => format!("in [sprite.{sprite}.clips.{clip}]: {group} = {{ {options} }}"),
+        None => format!("in [sprite.{sprite}]: {group} = {{ {options} }}"),
+    };
+    let whole = |group: &str, options: &str| format!("in [sprite.{sprite}]: {group} = {{ {options} }}");
+    let steps = |clip: &Clip, spec: String| {
+        let steps = spec.split_once(" = ").map_or(spec.clone(), |(_, steps)| steps.to_owned());
+        format!("in [sprite.{sprite}.clips]: {} = \"{steps}\"", clip.name())
+    };
+    let place = || {
+        let mut clips = set.clips().iter();
+        clips.find(|clip| Some(clip.name()) == finding.clip.as_ref() && clip.sprite() == &finding.sprite)
+    };
+    match finding.remedy {
+        Remedy::MoreRoom => {
+            let Size { width, height } = set.frames()[finding.frame].canvas();
+            format!(
+                "look at the cut with [[sprite.{sprite}.preview]] as = \"grid\", or give it room: shape = {{ canvas = \"{}x{}\" }}",
+                width + 2,
+                height + 2
+            )
+        }
+        Remedy::RemoveGroups(pixels) => whole("clean", &format!("specks = {pixels}")),
+        Remedy::LineUp => own("shape", "align = \"feet\""),
+        Remedy::Scale(_) => {
+            "draw it as large as the others: one frame alone can't be scaled in a recipe".to_owned()
+        }
+        Remedy::HardenAlpha => whole("clean", "harden-alpha = 128"),
+        Remedy::TakeOut(color) => whole("clean", &format!("key = \"{color}\", key-scope = \"everywhere\"")),
+        Remedy::Canvas(size) => whole("shape", &format!("canvas = \"{size}\"")),
+        Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blank(set, clip))),
+        Remedy::Hold(at) => {
+            let clip = &set.clips()[at];
+            steps(clip, held(set, clip, finding.frame))
+        }
+    }
 }
 
 fn one(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingReport {

@@ -4,7 +4,7 @@ mod findings;
 mod notices;
 mod numbers;
 
-pub(crate) use findings::{FindingReport, told as findings};
+pub(crate) use findings::{FindingReport, told as findings, told_in_recipe as findings_in_recipe};
 pub(crate) use notices::{notice, task};
 pub(crate) use numbers::{
     bytes, cells, counted, grid_command, grouped, millis, numbers_as_ranges, pasteable, pasteable_path, some,

@@ -7,6 +7,7 @@
 //!
 //! Nothing here prints, and only [`watch`] looks at a clock; what happens is told to an [`Audience`].
 
+mod check;
 mod depfile;
 mod digest;
 mod graph;
@@ -27,6 +28,7 @@ use crate::recipe::Recipe;
 use crate::steps::Checked;
 use crate::{Error, Notice};
 
+pub use check::{RecipeFinding, Seen};
 pub use depfile::depfile;
 pub use digest::{Standing, Why};
 pub use graph::Graph;

@@ -35,9 +35,9 @@ pub struct Outcome {
 }
 
 /// A step that is about to be done, as its context sees it.
-struct Hearing<'a> {
-    audience: &'a dyn Audience,
-    name: &'a str,
+pub(super) struct Hearing<'a> {
+    pub(super) audience: &'a dyn Audience,
+    pub(super) name: &'a str,
 }
 
 impl Listener for Hearing<'_> {

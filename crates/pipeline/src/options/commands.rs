@@ -179,10 +179,10 @@ pub struct CheckOptions {
     /// What is checked.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
-    /// Rules that may be broken, such as drift,touches-edge
-    #[cfg_attr(feature = "clap", arg(long, value_name = "RULE", value_delimiter = ','))]
+    /// Rules that may be broken, everywhere or by one frame, clip or sprite, such as drift,touches-edge=koi:dive
+    #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
     #[serde(deserialize_with = "texts")]
-    pub allow: Vec<Rule>,
+    pub allow: Vec<Allow>,
     /// How far a figure may move within a clip, in pixels [default: 3]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
@@ -197,7 +197,91 @@ pub struct CheckOptions {
     pub speck_limit: Option<u32>,
 }
 
+/// A rule that may be broken.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Allow {
+    rule: AnyRule,
+    /// A sprite, a clip or a frame, the latter two with or without their sprite; none is everywhere.
+    place: Option<String>,
+}
+
+/// A rule about frames, or one about what a recipe expects.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum AnyRule {
+    Frames(Rule),
+    Recipe(RecipeRule),
+}
+
+/// What may be wrong with a recipe's outcome beyond single frames.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum RecipeRule {
+    /// A clip that is expected is not there.
+    MissingClip,
+    /// Two clips that must have as many steps have not.
+    UnequalClips,
+    /// A frame that no clip shows, in a sprite that has clips.
+    UnusedFrame,
+    /// An atlas has more pages than it may.
+    TooManyPages,
+}
+
+impl RecipeRule {
+    /// All of them, in the order in which findings are listed.
+    pub const ALL: [Self; 4] = [Self::MissingClip, Self::UnequalClips, Self::UnusedFrame, Self::TooManyPages];
+
+    /// Its id.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::MissingClip => "missing-clip",
+            Self::UnequalClips => "unequal-clips",
+            Self::UnusedFrame => "unused-frame",
+            Self::TooManyPages => "too-many-pages",
+        }
+    }
+}
+
+impl FromStr for Allow {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (id, place) = match text.split_once('=') {
+            Some((id, place)) => (id.trim(), Some(place.trim().to_owned())),
+            None => (text.trim(), None),
+        };
+        let of_recipe = RecipeRule::ALL.into_iter().find(|rule| rule.id() == id).map(AnyRule::Recipe);
+        let rule = match of_recipe {
+            Some(rule) => rule,
+            None => AnyRule::Frames(id.parse::<Rule>().map_err(|error| {
+                let more = RecipeRule::ALL.map(RecipeRule::id).join(", ");
+                format!("{error}, and of recipes {more}")
+            })?),
+        };
+        match place.as_deref() {
+            Some("") => Err(format!("'{text}': a sprite, a clip or a frame belongs behind the =")),
+            _ => Ok(Self { rule, place }),
+        }
+    }
+}
+
+impl Allow {
+    fn covers(&self, rule: AnyRule, sprite: &str, names: &[Option<&str>]) -> bool {
+        let Some(place) = &self.place else { return self.rule == rule };
+        let is_it = |name: &str| *place == name || *place == format!("{sprite}:{name}");
+        self.rule == rule && (place == sprite || names.iter().flatten().any(|name| is_it(name)))
+    }
+}
+
 impl CheckOptions {
+    /// Whether a frame may break a rule.
+    pub fn allows(&self, rule: Rule, sprite: &str, frame: &str, clip: Option<&str>) -> bool {
+        self.allow.iter().any(|allow| allow.covers(AnyRule::Frames(rule), sprite, &[Some(frame), clip]))
+    }
+
+    /// Whether a sprite or an atlas may break a rule about the whole.
+    pub fn allows_in_recipe(&self, rule: RecipeRule, of: &str, name: Option<&str>) -> bool {
+        self.allow.iter().any(|allow| allow.covers(AnyRule::Recipe(rule), of, &[name]))
+    }
+
     /// From where on something is wrong, defaults filled in.
     pub fn limits(&self) -> Limits {
         let plain = Limits::default();

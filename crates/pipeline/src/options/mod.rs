@@ -23,9 +23,9 @@ pub(crate) mod value;
 pub use clean::{CleanOptions, Key, KeyScopeChoice};
 pub use clips::{ClipEdits, ClipOptions};
 pub use commands::{
-    AdjustOptions, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportChoice, ExportOptions,
-    GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions, OnlyOption, PackOptions,
-    PagesOptions, SliceOptions, Unit, UnpackOptions,
+    AdjustOptions, Allow, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportChoice,
+    ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions, OnlyOption,
+    PackOptions, PagesOptions, RecipeRule, SliceOptions, Unit, UnpackOptions,
 };
 pub use contradiction::{Contradiction, With};
 pub use cut::{BlankChoice, CutOptions, ReadChoice};

@@ -168,6 +168,13 @@ impl FromStr for RowOrder {
     }
 }
 
+impl RowOrder {
+    /// The rows in order.
+    pub fn rows(&self) -> &[RowName] {
+        &self.0
+    }
+}
+
 /// How long a dense page is made smaller.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]

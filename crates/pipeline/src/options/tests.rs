@@ -87,7 +87,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
         "companion": ["_n", "_e=000000"],
     }));
     same_list::<CheckOptions>(json!({
-        "only": "koi", "allow": ["drift", "specks"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2,
+        "only": "koi", "allow": ["drift", "specks=koi:swim"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2,
     }));
     same_list::<RunOptions>(json!({
         "dry-run": true, "force": true, "carry": true, "accept": ["truncated", "edits"], "max-pixels": 1000, "max-memory": "2GB",

@@ -18,6 +18,14 @@ pub struct Expectations {
     pub pages: Option<Located<usize>>,
 }
 
+/// What is expected of one sprite; its options go over those for all.
+pub(super) fn of_sprite<'t>(mut table: Table<'t>, all: &Table<'t>) -> Result<Expectations, RecipeError> {
+    let clips = table.list("clips")?;
+    let options = table.group_over(all)?;
+    table.finish()?;
+    Ok(Expectations { options, clips, ..Expectations::default() })
+}
+
 pub(super) fn read(mut table: Table<'_>) -> Result<Expectations, RecipeError> {
     let clips = table.list("clips")?;
     let text = table.text();

@@ -89,7 +89,9 @@ impl Recipe {
         let mut out = whole.table("out")?.unwrap_or_else(|| Table::empty(&text, 0..0));
         let dir = out.value("dir")?.unwrap_or_else(|| Located { value: PathBuf::from(OUT), span: 0..0 });
         out.finish()?;
-        let defaults = Defaults::read(whole.table("defaults")?.unwrap_or_else(|| Table::empty(&text, 0..0)))?;
+        let expected = whole.table("check")?.unwrap_or_else(|| Table::empty(&text, 0..0));
+        let defaults = whole.table("defaults")?.unwrap_or_else(|| Table::empty(&text, 0..0));
+        let defaults = Defaults::read(defaults, expected.clone())?;
         let mut sprites = Vec::new();
         for entry in whole.table("sprite")?.map(Table::entries).unwrap_or_default() {
             let name = entry.key.clone();
@@ -100,7 +102,7 @@ impl Recipe {
             let name = entry.key.clone();
             atlases.push(atlas::read(&name, entry.table(&text)?, &defaults)?);
         }
-        let check = check::read(whole.table("check")?.unwrap_or_else(|| Table::empty(&text, 0..0)))?;
+        let check = check::read(expected)?;
         whole.finish()?;
         if sprites.is_empty() && atlases.is_empty() {
             return Err(RecipeError::whole(text.file(), Fault::Nothing));
@@ -147,10 +149,11 @@ struct Defaults<'t> {
     shape: Table<'t>,
     atlas: Table<'t>,
     preview: Table<'t>,
+    check: Table<'t>,
 }
 
 impl<'t> Defaults<'t> {
-    fn read(mut table: Table<'t>) -> Result<Self, RecipeError> {
+    fn read(mut table: Table<'t>, check: Table<'t>) -> Result<Self, RecipeError> {
         let (text, span) = (table.text(), table.span().clone());
         let mut inner = |key: &'static str| -> Result<Table<'t>, RecipeError> {
             Ok(table.table(key)?.unwrap_or_else(|| Table::empty(text, span.clone())))
@@ -161,6 +164,7 @@ impl<'t> Defaults<'t> {
             shape: inner("shape")?,
             atlas: inner("atlas")?,
             preview: inner("preview")?,
+            check,
         };
         table.finish()?;
         // A mistake in a default is told even if nothing uses it.

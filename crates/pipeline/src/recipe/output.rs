@@ -6,7 +6,7 @@ use serde::Deserialize;
 
 use crate::options::{
     ContactOptions, DriftOptions, ExportChoice, ExportOptions, GridPreviewOptions, HtmlOptions,
-    MotionOptions, OnionOptions, PagesOptions,
+    MotionOptions, OnionOptions, PagesOptions, ZoomOption,
 };
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::sprite::place_of;
@@ -57,6 +57,13 @@ pub enum Look {
         /// A sprite that is drawn beside it, as it was before.
         before: Option<Located<String>>,
     },
+}
+
+/// What a picture of a cut can be told.
+#[derive(Default, Deserialize)]
+#[serde(default)]
+struct Zoomed {
+    zoom: ZoomOption,
 }
 
 /// What a preview is of.
@@ -132,7 +139,11 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         As::Pages => Look::Pages(table.group_over(defaults)?),
         As::Html => Look::Html(table.group_over(defaults)?),
         As::Onion => Look::Onion(table.group_over(defaults)?),
-        As::Grid => Look::Grid(Box::new(table.group_over(defaults)?)),
+        // The cut is the sprite's own.
+        As::Grid => {
+            let Zoomed { zoom } = table.group_over(defaults)?;
+            Look::Grid(Box::new(GridPreviewOptions { zoom, ..GridPreviewOptions::default() }))
+        }
         As::Drift => Look::Drift { options: table.group_over(defaults)?, before: table.value("before")? },
     };
     table.finish()?;

@@ -1,1 +1,243 @@
+//! The JSON Schema of recipes, made of the option structs, and held against what the reader takes. The file in `schema/` is what editors
+//! complete by; the test writes what it should be to a temporary file.
 
+use clap::{ArgAction, Args, Command};
+use serde_json::{Map, Value, json};
+
+use super::*;
+use crate::options::*;
+
+/// The keys of a group of options, as the command line describes them.
+fn group<T: Args>() -> Map<String, Value> {
+    let command = T::augment_args(Command::new("group"));
+    let property = |arg: &clap::Arg| {
+        let help = arg.get_help().map(ToString::to_string).unwrap_or_default();
+        let help = help.split_whitespace().collect::<Vec<_>>().join(" ");
+        let words: Vec<String> =
+            arg.get_possible_values().iter().map(|value| value.get_name().to_owned()).collect();
+        let is_switch = matches!(arg.get_action(), ArgAction::SetTrue);
+        let is_list = matches!(arg.get_action(), ArgAction::Append);
+        let one = match (is_switch, words.is_empty()) {
+            (true, _) => json!({ "type": "boolean" }),
+            (false, true) => json!({ "type": ["string", "number"] }),
+            (false, false) => json!({ "enum": words }),
+        };
+        let default = json!({ "const": DEFAULT });
+        let any = match (is_list, one.get("enum").is_some() || is_switch) {
+            (true, _) => vec![one.clone(), json!({ "type": "array", "items": one }), default],
+            (false, true) => vec![one, default],
+            (false, false) => vec![one],
+        };
+        let mut property = Map::from_iter([("description".to_owned(), json!(help))]);
+        match any.as_slice() {
+            [one] => property.extend(one.as_object().unwrap().clone()),
+            any => drop(property.insert("anyOf".to_owned(), json!(any))),
+        }
+        (arg.get_long().unwrap().to_owned(), Value::Object(property))
+    };
+    command.get_arguments().map(property).collect()
+}
+
+fn table(properties: Map<String, Value>) -> Value {
+    json!({ "type": "object", "additionalProperties": false, "properties": properties })
+}
+
+fn object(value: Value) -> Map<String, Value> {
+    value.as_object().unwrap().clone()
+}
+
+fn all(parts: impl IntoIterator<Item = Map<String, Value>>) -> Map<String, Value> {
+    parts.into_iter().flatten().collect()
+}
+
+fn reference(name: &str, description: &str) -> Value {
+    json!({ "description": description, "$ref": format!("#/$defs/{name}") })
+}
+
+fn list_of(name: &str, description: &str) -> Value {
+    let one = json!({ "$ref": format!("#/$defs/{name}") });
+    json!({ "description": description, "anyOf": [one, { "type": "array", "items": one }] })
+}
+
+fn made() -> Value {
+    let text = |description: &str| json!({ "description": description, "type": "string" });
+    let texts = |description: &str| {
+        json!({ "description": description,
+        "anyOf": [{ "type": "string" }, { "type": "array", "items": { "type": "string" } }] })
+    };
+    let from = texts("Files, folders, or patterns such as art/*.png, from the folder of the recipe");
+    let slice = reference("slice", "Where the frames are, as options of slice");
+    let clean = reference("clean", "Mending pixels");
+    let shape = reference("shape", "Lining up");
+    let file = text("The file to write");
+    let previews = json!({ "as": { "description": "What is drawn",
+        "enum": ["contact", "grid", "motion", "pages", "html", "onion", "drift"] }, "file": file,
+        "before": text("With drift: a sprite drawn beside it, as it was before") });
+    let preview = all([
+        object(previews),
+        group::<ContactOptions>(),
+        group::<MotionOptions>(),
+        group::<OnionOptions>(),
+        group::<PagesOptions>(),
+        group::<DriftOptions>(),
+        group::<HtmlOptions>(),
+    ]);
+    let export = all([object(json!({ "file": file })), group::<ExportOptions>()]);
+    let clip = object(json!({
+        "steps": text("Its frames, times and play: \"0-7 @12fps\""),
+        "clean": clean, "shape": shape,
+        "apart": { "description": "Copy frames that other clips show too", "anyOf": [{ "type": "boolean" }, { "const": DEFAULT }] },
+    }));
+    let edits = group::<ClipEdits>();
+    let timing: Map<String, Value> =
+        edits.clone().into_iter().filter(|(key, _)| ["speed", "fit"].contains(&key.as_str())).collect();
+    let clips = json!({ "description": "Clips by name: swim = \"0-7 @12fps\", or a table with options of its own",
+        "type": "object", "additionalProperties": { "anyOf": [{ "type": "string" }, { "$ref": "#/$defs/clip" }] } });
+    let part = all([
+        object(json!({ "from": from, "slice": slice, "clean": clean, "shape": shape, "clips": clips })),
+        group::<ClipOptions>(),
+    ]);
+    let sprite = all([
+        object(json!({
+            "from": from, "slice": slice, "clean": clean, "shape": shape, "clips": clips,
+            "part": list_of("part", "Several sources after one another, each cut by its own options"),
+            "set": { "description": "A folder for its frames, one PNG each; true is a folder of its name",
+                "type": ["boolean", "string"] },
+            "export": list_of("export", "Exports of that set"),
+            "preview": list_of("preview", "Pictures of it"),
+            "check": reference("check-options", "What may be wrong with it"),
+        })),
+        group::<ClipOptions>(),
+        edits,
+    ]);
+    let mut atlas = all([
+        object(json!({
+            "use": texts("The sprites in it: names and patterns such as npc-*"),
+            "file": text("Where it goes, without ending, from the folder of outputs"),
+            "shape": shape, "clips": clips,
+            "export": list_of("export", "Metadata in other forms"),
+            "preview": list_of("preview", "Pictures of it"),
+        })),
+        group::<OnlyOption>(),
+        group::<ArrangeOptions>(),
+        group::<PageOptions>(),
+        group::<ClipOptions>(),
+    ]);
+    atlas["keep-places"] = json!({ "description": "true: leave frames where they are in the atlas that lies there; or an earlier atlas's .json",
+        "type": ["boolean", "string"] });
+    let names = texts("Clips that must be there: swim, or koi:swim");
+    let check = all([
+        object(json!({
+            "clips": names.clone(),
+            "equal": { "description": "Clips that must have as many steps as each other", "type": "array",
+                "items": { "type": "array", "items": { "type": "string" }, "minItems": 2 } },
+            "pages": { "description": "The most pages an atlas may have", "type": "integer", "minimum": 1 },
+        })),
+        group::<CheckOptions>(),
+    ]);
+    let named =
+        |of: &str| json!({ "type": "object", "additionalProperties": { "$ref": format!("#/$defs/{of}") } });
+    json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "A recipe of shibori: shibori.toml",
+        "type": "object",
+        "additionalProperties": false,
+        "properties": {
+            "out": { "type": "object", "additionalProperties": false,
+                "properties": { "dir": text("The folder of all outputs, from the folder of the recipe") } },
+            "defaults": { "description": "What holds where nothing narrower says otherwise", "type": "object",
+                "additionalProperties": false, "properties": {
+                    "slice": slice, "clean": clean, "shape": shape,
+                    "atlas": reference("atlas", "For all atlases"), "preview": reference("preview", "For all pictures"),
+                } },
+            "sprite": named("sprite"),
+            "atlas": named("atlas"),
+            "check": reference("check", "What is expected of all of it"),
+        },
+        "$defs": {
+            "slice": table(group::<CutOptions>()),
+            "clean": table(group::<CleanOptions>()),
+            "shape": table(group::<ShapeOptions>()),
+            "clip": table(all([clip, timing])),
+            "part": table(part),
+            "sprite": table(sprite),
+            "atlas": table(atlas),
+            "export": table(export),
+            "preview": table(preview),
+            "check": table(check),
+            "check-options": table(all([object(json!({ "clips": names })), group::<CheckOptions>()])),
+        }
+    })
+}
+
+#[test]
+fn the_schema_is_that_of_the_option_structs() {
+    let text = serde_json::to_string_pretty(&made()).unwrap() + "\n";
+    if text != schema() {
+        let file = std::env::temp_dir().join("recipe.schema.json");
+        std::fs::write(&file, &text).unwrap();
+        panic!(
+            "schema/recipe.schema.json is not what the options say; what it should be is in {}",
+            file.display()
+        );
+    }
+}
+
+/// What the reader says it knows in a table, by being asked for a key that nobody knows.
+fn known(recipe: &str) -> Vec<String> {
+    let error = Recipe::of(Text::new(Path::new("shibori.toml"), recipe.to_owned())).unwrap_err();
+    let Fault::UnknownKey { known, key, .. } = error.fault else { panic!("{error}") };
+    assert_eq!(key, "zzz");
+    let mut known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();
+    known.sort();
+    known.dedup();
+    known
+}
+
+#[test]
+fn the_schema_knows_just_the_keys_that_the_reader_knows() {
+    let schema = made();
+    let keys = |at: &str| {
+        let mut keys: Vec<String> = schema
+            .pointer(&format!("{at}/properties"))
+            .unwrap()
+            .as_object()
+            .unwrap()
+            .keys()
+            .cloned()
+            .collect();
+        keys.sort();
+        keys
+    };
+    let sprite = "[sprite.koi]\nfrom = \"koi.png\"\n";
+    let atlas = "[sprite.koi]\nfrom = \"koi.png\"\n[atlas.pond]\nuse = \"koi\"\n";
+    for (at, recipe) in [
+        ("", "zzz = 1".to_owned()),
+        ("/properties/out", "[out]\nzzz = 1".to_owned()),
+        ("/properties/defaults", "[defaults]\nzzz = 1".to_owned()),
+        ("/$defs/sprite", format!("{sprite}zzz = 1")),
+        ("/$defs/slice", format!("{sprite}slice = {{ zzz = 1 }}")),
+        ("/$defs/clean", format!("{sprite}clean = {{ zzz = 1 }}")),
+        ("/$defs/shape", format!("{sprite}shape = {{ zzz = 1 }}")),
+        ("/$defs/clip", format!("{sprite}clips = {{ swim = {{ zzz = 1 }} }}")),
+        ("/$defs/check-options", format!("{sprite}check = {{ zzz = 1 }}")),
+        ("/$defs/part", "[sprite.koi]\n[[sprite.koi.part]]\nfrom = \"koi.png\"\nzzz = 1".to_owned()),
+        ("/$defs/atlas", format!("{atlas}zzz = 1")),
+        ("/$defs/export", format!("{atlas}export = {{ to = \"css\", zzz = 1 }}")),
+        ("/$defs/check", "[check]\nzzz = 1".to_owned()),
+    ] {
+        let mut read = known(&recipe);
+        // What belongs to the sprite's table and is refused in a clip's with a word of its own.
+        if at == "/$defs/clip" {
+            read.retain(|key| key != "drop" && key != "rename");
+        }
+        assert_eq!(keys(at), read, "{at}");
+    }
+    let mut drawn: Vec<String> = ["contact", "motion", "pages", "html", "onion", "drift", "grid"]
+        .iter()
+        .flat_map(|kind| known(&format!("{atlas}preview = {{ as = \"{kind}\", zzz = 1 }}")))
+        .collect();
+    drawn.sort();
+    drawn.dedup();
+    assert_eq!(keys("/$defs/preview"), drawn);
+}

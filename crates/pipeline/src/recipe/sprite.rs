@@ -10,6 +10,7 @@ use shibori_core::clip::ClipSpec;
 use crate::options::{
     CheckOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, ShapeOptions, SliceOptions, Switch,
 };
+use crate::recipe::check::{Expectations, of_sprite};
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
@@ -35,7 +36,7 @@ pub struct Sprite {
     /// Pictures of it.
     pub previews: Vec<Preview>,
     /// What may be wrong with it.
-    pub check: CheckOptions,
+    pub check: Expectations,
 }
 
 /// How a sprite's frames are made.
@@ -110,11 +111,9 @@ pub(super) fn read<'t>(
         let needs = Fault::Needs { of: "an export of a sprite".to_owned(), key: "set" };
         return Err(RecipeError::at(text, &export.span, needs));
     }
-    let mut check = table.group_table("check", fields::<CheckOptions>())?;
-    let checked = check.group()?;
-    check.finish()?;
+    let check = of_sprite(table.group_table("check", fields::<CheckOptions>())?, &defaults.check)?;
     table.finish()?;
-    Ok(Sprite { name: name.clone(), making, own, edits, set, exports, previews, check: checked })
+    Ok(Sprite { name: name.clone(), making, own, edits, set, exports, previews, check })
 }
 
 /// `set = "sets/koi"`, or `set = true` for a folder of the sprite's name.

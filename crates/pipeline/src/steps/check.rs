@@ -2,8 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::FrameSet;
 use shibori_core::check::{Finding, Limits, check as check_set};
+use shibori_core::{FrameSet, Name};
 use tracing::info_span;
 
 use crate::options::CheckOptions;
@@ -28,15 +28,23 @@ pub struct Checked {
 /// # Errors
 /// Where a source can't be read.
 pub fn check(sources: &[PathBuf], options: &CheckOptions, cx: &Context<'_>) -> Result<Vec<Checked>, Error> {
-    let limits = options.limits();
     let one = |source: &PathBuf| {
         let _span = info_span!("check", source = %source.display()).entered();
         let set = gather::one(source, &options.only, cx)?;
-        let (findings, allowed): (Vec<_>, Vec<_>) =
-            check_set(&set, &limits).into_iter().partition(|found| !options.allow.contains(&found.rule));
-        Ok(Checked { source: source.clone(), set, findings, allowed: allowed.len() })
+        Ok(checked(set, source, options))
     };
     sources.iter().map(one).collect()
+}
+
+/// What looks wrong in frames that are there already, by the options' own limits.
+pub(crate) fn checked(set: FrameSet, source: &Path, options: &CheckOptions) -> Checked {
+    let is_allowed = |found: &Finding| {
+        let clip = found.clip.as_ref().map(Name::as_str);
+        options.allows(found.rule, found.sprite.as_str(), set.frames()[found.frame].name().as_str(), clip)
+    };
+    let (allowed, findings): (Vec<_>, Vec<_>) =
+        check_set(&set, &options.limits()).into_iter().partition(is_allowed);
+    Checked { source: source.to_owned(), set, findings, allowed: allowed.len() }
 }
 
 /// What looks wrong in frames that are there already, by the usual limits.

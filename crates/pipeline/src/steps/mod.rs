@@ -5,6 +5,7 @@ mod adjust;
 mod changes;
 mod check;
 mod clip;
+mod draft;
 mod export;
 mod gather;
 mod guide;
@@ -19,8 +20,10 @@ mod slice;
 mod unpack;
 
 pub use adjust::{Adjusted, FrameChange, Target, What, adjust, adjust_set, write_adjusted};
+pub(crate) use check::checked;
 pub use check::{Checked, check};
 pub use clip::{Clipped, clip, clip_set};
+pub use draft::{DraftCut, DraftSprite, draft};
 pub(crate) use export::template_ending;
 pub use export::{Exported, export, starter, write_export};
 pub(crate) use gather::whole;

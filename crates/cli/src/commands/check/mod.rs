@@ -1,4 +1,6 @@
-//! `shibori check`: what will look wrong in the game, and the command that mends it.
+//! `shibori check`: what will look wrong in the game, and what mends it: a command, or a line of a recipe.
+
+mod recipe;
 
 use serde::Serialize;
 use shibori_pipeline::steps::check;
@@ -7,21 +9,33 @@ use super::Program;
 use crate::args::Check;
 use crate::failure::Failure;
 use crate::words::{self, FindingReport, counted};
+use recipe::{Unmet, recipes};
 
 #[derive(Serialize)]
 struct Report {
     findings: Vec<FindingReport>,
+    /// What is not as a recipe expects.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unmet: Vec<Unmet>,
     /// Findings of rules that were allowed.
     allowed: usize,
 }
 
 pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
+    if let Some(report) = recipes(args, program)? {
+        return report;
+    }
     let cx = program.context();
     let checked = check(&args.sources, &args.options, &cx)?;
     let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let allowed = checked.iter().map(|one| one.allowed).sum();
     let findings = checked.iter().flat_map(|one| words::findings(one, &program.base)).collect();
-    let report = Report { findings, allowed };
+    let report = Report { findings, unmet: Vec::new(), allowed };
+    say(&report, program);
+    conclude(&report, frames, program)
+}
+
+fn say(report: &Report, program: &Program<'_>) {
     for finding in &report.findings {
         let place = finding.at.map(|[x, y]| format!(" at {x},{y}")).unwrap_or_default();
         let clip = finding.clip.as_ref().map(|clip| format!(" ({clip})")).unwrap_or_default();
@@ -29,8 +43,13 @@ pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
         program.say(&format!("  {}", finding.message));
         program.say(&format!("  {}", finding.remedy));
     }
-    program.console.result(&report);
-    conclude(&report, frames, program)
+    for one in &report.unmet {
+        let of = one.of.as_ref().map(|of| format!("  {of}")).unwrap_or_default();
+        program.console.head(&format!("{}{of}", one.rule));
+        program.say(&format!("  {}", one.message));
+        program.say(&format!("  {}", one.remedy));
+    }
+    program.console.result(report);
 }
 
 fn conclude(report: &Report, frames: usize, program: &Program<'_>) -> Result<(), Failure> {
@@ -40,7 +59,7 @@ fn conclude(report: &Report, frames: usize, program: &Program<'_>) -> Result<(),
             format!(", and {} that {} allowed", counted(count, "more"), if count == 1 { "is" } else { "are" })
         }
     };
-    let count = report.findings.len();
+    let count = report.findings.len() + report.unmet.len();
     if count == 0 {
         let allowed = allowed.replace("more", "finding");
         program.say(&format!("{}: nothing will look wrong{allowed}", counted(frames, "frame")));

@@ -1,0 +1,114 @@
+//! `shibori check shibori.toml`: everything that a recipe makes, against what it expects.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+use serde_json::Value;
+use shibori_pipeline::Notice;
+use shibori_pipeline::build::{Audience, Build, Event, RecipeFinding, Seen};
+use shibori_pipeline::options::CheckOptions;
+use shibori_pipeline::steps::Checked;
+
+use super::{Report, conclude, say};
+use crate::args::Check;
+use crate::commands::Program;
+use crate::failure::Failure;
+use crate::message::Message;
+use crate::words::{self, some};
+
+/// Something that is not as a recipe expects.
+#[derive(Serialize)]
+pub(super) struct Unmet {
+    pub(super) rule: &'static str,
+    source: PathBuf,
+    /// The sprite or the atlas.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) of: Option<String>,
+    /// Line and column in the recipe.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    at: Option<[usize; 2]>,
+    pub(super) message: String,
+    pub(super) remedy: String,
+}
+
+/// Only says what is noticed on the way.
+struct Hearing<'a>(&'a Program<'a>);
+
+impl Audience for Hearing<'_> {
+    fn event(&self, _: Event<'_>) {}
+
+    fn notice(&self, of: &str, notice: Notice) {
+        let (weight, message) = words::notice(&notice);
+        self.0.console.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
+    }
+
+    fn findings(&self, _: &Checked) -> Value {
+        Value::Null
+    }
+}
+
+/// Checks recipes, where that is what is named.
+pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Result<(), Failure>>, Failure> {
+    let is_recipe =
+        |path: &PathBuf| path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"));
+    let [recipe] = args.sources.as_slice() else {
+        return match args.sources.iter().find(|path| is_recipe(path)) {
+            None => Ok(None),
+            Some(recipe) => {
+                Err(Failure::usage(format!("{}: a recipe is checked by itself", recipe.display())))
+            }
+        };
+    };
+    if !is_recipe(recipe) {
+        return Ok(None);
+    }
+    if args.options != CheckOptions::default() {
+        let text =
+            "what a recipe may and may not is said in its [check]; the options here are for other sources";
+        return Err(Failure::usage(text).with_hint("such as: [check] drift-limit = 4"));
+    }
+    let build = Build::open(&program.base.join(recipe), &program.everywhere.run)?;
+    let (checked, found, allowed) = build.check(&Hearing(program))?;
+    let frames = checked.iter().map(|one| one.set.frames().len()).sum();
+    let findings = checked.iter().flat_map(|one| words::findings_in_recipe(one, recipe)).collect();
+    let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
+    say(&report, program);
+    Ok(Some(conclude(&report, frames, program)))
+}
+
+fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
+    let place = found.mark.as_ref().map(|mark| format!("{}:{mark}", recipe.display()));
+    let at = place.clone().unwrap_or_else(|| recipe.display().to_string());
+    let of = found.of.clone().unwrap_or_default();
+    let (message, remedy) = match &found.seen {
+        Seen::NoClip { clip, known } => {
+            let message = format!("{at} expects a clip '{clip}', and there is none");
+            let remedy = match known.is_empty() {
+                true => "add it to the clips of a sprite".to_owned(),
+                false => format!("there are: {}", some(known)),
+            };
+            (message, remedy)
+        }
+        Seen::Steps(counts) => {
+            let counts: Vec<String> = counts.iter().map(|(clip, steps)| format!("{clip} {steps}")).collect();
+            let message = format!("{at} expects as many steps in each, and there are: {}", counts.join(", "));
+            (message, "hold a step, as in 4x2, or leave one out".to_owned())
+        }
+        Seen::Unused(frames) => {
+            let count = words::counted(frames.len(), "frame");
+            let message = format!("{count} in no clip: {}", some(frames));
+            (
+                message,
+                format!(
+                    "add a clip, leave them out with slice = {{ take = ... }}, or allow = [\"unused-frame={of}\"]"
+                ),
+            )
+        }
+        Seen::Pages(pages, limit) => {
+            let message = format!("{} where {at} allows {limit}", words::counted(*pages, "page"));
+            (message, format!("raise page-max in [atlas.{of}], or make two atlases of it"))
+        }
+    };
+    let at = found.mark.as_ref().map(|mark| [mark.line, mark.column]);
+    Unmet { rule: found.rule.id(), source: recipe.to_owned(), of: found.of.clone(), at, message, remedy }
+}

@@ -1,0 +1,203 @@
+//! What a recipe could say of sources that nobody has told anything about yet. The words of it are the program's.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::cut::{Counts, Grid, Spacing, islands};
+use shibori_core::{Background, Color, Size, find_background};
+use shibori_formats::read::{Picture, image, is_image, is_numbered, manifest_of, sprite_name};
+use tracing::info_span;
+
+use crate::options::CutOptions;
+use crate::steps::inspect::{GridReading, Holds, inspect};
+use crate::steps::sheet::ISLANDS;
+use crate::{Context, Error, Growth};
+
+/// Fewer drawings than this are one picture, not loose drawings.
+const FEWEST: usize = 2;
+
+/// A sprite that a recipe could have.
+#[derive(Clone, Debug)]
+pub struct DraftSprite {
+    /// Its name, unlike that of any other.
+    pub name: String,
+    /// Its source, as it was named; of numbered images the first.
+    pub source: PathBuf,
+    /// Numbered images of one name: what comes before the number, and the ending.
+    pub numbered: Option<(String, String)>,
+    /// How it is cut.
+    pub cut: DraftCut,
+    /// Whether that is sure.
+    pub is_sure: bool,
+    /// Other ways to cut it, the likeliest first.
+    pub others: Vec<DraftCut>,
+    /// The flat color behind the drawings.
+    pub background: Option<Color>,
+}
+
+/// A way to cut a source.
+#[derive(Clone, Debug, PartialEq)]
+pub enum DraftCut {
+    /// By a grid.
+    Grid {
+        /// Columns and rows.
+        counts: Counts,
+        /// The size of a cell.
+        cell: Size,
+        /// What lies before the first cell, and between cells.
+        spacing: Spacing,
+        /// Whether a grid of such cells fills the sheet, so that counts need not be said.
+        fills: bool,
+        /// Drawings of each row.
+        per_row: Vec<usize>,
+    },
+    /// Each separate drawing, so many.
+    Islands(usize),
+    /// One picture.
+    Whole,
+    /// An animation: so many frames in so many milliseconds.
+    Animation(usize, f64),
+    /// Frames as they are: a set, an atlas, a folder, numbered images.
+    Frames,
+}
+
+/// Looks at sources and proposes a sprite for each. Folders are gone through: numbered images in them are a sprite together, other images one
+/// each, sets as they are.
+///
+/// # Errors
+/// Where a source can't be read, or there is none.
+pub fn draft(sources: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, Error> {
+    let _span = info_span!("draft", sources = sources.len()).entered();
+    let mut found: Vec<Vec<PathBuf>> = Vec::new();
+    let (folders, files): (Vec<&PathBuf>, Vec<&PathBuf>) =
+        sources.iter().partition(|path| cx.at(path).is_dir());
+    group(files.into_iter().cloned().collect(), &mut found);
+    for folder in folders {
+        gather(folder, 0, &mut found, cx)?;
+    }
+    let mut all: Vec<DraftSprite> = Vec::new();
+    for paths in found {
+        let mut sprite = look(&paths, cx)?;
+        sprite.name = free_name(&sprite, &all);
+        all.push(sprite);
+    }
+    if all.is_empty() {
+        return Err(Error::NoFrames);
+    }
+    Ok(all)
+}
+
+/// Folders in folders: deeper is a mistake.
+const DEEPEST: usize = 8;
+
+fn gather(folder: &Path, depth: usize, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) -> Result<(), Error> {
+    if manifest_of(&cx.at(folder)).is_some() {
+        found.push(vec![folder.to_owned()]);
+        return Ok(());
+    }
+    let entries = std::fs::read_dir(cx.at(folder)).map_err(|error| {
+        Error::File(shibori_formats::Error::Read { path: folder.to_owned(), problem: error.into() })
+    })?;
+    let mut names: Vec<_> = entries.flatten().map(|entry| entry.file_name()).collect();
+    names.sort_by(|a, b| natord::compare(&a.to_string_lossy(), &b.to_string_lossy()).then_with(|| a.cmp(b)));
+    let (mut files, mut folders) = (Vec::new(), Vec::new());
+    for name in names.into_iter().filter(|name| !name.to_string_lossy().starts_with('.')) {
+        let path = folder.join(name);
+        match cx.at(&path).is_dir() {
+            true => folders.push(path),
+            false if is_image(&path) => files.push(path),
+            false => {}
+        }
+    }
+    group(files, found);
+    folders.iter().filter(|_| depth < DEEPEST).try_for_each(|inner| gather(inner, depth + 1, found, cx))
+}
+
+/// Files each by itself, but numbered images of one name together.
+fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>) {
+    let first = found.len();
+    for file in files {
+        let is_one_of = |group: &&mut Vec<PathBuf>| is_numbered(&[group[0].clone(), file.clone()]);
+        match found[first..].iter_mut().find(is_one_of) {
+            Some(group) => group.push(file),
+            None => found.push(vec![file]),
+        }
+    }
+}
+
+fn look(paths: &[PathBuf], cx: &Context<'_>) -> Result<DraftSprite, Error> {
+    let source = paths[0].clone();
+    let stem = source.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let plain = |name: String, cut: DraftCut| DraftSprite {
+        name,
+        source: source.clone(),
+        numbered: None,
+        cut,
+        is_sure: true,
+        others: Vec::new(),
+        background: None,
+    };
+    if paths.len() > 1 {
+        let before = stem.trim_end_matches(|c: char| c.is_ascii_digit()).to_owned();
+        let ending = source.extension().unwrap_or_default().to_string_lossy().into_owned();
+        let bare = before.trim_end_matches(['-', '_', ' ', '.']).to_owned();
+        let folder =
+            source.parent().and_then(Path::file_name).map(|name| name.to_string_lossy().into_owned());
+        let name = if bare.is_empty() { folder.unwrap_or_else(|| "frames".to_owned()) } else { bare };
+        return Ok(DraftSprite { numbered: Some((before, ending)), ..plain(name, DraftCut::Frames) });
+    }
+    let name = sprite_name(&source).map_or_else(|_| "sprite".to_owned(), |name| name.to_string());
+    if cx.at(&source).is_dir() || manifest_of(&cx.at(&source)).is_some() {
+        return Ok(plain(name, DraftCut::Frames));
+    }
+    let inspected = inspect(std::slice::from_ref(&source), cx)?.into_iter().next().ok_or(Error::NoFrames)?;
+    let size = inspected.info.size;
+    match inspected.holds {
+        Holds::Animation { millis, .. } => {
+            Ok(plain(name, DraftCut::Animation(millis.len(), millis.iter().sum())))
+        }
+        Holds::Sheet { background, grids, is_blank, .. } => {
+            let is_sure = grids.first().is_some_and(|grid| grid.is_sure);
+            let mut ways: Vec<DraftCut> = grids.iter().map(|reading| grid_cut(reading, size)).collect();
+            let drawings = if is_sure || is_blank { 0 } else { drawings_of(&source, cx)? };
+            if drawings >= FEWEST {
+                // Without any grid, drawings at odd places are what it is.
+                ways.push(DraftCut::Islands(drawings));
+            }
+            if !is_sure {
+                ways.push(DraftCut::Whole);
+            }
+            let cut = ways.remove(0);
+            let is_sure = is_sure || matches!(cut, DraftCut::Whole);
+            Ok(DraftSprite { is_sure, others: ways, background, ..plain(name, cut) })
+        }
+    }
+}
+
+fn grid_cut(reading: &GridReading, size: Size) -> DraftCut {
+    let grid = &reading.candidate.grid;
+    let (counts, cell, spacing) = (grid.counts(), grid.cell_size(), grid.spacing());
+    let fills = Grid::by_cell(size, cell, spacing).is_ok_and(|other| other == *grid);
+    DraftCut::Grid { counts, cell, spacing, fills, per_row: reading.per_row.clone() }
+}
+
+/// How many separate drawings a sheet has; none where nothing lies between them.
+fn drawings_of(path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
+    let Picture::Still(pixels) = image(&cx.at(path), cx.limits())?.picture else { return Ok(0) };
+    let background = find_background(&pixels);
+    if background == Background::None {
+        return Ok(0);
+    }
+    cx.hold_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    Ok(islands(&pixels, background, CutOptions::default().island_options()).drawings.len())
+}
+
+/// The name, or one with its folder's or a number, so that no two are the same.
+fn free_name(sprite: &DraftSprite, others: &[DraftSprite]) -> String {
+    let is_free = |name: &String| others.iter().all(|other| other.name != *name);
+    let folder =
+        sprite.source.parent().and_then(Path::file_name).map(|folder| folder.to_string_lossy().into_owned());
+    let names = std::iter::once(sprite.name.clone())
+        .chain(folder.map(|folder| format!("{folder}-{}", sprite.name)))
+        .chain((2..).map(|number| format!("{}-{number}", sprite.name)));
+    names.into_iter().find(is_free).expect("numbers never end")
+}
