@@ -222,12 +222,14 @@ fn staging_folders(folder: &Path) -> Vec<PathBuf> {
     found
 }
 
-/// Whether the run of a staging folder lives. One that is just being made has no lock yet and counts as living.
+/// Whether the run of a staging folder lives. One that is just being made is not locked yet and counts as living: it has said nothing
+/// of its files so far.
 fn is_held(path: &Path) -> bool {
-    match File::open(path.join(LOCK)) {
+    let is_locked = match File::open(path.join(LOCK)) {
         Ok(lock) => matches!(lock.try_lock(), Err(TryLockError::WouldBlock)),
-        Err(_) => path.read_dir().is_ok_and(|mut entries| entries.next().is_none()) && is_young(path),
-    }
+        Err(_) => false,
+    };
+    is_locked || !path.join(TARGETS).exists() && is_young(path)
 }
 
 fn is_young(path: &Path) -> bool {

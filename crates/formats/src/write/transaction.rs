@@ -314,8 +314,17 @@ impl State {
         if self.staging_at(parent).is_some() {
             return Ok(());
         }
-        self.made.make(parent, disk)?;
-        let staging = Staging::open(parent, disk).map_err(|error| Error::write(parent, error))?;
+        let mut tries = 0;
+        let staging = loop {
+            self.made.make(parent, disk)?;
+            tries += 1;
+            match Staging::open(parent, disk) {
+                Ok(staging) => break staging,
+                // Another run that made the folder took it away again in the same moment.
+                Err(error) if error.kind() == std::io::ErrorKind::NotFound && tries < TRIES => {}
+                Err(error) => return Err(Error::write(parent, error)),
+            }
+        };
         self.folders.push((parent.to_owned(), staging));
         Ok(())
     }
@@ -383,6 +392,9 @@ impl State {
         self.folders[0].1.mark_done().map_err(|error| Error::write(&self.folders[0].0, error))
     }
 }
+
+/// How often a folder is made that other runs take away.
+const TRIES: u32 = 8;
 
 /// How long a run waits for another that writes the same files.
 const PATIENCE: Duration = Duration::from_secs(10);
@@ -484,13 +496,17 @@ impl MadeFolders {
         let missing: Vec<&Path> =
             folder.ancestors().take_while(|path| !path.as_os_str().is_empty() && !path.exists()).collect();
         for path in missing.into_iter().rev() {
-            let made = staging::gated(|| {
-                disk.create_folder(path)?;
-                staging::made().push(path.to_owned());
-                Ok(())
+            let made = staging::gated(|| match disk.create_folder(path) {
+                // Another run made it in the same moment; then it is not this one's to take away.
+                Err(_) if path.is_dir() => Ok(false),
+                made => made.map(|()| {
+                    staging::made().push(path.to_owned());
+                    true
+                }),
             });
-            made.map_err(|error: std::io::Error| Error::write(path, error))?;
-            self.folders.push(path.to_owned());
+            if made.map_err(|error: std::io::Error| Error::write(path, error))? {
+                self.folders.push(path.to_owned());
+            }
         }
         Ok(())
     }
@@ -537,7 +553,7 @@ mod tests {
         run.plan(&targets, &[]).unwrap().stage(0, b"half").unwrap();
         drop(run);
         assert_eq!(listing(folder.path()), ["old.png"]);
-        assert!(is_ours(&targets[0]));
+        assert!(Transaction::default().is_ours(&targets[0]));
     }
 
     #[test]

@@ -431,7 +431,13 @@ impl Run<'_> {
         let whole: Vec<PathBuf> = stale.iter().map(|path| self.graph.base.join(path)).collect();
         if !whole.is_empty() {
             let hearing = Hearing { audience: self.audience, name: "" };
-            let cx = self.build.context(&hearing, self.policy, &self.limits, self.trusted.clone());
+            let mut trusted = self.trusted.clone();
+            if self.policy.force {
+                // Whatever became of them, they may go.
+                let now = |path: &PathBuf| Some((path.clone(), *blake3::hash(&fs::read(path).ok()?).as_bytes()));
+                trusted = whole.iter().filter_map(now).collect();
+            }
+            let cx = self.build.context(&hearing, self.policy, &self.limits, trusted);
             let inputs: Vec<PathBuf> = self
                 .graph
                 .steps

@@ -12,7 +12,7 @@ use shibori_core::shape::Anchor;
 use shibori_core::{FrameSet, Only, OnlyError, Pair, Size};
 
 use crate::options::contradiction::needs;
-use crate::options::value::{Amount, Switch, Whole, text, texts, word};
+use crate::options::value::{Amount, Switch, Whole, comma_texts, text, word};
 use crate::options::{
     ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, LayoutChoice,
     PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
@@ -181,7 +181,7 @@ pub struct CheckOptions {
     pub only: OnlyOption,
     /// Rules that may be broken, everywhere or by one frame, clip or sprite, such as drift,touches-edge=koi:dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "comma_texts")]
     pub allow: Vec<Allow>,
     /// How far a figure may move within a clip, in pixels [default: 3]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
@@ -503,7 +503,7 @@ pub struct GuideOptions {
     pub pivot: Option<Anchor>,
     /// Names of the rows from the top, such as idle,walk,leap
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,C", value_delimiter = ','))]
-    #[serde(default, deserialize_with = "texts")]
+    #[serde(default, deserialize_with = "comma_texts")]
     pub rows: Vec<String>,
 }
 

@@ -10,7 +10,7 @@ use shibori_formats::write::{PageEncoding, PageFormat, PngSize};
 
 use crate::options::Contradiction;
 use crate::options::contradiction::{needs, no_twice};
-use crate::options::value::{Switch, Whole, text, texts, word};
+use crate::options::value::{Switch, Whole, comma_texts, text, word};
 
 /// How far colors are spread under clear pixels: filtering at full size reaches one pixel, at half size two.
 const SPREAD: u32 = 2;
@@ -53,12 +53,12 @@ pub struct PageOptions {
     pub uv_origin: Option<UvOriginChoice>,
     /// One atlas a factor, all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
     /// Frames whose names end so lie on pages of their own like their base frames; =COLOR is for those missing
     /// [default: 8080ff for _n, else clear]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "comma_texts")]
     pub companion: Vec<Companion>,
 }
 

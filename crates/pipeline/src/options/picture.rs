@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use shibori_core::draw::Show;
 
-use crate::options::value::{Whole, text, words};
+use crate::options::value::{Whole, comma_words, text};
 
 /// The widest a picture is where nothing is said, in pixels.
 const WIDTH: u32 = 1280;
@@ -37,7 +37,7 @@ pub struct WidthOption {
 pub struct ShowOption {
     /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT", value_delimiter = ','))]
-    #[serde(deserialize_with = "words")]
+    #[serde(deserialize_with = "comma_words")]
     pub show: Vec<ShowChoice>,
 }
 

@@ -6,7 +6,7 @@ use shibori_formats::read::Limits;
 use shibori_formats::write::Policy;
 
 use crate::memory;
-use crate::options::value::{Switch, text, words};
+use crate::options::value::{Switch, comma_words, text};
 
 /// What holds for a whole run.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -25,7 +25,7 @@ pub struct RunOptions {
     /// Take input that is not as it should be: truncated takes what is there of an animation or a JPEG that breaks off,
     /// edits takes images of a set whose size was changed
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
-    #[serde(deserialize_with = "words")]
+    #[serde(deserialize_with = "comma_words")]
     pub accept: Vec<AcceptChoice>,
     /// The most pixels a picture may have that is read, or made [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]

@@ -34,6 +34,15 @@ fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: V
         "the word for the default is as if nothing was said"
     );
     assert!(serde_json::from_value::<T>(json!({ "gird": "8x1" })).is_err());
+    // Where commas part values on a command line, they do so everywhere.
+    for option in command.get_arguments().filter(|option| option.get_value_delimiter().is_some()) {
+        let key = option.get_long().unwrap();
+        let Value::Array(list) = &values[key] else { panic!("{key} is a list") };
+        let mut joined = values.clone();
+        let text = list.iter().map(told).collect::<Vec<_>>().join(",");
+        joined.insert(key.to_owned(), Value::from(text));
+        assert_eq!(read(joined).unwrap(), by_value, "{key} with commas");
+    }
     // The command line takes the same texts and comes to the same.
     let mut words = vec!["group".to_owned()];
     for (key, value) in &values {

@@ -194,8 +194,17 @@ where
     listed::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
 }
 
-/// A list of words; one alone needs no brackets.
-pub(crate) fn words<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+/// A list of values from their texts; a text may hold several, with commas between them, as on a command line.
+pub(crate) fn comma_texts<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+where
+    D: Deserializer<'de>,
+    T: FromStr<Err: fmt::Display>,
+{
+    parted::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+}
+
+/// A list of words; a text may hold several, with commas between them, as on a command line.
+pub(crate) fn comma_words<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
 where
     D: Deserializer<'de>,
     T: Deserialize<'de>,
@@ -204,7 +213,12 @@ where
         let inner: StringDeserializer<D::Error> = word.into_deserializer();
         T::deserialize(inner)
     };
-    listed::<D>(deserializer)?.into_iter().map(parse).collect()
+    parted::<D>(deserializer)?.into_iter().map(parse).collect()
+}
+
+fn parted<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
+    let all = listed::<D>(deserializer)?;
+    Ok(all.iter().flat_map(|text| text.split(',')).map(|text| text.trim().to_owned()).collect())
 }
 
 fn listed<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
