@@ -78,7 +78,12 @@ enum Edit {
 }
 
 fn edits() -> impl Strategy<Value = Vec<Edit>> {
-    let atlas = (0u8..8, 0u8..3, 0u8..3, 0u8..4).prop_map(|(of, gutter, pages, exports)| Atlas { of, gutter, pages, exports });
+    let atlas = (0u8..8, 0u8..3, 0u8..3, 0u8..4).prop_map(|(of, gutter, pages, exports)| Atlas {
+        of,
+        gutter,
+        pages,
+        exports,
+    });
     let edit = prop_oneof![
         3 => (0u8..4, 0u8..4).prop_map(|(sprite, seed)| Edit::Repaint(sprite, seed)),
         2 => (0u8..4, 0u8..4).prop_map(|(sprite, pivot)| Edit::Options(sprite, pivot)),
@@ -122,7 +127,11 @@ impl Project {
                 .filter(|sprite| **sprite == 0 || atlas.of & (1 << **sprite) != 0)
                 .map(|sprite| format!("\"s{sprite}\""))
                 .collect();
-            text += &format!("[atlas.a{name}]\nuse = [{}]\neffort = \"low\"\ngutter = {}\n", used.join(", "), atlas.gutter);
+            text += &format!(
+                "[atlas.a{name}]\nuse = [{}]\neffort = \"low\"\ngutter = {}\n",
+                used.join(", "),
+                atlas.gutter
+            );
             match atlas.pages {
                 0 => {}
                 1 => text += "page-max = 24\n",
@@ -248,7 +257,8 @@ fn apply(edit: &Edit, project: &mut Project, folder: &Path) {
             build(folder, true);
             match edit {
                 Edit::DeleteState => fs::remove_dir_all(folder.join(".shibori")).unwrap(),
-                _ => fs::write(folder.join(".shibori/shibori.toml.record"), b"{\"shibori\":1}\nspoiled").unwrap(),
+                _ => fs::write(folder.join(".shibori/shibori.toml.record"), b"{\"shibori\":1}\nspoiled")
+                    .unwrap(),
             }
             build(folder, true);
         }

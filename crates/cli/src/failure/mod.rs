@@ -14,6 +14,7 @@ use shibori_core::{ByteSize, NamingError, OnlyError, OverBudget, SelectError, Se
 use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::options::{Contradiction, With};
+use shibori_pipeline::recipe::is_key;
 use shibori_pipeline::{Error, Growth};
 
 use crate::message::Message;
@@ -50,6 +51,11 @@ impl Failure {
         Self::said(Exit::Findings)
     }
 
+    /// Something that is said in these words.
+    pub(crate) fn told(message: Message) -> Self {
+        Self { exit: Exit::Usage, message: Some(message) }
+    }
+
     /// What went wrong was said already.
     pub(crate) fn said(exit: Exit) -> Self {
         Self { exit, message: None }
@@ -66,6 +72,30 @@ impl Failure {
 
     fn with_exit(self, exit: Exit) -> Self {
         Self { exit, ..self }
+    }
+
+    /// The same where options are keys of a recipe, and outputs are named there.
+    pub(crate) fn in_recipe(self) -> Self {
+        let told = |text: String| {
+            let text = text.replace("another -o", "another file in the recipe");
+            let text = text.replace(": -o SET", "").replace("use -o ", "name it ");
+            let mut parts = text.split("--");
+            let mut told = parts.next().unwrap_or_default().to_owned();
+            for part in parts {
+                let option: String =
+                    part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
+                // Options of the build itself are typed still.
+                told += if is_key(option.trim_end_matches('-')) { "" } else { "--" };
+                told += part;
+            }
+            told
+        };
+        let message = self.message.map(|message| Message {
+            text: told(message.text),
+            hint: message.hint.map(told),
+            ..message
+        });
+        Self { message, ..self }
     }
 
     /// A typed value that is wrong at one character.

@@ -1,6 +1,7 @@
 //! The built program, run on files in a temporary folder.
 
 mod adjusting;
+mod building;
 mod clips;
 mod endings;
 mod env;
@@ -16,3 +17,4 @@ mod readme;
 mod road;
 mod safety;
 mod schema;
+mod watching;

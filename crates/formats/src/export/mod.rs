@@ -111,6 +111,7 @@ pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
 /// Writes files, all or none.
 pub fn write_files(files: &[File], run: &Transaction) -> Result<Written, Error> {
     let targets: Vec<PathBuf> = files.iter().map(|file| file.path.clone()).collect();
+    files.iter().for_each(|file| run.clear_same(&file.path, &file.bytes));
     let batch = run.plan(&targets, &[])?;
     files.iter().enumerate().try_for_each(|(at, file)| batch.stage(at, &file.bytes))?;
     Ok(batch.written())

@@ -73,6 +73,7 @@ pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, 
 /// Writes files whose bytes are there already, all or none.
 pub fn bytes(files: &[(PathBuf, &[u8])], run: &Transaction) -> Result<Written, Error> {
     let targets: Vec<PathBuf> = files.iter().map(|(path, _)| path.clone()).collect();
+    files.iter().for_each(|(path, bytes)| run.clear_same(path, bytes));
     let batch = run.plan(&targets, &[])?;
     files.iter().enumerate().try_for_each(|(at, (_, bytes))| batch.stage(at, bytes))?;
     Ok(batch.written())

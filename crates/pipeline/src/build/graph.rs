@@ -564,7 +564,9 @@ impl Graph {
         };
         own.or_else(|| self.steps.iter().rposition(is_short)).ok_or_else(|| {
             let known: Vec<String> = self.steps.iter().map(|step| step.name.clone()).collect();
-            let nearest = nearest(name, known.iter()).cloned();
+            // By its short name it may be nearer.
+            let short = |known: &String| known.split_once('.').map(|(_, short)| short.to_owned());
+            let nearest = nearest(name, known.iter().cloned().chain(known.iter().filter_map(short)));
             RecipeError::whole(
                 self.recipe.text.file(),
                 Fault::UnknownStep { name: name.to_owned(), nearest, known },

@@ -434,7 +434,8 @@ impl Run<'_> {
             let mut trusted = self.trusted.clone();
             if self.policy.force {
                 // Whatever became of them, they may go.
-                let now = |path: &PathBuf| Some((path.clone(), *blake3::hash(&fs::read(path).ok()?).as_bytes()));
+                let now =
+                    |path: &PathBuf| Some((path.clone(), *blake3::hash(&fs::read(path).ok()?).as_bytes()));
                 trusted = whole.iter().filter_map(now).collect();
             }
             let cx = self.build.context(&hearing, self.policy, &self.limits, trusted);

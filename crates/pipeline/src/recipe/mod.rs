@@ -41,6 +41,26 @@ pub fn schema() -> &'static str {
     include_str!("../../../../schema/recipe.schema.json")
 }
 
+/// Whether an option of some command is a key of recipes.
+pub fn is_key(option: &str) -> bool {
+    use crate::options::*;
+    let groups = [
+        fields::fields::<CutOptions>(),
+        fields::fields::<CleanOptions>(),
+        fields::fields::<ShapeOptions>(),
+        fields::fields::<ClipOptions>(),
+        fields::fields::<ClipEdits>(),
+        fields::fields::<ArrangeOptions>(),
+        fields::fields::<PageOptions>(),
+        fields::fields::<ExportOptions>(),
+        fields::fields::<CheckOptions>(),
+        fields::fields::<ContactOptions>(),
+        fields::fields::<MotionOptions>(),
+        &["apart"],
+    ];
+    groups.iter().any(|group| group.contains(&option))
+}
+
 /// What a recipe is called where nothing else is said.
 pub const RECIPE_FILE: &str = "shibori.toml";
 

@@ -6,7 +6,8 @@ use super::*;
 use crate::options::{LayoutChoice, TrimChoice};
 
 fn read(text: &str) -> Recipe {
-    Recipe::of(Text::new(Path::new("shibori.toml"), text.to_owned())).unwrap_or_else(|error| panic!("{error}"))
+    Recipe::of(Text::new(Path::new("shibori.toml"), text.to_owned()))
+        .unwrap_or_else(|error| panic!("{error}"))
 }
 
 /// What is said of a wrong recipe, and what is marked.
@@ -83,15 +84,29 @@ fn every_mistake_is_pointed_at() {
         (&format!("{sprite}shape = {{ trim-alpha = 300 }}"), "shibori.toml:3:24: trim-alpha: '300' ", "300"),
         (&format!("{sprite}clips = {{ swim = \"0-\" }}"), "shibori.toml:3:", ""),
         (&format!("{sprite}clips = {{ swim = 3 }}"), "shibori.toml:3:18: swim: ", "3"),
-        (&format!("{sprite}slice = {{ islands = true, grid = \"2x2\" }}"), "shibori.toml:3:27: grid and islands", "grid"),
+        (
+            &format!("{sprite}slice = {{ islands = true, grid = \"2x2\" }}"),
+            "shibori.toml:3:27: grid and islands",
+            "grid",
+        ),
         (&format!("{sprite}export = {{ to = \"css\" }}"), "an export of a sprite needs set", ""),
         (&format!("{sprite}preview = {{ zoom = 2 }}"), "a preview needs as", ""),
         (&format!("{sprite}[atlas.pond]\nuse = []"), "atlas 'pond' needs use", "pond"),
         (&format!("{sprite}[atlas.\"../b\"]\nuse = \"koi\""), "shibori.toml:3:8: ../b: ", "\"../b\""),
-        (&format!("{sprite}[defaults]\nshape = {{ pivto = 1 }}"), "shibori.toml:4:11: unknown key 'pivto'", "pivto"),
+        (
+            &format!("{sprite}[defaults]\nshape = {{ pivto = 1 }}"),
+            "shibori.toml:4:11: unknown key 'pivto'",
+            "pivto",
+        ),
         (&format!("{sprite}[check]\nequal = [[\"a\"]]"), "shibori.toml:4:9: equal: ", "[[\"a\"]]"),
         (&format!("{sprite}from = \"x\""), "shibori.toml:3:1: duplicate key", "from"),
-        (&format!("{sprite}slice = {{ manifest-only = true }}\nset = true\nshape = {{ canvas = \"9x9\" }}"), "stays as it is", "manifest-only"),
+        (
+            &format!(
+                "{sprite}slice = {{ manifest-only = true }}\nset = true\nshape = {{ canvas = \"9x9\" }}"
+            ),
+            "stays as it is",
+            "manifest-only",
+        ),
         ("[sprite.koi]\n[[sprite.koi.part]]\nslice = {}", "a part of sprite 'koi' needs from", ""),
         ("sprite = 3", "shibori.toml:1:10: sprite is a table, not a number", "3"),
     ] {
@@ -115,7 +130,8 @@ fn what_is_no_text_is_said() {
     assert!(told(b"[sprite.\xff]").contains("UTF-8"));
     assert!(told(b"").contains("nothing to build"));
     assert!(told(b"\xef\xbb\xbf# only a mark").contains("nothing to build"));
-    let long = format!("# {}\n[sprite.koi]\nfrom = \"{}\"\nzzz = 1", "x".repeat(10 << 20), "y".repeat(1 << 20));
+    let long =
+        format!("# {}\n[sprite.koi]\nfrom = \"{}\"\nzzz = 1", "x".repeat(10 << 20), "y".repeat(1 << 20));
     assert!(told(long.as_bytes()).contains("zzz"));
     let error = Recipe::read(folder.path().join("none").as_path()).unwrap_err();
     assert!(matches!(error.fault, Fault::Missing));

@@ -36,7 +36,7 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
     }
     if let Some(step) = &args.only {
         let teller = Teller::new(program);
-        let facts = build.only(step, &teller)?;
+        let facts = build.only(step, &teller).map_err(|error| Failure::from(error).in_recipe())?;
         if let Some(file) = &args.depfile {
             write_depfile(file, &[facts], &build, program)?;
         }

@@ -196,7 +196,7 @@ impl Audience for Teller<'_> {
                 });
             }
             Event::Failed { name, place, error } => {
-                let failure = Failure::from(error);
+                let failure = Failure::from(error).in_recipe();
                 let exit = failure.exit;
                 let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
                 if let Some(message) = &failure.message {
@@ -246,6 +246,7 @@ impl Audience for Teller<'_> {
 
     fn notice(&self, of: &str, notice: Notice) {
         let (weight, message) = words::notice(&notice);
+        let Some(message) = Failure::told(message).in_recipe().message else { return };
         self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
     }
 

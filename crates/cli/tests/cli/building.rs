@@ -1,0 +1,354 @@
+//! Recipes done by the built program: from nothing, after changes, step by step, and when it is killed.
+
+use std::fs;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use serde_json::Value;
+
+use crate::env::Env;
+
+const RECIPE: &str = r#"
+[sprite.koi]
+from  = "art/koi.png"
+slice = { grid = "8x1" }
+clips = { swim = "0-7 @12fps", turn = "3,4,5,4 @80ms once" }
+
+[sprite.frog]
+from = "art/frog.png"
+slice = { grid = "8x4" }
+shape = { pivot = "feet" }
+event = "leap@5=splash"
+set = "sets/frog"
+[sprite.frog.clips]
+sit = "r0 @5fps"
+leap = { steps = "r2 @total 0.8s once", shape = { pivot = "bottom" } }
+[[sprite.frog.preview]]
+as = "grid"
+
+[sprite.lantern]
+from = "art/lantern/*.png"
+
+[atlas.pond]
+use = ["koi", "frog"]
+page-max = 1024
+[[atlas.pond.export]]
+to = "glb"
+[[atlas.pond.export]]
+template = "list.txt.j2"
+file = "pond.txt"
+[[atlas.pond.preview]]
+as = "html"
+
+[atlas.lights]
+use = ["lan*"]
+layout = "strip"
+"#;
+
+const LIST: &str = "{% for frame in frames %}{{ frame.name }}\n{% endfor %}";
+
+fn project() -> Env {
+    let env = Env::with_art();
+    env.write("shibori.toml", RECIPE);
+    env.write("list.txt.j2", LIST);
+    env
+}
+
+/// The events of a build, each an object.
+fn events(env: &Env, line: &str) -> Vec<Value> {
+    let outcome = env.run(&format!("{line} --json"));
+    outcome.out.lines().map(|line| serde_json::from_str(line).unwrap_or_else(|_| panic!("{line}"))).collect()
+}
+
+fn done(events: &[Value]) -> Vec<&str> {
+    let mut done: Vec<&str> = events
+        .iter()
+        .filter(|event| event["state"] == "done")
+        .filter_map(|event| event["step"].as_str())
+        .collect();
+    done.sort_unstable();
+    done
+}
+
+#[test]
+fn a_recipe_is_built_and_then_only_what_changed() {
+    let env = project();
+    let all = events(&env, "build");
+    assert_eq!(
+        done(&all),
+        [
+            "atlas.lights",
+            "atlas.pond",
+            "export.pond.glb",
+            "export.pond.txt",
+            "preview.frog-grid.png",
+            "preview.pond.html",
+            "sprite.frog"
+        ]
+    );
+    assert_eq!(all.last().unwrap()["done"], 7);
+    let outputs: Vec<&str> = all
+        .iter()
+        .flat_map(|event| event["outputs"].as_array().into_iter().flatten())
+        .filter_map(Value::as_str)
+        .collect();
+    assert_eq!(outputs.len(), env.names("build").len(), "{outputs:?}\n{:?}", env.names("build"));
+    // The frames of a clip with options of its own have theirs, those of the others not.
+    let frog = env.frames("build/sets/frog");
+    assert_eq!(frog.clips().len(), 2);
+    let pivot = |clip: usize| frog.frames()[frog.clips()[clip].steps()[0].frame].pivot();
+    assert_ne!(pivot(0), pivot(1));
+    assert!(env.ok("build").contains("nothing changed"));
+    // What does not hold a changed sheet is left alone.
+    env.write("art/koi.png", env.read("art/frog.png"));
+    let recipe = RECIPE.replace("slice = { grid = \"8x1\" }\nclips", "slice = { grid = \"8x4\" }\nclips");
+    env.write("shibori.toml", &recipe);
+    assert_eq!(
+        done(&events(&env, "build")),
+        ["atlas.pond", "export.pond.glb", "export.pond.txt", "preview.pond.html"]
+    );
+    // A template is an input, too; a file of nobody's seal that a build wrote is known to be its own.
+    env.write("list.txt.j2", format!("# list\n{LIST}"));
+    assert_eq!(done(&events(&env, "build")), ["export.pond.txt"]);
+    // Steps that are gone take their files with them, and the folders that are left empty.
+    env.write("shibori.toml", recipe.replace("set = \"sets/frog\"", ""));
+    let out = env.ok("build");
+    assert!(out.contains("taken away"), "{out}");
+    assert!(!env.path("build/sets").exists());
+}
+
+#[test]
+fn what_a_person_changed_in_an_output_stops_its_step_alone() {
+    let env = project();
+    env.ok("build");
+    let text = env.read("build/pond.txt");
+    env.write("build/pond.txt", "mine");
+    env.write("art/lantern/glow_00.png", env.read("art/lantern/glow_03.png"));
+    let outcome = env.run("build");
+    assert_eq!(outcome.code, 4, "{}", outcome.err);
+    assert!(outcome.err.contains("pond.txt") && outcome.err.contains("--force"), "{}", outcome.err);
+    assert!(outcome.out.contains("atlas.lights"), "all else is done: {}", outcome.out);
+    assert_eq!(env.read("build/pond.txt"), b"mine");
+    env.ok("build --force");
+    assert!(env.read("build/pond.txt") == text);
+    // An output of a step that is gone stays where it was changed.
+    env.write("build/pond.txt", "mine");
+    env.write(
+        "shibori.toml",
+        RECIPE.replace("[[atlas.pond.export]]\ntemplate = \"list.txt.j2\"\nfile = \"pond.txt\"\n", ""),
+    );
+    let outcome = env.run("build");
+    assert!(outcome.code == 0 && outcome.err.contains("changed since"), "{}", outcome.err);
+    assert_eq!(env.read("build/pond.txt"), b"mine");
+}
+
+#[test]
+fn a_failed_step_leaves_its_outputs_and_all_that_belongs_to_them_as_they_were() {
+    let env = project();
+    env.ok("build");
+    let before = env.files("build");
+    env.write("art/koi.png", env.read("art/frog.png"));
+    env.write("list.txt.j2", "{{ nonsense }}");
+    let outcome = env.run("build");
+    assert_eq!(outcome.code, 2, "{}", outcome.err);
+    assert!(outcome.err.contains("export.pond.txt: list.txt.j2: line 1"), "{}", outcome.err);
+    assert!(outcome.out.contains("not done"), "{}", outcome.out);
+    assert!(env.files("build") == before, "the atlas is that of its exports still");
+    let broken = events(&env, "build");
+    let failed = broken.iter().find(|event| event["state"] == "failed").unwrap();
+    assert_eq!(
+        (failed["step"].as_str(), failed["error"]["exit"].as_u64()),
+        (Some("export.pond.txt"), Some(2))
+    );
+    assert_eq!(broken.last().unwrap()["ok"], false);
+    // A sprite that can't be made stops the atlases that hold it.
+    env.write("list.txt.j2", LIST);
+    env.write("art/koi.png", b"no image");
+    let outcome = env.run("build");
+    assert_eq!(outcome.code, 3, "{}", outcome.err);
+    assert!(outcome.out.contains("koi failed"), "{}", outcome.out);
+}
+
+#[test]
+fn frozen_lists_what_is_stale_and_builds_nothing() {
+    let env = project();
+    let outcome = env.run("build --frozen");
+    assert!(outcome.code == 1 && outcome.out.contains("atlas.pond"), "{}", outcome.out);
+    assert!(!env.path("build").exists() && !env.path(".shibori").exists());
+    env.ok("build");
+    assert_eq!(env.run("build --frozen").code, 0);
+    env.write("list.txt.j2", "x");
+    let outcome = env.run("build --frozen");
+    assert_eq!(outcome.code, 1);
+    assert!(outcome.out.contains("export.pond.txt  list.txt.j2 changed"), "{}", outcome.out);
+    let planned = env.ok("build -n");
+    assert!(planned.contains("would do 1 step"), "{planned}");
+    env.write("list.txt.j2", LIST);
+    assert_eq!(env.run("build --frozen").code, 0);
+    fs::remove_file(env.path("build/lights.png")).unwrap();
+    assert!(env.run("build --frozen").out.contains("build/lights.png was missing"));
+}
+
+#[test]
+fn steps_one_by_one_come_to_what_a_build_comes_to() {
+    let env = project();
+    let plan: Value = serde_json::from_str(&env.ok("build --plan")).unwrap();
+    let steps = plan["steps"].as_array().unwrap();
+    assert_eq!(steps.len(), 7);
+    for step in steps {
+        let command = step["command"].as_str().unwrap().strip_prefix("shibori ").unwrap();
+        env.ok(command);
+        for output in step["outputs"].as_array().unwrap() {
+            assert!(env.path(output.as_str().unwrap()).is_file(), "{output}");
+        }
+        for input in step["inputs"].as_array().unwrap() {
+            assert!(env.path(input.as_str().unwrap()).is_file(), "{input}");
+        }
+    }
+    assert!(!env.path(".shibori").exists(), "nothing is kept");
+    let whole = project();
+    whole.ok("build");
+    assert!(env.files("build") == whole.files("build"));
+    // What make reads.
+    env.ok("build --only pond --depfile out/pond.d");
+    let rules = String::from_utf8(env.read("out/pond.d")).unwrap();
+    assert!(
+        rules.starts_with("build/pond.png \\\n  build/pond.json: \\\n  shibori.toml \\\n  art/koi.png"),
+        "{rules}"
+    );
+    assert!(rules.contains("\nart/frog.png:\n"), "{rules}");
+    let outcome = env.run("build --only ponf");
+    assert!(outcome.code == 2 && outcome.err.contains("did you mean"), "{}", outcome.err);
+}
+
+#[test]
+fn a_proposed_recipe_is_built_at_once() {
+    let env = Env::with_art();
+    env.ok("init art");
+    env.ok("build");
+    assert!(env.path("build/atlas.html").is_file());
+    let recipe = String::from_utf8(env.read("shibori.toml")).unwrap();
+    assert!(recipe.contains("slice = { islands = true }") && recipe.contains("key = \"auto\""), "{recipe}");
+    assert!(recipe.contains("from = \"art/lantern/glow_*.png\""), "{recipe}");
+    let outcome = env.run("init art");
+    assert!(outcome.code == 2 && outcome.err.contains("--force"), "{}", outcome.err);
+    // From another folder, with names that need quotes and signs of a pattern.
+    env.write("deep/odd [1] \"x\".png", env.read("art/koi.png"));
+    env.ok("init deep art/firefly.gif -o recipes/odd.toml");
+    let recipe = String::from_utf8(env.read("recipes/odd.toml")).unwrap();
+    assert!(recipe.contains("from = \"../art/firefly.gif\""), "{recipe}");
+    let outcome = env.run("build recipes/odd.toml");
+    assert_eq!(outcome.code, 2, "a pattern does not lead out of the project: {}", outcome.err);
+    env.ok("init deep -o odd.toml --force");
+    env.ok("build odd.toml");
+}
+
+#[test]
+fn a_recipe_is_checked_against_what_it_expects() {
+    let env = project();
+    env.write(
+        "shibori.toml",
+        format!("{RECIPE}\n[check]\nclips = [\"swim\", \"dive\"]\nequal = [[\"sit\", \"leap\"]]\npages = 1\nallow = [\"touches-edge\", \"drift=frog:leap\"]\n"),
+    );
+    let outcome = env.run("check shibori.toml --json");
+    assert_eq!(outcome.code, 1, "{}", outcome.err);
+    let report: Value = serde_json::from_str(&outcome.out).unwrap();
+    let rules: Vec<&str> =
+        report["unmet"].as_array().unwrap().iter().filter_map(|one| one["rule"].as_str()).collect();
+    assert_eq!(rules, ["missing-clip", "unequal-clips", "unused-frame"]);
+    assert!(report["unmet"][0]["message"].as_str().unwrap().contains("expects a clip 'dive'"));
+    assert!(
+        report["findings"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|one| one["rule"] != "drift" && one["rule"] != "touches-edge")
+    );
+    assert!(report["allowed"].as_u64().unwrap() > 0);
+}
+
+#[test]
+fn what_was_kept_may_be_lost_spoiled_or_in_the_way() {
+    let env = project();
+    env.ok("build");
+    let before = env.files("build");
+    env.write(".shibori/shibori.toml.record", [0, 1, 2, 3]);
+    let outcome = env.run("build");
+    assert!(outcome.code == 0 && outcome.err.matches(".shibori").count() == 1, "{}", outcome.err);
+    assert!(env.ok("build").contains("nothing changed"));
+    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    env.ok("build");
+    assert!(env.files("build") == before);
+    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    env.write(".shibori", "in the way");
+    for _ in 0..2 {
+        let outcome = env.run("build");
+        assert!(outcome.code == 0 && outcome.err.contains("can't be kept"), "{}", outcome.err);
+    }
+    assert!(env.files("build") == before);
+}
+
+#[test]
+fn killed_at_any_moment_nothing_wrong_lies_under_a_final_name_and_the_next_build_is_right() {
+    let program = assert_cmd::cargo::cargo_bin("shibori");
+    let env = project();
+    let began = Instant::now();
+    env.ok("build");
+    let whole = began.elapsed();
+    let old = env.files("build");
+    env.write("art/koi.png", env.read("art/frog.png"));
+    env.write("shibori.toml", RECIPE.replace("grid = \"8x1\"", "grid = \"8x4\""));
+    env.ok("build");
+    let new = env.files("build");
+    let is_one_of = |(name, bytes): &(String, Vec<u8>)| {
+        old.iter().chain(&new).any(|(other, known)| other == name && known == bytes)
+    };
+    for moment in 0..50u32 {
+        // Back and forth between two states, each build killed at another moment.
+        let (recipe, koi) = match moment % 2 {
+            0 => (RECIPE.to_owned(), "koi"),
+            _ => (RECIPE.replace("grid = \"8x1\"", "grid = \"8x4\""), "frog"),
+        };
+        env.write("shibori.toml", recipe);
+        let art = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../demo/art/{koi}.png"));
+        fs::copy(art, env.path("art/koi.png")).unwrap();
+        let mut child = Command::new(&program)
+            .arg("build")
+            .current_dir(env.path(""))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(whole * moment / 50);
+        let _ = child.kill();
+        child.wait().unwrap();
+        for file in env.files("build").iter().filter(|(name, _)| !name.contains(".shibori-")) {
+            assert!(is_one_of(file), "{} after {moment}/50", file.0);
+        }
+    }
+    env.ok("build");
+    assert!(env.files("build") == new, "{:?}", env.names("build"));
+    assert!(env.ok("build").contains("nothing changed"));
+}
+
+#[test]
+fn a_second_build_waits_for_the_first() {
+    let env = project();
+    env.ok("build");
+    let lock = fs::File::options().write(true).open(env.path(".shibori/shibori.toml.lock")).unwrap();
+    lock.lock().unwrap();
+    let program = assert_cmd::cargo::cargo_bin("shibori");
+    let mut child = Command::new(program)
+        .arg("build")
+        .current_dir(env.path(""))
+        .stderr(Stdio::piped())
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_millis(400));
+    assert!(child.try_wait().unwrap().is_none(), "it waits");
+    lock.unlock().unwrap();
+    let output = child.wait_with_output().unwrap();
+    assert!(output.status.success());
+    assert!(String::from_utf8_lossy(&output.stderr).contains("another build"));
+}

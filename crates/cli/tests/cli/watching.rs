@@ -1,0 +1,119 @@
+//! `build --watch --serve`: what is saved is built, mistakes end nothing, and open pages are told.
+
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
+use std::process::{Child, Command, Stdio};
+use std::sync::mpsc::{Receiver, channel};
+use std::time::Duration;
+
+use crate::env::Env;
+
+/// A build that watches, and what it says.
+struct Watching {
+    child: Child,
+    lines: Receiver<String>,
+}
+
+impl Watching {
+    fn begin(env: &Env) -> Self {
+        let mut child = Command::new(assert_cmd::cargo::cargo_bin("shibori"))
+            .args(["build", "--watch", "--serve", "0"])
+            .current_dir(env.path(""))
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let (sender, lines) = channel();
+        let outputs: [Box<dyn Read + Send>; 2] =
+            [Box::new(child.stdout.take().unwrap()), Box::new(child.stderr.take().unwrap())];
+        for output in outputs {
+            let sender = sender.clone();
+            std::thread::spawn(move || {
+                for line in BufReader::new(output).lines().map_while(Result::ok) {
+                    let _ = sender.send(line);
+                }
+            });
+        }
+        Self { child, lines }
+    }
+
+    /// The next line that holds a text.
+    #[track_caller]
+    fn line(&self, wanted: &str) -> String {
+        let mut heard = Vec::new();
+        loop {
+            match self.lines.recv_timeout(Duration::from_secs(20)) {
+                Ok(line) if line.contains(wanted) => return line,
+                Ok(line) => heard.push(line),
+                Err(_) => panic!("no line with '{wanted}' in {heard:#?}"),
+            }
+        }
+    }
+}
+
+impl Drop for Watching {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn asked(port: u16, path: &str, host: &str) -> TcpStream {
+    let mut stream = TcpStream::connect(("127.0.0.1", port)).unwrap();
+    stream.set_read_timeout(Some(Duration::from_secs(20))).unwrap();
+    write!(stream, "GET {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n").unwrap();
+    stream
+}
+
+fn answer(port: u16, path: &str, host: &str) -> String {
+    let mut text = Vec::new();
+    asked(port, path, host).read_to_end(&mut text).unwrap();
+    String::from_utf8_lossy(&text).into_owned()
+}
+
+#[test]
+fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
+    let env = Env::with_art();
+    let recipe = "[sprite.koi]\nfrom = \"art/koi*.png\"\nslice = { grid = \"8x1\" }\n[atlas.pond]\nuse = \"koi\"\n[[atlas.pond.preview]]\nas = \"html\"\n";
+    env.write("shibori.toml", recipe);
+    let watching = Watching::begin(&env);
+    let line = watching.line("showing build at http://127.0.0.1:");
+    let port: u16 = line.trim_end_matches('/').rsplit(':').next().unwrap().parse().unwrap();
+    watching.line("watching for changes");
+    let own = format!("127.0.0.1:{port}");
+    let page = answer(port, "/pond.html", &own);
+    assert!(page.starts_with("HTTP/1.1 200") && page.contains("EventSource"), "{}", &page[..200]);
+    let plain = String::from_utf8(env.read("build/pond.html")).unwrap();
+    assert!(!plain.contains("EventSource"), "the file itself stays plain");
+    assert!(answer(port, "/", &own).contains("pond.html"));
+    assert!(answer(port, "/../shibori.toml", &own).starts_with("HTTP/1.1 404"));
+    assert!(answer(port, "/pond.html", "evil.example").starts_with("HTTP/1.1 403"));
+    let mut news = BufReader::new(asked(port, "/.shibori/news", &own));
+    let mut hear = |wanted: &str| {
+        let mut line = String::new();
+        while !line.contains(wanted) {
+            line.clear();
+            assert!(news.read_line(&mut line).unwrap() > 0, "the news ended");
+        }
+    };
+    hear("retry:");
+    // An editor that writes beside and renames.
+    env.write("art/koi.tmp", env.read("art/frog.png"));
+    std::fs::rename(env.path("art/koi.tmp"), env.path("art/koi.png")).unwrap();
+    let line = watching.line("done");
+    assert!(line.contains("koi.png") && line.contains("ms"), "{line}");
+    hear("data: built");
+    // A mistake in the recipe, and one in the art, end nothing.
+    env.write("shibori.toml", recipe.replace("grid", "gird"));
+    watching.line("unknown key 'gird'");
+    env.write("shibori.toml", recipe);
+    watching.line("shibori.toml: ");
+    env.write("art/koi.png", b"no image");
+    watching.line("koi: art/koi.png");
+    env.write("art/koi.png", env.read("art/frog.png"));
+    watching.line("art/koi.png: ");
+    // A new file that the pattern takes in.
+    env.write("art/koi2.png", env.read("art/frog.png"));
+    let line = watching.line("art/koi2.png: ");
+    assert!(line.contains("2 steps done"), "{line}");
+}
