@@ -50,7 +50,7 @@ pub(crate) enum Command {
     Init(Init),
     /// Run a recipe: only what changed is done again
     Build(Build),
-    /// Write the demo art and run the whole road on it
+    /// Write the demo art and its recipe, and run the whole road on them
     Demo(Demo),
     /// Print a JSON Schema
     Schema(Schema),
@@ -289,7 +289,7 @@ pub(crate) struct Init {
     pub(crate) output: Option<PathBuf>,
 }
 
-#[derive(Args, Debug)]
+#[derive(Args, Debug, Default)]
 pub(crate) struct Build {
     /// The recipe, or the folder it lies in [default: shibori.toml]
     #[arg(value_name = "RECIPE")]

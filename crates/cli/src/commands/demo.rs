@@ -1,4 +1,5 @@
-//! `shibori demo`: write the demo art and run the whole road on it.
+//! `shibori demo`: write the demo art and its recipe, run the whole road on the art command by command, then build the recipe, change
+//! a sheet and build again.
 //!
 //! Every step is a line of data: it is printed as a person would type it, and run by the same functions as the command.
 
@@ -7,10 +8,12 @@ mod road;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
+use shibori_formats::read::{self, Picture};
 use shibori_formats::write;
+use shibori_pipeline::recipe::RECIPE_FILE;
 
 use super::Program;
-use crate::args::Demo;
+use crate::args::{Build, Command, Demo};
 use crate::failure::{Exit, Failure};
 use crate::words::pasteable_path;
 use road::{OPEN, ROAD};
@@ -39,6 +42,12 @@ const ART: [(&str, &[u8]); 14] = art![
     "lantern/glow_05.png",
 ];
 
+/// The same road as a recipe.
+const RECIPE: &str = include_str!("../../../../demo/shibori.toml");
+
+/// The sheet that is changed before the recipe is built once more.
+const CHANGED: &str = "art/koi.png";
+
 #[derive(Serialize)]
 struct Report {
     folder: PathBuf,
@@ -47,7 +56,7 @@ struct Report {
 }
 
 pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
-    write_art(&args.folder.join("art"), program)?;
+    write_art(&args.folder, program)?;
     let commands: Vec<String> = ROAD.iter().map(road::Line::typed).collect();
     if !program.everywhere.run.dry_run.is_on() {
         // Commands are printed with paths from the demo's folder, so that they can be pasted there.
@@ -63,6 +72,7 @@ pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
                 other => other?,
             }
         }
+        build_twice(&args.folder, &inner)?;
     }
     program.say("");
     program.console.head("Open:");
@@ -74,11 +84,39 @@ pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
     Ok(())
 }
 
+/// Builds the recipe, turns a sheet blue, and builds what that changes.
+fn build_twice(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
+    let build = Command::Build(Build::default());
+    program.say("");
+    program.say("# The same as a recipe, shibori.toml: all of it once,");
+    program.console.head("shibori build");
+    super::run(&build, program)?;
+    program.say("");
+    program.say(&format!("# and after {CHANGED} is painted blue, only what shows it."));
+    paint_blue(&folder.join(CHANGED), program)?;
+    program.console.head("shibori build");
+    super::run(&build, program)
+}
+
+/// Swaps red and blue.
+fn paint_blue(sheet: &Path, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let limits = program.everywhere.run.limits();
+    let Picture::Still(pixels) = read::image(sheet, &limits)?.picture else { return Ok(()) };
+    let mut image = pixels.to_image();
+    image.pixels_mut().for_each(|pixel| pixel.0.swap(0, 2));
+    write::picture(sheet, &image, cx.run())?;
+    cx.commit()?;
+    Ok(())
+}
+
 fn write_art(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
-    let files: Vec<(PathBuf, &[u8])> = ART.iter().map(|&(name, bytes)| (folder.join(name), bytes)).collect();
+    let art = ART.iter().map(|&(name, bytes)| (folder.join("art").join(name), bytes));
+    let recipe = (folder.join(RECIPE_FILE), RECIPE.as_bytes());
+    let files: Vec<(PathBuf, &[u8])> = art.chain([recipe]).collect();
     let cx = program.context();
     write::bytes(&files, cx.run())?;
     cx.commit()?;
-    program.say(&format!("wrote {} files of demo art to {}", files.len(), folder.display()));
+    program.say(&format!("wrote {} files of demo art and {RECIPE_FILE} to {}", ART.len(), folder.display()));
     Ok(())
 }

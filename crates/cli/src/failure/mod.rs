@@ -51,6 +51,11 @@ impl Failure {
         Self::said(Exit::Findings)
     }
 
+    /// An output that can't be written.
+    pub(crate) fn output(text: impl Into<String>) -> Self {
+        Self::usage(text).with_exit(Exit::Output)
+    }
+
     /// Something that is said in these words.
     pub(crate) fn told(message: Message) -> Self {
         Self { exit: Exit::Usage, message: Some(message) }
@@ -76,20 +81,7 @@ impl Failure {
 
     /// The same where options are keys of a recipe, and outputs are named there.
     pub(crate) fn in_recipe(self) -> Self {
-        let told = |text: String| {
-            let text = text.replace("another -o", "another file in the recipe");
-            let text = text.replace(": -o SET", "").replace("use -o ", "name it ");
-            let mut parts = text.split("--");
-            let mut told = parts.next().unwrap_or_default().to_owned();
-            for part in parts {
-                let option: String =
-                    part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
-                // Options of the build itself are typed still.
-                told += if is_key(option.trim_end_matches('-')) { "" } else { "--" };
-                told += part;
-            }
-            told
-        };
+        let told = |text: String| text.lines().map(line_in_recipe).collect::<Vec<_>>().join("\n");
         let message = self.message.map(|message| Message {
             text: told(message.text),
             hint: message.hint.map(told),
@@ -104,6 +96,32 @@ impl Failure {
         let message = Message { text, pointer: Some(error.pointer()), hint: None };
         Self { exit: Exit::Usage, message: Some(message) }
     }
+}
+
+/// A line of a message in the words of a recipe: keys have no dashes, and a command that cuts is a table.
+fn line_in_recipe(line: &str) -> String {
+    let indent = &line[..line.len() - line.trim_start().len()];
+    if line.trim_start().starts_with("shibori slice ")
+        && let Some((_, options)) = line.split_once(" --")
+    {
+        let key = |option: &str| match option.trim().split_once(' ') {
+            Some((key, value)) => format!("{key} = \"{}\"", value.trim()),
+            None => format!("{} = true", option.trim()),
+        };
+        let keys: Vec<String> = options.split(" --").map(key).collect();
+        return format!("{indent}slice = {{ {} }}", keys.join(", "));
+    }
+    let text = line.replace("another -o", "another file in the recipe");
+    let text = text.replace(": -o SET", "").replace("use -o ", "name it ");
+    let mut parts = text.split("--");
+    let mut told = parts.next().unwrap_or_default().to_owned();
+    for part in parts {
+        let option: String = part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
+        // Options of the build itself are typed still.
+        told += if is_key(option.trim_end_matches('-')) { "" } else { "--" };
+        told += part;
+    }
+    told
 }
 
 impl From<Error> for Failure {

@@ -6,8 +6,9 @@ use std::path::{Path, PathBuf};
 
 use crate::build::StepFacts;
 
-/// The text of a file of dependencies for some steps. Paths begin at `from`, as seen from the recipe's folder.
-pub fn depfile(steps: &[StepFacts], at: impl Fn(&Path) -> PathBuf) -> String {
+/// The text of a file of dependencies for some steps. `at` says where a path is that begins in the recipe's folder. With `own`, the file itself is made of
+/// every input, so that Make makes it anew by itself.
+pub fn depfile(steps: &[StepFacts], own: Option<&Path>, at: impl Fn(&Path) -> PathBuf) -> String {
     let listed = |files: &[PathBuf]| {
         let files: Vec<String> = files.iter().map(|path| escaped(&at(path))).collect();
         files.join(" \\\n  ")
@@ -21,6 +22,10 @@ pub fn depfile(steps: &[StepFacts], at: impl Fn(&Path) -> PathBuf) -> String {
         steps.iter().flat_map(|step| &step.inputs).filter(|path| !outputs.contains(path)).collect();
     inputs.sort();
     inputs.dedup();
+    if let Some(own) = own {
+        let all: Vec<PathBuf> = inputs.iter().map(|path| (*path).clone()).collect();
+        let _ = writeln!(text, "{}: \\\n  {}", escaped(own), listed(&all));
+    }
     for input in inputs {
         let _ = writeln!(text, "\n{}:", escaped(&at(input)));
     }
@@ -54,9 +59,11 @@ mod tests {
             digest: Hash([0; 32]),
         };
         assert_eq!(
-            depfile(&[step], |path| Path::new("game").join(path)),
+            depfile(std::slice::from_ref(&step), None, |path| Path::new("game").join(path)),
             "game/build/pond.json \\\n  game/build/pond.png: \\\n  game/art/big\\ koi.png \\\n  game/art/$$1.png\n\
              \ngame/art/$$1.png:\n\ngame/art/big\\ koi.png:\n"
         );
+        let own = depfile(&[step], Some(Path::new("shibori.d")), Path::to_owned);
+        assert!(own.contains("\nshibori.d: \\\n  art/$$1.png \\\n  art/big\\ koi.png\n"), "{own}");
     }
 }

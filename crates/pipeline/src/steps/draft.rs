@@ -70,7 +70,7 @@ pub fn draft(sources: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, 
     let mut found: Vec<Vec<PathBuf>> = Vec::new();
     let (folders, files): (Vec<&PathBuf>, Vec<&PathBuf>) =
         sources.iter().partition(|path| cx.at(path).is_dir());
-    group(files.into_iter().cloned().collect(), &mut found);
+    group(files.into_iter().cloned().collect(), &mut found, cx);
     for folder in folders {
         gather(folder, 0, &mut found, cx)?;
     }
@@ -108,15 +108,15 @@ fn gather(folder: &Path, depth: usize, found: &mut Vec<Vec<PathBuf>>, cx: &Conte
             false => {}
         }
     }
-    group(files, found);
+    group(files, found, cx);
     folders.iter().filter(|_| depth < DEEPEST).try_for_each(|inner| gather(inner, depth + 1, found, cx))
 }
 
 /// Files each by itself, but numbered images of one name together.
-fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>) {
+fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
     let first = found.len();
     for file in files {
-        let is_one_of = |group: &&mut Vec<PathBuf>| is_numbered(&[group[0].clone(), file.clone()]);
+        let is_one_of = |group: &&mut Vec<PathBuf>| is_numbered(&[cx.at(&group[0]), cx.at(&file)]);
         match found[first..].iter_mut().find(is_one_of) {
             Some(group) => group.push(file),
             None => found.push(vec![file]),

@@ -107,7 +107,7 @@ pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
         return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
     }
     let sheets = expanded(sheets, options, cx)?;
-    let cut = sheets.iter().map(|path| cut_any(path, options, cx)).collect::<Result<Vec<_>, _>>()?;
+    let cut = sheets.iter().map(|path| cut_any(path, options, None, cx)).collect::<Result<Vec<_>, _>>()?;
     let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
     let is_named = cut.iter().any(|one| matches!(one.report.how, How::Frames));
     let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
@@ -133,10 +133,15 @@ fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
 }
 
 /// A sheet or an animation; or frames that are cut already: a folder of images, a set, an atlas.
-fn cut_any(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+fn cut_any(
+    path: &Path,
+    options: &SliceOptions,
+    clip: Option<&Name>,
+    cx: &Context<'_>,
+) -> Result<Cut, Error> {
     let whole = cx.at(path);
     if !whole.is_dir() && manifest_of(&whole).is_none() {
-        return cut_file(path, options, cx);
+        return cut_file(path, options, clip, cx);
     }
     if options.cut.says_where() || options.cut.within.is_some() || options.cut.sprite.is_some() {
         return Err(Error::CutAlready { source_path: path.to_owned() });
@@ -178,7 +183,8 @@ pub fn slice_sprite(
     let mut cut: Vec<(Vec<Cut>, &SliceOptions)> = Vec::new();
     for part in parts {
         part.options.validate()?;
-        cut.push((cut_part(name, *part, cx)?, part.options));
+        let is_alone = parts.len() == 1 && part.files.len() == 1;
+        cut.push((cut_part(name, *part, is_alone, cx)?, part.options));
     }
     let is_loose = |cut: &[Cut]| cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
     let is_named = |cut: &[Cut]| cut.iter().any(|one| matches!(one.report.how, How::Frames));
@@ -231,7 +237,12 @@ pub fn slice_sprite(
 }
 
 /// One source of a sprite; its frames are all that sprite's.
-fn cut_part(name: &Name, part: SpritePart<'_>, cx: &Context<'_>) -> Result<Vec<Cut>, Error> {
+fn cut_part(
+    name: &Name,
+    part: SpritePart<'_>,
+    is_alone: bool,
+    cx: &Context<'_>,
+) -> Result<Vec<Cut>, Error> {
     let SpritePart { files, options } = part;
     let called = options.cut.sprite.clone().unwrap_or_else(|| name.clone());
     let own = |is_file: bool| {
@@ -240,14 +251,16 @@ fn cut_part(name: &Name, part: SpritePart<'_>, cx: &Context<'_>) -> Result<Vec<C
         options
     };
     let mut all = Vec::new();
-    if files.len() > 1 && !options.cut.says_where() && read::is_numbered(files) {
-        let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
+    let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
+    if files.len() > 1 && !options.cut.says_where() && read::is_numbered(&paths) {
         let set = gather::heard(read::sources(&paths, cx.limits())?, cx);
         all.push(cut_already(&files[0], set, &own(false), cx)?);
     } else {
         for file in expanded(files, options, cx)? {
             let is_file = !cx.at(&file).is_dir() && manifest_of(&cx.at(&file)).is_none();
-            all.push(cut_any(&file, &own(is_file), cx)?);
+            // Of several sources, an animation's clip is called after its file.
+            let clip = if is_alone { None } else { sprite_name(&file).ok() };
+            all.push(cut_any(&file, &own(is_file), clip.as_ref(), cx)?);
         }
     }
     for one in &mut all {
@@ -288,7 +301,7 @@ pub fn slice_manifests(
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
     let one = |path: &PathBuf| {
-        let Cut { set, report, rows } = cut_file(path, options, cx)?;
+        let Cut { set, report, rows } = cut_file(path, options, None, cx)?;
         let rows = rows.into_iter().collect();
         let Done { set, shifts, covered, .. } = finished(set, options, false, false, rows, cx)?;
         let grid = page_grid(&report);
@@ -362,7 +375,13 @@ struct Cut {
     rows: Option<(Name, u32)>,
 }
 
-fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+/// Frames of a sheet or an animation; the clip of the latter is called like its sprite, unless said otherwise.
+fn cut_file(
+    path: &Path,
+    options: &SliceOptions,
+    clip: Option<&Name>,
+    cx: &Context<'_>,
+) -> Result<Cut, Error> {
     let file = cx.at(path);
     let Loaded { info, picture, is_truncated } = image(&file, cx.limits())?;
     cx.run().add_sources(std::slice::from_ref(&file));
@@ -395,7 +414,8 @@ fn cut_file(path: &Path, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut
         }
         Picture::Moving(animation) => {
             let sprite = sprite_of(path, options)?;
-            let made = animation_frames(animation, &sprite, &sprite, &file_name(path), is_truncated);
+            let clip = clip.unwrap_or(&sprite);
+            let made = animation_frames(animation, &sprite, clip, &file_name(path), is_truncated);
             let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
             remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
             cleaned(set, report(How::Animation), options, None, cx)

@@ -3,11 +3,11 @@
 mod serve;
 mod told;
 
+use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use serde::Serialize;
-use shibori_formats::write;
 use shibori_pipeline::build::{Build, StepFacts, Watch, depfile};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
@@ -38,7 +38,7 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
         let teller = Teller::new(program);
         let facts = build.only(step, &teller).map_err(|error| Failure::from(error).in_recipe())?;
         if let Some(file) = &args.depfile {
-            write_depfile(file, &[facts], &build, program)?;
+            write_depfile(file, &[facts], false, &build, program)?;
         }
         return Ok(());
     }
@@ -56,27 +56,32 @@ fn told_once(
     let outcome = build.run(program.everywhere.jobs, teller)?;
     let failed = teller.conclude(&outcome, began);
     if let Some(file) = depfile {
-        write_depfile(file, &build.facts(teller)?, build, program)?;
+        write_depfile(file, &build.facts(teller)?, true, build, program)?;
     }
     failed.map_or(Ok(()), |exit| Err(Failure::said(exit)))
 }
 
+/// Writes what is made of what. The file is made anew each time, so that it is younger than what it speaks of; where it speaks of a whole
+/// recipe, it is itself made of all inputs.
 fn write_depfile(
     file: &Path,
     steps: &[StepFacts],
+    is_whole: bool,
     build: &Build,
     program: &Program<'_>,
 ) -> Result<(), Failure> {
-    let text = depfile(steps, |path| build.base().join(path));
-    let mut cx = shibori_pipeline::Context::with_policy(
-        program.console,
-        // It is what a build system asks for, and nobody's work.
-        write::Policy { force: true, ..program.everywhere.run.policy() },
-    );
-    cx.base.clone_from(&program.base);
-    write::bytes(&[(cx.at(file), text.as_bytes())], cx.run())?;
-    cx.commit()?;
-    Ok(())
+    let own = is_whole.then_some(file);
+    let text = depfile(steps, own, |path| build.base().join(path));
+    let file = program.base.join(file);
+    let written = || -> std::io::Result<()> {
+        if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+            fs::create_dir_all(folder)?;
+        }
+        let new = file.with_added_extension("new");
+        fs::write(&new, &text)?;
+        fs::rename(&new, &file)
+    };
+    written().map_err(|error| Failure::output(format!("{}: can't be written: {error}", file.display())))
 }
 
 #[derive(Serialize)]

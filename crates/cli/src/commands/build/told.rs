@@ -90,11 +90,12 @@ impl<'a> Teller<'a> {
     }
 
     /// A step, or a sprite whose frames take long, with its time and what there is to say of it.
-    fn line(&self, name: &str, ms: f64, text: &str) {
+    fn line(&self, name: &str, ms: Option<f64>, text: &str) {
         if self.changed.is_some() {
             return;
         }
-        self.say(|| self.program.say(&format!("{name:<24} {:>8}  {text}", span(ms))));
+        let took = ms.map(span).unwrap_or_default();
+        self.say(|| self.program.say(&format!("{name:<24} {took:>8}  {text}")));
     }
 
     fn message(&self, weight: Weight, message: &Message) {
@@ -174,7 +175,7 @@ impl Audience for Teller<'_> {
                     took(name) + sprites.iter().map(|sprite| took(sprite)).sum::<f64>()
                 };
                 let why = self::why(why);
-                self.line(name, ms, &why);
+                self.line(name, Some(ms), &why);
                 console.event(&StepEvent {
                     step: name,
                     state: "done",
@@ -220,7 +221,7 @@ impl Audience for Teller<'_> {
                 }
             }
             Event::Skipped { name, because } => {
-                self.line(name, 0.0, &format!("not done: {because} failed"));
+                self.line(name, None, &format!("not done: {because} failed"));
                 let why = Some(format!("{because} failed"));
                 console.event(&StepEvent {
                     step: name,
@@ -266,7 +267,7 @@ pub(super) fn why(why: &Why) -> String {
         Why::InputGone(path) => format!("{} is gone", path.display()),
         Why::OutputGone(path) => format!("{} was missing", path.display()),
         Why::OutputChanged(path) => format!("{} was changed by hand", path.display()),
-        Why::Step(step) => format!("{step} is new"),
+        Why::Step(step) => format!("{step} changed"),
         Why::Version(version) => format!("shibori {version} did it last"),
         Why::Asked => "as asked".to_owned(),
     }

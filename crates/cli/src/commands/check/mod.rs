@@ -8,7 +8,7 @@ use shibori_pipeline::steps::check;
 use super::Program;
 use crate::args::Check;
 use crate::failure::Failure;
-use crate::words::{self, FindingReport, counted};
+use crate::words::{self, FindingReport, counted, grouped};
 use recipe::{Unmet, recipes};
 
 #[derive(Serialize)]
@@ -32,7 +32,7 @@ pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
     let findings = checked.iter().flat_map(|one| words::findings(one, &program.base)).collect();
     let report = Report { findings, unmet: Vec::new(), allowed };
     say(&report, program);
-    conclude(&report, frames, program)
+    conclude(&report, frames, "--allow RULE", program)
 }
 
 fn say(report: &Report, program: &Program<'_>) {
@@ -52,20 +52,19 @@ fn say(report: &Report, program: &Program<'_>) {
     program.console.result(report);
 }
 
-fn conclude(report: &Report, frames: usize, program: &Program<'_>) -> Result<(), Failure> {
+fn conclude(report: &Report, frames: usize, how: &str, program: &Program<'_>) -> Result<(), Failure> {
     let allowed = match report.allowed {
         0 => String::new(),
-        count => {
-            format!(", and {} that {} allowed", counted(count, "more"), if count == 1 { "is" } else { "are" })
-        }
+        1 => ", and 1 more that is allowed".to_owned(),
+        count => format!(", and {} more that are allowed", grouped(count as u64)),
     };
     let count = report.findings.len() + report.unmet.len();
     if count == 0 {
-        let allowed = allowed.replace("more", "finding");
+        let allowed = allowed.replace(" more that is", " finding that is").replace(" more that are", " findings that are");
         program.say(&format!("{}: nothing will look wrong{allowed}", counted(frames, "frame")));
         return Ok(());
     }
     let text = format!("{} in {}{allowed}", counted(count, "finding"), counted(frames, "frame"));
-    program.say(&format!("{text}; --allow RULE lets a rule be broken"));
+    program.say(&format!("{text}; {how} lets a rule be broken"));
     Err(Failure::findings())
 }

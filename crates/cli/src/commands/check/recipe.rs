@@ -73,7 +73,7 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
     let findings = checked.iter().flat_map(|one| words::findings_in_recipe(one, recipe)).collect();
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
     say(&report, program);
-    Ok(Some(conclude(&report, frames, program)))
+    Ok(Some(conclude(&report, frames, "allow = [\"RULE\"] in [check]", program)))
 }
 
 fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {

@@ -129,7 +129,7 @@ pub(super) const ROAD: [Line; 26] = [
 ];
 
 /// What to look at in the end.
-pub(super) const OPEN: [(&str, &str); 9] = [
+pub(super) const OPEN: [(&str, &str); 11] = [
     ("look/pond.html", "every clip playing, with frames, pages, times and findings, in any browser"),
     ("look/cut.png", "how the frog's sheet is cut, before it is cut"),
     ("look/pond.png", "every frame of the atlas, by clip"),
@@ -139,6 +139,8 @@ pub(super) const OPEN: [(&str, &str); 9] = [
     ("look/swim.png", "the koi swimming (an animated PNG: a browser plays it)"),
     ("atlas/pond.png", "the packed page"),
     ("atlas/pond.json", "what a game reads"),
+    ("shibori.toml", "the recipe: change anything, and shibori build does what that changes"),
+    ("build/pond.html", "what the recipe made, with the koi in blue"),
 ];
 
 impl Line {

@@ -1,0 +1,127 @@
+//! What a build costs beyond decoding its sheets and encoding its pages, and what it costs when little or nothing changed.
+//!
+//! ```text
+//! cargo bench -p shibori-pipeline --bench rebuild [SHEETS]
+//! ```
+//!
+//! Prints each as a time and as a ratio to the floor: the same sheets decoded and the same pages encoded, on the same cores.
+
+use std::fs;
+use std::num::NonZeroUsize;
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::time::{Duration, Instant};
+
+use image::{Rgba, RgbaImage};
+use serde_json::Value;
+use shibori_core::parallel;
+use shibori_formats::read::{Limits, Picture, image as read_image};
+use shibori_formats::write::png;
+use shibori_pipeline::Notice;
+use shibori_pipeline::build::{Audience, Build, Event, Outcome};
+use shibori_pipeline::options::RunOptions;
+use shibori_pipeline::steps::Checked;
+
+/// Sprites of an atlas.
+const TOGETHER: usize = 10;
+const CELL: u32 = 64;
+
+#[derive(Default)]
+struct Ears(Mutex<Vec<String>>);
+
+impl Audience for Ears {
+    fn event(&self, event: Event<'_>) {
+        if let Event::Failed { name, error, .. } = event {
+            self.0.lock().unwrap().push(format!("{name}: {error}"));
+        }
+    }
+
+    fn notice(&self, _: &str, _: Notice) {}
+
+    fn findings(&self, _: &Checked) -> Value {
+        Value::Null
+    }
+}
+
+/// Eight columns and four rows of a shaded figure that changes its shape.
+fn sheet(seed: u32) -> RgbaImage {
+    RgbaImage::from_fn(CELL * 8, CELL * 4, |x, y| {
+        let frame = x / CELL + y / CELL * 8;
+        let (x, y) = (f64::from(x % CELL) - 32.0, f64::from(y % CELL) - 34.0);
+        let phase = f64::from(frame) * 0.7 + f64::from(seed);
+        let radius = 20.0 + 5.0 * (y.atan2(x) * f64::from(2 + seed % 4) + phase).sin();
+        let distance = x.hypot(y);
+        if distance > radius {
+            return Rgba([0; 4]);
+        }
+        let light = (1.0 - distance / radius) * 90.0 + (x * 0.4 + phase).sin() * 20.0;
+        let shade = |base: u32| (f64::from((base + seed * 37) % 150) + 40.0 + light).clamp(0.0, 255.0) as u8 & 0xf8;
+        Rgba([shade(20), shade(90), shade(140), 255])
+    })
+}
+
+fn project(folder: &Path, sheets: usize) {
+    fs::create_dir_all(folder.join("art")).unwrap();
+    parallel::map(sheets, |at| fs::write(folder.join(format!("art/s{at:04}.png")), png(&sheet(at as u32)).unwrap()).unwrap());
+    let mut recipe = String::from("[sprite.\"s*\"]\nfrom = \"art/s*.png\"\nslice = { grid = \"8x4\" }\nclip-rows = \"a,b,c,d\"\n");
+    for atlas in 0..sheets.div_ceil(TOGETHER) {
+        let first = atlas * TOGETHER;
+        let used: Vec<String> = (first..(first + TOGETHER).min(sheets)).map(|at| format!("\"s{at:04}\"")).collect();
+        recipe += &format!("[atlas.a{atlas}]\nuse = [{}]\n", used.join(", "));
+    }
+    fs::write(folder.join("shibori.toml"), recipe).unwrap();
+}
+
+fn built(folder: &Path, jobs: Option<NonZeroUsize>) -> (Duration, Outcome) {
+    let began = Instant::now();
+    let build = Build::open(&folder.join("shibori.toml"), &RunOptions::default()).unwrap();
+    let ears = Ears::default();
+    let outcome = build.run(jobs, &ears).unwrap();
+    assert!(ears.0.lock().unwrap().is_empty(), "{:?}", ears.0.lock().unwrap());
+    (began.elapsed(), outcome)
+}
+
+/// The sheets decoded and the pages encoded, and nothing else.
+fn floor(folder: &Path) -> Duration {
+    let images = |inside: &str| -> Vec<PathBuf> {
+        let all = fs::read_dir(folder.join(inside)).unwrap().map(|entry| entry.unwrap().path());
+        let mut all: Vec<PathBuf> = all.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
+        all.sort();
+        all
+    };
+    let decoded = |path: &PathBuf| match read_image(path, &Limits::default()).unwrap().picture {
+        Picture::Still(pixels) => pixels,
+        Picture::Moving(_) => unreachable!("sheets are still"),
+    };
+    let (sheets, pages) = (images("art"), images("build"));
+    let pages: Vec<RgbaImage> = pages.iter().map(|path| decoded(path).to_image()).collect();
+    let began = Instant::now();
+    parallel::map(sheets.len(), |at| drop(decoded(&sheets[at])));
+    parallel::map(pages.len(), |at| drop(png(&pages[at]).unwrap()));
+    began.elapsed()
+}
+
+fn main() {
+    let sheets = std::env::args().filter_map(|text| text.parse().ok()).next().unwrap_or(300);
+    let home = tempfile::tempdir().unwrap();
+    let folder = home.path();
+    project(folder, sheets);
+    let (whole, outcome) = built(folder, None);
+    let floor = floor(folder);
+    let ratio = |time: Duration| time.as_secs_f64() / floor.as_secs_f64();
+    let ms = |time: Duration| time.as_secs_f64() * 1000.0;
+    println!("{sheets} sheets, {} steps", outcome.done);
+    println!("decode and encode alone  {:8.1} ms  1.00", ms(floor));
+    println!("built from nothing       {:8.1} ms  {:.2}", ms(whole), ratio(whole));
+    let (again, outcome) = built(folder, None);
+    assert_eq!(outcome.done, 0);
+    println!("nothing changed, at once {:8.1} ms  {:.2}", ms(again), ratio(again));
+    std::thread::sleep(Duration::from_secs(3));
+    built(folder, None);
+    let (again, _) = built(folder, None);
+    println!("nothing changed, later   {:8.1} ms  {:.2}", ms(again), ratio(again));
+    fs::write(folder.join("art/s0003.png"), png(&sheet(9999)).unwrap()).unwrap();
+    let (one, outcome) = built(folder, None);
+    assert_eq!(outcome.done, 1);
+    println!("one sheet changed        {:8.1} ms  {:.2}", ms(one), ratio(one));
+}
