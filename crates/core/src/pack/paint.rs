@@ -96,18 +96,20 @@ fn spread_under(canvas: &mut RgbaImage, distance: u32) {
 fn spread_row(bytes: &[u8], has_color: &[u8], width: usize, y: usize) -> Vec<(usize, [u8; 3])> {
     let height = has_color.len() / width;
     let rows = y.saturating_sub(1)..(y + 2).min(height);
-    let mut near = vec![0u8; width];
+    // A border on both sides, so that every pixel has two neighbors in a row.
+    let mut near = vec![0u8; width + 2];
     for row in rows.clone() {
         let colored = &has_color[row * width..(row + 1) * width];
-        near.iter_mut().zip(colored).for_each(|(near, colored)| *near |= colored);
+        near[1..].iter_mut().zip(colored).for_each(|(near, colored)| *near |= colored);
     }
+    let own = &has_color[y * width..(y + 1) * width];
+    // All at once and without a way out, so that a processor does many at a time.
+    let neighbors = near.iter().zip(&near[1..]).zip(&near[2..]);
+    let is_wanted: Vec<u8> =
+        neighbors.zip(own).map(|(((left, here), right), own)| (left | here | right) & (own ^ 1)).collect();
     let mut filled = Vec::new();
-    for x in 0..width {
+    for x in (0..width).filter(|&x| is_wanted[x] == 1) {
         let columns = x.saturating_sub(1)..(x + 2).min(width);
-        let is_beside = near[columns.clone()].contains(&1);
-        if has_color[y * width + x] == 1 || !is_beside {
-            continue;
-        }
         let (mut sum, mut count) = ([0u32; 3], 0u32);
         for at in rows.clone().flat_map(|row| columns.clone().map(move |x| row * width + x)) {
             if has_color[at] == 1 {

@@ -220,7 +220,9 @@ impl Run<'_> {
             self.audience.event(Event::Kept { name: &steps[at].name, outputs: &outputs });
         }
         let (schedule, todo) = self.scheduled();
-        let threads = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
+        let cores = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
+        // While one waits for the disk, another computes.
+        let threads = if cores == 1 { 1 } else { cores + cores.div_ceil(2) };
         let done = Mutex::new(0);
         let work = |job: usize, is_alone: bool| {
             let outcome = match todo[job] {

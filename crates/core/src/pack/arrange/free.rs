@@ -12,6 +12,7 @@ use crate::parallel;
 /// A run of maximal rectangles costs about the square of the pieces, so of many pieces there are few runs.
 const RUNS_TIMES_SQUARE: usize = 1_500_000;
 const MOST_RUNS: usize = 300;
+const FEWEST_RUNS: usize = 24;
 /// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
 const MANY: usize = 300;
 /// How many widths are searched, each from two starts; of few pieces more.
@@ -43,15 +44,16 @@ pub(super) fn smallest_page(
     if fitting.is_fixed() {
         return fixed::onto(pieces, wanted, fitting.room(), effort);
     }
-    let runs = runs_over_widths(pieces, wanted, fitting);
+    let share = effort::share(area, effort);
+    let runs = runs_over_widths(pieces, wanted, fitting, share);
     let first = best(pieces, wanted, fitting, &runs);
     // Scores that look at fit, not at height, waste a page without a bottom. Now that a good size is
     // known, they are asked for a little less of it.
     let is_searched = effort != Effort::Low && wanted.len() > MANY;
     let tighter = first.as_ref().filter(|_| !is_searched);
-    let tighter = tighter.map(|first| squeezed(wanted.len(), fitting, first.used));
+    let tighter = tighter.map(|first| squeezed(wanted.len(), fitting, first.used, share));
     let second = tighter.and_then(|tighter| best(pieces, wanted, fitting, &tighter));
-    let third = niches(pieces, wanted, fitting, effort);
+    let third = niches(pieces, wanted, fitting, (effort, share));
     let key = |outcome: &Outcome| key(fitting, outcome);
     // The first of equals stays.
     let found = [first, second, third].into_iter().flatten().min_by_key(key);
@@ -91,8 +93,13 @@ fn rounded_down(
 }
 
 /// The smallest page that niches find: first quickly over many widths, then the best few searched.
-fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
-    let count = effort::widths(wanted.len(), effort, ORDERS.len());
+fn niches(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    fitting: &Fitting,
+    (effort, share): (Effort, f64),
+) -> Option<Outcome> {
+    let count = effort::widths(wanted.len(), effort, ORDERS.len(), share);
     let widths = widths(pieces, wanted, fitting, count);
     let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
     let page = |filled: &Filled| fitting.page_for(filled.outcome.used);
@@ -111,7 +118,7 @@ fn niches(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
     }
     starts.sort_unstable();
     starts.truncate(if wanted.len() <= FEW { SEARCHED_OF_FEW } else { SEARCHED });
-    let steps = effort::steps(wanted.len(), effort, starts.len().max(1) * 2);
+    let steps = (effort::steps(wanted.len(), effort, starts.len().max(1) * 2) as f64 * share) as usize;
     let searches: Vec<(usize, u64)> = match steps {
         0 => Vec::new(),
         _ => starts.iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect(),
@@ -148,9 +155,9 @@ fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, runs: &[Run]) -
 }
 
 /// Widths from half to twice a square's side, as far as they are allowed, with all the room below.
-fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting) -> Vec<Run> {
+fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, share: f64) -> Vec<Run> {
     let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
-    let budget = (RUNS_TIMES_SQUARE / wanted.len().pow(2)).min(MOST_RUNS);
+    let budget = runs(wanted.len(), share);
     let orders = match budget {
         60.. => &ORDERS[..],
         1.. => &ORDERS[..1],
@@ -169,9 +176,15 @@ fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting) -> 
     widths.iter().flat_map(|&width| orders.iter().map(move |&order| run(width, order))).collect()
 }
 
+/// How many runs so many pieces are given.
+fn runs(pieces: usize, share: f64) -> usize {
+    let whole = (RUNS_TIMES_SQUARE / pieces.pow(2)).min(MOST_RUNS);
+    ((whole as f64 * share) as usize).max(whole.min(FEWEST_RUNS))
+}
+
 /// Rooms a little smaller than `used`, in both directions.
-fn squeezed(pieces: usize, fitting: &Fitting, used: Size) -> Vec<Run> {
-    let budget = (RUNS_TIMES_SQUARE / pieces.pow(2)).min(MOST_RUNS) / 2;
+fn squeezed(pieces: usize, fitting: &Fitting, used: Size, share: f64) -> Vec<Run> {
+    let budget = runs(pieces, share) / 2;
     let tries = (budget / (ORDERS.len() * maxrects::SCORES.len())).clamp(1, 12) as u32;
     let room = fitting.room();
     let mut runs = Vec::new();
