@@ -53,18 +53,24 @@ fn sheet(seed: u32) -> RgbaImage {
             return Rgba([0; 4]);
         }
         let light = (1.0 - distance / radius) * 90.0 + (x * 0.4 + phase).sin() * 20.0;
-        let shade = |base: u32| (f64::from((base + seed * 37) % 150) + 40.0 + light).clamp(0.0, 255.0) as u8 & 0xf8;
+        let shade =
+            |base: u32| (f64::from((base + seed * 37) % 150) + 40.0 + light).clamp(0.0, 255.0) as u8 & 0xf8;
         Rgba([shade(20), shade(90), shade(140), 255])
     })
 }
 
 fn project(folder: &Path, sheets: usize, together: usize) {
     fs::create_dir_all(folder.join("art")).unwrap();
-    parallel::map(sheets, |at| fs::write(folder.join(format!("art/s{at:04}.png")), png(&sheet(at as u32)).unwrap()).unwrap());
-    let mut recipe = String::from("[sprite.\"s*\"]\nfrom = \"art/s*.png\"\nslice = { grid = \"8x4\" }\nclip-rows = \"a,b,c,d\"\n");
+    parallel::map(sheets, |at| {
+        fs::write(folder.join(format!("art/s{at:04}.png")), png(&sheet(at as u32)).unwrap()).unwrap();
+    });
+    let mut recipe = String::from(
+        "[sprite.\"s*\"]\nfrom = \"art/s*.png\"\nslice = { grid = \"8x4\" }\nclip-rows = \"a,b,c,d\"\n",
+    );
     for atlas in 0..sheets.div_ceil(together) {
         let first = atlas * together;
-        let used: Vec<String> = (first..(first + together).min(sheets)).map(|at| format!("\"s{at:04}\"")).collect();
+        let used: Vec<String> =
+            (first..(first + together).min(sheets)).map(|at| format!("\"s{at:04}\"")).collect();
         recipe += &format!("[atlas.a{atlas}]\nuse = [{}]\n", used.join(", "));
     }
     fs::write(folder.join("shibori.toml"), recipe).unwrap();
@@ -83,7 +89,8 @@ fn built(folder: &Path, jobs: Option<NonZeroUsize>) -> (Duration, Outcome) {
 fn floor(folder: &Path) -> Duration {
     let images = |inside: &str| -> Vec<PathBuf> {
         let all = fs::read_dir(folder.join(inside)).unwrap().map(|entry| entry.unwrap().path());
-        let mut all: Vec<PathBuf> = all.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
+        let mut all: Vec<PathBuf> =
+            all.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
         all.sort();
         all
     };

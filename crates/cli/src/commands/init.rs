@@ -87,7 +87,10 @@ fn recipe(sprites: &[DraftSprite], folder: &Path) -> String {
 
 fn table(sprite: &DraftSprite, folder: &Path) -> String {
     let mut text = format!("[sprite.{}]\n", key(&sprite.name));
-    let _ = writeln!(text, "# {}.", told(&sprite.cut));
+    let told = told(&sprite.cut);
+    let mut letters = told.chars();
+    let capital = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
+    let _ = writeln!(text, "# {capital}{}.", letters.as_str());
     if !sprite.is_sure {
         let others = if sprite.others.is_empty() { "" } else { "; other readings are below" };
         let sheet = pasteable_path(&sprite.source);
@@ -100,7 +103,7 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
     if !sprite.is_sure {
         for other in sprite.others.iter().take(MOST_OTHERS) {
             if let Some(line) = slice(other) {
-                let _ = writeln!(text, "# {line}  # {}", told(other));
+                let _ = writeln!(text, "# {line}  # {}", self::told(other));
             }
         }
     }
@@ -173,11 +176,11 @@ fn told(cut: &DraftCut) -> String {
             format!("{counts} cells of {cell} px, {drawings}")
         }
         DraftCut::Islands(drawings) => counted(*drawings, "separate drawing"),
-        DraftCut::Whole => "One picture".to_owned(),
+        DraftCut::Whole => "one picture".to_owned(),
         DraftCut::Animation(frames, ms) => {
-            format!("Animation of {}, {}", counted(*frames, "frame"), millis(*ms))
+            format!("an animation of {}, {}", counted(*frames, "frame"), millis(*ms))
         }
-        DraftCut::Frames => "Frames as they are".to_owned(),
+        DraftCut::Frames => "frames as they are".to_owned(),
     }
 }
 

@@ -9,7 +9,7 @@ use crate::words::some;
 
 impl From<RecipeError> for Failure {
     fn from(error: RecipeError) -> Self {
-        let exit = match &error.fault {
+        let exit = match &*error.fault {
             Fault::Missing
             | Fault::Folder
             | Fault::Unreadable(_)
@@ -17,7 +17,7 @@ impl From<RecipeError> for Failure {
             | Fault::NoSource { .. } => Exit::Input,
             _ => Exit::Usage,
         };
-        let pointer = error.mark.as_ref().map(shibori_pipeline::recipe::Mark::pointer);
+        let pointer = error.mark.as_ref().map(|mark| mark.pointer());
         let hint = hint(&error.fault);
         Self { exit, message: Some(Message { text: error.to_string(), pointer, hint }) }
     }

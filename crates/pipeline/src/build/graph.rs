@@ -79,6 +79,9 @@ pub(super) enum Source {
     Figure(usize),
 }
 
+/// A sprite's name, and the files of each of its parts.
+type Named = (String, Vec<Vec<PathBuf>>);
+
 impl Graph {
     /// Finds all sources of a recipe, and what is made of them.
     ///
@@ -167,7 +170,7 @@ impl Graph {
         &self,
         sprite: &Sprite,
         makers: &HashMap<PathBuf, String>,
-    ) -> Result<Vec<(String, Vec<Vec<PathBuf>>)>, RecipeError> {
+    ) -> Result<Vec<Named>, RecipeError> {
         let name = &sprite.name.value;
         let mut parts: Vec<Vec<Found>> = Vec::new();
         for part in &sprite.making.parts {

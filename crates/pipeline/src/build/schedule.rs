@@ -73,7 +73,7 @@ impl Schedule {
                         return Some((job, false));
                     }
                     if state.running == 0 {
-                        let Some(job) = state.alone.pop() else { return None };
+                        let job = state.alone.pop()?;
                         (state.running, state.is_alone) = (1, true);
                         return Some((job, true));
                     }
@@ -163,7 +163,9 @@ mod tests {
     #[test]
     fn what_needs_room_is_done_again_with_nothing_beside_it() {
         let mut schedule = Schedule::default();
-        (0..6).for_each(|_| drop(schedule.add(1, vec![])));
+        for _ in 0..6 {
+            schedule.add(1, vec![]);
+        }
         let (running, done) = (Mutex::new(0), Mutex::new(Vec::new()));
         let work = |job: usize, is_alone: bool| {
             *running.lock().unwrap() += 1;

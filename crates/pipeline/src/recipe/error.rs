@@ -13,9 +13,9 @@ pub struct RecipeError {
     /// The recipe, as it was named.
     pub file: PathBuf,
     /// Where it is wrong, unless it can't be read at all.
-    pub mark: Option<Mark>,
+    pub mark: Option<Box<Mark>>,
     /// What is wrong.
-    pub fault: Fault,
+    pub fault: Box<Fault>,
 }
 
 /// What is wrong with a recipe.
@@ -180,12 +180,16 @@ pub enum Fault {
 impl RecipeError {
     /// Something wrong at a place.
     pub(crate) fn at(text: &Text, span: &Span, fault: impl Into<Fault>) -> Self {
-        Self { file: text.file().to_owned(), mark: Some(text.mark(span)), fault: fault.into() }
+        Self {
+            file: text.file().to_owned(),
+            mark: Some(Box::new(text.mark(span))),
+            fault: Box::new(fault.into()),
+        }
     }
 
     /// Something wrong with the whole.
     pub(crate) fn whole(file: impl Into<PathBuf>, fault: Fault) -> Self {
-        Self { file: file.into(), mark: None, fault }
+        Self { file: file.into(), mark: None, fault: Box::new(fault) }
     }
 }
 

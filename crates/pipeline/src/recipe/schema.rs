@@ -39,11 +39,14 @@ fn group<T: Args>() -> Map<String, Value> {
 }
 
 fn table(properties: Map<String, Value>) -> Value {
-    json!({ "type": "object", "additionalProperties": false, "properties": properties })
+    let mut table = object(json!({ "type": "object", "additionalProperties": false }));
+    table.insert("properties".to_owned(), Value::Object(properties));
+    Value::Object(table)
 }
 
 fn object(value: Value) -> Map<String, Value> {
-    value.as_object().unwrap().clone()
+    let Value::Object(map) = value else { panic!("it is written as an object") };
+    map
 }
 
 fn all(parts: impl IntoIterator<Item = Map<String, Value>>) -> Map<String, Value> {
@@ -186,7 +189,7 @@ fn the_schema_is_that_of_the_option_structs() {
 /// What the reader says it knows in a table, by being asked for a key that nobody knows.
 fn known(recipe: &str) -> Vec<String> {
     let error = Recipe::of(Text::new(Path::new("shibori.toml"), recipe.to_owned())).unwrap_err();
-    let Fault::UnknownKey { known, key, .. } = error.fault else { panic!("{error}") };
+    let Fault::UnknownKey { known, key, .. } = *error.fault else { panic!("{error}") };
     assert_eq!(key, "zzz");
     let mut known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();
     known.sort();

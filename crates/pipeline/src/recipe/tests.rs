@@ -134,7 +134,7 @@ fn what_is_no_text_is_said() {
         format!("# {}\n[sprite.koi]\nfrom = \"{}\"\nzzz = 1", "x".repeat(10 << 20), "y".repeat(1 << 20));
     assert!(told(long.as_bytes()).contains("zzz"));
     let error = Recipe::read(folder.path().join("none").as_path()).unwrap_err();
-    assert!(matches!(error.fault, Fault::Missing));
+    assert!(matches!(*error.fault, Fault::Missing));
     fs::remove_file(&path).unwrap();
-    assert!(matches!(Recipe::read(folder.path()).unwrap_err().fault, Fault::Folder));
+    assert!(matches!(*Recipe::read(folder.path()).unwrap_err().fault, Fault::Folder));
 }

@@ -133,12 +133,7 @@ fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
 }
 
 /// A sheet or an animation; or frames that are cut already: a folder of images, a set, an atlas.
-fn cut_any(
-    path: &Path,
-    options: &SliceOptions,
-    clip: Option<&Name>,
-    cx: &Context<'_>,
-) -> Result<Cut, Error> {
+fn cut_any(path: &Path, options: &SliceOptions, clip: Option<&Name>, cx: &Context<'_>) -> Result<Cut, Error> {
     let whole = cx.at(path);
     if !whole.is_dir() && manifest_of(&whole).is_none() {
         return cut_file(path, options, clip, cx);
@@ -237,12 +232,7 @@ pub fn slice_sprite(
 }
 
 /// One source of a sprite; its frames are all that sprite's.
-fn cut_part(
-    name: &Name,
-    part: SpritePart<'_>,
-    is_alone: bool,
-    cx: &Context<'_>,
-) -> Result<Vec<Cut>, Error> {
+fn cut_part(name: &Name, part: SpritePart<'_>, is_alone: bool, cx: &Context<'_>) -> Result<Vec<Cut>, Error> {
     let SpritePart { files, options } = part;
     let called = options.cut.sprite.clone().unwrap_or_else(|| name.clone());
     let own = |is_file: bool| {

@@ -60,7 +60,9 @@ fn conclude(report: &Report, frames: usize, how: &str, program: &Program<'_>) ->
     };
     let count = report.findings.len() + report.unmet.len();
     if count == 0 {
-        let allowed = allowed.replace(" more that is", " finding that is").replace(" more that are", " findings that are");
+        let allowed = allowed
+            .replace(" more that is", " finding that is")
+            .replace(" more that are", " findings that are");
         program.say(&format!("{}: nothing will look wrong{allowed}", counted(frames, "frame")));
         return Ok(());
     }
