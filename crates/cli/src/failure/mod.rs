@@ -392,6 +392,9 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
             "name frames by a template, such as --name \"{sprite}/{n:03}\"".to_owned()
         }
         WriteProblem::NewName { .. } => "choose another name, such as -o set".to_owned(),
+        WriteProblem::Io(error) if error.kind() == std::io::ErrorKind::StorageFull => {
+            format!("make room on the disk that holds {}", folder_of(path))
+        }
         WriteProblem::Io(_) => format!("check that {} is a folder you may write to", folder_of(path)),
         _ => return None,
     })

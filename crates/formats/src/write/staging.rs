@@ -75,22 +75,27 @@ impl Staging {
     /// Makes a staging folder beside targets, after healing what runs that were killed left there.
     pub(super) fn open(folder: &Path, disk: &Arc<dyn Disk>) -> io::Result<Self> {
         static NEXT: AtomicU32 = AtomicU32::new(0);
-        heal(folder);
         let folder = fs::canonicalize(folder)?;
+        heal(&folder);
         let number = NEXT.fetch_add(1, Ordering::Relaxed);
         // Names sort by time: of two runs on one file the first goes first.
         let time = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_or(0, |time| time.as_nanos());
         let path = folder.join(format!("{PREFIX}{time:024}-{}-{number}", process::id()));
         let mut staging = Self { folder, path, lock: None, disk: Arc::clone(disk) };
         let lock = gated(|| {
-            disk.create_folder(&staging.path)?;
+            // Known before it is there: other runs of this process leave it alone.
             live().push(staging.path.clone());
+            disk.create_folder(&staging.path)?;
             File::create(staging.path.join(LOCK))
         });
         let lock = lock?;
         // A file system without locks can't tell a run that lives from one that was killed; then nothing is healed.
         let _ = lock.lock();
         staging.lock = Some(lock);
+        // Another process may have taken it for one that was killed, in the moment before it was locked.
+        if !staging.path.join(LOCK).exists() {
+            return Err(io::ErrorKind::NotFound.into());
+        }
         Ok(staging)
     }
 
@@ -205,7 +210,8 @@ pub fn abandon() {
 /// Heals what runs that were killed left in a folder.
 pub(super) fn heal(folder: &Path) {
     for path in staging_folders(folder) {
-        if !is_held(&path) {
+        let is_own = live().contains(&path);
+        if !is_own && !is_held(&path) {
             settle(&path);
             take_away(&path);
         }
@@ -222,14 +228,12 @@ fn staging_folders(folder: &Path) -> Vec<PathBuf> {
     found
 }
 
-/// Whether the run of a staging folder lives. One that is just being made is not locked yet and counts as living: it has said nothing
-/// of its files so far.
+/// Whether the run of a staging folder lives. One that is just being made has no lock yet and counts as living.
 fn is_held(path: &Path) -> bool {
-    let is_locked = match File::open(path.join(LOCK)) {
+    match File::open(path.join(LOCK)) {
         Ok(lock) => matches!(lock.try_lock(), Err(TryLockError::WouldBlock)),
-        Err(_) => false,
-    };
-    is_locked || !path.join(TARGETS).exists() && is_young(path)
+        Err(_) => path.read_dir().is_ok_and(|mut entries| entries.next().is_none()) && is_young(path),
+    }
 }
 
 fn is_young(path: &Path) -> bool {

@@ -227,7 +227,7 @@ impl Run<'_> {
         let work = |job: usize, is_alone: bool| {
             let outcome = match todo[job] {
                 Job::Frames(figure) => self.frames_of(figure).map(|()| 0),
-                Job::Root(root) => self.root(root),
+                Job::Root(root) => self.root(root, is_alone),
             };
             match outcome {
                 Ok(count) => {
@@ -292,6 +292,20 @@ impl Run<'_> {
             .iter()
             .map(|&figure| (figure, self.graph.figures[figure].inputs.iter().map(size).sum()))
             .collect();
+        // The largest root first, with all that it needs: so few frames are held at a time.
+        let size_under =
+            |root: usize| self.figures_under(root).iter().map(|figure| sizes[figure]).sum::<u64>();
+        let mut by_size = roots.clone();
+        by_size.sort_by_key(|&root| (size_under(root), usize::MAX - root));
+        let rank: HashMap<usize, u64> =
+            by_size.iter().enumerate().map(|(rank, &root)| (root, 2 * rank as u64)).collect();
+        let mut rank_of_figure: HashMap<usize, u64> = HashMap::new();
+        for &root in &roots {
+            for figure in self.figures_under(root) {
+                let known = rank_of_figure.entry(figure).or_default();
+                *known = (*known).max(rank[&root]);
+            }
+        }
         // First numbers, then who waits for whom: a figure may wait for a root, and a root for figures.
         let of_figure: HashMap<usize, usize> =
             figures.iter().enumerate().map(|(job, &figure)| (figure, job)).collect();
@@ -300,7 +314,7 @@ impl Run<'_> {
         for &figure in &figures {
             let needs = &self.graph.figures[figure].needs;
             let waits = needs.iter().filter_map(|&step| of_root.get(&self.graph.steps[step].root).copied());
-            schedule.add(sizes[&figure], waits.collect());
+            schedule.add(rank_of_figure[&figure], waits.collect());
             todo.push(Job::Frames(figure));
         }
         for &root in &roots {
@@ -314,7 +328,7 @@ impl Run<'_> {
             }
             waits.sort_unstable();
             waits.dedup();
-            schedule.add(under.iter().map(|figure| sizes[figure]).sum(), waits);
+            schedule.add(rank[&root] + 1, waits);
             todo.push(Job::Root(root));
         }
         (schedule, todo)
@@ -327,7 +341,17 @@ impl Run<'_> {
         all.filter(|figure| seen.insert(*figure)).collect()
     }
 
+    /// Makes the frames of a figure. Where there is no room for them beside others, they are made later, by what needs them.
     fn frames_of(&self, figure: usize) -> Result<(), (usize, Error)> {
+        match self.made(figure) {
+            Ok(set) => lock(&self.frames[figure]).0 = Some(set),
+            Err((_, error)) if error.is_memory() => {}
+            Err(failed) => return Err(failed),
+        }
+        Ok(())
+    }
+
+    fn made(&self, figure: usize) -> Result<Arc<FrameSet>, (usize, Error)> {
         let one = &self.graph.figures[figure];
         let name = one.name.as_str();
         self.audience.event(Event::Starts { name });
@@ -339,19 +363,24 @@ impl Run<'_> {
             (0..self.graph.steps.len()).find(needs).unwrap_or(0)
         };
         let set = make::frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
-        lock(&self.frames[figure]).0 = Some(Arc::new(set));
         self.audience.event(Event::Framed { name });
-        Ok(())
+        Ok(Arc::new(set))
     }
 
     /// Does the stale steps of a root and puts them in place together; gives how many.
-    fn root(&self, root: usize) -> Result<usize, (usize, Error)> {
+    fn root(&self, root: usize, is_alone: bool) -> Result<usize, (usize, Error)> {
         let stale = self.stale_of(root);
         let under = self.figures_under(root);
-        let sets: HashMap<usize, Arc<FrameSet>> = under
-            .iter()
-            .filter_map(|&figure| Some((figure, lock(&self.frames[figure]).0.clone()?)))
-            .collect();
+        if is_alone {
+            // All room is for this one: what others will need is made again for them.
+            let others = (0..self.frames.len()).filter(|figure| !under.contains(figure));
+            others.for_each(|figure| lock(&self.frames[figure]).0 = None);
+        }
+        let mut sets: HashMap<usize, Arc<FrameSet>> = HashMap::new();
+        for &figure in &under {
+            let there = lock(&self.frames[figure]).0.clone();
+            sets.insert(figure, there.map_or_else(|| self.made(figure), Ok)?);
+        }
         let tell = |checked: &crate::steps::Checked| self.audience.findings(checked);
         let name = &self.graph.steps[stale[0]].name;
         let hearing = Hearing { audience: self.audience, name };
