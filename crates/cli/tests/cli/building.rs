@@ -244,6 +244,30 @@ fn a_proposed_recipe_is_built_at_once() {
 }
 
 #[test]
+fn many_sprites_are_one_table_and_a_recipe_may_lie_elsewhere() {
+    let env = Env::with_art();
+    env.write(
+        "game/shibori.toml",
+        "[sprite.\"o-*\"]\nfrom = \"glow_*.png\"\nslice = { grid = \"1x1\" }\nset = true\n[sprite.lantern]\nfrom = \"glow_*.png\"\n\
+         [sprite.koi]\nfrom = \"../art/koi.png\"\nslice = { grid = \"8x1\" }\n[atlas.all]\nuse = [\"*\"]\n",
+    );
+    for number in 0..3 {
+        env.write(&format!("game/glow_0{number}.png"), env.read(&format!("art/lantern/glow_0{number}.png")));
+    }
+    env.ok("build game");
+    for name in ["o-00/o-00-00.png", "o-02/frames.json", "all.json"] {
+        assert!(env.path("game/build").join(name).is_file(), "{name}: {:?}", env.names("game/build"));
+    }
+    let all = env.frames("game/build/all.json");
+    let sprites: Vec<&str> = all.sprites().iter().map(|name| name.as_str()).collect();
+    assert_eq!(sprites, ["o-00", "o-01", "o-02", "lantern", "koi"]);
+    assert_eq!(all.clips()[0].steps().len(), 3, "numbered images are one clip");
+    let again: Value =
+        serde_json::from_str(env.ok("build game/shibori.toml --json").lines().last().unwrap()).unwrap();
+    assert_eq!((again["done"].as_u64(), again["kept"].as_u64()), (Some(0), Some(4)));
+}
+
+#[test]
 fn a_recipe_is_checked_against_what_it_expects() {
     let env = project();
     env.write(

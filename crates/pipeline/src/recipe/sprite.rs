@@ -131,7 +131,11 @@ fn set_of(
     let Some(Located { value, span }) = table.value::<Set>("set")? else { return Ok(None) };
     match value {
         Set::Said(false) => Ok(None),
-        Set::Said(true) => Ok(Some(Located { value: PathBuf::from(&name.value), span })),
+        // Of several sprites each has its own.
+        Set::Said(true) => {
+            let folder = if name.value.contains('*') { "*" } else { &name.value };
+            Ok(Some(Located { value: PathBuf::from(folder), span }))
+        }
         Set::Folder(folder) if folder.as_os_str().is_empty() => {
             Err(wrong_value(text, &span, "set", "a folder has a name"))
         }

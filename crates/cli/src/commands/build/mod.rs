@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use serde::Serialize;
+use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, StepFacts, Watch, depfile};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
@@ -36,13 +37,18 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
     }
     if let Some(step) = &args.only {
         let teller = Teller::new(program);
-        let facts = build.only(step, &teller).map_err(|error| Failure::from(error).in_recipe())?;
+        let facts = build.only(step, &teller).map_err(told)?;
         if let Some(file) = &args.depfile {
             write_depfile(file, &[facts], false, &build, program)?;
         }
         return Ok(());
     }
     told_once(&build, &Teller::new(program), args.depfile.as_deref(), program)
+}
+
+/// What went wrong, in the words of a recipe.
+fn told(error: Error) -> Failure {
+    Failure::from(error).in_recipe()
 }
 
 /// Builds once; an error where any step could not be done.
@@ -53,10 +59,10 @@ fn told_once(
     program: &Program<'_>,
 ) -> Result<(), Failure> {
     let began = Instant::now();
-    let outcome = build.run(program.everywhere.jobs, teller)?;
+    let outcome = build.run(program.everywhere.jobs, teller).map_err(told)?;
     let failed = teller.conclude(&outcome, began);
     if let Some(file) = depfile {
-        write_depfile(file, &build.facts(teller)?, true, build, program)?;
+        write_depfile(file, &build.facts(teller).map_err(told)?, true, build, program)?;
     }
     failed.map_or(Ok(()), |exit| Err(Failure::said(exit)))
 }
@@ -100,7 +106,7 @@ struct PlanStep {
 
 /// The graph as JSON, with or without `--json`: it is for programs.
 fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
-    let facts = build.facts(&Teller::new(program))?;
+    let facts = build.facts(&Teller::new(program)).map_err(told)?;
     let step = |step: StepFacts| PlanStep {
         command: format!(
             "shibori build {} --only {}",
@@ -132,7 +138,7 @@ struct StandingStep {
 
 fn standing(build: &Build) -> Result<StandingReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
-    for one in build.standing()? {
+    for one in build.standing().map_err(told)? {
         match &one.why {
             Some(reason) => {
                 stale.push(StandingStep { step: one.name, why: why(reason), outputs: one.outputs });
