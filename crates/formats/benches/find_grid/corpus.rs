@@ -1,4 +1,4 @@
-//! Sheets of every kind that artists have, made by chance from the demo art, each with the truth.
+//! Sheets of every kind that artists have, made by chance from the demo art or from a folder of frames, each with the truth.
 
 use std::path::Path;
 
@@ -35,15 +35,30 @@ pub(crate) const KINDS: [Kind; 15] = [
     Kind { name: "spaced", make: |art, r| Plan { spaced: true, tight: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "ragged", make: |art, r| Plan { ragged: true, ..Plan::new(r) }.build(art, r) },
     Kind { name: "tight", make: |art, r| Plan { tight: true, ..Plan::new(r) }.build(art, r) },
-    Kind { name: "burst", make: |_, r| burst(r) },
-    Kind { name: "tiles", make: |_, r| tiles(r) },
-    Kind { name: "font", make: |_, r| font(r) },
+    Kind { name: "burst", make: |art, r| if art.is_own { burst(r) } else { effects(art, r) } },
+    Kind {
+        name: "tiles",
+        make: |art, r| if art.tiles.is_empty() { tiles(r) } else { cells_of(&art.tiles, r) },
+    },
+    Kind { name: "font", make: |art, r| if art.fonts.is_empty() { font(r) } else { letters(&art.fonts, r) } },
 ];
 
-/// The demo art, each sprite's frames trimmed.
+/// Frames to make sheets of.
 pub(crate) struct Art {
+    /// Each sprite's frames, trimmed.
     sprites: Vec<Vec<RgbaImage>>,
+    /// Frames that fill their cells, a set of tiles each.
+    tiles: Vec<Vec<RgbaImage>>,
+    /// Small frames in their cells, as fonts have them.
+    fonts: Vec<Vec<RgbaImage>>,
+    /// Whether it is the demo art.
+    is_own: bool,
 }
+
+/// Of more frames of one kind, the first so many are enough.
+const MOST_FRAMES: usize = 300;
+/// Cells of fonts are no wider.
+const WIDEST_LETTER: u32 = 20;
 
 impl Art {
     pub(crate) fn load() -> Self {
@@ -66,7 +81,29 @@ impl Art {
             cut("lantern", 32, 44),
             cut("signboard.png", 48, 48),
         ];
-        Self { sprites }
+        Self { sprites, tiles: Vec::new(), fonts: Vec::new(), is_own: true }
+    }
+
+    /// Frames from a folder: each folder in it is a sprite, a set of tiles or a font, a PNG a frame.
+    pub(crate) fn from_folder(folder: &Path) -> Self {
+        let mut art = Self { sprites: Vec::new(), tiles: Vec::new(), fonts: Vec::new(), is_own: false };
+        let mut folders: Vec<_> =
+            std::fs::read_dir(folder).expect("a folder").flatten().map(|e| e.path()).collect();
+        folders.sort();
+        for folder in folders.iter().filter(|path| path.is_dir()) {
+            let set = source(folder, &Limits::default()).expect("frames can be read").set;
+            let frames: Vec<RgbaImage> =
+                set.frames().iter().take(MOST_FRAMES).map(|f| f.pixels().to_image()).collect();
+            let is_full = |frame: &&RgbaImage| frame.pixels().all(|pixel| pixel[3] == 255);
+            let full = frames.iter().filter(is_full).count();
+            let is_small = frames[0].width() <= WIDEST_LETTER && frames.len() > 90;
+            match (full * 5 > frames.len() * 4, is_small) {
+                (true, _) => art.tiles.push(frames),
+                (false, true) => art.fonts.push(frames),
+                (false, false) => art.sprites.push(frames.iter().filter_map(trimmed).collect()),
+            }
+        }
+        art
     }
 }
 
@@ -277,6 +314,62 @@ fn burst(random: &mut Random) -> Sheet {
                 );
             }
         }
+    }
+    Sheet { image, truth: grid }
+}
+
+/// An effect or any other sprite, on cells of a power of two that hold it loosely.
+fn effects(art: &Art, random: &mut Random) -> Sheet {
+    let frames = random.pick(&art.sprites);
+    let largest = frames.iter().map(|f| f.width().max(f.height())).max().unwrap_or(1);
+    let side = (largest + 2).next_power_of_two();
+    let (columns, rows) = (random.within(4, 8), random.within(1, 4));
+    let (grid, mut image) = empty(columns, rows, Size::new(side, side), Spacing::default(), random);
+    for at in 0..columns * rows {
+        let cell = grid.rect(shibori_core::Cell { row: at / columns, column: at % columns });
+        let frame = &frames[at as usize % frames.len()];
+        let (x, y) = ((side - frame.width()) / 2, (side - frame.height()) / 2);
+        imageops::overlay(&mut image, frame, i64::from(cell.x + x), i64::from(cell.y + y));
+    }
+    Sheet { image, truth: grid }
+}
+
+/// Tiles of a set beside each other, some of them several times in a row.
+fn cells_of(sets: &[Vec<RgbaImage>], random: &mut Random) -> Sheet {
+    let frames = random.pick(sets);
+    let size = Size::new(frames[0].width(), frames[0].height());
+    let (columns, rows) = (random.within(4, 12), random.within(3, 10));
+    let (grid, mut image) = empty(columns, rows, size, Spacing::default(), random);
+    let first = random.within(0, frames.len() as u32 - 1);
+    let mut at = first;
+    for row in 0..rows {
+        for column in 0..columns {
+            // As in a set, one after another; or one again.
+            at = if random.chance(10) { at } else { at + 1 };
+            let cell = grid.rect(shibori_core::Cell { row, column });
+            imageops::replace(
+                &mut image,
+                &frames[at as usize % frames.len()],
+                i64::from(cell.x),
+                i64::from(cell.y),
+            );
+        }
+    }
+    Sheet { image, truth: grid }
+}
+
+/// Letters of a font in its own cells, 16 or 32 a row.
+fn letters(fonts: &[Vec<RgbaImage>], random: &mut Random) -> Sheet {
+    let frames = random.pick(fonts);
+    let zoom = *random.pick(&[1, 1, 2]);
+    let size = Size::new(frames[0].width() * zoom, frames[0].height() * zoom);
+    let columns = *random.pick(&[16, 32]);
+    let rows = random.within(3, 8);
+    let (grid, mut image) = empty(columns, rows, size, Spacing::default(), random);
+    for at in 0..columns * rows {
+        let Some(frame) = frames.get(at as usize) else { break };
+        let cell = grid.rect(shibori_core::Cell { row: at / columns, column: at % columns });
+        imageops::replace(&mut image, &zoomed(frame, zoom), i64::from(cell.x), i64::from(cell.y));
     }
     Sheet { image, truth: grid }
 }

@@ -4,8 +4,10 @@ use crate::cut::grid::Axis;
 
 /// A cell is at least this long.
 pub(super) const SMALLEST: u32 = 6;
-/// The widest offset and gutter looked for.
+/// The widest offset and gutter that need not go with each other.
 pub(super) const WIDEST: u32 = 8;
+/// The widest gutter looked for; with one that is wider than that, nothing, half of it or all of it lies before the first cell.
+pub(super) const WIDEST_GUTTER: u32 = 32;
 /// What an offset or a gutter must explain to be believed, in nats.
 const PRICE: f64 = 6.5;
 /// What spacing on one axis only costs on top.
@@ -23,12 +25,16 @@ pub(super) fn single(length: u32) -> Axis {
 }
 
 /// All even divisions of a length: plain ones, and with offsets and gutters. After the last cell there is
-/// nothing, a gutter, or as much as before the first.
-pub(super) fn divisions(length: u32) -> Vec<Axis> {
+/// nothing, a gutter, or as much as before the first. Gutters are up to `widest`.
+pub(super) fn divisions(length: u32, widest: u32) -> Vec<Axis> {
     let mut found = vec![single(length)];
     for count in 1..=length / SMALLEST {
-        for gutter in 0..=if count > 1 { WIDEST } else { 0 } {
-            for offset in 0..=WIDEST {
+        for gutter in 0..=if count > 1 { widest } else { 0 } {
+            let offsets = match gutter {
+                0..=WIDEST => (0..=WIDEST).collect(),
+                wide => vec![0, wide / 2, wide],
+            };
+            for offset in offsets {
                 let taken = u64::from(offset) + u64::from(gutter) * u64::from(count - 1);
                 let mut ends = vec![0, gutter, offset];
                 ends.sort_unstable();
@@ -65,6 +71,18 @@ pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {
         (true, false) => offsets + ALONE,
         _ => offsets + gutters,
     }
+}
+
+/// What cells usually are, from counts of sheets by many hands: of 77, three quarters have square cells, and three in five have sides that are
+/// both multiples of 8.
+const USUALLY_SQUARE: f64 = 3.0;
+const USUALLY_EIGHTS: f64 = 1.5;
+
+/// What speaks for a cell because most are like it.
+pub(super) fn habit(columns: &Axis, rows: &Axis) -> f64 {
+    let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
+    let eights = f64::from(width.is_multiple_of(8)) + f64::from(height.is_multiple_of(8));
+    USUALLY_EIGHTS * eights + if width == height { USUALLY_SQUARE } else { 0.0 }
 }
 
 /// What the shape of a cell speaks for it: most are about as wide as high, many exactly so.

@@ -7,7 +7,7 @@
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
-use crate::cut::infer::candidates::{WIDEST, divisions, price, shape, single};
+use crate::cut::infer::candidates::{WIDEST, divisions, habit, price, shape, single};
 use crate::parallel;
 use crate::{Pixels, Size};
 
@@ -21,6 +21,8 @@ const MOST_FOR: f64 = 2.5;
 const TRUST: f64 = 0.6;
 /// How much more the shape of a cell says here: tiles are square and letters nearly so.
 const TILES_ARE_SQUARE: f64 = 3.0;
+/// And how much more what cells usually are: borders of tiles are no independent witnesses.
+const TILES_ARE_USUAL: f64 = 4.0;
 const FINALISTS: usize = 14;
 const LENDERS: usize = 4;
 /// Rows looked at together.
@@ -29,7 +31,7 @@ const BLOCK: usize = 32;
 pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     let (across, down) = changes(sheet);
     let Size { width, height } = sheet.size();
-    let (all_columns, all_rows) = (divisions(width), divisions(height));
+    let (all_columns, all_rows) = (divisions(width, WIDEST), divisions(height, WIDEST));
     let first_rows = best(&down, &all_rows, &[single(width)], LENDERS);
     let columns = best(&across, &all_columns, &first_rows, FINALISTS);
     let mut rows = best(&down, &all_rows, &columns[..columns.len().min(LENDERS)], FINALISTS);
@@ -40,7 +42,8 @@ pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
             let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row)
-                + TILES_ARE_SQUARE * shape(column, row);
+                + TILES_ARE_SQUARE * shape(column, row)
+                + TILES_ARE_USUAL * habit(column, row);
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)
                 + grid.counts().rows * (grid.counts().columns - 1);

@@ -41,6 +41,7 @@
 mod bits;
 mod borders;
 mod candidates;
+mod corridors;
 mod dense;
 mod repeat;
 mod rim;
@@ -108,20 +109,51 @@ impl GridCandidate {
         f64::from(width.max(height)) / f64::from(width.min(height))
     }
 
-    /// Whether plain cells without any spacing give the same sheet: their empty edges look like it.
-    fn may_be_plain(&self, sheet: Size) -> bool {
-        let (columns, rows) = self.grid.axes();
-        let fits = |axis: &Axis, length: u32| axis.covered + axis.count * axis.gutter == length;
-        self.grid.spacing() != Spacing::default() && fits(columns, sheet.width) && fits(rows, sheet.height)
+    /// Whether both are one answer: as many cells, from one to the next as far, and as many drawings crossed. Where a cell
+    /// ends and the gutter begins can't be seen between drawings that do not fill their cells.
+    fn is_of_kind(&self, other: &Self) -> bool {
+        let pitch = |axis: &Axis| axis.covered / axis.count + axis.gutter;
+        let ((columns, rows), (others, their_rows)) = (self.grid.axes(), other.grid.axes());
+        self.grid.counts() == other.grid.counts()
+            && (columns.count == 1 || pitch(columns) == pitch(others))
+            && (rows.count == 1 || pitch(rows) == pitch(their_rows))
+            && self.cut_places == other.cut_places
     }
 
-    /// How far this must lead over another to be sure.
-    fn lead_needed(&self, other: &Self) -> f64 {
+    /// The same cells without any spacing, where they account for the whole sheet: their empty edges look like it.
+    fn plain(&self, sheet: Size) -> Option<Self> {
+        let (columns, rows) = self.grid.axes();
+        let fits = |axis: &Axis, length: u32| axis.covered + axis.count * axis.gutter == length;
+        let is_plain = self.grid.spacing() == Spacing::default();
+        let whole = |count: u32, length: u32| Axis { offset: 0, gutter: 0, count, covered: length };
+        (!is_plain && fits(columns, sheet.width) && fits(rows, sheet.height)).then(|| Self {
+            grid: Grid::of_axes(whole(columns.count, sheet.width), whole(rows.count, sheet.height)),
+            ..self.clone()
+        })
+    }
+
+    /// How far this must lead over another to be sure; infinitely where no lead would do.
+    fn lead_needed(&self, other: &Self, background: Background) -> f64 {
         let is_square = |candidate: &Self| candidate.grid.cell_size().is_square();
         let is_plain = |candidate: &Self| candidate.grid.spacing() == Spacing::default();
         let Spacing { offset, gutter } = self.grid.spacing();
         let is_lopsided = (offset.x > 0) != (offset.y > 0) || (gutter.x > 0) != (gutter.y > 0);
         let is_offset_alone = gutter == Pair::default() && offset != Pair::default();
+        let (own, theirs) = (self.grid.counts(), other.grid.counts());
+        let is_parted = own.columns.is_multiple_of(theirs.columns) && own.rows.is_multiple_of(theirs.rows);
+        // A drawing that is parted all alike, as a head from a body, looks like two rows that begin a little lower.
+        let is_clean_whole = is_plain(other) && other.grid.len() > 1 && other.cut_places == 0;
+        if is_lopsided && is_parted && own != theirs && is_clean_whole {
+            return f64::INFINITY;
+        }
+        // What lies inside square tiles may repeat, too.
+        if background == Background::None
+            && is_square(other)
+            && !is_square(self)
+            && self.is_nested_with(other)
+        {
+            return f64::INFINITY;
+        }
         if self.is_nested_with(other) {
             let is_finer = other.grid.len() > self.grid.len();
             let is_simpler = is_square(other) && !is_square(self) && !is_finer;
@@ -240,6 +272,17 @@ fn by_lines(sheet: &Pixels, background: Background) -> Option<Found> {
 /// The candidates in order, and how far the first leads.
 fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, background: Background) -> Found {
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
+    // One of a kind stands for all of it: the others are no other answers.
+    let mut kinds: Vec<GridCandidate> = Vec::with_capacity(candidates.len());
+    for candidate in candidates {
+        if !kinds.iter().any(|other| other.is_of_kind(&candidate)) {
+            kinds.push(candidate);
+        }
+    }
+    let mut candidates = kinds;
+    if let Some(plain) = candidates.first().and_then(|best| best.plain(sheet.size())) {
+        candidates[0] = plain;
+    }
     let Some((best, others)) = candidates.split_first() else {
         return Found { candidates, certainty: Certainty::Blank, background };
     };
@@ -248,14 +291,14 @@ fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, background: Backg
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
         let share = if background == Background::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
-        let least = best.lead_needed(other);
+        let least = best.lead_needed(other, background);
         best.evidence - other.evidence >= least.max(best.evidence * share)
     };
     let is_grid = best.grid.len() > 1
         && best.witnesses >= FEWEST_WITNESSES
         && !best.cuts_often()
         && best.undivided().is_none()
-        && !best.may_be_plain(sheet.size());
+        && !corridors::run_through(sheet, background, &best.grid);
     let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, background, best);
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);

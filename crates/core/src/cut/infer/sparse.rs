@@ -6,7 +6,7 @@ use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
-use crate::cut::infer::candidates::{divisions, price, shape, single};
+use crate::cut::infer::candidates::{WIDEST_GUTTER, divisions, habit, price, shape, single};
 use crate::cut::infer::repeat;
 use crate::parallel;
 
@@ -30,7 +30,8 @@ pub(super) fn candidates(
     is_content: impl Fn(&[u8]) -> bool + Sync,
 ) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, is_content)?;
-    let (all_columns, all_rows) = (divisions(columns.count()), divisions(rows.count()));
+    let (all_columns, all_rows) =
+        (divisions(columns.count(), WIDEST_GUTTER), divisions(rows.count(), WIDEST_GUTTER));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
     let first_rows = best(&rows, &all_rows, &[single(columns.count())], (LENDERS, 1));
@@ -156,7 +157,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
             + trusted(lines_y, steady_y, lines_x.cleanness())
             - price(column, row)
-            + shape(column, row);
+            + shape(column, row)
+            + habit(column, row);
         let cut_places = lines_x.places + lines_y.places;
         // A cut through a drawing is what an artist sees first, so the first few cost more than their evidence.
         let evidence = evidence - (FIRST_CUTS * f64::from(cut_places)).min(MOST_FIRST_CUTS);
