@@ -17,6 +17,9 @@ use crate::{Cell, Pixels, Rect, Size};
 /// The largest join distance looked at when none is given.
 const FARTHEST: u32 = 8;
 
+/// So many separate pieces are no longer the parts of one drawing.
+const SEVERAL: usize = 8;
+
 /// How a loose sheet is taken apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct IslandOptions {
@@ -159,6 +162,10 @@ fn plateau(areas: &[u32], bridges: &[(u32, u32, u32)], min_area: u32) -> u32 {
     for at in 0..counts.len() {
         if counts[at] != counts[start] {
             start = at;
+        }
+        // Packed closely, drawings all join before long: that is the end of the scale, and no answer.
+        if counts[at] == 1 && counts[0] >= SEVERAL {
+            break;
         }
         let length = at - start + 1;
         if length > best.1 {

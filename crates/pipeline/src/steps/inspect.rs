@@ -2,12 +2,12 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid};
+use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid_named};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
 use shibori_formats::read::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
-use crate::steps::sheet::WORTH_SAYING;
+use crate::steps::sheet::{WORTH_SAYING, hints_of};
 use crate::{Context, Error, Growth};
 
 /// Cells are rarely smaller, and listing 4-pixel cells would bury the likely ones.
@@ -114,7 +114,7 @@ fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
         Picture::Still(pixels) => {
             // The finder keeps a few planes of a byte a pixel.
             cx.hold_memory(Growth::Search, info.size.area())?;
-            let holds = sheet(&pixels, info.size);
+            let holds = sheet(path, &pixels, info.size);
             (vec![pixels], holds)
         }
         Picture::Moving(animation) => {
@@ -127,12 +127,12 @@ fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
     Ok(Inspected { file: path.to_owned(), info, transparency, empty, holds })
 }
 
-fn sheet(pixels: &Pixels, size: Size) -> Holds {
+fn sheet(path: &Path, pixels: &Pixels, size: Size) -> Holds {
     let background = match find_background(pixels) {
         Background::Flat { color, .. } => Some(Color(color)),
         Background::Clear | Background::None => None,
     };
-    let found = find_grid(pixels);
+    let found = find_grid_named(pixels, &hints_of(path));
     let is_blank = found.certainty == Certainty::Blank;
     let confidence = found.certainty.confidence();
     let is_sure = matches!(found.certainty, Certainty::Sure(_));

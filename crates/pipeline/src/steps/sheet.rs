@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use shibori_core::clean::{KeyColors, key, mixed_edges};
-use shibori_core::cut::{Certainty, Found, Grid, find_grid};
+use shibori_core::cut::{Certainty, Found, Grid, NameHints, find_grid_named};
 use shibori_core::{Area, Background, Color, Pair, Pixels, find_background};
 
 use crate::options::{CleanOptions, CutOptions, Key};
@@ -101,9 +101,14 @@ pub(crate) fn grid_of(
     }
 }
 
+/// What a sheet's name says of its cells.
+pub(crate) fn hints_of(path: &Path) -> NameHints {
+    NameHints::of(&path.file_stem().unwrap_or_default().to_string_lossy())
+}
+
 /// The grid that explains a sheet, if it is sure.
 fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>) -> Result<Grid, Error> {
-    let Found { candidates, certainty, background } = find_grid(pixels);
+    let Found { candidates, certainty, background } = find_grid_named(pixels, &hints_of(path));
     match certainty {
         Certainty::Sure(_) => Ok(candidates[0].grid),
         Certainty::Blank => Err(Error::BlankSheet { sheet: path.to_owned() }),

@@ -181,7 +181,10 @@ impl Borders {
                 }
             }
         }
-        verdict.evidence -= self.outside(axis) * MOST_CUT;
+        // What lies outside all cells is lost, like what a line cuts off.
+        let outside = self.outside(axis);
+        verdict.evidence -= outside * MOST_CUT;
+        verdict.places += outside as u32;
         verdict
     }
 

@@ -56,6 +56,16 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Axis> {
     found
 }
 
+/// Adds plain divisions into cells of these lengths, where they come out even.
+pub(super) fn named(axes: &mut Vec<Axis>, length: u32, cells: impl Iterator<Item = u32>) {
+    for cell in cells.filter(|&cell| cell <= length && length.is_multiple_of(cell)) {
+        let axis = Axis { offset: 0, gutter: 0, count: length / cell, covered: length };
+        if !axes.contains(&axis) {
+            axes.push(axis);
+        }
+    }
+}
+
 /// What the spacing of both axes costs together. The same number twice is one idea; and who leaves room
 /// before the first cell leaves some between cells too, so an offset alone costs more.
 pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {

@@ -6,8 +6,8 @@
 
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
-use crate::cut::infer::GridCandidate;
-use crate::cut::infer::candidates::{WIDEST, divisions, habit, price, shape, single};
+use crate::cut::infer::candidates::{WIDEST, divisions, habit, named, price, shape, single};
+use crate::cut::infer::{GridCandidate, NameHints};
 use crate::parallel;
 use crate::{Pixels, Size};
 
@@ -28,14 +28,16 @@ const LENDERS: usize = 4;
 /// Rows looked at together.
 const BLOCK: usize = 32;
 
-pub(super) fn candidates(sheet: &Pixels) -> Vec<GridCandidate> {
+pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate> {
     let (across, down) = changes(sheet);
     let Size { width, height } = sheet.size();
     let (all_columns, all_rows) = (divisions(width, WIDEST), divisions(height, WIDEST));
     let first_rows = best(&down, &all_rows, &[single(width)], LENDERS);
-    let columns = best(&across, &all_columns, &first_rows, FINALISTS);
+    let mut columns = best(&across, &all_columns, &first_rows, FINALISTS);
     let mut rows = best(&down, &all_rows, &columns[..columns.len().min(LENDERS)], FINALISTS);
     rows.extend(first_rows.into_iter().filter(|row| !rows.contains(row)).collect::<Vec<_>>());
+    named(&mut columns, width, hints.sizes().map(|size| size.width));
+    named(&mut rows, height, hints.sizes().map(|size| size.height));
     let in_rows: Vec<Strength> = parallel::each(&rows, |row| across.strength(row));
     let in_columns: Vec<Strength> = parallel::each(&columns, |column| down.strength(column));
     let mut found = Vec::with_capacity(columns.len() * rows.len());

@@ -24,7 +24,7 @@
 //! rim is judged inside the rim. A row that no line divides is divided where its drawings repeat, but that is never sure.
 //!
 //! Both axes are decided together by the sum. The lead over the best different cut is the certainty: with
-//! 6 nats or more the answer is acted upon, with less it is only proposed. Over a grid whose cells are groups or parts
+//! 7.5 nats or more the answer is acted upon, with less it is only proposed. Over a grid whose cells are groups or parts
 //! of the best one's it takes 10, and 20 where the other is the simpler idea (square cells, no spacing). A grid of two or
 //! three cells, one that often cuts, and one of long cells that may each hold a pair, is never sure.
 //!
@@ -43,6 +43,7 @@ mod borders;
 mod candidates;
 mod corridors;
 mod dense;
+mod named;
 mod repeat;
 mod rim;
 mod sparse;
@@ -53,12 +54,21 @@ use crate::cut::{Across, Grid, Spacing};
 use crate::parallel;
 use crate::{Pair, Pixels, Size};
 
+pub use named::NameHints;
+
 /// The lead in nats from which an answer is acted upon.
-const SURE: f64 = 6.0;
+const SURE: f64 = 7.5;
 /// The lead needed over a grid whose cells are groups or parts of the best one's.
 const SURE_IF_NESTED: f64 = 10.0;
 /// The lead needed where the other is what an artist would sooner have drawn: square cells, or no spacing.
 const SURE_IF_SIMPLER: f64 = 20.0;
+/// The lead needed where one has two cells where the other has another number.
+const SURE_IF_CLOSE: f64 = 14.0;
+/// The lead needed on a sheet without a background.
+const SURE_IF_DENSE: f64 = 20.0;
+/// A cell this much longer than wide may be several that touch, if those are nearly square.
+const LONG: f64 = 1.8;
+const FAIRLY_SQUARE: f64 = 1.2;
 /// The share of its evidence by which the best must lead over larger cells on a sheet without a background.
 const SHARE_IF_DENSE: f64 = 0.3;
 /// Two or three cells prove no grid.
@@ -146,6 +156,23 @@ impl GridCandidate {
         if is_lopsided && is_parted && own != theirs && is_clean_whole {
             return f64::INFINITY;
         }
+        // Groups of cells that touch look like long cells.
+        let is_of_square_parts = theirs.columns.is_multiple_of(own.columns)
+            && theirs.rows.is_multiple_of(own.rows)
+            && own != theirs
+            && self.grid.spacing() == other.grid.spacing();
+        if is_of_square_parts
+            && self.oblong() >= LONG
+            && other.oblong() < FAIRLY_SQUARE
+            && other.evidence > 0.0
+        {
+            return f64::INFINITY;
+        }
+        // Two cells where the other has three.
+        let has_two = own.columns.min(theirs.columns) == 2 || own.rows.min(theirs.rows) == 2;
+        if own != theirs && has_two && !self.is_nested_with(other) && !is_lopsided {
+            return SURE_IF_CLOSE;
+        }
         // What lies inside square tiles may repeat, too.
         if background == Background::None
             && is_square(other)
@@ -208,16 +235,21 @@ impl Certainty {
 
 /// Looks for the regular grid that explains a sheet.
 pub fn find_grid(sheet: &Pixels) -> Found {
+    find_grid_named(sheet, &NameHints::default())
+}
+
+/// The same for a sheet whose name says something.
+pub fn find_grid_named(sheet: &Pixels, hints: &NameHints) -> Found {
     let background = find_background(sheet);
     let enclosed = rim::inside(sheet, background).and_then(|inner| Some((inner, sheet.part(inner)?)));
     if let Some((inner, part)) = enclosed
-        && let Some(found) = rim::with_rim(find_grid(&part), inner, sheet.size())
+        && let Some(found) = rim::with_rim(find_grid_named(&part, hints), inner, sheet.size())
     {
         return found;
     }
     let by_lines = match background {
         Background::None => None,
-        _ => match by_lines(sheet, background) {
+        _ => match by_lines(sheet, background, hints) {
             None => {
                 return Found {
                     candidates: vec![whole(sheet.size())],
@@ -232,19 +264,19 @@ pub fn find_grid(sheet: &Pixels) -> Found {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => found,
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
-        _ => decided(sheet, dense::candidates(sheet), background),
+        _ => decided(sheet, dense::candidates(sheet, hints), background, hints),
     }
 }
 
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
-fn by_lines(sheet: &Pixels, background: Background) -> Option<Found> {
+fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option<Found> {
     let found = match background {
         // Asked millions of times: what is clear need not look at colors.
-        Background::Clear => sparse::candidates(sheet, |pixel| pixel[3] > 0)?,
-        _ => sparse::candidates(sheet, |pixel| background.is_content(pixel))?,
+        Background::Clear => sparse::candidates(sheet, hints, |pixel| pixel[3] > 0)?,
+        _ => sparse::candidates(sheet, hints, |pixel| background.is_content(pixel))?,
     };
-    let all = decided(sheet, found, background);
+    let all = decided(sheet, found, background, hints);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
     let has_faint = |y: u32| sheet.row(y).chunks_exact(4).any(is_faint);
     if background != Background::Clear
@@ -252,8 +284,8 @@ fn by_lines(sheet: &Pixels, background: Background) -> Option<Found> {
     {
         return Some(all);
     }
-    let Some(firm) = sparse::candidates(sheet, |pixel| pixel[3] >= FIRM) else { return Some(all) };
-    let firm = decided(sheet, firm, background);
+    let Some(firm) = sparse::candidates(sheet, hints, |pixel| pixel[3] >= FIRM) else { return Some(all) };
+    let firm = decided(sheet, firm, background, hints);
     let (best, other) = (&all.candidates[0], &firm.candidates[0]);
     let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
     Some(match (all.certainty, firm.certainty) {
@@ -270,7 +302,15 @@ fn by_lines(sheet: &Pixels, background: Background) -> Option<Found> {
 }
 
 /// The candidates in order, and how far the first leads.
-fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, background: Background) -> Found {
+fn decided(
+    sheet: &Pixels,
+    mut candidates: Vec<GridCandidate>,
+    background: Background,
+    hints: &NameHints,
+) -> Found {
+    for candidate in &mut candidates {
+        candidate.evidence += hints.evidence(&candidate.grid);
+    }
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
     // One of a kind stands for all of it: the others are no other answers.
     let mut kinds: Vec<GridCandidate> = Vec::with_capacity(candidates.len());
@@ -291,12 +331,14 @@ fn decided(sheet: &Pixels, mut candidates: Vec<GridCandidate>, background: Backg
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
         let share = if background == Background::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
-        let least = best.lead_needed(other, background);
+        let dense = if background == Background::None { SURE_IF_DENSE } else { 0.0 };
+        let least = best.lead_needed(other, background).max(dense);
         best.evidence - other.evidence >= least.max(best.evidence * share)
     };
+    // Where the name says it and the sheet is full of it, letters may touch.
+    let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
     let is_grid = best.grid.len() > 1
-        && best.witnesses >= FEWEST_WITNESSES
-        && !best.cuts_often()
+        && (is_named || best.witnesses >= FEWEST_WITNESSES && !best.cuts_often())
         && best.undivided().is_none()
         && !corridors::run_through(sheet, background, &best.grid);
     let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, background, best);

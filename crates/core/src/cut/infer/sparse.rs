@@ -6,8 +6,8 @@ use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
-use crate::cut::infer::candidates::{WIDEST_GUTTER, divisions, habit, price, shape, single};
-use crate::cut::infer::repeat;
+use crate::cut::infer::candidates::{WIDEST_GUTTER, divisions, habit, named, price, shape, single};
+use crate::cut::infer::{NameHints, repeat};
 use crate::parallel;
 
 /// How many divisions of each axis are judged together with the other's.
@@ -27,6 +27,7 @@ const MOST_FIRST_CUTS: f64 = 18.0;
 /// The best grids, or `None` where nothing is drawn.
 pub(super) fn candidates(
     sheet: &Pixels,
+    hints: &NameHints,
     is_content: impl Fn(&[u8]) -> bool + Sync,
 ) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, is_content)?;
@@ -45,6 +46,9 @@ pub(super) fn candidates(
             best_rows.push(row);
         }
     }
+    let mut best_columns = best_columns;
+    named(&mut best_columns, columns.count(), hints.sizes().map(|size| size.width));
+    named(&mut best_rows, rows.count(), hints.sizes().map(|size| size.height));
     let mut found = judged(&columns, &rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
         found.extend(repeat::divided(sheet, best).map(|(column, row)| {
