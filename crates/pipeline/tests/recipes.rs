@@ -1,0 +1,226 @@
+//! What single keys of a recipe do to what is built, on small sheets.
+
+use std::fs;
+use std::path::Path;
+use std::sync::Mutex;
+
+use image::{Rgba, RgbaImage};
+use serde_json::Value;
+use shibori_core::{ByteSize, FrameSet};
+use shibori_formats::read::{Limits, source};
+use shibori_pipeline::build::{Audience, Build, Event};
+use shibori_pipeline::options::RunOptions;
+use shibori_pipeline::recipe::Fault;
+use shibori_pipeline::steps::Checked;
+use shibori_pipeline::{Error, Notice};
+use tempfile::TempDir;
+
+#[derive(Default)]
+struct Ears(Mutex<Vec<String>>);
+
+impl Audience for Ears {
+    fn event(&self, event: Event<'_>) {
+        if let Event::Failed { name, error, .. } = event {
+            self.0.lock().unwrap().push(format!("{name}: {error}"));
+        }
+    }
+
+    fn notice(&self, _: &str, _: Notice) {}
+
+    fn findings(&self, _: &Checked) -> Value {
+        Value::Null
+    }
+}
+
+/// A sheet of so many cells of 16 px, each with a figure of its own color that stands a little further right.
+fn sheet(cells: u32, red: u8) -> RgbaImage {
+    RgbaImage::from_fn(cells * 16, 16, |x, y| {
+        let (cell, x) = (x / 16, x % 16);
+        let inside = (3 + cell % 3..9 + cell % 3).contains(&x) && (4..14).contains(&y);
+        Rgba(if inside { [red, 40 * cell as u8, 90, 255] } else { [0; 4] })
+    })
+}
+
+fn project(recipe: &str) -> TempDir {
+    let home = tempfile::tempdir().unwrap();
+    for (name, cells, red) in [("walk", 4, 200), ("leap", 3, 90), ("wave", 2, 10)] {
+        sheet(cells, red).save(home.path().join(format!("{name}.qoi"))).unwrap();
+    }
+    fs::write(home.path().join("shibori.toml"), recipe).unwrap();
+    home
+}
+
+/// Builds, and gives what went wrong in steps.
+fn built(home: &TempDir, run: &RunOptions) -> Result<Vec<String>, Error> {
+    let ears = Ears::default();
+    Build::open(&home.path().join("shibori.toml"), run)?.run(None, &ears)?;
+    Ok(ears.0.into_inner().unwrap())
+}
+
+fn frames(recipe: &str, output: &str) -> FrameSet {
+    let home = project(recipe);
+    let wrong = built(&home, &RunOptions::default()).unwrap();
+    assert!(wrong.is_empty(), "{wrong:?}");
+    source(&home.path().join("build").join(output), &Limits::default()).unwrap().set
+}
+
+fn failure(recipe: &str) -> String {
+    let home = project(recipe);
+    let wrong = built(&home, &RunOptions::default()).unwrap();
+    assert!(!home.path().join("build/a.json").exists());
+    wrong.join("\n")
+}
+
+fn fault(recipe: &str) -> Fault {
+    match built(&project(recipe), &RunOptions::default()) {
+        Err(Error::Recipe(error)) => *error.fault,
+        other => panic!("{other:?}"),
+    }
+}
+
+fn names(set: &FrameSet) -> Vec<&str> {
+    set.frames().iter().map(|frame| frame.name().as_str()).collect()
+}
+
+#[test]
+fn parts_come_after_one_another_and_their_clips_count_within_them() {
+    let set = frames(
+        "[sprite.hero]\nclips = { all = \"0-6\" }\nshape = { trim = \"frame\" }\n\
+         [[sprite.hero.part]]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\nclips = { walk = \"0-3\" }\n\
+         [[sprite.hero.part]]\nfrom = \"leap.qoi\"\nslice = { grid = \"3x1\" }\nclips = { leap = \"0-2 once\" }\n\
+         [atlas.a]\nuse = \"hero\"\n",
+        "a.json",
+    );
+    assert_eq!(names(&set), ["hero-00", "hero-01", "hero-02", "hero-03", "hero-04", "hero-05", "hero-06"]);
+    let steps = |clip: usize| set.clips()[clip].steps().iter().map(|step| step.frame).collect::<Vec<_>>();
+    let clips: Vec<&str> = set.clips().iter().map(|clip| clip.name().as_str()).collect();
+    assert_eq!(clips, ["walk", "leap", "all"]);
+    assert_eq!((steps(0), steps(1)), (vec![0, 1, 2, 3], vec![4, 5, 6]));
+    assert_eq!(steps(2).len(), 7);
+    assert!(set.frames().iter().all(|frame| !frame.is_whole()), "shape is done with all of them");
+}
+
+#[test]
+fn a_list_of_sheets_is_one_sprite() {
+    let set = frames(
+        "[sprite.hero]\nfrom = [\"walk.qoi\", \"leap.qoi\"]\nslice = { cell = \"16x16\" }\nclips = { last = \"4-6\" }\n\
+         [atlas.a]\nuse = \"hero\"\n",
+        "a.json",
+    );
+    assert_eq!((set.frames().len(), set.sprites().len()), (7, 1));
+    let pixel = |at: usize| set.frames()[at].restored().to_image().get_pixel(7, 9).0[0];
+    assert_eq!((pixel(0), pixel(4)), (200, 90));
+}
+
+#[test]
+fn a_clip_with_options_of_its_own_is_as_if_all_had_been_made_with_them() {
+    let recipe = |own: &str| {
+        format!(
+            "[sprite.hero]\nfrom = \"walk.qoi\"\nslice = {{ grid = \"4x1\" }}\nshape = {{ pivot = \"feet\" }}\n\
+             [sprite.hero.clips]\nwalk = \"0-1\"\nwave = {{ steps = \"2-3\", {own} }}\n[atlas.a]\nuse = \"hero\"\n"
+        )
+    };
+    let set = frames(&recipe("shape = { pivot = \"top-left\" }, speed = 2"), "a.json");
+    let pivots: Vec<f64> = set.frames().iter().map(|frame| frame.pivot().y).collect();
+    assert_eq!(pivots, [14.0, 14.0, 0.0, 0.0]);
+    assert_eq!((set.clips()[0].total_millis(), set.clips()[1].total_millis()), (200.0, 100.0));
+    let plain = frames(&recipe("shape = { pivot = \"default\" }"), "a.json");
+    assert_eq!(plain.frames()[3].pivot().y, 8.0);
+    // Frames that another clip shows too are copied, or the clip is refused.
+    let shared = |apart: &str| {
+        recipe(&format!("shape = {{ pivot = \"top-left\" }}{apart}"))
+            .replace("walk = \"0-1\"", "walk = \"0-2\"")
+    };
+    assert!(failure(&shared("")).contains("clip 'hero:walk' shows those frames too"));
+    let apart = frames(&shared(", apart = true"), "a.json");
+    assert_eq!(apart.frames().len(), 5);
+    let pivot_of = |clip: usize| apart.frames()[apart.clips()[clip].steps().last().unwrap().frame].pivot().y;
+    assert_eq!((pivot_of(0), pivot_of(1)), (14.0, 0.0));
+    let missing =
+        recipe("speed = 2").replace("steps = \"2-3\", speed", "shape = { pivot = \"feet\" }, speed");
+    assert!(failure(&missing).contains("there is no clip 'wave'"));
+}
+
+#[test]
+fn what_one_step_writes_another_may_read() {
+    let recipe = "[sprite.hero]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\nset = \"sets/hero\"\n\
+         [sprite.again]\nfrom = \"build/sets/hero\"\nshape = { mirror = \"left-right\" }\n[atlas.a]\nuse = [\"hero\", \"again\"]\n";
+    let set = frames(recipe, "a.json");
+    assert_eq!((set.frames().len(), set.sprites().len()), (8, 2));
+    let home = project(recipe);
+    built(&home, &RunOptions::default()).unwrap();
+    sheet(4, 77).save(home.path().join("walk.qoi")).unwrap();
+    built(&home, &RunOptions::default()).unwrap();
+    let set = source(&home.path().join("build/a.json"), &Limits::default()).unwrap().set;
+    assert!(
+        set.frames().iter().all(|frame| frame
+            .restored()
+            .to_image()
+            .pixels()
+            .all(|p| p[3] == 0 || p[0] == 77))
+    );
+}
+
+#[test]
+fn places_are_kept_where_that_is_said() {
+    let recipe = |sprites: &str| {
+        format!(
+            "[defaults]\nslice = {{ cell = \"16x16\" }}\n[sprite.walk]\nfrom = \"walk.qoi\"\n[sprite.leap]\nfrom = \"leap.qoi\"\n\
+             [atlas.a]\nuse = [{sprites}]\nkeep-places = true\n"
+        )
+    };
+    let home = project(&recipe("\"walk\""));
+    built(&home, &RunOptions::default()).unwrap();
+    let places = |home: &TempDir| -> Vec<Value> {
+        let text = fs::read(home.path().join("build/a.json")).unwrap();
+        let manifest: Value = serde_json::from_slice(&text).unwrap();
+        let own = |frame: &&Value| frame["sprite"] == "walk";
+        manifest["frames"].as_array().unwrap().iter().filter(own).map(|frame| frame["rect"].clone()).collect()
+    };
+    let before = places(&home);
+    fs::write(home.path().join("shibori.toml"), recipe("\"leap\", \"walk\"")).unwrap();
+    assert!(built(&home, &RunOptions::default()).unwrap().is_empty());
+    assert_eq!(places(&home), before);
+}
+
+#[test]
+fn what_can_be_told_before_a_pixel_is_read_is_told_with_its_place() {
+    let sprite = "[sprite.a]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\n";
+    assert!(matches!(fault(&format!("{sprite}[atlas.p]\nuse = \"b\"")), Fault::UnknownSprite { .. }));
+    assert!(matches!(fault("[sprite.a]\nfrom = \"none.qoi\""), Fault::NoSource { .. }));
+    assert!(matches!(fault("[sprite.\"a-*\"]\nfrom = \"walk.qoi\""), Fault::Star { .. }));
+    assert!(matches!(
+        fault("[sprite.\"w*\"]\nfrom = \"w*.qoi\"\n[sprite.walk]\nfrom = \"walk.qoi\""),
+        Fault::TwoSprites { .. }
+    ));
+    let twice = format!("{sprite}set = \"x\"\n[atlas.p]\nuse = \"a\"\nfile = \"x/frames\"");
+    assert!(matches!(fault(&twice), Fault::TwoOutputs { .. }));
+    let cycle = "[sprite.a]\nfrom = \"build/p.json\"\n[sprite.b]\nfrom = \"build/q.json\"\n[atlas.p]\nuse = \"b\"\n[atlas.q]\nuse = \"a\"";
+    assert!(matches!(fault(cycle), Fault::Cycle { steps } if steps.len() == 3));
+    let inside = "[out]\ndir = \"out\"\n[sprite.a]\nfrom = \".\"\n[atlas.p]\nuse = \"a\"";
+    assert!(matches!(fault(inside), Fault::OutputInSource { .. }));
+    let outside = "[sprite.a]\nfrom = \"../*.qoi\"";
+    assert!(matches!(fault(outside), Fault::Outside { .. }));
+}
+
+#[test]
+fn many_atlases_need_no_more_memory_than_one_at_a_time() {
+    let mut recipe = String::from("[sprite.\"s-*\"]\nfrom = \"s-*.qoi\"\nslice = { grid = \"4x1\" }\n");
+    let home = project("");
+    for at in 0..12 {
+        RgbaImage::from_fn(512, 128, |x, y| {
+            Rgba([x as u8, y as u8, at, if x % 128 < 100 { 255 } else { 0 }])
+        })
+        .save(home.path().join(format!("s-{at}.qoi")))
+        .unwrap();
+        recipe += &format!("[atlas.a{at}]\nuse = \"s-{at}\"\n");
+    }
+    fs::write(home.path().join("shibori.toml"), recipe).unwrap();
+    // A sheet is a quarter of a megabyte, and twelve of them with their pages are seven times this.
+    let run = RunOptions { max_memory: Some(ByteSize(1_600_000)), ..RunOptions::default() };
+    let wrong = built(&home, &run).unwrap();
+    assert!(wrong.is_empty(), "{wrong:?}");
+    let count = fs::read_dir(home.path().join("build")).unwrap().count();
+    assert_eq!(count, 24);
+    assert!(Path::new(&home.path().join("build/a11.png")).is_file());
+}
