@@ -173,3 +173,65 @@ fn a_cell_that_may_hold_a_pair_is_not_sure() {
     let is_right = found.candidates[0].grid.counts() == Counts::new(8, 4).unwrap();
     assert!(is_right || matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
 }
+
+/// Solid tiles with wide gutters, each of another shade.
+fn spaced_tiles(side: u32, gutter: u32, counts: (u32, u32)) -> Pixels {
+    let pitch = side + gutter;
+    let image = RgbaImage::from_fn(counts.0 * pitch - gutter, counts.1 * pitch - gutter, |x, y| {
+        let inside = x % pitch < side && y % pitch < side;
+        let shade = ((x / pitch * 31 + y / pitch * 57) % 200) as u8;
+        Rgba(if inside { [shade, 90, 255 - shade, 255] } else { [0; 4] })
+    });
+    Pixels::whole(image)
+}
+
+#[test]
+fn gutters_wider_than_an_offset_may_be_are_found() {
+    for gutter in [10, 16, 20, 32] {
+        let found = find_grid(&spaced_tiles(32, gutter, (6, 5)));
+        let grid = found.candidates[0].grid;
+        assert_eq!(
+            (grid.counts(), grid.cell_size()),
+            (Counts::new(6, 5).unwrap(), Size::new(32, 32)),
+            "{gutter}"
+        );
+        assert_eq!(grid.spacing().gutter, Pair { x: gutter, y: gutter });
+    }
+}
+
+#[test]
+fn cells_that_corridors_part_evenly_are_never_sure() {
+    let sheet = spaced_tiles(32, 10, (6, 4));
+    let background = Background::Clear;
+    let grid = |columns: u32, cell: u32, gutter: u32| {
+        let axis = Axis { offset: 0, gutter, count: columns, covered: columns * cell };
+        Grid::of_axes(axis, Axis { offset: 0, gutter: 10, count: 4, covered: 4 * 32 })
+    };
+    assert!(corridors::run_through(&sheet, background, &grid(3, 74, 10)), "pairs");
+    assert!(corridors::run_through(&sheet, background, &grid(2, 116, 10)), "threes");
+    assert!(!corridors::run_through(&sheet, background, &grid(6, 32, 10)));
+}
+
+#[test]
+fn what_differs_in_where_a_cell_ends_only_is_one_answer() {
+    let (sheet, _) = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
+    let found = find_grid(&sheet);
+    let mut kinds = found.candidates.clone();
+    kinds.dedup_by(|a, b| a.is_of_kind(b));
+    assert_eq!(kinds.len(), found.candidates.len());
+    assert_eq!(found.candidates[0].grid.spacing(), Spacing::default());
+}
+
+#[test]
+fn a_name_settles_what_pixels_leave_open_and_never_goes_against_them() {
+    // Two cells prove no grid, nor do they with a name; but the name chooses.
+    let tiles = Pixels::whole(RgbaImage::from_fn(96, 48, |x, y| {
+        let shade = ((x / 16 * 7 + y / 16 * 13) % 5 * 40) as u8;
+        Rgba([shade, 255 - shade, ((x * 3 + y * 5) % 11) as u8, 255])
+    }));
+    let of = |name: &str| find_grid_named(&tiles, &NameHints::of(name)).candidates[0].grid.cell_size();
+    assert_eq!(of("tiles_16x16"), Size::new(16, 16));
+    let drawn = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
+    let found = find_grid_named(&drawn.0, &NameHints::of("hero_50x60"));
+    assert_eq!(found.candidates[0].grid, drawn.1);
+}
