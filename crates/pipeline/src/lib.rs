@@ -5,7 +5,9 @@
 //! limits, hears [`Notice`]s, and owns the transaction through which every file goes: nothing is in place before
 //! [`Context::commit`].
 //!
-//! Nothing here prints, reads a clock, or asks a terminal; [`Error`]s are values that name no option.
+//! A [`recipe`] holds the options of many steps, and a [`build`] does it, and only what changed.
+//!
+//! Nothing here prints or asks a terminal, and nothing but watching reads a clock; [`Error`]s are values that name no option.
 //!
 //! Frames that are in memory need no file at all:
 //!

@@ -5,7 +5,7 @@
 //! together, an atlas with its exports and pictures, is put in place together or not at all. Whatever stops a build, even between
 //! two files, the next one comes to what a build from nothing would come to.
 //!
-//! Nothing here prints, and only [`watch`] looks at a clock; what happens is told to an [`Audience`].
+//! Nothing here prints, and only `watch` looks at a clock; what happens is told to an [`Audience`].
 
 mod check;
 mod depfile;

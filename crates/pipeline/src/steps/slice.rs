@@ -166,7 +166,7 @@ pub struct SpritePart<'a> {
 /// together. Numbered images are the frames as they are, where nothing says how to cut them. Writes nothing.
 ///
 /// # Errors
-/// As [`slice`].
+/// As [`slice()`].
 pub fn slice_sprite(
     name: &Name,
     parts: &[SpritePart<'_>],
