@@ -208,7 +208,9 @@ pub fn abandon() {
 }
 
 /// Heals what runs that were killed left in a folder.
-pub(super) fn heal(folder: &Path) {
+pub fn heal(folder: &Path) {
+    // Staging folders of this process are known by their real names.
+    let Ok(folder) = &fs::canonicalize(folder) else { return };
     for path in staging_folders(folder) {
         let is_own = live().contains(&path);
         if !is_own && !is_held(&path) {

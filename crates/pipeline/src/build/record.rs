@@ -57,9 +57,11 @@ pub(super) struct Store {
     /// Where lines are added; none where nothing can be kept.
     lines: Mutex<Option<File>>,
     /// Held as long as the build lives.
-    _lock: Option<File>,
+    lock: Option<File>,
     /// The file system's clock when it was opened.
     pub(super) now: u64,
+    /// Whether the build before ended in the middle.
+    pub(super) was_cut_off: bool,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -129,7 +131,7 @@ impl Store {
     pub(super) fn open(recipe: &Path) -> (Self, Record, Option<Trouble>) {
         let file = file_beside(recipe, "record");
         match Self::locked(recipe) {
-            Ok((lock, now)) => {
+            Ok((lock, now, was_cut_off)) => {
                 let (record, trouble) = peek(recipe);
                 let lines = match fs::File::options().append(true).create(true).open(&file) {
                     Ok(lines) => lines,
@@ -137,7 +139,7 @@ impl Store {
                         return (Self::without(file), record, Some(Trouble::CannotKeep(error.to_string())));
                     }
                 };
-                let store = Self { file, lines: Mutex::new(Some(lines)), _lock: Some(lock), now };
+                let store = Self { file, lines: Mutex::new(Some(lines)), lock: Some(lock), now, was_cut_off };
                 // After a line that broke off, or something foreign, nothing could be added.
                 if trouble.is_some() || record.version.is_empty() {
                     let _ = store.rewrite(&record.steps, &[]);
@@ -152,10 +154,11 @@ impl Store {
     }
 
     fn without(file: PathBuf) -> Self {
-        Self { file, lines: Mutex::new(None), _lock: None, now: 0 }
+        // Where nothing is kept, nothing is known of the build before.
+        Self { file, lines: Mutex::new(None), lock: None, now: 0, was_cut_off: true }
     }
 
-    fn locked(recipe: &Path) -> io::Result<(File, u64)> {
+    fn locked(recipe: &Path) -> io::Result<(File, u64, bool)> {
         let path = file_beside(recipe, "lock");
         if let Some(folder) = path.parent() {
             if !folder.is_dir() {
@@ -170,11 +173,21 @@ impl Store {
         let mut lock = File::options().write(true).create(true).truncate(false).open(&path)?;
         // A file system without locks has nobody wait.
         let _ = lock.lock();
+        // What a build writes there when it begins, it takes away when it ends.
+        let was_cut_off = lock.metadata()?.len() > 0;
         lock.set_len(0)?;
         writeln!(lock, "{}", std::process::id())?;
         lock.flush()?;
         let now = lock.metadata()?.modified().map_or(0, nanos);
-        Ok((lock, now))
+        Ok((lock, now, was_cut_off))
+    }
+
+    /// Notes that the build came to its end.
+    pub(super) fn ended(&self) {
+        if let Some(lock) = &self.lock {
+            // If it can't be noted, the next build looks for leftovers once more.
+            let _ = lock.set_len(0);
+        }
     }
 
     /// Adds what a step did, or that it is gone.

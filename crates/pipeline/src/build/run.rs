@@ -90,6 +90,9 @@ impl Build {
         if let Some(trouble) = &trouble {
             audience.event(Event::Trouble(trouble));
         }
+        if store.was_cut_off {
+            self.heal(&record);
+        }
         let prints = Prints::new(record.files.clone(), store.now);
         let digests = Digests::of(&self.graph, &prints)?;
         let steps = 0..self.graph.steps.len();
@@ -120,7 +123,17 @@ impl Build {
         (outcome.kept, outcome.undone) = (run.whys.len() - outcome.done - undone, undone);
         let was_trouble = trouble.is_some();
         run.keep(&record, was_trouble);
+        store.ended();
         Ok(outcome)
+    }
+
+    /// Takes away what a build that was killed left beside outputs.
+    fn heal(&self, record: &Record) {
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let known = record.outputs().map(|(path, _)| path.to_owned());
+        let folders: HashSet<PathBuf> =
+            sure.chain(known).filter_map(|path| Some(path.parent()?.to_owned())).collect();
+        folders.iter().for_each(|folder| shibori_formats::write::heal(&self.graph.base.join(folder)));
     }
 
     /// Does one step, from its inputs to its outputs and nothing else: nothing is kept, and nothing that was kept is looked at.
