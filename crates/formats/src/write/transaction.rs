@@ -43,8 +43,8 @@ pub struct Transaction {
     memory: Budget,
     disk: Arc<dyn Disk>,
     waiting: Waiting,
-    /// Files that are known to be shibori's though nothing in them says so, by the hash of what they hold.
-    trusted: HashMap<PathBuf, blake3::Hash>,
+    /// Files that are known to be shibori's though nothing in them says so, by the hashes of what they may hold.
+    trusted: HashMap<PathBuf, Vec<blake3::Hash>>,
     state: Mutex<State>,
 }
 
@@ -121,8 +121,11 @@ impl Transaction {
     /// The same with files that an earlier run wrote, by the hash (BLAKE3) of what it wrote: as long as they hold just that,
     /// they may be replaced and taken away.
     pub fn trusting(self, files: impl IntoIterator<Item = (PathBuf, [u8; 32])>) -> Self {
-        let known = files.into_iter().map(|(path, hash)| (identity(&path), blake3::Hash::from_bytes(hash)));
-        Self { trusted: known.collect(), ..self }
+        let mut trusted: HashMap<PathBuf, Vec<blake3::Hash>> = HashMap::new();
+        for (path, hash) in files {
+            trusted.entry(identity(&path)).or_default().push(blake3::Hash::from_bytes(hash));
+        }
+        Self { trusted, ..self }
     }
 
     /// Where files of this run wait until they are put in place.
@@ -132,8 +135,8 @@ impl Transaction {
 
     /// Whether a file holds what an earlier run is known to have written.
     fn is_trusted(&self, path: &Path, bytes: &[u8]) -> bool {
-        let is_known = |hash: &blake3::Hash| *hash == blake3::hash(bytes);
-        !self.trusted.is_empty() && self.trusted.get(&identity(path)).is_some_and(is_known)
+        let hashes = || self.trusted.get(&identity(path));
+        !self.trusted.is_empty() && hashes().is_some_and(|known| known.contains(&blake3::hash(bytes)))
     }
 
     /// Whether shibori wrote a file and nobody changed it since.

@@ -37,6 +37,8 @@ pub(super) struct StepRecord {
 pub(super) struct Record {
     pub(super) steps: BTreeMap<String, StepRecord>,
     pub(super) files: HashMap<PathBuf, Print>,
+    /// What a build that was killed was about to put in place.
+    pub(super) promised: Vec<(PathBuf, Hash)>,
     /// The version of shibori that wrote it.
     pub(super) version: String,
 }
@@ -71,6 +73,7 @@ enum Line {
     Step { step: String, digest: Hash, settings: Hash, inputs: Vec<(Text, Hash)>, outputs: Vec<(Text, Hash)> },
     File { file: Text, print: Print },
     Gone { gone: String },
+    Promised { promised: Vec<(Text, Hash)> },
 }
 
 /// A path: plain where it is UTF-8.
@@ -182,6 +185,16 @@ impl Store {
         Ok((lock, now, was_cut_off))
     }
 
+    /// Notes what is about to be put in place, so that it is known even if the build ends in that moment.
+    pub(super) fn promise(&self, files: &[(PathBuf, Hash)]) {
+        let promised = files.iter().map(|(path, hash)| (Text::from(path.as_path()), *hash)).collect();
+        let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(file) = lines.as_mut().filter(|_| !files.is_empty()) {
+            // What is not kept must be asked for with force.
+            let _ = file.write_all(&as_line(&Line::Promised { promised }));
+        }
+    }
+
     /// Notes that the build came to its end.
     pub(super) fn ended(&self) {
         if let Some(lock) = &self.lock {
@@ -276,13 +289,15 @@ impl Record {
                 self.steps.insert(step, StepRecord { digest, settings, inputs, outputs });
             }
             Line::Gone { gone } => drop(self.steps.remove(&gone)),
+            Line::Promised { promised } => self.promised.extend(paths(promised)),
             Line::File { file, print } => drop(self.files.insert(file.into(), print)),
         }
     }
 
     /// Every output that any step is known to have written.
     pub(super) fn outputs(&self) -> impl Iterator<Item = (&Path, Hash)> {
-        self.steps.values().flat_map(|step| &step.outputs).map(|(path, hash)| (path.as_path(), *hash))
+        let done = self.steps.values().flat_map(|step| &step.outputs);
+        done.chain(&self.promised).map(|(path, hash)| (path.as_path(), *hash))
     }
 
     /// Whether this shibori wrote it.

@@ -409,6 +409,14 @@ impl Run<'_> {
             self.audience.event(Event::Worked { name: &step.name });
             written.push((at, outputs));
         }
+        // Exports by a template may hold no seal: what they are is kept before they are in place.
+        let exports =
+            written.iter().filter(|(at, _)| matches!(self.graph.steps[*at].kind, Kind::Export { .. }));
+        let promised = exports.flat_map(|(_, outputs)| outputs).filter_map(|path| {
+            let bytes = cx.limits().waiting.read(&cx.at(path)).ok()?;
+            Some((path.clone(), Hash(*blake3::hash(&bytes).as_bytes())))
+        });
+        self.store.promise(&promised.collect::<Vec<_>>());
         cx.commit().map_err(|error| (stale[0], error))?;
         drop(sets);
         under.iter().for_each(|&figure| {
