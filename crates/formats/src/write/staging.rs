@@ -213,7 +213,7 @@ pub fn heal(folder: &Path) {
     let Ok(folder) = &fs::canonicalize(folder) else { return };
     for path in staging_folders(folder) {
         let is_own = live().contains(&path);
-        if !is_own && !is_held(&path) {
+        if !is_own && is_left(&path) {
             settle(&path);
             take_away(&path);
         }
@@ -228,6 +228,19 @@ fn staging_folders(folder: &Path) -> Vec<PathBuf> {
     let mut found: Vec<PathBuf> = entries.flatten().map(|entry| entry.path()).filter(is_ours).collect();
     found.sort();
     found
+}
+
+/// Whether the run of a staging folder is gone. Then its lock goes at once, while it is held: a run that was just about to take it sees
+/// that, and makes itself another folder.
+fn is_left(path: &Path) -> bool {
+    let file = path.join(LOCK);
+    match File::open(&file) {
+        Ok(lock) if lock.try_lock().is_ok() => {
+            let _ = RealDisk.remove_file(&file);
+            true
+        }
+        _ => !is_held(path),
+    }
 }
 
 /// Whether the run of a staging folder lives. One that is just being made has no lock yet and counts as living.
