@@ -113,7 +113,7 @@ fn a_recipe_is_built_and_then_only_what_changed() {
     // Steps that are gone take their files with them, and the folders that are left empty.
     env.write("shibori.toml", recipe.replace("set = \"sets/frog\"", ""));
     let out = env.ok("build");
-    assert!(out.contains("taken away"), "{out}");
+    assert!(out.contains("removed"), "{out}");
     assert!(!env.path("build/sets").exists());
 }
 
@@ -138,8 +138,37 @@ fn what_a_person_changed_in_an_output_stops_its_step_alone() {
         RECIPE.replace("[[atlas.pond.export]]\ntemplate = \"list.txt.j2\"\nfile = \"pond.txt\"\n", ""),
     );
     let outcome = env.run("build");
-    assert!(outcome.code == 0 && outcome.err.contains("changed since"), "{}", outcome.err);
+    assert!(outcome.code == 0 && outcome.err.contains("changed by hand"), "{}", outcome.err);
     assert_eq!(env.read("build/pond.txt"), b"mine");
+}
+
+#[test]
+fn a_clip_that_somebody_added_to_an_atlas_that_was_built_is_not_lost_without_a_word() {
+    let env = project();
+    env.write("list.txt.j2", format!("# {{{{ seal }}}}\n{LIST}"));
+    env.ok("build");
+    env.ok("clip build/pond.json \"mine = koi:0-2\"");
+    for lost_state in [false, true] {
+        if lost_state {
+            fs::remove_dir_all(env.path(".shibori")).unwrap();
+        }
+        let outcome = env.run("build");
+        assert!(outcome.code == 4 && outcome.err.contains("1 clip (koi:mine)"), "{}", outcome.err);
+        let alone = env.run("build --only pond");
+        assert!(alone.code == 4 && alone.err.contains("--carry"), "{}", alone.err);
+    }
+    env.ok("build --carry");
+    assert!(env.ok("clip build/pond.json").contains("koi:mine"));
+    // What the recipe itself says otherwise is nobody's work, even where nothing is known of earlier builds.
+    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    env.ok("build --force");
+    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    env.write(
+        "shibori.toml",
+        RECIPE.replace("turn = ", "spin = ").replace("use = [\"koi\", \"frog\"]", "use = \"koi\""),
+    );
+    env.ok("build");
+    env.ok("build --only pond");
 }
 
 #[test]
@@ -152,7 +181,7 @@ fn a_failed_step_leaves_its_outputs_and_all_that_belongs_to_them_as_they_were() 
     let outcome = env.run("build");
     assert_eq!(outcome.code, 2, "{}", outcome.err);
     assert!(outcome.err.contains("export.pond.txt: list.txt.j2: line 1"), "{}", outcome.err);
-    assert!(outcome.out.contains("not done"), "{}", outcome.out);
+    assert!(outcome.out.contains("skipped"), "{}", outcome.out);
     assert!(env.files("build") == before, "the atlas is that of its exports still");
     let broken = events(&env, "build");
     let failed = broken.iter().find(|event| event["state"] == "failed").unwrap();
@@ -307,7 +336,7 @@ fn what_was_kept_may_be_lost_spoiled_or_in_the_way() {
     env.write(".shibori", "in the way");
     for _ in 0..2 {
         let outcome = env.run("build");
-        assert!(outcome.code == 0 && outcome.err.contains("can't be kept"), "{}", outcome.err);
+        assert!(outcome.code == 0 && outcome.err.contains("keep records"), "{}", outcome.err);
     }
     assert!(env.files("build") == before);
 }

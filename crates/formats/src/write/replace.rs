@@ -18,10 +18,18 @@ pub(super) struct Old {
     pub(super) is_sealed: bool,
 }
 
+/// What follows the seal of a manifest that a recipe's build wrote, and no command changed since: all of it comes from the recipe.
+const BUILT: &str = " built";
+
 impl Old {
     /// The manifest that lies in a place, if one does.
     pub(super) fn at(path: &Path) -> Option<Self> {
         Self::of(&fs::read(path).ok()?)
+    }
+
+    /// Whether a build wrote it, and nobody changed it since: then it holds nobody's work.
+    pub(super) fn is_built(&self) -> bool {
+        self.is_sealed && self.manifest.seal.as_ref().is_some_and(|seal| seal.ends_with(BUILT))
     }
 
     /// The manifest of these bytes, if they are one.
@@ -48,19 +56,23 @@ pub(super) fn over(path: &Path, new: Manifest, run: &Transaction) -> Result<Vec<
 }
 
 fn text_over(path: &Path, mut new: Manifest, policy: Policy) -> Result<Vec<u8>, Error> {
-    let Some(Old { manifest: old, is_sealed }) = Old::at(path).filter(|_| !policy.force) else {
-        return Ok(text(new, true));
+    let own = |mut new: Manifest| {
+        if !policy.built {
+            return text(new, true);
+        }
+        new.seal = Some(format!("{BLANK}{BUILT}"));
+        filled(new.to_text().into_bytes())
     };
-    // What is as it was written holds nobody's work.
-    if policy.anew && is_sealed && !policy.carry {
-        return Ok(text(new, true));
-    }
+    let may_go = |old: &Old| policy.force || policy.built && old.is_built();
+    let old = Old::at(path).filter(|old| !may_go(old));
+    let Some(Old { manifest: old, is_sealed }) = old else { return Ok(own(new)) };
     if hand::is_other_kind(&old, &new) {
         return Err(Error::write(path, WriteProblem::OtherKind { frames: old.frames.len() }));
     }
     if let Some(sprites) = hand::other_sprites(&old, &new) {
         return Err(Error::write(path, WriteProblem::OtherSprites { sprites }));
     }
+    let before = new.clone();
     if policy.carry {
         hand::carry(&old, &mut new);
     }
@@ -69,7 +81,8 @@ fn text_over(path: &Path, mut new: Manifest, policy: Policy) -> Result<Vec<u8>, 
         return Err(Error::write(path, WriteProblem::HandWork { losses, is_carried: policy.carry }));
     }
     if is_sealed || says_the_same(&old, &new) {
-        return Ok(text(new, true));
+        // What was carried over is not the recipe's.
+        return Ok(if says_the_same(&before, &new) { own(new) } else { text(new, true) });
     }
     if !policy.carry {
         return Err(Error::write(path, WriteProblem::Edited));

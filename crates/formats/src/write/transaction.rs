@@ -31,8 +31,8 @@ pub struct Policy {
     pub dry_run: bool,
     /// Take over from a manifest that is replaced what the new one lacks.
     pub carry: bool,
-    /// Replace whatever is as shibori wrote it, of whatever sprites: for targets that nobody types, such as those of a recipe.
-    pub anew: bool,
+    /// A recipe's build writes: manifests say so, and what is as a build wrote it may be replaced by anything the recipe says.
+    pub built: bool,
 }
 
 /// All files that a run writes.
@@ -260,7 +260,7 @@ impl Transaction {
             return Ok(());
         }
         let is_sealed = seal::is_whole(&bytes);
-        match Old::of(&bytes).filter(|_| !is_sealed || !self.policy.anew) {
+        match Old::of(&bytes).filter(|old| !self.policy.built || !old.is_built()) {
             Some(old) => {
                 Err(Error::write(target, WriteProblem::OtherSprites { sprites: old.manifest.sprites() }))
             }

@@ -110,7 +110,7 @@ impl Build {
             prints: &prints,
             digests: &digests,
             limits: self.run.limits(),
-            policy: Policy { anew: true, dry_run: false, ..self.run.policy() },
+            policy: Policy { built: true, dry_run: false, ..self.run.policy() },
             trusted: record.outputs().map(whole).collect(),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
             owners: Mutex::default(),
@@ -145,7 +145,7 @@ impl Build {
         let step = &self.graph.steps[at];
         audience.event(Event::Starts { name: &step.name });
         let hearing = Hearing { audience, name: &step.name };
-        let policy = Policy { anew: true, dry_run: false, ..self.run.policy() };
+        let policy = Policy { built: true, dry_run: false, ..self.run.policy() };
         let cx = self.context(&hearing, policy, &self.run.limits(), Vec::new());
         let figures = self.graph.figures_of(at);
         let frames = figures
@@ -190,7 +190,7 @@ impl Build {
             return Ok(self.graph.sure_outputs(at));
         }
         let hearing = Hearing { audience, name: &step.name };
-        let policy = Policy { anew: true, dry_run: true, force: true, carry: false };
+        let policy = Policy { built: true, dry_run: true, force: true, carry: false };
         let cx = self.context(&hearing, policy, &self.run.limits(), Vec::new());
         let frames = self.graph.figures_of(at).into_iter();
         let frames =

@@ -67,7 +67,7 @@ impl RunOptions {
             force: self.force.is_on(),
             dry_run: self.dry_run.is_on(),
             carry: self.carry.is_on(),
-            anew: false,
+            built: false,
         }
     }
 }
