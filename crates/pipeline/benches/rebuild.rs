@@ -9,37 +9,16 @@
 use std::fs;
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 use image::{Rgba, RgbaImage};
-use serde_json::Value;
 use shibori_core::parallel;
 use shibori_formats::read::{Limits, Picture, image as read_image};
 use shibori_formats::write::png;
-use shibori_pipeline::Notice;
-use shibori_pipeline::build::{Audience, Build, Event, Outcome};
+use shibori_pipeline::build::{Build, Failures, Outcome};
 use shibori_pipeline::options::RunOptions;
-use shibori_pipeline::steps::Checked;
 
 const CELL: u32 = 64;
-
-#[derive(Default)]
-struct Ears(Mutex<Vec<String>>);
-
-impl Audience for Ears {
-    fn event(&self, event: Event<'_>) {
-        if let Event::Failed { name, error, .. } = event {
-            self.0.lock().unwrap().push(format!("{name}: {error}"));
-        }
-    }
-
-    fn notice(&self, _: &str, _: Notice) {}
-
-    fn findings(&self, _: &Checked) -> Value {
-        Value::Null
-    }
-}
 
 /// Eight columns and four rows of a shaded figure that changes its shape.
 fn sheet(seed: u32) -> RgbaImage {
@@ -79,9 +58,9 @@ fn project(folder: &Path, sheets: usize, together: usize) {
 fn built(folder: &Path, jobs: Option<NonZeroUsize>) -> (Duration, Outcome) {
     let began = Instant::now();
     let build = Build::open(&folder.join("shibori.toml"), &RunOptions::default()).unwrap();
-    let ears = Ears::default();
+    let ears = Failures::default();
     let outcome = build.run(jobs, &ears).unwrap();
-    assert!(ears.0.lock().unwrap().is_empty(), "{:?}", ears.0.lock().unwrap());
+    assert_eq!(ears.into_inner(), Vec::<String>::new());
     (began.elapsed(), outcome)
 }
 

@@ -194,7 +194,7 @@ pub enum Error {
         own: Vec<String>,
     },
     /// A clip with options of its own that is not there.
-    #[error("there is no clip '{clip}' to give options of its own")]
+    #[error("clip '{clip}' is given options of its own, but there is no such clip")]
     NoSuchClip {
         /// Its name.
         clip: String,
@@ -202,7 +202,7 @@ pub enum Error {
         known: Vec<String>,
     },
     /// A clip whose own options change which cells are blank.
-    #[error("clip '{clip}': its own options leave it other frames than those of the sprite")]
+    #[error("clip '{clip}': its own options change which cells are blank")]
     OtherCut {
         /// The clip.
         clip: String,

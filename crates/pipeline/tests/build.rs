@@ -7,11 +7,9 @@ use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
-use serde_json::Value;
+use shibori_pipeline::Error;
 use shibori_pipeline::build::{Audience, Build, Event, Outcome};
 use shibori_pipeline::options::{RunOptions, Switch};
-use shibori_pipeline::steps::Checked;
-use shibori_pipeline::{Error, Notice};
 
 /// Remembers what was done and what went wrong.
 #[derive(Default)]
@@ -27,12 +25,6 @@ impl Audience for Ears {
             Event::Failed { name, error, .. } => self.errors.lock().unwrap().push(format!("{name}: {error}")),
             _ => {}
         }
-    }
-
-    fn notice(&self, _: &str, _: Notice) {}
-
-    fn findings(&self, _: &Checked) -> Value {
-        Value::Array(Vec::new())
     }
 }
 

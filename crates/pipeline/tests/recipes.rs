@@ -2,35 +2,16 @@
 
 use std::fs;
 use std::path::Path;
-use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use serde_json::Value;
 use shibori_core::{ByteSize, FrameSet};
 use shibori_formats::read::{Limits, source};
-use shibori_pipeline::build::{Audience, Build, Event};
+use shibori_pipeline::Error;
+use shibori_pipeline::build::{Build, Failures};
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::Fault;
-use shibori_pipeline::steps::Checked;
-use shibori_pipeline::{Error, Notice};
 use tempfile::TempDir;
-
-#[derive(Default)]
-struct Ears(Mutex<Vec<String>>);
-
-impl Audience for Ears {
-    fn event(&self, event: Event<'_>) {
-        if let Event::Failed { name, error, .. } = event {
-            self.0.lock().unwrap().push(format!("{name}: {error}"));
-        }
-    }
-
-    fn notice(&self, _: &str, _: Notice) {}
-
-    fn findings(&self, _: &Checked) -> Value {
-        Value::Null
-    }
-}
 
 /// A sheet of so many cells of 16 px, each with a figure of its own color that stands a little further right.
 fn sheet(cells: u32, red: u8) -> RgbaImage {
@@ -52,9 +33,9 @@ fn project(recipe: &str) -> TempDir {
 
 /// Builds, and gives what went wrong in steps.
 fn built(home: &TempDir, run: &RunOptions) -> Result<Vec<String>, Error> {
-    let ears = Ears::default();
+    let ears = Failures::default();
     Build::open(&home.path().join("shibori.toml"), run)?.run(None, &ears)?;
-    Ok(ears.0.into_inner().unwrap())
+    Ok(ears.into_inner())
 }
 
 fn frames(recipe: &str, output: &str) -> FrameSet {
@@ -138,7 +119,7 @@ fn a_clip_with_options_of_its_own_is_as_if_all_had_been_made_with_them() {
     assert_eq!((pivot_of(0), pivot_of(1)), (14.0, 0.0));
     let missing =
         recipe("speed = 2").replace("steps = \"2-3\", speed", "shape = { pivot = \"feet\" }, speed");
-    assert!(failure(&missing).contains("there is no clip 'wave'"));
+    assert!(failure(&missing).contains("clip 'wave' is given options"));
 }
 
 #[test]

@@ -43,13 +43,13 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
         return Ok(());
     }
     if cx.at(&file).exists() && !program.everywhere.run.force.is_on() {
-        return Err(Failure::usage(format!("{}: a recipe lies there already", file.display()))
+        return Err(Failure::usage(format!("{}: this recipe already exists", file.display()))
             .with_hint("write another one with -o NAME.toml, or replace it with --force"));
     }
     write::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
     cx.commit()?;
     for sprite in &sprites {
-        let sure = if sprite.is_sure { "" } else { " (not sure: look at it)" };
+        let sure = if sprite.is_sure { "" } else { " (not sure; have a look)" };
         program.say(&format!("{:<16} {}: {}{sure}", sprite.name, from(sprite, &folder), told(&sprite.cut)));
     }
     program.say(&format!("{} {}", program.wrote(), file.display()));
@@ -72,7 +72,7 @@ fn folder_of(file: &Path) -> PathBuf {
 /// The text of a recipe for these sprites, seen from its folder.
 fn recipe(sprites: &[DraftSprite], folder: &Path) -> String {
     let mut text = String::from(
-        "# Written by shibori init from what the sources hold. Do it with: shibori build\n\
+        "# Written by shibori init from what it found in the sources. Build it with: shibori build\n\
          # Every option of the command line is a key here; docs/recipe.md lists them.\n\n\
          [out]\ndir = \"build\"\n",
     );

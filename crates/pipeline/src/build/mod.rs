@@ -20,6 +20,7 @@ mod sources;
 mod watch;
 
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
 
 use serde_json::Value;
 
@@ -37,16 +38,43 @@ pub use record::Trouble;
 pub use run::Outcome;
 pub use watch::{Change, Watch};
 
-/// Hears how a build goes on. Every method may be called from any thread.
+/// Hears how a build goes on. Every method may be called from any thread; by default nobody listens, and pages say nothing of what looks
+/// wrong.
 pub trait Audience: Sync {
     /// Something happened.
-    fn event(&self, event: Event<'_>);
+    fn event(&self, event: Event<'_>) {
+        let _ = event;
+    }
 
     /// There is something to know of a step or a sprite.
-    fn notice(&self, of: &str, notice: Notice);
+    fn notice(&self, of: &str, notice: Notice) {
+        let _ = (of, notice);
+    }
 
     /// Words what looks wrong, for pages that show it.
-    fn findings(&self, checked: &Checked) -> Value;
+    fn findings(&self, checked: &Checked) -> Value {
+        let _ = checked;
+        Value::Array(Vec::new())
+    }
+}
+
+/// Keeps what went wrong, and hears nothing else: each failure begins with the step or the sprite.
+#[derive(Debug, Default)]
+pub struct Failures(Mutex<Vec<String>>);
+
+impl Failures {
+    /// All of them, in the order in which they came.
+    pub fn into_inner(self) -> Vec<String> {
+        self.0.into_inner().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl Audience for Failures {
+    fn event(&self, event: Event<'_>) {
+        if let Event::Failed { name, error, .. } = event {
+            self.0.lock().unwrap_or_else(PoisonError::into_inner).push(format!("{name}: {error}"));
+        }
+    }
 }
 
 /// What happens in a build.

@@ -26,7 +26,7 @@ pub enum Fault {
     #[error("no such file")]
     Missing,
     /// A folder without a recipe in it.
-    #[error("is a folder without a shibori.toml in it")]
+    #[error("is a folder with no shibori.toml in it")]
     Folder,
     /// The system does not give it.
     #[error("{0}")]
@@ -110,7 +110,7 @@ pub enum Fault {
         nearest: Option<String>,
     },
     /// A pattern that fits no file.
-    #[error("no file is called like '{pattern}'")]
+    #[error("no file matches '{pattern}'")]
     NoMatch {
         /// The pattern.
         pattern: String,
@@ -124,13 +124,13 @@ pub enum Fault {
         why: String,
     },
     /// A name with a star, and sources that do not fill it.
-    #[error("'{name}' has a * in it, so from must be one pattern with a * that fills it")]
+    #[error("'{name}' has a *, so its from must be one pattern whose * fills it in")]
     Star {
         /// The name.
         name: String,
     },
     /// Two sprites of one name.
-    #[error("a second sprite would be called '{name}'")]
+    #[error("two sprites would be called '{name}'")]
     TwoSprites {
         /// The name.
         name: String,
@@ -146,13 +146,13 @@ pub enum Fault {
         second: String,
     },
     /// Steps that wait for each other.
-    #[error("these wait for each other: {}", steps.join(" -> "))]
+    #[error("these steps need each other: {}", steps.join(" -> "))]
     Cycle {
         /// The steps, the first once more at the end.
         steps: Vec<String>,
     },
     /// An output that would be read as a source by the next build.
-    #[error("{} would lie among the sources in {}", output.display(), sources.display())]
+    #[error("the output {} would be taken for a source by {}", output.display(), sources.display())]
     OutputInSource {
         /// The output from the recipe's folder.
         output: PathBuf,

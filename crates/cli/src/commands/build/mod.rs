@@ -155,7 +155,7 @@ fn list(report: &StandingReport, program: &Program<'_>) {
         program.say(&format!("{:widest$}  {}", step.step, step.why));
     }
     for file in &report.left {
-        program.say(&format!("{}  is of a step that is gone", file.display()));
+        program.say(&format!("{}  nothing makes it any more", file.display()));
     }
 }
 

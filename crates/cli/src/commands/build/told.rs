@@ -123,7 +123,7 @@ impl<'a> Teller<'a> {
         };
         let removed_told = match removed.len() {
             0 => String::new(),
-            files => format!(", {} taken away", counted(files, "file")),
+            files => format!(", {} removed", counted(files, "file")),
         };
         let changed = self.changed.map(|changed| format!("{changed}: ")).unwrap_or_default();
         let text = match (done, undone.is_empty() && removed.is_empty()) {
@@ -201,7 +201,10 @@ impl Audience for Teller<'_> {
                 let exit = failure.exit;
                 let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
                 if let Some(message) = &failure.message {
-                    let told = Message { text: format!("{name}: {}", message.text), ..message.clone() };
+                    let mut told = Message { text: format!("{name}: {}", message.text), ..message.clone() };
+                    if let Some(hint) = told.hint.as_mut().filter(|hint| hint.contains("--force")) {
+                        *hint += seal_hint(name);
+                    }
                     self.message(Weight::Error, &told);
                     let (message, hint) = (told.text, told.hint);
                     let error = Some(ErrorTold { message, hint, exit: exit as u8 });
@@ -221,7 +224,7 @@ impl Audience for Teller<'_> {
                 }
             }
             Event::Skipped { name, because } => {
-                self.line(name, None, &format!("not done: {because} failed"));
+                self.line(name, None, &format!("skipped: {because} failed"));
                 let why = Some(format!("{because} failed"));
                 console.event(&StepEvent {
                     step: name,
@@ -234,11 +237,15 @@ impl Audience for Teller<'_> {
             }
             Event::Removed { files, left } => {
                 for file in files {
-                    self.say(|| self.program.say(&format!("took away {}: its step is gone", file.display())));
+                    self.say(|| {
+                        self.program.say(&format!("removed {}: nothing makes it any more", file.display()));
+                    });
                 }
                 for file in left {
-                    let text =
-                        format!("{} stays, though its step is gone: it was changed since", file.display());
+                    let text = format!(
+                        "{} is kept: nothing makes it any more, but it was changed by hand",
+                        file.display()
+                    );
                     self.message(Weight::Warning, &Message::plain(&text));
                 }
             }
@@ -257,6 +264,14 @@ impl Audience for Teller<'_> {
     }
 }
 
+/// What keeps an export from being taken for somebody else's.
+fn seal_hint(step: &str) -> &'static str {
+    match step.starts_with("export.") {
+        true => "; shibori knows its own file if the template prints {{ seal }} in a comment",
+        false => "",
+    }
+}
+
 /// Why a step was stale, in a few words.
 pub(super) fn why(why: &Why) -> String {
     match why {
@@ -268,7 +283,7 @@ pub(super) fn why(why: &Why) -> String {
         Why::OutputGone(path) => format!("{} was missing", path.display()),
         Why::OutputChanged(path) => format!("{} was changed by hand", path.display()),
         Why::Step(step) => format!("{step} changed"),
-        Why::Version(version) => format!("shibori {version} did it last"),
+        Why::Version(version) => format!("last built by shibori {version}"),
         Why::Asked => "as asked".to_owned(),
     }
 }
@@ -276,12 +291,12 @@ pub(super) fn why(why: &Why) -> String {
 fn trouble(trouble: &Trouble) -> Message {
     let (text, hint) = match trouble {
         Trouble::Unreadable => (
-            "what earlier builds kept in .shibori can't be read, so everything is built anew".to_owned(),
+            "can't read the records of earlier builds in .shibori; building everything again".to_owned(),
             None,
         ),
         Trouble::CannotKeep(why) => (
-            format!("what is built can't be kept in .shibori: {why}"),
-            Some("the next build does everything again".to_owned()),
+            format!("can't keep records of this build in .shibori: {why}"),
+            Some("the next build will do everything again".to_owned()),
         ),
     };
     Message { text, pointer: None, hint }

@@ -3,11 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use serde_json::Value;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{Audience, Build, Event, RecipeFinding, Seen};
+use shibori_pipeline::build::{Audience, Build, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;
-use shibori_pipeline::steps::Checked;
 
 use super::{Report, conclude, say};
 use crate::args::Check;
@@ -35,15 +33,9 @@ pub(super) struct Unmet {
 struct Hearing<'a>(&'a Program<'a>);
 
 impl Audience for Hearing<'_> {
-    fn event(&self, _: Event<'_>) {}
-
     fn notice(&self, of: &str, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         self.0.console.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
-    }
-
-    fn findings(&self, _: &Checked) -> Value {
-        Value::Null
     }
 }
 
@@ -54,17 +46,17 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
     let [recipe] = args.sources.as_slice() else {
         return match args.sources.iter().find(|path| is_recipe(path)) {
             None => Ok(None),
-            Some(recipe) => {
-                Err(Failure::usage(format!("{}: a recipe is checked by itself", recipe.display())))
-            }
+            Some(recipe) => Err(Failure::usage(format!(
+                "{}: check takes one recipe, and no other source beside it",
+                recipe.display()
+            ))),
         };
     };
     if !is_recipe(recipe) {
         return Ok(None);
     }
     if args.options != CheckOptions::default() {
-        let text =
-            "what a recipe may and may not is said in its [check]; the options here are for other sources";
+        let text = "a recipe sets its own rules in [check]; these options are for other sources";
         return Err(Failure::usage(text).with_hint("such as: [check] drift-limit = 4"));
     }
     let build = Build::open(&program.base.join(recipe), &program.everywhere.run)?;
