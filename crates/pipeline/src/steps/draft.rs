@@ -15,6 +15,9 @@ use crate::{Context, Error, Growth};
 /// Fewer drawings than this are one picture, not loose drawings.
 const FEWEST: usize = 2;
 
+/// A cell of a grid that is not sure holds fewer drawings than this.
+const SEVERAL: u64 = 4;
+
 /// A sprite that a recipe could have.
 #[derive(Clone, Debug)]
 pub struct DraftSprite {
@@ -112,6 +115,18 @@ fn gather(folder: &Path, depth: usize, found: &mut Vec<Vec<PathBuf>>, cx: &Conte
     folders.iter().filter(|_| depth < DEEPEST).try_for_each(|inner| gather(inner, depth + 1, found, cx))
 }
 
+/// Whether images of one name are frames of one sequence: their numbers go on from one to the next, with few gaps. `tiles16` and `tiles32` do
+/// not.
+fn is_sequence(paths: &[PathBuf]) -> bool {
+    let number = |path: &PathBuf| -> Option<u64> {
+        let stem = path.file_stem()?.to_string_lossy().into_owned();
+        stem[stem.trim_end_matches(|c: char| c.is_ascii_digit()).len()..].parse().ok()
+    };
+    let numbers: Vec<u64> = paths.iter().filter_map(number).collect();
+    let (Some(least), Some(most)) = (numbers.iter().min(), numbers.iter().max()) else { return false };
+    most - least < 2 * paths.len() as u64
+}
+
 /// Files each by itself, but numbered images of one name together.
 fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
     let first = found.len();
@@ -120,6 +135,13 @@ fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
         match found[first..].iter_mut().find(is_one_of) {
             Some(group) => group.push(file),
             None => found.push(vec![file]),
+        }
+    }
+    let groups = found.split_off(first);
+    for group in groups {
+        match group.len() < 2 || is_sequence(&group) {
+            true => found.push(group),
+            false => found.extend(group.into_iter().map(|file| vec![file])),
         }
     }
 }
@@ -160,8 +182,10 @@ fn look(paths: &[PathBuf], cx: &Context<'_>) -> Result<DraftSprite, Error> {
             let mut ways: Vec<DraftCut> = grids.iter().map(|reading| grid_cut(reading, size)).collect();
             let drawings = if is_sure || is_blank { 0 } else { drawings_of(&source, cx)? };
             if drawings >= FEWEST {
-                // Without any grid, drawings at odd places are what it is.
-                ways.push(DraftCut::Islands(drawings));
+                // Without any grid, or with cells that hold several each, drawings at odd places are what it is.
+                let cells = grids.first().map_or(0, |reading| reading.candidate.grid.len());
+                let at = if drawings as u64 >= SEVERAL * cells { 0 } else { ways.len() };
+                ways.insert(at, DraftCut::Islands(drawings));
             }
             if !is_sure {
                 ways.push(DraftCut::Whole);

@@ -1,11 +1,12 @@
 //! Clear corridors that part the cells of a grid evenly, over the whole sheet: its cells may be groups of smaller ones.
 //!
-//! Looks at whole lines of pixels only, and says nothing about which cells there are instead.
+//! The same where single cells hold two drawings side by side while lines cut others: then cells and drawings have nothing to do with each other.
+//! Says nothing about which cells there are instead.
 
-use crate::Pixels;
 use crate::background::Background;
 use crate::cut::Grid;
 use crate::cut::grid::Axis;
+use crate::{Cell, Pixels};
 
 /// A cell may be as many smaller ones, side by side.
 const MOST_PARTS: u32 = 8;
@@ -34,6 +35,40 @@ pub(super) fn run_through(sheet: &Pixels, background: Background, grid: &Grid) -
         (2..=most).any(|parts| are_parted(is_filled, axis, parts))
     };
     is_parted(&columns, across) || is_parted(&rows, down)
+}
+
+/// A gap between drawings inside a cell is at least so wide, in pixels.
+const GAP: usize = 2;
+/// A share of cells with such a gap.
+const MANY: f64 = 0.3;
+
+/// Whether many cells hold drawings side by side, with a gap between them from top to bottom.
+pub(super) fn part_many_cells(sheet: &Pixels, background: Background, grid: &Grid) -> bool {
+    let counts = grid.counts();
+    let (mut parted, mut all) = (0u32, 0u32);
+    for (row, column) in (0..counts.rows).flat_map(|row| (0..counts.columns).map(move |column| (row, column)))
+    {
+        let Some(part) = sheet.part(grid.rect(Cell { row, column })) else { continue };
+        match has_gap(&part, background) {
+            None => {}
+            Some(is_parted) => (all, parted) = (all + 1, parted + u32::from(is_parted)),
+        }
+    }
+    f64::from(parted) > MANY * f64::from(all)
+}
+
+/// Whether a clear gap runs from top to bottom between drawings of a cell; `None` where there is none.
+fn has_gap(cell: &Pixels, background: Background) -> Option<bool> {
+    let mut is_filled = vec![false; cell.size().width as usize];
+    for row in cell.rows() {
+        for (filled, pixel) in is_filled.iter_mut().zip(row.chunks_exact(4)) {
+            *filled |= background.is_content(pixel);
+        }
+    }
+    let first = is_filled.iter().position(|&filled| filled)?;
+    let last = is_filled.iter().rposition(|&filled| filled)?;
+    let gaps = is_filled[first..=last].split(|&filled| filled);
+    Some(gaps.map(<[bool]>::len).any(|gap| gap >= GAP))
 }
 
 /// Whether each cell that holds anything falls into so many parts, a clear line between them and something drawn in each.

@@ -340,7 +340,8 @@ fn decided(
     let is_grid = best.grid.len() > 1
         && (is_named || best.witnesses >= FEWEST_WITNESSES && !best.cuts_often())
         && best.undivided().is_none()
-        && !corridors::run_through(sheet, background, &best.grid);
+        && !corridors::run_through(sheet, background, &best.grid)
+        && (best.cut_places == 0 || !corridors::part_many_cells(sheet, background, &best.grid));
     let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, background, best);
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates.truncate(4);
