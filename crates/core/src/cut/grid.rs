@@ -315,6 +315,17 @@ impl Grid {
         Self { columns, rows }
     }
 
+    /// The same grid on a sheet so many times as large.
+    pub(super) fn enlarged(&self, factor: u32) -> Self {
+        let axis = |axis: &Axis| Axis {
+            offset: axis.offset * factor,
+            gutter: axis.gutter * factor,
+            count: axis.count,
+            covered: axis.covered * factor,
+        };
+        Self { columns: axis(&self.columns), rows: axis(&self.rows) }
+    }
+
     pub(super) fn axes(&self) -> (&Axis, &Axis) {
         (&self.columns, &self.rows)
     }

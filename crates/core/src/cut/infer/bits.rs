@@ -63,11 +63,11 @@ impl Lines {
         self.part(line, from, to).map(u64::count_ones).sum()
     }
 
-    /// In how many places content goes on from line `a` to line `b` in `from..to`, straight or slanting.
-    pub(super) fn crossings(&self, a: u32, b: u32, from: u32, to: u32) -> u32 {
+    /// In how many places content goes on from line `a` to line `b` in `from..to`, straight or slanting, and over how many pixels.
+    pub(super) fn crossings(&self, a: u32, b: u32, from: u32, to: u32) -> (u32, u32) {
         let (first, last) = ((from / 64) as usize, to.div_ceil(64) as usize);
         let (a, b) = (self.line(a), self.line(b));
-        let (mut runs, mut carried) = (0, 0);
+        let (mut runs, mut pixels, mut carried) = (0, 0, 0);
         for at in first..last {
             if a[at] == 0 {
                 carried = 0;
@@ -79,9 +79,10 @@ impl Lines {
             let crossing = a[at] & near & window(at, from, to);
             // A run begins where the pixel before is no crossing.
             runs += (crossing & !(crossing << 1 | carried)).count_ones();
+            pixels += crossing.count_ones();
             carried = crossing >> 63;
         }
-        runs
+        (runs, pixels)
     }
 }
 
@@ -155,7 +156,8 @@ mod tests {
             };
             let starts = |at: u32| crosses(at) && (at == from || !crosses(at - 1));
             let runs = inside().filter(|&at| starts(at)).count() as u32;
-            prop_assert_eq!(bits.crossings(0, 1, from, to), runs);
+            let pixels = inside().filter(|&at| crosses(at)).count() as u32;
+            prop_assert_eq!(bits.crossings(0, 1, from, to), (runs, pixels));
             prop_assert_eq!(bits.filled(0, from, to), inside().filter(|&at| rows[0][at as usize]).count() as u32);
         }
     }

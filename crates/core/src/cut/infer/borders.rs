@@ -29,6 +29,11 @@ const LEAST_FILLED: f64 = -3.0;
 /// Spaced sheets have cells as large as their largest drawing.
 const LARGEST_FILLS: f64 = 2.5;
 
+/// What drawings that touch have in common with their neighbors is at most this share of what a line crosses elsewhere, and what a line
+/// through them has.
+const TOUCH: f64 = 0.15;
+const AS_ANY: f64 = 0.6;
+
 pub(super) struct Borders {
     length: u32,
     bands: usize,
@@ -41,6 +46,8 @@ pub(super) struct Borders {
     extents: Vec<Option<(u32, u32)>>,
     /// The chance that a line laid anywhere in the content is crossed.
     chance: f64,
+    /// The mean thickness of what such a line crosses, by band.
+    usual: Vec<f64>,
 }
 
 /// A pixel line in a band.
@@ -48,6 +55,8 @@ pub(super) struct Borders {
 struct Slot {
     /// Places crossed by a line before it.
     runs: u8,
+    /// The share of the band that it crosses, of 255.
+    thickness: u8,
     /// Whether anything is drawn on it.
     is_filled: bool,
     /// Whether more than half of it is drawn on.
@@ -93,8 +102,9 @@ impl Borders {
                 0 => Slot::default(),
                 pixels => {
                     let is_solid = pixels * 2 > to - from;
-                    let runs = if at > 0 { lines.crossings(at - 1, at, from, to).min(255) as u8 } else { 0 };
-                    Slot { runs, is_filled: true, is_solid }
+                    let (runs, crossed) = if at > 0 { lines.crossings(at - 1, at, from, to) } else { (0, 0) };
+                    let thickness = (crossed * 255).div_ceil(to - from).min(255) as u8;
+                    Slot { runs: runs.min(255) as u8, thickness, is_filled: true, is_solid }
                 }
             };
             spans.iter().map(slot).collect()
@@ -107,8 +117,10 @@ impl Borders {
             }
         }
         let (next, last) = nearest(&slots, length, count);
-        let mut borders = Self { length, bands: count, slots, next, last, extents, chance: 0.0 };
+        let mut borders =
+            Self { length, bands: count, slots, next, last, extents, chance: 0.0, usual: Vec::new() };
         borders.chance = borders.chance_of_crossing();
+        borders.usual = (0..count).map(|band| borders.usual_thickness(band)).collect();
         borders
     }
 
@@ -145,6 +157,28 @@ impl Borders {
         crossed / all
     }
 
+    fn thickness(&self, at: u32, band: usize) -> f64 {
+        f64::from(self.slots[at as usize * self.bands + band].thickness)
+    }
+
+    fn usual_thickness(&self, band: usize) -> f64 {
+        let (mut sum, mut count) = (0.0, 0.0);
+        let Some((first, last)) = self.extents[band] else { return 0.0 };
+        for at in (first + 1..=last).filter(|&at| self.places(at, 0, band) > 0) {
+            sum += self.thickness(at, band);
+            count += 1.0;
+        }
+        if count > 0.0 { sum / count } else { 0.0 }
+    }
+
+    /// How a line that crosses something compares with others: 1 where it crosses as much as they do, 0 where drawings only touch.
+    fn depth(&self, at: u32, gutter: u32, band: usize) -> f64 {
+        if gutter > 0 {
+            return 1.0;
+        }
+        ((self.thickness(at, band) / self.usual[band] - TOUCH) / (AS_ANY - TOUCH)).clamp(0.0, 1.0)
+    }
+
     /// How well the lines of an axis keep clear of the drawings.
     pub(super) fn lines(&self, axis: &Axis) -> Verdict {
         let mut verdict = Verdict::default();
@@ -176,7 +210,8 @@ impl Borders {
                     places => {
                         verdict.dirty += 1;
                         verdict.places += places;
-                        verdict.evidence += (dirty - EACH_PLACE * f64::from(places - 1)).max(-MOST_CUT);
+                        let cost = (dirty - EACH_PLACE * f64::from(places - 1)).max(-MOST_CUT);
+                        verdict.evidence += cost * self.depth(at, axis.gutter, band);
                     }
                 }
             }

@@ -85,13 +85,14 @@ fn are_parted(is_filled: &[bool], axis: &Axis, parts: u32) -> bool {
         let whole = length + axis.gutter;
         let mut from = start;
         for part in 1..=parts {
-            let end = (start + whole * part / parts).min(start + length);
-            if part < parts {
-                let near = end.saturating_sub(AROUND).max(from)..(end + AROUND + 1).min(start + length);
-                if near.into_iter().all(|at| is_filled[at as usize]) {
-                    return false;
-                }
-            }
+            let even = (start + whole * part / parts).min(start + length);
+            let end = if part == parts {
+                even
+            } else {
+                let mut near = even.saturating_sub(AROUND).max(from)..(even + AROUND + 1).min(start + length);
+                let Some(clear) = near.find(|&at| !is_filled[at as usize]) else { return false };
+                clear
+            };
             if !has_content(from, end) {
                 return false;
             }

@@ -23,6 +23,8 @@ const TRUST: f64 = 0.6;
 const TILES_ARE_SQUARE: f64 = 3.0;
 /// And how much more what cells usually are: borders of tiles are no independent witnesses.
 const TILES_ARE_USUAL: f64 = 4.0;
+/// A band is flat where only one line in so many changes.
+const FLAT: usize = 3;
 const FINALISTS: usize = 14;
 const LENDERS: usize = 4;
 /// Rows looked at together.
@@ -118,7 +120,11 @@ fn standing_out(sums: &[u32]) -> Vec<f64> {
     let mut sizes: Vec<f64> = raw.iter().map(|v| v.abs()).filter(|v| *v > 0.0).collect();
     let usual = match sizes.len() {
         0 => 1.0,
-        count => *sizes.select_nth_unstable_by(count / 2, f64::total_cmp).1 * 1.4826,
+        changed => {
+            let middle = *sizes.select_nth_unstable_by(changed / 2, f64::total_cmp).1 * 1.4826;
+            // Where most lines do not change at all, those that do are what is looked for.
+            if changed * FLAT < count { middle / STRENGTH } else { middle }
+        }
     };
     let is_blank = |at: usize| (at.saturating_sub(1)..(at + 2).min(count)).all(|near| sums[near] == 0);
     (0..count).map(|at| if is_blank(at) { f64::NAN } else { raw[at] / usual }).collect()

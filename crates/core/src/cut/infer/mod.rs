@@ -46,7 +46,10 @@ mod dense;
 mod named;
 mod repeat;
 mod rim;
+mod sides;
 mod sparse;
+mod stand;
+mod zoom;
 
 use crate::background::{Background, find_background};
 use crate::cut::grid::Axis;
@@ -71,8 +74,17 @@ const LONG: f64 = 1.8;
 const FAIRLY_SQUARE: f64 = 1.2;
 /// The share of its evidence by which the best must lead over larger cells on a sheet without a background.
 const SHARE_IF_DENSE: f64 = 0.3;
-/// Two or three cells prove no grid.
-const FEWEST_WITNESSES: u32 = 3;
+/// A lead that nothing but the drawings themselves explains.
+const FAR: f64 = 40.0;
+/// What clean cells need over groups of them that are no more square.
+const SURE_IF_COARSER: f64 = 4.0;
+/// Two cells prove no grid.
+const FEWEST_WITNESSES: u32 = 2;
+
+/// What sides of tiles must speak for their cells, and by how much more than for any others, to be asked first; and to be sure.
+const SIDES: f64 = 30.0;
+const SIDES_AHEAD: f64 = 10.0;
+const SIDES_SURE: f64 = 100.0;
 
 /// Opacity from which a pixel is drawn firmly.
 const FIRM: u8 = 128;
@@ -168,6 +180,18 @@ impl GridCandidate {
         {
             return f64::INFINITY;
         }
+        // Groups of cells that are clean themselves would be drawings that happen to part where cells do.
+        let is_group = own != theirs && is_parted;
+        if is_group && self.cut_places == 0 && self.oblong() <= other.oblong() {
+            return SURE_IF_COARSER;
+        }
+        if is_group && self.cut_places > 0 && is_clean_whole {
+            return FAR;
+        }
+        // Long cells of squarer ones: drawings that all part at the same place look like it.
+        if is_group && self.oblong() >= LONG && other.oblong() < FAIRLY_SQUARE && other.cut_places == 0 {
+            return FAR;
+        }
         // Two cells where the other has three.
         let has_two = own.columns.min(theirs.columns) == 2 || own.rows.min(theirs.rows) == 2;
         if own != theirs && has_two && !self.is_nested_with(other) && !is_lopsided {
@@ -205,10 +229,10 @@ impl GridCandidate {
         (counts.rows == 1 && is_long(cell.height, cell.width)).then_some(Across::Rows)
     }
 
-    /// Whether more than one border in ten crosses a drawing.
-    fn cuts_often(&self) -> bool {
+    /// Whether more than one border in so many crosses a drawing.
+    fn cuts_often(&self, many: u64) -> bool {
         let (columns, rows) = (u64::from(self.grid.counts().columns), u64::from(self.grid.counts().rows));
-        u64::from(self.cut_places) * 10 > (columns - 1) * rows + (rows - 1) * columns
+        u64::from(self.cut_places) * many > (columns - 1) * rows + (rows - 1) * columns
     }
 }
 
@@ -240,10 +264,23 @@ pub fn find_grid(sheet: &Pixels) -> Found {
 
 /// The same for a sheet whose name says something.
 pub fn find_grid_named(sheet: &Pixels, hints: &NameHints) -> Found {
+    let factor = zoom::factor(sheet);
+    if factor == 1 {
+        return found(sheet, hints);
+    }
+    let mut found = found(&zoom::reduced(sheet, factor), &hints.reduced(factor));
+    for candidate in &mut found.candidates {
+        candidate.grid = candidate.grid.enlarged(factor);
+    }
+    found
+}
+
+/// The same for a sheet that was not enlarged.
+fn found(sheet: &Pixels, hints: &NameHints) -> Found {
     let background = find_background(sheet);
     let enclosed = rim::inside(sheet, background).and_then(|inner| Some((inner, sheet.part(inner)?)));
     if let Some((inner, part)) = enclosed
-        && let Some(found) = rim::with_rim(find_grid_named(&part, hints), inner, sheet.size())
+        && let Some(found) = rim::with_rim(self::found(&part, hints), inner, sheet.size())
     {
         return found;
     }
@@ -260,11 +297,15 @@ pub fn find_grid_named(sheet: &Pixels, hints: &NameHints) -> Found {
             found => found,
         },
     };
-    match by_lines {
-        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => found,
+    let found = match by_lines {
+        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return found,
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
         _ => decided(sheet, dense::candidates(sheet, hints), background, hints),
+    };
+    match found.certainty {
+        Certainty::Sure(_) => found,
+        _ => by_sides(sheet, background, &found).unwrap_or(found),
     }
 }
 
@@ -299,6 +340,22 @@ fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option
         _ if best.grid.len() == 1 || is_refined => firm,
         _ => all,
     })
+}
+
+/// The cells of a tile set, where sides of tiles tell more than lines that cut nothing.
+fn by_sides(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<Found> {
+    let found = sides::candidates(sheet, background);
+    let &(grid, evidence) = found.first()?;
+    let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
+    if evidence < SIDES || lead < SIDES_AHEAD {
+        return None;
+    }
+    let best = GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 };
+    let others = by_lines.candidates.iter().filter(|other| !other.is_of_kind(&best)).cloned();
+    let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(4).collect();
+    let is_sure = evidence >= SIDES_SURE && lead >= SIDES_SURE / 2.0;
+    let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
+    Some(Found { candidates, certainty, background })
 }
 
 /// The candidates in order, and how far the first leads.
@@ -338,12 +395,47 @@ fn decided(
     // Where the name says it and the sheet is full of it, letters may touch.
     let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
     let is_grid = best.grid.len() > 1
-        && (is_named || best.witnesses >= FEWEST_WITNESSES && !best.cuts_often())
+        && (is_named
+            || best.witnesses >= FEWEST_WITNESSES
+                && (!best.cuts_often(10) || lead > FAR && !best.cuts_often(3)))
         && best.undivided().is_none()
         && !corridors::run_through(sheet, background, &best.grid)
-        && (best.cut_places == 0 || !corridors::part_many_cells(sheet, background, &best.grid));
-    let is_sure = is_grid && others.iter().all(is_ahead) && !repeat::is_inside(sheet, background, best);
+        && (best.cut_places == 0 || lead > FAR || !corridors::part_many_cells(sheet, background, &best.grid));
+    let grid = stand::in_for(&best.grid, sheet, background);
+    // Drawings that touch in pairs stand beside each other; letters are as high as two.
+    let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
+    let may_be_pairs = !(lead > FAR && is_high) && repeat::is_inside(sheet, background, best);
+    let is_sure = is_grid && others.iter().all(is_ahead) && !may_be_pairs;
+    if std::env::var("DBG").is_ok() {
+        eprintln!(
+            "DBG {:?} {} ev {:.1} lead {lead:.1} cuts {} wit {} | cuts_often {} undivided {:?} corridors {} part_many {} pairs {} | notahead {:?}",
+            best.grid.counts(),
+            best.grid.cell_size(),
+            best.evidence,
+            best.cut_places,
+            best.witnesses,
+            best.cuts_often(10),
+            best.undivided(),
+            corridors::run_through(sheet, background, &best.grid),
+            corridors::part_many_cells(sheet, background, &best.grid),
+            repeat::is_inside(sheet, background, best),
+            others
+                .iter()
+                .filter(|o| !is_ahead(o))
+                .map(|o| format!(
+                    "{} of {} {:?} ev {:.1} cuts {} needs {:.1}",
+                    o.grid.counts(),
+                    o.grid.cell_size(),
+                    o.grid.spacing(),
+                    o.evidence,
+                    o.cut_places,
+                    best.lead_needed(o, background)
+                ))
+                .collect::<Vec<_>>()
+        );
+    }
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
+    candidates[0].grid = grid;
     candidates.truncate(4);
     Found { candidates, certainty, background }
 }

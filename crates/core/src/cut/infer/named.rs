@@ -58,6 +58,14 @@ impl NameHints {
         }
     }
 
+    /// What the same name says of the sheet as it was before it was enlarged.
+    pub(super) fn reduced(&self, factor: u32) -> Self {
+        let divides = |size: &Size| size.width.is_multiple_of(factor) && size.height.is_multiple_of(factor);
+        let sizes = self.sizes.iter().filter(|(size, _)| divides(size));
+        let sizes = sizes.map(|&(size, worth)| (Size::new(size.width / factor, size.height / factor), worth));
+        Self { sizes: sizes.collect(), strip: self.strip }
+    }
+
     /// Sizes of cells that are to be tried.
     pub(super) fn sizes(&self) -> impl Iterator<Item = Size> {
         self.sizes.iter().map(|(size, _)| *size)

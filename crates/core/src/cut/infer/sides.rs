@@ -1,0 +1,152 @@
+//! Tile sets: the straight sides of tiles lie on the lines of a grid, wherever else there is nothing.
+//!
+//! Tiles touch, so lines that cut nothing tell little. But where a tile ends at a clear place, its side is a straight edge on a line of the
+//! grid, and edges of other drawings lie anywhere. How much more often edges lie on the lines than by chance is the evidence (the
+//! log-likelihood ratio of two binomial distributions). Parts and multiples of the true cell fare worse by themselves: one has too many
+//! lines for its edges, the other too few edges on its lines.
+//!
+//! Looks for square cells that begin in the corner only, as tile sets have.
+
+use crate::background::Background;
+use crate::cut::Grid;
+use crate::cut::grid::Axis;
+use crate::cut::infer::candidates::SMALLEST;
+use crate::{Pixels, Size};
+
+/// An edge is straight for at least so many pixels.
+const STRAIGHT: u32 = 5;
+/// A long edge counts for no more than so many of them.
+const MOST_EACH: u32 = 4;
+/// Edges are no independent witnesses: one tile brings several.
+const TRUST: f64 = 0.5;
+/// Both axes must speak: one brings at least this share of the evidence.
+const LEAST_SHARE: f64 = 0.2;
+/// At least this share of the lines has an edge.
+const MOST_SHOW: f64 = 0.5;
+/// What cells cost that leave a rest at the right or at the bottom.
+const REST: f64 = 10.0;
+
+/// Square cells and what speaks for them, the best first, where anything does.
+pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f64)> {
+    if background == Background::None {
+        return Vec::new();
+    }
+    let (across, down) = edges(sheet, background);
+    let Size { width, height } = sheet.size();
+    let most = width.min(height);
+    let mut found: Vec<(Grid, f64)> = (SMALLEST..=most)
+        .filter_map(|side| {
+            let (columns, rows) = (across.divided(side)?, down.divided(side)?);
+            let rests = u32::from(columns.covered < width) + u32::from(rows.covered < height);
+            let (x, y) = (across.evidence(side), down.evidence(side));
+            let evidence =
+                if x.min(y) < LEAST_SHARE * (x + y) { 0.0 } else { x + y } - REST * f64::from(rests);
+            (columns.count * rows.count > 1 && evidence > 0.0)
+                .then(|| (Grid::of_axes(columns, rows), evidence))
+        })
+        .collect();
+    found.sort_by(|a, b| b.1.total_cmp(&a.1));
+    found
+}
+
+/// Straight edges before each pixel of an axis.
+struct Edges {
+    counts: Vec<u32>,
+    /// Where the drawings end.
+    end: u32,
+}
+
+impl Edges {
+    fn of(length: u32) -> Self {
+        Self { counts: vec![0; length as usize], end: 0 }
+    }
+
+    /// Cells of a side from the corner, with at most a clear rest.
+    fn divided(&self, side: u32) -> Option<Axis> {
+        let length = self.counts.len() as u32;
+        let count = self.end.div_ceil(side).max(if length.is_multiple_of(side) { length / side } else { 1 });
+        (count * side <= length).then_some(Axis { offset: 0, gutter: 0, count, covered: count * side })
+    }
+
+    /// What speaks for lines so far from each other, in nats.
+    fn evidence(&self, side: u32) -> f64 {
+        let on_lines = || self.counts.iter().step_by(side as usize).skip(1);
+        let all = f64::from(self.counts.iter().skip(1).sum::<u32>());
+        let chance = on_lines().count() as f64 / (self.counts.len() as f64 - 1.0);
+        let share = f64::from(on_lines().sum::<u32>()) / all;
+        // Also where there is no edge at all, and so no share.
+        let shown = on_lines().filter(|&&edges| edges > 0).count() as f64;
+        if !(share > chance && chance > 0.0) || shown < MOST_SHOW * on_lines().count() as f64 {
+            return 0.0;
+        }
+        let off = if share < 1.0 { (1.0 - share) * libm::log((1.0 - share) / (1.0 - chance)) } else { 0.0 };
+        TRUST * all * (share * libm::log(share / chance) + off)
+    }
+}
+
+/// Straight edges between what is drawn and what is clear, before each column and before each row.
+fn edges(sheet: &Pixels, background: Background) -> (Edges, Edges) {
+    let Size { width, height } = sheet.size();
+    let (mut across, mut down) = (Edges::of(width), Edges::of(height));
+    // How far an edge before each column goes up from here.
+    let mut straight = vec![0u32; width as usize];
+    let mut above: Vec<bool> = Vec::new();
+    let weight = |length: u32| if length >= STRAIGHT { (length / STRAIGHT).min(MOST_EACH) } else { 0 };
+    for (y, row) in (0u32..).zip(sheet.rows()) {
+        let filled: Vec<bool> = row.chunks_exact(4).map(|pixel| background.is_content(pixel)).collect();
+        if let Some(last) = filled.iter().rposition(|&filled| filled) {
+            across.end = across.end.max(last as u32 + 1);
+            down.end = y + 1;
+        }
+        for (x, pair) in (1..).zip(filled.windows(2)) {
+            if pair[0] != pair[1] {
+                straight[x] += 1;
+            } else {
+                across.counts[x] += weight(std::mem::take(&mut straight[x]));
+            }
+        }
+        let mut length = 0;
+        for (a, b) in above.iter().zip(&filled) {
+            if a != b {
+                length += 1;
+            } else {
+                down.counts[y as usize] += weight(std::mem::take(&mut length));
+            }
+        }
+        down.counts[y as usize] += weight(length);
+        above = filled;
+    }
+    for (count, length) in across.counts.iter_mut().zip(straight) {
+        *count += weight(length);
+    }
+    (across, down)
+}
+
+#[cfg(test)]
+mod tests {
+    use image::{Rgba, RgbaImage};
+
+    use super::*;
+
+    /// Tiles at some places of a lattice, and round drawings inside of others.
+    fn tiles(side: u32, columns: u32, rows: u32, is_tile: impl Fn(u32, u32) -> bool) -> Pixels {
+        Pixels::whole(RgbaImage::from_fn(side * columns, side * rows, |x, y| {
+            let (dx, dy) = (x % side * 2, y % side * 2);
+            let is_round = dx.abs_diff(side).pow(2) + dy.abs_diff(side).pow(2) < side * side / 2;
+            let alpha = if is_tile(x / side, y / side) || is_round { 255 } else { 0 };
+            Rgba([(x * 7) as u8, (y * 5) as u8, 90, alpha])
+        }))
+    }
+
+    #[test]
+    fn sides_of_tiles_show_their_lattice_not_its_parts_or_multiples() {
+        for side in [16, 24, 32] {
+            let sheet = tiles(side, 12, 8, |column, row| (column * 5 + row * 3) % 7 < 4);
+            let found = candidates(&sheet, Background::Clear);
+            assert_eq!(found[0].0.cell_size(), Size::new(side, side));
+            assert!(found[0].1 > found[1].1 * 1.2, "{:?}", &found[..2]);
+        }
+        let free = tiles(32, 12, 8, |_, _| false);
+        assert!(candidates(&free, Background::Clear).first().is_none_or(|(_, evidence)| *evidence < 20.0));
+    }
+}
