@@ -12,6 +12,7 @@ use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
 use crate::components::{Groups, around, pieces};
+use crate::cut::seams;
 use crate::{Cell, Pixels, Rect, Size};
 
 /// The largest join distance looked at when none is given.
@@ -38,6 +39,8 @@ pub struct Islands {
     pub specks: Vec<Rect>,
     /// The join distance used.
     pub join: u32,
+    /// How many pieces of a packed page were parted along straight lines.
+    pub parted: usize,
 }
 
 /// A separate drawing.
@@ -53,10 +56,13 @@ pub struct Island {
 
 /// Finds the separate drawings of a sheet.
 pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -> Islands {
-    let found = pieces(sheet, |pixel| background.is_content(pixel));
+    let mut found = pieces(sheet, |pixel| background.is_content(pixel));
+    let parted = if options.join.is_none() { seams::part(sheet, background, &mut found) } else { 0 };
     let mut bridges = bridges(&found.labels, sheet.size(), options.join.unwrap_or(FARTHEST));
     bridges.sort_unstable();
-    let join = options.join.unwrap_or_else(|| plateau(&found.areas, &bridges, options.min_area));
+    // What touched and was parted is not put together again.
+    let found_join = || if parted > 0 { 0 } else { plateau(&found.areas, &bridges, options.min_area) };
+    let join = options.join.unwrap_or_else(found_join);
     let groups = grouped(found.areas.len(), &bridges, join);
     let group_of = |label: u32| groups[label as usize - 1];
     let mut boxes: Vec<Option<Rect>> = vec![None; found.areas.len()];
@@ -89,7 +95,7 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
         let pixels = lifted(sheet, rect, |x, y| own(x, y, group));
         Island { cell, rect, pixels }
     };
-    Islands { drawings: drawings.into_iter().map(island).collect(), specks, join }
+    Islands { drawings: drawings.into_iter().map(island).collect(), specks, join, parted }
 }
 
 /// The pixels of a box without those of other drawings. `own` tells whether a pixel is the drawing's, another's,

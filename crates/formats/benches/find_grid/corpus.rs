@@ -337,6 +337,10 @@ fn effects(art: &Art, random: &mut Random) -> Sheet {
 /// Tiles of a set beside each other, some of them several times in a row.
 fn cells_of(sets: &[Vec<RgbaImage>], random: &mut Random) -> Sheet {
     let frames = random.pick(sets);
+    // Blank tiles and letters make a blank sheet.
+    let is_drawn = |frame: &&RgbaImage| frame.pixels().any(|pixel| pixel != frame.get_pixel(0, 0));
+    let drawn: Vec<&RgbaImage> = frames.iter().filter(is_drawn).collect();
+    let frames = if drawn.len() > 3 { drawn } else { frames.iter().collect() };
     let size = Size::new(frames[0].width(), frames[0].height());
     let (columns, rows) = (random.within(4, 12), random.within(3, 10));
     let (grid, mut image) = empty(columns, rows, size, Spacing::default(), random);
@@ -349,7 +353,7 @@ fn cells_of(sets: &[Vec<RgbaImage>], random: &mut Random) -> Sheet {
             let cell = grid.rect(shibori_core::Cell { row, column });
             imageops::replace(
                 &mut image,
-                &frames[at as usize % frames.len()],
+                frames[at as usize % frames.len()],
                 i64::from(cell.x),
                 i64::from(cell.y),
             );

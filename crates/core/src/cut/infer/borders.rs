@@ -17,6 +17,8 @@ const EACH_PLACE: f64 = 0.7;
 const MOST_CUT: f64 = 5.5;
 /// Cells counted for steadiness: more than this many say nothing new.
 const STEADY_CELLS: f64 = 60.0;
+/// Cells of one row have their height in common: so many for each border between rows tell all there is.
+const STEADY_EACH: f64 = 10.0;
 /// Cells looked at for steadiness: of more, those in some of the bands speak for all.
 const MOST_STEADY: usize = 4096;
 /// A cell whose drawing reaches from gutter to gutter, and one whose does not.
@@ -280,7 +282,8 @@ impl Borders {
             }
         }
         let each = libm::log(pitch(axis)) - 1.0;
-        offsets.iter_mut().map(|values| steady_nats(values, cells, each)).fold(0.0, f64::max)
+        let most = STEADY_CELLS.min(STEADY_EACH * f64::from(axis.count - 1));
+        offsets.iter_mut().map(|values| steady_nats(values, cells, each, most)).fold(0.0, f64::max)
     }
 
     fn is_solid(&self, at: u32, band: usize) -> bool {
@@ -347,7 +350,7 @@ fn pitch(axis: &Axis) -> f64 {
     f64::from(axis.covered) / f64::from(axis.count) + f64::from(axis.gutter)
 }
 
-fn steady_nats(values: &mut [f64], cells: u32, each: f64) -> f64 {
+fn steady_nats(values: &mut [f64], cells: u32, each: f64, most: f64) -> f64 {
     // Half of the cells, or the rest tells nothing about them.
     if values.len() < 2 || values.len() * 2 < cells as usize {
         return 0.0;
@@ -356,5 +359,5 @@ fn steady_nats(values: &mut [f64], cells: u32, each: f64) -> f64 {
     let middle = *values.select_nth_unstable_by(count / 2, f64::total_cmp).1;
     // Halves of whole numbers: their sum is exact in any order.
     let spread = values.iter().map(|v| (v - middle).abs()).sum::<f64>() / values.len() as f64;
-    (each - libm::log(2.0 * spread.max(0.5))) * (values.len() as f64 - 1.0).min(STEADY_CELLS)
+    (each - libm::log(2.0 * spread.max(0.5))) * (values.len() as f64 - 1.0).min(most)
 }

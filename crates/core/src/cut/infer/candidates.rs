@@ -1,5 +1,6 @@
 //! Every way to divide one axis, and what its spacing costs. Looks at no pixel.
 
+use crate::Size;
 use crate::cut::grid::Axis;
 
 /// A cell is at least this long.
@@ -10,6 +11,9 @@ pub(super) const WIDEST: u32 = 8;
 pub(super) const WIDEST_GUTTER: u32 = 32;
 /// What an offset or a gutter must explain to be believed, in nats.
 const PRICE: f64 = 6.5;
+/// What a rest after the last cell that no spacing explains costs, and the gutters that go with one.
+const REST: f64 = 10.0;
+const RESTING_GUTTERS: [u32; 3] = [0, 1, 2];
 /// What spacing on one axis only costs on top.
 const LOPSIDED: f64 = 4.0;
 /// What an offset and a gutter together cost less, and an offset alone more.
@@ -18,6 +22,9 @@ const ALONE: f64 = 8.0;
 /// What each doubling of a cell's longer side against its shorter one costs, and what a square cell gains.
 const OBLONG: f64 = 2.0;
 const SQUARE: f64 = 2.0;
+
+/// Fewer squares in a row are no strip.
+const STRIP: u32 = 3;
 
 /// One cell.
 pub(super) fn single(length: u32) -> Axis {
@@ -56,6 +63,41 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Axis> {
     found
 }
 
+/// As many cells from the corner as there is room for, with a clear rest after the last one; what is drawn ends at `end`. Pages are often
+/// larger than what lies on them.
+pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Axis> {
+    let spaced = |cell: u32| {
+        RESTING_GUTTERS.into_iter().flat_map(move |gutter| {
+            [0, gutter]
+                .into_iter()
+                .take(1 + usize::from(gutter > 0))
+                .map(move |offset| (cell, gutter, offset))
+        })
+    };
+    (SMALLEST..=length / 2).flat_map(spaced).filter_map(move |(cell, gutter, offset)| {
+        let pitch = cell + gutter;
+        let count = ((length + gutter).checked_sub(offset)?) / pitch;
+        let taken = (offset + count * pitch).checked_sub(gutter)?;
+        let rest = length.checked_sub(taken)?;
+        // What is after the last cell in other divisions is no rest.
+        let is_rest = taken >= end && rest > 0 && rest != gutter && rest != offset;
+        (count > 1 && is_rest).then_some(Axis { offset, gutter, count, covered: cell * count })
+    })
+}
+
+/// What a rest on an axis costs: the nearer it is to a cell, the more.
+pub(super) fn rest_price(axis: &Axis, length: u32) -> f64 {
+    let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
+    let rest = length - taken;
+    if rest == 0 || rest == axis.gutter || rest == axis.offset {
+        return 0.0;
+    }
+    // Where the sheet divides into as many cells without a rest, those are meant sooner.
+    let is_even = axis.offset == 0 && axis.gutter == 0 && length.is_multiple_of(axis.count);
+    let near = 1.0 + f64::from(rest) / f64::from(axis.covered / axis.count + axis.gutter);
+    REST * if is_even { 2.0 * near } else { near }
+}
+
 /// Adds plain divisions into cells of these lengths, where they come out even.
 pub(super) fn named(axes: &mut Vec<Axis>, length: u32, cells: impl Iterator<Item = u32>) {
     for cell in cells.filter(|&cell| cell <= length && length.is_multiple_of(cell)) {
@@ -90,9 +132,21 @@ const USUALLY_EIGHTS: f64 = 1.5;
 
 /// What speaks for a cell because most are like it.
 pub(super) fn habit(columns: &Axis, rows: &Axis) -> f64 {
+    // One cell is a picture, and those have any size.
+    if columns.count == 1 && rows.count == 1 {
+        return 0.0;
+    }
     let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
     let eights = f64::from(width.is_multiple_of(8)) + f64::from(height.is_multiple_of(8));
     USUALLY_EIGHTS * eights + if width == height { USUALLY_SQUARE } else { 0.0 }
+}
+
+/// A strip of squares, where a sheet is at least so many times as long as it is high, or as high as it is wide, and comes out even.
+pub(super) fn strip_of_squares(sheet: Size) -> Option<(Axis, Axis)> {
+    let (long, short) = (sheet.width.max(sheet.height), sheet.width.min(sheet.height));
+    let is_strip = short >= SMALLEST && long >= STRIP * short && long.is_multiple_of(short);
+    let whole = |length: u32| Axis { offset: 0, gutter: 0, count: length / short, covered: length };
+    is_strip.then(|| (whole(sheet.width), whole(sheet.height)))
 }
 
 /// What the shape of a cell speaks for it: most are about as wide as high, many exactly so.

@@ -23,6 +23,8 @@ const TRUST: f64 = 0.6;
 const TILES_ARE_SQUARE: f64 = 3.0;
 /// And how much more what cells usually are: borders of tiles are no independent witnesses.
 const TILES_ARE_USUAL: f64 = 4.0;
+/// A line along which nothing changes, in any band.
+const NOTHING: f64 = -3.0;
 /// A band is flat where only one line in so many changes.
 const FLAT: usize = 3;
 const FINALISTS: usize = 14;
@@ -182,7 +184,10 @@ impl Strength {
     /// Nats for the borders of an axis. All lines of a grid show about equally often, so the weakest third
     /// speaks for all: lines inside the cells, as of bricks, can't be carried by true ones between them.
     fn evidence(&self, axis: &Axis) -> f64 {
-        let line = |cell: u32| self.nats[axis.gutter as usize * self.lines + axis.span(cell).0 as usize];
+        let line = |cell: u32| {
+            let nats = self.nats[axis.gutter as usize * self.lines + axis.span(cell).0 as usize];
+            if nats == 0.0 { NOTHING } else { nats }
+        };
         let mut lines: Vec<f64> = (1..axis.count).map(line).collect();
         lines.sort_by(f64::total_cmp);
         let weakest = &lines[..lines.len().div_ceil(3)];

@@ -75,7 +75,7 @@ const FAIRLY_SQUARE: f64 = 1.2;
 /// The share of its evidence by which the best must lead over larger cells on a sheet without a background.
 const SHARE_IF_DENSE: f64 = 0.3;
 /// A lead that nothing but the drawings themselves explains.
-const FAR: f64 = 40.0;
+const FAR: f64 = 30.0;
 /// What clean cells need over groups of them that are no more square.
 const SURE_IF_COARSER: f64 = 4.0;
 /// Two cells prove no grid.
@@ -85,6 +85,9 @@ const FEWEST_WITNESSES: u32 = 2;
 const SIDES: f64 = 30.0;
 const SIDES_AHEAD: f64 = 10.0;
 const SIDES_SURE: f64 = 100.0;
+
+/// What a long sheet speaks for being a strip of squares, in nats.
+const STRIP_OF_SQUARES: f64 = 5.0;
 
 /// Opacity from which a pixel is drawn firmly.
 const FIRM: u8 = 128;
@@ -180,9 +183,10 @@ impl GridCandidate {
         {
             return f64::INFINITY;
         }
-        // Groups of cells that are clean themselves would be drawings that happen to part where cells do.
+        // Groups of cells that are clean themselves would be drawings that happen to part where cells do. Figures do, into a head and a body.
         let is_group = own != theirs && is_parted;
-        if is_group && self.cut_places == 0 && self.oblong() <= other.oblong() {
+        let is_side_by_side = own.rows == theirs.rows;
+        if is_group && is_side_by_side && self.cut_places == 0 && self.oblong() <= other.oblong() {
             return SURE_IF_COARSER;
         }
         if is_group && self.cut_places > 0 && is_clean_whole {
@@ -305,8 +309,23 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
     };
     match found.certainty {
         Certainty::Sure(_) => found,
-        _ => by_sides(sheet, background, &found).unwrap_or(found),
+        _ => as_strip(by_sides(sheet, background, &found).unwrap_or(found), sheet.size()),
     }
+}
+
+/// Where no grid was found on a long sheet, a strip of squares is worth a try. Never sure.
+fn as_strip(mut found: Found, sheet: Size) -> Found {
+    let best = &found.candidates[0];
+    if (best.grid.len() == 1 || best.evidence < STRIP_OF_SQUARES)
+        && let Some((columns, rows)) = candidates::strip_of_squares(sheet)
+    {
+        let evidence = found.candidates[0].evidence.max(0.0) + STRIP_OF_SQUARES;
+        let grid = Grid::of_axes(columns, rows);
+        found.candidates.retain(|other| other.grid.counts() != grid.counts());
+        found.candidates.insert(0, GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 });
+        found.certainty = Certainty::Unsure(STRIP_OF_SQUARES);
+    }
+    found
 }
 
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
@@ -347,7 +366,7 @@ fn by_sides(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
-    if evidence < SIDES || lead < SIDES_AHEAD {
+    if evidence < SIDES.max(by_lines.candidates[0].evidence) || lead < SIDES_AHEAD {
         return None;
     }
     let best = GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 };
@@ -384,16 +403,17 @@ fn decided(
         return Found { candidates, certainty: Certainty::Blank, background };
     };
     let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
+    // Where the name says it and the sheet is full of it, letters may touch.
+    let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
     // Without a background the lines themselves are in doubt: patterns inside tiles make lines too.
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
         let share = if background == Background::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
         let dense = if background == Background::None { SURE_IF_DENSE } else { 0.0 };
         let least = best.lead_needed(other, background).max(dense);
+        let least = if is_named { least.min(SURE) } else { least };
         best.evidence - other.evidence >= least.max(best.evidence * share)
     };
-    // Where the name says it and the sheet is full of it, letters may touch.
-    let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
     let is_grid = best.grid.len() > 1
         && (is_named
             || best.witnesses >= FEWEST_WITNESSES
@@ -406,34 +426,6 @@ fn decided(
     let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
     let may_be_pairs = !(lead > FAR && is_high) && repeat::is_inside(sheet, background, best);
     let is_sure = is_grid && others.iter().all(is_ahead) && !may_be_pairs;
-    if std::env::var("DBG").is_ok() {
-        eprintln!(
-            "DBG {:?} {} ev {:.1} lead {lead:.1} cuts {} wit {} | cuts_often {} undivided {:?} corridors {} part_many {} pairs {} | notahead {:?}",
-            best.grid.counts(),
-            best.grid.cell_size(),
-            best.evidence,
-            best.cut_places,
-            best.witnesses,
-            best.cuts_often(10),
-            best.undivided(),
-            corridors::run_through(sheet, background, &best.grid),
-            corridors::part_many_cells(sheet, background, &best.grid),
-            repeat::is_inside(sheet, background, best),
-            others
-                .iter()
-                .filter(|o| !is_ahead(o))
-                .map(|o| format!(
-                    "{} of {} {:?} ev {:.1} cuts {} needs {:.1}",
-                    o.grid.counts(),
-                    o.grid.cell_size(),
-                    o.grid.spacing(),
-                    o.evidence,
-                    o.cut_places,
-                    best.lead_needed(o, background)
-                ))
-                .collect::<Vec<_>>()
-        );
-    }
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates[0].grid = grid;
     candidates.truncate(4);

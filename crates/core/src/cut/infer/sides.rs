@@ -19,9 +19,9 @@ const STRAIGHT: u32 = 5;
 const MOST_EACH: u32 = 4;
 /// Edges are no independent witnesses: one tile brings several.
 const TRUST: f64 = 0.5;
-/// Both axes must speak: one brings at least this share of the evidence.
-const LEAST_SHARE: f64 = 0.2;
-/// At least this share of the lines has an edge.
+/// Both axes must speak, in nats.
+const LEAST: f64 = 2.0;
+/// At least this share of the lines of one axis has an edge.
 const MOST_SHOW: f64 = 0.5;
 /// What cells cost that leave a rest at the right or at the bottom.
 const REST: f64 = 10.0;
@@ -39,8 +39,8 @@ pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f
             let (columns, rows) = (across.divided(side)?, down.divided(side)?);
             let rests = u32::from(columns.covered < width) + u32::from(rows.covered < height);
             let (x, y) = (across.evidence(side), down.evidence(side));
-            let evidence =
-                if x.min(y) < LEAST_SHARE * (x + y) { 0.0 } else { x + y } - REST * f64::from(rests);
+            let is_shown = across.shown(side).max(down.shown(side)) >= MOST_SHOW;
+            let evidence = if is_shown && x.min(y) > LEAST { x + y } else { 0.0 } - REST * f64::from(rests);
             (columns.count * rows.count > 1 && evidence > 0.0)
                 .then(|| (Grid::of_axes(columns, rows), evidence))
         })
@@ -64,8 +64,14 @@ impl Edges {
     /// Cells of a side from the corner, with at most a clear rest.
     fn divided(&self, side: u32) -> Option<Axis> {
         let length = self.counts.len() as u32;
-        let count = self.end.div_ceil(side).max(if length.is_multiple_of(side) { length / side } else { 1 });
-        (count * side <= length).then_some(Axis { offset: 0, gutter: 0, count, covered: count * side })
+        let count = length / side;
+        (count * side >= self.end).then_some(Axis { offset: 0, gutter: 0, count, covered: count * side })
+    }
+
+    /// The share of lines that have an edge.
+    fn shown(&self, side: u32) -> f64 {
+        let on_lines = || self.counts.iter().step_by(side as usize).skip(1);
+        on_lines().filter(|&&edges| edges > 0).count() as f64 / on_lines().count().max(1) as f64
     }
 
     /// What speaks for lines so far from each other, in nats.
@@ -75,8 +81,7 @@ impl Edges {
         let chance = on_lines().count() as f64 / (self.counts.len() as f64 - 1.0);
         let share = f64::from(on_lines().sum::<u32>()) / all;
         // Also where there is no edge at all, and so no share.
-        let shown = on_lines().filter(|&&edges| edges > 0).count() as f64;
-        if !(share > chance && chance > 0.0) || shown < MOST_SHOW * on_lines().count() as f64 {
+        if !(share > chance && chance > 0.0) {
             return 0.0;
         }
         let off = if share < 1.0 { (1.0 - share) * libm::log((1.0 - share) / (1.0 - chance)) } else { 0.0 };

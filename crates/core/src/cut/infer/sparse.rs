@@ -6,7 +6,9 @@ use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
-use crate::cut::infer::candidates::{WIDEST_GUTTER, divisions, habit, named, price, shape, single};
+use crate::cut::infer::candidates::{
+    WIDEST_GUTTER, divisions, habit, named, price, rest_price, shape, single, with_rest,
+};
 use crate::cut::infer::{NameHints, repeat};
 use crate::parallel;
 
@@ -31,8 +33,13 @@ pub(super) fn candidates(
     is_content: impl Fn(&[u8]) -> bool + Sync,
 ) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, is_content)?;
-    let (all_columns, all_rows) =
-        (divisions(columns.count(), WIDEST_GUTTER), divisions(rows.count(), WIDEST_GUTTER));
+    let all = |lines: &Lines, across: u32| {
+        let end = (0..lines.count()).rev().find(|&line| lines.filled(line, 0, across) > 0);
+        let mut all = divisions(lines.count(), WIDEST_GUTTER);
+        all.extend(with_rest(lines.count(), end.map_or(0, |last| last + 1)));
+        all
+    };
+    let (all_columns, all_rows) = (all(&columns, rows.count()), all(&rows, columns.count()));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
     let first_rows = best(&rows, &all_rows, &[single(columns.count())], (LENDERS, 1));
@@ -84,13 +91,14 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
 fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
+    let cost = |axis: &Axis| price(axis, axis) + rest_price(axis, lines.count());
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<Borders> = parallel::each(others, |other| Borders::sampled(lines, other, MOST_SAMPLED));
     let by_lines = |axis: &Axis| {
         let evidence = sampled.iter().zip(others).map(|(borders, other)| {
             borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
         });
-        evidence.fold(f64::MIN, f64::max) - price(axis, axis)
+        evidence.fold(f64::MIN, f64::max) - cost(axis)
     };
     let promising = ranked(&parallel::each(divisions, by_lines), PROMISING);
     let mut again = vec![f64::MIN; promising.len()];
@@ -105,7 +113,7 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
         again.iter_mut().zip(scores).for_each(|(best, score)| *best = best.max(score));
     }
     for (score, &at) in again.iter_mut().zip(&promising) {
-        *score -= price(&divisions[at], &divisions[at]);
+        *score -= cost(&divisions[at]);
     }
     let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
     for at in ranked(&again, PROMISING) {
@@ -161,6 +169,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
             + trusted(lines_y, steady_y, lines_x.cleanness())
             - price(column, row)
+            - rest_price(column, columns.count())
+            - rest_price(row, rows.count())
             + shape(column, row)
             + habit(column, row);
         let cut_places = lines_x.places + lines_y.places;

@@ -1,0 +1,229 @@
+//! Packed pages: drawings that lie wall to wall and touch where they bulge.
+//!
+//! Two drawings in boxes beside each other have in common only what touches across the straight line between the boxes: little, against
+//! how high they are, and less still where one of the two pixels is faint, as a soft edge or a shadow, or has another color. A piece is
+//! parted where it has least in common across a line, and its parts again. A single figure has such places too, as a thin neck, so pieces
+//! are only parted where a good part of the page is: then it is a packed page. Drawings that touch all along a side stay one.
+//!
+//! Looks at straight lines only, and changes no pixel.
+
+use crate::background::Background;
+use crate::components::{Pieces, pieces_of};
+use crate::{Pixels, Rect, Size};
+
+/// What two drawings may have in common across a line: so many firm pixels, or this share of the lower one's height.
+const TOUCH: f64 = 2.0;
+const TOUCH_SHARE: f64 = 0.08;
+/// Colors further apart than this, over three channels, belong together half as much.
+const ALIKE: u32 = 60;
+/// A drawing is at least so many pixels long each way, and has so many pixels.
+const LEAST: u32 = 6;
+const LEAST_AREA: u32 = 20;
+/// A piece is looked at so many times, in pixels of the whole sheet.
+const MOST_LOOKS: u64 = 32;
+/// A packed page has at least so many pieces, and so many more parts, as a share of the pieces.
+const FEWEST: usize = 8;
+const PACKED: f64 = 0.3;
+
+/// Parts the pieces of a packed page; how many pieces were parted. Nothing happens on other sheets.
+pub(super) fn part(sheet: &Pixels, background: Background, found: &mut Pieces) -> usize {
+    let width = sheet.size().width;
+    if found.areas.len() < FEWEST {
+        return 0;
+    }
+    let mut boxes: Vec<Option<Rect>> = vec![None; found.areas.len()];
+    for (at, &label) in found.labels.iter().enumerate().filter(|(_, label)| **label > 0) {
+        let pixel = Rect::new(at as u32 % width, at as u32 / width, 1, 1);
+        let rect = &mut boxes[label as usize - 1];
+        *rect = Some(rect.map_or(pixel, |rect| rect.union(pixel)));
+    }
+    let page = Page { sheet, background };
+    let parts: Vec<Vec<Part>> = (1u32..)
+        .zip(boxes.iter().flatten())
+        .map(|(label, &rect)| {
+            let is_own = |x: u32, y: u32| found.labels[(y * width + x) as usize] == label;
+            page.parted(Part::of(rect, is_own))
+        })
+        .collect();
+    let parted = parts.iter().filter(|parts| parts.len() > 1).count();
+    let more = parts.iter().map(|parts| parts.len().saturating_sub(1)).sum::<usize>();
+    if (more as f64) < PACKED * found.areas.len() as f64 {
+        return 0;
+    }
+    for (piece, parts) in parts.iter().enumerate() {
+        for (number, part) in parts.iter().enumerate() {
+            let label = if number == 0 { piece as u32 + 1 } else { found.areas.len() as u32 + 1 };
+            let area = part.is_own.iter().filter(|&&own| own).count() as u32;
+            match number {
+                0 => found.areas[piece] = area,
+                _ => found.areas.push(area),
+            }
+            for (at, _) in part.is_own.iter().enumerate().filter(|(_, own)| **own) {
+                let (x, y) =
+                    (part.rect.x + at as u32 % part.rect.width, part.rect.y + at as u32 / part.rect.width);
+                found.labels[(y * width + x) as usize] = label;
+            }
+        }
+    }
+    parted
+}
+
+/// Pixels that hang together, in their box.
+struct Part {
+    rect: Rect,
+    is_own: Vec<bool>,
+}
+
+impl Part {
+    /// The pixels of a place that are its own, cut down to their box.
+    fn of(place: Rect, is_own: impl Fn(u32, u32) -> bool) -> Self {
+        let mut rect: Option<Rect> = None;
+        for (x, y) in places(place).filter(|&(x, y)| is_own(x, y)) {
+            let pixel = Rect::new(x, y, 1, 1);
+            rect = Some(rect.map_or(pixel, |rect| rect.union(pixel)));
+        }
+        let rect = rect.unwrap_or(Rect { width: 0, height: 0, ..place });
+        Self { rect, is_own: places(rect).map(|(x, y)| is_own(x, y)).collect() }
+    }
+
+    fn is_own(&self, x: u32, y: u32) -> bool {
+        let (dx, dy) = (x.wrapping_sub(self.rect.x), y.wrapping_sub(self.rect.y));
+        dx < self.rect.width && dy < self.rect.height && self.is_own[(dy * self.rect.width + dx) as usize]
+    }
+
+    /// The pieces into which a half of it falls, without crumbs: those stay with the largest.
+    fn pieces(&self, half: Rect) -> Vec<Self> {
+        let own: Vec<bool> = places(half).map(|(x, y)| self.is_own(x, y)).collect();
+        let Pieces { labels, areas } = pieces_of(&own, half.size());
+        let Some(largest) = (0..areas.len()).max_by_key(|&at| (areas[at], usize::MAX - at)) else {
+            return Vec::new();
+        };
+        let label = |x: u32, y: u32| labels[((y - half.y) * half.width + x - half.x) as usize] as usize;
+        let is_crumb = |at: usize| areas[at] < LEAST_AREA && at != largest;
+        let kept = (0..areas.len()).filter(|&at| !is_crumb(at));
+        let piece = |at: usize| {
+            Self::of(half, |x, y| match label(x, y) {
+                0 => false,
+                own => own - 1 == at || at == largest && is_crumb(own - 1),
+            })
+        };
+        kept.map(piece).collect()
+    }
+}
+
+fn places(rect: Rect) -> impl Iterator<Item = (u32, u32)> {
+    (rect.y..rect.y + rect.height).flat_map(move |y| (rect.x..rect.x + rect.width).map(move |x| (x, y)))
+}
+
+struct Page<'a> {
+    sheet: &'a Pixels,
+    background: Background,
+}
+
+impl Page<'_> {
+    /// The parts of a piece, itself where no line parts it.
+    fn parted(&self, part: Part) -> Vec<Part> {
+        let mut done = Vec::new();
+        let mut open = vec![part];
+        let mut left = self.sheet.size().area() * MOST_LOOKS;
+        while let Some(part) = open.pop() {
+            left = left.saturating_sub(part.rect.size().area());
+            match if left > 0 { self.seam(&part) } else { None } {
+                None => done.push(part),
+                Some((first, second)) => {
+                    // As the first half comes before the second, so do its parts.
+                    let mut halves = part.pieces(first);
+                    halves.extend(part.pieces(second));
+                    open.extend(halves.into_iter().rev());
+                }
+            }
+        }
+        done
+    }
+
+    /// The halves beside the line with the least in common across it.
+    fn seam(&self, part: &Part) -> Option<(Rect, Rect)> {
+        let rect = part.rect;
+        let mut best: Option<(f64, (Rect, Rect))> = None;
+        for is_across in [true, false] {
+            let length = if is_across { rect.width } else { rect.height };
+            let (common, spans) = self.lines(part, is_across);
+            let before = joined(spans.iter().copied());
+            let mut after = joined(spans.iter().rev().copied());
+            after.reverse();
+            for at in LEAST..length.saturating_sub(LEAST - 1) {
+                let height = |span: Option<(u32, u32)>| span.map_or(0, |(from, to)| to - from);
+                let lower = height(before[at as usize - 1]).min(height(after[at as usize]));
+                let touches = common[at as usize];
+                if lower < LEAST || touches > TOUCH.max(TOUCH_SHARE * f64::from(lower)) {
+                    continue;
+                }
+                let halves = if is_across {
+                    let first = Rect { width: at, ..rect };
+                    (first, Rect { x: rect.x + at, width: rect.width - at, ..rect })
+                } else {
+                    let first = Rect { height: at, ..rect };
+                    (first, Rect { y: rect.y + at, height: rect.height - at, ..rect })
+                };
+                let score = touches / f64::from(lower);
+                if best.as_ref().is_none_or(|(least, _)| score < *least) {
+                    best = Some((score, halves));
+                }
+            }
+        }
+        best.map(|(_, halves)| halves)
+    }
+
+    /// For each line of a part: what it has in common with the line before, and from where to where it is drawn.
+    fn lines(&self, part: &Part, is_across: bool) -> (Vec<f64>, Vec<Option<(u32, u32)>>) {
+        let Size { width, height } = part.rect.size();
+        let (lines, length) = if is_across { (width, height) } else { (height, width) };
+        let place = |line: u32, at: u32| match is_across {
+            true => (part.rect.x + line, part.rect.y + at),
+            false => (part.rect.x + at, part.rect.y + line),
+        };
+        let is_own = |line: u32, at: u32| {
+            let (x, y) = place(line, at);
+            part.is_own(x, y)
+        };
+        let common = |line: u32| -> f64 {
+            let near = |at: u32| {
+                (at.saturating_sub(1)..=(at + 1).min(length - 1)).filter(move |&near| is_own(line, near))
+            };
+            let own = (0..length).filter(|&at| is_own(line - 1, at));
+            let most = |at: u32| {
+                near(at).map(|near| self.bond(place(line - 1, at), place(line, near))).fold(0.0, f64::max)
+            };
+            own.map(most).sum()
+        };
+        let span = |line: u32| {
+            let first = (0..length).find(|&at| is_own(line, at))?;
+            let last = (0..length).rev().find(|&at| is_own(line, at))?;
+            Some((first, last + 1))
+        };
+        (
+            (0..lines).map(|line| if line == 0 { 0.0 } else { common(line) }).collect(),
+            (0..lines).map(span).collect(),
+        )
+    }
+
+    /// How firmly two neighbors hang together, from 0 to 1.
+    fn bond(&self, a: (u32, u32), b: (u32, u32)) -> f64 {
+        let (Some(a), Some(b)) = (self.sheet.get(a.0, a.1), self.sheet.get(b.0, b.1)) else { return 0.0 };
+        let firm = if self.background == Background::Clear { f64::from(a[3].min(b[3])) / 255.0 } else { 1.0 };
+        let apart: u32 = (0..3).map(|channel| u32::from(a[channel].abs_diff(b[channel]))).sum();
+        if apart < ALIKE { firm } else { firm / 2.0 }
+    }
+}
+
+/// From where to where all lines up to each are drawn.
+fn joined(spans: impl Iterator<Item = Option<(u32, u32)>>) -> Vec<Option<(u32, u32)>> {
+    let mut all: Option<(u32, u32)> = None;
+    let join = |span: Option<(u32, u32)>| {
+        if let Some((from, to)) = span {
+            all = Some(all.map_or((from, to), |(first, last)| (first.min(from), last.max(to))));
+        }
+        all
+    };
+    spans.map(join).collect()
+}
