@@ -94,6 +94,8 @@ pub enum Error {
         sheet: PathBuf,
         /// The likely grids, the best first.
         grids: Vec<Grid>,
+        /// The pixels of the sheet, or of the part that was looked at.
+        size: Size,
         /// Whether drawings could be told apart instead.
         has_background: bool,
         /// The part of the sheet that was looked at, if not all of it.

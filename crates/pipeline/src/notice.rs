@@ -4,8 +4,9 @@ use std::path::PathBuf;
 
 use shibori_core::clean::KeyColors;
 use shibori_core::clip::EmptyRow;
+use shibori_core::cut::Through;
 use shibori_core::pack::CompanionSpec;
-use shibori_core::{Color, Name, Point, Ratio, Size};
+use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
 use shibori_formats::read::Remark;
 
 /// Something that is no error, but not as it may seem.
@@ -34,6 +35,27 @@ pub enum Notice {
         colors: KeyColors,
         /// How many pixels of it are left.
         pixels: u64,
+    },
+    /// Cells leave pixels of a sheet over; nothing is drawn there.
+    Rest {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// Pixels at the right and at the bottom.
+        rest: Pair,
+    },
+    /// A grid cuts through drawings.
+    CutThrough {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// Where.
+        places: Vec<Through>,
+    },
+    /// Cells that hold a few pixels only, where others hold drawings.
+    OnlySpecks {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// The cells, and how many pixels each holds.
+        cells: Vec<(Cell, u64)>,
     },
     /// Edges of drawings are mixed with the background that was taken out.
     MixedEdges {

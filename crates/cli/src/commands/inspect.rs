@@ -1,13 +1,14 @@
 //! `shibori inspect`: what images hold.
 
 use serde::Serialize;
-use shibori_core::Pair;
-use shibori_pipeline::steps::{GridReading, Holds, Inspected, Transparency, inspect};
+use shibori_core::cut::Grid;
+use shibori_core::{Pair, Size};
+use shibori_pipeline::steps::{GridReading, Holds, Inspected, Loose, Transparency, inspect};
 
 use super::Program;
 use crate::args::Inspect;
 use crate::failure::Failure;
-use crate::words::{cells, counted, grid_command, millis, some};
+use crate::words::{cells, counted, grid_command, millis, pasteable_path, rest_of, some};
 
 #[derive(Serialize)]
 struct Report {
@@ -29,6 +30,8 @@ struct Sheet {
     grid: Option<GridReport>,
     /// Other grids that could explain it.
     others: Vec<GridReport>,
+    /// Its separate drawings, where no grid is sure.
+    loose: Option<LooseReport>,
     animation: Option<Timing>,
     findings: Vec<String>,
     /// Square cells that divide the sheet evenly, largest first.
@@ -55,6 +58,8 @@ struct GridReport {
     gutter: [u32; 2],
     columns: u32,
     rows: u32,
+    /// Pixels at the right and at the bottom that belong to no cell.
+    rest: [u32; 2],
     /// Cells with a drawing.
     count: usize,
     /// Cells without one.
@@ -67,6 +72,15 @@ struct GridReport {
     sure: bool,
     /// Places where its lines cross a drawing.
     cut_places: u32,
+    command: String,
+}
+
+#[derive(Serialize)]
+struct LooseReport {
+    /// How many there are.
+    drawings: usize,
+    /// Whether they explain the sheet better than any grid.
+    likelier: bool,
     command: String,
 }
 
@@ -101,6 +115,7 @@ fn sheet(image: &Inspected) -> Sheet {
         background: None,
         grid: None,
         others: Vec::new(),
+        loose: None,
         animation: None,
         findings: Vec::new(),
         square_cells: Vec::new(),
@@ -112,9 +127,17 @@ fn sheet(image: &Inspected) -> Sheet {
             let (count, total_ms) = (millis.len(), millis.iter().sum());
             sheet.animation = Some(Timing { count, ms: millis.clone(), total_ms, plays: *plays });
         }
-        Holds::Sheet { background, is_blank, grids, square_cells, counts } => {
+        Holds::Sheet { background, is_blank, grids, loose, square_cells, counts } => {
             sheet.background = background.map(|color| color.to_string());
-            sheet.findings.extend(findings(*is_blank, grids));
+            sheet.findings.extend(findings(*is_blank, grids, loose.is_some()));
+            sheet.findings.extend(grids.first().and_then(|best| rest(&best.candidate.grid, size)));
+            let key = background.map(|color| format!(" --key {}", color.to_string().trim_start_matches('#')));
+            let file = pasteable_path(&image.file);
+            sheet.loose = loose.map(|Loose { drawings, is_likelier }| LooseReport {
+                drawings,
+                likelier: is_likelier,
+                command: format!("shibori slice {file} --islands{}", key.unwrap_or_default()),
+            });
             let mut grids = grids.iter().map(|grid| grid_report(image, grid));
             sheet.grid = grids.next();
             sheet.others = grids.collect();
@@ -127,15 +150,22 @@ fn sheet(image: &Inspected) -> Sheet {
     sheet
 }
 
-fn findings(is_blank: bool, grids: &[GridReading]) -> Option<String> {
+fn findings(is_blank: bool, grids: &[GridReading], is_loose: bool) -> Option<String> {
     match grids.first() {
         _ if is_blank => Some("the picture is wholly blank".to_owned()),
-        None => Some("no grid was found: it may be one picture, or loose drawings (--islands)".to_owned()),
+        None if is_loose => None,
+        None => Some("no grid was found: it may be one picture".to_owned()),
         Some(best) => {
             let places = best.candidate.cut_places as usize;
             (places > 0).then(|| format!("lines of the grid cross drawings in {}", counted(places, "place")))
         }
     }
+}
+
+/// What a grid leaves over, if anything.
+fn rest(grid: &Grid, size: Size) -> Option<String> {
+    let rest = grid.rest(size);
+    (rest != Pair::default()).then(|| format!("{} belong to no cell; nothing is drawn there", rest_of(rest)))
 }
 
 fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
@@ -147,13 +177,14 @@ fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
         gutter: pair(grid.spacing().gutter),
         columns: grid.counts().columns,
         rows: grid.counts().rows,
+        rest: pair(grid.rest(image.info.size)),
         count: reading.cut.cells.len(),
         blank: cells(&reading.cut.dropped, grid),
         per_row: reading.per_row.clone(),
         confidence: (reading.confidence * 1000.0).round() / 1000.0,
         sure: reading.is_sure,
         cut_places: reading.candidate.cut_places,
-        command: grid_command(&image.file, grid, None),
+        command: grid_command(&image.file, grid, image.info.size, None),
     }
 }
 
@@ -183,8 +214,18 @@ fn describe(sheet: &Sheet, program: &Program<'_>) {
     }
 }
 
+fn describe_loose(loose: &LooseReport, program: &Program<'_>) {
+    program.say(&format!("    {} apart: {}", counted(loose.drawings, "drawing"), loose.command));
+}
+
 fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
-    let Some(grid) = &sheet.grid else { return };
+    let Some(grid) = &sheet.grid else {
+        if let Some(loose) = &sheet.loose {
+            program.say("  no grid was found; it looks like loose drawings");
+            describe_loose(loose, program);
+        }
+        return;
+    };
     let told = |grid: &GridReport| {
         let [width, height] = grid.cell;
         let spacing = match (grid.offset, grid.gutter) {
@@ -210,9 +251,20 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
         program.say(&format!("  {}", grid.command));
         return;
     }
-    program.say("  the grid is not certain; it could be");
+    let likelier = sheet.loose.as_ref().filter(|loose| loose.likelier);
+    match likelier {
+        Some(loose) => {
+            program.say("  it looks like loose drawings");
+            describe_loose(loose, program);
+            program.say("  or like a grid, though it would not keep them apart");
+        }
+        None => program.say("  the grid is not certain; it could be"),
+    }
     for grid in std::iter::once(grid).chain(&sheet.others).take(3) {
         program.say(&format!("    {}: {}", told(grid), grid.command));
+    }
+    if let (None, Some(loose)) = (likelier, &sheet.loose) {
+        describe_loose(loose, program);
     }
 }
 

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use serde::Serialize;
-use shibori_core::FrameSet;
+use shibori_core::{Area, FrameSet, Rect};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::order::{MendReport, MendStep};
 use shibori_pipeline::steps::{How, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
@@ -137,10 +137,11 @@ fn result(sheet: &SheetReport) -> SheetResult {
         cleaned: mend_results(&sheet.mended),
     };
     if let How::Grid { grid, is_found, dropped } = &sheet.how {
+        let size = sheet.within.and_then(Area::to_rect).map_or(sheet.size, Rect::size);
         result.cell = Some([grid.cell_size().width, grid.cell_size().height]);
         (result.columns, result.rows) = (Some(grid.counts().columns), Some(grid.counts().rows));
         result.blank = cells(dropped, grid);
-        result.command = is_found.then(|| grid_command(&sheet.file, grid, sheet.within));
+        result.command = is_found.then(|| grid_command(&sheet.file, grid, size, sheet.within));
     }
     result
 }
@@ -152,7 +153,13 @@ fn how(sheet: &SheetReport) -> String {
             let even = if grid.is_even() { "" } else { ", give or take a pixel" };
             format!("{} cells of {} px{even}", grid.counts(), grid.cell_size())
         }
-        How::Islands { join, is_found, least, specks } => {
+        How::Islands { join, is_found, least, specks, parted } => {
+            let parted = match parted {
+                0 => String::new(),
+                count => {
+                    format!(", {} of touching drawings parted along straight lines", counted(*count, "piece"))
+                }
+            };
             let found = if *is_found { " (found)" } else { "" };
             let specks = match specks.as_slice() {
                 [] => String::new(),
@@ -164,7 +171,7 @@ fn how(sheet: &SheetReport) -> String {
                     format!(", {count} under {least} px left out at {}{more}", places.join(" "))
                 }
             };
-            format!("separate drawings, --join {join}{found}{specks}")
+            format!("separate drawings, --join {join}{found}{parted}{specks}")
         }
         How::Rects { list } => format!("places of {}", list.display()),
         How::Frames => "frames as they are".to_owned(),

@@ -2,12 +2,12 @@
 
 use std::path::Path;
 
-use shibori_core::Area;
 use shibori_core::cut::{Across, CutError, Grid, even_counts};
+use shibori_core::{Area, Size};
 use shibori_pipeline::Error;
 
 use super::Failure;
-use crate::words::{counted, grid_command, pasteable_path};
+use crate::words::{counted, grid_command, grid_options, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
 pub(super) fn failure(error: Error, plain: Failure) -> Failure {
@@ -20,8 +20,8 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
         Error::BlankSheet { .. } => {
             plain.with_hint("add --grid COLUMNSxROWS and --blank keep if blank frames are wanted")
         }
-        Error::UnsureGrid { sheet, grids, has_background, within } => {
-            plain.with_hint(choices(&sheet, &grids, has_background, within))
+        Error::UnsureGrid { sheet, grids, size, has_background, within } => {
+            plain.with_hint(choices(&sheet, &grids, size, has_background, within))
         }
         Error::Within { size, .. } => plain.with_hint(format!(
             "--within is x,y,width,height in pixels of the sheet; all of it is 0,0,{},{}",
@@ -64,17 +64,22 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
 }
 
 /// The readings to choose from, as commands.
-fn choices(sheet: &Path, grids: &[Grid], has_background: bool, within: Option<Area>) -> String {
+fn choices(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, within: Option<Area>) -> String {
     let part = within.map(|area| format!(" --within {area}")).unwrap_or_default();
     let file = format!("{}{part}", pasteable_path(sheet));
-    let mut commands: Vec<String> = grids.iter().map(|grid| grid_command(sheet, grid, within)).collect();
+    let mut commands: Vec<String> =
+        grids.iter().map(|grid| grid_command(sheet, grid, size, within)).collect();
     if has_background {
         commands.push(format!("shibori slice {file} --islands"));
     }
     let listed: String = commands.iter().map(|command| format!("\n    {command}")).collect();
     match grids {
         [] => format!("say what it is:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"),
-        _ => format!("choose one; --islands takes each separate drawing:{listed}"),
+        [first, ..] => {
+            let picture = format!("shibori preview grid {file} {} -o cut.png", grid_options(first, size));
+            let islands = if has_background { "; --islands takes each separate drawing" } else { "" };
+            format!("choose one{islands}:{listed}\nthe first of them drawn over the sheet:\n    {picture}")
+        }
     }
 }
 

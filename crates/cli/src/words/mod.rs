@@ -7,6 +7,6 @@ mod numbers;
 pub(crate) use findings::{FindingReport, told as findings, told_in_recipe as findings_in_recipe};
 pub(crate) use notices::{notice, task};
 pub(crate) use numbers::{
-    bytes, cells, counted, grid_command, grouped, millis, numbers_as_ranges, pasteable, pasteable_path, some,
-    spacing_options,
+    bytes, cells, counted, grid_command, grid_options, grouped, millis, numbers_as_ranges, pasteable,
+    pasteable_path, rest_of, some, spacing_options,
 };

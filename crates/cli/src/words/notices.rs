@@ -1,11 +1,12 @@
 //! What the pipeline noticed, in words, with the options that have to do with it.
 
 use shibori_core::clip::EmptyRow;
+use shibori_core::cut::{Side, Through};
 use shibori_formats::read::Remark;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, Weight};
-use crate::words::{counted, grouped, some};
+use crate::words::{counted, grouped, rest_of, some};
 
 /// What is counted.
 pub(crate) fn task(task: Task) -> &'static str {
@@ -24,6 +25,28 @@ fn warning(text: String, hint: Option<&str>) -> (Weight, Message) {
     (Weight::Warning, Message { text, pointer: None, hint: hint.map(str::to_owned) })
 }
 
+/// Where a drawing goes on: `r0c2 into r0c3, 4 px`.
+fn through(place: &Through) -> String {
+    let Through { cell, side, into, pixels } = place;
+    let beyond = match (into, side) {
+        (Some(into), _) => format!("into {into}"),
+        (None, Side::Left) => "beyond its left side".to_owned(),
+        (None, Side::Right) => "beyond its right side".to_owned(),
+        (None, Side::Top) => "beyond its top".to_owned(),
+        (None, Side::Bottom) => "beyond its bottom".to_owned(),
+    };
+    format!("{cell} goes on {beyond}, {pixels} px")
+}
+
+/// The first places, and how many more there are.
+fn first_places(places: &[Through]) -> String {
+    const MOST: usize = 6;
+    let told: Vec<String> = places.iter().take(MOST).map(through).collect();
+    let more = places.len().saturating_sub(MOST);
+    let more = if more > 0 { format!("; and {} more", grouped(more as u64)) } else { String::new() };
+    format!("{}{more}", told.join("; "))
+}
+
 /// A notice in words.
 pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
     match notice {
@@ -34,6 +57,28 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
         )),
         Notice::AlreadyClear { file } => {
             note(format!("{}: is transparent already, so no background is taken out", file.display()))
+        }
+        Notice::Rest { file, rest } => {
+            note(format!("{}: {} belong to no cell; nothing is drawn there", file.display(), rest_of(*rest)))
+        }
+        Notice::CutThrough { file, places } => warning(
+            format!(
+                "{}: the cut goes through drawings in {}: {}",
+                file.display(),
+                counted(places.len(), "place"),
+                first_places(places)
+            ),
+            Some("shibori preview grid draws it; --cell, --offset and --gutter move the lines"),
+        ),
+        Notice::OnlySpecks { file, cells } => {
+            let most = cells.iter().map(|(_, pixels)| *pixels).max().unwrap_or(0);
+            let told: Vec<String> =
+                cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
+            let (are, noun) = if cells.len() == 1 { ("is", "a frame") } else { ("are", "frames") };
+            warning(
+                format!("{}: {} {are} {noun} of specks only", file.display(), some(&told)),
+                Some(&format!("--specks {most} removes them, and the cells are dropped as blank")),
+            )
         }
         Notice::MixedEdges { file, share } => note(format!(
             "{}: {:.0} % of edge pixels are mixed with the background; --defringe takes its color out",

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use shibori_core::cut::{Counts, Grid, Spacing};
-use shibori_core::{Area, Cell, Pair};
+use shibori_core::{Area, Cell, Pair, Size};
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
 /// that would let a shell run or replace something, in the quotes of this system's shell that let nothing through.
@@ -45,17 +45,33 @@ fn quoted(word: &str) -> String {
 }
 
 /// The command that cuts a sheet by a grid.
-pub(crate) fn grid_command(path: &Path, grid: &Grid, within: Option<Area>) -> String {
+pub(crate) fn grid_command(path: &Path, grid: &Grid, size: Size, within: Option<Area>) -> String {
     let within = within.map(|area| format!(" --within {area}")).unwrap_or_default();
-    format!("shibori slice {} {}{within}", pasteable_path(path), grid_options(grid))
+    format!("shibori slice {} {}{within}", pasteable_path(path), grid_options(grid, size))
 }
 
-fn grid_options(grid: &Grid) -> String {
+/// The options that say a grid on a sheet.
+pub(crate) fn grid_options(grid: &Grid, size: Size) -> String {
     let Spacing { offset, gutter } = grid.spacing();
+    if grid.rest(size) != Pair::default() {
+        return format!(
+            "--grid {} --cell {}{}",
+            grid.counts(),
+            grid.cell_size(),
+            spacing_options(offset, gutter)
+        );
+    }
     if (offset, gutter) == Default::default() {
         return format!("--grid {}", grid.counts());
     }
     format!("--cell {}{}", grid.cell_size(), spacing_options(offset, gutter))
+}
+
+/// `8 px at the right and 4 px at the bottom`.
+pub(crate) fn rest_of(rest: Pair) -> String {
+    let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px at the {side}"));
+    let sides: Vec<String> = [side(rest.x, "right"), side(rest.y, "bottom")].into_iter().flatten().collect();
+    sides.join(" and ")
 }
 
 /// ` --offset 2,2 --gutter 1,1`, without what is nothing.

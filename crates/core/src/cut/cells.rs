@@ -97,7 +97,32 @@ fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {
     })
 }
 
+/// A cell of so few pixels holds no drawing, where the middle one of all cells holds so many times as much.
+const SPECKS: u64 = 12;
+const TIMES: u64 = 40;
+
 impl Cut {
+    /// Cells that hold a few pixels only, where others hold drawings: crumbs, or the tip of a neighbor; and how many pixels each has.
+    pub fn only_specks(&self, background: Background) -> Vec<(Cell, u64)> {
+        if background == Background::None {
+            return Vec::new();
+        }
+        let drawn = |pixels: &Pixels| {
+            let all = pixels.rows().flat_map(|row| row.chunks_exact(4));
+            all.filter(|pixel| background.is_content(pixel)).count() as u64
+        };
+        let areas: Vec<(Cell, u64)> = self
+            .cells
+            .iter()
+            .map(|cut| (cut.cell, drawn(&cut.pixels)))
+            .filter(|(_, area)| *area > 0)
+            .collect();
+        let mut sorted: Vec<u64> = areas.iter().map(|(_, area)| *area).collect();
+        sorted.sort_unstable();
+        let middle = sorted.get(sorted.len() / 2).copied().unwrap_or(0);
+        areas.into_iter().filter(|&(_, area)| area <= SPECKS && area * TIMES <= middle).collect()
+    }
+
     /// The cells as frames of `sprite`, cut from `file`; their names are their cells.
     pub fn into_frames(self, sprite: &Name, file: &str) -> Result<Vec<Frame>, FrameError> {
         let frame = |CutCell { cell, rect, pixels }| {
@@ -127,6 +152,23 @@ mod tests {
         let grid = Grid::by_counts(sheet.size(), Counts::new(3, 2)?, Spacing::default(), false)?;
         let cut = cut_cells(&sheet, &grid, &choice)?;
         Ok((cut.cells.iter().map(|c| c.cell.to_string()).collect(), cut.dropped.len()))
+    }
+
+    #[test]
+    fn cells_of_a_few_pixels_are_specks_beside_drawings_only() {
+        let sheet = |whole: bool| {
+            Pixels::whole(RgbaImage::from_fn(30, 10, |x, y| {
+                let is_drawn = if x < 20 { whole || (x % 10, y) == (3, 3) } else { (x, y) == (25, 5) };
+                Rgba([1, 2, 3, if is_drawn { 255 } else { 0 }])
+            }))
+        };
+        let specks = |whole: bool| {
+            let sheet = sheet(whole);
+            let grid = Grid::by_counts(sheet.size(), Counts::new(3, 1).unwrap(), Spacing::default(), false);
+            cut_cells(&sheet, &grid.unwrap(), &CellChoice::default()).unwrap().only_specks(Background::Clear)
+        };
+        assert_eq!(specks(true), [(Cell { row: 0, column: 2 }, 1)]);
+        assert_eq!(specks(false), []);
     }
 
     #[test]

@@ -330,6 +330,17 @@ impl Grid {
         (&self.columns, &self.rows)
     }
 
+    /// Pixels at the right and at the bottom of a sheet that belong to no cell and that no spacing explains: as many as an offset or a gutter
+    /// has are none.
+    pub fn rest(&self, sheet: Size) -> Pair {
+        let rest = |axis: &Axis, length: u32| {
+            let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
+            let left = length.saturating_sub(taken);
+            if left == axis.offset || left == axis.gutter { 0 } else { left }
+        };
+        Pair { x: rest(&self.columns, sheet.width), y: rest(&self.rows, sheet.height) }
+    }
+
     /// Empty pixels before and between cells.
     pub fn spacing(&self) -> Spacing {
         let pair = |axis: fn(&Axis) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };

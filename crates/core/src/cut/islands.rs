@@ -63,6 +63,7 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
     // What touched and was parted is not put together again.
     let found_join = || if parted > 0 { 0 } else { plateau(&found.areas, &bridges, options.min_area) };
     let join = options.join.unwrap_or_else(found_join);
+    let bridges = if parted > 0 { Vec::new() } else { bridges };
     let groups = grouped(found.areas.len(), &bridges, join);
     let group_of = |label: u32| groups[label as usize - 1];
     let mut boxes: Vec<Option<Rect>> = vec![None; found.areas.len()];

@@ -2,21 +2,13 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{Counts, Grid, Spacing, islands};
-use shibori_core::{Background, Color, Size, find_background};
-use shibori_formats::read::{Picture, image, is_image, is_numbered, manifest_of, sprite_name};
+use shibori_core::cut::{Counts, Grid, Spacing};
+use shibori_core::{Color, Size};
+use shibori_formats::read::{is_image, is_numbered, manifest_of, sprite_name};
 use tracing::info_span;
 
-use crate::options::CutOptions;
-use crate::steps::inspect::{GridReading, Holds, inspect};
-use crate::steps::sheet::ISLANDS;
-use crate::{Context, Error, Growth};
-
-/// Fewer drawings than this are one picture, not loose drawings.
-const FEWEST: usize = 2;
-
-/// A cell of a grid that is not sure holds fewer drawings than this.
-const SEVERAL: u64 = 4;
+use crate::steps::inspect::{GridReading, Holds, Loose, inspect};
+use crate::{Context, Error};
 
 /// A sprite that a recipe could have.
 #[derive(Clone, Debug)]
@@ -177,15 +169,11 @@ fn look(paths: &[PathBuf], cx: &Context<'_>) -> Result<DraftSprite, Error> {
         Holds::Animation { millis, .. } => {
             Ok(plain(name, DraftCut::Animation(millis.len(), millis.iter().sum())))
         }
-        Holds::Sheet { background, grids, is_blank, .. } => {
+        Holds::Sheet { background, grids, loose, .. } => {
             let is_sure = grids.first().is_some_and(|grid| grid.is_sure);
             let mut ways: Vec<DraftCut> = grids.iter().map(|reading| grid_cut(reading, size)).collect();
-            let drawings = if is_sure || is_blank { 0 } else { drawings_of(&source, cx)? };
-            if drawings >= FEWEST {
-                // Without any grid, or with cells that hold several each, drawings at odd places are what it is.
-                let cells = grids.first().map_or(0, |reading| reading.candidate.grid.len());
-                let at = if drawings as u64 >= SEVERAL * cells { 0 } else { ways.len() };
-                ways.insert(at, DraftCut::Islands(drawings));
+            if let Some(Loose { drawings, is_likelier }) = loose {
+                ways.insert(if is_likelier { 0 } else { ways.len() }, DraftCut::Islands(drawings));
             }
             if !is_sure {
                 ways.push(DraftCut::Whole);
@@ -202,17 +190,6 @@ fn grid_cut(reading: &GridReading, size: Size) -> DraftCut {
     let (counts, cell, spacing) = (grid.counts(), grid.cell_size(), grid.spacing());
     let fills = Grid::by_cell(size, cell, spacing).is_ok_and(|other| other == *grid);
     DraftCut::Grid { counts, cell, spacing, fills, per_row: reading.per_row.clone() }
-}
-
-/// How many separate drawings a sheet has; none where nothing lies between them.
-fn drawings_of(path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
-    let Picture::Still(pixels) = image(&cx.at(path), cx.limits())?.picture else { return Ok(0) };
-    let background = find_background(&pixels);
-    if background == Background::None {
-        return Ok(0);
-    }
-    cx.hold_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
-    Ok(islands(&pixels, background, CutOptions::default().island_options()).drawings.len())
 }
 
 /// The name, or one with its folder's or a number, so that no two are the same.

@@ -2,14 +2,19 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid_named};
+use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid_named, islands};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
 use shibori_formats::read::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
-use crate::steps::sheet::{WORTH_SAYING, hints_of};
+use crate::options::CutOptions;
+use crate::steps::sheet::{ISLANDS, WORTH_SAYING, hints_of};
 use crate::{Context, Error, Growth};
 
+/// Fewer drawings than this are one picture, not loose drawings.
+const FEWEST: usize = 2;
+/// A cell of a grid that is not sure holds fewer drawings than this.
+const SEVERAL: u64 = 4;
 /// Cells are rarely smaller, and listing 4-pixel cells would bury the likely ones.
 const SMALLEST_CELL: u32 = 8;
 
@@ -39,6 +44,8 @@ pub enum Holds {
         is_blank: bool,
         /// Grids that could explain it, the best first.
         grids: Vec<GridReading>,
+        /// Its separate drawings, where no grid is sure and several lie apart.
+        loose: Option<Loose>,
         /// Square cells that divide it evenly, largest first.
         square_cells: Vec<u32>,
         /// Counts of columns that divide its width, and of rows that divide its height.
@@ -51,6 +58,15 @@ pub enum Holds {
         /// How often it plays; 0 is for ever.
         plays: u32,
     },
+}
+
+/// A sheet read as separate drawings.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Loose {
+    /// How many there are.
+    pub drawings: usize,
+    /// Whether they explain it better than any grid: there is none, its cells hold several each, or it cuts through some.
+    pub is_likelier: bool,
 }
 
 /// One way to read a sheet.
@@ -114,7 +130,7 @@ fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
         Picture::Still(pixels) => {
             // The finder keeps a few planes of a byte a pixel.
             cx.hold_memory(Growth::Search, info.size.area())?;
-            let holds = sheet(path, &pixels, info.size);
+            let holds = sheet(path, &pixels, info.size, cx)?;
             (vec![pixels], holds)
         }
         Picture::Moving(animation) => {
@@ -127,8 +143,9 @@ fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
     Ok(Inspected { file: path.to_owned(), info, transparency, empty, holds })
 }
 
-fn sheet(path: &Path, pixels: &Pixels, size: Size) -> Holds {
-    let background = match find_background(pixels) {
+fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<Holds, Error> {
+    let behind = find_background(pixels);
+    let background = match behind {
         Background::Flat { color, .. } => Some(Color(color)),
         Background::Clear | Background::None => None,
     };
@@ -150,14 +167,35 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size) -> Holds {
             is_sure: is_sure && place == 0,
         }
     };
-    let grids = if is_blank { Vec::new() } else { candidates.enumerate().map(reading).collect() };
-    Holds::Sheet {
+    let grids: Vec<GridReading> =
+        if is_blank { Vec::new() } else { candidates.enumerate().map(reading).collect() };
+    let loose = if is_sure || is_blank { None } else { loose(pixels, behind, grids.first(), cx)? };
+    Ok(Holds::Sheet {
         background,
         is_blank,
         grids,
+        loose,
         square_cells: square_cells(size),
         counts: (counts(size.width), counts(size.height)),
+    })
+}
+
+/// The separate drawings of a sheet that no grid explains for sure.
+fn loose(
+    pixels: &Pixels,
+    background: Background,
+    best: Option<&GridReading>,
+    cx: &Context<'_>,
+) -> Result<Option<Loose>, Error> {
+    if background == Background::None {
+        return Ok(None);
     }
+    cx.hold_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    let drawings = islands(pixels, background, CutOptions::default().island_options()).drawings.len();
+    let cells = best.map_or(0, |reading| reading.candidate.grid.len());
+    let cuts = best.is_some_and(|reading| reading.candidate.cut_places > 0);
+    let is_likelier = drawings as u64 >= if cuts { cells + 1 } else { SEVERAL * cells };
+    Ok((drawings >= FEWEST).then_some(Loose { drawings, is_likelier }))
 }
 
 fn transparency(pictures: &[Pixels]) -> Transparency {

@@ -29,7 +29,7 @@ pub use export::{Exported, export, starter, write_export};
 pub(crate) use gather::whole;
 pub use guide::guide_sheet;
 pub use html::{HtmlPage, html, html_of};
-pub use inspect::{GridReading, Holds, Inspected, Transparency, inspect};
+pub use inspect::{GridReading, Holds, Inspected, Loose, Transparency, inspect};
 pub(crate) use own::with_own;
 pub use pack::{Packed, pack, pack_set, write_atlases};
 pub use preview::{

@@ -3,8 +3,10 @@
 use std::path::Path;
 
 use shibori_core::clean::{KeyColors, key, mixed_edges};
-use shibori_core::cut::{Certainty, Found, Grid, NameHints, find_grid_named};
-use shibori_core::{Area, Background, Color, Pair, Pixels, find_background};
+use shibori_core::cut::{
+    Certainty, Counts, CutError, Found, Grid, NameHints, Spacing, cut_through, find_grid_named,
+};
+use shibori_core::{Area, Background, Color, Pair, Pixels, Rect, find_background};
 
 use crate::options::{CleanOptions, CutOptions, Key};
 use crate::{Context, Error, Growth, Notice};
@@ -13,6 +15,8 @@ use crate::{Context, Error, Growth, Notice};
 pub(crate) const WORTH_SAYING: f64 = 3.0;
 /// The share of edge pixels from which it is worth saying that they are mixed.
 const MIXED: f64 = 0.2;
+/// Of so many lines between cells one may cut through a drawing, where cells leave a rest.
+const FEW: usize = 10;
 /// Grids proposed at the most.
 const PROPOSED: usize = 3;
 
@@ -90,15 +94,43 @@ pub(crate) fn grid_of(
     cut: &CutOptions,
     cx: &Context<'_>,
 ) -> Result<(Grid, bool), Error> {
-    let said = cut.grid_for(sheet.pixels.size());
-    match said.map_err(|error| Error::Cut { sheet: path.to_owned(), error })? {
-        Some(grid) => Ok((grid, false)),
+    let size = sheet.pixels.size();
+    let said = cut.grid_for(size).or_else(|error| match error {
+        CutError::LeftOver { whole, .. } => resting(sheet, cut, whole).map(Some).ok_or(error),
+        error => Err(error),
+    });
+    let (grid, is_found) = match said.map_err(|error| Error::Cut { sheet: path.to_owned(), error })? {
+        Some(grid) => (grid, false),
         None => {
             // The finder keeps a few planes of a byte a pixel.
-            cx.hold_memory(Growth::Search, sheet.pixels.size().area())?;
-            Ok((found_grid(path, &sheet.pixels, cut.within)?, true))
+            cx.hold_memory(Growth::Search, size.area())?;
+            (found_grid(path, &sheet.pixels, cut.within)?, true)
         }
+    };
+    let rest = grid.rest(size);
+    let is_meant = cut.grid.is_some() && cut.cell.is_some();
+    if rest != Pair::default() && !is_meant {
+        cx.tell(Notice::Rest { file: path.to_owned(), rest });
     }
+    Ok((grid, is_found))
+}
+
+/// Cells of the size that was said, though they leave a rest: where nothing is drawn there, and they cut through few drawings.
+fn resting(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option<Grid> {
+    let size = sheet.pixels.size();
+    let spacing = Spacing { offset: cut.offset.unwrap_or_default(), gutter: cut.gutter.unwrap_or_default() };
+    let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;
+    let rest = grid.rest(size);
+    let is_clear = |part: Rect| {
+        let pixels = sheet.pixels.part(part);
+        let is_content = |pixel: &[u8]| sheet.background.is_content(pixel);
+        pixels.is_none_or(|pixels| !pixels.rows().any(|row| row.chunks_exact(4).any(is_content)))
+    };
+    let right = Rect::new(size.width - rest.x, 0, rest.x, size.height);
+    let bottom = Rect::new(0, size.height - rest.y, size.width, rest.y);
+    let borders = (whole.columns - 1) * whole.rows + (whole.rows - 1) * whole.columns;
+    let has_few = || cut_through(&sheet.pixels, sheet.background, &grid).len() * FEW <= borders as usize;
+    (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
 }
 
 /// What a sheet's name says of its cells.
@@ -116,8 +148,8 @@ fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>) -> Result<Grid
             // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
             let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
             let grids = likely.map(|candidate| candidate.grid).take(PROPOSED).collect();
-            let has_background = background != Background::None;
-            Err(Error::UnsureGrid { sheet: path.to_owned(), grids, has_background, within })
+            let (has_background, size) = (background != Background::None, pixels.size());
+            Err(Error::UnsureGrid { sheet: path.to_owned(), grids, size, has_background, within })
         }
     }
 }

@@ -4,7 +4,9 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
-use shibori_core::cut::{Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, islands, part_frame};
+use shibori_core::cut::{
+    Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, cut_through, islands, part_frame,
+};
 use shibori_core::pack::PageGrid;
 use shibori_core::{
     Area, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pair, Pixels, Rect, SetError,
@@ -84,6 +86,8 @@ pub enum How {
         least: u32,
         /// Where those are.
         specks: Vec<Rect>,
+        /// Pieces of a packed page that were parted where they only touch.
+        parted: usize,
     },
     /// At the places of a list.
     Rects {
@@ -455,6 +459,14 @@ fn cut_sheet(
     if done.cells.is_empty() {
         return Err(Error::AllBlank { sheet: path.to_owned(), cells: grid.len() });
     }
+    let places = cut_through(&sheet.pixels, sheet.background, &grid);
+    if !places.is_empty() {
+        cx.tell(Notice::CutThrough { file: path.to_owned(), places });
+    }
+    let cells = if options.clean.specks.is_some() { Vec::new() } else { done.only_specks(sheet.background) };
+    if !cells.is_empty() {
+        cx.tell(Notice::OnlySpecks { file: path.to_owned(), cells });
+    }
     let dropped = done.dropped.clone();
     let set = frame_set(path, done.into_frames(&sprite, &file))?;
     Ok((set, How::Grid { grid, is_found, dropped }))
@@ -482,7 +494,7 @@ fn cut_islands(
     };
     let set = frame_set(path, found.drawings.into_iter().enumerate().map(frame).collect())?;
     let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
-    Ok((set, How::Islands { join, is_found, least, specks: found.specks }))
+    Ok((set, How::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
 }
 
 /// Takes the selection and mends the frames, each sheet by itself.

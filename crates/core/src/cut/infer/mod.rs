@@ -89,6 +89,9 @@ const SIDES_SURE: f64 = 100.0;
 /// What a long sheet speaks for being a strip of squares, in nats.
 const STRIP_OF_SQUARES: f64 = 5.0;
 
+/// Answers shown at most.
+const SHOWN: usize = 4;
+
 /// Opacity from which a pixel is drawn firmly.
 const FIRM: u8 = 128;
 
@@ -428,8 +431,14 @@ fn decided(
     let is_sure = is_grid && others.iter().all(is_ahead) && !may_be_pairs;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates[0].grid = grid;
-    candidates.truncate(4);
-    Found { candidates, certainty, background }
+    // To choose from, answers must differ.
+    let mut shown: Vec<GridCandidate> = Vec::new();
+    for candidate in candidates {
+        if shown.len() < SHOWN && !shown.iter().any(|other| other.grid.counts() == candidate.grid.counts()) {
+            shown.push(candidate);
+        }
+    }
+    Found { candidates: shown, certainty, background }
 }
 
 /// The sheet as one cell.
