@@ -227,3 +227,57 @@ fn joined(spans: impl Iterator<Item = Option<(u32, u32)>>) -> Vec<Option<(u32, u
     };
     spans.map(join).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use image::{Rgba, RgbaImage};
+
+    use super::*;
+    use crate::components::pieces;
+
+    /// Round drawings in boxes that lie wall to wall, so that they touch; or only one of them beside loose ones.
+    fn page(is_packed: bool) -> Pixels {
+        Pixels::whole(RgbaImage::from_fn(6 * 24, 4 * 24, |x, y| {
+            let (column, row, px, py) = (x / 24, y / 24, x % 24, y % 24);
+            let radius = if is_packed || row == 0 && column < 2 { 11.7 } else { 9.0 };
+            let far = ((f64::from(px) - 11.5).powi(2) + (f64::from(py) - 11.5).powi(2)).sqrt();
+            let alpha = ((radius - far).clamp(0.0, 1.0) * 255.0) as u8;
+            Rgba([(column * 40) as u8, (row * 60) as u8, 120, alpha])
+        }))
+    }
+
+    #[test]
+    fn touching_neighbors_of_a_packed_page_are_parted() {
+        let sheet = page(true);
+        let mut found = pieces(&sheet, |pixel| Background::Clear.is_content(pixel));
+        let content = found.labels.iter().filter(|&&label| label > 0).count();
+        // Fewer pieces than a packed page has: all is one.
+        assert_eq!(found.areas.len(), 1);
+        assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
+        let mut wide = RgbaImage::new(6 * 24, 4 * 24 + 40);
+        image::imageops::replace(&mut wide, &sheet.to_image(), 0, 0);
+        for at in 0..8u32 {
+            let dot = RgbaImage::from_pixel(6, 6, Rgba([200, 10, 10, 255]));
+            image::imageops::replace(&mut wide, &dot, i64::from(at * 12), 110);
+        }
+        let wide = Pixels::whole(wide);
+        let mut found = pieces(&wide, |pixel| Background::Clear.is_content(pixel));
+        assert_eq!(part(&wide, Background::Clear, &mut found), 1);
+        assert_eq!(found.areas.len(), 24 + 8);
+        // No pixel is lost, and areas are those of the labels.
+        let total: u32 = found.areas[..].iter().sum();
+        assert_eq!(total as usize, content + 8 * 36);
+        for (at, &area) in found.areas.iter().enumerate() {
+            assert_eq!(found.labels.iter().filter(|&&label| label as usize == at + 1).count(), area as usize);
+        }
+    }
+
+    #[test]
+    fn one_pair_that_touches_on_a_loose_sheet_stays_together() {
+        let sheet = page(false);
+        let mut found = pieces(&sheet, |pixel| Background::Clear.is_content(pixel));
+        assert_eq!(found.areas.len(), 23);
+        assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
+        assert_eq!(found.areas.len(), 23);
+    }
+}

@@ -134,7 +134,7 @@ mod tests {
     #[test]
     fn what_goes_on_is_told_once_with_its_side_and_pixels() {
         let over = ("r0c0".to_owned(), Side::Right, Some("r0c1".to_owned()), 2);
-        assert_eq!(told(&["......", ".aaaa.", ".aaaa.", "......"], 3, 0), [over.clone()]);
+        assert_eq!(told(&["......", ".aaaa.", ".aaaa.", "......"], 3, 0), std::slice::from_ref(&over));
         // Over a corner, too.
         assert_eq!(told(&["......", "..a...", "...a..", "......"], 3, 0), [(over.0, over.1, over.2, 1)]);
         assert_eq!(told(&["......", ".aa.aa", "......"], 3, 0), []);

@@ -19,7 +19,7 @@ pub(crate) struct Kind {
     pub(crate) make: fn(&Art, &mut Random) -> Sheet,
 }
 
-pub(crate) const KINDS: [Kind; 15] = [
+pub(crate) const KINDS: [Kind; 17] = [
     Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
     Kind { name: "flat color", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
     Kind { name: "noisy color", make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r) },
@@ -39,6 +39,13 @@ pub(crate) const KINDS: [Kind; 15] = [
     Kind {
         name: "tiles",
         make: |art, r| if art.tiles.is_empty() { tiles(r) } else { cells_of(&art.tiles, r) },
+    },
+    Kind { name: "page", make: page },
+    Kind {
+        name: "tile set",
+        make: |art, r| {
+            if art.tiles.is_empty() { tile_set(&[own_tiles(r)], r) } else { tile_set(&art.tiles, r) }
+        },
     },
     Kind { name: "font", make: |art, r| if art.fonts.is_empty() { font(r) } else { letters(&art.fonts, r) } },
 ];
@@ -280,6 +287,54 @@ fn on_ground(image: &mut RgbaImage, ground: &Ground, random: &mut Random) {
 fn strip(art: &Art, random: &mut Random) -> Sheet {
     let columns = random.within(3, 14);
     Plan { columns, rows: 1, ..Plan::new(random) }.build(art, random)
+}
+
+/// A sheet on a page of powers of two, as textures are, with room at the right and at the bottom.
+fn page(art: &Art, random: &mut Random) -> Sheet {
+    let sheet = Plan::new(random).build(art, random);
+    let size = (sheet.image.width() + 1, sheet.image.height() + 1);
+    let mut image = RgbaImage::new(size.0.next_power_of_two(), size.1.next_power_of_two());
+    imageops::replace(&mut image, &sheet.image, 0, 0);
+    // A page holds as many cells as there is room for; those after the sheet's own are blank.
+    let cell = sheet.truth.cell_size();
+    let counts = Counts::new(image.width() / cell.width, image.height() / cell.height).expect("a cell fits");
+    let page = Size::new(image.width(), image.height());
+    let truth = Grid::by_both(page, counts, cell, Spacing::default()).expect("they fit");
+    Sheet { image, truth }
+}
+
+/// Tiles in groups with room between them, some of them cut off aslant.
+fn tile_set(sets: &[Vec<RgbaImage>], random: &mut Random) -> Sheet {
+    let squares: Vec<&Vec<RgbaImage>> = sets.iter().filter(|set| set[0].width() == set[0].height()).collect();
+    let frames = *random.pick(&squares);
+    let side = frames[0].width();
+    let (columns, rows) = (random.within(8, 20), random.within(6, 14));
+    let (grid, mut image) = empty(columns, rows, Size::new(side, side), Spacing::default(), random);
+    let (wide, high) = (random.within(2, 4), random.within(2, 4));
+    let mut at = random.within(0, frames.len() as u32 - 1) as usize;
+    for (row, column) in (0..rows).flat_map(|row| (0..columns).map(move |column| (row, column))) {
+        if column % (wide + 1) == wide || row % (high + 1) == high || random.chance(10) {
+            continue;
+        }
+        at = (at + 1) % frames.len();
+        let mut tile = frames[at].clone();
+        if random.chance(20) {
+            for (x, y) in (0..side).flat_map(|x| (0..side).map(move |y| (x, y))).filter(|(x, y)| x + y < side)
+            {
+                tile.put_pixel(x, y, Rgba([0; 4]));
+            }
+        }
+        let cell = grid.rect(shibori_core::Cell { row, column });
+        imageops::replace(&mut image, &tile, i64::from(cell.x), i64::from(cell.y));
+    }
+    Sheet { image, truth: grid }
+}
+
+/// Tiles of the sheet that [`tiles`] draws.
+fn own_tiles(random: &mut Random) -> Vec<RgbaImage> {
+    let sheet = tiles(random);
+    let side = sheet.truth.cell_size().width;
+    cells(&sheet.image, side, side)
 }
 
 /// A burst of sparks that flies apart: the last frames are a few specks.

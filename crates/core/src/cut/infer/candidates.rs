@@ -85,11 +85,22 @@ pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Axis> {
     })
 }
 
+/// Whether an axis leaves a rest that no spacing explains.
+pub(super) fn has_rest(axis: &Axis, length: u32) -> bool {
+    let rest = length - (axis.offset + axis.covered + axis.gutter * (axis.count - 1));
+    rest > 0 && rest != axis.gutter && rest != axis.offset
+}
+
+/// What a length speaks for a cell of it, before the other side is known.
+pub(super) fn usual_length(axis: &Axis) -> f64 {
+    if (axis.covered / axis.count).is_multiple_of(8) { USUALLY_EIGHTS } else { 0.0 }
+}
+
 /// What a rest on an axis costs: the nearer it is to a cell, the more.
 pub(super) fn rest_price(axis: &Axis, length: u32) -> f64 {
     let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
     let rest = length - taken;
-    if rest == 0 || rest == axis.gutter || rest == axis.offset {
+    if !has_rest(axis, length) {
         return 0.0;
     }
     // Where the sheet divides into as many cells without a rest, those are meant sooner.

@@ -85,6 +85,8 @@ const FEWEST_WITNESSES: u32 = 2;
 const SIDES: f64 = 30.0;
 const SIDES_AHEAD: f64 = 10.0;
 const SIDES_SURE: f64 = 100.0;
+/// And inside the cells of another grid, to be proposed instead of it.
+const SIDES_INSIDE: f64 = 15.0;
 
 /// What a long sheet speaks for being a strip of squares, in nats.
 const STRIP_OF_SQUARES: f64 = 5.0;
@@ -305,7 +307,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         },
     };
     let found = match by_lines {
-        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return found,
+        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return or_tiles(found, sheet),
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
         _ => decided(sheet, dense::candidates(sheet, hints), background, hints),
@@ -314,6 +316,20 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         Certainty::Sure(_) => found,
         _ => as_strip(by_sides(sheet, background, &found).unwrap_or(found), sheet.size()),
     }
+}
+
+/// Cells that may be groups of tiles are not sure, and the tiles are proposed first.
+fn or_tiles(mut found: Found, sheet: &Pixels) -> Found {
+    let best = &found.candidates[0];
+    let Some((grid, evidence)) = sides::inside(sheet, found.background, &best.grid) else { return found };
+    if evidence >= SIDES_INSIDE {
+        let tiles = GridCandidate { grid, evidence: best.evidence + evidence, cut_places: 0, witnesses: 0 };
+        found.candidates.retain(|other| other.grid.counts() != grid.counts());
+        found.candidates.insert(0, tiles);
+        found.candidates.truncate(SHOWN);
+        found.certainty = Certainty::Unsure(evidence);
+    }
+    found
 }
 
 /// Where no grid was found on a long sheet, a strip of squares is worth a try. Never sure.

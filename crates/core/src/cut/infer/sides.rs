@@ -23,6 +23,8 @@ const TRUST: f64 = 0.5;
 const LEAST: f64 = 2.0;
 /// At least this share of the lines of one axis has an edge.
 const MOST_SHOW: f64 = 0.5;
+/// The share of the edges inside groups of tiles that lie on lines.
+const TILED: f64 = 0.6;
 /// What cells cost that leave a rest at the right or at the bottom.
 const REST: f64 = 10.0;
 
@@ -49,6 +51,31 @@ pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f
     found
 }
 
+/// What speaks for smaller square cells inside those of a grid, in nats: straight edges inside the drawings that lie on the lines of the best
+/// of them. Groups of tiles look like cells; the sides of the groups tell nothing about what is in them.
+pub(super) fn inside(sheet: &Pixels, background: Background, grid: &Grid) -> Option<(Grid, f64)> {
+    if background == Background::None {
+        return None;
+    }
+    let (mut across, mut down) = edges(sheet, background);
+    let (columns, rows) = grid.axes();
+    across.without_groups(columns);
+    down.without_groups(rows);
+    let cell = grid.cell_size();
+    let most = cell.width.min(cell.height) / 2;
+    let of = |side: u32| {
+        let (columns, rows) = (across.divided(side)?, down.divided(side)?);
+        // The same drawing in every cell repeats its edges too, but not on lines that part all of it.
+        let is_tiled = across.share(side) >= TILED && down.share(side) >= TILED;
+        let evidence = across.evidence(side) + down.evidence(side);
+        is_tiled.then(|| (Grid::of_axes(columns, rows), evidence))
+    };
+    (SMALLEST..=most)
+        .filter_map(of)
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+        .filter(|(_, evidence)| *evidence > 0.0)
+}
+
 /// Straight edges before each pixel of an axis.
 struct Edges {
     counts: Vec<u32>,
@@ -59,6 +86,25 @@ struct Edges {
 impl Edges {
     fn of(length: u32) -> Self {
         Self { counts: vec![0; length as usize], end: 0 }
+    }
+
+    /// Takes out the edges where drawings of the cells of an axis begin and end.
+    fn without_groups(&mut self, axis: &Axis) {
+        let pitch = (axis.covered / axis.count + axis.gutter) as usize;
+        let mut steps = vec![0u64; pitch];
+        for (at, &count) in self.counts.iter().enumerate() {
+            steps[(at + pitch - axis.offset as usize % pitch) % pitch] += u64::from(count);
+        }
+        // Where a group begins and where it ends: the two steps with the most edges.
+        for _ in 0..2 {
+            let Some(most) = (0..pitch).max_by_key(|&step| (steps[step], pitch - step)) else { return };
+            steps[most] = 0;
+            for at in (0..self.counts.len())
+                .filter(|at| (at + pitch - axis.offset as usize % pitch) % pitch == most)
+            {
+                self.counts[at] = 0;
+            }
+        }
     }
 
     /// Cells of a side from the corner, with at most a clear rest.
@@ -74,12 +120,21 @@ impl Edges {
         on_lines().filter(|&&edges| edges > 0).count() as f64 / on_lines().count().max(1) as f64
     }
 
+    /// The share of the edges that lie on lines; not a number where there are none.
+    fn share(&self, side: u32) -> f64 {
+        let on_lines = self.counts.iter().step_by(side as usize).skip(1);
+        f64::from(on_lines.sum::<u32>()) / self.all()
+    }
+
+    fn all(&self) -> f64 {
+        f64::from(self.counts.iter().skip(1).sum::<u32>())
+    }
+
     /// What speaks for lines so far from each other, in nats.
     fn evidence(&self, side: u32) -> f64 {
-        let on_lines = || self.counts.iter().step_by(side as usize).skip(1);
-        let all = f64::from(self.counts.iter().skip(1).sum::<u32>());
-        let chance = on_lines().count() as f64 / (self.counts.len() as f64 - 1.0);
-        let share = f64::from(on_lines().sum::<u32>()) / all;
+        let on_lines = self.counts.iter().step_by(side as usize).skip(1);
+        let (all, share) = (self.all(), self.share(side));
+        let chance = on_lines.count() as f64 / (self.counts.len() as f64 - 1.0);
         // Also where there is no edge at all, and so no share.
         if !(share > chance && chance > 0.0) {
             return 0.0;

@@ -7,13 +7,14 @@ use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
 use crate::cut::infer::candidates::{
-    WIDEST_GUTTER, divisions, habit, named, price, rest_price, shape, single, with_rest,
+    WIDEST_GUTTER, divisions, habit, has_rest, named, price, rest_price, shape, single, usual_length,
+    with_rest,
 };
 use crate::cut::infer::{NameHints, repeat};
 use crate::parallel;
 
 /// How many divisions of each axis are judged together with the other's.
-const FINALISTS: usize = 14;
+const FINALISTS: usize = 16;
 /// How many of them may have the same number of cells: variants of one idea must not crowd out the others.
 const VARIANTS: usize = 4;
 /// How many of the first round lend their bands to the second.
@@ -91,7 +92,7 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
 fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
-    let cost = |axis: &Axis| price(axis, axis) + rest_price(axis, lines.count());
+    let cost = |axis: &Axis| price(axis, axis) + rest_price(axis, lines.count()) - usual_length(axis);
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<Borders> = parallel::each(others, |other| Borders::sampled(lines, other, MOST_SAMPLED));
     let by_lines = |axis: &Axis| {
@@ -118,7 +119,9 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
     let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
     for at in ranked(&again, PROMISING) {
         let axis = divisions[promising[at]];
-        let same = found.iter().filter(|other| other.count == axis.count).count();
+        let rests = |axis: &Axis| has_rest(axis, lines.count());
+        let is_same = |other: &&Axis| other.count == axis.count && rests(other) == rests(&axis);
+        let same = found.iter().filter(is_same).count();
         if same < variants && found.len() < count {
             found.push(axis);
         }

@@ -4,7 +4,7 @@ use image::{Rgba, RgbaImage};
 
 use super::*;
 use crate::Cell;
-use crate::cut::{Counts, Spacing};
+use crate::cut::{Counts, Spacing, cut_through};
 use crate::{Pair, Rect};
 
 /// A drawing in a cell: a blob that depends on the cell, and a spark apart from it.
@@ -234,4 +234,94 @@ fn a_name_settles_what_pixels_leave_open_and_never_goes_against_them() {
     let drawn = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
     let found = find_grid_named(&drawn.0, &NameHints::of("hero_50x60"));
     assert_eq!(found.candidates[0].grid, drawn.1);
+}
+
+#[test]
+fn enlarged_art_is_cut_as_the_art_itself() {
+    let (art, grid) = sheet(Size::new(18, 20), 6, &[6, 6, 4], Spacing::default(), None);
+    for factor in [2, 3, 4] {
+        let large = art.to_image();
+        let size = (large.width() * factor, large.height() * factor);
+        let large = image::imageops::resize(&large, size.0, size.1, image::imageops::FilterType::Nearest);
+        let found = find_grid(&Pixels::whole(large));
+        assert_eq!(found.candidates[0].grid, grid.enlarged(factor));
+        assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+    }
+}
+
+#[test]
+fn a_tile_set_in_groups_is_found_by_the_sides_of_its_tiles() {
+    // Blocks of tiles that touch, with room between the blocks; some tiles are slopes.
+    let side = 16;
+    let image = RgbaImage::from_fn(side * 20, side * 10, |x, y| {
+        let (column, row) = (x / side, y / side);
+        let is_tile = column % 5 < 3 && row % 4 < 3 && (column + 3 * row) % 7 != 0;
+        let is_slope = (column * 3 + row) % 6 == 0 && x % side + y % side < side;
+        let grain = (x * 13 + y * 29 + x * y) % 40;
+        let shade = (90 + grain + column * 31 % 60) as u8;
+        if is_tile && !is_slope { Rgba([shade, 200 - shade, grain as u8, 255]) } else { Rgba([0; 4]) }
+    });
+    let found = find_grid(&Pixels::whole(image));
+    assert_eq!(found.candidates[0].grid.cell_size(), Size::new(side, side), "{found:?}");
+    assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+}
+
+/// A sheet in the corner of a larger page.
+fn on_page(sheet: &Pixels, width: u32, height: u32) -> Pixels {
+    let mut page = RgbaImage::new(width, height);
+    image::imageops::replace(&mut page, &sheet.to_image(), 0, 0);
+    Pixels::whole(page)
+}
+
+#[test]
+fn a_page_larger_than_its_grid_leaves_a_rest() {
+    let drawn = figures((6, 5), 40, |_, _| [0; 4]);
+    let page = on_page(&drawn, 256, 222);
+    let found = find_grid(&page);
+    let best = found.candidates[0].grid;
+    assert_eq!(
+        (best.counts(), best.cell_size()),
+        (Counts::new(6, 5).unwrap(), Size::new(40, 40)),
+        "{found:?}"
+    );
+    assert_eq!(best.rest(page.size()), Pair { x: 16, y: 22 });
+}
+
+#[test]
+fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_full_cells() {
+    let axis = |gutter: u32, count: u32, cell: u32| Axis { offset: 0, gutter, count, covered: count * cell };
+    let cards = spaced_tiles(14, 6, (5, 4));
+    let loose = Grid::of_axes(axis(2, 5, 18), axis(1, 4, 19));
+    let stands = stand::in_for(&loose, &cards, Background::Clear);
+    assert_eq!((stands.cell_size(), stands.spacing().gutter), (Size::new(14, 14), Pair { x: 6, y: 6 }));
+    // Round drawings as wide as the pitch in the middle row only.
+    let round = Pixels::whole(RgbaImage::from_fn(60, 20, |x, y| {
+        let is_inside = (x % 20).abs_diff(10) + y.abs_diff(10) <= 9;
+        Rgba([80, 90, 100, if is_inside { 255 } else { 0 }])
+    }));
+    let narrow = Grid::of_axes(axis(4, 3, 16), axis(0, 1, 20));
+    let stands = stand::in_for(&narrow, &round, Background::Clear);
+    assert!((0..3).all(|column| stands.rect(Cell { row: 0, column }).width >= 19), "{stands:?}");
+    assert!(cut_through(&round, Background::Clear, &stands).is_empty());
+}
+
+#[test]
+fn a_long_sheet_that_tells_nothing_is_proposed_as_a_strip_of_squares() {
+    let noise = |x: u32, y: u32| (x * 7919 + y * 104_729 + x * y * 31) % 251;
+    let image = RgbaImage::from_fn(120, 15, |x, y| Rgba([noise(x, y) as u8, noise(y, x) as u8, 90, 255]));
+    let found = find_grid(&Pixels::whole(image));
+    assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 1).unwrap(), "{found:?}");
+    assert!(matches!(found.certainty, Certainty::Unsure(_)));
+}
+
+#[test]
+fn padding_beside_the_drawings_is_no_corridor_through_them() {
+    // Drawings in the left half of every cell, up to its middle.
+    let sheet = Pixels::whole(RgbaImage::from_fn(6 * 50, 4 * 46, |x, y| {
+        let (px, py) = (x % 50, y % 46);
+        let is_drawn = px < 27 && (6..40).contains(&py);
+        Rgba(if is_drawn { [(px * 9) as u8, (py * 5) as u8, (x / 50 * 40) as u8, 255] } else { [0; 4] })
+    }));
+    let whole = |count: u32, cell: u32| Axis { offset: 0, gutter: 0, count, covered: count * cell };
+    assert!(!corridors::run_through(&sheet, Background::Clear, &Grid::of_axes(whole(6, 50), whole(4, 46))));
 }
