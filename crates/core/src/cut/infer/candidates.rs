@@ -91,6 +91,18 @@ pub(super) fn has_rest(axis: &Axis, length: u32) -> bool {
     rest > 0 && rest != axis.gutter && rest != axis.offset
 }
 
+/// Cells a pixel smaller and larger, for an axis with a rest: where nothing comes out even, each of them is an answer of its own.
+pub(super) fn beside(axis: &Axis, length: u32) -> impl Iterator<Item = Axis> {
+    let covered = |cell: u32| Axis { covered: cell * axis.count, ..*axis };
+    let cell = axis.covered / axis.count;
+    let fits = move |other: &Axis| {
+        other.offset + other.covered + other.gutter * (other.count - 1) <= length
+            && other.covered >= SMALLEST * other.count
+    };
+    let near = if has_rest(axis, length) { vec![covered(cell - 1), covered(cell + 1)] } else { Vec::new() };
+    near.into_iter().filter(fits)
+}
+
 /// What a length speaks for a cell of it, before the other side is known.
 pub(super) fn usual_length(axis: &Axis) -> f64 {
     if (axis.covered / axis.count).is_multiple_of(8) { USUALLY_EIGHTS } else { 0.0 }

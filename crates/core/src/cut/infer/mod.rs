@@ -424,6 +424,7 @@ fn decided(
     let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
     // Where the name says it and the sheet is full of it, letters may touch.
     let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
+    let is_roomy = has_room(sheet, background, &best.grid);
     // Without a background the lines themselves are in doubt: patterns inside tiles make lines too.
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
@@ -431,6 +432,7 @@ fn decided(
         let dense = if background == Background::None { SURE_IF_DENSE } else { 0.0 };
         let least = best.lead_needed(other, background).max(dense);
         let least = if is_named { least.min(SURE) } else { least };
+        let least = if is_roomy { least.max(FAR) } else { least };
         best.evidence - other.evidence >= least.max(best.evidence * share)
     };
     let is_grid = best.grid.len() > 1
@@ -455,6 +457,22 @@ fn decided(
         }
     }
     Found { candidates: shown, certainty, background }
+}
+
+/// Whether a sheet is a page of powers of two with room at the right or at the bottom that cells account for: those may be a little smaller or
+/// larger, and leave a rest instead.
+fn has_room(sheet: &Pixels, background: Background, grid: &Grid) -> bool {
+    let size = sheet.size();
+    let is_page = size.width.is_power_of_two() && size.height.is_power_of_two();
+    if !is_page || background != Background::Clear || grid.len() == 1 {
+        return false;
+    }
+    let Some(content) = sheet.content(0) else { return false };
+    let (right, bottom) =
+        (u64::from(size.width) - content.right(), u64::from(size.height) - content.bottom());
+    let cell = grid.cell_size();
+    let is_much = |after: u64, before: u32, cell: u32| after > u64::from(before) + u64::from(cell / 4);
+    is_much(right, content.x, cell.width) || is_much(bottom, content.y, cell.height)
 }
 
 /// The sheet as one cell.

@@ -7,7 +7,7 @@ use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{Borders, Verdict};
 use crate::cut::infer::candidates::{
-    WIDEST_GUTTER, divisions, habit, has_rest, named, price, rest_price, shape, single, usual_length,
+    WIDEST_GUTTER, beside, divisions, habit, has_rest, named, price, rest_price, shape, single, usual_length,
     with_rest,
 };
 use crate::cut::infer::{NameHints, repeat};
@@ -57,6 +57,14 @@ pub(super) fn candidates(
     let mut best_columns = best_columns;
     named(&mut best_columns, columns.count(), hints.sizes().map(|size| size.width));
     named(&mut best_rows, rows.count(), hints.sizes().map(|size| size.height));
+    for (axes, length) in [(&mut best_columns, columns.count()), (&mut best_rows, rows.count())] {
+        let near: Vec<Axis> = axes.iter().flat_map(|axis| beside(axis, length)).collect();
+        for axis in near {
+            if !axes.contains(&axis) {
+                axes.push(axis);
+            }
+        }
+    }
     let mut found = judged(&columns, &rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
         found.extend(repeat::divided(sheet, best).map(|(column, row)| {
