@@ -197,3 +197,89 @@ fn guide_sheets_say_the_sums_and_cut_back_into_their_cells() {
     env.write("guide.svg", svg.replace("r0c0", "mine"));
     assert_eq!(env.run("guide-sheet --grid 4x2 --cell 130x96 -o guide.svg").code, 4);
 }
+
+/// Solid squares of `side` px in every cell of `cell` px, `columns` by `rows`, on a page of `size`.
+fn squares(size: (u32, u32), cell: u32, side: u32, counts: (u32, u32)) -> RgbaImage {
+    RgbaImage::from_fn(size.0, size.1, |x, y| {
+        let is_in_cell = x < counts.0 * cell && y < counts.1 * cell;
+        // None like the next, and none at the very same place.
+        let slip = (x / cell * 5 + y / cell * 3) % 3;
+        let is_drawn = |at: u32| (slip + 3..slip + 3 + side).contains(&(at % cell));
+        let shade = (x / cell * 37 + y / cell * 59) as u8;
+        let is_drawn = is_in_cell && is_drawn(x) && is_drawn(y);
+        image::Rgba(if is_drawn { [shade, 255 - shade, 90, 255] } else { [0; 4] })
+    })
+}
+
+#[test]
+fn a_cut_through_a_drawing_is_told_with_its_cell_and_pixels() {
+    let env = Env::with_art();
+    write_png(&env, "crossed.png", &{
+        let mut sheet = squares((96, 64), 32, 20, (3, 2));
+        // A tail of 4 px from the first drawing into the second.
+        (20..40).for_each(|x| (10..14).for_each(|y| sheet.put_pixel(x, y, image::Rgba([9, 9, 9, 255]))));
+        sheet
+    });
+    let outcome = env.run("slice crossed.png --grid 3x2 -o out");
+    assert_eq!(outcome.code, 0, "{}", outcome.err);
+    let told = "crossed.png: the cut goes through drawings in 1 place: r0c0 goes on into r0c1, 4 px";
+    assert!(outcome.err.contains(told), "{}", outcome.err);
+    // A wrong number cuts through more, and the clean sheet says nothing.
+    assert!(env.run("slice crossed.png --grid 4x2 -o out --force").err.contains("goes on into"));
+    write_png(&env, "clean.png", &squares((96, 64), 32, 20, (3, 2)));
+    assert!(!env.run("slice clean.png --grid 3x2 -o clean").err.contains("goes on"));
+}
+
+#[test]
+fn a_cell_of_specks_only_is_told_and_specks_take_it_out() {
+    let env = Env::with_art();
+    let mut sheet = squares((128, 64), 32, 20, (3, 2));
+    sheet.put_pixel(110, 12, image::Rgba([200, 0, 0, 255]));
+    write_png(&env, "crumb.png", &sheet);
+    let outcome = env.run("slice crumb.png --grid 4x2 -o out");
+    assert!(outcome.err.contains("r0c3 (1 px) is a frame of specks only"), "{}", outcome.err);
+    assert!(outcome.err.contains("--specks 1"), "{}", outcome.err);
+    assert_eq!(env.json("slice crumb.png --grid 4x2 --specks 1 -o clean")["frames"], 6);
+}
+
+#[test]
+fn cells_may_leave_a_blank_rest_and_never_a_drawn_one() {
+    let env = Env::with_art();
+    write_png(&env, "page.png", &squares((128, 168), 32, 20, (4, 5)));
+    let outcome = env.run("slice page.png --cell 32x32 -o out");
+    assert_eq!(outcome.code, 0, "{}", outcome.err);
+    assert!(outcome.err.contains("page.png: 8 px at the bottom belong to no cell"), "{}", outcome.err);
+    // The command for the grid that is found says both, so that it comes to the same.
+    let grid = &env.json("inspect page.png")["sheets"][0]["grid"];
+    assert_eq!(grid["command"], "shibori slice page.png --grid 4x5 --cell 32x32", "{grid}");
+    assert_eq!(grid["rest"], serde_json::json!([0, 8]));
+    let mut drawn = squares((128, 168), 32, 20, (4, 5));
+    drawn.put_pixel(60, 166, image::Rgba([200, 0, 0, 255]));
+    write_png(&env, "drawn.png", &drawn);
+    let outcome = env.run("slice drawn.png --cell 32x32 -o drawn");
+    assert!(outcome.code == 2 && outcome.err.contains("leave 8 px over"), "{}", outcome.err);
+    assert!(env.names("drawn").is_empty());
+}
+
+#[test]
+fn inspect_counts_loose_drawings_and_says_which_it_believes() {
+    let env = Env::with_art();
+    let loose = &env.json("inspect art/reeds.png")["sheets"][0]["loose"];
+    assert_eq!(loose["drawings"], 7, "{loose}");
+    let command = loose["command"].as_str().unwrap();
+    assert_eq!(command, "shibori slice art/reeds.png --islands --key 2ea0a8");
+    env.ok(&format!("{} -o reeds", command.strip_prefix("shibori ").unwrap()));
+    assert_eq!(env.json("inspect art/frog.png")["sheets"][0]["loose"], serde_json::Value::Null);
+}
+
+#[test]
+fn a_refusal_gives_a_picture_of_its_first_reading() {
+    let env = Env::with_art();
+    write_png(&env, "two.png", &squares((64, 32), 32, 20, (2, 1)));
+    let outcome = env.run("slice two.png -o out");
+    assert_eq!(outcome.code, 2, "{}", outcome.err);
+    let picture = outcome.err.lines().map(str::trim).find(|line| line.starts_with("shibori preview grid"));
+    let picture = picture.unwrap_or_else(|| panic!("{}", outcome.err)).strip_prefix("shibori ").unwrap();
+    env.ok(picture);
+    assert!(env.image("cut.png").width() >= 64);
+}
