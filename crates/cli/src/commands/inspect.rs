@@ -130,7 +130,9 @@ fn sheet(image: &Inspected) -> Sheet {
         Holds::Sheet { background, is_blank, grids, loose, square_cells, counts } => {
             sheet.background = background.map(|color| color.to_string());
             sheet.findings.extend(findings(*is_blank, grids, loose.is_some()));
-            sheet.findings.extend(grids.first().and_then(|best| rest(&best.candidate.grid, size)));
+            sheet.findings.extend(
+                grids.first().filter(|best| best.is_sure).and_then(|best| rest(&best.candidate.grid, size)),
+            );
             let key = background.map(|color| format!(" --key {}", color.to_string().trim_start_matches('#')));
             let file = pasteable_path(&image.file);
             sheet.loose = loose.map(|Loose { drawings, is_likelier }| LooseReport {

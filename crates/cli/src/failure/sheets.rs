@@ -78,7 +78,7 @@ fn choices(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, withi
         [first, ..] => {
             let picture = format!("shibori preview grid {file} {} -o cut.png", grid_options(first, size));
             let islands = if has_background { "; --islands takes each separate drawing" } else { "" };
-            format!("choose one{islands}:{listed}\nthe first of them drawn over the sheet:\n    {picture}")
+            format!("choose one{islands}:{listed}\n  to see the first of them over the sheet:\n    {picture}")
         }
     }
 }

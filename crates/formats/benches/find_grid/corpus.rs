@@ -19,7 +19,7 @@ pub(crate) struct Kind {
     pub(crate) make: fn(&Art, &mut Random) -> Sheet,
 }
 
-pub(crate) const KINDS: [Kind; 17] = [
+pub(crate) const KINDS: [Kind; 18] = [
     Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
     Kind { name: "flat color", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
     Kind { name: "noisy color", make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r) },
@@ -41,6 +41,7 @@ pub(crate) const KINDS: [Kind; 17] = [
         make: |art, r| if art.tiles.is_empty() { tiles(r) } else { cells_of(&art.tiles, r) },
     },
     Kind { name: "page", make: page },
+    Kind { name: "one picture", make: one_picture },
     Kind {
         name: "tile set",
         make: |art, r| {
@@ -301,6 +302,18 @@ fn page(art: &Art, random: &mut Random) -> Sheet {
     let page = Size::new(image.width(), image.height());
     let truth = Grid::by_both(page, counts, cell, Spacing::default()).expect("they fit");
     Sheet { image, truth }
+}
+
+/// A single drawing or tile in its cell: no sheet, so nothing is to be cut.
+fn one_picture(art: &Art, random: &mut Random) -> Sheet {
+    let all: Vec<&Vec<RgbaImage>> = art.sprites.iter().chain(&art.tiles).chain(&art.fonts).collect();
+    let (frames, zoom) = (*random.pick(&all), *random.pick(&[1, 1, 2]));
+    let frame = zoomed(random.pick(frames), zoom);
+    let pad = random.within(0, 6);
+    let size = Size::new(frame.width() + 2 * pad, frame.height() + 2 * pad);
+    let (grid, mut image) = empty(1, 1, size, Spacing::default(), random);
+    imageops::overlay(&mut image, &frame, i64::from(pad), i64::from(pad));
+    Sheet { image, truth: grid }
 }
 
 /// Tiles in groups with room between them, some of them cut off aslant.

@@ -48,8 +48,7 @@ pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
             let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row)
-                + TILES_ARE_SQUARE * shape(column, row)
-                + TILES_ARE_USUAL * habit(column, row);
+                + usual(shape(column, row), habit(column, row));
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)
                 + grid.counts().rows * (grid.counts().columns - 1);
@@ -57,6 +56,11 @@ pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate
         }
     }
     found
+}
+
+/// What the shape of a cell and what cells usually are say here.
+pub(super) fn usual(shape: f64, habit: f64) -> f64 {
+    TILES_ARE_SQUARE * shape + TILES_ARE_USUAL * habit
 }
 
 /// How much the color changes before each pixel, along one direction; lines first.

@@ -97,6 +97,8 @@ const FEWEST_WITNESSES: u32 = 2;
 const SIDES: f64 = 30.0;
 const SIDES_AHEAD: f64 = 10.0;
 const SIDES_SURE: f64 = 100.0;
+/// A tile set has at least so many cells; a picture has straight edges, too.
+const SIDES_CELLS: u64 = 24;
 /// And inside the cells of another grid, to be proposed instead of it.
 const SIDES_INSIDE: f64 = 15.0;
 
@@ -322,7 +324,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return or_tiles(found, sheet),
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
-        _ => decided(sheet, dense::candidates(sheet, hints), background, hints),
+        _ => decided(sheet, dense::candidates(sheet, hints), background, hints, true),
     };
     match found.certainty {
         Certainty::Sure(_) => found,
@@ -367,7 +369,7 @@ fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option
         Background::Clear => sparse::candidates(sheet, hints, |pixel| pixel[3] > 0)?,
         _ => sparse::candidates(sheet, hints, |pixel| background.is_content(pixel))?,
     };
-    let all = decided(sheet, found, background, hints);
+    let all = decided(sheet, found, background, hints, false);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
     let has_faint = |y: u32| sheet.row(y).chunks_exact(4).any(is_faint);
     if background != Background::Clear
@@ -376,7 +378,7 @@ fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option
         return Some(all);
     }
     let Some(firm) = sparse::candidates(sheet, hints, |pixel| pixel[3] >= FIRM) else { return Some(all) };
-    let firm = decided(sheet, firm, background, hints);
+    let firm = decided(sheet, firm, background, hints, false);
     let (best, other) = (&all.candidates[0], &firm.candidates[0]);
     let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
     Some(match (all.certainty, firm.certainty) {
@@ -397,7 +399,8 @@ fn by_sides(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
-    if evidence < SIDES.max(by_lines.candidates[0].evidence) || lead < SIDES_AHEAD {
+    if grid.len() < SIDES_CELLS || evidence < SIDES.max(by_lines.candidates[0].evidence) || lead < SIDES_AHEAD
+    {
         return None;
     }
     let best = GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 };
@@ -414,6 +417,7 @@ fn decided(
     mut candidates: Vec<GridCandidate>,
     background: Background,
     hints: &NameHints,
+    is_dense: bool,
 ) -> Found {
     for candidate in &mut candidates {
         candidate.evidence += hints.evidence(&candidate.grid);
@@ -436,16 +440,23 @@ fn decided(
     let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
     // Where the name says it and the sheet is full of it, letters may touch.
     let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
+    let usual = |candidate: &GridCandidate| {
+        let (columns, rows) = candidate.grid.axes();
+        let (shape, habit) = (candidates::shape(columns, rows), candidates::habit(columns, rows));
+        if is_dense { dense::usual(shape, habit) } else { shape + habit }.max(0.0)
+    };
     let is_roomy = has_room(sheet, background, &best.grid);
     // Without a background the lines themselves are in doubt: patterns inside tiles make lines too.
     let is_ahead = |other: &GridCandidate| {
         let is_coarser = other.grid.len() < best.grid.len() && other.grid.spacing() == best.grid.spacing();
         let share = if background == Background::None && is_coarser { SHARE_IF_DENSE } else { 0.0 };
-        let dense = if background == Background::None { SURE_IF_DENSE } else { 0.0 };
+        let dense = if is_dense { SURE_IF_DENSE } else { 0.0 };
         let least = best.lead_needed(other, background).max(dense);
         let least = if is_named { least.min(SURE) } else { least };
         let least = if is_roomy { least.max(FAR) } else { least };
-        best.evidence - other.evidence >= least.max(best.evidence * share)
+        // A picture is no sheet because of what cells usually are.
+        let (own, usual) = if other.grid.len() == 1 { (usual(best), usual(other)) } else { (0.0, 0.0) };
+        (best.evidence - own) - (other.evidence - usual) >= least.max(best.evidence * share)
     };
     let is_grid = best.grid.len() > 1
         && (is_named

@@ -106,6 +106,25 @@ fn nothing_drawn_and_one_drawing_are_no_grids() {
 }
 
 #[test]
+fn a_picture_whose_size_is_usual_is_no_sheet_of_squares() {
+    // Sizes and shapes that cells usually have say nothing of what is in one picture.
+    for seed in 0..40u32 {
+        let grain = |x: u32, y: u32| (x * (31 + seed) + y * (17 + 3 * seed) + x * y * seed) % 97;
+        let picture = RgbaImage::from_fn(16, 16, |x, y| {
+            let is_round = (x.abs_diff(8)).pow(2) + (y.abs_diff(8)).pow(2) < 60 + seed;
+            Rgba([
+                (grain(x, y) * 2) as u8,
+                90,
+                (grain(y, x) * 2) as u8,
+                if is_round || seed % 2 == 0 { 255 } else { 0 },
+            ])
+        });
+        let found = find_grid(&Pixels::whole(picture));
+        assert!(!matches!(found.certainty, Certainty::Sure(_)), "{seed}: {found:?}");
+    }
+}
+
+#[test]
 fn confidence_grows_with_the_lead() {
     assert_eq!(Certainty::Unsure(0.0).confidence(), 0.5);
     assert!(Certainty::Sure(SURE).confidence() > 0.99);
