@@ -167,7 +167,8 @@ fn findings(is_blank: bool, grids: &[GridReading], is_loose: bool) -> Option<Str
 /// What a grid leaves over, if anything.
 fn rest(grid: &Grid, size: Size) -> Option<String> {
     let rest = grid.rest(size);
-    (rest != Pair::default()).then(|| format!("{} belong to no cell; nothing is drawn there", rest_of(rest)))
+    (rest != Pair::default())
+        .then(|| format!("{} lie outside the grid; nothing is drawn there", rest_of(rest)))
 }
 
 fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
@@ -217,7 +218,7 @@ fn describe(sheet: &Sheet, program: &Program<'_>) {
 }
 
 fn describe_loose(loose: &LooseReport, program: &Program<'_>) {
-    program.say(&format!("    {} apart: {}", counted(loose.drawings, "drawing"), loose.command));
+    program.say(&format!("    {}: {}", counted(loose.drawings, "separate drawing"), loose.command));
 }
 
 fn describe_grids(sheet: &Sheet, program: &Program<'_>) {

@@ -58,9 +58,11 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
         Notice::AlreadyClear { file } => {
             note(format!("{}: is transparent already, so no background is taken out", file.display()))
         }
-        Notice::Rest { file, rest } => {
-            note(format!("{}: {} belong to no cell; nothing is drawn there", file.display(), rest_of(*rest)))
-        }
+        Notice::Rest { file, rest } => note(format!(
+            "{}: {} lie outside the grid; nothing is drawn there",
+            file.display(),
+            rest_of(*rest)
+        )),
         Notice::CutThrough { file, places } => warning(
             format!(
                 "{}: the cut goes through drawings in {}: {}",
@@ -74,10 +76,10 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             let most = cells.iter().map(|(_, pixels)| *pixels).max().unwrap_or(0);
             let told: Vec<String> =
                 cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
-            let (are, noun) = if cells.len() == 1 { ("is", "a frame") } else { ("are", "frames") };
+            let hold = if cells.len() == 1 { "holds" } else { "hold" };
             warning(
-                format!("{}: {} {are} {noun} of specks only", file.display(), some(&told)),
-                Some(&format!("--specks {most} removes them, and the cells are dropped as blank")),
+                format!("{}: {} {hold} nothing but specks", file.display(), some(&told)),
+                Some(&format!("--specks {most} removes them; cells that are blank then are no frames")),
             )
         }
         Notice::MixedEdges { file, share } => note(format!(

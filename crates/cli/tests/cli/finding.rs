@@ -237,7 +237,7 @@ fn a_cell_of_specks_only_is_told_and_specks_take_it_out() {
     sheet.put_pixel(110, 12, image::Rgba([200, 0, 0, 255]));
     write_png(&env, "crumb.png", &sheet);
     let outcome = env.run("slice crumb.png --grid 4x2 -o out");
-    assert!(outcome.err.contains("r0c3 (1 px) is a frame of specks only"), "{}", outcome.err);
+    assert!(outcome.err.contains("r0c3 (1 px) holds nothing but specks"), "{}", outcome.err);
     assert!(outcome.err.contains("--specks 1"), "{}", outcome.err);
     assert_eq!(env.json("slice crumb.png --grid 4x2 --specks 1 -o clean")["frames"], 6);
 }
@@ -248,7 +248,7 @@ fn cells_may_leave_a_blank_rest_and_never_a_drawn_one() {
     write_png(&env, "page.png", &squares((128, 168), 32, 20, (4, 5)));
     let outcome = env.run("slice page.png --cell 32x32 -o out");
     assert_eq!(outcome.code, 0, "{}", outcome.err);
-    assert!(outcome.err.contains("page.png: 8 px at the bottom belong to no cell"), "{}", outcome.err);
+    assert!(outcome.err.contains("page.png: 8 px at the bottom lie outside the grid"), "{}", outcome.err);
     // The command for the grid that is found says both, so that it comes to the same.
     let grid = &env.json("inspect page.png")["sheets"][0]["grid"];
     assert_eq!(grid["command"], "shibori slice page.png --grid 4x5 --cell 32x32", "{grid}");

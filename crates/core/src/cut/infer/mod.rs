@@ -19,10 +19,6 @@
 //!   lines beside it, the second difference of the gradient, capped softly so that one strong edge does
 //!   not decide.
 //! - **Cells are about as wide as high,** many exactly so: a little for squares, a little against long ones.
-//!
-//! Where glows or cast shadows reach over the lines, what is drawn firmly is asked as well. A solid sheet in a clear
-//! rim is judged inside the rim. A row that no line divides is divided where its drawings repeat, but that is never sure.
-//!
 //! - **Cells are usually** square, their sides multiples of 8, and a name may say them (`tiles_16x16`): a few nats, never against the pixels.
 //! - **A rest** at the right or at the bottom that belongs to no cell pays about 10 nats, the more the nearer it is to a cell.
 //!
@@ -405,7 +401,7 @@ fn by_sides(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<
     }
     let best = GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 };
     let others = by_lines.candidates.iter().filter(|other| !other.is_of_kind(&best)).cloned();
-    let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(4).collect();
+    let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(SHOWN).collect();
     let is_sure = evidence >= SIDES_SURE && lead >= SIDES_SURE / 2.0;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     Some(Found { candidates, certainty, background })

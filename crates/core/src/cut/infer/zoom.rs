@@ -50,7 +50,7 @@ pub(super) fn factor(sheet: &Pixels) -> u32 {
 /// A pixel of each block.
 pub(super) fn reduced(sheet: &Pixels, factor: u32) -> Pixels {
     let Size { width, height } = sheet.size();
-    let mut bytes = Vec::with_capacity((width / factor * (height / factor) * 4) as usize);
+    let mut bytes = Vec::with_capacity((width / factor) as usize * (height / factor) as usize * 4);
     for y in (0..height).step_by(factor as usize) {
         for pixel in sheet.row(y).chunks_exact(4).step_by(factor as usize) {
             bytes.extend_from_slice(pixel);
