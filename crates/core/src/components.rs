@@ -4,7 +4,7 @@
 //! Components are labeled by filling from each pixel that has no label yet; groups are the usual disjoint sets, each
 //! known by its first member, so that results never depend on the order of joining.
 
-use crate::{Pixels, Size};
+use crate::{Pixels, Rect, Size};
 
 /// Pieces of a picture.
 pub(crate) struct Pieces {
@@ -12,6 +12,19 @@ pub(crate) struct Pieces {
     pub(crate) labels: Vec<u32>,
     /// Pixels of each piece.
     pub(crate) areas: Vec<u32>,
+}
+
+impl Pieces {
+    /// The box of each piece; `size` is that of the picture.
+    pub(crate) fn boxes(&self, size: Size) -> Vec<Rect> {
+        let mut boxes: Vec<Option<Rect>> = vec![None; self.areas.len()];
+        for (at, &label) in self.labels.iter().enumerate().filter(|(_, label)| **label > 0) {
+            let pixel = Rect::new(at as u32 % size.width, at as u32 / size.width, 1, 1);
+            let rect = &mut boxes[label as usize - 1];
+            *rect = Some(rect.map_or(pixel, |rect| rect.union(pixel)));
+        }
+        boxes.into_iter().map(|rect| rect.expect("a piece has a pixel")).collect()
+    }
 }
 
 /// Labels pixels that hang together, also diagonally, in the order in which they are met.

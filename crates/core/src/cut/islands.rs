@@ -12,7 +12,7 @@ use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
 use crate::components::{Groups, around, pieces};
-use crate::cut::seams;
+use crate::cut::{dots, seams};
 use crate::{Cell, Pixels, Rect, Size};
 
 /// The largest join distance looked at when none is given.
@@ -64,19 +64,15 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
     let found_join = || if parted > 0 { 0 } else { plateau(&found.areas, &bridges, options.min_area) };
     let join = options.join.unwrap_or_else(found_join);
     let bridges = if parted > 0 { Vec::new() } else { bridges };
-    let groups = grouped(found.areas.len(), &bridges, join);
-    let group_of = |label: u32| groups[label as usize - 1];
-    let mut boxes: Vec<Option<Rect>> = vec![None; found.areas.len()];
-    let mut areas = vec![0; found.areas.len()];
-    for (at, &label) in found.labels.iter().enumerate() {
-        if label > 0 {
-            let (x, y) = (at as u32 % sheet.size().width, at as u32 / sheet.size().width);
-            let group = group_of(label) as usize;
-            let pixel = Rect::new(x, y, 1, 1);
-            boxes[group] = Some(boxes[group].map_or(pixel, |rect| rect.union(pixel)));
-            areas[group] += 1;
-        }
+    let mut groups = grouped(found.areas.len(), &bridges, join);
+    let own_boxes = found.boxes(sheet.size());
+    if options.join.is_none() {
+        join_dots(&mut groups, &own_boxes);
     }
+    let group_of = |label: u32| groups[label as usize - 1];
+    let boxes = united(&groups, &own_boxes);
+    let mut areas = vec![0; found.areas.len()];
+    groups.iter().zip(&found.areas).for_each(|(&group, area)| areas[group as usize] += area);
     let (mut drawings, mut specks) = (Vec::new(), Vec::new());
     for (group, rect) in boxes.iter().enumerate() {
         match rect {
@@ -97,6 +93,28 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
         Island { cell, rect, pixels }
     };
     Islands { drawings: drawings.into_iter().map(island).collect(), specks, join, parted }
+}
+
+/// The box of each group, at the place of its first piece.
+fn united(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
+    let mut united: Vec<Option<Rect>> = vec![None; boxes.len()];
+    for (&group, &rect) in groups.iter().zip(boxes) {
+        let whole = &mut united[group as usize];
+        *whole = Some(whole.map_or(rect, |whole| whole.union(rect)));
+    }
+    united
+}
+
+/// Puts the dots of letters to their letters.
+fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
+    let (firsts, drawings): (Vec<usize>, Vec<Rect>) =
+        united(groups, boxes).into_iter().enumerate().filter_map(|(at, rect)| Some((at, rect?))).unzip();
+    let mut letters = Groups::of(groups.len());
+    for (dot, whole) in dots::of_letters(&drawings) {
+        letters.join(firsts[dot], firsts[whole]);
+    }
+    let joined = letters.firsts();
+    groups.iter_mut().for_each(|group| *group = joined[*group as usize] as u32);
 }
 
 /// The pixels of a box without those of other drawings. `own` tells whether a pixel is the drawing's, another's,

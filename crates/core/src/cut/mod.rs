@@ -4,6 +4,7 @@
 //! makes them frames of a sprite. Cutting never changes or copies a pixel.
 
 mod cells;
+mod dots;
 mod grid;
 mod infer;
 mod islands;

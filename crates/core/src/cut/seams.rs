@@ -3,7 +3,7 @@
 //! Two drawings in boxes beside each other have in common only what touches across the straight line between the boxes: little, against
 //! how high they are, and less still where one of the two pixels is faint, as a soft edge or a shadow, or has another color. A piece is
 //! parted where it has least in common across a line, and its parts again. A single figure has such places too, as a thin neck, so pieces
-//! are only parted where a good part of the page is: then it is a packed page. Drawings that touch all along a side stay one.
+//! are only parted where boxes fill the page, where a good part of them is parted, and into parts as large as other drawings: then it is a packed page. Drawings that touch all along a side stay one.
 //!
 //! Looks at straight lines only, and changes no pixel.
 
@@ -13,7 +13,7 @@ use crate::{Pixels, Rect, Size};
 
 /// What two drawings may have in common across a line: so many firm pixels, or this share of the lower one's height.
 const TOUCH: f64 = 2.0;
-const TOUCH_SHARE: f64 = 0.08;
+const TOUCH_SHARE: f64 = 0.15;
 /// Colors further apart than this, over three channels, belong together half as much.
 const ALIKE: u32 = 60;
 /// A drawing is at least so many pixels long each way, and has so many pixels.
@@ -24,6 +24,8 @@ const MOST_LOOKS: u64 = 32;
 /// A packed page has at least so many pieces, and so many more parts, as a share of the pieces.
 const FEWEST: usize = 8;
 const PACKED: f64 = 0.3;
+/// So much of a packed page is taken by the boxes of pieces.
+const FULL: f64 = 0.75;
 
 /// Parts the pieces of a packed page; how many pieces were parted. Nothing happens on other sheets.
 pub(super) fn part(sheet: &Pixels, background: Background, found: &mut Pieces) -> usize {
@@ -31,16 +33,14 @@ pub(super) fn part(sheet: &Pixels, background: Background, found: &mut Pieces) -
     if found.areas.len() < FEWEST {
         return 0;
     }
-    let mut boxes: Vec<Option<Rect>> = vec![None; found.areas.len()];
-    for (at, &label) in found.labels.iter().enumerate().filter(|(_, label)| **label > 0) {
-        let pixel = Rect::new(at as u32 % width, at as u32 / width, 1, 1);
-        let rect = &mut boxes[label as usize - 1];
-        *rect = Some(rect.map_or(pixel, |rect| rect.union(pixel)));
+    let boxes = found.boxes(sheet.size());
+    if !is_full(&boxes) {
+        return 0;
     }
-    let page = Page { sheet, background };
+    let page = Page { sheet, background, least_area: LEAST_AREA.max(usual(&found.areas) / 3) };
     let parts: Vec<Vec<Part>> = (1u32..)
-        .zip(boxes.iter().flatten())
-        .map(|(label, &rect)| {
+        .zip(boxes)
+        .map(|(label, rect)| {
             let is_own = |x: u32, y: u32| found.labels[(y * width + x) as usize] == label;
             page.parted(Part::of(rect, is_own))
         })
@@ -66,6 +66,20 @@ pub(super) fn part(sheet: &Pixels, background: Background, found: &mut Pieces) -
         }
     }
     parted
+}
+
+/// Whether boxes take up nearly all of the place that they take together. Letters and icons have room around them.
+fn is_full(boxes: &[Rect]) -> bool {
+    let all = boxes.iter().copied().reduce(Rect::union);
+    let taken: u64 = boxes.iter().map(|rect| rect.size().area()).sum();
+    all.is_some_and(|all| taken as f64 >= FULL * all.size().area() as f64)
+}
+
+/// The area of the piece in the middle, crumbs left out.
+fn usual(areas: &[u32]) -> u32 {
+    let mut areas: Vec<u32> = areas.iter().copied().filter(|&area| area >= LEAST_AREA).collect();
+    areas.sort_unstable();
+    areas.get(areas.len() / 2).copied().unwrap_or(0)
 }
 
 /// Pixels that hang together, in their box.
@@ -118,6 +132,8 @@ fn places(rect: Rect) -> impl Iterator<Item = (u32, u32)> {
 struct Page<'a> {
     sheet: &'a Pixels,
     background: Background,
+    /// What a line parts are whole drawings: about as large as others of the page.
+    least_area: u32,
 }
 
 impl Page<'_> {
@@ -151,11 +167,22 @@ impl Page<'_> {
             let before = joined(spans.iter().copied());
             let mut after = joined(spans.iter().rev().copied());
             after.reverse();
+            let mut areas: Vec<u32> = vec![0; length as usize];
+            for ((x, y), _) in places(rect).zip(&part.is_own).filter(|(_, own)| **own) {
+                areas[if is_across { x - rect.x } else { y - rect.y } as usize] += 1;
+            }
+            let (mut area, total) =
+                (areas[..LEAST.min(length) as usize].iter().sum::<u32>(), areas.iter().sum::<u32>());
             for at in LEAST..length.saturating_sub(LEAST - 1) {
                 let height = |span: Option<(u32, u32)>| span.map_or(0, |(from, to)| to - from);
                 let lower = height(before[at as usize - 1]).min(height(after[at as usize]));
                 let touches = common[at as usize];
-                if lower < LEAST || touches > TOUCH.max(TOUCH_SHARE * f64::from(lower)) {
+                let smaller = area.min(total - area);
+                area += areas[at as usize];
+                if lower < LEAST
+                    || smaller < self.least_area
+                    || touches > TOUCH.max(TOUCH_SHARE * f64::from(lower))
+                {
                     continue;
                 }
                 let halves = if is_across {
@@ -212,7 +239,7 @@ impl Page<'_> {
         let (Some(a), Some(b)) = (self.sheet.get(a.0, a.1), self.sheet.get(b.0, b.1)) else { return 0.0 };
         let firm = if self.background == Background::Clear { f64::from(a[3].min(b[3])) / 255.0 } else { 1.0 };
         let apart: u32 = (0..3).map(|channel| u32::from(a[channel].abs_diff(b[channel]))).sum();
-        if apart < ALIKE { firm } else { firm / 2.0 }
+        if apart < ALIKE { firm } else { firm * 0.2 }
     }
 }
 
@@ -279,5 +306,20 @@ mod tests {
         assert_eq!(found.areas.len(), 23);
         assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
         assert_eq!(found.areas.len(), 23);
+    }
+
+    #[test]
+    fn a_page_with_room_round_its_drawings_is_not_parted() {
+        // Dumbbells with a neck of one pixel, as letters at a small size have.
+        let sheet = Pixels::whole(RgbaImage::from_fn(6 * 30, 4 * 30, |x, y| {
+            let (px, py) = (x % 30, y % 30);
+            let is_bell = (4..12).contains(&py) && (2..10).contains(&px)
+                || (4..12).contains(&py) && (14..22).contains(&px);
+            let is_neck = py == 8 && (10..14).contains(&px);
+            if is_bell || is_neck { Rgba([90, 20, 20, 255]) } else { Rgba([0; 4]) }
+        }));
+        let mut found = pieces(&sheet, |pixel| Background::Clear.is_content(pixel));
+        assert_eq!(found.areas.len(), 24);
+        assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
     }
 }

@@ -35,6 +35,8 @@ const LARGEST_FILLS: f64 = 2.5;
 /// through them has.
 const TOUCH: f64 = 0.15;
 const AS_ANY: f64 = 0.6;
+/// So little of a cell's side is a thread between drawings, or a ruled line.
+const THREAD: f64 = 0.03;
 
 pub(super) struct Borders {
     length: u32,
@@ -73,6 +75,8 @@ pub(super) struct Verdict {
     pub(super) clean: u32,
     pub(super) dirty: u32,
     pub(super) places: u32,
+    /// Of those, the ones where drawings only touch.
+    pub(super) touches: u32,
     /// Borders that cross nothing though there are drawings on both sides.
     pub(super) witnesses: u32,
 }
@@ -181,6 +185,11 @@ impl Borders {
         ((self.thickness(at, band) / self.usual[band] - TOUCH) / (AS_ANY - TOUCH)).clamp(0.0, 1.0)
     }
 
+    /// Whether a line crosses no more than a thread.
+    fn is_thread(&self, at: u32, gutter: u32, band: usize) -> bool {
+        gutter == 0 && self.thickness(at, band) <= THREAD * 255.0
+    }
+
     /// How well the lines of an axis keep clear of the drawings.
     pub(super) fn lines(&self, axis: &Axis) -> Verdict {
         let mut verdict = Verdict::default();
@@ -213,7 +222,10 @@ impl Borders {
                         verdict.dirty += 1;
                         verdict.places += places;
                         let cost = (dirty - EACH_PLACE * f64::from(places - 1)).max(-MOST_CUT);
-                        verdict.evidence += cost * self.depth(at, axis.gutter, band);
+                        let depth = self.depth(at, axis.gutter, band);
+                        let is_touch = depth <= 0.0 || self.is_thread(at, axis.gutter, band);
+                        verdict.touches += if is_touch { places } else { 0 };
+                        verdict.evidence += cost * depth;
                     }
                 }
             }

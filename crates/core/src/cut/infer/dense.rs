@@ -52,7 +52,7 @@ pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)
                 + grid.counts().rows * (grid.counts().columns - 1);
-            found.push(GridCandidate { grid, evidence, cut_places: 0, witnesses });
+            found.push(GridCandidate { grid, evidence, cut_places: 0, touches: 0, witnesses });
         }
     }
     found

@@ -127,6 +127,8 @@ pub struct GridCandidate {
     pub evidence: f64,
     /// Places where a line between cells crosses a drawing.
     pub cut_places: u32,
+    /// Of those, the ones where two drawings only touch.
+    pub touches: u32,
     /// Borders between two drawings that cross neither.
     pub witnesses: u32,
 }
@@ -204,7 +206,7 @@ impl GridCandidate {
         if is_group && is_side_by_side && self.cut_places == 0 && self.oblong() <= other.oblong() {
             return SURE_IF_COARSER;
         }
-        if is_group && self.cut_places > 0 && is_clean_whole {
+        if is_group && self.cut_places > self.touches && is_clean_whole {
             return FAR;
         }
         // Long cells of squarer ones: drawings that all part at the same place look like it.
@@ -251,7 +253,7 @@ impl GridCandidate {
     /// Whether more than one border in so many crosses a drawing.
     fn cuts_often(&self, many: u64) -> bool {
         let (columns, rows) = (u64::from(self.grid.counts().columns), u64::from(self.grid.counts().rows));
-        u64::from(self.cut_places) * many > (columns - 1) * rows + (rows - 1) * columns
+        u64::from(self.cut_places - self.touches) * many > (columns - 1) * rows + (rows - 1) * columns
     }
 }
 
@@ -333,7 +335,13 @@ fn or_tiles(mut found: Found, sheet: &Pixels) -> Found {
     let best = &found.candidates[0];
     let Some((grid, evidence)) = sides::inside(sheet, found.background, &best.grid) else { return found };
     if evidence >= SIDES_INSIDE {
-        let tiles = GridCandidate { grid, evidence: best.evidence + evidence, cut_places: 0, witnesses: 0 };
+        let tiles = GridCandidate {
+            grid,
+            evidence: best.evidence + evidence,
+            cut_places: 0,
+            touches: 0,
+            witnesses: 0,
+        };
         found.candidates.retain(|other| other.grid.counts() != grid.counts());
         found.candidates.insert(0, tiles);
         found.candidates.truncate(SHOWN);
@@ -351,7 +359,7 @@ fn as_strip(mut found: Found, sheet: Size) -> Found {
         let evidence = found.candidates[0].evidence.max(0.0) + STRIP_OF_SQUARES;
         let grid = Grid::of_axes(columns, rows);
         found.candidates.retain(|other| other.grid.counts() != grid.counts());
-        found.candidates.insert(0, GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 });
+        found.candidates.insert(0, GridCandidate { grid, evidence, cut_places: 0, touches: 0, witnesses: 0 });
         found.certainty = Certainty::Unsure(STRIP_OF_SQUARES);
     }
     found
@@ -399,7 +407,7 @@ fn by_sides(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<
     {
         return None;
     }
-    let best = GridCandidate { grid, evidence, cut_places: 0, witnesses: 0 };
+    let best = GridCandidate { grid, evidence, cut_places: 0, touches: 0, witnesses: 0 };
     let others = by_lines.candidates.iter().filter(|other| !other.is_of_kind(&best)).cloned();
     let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(SHOWN).collect();
     let is_sure = evidence >= SIDES_SURE && lead >= SIDES_SURE / 2.0;
@@ -502,6 +510,7 @@ fn whole(size: Size) -> GridCandidate {
         grid: Grid::of_axes(axis(size.width), axis(size.height)),
         evidence: 0.0,
         cut_places: 0,
+        touches: 0,
         witnesses: 0,
     }
 }

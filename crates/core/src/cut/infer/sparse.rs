@@ -74,6 +74,7 @@ pub(super) fn candidates(
                 grid: Grid::of_axes(column, row),
                 evidence: best.evidence + repeat::AHEAD,
                 cut_places: x.places + y.places,
+                touches: x.touches + y.touches,
                 witnesses: x.witnesses + y.witnesses,
             }
         }));
@@ -188,7 +189,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         // A cut through a drawing is what an artist sees first, so the first few cost more than their evidence.
         let evidence = evidence - (FIRST_CUTS * f64::from(cut_places)).min(MOST_FIRST_CUTS);
         let witnesses = lines_x.witnesses + lines_y.witnesses;
-        GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places, witnesses }
+        let touches = lines_x.touches + lines_y.touches;
+        GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places, touches, witnesses }
     };
     pairs.iter().map(judge).collect()
 }
