@@ -49,6 +49,7 @@ mod only;
 mod pattern;
 mod pixels;
 mod ratio;
+mod register;
 mod select;
 mod sequence;
 mod set;

@@ -11,8 +11,7 @@ use std::path::Path;
 use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
 use shibori_core::shape::{
-    AlignOptions, AlignTo, MatchWith, PivotPer, Trim, TrimScope, align, mirror, set_box, set_pivot,
-    set_polygons, trim,
+    AlignOptions, AlignTo, PivotPer, Trim, TrimScope, align, mirror, set_box, set_pivot, set_polygons, trim,
 };
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
@@ -75,7 +74,7 @@ fn write_set(set: FrameSet, folder: &Path) {
 
 fn shaped(set: FrameSet) -> FrameSet {
     let set = mirror(set, Mirror::LeftRight).expect("names stay");
-    let to_feet = AlignOptions { to: AlignTo::Feet, region: None, with: MatchWith::First, reach: None };
+    let to_feet = AlignOptions::to(AlignTo::Feet);
     let (set, _) = align(set, &to_feet).expect("feet need no region");
     let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).expect("names stay");
     let set = set_pivot(set, "feet".parse().expect("a pivot"), PivotPer::Set).expect("names stay");

@@ -87,6 +87,17 @@ pub enum Notice {
         /// How well the best place matched, up to 1.
         likeness: f64,
     },
+    /// Frames of a sprite that have little in common with the others of their clip, so that where the figure stands is a guess.
+    PoorMatch {
+        /// The sprite.
+        sprite: Name,
+        /// How many.
+        frames: usize,
+        /// The first of them.
+        first: Name,
+        /// The share of it that agrees with the others.
+        likeness: f64,
+    },
     /// Pivots that lie outside their canvas.
     PivotsOutside {
         /// How many frames have one.

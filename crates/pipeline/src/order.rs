@@ -376,9 +376,18 @@ fn boxed(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<F
 }
 
 fn tell_of_lost(set: &FrameSet, shifts: &[Shift], cx: &Context<'_>) {
-    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| shift.is_lost()) {
+    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| shift.is_lost) {
         let (sprite, frame) = (frame.sprite().clone(), frame.name().clone());
         cx.tell(Notice::NoMatch { sprite, frame, likeness: shift.likeness.unwrap_or(0.0) });
+    }
+    for sprite in set.sprites() {
+        let own = set.frames_of(sprite).iter();
+        let doubtful: Vec<usize> = own.copied().filter(|&at| shifts[at].is_doubtful()).collect();
+        if let Some(&first) = doubtful.first() {
+            let likeness = shifts[first].likeness.unwrap_or(0.0);
+            let (sprite, first) = (sprite.clone(), set.frames()[first].name().clone());
+            cx.tell(Notice::PoorMatch { sprite, frames: doubtful.len(), first, likeness });
+        }
     }
 }
 

@@ -80,7 +80,7 @@ fn result(one: &FrameChange) -> FrameResult {
 
 /// How frames were moved, and what boxes of whole clips cover: the numbers that an artist would have counted by eye.
 pub(super) fn say_shaped(set: &FrameSet, shifts: &[Shift], covered: &[BoxCover], program: &Program<'_>) {
-    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost()) {
+    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
         let name = format!("{}:{}", frame.sprite(), frame.name());
         let likeness = shift.likeness.map(|likeness| format!(", likeness {likeness:.2}")).unwrap_or_default();
         program.say(&match shift {

@@ -105,8 +105,18 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
         }
         Notice::NoMatch { sprite, frame, likeness } => warning(
             format!("{sprite}:{frame}: no shift matches well (best likeness {likeness:.2})"),
-            Some("left where it is; choose another --region, or raise --align-reach"),
+            Some("it stays where it is; choose another --region, or raise --align-reach"),
         ),
+        Notice::PoorMatch { sprite, frames, first, likeness } => {
+            let frames = match frames {
+                1 => format!("{sprite}:{first} has little in common with the rest of its clip"),
+                _ => format!(
+                    "{frames} frames of {sprite} have little in common with the rest of their clip, such as {first}"
+                ),
+            };
+            let hint = "look at it with: shibori preview onion; hold another part still with --region, or try --align mass";
+            warning(format!("{frames} ({:.0} % of it agrees)", likeness * 100.0), Some(hint))
+        }
         Notice::PivotsOutside { frames, first, pivot, canvas } => note(format!(
             "{} have their pivot outside the canvas, such as '{first}': {pivot} of {canvas} px",
             counted(*frames, "frame")

@@ -3,21 +3,25 @@
 //! Whole pixels only; the canvas grows where it must and nothing is ever cut. The first frame of a clip stays where it
 //! is. Clips that share frames are lined up together.
 //!
-//! [`AlignTo::Match`] finds the shift under which a region looks most like the same region of a reference frame, by
-//! normalized cross-correlation (J. P. Lewis, "Fast normalized cross-correlation", 1995) over color and alpha, first
-//! on a sample of pixels for every shift, then on all pixels for the best of them.
+//! [`AlignTo::Match`] registers the whole clip: the figure holds still, whatever else of it moves. With a region it finds the shift under
+//! which that looks most like the same region of a reference frame, by normalized cross-correlation (J. P. Lewis, "Fast normalized
+//! cross-correlation", 1995) over color and alpha, first on a sample of pixels for every shift, then on all pixels for the best of them.
 
 use std::collections::HashMap;
 use std::fmt;
 use std::str::FromStr;
 
 use crate::parallel;
+use crate::register::{Place, register};
 use crate::shape::points::{center, feet, mass};
 use crate::shape::trim::{TrimScope, groups};
 use crate::{Color, Frame, FrameSet, Pair, Pixels, Point, Rect, SetError, Size};
 
 /// A match is good from this correlation; 1 is the same picture.
 pub(crate) const GOOD_MATCH: f64 = 0.8;
+/// A figure is found where this share of it agrees with the other frames, and that is worth a second look below the other.
+const AGREES: f64 = 0.02;
+const AGREES_WELL: f64 = 0.12;
 /// Pixels compared for every shift, with and without something drawn.
 const SAMPLE: usize = 160;
 /// Shifts compared in full.
@@ -34,7 +38,7 @@ pub enum AlignTo {
     Center,
     /// The center of mass.
     Mass,
-    /// A region that looks the same.
+    /// What stays the same of the figure, or of a region.
     Match,
     /// A registration mark of this color, which is erased.
     Mark(Color),
@@ -82,17 +86,52 @@ pub enum MatchWith {
     Previous,
 }
 
+/// The directions in which frames are moved.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum AlignAxis {
+    /// Left and right only: a jump keeps its height.
+    X,
+    /// Up and down only.
+    Y,
+    /// All.
+    #[default]
+    Both,
+}
+
+/// What is lined up with each other.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum AlignPer {
+    /// The frames of each clip.
+    #[default]
+    Clip,
+    /// All clips of a sprite, by the first of them.
+    Sprite,
+}
+
 /// How frames are lined up.
 #[derive(Clone, Copy, Debug)]
 pub struct AlignOptions {
     /// What holds still.
     pub to: AlignTo,
-    /// The part of the first frame's canvas to match; all that is drawn where there is none.
+    /// The part of the first frame's canvas to match; the figure is found where there is none.
     pub region: Option<Rect>,
-    /// What it is compared with.
+    /// What a region is compared with.
     pub with: MatchWith,
-    /// The farthest shift looked for, in pixels; half of the canvas, up to 64, where nothing is said.
+    /// The farthest shift looked for, in pixels. Where nothing is said, any at which figures overlap, and for a region half of the canvas,
+    /// up to 64.
     pub reach: Option<u32>,
+    /// The directions in which frames are moved.
+    pub axis: AlignAxis,
+    /// What is lined up with each other.
+    pub per: AlignPer,
+}
+
+impl AlignOptions {
+    /// Lines up each clip in all directions, whatever it takes.
+    pub fn to(to: AlignTo) -> Self {
+        let (with, axis, per) = (MatchWith::First, AlignAxis::Both, AlignPer::Clip);
+        Self { to, region: None, with, reach: None, axis, per }
+    }
 }
 
 /// How one frame was moved.
@@ -102,19 +141,36 @@ pub struct Shift {
     pub x: i64,
     /// Pixels down.
     pub y: i64,
-    /// How well the region matched, up to 1; below 0.8 the frame was left where it is.
+    /// How well the region matched, up to 1, or the share of the figure that agrees with the other frames.
     pub likeness: Option<f64>,
     /// Whether there was anything to go by.
     pub is_known: bool,
+    /// Whether figure or region were looked for and not found: the frame was left where it is.
+    pub is_lost: bool,
 }
 
 impl Shift {
-    const UNKNOWN: Self = Self { x: 0, y: 0, likeness: None, is_known: false };
+    const UNKNOWN: Self = Self { x: 0, y: 0, likeness: None, is_known: false, is_lost: false };
     const STAYS: Self = Self { is_known: true, ..Self::UNKNOWN };
 
-    /// Whether a region was looked for and not found.
-    pub fn is_lost(&self) -> bool {
-        self.likeness.is_some_and(|likeness| likeness < GOOD_MATCH)
+    /// Whether so little of the figure agrees with the other frames that a person should look: a flash, a turn, another drawing.
+    pub fn is_doubtful(&self) -> bool {
+        !self.is_lost && self.likeness.is_some_and(|likeness| likeness < AGREES_WELL)
+    }
+
+    /// What was found, if it is good enough.
+    fn found(x: i64, y: i64, likeness: f64, least: f64) -> Self {
+        let is_lost = likeness < least;
+        let (x, y) = if is_lost { (0, 0) } else { (x, y) };
+        Self { x, y, likeness: Some(likeness), is_known: true, is_lost }
+    }
+
+    fn along(self, axis: AlignAxis) -> Self {
+        match axis {
+            AlignAxis::X => Self { y: 0, ..self },
+            AlignAxis::Y => Self { x: 0, ..self },
+            AlignAxis::Both => self,
+        }
     }
 }
 
@@ -150,26 +206,27 @@ pub enum AlignError {
 /// # Errors
 /// Where the region to match is no use.
 pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shift>), AlignError> {
-    let to = options.to;
-    let find = |frame: &Frame| match to {
+    let find = |frame: &Frame| match options.to {
         AlignTo::Feet => feet(frame),
         AlignTo::Center => center(frame),
         AlignTo::Mass => mass(frame),
         AlignTo::Mark(color) => frame.annotations().mark(color),
         AlignTo::Match => None,
     };
-    if to == AlignTo::Match {
-        return align_by_matching(set, options);
-    }
-    let points: Vec<Option<Point>> = parallel::each(set.frames(), find);
-    Ok(align_to_points(set, &points)?)
+    let mut shifts = match (options.to, options.region) {
+        (AlignTo::Match, None) => by_figure(&set, options),
+        (AlignTo::Match, Some(region)) => by_region(&set, region, options)?,
+        _ => by_points(&set, &parallel::each(set.frames(), find), options.per),
+    };
+    shifts.iter_mut().for_each(|shift| *shift = shift.along(options.axis));
+    Ok((shifted(set, &shifts)?, shifts))
 }
 
-/// Moves every frame's drawing so that its point lies where the first frame of its clip has it. Frames without a point
-/// stay.
-fn align_to_points(set: FrameSet, points: &[Option<Point>]) -> Result<(FrameSet, Vec<Shift>), SetError> {
+/// Shifts that put every frame's point where the first frame that is lined up with it has it. Frames without a point stay.
+fn by_points(set: &FrameSet, points: &[Option<Point>], per: AlignPer) -> Vec<Shift> {
     let mut shifts = vec![Shift::UNKNOWN; points.len()];
-    for group in clip_groups(&set) {
+    for group in lined_up(set, per) {
+        let group = group.concat();
         let Some(goal) = group.iter().find_map(|&at| points[at]) else { continue };
         for at in group {
             if let Some(point) = points[at] {
@@ -178,7 +235,41 @@ fn align_to_points(set: FrameSet, points: &[Option<Point>]) -> Result<(FrameSet,
             }
         }
     }
-    Ok((shifted(set, &shifts)?, shifts))
+    shifts
+}
+
+/// Shifts that hold the figure still.
+fn by_figure(set: &FrameSet, options: &AlignOptions) -> Vec<Shift> {
+    let mut shifts = vec![Shift::UNKNOWN; set.frames().len()];
+    for clips in lined_up(set, options.per) {
+        let members = clips.concat();
+        let frames: Vec<&Frame> = members.iter().map(|&at| &set.frames()[at]).collect();
+        let mut start = 0;
+        let numbered = |clip: &Vec<usize>| {
+            start += clip.len();
+            (start - clip.len()..start).collect()
+        };
+        let groups: Vec<Vec<usize>> = clips.iter().map(numbered).collect();
+        for (at, place) in members.iter().zip(register(&frames, &groups, options.reach)) {
+            if let Some(Place { shift: (x, y), agreement }) = place {
+                shifts[*at] = Shift::found(x, y, agreement, AGREES);
+            }
+        }
+    }
+    shifts
+}
+
+/// What is lined up with each other: clips that share frames are one, and those of a sprite if it is so wanted.
+fn lined_up(set: &FrameSet, per: AlignPer) -> Vec<Vec<Vec<usize>>> {
+    let clips = clip_groups(set);
+    match per {
+        AlignPer::Clip => clips.into_iter().map(|clip| vec![clip]).collect(),
+        AlignPer::Sprite => {
+            let mut sprites: Vec<Vec<Vec<usize>>> = vec![Vec::new(); set.sprites().len()];
+            clips.into_iter().for_each(|clip| sprites[set.index().sprite_of(clip[0])].push(clip));
+            sprites
+        }
+    }
 }
 
 /// Frames of clips that share any, each frame once; what is in no clip, by sprite.
@@ -259,15 +350,15 @@ fn shifted(set: FrameSet, shifts: &[Shift]) -> Result<FrameSet, SetError> {
     })
 }
 
-fn align_by_matching(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shift>), AlignError> {
+/// Shifts that hold a region still.
+fn by_region(set: &FrameSet, region: Rect, options: &AlignOptions) -> Result<Vec<Shift>, AlignError> {
     let mut shifts = vec![Shift::UNKNOWN; set.frames().len()];
-    for group in clip_groups(&set) {
-        let shown = group.iter().copied().filter(|&at| !set.frames()[at].is_blank());
+    for group in lined_up(set, options.per) {
+        let shown = group.concat().into_iter().filter(|&at| !set.frames()[at].is_blank());
         let shown: Vec<usize> = shown.collect();
         let Some((&first, others)) = shown.split_first() else { continue };
         shifts[first] = Shift::STAYS;
         let frame = &set.frames()[first];
-        let region = options.region.or_else(|| frame.content(0)).unwrap_or_default();
         if !region.lies_in(Rect::of(frame.canvas())) || region.is_empty() {
             let (canvas, frame) = (frame.canvas(), frame.name().clone());
             return Err(AlignError::RegionOutside { region, canvas, frame });
@@ -285,14 +376,14 @@ fn align_by_matching(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet,
                 let mut before = start;
                 for &at in others {
                     shifts[at] = before.best(&set.frames()[at], options.reach);
-                    if !shifts[at].is_lost() {
+                    if !shifts[at].is_lost {
                         before = template(at, shifts[at]).unwrap_or(before);
                     }
                 }
             }
         }
     }
-    Ok((shifted(set, &shifts)?, shifts))
+    Ok(shifts)
 }
 
 /// A region to be found again: its pixels, with where they lie on the canvas.
@@ -342,8 +433,7 @@ impl Template {
         found.sort_by(near_first);
         let (likeness, x, y) = found[0];
         debug_assert!(!self.region.is_empty());
-        let shift = Shift { x: -x, y: -y, likeness: Some(likeness), is_known: true };
-        if shift.is_lost() { Shift { x: 0, y: 0, ..shift } } else { shift }
+        Shift::found(-x, -y, likeness, GOOD_MATCH)
     }
 }
 

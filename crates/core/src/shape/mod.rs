@@ -17,7 +17,9 @@ mod registration;
 mod scale;
 mod trim;
 
-pub use align::{AlignError, AlignOptions, AlignTo, AlignToError, MatchWith, Shift, align};
+pub use align::{
+    AlignAxis, AlignError, AlignOptions, AlignPer, AlignTo, AlignToError, MatchWith, Shift, align,
+};
 pub use boxes::{BoxError, BoxRule, BoxSpec, Coverage, set_box};
 pub use canvas::{CanvasError, CanvasRule, set_canvas};
 pub use mirror::mirror;

@@ -68,7 +68,7 @@ proptest! {
         let (dx, dy, _) = shifts[0];
         let region = Rect::new((24 + dx) as u32, (22 + dy) as u32, 14, 18);
         let with = if with_previous { MatchWith::Previous } else { MatchWith::First };
-        let options = AlignOptions { to: AlignTo::Match, region: Some(region), with, reach: Some(26) };
+        let options = AlignOptions { region: Some(region), with, reach: Some(26), ..AlignOptions::to(AlignTo::Match) };
         let (after, told) = align(set_of(pictures), &options).unwrap();
         for (shift, &(x, y, _)) in told.iter().zip(&shifts) {
             prop_assert_eq!((shift.x, shift.y), (dx - x, dy - y));
@@ -194,9 +194,9 @@ fn what_does_not_match_is_left_and_said() {
         }))
     };
     let region = Some(Rect::new(10, 10, 16, 16));
-    let options = AlignOptions { to: AlignTo::Match, region, with: MatchWith::First, reach: None };
+    let options = AlignOptions { region, ..AlignOptions::to(AlignTo::Match) };
     let (after, told) = align(set_of(vec![noise(1), noise(2)]), &options).unwrap();
-    assert!(told[1].is_lost() && (told[1].x, told[1].y) == (0, 0), "{told:?}");
+    assert!(told[1].is_lost && (told[1].x, told[1].y) == (0, 0), "{told:?}");
     assert!(after.frames()[1].pixels().looks_like(&noise(2)));
     let outside = AlignOptions { region: Some(Rect::new(30, 0, 16, 16)), ..options };
     assert!(matches!(align(set_of(vec![noise(1)]), &outside), Err(AlignError::RegionOutside { .. })));
@@ -212,7 +212,7 @@ fn aligning_grows_the_canvas_and_cuts_nothing() {
         }
         Pixels::whole(image)
     };
-    let options = AlignOptions { to: AlignTo::Feet, region: None, with: MatchWith::First, reach: None };
+    let options = AlignOptions::to(AlignTo::Feet);
     let (after, told) = align(set_of(vec![dot(5), dot(0)]), &options).unwrap();
     assert_eq!((told[1].x, told[1].y), (5, 0));
     let canvases: Vec<String> = after.frames().iter().map(|frame| frame.canvas().to_string()).collect();
@@ -236,8 +236,7 @@ fn a_mark_is_found_used_and_erased() {
     let marks = |set: &FrameSet| set.frames().iter().map(|f| f.annotations().mark(color)).collect::<Vec<_>>();
     assert_eq!(marks(&set), [Some(Point::new(3.0, 3.5)), Some(Point::new(5.5, 5.5))]);
     assert_eq!(set.frames()[0].pixels().get(2, 3), Some(Rgba([0; 4])));
-    let to_mark =
-        AlignOptions { to: AlignTo::Mark(color), region: None, with: MatchWith::First, reach: None };
+    let to_mark = AlignOptions::to(AlignTo::Mark(color));
     let (set, told) = align(set, &to_mark).unwrap();
     assert_eq!((told[1].x, told[1].y), (-2, -2));
     // The note of the mark moved along, so that a pivot on it lies where it is now.

@@ -4,8 +4,8 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 use shibori_core::shape::{
-    AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer, Resample, ScaleRule,
-    TrimScope,
+    AlignAxis, AlignPer, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer,
+    Resample, ScaleRule, TrimScope,
 };
 use shibori_core::{Area, Mirror};
 
@@ -35,19 +35,27 @@ pub struct ShapeOptions {
     #[serde(deserialize_with = "word")]
     pub resample: Option<ResampleChoice>,
     /// Move drawings inside their canvas so that this point holds still through a clip: feet, center, mass,
-    /// match (a --region that looks the same), or mark:COLOR
+    /// match (the figure, found by itself, or a --region that looks the same), or mark:COLOR
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
     #[serde(deserialize_with = "text")]
     pub align: Option<AlignTo>,
-    /// What --align match holds still: x,y,width,height on the first frame's canvas [default: all that is drawn]
+    /// What --align match holds still: x,y,width,height on the first frame's canvas [default: the figure]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub region: Option<Area>,
-    /// What --align match compares with [default: first]
+    /// The directions in which --align moves drawings; with x a jump keeps its height [default: both]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "AXIS"))]
+    #[serde(deserialize_with = "word")]
+    pub align_axis: Option<AlignAxisChoice>,
+    /// What --align lines up with each other: the frames of a clip, or all clips of a sprite [default: clip]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
+    #[serde(deserialize_with = "word")]
+    pub align_per: Option<AlignPerChoice>,
+    /// What a --region is compared with [default: first]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FRAME"))]
     #[serde(deserialize_with = "word")]
     pub align_with: Option<AlignWithChoice>,
-    /// The farthest --align match looks, in pixels [default: half the canvas, up to 64]
+    /// The farthest --align match moves a drawing, in pixels [default: any distance; with --region half the canvas, up to 64]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub align_reach: Option<Whole<1, 1024>>,
@@ -162,6 +170,30 @@ pub enum AlignWithChoice {
     Previous,
 }
 
+/// The directions in which drawings are moved.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum AlignAxisChoice {
+    /// Left and right only
+    X,
+    /// Up and down only
+    Y,
+    /// All
+    Both,
+}
+
+/// What is lined up with each other.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[serde(rename_all = "kebab-case")]
+pub enum AlignPerChoice {
+    /// The frames of each clip
+    Clip,
+    /// All clips of a sprite, by the first of them
+    Sprite,
+}
+
 impl ShapeOptions {
     /// What can't be meant together, and what has no effect. `trims` tells whether frames are trimmed where nothing is said,
     /// `scales` whether something else than `scale` resamples.
@@ -178,7 +210,9 @@ impl ShapeOptions {
         let is_match = self.align == Some(AlignTo::Match);
         needs(self.region.is_some(), "region", is_match, "align", Some("match"))?;
         needs(self.align_reach.is_some(), "align-reach", is_match, "align", Some("match"))?;
-        needs(self.align_with.is_some(), "align-with", is_match, "align", Some("match"))?;
+        needs(self.align_with.is_some(), "align-with", self.region.is_some(), "region", None)?;
+        needs(self.align_axis.is_some(), "align-axis", self.align.is_some(), "align", None)?;
+        needs(self.align_per.is_some(), "align-per", self.align.is_some(), "align", None)?;
         let names: Vec<_> = self.boxes.iter().map(|spec| &spec.name).collect();
         no_twice("box", &names, ToString::to_string)
     }
@@ -237,6 +271,23 @@ impl ShapeOptions {
         match self.align_with {
             None | Some(AlignWithChoice::First) => MatchWith::First,
             Some(AlignWithChoice::Previous) => MatchWith::Previous,
+        }
+    }
+
+    /// The directions in which drawings are moved, default filled in.
+    pub fn align_axis(&self) -> AlignAxis {
+        match self.align_axis {
+            Some(AlignAxisChoice::X) => AlignAxis::X,
+            Some(AlignAxisChoice::Y) => AlignAxis::Y,
+            None | Some(AlignAxisChoice::Both) => AlignAxis::Both,
+        }
+    }
+
+    /// What is lined up with each other, default filled in.
+    pub fn align_per(&self) -> AlignPer {
+        match self.align_per {
+            None | Some(AlignPerChoice::Clip) => AlignPer::Clip,
+            Some(AlignPerChoice::Sprite) => AlignPer::Sprite,
         }
     }
 

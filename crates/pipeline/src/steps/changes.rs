@@ -100,7 +100,8 @@ pub(crate) fn shaping(
             Some(region) => Some(region.to_rect().ok_or(Error::RegionOutside { region })?),
         };
         let reach = shape.align_reach.map(Whole::get);
-        changes.push(Change::Align(AlignOptions { to, region, with: shape.align_with(), reach }));
+        let (with, axis, per) = (shape.align_with(), shape.align_axis(), shape.align_per());
+        changes.push(Change::Align(AlignOptions { to, region, with, reach, axis, per }));
     }
     if defaults.is_loose {
         changes.push(Change::Gather(shape.pivot));

@@ -1,0 +1,239 @@
+//! Registration: where the figure of a clip stands in each of its frames.
+//!
+//! The whole clip is registered at once, by what stays, and what moves is ignored. The colors of all frames are put into a few classes
+//! (`classes`); two frames agree at a shift in as many places as show the same class there, and a place that differs costs nothing more
+//! than being different, so that an arm that reaches out or a leg in stride pulls nowhere. That count is found for all shifts at once as
+//! a sum of correlations, one a class (`planes`, `search`). It begins with the frame that agrees best with all others; then each frame
+//! is placed where most of the others agree with it (`votes`), again and again until none moves.
+//!
+//! The sum of one-hot correlations is the usual way to count matches at all shifts (M. Fischer, M. Paterson, "String matching and other
+//! products", 1974). Whole pixels only; of equal spots the nearest to where the frame is. Of very many frames some are registered first,
+//! and the others by those. Moves nothing itself.
+
+mod classes;
+mod planes;
+mod search;
+#[cfg(test)]
+mod tests;
+mod votes;
+
+use classes::Figure;
+use search::{BRISK, CAREFUL, Effort, Search};
+use votes::{Spot, VOTERS, Votes};
+
+use crate::Frame;
+use crate::parallel;
+
+/// Frames that are compared with each other to find the one to begin with.
+const COMPARED: usize = 16;
+/// Up to so many frames are registered with each other; more by so many of them.
+const TOGETHER: usize = 48;
+/// Times that all frames are placed again, and how often of these each is looked for everywhere.
+const ROUNDS: usize = 12;
+const FAR_ROUNDS: usize = 2;
+
+/// Where the figure of a frame stands.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Place {
+    /// The shift that puts it where the first frame has it, to the right and down.
+    pub(crate) shift: (i64, i64),
+    /// The mean share of the figure that agrees with another frame then.
+    pub(crate) agreement: f64,
+}
+
+/// Registers frames of one figure, group by group, and the groups with each other: the first frame with anything solid stays.
+/// `reach` is the farthest shift. `None` where nothing is solid.
+pub(crate) fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u32>) -> Vec<Option<Place>> {
+    let figures = classes::figures(frames);
+    let mut spots: Vec<Option<Spot>> = vec![None; frames.len()];
+    let mut agreements = vec![1.0; frames.len()];
+    let mut lead: Option<Votes> = None;
+    for group in groups {
+        let shown: Vec<(usize, &Figure)> =
+            group.iter().filter_map(|&at| Some((at, figures[at].as_ref()?))).collect();
+        if shown.is_empty() {
+            continue;
+        }
+        let own: Vec<&Figure> = shown.iter().map(|(_, figure)| *figure).collect();
+        let mut clip = Clip::register(own, reach);
+        match &lead {
+            None => lead = Some(clip.votes()),
+            Some(lead) => clip.stand_like(lead),
+        }
+        let votes = clip.votes();
+        for (number, (at, figure)) in shown.iter().enumerate() {
+            let spot = clip.spots[number];
+            agreements[*at] = votes.agreement(figure, spot, clip.own(number));
+            spots[*at] = Some(spot);
+        }
+    }
+    let Some((first, origin)) =
+        groups.iter().flatten().find_map(|&at| Some((figures[at].as_ref()?, spots[at]?)))
+    else {
+        return vec![None; frames.len()];
+    };
+    let start = (origin.0 - first.at.0, origin.1 - first.at.1);
+    let place = |at: usize| {
+        let (figure, spot) = (figures[at].as_ref()?, spots[at]?);
+        let shift = (spot.0 - figure.at.0 - start.0, spot.1 - figure.at.1 - start.1);
+        Some(Place { shift, agreement: agreements[at] })
+    };
+    (0..frames.len()).map(place).collect()
+}
+
+/// Figures of one clip and where they are.
+struct Clip<'a> {
+    figures: Vec<&'a Figure>,
+    spots: Vec<Spot>,
+    /// The figures that vote.
+    voters: Vec<usize>,
+    effort: Effort,
+}
+
+impl<'a> Clip<'a> {
+    fn register(figures: Vec<&'a Figure>, reach: Option<u32>) -> Self {
+        let spots = figures.iter().map(|figure| figure.at).collect();
+        let is_long = figures.len() > TOGETHER;
+        let voters = evenly(figures.len(), figures.len().min(TOGETHER));
+        let effort = if is_long { BRISK } else { CAREFUL };
+        let mut clip = Self { figures, spots, voters, effort };
+        let start = clip.most_agreeing();
+        clip.place_by_one(start, reach);
+        clip.settle(start, reach, false);
+        if is_long {
+            clip.place_rest(reach);
+            clip.voters = evenly(clip.figures.len(), clip.figures.len().min(VOTERS));
+            clip.settle(start, reach, true);
+        }
+        clip.keep_within(reach);
+        clip
+    }
+
+    fn votes(&self) -> Votes {
+        let placed: Vec<(&Figure, Spot)> =
+            self.voters.iter().map(|&at| (self.figures[at], self.spots[at])).collect();
+        Votes::of(&placed)
+    }
+
+    /// Where a figure votes, if it does.
+    fn own(&self, at: usize) -> Option<Spot> {
+        self.voters.binary_search(&at).ok().map(|_| self.spots[at])
+    }
+
+    /// Whether a figure may stand at a spot. Shifts count from the first frame, which may move itself.
+    fn allowed(&self, at: usize, reach: Option<u32>) -> impl Fn(Spot) -> bool + use<> {
+        let own = self.figures[at].at;
+        move |spot: Spot| {
+            let most = reach.map_or(i64::MAX, |reach| 2 * i64::from(reach));
+            (spot.0 - own.0).abs() <= most && (spot.1 - own.1).abs() <= most
+        }
+    }
+
+    /// The voter that agrees best with the others.
+    fn most_agreeing(&self) -> usize {
+        let compared: Vec<usize> = evenly(self.voters.len(), self.voters.len().min(COMPARED))
+            .into_iter()
+            .map(|at| self.voters[at])
+            .collect();
+        let sums = parallel::each(&compared, |&one| {
+            let votes = Votes::of(&[(self.figures[one], self.figures[one].at)]);
+            let others = || compared.iter().filter(|&&other| other != one).map(|&other| self.figures[other]);
+            let search = Search::new(&votes, others(), BRISK);
+            let agreeing = others().map(|other| {
+                search.best(other, None, &|_| true).map_or(0, |spot| votes.count(other, spot, None, 1))
+            });
+            agreeing.sum::<u64>()
+        });
+        let best = (0..compared.len()).max_by_key(|&at| (sums[at], compared.len() - at)).unwrap_or(0);
+        compared[best]
+    }
+
+    /// Places all voters by one of them.
+    fn place_by_one(&mut self, start: usize, reach: Option<u32>) {
+        let votes = Votes::of(&[(self.figures[start], self.spots[start])]);
+        let search = Search::new(&votes, self.voters.iter().map(|&at| self.figures[at]), self.effort);
+        let found = parallel::each(&self.voters, |&at| {
+            search.best(self.figures[at], None, &self.allowed(at, reach)).unwrap_or(self.spots[at])
+        });
+        for (&at, spot) in self.voters.iter().zip(found).filter(|(at, _)| **at != start) {
+            self.spots[at] = spot;
+        }
+    }
+
+    /// Places each voter by all others until none moves. The first to be placed stays, or all might drift.
+    fn settle(&mut self, start: usize, reach: Option<u32>, is_near: bool) {
+        if self.voters.len() < 3 {
+            return;
+        }
+        for round in 0..ROUNDS {
+            let votes = self.votes();
+            let search = Search::new(&votes, self.voters.iter().map(|&at| self.figures[at]), self.effort);
+            let found = parallel::each(&self.voters, |&at| {
+                let (figure, own) = (self.figures[at], Some(self.spots[at]));
+                let is_allowed = self.allowed(at, reach);
+                let near = search.near(figure, self.spots[at], own, &is_allowed);
+                if is_near || round >= FAR_ROUNDS {
+                    return near;
+                }
+                let far = search.best(figure, own, &is_allowed).unwrap_or(near);
+                let count = |spot: Spot| votes.count(figure, spot, own, 1);
+                if count(far) > count(near) { far } else { near }
+            });
+            let mut has_moved = false;
+            for (&at, spot) in self.voters.iter().zip(found).filter(|(at, _)| **at != start) {
+                has_moved |= self.spots[at] != spot;
+                self.spots[at] = spot;
+            }
+            if !has_moved {
+                break;
+            }
+        }
+    }
+
+    /// Places those that did not vote by those that did.
+    fn place_rest(&mut self, reach: Option<u32>) {
+        let votes = self.votes();
+        let search = Search::new(&votes, self.figures.iter().copied(), self.effort);
+        let found = parallel::map(self.figures.len(), |at| match self.own(at) {
+            Some(spot) => spot,
+            None => search.best(self.figures[at], None, &self.allowed(at, reach)).unwrap_or(self.spots[at]),
+        });
+        self.spots = found;
+    }
+
+    /// Looks again for what is farther from the first frame than allowed.
+    fn keep_within(&mut self, reach: Option<u32>) {
+        let Some(reach) = reach.map(i64::from) else { return };
+        let shift =
+            |at: usize| (self.spots[at].0 - self.figures[at].at.0, self.spots[at].1 - self.figures[at].at.1);
+        let first = shift(0);
+        let is_near = |shift: Spot| (shift.0 - first.0).abs() <= reach && (shift.1 - first.1).abs() <= reach;
+        let far: Vec<usize> = (0..self.figures.len()).filter(|&at| !is_near(shift(at))).collect();
+        if far.is_empty() {
+            return;
+        }
+        let votes = self.votes();
+        let search = Search::new(&votes, far.iter().map(|&at| self.figures[at]), self.effort);
+        for at in far {
+            let own = self.figures[at].at;
+            let is_allowed = |spot: Spot| is_near((spot.0 - own.0, spot.1 - own.1));
+            let found = search.best(self.figures[at], self.own(at), &is_allowed);
+            self.spots[at] = found.unwrap_or((own.0 + first.0, own.1 + first.1));
+        }
+    }
+
+    /// Moves all together so that they agree with the votes of another clip.
+    fn stand_like(&mut self, lead: &Votes) {
+        let common = self.votes().common();
+        let search = Search::new(lead, std::iter::once(&common), CAREFUL);
+        if let Some(spot) = search.best(&common, None, &|_| true) {
+            let (x, y) = (spot.0 - common.at.0, spot.1 - common.at.1);
+            self.spots.iter_mut().for_each(|spot| *spot = (spot.0 + x, spot.1 + y));
+        }
+    }
+}
+
+/// So many of the numbers below `count`, evenly chosen and in order, the first always among them.
+fn evenly(count: usize, most: usize) -> Vec<usize> {
+    (0..most).map(|at| at * count / most.max(1)).collect()
+}
