@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use shibori_core::check::{Finding, Remedy, Seen, Sides};
+use shibori_core::check::{Finding, Level, Remedy, Seen, Sides};
 use shibori_core::clip::Clip;
 use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_beyond};
 use shibori_formats::manifest::SET_FILE;
@@ -11,10 +11,14 @@ use shibori_pipeline::steps::Checked;
 
 use crate::words::{pasteable, pasteable_path, spacing_options};
 
+/// How long a screen of 60 pictures a second shows each, in milliseconds, rounded up.
+const PICTURE: f64 = 16.667;
+
 /// A finding as results tell it.
 #[derive(Serialize)]
 pub(crate) struct FindingReport {
     pub(crate) rule: &'static str,
+    pub(crate) level: &'static str,
     pub(crate) source: PathBuf,
     pub(crate) sprite: String,
     pub(crate) frame: String,
@@ -28,6 +32,20 @@ pub(crate) struct FindingReport {
     pub(crate) remedy: String,
 }
 
+/// Findings that have one cause: those of a rule in a sprite, or in a clip of it.
+pub(crate) struct Group {
+    pub(crate) rule: &'static str,
+    pub(crate) level: Level,
+    /// The sprite or the clip.
+    pub(crate) of: String,
+    /// The frames, and where to look in the first.
+    pub(crate) frames: Vec<String>,
+    pub(crate) at: Option<Pair>,
+    /// What was seen, in the frame where it is worst.
+    pub(crate) message: String,
+    pub(crate) remedy: String,
+}
+
 /// All findings of a source. `here` is the folder in which its path begins.
 pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
     checked.findings.iter().map(|finding| one(&checked.set, &checked.source, here, finding)).collect()
@@ -37,14 +55,88 @@ pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
 pub(crate) fn told_in_recipe(checked: &Checked, recipe: &Path) -> Vec<FindingReport> {
     let one = |finding: &Finding| FindingReport {
         source: recipe.to_owned(),
-        remedy: line(&checked.set, finding),
+        remedy: line(&checked.set, &[finding]),
         ..one(&checked.set, &checked.source, Path::new(""), finding)
     };
     checked.findings.iter().map(one).collect()
 }
 
+/// The findings of a source by their cause, with one remedy for all.
+pub(crate) fn groups(checked: &Checked, here: &Path) -> Vec<Group> {
+    grouped(checked, |findings| remedy(&checked.set, &checked.source, here, findings))
+}
+
+/// The same for a sprite of a recipe.
+pub(crate) fn groups_in_recipe(checked: &Checked) -> Vec<Group> {
+    grouped(checked, |findings| line(&checked.set, findings))
+}
+
+fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Group> {
+    let mut groups: Vec<Vec<&Finding>> = Vec::new();
+    for finding in &checked.findings {
+        // Two clips that show one frame, one the reverse of the other, share the cause.
+        let is_same = |other: &&Finding| {
+            other.rule == finding.rule && other.frame == finding.frame && other.level() == finding.level()
+        };
+        if groups.iter().flatten().any(|other| is_same(other) && other.clip != finding.clip) {
+            continue;
+        }
+        let of_clip = matches!(
+            finding.remedy,
+            Remedy::LineUp { .. } | Remedy::Hold(_) | Remedy::LeaveOut | Remedy::Slower(_)
+        );
+        let belongs = |group: &&mut Vec<&Finding>| {
+            let first = group[0];
+            first.rule == finding.rule
+                && first.sprite == finding.sprite
+                && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
+                && (!of_clip || first.clip == finding.clip)
+        };
+        match groups.iter_mut().find(belongs) {
+            Some(group) => group.push(finding),
+            None => groups.push(vec![finding]),
+        }
+    }
+    let told = |findings: Vec<&Finding>| {
+        let first = findings[0];
+        let worst = findings.iter().max_by(|a, b| a.value.total_cmp(&b.value)).unwrap_or(&first);
+        let name = |finding: &&Finding| checked.set.frames()[finding.frame].name().to_string();
+        let mut frames: Vec<String> = findings.iter().map(name).collect();
+        frames.dedup();
+        let clips = findings
+            .iter()
+            .all(|finding| finding.clip == first.clip)
+            .then_some(first.clip.as_ref())
+            .flatten();
+        let message = match frames.len() {
+            1 => message(&checked.set, worst),
+            _ => format!("{}: {}", name(worst), message(&checked.set, worst)),
+        };
+        Group {
+            rule: first.rule.id(),
+            level: findings.iter().map(|finding| finding.level()).min().unwrap_or(first.level()),
+            of: clips.map_or(first.sprite.to_string(), |clip| format!("{}:{clip}", first.sprite)),
+            frames,
+            at: first.at,
+            message,
+            remedy: remedy(&findings),
+        }
+    };
+    groups.into_iter().map(told).collect()
+}
+
+/// The most that removing groups of findings takes.
+fn most(findings: &[&Finding]) -> u32 {
+    let pixels = |finding: &&Finding| match finding.remedy {
+        Remedy::RemoveGroups(pixels) | Remedy::ClearEdge(pixels) => pixels,
+        _ => 0,
+    };
+    findings.iter().map(pixels).max().unwrap_or(0)
+}
+
 /// What a recipe is to say so that something no longer looks wrong.
-fn line(set: &FrameSet, finding: &Finding) -> String {
+fn line(set: &FrameSet, findings: &[&Finding]) -> String {
+    let finding = findings[0];
     let sprite = finding.sprite.as_str();
     let clip = finding.clip.as_ref().map(ToString::to_string);
     // What only one clip has is mended in that clip's own table.
@@ -70,25 +162,42 @@ fn line(set: &FrameSet, finding: &Finding) -> String {
                 height + 2
             )
         }
-        Remedy::RemoveGroups(pixels) => whole("clean", &format!("specks = {pixels}")),
-        Remedy::LineUp => own("shape", "align = \"feet\""),
+        Remedy::RemoveGroups(_) => whole("clean", &format!("specks = {}", most(findings))),
+        Remedy::LineUp { keeps_height } => own(
+            "shape",
+            if keeps_height { "align = \"match\", align-axis = \"x\"" } else { "align = \"match\"" },
+        ),
         Remedy::Scale(_) => {
             "draw it as large as the others: one frame alone can't be scaled in a recipe".to_owned()
         }
         Remedy::HardenAlpha => whole("clean", "harden-alpha = 128"),
+        Remedy::ClearEdge(_) => whole("clean", &format!("clear-edge = {}", most(findings))),
         Remedy::TakeOut(color) => whole("clean", &format!("key = \"{color}\", key-scope = \"everywhere\"")),
         Remedy::Canvas(size) => whole("shape", &format!("canvas = \"{size}\"")),
         Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blank(set, clip))),
         Remedy::Hold(at) => {
             let clip = &set.clips()[at];
-            steps(clip, held(set, clip, finding.frame))
+            steps(clip, held(set, clip, &frames_of(findings)))
+        }
+        Remedy::Slower(at) => {
+            let clip = &set.clips()[at];
+            steps(clip, on_screen(set, clip))
         }
     }
+}
+
+/// The frames of findings, each once, in order.
+fn frames_of(findings: &[&Finding]) -> Vec<usize> {
+    let mut frames: Vec<usize> = findings.iter().map(|finding| finding.frame).collect();
+    frames.sort_unstable();
+    frames.dedup();
+    frames
 }
 
 fn one(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingReport {
     FindingReport {
         rule: finding.rule.id(),
+        level: finding.level().id(),
         source: path.to_owned(),
         sprite: finding.sprite.to_string(),
         frame: set.frames()[finding.frame].name().to_string(),
@@ -97,7 +206,7 @@ fn one(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingRe
         value: finding.value,
         limit: finding.limit,
         message: message(set, finding),
-        remedy: remedy(set, path, here, finding),
+        remedy: remedy(set, path, here, &[finding]),
     }
 }
 
@@ -106,40 +215,48 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
     match finding.seen {
         Seen::Touches { pixels, sides } => {
             format!(
-                "touches the {} edge of its canvas with {pixels} px: it may be cut there",
+                "ends flat at the {} edge of its canvas, {pixels} px wide: it may be cut there",
                 told_sides(sides)
             )
         }
         Seen::Neighbor { area, sides } => {
-            format!("{area} px at the {} edge hang together with nothing: a neighbor's", told_sides(sides))
+            format!(
+                "{area} px at the {} edge are not connected to the drawing: a neighbor's",
+                told_sides(sides)
+            )
         }
         Seen::Stray { area, drawing } => format!("{area} stray px beside a drawing of {drawing} px"),
         Seen::Forgotten { area } => {
             format!("{area} px are all there is: a blank frame with forgotten pixels")
         }
         Seen::Moved { right, down } => {
-            let way = |pixels: f64, more: &str, less: &str| match pixels {
-                p if p > 0.0 => Some(format!("{} px {more}", plain(p))),
-                p if p < 0.0 => Some(format!("{} px {less}", plain(-p))),
-                _ => None,
-            };
             let ways: Vec<String> =
                 [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
             let is_up_only = right == 0.0 && down < 0.0;
             format!(
-                "the figure stands {} of where clip '{clip}' has it (limit {} px){}",
+                "the figure jumps {} from its path through '{clip}' (limit {} px){}",
                 ways.join(" and "),
                 plain(finding.limit),
-                if is_up_only { "; a leap does that on purpose" } else { "" }
+                if is_up_only { "; a hop does that on purpose" } else { "" }
             )
         }
-        Seen::Size { drawing, middle: (width, height), factor } => format!(
-            "is {:.0} % of the size that clip '{clip}' has elsewhere ({}x{} px against {width:.0}x{height:.0})",
+        Seen::Slides { right, down } => {
+            let ways: Vec<String> =
+                [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
+            format!("the figure slides {} through '{clip}' and jumps back when it loops", ways.join(" and "))
+        }
+        Seen::Size { factor } => format!(
+            "the figure is drawn at {:.0} % of the size that the other frames of '{clip}' have",
             (factor * 100.0).round(),
-            drawing.width,
-            drawing.height,
         ),
-        Seen::Soft { pixels } => format!("{pixels} half-clear px in art of hard edges"),
+        Seen::Border { color, pixels } => {
+            format!("has a border of {color}, {pixels} px wide, on all four sides")
+        }
+        Seen::Short { step, millis } => format!(
+            "step {step} of '{clip}' is shown for {} ms, and a screen shows each picture for 16.7 ms: it skips some",
+            plain(millis)
+        ),
+        Seen::Soft { pixels } => format!("{pixels} half-transparent px in art with hard edges"),
         Seen::FlatBackground(color) => format!("stands on a flat background of {color}"),
         Seen::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} are left"),
         Seen::OtherCanvas { than } => {
@@ -157,6 +274,15 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
     }
 }
 
+/// So far one way or the other; nothing where it is 0.
+fn way(pixels: f64, more: &str, less: &str) -> Option<String> {
+    match pixels {
+        p if p > 0.0 => Some(format!("{} px {more}", plain(p))),
+        p if p < 0.0 => Some(format!("{} px {less}", plain(-p))),
+        _ => None,
+    }
+}
+
 fn told_sides(Sides(sides): Sides) -> String {
     let names = ["left", "right", "top", "bottom"].into_iter().zip(sides);
     names.filter(|(_, is)| *is).map(|(name, _)| name).collect::<Vec<_>>().join(" and ")
@@ -169,14 +295,24 @@ fn plain(number: f64) -> String {
 }
 
 /// A command to paste.
-fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String {
+fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> String {
+    let finding = findings[0];
     let source = pasteable_path(path);
     let frame = &set.frames()[finding.frame];
     let adjust = |options: &str, only: Option<String>| {
         let only = only.map(|only| format!(" --only {}", pasteable(&only))).unwrap_or_default();
         format!("shibori adjust {source} {} {options}{only}", target(path, here))
     };
-    let this = || Some(format!("{}:{}", finding.sprite, set.number_in_sprite(finding.frame)));
+    let these = || {
+        let numbers = frames_of(findings).into_iter().map(|at| set.number_in_sprite(at).to_string());
+        let numbers: Vec<String> = numbers.collect();
+        let is_all = numbers.len() == set.frames_of(&finding.sprite).len();
+        Some(if is_all {
+            finding.sprite.to_string()
+        } else {
+            format!("{}:{}", finding.sprite, numbers.join(","))
+        })
+    };
     let place = || {
         let mut clips = set.clips().iter();
         clips.position(|clip| Some(clip.name()) == finding.clip.as_ref() && clip.sprite() == &finding.sprite)
@@ -200,10 +336,13 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
                 adjust(&format!("--canvas {}x{}", width + 2, height + 2), None)
             }
         },
-        Remedy::RemoveGroups(pixels) => adjust(&format!("--specks {pixels}"), this()),
-        Remedy::LineUp => adjust("--align feet", clips()),
-        Remedy::Scale(factor) => adjust(&format!("--scale {factor:.3} --resample smooth"), this()),
-        Remedy::HardenAlpha => adjust("--harden-alpha 128", this()),
+        Remedy::RemoveGroups(_) => adjust(&format!("--specks {}", most(findings)), these()),
+        Remedy::ClearEdge(_) => adjust(&format!("--clear-edge {}", most(findings)), these()),
+        Remedy::LineUp { keeps_height } => {
+            adjust(if keeps_height { "--align match --align-axis x" } else { "--align match" }, clips())
+        }
+        Remedy::Scale(factor) => adjust(&format!("--scale {factor:.3} --resample smooth"), these()),
+        Remedy::HardenAlpha => adjust("--harden-alpha 128", these()),
         Remedy::TakeOut(color) => adjust(&format!("--key {color} --key-scope everywhere"), None),
         Remedy::Canvas(size) => adjust(&format!("--canvas {size}"), Some(finding.sprite.to_string())),
         Remedy::LeaveOut => {
@@ -211,8 +350,11 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> String
             format!("shibori clip {source} {}", pasteable(&spec))
         }
         Remedy::Hold(clip) => {
-            let spec = held(set, &set.clips()[clip], finding.frame);
+            let spec = held(set, &set.clips()[clip], &frames_of(findings));
             format!("shibori clip {source} {}", pasteable(&spec))
+        }
+        Remedy::Slower(clip) => {
+            format!("shibori clip {source} {}", pasteable(&on_screen(set, &set.clips()[clip])))
         }
     }
 }
@@ -267,14 +409,22 @@ fn target(path: &Path, here: &Path) -> String {
     format!("-o {}", pasteable(&format!("{stem}-mended")))
 }
 
-/// A clip in which the frame before `twin` is held for both.
-fn held(set: &FrameSet, clip: &Clip, twin: usize) -> String {
+/// A clip none of whose steps is shorter than a screen of 60 pictures a second shows one.
+fn on_screen(set: &FrameSet, clip: &Clip) -> String {
+    let time = |ms: f64| if ms < PICTURE { PICTURE } else { ms };
+    let steps: Vec<(usize, f64)> =
+        clip.steps().iter().map(|step| (step.frame, time(clip.span(step).millis()))).collect();
+    spec(set, clip, &steps)
+}
+
+/// A clip in which the frames before `twins` are held for both.
+fn held(set: &FrameSet, clip: &Clip, twins: &[usize]) -> String {
     let mut steps: Vec<(usize, f64)> = Vec::new();
     let mut before = None;
     for step in clip.steps() {
         let ms = clip.span(step).millis();
         match steps.last_mut() {
-            Some(last) if step.frame == twin && before != Some(twin) => last.1 += ms,
+            Some(last) if twins.contains(&step.frame) && before != Some(step.frame) => last.1 += ms,
             _ => steps.push((step.frame, ms)),
         }
         before = Some(step.frame);

@@ -4,7 +4,10 @@ mod findings;
 mod notices;
 mod numbers;
 
-pub(crate) use findings::{FindingReport, told as findings, told_in_recipe as findings_in_recipe};
+pub(crate) use findings::{
+    FindingReport, Group as FindingGroup, groups as finding_groups,
+    groups_in_recipe as finding_groups_in_recipe, told as findings, told_in_recipe as findings_in_recipe,
+};
 pub(crate) use notices::{notice, task};
 pub(crate) use numbers::{
     bytes, cells, counted, grid_command, grid_options, grouped, millis, numbers_as_ranges, pasteable,

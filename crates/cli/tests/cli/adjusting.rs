@@ -101,14 +101,24 @@ fn check_finds_the_herons_faults_and_what_it_names_mends_them() {
         found["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
     assert!(rules.contains(&"touches-edge") && rules.contains(&"drift"), "{rules:?}");
     // The sheet is named where it lies, so that this can be pasted too.
+    let of = |rule: &str| found["findings"].as_array().unwrap().iter().find(|f| f["rule"] == rule).unwrap();
     assert_eq!(
-        found["findings"][0]["remedy"],
+        of("touches-edge")["remedy"],
         "shibori preview grid art/heron.png --grid 6x1 --cell 56x64 -o cut.png"
     );
-    let drift = found["findings"].as_array().unwrap().iter().find(|f| f["rule"] == "drift").unwrap();
+    let drift = of("drift");
+    assert_eq!(drift["level"], "wrong");
+    // Said once for the clip, whatever its frames.
+    let said = env.run("check heron").out;
+    assert_eq!(said.matches("drift").count(), 1, "{said}");
     let remedy = drift["remedy"].as_str().unwrap().strip_prefix("shibori ").unwrap().to_owned();
     env.ok(&remedy);
-    assert_eq!(env.run("check heron --allow touches-edge").code, 0);
+    let mended = env.run("check heron");
+    assert!(mended.code == 0 && !mended.out.contains("drift"), "{}", mended.out);
+    // What is only worth a look is no failure, unless that is wanted.
+    assert!(mended.out.contains("nothing is wrong, 1 thing to look at"), "{}", mended.out);
+    assert_eq!(env.run("check heron --strict").code, 1);
+    assert_eq!(env.run("check heron --strict --allow touches-edge").code, 0);
     let unknown = env.run("check heron --allow shadows");
     assert_eq!(unknown.code, 2);
     assert!(unknown.err.contains("there are touches-edge, neighbor"), "{}", unknown.err);

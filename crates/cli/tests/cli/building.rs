@@ -317,7 +317,6 @@ fn a_recipe_is_checked_against_what_it_expects() {
             .iter()
             .all(|one| one["rule"] != "drift" && one["rule"] != "touches-edge")
     );
-    assert!(report["allowed"].as_u64().unwrap() > 0);
 }
 
 #[test]

@@ -1,60 +1,105 @@
-//! Figures that slide: feet and center both away from where the clip has them, seen from the pivot as a game sees it.
-//!
-//! Feet alone move in every stride and the center alone in every reach; where both go the same way, the whole figure
-//! moves. A leap does so on purpose.
+//! Figures that jump: a frame whose registered figure stands away from the path of its neighbors, seen from the pivot as a game sees it,
+//! and a clip that slides and jumps back when it loops.
 
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, frames_of, median};
-use crate::shape::points::{center, feet};
+use crate::check::figures::Figure;
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, median, of_clip, path};
 use crate::{Frame, FrameSet, Pair, Point};
 
-pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
+/// The share of the canvas's longer side that a figure may be off its path, and the least of it in pixels.
+const SHARE: f64 = 0.035;
+const LEAST: f64 = 1.4;
+/// A figure that is so many times as far from the middle of its neighbors in most frames, left or right, shakes: up and down it may bob.
+const SHAKES: f64 = 1.5;
+/// A figure that stands elsewhere agrees so many times as well there as on the path: rings and flames agree about as well anywhere.
+const CLEARLY: f64 = 1.15;
+/// A figure that goes up and down by so many times the limit leaps.
+const RISES: f64 = 3.0;
+/// All that is drawn goes along with a figure that stands elsewhere, at least so far.
+const WITH_MASS: f64 = 0.4;
+/// A slide goes so many times as far as a figure may be off its path, and jumps back so many times as far as a usual step.
+const SLIDES: f64 = 2.5;
+const JUMPS_BACK: f64 = 2.5;
+
+pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> Vec<Finding> {
+    figures.iter().flat_map(|figure| of_figure(set, limits, figure)).collect()
+}
+
+fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Finding> {
+    let canvas = |&at: &usize| set.frames()[at].canvas();
+    let side = figure.frames.iter().map(canvas).map(|size| size.width.max(size.height)).max().unwrap_or(0);
+    let limit = limits.drift.unwrap_or((SHARE * f64::from(side)).max(LEAST));
+    let along = |axis: fn((f64, f64)) -> f64| -> Vec<Option<f64>> {
+        figure.stands.iter().map(|stand| stand.map(axis)).collect()
+    };
+    let (across, down) = (along(|(x, _)| x), along(|(_, y)| y));
+    if figure.loops
+        && let Some(finding) = slide(figure, &across, &down, limit)
+    {
+        return vec![finding];
+    }
+    let shaken = path::shaken(&across, figure.loops, SHAKES * limit);
+    let off_x = shaken.unwrap_or_else(|| path::off(&across, figure.loops));
+    let off_y = path::off(&down, figure.loops);
+    let masses = figure.masses(set);
+    let mass = |axis: fn(Point) -> f64| {
+        let along: Vec<Option<f64>> = masses.iter().map(|mass| mass.map(axis)).collect();
+        path::from_middle(&along, figure.loops)
+    };
+    let (mass_x, mass_y) = (mass(|mass| mass.x), mass(|mass| mass.y));
+    let far = |at: usize| off_x[at].abs().max(off_y[at].abs());
+    let keeps_height = rises(&down, &off_y, limit);
     let mut findings = Vec::new();
-    for clip in set.clips() {
-        let seen: Vec<(usize, Point, Point)> = frames_of(clip)
-            .into_iter()
-            .filter_map(|at| {
-                let frame = &set.frames()[at];
-                Some((at, from_pivot(frame, feet(frame)?), from_pivot(frame, center(frame)?)))
-            })
-            .collect();
-        if seen.len() < 3 {
+    for (at, &number) in figure.frames.iter().enumerate() {
+        let is_told = findings.iter().any(|finding: &Finding| finding.frame == number);
+        if far(at) <= limit || is_told {
             continue;
         }
-        let middle = |value: fn(&(usize, Point, Point)) -> f64| median(seen.iter().map(value).collect());
-        let feet = Point::new(middle(|s| s.1.x), middle(|s| s.1.y));
-        let center = Point::new(middle(|s| s.2.x), middle(|s| s.2.y));
-        for (at, own_feet, own_center) in &seen {
-            let across = both(own_feet.x - feet.x, own_center.x - center.x);
-            let down = both(own_feet.y - feet.y, own_center.y - center.y);
-            let farthest = across.abs().max(down.abs());
-            if farthest <= limits.drift {
-                continue;
-            }
-            let beyond = |pixels: f64| if pixels.abs() > limits.drift { pixels } else { 0.0 };
-            let frame = &set.frames()[*at];
-            let spot = own_feet.x + frame.pivot().x;
-            let line = own_feet.y + frame.pivot().y;
-            findings.push(Finding {
-                rule: Rule::Drift,
-                sprite: clip.sprite().clone(),
-                frame: *at,
-                clip: Some(clip.name().clone()),
-                at: Some(Pair { x: spot as u32, y: (line as u32).saturating_sub(1) }),
-                value: farthest,
-                limit: limits.drift,
-                seen: Seen::Moved { right: beyond(across), down: beyond(down) },
-                remedy: Remedy::LineUp,
-            });
+        let off = (off_x[at].round() as i64, off_y[at].round() as i64);
+        let goes_along = |off: f64, mass: Option<f64>| {
+            off.abs() <= limit || mass.is_some_and(|mass| mass * off.signum() >= WITH_MASS * off.abs())
+        };
+        let is_carried = goes_along(off_x[at], mass_x[at]) && goes_along(off_y[at], mass_y[at]);
+        if !is_carried || !figure.is_clear(set, number, off, CLEARLY) {
+            continue;
         }
+        let beyond = |pixels: f64| if pixels.abs() > limit { pixels } else { 0.0 };
+        let seen = Seen::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
+        let remedy = Remedy::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
+        let finding = of_clip(figure.clip, number, Rule::Drift, seen, remedy);
+        findings.push(Finding { at: spot(&set.frames()[number]), value: far(at), limit, ..finding });
     }
     findings
 }
 
-fn from_pivot(frame: &Frame, at: Point) -> Point {
-    Point::new(at.x - frame.pivot().x, at.y - frame.pivot().y)
+/// Where a person looks: the top left of what is drawn.
+fn spot(frame: &Frame) -> Option<Pair> {
+    frame.content(0).map(|rect| Pair { x: rect.x, y: rect.y })
 }
 
-/// How far both went the same way.
-fn both(a: f64, b: f64) -> f64 {
-    if a.signum() != b.signum() { 0.0 } else { a.abs().min(b.abs()) * a.signum() }
+/// Whether the figure moves up and down by itself, where it does not jump.
+fn rises(down: &[Option<f64>], off: &[f64], limit: f64) -> bool {
+    let own = || down.iter().zip(off).filter(|(_, off)| **off == 0.0).filter_map(|(down, _)| *down);
+    let (low, high) = (own().fold(f64::MAX, f64::min), own().fold(f64::MIN, f64::max));
+    high - low > RISES * limit
+}
+
+/// A clip whose figure goes one way throughout and is back at once when it begins anew.
+fn slide(figure: &Figure<'_>, across: &[Option<f64>], down: &[Option<f64>], limit: f64) -> Option<Finding> {
+    let of_axis = |values: &[Option<f64>]| -> f64 {
+        let known: Vec<f64> = values.iter().copied().flatten().collect();
+        let (Some(&first), Some(&last)) = (known.first(), known.last()) else { return 0.0 };
+        let steps: Vec<f64> = known.windows(2).map(|pair| pair[1] - pair[0]).collect();
+        let way = last - first;
+        let usual = median(steps.iter().map(|step| step.abs()).collect());
+        let goes_on = |step: &&f64| **step * way > 0.0 && step.abs() >= usual / 2.0;
+        let is_steady = steps.iter().filter(goes_on).count() * 4 >= steps.len() * 3 && steps.len() >= 2;
+        let is_far = way.abs() > SLIDES * limit && way.abs() > JUMPS_BACK * usual;
+        if is_steady && is_far { way } else { 0.0 }
+    };
+    let (right, below) = (of_axis(across), of_axis(down));
+    let last = *figure.frames.last()?;
+    let far = right.abs().max(below.abs());
+    let remedy = Remedy::LineUp { keeps_height: below == 0.0 };
+    let finding = of_clip(figure.clip, last, Rule::Drift, Seen::Slides { right, down: below }, remedy);
+    (far > 0.0).then_some(Finding { value: far, limit, ..finding })
 }

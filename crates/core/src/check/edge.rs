@@ -1,95 +1,177 @@
-//! Drawings that touch their cell's edge, and pixels there that belong to the cell beside it.
+//! Drawings that are cut off flat at their cell's edge, and pixels there that belong to the cell beside it.
 //!
-//! The main drawing is the largest piece. A piece that touches an edge, hangs together with nothing and is much smaller
-//! has poked in from next door. Frames that were trimmed are judged by their canvas; a set of single images, which
-//! nothing was cut from, is judged all the same.
+//! The main drawing is the largest piece. It is cut where it ends in a long straight run at a side that others of its clip hardly touch:
+//! figures that stand on the lower edge all along are not. A piece that touches an edge, hangs together with nothing and is much smaller
+//! has poked in from next door, unless many frames have such. Frames that were trimmed are judged by their canvas; a set of single
+//! images, which nothing was cut from, is judged all the same.
 
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, Sides};
+use std::collections::BTreeMap;
+
+use crate::check::{Finding, Remedy, Rule, Seen, Sides, median, of_frame, siblings};
 use crate::components::pieces;
-use crate::{FrameSet, Pair, Size};
+use crate::parallel;
+use crate::{Frame, FrameSet, Pair};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
-/// A tip of so many pixels may touch the edge; what is cut off ends in more.
-const TIP: u32 = 1;
+/// What is cut off ends in at least so many pixels in a row, and in this share of the canvas's side.
+const LEAST: u32 = 4;
+const LEAST_SHARE: f64 = 0.1;
+/// A frame that nothing can be compared with is only told where more of the side is taken.
+const ALONE_SHARE: f64 = 0.3;
+/// What was cut ends where the next row inside is about as long; what is drawn to its end is shorter there.
+const FLAT: f64 = 1.15;
+/// Others of the clip touch that side with less than this.
+const USUAL: f64 = 0.6;
+/// Pieces at the edge in more frames of a clip than this are its own: sparks, waves.
+const MANY: f64 = 0.34;
 
-pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
-    let frame = &set.frames()[at];
-    // What lies inside its canvas on all sides touches nothing: most frames end here.
-    let (Some(drawn), canvas) = (frame.content(0), frame.canvas()) else { return Vec::new() };
-    let touches = drawn.x == 0
-        || drawn.y == 0
-        || drawn.right() == u64::from(canvas.width)
-        || drawn.bottom() == u64::from(canvas.height);
-    if !touches {
-        return Vec::new();
+pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
+    let edges = parallel::map(set.frames().len(), |at| Edge::of(&set.frames()[at]));
+    let mut findings = Vec::new();
+    for (at, edge) in edges.iter().enumerate() {
+        let Some(edge) = edge else { continue };
+        let siblings = siblings(set, at);
+        findings.extend(edge.cut(set, at, &siblings, &edges));
+        findings.extend(edge.neighbors(set, at, &siblings, &edges));
     }
-    let whole = frame.restored();
-    let found = pieces(&whole, |pixel| pixel[3] > 0);
-    let Size { width, height } = whole.size();
-    let mut touching: Vec<Touch> = Vec::new();
-    for (place, label) in found.labels.iter().enumerate() {
-        let (x, y) = (place as u32 % width, place as u32 / width);
-        let side = match (x, y) {
-            (0, _) => 0,
-            (x, _) if x + 1 == width => 1,
-            (_, 0) => 2,
-            (_, y) if y + 1 == height => 3,
-            _ => continue,
-        };
-        let Some(piece) = label.checked_sub(1) else { continue };
-        match touching.iter_mut().find(|touch| touch.piece == piece) {
-            Some(touch) => (touch.pixels, touch.sides[side]) = (touch.pixels + 1, true),
-            None => {
-                let mut sides = [false; 4];
-                sides[side] = true;
-                touching.push(Touch { piece, at: Pair { x, y }, pixels: 1, sides });
+    findings
+}
+
+/// What of a frame lies at its canvas's edge.
+struct Edge {
+    /// Side by side, the longest run of the main drawing along it, and that of the row inside it there.
+    runs: [(u32, u32); 4],
+    /// Where it first touches each side.
+    at: [Pair; 4],
+    /// Pieces that hang together with nothing, by the side they touch first: where, how many pixels, which sides.
+    loose: Vec<(Pair, u32, Sides)>,
+}
+
+impl Edge {
+    /// `None` where nothing lies at the edge, or where all of it is taken: a tile fills its cell, and that is no mistake.
+    fn of(frame: &Frame) -> Option<Self> {
+        // What lies inside its canvas on all sides touches nothing: most frames end here.
+        let (drawn, canvas) = (frame.content(0)?, frame.canvas());
+        let touches = drawn.x == 0
+            || drawn.y == 0
+            || drawn.right() == u64::from(canvas.width)
+            || drawn.bottom() == u64::from(canvas.height);
+        if !touches {
+            return None;
+        }
+        let whole = frame.restored();
+        let found = pieces(&whole, |pixel| pixel[3] > 0);
+        let largest = found.areas.iter().copied().max()?;
+        let main = found.areas.iter().position(|&area| area == largest)? as u32 + 1;
+        let size = whole.size();
+        let mut edge = Self { runs: [(0, 0); 4], at: [Pair::default(); 4], loose: Vec::new() };
+        let mut loose: BTreeMap<u32, (Pair, [bool; 4])> = BTreeMap::new();
+        for side in 0..4 {
+            let length = if side < 2 { size.height } else { size.width };
+            let place = |along: u32, inside: u32| match side {
+                0 => (inside, along),
+                1 => (size.width - 1 - inside, along),
+                2 => (along, inside),
+                _ => (along, size.height - 1 - inside),
+            };
+            let label = |along: u32, inside: u32| {
+                let (x, y) = place(along, inside);
+                found.labels.get((y * size.width + x) as usize).copied().unwrap_or(0)
+            };
+            let mut run = 0;
+            for along in 0..length {
+                let own = label(along, 0);
+                run = if own == main { run + 1 } else { 0 };
+                if run > edge.runs[side].0 {
+                    let (x, y) = place(along + 1 - run, 0);
+                    (edge.runs[side].0, edge.at[side]) = (run, Pair { x, y });
+                }
+                if own > 0 && own != main {
+                    let (x, y) = place(along, 0);
+                    loose.entry(own).or_insert((Pair { x, y }, [false; 4])).1[side] = true;
+                }
+            }
+            if size.width > 1 && size.height > 1 && edge.runs[side].0 > 0 {
+                let start = if side < 2 { edge.at[side].y } else { edge.at[side].x };
+                edge.runs[side].1 = inner(start, edge.runs[side].0, length, |along| label(along, 1) == main);
             }
         }
+        let is_tile = edge.runs.iter().all(|(run, _)| *run > 0);
+        let is_small = |label: u32| f64::from(found.areas[label as usize - 1]) < SHARE * f64::from(largest);
+        edge.loose = loose
+            .into_iter()
+            .filter(|(label, _)| is_small(*label))
+            .map(|(label, (at, sides))| (at, found.areas[label as usize - 1], Sides(sides)))
+            .collect();
+        (!is_tile).then_some(edge)
     }
-    let largest = found.areas.iter().copied().max().unwrap_or(0);
-    // A tile fills its cell; that is no mistake.
-    let is_tile = touching.iter().any(|touch| touch.sides == [true; 4]);
-    if is_tile {
-        return Vec::new();
+
+    /// Whether the drawing is cut off flat at a side where others of its clip are not.
+    fn cut(&self, set: &FrameSet, at: usize, siblings: &[usize], edges: &[Option<Self>]) -> Option<Finding> {
+        let frame = &set.frames()[at];
+        // A drawing that was cut out by its own outline fills its canvas on purpose.
+        if frame.source().is_some_and(|source| source.cell.is_none() && source.rect.is_some()) {
+            return None;
+        }
+        let canvas = frame.canvas();
+        let is_cut = |side: usize| {
+            let (run, inside) = self.runs[side];
+            let length = f64::from(if side < 2 { canvas.height } else { canvas.width });
+            let others = siblings.iter().filter(|&&other| other != at);
+            let runs: Vec<f64> = others
+                .map(|&other| edges[other].as_ref().map_or(0.0, |edge| f64::from(edge.runs[side].0)))
+                .collect();
+            // Figures stand on the lower edge.
+            let (usual, share) = match runs.len() {
+                0 | 1 if side == 3 => return false,
+                0 | 1 => (0.0, ALONE_SHARE),
+                _ => (median(runs), LEAST_SHARE),
+            };
+            run >= LEAST
+                && f64::from(run) >= share * length
+                && usual < USUAL * f64::from(run)
+                && f64::from(inside) <= FLAT * f64::from(run) + 1.0
+        };
+        let sides = [0, 1, 2, 3].map(is_cut);
+        let side = sides.iter().position(|&is| is)?;
+        let pixels = (0..4).filter(|&side| sides[side]).map(|side| self.runs[side].0).sum();
+        let seen = Seen::Touches { pixels, sides: Sides(sides) };
+        let finding = of_frame(set, at, Rule::TouchesEdge, seen, Remedy::MoreRoom);
+        Some(Finding {
+            at: Some(self.at[side]),
+            value: f64::from(pixels),
+            limit: f64::from(LEAST),
+            ..finding
+        })
     }
-    // A drawing that was cut out by its own outline fills its canvas on purpose.
-    let is_outlined = frame.source().is_some_and(|source| source.cell.is_none() && source.rect.is_some());
-    let area_of = |piece: u32| found.areas[piece as usize];
-    let is_told = |touch: &&Touch| touch.pixels > TIP && !is_outlined || area_of(touch.piece) < largest;
-    touching
-        .iter()
-        .filter(is_told)
-        .map(|touch| told(set, at, touch, found.areas[touch.piece as usize], largest))
-        .collect()
+
+    /// What pokes in from next door, where that is seldom in the clip.
+    fn neighbors(
+        &self,
+        set: &FrameSet,
+        at: usize,
+        siblings: &[usize],
+        edges: &[Option<Self>],
+    ) -> Vec<Finding> {
+        let has = |other: &&usize| edges[**other].as_ref().is_some_and(|edge| !edge.loose.is_empty());
+        let many = siblings.iter().filter(has).count();
+        if many > 1 && many as f64 > MANY * siblings.len() as f64 {
+            return Vec::new();
+        }
+        let told = |&(spot, area, sides): &(Pair, u32, Sides)| {
+            let seen = Seen::Neighbor { area, sides };
+            let finding = of_frame(set, at, Rule::Neighbor, seen, Remedy::RemoveGroups(area));
+            Finding { at: Some(spot), value: f64::from(area), ..finding }
+        };
+        self.loose.iter().map(told).collect()
+    }
 }
 
-struct Touch {
-    piece: u32,
-    at: Pair,
-    pixels: u32,
-    sides: [bool; 4],
-}
-
-fn told(set: &FrameSet, at: usize, touch: &Touch, area: u32, largest: u32) -> Finding {
-    let is_neighbor = f64::from(area) < SHARE * f64::from(largest);
-    let (sides, pixels) = (Sides(touch.sides), touch.pixels);
-    let (rule, value, remedy, seen) = if is_neighbor {
-        (Rule::Neighbor, f64::from(area), Remedy::RemoveGroups(area), Seen::Neighbor { area, sides })
-    } else {
-        (Rule::TouchesEdge, f64::from(pixels), Remedy::MoreRoom, Seen::Touches { pixels, sides })
-    };
-    let (sprite, clip) =
-        (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
-    Finding {
-        rule,
-        sprite,
-        frame: at,
-        clip,
-        at: Some(touch.at),
-        value,
-        limit: if is_neighbor { 0.0 } else { f64::from(TIP) },
-        seen,
-        remedy,
-    }
+/// How long the drawing is one row inside, where it is from `start` on at the edge: the run that lies over that.
+fn inner(start: u32, run: u32, length: u32, is_own: impl Fn(u32) -> bool) -> u32 {
+    let Some(middle) = (start..start + run).find(|&along| is_own(along)) else { return 0 };
+    let before = (0..middle).rev().take_while(|&along| is_own(along)).count() as u32;
+    let after = (middle..length).take_while(|&along| is_own(along)).count() as u32;
+    before + after
 }

@@ -1,57 +1,74 @@
-//! A background that is still there: a flat color behind the whole frame, or left-overs of a usual key color.
+//! A background that is still there: one flat color behind every frame of a sprite, or a seam of a usual key color along the outline.
+//!
+//! What a drawing is filled with is no key, whatever its color: a key is left where it met the outline.
+
+use image::Rgba;
 
 use crate::background::{Background, find_background};
-use crate::check::{Finding, Limits, Remedy, Rule, Seen};
-use crate::{Color, FrameSet, Pair};
+use crate::check::{Finding, Remedy, Rule, Seen, of_frame};
+use crate::components::around;
+use crate::parallel;
+use crate::{Color, Frame, FrameSet, Pair};
 
 /// Colors that nobody draws with, but everybody keys with.
 const USUAL: [[u8; 3]; 2] = [[255, 0, 255], [0, 255, 0]];
+/// So many of the pixels of a key lie at the outline; what has more inside is a fill.
+const OUTLINE: f64 = 0.5;
+/// A seam is at least this share of the outline, and so many pixels: single pixels of any color are drawn on purpose.
+const SEAM: f64 = 0.04;
+const FEWEST: usize = 3;
 
-pub(super) fn find(set: &FrameSet, at: usize, _: &Limits) -> Vec<Finding> {
-    let frame = &set.frames()[at];
-    if frame.pixels().is_empty() {
-        return Vec::new();
-    }
-    let inset = frame.inset();
-    let (sprite, clip) = (frame.sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
-    let finding = |spot: Pair, value: f64, color: Color, seen: Seen| {
-        let (limit, remedy) = (0.0, Remedy::TakeOut(color));
-        vec![Finding {
-            rule: Rule::KeyLeft,
-            sprite,
-            frame: at,
-            clip,
-            at: Some(spot),
-            value,
-            limit,
-            seen,
-            remedy,
-        }]
-    };
-    if let Background::Flat { color, .. } = find_background(frame.pixels())
-        && frame.is_whole()
-        && has_drawing(set, at, color)
-    {
-        return finding(Pair::default(), 1.0, Color(color), Seen::FlatBackground(Color(color)));
-    }
-    let is_key = |pixel: &[u8]| pixel[3] > 0 && USUAL.iter().any(|key| key == &pixel[..3]);
-    let mut first = None;
-    let mut count = 0u32;
-    for (y, row) in (inset.y..).zip(frame.pixels().rows()) {
-        for (x, pixel) in (inset.x..).zip(row.chunks_exact(4)) {
-            if is_key(pixel) {
-                count += 1;
-                first.get_or_insert((Pair { x, y }, [pixel[0], pixel[1], pixel[2], 255]));
-            }
+pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for sprite in set.sprites() {
+        let own: Vec<usize> =
+            set.frames_of(sprite).iter().copied().filter(|&at| !set.frames()[at].is_blank()).collect();
+        let backgrounds = parallel::each(&own, |&at| background(&set.frames()[at]));
+        // A sheet's background is behind all of its frames: tiles and panels have colors of their own.
+        if let Some(&Some(color)) = backgrounds.first()
+            && backgrounds.iter().all(|other| *other == Some(color))
+        {
+            let told = |&at: &usize| {
+                let seen = Seen::FlatBackground(Color(color));
+                let finding = of_frame(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(Color(color)));
+                Finding { at: Some(Pair::default()), value: 1.0, ..finding }
+            };
+            findings.extend(own.iter().map(told));
+            continue;
         }
+        findings.extend(parallel::flat(own.len(), |number| seam(set, own[number]).into_iter().collect()));
     }
-    let Some((spot, color)) = first else { return Vec::new() };
-    let color = Color(image::Rgba(color));
-    finding(spot, f64::from(count), color, Seen::KeyPixels { pixels: count, color })
+    findings
 }
 
-/// One color all over is a drawing too.
-fn has_drawing(set: &FrameSet, at: usize, color: image::Rgba<u8>) -> bool {
-    let pixels = set.frames()[at].pixels();
-    pixels.rows().any(|row| row.chunks_exact(4).any(|pixel| pixel != color.0))
+/// The flat color that a frame stands on, where anything else is drawn on it.
+fn background(frame: &Frame) -> Option<Rgba<u8>> {
+    let Background::Flat { color, .. } = find_background(frame.pixels()) else { return None };
+    let is_other = |pixel: &[u8]| pixel != color.0;
+    let has_drawing = frame.pixels().rows().any(|row| row.chunks_exact(4).any(is_other));
+    (frame.is_whole() && has_drawing).then_some(color)
+}
+
+/// Pixels of a key color along the outline.
+fn seam(set: &FrameSet, at: usize) -> Option<Finding> {
+    let frame = &set.frames()[at];
+    let (pixels, inset) = (frame.pixels(), frame.inset());
+    let size = pixels.size();
+    let all: Vec<&[u8]> = pixels.rows().flat_map(|row| row.chunks_exact(4)).collect();
+    let is_key = |pixel: &[u8]| pixel[3] > 0 && USUAL.iter().any(|key| key == &pixel[..3]);
+    let keys: Vec<usize> = (0..all.len()).filter(|&place| is_key(all[place])).collect();
+    let &first = keys.first()?;
+    let is_open = |place: usize| around(place, size.width, size.height).any(|near| all[near][3] == 0);
+    let outline = keys.iter().filter(|&&place| is_open(place)).count();
+    let whole = (0..all.len()).filter(|&place| all[place][3] > 0 && is_open(place)).count();
+    let is_seam = outline as f64 >= OUTLINE * keys.len() as f64 && outline as f64 >= SEAM * whole as f64;
+    if !is_seam || outline < FEWEST {
+        return None;
+    }
+    let [r, g, b] = [all[first][0], all[first][1], all[first][2]];
+    let color = Color(Rgba([r, g, b, 255]));
+    let spot = Pair { x: first as u32 % size.width + inset.x, y: first as u32 / size.width + inset.y };
+    let seen = Seen::KeyPixels { pixels: keys.len() as u32, color };
+    let finding = of_frame(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(color));
+    Some(Finding { at: Some(spot), value: keys.len() as f64, ..finding })
 }

@@ -1,17 +1,23 @@
 //! What will look wrong in the game, before anyone sees it there.
 //!
 //! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
-//! limit it passed. Which command mends it is for the program to say. Nothing is changed here.
+//! limit it passed. Frames are judged by their neighbors in a clip ([`path`], on the registered figure of `figures`) and by what others of
+//! the clip have, so that what an animation does all along is no finding. Which command mends it is for the program to say. Nothing is
+//! changed here.
 
 mod blank;
+mod border;
 mod canvas;
 mod drift;
 mod duplicate;
 mod edge;
+mod figures;
 mod key;
+mod path;
 mod size_jump;
 mod soft;
 mod specks;
+mod too_fast;
 
 use std::fmt;
 use std::str::FromStr;
@@ -43,10 +49,14 @@ pub enum Rule {
     Duplicate,
     /// A frame of a clip shows nothing.
     Blank,
+    /// A thin frame of one color round an otherwise open picture.
+    Border,
+    /// A step of a clip is shorter than a screen shows.
+    TooFast,
 }
 
 /// All rules, in the order in which findings are listed.
-pub const RULES: [(Rule, &str); 10] = [
+pub const RULES: [(Rule, &str); 12] = [
     (Rule::TouchesEdge, "touches-edge"),
     (Rule::Neighbor, "neighbor"),
     (Rule::Specks, "specks"),
@@ -57,6 +67,8 @@ pub const RULES: [(Rule, &str); 10] = [
     (Rule::Canvases, "canvases"),
     (Rule::Duplicate, "duplicate"),
     (Rule::Blank, "blank"),
+    (Rule::Border, "border"),
+    (Rule::TooFast, "too-fast"),
 ];
 
 impl Rule {
@@ -72,9 +84,28 @@ impl fmt::Display for Rule {
     }
 }
 
+/// How sure it is that something is wrong.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Level {
+    /// Players will see it.
+    Wrong,
+    /// Worth a look: it may be meant.
+    Look,
+}
+
+impl Level {
+    /// Its id.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Wrong => "wrong",
+            Self::Look => "look",
+        }
+    }
+}
+
 /// Why a text is no rule.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is no rule; there are {list}", list = RULES.map(|(_, id)| id).join(", "))]
+#[error("'{0}' is not a rule; there are {list}", list = RULES.map(|(_, id)| id).join(", "))]
 pub struct RuleError(String);
 
 impl FromStr for Rule {
@@ -89,9 +120,9 @@ impl FromStr for Rule {
 /// From where on something is wrong.
 #[derive(Clone, Copy, Debug)]
 pub struct Limits {
-    /// Pixels that the figure may move within a clip.
-    pub drift: f64,
-    /// How much larger or smaller a frame may be than the middle of its clip, as a share.
+    /// Pixels that the figure may stand away from its path; a share of the canvas where nothing is said.
+    pub drift: Option<f64>,
+    /// How much larger or smaller a frame may be than its neighbors have it, as a share.
     pub size: f64,
     /// Pixels of the largest stray group.
     pub specks: u32,
@@ -99,7 +130,7 @@ pub struct Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { drift: 3.0, size: 0.2, specks: 4 }
+        Self { drift: None, size: 0.06, specks: 4 }
     }
 }
 
@@ -124,6 +155,29 @@ pub struct Finding {
     pub seen: Seen,
     /// What mends it.
     pub remedy: Remedy,
+}
+
+/// A figure that is so many times as far off its path as the limit allows, and more than so many pixels, is wrong for sure.
+const SURELY: f64 = 1.3;
+const SURELY_PIXELS: f64 = 3.0;
+
+impl Finding {
+    /// How sure it is that it is wrong. A figure that is higher than its neighbors have it may hop.
+    pub fn level(&self) -> Level {
+        match self.seen {
+            Seen::Moved { right, down } if right == 0.0 && down < 0.0 => Level::Look,
+            // Small figures shift their weight by as much.
+            Seen::Moved { .. } if self.value <= (SURELY * self.limit).max(SURELY_PIXELS) => Level::Look,
+            Seen::Moved { .. }
+            | Seen::Slides { .. }
+            | Seen::Size { .. }
+            | Seen::Border { .. }
+            | Seen::Nothing
+            | Seen::FlatBackground(_) => Level::Wrong,
+            Seen::Forgotten { .. } if self.clip.is_some() => Level::Wrong,
+            _ => Level::Look,
+        }
+    }
 }
 
 /// What was seen, with its numbers. Lengths are pixels.
@@ -155,21 +209,38 @@ pub enum Seen {
         /// Pixels of the largest group.
         area: u32,
     },
-    /// The figure stands elsewhere than the clip has it: so far to the right, and down; 0 where within the limit.
+    /// The figure stands away from the path of its neighbors: so far to the right, and down; 0 where within the limit.
     Moved {
         /// To the right; less than 0 to the left.
         right: f64,
         /// Down; less than 0 up.
         down: f64,
     },
-    /// The drawing is larger or smaller than the clip has it.
+    /// The figure slides through a clip that loops, and jumps back: so far to the right, and down.
+    Slides {
+        /// To the right; less than 0 to the left.
+        right: f64,
+        /// Down; less than 0 up.
+        down: f64,
+    },
+    /// The figure is drawn larger or smaller than its neighbors have it.
     Size {
-        /// This drawing.
-        drawing: Size,
-        /// The middle of the clip: width and height.
-        middle: (f64, f64),
         /// How many times as large.
         factor: f64,
+    },
+    /// A thin frame of a color round all four sides.
+    Border {
+        /// Its color.
+        color: Color,
+        /// How many pixels wide.
+        pixels: u32,
+    },
+    /// A step of so many milliseconds.
+    Short {
+        /// The step, counted in the clip from 0.
+        step: usize,
+        /// How long it is.
+        millis: f64,
     },
     /// Half-clear pixels in art of hard edges.
     Soft {
@@ -210,10 +281,17 @@ pub enum Remedy {
     MoreRoom,
     /// Remove groups of up to so many pixels.
     RemoveGroups(u32),
-    /// Line the clip up.
-    LineUp,
+    /// Line the clip up by its figure: in both directions, or only left and right.
+    LineUp {
+        /// Whether the height stays as it is.
+        keeps_height: bool,
+    },
     /// Scale the frame by this factor.
     Scale(f64),
+    /// Empty so many pixels along all edges.
+    ClearEdge(u32),
+    /// Put the times of the clip of this number on the clock of a screen.
+    Slower(usize),
     /// Make pixels clear or solid.
     HardenAlpha,
     /// Make this color transparent.
@@ -228,24 +306,47 @@ pub enum Remedy {
 
 /// Everything that looks wrong, rule by rule and frame by frame.
 pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
-    let frames = set.frames();
-    let alone = |rule: fn(&FrameSet, usize, &Limits) -> Vec<Finding>| -> Vec<Finding> {
-        parallel::flat(frames.len(), |at| rule(set, at, limits))
-    };
-    let mut found = alone(|set, at, limits| {
-        let mut found = edge::find(set, at, limits);
-        found.extend(specks::find(set, at, limits));
-        found.extend(key::find(set, at, limits));
+    let mut found = parallel::flat(set.frames().len(), |at| {
+        let mut found = specks::find(set, at, limits);
+        found.extend(border::find(set, at));
         found
     });
+    let figures = figures::of(set);
+    found.extend(edge::find(set));
+    found.extend(key::find(set));
     found.extend(soft::find(set));
-    found.extend(drift::find(set, limits));
-    found.extend(size_jump::find(set, limits));
+    let sizes = size_jump::find(set, limits, &figures);
+    // What is drawn at another size can't stand where the others do.
+    let is_scaled = |finding: &Finding| sizes.iter().any(|size| size.frame == finding.frame);
+    found.extend(drift::find(set, limits, &figures).into_iter().filter(|finding| !is_scaled(finding)));
+    found.extend(sizes);
     found.extend(canvas::find(set));
     found.extend(duplicate::find(set));
     found.extend(blank::find(set));
-    found.sort_by_key(|finding| (finding.rule, finding.frame));
+    found.extend(too_fast::find(set));
+    found.sort_by_key(|finding| (finding.level(), finding.rule, finding.frame));
     found
+}
+
+/// A finding about a frame by itself, and the clip that shows it first.
+fn of_frame(set: &FrameSet, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
+    let (sprite, clip) =
+        (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
+    Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
+}
+
+/// A finding about a frame in a clip.
+fn of_clip(clip: &Clip, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
+    let (sprite, clip) = (clip.sprite().clone(), Some(clip.name().clone()));
+    Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
+}
+
+/// The frames that a frame is compared with, itself among them: those of the clip that shows it first, or of its sprite.
+fn siblings(set: &FrameSet, at: usize) -> Vec<usize> {
+    match set.first_clip_of(at) {
+        Some(clip) => frames_of(clip),
+        None => set.frames_of(set.frames()[at].sprite()).to_vec(),
+    }
 }
 
 /// The frames that a clip shows, each once, in the set's order.

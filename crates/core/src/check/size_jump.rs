@@ -1,43 +1,64 @@
-//! One frame scaled by itself: wider and higher, or narrower and lower, than the clip has the figure.
+//! One frame scaled by itself: larger or smaller than its neighbors have the figure.
+//!
+//! What is drawn in more or fewer pixels than the trend has it may wave or turn. Only where the figure agrees clearly better with the
+//! others of its clip when it is scaled, it was.
 
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, frames_of, median};
+use crate::check::figures::Figure;
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, of_clip, path};
+use crate::parallel;
+use crate::register::best_scale;
 use crate::shape::points::SOLID;
-use crate::{FrameSet, Pair, Rect};
+use crate::{Frame, FrameSet, Pair};
 
-pub(super) fn find(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    for clip in set.clips() {
-        let boxes: Vec<(usize, Rect)> = frames_of(clip)
-            .into_iter()
-            .filter_map(|at| Some((at, set.frames()[at].content(SOLID)?)))
-            .collect();
-        if boxes.len() < 3 {
-            continue;
-        }
-        let width = median(boxes.iter().map(|(_, rect)| f64::from(rect.width)).collect());
-        let height = median(boxes.iter().map(|(_, rect)| f64::from(rect.height)).collect());
-        for (at, rect) in boxes {
-            let (across, down) = (f64::from(rect.width) / width, f64::from(rect.height) / height);
-            let (least, most) = (across.min(down), across.max(down));
-            // A stretched arm makes a figure wider, not larger.
-            let factor = if least > 1.0 { least } else { most };
-            let is_alike = most / least < 1.15;
-            let jump = if factor > 1.0 { factor - 1.0 } else { 1.0 / factor - 1.0 };
-            if !is_alike || jump <= limits.size {
-                continue;
-            }
-            findings.push(Finding {
-                rule: Rule::SizeJump,
-                sprite: clip.sprite().clone(),
-                frame: at,
-                clip: Some(clip.name().clone()),
-                at: Some(Pair { x: rect.x, y: rect.y }),
-                value: jump,
-                limit: limits.size,
-                seen: Seen::Size { drawing: rect.size(), middle: (width, height), factor },
-                remedy: Remedy::Scale(1.0 / factor),
-            });
-        }
+/// Frames whose figure may be scaled are looked at in full: at most so many of a clip.
+const MOST: usize = 16;
+
+pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    for figure in figures {
+        let found = of_figure(set, limits, figure);
+        findings.extend(found);
     }
     findings
+}
+
+fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Finding> {
+    let logs = |at: &usize| {
+        figure.places.get(at)?;
+        Some(libm::log(solid(&set.frames()[*at]) as f64) / 2.0)
+    };
+    let sizes: Vec<Option<f64>> = parallel::each(&figure.frames, logs);
+    let off = path::off(&sizes, figure.loops);
+    let least = libm::log(1.0 + limits.size) / 2.0;
+    let mut suspects: Vec<usize> = (0..off.len()).filter(|&at| off[at].abs() > least).collect();
+    suspects.sort_by(|&a, &b| off[b].abs().total_cmp(&off[a].abs()));
+    let mut seen = Vec::new();
+    suspects.retain(|&at| {
+        !seen.contains(&figure.frames[at]) && {
+            seen.push(figure.frames[at]);
+            true
+        }
+    });
+    suspects.truncate(MOST);
+    suspects.sort_unstable();
+    let (own, frames, places) = figure.registered(set);
+    let told = |&at: &usize| {
+        let number = figure.frames[at];
+        let place = own.binary_search(&number).ok()?;
+        let factor = 1.0 / best_scale(&frames, &places, place)?;
+        let jump = if factor > 1.0 { factor - 1.0 } else { 1.0 / factor - 1.0 };
+        // What it covers and how it fits must say the same.
+        if jump <= limits.size || (factor > 1.0) != (off[at] > 0.0) {
+            return None;
+        }
+        let finding =
+            of_clip(figure.clip, number, Rule::SizeJump, Seen::Size { factor }, Remedy::Scale(1.0 / factor));
+        let spot = set.frames()[number].content(SOLID).map(|rect| Pair { x: rect.x, y: rect.y });
+        Some(Finding { at: spot, value: jump, limit: limits.size, ..finding })
+    };
+    suspects.iter().filter_map(told).collect()
+}
+
+fn solid(frame: &Frame) -> usize {
+    frame.pixels().rows().flat_map(|row| row.chunks_exact(4)).filter(|pixel| pixel[3] > SOLID).count()
 }

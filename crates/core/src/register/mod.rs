@@ -10,12 +10,15 @@
 //! products", 1974). Whole pixels only; of equal spots the nearest to where the frame is. Of very many frames some are registered first,
 //! and the others by those. Moves nothing itself.
 
+mod among;
 mod classes;
 mod planes;
 mod search;
 #[cfg(test)]
 mod tests;
 mod votes;
+
+pub(crate) use among::{best_scale, distinctness};
 
 use classes::Figure;
 use search::{BRISK, CAREFUL, Effort, Search};

@@ -183,11 +183,14 @@ pub struct CheckOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub allow: Vec<Allow>,
-    /// How far a figure may move within a clip, in pixels [default: 3]
+    /// Count what is only worth a look as wrong, too
+    #[cfg_attr(feature = "clap", arg(long))]
+    pub strict: bool,
+    /// How far a figure may stand away from its path through a clip, in pixels [default: 3.5 % of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub drift_limit: Option<Amount>,
-    /// How much larger or smaller a frame may be than its clip, in percent [default: 20]
+    /// How much larger or smaller a figure may be than its neighbors have it, in percent [default: 6]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
     #[serde(deserialize_with = "text")]
     pub size_limit: Option<Amount>,
@@ -286,7 +289,7 @@ impl CheckOptions {
     pub fn limits(&self) -> Limits {
         let plain = Limits::default();
         Limits {
-            drift: self.drift_limit.map_or(plain.drift, Amount::get),
+            drift: self.drift_limit.map(Amount::get),
             size: self.size_limit.map_or(plain.size, |percent| percent.get() / 100.0),
             specks: self.speck_limit.unwrap_or(plain.specks),
         }

@@ -3,12 +3,13 @@
 mod recipe;
 
 use serde::Serialize;
+use shibori_core::check::Level;
 use shibori_pipeline::steps::check;
 
 use super::Program;
 use crate::args::Check;
 use crate::failure::Failure;
-use crate::words::{self, FindingReport, counted, grouped};
+use crate::words::{self, FindingGroup, FindingReport, counted, grouped};
 use recipe::{Unmet, recipes};
 
 #[derive(Serialize)]
@@ -21,52 +22,76 @@ struct Report {
     allowed: usize,
 }
 
+/// What is said of a report: the same findings, by their cause.
+struct Told {
+    groups: Vec<FindingGroup>,
+    frames: usize,
+    /// How a rule is allowed.
+    how: &'static str,
+    is_strict: bool,
+}
+
 pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
     if let Some(report) = recipes(args, program)? {
         return report;
     }
     let cx = program.context();
     let checked = check(&args.sources, &args.options, &cx)?;
-    let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let allowed = checked.iter().map(|one| one.allowed).sum();
     let findings = checked.iter().flat_map(|one| words::findings(one, &program.base)).collect();
+    let groups = checked.iter().flat_map(|one| words::finding_groups(one, &program.base)).collect();
+    let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let report = Report { findings, unmet: Vec::new(), allowed };
-    say(&report, program);
-    conclude(&report, frames, "--allow RULE", program)
+    conclude(&report, Told { groups, frames, how: "--allow RULE", is_strict: args.options.strict }, program)
 }
 
-fn say(report: &Report, program: &Program<'_>) {
-    for finding in &report.findings {
-        let place = finding.at.map(|[x, y]| format!(" at {x},{y}")).unwrap_or_default();
-        let clip = finding.clip.as_ref().map(|clip| format!(" ({clip})")).unwrap_or_default();
-        program.console.head(&format!("{}  {}:{}{clip}{place}", finding.rule, finding.sprite, finding.frame));
-        program.say(&format!("  {}", finding.message));
-        program.say(&format!("  {}", finding.remedy));
+/// Frames are named up to so many.
+const NAMED: usize = 4;
+
+fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &Program<'_>) {
+    groups.sort_by_key(|group| group.level);
+    for group in groups {
+        let names = group.frames.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
+        let place = group.at.map(|at| format!(" at {},{}", at.x, at.y)).unwrap_or_default();
+        let frames = match group.frames.len() {
+            1 => format!("{names}{place}"),
+            count if count <= NAMED => format!("{count} frames: {names}"),
+            count => format!("{count} frames: {names}, ..."),
+        };
+        program.console.head(&format!("{}  {}  {}  {frames}", group.level.id(), group.rule, group.of));
+        program.say(&format!("  {}", group.message));
+        program.say(&format!("  {}", group.remedy));
     }
     for one in &report.unmet {
         let of = one.of.as_ref().map(|of| format!("  {of}")).unwrap_or_default();
-        program.console.head(&format!("{}{of}", one.rule));
+        program.console.head(&format!("{}  {}{of}", Level::Wrong.id(), one.rule));
         program.say(&format!("  {}", one.message));
         program.say(&format!("  {}", one.remedy));
     }
     program.console.result(report);
 }
 
-fn conclude(report: &Report, frames: usize, how: &str, program: &Program<'_>) -> Result<(), Failure> {
+fn conclude(report: &Report, told: Told, program: &Program<'_>) -> Result<(), Failure> {
+    let Told { groups, frames, how, is_strict } = told;
+    let count = |level: Level| groups.iter().filter(|group| group.level == level).count();
+    let (wrong, look) = (count(Level::Wrong) + report.unmet.len(), count(Level::Look));
+    say(report, groups, program);
     let allowed = match report.allowed {
         0 => String::new(),
-        1 => ", and 1 more that is allowed".to_owned(),
-        count => format!(", and {} more that are allowed", grouped(count as u64)),
+        count => format!(", {} allowed", grouped(count as u64)),
     };
-    let count = report.findings.len() + report.unmet.len();
-    if count == 0 {
-        let allowed = allowed
-            .replace(" more that is", " finding that is")
-            .replace(" more that are", " findings that are");
-        program.say(&format!("{}: nothing will look wrong{allowed}", counted(frames, "frame")));
-        return Ok(());
-    }
-    let text = format!("{} in {}{allowed}", counted(count, "finding"), counted(frames, "frame"));
-    program.say(&format!("{text}; {how} lets a rule be broken"));
-    Err(Failure::findings())
+    let frames = counted(frames, "frame");
+    let strict = if is_strict && look > 0 { " (--strict: that counts as wrong)" } else { "" };
+    program.say(&match (wrong, look) {
+        (0, 0) => format!("{frames}: nothing looks wrong{allowed}"),
+        (0, look) => {
+            format!("{frames}: nothing is wrong, {} to look at{allowed}{strict}", counted(look, "thing"))
+        }
+        (wrong, 0) => format!("{frames}: {} wrong{allowed}; {how} ignores a rule", counted(wrong, "thing")),
+        (wrong, look) => format!(
+            "{frames}: {} wrong, {look} more to look at{allowed}; {how} ignores a rule",
+            counted(wrong, "thing")
+        ),
+    });
+    if wrong > 0 || is_strict && look > 0 { Err(Failure::findings()) } else { Ok(()) }
 }

@@ -7,7 +7,7 @@ use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Audience, Build, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;
 
-use super::{Report, conclude, say};
+use super::{Report, Told, conclude};
 use crate::args::Check;
 use crate::commands::Program;
 use crate::failure::Failure;
@@ -63,9 +63,10 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
     let (checked, found, allowed) = build.check(&Hearing(program))?;
     let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let findings = checked.iter().flat_map(|one| words::findings_in_recipe(one, recipe)).collect();
+    let groups = checked.iter().flat_map(words::finding_groups_in_recipe).collect();
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
-    say(&report, program);
-    Ok(Some(conclude(&report, frames, "allow = [\"RULE\"] in [check]", program)))
+    let told = Told { groups, frames, how: "allow = [\"RULE\"] in [check]", is_strict: build.is_strict() };
+    Ok(Some(conclude(&report, told, program)))
 }
 
 fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {

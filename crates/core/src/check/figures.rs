@@ -1,0 +1,92 @@
+//! Where the figure of each clip stands, found by registering its frames once for all rules that ask.
+
+use std::collections::HashMap;
+
+use crate::clip::{Clip, Play};
+use crate::parallel;
+use crate::register::{Place, distinctness, register};
+use crate::shape::points::mass;
+use crate::{Frame, FrameSet, Point};
+
+/// Clips whose frames agree less than this are effects, flapping wings: nothing in them stands still.
+const CLIP_AGREES: f64 = 0.2;
+/// A frame that agrees less than this share of what is usual in its clip shows another drawing: a flash, a turn.
+const OF_USUAL: f64 = 0.5;
+/// Longer clips are not registered.
+const LONGEST: usize = 4000;
+
+/// The figure of a clip.
+pub(super) struct Figure<'a> {
+    pub(super) clip: &'a Clip,
+    /// The frames it shows, without repeats one after another.
+    pub(super) frames: Vec<usize>,
+    /// Where the figure stands in each, from the pivot: right and down of where it stands in the first.
+    pub(super) stands: Vec<Option<(f64, f64)>>,
+    /// Whether the first frame follows the last.
+    pub(super) loops: bool,
+    /// Where the frames were registered, by frame, also those that agree too little to have a stand.
+    pub(super) places: HashMap<usize, Place>,
+}
+
+impl Figure<'_> {
+    /// The frames of the clip, each once, with where they are registered.
+    pub(super) fn registered<'s>(
+        &self,
+        set: &'s FrameSet,
+    ) -> (Vec<usize>, Vec<&'s Frame>, Vec<Option<Place>>) {
+        let own = super::frames_of(self.clip);
+        let frames = own.iter().map(|&at| &set.frames()[at]).collect();
+        let places = own.iter().map(|at| self.places.get(at).copied()).collect();
+        (own, frames, places)
+    }
+
+    /// The center of mass of each frame it shows, from the pivot.
+    pub(super) fn masses(&self, set: &FrameSet) -> Vec<Option<Point>> {
+        parallel::each(&self.frames, |&at| {
+            let frame = &set.frames()[at];
+            let (mass, pivot) = (mass(frame)?, frame.pivot());
+            Some(Point::new(mass.x - pivot.x, mass.y - pivot.y))
+        })
+    }
+
+    /// Whether a frame agrees so many times as well with the others where it is registered as so far off.
+    pub(super) fn is_clear(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
+        let (own, frames, places) = self.registered(set);
+        let clear = own.binary_search(&frame).ok().and_then(|at| distinctness(&frames, &places, at, off));
+        clear.is_some_and(|clear| clear >= times)
+    }
+}
+
+/// The figures of all clips of three frames or more whose frames agree.
+pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
+    let mut known: HashMap<Vec<usize>, HashMap<usize, Place>> = HashMap::new();
+    let mut figures = Vec::new();
+    for clip in set.clips() {
+        let own = super::frames_of(clip);
+        if own.len() < 3 || own.len() > LONGEST {
+            continue;
+        }
+        let places = known.entry(own).or_insert_with_key(|own| registered(set, own)).clone();
+        let usual = super::median(places.values().map(|place| place.agreement).collect());
+        if usual < CLIP_AGREES {
+            continue;
+        }
+        let mut frames: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
+        frames.dedup();
+        let stand = |at: &usize| {
+            let Place { shift: (x, y), agreement } = *places.get(at)?;
+            let pivot = set.frames()[*at].pivot();
+            (agreement >= OF_USUAL * usual).then(|| (-(x as f64) - pivot.x, -(y as f64) - pivot.y))
+        };
+        let stands = frames.iter().map(stand).collect();
+        let loops = clip.play() == Play::Forward && clip.plays() != 1;
+        figures.push(Figure { clip, frames, stands, loops, places });
+    }
+    figures
+}
+
+fn registered(set: &FrameSet, own: &[usize]) -> HashMap<usize, Place> {
+    let frames: Vec<&Frame> = own.iter().map(|&at| &set.frames()[at]).collect();
+    let places = register(&frames, &[(0..frames.len()).collect()], None);
+    own.iter().zip(places).filter_map(|(&at, place)| Some((at, place?))).collect()
+}

@@ -1,0 +1,79 @@
+//! Values along a clip, and those that leave the path of their neighbors.
+//!
+//! A value between those before and after it is on the path, and so is one that goes on a little as they went: the top of a leap, the
+//! height of a wave. What is farther off stands alone.
+
+/// How far each value is off its path; 0 where it is on it. `loops` tells whether the first follows the last.
+pub(super) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
+    let known: Vec<(usize, f64)> =
+        values.iter().enumerate().filter_map(|(at, value)| Some((at, (*value)?))).collect();
+    let count = known.len() as i64;
+    let mut off = vec![0.0; values.len()];
+    if count < 3 {
+        return off;
+    }
+    let value = |number: i64| match loops {
+        true => Some(known[number.rem_euclid(count) as usize].1),
+        false => usize::try_from(number).ok().and_then(|number| known.get(number)).map(|(_, value)| *value),
+    };
+    for (number, &(at, own)) in (0i64..).zip(&known) {
+        // Where a clip begins and ends, it may begin and end anywhere.
+        let (Some(before), Some(after)) = (value(number - 1), value(number + 1)) else { continue };
+        // Neighbors of neighbors tell how fast it goes there. In short loops they are on the other side already.
+        let near = |near: i64| if count > 4 { value(near) } else { None };
+        let speed = |near: f64, far: Option<f64>| far.map_or(0.0, |far| (near - far).abs());
+        let going = speed(before, near(number - 2)).max(speed(after, near(number + 2)));
+        let (low, high) = (before.min(after), before.max(after));
+        let beyond = if own < low { own - low } else { (own - high).max(0.0) };
+        off[at] = if beyond.abs() <= going { 0.0 } else { beyond };
+    }
+    off
+}
+
+/// How far each value is from the middle of those before and after it; `None` where one of them is not known.
+pub(super) fn from_middle(values: &[Option<f64>], loops: bool) -> Vec<Option<f64>> {
+    let count = values.len();
+    let value = |at: Option<usize>| at.and_then(|at| values.get(at).copied().flatten());
+    let off = |at: usize| {
+        let (before, after) = match loops {
+            true => (Some((at + count - 1) % count), Some((at + 1) % count)),
+            false => (at.checked_sub(1), Some(at + 1)),
+        };
+        Some(values[at]? - (value(before)? + value(after)?) / 2.0)
+    };
+    (0..count).map(off).collect()
+}
+
+/// The same where it is more than `limit` for most: the values shake.
+pub(super) fn shaken(values: &[Option<f64>], loops: bool, limit: f64) -> Option<Vec<f64>> {
+    let off = from_middle(values, loops);
+    let known: Vec<f64> = off.iter().flatten().map(|off| off.abs()).collect();
+    let is_shaken = values.len() > 3 && known.len() * 2 > values.len() && super::median(known) > limit;
+    is_shaken.then(|| off.into_iter().map(Option::unwrap_or_default).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn told(values: &[f64], loops: bool) -> Vec<f64> {
+        off(&values.iter().copied().map(Some).collect::<Vec<_>>(), loops)
+    }
+
+    #[test]
+    fn arcs_slides_and_waves_are_paths_and_a_teleport_is_not() {
+        assert_eq!(told(&[0.0, 0.0, -7.0, -9.0, -5.0, 0.0], false), [0.0; 6]);
+        assert_eq!(told(&[0.0, 10.0, 20.0, 30.0, 40.0, 50.0], false), [0.0; 6]);
+        assert_eq!(told(&[0.0, 2.0, 4.0, 2.0, 0.0, -2.0, -4.0, -2.0], true), [0.0; 8]);
+        assert_eq!(told(&[1.0, 1.0, 7.0, 1.0, 0.0, 1.0], true)[2], 6.0);
+        assert_eq!(told(&[5.0, 0.0, 0.0, 0.0, 0.0], true)[0], 5.0);
+        assert_eq!(told(&[5.0, 0.0, 0.0, 0.0, 0.0], false), [0.0; 5]);
+        assert_eq!(told(&[0.0, 0.0, 3.0], true), [0.0, 0.0, 3.0]);
+        let shaking = [0.0, 3.0, -4.0, -2.0, -5.0, 2.0].map(Some);
+        assert_eq!(shaken(&shaking, true, 3.0), Some(vec![-2.5, 5.0, -4.5, 2.5, -5.0, 4.5]));
+        assert_eq!(shaken(&shaking, false, 3.0).map(|off| off[0]), Some(0.0));
+        assert_eq!(shaken(&[0.0, 1.0, 2.0, 3.0, 4.0].map(Some), false, 3.0), None);
+        // A frame of which nothing is known is passed over.
+        assert_eq!(off(&[Some(0.0), None, Some(0.0), Some(4.0), Some(0.0)], true), [0.0, 0.0, 0.0, 4.0, 0.0]);
+    }
+}
