@@ -6,6 +6,7 @@ use shibori_core::clean::KeyColors;
 use shibori_core::clip::EmptyRow;
 use shibori_core::cut::Through;
 use shibori_core::pack::CompanionSpec;
+use shibori_core::shape::Together;
 use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
 use shibori_formats::read::Remark;
 
@@ -87,6 +88,8 @@ pub enum Notice {
         /// How well the best place matched, up to 1.
         likeness: f64,
     },
+    /// How drawings that were cut out by their outlines were put on their common canvas.
+    Together(Together),
     /// Frames of a sprite that have little in common with the others of their clip, so that where the figure stands is a guess.
     PoorMatch {
         /// The sprite.

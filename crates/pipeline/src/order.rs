@@ -13,9 +13,9 @@ use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_event};
 use shibori_core::shape::{
     AlignOptions, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine, Resample,
     ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each, set_box,
-    set_canvas, set_nine, set_pivot, set_places, set_polygons, take_marks, trim,
+    set_canvas, set_nine, set_pivot, set_places, set_polygons, stand_together, take_marks, trim,
 };
-use shibori_core::{Area, Color, Frame, FrameSet, Mirror, Name, NameTemplate, Ratio, Rect, Size};
+use shibori_core::{Area, Color, Frame, FrameSet, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size};
 use tracing::debug;
 
 use crate::{Context, Error, Growth, Notice};
@@ -73,6 +73,9 @@ pub enum Change {
     /// Take the notes of registration marks away.
     ForgetMarks,
 }
+
+/// The pivot where nothing is said.
+const CENTER: Anchor = Anchor::Fraction(Point { x: 0.5, y: 0.5 });
 
 /// How frames are named, and the clips that are added.
 #[derive(Clone, Debug, Default)]
@@ -232,12 +235,20 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         }
         Change::Gather(anchor) => {
             let pivoted = match anchor {
+                None | Some(Anchor::Feet) => {
+                    let (standing, together) = stand_together(set)?;
+                    cx.tell(Notice::Together(together));
+                    standing
+                }
                 Some(anchor) => set_pivot(set, anchor, PivotPer::Frame)?,
-                None => set,
             };
             let common = set_canvas(pivoted, CanvasRule::Common)?;
             within(&common, Growth::Gather, cx)?;
-            common
+            match anchor {
+                // What is not said is the middle of the canvas, here as elsewhere.
+                None => set_pivot(common, CENTER, PivotPer::Frame)?,
+                Some(_) => common,
+            }
         }
         Change::Pivot(anchor, per) | Change::PlacePivot(anchor, per) => set_pivot(set, anchor, per)?,
         Change::Canvas(rule) => {

@@ -2,6 +2,7 @@
 
 use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Side, Through};
+use shibori_core::shape::Together;
 use shibori_formats::read::Remark;
 use shibori_pipeline::{Notice, Task};
 
@@ -107,6 +108,16 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             format!("{sprite}:{frame}: no shift matches well (best likeness {likeness:.2})"),
             Some("it stays where it is; choose another --region, or raise --align-reach"),
         ),
+        Notice::Together(Together { by_figure: 0, .. }) => {
+            note("frames stand on the middle of their lower edge on a common canvas".to_owned())
+        }
+        Notice::Together(Together { by_feet: 0, .. }) => {
+            note("frames are put on a common canvas so that the figure of each clip stands still".to_owned())
+        }
+        Notice::Together(Together { by_figure, by_feet }) => note(format!(
+            "{} are put together by the figure of their clip, {by_feet} stand on the middle of their lower edge",
+            counted(*by_figure, "frame")
+        )),
         Notice::PoorMatch { sprite, frames, first, likeness } => {
             let frames = match frames {
                 1 => format!("{sprite}:{first} has little in common with the rest of its clip"),

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use crate::check::{Finding, Remedy, Rule, Seen, Sides, median, of_frame, siblings};
 use crate::components::pieces;
 use crate::parallel;
-use crate::{Frame, FrameSet, Pair};
+use crate::{Frame, FrameSet, Pair, Rect};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
@@ -111,7 +111,8 @@ impl Edge {
     fn cut(&self, set: &FrameSet, at: usize, siblings: &[usize], edges: &[Option<Self>]) -> Option<Finding> {
         let frame = &set.frames()[at];
         // A drawing that was cut out by its own outline fills its canvas on purpose.
-        if frame.source().is_some_and(|source| source.cell.is_none() && source.rect.is_some()) {
+        let own = frame.source().and_then(|source| source.rect).map(Rect::size);
+        if own.is_some() && own == frame.content(0).map(Rect::size) {
             return None;
         }
         let canvas = frame.canvas();

@@ -15,6 +15,7 @@ pub(crate) mod points;
 mod polygon;
 mod registration;
 mod scale;
+mod together;
 mod trim;
 
 pub use align::{
@@ -31,6 +32,7 @@ pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
 pub use scale::{Resample, ScaleError, ScaleRule, ScaleRuleError, fitting, scale, scale_each};
 pub(crate) use scale::{resampled, support};
+pub use together::{Together, stand_together};
 pub use trim::{Trim, TrimScope, restore, trim};
 
 #[cfg(test)]

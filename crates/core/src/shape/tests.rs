@@ -271,3 +271,19 @@ fn a_list_of_places_names_the_line_that_is_wrong() {
     let wrong = set_places(set(), &[place("7", PlaceKind::Pivot(Point::default()))]).unwrap_err();
     assert_eq!(wrong.to_string(), "line 3: there is no frame '7'");
 }
+
+#[test]
+fn loose_drawings_of_a_clip_stand_by_their_figure_and_others_on_their_lower_edge() {
+    // Cut out by their outlines: the arm makes the second wider, and its foot is lifted.
+    let cut = |arm: u32| {
+        let whole = figure(3, arm, (0, 0));
+        whole.part(whole.content(0).unwrap()).unwrap()
+    };
+    let set = crate::set::tests::with_clips(set_of(vec![cut(0), cut(9), cut(4), cut(0)]), &["wave = 0-2"]);
+    let (together, done) = stand_together(set).unwrap();
+    assert_eq!(done, Together { by_figure: 3, by_feet: 1 });
+    let pivots: Vec<Point> = together.frames().iter().map(Frame::pivot).collect();
+    // The body is 14x18 at the left top of all of them.
+    assert!(pivots[..3].iter().all(|&pivot| pivot == Point::new(7.0, 18.0)), "{pivots:?}");
+    assert_eq!(pivots[3], Point::new(7.0, 18.0));
+}

@@ -78,7 +78,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
     same_list::<ShapeOptions>(json!({
         "trim": "clip", "trim-alpha": 3, "trim-border": 1, "canvas": "fit", "pivot": "16px,30px", "pivot-per": "frame",
         "mirror": "left-right", "scale": 0.5, "resample": "smooth", "align": "match", "region": "1,2,3,4",
-        "align-with": "previous", "align-reach": 12, "box": ["body=auto"], "box-share": 80, "nine": "auto",
+        "align-with": "previous", "align-reach": 12, "align-axis": "x", "align-per": "sprite", "box": ["body=auto"], "box-share": 80, "nine": "auto",
         "polygon": 8, "places": "places.csv",
     }));
     same_list::<ClipOptions>(json!({
@@ -96,7 +96,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
         "companion": ["_n", "_e=000000"],
     }));
     same_list::<CheckOptions>(json!({
-        "only": "koi", "allow": ["drift", "specks=koi:swim"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2,
+        "only": "koi", "allow": ["drift", "specks=koi:swim"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2, "strict": true,
     }));
     same_list::<RunOptions>(json!({
         "dry-run": true, "force": true, "carry": true, "accept": ["truncated", "edits"], "max-pixels": 1000, "max-memory": "2GB",

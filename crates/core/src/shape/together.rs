@@ -1,0 +1,87 @@
+//! Frames that were cut out by their outlines, put where they belong to each other: by the figure where they make a clip, by the middle of
+//! their lower edge where they do not.
+//!
+//! Only sets pivots; the canvas that holds frames together by those is [`set_canvas`](crate::shape::set_canvas)'s.
+
+use std::collections::BTreeMap;
+
+use crate::register::{Place, register};
+use crate::shape::points::feet;
+use crate::{Frame, FrameSet, Point, SetError};
+
+/// The drawings of a clip are one figure where they agree so far.
+const ONE_FIGURE: f64 = 0.25;
+/// The least that any of them agrees.
+const EACH: f64 = 0.1;
+
+/// How frames were put together.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Together {
+    /// Frames whose figure was registered with the others of their clip.
+    pub by_figure: usize,
+    /// Frames that stand on the middle of their lower edge.
+    pub by_feet: usize,
+}
+
+/// Sets each frame's pivot so that frames whose pivots lie on one point show one figure standing still: on the ground line of the clip, in
+/// the middle of its feet. Frames of no clip, and clips of different drawings, stand on the middle of their own lower edge.
+///
+/// # Errors
+/// None that a set can have; names do not change.
+pub fn stand_together(set: FrameSet) -> Result<(FrameSet, Together), SetError> {
+    let mut pivots: Vec<Point> = set.frames().iter().map(bottom_center).collect();
+    let mut done = Together::default();
+    for group in clips(&set) {
+        let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
+        let places = register(&frames, &[(0..frames.len()).collect()], None);
+        if !is_one_figure(&places) {
+            continue;
+        }
+        done.by_figure += group.len();
+        let ground = ground(&frames, &places);
+        for (&at, place) in group.iter().zip(&places) {
+            if let (Some(ground), Some(Place { shift: (x, y), .. })) = (ground, *place) {
+                pivots[at] = Point::new(ground.x - x as f64, ground.y - y as f64);
+            }
+        }
+    }
+    done.by_feet = set.frames().len() - done.by_figure;
+    Ok((set.map_frames(|at, frame| Ok::<_, SetError>(frame.with_pivot(pivots[at])))?, done))
+}
+
+fn bottom_center(frame: &Frame) -> Point {
+    Point::new(f64::from(frame.canvas().width) / 2.0, f64::from(frame.canvas().height))
+}
+
+/// The frames of each clip. Those in none may be anything, and are left out.
+fn clips(set: &FrameSet) -> Vec<Vec<usize>> {
+    let mut groups: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for at in 0..set.frames().len() {
+        if let Some(clip) = set.index().first_clip_of(at) {
+            groups.entry(clip).or_default().push(at);
+        }
+    }
+    groups.into_values().collect()
+}
+
+fn is_one_figure(places: &[Option<Place>]) -> bool {
+    let mut agreements: Vec<f64> = places.iter().flatten().map(|place| place.agreement).collect();
+    agreements.sort_by(f64::total_cmp);
+    let (least, middle) = (agreements.first(), agreements.get(agreements.len() / 2));
+    agreements.len() > 1
+        && least.is_some_and(|&least| least >= EACH)
+        && middle.is_some_and(|&middle| middle >= ONE_FIGURE)
+}
+
+/// The middle of the registered figure's feet, on the lowest line that any frame reaches, in the first frame's place.
+fn ground(frames: &[&Frame], places: &[Option<Place>]) -> Option<Point> {
+    let stand = |(frame, place): (&&Frame, &Option<Place>)| {
+        let (feet, (x, y)) = (feet(frame)?, (*place)?.shift);
+        Some(Point::new(feet.x + x as f64, feet.y + y as f64))
+    };
+    let stands: Vec<Point> = frames.iter().zip(places).filter_map(stand).collect();
+    let mut across: Vec<f64> = stands.iter().map(|stand| stand.x).collect();
+    across.sort_by(f64::total_cmp);
+    let lowest = stands.iter().map(|stand| stand.y).fold(f64::MIN, f64::max);
+    Some(Point::new(*across.get(across.len() / 2)?, lowest))
+}
