@@ -1,7 +1,7 @@
 //! What will look wrong in the game, before anyone sees it there.
 //!
 //! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
-//! limit it passed. Frames are judged by their neighbors in a clip ([`path`], on the registered figure of `figures`) and by what others of
+//! limit it passed. Frames are judged by their neighbors in a clip (`path`, on the registered figure of `figures`) and by what others of
 //! the clip have, so that what an animation does all along is no finding. Which command mends it is for the program to say. Nothing is
 //! changed here.
 
