@@ -90,6 +90,7 @@ fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Gro
             first.rule == finding.rule
                 && first.sprite == finding.sprite
                 && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
+                && (!matches!(finding.remedy, Remedy::Scale(_)) || first.frame == finding.frame)
                 && (!of_clip || first.clip == finding.clip)
         };
         match groups.iter_mut().find(belongs) {
@@ -341,7 +342,12 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
         Remedy::LineUp { keeps_height } => {
             adjust(if keeps_height { "--align match --align-axis x" } else { "--align match" }, clips())
         }
-        Remedy::Scale(factor) => adjust(&format!("--scale {factor:.3} --resample smooth"), these()),
+        Remedy::Scale(factor) => {
+            // The canvas stays, with the pivot where it is.
+            let (canvas, pivot) = (frame.canvas(), frame.pivot());
+            let place = format!("{:.0},{:.0}", pivot.x.floor(), pivot.y.floor());
+            adjust(&format!("--scale {factor:.3} --resample smooth --canvas {canvas}@{place}"), these())
+        }
         Remedy::HardenAlpha => adjust("--harden-alpha 128", these()),
         Remedy::TakeOut(color) => adjust(&format!("--key {color} --key-scope everywhere"), None),
         Remedy::Canvas(size) => adjust(&format!("--canvas {size}"), Some(finding.sprite.to_string())),

@@ -357,3 +357,86 @@ fn every_remedy_that_check_names_can_be_typed() {
     }
     assert!(rules.contains("drift") && rules.contains("blank"), "{rules:?}");
 }
+
+/// The figure of a frame, somewhere else, larger, bordered, sprinkled or gone.
+fn spoiled(image: &RgbaImage, fault: &str) -> RgbaImage {
+    let (width, height) = image.dimensions();
+    let from = |map: &dyn Fn(i64, i64) -> (i64, i64)| {
+        RgbaImage::from_fn(width, height, |x, y| {
+            let (x, y) = map(i64::from(x), i64::from(y));
+            let inside = (0..i64::from(width)).contains(&x) && (0..i64::from(height)).contains(&y);
+            if inside { *image.get_pixel(x as u32, y as u32) } else { Rgba([0; 4]) }
+        })
+    };
+    match fault {
+        "drift" => from(&|x, y| (x - 7, y)),
+        // About the middle of the lower edge.
+        "size-jump" => from(&|x, y| {
+            let (right, up) = (x - i64::from(width) / 2, i64::from(height) - y);
+            (i64::from(width) / 2 + right * 10 / 12, i64::from(height) - up * 10 / 12)
+        }),
+        "specks" => {
+            let mut image = image.clone();
+            [(2, 2), (3, 2), (60, 5)]
+                .iter()
+                .for_each(|&(x, y)| image.put_pixel(x, y, Rgba([250, 80, 20, 255])));
+            image
+        }
+        "border" => RgbaImage::from_fn(width, height, |x, y| {
+            let is_edge = x == 0 || y == 0 || x + 1 == width || y + 1 == height;
+            if is_edge { Rgba([128, 128, 128, 255]) } else { *image.get_pixel(x, y) }
+        }),
+        _ => RgbaImage::new(width, height),
+    }
+}
+
+#[test]
+fn what_check_names_fixes_what_it_found() {
+    let env = Env::with_art();
+    // Room round the figure, so that it can be moved and grow.
+    env.ok("slice art/heron.png --grid 6x1 --align match --pivot feet --canvas 96x96@48,90 --clip \"hunt = 0-5\" -o steady");
+    assert_eq!(env.run("check steady").code, 0);
+    for fault in ["drift", "size-jump", "specks", "border", "blank"] {
+        env.ok(&format!("adjust steady --pivot feet -o {fault} --force"));
+        let file = format!("{fault}/heron-02.png");
+        std::fs::write(env.path(&file), png(&spoiled(&env.image(&file), fault))).unwrap();
+        let found: Value = serde_json::from_str(&env.run(&format!("check {fault} --json")).out).unwrap();
+        let findings = found["findings"].as_array().unwrap();
+        let own = findings.iter().find(|finding| finding["rule"] == fault);
+        let own = own.unwrap_or_else(|| panic!("{fault}: {findings:?}"));
+        assert_eq!(own["frame"], "heron-02", "{findings:?}");
+        assert_eq!(own["level"] == "wrong", fault != "specks", "{findings:?}");
+        env.ok(&format!("{} --force", own["remedy"].as_str().unwrap().strip_prefix("shibori ").unwrap()));
+        let after = env.run(&format!("check {fault}"));
+        assert!(!after.out.contains(fault) || after.out.lines().count() == 1, "{fault}: {}", after.out);
+        assert_eq!(after.code, 0, "{fault}: {}", after.out);
+    }
+    env.ok("slice art/heron.png --grid 6x1 --align match --clip \"hunt = 0-5 @120fps\" -o fast");
+    let found: Value = serde_json::from_str(&env.run("check fast --json").out).unwrap();
+    let own = &found["findings"][0];
+    assert_eq!((own["rule"].as_str(), own["level"].as_str()), (Some("too-fast"), Some("look")));
+    env.ok(own["remedy"].as_str().unwrap().strip_prefix("shibori ").unwrap());
+    assert!(env.run("check fast").out.contains("nothing looks wrong"));
+}
+
+#[test]
+fn a_strewn_figure_is_found_by_itself_and_a_jump_keeps_its_height() {
+    let env = Env::with_art();
+    env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" -o heron");
+    let shifts = |options: &str| -> Vec<(i64, i64)> {
+        let told: Value =
+            serde_json::from_str(&env.ok(&format!("adjust heron -o out --force --json {options}"))).unwrap();
+        let shift = |frame: &Value| {
+            (frame["shift"][0].as_i64().unwrap_or(0), frame["shift"][1].as_i64().unwrap_or(0))
+        };
+        told["frames"].as_array().unwrap().iter().map(shift).collect()
+    };
+    let found = shifts("--align match");
+    // The feet stand in every frame of this one, so that both must say the same.
+    assert_eq!(found, shifts("--align feet"));
+    assert!(found.iter().any(|shift| shift.1 != 0));
+    let flat: Vec<(i64, i64)> = found.iter().map(|&(x, _)| (x, 0)).collect();
+    assert_eq!(shifts("--align match --align-axis x"), flat);
+    let alone = env.run("adjust heron -o out --force --align-axis x");
+    assert!(alone.code == 2 && alone.err.contains("align"), "{}", alone.err);
+}
