@@ -1,4 +1,7 @@
-//! Where feet and center stand in each step of a clip, across and down, seen from the pivot: a plot with units.
+//! Where the figure, its feet and its center stand in each step of a clip, across and up, seen from the pivot: a plot with units.
+//!
+//! The figure is what is registered: what stays the same from frame to frame, drawn at the center of the first. It is what `align` holds and
+//! what `check` looks at; feet and center also move with a stride or a reach.
 //!
 //! With a second set its frames are drawn in full color and the first set's in dashes: before and after.
 
@@ -8,9 +11,11 @@ use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::text;
 use crate::groups::shown_together;
 use crate::parallel;
+use crate::register::{Place, register};
 use crate::shape::points::{center, feet};
 use crate::{Frame, FrameSet, Point, Rect, Size};
 
+const FIGURE: Rgba<u8> = Rgba([0xf4, 0xf4, 0xfa, 0xff]);
 const FEET: Rgba<u8> = Rgba([0x6f, 0xd3, 0xb5, 0xff]);
 const CENTER: Rgba<u8> = Rgba([0xff, 0xa9, 0x5e, 0xff]);
 const MARGIN: u32 = 16;
@@ -21,7 +26,12 @@ const LEFT: u32 = 58;
 const BOTTOM: u32 = 34;
 const TOP: u32 = 22;
 
-type Seen = Vec<Option<(Point, Point)>>;
+/// For each step where figure, feet and center stand.
+type Seen = Vec<[Option<Point>; 3]>;
+
+/// What is drawn, the most important last, so that it lies on top.
+const SERIES: [(usize, &str, Rgba<u8>); 3] =
+    [(2, "center", CENTER), (1, "feet", FEET), (0, "figure", FIGURE)];
 
 /// Plots every clip of a set; of a second one, those of the same name.
 ///
@@ -46,14 +56,13 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Re
         legend(&mut paper, MARGIN, top + 22, other.is_some());
         for (at, (what, value)) in [
             ("px right of the pivot", (|p: Point| p.x) as fn(Point) -> f64),
-            ("px below the pivot", |p: Point| p.y),
+            ("px above the pivot", |p: Point| -p.y),
         ]
         .into_iter()
         .enumerate()
         {
             let corner = (MARGIN + at as u32 * (PANEL.width + MARGIN), top + HEADING);
-            Panel { is_down: at == 1, ..Panel::new(corner, seen, other.as_ref(), value) }
-                .draw(&mut paper, what);
+            Panel::new(corner, seen, other.as_ref(), value).draw(&mut paper, what);
         }
     }
     Ok(paper.into_image())
@@ -69,30 +78,53 @@ fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
         paper.write(name, x + 28, top, 1, ink::TEXT);
         x += 28 + text::width(name, 1) + 20;
     };
-    if has_other {
-        entry(paper, "feet before", FEET, true);
-        entry(paper, "feet after", FEET, false);
-        entry(paper, "center before", CENTER, true);
-        entry(paper, "center after", CENTER, false);
-    } else {
-        entry(paper, "feet", FEET, false);
-        entry(paper, "center", CENTER, false);
+    for (_, name, color) in SERIES.into_iter().rev() {
+        match has_other {
+            true => {
+                entry(paper, &format!("{name} before"), color, true);
+                entry(paper, &format!("{name} after"), color, false);
+            }
+            false => entry(paper, name, color, false),
+        }
     }
 }
 
 /// Each clip with where its steps stand; a set without clips by sprite.
 fn rows(set: &FrameSet) -> Vec<(String, Seen)> {
     // A frame that many clips show is looked at once.
-    let seen: Vec<Option<(Point, Point)>> = parallel::each(set.frames(), from_pivot);
-    let row =
-        |(title, places): (String, Vec<usize>)| (title, places.into_iter().map(|at| seen[at]).collect());
+    let seen: Vec<Option<[Point; 2]>> = parallel::each(set.frames(), |frame| {
+        Some([from_pivot(frame, feet(frame)?), from_pivot(frame, center(frame)?)])
+    });
+    let row = |(title, places): (String, Vec<usize>)| {
+        let figure = figure(set, &places);
+        let stand = |(&at, figure): (&usize, Option<Point>)| {
+            let [feet, center] = seen[at].map_or([None; 2], |seen| seen.map(Some));
+            [figure, feet, center]
+        };
+        (title, places.iter().zip(figure).map(stand).collect())
+    };
     shown_together(set).into_iter().map(row).collect()
 }
 
-fn from_pivot(frame: &Frame) -> Option<(Point, Point)> {
-    let pivot = frame.pivot();
-    let seen = |at: Point| Point::new(at.x - pivot.x, at.y - pivot.y);
-    Some((seen(feet(frame)?), seen(center(frame)?)))
+/// Where the registered figure stands in each step, from the pivot: where the first step has its center.
+pub(super) fn figure(set: &FrameSet, places: &[usize]) -> Vec<Option<Point>> {
+    let mut own = places.to_vec();
+    own.sort_unstable();
+    own.dedup();
+    let frames: Vec<&Frame> = own.iter().map(|&at| &set.frames()[at]).collect();
+    let registered = register(&frames, &[(0..frames.len()).collect()], None);
+    let place = |at: usize| own.binary_search(&at).ok().and_then(|number| registered[number]);
+    let start = places.iter().find_map(|&at| Some((center(&set.frames()[at])?, place(at)?.shift)));
+    let stand = |&at: &usize| {
+        let ((center, first), Place { shift: (x, y), .. }) = (start?, place(at)?);
+        let here = Point::new(center.x + (first.0 - x) as f64, center.y + (first.1 - y) as f64);
+        Some(from_pivot(&set.frames()[at], here))
+    };
+    places.iter().map(stand).collect()
+}
+
+fn from_pivot(frame: &Frame, at: Point) -> Point {
+    Point::new(at.x - frame.pivot().x, at.y - frame.pivot().y)
 }
 
 struct Panel<'a> {
@@ -104,21 +136,19 @@ struct Panel<'a> {
     high: f64,
     step: f64,
     count: usize,
-    /// Whether larger values lie lower, as they do in the picture.
-    is_down: bool,
 }
 
 impl<'a> Panel<'a> {
     fn new(corner: (u32, u32), seen: &'a Seen, other: Option<&'a Seen>, value: fn(Point) -> f64) -> Self {
         let all = || [Some(seen), other].into_iter().flatten();
-        let values = || all().flatten().flatten().flat_map(|(a, b)| [value(*a), value(*b)]);
+        let values = || all().flatten().flatten().flatten().map(|point| value(*point));
         let (low, high) = (values().fold(f64::MAX, f64::min), values().fold(f64::MIN, f64::max));
         let (low, high) = if low > high { (0.0, 1.0) } else { (low, high) };
         let step = tick((high - low).max(4.0));
         let (low, high) = ((low / step).floor() * step, (high / step).ceil() * step);
         let high = if high - low < step { low + step } else { high };
         let count = all().map(Vec::len).max().unwrap_or(1).max(1);
-        Self { corner, seen, other, value, low, high, step, count, is_down: true }
+        Self { corner, seen, other, value, low, high, step, count }
     }
 
     fn inner(&self) -> Rect {
@@ -132,8 +162,7 @@ impl<'a> Panel<'a> {
         let last = self.count.saturating_sub(1).max(1) as f64;
         let x = f64::from(inner.x) + 8.0 + step as f64 / last * (f64::from(inner.width) - 16.0);
         let share = (value - self.low) / (self.high - self.low);
-        let share = if self.is_down { share } else { 1.0 - share };
-        let y = f64::from(inner.y) + share * f64::from(inner.height);
+        let y = f64::from(inner.y) + (1.0 - share) * f64::from(inner.height);
         (x.round() as i64, y.round() as i64)
     }
 
@@ -161,7 +190,7 @@ impl<'a> Panel<'a> {
         let name = "step of the clip";
         let x = inner.x + (inner.width.saturating_sub(text::width(name, 1))) / 2;
         paper.write(name, x, inner.y + inner.height + 20, 1, ink::DIM);
-        for (which, color) in [(0, FEET), (1, CENTER)] {
+        for (which, _, color) in SERIES {
             self.curve(paper, self.seen, which, color, self.other.is_some());
             if let Some(other) = self.other {
                 self.curve(paper, other, which, color, false);
@@ -171,11 +200,10 @@ impl<'a> Panel<'a> {
 
     fn curve(&self, paper: &mut Paper, seen: &Seen, which: usize, color: Rgba<u8>, is_dashed: bool) {
         let gap = if is_dashed { Rgba([0; 4]) } else { color };
-        let value = |pair: &(Point, Point)| (self.value)(if which == 0 { pair.0 } else { pair.1 });
         let points: Vec<Option<(i64, i64)>> = seen
             .iter()
             .enumerate()
-            .map(|(step, pair)| pair.as_ref().map(|pair| self.at(step, value(pair))))
+            .map(|(step, points)| points[which].map(|point| self.at(step, (self.value)(point))))
             .collect();
         for pair in points.windows(2) {
             if let [Some(from), Some(to)] = *pair {
@@ -220,7 +248,7 @@ mod tests {
         let heights = |set: &FrameSet| {
             let seen = rows_of(set);
             let panel = Panel::new((0, 0), &seen, None, |point| point.x);
-            let ends = seen.iter().flatten().map(|(feet, _)| feet.x);
+            let ends = seen.iter().map(|[figure, ..]| figure.unwrap().x);
             ends.enumerate().map(|(step, x)| panel.at(step, x).1).collect::<Vec<_>>()
         };
         let level = heights(&still);

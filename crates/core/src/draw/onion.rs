@@ -7,12 +7,13 @@ use std::collections::HashSet;
 
 use image::{Rgba, RgbaImage};
 
+use crate::draw::drift::figure;
 use crate::draw::overlay::cross;
 use crate::draw::paper::{NoRoom, Paper, Room, ink};
 use crate::draw::text;
 use crate::groups::shown_together;
 use crate::shape::points::SOLID;
-use crate::{Frame, FrameSet, Pixels, Rect, Size};
+use crate::{Frame, FrameSet, Pixels, Point, Rect, Size};
 
 /// How an onion skin is drawn.
 #[derive(Clone, Copy, Debug)]
@@ -111,7 +112,7 @@ impl<'a> Skin<'a> {
             let (width, height) = (i64::from(frame.canvas().width), i64::from(frame.canvas().height));
             [reach[0].max(x), reach[1].max(y), reach[2].max(width - x), reach[3].max(height - y)]
         });
-        let detail = format!("{} frames, pivots on one point", frames.len());
+        let detail = format!("{} frames, pivots on one point{}", frames.len(), spread(set, places));
         Self { title, detail, frames, reach }
     }
 
@@ -180,6 +181,23 @@ impl<'a> Skin<'a> {
                 paper.write(&number.to_string(), x, top + 14, 1, ink::DIM);
             }
         }
+    }
+}
+
+/// How far apart the registered figure stands in the frames, so that a glance tells whether it is held.
+fn spread(set: &FrameSet, places: &[usize]) -> String {
+    let stands: Vec<Point> = figure(set, places).into_iter().flatten().collect();
+    if stands.len() < 2 {
+        return String::new();
+    }
+    let along = |axis: fn(&Point) -> f64| {
+        let (low, high) =
+            stands.iter().map(axis).fold((f64::MAX, f64::MIN), |(low, high), at| (low.min(at), high.max(at)));
+        high - low
+    };
+    match (along(|at| at.x), along(|at| at.y)) {
+        (0.0, 0.0) => "; the figure stands still".to_owned(),
+        (x, y) => format!("; the figure stands within {x:.0}x{y:.0} px"),
     }
 }
 
