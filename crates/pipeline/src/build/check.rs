@@ -49,7 +49,7 @@ pub enum Seen {
 impl Build {
     /// Whether what is only worth a look counts as wrong, too.
     pub fn is_strict(&self) -> bool {
-        self.graph.recipe.check.options.strict
+        self.graph.recipe.check.options.strict.is_on()
     }
 
     /// Checks all sprites and atlases; gives what looks wrong in frames, what is not as expected, and how many findings are allowed.

@@ -184,8 +184,8 @@ pub struct CheckOptions {
     #[serde(deserialize_with = "comma_texts")]
     pub allow: Vec<Allow>,
     /// Count what is only worth a look as wrong, too
-    #[cfg_attr(feature = "clap", arg(long))]
-    pub strict: bool,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
+    pub strict: Switch,
     /// How far a figure may stand away from its path through a clip, in pixels [default: 3.5 % of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
