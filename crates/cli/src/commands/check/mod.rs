@@ -42,7 +42,11 @@ pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
     let groups = checked.iter().flat_map(|one| words::finding_groups(one, &program.base)).collect();
     let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let report = Report { findings, unmet: Vec::new(), allowed };
-    conclude(&report, Told { groups, frames, how: "--allow RULE", is_strict: args.options.strict.is_on() }, program)
+    conclude(
+        &report,
+        Told { groups, frames, how: "--allow RULE", is_strict: args.options.strict.is_on() },
+        program,
+    )
 }
 
 /// Frames are named up to so many.
