@@ -1,5 +1,6 @@
 //! What looks wrong, in words, and the command that mends it.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -73,12 +74,11 @@ pub(crate) fn groups_in_recipe(checked: &Checked) -> Vec<Group> {
 
 fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Group> {
     let mut groups: Vec<Vec<&Finding>> = Vec::new();
+    let mut told_in = BTreeMap::new();
     for finding in &checked.findings {
         // Two clips that show one frame, one the reverse of the other, share the cause.
-        let is_same = |other: &&Finding| {
-            other.rule == finding.rule && other.frame == finding.frame && other.level() == finding.level()
-        };
-        if groups.iter().flatten().any(|other| is_same(other) && other.clip != finding.clip) {
+        let cause = (finding.rule, finding.frame, finding.level());
+        if *told_in.entry(cause).or_insert(&finding.clip) != &finding.clip {
             continue;
         }
         let of_clip = matches!(
@@ -100,7 +100,9 @@ fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Gro
     }
     let told = |findings: Vec<&Finding>| {
         let first = findings[0];
-        let worst = findings.iter().max_by(|a, b| a.value.total_cmp(&b.value)).unwrap_or(&first);
+        let level = findings.iter().map(|finding| finding.level()).min().unwrap_or(first.level());
+        let severe = findings.iter().filter(|finding| finding.level() == level);
+        let worst = severe.max_by(|a, b| a.value.total_cmp(&b.value)).unwrap_or(&first);
         let name = |finding: &&Finding| checked.set.frames()[finding.frame].name().to_string();
         let mut frames: Vec<String> = findings.iter().map(name).collect();
         frames.dedup();
@@ -115,7 +117,7 @@ fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Gro
         };
         Group {
             rule: first.rule.id(),
-            level: findings.iter().map(|finding| finding.level()).min().unwrap_or(first.level()),
+            level,
             of: clips.map_or(first.sprite.to_string(), |clip| format!("{}:{clip}", first.sprite)),
             frames,
             at: first.at,
@@ -133,6 +135,11 @@ fn most(findings: &[&Finding]) -> u32 {
         _ => 0,
     };
     findings.iter().map(pixels).max().unwrap_or(0)
+}
+
+/// Whether a clip whose figure jumps keeps its height when it is lined up: where none of the findings says otherwise.
+fn keep_height(findings: &[&Finding]) -> bool {
+    findings.iter().all(|finding| finding.remedy == Remedy::LineUp { keeps_height: true })
 }
 
 /// What a recipe is to say so that something no longer looks wrong.
@@ -164,9 +171,9 @@ fn line(set: &FrameSet, findings: &[&Finding]) -> String {
             )
         }
         Remedy::RemoveGroups(_) => whole("clean", &format!("specks = {}", most(findings))),
-        Remedy::LineUp { keeps_height } => own(
+        Remedy::LineUp { .. } => own(
             "shape",
-            if keeps_height { "align = \"match\", align-axis = \"x\"" } else { "align = \"match\"" },
+            if keep_height(findings) { "align = \"match\", align-axis = \"x\"" } else { "align = \"match\"" },
         ),
         Remedy::Scale(_) => {
             "draw it as large as the others: one frame alone can't be scaled in a recipe".to_owned()
@@ -339,9 +346,10 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
         },
         Remedy::RemoveGroups(_) => adjust(&format!("--specks {}", most(findings)), these()),
         Remedy::ClearEdge(_) => adjust(&format!("--clear-edge {}", most(findings)), these()),
-        Remedy::LineUp { keeps_height } => {
-            adjust(if keeps_height { "--align match --align-axis x" } else { "--align match" }, clips())
-        }
+        Remedy::LineUp { .. } => adjust(
+            if keep_height(findings) { "--align match --align-axis x" } else { "--align match" },
+            clips(),
+        ),
         Remedy::Scale(factor) => {
             // The canvas stays, with the pivot where it is.
             let (canvas, pivot) = (frame.canvas(), frame.pivot());

@@ -38,6 +38,7 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
         return vec![finding];
     }
     let shaken = path::shaken(&across, figure.loops, SHAKES * limit);
+    let shakes = shaken.is_some();
     let off_x = shaken.unwrap_or_else(|| path::off(&across, figure.loops));
     let off_y = path::off(&down, figure.loops);
     let masses = figure.masses(set);
@@ -47,7 +48,8 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
     };
     let (mass_x, mass_y) = (mass(|mass| mass.x), mass(|mass| mass.y));
     let far = |at: usize| off_x[at].abs().max(off_y[at].abs());
-    let keeps_height = rises(&down, &off_y, limit);
+    // What shakes does not leap.
+    let keeps_height = !shakes && rises(&down, &off_y, limit);
     let mut findings = Vec::new();
     for (at, &number) in figure.frames.iter().enumerate() {
         let is_told = findings.iter().any(|finding: &Finding| finding.frame == number);

@@ -5,9 +5,9 @@
 //! has poked in from next door, unless many frames have such. Frames that were trimmed are judged by their canvas; a set of single
 //! images, which nothing was cut from, is judged all the same.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
-use crate::check::{Finding, Remedy, Rule, Seen, Sides, median, of_frame, siblings};
+use crate::check::{Finding, Remedy, Rule, Seen, Sides, frames_of, median, of_frame, thinned};
 use crate::components::pieces;
 use crate::parallel;
 use crate::{Frame, FrameSet, Pair, Rect};
@@ -25,17 +25,28 @@ const FLAT: f64 = 1.15;
 const USUAL: f64 = 0.6;
 /// Pieces at the edge in more frames of a clip than this are its own: sparks, waves.
 const MANY: f64 = 0.34;
+/// Frames that speak for a clip.
+const SIBLINGS: usize = 256;
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let edges = parallel::map(set.frames().len(), |at| Edge::of(&set.frames()[at]));
-    let mut findings = Vec::new();
+    let (mut findings, mut known) = (Vec::new(), HashMap::new());
     for (at, edge) in edges.iter().enumerate() {
         let Some(edge) = edge else { continue };
-        let siblings = siblings(set, at);
-        findings.extend(edge.cut(set, at, &siblings, &edges));
-        findings.extend(edge.neighbors(set, at, &siblings, &edges));
+        let group = (set.index().sprite_of(at), set.index().first_clip_of(at));
+        let siblings = known.entry(group).or_insert_with(|| siblings(set, at));
+        findings.extend(edge.cut(set, at, siblings, &edges));
+        findings.extend(edge.neighbors(set, at, siblings, &edges));
     }
     findings
+}
+
+/// The frames that a frame is compared with: those of the clip that shows it first, or of its sprite.
+fn siblings(set: &FrameSet, at: usize) -> Vec<usize> {
+    match set.first_clip_of(at) {
+        Some(clip) => thinned(&frames_of(clip), SIBLINGS),
+        None => thinned(set.frames_of(set.frames()[at].sprite()), SIBLINGS),
+    }
 }
 
 /// What of a frame lies at its canvas's edge.

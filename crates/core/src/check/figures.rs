@@ -12,12 +12,16 @@ use crate::{Frame, FrameSet, Point};
 const CLIP_AGREES: f64 = 0.2;
 /// A frame that agrees less than this share of what is usual in its clip shows another drawing: a flash, a turn.
 const OF_USUAL: f64 = 0.5;
+/// Others that a single frame is held against.
+const OTHERS: usize = 48;
 /// Longer clips are not registered.
 const LONGEST: usize = 4000;
 
 /// The figure of a clip.
 pub(super) struct Figure<'a> {
     pub(super) clip: &'a Clip,
+    /// The frames it shows, each once, in the set's order.
+    own: Vec<usize>,
     /// The frames it shows, without repeats one after another.
     pub(super) frames: Vec<usize>,
     /// Where the figure stands in each, from the pivot: right and down of where it stands in the first.
@@ -29,15 +33,20 @@ pub(super) struct Figure<'a> {
 }
 
 impl Figure<'_> {
-    /// The frames of the clip, each once, with where they are registered.
-    pub(super) fn registered<'s>(
+    /// A frame of the clip among others of it, with where they are registered, and its number there. Of a long clip some speak for all.
+    pub(super) fn among<'s>(
         &self,
         set: &'s FrameSet,
-    ) -> (Vec<usize>, Vec<&'s Frame>, Vec<Option<Place>>) {
-        let own = super::frames_of(self.clip);
+        frame: usize,
+    ) -> (Vec<&'s Frame>, Vec<Option<Place>>, usize) {
+        let mut own = super::thinned(&self.own, OTHERS);
+        let number = own.binary_search(&frame).unwrap_or_else(|number| {
+            own.insert(number, frame);
+            number
+        });
         let frames = own.iter().map(|&at| &set.frames()[at]).collect();
         let places = own.iter().map(|at| self.places.get(at).copied()).collect();
-        (own, frames, places)
+        (frames, places, number)
     }
 
     /// The center of mass of each frame it shows, from the pivot.
@@ -51,9 +60,8 @@ impl Figure<'_> {
 
     /// Whether a frame agrees so many times as well with the others where it is registered as so far off.
     pub(super) fn is_clear(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
-        let (own, frames, places) = self.registered(set);
-        let clear = own.binary_search(&frame).ok().and_then(|at| distinctness(&frames, &places, at, off));
-        clear.is_some_and(|clear| clear >= times)
+        let (frames, places, number) = self.among(set, frame);
+        distinctness(&frames, &places, number, off).is_some_and(|clear| clear >= times)
     }
 }
 
@@ -66,7 +74,7 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
         if own.len() < 3 || own.len() > LONGEST {
             continue;
         }
-        let places = known.entry(own).or_insert_with_key(|own| registered(set, own)).clone();
+        let places = known.entry(own.clone()).or_insert_with_key(|own| registered(set, own)).clone();
         let usual = super::median(places.values().map(|place| place.agreement).collect());
         if usual < CLIP_AGREES {
             continue;
@@ -80,7 +88,7 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
         };
         let stands = frames.iter().map(stand).collect();
         let loops = clip.play() == Play::Forward && clip.plays() != 1;
-        figures.push(Figure { clip, frames, stands, loops, places });
+        figures.push(Figure { clip, own, frames, stands, loops, places });
     }
     figures
 }

@@ -31,7 +31,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             let told = |&at: &usize| {
                 let seen = Seen::FlatBackground(Color(color));
                 let finding = of_frame(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(Color(color)));
-                Finding { at: Some(Pair::default()), value: 1.0, ..finding }
+                Finding { at: Some(Pair::default()), value: own.len() as f64, ..finding }
             };
             findings.extend(own.iter().map(told));
             continue;

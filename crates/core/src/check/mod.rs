@@ -172,8 +172,9 @@ impl Finding {
             | Seen::Slides { .. }
             | Seen::Size { .. }
             | Seen::Border { .. }
-            | Seen::Nothing
-            | Seen::FlatBackground(_) => Level::Wrong,
+            | Seen::Nothing => Level::Wrong,
+            // One picture on one color may be a panel or a tile.
+            Seen::FlatBackground(_) if self.value > 1.0 => Level::Wrong,
             Seen::Forgotten { .. } if self.clip.is_some() => Level::Wrong,
             _ => Level::Look,
         }
@@ -341,12 +342,10 @@ fn of_clip(clip: &Clip, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Fi
     Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
 }
 
-/// The frames that a frame is compared with, itself among them: those of the clip that shows it first, or of its sprite.
-fn siblings(set: &FrameSet, at: usize) -> Vec<usize> {
-    match set.first_clip_of(at) {
-        Some(clip) => frames_of(clip),
-        None => set.frames_of(set.frames()[at].sprite()).to_vec(),
-    }
+/// So many of some frames, evenly chosen: enough to speak for a clip of any length, so that work grows with the frames.
+fn thinned(frames: &[usize], most: usize) -> Vec<usize> {
+    let count = frames.len().min(most);
+    (0..count).map(|number| frames[number * frames.len() / count]).collect()
 }
 
 /// The frames that a clip shows, each once, in the set's order.

@@ -41,10 +41,9 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
     });
     suspects.truncate(MOST);
     suspects.sort_unstable();
-    let (own, frames, places) = figure.registered(set);
     let told = |&at: &usize| {
         let number = figure.frames[at];
-        let place = own.binary_search(&number).ok()?;
+        let (frames, places, place) = figure.among(set, number);
         let factor = 1.0 / best_scale(&frames, &places, place)?;
         let jump = if factor > 1.0 { factor - 1.0 } else { 1.0 / factor - 1.0 };
         // What it covers and how it fits must say the same.
