@@ -13,7 +13,8 @@ use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_event};
 use shibori_core::shape::{
     AlignOptions, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine, Resample,
     ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each, set_box,
-    set_canvas, set_nine, set_pivot, set_places, set_polygons, stand_together, take_marks, trim,
+    set_canvas, set_nine, set_pivot, set_places, set_polygons, shift_places, stand_together, take_marks,
+    trim,
 };
 use shibori_core::{Area, Color, Frame, FrameSet, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size};
 use tracing::debug;
@@ -52,6 +53,8 @@ pub enum Change {
     Align(AlignOptions),
     /// Put frames that never shared a canvas on one, by this point of each.
     Gather(Option<Anchor>),
+    /// Move drawings frame by frame, as a list says.
+    Shift(Vec<PlaceLine>),
     /// Set the pivot.
     Pivot(Anchor, PivotPer),
     /// Put frames on a canvas of this size, held together by their pivots.
@@ -110,16 +113,17 @@ impl Change {
             Self::Scale(..) => 9,
             Self::Align(_) => 10,
             Self::Gather(_) => 11,
-            Self::Pivot(..) => 12,
-            Self::Canvas(_) => 13,
-            Self::Trim(_) => 14,
-            Self::Fit => 15,
-            Self::PlacePivot(..) => 16,
-            Self::Box(..) => 17,
-            Self::Nine(_) => 18,
-            Self::Polygon(..) => 19,
-            Self::Places(_) => 20,
-            Self::ForgetMarks => 21,
+            Self::Shift(_) => 12,
+            Self::Pivot(..) => 13,
+            Self::Canvas(_) => 14,
+            Self::Trim(_) => 15,
+            Self::Fit => 16,
+            Self::PlacePivot(..) => 17,
+            Self::Box(..) => 18,
+            Self::Nine(_) => 19,
+            Self::Polygon(..) => 20,
+            Self::Places(_) => 21,
+            Self::ForgetMarks => 22,
         }
     }
 }
@@ -231,6 +235,15 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             let (moved, shifts) = align(set, &options)?;
             tell_of_lost(&moved, &shifts, cx);
             done.shifts = shifts;
+            moved
+        }
+        Change::Shift(lines) => {
+            let (moved, shifts) = shift_places(set, &lines)?;
+            within(&moved, Growth::Canvas, cx)?;
+            done.shifts = match &done.shifts[..] {
+                [] => shifts,
+                before => before.iter().zip(shifts).map(|(before, shift)| before.and(shift)).collect(),
+            };
             moved
         }
         Change::Gather(anchor) => {

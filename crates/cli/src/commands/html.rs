@@ -21,8 +21,9 @@ struct Report {
 
 pub(super) fn run(args: &Html, program: &Program<'_>) -> Result<(), Failure> {
     let cx = program.context();
-    let tell =
-        |checked: &Checked| serde_json::to_value(words::findings(checked, &program.base)).unwrap_or_default();
+    let tell = |checked: &Checked| {
+        serde_json::to_value(words::finding_groups(checked, &program.base)).unwrap_or_default()
+    };
     let page = html(&args.source, &args.options, &args.output, tell, &cx)?;
     cx.commit()?;
     let (name, shown) = (args.output.display(), counted(page.frames, "frame"));

@@ -15,6 +15,8 @@ use crate::words::{pasteable, pasteable_path, spacing_options};
 /// How long a screen of 60 pictures a second shows each, in milliseconds, rounded up.
 const PICTURE: f64 = 16.667;
 
+const MAKE_AGAIN: &str = "put the file back, or pack the frames again with --companion";
+
 /// A finding as results tell it.
 #[derive(Serialize)]
 pub(crate) struct FindingReport {
@@ -34,17 +36,24 @@ pub(crate) struct FindingReport {
 }
 
 /// Findings that have one cause: those of a rule in a sprite, or in a clip of it.
+#[derive(Serialize)]
 pub(crate) struct Group {
     pub(crate) rule: &'static str,
+    #[serde(serialize_with = "by_id")]
     pub(crate) level: Level,
     /// The sprite or the clip.
     pub(crate) of: String,
     /// The frames, and where to look in the first.
     pub(crate) frames: Vec<String>,
+    #[serde(skip)]
     pub(crate) at: Option<Pair>,
     /// What was seen, in the frame where it is worst.
     pub(crate) message: String,
     pub(crate) remedy: String,
+}
+
+fn by_id<S: serde::Serializer>(level: &Level, to: S) -> Result<S::Ok, S::Error> {
+    to.serialize_str(level.id())
 }
 
 /// All findings of a source. `here` is the folder in which its path begins.
@@ -182,6 +191,11 @@ fn line(set: &FrameSet, findings: &[&Finding]) -> String {
         Remedy::ClearEdge(_) => whole("clean", &format!("clear-edge = {}", most(findings))),
         Remedy::TakeOut(color) => whole("clean", &format!("key = \"{color}\", key-scope = \"everywhere\"")),
         Remedy::Canvas(size) => whole("shape", &format!("canvas = \"{size}\"")),
+        Remedy::FillCompanion(suffix) => {
+            format!("in the atlas: page = {{ companion = [\"{suffix}\"] }} fills what is missing")
+        }
+        Remedy::Fit(size) => format!("draw it on {size} px, like the frame it belongs to"),
+        Remedy::MakeAgain => MAKE_AGAIN.to_owned(),
         Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blank(set, clip))),
         Remedy::Hold(at) => {
             let clip = &set.clips()[at];
@@ -275,6 +289,25 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                 other.canvas()
             )
         }
+        Seen::NoCompanion { like, example } => {
+            let name = |at: usize| set.frames()[at].name();
+            format!("has no companion, and '{}' has '{}'", name(like), name(example))
+        }
+        Seen::OtherCompanion { base } => {
+            let base = &set.frames()[base];
+            format!(
+                "is {} px, but '{}', which it belongs to, is {} px",
+                set.frames()[finding.frame].canvas(),
+                base.name(),
+                base.canvas()
+            )
+        }
+        Seen::CompanionPage { ref file, found: None, .. } => {
+            format!("its page's companion '{file}' is not there")
+        }
+        Seen::CompanionPage { ref file, found: Some(found), wanted } => {
+            format!("its page's companion '{file}' is {found} px, but the page is {wanted} px")
+        }
         Seen::Nothing => format!("shows nothing, so the figure blinks in '{clip}'"),
         Seen::Repeats { before } => {
             format!("shows the same picture as '{}' before it", set.frames()[before].name())
@@ -359,6 +392,13 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
         Remedy::HardenAlpha => adjust("--harden-alpha 128", these()),
         Remedy::TakeOut(color) => adjust(&format!("--key {color} --key-scope everywhere"), None),
         Remedy::Canvas(size) => adjust(&format!("--canvas {size}"), Some(finding.sprite.to_string())),
+        Remedy::FillCompanion(suffix) => {
+            let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+            let atlas = pasteable(&format!("{stem}-atlas"));
+            format!("shibori pack {source} --companion {suffix} -o {atlas}")
+        }
+        Remedy::Fit(size) => adjust(&format!("--scale fit:{size} --canvas {size}"), these()),
+        Remedy::MakeAgain => MAKE_AGAIN.to_owned(),
         Remedy::LeaveOut => {
             let spec = place().map(|clip| without_blank(set, &set.clips()[clip])).unwrap_or_default();
             format!("shibori clip {source} {}", pasteable(&spec))

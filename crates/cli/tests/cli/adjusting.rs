@@ -420,6 +420,64 @@ fn what_check_names_fixes_what_it_found() {
 }
 
 #[test]
+fn companions_that_are_missing_or_have_another_size_are_found_and_are_no_drawings() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
+    std::fs::create_dir(env.path("art2")).unwrap();
+    for at in (0..8).filter(|at| *at != 3) {
+        let side = if at == 5 { 16 } else { 32 };
+        std::fs::copy(env.path(&format!("koi/koi-0{at}.png")), env.path(&format!("art2/koi-0{at}.png")))
+            .unwrap();
+        let map = image::RgbaImage::from_pixel(side, side, image::Rgba([128, 128, 255, 255]));
+        std::fs::write(env.path(&format!("art2/koi-0{at}_n.png")), png(&map)).unwrap();
+    }
+    std::fs::copy(env.path("koi/koi-03.png"), env.path("art2/koi-03.png")).unwrap();
+    let findings = |source: &str| -> Vec<(String, String, String, String)> {
+        let told: Value = serde_json::from_str(&env.run(&format!("check {source} --json")).out).unwrap();
+        let text = |finding: &Value, key: &str| finding[key].as_str().unwrap().to_owned();
+        let all = told["findings"].as_array().unwrap().iter();
+        all.map(|one| (text(one, "rule"), text(one, "level"), text(one, "frame"), text(one, "remedy")))
+            .collect()
+    };
+    let found = findings("art2");
+    // A normal map is one flat color here, and no flat background for that.
+    let told: Vec<(&str, &str, &str)> =
+        found.iter().map(|(rule, level, frame, _)| (&**rule, &**level, &**frame)).collect();
+    assert_eq!(told, [("companion", "wrong", "koi-05_n"), ("companion", "look", "koi-03")]);
+    env.ok(found[0].3.strip_prefix("shibori ").unwrap());
+    assert_eq!(findings("art2-mended").len(), 1);
+    env.ok("pack art2-mended --companion _n -o pond");
+    assert_eq!(findings("pond"), []);
+    std::fs::remove_file(env.path("pond_n.png")).unwrap();
+    assert_eq!(findings("pond")[0].1, "wrong");
+}
+
+#[test]
+fn drawings_are_moved_as_a_list_says_and_canvases_grow_where_they_must() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --pivot 10px,12px -o koi");
+    let before = env.image("koi/koi-02.png");
+    std::fs::write(env.path("moves.csv"), "frame,kind,name,values\nkoi-02,shift,,-40,3\n").unwrap();
+    let told: Value = serde_json::from_str(&env.ok("adjust koi --places moves.csv -o moved --json")).unwrap();
+    assert_eq!(told["frames"][2]["shift"], serde_json::json!([-40, 3]));
+    assert!(told["frames"][3].get("shift").is_none_or(|shift| *shift == serde_json::json!([0, 0])));
+    let manifest: Value = serde_json::from_slice(&env.read("moved/frames.json")).unwrap();
+    let frame = &manifest["frames"][2];
+    let grown = frame["canvas"][0].as_u64().unwrap() as u32 - 32;
+    assert_eq!(frame["pivot"], serde_json::json!([10 + grown, 12]));
+    assert_eq!(manifest["frames"][7]["canvas"], frame["canvas"]);
+    let after = env.image("moved/koi-02.png");
+    let is_same = |x: u32, y: u32| {
+        let there = before.get_pixel(x, y);
+        there[3] == 0 || after.get_pixel(x + grown - 40, y + 3) == there
+    };
+    assert!((0..32).flat_map(|y| (0..32).map(move |x| (x, y))).all(|(x, y)| x + grown < 40 || is_same(x, y)));
+    std::fs::write(env.path("moves.csv"), "koi-99,shift,,1,0\n").unwrap();
+    let outcome = env.run("adjust koi --places moves.csv -o none");
+    assert!(outcome.code == 2 && outcome.err.contains("koi-99"), "{}", outcome.err);
+}
+
+#[test]
 fn a_strewn_figure_is_found_by_itself_and_a_jump_keeps_its_height() {
     let env = Env::with_art();
     env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" -o heron");

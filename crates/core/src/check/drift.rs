@@ -2,14 +2,10 @@
 //! and a clip that slides and jumps back when it loops.
 
 use crate::check::figures::Figure;
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, median, of_clip, path};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, median, of_clip};
+use crate::register::path::{self, SHAKES};
 use crate::{Frame, FrameSet, Pair, Point};
 
-/// The share of the canvas's longer side that a figure may be off its path, and the least of it in pixels.
-const SHARE: f64 = 0.035;
-const LEAST: f64 = 1.4;
-/// A figure that is so many times as far from the middle of its neighbors in most frames, left or right, shakes: up and down it may bob.
-const SHAKES: f64 = 1.5;
 /// A figure that stands elsewhere agrees so many times as well there as on the path: rings and flames agree about as well anywhere.
 const CLEARLY: f64 = 1.15;
 /// A figure that goes up and down by so many times the limit leaps.
@@ -27,7 +23,7 @@ pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> V
 fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Finding> {
     let canvas = |&at: &usize| set.frames()[at].canvas();
     let side = figure.frames.iter().map(canvas).map(|size| size.width.max(size.height)).max().unwrap_or(0);
-    let limit = limits.drift.unwrap_or((SHARE * f64::from(side)).max(LEAST));
+    let limit = limits.drift.unwrap_or_else(|| path::usual_limit(side));
     let along = |axis: fn((f64, f64)) -> f64| -> Vec<Option<f64>> {
         figure.stands.iter().map(|stand| stand.map(axis)).collect()
     };

@@ -2,14 +2,12 @@
 
 use std::collections::HashMap;
 
-use crate::clip::{Clip, Play};
+use crate::clip::Clip;
 use crate::parallel;
-use crate::register::{Place, distinctness, register};
+use crate::register::{HOLDS, Place, distinctness, register};
 use crate::shape::points::mass;
 use crate::{Frame, FrameSet, Point};
 
-/// Clips whose frames agree less than this are effects, flapping wings: nothing in them stands still.
-const CLIP_AGREES: f64 = 0.2;
 /// A frame that agrees less than this share of what is usual in its clip shows another drawing: a flash, a turn.
 const OF_USUAL: f64 = 0.5;
 /// Others that a single frame is held against.
@@ -76,7 +74,7 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
         }
         let places = known.entry(own.clone()).or_insert_with_key(|own| registered(set, own)).clone();
         let usual = super::median(places.values().map(|place| place.agreement).collect());
-        if usual < CLIP_AGREES {
+        if usual < HOLDS {
             continue;
         }
         let mut frames: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
@@ -87,7 +85,7 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
             (agreement >= OF_USUAL * usual).then(|| (-(x as f64) - pivot.x, -(y as f64) - pivot.y))
         };
         let stands = frames.iter().map(stand).collect();
-        let loops = clip.play() == Play::Forward && clip.plays() != 1;
+        let loops = clip.loops();
         figures.push(Figure { clip, own, frames, stands, loops, places });
     }
     figures

@@ -8,12 +8,12 @@
 mod blank;
 mod border;
 mod canvas;
+mod companion;
 mod drift;
 mod duplicate;
 mod edge;
 mod figures;
 mod key;
-mod path;
 mod size_jump;
 mod soft;
 mod specks;
@@ -24,6 +24,7 @@ use std::str::FromStr;
 
 use crate::clip::Clip;
 use crate::parallel;
+use crate::register::path::median;
 use crate::{Color, FrameSet, Name, Pair, Size};
 
 /// What may be wrong.
@@ -53,10 +54,12 @@ pub enum Rule {
     Border,
     /// A step of a clip is shorter than a screen shows.
     TooFast,
+    /// A frame whose companion, such as its normal map, is not there or has another size.
+    Companion,
 }
 
 /// All rules, in the order in which findings are listed.
-pub const RULES: [(Rule, &str); 12] = [
+pub const RULES: [(Rule, &str); 13] = [
     (Rule::TouchesEdge, "touches-edge"),
     (Rule::Neighbor, "neighbor"),
     (Rule::Specks, "specks"),
@@ -69,6 +72,7 @@ pub const RULES: [(Rule, &str); 12] = [
     (Rule::Blank, "blank"),
     (Rule::Border, "border"),
     (Rule::TooFast, "too-fast"),
+    (Rule::Companion, "companion"),
 ];
 
 impl Rule {
@@ -172,6 +176,8 @@ impl Finding {
             | Seen::Slides { .. }
             | Seen::Size { .. }
             | Seen::Border { .. }
+            | Seen::OtherCompanion { .. }
+            | Seen::CompanionPage { .. }
             | Seen::Nothing => Level::Wrong,
             // One picture on one color may be a panel or a tile.
             Seen::FlatBackground(_) if self.value > 1.0 => Level::Wrong,
@@ -182,7 +188,7 @@ impl Finding {
 }
 
 /// What was seen, with its numbers. Lengths are pixels.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Seen {
     /// The drawing touches sides of its canvas with so many pixels.
     Touches {
@@ -269,6 +275,27 @@ pub enum Seen {
         /// The frame of that step, counted in the set from 0.
         before: usize,
     },
+    /// Others have a companion and this frame has none.
+    NoCompanion {
+        /// A frame that has one, counted in the set from 0.
+        like: usize,
+        /// That one's.
+        example: usize,
+    },
+    /// A companion of another size than its base frame.
+    OtherCompanion {
+        /// The base frame, counted in the set from 0.
+        base: usize,
+    },
+    /// A page's companion is not where the manifest says, or has another size.
+    CompanionPage {
+        /// The file, as the manifest names it.
+        file: String,
+        /// Its size, if it is there.
+        found: Option<Size>,
+        /// That of the page.
+        wanted: Size,
+    },
 }
 
 /// Sides of a canvas: left, right, top, bottom.
@@ -303,6 +330,12 @@ pub enum Remedy {
     LeaveOut,
     /// Hold the frame before longer, in the clip of this number.
     Hold(usize),
+    /// Pack with a neutral picture for companions of this suffix that are not there.
+    FillCompanion(&'static str),
+    /// Bring the frame to this size.
+    Fit(Size),
+    /// Put the file back, or make the pages again with companions.
+    MakeAgain,
 }
 
 /// Everything that looks wrong, rule by rule and frame by frame.
@@ -312,6 +345,7 @@ pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
         found.extend(border::find(set, at));
         found
     });
+    let (companions, faults) = companion::find(set);
     let figures = figures::of(set);
     found.extend(edge::find(set));
     found.extend(key::find(set));
@@ -325,8 +359,17 @@ pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
     found.extend(duplicate::find(set));
     found.extend(blank::find(set));
     found.extend(too_fast::find(set));
+    // Normals and masks are no drawings.
+    found.retain(|finding| !companions.contains(&finding.frame));
+    found.extend(faults);
     found.sort_by_key(|finding| (finding.level(), finding.rule, finding.frame));
     found
+}
+
+/// A companion of an atlas's page that is not there or has another size than the page, by the first frame on that page.
+pub fn companion_page(set: &FrameSet, at: usize, file: &str, found: Option<Size>, wanted: Size) -> Finding {
+    let seen = Seen::CompanionPage { file: file.to_owned(), found, wanted };
+    of_frame(set, at, Rule::Companion, seen, Remedy::MakeAgain)
 }
 
 /// A finding about a frame by itself, and the clip that shows it first.
@@ -354,12 +397,6 @@ fn frames_of(clip: &Clip) -> Vec<usize> {
     frames.sort_unstable();
     frames.dedup();
     frames
-}
-
-/// The middle of some numbers; 0 where there are none.
-fn median(mut values: Vec<f64>) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values.get(values.len() / 2).copied().unwrap_or(0.0)
 }
 
 #[cfg(test)]

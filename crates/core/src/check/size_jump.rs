@@ -4,9 +4,9 @@
 //! others of its clip when it is scaled, it was.
 
 use crate::check::figures::Figure;
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, of_clip, path};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, of_clip};
 use crate::parallel;
-use crate::register::best_scale;
+use crate::register::{best_scale, path};
 use crate::shape::points::SOLID;
 use crate::{Frame, FrameSet, Pair};
 

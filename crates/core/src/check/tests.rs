@@ -26,7 +26,7 @@ fn drawn(frames: &[&[Rect]]) -> FrameSet {
 fn told(set: &FrameSet) -> Vec<String> {
     let tell = |f: &Finding| {
         let spot = f.at.map(|at| format!(" at {at}")).unwrap_or_default();
-        format!("{} {}{spot}: {}", f.rule, set.frames()[f.frame].name(), seen(f.seen))
+        format!("{} {}{spot}: {}", f.rule, set.frames()[f.frame].name(), seen(f.seen.clone()))
     };
     check(set, &Limits::default()).iter().map(tell).collect()
 }

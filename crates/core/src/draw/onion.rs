@@ -90,6 +90,8 @@ struct Skin<'a> {
     title: String,
     detail: String,
     frames: Vec<(usize, &'a Frame)>,
+    /// Where the registered figure stands in each, from the pivot.
+    stands: Vec<Option<Point>>,
     /// Pixels left and up of the pivot, right and down of it.
     reach: [i64; 4],
 }
@@ -112,8 +114,9 @@ impl<'a> Skin<'a> {
             let (width, height) = (i64::from(frame.canvas().width), i64::from(frame.canvas().height));
             [reach[0].max(x), reach[1].max(y), reach[2].max(width - x), reach[3].max(height - y)]
         });
-        let detail = format!("{} frames, pivots on one point{}", frames.len(), spread(set, places));
-        Self { title, detail, frames, reach }
+        let stands = figure(set, places);
+        let detail = format!("{} frames, pivots on one point{}", frames.len(), spread(&stands));
+        Self { title, detail, frames, stands, reach }
     }
 
     fn canvas(&self) -> Size {
@@ -153,8 +156,33 @@ impl<'a> Skin<'a> {
             }
         }
         let along = |start: u32, reach: i64| i64::from(start) + reach * i64::from(zoom);
-        cross(paper, (along(x, self.reach[0]), along(y, self.reach[1])), ink::PIVOT);
+        let pivot = (along(x, self.reach[0]), along(y, self.reach[1]));
+        self.draw_stands(paper, pivot, f64::from(zoom));
+        cross(paper, pivot, ink::PIVOT);
         self.draw_scale(paper, (left, y + size.height + 10));
+    }
+
+    /// The way of the registered figure's middle, a dot a frame: one dot where the figure is held.
+    fn draw_stands(&self, paper: &mut Paper, pivot: (i64, i64), zoom: f64) {
+        let place = |stand: &Point| {
+            let along = |start: i64, way: f64| start + (way * zoom).round() as i64;
+            (along(pivot.0, stand.x), along(pivot.1, stand.y))
+        };
+        let stands: Vec<Option<(i64, i64)>> =
+            self.stands.iter().map(|stand| stand.as_ref().map(place)).collect();
+        let known: Vec<(i64, i64)> = stands.iter().copied().flatten().collect();
+        if known.len() < 2 {
+            return;
+        }
+        known.windows(2).for_each(|pair| paper.line(pair[0], pair[1], [ink::TEXT, ink::SHADE], 2));
+        let last = stands.len().saturating_sub(1).max(1) as f64;
+        for (at, stand) in stands.iter().enumerate() {
+            let Some((x, y)) = *stand else { continue };
+            for (far, color) in [(4, ink::SHADE), (3, ink::TEXT), (2, ramp(at as f64 / last))] {
+                let square = (-far..=far).flat_map(|dy| (-far..=far).map(move |dx| (dx, dy)));
+                square.for_each(|(dx, dy)| paper.dot(x + dx, y + dy, color));
+            }
+        }
     }
 
     fn draw_boxes(&self, paper: &mut Paper, frame: &Frame, (x, y): (u32, u32), zoom: i64, color: Rgba<u8>) {
@@ -185,8 +213,8 @@ impl<'a> Skin<'a> {
 }
 
 /// How far apart the registered figure stands in the frames, so that a glance tells whether it is held.
-fn spread(set: &FrameSet, places: &[usize]) -> String {
-    let stands: Vec<Point> = figure(set, places).into_iter().flatten().collect();
+fn spread(stands: &[Option<Point>]) -> String {
+    let stands: Vec<Point> = stands.iter().copied().flatten().collect();
     if stands.len() < 2 {
         return String::new();
     }
@@ -196,8 +224,8 @@ fn spread(set: &FrameSet, places: &[usize]) -> String {
         high - low
     };
     match (along(|at| at.x), along(|at| at.y)) {
-        (0.0, 0.0) => "; the figure stands still".to_owned(),
-        (x, y) => format!("; the figure stands within {x:.0}x{y:.0} px"),
+        (0.0, 0.0) => "; the figure stands still (dot)".to_owned(),
+        (x, y) => format!("; the figure stands within {x:.0}x{y:.0} px (dots)"),
     }
 }
 

@@ -109,6 +109,14 @@ pub fn take_companions(
     Ok((set.only(&base), companions))
 }
 
+/// Frames whose name, or whose sprite's, ends in `suffix`, each with the frame it is a companion of.
+pub(crate) fn base_of_each(set: &FrameSet, suffix: &str) -> Vec<(usize, usize)> {
+    let named: HashMap<(String, String), usize> =
+        set.frames().iter().enumerate().map(|(at, frame)| (key(frame), at)).collect();
+    let base = |frame: &Frame| base_names(frame, suffix).iter().find_map(|name| named.get(name).copied());
+    set.frames().iter().enumerate().filter_map(|(at, frame)| Some((at, base(frame)?))).collect()
+}
+
 impl CompanionFrames {
     /// Gives mirror images of base frames mirrored companions. Directions in them are the game's to turn.
     pub fn add_mirrored(&mut self, copies: &[MirroredCopy]) {

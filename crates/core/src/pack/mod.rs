@@ -22,6 +22,7 @@ use std::sync::OnceLock;
 use crate::cut::{Counts, Spacing};
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 
+pub(crate) use companion::base_of_each;
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
 pub use group::PagePer;
 pub use keep::{Keeping, OldPlaces};

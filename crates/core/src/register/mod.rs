@@ -12,6 +12,7 @@
 
 mod among;
 mod classes;
+pub(crate) mod path;
 mod planes;
 mod search;
 #[cfg(test)]
@@ -34,6 +35,8 @@ const TOGETHER: usize = 48;
 /// Times that all frames are placed again, and how often of these each is looked for everywhere.
 const ROUNDS: usize = 12;
 const FAR_ROUNDS: usize = 2;
+/// Clips whose frames usually agree less than this are effects, flapping wings: nothing in them stands still.
+pub(crate) const HOLDS: f64 = 0.2;
 
 /// Where the figure of a frame stands.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -82,6 +85,22 @@ pub(crate) fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u
         Some(Place { shift, agreement: agreements[at] })
     };
     (0..frames.len()).map(place).collect()
+}
+
+/// The middle across of what most of the frames show when they are lined up, on the canvas of the first; `None` where that is nothing.
+pub(crate) fn middle_across(frames: &[&Frame], places: &[Option<Place>]) -> Option<f64> {
+    let figures = classes::figures(frames);
+    let placed = figures.iter().zip(places).filter_map(|(figure, place)| {
+        let (figure, (x, y)) = (figure.as_ref()?, (*place)?.shift);
+        Some((figure, (figure.at.0 + x, figure.at.1 + y)))
+    });
+    let placed: Vec<(&Figure, Spot)> = placed.collect();
+    let chosen = evenly(placed.len(), placed.len().min(VOTERS)).into_iter().map(|at| placed[at]);
+    let common = Votes::of(&chosen.collect::<Vec<_>>()).common();
+    let shown = common.classes.iter().enumerate().filter(|(_, class)| **class > 0);
+    let columns = shown.map(|(at, _)| (at % common.width as usize) as i64);
+    let (left, right) = columns.fold((i64::MAX, i64::MIN), |(low, high), x| (low.min(x), high.max(x)));
+    (left <= right).then(|| common.at.0 as f64 + (left + right + 1) as f64 / 2.0)
 }
 
 /// Figures of one clip and where they are.

@@ -221,6 +221,11 @@ impl Clip {
         self.play
     }
 
+    /// Whether the first step follows the last.
+    pub fn loops(&self) -> bool {
+        self.play == Play::Forward && self.plays != 1
+    }
+
     /// How often; 0 is for ever.
     pub fn plays(&self) -> u32 {
         self.plays

@@ -14,6 +14,7 @@ use std::str::FromStr;
 use crate::parallel;
 use crate::register::{Place, register};
 use crate::shape::points::{center, feet, mass};
+use crate::shape::shifted::shifted;
 use crate::shape::trim::{TrimScope, groups};
 use crate::{Color, Frame, FrameSet, Pair, Pixels, Point, Rect, SetError, Size};
 
@@ -150,6 +151,16 @@ pub struct Shift {
 }
 
 impl Shift {
+    /// A shift that a person asked for.
+    pub fn by_hand(x: i64, y: i64) -> Self {
+        Self { x, y, ..Self::STAYS }
+    }
+
+    /// This, and then another.
+    pub fn and(self, then: Self) -> Self {
+        Self { x: self.x + then.x, y: self.y + then.y, ..self }
+    }
+
     const UNKNOWN: Self = Self { x: 0, y: 0, likeness: None, is_known: false, is_lost: false };
     const STAYS: Self = Self { is_known: true, ..Self::UNKNOWN };
 
@@ -172,6 +183,11 @@ impl Shift {
             AlignAxis::Both => self,
         }
     }
+}
+
+/// How far each was moved.
+fn ways(shifts: &[Shift]) -> Vec<(i64, i64)> {
+    shifts.iter().map(|shift| (shift.x, shift.y)).collect()
 }
 
 /// Why frames can't be lined up.
@@ -219,7 +235,7 @@ pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shi
         _ => by_points(&set, &parallel::each(set.frames(), find), options.per),
     };
     shifts.iter_mut().for_each(|shift| *shift = shift.along(options.axis));
-    Ok((shifted(set, &shifts)?, shifts))
+    Ok((shifted(set, &ways(&shifts))?, shifts))
 }
 
 /// Shifts that put every frame's point where the first frame that is lined up with it has it. Frames without a point stay.
@@ -299,55 +315,6 @@ fn clip_groups(set: &FrameSet) -> Vec<Vec<usize>> {
         }
     }
     found
-}
-
-/// Pixels that the canvases of a sprite grow on each side.
-#[derive(Clone, Copy, Default)]
-struct Growth {
-    left: i64,
-    top: i64,
-    right: i64,
-    bottom: i64,
-}
-
-fn shifted(set: FrameSet, shifts: &[Shift]) -> Result<FrameSet, SetError> {
-    let mut growths = vec![Growth::default(); set.frames().len()];
-    for sprite in set.sprites() {
-        let places = set.frames_of(sprite);
-        let growth = places.iter().fold(Growth::default(), |all, &at| {
-            let (frame, Shift { x, y, .. }) = (&set.frames()[at], shifts[at]);
-            let Some(drawn) = frame.content(0) else { return all };
-            let canvas = frame.canvas();
-            Growth {
-                left: all.left.max(-(i64::from(drawn.x) + x)),
-                top: all.top.max(-(i64::from(drawn.y) + y)),
-                right: all.right.max(drawn.right() as i64 + x - i64::from(canvas.width)),
-                bottom: all.bottom.max(drawn.bottom() as i64 + y - i64::from(canvas.height)),
-            }
-        });
-        places.iter().for_each(|&at| growths[at] = growth);
-    }
-    set.map_frames(|at, frame| {
-        let (Shift { x, y, .. }, Growth { left, top, right, bottom }) = (shifts[at], growths[at]);
-        if (x, y) == (0, 0) && left + top + right + bottom == 0 {
-            return Ok(frame);
-        }
-        let was_whole = frame.is_whole();
-        let old = frame.canvas();
-        let side = |length: u32, more: i64| (i64::from(length) + more) as u32;
-        let canvas = Size::new(side(old.width, left + right), side(old.height, top + bottom));
-        let drawn = frame.content(0).unwrap_or_default();
-        let moved = frame
-            .keeping(drawn)
-            .and_then(|frame| frame.moved_on(canvas, left, top))
-            .and_then(|frame| frame.shifted(x, y))
-            .expect("the canvas grew with the drawing");
-        if !was_whole {
-            return Ok(moved);
-        }
-        let whole = moved.restored();
-        Ok(moved.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
-    })
 }
 
 /// Shifts that hold a region still.

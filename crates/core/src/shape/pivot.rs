@@ -1,13 +1,17 @@
 //! The point of each canvas that stays put in the game.
 //!
 //! Named places and fractions are of the canvas; `feet` is measured on the drawing: the middle of its
-//! lowest solid pixels. Measured once a sprite by default, so that a leap still leaves the ground.
+//! lowest solid pixels. Measured once a sprite by default, so that a leap still leaves the ground. Once a clip it is a point of
+//! the registered figure: its middle, on the clip's ground line. A foot that is lifted does not move it, and where the figure
+//! jumps off its path, it goes along.
 //! Never moves a pixel.
 
 use std::fmt;
 use std::str::FromStr;
 
+use crate::clip::Clip;
 use crate::groups::by_clip;
+use crate::register::{HOLDS, middle_across, path, register};
 use crate::shape::points::feet;
 use crate::{Color, Frame, FrameSet, Point, SetError};
 
@@ -87,7 +91,7 @@ impl fmt::Display for Anchor {
 pub enum PivotPer {
     /// Each frame its own.
     Frame,
-    /// The frames of a clip; a frame of several clips follows the first.
+    /// The frames of a clip, whose figure is registered; a frame of several clips follows the first.
     Clip,
     /// The frames of a sprite.
     #[default]
@@ -123,16 +127,57 @@ fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
         PivotPer::Clip => by_clip(set),
         PivotPer::Set => set.sprites().into_iter().map(|sprite| set.frames_of(sprite).to_vec()).collect(),
     };
+    let clip_of = |number: usize| match per {
+        PivotPer::Clip => set.clips().get(number),
+        PivotPer::Frame | PivotPer::Set => None,
+    };
     let mut points: Vec<Point> = set.frames().iter().map(bottom_middle).collect();
-    for group in groups {
-        let found: Vec<Point> = group.iter().filter_map(|&at| feet(&set.frames()[at])).collect();
+    for (number, group) in groups.iter().enumerate() {
+        let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
+        if let Some(stands) = clip_of(number).and_then(|clip| feet_of_figure(&frames, clip)) {
+            group.iter().zip(stands).for_each(|(&at, stand)| points[at] = stand);
+            continue;
+        }
+        let found: Vec<Point> = frames.iter().filter_map(|frame| feet(frame)).collect();
         if let Some(shared) = shared_feet(&found) {
-            for at in group {
-                points[at] = shared;
-            }
+            group.iter().for_each(|&at| points[at] = shared);
         }
     }
     points
+}
+
+/// The middle of the registered figure on the ground of its clip, frame by frame; `None` where nothing in the clip holds still.
+fn feet_of_figure(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
+    if frames.len() < 3 {
+        return None;
+    }
+    let places = register(frames, &[(0..frames.len()).collect()], None);
+    if path::median(places.iter().flatten().map(|place| place.agreement).collect()) < HOLDS {
+        return None;
+    }
+    let middle = middle_across(frames, &places)?;
+    let side = frames.iter().map(|frame| frame.canvas().width.max(frame.canvas().height)).max()?;
+    let along = |axis: fn((i64, i64)) -> i64| -> Vec<Option<f64>> {
+        places.iter().map(|place| place.map(|place| -axis(place.shift) as f64)).collect()
+    };
+    let limit = path::usual_limit(side);
+    let (across, down) = (along(|(x, _)| x), along(|(_, y)| y));
+    let (right, below) = (away(&across, clip.loops(), limit), away(&down, clip.loops(), limit));
+    let on_path = across.iter().zip(&right).filter_map(|(across, right)| Some((*across)? - right));
+    let x = middle + path::median(on_path.collect());
+    let soles = frames.iter().zip(&below).filter_map(|(frame, below)| Some(feet(frame)?.y - below));
+    let ground = soles.fold(f64::MIN, f64::max);
+    Some(right.iter().zip(&below).map(|(right, below)| Point::new(x + right, ground + below)).collect())
+}
+
+/// How far the figure is from where its neighbors have it; all the way from its usual place where it shakes.
+fn away(values: &[Option<f64>], loops: bool, limit: f64) -> Vec<f64> {
+    if path::shaken(values, loops, path::SHAKES * limit).is_some() {
+        let usual = path::median(values.iter().flatten().copied().collect());
+        return values.iter().map(|value| value.map_or(0.0, |value| value - usual)).collect();
+    }
+    let far = |off: f64| if off.abs() > limit { off } else { 0.0 };
+    path::off(values, loops).into_iter().map(far).collect()
 }
 
 /// The median across, so that one wide stride does not pull the pivot aside, and the lowest down:
@@ -204,6 +249,50 @@ mod tests {
         assert_eq!(each, [(3.0, 8.0), (3.0, 5.0), (4.0, 8.0), (4.0, 8.0)]);
         let clips = with_clips(leap(), &["up = 1"]);
         assert_eq!(pivots(clips, "feet", PivotPer::Clip), [(4.0, 8.0), (3.0, 5.0), (4.0, 8.0), (4.0, 8.0)]);
+    }
+
+    /// A body with a mark on it, standing on two feet one of which may be lifted, moved to the right and down.
+    fn walker(lifted: Option<bool>, (right, down): (u32, u32)) -> Frame {
+        let mut image = RgbaImage::new(48, 48);
+        let mut fill = |x: u32, y: u32, width: u32, height: u32, color: [u8; 4]| {
+            let places = (y..y + height).flat_map(|y| (x..x + width).map(move |x| (x, y)));
+            places.for_each(|(x, y)| image.put_pixel(x + right, y + down, Rgba(color)));
+        };
+        fill(12, 8, 12, 20, [90, 140, 200, 255]);
+        fill(14, 12, 3, 3, [250, 240, 90, 255]);
+        for (x, is_right) in [(12, false), (20, true)] {
+            let length = if lifted == Some(is_right) { 4 } else { 8 };
+            fill(x, 28, 4, length, [60, 50, 90, 255]);
+        }
+        let name = Name::new(format!("{lifted:?}-{right}-{down}-{}", usize::from(lifted.is_none()))).unwrap();
+        Frame::new(Name::new("frog").unwrap(), name, Pixels::whole(image)).unwrap()
+    }
+
+    fn walk(steps: &[(Option<bool>, (u32, u32))]) -> FrameSet {
+        let frame = |(at, &(lifted, moved)): (usize, &(Option<bool>, (u32, u32)))| {
+            walker(lifted, moved).with_name(Name::new(at.to_string()).unwrap())
+        };
+        let frames = steps.iter().enumerate().map(frame).collect();
+        with_clips(FrameSet::new(frames, Vec::new()).unwrap(), &[&format!("walk = 0-{}", steps.len() - 1)])
+    }
+
+    #[test]
+    fn a_lifted_foot_moves_no_pivot_of_a_clip() {
+        let steps = [None, Some(true), None, Some(false), None, Some(true)].map(|lifted| (lifted, (6, 4)));
+        assert_eq!(pivots(walk(&steps), "feet", PivotPer::Clip), [(24.0, 40.0); 6]);
+        assert_ne!(pivots(walk(&steps), "feet", PivotPer::Frame)[1].0, 24.0);
+    }
+
+    #[test]
+    fn a_clips_pivot_goes_along_where_the_figure_jumps_and_not_where_it_leaps() {
+        let strewn = [(6, 4), (15, 2), (3, 9), (12, 0), (1, 8), (18, 5)];
+        let feet = strewn.map(|(x, y)| (f64::from(18 + x), f64::from(36 + y)));
+        assert_eq!(pivots(walk(&strewn.map(|at| (None, at))), "feet", PivotPer::Clip), feet);
+        let leap = [12, 7, 4, 4, 7, 12].map(|y| (None, (6, y)));
+        assert_eq!(pivots(walk(&leap), "feet", PivotPer::Clip), [(24.0, 48.0); 6]);
+        let one_off = [0, 0, 11, 0, 0].map(|x| (None, (x, 4)));
+        let wanted = [18.0, 18.0, 29.0, 18.0, 18.0].map(|x| (x, 40.0));
+        assert_eq!(pivots(walk(&one_off), "feet", PivotPer::Clip), wanted);
     }
 
     #[test]

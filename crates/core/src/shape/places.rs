@@ -1,7 +1,9 @@
-//! Pivots and boxes frame by frame, as a list that an artist or a script writes.
+//! Shifts, pivots and boxes frame by frame, as a list that an artist or a script writes.
 
 use std::collections::HashMap;
 
+use crate::shape::Shift;
+use crate::shape::shifted::shifted;
 use crate::{Annotations, Area, FrameSet, Insets, Name, Point, SetError};
 
 /// One line of the list.
@@ -18,6 +20,8 @@ pub struct PlaceLine {
 /// What a line sets.
 #[derive(Clone, Debug, PartialEq)]
 pub enum PlaceKind {
+    /// So many pixels to the right and down that the drawing is moved on its canvas, with its boxes; the pivot stays.
+    Shift(i32, i32),
     /// The pivot.
     Pivot(Point),
     /// A named box.
@@ -62,8 +66,11 @@ pub enum PlaceError {
     Set(#[from] SetError),
 }
 
-/// Sets what a list says; frames it does not name stay as they are.
-pub fn set_places(set: FrameSet, places: &[PlaceLine]) -> Result<FrameSet, PlaceError> {
+/// The lines of a list, each with the frame it is about.
+fn by_frame<'l>(
+    set: &FrameSet,
+    lines: &'l [PlaceLine],
+) -> Result<HashMap<usize, Vec<&'l PlaceLine>>, PlaceError> {
     let mut by_name: HashMap<&str, Vec<usize>> = HashMap::new();
     for (at, frame) in set.frames().iter().enumerate() {
         by_name.entry(frame.name().as_str()).or_default().push(at);
@@ -88,13 +95,41 @@ pub fn set_places(set: FrameSet, places: &[PlaceLine]) -> Result<FrameSet, Place
         }
     };
     let mut of_frame: HashMap<usize, Vec<&PlaceLine>> = HashMap::new();
-    for place in places {
+    for place in lines {
         of_frame.entry(named(place)?).or_default().push(place);
     }
+    Ok(of_frame)
+}
+
+/// Moves drawings as a list says, and tells how far each was moved; of several shifts of one frame the sum. Frames it does not name stay.
+///
+/// # Errors
+/// Where a line names no frame, or several.
+pub fn shift_places(set: FrameSet, lines: &[PlaceLine]) -> Result<(FrameSet, Vec<Shift>), PlaceError> {
+    let mut ways = vec![(0, 0); set.frames().len()];
+    for (at, lines) in by_frame(&set, lines)? {
+        for line in lines {
+            if let PlaceKind::Shift(x, y) = line.kind {
+                ways[at] = (ways[at].0 + i64::from(x), ways[at].1 + i64::from(y));
+            }
+        }
+    }
+    let shifts = ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
+    Ok((shifted(set, &ways)?, shifts))
+}
+
+/// Sets the pivots, boxes and nine-slices that a list says; frames it does not name stay as they are.
+///
+/// # Errors
+/// Where a line names no frame, or several, or a nine-slice does not fit.
+pub fn set_places(set: FrameSet, places: &[PlaceLine]) -> Result<FrameSet, PlaceError> {
+    let of_frame = by_frame(&set, places)?;
     set.map_frames(|at, frame| {
         of_frame.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
             let annotations = frame.annotations().clone();
             Ok(match &place.kind {
+                // The drawing was moved before anything was measured on it.
+                PlaceKind::Shift(..) => frame,
                 PlaceKind::Pivot(point) => frame.with_pivot(*point),
                 PlaceKind::Box(name, area) => {
                     let mut boxes = annotations.boxes;

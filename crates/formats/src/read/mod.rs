@@ -32,5 +32,5 @@ pub use picture::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture}
 pub use places::places;
 pub use rects::rects;
 pub(crate) use set::opened;
-pub use set::{load, load_companions, old_places, pages_of};
+pub use set::{CompanionFault, companion_faults, load, load_companions, old_places, pages_of};
 pub use source::{manifest_of, source, sources};

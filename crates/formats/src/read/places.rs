@@ -1,6 +1,6 @@
-//! Pivots and boxes frame by frame as CSV: `frame,kind,name,values`, with or without a line of these headings.
+//! Shifts, pivots and boxes frame by frame as CSV: `frame,kind,name,values`, with or without a line of these headings.
 //!
-//! `koi-00,pivot,,16,23` · `koi-00,box,body,4,10,24,12` · `sign,nine,,4,4,4,6`. The values may also stand in one cell,
+//! `koi-00,shift,,-2,0` · `koi-00,pivot,,16,23` · `koi-00,box,body,4,10,24,12` · `sign,nine,,4,4,4,6`. The values may also stand in one cell,
 //! parted by spaces.
 
 use std::path::Path;
@@ -12,6 +12,8 @@ use shibori_core::{Area, Insets, Name, Point};
 use crate::read::list::lines;
 use crate::{Error, ReadProblem};
 
+/// No drawing is moved farther.
+const FARTHEST: u32 = 1 << 16;
 const COLUMNS: &str = "frame,kind,name,values";
 
 /// Reads a list of places.
@@ -38,6 +40,13 @@ fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
         .filter(|part| !part.is_empty())
         .collect();
     let kind = match &record[1] {
+        "shift" => {
+            let [x, y] = numbers::<i32, 2>(&values, "a shift has x and y")?;
+            if x.unsigned_abs().max(y.unsigned_abs()) > FARTHEST {
+                return Err(format!("a shift of {x},{y} px is farther than {FARTHEST} px"));
+            }
+            PlaceKind::Shift(x, y)
+        }
         "pivot" => {
             let [x, y] = numbers::<f64, 2>(&values, "a pivot has x and y")?;
             PlaceKind::Pivot(Point::new(x, y))
@@ -56,7 +65,7 @@ fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
                 numbers::<u32, 4>(&values, "a nine-slice has left, top, right and bottom")?;
             PlaceKind::Nine(Insets { left, top, right, bottom })
         }
-        other => return Err(format!("'{other}' is no kind of place; there are pivot, box and nine")),
+        other => return Err(format!("'{other}' is no kind of place; there are shift, pivot, box and nine")),
     };
     Ok(PlaceLine { frame: record[0].to_owned(), kind, line })
 }
@@ -68,9 +77,12 @@ fn numbers<T: std::str::FromStr + Copy + Default, const N: usize>(
     if values.len() != N {
         return Err(format!("{wanted}, here are {} numbers", values.len()));
     }
+    // Halves of a pixel are no place for a drawing.
+    let is_fraction = |text: &str| text.parse::<f64>().is_ok();
     let mut numbers = [T::default(); N];
     for (number, text) in numbers.iter_mut().zip(values) {
-        *number = text.parse().map_err(|_| format!("'{text}' is not a number; {wanted} in pixels"))?;
+        let what = if is_fraction(text) { "whole number" } else { "number" };
+        *number = text.parse().map_err(|_| format!("'{text}' is not a {what}; {wanted} in pixels"))?;
     }
     Ok(numbers)
 }
@@ -94,7 +106,9 @@ mod tests {
         for (text, wanted) in [
             ("koi,pivot,,1\n", "line 1: a pivot has x and y, here are 1 numbers"),
             ("koi,pivot,,1,2\nkoi,box,body,1,2,0,4\n", "line 2: a box of 0x4 px holds nothing"),
-            ("koi,hit,body,1,2\n", "line 1: 'hit' is no kind of place; there are pivot, box and nine"),
+            ("koi,shift,,1.5,0\n", "line 1: '1.5' is not a whole number; a shift has x and y in pixels"),
+            ("koi,shift,,1,99999999\n", "line 1: a shift of 1,99999999 px is farther than 65536 px"),
+            ("koi,hit,body,1,2\n", "line 1: 'hit' is no kind of place; there are shift, pivot, box and nine"),
             ("koi,pivot,,1,two\n", "line 1: 'two' is not a number; a pivot has x and y in pixels"),
             ("koi,pivot\n", "line 1: 2 columns instead of 4 or more; a line is frame,kind,name,values"),
         ] {

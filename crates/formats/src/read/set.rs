@@ -88,6 +88,48 @@ pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Er
     suffixes.into_iter().map(view).collect()
 }
 
+/// A companion of a page that is not there, or has another size than its page.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CompanionFault {
+    /// Sprite and name of the first frame on that page.
+    pub first: (String, String),
+    /// The file, as the manifest names it.
+    pub file: String,
+    /// Its size, if it is there.
+    pub found: Option<Size>,
+    /// That of the page.
+    pub wanted: Size,
+}
+
+/// What is wrong with the companions that a manifest names. Pages that no frame lies on are passed over.
+///
+/// # Errors
+/// Where the manifest or a companion that is there can't be read.
+pub fn companion_faults(path: &Path, limits: &Limits) -> Result<Vec<CompanionFault>, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let mut faults = Vec::new();
+    for (number, page) in manifest.pages.iter().enumerate() {
+        let Some(first) = manifest.frames.iter().find(|frame| frame.page == number) else { continue };
+        let wanted = Size::from((page.size[0], page.size[1]));
+        for file in page.companions.values() {
+            let found = match read_image(&page_path(folder, file).map_err(wrong)?, limits) {
+                Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
+                other => match other?.picture {
+                    Picture::Still(pixels) => Some(pixels.size()),
+                    Picture::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
+                },
+            };
+            if found != Some(wanted) {
+                let first = (first.sprite.clone(), first.name.clone());
+                faults.push(CompanionFault { first, file: file.clone(), found, wanted });
+            }
+        }
+    }
+    Ok(faults)
+}
+
 /// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
 /// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
 fn refit(manifest: &mut Manifest, pages: &[Opened]) -> Vec<Remark> {

@@ -252,10 +252,12 @@
   }
 
   main.append(make("h2", "What will look wrong"));
-  if (!data.findings.length) main.append(make("p", "Nothing was found: no drawing touches its edge, no clip slides, no frame jumps in size.", "good"));
+  if (!data.findings.length) main.append(make("p", "Nothing was found: no drawing is cut at its edge, no figure jumps, no frame has another size.", "good"));
   for (const finding of data.findings) {
-    const box = make("div", null, "finding");
-    box.append(make("strong", finding.rule), make("span", ` ${finding.sprite}:${finding.frame}${finding.at ? ` at ${finding.at.join(",")}` : ""}: ${finding.message}`), make("code", finding.remedy));
+    const box = make("div", null, `finding ${finding.level}`);
+    const { frames: named } = finding, shown = named.slice(0, 4).join(", ") + (named.length > 4 ? ", …" : "");
+    const where = named.length > 1 ? `${count(named.length, "frame")} (${shown})` : shown;
+    box.append(make("strong", `${finding.level === "look" ? "to look at" : finding.level}: ${finding.rule}`), make("span", ` in ${finding.of}, ${where}: ${finding.message}`), make("code", finding.remedy));
     main.append(box);
   }
 

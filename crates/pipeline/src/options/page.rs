@@ -56,7 +56,7 @@ pub struct PageOptions {
     #[serde(deserialize_with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
     /// Frames whose names end so lie on pages of their own like their base frames; =COLOR is for those missing
-    /// [default: 8080ff for _n, else clear]
+    /// [default: 8080ff for _n, _normal and the like, else clear]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub companion: Vec<Companion>,
@@ -121,6 +121,9 @@ pub enum UvOriginChoice {
     Bottom,
 }
 
+/// What normal maps are called.
+const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
+
 /// `_n` or `_e=000000`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Companion(pub CompanionSpec);
@@ -132,7 +135,7 @@ impl FromStr for Companion {
         let (suffix, neutral) = match text.split_once('=') {
             Some((suffix, color)) => (suffix, color.parse::<Color>().map_err(|error| error.to_string())?),
             // A normal map's neutral color points straight at the viewer.
-            None if text == "_n" => (text, Color([128, 128, 255, 255].into())),
+            None if NORMALS.contains(&text) => (text, Color([128, 128, 255, 255].into())),
             None => (text, Color([0; 4].into())),
         };
         match shibori_core::file_fault(suffix) {

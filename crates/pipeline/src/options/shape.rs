@@ -103,7 +103,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub polygon: Option<Whole<4, 64>>,
-    /// Pivots and boxes frame by frame: a CSV of frame,kind,name,values
+    /// Shifts, pivots and boxes frame by frame: a CSV of frame,kind,name,values
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
     #[serde(deserialize_with = "text")]
     pub places: Option<PathBuf>,

@@ -1,7 +1,7 @@
 //! From options to the changes of a plan. Defaults are filled in here; their order is the plan's.
 
 use shibori_core::clean::KeyColors;
-use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, Trim, TrimScope};
+use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, PlaceKind, Trim, TrimScope};
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::read::places;
 
@@ -113,7 +113,11 @@ pub(crate) fn shaping(
     changes.extend(shape.nine.map(Change::Nine));
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.places {
-        changes.push(Change::Places(places(&cx.at(list))?));
+        let lines = places(&cx.at(list))?;
+        if lines.iter().any(|line| matches!(line.kind, PlaceKind::Shift(..))) {
+            changes.push(Change::Shift(lines.clone()));
+        }
+        changes.push(Change::Places(lines));
     }
     if !marks(shape).is_empty() {
         changes.push(Change::ForgetMarks);

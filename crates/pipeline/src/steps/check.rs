@@ -2,8 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::check::{Finding, Limits, check as check_set};
-use shibori_core::{FrameSet, Name};
+use shibori_core::check::{Finding, Limits, check as check_set, companion_page};
+use shibori_core::{Frame, FrameSet, Name};
+use shibori_formats::read::{CompanionFault, companion_faults, manifest_of};
 use tracing::info_span;
 
 use crate::options::CheckOptions;
@@ -31,20 +32,39 @@ pub fn check(sources: &[PathBuf], options: &CheckOptions, cx: &Context<'_>) -> R
     let one = |source: &PathBuf| {
         let _span = info_span!("check", source = %source.display()).entered();
         let set = gather::one(source, &options.only, cx)?;
-        Ok(checked(set, source, options))
+        let faults = match manifest_of(&cx.at(source)) {
+            Some(manifest) => companion_faults(&manifest, cx.limits())?,
+            None => Vec::new(),
+        };
+        let faults = faults.iter().filter_map(|fault| page_fault(&set, fault)).collect();
+        Ok(weighed(set, source, options, faults))
     };
     sources.iter().map(one).collect()
 }
 
 /// What looks wrong in frames that are there already, by the options' own limits.
 pub(crate) fn checked(set: FrameSet, source: &Path, options: &CheckOptions) -> Checked {
+    weighed(set, source, options, Vec::new())
+}
+
+fn weighed(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Finding>) -> Checked {
     let is_allowed = |found: &Finding| {
         let clip = found.clip.as_ref().map(Name::as_str);
         options.allows(found.rule, found.sprite.as_str(), set.frames()[found.frame].name().as_str(), clip)
     };
-    let (allowed, findings): (Vec<_>, Vec<_>) =
-        check_set(&set, &options.limits()).into_iter().partition(is_allowed);
+    let found = more.into_iter().chain(check_set(&set, &options.limits()));
+    let (allowed, findings): (Vec<_>, Vec<_>) = found.partition(is_allowed);
     Checked { source: source.to_owned(), set, findings, allowed: allowed.len() }
+}
+
+/// `None` where the set was narrowed to frames that are on other pages.
+fn page_fault(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> {
+    let is_first = |frame: &Frame| {
+        let (sprite, name) = &fault.first;
+        frame.sprite().as_str() == sprite && frame.name().as_str() == name
+    };
+    let at = set.frames().iter().position(is_first)?;
+    Some(companion_page(set, at, &fault.file, fault.found, fault.wanted))
 }
 
 /// What looks wrong in frames that are there already, by the usual limits.

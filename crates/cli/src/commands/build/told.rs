@@ -259,7 +259,7 @@ impl Audience for Teller<'_> {
     }
 
     fn findings(&self, checked: &Checked) -> Value {
-        let told = words::findings(checked, &self.program.base);
+        let told = words::finding_groups(checked, &self.program.base);
         serde_json::to_value(told).unwrap_or(Value::Null)
     }
 }

@@ -3,8 +3,19 @@
 //! A value between those before and after it is on the path, and so is one that goes on a little as they went: the top of a leap, the
 //! height of a wave. What is farther off stands alone.
 
+/// The share of the canvas's longer side that a figure may be off its path, and the least of it in pixels.
+const SHARE: f64 = 0.035;
+const LEAST: f64 = 1.4;
+/// A figure that is so many times as far from the middle of its neighbors in most frames shakes.
+pub(crate) const SHAKES: f64 = 1.5;
+
+/// How far a figure may be off its path on canvases of this longer side, in pixels, where nobody says otherwise.
+pub(crate) fn usual_limit(side: u32) -> f64 {
+    (SHARE * f64::from(side)).max(LEAST)
+}
+
 /// How far each value is off its path; 0 where it is on it. `loops` tells whether the first follows the last.
-pub(super) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
+pub(crate) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
     let known: Vec<(usize, f64)> =
         values.iter().enumerate().filter_map(|(at, value)| Some((at, (*value)?))).collect();
     let count = known.len() as i64;
@@ -31,7 +42,7 @@ pub(super) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
 }
 
 /// How far each value is from the middle of those before and after it; `None` where one of them is not known.
-pub(super) fn from_middle(values: &[Option<f64>], loops: bool) -> Vec<Option<f64>> {
+pub(crate) fn from_middle(values: &[Option<f64>], loops: bool) -> Vec<Option<f64>> {
     let count = values.len();
     let value = |at: Option<usize>| at.and_then(|at| values.get(at).copied().flatten());
     let off = |at: usize| {
@@ -45,11 +56,18 @@ pub(super) fn from_middle(values: &[Option<f64>], loops: bool) -> Vec<Option<f64
 }
 
 /// The same where it is more than `limit` for most: the values shake.
-pub(super) fn shaken(values: &[Option<f64>], loops: bool, limit: f64) -> Option<Vec<f64>> {
+pub(crate) fn shaken(values: &[Option<f64>], loops: bool, limit: f64) -> Option<Vec<f64>> {
     let off = from_middle(values, loops);
     let known: Vec<f64> = off.iter().flatten().map(|off| off.abs()).collect();
-    let is_shaken = values.len() > 3 && known.len() * 2 > values.len() && super::median(known) > limit;
+    let is_shaken = values.len() > 3 && known.len() * 2 > values.len() && median(known) > limit;
     is_shaken.then(|| off.into_iter().map(Option::unwrap_or_default).collect())
+}
+
+/// The middle of some numbers; 0 of none.
+pub(crate) fn median(mut values: Vec<f64>) -> f64 {
+    let middle = values.len() / 2;
+    values.sort_by(f64::total_cmp);
+    values.get(middle).copied().unwrap_or(0.0)
 }
 
 #[cfg(test)]

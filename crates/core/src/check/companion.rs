@@ -1,0 +1,64 @@
+//! Frames whose companion is not there, or has another size: a normal map of one frame too few is seen in the game as a flash.
+//!
+//! What counts as a companion is told by its name (`koi-00_n`, a sprite `koi_normal`), and only where most frames beside it have one.
+//! Companions are no drawings: other rules leave them alone. Files of an atlas are not known here.
+
+use std::collections::HashSet;
+
+use crate::check::{Finding, Remedy, Rule, Seen, of_frame};
+use crate::pack::base_of_each;
+use crate::{FrameSet, Name};
+
+/// What names of companions end in, as the trade has it: normals, light, gloss, shade, height, masks.
+const SUFFIXES: [&str; 18] = [
+    "_n",
+    "_normal",
+    "_normals",
+    "_nrm",
+    "_e",
+    "_emission",
+    "_emissive",
+    "_glow",
+    "_spec",
+    "_specular",
+    "_rough",
+    "_roughness",
+    "_ao",
+    "_occlusion",
+    "_height",
+    "_depth",
+    "_mask",
+    "_masks",
+];
+
+/// The frames that are companions of others, and what is wrong with them.
+pub(super) fn find(set: &FrameSet) -> (HashSet<usize>, Vec<Finding>) {
+    let (mut companions, mut findings) = (HashSet::new(), Vec::new());
+    for suffix in SUFFIXES {
+        let pairs = base_of_each(set, suffix);
+        let sprites: HashSet<&Name> = pairs.iter().map(|&(_, base)| set.frames()[base].sprite()).collect();
+        let own: HashSet<usize> = pairs.iter().map(|&(companion, _)| companion).collect();
+        let has: HashSet<usize> = pairs.iter().map(|&(_, base)| base).collect();
+        let bases: Vec<usize> = (0..set.frames().len())
+            .filter(|at| sprites.contains(set.frames()[*at].sprite()) && !own.contains(at))
+            .filter(|at| !companions.contains(at))
+            .collect();
+        if has.len() * 2 < bases.len() || has.is_empty() {
+            continue;
+        }
+        let Some(&(example, like)) = pairs.first() else { continue };
+        for at in bases.into_iter().filter(|at| !has.contains(at)) {
+            let seen = Seen::NoCompanion { like, example };
+            findings.push(of_frame(set, at, Rule::Companion, seen, Remedy::FillCompanion(suffix)));
+        }
+        for &(companion, base) in &pairs {
+            let (found, wanted) = (set.frames()[companion].canvas(), set.frames()[base].canvas());
+            if found != wanted {
+                let seen = Seen::OtherCompanion { base };
+                findings.push(of_frame(set, companion, Rule::Companion, seen, Remedy::Fit(wanted)));
+            }
+        }
+        companions.extend(own);
+    }
+    (companions, findings)
+}

@@ -1,0 +1,54 @@
+//! Drawings moved on their canvases, which grow where one would leave them. Judges no shift.
+
+use crate::{FrameSet, Pair, SetError, Size};
+
+/// Pixels that the canvases of a sprite grow on each side.
+#[derive(Clone, Copy, Default)]
+struct Growth {
+    left: i64,
+    top: i64,
+    right: i64,
+    bottom: i64,
+}
+
+/// Moves the drawing of each frame by so many pixels to the right and down. Where one would leave its canvas, all canvases of the
+/// sprite grow, and pivots and boxes with them.
+pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, SetError> {
+    let mut growths = vec![Growth::default(); set.frames().len()];
+    for sprite in set.sprites() {
+        let places = set.frames_of(sprite);
+        let growth = places.iter().fold(Growth::default(), |all, &at| {
+            let (frame, (x, y)) = (&set.frames()[at], ways[at]);
+            let Some(drawn) = frame.content(0) else { return all };
+            let canvas = frame.canvas();
+            Growth {
+                left: all.left.max(-(i64::from(drawn.x) + x)),
+                top: all.top.max(-(i64::from(drawn.y) + y)),
+                right: all.right.max(drawn.right() as i64 + x - i64::from(canvas.width)),
+                bottom: all.bottom.max(drawn.bottom() as i64 + y - i64::from(canvas.height)),
+            }
+        });
+        places.iter().for_each(|&at| growths[at] = growth);
+    }
+    set.map_frames(|at, frame| {
+        let ((x, y), Growth { left, top, right, bottom }) = (ways[at], growths[at]);
+        if (x, y) == (0, 0) && left + top + right + bottom == 0 {
+            return Ok(frame);
+        }
+        let was_whole = frame.is_whole();
+        let old = frame.canvas();
+        let side = |length: u32, more: i64| (i64::from(length) + more) as u32;
+        let canvas = Size::new(side(old.width, left + right), side(old.height, top + bottom));
+        let drawn = frame.content(0).unwrap_or_default();
+        let moved = frame
+            .keeping(drawn)
+            .and_then(|frame| frame.moved_on(canvas, left, top))
+            .and_then(|frame| frame.shifted(x, y))
+            .expect("the canvas grew with the drawing");
+        if !was_whole {
+            return Ok(moved);
+        }
+        let whole = moved.restored();
+        Ok(moved.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
+    })
+}
