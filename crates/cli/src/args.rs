@@ -171,6 +171,8 @@ pub(crate) enum Preview {
     Pages(Pages),
     /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
     Html(Html),
+    /// A page to try a cut or frames by hand, which ends in the command to type: an HTML file that needs no network
+    LightTable(LightTable),
     /// The frames of each clip over each other, pivots on one point, time told by color: a PNG
     Onion(Onion),
     /// Where feet and center stand from step to step, across and down: a PNG
@@ -220,6 +222,16 @@ pub(crate) struct Html {
     pub(crate) output: PathBuf,
     #[command(flatten)]
     pub(crate) options: HtmlOptions,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct LightTable {
+    /// An image that is to be cut; or a set, an atlas, an animation or a folder of images
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: PathBuf,
+    /// The page to write; ends in .html
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
 }
 
 #[derive(Args, Debug)]

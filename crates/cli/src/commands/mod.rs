@@ -10,6 +10,7 @@ mod guide_sheet;
 mod html;
 mod init;
 mod inspect;
+mod light_table;
 mod motion;
 mod pack;
 mod pack_report;
@@ -98,6 +99,7 @@ pub(crate) fn run(command: &Command, program: &Program<'_>) -> Result<(), Failur
         Command::Preview(Preview::Motion(args)) => motion::run(args, program),
         Command::Preview(Preview::Pages(args)) => picture::pages(args, program),
         Command::Preview(Preview::Html(args)) => html::run(args, program),
+        Command::Preview(Preview::LightTable(args)) => light_table::run(args, program),
         Command::Preview(Preview::Onion(args)) => picture::onion(args, program),
         Command::Preview(Preview::Drift(args)) => picture::drift(args, program),
         Command::Preview(Preview::Grid(args)) => picture::grid(args, program),

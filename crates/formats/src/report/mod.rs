@@ -1,24 +1,27 @@
-//! The page that plays: one HTML file with all clips, frames and pages in it, that opens from disk without a network.
+//! Pages: one HTML file each, that opens from disk without a network.
 //!
-//! Data goes in as JSON with every `<` written as an escape, and the script puts names on the page as text only, so no
-//! name can become markup. The page reads downwards: a section a sprite, its clips playing in place. Nothing is
-//! computed here that a manifest does not say.
+//! `document` puts a page together; here is the one that plays all clips, with frames, pages and findings, a section a sprite; `light` is
+//! the table on which a cut or frames are tried. Both play with one script. Nothing is computed here that a manifest does not say.
 
-use std::path::{Path, PathBuf};
+mod document;
+mod light;
 
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
+use std::path::Path;
+
 use serde::Serialize;
 use serde_json::Value;
 
+pub use light::{Drawings, LightTable, OnTable, Reading, SetOnTable, SheetOnTable, runs, write_light_table};
+
 use crate::Error;
 use crate::manifest::Manifest;
-use crate::write::{Transaction, Written, seal};
-use crate::xml::escaped;
+use crate::write::{Transaction, Written};
+use document::{Parts, as_data_url, document};
 
-const FRAME: &str = include_str!("page.html");
 const STYLE: &str = include_str!("page.css");
-const SCRIPT: &str = include_str!("page.js");
+const PLAY: &str = include_str!("play.js");
+const CLIPS: Parts =
+    Parts { frame: include_str!("page.html"), styles: &[STYLE], scripts: &[PLAY, include_str!("page.js")] };
 
 /// What a page shows.
 #[derive(Debug, Serialize)]
@@ -47,33 +50,17 @@ pub struct PageImage {
     pub bytes: Option<u64>,
 }
 
-fn as_data_url<S: serde::Serializer>(bytes: &[u8], serializer: S) -> Result<S::Ok, S::Error> {
-    serializer.serialize_str(&format!("data:image/png;base64,{}", STANDARD.encode(bytes)))
-}
-
 /// The text of the page.
 pub fn page(report: &Report) -> String {
-    let data = serde_json::to_string(report).expect("a report is plain data");
-    // Nothing in a string of JSON can then end the element it stands in.
-    let data = data.replace('<', "\\u003c").replace('\u{2028}', "\\u2028").replace('\u{2029}', "\\u2029");
-    let title = escaped(&report.title);
-    let mut text = String::with_capacity(data.len() + FRAME.len() + STYLE.len() + SCRIPT.len());
-    let mut rest = FRAME;
-    for (mark, part) in [("{title}", &*title), ("{style}", STYLE), ("{data}", &*data), ("{script}", SCRIPT)] {
-        let Some((before, after)) = rest.split_once(mark) else { continue };
-        text.push_str(before);
-        text.push_str(part);
-        rest = after;
-    }
-    text + rest
+    document(&CLIPS, &report.title, report)
 }
 
 /// Writes the page.
+///
+/// # Errors
+/// Where it can't be written.
 pub fn write_page(path: &Path, report: &Report, run: &Transaction) -> Result<(Written, usize), Error> {
-    let batch = run.plan(&[PathBuf::from(path)], &[])?;
-    let bytes = seal::text(page(report), "<!-- ", " -->\n");
-    batch.stage(0, &bytes)?;
-    Ok((batch.written(), bytes.len()))
+    document::write(path, page(report), run)
 }
 
 #[cfg(test)]
@@ -90,7 +77,7 @@ mod tests {
         let report =
             Report { title, manifest, pages: vec![], findings: Value::Array(vec![]), memory: [0, 0] };
         let page = page(&report);
-        assert_eq!(page.matches("</script>").count(), FRAME.matches("</script>").count());
+        assert_eq!(page.matches("</script>").count(), CLIPS.frame.matches("</script>").count());
         assert!(page.contains("&lt;b&gt;pond") && !page.contains("<b>pond"));
         assert!(!page.contains("http://") && !page.contains("https://"), "it needs no network");
     }

@@ -368,9 +368,14 @@ impl Graph {
                 inputs.extend(self.figures[found].inputs.clone());
                 before = Some(found);
             }
-            if let (Look::Grid(_), Source::Atlas(_)) = (&preview.look, of) {
-                let why = "shows the cut of a sheet, so it goes into the table of a sprite".to_owned();
-                return Err(self.recipe.wrong(&preview.span, Fault::Value { key: "grid".to_owned(), why }));
+            let of_sprite_only = match &preview.look {
+                Look::Grid(_) => Some(("grid", "shows the cut of a sheet")),
+                Look::LightTable => Some(("light-table", "ends in lines for one sprite")),
+                _ => None,
+            };
+            if let (Some((key, why)), Source::Atlas(_)) = (of_sprite_only, of) {
+                let why = format!("{why}, so it goes into the table of a sprite");
+                return Err(self.recipe.wrong(&preview.span, Fault::Value { key: key.to_owned(), why }));
             }
             let needs = match of {
                 Source::Atlas(_) => vec![root],

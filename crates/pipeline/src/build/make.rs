@@ -16,9 +16,9 @@ use crate::build::sources::slashed;
 use crate::options::{ClipCommand, ClipEdits, OnlyOption, PackOptions, SliceOptions};
 use crate::recipe::{Look, Making, Preview};
 use crate::steps::{
-    Checked, Drawn, SpritePart, clip_set, contact, contact_of, drift_of, export, grid, html, html_of, motion,
-    motion_of, onion, onion_of, pack_set, pages, pages_of_set, slice_manifests, slice_sprite, whole,
-    with_own, write_atlases, write_export, write_film, write_picture, write_set,
+    Checked, Drawn, SpritePart, clip_set, contact, contact_of, drift_of, export, grid, html, html_of,
+    light_table_of, motion, motion_of, onion, onion_of, pack_set, pages, pages_of_set, slice_manifests,
+    slice_sprite, whole, with_own, write_atlases, write_export, write_film, write_picture, write_set,
 };
 use crate::{Context, Error};
 
@@ -169,7 +169,7 @@ fn of_atlas(
             return Ok(());
         }
         // Refused where the graph is made.
-        Look::Grid(_) => return Err(Error::NoFrames),
+        Look::Grid(_) | Look::LightTable => return Err(Error::NoFrames),
     };
     write_picture(&drawn.image, target, cx)
 }
@@ -198,6 +198,10 @@ fn of_figure(
         }
         Look::Html(options) => {
             html_of(set(), Path::new(figure.name.as_str()), options, target, tell, cx)?;
+            return Ok(());
+        }
+        Look::LightTable => {
+            light_table_of(&frames[0], figure.name.as_str(), target, cx)?;
             return Ok(());
         }
         Look::Grid(options) => {

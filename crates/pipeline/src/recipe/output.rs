@@ -48,6 +48,8 @@ pub enum Look {
     Pages(PagesOptions),
     /// A page that plays every clip.
     Html(HtmlOptions),
+    /// A page to try frames by hand.
+    LightTable,
     /// Frames over each other.
     Onion(OnionOptions),
     /// Where feet and center stand.
@@ -75,6 +77,7 @@ enum As {
     Motion,
     Pages,
     Html,
+    LightTable,
     Onion,
     Drift,
 }
@@ -88,6 +91,7 @@ impl Look {
             Self::Motion(_) => ("motion", "gif"),
             Self::Pages(_) => ("pages", "png"),
             Self::Html(_) => ("", "html"),
+            Self::LightTable => ("light-table", "html"),
             Self::Onion(_) => ("onion", "png"),
             Self::Drift { .. } => ("drift", "png"),
         }
@@ -138,6 +142,7 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         As::Motion => Look::Motion(table.group_over(defaults)?),
         As::Pages => Look::Pages(table.group_over(defaults)?),
         As::Html => Look::Html(table.group_over(defaults)?),
+        As::LightTable => Look::LightTable,
         As::Onion => Look::Onion(table.group_over(defaults)?),
         // The cut is the sprite's own.
         As::Grid => {

@@ -74,7 +74,7 @@ fn made() -> Value {
     let shape = reference("shape", "Lining up");
     let file = text("The file to write");
     let previews = json!({ "as": { "description": "What is drawn",
-        "enum": ["contact", "grid", "motion", "pages", "html", "onion", "drift"] }, "file": file,
+        "enum": ["contact", "grid", "motion", "pages", "html", "light-table", "onion", "drift"] }, "file": file,
         "before": text("With drift: a sprite drawn beside it, as it was before") });
     let preview = all([
         object(previews),
@@ -236,10 +236,11 @@ fn the_schema_knows_just_the_keys_that_the_reader_knows() {
         }
         assert_eq!(keys(at), read, "{at}");
     }
-    let mut drawn: Vec<String> = ["contact", "motion", "pages", "html", "onion", "drift", "grid"]
-        .iter()
-        .flat_map(|kind| known(&format!("{atlas}preview = {{ as = \"{kind}\", zzz = 1 }}")))
-        .collect();
+    let mut drawn: Vec<String> =
+        ["contact", "motion", "pages", "html", "light-table", "onion", "drift", "grid"]
+            .iter()
+            .flat_map(|kind| known(&format!("{atlas}preview = {{ as = \"{kind}\", zzz = 1 }}")))
+            .collect();
     drawn.sort();
     drawn.dedup();
     assert_eq!(keys("/$defs/preview"), drawn);

@@ -67,7 +67,7 @@ pub fn html_of(
     written(&set, found, title, output, tell, cx)
 }
 
-fn is_page(output: &Path) -> Result<(), Error> {
+pub(super) fn is_page(output: &Path) -> Result<(), Error> {
     let ending = output.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if !["html", "htm"].contains(&ending.as_str()) {
         return Err(Error::NotHtml { file: output.to_owned(), ending });

@@ -11,6 +11,7 @@ mod gather;
 mod guide;
 mod html;
 mod inspect;
+mod light_table;
 mod own;
 mod pack;
 mod pages;
@@ -30,6 +31,7 @@ pub(crate) use gather::whole;
 pub use guide::guide_sheet;
 pub use html::{HtmlPage, html, html_of};
 pub use inspect::{GridReading, Holds, Inspected, Loose, Transparency, inspect};
+pub use light_table::{LightTablePage, light_table, light_table_of};
 pub(crate) use own::with_own;
 pub use pack::{Packed, pack, pack_set, write_atlases};
 pub use preview::{

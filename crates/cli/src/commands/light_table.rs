@@ -1,0 +1,36 @@
+//! `shibori preview light-table`: a page on which a cut or frames are tried by hand.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+use shibori_pipeline::steps::light_table;
+
+use super::Program;
+use crate::args::LightTable;
+use crate::failure::Failure;
+use crate::words::{bytes, counted, pasteable_path};
+
+#[derive(Serialize)]
+struct Report {
+    file: PathBuf,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    frames: Option<usize>,
+    clips: usize,
+    bytes: usize,
+}
+
+pub(super) fn run(args: &LightTable, program: &Program<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let page = light_table(&args.source, &args.output, &|path| pasteable_path(path), &cx)?;
+    cx.commit()?;
+    let shown = match page.frames {
+        None => "a sheet to cut".to_owned(),
+        Some(frames) => format!("{}, {}", counted(frames, "frame"), counted(page.clips, "clip")),
+    };
+    let (name, size) = (args.output.display(), bytes(page.bytes as u64));
+    program.say(&format!("{} {name}: {shown}; {size}; open it in a browser", program.wrote()));
+    let report =
+        Report { file: args.output.clone(), frames: page.frames, clips: page.clips, bytes: page.bytes };
+    program.console.result(&report);
+    Ok(())
+}

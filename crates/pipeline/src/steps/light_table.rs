@@ -1,0 +1,209 @@
+//! A page on which a sheet's cut, or frames already cut, are tried by hand.
+
+use std::path::Path;
+
+use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, find_grid_named, islands};
+use shibori_core::{Background, Color, FrameSet, Pixels, find_background};
+use shibori_formats::manifest::{Manifest, SET_FILE};
+use shibori_formats::read::{Loaded, Picture, image, manifest_of, sprite_name};
+use shibori_formats::report::{
+    Drawings, LightTable, OnTable, Reading, SetOnTable, SheetOnTable, runs, write_light_table,
+};
+use shibori_formats::write;
+use tracing::info_span;
+
+use crate::options::CutOptions;
+use crate::steps::gather;
+use crate::steps::html::is_page;
+use crate::steps::pages::{Page, packed, pages_of};
+use crate::steps::sheet::{ISLANDS, WORTH_SAYING, hints_of};
+use crate::{Context, Error, Growth};
+
+/// Distances at which pieces belong together that can be tried on the page.
+const JOINS: [u32; 9] = [0, 1, 2, 3, 4, 6, 8, 16, 32];
+/// On larger sheets only the distance that is found: looking takes long there.
+const MANY_PIXELS: u64 = 1 << 21;
+
+/// What a page shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LightTablePage {
+    /// Frames; none where a sheet is to be cut.
+    pub frames: Option<usize>,
+    /// Clips.
+    pub clips: usize,
+    /// The length of the file.
+    pub bytes: usize,
+}
+
+/// Plans the page: for one image its cut, for all else its frames. `paste` words a path as it can be pasted into a shell.
+///
+/// # Errors
+/// Where the source can't be read, or the page can't be written.
+pub fn light_table(
+    source: &Path,
+    output: &Path,
+    paste: &dyn Fn(&Path) -> String,
+    cx: &Context<'_>,
+) -> Result<LightTablePage, Error> {
+    let _span = info_span!("light table").entered();
+    is_page(output)?;
+    let whole = cx.at(source);
+    let manifest = manifest_of(&whole);
+    let is_set = manifest.as_ref().is_some_and(|path| path.file_name().is_some_and(|name| name == SET_FILE));
+    // A set is called like its folder.
+    let named = if is_set && whole.is_file() { source.parent().unwrap_or(source) } else { source };
+    let sprite = sprite_name(named)?.to_string();
+    let called =
+        |sprite: &str| if manifest.is_some() { format!("{sprite}-moved") } else { sprite.to_owned() };
+    let table = |shown: OnTable| LightTable {
+        title: source.display().to_string(),
+        source: paste(source),
+        from: slashed(source),
+        output: paste(Path::new(&called(&sprite))),
+        places: format!("{sprite}-places.csv"),
+        sprite: sprite.clone(),
+        has_manifest: manifest.is_some(),
+        in_place: is_set,
+        in_recipe: false,
+        is_windows: cfg!(windows),
+        shown,
+    };
+    if manifest.is_none()
+        && whole.is_file()
+        && let Loaded { picture: Picture::Still(pixels), .. } = image(&whole, cx.limits())?
+    {
+        cx.run().add_sources(std::slice::from_ref(&whole));
+        let sheet = table(OnTable::Sheet(sheet(source, &pixels, output, cx)?));
+        let (_, bytes) = write_light_table(&cx.at(output), &sheet, cx.run())?;
+        return Ok(LightTablePage { frames: None, clips: 0, bytes });
+    }
+    let set = gather::whole(source, cx)?;
+    let found = pages_of(source, false, &set, cx)?;
+    written(&set, found, &table, output, cx)
+}
+
+/// The same of frames that a recipe makes: what comes out are its lines.
+///
+/// # Errors
+/// Where the page can't be written.
+pub fn light_table_of(
+    set: &FrameSet,
+    sprite: &str,
+    output: &Path,
+    cx: &Context<'_>,
+) -> Result<LightTablePage, Error> {
+    is_page(output)?;
+    let table = |shown: OnTable| LightTable {
+        title: sprite.to_owned(),
+        source: String::new(),
+        from: String::new(),
+        output: String::new(),
+        sprite: sprite.to_owned(),
+        places: format!("{sprite}-places.csv"),
+        has_manifest: false,
+        in_place: false,
+        in_recipe: true,
+        is_windows: cfg!(windows),
+        shown,
+    };
+    written(set, packed(set, cx)?, &table, output, cx)
+}
+
+fn written(
+    set: &FrameSet,
+    (manifest, pages): (Manifest, Vec<Page>),
+    table: &dyn Fn(OnTable) -> LightTable,
+    output: &Path,
+    cx: &Context<'_>,
+) -> Result<LightTablePage, Error> {
+    let pages = pages.iter().map(|page| png(&page.pixels, output)).collect::<Result<_, _>>()?;
+    // The manifest's own order is the set's, but a layout may list a frame again.
+    let drawn = manifest.frames.iter().map(|entry| {
+        let is_it = |frame: &&shibori_core::Frame| {
+            frame.name().as_str() == entry.name && frame.sprite().as_str() == entry.sprite
+        };
+        let content = set.frames().iter().find(is_it)?.content(0)?;
+        Some([content.x, content.y, content.width, content.height])
+    });
+    let drawn = drawn.collect();
+    let (frames, clips) = (manifest.frames.len(), manifest.clips.len());
+    let table = table(OnTable::Set(SetOnTable { manifest, pages, drawn }));
+    let (_, bytes) = write_light_table(&cx.at(output), &table, cx.run())?;
+    Ok(LightTablePage { frames: Some(frames), clips, bytes })
+}
+
+fn png(pixels: &Pixels, output: &Path) -> Result<Vec<u8>, Error> {
+    let wrong = |problem| shibori_formats::Error::Write { path: output.to_owned(), problem };
+    Ok(write::png(&pixels.to_image()).map_err(wrong)?)
+}
+
+fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Result<SheetOnTable, Error> {
+    let (size, behind) = (pixels.size(), find_background(pixels));
+    cx.hold_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
+    let found = find_grid_named(pixels, &hints_of(path));
+    let is_sure = matches!(found.certainty, Certainty::Sure(_));
+    let worthwhile = found.candidates.iter().filter(|one| one.grid.len() > 1 && one.evidence > WORTH_SAYING);
+    let readings: Vec<Reading> =
+        worthwhile.enumerate().map(|(at, one)| reading(one, is_sure && at == 0)).collect();
+    let drawings = if behind == Background::None { Vec::new() } else { drawings(pixels, behind) };
+    let count = drawings.iter().find(|one| one.is_found).map_or(0, |one| one.drawings.len());
+    let shown = pixels.rows().flat_map(|row| row.chunks_exact(4)).map(|pixel| behind.is_content(pixel));
+    Ok(SheetOnTable {
+        size: [size.width, size.height],
+        png: png(pixels, output)?,
+        background: match behind {
+            Background::Clear => "clear",
+            Background::Flat { .. } => "flat",
+            Background::None => "none",
+        },
+        color: match behind {
+            Background::Flat { color, .. } => Some(Color(color).to_string()),
+            Background::Clear | Background::None => None,
+        },
+        drawn: runs(shown),
+        is_loose: !is_sure && readings.is_empty() && count > 1,
+        readings,
+        drawings,
+    })
+}
+
+fn reading(candidate: &GridCandidate, is_sure: bool) -> Reading {
+    let (grid, spacing) = (&candidate.grid, candidate.grid.spacing());
+    let (counts, cell) = (grid.counts(), grid.cell_size());
+    Reading {
+        columns: counts.columns,
+        rows: counts.rows,
+        cell: [cell.width, cell.height],
+        offset: [spacing.offset.x, spacing.offset.y],
+        gutter: [spacing.gutter.x, spacing.gutter.y],
+        is_sure,
+    }
+}
+
+fn drawings(pixels: &Pixels, behind: Background) -> Vec<Drawings> {
+    let usual = CutOptions::default().island_options();
+    let look = |join: Option<u32>| {
+        let found = islands(pixels, behind, IslandOptions { join, ..usual });
+        let place = |one: &shibori_core::cut::Island| {
+            let (cell, rect) = (one.cell, one.rect);
+            [cell.row, cell.column, rect.x, rect.y, rect.width, rect.height]
+        };
+        let (join, is_found) = (found.join, join.is_none());
+        Drawings { join, is_found, drawings: found.drawings.iter().map(place).collect() }
+    };
+    let own = look(None);
+    if own.drawings.is_empty() {
+        return Vec::new();
+    }
+    let others: &[u32] = if pixels.size().area() > MANY_PIXELS { &[] } else { &JOINS };
+    let mut all: Vec<Drawings> =
+        others.iter().filter(|&&join| join != own.join).map(|&join| look(Some(join))).collect();
+    all.retain(|one| !one.drawings.is_empty());
+    all.push(own);
+    all.sort_by_key(|one| one.join);
+    all
+}
+
+fn slashed(path: &Path) -> String {
+    path.to_string_lossy().replace('\\', "/")
+}
