@@ -161,6 +161,32 @@ const tests = {
     }
   },
 
+  "what was done is not asked for again": async () => {
+    cpSync(join(home, "pond/sets/frog"), join(home, "done"), { recursive: true });
+    const { page, field, command, close } = await opened("done", "done.html");
+    await page.locator("#play").click();
+    await field("Shift x").fill("-12");
+    await field("Frames per second").fill("9");
+    writeFileSync(join(home, "done-places.csv"), await page.evaluate(() => document.getElementById("places").value));
+    const address = page.url(), lines = await command();
+    typed(lines);
+    // The same page of the frames as they are now, with the old address: nothing is left to do.
+    typed("shibori preview light-table done -o done.html --quiet");
+    await page.goto("about:blank");
+    await page.goto(address);
+    await page.waitForSelector("body[data-ready=yes]");
+    assert.equal(await command(), "");
+    assert.equal(await field("Frames per second").inputValue(), "9");
+    // Art that changed otherwise keeps what was asked for.
+    typed("shibori adjust pond/sets/frog --mirror left-right -o done --force");
+    typed("shibori preview light-table done -o done.html --quiet");
+    await page.goto("about:blank");
+    await page.goto(address);
+    await page.waitForSelector("body[data-ready=yes]");
+    assert.equal(await command(), lines);
+    await close();
+  },
+
   "a folder of images becomes a set with what was done": async () => {
     const { page, field, command, close } = await opened("pond/art/lantern", "folder.html");
     await page.locator("#play").click();

@@ -34,6 +34,13 @@ pub struct Outcome {
     pub removed: Vec<PathBuf>,
 }
 
+impl Outcome {
+    /// Whether any file is another one now, or any step could not be done.
+    pub fn did_something(&self) -> bool {
+        self.done + self.undone + self.removed.len() > 0
+    }
+}
+
 /// A step that is about to be done, as its context sees it.
 pub(super) struct Hearing<'a> {
     pub(super) audience: &'a dyn Audience,

@@ -3,6 +3,7 @@
 mod serve;
 mod told;
 
+use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -43,7 +44,7 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
         }
         return Ok(());
     }
-    told_once(&build, &Teller::new(program), args.depfile.as_deref(), program)
+    told_once(&build, &Teller::new(program), args.depfile.as_deref(), program).map(|_| ())
 }
 
 /// What went wrong, in the words of a recipe.
@@ -51,20 +52,22 @@ fn told(error: Error) -> Failure {
     Failure::from(error).in_recipe()
 }
 
-/// Builds once; an error where any step could not be done.
+/// Builds once, and tells whether anything was done; an error where any step could not be.
 fn told_once(
     build: &Build,
     teller: &Teller<'_>,
     depfile: Option<&Path>,
     program: &Program<'_>,
-) -> Result<(), Failure> {
+) -> Result<bool, Failure> {
     let began = Instant::now();
     let outcome = build.run(program.everywhere.jobs, teller).map_err(told)?;
     let failed = teller.conclude(&outcome, began);
-    if let Some(file) = depfile {
+    // Written by itself, it would be one more thing that changed where all is watched.
+    let is_news = !teller.is_silent() || outcome.did_something();
+    if let Some(file) = depfile.filter(|_| is_news) {
         write_depfile(file, &build.facts(teller).map_err(told)?, true, build, program)?;
     }
-    failed.map_or(Ok(()), |exit| Err(Failure::said(exit)))
+    failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::said(exit)))
 }
 
 /// Writes what is made of what. The file is made anew each time, so that it is younger than what it speaks of; where it speaks of a whole
@@ -189,19 +192,25 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
     let mut watch = Watch::begin(&base)
         .map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.display())))?;
     let server = args.serve.map(started).transpose()?;
-    let mut changed = None;
+    let (mut changed, mut known): (Option<Changed>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
     loop {
-        if let Some(out) = build_watched(args, recipe, changed.as_deref(), &mut watch, program)
-            && let Some(server) = &server
-        {
-            let out = base.join(out);
-            server.show(&out);
-            if changed.is_none() {
-                program.say(&format!("showing {} at {}", out.display(), server.address()));
+        let is_first = changed.is_none();
+        match build_watched(args, recipe, changed.as_ref(), &mut watch, program) {
+            // Whatever is saved next may be what was missing.
+            None => known.clear(),
+            Some(Built { out, files, did_something }) => {
+                known = files;
+                let out = base.join(out);
+                if let Some(server) = server.as_ref().filter(|_| is_first || did_something) {
+                    server.show(&out);
+                    if is_first {
+                        program.say(&format!("showing {} at {}", out.display(), server.address()));
+                    }
+                    server.tell();
+                }
             }
-            server.tell();
         }
-        if changed.is_none() {
+        if is_first {
             program.say("watching for changes; Ctrl+C ends it");
         }
         let Some(change) = watch.next() else {
@@ -210,7 +219,9 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
         let shown: Vec<String> = change.files.iter().take(3).map(|path| path.display().to_string()).collect();
         let more = change.files.len().saturating_sub(shown.len());
         let more = if more == 0 { String::new() } else { format!(" and {more} more") };
-        changed = Some(format!("{}{more}", shown.join(", ")));
+        let is_part =
+            known.is_empty() || change.files.iter().any(|path| path.is_absolute() || known.contains(path));
+        changed = Some(Changed { told: format!("{}{more}", shown.join(", ")), is_part });
     }
 }
 
@@ -221,14 +232,29 @@ fn started(port: u16) -> Result<Server, Failure> {
     })
 }
 
-/// Builds once more; gives the folder of outputs where all went well.
+/// What was saved.
+struct Changed {
+    told: String,
+    /// Whether any of it is a part of the recipe, as far as that is known.
+    is_part: bool,
+}
+
+/// What came of a build that went well.
+struct Built {
+    out: PathBuf,
+    /// The recipe and all that it is made of.
+    files: BTreeSet<PathBuf>,
+    did_something: bool,
+}
+
+/// Builds once more.
 fn build_watched(
     args: &Args,
     recipe: &Path,
-    changed: Option<&str>,
+    changed: Option<&Changed>,
     watch: &mut Watch,
     program: &Program<'_>,
-) -> Option<PathBuf> {
+) -> Option<Built> {
     let build = match Build::open(recipe, &program.everywhere.run) {
         Ok(build) => build,
         Err(error) => {
@@ -237,13 +263,18 @@ fn build_watched(
         }
     };
     watch.look_away_from(&build.out());
-    watch.also(&build.all_files());
+    let mut files = build.all_files();
+    watch.also(&files);
+    files.extend(recipe.file_name().filter(|_| !recipe.is_dir()).map(PathBuf::from));
+    files.push(PathBuf::from(RECIPE_FILE));
     let teller = match changed {
-        Some(changed) => Teller::brief(program, changed),
+        Some(changed) => Teller::brief(program, &changed.told, changed.is_part),
         None => Teller::new(program),
     };
     match told_once(&build, &teller, args.depfile.as_deref(), program) {
-        Ok(()) => Some(build.out()),
+        Ok(did_something) => {
+            Some(Built { out: build.out(), files: files.into_iter().collect(), did_something })
+        }
         Err(failure) => {
             program.fail(&failure);
             None

@@ -22,6 +22,8 @@ pub(super) struct Teller<'a> {
     program: &'a Program<'a>,
     /// What changed, where a line for the whole build is enough.
     changed: Option<&'a str>,
+    /// Whether nothing is said where nothing was done.
+    is_silent: bool,
     state: Mutex<State>,
 }
 
@@ -69,12 +71,16 @@ struct Summary<'a> {
 
 impl<'a> Teller<'a> {
     pub(super) fn new(program: &'a Program<'a>) -> Self {
-        Self { program, changed: None, state: Mutex::default() }
+        Self { program, changed: None, is_silent: false, state: Mutex::default() }
     }
 
-    /// Says only how it went, after what changed.
-    pub(super) fn brief(program: &'a Program<'a>, changed: &'a str) -> Self {
-        Self { changed: Some(changed), ..Self::new(program) }
+    /// Says only how it went, after what changed; and where that is no part of the recipe, only if something came of it.
+    pub(super) fn brief(program: &'a Program<'a>, changed: &'a str, is_part: bool) -> Self {
+        Self { changed: Some(changed), is_silent: !is_part, ..Self::new(program) }
+    }
+
+    pub(super) fn is_silent(&self) -> bool {
+        self.is_silent
     }
 
     fn state(&self) -> std::sync::MutexGuard<'_, State> {
@@ -116,6 +122,9 @@ impl<'a> Teller<'a> {
             (state.failed.map(|(_, exit)| exit), state.failures)
         };
         let ms = ms_since(began);
+        if self.is_silent && !outcome.did_something() {
+            return failed;
+        }
         let Outcome { done, kept, undone, removed } = outcome;
         let undone = match undone {
             0 => String::new(),

@@ -4,7 +4,8 @@ const data = JSON.parse($("data").textContent);
 // ---- state: a plain object that goes into JSON. Changes with one key that follow each other closely are one step back.
 const CLOSELY = 900, MOST = 300;
 const table = (() => {
-  const self = { state: null, past: [], next: [], refresh: () => {} };
+  // `signs` tells what the frames are and what they will be; `settle` takes out of a state that comes from an address what was done since.
+  const self = { state: null, past: [], next: [], refresh: () => {}, signs: () => null, settle: (state) => state };
   let begun = "", key = null, at = 0, soon = 0, saving = 0;
   const text = () => JSON.stringify(self.state);
   const encoded = (json) => btoa(String.fromCharCode(...new TextEncoder().encode(json))).replace(/\+/g, "-").replace(/\//g, "_").replace(/=+$/, "");
@@ -15,7 +16,8 @@ const table = (() => {
   const save = () => {
     clearTimeout(saving);
     const now = text();
-    history.replaceState(null, "", now === begun ? location.pathname + location.search : `#${encoded(now)}`);
+    const kept = JSON.stringify({ ...self.state, signs: self.signs(self.state) });
+    history.replaceState(null, "", now === begun ? location.pathname + location.search : `#${encoded(kept)}`);
   };
   // Browsers take no more than some twenty new addresses a second.
   let saves = [];
@@ -28,17 +30,17 @@ const table = (() => {
   const load = () => {
     if (location.hash.length < 2) return false;
     try {
-      const found = JSON.parse(decoded(location.hash.slice(1)));
+      const { signs, ...found } = JSON.parse(decoded(location.hash.slice(1)));
       if (JSON.stringify(found.of) !== JSON.stringify(self.state.of)) {
         say("The address holds numbers for another picture; this is the one the file shows.");
         return false;
       }
-      self.state = found;
+      self.state = signs ? self.settle(found, signs) : found;
       return true;
     } catch { return false; }
   };
   self.begin = (state, refresh) => {
-    self.state = state; self.refresh = refresh; begun = text();
+    self.state = JSON.parse(JSON.stringify(state)); self.refresh = refresh; begun = text();
     load();
     refresh();
   };
