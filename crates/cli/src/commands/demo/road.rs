@@ -6,8 +6,8 @@ use serde::de::DeserializeOwned;
 use serde_json::{Map, Value};
 
 use crate::args::{
-    Adjust, Check, ClipEdit, Command, Contact, Drift, Export, GridPreview, Html, Inspect, Motion, Onion,
-    Pack, Pages, PictureOut, Preview, Slice, Unpack,
+    Adjust, Check, ClipEdit, Command, Contact, Drift, Export, GridPreview, Html, Inspect, LightTable, Motion,
+    Onion, Pack, Pages, PictureOut, Preview, Slice, Unpack,
 };
 use crate::failure::Failure;
 use crate::words::pasteable;
@@ -30,7 +30,7 @@ const fn line(
     Line { name, from, options, to }
 }
 
-pub(super) const ROAD: [Line; 26] = [
+pub(super) const ROAD: [Line; 28] = [
     line("inspect", &["art/koi.png", "art/frog.png", "art/firefly.gif"], &[], None),
     line(
         "slice",
@@ -113,6 +113,8 @@ pub(super) const ROAD: [Line; 26] = [
     line("export", &["atlas/pond.json"], &[("", "to", "css")], None),
     line("export", &["atlas/pond.json"], &[("", "template", "lua")], None),
     line("preview grid", &["art/frog.png"], &[], Some("look/cut.png")),
+    line("preview light-table", &["art/frog.png"], &[], Some("look/frog-cut.html")),
+    line("preview light-table", &["sets/heron"], &[], Some("look/heron-frames.html")),
     line("preview contact", &["atlas/pond"], &[], Some("look/pond.png")),
     line("preview pages", &["atlas/pond"], &[], Some("look/pages.png")),
     line("preview html", &["atlas/pond"], &[], Some("look/pond.html")),
@@ -129,8 +131,13 @@ pub(super) const ROAD: [Line; 26] = [
 ];
 
 /// What to look at in the end.
-pub(super) const OPEN: [(&str, &str); 11] = [
+pub(super) const OPEN: [(&str, &str); 13] = [
     ("look/pond.html", "every clip playing, with frames, pages, times and findings, in any browser"),
+    (
+        "look/frog-cut.html",
+        "a light table: try other cuts of the frog's sheet, name its rows, take the command",
+    ),
+    ("look/heron-frames.html", "another: push the heron's frames, stretch their times, drag its box"),
     ("look/cut.png", "how the frog's sheet is cut, before it is cut"),
     ("look/pond.png", "every frame of the atlas, by clip"),
     ("look/onion.png", "the heron's frames over each other, after lining up"),
@@ -207,6 +214,9 @@ impl Line {
             }
             "preview html" => {
                 Command::Preview(Preview::Html(Html { source, output: file, options: self.options()? }))
+            }
+            "preview light-table" => {
+                Command::Preview(Preview::LightTable(LightTable { source, output: file }))
             }
             "preview drift" => Command::Preview(Preview::Drift(Drift {
                 source,

@@ -187,7 +187,7 @@ const nameFault = (name) => /[\u0000-\u001f\u007f]/.test(name) ? "a name has no 
   : name.length > 200 ? "a name has at most 200 characters" : /[=@:]|^-/.test(name) ? "a name has no = @ or : in it, and begins with no -" : name !== name.trim() ? "a name begins and ends with no space" : "";
 
 // ---- what comes out
-const show = (id, text) => { const area = $(id); area.value = text; area.textContent = text; area.rows = Math.max(1, text.split("\n").length); };
+const show = (id, text) => { const area = $(id); area.value = text; area.textContent = text; area.rows = Math.max(1, text.trimEnd().split("\n").length); };
 const conclude = ({ command, lines, places, wrong, hint }) => {
   show("command", command);
   $("command").placeholder = wrong || hint || "";

@@ -183,7 +183,7 @@ const smallOf = (at) => {
 all.forEach((_, at) => smallOf(at));
 
 // ---- the table: one clip, its frames over each other
-const stage = $("stage"), now = $("now");
+const stage = $("stage"), now = $("now"), column = stage.parentElement.parentElement;
 let chosenBox = "", zoom = null, frozen = null;
 const current = () => {
   const clip = clipOf(table.state.chosen), line = timeline(clip);
@@ -197,7 +197,7 @@ const big = {
     const { clip, line, step } = current();
     if (step === big.drawn && !force) return;
     big.drawn = step;
-    const { where } = big, scale = zoom ?? fitting([where.width, where.height], [Math.max(120, stage.parentElement.clientWidth - 2), Math.max(220, innerHeight * .42)]);
+    const { where } = big, scale = zoom ?? fitting([where.width, where.height], [Math.max(120, column.clientWidth - 2), Math.max(220, innerHeight * .4)]);
     big.zoom = scale;
     const context = sized(stage, where, scale), { under } = table.state, total = line.steps.length;
     const faint = under === "none" ? [] : under === "before" ? [step + total - 1] : under === "after" ? [step + 1] : under === "both" ? [step + total - 1, step + 1]
@@ -216,9 +216,9 @@ const marksOn = (context, step, frame, x, y, scale) => {
   const { drag } = table.state, [dx, dy] = shiftOf(step.frame);
   for (const [name, [left, top, w, h]] of Object.entries(boxesOf(step.frame))) {
     const at = step.mirror ? 2 * frame.pivot[0] - (left + dx) - w : left + dx, isOwn = drag === `box ${name}`;
-    for (const [out, tone] of [[.5, "#10131a"], [-.5, isOwn ? "#ffe05c" : "#ffa95e"]]) {
-      context.lineWidth = isOwn ? 2 : 1; context.strokeStyle = tone;
-      context.strokeRect(x + at * scale - out, y + (top + dy) * scale - out, w * scale + 2 * out, h * scale + 2 * out);
+    for (const [width, tone] of [[isOwn ? 5 : 3, "#10131a"], [isOwn ? 3 : 1, isOwn ? "#ffe05c" : "#ffa95e"]]) {
+      context.lineWidth = width; context.strokeStyle = tone;
+      context.strokeRect(Math.round(x + at * scale) + .5, Math.round(y + (top + dy) * scale) + .5, Math.round(w * scale) - 1, Math.round(h * scale) - 1);
     }
   }
   const px = Math.round(x + frame.pivot[0] * scale) + .5, py = Math.round(y + frame.pivot[1] * scale) + .5, far = drag === "pivot" ? 11 : 7;
