@@ -9,7 +9,7 @@ use crate::{Color, FrameSet, Pair, Pixels, Size};
 const WIDEST: u32 = 3;
 /// The share of a ring that a border fills, and of the ring inside it that is open.
 const FULL: f64 = 0.97;
-const OPEN: f64 = 0.6;
+const OPEN: f64 = 0.4;
 /// Colors this near each other, over all channels, are one.
 const ALIKE: u32 = 24;
 

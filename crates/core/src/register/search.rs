@@ -16,14 +16,17 @@ pub(super) struct Effort {
     pub(super) peaks: usize,
     /// Solid pixels that are asked while climbing; of more, every second or third speaks for all.
     pub(super) pixels: u64,
+    /// The same where the spot is settled to the pixel.
+    pub(super) settling: u64,
     /// Planes that the classes share when peaks are looked for: those that share one are alike then.
     pub(super) planes: usize,
 }
 
 /// For a few frames.
-pub(super) const CAREFUL: Effort = Effort { longest: 120, peaks: 6, pixels: 4000, planes: CLASSES };
+pub(super) const CAREFUL: Effort =
+    Effort { longest: 120, peaks: 6, pixels: 4000, settling: u64::MAX, planes: CLASSES };
 /// For each of very many.
-pub(super) const BRISK: Effort = Effort { longest: 48, peaks: 2, pixels: 250, planes: 5 };
+pub(super) const BRISK: Effort = Effort { longest: 48, peaks: 2, pixels: 250, settling: 1200, planes: 5 };
 
 impl Effort {
     /// The plane of a class; that of anything solid is the first.
@@ -32,8 +35,17 @@ impl Effort {
     }
 
     fn stride(self, figure: &Figure) -> usize {
-        (1usize..).find(|&stride| figure.area / (stride * stride) as u64 <= self.pixels).unwrap_or(1)
+        stride(figure, self.pixels)
     }
+
+    fn settling_stride(self, figure: &Figure) -> usize {
+        stride(figure, self.settling)
+    }
+}
+
+/// Every so many rows and columns leave at most so many solid pixels.
+fn stride(figure: &Figure, most: u64) -> usize {
+    (1usize..).find(|&stride| figure.area / (stride * stride) as u64 <= most).unwrap_or(1)
 }
 
 /// Looks for spots among votes.
@@ -93,8 +105,9 @@ impl<'a> Search<'a> {
         let climbed =
             found.map(|spot| self.climb(figure, spot, own, self.factor.div_ceil(2), stride, is_allowed));
         let best = climbed.max_by_key(|&spot| self.rank(figure, spot, own, stride))?;
-        // What was sampled is compared in full.
-        Some(if stride > 1 { self.climb(figure, best, own, 1, 1, is_allowed) } else { best })
+        // What was sampled is compared anew, more closely.
+        let closely = self.effort.settling_stride(figure);
+        Some(if stride > closely { self.climb(figure, best, own, 1, closely, is_allowed) } else { best })
     }
 
     /// The best spot near one.
@@ -107,7 +120,8 @@ impl<'a> Search<'a> {
     ) -> Spot {
         let stride = self.effort.stride(figure);
         let near = self.climb(figure, spot, own, 2, stride, is_allowed);
-        if stride > 1 { self.climb(figure, near, own, 1, 1, is_allowed) } else { near }
+        let closely = self.effort.settling_stride(figure);
+        if stride > closely { self.climb(figure, near, own, 1, closely, is_allowed) } else { near }
     }
 
     /// The correlation with the votes for every spot, in blocks.
@@ -185,7 +199,7 @@ impl<'a> Search<'a> {
     ) -> Spot {
         let rank = |spot: Spot| self.rank(figure, spot, own, stride);
         let (mut spot, mut best) = (start, rank(start));
-        let is_last = step == 1 && stride == 1;
+        let is_last = step == 1 && stride == self.effort.settling_stride(figure);
         let mut step = step as i64;
         while step > 0 {
             // What was climbed in samples is nearly there.
