@@ -250,6 +250,27 @@ fn color_is_spread_under_clear_pixels_and_alpha_stays() {
 }
 
 #[test]
+fn a_clear_pixel_takes_the_color_before_it_or_above_it_first() {
+    // Two colors with a gap between them, and rows above and below that are clear.
+    let image = RgbaImage::from_fn(4, 3, |x, y| match (x, y) {
+        (0, 1) => Rgba([200, 0, 0, 255]),
+        (2, 1) => Rgba([0, 0, 200, 255]),
+        _ => Rgba([9, 9, 9, 0]),
+    });
+    let name = || Name::new("x").unwrap();
+    let set = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
+    let atlas = pack(set, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
+    let reds = |spread: u32| -> Vec<u8> {
+        paint(&atlas, 0, None, Finish { spread, premultiplied: false })
+            .pixels()
+            .map(|pixel| pixel[0])
+            .collect()
+    };
+    assert_eq!(reds(1), [200, 200, 0, 0, 200, 200, 0, 0, 200, 200, 0, 0]);
+    assert_eq!(reds(0), [9, 9, 9, 9, 200, 9, 0, 9, 9, 9, 9, 9]);
+}
+
+#[test]
 fn mirror_images_are_counted_once_and_symmetric_ones_are_not() {
     let image = |bytes: [u8; 3]| {
         let pixels = RgbaImage::from_fn(3, 1, |x, _| Rgba([bytes[x as usize], 0, 0, 255]));
