@@ -25,7 +25,7 @@ pub(crate) struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// What images hold: size, colors, transparency, delays, cell sizes that fit
+    /// Show what images contain: size, colors, transparency, delays, cell sizes that fit
     Inspect(Inspect),
     /// Cut sheets, strips and animations into frames
     Slice(Box<Slice>),
@@ -35,22 +35,22 @@ pub(crate) enum Command {
     Clip(Box<ClipEdit>),
     /// Arrange frames on pages: an atlas
     Pack(Box<Pack>),
-    /// Frames back out of an atlas, one file each
+    /// Extract frames from an atlas, one file per frame
     Unpack(Unpack),
-    /// Metadata in other forms: tables, styles, scenes, your own templates
+    /// Write metadata as tables, stylesheets or scenes, or with a template of your own
     Export(Export),
-    /// Pictures that prove it: all frames at once, or a clip in motion
+    /// Preview images and animations, and pages to play and try them on
     #[command(subcommand)]
     Preview(Preview),
-    /// What will look wrong in the game, with the frame, the place and what mends it
+    /// Find what will look wrong in the game: the frame, the place and how to fix it
     Check(Check),
-    /// An empty sheet to draw on: lines, labels, pivot marks
+    /// Write an empty sheet to draw on: lines, labels, pivot marks
     GuideSheet(GuideSheet),
-    /// Write a recipe from what sheets, animations and folders hold
+    /// Write a recipe from what sheets, animations and folders contain
     Init(Init),
-    /// Run a recipe: only what changed is done again
+    /// Run a recipe, redoing only what changed
     Build(Build),
-    /// Write the demo art and its recipe, and run the whole road on them
+    /// Write the demo art and its recipe, and run every step on them
     Demo(Demo),
     /// Print a JSON Schema
     Schema(Schema),
@@ -68,7 +68,7 @@ pub(crate) struct Slice {
     /// Sheets, strips or animations, each a sprite named after its file, or folders of them; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
-    /// The folder to write: one PNG a frame, and frames.json [default: IMAGE-frames]
+    /// The folder to write: one PNG per frame, and frames.json [default: IMAGE-frames]
     #[arg(short, long, value_name = "SET")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
@@ -80,7 +80,7 @@ pub(crate) struct Adjust {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The folder to write: one PNG a frame, and frames.json
+    /// The folder to write: one PNG per frame, and frames.json
     #[arg(
         short,
         long,
@@ -122,7 +122,7 @@ pub(crate) struct Pack {
     /// Sets, atlases, images, animations or folders of images
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<PathBuf>,
-    /// The atlas, without ending: build/pond becomes build/pond.json and build/pond.png
+    /// The atlas, without extension: build/pond becomes build/pond.json and build/pond.png
     #[arg(short, long, value_name = "ATLAS")]
     pub(crate) output: PathBuf,
     #[command(flatten)]
@@ -134,7 +134,7 @@ pub(crate) struct Unpack {
     /// The atlas's manifest
     #[arg(value_name = "MANIFEST")]
     pub(crate) manifest: PathBuf,
-    /// The folder to write: one PNG a frame, and frames.json
+    /// The folder to write: one PNG per frame, and frames.json
     #[arg(short, long, value_name = "SET")]
     pub(crate) output: PathBuf,
     #[command(flatten)]
@@ -182,10 +182,10 @@ pub(crate) enum Preview {
 /// Where a picture goes.
 #[derive(Args, Debug)]
 pub(crate) struct PictureOut {
-    /// The picture to write; ends in .png (a moving one in .gif, .apng or .png)
+    /// The image to write; ends in .png (an animation in .gif, .apng or .png)
     #[arg(short, long, value_name = "FILE", required_unless_present = "here")]
     pub(crate) output: Option<PathBuf>,
-    /// Show it in this terminal; a moving one plays until a key is pressed
+    /// Show it in this terminal; an animation plays until a key is pressed
     #[arg(long)]
     pub(crate) here: bool,
 }
@@ -321,7 +321,7 @@ pub(crate) struct Build {
     /// Build again whenever the recipe or a source is saved, until interrupted
     #[arg(long)]
     pub(crate) watch: bool,
-    /// With --watch: show the outputs at http://127.0.0.1:PORT, where pages load themselves anew after each build
+    /// With --watch: show the outputs at http://127.0.0.1:PORT, where pages reload after each build
     #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = "8140", requires = "watch")]
     pub(crate) serve: Option<u16>,
 }
@@ -335,7 +335,7 @@ pub(crate) struct Demo {
 
 #[derive(Args, Debug)]
 pub(crate) struct Schema {
-    /// Of what
+    /// Which schema
     pub(crate) of: SchemaOf,
 }
 
@@ -349,7 +349,7 @@ pub(crate) enum SchemaOf {
 
 /// Options of every command.
 #[derive(Args, Clone, Debug)]
-#[command(next_help_heading = "Everywhere")]
+#[command(next_help_heading = "Common options")]
 pub(crate) struct Everywhere {
     /// Print the result as one JSON object
     #[arg(long, global = true)]

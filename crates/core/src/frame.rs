@@ -220,7 +220,7 @@ impl Frame {
     /// The same frame keeping exactly the part `rect` of its canvas.
     ///
     /// # Errors
-    /// Where `rect` sticks out of the canvas.
+    /// Where `rect` extends beyond the canvas.
     pub fn keeping(self, rect: Rect) -> Result<Self, FrameError> {
         let inset = Pair { x: rect.x, y: rect.y };
         if rect.is_empty() {

@@ -26,7 +26,7 @@ pub enum OnlyError {
     #[error(transparent)]
     Select(#[from] SelectError),
     /// No sprite, no clip, no selection.
-    #[error("'{text}' is no sprite, no clip and no selection of frames")]
+    #[error("'{text}' is not a sprite, a clip or a selection of frames")]
     Unknown {
         /// What was typed.
         text: String,

@@ -61,7 +61,7 @@ pub enum ReadProblem {
         looks: String,
     },
     /// The end is missing.
-    #[error("the {format} breaks off after {bytes} bytes; the file is incomplete")]
+    #[error("the {format} ends early, after {bytes} bytes; the file is incomplete")]
     BrokenOff {
         /// The image format.
         format: &'static str,
@@ -156,8 +156,8 @@ pub enum ReadProblem {
         /// How many there are.
         count: usize,
     },
-    /// A frame that sticks out of its page.
-    #[error("frame '{frame}' at {rect} sticks out of its page of {page} px")]
+    /// A frame that extends beyond its page.
+    #[error("frame '{frame}' at {rect} extends beyond its page of {page} px")]
     RectOutside {
         /// The frame.
         frame: String,

@@ -297,13 +297,13 @@ pub enum Error {
         source_path: PathBuf,
     },
     /// Something without a manifest, which clips are kept in.
-    #[error("{}: is no set and no atlas, so it can't keep clips", source_path.display())]
+    #[error("{}: is not a set or an atlas, so it can't keep clips", source_path.display())]
     NoClips {
         /// What was named.
         source_path: PathBuf,
     },
     /// Something without a manifest, which is what is exported.
-    #[error("{}: {}", path.display(), if *exists { "is no atlas and no set" } else { "no such file or folder" })]
+    #[error("{}: {}", path.display(), if *exists { "is not an atlas or a set" } else { "no such file or folder" })]
     NoManifest {
         /// What was named.
         path: PathBuf,

@@ -1,4 +1,4 @@
-//! `shibori demo`: write the demo art and its recipe, run the whole road on the art command by command, then build the recipe, change
+//! `shibori demo`: write the demo art and its recipe, run every step on the art, command by command, then build the recipe, change
 //! a sheet and build again.
 //!
 //! Every step is a line of data: it is printed as a person would type it, and run by the same functions as the command.

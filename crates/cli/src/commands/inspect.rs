@@ -1,4 +1,4 @@
-//! `shibori inspect`: what images hold.
+//! `shibori inspect`: what images contain.
 
 use serde::Serialize;
 use shibori_core::cut::Grid;

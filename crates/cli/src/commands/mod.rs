@@ -80,7 +80,7 @@ impl<'a> Program<'a> {
 
     fn say_removed(&self, removed: &[PathBuf]) {
         if !removed.is_empty() {
-            self.say(&format!("took away {} of an earlier run", counted(removed.len(), "file")));
+            self.say(&format!("removed {} of an earlier run", counted(removed.len(), "file")));
         }
     }
 }

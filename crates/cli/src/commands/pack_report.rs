@@ -184,7 +184,7 @@ impl Report {
         program.say(&self.memory_told());
         if let Some((one, other)) = &self.first_mirrored {
             let text = format!(
-                "{} the mirror image of another, such as '{one}' of '{other}': a clip can draw it so ('mirror') and save its place",
+                "{} the mirror image of another, such as '{one}' of '{other}': a clip can draw it so ('mirrored') and save its place",
                 is_or_are(self.mirrored)
             );
             program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
@@ -209,7 +209,7 @@ impl Report {
             parts.push(format!("{} blank", self.blank));
         }
         if self.turned > 0 {
-            parts.push(format!("{} turned a quarter", self.turned));
+            parts.push(format!("{} rotated a quarter turn", self.turned));
         }
         format!("{}: {}", counted(self.count, "frame"), parts.join(", "))
     }

@@ -1,4 +1,4 @@
-//! What looks wrong, in words, and the command that mends it.
+//! What looks wrong, in words, and the command that fixes it.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -61,7 +61,7 @@ pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
     checked.findings.iter().map(|finding| one(&checked.set, &checked.source, here, finding)).collect()
 }
 
-/// The same of a sprite of a recipe: what mends it is a line there.
+/// The same of a sprite of a recipe: what fixes it is a line there.
 pub(crate) fn told_in_recipe(checked: &Checked, recipe: &Path) -> Vec<FindingReport> {
     let one = |finding: &Finding| FindingReport {
         source: recipe.to_owned(),

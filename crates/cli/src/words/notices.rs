@@ -178,10 +178,10 @@ fn remark(remark: &Remark) -> (Weight, Message) {
             )
         }
         Remark::Truncated { file, frames: 0 } => {
-            warning(format!("{file}: breaks off; what is there was taken; the rest is gray, or coarse"), None)
+            warning(format!("{file}: ends early; what is there was taken; the rest is gray, or coarse"), None)
         }
         Remark::Truncated { file, frames } => warning(
-            format!("{file}: breaks off; the {} before the break were taken", counted(*frames, "frame")),
+            format!("{file}: ends early; the {} before that were taken", counted(*frames, "frame")),
             None,
         ),
         Remark::Edited { frame, file, was, now, canvas } => note(format!(

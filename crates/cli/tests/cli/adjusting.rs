@@ -340,7 +340,7 @@ fn the_pivot_and_the_canvas_go_together_in_one_command_as_in_two() {
 #[test]
 fn every_remedy_that_check_names_can_be_typed() {
     let env = Env::with_art();
-    env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" --clip \"back = 0-5 mirror\" --clip \"still = 2\" -o heron");
+    env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" --clip \"back = 0-5 mirrored\" --clip \"still = 2\" -o heron");
     env.ok("slice art/frog.png --grid 8x4 --blank keep --clip \"sit = 0-7\" -o frog");
     let mut rules = std::collections::BTreeSet::new();
     for set in ["heron", "frog"] {

@@ -107,7 +107,7 @@ fn a_list_of_places_names_the_frames() {
     for (list, told) in [
         ("a,1,2,3\n", "bad.csv: line 1: 4 columns instead of 5; a line is name,x,y,w,h"),
         ("a,1,-2,3,4\n", "bad.csv: line 1: y of 'a' is -2; places are counted from 0"),
-        ("a,170,2,30,4\n", "bad.csv: line 1: 'a' at 170,2,30,4 sticks out of the sheet of 176x112 px"),
+        ("a,170,2,30,4\n", "bad.csv: line 1: 'a' at 170,2,30,4 extends beyond the sheet of 176x112 px"),
         ("a,1,2,0,4\n", "bad.csv: line 1: 'a' is 0x4 px, which holds nothing"),
     ] {
         env.write("bad.csv", list);

@@ -81,7 +81,7 @@ fn a_video_is_thinned_out_and_keeps_its_time() {
     assert!(outcome.err.contains("add --accept truncated to take the 23 whole frames"), "{}", outcome.err);
     let outcome = env.run("slice broken.y4m -o broken --accept truncated");
     assert!(
-        outcome.code == 0 && outcome.err.contains("the 23 frames before the break were taken"),
+        outcome.code == 0 && outcome.err.contains("the 23 frames before that were taken"),
         "{}",
         outcome.err
     );

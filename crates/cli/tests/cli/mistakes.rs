@@ -40,9 +40,9 @@ fn every_mistake_is_told_and_changes_nothing() {
             "PNG, APNG, GIF, WebP",
         ),
         ("slice empty.png --grid 8x1", 3, "empty.png: the file is empty (0 bytes)", ""),
-        ("slice half.png --grid 8x1", 3, "half.png: the PNG breaks off after", "export it again"),
-        ("slice half.gif", 3, "half.gif: the GIF breaks off after", "export it again"),
-        ("inspect half.png", 3, "half.png: the PNG breaks off after", ""),
+        ("slice half.png --grid 8x1", 3, "half.png: the PNG ends early, after", "export it again"),
+        ("slice half.gif", 3, "half.gif: the GIF ends early, after", "export it again"),
+        ("inspect half.png", 3, "half.png: the PNG ends early, after", ""),
         (
             "slice art/koi.png --grid 7x1",
             2,
@@ -137,7 +137,7 @@ fn every_mistake_is_told_and_changes_nothing() {
         (
             "preview contact koi -o new.png --only koy",
             2,
-            "'koy' is no sprite, no clip and no selection",
+            "'koy' is not a sprite, a clip or a selection",
             "did you mean koi?",
         ),
     ] {

@@ -226,7 +226,7 @@ const tests = {
       const nameless = await page.evaluate(() => [...document.querySelectorAll("input, select, textarea, button, canvas")].filter((one) => !one.closest("[hidden]") && one.offsetParent)
         .filter((one) => !(one.labels && one.labels.length && one.labels[0].textContent.trim()) && !one.getAttribute("aria-label") && !(one.tagName === "BUTTON" && one.textContent.trim()) && !one.closest("button")).map((one) => one.outerHTML.slice(0, 120)));
       assert.deepEqual(nameless, []);
-      assert.ok(await page.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "nothing sticks out of a narrow window");
+      assert.ok(await page.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "nothing extends beyond a narrow window");
       await close();
     }
   },

@@ -1,7 +1,7 @@
 //! Drawings that are cut off flat at their cell's edge, and pixels there that belong to the cell beside it.
 //!
 //! The main drawing is the largest piece. It is cut where it ends in a long straight run at a side that others of its clip hardly touch:
-//! figures that stand on the lower edge all along are not. A piece that touches an edge, hangs together with nothing and is much smaller
+//! figures that stand on the lower edge all along are not. A piece that touches an edge, is not connected to the drawing and is much smaller
 //! has poked in from next door, unless many frames have such. Frames that were trimmed are judged by their canvas; a set of single
 //! images, which nothing was cut from, is judged all the same.
 
@@ -55,7 +55,7 @@ struct Edge {
     runs: [(u32, u32); 4],
     /// Where it first touches each side.
     at: [Pair; 4],
-    /// Pieces that hang together with nothing, by the side they touch first: where, how many pixels, which sides.
+    /// Pieces that are not connected to the drawing, by the side they touch first: where, how many pixels, which sides.
     loose: Vec<(Pair, u32, Sides)>,
 }
 

@@ -2,7 +2,7 @@
 //!
 //! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
 //! limit it passed. Frames are judged by their neighbors in a clip (`path`, on the registered figure of `figures`) and by what others of
-//! the clip have, so that what an animation does all along is no finding. Which command mends it is for the program to say. Nothing is
+//! the clip have, so that what an animation does all along is no finding. Which command fixes it is for the program to say. Nothing is
 //! changed here.
 
 mod blank;
@@ -32,7 +32,7 @@ use crate::{Color, FrameSet, Name, Pair, Size};
 pub enum Rule {
     /// A drawing touches its cell's edge, and may be cut by it.
     TouchesEdge,
-    /// Pixels at the edge hang together with nothing: they belong to a neighbor.
+    /// Pixels at the edge are not connected to the drawing: they belong to a neighbor.
     Neighbor,
     /// Stray pixels beside the drawing, or alone in an otherwise blank frame.
     Specks,
@@ -157,7 +157,7 @@ pub struct Finding {
     pub limit: f64,
     /// What was seen there.
     pub seen: Seen,
-    /// What mends it.
+    /// What fixes it.
     pub remedy: Remedy,
 }
 
@@ -197,7 +197,7 @@ pub enum Seen {
         /// Which sides.
         sides: Sides,
     },
-    /// A group at the edge hangs together with nothing.
+    /// A group at the edge is not connected to the drawing.
     Neighbor {
         /// Its pixels.
         area: u32,

@@ -21,7 +21,7 @@ use crate::syntax::Cursor;
 use crate::{FrameSet, Name, SetError, SyntaxError, file_fault};
 
 /// The words that [`read_way`] knows.
-const PLAY_WORDS: [&str; 4] = ["loop", "once", "bounce", "mirror"];
+const PLAY_WORDS: [&str; 5] = ["loop", "once", "bounce", "mirrored", "mirror"];
 
 /// A clip as typed, not yet tied to a set.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -192,7 +192,8 @@ fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
         let place = cursor.place();
         let word = cursor.take_while(|c| !c.is_whitespace());
         match word {
-            "mirror" if !way.mirror => way.mirror = true,
+            // The older word is still taken.
+            "mirrored" | "mirror" if !way.mirror => way.mirror = true,
             "loop" | "once" | "bounce" if said_how => {
                 return Err(cursor.error_at(place, "one of loop, once and bounce is enough"));
             }
@@ -212,7 +213,7 @@ fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
                 return Err(cursor.error_at(place, text));
             }
             _ => {
-                let text = format!("'{word}' is not loop, loop 3, once, bounce or mirror");
+                let text = format!("'{word}' is not loop, loop 3, once, bounce or mirrored");
                 return Err(cursor.error_at(place, text));
             }
         }

@@ -11,7 +11,7 @@ pub struct CellChoice {
     pub count: Option<u32>,
     /// The order.
     pub read: Read,
-    /// What becomes of blank cells.
+    /// What to do with blank cells.
     pub blank: Blank,
     /// What lies behind the drawings: a cell that shows nothing else is blank.
     pub background: Background,
@@ -27,7 +27,7 @@ pub enum Read {
     Down,
 }
 
-/// What becomes of blank cells.
+/// What to do with blank cells.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Blank {
     /// No frame.

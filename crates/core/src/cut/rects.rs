@@ -26,8 +26,8 @@ pub enum RectError {
         /// Its size.
         size: Size,
     },
-    /// A rectangle that sticks out of the sheet.
-    #[error("line {line}: '{name}' at {rect} sticks out of the sheet of {sheet} px")]
+    /// A rectangle that extends beyond the sheet.
+    #[error("line {line}: '{name}' at {rect} extends beyond the sheet of {sheet} px")]
     Outside {
         /// The line.
         line: usize,

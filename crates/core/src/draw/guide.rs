@@ -12,7 +12,7 @@ use crate::{Cell, Point, Rect, Size};
 /// Line and label colors: both show on light and on dark.
 pub const GUIDE_LINE: Rgba<u8> = Rgba([0x1f, 0x9e, 0xc4, 0xff]);
 /// The mark of a pivot.
-pub const GUIDE_PIVOT: Rgba<u8> = Rgba([0xe0, 0x5a, 0x8a, 0xff]);
+pub const GUIDE_PIVOT: Rgba<u8> = Rgba([0xd8, 0x9a, 0x1e, 0xff]);
 
 /// A guide sheet.
 #[derive(Clone, Debug, PartialEq)]

@@ -57,14 +57,14 @@ pub struct DenseOptions {
     pub share: bool,
     /// How long a page is improved.
     pub effort: Effort,
-    /// Frames may lie turned a quarter.
+    /// Frames may be rotated a quarter turn.
     pub may_turn: bool,
     /// Places of an earlier atlas that frames keep.
     pub keep: Option<OldPlaces>,
 }
 
 impl Default for DenseOptions {
-    /// A search of a moment, shared places, nothing turned or kept.
+    /// A short search, shared places, nothing turned or kept.
     fn default() -> Self {
         Self { share: true, effort: Effort::Medium, may_turn: false, keep: None }
     }
@@ -75,7 +75,7 @@ impl Default for DenseOptions {
 pub enum Effort {
     /// One round of quick packers.
     Low,
-    /// A search of a moment.
+    /// A short search.
     #[default]
     Medium,
     /// A search of twelve times that.
@@ -178,7 +178,7 @@ pub struct Place {
     pub page: usize,
     /// Its pixels there; empty for a blank frame.
     pub rect: Rect,
-    /// Whether it lies there turned a quarter clockwise.
+    /// Whether it lies there rotated a quarter turn clockwise.
     pub turned: bool,
 }
 

@@ -12,11 +12,11 @@ use crate::{Pair, Size};
 pub struct PageRules {
     /// No page is larger.
     pub max: Size,
-    /// Every page has exactly this size.
+    /// Make every page exactly this size.
     pub fixed: Option<Size>,
     /// What a page's sides are rounded up to.
     pub round: Round,
-    /// Pages are as wide as high.
+    /// Make pages square.
     pub square: bool,
 }
 

@@ -240,7 +240,7 @@ impl Clip {
             (Play::Bounce, 0) => "bounce".to_owned(),
             (Play::Bounce, plays) => format!("bounce {plays}"),
         };
-        if self.steps.iter().all(|step| step.mirror) { format!("{way} mirror") } else { way }
+        if self.steps.iter().all(|step| step.mirror) { format!("{way} mirrored") } else { way }
     }
 
     /// Ticks a second.

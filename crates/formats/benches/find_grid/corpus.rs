@@ -92,7 +92,7 @@ impl Art {
         Self { sprites, tiles: Vec::new(), fonts: Vec::new(), is_own: true }
     }
 
-    /// Frames from a folder: each folder in it is a sprite, a set of tiles or a font, a PNG a frame.
+    /// Frames from a folder: each folder in it is a sprite, a set of tiles or a font, a PNG per frame.
     pub(crate) fn from_folder(folder: &Path) -> Self {
         let mut art = Self { sprites: Vec::new(), tiles: Vec::new(), fonts: Vec::new(), is_own: false };
         let mut folders: Vec<_> =

@@ -23,7 +23,7 @@ pub struct FrameFacts {
     pub blank: bool,
     /// The drawing's width and height, upright.
     pub size: [u32; 2],
-    /// The rectangle as shares of the page: left, top, right, bottom, v running down.
+    /// The rectangle as fractions of the page, 0 to 1: left, top, right, bottom, v running down.
     pub uv: [f64; 4],
     /// The same with v running up: left, top, right, bottom, where top is the larger.
     pub uv_up: [f64; 4],

@@ -19,7 +19,7 @@ pub struct Subject {
     pub manifest: Manifest,
     /// Where it lies.
     pub path: PathBuf,
-    /// Its name without ending: `pond`.
+    /// Its name without extension: `pond`.
     pub stem: String,
     /// The pages in the manifest's order.
     pub pages: Vec<PageImage>,

@@ -153,10 +153,10 @@ pub struct FrameEntry {
     pub page: usize,
     /// Its pixels on the page: x, y, width, height. All 0 for a blank frame.
     pub rect: [u32; 4],
-    /// Whether the page holds it turned a quarter clockwise; `rect` is then as on the page.
+    /// Whether the page holds it rotated a quarter turn clockwise; `rect` is then as on the page.
     #[serde(default, skip_serializing_if = "is_false")]
     pub turned: bool,
-    /// `rect` as shares of the page: left, top, right, bottom. Only where it was asked for; where top is the larger, v runs up.
+    /// `rect` as fractions of the page, 0 to 1: left, top, right, bottom. Only where it was asked for; where top is the larger, v runs up.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub uv: Option<[Coordinate; 4]>,
     /// Its full width and height before trimming.

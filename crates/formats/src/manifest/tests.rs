@@ -102,7 +102,7 @@ const SIZE: &str = "\"size\": [6, 4]";
 
 #[test]
 fn a_turned_frame_is_turned_back() {
-    // The page holds the frame turned a quarter clockwise: its top left is the frame's bottom left.
+    // The page holds the frame rotated a quarter turn clockwise: its top left is the frame's bottom left.
     let set = load_with("\"page\": 0, \"rect\": [1, 0, 2, 3], \"turned\": true", SIZE).unwrap();
     let pixels = set.frames()[0].pixels();
     assert_eq!(pixels.size(), Size::new(3, 2));
@@ -131,7 +131,7 @@ fn contradictions_are_named_with_their_numbers() {
     );
     assert_eq!(
         told("\"page\": 0, \"rect\": [5, 0, 2, 2]", SIZE),
-        "frame 'koi-00' at 5,0,2,2 sticks out of its page of 6x4 px"
+        "frame 'koi-00' at 5,0,2,2 extends beyond its page of 6x4 px"
     );
     assert_eq!(
         told("\"page\": 0, \"rect\": [0, 0, 2, 2]", "\"size\": [6, 5]"),

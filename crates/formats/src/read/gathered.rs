@@ -28,7 +28,7 @@ pub enum Remark {
         /// The numbers that are not there.
         missing: Vec<u64>,
     },
-    /// An animation that breaks off; the frames before that were taken.
+    /// An animation that ends early; the frames before that were taken.
     Truncated {
         /// The file.
         file: String,

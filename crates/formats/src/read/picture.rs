@@ -13,7 +13,7 @@ pub struct Loaded {
     pub info: ImageInfo,
     /// What it shows, in 8-bit straight-alpha RGBA.
     pub picture: Picture,
-    /// Whether the file breaks off and only the frames before that are here.
+    /// Whether the file ends early and only the frames before that are here.
     pub is_truncated: bool,
 }
 
@@ -119,7 +119,7 @@ pub struct Limits {
     pub pixels: u64,
     /// Memory of all pictures together.
     pub memory: Budget,
-    /// Take the whole frames of an animation that breaks off.
+    /// Take the whole frames of an animation that ends early.
     pub accept_truncated: bool,
     /// Take images of a set whose size was changed since.
     pub accept_edits: bool,

@@ -196,7 +196,7 @@ mod tests {
         let at = |frame: usize, x: u32| moving.moments[frame].picture.get(x, 0).unwrap().0;
         assert_eq!((at(0, 0), at(0, 4)), ([200, 100, 40, 255], [0; 4]));
         assert_eq!((at(1, 0), at(1, 2), at(1, 4)), ([0; 4], [1, 2, 3, 255], [1, 2, 3, 255]));
-        // The file breaks off inside the second frame.
+        // The file ends early inside the second frame.
         let cut = decode(&bytes[..bytes.len() - 9], &Limits::default());
         assert!(cut.is_err());
     }

@@ -25,7 +25,7 @@ const draw = (player, force) => {
   }
   const frame = frames[step.frame], [x, y] = lay(context, frame, step, where, zoom, 1);
   marks(context, frame, x, y, zoom, step.mirror);
-  player.now.textContent = `step ${at} of ${total}, ${frame.name}, ${ms(step.ticks / player.clip.timescale)}`;
+  player.now.textContent = `step ${at}, ${frame.name}, ${ms(step.ticks / player.clip.timescale)}`;
   player.event.textContent = step.event ? ` ${step.event}` : "";
 };
 const drawAll = () => { for (const player of players) if (player.visible) draw(player, true); };

@@ -68,7 +68,7 @@ const painter = (images, look) => {
     const [ix, iy] = frame.inset || [0, 0];
     context.imageSmoothingEnabled = false;
     if (frame.turned) {
-      // The page holds it turned a quarter clockwise.
+      // The page holds it rotated a quarter turn clockwise.
       context.save();
       context.translate(x + ix * zoom, y + (iy + width) * zoom);
       context.rotate(-Math.PI / 2);

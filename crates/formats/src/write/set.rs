@@ -1,4 +1,4 @@
-//! A set: a folder with one PNG a frame and `frames.json`.
+//! A set: a folder with one PNG per frame and `frames.json`.
 //!
 //! A frame's file holds its kept pixels. A frame that keeps none is written as its blank canvas, so that
 //! every frame has a file that can be painted in.

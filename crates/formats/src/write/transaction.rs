@@ -5,7 +5,7 @@
 //! [`Transaction::commit`] looks once more whether anybody changed a target meanwhile, and moves all files into place: the old ones
 //! are set aside first, and put back where any move fails. A run that is killed half way is healed by the next one that
 //! writes into the same folder. Sources are never written over; a file that shibori did not
-//! write, or that was changed since, only with leave.
+//! write, or that was changed since, only with --force.
 
 use std::collections::{HashMap, HashSet};
 use std::fs;

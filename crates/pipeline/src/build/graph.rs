@@ -52,7 +52,7 @@ pub(super) struct Step {
     pub(super) needs: Vec<usize>,
     /// The step with which it is put in place together, which may be itself.
     pub(super) root: usize,
-    /// The output that is always there, from the recipe's folder: an atlas's without ending, a set's folder.
+    /// The output that is always there, from the recipe's folder: an atlas's without extension, a set's folder.
     pub(super) target: PathBuf,
     pub(super) span: Span,
 }
@@ -304,7 +304,7 @@ impl Graph {
         Ok(used)
     }
 
-    /// The exports and previews of an atlas or a sprite. `beside` is the path of its manifest without ending.
+    /// The exports and previews of an atlas or a sprite. `beside` is the path of its manifest without extension.
     fn add_outputs(
         &self,
         steps: &mut Vec<Step>,

@@ -45,7 +45,7 @@ pub struct CleanOptions {
     /// Remove the key color's share from half-covered edge pixels
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub defringe: Switch,
-    /// Make pixels with an alpha of at least N solid, all others clear
+    /// Make pixels with an alpha of at least N solid, all others transparent
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub harden_alpha: Option<Whole<1, 255>>,

@@ -35,19 +35,19 @@ pub struct ClipOptions {
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Changes"))]
 pub struct ClipEdits {
-    /// Take this clip away; its frames stay
+    /// Remove this clip; its frames stay
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
     #[serde(deserialize_with = "texts")]
     pub drop: Vec<String>,
-    /// Give a clip another name
+    /// Rename a clip
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD=NEW"))]
     #[serde(deserialize_with = "texts")]
     pub rename: Vec<Renaming>,
-    /// Play so many times as fast: 2, 0.5, 1/3
+    /// Multiply the speed: 2, 0.5, 1/3
     #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
     #[serde(deserialize_with = "text")]
     pub speed: Option<Ratio>,
-    /// Put times on another frame clock, such as 24fps, and say how far off they are
+    /// Round step times to another frame rate, such as 24fps, and say how far off they are
     #[cfg_attr(feature = "clap", arg(long, value_name = "RATE"))]
     #[serde(deserialize_with = "text")]
     pub fit: Option<Rate>,

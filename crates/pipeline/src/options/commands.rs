@@ -179,14 +179,14 @@ pub struct CheckOptions {
     /// What is checked.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
-    /// Rules that may be broken, everywhere or by one frame, clip or sprite, such as drift,touches-edge=koi:dive
+    /// Rules to ignore, everywhere or by one frame, clip or sprite, such as drift,touches-edge=koi:dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub allow: Vec<Allow>,
-    /// Count what is only worth a look as wrong, too
+    /// Treat findings that are only worth a look as wrong, too
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub strict: Switch,
-    /// How far a figure may stand away from its path through a clip, in pixels [default: 3.5 % of the canvas]
+    /// How far a figure may stray from its path through a clip, in pixels [default: 3.5 % of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub drift_limit: Option<Amount>,
@@ -200,7 +200,7 @@ pub struct CheckOptions {
     pub speck_limit: Option<u32>,
 }
 
-/// A rule that may be broken.
+/// A rule that is ignored.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Allow {
     rule: AnyRule,
@@ -309,7 +309,7 @@ pub struct ExportOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE|NAME"))]
     #[serde(deserialize_with = "text")]
     pub template: Option<PathBuf>,
-    /// glTF: so many pixels are one unit, such as 16px
+    /// glTF: how many pixels make one unit, such as 16px
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub unit: Option<Unit>,
@@ -448,11 +448,11 @@ pub struct MotionOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
-    /// How large a pixel is drawn, with hard edges [default: 1]
+    /// Zoom: each pixel is drawn N times as large, with hard edges [default: 1]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub zoom: Option<Whole<1, 64>>,
-    /// What lies behind: none, checker, or a color such as 203040 [default: none]
+    /// Background: none, checker, or a color such as 203040 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "BACKDROP"))]
     #[serde(deserialize_with = "text")]
     pub background: Option<Backdrop>,

@@ -42,11 +42,11 @@ pub struct CutOptions {
     /// Each separate drawing is a frame
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub islands: Switch,
-    /// Pieces with at most PX empty pixels between them are one drawing [default: found]
+    /// Pieces with at most PX empty pixels between them are one drawing [default: detected]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub join: Option<u32>,
-    /// Drawings of fewer pixels are specks and no frames [default: 16]
+    /// Drawings with fewer pixels are specks, not frames [default: 16]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub min_area: Option<u32>,
@@ -66,17 +66,17 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
     pub read: Option<ReadChoice>,
-    /// What becomes of blank cells [default: drop]
+    /// What to do with blank cells [default: drop]
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
     pub blank: Option<BlankChoice>,
-    /// Share out a remainder over the cells instead of refusing
+    /// Spread leftover pixels over the cells instead of refusing
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub uneven: Switch,
     /// Write SHEET.json beside the sheet and no image at all
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub manifest_only: Switch,
-    /// What the frames are of [default: the file's name]
+    /// The sprite's name [default: the file's name]
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAME"))]
     #[serde(deserialize_with = "text")]
     pub sprite: Option<Name>,
@@ -102,7 +102,7 @@ pub enum ReadChoice {
     Down,
 }
 
-/// What becomes of blank cells.
+/// What to do with blank cells.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]

@@ -37,11 +37,11 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub row_order: Option<RowOrder>,
-    /// No page is larger: N or WxH pixels [default: 4096]
+    /// The largest page allowed: N or WxH pixels [default: 4096]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N|WxH"))]
     #[serde(deserialize_with = "text")]
     pub page_max: Option<PageSide>,
-    /// Every page has exactly this size
+    /// Make every page exactly this size
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
     #[serde(deserialize_with = "text")]
     pub page_size: Option<Size>,
@@ -49,10 +49,10 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "none|pow2|N"))]
     #[serde(deserialize_with = "text")]
     pub page_round: Option<PageRound>,
-    /// Pages are as wide as high
+    /// Make pages square
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub page_square: Switch,
-    /// Each clip or each sprite on pages, and in files, of its own
+    /// Put each clip or sprite on pages, and in files, of its own
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
     pub page_per: Option<PagePerChoice>,
@@ -64,11 +64,12 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub gutter: Option<Whole<0, 1024>>,
-    /// Repeat a frame's border pixels outwards, so that filtering finds the right color [default: 0]
+    /// Repeat a frame's border pixels outwards, alpha too, for tiles and backgrounds that fill their frame; under transparent pixels
+    /// color is spread anyway [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub bleed: Option<Whole<0, 256>>,
-    /// Let frames lie turned a quarter where that makes the page smaller
+    /// Let frames be rotated a quarter turn where that makes the page smaller
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub allow_turn: Switch,
     /// Give identical frames a place each
@@ -182,7 +183,7 @@ impl RowOrder {
 pub enum EffortChoice {
     /// Quick packers only
     Low,
-    /// A search of a moment
+    /// A short search
     Medium,
     /// A search of twelve times that
     High,

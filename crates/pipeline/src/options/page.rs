@@ -12,7 +12,7 @@ use crate::options::Contradiction;
 use crate::options::contradiction::{needs, no_twice};
 use crate::options::value::{Switch, Whole, comma_texts, text, word};
 
-/// How far colors are spread under clear pixels: filtering at full size reaches one pixel. Each more costs a twentieth of the file.
+/// How far colors are spread under transparent pixels: filtering at full size reaches one pixel. Each more costs a twentieth of the file.
 const SPREAD: u32 = 1;
 
 /// Pages as files. Where nothing is said, PNG with all its colors.
@@ -21,7 +21,7 @@ const SPREAD: u32 = 1;
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Page files"))]
 pub struct PageOptions {
-    /// File format of pages, all without loss [default: png]
+    /// File format of pages, all lossless [default: png]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
     #[serde(deserialize_with = "word")]
     pub page_format: Option<FormatChoice>,
@@ -29,7 +29,7 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
     #[serde(deserialize_with = "word")]
     pub png: Option<PngChoice>,
-    /// Bring all pages to one palette of at most so many colors, 2 to 256, clear included; says the error
+    /// Bring all pages to one palette of at most so many colors, 2 to 256, transparent included; says how far colors are off
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub palette: Option<Whole<2, 256>>,
@@ -37,14 +37,14 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
     #[serde(deserialize_with = "word")]
     pub alpha: Option<AlphaChoice>,
-    /// Do not spread the color of edges under the clear pixels beside them (it keeps filtering from dark fringes)
+    /// Do not spread the color of edges under the transparent pixels beside them (it keeps filtering from dark fringes)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub no_spread: Switch,
     /// How the game is to filter pages: a hint kept in the manifest
     #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
     #[serde(deserialize_with = "word")]
     pub sampling: Option<SamplingChoice>,
-    /// The manifest also says where frames lie as shares of the page: left, top, right, bottom
+    /// The manifest also says where frames lie as fractions of the page, 0 to 1: left, top, right, bottom
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub uv: Switch,
     /// Where v is 0
@@ -56,7 +56,7 @@ pub struct PageOptions {
     #[serde(deserialize_with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
     /// Frames whose names end so lie on pages of their own like their base frames; =COLOR is for those missing
-    /// [default: 8080ff for _n, _normal and the like, else clear]
+    /// [default: 8080ff for _n, _normal and the like, else transparent]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub companion: Vec<Companion>,
@@ -69,7 +69,7 @@ pub struct PageOptions {
 pub enum FormatChoice {
     /// Everything reads it
     Png,
-    /// WebP without loss
+    /// Lossless WebP
     Webp,
     /// Decodes fast
     Qoi,

@@ -13,7 +13,7 @@ const WIDTH: u32 = 1280;
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct ZoomOption {
-    /// How large a pixel is drawn [default: as large as fits]
+    /// Zoom: each pixel is drawn N times as large [default: as large as fits]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub zoom: Option<Whole<1, 64>>,

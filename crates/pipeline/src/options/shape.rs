@@ -155,7 +155,7 @@ pub enum MirrorChoice {
 pub enum ResampleChoice {
     /// Hard pixels: whole factors such as 2 or 0.5
     Nearest,
-    /// Weighed neighbors, for painted art
+    /// Blended neighbors, for painted art
     Smooth,
 }
 

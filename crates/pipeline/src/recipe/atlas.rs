@@ -25,7 +25,7 @@ pub struct Atlas {
     pub options: PackOptions,
     /// Whether frames stay where they are in the atlas that lies there.
     pub keeps_places: bool,
-    /// Where it goes, from the folder of outputs, without ending.
+    /// Where it goes, from the folder of outputs, without extension.
     pub file: Located<PathBuf>,
     /// Metadata in other forms.
     pub exports: Vec<Export>,

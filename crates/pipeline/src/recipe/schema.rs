@@ -116,7 +116,7 @@ fn made() -> Value {
     let mut atlas = all([
         object(json!({
             "use": texts("The sprites in it: names and patterns such as npc-*"),
-            "file": text("Where it goes, without ending, from the folder of outputs"),
+            "file": text("Where it goes, without extension, from the folder of outputs"),
             "shape": shape, "clips": clips,
             "export": list_of("export", "Metadata in other forms"),
             "preview": list_of("preview", "Pictures of it"),

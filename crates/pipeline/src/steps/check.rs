@@ -20,7 +20,7 @@ pub struct Checked {
     pub set: FrameSet,
     /// What looks wrong.
     pub findings: Vec<Finding>,
-    /// How many findings there are of rules that may be broken.
+    /// How many findings there are of rules that are ignored.
     pub allowed: usize,
 }
 

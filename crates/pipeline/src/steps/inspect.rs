@@ -1,4 +1,4 @@
-//! What images hold.
+//! What images contain.
 
 use std::path::{Path, PathBuf};
 

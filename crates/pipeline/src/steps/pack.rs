@@ -139,7 +139,7 @@ fn trim_scope(options: &PackOptions) -> TrimScope {
     options.shape.trim_scope().unwrap_or(default)
 }
 
-/// Writes atlases at a path without ending.
+/// Writes atlases at a path without extension.
 ///
 /// # Errors
 /// Where a page can't be encoded or written.

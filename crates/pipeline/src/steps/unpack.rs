@@ -1,4 +1,4 @@
-//! Frames back out of an atlas.
+//! Frames extracted from an atlas.
 
 use std::path::Path;
 

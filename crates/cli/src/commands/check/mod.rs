@@ -1,4 +1,4 @@
-//! `shibori check`: what will look wrong in the game, and what mends it: a command, or a line of a recipe.
+//! `shibori check`: what will look wrong in the game, and how to fix it: a command, or a line of a recipe.
 
 mod recipe;
 

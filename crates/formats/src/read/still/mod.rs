@@ -19,7 +19,7 @@ struct Raw {
     orientation: Orientation,
     /// How colors are stored, for people.
     color: String,
-    /// Whether the file breaks off, and the rest of the picture is gray.
+    /// Whether the file ends early, and the rest of the picture is gray.
     is_truncated: bool,
     room: Room,
 }

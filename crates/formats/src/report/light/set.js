@@ -65,7 +65,7 @@ const specOf = (clip) => {
     list = runs.map(([time, own]) => told(own.map((step) => [numbers.get(frames[step.frame]), 1])).split(",").map((part) => `${part}@${time}ms`).join(",")).join(",");
   }
   const plays = clip.play === "bounce" ? clip.plays ? ` bounce ${clip.plays}` : " bounce" : clip.plays === 1 ? " once" : clip.plays ? ` loop ${clip.plays}` : "";
-  return `${list}${after}${plays}${steps.every((step) => step.mirror) ? " mirror" : ""}`;
+  return `${list}${after}${plays}${steps.every((step) => step.mirror) ? " mirrored" : ""}`;
 };
 const fullName = (clip, name = clip.name) => isSeveral ? `${clip.sprite}:${name}` : name;
 const tidy = (n) => +n.toFixed(3);
@@ -207,7 +207,7 @@ const big = {
     if (under === "one") lay(context, { frame: table.state.chosenFrame, ticks: 1 }, where, scale, .32);
     const own = line.steps[step], [frame, x, y] = lay(context, own, where, scale, 1);
     marksOn(context, own, frame, x, y, scale);
-    now.textContent = `step ${stepNumber({ clip, step })} of ${clip.steps.length}: frame ${numbers.get(frames[own.frame])} ${frames[own.frame].name}, ${ms(own.ticks / clip.timescale)}${own.event ? `, ${own.event}` : ""}${shiftOf(own.frame).some(Boolean) ? `, moved ${shiftOf(own.frame).join(", ")} px` : ""}`;
+    now.textContent = `step ${stepNumber({ clip, step })}: frame ${numbers.get(frames[own.frame])} ${frames[own.frame].name}, ${ms(own.ticks / clip.timescale)}${own.event ? `, ${own.event}` : ""}${shiftOf(own.frame).some(Boolean) ? `, moved ${shiftOf(own.frame).join(", ")} px` : ""}`;
     if (strip.shown !== step) { strip.shown = step; [...$("strip").children].forEach((block, n) => block.classList.toggle("now", n === stepNumber({ clip, step }))); }
     step_time.refresh(); zoomField.refresh();
   },

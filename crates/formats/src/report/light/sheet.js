@@ -398,7 +398,7 @@ const trackOf = (key) => {
       behind(context, w, h, Math.max(1, scale));
       const left = (where[0] - frame.canvas[0]) / 2, top = where[1] - frame.canvas[1];
       place(context, frame, Math.floor(left) * scale, top * scale, scale);
-      now.textContent = `${key}: step ${at} of ${line.steps.length}, frame ${frame.number}`;
+      now.textContent = `${key}: step ${at}, frame ${frame.number}`;
     },
     set: (track) => {
       player.track = track; player.drawn = -1;

@@ -35,7 +35,7 @@ pub struct PageEncoding {
     pub finish: Finish,
     /// A hint for the game, kept in the manifest.
     pub sampling: Option<Sampling>,
-    /// The manifest says where frames lie as shares of the page, too.
+    /// The manifest says where frames lie as fractions of the page, 0 to 1, too.
     pub uv: Option<UvOrigin>,
 }
 
