@@ -12,7 +12,7 @@ use std::str::FromStr;
 use crate::clip::Clip;
 use crate::groups::by_clip;
 use crate::register::{HOLDS, middle_across, path, register};
-use crate::shape::points::feet;
+use crate::shape::points::{feet, mass};
 use crate::{Color, Frame, FrameSet, Point, SetError};
 
 /// Where the pivot goes.
@@ -85,6 +85,9 @@ impl fmt::Display for Anchor {
         }
     }
 }
+
+/// A figure that stands elsewhere takes along at least so much of its way what else is drawn.
+const WITH_FIGURE: f64 = 0.4;
 
 /// What shares one measured pivot. Places and fractions need no measuring, so it says nothing there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -162,12 +165,25 @@ fn feet_of_figure(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
     };
     let limit = path::usual_limit(side);
     let (across, down) = (along(|(x, _)| x), along(|(_, y)| y));
-    let (right, below) = (away(&across, clip.loops(), limit), away(&down, clip.loops(), limit));
+    let masses: Vec<Option<f64>> = frames.iter().map(|frame| Some(mass(frame)?.x)).collect();
+    let soles: Vec<Option<f64>> = frames.iter().map(|frame| Some(feet(frame)?.y)).collect();
+    let right = carried(away(&across, clip.loops(), limit), &masses);
+    let below = carried(away(&down, clip.loops(), limit), &soles);
     let on_path = across.iter().zip(&right).filter_map(|(across, right)| Some((*across)? - right));
     let x = middle + path::median(on_path.collect());
-    let soles = frames.iter().zip(&below).filter_map(|(frame, below)| Some(feet(frame)?.y - below));
+    let soles = soles.iter().zip(&below).filter_map(|(sole, below)| Some((*sole)? - below));
     let ground = soles.fold(f64::MIN, f64::max);
     Some(right.iter().zip(&below).map(|(right, below)| Point::new(x + right, ground + below)).collect())
+}
+
+/// The same where what is drawn went along: a figure that bends down or turns is not elsewhere.
+fn carried(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
+    let usual = path::median(seen.iter().flatten().copied().collect());
+    let goes_along = |away: f64, seen: f64| (seen - usual) * away.signum() >= WITH_FIGURE * away.abs();
+    away.into_iter()
+        .zip(seen)
+        .map(|(away, seen)| if seen.is_some_and(|seen| goes_along(away, seen)) { away } else { 0.0 })
+        .collect()
 }
 
 /// How far the figure is from where its neighbors have it; all the way from its usual place where it shakes.
@@ -293,6 +309,23 @@ mod tests {
         let one_off = [0, 0, 11, 0, 0].map(|x| (None, (x, 4)));
         let wanted = [18.0, 18.0, 29.0, 18.0, 18.0].map(|x| (x, 40.0));
         assert_eq!(pivots(walk(&one_off), "feet", PivotPer::Clip), wanted);
+    }
+
+    #[test]
+    fn a_figure_that_stretches_with_its_feet_on_the_ground_stands_where_it_stood() {
+        // The body is 8 px higher in one frame, on legs that are longer by as much.
+        let mut stretched = walker(None, (6, 0)).pixels().to_image();
+        for (x, y) in
+            (36..44).flat_map(|y| (12..24).map(move |x| (x, y))).filter(|(x, _)| x % 8 > 3 || *x >= 20)
+        {
+            stretched.put_pixel(x + 6, y, Rgba([60, 50, 90, 255]));
+        }
+        let set = walk(&[(None, (6, 8)); 5]);
+        let set = set.map_frames(|at, frame| {
+            let pixels = if at == 2 { Pixels::whole(stretched.clone()) } else { frame.pixels().clone() };
+            Ok::<_, SetError>(frame.with_pixels(pixels, crate::Pair::default()).unwrap())
+        });
+        assert_eq!(pivots(set.unwrap(), "feet", PivotPer::Clip), [(24.0, 44.0); 5]);
     }
 
     #[test]
