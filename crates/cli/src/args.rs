@@ -39,7 +39,7 @@ pub(crate) enum Command {
     Unpack(Unpack),
     /// Write metadata as tables, stylesheets or scenes, or with a template of your own
     Export(Export),
-    /// Preview images and animations, and pages to play and try them on
+    /// Preview images, animations and interactive pages
     #[command(subcommand)]
     Preview(Preview),
     /// Find what will look wrong in the game: the frame, the place and how to fix it
@@ -171,7 +171,7 @@ pub(crate) enum Preview {
     Pages(Pages),
     /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
     Html(Html),
-    /// A page to try a cut or frames by hand, which ends in the command to type: an HTML file that needs no network
+    /// A page for trying out a cut or adjusting frames by hand, which gives the command to type: an HTML file that needs no network
     LightTable(LightTable),
     /// The frames of each clip over each other, pivots on one point, time told by color: a PNG
     Onion(Onion),

@@ -22,7 +22,7 @@ use timing::{median, peak_memory, timed};
 const ROUNDS: usize = 5;
 
 /// What `pack` does where nothing is asked for.
-const FINISH: Finish = Finish { spread: 1, premultiplied: false };
+const FINISH: Finish = Finish { spread: 2, premultiplied: false };
 
 fn main() {
     let folder = std::env::temp_dir().join(format!("pack-floor-{}", std::process::id()));

@@ -238,8 +238,14 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             moved
         }
         Change::Shift(lines) => {
-            let (moved, shifts) = shift_places(set, &lines)?;
-            within(&moved, Growth::Canvas, cx)?;
+            let moves = shift_places(&set, &lines)?;
+            let mut pixels = 0u64;
+            for (frame, canvas) in set.frames().iter().zip(&moves.canvases) {
+                hold_frame(frame, *canvas, Growth::Canvas, cx)?;
+                pixels = pixels.saturating_add(canvas.area());
+            }
+            cx.hold_memory(Growth::Canvas, pixels)?;
+            let (moved, shifts) = moves.made(set)?;
             done.shifts = match &done.shifts[..] {
                 [] => shifts,
                 before => before.iter().zip(shifts).map(|(before, shift)| before.and(shift)).collect(),

@@ -291,7 +291,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         }
         Seen::NoCompanion { like, example } => {
             let name = |at: usize| set.frames()[at].name();
-            format!("has no companion, and '{}' has '{}'", name(like), name(example))
+            format!("has no companion, but '{}' has '{}'", name(like), name(example))
         }
         Seen::OtherCompanion { base } => {
             let base = &set.frames()[base];
@@ -303,7 +303,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
             )
         }
         Seen::CompanionPage { ref file, found: None, .. } => {
-            format!("its page's companion '{file}' is not there")
+            format!("its page's companion '{file}' is missing")
         }
         Seen::CompanionPage { ref file, found: Some(found), wanted } => {
             format!("its page's companion '{file}' is {found} px, but the page is {wanted} px")

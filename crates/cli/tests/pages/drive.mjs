@@ -139,10 +139,10 @@ const tests = {
         await page.locator("#gallery button").nth(random(clips)).click();
         for (let n = random(4); n > 0; n--) await page.locator("#stage").press(".");
         const what = random(5);
-        if (what === 0) { await field("Drag and nudge").selectOption("drawing"); await page.locator("#stage").press(pick(["Shift+ArrowLeft", "ArrowUp", "Shift+ArrowDown", "ArrowRight"])); await field("Shift x").fill(String(random(20) - 10)); }
-        if (what === 1) { await field("Drag and nudge").selectOption("pivot"); await field("Pivot x").fill(String(random(60) / 2)); await page.locator("#stage").press("Shift+ArrowUp"); }
+        if (what === 0) { await field("Drag").selectOption("drawing"); await page.locator("#stage").press(pick(["Shift+ArrowLeft", "ArrowUp", "Shift+ArrowDown", "ArrowRight"])); await field("Shift x").fill(String(random(20) - 10)); }
+        if (what === 1) { await field("Drag").selectOption("pivot"); await field("Pivot x").fill(String(random(60) / 2)); await page.locator("#stage").press("Shift+ArrowUp"); }
         if (what === 2) { await field("Name of a new box").fill(pick(["body", "the foot"])); await page.getByRole("button", { name: "Add a box" }).click(); await field("Box width").fill(String(1 + random(30))); await page.locator("#stage").press("ArrowLeft"); }
-        if (what === 3) { await field("Time of this step, ms").fill(String(1 + random(500))); await page.getByRole("button", { name: pick(["Earlier", "Later", "Twice as long", "Once more", "Take out"]) }).click(); }
+        if (what === 3) { await field("Time of this step, ms").fill(String(1 + random(500))); await page.getByRole("button", { name: pick(["Earlier", "Later", "Double time", "Duplicate", "Remove"]) }).click(); }
         if (what === 4) { await field("Frames per second").fill(pick(["9", "12.5", "30"])); await field("Play").selectOption(pick(["loop", "once", "bounce"])); }
       }
       const lines = await command(), places = await page.evaluate(() => document.getElementById("places-part").hidden ? "" : document.getElementById("places").value);
@@ -191,7 +191,7 @@ const tests = {
     const { page, field, command, close } = await opened("pond/art/lantern", "folder.html");
     await page.locator("#play").click();
     await field("Frames per second").fill("6");
-    await field("Drag and nudge").selectOption("pivot");
+    await field("Drag").selectOption("pivot");
     await page.locator("#stage").press("Shift+ArrowDown");
     const line = await command();
     assert.match(line, /^shibori slice pond\/art\/lantern --pivot /);

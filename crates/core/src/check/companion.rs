@@ -31,10 +31,15 @@ const SUFFIXES: [&str; 18] = [
     "_masks",
 ];
 
+/// Beside these, `_n` and `_e` are north and east.
+const WEST: &str = "_w";
+const COMPASS: [&str; 2] = ["_n", "_e"];
+
 /// The frames that are companions of others, and what is wrong with them.
 pub(super) fn find(set: &FrameSet) -> (HashSet<usize>, Vec<Finding>) {
     let (mut companions, mut findings) = (HashSet::new(), Vec::new());
-    for suffix in SUFFIXES {
+    let has_directions = !base_of_each(set, WEST).is_empty();
+    for suffix in SUFFIXES.into_iter().filter(|suffix| !(has_directions && COMPASS.contains(suffix))) {
         let pairs = base_of_each(set, suffix);
         let sprites: HashSet<&Name> = pairs.iter().map(|&(_, base)| set.frames()[base].sprite()).collect();
         let own: HashSet<usize> = pairs.iter().map(|&(companion, _)| companion).collect();
@@ -61,4 +66,29 @@ pub(super) fn find(set: &FrameSet) -> (HashSet<usize>, Vec<Finding>) {
         companions.extend(own);
     }
     (companions, findings)
+}
+
+#[cfg(test)]
+mod tests {
+    use image::RgbaImage;
+
+    use super::*;
+    use crate::{Frame, Pixels};
+
+    fn told(names: &[&str]) -> (usize, Vec<String>) {
+        let frame = |name: &&str| {
+            let pixels = Pixels::whole(RgbaImage::new(4, 4));
+            Frame::new(Name::new("koi").unwrap(), Name::new(*name).unwrap(), pixels).unwrap()
+        };
+        let set = FrameSet::new(names.iter().map(frame).collect(), Vec::new()).unwrap();
+        let (companions, findings) = find(&set);
+        (companions.len(), findings.iter().map(|one| set.frames()[one.frame].name().to_string()).collect())
+    }
+
+    #[test]
+    fn only_what_most_have_is_missed_and_points_of_the_compass_are_none() {
+        assert_eq!(told(&["a", "a_n", "b", "b_n", "c"]), (2, vec!["c".to_owned()]));
+        assert_eq!(told(&["a", "a_n", "b", "c"]), (0, Vec::new()));
+        assert_eq!(told(&["walk", "walk_n", "walk_e", "walk_w", "swim"]), (0, Vec::new()));
+    }
 }

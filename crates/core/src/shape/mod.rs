@@ -28,7 +28,7 @@ pub use mirror::mirror;
 pub(crate) use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
-pub use places::{PlaceError, PlaceKind, PlaceLine, set_places, shift_places};
+pub use places::{Moves, PlaceError, PlaceKind, PlaceLine, set_places, shift_places};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
 pub use scale::{Resample, ScaleError, ScaleRule, ScaleRuleError, fitting, scale, scale_each};

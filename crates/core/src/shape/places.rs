@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 
 use crate::shape::Shift;
-use crate::shape::shifted::shifted;
-use crate::{Annotations, Area, FrameSet, Insets, Name, Point, SetError};
+use crate::shape::shifted::{canvases, shifted};
+use crate::{Annotations, Area, FrameSet, Insets, Name, Point, SetError, Size};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]
@@ -101,21 +101,35 @@ fn by_frame<'l>(
     Ok(of_frame)
 }
 
-/// Moves drawings as a list says, and tells how far each was moved; of several shifts of one frame the sum. Frames it does not name stay.
+/// Drawings that are to be moved as a list says. Nothing is moved yet: canvases may have to grow beyond what there is room for.
+pub struct Moves {
+    ways: Vec<(i64, i64)>,
+    /// The canvas that each frame will have.
+    pub canvases: Vec<Size>,
+}
+
+impl Moves {
+    /// Moves the drawings of the set that this was read for, and tells how far each was moved.
+    pub fn made(self, set: FrameSet) -> Result<(FrameSet, Vec<Shift>), SetError> {
+        let shifts = self.ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
+        Ok((shifted(set, &self.ways)?, shifts))
+    }
+}
+
+/// How far a list moves each frame's drawing; of several shifts of one frame the sum. Frames it does not name stay.
 ///
 /// # Errors
 /// Where a line names no frame, or several.
-pub fn shift_places(set: FrameSet, lines: &[PlaceLine]) -> Result<(FrameSet, Vec<Shift>), PlaceError> {
+pub fn shift_places(set: &FrameSet, lines: &[PlaceLine]) -> Result<Moves, PlaceError> {
     let mut ways = vec![(0, 0); set.frames().len()];
-    for (at, lines) in by_frame(&set, lines)? {
+    for (at, lines) in by_frame(set, lines)? {
         for line in lines {
             if let PlaceKind::Shift(x, y) = line.kind {
                 ways[at] = (ways[at].0 + i64::from(x), ways[at].1 + i64::from(y));
             }
         }
     }
-    let shifts = ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
-    Ok((shifted(set, &ways)?, shifts))
+    Ok(Moves { canvases: canvases(set, &ways), ways })
 }
 
 /// Sets the pivots, boxes and nine-slices that a list says; frames it does not name stay as they are.

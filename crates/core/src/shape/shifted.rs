@@ -11,9 +11,8 @@ struct Growth {
     bottom: i64,
 }
 
-/// Moves the drawing of each frame by so many pixels to the right and down. Where one would leave its canvas, all canvases of the
-/// sprite grow, and pivots and boxes with them.
-pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, SetError> {
+/// How the canvases of each sprite grow when its drawings are moved so far.
+fn growths(set: &FrameSet, ways: &[(i64, i64)]) -> Vec<Growth> {
     let mut growths = vec![Growth::default(); set.frames().len()];
     for sprite in set.sprites() {
         let places = set.frames_of(sprite);
@@ -30,15 +29,33 @@ pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, Se
         });
         places.iter().for_each(|&at| growths[at] = growth);
     }
+    growths
+}
+
+impl Growth {
+    fn of(self, canvas: Size) -> Size {
+        let side = |length: u32, more: i64| (i64::from(length) + more) as u32;
+        Size::new(side(canvas.width, self.left + self.right), side(canvas.height, self.top + self.bottom))
+    }
+}
+
+/// The canvas that each frame would have, so that it can be held to a limit before any is made.
+pub(super) fn canvases(set: &FrameSet, ways: &[(i64, i64)]) -> Vec<Size> {
+    let grown = growths(set, ways).into_iter().zip(set.frames());
+    grown.map(|(growth, frame)| growth.of(frame.canvas())).collect()
+}
+
+/// Moves the drawing of each frame by so many pixels to the right and down. Where one would leave its canvas, all canvases of the
+/// sprite grow, and pivots and boxes with them.
+pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, SetError> {
+    let growths = growths(&set, ways);
     set.map_frames(|at, frame| {
         let ((x, y), Growth { left, top, right, bottom }) = (ways[at], growths[at]);
         if (x, y) == (0, 0) && left + top + right + bottom == 0 {
             return Ok(frame);
         }
         let was_whole = frame.is_whole();
-        let old = frame.canvas();
-        let side = |length: u32, more: i64| (i64::from(length) + more) as u32;
-        let canvas = Size::new(side(old.width, left + right), side(old.height, top + bottom));
+        let canvas = growths[at].of(frame.canvas());
         let drawn = frame.content(0).unwrap_or_default();
         let moved = frame
             .keeping(drawn)

@@ -1,4 +1,4 @@
-//! One HTML file of a frame, styles, data and scripts, that opens from disk without a network.
+//! One HTML file of elements, styles, data and scripts, that opens from disk without a network.
 //!
 //! Data goes in as JSON with every `<` written as an escape, and scripts put names on the page as text only, so no name can become
 //! markup. All scripts share one scope of their own.
@@ -13,10 +13,12 @@ use crate::Error;
 use crate::write::{Transaction, Written, seal};
 use crate::xml::escaped;
 
+pub(super) const FRAME: &str = include_str!("document.html");
+
 /// What a page is made of besides its data.
 pub(super) struct Parts {
-    /// The elements, with the marks `{title}`, `{style}`, `{data}` and `{script}`.
-    pub(super) frame: &'static str,
+    /// The elements below the heading.
+    pub(super) body: &'static str,
     pub(super) styles: &'static [&'static str],
     pub(super) scripts: &'static [&'static str],
 }
@@ -29,10 +31,16 @@ pub(super) fn document(parts: &Parts, title: &str, data: &impl Serialize) -> Str
     let (style, script) = (parts.styles.concat(), parts.scripts.concat());
     let script = format!("\"use strict\";\n(() => {{\n{script}}})();");
     let title = escaped(title);
-    let mut text = String::with_capacity(data.len() + parts.frame.len() + style.len() + script.len());
-    let mut rest = parts.frame;
-    for (mark, part) in [("{title}", &*title), ("{style}", &style), ("{data}", &data), ("{script}", &script)]
-    {
+    let lengths = [FRAME, parts.body, &style, &data, &script].map(str::len);
+    let mut text = String::with_capacity(lengths.iter().sum());
+    let mut rest = FRAME;
+    for (mark, part) in [
+        ("{title}", &*title),
+        ("{style}", &style),
+        ("{body}", parts.body),
+        ("{data}", &data),
+        ("{script}", &script),
+    ] {
         let Some((before, after)) = rest.split_once(mark) else { continue };
         text.push_str(before);
         text.push_str(part);

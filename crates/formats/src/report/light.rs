@@ -14,7 +14,7 @@ use crate::report::{PLAY, STYLE};
 use crate::write::{Transaction, Written};
 
 const SHEET: Parts = Parts {
-    frame: include_str!("light/page.html"),
+    body: include_str!("light/page.html"),
     styles: &[STYLE, include_str!("light/page.css")],
     scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/sheet.js")],
 };
@@ -165,6 +165,7 @@ pub fn write_light_table(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::report::document::FRAME;
 
     #[test]
     fn runs_begin_with_nothing_and_long_ones_take_more_bytes() {
@@ -208,7 +209,7 @@ mod tests {
             shown,
         };
         let page = document(&SHEET, &table.title, &table);
-        assert_eq!(page.matches("</script>").count(), SHEET.frame.matches("</script>").count());
+        assert_eq!(page.matches("</script>").count(), FRAME.matches("</script>").count());
         assert!(!page.contains("http://") && !page.contains("https://"), "it needs no network");
     }
 }

@@ -21,7 +21,7 @@ use document::{Parts, as_data_url, document};
 const STYLE: &str = include_str!("page.css");
 const PLAY: &str = include_str!("play.js");
 const CLIPS: Parts =
-    Parts { frame: include_str!("page.html"), styles: &[STYLE], scripts: &[PLAY, include_str!("page.js")] };
+    Parts { body: include_str!("page.html"), styles: &[STYLE], scripts: &[PLAY, include_str!("page.js")] };
 
 /// What a page shows.
 #[derive(Debug, Serialize)]
@@ -77,7 +77,7 @@ mod tests {
         let report =
             Report { title, manifest, pages: vec![], findings: Value::Array(vec![]), memory: [0, 0] };
         let page = page(&report);
-        assert_eq!(page.matches("</script>").count(), CLIPS.frame.matches("</script>").count());
+        assert_eq!(page.matches("</script>").count(), document::FRAME.matches("</script>").count());
         assert!(page.contains("&lt;b&gt;pond") && !page.contains("<b>pond"));
         assert!(!page.contains("http://") && !page.contains("https://"), "it needs no network");
     }

@@ -12,8 +12,8 @@ use crate::options::Contradiction;
 use crate::options::contradiction::{needs, no_twice};
 use crate::options::value::{Switch, Whole, comma_texts, text, word};
 
-/// How far colors are spread under transparent pixels: filtering at full size reaches one pixel. Each more costs a twentieth of the file.
-const SPREAD: u32 = 1;
+/// How far colors are spread under transparent pixels: filtering at full size reaches one pixel, at half size two.
+const SPREAD: u32 = 2;
 
 /// Pages as files. Where nothing is said, PNG with all its colors.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -29,7 +29,7 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
     #[serde(deserialize_with = "word")]
     pub png: Option<PngChoice>,
-    /// Bring all pages to one palette of at most so many colors, 2 to 256, transparent included; says how far colors are off
+    /// Reduce all pages to one palette of at most N colors, 2 to 256, including transparent; reports the color error
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub palette: Option<Whole<2, 256>>,

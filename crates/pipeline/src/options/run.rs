@@ -22,7 +22,7 @@ pub struct RunOptions {
     /// Take clips, boxes, extras and the like over from a manifest that is replaced, where the new one lacks them
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub carry: Switch,
-    /// Take input that is not as it should be: truncated takes what is there of an animation or a JPEG that ends early,
+    /// Accept damaged or edited input: truncated takes what is there of an animation or a JPEG that ends early,
     /// edits takes images of a set whose size was changed
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]

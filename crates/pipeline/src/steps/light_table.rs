@@ -1,9 +1,10 @@
 //! A page on which a sheet's cut, or frames already cut, are tried by hand.
 
+use std::collections::HashMap;
 use std::path::Path;
 
 use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, find_grid_named, islands};
-use shibori_core::{Background, Color, FrameSet, Pixels, find_background};
+use shibori_core::{Background, Color, Frame, FrameSet, Pixels, find_background};
 use shibori_formats::manifest::{Manifest, SET_FILE};
 use shibori_formats::read::{Loaded, Picture, image, manifest_of, sprite_name};
 use shibori_formats::report::{
@@ -117,12 +118,11 @@ fn written(
     cx: &Context<'_>,
 ) -> Result<LightTablePage, Error> {
     let pages = pages.iter().map(|page| png(&page.pixels, output)).collect::<Result<_, _>>()?;
-    // The manifest's own order is the set's, but a layout may list a frame again.
+    // A layout may list a frame again.
+    let named: HashMap<(&str, &str), &Frame> =
+        set.frames().iter().map(|frame| ((frame.sprite().as_str(), frame.name().as_str()), frame)).collect();
     let drawn = manifest.frames.iter().map(|entry| {
-        let is_it = |frame: &&shibori_core::Frame| {
-            frame.name().as_str() == entry.name && frame.sprite().as_str() == entry.sprite
-        };
-        let content = set.frames().iter().find(is_it)?.content(0)?;
+        let content = named.get(&(&*entry.sprite, &*entry.name))?.content(0)?;
         Some([content.x, content.y, content.width, content.height])
     });
     let drawn = drawn.collect();

@@ -32,7 +32,7 @@ const table = (() => {
     try {
       const { signs, ...found } = JSON.parse(decoded(location.hash.slice(1)));
       if (JSON.stringify(found.of) !== JSON.stringify(self.state.of)) {
-        say("The address holds numbers for another picture; this is the one the file shows.");
+        say("This link was made for different art, so its settings were ignored.");
         return false;
       }
       self.state = signs ? self.settle(found, signs) : found;
@@ -183,8 +183,8 @@ const button = (text, act, name) => {
   return element;
 };
 // A name that can be a clip's or a box's; says why not.
-const nameFault = (name) => /[\u0000-\u001f\u007f]/.test(name) ? "a name has no control characters"
-  : name.length > 200 ? "a name has at most 200 characters" : /[=@:]|^-/.test(name) ? "a name has no = @ or : in it, and begins with no -" : name !== name.trim() ? "a name begins and ends with no space" : "";
+const nameFault = (name) => /[\u0000-\u001f\u007f]/.test(name) ? "a name can't contain control characters"
+  : name.length > 200 ? "a name has at most 200 characters" : /[=@:]|^-/.test(name) ? "a name can't contain = @ or :, or begin with -" : name !== name.trim() ? "a name can't begin or end with a space" : "";
 
 // ---- what comes out
 const show = (id, text) => { const area = $(id); area.value = text; area.textContent = text; area.rows = Math.max(1, text.trimEnd().split("\n").length); };

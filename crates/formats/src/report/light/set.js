@@ -100,7 +100,7 @@ const outcome = (state) => {
   }
   const names = all.map((_, at) => fullName(clipOf(at, state))), twin = names.find((name, at) => names.indexOf(name) !== at && name && all.length === clips.length);
   const unnamed = Object.keys(state.clips).some((at) => !state.clips[at].name);
-  const wrong = twin ? `two clips are called ${twin}` : unnamed ? "a clip that is changed needs a name" : "";
+  const wrong = twin ? `two clips are called ${twin}` : unnamed ? "give the changed clip a name" : "";
   if (wrong) return { command: "", lines: "", wrong };
   const options = shape.map(([name, value]) => ` --${name} ${pasteable(value)}`).join("");
   const clipOptions = [...renames.map((one) => ` --rename ${pasteable(one)}`), ...specs.map(([name, spec]) => ` --clip ${pasteable(`${name} = ${spec}`)}`), ...events.map((one) => ` --event ${pasteable(one)}`)].join("");
@@ -119,7 +119,7 @@ const outcome = (state) => {
     const mine = Object.values(state.clips).filter((clip) => clip.sprite === sprite && clip.name);
     if (mine.length) recipe.push(`clips = { ${mine.map((clip) => `${tomlKey(clip.name)} = ${toml(specOf(clip))}`).join(", ")} }`);
   }
-  return { command: commands.join("\n"), lines: recipe.join("\n"), places: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "", hint: "nothing is changed yet: push, drag or type, and the command stands here", isMoved };
+  return { command: commands.join("\n"), lines: recipe.join("\n"), places: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "", hint: "no changes yet: drag, nudge or type, and the command appears here", isMoved };
 };
 
 // ---- drawing
@@ -312,17 +312,17 @@ const edit = (key, act) => change(key, (state) => {
   state.clips[at] = clip;
 });
 const own_frame = () => { const { line, step } = current(); return line.steps[step].frame; };
-const under = choice("Under it", [["none", "nothing"], ["before", "the one before"], ["after", "the one after"], ["both", "before and after"], ["all", "all of the clip"], ["one", "a chosen frame"]],
+const under = choice("Onion skin", [["none", "none"], ["before", "previous frame"], ["after", "next frame"], ["both", "previous and next"], ["all", "whole clip"], ["one", "one chosen frame"]],
   () => table.state.under, (value) => change("", (state) => { state.under = value; if (value === "one") state.chosenFrame = own_frame(); }));
 const lent = numberField("Chosen frame", { max: frames.length - 1 }, () => numbers.get(frames[table.state.chosenFrame]), (value) => {
   const mine = bySprite.get(clipOf(table.state.chosen).sprite);
   if (mine[value]) change("lent", (state) => { state.chosenFrame = frames.indexOf(mine[value]); });
 });
 const boxNames = () => [...new Set([...framesOf(clipOf(table.state.chosen)).flatMap((at) => Object.keys(boxesOf(at)))])];
-const dragged = choice("Drag and nudge", [["drawing", "the drawing"], ["pivot", "the pivot"]], () => table.state.drag, (value) => change("", (state) => { state.drag = value; }));
+const dragged = choice("Drag", [["drawing", "the drawing"], ["pivot", "the pivot"]], () => table.state.drag, (value) => change("", (state) => { state.drag = value; }));
 const isEvery = make("input");
 isEvery.type = "checkbox";
-const every = labelled("in every frame of the set, not this clip's alone", isEvery, "check");
+const every = labelled("apply to every frame, not just this clip", isEvery, "check");
 const nearest = (axis, what) => numberField(what, { min: -100000 }, () => shiftOf(own_frame())[axis], (value) => {
   const at = own_frame();
   if (time.playing) hold(current().step);
@@ -399,9 +399,9 @@ const step_time = numberField("Time of this step, ms", { min: 1, max: 600000, st
 const inStep = (act) => () => { const [, n] = step_of(); if (time.playing) hold(n); act(n); };
 const shiftStep = (by) => inStep((n) => { edit("", (clip) => { const to = n + by; if (to < 0 || to >= clip.steps.length) return false; const [step] = clip.steps.splice(n, 1); clip.steps.splice(to, 0, step); }); hold(Math.max(0, n + by)); });
 const orders = make("p", null, "orders");
-orders.append(button("Earlier", shiftStep(-1)), " ", button("Later", shiftStep(1)), " ", button("Twice as long", inStep((n) => edit("", (clip) => { clip.steps[n].ticks *= 2; }))), " ",
-  button("Once more", inStep((n) => edit("", (clip) => { const { event, ...step } = clip.steps[n]; clip.steps.splice(n + 1, 0, step); }))), " ",
-  button("Take out", inStep((n) => edit("", (clip) => { if (clip.steps.length < 2) { say("a clip keeps at least one step"); return false; } clip.steps.splice(n, 1); }))));
+orders.append(button("Earlier", shiftStep(-1)), " ", button("Later", shiftStep(1)), " ", button("Double time", inStep((n) => edit("", (clip) => { clip.steps[n].ticks *= 2; }))), " ",
+  button("Duplicate", inStep((n) => edit("", (clip) => { const { event, ...step } = clip.steps[n]; clip.steps.splice(n + 1, 0, step); }))), " ",
+  button("Remove", inStep((n) => edit("", (clip) => { if (clip.steps.length < 2) { say("a clip needs at least one step"); return false; } clip.steps.splice(n, 1); }))));
 
 // ---- the strip: a block a step, as wide as it is long
 const strip = { shown: -1, of: "" };
@@ -440,7 +440,7 @@ const drawStrip = () => {
 const controls = [under, lent, dragged, shift_x, shift_y, pivot_x, pivot_y, ...boxFields, boxName, clipName, clipFrames, clipPlay, clipRate, step_time];
 const part = (title, ...parts) => { const box = make("fieldset"); box.append(make("legend", title), ...parts); return box; };
 const zoomField = numberField("Zoom", { min: 1, max: 24 }, () => Math.max(1, Math.round(big.zoom || 1)), (value) => { zoom = value; big.draw(true); });
-$("table-numbers").append(part("Looking", under, lent, zoomField), part("Moving", dragged, every, shift_x, shift_y, pivot_x, pivot_y, ...boxFields, boxName, addBox), part("Playing", clipName, clipFrames, clipPlay, clipRate, step_time, orders));
+$("table-numbers").append(part("View", under, lent, zoomField), part("Move", dragged, every, shift_x, shift_y, pivot_x, pivot_y, ...boxFields, boxName, addBox), part("Clip", clipName, clipFrames, clipPlay, clipRate, step_time, orders));
 
 const refresh = () => {
   const { state } = table;
@@ -492,7 +492,7 @@ table.signs = (state) => { const [now, then] = [madeOf(start), madeOf(state)]; r
 table.settle = (state, signs) => {
   const now = madeOf(start), isDone = (what) => signs[what][0] !== signs[what][1] && digest(now[what]) === signs[what][1];
   const [framesDone, clipsDone] = [isDone("frames"), isDone("clips")];
-  if (framesDone || clipsDone) say("What was asked for here is done: these are the new frames and clips.");
+  if (framesDone || clipsDone) say("These changes have been applied; the page shows the result.");
   return { ...state, ...(framesDone ? { moves: {}, pivots: {}, boxes: {} } : {}), ...(clipsDone ? { clips: {} } : {}) };
 };
 $("sums").textContent = [count(bySprite.size, "sprite"), count(frames.length, "frame"), count(clips.length, "clip")].join(" · ");

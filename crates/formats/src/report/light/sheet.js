@@ -53,12 +53,12 @@ const fit = (state, axis, changed) => {
 };
 const CELLS = 16384;
 const faultOf = ({ grid, within }) => {
-  for (const [axis, cells, side] of [[0, "column", "across"], [1, "row", "down"]]) {
+  for (const [axis, cells, side] of [[0, "column", "wide"], [1, "row", "high"]]) {
     const needs = grid.offset[axis] + grid.count[axis] * (grid.cell[axis] + grid.gutter[axis]) - grid.gutter[axis], has = within[2 + axis];
     if (within[axis] + has > [WIDTH, HEIGHT][axis]) return `the part looked at reaches beyond the sheet, which is ${WIDTH}×${HEIGHT} px`;
     if (grid.count[0] * grid.count[1] > CELLS) return `${(grid.count[0] * grid.count[1]).toLocaleString("en")} cells are more than this page shows: ${CELLS.toLocaleString("en")}`;
     if (grid.cell[axis] < 1) return "a cell has at least one pixel";
-    if (needs > has) return `${count(grid.count[axis], cells)} of ${grid.cell[axis]} px, with the offset, need ${needs} px; the sheet has ${has} px ${side}: ${needs - has} px too few`;
+    if (needs > has) return `${count(grid.count[axis], cells)} of ${grid.cell[axis]} px, with the offset, need ${needs} px, but the sheet is only ${has} px ${side}`;
   }
   return "";
 };
@@ -174,7 +174,7 @@ const part = [
 const order = choice("Reading order", [["across", "across"], ["down", "down"]], () => table.state.read, (value) => change("", (state) => { state.read = value; }));
 const by = choice("Cut by", [["grid", "a grid"], ["drawings", "separate drawings"]], () => table.state.by, (value) => change("", (state) => { state.by = value; state.clips = {}; state.chosen = null; }));
 by.select.querySelector("[value=drawings]").disabled = !loose.length;
-const join = choice("Pieces this near belong together", loose.map(({ join, is_found }, at) => [String(at), `${join} px${is_found ? " (found)" : ""}`]), () => String(table.state.join), (value) => change("", (state) => { state.join = +value; state.clips = {}; }));
+const join = choice("Join pieces within", loose.map(({ join, is_found }, at) => [String(at), `${join} px${is_found ? " (found)" : ""}`]), () => String(table.state.join), (value) => change("", (state) => { state.join = +value; state.clips = {}; }));
 const fps = textField("Frames per second", () => table.state.fps, (value, input) => {
   if (!rate(value)) { wrong(input, "frames per second are a number such as 12 or 7.5"); return; }
   wrong(input, ""); change("fps", (state) => { state.fps = value.trim(); });
@@ -188,14 +188,14 @@ fps.input.addEventListener("keydown", (event) => {
 });
 const numbers = $("numbers"), gridBox = make("div", null, "grid"), more = make("details"), readings = make("p", null, "readings");
 gridBox.append(...fields);
-more.append(make("summary", "Only a part of the sheet"), ...part);
+more.append(make("summary", "Part of the sheet"), ...part);
 numbers.append(by, join, gridBox, order, fps, more, readings);
 const told_reading = ({ columns, rows, cell, offset, gutter }) => `${columns}×${rows} of ${cell.join("×")} px${offset.some(Boolean) ? `, offset ${pair(offset)}` : ""}${gutter.some(Boolean) ? `, gutter ${pair(gutter)}` : ""}`;
 data.sheet.readings.forEach((reading, at) => {
   const act = () => change("", (state) => { state.by = "grid"; state.grid = gridOf(reading); state.typed = {}; state.within = [0, 0, WIDTH, HEIGHT]; });
   readings.append(at === 0 ? `${reading.is_sure ? "Found" : "Likeliest"}: ` : at === 1 ? " Others: " : " ", button(told_reading(reading), act));
 });
-if (!data.sheet.readings.length) readings.append("No grid was found; these numbers are the whole sheet.");
+if (!data.sheet.readings.length) readings.append("No grid was found, so these numbers are the whole sheet.");
 
 // ---- the sheet with its cut
 const view = $("view"), over = $("over"), spacer = $("spacer");
@@ -344,13 +344,13 @@ over.addEventListener("keydown", (event) => {
 });
 const takeCell = (one) => {
   if (!one) return;
-  if (one.number < 0) { say(`r${one.row}c${one.column} is blank: it is no frame`); return; }
+  if (one.number < 0) { say(`r${one.row}c${one.column} is blank, so it is not a frame`); return; }
   const key = table.state.chosen ?? `row ${one.row}`, track = model.tracks.find((track) => track.key === key);
   if (!track) return;
   const cells = track.steps.map(([{ id }, hold]) => [id, hold]), is = cells.some(([id]) => id === one.id);
   const next = is ? cells.filter(([id]) => id !== one.id) : [...cells, [one.id, 1]];
-  if (!next.length) { say("a clip keeps at least one frame"); return; }
-  say(`frame ${one.number} ${is ? "taken out of" : "put into"} ${track.clip.name || key}`);
+  if (!next.length) { say("a clip needs at least one frame"); return; }
+  say(`frame ${one.number} ${is ? "removed from" : "added to"} ${track.clip.name || key}`);
   change("", (state) => { state.clips[key] = { ...clipOf(state, key), cells: next }; });
 };
 
@@ -456,16 +456,16 @@ const tell = () => {
   const { state } = table;
   const shownCells = model.cells.filter(({ number }) => number >= 0).length, crossed = new Set(model.through.map(([, , , , , row, column]) => `${row},${column}`)).size;
   const rest = [0, 1].map((axis) => state.within[2 + axis] - state.grid.offset[axis] - state.grid.count[axis] * (state.grid.cell[axis] + state.grid.gutter[axis]) + state.grid.gutter[axis]);
-  const restText = state.by === "grid" && !model.fault && rest.some(Boolean) ? `; ${rest[0]} px right of it and ${rest[1]} px below stay uncut` : "";
+  const restText = state.by === "grid" && !model.fault && rest.some(Boolean) ? `; ${rest[0]} px to the right and ${rest[1]} px below are left over` : "";
   $("cut").textContent = state.by === "drawings" ? `${count(model.cells.length, "separate drawing")}`
-    : `${count(shownCells, "frame")}, ${count(model.cells.length - shownCells, "blank cell")}${crossed ? `; drawings go over the side of ${count(crossed, "cell")} (orange)` : ""}${restText}`;
+    : `${count(shownCells, "frame")}, ${count(model.cells.length - shownCells, "blank cell")}${crossed ? `; drawings cross the edge of ${count(crossed, "cell")} (orange)` : ""}${restText}`;
 };
 // For tests: what the page says a cut by its command will hold.
 window.shown = () => ({
   cells: model.cells.filter(({ number }) => number >= 0).sort((a, b) => a.number - b.number).map(({ x, y, w, h }) => [x, y, w, h]),
   clips: shown_clips(table.state).map((track) => { const { clip, key } = shownTracks.get(track.key), name = clipOf(table.state, key).name; return [name, clip.play, clip.plays, track.steps.map(([{ number }], at) => [number, clip.steps[at].ticks / clip.timescale])]; }),
 });
-$("sums").textContent = `${WIDTH}×${HEIGHT} px${data.sheet.background === "flat" ? `, on a flat background of ${data.sheet.color}: it stays unless you add --key auto` : ""}`;
+$("sums").textContent = `${WIDTH}×${HEIGHT} px${data.sheet.background === "flat" ? `, on a flat background of ${data.sheet.color}: add --key auto to make it transparent` : ""}`;
 $("sheet-part").hidden = false;
 table.begin(start, refresh);
 image.decode().catch(() => {}).then(() => { zoomFit(); players.forEach((player) => { player.drawn = -1; }); requestAnimationFrame(tick); document.body.dataset.ready = "yes"; });
