@@ -22,6 +22,8 @@ pub enum Growth {
     Scale,
     /// A canvas that was asked for.
     Canvas,
+    /// Drawings that are moved over the edge of their canvas.
+    Shift,
     /// One canvas for frames that never shared one, held together by their pivots.
     Gather,
     /// The zoom of a picture to look at.

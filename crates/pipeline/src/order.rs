@@ -241,10 +241,10 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             let moves = shift_places(&set, &lines)?;
             let mut pixels = 0u64;
             for (frame, canvas) in set.frames().iter().zip(&moves.canvases) {
-                hold_frame(frame, *canvas, Growth::Canvas, cx)?;
+                hold_frame(frame, *canvas, Growth::Shift, cx)?;
                 pixels = pixels.saturating_add(canvas.area());
             }
-            cx.hold_memory(Growth::Canvas, pixels)?;
+            cx.hold_memory(Growth::Shift, pixels)?;
             let (moved, shifts) = moves.made(set)?;
             done.shifts = match &done.shifts[..] {
                 [] => shifts,

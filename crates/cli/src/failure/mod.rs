@@ -281,6 +281,7 @@ fn option_of(by: Growth) -> &'static str {
     match by {
         Growth::Scale => "--scale",
         Growth::Canvas => "--canvas",
+        Growth::Shift => "a shift in --places",
         Growth::Gather => "one canvas for frames that share none, held together by --pivot",
         Growth::Zoom => "--zoom",
         Growth::Cells => "--grid with --cell",

@@ -478,7 +478,12 @@ fn drawings_are_moved_as_a_list_says_and_canvases_grow_where_they_must() {
     // A canvas that is larger than any picture may be is refused before it is made.
     std::fs::write(env.path("moves.csv"), "koi-02,shift,,65000,65000\n").unwrap();
     let outcome = env.run("adjust koi --places moves.csv -o none");
-    assert!(outcome.code == 3 && outcome.err.contains("--max-pixels"), "{} {}", outcome.code, outcome.err);
+    assert!(
+        outcome.code == 2 && outcome.err.contains("a shift in --places"),
+        "{} {}",
+        outcome.code,
+        outcome.err
+    );
 }
 
 #[test]
