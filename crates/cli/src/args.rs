@@ -15,7 +15,6 @@ use shibori_pipeline::options::{
 /// Cut sprite sheets, strips and animations into frames, line them up, time them, pack them.
 #[derive(Debug, Parser)]
 #[command(name = "shibori", version, max_term_width = 100, arg_required_else_help = true)]
-#[command(after_help = "Start with: shibori demo    or: shibori inspect SHEET.png")]
 pub(crate) struct Cli {
     #[command(subcommand)]
     pub(crate) command: Command,
@@ -54,6 +53,10 @@ pub(crate) enum Command {
     Demo(Demo),
     /// Print a JSON Schema
     Schema(Schema),
+    /// Print what lets a shell complete commands and options
+    Completions(Completions),
+    /// Print the manual page, or write one per command
+    Man(Man),
 }
 
 #[derive(Args, Debug)]
@@ -345,6 +348,19 @@ pub(crate) enum SchemaOf {
     Manifest,
     /// The recipe, shibori.toml
     Recipe,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Completions {
+    /// Which shell
+    pub(crate) shell: clap_complete::Shell,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Man {
+    /// The folder to write: shibori.1, shibori-slice.1 and so on [default: print shibori.1]
+    #[arg(short, long, value_name = "DIR")]
+    pub(crate) output: Option<PathBuf>,
 }
 
 /// Options of every command.

@@ -7,9 +7,11 @@ use std::io::{self, IsTerminal, Write};
 use std::sync::Mutex;
 
 use serde::Serialize;
+use serde_json::{Map, Value, json};
 use shibori_pipeline::{Listener, Notice, Task};
 
 use crate::args::{Everywhere, When};
+use crate::failure::Failure;
 use crate::message::{Message, Weight};
 use crate::progress::Progress;
 use crate::words;
@@ -20,8 +22,19 @@ pub(crate) struct Console {
     paint_out: bool,
     paint_err: bool,
     progress: Mutex<Option<(Task, Progress)>>,
+    /// What is printed at the end, for programs.
+    told: Mutex<Told>,
     /// Why a result could not be written, if it could not.
     broken: Mutex<Option<io::Error>>,
+}
+
+/// What a run has to tell programs.
+#[derive(Default)]
+struct Told {
+    result: Map<String, Value>,
+    warnings: Vec<Value>,
+    /// Whether lines of their own, or a text, are the result, so that no object is due at the end.
+    has_own: bool,
 }
 
 const RED: &str = "\u{1b}[1;31m";
@@ -43,19 +56,21 @@ impl Console {
             paint_out: wanted(io::stdout().is_terminal()),
             paint_err: wanted(io::stderr().is_terminal()),
             progress: Mutex::new(None),
+            told: Mutex::default(),
             broken: Mutex::new(None),
         }
     }
 
-    /// A console for a command line that could not be read, so that nothing is known of its wishes.
-    pub(crate) fn for_errors() -> Self {
+    /// A console for a command line that could not be read, so that little is known of its wishes.
+    pub(crate) fn for_errors(json: bool) -> Self {
         let paint_err = may_paint() && io::stderr().is_terminal();
         Self {
-            json: false,
+            json,
             quiet: false,
             paint_out: false,
             paint_err,
             progress: Mutex::new(None),
+            told: Mutex::default(),
             broken: Mutex::new(None),
         }
     }
@@ -66,6 +81,7 @@ impl Console {
             json: false,
             quiet: self.quiet || self.json,
             progress: Mutex::new(None),
+            told: Mutex::default(),
             broken: Mutex::new(None),
             ..*self
         }
@@ -86,21 +102,52 @@ impl Console {
         }
     }
 
-    /// The result, for programs. Printed even when quiet: it was asked for.
+    /// The result, for programs. Printed at the end, even when quiet: it was asked for.
     pub(crate) fn result(&self, value: &impl Serialize) {
-        if self.json {
-            self.print_out(&serde_json::to_string_pretty(value).expect("results are plain data"));
+        let value = serde_json::to_value(value).expect("results are plain data");
+        if let (Value::Object(result), Ok(mut told)) = (value, self.told.lock()) {
+            told.result = result;
         }
+    }
+
+    /// Prints what there is for programs: one object with the version, whether all went well, the result, what was warned
+    /// of, and what went wrong if anything did.
+    pub(crate) fn finish(&self, failure: Option<&Failure>) {
+        let Ok(mut told) = self.told.lock() else { return };
+        let message = failure.and_then(|failure| Some((failure.message.as_ref()?, failure.exit)));
+        if !self.json || told.has_own && message.is_none() {
+            return;
+        }
+        let mut all = Map::new();
+        all.insert("shibori".to_owned(), env!("CARGO_PKG_VERSION").into());
+        all.insert("ok".to_owned(), failure.is_none().into());
+        all.append(&mut told.result);
+        all.insert("warnings".to_owned(), std::mem::take(&mut told.warnings).into());
+        if let Some((message, exit)) = message {
+            let error = json!({ "message": said(message), "hint": message.hint, "exit": exit as u8 });
+            all.insert("error".to_owned(), error);
+        }
+        // Beside lines of their own, a line as well.
+        let text =
+            if told.has_own { serde_json::to_string(&all) } else { serde_json::to_string_pretty(&all) };
+        drop(told);
+        self.print_out(&text.expect("results are plain data"));
     }
 
     /// A result that is for programs, asked for as JSON or not.
     pub(crate) fn result_always(&self, value: &impl Serialize) {
-        self.print_out(&serde_json::to_string_pretty(value).expect("results are plain data"));
+        match self.json {
+            true => self.result(value),
+            false => self.print_out(&serde_json::to_string_pretty(value).expect("results are plain data")),
+        }
     }
 
     /// One of several results for programs: a line of its own.
     pub(crate) fn event(&self, value: &impl Serialize) {
         if self.json {
+            if let Ok(mut told) = self.told.lock() {
+                told.has_own = true;
+            }
             self.print_out(&serde_json::to_string(value).expect("results are plain data"));
         }
     }
@@ -112,6 +159,9 @@ impl Console {
 
     /// A text that is the whole result, as it is.
     pub(crate) fn text(&self, text: &str) {
+        if let Ok(mut told) = self.told.lock() {
+            told.has_own = true;
+        }
         self.keep(io::stdout().write_all(text.as_bytes()));
     }
 
@@ -137,6 +187,9 @@ impl Console {
 
     /// Something to know, on stderr. Errors are said even when quiet.
     pub(crate) fn message(&self, weight: Weight, message: &Message) {
+        if let (Weight::Warning, Ok(mut told)) = (weight, self.told.lock()) {
+            told.warnings.push(json!({ "message": said(message), "hint": message.hint }));
+        }
         if self.quiet && weight != Weight::Error {
             return;
         }
@@ -181,6 +234,14 @@ impl Listener for Console {
         if done >= of {
             *progress = None;
         }
+    }
+}
+
+/// A message with what it points to.
+fn said(message: &Message) -> String {
+    match &message.pointer {
+        Some(pointer) => format!("{}\n{pointer}", message.text),
+        None => message.text.clone(),
     }
 }
 

@@ -8,7 +8,9 @@ mod args;
 mod commands;
 mod console;
 mod failure;
+mod help;
 mod message;
+mod panic;
 mod progress;
 mod terminal;
 mod trace;
@@ -19,7 +21,7 @@ use std::num::NonZeroUsize;
 use std::process::ExitCode;
 
 use args::Cli;
-use clap::Parser;
+use clap::FromArgMatches;
 use clap::error::{ContextKind, ContextValue};
 use commands::Program;
 use console::Console;
@@ -34,7 +36,9 @@ const INTERRUPTED: i32 = 130;
 const MOST_IDLE_JOBS: usize = 16;
 
 fn main() -> ExitCode {
-    let cli = match Cli::try_parse() {
+    panic::explain();
+    let matches = help::command().try_get_matches();
+    let cli = match matches.and_then(|matches| Cli::from_arg_matches(&matches)) {
         Ok(cli) => cli,
         Err(error) => return refused(&error),
     };
@@ -48,18 +52,24 @@ fn main() -> ExitCode {
     }
     let program = Program::new(&console, &cli.everywhere);
     match commands::run(&cli.command, &program) {
-        Ok(()) => match console.broken() {
-            None => ExitCode::SUCCESS,
-            Some(error) => {
-                say(&console, &Failure::usage(format!("standard output: {error}")));
-                ExitCode::from(Exit::Output as u8)
+        Ok(()) => {
+            console.finish(None);
+            match console.broken() {
+                None => ExitCode::SUCCESS,
+                Some(error) => {
+                    say(&console, &Failure::usage(format!("standard output: {error}")));
+                    ExitCode::from(Exit::Output as u8)
+                }
             }
-        },
-        Err(failure) => {
-            say(&console, &failure);
-            ExitCode::from(failure.exit as u8)
         }
+        Err(failure) => ended(&console, &failure),
     }
+}
+
+fn ended(console: &Console, failure: &Failure) -> ExitCode {
+    say(console, failure);
+    console.finish(Some(failure));
+    ExitCode::from(failure.exit as u8)
 }
 
 /// What was made ready and is not in place yet goes, then the program ends. Files that are just being moved are all moved
@@ -82,7 +92,18 @@ fn say(console: &Console, failure: &Failure) {
 /// A command line that can't be read. A mistake inside a typed value is pointed at; the rest is clap's to tell.
 fn refused(error: &clap::Error) -> ExitCode {
     let syntax = error.source().and_then(|source| source.downcast_ref::<SyntaxError>());
-    let Some(syntax) = syntax else { error.exit() };
+    let console = Console::for_errors(wants_json());
+    let Some(syntax) = syntax else {
+        if error.use_stderr() && wants_json() {
+            let text = error.render().to_string();
+            let mut lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
+            let first = lines.next().unwrap_or_default();
+            let failure = Failure::usage(first.strip_prefix("error: ").unwrap_or(first));
+            let hint: Vec<&str> = lines.filter(|line| !line.starts_with("For more information")).collect();
+            return ended(&console, &failure.with_hint(hint.join("; ")));
+        }
+        error.exit()
+    };
     let option = match error.get(ContextKind::InvalidArg) {
         // Options come as `--clip <SPEC>`, what has no name as `[NAME=SPEC]...`.
         Some(ContextValue::String(option)) => option
@@ -94,7 +115,10 @@ fn refused(error: &clap::Error) -> ExitCode {
             .to_owned(),
         _ => "the command line".to_owned(),
     };
-    let failure = Failure::pointing(&option, syntax);
-    say(&Console::for_errors(), &failure);
-    ExitCode::from(failure.exit as u8)
+    ended(&console, &Failure::pointing(&option, syntax))
+}
+
+/// Whether a command line that can't be read asks for JSON.
+fn wants_json() -> bool {
+    std::env::args_os().skip(1).take_while(|word| word != "--").any(|word| word == "--json")
 }

@@ -17,8 +17,8 @@ const STDOUT: &str = "-";
 #[derive(Serialize)]
 struct Report {
     files: Vec<FileReport>,
-    frames: usize,
-    clips: usize,
+    count: usize,
+    clip_count: usize,
 }
 
 #[derive(Serialize)]
@@ -54,11 +54,11 @@ pub(super) fn run(args: &Export, program: &Program<'_>) -> Result<(), Failure> {
     let files = exported.files.iter();
     let files =
         files.map(|file| FileReport { file: program.shown(&file.path), bytes: file.bytes.len() }).collect();
-    let report = Report { files, frames: exported.frames, clips: exported.clips };
+    let report = Report { files, count: exported.frames, clip_count: exported.clips };
     for file in &report.files {
         program.say(&format!("{} {}: {}", program.wrote(), file.file.display(), bytes(file.bytes as u64)));
     }
-    program.say(&format!("{} and {}", counted(report.frames, "frame"), counted(report.clips, "clip")));
+    program.say(&format!("{} and {}", counted(report.count, "frame"), counted(report.clip_count, "clip")));
     program.console.result(&report);
     Ok(())
 }

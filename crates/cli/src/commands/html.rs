@@ -13,9 +13,9 @@ use crate::words::{self, bytes, counted};
 #[derive(Serialize)]
 struct Report {
     file: PathBuf,
-    frames: usize,
-    clips: usize,
-    findings: usize,
+    count: usize,
+    clip_count: usize,
+    finding_count: usize,
     bytes: usize,
 }
 
@@ -30,6 +30,12 @@ pub(super) fn run(args: &Html, program: &Program<'_>) -> Result<(), Failure> {
     let text = format!("{} {name}: {shown}, {}", program.wrote(), counted(page.clips, "clip"));
     program.say(&format!("{text}, {}; {}", counted(page.findings, "finding"), bytes(page.bytes as u64)));
     let (file, frames, clips) = (args.output.clone(), page.frames, page.clips);
-    program.console.result(&Report { file, frames, clips, findings: page.findings, bytes: page.bytes });
+    program.console.result(&Report {
+        file,
+        count: frames,
+        clip_count: clips,
+        finding_count: page.findings,
+        bytes: page.bytes,
+    });
     Ok(())
 }

@@ -31,7 +31,7 @@ struct Sheet {
     /// Other grids that could explain it.
     others: Vec<GridReport>,
     /// Its separate drawings, where no grid is sure.
-    loose: Option<LooseReport>,
+    drawings: Option<DrawingsReport>,
     animation: Option<Timing>,
     findings: Vec<String>,
     /// Square cells that divide the sheet evenly, largest first.
@@ -76,9 +76,9 @@ struct GridReport {
 }
 
 #[derive(Serialize)]
-struct LooseReport {
+struct DrawingsReport {
     /// How many there are.
-    drawings: usize,
+    count: usize,
     /// Whether they explain the sheet better than any grid.
     likelier: bool,
     command: String,
@@ -115,7 +115,7 @@ fn sheet(image: &Inspected) -> Sheet {
         background: None,
         grid: None,
         others: Vec::new(),
-        loose: None,
+        drawings: None,
         animation: None,
         findings: Vec::new(),
         square_cells: Vec::new(),
@@ -135,8 +135,8 @@ fn sheet(image: &Inspected) -> Sheet {
             );
             let key = background.map(|color| format!(" --key {}", color.to_string().trim_start_matches('#')));
             let file = pasteable_path(&image.file);
-            sheet.loose = loose.map(|Loose { drawings, is_likelier }| LooseReport {
-                drawings,
+            sheet.drawings = loose.map(|Loose { drawings, is_likelier }| DrawingsReport {
+                count: drawings,
                 likelier: is_likelier,
                 command: format!("shibori slice {file} --islands{}", key.unwrap_or_default()),
             });
@@ -217,13 +217,13 @@ fn describe(sheet: &Sheet, program: &Program<'_>) {
     }
 }
 
-fn describe_loose(loose: &LooseReport, program: &Program<'_>) {
-    program.say(&format!("    {}: {}", counted(loose.drawings, "separate drawing"), loose.command));
+fn describe_loose(loose: &DrawingsReport, program: &Program<'_>) {
+    program.say(&format!("    {}: {}", counted(loose.count, "separate drawing"), loose.command));
 }
 
 fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
     let Some(grid) = &sheet.grid else {
-        if let Some(loose) = &sheet.loose {
+        if let Some(loose) = &sheet.drawings {
             program.say("  no grid was found; it looks like loose drawings");
             describe_loose(loose, program);
         }
@@ -254,7 +254,7 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
         program.say(&format!("  {}", grid.command));
         return;
     }
-    let likelier = sheet.loose.as_ref().filter(|loose| loose.likelier);
+    let likelier = sheet.drawings.as_ref().filter(|loose| loose.likelier);
     match likelier {
         Some(loose) => {
             program.say("  it looks like loose drawings");
@@ -266,7 +266,7 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
     for grid in std::iter::once(grid).chain(&sheet.others).take(3) {
         program.say(&format!("    {}: {}", told(grid), grid.command));
     }
-    if let (None, Some(loose)) = (likelier, &sheet.loose) {
+    if let (None, Some(loose)) = (likelier, &sheet.drawings) {
         describe_loose(loose, program);
     }
 }

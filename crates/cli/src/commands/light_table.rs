@@ -14,8 +14,8 @@ use crate::words::{bytes, counted, pasteable_path};
 struct Report {
     file: PathBuf,
     #[serde(skip_serializing_if = "Option::is_none")]
-    frames: Option<usize>,
-    clips: usize,
+    count: Option<usize>,
+    clip_count: usize,
     bytes: usize,
 }
 
@@ -30,7 +30,7 @@ pub(super) fn run(args: &LightTable, program: &Program<'_>) -> Result<(), Failur
     let (name, size) = (args.output.display(), bytes(page.bytes as u64));
     program.say(&format!("{} {name}: {shown}; {size}; open it in a browser", program.wrote()));
     let report =
-        Report { file: args.output.clone(), frames: page.frames, clips: page.clips, bytes: page.bytes };
+        Report { file: args.output.clone(), count: page.frames, clip_count: page.clips, bytes: page.bytes };
     program.console.result(&report);
     Ok(())
 }

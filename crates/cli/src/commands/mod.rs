@@ -4,6 +4,7 @@ mod adjust;
 mod build;
 mod check;
 mod clip;
+mod completions;
 mod demo;
 mod export;
 mod guide_sheet;
@@ -11,6 +12,7 @@ mod html;
 mod init;
 mod inspect;
 mod light_table;
+mod man;
 mod motion;
 mod pack;
 mod pack_report;
@@ -107,6 +109,8 @@ pub(crate) fn run(command: &Command, program: &Program<'_>) -> Result<(), Failur
         Command::Init(args) => init::run(args, program),
         Command::Build(args) => build::run(args, program),
         Command::Demo(args) => demo::run(args, program),
+        Command::Completions(args) => completions::run(args, program),
+        Command::Man(args) => man::run(args, program),
         Command::Schema(args) => {
             match args.of {
                 SchemaOf::Manifest => program.console.text(manifest::schema()),
@@ -122,7 +126,7 @@ pub(crate) fn run(command: &Command, program: &Program<'_>) -> Result<(), Failur
 struct ClipResult {
     sprite: String,
     name: String,
-    steps: usize,
+    step_count: usize,
     ms: f64,
 }
 
@@ -130,7 +134,7 @@ fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
     let result = |clip: &Clip| ClipResult {
         sprite: clip.sprite().to_string(),
         name: clip.name().to_string(),
-        steps: clip.steps().len(),
+        step_count: clip.steps().len(),
         ms: clip.total_millis(),
     };
     set.clips().iter().map(result).collect()

@@ -53,6 +53,9 @@ struct PageReport {
     count: usize,
     fill: f64,
     bytes: usize,
+    /// Of a WebP file: its length if it were PNG.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    as_png: Option<usize>,
     /// What it holds, if not frames but their companions.
     #[serde(skip_serializing_if = "Option::is_none")]
     companion: Option<String>,
@@ -180,6 +183,15 @@ impl Report {
                 bytes(total as u64)
             ));
         }
+        let as_png: usize = pages().filter_map(|page| page.as_png).sum();
+        if as_png > 0 && as_png < total {
+            let less = 100.0 - as_png as f64 * 100.0 / total as f64;
+            let text = format!(
+                "as PNG the same pages would be {}, {less:.0} % smaller than as WebP",
+                bytes(as_png as u64)
+            );
+            program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
+        }
         program.say(&self.frames_told());
         program.say(&self.memory_told());
         if let Some((one, other)) = &self.first_mirrored {
@@ -242,6 +254,7 @@ fn page_report(atlas: &Atlas, file: &PageFile, program: &Program<'_>) -> PageRep
         count: atlas.rects_on(file.page).len(),
         fill: atlas.fill(file.page),
         bytes: file.bytes,
+        as_png: file.as_png,
         companion: file.layer.map(|layer| atlas.layers()[layer].suffix.clone()),
     }
 }

@@ -18,7 +18,7 @@ use crate::words::counted;
 struct Report {
     file: PathBuf,
     size: [u32; 2],
-    frames: usize,
+    count: usize,
 }
 
 #[derive(Serialize)]
@@ -71,7 +71,7 @@ fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>)
     let (file, size) = (output.to_owned(), size(&drawn.image));
     let shown = counted(drawn.frames, "frame");
     program.say(&format!("{} {}: {shown} on {}x{} px", program.wrote(), file.display(), size[0], size[1]));
-    program.console.result(&Report { file, size, frames: drawn.frames });
+    program.console.result(&Report { file, size, count: drawn.frames });
     Ok(())
 }
 

@@ -18,7 +18,7 @@ use crate::words::{cells, counted, grid_command, grouped, some};
 struct Report {
     manifests: Vec<PathBuf>,
     sheets: Vec<SheetResult>,
-    frames: usize,
+    count: usize,
     clips: Vec<ClipResult>,
     removed: Vec<PathBuf>,
 }
@@ -34,7 +34,7 @@ struct SheetResult {
     columns: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]
     rows: Option<u32>,
-    frames: usize,
+    count: usize,
     blank: Vec<String>,
     /// The command that says what was found by itself.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -50,7 +50,7 @@ pub(super) struct MendResult {
     pixels: u64,
     /// Frames with at least one of them; not said of a step on the whole sheet, before there are frames.
     #[serde(skip_serializing_if = "Option::is_none")]
-    frames: Option<usize>,
+    count: Option<usize>,
 }
 
 pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
@@ -69,7 +69,7 @@ pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
     let clips = clip_results(&sliced.set);
-    program.console.result(&Report { manifests: vec![manifest], sheets, frames: count, clips, removed });
+    program.console.result(&Report { manifests: vec![manifest], sheets, count, clips, removed });
     Ok(())
 }
 
@@ -92,7 +92,7 @@ fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
             program.say(&format!("{} {file_shown}; {sheet} stays as it is", program.wrote()));
             report.manifests.push(file);
         }
-        report.frames += sliced.set.frames().len();
+        report.count += sliced.set.frames().len();
         report.clips.extend(clip_results(&sliced.set));
     }
     program.console.result(&report);
@@ -131,7 +131,7 @@ fn result(sheet: &SheetReport) -> SheetResult {
         cell: None,
         columns: None,
         rows: None,
-        frames: sheet.frames,
+        count: sheet.frames,
         blank: Vec::new(),
         command: None,
         cleaned: mend_results(&sheet.mended),
@@ -181,7 +181,7 @@ fn how(sheet: &SheetReport) -> String {
 
 pub(super) fn mend_results(mended: &[MendReport]) -> Vec<MendResult> {
     let result =
-        |one: &MendReport| MendResult { step: step(&one.step), pixels: one.pixels, frames: one.frames };
+        |one: &MendReport| MendResult { step: step(&one.step), pixels: one.pixels, count: one.frames };
     mended.iter().map(result).collect()
 }
 

@@ -14,7 +14,7 @@ use crate::words::counted;
 #[derive(Serialize)]
 struct Report {
     manifest: PathBuf,
-    frames: usize,
+    count: usize,
     removed: Vec<PathBuf>,
 }
 
@@ -29,6 +29,6 @@ pub(super) fn run(args: &Unpack, program: &Program<'_>) -> Result<(), Failure> {
     program.say(&format!("{} {} and {images}", program.wrote(), manifest.display()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
-    program.console.result(&Report { manifest, frames, removed });
+    program.console.result(&Report { manifest, count: frames, removed });
     Ok(())
 }

@@ -15,7 +15,7 @@ fn a_sheet_without_numbers_is_cut_by_the_grid_that_is_found() {
         [("frog", "--grid 8x4", 25), ("koi", "--grid 8x1", 8), ("duckling", "--grid 4x8", 32)]
     {
         let result = env.json(&format!("slice art/{sheet}.png -o found/{sheet}"));
-        assert_eq!(result["frames"], count, "{sheet}");
+        assert_eq!(result["count"], count, "{sheet}");
         let command = format!("shibori slice art/{sheet}.png {options}");
         assert_eq!(result["sheets"][0]["command"], command);
         env.ok(&format!("slice art/{sheet}.png {options} -o said/{sheet}"));
@@ -58,7 +58,7 @@ fn a_blank_sheet_says_so() {
     assert_eq!(outcome.code, 2);
     assert!(outcome.err.contains("blank.png: is wholly blank"), "{}", outcome.err);
     assert!(env.ok("inspect blank.png").contains("wholly blank"));
-    assert_eq!(env.json("slice blank.png --grid 2x2 --blank keep -o out")["frames"], 4);
+    assert_eq!(env.json("slice blank.png --grid 2x2 --blank keep -o out")["count"], 4);
 }
 
 #[test]
@@ -187,7 +187,7 @@ fn guide_sheets_say_the_sums_and_cut_back_into_their_cells() {
     );
     assert_eq!(env.image("guide.png").dimensions(), (1054, 194));
     let command = out.lines().find_map(|line| line.strip_prefix("when it is drawn: shibori ")).unwrap();
-    assert_eq!(env.json(&format!("{} -o cut", command.replace("SHEET.png", "guide.png")))["frames"], 16);
+    assert_eq!(env.json(&format!("{} -o cut", command.replace("SHEET.png", "guide.png")))["count"], 16);
     for name in ["guide.svg", "guide.ora"] {
         env.ok(&format!("guide-sheet --grid 8x2 --cell 130x96 -o {name}"));
         env.ok(&format!("guide-sheet --grid 4x2 --cell 130x96 -o {name}"));
@@ -239,7 +239,7 @@ fn a_cell_of_specks_only_is_told_and_specks_take_it_out() {
     let outcome = env.run("slice crumb.png --grid 4x2 -o out");
     assert!(outcome.err.contains("r0c3 (1 px) holds nothing but specks"), "{}", outcome.err);
     assert!(outcome.err.contains("--specks 1"), "{}", outcome.err);
-    assert_eq!(env.json("slice crumb.png --grid 4x2 --specks 1 -o clean")["frames"], 6);
+    assert_eq!(env.json("slice crumb.png --grid 4x2 --specks 1 -o clean")["count"], 6);
 }
 
 #[test]
@@ -264,12 +264,12 @@ fn cells_may_leave_a_blank_rest_and_never_a_drawn_one() {
 #[test]
 fn inspect_counts_loose_drawings_and_says_which_it_believes() {
     let env = Env::with_art();
-    let loose = &env.json("inspect art/reeds.png")["sheets"][0]["loose"];
-    assert_eq!(loose["drawings"], 7, "{loose}");
+    let loose = &env.json("inspect art/reeds.png")["sheets"][0]["drawings"];
+    assert_eq!(loose["count"], 7, "{loose}");
     let command = loose["command"].as_str().unwrap();
     assert_eq!(command, "shibori slice art/reeds.png --islands --key 2ea0a8");
     env.ok(&format!("{} -o reeds", command.strip_prefix("shibori ").unwrap()));
-    assert_eq!(env.json("inspect art/frog.png")["sheets"][0]["loose"], serde_json::Value::Null);
+    assert_eq!(env.json("inspect art/frog.png")["sheets"][0]["drawings"], serde_json::Value::Null);
 }
 
 #[test]

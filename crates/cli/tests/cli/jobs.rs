@@ -90,7 +90,7 @@ fn a_last_row_that_is_not_full_gives_no_blank_frame() {
     save(&env, "big.png", &sheet);
     let result =
         env.json("slice big.png --grid 21x7 --clear-edge 1 --specks 2 --clip-rows a,b,c,d,e,f,g -o big");
-    assert_eq!(result["frames"], 143);
+    assert_eq!(result["count"], 143);
     assert_eq!(result["sheets"][0]["blank"], serde_json::json!(["r6c17-20"]));
     let set = env.frames("big");
     for (number, frame) in (0..).zip(set.frames()) {

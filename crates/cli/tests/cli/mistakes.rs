@@ -187,3 +187,93 @@ fn a_file_that_claims_to_be_huge_is_refused_before_it_is_read() {
     let wanted = "huge.png: 65536x65536 px is 4294967296 pixels; the limit is 268435456";
     assert!(outcome.err.contains(wanted), "{}", outcome.err);
 }
+
+/// The rows of a table of `docs/json.md` under a heading, and the words in backticks of the lines below it.
+fn documented(heading: &str) -> Vec<String> {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let text = std::fs::read_to_string(folder.join("docs/json.md")).unwrap();
+    let part = text.split(&format!("\n## {heading}\n")).nth(1).unwrap_or_else(|| panic!("no '{heading}'"));
+    let part = part.split("\n## ").next().unwrap();
+    // Every second part stands between backticks.
+    let words = part.split('`').skip(1).step_by(2).flat_map(str::split_whitespace);
+    words.map(|word| word.trim_end_matches("[]").to_owned()).collect()
+}
+
+/// Every key anywhere in a value.
+fn keys(value: &serde_json::Value, all: &mut Vec<String>) {
+    match value {
+        serde_json::Value::Object(map) => {
+            for (key, value) in map {
+                all.push(key.clone());
+                keys(value, all);
+            }
+        }
+        serde_json::Value::Array(list) => list.iter().for_each(|value| keys(value, all)),
+        _ => {}
+    }
+}
+
+#[test]
+fn json_results_have_every_key_that_scripts_are_promised() {
+    let env = Env::with_art();
+    let inspect = [env.json("inspect art/frog.png art/firefly.gif"), env.json("inspect art/reeds.png")];
+    let slice = [env.json("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5 @5fps\" -o heron")];
+    let check = env.run("check heron --json");
+    assert_eq!(check.code, 1);
+    let check = [serde_json::from_str::<serde_json::Value>(&check.out).unwrap()];
+    assert_eq!((&check[0]["ok"], check[0].get("error")), (&serde_json::Value::Bool(false), None));
+    let adjust = [env.json("adjust heron --align match -o steady")];
+    let clip = [env.json("clip heron")];
+    let pack = [env.json("pack heron -o pond --page-format webp")];
+    let export = [
+        env.json("unpack pond.json -o out"),
+        env.json("export pond.json --to csv"),
+        env.json("preview onion heron -o onion.png"),
+    ];
+    // Values, not keys.
+    let values =
+        ["none", "hard", "soft", "wrong", "look", "pixels", "unpack", "export", "preview", "ok", "command"];
+    for (heading, results) in [
+        ("inspect", &inspect as &[serde_json::Value]),
+        ("slice", &slice),
+        ("adjust", &adjust),
+        ("clip", &clip),
+        ("check", &check),
+        ("pack", &pack),
+        ("unpack, export, preview", &export),
+    ] {
+        let mut there = Vec::new();
+        results.iter().for_each(|result| keys(result, &mut there));
+        for key in documented(heading) {
+            assert!(there.contains(&key) || values.contains(&key.as_str()), "{heading}: no key '{key}'");
+        }
+        for result in results {
+            assert_eq!(result["shibori"], env!("CARGO_PKG_VERSION"), "{heading}");
+            assert!(result["ok"].is_boolean() && result["warnings"].is_array(), "{heading}");
+            assert!(result.get("frames").is_none_or(serde_json::Value::is_array), "{heading}");
+        }
+    }
+}
+
+#[test]
+fn json_tells_of_mistakes_even_where_the_command_line_can_not_be_read() {
+    let env = Env::with_art();
+    for (line, exit, part) in [
+        ("inspect nothing.png --json", 3, "nothing.png"),
+        ("slice art/frog.png --grid 7x4 --json", 2, "7 equal columns"),
+        ("slice art/frog.png --gird 8x4 --json", 2, "--gird"),
+        ("slice art/frog.png --clip \"walk = 0-\" -o x --json", 2, "--clip"),
+        ("pack --json", 2, "required"),
+        ("build nowhere.toml --json", 3, "nowhere.toml"),
+    ] {
+        let outcome = env.run(line);
+        let told: serde_json::Value = serde_json::from_str(&outcome.out)
+            .unwrap_or_else(|error| panic!("{line}: {error}: {}", outcome.out));
+        assert_eq!((outcome.code, &told["ok"]), (exit, &serde_json::Value::Bool(false)), "{line}");
+        assert_eq!(told["error"]["exit"], exit, "{line}");
+        let all = format!("{} {}", told["error"]["message"], told["error"]["hint"]);
+        assert!(all.contains(part), "{line}: {all}");
+    }
+    // A word that looks like the option is none.
+    assert_eq!(env.run("slice --grid 8y4 -- --json").out, "");
+}

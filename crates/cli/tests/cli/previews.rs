@@ -143,7 +143,7 @@ fn one_page_plays_everything_without_a_network() {
         let page = String::from_utf8(env.read("page.html")).unwrap();
         assert!(!page.contains("http:") && !page.contains("https:") && !page.contains("src=\""), "{source}");
         assert!(page.contains("data:image/png;base64,"), "{source}");
-        assert!(told["frames"].as_u64().unwrap() > 0);
+        assert!(told["count"].as_u64().unwrap() > 0);
     }
     let twice = env.read("page.html");
     env.ok("preview html art/koi.png -o page.html --jobs 1");

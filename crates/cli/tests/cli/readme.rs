@@ -34,7 +34,7 @@ fn commands(text: &str) -> Vec<String> {
 fn every_command_of_the_readme_runs_in_its_order() {
     let env = Env::with_art();
     let commands = commands(&document("README.md"));
-    assert!(commands.len() > 15, "{commands:?}");
+    assert!(commands.len() > 7, "{commands:?}");
     for line in commands {
         let outcome = env.run(&line);
         if line.contains("--here") {
@@ -48,12 +48,101 @@ fn every_command_of_the_readme_runs_in_its_order() {
 }
 
 #[test]
+fn every_example_of_the_help_runs_in_its_order() {
+    let env = Env::with_art();
+    let names = [
+        "inspect",
+        "slice",
+        "adjust",
+        "clip",
+        "pack",
+        "unpack",
+        "export",
+        "preview contact",
+        "preview grid",
+        "preview motion",
+        "preview pages",
+        "preview html",
+        "preview light-table",
+        "preview onion",
+        "preview drift",
+        "check",
+        "guide-sheet",
+        "init",
+        "build",
+        "demo",
+        "completions",
+        "man",
+    ];
+    for name in names {
+        let help = env.ok(&format!("{name} -h"));
+        let lines: Vec<&str> = help.lines().collect();
+        assert!(lines.len() <= 49, "'shibori {name} -h' takes {} lines", lines.len());
+        let examples = lines
+            .iter()
+            .skip_while(|line| **line != "Examples:")
+            .filter_map(|l| l.strip_prefix("  shibori "));
+        let examples: Vec<&str> = examples.collect();
+        assert!(!examples.is_empty(), "{name} has no example");
+        for line in examples {
+            let outcome = env.run(line);
+            let may_find = line.starts_with("check") && outcome.code == 1;
+            assert!(outcome.code == 0 || may_find, "shibori {line}\n{}", outcome.err);
+        }
+        let long = env.ok(&format!("{name} --help"));
+        assert!(long.contains("Examples:") && !long.contains("All options, each in full"), "{name}");
+    }
+    for shell in ["bash", "zsh", "fish", "powershell", "elvish"] {
+        assert!(env.ok(&format!("completions {shell}")).contains("light-table"), "{shell}");
+    }
+    assert!(
+        String::from_utf8(env.read("man/shibori-preview-onion.1")).unwrap().contains("pivots on one point")
+    );
+}
+
+/// Documents with their own commands, each of which begins in a folder with the demo art.
+fn guide() -> Vec<String> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/guide");
+    let mut names: Vec<String> = fs::read_dir(folder)
+        .unwrap()
+        .map(|entry| format!("docs/guide/{}", entry.unwrap().file_name().into_string().unwrap()))
+        .collect();
+    names.sort();
+    names
+}
+
+#[test]
+fn every_command_of_the_guide_runs_page_by_page() {
+    let pages = guide();
+    assert!(pages.len() > 8, "{pages:?}");
+    for page in pages {
+        let env = Env::with_art();
+        for line in commands(&document(&page)) {
+            let outcome = env.run(&line);
+            let may_find = line.starts_with("check") && outcome.code == 1;
+            assert!(outcome.code == 0 || may_find, "{page}: shibori {line}\n{}", outcome.err);
+        }
+    }
+}
+
+#[test]
 fn every_picture_a_document_shows_is_there() {
-    for name in ["README.md", "docs/manifest.md", "docs/templates.md", "examples/load/README.md"] {
+    let guide = guide();
+    let others = [
+        "README.md",
+        "CONTRIBUTING.md",
+        "docs/json.md",
+        "docs/manifest.md",
+        "docs/performance.md",
+        "docs/templates.md",
+        "examples/load/README.md",
+    ];
+    for name in others.into_iter().chain(guide.iter().map(String::as_str)) {
         let folder =
             Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(name).parent().unwrap().to_owned();
         for link in document(name).split("](").skip(1) {
             let target = link.split(')').next().unwrap();
+            let target = target.split('#').next().unwrap();
             assert!(folder.join(target).exists(), "{name} points to {target}");
         }
     }

@@ -11,7 +11,7 @@ const FROG: &str = "slice art/frog.png --cell 32x32 --pivot feet --clip \"sit = 
 fn a_cut_is_the_sheet_cell_by_cell() {
     let env = Env::with_art();
     let result = env.json(FROG);
-    assert_eq!(result["frames"], 25);
+    assert_eq!(result["count"], 25);
     assert_eq!(result["sheets"][0]["blank"], serde_json::json!(["r0c4-7", "r1c6-7", "r3c7"]));
     let sheet = env.image("art/frog.png");
     let set = env.frames("frog");

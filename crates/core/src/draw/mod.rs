@@ -24,5 +24,5 @@ pub use film::{Backdrop, BackdropError, Film, FilmOptions, film, films};
 pub use guide::{GUIDE_LINE, GUIDE_PIVOT, Guide, GuideCell, draw_guide};
 pub use onion::{OnionOptions, draw_onion};
 pub use overlay::Show;
-pub use pages::{PagePlan, draw_pages};
+pub use pages::{PagePlan, PlannedFrame, draw_pages};
 pub use paper::{NoRoom, Room};

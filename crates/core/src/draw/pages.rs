@@ -1,6 +1,6 @@
 //! The pages of an atlas: each frame's border and name drawn over, free space hatched.
 //!
-//! A name stands inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the
+//! A frame that lies there rotated has a border of another color, with a bar along the side that is its top. A name stands inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the
 //! list. Nothing is moved.
 
 use image::{Rgba, RgbaImage};
@@ -16,8 +16,19 @@ pub struct PagePlan {
     pub name: String,
     /// Its pixels.
     pub pixels: Pixels,
-    /// The place of each frame, and its name; frames that share one are told once.
-    pub frames: Vec<(Rect, String)>,
+    /// What lies on it; frames that share a place are told once.
+    pub frames: Vec<PlannedFrame>,
+}
+
+/// A frame on a page.
+#[derive(Clone, Debug)]
+pub struct PlannedFrame {
+    /// Its place.
+    pub rect: Rect,
+    /// Its name.
+    pub name: String,
+    /// Whether it lies there rotated a quarter turn clockwise.
+    pub turned: bool,
 }
 
 const MARGIN: u32 = 16;
@@ -28,6 +39,8 @@ const HEADING: u32 = 40;
 const WIDTH: u32 = 1248;
 const HEIGHT: u32 = 900;
 const STRIP: u32 = 10;
+/// How thick the side is drawn that is a rotated frame's top.
+const BAR: u32 = 2;
 
 /// Draws pages below each other, all at one zoom.
 ///
@@ -39,9 +52,13 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
     let zoom = zoom.unwrap_or_else(|| (1..=6).rev().find(fits).unwrap_or(1));
     let head = |page: &PagePlan| {
         let size = page.pixels.size();
-        let covered: u64 = page.frames.iter().map(|(rect, _)| rect.size().area()).sum();
+        let covered: u64 = page.frames.iter().map(|frame| frame.rect.size().area()).sum();
         let share = covered as f64 * 100.0 / size.area().max(1) as f64;
-        format!("{size} px  {} places  {share:.1} % covered", page.frames.len())
+        let turned = match page.frames.iter().filter(|frame| frame.turned).count() {
+            0 => String::new(),
+            turned => format!("  {turned} rotated (the bar is the frame's top)"),
+        };
+        format!("{size} px  {} places  {share:.1} % covered{turned}", page.frames.len())
     };
     let label = |page: &PagePlan| text::width(&page.name, 2).max(text::width(&head(page), 1));
     let width =
@@ -68,15 +85,21 @@ fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: 
     let place = |rect: &Rect| {
         Rect::new(left + rect.x * zoom, top + rect.y * zoom, rect.width * zoom, rect.height * zoom)
     };
-    for (rect, _) in &page.frames {
-        paper.checker(place(rect), 4 * zoom.max(2));
+    for frame in &page.frames {
+        paper.checker(place(&frame.rect), 4 * zoom.max(2));
     }
     paper.lay(&page.pixels, i64::from(left), i64::from(top), zoom);
-    for (rect, name) in &page.frames {
+    for PlannedFrame { rect, name, turned } in &page.frames {
         let shown = place(rect);
         let corner = (i64::from(shown.x) - 1, i64::from(shown.y) - 1);
         let size = (i64::from(shown.width) + 2, i64::from(shown.height) + 2);
-        paper.outline(corner, size, [ink::TRIM, ink::SHADE]);
+        let border = if *turned { ink::POLYGON } else { ink::TRIM };
+        paper.outline(corner, size, [border, ink::SHADE]);
+        if *turned {
+            // A quarter turn clockwise brings the top to the right.
+            let bar = BAR.min(shown.width);
+            paper.fill(Rect { x: shown.x + shown.width - bar, width: bar, ..shown }, ink::POLYGON);
+        }
         let needed = text::width(name, 1) + 2;
         // A strip that hides more than a fifth of a drawing hides too much.
         if needed <= shown.width && STRIP * 5 <= shown.height {
@@ -97,7 +120,9 @@ mod tests {
     #[test]
     fn frames_are_bordered_and_free_space_is_hatched() {
         let pixels = Pixels::whole(RgbaImage::from_pixel(40, 20, Rgba([0; 4])));
-        let frames = vec![(Rect::new(1, 1, 10, 10), "koi-00".to_owned())];
+        let frame =
+            |x, turned| PlannedFrame { rect: Rect::new(x, 1, 10, 10), name: "koi-00".to_owned(), turned };
+        let frames = vec![frame(1, false), frame(12, true)];
         let plan = PagePlan { name: "pond.png".to_owned(), pixels, frames };
         let image = draw_pages(&[plan], Some(2), Room::default()).unwrap();
         // Below the heading: a corner of the border, the checker inside, the hatch outside.
@@ -105,5 +130,8 @@ mod tests {
         assert_eq!(at(1, 1), ink::TRIM);
         assert!(ink::CHECKER.contains(&at(6, 6)));
         assert!(!ink::CHECKER.contains(&at(60, 30)));
+        // The top of what lies rotated is on its right.
+        assert_eq!(at(42, 10), ink::POLYGON);
+        assert_ne!(at(26, 10), ink::POLYGON);
     }
 }

@@ -421,14 +421,14 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
     let group::Listed { set, origin, groups } = group::list(set, options)?;
     let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
     let share = options.dense_options().is_some_and(|dense| dense.share);
-    let shared = share::find(set.frames(), &layers, share);
+    let mut shared = share::find(set.frames(), &layers, share);
     let mut atlas = Atlas {
         places: vec![Place::default(); set.frames().len()],
         pages: Vec::new(),
         bleed: options.bleed,
         factor: Ratio::ONE,
         least: Least::default(),
-        mirrored: share::mirrored(set.frames(), &shared.distinct),
+        mirrored: std::mem::take(&mut shared.mirrored),
         keeping: None,
         on_pages: OnceLock::new(),
         set,

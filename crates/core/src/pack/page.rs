@@ -118,6 +118,13 @@ impl Fitting {
         self.rules.page_for(Size::new(side(used.width), side(used.height)))
     }
 
+    /// The same for pages filled sideways.
+    pub(super) fn turned(&self) -> Self {
+        let PageRules { max, fixed, .. } = self.rules;
+        let rules = PageRules { max: max.turned(), fixed: fixed.map(Size::turned), ..self.rules };
+        Self { rules, ..*self }
+    }
+
     /// Whether all pages have one size.
     pub(super) fn is_fixed(&self) -> bool {
         self.rules.fixed.is_some()

@@ -12,52 +12,47 @@ pub(super) struct Shared {
     pub(super) picture_of: Vec<Option<usize>>,
     /// For each picture the first frame that shows it.
     pub(super) distinct: Vec<usize>,
+    /// Pictures that are the left-right mirror image of an earlier one, and the first frame that shows that. A picture
+    /// that is its own mirror image is none.
+    pub(super) mirrored: Vec<(usize, usize)>,
 }
 
 /// Finds frames whose kept pixels look the same, those of their layers too. Without `share` only blank frames are found.
 pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> Shared {
-    let mut shared = Shared { picture_of: Vec::with_capacity(frames.len()), distinct: Vec::new() };
-    let sums: Vec<Option<u64>> = parallel::map(frames.len(), |at| {
-        let sum = || if share { sum(frames[at].pixels(), |x, _| x) } else { at as u64 };
-        (!frames[at].is_blank()).then(sum)
-    });
+    let sums: Vec<Option<Sums>> =
+        parallel::map(frames.len(), |at| (!frames[at].is_blank()).then(|| Sums::of(frames[at].pixels())));
+    let mut picture_of = Vec::with_capacity(frames.len());
+    let mut distinct: Vec<usize> = Vec::new();
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let looks_same = |a: usize, b: usize| {
         frames[a].pixels().looks_like(frames[b].pixels())
             && layers.iter().all(|layer| layer.pixels[a].looks_like(&layer.pixels[b]))
     };
-    for (at, sum) in sums.iter().enumerate() {
-        let Some(sum) = sum else {
-            shared.picture_of.push(None);
+    for (at, sums) in sums.iter().enumerate() {
+        let Some(sums) = sums else {
+            picture_of.push(None);
             continue;
         };
-        let twins = by_sum.entry(*sum).or_default();
-        let picture = match twins.iter().find(|&&picture| looks_same(shared.distinct[picture], at)) {
-            Some(&picture) => picture,
-            None => {
-                let picture = shared.distinct.len();
-                shared.distinct.push(at);
+        let twins = by_sum.entry(sums.own).or_default();
+        let twin = twins.iter().find(|&&picture| share && looks_same(distinct[picture], at));
+        picture_of.push(Some(twin.copied().unwrap_or_else(|| {
+            let picture = distinct.len();
+            distinct.push(at);
+            if share {
                 twins.push(picture);
-                picture
             }
-        };
-        shared.picture_of.push(Some(picture));
+            picture
+        })));
     }
-    shared
+    let mirrored = mirrored(frames, &distinct, &sums);
+    Shared { picture_of, distinct, mirrored }
 }
 
-/// Pictures that are the left-right mirror image of an earlier one, and the first frame that shows that. A picture that is
-/// its own mirror image is none.
-pub(super) fn mirrored(frames: &[Frame], distinct: &[usize]) -> Vec<(usize, usize)> {
-    let sums = |at: &usize| {
-        let pixels = frames[*at].pixels();
-        (sum(pixels, |x, _| x), sum(pixels, |x, width| width - 1 - x))
-    };
-    let sums: Vec<(u64, u64)> = parallel::each(distinct, sums);
+fn mirrored(frames: &[Frame], distinct: &[usize], sums: &[Option<Sums>]) -> Vec<(usize, usize)> {
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let mut found = Vec::new();
-    for (picture, &(own, mirrored)) in sums.iter().enumerate() {
-        let at = distinct[picture];
+    for &at in distinct {
+        let Some(Sums { own, mirrored }) = sums[at] else { continue };
         let earlier = by_sum.get(&mirrored).into_iter().flatten();
         let mut earlier = earlier.filter(|&&other| mirrors(frames[other].pixels(), frames[at].pixels()));
         match earlier.next() {
@@ -75,20 +70,38 @@ fn mirrors(a: &Pixels, b: &Pixels) -> bool {
         && (0..size.height).all(|y| (0..size.width).all(|x| at(a, x, y) == at(b, size.width - 1 - x, y)))
 }
 
-/// A sum that is equal for pictures that look the same, read in another order of columns where wanted. Only ever compared
-/// within one run.
-fn sum(pixels: &Pixels, column: impl Fn(usize, usize) -> usize) -> u64 {
-    // Multiply and rotate, as hash tables of numbers do: what is equal by chance is compared pixel by pixel.
-    let mut sum = u64::from(pixels.size().width) << 32 | u64::from(pixels.size().height);
-    let width = pixels.size().width as usize;
-    for row in pixels.rows() {
-        for x in 0..width {
-            let at = column(x, width) * 4;
-            let seen =
-                if row[at + 3] == 0 { [0; 4] } else { [row[at], row[at + 1], row[at + 2], row[at + 3]] };
-            sum = (sum.rotate_left(5) ^ u64::from(u32::from_le_bytes(seen)))
-                .wrapping_mul(0x517c_c1b7_2722_0a95);
+/// Numbers that are equal for pictures that look the same, and for a picture and the mirror image of another. Only ever
+/// compared within one run; what is equal by chance is compared pixel by pixel.
+#[derive(Clone, Copy)]
+struct Sums {
+    own: u64,
+    mirrored: u64,
+}
+
+impl Sums {
+    fn of(pixels: &Pixels) -> Self {
+        // Of each row two sums: of its pixels, and of its pixels times their column. The second one mirrored follows from
+        // both, so that one look at each pixel is enough.
+        const MIX: u64 = 0x517c_c1b7_2722_0a95;
+        let size = pixels.size();
+        let first = u64::from(size.width) << 32 | u64::from(size.height);
+        let mut sums = Self { own: first, mirrored: first };
+        let last = u64::from(size.width.saturating_sub(1));
+        for row in pixels.rows() {
+            let (mut plain, mut by_column) = (0u64, 0u64);
+            for (x, pixel) in (0..).zip(row.as_chunks::<4>().0) {
+                let seen = if pixel[3] == 0 { 0 } else { u64::from(u32::from_le_bytes(*pixel)) };
+                let mixed = seen.wrapping_mul(MIX);
+                let mixed = mixed ^ mixed >> 32;
+                plain = plain.wrapping_add(mixed);
+                by_column = by_column.wrapping_add(mixed.wrapping_mul(x));
+            }
+            let step = |sum: u64, by_column: u64| {
+                (sum.rotate_left(5) ^ plain ^ by_column.rotate_left(32)).wrapping_mul(MIX)
+            };
+            sums.own = step(sums.own, by_column);
+            sums.mirrored = step(sums.mirrored, plain.wrapping_mul(last).wrapping_sub(by_column));
         }
+        sums
     }
-    sum
 }

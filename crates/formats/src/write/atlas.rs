@@ -11,7 +11,7 @@ use shibori_core::pack::{Atlas, Page, paint};
 use shibori_core::{Ratio, Size, file_fault, parallel};
 
 use crate::manifest::{self, PageFacts};
-use crate::write::page::{Loss, PageEncoding, Palette};
+use crate::write::page::{Loss, PageEncoding, PageFormat, Palette};
 use crate::write::replace::over;
 use crate::write::room::encoded;
 use crate::write::{Transaction, Written};
@@ -31,6 +31,8 @@ pub struct PageFile {
     pub path: PathBuf,
     /// Its length in bytes.
     pub bytes: usize,
+    /// Of a WebP file: the length it would have as PNG.
+    pub as_png: Option<usize>,
     /// The page of its atlas.
     pub page: usize,
     /// The companions it holds, if it holds no frames.
@@ -167,9 +169,14 @@ pub fn atlas(
         let palette = palettes[number].as_ref().filter(|_| layer.is_none());
         let bytes = encoding.encode(&image, palette);
         let bytes = bytes.map_err(|problem| Error::write(&targets[target], problem))?;
+        let as_png = PageEncoding { format: PageFormat::Png, ..*encoding };
+        let as_png =
+            (encoding.format == PageFormat::Webp).then(|| as_png.encode(&image, palette)).transpose();
+        let as_png =
+            as_png.map_err(|problem| Error::write(&targets[target], problem))?.map(|bytes| bytes.len());
         tick();
         batch.stage(target, &bytes)?;
-        Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), page, layer }))
+        Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), as_png, page, layer }))
     };
     let sizes: Vec<Size> = jobs.iter().map(|&(number, page, _)| atlases[number].pages()[page].size).collect();
     let at_fault = |job: usize, problem| Error::write(&targets[job], problem);

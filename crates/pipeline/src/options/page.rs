@@ -12,8 +12,10 @@ use crate::options::Contradiction;
 use crate::options::contradiction::{needs, no_twice};
 use crate::options::value::{Switch, Whole, comma_texts, text, word};
 
-/// How far colors are spread under transparent pixels: filtering at full size reaches one pixel, at half size two.
-const SPREAD: u32 = 2;
+/// How far colors are spread under transparent pixels: filtering reaches one pixel, and two where pages are drawn at half
+/// size from smaller copies of themselves, as they are in games that filter.
+const SPREAD: u32 = 1;
+const SPREAD_SMOOTH: u32 = 2;
 
 /// Pages as files. Where nothing is said, PNG with all its colors.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -37,7 +39,7 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
     #[serde(deserialize_with = "word")]
     pub alpha: Option<AlphaChoice>,
-    /// Do not spread the color of edges under the transparent pixels beside them (it keeps filtering from dark fringes)
+    /// Do not spread the color of edges under the transparent pixels beside them (done by default to prevent dark fringes when the game filters: 1 px, 2 px with --sampling smooth)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub no_spread: Switch,
     /// How the game is to filter pages: a hint kept in the manifest
@@ -165,6 +167,11 @@ impl PageOptions {
     pub fn encoding(&self) -> PageEncoding {
         let premultiplied = self.alpha == Some(AlphaChoice::Premultiplied);
         let is_plain = self.no_spread.is_on() || premultiplied || self.palette.is_some();
+        let spread = match self.sampling {
+            _ if is_plain => 0,
+            Some(SamplingChoice::Smooth) => SPREAD_SMOOTH,
+            _ => SPREAD,
+        };
         PageEncoding {
             format: self.format(),
             png: match self.png {
@@ -174,7 +181,7 @@ impl PageOptions {
             },
             colors: self.palette.map(|most| most.get() as u16),
             // A palette has one clear color, so nothing can be spread under it.
-            finish: Finish { spread: if is_plain { 0 } else { SPREAD }, premultiplied },
+            finish: Finish { spread, premultiplied },
             sampling: self.sampling.map(|sampling| match sampling {
                 SamplingChoice::Nearest => Sampling::Nearest,
                 SamplingChoice::Smooth => Sampling::Smooth,

@@ -7,7 +7,8 @@ use image::RgbaImage;
 use shibori_core::clip::{Clip, Span};
 use shibori_core::cut::{cut_rects, islands};
 use shibori_core::draw::{
-    self, ContactOptions as Contact, CutPlan, Film, FilmOptions, OnionOptions as Onion, PagePlan, draw_cut,
+    self, ContactOptions as Contact, CutPlan, Film, FilmOptions, OnionOptions as Onion, PagePlan,
+    PlannedFrame, draw_cut,
 };
 use shibori_core::{FrameSet, Name, Rect};
 use shibori_formats::manifest::Manifest;
@@ -152,10 +153,10 @@ fn plans(manifest: &Manifest, pages: &[Page]) -> Vec<PagePlan> {
         let rect = Rect::new(x, y, width, height);
         let Some(plan) = plans.get_mut(entry.page).filter(|_| !rect.is_empty()) else { continue };
         match known.get(&(entry.page, entry.rect)) {
-            Some(&first) => plan.frames[first].1 += "+",
+            Some(&first) => plan.frames[first].name += "+",
             None => {
                 known.insert((entry.page, entry.rect), plan.frames.len());
-                plan.frames.push((rect, entry.name.clone()));
+                plan.frames.push(PlannedFrame { rect, name: entry.name.clone(), turned: entry.turned });
             }
         }
     }

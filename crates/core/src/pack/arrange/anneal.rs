@@ -72,27 +72,44 @@ fn moved(order: &mut [usize], from: usize, to: usize, is_swap: bool) {
     }
 }
 
+/// When a strip is low enough.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Enough {
+    /// Where no more than this part of it is empty.
+    Empty(f64),
+    /// At this height.
+    Height(u32),
+}
+
 /// The lowest strip that so many steps find.
 pub(super) fn lowest(
-    pieces: Pieces<'_>,
     start: &[usize],
-    mut strip: Strip,
+    mut strip: Strip<'_>,
     steps: usize,
     seed: u64,
+    enough: Enough,
 ) -> Filled {
+    let pieces = strip.pieces();
     let area = pieces.area(start) as f64;
     let width = f64::from(strip.width());
+    let wanted = match enough {
+        Enough::Height(height) => height,
+        // No order can do better than a page without a gap.
+        Enough::Empty(part) => {
+            (area * (1.0 + part) / width.max(1.0)).max((area / width.max(1.0)).ceil()) as u32
+        }
+    };
     // A lower page first, then less waste below the skyline, which is what can become a lower page; what found no room
     // weighs more than any page.
     let cost = |filled: &Filled| {
         let left = pieces.area(&filled.outcome.left) as f64;
+        if left == 0.0 && filled.outcome.used.height <= wanted {
+            return 0.0;
+        }
         4.0 * f64::from(filled.outcome.used.height) * width + filled.below as f64 + 16.0 * left
     };
-    // No order can do better than a page without a gap.
-    let least = (area / width.max(1.0)).ceil();
-    let enough = 4.0 * least * width + least * width;
-    improved(pieces, start, steps, seed, (area * 0.004, enough), |order| {
-        let filled = strip.fill(pieces, order);
+    improved(pieces, start, steps, seed, (area * 0.004, 0.0), |order| {
+        let filled = strip.fill(order);
         (cost(&filled), filled)
     })
     .1
@@ -103,6 +120,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::pack::arrange::stock::Catalog;
     use crate::{Rect, Size};
 
     proptest! {
@@ -115,7 +133,7 @@ mod tests {
             let pieces = Pieces { sizes: &sizes, may_turn };
             let order: Vec<usize> = (0..sizes.len()).collect();
             let room = Size::new(pieces.widest(&order) + more, height);
-            let Filled { outcome, .. } = lowest(pieces, &order, Strip::of(room), 12, seed);
+            let Filled { outcome, .. } = lowest(&order, Strip::of(&Catalog::new(pieces), room), 12, seed, Enough::Empty(0.0));
             prop_assert!(outcome.used.fits_in(room));
             let mut all: Vec<usize> = outcome.placed.iter().map(|(piece, _)| *piece).chain(outcome.left).collect();
             all.sort_unstable();
@@ -135,12 +153,14 @@ mod tests {
     fn a_perfect_packing_of_few_pieces_is_found() {
         let sizes = [(4, 7), (6, 3), (3, 4), (3, 4), (6, 3), (4, 3)].map(Size::from);
         let pieces = Pieces { sizes: &sizes, may_turn: false };
-        let filled = lowest(pieces, &[0, 1, 2, 3, 4, 5], Strip::new(10), 400, 7);
+        let filled =
+            lowest(&[0, 1, 2, 3, 4, 5], Strip::new(&Catalog::new(pieces), 10), 400, 7, Enough::Empty(0.0));
         assert_eq!(filled.outcome.used, Size::new(10, 10));
         // Turned too: two of 5x10 and two of 10x5 make a square of fifteen with a hole.
         let sizes = [(5, 10), (10, 5), (10, 5), (5, 10), (5, 5)].map(Size::from);
         let pieces = Pieces { sizes: &sizes, may_turn: true };
-        let filled = lowest(pieces, &[0, 1, 2, 3, 4], Strip::new(15), 400, 7);
+        let filled =
+            lowest(&[0, 1, 2, 3, 4], Strip::new(&Catalog::new(pieces), 15), 400, 7, Enough::Empty(0.0));
         assert_eq!(filled.outcome.used, Size::new(15, 15));
     }
 }

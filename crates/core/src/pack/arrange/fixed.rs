@@ -4,7 +4,8 @@ use crate::Size;
 use crate::pack::Effort;
 use crate::pack::arrange::niche::{Filled, Strip};
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::{Outcome, Pieces, Spot, anneal, effort, maxrects};
+use crate::pack::arrange::stock::Catalog;
+use crate::pack::arrange::{Outcome, Pieces, anneal, effort, maxrects};
 use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
@@ -38,14 +39,15 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
         found.extend(best(parallel::each(&runs, go)));
     }
     // Lying pages are filled like upright ones with everything turned.
-    let sideways: Vec<Size> = pieces.sizes.iter().map(|size| size.turned()).collect();
+    let sideways = pieces.sideways();
     let sideways = Pieces { sizes: &sideways, ..pieces };
-    let views = [(pieces, room, false), (sideways, room.turned(), true)];
+    let (upright, lying) = (Catalog::new(pieces), Catalog::new(sideways));
+    let views = [(&upright, room, false), (&lying, room.turned(), true)];
     let starts: Vec<(usize, usize)> =
         (0..2).flat_map(|view| (0..orders.len()).map(move |order| (view, order))).collect();
     let quick = |&(view, order): &(usize, usize)| {
-        let (pieces, room, is_sideways) = views[view];
-        back(Strip::of(room).fill(pieces, &orders[order]), is_sideways)
+        let (catalog, room, is_sideways) = views[view];
+        Strip::of(catalog, room).fill(&orders[order]).outcome.back(is_sideways)
     };
     let filled: Vec<Outcome> = parallel::each(&starts, quick);
     let mut ranked: Vec<(u64, usize)> =
@@ -59,8 +61,8 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
             ranked[..SEARCHED].iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect();
         let search = |&(at, seed): &(usize, u64)| {
             let (view, order) = starts[at];
-            let (pieces, room, is_sideways) = views[view];
-            back(filled_most(pieces, &orders[order], room, steps, seed), is_sideways)
+            let (catalog, room, is_sideways) = views[view];
+            filled_most(catalog, &orders[order], room, steps, seed).outcome.back(is_sideways)
         };
         found.extend(best(parallel::each(&searches, search)));
     }
@@ -68,24 +70,13 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
 }
 
 /// The order that leaves least over; none left is enough.
-fn filled_most(pieces: Pieces<'_>, start: &[usize], room: Size, steps: usize, seed: u64) -> Filled {
-    let mut strip = Strip::of(room);
+fn filled_most(catalog: &Catalog<'_>, start: &[usize], room: Size, steps: usize, seed: u64) -> Filled {
+    let pieces = catalog.pieces;
+    let mut strip = Strip::of(catalog, room);
     let heat = pieces.area(start).min(room.area()) as f64 * 0.004;
     anneal::improved(pieces, start, steps, seed, (heat, 0.0), |order| {
-        let filled = strip.fill(pieces, order);
+        let filled = strip.fill(order);
         (pieces.area(&filled.outcome.left) as f64, filled)
     })
     .1
-}
-
-fn back(filled: Filled, is_sideways: bool) -> Outcome {
-    let Outcome { mut placed, left, used } = filled.outcome;
-    if !is_sideways {
-        return Outcome { placed, left, used };
-    }
-    for (_, spot) in &mut placed {
-        // What was turned while everything lay on its side is turned once more than that.
-        *spot = Spot { x: spot.y, y: spot.x, ..*spot };
-    }
-    Outcome { placed, left, used: used.turned() }
 }

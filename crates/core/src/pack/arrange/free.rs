@@ -2,15 +2,17 @@
 
 use crate::Size;
 use crate::pack::Effort;
+use crate::pack::arrange::anneal::Enough;
 use crate::pack::arrange::maxrects::{self, Score};
 use crate::pack::arrange::niche::{Filled, Strip};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
-use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed};
+use crate::pack::arrange::stock::Catalog;
+use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, square};
 use crate::pack::page::Fitting;
 use crate::parallel;
 
 /// A run of maximal rectangles costs about the square of the pieces, so of many pieces there are few runs.
-const RUNS_TIMES_SQUARE: usize = 1_500_000;
+const RUNS_TIMES_SQUARE: usize = 400_000;
 const MOST_RUNS: usize = 300;
 const FEWEST_RUNS: usize = 24;
 /// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
@@ -37,6 +39,16 @@ pub(super) fn smallest_page(
     fitting: &Fitting,
     effort: Effort,
 ) -> Option<Outcome> {
+    let found = searched(pieces, wanted, fitting, effort);
+    if effort != Effort::High {
+        return found;
+    }
+    // More steps are not always luckier ones.
+    let quicker = searched(pieces, wanted, fitting, Effort::Medium);
+    [found, quicker].into_iter().flatten().min_by_key(|outcome| key(fitting, outcome))
+}
+
+fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
     let area = pieces.area(wanted);
     if area > fitting.room().area() {
         return None;
@@ -57,6 +69,12 @@ pub(super) fn smallest_page(
     let key = |outcome: &Outcome| key(fitting, outcome);
     // The first of equals stays.
     let found = [first, second, third].into_iter().flatten().min_by_key(key);
+    let found = match found {
+        Some(found) if fitting.is_square() => {
+            Some(square::smaller(pieces, wanted, fitting, (effort, share), found))
+        }
+        other => other,
+    };
     // The largest page itself is tried harder than all those widths were.
     let found = found.or_else(|| fixed::onto(pieces, wanted, fitting.room(), effort));
     found.map(|found| rounded_down(pieces, wanted, fitting, effort, found))
@@ -92,6 +110,19 @@ fn rounded_down(
     best
 }
 
+/// What a page's area counts by how it was filled: pages filled from the top have rows in which similar frames lie side by
+/// side, and that makes their file smaller by more than a quarter of a percent.
+const UPRIGHT: u64 = 400;
+const LYING: u64 = 401;
+
+/// A way to look at the pieces: as they are, or with everything turned, so that pages are filled from the left.
+struct View<'a> {
+    catalog: &'a Catalog<'a>,
+    orders: Vec<Vec<usize>>,
+    widths: Vec<u32>,
+    is_sideways: bool,
+}
+
 /// The smallest page that niches find: first quickly over many widths, then the best few searched.
 fn niches(
     pieces: Pieces<'_>,
@@ -99,37 +130,70 @@ fn niches(
     fitting: &Fitting,
     (effort, share): (Effort, f64),
 ) -> Option<Outcome> {
-    let count = effort::widths(wanted.len(), effort, ORDERS.len(), share);
-    let widths = widths(pieces, wanted, fitting, count);
-    let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
-    let page = |filled: &Filled| fitting.page_for(filled.outcome.used);
-    let room = fitting.room();
-    let fits = |filled: &Filled| filled.outcome.left.is_empty() && filled.outcome.used.fits_in(room);
-    let tries: Vec<(usize, usize)> =
-        (0..widths.len()).flat_map(|width| (0..orders.len()).map(move |order| (width, order))).collect();
-    let quick = |&(width, order): &(usize, usize)| Strip::new(widths[width]).fill(pieces, &orders[order]);
+    let lying = pieces.sideways();
+    let (upright, lying) = (Catalog::new(pieces), Catalog::new(Pieces { sizes: &lying, ..pieces }));
+    // Two views, so each has half of the widths.
+    let count = effort::widths(wanted.len(), effort, ORDERS.len(), share).div_ceil(2);
+    let view = |is_sideways: bool| {
+        let (catalog, fitting) = if is_sideways { (&lying, fitting.turned()) } else { (&upright, *fitting) };
+        let orders = ORDERS.iter().map(|&order| sorted(catalog.pieces, wanted, order)).collect();
+        let widths = widths(catalog.pieces, wanted, &fitting, count);
+        View { catalog, orders, widths, is_sideways }
+    };
+    let views = [view(false), view(true)];
+    let page = |filled: &Filled, view: usize| {
+        let used = filled.outcome.used;
+        fitting.page_for(if views[view].is_sideways { used.turned() } else { used })
+    };
+    let mut tries: Vec<(usize, usize, usize)> = Vec::new();
+    for (number, view) in views.iter().enumerate() {
+        let all = (0..view.widths.len()).flat_map(|width| (0..ORDERS.len()).map(move |order| (width, order)));
+        tries.extend(all.map(|(width, order)| (number, width, order)));
+    }
+    let quick = |&(view, width, order): &(usize, usize, usize)| {
+        let View { catalog, orders, widths, .. } = &views[view];
+        Strip::new(catalog, widths[width]).fill(&orders[order])
+    };
     let filled: Vec<Filled> = parallel::each(&tries, quick);
     // The best order of each width, and the widths with the smallest pages.
     let mut starts: Vec<(u64, usize)> = Vec::new();
-    for width in 0..widths.len() {
-        let own = (0..tries.len()).filter(|&at| tries[at].0 == width);
-        let best = own.min_by_key(|&at| (page(&filled[at]).area(), at));
-        starts.extend(best.map(|at| (page(&filled[at]).area(), at)));
+    for of_width in tries.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)) {
+        let from = starts.len() * ORDERS.len();
+        let best =
+            (from..from + of_width.len()).min_by_key(|&at| (page(&filled[at], tries[at].0).area(), at));
+        starts.extend(best.map(|at| (page(&filled[at], tries[at].0).area(), at)));
     }
     starts.sort_unstable();
     starts.truncate(if wanted.len() <= FEW { SEARCHED_OF_FEW } else { SEARCHED });
     let steps = (effort::steps(wanted.len(), effort, starts.len().max(1) * 2) as f64 * share) as usize;
+    let slack = effort::slack(effort);
+    let is_enough =
+        starts.first().is_some_and(|&(page, _)| page as f64 <= pieces.area(wanted) as f64 * (1.0 + slack));
     let searches: Vec<(usize, u64)> = match steps {
+        _ if is_enough => Vec::new(),
         0 => Vec::new(),
         _ => starts.iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect(),
     };
     let search = |&(at, seed): &(usize, u64)| {
-        let (width, order) = tries[at];
-        anneal::lowest(pieces, &orders[order], Strip::new(widths[width]), steps, seed)
+        let (view, width, order) = tries[at];
+        let View { catalog, orders, widths, .. } = &views[view];
+        anneal::lowest(&orders[order], Strip::new(catalog, widths[width]), steps, seed, Enough::Empty(slack))
     };
     let found: Vec<Filled> = parallel::each(&searches, search);
-    let all = filled.into_iter().chain(found).filter(fits);
-    all.map(|filled| filled.outcome).min_by_key(|outcome| key(fitting, outcome))
+    let view_of = tries.iter().map(|&(view, ..)| view);
+    let view_of = view_of.chain(searches.iter().map(|&(at, _)| tries[at].0));
+    let all = filled.into_iter().chain(found).zip(view_of);
+    let outcomes = all.map(|(filled, view)| {
+        let is_sideways = views[view].is_sideways;
+        (filled.outcome.back(is_sideways), is_sideways)
+    });
+    let room = fitting.room();
+    let fits = |outcome: &Outcome| outcome.left.is_empty() && outcome.used.fits_in(room);
+    let weighed = |&(ref outcome, is_sideways): &(Outcome, bool)| {
+        let (area, longest) = key(fitting, outcome);
+        (area * if is_sideways && effort != Effort::High { LYING } else { UPRIGHT }, longest)
+    };
+    outcomes.filter(|(outcome, _)| fits(outcome)).min_by_key(weighed).map(|(outcome, _)| outcome)
 }
 
 /// Widths from somewhat upright to somewhat lying pages, as far as they are allowed; of square pages only those near

@@ -2,7 +2,7 @@
 //!
 //! The doors are [`dense`] and, where some pieces lie already, [`beside`]: sizes in, spots and page sizes out.
 //! Behind them, in the order a page meets them: `order` sorts the pieces, `maxrects` and `niche` place them one after
-//! another, `anneal` improves the order, `free` looks for the smallest page, `fixed` for a way onto a page of a given
+//! another, the latter from the `stock` of what is left, `anneal` improves the order, `free` looks for the smallest page, `square` for the smallest square one, `fixed` for a way onto a page of a given
 //! size, `several` fills more than one. Nothing here sees a pixel or a name.
 //!
 //! What is chosen is the best by (pages, area, longest side, number of the try); how many tries there are depends on
@@ -16,6 +16,8 @@ mod maxrects;
 mod niche;
 mod order;
 mod several;
+mod square;
+mod stock;
 
 use crate::pack::Effort;
 use crate::pack::page::Fitting;
@@ -55,6 +57,11 @@ impl Pieces<'_> {
         wanted.iter().map(|&piece| width(self.sizes[piece])).max().unwrap_or(1)
     }
 
+    /// The sizes with everything turned: a page of them is filled from the left.
+    fn sideways(&self) -> Vec<Size> {
+        self.sizes.iter().map(|size| size.turned()).collect()
+    }
+
     /// A piece's ways to lie: upright, and turned where that is allowed and makes a difference.
     fn ways(&self, piece: usize) -> impl Iterator<Item = (Size, bool)> + use<> {
         let size = self.sizes[piece];
@@ -77,6 +84,20 @@ struct Outcome {
     /// Pieces that found no room.
     left: Vec<usize>,
     used: Size,
+}
+
+impl Outcome {
+    /// The same turned back, if everything lay sideways.
+    fn back(mut self, is_sideways: bool) -> Self {
+        if is_sideways {
+            for (_, spot) in &mut self.placed {
+                // What was turned while everything lay on its side is turned once more than that.
+                *spot = Spot { x: spot.y, y: spot.x, ..*spot };
+            }
+            self.used = self.used.turned();
+        }
+        self
+    }
 }
 
 /// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
@@ -123,7 +144,7 @@ pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<
     order::ORDERS.iter().find_map(|&by| attempt(&order::sorted(pieces, &all, by)))
 }
 
-/// The least area of all pages together that any arrangement could have, and the least number of pages: from the area
+/// The least number of pages that any arrangement could have, and the least area of so many together: from the area
 /// of the pieces, from the largest sides, and from those too wide to lie side by side.
 pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();

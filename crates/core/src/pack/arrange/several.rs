@@ -3,6 +3,7 @@
 use crate::pack::Effort;
 use crate::pack::arrange::niche::Strip;
 use crate::pack::arrange::order::{ORDERS, sorted};
+use crate::pack::arrange::stock::Catalog;
 use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, free};
 use crate::pack::page::Fitting;
 use crate::parallel;
@@ -51,10 +52,11 @@ fn search(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
     let least = pieces.area(wanted).div_ceil(room.area()) as usize;
     let enough = (least - 1) as f64 * room.area() as f64;
     let heat = room.area() as f64 * 0.004;
+    let catalog = Catalog::new(pieces);
     let go = |(seed, order): (usize, &crate::pack::arrange::order::Order)| {
         let start = sorted(pieces, wanted, *order);
         anneal::improved(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order| {
-            let pages = filled(pieces, order, fitting);
+            let pages = filled(&catalog, order, fitting);
             let last = pages.last().map_or(0, |page| pieces.area_of(page));
             ((pages.len() - 1) as f64 * room.area() as f64 + last as f64, pages)
         })
@@ -68,12 +70,12 @@ fn search(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effor
     Some(pages)
 }
 
-fn filled(pieces: Pieces<'_>, order: &[usize], fitting: &Fitting) -> Vec<Outcome> {
-    let mut strip = Strip::of(fitting.room());
+fn filled(catalog: &Catalog<'_>, order: &[usize], fitting: &Fitting) -> Vec<Outcome> {
+    let mut strip = Strip::of(catalog, fitting.room());
     let mut left = order.to_vec();
     let mut pages = Vec::new();
     while !left.is_empty() {
-        let outcome = strip.fill(pieces, &left).outcome;
+        let outcome = strip.fill(&left).outcome;
         left.clone_from(&outcome.left);
         pages.push(outcome);
     }

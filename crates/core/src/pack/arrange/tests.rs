@@ -154,7 +154,10 @@ proptest! {
         prop_assume!(sizes.iter().all(|size| size.fits_in(fitting.room())));
         let arranged = dense(pieces, &fitting, Effort::Low);
         let (least_area, least_pages) = least(pieces, &fitting);
-        prop_assert!(least_area <= area(&arranged.pages), "{least_area} of {:?}", arranged.pages);
         prop_assert!(least_pages <= arranged.pages.len());
+        // Two pages can be smaller than one that holds all.
+        if arranged.pages.len() == least_pages {
+            prop_assert!(least_area <= area(&arranged.pages), "{least_area} of {:?}", arranged.pages);
+        }
     }
 }

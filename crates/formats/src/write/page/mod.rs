@@ -1,12 +1,12 @@
 //! The bytes of a page.
 //!
 //! [`PageEncoding`] say which format and what is given up for size; [`Palette`] brings all pages of an atlas to one set of
-//! colors; `png`, `webp`, `qoi` and `tga` encode, `bands` what is large. Nothing here knows what lies on a page.
+//! colors; `png`, `webp`, `qoi` and `tga` encode, `rgba` what most pages are. Nothing here knows what lies on a page.
 
-mod bands;
 mod palette;
 mod png;
 mod qoi;
+mod rgba;
 mod tga;
 mod webp;
 
@@ -87,7 +87,7 @@ impl PageEncoding {
         if self.format == PageFormat::Png {
             let bytes = match palette {
                 Some(palette) => png::indexed(image, palette, self.png)?,
-                None => png::true_color(image, self.png)?,
+                None => rgba::png(image, self.png)?,
             };
             let small = if self.png == PngSize::Small { png::smallest(&bytes)? } else { bytes };
             return Ok(seal::png(small));

@@ -4,23 +4,12 @@ use ::png::{BitDepth, ColorType, Compression, Encoder, EncodingError, Filter};
 use image::RgbaImage;
 
 use crate::WriteProblem;
-use crate::write::page::{Palette, PngSize, bands};
+use crate::write::page::{Palette, PngSize, rgba};
 use crate::write::seal;
 
 /// The bytes of a PNG as all pictures but pages are written.
 pub fn png(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
-    true_color(image, PngSize::Usual).map(seal::png)
-}
-
-pub(super) fn true_color(image: &RgbaImage, size: PngSize) -> Result<Vec<u8>, WriteProblem> {
-    if let Some(bytes) = (size == PngSize::Usual).then(|| bands::large(image)).flatten() {
-        return bytes;
-    }
-    let mut bytes = Vec::new();
-    let mut encoder = encoder(&mut bytes, image);
-    encoder.set_compression(compression(size));
-    finished(encoder, image).map_err(|error| problem(&error))?;
-    Ok(bytes)
+    rgba::png(image, PngSize::Usual).map(seal::png)
 }
 
 /// One number a pixel, as few bits as the palette allows.

@@ -16,15 +16,15 @@ use shibori_core::{Cell, Pixels, Rect, find_background};
 
 use corpus::{KINDS, Sheet};
 use random::Random;
+use shibori_benches::{Figures, argument, has_argument};
 
 fn main() {
-    let number = |name: &str, default: u64| {
-        let mut arguments = std::env::args().skip_while(|argument| argument != name);
-        arguments.nth(1).and_then(|value| value.parse().ok()).unwrap_or(default)
-    };
-    let (sheets, seed) = (number("--sheets", 40), number("--seed", 1));
-    let show = std::env::args().any(|argument| argument == "--show");
-    let folder = std::env::args().skip_while(|argument| argument != "--art").nth(1);
+    let number =
+        |name: &str, default: u64| argument(name).and_then(|value| value.parse().ok()).unwrap_or(default);
+    let (sheets, seed) = (number("--sheets", 20), number("--seed", 1));
+    let show = has_argument("--show");
+    let folder = argument("--art");
+    let own = if folder.is_some() { "given art" } else { "own art" };
     let art = match folder {
         Some(folder) => corpus::Art::from_folder(std::path::Path::new(&folder)),
         None => corpus::Art::load(),
@@ -45,6 +45,15 @@ fn main() {
         total.merge(&tally);
     }
     total.print("all");
+    let figures = Figures::of("find_grid");
+    let share = |count: u32| f64::from(count) * 100.0 / f64::from(total.sheets.max(1));
+    for (what, value) in [
+        ("right", share(total.right)),
+        ("sure", share(total.sure)),
+        ("sure and wrong", share(total.sure_wrong)),
+    ] {
+        println!("{what}: {value:.1} %, {}", figures.verdict(&format!("{own}, {what}"), value));
+    }
 }
 
 #[derive(Default)]

@@ -4,8 +4,6 @@
 //! several rounds in turn: lining them all up by the figure, over decoding the same files on as many threads; and how far from its place any
 //! frame came to stand. With a folder, as in `-- FOLDER`, the frames are those of its PNG files, and only the ratio is printed.
 
-mod timing;
-
 use std::path::{Path, PathBuf};
 
 use image::{Rgba, RgbaImage};
@@ -15,12 +13,13 @@ use shibori_core::{Frame, FrameSet, Name, Pixels};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::write;
 
-use timing::{median, peak_memory, timed};
+use shibori_benches::{Figures, median, peak_memory, timed};
 
 const ROUNDS: usize = 5;
 const FRAMES: i64 = 1000;
 
 fn main() {
+    let figures = Figures::of("register_floor");
     let given = std::env::args().skip(1).find(|word| !word.starts_with("--")).map(PathBuf::from);
     let own = std::env::temp_dir().join(format!("register-floor-{}", std::process::id()));
     if given.is_none() {
@@ -40,9 +39,10 @@ fn main() {
     println!("{} frames; medians of {ROUNDS} rounds", shifts.len());
     println!("register and move             {:8.0} ms", ours * 1000.0);
     println!(
-        "decode alone                  {:8.0} ms   ratio {:.1} (wanted: at most 5)",
+        "decode alone                  {:8.0} ms   ratio {:.1}, {}",
         floor * 1000.0,
-        ours / floor
+        ours / floor,
+        figures.verdict(if given.is_none() { "own frames" } else { "given frames" }, ours / floor)
     );
     if let Some(peak) = peak_memory() {
         println!("peak memory                   {:8.0} MB", peak / 1e6);
@@ -54,7 +54,9 @@ fn main() {
             (own.0 + x - first.0).abs().max((own.1 + y - first.1).abs())
         };
         let far = (0..).zip(&shifts).map(|(at, shift)| off((at, shift.x, shift.y))).max();
-        println!("farthest from its place       {:8} px", far.unwrap_or(0));
+        let far = far.unwrap_or(0);
+        let verdict = figures.verdict("farthest from its place", far as f64);
+        println!("farthest from its place       {far:8} px   {verdict}");
         let _ = std::fs::remove_dir_all(&own);
     }
 }

@@ -1,14 +1,15 @@
-//! How time and memory grow with the work: `cargo bench -p shibori-pipeline --bench growth`.
+//! How time and memory grow with the work: `cargo bench --bench growth`.
 //!
 //! Each case runs in a process of its own, so that its peak is its own, on ten times as much work in each column; a sheet
 //! has four times as many pixels. What counts is the factor from column to column: ten or four is linear. `--bench growth --
-//! NAME` runs the cases whose name begins so.
+//! NAME` runs the cases whose name begins so, `-- --whole` the largest sizes too.
 
 use std::path::PathBuf;
 use std::process::Command;
 use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
+use shibori_benches::{Figures, has_argument};
 use shibori_core::check::Limits;
 use shibori_core::clip::{Clip, Span, add_clips};
 use shibori_core::cut::find_grid;
@@ -53,19 +54,28 @@ fn main() {
         return;
     }
     println!("{:22} time and peak memory for each size; in brackets the factor from the size before", "");
+    let figures = Figures::of("growth");
+    // The largest sizes take minutes.
+    let is_whole = has_argument("--whole");
+    let words: Vec<String> = words.into_iter().filter(|word| word != "--whole").collect();
     let only = words.first().map_or("", String::as_str);
     for (name, sizes, _) in CASES.iter().filter(|(name, ..)| name.starts_with(only)) {
         let mut line = format!("{name:22}");
         let mut before: Option<(f64, f64)> = None;
-        for size in *sizes {
+        let count = if is_whole { sizes.len() } else { sizes.len() - 1 };
+        let mut worst: f64 = 0.0;
+        for size in &sizes[..count] {
             let (seconds, megabytes) = measured(name, *size);
+            if let Some((s, _)) = before {
+                worst = worst.max(seconds / s.max(1e-3));
+            }
             let factors = before.map_or(String::new(), |(s, m)| {
                 format!(" (x{:.1}, x{:.1})", seconds / s.max(1e-4), megabytes / m.max(1.0))
             });
             line += &format!("  {size}: {seconds:.3} s {megabytes:.0} MB{factors}");
             before = Some((seconds, megabytes));
         }
-        println!("{line}");
+        println!("{line}\n{:24}{}", "", figures.verdict(name, worst));
     }
 }
 

@@ -5,8 +5,6 @@
 //! cells with the same settings on as many threads; finding the grid over decoding; and the peak memory
 //! over the decoded sheet.
 
-mod timing;
-
 use std::path::Path;
 
 use image::{RgbaImage, imageops};
@@ -16,11 +14,12 @@ use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::write::{self, Transaction};
 
-use timing::{median, peak_memory, timed};
+use shibori_benches::{Figures, median, peak_memory, timed};
 
 const ROUNDS: usize = 5;
 
 fn main() {
+    let figures = Figures::of("slice_floor");
     let folder = std::env::temp_dir().join(format!("slice-floor-{}", std::process::id()));
     std::fs::create_dir_all(&folder).expect("the temporary folder can be written to");
     let sheet = folder.join("sheet.png");
@@ -45,22 +44,25 @@ fn main() {
     println!("sheet 4096x3584 px, 224 cells; medians of {ROUNDS} rounds");
     println!("slice (read, cut, write)       {:7.0} ms", ours * 1e3);
     println!(
-        "decode and encode alone        {:7.0} ms   ratio {:.2} (wanted: at most 1.25)",
+        "decode and encode alone        {:7.0} ms   ratio {:.2}, {}",
         floor * 1e3,
-        ours / floor
+        ours / floor,
+        figures.verdict("slice", ours / floor)
     );
     println!("decode alone                   {:7.0} ms", decode * 1e3);
     println!(
-        "finding the grid               {:7.0} ms   ratio {:.2} (wanted: at most 1)",
+        "finding the grid               {:7.0} ms   ratio {:.2}, {}",
         find * 1e3,
-        find / decode
+        find / decode,
+        figures.verdict("finding the grid", find / decode)
     );
     match (before, after) {
         (Some(_), Some(after)) => {
             println!(
-                "peak memory                    {:7.0} MB   ratio {:.2} to the decoded sheet (wanted: at most 2.5)",
+                "peak memory                    {:7.0} MB   ratio {:.2} to the decoded sheet, {}",
                 after / 1e6,
-                after / decoded_bytes
+                after / decoded_bytes,
+                figures.verdict("memory", after / decoded_bytes)
             );
         }
         _ => println!("peak memory                    not measured on this system"),
@@ -70,7 +72,7 @@ fn main() {
 
 /// The demo's frogs and herons, each eight times as large, in cells of 256x256.
 fn make_sheet() -> RgbaImage {
-    let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/art/frog.png");
+    let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/art/frog.png");
     let set = source(&art, &Limits::default()).expect("demo art can be read").set;
     let frog = set.frames()[0].pixels().to_image();
     let mut sheet = RgbaImage::new(4096, 3584);

@@ -1,14 +1,16 @@
-//! How densely pages are packed, on pieces of which a perfect packing is known.
+//! How densely pages are packed, at each effort.
 //!
-//! `cargo bench -p shibori-core --bench density` cuts squares into 16 to 1,000 pieces, by straight cuts and by pinwheels of
-//! five, packs them without turning on a page of free size, and prints the share covered and the time of each effort; then
-//! the same for sets as games have them: sprites whose trimmed frames are all a little different. Last, how the time grows
-//! from 100 to 10,000 frames. `-- --seeds 9` makes more instances of each size, `-- --time` prints the times only.
+//! `cargo bench --bench density` packs, without turning, on free pages and on square ones: squares cut into pieces by
+//! straight cuts and by pinwheels of five, of which a perfect packing is known; sprites whose trimmed frames are all a
+//! little different, as games have them; and thin pieces, lying and standing. It prints the share covered and the time of
+//! each effort, and how near `medium` comes to `high`. Last, how the time grows from 100 to 100,000 frames.
+//! `-- --seeds 9` makes more instances of each kind, `-- --time` prints the times only.
 
 use std::collections::HashMap;
 use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
+use shibori_benches::{Figures, argument, has_argument};
 use shibori_core::pack::{DenseOptions, Effort, Layout, PackOptions, PageRules, pack};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, Size};
 
@@ -24,50 +26,63 @@ impl Draw {
     }
 }
 
+/// A kind of pieces: its name, how many there are in its instances, and how they are made.
+type Kind = (&'static str, &'static [usize], fn(usize, u64) -> Vec<Size>);
+
+const KINDS: [Kind; 3] = [
+    ("cut squares", &[16, 50, 200, 1000], |count, seed| sizes_of(&cut(count, seed))),
+    ("sprites", &[100, 400, 800], sprites),
+    ("thin pieces", &[60, 300], thin),
+];
+
 fn main() {
-    let mut arguments = std::env::args().skip_while(|argument| argument != "--seeds");
-    let seeds: u64 = arguments.nth(1).and_then(|value| value.parse().ok()).unwrap_or(3);
-    let only_time = std::env::args().any(|argument| argument == "--time");
-    let head = |what: &str| println!("{what:>9} {:>17} {:>17} {:>17}", "low", "medium", "high");
-    if !only_time {
-        println!("pieces of a square, perfect is 100 %");
-        head("pieces");
-        table(&[16, 25, 50, 100, 200, 500, 1000], seeds, |count, seed| sizes_of(&cut(count, seed)));
-        println!("trimmed frames of sprites");
-        head("frames");
-        table(&[100, 200, 400, 800], seeds, sprites);
+    let seeds: u64 = argument("--seeds").and_then(|value| value.parse().ok()).unwrap_or(2);
+    let figures = Figures::of("density");
+    if !has_argument("--time") {
+        println!("share of the page covered, of {seeds} instances each");
+        println!("{:>22} {:>17} {:>17} {:>17}", "", "low", "medium", "high");
+        for is_square in [false, true] {
+            for kind in KINDS {
+                table(kind, is_square, seeds, &figures);
+            }
+        }
     }
     println!("time to arrange, in seconds");
-    head("frames");
+    println!("{:>22} {:>17} {:>17}", "frames", "low", "medium");
     for count in [100, 600, 1_000, 2_000, 10_000] {
-        let times = [Effort::Low, Effort::Medium].map(|effort| arranged(&sprites(count, 1), effort).1);
-        println!("{count:>9} {:>15.2} s {:>15.2} s", times[0], times[1]);
+        let times = [Effort::Low, Effort::Medium].map(|effort| arranged(&sprites(count, 1), effort, false).1);
+        println!("{count:>22} {:>15.3} s {:>15.3} s", times[0], times[1]);
     }
-    println!("{:>9} {:>15.2} s", 100_000, arranged(&sprites(100_000, 1), Effort::Low).1);
+    println!("{:>22} {:>15.3} s", 100_000, arranged(&sprites(100_000, 1), Effort::Low, false).1);
 }
 
-/// A row for each count: the share covered and the time, for each effort.
-fn table(counts: &[usize], seeds: u64, make: impl Fn(usize, u64) -> Vec<Size>) {
+/// A row for each count: the share covered and the time, for each effort; then the means with their verdicts.
+fn table((name, counts, make): Kind, is_square: bool, seeds: u64, figures: &Figures) {
+    let name = if is_square { format!("{name}, square page") } else { name.to_owned() };
     let mut means = [0.0; 3];
     for &count in counts {
         let mut row = String::new();
         for (number, effort) in [Effort::Low, Effort::Medium, Effort::High].into_iter().enumerate() {
             let runs: Vec<(f64, f64)> =
-                (1..=seeds).map(|seed| arranged(&make(count, seed), effort)).collect();
+                (1..=seeds).map(|seed| arranged(&make(count, seed), effort, is_square)).collect();
             let mean = |of: fn(&(f64, f64)) -> f64| runs.iter().map(of).sum::<f64>() / runs.len() as f64;
             means[number] += mean(|run| run.0) / counts.len() as f64;
             row += &format!("  {:>6.2} % {:>5.2} s", mean(|run| run.0) * 100.0, mean(|run| run.1));
         }
-        println!("{count:>9} {row}");
+        println!("{count:>22} {row}");
     }
     let told: Vec<String> = means.iter().map(|mean| format!("{:>6.2} %        ", mean * 100.0)).collect();
-    println!("{:>9}   {}", "mean", told.join("  "));
+    println!("{name:>22}   {}", told.join("  "));
+    let share = means[1] / means[2];
+    println!("{:>22}   high: {}", "", figures.verdict(&name, means[2] * 100.0));
+    let what = format!("{name}, medium to high");
+    println!("{:>22}   medium is {share:.4} of high: {}", "", figures.verdict(&what, share));
 }
 
 /// The share covered of one page without any space, and the time it took.
-fn arranged(sizes: &[Size], effort: Effort) -> (f64, f64) {
+fn arranged(sizes: &[Size], effort: Effort, square: bool) -> (f64, f64) {
     let max = Size::new(65_536, 65_536);
-    let pages = PageRules { max, ..PackOptions::dense().pages };
+    let pages = PageRules { max, square, ..PackOptions::dense().pages };
     let options = PackOptions {
         layout: Layout::Dense(DenseOptions { share: false, effort, ..DenseOptions::default() }),
         pages,
@@ -79,6 +94,16 @@ fn arranged(sizes: &[Size], effort: Effort) -> (f64, f64) {
     let start = Instant::now();
     let atlas = pack(set, Vec::new(), &options).expect("the pieces fit a page");
     (atlas.fill(0), start.elapsed().as_secs_f64())
+}
+
+/// Bars of many lengths, as banners, swords and beams are, half of them standing.
+fn thin(count: usize, seed: u64) -> Vec<Size> {
+    let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let piece = |at: usize| {
+        let (long, short) = (draw.within(60, 240), draw.within(6, 24));
+        if at.is_multiple_of(2) { Size::new(long, short) } else { Size::new(short, long) }
+    };
+    (0..count).map(piece).collect()
 }
 
 fn sizes_of(rects: &[Rect]) -> Vec<Size> {

@@ -1,7 +1,7 @@
 //! What a build costs beyond decoding its sheets and encoding its pages, and what it costs when little or nothing changed.
 //!
 //! ```text
-//! cargo bench -p shibori-pipeline --bench rebuild [SHEETS]
+//! cargo bench --bench rebuild [-- SHEETS]
 //! ```
 //!
 //! Prints each as a time and as a ratio to the floor: the same sheets decoded and the same pages encoded, on the same cores.
@@ -12,6 +12,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use image::{Rgba, RgbaImage};
+use shibori_benches::Figures;
 use shibori_core::parallel;
 use shibori_formats::read::{Limits, Picture, image as read_image};
 use shibori_formats::write::png;
@@ -102,17 +103,22 @@ fn measure(sheets: usize, together: usize) {
     let ratio = |time: Duration| time.as_secs_f64() / floor.as_secs_f64();
     let ms = |time: Duration| time.as_secs_f64() * 1000.0;
     println!("{sheets} sheets, {} atlases", outcome.done);
+    let figures = Figures::of("rebuild");
+    let told = |what: &str, time: Duration| {
+        let verdict = figures.verdict(&format!("{what}, {} atlases", outcome.done), ratio(time));
+        println!("  {what:24} {:8.1} ms  {:.2}, {verdict}", ms(time), ratio(time));
+    };
     println!("  decode and encode alone  {:8.1} ms  1.00", ms(floor));
-    println!("  built from nothing       {:8.1} ms  {:.2}", ms(whole), ratio(whole));
-    let (again, outcome) = built(folder, None);
-    assert_eq!(outcome.done, 0);
-    println!("  nothing changed, at once {:8.1} ms  {:.2}", ms(again), ratio(again));
+    told("built from nothing", whole);
+    let (again, kept) = built(folder, None);
+    assert_eq!(kept.done, 0);
+    told("nothing changed, at once", again);
     std::thread::sleep(Duration::from_secs(3));
     built(folder, None);
     let (again, _) = built(folder, None);
-    println!("  nothing changed, later   {:8.1} ms  {:.2}", ms(again), ratio(again));
+    told("nothing changed, later", again);
     fs::write(folder.join("art/s0003.png"), png(&sheet(9999)).unwrap()).unwrap();
-    let (one, outcome) = built(folder, None);
-    assert_eq!(outcome.done, 1);
-    println!("  one sheet changed        {:8.1} ms  {:.2}", ms(one), ratio(one));
+    let (one, changed) = built(folder, None);
+    assert_eq!(changed.done, 1);
+    told("one sheet changed", one);
 }

@@ -1,0 +1,13 @@
+//! `shibori completions`: what lets a shell complete commands and options.
+
+use super::Program;
+use crate::args::Completions;
+use crate::failure::Failure;
+use crate::help;
+
+pub(super) fn run(args: &Completions, program: &Program<'_>) -> Result<(), Failure> {
+    let mut script = Vec::new();
+    clap_complete::generate(args.shell, &mut help::command(), "shibori", &mut script);
+    program.console.text(&String::from_utf8_lossy(&script));
+    Ok(())
+}

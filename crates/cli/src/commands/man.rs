@@ -1,0 +1,48 @@
+//! `shibori man`: manual pages.
+
+use std::path::PathBuf;
+
+use clap::Command;
+use clap_mangen::Man as Page;
+use shibori_formats::write;
+
+use super::Program;
+use crate::args::Man;
+use crate::failure::Failure;
+use crate::help;
+use crate::words::counted;
+
+pub(super) fn run(args: &Man, program: &Program<'_>) -> Result<(), Failure> {
+    let mut root = help::command();
+    root.build();
+    let Some(folder) = &args.output else {
+        let (_, bytes) = page(&root)?;
+        program.console.text(&String::from_utf8_lossy(&bytes));
+        return Ok(());
+    };
+    let mut pages = Vec::new();
+    collect(&root, &mut pages)?;
+    let files: Vec<(PathBuf, &[u8])> =
+        pages.iter().map(|(name, bytes)| (folder.join(name), bytes.as_slice())).collect();
+    let cx = program.context();
+    write::bytes(&files, cx.run())?;
+    cx.commit()?;
+    program.say(&format!("{} {} in {}", program.wrote(), counted(files.len(), "page"), folder.display()));
+    Ok(())
+}
+
+/// The pages of a command and of those inside it.
+fn collect(command: &Command, pages: &mut Vec<(String, Vec<u8>)>) -> Result<(), Failure> {
+    pages.push(page(command)?);
+    let inner = command.get_subcommands().filter(|inner| inner.get_name() != "help");
+    inner.into_iter().try_for_each(|inner| collect(inner, pages))
+}
+
+/// `shibori-slice.1` and what is in it.
+fn page(command: &Command) -> Result<(String, Vec<u8>), Failure> {
+    let name = command.get_display_name().unwrap_or(command.get_name()).to_owned();
+    let mut bytes = Vec::new();
+    let page = Page::new(command.clone());
+    page.render(&mut bytes).map_err(|error| Failure::output(format!("{name}.1: {error}")))?;
+    Ok((format!("{name}.1"), bytes))
+}

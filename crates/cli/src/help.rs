@@ -1,0 +1,297 @@
+//! The command line as people meet it: `-h` fits a screen, `--help` has everything, and both end in examples.
+//!
+//! Which options come first is said here, command by command, and a test types every example. What an option does is said
+//! where it is defined.
+
+use clap::{Arg, Command, CommandFactory};
+
+use crate::args::Cli;
+
+/// What is said about a command beside its options.
+struct Topic {
+    /// The command, as typed.
+    name: &'static str,
+    /// The options that people need first, shown by `-h`; of other commands all are.
+    first: &'static [&'static str],
+    /// What can be typed, and what it is for. They run in this order where the demo art is.
+    examples: &'static [(&'static str, &'static str)],
+}
+
+const TOPICS: [Topic; 22] = [
+    Topic {
+        name: "inspect",
+        first: &[],
+        examples: &[
+            ("what is in this sheet, and how to cut it", "inspect art/frog.png"),
+            ("the same for a whole folder, for a script", "inspect art --json"),
+        ],
+    },
+    Topic {
+        name: "slice",
+        first: &[
+            "output",
+            "grid",
+            "cell",
+            "islands",
+            "take",
+            "key",
+            "trim",
+            "align",
+            "pivot",
+            "clip",
+            "clip-rows",
+        ],
+        examples: &[
+            ("find the grid and cut", "slice art/koi.png -o koi"),
+            (
+                "eight columns and four rows, pivot at the feet, a clip",
+                "slice art/frog.png --grid 8x4 --pivot feet --clip \"leap = r2 @12fps once\" -o frog",
+            ),
+            ("separate drawings on a flat color", "slice art/reeds.png --islands --key auto -o reeds"),
+        ],
+    },
+    Topic {
+        name: "adjust",
+        first: &[
+            "output", "in-place", "only", "key", "specks", "mirror", "scale", "align", "trim", "canvas",
+            "pivot", "box",
+        ],
+        examples: &[
+            (
+                "hold the figure still, pivot at the feet",
+                "adjust art/heron.png --align match --pivot feet -o heron",
+            ),
+            (
+                "change the set itself: mirrored, with a box around the body",
+                "adjust heron --in-place --mirror left-right --box body=auto",
+            ),
+        ],
+    },
+    Topic {
+        name: "clip",
+        first: &[],
+        examples: &[
+            ("list the clips", "clip frog"),
+            ("add one, held on its last frame", "clip frog \"croak = r1, 3x9 @80ms\""),
+            ("one and a half times as fast", "clip frog --speed 1.5 --only leap"),
+        ],
+    },
+    Topic {
+        name: "pack",
+        first: &[
+            "output",
+            "layout",
+            "page-max",
+            "page-round",
+            "gutter",
+            "bleed",
+            "allow-turn",
+            "effort",
+            "page-scales",
+            "png",
+            "palette",
+            "trim",
+        ],
+        examples: &[
+            ("as dense as possible", "pack koi frog -o pond"),
+            ("one row per clip, cells of one size", "pack frog --layout clip-rows -o frog-rows"),
+            (
+                "pages of a power of two, up to 1024, and half-size pages",
+                "pack koi frog --page-max 1024 --page-round pow2 --page-scales 1,0.5 -o small",
+            ),
+        ],
+    },
+    Topic {
+        name: "unpack",
+        first: &[],
+        examples: &[("every frame as it was before packing", "unpack pond.json -o unpacked")],
+    },
+    Topic {
+        name: "export",
+        first: &[],
+        examples: &[
+            ("what there is to choose from", "export --list"),
+            ("a stylesheet with animations", "export pond.json --to css"),
+            ("a template of your own, from one to start with", "export --print-template lua"),
+        ],
+    },
+    Topic {
+        name: "preview contact",
+        first: &[],
+        examples: &[("every frame, with pivots and boxes", "preview contact frog --show all -o frog.png")],
+    },
+    Topic {
+        name: "preview grid",
+        first: &["output", "here", "zoom", "grid", "cell", "offset", "gutter", "islands", "within", "key"],
+        examples: &[
+            ("the cut that was found", "preview grid art/frog.png -o cut.png"),
+            ("the cut by these numbers", "preview grid art/frog.png --cell 32x32 -o cut.png"),
+        ],
+    },
+    Topic {
+        name: "preview motion",
+        first: &[],
+        examples: &[(
+            "one clip, four times as large",
+            "preview motion frog --only leap --zoom 4 -o leap.gif",
+        )],
+    },
+    Topic {
+        name: "preview pages",
+        first: &[],
+        examples: &[("what lies where on the pages", "preview pages pond.json -o pages.png")],
+    },
+    Topic {
+        name: "preview html",
+        first: &[],
+        examples: &[("one page that plays everything", "preview html pond.json -o pond.html")],
+    },
+    Topic {
+        name: "preview light-table",
+        first: &[],
+        examples: &[
+            ("try out a cut", "preview light-table art/frog.png -o cut.html"),
+            ("adjust frames by hand", "preview light-table frog -o frog.html"),
+        ],
+    },
+    Topic {
+        name: "preview onion",
+        first: &[],
+        examples: &[("does the figure stand still?", "preview onion frog --only leap -o onion.png")],
+    },
+    Topic {
+        name: "preview drift",
+        first: &[],
+        examples: &[("where it stood before and after", "preview drift art/heron.png heron -o drift.png")],
+    },
+    Topic {
+        name: "check",
+        first: &[],
+        examples: &[
+            ("what will look wrong in the game", "check frog"),
+            ("without one rule", "check frog --allow touches-edge"),
+        ],
+    },
+    Topic {
+        name: "guide-sheet",
+        first: &[],
+        examples: &[("eight columns, three rows", "guide-sheet --grid 8x3 --cell 48x48 -o guide.png")],
+    },
+    Topic { name: "init", first: &[], examples: &[("a recipe for everything in a folder", "init art")] },
+    Topic {
+        name: "build",
+        first: &[],
+        examples: &[
+            ("run shibori.toml, redoing only what changed", "build"),
+            ("on a build machine: fail where something is stale", "build --frozen"),
+        ],
+    },
+    Topic { name: "demo", first: &[], examples: &[("the art, and every step on it", "demo")] },
+    Topic {
+        name: "completions",
+        first: &[],
+        examples: &[("for bash: put it where completions are read from", "completions bash")],
+    },
+    Topic { name: "man", first: &[], examples: &[("a page per command", "man -o man")] },
+];
+
+/// Common options that `-h` shows.
+const COMMON: [&str; 4] = ["json", "dry-run", "force", "jobs"];
+
+/// What `-h` says of options whose whole description takes several lines.
+const SHORT: [(&str, &str); 18] = [
+    ("cell", "Width x height of one cell in pixels, such as 32x48"),
+    ("take", "Only these frames, in this order: 0-7,9 or r2 or r2c0-5"),
+    ("key", "Make a flat background transparent: auto, or its color, such as ff00ff"),
+    ("mirror", "Mirror each frame in its own cell"),
+    ("scale", "One factor for all frames: 2, 0.5, 2/3 or fit:64x64"),
+    ("align", "What holds still: match (the figure), feet, center, mass or mark:COLOR"),
+    ("trim", "Keep only what shows; frames that share one box:"),
+    ("canvas", "Put frames on a canvas of this size, pivots on one point"),
+    ("pivot", "The point that stays put: feet, center, bottom, 0.5,1 or 16px,30px"),
+    ("box", "A named box: body=auto, body=auto:clip or body=x,y,width,height"),
+    ("clip", "A clip, such as \"walk = 0-5 @12fps\" or \"leap = r2 @0.8s once\""),
+    ("clip-rows", "Names of the sheet's rows, each a clip: \"idle,walk@12fps,-,leap once\""),
+    ("bleed", "Repeat a frame's border pixels outwards, for tiles"),
+    ("allow-turn", "Let frames be rotated a quarter turn"),
+    ("effort", "How long a dense page is made smaller"),
+    ("palette", "Reduce all pages to one palette of at most N colors"),
+    ("force", "Replace what shibori did not write, and what a person changed"),
+    ("jobs", "Threads to use [default: one per core]"),
+];
+
+fn shortened(arg: Arg) -> Arg {
+    let short = arg.get_long().and_then(|long| SHORT.iter().find(|(name, _)| *name == long));
+    match (short, arg.get_help().cloned()) {
+        (Some((_, short)), Some(whole)) if arg.get_long_help().is_none() => arg.help(*short).long_help(whole),
+        _ => arg,
+    }
+}
+
+/// The whole command line.
+pub(crate) fn command() -> Command {
+    let mut root = Cli::command().mut_args(|arg| {
+        let is_first = arg.get_long().is_none_or(|long| COMMON.contains(&long));
+        shortened(arg.hide_short_help(!is_first))
+    });
+    for topic in &TOPICS {
+        root = told(root, topic, &topic.name.split(' ').collect::<Vec<_>>());
+    }
+    root.after_help(
+        "Start with: shibori demo    or: shibori inspect SHEET.png\nEvery option of a command: shibori COMMAND --help",
+    )
+}
+
+fn told(command: Command, topic: &Topic, path: &[&str]) -> Command {
+    match path {
+        [] => {
+            let has_more = !topic.first.is_empty();
+            let shorten = |arg: Arg| {
+                let is_first = arg.get_long().is_none_or(|long| topic.first.contains(&long));
+                let is_hidden = has_more && !is_first || arg.is_hide_short_help_set();
+                shortened(arg.hide_short_help(is_hidden))
+            };
+            let examples = examples(topic);
+            let more = format!("All options, each in full: shibori {} --help", topic.name);
+            command.mut_args(shorten).after_help(format!("{examples}\n\n{more}")).after_long_help(examples)
+        }
+        [name, rest @ ..] => command.mut_subcommand(name, |inner| told(inner, topic, rest)),
+    }
+}
+
+fn examples(topic: &Topic) -> String {
+    let lines = topic.examples.iter().map(|(what, line)| format!("  # {what}\n  shibori {line}"));
+    format!("Examples:\n{}", lines.collect::<Vec<_>>().join("\n"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_command_has_examples_and_what_comes_first_is_there() {
+        let root = command();
+        let mut known = Vec::new();
+        for command in root.get_subcommands().filter(|command| command.get_name() != "schema") {
+            match command.get_subcommands().count() {
+                0 => known.push(command.get_name().to_owned()),
+                _ => known.extend(
+                    command
+                        .get_subcommands()
+                        .map(|inner| format!("{} {}", command.get_name(), inner.get_name())),
+                ),
+            }
+        }
+        for topic in &TOPICS {
+            let at = known.iter().position(|name| name == topic.name);
+            known.remove(at.unwrap_or_else(|| panic!("there is no command '{}'", topic.name)));
+            let mut parts = topic.name.split(' ');
+            let command = parts.try_fold(&root, |command, part| command.find_subcommand(part)).unwrap();
+            for first in topic.first {
+                let mut options = command.get_arguments().filter_map(Arg::get_long);
+                assert!(options.any(|option| option == *first), "{} has no --{first}", topic.name);
+            }
+        }
+        assert_eq!(known, Vec::<String>::new(), "these have no examples");
+    }
+}
