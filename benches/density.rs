@@ -30,13 +30,13 @@ impl Draw {
 type Kind = (&'static str, &'static [usize], fn(usize, u64) -> Vec<Size>);
 
 const KINDS: [Kind; 3] = [
-    ("cut squares", &[16, 50, 200, 1000], |count, seed| sizes_of(&cut(count, seed))),
-    ("sprites", &[100, 400, 800], sprites),
-    ("thin pieces", &[60, 300], thin),
+    ("cut squares", &[16, 50, 200], |count, seed| sizes_of(&cut(count, seed))),
+    ("sprites", &[100, 400], sprites),
+    ("thin pieces", &[60, 200], thin),
 ];
 
 fn main() {
-    let seeds: u64 = argument("--seeds").and_then(|value| value.parse().ok()).unwrap_or(2);
+    let seeds: u64 = argument("--seeds").and_then(|value| value.parse().ok()).unwrap_or(1);
     let figures = Figures::of("density");
     if !has_argument("--time") {
         println!("share of the page covered, of {seeds} instances each");

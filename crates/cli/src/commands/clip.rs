@@ -10,7 +10,7 @@ use shibori_pipeline::steps::{Clipped, clip};
 use super::Program;
 use crate::args::ClipEdit;
 use crate::failure::Failure;
-use crate::words::{millis, numbers_as_ranges};
+use crate::words::{millis, numbers_as_ranges, table};
 
 #[derive(Serialize)]
 struct Report {
@@ -85,17 +85,7 @@ fn list(set: &FrameSet, clips: &[ClipReport], program: &Program<'_>) {
         true => format!("{}:{}", clip.sprite, clip.name),
         false => clip.name.clone(),
     };
-    let widest = |texts: &mut dyn Iterator<Item = String>, least: usize| {
-        texts.map(|text| text.chars().count()).max().unwrap_or(0).max(least)
-    };
-    let names = widest(&mut clips.iter().map(name), 4);
-    let frames = widest(&mut clips.iter().map(|clip| numbers_as_ranges(&clip.frames)), 6);
-    let ways = widest(&mut clips.iter().map(|clip| clip.way.clone()), 4);
-    program.console.head(&format!(
-        "{:names$}  {:frames$}  {:>11}  {:ways$}  shares frames with",
-        "clip", "frames", "time", "play"
-    ));
-    for clip in clips {
+    let row = |clip: &ClipReport| {
         let shares = if clip.shares_with.is_empty() { "-".to_owned() } else { clip.shares_with.join(", ") };
         let mut more = String::new();
         if !clip.events.is_empty() {
@@ -104,12 +94,11 @@ fn list(set: &FrameSet, clips: &[ClipReport], program: &Program<'_>) {
         if let Some(ms) = clip.deviation_ms {
             more += &format!("; at most {} off", millis(ms));
         }
-        program.say(&format!(
-            "{:names$}  {:frames$}  {:>11}  {:ways$}  {shares}{more}",
-            name(clip),
-            numbers_as_ranges(&clip.frames),
-            millis(clip.ms),
-            clip.way
-        ));
-    }
+        let (frames, time) = (numbers_as_ranges(&clip.frames), millis(clip.ms));
+        vec![name(clip), frames, time, clip.way.clone(), format!("{shares}{more}")]
+    };
+    let rows: Vec<Vec<String>> = clips.iter().map(row).collect();
+    let (heading, lines) = table(&["clip", "frames", "time", "play", "shares frames with"], &rows, &[2]);
+    program.console.head(&heading);
+    lines.iter().for_each(|line| program.say(line));
 }

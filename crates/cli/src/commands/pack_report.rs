@@ -9,7 +9,7 @@ use shibori_pipeline::steps::Packed;
 
 use super::Program;
 use crate::message::{Message, Weight};
-use crate::words::{bytes, counted, grouped};
+use crate::words::{bytes, counted, grouped, table};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
 const PIXEL: u64 = 4;
@@ -157,32 +157,26 @@ impl Report {
     pub(super) fn describe(&self, program: &Program<'_>) {
         let pages = || self.pages.iter().chain(self.scales.iter().flat_map(|scale| &scale.pages));
         let name = |page: &PageReport| page.file.display().to_string();
-        let widest = pages().map(|page| name(page).chars().count()).max().unwrap_or(0).max(4);
-        program.console.head(&format!(
-            "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
-            "page", "size", "places", "fill", "on disk"
-        ));
-        for page in pages() {
-            let size = format!("{}x{} px", page.size[0], page.size[1]);
-            let fill = format!("{:.1} %", page.fill * 100.0);
-            let file = bytes(page.bytes as u64);
-            program.say(&format!(
-                "{:widest$}  {size:>14}  {:>7}  {fill:>7}  {file:>9}",
+        let row = |page: &PageReport| {
+            vec![
                 name(page),
-                grouped(page.count as u64)
-            ));
-        }
+                format!("{}x{} px", page.size[0], page.size[1]),
+                grouped(page.count as u64),
+                format!("{:.1} %", page.fill * 100.0),
+                bytes(page.bytes as u64),
+            ]
+        };
+        let mut rows: Vec<Vec<String>> = pages().map(row).collect();
         let total: usize = pages().map(|page| page.bytes).sum();
-        if pages().count() > 1 {
-            program.say(&format!(
-                "{:widest$}  {:>14}  {:>7}  {:>7}  {:>9}",
-                "all",
-                "",
-                grouped(self.distinct as u64),
-                format!("{:.1} %", self.fill * 100.0),
-                bytes(total as u64)
-            ));
+        if rows.len() > 1 {
+            let fill = format!("{:.1} %", self.fill * 100.0);
+            let all =
+                ["all".to_owned(), String::new(), grouped(self.distinct as u64), fill, bytes(total as u64)];
+            rows.push(all.to_vec());
         }
+        let (heading, lines) = table(&["page", "size", "places", "fill", "on disk"], &rows, &[1, 2, 3, 4]);
+        program.console.head(&heading);
+        lines.iter().for_each(|line| program.say(line));
         let as_png: usize = pages().filter_map(|page| page.as_png).sum();
         if as_png > 0 && as_png < total {
             let less = 100.0 - as_png as f64 * 100.0 / total as f64;

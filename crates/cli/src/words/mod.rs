@@ -3,6 +3,7 @@
 mod findings;
 mod notices;
 mod numbers;
+mod table;
 
 pub(crate) use findings::{
     FindingReport, Group as FindingGroup, groups as finding_groups,
@@ -13,3 +14,4 @@ pub(crate) use numbers::{
     bytes, cells, counted, grid_command, grid_options, grouped, millis, numbers_as_ranges, pasteable,
     pasteable_path, rest_of, some, spacing_options,
 };
+pub(crate) use table::table;

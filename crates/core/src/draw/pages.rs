@@ -100,12 +100,13 @@ fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: 
             let bar = BAR.min(shown.width);
             paper.fill(Rect { x: shown.x + shown.width - bar, width: bar, ..shown }, ink::POLYGON);
         }
-        let needed = text::width(name, 1) + 2;
+        let (needed, height) = (text::width(name, 1) + 2, text::height(name, 1));
+        let strip = height + STRIP - text::LETTER;
         // A strip that hides more than a fifth of a drawing hides too much.
-        if needed <= shown.width && STRIP * 5 <= shown.height {
-            let strip = Rect::new(shown.x, shown.y, needed, STRIP);
-            paper.fill(strip, ink::SHADE);
-            paper.write(name, shown.x + 1, shown.y + 1, 1, ink::TEXT);
+        if needed <= shown.width && strip * 5 <= shown.height {
+            paper.fill(Rect::new(shown.x, shown.y, needed, strip), ink::SHADE);
+            let middle = shown.y + (strip - text::LETTER) / 2;
+            paper.write(name, shown.x + 1, middle, 1, ink::TEXT);
         }
     }
     let (x, y) = (i64::from(left) - 1, i64::from(top) - 1);

@@ -165,8 +165,10 @@ impl Paper {
     }
 
     pub(super) fn write(&mut self, label: &str, x: u32, y: u32, scale: u32, color: Rgba<u8>) {
-        for (dx, dy) in text::lit(label) {
-            self.fill(Rect::new(x + dx * scale, y + dy * scale, scale, scale), color);
+        for (dx, dy, side) in text::lit(label, scale) {
+            // Nothing is above the paper.
+            let Some(top) = y.checked_add_signed(dy) else { continue };
+            self.fill(Rect::new(x + dx, top, side, side), color);
         }
     }
 }

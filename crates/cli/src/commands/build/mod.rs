@@ -18,7 +18,7 @@ use self::told::{Teller, why};
 use super::Program;
 use crate::args::Build as Args;
 use crate::failure::Failure;
-use crate::words::{counted, pasteable, pasteable_path};
+use crate::words::{counted, pasteable, pasteable_path, table};
 
 pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
     let recipe = args.recipe.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
@@ -153,10 +153,10 @@ fn standing(build: &Build) -> Result<StandingReport, Failure> {
 }
 
 fn list(report: &StandingReport, program: &Program<'_>) {
-    let widest = report.stale.iter().map(|step| step.step.chars().count()).max().unwrap_or(0);
-    for step in &report.stale {
-        program.say(&format!("{:widest$}  {}", step.step, step.why));
-    }
+    let rows: Vec<Vec<String>> =
+        report.stale.iter().map(|step| vec![step.step.clone(), step.why.clone()]).collect();
+    let (_, lines) = table(&["", ""], &rows, &[]);
+    lines.iter().for_each(|line| program.say(line));
     for file in &report.left {
         program.say(&format!("{}  nothing makes it any more", file.display()));
     }

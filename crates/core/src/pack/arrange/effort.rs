@@ -5,16 +5,12 @@ use crate::pack::Effort;
 /// What is placed quickly, over many widths, at any effort.
 const QUICK: u64 = 150_000;
 
-/// So many pieces are few.
-const FEW: usize = 100;
-
 /// Roughly how many pieces a search may place.
 fn work(pieces: usize, effort: Effort) -> u64 {
     match effort {
         Effort::Low => 0,
-        // Of many pieces the first try is within half a percent of what a long search finds, and of few a search costs little.
-        Effort::Medium if pieces <= FEW => 1_200_000,
-        Effort::Medium => (300_000_000 / pieces as u64).min(400_000),
+        // Of many pieces the first try is within half a percent of what a long search finds.
+        Effort::Medium => (300_000_000 / pieces.max(1) as u64).min(400_000),
         Effort::High => (pieces as u64 * 200_000).clamp(12_000_000, 40_000_000),
     }
 }
@@ -24,7 +20,7 @@ fn work(pieces: usize, effort: Effort) -> u64 {
 const WORTH_ALL: u64 = 1 << 20;
 
 /// Less than this share of a search finds nothing.
-const LEAST_SHARE: f64 = 1.0 / 16.0;
+const LEAST_SHARE: f64 = 1.0 / 32.0;
 
 /// How much of the search for the smallest page pieces of this area are worth, up to 1. What was asked for is given whole.
 pub(super) fn share(area: u64, effort: Effort) -> f64 {
