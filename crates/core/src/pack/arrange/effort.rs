@@ -3,14 +3,14 @@
 use crate::pack::Effort;
 
 /// What is placed quickly, over many widths, at any effort.
-const QUICK: u64 = 150_000;
+const QUICK: u64 = 100_000;
 
 /// Roughly how many pieces a search may place.
 fn work(pieces: usize, effort: Effort) -> u64 {
     match effort {
         Effort::Low => 0,
         // Of many pieces the first try is within half a percent of what a long search finds.
-        Effort::Medium => (300_000_000 / pieces.max(1) as u64).min(400_000),
+        Effort::Medium => (200_000_000 / pieces.max(1) as u64).min(200_000),
         Effort::High => (pieces as u64 * 200_000).clamp(12_000_000, 40_000_000),
     }
 }
