@@ -210,7 +210,7 @@ const SHORT: [(&str, &str); 18] = [
     ("canvas", "Put frames on a canvas of this size, pivots on one point"),
     ("pivot", "The point that stays put: feet, center, bottom, 0.5,1 or 16px,30px"),
     ("box", "A named box: body=auto, body=auto:clip or body=x,y,width,height"),
-    ("clip", "A clip, such as \"walk = 0-5 @12fps\" or \"leap = r2 @0.8s once\""),
+    ("clip", "A clip, such as \"walk = 0-5 @12fps\" or \"leap = r2 @12fps once\""),
     ("clip-rows", "Names of the sheet's rows, each a clip: \"idle,walk@12fps,-,leap once\""),
     ("bleed", "Repeat a frame's border pixels outwards, for tiles"),
     ("allow-turn", "Let frames be rotated a quarter turn"),

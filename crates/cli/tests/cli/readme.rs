@@ -22,29 +22,47 @@ fn blocks(text: &str) -> Vec<(String, String)> {
     blocks
 }
 
-fn commands(text: &str) -> Vec<String> {
-    let lines = blocks(text).into_iter().flat_map(|(_, body)| {
-        let joined = body.replace("\\\n", " ");
-        joined.lines().map(str::to_owned).collect::<Vec<_>>()
-    });
-    lines.filter_map(|line| Some(line.strip_prefix("shibori ")?.to_owned())).collect()
+/// Types what a document says, in its order, and holds what it shows as output against what comes back: the block of text
+/// after commands, or after a line that begins with `$`.
+fn typed(name: &str) -> usize {
+    let env = Env::with_art();
+    let (mut count, mut said) = (0, String::new());
+    let mut run = |line: &str| {
+        count += 1;
+        let outcome = env.run(line);
+        if line.contains("--here") {
+            assert!(outcome.err.contains("stdout is none"), "there is no terminal here: {}", outcome.err);
+        }
+        (outcome.code, format!("{}{}", outcome.out, outcome.err))
+    };
+    let blocks = blocks(&document(name));
+    for (kind, body) in &blocks {
+        if kind.is_empty() {
+            said.clear();
+            for line in body.replace("\\\n", " ").lines().filter_map(|line| line.strip_prefix("shibori ")) {
+                let (code, told) = run(line);
+                // `check` finds what it is shown.
+                let may_fail = line.contains("--here") || code == 1 && line.starts_with("check");
+                assert!(code == 0 || may_fail, "{name}: shibori {line}\n{told}");
+                said += &told;
+            }
+        } else if kind == "text" {
+            for line in body.lines() {
+                match line.strip_prefix("$ shibori ") {
+                    Some(line) => said = run(line).1,
+                    None => {
+                        assert!(said.lines().any(|other| other == line), "{name} shows '{line}' of\n{said}")
+                    }
+                }
+            }
+        }
+    }
+    count
 }
 
 #[test]
-fn every_command_of_the_readme_runs_in_its_order() {
-    let env = Env::with_art();
-    let commands = commands(&document("README.md"));
-    assert!(commands.len() > 7, "{commands:?}");
-    for line in commands {
-        let outcome = env.run(&line);
-        if line.contains("--here") {
-            assert!(outcome.err.contains("stdout is none"), "there is no terminal here: {}", outcome.err);
-            continue;
-        }
-        // `check` finds what it is shown.
-        assert!([0, 1].contains(&outcome.code), "shibori {line}\n{}", outcome.err);
-        assert!(outcome.code == 0 || line.starts_with("check"), "shibori {line}\n{}", outcome.err);
-    }
+fn every_command_of_the_readme_runs_in_its_order_and_says_what_is_shown() {
+    assert!(typed("README.md") > 7);
 }
 
 #[test]
@@ -116,12 +134,7 @@ fn every_command_of_the_guide_runs_page_by_page() {
     let pages = guide();
     assert!(pages.len() > 8, "{pages:?}");
     for page in pages {
-        let env = Env::with_art();
-        for line in commands(&document(&page)) {
-            let outcome = env.run(&line);
-            let may_find = line.starts_with("check") && outcome.code == 1;
-            assert!(outcome.code == 0 || may_find, "{page}: shibori {line}\n{}", outcome.err);
-        }
+        typed(&page);
     }
 }
 

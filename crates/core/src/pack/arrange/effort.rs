@@ -20,7 +20,7 @@ fn work(pieces: usize, effort: Effort) -> u64 {
 const WORTH_ALL: u64 = 1 << 20;
 
 /// Less than this share of a search finds nothing.
-const LEAST_SHARE: f64 = 1.0 / 32.0;
+const LEAST_SHARE: f64 = 1.0 / 16.0;
 
 /// How much of the search for the smallest page pieces of this area are worth, up to 1. What was asked for is given whole.
 pub(super) fn share(area: u64, effort: Effort) -> f64 {
@@ -48,9 +48,12 @@ pub(super) fn steps(pieces: usize, effort: Effort, searches: usize) -> usize {
     if steps < FEWEST_STEPS { 0 } else { steps }
 }
 
+/// Fewer widths than this miss the good ones.
+const FEWEST_WIDTHS: u64 = 32;
+
 /// How many widths are tried quickly, each with so many orders.
 pub(super) fn widths(pieces: usize, effort: Effort, orders: usize, share: f64) -> u32 {
     let whole = work(pieces, effort).max(QUICK) / 3 / (pieces.max(1) * orders) as u64;
     let tries = (whole as f64 * share) as u64;
-    tries.clamp(8.min(whole.max(2)), 200) as u32
+    tries.clamp(FEWEST_WIDTHS.min(whole.max(2)), 200) as u32
 }
