@@ -100,7 +100,8 @@ fn refused(error: &clap::Error) -> ExitCode {
             let first = lines.next().unwrap_or_default();
             let failure = Failure::usage(first.strip_prefix("error: ").unwrap_or(first));
             let hint: Vec<&str> = lines.filter(|line| !line.starts_with("For more information")).collect();
-            return ended(&console, &failure.with_hint(hint.join("; ")));
+            let failure = if hint.is_empty() { failure } else { failure.with_hint(hint.join("; ")) };
+            return ended(&console, &failure);
         }
         error.exit()
     };
