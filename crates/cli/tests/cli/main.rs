@@ -3,6 +3,7 @@
 mod adjusting;
 mod building;
 mod clips;
+mod damaged;
 mod endings;
 mod env;
 mod exporting;
