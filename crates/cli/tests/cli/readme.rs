@@ -51,7 +51,7 @@ fn typed(name: &str) -> usize {
                 match line.strip_prefix("$ shibori ") {
                     Some(line) => said = run(line).1,
                     None => {
-                        assert!(said.lines().any(|other| other == line), "{name} shows '{line}' of\n{said}")
+                        assert!(said.lines().any(|other| other == line), "{name} shows '{line}' of\n{said}");
                     }
                 }
             }
