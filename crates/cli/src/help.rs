@@ -206,7 +206,7 @@ const SHORT: [(&str, &str); 18] = [
     ("mirror", "Mirror each frame in its own cell"),
     ("scale", "One factor for all frames: 2, 0.5, 2/3 or fit:64x64"),
     ("align", "What holds still: match (the figure), feet, center, mass or mark:COLOR"),
-    ("trim", "Keep only what shows; frames that share one box:"),
+    ("trim", "Trim empty edges, with one box per frame, clip or set"),
     ("canvas", "Put frames on a canvas of this size, pivots on one point"),
     ("pivot", "The point that stays put: feet, center, bottom, 0.5,1 or 16px,30px"),
     ("box", "A named box: body=auto, body=auto:clip or body=x,y,width,height"),
