@@ -72,7 +72,7 @@ fn main() {
 
 /// The demo's frogs and herons, each eight times as large, in cells of 256x256.
 fn make_sheet() -> RgbaImage {
-    let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/art/frog.png");
+    let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/cli/demo/art/frog.png");
     let set = source(&art, &Limits::default()).expect("demo art can be read").set;
     let frog = set.frames()[0].pixels().to_image();
     let mut sheet = RgbaImage::new(4096, 3584);

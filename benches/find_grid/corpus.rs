@@ -70,7 +70,7 @@ const WIDEST_LETTER: u32 = 20;
 
 impl Art {
     pub(crate) fn load() -> Self {
-        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/art");
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/cli/demo/art");
         let cut = |file: &str, width: u32, height: u32| -> Vec<RgbaImage> {
             let set = source(&folder.join(file), &Limits::default()).expect("demo art can be read").set;
             let frames: Vec<RgbaImage> = set.frames().iter().map(|f| f.pixels().to_image()).collect();

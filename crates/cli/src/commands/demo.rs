@@ -20,7 +20,7 @@ use road::{OPEN, ROAD};
 
 macro_rules! art {
     ($($name:literal),+ $(,)?) => {
-        [$(($name, include_bytes!(concat!("../../../../demo/art/", $name)) as &[u8])),+]
+        [$(($name, include_bytes!(concat!("../../demo/art/", $name)) as &[u8])),+]
     };
 }
 
@@ -43,7 +43,7 @@ const ART: [(&str, &[u8]); 14] = art![
 ];
 
 /// The same road as a recipe.
-const RECIPE: &str = include_str!("../../../../demo/shibori.toml");
+const RECIPE: &str = include_str!("../../demo/shibori.toml");
 
 /// The sheet that is changed before the recipe is built once more.
 const CHANGED: &str = "art/koi.png";

@@ -362,7 +362,7 @@ fn killed_at_any_moment_nothing_wrong_lies_under_a_final_name_and_the_next_build
             _ => (RECIPE.replace("grid = \"8x1\"", "grid = \"8x4\""), "frog"),
         };
         env.write("shibori.toml", recipe);
-        let art = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../demo/art/{koi}.png"));
+        let art = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("demo/art/{koi}.png"));
         fs::copy(art, env.path("art/koi.png")).unwrap();
         let mut child = Command::new(&program)
             .arg("build")

@@ -31,7 +31,7 @@ pub const SET_FILE: &str = "frames.json";
 /// The JSON Schema (2020-12) of the manifest. It is made from [`Manifest`] and kept as a file; a test holds the two together,
 /// so that the program needs nothing that makes schemas.
 pub fn schema() -> &'static str {
-    include_str!("../../../../schema/manifest.schema.json")
+    include_str!("../../schema/manifest.schema.json")
 }
 
 #[cfg(test)]

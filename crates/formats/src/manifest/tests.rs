@@ -56,7 +56,7 @@ fn the_committed_schema_is_current() {
     if committed != made {
         let copy = std::env::temp_dir().join("manifest.schema.json");
         std::fs::write(&copy, &made).unwrap();
-        panic!("the manifest changed: copy {} to schema/manifest.schema.json", copy.display());
+        panic!("the manifest changed: copy {} to crates/formats/schema/manifest.schema.json", copy.display());
     }
 }
 

@@ -38,7 +38,7 @@ use table::Table;
 
 /// The JSON Schema of recipes.
 pub fn schema() -> &'static str {
-    include_str!("../../../../schema/recipe.schema.json")
+    include_str!("../../schema/recipe.schema.json")
 }
 
 /// Whether an option of some command is a key of recipes.

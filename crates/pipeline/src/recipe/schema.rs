@@ -180,7 +180,7 @@ fn the_schema_is_that_of_the_option_structs() {
         let file = std::env::temp_dir().join("recipe.schema.json");
         std::fs::write(&file, &text).unwrap();
         panic!(
-            "schema/recipe.schema.json is not what the options say; what it should be is in {}",
+            "crates/pipeline/schema/recipe.schema.json is not what the options say; what it should be is in {}",
             file.display()
         );
     }

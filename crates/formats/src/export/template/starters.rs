@@ -1,4 +1,4 @@
-//! Templates to start from, kept in the repository's `templates/`.
+//! Templates to start from, kept in `templates/` of this crate.
 
 /// A template that comes with the program.
 #[derive(Clone, Copy, Debug)]
@@ -19,7 +19,7 @@ macro_rules! starter {
             name: $name,
             file: $file,
             what: $what,
-            source: include_str!(concat!("../../../../../templates/", $file)),
+            source: include_str!(concat!("../../../templates/", $file)),
         }
     };
 }

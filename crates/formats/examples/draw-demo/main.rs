@@ -1,6 +1,6 @@
 //! Draws the demo art: a garden pond at night, all made up.
 //!
-//! `cargo run --example draw-demo -- demo/art` writes every file anew; with `--check` it only compares them
+//! `cargo run --example draw-demo -- crates/cli/demo/art` writes every file anew; with `--check` it only compares them
 //! with what is there. Each sprite has a file of its own; [`clay`] is what they are modeled in.
 
 mod clay;
@@ -92,7 +92,7 @@ fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let is_check = arguments.iter().any(|argument| argument == "--check");
     let folder = arguments.iter().find(|argument| !argument.starts_with("--"));
-    let folder = PathBuf::from(folder.map_or("demo/art", String::as_str));
+    let folder = PathBuf::from(folder.map_or("crates/cli/demo/art", String::as_str));
     let result = match is_check {
         true => stale(&folder),
         false => write_all(&folder).map(|()| Vec::new()).map_err(Into::into),
