@@ -24,10 +24,7 @@ export async function loadFigure(url) {
       mixer.update(0);
     },
     update: (seconds) => mixer.update(seconds),
-    /** Jumps to a time of the clip that plays. */
-    seek(seconds) {
-      playing.time = seconds;
-      mixer.update(0);
-    },
+    /** What happens in a clip: `[{ seconds, name }]`, from its beginning. Boxes are in the `userData` of meshes. */
+    events: (name) => gltf.animations.find((clip) => clip.name === name)?.userData.events ?? [],
   };
 }

@@ -1,5 +1,7 @@
 //! A shibori atlas in macroquad: what the manifest says, and how a frame is drawn.
 
+use std::collections::BTreeMap;
+
 use macroquad::prelude::*;
 use serde::Deserialize;
 
@@ -29,6 +31,8 @@ pub struct Frame {
     #[serde(default)]
     inset: [f32; 2],
     pub pivot: [f32; 2],
+    #[serde(default)]
+    pub boxes: BTreeMap<String, [i32; 4]>,
 }
 
 #[derive(Deserialize)]
@@ -49,6 +53,7 @@ pub struct Step {
     ticks: u32,
     #[serde(default)]
     pub mirror: bool,
+    pub event: Option<String>,
 }
 
 pub struct Atlas {

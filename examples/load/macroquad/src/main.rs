@@ -1,4 +1,4 @@
-//! Plays the clips of an atlas: `cargo run -- pond.json`. `cargo run -- pond.json --verify` prints every frame.
+//! Plays the clips of an atlas: `cargo run -- pond.json`. `cargo run -- pond.json --verify` prints every frame and step.
 
 mod atlas;
 
@@ -35,26 +35,43 @@ async fn main() {
     }
 }
 
-/// Every frame, drawn on a picture of its canvas's size, as text.
+/// Every frame and box, and every clip at the times of times.txt, as text.
 fn verify(atlas: &Atlas) {
-    let ways = [("frame", false), ("mirrored", true)];
-    let frames = || atlas.frames.iter().enumerate();
-    for ((told, mirror), (index, frame)) in
-        ways.into_iter().flat_map(|way| frames().map(move |frame| (way, frame)))
-    {
-        let [width, height] = frame.canvas;
-        let target = render_target(width, height);
-        target.texture.set_filter(FilterMode::Nearest);
-        let mut camera = Camera2D::from_display_rect(Rect::new(0.0, 0.0, width as f32, height as f32));
-        // Rows of a texture begin at the bottom.
-        camera.zoom.y = -camera.zoom.y;
-        camera.render_target = Some(target.clone());
-        set_camera(&camera);
-        clear_background(BLANK);
-        atlas.draw(index, frame.pivot[0], frame.pivot[1], 1.0, mirror);
-        set_default_camera();
-        let image = target.texture.get_texture_data();
-        println!("{told} {} {} {width} {height} {}", frame.sprite, frame.name, STANDARD.encode(&image.bytes));
+    for (told, mirror) in [("frame", false), ("mirrored", true)] {
+        for (index, frame) in atlas.frames.iter().enumerate() {
+            println!("{told} {} {} {}", frame.sprite, frame.name, picture(atlas, index, mirror));
+        }
+    }
+    for frame in &atlas.frames {
+        for (name, [x, y, width, height]) in &frame.boxes {
+            println!("box {} {} {name} {x} {y} {width} {height}", frame.sprite, frame.name);
+        }
+    }
+    let times = std::fs::read_to_string("times.txt").expect("times.txt is here");
+    for line in times.lines() {
+        let [sprite, name, seconds] = line.split(' ').collect::<Vec<_>>()[..] else { panic!("{line}") };
+        let clip = atlas.clips.iter().find(|clip| clip.sprite == sprite && clip.name == name).expect("a clip");
+        let step = clip.step_at(seconds.parse().expect("seconds"));
+        let side = if step.mirror { "mirrored" } else { "upright" };
+        let event = step.event.as_deref().unwrap_or("-");
+        println!("step {line} {} {side} {event} {}", step.frame, picture(atlas, step.frame, step.mirror));
     }
     println!("end");
+}
+
+/// A frame drawn on a picture of its canvas's size: its size and pixels.
+fn picture(atlas: &Atlas, index: usize, mirror: bool) -> String {
+    let frame = &atlas.frames[index];
+    let [width, height] = frame.canvas;
+    let target = render_target(width, height);
+    target.texture.set_filter(FilterMode::Nearest);
+    let mut camera = Camera2D::from_display_rect(Rect::new(0.0, 0.0, width as f32, height as f32));
+    // Rows of a texture begin at the bottom.
+    camera.zoom.y = -camera.zoom.y;
+    camera.render_target = Some(target.clone());
+    set_camera(&camera);
+    clear_background(BLANK);
+    atlas.draw(index, frame.pivot[0], frame.pivot[1], 1.0, mirror);
+    set_default_camera();
+    format!("{width} {height} {}", STANDARD.encode(&target.texture.get_texture_data().bytes))
 }
