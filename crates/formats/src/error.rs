@@ -1,6 +1,7 @@
 //! What can go wrong with files, sorted by who must act: an input that can't be read, an output that
 //! can't be written.
 
+use crate::ShownPath;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -12,7 +13,7 @@ use shibori_core::{FrameError, NameError, OverBudget, Rect, SetError, Size};
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
     /// An input can't be read.
-    #[error("{}: {problem}", path.display())]
+    #[error("{}: {problem}", path.shown())]
     Read {
         /// The input.
         path: PathBuf,
@@ -20,7 +21,7 @@ pub enum Error {
         problem: ReadProblem,
     },
     /// An output can't be written.
-    #[error("{}: {problem}", path.display())]
+    #[error("{}: {problem}", path.shown())]
     Write {
         /// The output.
         path: PathBuf,

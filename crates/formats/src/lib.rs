@@ -15,10 +15,12 @@ pub mod write;
 
 mod error;
 mod losses;
+mod shown;
 mod tables;
 mod waiting;
 mod xml;
 
 pub use error::{Error, ReadProblem, WriteProblem};
 pub use losses::Losses;
+pub use shown::{Shown, ShownPath};
 pub use waiting::Waiting;

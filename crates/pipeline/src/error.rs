@@ -1,5 +1,6 @@
 //! Why a step can't be done, as values. They name no option and no command: what to type instead is the program's to say.
 
+use shibori_formats::ShownPath;
 use std::path::PathBuf;
 
 use shibori_core::clean::KeyColors;
@@ -60,7 +61,7 @@ pub enum Error {
     #[error(transparent)]
     Options(#[from] Contradiction),
     /// A sheet that can't be cut so.
-    #[error("{}: {error}", sheet.display())]
+    #[error("{}: {error}", sheet.shown())]
     Cut {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -68,7 +69,7 @@ pub enum Error {
         error: CutError,
     },
     /// A list of places that does not fit its sheet.
-    #[error("{}: {error}", list.display())]
+    #[error("{}: {error}", list.shown())]
     Rects {
         /// The list, as it was named.
         list: PathBuf,
@@ -76,7 +77,7 @@ pub enum Error {
         error: RectError,
     },
     /// Every cell of a sheet is blank.
-    #[error("{}: {}", sheet.display(), if *cells == 1 { "its only cell is blank".to_owned() } else { format!("all {cells} cells are blank") })]
+    #[error("{}: {}", sheet.shown(), if *cells == 1 { "its only cell is blank".to_owned() } else { format!("all {cells} cells are blank") })]
     AllBlank {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -84,13 +85,13 @@ pub enum Error {
         cells: u64,
     },
     /// A sheet without a drawing.
-    #[error("{}: is wholly blank, so there is nothing to cut by", sheet.display())]
+    #[error("{}: is wholly blank, so there is nothing to cut by", sheet.shown())]
     BlankSheet {
         /// The sheet, as it was named.
         sheet: PathBuf,
     },
     /// No grid explains a sheet, or several do.
-    #[error("{}: {}", sheet.display(), unsure(grids))]
+    #[error("{}: {}", sheet.shown(), unsure(grids))]
     UnsureGrid {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -104,7 +105,7 @@ pub enum Error {
         within: Option<Area>,
     },
     /// A part of a sheet that is not on it.
-    #[error("{}: {area} is not a part of its {size} px", sheet.display())]
+    #[error("{}: {area} is not a part of its {size} px", sheet.shown())]
     Within {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -114,13 +115,13 @@ pub enum Error {
         size: Size,
     },
     /// Frames that were cut before, and are to be cut once more.
-    #[error("{}: its frames are cut already", source_path.display())]
+    #[error("{}: its frames are cut already", source_path.shown())]
     CutAlready {
         /// The source, as it was named.
         source_path: PathBuf,
     },
     /// Images that can't stay as they are, since a frame is not a file each.
-    #[error("{}: not every frame there is an image of its own in that folder", folder.display())]
+    #[error("{}: not every frame there is an image of its own in that folder", folder.shown())]
     NotOneFileEach {
         /// The folder, as it was named.
         folder: PathBuf,
@@ -134,13 +135,13 @@ pub enum Error {
         sheets: usize,
     },
     /// Nothing lies between drawings that were to be told apart.
-    #[error("{}: nothing lies between the drawings that tells them apart", sheet.display())]
+    #[error("{}: nothing lies between the drawings that tells them apart", sheet.shown())]
     NothingBetween {
         /// The sheet, as it was named.
         sheet: PathBuf,
     },
     /// No separate drawing is large enough.
-    #[error("{}: no drawing of {least} pixels or more was found", sheet.display())]
+    #[error("{}: no drawing of {least} pixels or more was found", sheet.shown())]
     NoDrawing {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -148,7 +149,7 @@ pub enum Error {
         least: u32,
     },
     /// An animation where a sheet is needed.
-    #[error("{}: is an animation of {frames} frames, not a sheet", file.display())]
+    #[error("{}: is an animation of {frames} frames, not a sheet", file.shown())]
     Moves {
         /// The file, as it was named.
         file: PathBuf,
@@ -156,13 +157,13 @@ pub enum Error {
         frames: usize,
     },
     /// A page that is an animation.
-    #[error("{}: is an animation, not a page", file.display())]
+    #[error("{}: is an animation, not a page", file.shown())]
     PageMoves {
         /// The page.
         file: PathBuf,
     },
     /// No flat background was found.
-    #[error("{}: no flat background was found along its border", sheet.display())]
+    #[error("{}: no flat background was found along its border", sheet.shown())]
     NoBackground {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -293,19 +294,19 @@ pub enum Error {
     #[error(transparent)]
     Companion(#[from] CompanionError),
     /// Only a set can be changed in place.
-    #[error("{}: only a set can be changed in place", source_path.display())]
+    #[error("{}: only a set can be changed in place", source_path.shown())]
     NotASet {
         /// What was named.
         source_path: PathBuf,
     },
     /// Something without a manifest, which clips are kept in.
-    #[error("{}: is not a set or an atlas, so it can't keep clips", source_path.display())]
+    #[error("{}: is not a set or an atlas, so it can't keep clips", source_path.shown())]
     NoClips {
         /// What was named.
         source_path: PathBuf,
     },
     /// Something without a manifest, which is what is exported.
-    #[error("{}: {}", path.display(), if *exists { "is not an atlas or a set" } else { "no such file or folder" })]
+    #[error("{}: {}", path.shown(), if *exists { "is not an atlas or a set" } else { "no such file or folder" })]
     NoManifest {
         /// What was named.
         path: PathBuf,
@@ -316,13 +317,13 @@ pub enum Error {
     #[error("nothing says what to export to")]
     NoFormat,
     /// A template that is no text.
-    #[error("{}: a template is UTF-8 text", template.display())]
+    #[error("{}: a template is UTF-8 text", template.shown())]
     TemplateNotText {
         /// The template, as it was named.
         template: PathBuf,
     },
     /// A mistake in a template.
-    #[error("{}: line {}, column {}: {}", template.display(), error.line, error.column, error.problem)]
+    #[error("{}: line {}, column {}: {}", template.shown(), error.line, error.column, error.problem)]
     Template {
         /// The template, as it was named.
         template: PathBuf,
@@ -392,7 +393,7 @@ fn unsure(grids: &[Grid]) -> String {
 }
 
 fn named(sheet: Option<&PathBuf>) -> String {
-    sheet.map(|sheet| format!("{}: ", sheet.display())).unwrap_or_default()
+    sheet.map(|sheet| format!("{}: ", sheet.shown())).unwrap_or_default()
 }
 
 fn shows(clips: &[String]) -> String {

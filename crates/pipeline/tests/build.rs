@@ -1,5 +1,6 @@
 //! Whatever is edited, a build comes to what a build from nothing comes to, byte for byte.
 
+use shibori_formats::ShownPath;
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -278,7 +279,7 @@ fn holds(edits: &[Edit]) -> Result<(), TestCaseError> {
     let (found, wanted) = (files(&home.path().join("build")), files(&other.path().join("build")));
     prop_assert_eq!(found.keys().collect::<Vec<_>>(), wanted.keys().collect::<Vec<_>>());
     for (path, bytes) in &found {
-        prop_assert!(wanted[path] == *bytes, "{} differs\n{}", path.display(), project.recipe());
+        prop_assert!(wanted[path] == *bytes, "{} differs\n{}", path.shown(), project.recipe());
     }
     // And now nothing is stale.
     let (outcome, _) = build(home.path(), false);

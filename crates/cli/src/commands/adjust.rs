@@ -1,6 +1,6 @@
 //! `shibori adjust`: frames that are cut already, cleaned and lined up.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_core::shape::Shift;
@@ -13,14 +13,15 @@ use super::Program;
 use super::slice::{MendResult, mend_results, say_mended};
 use crate::args::Adjust;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{counted, grouped};
 
 #[derive(Serialize)]
 struct Report {
-    manifest: PathBuf,
+    manifest: ToldPath,
     cleaned: Vec<MendResult>,
     frames: Vec<FrameResult>,
-    removed: Vec<PathBuf>,
+    removed: Vec<ToldPath>,
 }
 
 #[derive(Serialize)]
@@ -51,11 +52,16 @@ pub(super) fn run(args: &Adjust, program: &Program<'_>) -> Result<(), Failure> {
     let manifest = folder.join(SET_FILE);
     let changed = adjusted.frames.iter().filter(|frame| !frame.changes.is_empty()).count();
     let text = format!("{} of {} changed", grouped(changed as u64), counted(all, "frame"));
-    program.say(&format!("{text}; {} {}", program.wrote(), manifest.display()));
+    program.say(&format!("{text}; {} {}", program.wrote(), manifest.shown()));
     program.say_removed(&written.removed);
     let frames = adjusted.frames.iter().map(result).collect();
     let removed = program.all_shown(&written.removed);
-    program.console.result(&Report { manifest, cleaned: mend_results(&adjusted.mended), frames, removed });
+    program.console.result(&Report {
+        manifest: manifest.into(),
+        cleaned: mend_results(&adjusted.mended),
+        frames,
+        removed,
+    });
     Ok(())
 }
 

@@ -1,7 +1,7 @@
 //! `shibori clip`: the clips of a set or an atlas, listed and changed. Only the manifest is written.
 
+use shibori_formats::ShownPath;
 use std::collections::BTreeSet;
-use std::path::PathBuf;
 
 use serde::Serialize;
 use shibori_core::FrameSet;
@@ -10,11 +10,12 @@ use shibori_pipeline::steps::{Clipped, clip};
 use super::Program;
 use crate::args::ClipEdit;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{millis, numbers_as_ranges, table};
 
 #[derive(Serialize)]
 struct Report {
-    manifest: PathBuf,
+    manifest: ToldPath,
     /// Whether the manifest was changed.
     changed: bool,
     clips: Vec<ClipReport>,
@@ -51,9 +52,9 @@ pub(super) fn run(args: &ClipEdit, program: &Program<'_>) -> Result<(), Failure>
     let clips: Vec<ClipReport> = clipped.shown.iter().map(|&at| told(&clipped, at, &clips_of)).collect();
     list(&clipped.set, &clips, program);
     if clipped.is_changed {
-        program.say(&format!("{} {}", program.wrote(), clipped.manifest.display()));
+        program.say(&format!("{} {}", program.wrote(), clipped.manifest.shown()));
     }
-    program.console.result(&Report { manifest: clipped.manifest, changed: clipped.is_changed, clips });
+    program.console.result(&Report { manifest: clipped.manifest.into(), changed: clipped.is_changed, clips });
     Ok(())
 }
 

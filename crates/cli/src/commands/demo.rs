@@ -5,6 +5,7 @@
 
 mod road;
 
+use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -15,6 +16,7 @@ use shibori_pipeline::recipe::RECIPE_FILE;
 use super::Program;
 use crate::args::{Build, Command, Demo};
 use crate::failure::{Exit, Failure};
+use crate::words::ToldPath;
 use crate::words::pasteable_path;
 use road::{OPEN, ROAD};
 
@@ -50,9 +52,9 @@ const CHANGED: &str = "art/koi.png";
 
 #[derive(Serialize)]
 struct Report {
-    folder: PathBuf,
+    folder: ToldPath,
     commands: Vec<String>,
-    open: Vec<PathBuf>,
+    open: Vec<ToldPath>,
 }
 
 pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
@@ -78,9 +80,13 @@ pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
     program.console.head("Open:");
     let open: Vec<PathBuf> = OPEN.iter().map(|(file, _)| args.folder.join(file)).collect();
     for (path, (_, what)) in open.iter().zip(OPEN) {
-        program.say(&format!("  {}  {what}", path.display()));
+        program.say(&format!("  {}  {what}", path.shown()));
     }
-    program.console.result(&Report { folder: args.folder.clone(), commands, open });
+    program.console.result(&Report {
+        folder: args.folder.clone().into(),
+        commands,
+        open: ToldPath::all(&open),
+    });
     Ok(())
 }
 
@@ -117,6 +123,6 @@ fn write_art(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
     let cx = program.context();
     write::bytes(&files, cx.run())?;
     cx.commit()?;
-    program.say(&format!("wrote {} files of demo art and {RECIPE_FILE} to {}", ART.len(), folder.display()));
+    program.say(&format!("wrote {} files of demo art and {RECIPE_FILE} to {}", ART.len(), folder.shown()));
     Ok(())
 }

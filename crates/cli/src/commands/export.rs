@@ -1,6 +1,7 @@
 //! `shibori export`: an atlas told in other forms.
 
-use std::path::{Path, PathBuf};
+use shibori_formats::ShownPath;
+use std::path::Path;
 
 use serde::Serialize;
 use shibori_formats::export::{STARTERS, Starter};
@@ -9,6 +10,7 @@ use shibori_pipeline::steps::{export, starter, write_export};
 use super::Program;
 use crate::args::Export;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{bytes, counted};
 
 /// Standard output, where one file is meant.
@@ -23,7 +25,7 @@ struct Report {
 
 #[derive(Serialize)]
 struct FileReport {
-    file: PathBuf,
+    file: ToldPath,
     bytes: usize,
 }
 
@@ -56,7 +58,7 @@ pub(super) fn run(args: &Export, program: &Program<'_>) -> Result<(), Failure> {
         files.map(|file| FileReport { file: program.shown(&file.path), bytes: file.bytes.len() }).collect();
     let report = Report { files, count: exported.frames, clip_count: exported.clips };
     for file in &report.files {
-        program.say(&format!("{} {}: {}", program.wrote(), file.file.display(), bytes(file.bytes as u64)));
+        program.say(&format!("{} {}: {}", program.wrote(), file.file.shown(), bytes(file.bytes as u64)));
     }
     program.say(&format!("{} and {}", counted(report.count, "frame"), counted(report.clip_count, "clip")));
     program.console.result(&report);

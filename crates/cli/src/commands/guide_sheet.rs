@@ -1,6 +1,6 @@
 //! `shibori guide-sheet`: an empty sheet to draw on.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_pipeline::steps::guide_sheet;
@@ -8,11 +8,12 @@ use shibori_pipeline::steps::guide_sheet;
 use super::Program;
 use crate::args::GuideSheet;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::spacing_options;
 
 #[derive(Serialize)]
 struct Report {
-    file: PathBuf,
+    file: ToldPath,
     size: [u32; 2],
     command: String,
 }
@@ -35,10 +36,10 @@ pub(super) fn run(args: &GuideSheet, program: &Program<'_>) -> Result<(), Failur
     let (offset, gutter) = (args.options.offset.unwrap_or_default(), args.options.gutter.unwrap_or_default());
     program.say(&format!("wide: {}", sum(grid.columns, cell.width, offset.x, gutter.x, size.width)));
     program.say(&format!("high: {}", sum(grid.rows, cell.height, offset.y, gutter.y, size.height)));
-    program.say(&format!("{} {}", program.wrote(), args.output.display()));
+    program.say(&format!("{} {}", program.wrote(), args.output.shown()));
     let command = format!("shibori slice SHEET.png --cell {cell}{}", spacing_options(offset, gutter));
     program.say(&format!("when it is drawn: {command}"));
     let size = [size.width, size.height];
-    program.console.result(&Report { file: args.output.clone(), size, command });
+    program.console.result(&Report { file: args.output.clone().into(), size, command });
     Ok(())
 }

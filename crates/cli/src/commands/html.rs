@@ -1,6 +1,6 @@
 //! `shibori preview html`: a page that plays every clip, in one file.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_pipeline::steps::{Checked, html};
@@ -8,11 +8,12 @@ use shibori_pipeline::steps::{Checked, html};
 use super::Program;
 use crate::args::Html;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{self, bytes, counted};
 
 #[derive(Serialize)]
 struct Report {
-    file: PathBuf,
+    file: ToldPath,
     count: usize,
     clip_count: usize,
     finding_count: usize,
@@ -26,12 +27,12 @@ pub(super) fn run(args: &Html, program: &Program<'_>) -> Result<(), Failure> {
     };
     let page = html(&args.source, &args.options, &args.output, tell, &cx)?;
     cx.commit()?;
-    let (name, shown) = (args.output.display(), counted(page.frames, "frame"));
+    let (name, shown) = (args.output.shown(), counted(page.frames, "frame"));
     let text = format!("{} {name}: {shown}, {}", program.wrote(), counted(page.clips, "clip"));
     program.say(&format!("{text}, {}; {}", counted(page.findings, "finding"), bytes(page.bytes as u64)));
     let (file, frames, clips) = (args.output.clone(), page.frames, page.clips);
     program.console.result(&Report {
-        file,
+        file: file.into(),
         count: frames,
         clip_count: clips,
         finding_count: page.findings,

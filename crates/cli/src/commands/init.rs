@@ -1,5 +1,6 @@
 //! `shibori init`: a recipe from what sources hold, to be built at once and changed at will.
 
+use shibori_formats::ShownPath;
 use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
 
@@ -11,6 +12,7 @@ use shibori_pipeline::steps::{DraftCut, DraftSprite, draft};
 use super::Program;
 use crate::args::Init;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{counted, millis, pasteable_path};
 
 /// Standard output, where a file is meant.
@@ -21,7 +23,7 @@ const MOST_OTHERS: usize = 3;
 
 #[derive(Serialize)]
 struct Report {
-    recipe: PathBuf,
+    recipe: ToldPath,
     sprites: Vec<SpriteReport>,
 }
 
@@ -43,7 +45,7 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
         return Ok(());
     }
     if cx.at(&file).exists() && !program.everywhere.run.force.is_on() {
-        return Err(Failure::usage(format!("{}: this recipe already exists", file.display()))
+        return Err(Failure::usage(format!("{}: this recipe already exists", file.shown()))
             .with_hint("write another one with -o NAME.toml, or replace it with --force"));
     }
     write::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
@@ -52,7 +54,7 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
         let sure = if sprite.is_sure { "" } else { " (not sure; have a look)" };
         program.say(&format!("{:<16} {}: {}{sure}", sprite.name, from(sprite, &folder), told(&sprite.cut)));
     }
-    program.say(&format!("{} {}", program.wrote(), file.display()));
+    program.say(&format!("{} {}", program.wrote(), file.shown()));
     let build =
         if file == Path::new(RECIPE_FILE) { String::new() } else { format!(" {}", pasteable_path(&file)) };
     program.say(&format!("next: shibori build{build}"));
@@ -61,7 +63,9 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
         from: from(sprite, &folder),
         sure: sprite.is_sure,
     };
-    program.console.result(&Report { recipe: file.clone(), sprites: sprites.iter().map(report).collect() });
+    program
+        .console
+        .result(&Report { recipe: file.clone().into(), sprites: sprites.iter().map(report).collect() });
     Ok(())
 }
 
@@ -195,8 +199,7 @@ fn from(sprite: &DraftSprite, folder: &Path) -> String {
 
 /// A path with `/`, such that no sign of a pattern in it means one.
 fn as_pattern(path: &Path) -> String {
-    let text = path.to_string_lossy();
-    escaped(&if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() })
+    escaped(&path.shown().to_string())
 }
 
 fn escaped(text: &str) -> String {

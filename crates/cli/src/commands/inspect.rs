@@ -3,6 +3,7 @@
 use serde::Serialize;
 use shibori_core::cut::Grid;
 use shibori_core::{Pair, Size};
+use shibori_formats::ShownPath;
 use shibori_pipeline::steps::{GridReading, Holds, Inspected, Loose, Transparency, inspect};
 
 use super::Program;
@@ -102,7 +103,7 @@ pub(super) fn run(args: &Inspect, program: &Program<'_>) -> Result<(), Failure> 
 fn sheet(image: &Inspected) -> Sheet {
     let size = image.info.size;
     let mut sheet = Sheet {
-        file: image.file.display().to_string(),
+        file: image.file.shown().to_string(),
         format: image.info.format.name(),
         size: [size.width, size.height],
         color: image.info.color.clone(),

@@ -1,6 +1,6 @@
 //! `shibori preview light-table`: a page on which a cut or frames are tried by hand.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_pipeline::steps::light_table;
@@ -8,11 +8,12 @@ use shibori_pipeline::steps::light_table;
 use super::Program;
 use crate::args::LightTable;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{bytes, counted, pasteable_path};
 
 #[derive(Serialize)]
 struct Report {
-    file: PathBuf,
+    file: ToldPath,
     #[serde(skip_serializing_if = "Option::is_none")]
     count: Option<usize>,
     clip_count: usize,
@@ -27,10 +28,14 @@ pub(super) fn run(args: &LightTable, program: &Program<'_>) -> Result<(), Failur
         None => "a sheet to cut".to_owned(),
         Some(frames) => format!("{}, {}", counted(frames, "frame"), counted(page.clips, "clip")),
     };
-    let (name, size) = (args.output.display(), bytes(page.bytes as u64));
+    let (name, size) = (args.output.shown(), bytes(page.bytes as u64));
     program.say(&format!("{} {name}: {shown}; {size}; open it in a browser", program.wrote()));
-    let report =
-        Report { file: args.output.clone(), count: page.frames, clip_count: page.clips, bytes: page.bytes };
+    let report = Report {
+        file: args.output.clone().into(),
+        count: page.frames,
+        clip_count: page.clips,
+        bytes: page.bytes,
+    };
     program.console.result(&report);
     Ok(())
 }

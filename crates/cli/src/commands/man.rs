@@ -1,5 +1,6 @@
 //! `shibori man`: manual pages.
 
+use shibori_formats::ShownPath;
 use std::path::PathBuf;
 
 use clap::Command;
@@ -27,7 +28,7 @@ pub(super) fn run(args: &Man, program: &Program<'_>) -> Result<(), Failure> {
     let cx = program.context();
     write::bytes(&files, cx.run())?;
     cx.commit()?;
-    program.say(&format!("{} {} in {}", program.wrote(), counted(files.len(), "page"), folder.display()));
+    program.say(&format!("{} {} in {}", program.wrote(), counted(files.len(), "page"), folder.shown()));
     Ok(())
 }
 

@@ -32,6 +32,7 @@ use crate::args::{Command, Everywhere, Preview, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
 use crate::message::Weight;
+use crate::words::ToldPath;
 use crate::words::{counted, millis};
 
 /// What every command gets: where it speaks, and what was said for all.
@@ -72,11 +73,11 @@ impl<'a> Program<'a> {
     }
 
     /// Paths of results begin where those of the command line do.
-    fn shown(&self, path: &Path) -> PathBuf {
-        path.strip_prefix(&self.base).unwrap_or(path).to_owned()
+    fn shown(&self, path: &Path) -> ToldPath {
+        path.strip_prefix(&self.base).unwrap_or(path).to_owned().into()
     }
 
-    fn all_shown(&self, paths: &[PathBuf]) -> Vec<PathBuf> {
+    fn all_shown(&self, paths: &[PathBuf]) -> Vec<ToldPath> {
         paths.iter().map(|path| self.shown(path)).collect()
     }
 

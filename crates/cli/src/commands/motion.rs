@@ -1,6 +1,6 @@
 //! `shibori preview motion`: clips as the game will show them.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_pipeline::steps::{Shows, motion, write_film};
@@ -9,11 +9,12 @@ use super::{Program, told};
 use crate::args::Motion;
 use crate::failure::Failure;
 use crate::terminal;
+use crate::words::ToldPath;
 use crate::words::{bytes, counted, millis};
 
 #[derive(Serialize)]
 struct Report {
-    file: PathBuf,
+    file: ToldPath,
     size: [u32; 2],
     pictures: usize,
     ms: f64,
@@ -41,10 +42,16 @@ pub(super) fn run(args: &Motion, program: &Program<'_>) -> Result<(), Failure> {
     program.say(&format!(
         "{} {}: {shows}; {width}x{height} px, {}",
         program.wrote(),
-        output.display(),
+        output.shown(),
         bytes(done.bytes as u64)
     ));
     let (file, size) = (output.clone(), [width, height]);
-    program.console.result(&Report { file, size, pictures: pictures.len(), ms, bytes: done.bytes });
+    program.console.result(&Report {
+        file: file.into(),
+        size,
+        pictures: pictures.len(),
+        ms,
+        bytes: done.bytes,
+    });
     Ok(())
 }

@@ -1,6 +1,6 @@
 //! What `pack` tells: a table for people, an object for scripts.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_core::pack::Atlas;
@@ -9,6 +9,7 @@ use shibori_pipeline::steps::Packed;
 
 use super::Program;
 use crate::message::{Message, Weight};
+use crate::words::ToldPath;
 use crate::words::{bytes, counted, grouped, table};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
@@ -16,7 +17,7 @@ const PIXEL: u64 = 4;
 
 #[derive(Serialize)]
 pub(super) struct Report {
-    manifest: PathBuf,
+    manifest: ToldPath,
     pages: Vec<PageReport>,
     /// Share of all pages covered by frames, 0 to 1.
     fill: f64,
@@ -37,7 +38,7 @@ pub(super) struct Report {
     /// The same atlas in other sizes.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     scales: Vec<ScaleReport>,
-    removed: Vec<PathBuf>,
+    removed: Vec<ToldPath>,
     #[serde(skip)]
     first_mirrored: Option<(String, String)>,
     /// Whether frames lie in cells of one size.
@@ -47,7 +48,7 @@ pub(super) struct Report {
 
 #[derive(Serialize)]
 struct PageReport {
-    file: PathBuf,
+    file: ToldPath,
     size: [u32; 2],
     /// Places on this page.
     count: usize,
@@ -81,7 +82,7 @@ struct PaletteReport {
 #[derive(Serialize)]
 struct ScaleReport {
     factor: f64,
-    manifest: PathBuf,
+    manifest: ToldPath,
     pages: Vec<PageReport>,
 }
 
@@ -156,7 +157,7 @@ impl Report {
     /// The closing table, and what else is worth knowing.
     pub(super) fn describe(&self, program: &Program<'_>) {
         let pages = || self.pages.iter().chain(self.scales.iter().flat_map(|scale| &scale.pages));
-        let name = |page: &PageReport| page.file.display().to_string();
+        let name = |page: &PageReport| page.file.shown().to_string();
         let row = |page: &PageReport| {
             vec![
                 name(page),
@@ -200,7 +201,7 @@ impl Report {
         }
         let manifests = [&self.manifest].into_iter().chain(self.scales.iter().map(|scale| &scale.manifest));
         for manifest in manifests {
-            program.say(&format!("{} {}", program.wrote(), manifest.display()));
+            program.say(&format!("{} {}", program.wrote(), manifest.shown()));
         }
     }
 

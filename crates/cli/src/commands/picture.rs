@@ -1,6 +1,7 @@
 //! `shibori preview contact|onion|drift|pages|grid`: pictures that prove it.
 
-use std::path::{Path, PathBuf};
+use shibori_formats::ShownPath;
+use std::path::Path;
 
 use image::RgbaImage;
 use serde::Serialize;
@@ -12,11 +13,12 @@ use super::Program;
 use crate::args::{Contact, Drift, GridPreview, Onion, Pages, PictureOut};
 use crate::failure::Failure;
 use crate::terminal;
+use crate::words::ToldPath;
 use crate::words::counted;
 
 #[derive(Serialize)]
 struct Report {
-    file: PathBuf,
+    file: ToldPath,
     size: [u32; 2],
     count: usize,
 }
@@ -24,7 +26,7 @@ struct Report {
 #[derive(Serialize)]
 struct GridReport {
     #[serde(skip_serializing_if = "Option::is_none")]
-    file: Option<PathBuf>,
+    file: Option<ToldPath>,
     size: [u32; 2],
     /// Pixels of drawings that a line crosses, or that lie in no cell.
     crossed: usize,
@@ -70,8 +72,8 @@ fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>)
     cx.commit()?;
     let (file, size) = (output.to_owned(), size(&drawn.image));
     let shown = counted(drawn.frames, "frame");
-    program.say(&format!("{} {}: {shown} on {}x{} px", program.wrote(), file.display(), size[0], size[1]));
-    program.console.result(&Report { file, size, count: drawn.frames });
+    program.say(&format!("{} {}: {shown} on {}x{} px", program.wrote(), file.shown(), size[0], size[1]));
+    program.console.result(&Report { file: file.into(), size, count: drawn.frames });
     Ok(())
 }
 
@@ -89,12 +91,17 @@ pub(super) fn grid(args: &GridPreview, program: &Program<'_>) -> Result<(), Fail
     if let Some(output) = &args.out.output {
         write_picture(&drawn.image, output, &cx)?;
         cx.commit()?;
-        program.say(&format!("{} {}: {what}{blank}", program.wrote(), output.display()));
+        program.say(&format!("{} {}: {what}{blank}", program.wrote(), output.shown()));
     } else {
         program.say(&format!("{what}{blank}"));
     }
     let (file, crossed, blank) = (args.out.output.clone(), drawn.crossed, drawn.blank);
-    program.console.result(&GridReport { file, size: size(&drawn.image), crossed, blank });
+    program.console.result(&GridReport {
+        file: file.map(ToldPath::from),
+        size: size(&drawn.image),
+        crossed,
+        blank,
+    });
     Ok(())
 }
 

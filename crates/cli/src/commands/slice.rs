@@ -1,6 +1,6 @@
 //! `shibori slice`: sheets, strips and animations into frames.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_core::{Area, FrameSet, Rect};
@@ -12,15 +12,16 @@ use super::adjust::say_shaped;
 use super::{ClipResult, Program, clip_results, told};
 use crate::args::Slice;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{cells, counted, grid_command, grouped, some};
 
 #[derive(Default, Serialize)]
 struct Report {
-    manifests: Vec<PathBuf>,
+    manifests: Vec<ToldPath>,
     sheets: Vec<SheetResult>,
     count: usize,
     clips: Vec<ClipResult>,
-    removed: Vec<PathBuf>,
+    removed: Vec<ToldPath>,
 }
 
 /// How one file was cut.
@@ -65,11 +66,11 @@ pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
     let sheets = describe(&sliced, program);
     let (manifest, count) = (folder.join(SET_FILE), sliced.set.frames().len());
     let images = counted(count, "image");
-    program.say(&format!("{} {} and {images}", program.wrote(), manifest.display()));
+    program.say(&format!("{} {} and {images}", program.wrote(), manifest.shown()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
     let clips = clip_results(&sliced.set);
-    program.console.result(&Report { manifests: vec![manifest], sheets, count, clips, removed });
+    program.console.result(&Report { manifests: vec![manifest.into()], sheets, count, clips, removed });
     Ok(())
 }
 
@@ -86,7 +87,7 @@ fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
     for ((sliced, written), path) in all.iter().zip(&args.images) {
         report.sheets.extend(describe(sliced, program));
         for file in program.all_shown(&written.files) {
-            let (file_shown, sheet) = (file.display(), path.display());
+            let (file_shown, sheet) = (file.shown(), path.shown());
             let sheet =
                 if all.len() == args.images.len() { sheet.to_string() } else { "all else".to_owned() };
             program.say(&format!("{} {file_shown}; {sheet} stays as it is", program.wrote()));
@@ -126,7 +127,7 @@ fn describe(sliced: &Sliced, program: &Program<'_>) -> Vec<SheetResult> {
 
 fn result(sheet: &SheetReport) -> SheetResult {
     let mut result = SheetResult {
-        file: sheet.file.display().to_string(),
+        file: sheet.file.shown().to_string(),
         size: [sheet.size.width, sheet.size.height],
         cell: None,
         columns: None,
@@ -173,7 +174,7 @@ fn how(sheet: &SheetReport) -> String {
             };
             format!("separate drawings, --join {join}{found}{parted}{specks}")
         }
-        How::Rects { list } => format!("places of {}", list.display()),
+        How::Rects { list } => format!("places of {}", list.shown()),
         How::Frames => "frames as they are".to_owned(),
         How::Animation => format!("{} px animation", sheet.size),
     }

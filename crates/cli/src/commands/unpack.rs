@@ -1,6 +1,6 @@
 //! `shibori unpack`: frames back out of an atlas.
 
-use std::path::PathBuf;
+use shibori_formats::ShownPath;
 
 use serde::Serialize;
 use shibori_formats::manifest::SET_FILE;
@@ -9,13 +9,14 @@ use shibori_pipeline::steps::{unpack, write_set};
 use super::Program;
 use crate::args::Unpack;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::counted;
 
 #[derive(Serialize)]
 struct Report {
-    manifest: PathBuf,
+    manifest: ToldPath,
     count: usize,
-    removed: Vec<PathBuf>,
+    removed: Vec<ToldPath>,
 }
 
 pub(super) fn run(args: &Unpack, program: &Program<'_>) -> Result<(), Failure> {
@@ -26,9 +27,9 @@ pub(super) fn run(args: &Unpack, program: &Program<'_>) -> Result<(), Failure> {
     cx.commit()?;
     let manifest = args.output.join(SET_FILE);
     let images = counted(frames, "image");
-    program.say(&format!("{} {} and {images}", program.wrote(), manifest.display()));
+    program.say(&format!("{} {} and {images}", program.wrote(), manifest.shown()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
-    program.console.result(&Report { manifest, count: frames, removed });
+    program.console.result(&Report { manifest: manifest.into(), count: frames, removed });
     Ok(())
 }

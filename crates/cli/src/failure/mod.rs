@@ -7,6 +7,7 @@ mod recipe;
 mod shaping;
 mod sheets;
 
+use shibori_formats::ShownPath;
 use std::path::Path;
 
 use shibori_core::clip::{ApplyError, EditError, RowError};
@@ -192,7 +193,7 @@ impl From<Error> for Failure {
             Error::TemplateNotText { .. } => plain.with_exit(Exit::Input),
             Error::Template { error, .. } => plain.with_any_hint(error.hint),
             Error::NotHtml { file, .. } => {
-                plain.with_hint(format!("use -o {}", file.with_extension("html").display()))
+                plain.with_hint(format!("use -o {}", file.with_extension("html").shown()))
             }
             Error::RowNames { names, rows } => {
                 Self::usage(format!("--rows names {names} rows, but the sheet has {rows}"))
@@ -364,7 +365,7 @@ fn nearest_file(path: &Path) -> Option<String> {
     let nearest =
         names.filter(|name| likeness(name) > 0.8).max_by(|a, b| likeness(a).total_cmp(&likeness(b)))?;
     let nearest = match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).display().to_string(),
+        Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).shown().to_string(),
         _ => nearest,
     };
     Some(format!("there is {nearest}"))
@@ -403,7 +404,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
 
 fn folder_of(path: &Path) -> String {
     match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent.display().to_string(),
+        Some(parent) if !parent.as_os_str().is_empty() => parent.shown().to_string(),
         _ => "the current one".to_owned(),
     }
 }

@@ -1,5 +1,6 @@
 //! Sheets that can't be cut, in words.
 
+use shibori_formats::ShownPath;
 use std::path::Path;
 
 use shibori_core::cut::{Across, CutError, Grid, even_counts};
@@ -41,7 +42,7 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
         Error::NoDrawing { .. } => plain.with_hint("lower --min-area, or take the background out with --key"),
         Error::Moves { file, frames } => {
             let count = counted(frames, "frame");
-            let text = format!("{}: is an animation of {count}, not a sheet", file.display());
+            let text = format!("{}: is an animation of {count}, not a sheet", file.shown());
             let options = "--grid, --cell, --islands, --rects and --manifest-only";
             Failure::usage(text)
                 .with_hint(format!("slice it without {options}: its frames are there already"))

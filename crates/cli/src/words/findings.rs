@@ -10,6 +10,7 @@ use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_beyond};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::Checked;
 
+use crate::words::ToldPath;
 use crate::words::{pasteable, pasteable_path, spacing_options};
 
 /// How long a screen of 60 pictures a second shows each, in milliseconds, rounded up.
@@ -22,7 +23,7 @@ const MAKE_AGAIN: &str = "put the file back, or pack the frames again with --com
 pub(crate) struct FindingReport {
     pub(crate) rule: &'static str,
     pub(crate) level: &'static str,
-    pub(crate) source: PathBuf,
+    pub(crate) source: ToldPath,
     pub(crate) sprite: String,
     pub(crate) frame: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -64,7 +65,7 @@ pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
 /// The same of a sprite of a recipe: what fixes it is a line there.
 pub(crate) fn told_in_recipe(checked: &Checked, recipe: &Path) -> Vec<FindingReport> {
     let one = |finding: &Finding| FindingReport {
-        source: recipe.to_owned(),
+        source: recipe.to_owned().into(),
         remedy: line(&checked.set, &[finding]),
         ..one(&checked.set, &checked.source, Path::new(""), finding)
     };
@@ -220,7 +221,7 @@ fn one(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingRe
     FindingReport {
         rule: finding.rule.id(),
         level: finding.level().id(),
-        source: path.to_owned(),
+        source: path.to_owned().into(),
         sprite: finding.sprite.to_string(),
         frame: set.frames()[finding.frame].name().to_string(),
         clip: finding.clip.as_ref().map(ToString::to_string),

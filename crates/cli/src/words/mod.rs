@@ -4,6 +4,7 @@ mod findings;
 mod notices;
 mod numbers;
 mod table;
+mod told_path;
 
 pub(crate) use findings::{
     FindingReport, Group as FindingGroup, groups as finding_groups,
@@ -15,3 +16,4 @@ pub(crate) use numbers::{
     pasteable_path, rest_of, some, spacing_options,
 };
 pub(crate) use table::table;
+pub(crate) use told_path::ToldPath;

@@ -3,6 +3,7 @@
 use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Side, Through};
 use shibori_core::shape::Together;
+use shibori_formats::ShownPath;
 use shibori_formats::read::Remark;
 use shibori_pipeline::{Notice, Task};
 
@@ -52,22 +53,19 @@ fn first_places(places: &[Through]) -> String {
 pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
     match notice {
         Notice::Read(remark) => self::remark(remark),
-        Notice::FlatBackground { file, color } => note(format!(
-            "{}: the background is flat {color}; --key auto makes it transparent",
-            file.display()
-        )),
-        Notice::AlreadyClear { file } => {
-            note(format!("{}: is transparent already, so no background is taken out", file.display()))
+        Notice::FlatBackground { file, color } => {
+            note(format!("{}: the background is flat {color}; --key auto makes it transparent", file.shown()))
         }
-        Notice::Rest { file, rest } => note(format!(
-            "{}: {} lie outside the grid; nothing is drawn there",
-            file.display(),
-            rest_of(*rest)
-        )),
+        Notice::AlreadyClear { file } => {
+            note(format!("{}: is transparent already, so no background is taken out", file.shown()))
+        }
+        Notice::Rest { file, rest } => {
+            note(format!("{}: {} lie outside the grid; nothing is drawn there", file.shown(), rest_of(*rest)))
+        }
         Notice::CutThrough { file, places } => warning(
             format!(
                 "{}: the cut goes through drawings in {}: {}",
-                file.display(),
+                file.shown(),
                 counted(places.len(), "place"),
                 first_places(places)
             ),
@@ -79,18 +77,18 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
                 cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
             let hold = if cells.len() == 1 { "holds" } else { "hold" };
             warning(
-                format!("{}: {} {hold} nothing but specks", file.display(), some(&told)),
+                format!("{}: {} {hold} nothing but specks", file.shown(), some(&told)),
                 Some(&format!("--specks {most} removes them; cells that are blank then are no frames")),
             )
         }
         Notice::MixedEdges { file, share } => note(format!(
             "{}: {:.0} % of edge pixels are mixed with the background; --defringe takes its color out",
-            file.display(),
+            file.shown(),
             share * 100.0
         )),
         Notice::KeyLeft { file, colors, pixels } => note(format!(
             "{}: {} of {colors} are left inside drawings; --key-scope everywhere takes them too",
-            file.display(),
+            file.shown(),
             counted(*pixels as usize, "pixel")
         )),
         Notice::UnevenScale { factor } => {

@@ -1,5 +1,6 @@
 //! Numbers and names as people read and paste them.
 
+use shibori_formats::ShownPath;
 use std::collections::BTreeSet;
 use std::path::Path;
 
@@ -20,7 +21,7 @@ pub(crate) fn pasteable(word: &str) -> String {
 
 /// A file as it can be pasted: one whose name begins like an option is named with its folder.
 pub(crate) fn pasteable_path(path: &Path) -> String {
-    let text = path.display().to_string();
+    let text = path.shown().to_string();
     pasteable(&if text.starts_with('-') && text != "-" { format!("./{text}") } else { text })
 }
 

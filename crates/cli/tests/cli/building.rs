@@ -262,7 +262,8 @@ fn a_proposed_recipe_is_built_at_once() {
     let outcome = env.run("init art");
     assert!(outcome.code == 2 && outcome.err.contains("--force"), "{}", outcome.err);
     // From another folder, with names that need quotes and signs of a pattern.
-    env.write("deep/odd [1] \"x\".png", env.read("art/koi.png"));
+    let odd = if cfg!(windows) { "deep/odd [1] 'x'.png" } else { "deep/odd [1] \"x\".png" };
+    env.write(odd, env.read("art/koi.png"));
     env.ok("init deep art/firefly.gif -o recipes/odd.toml");
     let recipe = String::from_utf8(env.read("recipes/odd.toml")).unwrap();
     assert!(recipe.contains("from = \"../art/firefly.gif\""), "{recipe}");
@@ -399,7 +400,7 @@ fn a_second_build_waits_for_the_first() {
         .unwrap();
     std::thread::sleep(Duration::from_millis(400));
     assert!(child.try_wait().unwrap().is_none(), "it waits");
-    lock.unlock().unwrap();
+    drop(lock);
     let output = child.wait_with_output().unwrap();
     assert!(output.status.success());
     assert!(String::from_utf8_lossy(&output.stderr).contains("another build"));

@@ -1,5 +1,6 @@
 //! Damaged files, as they come from broken downloads, full disks and other people's programs: told of, never a crash.
 
+use shibori_formats::ShownPath;
 use std::fs;
 
 use crate::env::Env;
@@ -53,7 +54,7 @@ fn holds(env: &Env, file: &str, ways: usize, lines: &[&str]) {
                 panic!(
                     "{line}, {file} damaged {way}: exit {}, kept as {}\n{}",
                     outcome.code,
-                    kept.display(),
+                    kept.shown(),
                     outcome.err
                 );
             }

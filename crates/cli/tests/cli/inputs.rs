@@ -134,7 +134,7 @@ fn nothing_is_made_under_a_name_that_another_system_can_not_have() {
         "pack koi -o NUL",
         "pack koi -o con.png",
         "pack koi -o aux/koi",
-        "slice art/koi.png -o koi.",
+        "slice art/koi.png -o carp.",
         "pack koi -o -",
     ] {
         let outcome = env.run(line);
@@ -172,4 +172,34 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
     }
     assert_eq!(env.names(""), before);
     env.ok("adjust koi -o many --scale 2 --jobs 100000");
+}
+
+#[test]
+#[cfg(unix)]
+fn results_tell_of_files_whose_names_are_no_text() {
+    use std::ffi::OsString;
+    use std::os::unix::ffi::OsStringExt;
+    use std::path::Path;
+
+    let env = Env::with_art();
+    let odd = |name: &str| env.path("").join(OsString::from_vec([b"k\xff", name.as_bytes()].concat()));
+    let (sheet, set, page) = (odd(".png"), odd(""), odd(".html"));
+    if std::fs::copy(env.path("art/koi.png"), &sheet).is_err() {
+        return; // this file system takes Unicode alone
+    }
+    let told = |words: &[&Path]| -> serde_json::Value {
+        let mut command = assert_cmd::Command::cargo_bin("shibori").unwrap();
+        let output = command.current_dir(env.path("")).args(words).arg("--json").output().unwrap();
+        let told: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert_eq!(told["ok"], true, "{words:?}: {told}");
+        told
+    };
+    let word = Path::new;
+    let inspected = told(&[word("inspect"), &sheet]);
+    assert_eq!(inspected["sheets"][0]["file"].as_str().unwrap().matches('\u{fffd}').count(), 1);
+    told(&[word("slice"), &sheet, word("--sprite"), word("koi"), word("--grid"), word("8x1"), word("-o"), &set]);
+    told(&[word("check"), &set]);
+    told(&[word("preview"), word("html"), &set, word("-o"), &page]);
+    told(&[word("clip"), &set]);
+    told(&[word("adjust"), &set, word("--in-place"), word("--trim"), word("frame")]);
 }

@@ -1,5 +1,6 @@
 //! What is exported: a manifest with its pages, checked to belong together.
 
+use crate::ShownPath;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
@@ -71,7 +72,7 @@ impl Subject {
         let page = |path: PathBuf| -> Result<PageImage, Error> {
             let bytes = bytes_waiting(&path, limits)?;
             let crate::read::Picture::Still(pixels) = crate::read::image(&path, limits)?.picture else {
-                let problem = ReadProblem::PageMoves(path.display().to_string());
+                let problem = ReadProblem::PageMoves(path.shown().to_string());
                 return Err(Error::read(&path, problem));
             };
             Ok(PageImage { pixels: pixels.to_image(), bytes, path })

@@ -1,5 +1,6 @@
 //! What is written validates against the schema, is read back the same, and keeps what is not ours.
 
+use crate::ShownPath;
 use image::{Rgba, RgbaImage};
 use serde_json::json;
 use shibori_core::clip::{ClipSpec, add_clips};
@@ -56,7 +57,7 @@ fn the_committed_schema_is_current() {
     if committed != made {
         let copy = std::env::temp_dir().join("manifest.schema.json");
         std::fs::write(&copy, &made).unwrap();
-        panic!("the manifest changed: copy {} to crates/formats/schema/manifest.schema.json", copy.display());
+        panic!("the manifest changed: copy {} to crates/formats/schema/manifest.schema.json", copy.shown());
     }
 }
 

@@ -7,6 +7,7 @@
 //! writes into the same folder. Sources are never written over; a file that shibori did not
 //! write, or that was changed since, only with --force.
 
+use crate::ShownPath;
 use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::path::{Component, Path, PathBuf};
@@ -209,7 +210,7 @@ impl Transaction {
                 return Err(Error::write(target, WriteProblem::TwoSteps));
             }
             if let Some(first) = own.insert(identity, target.clone()) {
-                let (first, second) = (first.display().to_string(), target.display().to_string());
+                let (first, second) = (first.shown().to_string(), target.shown().to_string());
                 return Err(Error::write(target, WriteProblem::Twice { first, second }));
             }
         }

@@ -236,9 +236,11 @@ impl Store {
         text.extend(files.iter().flat_map(file));
         let new = self.file.with_extension("new");
         fs::write(&new, text)?;
-        fs::rename(&new, &self.file)?;
+        // Some systems replace no file that is open.
+        *lines = None;
+        let replaced = fs::rename(&new, &self.file);
         *lines = Some(File::options().append(true).open(&self.file)?);
-        Ok(())
+        replaced
     }
 }
 

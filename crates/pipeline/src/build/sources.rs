@@ -4,6 +4,7 @@ use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use glob::{MatchOptions, Pattern};
+use shibori_formats::ShownPath;
 use shibori_formats::read::{is_image, manifest_of, pages_of};
 
 use crate::recipe::{Fault, nearest};
@@ -151,8 +152,7 @@ pub(super) fn plain(path: &Path) -> PathBuf {
 
 /// A path with `/`, on every system.
 pub(super) fn slashed(path: &Path) -> String {
-    let text = path.to_string_lossy();
-    if cfg!(windows) { text.replace('\\', "/") } else { text.into_owned() }
+    path.shown().to_string()
 }
 
 /// Every file that is read where a source is: itself; of a set or an atlas its manifest and images; of a folder all images and

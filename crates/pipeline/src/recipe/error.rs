@@ -1,5 +1,6 @@
 //! What is wrong with a recipe, as values with a place in its text. What to type instead is the program's to say.
 
+use shibori_formats::ShownPath;
 use std::fmt;
 use std::io;
 use std::path::PathBuf;
@@ -102,7 +103,7 @@ pub enum Fault {
         known: Vec<String>,
     },
     /// A source that is not there.
-    #[error("{}: no such file or folder", path.display())]
+    #[error("{}: no such file or folder", path.shown())]
     NoSource {
         /// The path as it was written.
         path: PathBuf,
@@ -136,7 +137,7 @@ pub enum Fault {
         name: String,
     },
     /// Two outputs of one path.
-    #[error("{} would be written twice, by {first} and by {second}", path.display())]
+    #[error("{} would be written twice, by {first} and by {second}", path.shown())]
     TwoOutputs {
         /// The path from the recipe's folder.
         path: PathBuf,
@@ -152,7 +153,7 @@ pub enum Fault {
         steps: Vec<String>,
     },
     /// An output that would be read as a source by the next build.
-    #[error("the output {} would be taken for a source by {}", output.display(), sources.display())]
+    #[error("the output {} would be taken for a source by {}", output.shown(), sources.shown())]
     OutputInSource {
         /// The output from the recipe's folder.
         output: PathBuf,
@@ -160,7 +161,7 @@ pub enum Fault {
         sources: PathBuf,
     },
     /// A pattern or a link that leads out of the project.
-    #[error("{} lies outside the project", path.display())]
+    #[error("{} lies outside the project", path.shown())]
     Outside {
         /// The path.
         path: PathBuf,
@@ -196,8 +197,8 @@ impl RecipeError {
 impl fmt::Display for RecipeError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.mark {
-            Some(mark) => write!(f, "{}:{mark}: {}", self.file.display(), self.fault),
-            None => write!(f, "{}: {}", self.file.display(), self.fault),
+            Some(mark) => write!(f, "{}:{mark}: {}", self.file.shown(), self.fault),
+            None => write!(f, "{}: {}", self.file.shown(), self.fault),
         }
     }
 }

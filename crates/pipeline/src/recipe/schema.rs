@@ -3,6 +3,7 @@
 
 use clap::{ArgAction, Args, Command};
 use serde_json::{Map, Value, json};
+use shibori_formats::ShownPath;
 
 use super::*;
 use crate::options::*;
@@ -181,7 +182,7 @@ fn the_schema_is_that_of_the_option_structs() {
         std::fs::write(&file, &text).unwrap();
         panic!(
             "crates/pipeline/schema/recipe.schema.json is not what the options say; what it should be is in {}",
-            file.display()
+            file.shown()
         );
     }
 }

@@ -1,5 +1,6 @@
 //! What will look wrong in the game.
 
+use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use shibori_core::check::{Finding, Limits, check as check_set, companion_page};
@@ -30,7 +31,7 @@ pub struct Checked {
 /// Where a source can't be read.
 pub fn check(sources: &[PathBuf], options: &CheckOptions, cx: &Context<'_>) -> Result<Vec<Checked>, Error> {
     let one = |source: &PathBuf| {
-        let _span = info_span!("check", source = %source.display()).entered();
+        let _span = info_span!("check", source = %source.shown()).entered();
         let set = gather::one(source, &options.only, cx)?;
         let faults = match manifest_of(&cx.at(source)) {
             Some(manifest) => companion_faults(&manifest, cx.limits())?,

@@ -1,5 +1,6 @@
 //! Sources as frames, and what was noticed on the way.
 
+use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
@@ -30,7 +31,7 @@ pub(crate) fn one(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<Fr
 
 /// Frames of one source, all of them.
 pub(crate) fn whole(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let _span = info_span!("read", source = %path.display()).entered();
+    let _span = info_span!("read", source = %path.shown()).entered();
     Ok(heard(source(&cx.at(path), cx.limits())?, cx))
 }
 

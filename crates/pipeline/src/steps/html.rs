@@ -1,5 +1,6 @@
 //! A page that plays every clip, in one file.
 
+use shibori_formats::ShownPath;
 use std::path::Path;
 
 use serde_json::Value;
@@ -93,7 +94,7 @@ fn written(
     let (frames, clips, count) = (manifest.frames.len(), manifest.clips.len(), checked.findings.len());
     let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
     let after = manifest.pages.iter().map(|p| u64::from(p.size[0]) * u64::from(p.size[1]) * PIXEL).sum();
-    let (title, findings) = (source.display().to_string(), tell(&checked));
+    let (title, findings) = (source.shown().to_string(), tell(&checked));
     let report = Report { title, manifest, pages, findings, memory: [before, after] };
     let (_, bytes) = write_page(&cx.at(output), &report, cx.run())?;
     Ok(HtmlPage { frames, clips, findings: count, bytes })

@@ -1,5 +1,6 @@
 //! What images contain.
 
+use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid_named, islands};
@@ -124,7 +125,7 @@ fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
 }
 
 fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
-    let _span = info_span!("inspect", file = %path.display()).entered();
+    let _span = info_span!("inspect", file = %path.shown()).entered();
     let Loaded { info, picture, .. } = image(&cx.at(path), cx.limits())?;
     let (pictures, holds) = match picture {
         Picture::Still(pixels) => {

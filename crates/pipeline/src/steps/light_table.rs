@@ -1,5 +1,6 @@
 //! A page on which a sheet's cut, or frames already cut, are tried by hand.
 
+use shibori_formats::ShownPath;
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -57,7 +58,7 @@ pub fn light_table(
     let called =
         |sprite: &str| if manifest.is_some() { format!("{sprite}-moved") } else { sprite.to_owned() };
     let table = |shown: OnTable| LightTable {
-        title: source.display().to_string(),
+        title: source.shown().to_string(),
         source: paste(source),
         from: slashed(source),
         output: paste(Path::new(&called(&sprite))),
@@ -205,5 +206,5 @@ fn drawings(pixels: &Pixels, behind: Background) -> Vec<Drawings> {
 }
 
 fn slashed(path: &Path) -> String {
-    path.to_string_lossy().replace('\\', "/")
+    path.shown().to_string()
 }

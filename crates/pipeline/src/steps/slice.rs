@@ -1,5 +1,6 @@
 //! Sheets, strips and animations into frames.
 
+use shibori_formats::ShownPath;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -396,7 +397,7 @@ fn cut_file(
             let sheet = prepared(path, &pixels, &options.clean, cx)?;
             let (set, how) = cut_sheet(path, &sheet, options, cx)?;
             let set = counted_from(set, origin)?;
-            debug!(file = %path.display(), frames = set.frames().len(), "cut");
+            debug!(file = %path.shown(), frames = set.frames().len(), "cut");
             cleaned(set, report(how), options, sheet.keyed.as_ref(), cx)
         }
         Picture::Moving(animation)

@@ -3,6 +3,7 @@
 mod serve;
 mod told;
 
+use shibori_formats::ShownPath;
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -18,6 +19,7 @@ use self::told::{Teller, why};
 use super::Program;
 use crate::args::Build as Args;
 use crate::failure::Failure;
+use crate::words::ToldPath;
 use crate::words::{counted, pasteable, pasteable_path, table};
 
 pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
@@ -90,7 +92,7 @@ fn write_depfile(
         fs::write(&new, &text)?;
         fs::rename(&new, &file)
     };
-    written().map_err(|error| Failure::output(format!("{}: can't be written: {error}", file.display())))
+    written().map_err(|error| Failure::output(format!("{}: can't be written: {error}", file.shown())))
 }
 
 #[derive(Serialize)]
@@ -102,8 +104,8 @@ struct PlanReport {
 struct PlanStep {
     name: String,
     command: String,
-    inputs: Vec<PathBuf>,
-    outputs: Vec<PathBuf>,
+    inputs: Vec<ToldPath>,
+    outputs: Vec<ToldPath>,
     digest: String,
 }
 
@@ -117,8 +119,8 @@ fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failu
             pasteable(&step.name)
         ),
         digest: step.digest.to_string(),
-        inputs: step.inputs.iter().map(|path| build.base().join(path)).collect(),
-        outputs: step.outputs.iter().map(|path| build.base().join(path)).collect(),
+        inputs: step.inputs.iter().map(|path| build.base().join(path).into()).collect(),
+        outputs: step.outputs.iter().map(|path| build.base().join(path).into()).collect(),
         name: step.name,
     };
     program.console.result_always(&PlanReport { steps: facts.into_iter().map(step).collect() });
@@ -129,14 +131,14 @@ fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failu
 struct StandingReport {
     stale: Vec<StandingStep>,
     kept: usize,
-    left: Vec<PathBuf>,
+    left: Vec<ToldPath>,
 }
 
 #[derive(Serialize)]
 struct StandingStep {
     step: String,
     why: String,
-    outputs: Vec<PathBuf>,
+    outputs: Vec<ToldPath>,
 }
 
 fn standing(build: &Build) -> Result<StandingReport, Failure> {
@@ -144,12 +146,16 @@ fn standing(build: &Build) -> Result<StandingReport, Failure> {
     for one in build.standing().map_err(told)? {
         match &one.why {
             Some(reason) => {
-                stale.push(StandingStep { step: one.name, why: why(reason), outputs: one.outputs });
+                stale.push(StandingStep {
+                    step: one.name,
+                    why: why(reason),
+                    outputs: ToldPath::all(&one.outputs),
+                });
             }
             None => kept += 1,
         }
     }
-    Ok(StandingReport { stale, kept, left: build.left_behind() })
+    Ok(StandingReport { stale, kept, left: ToldPath::all(&build.left_behind()) })
 }
 
 fn list(report: &StandingReport, program: &Program<'_>) {
@@ -158,7 +164,7 @@ fn list(report: &StandingReport, program: &Program<'_>) {
     let (_, lines) = table(&["", ""], &rows, &[]);
     lines.iter().for_each(|line| program.say(line));
     for file in &report.left {
-        program.say(&format!("{}  nothing makes it any more", file.display()));
+        program.say(&format!("{}  nothing makes it any more", file.shown()));
     }
 }
 
@@ -189,8 +195,8 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
     let file = if recipe.is_dir() { recipe.join(RECIPE_FILE) } else { recipe.to_owned() };
     let base = file.parent().unwrap_or(Path::new("")).to_owned();
     // Begun before the first build, so that nothing is missed that is saved meanwhile.
-    let mut watch = Watch::begin(&base)
-        .map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.display())))?;
+    let mut watch =
+        Watch::begin(&base).map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.shown())))?;
     let server = args.serve.map(started).transpose()?;
     let (mut changed, mut known): (Option<Changed>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
     loop {
@@ -204,7 +210,7 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
                 if let Some(server) = server.as_ref().filter(|_| is_first || did_something) {
                     server.show(&out);
                     if is_first {
-                        program.say(&format!("showing {} at {}", out.display(), server.address()));
+                        program.say(&format!("showing {} at {}", out.shown(), server.address()));
                     }
                     server.tell();
                 }
@@ -216,7 +222,7 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
         let Some(change) = watch.next() else {
             return Err(Failure::usage("--watch: the system no longer says what changes"));
         };
-        let shown: Vec<String> = change.files.iter().take(3).map(|path| path.display().to_string()).collect();
+        let shown: Vec<String> = change.files.iter().take(3).map(|path| path.shown().to_string()).collect();
         let more = change.files.len().saturating_sub(shown.len());
         let more = if more == 0 { String::new() } else { format!(" and {more} more") };
         let is_part =

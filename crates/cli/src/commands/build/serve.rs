@@ -3,6 +3,7 @@
 //! Only GET and HEAD of files below that folder are answered, and only where this machine is asked by its own name: a page from elsewhere that points its
 //! name at 127.0.0.1 gets nothing.
 
+use shibori_formats::ShownPath;
 use std::fs;
 use std::io::{self, Write};
 use std::path::{Component, Path, PathBuf};
@@ -158,7 +159,7 @@ fn listing(whole: &Path, folder: &Path) -> String {
     }
     names.sort();
     let real = whole.canonicalize().unwrap_or_else(|_| whole.to_owned());
-    let shown = folder.strip_prefix(&real).map(|path| path.display().to_string()).unwrap_or_default();
+    let shown = folder.strip_prefix(&real).map(|path| path.shown().to_string()).unwrap_or_default();
     let at = if shown.is_empty() { String::new() } else { format!("/{shown}") };
     let link = |(_, name): &(bool, String)| {
         format!("<li><a href=\"{at}/{}\">{}</a></li>\n", quoted(name), quoted(name))

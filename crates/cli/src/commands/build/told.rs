@@ -1,7 +1,7 @@
 //! What is said of a build while it runs: a line a step, and in the end how it went.
 
+use shibori_formats::ShownPath;
 use std::collections::HashMap;
-use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 use std::time::Instant;
 
@@ -15,6 +15,7 @@ use crate::commands::Program;
 use crate::failure::{Exit, Failure};
 use crate::message::{Message, Weight};
 use crate::progress::Progress;
+use crate::words::ToldPath;
 use crate::words::{self, counted};
 
 /// Speaks while a build runs.
@@ -44,7 +45,7 @@ struct StepEvent<'a> {
     step: &'a str,
     state: &'static str,
     ms: f64,
-    outputs: &'a [PathBuf],
+    outputs: Vec<ToldPath>,
     #[serde(skip_serializing_if = "Option::is_none")]
     why: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -59,13 +60,13 @@ struct ErrorTold {
 }
 
 #[derive(Serialize)]
-struct Summary<'a> {
+struct Summary {
     shibori: &'static str,
     ok: bool,
     done: usize,
     kept: usize,
     failed: usize,
-    removed: &'a [PathBuf],
+    removed: Vec<ToldPath>,
     ms: f64,
 }
 
@@ -150,7 +151,7 @@ impl<'a> Teller<'a> {
             done: *done,
             kept: *kept,
             failed: failures,
-            removed,
+            removed: ToldPath::all(removed),
             ms,
         });
         failed
@@ -189,7 +190,7 @@ impl Audience for Teller<'_> {
                     step: name,
                     state: "done",
                     ms,
-                    outputs,
+                    outputs: ToldPath::all(outputs),
                     why: Some(why),
                     error: None,
                 });
@@ -200,7 +201,7 @@ impl Audience for Teller<'_> {
                     step: name,
                     state: "kept",
                     ms: 0.0,
-                    outputs,
+                    outputs: ToldPath::all(outputs),
                     why: None,
                     error: None,
                 });
@@ -221,7 +222,7 @@ impl Audience for Teller<'_> {
                         step: name,
                         state: "failed",
                         ms,
-                        outputs: &[],
+                        outputs: Vec::new(),
                         why: None,
                         error,
                     });
@@ -239,7 +240,7 @@ impl Audience for Teller<'_> {
                     step: name,
                     state: "skipped",
                     ms: 0.0,
-                    outputs: &[],
+                    outputs: Vec::new(),
                     why,
                     error: None,
                 });
@@ -247,13 +248,13 @@ impl Audience for Teller<'_> {
             Event::Removed { files, left } => {
                 for file in files {
                     self.say(|| {
-                        self.program.say(&format!("removed {}: nothing makes it any more", file.display()));
+                        self.program.say(&format!("removed {}: nothing makes it any more", file.shown()));
                     });
                 }
                 for file in left {
                     let text = format!(
                         "{} is kept: nothing makes it any more, but it was changed by hand",
-                        file.display()
+                        file.shown()
                     );
                     self.message(Weight::Warning, &Message::plain(&text));
                 }
@@ -286,11 +287,11 @@ pub(super) fn why(why: &Why) -> String {
     match why {
         Why::New => "new".to_owned(),
         Why::Settings => "its options changed".to_owned(),
-        Why::Input(path) => format!("{} changed", path.display()),
-        Why::InputNew(path) => format!("{} is new", path.display()),
-        Why::InputGone(path) => format!("{} is gone", path.display()),
-        Why::OutputGone(path) => format!("{} was missing", path.display()),
-        Why::OutputChanged(path) => format!("{} was changed by hand", path.display()),
+        Why::Input(path) => format!("{} changed", path.shown()),
+        Why::InputNew(path) => format!("{} is new", path.shown()),
+        Why::InputGone(path) => format!("{} is gone", path.shown()),
+        Why::OutputGone(path) => format!("{} was missing", path.shown()),
+        Why::OutputChanged(path) => format!("{} was changed by hand", path.shown()),
         Why::Step(step) => format!("{step} changed"),
         Why::Version(version) => format!("last built by shibori {version}"),
         Why::Asked => "as asked".to_owned(),

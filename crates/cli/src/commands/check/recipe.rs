@@ -1,5 +1,6 @@
 //! `shibori check shibori.toml`: everything that a recipe makes, against what it expects.
 
+use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -12,13 +13,14 @@ use crate::args::Check;
 use crate::commands::Program;
 use crate::failure::Failure;
 use crate::message::Message;
+use crate::words::ToldPath;
 use crate::words::{self, some};
 
 /// Something that is not as a recipe expects.
 #[derive(Serialize)]
 pub(super) struct Unmet {
     pub(super) rule: &'static str,
-    source: PathBuf,
+    source: ToldPath,
     /// The sprite or the atlas.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(super) of: Option<String>,
@@ -48,7 +50,7 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
             None => Ok(None),
             Some(recipe) => Err(Failure::usage(format!(
                 "{}: check takes one recipe, and no other source beside it",
-                recipe.display()
+                recipe.shown()
             ))),
         };
     };
@@ -70,8 +72,8 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
 }
 
 fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
-    let place = found.mark.as_ref().map(|mark| format!("{}:{mark}", recipe.display()));
-    let at = place.clone().unwrap_or_else(|| recipe.display().to_string());
+    let place = found.mark.as_ref().map(|mark| format!("{}:{mark}", recipe.shown()));
+    let at = place.clone().unwrap_or_else(|| recipe.shown().to_string());
     let of = found.of.clone().unwrap_or_default();
     let (message, remedy) = match &found.seen {
         Seen::NoClip { clip, known } => {
@@ -103,5 +105,12 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
         }
     };
     let at = found.mark.as_ref().map(|mark| [mark.line, mark.column]);
-    Unmet { rule: found.rule.id(), source: recipe.to_owned(), of: found.of.clone(), at, message, remedy }
+    Unmet {
+        rule: found.rule.id(),
+        source: recipe.to_owned().into(),
+        of: found.of.clone(),
+        at,
+        message,
+        remedy,
+    }
 }
