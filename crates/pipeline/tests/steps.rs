@@ -124,7 +124,7 @@ fn a_source_is_never_written_over_whatever_step_wants_to() {
     let ear = Ear::default();
     let (_home, cx) = at_home(&sheet(CLEAR), &ear);
     steps::slice(&koi(), &in_four(), &cx).unwrap();
-    let error = steps::write_picture(&sheet(CLEAR), Path::new("koi.png"), &cx).unwrap_err();
+    let error = steps::write_pictures(&[sheet(CLEAR)], Path::new("koi.png"), &cx).unwrap_err();
     assert!(error.to_string().contains("is a source of this run"), "{error}");
 }
 

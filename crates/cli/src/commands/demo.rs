@@ -111,7 +111,7 @@ fn paint_blue(sheet: &Path, program: &Program<'_>) -> Result<(), Failure> {
     let Picture::Still(pixels) = read::image(sheet, &limits)?.picture else { return Ok(()) };
     let mut image = pixels.to_image();
     image.pixels_mut().for_each(|pixel| pixel.0.swap(0, 2));
-    write::picture(sheet, &image, cx.run())?;
+    write::pictures(sheet, std::slice::from_ref(&image), cx.run())?;
     cx.commit()?;
     Ok(())
 }

@@ -1,13 +1,13 @@
 //! `shibori preview contact|onion|drift|pages|grid`: pictures that prove it.
 
 use shibori_formats::ShownPath;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use serde::Serialize;
 use shibori_core::draw::CutPlan;
 use shibori_pipeline::Context;
-use shibori_pipeline::steps::{self, Drawn, write_picture};
+use shibori_pipeline::steps::{self, Drawn, write_pictures};
 
 use super::Program;
 use crate::args::{Contact, Drift, GridPreview, Onion, Pages, PictureOut};
@@ -18,9 +18,14 @@ use crate::words::counted;
 
 #[derive(Serialize)]
 struct Report {
+    files: Vec<FileReport>,
+    count: usize,
+}
+
+#[derive(Serialize)]
+struct FileReport {
     file: ToldPath,
     size: [u32; 2],
-    count: usize,
 }
 
 #[derive(Serialize)]
@@ -58,7 +63,7 @@ pub(super) fn drift(args: &Drift, program: &Program<'_>) -> Result<(), Failure> 
 /// Shows a picture here, or writes it and says so.
 fn finish(drawn: &Drawn, out: &PictureOut, cx: Context<'_>, program: &Program<'_>) -> Result<(), Failure> {
     if out.here {
-        terminal::show(&drawn.image)?;
+        drawn.pictures.iter().try_for_each(terminal::show)?;
     }
     match &out.output {
         Some(output) => written(drawn, output, cx, program),
@@ -68,12 +73,24 @@ fn finish(drawn: &Drawn, out: &PictureOut, cx: Context<'_>, program: &Program<'_
 
 /// Writes a picture and says so.
 fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>) -> Result<(), Failure> {
-    write_picture(&drawn.image, output, &cx)?;
+    let files = write_pictures(&drawn.pictures, output, &cx)?;
     cx.commit()?;
-    let (file, size) = (output.to_owned(), size(&drawn.image));
-    let shown = counted(drawn.frames, "frame");
-    program.say(&format!("{} {}: {shown} on {}x{} px", program.wrote(), file.shown(), size[0], size[1]));
-    program.console.result(&Report { file: file.into(), size, count: drawn.frames });
+    let (shown, [width, height]) = (counted(drawn.frames, "frame"), size(&drawn.pictures[0]));
+    let told = match files.len() {
+        1 => format!("{}: {shown} on {width}x{height} px", output.shown()),
+        count => {
+            let last = program.shown(&files[count - 1]);
+            format!(
+                "{} to {}: {shown} on {count} pictures of up to {width}x{height} px",
+                output.shown(),
+                last.shown()
+            )
+        }
+    };
+    program.say(&format!("{} {told}", program.wrote()));
+    let file = |(file, picture): (&PathBuf, _)| FileReport { file: program.shown(file), size: size(picture) };
+    let files = files.iter().zip(&drawn.pictures).map(file).collect();
+    program.console.result(&Report { files, count: drawn.frames });
     Ok(())
 }
 
@@ -89,7 +106,7 @@ pub(super) fn grid(args: &GridPreview, program: &Program<'_>) -> Result<(), Fail
     };
     let blank = if drawn.blank > 0 { format!(", {} blank", drawn.blank) } else { String::new() };
     if let Some(output) = &args.out.output {
-        write_picture(&drawn.image, output, &cx)?;
+        write_pictures(std::slice::from_ref(&drawn.image), output, &cx)?;
         cx.commit()?;
         program.say(&format!("{} {}: {what}{blank}", program.wrote(), output.shown()));
     } else {

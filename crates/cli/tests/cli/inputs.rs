@@ -155,7 +155,7 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
         ("adjust koi -o big --scale 64 --max-pixels 4194303", "--scale: 'koi-00' would become 2048x2048 px"),
         (
             "preview contact koi -o big.png --zoom 64 --max-pixels 4000000",
-            "--zoom: the picture would have 34915468 pixels",
+            "--zoom: the picture would have 4484900 pixels",
         ),
         ("preview onion koi -o big.png --zoom 64 --max-pixels 100000", "--zoom: "),
         ("preview grid art/koi.png -o big.png --zoom 64 --max-pixels 4000000", "--zoom: "),
@@ -197,7 +197,16 @@ fn results_tell_of_files_whose_names_are_no_text() {
     let word = Path::new;
     let inspected = told(&[word("inspect"), &sheet]);
     assert_eq!(inspected["sheets"][0]["file"].as_str().unwrap().matches('\u{fffd}').count(), 1);
-    told(&[word("slice"), &sheet, word("--sprite"), word("koi"), word("--grid"), word("8x1"), word("-o"), &set]);
+    told(&[
+        word("slice"),
+        &sheet,
+        word("--sprite"),
+        word("koi"),
+        word("--grid"),
+        word("8x1"),
+        word("-o"),
+        &set,
+    ]);
     told(&[word("check"), &set]);
     told(&[word("preview"), word("html"), &set, word("-o"), &page]);
     told(&[word("clip"), &set]);

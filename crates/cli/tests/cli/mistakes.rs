@@ -230,9 +230,28 @@ fn json_results_have_every_key_that_scripts_are_promised() {
         env.json("export pond.json --to csv"),
         env.json("preview onion heron -o onion.png"),
     ];
-    // Values, not keys.
-    let values =
-        ["none", "hard", "soft", "wrong", "look", "pixels", "unpack", "export", "preview", "ok", "command"];
+    // Values and names of commands, not keys.
+    let values = [
+        "none",
+        "hard",
+        "soft",
+        "wrong",
+        "look",
+        "pixels",
+        "unpack",
+        "export",
+        "preview",
+        "ok",
+        "command",
+        "contact",
+        "onion",
+        "drift",
+        "pages",
+        "grid",
+        "motion",
+        "html",
+        "light-table",
+    ];
     for (heading, results) in [
         ("inspect", &inspect as &[serde_json::Value]),
         ("slice", &slice),

@@ -159,7 +159,8 @@ fn a_contact_sheet_of_anything() {
     for source in ["art/koi.png", "art/firefly.gif", "art/lantern", "art/frog.json", "art/frog"] {
         let result = env.json(&format!("preview contact {source} -o contact.png"));
         let sheet = env.image("contact.png");
-        assert_eq!(result["size"], serde_json::json!([sheet.width(), sheet.height()]), "{source}");
+        let size = serde_json::json!([sheet.width(), sheet.height()]);
+        assert_eq!(result["files"], serde_json::json!([{ "file": "contact.png", "size": size }]), "{source}");
         assert!(sheet.width() <= 1280);
     }
 }
@@ -170,7 +171,7 @@ fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
     env.ok("pack art/koi.png art/lantern -o pond");
     let told = env.json("preview pages pond -o pages.png --zoom 2");
     let page = env.image("pond.png");
-    assert!(told["size"][0].as_u64().unwrap() >= u64::from(page.width()) * 2);
+    assert!(told["files"][0]["size"][0].as_u64().unwrap() >= u64::from(page.width()) * 2);
     // What has no pages is packed for the picture.
     env.ok("preview pages art/lantern -o packed.png");
     for line in [
@@ -185,4 +186,34 @@ fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
         assert!(refused.err.contains("-o FILE"), "{line}: {}", refused.err);
     }
     assert!(env.run("preview contact art/koi.png").err.contains("--output"));
+}
+
+#[test]
+fn a_contact_sheet_of_many_frames_goes_over_several_files() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --grid 8x4 --clip-rows sit,croak,leap,dive -o frog");
+    let told = env.run("preview contact frog -o look/frog.png --zoom 4 --height 300");
+    assert!(told.out.contains("look/frog.png to look/frog-"), "{}", told.out);
+    let result = env.json("preview contact frog -o look/frog.png --zoom 4 --height 300");
+    let files = result["files"].as_array().unwrap();
+    assert!(files.len() > 1 && result["count"] == 25, "{result}");
+    for (at, file) in files.iter().enumerate() {
+        let name = if at == 0 { "look/frog.png".to_owned() } else { format!("look/frog-{at}.png") };
+        assert_eq!(file["file"], name);
+        let size = env.image(&name).dimensions();
+        assert!(size.1 <= 300 && file["size"] == serde_json::json!([size.0, size.1]), "{name}: {size:?}");
+    }
+    // In a build, sheets that are no longer needed go.
+    let recipe = |height: u32| {
+        let text = format!(
+            "[out]\ndir = \"out\"\n[sprite.frog]\nfrom = \"art/frog.png\"\nslice = {{ grid = \"8x4\" }}\n\
+             [[sprite.frog.preview]]\nas = \"contact\"\nzoom = 4\nheight = {height}\n"
+        );
+        env.write("shibori.toml", text);
+        env.ok("build");
+        env.names("out").len()
+    };
+    assert_eq!(recipe(4000), 1);
+    assert!(recipe(300) > 1, "{:?}", env.names("out"));
+    assert_eq!(recipe(4000), 1);
 }

@@ -2,7 +2,9 @@
 //!
 //! A section a clip with its steps in the order played, then the frames of no clip. Under each frame its
 //! number within the sprite, its cell, and the time it is shown. The first step of a clip has a bar at
-//! its left, the last one at its right.
+//! its left, the last one at its right. What is too much for one sheet goes on on the next.
+
+use std::ops::Range;
 
 use image::RgbaImage;
 
@@ -12,11 +14,13 @@ use crate::draw::{Show, overlay, text};
 use crate::shape::mirrored;
 use crate::{Frame, FrameSet, Mirror, Rect, Size};
 
-/// How a contact sheet is drawn.
+/// How contact sheets are drawn.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct ContactOptions {
     /// The widest it may become, in pixels.
     pub width: u32,
+    /// The tallest one may become, in pixels, unless one line of frames is taller.
+    pub height: u32,
     /// How large a pixel is drawn; where not given, as large as keeps the sheet near 16:10.
     pub zoom: Option<u32>,
     /// What is drawn over the frames.
@@ -27,7 +31,7 @@ pub struct ContactOptions {
 
 impl Default for ContactOptions {
     fn default() -> Self {
-        Self { width: 1280, zoom: None, show: Show::default(), room: Room::default() }
+        Self { width: 1280, height: 4096, zoom: None, show: Show::default(), room: Room::default() }
     }
 }
 
@@ -57,33 +61,34 @@ struct Shot {
     time: String,
 }
 
-/// Draws all frames of a set.
+/// Draws all frames of a set, on as many sheets as they need.
 ///
 /// # Errors
-/// Where there is no room for the sheet.
-pub fn contact(set: &FrameSet, options: ContactOptions) -> Result<RgbaImage, NoRoom> {
+/// Where there is no room for the sheets.
+pub fn contact(set: &FrameSet, options: ContactOptions) -> Result<Vec<RgbaImage>, NoRoom> {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
-    let shelves = Shelves::new(set, &sections, zoom, options.width);
     let key = options.show.key();
     let legend = overlay::legend_width(&key);
     let room = if key.is_empty() { 0 } else { overlay::LEGEND };
-    let size = Size::new(shelves.size.width.max(legend + 2 * MARGIN), shelves.size.height + room);
-    options.room.hold(1, size)?;
-    let mut paper = Paper::new(size, ink::PAGE);
-    overlay::draw_legend(&mut paper, &key, MARGIN, shelves.size.height);
-    for (section, (plan, corner)) in sections.iter().zip(shelves.plans.iter().zip(&shelves.corners)) {
-        plan.draw(&mut paper, set, section, *corner, options.show);
-    }
-    Ok(paper.into_image())
+    let sheets = sheets(set, &sections, zoom, (options.width, options.height.saturating_sub(room)));
+    let size = |sheet: &Sheet| Size::new(sheet.size.width.max(legend + 2 * MARGIN), sheet.size.height + room);
+    options.room.hold(sheets.len(), sheets.iter().map(size).fold(Size::default(), Size::union))?;
+    let draw = |sheet: &Sheet| {
+        let mut paper = Paper::new(size(sheet), ink::PAGE);
+        overlay::draw_legend(&mut paper, &key, MARGIN, sheet.size.height);
+        sheet.parts.iter().for_each(|(part, corner)| part.draw(&mut paper, set, *corner, options.show));
+        paper.into_image()
+    };
+    Ok(sheets.iter().map(draw).collect())
 }
 
 /// The largest zoom that keeps the sheet near 16:10, but at least 2 where frames are small: a sheet that
 /// is too high can be scrolled, a drawing that is too small can't be seen.
 fn fitting_zoom(set: &FrameSet, sections: &[Section], width: u32) -> u32 {
     let fits = |zoom: &u32| {
-        let Size { width: used, height } = Shelves::new(set, sections, *zoom, width).size;
-        used <= width && height <= width * 10 / 16
+        let size = sheets(set, sections, *zoom, (width, u32::MAX))[0].size;
+        size.width <= width && size.height <= width * 10 / 16
     };
     let largest = set.frames().iter().map(|frame| frame.canvas().width).max().unwrap_or(1);
     let least = if largest * 8 <= width { 2 } else { 1 };
@@ -91,28 +96,39 @@ fn fitting_zoom(set: &FrameSet, sections: &[Section], width: u32) -> u32 {
 }
 
 /// Sections one after another in lines, as words are.
-struct Shelves {
-    plans: Vec<Plan>,
-    corners: Vec<(u32, u32)>,
+struct Sheet<'a> {
+    parts: Vec<(Part<'a>, (u32, u32))>,
     size: Size,
 }
 
-impl Shelves {
-    fn new(set: &FrameSet, sections: &[Section], zoom: u32, paper_width: u32) -> Self {
-        let plans: Vec<Plan> = sections.iter().map(|s| Plan::new(set, s, zoom, paper_width)).collect();
-        let (mut x, mut y, mut shelf, mut width) = (MARGIN, MARGIN, 0, 0);
-        let mut corners = Vec::with_capacity(plans.len());
-        for plan in &plans {
-            if x > MARGIN && x + plan.width + MARGIN > paper_width {
-                (x, y, shelf) = (MARGIN, y + shelf + SECTION_GAP, 0);
-            }
-            corners.push((x, y));
-            width = width.max(x + plan.width + MARGIN);
-            x += plan.width + 2 * SECTION_GAP;
-            shelf = shelf.max(plan.height());
+/// Lays sections on sheets of at most a width and a height. There is always one.
+fn sheets<'a>(
+    set: &FrameSet,
+    sections: &'a [Section],
+    zoom: u32,
+    (width, height): (u32, u32),
+) -> Vec<Sheet<'a>> {
+    let most = height.saturating_sub(2 * MARGIN);
+    let parts = sections.iter().flat_map(|section| Plan::new(set, section, zoom, width).parts(section, most));
+    let new = || Sheet { parts: Vec::new(), size: Size::new(2 * MARGIN, 2 * MARGIN) };
+    let (mut sheets, mut x, mut y, mut shelf) = (vec![new()], MARGIN, MARGIN, 0);
+    for part in parts {
+        let (wide, high) = (part.plan.width, part.height());
+        if x > MARGIN && x + wide + MARGIN > width {
+            (x, y, shelf) = (MARGIN, y + shelf + SECTION_GAP, 0);
         }
-        Self { plans, corners, size: Size::new(width, y + shelf + MARGIN) }
+        // A part in the middle of a shelf may be taller than those before it.
+        if y + high > height.saturating_sub(MARGIN) && (x, y) != (MARGIN, MARGIN) {
+            sheets.push(new());
+            (x, y, shelf) = (MARGIN, MARGIN, 0);
+        }
+        shelf = shelf.max(high);
+        let sheet = sheets.last_mut().expect("there is always one");
+        sheet.size = sheet.size.union(Size::new(x + wide + MARGIN, y + shelf + MARGIN));
+        sheet.parts.push((part, (x, y)));
+        x += wide + 2 * SECTION_GAP;
     }
+    sheets
 }
 
 fn sections(set: &FrameSet) -> Vec<Section> {
@@ -140,9 +156,9 @@ fn clip_section(set: &FrameSet, clip: &Clip) -> Section {
         frame: step.frame,
         mirror: step.mirror,
         what: label(set, step.frame),
-        time: format!("{} ms", plain(clip.span(step).millis())),
+        time: format!("{} ms", text::plain(clip.span(step).millis())),
     });
-    let total = plain(clip.total_millis());
+    let total = text::plain(clip.total_millis());
     Section {
         title: format!("{} {}", clip.sprite(), clip.name()),
         detail: format!("{}  {total} ms  {}", count_of(steps.len(), "step"), clip.way()),
@@ -164,19 +180,20 @@ fn count_of(count: usize, what: &str) -> String {
     }
 }
 
-/// At most one decimal, and none where it would be 0.
-fn plain(number: f64) -> String {
-    let text = format!("{number:.1}");
-    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
-}
-
 /// Where a section's frames go.
+#[derive(Clone)]
 struct Plan {
     zoom: u32,
     cell: Size,
     columns: u32,
-    lines: u32,
     width: u32,
+}
+
+/// A section, or as many of its lines as a sheet holds.
+struct Part<'a> {
+    plan: Plan,
+    section: &'a Section,
+    shots: Range<usize>,
 }
 
 impl Plan {
@@ -188,41 +205,59 @@ impl Plan {
         let cell = Size::new(width, largest.height * zoom);
         let room = paper_width.saturating_sub(2 * MARGIN) + GAP;
         let columns = (room / (cell.width + GAP)).clamp(1, section.shots.len().max(1) as u32);
-        let lines = (section.shots.len() as u32).div_ceil(columns);
         let heading = text::width(&section.title, 2).max(text::width(&section.detail, 1));
-        Self { zoom, cell, columns, width: (columns * (cell.width + GAP) - GAP).max(heading), lines }
+        Self { zoom, cell, columns, width: (columns * (cell.width + GAP) - GAP).max(heading) }
     }
 
+    /// How far one line of frames lies under the one before.
+    fn line(&self) -> u32 {
+        self.cell.height + LABEL + GAP
+    }
+
+    /// A section in parts of at most a height, or of one line.
+    fn parts(self, section: &Section, most: u32) -> Vec<Part<'_>> {
+        let lines = (most.saturating_sub(HEADING).saturating_add(GAP) / self.line()).max(1);
+        let each = (lines as usize).saturating_mul(self.columns as usize);
+        let count = section.shots.len();
+        let starts = (0..count.max(1)).step_by(each);
+        let part = |start: usize| Part {
+            plan: self.clone(),
+            section,
+            shots: start..start.saturating_add(each).min(count),
+        };
+        starts.map(part).collect()
+    }
+}
+
+impl Part<'_> {
     fn height(&self) -> u32 {
-        HEADING + self.lines * (self.cell.height + LABEL + GAP) - GAP
+        HEADING + (self.shots.len() as u32).div_ceil(self.plan.columns) * self.plan.line() - GAP
     }
 
-    fn draw(
-        &self,
-        paper: &mut Paper,
-        set: &FrameSet,
-        section: &Section,
-        (left, top): (u32, u32),
-        show: Show,
-    ) {
+    fn draw(&self, paper: &mut Paper, set: &FrameSet, (left, top): (u32, u32), show: Show) {
+        let Self { plan, section, shots } = self;
         paper.write(&section.title, left, top, 2, ink::TEXT);
-        paper.write(&section.detail, left, top + 21, 1, ink::DIM);
-        paper.fill(Rect::new(left, top + 34, self.width, 1), ink::RULE);
-        for (number, shot) in (0u32..).zip(&section.shots) {
-            let x = left + number % self.columns * (self.cell.width + GAP);
-            let y = top + HEADING + number / self.columns * (self.cell.height + LABEL + GAP);
-            let ends = (
-                section.is_clip && number == 0,
-                section.is_clip && number as usize + 1 == section.shots.len(),
-            );
+        let detail = match shots.start {
+            0 => section.detail.clone(),
+            start => format!("{}  continued, from number {start}", section.detail),
+        };
+        paper.write(&detail, left, top + 21, 1, ink::DIM);
+        paper.fill(Rect::new(left, top + 34, plan.width, 1), ink::RULE);
+        for (number, at) in (0u32..).zip(shots.clone()) {
+            let shot = &section.shots[at];
+            let x = left + number % plan.columns * (plan.cell.width + GAP);
+            let y = top + HEADING + number / plan.columns * plan.line();
+            let ends = (section.is_clip && at == 0, section.is_clip && at + 1 == section.shots.len());
             let frame = &set.frames()[shot.frame];
             let turned = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
             let frame = turned.as_ref().unwrap_or(frame);
-            self.draw_shot(paper, frame, shot, (x, y), ends);
-            overlay::draw(paper, frame, (x + BAR, y), self.zoom, show);
+            plan.draw_shot(paper, frame, shot, (x, y), ends);
+            overlay::draw(paper, frame, (x + BAR, y), plan.zoom, show);
         }
     }
+}
 
+impl Plan {
     fn draw_shot(
         &self,
         paper: &mut Paper,
@@ -273,11 +308,38 @@ mod tests {
     fn each_pixel_is_drawn_as_one_square() {
         let set = rows("koi", &[3]);
         let options = ContactOptions { zoom: Some(5), ..ContactOptions::default() };
-        let sheet = contact(&set, options).unwrap();
+        let sheet = contact(&set, options).unwrap().remove(0);
         for frame in set.frames() {
             let color = frame.pixels().get(0, 0).unwrap();
             // 4x4 pixels of one color at zoom 5.
             assert_eq!(sheet.pixels().filter(|pixel| **pixel == color).count(), 400);
+        }
+    }
+
+    #[test]
+    fn what_is_too_much_for_one_sheet_goes_on_on_the_next() {
+        let set = with_clips(rows("frog", &[40, 40, 3]), &["sit = 0-39", "leap = 40-79"]);
+        for height in [1, 200, 300, 500, 4096] {
+            let options = ContactOptions { width: 300, height, ..ContactOptions::default() };
+            let sections = sections(&set);
+            let sheets = sheets(&set, &sections, 2, (options.width, options.height));
+            let drawn = contact(&set, ContactOptions { zoom: Some(2), ..options }).unwrap();
+            assert_eq!(drawn.len(), sheets.len());
+            let shown: Vec<_> = sheets
+                .iter()
+                .flat_map(|sheet| &sheet.parts)
+                .flat_map(|(part, _)| part.shots.clone().map(|at| (&part.section.title, at)))
+                .collect();
+            let all: Vec<_> =
+                sections.iter().flat_map(|s| (0..s.shots.len()).map(move |at| (&s.title, at))).collect();
+            assert_eq!(shown, all, "each frame once, in order, at {height}");
+            for sheet in sheets.iter().filter(|sheet| sheet.size.height > height) {
+                let lines = sheet.parts.iter().map(|(part, _)| part.shots.len() as u32);
+                assert!(
+                    sheet.parts.iter().zip(lines).all(|((part, _), n)| n <= part.plan.columns),
+                    "{height}"
+                );
+            }
         }
     }
 }

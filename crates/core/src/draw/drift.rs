@@ -5,9 +5,15 @@
 //!
 //! With a second set its frames are drawn in full color and the first set's in dashes: before and after.
 
+use std::convert::Infallible;
+
 use image::{Rgba, RgbaImage};
+use plotters::coord::ranged1d::SegmentedCoord;
+use plotters::coord::types::{RangedCoordf64, RangedCoordi32};
+use plotters::prelude::*;
 
 use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::plot::Plot;
 use crate::draw::text;
 use crate::groups::shown_together;
 use crate::parallel;
@@ -23,8 +29,15 @@ const HEADING: u32 = 44;
 const PANEL: Size = Size::new(600, 300);
 /// Room for the numbers of the axes.
 const LEFT: u32 = 58;
+const RIGHT: u32 = 8;
 const BOTTOM: u32 = 34;
 const TOP: u32 = 22;
+/// Pixels that an axis spans at least.
+const LEAST_SPAN: f64 = 4.0;
+const DASH: u32 = 4;
+
+type Fault = DrawingAreaErrorKind<Infallible>;
+type Chart<'a, 'b> = ChartContext<'a, Plot<'b>, Cartesian2d<SegmentedCoord<RangedCoordi32>, RangedCoordf64>>;
 
 /// For each step where figure, feet and center stand.
 type Seen = Vec<[Option<Point>; 3]>;
@@ -62,7 +75,9 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Re
         .enumerate()
         {
             let corner = (MARGIN + at as u32 * (PANEL.width + MARGIN), top + HEADING);
-            Panel::new(corner, seen, other.as_ref(), value).draw(&mut paper, what);
+            Panel::new(seen, other.as_ref(), value)
+                .draw(&mut paper, corner, what)
+                .expect("a paper takes whatever is drawn on it");
         }
     }
     Ok(paper.into_image())
@@ -127,115 +142,104 @@ fn from_pivot(frame: &Frame, at: Point) -> Point {
     Point::new(at.x - frame.pivot().x, at.y - frame.pivot().y)
 }
 
+/// One direction of a clip.
 struct Panel<'a> {
-    corner: (u32, u32),
     seen: &'a Seen,
     other: Option<&'a Seen>,
     value: fn(Point) -> f64,
     low: f64,
     high: f64,
-    step: f64,
-    count: usize,
+    count: i32,
 }
 
 impl<'a> Panel<'a> {
-    fn new(corner: (u32, u32), seen: &'a Seen, other: Option<&'a Seen>, value: fn(Point) -> f64) -> Self {
+    fn new(seen: &'a Seen, other: Option<&'a Seen>, value: fn(Point) -> f64) -> Self {
         let all = || [Some(seen), other].into_iter().flatten();
         let values = || all().flatten().flatten().flatten().map(|point| value(*point));
         let (low, high) = (values().fold(f64::MAX, f64::min), values().fold(f64::MIN, f64::max));
-        let (low, high) = if low > high { (0.0, 1.0) } else { (low, high) };
-        let step = tick((high - low).max(4.0));
-        let (low, high) = ((low / step).floor() * step, (high / step).ceil() * step);
-        let high = if high - low < step { low + step } else { high };
+        let (low, high) = if low > high { (0.0, 1.0) } else { (low.floor(), high.ceil()) };
+        // A figure that stands still is a line in the middle, not one that fills the panel with its last digits.
+        let spare = (LEAST_SPAN - (high - low)).max(0.0) / 2.0;
+        let air = (high - low).max(LEAST_SPAN) / 24.0;
+        let (low, high) = (low - spare.ceil() - air, high + spare.ceil() + air);
         let count = all().map(Vec::len).max().unwrap_or(1).max(1);
-        Self { corner, seen, other, value, low, high, step, count }
+        Self { seen, other, value, low, high, count: count as i32 }
     }
 
-    fn inner(&self) -> Rect {
-        let (x, y) = self.corner;
-        Rect::new(x + LEFT, y + TOP, PANEL.width - LEFT - 8, PANEL.height - TOP - BOTTOM)
-    }
-
-    /// Where a value of a step lies.
-    fn at(&self, step: usize, value: f64) -> (i64, i64) {
-        let inner = self.inner();
-        let last = self.count.saturating_sub(1).max(1) as f64;
-        let x = f64::from(inner.x) + 8.0 + step as f64 / last * (f64::from(inner.width) - 16.0);
-        let share = (value - self.low) / (self.high - self.low);
-        let y = f64::from(inner.y) + (1.0 - share) * f64::from(inner.height);
-        (x.round() as i64, y.round() as i64)
-    }
-
-    fn draw(&self, paper: &mut Paper, what: &str) {
-        let inner = self.inner();
-        paper.write(what, self.corner.0, self.corner.1 + 6, 1, ink::TEXT);
+    fn draw(&self, paper: &mut Paper, corner: (u32, u32), what: &str) -> Result<(), Fault> {
+        paper.write(what, corner.0, corner.1 + 6, 1, ink::TEXT);
+        let rect = Rect::new(corner.0, corner.1 + TOP, PANEL.width, PANEL.height - TOP);
+        let inner = Rect::new(rect.x + LEFT, rect.y, rect.width - LEFT - RIGHT, rect.height - BOTTOM);
         paper.fill(inner, ink::SHADE);
-        let lines = ((self.high - self.low) / self.step).round() as i64;
-        for n in 0..=lines {
-            let value = self.low + n as f64 * self.step;
-            let (_, y) = self.at(0, value);
-            let ends = ((i64::from(inner.x), y), (i64::from(inner.x + inner.width) - 1, y));
-            paper.line(ends.0, ends.1, [ink::RULE, ink::RULE], 4);
-            let label = if self.step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") };
-            let x = (self.corner.0 + LEFT).saturating_sub(text::width(&label, 1) + 6);
-            paper.write(&label, x, (y - 4).max(0) as u32, 1, ink::DIM);
-        }
-        let every = (self.count * 24).div_ceil(inner.width as usize).max(1);
-        for step in (0..self.count).step_by(every) {
-            let (x, _) = self.at(step, self.low);
-            let label = step.to_string();
-            let left = (x - i64::from(text::width(&label, 1)) / 2).max(0) as u32;
-            paper.write(&label, left, inner.y + inner.height + 6, 1, ink::DIM);
-        }
-        let name = "step of the clip";
-        let x = inner.x + (inner.width.saturating_sub(text::width(name, 1))) / 2;
-        paper.write(name, x, inner.y + inner.height + 20, 1, ink::DIM);
-        for (which, _, color) in SERIES {
-            self.curve(paper, self.seen, which, color, self.other.is_some());
+        let area = Plot::on(paper, rect).into_drawing_area();
+        let mut chart = ChartBuilder::on(&area)
+            .x_label_area_size(BOTTOM)
+            .y_label_area_size(LEFT)
+            .margin_right(RIGHT)
+            .build_cartesian_2d((0..self.count - 1).into_segmented(), self.low..self.high)?;
+        let dim = color(ink::DIM);
+        let label = TextStyle::from(("sans-serif", text::LETTER).into_font()).color(&dim);
+        chart
+            .configure_mesh()
+            .disable_x_mesh()
+            .bold_line_style(color(ink::RULE))
+            .light_line_style(TRANSPARENT)
+            .axis_style(color(ink::RULE))
+            .label_style(label)
+            .x_labels(24)
+            .y_labels(8)
+            .x_label_formatter(&|step| match step {
+                SegmentValue::Exact(step) | SegmentValue::CenterOf(step) => step.to_string(),
+                SegmentValue::Last => String::new(),
+            })
+            .y_label_formatter(&|value| text::plain(*value))
+            .x_desc("step of the clip")
+            .draw()?;
+        for (which, _, tone) in SERIES {
+            self.curve(&mut chart, self.seen, (which, tone), self.other.is_some())?;
             if let Some(other) = self.other {
-                self.curve(paper, other, which, color, false);
+                self.curve(&mut chart, other, (which, tone), false)?;
             }
         }
+        Ok(())
     }
 
-    fn curve(&self, paper: &mut Paper, seen: &Seen, which: usize, color: Rgba<u8>, is_dashed: bool) {
-        let gap = if is_dashed { Rgba([0; 4]) } else { color };
-        let points: Vec<Option<(i64, i64)>> = seen
-            .iter()
-            .enumerate()
-            .map(|(step, points)| points[which].map(|point| self.at(step, (self.value)(point))))
-            .collect();
-        for pair in points.windows(2) {
-            if let [Some(from), Some(to)] = *pair {
-                paper.line(from, to, [color, gap], 4);
-                paper.line((from.0, from.1 + 1), (to.0, to.1 + 1), [color, gap], 4);
+    fn curve(
+        &self,
+        chart: &mut Chart<'_, '_>,
+        seen: &Seen,
+        (which, tone): (usize, Rgba<u8>),
+        is_dashed: bool,
+    ) -> Result<(), Fault> {
+        let line = color(tone).stroke_width(2);
+        let place = |step: usize, point: Point| (SegmentValue::CenterOf(step as i32), (self.value)(point));
+        let points = || seen.iter().enumerate().map(|(step, seen)| seen[which].map(|at| place(step, at)));
+        // Where a step shows nothing, the line has a gap.
+        for run in points().collect::<Vec<_>>().split(Option::is_none) {
+            let run = run.iter().flatten().cloned();
+            if is_dashed {
+                chart.draw_series(DashedLineSeries::new(run, DASH, DASH, line))?;
+            } else {
+                chart.draw_series(LineSeries::new(run, line))?;
             }
         }
-        for (x, y) in points.into_iter().flatten() {
-            for (dy, dx) in (-2i64..=3).flat_map(|dy| (-2i64..=3).map(move |dx| (dy, dx))) {
-                let is_rim = dy == -2 || dy == 3 || dx == -2 || dx == 3;
-                paper.dot(x + dx, y + dy, if is_dashed && !is_rim { ink::SHADE } else { color });
-            }
-        }
+        let inside = if is_dashed { color(ink::SHADE) } else { color(tone) };
+        chart.draw_series(points().flatten().map(|at| {
+            EmptyElement::at(at)
+                + Rectangle::new([(-2, -2), (3, 3)], inside.filled())
+                + Rectangle::new([(-2, -2), (3, 3)], color(tone).stroke_width(1))
+        }))?;
+        Ok(())
     }
 }
 
-/// A round distance between lines: 1, 2 or 5 with noughts, about six of them.
-fn tick(span: f64) -> f64 {
-    let raw = span / 6.0;
-    let power = libm::pow(10.0, libm::log10(raw).floor());
-    let steps = [1.0, 2.0, 5.0, 10.0].map(|step| step * power);
-    steps.into_iter().find(|step| *step >= raw).unwrap_or(power * 10.0)
+fn color(Rgba([red, green, blue, _]): Rgba<u8>) -> RGBColor {
+    RGBColor(red, green, blue)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn ticks_are_round_numbers() {
-        assert_eq!([4.0, 7.0, 30.0, 64.0, 300.0].map(tick), [1.0, 2.0, 5.0, 20.0, 50.0]);
-    }
 
     #[test]
     fn a_figure_that_stands_still_is_a_level_line_and_one_that_slides_is_not() {
@@ -247,9 +251,13 @@ mod tests {
         let slid = slid.unwrap();
         let heights = |set: &FrameSet| {
             let seen = rows_of(set);
-            let panel = Panel::new((0, 0), &seen, None, |point| point.x);
-            let ends = seen.iter().map(|[figure, ..]| figure.unwrap().x);
-            ends.enumerate().map(|(step, x)| panel.at(step, x).1).collect::<Vec<_>>()
+            let mut paper = Paper::new(PANEL, ink::PAGE);
+            Panel::new(&seen, None, |point| point.x).draw(&mut paper, (0, 0), "across").unwrap();
+            let image = paper.into_image();
+            // The figure's line halfway between steps.
+            let each = (PANEL.width - LEFT - RIGHT) / 4;
+            let top = |x: u32| (0..PANEL.height).find(|&y| *image.get_pixel(x, y) == FIGURE);
+            (1..4).map(|step| top(LEFT + step * each).unwrap()).collect::<Vec<_>>()
         };
         let level = heights(&still);
         assert!(level.iter().all(|y| *y == level[0]), "{level:?}");

@@ -15,6 +15,7 @@ mod onion;
 mod overlay;
 mod pages;
 mod paper;
+mod plot;
 mod text;
 
 pub use contact::{ContactOptions, contact};

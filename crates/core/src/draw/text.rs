@@ -130,6 +130,12 @@ pub(super) fn fitted(text: &str, room: u32, scale: u32) -> String {
     kept + &"..".chars().take(dots as usize).collect::<String>()
 }
 
+/// At most one decimal, and none where it would be 0.
+pub(super) fn plain(number: f64) -> String {
+    let text = format!("{number:.1}");
+    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

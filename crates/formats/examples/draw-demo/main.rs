@@ -68,7 +68,7 @@ fn write_all(folder: &Path) -> Result<(), shibori_formats::Error> {
     for (name, art) in all() {
         let path = folder.join(name);
         match art {
-            Art::Picture(image) => drop(write::picture(&path, &image, &run)?),
+            Art::Picture(image) => drop(write::pictures(&path, std::slice::from_ref(&image), &run)?),
             Art::Film(film) => drop(write::film(&path, &film, &run, || {})?),
         }
     }

@@ -12,16 +12,27 @@ use crate::write::replace::{over, text};
 use crate::write::{Transaction, Written, png, seal};
 use crate::{Error, WriteProblem};
 
-/// Writes one picture as PNG.
-pub fn picture(path: &Path, image: &RgbaImage, run: &Transaction) -> Result<Written, Error> {
+/// Writes pictures as PNG: the first under its name, the others numbered from 1, as the pages of an atlas are.
+pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<Written, Error> {
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if ending != "png" {
         let text = format!("this picture is written as PNG, so its name ends in .png, not '.{ending}'");
         return Err(Error::write(path, WriteProblem::Format(text)));
     }
-    let batch = run.plan(&[PathBuf::from(path)], &[])?;
-    let bytes = png(image).map_err(|problem| Error::write(path, problem))?;
-    batch.stage(0, &bytes)?;
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    let numbered = |at: usize| match at {
+        0 => path.to_owned(),
+        at => path.with_file_name(format!(
+            "{stem}-{at}.{}",
+            path.extension().unwrap_or_default().to_string_lossy()
+        )),
+    };
+    let targets: Vec<PathBuf> = (0..images.len()).map(numbered).collect();
+    let batch = run.plan(&targets, &[])?;
+    for (at, image) in images.iter().enumerate() {
+        let bytes = png(image).map_err(|problem| Error::write(&targets[at], problem))?;
+        batch.stage(at, &bytes)?;
+    }
     Ok(batch.written())
 }
 

@@ -18,7 +18,7 @@ use crate::recipe::{Look, Making, Preview};
 use crate::steps::{
     Checked, Drawn, SpritePart, clip_set, contact, contact_of, drift_of, export, grid, html, html_of,
     light_table_of, motion, motion_of, onion, onion_of, pack_set, pages, pages_of_set, slice_manifests,
-    slice_sprite, whole, with_own, write_atlases, write_export, write_film, write_picture, write_set,
+    slice_sprite, whole, with_own, write_atlases, write_export, write_film, write_pictures, write_set,
 };
 use crate::{Context, Error};
 
@@ -92,8 +92,7 @@ pub(super) fn step(
             let manifest = manifest_of(&graph.steps[step.root]);
             let preview = &graph.atlas(*atlas).previews[*at];
             debug_assert!(before.is_none() || frames.len() == 1);
-            of_atlas(&manifest, preview, frames.first(), &step.target, tell, cx)?;
-            vec![cx.at(&step.target)]
+            of_atlas(&manifest, preview, frames.first(), &step.target, tell, cx)?
         }
         Kind::Preview { of: Source::Figure(figure), at, .. } => {
             let preview = &graph.sprite(*figure).previews[*at];
@@ -105,8 +104,7 @@ pub(super) fn step(
                 &step.target,
                 tell,
                 cx,
-            )?;
-            vec![cx.at(&step.target)]
+            )?
         }
     };
     let from_base =
@@ -148,7 +146,8 @@ fn of_atlas(
     target: &Path,
     tell: &dyn Fn(&Checked) -> Value,
     cx: &Context<'_>,
-) -> Result<(), Error> {
+) -> Result<Vec<PathBuf>, Error> {
+    let alone = || Ok(vec![cx.at(target)]);
     let drawn: Drawn = match &preview.look {
         Look::Contact(options) => contact(manifest, options, cx)?,
         Look::Onion(options) => onion(manifest, options, cx)?,
@@ -162,16 +161,16 @@ fn of_atlas(
         }
         Look::Motion(options) => {
             write_film(&motion(manifest, options, cx)?.film, target, cx)?;
-            return Ok(());
+            return alone();
         }
         Look::Html(options) => {
             html(manifest, options, target, tell, cx)?;
-            return Ok(());
+            return alone();
         }
         // Refused where the graph is made.
         Look::Grid(_) | Look::LightTable => return Err(Error::NoFrames),
     };
-    write_picture(&drawn.image, target, cx)
+    write_pictures(&drawn.pictures, target, cx)
 }
 
 fn of_figure(
@@ -182,8 +181,9 @@ fn of_figure(
     target: &Path,
     tell: &dyn Fn(&Checked) -> Value,
     cx: &Context<'_>,
-) -> Result<(), Error> {
+) -> Result<Vec<PathBuf>, Error> {
     let set = || frames[0].as_ref().clone();
+    let alone = || Ok(vec![cx.at(target)]);
     let drawn: Drawn = match &preview.look {
         Look::Contact(options) => contact_of(set(), options, cx)?,
         Look::Onion(options) => onion_of(set(), options, cx)?,
@@ -194,25 +194,24 @@ fn of_figure(
         },
         Look::Motion(options) => {
             write_film(&motion_of(set(), options, cx)?.film, target, cx)?;
-            return Ok(());
+            return alone();
         }
         Look::Html(options) => {
             html_of(set(), Path::new(figure.name.as_str()), options, target, tell, cx)?;
-            return Ok(());
+            return alone();
         }
         Look::LightTable => {
             light_table_of(&frames[0], figure.name.as_str(), target, cx)?;
-            return Ok(());
+            return alone();
         }
         Look::Grid(options) => {
             // The cut is the sprite's own.
             let (part, mut options) = (&making.parts[0], options.as_ref().clone());
             (options.cut, options.clean) = (part.options.cut.clone(), part.options.clean.clone());
-            write_picture(&grid(&figure.parts[0][0], &options, cx)?.image, target, cx)?;
-            return Ok(());
+            return write_pictures(&[grid(&figure.parts[0][0], &options, cx)?.image], target, cx);
         }
     };
-    write_picture(&drawn.image, target, cx)
+    write_pictures(&drawn.pictures, target, cx)
 }
 
 /// What makes a step's outcome besides its inputs, as a text: the options as they were read, without where they stand. Two versions of

@@ -14,8 +14,8 @@ use shibori_core::{FrameSet, Only, OnlyError, Pair, Size};
 use crate::options::contradiction::needs;
 use crate::options::value::{Amount, Switch, Whole, comma_texts, text, word};
 use crate::options::{
-    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, LayoutChoice,
-    PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
+    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, HeightOption,
+    LayoutChoice, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
 };
 
 /// Narrows any command.
@@ -386,6 +386,9 @@ pub struct ContactOptions {
     /// How wide the picture may be.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub width: WidthOption,
+    /// How tall one picture may be.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub height: HeightOption,
     /// What is drawn over frames.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub show: ShowOption,

@@ -33,7 +33,7 @@ pub use pack::{ArrangeOptions, EffortChoice, LayoutChoice, PagePerChoice, PageRo
 pub use page::{
     AlphaChoice, Companion, FormatChoice, PageOptions, PngChoice, SamplingChoice, UvOriginChoice,
 };
-pub use picture::{ShowChoice, ShowOption, WidthOption, ZoomOption};
+pub use picture::{HeightOption, ShowChoice, ShowOption, WidthOption, ZoomOption};
 pub use run::{AcceptChoice, RunOptions};
 pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
 pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};

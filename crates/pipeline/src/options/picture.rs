@@ -7,6 +7,8 @@ use crate::options::value::{Whole, comma_words, text};
 
 /// The widest a picture is where nothing is said, in pixels.
 const WIDTH: u32 = 1280;
+/// How tall pictures are that go over several files, where nothing is said.
+const HEIGHT: u32 = 4096;
 
 /// How large a pixel is drawn.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -28,6 +30,17 @@ pub struct WidthOption {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub width: Option<Whole<64, 16_384>>,
+}
+
+/// How tall a picture may be.
+#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, transparent)]
+pub struct HeightOption {
+    /// The tallest a picture may be, in pixels; the rest goes to FILE-1.png and so on [default: 4096]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
+    #[serde(deserialize_with = "text")]
+    pub height: Option<Whole<64, 16_384>>,
 }
 
 /// What is drawn over frames.
@@ -71,6 +84,13 @@ impl WidthOption {
     /// The widest, default filled in.
     pub fn get(&self) -> u32 {
         self.width.map_or(WIDTH, Whole::get)
+    }
+}
+
+impl HeightOption {
+    /// The tallest, default filled in.
+    pub fn get(&self) -> u32 {
+        self.height.map_or(HEIGHT, Whole::get)
     }
 }
 

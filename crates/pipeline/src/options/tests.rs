@@ -104,7 +104,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
     same_list::<ExportOptions>(json!({ "to": "glb", "template": "engine.lua.j2", "unit": 16 }));
     same_list::<UnpackOptions>(json!({ "trimmed": true, "only": "koi:swim" }));
     same_list::<ContactOptions>(
-        json!({ "only": "koi", "zoom": 2, "width": 640, "show": ["pivot", "boxes"] }),
+        json!({ "only": "koi", "zoom": 2, "width": 640, "height": 900, "show": ["pivot", "boxes"] }),
     );
     same_list::<MotionOptions>(json!({
         "only": "koi", "zoom": 2, "background": "checker", "show": ["all"],

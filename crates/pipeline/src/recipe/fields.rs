@@ -45,7 +45,7 @@ mod tests {
     #[test]
     fn keys_are_those_of_the_struct() {
         assert!(fields::<CutOptions>().starts_with(&["grid", "cell", "within"]));
-        assert_eq!(fields::<ContactOptions>(), ["only", "zoom", "width", "show"]);
+        assert_eq!(fields::<ContactOptions>(), ["only", "zoom", "width", "height", "show"]);
         assert!(fields::<OnlyOption>().is_empty());
     }
 }

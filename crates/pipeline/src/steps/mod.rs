@@ -36,7 +36,7 @@ pub(crate) use own::with_own;
 pub use pack::{Packed, pack, pack_set, write_atlases};
 pub use preview::{
     CutDrawn, Drawn, Moving, Shows, contact, contact_of, drift, drift_of, grid, motion, motion_of, onion,
-    onion_of, pages, pages_of_set, write_film, write_picture,
+    onion_of, pages, pages_of_set, write_film, write_pictures,
 };
 pub use slice::{
     How, Shaped, SheetReport, Sliced, SpritePart, default_set, slice, slice_manifests, slice_sprite,

@@ -1,7 +1,7 @@
 //! Pictures of frames: drawn, and planned as files. Showing them elsewhere is the program's business.
 
 use std::collections::HashMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use shibori_core::clip::{Clip, Span};
@@ -24,12 +24,12 @@ use crate::steps::pages::{Page, packed, pages_of};
 use crate::steps::sheet::{ISLANDS, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, Task};
 
-/// A picture, and how many frames it shows.
+/// What was drawn, and how many frames it shows.
 #[derive(Clone, Debug)]
 pub struct Drawn {
-    /// The picture.
-    pub image: RgbaImage,
-    /// How many frames it shows.
+    /// The picture; several where it would be too tall.
+    pub pictures: Vec<RgbaImage>,
+    /// How many frames they show.
     pub frames: usize,
 }
 
@@ -49,8 +49,9 @@ pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Res
 pub fn contact_of(set: FrameSet, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let set = options.only.of(set)?;
     let (width, zoom, show, room) = (options.width.get(), options.zoom.get(), options.show.get(), cx.room());
-    let image = cx.drawn(draw::contact(&set, Contact { width, zoom, show, room }), by_zoom(zoom))?;
-    Ok(Drawn { image, frames: set.frames().len() })
+    let how = Contact { width, height: options.height.get(), zoom, show, room };
+    let pictures = cx.drawn(draw::contact(&set, how), by_zoom(zoom))?;
+    Ok(Drawn { pictures, frames: set.frames().len() })
 }
 
 /// The frames of each clip over each other, pivots on one point.
@@ -70,7 +71,8 @@ pub fn onion_of(set: FrameSet, options: &OnionOptions, cx: &Context<'_>) -> Resu
     let set = options.only.of(set)?;
     let zoom = options.zoom.get();
     let how = Onion { width: options.width.get(), zoom, boxes: true, room: cx.room() };
-    Ok(Drawn { image: cx.drawn(draw::draw_onion(&set, how), by_zoom(zoom))?, frames: set.frames().len() })
+    let image = cx.drawn(draw::draw_onion(&set, how), by_zoom(zoom))?;
+    Ok(Drawn { pictures: vec![image], frames: set.frames().len() })
 }
 
 /// Where feet and center stand from step to step, and where they stand in `after`.
@@ -101,7 +103,7 @@ pub fn drift_of(
     let set = options.only.of(set)?;
     let after = after.map(|after| options.only.of(after)).transpose()?;
     let image = cx.drawn(draw::draw_drift(&set, after.as_ref(), cx.room()), Growth::Picture)?;
-    Ok(Drawn { image, frames: set.frames().len() })
+    Ok(Drawn { pictures: vec![image], frames: set.frames().len() })
 }
 
 /// The pages of an atlas, each frame with its border and name; what has no pages is packed for the picture.
@@ -133,7 +135,7 @@ fn pages_drawn(
 ) -> Result<Drawn, Error> {
     let zoom = options.zoom.get();
     let image = cx.drawn(draw::draw_pages(&plans(manifest, pages), zoom, cx.room()), by_zoom(zoom))?;
-    Ok(Drawn { image, frames: set.frames().len() })
+    Ok(Drawn { pictures: vec![image], frames: set.frames().len() })
 }
 
 /// What makes a picture large: a zoom that was asked for, or how much there is to see.
@@ -275,13 +277,12 @@ fn all_frames(set: &FrameSet) -> Result<Clip, Error> {
     Ok(Clip::of_spans(sprite, name, &spans)?)
 }
 
-/// Plans a picture as a PNG.
+/// Plans pictures as PNG: `koi.png`, and where there are more, `koi-1.png` and so on. Gives where they will lie.
 ///
 /// # Errors
-/// Where it can't be written, or its name does not end in .png.
-pub fn write_picture(picture: &RgbaImage, path: &Path, cx: &Context<'_>) -> Result<(), Error> {
-    write::picture(&cx.at(path), picture, cx.run())?;
-    Ok(())
+/// Where one can't be written, or its name does not end in .png.
+pub fn write_pictures(pictures: &[RgbaImage], path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
+    Ok(write::pictures(&cx.at(path), pictures, cx.run())?.files)
 }
 
 /// Plans a film in the format its ending asks for.
