@@ -1,11 +1,14 @@
 //! Everything the program says: results on stdout, the rest on stderr.
 //!
-//! Whether there are colors, and whether the result is text or JSON, is decided once, here. Control
-//! characters in names are shown as escapes, so that a file name can't paint the terminal.
+//! Whether there are colors, and whether the result is text or JSON, is decided once, here; how a terminal takes colors is
+//! `anstream`'s business (`NO_COLOR`, `TERM=dumb`, old consoles of Windows). Control characters in names are shown as escapes,
+//! so that a file name can't paint the terminal.
 
 use std::io::{self, IsTerminal, Write};
 use std::sync::Mutex;
 
+use anstream::{AutoStream, ColorChoice};
+use anstyle::{AnsiColor, Style};
 use serde::Serialize;
 use serde_json::{Map, Value, json};
 use shibori_pipeline::{Listener, Notice, Task};
@@ -19,8 +22,8 @@ use crate::words;
 pub(crate) struct Console {
     json: bool,
     quiet: bool,
-    paint_out: bool,
-    paint_err: bool,
+    paint_out: ColorChoice,
+    paint_err: ColorChoice,
     progress: Mutex<Option<(Task, Progress)>>,
     /// What is printed at the end, for programs.
     told: Mutex<Told>,
@@ -37,24 +40,23 @@ struct Told {
     has_own: bool,
 }
 
-const RED: &str = "\u{1b}[1;31m";
-const YELLOW: &str = "\u{1b}[1;33m";
-const CYAN: &str = "\u{1b}[36m";
-const BOLD: &str = "\u{1b}[1m";
-const PLAIN: &str = "\u{1b}[0m";
+const RED: Style = AnsiColor::Red.on_default().bold();
+const YELLOW: Style = AnsiColor::Yellow.on_default().bold();
+const CYAN: Style = AnsiColor::Cyan.on_default();
+const BOLD: Style = Style::new().bold();
 
 impl Console {
     pub(crate) fn new(everywhere: &Everywhere) -> Self {
-        let wanted = |is_terminal: bool| match everywhere.color {
-            When::Always => true,
-            When::Never => false,
-            When::Auto => is_terminal && may_paint(),
+        let wanted = |found: ColorChoice| match everywhere.color {
+            When::Always => ColorChoice::Always,
+            When::Never => ColorChoice::Never,
+            When::Auto => found,
         };
         Self {
             json: everywhere.json,
             quiet: everywhere.quiet,
-            paint_out: wanted(io::stdout().is_terminal()),
-            paint_err: wanted(io::stderr().is_terminal()),
+            paint_out: wanted(AutoStream::choice(&io::stdout())),
+            paint_err: wanted(AutoStream::choice(&io::stderr())),
             progress: Mutex::new(None),
             told: Mutex::default(),
             broken: Mutex::new(None),
@@ -63,12 +65,11 @@ impl Console {
 
     /// A console for a command line that could not be read, so that little is known of its wishes.
     pub(crate) fn for_errors(json: bool) -> Self {
-        let paint_err = may_paint() && io::stderr().is_terminal();
         Self {
             json,
             quiet: false,
-            paint_out: false,
-            paint_err,
+            paint_out: ColorChoice::Never,
+            paint_err: AutoStream::choice(&io::stderr()),
             progress: Mutex::new(None),
             told: Mutex::default(),
             broken: Mutex::new(None),
@@ -98,7 +99,7 @@ impl Console {
     pub(crate) fn head(&self, line: &str) {
         let line = harmless(line);
         if !self.json && !self.quiet {
-            self.print_out(&if self.paint_out { format!("{BOLD}{line}{PLAIN}") } else { line });
+            self.print_out(&format!("{BOLD}{line}{BOLD:#}"));
         }
     }
 
@@ -166,7 +167,7 @@ impl Console {
     }
 
     fn print_out(&self, text: &str) {
-        self.keep(writeln!(io::stdout(), "{text}"));
+        self.keep(writeln!(AutoStream::new(io::stdout(), self.paint_out), "{text}"));
     }
 
     /// Remembers the first thing that went wrong. A reader that went away (a closed pipe) is no mistake of ours.
@@ -200,19 +201,19 @@ impl Console {
         };
         self.labeled(label, color, &message.text);
         if let Some(pointer) = &message.pointer {
-            print_err(&harmless(&format!("    {}", pointer.replace('\n', "\n    "))));
+            self.print_err(&harmless(&format!("    {}", pointer.replace('\n', "\n    "))));
         }
         if let Some(hint) = &message.hint {
             self.labeled("  hint", CYAN, hint);
         }
     }
 
-    fn labeled(&self, label: &str, color: &str, text: &str) {
-        let text = harmless(text);
-        print_err(&match self.paint_err {
-            true => format!("{color}{label}:{PLAIN} {text}"),
-            false => format!("{label}: {text}"),
-        });
+    fn labeled(&self, label: &str, style: Style, text: &str) {
+        self.print_err(&format!("{style}{label}:{style:#} {}", harmless(text)));
+    }
+
+    fn print_err(&self, text: &str) {
+        let _ = writeln!(AutoStream::new(io::stderr(), self.paint_err), "{text}");
     }
 }
 
@@ -243,14 +244,6 @@ fn said(message: &Message) -> String {
         Some(pointer) => format!("{}\n{pointer}", message.text),
         None => message.text.clone(),
     }
-}
-
-fn may_paint() -> bool {
-    std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
-}
-
-fn print_err(text: &str) {
-    let _ = writeln!(io::stderr(), "{text}");
 }
 
 fn harmless(text: &str) -> String {

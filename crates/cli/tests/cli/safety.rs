@@ -97,5 +97,5 @@ fn results_go_to_stdout_and_quiet_means_quiet() {
     assert!(outcome.out.contains("wrote koi/frames.json and 8 images") && outcome.err.is_empty());
     assert!(!outcome.out.contains('\u{1b}'));
     let outcome = env.run("inspect gone.png --color always");
-    assert!(outcome.err.contains("\u{1b}[1;31merror:"));
+    assert!(outcome.err.contains("\u{1b}[31merror:"));
 }

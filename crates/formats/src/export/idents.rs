@@ -25,7 +25,7 @@ pub(super) fn identifier(name: &str) -> String {
 }
 
 /// Accents that are characters of their own, as some systems write file names.
-pub(super) fn is_mark(c: char) -> bool {
+fn is_mark(c: char) -> bool {
     ('\u{300}'..='\u{36f}').contains(&c)
 }
 

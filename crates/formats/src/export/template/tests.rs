@@ -27,6 +27,8 @@ fn names_and_numbers_come_as_asked_for() {
         text("{{ 'a\"b'|quoted }} {{ '<&>'|xml }} {{ '3d view'|pascal }}"),
         r#""a\"b" &lt;&amp;&gt; _3dView"#
     );
+    let cased = "{{ 'nâge e\u{301}te-2'|camel }} {{ 'nâge'|screaming }} {{ '鯉 泳ぐ'|snake }} {{ 'XMLFrog'|kebab }} {{ '-'|pascal }}";
+    assert_eq!(text(cased), "nâgeÉte2 NÂGE 鯉_泳ぐ xml-frog _");
     // Frame 0: drawing at 1,2 of 12x10, 3x5 px, pivot 5,9.
     assert_eq!(
         text(
