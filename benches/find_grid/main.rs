@@ -3,7 +3,7 @@
 //! `cargo bench --bench find_grid` prints a row for each kind of sheet: how many, the share answered right,
 //! the share answered as sure, and how many of the sure answers are wrong (none may be). `-- --sheets 100`
 //! makes more of each kind, `-- --seed 7` others, `-- --show` names each sheet that fails, `-- --art FOLDER` makes them of frames of
-//! anybody's: a folder a sprite, a PNG per frame. Right means: every cell at the very pixel, or, where borders of
+//! anybody's: one folder per sprite, a PNG per frame. Right means: every cell at the very pixel, or, where borders of
 //! cells can't be seen, the same drawings whole in the same cells.
 
 mod corpus;

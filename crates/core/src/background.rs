@@ -27,7 +27,7 @@ pub enum Background {
     None,
 }
 
-/// Of so many pixels, one may be seen through without telling that the sheet is transparent.
+/// Of this many pixels, one may be seen through without telling that the sheet is transparent.
 const SLIPS: u64 = 2000;
 /// Share of the outermost pixels that must have the color.
 const OF_BORDER: f64 = 0.5;

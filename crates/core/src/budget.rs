@@ -84,7 +84,7 @@ impl FromStr for ByteSize {
 }
 
 impl Budget {
-    /// A budget of so many bytes.
+    /// A budget of this many bytes.
     pub fn of(bytes: u64) -> Self {
         Self(Arc::new(Account { limit: bytes, taken: AtomicU64::new(0) }))
     }
@@ -107,7 +107,7 @@ impl Budget {
         }
     }
 
-    /// Whether so many bytes are left.
+    /// Whether this many bytes are left.
     ///
     /// # Errors
     /// Where they are not.

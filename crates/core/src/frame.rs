@@ -12,7 +12,7 @@ use image::RgbaImage;
 /// One frame.
 ///
 /// # Guarantees
-/// The canvas is at least 1x1 and the kept pixels, placed at the inset, lie wholly inside it.
+/// The canvas is at least 1x1 and the kept pixels, placed at the inset, lie completely inside it.
 #[derive(Clone, Debug)]
 pub struct Frame {
     sprite: Name,
@@ -80,7 +80,7 @@ impl Frame {
         Ok(Self { pixels, inset, ..self })
     }
 
-    /// The same drawing with all that belongs to it, moved by so many pixels on another canvas. Nine-slice insets
+    /// The same drawing with all that belongs to it, moved by this many pixels on another canvas. Nine-slice insets
     /// grow and shrink with the canvas's sides; what no longer fits is forgotten.
     pub fn moved_on(self, canvas: Size, x: i64, y: i64) -> Result<Self, FrameError> {
         let sticks_out = || FrameError::SticksOut { pixels: self.pixels.size(), inset: self.inset, canvas };
@@ -98,7 +98,7 @@ impl Frame {
         Ok(Self { canvas, inset, pivot, annotations, ..self })
     }
 
-    /// The same frame with its drawing, boxes and polygon moved by so many pixels; canvas and pivot stay.
+    /// The same frame with its drawing, boxes and polygon moved by this many pixels; canvas and pivot stay.
     ///
     /// # Errors
     /// Where kept pixels would leave the canvas.

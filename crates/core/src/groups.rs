@@ -3,7 +3,7 @@
 use crate::FrameSet;
 use crate::clip::Clip;
 
-/// The frames of each clip, each frame once, then one group a sprite of those in no clip.
+/// The frames of each clip, each frame once, then one group per sprite of those in no clip.
 pub(crate) fn by_clip(set: &FrameSet) -> Vec<Vec<usize>> {
     let mut taken = vec![false; set.frames().len()];
     let mut fresh = |places: &mut dyn Iterator<Item = usize>| -> Vec<usize> {

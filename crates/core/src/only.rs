@@ -4,7 +4,8 @@ use std::collections::HashSet;
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{FrameSet, Name, SelectError, Selection};
+use crate::clip::Clip;
+use crate::{FrameSet, Name, SelectError, Selection, nearest};
 
 /// What a person typed to narrow a command: a sprite, a clip (`swim` or `koi:swim`), several of them, or a selection.
 /// Which of them it is shows only with a set.
@@ -112,9 +113,8 @@ impl Only {
         let sprites = set.sprites().into_iter().map(ToString::to_string);
         let known: Vec<String> =
             sprites.chain(set.clips().iter().map(|clip| clip.name().to_string())).collect();
-        let likeness = |name: &String| strsim::jaro_winkler(name, &self.0);
-        let nearest = known.iter().filter(|name| likeness(name) > 0.7);
-        let nearest = nearest.max_by(|a, b| likeness(a).total_cmp(&likeness(b))).cloned();
+        let whole = set.clips().iter().map(Clip::whole_name).filter(|_| self.0.contains(':'));
+        let nearest = nearest(&self.0, known.iter().cloned().chain(whole));
         let is_frame = set.frames().iter().any(|frame| frame.name().as_str() == self.0);
         OnlyError::Unknown { text: self.0.clone(), nearest, known, is_frame }
     }

@@ -50,7 +50,7 @@ impl Pixels {
         Self::whole(RgbaImage::new(0, 0))
     }
 
-    /// The part `rect` of this picture, counted from its own top left; `None` where it sticks out.
+    /// The part `rect` of this picture, counted from its own top left; `None` where it extends beyond.
     pub fn part(&self, rect: Rect) -> Option<Self> {
         if !rect.lies_in(Rect::of(self.size())) {
             return None;

@@ -6,6 +6,7 @@
 
 use std::str::FromStr;
 
+use crate::likeness::{meant, nearest};
 use crate::pattern::Pattern;
 use crate::syntax::Cursor;
 use crate::{Cell, FrameSet, Name, SyntaxError};
@@ -90,12 +91,14 @@ pub enum SelectError {
         columns: Vec<u32>,
     },
     /// No frame has such a name.
-    #[error("no frame of sprite '{sprite}' is named like '{pattern}'")]
+    #[error("no frame of sprite '{sprite}' is named like '{pattern}'{}", meant(nearest.as_ref()))]
     NoName {
         /// The pattern typed.
         pattern: String,
         /// The sprite.
         sprite: Name,
+        /// A pattern or a name like it that frames have.
+        nearest: Option<String>,
     },
     /// A sprite that is not there.
     #[error("there is no sprite '{sprite}'; there are: {list}", list = listed(known))]
@@ -388,7 +391,11 @@ fn named(
     let fits = |place: &usize| pattern.is_match(set.frames()[*place].name().as_str());
     let found: Vec<usize> = frames.iter().copied().filter(fits).collect();
     if found.is_empty() {
-        return Err(SelectError::NoName { pattern: pattern.to_string(), sprite: sprite.clone() });
+        let pattern = pattern.to_string();
+        let names = || set.frames_of(sprite).iter().map(|&at| set.frames()[at].name().as_str());
+        let stem = |name: &str| format!("{}*", name.trim_end_matches(|c: char| c.is_ascii_digit()));
+        let nearest = nearest(&pattern, names().map(str::to_owned).chain(names().map(stem)));
+        return Err(SelectError::NoName { pattern, sprite: sprite.clone(), nearest });
     }
     Ok(found)
 }

@@ -1,11 +1,11 @@
 //! What can go wrong with files, sorted by who must act: an input that can't be read, an output that
 //! can't be written.
 
-use crate::ShownPath;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::Losses;
+use crate::ShownPath;
 use shibori_core::clip::ClipError;
 use shibori_core::{FrameError, NameError, OverBudget, Rect, SetError, Size};
 

@@ -24,7 +24,7 @@ pub trait Listener: Sync {
         let _ = notice;
     }
 
-    /// So many of so many units of work are done.
+    /// So many of this many units of work are done.
     fn progress(&self, task: Task, done: usize, of: usize) {
         let _ = (task, done, of);
     }
@@ -106,7 +106,7 @@ impl<'a> Context<'a> {
         self.hold_memory(by, pixels)
     }
 
-    /// Holds pictures that are to be made, of so many pixels together, to the memory that is left.
+    /// Holds pictures that are to be made, of this many pixels together, to the memory that is left.
     pub(crate) fn hold_memory(&self, by: Growth, pixels: u64) -> Result<(), Error> {
         let bytes = pixels.saturating_mul(PIXEL);
         self.limits.memory.check(bytes).map_err(|over| Error::Memory { by, over })

@@ -1,6 +1,5 @@
 //! Why a step can't be done, as values. They name no option and no command: what to type instead is the program's to say.
 
-use shibori_formats::ShownPath;
 use std::path::PathBuf;
 
 use shibori_core::clean::KeyColors;
@@ -11,6 +10,7 @@ use shibori_core::shape::{
     AlignError, Anchor, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
 };
 use shibori_core::{Area, Color, Name, NamingError, OnlyError, OverBudget, SelectError, SetError, Size};
+use shibori_formats::ShownPath;
 use shibori_formats::export::{ExportError, TemplateError};
 
 use crate::options::Contradiction;
@@ -85,7 +85,7 @@ pub enum Error {
         cells: u64,
     },
     /// A sheet without a drawing.
-    #[error("{}: is wholly blank, so there is nothing to cut by", sheet.shown())]
+    #[error("{}: is completely blank, so there is nothing to cut by", sheet.shown())]
     BlankSheet {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -316,6 +316,12 @@ pub enum Error {
     /// Nothing says what to export to.
     #[error("nothing says what to export to")]
     NoFormat,
+    /// No file, and no template that comes with shibori.
+    #[error("{}: no such file, and not a template that comes with shibori", template.shown())]
+    NoTemplate {
+        /// What was asked for.
+        template: PathBuf,
+    },
     /// A template that is no text.
     #[error("{}: a template is UTF-8 text", template.shown())]
     TemplateNotText {

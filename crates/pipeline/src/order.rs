@@ -37,7 +37,7 @@ pub enum Change {
     Erase(Vec<Area>),
     /// Empty the outermost pixels of every canvas.
     ClearEdge(u32),
-    /// Remove stray groups of up to so many pixels.
+    /// Remove stray groups of up to this many pixels.
     Specks(u32),
     /// Take the share of a background of these colors out of edge pixels.
     Defringe(Vec<Color>),
@@ -69,7 +69,7 @@ pub enum Change {
     Box(BoxSpec, f64),
     /// Set where panels stretch.
     Nine(NineRule),
-    /// Cover drawings with a polygon of at most so many corners, taking pixels up to an alpha as empty.
+    /// Cover drawings with a polygon of at most this many corners, taking pixels up to an alpha as empty.
     Polygon(u32, u8),
     /// Set pivots, boxes and nine-slices frame by frame.
     Places(Vec<PlaceLine>),

@@ -1,6 +1,5 @@
 //! Whatever is edited, a build comes to what a build from nothing comes to, byte for byte.
 
-use shibori_formats::ShownPath;
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -8,6 +7,7 @@ use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
+use shibori_formats::ShownPath;
 use shibori_pipeline::Error;
 use shibori_pipeline::build::{Audience, Build, Event, Outcome};
 use shibori_pipeline::options::{RunOptions, Switch};

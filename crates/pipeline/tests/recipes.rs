@@ -13,7 +13,7 @@ use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::Fault;
 use tempfile::TempDir;
 
-/// A sheet of so many cells of 16 px, each with a figure of its own color that stands a little further right.
+/// A sheet of this many cells of 16 px, each with a figure of its own color that stands a little further right.
 fn sheet(cells: u32, red: u8) -> RgbaImage {
     RgbaImage::from_fn(cells * 16, 16, |x, y| {
         let (cell, x) = (x / 16, x % 16);

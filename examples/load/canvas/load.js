@@ -31,7 +31,7 @@ export function drawFrame(context, atlas, index, x, y, { scale = 1, mirror = fal
   context.restore();
 }
 
-/** The step that a clip shows after so many seconds, or its last where it has played to the end. */
+/** The step that a clip shows after this many seconds, or its last where it has played to the end. */
 export function stepAt(clip, seconds) {
   const steps = clip.steps;
   const back = clip.play === "bounce" ? steps.slice(1, -1).reverse() : [];

@@ -19,7 +19,7 @@ bool atlas_load(Atlas *atlas);
 /* Draws a frame with its pivot at x, y. */
 void atlas_draw(const Atlas *atlas, sfRenderTexture *target, uint16_t frame, float x, float y, float scale, bool mirror);
 
-/* The step that a clip shows after so many seconds; its last where it has played to the end. */
+/* The step that a clip shows after this many seconds; its last where it has played to the end. */
 const PondStep *clip_step_at(const PondClip *clip, double seconds);
 
 #endif

@@ -36,7 +36,7 @@ function Atlas:draw(index, x, y, scale, mirror)
   end
 end
 
--- The step that a clip shows after so many seconds; its last where it has played to the end.
+-- The step that a clip shows after this many seconds; its last where it has played to the end.
 function Atlas.step_at(clip, seconds)
   local way = clip.way
   if clip.plays > 0 and seconds >= clip.seconds * clip.plays then return way[#way] end

@@ -41,7 +41,7 @@ class Atlas:
 
 
 def step_at(clip, seconds):
-    """The step that a clip shows after so many seconds."""
+    """The step that a clip shows after this many seconds."""
     steps = clip["steps"]
     way = steps + (steps[-2:0:-1] if clip.get("play") == "bounce" else [])
     total = sum(step["ticks"] for step in way)

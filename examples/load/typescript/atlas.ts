@@ -40,7 +40,7 @@ export function drawFrame(context: Context, images: readonly HTMLImageElement[],
   context.restore();
 }
 
-/** The step that a clip shows after so many milliseconds; its last where it has played to the end. */
+/** The step that a clip shows after this many milliseconds; its last where it has played to the end. */
 export function stepAt(clip: Clip, ms: number): Step {
   const last = clip.way[clip.way.length - 1]!;
   const whole = clip.way.reduce((sum, step) => sum + step.ms, 0);

@@ -1,10 +1,10 @@
 //! `shibori clip`: the clips of a set or an atlas, listed and changed. Only the manifest is written.
 
-use shibori_formats::ShownPath;
 use std::collections::BTreeSet;
 
 use serde::Serialize;
 use shibori_core::FrameSet;
+use shibori_formats::ShownPath;
 use shibori_pipeline::steps::{Clipped, clip};
 
 use super::Program;

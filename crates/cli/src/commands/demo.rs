@@ -5,10 +5,10 @@
 
 mod road;
 
-use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
+use shibori_formats::ShownPath;
 use shibori_formats::read::{self, Picture};
 use shibori_formats::write;
 use shibori_pipeline::recipe::RECIPE_FILE;

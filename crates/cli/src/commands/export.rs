@@ -1,9 +1,9 @@
 //! `shibori export`: an atlas told in other forms.
 
-use shibori_formats::ShownPath;
 use std::path::Path;
 
 use serde::Serialize;
+use shibori_formats::ShownPath;
 use shibori_formats::export::{STARTERS, Starter};
 use shibori_pipeline::steps::{export, starter, write_export};
 
@@ -74,9 +74,9 @@ fn unknown(name: &str) -> Failure {
 fn list(program: &Program<'_>) {
     program.console.head("--to");
     for (name, what) in [
-        ("csv", "tables: a row a frame, and a row a clip step"),
-        ("css", "a class a frame, a class a clip"),
-        ("svg", "one image with a view a frame: pond.svg#koi-00"),
+        ("csv", "tables: one row per frame, and one row per clip step"),
+        ("css", "one class per frame, one class per clip"),
+        ("svg", "one image with one view per frame: pond.svg#koi-00"),
         ("gltf", "glTF 2.0 beside its pages: quads and animations"),
         ("glb", "glTF 2.0 in one file"),
     ] {

@@ -1,10 +1,10 @@
 //! `shibori init`: a recipe from what sources hold, to be built at once and changed at will.
 
-use shibori_formats::ShownPath;
 use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
 
 use serde::Serialize;
+use shibori_formats::ShownPath;
 use shibori_formats::write;
 use shibori_pipeline::recipe::RECIPE_FILE;
 use shibori_pipeline::steps::{DraftCut, DraftSprite, draft};

@@ -155,7 +155,7 @@ fn sheet(image: &Inspected) -> Sheet {
 
 fn findings(is_blank: bool, grids: &[GridReading], is_loose: bool) -> Option<String> {
     match grids.first() {
-        _ if is_blank => Some("the picture is wholly blank".to_owned()),
+        _ if is_blank => Some("the picture is completely blank".to_owned()),
         None if is_loose => None,
         None => Some("no grid was found: it may be one picture".to_owned()),
         Some(best) => {

@@ -1,10 +1,10 @@
 //! `shibori man`: manual pages.
 
-use shibori_formats::ShownPath;
 use std::path::PathBuf;
 
 use clap::Command;
 use clap_mangen::Man as Page;
+use shibori_formats::ShownPath;
 use shibori_formats::write;
 
 use super::Program;

@@ -1,11 +1,11 @@
-//! `shibori preview contact|onion|drift|pages|grid`: pictures that prove it.
+//! `shibori preview contact|onion|drift|pages|grid`: pictures of frames.
 
-use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use serde::Serialize;
 use shibori_core::draw::CutPlan;
+use shibori_formats::ShownPath;
 use shibori_pipeline::Context;
 use shibori_pipeline::steps::{self, Drawn, write_pictures};
 

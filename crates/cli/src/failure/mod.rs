@@ -7,12 +7,15 @@ mod recipe;
 mod shaping;
 mod sheets;
 
-use shibori_formats::ShownPath;
+use std::collections::BTreeMap;
 use std::path::Path;
 
 use shibori_core::clip::{ApplyError, EditError, RowError};
-use shibori_core::{ByteSize, NamingError, OnlyError, OverBudget, SelectError, SetError, SyntaxError};
-use shibori_formats::export::ExportError;
+use shibori_core::{
+    ByteSize, NamingError, OnlyError, OverBudget, SelectError, SetError, SyntaxError, nearest,
+};
+use shibori_formats::ShownPath;
+use shibori_formats::export::{ExportError, STARTERS};
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::options::{Contradiction, With};
 use shibori_pipeline::recipe::is_key;
@@ -190,6 +193,16 @@ impl From<Error> for Failure {
             Error::NoFormat => {
                 plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
             }
+            Error::NoTemplate { template } => {
+                let known = || STARTERS.iter().map(|starter| starter.name);
+                let hint = match nearest(&template.to_string_lossy(), known()) {
+                    Some(name) => format!("did you mean {name}?"),
+                    None => nearest_file(&template).unwrap_or_else(|| {
+                        format!("there are: {}; or name a file", known().collect::<Vec<_>>().join(", "))
+                    }),
+                };
+                plain.with_exit(Exit::Input).with_hint(hint)
+            }
             Error::TemplateNotText { .. } => plain.with_exit(Exit::Input),
             Error::Template { error, .. } => plain.with_any_hint(error.hint),
             Error::NotHtml { file, .. } => {
@@ -357,13 +370,13 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
 fn nearest_file(path: &Path) -> Option<String> {
     let wanted = path.file_name()?.to_string_lossy().to_lowercase();
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let names = std::fs::read_dir(folder)
-        .ok()?
-        .flatten()
-        .map(|entry| entry.file_name().to_string_lossy().into_owned());
-    let likeness = |name: &str| strsim::jaro_winkler(&name.to_lowercase(), &wanted);
-    let nearest =
-        names.filter(|name| likeness(name) > 0.8).max_by(|a, b| likeness(a).total_cmp(&likeness(b)))?;
+    let names = std::fs::read_dir(folder).ok()?.flatten().map(|entry| entry.file_name());
+    // Files in an order of their own, so that of two as like the same is named everywhere.
+    let names: BTreeMap<String, String> = names
+        .map(|name| name.to_string_lossy().into_owned())
+        .map(|name| (name.to_lowercase(), name))
+        .collect();
+    let nearest = names[nearest(&wanted, names.keys())?].clone();
     let nearest = match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).shown().to_string(),
         _ => nearest,
@@ -455,6 +468,9 @@ impl From<EditError> for Failure {
             EditError::Set(error) => error.into(),
             EditError::Unknown { known, .. } if known.is_empty() => {
                 failure.with_hint("there are no clips yet; add one: \"walk = 0-5 @12fps\"")
+            }
+            EditError::Unknown { nearest: Some(name), .. } => {
+                failure.with_hint(format!("did you mean {name}?"))
             }
             EditError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", some(&known))),
             EditError::NoStep { .. } => failure.with_hint("steps count from 0"),

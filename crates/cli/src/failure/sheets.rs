@@ -1,10 +1,10 @@
 //! Sheets that can't be cut, in words.
 
-use shibori_formats::ShownPath;
 use std::path::Path;
 
 use shibori_core::cut::{Across, CutError, Grid, even_counts};
 use shibori_core::{Area, Size};
+use shibori_formats::ShownPath;
 use shibori_pipeline::Error;
 
 use super::Failure;

@@ -20,7 +20,7 @@ fn check_terminal() -> Result<(), Failure> {
     if io::stdout().is_terminal() {
         return Ok(());
     }
-    Err(Failure::usage("--here shows the picture in a terminal, and stdout is none")
+    Err(Failure::usage("--here shows the picture in a terminal, and stdout is not one")
         .with_hint("leave --here out and write a file: -o FILE"))
 }
 

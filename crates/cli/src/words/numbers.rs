@@ -1,11 +1,11 @@
 //! Numbers and names as people read and paste them.
 
-use shibori_formats::ShownPath;
 use std::collections::BTreeSet;
 use std::path::Path;
 
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Area, Cell, Pair, Size};
+use shibori_formats::ShownPath;
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
 /// that would let a shell run or replace something, in the quotes of this system's shell that let nothing through.

@@ -1,7 +1,8 @@
 //! Damaged files, as they come from broken downloads, full disks and other people's programs: told of, never a crash.
 
-use shibori_formats::ShownPath;
 use std::fs;
+
+use shibori_formats::ShownPath;
 
 use crate::env::Env;
 

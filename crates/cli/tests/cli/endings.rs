@@ -41,7 +41,7 @@ fn an_interrupted_run_ends_at_once_and_leaves_everything_as_it_was() {
     }
 }
 
-/// Starts a command, ends it after so many milliseconds by a signal, and waits for it.
+/// Starts a command, ends it after this many milliseconds by a signal, and waits for it.
 #[cfg(unix)]
 fn ended(env: &Env, line: &[&str], signal: &str, millis: u64) {
     let mut child = program(env).args(line).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();

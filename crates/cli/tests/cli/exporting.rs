@@ -62,7 +62,7 @@ fn a_set_of_many_pages_is_exported_too() {
     let env = with_atlas();
     env.ok("export koi --to css");
     let style = String::from_utf8(env.read("koi/koi.css")).unwrap();
-    assert!(style.contains("url(\"koi-03.png\")"), "a page a frame");
+    assert!(style.contains("url(\"koi-03.png\")"), "one page per frame");
     env.ok("export koi --to gltf -o scene/koi.gltf");
     let scene: Value = serde_json::from_slice(&env.read("scene/koi.gltf")).unwrap();
     assert_eq!(scene["images"].as_array().unwrap().len(), 8);

@@ -56,8 +56,8 @@ fn a_blank_sheet_says_so() {
     write_png(&env, "blank.png", &RgbaImage::new(64, 64));
     let outcome = env.run("slice blank.png");
     assert_eq!(outcome.code, 2);
-    assert!(outcome.err.contains("blank.png: is wholly blank"), "{}", outcome.err);
-    assert!(env.ok("inspect blank.png").contains("wholly blank"));
+    assert!(outcome.err.contains("blank.png: is completely blank"), "{}", outcome.err);
+    assert!(env.ok("inspect blank.png").contains("completely blank"));
     assert_eq!(env.json("slice blank.png --grid 2x2 --blank keep -o out")["count"], 4);
 }
 

@@ -296,3 +296,36 @@ fn json_tells_of_mistakes_even_where_the_command_line_can_not_be_read() {
     // A word that looks like the option is none.
     assert_eq!(env.run("slice --grid 8y4 -- --json").out, "");
 }
+
+#[test]
+fn a_mistyped_name_of_anything_is_answered_with_the_right_one() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --grid 8x4 --clip-rows sit,croak,leap,dive -o frog");
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
+    env.ok("pack frog koi -o pond");
+    for (line, meant) in [
+        ("slic art/koi.png", "slice"),
+        ("slice art/koi.png --gird 8x1", "--grid"),
+        ("preview contcat koi -o x.png", "contact"),
+        ("slice art/kio.png", "art/koi.png"),
+        ("check kio", "there is koi"),
+        ("preview contact frog --only siit -o x.png", "did you mean sit?"),
+        ("preview contact pond --only kio -o x.png", "did you mean koi?"),
+        ("preview contact pond --only frog:croaq -o x.png", "did you mean frog:croak?"),
+        ("preview contact frog --only named:frg-* -o x.png", "did you mean frog-*?"),
+        ("preview contact frog --only named:frog_07 -o x.png", "did you mean frog-07?"),
+        ("clip koi --drop swin", "did you mean swim?"),
+        ("clip pond --rename frog:laep=jump", "did you mean frog:leap?"),
+        ("clip koi --event swin@1=splash", "did you mean swim?"),
+        ("check frog --allow touchs-edge", "did you mean touches-edge?"),
+        ("export pond --to glft", "gltf"),
+        ("export pond --template luaa", "did you mean lua?"),
+        ("export pond --template mine.j2", "there are: c, lua, typescript"),
+        ("pack frog koi -o x --layout clip-rows --row-order sit,crok", "did you mean croak?"),
+        ("completions bsh", "bash"),
+    ] {
+        let outcome = env.run(line);
+        assert!(outcome.code == 2 || outcome.code == 3, "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(meant), "{line}\n{}", outcome.err);
+    }
+}

@@ -31,7 +31,7 @@ fn typed(name: &str) -> usize {
         count += 1;
         let outcome = env.run(line);
         if line.contains("--here") {
-            assert!(outcome.err.contains("stdout is none"), "there is no terminal here: {}", outcome.err);
+            assert!(outcome.err.contains("stdout is not one"), "there is no terminal here: {}", outcome.err);
         }
         (outcome.code, format!("{}{}", outcome.out, outcome.err))
     };

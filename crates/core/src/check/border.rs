@@ -36,7 +36,7 @@ pub(super) fn find(set: &FrameSet, at: usize) -> Vec<Finding> {
     vec![Finding { at: Some(Pair::default()), value: f64::from(wide), ..finding }]
 }
 
-/// The share of a ring, so many pixels inside the edge, that passes a test.
+/// The share of a ring, this many pixels inside the edge, that passes a test.
 fn share(pixels: &Pixels, inside: u32, is: impl Fn(Rgba<u8>) -> bool) -> f64 {
     let Size { width, height } = pixels.size();
     let (right, bottom) = (width - 1 - inside, height - 1 - inside);

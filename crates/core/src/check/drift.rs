@@ -6,13 +6,13 @@ use crate::check::{Finding, Limits, Remedy, Rule, Seen, median, of_clip};
 use crate::register::path::{self, SHAKES};
 use crate::{Frame, FrameSet, Pair, Point};
 
-/// A figure that stands elsewhere agrees so many times as well there as on the path: rings and flames agree about as well anywhere.
+/// A figure that stands elsewhere agrees this many times as well there as on the path: rings and flames agree about as well anywhere.
 const CLEARLY: f64 = 1.15;
-/// A figure that goes up and down by so many times the limit leaps.
+/// A figure that goes up and down by this many times the limit leaps.
 const RISES: f64 = 3.0;
 /// All that is drawn goes along with a figure that stands elsewhere, at least so far.
 const WITH_MASS: f64 = 0.4;
-/// A slide goes so many times as far as a figure may be off its path, and jumps back so many times as far as a usual step.
+/// A slide goes this many times as far as a figure may be off its path, and jumps back this many times as far as a usual step.
 const SLIDES: f64 = 2.5;
 const JUMPS_BACK: f64 = 2.5;
 

@@ -14,7 +14,7 @@ use crate::{Frame, FrameSet, Pair, Rect};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
-/// What is cut off ends in at least so many pixels in a row, and in this share of the canvas's side.
+/// What is cut off ends in at least this many pixels in a row, and in this share of the canvas's side.
 const LEAST: u32 = 4;
 const LEAST_SHARE: f64 = 0.1;
 /// A frame that nothing can be compared with is only told where more of the side is taken.

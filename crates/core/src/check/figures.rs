@@ -56,7 +56,7 @@ impl Figure<'_> {
         })
     }
 
-    /// Whether a frame agrees so many times as well with the others where it is registered as so far off.
+    /// Whether a frame agrees this many times as well with the others where it is registered as so far off.
     pub(super) fn is_clear(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
         let (frames, places, number) = self.among(set, frame);
         distinctness(&frames, &places, number, off).is_some_and(|clear| clear >= times)

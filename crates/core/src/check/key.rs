@@ -14,7 +14,7 @@ use crate::{Color, Frame, FrameSet, Pair};
 const USUAL: [[u8; 3]; 2] = [[255, 0, 255], [0, 255, 0]];
 /// So many of the pixels of a key lie at the outline; what has more inside is a fill.
 const OUTLINE: f64 = 0.5;
-/// A seam is at least this share of the outline, and so many pixels: single pixels of any color are drawn on purpose.
+/// A seam is at least this share of the outline, and this many pixels: single pixels of any color are drawn on purpose.
 const SEAM: f64 = 0.04;
 const FEWEST: usize = 3;
 

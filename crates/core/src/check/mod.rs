@@ -23,6 +23,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::clip::Clip;
+use crate::likeness::{meant, nearest};
 use crate::parallel;
 use crate::register::path::median;
 use crate::{Color, FrameSet, Name, Pair, Size};
@@ -109,7 +110,7 @@ impl Level {
 
 /// Why a text is no rule.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a rule; there are {list}", list = RULES.map(|(_, id)| id).join(", "))]
+#[error("'{0}' is not a rule{meant}; there are {list}", meant = meant(nearest(.0, RULES.map(|(_, id)| id.to_owned())).as_ref()), list = RULES.map(|(_, id)| id).join(", "))]
 pub struct RuleError(String);
 
 impl FromStr for Rule {
@@ -161,7 +162,7 @@ pub struct Finding {
     pub remedy: Remedy,
 }
 
-/// A figure that is so many times as far off its path as the limit allows, and more than so many pixels, is wrong for sure.
+/// A figure that is this many times as far off its path as the limit allows, and more than this many pixels, is wrong for sure.
 const SURELY: f64 = 1.3;
 const SURELY_PIXELS: f64 = 3.0;
 
@@ -190,7 +191,7 @@ impl Finding {
 /// What was seen, with its numbers. Lengths are pixels.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Seen {
-    /// The drawing touches sides of its canvas with so many pixels.
+    /// The drawing touches sides of its canvas with this many pixels.
     Touches {
         /// Pixels that touch.
         pixels: u32,
@@ -242,7 +243,7 @@ pub enum Seen {
         /// How many pixels wide.
         pixels: u32,
     },
-    /// A step of so many milliseconds.
+    /// A step of this many milliseconds.
     Short {
         /// The step, counted in the clip from 0.
         step: usize,
@@ -307,7 +308,7 @@ pub struct Sides(pub [bool; 4]);
 pub enum Remedy {
     /// Look at the cut, or give the drawing more room.
     MoreRoom,
-    /// Remove groups of up to so many pixels.
+    /// Remove groups of up to this many pixels.
     RemoveGroups(u32),
     /// Line the clip up by its figure: in both directions, or only left and right.
     LineUp {
@@ -316,7 +317,7 @@ pub enum Remedy {
     },
     /// Scale the frame by this factor.
     Scale(f64),
-    /// Empty so many pixels along all edges.
+    /// Empty this many pixels along all edges.
     ClearEdge(u32),
     /// Put the times of the clip of this number on the clock of a screen.
     Slower(usize),

@@ -10,7 +10,7 @@ use crate::register::{best_scale, path};
 use crate::shape::points::SOLID;
 use crate::{Frame, FrameSet, Pair};
 
-/// Frames whose figure may be scaled are looked at in full: at most so many of a clip.
+/// Frames whose figure may be scaled are looked at in full: at most this many of a clip.
 const MOST: usize = 16;
 
 pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> Vec<Finding> {

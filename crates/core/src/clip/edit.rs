@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError};
 use crate::sequence::{TimeError, gcd};
-use crate::{FrameSet, Name, Ratio, RatioError, SetError, file_fault};
+use crate::{FrameSet, Name, Ratio, RatioError, SetError, file_fault, nearest};
 
 /// Why clips can't be changed so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -15,7 +15,9 @@ pub enum EditError {
     Unknown {
         /// What was asked for.
         name: String,
-        /// The clips there are, the most alike first.
+        /// The clip that may be meant.
+        nearest: Option<String>,
+        /// The clips there are.
         known: Vec<String>,
     },
     /// Several sprites have one.
@@ -50,9 +52,10 @@ fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
     match found[..] {
         [one] => Ok(one),
         [] => {
-            let mut known: Vec<String> = set.clips().iter().map(|clip| clip.name().to_string()).collect();
-            known.sort_by(|a, b| strsim::jaro_winkler(b, name).total_cmp(&strsim::jaro_winkler(a, name)));
-            Err(EditError::Unknown { name: name.to_owned(), known })
+            let known: Vec<String> = set.clips().iter().map(|clip| clip.name().to_string()).collect();
+            let whole = set.clips().iter().map(Clip::whole_name).filter(|_| name.contains(':'));
+            let nearest = nearest(name, known.iter().cloned().chain(whole));
+            Err(EditError::Unknown { name: name.to_owned(), nearest, known })
         }
         _ => {
             let known = found.iter().map(|&at| set.clips()[at].whole_name()).collect();

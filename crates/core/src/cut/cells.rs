@@ -97,7 +97,7 @@ fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {
     })
 }
 
-/// A cell of so few pixels holds no drawing, where the middle one of all cells holds so many times as much.
+/// A cell of so few pixels holds no drawing, where the middle one of all cells holds this many times as much.
 const SPECKS: u64 = 12;
 const TIMES: u64 = 40;
 

@@ -5,10 +5,10 @@
 
 use crate::Rect;
 
-/// A row of letters has at least so many, and one of parts that are all small, as a colon, more.
+/// A row of letters has at least this many, and one of parts that are all small, as a colon, more.
 const LETTERS: usize = 6;
 const TEXT: usize = 12;
-/// A letter is at least this share of the usual height, and a row at most so many times as high.
+/// A letter is at least this share of the usual height, and a row at most this many times as high.
 const TALL: f64 = 0.5;
 const HIGH: f64 = 2.2;
 /// So many of a row's letters stand alone in their columns.

@@ -315,7 +315,7 @@ impl Grid {
         Self { columns, rows }
     }
 
-    /// The same grid on a sheet so many times as large.
+    /// The same grid on a sheet this many times as large.
     pub(super) fn enlarged(&self, factor: u32) -> Self {
         let axis = |axis: &Axis| Axis {
             offset: axis.offset * factor,

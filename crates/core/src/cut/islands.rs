@@ -24,7 +24,7 @@ const SEVERAL: usize = 8;
 /// How a loose sheet is taken apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct IslandOptions {
-    /// Pieces with at most so many empty pixels between them belong together; where not given it is found.
+    /// Pieces with at most this many empty pixels between them belong together; where not given it is found.
     pub join: Option<u32>,
     /// Groups of fewer pixels are specks.
     pub min_area: u32,

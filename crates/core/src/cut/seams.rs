@@ -16,12 +16,12 @@ const TOUCH: f64 = 2.0;
 const TOUCH_SHARE: f64 = 0.15;
 /// Colors further apart than this, over three channels, belong together half as much.
 const ALIKE: u32 = 60;
-/// A drawing is at least so many pixels long each way, and has so many pixels.
+/// A drawing is at least this many pixels long each way, and has this many pixels.
 const LEAST: u32 = 6;
 const LEAST_AREA: u32 = 20;
-/// A piece is looked at so many times, in pixels of the whole sheet.
+/// A piece is looked at this many times, in pixels of the whole sheet.
 const MOST_LOOKS: u64 = 32;
-/// A packed page has at least so many pieces, and so many more parts, as a share of the pieces.
+/// A packed page has at least this many pieces, and so many more parts, as a share of the pieces.
 const FEWEST: usize = 8;
 const PACKED: f64 = 0.3;
 /// So much of a packed page is taken by the boxes of pieces.

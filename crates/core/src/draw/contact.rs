@@ -2,7 +2,7 @@
 //!
 //! A section a clip with its steps in the order played, then the frames of no clip. Under each frame its
 //! number within the sprite, its cell, and the time it is shown. The first step of a clip has a bar at
-//! its left, the last one at its right. What is too much for one sheet goes on on the next.
+//! its left, the last one at its right. What is too much for one sheet continues on the next.
 
 use std::ops::Range;
 
@@ -317,7 +317,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_too_much_for_one_sheet_goes_on_on_the_next() {
+    fn what_is_too_much_for_one_sheet_continues_on_the_next() {
         let set = with_clips(rows("frog", &[40, 40, 3]), &["sit = 0-39", "leap = 40-79"]);
         for height in [1, 200, 300, 500, 4096] {
             let options = ContactOptions { width: 300, height, ..ContactOptions::default() };

@@ -1,4 +1,4 @@
-//! A clip as the game will show it: one picture a step, all frames laid on their pivots.
+//! A clip as the game will show it: one picture per step, all frames laid on their pivots.
 //!
 //! Frames of different canvases are held together by the pivot, as in the game, so a film shows what
 //! jumps. A bounce is written out; a mirrored step is mirrored about the pivot.

@@ -162,7 +162,7 @@ impl<'a> Skin<'a> {
         self.draw_scale(paper, (left, y + size.height + 10));
     }
 
-    /// The way of the registered figure's middle, a dot a frame: one dot where the figure is held.
+    /// The way of the registered figure's middle, one dot per frame: one dot where the figure is held.
     fn draw_stands(&self, paper: &mut Paper, pivot: (i64, i64), zoom: f64) {
         let place = |stand: &Point| {
             let along = |start: i64, way: f64| start + (way * zoom).round() as i64;

@@ -53,7 +53,7 @@ impl Default for Room {
 }
 
 impl Room {
-    /// Holds so many pictures of a size to the limits, before anything of their size is asked of the system.
+    /// Holds this many pictures of a size to the limits, before anything of their size is asked of the system.
     pub(super) fn hold(self, pictures: usize, size: Size) -> Result<(), NoRoom> {
         let (pictures, area) = (pictures as u64, size.area());
         match area <= self.one && area.saturating_mul(pictures) <= self.all {
@@ -95,7 +95,7 @@ impl Paper {
         }
     }
 
-    /// Lays pixels over the paper, each a square of `zoom` px; what sticks out is left away.
+    /// Lays pixels over the paper, each a square of `zoom` px; what extends beyond it is left out.
     pub(super) fn lay(&mut self, pixels: &Pixels, x: i64, y: i64, zoom: u32) {
         let (width, height) = self.image.dimensions();
         let zoom = i64::from(zoom);

@@ -20,6 +20,7 @@ use std::collections::HashSet;
 use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
+use crate::likeness::{meant, nearest};
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 
 pub(crate) use companion::base_of_each;
@@ -46,7 +47,7 @@ pub struct PackOptions {
     pub bleed: u32,
     /// Which frames share pages.
     pub per: PagePer,
-    /// Places and sizes are multiples of so many pixels, so that pages can be scaled; frames must be, too. Usually 1.
+    /// Places and sizes are multiples of this many pixels, so that pages can be scaled; frames must be, too. Usually 1.
     pub step: u32,
 }
 
@@ -217,7 +218,7 @@ pub struct Least {
 ///
 /// # Guarantees
 /// One place a frame, in the set's order, each on a page that is there and inside it; places of
-/// different pictures never overlap, their bleed and gutters included. Layers have a picture a frame, of its size.
+/// different pictures never overlap, their bleed and gutters included. Layers have one picture per frame, of its size.
 #[derive(Clone, Debug)]
 pub struct Atlas {
     set: FrameSet,
@@ -272,7 +273,7 @@ pub enum PackError {
         needs: u64,
     },
     /// A row named after a clip that is not there.
-    #[error("there is no clip '{name}'; there are: {list}", list = if known.is_empty() { "none".to_owned() } else { known.join(", ") })]
+    #[error("there is no clip '{name}'{}; there are: {list}", meant(nearest(name, known.iter().cloned()).as_ref()), list = if known.is_empty() { "none".to_owned() } else { known.join(", ") })]
     NoClip {
         /// The name typed.
         name: String,

@@ -30,7 +30,7 @@ use crate::parallel;
 
 /// Frames that are compared with each other to find the one to begin with.
 const COMPARED: usize = 16;
-/// Up to so many frames are registered with each other; more by so many of them.
+/// Up to this many frames are registered with each other; more by so many of them.
 const TOGETHER: usize = 48;
 /// Times that all frames are placed again, and how often of these each is looked for everywhere.
 const ROUNDS: usize = 12;

@@ -6,7 +6,7 @@
 /// The share of the canvas's longer side that a figure may be off its path, and the least of it in pixels.
 const SHARE: f64 = 0.035;
 const LEAST: f64 = 1.4;
-/// A figure that is so many times as far from the middle of its neighbors in most frames shakes.
+/// A figure that is this many times as far from the middle of its neighbors in most frames shakes.
 pub(crate) const SHAKES: f64 = 1.5;
 
 /// How far a figure may be off its path on canvases of this longer side, in pixels, where nobody says otherwise.

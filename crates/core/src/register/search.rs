@@ -43,7 +43,7 @@ impl Effort {
     }
 }
 
-/// Every so many rows and columns leave at most so many solid pixels.
+/// Every so many rows and columns leave at most this many solid pixels.
 fn stride(figure: &Figure, most: u64) -> usize {
     (1usize..).find(|&stride| figure.area / (stride * stride) as u64 <= most).unwrap_or(1)
 }

@@ -51,7 +51,7 @@ impl Votes {
         Self { origin: (left, top), width, height, counts, voters: placed.len() as u64 }
     }
 
-    /// The votes for one class, or for anything solid where it is 0, in blocks of so many pixels each way, as rows of `width` places.
+    /// The votes for one class, or for anything solid where it is 0, in blocks of this many pixels each way, as rows of `width` places.
     pub(super) fn blocks(&self, class: u8, factor: usize, width: usize, plane: &mut [f64]) {
         for (y, row) in self.counts.chunks_exact((self.width * SLOTS).max(1)).enumerate() {
             let line = &mut plane[y / factor * width..];

@@ -131,7 +131,7 @@ fn added(hull: &[Corner], a: usize, b: usize) -> f64 {
     (triangle.abs() - (fan as f64).abs()) / 2.0
 }
 
-/// The edges to keep, at most so many, so that the polygon of their lines is smallest.
+/// The edges to keep, at most this many, so that the polygon of their lines is smallest.
 fn chosen_edges(hull: &[Corner], most: usize) -> Vec<usize> {
     let count = hull.len();
     // Without an edge along each side of the box, lines would meet outside it.

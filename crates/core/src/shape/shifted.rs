@@ -45,7 +45,7 @@ pub(super) fn canvases(set: &FrameSet, ways: &[(i64, i64)]) -> Vec<Size> {
     grown.map(|(growth, frame)| growth.of(frame.canvas())).collect()
 }
 
-/// Moves the drawing of each frame by so many pixels to the right and down. Where one would leave its canvas, all canvases of the
+/// Moves the drawing of each frame by this many pixels to the right and down. Where one would leave its canvas, all canvases of the
 /// sprite grow, and pivots and boxes with them.
 pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, SetError> {
     let growths = growths(&set, ways);

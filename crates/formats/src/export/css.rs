@@ -1,4 +1,4 @@
-//! CSS: a class a frame, a class a clip.
+//! CSS: one class per frame and one class per clip.
 //!
 //! An element is as large as a frame's canvas. The page is its background, painted in the content box only: padding stands
 //! for what was trimmed away, so that no neighbor shows. `--scale` makes everything larger, `--pivot-x` and `--pivot-y` say
@@ -75,7 +75,7 @@ impl Sheet<'_> {
         )
     }
 
-    /// What shows a frame, a declaration a line.
+    /// What shows a frame, one declaration per line.
     fn still(&self, frame: &FrameEntry) -> String {
         let [wide, high] = frame.canvas;
         let mut text = format!("  width: {};\n  height: {};\n", scaled(wide), scaled(high));

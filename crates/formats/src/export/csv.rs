@@ -1,4 +1,4 @@
-//! Tables (RFC 4180): a row a frame, and a row a clip step.
+//! Tables (RFC 4180): one row per frame, and one row per clip step.
 
 use std::path::{Path, PathBuf};
 

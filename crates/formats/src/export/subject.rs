@@ -1,10 +1,10 @@
 //! What is exported: a manifest with its pages, checked to belong together.
 
-use crate::ShownPath;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 
+use crate::ShownPath;
 use crate::export::facts::{ClipFacts, FrameFacts};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, page_files, straightened};

@@ -12,7 +12,7 @@ use crate::manifest::{
     SourceEntry, StepEntry,
 };
 
-/// The manifest of a set: one file a frame, in the frames' order.
+/// The manifest of a set: one file per frame, in the frames' order.
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     let page = |(frame, file): (&Frame, &String)| page(file.clone(), frame.pixels().size());
     let pages = set.frames().iter().zip(files).map(page).collect();
@@ -64,7 +64,7 @@ pub(crate) fn uv_of(rect: [u32; 4], page: [u32; 2], origin: UvOrigin) -> [f64; 4
     [share(x, page[0]), down(y), share(x + width, page[0]), down(y + height)]
 }
 
-/// The manifest of an atlas: a file a page. Frames get their rectangles as fractions of the page, 0 to 1 where an origin is given.
+/// The manifest of an atlas: one file per page. Frames get their rectangles as fractions of the page, 0 to 1 where an origin is given.
 pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts], uv: Option<UvOrigin>) -> Manifest {
     let page = |(known, facts): (&shibori_core::pack::Page, &PageFacts)| Page {
         factor: Coordinate(atlas.factor().value()),

@@ -22,7 +22,7 @@ pub(super) struct FilmReader<'a> {
 const MOMENT: u64 = 512;
 
 impl<'a> FilmReader<'a> {
-    /// For an animation of `count` pictures, as far as that is known, of `size` in a file of so many bytes.
+    /// For an animation of `count` pictures, as far as that is known, of `size` in a file of this many bytes.
     ///
     /// # Errors
     /// Where a picture is larger than allowed, or all of them together need more memory than is left.

@@ -143,7 +143,7 @@ impl Default for Limits {
     }
 }
 
-/// How long a picture is shown whose file says so many ticks of so many a second: as long as browsers show it, in every format. They take
+/// How long a picture is shown whose file says so many ticks of this many a second: as long as browsers show it, in every format. They take
 /// up to 10 ms for a mistake and show 100 ms; then what the file says is given too, in its own ticks.
 pub(super) fn shown_span(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
     let is_too_fast = u64::from(ticks) * 100 <= u64::from(timescale);

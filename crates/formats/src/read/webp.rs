@@ -80,7 +80,7 @@ fn moving(bytes: &[u8], size: Size, count: u32, film: &mut FilmReader<'_>) -> Re
     Ok(())
 }
 
-/// The chunks that are wholly there: their names and contents.
+/// The chunks that are completely there: their names and contents.
 fn chunks(mut bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
     std::iter::from_fn(move || {
         let (name, after) = bytes.split_first_chunk::<4>()?;

@@ -103,7 +103,7 @@ pub struct Reading {
 /// Separate drawings.
 #[derive(Debug, Serialize)]
 pub struct Drawings {
-    /// Pieces with at most so many empty pixels between them belong together.
+    /// Pieces with at most this many empty pixels between them belong together.
     pub join: u32,
     /// Whether that distance was found.
     pub is_found: bool,

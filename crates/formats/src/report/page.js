@@ -236,6 +236,6 @@ matchMedia("(prefers-color-scheme: dark)").addEventListener("change", redraw);
 const largest = Math.max(1, ...frames.map((frame) => Math.max(...frame.canvas)));
 setZoom(Math.max(1, Math.min(6, Math.floor(260 / largest))));
 Promise.all(images.map((image) => image.decode().catch(() => {}))).then(() => { redraw(); requestAnimationFrame(tick); document.body.dataset.ready = "yes"; });
-// For tests: which step a clip shows so many seconds after its start.
+// For tests: which step a clip shows this many seconds after its start.
 window.stepOf = (name, seconds) => { const clip = clips.find((one) => one.name === name); return stepAt(timeline(clip), clip, seconds); };
 window.stopAt = (seconds) => { if (time.playing) toggle(); time.base = seconds; drawAll(); };

@@ -251,3 +251,43 @@ fn of_two_runs_on_one_file_the_second_waits() {
     assert_eq!(fs::read(home.path().join("00.png")).unwrap(), picture(151));
     assert!(all_files(home.path()).iter().all(|(path, _)| !path.starts_with(".shibori-")));
 }
+
+#[test]
+fn a_journal_that_names_files_elsewhere_is_not_followed() {
+    let units = |text: &str| text.encode_utf16().collect::<Vec<_>>();
+    let healed = |file: &str| {
+        let home = tempfile::tempdir().unwrap();
+        let folder = home.path().join("work");
+        let staging = folder.join(".shibori-0");
+        fs::create_dir_all(&staging).unwrap();
+        fs::create_dir_all(folder.join("deep")).unwrap();
+        let kept = [home.path().join("keep.png"), folder.join("keep.png"), folder.join("deep/keep.png")];
+        kept.iter().for_each(|file| fs::write(file, b"keep").unwrap());
+        fs::write(staging.join("lock"), b"").unwrap();
+        let whole = home.path().join("keep.png");
+        let file = if file == "whole" { whole.to_str().unwrap() } else { file };
+        // A new file was moved in where there was none: it is taken away.
+        let moves = serde_json::json!([{ "at": 0, "file": units(file), "has_old": false, "has_new": true }]);
+        let journal = serde_json::json!({
+            "first": units(staging.to_str().unwrap()), "moves": moves, "all": [], "made": [],
+        });
+        fs::write(staging.join("journal"), journal.to_string()).unwrap();
+        super::heal(&folder);
+        assert!(!staging.exists(), "{file}");
+        kept.iter().filter(|file| file.exists()).count()
+    };
+    assert_eq!(healed("keep.png"), 2, "its own file goes");
+    for elsewhere in [
+        "../keep.png",
+        "deep/keep.png",
+        "./keep.png",
+        "whole",
+        "..",
+        ".",
+        "",
+        "deep/../keep.png",
+        "keep.png/",
+    ] {
+        assert_eq!(healed(elsewhere), 3, "{elsewhere}");
+    }
+}

@@ -8,7 +8,7 @@
 
 use std::fs::{self, File, TryLockError};
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use std::process;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
@@ -280,8 +280,14 @@ fn settle(path: &Path) {
     }
 }
 
+/// The journal of a staging folder. One that names anything but files beside the folder is none of ours: what it says is not done.
 fn journal_of(path: &Path) -> Option<Journal> {
-    serde_json::from_slice(&fs::read(path.join(JOURNAL)).ok()?).ok()
+    let journal: Journal = serde_json::from_slice(&fs::read(path.join(JOURNAL)).ok()?).ok()?;
+    let is_plain = |one: &Move| {
+        let mut parts = Path::new(&one.file.0).components();
+        matches!((parts.next(), parts.next()), (Some(Component::Normal(name)), None) if name == one.file.0)
+    };
+    journal.moves.iter().all(is_plain).then_some(journal)
 }
 
 fn undo(path: &Path, moves: &[Move]) {

@@ -7,13 +7,13 @@
 //! writes into the same folder. Sources are never written over; a file that shibori did not
 //! write, or that was changed since, only with --force.
 
-use crate::ShownPath;
 use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant, SystemTime};
 
+use crate::ShownPath;
 use crate::write::disk::{Disk, RealDisk};
 use crate::write::names::check_new;
 use crate::write::os_text::OsText;

@@ -84,7 +84,7 @@ pub enum Event<'a> {
     Waiting,
     /// Something about the folder in which is kept what was done.
     Trouble(&'a Trouble),
-    /// So many steps are stale, of so many.
+    /// So many steps are stale, of this many.
     Begins {
         /// Steps that are to be done.
         stale: usize,

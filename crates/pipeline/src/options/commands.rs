@@ -331,11 +331,11 @@ impl ExportOptions {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum ExportChoice {
-    /// Tables: a row a frame, and a row a clip step
+    /// Tables: one row per frame, and one row per clip step
     Csv,
-    /// A class a frame, a class a clip
+    /// One class per frame, one class per clip
     Css,
-    /// One image with a view a frame: pond.svg#koi-00
+    /// One image with one view per frame: pond.svg#koi-00
     Svg,
     /// glTF 2.0 beside its pages: quads and animations
     Gltf,

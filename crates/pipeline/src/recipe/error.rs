@@ -1,9 +1,10 @@
 //! What is wrong with a recipe, as values with a place in its text. What to type instead is the program's to say.
 
-use shibori_formats::ShownPath;
 use std::fmt;
 use std::io;
 use std::path::PathBuf;
+
+use shibori_formats::ShownPath;
 
 use crate::options::Contradiction;
 use crate::recipe::text::{Mark, Span, Text};
@@ -204,12 +205,3 @@ impl fmt::Display for RecipeError {
 }
 
 impl std::error::Error for RecipeError {}
-
-/// The name that is most like a wrong one, if any is like it at all.
-pub(crate) fn nearest<T: AsRef<str>>(wrong: &str, known: impl IntoIterator<Item = T>) -> Option<T> {
-    let likeness = |name: &T| strsim::jaro_winkler(name.as_ref(), wrong);
-    // Two letters of a short name that changed places are hardly like it by any measure but this.
-    let slips = |name: &T| strsim::osa_distance(name.as_ref(), wrong) <= (wrong.chars().count() / 4).max(1);
-    let like = known.into_iter().filter(|name| likeness(name) > 0.75 || slips(name));
-    like.max_by(|a, b| likeness(a).total_cmp(&likeness(b)))
-}

@@ -27,9 +27,9 @@ use shibori_core::Name;
 
 pub use atlas::Atlas;
 pub use check::Expectations;
-pub(crate) use error::nearest;
 pub use error::{Fault, RecipeError};
 pub use output::{Export, Look, Preview};
+pub(crate) use shibori_core::nearest;
 pub use sprite::{ClipOwn, Making, Part, Sprite};
 pub use table::Located;
 pub use text::{Mark, Span, Text};

@@ -6,7 +6,9 @@ use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
 
 use crate::options::DEFAULT;
-use crate::recipe::error::{Fault, RecipeError, nearest};
+use shibori_core::nearest;
+
+use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::text::{Span, Text};
 

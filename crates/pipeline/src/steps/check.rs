@@ -1,10 +1,10 @@
 //! What will look wrong in the game.
 
-use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use shibori_core::check::{Finding, Limits, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
+use shibori_formats::ShownPath;
 use shibori_formats::read::{CompanionFault, companion_faults, manifest_of};
 use tracing::info_span;
 

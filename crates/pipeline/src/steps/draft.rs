@@ -49,7 +49,7 @@ pub enum DraftCut {
     Islands(usize),
     /// One picture.
     Whole,
-    /// An animation: so many frames in so many milliseconds.
+    /// An animation: so many frames in this many milliseconds.
     Animation(usize, f64),
     /// Frames as they are: a set, an atlas, a folder, numbered images.
     Frames,

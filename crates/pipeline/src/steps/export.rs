@@ -90,7 +90,10 @@ impl Wanted {
             let (source, ending) = (starter.source.to_owned(), starter.ending().to_owned());
             return Ok(Self::Template { name: path.to_owned(), source, ending });
         }
-        let text = std::fs::read(&file).map_err(|error| unreadable(path, error))?;
+        let text = std::fs::read(&file).map_err(|error| match error.kind() {
+            std::io::ErrorKind::NotFound => Error::NoTemplate { template: path.to_owned() },
+            _ => unreadable(path, error),
+        })?;
         let Ok(source) = String::from_utf8(text) else {
             return Err(Error::TemplateNotText { template: path.to_owned() });
         };

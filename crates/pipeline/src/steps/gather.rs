@@ -1,9 +1,9 @@
 //! Sources as frames, and what was noticed on the way.
 
-use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
+use shibori_formats::ShownPath;
 use shibori_formats::read::{Gathered, Limits, load_companions, manifest_of, source, sources};
 
 use tracing::{debug, info_span};

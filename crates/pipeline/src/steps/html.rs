@@ -1,10 +1,10 @@
 //! A page that plays every clip, in one file.
 
-use shibori_formats::ShownPath;
 use std::path::Path;
 
 use serde_json::Value;
 use shibori_core::FrameSet;
+use shibori_formats::ShownPath;
 use shibori_formats::manifest::Manifest;
 use shibori_formats::report::{PageImage, Report, write_page};
 use shibori_formats::write;

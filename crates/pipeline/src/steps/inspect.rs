@@ -1,10 +1,10 @@
 //! What images contain.
 
-use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid_named, islands};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
+use shibori_formats::ShownPath;
 use shibori_formats::read::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
@@ -41,7 +41,7 @@ pub enum Holds {
     Sheet {
         /// The flat color behind the drawings, if there is one.
         background: Option<Color>,
-        /// Whether it is wholly blank.
+        /// Whether it is completely blank.
         is_blank: bool,
         /// Grids that could explain it, the best first.
         grids: Vec<GridReading>,

@@ -1,11 +1,11 @@
 //! A page on which a sheet's cut, or frames already cut, are tried by hand.
 
-use shibori_formats::ShownPath;
 use std::collections::HashMap;
 use std::path::Path;
 
 use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, find_grid_named, islands};
 use shibori_core::{Background, Color, Frame, FrameSet, Pixels, find_background};
+use shibori_formats::ShownPath;
 use shibori_formats::manifest::{Manifest, SET_FILE};
 use shibori_formats::read::{Loaded, Picture, image, manifest_of, sprite_name};
 use shibori_formats::report::{

@@ -1,6 +1,5 @@
 //! Sheets, strips and animations into frames.
 
-use shibori_formats::ShownPath;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -14,6 +13,7 @@ use shibori_core::{
     Size, Source,
 };
 use shibori_formats::ReadProblem;
+use shibori_formats::ShownPath;
 use shibori_formats::read::{
     self, Loaded, Picture, Remark, animation_frames, image, images_in, images_of, manifest_of, rects,
     sprite_name,
@@ -79,7 +79,7 @@ pub enum How {
     },
     /// Each separate drawing.
     Islands {
-        /// Pieces with at most so many empty pixels between them were one drawing.
+        /// Pieces with at most this many empty pixels between them were one drawing.
         join: u32,
         /// Whether that was found, and not said.
         is_found: bool,

@@ -111,7 +111,7 @@ impl Atlas {
 }
 
 impl Clip {
-    /// The step that is shown after so many seconds.
+    /// The step that is shown after this many seconds.
     pub fn step_at(&self, seconds: f64) -> &Step {
         let count = self.steps.len();
         let back = if self.play.as_deref() == Some("bounce") { 1..count.max(1) - 1 } else { 0..0 };

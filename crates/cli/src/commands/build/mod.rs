@@ -3,13 +3,13 @@
 mod serve;
 mod told;
 
-use shibori_formats::ShownPath;
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use serde::Serialize;
+use shibori_formats::ShownPath;
 use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, StepFacts, Watch, depfile};
 use shibori_pipeline::recipe::RECIPE_FILE;

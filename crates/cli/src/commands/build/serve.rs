@@ -3,13 +3,13 @@
 //! Only GET and HEAD of files below that folder are answered, and only where this machine is asked by its own name: a page from elsewhere that points its
 //! name at 127.0.0.1 gets nothing.
 
-use shibori_formats::ShownPath;
 use std::fs;
 use std::io::{self, Write};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
+use shibori_formats::ShownPath;
 use tiny_http::{Header, Method, Request, Response, StatusCode};
 
 /// Where pages listen for the news that something was built.

@@ -1,12 +1,12 @@
-//! What is said of a build while it runs: a line a step, and in the end how it went.
+//! What is said of a build while it runs: one line per step, and in the end how it went.
 
-use shibori_formats::ShownPath;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use std::time::Instant;
 
 use serde::Serialize;
 use serde_json::Value;
+use shibori_formats::ShownPath;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Audience, Event, Outcome, Trouble, Why};
 use shibori_pipeline::steps::Checked;

@@ -49,7 +49,7 @@ pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
     )
 }
 
-/// Frames are named up to so many.
+/// Frames are named up to this many.
 const NAMED: usize = 4;
 
 fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &Program<'_>) {

@@ -1,9 +1,9 @@
 //! `shibori check shibori.toml`: everything that a recipe makes, against what it expects.
 
-use shibori_formats::ShownPath;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
+use shibori_formats::ShownPath;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Audience, Build, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;

@@ -1,4 +1,4 @@
-//! The road of the demo, a line a command. A line is typed and run from the same data, so what is printed is what is done.
+//! The road of the demo, one line per command. A line is typed and run from the same data, so what is printed is what is done.
 
 use std::path::PathBuf;
 

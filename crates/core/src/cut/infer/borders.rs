@@ -94,7 +94,7 @@ impl Borders {
         Self::sampled(lines, bands, bands.count)
     }
 
-    /// The same with at most so many of the bands, evenly chosen.
+    /// The same with at most this many of the bands, evenly chosen.
     pub(super) fn sampled(lines: &Lines, bands: &Axis, most: u32) -> Self {
         let count = bands.count.min(most.max(1));
         let chosen = |at: u32| (u64::from(at) * u64::from(bands.count) / u64::from(count)) as u32;

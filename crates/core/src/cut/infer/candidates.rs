@@ -164,7 +164,7 @@ pub(super) fn habit(columns: &Axis, rows: &Axis) -> f64 {
     USUALLY_EIGHTS * eights + if width == height { USUALLY_SQUARE } else { 0.0 }
 }
 
-/// A strip of squares, where a sheet is at least so many times as long as it is high, or as high as it is wide, and comes out even.
+/// A strip of squares, where a sheet is at least this many times as long as it is high, or as high as it is wide, and comes out even.
 pub(super) fn strip_of_squares(sheet: Size) -> Option<(Axis, Axis)> {
     let (long, short) = (sheet.width.max(sheet.height), sheet.width.min(sheet.height));
     let is_strip = short >= SMALLEST && long >= STRIP * short && long.is_multiple_of(short);

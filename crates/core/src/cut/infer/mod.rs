@@ -93,7 +93,7 @@ const FEWEST_WITNESSES: u32 = 2;
 const SIDES: f64 = 30.0;
 const SIDES_AHEAD: f64 = 10.0;
 const SIDES_SURE: f64 = 100.0;
-/// A tile set has at least so many cells; a picture has straight edges, too.
+/// A tile set has at least this many cells; a picture has straight edges, too.
 const SIDES_CELLS: u64 = 24;
 /// And inside the cells of another grid, to be proposed instead of it.
 const SIDES_INSIDE: f64 = 15.0;

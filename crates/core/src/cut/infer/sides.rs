@@ -13,7 +13,7 @@ use crate::cut::grid::Axis;
 use crate::cut::infer::candidates::SMALLEST;
 use crate::{Pixels, Size};
 
-/// An edge is straight for at least so many pixels.
+/// An edge is straight for at least this many pixels.
 const STRAIGHT: u32 = 5;
 /// A long edge counts for no more than so many of them.
 const MOST_EACH: u32 = 4;

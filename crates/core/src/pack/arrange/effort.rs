@@ -15,7 +15,7 @@ fn work(pieces: usize, effort: Effort) -> u64 {
     }
 }
 
-/// Pieces of so many pixels together are worth the whole search for the smallest page; of a page of an eighth of that, a percent is a few
+/// Pieces of this many pixels together are worth the whole search for the smallest page; of a page of an eighth of that, a percent is a few
 /// kilobytes, and encoding it takes a few milliseconds.
 const WORTH_ALL: u64 = 1 << 20;
 
@@ -41,7 +41,7 @@ pub(super) fn slack(effort: Effort) -> f64 {
 /// Fewer steps than this find nothing.
 const FEWEST_STEPS: usize = 12;
 
-/// How often a strip is filled by each of so many searches.
+/// How often a strip is filled by each of this many searches.
 pub(super) fn steps(pieces: usize, effort: Effort, searches: usize) -> usize {
     let steps = work(pieces, effort) / pieces.max(1) as u64 / searches as u64;
     let steps = usize::try_from(steps).unwrap_or(usize::MAX);
@@ -51,7 +51,7 @@ pub(super) fn steps(pieces: usize, effort: Effort, searches: usize) -> usize {
 /// Fewer widths than this miss the good ones.
 const FEWEST_WIDTHS: u64 = 32;
 
-/// How many widths are tried quickly, each with so many orders.
+/// How many widths are tried quickly, each with this many orders.
 pub(super) fn widths(pieces: usize, effort: Effort, orders: usize, share: f64) -> u32 {
     let whole = work(pieces, effort).max(QUICK) / 3 / (pieces.max(1) * orders) as u64;
     let tries = (whole as f64 * share) as u64;

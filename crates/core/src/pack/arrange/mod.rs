@@ -144,7 +144,7 @@ pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<
     order::ORDERS.iter().find_map(|&by| attempt(&order::sorted(pieces, &all, by)))
 }
 
-/// The least number of pages that any arrangement could have, and the least area of so many together: from the area
+/// The least number of pages that any arrangement could have, and the least area of this many together: from the area
 /// of the pieces, from the largest sides, and from those too wide to lie side by side.
 pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();

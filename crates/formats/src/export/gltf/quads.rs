@@ -6,7 +6,7 @@ use crate::manifest::FrameEntry;
 /// The triangles over a quad's corners, counter-clockwise seen from +z.
 pub(super) const INDICES: [u16; 6] = [0, 1, 2, 0, 2, 3];
 
-/// Where the corners lie about the pivot, y up, in units of so many pixels.
+/// Where the corners lie about the pivot, y up, in units of this many pixels.
 pub(super) fn corners(frame: &FrameFacts, unit: f64, mirrored: bool) -> [[f32; 3]; 4] {
     let [wide, high] = frame.size.map(f64::from);
     let [left, bottom] = frame.from_pivot_up;

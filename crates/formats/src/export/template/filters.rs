@@ -32,7 +32,7 @@ fn cased(name: &str, case: fn(&str) -> String) -> String {
     if text.is_empty() || text.starts_with(|c: char| c.is_ascii_digit()) { format!("_{text}") } else { text }
 }
 
-/// A whole number in hexadecimal, with so many digits at least.
+/// A whole number in hexadecimal, with this many digits at least.
 fn hex(number: i64, digits: Option<usize>) -> Result<String, Error> {
     if number < 0 {
         return Err(Error::new(ErrorKind::InvalidOperation, format!("hex of {number}, which is below 0")));
@@ -41,7 +41,7 @@ fn hex(number: i64, digits: Option<usize>) -> Result<String, Error> {
     Ok(format!("{number:0width$x}"))
 }
 
-/// A number with so many decimals exactly, six if not said.
+/// A number with this many decimals exactly, six if not said.
 fn fixed(number: f64, decimals: Option<usize>) -> String {
     let decimals = decimals.unwrap_or(6).min(17);
     let text = format!("{number:.decimals$}");

@@ -229,7 +229,7 @@ const marksOn = (context, step, frame, x, y, scale) => {
 };
 const choose = (at) => { frozen = null; change("", (state) => { state.chosen = at; if (state.drag.startsWith("box ") && !boxNames().includes(state.drag.slice(4))) state.drag = "drawing"; }); };
 
-// Moves what is dragged by so many pixels: the drawing of this step alone, pivot and box in all frames of the clip.
+// Moves what is dragged by this many pixels: the drawing of this step alone, pivot and box in all frames of the clip.
 const framesOf = (clip) => [...new Set(clip.steps.map((step) => step.frame))];
 const push = (x, y, key, isDrag) => {
   const { clip, line, step } = current(), own = line.steps[step], way = own.mirror ? -x : x;
@@ -403,7 +403,7 @@ orders.append(button("Earlier", shiftStep(-1)), " ", button("Later", shiftStep(1
   button("Duplicate", inStep((n) => edit("", (clip) => { const { event, ...step } = clip.steps[n]; clip.steps.splice(n + 1, 0, step); }))), " ",
   button("Remove", inStep((n) => edit("", (clip) => { if (clip.steps.length < 2) { say("a clip needs at least one step"); return false; } clip.steps.splice(n, 1); }))));
 
-// ---- the strip: a block a step, as wide as it is long
+// ---- the strip: one block per step, as wide as it is long
 const strip = { shown: -1, of: "" };
 const drawStrip = () => {
   const clip = clipOf(table.state.chosen), box = $("strip"), most = Math.max(...clip.steps.map((step) => step.ticks)), unit = Math.max(most / 90, clip.steps.reduce((sum, step) => sum + step.ticks, 0) / Math.max(300, box.clientWidth - 20));

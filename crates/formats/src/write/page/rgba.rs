@@ -51,7 +51,7 @@ fn better(image: &RgbaImage) -> Result<Filters, WriteProblem> {
     let rows = if length < SMALL { height } else { (height / SHARE as u32 / samples).max(1) };
     let compressed = |at: usize| {
         let (sample, way) = (at as u32 / 2, [Filters::LeastSum, Filters::None][at % 2]);
-        // The middle of each of so many equal parts.
+        // The middle of each of this many equal parts.
         let middle = (u64::from(height) * (2 * u64::from(sample) + 1) / (2 * u64::from(samples))) as u32;
         let part = image.view(0, middle.saturating_sub(rows / 2).min(height - rows), width, rows).to_image();
         deflated(&filtered(&part, way)).map(|bytes| bytes.len())

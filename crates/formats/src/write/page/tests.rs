@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use super::*;
 use crate::read::{Limits, Picture, image as read_image};
 
-/// A page of so many colors, some of them half transparent, and clear pixels between.
+/// A page of this many colors, some of them half transparent, and clear pixels between.
 fn page(width: u32, height: u32, colors: u32) -> RgbaImage {
     RgbaImage::from_fn(width, height, |x, y| {
         let number = (x * 7 + y * 13) % colors;
