@@ -91,10 +91,12 @@ fn written(
     };
     let pages = pages.into_iter().map(encoded).collect::<Result<Vec<_>, _>>()?;
     let checked = findings(set, source);
-    let (frames, clips, count) = (manifest.frames.len(), manifest.clips.len(), checked.findings.len());
+    let (frames, clips) = (manifest.frames.len(), manifest.clips.len());
     let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
     let after = manifest.pages.iter().map(|p| u64::from(p.size[0]) * u64::from(p.size[1]) * PIXEL).sum();
     let (title, findings) = (source.shown().to_string(), tell(&checked));
+    // As the page tells them: what is alike is one.
+    let count = findings.as_array().map_or(checked.findings.len(), Vec::len);
     let report = Report { title, manifest, pages, findings, memory: [before, after] };
     let (_, bytes) = write_page(&cx.at(output), &report, cx.run())?;
     Ok(HtmlPage { frames, clips, findings: count, bytes })
