@@ -92,7 +92,7 @@ pub(crate) struct Adjust {
         conflicts_with = "in_place"
     )]
     pub(crate) output: Option<PathBuf>,
-    /// Change the set itself, also images that were painted over since
+    /// Change the set itself, including images painted over since
     #[arg(long)]
     pub(crate) in_place: bool,
     #[command(flatten)]
@@ -168,7 +168,7 @@ pub(crate) enum Preview {
     Contact(Contact),
     /// The cut drawn over the sheet before cutting: lines, blank cells, crossed pixels: a PNG
     Grid(Box<GridPreview>),
-    /// A clip as the game will show it, or all clips side by side: a GIF or an APNG, by the file's ending
+    /// A clip as the game will show it, or all clips side by side: a GIF or an APNG, by the file's extension
     Motion(Motion),
     /// The pages of an atlas with each frame's border and name, free space hatched: a PNG
     Pages(Pages),
@@ -381,7 +381,7 @@ pub(crate) struct Everywhere {
     pub(crate) color: When,
     #[command(flatten)]
     pub(crate) run: RunOptions,
-    /// Threads to use [default: one a core]; the result is the same with any number
+    /// Threads to use [default: one per core]; the result is the same with any number
     #[arg(short = 'j', long, global = true, value_name = "N")]
     pub(crate) jobs: Option<NonZeroUsize>,
 }

@@ -214,7 +214,7 @@ const SHORT: [(&str, &str); 18] = [
     ("clip-rows", "Names of the sheet's rows, each a clip: \"idle,walk@12fps,-,leap once\""),
     ("bleed", "Repeat a frame's border pixels outwards, for tiles"),
     ("allow-turn", "Let frames be rotated a quarter turn"),
-    ("effort", "How long a dense page is made smaller"),
+    ("effort", "How long to search for a smaller dense page"),
     ("palette", "Reduce all pages to one palette of at most N colors"),
     ("force", "Replace what shibori did not write, and what a person changed"),
     ("jobs", "Threads to use [default: one per core]"),

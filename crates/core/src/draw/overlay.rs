@@ -12,7 +12,7 @@ use crate::{Frame, Rect, Size};
 pub struct Show {
     /// The border of the canvas.
     pub canvas: bool,
-    /// The box round the kept pixels.
+    /// The box around the kept pixels.
     pub trim: bool,
     /// A cross on the pivot.
     pub pivot: bool,

@@ -1,13 +1,16 @@
-//! Labels: an 8x8 pixel font for Latin letters, GNU Unifont for every other script.
+//! Labels: an 8x8 pixel font for Latin letters, GNU Unifont for every other script and for emoji.
 //!
 //! The tall letters of other scripts are 16 pixels high and 8 or 16 wide. On a line of small letters they reach four pixels
 //! above and below it; from scale 2 on they are drawn at half the scale, and all letters are of one height. Letters follow
 //! each other from left to right as they are written in memory, Arabic and Hebrew words from right to left,
-//! Arabic letters joined. What neither font has, as most emoji, is drawn as a hollow box, never left out.
+//! Arabic letters joined. What neither font has is drawn as a hollow box, never left out; signs that only say how the letter before them
+//! is to look (variation selectors, joiners) take no room.
+
+use std::sync::{LazyLock, Mutex, PoisonError};
 
 use font8x8::{BASIC_FONTS, LATIN_FONTS, UnicodeFonts};
-use unifont::Glyph;
 use unifont::i18n::preprocess_text;
+use unifont_bitmap::Unifont;
 
 /// Pixels a small letter takes across and down at scale 1.
 pub(super) const LETTER: u32 = 8;
@@ -19,13 +22,46 @@ const MISSING: [u8; 8] = [0x7e, 0x42, 0x42, 0x42, 0x42, 0x42, 0x7e, 0];
 #[derive(Clone, Copy)]
 enum Shape {
     Small([u8; 8]),
-    Tall(&'static Glyph),
+    Tall(Tall),
+}
+
+/// A letter of GNU Unifont.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Tall {
+    /// Rows from the top; the leftmost pixel is the highest bit.
+    rows: [u16; TALL as usize],
+    /// 8 or 16 pixels.
+    width: u32,
+}
+
+impl Tall {
+    /// What the font shows for what it does not have.
+    const UNKNOWN: char = '\u{fffd}';
+
+    fn of(letter: char) -> Option<Self> {
+        static UNKNOWN: LazyLock<Tall> = LazyLock::new(|| Tall::load(Tall::UNKNOWN));
+        let tall = Self::load(letter);
+        (tall != *UNKNOWN || letter == Self::UNKNOWN).then_some(tall)
+    }
+
+    fn load(letter: char) -> Self {
+        // The font is kept compressed; what was looked up once stays.
+        static FONT: LazyLock<Mutex<Unifont>> = LazyLock::new(|| Mutex::new(Unifont::open()));
+        let mut font = FONT.lock().unwrap_or_else(PoisonError::into_inner);
+        let bitmap = font.load_bitmap(letter.into());
+        let (bytes, is_wide) = (bitmap.get_bytes(), bitmap.is_wide());
+        let row = |at: usize| match is_wide {
+            true => u16::from_be_bytes([bytes[2 * at], bytes[2 * at + 1]]),
+            false => u16::from_be_bytes([bytes[at], 0]),
+        };
+        Self { rows: std::array::from_fn(row), width: if is_wide { 16 } else { 8 } }
+    }
 }
 
 impl Shape {
     fn of(letter: char) -> Self {
         let small = BASIC_FONTS.get(letter).or_else(|| LATIN_FONTS.get(letter)).map(Self::Small);
-        small.or_else(|| unifont::get_glyph(letter).map(Self::Tall)).unwrap_or(Self::Small(MISSING))
+        small.or_else(|| Tall::of(letter).map(Self::Tall)).unwrap_or(Self::Small(MISSING))
     }
 
     /// The side of a lit pixel.
@@ -39,7 +75,7 @@ impl Shape {
     fn width(self, scale: u32) -> u32 {
         let letters = match self {
             Self::Small(_) => LETTER,
-            Self::Tall(glyph) => glyph.get_width() as u32,
+            Self::Tall(tall) => tall.width,
         };
         letters * self.pixel(scale)
     }
@@ -48,11 +84,11 @@ impl Shape {
     fn lit(self) -> Vec<(u32, u32)> {
         let (wide, high) = match self {
             Self::Small(_) => (LETTER, LETTER),
-            Self::Tall(glyph) => (glyph.get_width() as u32, TALL),
+            Self::Tall(tall) => (tall.width, TALL),
         };
         let is_lit = |x: u32, y: u32| match self {
             Self::Small(rows) => rows[y as usize] >> x & 1 == 1,
-            Self::Tall(glyph) => glyph.get_pixel(x as usize, y as usize),
+            Self::Tall(tall) => tall.rows[y as usize] << x & 0x8000 != 0,
         };
         let all = (0..high).flat_map(|y| (0..wide).map(move |x| (x, y)));
         all.filter(|&(x, y)| is_lit(x, y)).collect()
@@ -94,9 +130,10 @@ pub(super) fn lit(text: &str, scale: u32) -> Vec<(u32, i32, u32)> {
 fn in_reading_order(text: &str) -> Vec<char> {
     let is_right_to_left =
         |c: char| matches!(c, '\u{590}'..='\u{8ff}' | '\u{fb1d}'..='\u{fdff}' | '\u{fe70}'..='\u{feff}');
+    let is_seen = |c: &char| !matches!(c, '\u{200c}' | '\u{200d}' | '\u{fe00}'..='\u{fe0f}');
     let mut letters: Vec<char> = match text.chars().any(is_right_to_left) {
-        true => preprocess_text(text).chars().collect(),
-        false => return text.chars().collect(),
+        true => preprocess_text(text).chars().filter(is_seen).collect(),
+        false => return text.chars().filter(is_seen).collect(),
     };
     let mut at = 0;
     while at < letters.len() {
@@ -152,12 +189,13 @@ mod tests {
     #[test]
     fn every_script_has_letters_of_its_own_and_what_has_none_is_a_box() {
         let shape = |text: &str| lit(text, 1);
-        let scripts = ["鯉", "ж", "ش", "ש", "का", "한", "ก"];
+        let scripts = ["鯉", "ж", "ش", "ש", "का", "한", "ก", "🐸", "🦆", "🔥"];
         for (at, letter) in scripts.iter().enumerate() {
             assert!(shape(letter).len() > 8, "{letter}");
             assert!(scripts[..at].iter().all(|other| shape(other) != shape(letter)), "{letter}");
         }
-        assert_eq!(shape("\u{10ffff}"), shape("\u{1f41f}"));
+        assert_eq!(shape("\u{10ffff}"), shape("\u{e000}"));
+        assert_eq!((shape("\u{2b50}\u{fe0f}"), width("\u{1f438}\u{200d}", 1)), (shape("\u{2b50}"), 16));
         assert_eq!((width("鯉", 1), width("鯉", 2), width("ж", 1), width("a", 2)), (16, 16, 8, 16));
         assert_eq!((height("koi", 1), height("鯉", 1), height("鯉", 2)), (8, 16, 16));
         // At scale 2 all letters stand on one line; at scale 1 tall ones reach over it on both sides.

@@ -39,7 +39,7 @@ pub struct PackOptions {
     pub layout: Layout,
     /// How large pages are.
     pub pages: PageRules,
-    /// Empty pixels round a page.
+    /// Empty pixels around a page.
     pub margin: u32,
     /// Empty pixels between frames, counted from their bleed.
     pub gutter: u32,
@@ -79,7 +79,7 @@ pub enum Effort {
     /// A short search.
     #[default]
     Medium,
-    /// A search of twelve times that.
+    /// A search twelve times as long.
     High,
 }
 
@@ -142,7 +142,7 @@ impl PackOptions {
 /// The arrangement of frames on pages.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Layout {
-    /// As close together as they go.
+    /// As tightly as possible.
     Dense(DenseOptions),
     /// Cells of one size in the frames' order; near square where no columns are given.
     Grid {
@@ -151,7 +151,7 @@ pub enum Layout {
     },
     /// A grid of one row.
     Strip,
-    /// One clip a row; frames of no clip follow in rows of their own.
+    /// One row per clip; frames of no clip follow in rows of their own.
     ClipRows {
         /// The clips in order, `None` for a blank row; where not given, the set's order.
         order: Option<Vec<RowName>>,

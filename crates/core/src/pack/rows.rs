@@ -84,7 +84,7 @@ pub(super) fn in_rows(rows: Vec<Pair>, what: String) -> Slots {
     Slots { of_frames: rows, may_wrap: false, what, shape }
 }
 
-/// One clip a row, a cell a step. A frame needed in several places is listed once a place, the second
+/// One row per clip, a cell a step. A frame needed in several places is listed once a place, the second
 /// time as `name@clip.step`. Gives the frames as listed, for each its place in `set`, and the slots.
 pub(super) fn by_clip(
     set: &FrameSet,

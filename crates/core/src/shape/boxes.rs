@@ -32,7 +32,7 @@ pub enum BoxRule {
 /// Why a text is no box.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "'{0}' is not a box; write body=auto, body=auto:clip, body=24x12 round the pivot, or body=x,y,width,height such as body=4,10,24,12"
+    "'{0}' is not a box; write body=auto, body=auto:clip, body=24x12 around the pivot, or body=x,y,width,height such as body=4,10,24,12"
 )]
 pub struct BoxError(String);
 

@@ -190,7 +190,7 @@ pub struct CheckOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub drift_limit: Option<Amount>,
-    /// How much larger or smaller a figure may be than its neighbors have it, in percent [default: 6]
+    /// How much larger or smaller a figure may be than in the frames beside it, in percent [default: 6]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
     #[serde(deserialize_with = "text")]
     pub size_limit: Option<Amount>,

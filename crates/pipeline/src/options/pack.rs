@@ -26,7 +26,7 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "LAYOUT"))]
     #[serde(deserialize_with = "word")]
     pub layout: Option<LayoutChoice>,
-    /// Columns of a grid [default: near a square page]
+    /// Columns of a grid [default: what makes a nearly square page]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub columns: Option<Whole<1, 65_536>>,
@@ -56,7 +56,7 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
     pub page_per: Option<PagePerChoice>,
-    /// Empty pixels round a page [default: 1 for dense, else 0]
+    /// Empty pixels around a page [default: 1 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub margin: Option<Whole<0, 1024>>,
@@ -72,10 +72,10 @@ pub struct ArrangeOptions {
     /// Let frames be rotated a quarter turn where that makes the page smaller
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub allow_turn: Switch,
-    /// Give identical frames a place each
+    /// Give each of several identical frames a place of its own
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub no_share: Switch,
-    /// How long a dense page is made smaller; the result is the same on every machine [default: medium]
+    /// How long to search for a smaller dense page; the result is the same on every machine [default: medium]
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
     #[serde(deserialize_with = "word")]
     pub effort: Option<EffortChoice>,
@@ -101,11 +101,11 @@ pub enum PagePerChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum LayoutChoice {
-    /// As close together as they go
+    /// As tightly as possible
     Dense,
     /// Cells of one size in the frames' order: place is index
     Grid,
-    /// One clip a row
+    /// One row per clip
     ClipRows,
     /// A grid of one row
     Strip,
@@ -176,7 +176,7 @@ impl RowOrder {
     }
 }
 
-/// How long a dense page is made smaller.
+/// How long to search for a smaller dense page.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
@@ -185,7 +185,7 @@ pub enum EffortChoice {
     Low,
     /// A short search
     Medium,
-    /// A search of twelve times that
+    /// A search twelve times as long
     High,
 }
 

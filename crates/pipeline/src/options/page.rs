@@ -27,7 +27,7 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
     #[serde(deserialize_with = "word")]
     pub page_format: Option<FormatChoice>,
-    /// Write PNG pages in a moment, or as small as they get
+    /// Write PNG pages quickly, or as small as possible
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
     #[serde(deserialize_with = "word")]
     pub png: Option<PngChoice>,
@@ -53,11 +53,11 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
     #[serde(deserialize_with = "word")]
     pub uv_origin: Option<UvOriginChoice>,
-    /// One atlas a factor, all with the same layout, such as 1,0.5,2
+    /// One atlas per factor, all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
-    /// Frames whose names end so lie on pages of their own like their base frames; =COLOR is for those missing
+    /// Frames whose names end like this go on pages of their own, laid out like their base frames; =COLOR is for those missing
     /// [default: 8080ff for _n, _normal and the like, else transparent]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
@@ -84,9 +84,9 @@ pub enum FormatChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum PngChoice {
-    /// In a moment, somewhat larger
+    /// Quickly, and somewhat larger
     Quick,
-    /// As small as it gets, in seconds
+    /// As small as possible; takes seconds
     Small,
 }
 

@@ -61,7 +61,7 @@ pub struct ShowOption {
 pub enum ShowChoice {
     /// The border of the canvas
     Canvas,
-    /// The box round the kept pixels
+    /// The box around the kept pixels
     Trim,
     /// A cross on the pivot
     Pivot,

@@ -27,7 +27,7 @@ pub struct RunOptions {
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]
     pub accept: Vec<AcceptChoice>,
-    /// The most pixels a picture may have that is read, or made [default: 268435456]
+    /// The most pixels of any one picture, read or written [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub max_pixels: Option<u64>,

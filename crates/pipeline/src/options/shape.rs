@@ -26,7 +26,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
     pub mirror: Option<MirrorChoice>,
-    /// Make all frames larger or smaller by one factor: 2, 0.5, 2/3, or fit:WxH for the one at which all of a sprite fit
+    /// Make all frames larger or smaller by one factor: 2, 0.5, 2/3, or fit:WxH for the one at which every frame of the sprite fits
     #[cfg_attr(feature = "clap", arg(long, value_name = "F|fit:WxH"))]
     #[serde(deserialize_with = "text")]
     pub scale: Option<ScaleRule>,
@@ -86,7 +86,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub pivot_per: Option<PivotPerChoice>,
-    /// A named box: body=auto (round each frame's solid pixels), body=auto:clip (one for the clip),
+    /// A named box: body=auto (around each frame's solid pixels), body=auto:clip (one for the clip),
     /// body=x,y,width,height, or body=WxH (centered on the pivot); several are allowed
     #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
     #[serde(rename = "box", deserialize_with = "texts")]

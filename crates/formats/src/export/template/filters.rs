@@ -6,10 +6,13 @@ use unicode_normalization::UnicodeNormalization;
 
 use crate::export::idents::{css_name, identifier};
 
+/// What writes a name in another case.
+type Case = fn(&str) -> String;
+
 pub(super) fn add(environment: &mut Environment<'_>) {
     environment.add_filter("ident", |name: String| identifier(&name));
     environment.add_filter("css_name", |name: String| css_name(&name));
-    let cases: [(&str, fn(&str) -> String); 5] = [
+    let cases: [(&str, Case); 5] = [
         ("snake", ToSnakeCase::to_snake_case),
         ("screaming", ToShoutySnakeCase::to_shouty_snake_case),
         ("kebab", ToKebabCase::to_kebab_case),
@@ -27,7 +30,7 @@ pub(super) fn add(environment: &mut Environment<'_>) {
 
 /// A name in another case, as an identifier: it does not begin with a digit. Accents that are characters of their own, as some
 /// systems write file names, become one with their letters first: signs part words.
-fn cased(name: &str, case: fn(&str) -> String) -> String {
+fn cased(name: &str, case: Case) -> String {
     let text = case(&name.nfc().collect::<String>());
     if text.is_empty() || text.starts_with(|c: char| c.is_ascii_digit()) { format!("_{text}") } else { text }
 }
