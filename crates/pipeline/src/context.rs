@@ -6,6 +6,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use shibori_core::FrameSet;
 use shibori_core::draw::{NoRoom, Room};
+use shibori_formats::ReadProblem;
 use shibori_formats::read::Limits;
 use shibori_formats::write::{Policy, Transaction};
 
@@ -95,6 +96,15 @@ impl<'a> Context<'a> {
     /// The file that a path of the options means.
     pub fn at(&self, path: &Path) -> PathBuf {
         if path == Path::new(STANDARD) { path.to_owned() } else { self.base.join(path) }
+    }
+
+    /// Makes sure that something lies where a path of the options means.
+    pub(crate) fn found(&self, path: &Path) -> Result<(), Error> {
+        if self.at(path).exists() {
+            return Ok(());
+        }
+        let (path, problem) = (path.to_owned(), ReadProblem::NotFound);
+        Err(Error::File(shibori_formats::Error::Read { path, problem }))
     }
 
     /// Holds a picture that is to be made to what one may have.

@@ -306,12 +306,10 @@ pub enum Error {
         source_path: PathBuf,
     },
     /// Something without a manifest, which is what is exported.
-    #[error("{}: {}", path.shown(), if *exists { "is not an atlas or a set" } else { "no such file or folder" })]
+    #[error("{}: is not an atlas or a set", path.shown())]
     NoManifest {
         /// What was named.
         path: PathBuf,
-        /// Whether it is there at all.
-        exists: bool,
     },
     /// Nothing says what to export to.
     #[error("nothing says what to export to")]

@@ -180,8 +180,16 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     assert!(matches!(clip, Err(Error::NoClips { .. })));
     let export =
         |path: &str, value| steps::export(Path::new(path), &options::<ExportOptions>(value), None, &cx);
-    assert!(matches!(export("koi.png", json!({ "to": "csv" })), Err(Error::NoManifest { exists: true, .. })));
-    assert!(matches!(export("gone", json!({ "to": "csv" })), Err(Error::NoManifest { exists: false, .. })));
+    assert!(matches!(export("koi.png", json!({ "to": "csv" })), Err(Error::NoManifest { .. })));
+    let is_gone = |error: Option<Error>| {
+        let problem = |error| match error {
+            Some(Error::File(shibori_formats::Error::Read { problem, .. })) => Some(problem),
+            _ => None,
+        };
+        matches!(problem(error), Some(shibori_formats::ReadProblem::NotFound))
+    };
+    assert!(is_gone(export("gone", json!({ "to": "csv" })).err()));
+    assert!(is_gone(steps::clip(Path::new("gone"), &ClipCommand::default(), &cx).err()));
     assert!(matches!(export("koi.png", json!({})), Err(Error::NoFormat)));
     let page =
         steps::html(Path::new("koi.png"), &HtmlOptions::default(), Path::new("a.txt"), |_| json!([]), &cx);

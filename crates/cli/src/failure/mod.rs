@@ -184,12 +184,9 @@ impl From<Error> for Failure {
                     false => format!("cut it first: shibori slice {path} --clip \"NAME = FRAMES\""),
                 })
             }
-            Error::NoManifest { exists: true, .. } => plain
+            Error::NoManifest { .. } => plain
                 .with_exit(Exit::Input)
                 .with_hint("pack it first, or slice it: what is exported is a manifest with its pages"),
-            Error::NoManifest { exists: false, .. } => {
-                plain.with_exit(Exit::Input).with_hint("name an atlas's .json, or the folder of a set")
-            }
             Error::NoFormat => {
                 plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
             }

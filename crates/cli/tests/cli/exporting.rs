@@ -136,7 +136,7 @@ fn what_can_not_be_exported_is_told() {
         ("out/pond --to glb --unit 0", 2, "'0' is not a number of pixels such as 16px", ""),
         ("out/pond --to css -o -", 2, "only a template's text goes to standard output", "-o"),
         ("art/koi.png --to css", 3, "art/koi.png: is not an atlas or a set", "pack it first"),
-        ("nothing --to css", 3, "nothing: no such file", "name an atlas's .json"),
+        ("nothing --to css", 3, "nothing: no such file", ""),
         ("out/pond --template gone.j2", 3, "gone.j2: no such file", ""),
         (
             "out/pond --template wrong.j2",

@@ -309,6 +309,8 @@ fn a_mistyped_name_of_anything_is_answered_with_the_right_one() {
         ("preview contcat koi -o x.png", "contact"),
         ("slice art/kio.png", "art/koi.png"),
         ("check kio", "there is koi"),
+        ("clip kio", "there is koi"),
+        ("export kio --to csv", "there is koi"),
         ("preview contact frog --only siit -o x.png", "did you mean sit?"),
         ("preview contact pond --only kio -o x.png", "did you mean koi?"),
         ("preview contact pond --only frog:croaq -o x.png", "did you mean frog:croak?"),

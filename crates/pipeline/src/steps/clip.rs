@@ -33,6 +33,7 @@ pub struct Clipped {
 pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clipped, Error> {
     let _span = info_span!("clip").entered();
     let Some(manifest) = manifest_of(&cx.at(path)) else {
+        cx.found(path)?;
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
     let before = source(&manifest, cx.limits())?.set;

@@ -42,8 +42,10 @@ pub fn export(
     options.validate()?;
     let wanted = Wanted::of(options, cx)?;
     let manifest = manifest_of(&cx.at(path)).filter(|manifest| cx.limits().waiting.exists(manifest));
-    let no_manifest = || Error::NoManifest { path: path.to_owned(), exists: cx.at(path).exists() };
-    let manifest = manifest.ok_or_else(no_manifest)?;
+    let Some(manifest) = manifest else {
+        cx.found(path)?;
+        return Err(Error::NoManifest { path: path.to_owned() });
+    };
     let subject = Subject::open(&manifest, cx.limits())?;
     cx.run().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
     cx.run().add_sources(&[manifest]);
