@@ -247,7 +247,7 @@ mod tests {
         assert_eq!(gone.clips()[1].steps()[2].event, None);
         assert_eq!(drop_clip(set.clone(), "frog:rest").unwrap().clips().len(), 1);
         let unknown = drop_clip(set.clone(), "laep").unwrap_err();
-        assert!(matches!(unknown, EditError::Unknown { known, .. } if known[0] == "leap"));
+        assert!(matches!(unknown, EditError::Unknown { nearest: Some(name), .. } if name == "leap"));
         let step = set_event(set.clone(), &"leap@3=splash".parse().unwrap()).unwrap_err();
         assert_eq!(step.to_string(), "clip 'leap' has no step 3: it has 3 (0 to 2)");
         assert!(rename_clip(set, &"rest=leap".parse().unwrap()).is_err());
