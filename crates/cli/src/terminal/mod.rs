@@ -87,9 +87,7 @@ fn frames(film: &Film) -> Result<(), Failure> {
             }
             while start.elapsed() < end {
                 let left = end.saturating_sub(start.elapsed());
-                if event::poll(left).map_err(wrong)?
-                    && matches!(event::read().map_err(wrong)?, event::Event::Key(_))
-                {
+                if event::poll(left).map_err(wrong)? && is_press(&event::read().map_err(wrong)?) {
                     return Ok(());
                 }
             }
@@ -98,5 +96,23 @@ fn frames(film: &Film) -> Result<(), Failure> {
         if film.plays > 0 && plays == film.plays {
             return Ok(());
         }
+    }
+}
+
+/// Whether a key went down. On Windows the key that began the command is let go only when this runs already.
+fn is_press(event: &event::Event) -> bool {
+    matches!(event, event::Event::Key(key) if key.kind != event::KeyEventKind::Release)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_key_that_is_let_go_ends_nothing() {
+        use event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+        let key = |kind| Event::Key(KeyEvent::new_with_kind(KeyCode::Enter, KeyModifiers::NONE, kind));
+        assert!(is_press(&key(KeyEventKind::Press)) && is_press(&key(KeyEventKind::Repeat)));
+        assert!(!is_press(&key(KeyEventKind::Release)) && !is_press(&Event::FocusLost));
     }
 }

@@ -127,7 +127,7 @@ impl FromStr for Rule {
 pub struct Limits {
     /// Pixels that the figure may stand away from its path; a share of the canvas where nothing is said.
     pub drift: Option<f64>,
-    /// How much larger or smaller a frame may be than in the frames beside it, as a share.
+    /// How much larger or smaller a figure may be than in the frames beside it, as a share.
     pub size: f64,
     /// Pixels of the largest stray group.
     pub specks: u32,

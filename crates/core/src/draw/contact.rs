@@ -227,6 +227,31 @@ impl Plan {
         };
         starts.map(part).collect()
     }
+
+    fn draw_shot(
+        &self,
+        paper: &mut Paper,
+        frame: &Frame,
+        shot: &Shot,
+        (x, y): (u32, u32),
+        ends: (bool, bool),
+    ) {
+        let size = Size::new(frame.canvas().width * self.zoom, frame.canvas().height * self.zoom);
+        let left = x + BAR;
+        paper.checker(Rect::at(left, y, size), 4 * self.zoom.max(2));
+        let inset = frame.inset();
+        let (px, py) = (left + inset.x * self.zoom, y + inset.y * self.zoom);
+        paper.lay(frame.pixels(), i64::from(px), i64::from(py), self.zoom);
+        if ends.0 {
+            paper.fill(Rect::new(x, y, BAR, size.height), ink::START);
+        }
+        if ends.1 {
+            paper.fill(Rect::new(left + size.width, y, BAR, size.height), ink::END);
+        }
+        let room = self.cell.width - BAR;
+        paper.write(&text::fitted(&shot.what, room, 1), left, y + self.cell.height + 5, 1, ink::TEXT);
+        paper.write(&text::fitted(&shot.time, room, 1), left, y + self.cell.height + 16, 1, ink::DIM);
+    }
 }
 
 impl Part<'_> {
@@ -254,33 +279,6 @@ impl Part<'_> {
             plan.draw_shot(paper, frame, shot, (x, y), ends);
             overlay::draw(paper, frame, (x + BAR, y), plan.zoom, show);
         }
-    }
-}
-
-impl Plan {
-    fn draw_shot(
-        &self,
-        paper: &mut Paper,
-        frame: &Frame,
-        shot: &Shot,
-        (x, y): (u32, u32),
-        ends: (bool, bool),
-    ) {
-        let size = Size::new(frame.canvas().width * self.zoom, frame.canvas().height * self.zoom);
-        let left = x + BAR;
-        paper.checker(Rect::at(left, y, size), 4 * self.zoom.max(2));
-        let inset = frame.inset();
-        let (px, py) = (left + inset.x * self.zoom, y + inset.y * self.zoom);
-        paper.lay(frame.pixels(), i64::from(px), i64::from(py), self.zoom);
-        if ends.0 {
-            paper.fill(Rect::new(x, y, BAR, size.height), ink::START);
-        }
-        if ends.1 {
-            paper.fill(Rect::new(left + size.width, y, BAR, size.height), ink::END);
-        }
-        let room = self.cell.width - BAR;
-        paper.write(&text::fitted(&shot.what, room, 1), left, y + self.cell.height + 5, 1, ink::TEXT);
-        paper.write(&text::fitted(&shot.time, room, 1), left, y + self.cell.height + 16, 1, ink::DIM);
     }
 }
 

@@ -178,6 +178,8 @@ impl<'a> Panel<'a> {
             .margin_right(RIGHT)
             .build_cartesian_2d((0..self.count - 1).into_segmented(), self.low..self.high)?;
         let dim = color(ink::DIM);
+        // As many numbers as have room beside each other.
+        let steps = inner.width / (text::width(&self.count.to_string(), 1) + 3 * text::LETTER);
         let label = TextStyle::from(("sans-serif", text::LETTER).into_font()).color(&dim);
         chart
             .configure_mesh()
@@ -186,7 +188,7 @@ impl<'a> Panel<'a> {
             .light_line_style(TRANSPARENT)
             .axis_style(color(ink::RULE))
             .label_style(label)
-            .x_labels(24)
+            .x_labels(steps as usize)
             .y_labels(8)
             .x_label_formatter(&|step| match step {
                 SegmentValue::Exact(step) | SegmentValue::CenterOf(step) => step.to_string(),

@@ -3,6 +3,7 @@
 //! Eight bits; mono, 4:2:0, 4:2:2, 4:4:4, and 4:4:4 with alpha. Colors follow ITU-R BT.601, or BT.709 from 720
 //! rows on, the custom where a file does not say; in the limited range, but full for `420jpeg` and
 //! `XCOLORRANGE=FULL`. What was taken is part of [`ImageInfo`]'s color. Chroma is repeated, not smoothed.
+//! Read here because the crates for it hand out planes and leave sizes, ranges and colors to their callers.
 
 use image::{Rgba, RgbaImage};
 use shibori_core::Size;

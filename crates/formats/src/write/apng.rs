@@ -1,4 +1,6 @@
 //! APNG: exact colors, exact times.
+//!
+//! Chunks are written here because the png crate compresses one picture after the other, and these go on all threads.
 
 use ::png::{BlendOp, DisposeOp};
 use image::RgbaImage;

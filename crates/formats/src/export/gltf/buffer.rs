@@ -1,4 +1,5 @@
 //! The numbers of a scene: equal lists are kept once, each kind in a view of its own.
+//! Written here because the gltf crate reads scenes and builds none.
 
 use std::collections::HashMap;
 
