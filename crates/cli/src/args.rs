@@ -12,7 +12,7 @@ use shibori_pipeline::options::{
     RunOptions, SliceOptions, UnpackOptions,
 };
 
-/// Cut sprite sheets, strips and animations into frames, line them up, time them, pack them.
+/// Slice sprite sheets, strips and animations into frames; align, time and pack them.
 #[derive(Debug, Parser)]
 #[command(name = "shibori", version, max_term_width = 100, arg_required_else_help = true)]
 pub(crate) struct Cli {
@@ -24,38 +24,38 @@ pub(crate) struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Show what images contain: size, colors, transparency, delays, cell sizes that fit
+    /// Show what images contain: size, colors, transparency, delays, possible cell sizes
     Inspect(Inspect),
-    /// Cut sheets, strips and animations into frames
+    /// Slice sheets, strips and animations into frames
     Slice(Box<Slice>),
-    /// Clean, mirror, scale, align, trim, and set pivots and boxes of frames already cut
+    /// Clean, mirror (flip), scale, align and trim sliced frames; set pivots and boxes
     Adjust(Box<Adjust>),
-    /// List, add, change and remove clips
+    /// List, add, change and remove clips (animations)
     Clip(Box<ClipEdit>),
-    /// Arrange frames on pages: an atlas
+    /// Pack frames into an atlas (texture atlas, sprite sheet)
     Pack(Box<Pack>),
     /// Extract frames from an atlas, one file per frame
     Unpack(Unpack),
-    /// Write metadata as tables, stylesheets or scenes, or with a template of your own
+    /// Export metadata as CSV, CSS, SVG or glTF, or with your own template
     Export(Export),
-    /// Preview images, animations and interactive pages
+    /// Write preview images, animations and interactive pages
     #[command(subcommand)]
     Preview(Preview),
-    /// Find what will look wrong in the game: the frame, the place and how to fix it
+    /// Find what will look wrong in the game, where, and how to fix it
     Check(Check),
-    /// Write an empty sheet to draw on: lines, labels, pivot marks
+    /// Write a blank sheet to draw on, with grid lines, labels and pivot marks
     GuideSheet(GuideSheet),
-    /// Write a recipe from what sheets, animations and folders contain
+    /// Draft a recipe from sheets, animations and folders
     Init(Init),
     /// Run a recipe, redoing only what changed
     Build(Build),
-    /// Write the demo art and its recipe, and run every step on them
+    /// Write demo art and a recipe, and run every step on them
     Demo(Demo),
     /// Print a JSON Schema
     Schema(Schema),
-    /// Print what lets a shell complete commands and options
+    /// Print shell completions
     Completions(Completions),
-    /// Print the manual page, or write one per command
+    /// Print the manual page, or write one file per command
     Man(Man),
 }
 
@@ -68,10 +68,10 @@ pub(crate) struct Inspect {
 
 #[derive(Args, Debug)]
 pub(crate) struct Slice {
-    /// Sheets, strips or animations, each a sprite named after its file, or folders of them; - is standard input
+    /// Sheets, strips or animations, or folders of them; each becomes a sprite named after its file; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
-    /// The folder to write: one PNG per frame, and frames.json [default: IMAGE-frames]
+    /// Folder to write: one PNG per frame plus frames.json [default: IMAGE-frames]
     #[arg(short, long, value_name = "SET")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
@@ -92,7 +92,7 @@ pub(crate) struct Adjust {
         conflicts_with = "in_place"
     )]
     pub(crate) output: Option<PathBuf>,
-    /// Change the set itself, including images painted over since
+    /// Modify the set itself, including images repainted since
     #[arg(long)]
     pub(crate) in_place: bool,
     #[command(flatten)]
@@ -101,7 +101,7 @@ pub(crate) struct Adjust {
 
 #[derive(Args, Debug)]
 pub(crate) struct ClipEdit {
-    /// A set or an atlas; only its manifest is changed
+    /// A set or an atlas; only its manifest changes
     #[arg(value_name = "MANIFEST")]
     pub(crate) manifest: PathBuf,
     /// Clips to add or replace: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps"
@@ -125,7 +125,7 @@ pub(crate) struct Pack {
     /// Sets, atlases, images, animations or folders of images
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<PathBuf>,
-    /// The atlas, without extension: build/pond becomes build/pond.json and build/pond.png
+    /// Atlas path without extension: build/pond writes build/pond.json and build/pond.png
     #[arg(short, long, value_name = "ATLAS")]
     pub(crate) output: PathBuf,
     #[command(flatten)]
@@ -149,46 +149,46 @@ pub(crate) struct Export {
     /// An atlas or a set
     #[arg(value_name = "MANIFEST", required_unless_present_any = ["list", "print_template"])]
     pub(crate) manifest: Option<PathBuf>,
-    /// The file to write [default: beside the manifest]; - is standard output, for templates
+    /// File to write [default: next to the manifest]; - is standard output (templates only)
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) options: ExportOptions,
-    /// List the formats and the templates that come with shibori
+    /// List formats and bundled templates
     #[arg(long, exclusive = true)]
     pub(crate) list: bool,
-    /// Print one of those templates, to start your own from
+    /// Print a bundled template as a start for your own
     #[arg(long, value_name = "NAME", exclusive = true)]
     pub(crate) print_template: Option<String>,
 }
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Preview {
-    /// Every frame at once, by clip, with numbers, cells and times: a PNG
+    /// Contact sheet: every frame by clip, with numbers, cells and times (PNG)
     Contact(Contact),
-    /// The cut drawn over the sheet before cutting: lines, blank cells, crossed pixels: a PNG
+    /// The grid drawn over the sheet before slicing: lines, blank cells, crossed pixels (PNG)
     Grid(Box<GridPreview>),
-    /// A clip as the game will show it, or all clips side by side: a GIF or an APNG, by the file's extension
+    /// One clip as the game will play it, or all clips side by side (GIF or APNG, by file extension)
     Motion(Motion),
-    /// The pages of an atlas with each frame's border and name, free space hatched: a PNG
+    /// Atlas pages with frame borders and names, free space hatched (PNG)
     Pages(Pages),
-    /// One page that plays every clip, with frames, pages, times and findings: an HTML file that needs no network
+    /// A player for every clip, with frames, pages, times and findings (self-contained HTML)
     Html(Html),
-    /// A page for trying out a cut or adjusting frames by hand, which gives the command to type: an HTML file that needs no network
+    /// A light table to try out a grid or adjust frames by hand; gives you the command to run (self-contained HTML)
     LightTable(LightTable),
-    /// The frames of each clip over each other, pivots on one point, time told by color: a PNG
+    /// Onion skin: each clip's frames overlaid at the pivot, colored by time (PNG)
     Onion(Onion),
-    /// Where feet and center stand from step to step, across and down: a PNG
+    /// Plot of the figure, feet and center from step to step, across and down (PNG)
     Drift(Drift),
 }
 
 /// Where a picture goes.
 #[derive(Args, Debug)]
 pub(crate) struct PictureOut {
-    /// The image to write; ends in .png (an animation in .gif, .apng or .png)
+    /// Image file to write: .png (animations: .gif, .apng or .png)
     #[arg(short, long, value_name = "FILE", required_unless_present = "here")]
     pub(crate) output: Option<PathBuf>,
-    /// Show it in this terminal; an animation plays until a key is pressed
+    /// Show it in the terminal; an animation plays until you press a key
     #[arg(long)]
     pub(crate) here: bool,
 }
@@ -206,7 +206,7 @@ pub(crate) struct Contact {
 
 #[derive(Args, Debug)]
 pub(crate) struct Pages {
-    /// An atlas, a set, an image, an animation or a folder of images; what has no pages is packed for the picture
+    /// An atlas, a set, an image, an animation or a folder of images; anything without pages is packed for the preview
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     #[command(flatten)]
@@ -220,7 +220,7 @@ pub(crate) struct Html {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The page to write; ends in .html
+    /// HTML file to write; ends in .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
     #[command(flatten)]
@@ -229,10 +229,10 @@ pub(crate) struct Html {
 
 #[derive(Args, Debug)]
 pub(crate) struct LightTable {
-    /// An image that is to be cut; or a set, an atlas, an animation or a folder of images
+    /// A sheet to slice; or a set, an atlas, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The page to write; ends in .html
+    /// HTML file to write; ends in .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
 }
@@ -253,10 +253,10 @@ pub(crate) struct Drift {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// The same after it was lined up, drawn over it
+    /// The same source after alignment, for comparison
     #[arg(value_name = "AFTER")]
     pub(crate) after: Option<PathBuf>,
-    /// The picture to write; ends in .png
+    /// Image file to write; ends in .png
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
     #[command(flatten)]
@@ -289,7 +289,7 @@ pub(crate) struct Motion {
 pub(crate) struct GuideSheet {
     #[command(flatten)]
     pub(crate) options: GuideOptions,
-    /// The sheet to write; ends in .png, .svg or .ora
+    /// Sheet to write; ends in .png, .svg or .ora
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
 }
@@ -306,25 +306,25 @@ pub(crate) struct Init {
 
 #[derive(Args, Debug, Default)]
 pub(crate) struct Build {
-    /// The recipe, or the folder it lies in [default: shibori.toml]
+    /// The recipe or its folder [default: shibori.toml]
     #[arg(value_name = "RECIPE")]
     pub(crate) recipe: Option<PathBuf>,
-    /// Do this one step, from its inputs to its outputs and nothing else; --plan lists them
+    /// Run only this step, from its inputs to its outputs; --plan lists the steps
     #[arg(long, value_name = "STEP", conflicts_with_all = ["frozen", "plan", "watch"])]
     pub(crate) only: Option<String>,
-    /// Build nothing; exit with 1 and a list where an output is stale
+    /// Build nothing; if outputs are stale, list them and exit with 1
     #[arg(long, conflicts_with_all = ["plan", "watch"])]
     pub(crate) frozen: bool,
     /// Print each step as JSON: its name, command, inputs, outputs and digest
     #[arg(long, conflicts_with = "watch")]
     pub(crate) plan: bool,
-    /// Write which output is made of what, as Make and Ninja read it
+    /// Write a dependency file for Make and Ninja
     #[arg(long, value_name = "FILE", conflicts_with_all = ["frozen", "plan"])]
     pub(crate) depfile: Option<PathBuf>,
-    /// Build again whenever the recipe or a source is saved, until interrupted
+    /// Rebuild whenever the recipe or a source is saved, until interrupted
     #[arg(long)]
     pub(crate) watch: bool,
-    /// With --watch: show the outputs at http://127.0.0.1:PORT, where pages reload after each build
+    /// With --watch: serve the outputs at http://127.0.0.1:PORT and reload pages after each build
     #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = "8140", requires = "watch")]
     pub(crate) serve: Option<u16>,
 }
@@ -373,15 +373,15 @@ pub(crate) struct Everywhere {
     /// Print errors only
     #[arg(short, long, global = true)]
     pub(crate) quiet: bool,
-    /// Print each step with its time and sizes; twice: what it decided, too
+    /// Print each step with time and sizes; given twice, decisions too
     #[arg(short, long, global = true, action = ArgAction::Count)]
     pub(crate) verbose: u8,
-    /// Colors in messages
+    /// Color the messages
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub(crate) color: When,
     #[command(flatten)]
     pub(crate) run: RunOptions,
-    /// Threads to use [default: one per core]; the result is the same with any number
+    /// Number of threads [default: one per core]; does not affect the result
     #[arg(short = 'j', long, global = true, value_name = "N")]
     pub(crate) jobs: Option<NonZeroUsize>,
 }

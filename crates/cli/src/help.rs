@@ -22,8 +22,8 @@ const TOPICS: [Topic; 22] = [
         name: "inspect",
         first: &[],
         examples: &[
-            ("what is in this sheet, and how to cut it", "inspect art/frog.png"),
-            ("the same for a whole folder, for a script", "inspect art --json"),
+            ("see what is in a sheet and how to slice it", "inspect art/frog.png"),
+            ("the same for a whole folder, as JSON for scripts", "inspect art --json"),
         ],
     },
     Topic {
@@ -42,9 +42,9 @@ const TOPICS: [Topic; 22] = [
             "clip-rows",
         ],
         examples: &[
-            ("find the grid and cut", "slice art/koi.png -o koi"),
+            ("detect the grid and slice", "slice art/koi.png -o koi"),
             (
-                "eight columns and four rows, pivot at the feet, a clip",
+                "eight columns, four rows, pivot at the feet, one clip",
                 "slice art/frog.png --grid 8x4 --pivot feet --clip \"leap = r2 @12fps once\" -o frog",
             ),
             ("separate drawings on a flat color", "slice art/reeds.png --islands --key auto -o reeds"),
@@ -58,11 +58,11 @@ const TOPICS: [Topic; 22] = [
         ],
         examples: &[
             (
-                "hold the figure still, pivot at the feet",
+                "stabilize the figure, put the pivot at the feet",
                 "adjust art/heron.png --align match --pivot feet -o heron",
             ),
             (
-                "change the set itself: mirrored, with a box around the body",
+                "edit the set in place: flip it, add a hitbox around the body",
                 "adjust heron --in-place --mirror left-right --box body=auto",
             ),
         ],
@@ -73,7 +73,7 @@ const TOPICS: [Topic; 22] = [
         examples: &[
             ("list the clips", "clip frog"),
             ("add one, held on its last frame", "clip frog \"croak = r1, 3x9 @80ms\""),
-            ("one and a half times as fast", "clip frog --speed 1.5 --only leap"),
+            ("play one clip 1.5 times as fast", "clip frog --speed 1.5 --only leap"),
         ],
     },
     Topic {
@@ -93,10 +93,10 @@ const TOPICS: [Topic; 22] = [
             "trim",
         ],
         examples: &[
-            ("as dense as possible", "pack koi frog -o pond"),
+            ("as tightly packed as possible", "pack koi frog -o pond"),
             ("one row per clip, cells of one size", "pack frog --layout clip-rows -o frog-rows"),
             (
-                "pages of a power of two, up to 1024, and half-size pages",
+                "power-of-two pages up to 1024, plus half-size pages",
                 "pack koi frog --page-max 1024 --page-round pow2 --page-scales 1,0.5 -o small",
             ),
         ],
@@ -104,15 +104,15 @@ const TOPICS: [Topic; 22] = [
     Topic {
         name: "unpack",
         first: &[],
-        examples: &[("every frame as it was before packing", "unpack pond.json -o unpacked")],
+        examples: &[("restore every frame as it was before packing", "unpack pond.json -o unpacked")],
     },
     Topic {
         name: "export",
         first: &[],
         examples: &[
-            ("what there is to choose from", "export --list"),
+            ("list formats and templates", "export --list"),
             ("a stylesheet with animations", "export pond.json --to css"),
-            ("a template of your own, from one to start with", "export --print-template lua"),
+            ("print a template to start your own from", "export --print-template lua"),
         ],
     },
     Topic {
@@ -124,45 +124,45 @@ const TOPICS: [Topic; 22] = [
         name: "preview grid",
         first: &["output", "here", "zoom", "grid", "cell", "offset", "gutter", "islands", "within", "key"],
         examples: &[
-            ("the cut that was found", "preview grid art/frog.png -o cut.png"),
-            ("the cut by these numbers", "preview grid art/frog.png --cell 32x32 -o cut.png"),
+            ("show the detected grid", "preview grid art/frog.png -o cut.png"),
+            ("show a grid with this cell size", "preview grid art/frog.png --cell 32x32 -o cut.png"),
         ],
     },
     Topic {
         name: "preview motion",
         first: &[],
         examples: &[(
-            "one clip, four times as large",
+            "one clip, enlarged four times",
             "preview motion frog --only leap --zoom 4 -o leap.gif",
         )],
     },
     Topic {
         name: "preview pages",
         first: &[],
-        examples: &[("what lies where on the pages", "preview pages pond.json -o pages.png")],
+        examples: &[("where each frame is on the pages", "preview pages pond.json -o pages.png")],
     },
     Topic {
         name: "preview html",
         first: &[],
-        examples: &[("one page that plays everything", "preview html pond.json -o pond.html")],
+        examples: &[("a player for all clips", "preview html pond.json -o pond.html")],
     },
     Topic {
         name: "preview light-table",
         first: &[],
         examples: &[
-            ("try out a cut", "preview light-table art/frog.png -o cut.html"),
+            ("try out a grid", "preview light-table art/frog.png -o cut.html"),
             ("adjust frames by hand", "preview light-table frog -o frog.html"),
         ],
     },
     Topic {
         name: "preview onion",
         first: &[],
-        examples: &[("does the figure stand still?", "preview onion frog --only leap -o onion.png")],
+        examples: &[("does the figure stay in place?", "preview onion frog --only leap -o onion.png")],
     },
     Topic {
         name: "preview drift",
         first: &[],
-        examples: &[("where it stood before and after", "preview drift art/heron.png heron -o drift.png")],
+        examples: &[("its position before and after", "preview drift art/heron.png heron -o drift.png")],
     },
     Topic {
         name: "check",
@@ -177,22 +177,26 @@ const TOPICS: [Topic; 22] = [
         first: &[],
         examples: &[("eight columns, three rows", "guide-sheet --grid 8x3 --cell 48x48 -o guide.png")],
     },
-    Topic { name: "init", first: &[], examples: &[("a recipe for everything in a folder", "init art")] },
+    Topic {
+        name: "init",
+        first: &[],
+        examples: &[("draft a recipe for everything in a folder", "init art")],
+    },
     Topic {
         name: "build",
         first: &[],
         examples: &[
             ("run shibori.toml, redoing only what changed", "build"),
-            ("on a build machine: fail where something is stale", "build --frozen"),
+            ("on a build server: fail if anything is stale", "build --frozen"),
         ],
     },
-    Topic { name: "demo", first: &[], examples: &[("the art, and every step on it", "demo")] },
+    Topic { name: "demo", first: &[], examples: &[("write the art and run every step on it", "demo")] },
     Topic {
         name: "completions",
         first: &[],
-        examples: &[("for bash: put it where completions are read from", "completions bash")],
+        examples: &[("for bash; save it to your completions folder", "completions bash")],
     },
-    Topic { name: "man", first: &[], examples: &[("a page per command", "man -o man")] },
+    Topic { name: "man", first: &[], examples: &[("one page per command", "man -o man")] },
 ];
 
 /// Common options that `-h` shows.
@@ -201,23 +205,23 @@ const COMMON: [&str; 4] = ["json", "dry-run", "force", "jobs"];
 /// What `-h` says of options whose whole description takes several lines.
 const SHORT: [(&str, &str); 18] = [
     ("cell", "Width x height of one cell in pixels, such as 32x48"),
-    ("take", "Only these frames, in this order: 0-7,9 or r2 or r2c0-5"),
+    ("take", "Take only these frames, in this order: 0-7,9 or r2 or r2c0-5"),
     ("key", "Make a flat background transparent: auto, or its color, such as ff00ff"),
-    ("mirror", "Mirror each frame in its own cell"),
-    ("scale", "One factor for all frames: 2, 0.5, 2/3 or fit:64x64"),
-    ("align", "What holds still: match (the figure), feet, center, mass or mark:COLOR"),
-    ("trim", "Trim empty edges, with one box per frame, clip or set"),
-    ("canvas", "Put frames on a canvas of this size, pivots on one point"),
-    ("pivot", "The point that stays put: feet, center, bottom, 0.5,1 or 16px,30px"),
-    ("box", "A named box: body=auto, body=auto:clip or body=x,y,width,height"),
+    ("mirror", "Mirror (flip) each frame within its own cell"),
+    ("scale", "Scale (resize) all frames: 2, 0.5, 2/3 or fit:64x64"),
+    ("align", "Keep in place: match (the figure), feet, center, mass or mark:COLOR"),
+    ("trim", "Trim (crop) empty edges, per frame, clip or set"),
+    ("canvas", "Put frames on a canvas of this size, aligned by pivot"),
+    ("pivot", "Pivot (anchor): feet, center, bottom, 0.5,1 or 16px,30px"),
+    ("box", "Named box (hitbox): body=auto, body=auto:clip or body=x,y,width,height"),
     ("clip", "A clip, such as \"walk = 0-5 @12fps\" or \"leap = r2 @12fps once\""),
-    ("clip-rows", "Names of the sheet's rows, each a clip: \"idle,walk@12fps,-,leap once\""),
-    ("bleed", "Repeat a frame's border pixels outwards, for tiles"),
-    ("allow-turn", "Let frames be rotated a quarter turn"),
-    ("effort", "How long to search for a smaller dense page"),
+    ("clip-rows", "Row names, one clip each: \"idle,walk@12fps,-,leap once\""),
+    ("bleed", "Repeat edge pixels outward (extrude), for tiles"),
+    ("allow-turn", "Allow frames to be rotated by 90 degrees"),
+    ("effort", "How hard to search for a smaller dense page"),
     ("palette", "Reduce all pages to one palette of at most N colors"),
-    ("force", "Replace what shibori did not write, and what a person changed"),
-    ("jobs", "Threads to use [default: one per core]"),
+    ("force", "Overwrite files shibori did not write, and manual edits"),
+    ("jobs", "Number of threads [default: one per core]"),
 ];
 
 fn shortened(arg: Arg) -> Arg {
@@ -238,7 +242,7 @@ pub(crate) fn command() -> Command {
         root = told(root, topic, &topic.name.split(' ').collect::<Vec<_>>());
     }
     root.after_help(
-        "Start with: shibori demo    or: shibori inspect SHEET.png\nEvery option of a command: shibori COMMAND --help",
+        "Start with: shibori demo    or: shibori inspect SHEET.png\nAll options of a command: shibori COMMAND --help",
     )
 }
 
@@ -252,7 +256,7 @@ fn told(command: Command, topic: &Topic, path: &[&str]) -> Command {
                 shortened(arg.hide_short_help(is_hidden))
             };
             let examples = examples(topic);
-            let more = format!("All options, each in full: shibori {} --help", topic.name);
+            let more = format!("All options in full: shibori {} --help", topic.name);
             command.mut_args(shorten).after_help(format!("{examples}\n\n{more}")).after_long_help(examples)
         }
         [name, rest @ ..] => command.mut_subcommand(name, |inner| told(inner, topic, rest)),

@@ -89,7 +89,7 @@ impl Insets {
 
 /// Why a text is no insets.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is no nine-slice; write left,top,right,bottom in pixels, such as 4,4,4,6")]
+#[error("'{0}' is not a nine-slice; write left,top,right,bottom in pixels, such as 4,4,4,6")]
 pub struct InsetsError(String);
 
 impl FromStr for Insets {

@@ -27,7 +27,7 @@ pub struct Lease {
 
 /// More is needed than is left.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("needs {} of memory beside {} in use; the limit is {}", ByteSize(*need), ByteSize(*taken), ByteSize(*limit))]
+#[error("needs {} of memory in addition to {} in use; the limit is {}", ByteSize(*need), ByteSize(*taken), ByteSize(*limit))]
 pub struct OverBudget {
     /// Bytes needed.
     pub need: u64,

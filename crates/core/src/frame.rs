@@ -30,10 +30,10 @@ pub struct Frame {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum FrameError {
     /// A canvas without a pixel.
-    #[error("a canvas of {0} px holds nothing")]
+    #[error("a canvas of {0} px is empty")]
     NoCanvas(Size),
     /// The kept pixels stick out of the canvas.
-    #[error("pixels of {pixels} at {inset} do not fit on a canvas of {canvas}")]
+    #[error("{pixels} px at {inset} do not fit on a canvas of {canvas} px")]
     SticksOut {
         /// Size of the kept pixels.
         pixels: Size,

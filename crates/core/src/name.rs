@@ -16,10 +16,10 @@ pub enum NameError {
     #[error("a name can't be empty")]
     Empty,
     /// More than 200 characters.
-    #[error("a name of {0} characters is too long; at most {limit} fit", limit = Name::MAX_CHARS)]
+    #[error("a name of {0} characters is too long; the maximum is {limit}", limit = Name::MAX_CHARS)]
     Long(usize),
     /// A tab, a line break or the like.
-    #[error("the name {0:?} holds a control character")]
+    #[error("the name {0:?} contains a control character")]
     Control(String),
 }
 
@@ -81,13 +81,13 @@ pub fn file_fault(name: &str) -> Option<&'static str> {
         if part.is_empty() {
             Some("a part between slashes is empty")
         } else if part == "." || part == ".." {
-            Some("'.' and '..' are folders")
+            Some("'.' and '..' are reserved for folders")
         } else if part.contains(['<', '>', ':', '"', '\\', '|', '?', '*']) {
             Some("the characters < > : \" \\ | ? * are not allowed in file names on Windows")
         } else if part.ends_with(['.', ' ']) || part.starts_with(' ') {
-            Some("a dot or a space at an end gets lost on Windows")
+            Some("Windows drops a dot or space at the end")
         } else if DEVICES.contains(&stem.as_str()) {
-            Some("Windows keeps this name for a device")
+            Some("Windows reserves this name for a device")
         } else {
             None
         }

@@ -15,7 +15,7 @@ pub struct Ratio {
 
 /// A text that is no factor.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a number above 0 such as 2, 0.5 or 2/3")]
+#[error("'{0}' is not a positive number such as 2, 0.5 or 2/3")]
 pub struct RatioError(String);
 
 impl Ratio {

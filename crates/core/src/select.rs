@@ -81,7 +81,7 @@ pub enum SelectError {
         columns: String,
     },
     /// A cell without a frame.
-    #[error("{cell} of sprite '{sprite}' holds no frame; row {row} has columns {list}", row = cell.row, list = listed(columns))]
+    #[error("{cell} of sprite '{sprite}' has no frame; row {row} has frames in columns {list}", row = cell.row, list = listed(columns))]
     NoCell {
         /// The cell typed.
         cell: Cell,
@@ -91,7 +91,7 @@ pub enum SelectError {
         columns: Vec<u32>,
     },
     /// No frame has such a name.
-    #[error("no frame of sprite '{sprite}' is named like '{pattern}'{}", meant(nearest.as_ref()))]
+    #[error("no frame of sprite '{sprite}' matches '{pattern}'{}", meant(nearest.as_ref()))]
     NoName {
         /// The pattern typed.
         pattern: String,
@@ -101,7 +101,7 @@ pub enum SelectError {
         nearest: Option<String>,
     },
     /// A sprite that is not there.
-    #[error("there is no sprite '{sprite}'; there are: {list}", list = listed(known))]
+    #[error("there is no sprite '{sprite}'; available: {list}", list = listed(known))]
     NoSprite {
         /// The sprite typed.
         sprite: Name,
@@ -109,7 +109,7 @@ pub enum SelectError {
         known: Vec<Name>,
     },
     /// Numbers in a set of several sprites.
-    #[error("'{what}' could be of any of the sprites {list}; write for example {first}:{what}", list = listed(known), first = known[0])]
+    #[error("'{what}' could belong to any of the sprites {list}; write {first}:{what}, for example", list = listed(known), first = known[0])]
     WhichSprite {
         /// What was typed.
         what: String,
@@ -236,7 +236,7 @@ fn read_numbers(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
     let place = cursor.place();
     let step = if cursor.eat("/") { cursor.number("the step of the range")? } else { 1 };
     if step == 0 {
-        return Err(cursor.error_at(place, "a step of 0 never ends; write at least /1"));
+        return Err(cursor.error_at(place, "a step of 0 would never end; use /1 or more"));
     }
     Ok(What::Numbers { from, to, step })
 }
@@ -305,7 +305,7 @@ fn row_of(set: &FrameSet, frames: &[usize], sprite: &Name, row: u32) -> Result<V
         let mut rows: Vec<u32> = frames.iter().filter_map(|&place| row_at(place)).collect();
         rows.sort_unstable();
         rows.dedup();
-        let rows = if rows.is_empty() { "none, it was not cut by a grid".into() } else { listed(&rows) };
+        let rows = if rows.is_empty() { "none; it was not sliced by a grid".into() } else { listed(&rows) };
         return Err(SelectError::NoRow { row, sprite: sprite.clone(), rows });
     }
     Ok(found)
@@ -325,7 +325,7 @@ fn column_of(
         columns.sort_unstable();
         columns.dedup();
         let columns =
-            if columns.is_empty() { "none, it was not cut by a grid".into() } else { listed(&columns) };
+            if columns.is_empty() { "none; it was not sliced by a grid".into() } else { listed(&columns) };
         return Err(SelectError::NoColumn { column, sprite: sprite.clone(), columns });
     }
     found.sort_by_key(|&place| set.frames()[place].cell().map(|cell| cell.row));
@@ -444,11 +444,11 @@ mod tests {
             ("6", "there is no frame 6: sprite 'frog' has 6 frames (0 to 5)"),
             ("0-4000000000", "there is no frame 4000000000: sprite 'frog' has 6 frames (0 to 5)"),
             ("r2", "row 2 of sprite 'frog' has no frames; rows with frames: 0, 1"),
-            ("r1c0-3", "r1c3 of sprite 'frog' holds no frame; row 1 has columns 0, 1"),
+            ("r1c0-3", "r1c3 of sprite 'frog' has no frame; row 1 has frames in columns 0, 1"),
             ("c4", "column 4 of sprite 'frog' has no frames; columns with frames: 0, 1, 2, 3"),
-            ("r0c0-r1c3", "r1c3 of sprite 'frog' holds no frame; row 1 has columns 0, 1"),
-            ("named:leap*", "no frame of sprite 'frog' is named like 'leap*'"),
-            ("newt:0", "there is no sprite 'newt'; there are: frog"),
+            ("r0c0-r1c3", "r1c3 of sprite 'frog' has no frame; row 1 has frames in columns 0, 1"),
+            ("named:leap*", "no frame of sprite 'frog' matches 'leap*'"),
+            ("newt:0", "there is no sprite 'newt'; available: frog"),
         ] {
             assert_eq!(pick(text, &set), Err(wanted.to_owned()), "{text}");
         }

@@ -47,7 +47,7 @@ pub enum ReadProblem {
     #[error("no such file or folder")]
     NotFound,
     /// A folder where a file is meant.
-    #[error("is a folder; a file is wanted here")]
+    #[error("is a folder, not a file")]
     IsFolder,
     /// The system says no.
     #[error("{0}")]
@@ -56,7 +56,7 @@ pub enum ReadProblem {
     #[error("the file is empty (0 bytes)")]
     Empty,
     /// Not a picture, whatever its name says.
-    #[error("is not an image that can be read: {looks}")]
+    #[error("is not a supported image: {looks}")]
     NotAnImage {
         /// What its first bytes look like.
         looks: String,
@@ -80,7 +80,7 @@ pub enum ReadProblem {
         why: String,
     },
     /// More pixels than the limit.
-    #[error("{size} px is {pixels} pixels; the limit is {limit}", pixels = size.area())]
+    #[error("{size} px has {pixels} pixels; the limit is {limit}", pixels = size.area())]
     TooLarge {
         /// The picture's size.
         size: Size,
@@ -94,7 +94,7 @@ pub enum ReadProblem {
     #[error("{0}")]
     Memory(#[from] OverBudget),
     /// A folder without pictures.
-    #[error("the folder holds no images")]
+    #[error("the folder contains no images")]
     NoImages,
     /// A list that is not what it should be.
     #[error("line {line}: {why}")]
@@ -105,7 +105,7 @@ pub enum ReadProblem {
         why: String,
     },
     /// A box without a pixel.
-    #[error("the box '{name}' of frame '{frame}' holds nothing: width and height must be at least 1")]
+    #[error("the box '{name}' of frame '{frame}' is empty: width and height must be at least 1")]
     EmptyBox {
         /// The frame.
         frame: String,
@@ -126,10 +126,10 @@ pub enum ReadProblem {
     #[error("is not a shibori manifest: it has no \"format\" key")]
     NotAManifest,
     /// A manifest of another time.
-    #[error("is a manifest of format \"{0}\"; this version reads \"{known}\"", known = crate::manifest::FORMAT)]
+    #[error("is a manifest in format \"{0}\"; this version reads \"{known}\"", known = crate::manifest::FORMAT)]
     UnknownFormat(String),
     /// A page that points out of the manifest's folder.
-    #[error("page \"{0}\" lies outside the manifest's folder")]
+    #[error("page \"{0}\" is outside the manifest's folder")]
     PathOutside(String),
     /// A page that is not there.
     #[error("page \"{0}\" is missing")]
@@ -145,7 +145,7 @@ pub enum ReadProblem {
         found: Size,
     },
     /// A page that moves.
-    #[error("page \"{0}\" is an animation; a page is a still image")]
+    #[error("page \"{0}\" is an animation; pages must be still images")]
     PageMoves(String),
     /// A frame on a page that is not listed.
     #[error("frame '{frame}' is on page {page}, but there are {count} pages (from 0)")]
@@ -200,19 +200,19 @@ impl From<io::Error> for ReadProblem {
 #[derive(Debug, thiserror::Error)]
 pub enum WriteProblem {
     /// Someone else's file, or one edited since.
-    #[error("is there already, and was not written by shibori or was changed since")]
+    #[error("already exists, and was not written by shibori or has been edited since")]
     NotOurs,
     /// A folder where the file should go.
-    #[error("is a folder; a file should go there")]
+    #[error("is a folder, not a file")]
     IsFolder,
     /// A sheet to draw on that is too long for the formats it is written in.
-    #[error("the sheet would be over {longest} px on a side")]
+    #[error("the sheet would exceed {longest} px on one side")]
     TooLong {
         /// The longest side, in pixels.
         longest: u32,
     },
     /// A picture larger than its format can hold.
-    #[error("a {format} is at most {longest} px wide and high, this is {size} px")]
+    #[error("{format} allows at most {longest} px per side; this is {size} px")]
     TooLarge {
         /// The format.
         format: &'static str,
@@ -222,10 +222,10 @@ pub enum WriteProblem {
         size: Size,
     },
     /// A file that another step of this run writes.
-    #[error("is written by another step of this run")]
+    #[error("is also written by another step of this run")]
     TwoSteps,
     /// A file that somebody changed between the check and the moment it was to be replaced.
-    #[error("was changed while this ran; nothing was written")]
+    #[error("was changed during this run; nothing was written")]
     ChangedMeanwhile,
     /// A file that another run is about to write.
     #[error("another run is writing there (process {process})")]
@@ -234,7 +234,7 @@ pub enum WriteProblem {
         process: u32,
     },
     /// A manifest that holds what would be lost.
-    #[error("holds what the new one {}: {losses}", if *is_carried { "can't take over" } else { "lacks" })]
+    #[error("contains things the new one {}: {losses}", if *is_carried { "can't keep" } else { "lacks" })]
     HandWork {
         /// What would be lost.
         losses: Losses,
@@ -242,28 +242,28 @@ pub enum WriteProblem {
         is_carried: bool,
     },
     /// A manifest that a person changed, though nothing in it would be missing.
-    #[error("was changed since shibori wrote it")]
+    #[error("has been edited since shibori wrote it")]
     Edited,
     /// A manifest of another kind: a set where an atlas is to go, or an atlas where a set is.
-    #[error("is a manifest of another kind, with {frames} frames")]
+    #[error("is a different kind of manifest, with {frames} frames")]
     OtherKind {
         /// How many frames it has.
         frames: usize,
     },
     /// A manifest of other sprites altogether.
-    #[error("is the manifest of {}", sprites.join(", "))]
+    #[error("is the manifest of other sprites: {}", sprites.join(", "))]
     OtherSprites {
         /// Its sprites.
         sprites: Vec<String>,
     },
     /// A set whose images are not one a frame, so that it can't be changed in place.
-    #[error("frame '{frame}' has no image of its own there")]
+    #[error("frame '{frame}' does not have its own image there")]
     NoOwnImage {
         /// The frame.
         frame: String,
     },
     /// A file that this very run reads.
-    #[error("is a source of this run, and sources are never overwritten")]
+    #[error("is a source of this run; sources are never overwritten")]
     IsSource,
     /// Two outputs would be one file, on systems that do not tell capitals apart.
     #[error("would be written twice: '{first}' and '{second}' need the same file")]

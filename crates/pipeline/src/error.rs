@@ -85,7 +85,7 @@ pub enum Error {
         cells: u64,
     },
     /// A sheet without a drawing.
-    #[error("{}: is completely blank, so there is nothing to cut by", sheet.shown())]
+    #[error("{}: the sheet is blank, so there is nothing to find a grid by", sheet.shown())]
     BlankSheet {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -105,7 +105,7 @@ pub enum Error {
         within: Option<Area>,
     },
     /// A part of a sheet that is not on it.
-    #[error("{}: {area} is not a part of its {size} px", sheet.shown())]
+    #[error("{}: {area} is outside the sheet of {size} px", sheet.shown())]
     Within {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -115,13 +115,13 @@ pub enum Error {
         size: Size,
     },
     /// Frames that were cut before, and are to be cut once more.
-    #[error("{}: its frames are cut already", source_path.shown())]
+    #[error("{}: already sliced into frames", source_path.shown())]
     CutAlready {
         /// The source, as it was named.
         source_path: PathBuf,
     },
     /// Images that can't stay as they are, since a frame is not a file each.
-    #[error("{}: not every frame there is an image of its own in that folder", folder.shown())]
+    #[error("{}: not every frame is a separate image in that folder", folder.shown())]
     NotOneFileEach {
         /// The folder, as it was named.
         folder: PathBuf,
@@ -135,7 +135,7 @@ pub enum Error {
         sheets: usize,
     },
     /// Nothing lies between drawings that were to be told apart.
-    #[error("{}: nothing lies between the drawings that tells them apart", sheet.shown())]
+    #[error("{}: nothing separates the drawings", sheet.shown())]
     NothingBetween {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -157,7 +157,7 @@ pub enum Error {
         frames: usize,
     },
     /// A page that is an animation.
-    #[error("{}: is an animation, not a page", file.shown())]
+    #[error("{}: this is an animation, not a page", file.shown())]
     PageMoves {
         /// The page.
         file: PathBuf,
@@ -169,10 +169,10 @@ pub enum Error {
         sheet: PathBuf,
     },
     /// No frame stands on a flat background.
-    #[error("no frame stands on a flat background")]
+    #[error("no frame has a flat background")]
     NoFlatFrame,
     /// The key color is nowhere.
-    #[error("{}the color {colors} is nowhere to take out", named(sheet.as_ref()))]
+    #[error("{}found no pixels of {colors} to remove", named(sheet.as_ref()))]
     KeyNowhere {
         /// The sheet, as it was named; none where frames were cut already.
         sheet: Option<PathBuf>,
@@ -182,7 +182,7 @@ pub enum Error {
         background: Option<Color>,
     },
     /// Edges were to be cleaned of a color, and nothing says which.
-    #[error("a background's share is to be taken out of the edges, and nothing says which background")]
+    #[error("edges can't be cleaned without a background color to remove")]
     NoKey,
     /// A selection that does not fit.
     #[error(transparent)]
@@ -191,7 +191,7 @@ pub enum Error {
     #[error(transparent)]
     Only(#[from] OnlyError),
     /// Frames that were to be changed show in clips that were not meant.
-    #[error("{} those frames too", shows(clips))]
+    #[error("{} some of those frames too", shows(clips))]
     SharedFrames {
         /// The clips beyond.
         clips: Vec<String>,
@@ -199,7 +199,7 @@ pub enum Error {
         own: Vec<String>,
     },
     /// A clip with options of its own that is not there.
-    #[error("clip '{clip}' is given options of its own, but there is no such clip")]
+    #[error("options are given for clip '{clip}', but there is no such clip")]
     NoSuchClip {
         /// Its name.
         clip: String,
@@ -207,7 +207,7 @@ pub enum Error {
         known: Vec<String>,
     },
     /// A clip whose own options change which cells are blank.
-    #[error("clip '{clip}': its own options change which cells are blank")]
+    #[error("clip '{clip}': its options change which cells are blank")]
     OtherCut {
         /// The clip.
         clip: String,
@@ -240,7 +240,7 @@ pub enum Error {
     #[error(transparent)]
     Align(#[from] AlignError),
     /// A region that begins outside the canvas.
-    #[error("{region} begins outside the canvas")]
+    #[error("{region} starts outside the canvas")]
     RegionOutside {
         /// The region.
         region: Area,
@@ -258,7 +258,7 @@ pub enum Error {
         limit: u64,
     },
     /// A picture to look at or to draw on that would be larger than is allowed.
-    #[error("the picture would have {pixels} pixels; the limit is {limit}")]
+    #[error("the image would have {pixels} pixels; the limit is {limit}")]
     PictureTooLarge {
         /// What makes it so large.
         by: Growth,
@@ -300,28 +300,28 @@ pub enum Error {
         source_path: PathBuf,
     },
     /// Something without a manifest, which clips are kept in.
-    #[error("{}: is not a set or an atlas, so it can't keep clips", source_path.shown())]
+    #[error("{}: not a set or an atlas, so it can't store clips", source_path.shown())]
     NoClips {
         /// What was named.
         source_path: PathBuf,
     },
     /// Something without a manifest, which is what is exported.
-    #[error("{}: is not an atlas or a set", path.shown())]
+    #[error("{}: not an atlas or a set", path.shown())]
     NoManifest {
         /// What was named.
         path: PathBuf,
     },
     /// Nothing says what to export to.
-    #[error("nothing says what to export to")]
+    #[error("no export format given")]
     NoFormat,
     /// No file, and no template that comes with shibori.
-    #[error("{}: no such file, and not a template that comes with shibori", template.shown())]
+    #[error("{}: no such file or bundled template", template.shown())]
     NoTemplate {
         /// What was asked for.
         template: PathBuf,
     },
     /// A template that is no text.
-    #[error("{}: a template is UTF-8 text", template.shown())]
+    #[error("{}: a template must be UTF-8 text", template.shown())]
     TemplateNotText {
         /// The template, as it was named.
         template: PathBuf,
@@ -341,7 +341,7 @@ pub enum Error {
     #[error("there are no frames to show")]
     NoFrames,
     /// A page for browsers under a name that no browser opens.
-    #[error("a page ends in .html, not '.{ending}'")]
+    #[error("the file name must end in .html, not '.{ending}'")]
     NotHtml {
         /// The file.
         file: PathBuf,
@@ -349,7 +349,7 @@ pub enum Error {
         ending: String,
     },
     /// More names than rows.
-    #[error("{names} rows are named, but the sheet has {rows}")]
+    #[error("{names} row names given, but the sheet has {rows} rows")]
     RowNames {
         /// How many names.
         names: usize,
@@ -357,7 +357,7 @@ pub enum Error {
         rows: u32,
     },
     /// A pivot that is measured on a drawing, for a sheet without one.
-    #[error("the pivot {anchor} is measured on a drawing, and this sheet is empty")]
+    #[error("the pivot {anchor} needs a drawing to measure, but this sheet is blank")]
     Unmeasurable {
         /// The pivot.
         anchor: Anchor,
@@ -388,10 +388,10 @@ impl Error {
 fn unsure(grids: &[Grid]) -> String {
     let told = |grid: &Grid| format!("{} of {} px", grid.counts(), grid.cell_size());
     match grids {
-        [] => "no grid was found; it may be one picture, or loose drawings".to_owned(),
+        [] => "no grid was found; it may be a single image or loose drawings".to_owned(),
         grids => {
             let told: Vec<String> = grids.iter().map(told).collect();
-            format!("the grid is not certain: {}", told.join(", or "))
+            format!("the grid is uncertain: {}", told.join(", or "))
         }
     }
 }

@@ -14,10 +14,10 @@ export async function loadFigure(url) {
     /** Switches to a clip. Clips are switched, never faded: half a scale would be half a figure. */
     play(name) {
       const clip = gltf.animations.find((clip) => clip.name === name);
-      if (!clip) throw new Error(`no clip '${name}'; there are: ${gltf.animations.map((clip) => clip.name).join(", ")}`);
+      if (!clip) throw new Error(`no clip '${name}'; available: ${gltf.animations.map((clip) => clip.name).join(", ")}`);
       playing?.stop();
       playing = mixer.clipAction(clip);
-      const { plays } = clip.userData; // 0 is for ever
+      const { plays } = clip.userData; // 0 means forever
       playing.setLoop(plays === 1 ? LoopOnce : LoopRepeat, plays === 0 ? Infinity : plays);
       playing.clampWhenFinished = true;
       playing.reset().play();

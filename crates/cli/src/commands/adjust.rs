@@ -88,9 +88,10 @@ fn result(one: &FrameChange) -> FrameResult {
 pub(super) fn say_shaped(set: &FrameSet, shifts: &[Shift], covered: &[BoxCover], program: &Program<'_>) {
     for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
         let name = format!("{}:{}", frame.sprite(), frame.name());
-        let likeness = shift.likeness.map(|likeness| format!(", likeness {likeness:.2}")).unwrap_or_default();
+        let likeness =
+            shift.likeness.map(|likeness| format!(", similarity {likeness:.2}")).unwrap_or_default();
         program.say(&match shift {
-            Shift { is_known: false, .. } => format!("  {name}: stays (nothing to go by)"),
+            Shift { is_known: false, .. } => format!("  {name}: unchanged (nothing to align by)"),
             Shift { x: 0, y: 0, .. } => format!("  {name}: stays{likeness}"),
             Shift { x, y, .. } => format!("  {name}: moved {x:+},{y:+} px{likeness}"),
         });
@@ -99,7 +100,7 @@ pub(super) fn say_shaped(set: &FrameSet, shifts: &[Shift], covered: &[BoxCover],
         let Area { width, height, .. } = coverage.area;
         let share = (coverage.share * 1000.0).floor() / 10.0;
         program.say(&format!(
-            "  box {name} of {of}: {width}x{height} px covers {share:.1} % of the solid pixels"
+            "  box {name} of {of}: {width}x{height} px covers {share:.1}% of the opaque pixels"
         ));
     }
 }

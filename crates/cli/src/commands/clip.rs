@@ -99,7 +99,8 @@ fn list(set: &FrameSet, clips: &[ClipReport], program: &Program<'_>) {
         vec![name(clip), frames, time, clip.way.clone(), format!("{shares}{more}")]
     };
     let rows: Vec<Vec<String>> = clips.iter().map(row).collect();
-    let (heading, lines) = table(&["clip", "frames", "time", "play", "shares frames with"], &rows, &[2]);
+    let (heading, lines) =
+        table(&["clip", "frames", "time", "play", "shares frames with clips"], &rows, &[2]);
     program.console.head(&heading);
     lines.iter().for_each(|line| program.say(line));
 }

@@ -94,11 +94,11 @@ pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
 fn build_twice(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
     let build = Command::Build(Build::default());
     program.say("");
-    program.say("# The same as a recipe, shibori.toml: all of it once,");
+    program.say("# The same as a recipe, shibori.toml. First, a full build:");
     program.console.head("shibori build");
     super::run(&build, program)?;
     program.say("");
-    program.say(&format!("# and after {CHANGED} is painted blue, only what shows it."));
+    program.say(&format!("# Then {CHANGED} is painted blue: only what uses it is rebuilt."));
     paint_blue(&folder.join(CHANGED), program)?;
     program.console.head("shibori build");
     super::run(&build, program)

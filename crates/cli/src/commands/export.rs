@@ -47,8 +47,8 @@ pub(super) fn run(args: &Export, program: &Program<'_>) -> Result<(), Failure> {
                 program.console.text(&String::from_utf8_lossy(&one.bytes));
                 Ok(())
             }
-            _ => Err(Failure::usage("only a template's text goes to standard output")
-                .with_hint("name a file with -o, or leave -o out to write beside the manifest")),
+            _ => Err(Failure::usage("only template output can go to standard output")
+                .with_hint("give a file with -o, or omit -o to write next to the manifest")),
         };
     }
     write_export(&exported, &cx)?;
@@ -68,16 +68,16 @@ pub(super) fn run(args: &Export, program: &Program<'_>) -> Result<(), Failure> {
 fn unknown(name: &str) -> Failure {
     let names: Vec<&str> = STARTERS.iter().map(|starter| starter.name).collect();
     Failure::usage(format!("there is no template '{name}'"))
-        .with_hint(format!("there are: {}", names.join(", ")))
+        .with_hint(format!("available: {}", names.join(", ")))
 }
 
 fn list(program: &Program<'_>) {
     program.console.head("--to");
     for (name, what) in [
-        ("csv", "tables: one row per frame, and one row per clip step"),
+        ("csv", "CSV tables: one row per frame, and one row per clip step"),
         ("css", "one class per frame, one class per clip"),
         ("svg", "one image with one view per frame: pond.svg#koi-00"),
-        ("gltf", "glTF 2.0 beside its pages: quads and animations"),
+        ("gltf", "glTF 2.0 next to its pages: quads and animations"),
         ("glb", "glTF 2.0 in one file"),
     ] {
         program.say(&format!("  {name:<11} {what}"));

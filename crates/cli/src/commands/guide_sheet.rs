@@ -38,7 +38,7 @@ pub(super) fn run(args: &GuideSheet, program: &Program<'_>) -> Result<(), Failur
     program.say(&format!("high: {}", sum(grid.rows, cell.height, offset.y, gutter.y, size.height)));
     program.say(&format!("{} {}", program.wrote(), args.output.shown()));
     let command = format!("shibori slice SHEET.png --cell {cell}{}", spacing_options(offset, gutter));
-    program.say(&format!("when it is drawn: {command}"));
+    program.say(&format!("once drawn, slice it with: {command}"));
     let size = [size.width, size.height];
     program.console.result(&Report { file: args.output.clone().into(), size, command });
     Ok(())

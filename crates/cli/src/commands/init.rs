@@ -45,13 +45,13 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
         return Ok(());
     }
     if cx.at(&file).exists() && !program.everywhere.run.force.is_on() {
-        return Err(Failure::usage(format!("{}: this recipe already exists", file.shown()))
-            .with_hint("write another one with -o NAME.toml, or replace it with --force"));
+        return Err(Failure::usage(format!("{}: recipe already exists", file.shown()))
+            .with_hint("write to another file with -o NAME.toml, or replace it with --force"));
     }
     write::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
     cx.commit()?;
     for sprite in &sprites {
-        let sure = if sprite.is_sure { "" } else { " (not sure; have a look)" };
+        let sure = if sprite.is_sure { "" } else { " (uncertain; please check)" };
         program.say(&format!("{:<16} {}: {}{sure}", sprite.name, from(sprite, &folder), told(&sprite.cut)));
     }
     program.say(&format!("{} {}", program.wrote(), file.shown()));
@@ -76,15 +76,15 @@ fn folder_of(file: &Path) -> PathBuf {
 /// The text of a recipe for these sprites, seen from its folder.
 fn recipe(sprites: &[DraftSprite], folder: &Path) -> String {
     let mut text = String::from(
-        "# Written by shibori init from what it found in the sources. Build it with: shibori build\n\
-         # Every option of the command line is a key here; docs/recipe.md lists them.\n\n\
+        "# Drafted by shibori init from the sources it was given. Build with: shibori build\n\
+         # Every command-line option is also a key here; see docs/recipe.md.\n\n\
          [out]\ndir = \"build\"\n",
     );
     for sprite in sprites {
         let _ = write!(text, "\n{}", table(sprite, folder));
     }
     text.push_str(
-        "\n[atlas.atlas]\nuse = [\"*\"]\n\n# A page that plays every clip, to look at.\n[[atlas.atlas.preview]]\nas = \"html\"\n",
+        "\n[atlas.atlas]\nuse = [\"*\"]\n\n# A player for every clip.\n[[atlas.atlas.preview]]\nas = \"html\"\n",
     );
     text
 }
@@ -96,9 +96,9 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
     let capital = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
     let _ = writeln!(text, "# {capital}{}.", letters.as_str());
     if !sprite.is_sure {
-        let others = if sprite.others.is_empty() { "" } else { "; other readings are below" };
+        let others = if sprite.others.is_empty() { "" } else { "; alternatives are below" };
         let sheet = pasteable_path(&sprite.source);
-        let _ = writeln!(text, "# Not sure{others}. To see it: shibori preview grid {sheet} -o cut.png");
+        let _ = writeln!(text, "# Uncertain{others}. To preview: shibori preview grid {sheet} -o cut.png");
     }
     let _ = writeln!(text, "from = {}", quoted(&from(sprite, folder)));
     if let Some(line) = slice(&sprite.cut) {
@@ -112,7 +112,7 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
         }
     }
     if let Some(color) = sprite.background {
-        let _ = writeln!(text, "# It stands on the flat color {color}, which is made transparent.");
+        let _ = writeln!(text, "# Makes the flat background color {color} transparent.");
         let _ = writeln!(text, "clean = {{ key = \"auto\" }}");
     }
     text + &clips(sprite)
@@ -133,7 +133,7 @@ fn clips(sprite: &DraftSprite) -> String {
                 .map(|(row, &count)| if count > 0 { format!("row{row}") } else { "-".to_owned() })
                 .collect();
             format!(
-                "# Each row is a clip: give them their names.\nclip-rows = {}\n",
+                "# Each row is a clip; replace these names with your own.\nclip-rows = {}\n",
                 quoted(&names.join(","))
             )
         }
@@ -180,7 +180,7 @@ fn told(cut: &DraftCut) -> String {
             format!("{counts} cells of {cell} px, {drawings}")
         }
         DraftCut::Islands(drawings) => counted(*drawings, "separate drawing"),
-        DraftCut::Whole => "one picture".to_owned(),
+        DraftCut::Whole => "a single image".to_owned(),
         DraftCut::Animation(frames, ms) => {
             format!("an animation of {}, {}", counted(*frames, "frame"), millis(*ms))
         }

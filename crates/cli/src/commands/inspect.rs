@@ -155,12 +155,12 @@ fn sheet(image: &Inspected) -> Sheet {
 
 fn findings(is_blank: bool, grids: &[GridReading], is_loose: bool) -> Option<String> {
     match grids.first() {
-        _ if is_blank => Some("the picture is completely blank".to_owned()),
+        _ if is_blank => Some("the image is completely blank".to_owned()),
         None if is_loose => None,
-        None => Some("no grid was found: it may be one picture".to_owned()),
+        None => Some("no grid was found: it may be a single image".to_owned()),
         Some(best) => {
             let places = best.candidate.cut_places as usize;
-            (places > 0).then(|| format!("lines of the grid cross drawings in {}", counted(places, "place")))
+            (places > 0).then(|| format!("grid lines cross drawings in {}", counted(places, "place")))
         }
     }
 }
@@ -168,8 +168,7 @@ fn findings(is_blank: bool, grids: &[GridReading], is_loose: bool) -> Option<Str
 /// What a grid leaves over, if anything.
 fn rest(grid: &Grid, size: Size) -> Option<String> {
     let rest = grid.rest(size);
-    (rest != Pair::default())
-        .then(|| format!("{} lie outside the grid; nothing is drawn there", rest_of(rest)))
+    (rest != Pair::default()).then(|| format!("{} are outside the grid; they are blank", rest_of(rest)))
 }
 
 fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
@@ -197,7 +196,7 @@ fn describe(sheet: &Sheet, program: &Program<'_>) {
     program.console.head(&format!("{}  {width}x{height} px", sheet.file));
     let alpha = match sheet.transparency {
         "none" => "no transparency".to_owned(),
-        kind => format!("{kind} transparency, {:.0} % of pixels empty", sheet.empty * 100.0),
+        kind => format!("{kind}-edged transparency, {:.0}% of pixels empty", sheet.empty * 100.0),
     };
     program.say(&format!("  {}, {}; {alpha}", sheet.format, sheet.color));
     if let Some(color) = &sheet.background {
@@ -260,9 +259,9 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
         Some(loose) => {
             program.say("  it looks like loose drawings");
             describe_loose(loose, program);
-            program.say("  or like a grid, though it would not keep them apart");
+            program.say("  a grid is also possible, but would not separate them");
         }
-        None => program.say("  the grid is not certain; it could be"),
+        None => program.say("  the grid is uncertain; candidates:"),
     }
     for grid in std::iter::once(grid).chain(&sheet.others).take(3) {
         program.say(&format!("    {}: {}", told(grid), grid.command));
@@ -274,7 +273,7 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
 
 fn describe_animation(animation: &Timing, program: &Program<'_>) {
     let plays = match animation.plays {
-        0 => "for ever".to_owned(),
+        0 => "endlessly".to_owned(),
         1 => "once".to_owned(),
         plays => format!("{plays} times"),
     };

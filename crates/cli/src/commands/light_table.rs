@@ -25,7 +25,7 @@ pub(super) fn run(args: &LightTable, program: &Program<'_>) -> Result<(), Failur
     let page = light_table(&args.source, &args.output, &|path| pasteable_path(path), &cx)?;
     cx.commit()?;
     let shown = match page.frames {
-        None => "a sheet to cut".to_owned(),
+        None => "a sheet to slice".to_owned(),
         Some(frames) => format!("{}, {}", counted(frames, "frame"), counted(page.clips, "clip")),
     };
     let (name, size) = (args.output.shown(), bytes(page.bytes as u64));

@@ -24,11 +24,11 @@ pub(super) fn run(args: &Pack, program: &Program<'_>) -> Result<(), Failure> {
 
 fn say_kept(packed: &Packed, program: &Program<'_>) {
     let Some(Keeping::Kept { stayed, placed }) = packed.atlases[0].keeping() else { return };
-    let kept = format!("{} kept their places", counted(*stayed, "picture"));
+    let kept = format!("{} kept their places", counted(*stayed, "image"));
     match placed {
         0 => program.say(&kept),
         placed => {
-            program.say(&format!("{kept}, {placed} new or of another size found room between them"));
+            program.say(&format!("{kept}; {placed} new or resized ones were placed between them"));
         }
     }
 }

@@ -138,17 +138,17 @@ impl Report {
     fn memory_told(&self) -> String {
         let Memory { before, after } = self.memory;
         let share = (after as f64 * 100.0 / before.max(1) as f64 - 100.0).round();
-        let apart = format!("than {} as separate canvases", bytes(before));
+        let apart = format!("than {} for separate untrimmed frames", bytes(before));
         let told = match share {
-            0.0 => format!("as much as {} as separate canvases", bytes(before)),
-            share if share < 0.0 => format!("{:.0} % less {apart}", -share),
+            0.0 => format!("the same as {} for separate untrimmed frames", bytes(before)),
+            share if share < 0.0 => format!("{:.0}% less {apart}", -share),
             share => {
                 let why = match (self.has_cells, self.scales.is_empty()) {
-                    (true, _) => ", since all cells are of one size",
-                    (false, false) => ", since all sizes share one layout",
+                    (true, _) => ", because all cells are the same size",
+                    (false, false) => ", because all scales share one layout",
                     (false, true) => "",
                 };
-                format!("{share:.0} % more {apart}{why}")
+                format!("{share:.0}% more {apart}{why}")
             }
         };
         format!("texture memory {}, {told}", bytes(after))
@@ -163,14 +163,14 @@ impl Report {
                 name(page),
                 format!("{}x{} px", page.size[0], page.size[1]),
                 grouped(page.count as u64),
-                format!("{:.1} %", page.fill * 100.0),
+                format!("{:.1}%", page.fill * 100.0),
                 bytes(page.bytes as u64),
             ]
         };
         let mut rows: Vec<Vec<String>> = pages().map(row).collect();
         let total: usize = pages().map(|page| page.bytes).sum();
         if rows.len() > 1 {
-            let fill = format!("{:.1} %", self.fill * 100.0);
+            let fill = format!("{:.1}%", self.fill * 100.0);
             let all =
                 ["all".to_owned(), String::new(), grouped(self.distinct as u64), fill, bytes(total as u64)];
             rows.push(all.to_vec());
@@ -182,7 +182,7 @@ impl Report {
         if as_png > 0 && as_png < total {
             let less = 100.0 - as_png as f64 * 100.0 / total as f64;
             let text = format!(
-                "as PNG the same pages would be {}, {less:.0} % smaller than as WebP",
+                "as PNG these pages would be {}, {less:.0}% smaller than as WebP",
                 bytes(as_png as u64)
             );
             program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
@@ -191,7 +191,7 @@ impl Report {
         program.say(&self.memory_told());
         if let Some((one, other)) = &self.first_mirrored {
             let text = format!(
-                "{} the mirror image of another, such as '{one}' of '{other}': a clip can draw it so ('mirrored') and save its place",
+                "{} the mirror image of another, such as '{one}' of '{other}'; play it with a 'mirrored' clip to save the space",
                 is_or_are(self.mirrored)
             );
             program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
@@ -210,13 +210,13 @@ impl Report {
         let shared = (self.count - self.blank).saturating_sub(self.distinct);
         let mut parts = vec![counted(self.distinct, "place")];
         if shared > 0 {
-            parts.push(format!("{} sharing one with an identical frame", grouped(shared as u64)));
+            parts.push(format!("{} sharing a place with an identical frame", grouped(shared as u64)));
         }
         if self.blank > 0 {
             parts.push(format!("{} blank", self.blank));
         }
         if self.turned > 0 {
-            parts.push(format!("{} rotated a quarter turn", self.turned));
+            parts.push(format!("{} rotated", self.turned));
         }
         format!("{}: {}", counted(self.count, "frame"), parts.join(", "))
     }
@@ -229,10 +229,10 @@ fn is_or_are(count: usize) -> String {
 impl PaletteReport {
     fn told(&self) -> String {
         if self.colors == self.from {
-            return format!("palette of {}: every pixel keeps its color", counted(self.colors, "color"));
+            return format!("palette of {}: no color changed", counted(self.colors, "color"));
         }
         format!(
-            "palette of {} from {}: off by {:.1} of 255 on average, {} at most",
+            "palette of {} from {}: color error {:.1} of 255 on average, {} at most",
             counted(self.colors, "color"),
             grouped(self.from as u64),
             self.mean_error,

@@ -81,7 +81,7 @@ fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>)
         count => {
             let last = program.shown(&files[count - 1]);
             format!(
-                "{} to {}: {shown} on {count} pictures of up to {width}x{height} px",
+                "{} to {}: {shown} in {count} images of up to {width}x{height} px",
                 output.shown(),
                 last.shown()
             )

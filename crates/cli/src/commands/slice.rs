@@ -77,8 +77,10 @@ pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
 /// A manifest for each sheet, and no image.
 fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
     if args.output.is_some() {
-        return Err(Failure::usage("--manifest-only writes SHEET.json beside the sheet, so -o has no use")
-            .with_hint("leave out one of the two"));
+        return Err(Failure::usage(
+            "--manifest-only writes SHEET.json next to the sheet, so -o has no effect",
+        )
+        .with_hint("remove one of them"));
     }
     let cx = program.context();
     let all = slice_manifests(&args.images, &args.options, &cx)?;
@@ -89,8 +91,8 @@ fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
         for file in program.all_shown(&written.files) {
             let (file_shown, sheet) = (file.shown(), path.shown());
             let sheet =
-                if all.len() == args.images.len() { sheet.to_string() } else { "all else".to_owned() };
-            program.say(&format!("{} {file_shown}; {sheet} stays as it is", program.wrote()));
+                if all.len() == args.images.len() { sheet.to_string() } else { "everything else".to_owned() };
+            program.say(&format!("{} {file_shown}; {sheet} is unchanged", program.wrote()));
             report.manifests.push(file);
         }
         report.count += sliced.set.frames().len();
@@ -111,7 +113,7 @@ fn describe(sliced: &Sliced, program: &Program<'_>) -> Vec<SheetResult> {
         let frames = counted(sheet.frames, "frame");
         program.console.head(&format!("{}: {}: {frames}{blank}", result.file, how(sheet)));
         if let Some(command) = &result.command {
-            program.say(&format!("  the same again: {command}"));
+            program.say(&format!("  to repeat: {command}"));
         }
         say_mended(&sheet.mended, program);
         result
@@ -151,17 +153,17 @@ fn result(sheet: &SheetReport) -> SheetResult {
 fn how(sheet: &SheetReport) -> String {
     match &sheet.how {
         How::Grid { grid, .. } => {
-            let even = if grid.is_even() { "" } else { ", give or take a pixel" };
+            let even = if grid.is_even() { "" } else { ", within a pixel" };
             format!("{} cells of {} px{even}", grid.counts(), grid.cell_size())
         }
         How::Islands { join, is_found, least, specks, parted } => {
             let parted = match parted {
                 0 => String::new(),
                 count => {
-                    format!(", {} of touching drawings parted along straight lines", counted(*count, "piece"))
+                    format!(", {} of touching drawings split along straight lines", counted(*count, "piece"))
                 }
             };
-            let found = if *is_found { " (found)" } else { "" };
+            let found = if *is_found { " (detected)" } else { "" };
             let specks = match specks.as_slice() {
                 [] => String::new(),
                 specks => {
@@ -174,7 +176,7 @@ fn how(sheet: &SheetReport) -> String {
             };
             format!("separate drawings, --join {join}{found}{parted}{specks}")
         }
-        How::Rects { list } => format!("places of {}", list.shown()),
+        How::Rects { list } => format!("rectangles from {}", list.shown()),
         How::Frames => "frames as they are".to_owned(),
         How::Animation => format!("{} px animation", sheet.size),
     }
@@ -200,13 +202,13 @@ fn step(step: &MendStep) -> String {
             format!("{colors} made transparent, --tolerance {}", colors.tolerance)
         }
         MendStep::Key(colors) => format!("{colors} made transparent"),
-        MendStep::Erase(1) => "a part of every canvas erased".to_owned(),
-        MendStep::Erase(parts) => format!("{parts} parts of every canvas erased"),
-        MendStep::ClearEdge(width) => format!("edge of {width} px emptied"),
+        MendStep::Erase(1) => "one area of every canvas erased".to_owned(),
+        MendStep::Erase(parts) => format!("{parts} areas of every canvas erased"),
+        MendStep::ClearEdge(width) => format!("outer {width} px erased"),
         MendStep::Specks(most) => format!("specks of up to {most} px removed"),
         MendStep::Defringe(colors) => {
             let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
-            format!("{} taken out of edge pixels", colors.join(","))
+            format!("{} removed from edge pixels", colors.join(","))
         }
         MendStep::Harden(from) => format!("alpha hardened at {from}"),
     }
@@ -217,6 +219,6 @@ fn say_trimmed(set: &FrameSet, program: &Program<'_>) {
     let whole: u64 = set.frames().iter().map(|frame| frame.canvas().area()).sum();
     if kept < whole {
         let saved = 100.0 - kept as f64 * 100.0 / whole as f64;
-        program.say(&format!("trimmed away {saved:.0} % of the pixels; canvas and inset restore them"));
+        program.say(&format!("trimming removed {saved:.0}% of the pixels; canvas and inset restore them"));
     }
 }

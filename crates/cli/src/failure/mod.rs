@@ -164,19 +164,19 @@ impl From<Error> for Failure {
                 let failure = Self::usage(format!("--only: {error_text}"));
                 match own.is_empty() {
                     true => {
-                        failure.with_hint(format!("to change those too, use --only {}", pasteable(&both)))
+                        failure.with_hint(format!("to change those clips too, use --only {}", pasteable(&both)))
                     }
                     false => failure.with_hint(format!(
-                        "to change both, use --only {}; add --apart to give what was named frames of its own",
+                        "to change them all, use --only {}; add --apart to change copies of the frames instead",
                         pasteable(&both)
                     )),
                 }
             }
             Error::RegionOutside { region } => {
-                Self::usage(format!("--region: {region} begins outside the canvas"))
-                    .with_hint("a region is x,y,width,height inside the first frame's canvas")
+                Self::usage(format!("--region: {region} starts outside the canvas"))
+                    .with_hint("a region is x,y,width,height on the first frame's canvas")
             }
-            Error::NotASet { .. } => plain.with_hint("say where to write instead: -o SET"),
+            Error::NotASet { .. } => plain.with_hint("give a folder to write to instead: -o SET"),
             Error::NoClips { source_path } => {
                 let path = pasteable_path(&source_path);
                 plain.with_hint(match source_path.is_dir() {
@@ -186,7 +186,7 @@ impl From<Error> for Failure {
             }
             Error::NoManifest { .. } => plain
                 .with_exit(Exit::Input)
-                .with_hint("pack it first, or slice it: what is exported is a manifest with its pages"),
+                .with_hint("pack or slice it first; only a manifest with its pages can be exported"),
             Error::NoFormat => {
                 plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
             }
@@ -195,7 +195,7 @@ impl From<Error> for Failure {
                 let hint = match nearest(&template.to_string_lossy(), known()) {
                     Some(name) => format!("did you mean {name}?"),
                     None => nearest_file(&template).unwrap_or_else(|| {
-                        format!("there are: {}; or name a file", known().collect::<Vec<_>>().join(", "))
+                        format!("available: {}; or give a file", known().collect::<Vec<_>>().join(", "))
                     }),
                 };
                 plain.with_exit(Exit::Input).with_hint(hint)
@@ -206,11 +206,11 @@ impl From<Error> for Failure {
                 plain.with_hint(format!("use -o {}", file.with_extension("html").shown()))
             }
             Error::RowNames { names, rows } => {
-                Self::usage(format!("--rows names {names} rows, but the sheet has {rows}"))
-                    .with_hint("leave some names out, or raise the rows of --grid")
+                Self::usage(format!("--rows has {names} names, but the sheet has {rows} rows"))
+                    .with_hint("remove some names, or add rows to --grid")
             }
             Error::Unmeasurable { anchor } => {
-                Self::usage(format!("--pivot {anchor} is measured on a drawing, and this sheet is empty"))
+                Self::usage(format!("--pivot {anchor} needs a drawing to measure, but this sheet is blank"))
                     .with_hint("use --pivot bottom")
             }
             other => sheets::failure(other, plain),
@@ -227,31 +227,31 @@ impl From<Contradiction> for Failure {
     fn from(error: Contradiction) -> Self {
         match error {
             Contradiction::Both { first, second, what } => {
-                Self::usage(format!("{} and {} both say {what}", typed(first), typed(second)))
-                    .with_hint("leave out one of the two")
+                Self::usage(format!("{} and {} both define {what}", typed(first), typed(second)))
+                    .with_hint("remove one of them")
             }
             Contradiction::Needs { option: "region" | "align-reach", .. } => {
-                Self::usage("--region and --align-reach say what --align match holds still")
-                    .with_hint("add --align match, or leave them out")
+                Self::usage("--region and --align-reach only work with --align match")
+                    .with_hint("add --align match, or remove them")
             }
             Contradiction::Needs { option, with: With { option: with, value } } => {
                 let value = value.map(|value| format!(" {value}")).unwrap_or_default();
-                Self::usage(format!("{} has no use here; it goes with {}{value}", typed(option), typed(with)))
+                Self::usage(format!("{} has no effect here; it needs {}{value}", typed(option), typed(with)))
             }
             Contradiction::Against { first, second, .. } if first == "companion" => {
                 debug_assert_eq!(second, "moving or scaling frames");
-                Self::usage("--companion: frames can't be moved or scaled here, since companions would not follow")
+                Self::usage("--companion: frames can't be moved or scaled while packing, because companions would not follow")
                     .with_hint("run adjust on the frames and on their companions, then pack both")
             }
             Contradiction::Against { first, second, why: "" } => {
                 Self::usage(format!("{} and {} contradict each other", typed(&first), typed(&second)))
             }
             Contradiction::Against { first, second, why } => {
-                Self::usage(format!("{} can't go with {}{why}", typed(&first), typed(&second)))
+                Self::usage(format!("{} can't be used with {}{why}", typed(&first), typed(&second)))
             }
             Contradiction::Twice { option: "box", value } => {
                 Self::usage(format!("--box: the box '{value}' is given twice"))
-                    .with_hint("leave one out, or give it another name")
+                    .with_hint("remove or rename one of them")
             }
             Contradiction::Twice { option: "page-scales", value } => {
                 Self::usage(format!("--page-scales: the factor {value} is given twice"))
@@ -263,9 +263,9 @@ impl From<Contradiction> for Failure {
                 Self::usage(format!("{}: '{value}' is given twice", typed(option)))
             }
             Contradiction::ManifestOnly => Self::usage(
-                "--manifest-only leaves the sheet as it is, so nothing may change its pixels, or where they lie",
+                "--manifest-only leaves the sheet untouched, so no option may change or move its pixels",
             )
-            .with_hint("leave out --manifest-only, or the options of Clean, --islands, --mirror, --scale, --align and --canvas"),
+            .with_hint("remove --manifest-only, or the Clean options, --islands, --mirror, --scale, --align and --canvas"),
         }
     }
 }
@@ -293,14 +293,14 @@ fn option_of(by: Growth) -> &'static str {
         Growth::Scale => "--scale",
         Growth::Canvas => "--canvas",
         Growth::Shift => "a shift in --places",
-        Growth::Gather => "one canvas for frames that share none, held together by --pivot",
+        Growth::Gather => "a common canvas for frames without one, aligned by --pivot",
         Growth::Zoom => "--zoom",
         Growth::Cells => "--grid with --cell",
         Growth::Restore => "keeping whole canvases (no --trim)",
         Growth::Change => "changing the frames",
-        Growth::Search => "looking for frames on the sheet",
-        Growth::Picture => "the picture",
-        Growth::Film => "the film",
+        Growth::Search => "finding frames on the sheet",
+        Growth::Picture => "the preview image",
+        Growth::Film => "the animation",
         Growth::Pages => "a page",
         Growth::PageScales => "--page-scales",
     }
@@ -308,7 +308,7 @@ fn option_of(by: Growth) -> &'static str {
 
 fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
     Failure::usage(format!("{}: {error}", option_of(by)))
-        .with_hint(format!("choose a smaller size; if that is right, add --max-pixels {pixels}"))
+        .with_hint(format!("choose a smaller size; or, if this is intended, add --max-pixels {pixels}"))
 }
 
 /// What would help a run that needs more memory than it may have.
@@ -318,8 +318,8 @@ fn memory_hint(over: &OverBudget) -> String {
     let enough = whole.0.div_ceil(1_000_000);
     let machine = shibori_pipeline::memory();
     match whole <= machine {
-        true => format!("do it in parts; or add --max-memory {enough}MB, of the {machine} there are"),
-        false => format!("do it in parts, or smaller: there are {machine} of memory in all"),
+        true => format!("process it in parts, or add --max-memory {enough}MB (the machine has {machine})"),
+        false => format!("process it in parts or at a smaller size: the machine has {machine} of memory"),
     }
 }
 
@@ -327,37 +327,37 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
     Some(match problem {
         ReadProblem::NotFound => nearest_file(path)?,
         ReadProblem::NotAnImage { .. } => {
-            "PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2 can be read".to_owned()
+            "supported formats: PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2".to_owned()
         }
         ReadProblem::BrokenOff { frames: frames @ 1.., .. } => {
             let frames = counted(*frames, "whole frame");
-            format!("export it again; or add --accept truncated to take the {frames} before the break")
+            format!("export it again, or add --accept truncated to use the {frames} before the break")
         }
-        ReadProblem::TooLarge { size, .. } => format!("if that is right, add --max-pixels {}", size.area()),
+        ReadProblem::TooLarge { size, .. } => format!("if this is intended, add --max-pixels {}", size.area()),
         ReadProblem::Memory(over) => memory_hint(over),
         ReadProblem::BrokenOff { format: "JPEG", .. } => {
-            "copy or export it again; or add --accept truncated to take what is there".to_owned()
+            "copy or export it again, or add --accept truncated to use what there is".to_owned()
         }
         ReadProblem::BrokenOff { .. } => "copy or export it again; nothing was written".to_owned(),
         ReadProblem::NotAManifest => {
-            "if it tells of a page from elsewhere: cut that with shibori slice PAGE --rects LIST.csv, or --islands"
+            "if it describes an atlas made by another tool, slice that with shibori slice PAGE --rects LIST.csv, or --islands"
                 .to_owned()
         }
         ReadProblem::UnknownFormat(_) => {
-            "a newer shibori wrote it; use that one, or make the manifest anew".to_owned()
+            "it was written by a newer shibori; use that version, or regenerate the manifest".to_owned()
         }
         ReadProblem::PageMissing(_) => {
-            "put the image back beside the manifest, or make the manifest anew".to_owned()
+            "put the image back next to the manifest, or regenerate the manifest".to_owned()
         }
         ReadProblem::PageSize { .. } => {
-            "if it was painted over at another size, add --accept edits; else bring the old size back"
+            "if you resized it on purpose, add --accept edits; otherwise restore the old size"
                 .to_owned()
         }
         ReadProblem::PathOutside(_) => {
-            "pages are named relative to the manifest, with /, and stay inside its folder".to_owned()
+            "page paths are relative to the manifest, use /, and stay inside its folder".to_owned()
         }
         ReadProblem::Set(SetError::TwoFrames { .. }) => {
-            "give the files or sprites different names, or take one of them out".to_owned()
+            "rename or remove one of the files or sprites".to_owned()
         }
         _ => return None,
     })
@@ -378,7 +378,7 @@ fn nearest_file(path: &Path) -> Option<String> {
         Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).shown().to_string(),
         _ => nearest,
     };
-    Some(format!("there is {nearest}"))
+    Some(format!("did you mean {nearest}?"))
 }
 
 fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
@@ -389,25 +389,29 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::TooLong { .. } => "choose fewer or smaller cells".to_owned(),
         WriteProblem::TooLarge { longest, .. } => format!("use --page-max {longest}"),
         WriteProblem::HandWork { is_carried: false, .. } => {
-            "add --carry to take that over, or --force to let it go".to_owned()
+            "add --carry to keep it, or --force to discard it".to_owned()
         }
-        WriteProblem::HandWork { is_carried: true, .. } => "add --force to let that go".to_owned(),
-        WriteProblem::Edited => "add --carry to keep what was changed, or --force to replace it".to_owned(),
+        WriteProblem::HandWork { is_carried: true, .. } => "add --force to discard it".to_owned(),
+        WriteProblem::Edited => {
+            "add --carry to keep the manual changes, or --force to discard them".to_owned()
+        }
         WriteProblem::OtherKind { .. } | WriteProblem::OtherSprites { .. } => {
             "choose another -o, or add --force to replace it".to_owned()
         }
-        WriteProblem::NoOwnImage { .. } => "say where to write instead: -o SET".to_owned(),
-        WriteProblem::ChangedMeanwhile => "run it again; add --force if that file may go".to_owned(),
-        WriteProblem::Busy { .. } => "wait until it has ended, then run it again".to_owned(),
+        WriteProblem::NoOwnImage { .. } => "give a folder to write to instead: -o SET".to_owned(),
+        WriteProblem::ChangedMeanwhile => {
+            "run it again; add --force if that file may be overwritten".to_owned()
+        }
+        WriteProblem::Busy { .. } => "wait until it has finished, then try again".to_owned(),
         WriteProblem::TwoSteps => "give each of them another -o".to_owned(),
         WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
-            "name frames by a template, such as --name \"{sprite}/{n:03}\"".to_owned()
+            "use a name template, such as --name \"{sprite}/{n:03}\"".to_owned()
         }
         WriteProblem::NewName { .. } => "choose another name, such as -o set".to_owned(),
         WriteProblem::Io(error) if error.kind() == std::io::ErrorKind::StorageFull => {
-            format!("make room on the disk that holds {}", folder_of(path))
+            format!("free up space on the disk that holds {}", folder_of(path))
         }
-        WriteProblem::Io(_) => format!("check that {} is a folder you may write to", folder_of(path)),
+        WriteProblem::Io(_) => format!("check that you can write to the folder {}", folder_of(path)),
         _ => return None,
     })
 }
@@ -415,7 +419,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
 fn folder_of(path: &Path) -> String {
     match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.shown().to_string(),
-        _ => "the current one".to_owned(),
+        _ => ". (the current folder)".to_owned(),
     }
 }
 
@@ -424,7 +428,7 @@ impl From<SetError> for Failure {
         let failure = Self::usage(error.to_string());
         match error {
             SetError::TwoFrames { .. } => {
-                failure.with_hint("put a number into --name, such as {sprite}-{n:02}")
+                failure.with_hint("include a number in --name, such as {sprite}-{n:02}")
             }
             SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
             SetError::NoFrame { .. } => failure,
@@ -436,10 +440,10 @@ impl From<ApplyError> for Failure {
     fn from(error: ApplyError) -> Self {
         match error {
             ApplyError::Set(error) => error.into(),
-            ApplyError::Frames { error: SelectError::NoFrame { .. }, .. } => Self::usage(format!(
-                "--clip: {error}"
-            ))
-            .with_hint("numbers count the frames that are left: without blank cells, and after --take"),
+            ApplyError::Frames { error: SelectError::NoFrame { .. }, .. } => {
+                Self::usage(format!("--clip: {error}"))
+                    .with_hint("frames are numbered after --take and without blank cells")
+            }
             other => Self::usage(format!("--clip: {other}")),
         }
     }
@@ -450,9 +454,9 @@ impl From<RowError> for Failure {
         let failure = Self::usage(format!("--clip-rows: {error}"));
         match error {
             RowError::Syntax(error) => Self::pointing("--clip-rows", &error),
-            RowError::TooMany { .. } => failure.with_hint("leave the last names out; - skips a row"),
+            RowError::TooMany { .. } => failure.with_hint("remove the extra names; - skips a row"),
             RowError::NoRows => {
-                failure.with_hint("cut the sheet by --grid or --cell, or name frames with --clip")
+                failure.with_hint("slice the sheet with --grid or --cell, or list frames with --clip")
             }
         }
     }
@@ -469,7 +473,7 @@ impl From<EditError> for Failure {
             EditError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            EditError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", some(&known))),
+            EditError::Unknown { known, .. } => failure.with_hint(format!("available: {}", some(&known))),
             EditError::NoStep { .. } => failure.with_hint("steps count from 0"),
             _ => failure,
         }
@@ -494,7 +498,7 @@ impl From<OnlyError> for Failure {
             OnlyError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            OnlyError::Unknown { known, .. } => failure.with_hint(format!("there are: {}", some(&known))),
+            OnlyError::Unknown { known, .. } => failure.with_hint(format!("available: {}", some(&known))),
             _ => failure,
         }
     }
@@ -504,19 +508,19 @@ impl From<ExportError> for Failure {
     fn from(error: ExportError) -> Self {
         let failure = Self::usage(error.to_string());
         match error {
-            ExportError::Clash { .. } => failure
-                .with_hint("rename one: clips with clip MANIFEST --rename OLD=NEW, frames with slice --name"),
-            ExportError::Turned { .. } => {
-                failure.with_hint("pack without --allow-turn; svg, gltf and glb turn frames back")
-            }
+            ExportError::Clash { .. } => failure.with_hint(
+                "rename one of them: clips with clip MANIFEST --rename OLD=NEW, frames with slice --name",
+            ),
+            ExportError::Turned { .. } => failure.with_hint(
+                "pack without --allow-turn, or export to svg, gltf or glb, which rotate frames back",
+            ),
             ExportError::SameTime { .. } => {
-                failure.with_hint("put the clip on a coarser clock: clip MANIFEST --fit 60fps")
+                failure.with_hint("round its times to a frame rate: clip MANIFEST --fit 60fps")
             }
-            ExportError::Page { format: "CSS", .. } => {
-                failure.with_hint("export to svg, which converts pages, or pack them as straight PNG or WebP")
-            }
+            ExportError::Page { format: "CSS", .. } => failure
+                .with_hint("export to svg, which converts pages, or pack as PNG or WebP with straight alpha"),
             ExportError::Page { .. } => {
-                failure.with_hint("export to glb, which converts pages, or pack them as straight PNG")
+                failure.with_hint("export to glb, which converts pages, or pack as PNG with straight alpha")
             }
             ExportError::Encode(_) => failure,
         }

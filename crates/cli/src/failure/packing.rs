@@ -10,16 +10,16 @@ impl From<PackError> for Failure {
         match error {
             PackError::FrameTooLarge { size, margin, bleed, .. } => {
                 let needed = size.width.max(size.height) + 2 * (margin + bleed);
-                failure.with_hint(format!("raise --page-max (or --page-size) to {needed} or more, or leave the frame out with --only"))
+                failure.with_hint(format!("raise --page-max (or --page-size) to {needed} or more, or exclude the frame with --only"))
             }
             PackError::RowTooLong { needs, .. } => {
                 failure.with_hint(format!("raise --page-max to {needs} or more, or use --layout dense or grid"))
             }
             PackError::NoClip { .. } | PackError::WhichClip { .. } => {
-                failure.with_hint("name clips in --row-order as they are listed, - for a blank row")
+                failure.with_hint("use the listed clip names in --row-order, or - for a blank row")
             }
             PackError::NothingToKeep => failure.with_hint(
-                "--keep-places takes the atlas that these frames were packed into before; leave it out to arrange anew",
+                "--keep-places needs the atlas these frames were packed into before; remove it to start from scratch",
             ),
             PackError::Set(error) => error.into(),
             _ => failure,
@@ -32,13 +32,13 @@ impl From<CompanionError> for Failure {
         let failure = Self::usage(format!("--companion: {error}"));
         match error {
             CompanionError::OtherSize { wanted, .. } => {
-                failure.with_hint(format!("a companion is drawn on its base frame's canvas: make it {wanted} px"))
+                failure.with_hint(format!("a companion needs the same canvas as its base frame: make it {wanted} px"))
             }
             CompanionError::NoBase { suffix, .. } => failure.with_hint(format!(
-                "companions are called like their base frame, with {suffix}: koi-00{suffix}, koi{suffix}-00, or koi-00 of the sprite koi{suffix}"
+                "companions are named after their base frame plus {suffix}: koi-00{suffix}, koi{suffix}-00, or koi-00 in the sprite koi{suffix}"
             )),
             CompanionError::None { suffix } => failure.with_hint(format!(
-                "name the companions' source too, such as: shibori pack sets/koi sets/koi{suffix} --companion {suffix} -o atlas/koi"
+                "include the companions' source, as in: shibori pack sets/koi sets/koi{suffix} --companion {suffix} -o atlas/koi"
             )),
         }
     }

@@ -26,15 +26,15 @@ impl From<RecipeError> for Failure {
 fn hint(fault: &Fault) -> Option<String> {
     let one_of = |known: &[String]| match known.is_empty() {
         true => None,
-        false => Some(format!("there are: {}", some(known))),
+        false => Some(format!("available: {}", some(known))),
     };
     let meant = |nearest: &Option<String>, known: &[String]| match nearest {
         Some(name) => Some(format!("did you mean {name}?")),
         None => one_of(known),
     };
     match fault {
-        Fault::Missing => Some("write one with: shibori init art/*.png".to_owned()),
-        Fault::Folder => Some("name the recipe, or write one with: shibori init art/*.png".to_owned()),
+        Fault::Missing => Some("create one with: shibori init art/*.png".to_owned()),
+        Fault::Folder => Some("give the recipe file, or create one with: shibori init art/*.png".to_owned()),
         Fault::NotText(_) => {
             Some("save it as UTF-8; most editors ask for the encoding when saving".to_owned())
         }
@@ -42,7 +42,7 @@ fn hint(fault: &Fault) -> Option<String> {
             "add a [sprite.NAME] with from = \"FILE\", and an [atlas.NAME] with use = [\"NAME\"]".to_owned(),
         ),
         Fault::UnknownKey { home: Some(home), key, .. } => {
-            Some(format!("it goes into {home} = {{ {key} = ... }}"))
+            Some(format!("put it in {home} = {{ {key} = ... }}"))
         }
         Fault::UnknownKey { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
         Fault::UnknownKey { known, .. } => {
@@ -52,24 +52,26 @@ fn hint(fault: &Fault) -> Option<String> {
             one_of(&known)
         }
         Fault::Options(contradiction) => of_options(contradiction),
-        Fault::Both { .. } => Some("take one of them out".to_owned()),
+        Fault::Both { .. } => Some("remove one of them".to_owned()),
         Fault::UnknownSprite { nearest, known, .. } | Fault::UnknownStep { nearest, known, .. } => {
             meant(nearest, known)
         }
         Fault::NoSource { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
-        Fault::NoSource { .. } => Some("paths begin in the folder of the recipe".to_owned()),
+        Fault::NoSource { .. } => Some("paths are relative to the recipe's folder".to_owned()),
         Fault::NoMatch { .. } => Some(
-            "patterns begin in the folder of the recipe; * stands for part of a name, ** for any folders"
+            "patterns are relative to the recipe's folder; * matches part of a name, ** any folders"
                 .to_owned(),
         ),
-        Fault::Star { .. } => Some("such as [sprite.\"npc-*\"] with from = \"art/npc/*.png\"".to_owned()),
-        Fault::TwoSprites { .. } => Some("names of sprites are told apart; give one another name".to_owned()),
-        Fault::TwoOutputs { .. } => Some("give one of them another file = \"...\"".to_owned()),
-        Fault::Cycle { .. } => Some("take one of them out of the sources of the other".to_owned()),
-        Fault::OutputInSource { .. } => {
-            Some("give outputs a folder of their own: [out] dir = \"build\"".to_owned())
+        Fault::Star { .. } => {
+            Some("for example, [sprite.\"npc-*\"] with from = \"art/npc/*.png\"".to_owned())
         }
-        Fault::Outside { .. } => Some("write out what lies outside: from = \"../shared/koi.png\"".to_owned()),
+        Fault::TwoSprites { .. } => Some("sprite names must be unique; rename one of them".to_owned()),
+        Fault::TwoOutputs { .. } => Some("give one of them another file = \"...\"".to_owned()),
+        Fault::Cycle { .. } => Some("remove one of them from the other's sources".to_owned()),
+        Fault::OutputInSource { .. } => {
+            Some("give outputs their own folder: [out] dir = \"build\"".to_owned())
+        }
+        Fault::Outside { .. } => Some("write the path in full: from = \"../shared/koi.png\"".to_owned()),
         _ => None,
     }
 }
@@ -77,13 +79,13 @@ fn hint(fault: &Fault) -> Option<String> {
 fn of_options(contradiction: &Contradiction) -> Option<String> {
     match contradiction {
         Contradiction::Needs { with: With { option, value: Some(value) }, .. } => {
-            Some(format!("add {option} = \"{value}\", or take it out"))
+            Some(format!("add {option} = \"{value}\", or remove this option"))
         }
         Contradiction::Needs { with: With { option, value: None }, .. } => {
-            Some(format!("add {option}, or take it out"))
+            Some(format!("add {option}, or remove this option"))
         }
         Contradiction::Both { .. } | Contradiction::Against { .. } => {
-            Some("take one of them out; \"default\" puts back what a wider table says".to_owned())
+            Some("remove one of them; \"default\" resets an option set in a wider table".to_owned())
         }
         Contradiction::Twice { .. } | Contradiction::ManifestOnly => None,
     }

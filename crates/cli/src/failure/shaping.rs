@@ -25,7 +25,7 @@ impl From<ScaleError> for Failure {
         let text = format!("--scale: {error}");
         match error {
             ScaleError::Set(error) => error.into(),
-            ScaleError::Factor(_) => Self::usage(text).with_hint("2 is twice as large, 0.5 half as large"),
+            ScaleError::Factor(_) => Self::usage(text).with_hint("2 doubles the size, 0.5 halves it"),
             ScaleError::Nothing { canvas, .. } => {
                 let least = 1.0 / f64::from(canvas.width.min(canvas.height));
                 Self::usage(text).with_hint(format!("use --scale {:.3} or more", least.max(0.001)))
@@ -40,11 +40,11 @@ impl From<AlignError> for Failure {
         match error {
             AlignError::Set(error) => error.into(),
             AlignError::RegionOutside { canvas, .. } => Self::usage(text).with_hint(format!(
-                "a region is x,y,width,height inside 0,0,{}",
+                "a region is x,y,width,height within 0,0,{}",
                 canvas.to_string().replace('x', ",")
             )),
             AlignError::RegionPlain { .. } => Self::usage(text)
-                .with_hint("choose a region round a feature that has an outline, such as the head"),
+                .with_hint("choose a region around a feature with a clear outline, such as the head"),
         }
     }
 }
@@ -55,9 +55,9 @@ impl From<MarkError> for Failure {
         match error {
             MarkError::Set(error) => error.into(),
             MarkError::Missing { .. } => failure.with_hint(
-                "paint one spot of exactly that color into every frame, or leave frames out with --only",
+                "paint one dot of exactly that color in every frame, or exclude frames with --only",
             ),
-            MarkError::Several { .. } => failure.with_hint("leave one spot of that color in each frame"),
+            MarkError::Several { .. } => failure.with_hint("keep only one dot of that color per frame"),
         }
     }
 }
@@ -68,11 +68,11 @@ impl From<NineError> for Failure {
         match error {
             NineError::Set(error) => error.into(),
             NineError::TooLarge { .. } => failure.with_hint(
-                "left and right together must be less than the width, top and bottom less than the height",
+                "left plus right must be less than the width, top plus bottom less than the height",
             ),
-            NineError::NothingRepeats { .. } => {
-                failure.with_hint("say it: --nine LEFT,TOP,RIGHT,BOTTOM; or narrow to the panels with --only")
-            }
+            NineError::NothingRepeats { .. } => failure.with_hint(
+                "give the borders: --nine LEFT,TOP,RIGHT,BOTTOM; or select the panels with --only",
+            ),
         }
     }
 }

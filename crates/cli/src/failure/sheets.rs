@@ -14,52 +14,50 @@ use crate::words::{counted, grid_command, grid_options, pasteable_path};
 pub(super) fn failure(error: Error, plain: Failure) -> Failure {
     match error {
         Error::Cut { error, .. } => plain.with_any_hint(cut_hint(&error)),
-        Error::Rects { .. } => {
-            plain.with_hint("a place is x,y,w,h in pixels of the sheet, from its top left")
-        }
-        Error::AllBlank { .. } => plain.with_hint("add --blank keep if blank frames are wanted"),
+        Error::Rects { .. } => plain.with_hint("a rectangle is x,y,w,h in sheet pixels, from the top left"),
+        Error::AllBlank { .. } => plain.with_hint("add --blank keep if you want blank frames"),
         Error::BlankSheet { .. } => {
-            plain.with_hint("add --grid COLUMNSxROWS and --blank keep if blank frames are wanted")
+            plain.with_hint("add --grid COLUMNSxROWS and --blank keep if you want blank frames")
         }
         Error::UnsureGrid { sheet, grids, size, has_background, within } => {
             plain.with_hint(choices(&sheet, &grids, size, has_background, within))
         }
         Error::Within { size, .. } => plain.with_hint(format!(
-            "--within is x,y,width,height in pixels of the sheet; all of it is 0,0,{},{}",
+            "--within is x,y,width,height in sheet pixels; the whole sheet is 0,0,{},{}",
             size.width, size.height
         )),
         Error::CutAlready { source_path } => plain.with_hint(format!(
-            "change them with shibori adjust {}; or name a sheet",
+            "edit them with shibori adjust {}, or give a sheet",
             pasteable_path(&source_path)
         )),
         Error::NotOneFileEach { .. } => {
-            plain.with_hint("animations, sets and --take need images of their own: leave out --manifest-only")
+            plain.with_hint("animations, sets and --take need separate images: remove --manifest-only")
         }
-        Error::OneSprite { .. } => plain.with_hint("slice them one by one, or leave --sprite out"),
+        Error::OneSprite { .. } => plain.with_hint("slice them one at a time, or remove --sprite"),
         Error::NothingBetween { .. } => {
-            plain.with_hint("take the background out with --key COLOR, or cut with --grid or --rects")
+            plain.with_hint("remove the background with --key COLOR, or slice with --grid or --rects")
         }
-        Error::NoDrawing { .. } => plain.with_hint("lower --min-area, or take the background out with --key"),
+        Error::NoDrawing { .. } => plain.with_hint("lower --min-area, or remove the background with --key"),
         Error::Moves { file, frames } => {
             let count = counted(frames, "frame");
-            let text = format!("{}: is an animation of {count}, not a sheet", file.shown());
+            let text = format!("{}: this is an animation of {count}, not a sheet", file.shown());
             let options = "--grid, --cell, --islands, --rects and --manifest-only";
-            Failure::usage(text)
-                .with_hint(format!("slice it without {options}: its frames are there already"))
+            Failure::usage(text).with_hint(format!("slice it without {options}: it already has frames"))
         }
         Error::NoBackground { .. } => {
-            plain.with_hint("name the color, such as --key ff00ff, with --tolerance if it varies")
+            plain.with_hint("give the color, such as --key ff00ff, plus --tolerance if it varies")
         }
-        Error::NoFlatFrame => plain.with_hint("name the color, such as --key ff00ff, or leave --key out"),
+        Error::NoFlatFrame => plain.with_hint("give the color, such as --key ff00ff, or remove --key"),
         Error::KeyNowhere { background: Some(color), .. } => {
-            plain.with_hint(format!("its background is {color}; --key auto takes that"))
+            plain.with_hint(format!("its background is {color}; use --key auto"))
         }
-        Error::KeyNowhere { background: None, .. } => plain
-            .with_hint("raise --tolerance, or use --key-scope everywhere if it does not touch the border"),
-        Error::NoKey => Failure::usage(
-            "--defringe takes a background's share out of the edges, and there is no --key to say which",
-        )
-        .with_hint("add --key auto or --key COLOR"),
+        Error::KeyNowhere { background: None, .. } => plain.with_hint(
+            "raise --tolerance, or use --key-scope everywhere if the color does not touch the border",
+        ),
+        Error::NoKey => {
+            Failure::usage("--defringe removes a background color from the edges, but no --key says which")
+                .with_hint("add --key auto or --key COLOR")
+        }
         _ => plain,
     }
 }
@@ -75,11 +73,11 @@ fn choices(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, withi
     }
     let listed: String = commands.iter().map(|command| format!("\n    {command}")).collect();
     match grids {
-        [] => format!("say what it is:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"),
+        [] => format!("give the grid:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"),
         [first, ..] => {
             let picture = format!("shibori preview grid {file} {} -o cut.png", grid_options(first, size));
-            let islands = if has_background { "; --islands takes each separate drawing" } else { "" };
-            format!("choose one{islands}:{listed}\n  to see the first of them over the sheet:\n    {picture}")
+            let islands = if has_background { "; --islands makes each separate drawing a frame" } else { "" };
+            format!("choose one{islands}:{listed}\n  to preview the first one over the sheet:\n    {picture}")
         }
     }
 }
@@ -89,26 +87,26 @@ fn cut_hint(error: &CutError) -> Option<String> {
         CutError::Uneven { across, length, count, gutter } => {
             let divides = dividing(across, length, count, gutter);
             let over = length % count;
-            Some(format!("{divides}or add --uneven to share out the {over} px left"))
+            Some(format!("{divides}or add --uneven to distribute the {over} px left over"))
         }
         CutError::LeftOver { across, length, gutter, fits, whole, .. } => {
             // Counted for as many cells as fit, so that the gutters between them are known.
             let room = length - gutter * (fits - 1);
             let divides = dividing(across, room, fits, gutter);
-            Some(format!("{divides}or add --grid {whole} to leave the rest; or check --offset and --gutter"))
+            Some(format!("{divides}or add --grid {whole} to ignore the rest, or check --offset and --gutter"))
         }
         CutError::Beyond { length, cell, offset, gutter, .. } => {
             let room = u64::from(length.saturating_sub(offset)) + u64::from(gutter);
             let fits = room / (u64::from(cell) + u64::from(gutter)).max(1);
-            Some(format!("{fits} fit; or check --cell, --offset and --gutter"))
+            Some(format!("only {fits} fit; check --cell, --offset and --gutter"))
         }
         CutError::TooMany { length, .. } => {
-            Some(format!("ask for at most {length}, or check --offset and --gutter"))
+            Some(format!("use at most {length}, or check --offset and --gutter"))
         }
         CutError::CellTooLarge { .. } => {
             Some("--cell is the size of one cell in pixels; --grid counts columns x rows".to_owned())
         }
-        CutError::Count { cells, .. } => Some(format!("use --count {cells} or less, or leave --count out")),
+        CutError::Count { cells, .. } => Some(format!("use --count {cells} or less, or remove --count")),
         CutError::NoCell { .. } | CutError::Size(_) => None,
     }
 }

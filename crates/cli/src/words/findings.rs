@@ -16,7 +16,7 @@ use crate::words::{pasteable, pasteable_path, spacing_options};
 /// How long a screen of 60 pictures a second shows each, in milliseconds, rounded up.
 const PICTURE: f64 = 16.667;
 
-const MAKE_AGAIN: &str = "put the file back, or pack the frames again with --companion";
+const MAKE_AGAIN: &str = "restore the file, or repack the frames with --companion";
 
 /// A finding as results tell it.
 #[derive(Serialize)]
@@ -175,7 +175,7 @@ fn line(set: &FrameSet, findings: &[&Finding]) -> String {
         Remedy::MoreRoom => {
             let Size { width, height } = set.frames()[finding.frame].canvas();
             format!(
-                "look at the cut with [[sprite.{sprite}.preview]] as = \"grid\", or give it room: shape = {{ canvas = \"{}x{}\" }}",
+                "check the grid with [[sprite.{sprite}.preview]] as = \"grid\", or add room: shape = {{ canvas = \"{}x{}\" }}",
                 width + 2,
                 height + 2
             )
@@ -186,16 +186,16 @@ fn line(set: &FrameSet, findings: &[&Finding]) -> String {
             if keep_height(findings) { "align = \"match\", align-axis = \"x\"" } else { "align = \"match\"" },
         ),
         Remedy::Scale(_) => {
-            "draw it as large as the others: one frame alone can't be scaled in a recipe".to_owned()
+            "redraw it at the size of the others; a recipe can't scale a single frame".to_owned()
         }
         Remedy::HardenAlpha => whole("clean", "harden-alpha = 128"),
         Remedy::ClearEdge(_) => whole("clean", &format!("clear-edge = {}", most(findings))),
         Remedy::TakeOut(color) => whole("clean", &format!("key = \"{color}\", key-scope = \"everywhere\"")),
         Remedy::Canvas(size) => whole("shape", &format!("canvas = \"{size}\"")),
         Remedy::FillCompanion(suffix) => {
-            format!("in the atlas: page = {{ companion = [\"{suffix}\"] }} fills what is missing")
+            format!("in the atlas: page = {{ companion = [\"{suffix}\"] }} fills in missing ones")
         }
-        Remedy::Fit(size) => format!("draw it on {size} px, like the frame it belongs to"),
+        Remedy::Fit(size) => format!("redraw it at {size} px, like its base frame"),
         Remedy::MakeAgain => MAKE_AGAIN.to_owned(),
         Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blank(set, clip))),
         Remedy::Hold(at) => {
@@ -238,54 +238,54 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
     match finding.seen {
         Seen::Touches { pixels, sides } => {
             format!(
-                "ends flat at the {} edge of its canvas, {pixels} px wide: it may be cut there",
+                "is flat along {pixels} px of the {} edge of its canvas: it may be cut off there",
                 told_sides(sides)
             )
         }
         Seen::Neighbor { area, sides } => {
             format!(
-                "{area} px at the {} edge are not connected to the drawing: a neighbor's",
+                "{area} px at the {} edge are not part of the drawing; they belong to a neighbor",
                 told_sides(sides)
             )
         }
-        Seen::Stray { area, drawing } => format!("{area} stray px beside a drawing of {drawing} px"),
+        Seen::Stray { area, drawing } => format!("{area} stray px next to a drawing of {drawing} px"),
         Seen::Forgotten { area } => {
-            format!("{area} px are all there is: a blank frame with forgotten pixels")
+            format!("contains only {area} px: a blank frame with leftover pixels")
         }
         Seen::Moved { right, down } => {
             let ways: Vec<String> =
                 [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
             let is_up_only = right == 0.0 && down < 0.0;
             format!(
-                "the figure jumps {} from its path through '{clip}' (limit {} px){}",
+                "the figure jumps {} off its path in '{clip}' (limit {} px){}",
                 ways.join(" and "),
                 plain(finding.limit),
-                if is_up_only { "; a hop does that on purpose" } else { "" }
+                if is_up_only { "; fine if it is a hop" } else { "" }
             )
         }
         Seen::Slides { right, down } => {
             let ways: Vec<String> =
                 [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
-            format!("the figure slides {} through '{clip}' and jumps back when it loops", ways.join(" and "))
+            format!("the figure slides {} during '{clip}' and jumps back when it loops", ways.join(" and "))
         }
         Seen::Size { factor } => format!(
-            "the figure is drawn at {:.0} % of the size that the other frames of '{clip}' have",
+            "the figure is {:.0}% the size it has in the other frames of '{clip}'",
             (factor * 100.0).round(),
         ),
         Seen::Border { color, pixels } => {
             format!("has a border of {color}, {pixels} px wide, on all four sides")
         }
         Seen::Short { step, millis } => format!(
-            "step {step} of '{clip}' is shown for {} ms, and a screen shows each picture for 16.7 ms: it skips some",
+            "step {step} of '{clip}' lasts {} ms, less than a 60 Hz screen refresh (16.7 ms), so it is skipped at times",
             plain(millis)
         ),
-        Seen::Soft { pixels } => format!("{pixels} half-transparent px in art with hard edges"),
-        Seen::FlatBackground(color) => format!("stands on a flat background of {color}"),
-        Seen::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} are left"),
+        Seen::Soft { pixels } => format!("{pixels} semitransparent px in art with hard edges"),
+        Seen::FlatBackground(color) => format!("has a flat background of {color}"),
+        Seen::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} remain"),
         Seen::OtherCanvas { than } => {
             let (canvas, other) = (set.frames()[finding.frame].canvas(), &set.frames()[than]);
             format!(
-                "has a canvas of {canvas} px, '{}' of the same clip one of {} px",
+                "has a {canvas} px canvas, but '{}' in the same clip has {} px",
                 other.name(),
                 other.canvas()
             )
@@ -297,7 +297,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         Seen::OtherCompanion { base } => {
             let base = &set.frames()[base];
             format!(
-                "is {} px, but '{}', which it belongs to, is {} px",
+                "is {} px, but its base frame '{}' is {} px",
                 set.frames()[finding.frame].canvas(),
                 base.name(),
                 base.canvas()
@@ -309,9 +309,9 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         Seen::CompanionPage { ref file, found: Some(found), wanted } => {
             format!("its page's companion '{file}' is {found} px, but the page is {wanted} px")
         }
-        Seen::Nothing => format!("shows nothing, so the figure blinks in '{clip}'"),
+        Seen::Nothing => format!("is blank, so the figure blinks in '{clip}'"),
         Seen::Repeats { before } => {
-            format!("shows the same picture as '{}' before it", set.frames()[before].name())
+            format!("is identical to '{}', the frame before it", set.frames()[before].name())
         }
     }
 }
@@ -461,7 +461,7 @@ fn target(path: &Path, here: &Path) -> String {
         return "--in-place".to_owned();
     }
     let stem = path.file_stem().unwrap_or_default().to_string_lossy();
-    format!("-o {}", pasteable(&format!("{stem}-mended")))
+    format!("-o {}", pasteable(&format!("{stem}-fixed")))
 }
 
 /// A clip none of whose steps is shorter than a screen of 60 pictures a second shows one.

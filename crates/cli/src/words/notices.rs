@@ -15,7 +15,7 @@ pub(crate) fn task(task: Task) -> &'static str {
     match task {
         Task::Frames => "writing frames",
         Task::Pages => "writing pages",
-        Task::Pictures => "encoding pictures",
+        Task::Pictures => "encoding images",
     }
 }
 
@@ -37,7 +37,7 @@ fn through(place: &Through) -> String {
         (None, Side::Top) => "beyond its top".to_owned(),
         (None, Side::Bottom) => "beyond its bottom".to_owned(),
     };
-    format!("{cell} goes on {beyond}, {pixels} px")
+    format!("{cell} continues {beyond}, {pixels} px")
 }
 
 /// The first places, and how many more there are.
@@ -57,19 +57,19 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             note(format!("{}: the background is flat {color}; --key auto makes it transparent", file.shown()))
         }
         Notice::AlreadyClear { file } => {
-            note(format!("{}: is transparent already, so no background is taken out", file.shown()))
+            note(format!("{}: already transparent, so no background is removed", file.shown()))
         }
         Notice::Rest { file, rest } => {
-            note(format!("{}: {} lie outside the grid; nothing is drawn there", file.shown(), rest_of(*rest)))
+            note(format!("{}: {} are outside the grid; they are blank", file.shown(), rest_of(*rest)))
         }
         Notice::CutThrough { file, places } => warning(
             format!(
-                "{}: the cut goes through drawings in {}: {}",
+                "{}: the grid cuts through drawings in {}: {}",
                 file.shown(),
                 counted(places.len(), "place"),
                 first_places(places)
             ),
-            Some("shibori preview grid draws it; --cell, --offset and --gutter move the lines"),
+            Some("see it with shibori preview grid; move the lines with --cell, --offset and --gutter"),
         ),
         Notice::OnlySpecks { file, cells } => {
             let most = cells.iter().map(|(_, pixels)| *pixels).max().unwrap_or(0);
@@ -77,17 +77,17 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
                 cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
             let hold = if cells.len() == 1 { "holds" } else { "hold" };
             warning(
-                format!("{}: {} {hold} nothing but specks", file.shown(), some(&told)),
-                Some(&format!("--specks {most} removes them; cells that are blank then are no frames")),
+                format!("{}: {} {hold} only specks", file.shown(), some(&told)),
+                Some(&format!("--specks {most} removes them; cells left blank are dropped")),
             )
         }
         Notice::MixedEdges { file, share } => note(format!(
-            "{}: {:.0} % of edge pixels are mixed with the background; --defringe takes its color out",
+            "{}: {:.0}% of edge pixels are blended with the background; --defringe removes its color",
             file.shown(),
             share * 100.0
         )),
         Notice::KeyLeft { file, colors, pixels } => note(format!(
-            "{}: {} of {colors} are left inside drawings; --key-scope everywhere takes them too",
+            "{}: {} of {colors} remain inside drawings; --key-scope everywhere removes them too",
             file.shown(),
             counted(*pixels as usize, "pixel")
         )),
@@ -97,23 +97,23 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             warning(format!("--scale {factor} draws some pixels larger than others"), Some(&hint))
         }
         Notice::EmptyRow(EmptyRow { sprite, row, clip }) => {
-            warning(format!("r{row} of '{sprite}' has no frame, so there is no clip '{clip}'"), None)
+            warning(format!("r{row} of '{sprite}' has no frames, so clip '{clip}' was not created"), None)
         }
         Notice::FittedScale { sprite, factor } => {
-            note(format!("{sprite}: --scale {factor} is the largest at which all frames fit"))
+            note(format!("{sprite}: --scale {factor} is the largest factor at which all frames fit"))
         }
         Notice::NoMatch { sprite, frame, likeness } => warning(
-            format!("{sprite}:{frame}: no shift matches well (best likeness {likeness:.2})"),
-            Some("it stays where it is; choose another --region, or raise --align-reach"),
+            format!("{sprite}:{frame}: no position matches well (best similarity {likeness:.2})"),
+            Some("left in place; choose another --region, or raise --align-reach"),
         ),
         Notice::Together(Together { by_figure: 0, .. }) => {
-            note("frames stand on the middle of their lower edge on a common canvas".to_owned())
+            note("frames are aligned by their bottom center on a common canvas".to_owned())
         }
         Notice::Together(Together { by_feet: 0, .. }) => {
-            note("frames are put on a common canvas so that the figure of each clip stands still".to_owned())
+            note("frames are put on a common canvas, aligned by the figure of each clip".to_owned())
         }
         Notice::Together(Together { by_figure, by_feet }) => note(format!(
-            "{} are put together by the figure of their clip, {by_feet} stand on the middle of their lower edge",
+            "{} are aligned by the figure of their clip, {by_feet} by their bottom center",
             counted(*by_figure, "frame")
         )),
         Notice::PoorMatch { sprite, frames, first, likeness } => {
@@ -123,44 +123,49 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
                     "{frames} frames of {sprite} have little in common with the rest of their clip, such as {first}"
                 ),
             };
-            let hint = "look at it with: shibori preview onion; hold another part still with --region, or try --align mass";
-            warning(format!("{frames} ({:.0} % of it agrees)", likeness * 100.0), Some(hint))
+            let hint = "check with shibori preview onion; hold a different part still with --region, or try --align mass";
+            warning(format!("{frames} ({:.0}% matches)", likeness * 100.0), Some(hint))
         }
         Notice::PivotsOutside { frames, first, pivot, canvas } => note(format!(
-            "{} have their pivot outside the canvas, such as '{first}': {pivot} of {canvas} px",
+            "{} have their pivot outside the canvas, such as '{first}': pivot {pivot}, canvas {canvas} px",
             counted(*frames, "frame")
         )),
         Notice::CanvasesGrow { frames, step } => note(format!(
-            "the canvas of {} grows to a multiple of {step} px, to the right and downwards, so that --page-scales lands on whole pixels",
+            "the canvas of {} is extended right and down to a multiple of {step} px, so that --page-scales lands on whole pixels",
             counted(*frames, "frame")
         )),
         Notice::CompanionsMissing { spec, frames, first } => warning(
             format!(
-                "companion {}: {} without one, such as '{first}'; filled with {}",
+                "companion {}: {} lack one, such as '{first}'; filled with {}",
                 spec.suffix,
                 counted(*frames, "frame"),
                 spec.neutral
             ),
             None,
         ),
-        Notice::ArrangedAnew { why } => warning(format!("--keep-places: arranged anew: {why}"), None),
+        Notice::ArrangedAnew { why } => {
+            warning(format!("--keep-places: rearranged from scratch: {why}"), None)
+        }
         Notice::TooFast { dropped, of } => warning(
             format!(
-                "{dropped} of {of} pictures are left out, evenly, so that the total is right: browsers show none for so short a time"
+                "{dropped} of {of} images are dropped evenly to keep the total time; browsers can't show any that briefly"
             ),
             None,
         ),
         Notice::Hardened { pixels } => warning(
-            format!("a GIF has no half transparency: {} pixels were made clear or solid", grouped(*pixels)),
+            format!(
+                "GIF has no semitransparency: {} pixels were made transparent or opaque",
+                grouped(*pixels)
+            ),
             Some("write an .apng, or add --background with a color or checker"),
         ),
         Notice::Reduced { colors } => warning(
-            format!("a GIF has 256 colors: {} were reduced to 255", grouped(*colors as u64)),
+            format!("GIF allows only 256 colors: {} were reduced to 255", grouped(*colors as u64)),
             Some("write an .apng to keep them"),
         ),
         Notice::Crossed { pixels } => warning(
-            format!("{} of drawings are crossed by a line or lie in no cell", counted(*pixels, "pixel")),
-            Some("they are marked in pink; try other numbers, or shibori inspect"),
+            format!("{} of drawings are crossed by a line or outside every cell", counted(*pixels, "pixel")),
+            Some("they are marked pink; try other values, or run shibori inspect"),
         ),
         other => note(format!("{other:?}")),
     }
@@ -172,18 +177,18 @@ fn remark(remark: &Remark) -> (Weight, Message) {
             let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
             warning(
                 format!("numbered images '{sequence}': missing {}", some(&numbers)),
-                Some("the clip plays without them; add the files if they were forgotten"),
+                Some("the clip plays without them; add the files if they should be there"),
             )
         }
         Remark::Truncated { file, frames: 0 } => {
-            warning(format!("{file}: ends early; what is there was taken; the rest is gray, or coarse"), None)
+            warning(format!("{file}: ends early; what there is was used; the rest is gray or coarse"), None)
         }
         Remark::Truncated { file, frames } => warning(
-            format!("{file}: ends early; the {} before that were taken", counted(*frames, "frame")),
+            format!("{file}: ends early; the {} before that were used", counted(*frames, "frame")),
             None,
         ),
         Remark::Edited { frame, file, was, now, canvas } => note(format!(
-            "{file}: was {was} px, is {now} px; frame '{frame}' has a canvas of {canvas} px now"
+            "{file}: resized from {was} to {now} px; the canvas of frame '{frame}' is now {canvas} px"
         )),
         Remark::FastDelays { file, frames } => note(format!(
             "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",

@@ -70,7 +70,7 @@ pub(crate) fn grid_options(grid: &Grid, size: Size) -> String {
 
 /// `8 px at the right and 4 px at the bottom`.
 pub(crate) fn rest_of(rest: Pair) -> String {
-    let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px at the {side}"));
+    let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px on the {side}"));
     let sides: Vec<String> = [side(rest.x, "right"), side(rest.y, "bottom")].into_iter().flatten().collect();
     sides.join(" and ")
 }
@@ -98,7 +98,7 @@ pub(crate) fn some(items: &[impl AsRef<str>]) -> String {
     let shown = if items.len() <= SHOWN + 1 { items.len() } else { SHOWN };
     let first: Vec<&str> = items[..shown].iter().map(AsRef::as_ref).collect();
     let rest = if shown < items.len() {
-        format!(", ... ({} in all)", grouped(items.len() as u64))
+        format!(", ... ({} total)", grouped(items.len() as u64))
     } else {
         String::new()
     };

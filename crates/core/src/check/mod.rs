@@ -110,7 +110,7 @@ impl Level {
 
 /// Why a text is no rule.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a rule{meant}; there are {list}", meant = meant(nearest(.0, RULES.map(|(_, id)| id.to_owned())).as_ref()), list = RULES.map(|(_, id)| id).join(", "))]
+#[error("'{0}' is not a rule{meant}; available: {list}", meant = meant(nearest(.0, RULES.map(|(_, id)| id.to_owned())).as_ref()), list = RULES.map(|(_, id)| id).join(", "))]
 pub struct RuleError(String);
 
 impl FromStr for Rule {

@@ -120,7 +120,7 @@ impl FromStr for Rate {
         let number = text.trim().strip_suffix("fps").ok_or("a frame clock is a rate, such as 24fps")?;
         let ratio: Ratio = number.parse().map_err(|error: RatioError| error.to_string())?;
         if u64::from(ratio.times()) > 1000 * u64::from(ratio.over()) {
-            return Err("a rate over 1000 fps is faster than any screen".to_owned());
+            return Err("rates are limited to 1000 fps".to_owned());
         }
         Ok(Self(ratio))
     }

@@ -121,7 +121,7 @@ fn read_items(cursor: &mut Cursor<'_>) -> Result<Vec<Item>, SyntaxError> {
         let place = cursor.place();
         let hold = if cursor.eat("x") { cursor.number("how often the frame is held")? } else { 1 };
         if hold == 0 {
-            return Err(cursor.error_at(place, "a frame held 0 times is not shown; leave it out"));
+            return Err(cursor.error_at(place, "a frame held 0 times would not be shown; remove it"));
         }
         let time = if cursor.eat("@") { Some(read_time(cursor)?) } else { None };
         items.push(Item { pick, hold, time });
@@ -195,7 +195,7 @@ fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
             // The older word is still taken.
             "mirrored" | "mirror" if !way.mirror => way.mirror = true,
             "loop" | "once" | "bounce" if said_how => {
-                return Err(cursor.error_at(place, "one of loop, once and bounce is enough"));
+                return Err(cursor.error_at(place, "use only one of loop, once and bounce"));
             }
             "once" => (way.plays, said_how) = (1, true),
             "loop" | "bounce" => {
@@ -208,7 +208,7 @@ fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
             _ if word.starts_with(|c: char| c == '@' || c.is_ascii_digit()) => {
                 let text = match said_how || way.mirror {
                     true => "the time comes before the play mode, as in 0-3 @12fps bounce".to_owned(),
-                    false => format!("a time is written @{word}"),
+                    false => format!("write the time as @{word}"),
                 };
                 return Err(cursor.error_at(place, text));
             }
@@ -228,7 +228,7 @@ fn read_count(cursor: &mut Cursor<'_>) -> Result<u32, SyntaxError> {
     }
     let place = cursor.place();
     match cursor.number("how often")? {
-        0 => Err(cursor.error_at(place, "0 plays show nothing; leave the number out to play for ever")),
+        0 => Err(cursor.error_at(place, "0 plays would show nothing; omit the number to play forever")),
         plays => Ok(plays),
     }
 }
@@ -399,7 +399,7 @@ mod tests {
             ("sit = 0-3, loop", "no comma before 'loop': write 0-3 @12fps loop"),
             ("sit = 0-3 @80ms,once", "no comma before 'once': write 0-3 @12fps once"),
             ("sit = 0-3 bounce @80ms", "the time comes before the play mode, as in 0-3 @12fps bounce"),
-            ("sit = 0-3 12fps", "a time is written @12fps"),
+            ("sit = 0-3 12fps", "write the time as @12fps"),
             ("sit = 0-3 once 80ms", "the time comes before the play mode, as in 0-3 @12fps bounce"),
         ] {
             assert_eq!(text.parse::<ClipSpec>().unwrap_err().problem, wanted, "{text:?}");

@@ -44,7 +44,7 @@ pub struct EmptyRow {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum RowError {
     /// More names than rows.
-    #[error("{named} rows are named, but '{sprite}' has {rows} (r0 to r{last})", last = rows.saturating_sub(1))]
+    #[error("{named} row names given, but '{sprite}' has only {rows} (r0 to r{last})", last = rows.saturating_sub(1))]
     TooMany {
         /// How many names there are.
         named: usize,
@@ -54,7 +54,7 @@ pub enum RowError {
         rows: usize,
     },
     /// Frames that come from no grid.
-    #[error("there are no rows: the frames were not cut from a grid")]
+    #[error("there are no rows: the frames were not sliced by a grid")]
     NoRows,
     /// A name or a time that is none.
     #[error(transparent)]
@@ -188,7 +188,7 @@ mod tests {
             clips("idle,-,leap@50ms once", &[2, 3, 4]).unwrap(),
             ["idle 2x200 ms loop", "leap 4x200 ms once"]
         );
-        assert_eq!(clips("a,b,c", &[2]).unwrap_err(), "3 rows are named, but 'frog' has 1 (r0 to r0)");
+        assert_eq!(clips("a,b,c", &[2]).unwrap_err(), "3 row names given, but 'frog' has only 1 (r0 to r0)");
     }
 
     #[test]

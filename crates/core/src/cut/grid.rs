@@ -83,7 +83,7 @@ pub enum CutError {
         gutter: u32,
     },
     /// Cells of this size leave pixels over.
-    #[error("cells of {cell} px fit {fits} times into {length} px and leave {left} px over ({across})")]
+    #[error("{length} px holds {fits} cells of {cell} px, with {left} px left over ({across})")]
     LeftOver {
         /// Columns or rows.
         across: Across,
@@ -101,7 +101,7 @@ pub enum CutError {
         whole: Counts,
     },
     /// More cells than pixels, or an offset beyond the sheet.
-    #[error("{count} {across} do not fit into {length} px{taken}", taken = taken(*offset, *gutter))]
+    #[error("{count} {across} do not fit in {length} px{taken}", taken = taken(*offset, *gutter))]
     TooMany {
         /// Columns or rows.
         across: Across,
@@ -115,7 +115,7 @@ pub enum CutError {
         gutter: u32,
     },
     /// A cell larger than the sheet.
-    #[error("a cell of {cell} px does not fit into {length} px ({across}{taken})", taken = taken(*offset, 0))]
+    #[error("a cell of {cell} px does not fit in {length} px ({across}{taken})", taken = taken(*offset, 0))]
     CellTooLarge {
         /// Columns or rows.
         across: Across,
@@ -143,7 +143,7 @@ pub enum CutError {
         gutter: u32,
     },
     /// More cells wanted than the grid has.
-    #[error("the grid has {cells} cells, so the first {count} can't be taken")]
+    #[error("the grid has only {cells} cells, not {count}")]
     Count {
         /// How many were wanted.
         count: u32,
@@ -151,7 +151,7 @@ pub enum CutError {
         cells: u64,
     },
     /// No cells, or cells without a pixel.
-    #[error("cells need at least one pixel and grids at least one cell ({across})")]
+    #[error("a cell needs at least one pixel and a grid at least one cell ({across})")]
     NoCell {
         /// Columns or rows.
         across: Across,

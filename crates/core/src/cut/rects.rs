@@ -17,7 +17,7 @@ pub struct NamedRect {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum RectError {
     /// A rectangle without a pixel.
-    #[error("line {line}: '{name}' is {size} px, which holds nothing")]
+    #[error("line {line}: '{name}' is {size} px, which is empty")]
     Empty {
         /// The line.
         line: usize,

@@ -141,7 +141,7 @@ fn sections(set: &FrameSet) -> Vec<Section> {
             set.frames_of(sprite).iter().copied().filter(|&at| set.first_clip_of(at).is_none()).collect();
         if !rest.is_empty() {
             let detail =
-                count_of(rest.len(), if sections.len() > before { "frame of no clip" } else { "frame" });
+                count_of(rest.len(), if sections.len() > before { "frame not in any clip" } else { "frame" });
             let shot = |at| Shot { frame: at, mirror: false, what: label(set, at), time: String::new() };
             let shots = rest.into_iter().map(shot).collect();
             sections.push(Section { title: sprite.to_string(), detail, shots, is_clip: false });

@@ -115,7 +115,7 @@ impl<'a> Skin<'a> {
             [reach[0].max(x), reach[1].max(y), reach[2].max(width - x), reach[3].max(height - y)]
         });
         let stands = figure(set, places);
-        let detail = format!("{} frames, pivots on one point{}", frames.len(), spread(&stands));
+        let detail = format!("{} frames, aligned at the pivot{}", frames.len(), spread(&stands));
         Self { title, detail, frames, stands, reach }
     }
 
@@ -224,8 +224,8 @@ fn spread(stands: &[Option<Point>]) -> String {
         high - low
     };
     match (along(|at| at.x), along(|at| at.y)) {
-        (0.0, 0.0) => "; the figure stands still (dot)".to_owned(),
-        (x, y) => format!("; the figure stands within {x:.0}x{y:.0} px (dots)"),
+        (0.0, 0.0) => "; the figure stays in place (dot)".to_owned(),
+        (x, y) => format!("; the figure stays within {x:.0}x{y:.0} px (dots)"),
     }
 }
 

@@ -31,7 +31,7 @@ impl Show {
     pub(super) fn key(self) -> Vec<(&'static str, Rgba<u8>)> {
         let all = [
             (self.canvas, "canvas", ink::CANVAS),
-            (self.trim, "kept pixels", ink::TRIM),
+            (self.trim, "trimmed pixels", ink::TRIM),
             (self.boxes, "boxes", ink::BOX),
             (self.polygon, "polygon", ink::POLYGON),
             (self.pivot, "pivot", ink::PIVOT),

@@ -58,7 +58,7 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
             0 => String::new(),
             turned => format!("  {turned} rotated (the bar is the frame's top)"),
         };
-        format!("{size} px  {} places  {share:.1} % covered{turned}", page.frames.len())
+        format!("{size} px  {} places  {share:.1}% covered{turned}", page.frames.len())
     };
     let label = |page: &PagePlan| text::width(&page.name, 2).max(text::width(&head(page), 1));
     let width =

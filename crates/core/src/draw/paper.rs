@@ -37,7 +37,7 @@ pub struct Room {
 
 /// Pictures that would be larger than there is room for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("{pictures} pictures of {size} px are more than there is room for")]
+#[error("{pictures} images of {size} px do not fit")]
 pub struct NoRoom {
     /// How many pictures.
     pub pictures: u64,

@@ -56,7 +56,7 @@ pub enum CompanionError {
         wanted: Size,
     },
     /// A companion of nothing.
-    #[error("'{companion}' ends in '{suffix}', but there is no frame it belongs to")]
+    #[error("'{companion}' ends in '{suffix}', but has no base frame")]
     NoBase {
         /// The companion.
         companion: Name,
@@ -64,7 +64,7 @@ pub enum CompanionError {
         suffix: String,
     },
     /// Not one.
-    #[error("no frame's name ends in '{suffix}'")]
+    #[error("no frame name ends in '{suffix}'")]
     None {
         /// What was looked for.
         suffix: String,
@@ -154,8 +154,9 @@ fn fitted(set: &FrameSet, companions: &CompanionFrames) -> Layer {
         };
         canvases.push(whole);
     }
-    let part =
-        |(frame, canvas): (&Frame, &Pixels)| canvas.part(frame.kept()).expect("a frame lies on its canvas");
+    let part = |(frame, canvas): (&Frame, &Pixels)| {
+        canvas.part(frame.kept()).expect("a frame's pixels are inside its canvas")
+    };
     let pixels = set.frames().iter().zip(&canvases).map(part).collect();
     Layer { suffix: companions.spec.suffix.clone(), canvases, pixels, missing }
 }
@@ -246,7 +247,7 @@ mod tests {
         let text = error(vec![frame("koi", "koi-00", 4), frame("koi", "koi-00_n", 5)]);
         assert_eq!(text, "'koi-00_n' is 5x5 px, but its base frame 'koi-00' is 4x4 px");
         let text = error(vec![frame("koi", "koi-00", 4), frame("koi", "koi-07_n", 4)]);
-        assert_eq!(text, "'koi-07_n' ends in '_n', but there is no frame it belongs to");
-        assert_eq!(error(vec![frame("koi", "koi-00", 4)]), "no frame's name ends in '_n'");
+        assert_eq!(text, "'koi-07_n' ends in '_n', but has no base frame");
+        assert_eq!(error(vec![frame("koi", "koi-00", 4)]), "no frame name ends in '_n'");
     }
 }

@@ -60,7 +60,7 @@ pub(super) fn keep(
     options: &PackOptions,
 ) -> Result<(Vec<Spot>, Vec<Size>, Keeping), Keeping> {
     if !old.pages.iter().all(|&page| options.pages.allows(page)) {
-        return Err(Keeping::Anew("the old pages are not of a size that is allowed now"));
+        return Err(Keeping::Anew("the old pages have a size that is no longer allowed"));
     }
     let first = options.margin + options.bleed;
     let fitting = options.pages.fitting(options);
@@ -98,7 +98,7 @@ pub(super) fn keep(
                 room.height = room.height.max(allowed.height);
             }
             arrange::beside(pieces, &taken)
-                .ok_or(Keeping::Anew("what is new found no room on the old pages"))?
+                .ok_or(Keeping::Anew("there was no room for the new frames on the old pages"))?
         }
     };
     for (picture, spot) in new.iter().zip(found) {

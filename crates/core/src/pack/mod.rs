@@ -273,7 +273,7 @@ pub enum PackError {
         needs: u64,
     },
     /// A row named after a clip that is not there.
-    #[error("there is no clip '{name}'{}; there are: {list}", meant(nearest(name, known.iter().cloned()).as_ref()), list = if known.is_empty() { "none".to_owned() } else { known.join(", ") })]
+    #[error("there is no clip '{name}'{}; available: {list}", meant(nearest(name, known.iter().cloned()).as_ref()), list = if known.is_empty() { "none".to_owned() } else { known.join(", ") })]
     NoClip {
         /// The name typed.
         name: String,
@@ -289,7 +289,7 @@ pub enum PackError {
         known: Vec<String>,
     },
     /// A number that no page could have.
-    #[error("a {what} of {value} is not from {least} to {most}")]
+    #[error("the {what} is {value}, but must be from {least} to {most}")]
     OutOfRange {
         /// What it is.
         what: &'static str,
@@ -307,7 +307,7 @@ pub enum PackError {
         page: Size,
     },
     /// A layer that lacks a frame's picture, or has one of another size.
-    #[error("layer '{suffix}' has no picture of {size} px for frame '{frame}'")]
+    #[error("layer '{suffix}' has no image of {size} px for frame '{frame}'")]
     Layer {
         /// The layer.
         suffix: String,
@@ -317,10 +317,10 @@ pub enum PackError {
         size: Size,
     },
     /// Places can be kept on pages of the whole atlas only.
-    #[error("places can't be kept where each clip or sprite has pages of its own")]
+    #[error("places can't be kept if each clip or sprite has its own pages")]
     KeptApart,
     /// None of the frames was in the atlas whose places were to be kept.
-    #[error("none of these frames is in the old atlas, so there are no places to keep")]
+    #[error("none of these frames are in the old atlas, so there are no places to keep")]
     NothingToKeep,
     /// Listing a frame once a place made a name clash.
     #[error(transparent)]

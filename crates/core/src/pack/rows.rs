@@ -254,7 +254,7 @@ mod tests {
         let (_, _, laid) = by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 2), (1, 2)]);
         let error = by_clip(&set(), Some(&[row("jump")])).err().unwrap();
-        assert_eq!(error.to_string(), "there is no clip 'jump'; there are: sit, leap");
+        assert_eq!(error.to_string(), "there is no clip 'jump'; available: sit, leap");
         let (narrowed, _, laid) = by_clip(&set(), Some(&[row("leap")])).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1)]);
         assert_eq!(narrowed.clips()[0].steps()[0].frame, 2);

@@ -24,7 +24,7 @@ pub enum PageScaleError {
     Shape(#[from] RatioError),
     /// A factor that would need frames of odd sizes.
     #[error(
-        "{text} is {}/{}: places can't land on whole pixels; both numbers must be at most {LARGEST}", ratio.times(), ratio.over()
+        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {LARGEST}", ratio.times(), ratio.over()
     )]
     Fine {
         /// What was typed.

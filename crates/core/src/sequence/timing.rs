@@ -13,15 +13,13 @@ pub struct Span {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum TimeError {
     /// Nothing at all.
-    #[error("a frame must be shown for more than 0 s")]
+    #[error("a frame needs a duration above 0")]
     Zero,
     /// More than 1000 frames a second.
-    #[error(
-        "a rate over 1000 fps is faster than any screen; write a time such as 80ms or a rate such as 12fps"
-    )]
+    #[error("rates are limited to 1000 fps; write a time such as 80ms or a rate such as 12fps")]
     Fast,
     /// The numbers do not fit 32 bits.
-    #[error("the time is too long or too finely divided to be kept exactly")]
+    #[error("the time is too long or too precise to be stored exactly")]
     Range,
 }
 

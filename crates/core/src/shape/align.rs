@@ -47,7 +47,7 @@ pub enum AlignTo {
 
 /// Why a text does not say what holds still.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' can't be aligned to; write feet, center, mass, match, or mark:COLOR such as mark:ff00ff")]
+#[error("can't align to '{0}'; write feet, center, mass, match, or mark:COLOR such as mark:ff00ff")]
 pub struct AlignToError(String);
 
 impl FromStr for AlignTo {
@@ -194,7 +194,7 @@ fn ways(shifts: &[Shift]) -> Vec<(i64, i64)> {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum AlignError {
     /// The region is not on the canvas.
-    #[error("the region {region} reaches outside the canvas of {canvas} px (frame '{frame}')")]
+    #[error("the region {region} extends beyond the canvas of {canvas} px (frame '{frame}')")]
     RegionOutside {
         /// The region.
         region: Rect,
@@ -204,7 +204,7 @@ pub enum AlignError {
         frame: crate::Name,
     },
     /// Nothing is drawn in the region.
-    #[error("the region {region} of frame '{frame}' is all of one color, so it matches everywhere")]
+    #[error("the region {region} of frame '{frame}' is a single color, so it matches everywhere")]
     RegionPlain {
         /// The region.
         region: Rect,

@@ -46,7 +46,7 @@ impl fmt::Display for CanvasRule {
 
 /// A text that is not a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a canvas; write 48x48, 48x48@24,47 with the place of the pivots, or fit")]
+#[error("'{0}' is not a canvas; write 48x48, 48x48@24,47 (with the pivot position), or fit")]
 pub struct CanvasRuleError(String);
 
 /// Why frames do not go on a canvas.
@@ -54,7 +54,7 @@ pub struct CanvasRuleError(String);
 pub enum CanvasError {
     /// Held together by their pivots, the frames need more room.
     #[error(
-        "a canvas of {canvas} px is too small: with their pivots on one point the frames of '{sprite}' need {needed} px"
+        "a canvas of {canvas} px is too small: aligned by pivot, the frames of '{sprite}' need {needed} px"
     )]
     TooSmall {
         /// The canvas asked for.
@@ -65,7 +65,7 @@ pub enum CanvasError {
         needed: Size,
     },
     /// With the pivots on that point, drawings would be cut.
-    #[error("with the pivots at {at}, a canvas of {canvas} px cuts drawings of '{sprite}'")]
+    #[error("with pivots at {at}, a canvas of {canvas} px would cut off drawings of '{sprite}'")]
     Cuts {
         /// The canvas asked for.
         canvas: Size,

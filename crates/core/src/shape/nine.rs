@@ -48,7 +48,7 @@ pub enum NineError {
         canvas: Size,
     },
     /// No two neighbors are alike.
-    #[error("no two neighboring {what} of frame '{frame}' are alike, so nothing can stretch")]
+    #[error("no two adjacent {what} of frame '{frame}' are the same, so nothing can stretch")]
     NothingRepeats {
         /// "columns" or "rows".
         what: &'static str,

@@ -11,7 +11,7 @@ use crate::{Annotations, Frame, FrameSet, Point, SetError};
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PolygonError {
     /// Three corners can't stay inside the frame.
-    #[error("a polygon of {0} corners can't stay inside its frame; it takes 4 to 64")]
+    #[error("a polygon can't have {0} corners; use 4 to 64")]
     Corners(u32),
     /// Names clash; they do not change here.
     #[error(transparent)]

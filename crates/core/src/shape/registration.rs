@@ -9,7 +9,7 @@ use crate::{Annotations, Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetE
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum MarkError {
     /// A frame has none.
-    #[error("frame '{frame}' has no mark of the color {color}")]
+    #[error("frame '{frame}' has no mark in the color {color}")]
     Missing {
         /// The frame.
         frame: Name,
@@ -17,7 +17,7 @@ pub enum MarkError {
         color: Color,
     },
     /// A frame has several.
-    #[error("frame '{frame}' has {count} marks of the color {color}, at {list}",
+    #[error("frame '{frame}' has {count} marks in the color {color}, at {list}",
         count = places.len(), list = told(places))]
     Several {
         /// The frame.

@@ -28,10 +28,10 @@ const LARGEST: u64 = 64;
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum ScaleError {
     /// An absurd factor.
-    #[error("a factor of {0} is more than {LARGEST}")]
+    #[error("a factor of {0} is too large; the maximum is {LARGEST}")]
     Factor(Ratio),
     /// Nothing would be left.
-    #[error("frame '{frame}' of {canvas} px would be {factor} times that: less than a pixel")]
+    #[error("frame '{frame}' of {canvas} px, scaled by {factor}, would be smaller than a pixel")]
     Nothing {
         /// The frame.
         frame: Name,

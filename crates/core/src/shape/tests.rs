@@ -244,7 +244,7 @@ fn a_mark_is_found_used_and_erased() {
     assert_eq!(set.frames().iter().map(|frame| frame.pivot().x).collect::<Vec<_>>(), [5.0, 5.5]);
     assert_eq!(marks(&forget_marks(set).unwrap()), [None, None]);
     let twice = take_marks(set_of(vec![picture(&[(1, 1), (6, 6)])]), color).unwrap_err();
-    assert_eq!(twice.to_string(), "frame '0' has 2 marks of the color ff00ff, at 1,1 and 6,6");
+    assert_eq!(twice.to_string(), "frame '0' has 2 marks in the color ff00ff, at 1,1 and 6,6");
     assert!(matches!(take_marks(set_of(vec![picture(&[])]), color), Err(MarkError::Missing { .. })));
 }
 

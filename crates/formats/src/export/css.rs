@@ -32,7 +32,7 @@ pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
             return refuse("multiplied by alpha");
         }
         if !subject.pages[number].is_for_browsers() {
-            return refuse("no picture that browsers show");
+            return refuse("in a format browsers can't display");
         }
     }
     // A sprite alone has the name of its set: the class that all share must be another.

@@ -43,7 +43,7 @@ pub enum ExportError {
         format: &'static str,
     },
     /// Frames that lie turned where nothing can turn them back.
-    #[error("frame '{frame}' lies turned on its page, and {format} can't turn it back")]
+    #[error("frame '{frame}' is rotated on its page, and {format} can't rotate it back")]
     Turned {
         /// The frame.
         frame: String,
@@ -51,7 +51,7 @@ pub enum ExportError {
         format: &'static str,
     },
     /// Steps too short to be told apart.
-    #[error("clip '{clip}': steps {step} and {next} begin at the same time once rounded to 32 bits")]
+    #[error("clip '{clip}': steps {step} and {next} start at the same time when rounded to 32 bits")]
     SameTime {
         /// The clip.
         clip: String,
@@ -61,7 +61,7 @@ pub enum ExportError {
         next: usize,
     },
     /// A page in a form that the format does not know.
-    #[error("page '{page}' is {what}, which {format} can't point to")]
+    #[error("page '{page}' can't be used in {format}: {what}")]
     Page {
         /// Its file.
         page: String,
@@ -104,7 +104,7 @@ pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
         return Ok(());
     }
     let not = if typed.is_empty() { String::new() } else { format!(", not '.{typed}'") };
-    let text = format!("this export goes to a file whose name ends in .{own}{not}");
+    let text = format!("the file name for this export must end in .{own}{not}");
     Err(Error::write(path, WriteProblem::Format(text)))
 }
 

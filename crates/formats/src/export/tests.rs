@@ -61,8 +61,8 @@ fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
     let soft = PageEncoding { finish: premultiplied, ..PageEncoding::default() };
     let tga = PageEncoding { format: crate::write::PageFormat::Tga, ..PageEncoding::default() };
     for (options, told) in [
-        (soft, "page 'pond.png' is multiplied by alpha, which CSS can't point to"),
-        (tga, "page 'pond.tga' is no picture that browsers show, which CSS can't point to"),
+        (soft, "page 'pond.png' can't be used in CSS: its colors are multiplied by alpha"),
+        (tga, "page 'pond.tga' can't be used in CSS: browsers can't display this file format"),
     ] {
         let (_folder, mut subject) = subject(frames(2), &[], &options, "pond");
         subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);

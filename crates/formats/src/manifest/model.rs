@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 
-/// Where each frame lies, what it looked like untrimmed, and how clips play. All lengths are pixels of
-/// the manifest's own pages; origin top left, y down.
+/// Where each frame is, how it looked untrimmed, and how clips play. All lengths are in pixels of the manifest's
+/// own pages; origin top left, y down.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[cfg_attr(test, schemars(title = "Shibori manifest", extend("$id" = "shibori/1")))]
@@ -16,17 +16,17 @@ pub struct Manifest {
     /// Always `shibori/1`.
     #[cfg_attr(test, schemars(extend("const" = "shibori/1")))]
     pub format: String,
-    /// A sum of the text, by which shibori knows that nobody changed it since; other readers pass over it.
+    /// A checksum of the text that shows shibori whether the file was edited; other readers ignore it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub seal: Option<String>,
-    /// The images that frames lie on.
+    /// The images that hold the frames.
     pub pages: Vec<Page>,
-    /// The frames in order; clips count in this list from 0.
+    /// The frames in order; clips refer to them by index, from 0.
     pub frames: Vec<FrameEntry>,
     /// Named sequences.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub clips: Vec<ClipEntry>,
-    /// The user's own.
+    /// User-defined data.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extras: Option<Map<String, Value>>,
     /// Keys of other versions and tools.
@@ -48,26 +48,26 @@ impl Manifest {
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 pub struct Page {
-    /// Its path from the manifest, with `/`; never leaves the manifest's folder.
+    /// Path relative to the manifest, with `/`; always inside its folder.
     pub file: String,
     /// Its width and height in pixels.
     pub size: [u32; 2],
-    /// How many times as large as drawn everything on it is.
+    /// Scale of everything on the page relative to the art.
     #[serde(default = "as_drawn", skip_serializing_if = "is_as_drawn")]
     pub factor: Coordinate,
-    /// Whether colors are multiplied by alpha; `straight` where it says nothing.
+    /// Whether colors are multiplied by alpha; `straight` if omitted.
     #[serde(default, skip_serializing_if = "Alpha::is_straight")]
     pub alpha: Alpha,
-    /// Its cells, where all frames lie in cells of one size.
+    /// Its cells, if all frames are in cells of the same size.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub grid: Option<GridEntry>,
-    /// How the game is to filter it; where it says nothing, nothing is asked for.
+    /// How the game should filter it; omitted if unspecified.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sampling: Option<Sampling>,
     /// Images laid out exactly like this one, by suffix, such as its normal map: `"_n": "pond_n.png"`.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub companions: BTreeMap<String, String>,
-    /// The user's own.
+    /// User-defined data.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extras: Option<Map<String, Value>>,
     /// Keys of other versions and tools.
@@ -79,16 +79,16 @@ pub struct Page {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 pub struct GridEntry {
-    /// How many across.
+    /// Number of columns.
     pub columns: u32,
-    /// How many down.
+    /// Number of rows.
     pub rows: u32,
-    /// Width and height of one; a bleed is part of it.
+    /// Width and height of one cell, including any bleed.
     pub cell: [u32; 2],
-    /// Pixels before the first one: across, down.
+    /// Pixels before the first cell: across, down.
     #[serde(default, skip_serializing_if = "is_nothing")]
     pub offset: [u32; 2],
-    /// Pixels between them: across, down.
+    /// Pixels between cells: across, down.
     #[serde(default, skip_serializing_if = "is_nothing")]
     pub gutter: [u32; 2],
     /// Keys of other versions and tools.
@@ -112,26 +112,26 @@ impl GridEntry {
     }
 }
 
-/// How a page keeps transparency.
+/// How a page stores transparency.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Alpha {
-    /// Colors are as seen, alpha beside them.
+    /// Colors are independent of alpha.
     #[default]
     Straight,
     /// Colors are multiplied by alpha.
     Premultiplied,
 }
 
-/// How a game filters a page.
+/// How the game should filter a page.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Sampling {
-    /// Pixels stay square.
+    /// Sharp pixels.
     Nearest,
-    /// Pixels are blended with their neighbors.
+    /// Neighboring pixels are blended.
     Smooth,
 }
 
@@ -149,36 +149,37 @@ pub struct FrameEntry {
     pub name: String,
     /// The sprite it belongs to.
     pub sprite: String,
-    /// The page it lies on, from 0.
+    /// Index of its page, from 0.
     pub page: usize,
     /// Its pixels on the page: x, y, width, height. All 0 for a blank frame.
     pub rect: [u32; 4],
-    /// Whether the page holds it rotated a quarter turn clockwise; `rect` is then as on the page.
+    /// Whether it is rotated 90 degrees clockwise on the page; `rect` is as on the page.
     #[serde(default, skip_serializing_if = "is_false")]
     pub turned: bool,
-    /// `rect` as fractions of the page, 0 to 1: left, top, right, bottom. Only where it was asked for; where top is the larger, v runs up.
+    /// `rect` as fractions of the page, 0 to 1: left, top, right, bottom. Only if requested; if top is larger than
+    /// bottom, v points up.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub uv: Option<[Coordinate; 4]>,
     /// Its full width and height before trimming.
     pub canvas: [u32; 2],
-    /// Where the kept pixels start inside the canvas: x, y.
+    /// Where the trimmed pixels start on the canvas: x, y.
     #[serde(default)]
     pub inset: [u32; 2],
-    /// The point of the canvas that stays put: x, y; fractions allowed, corners between pixels are whole.
+    /// The anchor point on the canvas: x, y; may be fractional; pixel corners are whole numbers.
     pub pivot: [Coordinate; 2],
-    /// Named boxes on the canvas: x, y, width, height; they may reach outside.
+    /// Named boxes (hitboxes) on the canvas: x, y, width, height; may extend beyond it.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub boxes: BTreeMap<String, [i32; 4]>,
-    /// Where a panel stretches: pixels from the canvas's left, top, right and bottom that do not.
+    /// Nine-slice borders that do not stretch: pixels from the canvas's left, top, right and bottom.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub nine: Option<[u32; 4]>,
-    /// Corners of a convex shape on the canvas that covers every pixel shown, clockwise: x, y.
+    /// Corners of a convex outline on the canvas that covers every visible pixel, clockwise: x, y.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub polygon: Vec<[Coordinate; 2]>,
     /// Where it came from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub source: Option<SourceEntry>,
-    /// The user's own.
+    /// User-defined data.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extras: Option<Map<String, Value>>,
     /// Keys of other versions and tools.
@@ -186,7 +187,7 @@ pub struct FrameEntry {
     pub other: Map<String, Value>,
 }
 
-/// A number of pixels, written without a fraction where it has none.
+/// A number of pixels; whole numbers are written without a decimal point.
 #[derive(Clone, Copy, Debug, PartialEq, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(transparent)]
@@ -209,7 +210,7 @@ impl Serialize for Coordinate {
 pub struct SourceEntry {
     /// The file's name, without its folders.
     pub file: String,
-    /// The cell of a grid: `r2c5` is row 2, column 5, both from 0.
+    /// Grid cell: `r2c5` is row 2, column 5, counting from 0.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cell: Option<String>,
     /// The pixels of the file: x, y, width, height.
@@ -229,17 +230,17 @@ pub struct ClipEntry {
     pub name: String,
     /// The sprite it belongs to.
     pub sprite: String,
-    /// The way through the steps.
+    /// The order in which the steps play.
     #[serde(default)]
     pub play: Playing,
-    /// How often; 0 is for ever.
+    /// How many times to play; 0 means forever.
     #[serde(default)]
     pub plays: u32,
-    /// Ticks a second: a step lasts `ticks / timescale` seconds.
+    /// Ticks per second: a step lasts `ticks / timescale` seconds.
     pub timescale: u32,
-    /// What is shown, in order; at least one.
+    /// The steps in order; at least one.
     pub steps: Vec<StepEntry>,
-    /// The user's own.
+    /// User-defined data.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extras: Option<Map<String, Value>>,
     /// Keys of other versions and tools.
@@ -247,7 +248,7 @@ pub struct ClipEntry {
     pub other: Map<String, Value>,
 }
 
-/// The way through a clip's steps.
+/// The order in which a clip's steps play.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
@@ -255,7 +256,7 @@ pub enum Playing {
     /// First to last.
     #[default]
     Forward,
-    /// There and back, first and last once: 0 1 2 1.
+    /// There and back (ping-pong), with the first and last steps shown once: 0 1 2 1.
     Bounce,
 }
 
@@ -263,15 +264,15 @@ pub enum Playing {
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 pub struct StepEntry {
-    /// The frame, counted in `frames` from 0.
+    /// Index into `frames`, from 0.
     pub frame: usize,
-    /// How long, in ticks; at least 1.
+    /// Duration in ticks; at least 1.
     #[cfg_attr(test, schemars(range(min = 1)))]
     pub ticks: u32,
-    /// Drawn mirrored left-right about the pivot.
+    /// Mirrored (flipped) left-right about the pivot.
     #[serde(default, skip_serializing_if = "is_false")]
     pub mirror: bool,
-    /// What the game is told when the step begins.
+    /// The event the game receives when the step begins.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub event: Option<String>,
     /// Keys of other versions and tools.

@@ -66,7 +66,7 @@ fn what_is_no_manifest_says_why() {
     let told = |text: &str| parse(text.as_bytes()).unwrap_err().to_string();
     assert_eq!(
         told("{\"format\": \"shibori/9\"}"),
-        "is a manifest of format \"shibori/9\"; this version reads \"shibori/1\""
+        "is a manifest in format \"shibori/9\"; this version reads \"shibori/1\""
     );
     assert_eq!(told("{\"frames\": 3}"), "is not a shibori manifest: it has no \"format\" key");
     assert_eq!(told("{\n \"format\""), "line 2, column 9: EOF while parsing an object");
@@ -153,7 +153,7 @@ fn boxes_panels_and_polygons_are_read_and_empty_boxes_refused() {
     assert_eq!(found.nine.map(|nine| nine.to_string()).as_deref(), Some("1,2,3,2"));
     assert_eq!(found.polygon[1], shibori_core::Point::new(4.5, 1.0));
     let empty = load_with(&format!("{place}, \"boxes\": {{ \"hit\": [1, 2, 0, 4] }}"), SIZE).unwrap_err();
-    assert_eq!(empty, "the box 'hit' of frame 'koi-00' holds nothing: width and height must be at least 1");
+    assert_eq!(empty, "the box 'hit' of frame 'koi-00' is empty: width and height must be at least 1");
 }
 
 #[test]

@@ -102,7 +102,7 @@ const whole = clips.reduce((sum, clip) => sum + timeline(clip).seconds, 0);
 const onDisk = pages.reduce((sum, page) => sum + (page.bytes || 0), 0);
 const [before, after] = data.memory;
 $("sums").textContent = [count(bySprite.size, "sprite"), count(frames.length, "frame"), count(clips.length, "clip") + (clips.length ? ` of ${+whole.toFixed(2)} s` : ""),
-  count(pages.length, "page") + (onDisk ? ` of ${bytes(onDisk)} on disk` : ""), `texture memory ${bytes(after)}, ${bytes(before)} as separate canvases`].join(" · ");
+  count(pages.length, "page") + (onDisk ? ` of ${bytes(onDisk)} on disk` : ""), `texture memory ${bytes(after)}, ${bytes(before)} as separate untrimmed frames`].join(" · ");
 
 for (const [sprite, own] of bySprite) {
   main.append(make("h2", sprite));
@@ -115,7 +115,7 @@ for (const [sprite, own] of bySprite) {
   const groups = mine.map((clip) => [clip.name, clip.steps.map((step) => [frames[step.frame], ms(step.ticks / clip.timescale), step.mirror]), true]);
   const played = new Set(mine.flatMap((clip) => clip.steps.map((step) => step.frame)));
   const rest = own.filter((frame) => !played.has(frames.indexOf(frame)));
-  if (rest.length) groups.push([mine.length ? "frames of no clip" : "frames", rest.map((frame) => [frame, ""]), false]);
+  if (rest.length) groups.push([mine.length ? "frames not in any clip" : "frames", rest.map((frame) => [frame, ""]), false]);
   for (const [name, list, isClip] of groups) {
     main.append(make("h3", `${name}, ${isClip ? "step by step" : count(list.length, "frame")}`));
     const row = make("div", null, "frames");
@@ -130,13 +130,13 @@ for (const [sprite, own] of bySprite) {
   }
 }
 
-main.append(make("h2", "What will look wrong"));
-if (!data.findings.length) main.append(make("p", "Nothing was found: no drawing is cut at its edge, no figure jumps, no frame has another size.", "good"));
+main.append(make("h2", "Findings"));
+if (!data.findings.length) main.append(make("p", "No problems found: no drawing is cut off, no figure jumps, no frame differs in size.", "good"));
 for (const finding of data.findings) {
   const box = make("div", null, `finding ${finding.level}`);
   const { frames: named } = finding, shown = named.slice(0, 4).join(", ") + (named.length > 4 ? ", …" : "");
   const where = named.length > 1 ? `${count(named.length, "frame")} (${shown})` : shown;
-  box.append(make("strong", `${finding.level === "look" ? "to look at" : finding.level}: ${finding.rule}`), make("span", ` in ${finding.of}, ${where}: ${finding.message}`), make("code", finding.remedy));
+  box.append(make("strong", `${finding.level === "look" ? "worth a look" : finding.level}: ${finding.rule}`), make("span", ` in ${finding.of}, ${where}: ${finding.message}`), make("code", finding.remedy));
   main.append(box);
 }
 
@@ -144,7 +144,7 @@ main.append(make("h2", "Pages"));
 pages.forEach((page, number) => {
   const entry = manifest.pages[number], [width, height] = entry.size;
   main.append(make("h3", `${page.name}: ${width}×${height} px${page.bytes ? `, ${bytes(page.bytes)} on disk` : ""}, ${bytes(width * height * 4)} of texture memory`));
-  const under = make("p", "Point at a frame to see its name.", "under"), sheet = make("div", null, "sheet"), canvas = make("canvas");
+  const under = make("p", "Hover over a frame to see its name.", "under"), sheet = make("div", null, "sheet"), canvas = make("canvas");
   const zoom = width <= 520 ? 2 : 1;
   canvas.width = width * zoom; canvas.height = height * zoom;
   const mine = frames.filter((frame) => frame.page === number && frame.rect[2]);

@@ -17,35 +17,34 @@ use crate::options::value::{Switch, Whole, text, texts, word};
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Clean"))]
 pub struct CleanOptions {
-    /// Make a flat background transparent: auto finds its color, or name it, such as ff00ff; several with commas, for a
-    /// checkerboard that is painted in [default: none]
+    /// Make a flat background transparent (color key): auto detects the color, or give it, such as ff00ff; comma-separated for a painted-in checkerboard [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR,.."))]
     #[serde(deserialize_with = "text")]
     pub key: Option<Key>,
-    /// How far from the key color a pixel may be in each channel, 0 to 255 [default: what auto found, else 0]
+    /// How much a pixel may differ from the key color per channel, 0 to 255 [default: detected by auto, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub tolerance: Option<u8>,
-    /// Where the key color goes [default: outside]
+    /// Where the key color is removed [default: outside]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub key_scope: Option<KeyScopeChoice>,
-    /// Empty this part of every frame's canvas: x,y,width,height; may be given several times
+    /// Erase this area of every frame's canvas: x,y,width,height; repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(deserialize_with = "texts")]
     pub erase: Vec<Area>,
-    /// Empty the outermost PX pixels of every frame's canvas
+    /// Erase the outermost PX pixels of every frame's canvas (removes grid lines)
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub clear_edge: Option<u32>,
-    /// Remove stray groups of up to PX pixels
+    /// Remove stray groups of up to PX pixels (despeckle)
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub specks: Option<u32>,
-    /// Remove the key color's share from half-covered edge pixels
+    /// Remove the key color from antialiased edge pixels (fringe, halo)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub defringe: Switch,
-    /// Make pixels with an alpha of at least N solid, all others transparent
+    /// Make pixels with alpha N or higher opaque and all others transparent (alpha threshold)
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub harden_alpha: Option<Whole<1, 255>>,
@@ -96,9 +95,9 @@ impl fmt::Display for Key {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum KeyScopeChoice {
-    /// Only from the sheet's border inwards: the same color inside a drawing stays
+    /// Only areas connected to the sheet's border; the same color inside a drawing stays
     Outside,
-    /// All over the sheet
+    /// Everywhere on the sheet
     Everywhere,
 }
 

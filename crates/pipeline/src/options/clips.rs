@@ -14,16 +14,15 @@ use crate::options::value::{text, texts};
 #[cfg_attr(feature = "clap", command(next_help_heading = "Clips"))]
 pub struct ClipOptions {
     /// A clip: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps", "leap = r2 @total 0.8s once",
-    /// "idle = 0-3@80ms,4x2@240ms bounce"; may be given several times
+    /// "idle = 0-3@80ms,4x2@240ms bounce" (animation, tag; bounce is ping-pong); repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
     #[serde(deserialize_with = "texts")]
     pub clip: Vec<ClipSpec>,
-    /// Names of the sheet's rows in order, each a clip: "idle,walk@12fps,-,leap once"; - skips a row, and walk-{dir8}
-    /// is eight rows clockwise from north ({dir:e,ne,n} gives another order)
+    /// Names of the sheet's rows in order, one clip each: "idle,walk@12fps,-,leap once"; - skips a row, walk-{dir8} names eight rows clockwise from north ({dir:e,ne,n} sets another order)
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAMES", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub clip_rows: Option<RowList>,
-    /// Mark a step: CLIP@STEP=NAME, such as leap@3=splash; may be given several times
+    /// Add an event to a step: CLIP@STEP=NAME, such as leap@3=splash; repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "EVENT"))]
     #[serde(deserialize_with = "texts")]
     pub event: Vec<EventSpec>,
@@ -35,7 +34,7 @@ pub struct ClipOptions {
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Changes"))]
 pub struct ClipEdits {
-    /// Remove this clip; its frames stay
+    /// Remove a clip but keep its frames
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
     #[serde(deserialize_with = "texts")]
     pub drop: Vec<String>,
@@ -43,11 +42,11 @@ pub struct ClipEdits {
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD=NEW"))]
     #[serde(deserialize_with = "texts")]
     pub rename: Vec<Renaming>,
-    /// Multiply the speed: 2, 0.5, 1/3
+    /// Multiply the playback speed: 2, 0.5, 1/3
     #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
     #[serde(deserialize_with = "text")]
     pub speed: Option<Ratio>,
-    /// Round step times to another frame rate, such as 24fps, and say how far off they are
+    /// Round step times to a frame rate, such as 24fps, and report the error
     #[cfg_attr(feature = "clap", arg(long, value_name = "RATE"))]
     #[serde(deserialize_with = "text")]
     pub fit: Option<Rate>,

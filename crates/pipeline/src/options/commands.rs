@@ -23,7 +23,7 @@ use crate::options::{
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct OnlyOption {
-    /// Only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
+    /// Use only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
     #[cfg_attr(feature = "clap", arg(long, value_name = "SPRITE|CLIP|SELECTION"))]
     #[serde(deserialize_with = "text")]
     pub only: Option<Only>,
@@ -81,7 +81,7 @@ pub struct AdjustOptions {
     /// What is changed; the rest stays as it is.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
-    /// Give the clips of --only copies of the frames that other clips show too
+    /// Copy frames that the clips in --only share with other clips
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub apart: Switch,
     /// Mending pixels.
@@ -163,7 +163,7 @@ impl PackOptions {
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct UnpackOptions {
-    /// Keep frames trimmed as they lie on the page, instead of restoring their canvas
+    /// Keep frames trimmed (cropped), as on the page, instead of restoring their canvas
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub trimmed: Switch,
     /// What is taken out.
@@ -179,22 +179,22 @@ pub struct CheckOptions {
     /// What is checked.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
-    /// Rules to ignore, everywhere or by one frame, clip or sprite, such as drift,touches-edge=koi:dive
+    /// Rules to ignore, everywhere or for one frame, clip or sprite, such as drift,touches-edge=koi:dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub allow: Vec<Allow>,
-    /// Treat findings that are only worth a look as wrong, too
+    /// Treat 'look' findings as wrong, too
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub strict: Switch,
-    /// How far a figure may stray from its path through a clip, in pixels [default: 3.5 % of the canvas]
+    /// How far a figure may stray from its path through a clip, in pixels [default: 3.5% of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub drift_limit: Option<Amount>,
-    /// How much larger or smaller a figure may be than in the frames beside it, in percent [default: 6]
+    /// How much a figure's size may differ from that in neighboring frames, in percent [default: 6]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
     #[serde(deserialize_with = "text")]
     pub size_limit: Option<Amount>,
-    /// The largest stray group, in pixels [default: 4]
+    /// Maximum speck size, in pixels [default: 4]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub speck_limit: Option<u32>,
@@ -256,11 +256,11 @@ impl FromStr for Allow {
             Some(rule) => rule,
             None => AnyRule::Frames(id.parse::<Rule>().map_err(|error| {
                 let more = RecipeRule::ALL.map(RecipeRule::id).join(", ");
-                format!("{error}, and of recipes {more}")
+                format!("{error}; and for recipes: {more}")
             })?),
         };
         match place.as_deref() {
-            Some("") => Err(format!("'{text}': a sprite, a clip or a frame belongs behind the =")),
+            Some("") => Err(format!("'{text}': write a sprite, clip or frame after the =")),
             _ => Ok(Self { rule, place }),
         }
     }
@@ -301,15 +301,15 @@ impl CheckOptions {
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ExportOptions {
-    /// The format
+    /// Output format
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
     #[serde(deserialize_with = "word")]
     pub to: Option<ExportChoice>,
-    /// A text template of your own, or one of those that --list shows
+    /// Your own text template, or one listed by --list
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE|NAME"))]
     #[serde(deserialize_with = "text")]
     pub template: Option<PathBuf>,
-    /// glTF: how many pixels make one unit, such as 16px
+    /// glTF: pixels per unit, such as 16px
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub unit: Option<Unit>,
@@ -319,7 +319,7 @@ impl ExportOptions {
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), Contradiction> {
         if self.to.is_some() && self.template.is_some() {
-            return Err(Contradiction::Both { first: "to", second: "template", what: "what is written" });
+            return Err(Contradiction::Both { first: "to", second: "template", what: "the output format" });
         }
         let is_gltf = matches!(self.to, Some(ExportChoice::Gltf | ExportChoice::Glb));
         needs(self.unit.is_some(), "unit", is_gltf, "to", Some("gltf or glb"))
@@ -331,13 +331,13 @@ impl ExportOptions {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum ExportChoice {
-    /// Tables: one row per frame, and one row per clip step
+    /// CSV tables: one row per frame, and one row per clip step
     Csv,
     /// One class per frame, one class per clip
     Css,
     /// One image with one view per frame: pond.svg#koi-00
     Svg,
-    /// glTF 2.0 beside its pages: quads and animations
+    /// glTF 2.0 next to its pages: quads and animations
     Gltf,
     /// glTF 2.0 in one file
     Glb,
@@ -451,7 +451,7 @@ pub struct MotionOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
-    /// Zoom: each pixel is drawn N times as large, with hard edges [default: 1]
+    /// Zoom: draw each pixel N times as large, with sharp edges [default: 1]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub zoom: Option<Whole<1, 64>>,
@@ -494,20 +494,20 @@ pub struct GuideOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
     #[serde(deserialize_with = "must")]
     pub cell: Size,
-    /// Empty pixels before the first cell and after the last: across, down [default: 0,0]
+    /// Margin in pixels before the first cell and after the last: across,down [default: 0,0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(default, deserialize_with = "text")]
     pub offset: Option<Pair>,
-    /// Empty pixels between cells: across, down [default: 0,0]
+    /// Gutter in pixels between cells (spacing): across,down [default: 0,0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(default, deserialize_with = "text")]
     pub gutter: Option<Pair>,
-    /// Where each cell's pivot goes: center, bottom, top-left, ..., or fractions of the cell such as 0.5,0.9
+    /// Position of each cell's pivot (anchor, origin): center, bottom, top-left, ..., or fractions of the cell such as 0.5,0.9
     /// [default: bottom]
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
     #[serde(default, deserialize_with = "text")]
     pub pivot: Option<Anchor>,
-    /// Names of the rows from the top, such as idle,walk,leap
+    /// Row names from top to bottom, such as idle,walk,leap
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,C", value_delimiter = ','))]
     #[serde(default, deserialize_with = "comma_texts")]
     pub rows: Vec<String>,

@@ -5,7 +5,7 @@
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Contradiction {
     /// Two that answer one question, such as `grid` and `islands`.
-    #[error("{first} and {second} both say {what}")]
+    #[error("{first} and {second} both define {what}")]
     Both {
         /// One.
         first: &'static str,
@@ -41,7 +41,7 @@ pub enum Contradiction {
         value: String,
     },
     /// A sheet that stays as it is can't show what would change.
-    #[error("a sheet that stays as it is can't show what other options change")]
+    #[error("an untouched sheet can't show the changes that other options make")]
     ManifestOnly,
 }
 

@@ -17,52 +17,52 @@ const SPECK: u32 = 16;
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
-#[cfg_attr(feature = "clap", command(next_help_heading = "Where the frames are"))]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Slice"))]
 pub struct CutOptions {
-    /// Columns x rows, such as 8x4
+    /// Number of columns x rows, such as 8x4
     #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
     #[serde(deserialize_with = "text")]
     pub grid: Option<Counts>,
-    /// Width x height of one cell in pixels, such as 32x48; with --grid, a grid of such cells that need not fill the sheet
+    /// Width x height of one cell in pixels (frame size, tile size), such as 32x48; with --grid, the grid need not fill the sheet
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
     #[serde(deserialize_with = "text")]
     pub cell: Option<Size>,
-    /// Look only at this part of the sheet: x,y,width,height; offsets count from its corner
+    /// Use only this part of the sheet (region): x,y,width,height; offsets count from its corner
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub within: Option<Area>,
-    /// Empty pixels before the first cell: across, down
+    /// Empty pixels before the first cell (margin, border): across,down
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(deserialize_with = "text")]
     pub offset: Option<Pair>,
-    /// Empty pixels between cells: across, down; one number is both
+    /// Empty pixels between cells (spacing, padding): across,down, or one number for both
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(deserialize_with = "text")]
     pub gutter: Option<Pair>,
-    /// Each separate drawing is a frame
+    /// Make each separate drawing a frame (auto-slice for irregular sheets)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub islands: Switch,
-    /// Pieces with at most PX empty pixels between them are one drawing [default: detected]
+    /// Join pieces up to PX empty pixels apart into one drawing [default: detected]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub join: Option<u32>,
-    /// Drawings with fewer pixels are specks, not frames [default: 16]
+    /// Ignore drawings with fewer pixels as specks [default: 16]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub min_area: Option<u32>,
-    /// Frames at the places listed in a CSV file: name,x,y,w,h
+    /// Take frames from the rectangles in a CSV file: name,x,y,w,h
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
     #[serde(deserialize_with = "text")]
     pub rects: Option<PathBuf>,
-    /// Only the first N cells, blank ones counted
+    /// Take only the first N cells, counting blank ones
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub count: Option<u32>,
-    /// Only these frames, in this order: 0-7,9 or r2 or c1 or r2c0-5 or r0c2-r2c3 or 0-120/3
+    /// Take only these frames, in this order: 0-7,9 or r2 or c1 or r2c0-5 or r0c2-r2c3 or 0-120/3 (rows r, columns c)
     #[cfg_attr(feature = "clap", arg(long, value_name = "SELECTION"))]
     #[serde(deserialize_with = "text")]
     pub take: Option<Selection>,
-    /// The order in which cells are read [default: across]
+    /// Order in which cells are read [default: across]
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
     pub read: Option<ReadChoice>,
@@ -70,22 +70,22 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
     pub blank: Option<BlankChoice>,
-    /// Spread leftover pixels over the cells instead of refusing
+    /// Distribute leftover pixels among the cells instead of stopping
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub uneven: Switch,
-    /// Write SHEET.json beside the sheet and no image at all
+    /// Write only SHEET.json next to the sheet, no images
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub manifest_only: Switch,
-    /// The sprite's name [default: the file's name]
+    /// Sprite name [default: the file name]
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAME"))]
     #[serde(deserialize_with = "text")]
     pub sprite: Option<Name>,
-    /// Names of frames, with {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
+    /// Frame names, built from {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
     /// [default: {sprite}-{n:02}]
     #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
     #[serde(deserialize_with = "text")]
     pub name: Option<NameTemplate>,
-    /// The number of the first frame in names [default: 0]
+    /// Number of the first frame, for names [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub number_from: Option<u32>,
@@ -107,9 +107,9 @@ pub enum ReadChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum BlankChoice {
-    /// No frame
+    /// Leave them out
     Drop,
-    /// A blank frame
+    /// Keep them as blank frames
     Keep,
 }
 
@@ -139,7 +139,7 @@ impl CutOptions {
             return Err(Contradiction::Against {
                 first: "uneven".to_owned(),
                 second: "cell".to_owned(),
-                why: ": cells of a size that was given are even",
+                why: ": a fixed cell size is always even",
             });
         }
         let is_grid = self.grid.is_some() || self.cell.is_some();

@@ -26,18 +26,18 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "LAYOUT"))]
     #[serde(deserialize_with = "word")]
     pub layout: Option<LayoutChoice>,
-    /// Columns of a grid [default: what makes a nearly square page]
+    /// Number of grid columns [default: for a nearly square page]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub columns: Option<Whole<1, 65_536>>,
-    /// Draw mirrored steps of clips as pictures of their own, for games that can't mirror; all layouts but dense do so anyway
+    /// Store mirrored (flipped) steps as separate images, for games that can't flip; all layouts except dense always do
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub draw_mirrored: Switch,
-    /// The clips of clip-rows in order, - for a blank row, such as sit,leap,-,dive
+    /// Clips in order for clip-rows, with - for a blank row, such as sit,leap,-,dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub row_order: Option<RowOrder>,
-    /// The largest page allowed: N or WxH pixels [default: 4096]
+    /// Maximum page (texture) size: N or WxH pixels [default: 4096]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N|WxH"))]
     #[serde(deserialize_with = "text")]
     pub page_max: Option<PageSide>,
@@ -45,41 +45,40 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
     #[serde(deserialize_with = "text")]
     pub page_size: Option<Size>,
-    /// Round page sides up: none, pow2, or to a multiple such as 4 [default: none]
+    /// Round page sides up: none, pow2 (power of two), or a multiple such as 4 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "none|pow2|N"))]
     #[serde(deserialize_with = "text")]
     pub page_round: Option<PageRound>,
     /// Make pages square
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub page_square: Switch,
-    /// Put each clip or sprite on pages, and in files, of its own
+    /// Give each clip or sprite its own pages and files
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
     pub page_per: Option<PagePerChoice>,
-    /// Empty pixels around a page [default: 1 for dense, else 0]
+    /// Empty pixels around the page (border padding) [default: 1 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub margin: Option<Whole<0, 1024>>,
-    /// Empty pixels between frames [default: 2 for dense, else 0]
+    /// Empty pixels between frames (padding, spacing) [default: 2 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub gutter: Option<Whole<0, 1024>>,
-    /// Repeat a frame's border pixels outwards, alpha too, for tiles and backgrounds that fill their frame; under transparent pixels
-    /// color is spread anyway [default: 0]
+    /// Repeat a frame's edge pixels outward, including alpha (extrude), for tiles and backgrounds that fill their frame; other frames need only the color spread they get by default [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub bleed: Option<Whole<0, 256>>,
-    /// Let frames be rotated a quarter turn where that makes the page smaller
+    /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotation)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub allow_turn: Switch,
-    /// Give each of several identical frames a place of its own
+    /// Give identical frames separate places (no deduplication, no aliases)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub no_share: Switch,
-    /// How long to search for a smaller dense page; the result is the same on every machine [default: medium]
+    /// How hard to search for a smaller dense page; results are the same on every machine [default: medium]
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
     #[serde(deserialize_with = "word")]
     pub effort: Option<EffortChoice>,
-    /// Leave frames where they are in an earlier atlas, so that small changes of the art are small changes of the page
+    /// Keep frames where they are in an earlier atlas, so that small changes to the art make small changes to the page
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD.json"))]
     #[serde(deserialize_with = "text")]
     pub keep_places: Option<PathBuf>,
@@ -90,7 +89,7 @@ pub struct ArrangeOptions {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum PagePerChoice {
-    /// The frames of a clip; a frame of two clips lies on the pages of both
+    /// The frames of a clip; a frame in two clips is on the pages of both
     Clip,
     /// The frames of a sprite
     Sprite,
@@ -103,11 +102,11 @@ pub enum PagePerChoice {
 pub enum LayoutChoice {
     /// As tightly as possible
     Dense,
-    /// Cells of one size in the frames' order: place is index
+    /// Equal cells in frame order: position equals index
     Grid,
     /// One row per clip
     ClipRows,
-    /// A grid of one row
+    /// A single-row grid
     Strip,
 }
 
@@ -121,9 +120,9 @@ impl FromStr for PageSide {
     fn from_str(text: &str) -> Result<Self, String> {
         let size = match text.parse::<u32>() {
             Ok(side) => Size::new(side, side),
-            Err(_) => text
-                .parse()
-                .map_err(|_| format!("'{text}' is not a side such as 2048, or a size such as 2048x1024"))?,
+            Err(_) => text.parse().map_err(|_| {
+                format!("'{text}' is not a side length such as 2048, or a size such as 2048x1024")
+            })?,
         };
         if size.is_empty() || size.width > 65_536 || size.height > 65_536 {
             return Err(format!("'{text}' is out of range; a page's sides are 1 to 65536 px"));
@@ -181,7 +180,7 @@ impl RowOrder {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum EffortChoice {
-    /// Quick packers only
+    /// Fast packers only
     Low,
     /// A short search
     Medium,
@@ -258,7 +257,7 @@ impl ArrangeOptions {
         needs(self.effort.is_some(), "effort", self.is_dense(), "layout", Some("dense"))?;
         needs(self.no_share.is_on(), "no-share", self.is_dense(), "layout", Some("dense"))?;
         if self.page_size.is_some() {
-            let what = "how large a page is";
+            let what = "the page size";
             for (is_said, first) in
                 [(self.page_max.is_some(), "page-max"), (self.page_round.is_some(), "page-round")]
             {
@@ -271,7 +270,7 @@ impl ArrangeOptions {
             return Err(Contradiction::Against {
                 first: "keep-places".to_owned(),
                 second: "page-per".to_owned(),
-                why: ": each page there has its own frames",
+                why: ": each clip or sprite then has its own pages",
             });
         }
         match self.page_size {

@@ -23,41 +23,41 @@ const SPREAD_SMOOTH: u32 = 2;
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Page files"))]
 pub struct PageOptions {
-    /// File format of pages, all lossless [default: png]
+    /// Page file format, always lossless [default: png]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
     #[serde(deserialize_with = "word")]
     pub page_format: Option<FormatChoice>,
-    /// Write PNG pages quickly, or as small as possible
+    /// Write PNG pages fast, or as small as possible
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
     #[serde(deserialize_with = "word")]
     pub png: Option<PngChoice>,
-    /// Reduce all pages to one palette of at most N colors, 2 to 256, including transparent; reports the color error
+    /// Reduce all pages to one palette of at most N colors (indexed, quantize), 2 to 256 including transparent, and report the color error
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub palette: Option<Whole<2, 256>>,
-    /// Colors as they are, or multiplied by alpha; the manifest says which [default: straight]
+    /// Straight or premultiplied alpha; recorded in the manifest [default: straight]
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
     #[serde(deserialize_with = "word")]
     pub alpha: Option<AlphaChoice>,
-    /// Do not spread the color of edges under the transparent pixels beside them (done by default to prevent dark fringes when the game filters: 1 px, 2 px with --sampling smooth)
+    /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub no_spread: Switch,
-    /// How the game is to filter pages: a hint kept in the manifest
+    /// Texture filter the game should use: a hint stored in the manifest
     #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
     #[serde(deserialize_with = "word")]
     pub sampling: Option<SamplingChoice>,
-    /// The manifest also says where frames lie as fractions of the page, 0 to 1: left, top, right, bottom
+    /// Also write frame rectangles as fractions of the page (texture coordinates), 0 to 1: left, top, right, bottom
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub uv: Switch,
     /// Where v is 0
     #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
     #[serde(deserialize_with = "word")]
     pub uv_origin: Option<UvOriginChoice>,
-    /// One atlas per factor, all with the same layout, such as 1,0.5,2
+    /// One atlas per scale (@2x, @0.5x), all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
-    /// Frames whose names end like this go on pages of their own, laid out like their base frames; =COLOR is for those missing
+    /// Put frames with this name suffix on separate pages (normal map, emission map), laid out like their base frames; =COLOR fills in for missing ones
     /// [default: 8080ff for _n, _normal and the like, else transparent]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
@@ -69,13 +69,13 @@ pub struct PageOptions {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum FormatChoice {
-    /// Everything reads it
+    /// Readable everywhere
     Png,
     /// Lossless WebP
     Webp,
     /// Decodes fast
     Qoi,
-    /// With run lengths
+    /// Run-length encoded
     Tga,
 }
 
@@ -84,7 +84,7 @@ pub enum FormatChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum PngChoice {
-    /// Quickly, and somewhat larger
+    /// Fast, somewhat larger
     Quick,
     /// As small as possible; takes seconds
     Small,
@@ -95,7 +95,7 @@ pub enum PngChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum AlphaChoice {
-    /// Colors as seen, alpha beside them
+    /// Colors independent of alpha
     Straight,
     /// Colors multiplied by alpha
     Premultiplied,
@@ -106,9 +106,9 @@ pub enum AlphaChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum SamplingChoice {
-    /// Pixels stay square
+    /// Sharp pixels (point filtering)
     Nearest,
-    /// Pixels are blended with their neighbors
+    /// Blended with neighbors (linear filtering)
     Smooth,
 }
 
@@ -117,9 +117,9 @@ pub enum SamplingChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum UvOriginChoice {
-    /// v runs down, as pixels do
+    /// v points down, as pixel rows do
     Top,
-    /// v runs up
+    /// v points up
     Bottom,
 }
 
@@ -201,7 +201,7 @@ impl PageOptions {
         let is_premultiplied = self.alpha == Some(AlphaChoice::Premultiplied);
         if self.no_spread.is_on() && (is_premultiplied || self.palette.is_some()) {
             let second = if is_premultiplied { "alpha premultiplied" } else { "palette" };
-            let why = ": nothing is spread there";
+            let why = ": it spreads nothing anyway";
             return Err(Contradiction::Against {
                 first: "no-spread".to_owned(),
                 second: second.to_owned(),

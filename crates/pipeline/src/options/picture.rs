@@ -15,7 +15,7 @@ const HEIGHT: u32 = 4096;
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct ZoomOption {
-    /// Zoom: each pixel is drawn N times as large [default: as large as fits]
+    /// Zoom: draw each pixel N times as large [default: largest that fits]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub zoom: Option<Whole<1, 64>>,
@@ -26,7 +26,7 @@ pub struct ZoomOption {
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct WidthOption {
-    /// The widest the picture may be, in pixels [default: 1280]
+    /// Maximum image width in pixels [default: 1280]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub width: Option<Whole<64, 16_384>>,
@@ -37,7 +37,7 @@ pub struct WidthOption {
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct HeightOption {
-    /// The tallest a picture may be, in pixels; the rest goes to FILE-1.png and so on [default: 4096]
+    /// Maximum image height in pixels; the rest goes into FILE-1.png and so on [default: 4096]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub height: Option<Whole<64, 16_384>>,
@@ -48,7 +48,7 @@ pub struct HeightOption {
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct ShowOption {
-    /// Draw these over the frames: canvas, trim, pivot, boxes, polygon, or all
+    /// What to draw over the frames: canvas, trim, pivot, boxes, polygon, or all
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]
     pub show: Vec<ShowChoice>,
@@ -59,17 +59,17 @@ pub struct ShowOption {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum ShowChoice {
-    /// The border of the canvas
+    /// Canvas border
     Canvas,
-    /// The box around the kept pixels
+    /// Bounding box of the trimmed pixels
     Trim,
-    /// A cross on the pivot
+    /// Cross at the pivot
     Pivot,
-    /// Named boxes
+    /// Named boxes (hitboxes)
     Boxes,
     /// The polygon
     Polygon,
-    /// All of it
+    /// Everything
     All,
 }
 

@@ -13,25 +13,24 @@ use crate::options::value::{Switch, comma_words, text};
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct RunOptions {
-    /// Say what would be written, and write nothing
+    /// Show what would be written, but write nothing
     #[cfg_attr(feature = "clap", arg(short = 'n', long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub dry_run: Switch,
-    /// Replace files that shibori did not write, or that were changed since, and what a person added to a manifest
+    /// Overwrite files that shibori did not write or that were edited since, and discard manual additions to manifests
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub force: Switch,
-    /// Take clips, boxes, extras and the like over from a manifest that is replaced, where the new one lacks them
+    /// When a manifest is replaced, keep its clips, boxes, extras and the like that the new one lacks
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub carry: Switch,
-    /// Accept damaged or edited input: truncated takes what is there of an animation or a JPEG that ends early,
-    /// edits takes images of a set whose size was changed
+    /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits allows resized images in a set
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]
     pub accept: Vec<AcceptChoice>,
-    /// The most pixels of any one picture, read or written [default: 268435456]
+    /// Maximum pixels per image, read or written [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub max_pixels: Option<u64>,
-    /// The most memory that all pictures may take together, such as 800MB or 2.5GB [default: half of the machine's]
+    /// Maximum memory for all images together, such as 800MB or 2.5GB [default: half of the machine's]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "SIZE"))]
     #[serde(deserialize_with = "text")]
     pub max_memory: Option<ByteSize>,
@@ -44,7 +43,7 @@ pub struct RunOptions {
 pub enum AcceptChoice {
     /// Animations and JPEGs that end early
     Truncated,
-    /// Images of a set that were painted over at another size
+    /// Images of a set that were repainted at another size
     Edits,
 }
 

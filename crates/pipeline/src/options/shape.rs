@@ -22,88 +22,83 @@ const BOX_SHARE: u8 = 90;
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Shape"))]
 pub struct ShapeOptions {
-    /// Mirror each frame in its own cell; their order stays
+    /// Mirror (flip) each frame within its own cell; frame order is unchanged
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
     pub mirror: Option<MirrorChoice>,
-    /// Make all frames larger or smaller by one factor: 2, 0.5, 2/3, or fit:WxH for the one at which every frame of the sprite fits
+    /// Scale (resize) all frames by one factor: 2, 0.5, 2/3, or fit:WxH for the largest at which every frame of the sprite fits
     #[cfg_attr(feature = "clap", arg(long, value_name = "F|fit:WxH"))]
     #[serde(deserialize_with = "text")]
     pub scale: Option<ScaleRule>,
-    /// How --scale makes pixels [default: nearest]
+    /// Resampling filter for --scale [default: nearest]
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
     #[serde(deserialize_with = "word")]
     pub resample: Option<ResampleChoice>,
-    /// Move drawings inside their canvas so that this point holds still through a clip: feet, center, mass,
-    /// match (the figure, found by itself, or a --region that looks the same), or mark:COLOR
+    /// Move drawings on their canvas so that this point stays put through a clip (stabilize): feet, center, mass, match (the figure, detected automatically, or a matching --region), or mark:COLOR
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
     #[serde(deserialize_with = "text")]
     pub align: Option<AlignTo>,
-    /// What --align match holds still: x,y,width,height on the first frame's canvas [default: the figure]
+    /// Area that --align match holds still: x,y,width,height on the first frame's canvas [default: the figure]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub region: Option<Area>,
-    /// The directions in which --align moves drawings; with x a jump keeps its height [default: both]
+    /// Axes along which --align moves drawings; with x, a jump keeps its height [default: both]
     #[cfg_attr(feature = "clap", arg(long, value_name = "AXIS"))]
     #[serde(deserialize_with = "word")]
     pub align_axis: Option<AlignAxisChoice>,
-    /// What --align lines up with each other: the frames of a clip, or all clips of a sprite [default: clip]
+    /// What --align aligns together: the frames of each clip, or all clips of a sprite [default: clip]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub align_per: Option<AlignPerChoice>,
-    /// What a --region is compared with [default: first]
+    /// Frame that --region is compared with [default: first]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FRAME"))]
     #[serde(deserialize_with = "word")]
     pub align_with: Option<AlignWithChoice>,
-    /// The farthest --align match moves a drawing, in pixels [default: any distance; with --region half the canvas, up to 64]
+    /// Maximum distance --align match moves a drawing, in pixels [default: unlimited; with --region, half the canvas, up to 64]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub align_reach: Option<Whole<1, 1024>>,
-    /// Keep only what shows; the canvas is remembered. Says what shares one box
-    /// [default: frame for a dense atlas, none elsewhere]
+    /// Trim (crop) transparent edges; the canvas size is kept in the manifest. Sets which frames share one trim box [default: frame for a dense atlas, else none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub trim: Option<TrimChoice>,
-    /// Pixels with an alpha up to N, 0 to 254, count as empty when trimming [default: 0]
+    /// Treat pixels with alpha up to N, 0 to 254, as empty when trimming [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub trim_alpha: Option<Whole<0, 254>>,
-    /// Empty pixels to keep around what shows [default: 0]
+    /// Empty pixels to keep around trimmed frames (padding) [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub trim_border: Option<u32>,
-    /// Put frames on a canvas of this size, held together by their pivots, which come to lie at X,Y where that is said; fit
-    /// forgets what was trimmed
+    /// Put frames on a canvas of this size, aligned by their pivots, at X,Y if given; fit shrinks each canvas to the trimmed pixels
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH[@X,Y]|fit"))]
     #[serde(deserialize_with = "text")]
     pub canvas: Option<CanvasRule>,
-    /// The point that stays put in the game: feet, center, bottom, top-left, ..., fractions of the canvas
-    /// such as 0.5,1, pixels such as 16px,30px, or mark:COLOR (a spot that is found, used and erased)
+    /// Pivot (anchor, origin), the point placed at the sprite's position: feet, center, bottom, top-left, ..., fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR (a painted dot, erased after use)
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub pivot: Option<Anchor>,
-    /// What shares one measured pivot; set is each sprite's frames together [default: set]
+    /// Which frames share one measured pivot; set means all frames of a sprite [default: set]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub pivot_per: Option<PivotPerChoice>,
-    /// A named box: body=auto (around each frame's solid pixels), body=auto:clip (one for the clip),
-    /// body=x,y,width,height, or body=WxH (centered on the pivot); several are allowed
+    /// A named box (hitbox, collision box): body=auto (around each frame's opaque pixels), body=auto:clip (one per clip), body=x,y,width,height, or body=WxH (centered on the pivot); repeatable
     #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
     #[serde(rename = "box", deserialize_with = "texts")]
     pub boxes: Vec<BoxSpec>,
-    /// How much of a clip's solid pixels a box of auto:clip covers at least, in percent [default: 90]
+    /// Minimum share of a clip's opaque pixels that an auto:clip box covers, in percent [default: 90]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
     #[serde(deserialize_with = "text")]
     pub box_share: Option<Whole<1, 100>>,
-    /// Where a panel stretches: auto finds what repeats, or left,top,right,bottom in pixels
+    /// Nine-slice (9-slice, 9-patch) borders of a panel: auto detects what repeats, or left,top,right,bottom in pixels
     #[cfg_attr(feature = "clap", arg(long, value_name = "auto|L,T,R,B"))]
     #[serde(deserialize_with = "text")]
     pub nine: Option<NineRule>,
-    /// A polygon of at most N corners, 4 to 64, that covers all that is drawn
+    /// Outline polygon (mesh, collision shape) with at most N corners, 4 to 64, covering every visible pixel
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub polygon: Option<Whole<4, 64>>,
-    /// Shifts, pivots and boxes frame by frame: a CSV of frame,kind,name,values
+    /// Per-frame shifts, pivots and boxes from a CSV: frame,kind,name,values
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
     #[serde(deserialize_with = "text")]
     pub places: Option<PathBuf>,
@@ -114,7 +109,7 @@ pub struct ShapeOptions {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum TrimChoice {
-    /// Nothing is trimmed
+    /// No trimming
     None,
     /// Each frame has its own box
     Frame,
@@ -142,9 +137,9 @@ pub enum PivotPerChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum MirrorChoice {
-    /// Left becomes right
+    /// Flip horizontally
     LeftRight,
-    /// Top becomes bottom
+    /// Flip vertically
     UpDown,
 }
 
@@ -153,9 +148,9 @@ pub enum MirrorChoice {
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum ResampleChoice {
-    /// Hard pixels: whole factors such as 2 or 0.5
+    /// Sharp pixels, for factors such as 2 or 0.5
     Nearest,
-    /// Blended neighbors, for painted art
+    /// Blended pixels, for painted art
     Smooth,
 }
 
@@ -166,7 +161,7 @@ pub enum ResampleChoice {
 pub enum AlignWithChoice {
     /// The first frame of the clip
     First,
-    /// The frame before, for features that change slowly
+    /// The previous frame, for features that change slowly
     Previous,
 }
 
@@ -179,7 +174,7 @@ pub enum AlignAxisChoice {
     X,
     /// Up and down only
     Y,
-    /// All
+    /// Both
     Both,
 }
 
@@ -190,7 +185,7 @@ pub enum AlignAxisChoice {
 pub enum AlignPerChoice {
     /// The frames of each clip
     Clip,
-    /// All clips of a sprite, by the first of them
+    /// Both clips of a sprite, by the first of them
     Sprite,
 }
 

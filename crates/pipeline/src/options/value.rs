@@ -131,7 +131,7 @@ impl<'de> Deserialize<'de> for Switch {
 
 /// A value as a recipe may write it.
 #[derive(Deserialize)]
-#[serde(untagged, expecting = "a text, a number, or true or false is wanted here")]
+#[serde(untagged, expecting = "expected text, a number, true or false")]
 enum Scalar {
     Text(String),
     Truth(bool),
@@ -223,7 +223,7 @@ fn parted<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::
 
 fn listed<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
     #[derive(Deserialize)]
-    #[serde(untagged, expecting = "a text or a list of texts is wanted here")]
+    #[serde(untagged, expecting = "expected text or a list of texts")]
     enum OneOrMany {
         Many(Vec<Scalar>),
         One(Scalar),

@@ -64,7 +64,7 @@ pub(super) fn read<'t>(
     let page: PageOptions = table.group()?;
     let (clips, own): (ClipOptions, _) = clips(&mut table)?;
     if let Some(own) = own.first() {
-        let why = "options of a clip go into the clips of its sprite";
+        let why = "clip options belong in the clips of its sprite";
         return Err(wrong_value(text, &own.name.span, &own.name.value, why));
     }
     let mut shape = shape_table.clone();

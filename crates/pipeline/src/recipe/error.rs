@@ -34,13 +34,13 @@ pub enum Fault {
     #[error("{0}")]
     Unreadable(io::Error),
     /// It is text of another encoding, or no text.
-    #[error("is {0}; a recipe is UTF-8 text")]
+    #[error("is {0}; a recipe must be UTF-8 text")]
     NotText(&'static str),
     /// It is not TOML.
     #[error("{0}")]
     Syntax(String),
     /// It names nothing to make.
-    #[error("has no sprite and no atlas, so there is nothing to build")]
+    #[error("has no sprites or atlases, so there is nothing to build")]
     Nothing,
     /// A key that is not known there.
     #[error("unknown key '{key}'")]
@@ -63,7 +63,7 @@ pub enum Fault {
         why: String,
     },
     /// Something of another kind.
-    #[error("{key} is {wanted}, not {found}")]
+    #[error("{key} must be {wanted}, not {found}")]
     Kind {
         /// The key.
         key: String,
@@ -84,7 +84,7 @@ pub enum Fault {
     #[error(transparent)]
     Options(#[from] Contradiction),
     /// Two keys that say the same.
-    #[error("{first} and {second} both say {what}")]
+    #[error("{first} and {second} both define {what}")]
     Both {
         /// One.
         first: &'static str,
@@ -126,7 +126,7 @@ pub enum Fault {
         why: String,
     },
     /// A name with a star, and sources that do not fill it.
-    #[error("'{name}' has a *, so its from must be one pattern whose * fills it in")]
+    #[error("'{name}' contains a *, so its from must be a single pattern with a matching *")]
     Star {
         /// The name.
         name: String,
@@ -138,7 +138,7 @@ pub enum Fault {
         name: String,
     },
     /// Two outputs of one path.
-    #[error("{} would be written twice, by {first} and by {second}", path.shown())]
+    #[error("{} would be written twice, by {first} and {second}", path.shown())]
     TwoOutputs {
         /// The path from the recipe's folder.
         path: PathBuf,
@@ -148,13 +148,13 @@ pub enum Fault {
         second: String,
     },
     /// Steps that wait for each other.
-    #[error("these steps need each other: {}", steps.join(" -> "))]
+    #[error("these steps depend on each other: {}", steps.join(" -> "))]
     Cycle {
         /// The steps, the first once more at the end.
         steps: Vec<String>,
     },
     /// An output that would be read as a source by the next build.
-    #[error("the output {} would be taken for a source by {}", output.shown(), sources.shown())]
+    #[error("the output {} would also match the sources {}", output.shown(), sources.shown())]
     OutputInSource {
         /// The output from the recipe's folder.
         output: PathBuf,
@@ -162,7 +162,7 @@ pub enum Fault {
         sources: PathBuf,
     },
     /// A pattern or a link that leads out of the project.
-    #[error("{} lies outside the project", path.shown())]
+    #[error("{} is outside the project", path.shown())]
     Outside {
         /// The path.
         path: PathBuf,

@@ -181,7 +181,7 @@ impl<'t> PartTables<'t> {
         let shape = table.group_table("shape", fields::<ShapeOptions>())?;
         let (clips, own) = clips(&mut table)?;
         if let Some(own) = own.into_iter().next() {
-            let why = "options of a clip go into the clips of the sprite, beside its parts";
+            let why = "clip options belong in the sprite's clips, next to its parts";
             return Err(wrong_value(table.text(), &own.name.span, &own.name.value, why));
         }
         table.finish()?;
@@ -317,7 +317,7 @@ fn own_tables<'t>(
     let edits_at = ["drop", "rename"].into_iter().find(|key| table.has(key)).map(|key| table.place_of(key));
     let edits: ClipEdits = table.group()?;
     if let Some(span) = edits_at {
-        let why = "goes into the table of the sprite";
+        let why = "belongs in the sprite's table";
         return Err(wrong_value(table.text(), &span, "drop and rename", why));
     }
     table.finish()?;

@@ -164,7 +164,7 @@ fn list(report: &StandingReport, program: &Program<'_>) {
     let (_, lines) = table(&["", ""], &rows, &[]);
     lines.iter().for_each(|line| program.say(line));
     for file in &report.left {
-        program.say(&format!("{}  nothing makes it any more", file.shown()));
+        program.say(&format!("{}  no longer produced", file.shown()));
     }
 }
 
@@ -186,7 +186,7 @@ fn dry_run(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
     list(&report, program);
     program.console.result(&report);
     let (stale, kept) = (counted(report.stale.len(), "step"), report.kept);
-    program.say(&format!("would do {stale}; {kept} up to date"));
+    program.say(&format!("would run {stale}; {kept} up to date"));
     Ok(())
 }
 
@@ -217,10 +217,10 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
             }
         }
         if is_first {
-            program.say("watching for changes; Ctrl+C ends it");
+            program.say("watching for changes; press Ctrl+C to stop");
         }
         let Some(change) = watch.next() else {
-            return Err(Failure::usage("--watch: the system no longer says what changes"));
+            return Err(Failure::usage("--watch: the system stopped reporting changes"));
         };
         let shown: Vec<String> = change.files.iter().take(3).map(|path| path.shown().to_string()).collect();
         let more = change.files.len().saturating_sub(shown.len());
@@ -234,7 +234,7 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
 fn started(port: u16) -> Result<Server, Failure> {
     Server::start(port).map_err(|error| {
         Failure::usage(format!("--serve: port {port} can't be used: {error}"))
-            .with_hint("name another one, such as --serve 8141; 0 takes any that is free")
+            .with_hint("choose another, such as --serve 8141; 0 picks any free port")
     })
 }
 

@@ -84,7 +84,7 @@ impl Shared {
         let is_own =
             ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{port}") || host == *name);
         if !is_own {
-            return request.respond(plain(403, "this is served to this machine alone"));
+            return request.respond(plain(403, "only this machine can access this server"));
         }
         if !matches!(request.method(), Method::Get | Method::Head) {
             return request.respond(plain(405, "only files are served here"));

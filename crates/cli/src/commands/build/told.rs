@@ -129,7 +129,7 @@ impl<'a> Teller<'a> {
         let Outcome { done, kept, undone, removed } = outcome;
         let undone = match undone {
             0 => String::new(),
-            undone => format!(", {undone} not done"),
+            undone => format!(", {undone} not run"),
         };
         let removed_told = match removed.len() {
             0 => String::new(),
@@ -248,14 +248,12 @@ impl Audience for Teller<'_> {
             Event::Removed { files, left } => {
                 for file in files {
                     self.say(|| {
-                        self.program.say(&format!("removed {}: nothing makes it any more", file.shown()));
+                        self.program.say(&format!("removed {}: no longer produced", file.shown()));
                     });
                 }
                 for file in left {
-                    let text = format!(
-                        "{} is kept: nothing makes it any more, but it was changed by hand",
-                        file.shown()
-                    );
+                    let text =
+                        format!("kept {}: it is no longer produced, but was edited by hand", file.shown());
                     self.message(Weight::Warning, &Message::plain(&text));
                 }
             }
@@ -277,7 +275,7 @@ impl Audience for Teller<'_> {
 /// What keeps an export from being taken for somebody else's.
 fn seal_hint(step: &str) -> &'static str {
     match step.starts_with("export.") {
-        true => "; shibori knows its own file if the template prints {{ seal }} in a comment",
+        true => "; or print {{ seal }} in a template comment so shibori recognizes its file",
         false => "",
     }
 }
@@ -291,10 +289,10 @@ pub(super) fn why(why: &Why) -> String {
         Why::InputNew(path) => format!("{} is new", path.shown()),
         Why::InputGone(path) => format!("{} is gone", path.shown()),
         Why::OutputGone(path) => format!("{} was missing", path.shown()),
-        Why::OutputChanged(path) => format!("{} was changed by hand", path.shown()),
+        Why::OutputChanged(path) => format!("{} was edited by hand", path.shown()),
         Why::Step(step) => format!("{step} changed"),
         Why::Version(version) => format!("last built by shibori {version}"),
-        Why::Asked => "as asked".to_owned(),
+        Why::Asked => "requested".to_owned(),
     }
 }
 
@@ -306,7 +304,7 @@ fn trouble(trouble: &Trouble) -> Message {
         ),
         Trouble::CannotKeep(why) => (
             format!("can't keep records of this build in .shibori: {why}"),
-            Some("the next build will do everything again".to_owned()),
+            Some("the next build will redo everything".to_owned()),
         ),
     };
     Message { text, pointer: None, hint }

@@ -85,16 +85,16 @@ fn conclude(report: &Report, told: Told, program: &Program<'_>) -> Result<(), Fa
         count => format!(", {} allowed", grouped(count as u64)),
     };
     let frames = counted(frames, "frame");
-    let strict = if is_strict && look > 0 { " (--strict: that counts as wrong)" } else { "" };
+    let strict = if is_strict && look > 0 { " (--strict counts these as wrong)" } else { "" };
     program.say(&match (wrong, look) {
-        (0, 0) => format!("{frames}: nothing looks wrong{allowed}"),
+        (0, 0) => format!("{frames}: no problems found{allowed}"),
         (0, look) => {
-            format!("{frames}: nothing is wrong, {} to look at{allowed}{strict}", counted(look, "thing"))
+            format!("{frames}: nothing wrong, {} worth a look{allowed}{strict}", counted(look, "thing"))
         }
-        (wrong, 0) => format!("{frames}: {} wrong{allowed}; {how} ignores a rule", counted(wrong, "thing")),
+        (wrong, 0) => format!("{frames}: {}{allowed}; use {how} to ignore a rule", counted(wrong, "problem")),
         (wrong, look) => format!(
-            "{frames}: {} wrong, {look} more to look at{allowed}; {how} ignores a rule",
-            counted(wrong, "thing")
+            "{frames}: {}, {look} more worth a look{allowed}; use {how} to ignore a rule",
+            counted(wrong, "problem")
         ),
     });
     if wrong > 0 || is_strict && look > 0 { Err(Failure::findings()) } else { Ok(()) }

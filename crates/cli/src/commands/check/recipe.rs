@@ -49,7 +49,7 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
         return match args.sources.iter().find(|path| is_recipe(path)) {
             None => Ok(None),
             Some(recipe) => Err(Failure::usage(format!(
-                "{}: check takes one recipe, and no other source beside it",
+                "{}: check takes a single recipe and no other sources",
                 recipe.shown()
             ))),
         };
@@ -58,7 +58,7 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
         return Ok(None);
     }
     if args.options != CheckOptions::default() {
-        let text = "a recipe sets its own rules in [check]; these options are for other sources";
+        let text = "a recipe sets its rules in [check]; these options are only for other sources";
         return Err(Failure::usage(text).with_hint("such as: [check] drift-limit = 4"));
     }
     let build = Build::open(&program.base.join(recipe), &program.everywhere.run)?;
@@ -77,17 +77,17 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
     let of = found.of.clone().unwrap_or_default();
     let (message, remedy) = match &found.seen {
         Seen::NoClip { clip, known } => {
-            let message = format!("{at} expects a clip '{clip}', and there is none");
+            let message = format!("{at} requires a clip '{clip}', which does not exist");
             let remedy = match known.is_empty() {
                 true => "add it to the clips of a sprite".to_owned(),
-                false => format!("there are: {}", some(known)),
+                false => format!("available: {}", some(known)),
             };
             (message, remedy)
         }
         Seen::Steps(counts) => {
             let counts: Vec<String> = counts.iter().map(|(clip, steps)| format!("{clip} {steps}")).collect();
-            let message = format!("{at} expects as many steps in each, and there are: {}", counts.join(", "));
-            (message, "hold a step, as in 4x2, or leave one out".to_owned())
+            let message = format!("{at} requires equal step counts, but found: {}", counts.join(", "));
+            (message, "hold a step, as in 4x2, or remove one".to_owned())
         }
         Seen::Unused(frames) => {
             let count = words::counted(frames.len(), "frame");
@@ -95,13 +95,13 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
             (
                 message,
                 format!(
-                    "add a clip, leave them out with slice = {{ take = ... }}, or allow = [\"unused-frame={of}\"]"
+                    "add a clip, exclude them with slice = {{ take = ... }}, or allow = [\"unused-frame={of}\"]"
                 ),
             )
         }
         Seen::Pages(pages, limit) => {
-            let message = format!("{} where {at} allows {limit}", words::counted(*pages, "page"));
-            (message, format!("raise page-max in [atlas.{of}], or make two atlases of it"))
+            let message = format!("{}, but {at} allows only {limit}", words::counted(*pages, "page"));
+            (message, format!("raise page-max in [atlas.{of}], or split it into two atlases"))
         }
     };
     let at = found.mark.as_ref().map(|mark| [mark.line, mark.column]);

@@ -135,19 +135,22 @@ pub(super) const OPEN: [(&str, &str); 13] = [
     ("look/pond.html", "every clip playing, with frames, pages, times and findings, in any browser"),
     (
         "look/frog-cut.html",
-        "a light table: try other cuts of the frog's sheet, name its rows, take the command",
+        "a light table: try other grids on the frog's sheet, name its rows, copy the command",
     ),
-    ("look/heron-frames.html", "another: push the heron's frames, stretch their times, drag its box"),
-    ("look/cut.png", "how the frog's sheet is cut, before it is cut"),
+    (
+        "look/heron-frames.html",
+        "another light table: move the heron's frames, change their timing, drag its box",
+    ),
+    ("look/cut.png", "preview of the grid on the frog's sheet"),
     ("look/pond.png", "every frame of the atlas, by clip"),
-    ("look/onion.png", "the heron's frames over each other, after lining up"),
-    ("look/drift.png", "where its feet stood before and after"),
-    ("look/leap.gif", "the frog's leap, four times as large"),
+    ("look/onion.png", "the heron's frames overlaid, after aligning"),
+    ("look/drift.png", "its feet positions before and after"),
+    ("look/leap.gif", "the frog's leap, enlarged four times"),
     ("look/swim.png", "the koi swimming (an animated PNG: a browser plays it)"),
     ("atlas/pond.png", "the packed page"),
     ("atlas/pond.json", "what a game reads"),
-    ("shibori.toml", "the recipe: change anything, and shibori build does what that changes"),
-    ("build/pond.html", "what the recipe made, with the koi in blue"),
+    ("shibori.toml", "the recipe: change anything, and shibori build redoes only what that affects"),
+    ("build/pond.html", "the recipe's output, with the blue koi"),
 ];
 
 impl Line {

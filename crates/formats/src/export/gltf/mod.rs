@@ -103,10 +103,10 @@ impl<'a> Scene<'a> {
                     let refuse =
                         |what| Err(ExportError::Page { page: page.file.clone(), what, format: ".gltf" });
                     if !image.is_png() {
-                        return refuse("no PNG");
+                        return refuse("it is not a PNG");
                     }
                     if self.subject.is_premultiplied(number) {
-                        return refuse("multiplied by alpha");
+                        return refuse("its colors are multiplied by alpha");
                     }
                     let (file, copy) = self.subject.page_inside(folder, number);
                     self.copies.extend(copy);

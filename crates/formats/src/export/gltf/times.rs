@@ -87,6 +87,6 @@ mod tests {
     fn steps_that_meet_after_rounding_are_an_error() {
         let clip = clip(&[1_000_000_000, 1, 1], 1_000, Playing::Forward);
         let error = starts(&clip, 1_000, "koi-swim").unwrap_err().to_string();
-        assert_eq!(error, "clip 'koi-swim': steps 1 and 2 begin at the same time once rounded to 32 bits");
+        assert_eq!(error, "clip 'koi-swim': steps 1 and 2 start at the same time when rounded to 32 bits");
     }
 }

@@ -70,7 +70,7 @@ fn render_within(subject: &Subject, source: &str, bounds: Bounds) -> Result<Stri
     let mut bounded = Bounded { text: Vec::new(), longest: bounds.bytes, is_full: false };
     let rendered = template.render_captured_to(Value::from(Serde(context)), &mut bounded);
     if bounded.is_full {
-        let problem = format!("the text would be longer than {} MB", bounds.bytes >> 20);
+        let problem = format!("the output would exceed {} MB", bounds.bytes >> 20);
         let hint = Some("look for a loop over the wrong list".to_owned());
         return Err(TemplateError { line: 1, column: 1, problem, hint });
     }
@@ -117,11 +117,11 @@ fn told(error: &minijinja::Error, source: &str) -> TemplateError {
             (format!("{name} is not defined"), Some(hint.to_owned()))
         }
         ErrorKind::OutOfFuel => {
-            let hint = Some("look for a loop in a loop over all frames".to_owned());
-            ("the template takes more steps than allowed".to_owned(), hint)
+            let hint = Some("look for nested loops over all frames".to_owned());
+            ("the template exceeds the step limit".to_owned(), hint)
         }
         ErrorKind::TemplateNotFound => {
-            ("a template can't read other files".to_owned(), Some("put all of it into one file".to_owned()))
+            ("a template can't read other files".to_owned(), Some("put everything in one file".to_owned()))
         }
         kind if detail.is_empty() => (kind.to_string(), None),
         kind => (format!("{kind}: {detail}"), None),

@@ -61,8 +61,8 @@ fn mistakes_are_told_with_their_place() {
     let (_folder, subject) = subject(frames(6), &CLIPS, &PageEncoding::default(), "pond");
     let stopped =
         |steps, bytes| render_within(&subject, endless, Bounds { steps, bytes }).unwrap_err().problem;
-    assert_eq!(stopped(10_000, 1 << 20), "the template takes more steps than allowed");
-    assert_eq!(stopped(BOUNDS.steps, 1 << 20), "the text would be longer than 1 MB");
+    assert_eq!(stopped(10_000, 1 << 20), "the template exceeds the step limit");
+    assert_eq!(stopped(BOUNDS.steps, 1 << 20), "the output would exceed 1 MB");
 }
 
 #[test]

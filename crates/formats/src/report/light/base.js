@@ -126,7 +126,7 @@ const labelled = (text, control, name) => {
   label.append(shown); field.append(label, control);
   return field;
 };
-// Whether a field is being typed into just now: then what stands there is not put in order under the typist's fingers.
+// Whether someone is typing in a field: its text is then left alone.
 let typed = null;
 addEventListener("input", (event) => { typed = event.target; }, true);
 addEventListener("input", () => { typed = null; });
@@ -137,7 +137,7 @@ const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set) => {
   Object.assign(input, { type: "number", min, max, step });
   const take = (value) => {
     const is = Number.isFinite(value) && value >= min && value <= max && (step < 1 || Number.isInteger(value));
-    wrong(input, is ? "" : `${text} is a ${step < 1 ? "" : "whole "}number${min > -100000 ? ` from ${min} to` : " up to"} ${max}`);
+    wrong(input, is ? "" : `${text} must be a ${step < 1 ? "" : "whole "}number${min > -100000 ? ` from ${min} to` : " up to"} ${max}`);
     if (is) set(value, text);
   };
   input.addEventListener("input", () => take(input.valueAsNumber));
@@ -184,7 +184,7 @@ const button = (text, act, name) => {
 };
 // A name that can be a clip's or a box's; says why not.
 const nameFault = (name) => /[\u0000-\u001f\u007f]/.test(name) ? "a name can't contain control characters"
-  : name.length > 200 ? "a name has at most 200 characters" : /[=@:]|^-/.test(name) ? "a name can't contain = @ or :, or begin with -" : name !== name.trim() ? "a name can't begin or end with a space" : "";
+  : name.length > 200 ? "a name can't exceed 200 characters" : /[=@:]|^-/.test(name) ? "a name can't contain =, @ or :, or start with -" : name !== name.trim() ? "a name can't start or end with a space" : "";
 
 // ---- what comes out
 const show = (id, text) => { const area = $(id); area.value = text; area.textContent = text; area.rows = Math.max(1, text.trimEnd().split("\n").length); };

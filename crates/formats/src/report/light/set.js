@@ -119,7 +119,7 @@ const outcome = (state) => {
     const mine = Object.values(state.clips).filter((clip) => clip.sprite === sprite && clip.name);
     if (mine.length) recipe.push(`clips = { ${mine.map((clip) => `${tomlKey(clip.name)} = ${toml(specOf(clip))}`).join(", ")} }`);
   }
-  return { command: commands.join("\n"), lines: recipe.join("\n"), places: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "", hint: "no changes yet: drag, nudge or type, and the command appears here", isMoved };
+  return { command: commands.join("\n"), lines: recipe.join("\n"), places: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "", hint: "no changes yet; drag, nudge or type, and the command will appear here", isMoved };
 };
 
 // ---- drawing
@@ -166,9 +166,9 @@ const smallOf = (at) => {
     set: () => {
       const clip = clipOf(at);
       Object.assign(player, { clip, line: timeline(clip), where: layOut(clip.steps), drawn: -1 });
-      name.textContent = clip.name ? fullName(clip) : `${clip.sprite}, no clip yet`;
+      name.textContent = clip.name ? fullName(clip) : `${clip.sprite}, not a clip yet`;
       what.textContent = `${count(clip.steps.length, "step")}, ${ms(player.line.seconds)}, ${way(clip)}`;
-      press.setAttribute("aria-label", `Put ${name.textContent} on the table`);
+      press.setAttribute("aria-label", `Edit ${name.textContent}`);
     },
     draw: (force) => {
       const { line, clip, where } = player, step = stepAt(line, clip, time.now());
@@ -322,7 +322,7 @@ const boxNames = () => [...new Set([...framesOf(clipOf(table.state.chosen)).flat
 const dragged = choice("Drag", [["drawing", "the drawing"], ["pivot", "the pivot"]], () => table.state.drag, (value) => change("", (state) => { state.drag = value; }));
 const isEvery = make("input");
 isEvery.type = "checkbox";
-const every = labelled("apply to every frame, not just this clip", isEvery, "check");
+const every = labelled("all frames, not just this clip", isEvery, "check");
 const nearest = (axis, what) => numberField(what, { min: -100000 }, () => shiftOf(own_frame())[axis], (value) => {
   const at = own_frame();
   if (time.playing) hold(current().step);
@@ -345,7 +345,7 @@ const boxField = (side, what) => numberField(what, { min: side > 1 ? 1 : -100000
 });
 const boxFields = ["Box x", "Box y", "Box width", "Box height"].map((what, side) => boxField(side, what));
 let newBox = "";
-const boxName = textField("Name of a new box", () => newBox, (value, input) => { newBox = value; wrong(input, nameFault(value)); }, "such as body");
+const boxName = textField("New box name", () => newBox, (value, input) => { newBox = value; wrong(input, nameFault(value)); }, "such as body");
 const addBox = button("Add a box", () => {
   const name = newBox.trim(), members = isEvery.checked ? frames.map((_, at) => at) : framesOf(current().clip), seen = members.filter((at) => drawn[at]).map((at) => { const [x, y, w, h] = drawn[at], [dx, dy] = shiftOf(at); return [x + dx, y + dy, w, h]; });
   if (!name || nameFault(name)) { say(nameFault(name) || "a box needs a name, such as body"); return; }
@@ -354,14 +354,14 @@ const addBox = button("Add a box", () => {
   if (!seen.length) return;
   change("", (state) => { state.boxes[name] = Object.fromEntries(members.map((at) => { const [dx, dy] = shiftOf(at, state); return [at, [left - dx, top - dy, right - left, bottom - top]]; })); state.drag = `box ${name}`; });
 });
-const clipName = textField("Name of the clip", () => clipOf(table.state.chosen).name, (value, input) => {
+const clipName = textField("Clip name", () => clipOf(table.state.chosen).name, (value, input) => {
   const why = nameFault(value);
   wrong(input, why);
   if (!why) edit("name", (clip) => { clip.name = value; });
-}, "a name makes it a clip");
-const clipFrames = textField("Frames of the clip", () => { const clip = clipOf(table.state.chosen); return told(clip.steps.map((step) => [numbers.get(frames[step.frame]), 1])); }, (value, input) => {
+}, "name it to make it a clip");
+const clipFrames = textField("Clip frames", () => { const clip = clipOf(table.state.chosen); return told(clip.steps.map((step) => [numbers.get(frames[step.frame]), 1])); }, (value, input) => {
   const mine = bySprite.get(clipOf(table.state.chosen).sprite), steps = read(value, mine.length - 1);
-  if (!steps) { wrong(input, `frames are numbers from 0 to ${mine.length - 1}, such as 0-3,5 or 7x2`); return; }
+  if (!steps) { wrong(input, `enter frame numbers from 0 to ${mine.length - 1}, such as 0-3,5 or 7x2`); return; }
   wrong(input, "");
   edit("frames", (clip) => {
     const old = [...clip.steps], usual = old[0].ticks, mirror = old.every((step) => step.mirror);
@@ -371,16 +371,16 @@ const clipFrames = textField("Frames of the clip", () => { const clip = clipOf(t
     });
   });
 });
-const clipPlay = choice("Play", [["loop", "loop"], ["once", "once"], ["bounce", "bounce"]], () => { const clip = clipOf(table.state.chosen); return clip.play === "bounce" ? "bounce" : clip.plays === 1 ? "once" : "loop"; },
+const clipPlay = choice("Play mode", [["loop", "loop"], ["once", "once"], ["bounce", "bounce"]], () => { const clip = clipOf(table.state.chosen); return clip.play === "bounce" ? "bounce" : clip.plays === 1 ? "once" : "loop"; },
   (value) => edit("", (clip) => { clip.play = value === "bounce" ? "bounce" : "forward"; clip.plays = value === "once" ? 1 : 0; }));
 const clipRate = textField("Frames per second", () => {
   const { steps, timescale } = clipOf(table.state.chosen), ticks = steps[0].ticks;
   return steps.every((step) => step.ticks === ticks) ? String(+(timescale / ticks).toFixed(3)) : "";
 }, (value, input) => {
   const found = rate(value);
-  if (!found) { wrong(input, "frames per second are a number such as 12 or 7.5"); return; }
+  if (!found) { wrong(input, "frames per second must be a number such as 12 or 7.5"); return; }
   wrong(input, ""); edit("fps", (clip) => { clip.timescale = found[0]; for (const step of clip.steps) step.ticks = found[1]; });
-}, "uneven");
+}, "varies");
 // A time in milliseconds, exact to a thousandth.
 const setTime = (clip, n, millis) => {
   const exact = (m) => Math.round(m * 1000), old = clip.timescale;
@@ -391,7 +391,7 @@ const setTime = (clip, n, millis) => {
   for (const step of clip.steps) step.ticks /= unit;
   clip.timescale = 1000000 / unit;
 };
-const step_time = numberField("Time of this step, ms", { min: 1, max: 600000, step: 1 }, () => { const [step] = step_of(); return +(step.ticks * 1000 / clipOf(table.state.chosen).timescale).toFixed(3); }, (value) => {
+const step_time = numberField("Step duration, ms", { min: 1, max: 600000, step: 1 }, () => { const [step] = step_of(); return +(step.ticks * 1000 / clipOf(table.state.chosen).timescale).toFixed(3); }, (value) => {
   const [, n] = step_of();
   if (time.playing) hold(n);
   edit("time", (clip) => setTime(clip, n, value));
@@ -399,7 +399,7 @@ const step_time = numberField("Time of this step, ms", { min: 1, max: 600000, st
 const inStep = (act) => () => { const [, n] = step_of(); if (time.playing) hold(n); act(n); };
 const shiftStep = (by) => inStep((n) => { edit("", (clip) => { const to = n + by; if (to < 0 || to >= clip.steps.length) return false; const [step] = clip.steps.splice(n, 1); clip.steps.splice(to, 0, step); }); hold(Math.max(0, n + by)); });
 const orders = make("p", null, "orders");
-orders.append(button("Earlier", shiftStep(-1)), " ", button("Later", shiftStep(1)), " ", button("Double time", inStep((n) => edit("", (clip) => { clip.steps[n].ticks *= 2; }))), " ",
+orders.append(button("Earlier", shiftStep(-1)), " ", button("Later", shiftStep(1)), " ", button("Double duration", inStep((n) => edit("", (clip) => { clip.steps[n].ticks *= 2; }))), " ",
   button("Duplicate", inStep((n) => edit("", (clip) => { const { event, ...step } = clip.steps[n]; clip.steps.splice(n + 1, 0, step); }))), " ",
   button("Remove", inStep((n) => edit("", (clip) => { if (clip.steps.length < 2) { say("a clip needs at least one step"); return false; } clip.steps.splice(n, 1); }))));
 
@@ -432,7 +432,7 @@ const drawStrip = () => {
     const block = box.children[n], shown = ms(step.ticks / clip.timescale);
     block.style.width = `${Math.max(26, Math.round(step.ticks / unit))}px`;
     block.firstChild.textContent = numbers.get(frames[step.frame]);
-    block.title = `step ${n}: frame ${numbers.get(frames[step.frame])}, ${shown}; arrows change its time, the edge can be dragged`;
+    block.title = `step ${n}: frame ${numbers.get(frames[step.frame])}, ${shown}; arrow keys or dragging the edge change its duration`;
     block.setAttribute("aria-label", `Step ${n}, frame ${numbers.get(frames[step.frame])}, ${shown}`);
   });
 };
@@ -492,7 +492,7 @@ table.signs = (state) => { const [now, then] = [madeOf(start), madeOf(state)]; r
 table.settle = (state, signs) => {
   const now = madeOf(start), isDone = (what) => signs[what][0] !== signs[what][1] && digest(now[what]) === signs[what][1];
   const [framesDone, clipsDone] = [isDone("frames"), isDone("clips")];
-  if (framesDone || clipsDone) say("These changes have been applied; the page shows the result.");
+  if (framesDone || clipsDone) say("These changes are already applied; this page shows the result.");
   return { ...state, ...(framesDone ? { moves: {}, pivots: {}, boxes: {} } : {}), ...(clipsDone ? { clips: {} } : {}) };
 };
 $("sums").textContent = [count(bySprite.size, "sprite"), count(frames.length, "frame"), count(clips.length, "clip")].join(" · ");

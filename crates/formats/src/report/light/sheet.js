@@ -55,10 +55,10 @@ const CELLS = 16384;
 const faultOf = ({ grid, within }) => {
   for (const [axis, cells, side] of [[0, "column", "wide"], [1, "row", "high"]]) {
     const needs = grid.offset[axis] + grid.count[axis] * (grid.cell[axis] + grid.gutter[axis]) - grid.gutter[axis], has = within[2 + axis];
-    if (within[axis] + has > [WIDTH, HEIGHT][axis]) return `the part looked at reaches beyond the sheet, which is ${WIDTH}×${HEIGHT} px`;
-    if (grid.count[0] * grid.count[1] > CELLS) return `${(grid.count[0] * grid.count[1]).toLocaleString("en")} cells are more than this page shows: ${CELLS.toLocaleString("en")}`;
-    if (grid.cell[axis] < 1) return "a cell has at least one pixel";
-    if (needs > has) return `${count(grid.count[axis], cells)} of ${grid.cell[axis]} px, with the offset, need ${needs} px, but the sheet is only ${has} px ${side}`;
+    if (within[axis] + has > [WIDTH, HEIGHT][axis]) return `the selected part extends beyond the sheet of ${WIDTH}×${HEIGHT} px`;
+    if (grid.count[0] * grid.count[1] > CELLS) return `${(grid.count[0] * grid.count[1]).toLocaleString("en")} cells are too many; this page shows up to ${CELLS.toLocaleString("en")}`;
+    if (grid.cell[axis] < 1) return "a cell needs at least one pixel";
+    if (needs > has) return `${count(grid.count[axis], cells)} of ${grid.cell[axis]} px, with the offset, take ${needs} px, but the sheet is only ${has} px ${side}`;
   }
   return "";
 };
@@ -168,15 +168,15 @@ const fields = [
   numberField("Gutter x", {}, ...grid("gutter", 0)), numberField("Gutter y", {}, ...grid("gutter", 1)),
 ];
 const part = [
-  numberField("Within x", {}, ...within(0)), numberField("Within y", {}, ...within(1)),
-  numberField("Within width", { min: 1 }, ...within(2)), numberField("Within height", { min: 1 }, ...within(3)),
+  numberField("Part x", {}, ...within(0)), numberField("Part y", {}, ...within(1)),
+  numberField("Part width", { min: 1 }, ...within(2)), numberField("Part height", { min: 1 }, ...within(3)),
 ];
-const order = choice("Reading order", [["across", "across"], ["down", "down"]], () => table.state.read, (value) => change("", (state) => { state.read = value; }));
-const by = choice("Cut by", [["grid", "a grid"], ["drawings", "separate drawings"]], () => table.state.by, (value) => change("", (state) => { state.by = value; state.clips = {}; state.chosen = null; }));
+const order = choice("Reading order", [["across", "by row"], ["down", "by column"]], () => table.state.read, (value) => change("", (state) => { state.read = value; }));
+const by = choice("Slice by", [["grid", "grid"], ["drawings", "separate drawings"]], () => table.state.by, (value) => change("", (state) => { state.by = value; state.clips = {}; state.chosen = null; }));
 by.select.querySelector("[value=drawings]").disabled = !loose.length;
-const join = choice("Join pieces within", loose.map(({ join, is_found }, at) => [String(at), `${join} px${is_found ? " (found)" : ""}`]), () => String(table.state.join), (value) => change("", (state) => { state.join = +value; state.clips = {}; }));
+const join = choice("Join pieces up to", loose.map(({ join, is_found }, at) => [String(at), `${join} px${is_found ? " (detected)" : ""}`]), () => String(table.state.join), (value) => change("", (state) => { state.join = +value; state.clips = {}; }));
 const fps = textField("Frames per second", () => table.state.fps, (value, input) => {
-  if (!rate(value)) { wrong(input, "frames per second are a number such as 12 or 7.5"); return; }
+  if (!rate(value)) { wrong(input, "frames per second must be a number such as 12 or 7.5"); return; }
   wrong(input, ""); change("fps", (state) => { state.fps = value.trim(); });
 });
 fps.input.inputMode = "decimal";
@@ -188,14 +188,14 @@ fps.input.addEventListener("keydown", (event) => {
 });
 const numbers = $("numbers"), gridBox = make("div", null, "grid"), more = make("details"), readings = make("p", null, "readings");
 gridBox.append(...fields);
-more.append(make("summary", "Part of the sheet"), ...part);
+more.append(make("summary", "Use only part of the sheet"), ...part);
 numbers.append(by, join, gridBox, order, fps, more, readings);
 const told_reading = ({ columns, rows, cell, offset, gutter }) => `${columns}×${rows} of ${cell.join("×")} px${offset.some(Boolean) ? `, offset ${pair(offset)}` : ""}${gutter.some(Boolean) ? `, gutter ${pair(gutter)}` : ""}`;
 data.sheet.readings.forEach((reading, at) => {
   const act = () => change("", (state) => { state.by = "grid"; state.grid = gridOf(reading); state.typed = {}; state.within = [0, 0, WIDTH, HEIGHT]; });
-  readings.append(at === 0 ? `${reading.is_sure ? "Found" : "Likeliest"}: ` : at === 1 ? " Others: " : " ", button(told_reading(reading), act));
+  readings.append(at === 0 ? `${reading.is_sure ? "Detected" : "Most likely"}: ` : at === 1 ? " Others: " : " ", button(told_reading(reading), act));
 });
-if (!data.sheet.readings.length) readings.append("No grid was found, so these numbers are the whole sheet.");
+if (!data.sheet.readings.length) readings.append("No grid was found; these numbers cover the whole sheet.");
 
 // ---- the sheet with its cut
 const view = $("view"), over = $("over"), spacer = $("spacer");
@@ -210,7 +210,7 @@ const zoomFit = () => { isFit = true; setZoom(fitting([WIDTH, HEIGHT], [view.cli
 $("nearer").addEventListener("click", () => zoomBy(1));
 $("farther").addEventListener("click", () => zoomBy(-1));
 $("fit").addEventListener("click", zoomFit);
-// A large sheet is made small once, not anew for every pixel that a line is dragged.
+// A large sheet is scaled down once, not again for every pixel a line is dragged.
 let shrunk = null;
 const small_sheet = (ratio) => {
   const size = [WIDTH, HEIGHT].map((side) => Math.max(1, Math.round(Math.round(side * zoom) * ratio)));
@@ -367,16 +367,16 @@ const trackOf = (key) => {
   }, "unnamed");
   const list = textField(`Frames of ${key}`, () => told(player.track.steps.map(([one, hold]) => [one.number, hold])), (value, input) => {
     const last = model.cells.reduce((most, one) => Math.max(most, one.number), -1), steps = read(value, last);
-    if (!steps) { wrong(input, `frames are numbers from 0 to ${last}, such as 0-3,5 or 7x2`); return; }
+    if (!steps) { wrong(input, `enter frame numbers from 0 to ${last}, such as 0-3,5 or 7x2`); return; }
     wrong(input, "");
     const byNumber = new Map(model.cells.map((one) => [one.number, one]));
     own((clip) => { clip.cells = steps.map(([number, hold]) => [byNumber.get(number).id, hold]); }, "frames");
   });
-  const play = choice(`Play of ${key}`, [["loop", "loop"], ["once", "once"], ["bounce", "bounce"]], () => get().play, (value) => own((clip) => { clip.play = value; }));
-  const speed = textField(`Rate of ${key}`, () => get().fps, (value, input) => {
-    if (value.trim() && !rate(value)) { wrong(input, "a rate is a number of frames a second, such as 12 or 7.5"); return; }
+  const play = choice(`Play mode of ${key}`, [["loop", "loop"], ["once", "once"], ["bounce", "bounce"]], () => get().play, (value) => own((clip) => { clip.play = value; }));
+  const speed = textField(`Frame rate of ${key}`, () => get().fps, (value, input) => {
+    if (value.trim() && !rate(value)) { wrong(input, "enter frames per second, such as 12 or 7.5"); return; }
     wrong(input, ""); own((clip) => { clip.fps = value.trim(); }, "rate");
-  }, "as above");
+  }, "default");
   const parts = [name, list, play, speed];
   fieldset.append(...parts);
   caption.append(now); box.append(canvas, caption, fieldset);
@@ -427,7 +427,7 @@ $("add").addEventListener("click", () => {
   shownTracks.get(key)?.box.querySelector("input").focus();
 });
 
-// ---- all of it, anew
+// ---- redraw everything
 // While something is dragged, what a cut goes through is told a moment later.
 let later = 0;
 const refresh = (isBrief) => {
@@ -456,7 +456,7 @@ const tell = () => {
   const { state } = table;
   const shownCells = model.cells.filter(({ number }) => number >= 0).length, crossed = new Set(model.through.map(([, , , , , row, column]) => `${row},${column}`)).size;
   const rest = [0, 1].map((axis) => state.within[2 + axis] - state.grid.offset[axis] - state.grid.count[axis] * (state.grid.cell[axis] + state.grid.gutter[axis]) + state.grid.gutter[axis]);
-  const restText = state.by === "grid" && !model.fault && rest.some(Boolean) ? `; ${rest[0]} px to the right and ${rest[1]} px below are left over` : "";
+  const restText = state.by === "grid" && !model.fault && rest.some(Boolean) ? `; ${rest[0]} px on the right and ${rest[1]} px at the bottom are left over` : "";
   $("cut").textContent = state.by === "drawings" ? `${count(model.cells.length, "separate drawing")}`
     : `${count(shownCells, "frame")}, ${count(model.cells.length - shownCells, "blank cell")}${crossed ? `; drawings cross the edge of ${count(crossed, "cell")} (orange)` : ""}${restText}`;
 };
