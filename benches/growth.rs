@@ -4,7 +4,7 @@
 //! has four times as many pixels. What counts is the factor from column to column: ten or four is linear. `--bench growth --
 //! NAME` runs the cases whose name begins so, `-- --whole` the largest sizes too.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
@@ -15,9 +15,13 @@ use shibori_core::clip::{Clip, Span, add_clips};
 use shibori_core::cut::find_grid;
 use shibori_core::shape::{CanvasRule, PlaceKind, PlaceLine, Trim, TrimScope, set_canvas, set_places, trim};
 use shibori_core::{Frame, FrameSet, Name, NameTemplate, Pixels, Point, Size, check, parallel};
-use shibori_pipeline::options::{AdjustOptions, PackOptions};
-use shibori_pipeline::steps::{Target, adjust, adjust_set, pack, pack_set, write_adjusted, write_set};
+use shibori_pipeline::options::{AdjustOptions, ContactOptions, ExportOptions, HtmlOptions, PackOptions};
+use shibori_pipeline::steps::{
+    Target, adjust, adjust_set, contact_of, export, html_of, pack, pack_set, write_adjusted, write_atlases,
+    write_set,
+};
 use shibori_pipeline::{Context, Deaf};
+use tempfile::TempDir;
 
 const COUNTS: [usize; 3] = [1_000, 10_000, 100_000];
 const SHEETS: [usize; 4] = [1024, 2048, 4096, 8192];
@@ -26,7 +30,7 @@ const FILES: [usize; 3] = [100, 1_000, 10_000];
 /// Name, sizes, and what is run; it says how long its measured part took, in seconds.
 type Case = (&'static str, &'static [usize], fn(usize) -> f64);
 
-const CASES: [Case; 14] = [
+const CASES: [Case; 18] = [
     ("name by clip", &COUNTS, name_by_clip),
     ("clips added", &COUNTS, clips_added),
     ("places", &COUNTS, places),
@@ -36,6 +40,10 @@ const CASES: [Case; 14] = [
     ("check", &COUNTS, check_all),
     ("pack low", &COUNTS, pack_low),
     ("pack per sprite", &COUNTS, pack_per_sprite),
+    ("keep places", &COUNTS, keep_places),
+    ("export csv", &COUNTS, export_csv),
+    ("html", &COUNTS, html_page),
+    ("contact", &COUNTS, contact_sheets),
     ("grid of drawings", &SHEETS, grid_of_drawings),
     ("grid of small drawings", &SHEETS, grid_of_small_drawings),
     ("grid of dense tiles", &SHEETS, grid_of_tiles),
@@ -200,6 +208,51 @@ fn pack_per_sprite(count: usize) -> f64 {
     let set = clips(count);
     let options: PackOptions = options(r#"{ "pack": { "layout": "grid", "page-per": "sprite" } }"#);
     timed(|| pack_set(set, &options, &Context::new(&Deaf)).expect("it can be packed"))
+}
+
+/// An atlas of so many frames in a folder of its own.
+fn atlas(count: usize, folder: &Path) -> PathBuf {
+    let options: PackOptions = options(r#"{ "pack": { "effort": "low" } }"#);
+    let cx = Context::new(&Deaf);
+    let packed = pack_set(clips(count), &options, &cx).expect("it can be packed");
+    let path = folder.join("pond");
+    write_atlases(&packed, &path, &options, &cx).expect("it can be written");
+    cx.commit().expect("it can be put in place");
+    path
+}
+
+fn folder() -> TempDir {
+    tempfile::tempdir().expect("a folder")
+}
+
+/// A tenth more frames than the atlas had.
+fn keep_places(count: usize) -> f64 {
+    let folder = folder();
+    atlas(count, folder.path());
+    let old = folder.path().join("pond.json").to_string_lossy().into_owned();
+    let options: PackOptions =
+        serde_json::from_value(serde_json::json!({ "pack": { "keep-places": old } })).expect("options");
+    let set = clips(count + count / 10);
+    timed(|| pack_set(set, &options, &Context::new(&Deaf)).expect("it can be packed"))
+}
+
+fn export_csv(count: usize) -> f64 {
+    let folder = folder();
+    let path = atlas(count, folder.path());
+    let options: ExportOptions = options(r#"{ "to": "csv" }"#);
+    timed(|| export(&path, &options, None, &Context::new(&Deaf)).expect("it can be exported"))
+}
+
+fn html_page(count: usize) -> f64 {
+    let set = clips(count);
+    let cx = Context::new(&Deaf);
+    let (options, title, output) = (HtmlOptions::default(), Path::new("pond"), Path::new("pond.html"));
+    timed(|| html_of(set, title, &options, output, |_| serde_json::Value::Null, &cx).expect("a page"))
+}
+
+fn contact_sheets(count: usize) -> f64 {
+    let set = clips(count);
+    timed(|| contact_of(set, &ContactOptions::default(), &Context::new(&Deaf)).expect("sheets"))
 }
 
 fn grid_of_drawings(side: usize) -> f64 {

@@ -1,13 +1,16 @@
 //! What each fuzz target does with its bytes. Each reader is asked through what programs call, on files in a temporary folder, and
 //! what it takes must hold what its documents promise. Nothing here knows what a right input looks like: that is learned.
 
+#[path = "../../crates/pipeline/tests/storm/case.rs"]
+mod storm;
+
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::LazyLock;
 
 use image::RgbaImage;
 use shibori_core::check::Rule;
-use shibori_core::clip::{ClipSpec, EventSpec, Rate, Renaming, RowList, add_clips, rename_clip, set_event};
+use shibori_core::clip::{ClipSpec, EventSpec, Rate, Renaming, RowList, add_clips, rename_clip, set_events};
 use shibori_core::cut::Counts;
 use shibori_core::shape::{AlignTo, Anchor, BoxSpec, CanvasRule, NineRule, ScaleRule};
 use shibori_core::{
@@ -66,11 +69,17 @@ fn text(data: &[u8]) -> Option<&str> {
 
 /// Images and animations of every format; TGA says nothing in its first bytes, so its ending does.
 pub fn picture(data: &[u8]) {
-    let Some((kind, data)) = data.split_first() else { return };
-    let path = file(if kind % 8 == 0 { "picture.tga" } else { "picture.png" }, data);
-    for accept_truncated in [false, true] {
-        let _ = read::image(&path, &Limits { accept_truncated, ..limits() });
+    for name in ["picture.png", "picture.tga"] {
+        let path = file(name, data);
+        for accept_truncated in [false, true] {
+            let _ = read::image(&path, &Limits { accept_truncated, ..limits() });
+        }
     }
+}
+
+/// A whole job, from a sheet to an export; its art and its options are read off the bytes.
+pub fn commands(data: &[u8]) {
+    storm::run(data, &mut |_, _| ());
 }
 
 /// Manifests: what is read is written as something that reads the same.
@@ -111,7 +120,7 @@ pub fn grammar(data: &[u8]) {
         let _ = rows.specs(&set(), |_| Some(2));
     }
     if let Ok(event) = text.parse::<EventSpec>() {
-        let _ = set_event(set(), &event);
+        let _ = set_events(set(), &[event]);
     }
     if let Ok(renaming) = text.parse::<Renaming>() {
         let _ = rename_clip(set(), &renaming);
@@ -149,7 +158,7 @@ pub fn tables(data: &[u8]) {
     let _ = read::places(&path);
 }
 
-/// Templates of one's own: an error names a line, and none runs for ever.
+/// Templates: an error names a line, and none runs forever.
 pub fn template(data: &[u8]) {
     static SUBJECT: LazyLock<Subject> =
         LazyLock::new(|| Subject::open(&at("set").join("frames.json"), &limits()).expect("a set"));

@@ -12,7 +12,7 @@ use shibori_pipeline::options::{
     RunOptions, SliceOptions, UnpackOptions,
 };
 
-/// Slice sprite sheets, strips and animations into frames; align, time and pack them.
+/// Slice sprite sheets and animations into frames; align, time and pack them.
 #[derive(Debug, Parser)]
 #[command(name = "shibori", version, max_term_width = 100, arg_required_else_help = true)]
 pub(crate) struct Cli {
@@ -24,11 +24,11 @@ pub(crate) struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Show what images contain: size, colors, transparency, delays, possible cell sizes
+    /// Show what images contain: size, colors, background, grid
     Inspect(Inspect),
     /// Slice sheets, strips and animations into frames
     Slice(Box<Slice>),
-    /// Clean, mirror (flip), scale, align and trim sliced frames; set pivots and boxes
+    /// Clean, mirror (flip), scale, align, trim; set pivots and boxes
     Adjust(Box<Adjust>),
     /// List, add, change and remove clips (animations)
     Clip(Box<ClipEdit>),
@@ -36,14 +36,14 @@ pub(crate) enum Command {
     Pack(Box<Pack>),
     /// Extract frames from an atlas, one file per frame
     Unpack(Unpack),
-    /// Export metadata as CSV, CSS, SVG or glTF, or with your own template
+    /// Export metadata: CSV, CSS, SVG, glTF or your own template
     Export(Export),
     /// Write preview images, animations and interactive pages
     #[command(subcommand)]
     Preview(Preview),
     /// Find what will look wrong in the game, where, and how to fix it
     Check(Check),
-    /// Write a blank sheet to draw on, with grid lines, labels and pivot marks
+    /// Write a blank sheet to draw on, with lines, labels and marks
     GuideSheet(GuideSheet),
     /// Draft a recipe from sheets, animations and folders
     Init(Init),

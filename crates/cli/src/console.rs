@@ -246,7 +246,8 @@ fn said(message: &Message) -> String {
     }
 }
 
-fn harmless(text: &str) -> String {
+/// A text whose control characters do nothing but show.
+pub(crate) fn harmless(text: &str) -> String {
     let show = |c: char| match c {
         '\n' => "\n".to_owned(),
         c if c.is_control() => c.escape_default().to_string(),

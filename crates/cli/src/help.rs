@@ -44,8 +44,8 @@ const TOPICS: [Topic; 22] = [
         examples: &[
             ("detect the grid and slice", "slice art/koi.png -o koi"),
             (
-                "eight columns, four rows, pivot at the feet, one clip",
-                "slice art/frog.png --grid 8x4 --pivot feet --clip \"leap = r2 @12fps once\" -o frog",
+                "eight columns, four rows, row 2 as a clip",
+                "slice art/frog.png --grid 8x4 --clip \"leap = r2 @12fps once\" -o frog",
             ),
             ("separate drawings on a flat color", "slice art/reeds.png --islands --key auto -o reeds"),
         ],
@@ -96,8 +96,8 @@ const TOPICS: [Topic; 22] = [
             ("as tightly packed as possible", "pack koi frog -o pond"),
             ("one row per clip, cells of one size", "pack frog --layout clip-rows -o frog-rows"),
             (
-                "power-of-two pages up to 1024, plus half-size pages",
-                "pack koi frog --page-max 1024 --page-round pow2 --page-scales 1,0.5 -o small",
+                "power-of-two pages, plus the same at half size",
+                "pack koi frog --page-round pow2 --page-scales 1,0.5 -o small",
             ),
         ],
     },
@@ -202,64 +202,113 @@ const TOPICS: [Topic; 22] = [
 /// Common options that `-h` shows.
 const COMMON: [&str; 4] = ["json", "dry-run", "force", "jobs"];
 
-/// What `-h` says of options whose whole description takes several lines.
-const SHORT: [(&str, &str); 18] = [
-    ("cell", "Width x height of one cell in pixels, such as 32x48"),
-    ("take", "Take only these frames, in this order: 0-7,9 or r2 or r2c0-5"),
-    ("key", "Make a flat background transparent: auto, or its color, such as ff00ff"),
-    ("mirror", "Mirror (flip) each frame within its own cell"),
-    ("scale", "Scale (resize) all frames: 2, 0.5, 2/3 or fit:64x64"),
-    ("align", "Keep in place: match (the figure), feet, center, mass or mark:COLOR"),
-    ("trim", "Trim (crop) empty edges, per frame, clip or set"),
-    ("canvas", "Put frames on a canvas of this size, aligned by pivot"),
-    ("pivot", "Pivot (anchor): feet, center, bottom, 0.5,1 or 16px,30px"),
-    ("box", "Named box (hitbox): body=auto, body=auto:clip or body=x,y,width,height"),
-    ("clip", "A clip, such as \"walk = 0-5 @12fps\" or \"leap = r2 @12fps once\""),
-    ("clip-rows", "Row names, one clip each: \"idle,walk@12fps,-,leap once\""),
-    ("bleed", "Repeat edge pixels outward (extrude), for tiles"),
-    ("allow-turn", "Allow frames to be rotated by 90 degrees"),
-    ("effort", "How hard to search for a smaller dense page"),
-    ("palette", "Reduce all pages to one palette of at most N colors"),
-    ("force", "Overwrite files shibori did not write, and manual edits"),
-    ("jobs", "Number of threads [default: one per core]"),
+/// What `-h` says of options, in one line of 80 columns: the option, the name of its value where that is shorter, the text.
+const BRIEF: [(&str, &str, &str); 44] = [
+    ("align", "POINT", "Keep in place: match, feet, center, mass, mark:COLOR"),
+    ("allow", "RULE", "Ignore a rule: drift, or drift=koi:dive"),
+    ("allow-turn", "", "Allow frames to be rotated by 90 degrees"),
+    ("bleed", "PX", "Repeat edge pixels outward (extrude)"),
+    ("box", "BOX", "Named box (hitbox): body=auto or body=x,y,w,h"),
+    ("canvas", "WxH", "Canvas size; frames are aligned by pivot"),
+    ("cell", "WxH", "Cell size in pixels (frame size, tile size): 32x48"),
+    ("clip", "CLIP", "A clip, such as \"walk = 0-5 @12fps\""),
+    ("clip-rows", "NAMES", "Rows as clips: \"idle,walk@12fps,-,leap once\""),
+    ("companion", "SUFFIX", "Pack frames with this suffix (normal maps)"),
+    ("drift-limit", "PX", "How far a figure may leave its path"),
+    ("effort", "HOW", "Search for a smaller page: low, medium, high"),
+    ("event", "EVENT", "Add an event to a step: leap@3=splash"),
+    ("fit", "RATE", "Round times to a frame rate: 24fps"),
+    ("force", "", "Overwrite files shibori did not write, and manual edits"),
+    ("grid", "CxR", "Columns x rows, such as 8x4"),
+    ("gutter", "PX", "Empty pixels between frames (padding, spacing)"),
+    ("height", "PX", "Maximum height; the rest goes to FILE-1.png ..."),
+    ("here", "", "Show it in the terminal; a key stops it"),
+    ("in-place", "", "Change the set itself, repainted images too"),
+    ("islands", "", "Make each separate drawing a frame (auto-slice)"),
+    ("jobs", "N", "Number of threads [default: one per core]"),
+    ("key", "COLOR", "Make a flat background transparent: auto, ff00ff"),
+    ("layout", "HOW", "dense (default), grid, clip-rows or strip"),
+    ("mirror", "HOW", "Mirror (flip) each frame: left-right or up-down"),
+    ("offset", "X,Y", "Empty pixels before the first cell (margin)"),
+    ("only", "WHAT", "Only this sprite, clip or selection of frames"),
+    ("output", "", ""),
+    ("page-max", "SIZE", "Maximum page (texture) size [default: 4096]"),
+    ("page-round", "HOW", "Round page sides up: pow2, or a multiple"),
+    ("page-scales", "F,F", "One atlas per scale (@2x): 1,0.5,2"),
+    ("palette", "N", "Reduce to one palette of up to N colors (indexed)"),
+    ("pivot", "POINT", "Pivot (anchor): feet, center, 0.5,1 or 16px,30px"),
+    ("png", "HOW", "How hard PNGs are compressed: quick or small"),
+    ("scale", "F", "Scale (resize) by 2, 0.5, 2/3 or fit:64x64"),
+    ("show", "WHAT", "Draw pivot, boxes, canvas, trim, polygon or all"),
+    ("size-limit", "%", "How much a figure may grow or shrink"),
+    ("speck-limit", "PX", "Maximum speck size [default: 4]"),
+    ("specks", "PX", "Remove stray groups of up to PX pixels (despeckle)"),
+    ("take", "FRAMES", "Take only these, in this order: 0-7,9 or r2"),
+    ("trim", "SCOPE", "Trim (crop): none, or one box per frame, clip, set"),
+    ("width", "PX", "Maximum width [default: 1280]"),
+    ("within", "X,Y,W,H", "Use only this part of the sheet (region)"),
+    ("zoom", "N", "Draw each pixel N times as large"),
 ];
 
-fn shortened(arg: Arg) -> Arg {
-    let short = arg.get_long().and_then(|long| SHORT.iter().find(|(name, _)| *name == long));
-    match (short, arg.get_help().cloned()) {
-        (Some((_, short)), Some(whole)) if arg.get_long_help().is_none() => arg.help(*short).long_help(whole),
-        _ => arg,
+/// How much of its options a command explains.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Extent {
+    /// `-h`: the common options, one line each.
+    Brief,
+    /// `--help` and manual pages: all of them, whole.
+    Whole,
+}
+
+impl Extent {
+    /// What a command line asks for.
+    pub(crate) fn of(mut args: impl Iterator<Item = std::ffi::OsString>) -> Self {
+        if args.any(|arg| arg == "-h") { Self::Brief } else { Self::Whole }
+    }
+}
+
+/// An option as `-h` shows it: in one list with all others, its text on one line.
+fn brief(arg: Arg) -> Arg {
+    let known = arg.get_long().and_then(|long| BRIEF.iter().find(|(name, ..)| *name == long));
+    let is_common = arg.get_long().is_some_and(|long| COMMON.contains(&long));
+    let arg = if is_common { arg } else { arg.help_heading(None::<&str>) };
+    let arg = if arg.get_action().takes_values() { arg.hide_possible_values(true) } else { arg };
+    match known {
+        Some((_, _, "")) | None => arg,
+        Some((_, "", text)) => arg.help(*text),
+        Some((_, value, text)) => arg.value_name(*value).help(*text),
     }
 }
 
 /// The whole command line.
-pub(crate) fn command() -> Command {
+pub(crate) fn command(extent: Extent) -> Command {
     let mut root = Cli::command().mut_args(|arg| {
         let is_first = arg.get_long().is_none_or(|long| COMMON.contains(&long));
-        shortened(arg.hide_short_help(!is_first))
+        let arg = arg.hide_short_help(!is_first);
+        if extent == Extent::Brief { brief(arg) } else { arg }
     });
     for topic in &TOPICS {
-        root = told(root, topic, &topic.name.split(' ').collect::<Vec<_>>());
+        root = explained(root, topic, &topic.name.split(' ').collect::<Vec<_>>(), extent);
     }
     root.after_help(
         "Start with: shibori demo    or: shibori inspect SHEET.png\nAll options of a command: shibori COMMAND --help",
     )
 }
 
-fn told(command: Command, topic: &Topic, path: &[&str]) -> Command {
+fn explained(command: Command, topic: &Topic, path: &[&str], extent: Extent) -> Command {
     match path {
         [] => {
             let has_more = !topic.first.is_empty();
-            let shorten = |arg: Arg| {
+            let choose = |arg: Arg| {
                 let is_first = arg.get_long().is_none_or(|long| topic.first.contains(&long));
                 let is_hidden = has_more && !is_first || arg.is_hide_short_help_set();
-                shortened(arg.hide_short_help(is_hidden))
+                let arg = arg.hide_short_help(is_hidden);
+                if extent == Extent::Brief { brief(arg) } else { arg }
             };
             let examples = examples(topic);
             let more = format!("All options in full: shibori {} --help", topic.name);
-            command.mut_args(shorten).after_help(format!("{examples}\n\n{more}")).after_long_help(examples)
+            command.mut_args(choose).after_help(format!("{examples}\n\n{more}")).after_long_help(examples)
         }
-        [name, rest @ ..] => command.mut_subcommand(name, |inner| told(inner, topic, rest)),
+        [name, rest @ ..] => command.mut_subcommand(name, |inner| explained(inner, topic, rest, extent)),
     }
 }
 
@@ -274,7 +323,7 @@ mod tests {
 
     #[test]
     fn every_command_has_examples_and_what_comes_first_is_there() {
-        let root = command();
+        let root = command(Extent::Whole);
         let mut known = Vec::new();
         for command in root.get_subcommands().filter(|command| command.get_name() != "schema") {
             match command.get_subcommands().count() {

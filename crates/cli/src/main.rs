@@ -26,6 +26,7 @@ use clap::error::{ContextKind, ContextValue};
 use commands::Program;
 use console::Console;
 use failure::{Exit, Failure};
+use help::Extent;
 use message::Weight;
 use shibori_core::SyntaxError;
 
@@ -37,7 +38,7 @@ const MOST_IDLE_JOBS: usize = 16;
 
 fn main() -> ExitCode {
     panic::explain();
-    let matches = help::command().try_get_matches();
+    let matches = help::command(Extent::of(std::env::args_os())).try_get_matches();
     let cli = match matches.and_then(|matches| Cli::from_arg_matches(&matches)) {
         Ok(cli) => cli,
         Err(error) => return refused(&error),
@@ -51,7 +52,9 @@ fn main() -> ExitCode {
         let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get().min(most)).build_global();
     }
     let program = Program::new(&console, &cli.everywhere);
-    match commands::run(&cli.command, &program) {
+    let outcome = commands::run(&cli.command, &program);
+    trace::ended(cli.everywhere.verbose);
+    match outcome {
         Ok(()) => {
             console.finish(None);
             match console.broken() {
@@ -76,7 +79,8 @@ fn ended(console: &Console, failure: &Failure) -> ExitCode {
 /// first.
 fn clean_up_when_interrupted() {
     let ended = || {
-        shibori_formats::write::abandon();
+        let _abandoned = shibori_formats::write::abandon();
+        terminal::restore();
         std::process::exit(INTERRUPTED);
     };
     // Fails only where somebody listens already, and nobody does.

@@ -12,6 +12,8 @@ use tracing::field::{Field, Visit};
 use tracing::span::{Attributes, Id, Record};
 use tracing::{Event, Level, Metadata, Subscriber};
 
+use crate::console::harmless;
+
 /// Longer values are cut short: a list of thousands says no more than its beginning.
 const LONGEST: usize = 160;
 
@@ -87,9 +89,16 @@ impl Subscriber for Trace {
     }
 }
 
+/// Says how much memory the run took, if anybody listens.
+pub(crate) fn ended(verbosity: u8) {
+    if let Some(peak) = shibori_pipeline::peak_memory().filter(|_| verbosity > 0) {
+        print(&format!("  peak memory {peak}"));
+    }
+}
+
 fn print(line: &str) {
     // A reader that went away is no mistake of ours.
-    let _ = writeln!(std::io::stderr(), "{line}");
+    let _ = writeln!(std::io::stderr(), "{}", harmless(line));
 }
 
 /// Fields as `name=value`, a message by itself.

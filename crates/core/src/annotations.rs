@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Color, Name, Point, Ratio, Rect, Size};
+use crate::{Color, LONGEST, Name, Point, Ratio, Rect, Size};
 
 /// A rectangle that may reach outside the canvas.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -48,7 +48,7 @@ impl FromStr for Area {
         let wrong = || AreaError(text.to_owned());
         let numbers: Vec<i32> = text
             .split(',')
-            .map(|part| part.trim().parse::<i32>().ok().filter(|number| number.unsigned_abs() <= 1 << 20))
+            .map(|part| part.trim().parse::<i32>().ok().filter(|number| number.unsigned_abs() <= LONGEST))
             .collect::<Option<_>>()
             .ok_or_else(wrong)?;
         match numbers[..] {
@@ -143,6 +143,28 @@ impl Mirror {
 }
 
 impl Annotations {
+    /// What no canvas of this size can have, if there is such a thing: its name, and what is wrong with it.
+    pub(crate) fn fault(&self, canvas: Size) -> Option<(String, String)> {
+        let is_near = |at: i32| at.unsigned_abs() <= LONGEST;
+        let is_side = |length: u32| (1..=LONGEST).contains(&length);
+        let is_box =
+            |area: &Area| is_near(area.x) && is_near(area.y) && is_side(area.width) && is_side(area.height);
+        if let Some((name, area)) = self.boxes.iter().find(|(_, area)| !is_box(area)) {
+            let why = format!("is {area}: sides are 1 to {LONGEST} px, at most {LONGEST} px from the origin");
+            return Some((format!("the box '{name}'"), why));
+        }
+        if let Some(nine) = self.nine.filter(|nine| !nine.fit(canvas)) {
+            let why = format!("is {nine}, which leaves nothing of {canvas} px to stretch");
+            return Some(("the nine-slice".to_owned(), why));
+        }
+        let corners = self.polygon.len();
+        if (1..3).contains(&corners) {
+            return Some(("the polygon".to_owned(), format!("has {corners} of at least 3 corners")));
+        }
+        let corner = self.polygon.iter().find(|corner| !corner.is_near())?;
+        Some(("the polygon".to_owned(), format!("has a corner at {corner}, {FAR}", FAR = Point::FAR)))
+    }
+
     /// Where the mark of a color was.
     pub fn mark(&self, color: Color) -> Option<Point> {
         self.marks.iter().find(|(other, _)| *other == color).map(|(_, point)| *point)

@@ -20,6 +20,7 @@ struct Account {
 
 /// Bytes taken from a budget, given back when this is dropped.
 #[derive(Debug)]
+#[must_use = "what was taken is given back as soon as this is dropped"]
 pub struct Lease {
     budget: Budget,
     bytes: u64,

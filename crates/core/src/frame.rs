@@ -6,7 +6,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Annotations, Carried, Insets, Name, Pair, Pixels, Point, Rect, Size};
+use crate::{Annotations, Carried, Insets, LONGEST, Name, Pair, Pixels, Point, Rect, Size};
 use image::RgbaImage;
 
 /// One frame.
@@ -32,6 +32,9 @@ pub enum FrameError {
     /// A canvas without a pixel.
     #[error("a canvas of {0} px is empty")]
     NoCanvas(Size),
+    /// A canvas longer than any.
+    #[error("a canvas of {0} px is too large; its sides are at most {LONGEST} px")]
+    TooLong(Size),
     /// The kept pixels stick out of the canvas.
     #[error("{pixels} px at {inset} do not fit on a canvas of {canvas} px")]
     SticksOut {
@@ -121,6 +124,14 @@ impl Frame {
     /// The same frame under another name.
     pub fn with_name(self, name: Name) -> Self {
         Self { name, ..self }
+    }
+
+    /// What no frame can have, if there is such a thing: its name, and what is wrong with it.
+    pub(crate) fn fault(&self) -> Option<(String, String)> {
+        match self.pivot.is_near() {
+            true => self.annotations.fault(self.canvas),
+            false => Some(("the pivot".to_owned(), format!("is at {}, {}", self.pivot, Point::FAR))),
+        }
     }
 
     /// The same frame with its pivot at another point of the canvas; outside is allowed.
@@ -237,7 +248,7 @@ impl Frame {
     /// was trimmed is forgotten.
     pub fn tightened(self) -> Self {
         let shown = self.content(0).unwrap_or_default();
-        self.keeping(shown).expect("what shows lies on the canvas")
+        self.keeping(shown).expect("visible pixels are inside the canvas")
     }
 
     /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must lie on the canvas.
@@ -245,7 +256,7 @@ impl Frame {
         let kept = self.kept();
         if rect.lies_in(kept) {
             let own = Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect };
-            return self.pixels.part(own).expect("it lies in what is kept");
+            return self.pixels.part(own).expect("it is inside the kept pixels");
         }
         let mut image = RgbaImage::new(rect.width, rect.height);
         if let Some(shared) = rect.intersection(kept) {
@@ -279,6 +290,9 @@ fn grown(nine: Insets, old: Size, new: Size, x: i64, y: i64) -> Option<Insets> {
 fn check(pixels: &Pixels, canvas: Size, inset: Pair) -> Result<(), FrameError> {
     if canvas.is_empty() {
         return Err(FrameError::NoCanvas(canvas));
+    }
+    if canvas.width.max(canvas.height) > LONGEST {
+        return Err(FrameError::TooLong(canvas));
     }
     if !Rect::at(inset.x, inset.y, pixels.size()).lies_in(Rect::of(canvas)) {
         return Err(FrameError::SticksOut { pixels: pixels.size(), inset, canvas });

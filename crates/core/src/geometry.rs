@@ -6,6 +6,10 @@
 use std::fmt;
 use std::str::FromStr;
 
+/// The most pixels that a picture or a canvas has on one side, and that a point, a box or a corner is from the origin of
+/// its canvas. No image format in use comes near it, and products of two such lengths are exact in every type used here.
+pub const LONGEST: u32 = 1 << 20;
+
 /// A width and a height in pixels; either may be 0.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Size {
@@ -78,6 +82,9 @@ pub enum SizeError {
     /// A number that must be at least 1 is 0.
     #[error("'{0}' has a zero; both numbers must be at least 1")]
     Zero(String),
+    /// More pixels than any picture has.
+    #[error("'{0}' is too large; both numbers must be at most {LONGEST}")]
+    TooLarge(String),
 }
 
 impl FromStr for Size {
@@ -108,7 +115,8 @@ impl FromStr for Pair {
     fn from_str(text: &str) -> Result<Self, SizeError> {
         // One number is meant for both.
         match text.trim().parse::<u32>() {
-            Ok(both) => Ok(Pair { x: both, y: both }),
+            Ok(both) if both <= LONGEST => Ok(Pair { x: both, y: both }),
+            Ok(_) => Err(SizeError::TooLarge(text.to_owned())),
             Err(_) => Pair::two(text),
         }
     }
@@ -123,7 +131,11 @@ impl Pair {
         let wrong = || SizeError::Shape(text.to_owned());
         let (x, y) = text.split_once(['x', 'X', ',']).ok_or_else(wrong)?;
         let number = |part: &str| part.trim().parse::<u32>().map_err(|_| wrong());
-        Ok(Self { x: number(x)?, y: number(y)? })
+        let pair = Self { x: number(x)?, y: number(y)? };
+        match pair.x.max(pair.y) > LONGEST {
+            true => Err(SizeError::TooLarge(text.to_owned())),
+            false => Ok(pair),
+        }
     }
 }
 
@@ -143,6 +155,15 @@ pub struct Point {
 }
 
 impl Point {
+    /// What is wrong with a point that is not near.
+    pub(crate) const FAR: &str = "too far from the origin of the canvas";
+
+    /// Whether it is a place that a canvas could have.
+    pub(crate) fn is_near(self) -> bool {
+        let is_near = |at: f64| at.abs() <= f64::from(LONGEST);
+        is_near(self.x) && is_near(self.y)
+    }
+
     /// The point `x` from the left and `y` from the top.
     pub const fn new(x: f64, y: f64) -> Self {
         Self { x, y }

@@ -63,7 +63,7 @@ pub use budget::{Budget, ByteSize, ByteSizeError, Lease, OverBudget};
 pub use carried::Carried;
 pub use color::{Color, ColorError, over};
 pub use frame::{Cell, Frame, FrameError, Source};
-pub use geometry::{Pair, Point, Rect, Size, SizeError};
+pub use geometry::{LONGEST, Pair, Point, Rect, Size, SizeError};
 pub use index::Index;
 pub use likeness::nearest;
 pub use name::{Name, NameError, file_fault};

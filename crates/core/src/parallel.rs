@@ -17,6 +17,11 @@ fn run(count: usize, work: &(dyn Fn(usize) + Sync)) {
     (0..count).into_par_iter().for_each(work);
 }
 
+/// How many pieces of work are done side by side at most.
+pub fn threads() -> usize {
+    rayon::current_num_threads()
+}
+
 /// What `work` makes of each number below `count`, in order.
 pub fn map<R: Send>(count: usize, work: impl Fn(usize) -> R + Sync) -> Vec<R> {
     let threads = rayon::current_num_threads();
@@ -33,7 +38,7 @@ pub fn map<R: Send>(count: usize, work: impl Fn(usize) -> R + Sync) -> Vec<R> {
     });
     let mut all = Vec::with_capacity(count);
     for block in done {
-        all.extend(block.into_inner().expect("a thread that panicked was told of above"));
+        all.extend(block.into_inner().expect("a panic in a block ends the run above"));
     }
     all
 }

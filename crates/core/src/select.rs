@@ -453,7 +453,7 @@ mod tests {
             assert_eq!(pick(text, &set), Err(wanted.to_owned()), "{text}");
         }
         let two = FrameSet::merge([rows("koi", &[2]), set]).unwrap();
-        let which = "'0-1' could be of any of the sprites koi, frog; write for example koi:0-1";
+        let which = "'0-1' could belong to any of the sprites koi, frog; write koi:0-1, for example";
         assert_eq!(pick("0-1", &two), Err(which.to_owned()));
         assert_eq!(pick("frog:0-1", &two), Ok(vec![2, 3]));
     }

@@ -7,13 +7,14 @@ use std::sync::OnceLock;
 use crate::index::Index;
 use crate::parallel;
 use crate::sequence::Clip;
-use crate::{Carried, Frame, Name};
+use crate::{Carried, Frame, LONGEST, Name, Size};
 
 /// Frames and clips.
 ///
 /// # Guarantees
 /// Frame names are unique within their sprite, clip names too, and every step names a frame that is
-/// there.
+/// there. Pivots, boxes and corners are finite and at most [`LONGEST`](crate::LONGEST) pixels from the origin of their
+/// canvas, nine-slices leave something to stretch, polygons have three corners or more.
 #[derive(Clone, Debug, Default)]
 pub struct FrameSet {
     frames: Vec<Frame>,
@@ -38,6 +39,16 @@ pub enum SetError {
         /// Number of the second.
         second: usize,
     },
+    /// A frame has a number that no frame can have.
+    #[error("{what} of frame '{frame}' {why}")]
+    Number {
+        /// The frame.
+        frame: Name,
+        /// What has it: the pivot, a box.
+        what: String,
+        /// What is wrong with it.
+        why: String,
+    },
     /// Two clips of one sprite have one name.
     #[error("sprite '{sprite}' would have two clips called '{name}'")]
     TwoClips {
@@ -58,10 +69,18 @@ pub enum SetError {
     },
 }
 
+impl SetError {
+    /// A frame does not go on a canvas of this size.
+    pub(crate) fn canvas(frame: &Name, canvas: Size) -> Self {
+        let why = format!("would be {canvas} px; sides are at most {LONGEST} px");
+        Self::Number { frame: frame.clone(), what: "the canvas".to_owned(), why }
+    }
+}
+
 impl FrameSet {
     /// Checks and takes frames and clips.
     pub fn new(frames: Vec<Frame>, clips: Vec<Clip>) -> Result<Self, SetError> {
-        check_frame_names(&frames)?;
+        check_frames(&frames)?;
         check_clips(&frames, &clips)?;
         Ok(Self::unchecked(frames, clips, Carried::new()))
     }
@@ -131,7 +150,7 @@ impl FrameSet {
     ) -> Result<Self, E> {
         let changed: Vec<Result<Frame, E>> = parallel::owned(self.frames, change);
         let frames = changed.into_iter().collect::<Result<Vec<_>, E>>()?;
-        check_frame_names(&frames)?;
+        check_frames(&frames)?;
         Ok(Self::unchecked(frames, self.clips, self.carried))
     }
 
@@ -206,7 +225,7 @@ impl FrameSet {
             all.clips.extend(set.clips.into_iter().map(|clip| clip.moved_by(before)));
             all.carried.add_missing(set.carried);
         }
-        check_frame_names(&all.frames)?;
+        check_frames(&all.frames)?;
         check_clips(&all.frames, &all.clips)?;
         Ok(all)
     }
@@ -216,7 +235,11 @@ impl FrameSet {
     }
 }
 
-fn check_frame_names(frames: &[Frame]) -> Result<(), SetError> {
+fn check_frames(frames: &[Frame]) -> Result<(), SetError> {
+    let fault = frames.iter().find_map(|frame| Some((frame, frame.fault()?)));
+    if let Some((frame, (what, why))) = fault {
+        return Err(SetError::Number { frame: frame.name().clone(), what, why });
+    }
     let mut seen = HashSet::with_capacity(frames.len());
     for (at, frame) in frames.iter().enumerate() {
         if !seen.insert((frame.sprite(), frame.name())) {
@@ -281,6 +304,39 @@ pub(crate) mod tests {
         let twice = FrameSet::merge([koi.clone(), koi.clone()]).unwrap_err();
         assert_eq!(twice.to_string(), "frames 0 and 2 of sprite 'koi' would both be called 'koi-00'");
         assert_eq!(FrameSet::merge([koi, rows("frog", &[3])]).unwrap().frames().len(), 5);
+    }
+
+    #[test]
+    fn numbers_that_no_frame_can_have_are_refused_wherever_they_are_set() {
+        use crate::{Annotations, Area, Insets, LONGEST, Point};
+        let far = f64::from(LONGEST) + 1.0;
+        let with = |change: &(dyn Fn(Frame) -> Frame + Sync)| {
+            let changed = rows("koi", &[1]).map_frames::<SetError>(|_, frame| Ok(change(frame)));
+            changed.map(|_| ()).map_err(|error| error.to_string())
+        };
+        for (x, y) in [(f64::NAN, 0.0), (0.0, f64::INFINITY), (-far, 0.0), (0.0, 4_294_967_296.0)] {
+            let error = with(&|frame| frame.with_pivot(Point::new(x, y))).unwrap_err();
+            assert!(error.starts_with("the pivot of frame 'koi-00' is at "), "{error}");
+        }
+        let annotated = |annotations: Annotations| {
+            with(&move |frame| frame.with_annotations(annotations.clone())).unwrap_err()
+        };
+        for area in [
+            Area { x: i32::MIN, y: 0, width: 4, height: 4 },
+            Area { x: 0, y: 0, width: 0, height: 4 },
+            Area { x: 0, y: 0, width: 4, height: u32::MAX },
+        ] {
+            let boxes = [(Name::new("hit").unwrap(), area)].into();
+            let error = annotated(Annotations { boxes, ..Annotations::default() });
+            assert!(error.starts_with("the box 'hit' of frame 'koi-00' is "), "{error}");
+        }
+        let nine = Some(Insets { left: 100, top: 0, right: 0, bottom: 0 });
+        assert!(annotated(Annotations { nine, ..Annotations::default() }).contains("the nine-slice"));
+        let polygon = vec![Point::new(0.0, 0.0), Point::new(4.0, 4.0)];
+        let error = annotated(Annotations { polygon, ..Annotations::default() });
+        assert_eq!(error, "the polygon of frame 'koi-00' has 2 of at least 3 corners");
+        let edge = f64::from(LONGEST);
+        assert_eq!(with(&|frame| frame.with_pivot(Point::new(edge, -edge))), Ok(()));
     }
 
     #[test]

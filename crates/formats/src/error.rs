@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use crate::Losses;
 use crate::ShownPath;
 use shibori_core::clip::ClipError;
-use shibori_core::{FrameError, NameError, OverBudget, Rect, SetError, Size};
+use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, Size};
 
 /// A file and what is wrong with it.
 #[derive(Debug, thiserror::Error)]
@@ -79,7 +79,23 @@ pub enum ReadProblem {
         /// What the decoder says.
         why: String,
     },
-    /// More pixels than the limit.
+    /// A picture longer than any may be.
+    #[error("{size} px is more than {LONGEST} px on one side")]
+    TooLong {
+        /// Its size.
+        size: Size,
+    },
+    /// A frame's canvas is larger than a picture may be.
+    #[error("frame '{frame}' has a canvas of {size} px, {pixels} pixels; the limit is {limit}", pixels = size.area())]
+    CanvasTooLarge {
+        /// The frame.
+        frame: String,
+        /// Its canvas.
+        size: Size,
+        /// Pixels that a picture may have.
+        limit: u64,
+    },
+    /// A picture of more pixels than allowed.
     #[error("{size} px has {pixels} pixels; the limit is {limit}", pixels = size.area())]
     TooLarge {
         /// The picture's size.

@@ -4,8 +4,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use shibori_core::FrameSet;
 use shibori_core::draw::{NoRoom, Room};
+use shibori_core::{FrameSet, Lease};
 use shibori_formats::ReadProblem;
 use shibori_formats::read::Limits;
 use shibori_formats::write::{Policy, Transaction};
@@ -107,8 +107,8 @@ impl<'a> Context<'a> {
         Err(Error::File(shibori_formats::Error::Read { path, problem }))
     }
 
-    /// Holds a picture that is to be made to what one may have.
-    pub(crate) fn hold_picture(&self, by: Growth, pixels: u64) -> Result<(), Error> {
+    /// Takes memory for a picture that is to be made, if one may have so many pixels. It counts until the lease is dropped.
+    pub(crate) fn hold_picture(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
         let limit = self.limits.pixels;
         if pixels > limit {
             return Err(Error::PictureTooLarge { by, pixels, limit });
@@ -116,10 +116,11 @@ impl<'a> Context<'a> {
         self.hold_memory(by, pixels)
     }
 
-    /// Holds pictures that are to be made, of this many pixels together, to the memory that is left.
-    pub(crate) fn hold_memory(&self, by: Growth, pixels: u64) -> Result<(), Error> {
+    /// Takes memory for pictures that are to be made, of this many pixels together. It counts until the lease is dropped, so
+    /// that jobs side by side do not all take the same.
+    pub(crate) fn hold_memory(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
         let bytes = pixels.saturating_mul(PIXEL);
-        self.limits.memory.check(bytes).map_err(|over| Error::Memory { by, over })
+        self.limits.memory.take(bytes).map_err(|over| Error::Memory { by, over })
     }
 
     /// Counts what frames take from now on.
@@ -136,8 +137,8 @@ impl<'a> Context<'a> {
     /// What is drawn, or why there is no room for it.
     pub(crate) fn drawn<T>(&self, drawn: Result<T, NoRoom>, by: Growth) -> Result<T, Error> {
         drawn.or_else(|NoRoom { pictures, size }| {
-            self.hold_picture(by, size.area())?;
-            self.hold_memory(by, size.area().saturating_mul(pictures))?;
+            drop(self.hold_picture(by, size.area())?);
+            drop(self.hold_memory(by, size.area().saturating_mul(pictures))?);
             // Another thread gave memory back meanwhile; this run is refused all the same.
             let (pixels, limit) = (size.area(), self.limits.pixels);
             Err(Error::PictureTooLarge { by, pixels, limit })

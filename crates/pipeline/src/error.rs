@@ -57,6 +57,12 @@ pub enum Error {
     /// A file that can't be read or written.
     #[error(transparent)]
     File(#[from] shibori_formats::Error),
+    /// A mistake of the program itself, met by one of several jobs.
+    #[error("stopped by a bug in shibori: {what}")]
+    Bug {
+        /// What went wrong.
+        what: String,
+    },
     /// Options that make no sense together.
     #[error(transparent)]
     Options(#[from] Contradiction),

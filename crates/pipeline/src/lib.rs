@@ -74,5 +74,5 @@ mod notice;
 
 pub use context::{Context, Deaf, Listener, Task};
 pub use error::{Error, Growth};
-pub use machine::memory;
+pub use machine::{memory, peak_memory};
 pub use notice::Notice;

@@ -24,6 +24,14 @@ fn address_space() -> Option<u64> {
     line.split_whitespace().next()?.parse().ok()
 }
 
+/// The most memory that this process has had at one time, where the system says it as a text.
+pub fn peak_memory() -> Option<ByteSize> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"))?;
+    let kibibytes: u64 = line.split_whitespace().next()?.parse().ok()?;
+    Some(ByteSize(kibibytes * 1024))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

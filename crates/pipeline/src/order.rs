@@ -9,14 +9,16 @@ use std::collections::HashMap;
 use shibori_core::clean::{
     KeyColors, KeyScope, Mended, Part, clear_edge, defringe, erase, harden, key, mend, specks,
 };
-use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_event};
+use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_events};
 use shibori_core::shape::{
-    AlignOptions, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine, Resample,
-    ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each, set_box,
-    set_canvas, set_nine, set_pivot, set_places, set_polygons, shift_places, stand_together, take_marks,
-    trim,
+    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine,
+    Resample, ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each,
+    set_box, set_canvas, set_nine, set_pivot, set_places, set_polygons, shift_places, stand_together,
+    take_marks, trim,
 };
-use shibori_core::{Area, Color, Frame, FrameSet, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size};
+use shibori_core::{
+    Area, Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size, parallel,
+};
 use tracing::debug;
 
 use crate::{Context, Error, Growth, Notice};
@@ -76,6 +78,12 @@ pub enum Change {
     /// Take the notes of registration marks away.
     ForgetMarks,
 }
+
+/// Pixels of memory for each of a canvas that is registered: votes and planes of numbers, transformed.
+pub(crate) const REGISTERING: u64 = 6;
+
+/// Pixels of memory for each that is scaled across by weights: four numbers of 32 bits.
+const SMOOTHING: u64 = 4;
 
 /// The pivot where nothing is said.
 const CENTER: Anchor = Anchor::Fraction(Point { x: 0.5, y: 0.5 });
@@ -214,7 +222,7 @@ impl Plan {
 
 fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error> {
     let set = std::mem::take(&mut done.set);
-    make_room(&set, &change, cx)?;
+    let _room = make_room(&set, &change, cx)?;
     done.set = match change {
         Change::Key { colors, scope } => keyed(done, set, &colors, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
@@ -244,7 +252,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
                 hold_frame(frame, *canvas, Growth::Shift, cx)?;
                 pixels = pixels.saturating_add(canvas.area());
             }
-            cx.hold_memory(Growth::Shift, pixels)?;
+            let _room = cx.hold_memory(Growth::Shift, pixels)?;
             let (moved, shifts) = moves.made(set)?;
             done.shifts = match &done.shifts[..] {
                 [] => shifts,
@@ -288,12 +296,16 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
     Ok(())
 }
 
-/// Holds what a change makes of the frames to the memory that is left beside them.
-fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<(), Error> {
+/// Takes memory for what a change makes of the frames, as long as it takes.
+fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<Option<Lease>, Error> {
     let kept = |frame: &Frame| frame.pixels().size().area();
     let canvas = |frame: &Frame| frame.canvas().area();
     let all = |pixels: &dyn Fn(&Frame) -> u64| set.frames().iter().map(pixels).fold(0, u64::saturating_add);
-    match change {
+    let largest = || set.frames().iter().map(canvas).max().unwrap_or(0);
+    let held = match change {
+        Change::Align(options) if options.to == AlignTo::Match => {
+            cx.hold_memory(Growth::Change, largest().saturating_mul(REGISTERING))
+        }
         Change::Key { .. }
         | Change::TakeMarks(_)
         | Change::Erase(_)
@@ -304,8 +316,9 @@ fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<(), Er
         | Change::Mirror(_) => cx.hold_memory(Growth::Change, all(&kept)),
         Change::Trim(how) if how.scope == TrimScope::None => cx.hold_memory(Growth::Restore, all(&canvas)),
         Change::Trim(how) if how.scope != TrimScope::Frame => cx.hold_memory(Growth::Change, all(&canvas)),
-        _ => Ok(()),
-    }
+        _ => return Ok(None),
+    };
+    held.map(Some)
 }
 
 /// Scales frames, after holding what they become to the limits.
@@ -325,14 +338,24 @@ fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Re
         cx.tell(Notice::UnevenScale { factor: *factor });
     }
     let mut pixels = 0u64;
+    let of: HashMap<&Name, Ratio> = factors.iter().map(|(sprite, factor)| (sprite, *factor)).collect();
     for frame in set.frames() {
-        let factor =
-            factors.iter().find(|(sprite, _)| sprite == frame.sprite()).map_or(Ratio::ONE, |found| found.1);
+        let factor = of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE);
         let size = Size::new(factor.length(frame.canvas().width), factor.length(frame.canvas().height));
         hold_frame(frame, size, Growth::Scale, cx)?;
         pixels = pixels.saturating_add(size.area());
     }
-    cx.hold_memory(Growth::Scale, pixels)?;
+    if how == Resample::Smooth {
+        // Rows that are scaled across and not yet down, of the frames that are worked on side by side.
+        let rows = |frame: &Frame| {
+            let factor = of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE);
+            u64::from(factor.length(frame.canvas().width)) * u64::from(frame.canvas().height)
+        };
+        let most = set.frames().iter().map(rows).max().unwrap_or(0);
+        let side_by_side = parallel::threads().min(set.frames().len()) as u64;
+        pixels = pixels.saturating_add(most.saturating_mul(SMOOTHING * side_by_side));
+    }
+    let _room = cx.hold_memory(Growth::Scale, pixels)?;
     Ok(scale_each(set, &factors, how)?)
 }
 
@@ -341,7 +364,7 @@ fn within(set: &FrameSet, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
     set.frames().iter().try_for_each(|frame| hold_frame(frame, frame.canvas(), by, cx))
 }
 
-fn hold_frame(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
+pub(crate) fn hold_frame(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
     let limit = cx.limits().pixels;
     match size.area() > limit {
         true => Err(Error::TooLarge { by, frame: frame.name().clone(), size, limit }),
@@ -386,7 +409,7 @@ fn named(set: FrameSet, naming: &Naming, cx: &Context<'_>) -> Result<FrameSet, E
             None => Vec::new(),
         };
         let set = add_clips(add_clips(set, &rows)?, clips)?;
-        Ok(events.iter().try_fold(set, set_event)?)
+        Ok(set_events(set, events)?)
     };
     match template {
         Some(template) if template.uses_clips() => Ok(template.rename(with_clips(set)?, *first)?),

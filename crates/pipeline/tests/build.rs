@@ -336,3 +336,33 @@ fn only_what_changed_is_done_and_every_step_alone_comes_to_the_same() {
     let outputs: usize = facts.iter().map(|step| step.outputs.len()).sum();
     assert_eq!(outputs, whole.len());
 }
+
+/// Breaks down as soon as one of the steps begins.
+struct Fragile(Ears);
+
+impl Audience for Fragile {
+    fn event(&self, event: Event<'_>) {
+        if let Event::Starts { name: "atlas.a0" } = event {
+            panic!("a mistake of the program");
+        }
+        self.0.event(event);
+    }
+}
+
+#[test]
+fn a_bug_in_one_job_fails_its_step_and_all_others_are_done() {
+    let home = tempfile::tempdir().unwrap();
+    let mut project = Project::begin();
+    project.atlases.insert(1, Atlas { of: 0, gutter: 1, pages: 0, exports: 3 });
+    project.write(home.path());
+    let build_all = Build::open(&home.path().join("shibori.toml"), &RunOptions::default()).unwrap();
+    let audience = Fragile(Ears::default());
+    let outcome = build_all.run(None, &audience).unwrap();
+    let errors = audience.0.errors.into_inner().unwrap();
+    assert_eq!(errors, ["atlas.a0: stopped by a bug in shibori: a mistake of the program"]);
+    assert!(outcome.undone > 0 && audience.0.done.into_inner().unwrap().contains(&"atlas.a1".to_owned()));
+    // Nothing of it is left, and the next build makes it good.
+    assert!(!home.path().join("build/a0.json").exists());
+    let (outcome, ears) = build(home.path(), false);
+    assert!(outcome.undone == 0 && ears.errors.into_inner().unwrap().is_empty());
+}

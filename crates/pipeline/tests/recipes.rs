@@ -112,14 +112,14 @@ fn a_clip_with_options_of_its_own_is_as_if_all_had_been_made_with_them() {
         recipe(&format!("shape = {{ pivot = \"top-left\" }}{apart}"))
             .replace("walk = \"0-1\"", "walk = \"0-2\"")
     };
-    assert!(failure(&shared("")).contains("clip 'hero:walk' shows those frames too"));
+    assert!(failure(&shared("")).contains("clip 'hero:walk' shows some of those frames too"));
     let apart = frames(&shared(", apart = true"), "a.json");
     assert_eq!(apart.frames().len(), 5);
     let pivot_of = |clip: usize| apart.frames()[apart.clips()[clip].steps().last().unwrap().frame].pivot().y;
     assert_eq!((pivot_of(0), pivot_of(1)), (14.0, 0.0));
     let missing =
         recipe("speed = 2").replace("steps = \"2-3\", speed", "shape = { pivot = \"feet\" }, speed");
-    assert!(failure(&missing).contains("clip 'wave' is given options"));
+    assert!(failure(&missing).contains("options are given for clip 'wave'"));
 }
 
 #[test]

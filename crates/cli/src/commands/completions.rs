@@ -7,7 +7,7 @@ use crate::help;
 
 pub(super) fn run(args: &Completions, program: &Program<'_>) -> Result<(), Failure> {
     let mut script = Vec::new();
-    clap_complete::generate(args.shell, &mut help::command(), "shibori", &mut script);
+    clap_complete::generate(args.shell, &mut help::command(help::Extent::Whole), "shibori", &mut script);
     program.console.text(&String::from_utf8_lossy(&script));
     Ok(())
 }

@@ -273,7 +273,7 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
 
 fn describe_animation(animation: &Timing, program: &Program<'_>) {
     let plays = match animation.plays {
-        0 => "endlessly".to_owned(),
+        0 => "forever".to_owned(),
         1 => "once".to_owned(),
         plays => format!("{plays} times"),
     };

@@ -10,11 +10,11 @@ use shibori_formats::write;
 use super::Program;
 use crate::args::Man;
 use crate::failure::Failure;
-use crate::help;
+use crate::help::{self, Extent};
 use crate::words::counted;
 
 pub(super) fn run(args: &Man, program: &Program<'_>) -> Result<(), Failure> {
-    let mut root = help::command();
+    let mut root = described(help::command(Extent::Whole));
     root.build();
     let Some(folder) = &args.output else {
         let (_, bytes) = page(&root)?;
@@ -30,6 +30,11 @@ pub(super) fn run(args: &Man, program: &Program<'_>) -> Result<(), Failure> {
     cx.commit()?;
     program.say(&format!("{} {} in {}", program.wrote(), counted(files.len(), "page"), folder.shown()));
     Ok(())
+}
+
+/// The same command with every option described: pages leave out the text of what `-h` does not show.
+fn described(command: Command) -> Command {
+    command.mut_args(|arg| arg.hide_short_help(false)).mut_subcommands(described)
 }
 
 /// The pages of a command and of those inside it.

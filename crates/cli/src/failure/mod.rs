@@ -333,7 +333,7 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
             let frames = counted(*frames, "whole frame");
             format!("export it again, or add --accept truncated to use the {frames} before the break")
         }
-        ReadProblem::TooLarge { size, .. } => format!("if this is intended, add --max-pixels {}", size.area()),
+        ReadProblem::CanvasTooLarge { size, .. } | ReadProblem::TooLarge { size, .. } => format!("if this is intended, add --max-pixels {}", size.area()),
         ReadProblem::Memory(over) => memory_hint(over),
         ReadProblem::BrokenOff { format: "JPEG", .. } => {
             "copy or export it again, or add --accept truncated to use what there is".to_owned()
@@ -431,7 +431,7 @@ impl From<SetError> for Failure {
                 failure.with_hint("include a number in --name, such as {sprite}-{n:02}")
             }
             SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
-            SetError::NoFrame { .. } => failure,
+            SetError::NoFrame { .. } | SetError::Number { .. } => failure,
         }
     }
 }

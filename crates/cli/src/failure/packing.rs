@@ -8,10 +8,15 @@ impl From<PackError> for Failure {
     fn from(error: PackError) -> Self {
         let failure = Self::usage(error.to_string());
         match error {
-            PackError::FrameTooLarge { size, margin, bleed, .. } => {
-                let needed = size.width.max(size.height) + 2 * (margin + bleed);
-                failure.with_hint(format!("raise --page-max (or --page-size) to {needed} or more, or exclude the frame with --only"))
+            PackError::FrameTooLarge { needs, is_fixed: true, .. } => {
+                failure.with_hint(format!("use --page-size {needs} or larger, or exclude the frame with --only"))
             }
+            PackError::FrameTooLarge { needs, .. } => failure.with_hint(format!(
+                "raise --page-max to {} or more, or exclude the frame with --only",
+                needs.width.max(needs.height)
+            )),
+            PackError::NothingToRoundTo { unit, .. } => failure
+                .with_hint(format!("raise --page-max to {unit} or more, or choose another --page-round")),
             PackError::RowTooLong { needs, .. } => {
                 failure.with_hint(format!("raise --page-max to {needs} or more, or use --layout dense or grid"))
             }

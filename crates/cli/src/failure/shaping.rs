@@ -26,6 +26,7 @@ impl From<ScaleError> for Failure {
         match error {
             ScaleError::Set(error) => error.into(),
             ScaleError::Factor(_) => Self::usage(text).with_hint("2 doubles the size, 0.5 halves it"),
+            ScaleError::TooLong { .. } => Self::usage(text).with_hint("use a smaller factor"),
             ScaleError::Nothing { canvas, .. } => {
                 let least = 1.0 / f64::from(canvas.width.min(canvas.height));
                 Self::usage(text).with_hint(format!("use --scale {:.3} or more", least.max(0.001)))

@@ -5,6 +5,7 @@ mod blocks;
 mod protocol;
 
 use std::io::{self, IsTerminal, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use crossterm::{cursor, event, execute, terminal};
@@ -61,12 +62,37 @@ pub(crate) fn show(picture: &RgbaImage) -> Result<(), Failure> {
 pub(crate) fn play(film: &Film) -> Result<(), Failure> {
     check_terminal()?;
     let wrong = |error: io::Error| Failure::usage(format!("this terminal can't play it: {error}"));
-    terminal::enable_raw_mode().map_err(wrong)?;
-    let played = frames(film);
-    let _ = terminal::disable_raw_mode();
-    let _ = execute!(io::stdout(), cursor::Show);
-    println!();
-    played
+    let _raw = Raw::enter().map_err(wrong)?;
+    frames(film)
+}
+
+/// Whether keys come one by one and the cursor is hidden.
+static IS_RAW: AtomicBool = AtomicBool::new(false);
+
+/// A terminal whose keys come one by one, put back however the run ends.
+struct Raw;
+
+impl Raw {
+    fn enter() -> io::Result<Self> {
+        terminal::enable_raw_mode()?;
+        IS_RAW.store(true, Ordering::SeqCst);
+        Ok(Self)
+    }
+}
+
+impl Drop for Raw {
+    fn drop(&mut self) {
+        restore();
+    }
+}
+
+/// Puts the terminal back as it was. For the moment when a run is interrupted, too.
+pub(crate) fn restore() {
+    if IS_RAW.swap(false, Ordering::SeqCst) {
+        let _ = terminal::disable_raw_mode();
+        let _ = execute!(io::stdout(), cursor::Show);
+        let _ = writeln!(io::stdout());
+    }
 }
 
 fn frames(film: &Film) -> Result<(), Failure> {

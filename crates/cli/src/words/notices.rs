@@ -127,7 +127,7 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             warning(format!("{frames} ({:.0}% matches)", likeness * 100.0), Some(hint))
         }
         Notice::PivotsOutside { frames, first, pivot, canvas } => note(format!(
-            "{} have their pivot outside the canvas, such as '{first}': pivot {pivot}, canvas {canvas} px",
+            "pivot outside the canvas in {}, such as '{first}': pivot {pivot}, canvas {canvas} px",
             counted(*frames, "frame")
         )),
         Notice::CanvasesGrow { frames, step } => note(format!(
@@ -136,7 +136,7 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
         )),
         Notice::CompanionsMissing { spec, frames, first } => warning(
             format!(
-                "companion {}: {} lack one, such as '{first}'; filled with {}",
+                "companion {}: missing for {}, such as '{first}'; filled with {}",
                 spec.suffix,
                 counted(*frames, "frame"),
                 spec.neutral

@@ -68,10 +68,11 @@ pub(crate) fn grid_options(grid: &Grid, size: Size) -> String {
     format!("--cell {}{}", grid.cell_size(), spacing_options(offset, gutter))
 }
 
-/// `8 px at the right and 4 px at the bottom`.
+/// `8 px on the right and 4 px at the bottom`.
 pub(crate) fn rest_of(rest: Pair) -> String {
-    let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px on the {side}"));
-    let sides: Vec<String> = [side(rest.x, "right"), side(rest.y, "bottom")].into_iter().flatten().collect();
+    let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px {side}"));
+    let sides: Vec<String> =
+        [side(rest.x, "on the right"), side(rest.y, "at the bottom")].into_iter().flatten().collect();
     sides.join(" and ")
 }
 
@@ -90,7 +91,7 @@ pub(crate) fn counted(count: usize, noun: &str) -> String {
     format!("{} {noun}{plural}", grouped(count as u64))
 }
 
-/// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 in all)`. A terminal is no place
+/// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 total)`. A terminal is no place
 /// for thousands; `--json` has them.
 pub(crate) fn some(items: &[impl AsRef<str>]) -> String {
     const SHOWN: usize = 16;
@@ -211,7 +212,7 @@ mod tests {
         let rows: Vec<String> = (0..40).map(|row| format!("r{row}")).collect();
         assert_eq!(some(&rows[..3]), "r0, r1, r2");
         assert!(some(&rows[..17]).ends_with("r15, r16"));
-        assert!(some(&rows).ends_with("r14, r15, ... (40 in all)"));
+        assert!(some(&rows).ends_with("r14, r15, ... (40 total)"));
     }
 
     #[cfg(unix)]

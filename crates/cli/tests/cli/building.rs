@@ -138,7 +138,7 @@ fn what_a_person_changed_in_an_output_stops_its_step_alone() {
         RECIPE.replace("[[atlas.pond.export]]\ntemplate = \"list.txt.j2\"\nfile = \"pond.txt\"\n", ""),
     );
     let outcome = env.run("build");
-    assert!(outcome.code == 0 && outcome.err.contains("changed by hand"), "{}", outcome.err);
+    assert!(outcome.code == 0 && outcome.err.contains("edited by hand"), "{}", outcome.err);
     assert_eq!(env.read("build/pond.txt"), b"mine");
 }
 
@@ -211,7 +211,7 @@ fn frozen_lists_what_is_stale_and_builds_nothing() {
     assert_eq!(outcome.code, 1);
     assert!(outcome.out.contains("export.pond.txt  list.txt.j2 changed"), "{}", outcome.out);
     let planned = env.ok("build -n");
-    assert!(planned.contains("would do 1 step"), "{planned}");
+    assert!(planned.contains("would run 1 step"), "{planned}");
     env.write("list.txt.j2", LIST);
     assert_eq!(env.run("build --frozen").code, 0);
     fs::remove_file(env.path("build/lights.png")).unwrap();
@@ -310,7 +310,7 @@ fn a_recipe_is_checked_against_what_it_expects() {
     let rules: Vec<&str> =
         report["unmet"].as_array().unwrap().iter().filter_map(|one| one["rule"].as_str()).collect();
     assert_eq!(rules, ["missing-clip", "unequal-clips", "unused-frame"]);
-    assert!(report["unmet"][0]["message"].as_str().unwrap().contains("expects a clip 'dive'"));
+    assert!(report["unmet"][0]["message"].as_str().unwrap().contains("requires a clip 'dive'"));
     assert!(
         report["findings"]
             .as_array()

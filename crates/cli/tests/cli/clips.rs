@@ -72,17 +72,20 @@ fn mistakes_say_what_there_is() {
     let env = with_frog();
     for (line, wanted) in [
         ("clip frog \"sit = 0-99\"", "there is no frame 99"),
-        ("clip frog \"sit = 0 @0ms\"", "more than 0 s"),
-        ("clip frog \"sit = 0 @2000fps\"", "faster than any screen"),
+        ("clip frog \"sit = 0 @0ms\"", "duration above 0"),
+        ("clip frog \"sit = 0 @2000fps\"", "limited to 1000 fps"),
         ("clip frog \"con = 0-3\"", "can't be part of a file name"),
         ("clip frog --drop laep", "did you mean leap?"),
-        ("clip frog --drop swim", "there are: sit, leap, dive"),
+        ("clip frog --drop swim", "available: sit, leap, dive"),
         ("clip frog --rename sit=leap", "two clips called 'leap'"),
         ("clip frog --event leap@9=x", "it has 8 (0 to 7)"),
-        ("clip frog --speed 0", "above 0"),
-        ("clip art/koi.png", "cut it first: shibori slice art/koi.png"),
+        ("clip frog --speed 0", "positive number"),
+        ("clip art/koi.png", "shibori slice art/koi.png"),
         ("clip art/lantern \"a = 0\"", "shibori slice art/lantern --manifest-only"),
-        ("slice art/frog.png --clip-rows a,b,c,d,e -o o", "5 rows are named, but 'frog' has 4 (r0 to r3)"),
+        (
+            "slice art/frog.png --clip-rows a,b,c,d,e -o o",
+            "5 row names given, but 'frog' has only 4 (r0 to r3)",
+        ),
         ("slice art/frog.png --clip \"a = 0\" --clip \"a = 1\" -o o", "two clips called 'a'"),
         ("slice art/frog.png --clip-rows \"sit,walk@12fpz\" -o o", "expected a unit"),
     ] {

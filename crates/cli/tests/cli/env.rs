@@ -46,7 +46,7 @@ impl Env {
     /// Runs the program; `line` is a command line in which double quotes hold a value together.
     pub(crate) fn run(&self, line: &str) -> Outcome {
         let mut command = Command::cargo_bin("shibori").unwrap();
-        command.current_dir(self.folder.path()).env_remove("NO_COLOR").args(words(line));
+        command.current_dir(self.folder.path()).env_remove("NO_COLOR").env("COLUMNS", "80").args(words(line));
         let output = command.output().unwrap();
         Outcome {
             code: output.status.code().unwrap_or(-1),

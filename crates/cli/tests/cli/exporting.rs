@@ -131,11 +131,11 @@ fn what_can_not_be_exported_is_told() {
     env.write("other/pond.png", env.read("art/koi.png"));
     let before = env.files("");
     for (line, code, told, hint) in [
-        ("out/pond", 2, "nothing says what to export to", "--to csv"),
-        ("out/pond --to csv --unit 4px", 2, "--unit has no use here", ""),
+        ("out/pond", 2, "no export format given", "--to csv"),
+        ("out/pond --to csv --unit 4px", 2, "--unit has no effect here", ""),
         ("out/pond --to glb --unit 0", 2, "'0' is not a number of pixels such as 16px", ""),
-        ("out/pond --to css -o -", 2, "only a template's text goes to standard output", "-o"),
-        ("art/koi.png --to css", 3, "art/koi.png: is not an atlas or a set", "pack it first"),
+        ("out/pond --to css -o -", 2, "only template output can go to standard output", "-o"),
+        ("art/koi.png --to css", 3, "art/koi.png: not an atlas or a set", "pack or slice it first"),
         ("nothing --to css", 3, "nothing: no such file", ""),
         ("out/pond --template gone.j2", 3, "gone.j2: no such file", ""),
         (
@@ -146,12 +146,7 @@ fn what_can_not_be_exported_is_told() {
         ),
         ("out/pond --template open.j2", 2, "open.j2: line ", ""),
         ("out/pond --template file.j2", 2, "file.j2: line 1", ""),
-        (
-            "soft --to gltf",
-            2,
-            "page 'soft.png' is multiplied by alpha, which .gltf can't point to",
-            "export to glb",
-        ),
+        ("soft --to gltf", 2, "page 'soft.png' can't be used in .gltf", "export to glb"),
         ("gone/pond.json --to css", 3, "page \"pond.png\" is missing", ""),
         ("other/pond.json --to glb", 3, "page \"pond.png\" is 256x32 px, but the manifest says", ""),
     ] {

@@ -68,7 +68,7 @@ fn what_can_not_be_carried_is_told() {
     env.ok("clip koi \"turn = 6,7\"");
     let outcome = env.run("slice art/koi.png --grid 8x1 --count 4 -o koi --carry");
     assert_eq!(outcome.code, 4);
-    assert!(outcome.err.contains("can't take over: 1 clip (koi:turn)"), "{}", outcome.err);
+    assert!(outcome.err.contains("can't keep: 1 clip (koi:turn)"), "{}", outcome.err);
     assert_eq!(manifest(&env, "koi/frames.json")["frames"].as_array().unwrap().len(), 8);
 }
 
@@ -79,11 +79,11 @@ fn a_set_of_other_sprites_and_a_manifest_of_another_kind_stop_the_run() {
     let before = env.files("frames");
     let outcome = env.run("slice art/frog.png --grid 8x4 -o frames");
     assert_eq!(outcome.code, 4);
-    assert!(outcome.err.contains("is the manifest of koi"), "{}", outcome.err);
+    assert!(outcome.err.contains("is the manifest of other sprites: koi"), "{}", outcome.err);
     // An atlas called like the set's manifest would sweep the set away.
     let outcome = env.run("pack art/lantern art/koi.png -o frames/frames");
     assert_eq!(outcome.code, 4);
-    assert!(outcome.err.contains("another kind"), "{}", outcome.err);
+    assert!(outcome.err.contains("a different kind"), "{}", outcome.err);
     assert!(env.files("frames") == before);
     env.ok("slice art/frog.png --grid 8x4 -o frames --force");
 }
@@ -136,7 +136,7 @@ fn a_value_set_by_hand_is_never_measured_over_without_a_word() {
         let mut wanted = manifest(&env, "koi/frames.json");
         let outcome = env.run(slice);
         assert_eq!(outcome.code, 4, "{told}");
-        assert!(outcome.err.contains("was changed since shibori wrote it"), "{told}: {}", outcome.err);
+        assert!(outcome.err.contains("edited since shibori wrote it"), "{told}: {}", outcome.err);
         // What a person set stays theirs, however often it is carried over and whatever else is added.
         for command in [format!("{slice} --carry"), "clip koi \"turn = 3,4\"".to_owned()] {
             env.ok(&command);
@@ -149,7 +149,7 @@ fn a_value_set_by_hand_is_never_measured_over_without_a_word() {
         assert_eq!(now, wanted, "{told}");
         env.ok(&format!("{slice} --force"));
         assert_eq!(manifest(&env, "koi/frames.json"), fresh, "{told}");
-        // An editor that only lays the text out anew changes nothing.
+        // An editor that only lays the text out again changes nothing.
         edit(&env, "koi/frames.json", |_| ());
         env.ok(slice);
         assert_eq!(manifest(&env, "koi/frames.json"), fresh, "{told}");
@@ -170,7 +170,7 @@ fn exports_and_manifests_are_not_written_over_by_what_they_are_not() {
         env.write(table, text.replacen("swim", "glide", 1).replacen("koi-00", "koi-first", 1));
         let outcome = env.run("export koi-atlas --to csv -o koi.csv");
         assert_eq!(outcome.code, 4, "{table}");
-        assert!(outcome.err.contains("was changed since"), "{}", outcome.err);
+        assert!(outcome.err.contains("edited since"), "{}", outcome.err);
         // A version control that changes line ends changes nothing of a person's.
         env.write(table, text.replace("\r\n", "\n"));
         env.ok("export koi-atlas --to csv -o koi.csv");
@@ -179,6 +179,6 @@ fn exports_and_manifests_are_not_written_over_by_what_they_are_not() {
     env.write("t.j2", "{{ seal }}");
     let outcome = env.run("export koi-atlas --template t.j2 -o frog/frames.json");
     assert_eq!(outcome.code, 4);
-    assert!(outcome.err.contains("is the manifest of frog"), "{}", outcome.err);
+    assert!(outcome.err.contains("other sprites: frog"), "{}", outcome.err);
     assert!(env.read("frog/frames.json") == before);
 }

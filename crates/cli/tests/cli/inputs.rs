@@ -78,10 +78,10 @@ fn a_video_is_thinned_out_and_keeps_its_time() {
     env.write("broken.y4m", &film[..film.len() - 5]);
     let outcome = env.run("slice broken.y4m -o broken");
     assert_eq!(outcome.code, 3);
-    assert!(outcome.err.contains("add --accept truncated to take the 23 whole frames"), "{}", outcome.err);
+    assert!(outcome.err.contains("add --accept truncated to use the 23 whole frames"), "{}", outcome.err);
     let outcome = env.run("slice broken.y4m -o broken --accept truncated");
     assert!(
-        outcome.code == 0 && outcome.err.contains("the 23 frames before that were taken"),
+        outcome.code == 0 && outcome.err.contains("the 23 frames before that were used"),
         "{}",
         outcome.err
     );
@@ -108,7 +108,7 @@ fn the_limit_on_pixels_can_be_moved() {
     let env = Env::with_art();
     let outcome = env.run("inspect art/koi.png --max-pixels 8000");
     assert_eq!(outcome.code, 3);
-    assert!(outcome.err.contains("256x32 px is 8192 pixels; the limit is 8000"), "{}", outcome.err);
+    assert!(outcome.err.contains("256x32 px has 8192 pixels; the limit is 8000"), "{}", outcome.err);
     assert!(outcome.err.contains("--max-pixels 8192"), "{}", outcome.err);
     env.ok("inspect art/koi.png --max-pixels 8192");
 }
@@ -155,14 +155,14 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
         ("adjust koi -o big --scale 64 --max-pixels 4194303", "--scale: 'koi-00' would become 2048x2048 px"),
         (
             "preview contact koi -o big.png --zoom 64 --max-pixels 4000000",
-            "--zoom: the picture would have 4484900 pixels",
+            "--zoom: the image would have 4484900 pixels",
         ),
         ("preview onion koi -o big.png --zoom 64 --max-pixels 100000", "--zoom: "),
         ("preview grid art/koi.png -o big.png --zoom 64 --max-pixels 4000000", "--zoom: "),
         ("preview motion koi -o big.gif --zoom 64 --max-pixels 4000000", "--zoom: "),
         (
             "guide-sheet --grid 30x30 --cell 2000x2000 -o big.png",
-            "--grid with --cell: the picture would have 3600000000",
+            "--grid with --cell: the image would have 3600000000",
         ),
         ("pack koi -o big --page-size 70000x70000", "70000"),
     ] {

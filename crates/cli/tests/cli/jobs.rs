@@ -161,7 +161,7 @@ fn a_folder_of_images_gets_a_manifest_and_no_copy() {
     env.ok("slice many/hat/hat0.png many/hat/hat1.png --manifest-only");
     assert_eq!(manifest(&env, "many/hat/frames.json")["frames"].as_array().unwrap().len(), 2);
     let outcome = env.run("slice art --manifest-only");
-    assert!(outcome.code == 2 && outcome.err.contains("leave out --manifest-only"), "{}", outcome.err);
+    assert!(outcome.code == 2 && outcome.err.contains("remove --manifest-only"), "{}", outcome.err);
     // Folders go everywhere: as frames, as sheets, and to be looked at.
     env.ok("slice many/hat -o hats");
     assert_eq!(env.frames("hats").frames().len(), 2);
@@ -201,7 +201,7 @@ fn a_grid_on_a_part_of_a_sheet_is_cut_where_it_is() {
     env.ok("slice part.png --within 20,30,72,48 --grid 4x3 --cell 16x16 --gutter 2,0 --manifest-only");
     same("part");
     let outcome = env.run("slice part.png --cell 16x16 -o never");
-    assert!(outcome.err.contains("add --grid 8x6 to leave the rest"), "{}", outcome.err);
+    assert!(outcome.err.contains("add --grid 8x6 to ignore the rest"), "{}", outcome.err);
     let outcome = env.run("slice part.png --within 100,0,72,48 --grid 2x2 -o never");
     assert!(outcome.code == 2 && outcome.err.contains("0,0,128,100"), "{}", outcome.err);
     // Separate drawings have rows and columns too.

@@ -11,6 +11,8 @@ mod finding;
 mod hand_work;
 mod inputs;
 mod jobs;
+mod language;
+mod memory;
 mod mistakes;
 mod packing;
 mod previews;

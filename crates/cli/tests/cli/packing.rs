@@ -189,10 +189,10 @@ fn companions_lie_exactly_like_their_frames_and_come_back() {
     env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
     env.ok("slice koi_n.tga --grid 8x1 --take 0-6 -o koi_n");
     let outcome = env.run("pack koi koi_n --companion _n,_e=102030 -o pond");
-    assert!(outcome.err.contains("no frame's name ends in '_e'"), "{}", outcome.err);
+    assert!(outcome.err.contains("no frame name ends in '_e'"), "{}", outcome.err);
     let outcome = env.run("pack koi koi_n --companion _n -o pond --allow-turn --json");
     assert!(
-        outcome.err.contains("companion _n: 1 frame without one, such as 'koi-07'; filled with 8080ff"),
+        outcome.err.contains("companion _n: missing for 1 frame, such as 'koi-07'; filled with 8080ff"),
         "{}",
         outcome.err
     );
@@ -293,25 +293,25 @@ fn contradictions_and_bad_packs_are_told() {
     cut(&env);
     env.ok("pack koi -o koi-atlas");
     for (line, told, hint) in [
-        ("--layout grid --allow-turn", "--allow-turn has no use here", ""),
-        ("--layout strip --keep-places koi-atlas.json", "--keep-places has no use here", ""),
+        ("--layout grid --allow-turn", "--allow-turn has no effect here", ""),
+        ("--layout strip --keep-places koi-atlas.json", "--keep-places has no effect here", ""),
         ("--page-square --page-size 64x32", "contradict each other", ""),
-        ("--png small --page-format qoi", "--png has no use here", ""),
-        ("--page-scales 1,0.33", "0.33 is 33/100: places can't land on whole pixels", ""),
-        ("--page-scales 0", "'0' is not a number above 0", ""),
+        ("--png small --page-format qoi", "--png has no effect here", ""),
+        ("--page-scales 1,0.33", "0.33 is 33/100, which can't land on whole pixels", ""),
+        ("--page-scales 0", "'0' is not a positive number", ""),
         ("--page-scales 2,2", "the factor 2 is given twice", ""),
         ("--palette 1", "'1' is not a whole number from 2 to 256", ""),
-        ("--companion _x", "no frame's name ends in '_x'", "name the companions' source too"),
+        ("--companion _x", "no frame name ends in '_x'", "include the companions' source"),
         (
             "--keep-places koi-atlas.json --only frog",
-            "none of these frames is in the old atlas",
-            "leave it out",
+            "none of these frames are in the old atlas",
+            "remove it",
         ),
         ("--keep-places gone.json", "gone.json: no such file", ""),
         (
             "--page-size 30x30",
-            "frame 'koi-00' of 30x18 px does not fit on a page of 30x30 px with a margin of 1 px",
-            "raise --page-max (or --page-size)",
+            "px does not fit on a page of 30x30 px with a margin of 1 px",
+            "use --page-size 32x",
         ),
         (
             "--layout strip --page-max 100 --gutter 1 --margin 2",

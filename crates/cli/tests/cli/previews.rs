@@ -79,7 +79,7 @@ fn a_gif_of_soft_art_says_what_is_lost() {
     let env = Env::with_art();
     let outcome = env.run("preview motion art/lantern -o lantern.gif");
     assert_eq!(outcome.code, 0);
-    assert!(outcome.err.contains("a GIF has no half transparency"), "{}", outcome.err);
+    assert!(outcome.err.contains("GIF has no semitransparency"), "{}", outcome.err);
     let outcome = env.run("preview motion art/lantern -o lantern.gif --background 203040");
     assert_eq!(outcome.err, "");
 }

@@ -17,7 +17,7 @@ fn work_done_by_hand_is_not_replaced_without_a_word() {
     assert!(
         outcome
             .err
-            .contains("koi-02.png: is there already, and was not written by shibori or was changed since"),
+            .contains("koi-02.png: already exists, and was not written by shibori or has been edited since"),
         "{}",
         outcome.err
     );

@@ -46,7 +46,7 @@ const tests = {
   "a sheet: labels, typing, undo, the address": async () => {
     const { page, field, command, close } = await opened("pond/art/frog.png", "sheet.html");
     for (const label of ["Cell width", "Cell height", "Offset x", "Offset y", "Gutter x", "Gutter y", "Columns", "Rows", "Frames per second", "Command"]) {
-      assert.equal(await page.getByLabel(label).count(), 1, label);
+      assert.equal(await page.getByLabel(label, { exact: true }).count(), 1, label);
     }
     await field("Columns").fill("4");
     const first = await command();
@@ -119,7 +119,7 @@ const tests = {
 
   "separate drawings come out as shown": async () => {
     const { field, command, shown, close } = await opened("pond/art/reeds.png", "reeds.html");
-    await field("Cut by").selectOption("drawings");
+    await field("Slice by").selectOption("drawings");
     await field("Name of row 0").fill("sway");
     const seen = await shown();
     typed(await command());
@@ -141,9 +141,9 @@ const tests = {
         const what = random(5);
         if (what === 0) { await field("Drag").selectOption("drawing"); await page.locator("#stage").press(pick(["Shift+ArrowLeft", "ArrowUp", "Shift+ArrowDown", "ArrowRight"])); await field("Shift x").fill(String(random(20) - 10)); }
         if (what === 1) { await field("Drag").selectOption("pivot"); await field("Pivot x").fill(String(random(60) / 2)); await page.locator("#stage").press("Shift+ArrowUp"); }
-        if (what === 2) { await field("Name of a new box").fill(pick(["body", "the foot"])); await page.getByRole("button", { name: "Add a box" }).click(); await field("Box width").fill(String(1 + random(30))); await page.locator("#stage").press("ArrowLeft"); }
-        if (what === 3) { await field("Time of this step, ms").fill(String(1 + random(500))); await page.getByRole("button", { name: pick(["Earlier", "Later", "Double time", "Duplicate", "Remove"]) }).click(); }
-        if (what === 4) { await field("Frames per second").fill(pick(["9", "12.5", "30"])); await field("Play").selectOption(pick(["loop", "once", "bounce"])); }
+        if (what === 2) { await field("New box name").fill(pick(["body", "the foot"])); await page.getByRole("button", { name: "Add a box" }).click(); await field("Box width").fill(String(1 + random(30))); await page.locator("#stage").press("ArrowLeft"); }
+        if (what === 3) { await field("Step duration, ms").fill(String(1 + random(500))); await page.getByRole("button", { name: pick(["Earlier", "Later", "Double duration", "Duplicate", "Remove"]) }).click(); }
+        if (what === 4) { await field("Frames per second").fill(pick(["9", "12.5", "30"])); await field("Play mode").selectOption(pick(["loop", "once", "bounce"])); }
       }
       const lines = await command(), places = await page.evaluate(() => document.getElementById("places-part").hidden ? "" : document.getElementById("places").value);
       assert.notEqual(lines, "");

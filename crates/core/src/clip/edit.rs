@@ -196,16 +196,22 @@ impl FromStr for EventSpec {
     }
 }
 
-/// Annotations a step of a clip.
-pub fn set_event(set: FrameSet, spec: &EventSpec) -> Result<FrameSet, EditError> {
-    let place = place_of(&set, &spec.clip)?;
-    changed(set, place, |clip| {
+/// Adds events to steps of clips, or takes them away.
+pub fn set_events(set: FrameSet, specs: &[EventSpec]) -> Result<FrameSet, EditError> {
+    if specs.is_empty() {
+        return Ok(set);
+    }
+    let mut clips = set.clips().to_vec();
+    for spec in specs {
+        let place = place_of(&set, &spec.clip)?;
+        let clip = &clips[place];
         let count = clip.steps().len();
         if spec.step >= count {
             return Err(EditError::NoStep { clip: clip.name().clone(), step: spec.step, count });
         }
-        Ok(clip.with_event(spec.step, spec.event.clone()))
-    })
+        clips[place] = clip.clone().with_event(spec.step, spec.event.clone());
+    }
+    Ok(set.with_clips(clips)?)
 }
 
 #[cfg(test)]
@@ -241,14 +247,14 @@ mod tests {
     #[test]
     fn dropping_renaming_and_events() {
         let set = rename_clip(frog(), &"sit=rest".parse().unwrap()).unwrap();
-        let set = set_event(set, &"leap@2=splash".parse().unwrap()).unwrap();
+        let set = set_events(set, &["leap@2=splash".parse().unwrap()]).unwrap();
         assert_eq!(set.clips()[1].steps()[2].event.as_deref(), Some("splash"));
-        let gone = set_event(set.clone(), &"leap@2=".parse().unwrap()).unwrap();
+        let gone = set_events(set.clone(), &["leap@2=".parse().unwrap()]).unwrap();
         assert_eq!(gone.clips()[1].steps()[2].event, None);
         assert_eq!(drop_clip(set.clone(), "frog:rest").unwrap().clips().len(), 1);
         let unknown = drop_clip(set.clone(), "laep").unwrap_err();
         assert!(matches!(unknown, EditError::Unknown { nearest: Some(name), .. } if name == "leap"));
-        let step = set_event(set.clone(), &"leap@3=splash".parse().unwrap()).unwrap_err();
+        let step = set_events(set.clone(), &["leap@3=splash".parse().unwrap()]).unwrap_err();
         assert_eq!(step.to_string(), "clip 'leap' has no step 3: it has 3 (0 to 2)");
         assert!(rename_clip(set, &"rest=leap".parse().unwrap()).is_err());
     }

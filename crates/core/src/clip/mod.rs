@@ -8,6 +8,6 @@ mod grammar;
 mod rows;
 
 pub use crate::sequence::{Clip, ClipError, Play, Span, Step, TimeError};
-pub use edit::{EditError, EventSpec, Rate, Renaming, drop_clip, fit, rename_clip, set_event, speed};
+pub use edit::{EditError, EventSpec, Rate, Renaming, drop_clip, fit, rename_clip, set_events, speed};
 pub use grammar::{ApplyError, ClipSpec, add_clips};
 pub use rows::{EmptyRow, RowClips, RowError, RowList};

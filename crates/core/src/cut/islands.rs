@@ -13,6 +13,7 @@ use image::{Rgba, RgbaImage};
 use crate::background::Background;
 use crate::components::{Groups, around, pieces};
 use crate::cut::{dots, seams};
+use crate::parallel;
 use crate::{Cell, Pixels, Rect, Size};
 
 /// The largest join distance looked at when none is given.
@@ -41,6 +42,19 @@ pub struct Islands {
     pub join: u32,
     /// How many pieces of a packed page were parted along straight lines.
     pub parted: usize,
+    labels: Labels,
+}
+
+/// Which drawing each pixel of the sheet belongs to.
+#[derive(Clone, Debug)]
+struct Labels {
+    width: u32,
+    /// The piece at each pixel, from 1; 0 is background.
+    pieces: Vec<u32>,
+    /// The group of each piece.
+    groups: Vec<u32>,
+    /// The group of each drawing.
+    drawings: Vec<u32>,
 }
 
 /// A separate drawing.
@@ -50,8 +64,51 @@ pub struct Island {
     pub cell: Cell,
     /// Its place on the sheet.
     pub rect: Rect,
-    /// Its own pixels, without a neighbor's.
-    pub pixels: Pixels,
+}
+
+impl Labels {
+    /// Whether a pixel is part of another drawing than this one.
+    fn is_foreign(&self, drawing: usize, x: u32, y: u32) -> bool {
+        match self.pieces[y as usize * self.width as usize + x as usize] {
+            0 => false,
+            piece => self.groups[piece as usize - 1] != self.drawings[drawing],
+        }
+    }
+}
+
+impl Islands {
+    /// Whether the box of a drawing holds pixels of another, so that its own must be copied.
+    fn is_mixed(&self, drawing: usize) -> bool {
+        let Rect { x, y, width, height } = self.drawings[drawing].rect;
+        (y..y + height).any(|y| (x..x + width).any(|x| self.labels.is_foreign(drawing, x, y)))
+    }
+
+    /// How many pixels [`Islands::lifted`] copies for all drawings together: boxes that hold pixels of others.
+    pub fn copied(&self) -> u64 {
+        let copied = parallel::map(self.drawings.len(), |at| {
+            if self.is_mixed(at) { self.drawings[at].rect.size().area() } else { 0 }
+        });
+        copied.into_iter().fold(0, u64::saturating_add)
+    }
+
+    /// The pixels of a drawing, without those of others in its box.
+    ///
+    /// # Panics
+    /// If the sheet is not the one that was taken apart.
+    pub fn lifted(&self, sheet: &Pixels, drawing: usize) -> Pixels {
+        let rect = self.drawings[drawing].rect;
+        let part = sheet.part(rect).expect("the box was found on the sheet");
+        if !self.is_mixed(drawing) {
+            return part;
+        }
+        let mut image: RgbaImage = part.to_image();
+        for (x, y, pixel) in image.enumerate_pixels_mut() {
+            if self.labels.is_foreign(drawing, rect.x + x, rect.y + y) {
+                *pixel = Rgba([0; 4]);
+            }
+        }
+        Pixels::whole(image)
+    }
 }
 
 /// Finds the separate drawings of a sheet.
@@ -69,7 +126,6 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
     if options.join.is_none() {
         join_dots(&mut groups, &own_boxes);
     }
-    let group_of = |label: u32| groups[label as usize - 1];
     let boxes = united(&groups, &own_boxes);
     let mut areas = vec![0; found.areas.len()];
     groups.iter().zip(&found.areas).for_each(|(&group, area)| areas[group as usize] += area);
@@ -82,17 +138,14 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
         }
     }
     let drawings = in_reading_order(drawings);
-    let width = sheet.size().width;
-    let label = |x: u32, y: u32| found.labels[(y * width + x) as usize];
-    let own = |x: u32, y: u32, group: usize| match label(x, y) {
-        0 => None,
-        label => Some(group_of(label) as usize == group),
+    let labels = Labels {
+        width: sheet.size().width,
+        pieces: found.labels,
+        drawings: drawings.iter().map(|(_, (group, _))| *group as u32).collect(),
+        groups,
     };
-    let island = |(cell, (group, rect)): (Cell, (usize, Rect))| {
-        let pixels = lifted(sheet, rect, |x, y| own(x, y, group));
-        Island { cell, rect, pixels }
-    };
-    Islands { drawings: drawings.into_iter().map(island).collect(), specks, join, parted }
+    let drawings = drawings.into_iter().map(|(cell, (_, rect))| Island { cell, rect }).collect();
+    Islands { drawings, specks, join, parted, labels }
 }
 
 /// The box of each group, at the place of its first piece.
@@ -115,21 +168,6 @@ fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
     }
     let joined = letters.firsts();
     groups.iter_mut().for_each(|group| *group = joined[*group as usize] as u32);
-}
-
-/// The pixels of a box without those of other drawings. `own` tells whether a pixel is the drawing's, another's,
-/// or background.
-fn lifted(sheet: &Pixels, rect: Rect, own: impl Fn(u32, u32) -> Option<bool>) -> Pixels {
-    let part = sheet.part(rect).expect("the box was found on the sheet");
-    let places = || (0..rect.height).flat_map(|y| (0..rect.width).map(move |x| (x, y)));
-    if places().all(|(x, y)| own(rect.x + x, rect.y + y) != Some(false)) {
-        return part;
-    }
-    let mut image: RgbaImage = part.to_image();
-    for (x, y) in places().filter(|&(x, y)| own(rect.x + x, rect.y + y) == Some(false)) {
-        image.put_pixel(x, y, Rgba([0; 4]));
-    }
-    Pixels::whole(image)
 }
 
 /// Pairs of pieces with the number of empty pixels between them, up to `farthest`: gap, piece, piece.
@@ -267,8 +305,9 @@ mod tests {
     fn reading_order_is_by_rows_even_where_heights_differ() {
         let rows = ["....bb", "a...bb", "a.....", "......", "dd.c..", "dd.c.."];
         let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
-        let order: String =
-            set.drawings.iter().map(|one| char::from(one.pixels.get(0, 0).unwrap()[0])).collect();
+        let order: String = (0..set.drawings.len())
+            .map(|at| char::from(set.lifted(&sheet(&rows), at).get(0, 0).unwrap()[0]))
+            .collect();
         assert_eq!(order, "abdc");
     }
 
@@ -276,9 +315,9 @@ mod tests {
     fn a_drawing_keeps_its_own_pixels_only() {
         let rows = ["aaaaa", "a...a", "a.b.a", "a...a"];
         let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
-        let ring = &set.drawings[0].pixels;
+        let ring = &set.lifted(&sheet(&rows), 0);
         assert_eq!(ring.get(2, 2).unwrap()[3], 0);
-        assert_eq!(set.drawings[1].pixels.size(), Size::new(1, 1));
+        assert_eq!(set.lifted(&sheet(&rows), 1).size(), Size::new(1, 1));
     }
 
     proptest! {
@@ -289,7 +328,8 @@ mod tests {
             let found = islands(&pixels, Background::Clear, IslandOptions { join: Some(join), min_area });
             let size = pixels.size();
             let mut seen = vec![0u32; size.area() as usize];
-            for Island { rect, pixels: drawing, .. } in &found.drawings {
+            for (at, Island { rect, .. }) in found.drawings.iter().enumerate() {
+                let drawing = &found.lifted(&pixels, at);
                 prop_assert_eq!(rect.size(), drawing.size());
                 for (x, y) in (0..rect.width).flat_map(|x| (0..rect.height).map(move |y| (x, y))) {
                     let pixel = drawing.get(x, y).unwrap();

@@ -180,52 +180,93 @@ fn count_of(count: usize, what: &str) -> String {
     }
 }
 
-/// Where a section's frames go.
+/// Where a section's frames go: in cells of one size, line by line. A frame much larger than usual has a cell of its own size,
+/// so that one poster among icons does not make a poster of each.
 #[derive(Clone)]
 struct Plan {
     zoom: u32,
-    cell: Size,
-    columns: u32,
+    /// The width of each shot's cell.
+    cells: Vec<u32>,
+    lines: Vec<Line>,
     width: u32,
+}
+
+/// Shots side by side.
+#[derive(Clone)]
+struct Line {
+    shots: Range<usize>,
+    /// Pixels down, without labels.
+    height: u32,
 }
 
 /// A section, or as many of its lines as a sheet holds.
 struct Part<'a> {
     plan: Plan,
     section: &'a Section,
-    shots: Range<usize>,
+    lines: Range<usize>,
+}
+
+/// Frames this many times as large as usual have cells of their own.
+const MUCH_LARGER: u32 = 2;
+
+/// The size of most of these, or a little more: the largest of those that are not much larger than the one in the middle.
+fn usual(sizes: &[Size]) -> Size {
+    let middle = |side: fn(&Size) -> u32| {
+        let mut sides: Vec<u32> = sizes.iter().map(side).collect();
+        sides.sort_unstable();
+        let most = sides.get(sides.len() / 2).map_or(0, |side| side.saturating_mul(MUCH_LARGER));
+        sides.into_iter().filter(|side| *side <= most).max().unwrap_or(0)
+    };
+    Size::new(middle(|size| size.width), middle(|size| size.height))
 }
 
 impl Plan {
     fn new(set: &FrameSet, section: &Section, zoom: u32, paper_width: u32) -> Self {
-        let frames = section.shots.iter().map(|shot| set.frames()[shot.frame].canvas());
-        let largest = frames.fold(Size::default(), Size::union);
+        let canvas = |shot: &Shot| set.frames()[shot.frame].canvas();
+        let sizes: Vec<Size> = section.shots.iter().map(canvas).collect();
+        let usual = usual(&sizes);
         let label = section.shots.iter().map(|s| text::width(&s.what, 1).max(text::width(&s.time, 1)));
-        let width = (largest.width * zoom).max(label.max().unwrap_or(0)) + 2 * BAR;
-        let cell = Size::new(width, largest.height * zoom);
-        let room = paper_width.saturating_sub(2 * MARGIN) + GAP;
-        let columns = (room / (cell.width + GAP)).clamp(1, section.shots.len().max(1) as u32);
+        let label = label.max().unwrap_or(0);
+        let cell = |size: &Size| (size.width.max(usual.width) * zoom).max(label) + 2 * BAR;
+        let cells: Vec<u32> = sizes.iter().map(cell).collect();
+        let room = paper_width.saturating_sub(2 * MARGIN);
+        let (mut lines, mut widest, mut used) = (Vec::<Line>::new(), 0, 0);
+        for (at, (cell, size)) in cells.iter().zip(&sizes).enumerate() {
+            let height = size.height.max(usual.height) * zoom;
+            match lines.last_mut() {
+                Some(line) if used + GAP + cell <= room => {
+                    (line.shots.end, line.height) = (at + 1, line.height.max(height));
+                    used += GAP + cell;
+                }
+                _ => {
+                    lines.push(Line { shots: at..at + 1, height });
+                    used = *cell;
+                }
+            }
+            widest = widest.max(used);
+        }
         let heading = text::width(&section.title, 2).max(text::width(&section.detail, 1));
-        Self { zoom, cell, columns, width: (columns * (cell.width + GAP) - GAP).max(heading) }
-    }
-
-    /// How far one line of frames lies under the one before.
-    fn line(&self) -> u32 {
-        self.cell.height + LABEL + GAP
+        Self { zoom, cells, lines, width: widest.max(heading) }
     }
 
     /// A section in parts of at most a height, or of one line.
     fn parts(self, section: &Section, most: u32) -> Vec<Part<'_>> {
-        let lines = (most.saturating_sub(HEADING).saturating_add(GAP) / self.line()).max(1);
-        let each = (lines as usize).saturating_mul(self.columns as usize);
-        let count = section.shots.len();
-        let starts = (0..count.max(1)).step_by(each);
-        let part = |start: usize| Part {
-            plan: self.clone(),
-            section,
-            shots: start..start.saturating_add(each).min(count),
-        };
-        starts.map(part).collect()
+        let mut parts: Vec<Part<'_>> = Vec::new();
+        let mut high = 0;
+        for (at, line) in self.lines.iter().enumerate() {
+            let step = line.step();
+            match parts.last_mut() {
+                Some(part) if high + step <= most.saturating_add(GAP) => {
+                    part.lines.end = at + 1;
+                    high += step;
+                }
+                _ => {
+                    parts.push(Part { plan: self.clone(), section, lines: at..at + 1 });
+                    high = HEADING + step;
+                }
+            }
+        }
+        parts
     }
 
     fn draw_shot(
@@ -234,6 +275,7 @@ impl Plan {
         frame: &Frame,
         shot: &Shot,
         (x, y): (u32, u32),
+        cell: Size,
         ends: (bool, bool),
     ) {
         let size = Size::new(frame.canvas().width * self.zoom, frame.canvas().height * self.zoom);
@@ -248,36 +290,51 @@ impl Plan {
         if ends.1 {
             paper.fill(Rect::new(left + size.width, y, BAR, size.height), ink::END);
         }
-        let room = self.cell.width - BAR;
-        paper.write(&text::fitted(&shot.what, room, 1), left, y + self.cell.height + 5, 1, ink::TEXT);
-        paper.write(&text::fitted(&shot.time, room, 1), left, y + self.cell.height + 16, 1, ink::DIM);
+        let room = cell.width - BAR;
+        paper.write(&text::fitted(&shot.what, room, 1), left, y + cell.height + 5, 1, ink::TEXT);
+        paper.write(&text::fitted(&shot.time, room, 1), left, y + cell.height + 16, 1, ink::DIM);
+    }
+}
+
+impl Line {
+    /// How far the next line is below this one.
+    fn step(&self) -> u32 {
+        self.height + LABEL + GAP
     }
 }
 
 impl Part<'_> {
+    fn lines(&self) -> &[Line] {
+        &self.plan.lines[self.lines.clone()]
+    }
+
     fn height(&self) -> u32 {
-        HEADING + (self.shots.len() as u32).div_ceil(self.plan.columns) * self.plan.line() - GAP
+        HEADING + self.lines().iter().map(Line::step).sum::<u32>() - GAP
     }
 
     fn draw(&self, paper: &mut Paper, set: &FrameSet, (left, top): (u32, u32), show: Show) {
-        let Self { plan, section, shots } = self;
+        let Self { plan, section, .. } = self;
         paper.write(&section.title, left, top, 2, ink::TEXT);
-        let detail = match shots.start {
+        let detail = match self.lines().first().map_or(0, |line| line.shots.start) {
             0 => section.detail.clone(),
             start => format!("{}  continued, from number {start}", section.detail),
         };
         paper.write(&detail, left, top + 21, 1, ink::DIM);
         paper.fill(Rect::new(left, top + 34, plan.width, 1), ink::RULE);
-        for (number, at) in (0u32..).zip(shots.clone()) {
-            let shot = &section.shots[at];
-            let x = left + number % plan.columns * (plan.cell.width + GAP);
-            let y = top + HEADING + number / plan.columns * plan.line();
-            let ends = (section.is_clip && at == 0, section.is_clip && at + 1 == section.shots.len());
-            let frame = &set.frames()[shot.frame];
-            let turned = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
-            let frame = turned.as_ref().unwrap_or(frame);
-            plan.draw_shot(paper, frame, shot, (x, y), ends);
-            overlay::draw(paper, frame, (x + BAR, y), plan.zoom, show);
+        let mut y = top + HEADING;
+        for line in self.lines() {
+            let mut x = left;
+            for at in line.shots.clone() {
+                let shot = &section.shots[at];
+                let ends = (section.is_clip && at == 0, section.is_clip && at + 1 == section.shots.len());
+                let frame = &set.frames()[shot.frame];
+                let turned = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
+                let frame = turned.as_ref().unwrap_or(frame);
+                plan.draw_shot(paper, frame, shot, (x, y), Size::new(plan.cells[at], line.height), ends);
+                overlay::draw(paper, frame, (x + BAR, y), plan.zoom, show);
+                x += plan.cells[at] + GAP;
+            }
+            y += line.step();
         }
     }
 }
@@ -288,6 +345,23 @@ mod tests {
     use crate::set::tests::{rows, with_clips};
 
     #[test]
+    fn one_large_frame_among_small_ones_makes_no_large_cells() {
+        let frame = |at: u32, size: Size| {
+            let pixels = crate::Pixels::whole(RgbaImage::new(size.width, size.height));
+            let name = crate::Name::new(format!("{at}")).unwrap();
+            Frame::new(crate::Name::new("icons").unwrap(), name, pixels).unwrap()
+        };
+        let mut frames: Vec<Frame> = (0..30).map(|at| frame(at, Size::new(16, 16))).collect();
+        frames.push(frame(30, Size::new(4000, 16)));
+        frames.push(frame(31, Size::new(16, 4000)));
+        let set = FrameSet::new(frames, Vec::new()).unwrap();
+        let sheets = contact(&set, ContactOptions::default()).unwrap();
+        let pixels: u64 =
+            sheets.iter().map(|sheet| u64::from(sheet.width()) * u64::from(sheet.height())).sum();
+        assert!(sheets.len() <= 3 && pixels < 3 * 4100 * 4100, "{} sheets, {pixels} px", sheets.len());
+    }
+
+    #[test]
     fn every_clip_is_a_section_and_no_frame_is_left_out() {
         let set = with_clips(rows("frog", &[4]), &["sit = 0-1 @80ms", "turn = 1,0,1 bounce"]);
         let told: Vec<_> = sections(&set).iter().map(|s| format!("{}: {}", s.title, s.detail)).collect();
@@ -296,7 +370,7 @@ mod tests {
             [
                 "frog sit: 2 steps  160 ms  loop",
                 "frog turn: 3 steps  400 ms  bounce",
-                "frog: 2 frames of no clip"
+                "frog: 2 frames not in any clip"
             ]
         );
         assert_eq!(sections(&set)[0].shots[1].what, "1 r0c1");
@@ -326,17 +400,18 @@ mod tests {
             let shown: Vec<_> = sheets
                 .iter()
                 .flat_map(|sheet| &sheet.parts)
-                .flat_map(|(part, _)| part.shots.clone().map(|at| (&part.section.title, at)))
+                .flat_map(|(part, _)| {
+                    part.lines()
+                        .iter()
+                        .flat_map(|line| line.shots.clone())
+                        .map(|at| (&part.section.title, at))
+                })
                 .collect();
             let all: Vec<_> =
                 sections.iter().flat_map(|s| (0..s.shots.len()).map(move |at| (&s.title, at))).collect();
             assert_eq!(shown, all, "each frame once, in order, at {height}");
             for sheet in sheets.iter().filter(|sheet| sheet.size.height > height) {
-                let lines = sheet.parts.iter().map(|(part, _)| part.shots.len() as u32);
-                assert!(
-                    sheet.parts.iter().zip(lines).all(|((part, _), n)| n <= part.plan.columns),
-                    "{height}"
-                );
+                assert!(sheet.parts.iter().all(|(part, _)| part.lines.len() == 1), "{height}");
             }
         }
     }

@@ -65,7 +65,7 @@ pub(super) fn keep(
     let first = options.margin + options.bleed;
     let fitting = options.pages.fitting(options);
     let room = |page: Size| fitting.room_of(page);
-    let mut taken: Vec<(Size, Vec<Rect>)> = old.pages.iter().map(|&page| (room(page), Vec::new())).collect();
+    let mut taken: Vec<Taken> = old.pages.iter().map(|&page| Taken::new(room(page))).collect();
     let mut spots: Vec<Option<Spot>> = vec![None; pictures.sizes.len()];
     for (picture, place) in claims(pictures, old) {
         let steps = |at: u32| {
@@ -75,10 +75,8 @@ pub(super) fn keep(
         let (Some(x), Some(y)) = (steps(place.rect.x), steps(place.rect.y)) else { continue };
         let spaced = pictures.spaced[picture];
         let rect = Rect::at(x, y, if place.turned { spaced.turned() } else { spaced });
-        let (room, others) = &mut taken[place.page];
-        let is_free = rect.lies_in(Rect::of(*room)) && !others.iter().any(|other| other.overlaps(rect));
-        if spots[picture].is_none() && is_free && (!place.turned || options.may_turn()) {
-            others.push(rect);
+        let is_wanted = spots[picture].is_none() && (!place.turned || options.may_turn());
+        if is_wanted && taken[place.page].takes(rect) {
             spots[picture] = Some(Spot { page: place.page, x, y, turned: place.turned });
         }
     }
@@ -89,6 +87,7 @@ pub(super) fn keep(
     let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
     let pieces = Pieces { sizes: &sizes, may_turn: options.may_turn() };
+    let mut taken: Vec<(Size, Vec<Rect>)> = taken.into_iter().map(|page| (page.room, page.rects)).collect();
     let found = match arrange::beside(pieces, &taken) {
         Some(found) => found,
         None => {
@@ -116,6 +115,43 @@ pub(super) fn keep(
         pages[last] = fitting.page_for(Size::new(room(pages[last]).width, height));
     }
     Ok((spots, pages, Keeping::Kept { stayed, placed: new.len() }))
+}
+
+/// What lies on a page already.
+struct Taken {
+    room: Size,
+    rects: Vec<Rect>,
+    /// The rectangles that reach into each square of [`SQUARE`] steps: of thousands only the near ones are looked at.
+    near: HashMap<(u32, u32), Vec<usize>>,
+}
+
+/// Steps along a side of what is looked at together: about as many as a frame has.
+const SQUARE: u32 = 64;
+
+impl Taken {
+    fn new(room: Size) -> Self {
+        Self { room, rects: Vec::new(), near: HashMap::new() }
+    }
+
+    /// Takes a place if it is on the page and free.
+    fn takes(&mut self, rect: Rect) -> bool {
+        if !rect.lies_in(Rect::of(self.room)) {
+            return false;
+        }
+        let last = |end: u64| (end.saturating_sub(1) / u64::from(SQUARE)) as u32;
+        let columns = rect.x / SQUARE..=last(rect.right());
+        let squares =
+            || (rect.y / SQUARE..=last(rect.bottom())).flat_map(|y| columns.clone().map(move |x| (x, y)));
+        let is_in_the_way = |&at: &usize| self.rects[at].overlaps(rect);
+        if squares().any(|square| self.near.get(&square).is_some_and(|near| near.iter().any(is_in_the_way))) {
+            return false;
+        }
+        for square in squares() {
+            self.near.entry(square).or_default().push(self.rects.len());
+        }
+        self.rects.push(rect);
+        true
+    }
 }
 
 /// Old places that pictures could keep: those that more frames speak for first.

@@ -21,6 +21,7 @@ use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
 use crate::likeness::{meant, nearest};
+use crate::sequence::gcd;
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 
 pub(crate) use companion::base_of_each;
@@ -47,8 +48,11 @@ pub struct PackOptions {
     pub bleed: u32,
     /// Which frames share pages.
     pub per: PagePer,
-    /// Places and sizes are multiples of this many pixels, so that pages can be scaled; frames must be, too. Usually 1.
+    /// Places and sizes are multiples of this many pixels; frames must be, too. Usually 1.
     pub step: u32,
+    /// The scales in which the pages will be written: limits, rounding and spaces hold at each of them. Frames must be in
+    /// whole steps of them: see [`in_steps`] and [`step_of`].
+    pub scales: Vec<PageScale>,
 }
 
 /// How a dense page is filled.
@@ -98,6 +102,7 @@ impl PackOptions {
             bleed: 0,
             per: PagePer::Atlas,
             step: 1,
+            scales: vec![PageScale::ONE],
         }
     }
 
@@ -135,6 +140,53 @@ impl PackOptions {
         match fixed {
             Some(page) if square && !page.is_square() => Err(PackError::NotSquare { page }),
             _ => Ok(()),
+        }
+    }
+
+    /// The same options with spaces such that every place falls on a whole step, and pages such that each scale of them
+    /// is within the limits.
+    fn resolved(&self) -> Result<Self, PackError> {
+        let step = common_multiple(self.step, step_of(&self.scales));
+        // A bleed that is asked for is at least a pixel wide at every scale.
+        let a_pixel =
+            self.scales.iter().map(|scale| scale.ratio().over().div_ceil(scale.ratio().times())).max();
+        let bleed = if self.bleed == 0 { 0 } else { self.bleed.max(a_pixel.unwrap_or(1)) };
+        let up = |length: u32| length.next_multiple_of(step);
+        Ok(Self {
+            pages: self.pages.for_scales(&self.scales)?,
+            margin: up(self.margin + bleed) - bleed,
+            gutter: up(self.gutter + 2 * bleed) - 2 * bleed,
+            bleed,
+            step,
+            ..self.clone()
+        })
+    }
+
+    /// What a piece of this size takes on a dense page, bleed and gutter included, in steps.
+    fn spaced(&self, size: Size) -> Size {
+        let Size { width, height } = grown(size, self.bleed);
+        // Whole steps: the frames and the spaces between them are multiples together.
+        let steps = |length: u32| (length + self.gutter).div_ceil(self.step);
+        Size::new(steps(width), steps(height))
+    }
+
+    /// The cell that holds frames of up to this size.
+    fn cell_for(&self, size: Size) -> Size {
+        let up = |length: u32| length.next_multiple_of(self.step);
+        grown(Size::new(up(size.width), up(size.height)), self.bleed)
+    }
+
+    /// Whether a frame of this size fits on an empty page.
+    fn has_room_for(&self, size: Size) -> bool {
+        if size.is_empty() {
+            return true;
+        }
+        match self.dense_options() {
+            Some(_) => {
+                let (spaced, room) = (self.spaced(size), self.pages.fitting(self).room());
+                spaced.fits_in(room) || self.may_turn() && spaced.turned().fits_in(room)
+            }
+            None => self.cell_for(size).fits_in(self.pages.room(self.margin)),
         }
     }
 }
@@ -227,6 +279,8 @@ pub struct Atlas {
     layers: Vec<Layer>,
     bleed: u32,
     factor: Ratio,
+    /// The limits and the rounding that were asked for, at every scale.
+    asked: PageRules,
     least: Least,
     mirrored: Vec<(usize, usize)>,
     keeping: Option<Keeping>,
@@ -241,9 +295,7 @@ pub enum PackError {
     #[error("there are no frames to pack")]
     NoFrames,
     /// One frame alone is larger than a page.
-    #[error(
-        "frame '{frame}' of {size} px does not fit on a page of {page} px with a margin of {margin} px and a bleed of {bleed} px"
-    )]
+    #[error("frame '{frame}' of {size} px does not fit on a page of {page} px{}", around(*margin, *bleed))]
     FrameTooLarge {
         /// The frame.
         frame: Name,
@@ -255,6 +307,20 @@ pub enum PackError {
         margin: u32,
         /// Repeated border pixels round the frame.
         bleed: u32,
+        /// The smallest limit, or page of a fixed size, that would do.
+        needs: Size,
+        /// Whether pages have a fixed size.
+        is_fixed: bool,
+    },
+    /// No page side is both rounded as asked and within the limit.
+    #[error("no page side is a multiple of {unit} px{at} and at most {max} px", at = at_every(*scales))]
+    NothingToRoundTo {
+        /// Page sides are multiples of this.
+        unit: u32,
+        /// The limit.
+        max: u32,
+        /// In how many scales pages are written.
+        scales: usize,
     },
     /// A row of cells is wider than a page.
     #[error("{what} needs {columns} columns of {cell} px, but a page of {page} px holds {fits}")]
@@ -409,7 +475,9 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
     }
     options.check()?;
     check_layers(&set, &layers)?;
-    check_sizes(&set, options)?;
+    let asked = options;
+    let options = &asked.resolved()?;
+    check_sizes(&set, asked, options)?;
     if let Some(old) = options.dense_options().and_then(|dense| dense.keep.as_ref()) {
         if options.per != PagePer::Atlas {
             return Err(PackError::KeptApart);
@@ -418,7 +486,6 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
             return Err(PackError::NothingToKeep);
         }
     }
-    let options = &in_whole_steps(options);
     let group::Listed { set, origin, groups } = group::list(set, options)?;
     let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
     let share = options.dense_options().is_some_and(|dense| dense.share);
@@ -428,6 +495,7 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
         pages: Vec::new(),
         bleed: options.bleed,
         factor: Ratio::ONE,
+        asked: asked.pages,
         least: Least::default(),
         mirrored: std::mem::take(&mut shared.mirrored),
         keeping: None,
@@ -440,15 +508,15 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
             Layout::Dense(dense) => atlas.add_dense(&group, &shared, dense, options),
             Layout::Grid { columns } => {
                 let slots = rows::in_lines(group.members.len(), *columns);
-                atlas.add_cells(&group, &slots, options)?;
+                atlas.add_cells(&group, &slots, asked, options)?;
             }
             Layout::Strip => {
                 let count = group.members.len();
-                atlas.add_cells(&group, &rows::in_lines(count, Some(count as u32)), options)?;
+                atlas.add_cells(&group, &rows::in_lines(count, Some(count as u32)), asked, options)?;
             }
             Layout::ClipRows { .. } => {
                 let slots = group.slots.as_ref().expect("rows were listed");
-                atlas.add_cells(&group, slots, options)?;
+                atlas.add_cells(&group, slots, asked, options)?;
             }
         }
     }
@@ -467,29 +535,59 @@ fn check_layers(set: &FrameSet, layers: &[Layer]) -> Result<(), PackError> {
     Ok(())
 }
 
-fn check_sizes(set: &FrameSet, options: &PackOptions) -> Result<(), PackError> {
-    let room = options.pages.room(options.margin);
-    let fits = |size: Size| size.fits_in(room) || options.may_turn() && size.turned().fits_in(room);
-    let mut frames = set.frames().iter();
-    match frames.find(|frame| !fits(grown(frame.pixels().size(), options.bleed))) {
+/// Refuses frames that fit on no page; says the largest of them, and the page that all would fit on.
+fn check_sizes(set: &FrameSet, asked: &PackOptions, options: &PackOptions) -> Result<(), PackError> {
+    let frames = set.frames().iter().filter(|frame| !options.has_room_for(frame.pixels().size()));
+    let side = |size: Size| size.width.max(size.height);
+    let key = |size: Size| (side(size), size.area());
+    let mut worst: Option<&crate::Frame> = None;
+    let mut needs = Size::default();
+    for frame in frames {
+        let size = frame.pixels().size();
+        needs = needs.union(asked.limit_for(options, size));
+        if worst.is_none_or(|worst| key(size) > key(worst.pixels().size())) {
+            worst = Some(frame);
+        }
+    }
+    match worst {
         None => Ok(()),
         Some(frame) => {
             let (page, margin, bleed) = (options.pages.largest(), options.margin, options.bleed);
             let (frame, size) = (frame.name().clone(), frame.pixels().size());
-            Err(PackError::FrameTooLarge { frame, size, page, margin, bleed })
+            let is_fixed = options.pages.fixed.is_some();
+            Err(PackError::FrameTooLarge { frame, size, page, margin, bleed, needs, is_fixed })
         }
     }
 }
 
-/// The same options with spaces such that every place falls on a whole step.
-fn in_whole_steps(options: &PackOptions) -> PackOptions {
-    let up = |length: u32| length.next_multiple_of(options.step);
-    let PackOptions { margin, gutter, bleed, .. } = *options;
-    PackOptions {
-        margin: up(margin + bleed) - bleed,
-        gutter: up(gutter + 2 * bleed) - 2 * bleed,
-        ..options.clone()
+impl PackOptions {
+    /// The smallest page limit at which a frame of this size fits at every scale.
+    fn limit_for(&self, resolved: &PackOptions, size: Size) -> Size {
+        let cell = resolved.cell_for(size);
+        let side = |length: u32| {
+            let whole = u64::from(length) + 2 * u64::from(resolved.margin);
+            u32::try_from(self.pages.limit_for(whole, &self.scales)).unwrap_or(u32::MAX)
+        };
+        Size::new(side(cell.width), side(cell.height))
     }
+}
+
+fn common_multiple(a: u32, b: u32) -> u32 {
+    let (wide_a, wide_b) = (u64::from(a), u64::from(b));
+    u32::try_from(wide_a / gcd(wide_a, wide_b) * wide_b).unwrap_or(u32::MAX)
+}
+
+fn around(margin: u32, bleed: u32) -> String {
+    match (margin, bleed) {
+        (0, 0) => String::new(),
+        (margin, 0) => format!(" with a margin of {margin} px"),
+        (0, bleed) => format!(" with a bleed of {bleed} px"),
+        (margin, bleed) => format!(" with a margin of {margin} px and a bleed of {bleed} px"),
+    }
+}
+
+fn at_every(scales: usize) -> &'static str {
+    if scales > 1 { " at every scale" } else { "" }
 }
 
 impl Atlas {
@@ -516,13 +614,7 @@ impl Atlas {
             (group.members.iter()).map(|&at| pictures.binary_search(&shared.picture_of[at]?).ok()).collect();
         let size = |picture: &usize| self.set.frames()[shared.distinct[*picture]].pixels().size();
         let sizes: Vec<Size> = pictures.iter().map(size).collect();
-        let spaced = |size: &Size| {
-            let Size { width, height } = grown(*size, options.bleed);
-            // Whole steps: the frames and the spaces between them are multiples together.
-            let steps = |length: u32| (length + options.gutter).div_ceil(options.step);
-            Size::new(steps(width), steps(height))
-        };
-        let spaced: Vec<Size> = sizes.iter().map(spaced).collect();
+        let spaced: Vec<Size> = sizes.iter().map(|size| options.spaced(*size)).collect();
         let pieces = arrange::Pieces { sizes: &spaced, may_turn: dense.may_turn };
         let fitting = options.pages.fitting(options);
         let known = keep::Pictures {
@@ -562,15 +654,14 @@ impl Atlas {
         &mut self,
         group: &group::Group,
         slots: &rows::Slots,
+        asked: &PackOptions,
         options: &PackOptions,
     ) -> Result<(), PackError> {
         let before = self.pages.len();
         let sizes: Vec<Size> =
             group.members.iter().map(|&at| self.set.frames()[at].pixels().size()).collect();
         let largest = sizes.iter().fold(Size::new(1, 1), |size, other| size.union(*other));
-        let up = |length: u32| length.next_multiple_of(options.step);
-        let cell = grown(Size::new(up(largest.width), up(largest.height)), options.bleed);
-        let lines = page::Lines::new(cell, slots, options)?;
+        let lines = page::Lines::new(options.cell_for(largest), slots, asked, options)?;
         let first = options.bleed;
         for ((&at, slot), size) in group.members.iter().zip(&slots.of_frames).zip(&sizes) {
             let (page, corner) = lines.corner(*slot);

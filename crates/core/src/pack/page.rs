@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use crate::cut::{Counts, Spacing};
 use crate::pack::rows::Slots;
-use crate::pack::{PackError, PackOptions, PageGrid};
+use crate::pack::{MOST, PackError, PackOptions, PageGrid, PageScale};
 use crate::{Pair, Size};
 
 /// The limits and the rounding of page sizes.
@@ -42,14 +42,14 @@ impl Round {
         }
     }
 
-    /// The largest allowed length up to `limit`; `limit` itself where none is that small.
-    fn down(self, limit: u32) -> u32 {
+    /// The largest allowed length up to `limit`, if there is one.
+    fn down(self, limit: u32) -> Option<u32> {
         let fitting = match self {
             Round::None => limit,
-            Round::Pow2 => 1 << limit.max(1).ilog2(),
+            Round::Pow2 => 1 << limit.checked_ilog2()?,
             Round::Multiple(unit) => limit - limit % unit.max(1),
         };
-        if fitting == 0 { limit } else { fitting }
+        (fitting > 0).then_some(fitting)
     }
 }
 
@@ -59,7 +59,60 @@ impl PageRules {
         let Size { width, height } = self.max;
         let (width, height) =
             if self.square { (width.min(height), width.min(height)) } else { (width, height) };
-        self.fixed.unwrap_or(Size::new(self.round.down(width), self.round.down(height)))
+        let down = |side: u32| self.round.down(side).unwrap_or(side);
+        self.fixed.unwrap_or(Size::new(down(width), down(height)))
+    }
+
+    /// Rules for pages as drawn such that each scale of them is within these.
+    ///
+    /// # Errors
+    /// Where no page is: none is that small, and a multiple of what sides are rounded to.
+    pub(super) fn for_scales(&self, scales: &[PageScale]) -> Result<Self, PackError> {
+        if self.fixed.is_some() {
+            return Ok(*self);
+        }
+        // Pages that are not written as drawn need not be rounded as drawn.
+        let is_written = scales.is_empty() || scales.contains(&PageScale::ONE);
+        let round = if is_written { self.round } else { Round::None };
+        let side = |max: u32| {
+            let unscaled = |most: u32, scale: &PageScale| {
+                let whole = u64::from(most / scale.ratio().times()) * u64::from(scale.ratio().over());
+                u32::try_from(whole).unwrap_or(u32::MAX)
+            };
+            let most = self.round.down(max)?;
+            let drawn = scales.iter().map(|scale| unscaled(most, scale)).min().unwrap_or(most);
+            round.down(drawn.min(MOST))
+        };
+        let Size { width, height } = self.max;
+        let (unit, scales) = (if let Round::Multiple(unit) = self.round { unit } else { 1 }, scales.len());
+        let none = |max: u32| PackError::NothingToRoundTo { unit, max, scales };
+        let max =
+            Size::new(side(width).ok_or_else(|| none(width))?, side(height).ok_or_else(|| none(height))?);
+        Ok(Self { max, round, ..*self })
+    }
+
+    /// The smallest limit under which a page can have a side of this many pixels as drawn, at every scale.
+    pub(super) fn limit_for(&self, side: u64, scales: &[PageScale]) -> u64 {
+        let side = u32::try_from(side).unwrap_or(u32::MAX);
+        if self.fixed.is_some() {
+            return u64::from(side);
+        }
+        let is_written = scales.is_empty() || scales.contains(&PageScale::ONE);
+        let drawn = if is_written { self.round.up(side) } else { side };
+        let scaled = |scale: &PageScale| {
+            let steps = u64::from(drawn).div_ceil(u64::from(scale.ratio().over()));
+            let side = steps * u64::from(scale.ratio().times());
+            u64::from(self.round.up(u32::try_from(side).unwrap_or(u32::MAX)))
+        };
+        scales.iter().map(scaled).max().unwrap_or(0).max(if is_written { u64::from(drawn) } else { 0 })
+    }
+
+    /// A page that was scaled to this size, rounded as these rules say.
+    pub(super) fn rounded(&self, page: Size) -> Size {
+        match self.fixed {
+            Some(_) => page,
+            None => Size::new(self.round.up(page.width), self.round.up(page.height)),
+        }
     }
 
     /// What the largest page offers inside its margin.
@@ -179,7 +232,12 @@ pub(super) struct Lines {
 }
 
 impl Lines {
-    pub(super) fn new(cell: Size, slots: &Slots, options: &PackOptions) -> Result<Self, PackError> {
+    pub(super) fn new(
+        cell: Size,
+        slots: &Slots,
+        asked: &PackOptions,
+        options: &PackOptions,
+    ) -> Result<Self, PackError> {
         let PackOptions { pages, margin, gutter, .. } = *options;
         let room = pages.room(margin);
         let fit = |room: u32, cell: u32| (room + gutter) / (cell + gutter);
@@ -189,7 +247,8 @@ impl Lines {
             if !slots.may_wrap {
                 let what = slots.what.clone();
                 let a_cell = u64::from(cell.width + gutter);
-                let needs = u64::from(columns) * a_cell + 2 * u64::from(margin) - u64::from(gutter);
+                let whole = u64::from(columns) * a_cell + 2 * u64::from(margin) - u64::from(gutter);
+                let needs = asked.pages.limit_for(whole, &asked.scales);
                 let (columns, fits, page) = (columns as usize, fits as usize, pages.largest());
                 return Err(PackError::RowTooLong { what, columns, cell, page, fits, needs });
             }

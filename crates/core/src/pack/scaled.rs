@@ -92,9 +92,9 @@ pub fn in_steps(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetError
     if step <= 1 && rim == 0 {
         return Ok(set);
     }
+    let up = |length: u32| length.next_multiple_of(step);
     let grow = |frame: Frame| -> Result<Frame, FrameError> {
         let canvas = frame.canvas();
-        let up = |length: u32| length.next_multiple_of(step);
         let frame = frame.moved_on(Size::new(up(canvas.width), up(canvas.height)), 0, 0)?;
         let kept = frame.kept();
         if kept.is_empty() {
@@ -106,7 +106,10 @@ pub fn in_steps(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetError
         let Size { width, height } = frame.canvas();
         frame.keeping(Rect::new(x, y, high(kept.right(), width) - x, high(kept.bottom(), height) - y))
     };
-    set.map_frames(|_, frame| Ok(grow(frame).expect("what a canvas holds, a larger one holds")))
+    set.map_frames(|_, frame| {
+        let (name, canvas) = (frame.name().clone(), frame.canvas());
+        grow(frame).map_err(|_| SetError::canvas(&name, Size::new(up(canvas.width), up(canvas.height))))
+    })
 }
 
 impl Atlas {
@@ -126,7 +129,7 @@ impl Atlas {
                 spacing: Spacing { offset: pair(grid.spacing.offset), gutter: pair(grid.spacing.gutter) },
             });
             Page {
-                size: Size::new(up(page.size.width), up(page.size.height)),
+                size: self.asked.rounded(Size::new(up(page.size.width), up(page.size.height))),
                 label: page.label.clone(),
                 grid,
             }
@@ -136,7 +139,7 @@ impl Atlas {
         let cut = |at: usize, frame: Frame| -> Result<Frame, SetError> {
             let kept = factor.rect(self.set.frames()[at].kept());
             let frame = if frame.kept() == kept { Ok(frame) } else { frame.keeping(kept) };
-            Ok(frame.expect("a canvas in whole steps holds what lies in whole steps"))
+            Ok(frame.expect("a canvas in whole steps holds kept pixels in whole steps"))
         };
         let set = set.map_frames(cut)?;
         let layers = self.layers.iter().map(|layer| self.scaled_layer(layer, factor, how));
@@ -177,7 +180,7 @@ mod tests {
         assert_eq!(ratio("2.2"), Ok((11, 5)));
         assert_eq!(ratio("7/3"), Ok((7, 3)));
         let error = ratio("0.33").unwrap_err().to_string();
-        assert!(error.starts_with("0.33 is 33/100:"), "{error}");
+        assert!(error.starts_with("0.33 is 33/100,"), "{error}");
         let step =
             |texts: &[&str]| step_of(&texts.iter().map(|text| text.parse().unwrap()).collect::<Vec<_>>());
         assert_eq!((step(&["1", "2"]), step(&["0.5", "0.75"]), step(&["1/3", "0.5"])), (1, 4, 6));

@@ -4,6 +4,8 @@
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 
+use std::collections::HashMap;
+
 use super::*;
 use crate::pixels::tests::any_pixels;
 use crate::set::tests::{rows, with_clips};
@@ -364,6 +366,65 @@ fn what_is_too_large_is_named_with_its_size() {
         pack(FrameSet::default(), Vec::new(), &small(Layout::Dense(low()))).unwrap_err(),
         PackError::NoFrames
     );
+}
+
+#[test]
+fn a_frame_that_fits_only_without_rounded_spaces_is_an_error_that_says_what_fits() {
+    let scales = |texts: &[&str]| texts.iter().map(|text| text.parse().unwrap()).collect::<Vec<PageScale>>();
+    let pages = PageRules { max: Size::new(256, 256), ..PackOptions::dense().pages };
+    let halves = scales(&["1", "0.5"]);
+    let set = || set_of(&[(254, 254)]);
+    for layout in [Layout::Dense(low()), Layout::Grid { columns: None }, Layout::Strip] {
+        let options =
+            PackOptions { layout, margin: 1, pages, scales: halves.clone(), ..PackOptions::dense() };
+        let Err(PackError::FrameTooLarge { margin: 2, needs, .. }) = pack(set(), Vec::new(), &options) else {
+            panic!("{options:?}")
+        };
+        let pages = PageRules { max: needs, ..pages };
+        assert!(pack(set(), Vec::new(), &PackOptions { pages, ..options }).is_ok(), "{needs}");
+    }
+    // A bleed needs its room where there is no margin, and is a pixel wide at every scale.
+    let options = PackOptions { bleed: 1, margin: 0, pages, scales: halves, ..PackOptions::dense() };
+    assert!(matches!(pack(set(), Vec::new(), &options), Err(PackError::FrameTooLarge { bleed: 2, .. })));
+}
+
+#[test]
+fn limits_and_rounding_hold_for_every_scale() {
+    for (scales, round, max, wanted) in [
+        (["1", "2"], Round::Pow2, 64, Some(32)),
+        (["1", "0.75"], Round::Pow2, 64, Some(64)),
+        (["1", "3/2"], Round::Multiple(8), 40, Some(24)),
+        (["0.5", "0.25"], Round::None, 32, Some(64)),
+        (["1", "2"], Round::Multiple(48), 64, None),
+    ] {
+        let scales: Vec<PageScale> = scales.iter().map(|text| text.parse().unwrap()).collect();
+        let rules = PageRules { max: Size::new(max, max), fixed: None, round, square: false };
+        let drawn = rules.for_scales(&scales).ok().map(|rules| rules.largest().width);
+        assert_eq!(drawn, wanted, "{scales:?} {round:?} {max}");
+        let Some(drawn) = drawn else { continue };
+        for scale in &scales {
+            let ratio = scale.ratio();
+            let page = rules.rounded(Size::new(drawn.div_ceil(ratio.over()) * ratio.times(), 1));
+            assert!(page.width <= max, "{drawn} by {scale} is {page}");
+        }
+        assert!(rules.limit_for(u64::from(drawn), &scales) <= u64::from(max));
+    }
+}
+
+#[test]
+fn thousands_of_kept_places_stay_and_what_is_new_goes_below_them() {
+    let sizes_of = |count: usize| -> Vec<(u32, u32)> {
+        (0..count).map(|at| (4 + at as u32 % 5, 4 + at as u32 % 3)).collect()
+    };
+    let options =
+        |keep| PackOptions { layout: Layout::Dense(DenseOptions { keep, ..low() }), ..PackOptions::dense() };
+    let old = pack(set_of(&sizes_of(1500)), Vec::new(), &options(None)).unwrap();
+    let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
+    let places: HashMap<_, _> = names.zip(old.places().iter().copied()).collect();
+    let keep = OldPlaces { pages: sizes(&old), places };
+    let new = pack(set_of(&sizes_of(1600)), Vec::new(), &options(Some(keep))).unwrap();
+    assert_eq!(new.places()[..1500], *old.places());
+    assert!(matches!(new.keeping(), Some(Keeping::Kept { .. })), "{:?}", new.keeping());
 }
 
 #[test]

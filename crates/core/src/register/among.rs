@@ -78,11 +78,13 @@ pub(crate) fn best_scale(frames: &[&Frame], places: &[Option<Place>], at: usize)
 fn scaled(figure: &Figure, percent: u32) -> Figure {
     let side = |length: u32| (length * percent / 100).max(1);
     let (width, height) = (side(figure.width), side(figure.height));
-    let source = |at: u32, side: u32, length: u32| (2 * at + 1) * length / (2 * side);
+    let source = |at: u32, side: u32, length: u32| {
+        ((2 * u64::from(at) + 1) * u64::from(length) / (2 * u64::from(side))) as usize
+    };
     let mut classes = Vec::with_capacity(width as usize * height as usize);
     for y in 0..height {
-        let row = source(y, height, figure.height) * figure.width;
-        classes.extend((0..width).map(|x| figure.classes[(row + source(x, width, figure.width)) as usize]));
+        let row = source(y, height, figure.height) * figure.width as usize;
+        classes.extend((0..width).map(|x| figure.classes[row + source(x, width, figure.width)]));
     }
     let area = classes.iter().filter(|&&class| class > 0).count() as u64;
     Figure { at: figure.at, width, height, classes, area }

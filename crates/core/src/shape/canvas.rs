@@ -118,7 +118,7 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
         });
     }
     let stage_of: Vec<usize> = (0..set.frames().len()).map(|at| set.index().sprite_of(at)).collect();
-    set.map_frames(|at, frame| Ok(stages[stage_of[at]].place(frame)))
+    set.map_frames(|at, frame| Ok(stages[stage_of[at]].place(frame)?))
 }
 
 fn fitted(frame: Frame) -> Frame {
@@ -210,14 +210,15 @@ impl Stage {
         Self { left, top, right, bottom }
     }
 
-    fn place(&self, frame: Frame) -> Frame {
+    fn place(&self, frame: Frame) -> Result<Frame, SetError> {
         let (x, y) = whole_pivot(&frame);
+        let name = frame.name().clone();
         let (dx, dy) = (-x - self.left, -y - self.top);
         // What does not fit as it is was seen to fit without its empty rim.
         let moved = frame.clone().moved_on(self.size(), dx, dy);
         moved
             .or_else(|_| frame.tightened().moved_on(self.size(), dx, dy))
-            .expect("the stage holds every drawing")
+            .map_err(|_| SetError::canvas(&name, self.size()))
     }
 }
 

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use crate::shape::Shift;
 use crate::shape::shifted::{canvases, shifted};
-use crate::{Annotations, Area, FrameSet, Insets, Name, Point, SetError, Size};
+use crate::{Annotations, Area, FrameSet, Insets, LONGEST, Name, Point, SetError, Size};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]
@@ -58,6 +58,14 @@ pub enum PlaceError {
         line: usize,
         /// The insets.
         insets: Insets,
+        /// The frame.
+        frame: String,
+    },
+    /// A drawing would be moved off any canvas.
+    #[error("line {line}: frame '{frame}' would be moved by more than {LONGEST} px")]
+    TooFar {
+        /// The line.
+        line: usize,
         /// The frame.
         frame: String,
     },
@@ -125,7 +133,11 @@ pub fn shift_places(set: &FrameSet, lines: &[PlaceLine]) -> Result<Moves, PlaceE
     for (at, lines) in by_frame(set, lines)? {
         for line in lines {
             if let PlaceKind::Shift(x, y) = line.kind {
-                ways[at] = (ways[at].0 + i64::from(x), ways[at].1 + i64::from(y));
+                let way = (ways[at].0 + i64::from(x), ways[at].1 + i64::from(y));
+                if way.0.abs().max(way.1.abs()) > i64::from(LONGEST) {
+                    return Err(PlaceError::TooFar { line: line.line, frame: line.frame.clone() });
+                }
+                ways[at] = way;
             }
         }
     }

@@ -5,11 +5,12 @@
 //! smaller, in premultiplied alpha so that clear pixels lend no color. Sums run in one order, so the same input gives
 //! the same bytes on every machine.
 
+use std::collections::HashMap;
 use std::str::FromStr;
 
 use image::{Rgba, RgbaImage};
 
-use crate::{Frame, FrameSet, Name, Pair, Pixels, Point, Ratio, Rect, SetError, Size};
+use crate::{Frame, FrameSet, LONGEST, Name, Pair, Pixels, Point, Ratio, Rect, SetError, Size};
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -39,6 +40,14 @@ pub enum ScaleError {
         canvas: Size,
         /// The factor.
         factor: Ratio,
+    },
+    /// More would be left than a canvas can hold.
+    #[error("frame '{frame}' would become {canvas} px; sides are at most {LONGEST} px")]
+    TooLong {
+        /// The frame.
+        frame: Name,
+        /// Its canvas, scaled.
+        canvas: Size,
     },
     /// Names clash; they do not change here.
     #[error(transparent)]
@@ -115,8 +124,8 @@ pub fn fitting(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Ratio)> 
 /// # Errors
 /// As [`scale`].
 pub fn scale_each(set: FrameSet, factors: &[(Name, Ratio)], how: Resample) -> Result<FrameSet, ScaleError> {
-    let of = |frame: &Frame| factors.iter().find(|(sprite, _)| sprite == frame.sprite());
-    set.map_frames(|_, frame| scaled(&frame, of(&frame).map_or(Ratio::ONE, |(_, factor)| *factor), how))
+    let of: HashMap<&Name, Ratio> = factors.iter().map(|(sprite, factor)| (sprite, *factor)).collect();
+    set.map_frames(|_, frame| scaled(&frame, of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE), how))
 }
 
 fn check(factor: Ratio) -> Result<(), ScaleError> {
@@ -130,6 +139,9 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
     if canvas.is_empty() {
         return Err(ScaleError::Nothing { frame: frame.name().clone(), canvas: old, factor });
     }
+    if canvas.width.max(canvas.height) > LONGEST {
+        return Err(ScaleError::TooLong { frame: frame.name().clone(), canvas });
+    }
     let annotations = frame.annotations().clone().scaled(factor, canvas);
     let pivot = Point::new(frame.pivot().x * factor.value(), frame.pivot().y * factor.value());
     let kept = if frame.is_whole() { Rect::of(canvas) } else { reached(frame.kept(), canvas, factor, how) };
@@ -138,7 +150,7 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
         false => (resampled(&frame.restored(), canvas, kept, factor, how), Pair { x: kept.x, y: kept.y }),
     };
     let moved = Frame::trimmed(frame.sprite().clone(), frame.name().clone(), pixels, canvas, inset)
-        .expect("the kept part lies on the canvas");
+        .expect("the kept part is inside the canvas");
     Ok(moved
         .with_pivot(pivot)
         .with_annotations(annotations)

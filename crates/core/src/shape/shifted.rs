@@ -34,7 +34,7 @@ fn growths(set: &FrameSet, ways: &[(i64, i64)]) -> Vec<Growth> {
 
 impl Growth {
     fn of(self, canvas: Size) -> Size {
-        let side = |length: u32, more: i64| (i64::from(length) + more) as u32;
+        let side = |length: u32, more: i64| u32::try_from(i64::from(length) + more).unwrap_or(u32::MAX);
         Size::new(side(canvas.width, self.left + self.right), side(canvas.height, self.top + self.bottom))
     }
 }
@@ -54,14 +54,14 @@ pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, Se
         if (x, y) == (0, 0) && left + top + right + bottom == 0 {
             return Ok(frame);
         }
-        let was_whole = frame.is_whole();
+        let (was_whole, name) = (frame.is_whole(), frame.name().clone());
         let canvas = growths[at].of(frame.canvas());
         let drawn = frame.content(0).unwrap_or_default();
         let moved = frame
             .keeping(drawn)
             .and_then(|frame| frame.moved_on(canvas, left, top))
             .and_then(|frame| frame.shifted(x, y))
-            .expect("the canvas grew with the drawing");
+            .map_err(|_| SetError::canvas(&name, canvas))?;
         if !was_whole {
             return Ok(moved);
         }

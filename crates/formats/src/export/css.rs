@@ -17,6 +17,7 @@ use crate::export::idents::{css_name, idents};
 use crate::export::{ExportError, File, Subject};
 use crate::manifest::{FrameEntry, Sampling};
 use crate::write::{png, seal};
+use shibori_core::Rect;
 
 const FORMAT: &str = "CSS";
 
@@ -29,10 +30,10 @@ pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
     for (number, page) in subject.manifest.pages.iter().enumerate() {
         let refuse = |what| Err(ExportError::Page { page: page.file.clone(), what, format: FORMAT });
         if subject.is_premultiplied(number) {
-            return refuse("multiplied by alpha");
+            return refuse("its colors are multiplied by alpha");
         }
         if !subject.pages[number].is_for_browsers() {
-            return refuse("in a format browsers can't display");
+            return refuse("browsers can't display this file format");
         }
     }
     // A sprite alone has the name of its set: the class that all share must be another.
@@ -136,7 +137,8 @@ impl Sheet<'_> {
         let [wide, high] = frame.canvas;
         let [x, y, width, height] = frame.rect;
         let mut canvas = RgbaImage::new(wide, high);
-        let part = imageops::crop_imm(&self.subject.pages[frame.page].pixels, x, y, width, height).to_image();
+        let part = self.subject.pages[frame.page].pixels.part(Rect::new(x, y, width, height));
+        let part = part.expect("a frame is inside its page").to_image();
         imageops::replace(&mut canvas, &part, i64::from(frame.inset[0]), i64::from(frame.inset[1]));
         let bytes = png(&canvas).map_err(|error| ExportError::Encode(error.to_string()))?;
         let widths = [top, right, bottom, left].map(scaled).join(" ");

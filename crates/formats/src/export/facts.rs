@@ -1,6 +1,8 @@
 //! What follows from a manifest's numbers: where a drawing lies about its pivot, where it is on the page as a share, when a
 //! step begins. Computed once, so that every format says the same.
 
+use std::collections::HashMap;
+
 use serde::Serialize;
 use shibori_core::Cell;
 
@@ -40,9 +42,20 @@ pub struct FrameFacts {
 }
 
 impl FrameFacts {
-    pub(super) fn of(manifest: &Manifest, index: usize) -> Self {
+    /// What follows for each frame of a manifest, in its order.
+    pub(super) fn of_all(manifest: &Manifest) -> Vec<Self> {
+        let mut counts: HashMap<&str, usize> = HashMap::new();
+        let mut all = Vec::with_capacity(manifest.frames.len());
+        for (index, frame) in manifest.frames.iter().enumerate() {
+            let count = counts.entry(&frame.sprite).or_default();
+            all.push(Self::of(manifest, index, *count));
+            *count += 1;
+        }
+        all
+    }
+
+    fn of(manifest: &Manifest, index: usize, number: usize) -> Self {
         let frame = &manifest.frames[index];
-        let number = manifest.frames[..index].iter().filter(|other| other.sprite == frame.sprite).count();
         let [width, height] = upright(frame);
         let page = manifest.pages.get(frame.page).map_or([1, 1], |page| page.size);
         let uv = |origin: UvOrigin| uv_of(frame.rect, page, origin);

@@ -2,16 +2,13 @@
 
 use std::path::{Path, PathBuf};
 
-use image::RgbaImage;
-
-use crate::ShownPath;
+use crate::Error;
 use crate::export::facts::{ClipFacts, FrameFacts};
 use crate::export::{ExportError, File};
-use crate::manifest::{Alpha, Manifest, page_files, straightened};
-use crate::read::{Limits, bytes_waiting, opened};
+use crate::manifest::{Alpha, Manifest, page_files};
+use crate::read::{Limits, Opened, bytes_waiting, opened};
 use crate::write::png;
-use crate::{Error, ReadProblem};
-use shibori_core::parallel;
+use shibori_core::{Lease, Pixels, parallel};
 
 /// A manifest, its pages, and what follows from both.
 #[derive(Debug)]
@@ -37,8 +34,10 @@ pub struct PageImage {
     pub path: PathBuf,
     /// The file's bytes.
     pub bytes: Vec<u8>,
-    /// Its pixels as the file has them, premultiplied or not.
-    pub pixels: RgbaImage,
+    /// Its pixels, with straight alpha however the file keeps them.
+    pub pixels: Pixels,
+    /// Memory that the bytes take.
+    _lease: Lease,
 }
 
 impl PageImage {
@@ -56,7 +55,7 @@ impl PageImage {
 
     /// Whether every pixel is either clear or solid.
     pub fn is_hard(&self) -> bool {
-        self.pixels.pixels().all(|pixel| pixel[3] == 0 || pixel[3] == 255)
+        self.pixels.rows().all(|row| row.chunks_exact(4).all(|pixel| pixel[3] == 0 || pixel[3] == 255))
     }
 }
 
@@ -67,19 +66,17 @@ impl Subject {
     /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
     pub fn open(path: &Path, limits: &Limits) -> Result<Self, Error> {
         // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
-        let (manifest, _) = opened(path, limits)?;
+        let Opened { manifest, pages: pictures, .. } =
+            opened(path, &Limits { tighten: false, ..limits.clone() })?;
         let files = page_files(path, &manifest)?;
-        let page = |path: PathBuf| -> Result<PageImage, Error> {
+        let pages = parallel::fallible(files.len(), |at| {
+            let path = files[at].clone();
             let bytes = bytes_waiting(&path, limits)?;
-            let crate::read::Picture::Still(pixels) = crate::read::image(&path, limits)?.picture else {
-                let problem = ReadProblem::PageMoves(path.shown().to_string());
-                return Err(Error::read(&path, problem));
-            };
-            Ok(PageImage { pixels: pixels.to_image(), bytes, path })
-        };
-        let pages = parallel::fallible(files.len(), |at| page(files[at].clone()))?;
+            let lease = limits.memory.take(bytes.len() as u64).map_err(|over| Error::read(&path, over))?;
+            Ok::<_, Error>(PageImage { pixels: pictures[at].clone(), bytes, _lease: lease, path })
+        })?;
         let stem = stem_of(path);
-        let frames = (0..manifest.frames.len()).map(|at| FrameFacts::of(&manifest, at)).collect();
+        let frames = FrameFacts::of_all(&manifest);
         let clips = manifest.clips.iter().map(ClipFacts::of).collect();
         Ok(Self { manifest, path: path.to_owned(), stem, pages, frames, clips })
     }
@@ -113,9 +110,7 @@ impl Subject {
         if image.is_png() && !self.is_premultiplied(page) {
             return Ok(image.bytes.clone());
         }
-        let pixels = image.pixels.clone();
-        let pixels = if self.is_premultiplied(page) { straightened(pixels) } else { pixels };
-        png(&pixels).map_err(|error| ExportError::Encode(error.to_string()))
+        png(&image.pixels.to_image()).map_err(|error| ExportError::Encode(error.to_string()))
     }
 
     /// `frame 'koi:koi-00'`, for people.

@@ -15,6 +15,7 @@ use crate::export::subject::Subject;
 use crate::export::{ExportError, File};
 use crate::manifest::{FrameEntry, Sampling};
 use crate::write::seal;
+use shibori_core::Size;
 
 /// Empty pixels between cells, so that a view never shows the edge of another.
 const GAP: u32 = 2;
@@ -34,7 +35,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         let is_smooth = subject.manifest.pages[number].sampling == Some(Sampling::Smooth);
         let rendering = if is_smooth { "auto" } else { "pixelated" };
         let png = subject.straight_png(number)?;
-        debug_assert_eq!(page.pixels.dimensions(), (width, height));
+        debug_assert_eq!(page.pixels.size(), Size::new(width, height));
         writeln!(
             text,
             "<image id=\"page.{number}\" width=\"{width}\" height=\"{height}\" style=\"image-rendering: {rendering}\" href=\"data:image/png;base64,{}\"/>",

@@ -16,7 +16,6 @@ pub use model::{
     Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, Playing, Sampling, SourceEntry,
     StepEntry,
 };
-pub(crate) use parse::straightened;
 pub use parse::{as_seen, parse};
 pub(crate) use paths::{page_files, page_path};
 pub(crate) use save::uv_of;

@@ -41,7 +41,7 @@ pub fn as_seen(page: &Page, pixels: Pixels) -> Pixels {
 }
 
 /// Colors divided by their alpha, rounded to nearest. What premultiplying rounded away stays lost.
-pub(crate) fn straightened(mut image: RgbaImage) -> RgbaImage {
+fn straightened(mut image: RgbaImage) -> RgbaImage {
     for pixel in image.pixels_mut() {
         let alpha = u32::from(pixel[3]);
         for channel in 0..3 {

@@ -5,7 +5,9 @@ use shibori_core::clip::Span;
 use shibori_core::{Lease, Pixels, Size};
 
 use crate::ReadProblem;
-use crate::read::picture::{Animation, ImageInfo, Limits, Loaded, Moment, Picture, Room, memory_of};
+use crate::read::picture::{
+    Animation, ImageInfo, Limits, Loaded, Moment, Picture, Room, WORK, check_size, memory_of,
+};
 
 pub(super) struct FilmReader<'a> {
     format: &'static str,
@@ -33,7 +35,7 @@ impl<'a> FilmReader<'a> {
         bytes: usize,
         limits: &'a Limits,
     ) -> Result<Self, ReadProblem> {
-        let canvas = Room::of(size, limits)?;
+        let canvas = Room::of(size, WORK, limits)?;
         limits.memory.check(count.saturating_mul(memory_of(size).saturating_add(MOMENT)))?;
         Ok(Self { format, size, bytes, limits, moments: Vec::new(), is_truncated: false, _canvas: canvas })
     }
@@ -45,6 +47,17 @@ impl<'a> FilmReader<'a> {
     /// Makes room for one more picture.
     pub(super) fn room(&self) -> Result<Lease, ReadProblem> {
         Ok(self.limits.memory.take(memory_of(self.size).saturating_add(MOMENT))?)
+    }
+
+    /// Makes room for a partial picture, as far as it is larger than the canvas.
+    pub(super) fn patch_room(&self, size: Size) -> Result<Lease, ReadProblem> {
+        check_size(size, self.limits)?;
+        Ok(self.limits.memory.take(memory_of(size).saturating_sub(memory_of(self.size)))?)
+    }
+
+    /// The file has all its pictures, but not its end.
+    pub(super) fn lacks_end(&mut self) {
+        self.is_truncated = true;
     }
 
     pub(super) fn add(&mut self, room: Lease, picture: RgbaImage, span: Span, raw_delay: Option<u32>) {

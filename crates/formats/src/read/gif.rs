@@ -13,8 +13,18 @@ use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
 use crate::read::picture::{Format, ImageInfo, Limits, Loaded, shown_span};
 
+/// The byte that ends a file.
+const TRAILER: u8 = b';';
+
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
-    let wrong = |error: DecodingError| problem(&error, bytes.len());
+    // A file that lacks only its last byte, the end mark, lacks nothing that shows.
+    let ended = (bytes.last() != Some(&TRAILER)).then(|| [bytes, &[TRAILER]].concat());
+    let (whole, bytes) = (bytes, ended.as_deref().unwrap_or(bytes));
+    let is_cut = ended.is_some();
+    let wrong = |error: DecodingError| match is_cut {
+        true => ReadProblem::BrokenOff { format: "GIF", bytes: whole.len(), frames: 0 },
+        false => problem(&error, whole.len()),
+    };
     let mut options = DecodeOptions::new();
     options.set_color_output(ColorOutput::RGBA);
     options.set_memory_limit(MemoryLimit::Bytes(
@@ -26,10 +36,10 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         return Err(ReadProblem::Damaged { format: "GIF", why: format!("its canvas is {size} px") });
     }
     let colors = decoder.global_palette().map_or(0, |palette| palette.len() / 3);
-    let mut film = FilmReader::new("GIF", size, count(bytes), bytes.len(), limits)?;
+    let mut film = FilmReader::new("GIF", size, count(bytes), whole.len(), limits)?;
     let mut canvas = Canvas::new(size);
     loop {
-        let frame = match decoder.read_next_frame() {
+        let frame = match decoder.next_frame_info() {
             Ok(Some(frame)) => frame,
             Ok(None) => break,
             Err(error) => {
@@ -37,23 +47,28 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
                 break;
             }
         };
-        let room = film.room()?;
-        let pixels =
-            RgbaImage::from_raw(u32::from(frame.width), u32::from(frame.height), frame.buffer.to_vec());
-        let no_pixels = || ReadProblem::Damaged { format: "GIF", why: "a frame has too few pixels".into() };
-        let patch = Patch {
-            pixels: pixels.ok_or_else(no_pixels)?,
-            x: u32::from(frame.left),
-            y: u32::from(frame.top),
-            blend: Blend::Over,
-            dispose: match frame.dispose {
-                DisposalMethod::Any | DisposalMethod::Keep => Dispose::Keep,
-                DisposalMethod::Background => Dispose::Clear,
-                DisposalMethod::Previous => Dispose::Previous,
-            },
+        let (x, y) = (u32::from(frame.left), u32::from(frame.top));
+        let size = Size::new(u32::from(frame.width), u32::from(frame.height));
+        let dispose = match frame.dispose {
+            DisposalMethod::Any | DisposalMethod::Keep => Dispose::Keep,
+            DisposalMethod::Background => Dispose::Clear,
+            DisposalMethod::Previous => Dispose::Previous,
         };
         let (span, raw_delay) = shown_span(u32::from(frame.delay), 100);
+        let room = film.room()?;
+        let _patch = film.patch_room(size)?;
+        let mut samples = vec![0; decoder.buffer_size()];
+        if let Err(error) = decoder.read_into_buffer(&mut samples) {
+            film.breaks(wrong(error))?;
+            break;
+        }
+        let no_pixels = || ReadProblem::Damaged { format: "GIF", why: "a frame has too few pixels".into() };
+        let pixels = RgbaImage::from_raw(size.width, size.height, samples).ok_or_else(no_pixels)?;
+        let patch = Patch { pixels, x, y, blend: Blend::Over, dispose };
         film.add(room, canvas.show(&patch), span, raw_delay);
+    }
+    if ended.is_some() {
+        film.lacks_end();
     }
     let plays = match decoder.repeat() {
         Repeat::Infinite => 0,
@@ -149,6 +164,29 @@ mod tests {
             let times: Vec<_> = animation.moments.iter().map(|m| (m.span.millis(), m.raw_delay)).collect();
             assert_eq!(times, [(100.0, Some(0)), (100.0, Some(1)), (20.0, None), (500.0, None)]);
         }
+    }
+
+    #[test]
+    fn a_file_that_lacks_its_last_byte_lacks_nothing() {
+        let frames = [10; 3].map(|delay| patch(0, &[RED, BLUE, RED, RED], delay, DisposalMethod::Keep));
+        let bytes = bytes(&frames, None);
+        let loaded = decode(&bytes[..bytes.len() - 1], &Limits::default()).unwrap();
+        let Picture::Moving(animation) = loaded.picture else { panic!() };
+        assert_eq!((animation.moments.len(), loaded.is_truncated), (3, true));
+        let cut = decode(&bytes[..bytes.len() - 3], &Limits::default());
+        assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
+    }
+
+    #[test]
+    fn a_frame_that_is_larger_than_its_canvas_counts_as_large_as_it_is() {
+        let mut wide = Frame::from_indexed_pixels(1000, 500, vec![RED; 500_000], None);
+        wide.palette = None;
+        let bytes = bytes(&[wide], None);
+        let memory = |bytes| Limits { memory: Budget::of(bytes), ..Limits::default() };
+        assert!(matches!(decode(&bytes, &memory(1_000_000)), Err(ReadProblem::Memory(_))));
+        assert!(decode(&bytes, &memory(3_000_000)).is_ok());
+        let few = Limits { pixels: 1000, ..Limits::default() };
+        assert!(matches!(decode(&bytes, &few), Err(ReadProblem::TooLarge { .. })));
     }
 
     #[test]

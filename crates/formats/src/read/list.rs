@@ -17,7 +17,7 @@ pub(super) fn records(bytes: &[u8]) -> Result<Vec<(u64, StringRecord)>, ReadProb
     for (number, record) in builder.from_reader(bytes).into_records().enumerate() {
         let record = record.map_err(|error| {
             let line = error.position().map_or(number as u64 + 1, csv::Position::line);
-            ReadProblem::List { line, why: "is no text that can be read (UTF-8 is wanted)".to_owned() }
+            ReadProblem::List { line, why: "is not UTF-8 text".to_owned() }
         })?;
         let line = record.position().map_or(number as u64 + 1, csv::Position::line);
         found.push((line, record));

@@ -31,6 +31,6 @@ pub(crate) use image::{bytes_of, bytes_waiting};
 pub use picture::{Animation, Format, ImageInfo, Limits, Loaded, Moment, Picture};
 pub use places::places;
 pub use rects::rects;
-pub(crate) use set::opened;
 pub use set::{CompanionFault, companion_faults, load, load_companions, old_places, pages_of};
+pub(crate) use set::{Opened, opened};
 pub use source::{manifest_of, source, sources};

@@ -2,7 +2,7 @@
 
 use image::RgbaImage;
 use shibori_core::clip::Span;
-use shibori_core::{Budget, Lease, Pixels, Size};
+use shibori_core::{Budget, LONGEST, Lease, Pixels, Size};
 
 use crate::{ReadProblem, Waiting};
 
@@ -158,7 +158,21 @@ pub(super) fn memory_of(size: Size) -> u64 {
     size.area().saturating_mul(4)
 }
 
-/// Memory for a picture, and as much again for what its codec makes of it on the way.
+/// Refuses a picture of this size that is larger than any may be, before anything is computed from it.
+pub(super) fn check_size(size: Size, limits: &Limits) -> Result<(), ReadProblem> {
+    if size.width.max(size.height) > LONGEST {
+        return Err(ReadProblem::TooLong { size });
+    }
+    match size.area() > limits.pixels {
+        true => Err(ReadProblem::TooLarge { size, limit: limits.pixels }),
+        false => Ok(()),
+    }
+}
+
+/// Bytes of a pixel that codecs hold besides the picture, if nothing else is known: the same picture once more.
+pub(super) const WORK: u64 = 4;
+
+/// Memory for a picture, and for what its codec makes of it on the way.
 #[derive(Debug)]
 pub(super) struct Room {
     picture: Lease,
@@ -166,16 +180,16 @@ pub(super) struct Room {
 }
 
 impl Room {
-    /// Makes room for a picture, before anything of its size is asked of the system.
+    /// Makes room for a picture whose codec holds so many bytes of each pixel besides it, before anything of its size is
+    /// asked of the system.
     ///
     /// # Errors
     /// Where it is larger than allowed, or more than is left of the memory.
-    pub(super) fn of(size: Size, limits: &Limits) -> Result<Self, ReadProblem> {
-        if size.area() > limits.pixels {
-            return Err(ReadProblem::TooLarge { size, limit: limits.pixels });
-        }
-        limits.memory.check(memory_of(size).saturating_mul(2))?;
-        let (picture, work) = (limits.memory.take(memory_of(size))?, limits.memory.take(memory_of(size))?);
+    pub(super) fn of(size: Size, work: u64, limits: &Limits) -> Result<Self, ReadProblem> {
+        check_size(size, limits)?;
+        let work = size.area().saturating_mul(work);
+        limits.memory.check(memory_of(size).saturating_add(work))?;
+        let (picture, work) = (limits.memory.take(memory_of(size))?, limits.memory.take(work)?);
         Ok(Self { picture, _work: work })
     }
 

@@ -56,8 +56,7 @@ fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
             let [x, y, width, height] = numbers::<i32, 4>(&values, "a box has x, y, width and height")?;
             let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
             let sides = side(width).zip(side(height));
-            let (width, height) =
-                sides.ok_or_else(|| format!("a box of {width}x{height} px holds nothing"))?;
+            let (width, height) = sides.ok_or_else(|| format!("a box of {width}x{height} px is empty"))?;
             PlaceKind::Box(name, Area { x, y, width, height })
         }
         "nine" => {
@@ -65,7 +64,7 @@ fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
                 numbers::<u32, 4>(&values, "a nine-slice has left, top, right and bottom")?;
             PlaceKind::Nine(Insets { left, top, right, bottom })
         }
-        other => return Err(format!("'{other}' is no kind of place; there are shift, pivot, box and nine")),
+        other => return Err(format!("'{other}' is not a kind; available: shift, pivot, box, nine")),
     };
     Ok(PlaceLine { frame: record[0].to_owned(), kind, line })
 }
@@ -75,7 +74,11 @@ fn numbers<T: std::str::FromStr + Copy + Default, const N: usize>(
     wanted: &str,
 ) -> Result<[T; N], String> {
     if values.len() != N {
-        return Err(format!("{wanted}, here are {} numbers", values.len()));
+        return Err(format!(
+            "{wanted}, not {} number{}",
+            values.len(),
+            if values.len() == 1 { "" } else { "s" }
+        ));
     }
     // Halves of a pixel are no place for a drawing.
     let is_fraction = |text: &str| text.parse::<f64>().is_ok();
@@ -104,11 +107,11 @@ mod tests {
     #[test]
     fn what_is_wrong_is_named_with_its_line() {
         for (text, wanted) in [
-            ("koi,pivot,,1\n", "line 1: a pivot has x and y, here are 1 numbers"),
-            ("koi,pivot,,1,2\nkoi,box,body,1,2,0,4\n", "line 2: a box of 0x4 px holds nothing"),
+            ("koi,pivot,,1\n", "line 1: a pivot has x and y, not 1 number"),
+            ("koi,pivot,,1,2\nkoi,box,body,1,2,0,4\n", "line 2: a box of 0x4 px is empty"),
             ("koi,shift,,1.5,0\n", "line 1: '1.5' is not a whole number; a shift has x and y in pixels"),
             ("koi,shift,,1,99999999\n", "line 1: a shift of 1,99999999 px is farther than 65536 px"),
-            ("koi,hit,body,1,2\n", "line 1: 'hit' is no kind of place; there are shift, pivot, box and nine"),
+            ("koi,hit,body,1,2\n", "line 1: 'hit' is not a kind; available: shift, pivot, box, nine"),
             ("koi,pivot,,1,two\n", "line 1: 'two' is not a number; a pivot has x and y in pixels"),
             ("koi,pivot\n", "line 1: 2 columns instead of 4 or more; a line is frame,kind,name,values"),
         ] {

@@ -10,7 +10,7 @@ use shibori_core::clip::Span;
 use crate::ReadProblem;
 use crate::read::composite::{Blend, Canvas, Dispose, Patch};
 use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room, shown_span};
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room, WORK, shown_span};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
@@ -24,7 +24,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     decoder.set_transformations(Transformations::EXPAND | Transformations::STRIP_16);
     let header = decoder.read_header_info().map_err(wrong)?;
     let size = Size::new(header.width, header.height);
-    let room = Room::of(size, limits)?;
+    let room = Room::of(size, WORK, limits)?;
     let mut reader = decoder.read_info().map_err(wrong)?;
     let info = ImageInfo { format: Format::Png, size, color: color_of(reader.info()) };
     match reader.info().animation_control() {

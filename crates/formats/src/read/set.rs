@@ -23,14 +23,25 @@ use crate::{Error, ReadProblem};
 
 /// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
 pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
-    Ok(opened(path, limits)?.1)
+    Ok(opened(path, limits)?.gathered)
 }
 
-/// The same with the manifest, fitted to images that were edited.
-pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<(Manifest, Gathered), Error> {
+/// A manifest that was read with its pages.
+pub(crate) struct Opened {
+    /// The manifest, fitted to images that were edited.
+    pub(crate) manifest: Manifest,
+    /// Its frames.
+    pub(crate) gathered: Gathered,
+    /// Its pages with straight alpha, or what shows of them.
+    pub(crate) pages: Vec<Pixels>,
+}
+
+/// The same with the manifest and the pages.
+pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<Opened, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let bytes = bytes_waiting(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
+    check_canvases(&manifest, limits).map_err(wrong)?;
     let files = page_files(path, &manifest)?;
     let pages =
         parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
@@ -43,7 +54,20 @@ pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<(Manifest, Gathered
     }
     let set = to_set(manifest.clone(), &pages).map_err(wrong)?;
     let files = std::iter::once(path.to_owned()).chain(files).collect();
-    Ok((manifest, Gathered { set, remarks, files }))
+    let pages = pages.into_iter().map(|page| page.pixels).collect();
+    Ok(Opened { manifest, gathered: Gathered { set, remarks, files }, pages })
+}
+
+/// Refuses canvases that no picture may have: a frame is restored to its canvas sooner or later.
+fn check_canvases(manifest: &Manifest, limits: &Limits) -> Result<(), ReadProblem> {
+    let canvas = |frame: &FrameEntry| Size::from((frame.canvas[0], frame.canvas[1]));
+    match manifest.frames.iter().find(|frame| canvas(frame).area() > limits.pixels) {
+        Some(frame) => {
+            let (size, limit) = (canvas(frame), limits.pixels);
+            Err(ReadProblem::CanvasTooLarge { frame: frame.name.clone(), size, limit })
+        }
+        None => Ok(()),
+    }
 }
 
 /// The images that a manifest names.
@@ -59,6 +83,7 @@ pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
 pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    check_canvases(&manifest, limits).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let mut suffixes: Vec<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
     suffixes.sort_unstable();
@@ -69,7 +94,7 @@ pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Er
         for page in &manifest.pages {
             // Frames of a page without this companion are left out below.
             let Some(file) = page.companions.get(suffix) else {
-                pages.push(Opened::whole(Pixels::none()));
+                pages.push(OpenPage::whole(Pixels::none()));
                 continue;
             };
             let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
@@ -132,7 +157,7 @@ pub fn companion_faults(path: &Path, limits: &Limits) -> Result<Vec<CompanionFau
 
 /// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
 /// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
-fn refit(manifest: &mut Manifest, pages: &[Opened]) -> Vec<Remark> {
+fn refit(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<Remark> {
     let mut remarks = Vec::new();
     for (number, opened) in pages.iter().enumerate() {
         let page = &mut manifest.pages[number];
@@ -183,7 +208,7 @@ pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
     Ok(OldPlaces { pages, places })
 }
 
-fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<Opened, Error> {
+fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<OpenPage, Error> {
     let loaded = match read_image(file, limits) {
         Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
             return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));
@@ -199,11 +224,11 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Resu
         return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
     }
     let pixels = as_seen(page, pixels);
-    Ok(if limits.tighten { Opened::tight(&pixels) } else { Opened::whole(pixels) })
+    Ok(if limits.tighten { OpenPage::tight(&pixels) } else { OpenPage::whole(pixels) })
 }
 
 /// A page, or what shows of it.
-struct Opened {
+struct OpenPage {
     pixels: Pixels,
     /// Where they lie on the page.
     at: Pair,
@@ -211,7 +236,7 @@ struct Opened {
     size: Size,
 }
 
-impl Opened {
+impl OpenPage {
     fn whole(pixels: Pixels) -> Self {
         let size = pixels.size();
         Self { pixels, at: Pair::default(), size }
@@ -236,14 +261,14 @@ impl Opened {
     }
 }
 
-fn to_set(manifest: Manifest, pages: &[Opened]) -> Result<FrameSet, ReadProblem> {
+fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProblem> {
     let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
     let frames = frames.collect::<Result<Vec<_>, _>>()?;
     let clips = manifest.clips.into_iter().map(to_clip).collect::<Result<Vec<_>, _>>()?;
     Ok(FrameSet::new(frames, clips)?.with_carried(carried(manifest.extras, manifest.other)))
 }
 
-fn to_frame(entry: FrameEntry, pages: &[Opened]) -> Result<Frame, ReadProblem> {
+fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem> {
     let (pixels, at) = kept_pixels(&entry, pages)?;
     let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
     let inset = match pixels.is_empty() {
@@ -280,7 +305,7 @@ fn to_frame(entry: FrameEntry, pages: &[Opened]) -> Result<Frame, ReadProblem> {
 }
 
 /// The pixels that a frame keeps, and where they begin inside its rectangle.
-fn kept_pixels(entry: &FrameEntry, pages: &[Opened]) -> Result<(Pixels, Pair), ReadProblem> {
+fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, Pair), ReadProblem> {
     let [x, y, width, height] = entry.rect;
     let rect = Rect::new(x, y, width, height);
     if rect.is_empty() {

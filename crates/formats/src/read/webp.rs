@@ -24,6 +24,10 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     if decoder.is_animated() {
         moving(bytes, size, decoder.num_frames(), &mut film)?;
     } else {
+        if bytes.get(12..).and_then(inner_size).is_some_and(|inner| inner != size) {
+            let why = "its picture has another size than its header".to_owned();
+            return Err(ReadProblem::Damaged { format: "WebP", why });
+        }
         let room = film.room()?;
         match still(&mut decoder) {
             Ok(picture) => film.add(room, picture, Span::DEFAULT, None),
@@ -106,6 +110,10 @@ fn patch(content: &[u8], canvas: Size, bytes: usize) -> Result<(Patch, u32), Rea
     }
     let blend = if head[15] & 0b10 == 0 { Blend::Over } else { Blend::Source };
     let dispose = if head[15] & 0b01 == 0 { Dispose::Keep } else { Dispose::Clear };
+    if inner_size(picture).is_some_and(|inner| inner != frame) {
+        let why = "a frame's picture has another size than the frame".to_owned();
+        return Err(ReadProblem::Damaged { format: "WebP", why });
+    }
     let file = as_file(picture, frame);
     let decoded = WebPDecoder::new(Cursor::new(file.as_slice())).and_then(|mut decoder| still(&mut decoder));
     let pixels = decoded.map_err(|error| problem(&error, bytes))?;
@@ -114,6 +122,24 @@ fn patch(content: &[u8], canvas: Size, bytes: usize) -> Result<(Patch, u32), Rea
         return Err(ReadProblem::Damaged { format: "WebP", why });
     }
     Ok((Patch { pixels, x, y, blend, dispose }, three(12)))
+}
+
+/// The size that a picture's own data says, before anything of that size is made (RFC 6386, section 9.1; WebP lossless
+/// bitstream specification, section 3).
+fn inner_size(picture: &[u8]) -> Option<Size> {
+    chunks(picture).find_map(|(name, data)| match &name {
+        b"VP8 " => {
+            let side = |at: usize| {
+                Some(u32::from(u16::from_le_bytes([*data.get(at)?, *data.get(at + 1)?]) & 0x3fff))
+            };
+            Some(Size::new(side(6)?, side(8)?))
+        }
+        b"VP8L" => {
+            let bits = u32::from_le_bytes(data.get(1..5)?.try_into().ok()?);
+            Some(Size::new((bits & 0x3fff) + 1, (bits >> 14 & 0x3fff) + 1))
+        }
+        _ => None,
+    })
 }
 
 /// The chunks of a frame as a file of one still picture.

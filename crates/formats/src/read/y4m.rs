@@ -11,7 +11,7 @@ use shibori_core::clip::Span;
 
 use crate::ReadProblem;
 use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded};
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, check_size};
 
 /// What the first line of a file says.
 struct Header {
@@ -34,6 +34,7 @@ struct Planes {
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
     let (line, mut rest) = first_line(bytes);
     let header = Header::read(line)?;
+    check_size(header.size, limits)?;
     let length = header.frame_length();
     let count = (rest.len() / length.max(1)) as u64;
     let mut film = FilmReader::new("YUV4MPEG2", header.size, count, bytes.len(), limits)?;
@@ -115,13 +116,14 @@ impl Header {
         let (luma, rest) = bytes.split_at(self.size.area() as usize);
         let (blue, rest) = rest.split_at(self.chroma().area() as usize);
         let (red, alpha) = rest.split_at(self.chroma().area() as usize);
-        let chroma_width = self.chroma().width;
+        let chroma_width = self.chroma().width as usize;
+        let place = |x: u32, y: u32, width: usize| y as usize * width + x as usize;
         RgbaImage::from_fn(self.size.width, self.size.height, |x, y| {
-            let at = (y * self.size.width + x) as usize;
+            let at = place(x, y, self.size.width as usize);
             let (u, v) = match self.planes {
                 Planes { across: 0, .. } => (128, 128),
                 Planes { across, down, .. } => {
-                    let near = (y / down * chroma_width + x / across) as usize;
+                    let near = place(x / across, y / down, chroma_width);
                     (blue[near], red[near])
                 }
             };

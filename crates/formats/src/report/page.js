@@ -98,6 +98,7 @@ const table = (heads, rows) => {
 };
 const main = $("main");
 $("title").textContent = data.title;
+const places = new Map(frames.map((frame, at) => [frame, at]));
 const whole = clips.reduce((sum, clip) => sum + timeline(clip).seconds, 0);
 const onDisk = pages.reduce((sum, page) => sum + (page.bytes || 0), 0);
 const [before, after] = data.memory;
@@ -114,7 +115,7 @@ for (const [sprite, own] of bySprite) {
   }
   const groups = mine.map((clip) => [clip.name, clip.steps.map((step) => [frames[step.frame], ms(step.ticks / clip.timescale), step.mirror]), true]);
   const played = new Set(mine.flatMap((clip) => clip.steps.map((step) => step.frame)));
-  const rest = own.filter((frame) => !played.has(frames.indexOf(frame)));
+  const rest = own.filter((frame) => !played.has(places.get(frame)));
   if (rest.length) groups.push([mine.length ? "frames not in any clip" : "frames", rest.map((frame) => [frame, ""]), false]);
   for (const [name, list, isClip] of groups) {
     main.append(make("h3", `${name}, ${isClip ? "step by step" : count(list.length, "frame")}`));
@@ -233,7 +234,7 @@ document.addEventListener("keydown", (event) => {
 });
 matchMedia("(prefers-color-scheme: dark)").addEventListener("change", redraw);
 
-const largest = Math.max(1, ...frames.map((frame) => Math.max(...frame.canvas)));
+const largest = frames.reduce((most, frame) => Math.max(most, ...frame.canvas), 1);
 setZoom(Math.max(1, Math.min(6, Math.floor(260 / largest))));
 Promise.all(images.map((image) => image.decode().catch(() => {}))).then(() => { redraw(); requestAnimationFrame(tick); document.body.dataset.ready = "yes"; });
 // For tests: which step a clip shows this many seconds after its start.

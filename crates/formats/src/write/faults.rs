@@ -253,6 +253,50 @@ fn of_two_runs_on_one_file_the_second_waits() {
 }
 
 #[test]
+fn threads_that_write_one_file_take_turns() {
+    let home = before();
+    let path = home.path().join("00.png");
+    std::thread::scope(|scope| {
+        for number in 0..6 {
+            let path = path.clone();
+            scope.spawn(move || {
+                let run = Transaction::default();
+                let batch = run.plan(&[path], &[]).unwrap();
+                batch.stage(0, &picture(200 + number)).unwrap();
+                run.commit().unwrap();
+            });
+        }
+    });
+    let last = fs::read(&path).unwrap();
+    assert!((200..206).any(|number| picture(number) == last));
+    assert!(all_files(home.path()).iter().all(|(path, _)| !path.starts_with(".shibori-")));
+}
+
+#[test]
+fn an_interruption_that_a_program_survives_stops_no_later_run() {
+    // In a process of its own, since it takes away what all threads have made ready.
+    if let Ok(home) = std::env::var(HOLDS) {
+        let path = PathBuf::from(home).join("00.png");
+        let left = Transaction::default();
+        left.plan(std::slice::from_ref(&path), &[]).unwrap().stage(0, &picture(209)).unwrap();
+        drop(super::abandon());
+        assert!(left.commit().is_err() || fs::read(&path).unwrap() != picture(209));
+        let run = Transaction::default();
+        let batch = run.plan(std::slice::from_ref(&path), &[]).unwrap();
+        batch.stage(0, &picture(210)).unwrap();
+        run.commit().unwrap();
+        return;
+    }
+    let home = before();
+    let mut command = Command::new(std::env::current_exe().unwrap());
+    command.args(["write::faults::an_interruption_that_a_program_survives_stops_no_later_run", "--exact"]);
+    let ended = command.env(HOLDS, home.path()).stdout(std::process::Stdio::null()).status().unwrap();
+    assert!(ended.success());
+    assert_eq!(fs::read(home.path().join("00.png")).unwrap(), picture(210));
+    assert!(all_files(home.path()).iter().all(|(path, _)| !path.starts_with(".shibori-")));
+}
+
+#[test]
 fn a_journal_that_names_files_elsewhere_is_not_followed() {
     let units = |text: &str| text.encode_utf16().collect::<Vec<_>>();
     let healed = |file: &str| {

@@ -31,5 +31,5 @@ pub use os_text::OsText;
 pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
 pub use set::{set, set_in_place};
 pub use single::{bytes, clips, images_manifest, pictures, sheet_manifest};
-pub use staging::{abandon, heal};
+pub use staging::{Abandoned, abandon, heal};
 pub use transaction::{Batch, Policy, Transaction, Written};

@@ -11,7 +11,7 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::process;
 use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock, RwLockWriteGuard};
 use std::time::SystemTime;
 
 use serde::{Deserialize, Serialize};
@@ -120,7 +120,7 @@ impl Staging {
             let is_shared = text.lines().any(|line| files.iter().any(|file| file == line));
             let name = path.file_name()?.to_string_lossy().into_owned();
             let process = name.strip_prefix(PREFIX)?.split('-').nth(1)?.parse().ok()?;
-            (is_shared && process != process::id()).then_some(process)
+            is_shared.then_some(process)
         })
     }
 
@@ -190,9 +190,17 @@ pub(super) fn uninterrupted<T>(moves: impl FnOnce() -> T) -> T {
     moves()
 }
 
+/// As long as this is kept, nothing is made ready and nothing put in place.
+#[derive(Debug)]
+#[must_use = "other threads go on writing as soon as it is dropped"]
+pub struct Abandoned {
+    _gate: RwLockWriteGuard<'static, ()>,
+    _moving: MutexGuard<'static, ()>,
+}
+
 /// Takes away what this process has made ready and not put in place. For the moment when it is interrupted: files that are
-/// just being moved are all moved first.
-pub fn abandon() {
+/// just being moved are all moved first. A process that ends keeps what this gives until then.
+pub fn abandon() -> Abandoned {
     let gate = GATE.write().unwrap_or_else(PoisonError::into_inner);
     let moving = MOVING.lock().unwrap_or_else(PoisonError::into_inner);
     let paths: Vec<PathBuf> = live().drain(..).collect();
@@ -203,8 +211,7 @@ pub fn abandon() {
         // Only empty folders go, and one that stays hurts nobody.
         let _ = RealDisk.remove_folder(&folder);
     }
-    // Nothing is made or moved from here on: the process is about to end.
-    std::mem::forget((gate, moving));
+    Abandoned { _gate: gate, _moving: moving }
 }
 
 /// Heals what runs that were killed left in a folder.

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::num::NonZeroUsize;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -228,6 +229,12 @@ impl Build {
     }
 }
 
+/// What a panic said.
+fn message_of(panic: &(dyn std::any::Any + Send)) -> String {
+    let text = panic.downcast_ref::<&str>().map(|text| (*text).to_owned());
+    text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_default()
+}
+
 impl Run<'_> {
     /// Does everything that is stale.
     fn all(&self, jobs: Option<NonZeroUsize>) -> Outcome {
@@ -245,10 +252,15 @@ impl Run<'_> {
         let threads = if cores == 1 { 1 } else { cores + cores.div_ceil(2) };
         let done = Mutex::new(0);
         let work = |job: usize, is_alone: bool| {
-            let outcome = match todo[job] {
+            // A bug in one job must not leave the others waiting for it, nor take their work along.
+            let outcome = catch_unwind(AssertUnwindSafe(|| match todo[job] {
                 Job::Frames(figure) => self.frames_of(figure).map(|()| 0),
                 Job::Root(root) => self.root(root, is_alone),
-            };
+            }));
+            let outcome = outcome.unwrap_or_else(|panic| {
+                let at = if let Job::Root(root) = todo[job] { root } else { usize::MAX };
+                Err((at, Error::Bug { what: message_of(&*panic) }))
+            });
             match outcome {
                 Ok(count) => {
                     *lock(&done) += count;

@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use serde::Deserialize;
 use shibori_core::pack::{
-    DenseOptions, Effort, Layout, OldPlaces, PackOptions, PagePer, PageRules, Round, RowName,
+    DenseOptions, Effort, Layout, OldPlaces, PackOptions, PagePer, PageRules, PageScale, Round, RowName,
 };
 use shibori_core::{Name, NameError, Size};
 
@@ -203,8 +203,9 @@ impl ArrangeOptions {
         self.draw_mirrored.is_on() || !self.is_dense()
     }
 
-    /// What core needs to know, defaults filled in. `old` are the places that are to be kept.
-    pub fn options(&self, step: u32, old: Option<OldPlaces>) -> PackOptions {
+    /// What core needs to know, defaults filled in. `scales` are the sizes in which pages are written, `old` the places that
+    /// are to be kept.
+    pub fn options(&self, scales: Vec<PageScale>, old: Option<OldPlaces>) -> PackOptions {
         let layout = match self.layout() {
             LayoutChoice::Dense => Layout::Dense(DenseOptions {
                 effort: match self.effort {
@@ -236,7 +237,8 @@ impl ArrangeOptions {
                 Some(PagePerChoice::Clip) => PagePer::Clip,
                 Some(PagePerChoice::Sprite) => PagePer::Sprite,
             },
-            step,
+            step: 1,
+            scales,
         }
     }
 

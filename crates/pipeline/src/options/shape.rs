@@ -185,7 +185,7 @@ pub enum AlignAxisChoice {
 pub enum AlignPerChoice {
     /// The frames of each clip
     Clip,
-    /// Both clips of a sprite, by the first of them
+    /// All clips of a sprite together, by the first one
     Sprite,
 }
 

@@ -141,7 +141,7 @@ fn what_is_out_of_range_is_refused_however_it_comes() {
     refused::<CutOptions>(json!({ "name": "{nn}" }), "nn");
     refused::<CutOptions>(json!({ "read": "sideways" }), "across");
     refused::<CutOptions>(json!({ "islands": "perhaps" }), "perhaps");
-    refused::<ClipOptions>(json!({ "clip": "swim = 0 @0ms" }), "more than 0 s");
+    refused::<ClipOptions>(json!({ "clip": "swim = 0 @0ms" }), "duration above 0");
     refused::<CleanOptions>(json!({ "harden-alpha": 0 }), "from 1 to 255");
     refused::<CleanOptions>(json!({ "tolerance": 256 }), "256");
     refused::<ShapeOptions>(json!({ "box-share": 0 }), "from 1 to 100");
@@ -170,7 +170,7 @@ fn contradictions_are_one_list_for_all_ways_in() {
     let cut = |value| told(value, CutOptions::validate);
     assert_eq!(
         cut(json!({ "grid": "2x2", "islands": true })),
-        "grid and islands both say where the frames are"
+        "grid and islands both define where the frames are"
     );
     let shape = |value| told(value, |shape: &ShapeOptions| shape.validate(false, false));
     assert_eq!(shape(json!({ "region": "1,2,3,4" })), "region has no effect without align match");
@@ -201,12 +201,12 @@ fn contradictions_are_one_list_for_all_ways_in() {
     assert!(arrange(json!({ "page-square": true, "page-size": "64x32" })).contains("page-size 64x32"));
     assert_eq!(
         arrange(json!({ "page-max": 64, "page-size": "64x32" })),
-        "page-max and page-size both say how large a page is"
+        "page-max and page-size both define the page size"
     );
     assert!(arrange(json!({ "layout": "grid", "effort": "high" })).starts_with("effort "));
     let page = |value| told(value, PageOptions::validate);
     assert!(page(json!({ "no-spread": true, "palette": 16 })).starts_with("no-spread "));
     assert_eq!(page(json!({ "uv-origin": "top" })), "uv-origin has no effect without uv");
     let slice = json!({ "slice": { "manifest-only": true }, "clean": { "specks": 2 } });
-    assert!(told(slice, SliceOptions::validate).contains("stays as it is"));
+    assert!(told(slice, SliceOptions::validate).contains("untouched sheet"));
 }

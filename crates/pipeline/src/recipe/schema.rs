@@ -69,14 +69,14 @@ fn made() -> Value {
         json!({ "description": description,
         "anyOf": [{ "type": "string" }, { "type": "array", "items": { "type": "string" } }] })
     };
-    let from = texts("Files, folders, or patterns such as art/*.png, from the folder of the recipe");
-    let slice = reference("slice", "Where the frames are, as options of slice");
-    let clean = reference("clean", "Mending pixels");
-    let shape = reference("shape", "Lining up");
-    let file = text("The file to write");
-    let previews = json!({ "as": { "description": "What is drawn",
+    let from = texts("Files, folders, or patterns such as art/*.png, relative to the recipe");
+    let slice = reference("slice", "Slicing, as the options of slice");
+    let clean = reference("clean", "Cleaning pixels");
+    let shape = reference("shape", "Aligning and shaping");
+    let file = text("File to write");
+    let previews = json!({ "as": { "description": "Kind of preview",
         "enum": ["contact", "grid", "motion", "pages", "html", "light-table", "onion", "drift"] }, "file": file,
-        "before": text("With drift: a sprite drawn beside it, as it was before") });
+        "before": text("For drift: a sprite to compare with, as it was before alignment") });
     let preview = all([
         object(previews),
         group::<ContactOptions>(),
@@ -88,14 +88,14 @@ fn made() -> Value {
     ]);
     let export = all([object(json!({ "file": file })), group::<ExportOptions>()]);
     let clip = object(json!({
-        "steps": text("Its frames, times and play: \"0-7 @12fps\""),
+        "steps": text("Frames, timing and play mode: \"0-7 @12fps\""),
         "clean": clean, "shape": shape,
-        "apart": { "description": "Copy frames that other clips show too", "anyOf": [{ "type": "boolean" }, { "const": DEFAULT }] },
+        "apart": { "description": "Copy frames that are shared with other clips", "anyOf": [{ "type": "boolean" }, { "const": DEFAULT }] },
     }));
     let edits = group::<ClipEdits>();
     let timing: Map<String, Value> =
         edits.clone().into_iter().filter(|(key, _)| ["speed", "fit"].contains(&key.as_str())).collect();
-    let clips = json!({ "description": "Clips by name: swim = \"0-7 @12fps\", or a table with options of its own",
+    let clips = json!({ "description": "Clips by name: swim = \"0-7 @12fps\", or a table with its own options",
         "type": "object", "additionalProperties": { "anyOf": [{ "type": "string" }, { "$ref": "#/$defs/clip" }] } });
     let part = all([
         object(json!({ "from": from, "slice": slice, "clean": clean, "shape": shape, "clips": clips })),
@@ -104,38 +104,38 @@ fn made() -> Value {
     let sprite = all([
         object(json!({
             "from": from, "slice": slice, "clean": clean, "shape": shape, "clips": clips,
-            "part": list_of("part", "Several sources after one another, each cut by its own options"),
-            "set": { "description": "A folder for its frames, one PNG each; true is a folder of its name",
+            "part": list_of("part", "Several sources in sequence, each sliced with its own options"),
+            "set": { "description": "Folder for its frames, one PNG each; true uses the sprite's name",
                 "type": ["boolean", "string"] },
             "export": list_of("export", "Exports of that set"),
-            "preview": list_of("preview", "Pictures of it"),
-            "check": reference("check-options", "What may be wrong with it"),
+            "preview": list_of("preview", "Preview images"),
+            "check": reference("check-options", "What check accepts for it"),
         })),
         group::<ClipOptions>(),
         edits,
     ]);
     let mut atlas = all([
         object(json!({
-            "use": texts("The sprites in it: names and patterns such as npc-*"),
-            "file": text("Where it goes, without extension, from the folder of outputs"),
+            "use": texts("Its sprites: names or patterns such as npc-*"),
+            "file": text("Output path without extension, relative to the output folder"),
             "shape": shape, "clips": clips,
-            "export": list_of("export", "Metadata in other forms"),
-            "preview": list_of("preview", "Pictures of it"),
+            "export": list_of("export", "Metadata in other formats"),
+            "preview": list_of("preview", "Preview images"),
         })),
         group::<OnlyOption>(),
         group::<ArrangeOptions>(),
         group::<PageOptions>(),
         group::<ClipOptions>(),
     ]);
-    atlas["keep-places"] = json!({ "description": "true: leave frames where they are in the atlas that lies there; or an earlier atlas's .json",
+    atlas["keep-places"] = json!({ "description": "true: keep frames where they are in the existing atlas; or the .json of an earlier atlas",
         "type": ["boolean", "string"] });
-    let names = texts("Clips that must be there: swim, or koi:swim");
+    let names = texts("Required clips: swim, or koi:swim");
     let check = all([
         object(json!({
             "clips": names.clone(),
-            "equal": { "description": "Clips that must have as many steps as each other", "type": "array",
+            "equal": { "description": "Groups of clips that must have the same number of steps", "type": "array",
                 "items": { "type": "array", "items": { "type": "string" }, "minItems": 2 } },
-            "pages": { "description": "The most pages an atlas may have", "type": "integer", "minimum": 1 },
+            "pages": { "description": "Maximum number of pages per atlas", "type": "integer", "minimum": 1 },
         })),
         group::<CheckOptions>(),
     ]);
@@ -143,20 +143,20 @@ fn made() -> Value {
         |of: &str| json!({ "type": "object", "additionalProperties": { "$ref": format!("#/$defs/{of}") } });
     json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "A recipe of shibori: shibori.toml",
+        "title": "Shibori recipe (shibori.toml)",
         "type": "object",
         "additionalProperties": false,
         "properties": {
             "out": { "type": "object", "additionalProperties": false,
-                "properties": { "dir": text("The folder of all outputs, from the folder of the recipe") } },
-            "defaults": { "description": "What holds where nothing narrower says otherwise", "type": "object",
+                "properties": { "dir": text("Folder for all outputs, relative to the recipe") } },
+            "defaults": { "description": "Defaults that narrower tables override", "type": "object",
                 "additionalProperties": false, "properties": {
                     "slice": slice, "clean": clean, "shape": shape,
-                    "atlas": reference("atlas", "For all atlases"), "preview": reference("preview", "For all pictures"),
+                    "atlas": reference("atlas", "For all atlases"), "preview": reference("preview", "For all previews"),
                 } },
             "sprite": named("sprite"),
             "atlas": named("atlas"),
-            "check": reference("check", "What is expected of all of it"),
+            "check": reference("check", "What check expects of the whole recipe"),
         },
         "$defs": {
             "slice": table(group::<CutOptions>()),

@@ -104,11 +104,11 @@ fn every_mistake_is_pointed_at() {
             &format!(
                 "{sprite}slice = {{ manifest-only = true }}\nset = true\nshape = {{ canvas = \"9x9\" }}"
             ),
-            "stays as it is",
+            "can't show the changes",
             "manifest-only",
         ),
         ("[sprite.koi]\n[[sprite.koi.part]]\nslice = {}", "a part of sprite 'koi' needs from", ""),
-        ("sprite = 3", "shibori.toml:1:10: sprite is a table, not a number", "3"),
+        ("sprite = 3", "shibori.toml:1:10: sprite must be a table, not a number", "3"),
     ] {
         let (said, found) = wrong(text);
         assert!(said.contains(told), "{text}\n{said}\nnot {told}");

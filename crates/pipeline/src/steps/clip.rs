@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_core::clip::{Clip, add_clips, drop_clip, fit, rename_clip, set_event, speed};
+use shibori_core::clip::{Clip, add_clips, drop_clip, fit, rename_clip, set_events, speed};
 use shibori_formats::read::{manifest_of, source};
 use shibori_formats::write;
 use tracing::info_span;
@@ -77,7 +77,7 @@ fn changed(
         None => Vec::new(),
     };
     let set = add_clips(add_clips(set, &rows)?, &options.clips.clip)?;
-    let set = options.clips.event.iter().try_fold(set, set_event)?;
+    let set = set_events(set, &options.clips.event)?;
     let mut clips = set.clips().to_vec();
     let mut deviations = Vec::new();
     for at in places(&set, &options.only)? {

@@ -130,7 +130,7 @@ fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
     let (pictures, holds) = match picture {
         Picture::Still(pixels) => {
             // The finder keeps a few planes of a byte a pixel.
-            cx.hold_memory(Growth::Search, info.size.area())?;
+            let _room = cx.hold_memory(Growth::Search, info.size.area())?;
             let holds = sheet(path, &pixels, info.size, cx)?;
             (vec![pixels], holds)
         }
@@ -191,7 +191,7 @@ fn loose(
     if background == Background::None {
         return Ok(None);
     }
-    cx.hold_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    let _room = cx.hold_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
     let drawings = islands(pixels, background, CutOptions::default().island_options()).drawings.len();
     let cells = best.map_or(0, |reading| reading.candidate.grid.len());
     let cuts = best.is_some_and(|reading| reading.candidate.cut_places > 0);

@@ -140,7 +140,7 @@ fn png(pixels: &Pixels, output: &Path) -> Result<Vec<u8>, Error> {
 
 fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Result<SheetOnTable, Error> {
     let (size, behind) = (pixels.size(), find_background(pixels));
-    cx.hold_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
+    let _room = cx.hold_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
     let found = find_grid_named(pixels, &hints_of(path));
     let is_sure = matches!(found.certainty, Certainty::Sure(_));
     let worthwhile = found.candidates.iter().filter(|one| one.grid.len() > 1 && one.evidence > WORTH_SAYING);

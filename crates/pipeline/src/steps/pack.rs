@@ -7,13 +7,13 @@ use shibori_core::pack::{
     rim_of, step_of, take_companions,
 };
 use shibori_core::shape::TrimScope;
-use shibori_core::{Frame, FrameSet};
+use shibori_core::{Frame, FrameSet, Lease, Size};
 use shibori_formats::read::old_places;
 use shibori_formats::write::{self, AtlasReport};
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutChoice, PackOptions};
-use crate::order::{Change, Naming, Plan};
+use crate::order::{Change, Naming, Plan, hold_frame};
 use crate::steps::changes::{Defaults, marks, shaping};
 use crate::steps::gather;
 use crate::{Context, Error, Growth, Notice, Task};
@@ -53,7 +53,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     let factors = options.page.factors();
     let step = step_of(&factors);
     let keep = options.arrange.keep_places.as_ref().map(|old| old_places(&cx.at(old))).transpose()?;
-    let rules = options.arrange.options(step, keep);
+    let rules = options.arrange.options(factors.clone(), keep);
     let (set, mut companions) = with_companions(set, options)?;
     let trim = trim_scope(options);
     let clips = &options.clips;
@@ -95,8 +95,9 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     hold_pages(&atlas, cx)?;
     let how = options.shape.resample();
     let scaled = |&factor: &PageScale| {
-        hold_scale(&atlas, factor, cx)?;
+        let _room = hold_scale(&atlas, factor, cx)?;
         let scaled = atlas.scaled(factor, how)?;
+        hold_pages(&scaled, cx)?;
         cx.count(scaled.set());
         Ok::<Atlas, Error>(scaled)
     };
@@ -113,23 +114,23 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
 
 /// Holds each page to what a picture may have.
 fn hold_pages(atlas: &Atlas, cx: &Context<'_>) -> Result<(), Error> {
-    atlas.pages().iter().try_for_each(|page| cx.hold_picture(Growth::Pages, page.size.area()))
+    atlas.pages().iter().try_for_each(|page| cx.hold_picture(Growth::Pages, page.size.area()).map(drop))
 }
 
 /// Holds the pages of a scaled atlas to what a picture may have, and its frames to the memory that is left.
-fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<(), Error> {
+fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<Option<Lease>, Error> {
     if factor == PageScale::ONE {
-        return Ok(());
+        return Ok(None);
     }
     // A share of a pixel more or less makes no difference here.
     let grown = |pixels: u64| (pixels as f64 * factor.ratio().value() * factor.ratio().value()) as u64;
     for page in atlas.pages() {
-        cx.hold_picture(Growth::PageScales, grown(page.size.area()))?;
+        drop(cx.hold_picture(Growth::PageScales, grown(page.size.area()))?);
     }
     let frames: u64 = atlas.set().frames().iter().map(|frame| frame.canvas().area()).sum();
     let layers: u64 =
         atlas.layers().iter().flat_map(|layer| &layer.canvases).map(|part| part.size().area()).sum();
-    cx.hold_memory(Growth::PageScales, grown(frames.saturating_add(layers)))
+    cx.hold_memory(Growth::PageScales, grown(frames.saturating_add(layers))).map(Some)
 }
 
 /// What shares one box where frames are trimmed: by itself each frame has its own, but only where place is not index.
@@ -170,6 +171,18 @@ fn stepped(set: FrameSet, step: u32, rim: u32, cx: &Context<'_>) -> Result<Frame
         let canvas = frame.canvas();
         !canvas.width.is_multiple_of(step) || !canvas.height.is_multiple_of(step)
     };
+    let mut pixels = 0u64;
+    for frame in set.frames() {
+        let up = |length: u32| length.saturating_add(step - 1) / step * step;
+        let canvas = Size::new(up(frame.canvas().width), up(frame.canvas().height));
+        hold_frame(frame, canvas, Growth::PageScales, cx)?;
+        let around = |length: u32, most: u32| length.saturating_add(2 * (step + rim)).min(most);
+        let kept = frame.pixels().size();
+        let kept = Size::new(around(kept.width, canvas.width), around(kept.height, canvas.height));
+        pixels = pixels.saturating_add(kept.area());
+    }
+    let grows = step > 1 || rim > 0;
+    let _room = cx.hold_memory(Growth::PageScales, if grows { pixels } else { 0 })?;
     let frames = set.frames().iter().filter(uneven).count();
     if frames > 0 {
         cx.tell(Notice::CanvasesGrow { frames, step });

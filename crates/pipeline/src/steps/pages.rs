@@ -58,7 +58,7 @@ pub(crate) fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
     let atlas = pack(trimmed, Vec::new(), &PackOptions::dense())?;
     let sizes = atlas.pages().iter().map(|page| page.size.area());
-    cx.hold_memory(Growth::Pages, sizes.sum())?;
+    let _room = cx.hold_memory(Growth::Pages, sizes.sum())?;
     let names: Vec<String> =
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {

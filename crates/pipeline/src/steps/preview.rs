@@ -201,7 +201,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
         let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
         CutPlan::Places(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
-        cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
+        let _room = cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
         let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
         let places = found.drawings.into_iter().enumerate();
         CutPlan::Places(places.map(|(number, one)| (one.rect, number.to_string())).collect())

@@ -65,7 +65,7 @@ pub(crate) fn prepared(
         (Some(Key::Auto), Background::None) => return Err(Error::NoBackground { sheet: file() }),
         (Some(Key::Colors(colors)), _) => (colors.clone(), 0),
     };
-    cx.hold_memory(Growth::Change, pixels.size().area())?;
+    let _room = cx.hold_memory(Growth::Change, pixels.size().area())?;
     let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
     let keyed = key(pixels, &colors, clean.scope());
     if keyed.pixels == 0 {
@@ -103,7 +103,7 @@ pub(crate) fn grid_of(
         Some(grid) => (grid, false),
         None => {
             // The finder keeps a few planes of a byte a pixel.
-            cx.hold_memory(Growth::Search, size.area())?;
+            let _room = cx.hold_memory(Growth::Search, size.area())?;
             (found_grid(path, &sheet.pixels, cut.within)?, true)
         }
     };

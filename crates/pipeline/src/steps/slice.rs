@@ -483,17 +483,19 @@ fn cut_islands(
     if sheet.background == Background::None {
         return Err(Error::NothingBetween { sheet: path.to_owned() });
     }
-    cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
+    let _room = cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
     let found = islands(&sheet.pixels, sheet.background, island);
     if found.drawings.is_empty() {
         return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });
     }
     let (sprite, file) = (sprite_of(path, options)?, file_name(path));
-    let frame = |(number, Island { cell, rect, pixels }): (usize, Island)| {
+    let _copies = cx.hold_memory(Growth::Search, found.copied())?;
+    let frame = |(number, &Island { cell, rect }): (usize, &Island)| {
         let name = Name::new(number.to_string()).expect("a number is a name");
-        part_frame(&sprite, name, pixels, &file, rect, Some(cell))
+        part_frame(&sprite, name, found.lifted(&sheet.pixels, number), &file, rect, Some(cell))
     };
-    let set = frame_set(path, found.drawings.into_iter().enumerate().map(frame).collect())?;
+    let set = frame_set(path, found.drawings.iter().enumerate().map(frame).collect())?;
+    cx.count(&set);
     let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
     Ok((set, How::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
 }

@@ -3,10 +3,11 @@
 use std::path::Path;
 
 use shibori_core::FrameSet;
-use shibori_core::shape::restore;
+use shibori_core::shape::{Trim, TrimScope};
 use tracing::info_span;
 
 use crate::options::UnpackOptions;
+use crate::order::{Change, Plan};
 use crate::steps::gather;
 use crate::{Context, Error};
 
@@ -17,5 +18,9 @@ use crate::{Context, Error};
 pub fn unpack(manifest: &Path, options: &UnpackOptions, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("unpack").entered();
     let set = gather::with_companions(manifest, &options.only, cx)?;
-    Ok(if options.trimmed.is_on() { set } else { restore(set)? })
+    if options.trimmed.is_on() {
+        return Ok(set);
+    }
+    let whole = Trim { scope: TrimScope::None, ..Trim::default() };
+    Ok(Plan::new(vec![Change::Trim(whole)]).run(set, cx)?.set)
 }

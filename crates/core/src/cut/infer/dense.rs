@@ -81,7 +81,9 @@ impl Changes {
     /// How much each line stands out, over all bands.
     fn strength(&self, bands: &Axis) -> Strength {
         let lines = self.lines as usize;
-        let mut strength = Strength { lines, nats: vec![0.0; lines * (WIDEST as usize + 1)] };
+        // A gutter is narrower than what it parts.
+        let gutters = lines.min(WIDEST as usize + 1);
+        let mut strength = Strength { lines, nats: vec![0.0; lines * gutters] };
         let mut own = vec![0.0; lines];
         let sums = self.sums(bands);
         for sums in sums.chunks_exact(lines) {

@@ -344,3 +344,18 @@ fn padding_beside_the_drawings_is_no_corridor_through_them() {
     let whole = |count: u32, cell: u32| Axis { offset: 0, gutter: 0, count, covered: count * cell };
     assert!(!corridors::run_through(&sheet, Background::Clear, &Grid::of_axes(whole(6, 50), whole(4, 46))));
 }
+
+#[test]
+fn any_small_picture_is_looked_at_and_none_breaks_the_finder() {
+    let noise = |x: u32, y: u32| (x.wrapping_mul(2_654_435_761) ^ y.wrapping_mul(40_503)) >> 9;
+    for (width, height) in (1..=25).flat_map(|width| (1..=25).map(move |height| (width, height))) {
+        let image = RgbaImage::from_fn(width, height, |x, y| {
+            let value = noise(x, y);
+            Rgba([value as u8, (value >> 8) as u8, 90, 255])
+        });
+        find_grid(&Pixels::whole(image));
+    }
+    for (width, height) in [(16, 1), (64, 4), (36, 4), (4, 64), (1, 400), (300, 2)] {
+        find_grid(&Pixels::whole(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
+    }
+}

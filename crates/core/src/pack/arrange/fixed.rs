@@ -9,7 +9,7 @@ use crate::pack::arrange::{Outcome, Pieces, anneal, effort, maxrects};
 use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
-const MOST_FOR_MAXRECTS: usize = 1_000;
+pub(super) const MOST_FOR_MAXRECTS: usize = 1_000;
 /// Starts of a search, in each direction.
 const SEARCHED: usize = 4;
 
@@ -19,12 +19,18 @@ pub(super) fn onto(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Eff
     if pieces.area(wanted) > room.area() || !wanted.iter().all(fits) {
         return None;
     }
-    let outcome = fullest(pieces, wanted, room, effort);
+    let outcome = fullest(pieces, wanted, room, effort, 1);
     outcome.left.is_empty().then_some(outcome)
 }
 
-/// The way to put as much area as it can onto `room`.
-pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Effort) -> Outcome {
+/// The way to put as much area as it can onto `room`, which is one of so many pages that share a search.
+pub(super) fn fullest(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    room: Size,
+    effort: Effort,
+    pages: u64,
+) -> Outcome {
     let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
     let left = |outcome: &Outcome| pieces.area(&outcome.left);
     let best = |outcomes: Vec<Outcome>| {
@@ -55,7 +61,7 @@ pub(super) fn fullest(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: 
     ranked.sort_unstable();
     found.extend(best(filled));
     let is_done = found.iter().any(|outcome| outcome.left.is_empty());
-    let steps = effort::steps(wanted.len(), effort, SEARCHED * 2);
+    let steps = effort::steps(wanted.len(), effort, SEARCHED * 2 * pages as usize);
     if !is_done && steps > 0 {
         let searches: Vec<(usize, u64)> =
             ranked[..SEARCHED].iter().flat_map(|&(_, at)| [1u64, 2].map(|seed| (at, seed))).collect();

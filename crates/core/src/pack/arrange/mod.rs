@@ -128,6 +128,10 @@ pub(super) fn dense(pieces: Pieces<'_>, fitting: &Fitting, effort: Effort) -> Ar
 /// its room and what lies there.
 pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
+    let lying: usize = taken.iter().map(|(_, rects)| rects.len()).sum();
+    if all.len() + lying > fixed::MOST_FOR_MAXRECTS {
+        return below(pieces, &all, taken);
+    }
     let attempt = |order: &[usize]| {
         let mut rooms: Vec<maxrects::Room> =
             taken.iter().map(|(size, rects)| maxrects::Room::around(*size, rects)).collect();
@@ -142,6 +146,26 @@ pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<
         Some(spots)
     };
     order::ORDERS.iter().find_map(|&by| attempt(&order::sorted(pieces, &all, by)))
+}
+
+/// Spots below all that lies on a page, where it is too much to look between it.
+fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
+    let catalog = stock::Catalog::new(pieces);
+    let mut left = order::sorted(pieces, all, order::ORDERS[0]);
+    let mut spots = vec![Spot::default(); all.len()];
+    for (page, (room, rects)) in taken.iter().enumerate() {
+        let bottom = rects.iter().map(|rect| rect.bottom()).max().unwrap_or(0) as u32;
+        let free = Size::new(room.width, room.height.saturating_sub(bottom));
+        if left.is_empty() || free.is_empty() {
+            continue;
+        }
+        let outcome = niche::Strip::of(&catalog, free).fill(&left).outcome;
+        for (piece, spot) in outcome.placed {
+            spots[piece] = Spot { page, y: spot.y + bottom, ..spot };
+        }
+        left = outcome.left;
+    }
+    left.is_empty().then_some(spots)
 }
 
 /// The least number of pages that any arrangement could have, and the least area of this many together: from the area

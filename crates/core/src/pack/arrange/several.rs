@@ -35,7 +35,11 @@ fn one_after_another(
             pages.push(last);
             break;
         }
-        let outcome = fixed::fullest(pieces, &left, fitting.room(), effort);
+        // The search is shared by the pages that are still to come.
+        let room = fitting.room();
+        let more = pieces.area(&left).div_ceil(room.area().max(1)).max(1);
+        let outcome = fixed::fullest(pieces, &left, room, effort, more);
+        assert!(!outcome.placed.is_empty(), "every piece fits on an empty page");
         left.clone_from(&outcome.left);
         pages.push(outcome);
     }
@@ -76,6 +80,7 @@ fn filled(catalog: &Catalog<'_>, order: &[usize], fitting: &Fitting) -> Vec<Outc
     let mut pages = Vec::new();
     while !left.is_empty() {
         let outcome = strip.fill(&left).outcome;
+        assert!(!outcome.placed.is_empty(), "every piece fits on an empty page");
         left.clone_from(&outcome.left);
         pages.push(outcome);
     }

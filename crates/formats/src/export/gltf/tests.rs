@@ -120,7 +120,7 @@ fn every_step_is_drawn_as_its_frame_from_its_first_moment_to_its_last() {
     assert!(subject.manifest.frames.iter().any(|frame| frame.turned), "a turned frame is among them");
     let set = frames(8);
     for unit in [1.0, 16.0] {
-        let loaded = Loaded::of(&glb(&subject, unit), subject.pages[0].pixels.clone());
+        let loaded = Loaded::of(&glb(&subject, unit), subject.pages[0].pixels.to_image());
         for (clip, facts) in subject.clips.iter().enumerate() {
             for step in &facts.way {
                 let (start, end) = (step.start_seconds as f32, (step.start_seconds + step.seconds) as f32);
@@ -184,11 +184,11 @@ fn materials_say_what_the_page_is() {
     };
     let (_folder, soft) = subject(frames(4), &["swim = 0-2"], &premultiplied, "pond");
     let error = gltf(&soft, &options, Path::new("pond.gltf")).unwrap_err().to_string();
-    assert_eq!(error, "page 'pond.png' is multiplied by alpha, which .gltf can't point to");
-    let converted = Loaded::of(&glb(&soft, 1.0), hard.pages[0].pixels.clone());
+    assert_eq!(error, "page 'pond.png' can't be used in .gltf: its colors are multiplied by alpha");
+    let converted = Loaded::of(&glb(&soft, 1.0), hard.pages[0].pixels.to_image());
     assert_eq!(converted.document.samplers().count(), 2);
     let qoi = PageEncoding { format: PageFormat::Qoi, ..PageEncoding::default() };
     let (_folder, qoi) = subject(frames(4), &["swim = 0-2"], &qoi, "pond");
     assert!(gltf(&qoi, &options, Path::new("pond.gltf")).is_err());
-    assert_eq!(Loaded::of(&glb(&qoi, 1.0), hard.pages[0].pixels.clone()).document.images().count(), 1);
+    assert_eq!(Loaded::of(&glb(&qoi, 1.0), hard.pages[0].pixels.to_image()).document.images().count(), 1);
 }

@@ -13,8 +13,14 @@ use super::Raw;
 use crate::ReadProblem;
 use crate::read::picture::{Limits, Room};
 
+/// Bytes of a pixel that the codec holds at most: coefficients of 16 bits for each of three components, and its samples.
+const WORK_PROGRESSIVE: u64 = 12;
+
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
-    let is_truncated = !has_end(bytes);
+    let end = end_of(bytes);
+    let is_truncated = end.is_none();
+    // What follows the end mark is no part of the picture.
+    let bytes = &bytes[..end.unwrap_or(bytes.len())];
     if is_truncated && !limits.accept_truncated {
         return Err(ReadProblem::BrokenOff { format: "JPEG", bytes: bytes.len(), frames: 0 });
     }
@@ -28,7 +34,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     let (width, height) = head.dimensions().unwrap_or_default();
     // The format has 16 bits for each.
     let size = Size { width: width as u32, height: height as u32 };
-    let room = Room::of(size, limits)?;
+    let room = Room::of(size, WORK_PROGRESSIVE, limits)?;
     let colors = match head.input_colorspace() {
         Some(own @ (ColorSpace::RGBA | ColorSpace::Luma | ColorSpace::LumaA)) => own,
         _ => ColorSpace::RGB,
@@ -54,11 +60,22 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> 
     Ok(Raw { image, orientation, color: color.to_owned(), is_truncated, room })
 }
 
-/// Whether the end mark follows the last scan: the codec paints what is missing gray and says nothing. Marks never stand
-/// inside a scan, where every 0xff is followed by 0 or a number of its own.
-fn has_end(bytes: &[u8]) -> bool {
-    let last = |mark: u8| bytes.windows(2).rposition(|pair| pair == [0xff, mark]);
-    last(0xd9) > last(0xda)
+/// Where the picture ends, after its end mark; `None` in a file that is cut off: the codec paints what is missing gray and
+/// says nothing. Segments are followed from mark to mark (ITU-T T.81, annex B), since both marks and what looks like them
+/// may come after the end and inside of segments.
+fn end_of(bytes: &[u8]) -> Option<usize> {
+    let mut at = 2;
+    loop {
+        // Any number of 0xff may precede a mark. Inside a scan, each 0xff is followed by 0 or by the number of a restart.
+        at += bytes.get(at..)?.iter().position(|&byte| byte == 0xff)?;
+        let mark = bytes.get(at..)?.iter().position(|&byte| byte != 0xff)?;
+        at += mark + 1;
+        match bytes[at - 1] {
+            0xd9 => return Some(at),
+            0x00 | 0x01 | 0xd0..=0xd8 => {}
+            _ => at += usize::from(u16::from_be_bytes([*bytes.get(at)?, *bytes.get(at + 1)?])),
+        }
+    }
 }
 
 fn damaged(why: String) -> ReadProblem {

@@ -49,7 +49,8 @@ fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> 
     allowed.max_alloc = Some(limits.pixels.saturating_mul(16));
     reader.limits(allowed);
     let decoder = reader.into_decoder().map_err(wrong)?;
-    let room = Room::of(Size::from(decoder.dimensions()), limits)?;
+    let samples = u64::from(decoder.color_type().bytes_per_pixel());
+    let room = Room::of(Size::from(decoder.dimensions()), samples, limits)?;
     let color = plain(&format!("{:?}", decoder.original_color_type()));
     let image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
     Ok(Raw { image, orientation: Orientation::NoTransforms, color, is_truncated: false, room })
@@ -168,6 +169,66 @@ mod tests {
         assert!(decode(half, Format::Jpeg, &accept).unwrap().is_truncated);
         let whole = decode(&bytes, Format::Jpeg, &accept).unwrap();
         assert!(!whole.is_truncated);
+    }
+
+    #[test]
+    fn what_follows_the_end_of_a_jpeg_is_no_part_of_it() {
+        let image = RgbaImage::from_fn(33, 17, |x, y| Rgba([x as u8 * 7, y as u8 * 9, 40, 255]));
+        let plain = written(ImageFormat::Jpeg, &image);
+        for more in [b"\0\0\0".as_slice(), &[0xff, 0xda, 0, 0], &plain, &[0xff; 9]] {
+            let loaded = decode(&[&plain, more].concat(), Format::Jpeg, &Limits::default()).unwrap();
+            assert!(!loaded.is_truncated);
+        }
+        // A thumbnail with marks of its own, in a segment before the picture.
+        let thumbnail = [b"JFXX\0".as_slice(), &plain].concat();
+        let length = (thumbnail.len() as u16 + 2).to_be_bytes();
+        let with = [&plain[..2], &[0xff, 0xe0], &length, &thumbnail, &plain[2..]].concat();
+        assert!(decode(&with, Format::Jpeg, &Limits::default()).is_ok());
+        let cut = decode(&with[..with.len() - 2], Format::Jpeg, &Limits::default());
+        assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
+    }
+
+    /// A TIFF of 2x1 pixels with so many samples each, and this way to mean them.
+    fn tiff(photometric: u16, samples: u16, data: &[u8]) -> Vec<u8> {
+        let mut entries: Vec<(u16, u16, u32, u32)> = vec![
+            (256, 3, 1, 2),
+            (257, 3, 1, 1),
+            (258, 3, u32::from(samples), if samples == 1 { 8 } else { 8 | (8 << 16) }),
+            (259, 3, 1, 1),
+            (262, 3, 1, u32::from(photometric)),
+            (273, 4, 1, 0),
+            (277, 3, 1, u32::from(samples)),
+            (279, 4, 1, data.len() as u32),
+        ];
+        if samples == 2 {
+            entries.push((338, 3, 1, 2));
+        }
+        if photometric == 3 {
+            entries.push((320, 3, 768, 8));
+        }
+        entries.sort_unstable();
+        let start = 8 + 2 + entries.len() * 12 + 4;
+        let mut bytes = [b"II*\0".as_slice(), &8u32.to_le_bytes()].concat();
+        bytes.extend((entries.len() as u16).to_le_bytes());
+        for (tag, kind, count, value) in entries {
+            let value = if tag == 273 { start as u32 } else { value };
+            bytes.extend([tag.to_le_bytes(), kind.to_le_bytes()].concat());
+            bytes.extend([count.to_le_bytes(), value.to_le_bytes()].concat());
+        }
+        bytes.extend(0u32.to_le_bytes());
+        bytes.extend(data);
+        bytes
+    }
+
+    #[test]
+    fn gray_with_alpha_is_read_and_a_palette_is_refused_in_words() {
+        let image = pixels(&tiff(1, 2, &[10, 255, 200, 60]), Format::Tiff);
+        assert_eq!(
+            image.pixels().map(|pixel| pixel.0).collect::<Vec<_>>(),
+            [[10, 10, 10, 255], [200, 200, 200, 60]]
+        );
+        let palette = decode(&tiff(3, 1, &[0, 1]), Format::Tiff, &Limits::default()).unwrap_err().to_string();
+        assert!(palette.contains("a palette; save it as RGBA, or as PNG"), "{palette}");
     }
 
     #[test]

@@ -11,14 +11,27 @@ use tiff::{ColorType, TiffError};
 
 use super::Raw;
 use crate::ReadProblem;
-use crate::read::picture::{Limits, Room};
+use crate::read::picture::{Limits, Room, check_size};
+
+/// Colors by number, in the tag of how samples are meant.
+const PALETTE: u16 = 3;
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
     let wrong = |error: TiffError| problem(&error, bytes.len());
     let mut decoder = Decoder::new(Cursor::new(bytes)).map_err(wrong)?;
     let size = Size::from(decoder.dimensions().map_err(wrong)?);
-    let room = Room::of(size, limits)?;
-    let kind = decoder.colortype().map_err(wrong)?;
+    check_size(size, limits)?;
+    if decoder.find_tag_unsigned::<u16>(Tag::PhotometricInterpretation).ok().flatten() == Some(PALETTE) {
+        return Err(unsupported("a palette; save it as RGBA, or as PNG"));
+    }
+    let kind = match decoder.colortype().map_err(wrong)? {
+        // Gray with one more sample, which is alpha in all that is written so.
+        ColorType::Multiband { bit_depth, num_samples: 2 } => ColorType::GrayA(bit_depth),
+        kind => kind,
+    };
+    let work = u64::from(kind.bit_depth()).div_ceil(8) * u64::from(kind.num_samples());
+    // The samples as they are decoded, and once more where planes are brought together.
+    let room = Room::of(size, 2 * work, limits)?;
     let orientation = decoder.find_tag_unsigned::<u8>(Tag::Orientation).ok().flatten();
     let orientation = orientation.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms);
     let mut allowed = Allowed::default();
@@ -87,9 +100,7 @@ fn picture(
         (ColorType::RGBA(32), DecodingResult::F32(v)) => {
             buffer::<Rgba<f32>>(together(v, planes), width, height).map(ImageRgba32F)
         }
-        (other, _) => {
-            return Err(ReadProblem::Unsupported(format!("this kind of TIFF is not read: {}", color(other))));
-        }
+        (other, _) => return Err(unsupported(&format!("{}; save it as RGBA, or as PNG", color(other)))),
     };
     image.ok_or_else(|| ReadProblem::Damaged {
         format: "TIFF",
@@ -148,8 +159,14 @@ fn color(kind: ColorType) -> String {
         ColorType::CMYKA(bits) => format!("CMYK and alpha, {bits} bit"),
         ColorType::Palette(bits) => format!("a palette, {bits} bit"),
         ColorType::YCbCr(bits) => format!("YCbCr, {bits} bit"),
-        other => format!("{other:?}"),
+        ColorType::Multiband { bit_depth, num_samples } => format!("{num_samples} bands, {bit_depth} bit"),
+        ColorType::Lab(bits) => format!("Lab, {bits} bit"),
+        _ => "an unknown color space".to_owned(),
     }
+}
+
+fn unsupported(what: &str) -> ReadProblem {
+    ReadProblem::Unsupported(format!("this kind of TIFF can't be read: {what}"))
 }
 
 fn problem(error: &TiffError, bytes: usize) -> ReadProblem {
@@ -157,9 +174,7 @@ fn problem(error: &TiffError, bytes: usize) -> ReadProblem {
         TiffError::IoError(io) if io.kind() == std::io::ErrorKind::UnexpectedEof => {
             ReadProblem::BrokenOff { format: "TIFF", bytes, frames: 0 }
         }
-        TiffError::UnsupportedError(what) => {
-            ReadProblem::Unsupported(format!("this kind of TIFF is not read: {what}"))
-        }
+        TiffError::UnsupportedError(what) => unsupported(&what.to_string()),
         other => ReadProblem::Damaged { format: "TIFF", why: other.to_string() },
     }
 }

@@ -13,6 +13,7 @@ const inset = (frame) => frame.inset || [0, 0];
 // not yet moved, so that they go along; pivots lie on the canvas as it is.
 const start = { of: [frames.length, clips.length, "set"], moves: {}, pivots: {}, boxes: {}, clips: {}, chosen: 0, under: "before", chosenFrame: 0, drag: "drawing" };
 const change = table.change;
+const places = new Map(frames.map((frame, at) => [frame, at])), placeOf = (frame) => places.get(frame);
 const shiftOf = (at, state = table.state) => state.moves[at] || [0, 0];
 const pivotOf = (at, state = table.state) => state.pivots[at] || frames[at].pivot;
 const boxesOf = (at, state = table.state) => {
@@ -24,7 +25,7 @@ const boxOf = (at, name) => boxesOf(at)[name];
 // Where it is seen on the canvas.
 const seenBox = (at, name) => { const box = boxOf(at, name), [dx, dy] = shiftOf(at); return box && [box[0] + dx, box[1] + dy, box[2], box[3]]; };
 // A set without clips has each sprite's frames as one, to be looked at; it is no clip until something about it is changed.
-const made = clips.length ? [] : sprites.map((sprite) => ({ name: "", sprite, play: "forward", plays: 0, timescale: 1000, steps: bySprite.get(sprite).map((frame) => ({ frame: frames.indexOf(frame), ticks: 100 })) }));
+const made = clips.length ? [] : sprites.map((sprite) => ({ name: "", sprite, play: "forward", plays: 0, timescale: 1000, steps: bySprite.get(sprite).map((frame) => ({ frame: placeOf(frame), ticks: 100 })) }));
 const all = clips.length ? clips : made;
 const clipOf = (at, state = table.state) => state.clips[at] || all[at];
 
@@ -316,7 +317,7 @@ const under = choice("Onion skin", [["none", "none"], ["before", "previous frame
   () => table.state.under, (value) => change("", (state) => { state.under = value; if (value === "one") state.chosenFrame = own_frame(); }));
 const lent = numberField("Chosen frame", { max: frames.length - 1 }, () => numbers.get(frames[table.state.chosenFrame]), (value) => {
   const mine = bySprite.get(clipOf(table.state.chosen).sprite);
-  if (mine[value]) change("lent", (state) => { state.chosenFrame = frames.indexOf(mine[value]); });
+  if (mine[value]) change("lent", (state) => { state.chosenFrame = placeOf(mine[value]); });
 });
 const boxNames = () => [...new Set([...framesOf(clipOf(table.state.chosen)).flatMap((at) => Object.keys(boxesOf(at)))])];
 const dragged = choice("Drag", [["drawing", "the drawing"], ["pivot", "the pivot"]], () => table.state.drag, (value) => change("", (state) => { state.drag = value; }));
@@ -366,7 +367,7 @@ const clipFrames = textField("Clip frames", () => { const clip = clipOf(table.st
   edit("frames", (clip) => {
     const old = [...clip.steps], usual = old[0].ticks, mirror = old.every((step) => step.mirror);
     clip.steps = steps.map(([number, hold], at) => {
-      const frame = frames.indexOf(mine[number]), before = old[at] && old[at].frame === frame ? old[at] : null;
+      const frame = placeOf(mine[number]), before = old[at] && old[at].frame === frame ? old[at] : null;
       return before && hold === 1 ? before : { frame, ticks: usual * hold, ...(mirror ? { mirror } : {}) };
     });
   });
