@@ -3,6 +3,8 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use shibori_formats::ShownPath;
+
 use crate::env::Env;
 
 /// Words that rarely read as if a native speaker had written them, and what to write instead.
@@ -152,7 +154,7 @@ fn documents_pages_and_messages_are_plain_english() {
     let mut faults = Vec::new();
     let mut look = |path: &Path, line: usize, text: &str| {
         for fault in giveaways(text) {
-            faults.push(format!("{}:{line}: {fault}", path.strip_prefix(&root).unwrap().display()));
+            faults.push(format!("{}:{line}: {fault}", path.strip_prefix(&root).unwrap().shown()));
         }
     };
     for path in texts {

@@ -74,11 +74,7 @@ fn a_run_takes_no_more_memory_than_it_may_or_says_what_it_needs() {
         for limit in [24.0, 80.0, 200.0] {
             let outcome = env.run(&format!("{line} --max-memory {limit}MB --force -v --jobs 4"));
             let taken = peak(&outcome.err);
-            if outcome.code == 0 {
-                done += 1
-            } else {
-                refused += 1
-            }
+            *(if outcome.code == 0 { &mut done } else { &mut refused }) += 1;
             let is_said = outcome.code == 0 || outcome.err.contains("the limit is");
             if taken > limit * 1e6 * MARGIN + PROGRAM || !is_said {
                 faults.push(format!("{line}: {:.0} MB of {limit} MB, exit {}", taken / 1e6, outcome.code));

@@ -297,7 +297,7 @@ fn options<T: DeserializeOwned>(value: Value) -> Option<T> {
 
 fn largest(set: &FrameSet) -> Size {
     let canvases = set.frames().iter().map(shibori_core::Frame::canvas);
-    canvases.fold(Size::new(1, 1), |size, canvas| size.union(canvas))
+    canvases.fold(Size::new(1, 1), Size::union)
 }
 
 /// A context of its own in a folder, with limits that keep a case small.
@@ -409,10 +409,10 @@ fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Optio
     let mut again = all;
     again["pack"]["keep-places"] = "out/pond.json".into();
     told("pack again", &again);
-    if let Some(keeping) = options::<PackOptions>(again.clone()) {
-        if let Ok(packed) = pack_set(set, &keeping, &context(folder)) {
-            packed.atlases.iter().for_each(|atlas| holds(atlas, &again));
-        }
+    if let Some(keeping) = options::<PackOptions>(again.clone())
+        && let Ok(packed) = pack_set(set, &keeping, &context(folder))
+    {
+        packed.atlases.iter().for_each(|atlas| holds(atlas, &again));
     }
     let all = group::<ExportOptions>(dice, near, &[]);
     told("export", &all);
