@@ -314,8 +314,8 @@ fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
 /// What would help a run that needs more memory than it may have.
 fn memory_hint(over: &OverBudget) -> String {
     let whole = ByteSize(over.need.saturating_add(over.taken));
-    // Told in whole megabytes, rounded up, so that what is typed is enough.
-    let enough = whole.0.div_ceil(1_000_000);
+    // In whole megabytes, rounded up, with a quarter more for the steps that follow.
+    let enough = whole.0.saturating_add(whole.0 / 4).div_ceil(1_000_000);
     let machine = shibori_pipeline::memory();
     match whole <= machine {
         true => format!("process it in parts, or add --max-memory {enough}MB (the machine has {machine})"),

@@ -37,6 +37,35 @@ fn art() -> Env {
     env
 }
 
+#[test]
+fn what_a_run_says_it_needs_is_nearly_enough() {
+    let env = art();
+    for number in 0..12 {
+        let image = RgbaImage::from_pixel(500, 300 + number, Rgba([number as u8 * 9, 90, 30, 255]));
+        save(&env, &format!("many/shot{number:02}.png"), &image);
+    }
+    for line in [
+        "slice cells.png --grid 8x8 -o out",
+        "slice flat.png --grid 8x8 --key 2ea0a8 -o out",
+        "pack cells -o out --effort low",
+        "pack many -o out --effort low",
+        "adjust cells -o out --scale 2 --resample smooth",
+        "slice many -o out",
+    ] {
+        let (mut limit, mut tries) = ("1MB".to_owned(), 0);
+        loop {
+            let outcome = env.run(&format!("{line} --max-memory {limit} --force"));
+            if outcome.code == 0 {
+                break;
+            }
+            tries += 1;
+            let more = outcome.err.split("--max-memory ").nth(1).expect("it says what would do");
+            limit = more.split(' ').next().unwrap().to_owned();
+            assert!(tries < 4, "{line}: {tries} tries are not enough: {}", outcome.err);
+        }
+    }
+}
+
 #[cfg(target_os = "linux")]
 #[test]
 fn a_run_takes_no_more_memory_than_it_may_or_says_what_it_needs() {

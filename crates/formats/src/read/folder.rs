@@ -4,6 +4,7 @@
 //! `leap_00.png … leap_07.png` become the clip `leap`; numbers that are missing are remarked. Files that
 //! are no images are passed over.
 
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -119,12 +120,15 @@ fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSe
 /// `leap` with its clip, in natural order.
 pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Siblings> {
     let mut found: Vec<Siblings> = Vec::new();
+    let mut known: HashMap<_, usize> = HashMap::new();
     for path in paths {
-        let key = numbered_file(path).filter(|_| is_image(path) && path.is_file());
-        let same = found.iter_mut().find(|one| key.is_some() && one.key == key);
-        match same {
-            Some(one) => one.paths.push(path.clone()),
-            None => found.push(Siblings { key, paths: vec![path.clone()] }),
+        let key = sequence_of(path).filter(|_| is_image(path) && path.is_file());
+        match key.as_ref().and_then(|key| known.get(key)) {
+            Some(&at) => found[at].paths.push(path.clone()),
+            None => {
+                known.extend(key.clone().map(|key| (key, found.len())));
+                found.push(Siblings { key, paths: vec![path.clone()] });
+            }
         }
     }
     for one in &mut found {
@@ -162,8 +166,9 @@ impl Siblings {
     }
 }
 
-/// A file's folder, its name before the number, and its ending.
-fn numbered_file(path: &Path) -> Option<(PathBuf, String, String)> {
+/// What the files of a numbered sequence have in common: a file's folder, its name before the number, and its ending. `None`
+/// where its name ends in no number.
+pub fn sequence_of(path: &Path) -> Option<(PathBuf, String, String)> {
     let stem = path.file_stem()?.to_string_lossy().into_owned();
     let prefix = stem.trim_end_matches(|c: char| c.is_ascii_digit());
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
@@ -193,12 +198,16 @@ fn one_sprite(
 /// Siblings whose names differ in their last number only, at least two of them, as clips.
 fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remark>), ReadProblem> {
     let mut sequences: Vec<(String, Vec<(u64, usize)>)> = Vec::new();
+    let mut known: HashMap<String, usize> = HashMap::new();
     let still = |at: &usize| set.first_clip_of(*at).is_none();
     for at in (0..set.frames().len()).filter(still) {
         let Some((prefix, number)) = numbered(&set.frames()[at]) else { continue };
-        match sequences.iter_mut().find(|(other, _)| *other == prefix) {
-            Some((_, members)) => members.push((number, at)),
-            None => sequences.push((prefix, vec![(number, at)])),
+        match known.get(&prefix) {
+            Some(&sequence) => sequences[sequence].1.push((number, at)),
+            None => {
+                known.insert(prefix.clone(), sequences.len());
+                sequences.push((prefix, vec![(number, at)]));
+            }
         }
     }
     let (mut clips, mut remarks) = (Vec::new(), Vec::new());

@@ -22,7 +22,7 @@ mod still;
 mod webp;
 mod y4m;
 
-pub use folder::{images_in, is_image, is_numbered, read as images_of};
+pub use folder::{images_in, is_image, is_numbered, read as images_of, sequence_of};
 pub use frames::animation_frames;
 pub(crate) use gathered::file_name;
 pub use gathered::{Gathered, Remark, sprite_name};
@@ -33,4 +33,4 @@ pub use places::places;
 pub use rects::rects;
 pub use set::{CompanionFault, companion_faults, load, load_companions, old_places, pages_of};
 pub(crate) use set::{Opened, opened};
-pub use source::{manifest_of, source, sources};
+pub use source::{manifest_of, memory_for, source, sources};

@@ -2,14 +2,15 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::FrameSet;
+use shibori_core::{Budget, FrameSet};
 
-use crate::read::folder;
+use crate::read::folder::{self, images_in};
 use crate::read::frames::frames_of_file;
 use crate::read::gathered::{Gathered, sprite_name};
+use crate::read::image::image;
 use crate::read::picture::Limits;
-use crate::read::set::load;
-use crate::{Error, manifest};
+use crate::read::set::{load, pages_of};
+use crate::{Error, ReadProblem, manifest};
 
 /// Reads several sources into one set; numbered images of one name among them are one sprite with its clip.
 pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
@@ -37,6 +38,26 @@ pub fn source(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
     }
     let (set, remarks) = frames_of_file(path, &sprite_name(path)?, limits)?;
     Ok(Gathered { set, remarks, files: vec![path.to_owned()] })
+}
+
+/// The memory that reading these sources takes, all of them together, as far as the heads of their files say. Each file is
+/// read once more for that, and nothing is decoded.
+pub fn memory_for(paths: &[PathBuf]) -> u64 {
+    let files = |path: &PathBuf| match manifest_of(path) {
+        Some(manifest) => pages_of(&manifest).unwrap_or_default(),
+        None if path.is_dir() => images_in(path).unwrap_or_default(),
+        None if path.is_file() => vec![path.clone()],
+        None => Vec::new(),
+    };
+    let need = |file: PathBuf| {
+        // With room for the file alone, the first picture is refused, with what it needs.
+        let length = std::fs::metadata(&file).map_or(0, |meta| meta.len());
+        match image(&file, &Limits { memory: Budget::of(length), ..Limits::default() }) {
+            Err(Error::Read { problem: ReadProblem::Memory(over), .. }) => over.need,
+            _ => length,
+        }
+    };
+    paths.iter().flat_map(files).map(need).fold(0, u64::saturating_add)
 }
 
 /// The manifest that a person means by a path: itself, that of a set's folder, or that of an atlas named without its

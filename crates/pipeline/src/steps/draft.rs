@@ -1,10 +1,11 @@
 //! What a recipe could say of sources that nobody has told anything about yet. The words of it are the program's.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Color, Size};
-use shibori_formats::read::{is_image, is_numbered, manifest_of, sprite_name};
+use shibori_formats::read::{is_image, manifest_of, sequence_of, sprite_name};
 use tracing::info_span;
 
 use crate::steps::inspect::{GridReading, Holds, Loose, inspect};
@@ -122,11 +123,15 @@ fn is_sequence(paths: &[PathBuf]) -> bool {
 /// Files each by itself, but numbered images of one name together.
 fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
     let first = found.len();
+    let mut sequences: HashMap<_, usize> = HashMap::new();
     for file in files {
-        let is_one_of = |group: &&mut Vec<PathBuf>| is_numbered(&[cx.at(&group[0]), cx.at(&file)]);
-        match found[first..].iter_mut().find(is_one_of) {
-            Some(group) => group.push(file),
-            None => found.push(vec![file]),
+        let sequence = sequence_of(&cx.at(&file));
+        match sequence.as_ref().and_then(|sequence| sequences.get(sequence)) {
+            Some(&at) => found[at].push(file),
+            None => {
+                sequences.extend(sequence.map(|sequence| (sequence, found.len())));
+                found.push(vec![file]);
+            }
         }
     }
     let groups = found.split_off(first);

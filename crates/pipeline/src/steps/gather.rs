@@ -2,9 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::FrameSet;
+use shibori_core::{FrameSet, OverBudget};
 use shibori_formats::ShownPath;
-use shibori_formats::read::{Gathered, Limits, load_companions, manifest_of, source, sources};
+use shibori_formats::read::{Gathered, Limits, load_companions, manifest_of, memory_for, source, sources};
+use shibori_formats::{Error as File, ReadProblem};
 
 use tracing::{debug, info_span};
 
@@ -20,8 +21,9 @@ pub(crate) fn many(
     cx: &Context<'_>,
 ) -> Result<FrameSet, Error> {
     let _span = info_span!("read", sources = paths.len()).entered();
-    let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
-    Ok(only.of(heard(sources(&paths, &Limits { tighten, ..cx.limits().clone() })?, cx))?)
+    let places: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
+    let read = sources(&places, &Limits { tighten, ..cx.limits().clone() }).map_err(Error::from);
+    Ok(only.of(heard(whole_need(read, paths, cx)?, cx))?)
 }
 
 /// Frames of one source.
@@ -32,7 +34,8 @@ pub(crate) fn one(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<Fr
 /// Frames of one source, all of them.
 pub(crate) fn whole(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("read", source = %path.shown()).entered();
-    Ok(heard(source(&cx.at(path), cx.limits())?, cx))
+    let read = source(&cx.at(path), cx.limits()).map_err(Error::from);
+    Ok(heard(whole_need(read, std::slice::from_ref(&path.to_owned()), cx)?, cx))
 }
 
 /// Frames of one source that may be written over by its own step: its files are no sources of the run.
@@ -51,6 +54,23 @@ pub(crate) fn with_companions(path: &Path, only: &OnlyOption, cx: &Context<'_>) 
         }
     }
     Ok(only.of(set)?)
+}
+
+/// Where memory is short while sources are read: says what all of them need, not only the next.
+pub(crate) fn whole_need<T>(
+    result: Result<T, Error>,
+    paths: &[PathBuf],
+    cx: &Context<'_>,
+) -> Result<T, Error> {
+    result.map_err(|error| match error {
+        Error::File(File::Read { path, problem: ReadProblem::Memory(over) }) => {
+            let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
+            let need = memory_for(&paths).max(over.need.saturating_add(over.taken));
+            let problem = ReadProblem::Memory(OverBudget { need, taken: 0, ..over });
+            Error::File(File::Read { path, problem })
+        }
+        error => error,
+    })
 }
 
 pub(crate) fn heard(gathered: Gathered, cx: &Context<'_>) -> FrameSet {

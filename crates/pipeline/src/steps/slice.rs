@@ -112,7 +112,8 @@ pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
         return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
     }
     let sheets = expanded(sheets, options, cx)?;
-    let cut = sheets.iter().map(|path| cut_any(path, options, None, cx)).collect::<Result<Vec<_>, _>>()?;
+    let cut: Result<Vec<_>, _> = sheets.iter().map(|path| cut_any(path, options, None, cx)).collect();
+    let cut = gather::whole_need(cut, &sheets, cx)?;
     let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
     let is_named = cut.iter().any(|one| matches!(one.report.how, How::Frames));
     let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
