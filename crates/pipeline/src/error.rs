@@ -91,7 +91,7 @@ pub enum Error {
         cells: u64,
     },
     /// A sheet without a drawing.
-    #[error("{}: the sheet is blank, so there is nothing to find a grid by", sheet.shown())]
+    #[error("{}: the sheet is blank (transparent or a single color), so there is nothing to find a grid by", sheet.shown())]
     BlankSheet {
         /// The sheet, as it was named.
         sheet: PathBuf,

@@ -15,8 +15,8 @@ impl From<PackError> for Failure {
                 "raise --page-max to {} or more, or exclude the frame with --only",
                 needs.width.max(needs.height)
             )),
-            PackError::NothingToRoundTo { unit, .. } => failure
-                .with_hint(format!("raise --page-max to {unit} or more, or choose another --page-round")),
+            PackError::NothingToRoundTo { needs, .. } => failure
+                .with_hint(format!("raise --page-max to {needs} or more, or choose another --page-round")),
             PackError::RowTooLong { needs, .. } => {
                 failure.with_hint(format!("raise --page-max to {needs} or more, or use --layout dense or grid"))
             }

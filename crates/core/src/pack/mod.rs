@@ -321,6 +321,8 @@ pub enum PackError {
         max: u32,
         /// In how many scales pages are written.
         scales: usize,
+        /// The smallest limit that would do.
+        needs: u64,
     },
     /// A row of cells is wider than a page.
     #[error("{what} needs {columns} columns of {cell} px, but a page of {page} px holds {fits}")]

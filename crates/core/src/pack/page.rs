@@ -84,8 +84,9 @@ impl PageRules {
             round.down(drawn.min(MOST))
         };
         let Size { width, height } = self.max;
-        let (unit, scales) = (if let Round::Multiple(unit) = self.round { unit } else { 1 }, scales.len());
-        let none = |max: u32| PackError::NothingToRoundTo { unit, max, scales };
+        let unit = if let Round::Multiple(unit) = self.round { unit } else { 1 };
+        let (needs, scales) = (self.limit_for(u64::from(unit), scales), scales.len());
+        let none = |max: u32| PackError::NothingToRoundTo { unit, max, scales, needs };
         let max =
             Size::new(side(width).ok_or_else(|| none(width))?, side(height).ok_or_else(|| none(height))?);
         Ok(Self { max, round, ..*self })

@@ -12,7 +12,8 @@ use crate::parallel;
 pub(super) fn pages(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Vec<Outcome> {
     let filled = one_after_another(pieces, wanted, fitting, effort);
     let least = pieces.area(wanted).div_ceil(fitting.room().area()) as usize;
-    let searched = if filled.len() > least { search(pieces, wanted, fitting, effort) } else { None };
+    let searched = (filled.len() > least).then(|| search(pieces, wanted, fitting, effort, filled.len()));
+    let searched = searched.flatten();
     let key = |pages: &Vec<Outcome>| {
         (pages.len(), pages.iter().map(|page| fitting.page_for(page.used).area()).sum::<u64>())
     };
@@ -29,10 +30,13 @@ fn one_after_another(
     let mut left = wanted.to_vec();
     let mut pages = Vec::new();
     while !left.is_empty() {
+        // Whether the rest is one page is asked for each page, so at length only once it is.
+        let quick = if effort == Effort::High { Effort::Medium } else { effort };
         if !pages.is_empty()
-            && let Some(last) = free::smallest_page(pieces, &left, fitting, effort)
+            && let Some(last) = free::smallest_page(pieces, &left, fitting, quick)
         {
-            pages.push(last);
+            let searched = (effort != quick).then(|| free::smallest_page(pieces, &left, fitting, effort));
+            pages.push(searched.flatten().unwrap_or(last));
             break;
         }
         // The search is shared by the pages that are still to come.
@@ -46,9 +50,16 @@ fn one_after_another(
     pages
 }
 
-/// Orders of all pieces over all pages at once: what stands in the way of a page less is seldom on one page alone.
-fn search(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Vec<Outcome>> {
-    let steps = effort::steps(wanted.len(), effort, ORDERS.len());
+/// Orders of all pieces over all of so many pages at once: the obstacle to one page less is seldom on one page alone.
+fn search(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    fitting: &Fitting,
+    effort: Effort,
+    pages: usize,
+) -> Option<Vec<Outcome>> {
+    // Each try looks at what is left once for every page.
+    let steps = effort::steps(wanted.len(), effort, ORDERS.len() * pages);
     if steps == 0 {
         return None;
     }
