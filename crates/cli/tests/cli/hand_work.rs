@@ -73,6 +73,39 @@ fn what_can_not_be_carried_is_told() {
 }
 
 #[test]
+fn what_is_no_manifest_of_ours_is_never_replaced_unasked() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    let ours = String::from_utf8(env.read("koi/frames.json")).unwrap();
+    for text in [
+        "{\"x\":1}".to_owned(),
+        "[1, 2]".to_owned(),
+        "notes".to_owned(),
+        ours.replacen("\"clips\"", "\"clips\",", 1).replacen("],", "],,", 1),
+        ours.replacen("shibori/1", "shibori/2", 1),
+    ] {
+        for (line, file) in [
+            ("slice art/koi.png --grid 8x1 --manifest-only", "art/koi.json"),
+            ("slice art/koi.png --grid 8x1 -o koi", "koi/frames.json"),
+            ("pack koi -o pond", "pond.json"),
+        ] {
+            let kept = env.path(file).exists().then(|| env.read(file));
+            env.write(file, &text);
+            let outcome = env.run(line);
+            // A set that can't be read can't be packed either.
+            assert!([3, 4].contains(&outcome.code), "{line} over {text}: {}", outcome.err);
+            assert_eq!(String::from_utf8(env.read(file)).unwrap(), text, "{line}");
+            match kept {
+                Some(bytes) => env.write(file, bytes),
+                None => std::fs::remove_file(env.path(file)).unwrap(),
+            }
+        }
+    }
+    env.write("pond.json", "{\"x\":1}");
+    env.ok("pack koi -o pond --force");
+}
+
+#[test]
 fn a_set_of_other_sprites_and_a_manifest_of_another_kind_stop_the_run() {
     let env = Env::with_art();
     env.ok("slice art/koi.png --grid 8x1 -o frames");

@@ -97,7 +97,7 @@ fn every_mistake_is_told_and_changes_nothing() {
         (
             "pack koi -o new --page-max 20",
             2,
-            "frame 'koi-00' of 30x18 px does not fit on a page of 20x20 px",
+            "frame 'koi-03' of 30x19 px does not fit on a page of 20x20 px",
             "raise --page-max to 32",
         ),
         ("pack koi koi -o new", 3, "would both be called 'koi-00'", "rename"),
@@ -124,7 +124,7 @@ fn every_mistake_is_told_and_changes_nothing() {
         ),
         ("unpack other.json -o new", 3, "other.json: is not a shibori manifest", ""),
         ("unpack note.json -o new", 3, "note.json: line 1, column 1: expected value", ""),
-        ("preview motion koi -o new.mp4", 4, "new.mp4: not '.mp4'", ""),
+        ("preview motion koi -o new.mp4", 4, "not '.mp4'", ""),
         ("preview contact koi -o new.gif", 4, "ends in .png", ""),
         ("export koi --to gltf -o new.gif", 4, "must end in .gltf, not '.gif'", ""),
         ("export koi --to glb -o new.gltf", 4, "must end in .glb, not '.gltf'", ""),

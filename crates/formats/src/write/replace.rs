@@ -51,7 +51,10 @@ pub(super) fn text(mut manifest: Manifest, is_sealed: bool) -> Vec<u8> {
 /// or is to be taken over.
 pub(super) fn over(path: &Path, new: Manifest, run: &Transaction) -> Result<Vec<u8>, Error> {
     let text = text_over(path, new, run.policy())?;
-    run.clear(path);
+    // Anything but a manifest is somebody else's, or one that was edited until it no longer parses: it goes like any file.
+    if Old::at(path).is_some() {
+        run.clear(path);
+    }
     Ok(text)
 }
 
