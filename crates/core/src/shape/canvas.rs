@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Frame, FrameSet, Name, Pair, Rect, SetError, Size};
+use crate::{Frame, FrameSet, Name, Pair, Rect, SetError, Size, SizeError};
 
 /// Which canvas frames get.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -22,13 +22,17 @@ impl FromStr for CanvasRule {
     type Err = CanvasRuleError;
 
     fn from_str(text: &str) -> Result<Self, CanvasRuleError> {
-        let wrong = || CanvasRuleError(text.to_owned());
-        let size = |text: &str| text.parse::<Size>().ok().filter(|size| !size.is_empty()).ok_or_else(wrong);
+        let wrong = |error: SizeError| match error {
+            SizeError::Shape(_) => CanvasRuleError::Shape(text.to_owned()),
+            error => CanvasRuleError::Size(error),
+        };
         match (text.trim(), text.trim().split_once('@')) {
             ("fit", _) => Ok(Self::Fit),
             // A place has two numbers.
-            (_, Some((canvas, at))) => Ok(Self::At(size(canvas)?, Pair::two(at).map_err(|_| wrong())?)),
-            (canvas, None) => size(canvas).map(Self::Size),
+            (_, Some((canvas, at))) => {
+                Ok(Self::At(canvas.parse().map_err(wrong)?, Pair::two(at).map_err(wrong)?))
+            }
+            (canvas, None) => canvas.parse().map(Self::Size).map_err(wrong),
         }
     }
 }
@@ -44,10 +48,16 @@ impl fmt::Display for CanvasRule {
     }
 }
 
-/// A text that is not a canvas.
+/// Why a text is not a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a canvas; write 48x48, 48x48@24,47 (with the pivot position), or fit")]
-pub struct CanvasRuleError(String);
+pub enum CanvasRuleError {
+    /// Neither a size, a size with a pivot, nor `fit`.
+    #[error("'{0}' is not a canvas; write 48x48, 48x48@24,47 (with the pivot position), or fit")]
+    Shape(String),
+    /// A number that is 0 or beyond [`LONGEST`](crate::LONGEST).
+    #[error(transparent)]
+    Size(SizeError),
+}
 
 /// Why frames do not go on a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -285,6 +295,10 @@ mod tests {
         assert!(matches!(error, CanvasError::Cuts { needed: n, .. } if n == needed), "{error:?}");
         for wrong in ["48", "0x4", "48x48@", "48x48@7", "48x48@-1,2", "fit@1,2", ""] {
             assert!(wrong.parse::<CanvasRule>().is_err(), "{wrong}");
+        }
+        for long in ["1048577x1", "48x48@1048577,0"] {
+            let error = long.parse::<CanvasRule>().unwrap_err().to_string();
+            assert!(error.ends_with("at most 1048576"), "{error}");
         }
     }
 
