@@ -225,7 +225,7 @@ fn folder() -> TempDir {
     tempfile::tempdir().expect("a folder")
 }
 
-/// A tenth more frames than the atlas had.
+/// A tenth more frames than the atlas had before.
 fn keep_places(count: usize) -> f64 {
     let folder = folder();
     atlas(count, folder.path());

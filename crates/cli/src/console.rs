@@ -246,7 +246,7 @@ fn said(message: &Message) -> String {
     }
 }
 
-/// A text whose control characters do nothing but show.
+/// A text with its control characters made visible.
 pub(crate) fn harmless(text: &str) -> String {
     let show = |c: char| match c {
         '\n' => "\n".to_owned(),

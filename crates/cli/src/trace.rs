@@ -89,7 +89,7 @@ impl Subscriber for Trace {
     }
 }
 
-/// Says how much memory the run took, if anybody listens.
+/// Reports the run's peak memory, if anyone is listening.
 pub(crate) fn ended(verbosity: u8) {
     if let Some(peak) = shibori_pipeline::peak_memory().filter(|_| verbosity > 0) {
         print(&format!("  peak memory {peak}"));

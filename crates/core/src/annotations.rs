@@ -143,7 +143,7 @@ impl Mirror {
 }
 
 impl Annotations {
-    /// What no canvas of this size can have, if there is such a thing: its name, and what is wrong with it.
+    /// The first part that does not suit a canvas of this size, if any: its name and the problem.
     pub(crate) fn fault(&self, canvas: Size) -> Option<(String, String)> {
         let is_near = |at: i32| at.unsigned_abs() <= LONGEST;
         let is_side = |length: u32| (1..=LONGEST).contains(&length);

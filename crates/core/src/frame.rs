@@ -32,7 +32,7 @@ pub enum FrameError {
     /// A canvas without a pixel.
     #[error("a canvas of {0} px is empty")]
     NoCanvas(Size),
-    /// A canvas longer than any.
+    /// A canvas longer than the limit.
     #[error("a canvas of {0} px is too large; its sides are at most {LONGEST} px")]
     TooLong(Size),
     /// The kept pixels stick out of the canvas.
@@ -126,7 +126,7 @@ impl Frame {
         Self { name, ..self }
     }
 
-    /// What no frame can have, if there is such a thing: its name, and what is wrong with it.
+    /// The first part that is invalid on any frame, if there is one: its name and the problem.
     pub(crate) fn fault(&self) -> Option<(String, String)> {
         match self.pivot.is_near() {
             true => self.annotations.fault(self.canvas),

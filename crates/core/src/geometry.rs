@@ -82,7 +82,7 @@ pub enum SizeError {
     /// A number that must be at least 1 is 0.
     #[error("'{0}' has a zero; both numbers must be at least 1")]
     Zero(String),
-    /// More pixels than any picture has.
+    /// A number beyond [`LONGEST`].
     #[error("'{0}' is too large; both numbers must be at most {LONGEST}")]
     TooLarge(String),
 }
@@ -155,7 +155,7 @@ pub struct Point {
 }
 
 impl Point {
-    /// What is wrong with a point that is not near.
+    /// The problem with a point that is too far away.
     pub(crate) const FAR: &str = "too far from the origin of the canvas";
 
     /// Whether it is a place that a canvas could have.

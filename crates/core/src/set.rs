@@ -39,14 +39,14 @@ pub enum SetError {
         /// Number of the second.
         second: usize,
     },
-    /// A frame has a number that no frame can have.
+    /// A frame has a number out of range.
     #[error("{what} of frame '{frame}' {why}")]
     Number {
         /// The frame.
         frame: Name,
-        /// What has it: the pivot, a box.
+        /// The part it belongs to: the pivot, a box.
         what: String,
-        /// What is wrong with it.
+        /// The problem.
         why: String,
     },
     /// Two clips of one sprite have one name.

@@ -79,7 +79,7 @@ pub enum ReadProblem {
         /// What the decoder says.
         why: String,
     },
-    /// A picture longer than any may be.
+    /// A picture longer than the limit.
     #[error("{size} px is more than {LONGEST} px on one side")]
     TooLong {
         /// Its size.

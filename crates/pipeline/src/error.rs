@@ -57,7 +57,7 @@ pub enum Error {
     /// A file that can't be read or written.
     #[error(transparent)]
     File(#[from] shibori_formats::Error),
-    /// A mistake of the program itself, met by one of several jobs.
+    /// A bug in the program, hit by one of several jobs.
     #[error("stopped by a bug in shibori: {what}")]
     Bug {
         /// What went wrong.

@@ -337,7 +337,7 @@ fn only_what_changed_is_done_and_every_step_alone_comes_to_the_same() {
     assert_eq!(outputs, whole.len());
 }
 
-/// Breaks down as soon as one of the steps begins.
+/// Panics as soon as one of the steps begins.
 struct Fragile(Ears);
 
 impl Audience for Fragile {
@@ -361,7 +361,7 @@ fn a_bug_in_one_job_fails_its_step_and_all_others_are_done() {
     let errors = audience.0.errors.into_inner().unwrap();
     assert_eq!(errors, ["atlas.a0: stopped by a bug in shibori: a mistake of the program"]);
     assert!(outcome.undone > 0 && audience.0.done.into_inner().unwrap().contains(&"atlas.a1".to_owned()));
-    // Nothing of it is left, and the next build makes it good.
+    // No trace of it is left, and the next build recovers.
     assert!(!home.path().join("build/a0.json").exists());
     let (outcome, ears) = build(home.path(), false);
     assert!(outcome.undone == 0 && ears.errors.into_inner().unwrap().is_empty());

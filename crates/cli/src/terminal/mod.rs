@@ -69,7 +69,7 @@ pub(crate) fn play(film: &Film) -> Result<(), Failure> {
 /// Whether keys come one by one and the cursor is hidden.
 static IS_RAW: AtomicBool = AtomicBool::new(false);
 
-/// A terminal whose keys come one by one, put back however the run ends.
+/// A terminal in raw mode, restored however the run ends.
 struct Raw;
 
 impl Raw {
@@ -86,7 +86,7 @@ impl Drop for Raw {
     }
 }
 
-/// Puts the terminal back as it was. For the moment when a run is interrupted, too.
+/// Restores the terminal, also when a run is interrupted.
 pub(crate) fn restore() {
     if IS_RAW.swap(false, Ordering::SeqCst) {
         let _ = terminal::disable_raw_mode();

@@ -63,7 +63,7 @@ fn literals(code: &str) -> Vec<(usize, String)> {
     let mut texts = Vec::new();
     for (number, line) in code.lines().enumerate() {
         let line = line.split("//").next().unwrap_or_default();
-        // Escaped quotes do not end a text, and names of values are no words.
+        // Escaped quotes do not end a string, and placeholders aren't words.
         let plain = without_values(&line.replace("\\\"", "'").replace("'\"'", "").replace('`', "\""));
         let parts = plain.split('"').enumerate().filter(|(at, _)| at % 2 == 1);
         texts.extend(parts.map(|(_, text)| (number + 1, text.to_owned())));
@@ -88,7 +88,7 @@ fn without_values(text: &str) -> String {
         .collect()
 }
 
-/// What a text has that a native speaker would not write.
+/// The phrases in a text that a native speaker would not write.
 fn giveaways(text: &str) -> Vec<String> {
     let text = text.to_lowercase();
     let words: Vec<&str> =

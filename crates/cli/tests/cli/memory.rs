@@ -4,9 +4,9 @@ use image::{Rgba, RgbaImage};
 
 use crate::env::Env;
 
-/// What the program takes without any picture, and what the system's allocator keeps, in bytes.
+/// Bytes used by the program without any picture, and kept back by the system's allocator.
 const PROGRAM: f64 = 60e6;
-/// How much more than the limit a run may take: what is not worth counting, such as rows in the making.
+/// How far a run may exceed the limit: room for small buffers that are not counted, such as single rows.
 const MARGIN: f64 = 1.3;
 
 fn save(env: &Env, name: &str, image: &RgbaImage) {

@@ -25,7 +25,7 @@ fn broken() -> Env {
 }
 
 #[test]
-fn every_mistake_is_told_and_changes_nothing() {
+fn every_mistake_is_reported_and_changes_nothing() {
     let env = broken();
     let before = env.files("");
     for (line, code, told, hint) in [

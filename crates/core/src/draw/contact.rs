@@ -206,7 +206,7 @@ struct Part<'a> {
     lines: Range<usize>,
 }
 
-/// Frames this many times as large as usual have cells of their own.
+/// Frames this many times larger than usual get cells of their own size.
 const MUCH_LARGER: u32 = 2;
 
 /// The size of most of these, or a little more: the largest of those that are not much larger than the one in the middle.

@@ -117,7 +117,7 @@ pub(super) fn keep(
     Ok((spots, pages, Keeping::Kept { stayed, placed: new.len() }))
 }
 
-/// What lies on a page already.
+/// The pieces already on a page.
 struct Taken {
     room: Size,
     rects: Vec<Rect>,

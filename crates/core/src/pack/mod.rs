@@ -147,7 +147,7 @@ impl PackOptions {
     /// is within the limits.
     fn resolved(&self) -> Result<Self, PackError> {
         let step = common_multiple(self.step, step_of(&self.scales));
-        // A bleed that is asked for is at least a pixel wide at every scale.
+        // Any bleed is at least a pixel wide at every scale.
         let a_pixel =
             self.scales.iter().map(|scale| scale.ratio().over().div_ceil(scale.ratio().times())).max();
         let bleed = if self.bleed == 0 { 0 } else { self.bleed.max(a_pixel.unwrap_or(1)) };

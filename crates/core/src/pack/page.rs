@@ -63,10 +63,10 @@ impl PageRules {
         self.fixed.unwrap_or(Size::new(down(width), down(height)))
     }
 
-    /// Rules for pages as drawn such that each scale of them is within these.
+    /// Rules for the unscaled page under which the page meets these rules at every scale.
     ///
     /// # Errors
-    /// Where no page is: none is that small, and a multiple of what sides are rounded to.
+    /// If no side within the limit is a multiple of the rounding.
     pub(super) fn for_scales(&self, scales: &[PageScale]) -> Result<Self, PackError> {
         if self.fixed.is_some() {
             return Ok(*self);

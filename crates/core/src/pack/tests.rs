@@ -383,7 +383,7 @@ fn a_frame_that_fits_only_without_rounded_spaces_is_an_error_that_says_what_fits
         let pages = PageRules { max: needs, ..pages };
         assert!(pack(set(), Vec::new(), &PackOptions { pages, ..options }).is_ok(), "{needs}");
     }
-    // A bleed needs its room where there is no margin, and is a pixel wide at every scale.
+    // A bleed needs room even without a margin, and is at least a pixel wide at every scale.
     let options = PackOptions { bleed: 1, margin: 0, pages, scales: halves, ..PackOptions::dense() };
     assert!(matches!(pack(set(), Vec::new(), &options), Err(PackError::FrameTooLarge { bleed: 2, .. })));
 }

@@ -42,7 +42,7 @@ pub struct FrameFacts {
 }
 
 impl FrameFacts {
-    /// What follows for each frame of a manifest, in its order.
+    /// The result for each frame of a manifest, in order.
     pub(super) fn of_all(manifest: &Manifest) -> Vec<Self> {
         let mut counts: HashMap<&str, usize> = HashMap::new();
         let mut all = Vec::with_capacity(manifest.frames.len());

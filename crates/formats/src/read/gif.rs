@@ -17,7 +17,7 @@ use crate::read::picture::{Format, ImageInfo, Limits, Loaded, shown_span};
 const TRAILER: u8 = b';';
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
-    // A file that lacks only its last byte, the end mark, lacks nothing that shows.
+    // A file that lacks only its last byte, the end mark, still has every picture.
     let ended = (bytes.last() != Some(&TRAILER)).then(|| [bytes, &[TRAILER]].concat());
     let (whole, bytes) = (bytes, ended.as_deref().unwrap_or(bytes));
     let is_cut = ended.is_some();

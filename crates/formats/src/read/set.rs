@@ -28,7 +28,7 @@ pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
 
 /// A manifest that was read with its pages.
 pub(crate) struct Opened {
-    /// The manifest, fitted to images that were edited.
+    /// The manifest, updated for edited images.
     pub(crate) manifest: Manifest,
     /// Its frames.
     pub(crate) gathered: Gathered,

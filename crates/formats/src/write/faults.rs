@@ -274,7 +274,7 @@ fn threads_that_write_one_file_take_turns() {
 
 #[test]
 fn an_interruption_that_a_program_survives_stops_no_later_run() {
-    // In a process of its own, since it takes away what all threads have made ready.
+    // In its own process, since it discards the pending files of all threads.
     if let Ok(home) = std::env::var(HOLDS) {
         let path = PathBuf::from(home).join("00.png");
         let left = Transaction::default();

@@ -190,7 +190,7 @@ pub(super) fn uninterrupted<T>(moves: impl FnOnce() -> T) -> T {
     moves()
 }
 
-/// As long as this is kept, nothing is made ready and nothing put in place.
+/// While this is held, no file is prepared or put in place.
 #[derive(Debug)]
 #[must_use = "other threads go on writing as soon as it is dropped"]
 pub struct Abandoned {

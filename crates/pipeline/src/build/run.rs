@@ -229,7 +229,7 @@ impl Build {
     }
 }
 
-/// What a panic said.
+/// The message of a panic.
 fn message_of(panic: &(dyn std::any::Any + Send)) -> String {
     let text = panic.downcast_ref::<&str>().map(|text| (*text).to_owned());
     text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_default()
@@ -252,7 +252,7 @@ impl Run<'_> {
         let threads = if cores == 1 { 1 } else { cores + cores.div_ceil(2) };
         let done = Mutex::new(0);
         let work = |job: usize, is_alone: bool| {
-            // A bug in one job must not leave the others waiting for it, nor take their work along.
+            // A bug in one job must neither leave the others waiting nor lose their work.
             let outcome = catch_unwind(AssertUnwindSafe(|| match todo[job] {
                 Job::Frames(figure) => self.frames_of(figure).map(|()| 0),
                 Job::Root(root) => self.root(root, is_alone),

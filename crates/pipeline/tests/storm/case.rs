@@ -1,8 +1,8 @@
-//! One random job from art to export: awkward art, random options, and what must hold whatever they are.
+//! One random job from art to export: awkward art, random options, and the invariants that hold for all of them.
 //!
-//! All choices are read off bytes, so that a property test shrinks them and a fuzzer learns them. The options are those
-//! that each struct asks `serde` for: a new one is asked for here as soon as it is in its struct, and fails until
-//! [`value`] knows values for it. Panics are what is looked for; an error that is typed is an answer.
+//! Every choice is read from bytes, so a property test can shrink it and a fuzzer can learn it. The options are the fields
+//! that each struct asks `serde` for: a new field takes part as soon as it is in its struct, and fails the test until
+//! [`value`] has values for it. A typed error is a valid outcome; a panic is not.
 
 use std::fs;
 use std::path::Path;
@@ -156,7 +156,7 @@ fn group<T: DeserializeOwned>(dice: &mut Dice<'_>, near: Near, but: &[&str]) -> 
     let _ = T::deserialize(Probe(&mut names));
     assert!(!names.is_empty(), "a struct asks for its options by name");
     let mut all = Map::new();
-    // Few at a time, so that most are allowed together.
+    // Only a few at a time, so that most combinations are valid.
     let often = [6, 16, 40][dice.below(3) as usize];
     for name in names.iter().filter(|name| !but.contains(name)) {
         if dice.one_in(often) {
@@ -291,7 +291,7 @@ fn value(name: &str, dice: &mut Dice<'_>, near: Near) -> Value {
 }
 
 fn options<T: DeserializeOwned>(value: Value) -> Option<T> {
-    // A value may be refused, and what is refused there needs no step.
+    // A value may already be refused here; then there is no step to run.
     serde_json::from_value(value).ok()
 }
 
@@ -311,10 +311,10 @@ fn context(folder: &Path) -> Context<'static> {
 /// The files that a job wrote.
 pub(crate) type Files = Vec<(String, Vec<u8>)>;
 
-/// Does one job and gives the files that it wrote. What must hold is asserted, and `told` is given each command as options.
-pub(crate) fn run(bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Files {
+/// Runs one job and returns the files it wrote. Asserts every invariant, and passes each command's options to `report`.
+pub(crate) fn run(bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Files {
     let home = tempfile::tempdir().expect("a folder");
-    job(home.path(), bytes, told);
+    job(home.path(), bytes, report);
     let Ok(entries) = fs::read_dir(home.path().join("out")) else { return Vec::new() };
     let file = |path: std::path::PathBuf| {
         Some((path.file_name()?.to_string_lossy().into_owned(), fs::read(&path).ok()?))
@@ -329,8 +329,8 @@ fn tried<T>(dice: &mut Dice<'_>, mut attempt: impl FnMut(&mut Dice<'_>) -> Optio
     (0..4).find_map(|_| attempt(dice)).or_else(|| attempt(&mut Dice::new(&[])))
 }
 
-/// Nothing, where a step refused its options; then nothing comes after it.
-fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Option<()> {
+/// `None` if a step refused its options; the job ends there.
+fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Option<()> {
     let dice = &mut Dice::new(bytes);
     let image = art(dice);
     let near = Near { size: Size::new(image.width(), image.height()), count: 4 };
@@ -358,7 +358,7 @@ fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Optio
             "shape": group::<ShapeOptions>(dice, near, &[]),
             "clips": group::<ClipOptions>(dice, near, &[]),
         });
-        told("slice", &all);
+        report("slice", &all);
         let slicing = options::<SliceOptions>(all)?;
         Some(slice(&["sheet.png".into()], &slicing, &context(folder)).ok()?.set)
     });
@@ -374,14 +374,14 @@ fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Optio
             "clean": group::<CleanOptions>(dice, near, &[]),
             "shape": group::<ShapeOptions>(dice, near, &[]),
         });
-        told("adjust", &all);
+        report("adjust", &all);
         let adjusting = options::<AdjustOptions>(all)?;
         Some(adjust_set(set.clone(), &adjusting, &context(folder)).ok()?.set)
     });
     let set = adjusted.unwrap_or(set);
     sound(&set);
     let all = group::<CheckOptions>(dice, near, &[]);
-    told("check", &all);
+    report("check", &all);
     if let Some(checking) = options::<CheckOptions>(all) {
         check(&set, &checking.limits());
     }
@@ -394,7 +394,7 @@ fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Optio
             "shape": group::<ShapeOptions>(dice, near, &["places", "per-frame"]),
             "clips": group::<ClipOptions>(dice, near, &[]),
         });
-        told("pack", &all);
+        report("pack", &all);
         let packing = options::<PackOptions>(all.clone())?;
         let cx = context(folder);
         Some((pack_set(set.clone(), &packing, &cx).ok()?, packing, all, cx))
@@ -405,17 +405,17 @@ fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Optio
     write_atlases(&packed, Path::new("out/pond"), &packing, &cx).ok()?;
     cx.commit().ok()?;
     comes_back(folder, &packed, &all);
-    // The same again, where the first lies, keeping its places.
+    // Packed again over the first one, keeping its places.
     let mut again = all;
     again["pack"]["keep-places"] = "out/pond.json".into();
-    told("pack again", &again);
+    report("pack again", &again);
     if let Some(keeping) = options::<PackOptions>(again.clone())
         && let Ok(packed) = pack_set(set, &keeping, &context(folder))
     {
         packed.atlases.iter().for_each(|atlas| holds(atlas, &again));
     }
     let all = group::<ExportOptions>(dice, near, &[]);
-    told("export", &all);
+    report("export", &all);
     if let (Some(exporting), Some(manifest)) = (options::<ExportOptions>(all), manifests(folder).first()) {
         let cx = context(folder);
         if let Ok(exported) = export(manifest, &exporting, None, &cx) {
@@ -425,7 +425,7 @@ fn job(folder: &Path, bytes: &[u8], told: &mut dyn FnMut(&str, &Value)) -> Optio
     Some(())
 }
 
-/// What no set may lack: numbers that a picture can have.
+/// Asserts that every number of a set is within the limits of a picture.
 fn sound(set: &FrameSet) {
     for frame in set.frames() {
         assert!(frame.kept().lies_in(Rect::of(frame.canvas())));

@@ -1,5 +1,5 @@
-//! Random art with random options, from a sheet to an export: nothing panics, nothing runs on without end, and what comes
-//! out is what was asked for, on any number of threads. `PROPTEST_CASES=20000` for many.
+//! Random art with random options, from a sheet to an export: nothing panics or runs forever, and the output is as asked,
+//! on any number of threads. Set `PROPTEST_CASES=20000` for a long run.
 
 mod case;
 
@@ -12,10 +12,10 @@ use proptest::prelude::*;
 use proptest::test_runner::{RngSeed, TestRunner};
 use serde_json::Value;
 
-/// Longer than any case takes, by far: one that is not done by then never will be.
+/// Far longer than any case takes: one still running by then is stuck.
 const ENDLESS: Duration = Duration::from_secs(120);
 
-/// Runs a job on so many threads; tells its commands if it does not end as it should.
+/// Runs a job on this many threads; prints its commands if it fails.
 fn ran(bytes: &[u8], threads: usize) -> Result<(Files, Vec<String>), TestCaseError> {
     let (done, end) = mpsc::channel();
     let (said, heard) = mpsc::channel::<(String, Value)>();
@@ -50,7 +50,7 @@ fn ran(bytes: &[u8], threads: usize) -> Result<(Files, Vec<String>), TestCaseErr
     }
 }
 
-/// As many cases as the environment asks for, else 200; always the same ones unless it gives a seed.
+/// As many cases as the environment asks for, or 200; always the same ones unless it sets a seed.
 fn config() -> ProptestConfig {
     let plain = ProptestConfig::default();
     let is_asked = |name: &str| std::env::var_os(name).is_some();
@@ -71,7 +71,7 @@ fn any_art_with_any_options_ends_well() {
         for command in commands {
             *reached.lock().unwrap().entry(command).or_default() += 1;
         }
-        // Every fourth once more on one thread.
+        // Every fourth case runs again on one thread.
         if bytes[0] % 4 == 0 {
             prop_assert!(ran(&bytes, 1)?.0 == files, "other bytes on one thread");
         }

@@ -81,7 +81,7 @@ impl Changes {
     /// How much each line stands out, over all bands.
     fn strength(&self, bands: &Axis) -> Strength {
         let lines = self.lines as usize;
-        // A gutter is narrower than what it parts.
+        // A gutter is narrower than the cells it separates.
         let gutters = lines.min(WIDEST as usize + 1);
         let mut strength = Strength { lines, nats: vec![0.0; lines * gutters] };
         let mut own = vec![0.0; lines];

@@ -23,7 +23,7 @@ pub(super) fn onto(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Eff
     outcome.left.is_empty().then_some(outcome)
 }
 
-/// The way to put as much area as it can onto `room`, which is one of so many pages that share a search.
+/// The arrangement that puts the most area onto `room`, one of several pages that share a search.
 pub(super) fn fullest(
     pieces: Pieces<'_>,
     wanted: &[usize],

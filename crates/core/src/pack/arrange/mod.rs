@@ -148,7 +148,7 @@ pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<
     order::ORDERS.iter().find_map(|&by| attempt(&order::sorted(pieces, &all, by)))
 }
 
-/// Spots below all that lies on a page, where it is too much to look between it.
+/// Spots below everything on a page, when there is too much to search the gaps.
 fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
     let catalog = stock::Catalog::new(pieces);
     let mut left = order::sorted(pieces, all, order::ORDERS[0]);

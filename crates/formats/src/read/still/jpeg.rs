@@ -19,7 +19,7 @@ const WORK_PROGRESSIVE: u64 = 12;
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
     let end = end_of(bytes);
     let is_truncated = end.is_none();
-    // What follows the end mark is no part of the picture.
+    // Bytes after the end mark aren't part of the picture.
     let bytes = &bytes[..end.unwrap_or(bytes.len())];
     if is_truncated && !limits.accept_truncated {
         return Err(ReadProblem::BrokenOff { format: "JPEG", bytes: bytes.len(), frames: 0 });

@@ -188,7 +188,7 @@ mod tests {
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
     }
 
-    /// A TIFF of 2x1 pixels with so many samples each, and this way to mean them.
+    /// A TIFF of 2x1 pixels with this many samples each and this photometric interpretation.
     fn tiff(photometric: u16, samples: u16, data: &[u8]) -> Vec<u8> {
         let mut entries: Vec<(u16, u16, u32, u32)> = vec![
             (256, 3, 1, 2),

@@ -13,7 +13,7 @@ use super::Raw;
 use crate::ReadProblem;
 use crate::read::picture::{Limits, Room, check_size};
 
-/// Colors by number, in the tag of how samples are meant.
+/// A palette, in the tag for photometric interpretation.
 const PALETTE: u16 = 3;
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
