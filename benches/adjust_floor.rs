@@ -13,7 +13,8 @@ use shibori_core::shape::{
 };
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
-use shibori_formats::write::{self, Policy, Transaction};
+use shibori_formats::store::{Policy, Transaction};
+use shibori_formats::write;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
 

@@ -12,7 +12,8 @@ use rayon::prelude::*;
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
-use shibori_formats::write::{self, Transaction};
+use shibori_formats::store::Transaction;
+use shibori_formats::write;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
 

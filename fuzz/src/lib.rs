@@ -20,7 +20,8 @@ use shibori_core::{
 use shibori_formats::export::{Subject, render};
 use shibori_formats::manifest;
 use shibori_formats::read::{self, Limits};
-use shibori_formats::write::{self, Policy, Transaction};
+use shibori_formats::store::{self, Policy, Transaction};
+use shibori_formats::write;
 use shibori_pipeline::build::Build;
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::{Recipe, Text};
@@ -172,36 +173,33 @@ pub fn seal(data: &[u8]) {
         let path = file(name, data);
         let run = Transaction::new(Policy::default());
         let planned = run.plan(&[path], &[]).is_ok();
-        assert!(!planned || data.is_empty() || String::from_utf8_lossy(data).contains("hibori"), "{name}");
+        assert!(!planned || data.is_empty() || String::from_utf8_lossy(data).contains("shibori"), "{name}");
     }
 }
 
-/// What a run that was killed left: whatever its journal says, nothing beside the folder's own files is touched.
+/// What a run that was killed left: whatever its journal says, only files of folders that it staged in are moved.
 pub fn journal(data: &[u8]) {
     let Some((kind, data)) = data.split_first() else { return };
     let home = tempfile::tempdir().expect("a folder");
     let (folder, keep) = (home.path().join("work"), home.path().join("keep.png"));
-    let staging = folder.join(".shibori-0");
+    let staging = folder.join(".shibori/run-1-1");
     fs::create_dir_all(&staging).expect("folders");
     let inside = folder.join("deep/keep.png");
     fs::create_dir_all(folder.join("deep")).expect("folders");
-    for (file, bytes) in [
-        (&keep, b"keep"),
-        (&inside, b"keep"),
-        (&staging.join("0.old"), b"olds"),
-        (&staging.join("lock"), b"1234"),
-    ] {
+    for (file, bytes) in
+        [(&keep, b"keep"), (&inside, b"keep"), (&staging.join("0.new"), b"news"), (&staging.join("lock"), b"1234")]
+    {
         fs::write(file, bytes).expect("a file");
     }
-    let journal = if kind % 2 == 0 { data.to_vec() } else { journal_of(data, &staging, &keep) };
+    let journal = if kind % 2 == 0 { data.to_vec() } else { journal_of(data, &keep) };
     fs::write(staging.join("journal"), journal).expect("a file");
-    write::heal(&folder);
+    let _ = store::finish_interrupted(&folder);
     assert_eq!(fs::read(&keep).expect("it is kept"), b"keep");
     assert_eq!(fs::read(&inside).expect("it is kept"), b"keep");
 }
 
 /// A journal of moves whose names the bytes choose.
-fn journal_of(data: &[u8], staging: &Path, keep: &Path) -> Vec<u8> {
+fn journal_of(data: &[u8], keep: &Path) -> Vec<u8> {
     let units = |text: &str| text.bytes().map(u16::from).collect::<Vec<_>>();
     let keep = keep.to_string_lossy();
     let names = [
@@ -215,19 +213,23 @@ fn journal_of(data: &[u8], staging: &Path, keep: &Path) -> Vec<u8> {
         &keep,
         "deep/../../keep.png",
         "koi.png/",
+        ".shibori/koi.ledger",
+        ".shibori/../keep.png",
     ];
+    let digest = |bytes: &[u8]| store::Digest::of(bytes).to_string();
     let moves: Vec<_> = data
         .iter()
-        .map(|&byte| {
-            let name = names[usize::from(byte >> 3) % names.len()];
-            serde_json::json!({ "at": byte & 1, "file": units(name), "has_old": byte & 2 > 0, "has_new": byte & 4 > 0 })
+        .map(|byte| {
+            let name = names[usize::from(byte >> 2) % names.len()];
+            let after = (byte & 1 == 0).then(|| digest(b"news"));
+            let before = (byte & 2 == 0).then(|| digest(b"keep"));
+            serde_json::json!({
+                "folder": usize::from(byte >> 6), "number": 0, "file": units(name), "before": before, "after": after,
+            })
         })
         .collect();
-    let staging = units(&staging.to_string_lossy());
-    let journal = serde_json::json!({
-        "first": staging, "moves": moves, "all": [staging], "made": [units(&keep), units("deep")],
-    });
-    serde_json::to_vec(&journal).expect("data")
+    let folders = [units(""), units("deep"), units(".."), units("../work/deep")];
+    serde_json::json!({ "folders": folders, "moves": moves }).to_string().into_bytes()
 }
 
 /// What earlier builds kept.

@@ -309,9 +309,9 @@ pub(crate) struct Build {
     /// The recipe or its folder [default: shibori.toml]
     #[arg(value_name = "RECIPE")]
     pub(crate) recipe: Option<PathBuf>,
-    /// Run only this step, from its inputs to its outputs; --plan lists the steps
-    #[arg(long, value_name = "STEP", conflicts_with_all = ["frozen", "plan", "watch"])]
-    pub(crate) only: Option<String>,
+    /// Build only this target, from its inputs to its outputs; --plan lists them
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["frozen", "plan", "watch"])]
+    pub(crate) target: Option<String>,
     /// Build nothing; if outputs are stale, list them and exit with 1
     #[arg(long, conflicts_with_all = ["plan", "watch"])]
     pub(crate) frozen: bool,

@@ -29,6 +29,7 @@ use failure::{Exit, Failure};
 use help::Extent;
 use message::Weight;
 use shibori_core::SyntaxError;
+use shibori_formats::ShownPath;
 
 /// The exit code of a run that was interrupted.
 const INTERRUPTED: i32 = 130;
@@ -46,6 +47,11 @@ fn main() -> ExitCode {
     let console = Console::new(&cli.everywhere);
     trace::listen(cli.everywhere.verbose);
     clean_up_when_interrupted();
+    if !cli.everywhere.quiet {
+        shibori_formats::store::on_wait(|file| {
+            eprintln!("note: waiting for another run of shibori that writes {}", file.shown());
+        });
+    }
     if let Some(jobs) = cli.everywhere.jobs {
         // The system may have no room for that many threads, and more of them than cores make nothing faster.
         let most = std::thread::available_parallelism().map_or(1, NonZeroUsize::get).max(MOST_IDLE_JOBS);
@@ -79,7 +85,7 @@ fn ended(console: &Console, failure: &Failure) -> ExitCode {
 /// first.
 fn clean_up_when_interrupted() {
     let ended = || {
-        let _abandoned = shibori_formats::write::abandon();
+        let _abandoned = shibori_formats::store::abandon();
         terminal::restore();
         std::process::exit(INTERRUPTED);
     };

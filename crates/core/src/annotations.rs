@@ -121,6 +121,9 @@ pub struct Annotations {
     pub polygon: Vec<Point>,
     /// Where registration marks were that have been taken and not used yet. Never written to a file.
     pub marks: Vec<(Color, Point)>,
+    /// Where the top left and the bottom right of the cell that the frame was cut from are; none if they are those of the
+    /// canvas. A mirrored frame has its left on the right.
+    pub cell: Option<[Point; 2]>,
 }
 
 /// Which sides of a picture are exchanged.
@@ -182,6 +185,7 @@ impl Annotations {
             boxes: self.boxes.into_iter().map(|(name, at)| (name, area(at))).collect(),
             polygon: self.polygon.into_iter().map(corner).collect(),
             marks: self.marks.into_iter().map(|(color, at)| (color, corner(at))).collect(),
+            cell: self.cell.map(|cell| cell.map(corner)),
             ..self
         }
     }
@@ -204,6 +208,7 @@ impl Annotations {
             nine: self.nine.map(nine),
             polygon: corners.collect(),
             marks: self.marks.into_iter().map(|(color, at)| (color, how.point(at, canvas))).collect(),
+            cell: self.cell.map(|cell| cell.map(|at| how.point(at, canvas))),
         }
     }
 
@@ -239,6 +244,7 @@ impl Annotations {
             nine: self.nine.map(nine),
             polygon: self.polygon.into_iter().map(point).collect(),
             marks: self.marks.into_iter().map(|(color, at)| (color, point(at))).collect(),
+            cell: self.cell.map(|cell| cell.map(point)),
         }
     }
 }

@@ -97,8 +97,19 @@ impl Frame {
         check(&self.pixels, canvas, inset)?;
         let pivot = Point::new(self.pivot.x + x as f64, self.pivot.y + y as f64);
         let nine = self.annotations.nine.and_then(|nine| grown(nine, self.canvas, canvas, x, y));
-        let annotations = Annotations { nine, ..self.annotations.moved(x, y) };
+        let annotations = Annotations { nine, ..self.to_follow().moved(x, y) };
         Ok(Self { canvas, inset, pivot, annotations, ..self })
+    }
+
+    /// What the frame carries, with the corners of its cell spelled out, so that they follow a step.
+    pub(crate) fn to_follow(&self) -> Annotations {
+        Annotations { cell: Some(self.cell_corners()), ..self.annotations.clone() }
+    }
+
+    /// Where the top left and the bottom right of the cell it was cut from are on the canvas.
+    pub fn cell_corners(&self) -> [Point; 2] {
+        let far = Point::new(f64::from(self.canvas.width), f64::from(self.canvas.height));
+        self.annotations.cell.unwrap_or([Point::new(0.0, 0.0), far])
     }
 
     /// The same frame with its drawing, boxes and polygon moved by this many pixels; canvas and pivot stay.
@@ -390,6 +401,7 @@ mod tests {
             nine,
             polygon: vec![Point::new(0.0, 0.0), Point::new(4.0, 0.0)],
             marks: vec![],
+            cell: None,
         };
         let whole = frame(Pixels::whole(RgbaImage::new(4, 4))).with_annotations(annotations);
         // Three more on the left, two more on the right: the corners of a panel grow with its sides.

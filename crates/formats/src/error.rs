@@ -4,7 +4,7 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use crate::Losses;
+use crate::HandWork;
 use crate::ShownPath;
 use shibori_core::clip::ClipError;
 use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, Size};
@@ -243,23 +243,37 @@ pub enum WriteProblem {
     /// A file that somebody changed between the check and the moment it was to be replaced.
     #[error("was changed during this run; nothing was written")]
     ChangedMeanwhile,
-    /// A file that another run is about to write.
-    #[error("another run is writing there (process {process})")]
-    Busy {
-        /// Its process.
-        process: u32,
+    /// Files in a folder or of a system that protects them.
+    #[error("is read-only")]
+    ReadOnly,
+    /// A file that the recipe of another project writes.
+    #[error("is written by another recipe, {}", recipe.shown())]
+    OtherRecipe {
+        /// The recipe.
+        recipe: PathBuf,
     },
-    /// A manifest that holds what would be lost.
-    #[error("contains things the new one {}: {losses}", if *is_carried { "can't keep" } else { "lacks" })]
-    HandWork {
+    /// Hand work on something that the run changes too.
+    #[error("{}: {conflicts}", if *has_base { "changed by hand and by this run" } else { "was edited, and there is no record of what shibori wrote; it would change" })]
+    Conflict {
+        /// What both changed.
+        conflicts: HandWork,
+        /// Whether it is known what was written last.
+        has_base: bool,
+    },
+    /// Hand work that has no place in what the run writes.
+    #[error("can't keep what was done by hand: {lost}")]
+    CannotKeep {
         /// What would be lost.
-        losses: Losses,
-        /// Whether the rest was to be taken over.
-        is_carried: bool,
+        lost: HandWork,
     },
-    /// A manifest that a person changed, though nothing in it would be missing.
-    #[error("has been edited since shibori wrote it")]
-    Edited,
+    /// A file that could not be moved into place after the run counted.
+    #[error("can't be replaced: {error}; {left} {} still to be moved into place, which the next run that writes here will do", if *left == 1 { "file is" } else { "files are" })]
+    Unfinished {
+        /// How many files are not in place.
+        left: usize,
+        /// What the system says.
+        error: io::Error,
+    },
     /// A manifest of another kind: a set where an atlas is to go, or an atlas where a set is.
     #[error("is a different kind of manifest, with {frames} frames")]
     OtherKind {
@@ -281,7 +295,7 @@ pub enum WriteProblem {
     /// A file that this very run reads.
     #[error("is a source of this run; sources are never overwritten")]
     IsSource,
-    /// Two outputs would be one file, on systems that do not tell capitals apart.
+    /// Two outputs would be one file on systems that ignore case, or how accents are spelled.
     #[error("would be written twice: '{first}' and '{second}' need the same file")]
     Twice {
         /// The first frame or page.

@@ -1,9 +1,6 @@
-//! The first lines of the tables that `export` writes. The last column is the seal: it is filled in the first row alone.
+//! The first lines of the tables that `export` writes.
 
-/// The column of the seal.
-const SEAL: &str = "seal";
-
-pub(crate) const FRAMES: [&str; 28] = [
+pub(crate) const FRAMES: [&str; 27] = [
     "sprite",
     "name",
     "index",
@@ -31,10 +28,9 @@ pub(crate) const FRAMES: [&str; 28] = [
     "row",
     "column",
     "grid_index",
-    SEAL,
 ];
 
-pub(crate) const STEPS: [&str; 14] = [
+pub(crate) const STEPS: [&str; 13] = [
     "sprite",
     "clip",
     "play",
@@ -48,5 +44,4 @@ pub(crate) const STEPS: [&str; 14] = [
     "timescale",
     "ms",
     "start_ms",
-    SEAL,
 ];

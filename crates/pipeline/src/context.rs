@@ -8,7 +8,7 @@ use shibori_core::draw::{NoRoom, Room};
 use shibori_core::{FrameSet, Lease};
 use shibori_formats::ReadProblem;
 use shibori_formats::read::Limits;
-use shibori_formats::write::{Policy, Transaction};
+use shibori_formats::store::{self, Policy, Transaction};
 
 use crate::{Error, Growth, Notice};
 
@@ -72,19 +72,14 @@ impl<'a> Context<'a> {
     /// The same with other rules for what may be replaced.
     pub fn with_policy(listener: &'a dyn Listener, policy: Policy) -> Self {
         let run = Transaction::new(policy);
-        let limits = Limits { waiting: run.waiting().clone(), ..Limits::default() };
+        let limits = Limits { staged: run.staged().clone(), ..Limits::default() };
         Self { limits, base: PathBuf::new(), listener, run }
-    }
-
-    /// The same with files that an earlier run is known to have written.
-    pub fn trusting(self, files: impl IntoIterator<Item = (PathBuf, [u8; 32])>) -> Self {
-        Self { run: self.run.trusting(files), ..self }
     }
 
     /// The same with other limits.
     pub fn within(self, limits: Limits) -> Self {
-        let run = self.run.within(limits.memory.clone());
-        let limits = Limits { waiting: run.waiting().clone(), ..limits };
+        let run = self.run.with_memory(limits.memory.clone());
+        let limits = Limits { staged: run.staged().clone(), ..limits };
         Self { run, limits, ..self }
     }
 
@@ -150,12 +145,38 @@ impl<'a> Context<'a> {
         &self.run
     }
 
-    /// Puts all files of the run in place.
+    /// Puts all files of the run in place, and reports the hand work that is kept in them.
     ///
     /// # Errors
     /// Where a file can't be put in its place.
     pub fn commit(self) -> Result<(), Error> {
-        Ok(self.run.commit()?)
+        let kept = self.run.kept();
+        self.run.commit()?;
+        for (file, work) in kept {
+            let file = file.strip_prefix(&self.base).map_or_else(|_| file.clone(), Path::to_owned);
+            self.listener.notice(Notice::KeptByHand { file, work });
+        }
+        Ok(())
+    }
+
+    /// Finishes a run that was killed while it moved files into the folder of a source, so that half of it is not read.
+    pub(crate) fn finish_interrupted(&self, source: &Path) -> Result<(), Error> {
+        if self.run.policy().dry_run || source == Path::new(STANDARD) {
+            return Ok(());
+        }
+        let path = self.at(source);
+        let folder = if path.is_dir() { path.as_path() } else { path.parent().unwrap_or(Path::new("")) };
+        store::finish_interrupted(folder).map_err(|error| {
+            Error::File(shibori_formats::Error::Read {
+                path: folder.to_owned(),
+                problem: ReadProblem::Io(error),
+            })
+        })
+    }
+
+    /// Takes hold of a file that is to be changed in its place, before it is read.
+    pub(crate) fn claim(&self, file: &Path) -> Result<(), Error> {
+        Ok(self.run.claim(file)?)
     }
 
     pub(crate) fn tell(&self, notice: Notice) {

@@ -8,12 +8,20 @@ use shibori_core::cut::Through;
 use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Together;
 use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
+use shibori_formats::HandWork;
 use shibori_formats::read::Remark;
 
 /// Something that is no error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Notice {
+    /// What a person changed in a set or an atlas is kept.
+    KeptByHand {
+        /// The manifest.
+        file: PathBuf,
+        /// What is kept.
+        work: HandWork,
+    },
     /// What was noticed while reading.
     Read(Remark),
     /// A sheet stands on a flat color, and nothing was said about it.

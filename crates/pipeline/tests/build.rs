@@ -179,6 +179,10 @@ fn files(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
         let mut is_empty = true;
         for entry in entries {
             let entry = entry.unwrap();
+            // Records are kept in hidden folders; one that is alone in a folder is left behind.
+            if entry.file_name() == ".shibori" {
+                continue;
+            }
             is_empty = false;
             let path = inside.join(entry.file_name());
             if entry.path().is_dir() {
@@ -230,6 +234,10 @@ fn apply(edit: &Edit, project: &mut Project, folder: &Path) {
         Edit::Template(template) => project.template = *template,
         Edit::TouchOutput(number) => {
             if let Some(path) = output(folder, *number) {
+                // A manifest that reads otherwise is hand work, and stays.
+                if path.extension().is_some_and(|ending| ending == "json") {
+                    return;
+                }
                 let mut bytes = fs::read(&path).unwrap();
                 let at = bytes.len() / 2;
                 if let Some(byte) = bytes.get_mut(at) {

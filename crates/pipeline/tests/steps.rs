@@ -6,7 +6,7 @@ use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use serde_json::json;
-use shibori_formats::write::Policy;
+use shibori_formats::store::Policy;
 use shibori_pipeline::options::{
     CheckOptions, ClipCommand, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions,
     PackOptions, SliceOptions, UnpackOptions,
@@ -92,7 +92,7 @@ fn several_steps_hand_on_frames_in_memory_and_share_one_transaction() {
     // Made ready, but not in place: no manifest lies there yet.
     assert!(!home.path().join("sets/koi/frames.json").exists() && !report.manifests[0].exists());
     cx.commit().unwrap();
-    assert_eq!(listing(&home.path().join("atlas")), ["koi.json", "koi.png"]);
+    assert_eq!(listing(&home.path().join("atlas")), [".shibori", "koi.json", "koi.png"]);
     assert_eq!(listing(&home.path().join("sets/koi")).len(), 5);
     let counts = ear.counts.lock().unwrap();
     assert_eq!(counts.iter().filter(|(task, ..)| *task == Task::Frames).count(), 4);

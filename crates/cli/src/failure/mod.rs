@@ -388,21 +388,20 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::IsSource => "choose another -o".to_owned(),
         WriteProblem::TooLong { .. } => "choose fewer or smaller cells".to_owned(),
         WriteProblem::TooLarge { longest, .. } => format!("use --page-max {longest}"),
-        WriteProblem::HandWork { is_carried: false, .. } => {
-            "add --carry to keep it, or --force to discard it".to_owned()
+        WriteProblem::Conflict { .. } => "add --carry to keep yours, or --force to take the new".to_owned(),
+        WriteProblem::CannotKeep { .. } => "drop --carry, and add --force to take the new".to_owned(),
+        WriteProblem::OtherRecipe { .. } => {
+            "name another output in one of the recipes, or add --force to take it over".to_owned()
         }
-        WriteProblem::HandWork { is_carried: true, .. } => "add --force to discard it".to_owned(),
-        WriteProblem::Edited => {
-            "add --carry to keep the manual changes, or --force to discard them".to_owned()
+        WriteProblem::ReadOnly => "make it writable, or choose another -o".to_owned(),
+        WriteProblem::Unfinished { .. } => {
+            "close the programs that have it open, then run any command that writes there".to_owned()
         }
         WriteProblem::OtherKind { .. } | WriteProblem::OtherSprites { .. } => {
             "choose another -o, or add --force to replace it".to_owned()
         }
         WriteProblem::NoOwnImage { .. } => "give a folder to write to instead: -o SET".to_owned(),
-        WriteProblem::ChangedMeanwhile => {
-            "run it again; add --force if that file may be overwritten".to_owned()
-        }
-        WriteProblem::Busy { .. } => "wait until it has finished, then try again".to_owned(),
+        WriteProblem::ChangedMeanwhile => "run it again".to_owned(),
         WriteProblem::TwoSteps => "give each of them another -o".to_owned(),
         WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
             "use a name template, such as --name \"{sprite}/{n:03}\"".to_owned()

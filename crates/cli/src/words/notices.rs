@@ -52,6 +52,7 @@ fn first_places(places: &[Through]) -> String {
 /// A notice in words.
 pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
     match notice {
+        Notice::KeptByHand { file, work } => note(format!("{}: kept by hand: {work}", file.shown())),
         Notice::Read(remark) => self::remark(remark),
         Notice::FlatBackground { file, color } => {
             note(format!("{}: the background is flat {color}; --key auto makes it transparent", file.shown()))

@@ -143,32 +143,40 @@ fn what_a_person_changed_in_an_output_stops_its_step_alone() {
 }
 
 #[test]
-fn a_clip_that_somebody_added_to_an_atlas_that_was_built_is_not_lost_without_a_word() {
+fn a_clip_that_somebody_added_to_an_atlas_that_was_built_is_kept() {
     let env = project();
     env.write("list.txt.j2", format!("# {{{{ seal }}}}\n{LIST}"));
     env.ok("build");
     env.ok("clip build/pond.json \"mine = koi:0-2\"");
-    for lost_state in [false, true] {
-        if lost_state {
-            fs::remove_dir_all(env.path(".shibori")).unwrap();
-        }
-        let outcome = env.run("build");
-        assert!(outcome.code == 4 && outcome.err.contains("1 clip (koi:mine)"), "{}", outcome.err);
-        let alone = env.run("build --only pond");
-        assert!(alone.code == 4 && alone.err.contains("--carry"), "{}", alone.err);
+    let outcome = env.run("build");
+    assert!(outcome.code == 0 && outcome.err.contains("kept by hand: clip koi:mine"), "{}", outcome.err);
+    assert!(env.ok("build").contains("nothing changed"));
+    env.ok("build --target pond");
+    assert!(env.ok("clip build/pond.json").contains("koi:mine"));
+    // In a fresh clone nobody knows what was written.
+    let forget = || {
+        fs::remove_dir_all(env.path("build/.shibori")).unwrap();
+        fs::remove_dir_all(env.path(".shibori")).unwrap();
+    };
+    forget();
+    for line in ["build", "build --target pond"] {
+        let outcome = env.run(line);
+        assert!(outcome.code == 4 && outcome.err.contains("clip koi:mine"), "{}", outcome.err);
+        assert!(outcome.err.contains("--carry"), "{}", outcome.err);
     }
     env.ok("build --carry");
     assert!(env.ok("clip build/pond.json").contains("koi:mine"));
-    // What the recipe itself says otherwise is nobody's work, even where nothing is known of earlier builds.
-    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    forget();
     env.ok("build --force");
-    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    assert!(!env.ok("clip build/pond.json").contains("koi:mine"));
+    // What the recipe itself says otherwise is nobody's work, even where nothing is known of earlier builds.
+    forget();
     env.write(
         "shibori.toml",
         RECIPE.replace("turn = ", "spin = ").replace("use = [\"koi\", \"frog\"]", "use = \"koi\""),
     );
     env.ok("build");
-    env.ok("build --only pond");
+    env.ok("build --target pond");
 }
 
 #[test]
@@ -239,14 +247,14 @@ fn steps_one_by_one_come_to_what_a_build_comes_to() {
     whole.ok("build");
     assert!(env.files("build") == whole.files("build"));
     // What make reads.
-    env.ok("build --only pond --depfile out/pond.d");
+    env.ok("build --target pond --depfile out/pond.d");
     let rules = String::from_utf8(env.read("out/pond.d")).unwrap();
     assert!(
         rules.starts_with("build/pond.png \\\n  build/pond.json: \\\n  shibori.toml \\\n  art/koi.png"),
         "{rules}"
     );
     assert!(rules.contains("\nart/frog.png:\n"), "{rules}");
-    let outcome = env.run("build --only ponf");
+    let outcome = env.run("build --target ponf");
     assert!(outcome.code == 2 && outcome.err.contains("did you mean"), "{}", outcome.err);
 }
 
@@ -270,6 +278,11 @@ fn a_proposed_recipe_is_built_at_once() {
     let outcome = env.run("build recipes/odd.toml");
     assert_eq!(outcome.code, 2, "a pattern does not lead out of the project: {}", outcome.err);
     env.ok("init deep -o odd.toml --force");
+    // Two recipes that write one file get in each other's way.
+    let outcome = env.run("build odd.toml");
+    assert!(outcome.code == 4 && outcome.err.contains("is written by another recipe"), "{}", outcome.err);
+    assert!(outcome.err.contains("shibori.toml"), "{}", outcome.err);
+    fs::remove_dir_all(env.path("build")).unwrap();
     env.ok("build odd.toml");
 }
 
@@ -375,7 +388,7 @@ fn killed_at_any_moment_nothing_wrong_lies_under_a_final_name_and_the_next_build
         std::thread::sleep(whole * moment / 50);
         let _ = child.kill();
         child.wait().unwrap();
-        for file in env.files("build").iter().filter(|(name, _)| !name.contains(".shibori-")) {
+        for file in &env.files("build") {
             assert!(is_one_of(file), "{} after {moment}/50", file.0);
         }
     }

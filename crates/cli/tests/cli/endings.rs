@@ -93,8 +93,10 @@ fn what_is_painted_while_a_run_goes_on_stays() {
     let line = ["pack", "art", "-o", "atlas/pond", "--effort", "high", "--png", "small"];
     env.ok("pack art -o atlas/pond");
     let child = program(&env).args(line).stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
-    // It has begun once its folder beside the outputs is there.
-    while env.names("atlas").len() == 2 {
+    // It has begun once its folder beside the outputs is there, and has looked at them soon after.
+    let runs = || std::fs::read_dir(env.path("atlas/.shibori")).unwrap().count();
+    let before = runs();
+    while runs() == before {
         std::thread::sleep(Duration::from_millis(1));
     }
     std::thread::sleep(Duration::from_millis(60));

@@ -81,7 +81,18 @@ impl Env {
         set.frames()[0].restored().to_image()
     }
 
-    /// Every file below a folder, with its bytes, in order.
+    /// Writes a picture as another program would.
+    pub(crate) fn save(&self, name: &str, image: &RgbaImage) {
+        let mut bytes = Vec::new();
+        let mut encoder = png::Encoder::new(&mut bytes, image.width(), image.height());
+        encoder.set_color(png::ColorType::Rgba);
+        let mut writer = encoder.write_header().unwrap();
+        writer.write_image_data(image).unwrap();
+        writer.finish().unwrap();
+        self.write(name, bytes);
+    }
+
+    /// Every file below a folder, with its bytes, in order; hidden folders, in which records are kept, aside.
     pub(crate) fn files(&self, folder: &str) -> Vec<(String, Vec<u8>)> {
         let mut files = Vec::new();
         gather(&self.path(folder), "", &mut files);
@@ -125,6 +136,9 @@ fn gather(folder: &Path, prefix: &str, files: &mut Vec<(String, Vec<u8>)>) {
     for entry in entries {
         let entry = entry.unwrap();
         let name = format!("{prefix}{}", entry.file_name().to_string_lossy());
+        if entry.path().is_dir() && name.split('/').next_back() == Some(".shibori") {
+            continue;
+        }
         if entry.path().is_dir() {
             gather(&entry.path(), &format!("{name}/"), files);
         } else {

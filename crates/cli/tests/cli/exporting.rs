@@ -87,12 +87,15 @@ fn a_template_of_ones_own_sees_what_the_manifest_says() {
     );
     assert_eq!(env.ok("export out/pond --template engine.lua.j2 -o -"), text);
     env.ok("export out/pond --template engine.lua.j2");
-    // Without a seal nobody can tell whose file it is.
+    // Without a seal the ledger tells whose file it is.
     env.write("plain.txt.j2", "{{ frames|length }}\n");
     env.ok("export out/pond --template plain.txt.j2 -o count.txt");
     env.write("plain.txt.j2", "{{ frames|length }} frames\n");
+    env.ok("export out/pond --template plain.txt.j2 -o count.txt");
+    env.write("count.txt", "mine");
     let outcome = env.run("export out/pond --template plain.txt.j2 -o count.txt");
     assert_eq!(outcome.code, 4, "{}", outcome.err);
+    assert_eq!(env.read("count.txt"), b"mine");
 }
 
 #[test]

@@ -281,9 +281,19 @@ fn pages_without_use_go_and_pages_that_are_not_ours_stay() {
         let middle = bytes.len() / 2;
         bytes[middle] ^= 1;
         env.write(&page, &bytes);
-        let outcome = env.run(&format!("pack frog koi --effort low -o atlas/pond --page-format {format}"));
+        let line = format!("pack frog koi --effort low -o atlas/pond --page-format {format}");
+        let outcome = env.run(&line);
+        // A PNG knows that it is damaged; the others show other pixels, as if painted.
+        match format {
+            "png" => assert_eq!(outcome.code, 4, "{format}: {}", outcome.err),
+            _ => assert!(outcome.err.contains(&format!("paint on pond.{format}")), "{}", outcome.err),
+        }
+        assert!(env.read(&page) == bytes, "{format}");
+        // New frames on a painted page: it can't stay as it is.
+        let outcome = env.run(&format!("{line} --margin 3"));
         assert_eq!(outcome.code, 4, "{format}: {}", outcome.err);
-        env.ok(&format!("pack frog koi --effort low -o atlas/pond --page-format {format} --force"));
+        env.ok(&format!("{line} --margin 3 --force"));
+        assert!(env.read(&page) != bytes, "{format}");
     }
 }
 

@@ -293,7 +293,8 @@ fn own_delay(set: &FrameSet, place: usize) -> Span {
     set.first_clip_of(place).and_then(step).unwrap_or(Span::DEFAULT)
 }
 
-/// Adds typed clips to a set. A clip that the set already has is replaced where it stands.
+/// Adds typed clips to a set. A clip that the set already has gets new frames and times: events and own
+/// keys of steps that stay, and what belongs to the clip, are kept.
 ///
 /// # Errors
 /// Where frames are missing, times can't be kept, or two of `specs` are one clip.
@@ -311,7 +312,7 @@ pub fn add_clips(set: FrameSet, specs: &[ClipSpec]) -> Result<FrameSet, ApplyErr
             return Err(SetError::TwoClips { sprite, name }.into());
         }
         match known.get(&(sprite.clone(), name.clone())) {
-            Some(&old) => clips[old] = clip,
+            Some(&old) => clips[old] = clip.in_place_of(&clips[old]),
             None => {
                 known.insert((sprite, name), clips.len());
                 clips.push(clip);
@@ -326,6 +327,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::clip::set_events;
     use crate::set::tests::rows;
 
     fn resolve(text: &str) -> Result<Clip, String> {
@@ -424,6 +426,20 @@ mod tests {
     #[test]
     fn adding_replaces_what_is_there_and_refuses_a_twin() {
         let sit: ClipSpec = "sit = 0".parse().unwrap();
+        let marked = |set: FrameSet, event: &str| set_events(set, &[event.parse().unwrap()]).unwrap();
+        let set = add_clips(rows("frog", &[3]), &["sit = 0,1,0,2".parse().unwrap()]).unwrap();
+        let set = marked(marked(set, "sit@2=blink"), "sit@1=croak");
+        let events = |set: &FrameSet, spec: &str| {
+            let set = add_clips(set.clone(), &[spec.parse().unwrap()]).unwrap();
+            set.clips()[0]
+                .steps()
+                .iter()
+                .map(|step| step.event.clone().unwrap_or_default())
+                .collect::<Vec<_>>()
+        };
+        // The second time that frame 0 is shown stays so.
+        assert_eq!(events(&set, "sit = 1,0,0 @12fps"), ["croak", "", "blink"]);
+        assert_eq!(events(&set, "sit = 2,0"), ["", ""]);
         let set = add_clips(rows("frog", &[3]), std::slice::from_ref(&sit)).unwrap();
         assert_eq!(add_clips(set.clone(), &["sit = 1-2".parse().unwrap()]).unwrap().clips().len(), 1);
         assert!(matches!(add_clips(set, &[sit.clone(), sit]), Err(ApplyError::Set(_))));

@@ -1,5 +1,7 @@
 //! A clip as a set holds it. Never looks at pixels.
 
+use std::collections::{HashMap, VecDeque};
+
 use crate::sequence::Span;
 use crate::sequence::timing::{TimeError, common_clock};
 use crate::{Carried, Name};
@@ -117,6 +119,20 @@ impl Clip {
     /// The same clip as one of another sprite.
     pub(crate) fn with_sprite(self, sprite: Name) -> Self {
         Self { sprite, ..self }
+    }
+
+    /// The same clip in the place of an old one: what belongs to the old clip, and the events and own keys of its steps,
+    /// stay. A step stays if its frame is shown as often before it.
+    pub(crate) fn in_place_of(mut self, old: &Self) -> Self {
+        let mut steps: HashMap<usize, VecDeque<&Step>> = HashMap::new();
+        old.steps.iter().for_each(|step| steps.entry(step.frame).or_default().push_back(step));
+        for step in &mut self.steps {
+            if let Some(before) = steps.get_mut(&step.frame).and_then(VecDeque::pop_front) {
+                step.event = step.event.take().or_else(|| before.event.clone());
+                step.carried = before.carried.clone();
+            }
+        }
+        Self { carried: old.carried.clone(), ..self }
     }
 
     /// The same clip with other carried keys.

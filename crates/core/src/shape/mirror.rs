@@ -24,7 +24,7 @@ pub(crate) fn mirrored(frame: Frame, how: Mirror) -> Frame {
         Mirror::UpDown => Pair { x: kept.x, y: canvas.height - kept.y - height },
     };
     let pivot = how.point(frame.pivot(), canvas);
-    let annotations: Annotations = frame.annotations().clone().mirrored(how, canvas);
+    let annotations: Annotations = frame.to_follow().mirrored(how, canvas);
     let frame = frame.with_pixels(pixels, inset).expect("a mirror keeps the size");
     frame.with_pivot(pivot).with_annotations(annotations)
 }

@@ -142,7 +142,7 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
     if canvas.width.max(canvas.height) > LONGEST {
         return Err(ScaleError::TooLong { frame: frame.name().clone(), canvas });
     }
-    let annotations = frame.annotations().clone().scaled(factor, canvas);
+    let annotations = frame.to_follow().scaled(factor, canvas);
     let pivot = Point::new(frame.pivot().x * factor.value(), frame.pivot().y * factor.value());
     let kept = if frame.is_whole() { Rect::of(canvas) } else { reached(frame.kept(), canvas, factor, how) };
     let (pixels, inset) = match kept.is_empty() {

@@ -20,7 +20,8 @@ use std::process::ExitCode;
 use image::{RgbaImage, imageops};
 use shibori_core::clip::Span;
 use shibori_core::draw::Film;
-use shibori_formats::write::{self, Policy, Transaction};
+use shibori_formats::store::{Policy, Transaction};
+use shibori_formats::write;
 
 /// What the drawing programs give: pictures, or films with times.
 pub(crate) enum Art {

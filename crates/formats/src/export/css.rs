@@ -16,7 +16,8 @@ use crate::export::facts::PlayedStep;
 use crate::export::idents::{css_name, idents};
 use crate::export::{ExportError, File, Subject};
 use crate::manifest::{FrameEntry, Sampling};
-use crate::write::{png, seal};
+use crate::store::seal;
+use crate::write::png;
 use shibori_core::Rect;
 
 const FORMAT: &str = "CSS";

@@ -6,7 +6,6 @@ use ::csv::{Terminator, WriterBuilder};
 
 use crate::export::{ExportError, File, Subject, beside};
 use crate::tables::{FRAMES, STEPS};
-use crate::write::seal::{BLANK, filled};
 
 /// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
 pub fn csv(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
@@ -28,11 +27,10 @@ fn table(head: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Result<Vec<u
     let failed = |error: &dyn std::fmt::Display| ExportError::Encode(error.to_string());
     let mut writer = WriterBuilder::new().terminator(Terminator::CRLF).from_writer(Vec::new());
     writer.write_record(head).map_err(|error| failed(&error))?;
-    for (at, mut row) in rows.enumerate() {
-        row.push(if at == 0 { BLANK.to_owned() } else { String::new() });
+    for row in rows {
         writer.write_record(&row).map_err(|error| failed(&error))?;
     }
-    writer.into_inner().map(filled).map_err(|error| failed(&error))
+    writer.into_inner().map_err(|error| failed(&error))
 }
 
 fn frame(subject: &Subject, at: usize, folder: &Path) -> Vec<String> {

@@ -16,7 +16,8 @@ mod template;
 use std::path::{Path, PathBuf};
 
 use crate::read::is_image;
-use crate::write::{Transaction, Written};
+use crate::store::seal::is_intact;
+use crate::store::{Transaction, Written};
 use crate::{Error, WriteProblem};
 
 pub use css::css;
@@ -108,13 +109,22 @@ pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
     Err(Error::write(path, WriteProblem::Format(text)))
 }
 
-/// Writes files, all or none.
+/// Writes files, all or none; the first is the one that was asked for.
 pub fn write_files(files: &[File], run: &Transaction) -> Result<Written, Error> {
-    let targets: Vec<PathBuf> = files.iter().map(|file| file.path.clone()).collect();
-    files.iter().for_each(|file| run.clear_same(&file.path, &file.bytes));
+    let Some((main, others)) = files.split_first() else { return Ok(Written::default()) };
+    for file in files {
+        run.approve_unchanged(&file.path, &file.bytes);
+        if !is_intact(&file.bytes) {
+            run.approve_declared(&file.path, &main.path);
+        }
+    }
+    // The main file goes last: it says what the others are.
+    let ordered: Vec<&File> = others.iter().chain([main]).collect();
+    let targets: Vec<PathBuf> = ordered.iter().map(|file| file.path.clone()).collect();
     let batch = run.plan(&targets, &[])?;
-    files.iter().enumerate().try_for_each(|(at, file)| batch.stage(at, &file.bytes))?;
-    Ok(batch.written())
+    ordered.iter().enumerate().try_for_each(|(index, file)| batch.stage(index, &file.bytes))?;
+    let files = files.iter().map(|file| file.path.clone()).collect();
+    Ok(Written { files, ..batch.written() })
 }
 
 /// A path beside another: `pond.css` and `-clips.csv` make `pond-clips.csv`.

@@ -9,7 +9,8 @@ use tempfile::TempDir;
 
 use crate::export::Subject;
 use crate::read::Limits;
-use crate::write::{self, PageEncoding, Transaction};
+use crate::store::Transaction;
+use crate::write::{self, PageEncoding};
 
 /// Frames of 12x10 pixels, each of its own colors, the drawing somewhere inside; number 3 is blank.
 pub(super) fn frames(count: u32) -> FrameSet {

@@ -14,7 +14,7 @@ use crate::export::idents::{css_name, idents};
 use crate::export::subject::Subject;
 use crate::export::{ExportError, File};
 use crate::manifest::{FrameEntry, Sampling};
-use crate::write::seal;
+use crate::store::seal;
 use shibori_core::Size;
 
 /// Empty pixels between cells, so that a view never shows the edge of another.

@@ -5,7 +5,7 @@
 //! line so that a change shows as one line; [`schema`] is its JSON Schema. Keys this version does not
 //! know survive from reading to writing.
 
-pub(crate) mod hand;
+pub(crate) mod merge;
 mod model;
 mod parse;
 mod paths;

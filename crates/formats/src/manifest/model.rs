@@ -16,7 +16,7 @@ pub struct Manifest {
     /// Always `shibori/1`.
     #[cfg_attr(test, schemars(extend("const" = "shibori/1")))]
     pub format: String,
-    /// A checksum of the text that shows shibori whether the file was edited; other readers ignore it.
+    /// Shows shibori whether the file was edited; other readers ignore it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub seal: Option<String>,
     /// The images that hold the frames.
@@ -216,6 +216,10 @@ pub struct SourceEntry {
     /// The pixels of the file: x, y, width, height.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rect: Option<[u32; 4]>,
+    /// Where that part of the file is on the canvas: left, top, right, bottom. A mirrored frame has left and right
+    /// exchanged. Omitted if it is the whole canvas.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<[Coordinate; 4]>,
     /// Keys of other versions and tools; `delay` is an animation's delay as the file has it, in
     /// hundredths of a second, where it plays as another.
     #[serde(flatten)]

@@ -154,14 +154,18 @@ fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
         boxes: annotations.boxes.iter().map(|(name, area)| (name.to_string(), sides(*area))).collect(),
         nine: annotations.nine.map(|nine| [nine.left, nine.top, nine.right, nine.bottom]),
         polygon: annotations.polygon.iter().map(|at| [at.x, at.y].map(Coordinate)).collect(),
-        source: frame.source().map(source_entry),
+        source: frame.source().map(|source| source_entry(source, frame)),
         extras,
         other,
     }
 }
 
-fn source_entry(source: &Source) -> SourceEntry {
+fn source_entry(source: &Source, frame: &Frame) -> SourceEntry {
+    let [near, far] = frame.cell_corners();
+    let corners = [near.x, near.y, far.x, far.y];
+    let is_canvas = corners == [0.0, 0.0, f64::from(frame.canvas().width), f64::from(frame.canvas().height)];
     SourceEntry {
+        at: (!is_canvas).then_some(corners.map(Coordinate)),
         file: source.file.clone(),
         cell: source.cell.map(|cell| cell.to_string()),
         rect: source.rect.map(numbers),

@@ -158,7 +158,8 @@ fn boxes_panels_and_polygons_are_read_and_empty_boxes_refused() {
 
 #[test]
 fn reading_only_what_shows_loses_nothing() {
-    use crate::write::{self, Transaction};
+    use crate::store::Transaction;
+    use crate::write;
     let folder = tempfile::tempdir().unwrap();
     let frame = |at: u32| {
         let image = RgbaImage::from_fn(12, 9, |x, y| {

@@ -13,7 +13,7 @@ const STDIN: &str = "-";
 
 /// Reads one picture or animation from a file, or from standard input where the path is `-`.
 pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
-    let length = fs::metadata(limits.waiting.real(path)).map_or(0, |meta| meta.len());
+    let length = fs::metadata(limits.staged.resolve(path)).map_or(0, |meta| meta.len());
     let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
     let bytes = if path == Path::new(STDIN) { piped(limits)? } else { bytes_waiting(path, limits)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
@@ -47,7 +47,7 @@ pub(crate) fn bytes_waiting(path: &Path, limits: &Limits) -> Result<Vec<u8>, Err
     if path.is_dir() {
         return Err(Error::read(path, ReadProblem::IsFolder));
     }
-    limits.waiting.read(path).map_err(|error| Error::read(path, error))
+    limits.staged.read(path).map_err(|error| Error::read(path, error))
 }
 
 fn decode(bytes: &[u8], is_tga: bool, limits: &Limits) -> Result<Loaded, ReadProblem> {

@@ -4,7 +4,8 @@ use image::RgbaImage;
 use shibori_core::clip::Span;
 use shibori_core::{Budget, LONGEST, Lease, Pixels, Size};
 
-use crate::{ReadProblem, Waiting};
+use crate::ReadProblem;
+use crate::store::StagedFiles;
 
 /// What a file held.
 #[derive(Clone, Debug)]
@@ -127,7 +128,7 @@ pub struct Limits {
     /// and not with their canvases.
     pub tighten: bool,
     /// Files of the same run that are not in place yet.
-    pub waiting: Waiting,
+    pub staged: StagedFiles,
 }
 
 impl Default for Limits {
@@ -138,7 +139,7 @@ impl Default for Limits {
             accept_truncated: false,
             accept_edits: false,
             tighten: false,
-            waiting: Waiting::default(),
+            staged: StagedFiles::default(),
         }
     }
 }

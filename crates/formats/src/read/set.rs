@@ -295,6 +295,11 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
         nine,
         polygon: entry.polygon.into_iter().map(point).collect(),
         marks: Vec::new(),
+        cell: entry
+            .source
+            .as_ref()
+            .and_then(|source| source.at)
+            .map(|[left, top, right, bottom]| [Point::new(left.0, top.0), Point::new(right.0, bottom.0)]),
     };
     let source = entry.source.map(to_source);
     Ok(frame

@@ -10,7 +10,7 @@ use base64::engine::general_purpose::STANDARD;
 use serde::{Serialize, Serializer};
 
 use crate::Error;
-use crate::write::{Transaction, Written, seal};
+use crate::store::{Transaction, Written, seal};
 use crate::xml::escaped;
 
 pub(super) const FRAME: &str = include_str!("document.html");

@@ -11,7 +11,7 @@ use crate::Error;
 use crate::manifest::Manifest;
 use crate::report::document::{Parts, as_base64, as_data_url, as_data_urls, document, write};
 use crate::report::{PLAY, STYLE};
-use crate::write::{Transaction, Written};
+use crate::store::{Transaction, Written};
 
 const SHEET: Parts = Parts {
     body: include_str!("light/page.html"),

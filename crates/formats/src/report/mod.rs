@@ -15,7 +15,7 @@ pub use light::{Drawings, LightTable, OnTable, Reading, SetOnTable, SheetOnTable
 
 use crate::Error;
 use crate::manifest::Manifest;
-use crate::write::{Transaction, Written};
+use crate::store::{Transaction, Written};
 use document::{Parts, as_data_url, document};
 
 const STYLE: &str = include_str!("page.css");

@@ -9,8 +9,9 @@ use shibori_core::draw::Film;
 use shibori_core::parallel;
 
 use crate::WriteProblem;
+use crate::store::seal;
 use crate::write::chunk::chunk;
-use crate::write::{page, seal};
+use crate::write::page;
 
 const SIGNATURE: usize = 8;
 

@@ -7,14 +7,16 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use image::RgbaImage;
 use shibori_core::pack::{Atlas, Page, paint};
 use shibori_core::{Ratio, Size, file_fault, parallel};
 
 use crate::manifest::{self, PageFacts};
+use crate::store::{Transaction, Written, file_key};
 use crate::write::page::{Loss, PageEncoding, PageFormat, Palette};
-use crate::write::replace::over;
+use crate::write::paint::{digest_of_pixels, find_painted};
+use crate::write::replacement::replacement;
 use crate::write::room::encoded;
-use crate::write::{Transaction, Written};
 use crate::{Error, WriteProblem};
 
 #[derive(Debug)]
@@ -82,7 +84,7 @@ fn page_names(
             atlas.layers().iter().map(|layer| format!("{base}{}.{ending}", layer.suffix)).collect();
         let names = PageNames { file: format!("{base}.{ending}"), companions };
         for file in [&names.file].into_iter().chain(&names.companions) {
-            if let Some(first) = taken.insert(file.to_lowercase(), file.clone()) {
+            if let Some(first) = taken.insert(file_key(file), file.clone()) {
                 let problem = WriteProblem::Twice { first, second: file.clone() };
                 return Err(Error::write(&folder.join(file), problem));
             }
@@ -92,20 +94,21 @@ fn page_names(
     Ok(all)
 }
 
-/// Pages of the atlases that stood here before, of which the new ones have no use.
-fn left_behind(manifests: &[PathBuf], targets: &[PathBuf], folder: &Path) -> Vec<PathBuf> {
-    let old = manifests.iter().filter_map(|path| manifest::parse(&fs::read(path).ok()?).ok());
-    let files = old.flat_map(|old| old.pages).flat_map(|page| {
+/// Pages of the atlas that was here before, of which the new one has no use.
+fn orphans(manifest: &Path, targets: &[PathBuf], folder: &Path, painted: &HashSet<String>) -> Vec<PathBuf> {
+    let old = fs::read(manifest).ok().and_then(|bytes| manifest::parse(&bytes).ok());
+    let files = old.into_iter().flat_map(|old| old.pages).flat_map(|page| {
         let companions: Vec<String> = page.companions.into_values().collect();
         std::iter::once(page.file).chain(companions)
     });
     let is_plain = |file: &String| !file.contains(['/', '\\', ':']) && file != "..";
     let targets: HashSet<&PathBuf> = targets.iter().collect();
-    let mut stale: Vec<PathBuf> = files.filter(is_plain).map(|file| folder.join(file)).collect();
-    stale.retain(|path| !targets.contains(path));
-    stale.sort();
-    stale.dedup();
-    stale
+    let files = files.filter(is_plain).filter(|file| !painted.contains(file));
+    let mut orphans: Vec<PathBuf> = files.map(|file| folder.join(file)).collect();
+    orphans.retain(|path| !targets.contains(path));
+    orphans.sort();
+    orphans.dedup();
+    orphans
 }
 
 /// What may be typed behind an atlas's name: its files get endings of their own.
@@ -137,61 +140,99 @@ pub fn atlas(
         return Err(Error::write(path, WriteProblem::Format(text)));
     };
     let folder = path.parent().unwrap_or(Path::new(""));
-    let stems: Vec<String> = atlases.iter().map(|atlas| with_factor(&stem, atlas.factor())).collect();
-    let names = |(stem, atlas): (&String, &Atlas)| page_names(stem, atlas, encoding, folder);
-    let pages: Vec<Vec<PageNames>> = stems.iter().zip(atlases).map(names).collect::<Result<_, _>>()?;
-    let files = pages.iter().flatten().flat_map(|page| [&page.file].into_iter().chain(&page.companions));
-    // Manifests go last: while one is the old one, the old pages are still what it says.
-    let manifests: Vec<PathBuf> = stems.iter().map(|stem| folder.join(format!("{stem}.json"))).collect();
-    let targets: Vec<PathBuf> =
-        files.map(|file| folder.join(file)).chain(manifests.iter().cloned()).collect();
-    let texts = stems.iter().enumerate().map(|(number, _)| {
-        let atlas = &atlases[number];
-        let facts: Vec<PageFacts> = pages[number].iter().map(|names| facts(names, atlas, encoding)).collect();
-        over(&manifests[number], manifest::of_atlas(atlas, &facts, encoding.uv), run)
-    });
-    let texts = texts.collect::<Result<Vec<Vec<u8>>, Error>>()?;
-    let batch = run.plan(&targets, &left_behind(&manifests, &targets, folder))?;
     let palettes = atlases.iter().map(|atlas| palette(atlas, encoding, run));
     let palettes: Vec<Option<Palette>> =
         palettes.collect::<Result<_, _>>().map_err(|problem| Error::write(path, problem))?;
-    let mut jobs = Vec::new();
-    for (number, atlas) in atlases.iter().enumerate() {
-        for page in 0..atlas.pages().len() {
-            jobs.push((number, page, None));
-            jobs.extend((0..atlas.layers().len()).map(|layer| (number, page, Some(layer))));
-        }
+    let mut report = AtlasReport::default();
+    for (atlas, palette) in atlases.iter().zip(&palettes) {
+        let stem = with_factor(&stem, atlas.factor());
+        let planned =
+            PlannedAtlas { folder, manifest: folder.join(format!("{stem}.json")), atlas, encoding, palette };
+        let (files, written) = planned.write(&page_names(&stem, atlas, encoding, folder)?, run, &tick)?;
+        report.pages.push(files);
+        report.manifests.push(planned.manifest);
+        report.written.files.extend(written.files);
+        report.written.removed.extend(written.removed);
     }
-    let write_page = |target: usize| {
-        let (number, page, layer) = jobs[target];
-        let image = paint(&atlases[number], page, layer, encoding.finish);
-        // A companion's colors are no colors: a palette would bend its normals.
-        let palette = palettes[number].as_ref().filter(|_| layer.is_none());
-        let bytes = encoding.encode(&image, palette);
-        let bytes = bytes.map_err(|problem| Error::write(&targets[target], problem))?;
-        let as_png = PageEncoding { format: PageFormat::Png, ..*encoding };
-        let as_png =
-            (encoding.format == PageFormat::Webp).then(|| as_png.encode(&image, palette)).transpose();
-        let as_png =
-            as_png.map_err(|problem| Error::write(&targets[target], problem))?.map(|bytes| bytes.len());
-        tick();
-        batch.stage(target, &bytes)?;
-        Ok((number, PageFile { path: targets[target].clone(), bytes: bytes.len(), as_png, page, layer }))
-    };
-    let sizes: Vec<Size> = jobs.iter().map(|&(number, page, _)| atlases[number].pages()[page].size).collect();
-    let at_fault = |job: usize, problem| Error::write(&targets[job], problem);
-    let written = encoded(&sizes, run.memory(), at_fault, write_page)?;
-    let mut report = AtlasReport { pages: vec![Vec::new(); atlases.len()], ..AtlasReport::default() };
-    written.into_iter().for_each(|(number, file)| report.pages[number].push(file));
-    report.pages.iter_mut().for_each(|pages| pages.sort_by_key(|file| (file.layer.is_some(), file.page)));
-    for (number, text) in texts.iter().enumerate() {
-        batch.stage(jobs.len() + number, text)?;
-    }
-    report.manifests = targets[jobs.len()..].to_vec();
     report.palette =
         palettes.into_iter().flatten().next().map(|palette| (palette.colors().len(), palette.loss()));
-    report.written = batch.written();
     Ok(report)
+}
+
+/// One atlas, at one factor.
+struct PlannedAtlas<'a> {
+    folder: &'a Path,
+    manifest: PathBuf,
+    atlas: &'a Atlas,
+    encoding: &'a PageEncoding,
+    palette: &'a Option<Palette>,
+}
+
+/// A page, or one of its companions.
+#[derive(Clone, Copy)]
+struct Job {
+    page: usize,
+    layer: Option<usize>,
+}
+
+impl PlannedAtlas<'_> {
+    fn write(
+        &self,
+        pages: &[PageNames],
+        run: &Transaction,
+        tick: &(impl Fn() + Sync),
+    ) -> Result<(Vec<PageFile>, Written), Error> {
+        let (folder, atlas, manifest) = (self.folder, self.atlas, &self.manifest);
+        let layers = || std::iter::once(None).chain((0..atlas.layers().len()).map(Some));
+        let jobs = (0..pages.len()).flat_map(|page| layers().map(move |layer| Job { page, layer }));
+        let jobs: Vec<Job> = jobs.collect();
+        let files = pages.iter().flat_map(|page| [&page.file].into_iter().chain(&page.companions));
+        let files: Vec<String> = files.cloned().collect();
+        run.claim(manifest)?;
+        let ledger = run.ledger(manifest)?;
+        let painted =
+            find_painted(folder, &files, |job| Some(self.image(jobs[job])), manifest, ledger.as_ref(), run)?;
+        let facts: Vec<PageFacts> = pages.iter().map(|names| facts(names, atlas, self.encoding)).collect();
+        let entries = manifest::of_atlas(atlas, &facts, self.encoding.uv);
+        let new = replacement(manifest, &entries, &painted, ledger.as_ref(), run)?;
+        painted.keys().for_each(|file| run.approve(&folder.join(file)));
+        // The manifest goes last: it says what the others are.
+        let targets: Vec<PathBuf> =
+            files.iter().map(|file| folder.join(file)).chain([manifest.clone()]).collect();
+        let batch = run.plan(&targets, &orphans(manifest, &targets, folder, &new.painted))?;
+        let fault = |job: usize, problem| Error::write(&targets[job], problem);
+        let write_page = |job: usize| {
+            let Job { page, layer } = jobs[job];
+            let image = paint(atlas, page, layer, self.encoding.finish);
+            let palette = self.palette.as_ref().filter(|_| layer.is_none());
+            let bytes = self.encoding.encode(&image, palette).map_err(|problem| fault(job, problem))?;
+            let png = PageEncoding { format: PageFormat::Png, ..*self.encoding };
+            let as_png = (self.encoding.format == PageFormat::Webp).then(|| png.encode(&image, palette));
+            let as_png = as_png.transpose().map_err(|problem| fault(job, problem))?.map(|png| png.len());
+            let pixels =
+                digest_of_pixels(&palette.map_or(image.clone(), |palette| palette.recolored(&image)));
+            tick();
+            match new.painted.contains(&files[job]) {
+                true => batch.leave(job, &bytes, pixels),
+                false => batch.stage_picture(job, &bytes, Some(pixels))?,
+            }
+            Ok(PageFile { path: targets[job].clone(), bytes: bytes.len(), as_png, page, layer })
+        };
+        let sizes: Vec<Size> = jobs.iter().map(|job| atlas.pages()[job.page].size).collect();
+        let mut written = encoded(&sizes, run.memory(), fault, write_page)?;
+        written.sort_by_key(|file| (file.layer.is_some(), file.page));
+        new.stage(jobs.len(), &batch)?;
+        Ok((written, batch.written()))
+    }
+
+    /// A page as it is written. A companion's colors are no colors: a palette would bend its normals.
+    fn image(&self, Job { page, layer }: Job) -> RgbaImage {
+        let image = paint(self.atlas, page, layer, self.encoding.finish);
+        match self.palette.as_ref().filter(|_| layer.is_none()) {
+            Some(palette) => palette.recolored(&image),
+            None => image,
+        }
+    }
 }
 
 fn palette(

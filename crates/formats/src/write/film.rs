@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use shibori_core::clip::Span;
 use shibori_core::draw::Film;
 
-use crate::write::{Transaction, Written, apng, gif};
+use crate::store::{Transaction, Written};
+use crate::write::{apng, gif};
 use crate::{Error, WriteProblem};
 
 /// Animation formats that can be written.

@@ -11,7 +11,7 @@ use shibori_core::draw::Film;
 use shibori_core::parallel;
 
 use crate::WriteProblem;
-use crate::write::seal;
+use crate::store::seal;
 
 /// Colors besides transparency.
 const COLORS: usize = 255;

@@ -12,7 +12,8 @@ use zip::result::ZipError;
 use zip::write::{SimpleFileOptions, ZipWriter};
 use zip::{CompressionMethod, DateTime};
 
-use crate::write::{Transaction, Written, png, seal};
+use crate::store::{Transaction, Written, seal};
+use crate::write::png;
 use crate::xml::escaped;
 use crate::{Error, WriteProblem};
 
@@ -124,7 +125,7 @@ mod tests {
         let guide = RgbaImage::from_pixel(300, 20, image::Rgba([1, 2, 3, 255]));
         let bytes = open_raster(&guide).unwrap();
         assert_eq!(&bytes[30..54], b"mimetypeimage/openraster");
-        assert!(seal::is_whole(&bytes));
+        assert!(seal::is_intact(&bytes));
         let mut zip = zip::ZipArchive::new(Cursor::new(bytes)).unwrap();
         let mut stack = String::new();
         zip.by_name("stack.xml").unwrap().read_to_string(&mut stack).unwrap();

@@ -1,15 +1,18 @@
 //! Outputs of one file: a picture, or the manifest of a sheet that stays as it is.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use shibori_core::pack::PageGrid;
 use shibori_core::{FrameSet, Size};
 
-use crate::manifest::{SET_FILE, of_images, of_sheet, replace_clips};
+use crate::manifest::{Manifest, SET_FILE, of_images, of_sheet, parse, replace_clips};
 use crate::read::file_name;
-use crate::write::replace::{over, text};
-use crate::write::{Transaction, Written, png, seal};
+use crate::store::seal::is_intact;
+use crate::store::{Transaction, Written};
+use crate::write::png;
+use crate::write::replacement::{ExistingManifest, replacement};
 use crate::{Error, WriteProblem};
 
 /// Writes pictures as PNG: the first under its name, the others numbered from 1, as the pages of an atlas are.
@@ -27,13 +30,16 @@ pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<
             path.extension().unwrap_or_default().to_string_lossy()
         )),
     };
-    let targets: Vec<PathBuf> = (0..images.len()).map(numbered).collect();
+    // The main file goes last: it says what the others are.
+    let mut ordered: Vec<usize> = (0..images.len()).collect();
+    ordered.rotate_left(1.min(images.len()));
+    let targets: Vec<PathBuf> = ordered.iter().map(|&at| numbered(at)).collect();
     let batch = run.plan(&targets, &[])?;
-    for (at, image) in images.iter().enumerate() {
-        let bytes = png(image).map_err(|problem| Error::write(&targets[at], problem))?;
-        batch.stage(at, &bytes)?;
+    for (index, &at) in ordered.iter().enumerate() {
+        let bytes = png(&images[at]).map_err(|problem| Error::write(&targets[index], problem))?;
+        batch.stage(index, &bytes)?;
     }
-    Ok(batch.written())
+    Ok(Written { files: (0..images.len()).map(numbered).collect(), ..batch.written() })
 }
 
 /// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.
@@ -46,10 +52,7 @@ pub fn sheet_manifest(
     run: &Transaction,
 ) -> Result<Written, Error> {
     let target = sheet.with_extension("json");
-    let manifest = over(&target, of_sheet(set, &file_name(sheet), size, grid), run)?;
-    let batch = run.plan(std::slice::from_ref(&target), &[])?;
-    batch.stage(0, &manifest)?;
-    Ok(batch.written())
+    write_manifest(&target, &of_sheet(set, &file_name(sheet), size, grid), run)
 }
 
 /// Writes `frames.json` into a folder whose images, named from there, are the frames of `set` and stay as they are.
@@ -63,28 +66,58 @@ pub fn images_manifest(
     run: &Transaction,
 ) -> Result<Written, Error> {
     let target = folder.join(SET_FILE);
-    let manifest = over(&target, of_images(set, files), run)?;
-    let batch = run.plan(std::slice::from_ref(&target), &[])?;
-    batch.stage(0, &manifest)?;
+    write_manifest(&target, &of_images(set, files), run)
+}
+
+fn write_manifest(target: &Path, manifest: &Manifest, run: &Transaction) -> Result<Written, Error> {
+    run.claim(target)?;
+    let ledger = run.ledger(target)?;
+    let new = replacement(target, manifest, &HashMap::new(), ledger.as_ref(), run)?;
+    let batch = run.plan(&[target.to_owned()], &[])?;
+    new.stage(0, &batch)?;
     Ok(batch.written())
 }
 
-/// Writes the clips of a set into the manifest that its frames came from, and touches nothing else.
+/// Writes the clips of a set into the manifest that its frames came from, and touches nothing else. That is a person's work:
+/// whoever wrote the manifest last keeps it as such.
 pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
-    let bytes = crate::read::bytes_of(path)?;
-    let mut manifest = crate::manifest::parse(&bytes).map_err(|problem| Error::read(path, problem))?;
+    let bytes = run.staged().read(path).map_err(|error| Error::read(path, error))?;
+    let problem = |problem| Error::read(path, problem);
+    let old = ExistingManifest {
+        manifest: parse(&bytes).map_err(problem)?,
+        is_sealed: is_intact(&bytes),
+        text: bytes,
+    };
+    let mut manifest = old.manifest.clone();
     replace_clips(&mut manifest, set);
-    // A person's own values in it stay known as such.
-    let is_sealed = seal::is_whole(&bytes);
-    let batch = run.plan_over(&[PathBuf::from(path)], &[])?;
-    batch.stage(0, &text(manifest, is_sealed))?;
+    let batch = run.plan_hand_work(&[PathBuf::from(path)])?;
+    if old.is_sealed && run.ledger(path)?.is_none() {
+        batch.adopt_manifest(0, &old.text);
+    }
+    batch.stage_hand_work(0, &old.rewritten(manifest))?;
+    Ok(batch.written())
+}
+
+/// Writes a file even if it has these contents already. One that nobody knows is replaced if `is_such` says that it is of the
+/// same kind.
+pub fn fresh_bytes(
+    path: &Path,
+    bytes: &[u8],
+    is_such: impl Fn(&[u8]) -> bool,
+    run: &Transaction,
+) -> Result<Written, Error> {
+    if std::fs::read(path).is_ok_and(|old| is_such(&old)) {
+        run.approve(path);
+    }
+    let batch = run.plan(&[path.to_owned()], &[])?;
+    batch.stage_fresh(0, bytes)?;
     Ok(batch.written())
 }
 
 /// Writes files whose bytes are there already, all or none.
 pub fn bytes(files: &[(PathBuf, &[u8])], run: &Transaction) -> Result<Written, Error> {
     let targets: Vec<PathBuf> = files.iter().map(|(path, _)| path.clone()).collect();
-    files.iter().for_each(|(path, bytes)| run.clear_same(path, bytes));
+    files.iter().for_each(|(path, bytes)| run.approve_unchanged(path, bytes));
     let batch = run.plan(&targets, &[])?;
     files.iter().enumerate().try_for_each(|(at, (_, bytes))| batch.stage(at, bytes))?;
     Ok(batch.written())

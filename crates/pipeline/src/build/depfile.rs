@@ -4,11 +4,42 @@
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
 
-use crate::build::StepFacts;
+use shibori_formats::store::{Policy, Transaction};
+use shibori_formats::write;
+
+use crate::Error;
+use crate::build::{Build, StepFacts};
+
+impl Build {
+    /// Writes what some targets are made of, even where nothing is new: the file is to be younger than what it lists. With
+    /// `is_whole`, it is itself made of all inputs.
+    ///
+    /// # Errors
+    /// Where the file is a source, or one that is no list of this kind and that shibori did not write; or it can't be
+    /// written.
+    pub fn write_depfile(&self, file: &Path, steps: &[StepFacts], is_whole: bool) -> Result<(), Error> {
+        let text = depfile(steps, is_whole.then_some(file), |path| self.base().join(path));
+        let recipe = self.recipe_file().to_owned();
+        let run = Transaction::new(Policy { recipe: Some(recipe.clone()), ..self.run.policy() });
+        let inputs = steps.iter().flat_map(|step| &step.inputs).map(|path| self.base().join(path));
+        run.add_sources(&inputs.chain([recipe]).collect::<Vec<_>>());
+        write::fresh_bytes(file, text.as_bytes(), is_depfile, &run)?;
+        Ok(run.commit()?)
+    }
+}
+
+/// Whether a text is a list as this one writes: rules, and nothing else.
+fn is_depfile(text: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(text);
+    let is_rule = |line: &str| {
+        line.is_empty() || line.starts_with("  ") || line.ends_with(':') || line.ends_with(" \\")
+    };
+    text.contains(": \\\n") && text.lines().all(is_rule)
+}
 
 /// The text of a file of dependencies for some steps. `at` says where a path is that begins in the recipe's folder. With `own`, the file itself is made of
 /// every input, so that Make makes it anew by itself.
-pub fn depfile(steps: &[StepFacts], own: Option<&Path>, at: impl Fn(&Path) -> PathBuf) -> String {
+fn depfile(steps: &[StepFacts], own: Option<&Path>, at: impl Fn(&Path) -> PathBuf) -> String {
     let listed = |files: &[PathBuf]| {
         let files: Vec<String> = files.iter().map(|path| escaped(&at(path))).collect();
         files.join(" \\\n  ")
@@ -48,7 +79,7 @@ fn escaped(path: &Path) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::build::Hash;
+    use shibori_formats::store::Digest as Hash;
 
     #[test]
     fn spaces_and_dollars_are_kept_plain_and_every_input_has_a_rule() {

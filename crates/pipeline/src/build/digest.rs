@@ -4,12 +4,13 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use shibori_core::parallel;
+use shibori_formats::store::Digest;
 
 use crate::Error;
 use crate::build::Build;
 use crate::build::graph::Graph;
 use crate::build::make::settings;
-use crate::build::prints::{Hash, Prints};
+use crate::build::prints::Prints;
 use crate::build::record::{Record, StepRecord};
 use crate::build::sources::slashed;
 
@@ -55,13 +56,13 @@ pub(super) struct Digests {
 }
 
 pub(super) struct StepDigest {
-    pub(super) digest: Hash,
-    pub(super) settings: Hash,
-    pub(super) inputs: Vec<(PathBuf, Hash)>,
+    pub(super) digest: Digest,
+    pub(super) settings: Digest,
+    pub(super) inputs: Vec<(PathBuf, Digest)>,
 }
 
 /// In the place of the hash of a file that is not there.
-const NOTHING: Hash = Hash([0; 32]);
+const NOTHING: Digest = Digest([0; 32]);
 
 impl Digests {
     /// Looks at all inputs.
@@ -75,7 +76,7 @@ impl Digests {
         let found = parallel::fallible(files.len(), |at| {
             prints.hash(&graph.base, files[at]).map_err(|error| unreadable(files[at], error))
         })?;
-        let hashes: HashMap<&PathBuf, Hash> =
+        let hashes: HashMap<&PathBuf, Digest> =
             files.iter().copied().zip(found.into_iter().map(|hash| hash.unwrap_or(NOTHING))).collect();
         let mut done: Vec<Option<StepDigest>> = graph.steps.iter().map(|_| None).collect();
         (0..graph.steps.len()).for_each(|at| digest(graph, at, &hashes, &mut done));
@@ -111,7 +112,7 @@ impl Digests {
 
     fn difference(&self, graph: &Graph, at: usize, before: &StepRecord) -> Why {
         let now = &self.steps[at];
-        let old: HashMap<&Path, Hash> =
+        let old: HashMap<&Path, Digest> =
             before.inputs.iter().map(|(path, hash)| (path.as_path(), *hash)).collect();
         for (path, hash) in &now.inputs {
             match old.get(path.as_path()) {
@@ -132,15 +133,16 @@ impl Digests {
     }
 }
 
-fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Hash>, done: &mut [Option<StepDigest>]) {
+fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &mut [Option<StepDigest>]) {
     if done[at].is_some() {
         return;
     }
     let step = &graph.steps[at];
     // The graph has no cycles.
     step.needs.iter().for_each(|&need| digest(graph, need, hashes, done));
-    let settings = Hash(*blake3::hash(settings(graph, at).as_bytes()).as_bytes());
-    let inputs: Vec<(PathBuf, Hash)> = step.inputs.iter().map(|path| (path.clone(), hashes[path])).collect();
+    let settings = Digest::of(settings(graph, at).as_bytes());
+    let inputs: Vec<(PathBuf, Digest)> =
+        step.inputs.iter().map(|path| (path.clone(), hashes[path])).collect();
     let mut hasher = blake3::Hasher::new();
     let mut part = |bytes: &[u8]| {
         hasher.update(&(bytes.len() as u64).to_le_bytes());
@@ -156,7 +158,7 @@ fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Hash>, done: &mut
     for &need in &step.needs {
         part(&done[need].as_ref().map_or(NOTHING, |need| need.digest).0);
     }
-    let digest = Hash(*hasher.finalize().as_bytes());
+    let digest = Digest(*hasher.finalize().as_bytes());
     done[at] = Some(StepDigest { digest, settings, inputs });
 }
 

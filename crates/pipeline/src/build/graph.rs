@@ -7,6 +7,7 @@ use std::path::{Component, Path, PathBuf};
 use shibori_core::Name;
 use shibori_formats::export::csv_steps_beside;
 use shibori_formats::manifest::SET_FILE;
+use shibori_formats::store::file_key;
 use shibori_formats::write::atlas_stem;
 
 use crate::build::sources::{Found, expand, files_of, is_pattern, plain, slashed};
@@ -479,11 +480,11 @@ impl Graph {
         for (at, step) in self.steps.iter().enumerate() {
             for path in self.sure_outputs(at) {
                 // What is one file on some systems is one on all.
-                if let Some(&first) = taken.get(&slashed(&path).to_lowercase()) {
+                if let Some(&first) = taken.get(&file_key(&slashed(&path))) {
                     let (first, second) = (self.steps[first].name.clone(), step.name.clone());
                     return Err(self.recipe.wrong(&step.span, Fault::TwoOutputs { path, first, second }));
                 }
-                taken.insert(slashed(&path).to_lowercase(), at);
+                taken.insert(file_key(&slashed(&path)), at);
             }
         }
         Ok(())

@@ -23,6 +23,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use serde_json::Value;
+pub use shibori_formats::store::Digest;
 
 use crate::options::RunOptions;
 use crate::recipe::Recipe;
@@ -30,10 +31,8 @@ use crate::steps::Checked;
 use crate::{Error, Notice};
 
 pub use check::{RecipeFinding, Seen};
-pub use depfile::depfile;
 pub use digest::{Standing, Why};
 pub use graph::Graph;
-pub use prints::Hash;
 pub use record::Trouble;
 pub use run::Outcome;
 pub use watch::{Change, Watch};
@@ -166,7 +165,7 @@ pub struct StepFacts {
     /// Files that it writes, from the recipe's folder.
     pub outputs: Vec<PathBuf>,
     /// What it is made of, as a hash.
-    pub digest: Hash,
+    pub digest: Digest,
 }
 
 impl Build {

@@ -11,12 +11,9 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use serde::{Deserialize, Serialize};
-use shibori_formats::write::OsText;
+use shibori_formats::store::{Digest, HIDDEN_FOLDER, PathText, nanoseconds};
 
-use crate::build::prints::{Hash, Print, nanos};
-
-/// The folder, beside the recipe.
-pub(crate) const FOLDER: &str = ".shibori";
+use crate::build::prints::Print;
 
 /// The form of these files; another one is not read.
 const FORM: u32 = 1;
@@ -25,11 +22,11 @@ const FORM: u32 = 1;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct StepRecord {
     /// What it was made of: options, inputs, steps before it.
-    pub(super) digest: Option<Hash>,
+    pub(super) digest: Option<Digest>,
     /// Its options alone.
-    pub(super) settings: Option<Hash>,
-    pub(super) inputs: Vec<(PathBuf, Hash)>,
-    pub(super) outputs: Vec<(PathBuf, Hash)>,
+    pub(super) settings: Option<Digest>,
+    pub(super) inputs: Vec<(PathBuf, Digest)>,
+    pub(super) outputs: Vec<(PathBuf, Digest)>,
 }
 
 /// What earlier builds did.
@@ -37,8 +34,6 @@ pub(super) struct StepRecord {
 pub(super) struct Record {
     pub(super) steps: BTreeMap<String, StepRecord>,
     pub(super) files: HashMap<PathBuf, Print>,
-    /// What a build that was killed was about to put in place.
-    pub(super) promised: Vec<(PathBuf, Hash)>,
     /// The version of shibori that wrote it.
     pub(super) version: String,
 }
@@ -69,37 +64,24 @@ pub(super) struct Store {
 #[derive(Serialize, Deserialize)]
 #[serde(untagged)]
 enum Line {
-    Head { shibori: String, record: u32 },
-    Step { step: String, digest: Hash, settings: Hash, inputs: Vec<(Text, Hash)>, outputs: Vec<(Text, Hash)> },
-    File { file: Text, print: Print },
-    Gone { gone: String },
-    Promised { promised: Vec<(Text, Hash)> },
-}
-
-/// A path: plain where it is UTF-8.
-#[derive(Serialize, Deserialize)]
-#[serde(untagged)]
-enum Text {
-    Plain(String),
-    Units(OsText),
-}
-
-impl From<&Path> for Text {
-    fn from(path: &Path) -> Self {
-        match path.to_str() {
-            Some(text) => Self::Plain(text.to_owned()),
-            None => Self::Units(OsText::from(path.to_owned())),
-        }
-    }
-}
-
-impl From<Text> for PathBuf {
-    fn from(text: Text) -> Self {
-        match text {
-            Text::Plain(text) => Self::from(text),
-            Text::Units(OsText(text)) => Self::from(text),
-        }
-    }
+    Head {
+        shibori: String,
+        record: u32,
+    },
+    Step {
+        step: String,
+        digest: Digest,
+        settings: Digest,
+        inputs: Vec<(PathText, Digest)>,
+        outputs: Vec<(PathText, Digest)>,
+    },
+    File {
+        file: PathText,
+        print: Print,
+    },
+    Gone {
+        gone: String,
+    },
 }
 
 /// Whether somebody else builds by a recipe just now.
@@ -109,7 +91,7 @@ pub(super) fn is_busy(recipe: &Path) -> bool {
 }
 
 fn file_beside(recipe: &Path, ending: &str) -> PathBuf {
-    let folder = recipe.parent().unwrap_or(Path::new("")).join(FOLDER);
+    let folder = recipe.parent().unwrap_or(Path::new("")).join(HIDDEN_FOLDER);
     let mut name = recipe.file_name().unwrap_or_default().to_owned();
     name.push(".");
     name.push(ending);
@@ -181,18 +163,8 @@ impl Store {
         lock.set_len(0)?;
         writeln!(lock, "{}", std::process::id())?;
         lock.flush()?;
-        let now = lock.metadata()?.modified().map_or(0, nanos);
+        let now = lock.metadata()?.modified().map_or(0, nanoseconds);
         Ok((lock, now, was_cut_off))
-    }
-
-    /// Notes what is about to be put in place, so that it is known even if the build ends in that moment.
-    pub(super) fn promise(&self, files: &[(PathBuf, Hash)]) {
-        let promised = files.iter().map(|(path, hash)| (Text::from(path.as_path()), *hash)).collect();
-        let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(file) = lines.as_mut().filter(|_| !files.is_empty()) {
-            // What is not kept must be asked for with force.
-            let _ = file.write_all(&as_line(&Line::Promised { promised }));
-        }
     }
 
     /// Notes that the build came to its end.
@@ -231,7 +203,7 @@ impl Store {
             steps.iter().filter_map(|(name, step)| step_line(name, step)).flat_map(|line| as_line(&line)),
         );
         let file = |(path, print): &(PathBuf, Print)| {
-            as_line(&Line::File { file: Text::from(path.as_path()), print: *print })
+            as_line(&Line::File { file: PathText::from(path.as_path()), print: *print })
         };
         text.extend(files.iter().flat_map(file));
         let new = self.file.with_extension("new");
@@ -251,8 +223,8 @@ fn as_line(line: &Line) -> Vec<u8> {
 }
 
 fn step_line(name: &str, step: &StepRecord) -> Option<Line> {
-    let texts = |files: &[(PathBuf, Hash)]| {
-        files.iter().map(|(path, hash)| (Text::from(path.as_path()), *hash)).collect()
+    let texts = |files: &[(PathBuf, Digest)]| {
+        files.iter().map(|(path, hash)| (PathText::from(path.as_path()), *hash)).collect()
     };
     let (inputs, outputs) = (texts(&step.inputs), texts(&step.outputs));
     Some(Line::Step {
@@ -281,8 +253,9 @@ impl Record {
     }
 
     fn take(&mut self, line: Line) {
-        let paths =
-            |files: Vec<(Text, Hash)>| files.into_iter().map(|(path, hash)| (path.into(), hash)).collect();
+        let paths = |files: Vec<(PathText, Digest)>| {
+            files.into_iter().map(|(path, hash)| (path.into(), hash)).collect()
+        };
         match line {
             Line::Head { .. } => {}
             Line::Step { step, digest, settings, inputs, outputs } => {
@@ -291,15 +264,14 @@ impl Record {
                 self.steps.insert(step, StepRecord { digest, settings, inputs, outputs });
             }
             Line::Gone { gone } => drop(self.steps.remove(&gone)),
-            Line::Promised { promised } => self.promised.extend(paths(promised)),
             Line::File { file, print } => drop(self.files.insert(file.into(), print)),
         }
     }
 
     /// Every output that any step is known to have written.
-    pub(super) fn outputs(&self) -> impl Iterator<Item = (&Path, Hash)> {
+    pub(super) fn outputs(&self) -> impl Iterator<Item = (&Path, Digest)> {
         let done = self.steps.values().flat_map(|step| &step.outputs);
-        done.chain(&self.promised).map(|(path, hash)| (path.as_path(), *hash))
+        done.map(|(path, hash)| (path.as_path(), *hash))
     }
 
     /// Whether this shibori wrote it.
@@ -313,7 +285,7 @@ mod tests {
     use super::*;
 
     fn step(name: &str) -> StepRecord {
-        let hash = Hash(*blake3::hash(name.as_bytes()).as_bytes());
+        let hash = Digest::of(name.as_bytes());
         let files = vec![(PathBuf::from(name), hash)];
         StepRecord { digest: Some(hash), settings: Some(hash), inputs: files.clone(), outputs: files }
     }
@@ -368,8 +340,8 @@ mod tests {
         {
             use std::os::unix::ffi::OsStringExt;
             let path = PathBuf::from(std::ffi::OsString::from_vec(b"art/k\xffi.png".to_vec()));
-            let text = serde_json::to_string(&Text::from(path.as_path())).unwrap();
-            assert_eq!(PathBuf::from(serde_json::from_str::<Text>(&text).unwrap()), path);
+            let text = serde_json::to_string(&PathText::from(path.as_path())).unwrap();
+            assert_eq!(PathBuf::from(serde_json::from_str::<PathText>(&text).unwrap()), path);
         }
     }
 }

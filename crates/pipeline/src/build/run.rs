@@ -9,12 +9,12 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use shibori_core::FrameSet;
 use shibori_formats::read::Limits;
-use shibori_formats::write::Policy;
+use shibori_formats::store::{self, Digest, Policy, file_key};
 
 use crate::build::digest::{Digests, Why};
 use crate::build::graph::{Graph, Kind};
 use crate::build::make;
-use crate::build::prints::{Hash, Prints};
+use crate::build::prints::Prints;
 use crate::build::record::{self, Record, StepRecord, Store};
 use crate::build::schedule::{Ended, Schedule};
 use crate::build::sources::slashed;
@@ -66,8 +66,6 @@ struct Run<'a> {
     digests: &'a Digests,
     limits: Limits,
     policy: Policy,
-    /// What earlier builds wrote.
-    trusted: Vec<(PathBuf, [u8; 32])>,
     whys: Vec<Option<Why>>,
     /// Frames of figures, as long as something needs them, and how many still do.
     frames: Vec<Mutex<(Option<Arc<FrameSet>>, usize)>>,
@@ -99,7 +97,7 @@ impl Build {
             audience.event(Event::Trouble(trouble));
         }
         if store.was_cut_off {
-            self.heal(&record);
+            self.finish_interrupted(&record)?;
         }
         let prints = Prints::new(record.files.clone(), store.now);
         let digests = Digests::of(&self.graph, &prints)?;
@@ -109,7 +107,6 @@ impl Build {
             .map(|at| digests.why(&self.graph, at, &record, &prints))
             .collect::<Result<_, _>>()?;
         audience.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
-        let whole = |(path, hash): (&Path, Hash)| (self.graph.base.join(path), hash.0);
         let run = Run {
             build: self,
             graph: &self.graph,
@@ -118,8 +115,7 @@ impl Build {
             prints: &prints,
             digests: &digests,
             limits: self.run.limits(),
-            policy: Policy { built: true, dry_run: false, ..self.run.policy() },
-            trusted: record.outputs().map(whole).collect(),
+            policy: self.policy(),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
             owners: Mutex::default(),
             steps: Mutex::new(record.steps.clone()),
@@ -135,13 +131,23 @@ impl Build {
         Ok(outcome)
     }
 
-    /// Takes away what a build that was killed left beside outputs.
-    fn heal(&self, record: &Record) {
+    /// Finishes a build that was killed, in every folder of outputs.
+    fn finish_interrupted(&self, record: &Record) -> Result<(), Error> {
         let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
         let known = record.outputs().map(|(path, _)| path.to_owned());
         let folders: HashSet<PathBuf> =
             sure.chain(known).filter_map(|path| Some(path.parent()?.to_owned())).collect();
-        folders.iter().for_each(|folder| shibori_formats::write::heal(&self.graph.base.join(folder)));
+        folders.iter().try_for_each(|folder| {
+            let folder = self.graph.base.join(folder);
+            store::finish_interrupted(&folder).map_err(|error| {
+                Error::File(shibori_formats::Error::Write { path: folder, problem: error.into() })
+            })
+        })
+    }
+
+    /// The policy of a build.
+    fn policy(&self) -> Policy {
+        Policy { recipe: Some(self.recipe_file().to_owned()), dry_run: false, ..self.run.policy() }
     }
 
     /// Does one step, from its inputs to its outputs and nothing else: nothing is kept, and nothing that was kept is looked at.
@@ -153,8 +159,7 @@ impl Build {
         let step = &self.graph.steps[at];
         audience.event(Event::Starts { name: &step.name });
         let hearing = Hearing { audience, name: &step.name };
-        let policy = Policy { built: true, dry_run: false, ..self.run.policy() };
-        let cx = self.context(&hearing, policy, &self.run.limits(), Vec::new());
+        let cx = self.context(&hearing, self.policy(), &self.run.limits());
         let figures = self.graph.figures_of(at);
         let frames = figures
             .iter()
@@ -166,7 +171,12 @@ impl Build {
         audience.event(Event::Worked { name: &step.name });
         let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
         audience.event(Event::Done { name: &step.name, why: &Why::Asked, sprites, outputs: &outputs });
-        Ok(StepFacts { name: step.name.clone(), inputs: self.all_inputs(at), outputs, digest: Hash([0; 32]) })
+        Ok(StepFacts {
+            name: step.name.clone(),
+            inputs: self.all_inputs(at),
+            outputs,
+            digest: Digest([0; 32]),
+        })
     }
 
     /// Every step with its inputs, its outputs and its digest. What a step writes shows in part only when it is done: pages and frames are made in
@@ -198,8 +208,8 @@ impl Build {
             return Ok(self.graph.sure_outputs(at));
         }
         let hearing = Hearing { audience, name: &step.name };
-        let policy = Policy { built: true, dry_run: true, force: true, carry: false };
-        let cx = self.context(&hearing, policy, &self.run.limits(), Vec::new());
+        let policy = Policy { dry_run: true, force: true, carry: false, ..self.policy() };
+        let cx = self.context(&hearing, policy, &self.run.limits());
         let frames = self.graph.figures_of(at).into_iter();
         let frames =
             frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new));
@@ -216,14 +226,8 @@ impl Build {
         recipe.into_iter().chain(step.inputs.iter().cloned()).chain(made).collect()
     }
 
-    fn context<'a>(
-        &self,
-        listener: &'a dyn Listener,
-        policy: Policy,
-        limits: &Limits,
-        trusted: Vec<(PathBuf, [u8; 32])>,
-    ) -> Context<'a> {
-        let mut cx = Context::with_policy(listener, policy).trusting(trusted).within(limits.clone());
+    fn context<'a>(&self, listener: &'a dyn Listener, policy: Policy, limits: &Limits) -> Context<'a> {
+        let mut cx = Context::with_policy(listener, policy).within(limits.clone());
         cx.base.clone_from(&self.graph.base);
         cx
     }
@@ -388,7 +392,7 @@ impl Run<'_> {
         let name = one.name.as_str();
         self.audience.event(Event::Starts { name });
         let hearing = Hearing { audience: self.audience, name };
-        let cx = self.build.context(&hearing, self.policy, &self.limits, Vec::new());
+        let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
         // Of figures that fail, the first step that needs one speaks.
         let place = || {
             let needs = |step: &usize| self.graph.figures_of(*step).contains(&figure);
@@ -416,7 +420,7 @@ impl Run<'_> {
         let tell = |checked: &crate::steps::Checked| self.audience.findings(checked);
         let name = &self.graph.steps[stale[0]].name;
         let hearing = Hearing { audience: self.audience, name };
-        let cx = self.build.context(&hearing, self.policy, &self.limits, self.trusted.clone());
+        let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
         let mut written: Vec<(usize, Vec<PathBuf>)> = Vec::new();
         for &at in &stale {
             let step = &self.graph.steps[at];
@@ -428,14 +432,6 @@ impl Run<'_> {
             self.audience.event(Event::Worked { name: &step.name });
             written.push((at, outputs));
         }
-        // Exports by a template may hold no seal: what they are is kept before they are in place.
-        let exports =
-            written.iter().filter(|(at, _)| matches!(self.graph.steps[*at].kind, Kind::Export { .. }));
-        let promised = exports.flat_map(|(_, outputs)| outputs).filter_map(|path| {
-            let bytes = cx.limits().waiting.read(&cx.at(path)).ok()?;
-            Some((path.clone(), Hash(*blake3::hash(&bytes).as_bytes())))
-        });
-        self.store.promise(&promised.collect::<Vec<_>>());
         cx.commit().map_err(|error| (stale[0], error))?;
         drop(sets);
         under.iter().for_each(|&figure| {
@@ -450,7 +446,7 @@ impl Run<'_> {
             let digest = &self.digests.steps[*at];
             let hashed = |path: &PathBuf| {
                 let hash = self.prints.hash(&self.graph.base, path).ok().flatten();
-                (path.clone(), hash.unwrap_or(Hash([0; 32])))
+                (path.clone(), hash.unwrap_or(Digest([0; 32])))
             };
             let kept = StepRecord {
                 digest: Some(digest.digest),
@@ -502,14 +498,7 @@ impl Run<'_> {
         let whole: Vec<PathBuf> = stale.iter().map(|path| self.graph.base.join(path)).collect();
         if !whole.is_empty() {
             let hearing = Hearing { audience: self.audience, name: "" };
-            let mut trusted = self.trusted.clone();
-            if self.policy.force {
-                // Whatever became of them, they may go.
-                let now =
-                    |path: &PathBuf| Some((path.clone(), *blake3::hash(&fs::read(path).ok()?).as_bytes()));
-                trusted = whole.iter().filter_map(now).collect();
-            }
-            let cx = self.build.context(&hearing, self.policy, &self.limits, trusted);
+            let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
             let inputs: Vec<PathBuf> = self
                 .graph
                 .steps
@@ -561,7 +550,7 @@ impl Run<'_> {
 
 /// By what an output is known to be the same: what is one file on some systems is one on all.
 fn known_by(path: &Path) -> String {
-    slashed(path).to_lowercase()
+    file_key(&slashed(path))
 }
 
 fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use notify::{EventKind, RecommendedWatcher, RecursiveMode, Watcher};
 
-use crate::build::record::FOLDER;
+use shibori_formats::store::HIDDEN_FOLDER;
 
 /// A save is several events: this long must nothing happen before it is taken for done.
 const QUIET: Duration = Duration::from_millis(80);
@@ -97,7 +97,7 @@ impl Watch {
             return;
         }
         for path in event.paths {
-            let is_own = path.components().any(|part| part.as_os_str().to_string_lossy().starts_with(FOLDER));
+            let is_own = path.components().any(|part| part.as_os_str() == HIDDEN_FOLDER);
             let is_output = !self.out.as_os_str().is_empty() && path.starts_with(&self.out);
             if !is_own && !is_output {
                 files.insert(path.strip_prefix(&self.folder).map_or_else(|_| path.clone(), Path::to_owned));

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use shibori_core::{Budget, ByteSize};
 use shibori_formats::read::Limits;
-use shibori_formats::write::Policy;
+use shibori_formats::store::Policy;
 
 use crate::memory;
 use crate::options::value::{Switch, comma_words, text};
@@ -16,10 +16,10 @@ pub struct RunOptions {
     /// Show what would be written, but write nothing
     #[cfg_attr(feature = "clap", arg(short = 'n', long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub dry_run: Switch,
-    /// Overwrite files that shibori did not write or that were edited since, and discard manual additions to manifests
+    /// Overwrite files that shibori did not write; where both you and this run changed something, take the new
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub force: Switch,
-    /// When a manifest is replaced, keep its clips, boxes, extras and the like that the new one lacks
+    /// Where both you and this run changed something in a set or an atlas, keep yours
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub carry: Switch,
     /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits allows resized images in a set
@@ -66,7 +66,7 @@ impl RunOptions {
             force: self.force.is_on(),
             dry_run: self.dry_run.is_on(),
             carry: self.carry.is_on(),
-            built: false,
+            recipe: None,
         }
     }
 }

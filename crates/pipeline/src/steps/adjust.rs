@@ -6,7 +6,8 @@ use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
 use shibori_core::{Frame, FrameSet, apart, clips_beyond};
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::write::{self, Written};
+use shibori_formats::store::Written;
+use shibori_formats::write;
 use tracing::info_span;
 
 use crate::options::AdjustOptions;
@@ -79,7 +80,10 @@ pub fn adjust(
 ) -> Result<Adjusted, Error> {
     let set = match target {
         Target::Set(_) => gather::whole(source, cx)?,
-        Target::InPlace => gather::own(source, cx)?,
+        Target::InPlace => {
+            cx.claim(&cx.at(&folder_of_set(source, cx)?).join(SET_FILE))?;
+            gather::own(source, cx)?
+        }
     };
     adjust_set(set, options, cx)
 }

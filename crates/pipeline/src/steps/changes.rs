@@ -113,6 +113,7 @@ pub(crate) fn shaping(
     changes.extend(shape.nine.map(Change::Nine));
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.places {
+        cx.run().add_sources(&[cx.at(list)]);
         let lines = places(&cx.at(list))?;
         if lines.iter().any(|line| matches!(line.kind, PlaceKind::Shift(..))) {
             changes.push(Change::Shift(lines.clone()));

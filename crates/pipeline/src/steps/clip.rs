@@ -36,6 +36,7 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
         cx.found(path)?;
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
+    cx.claim(&manifest)?;
     let before = source(&manifest, cx.limits())?.set;
     let (set, deviations) = changed(before.clone(), options, cx)?;
     let is_changed = set.clips() != before.clips();

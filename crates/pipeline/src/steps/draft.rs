@@ -70,6 +70,8 @@ pub fn draft(sources: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, 
     for folder in folders {
         gather(folder, 0, &mut found, cx)?;
     }
+    let files: Vec<PathBuf> = found.iter().flatten().map(|path| cx.at(path)).collect();
+    cx.run().add_sources(&files);
     let mut all: Vec<DraftSprite> = Vec::new();
     for paths in found {
         let mut sprite = look(&paths, cx)?;

@@ -41,7 +41,8 @@ pub fn export(
     let _span = info_span!("export").entered();
     options.validate()?;
     let wanted = Wanted::of(options, cx)?;
-    let manifest = manifest_of(&cx.at(path)).filter(|manifest| cx.limits().waiting.exists(manifest));
+    cx.finish_interrupted(path)?;
+    let manifest = manifest_of(&cx.at(path)).filter(|manifest| cx.limits().staged.exists(manifest));
     let Some(manifest) = manifest else {
         cx.found(path)?;
         return Err(Error::NoManifest { path: path.to_owned() });

@@ -21,6 +21,7 @@ pub(crate) fn many(
     cx: &Context<'_>,
 ) -> Result<FrameSet, Error> {
     let _span = info_span!("read", sources = paths.len()).entered();
+    paths.iter().try_for_each(|path| cx.finish_interrupted(path))?;
     let places: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
     let read = sources(&places, &Limits { tighten, ..cx.limits().clone() }).map_err(Error::from);
     Ok(only.of(heard(whole_need(read, paths, cx)?, cx))?)
@@ -34,6 +35,7 @@ pub(crate) fn one(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<Fr
 /// Frames of one source, all of them.
 pub(crate) fn whole(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("read", source = %path.shown()).entered();
+    cx.finish_interrupted(path)?;
     let read = source(&cx.at(path), cx.limits()).map_err(Error::from);
     Ok(heard(whole_need(read, std::slice::from_ref(&path.to_owned()), cx)?, cx))
 }

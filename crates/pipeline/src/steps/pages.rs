@@ -36,7 +36,7 @@ pub(crate) fn pages_of(
 fn own(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>, Error> {
     let Some(path) = manifest_of(source) else { return Ok(None) };
     let wrong = |problem: ReadProblem| shibori_formats::Error::Read { path: path.clone(), problem };
-    let text = cx.limits().waiting.read(&path).map_err(|error| wrong(error.into()))?;
+    let text = cx.limits().staged.read(&path).map_err(|error| wrong(error.into()))?;
     let manifest = parse(&text).map_err(wrong)?;
     if manifest.pages.len() >= manifest.frames.len().max(2) {
         return Ok(None);
@@ -47,7 +47,7 @@ fn own(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>,
         let Picture::Still(pixels) = image(&file, cx.limits())?.picture else {
             return Err(Error::PageMoves { file });
         };
-        let bytes = cx.limits().waiting.length(&file);
+        let bytes = cx.limits().staged.length(&file);
         Ok(Page { name: entry.file.clone(), pixels: manifest::as_seen(entry, pixels), bytes })
     };
     let pages = manifest.pages.iter().map(page).collect::<Result<Vec<_>, _>>()?;

@@ -197,6 +197,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
     let (pixels, _) = within(path, &pixels, options.cut.within)?;
     let sheet = prepared(path, &pixels, &options.clean, cx)?;
     let plan = if let Some(list) = &options.cut.rects {
+        cx.run().add_sources(&[cx.at(list)]);
         let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
         CutPlan::Places(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())

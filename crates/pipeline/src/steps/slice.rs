@@ -18,7 +18,8 @@ use shibori_formats::read::{
     self, Loaded, Picture, Remark, animation_frames, image, images_in, images_of, manifest_of, rects,
     sprite_name,
 };
-use shibori_formats::write::{self, Written};
+use shibori_formats::store::Written;
+use shibori_formats::write;
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
@@ -444,6 +445,7 @@ fn cut_sheet(
 ) -> Result<(FrameSet, How), Error> {
     let (cut, sprite, file) = (&options.cut, sprite_of(path, options)?, file_name(path));
     if let Some(list) = &cut.rects {
+        cx.run().add_sources(&[cx.at(list)]);
         let parts = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let parts = parts.map_err(|error| Error::Rects { list: list.clone(), error })?;
         let frame = |(named, pixels): (NamedRect, Pixels)| {

@@ -4,14 +4,13 @@ mod serve;
 mod told;
 
 use std::collections::BTreeSet;
-use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use serde::Serialize;
 use shibori_formats::ShownPath;
 use shibori_pipeline::Error;
-use shibori_pipeline::build::{Build, StepFacts, Watch, depfile};
+use shibori_pipeline::build::{Build, StepFacts, Watch};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
 use self::serve::Server;
@@ -38,11 +37,11 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
     if program.everywhere.run.dry_run.is_on() {
         return dry_run(&build, program);
     }
-    if let Some(step) = &args.only {
+    if let Some(step) = &args.target {
         let teller = Teller::new(program);
         let facts = build.only(step, &teller).map_err(told)?;
         if let Some(file) = &args.depfile {
-            write_depfile(file, &[facts], false, &build, program)?;
+            build.write_depfile(&program.base.join(file), &[facts], false).map_err(told)?;
         }
         return Ok(());
     }
@@ -67,32 +66,10 @@ fn told_once(
     // Written by itself, it would be one more thing that changed where all is watched.
     let is_news = !teller.is_silent() || outcome.did_something();
     if let Some(file) = depfile.filter(|_| is_news) {
-        write_depfile(file, &build.facts(teller).map_err(told)?, true, build, program)?;
+        let facts = build.facts(teller).map_err(told)?;
+        build.write_depfile(&program.base.join(file), &facts, true).map_err(told)?;
     }
     failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::said(exit)))
-}
-
-/// Writes what is made of what. The file is made anew each time, so that it is younger than what it speaks of; where it speaks of a whole
-/// recipe, it is itself made of all inputs.
-fn write_depfile(
-    file: &Path,
-    steps: &[StepFacts],
-    is_whole: bool,
-    build: &Build,
-    program: &Program<'_>,
-) -> Result<(), Failure> {
-    let own = is_whole.then_some(file);
-    let text = depfile(steps, own, |path| build.base().join(path));
-    let file = program.base.join(file);
-    let written = || -> std::io::Result<()> {
-        if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
-            fs::create_dir_all(folder)?;
-        }
-        let new = file.with_added_extension("new");
-        fs::write(&new, &text)?;
-        fs::rename(&new, &file)
-    };
-    written().map_err(|error| Failure::output(format!("{}: can't be written: {error}", file.shown())))
 }
 
 #[derive(Serialize)]
@@ -114,7 +91,7 @@ fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failu
     let facts = build.facts(&Teller::new(program)).map_err(told)?;
     let step = |step: StepFacts| PlanStep {
         command: format!(
-            "shibori build {} --only {}",
+            "shibori build {} --target {}",
             pasteable_path(&program.shown(recipe)),
             pasteable(&step.name)
         ),

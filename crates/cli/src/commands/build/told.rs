@@ -16,7 +16,7 @@ use crate::failure::{Exit, Failure};
 use crate::message::{Message, Weight};
 use crate::progress::Progress;
 use crate::words::ToldPath;
-use crate::words::{self, counted};
+use crate::words::{self, counted, pasteable};
 
 /// Speaks while a build runs.
 pub(super) struct Teller<'a> {
@@ -212,8 +212,8 @@ impl Audience for Teller<'_> {
                 let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
                 if let Some(message) = &failure.message {
                     let mut told = Message { text: format!("{name}: {}", message.text), ..message.clone() };
-                    if let Some(hint) = told.hint.as_mut().filter(|hint| hint.contains("--force")) {
-                        *hint += seal_hint(name);
+                    if let Some(hint) = told.hint.as_mut().filter(|hint| hint.contains("--carry")) {
+                        *hint += &format!("; for this target alone: --target {}", pasteable(name));
                     }
                     self.message(Weight::Error, &told);
                     let (message, hint) = (told.text, told.hint);
@@ -269,14 +269,6 @@ impl Audience for Teller<'_> {
     fn findings(&self, checked: &Checked) -> Value {
         let told = words::finding_groups(checked, &self.program.base);
         serde_json::to_value(told).unwrap_or(Value::Null)
-    }
-}
-
-/// What keeps an export from being taken for somebody else's.
-fn seal_hint(step: &str) -> &'static str {
-    match step.starts_with("export.") {
-        true => "; or print {{ seal }} in a template comment so shibori recognizes its file",
-        false => "",
     }
 }
 

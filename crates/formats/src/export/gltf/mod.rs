@@ -21,7 +21,7 @@ use crate::export::css::encoded;
 use crate::export::idents::full_name;
 use crate::export::{ExportError, File, Subject, beside};
 use crate::manifest::Sampling;
-use crate::write::seal;
+use crate::store::seal;
 use buffer::{Buffer, Kind};
 use times::Switching;
 

@@ -79,7 +79,7 @@ pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError
     Ok(json!({
         "format": manifest.format,
         "name": subject.stem,
-        "seal": crate::write::seal::BLANK,
+        "seal": crate::store::seal::BLANK,
         "pages": pages,
         "sprites": sprites(subject, names.is_some()),
         "frames": frames,

@@ -15,7 +15,7 @@ use minijinja::value::{Serde, ValueKind};
 use minijinja::{Environment, ErrorKind, UndefinedBehavior, Value, escape_formatter};
 
 use crate::export::Subject;
-use crate::write::seal;
+use crate::store::seal;
 
 pub use starters::{STARTERS, Starter};
 

@@ -25,11 +25,12 @@ macro_rules! starter {
 }
 
 /// All of them.
-pub const STARTERS: [Starter; 6] = [
+pub const STARTERS: [Starter; 7] = [
     starter!("c", "atlas.h.j2", "a C99 header: tables of frames, steps and clips, and an enum of each"),
     starter!("lua", "atlas.lua.j2", "a Lua module that returns one table"),
     starter!("typescript", "atlas.ts.j2", "a TypeScript module with types and constants"),
     starter!("python", "atlas.py.j2", "a Python module of dataclasses"),
+    starter!("json", "atlas.json.j2", "a JSON file that a loader reads without knowing the manifest"),
     starter!("xml", "atlas.xml.j2", "an XML file"),
     starter!("rust", "atlas.rs.j2", "a Rust module of constants"),
 ];

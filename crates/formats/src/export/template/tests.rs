@@ -129,6 +129,7 @@ fn starters_make_code_that_compilers_take() {
         }
         let file = format!("pond.{}", starter.ending());
         let known = match starter.name {
+            "json" => serde_json::from_str::<serde_json::Value>(&text).map(|_| true).ok(),
             "rust" => accepted(
                 "rustc",
                 &["--edition", "2021", "--crate-type", "lib", "-D", "warnings"],
@@ -147,6 +148,6 @@ fn starters_make_code_that_compilers_take() {
             _ => None,
         };
         // rustc is there wherever these tests are.
-        assert!(known.is_some() || starter.name != "rust");
+        assert!(known.is_some() || !["rust", "json"].contains(&starter.name));
     }
 }

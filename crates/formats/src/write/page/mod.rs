@@ -15,11 +15,12 @@ use shibori_core::pack::Finish;
 
 use crate::WriteProblem;
 use crate::manifest::{Sampling, UvOrigin};
-use crate::write::seal;
+use crate::store::seal;
 
 pub use palette::Loss;
 pub(super) use palette::Palette;
 pub use png::png;
+pub(in crate::write) use png::unsealed_png;
 pub(super) use png::{encoder, problem};
 
 /// How pages are written.
@@ -96,7 +97,7 @@ impl PageEncoding {
         let image = recolored.as_ref().unwrap_or(image);
         match self.format {
             PageFormat::Webp => webp::webp(image).map(seal::webp),
-            PageFormat::Qoi => qoi::qoi(image).map(seal::qoi),
+            PageFormat::Qoi => qoi::qoi(image),
             PageFormat::Tga => tga::tga(image).map(|bytes| seal::tga(bytes, self.finish.premultiplied)),
             PageFormat::Png => unreachable!("returned above"),
         }

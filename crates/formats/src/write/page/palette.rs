@@ -89,7 +89,7 @@ impl Palette {
     }
 
     /// The image in these colors.
-    pub(super) fn recolored(&self, image: &RgbaImage) -> RgbaImage {
+    pub(in crate::write) fn recolored(&self, image: &RgbaImage) -> RgbaImage {
         let mut image = image.clone();
         for pixel in image.pixels_mut() {
             *pixel = Rgba(self.colors[usize::from(self.index_of[&canonical(pixel)])]);

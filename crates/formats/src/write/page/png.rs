@@ -4,12 +4,17 @@ use ::png::{BitDepth, ColorType, Compression, Encoder, EncodingError, Filter};
 use image::RgbaImage;
 
 use crate::WriteProblem;
+use crate::store::seal;
 use crate::write::page::{Palette, PngSize, rgba};
-use crate::write::seal;
 
 /// The bytes of a PNG as all pictures but pages are written.
 pub fn png(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
     rgba::png(image, PngSize::Usual).map(seal::png)
+}
+
+/// The same without a seal, for a picture that is a person's work.
+pub(in crate::write) fn unsealed_png(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
+    rgba::png(image, PngSize::Usual)
 }
 
 /// One number a pixel, as few bits as the palette allows.

@@ -4,12 +4,13 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use shibori_core::{FrameSet, file_fault};
+use unicode_normalization::UnicodeNormalization;
 
 use crate::{Error, WriteProblem};
 
 /// A file for every frame, as paths with `/`. Where frames of several sprites have one name, each sprite
 /// gets a folder.
-pub(super) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Error> {
+pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Error> {
     let plain: Vec<String> = set.frames().iter().map(|frame| format!("{}.png", frame.name())).collect();
     let files = match twice(&plain) {
         None => plain,
@@ -55,10 +56,16 @@ pub(super) fn check_new(targets: &[PathBuf]) -> Result<(), Error> {
     Ok(())
 }
 
-/// Two paths that are one file where capitals do not count.
+/// Key under which file names are compared: equal for names that are one file on some system, where neither case nor the
+/// spelling of an accent counts.
+pub fn file_key(name: &str) -> String {
+    name.nfc().collect::<String>().to_lowercase().nfc().collect()
+}
+
+/// Two paths that are one file on some system.
 fn twice(files: &[String]) -> Option<(usize, usize)> {
     let mut seen: HashMap<String, usize> = HashMap::with_capacity(files.len());
-    files.iter().enumerate().find_map(|(at, file)| Some((seen.insert(file.to_lowercase(), at)?, at)))
+    files.iter().enumerate().find_map(|(at, file)| Some((seen.insert(file_key(file), at)?, at)))
 }
 
 #[cfg(test)]
@@ -99,6 +106,8 @@ mod tests {
     #[test]
     fn names_that_differ_in_capitals_only_would_be_one_file() {
         let error = files_of(&set(&[("koi", "Up"), ("koi", "up")]), Path::new("out")).unwrap_err();
+        assert!(matches!(error, Error::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
+        let error = files_of(&set(&[("koi", "\u{e9}"), ("koi", "e\u{301}")]), Path::new("out")).unwrap_err();
         assert!(matches!(error, Error::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
         let error = files_of(&set(&[("koi", "a:b")]), Path::new("out")).unwrap_err();
         assert!(error.to_string().contains("'a:b' can't be a file name"), "{error}");

@@ -1,21 +1,21 @@
-//! The seal: the last few bytes of a picture that say shibori wrote it and nobody changed it since.
+//! The seal: a comment in a file that says shibori wrote it, with a checksum that shows whether anybody changed it since.
 //!
-//! A comment with a sum of all bytes before it: a `tEXt` chunk before a PNG's end, a comment block before
-//! a GIF's, a chunk of its own at a WebP's, the comment in a TGA's footer, a few bytes after a QOI's end mark, a ZIP
-//! archive's comment, a text's last line, a key of a manifest, a column of a table. An image that a paint program saved anew loses it, so work done by hand is never replaced
-//! without a word. The seal says nothing about who may read the file and is no protection against ill
-//! will.
+//! The checksum is of all bytes before it: in a `tEXt` chunk before a PNG's end, a comment block before a GIF's, a chunk of
+//! its own at a WebP's, the comment in a TGA's footer, a ZIP archive's comment, a text's last line; or of all bytes with the
+//! seal blank: in a key of a manifest, a variable of a template. A paint program that saves an image drops it, so work done
+//! by hand is never replaced silently. Files without room for a comment (QOI, CSV) have none: the ledger knows them. A seal
+//! is no protection against malice.
 
-const WORD: &str = "Shibori ";
+const WORD: &str = "Written by shibori; edits are detected: ";
 /// Hex digits of the sum.
 const DIGITS: usize = 16;
 
 const PNG_END: [u8; 12] = [0, 0, 0, 0, b'I', b'E', b'N', b'D', 0xae, 0x42, 0x60, 0x82];
-const PNG_KEY: &[u8] = b"tEXtSoftware\0";
+const PNG_KEY: &[u8] = b"tEXtComment\0";
 const GIF_END: [u8; 1] = [0x3b];
 
 /// The same PNG with a seal.
-pub(super) fn png(mut bytes: Vec<u8>) -> Vec<u8> {
+pub(crate) fn png(mut bytes: Vec<u8>) -> Vec<u8> {
     debug_assert!(bytes.ends_with(&PNG_END));
     bytes.truncate(bytes.len() - PNG_END.len());
     let seal = png_seal(&bytes);
@@ -25,7 +25,7 @@ pub(super) fn png(mut bytes: Vec<u8>) -> Vec<u8> {
 }
 
 /// The same GIF with a seal.
-pub(super) fn gif(mut bytes: Vec<u8>) -> Vec<u8> {
+pub(crate) fn gif(mut bytes: Vec<u8>) -> Vec<u8> {
     debug_assert!(bytes.ends_with(&GIF_END));
     bytes.truncate(bytes.len() - GIF_END.len());
     let seal = gif_seal(&bytes);
@@ -35,7 +35,7 @@ pub(super) fn gif(mut bytes: Vec<u8>) -> Vec<u8> {
 }
 
 /// The same WebP with a seal; it must be of the extended layout, which allows for chunks that readers do not know.
-pub(super) fn webp(mut bytes: Vec<u8>) -> Vec<u8> {
+pub(crate) fn webp(mut bytes: Vec<u8>) -> Vec<u8> {
     // The length counts neither "RIFF" nor itself, but the seal.
     let length = (bytes.len() - 8 + webp_seal(&[]).len()) as u32;
     bytes[4..8].copy_from_slice(&length.to_le_bytes());
@@ -44,22 +44,15 @@ pub(super) fn webp(mut bytes: Vec<u8>) -> Vec<u8> {
     bytes
 }
 
-/// The same QOI with a seal after its end mark, where decoders no longer look.
-pub(super) fn qoi(mut bytes: Vec<u8>) -> Vec<u8> {
-    let seal = sum_of(&bytes);
-    bytes.extend(seal.as_bytes());
-    bytes
-}
-
 /// The same TGA with the extension area and footer of version 2, which say what its alpha means.
-pub(super) fn tga(mut bytes: Vec<u8>, premultiplied: bool) -> Vec<u8> {
+pub(crate) fn tga(mut bytes: Vec<u8>, premultiplied: bool) -> Vec<u8> {
     let seal = if premultiplied { tga_premultiplied(&bytes) } else { tga_straight(&bytes) };
     bytes.extend(seal);
     bytes
 }
 
 /// The same ZIP archive with a seal as its comment, which is its last part; it must not have one yet.
-pub(super) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
+pub(crate) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
     debug_assert!(bytes.ends_with(&[0, 0]));
     bytes.truncate(bytes.len() - 2);
     let seal = zip_seal(&bytes);
@@ -68,7 +61,7 @@ pub(super) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
 }
 
 /// A seal to be filled in, for files whose only place for one is somewhere inside.
-pub(crate) const BLANK: &str = "Shibori 0000000000000000";
+pub(crate) const BLANK: &str = "Written by shibori; edits are detected: 0000000000000000";
 
 /// The same text with the first blank seal in it filled in: the sum of all bytes as they were while it was blank.
 pub(crate) fn filled(mut bytes: Vec<u8>) -> Vec<u8> {
@@ -80,7 +73,7 @@ pub(crate) fn filled(mut bytes: Vec<u8>) -> Vec<u8> {
 }
 
 /// Whether one of the first seals inside a text is the sum of all of it with that one blank.
-fn is_whole_inside(bytes: &[u8]) -> bool {
+fn is_intact_inside(bytes: &[u8]) -> bool {
     /// A name may begin with the word too; a text full of it is no reason to sum it up forever.
     const TRIES: usize = 8;
     let mut from = 0;
@@ -109,20 +102,19 @@ pub(crate) fn text(text: String, open: &str, close: &str) -> Vec<u8> {
 }
 
 /// Whether shibori wrote these bytes, every one of them.
-pub(super) fn is_whole(bytes: &[u8]) -> bool {
+pub(crate) fn is_intact(bytes: &[u8]) -> bool {
     holds(bytes, &PNG_END, png_seal)
         || holds(bytes, &GIF_END, gif_seal)
         || holds(bytes, &[], zip_seal)
         || bytes.starts_with(b"RIFF") && holds(bytes, &[], webp_seal)
-        || bytes.starts_with(b"qoif") && holds(bytes, &[], |before| sum_of(before).into_bytes())
         || holds(bytes, &[], tga_straight)
         || holds(bytes, &[], tga_premultiplied)
-        || is_whole_text(bytes)
-        || is_whole_inside(bytes)
+        || is_intact_text(bytes)
+        || is_intact_inside(bytes)
 }
 
 /// Whether the last line is a comment with the seal of all lines before it.
-fn is_whole_text(bytes: &[u8]) -> bool {
+fn is_intact_text(bytes: &[u8]) -> bool {
     let Some(at) = bytes.windows(WORD.len()).rposition(|window| window == WORD.as_bytes()) else {
         return false;
     };
@@ -154,7 +146,7 @@ fn sum_of_text(bytes: &[u8]) -> String {
     sum_of(&kept.map(|(_, &byte)| byte).collect::<Vec<u8>>())
 }
 
-/// A `tEXt` chunk with the standard keyword `Software`.
+/// A `tEXt` chunk with the standard keyword `Comment`.
 fn png_seal(before: &[u8]) -> Vec<u8> {
     let body = [PNG_KEY, sum_of(before).as_bytes()].concat();
     // The length counts neither the chunk's type nor itself.
@@ -212,27 +204,27 @@ mod tests {
         for sealed in
             [png([b"pixels".as_slice(), &PNG_END].concat()), gif([b"pixels".as_slice(), &GIF_END].concat())]
         {
-            assert!(is_whole(&sealed));
+            assert!(is_intact(&sealed));
             for at in 0..sealed.len() {
                 let mut changed = sealed.clone();
                 changed[at] ^= 1;
-                assert!(!is_whole(&changed), "byte {at}");
+                assert!(!is_intact(&changed), "byte {at}");
             }
         }
         let sealed = text("<svg/>\n".to_owned(), "<!-- ", " -->\n");
-        assert!(is_whole(&sealed));
+        assert!(is_intact(&sealed));
         assert!(
-            !is_whole(&[b" ".as_slice(), &sealed].concat())
-                && !is_whole(&[&sealed, b"x".as_slice()].concat())
+            !is_intact(&[b" ".as_slice(), &sealed].concat())
+                && !is_intact(&[&sealed, b"x".as_slice()].concat())
         );
         let inside = filled(format!("a table, {BLANK}, with more").into_bytes());
-        assert!(is_whole(&inside) && !is_whole(&[&inside, b"x".as_slice()].concat()));
-        assert!(!is_whole(format!("a table, {BLANK}").as_bytes()));
+        assert!(is_intact(&inside) && !is_intact(&[&inside, b"x".as_slice()].concat()));
+        assert!(!is_intact(format!("a table, {BLANK}").as_bytes()));
         // Line ends may change on the way, and a name may look like the beginning of a seal.
-        let lines = filled(format!("Shibori koi\r\nseal: {BLANK}\r\nkoi\r\n").into_bytes());
+        let lines = filled(format!("{WORD}koi\r\nseal: {BLANK}\r\nkoi\r\n").into_bytes());
         let unix = String::from_utf8(lines.clone()).unwrap().replace("\r\n", "\n");
-        assert!(is_whole(&lines) && is_whole(unix.as_bytes()));
-        assert!(!is_whole(unix.replace("koi\n", "roach\n").as_bytes()));
-        assert!(!is_whole(&[]) && !is_whole(&PNG_END) && !is_whole(&GIF_END));
+        assert!(is_intact(&lines) && is_intact(unix.as_bytes()));
+        assert!(!is_intact(unix.replace("koi\n", "roach\n").as_bytes()));
+        assert!(!is_intact(&[]) && !is_intact(&PNG_END) && !is_intact(&GIF_END));
     }
 }

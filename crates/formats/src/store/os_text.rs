@@ -1,7 +1,7 @@
 //! Paths and file names inside JSON, such that every one a system allows comes back as it was.
 
 use std::ffi::OsString;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
@@ -59,4 +59,39 @@ fn units(text: &OsString) -> Vec<u16> {
 #[cfg(not(any(unix, windows)))]
 fn of_units(units: &[u16]) -> OsString {
     String::from_utf16_lossy(units).into()
+}
+
+/// A path in JSON: plain text where it is Unicode.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum PathText {
+    /// Unicode.
+    Plain(String),
+    /// Anything else a system allows.
+    Units(OsText),
+}
+
+impl From<&Path> for PathText {
+    fn from(path: &Path) -> Self {
+        match path.to_str() {
+            Some(text) => Self::Plain(text.to_owned()),
+            None => Self::Units(OsText::from(path.to_owned())),
+        }
+    }
+}
+
+impl From<PathText> for PathBuf {
+    fn from(text: PathText) -> Self {
+        match text {
+            PathText::Plain(text) => Self::from(text),
+            PathText::Units(OsText(text)) => Self::from(text),
+        }
+    }
+}
+
+impl PathText {
+    /// The path it stands for.
+    pub fn to_path(&self) -> PathBuf {
+        self.clone().into()
+    }
 }

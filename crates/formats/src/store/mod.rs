@@ -1,0 +1,33 @@
+//! Files put in place: the ledger of what shibori wrote, and the one transaction that every output goes through.
+//!
+//! [`Transaction`] stages the files of a run and commits all of them or none, never over a file that is not ours
+//! ([`seal`], [`ledger`]). [`staging`] holds the bytes until then and finishes what a killed run left, by its
+//! [`journal`]. [`FileStamp`] and [`Digest`] say whether a file is still what it was. Nothing here knows what a file
+//! means: hand work in manifests is merged before it comes here.
+
+mod file_system;
+mod fingerprint;
+mod journal;
+mod ledger;
+mod names;
+mod os_text;
+pub(crate) mod seal;
+mod staged_files;
+mod staging;
+mod transaction;
+
+#[cfg(test)]
+mod faults;
+
+pub use fingerprint::{Digest, FileStamp, nanoseconds};
+pub(crate) use ledger::Ledger;
+pub use names::file_key;
+pub(crate) use names::files_of;
+pub use os_text::{OsText, PathText};
+pub use staged_files::{Fingerprint, StagedFiles};
+pub use staging::{Abandoned, abandon, finish_interrupted};
+pub(crate) use transaction::Existing;
+pub use transaction::{Batch, Policy, Transaction, Written, on_wait};
+
+/// The hidden folder in each folder that shibori writes to, and beside each recipe.
+pub const HIDDEN_FOLDER: &str = ".shibori";
