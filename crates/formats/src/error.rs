@@ -218,6 +218,12 @@ pub enum WriteProblem {
     /// Someone else's file, or one edited since.
     #[error("already exists, and was not written by shibori or has been edited since")]
     NotOurs,
+    /// A manifest that can't be read any more, so nothing in it can be kept.
+    #[error("can't be read as a manifest: {why}")]
+    BrokenManifest {
+        /// What is wrong with it.
+        why: String,
+    },
     /// A folder where the file should go.
     #[error("is a folder, not a file")]
     IsFolder,

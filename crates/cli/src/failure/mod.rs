@@ -385,6 +385,9 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
     Some(match problem {
         WriteProblem::NotOurs => "choose another -o, or add --force to replace it".to_owned(),
         WriteProblem::Memory(over) => memory_hint(over),
+        WriteProblem::BrokenManifest { .. } => {
+            "correct it there to keep what is in it, or add --force to replace it".to_owned()
+        }
         WriteProblem::IsSource => "choose another -o".to_owned(),
         WriteProblem::TooLong { .. } => "choose fewer or smaller cells".to_owned(),
         WriteProblem::TooLarge { longest, .. } => format!("use --page-max {longest}"),

@@ -487,7 +487,13 @@ impl Transaction {
         let existing = self.existing(target, unit, ledger)?;
         let is_approved = is_hand_work || self.policy.force || self.state().approved.contains(target);
         match existing {
-            Some(found) if !found.is_ours && !is_approved => Err(Error::write(target, WriteProblem::NotOurs)),
+            Some(found) if !found.is_ours && !is_approved => {
+                let problem = match crate::write::fault_of_manifest(target) {
+                    Some(why) => WriteProblem::BrokenManifest { why },
+                    None => WriteProblem::NotOurs,
+                };
+                Err(Error::write(target, problem))
+            }
             // A manifest is replaced by a manifest, which is merged with it and approved.
             Some(_) if !is_approved && target.extension().is_some_and(|ending| ending == "json") => {
                 match crate::write::sprites_of_manifest(target) {

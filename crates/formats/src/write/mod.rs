@@ -21,6 +21,6 @@ pub use atlas::{AtlasReport, PageFile, atlas, stem_of as atlas_stem};
 pub use film::{FilmFormat, FilmReport, film};
 pub use guide::guide;
 pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
-pub(crate) use replacement::sprites_of_manifest;
+pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};
 pub use set::{set, set_in_place};
 pub use single::{bytes, clips, fresh_bytes, images_manifest, pictures, sheet_manifest};

@@ -153,6 +153,16 @@ fn real(path: &Path) -> std::path::PathBuf {
     path.canonicalize().unwrap_or_else(|_| path.to_owned())
 }
 
+/// What is wrong with a manifest that a person edited until it no longer is one; none if it never was.
+pub(crate) fn fault_of_manifest(path: &Path) -> Option<String> {
+    let bytes = std::fs::read(path).ok()?;
+    let is_meant = bytes.windows(MEANT.len()).any(|window| window == MEANT);
+    is_meant.then(|| parse(&bytes).err()).flatten().map(|problem| problem.to_string())
+}
+
+/// What every manifest says of itself.
+const MEANT: &[u8] = b"\"shibori/";
+
 /// The sprites of a manifest, if one is at a path.
 pub(crate) fn sprites_of_manifest(path: &Path) -> Option<Vec<String>> {
     Some(parse(&std::fs::read(path).ok()?).ok()?.sprites())

@@ -129,13 +129,17 @@ impl Wanted {
     }
 }
 
-/// How a file of a template ends: `lua` for `engine.lua.j2`.
+/// How a file of a template ends: `lua` for `engine.lua.j2`, but `engine.json` for `engine.json.j2`, since the manifest
+/// itself ends in `.json`.
 pub(crate) fn template_ending(path: &Path) -> String {
     let bare = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let bare = [".j2", ".jinja"].iter().find_map(|end| bare.strip_suffix(end)).unwrap_or(&bare);
-    Path::new(bare)
-        .extension()
-        .map_or_else(|| "txt".to_owned(), |ending| ending.to_string_lossy().into_owned())
+    let ending = Path::new(bare).extension().unwrap_or_default().to_string_lossy().into_owned();
+    match ending.to_lowercase().as_str() {
+        "" => "txt".to_owned(),
+        "json" => bare.to_owned(),
+        _ => ending,
+    }
 }
 
 /// `pond.css` beside `pond.json`; for a set, `koi/koi.css`.

@@ -30,7 +30,7 @@ pub const STARTERS: [Starter; 7] = [
     starter!("lua", "atlas.lua.j2", "a Lua module that returns one table"),
     starter!("typescript", "atlas.ts.j2", "a TypeScript module with types and constants"),
     starter!("python", "atlas.py.j2", "a Python module of dataclasses"),
-    starter!("json", "atlas.json.j2", "a JSON file that a loader reads without knowing the manifest"),
+    starter!("json", "atlas.data.json.j2", "a JSON file that a loader reads without knowing the manifest"),
     starter!("xml", "atlas.xml.j2", "an XML file"),
     starter!("rust", "atlas.rs.j2", "a Rust module of constants"),
 ];
@@ -38,6 +38,6 @@ pub const STARTERS: [Starter; 7] = [
 impl Starter {
     /// The ending of what it makes: `h` of `atlas.h.j2`.
     pub fn ending(&self) -> &'static str {
-        self.file.trim_end_matches(".j2").rsplit('.').next().unwrap_or("txt")
+        self.file.trim_start_matches("atlas.").trim_end_matches(".j2")
     }
 }
