@@ -17,7 +17,7 @@ use crate::args::{Everywhere, When};
 use crate::failure::Failure;
 use crate::message::{Message, Weight};
 use crate::progress::Progress;
-use crate::words;
+use crate::words::{self, ToldPath};
 
 pub(crate) struct Console {
     json: bool,
@@ -36,6 +36,8 @@ pub(crate) struct Console {
 struct Told {
     result: Map<String, Value>,
     warnings: Vec<Value>,
+    /// Hand work that stays: the manifest and what it is.
+    kept: Vec<Value>,
     /// Whether lines of their own, or a text, are the result, so that no object is due at the end.
     has_own: bool,
 }
@@ -123,6 +125,9 @@ impl Console {
         all.insert("shibori".to_owned(), env!("CARGO_PKG_VERSION").into());
         all.insert("ok".to_owned(), failure.is_none().into());
         all.append(&mut told.result);
+        if !told.kept.is_empty() {
+            all.insert("kept".to_owned(), std::mem::take(&mut told.kept).into());
+        }
         all.insert("warnings".to_owned(), std::mem::take(&mut told.warnings).into());
         if let Some((message, exit)) = message {
             let error = json!({ "message": said(message), "hint": message.hint, "exit": exit as u8 });
@@ -221,6 +226,9 @@ impl Console {
 impl Listener for Console {
     fn notice(&self, notice: Notice) {
         let (weight, message) = words::notice(&notice);
+        if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {
+            told.kept.push(json!({ "manifest": ToldPath::from(file.clone()), "items": work.items() }));
+        }
         self.message(weight, &message);
     }
 

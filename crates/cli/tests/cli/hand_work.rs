@@ -55,10 +55,17 @@ const WORKS: [Work; 11] = [
 fn every_kind_of_hand_work_is_kept_by_every_command_and_reported() {
     for (report, work) in WORKS {
         let env = Env::with_art();
-        let slice = "slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi";
-        let pack = "pack art-koi -o atlas/koi";
-        env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o art-koi");
-        for (command, path) in [(slice, "koi/frames.json"), (pack, "atlas/koi.json")] {
+        let slice = "slice art/koi.png --grid 8x1 --clip \"swim = 0-7\"";
+        env.ok(&format!("{slice} -o art-koi"));
+        env.ok("pack art-koi -o art-atlas");
+        for (command, path) in [
+            (format!("{slice} -o koi"), "koi/frames.json"),
+            (format!("{slice} --manifest-only"), "art/koi.json"),
+            ("pack art-koi -o atlas/koi".to_owned(), "atlas/koi.json"),
+            ("unpack art-atlas -o unpacked".to_owned(), "unpacked/frames.json"),
+            ("adjust art-koi -o adjusted".to_owned(), "adjusted/frames.json"),
+        ] {
+            let command = &command[..];
             env.ok(command);
             env.ok(command);
             work(&env, path);
@@ -73,6 +80,8 @@ fn every_kind_of_hand_work_is_kept_by_every_command_and_reported() {
                 );
                 assert_eq!(unsealed(manifest(&env, path)), wanted, "{report}: {command}");
             }
+            let kept = &env.json(command)["kept"][0];
+            assert_eq!((&kept["manifest"], &kept["items"][0]), (&json!(path), &json!(report)));
             // Without a ledger nobody knows what the person changed.
             let folder = path.rsplit_once('/').unwrap().0;
             std::fs::remove_dir_all(env.path(folder).join(".shibori")).unwrap();
@@ -311,6 +320,15 @@ fn in_place_work_is_hand_work() {
     // In a fresh clone too, a set that was changed in place says so.
     std::fs::remove_dir_all(env.path("koi/.shibori")).unwrap();
     assert_eq!(env.run(slice).code, 4);
+    // What a command changes that shibori wrote elsewhere is known from before it.
+    let slice = "slice art/frog.png --grid 8x4 -o frog";
+    env.ok(slice);
+    std::fs::remove_dir_all(env.path("frog/.shibori")).unwrap();
+    env.ok("adjust frog --in-place --only 3 --mirror left-right");
+    env.ok("clip frog \"hop = 3,4\"");
+    let outcome = env.run(slice);
+    assert!(outcome.code == 0, "{}", outcome.err);
+    assert!(outcome.err.contains("kept by hand: paint on frog-03.png; clip hop"), "{}", outcome.err);
 }
 
 #[test]

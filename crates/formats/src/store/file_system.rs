@@ -15,7 +15,7 @@ pub(crate) trait FileSystem: Debug + Send + Sync {
     fn create_folder(&self, path: &Path) -> io::Result<()>;
     fn write(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
     fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
-    /// Waits until a file, or the names in a folder, would survive a power cut.
+    /// Waits until what a file holds would survive a power cut.
     fn sync(&self, path: &Path) -> io::Result<()>;
     /// Replaces what is there.
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()>;
@@ -64,11 +64,7 @@ impl FileSystem for OsFileSystem {
     }
 
     fn sync(&self, path: &Path) -> io::Result<()> {
-        // Windows opens no folder as a file, and needs no such call.
-        if cfg!(windows) && path.is_dir() {
-            return Ok(());
-        }
-        File::options().read(true).write(!path.is_dir()).open(path)?.sync_all()
+        File::options().write(true).open(path)?.sync_all()
     }
 
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {

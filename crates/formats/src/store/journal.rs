@@ -65,10 +65,8 @@ impl Journal {
         let text = serde_json::to_vec(self).map_err(io::Error::other)?;
         disk.write(&draft, &text)?;
         disk.sync(&draft)?;
-        disk.rename(&draft, &head.path().join(FILE))?;
-        // The run counts already; only its place in the folder is a little less sure if this fails.
-        let _ = disk.sync(head.path());
-        Ok(())
+        // File systems keep the order of renames: if a later one survives a power cut, so does this one.
+        disk.rename(&draft, &head.path().join(FILE))
     }
 
     /// The journal in a staging folder; none if there is none, or one that no run of shibori wrote.

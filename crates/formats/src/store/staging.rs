@@ -496,26 +496,29 @@ fn real_path(folder: &Path) -> io::Result<PathBuf> {
 /// with `with_last`.
 pub(super) fn split_missing(path: &Path, with_last: bool) -> io::Result<(PathBuf, Vec<OsString>)> {
     let full = std::path::absolute(path)?;
-    let (mut existing, mut missing) = (PathBuf::new(), Vec::new());
-    let mut parts = full.components().peekable();
-    while let Some(part) = parts.next() {
-        match part {
-            Component::Prefix(_) | Component::RootDir => existing.push(part),
-            Component::CurDir => {}
-            Component::ParentDir if missing.is_empty() => drop(existing.pop()),
-            Component::ParentDir => drop(missing.pop()),
-            Component::Normal(name) => {
-                let inner = existing.join(name);
-                let is_looked_at = missing.is_empty() && (with_last || parts.peek().is_some());
-                match is_looked_at.then(|| fs::canonicalize(&inner)) {
-                    Some(Ok(real)) => existing = real,
-                    Some(Err(error)) if error.kind() != ErrorKind::NotFound => return Err(error),
-                    _ => missing.push(name.to_owned()),
+    let mut missing: Vec<OsString> = Vec::new();
+    // What `..` after a missing folder means is spelled out; after one that is there, the system knows.
+    let mut above = 0;
+    for (depth, ancestor) in full.ancestors().enumerate() {
+        let last = ancestor.components().next_back();
+        if (depth > 0 || with_last) && above == 0 {
+            match fs::canonicalize(ancestor) {
+                Ok(real) => {
+                    missing.reverse();
+                    return Ok((real, missing));
                 }
+                Err(error) if error.kind() == ErrorKind::NotFound => {}
+                Err(error) => return Err(error),
             }
         }
+        match last {
+            Some(Component::ParentDir) => above += 1,
+            Some(Component::Normal(_)) if above > 0 => above -= 1,
+            Some(Component::Normal(name)) => missing.push(name.to_owned()),
+            _ => {}
+        }
     }
-    Ok((existing, missing))
+    Ok((full, Vec::new()))
 }
 
 /// The path from one folder to another, both without links.

@@ -5,7 +5,7 @@ use std::sync::{Mutex, PoisonError};
 use std::time::Instant;
 
 use serde::Serialize;
-use serde_json::Value;
+use serde_json::{Value, json};
 use shibori_formats::ShownPath;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Audience, Event, Outcome, Trouble, Why};
@@ -262,6 +262,10 @@ impl Audience for Teller<'_> {
 
     fn notice(&self, of: &str, notice: Notice) {
         let (weight, message) = words::notice(&notice);
+        if let Notice::KeptByHand { file, work } = &notice {
+            let manifest = ToldPath::from(file.clone());
+            self.program.console.event(&json!({ "step": of, "manifest": manifest, "kept": work.items() }));
+        }
         let Some(message) = Failure::told(message).in_recipe().message else { return };
         self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
     }
