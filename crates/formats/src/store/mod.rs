@@ -1,8 +1,8 @@
 //! Files put in place: the ledger of what shibori wrote, and the one transaction that every output goes through.
 //!
 //! [`Transaction`] stages the files of a run and commits all of them or none, never over a file that is not ours
-//! ([`seal`], [`ledger`]). [`staging`] holds the bytes until then and finishes what a killed run left, by its
-//! [`journal`]. [`FileStamp`] and [`Digest`] say whether a file is still what it was. Nothing here knows what a file
+//! (`seal`, `ledger`). `staging` holds the bytes until then and finishes what a killed run left, by its
+//! `journal`. [`FileStamp`] and [`Digest`] say whether a file is still what it was. Nothing here knows what a file
 //! means: hand work in manifests is merged before it comes here.
 
 mod file_system;

@@ -3,7 +3,7 @@
 //! A step plans its files as a [`Batch`]: every target is checked before any work is done, against the sources of the run,
 //! the targets of other steps, and what is there. Its bytes are staged beside their targets. [`Transaction::commit`] looks
 //! once more whether anybody changed a target since it was read, writes the journal, and moves everything into place. A
-//! run that fails or is killed leaves every file old or every file new: see [`staging`](crate::store::staging).
+//! run that fails or is killed leaves every file old or every file new: see `staging`.
 
 use std::collections::{HashMap, HashSet};
 use std::fs;
