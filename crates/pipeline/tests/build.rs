@@ -374,3 +374,46 @@ fn a_bug_in_one_job_fails_its_step_and_all_others_are_done() {
     let (outcome, ears) = build(home.path(), false);
     assert!(outcome.undone == 0 && ears.errors.into_inner().unwrap().is_empty());
 }
+
+/// Switches to another branch while the frames of a sprite are read, and back.
+struct Switching<'a> {
+    source: &'a Path,
+    other: Vec<u8>,
+    this: Vec<u8>,
+}
+
+impl Audience for Switching<'_> {
+    fn event(&self, event: Event<'_>) {
+        match event {
+            Event::Starts { name: "s0" } => fs::write(self.source, &self.other).unwrap(),
+            Event::Framed { name: "s0" } => fs::write(self.source, &self.this).unwrap(),
+            _ => {}
+        }
+    }
+}
+
+#[test]
+fn a_source_that_is_switched_there_and_back_during_a_build_is_built_again() {
+    let home = tempfile::tempdir().unwrap();
+    let mut project = Project::begin();
+    project.sprites.get_mut(&0).unwrap().seed = 2;
+    project.write(home.path());
+    let source = home.path().join("art/s0.qoi");
+    let other = fs::read(&source).unwrap();
+    project.sprites.get_mut(&0).unwrap().seed = 0;
+    project.write(home.path());
+    let this = fs::read(&source).unwrap();
+    assert_ne!(this, other);
+    let switching = Switching { source: &source, other, this };
+    let run = RunOptions::default();
+    let open = || Build::open(&home.path().join("shibori.toml"), &run).unwrap();
+    open().run(None, &switching).unwrap();
+    let wrong = files(&home.path().join("build"));
+    build(home.path(), false);
+    let right = files(&home.path().join("build"));
+    assert_ne!(wrong, right, "the other branch's art was built");
+    let clean = tempfile::tempdir().unwrap();
+    project.write(clean.path());
+    build(clean.path(), false);
+    assert!(files(&clean.path().join("build")) == right);
+}

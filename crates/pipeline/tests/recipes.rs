@@ -206,3 +206,75 @@ fn many_atlases_need_no_more_memory_than_one_at_a_time() {
     assert_eq!(count, 2 * 12 + 1);
     assert!(Path::new(&home.path().join("build/a11.png")).is_file());
 }
+
+/// Builds twice, and gives the sprites of the atlas after each.
+fn sprites_of_two_builds(home: &TempDir, atlas: &str) -> [Vec<String>; 2] {
+    [0, 1].map(|_| {
+        let wrong = built(home, &RunOptions::default()).unwrap();
+        assert!(wrong.is_empty(), "{wrong:?}");
+        let set = source(&home.path().join(atlas), &Limits::default()).unwrap().set;
+        set.sprites().iter().map(ToString::to_string).collect()
+    })
+}
+
+#[test]
+fn outputs_are_never_sources_of_a_pattern() {
+    let sprites = ["leap", "walk", "wave"].map(str::to_owned).to_vec();
+    for out in ["build", ".", "deep/er"] {
+        let recipe = format!(
+            "[out]\ndir = \"{out}\"\n[sprite.\"*\"]\nfrom = \"**/*.qoi\"\nslice = {{ cell = \"16x16\" }}\n\
+             [atlas.all]\nuse = \"*\"\npage-format = \"qoi\"\npage-max = 24\neffort = \"low\"\n"
+        );
+        let home = project(&recipe);
+        let atlas = format!("{out}/all.json");
+        let pages = || home.path().join(out).join("all-1.qoi").is_file();
+        for found in sprites_of_two_builds(&home, &atlas) {
+            assert_eq!(found, sprites, "{out}");
+        }
+        assert!(pages(), "several pages were written");
+        // Without records, the manifest says which pages are its own.
+        for folder in [home.path().to_owned(), home.path().join(out)] {
+            let _ = fs::remove_dir_all(folder.join(".shibori"));
+        }
+        assert_eq!(sprites_of_two_builds(&home, &atlas)[1], sprites, "{out}");
+    }
+}
+
+#[test]
+fn a_file_that_several_patterns_find_is_read_once() {
+    let home = project(
+        "[sprite.all]\nfrom = [\"*.qoi\", \"walk.qoi\", \"w*.qoi\", \"./**\"]\nslice = { cell = \"16x16\" }\n[atlas.a]\nuse = \"all\"\n",
+    );
+    assert!(built(&home, &RunOptions::default()).unwrap().is_empty());
+    let set = source(&home.path().join("build/a.json"), &Limits::default()).unwrap().set;
+    assert_eq!(set.frames().len(), 9);
+}
+
+#[test]
+fn what_lies_below_follows_what_is_above_whoever_changed_it() {
+    let home = project(
+        "[sprite.walk]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\nclips = { go = \"0-3\" }\nset = \"walk\"\n\
+         [sprite.again]\nfrom = \"build/walk\"\n[atlas.a]\nuse = \"again\"\n\
+         [[atlas.a.export]]\ntemplate = \"list.txt.j2\"\nfile = \"a.txt\"\n",
+    );
+    fs::write(home.path().join("list.txt.j2"), "{% for clip in clips %}{{ clip.name }} {% endfor %}").unwrap();
+    let list = || {
+        let wrong = built(&home, &RunOptions::default()).unwrap();
+        assert!(wrong.is_empty(), "{wrong:?}");
+        fs::read_to_string(home.path().join("build/a.txt")).unwrap()
+    };
+    assert_eq!(list(), "go ");
+    let add = |manifest: &str, clip: &str| {
+        let path = home.path().join(manifest);
+        let mut all: Value = serde_json::from_slice(&fs::read(&path).unwrap()).unwrap();
+        let mut new = all["clips"][0].clone();
+        new["name"] = clip.into();
+        all["clips"].as_array_mut().unwrap().push(new);
+        fs::write(path, serde_json::to_vec(&all).unwrap()).unwrap();
+    };
+    add("build/walk/frames.json", "turn");
+    assert_eq!(list(), "go turn ");
+    add("build/a.json", "mine");
+    assert_eq!(list(), "go turn mine ");
+    assert_eq!(list(), "go turn mine ");
+}

@@ -64,7 +64,10 @@ impl Journal {
         let draft = head.path().join(DRAFT);
         let text = serde_json::to_vec(self).map_err(io::Error::other)?;
         disk.write(&draft, &text)?;
-        disk.sync(&draft)?;
+        // Where nothing is replaced or removed, a power cut can't mix old files with new ones.
+        if self.moves.iter().any(|one| one.before.is_some()) {
+            disk.sync(&draft)?;
+        }
         // File systems keep the order of renames: if a later one survives a power cut, so does this one.
         disk.rename(&draft, &head.path().join(FILE))
     }

@@ -79,6 +79,18 @@ impl Ledger {
         Ok(read.into_iter().flatten().filter_map(|bytes| Self::parse(&bytes)).collect())
     }
 
+    /// Every file in a folder that the build of a recipe last wrote.
+    pub(super) fn files_of(folder: &Path, recipe: &Path, disk: &dyn FileSystem) -> Vec<PathBuf> {
+        let real = |path: &Path| path.canonicalize().ok();
+        // What can't be read is not known.
+        let ledgers = Self::read_all(folder, disk).unwrap_or_default().into_iter();
+        let is_own = |ledger: &Self| {
+            ledger.recipe().is_some_and(|other| real(&folder.join(other)).is_some_and(|other| real(recipe) == Some(other)))
+        };
+        let files = ledgers.filter(is_own).flat_map(|ledger| ledger.files);
+        files.map(|entry| folder.join(PathBuf::from(entry.file))).collect()
+    }
+
     fn parse(bytes: &[u8]) -> Option<Self> {
         serde_json::from_slice(bytes).ok().filter(|ledger: &Self| ledger.ledger == FORM)
     }

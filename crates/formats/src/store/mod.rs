@@ -29,5 +29,10 @@ pub use staging::{Abandoned, abandon, finish_interrupted};
 pub(crate) use transaction::Existing;
 pub use transaction::{Batch, Policy, Transaction, Written, on_wait};
 
+/// Every file that the build of a recipe last wrote, of those with their records in a folder.
+pub fn outputs_of_recipe(folder: &std::path::Path, recipe: &std::path::Path) -> Vec<std::path::PathBuf> {
+    Ledger::files_of(folder, recipe, &file_system::OsFileSystem)
+}
+
 /// The hidden folder in each folder that shibori writes to, and beside each recipe.
 pub const HIDDEN_FOLDER: &str = ".shibori";

@@ -56,7 +56,10 @@ pub(super) struct Digests {
 }
 
 pub(super) struct StepDigest {
+    /// Of everything that is read, up to the first sources.
     pub(super) digest: Digest,
+    /// Of its options and its own inputs.
+    own: Digest,
     pub(super) settings: Digest,
     pub(super) inputs: Vec<(PathBuf, Digest)>,
 }
@@ -83,20 +86,57 @@ impl Digests {
         Ok(Self { steps: done.into_iter().flatten().collect() })
     }
 
-    /// Why a step is stale, if it is.
-    pub(super) fn why(
+    /// Why each step is stale, if it is.
+    ///
+    /// # Errors
+    /// Where an output is there and can't be read.
+    pub(super) fn whys(
+        &self,
+        graph: &Graph,
+        record: &Record,
+        prints: &Prints,
+    ) -> Result<Vec<Option<Why>>, Error> {
+        let mut whys: Vec<Option<Option<Why>>> = vec![None; graph.steps.len()];
+        (0..graph.steps.len()).try_for_each(|at| self.why(graph, at, record, prints, &mut whys))?;
+        Ok(whys.into_iter().flatten().collect())
+    }
+
+    fn why(
+        &self,
+        graph: &Graph,
+        at: usize,
+        record: &Record,
+        prints: &Prints,
+        whys: &mut Vec<Option<Option<Why>>>,
+    ) -> Result<(), Error> {
+        if whys[at].is_some() {
+            return Ok(());
+        }
+        let step = &graph.steps[at];
+        // The graph has no cycles.
+        step.needs.iter().try_for_each(|&need| self.why(graph, need, record, prints, whys))?;
+        let stale_need = step.needs.iter().find(|&&need| matches!(whys[need], Some(Some(_))));
+        let by_need = stale_need.map(|&need| Why::Step(graph.steps[need].name.clone()));
+        let own = self.own_why(graph, at, record, prints)?;
+        whys[at] = Some(own.or(by_need));
+        Ok(())
+    }
+
+    /// Why a step is stale if all that it needs is up to date.
+    fn own_why(
         &self,
         graph: &Graph,
         at: usize,
         record: &Record,
         prints: &Prints,
     ) -> Result<Option<Why>, Error> {
-        let (now, step) = (&self.steps[at], &graph.steps[at]);
+        let step = &graph.steps[at];
         let Some(before) = record.steps.get(&step.name) else { return Ok(Some(Why::New)) };
         if !record.is_own() {
             return Ok(Some(Why::Version(record.version.clone())));
         }
-        if before.digest != Some(now.digest) {
+        let outputs = |need: usize| record.steps.get(&graph.steps[need].name).map(|step| &step.outputs[..]);
+        if before.digest != Some(self.made_of(graph, at, outputs)) {
             return Ok(Some(self.difference(graph, at, before)));
         }
         for (path, hash) in &before.outputs {
@@ -108,6 +148,25 @@ impl Digests {
             }
         }
         Ok(None)
+    }
+
+    /// What a step is made of: its options, its inputs, and what the steps before it wrote, whoever changed that since.
+    pub(super) fn made_of<'a>(
+        &self,
+        graph: &Graph,
+        at: usize,
+        outputs: impl Fn(usize) -> Option<&'a [(PathBuf, Digest)]>,
+    ) -> Digest {
+        let step = &self.steps[at];
+        let mut hasher = blake3::Hasher::new();
+        hasher.update(&step.own.0);
+        for &need in &graph.steps[at].needs {
+            for (path, digest) in outputs(need).unwrap_or_default() {
+                hasher.update(slashed(path).as_bytes());
+                hasher.update(&digest.0);
+            }
+        }
+        Digest(*hasher.finalize().as_bytes())
     }
 
     fn difference(&self, graph: &Graph, at: usize, before: &StepRecord) -> Why {
@@ -155,11 +214,12 @@ fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &m
         part(slashed(path).as_bytes());
         part(&hash.0);
     }
+    let own = Digest(*hasher.finalize().as_bytes());
     for &need in &step.needs {
-        part(&done[need].as_ref().map_or(NOTHING, |need| need.digest).0);
+        hasher.update(&done[need].as_ref().map_or(NOTHING, |need| need.digest).0);
     }
     let digest = Digest(*hasher.finalize().as_bytes());
-    done[at] = Some(StepDigest { digest, settings, inputs });
+    done[at] = Some(StepDigest { digest, own, settings, inputs });
 }
 
 fn unreadable(path: &Path, error: std::io::Error) -> Error {
@@ -176,15 +236,16 @@ impl Build {
         let (record, _) = super::record::peek(self.recipe_file());
         let prints = Prints::new(record.files.clone(), 0);
         let digests = Digests::of(&self.graph, &prints)?;
-        let one = |at: usize| {
+        let whys = digests.whys(&self.graph, &record, &prints)?;
+        let one = |(at, why): (usize, Option<Why>)| {
             let name = self.graph.steps[at].name.clone();
             let outputs = match record.steps.get(&name) {
                 Some(before) => before.outputs.iter().map(|(path, _)| path.clone()).collect(),
                 None => self.graph.sure_outputs(at),
             };
-            Ok(Standing { why: digests.why(&self.graph, at, &record, &prints)?, name, outputs })
+            Standing { why, name, outputs }
         };
-        (0..self.graph.steps.len()).map(one).collect()
+        Ok(whys.into_iter().enumerate().map(one).collect())
     }
 
     /// Outputs of steps that are gone, and lie there still.

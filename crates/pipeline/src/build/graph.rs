@@ -1,16 +1,17 @@
 //! What a recipe makes, and of what: steps with their inputs, their first output, and the steps they wait for. Everything
 //! that can be wrong before a pixel is read is found here.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::Name;
 use shibori_formats::export::csv_steps_beside;
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::store::file_key;
+use shibori_formats::read::pages_of;
+use shibori_formats::store::{file_key, outputs_of_recipe};
 use shibori_formats::write::atlas_stem;
 
-use crate::build::sources::{Found, expand, files_of, is_pattern, plain, slashed};
+use crate::build::sources::{Found, expand, files_of, is_pattern, plain, plain_part, slashed};
 use crate::recipe::{Atlas, Fault, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
 use crate::steps::starter;
 
@@ -182,10 +183,18 @@ impl Graph {
                     found.push(Found { path, star: None });
                     continue;
                 }
-                found.extend(
-                    expand(&self.base, &from.value).map_err(|fault| self.recipe.wrong(&from.span, fault))?,
-                );
+                let wrong = |fault| self.recipe.wrong(&from.span, fault);
+                let mut all = expand(&self.base, &from.value).map_err(wrong)?;
+                if is_pattern(&from.value) {
+                    all = self.without_outputs(all, &from.value, makers);
+                    if all.is_empty() {
+                        return Err(wrong(Fault::NoMatch { pattern: from.value.clone() }));
+                    }
+                }
+                found.extend(all);
             }
+            let mut seen = HashSet::new();
+            found.retain(|one| seen.insert(normal(&one.path)));
             parts.push(found);
         }
         if !name.contains('*') {
@@ -207,6 +216,33 @@ impl Graph {
         parts.remove(0).into_iter().map(filled).collect()
     }
 
+    /// Drops outputs of this recipe from what a pattern found. They can be meant only if the pattern begins in the folder of
+    /// outputs.
+    fn without_outputs(
+        &self,
+        found: Vec<Found>,
+        pattern: &str,
+        makers: &HashMap<PathBuf, String>,
+    ) -> Vec<Found> {
+        let out = normal(&self.out());
+        let is_below = |path: &Path| out != Path::new("") && path.starts_with(&out);
+        if is_below(&normal(&plain_part(pattern))) {
+            return found;
+        }
+        let folders: HashSet<PathBuf> =
+            found.iter().filter_map(|one| Some(normal(&one.path).parent()?.to_owned())).collect();
+        let recorded = folders.iter().flat_map(|folder| {
+            outputs_of_recipe(&self.base.join(folder), self.recipe.text.file())
+        });
+        // Without records, the manifests of atlases say which pages are theirs.
+        let pages = makers.keys().flat_map(|maker| pages_of(&self.base.join(maker)).unwrap_or_default());
+        let outputs: HashSet<PathBuf> = recorded.chain(pages).collect();
+        let is_output = |path: &Path| {
+            is_below(path) || makers.contains_key(path) || outputs.contains(&self.base.join(path))
+        };
+        found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect()
+    }
+
     /// Every file that a figure is made of, outputs of other steps aside.
     fn inputs_of(
         &self,
@@ -221,7 +257,7 @@ impl Graph {
         for making in std::iter::once(&sprite.making).chain(own) {
             inputs.extend(lists_of(making));
         }
-        let mut seen = std::collections::HashSet::new();
+        let mut seen = HashSet::new();
         inputs.retain(|path| seen.insert(path.clone()));
         inputs
     }
@@ -261,7 +297,7 @@ impl Graph {
             let root = steps.len();
             let figures = self.used(atlas)?;
             let mut inputs = Vec::new();
-            let mut seen = std::collections::HashSet::new();
+            let mut seen = HashSet::new();
             for &figure in &figures {
                 inputs.extend(self.figures[figure].inputs.iter().filter(|path| seen.insert(*path)).cloned());
             }
@@ -510,14 +546,9 @@ impl Graph {
     /// The first output that a source would take in.
     fn taken_in<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
         let path = normal(&plain(Path::new(from)));
+        // A pattern passes over outputs.
         if is_pattern(from) {
-            let sure: PathBuf = path.iter().take_while(|part| !is_pattern(&part.to_string_lossy())).collect();
-            let pattern = glob::Pattern::new(&slashed(&path)).ok()?;
-            let options = glob::MatchOptions { require_literal_separator: true, ..Default::default() };
-            let takes = |output: &&PathBuf| {
-                output.starts_with(&sure) && pattern.matches_with(&slashed(output), options)
-            };
-            return outputs.iter().find(takes);
+            return None;
         }
         let whole = self.base.join(&path);
         if !whole.is_dir() || whole.join(SET_FILE).is_file() {

@@ -5,6 +5,7 @@ use std::fs;
 use std::num::NonZeroUsize;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shibori_core::FrameSet;
@@ -68,10 +69,19 @@ struct Run<'a> {
     policy: Policy,
     whys: Vec<Option<Why>>,
     /// Frames of figures, as long as something needs them, and how many still do.
-    frames: Vec<Mutex<(Option<Arc<FrameSet>>, usize)>>,
+    frames: Vec<Mutex<(Option<Made>, usize)>>,
+    /// Steps that turned out to be as they should be: what they need changed, and came to the same.
+    settled: AtomicUsize,
     /// Which step writes a file.
     owners: Mutex<HashMap<String, usize>>,
     steps: Mutex<BTreeMap<String, StepRecord>>,
+}
+
+/// Frames of a figure, and what the files that they are made of held when they were read.
+#[derive(Clone)]
+struct Made {
+    set: Arc<FrameSet>,
+    read: Vec<(PathBuf, Digest)>,
 }
 
 /// Something to do.
@@ -101,11 +111,7 @@ impl Build {
         }
         let prints = Prints::new(record.files.clone(), store.now);
         let digests = Digests::of(&self.graph, &prints)?;
-        let steps = 0..self.graph.steps.len();
-        let whys: Vec<Option<Why>> = steps
-            .clone()
-            .map(|at| digests.why(&self.graph, at, &record, &prints))
-            .collect::<Result<_, _>>()?;
+        let whys = digests.whys(&self.graph, &record, &prints)?;
         audience.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
         let run = Run {
             build: self,
@@ -117,13 +123,15 @@ impl Build {
             limits: self.run.limits(),
             policy: self.policy(),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
+            settled: AtomicUsize::new(0),
             owners: Mutex::default(),
             steps: Mutex::new(record.steps.clone()),
             whys,
         };
         let mut outcome = run.all(jobs);
         run.remove_left(&record, &mut outcome);
-        let undone = run.whys.iter().flatten().count() - outcome.done;
+        let settled = run.settled.load(Ordering::Relaxed);
+        let undone = run.whys.iter().flatten().count() - outcome.done - settled;
         (outcome.kept, outcome.undone) = (run.whys.len() - outcome.done - undone, undone);
         let was_trouble = trouble.is_some();
         run.keep(&record, was_trouble);
@@ -387,7 +395,7 @@ impl Run<'_> {
         Ok(())
     }
 
-    fn made(&self, figure: usize) -> Result<Arc<FrameSet>, (usize, Error)> {
+    fn made(&self, figure: usize) -> Result<Made, (usize, Error)> {
         let one = &self.graph.figures[figure];
         let name = one.name.as_str();
         self.audience.event(Event::Starts { name });
@@ -400,7 +408,7 @@ impl Run<'_> {
         };
         let set = make::frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
         self.audience.event(Event::Framed { name });
-        Ok(Arc::new(set))
+        Ok(Made { set: Arc::new(set), read: read_by(&cx, &one.inputs) })
     }
 
     /// Does the stale steps of a root and puts them in place together; gives how many.
@@ -412,7 +420,7 @@ impl Run<'_> {
             let others = (0..self.frames.len()).filter(|figure| !under.contains(figure));
             others.for_each(|figure| lock(&self.frames[figure]).0 = None);
         }
-        let mut sets: HashMap<usize, Arc<FrameSet>> = HashMap::new();
+        let mut sets: HashMap<usize, Made> = HashMap::new();
         for &figure in &under {
             let there = lock(&self.frames[figure]).0.clone();
             sets.insert(figure, there.map_or_else(|| self.made(figure), Ok)?);
@@ -422,16 +430,28 @@ impl Run<'_> {
         let hearing = Hearing { audience: self.audience, name };
         let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
         let mut written: Vec<(usize, Vec<PathBuf>)> = Vec::new();
+        let mut fresh: HashMap<usize, Vec<(PathBuf, Digest)>> = HashMap::new();
         for &at in &stale {
             let step = &self.graph.steps[at];
+            if self.is_settled(at, &fresh) {
+                continue;
+            }
             self.audience.event(Event::Starts { name: &step.name });
             let frames: Vec<Arc<FrameSet>> =
-                self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure])).collect();
+                self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure].set)).collect();
             let outputs = make::step(self.graph, step, &frames, &tell, &cx).map_err(|error| (at, error))?;
             self.own(at, &outputs).map_err(|error| (at, error))?;
             self.audience.event(Event::Worked { name: &step.name });
+            let digest = |path: &PathBuf| Some(Digest::of(&cx.limits().staged.read(&cx.at(path)).ok()?));
+            let staged = |path: &PathBuf| Some((path.clone(), digest(path)?));
+            fresh.insert(at, outputs.iter().filter_map(staged).collect());
             written.push((at, outputs));
         }
+        let mut read: HashMap<PathBuf, Digest> = HashMap::new();
+        for &(at, _) in &written {
+            read.extend(read_by(&cx, &self.graph.steps[at].inputs));
+        }
+        read.extend(sets.values().flat_map(|made| made.read.iter().cloned()));
         cx.commit().map_err(|error| (stale[0], error))?;
         drop(sets);
         under.iter().for_each(|&figure| {
@@ -448,10 +468,21 @@ impl Run<'_> {
                 let hash = self.prints.hash(&self.graph.base, path).ok().flatten();
                 (path.clone(), hash.unwrap_or(Digest([0; 32])))
             };
+            // What was read is what is recorded, even if the file was changed and changed back meanwhile.
+            let as_read =
+                |(path, hash): &(PathBuf, Digest)| (path.clone(), *read.get(path).unwrap_or(hash));
+            let inputs: Vec<(PathBuf, Digest)> = digest.inputs.iter().map(as_read).collect();
+            let is_as_planned = inputs == digest.inputs;
+            let made_of = {
+                let steps = lock(&self.steps);
+                let outputs =
+                    |need: usize| steps.get(&self.graph.steps[need].name).map(|step| &step.outputs[..]);
+                self.digests.made_of(self.graph, *at, outputs)
+            };
             let kept = StepRecord {
-                digest: Some(digest.digest),
+                digest: Some(if is_as_planned { made_of } else { Digest([0; 32]) }),
                 settings: Some(digest.settings),
-                inputs: digest.inputs.clone(),
+                inputs,
                 outputs: outputs.iter().map(hashed).collect(),
             };
             self.store.add(name, Some(&kept));
@@ -463,6 +494,28 @@ impl Run<'_> {
             }
         }
         Ok(written.len())
+    }
+
+    /// Whether a step that is stale only since another was is as it should be after all: what that wrote is what it wrote
+    /// before.
+    fn is_settled(&self, at: usize, fresh: &HashMap<usize, Vec<(PathBuf, Digest)>>) -> bool {
+        let step = &self.graph.steps[at];
+        let steps = lock(&self.steps);
+        let is_by_need = matches!(self.whys[at], Some(Why::Step(_)));
+        let Some(before) = steps.get(&step.name).filter(|_| is_by_need) else { return false };
+        let outputs = |need: usize| match fresh.get(&need) {
+            Some(outputs) => Some(&outputs[..]),
+            None => steps.get(&self.graph.steps[need].name).map(|step| &step.outputs[..]),
+        };
+        if before.digest != Some(self.digests.made_of(self.graph, at, outputs)) {
+            return false;
+        }
+        let outputs: Vec<PathBuf> = before.outputs.iter().map(|(path, _)| path.clone()).collect();
+        drop(steps);
+        lock(&self.owners).extend(outputs.iter().map(|path| (known_by(path), at)));
+        self.audience.event(Event::Kept { name: &step.name, outputs: &outputs });
+        self.settled.fetch_add(1, Ordering::Relaxed);
+        true
     }
 
     /// Refuses a file that another step of the recipe writes, too.
@@ -546,6 +599,12 @@ impl Run<'_> {
         // What is not kept is only done once more.
         let _ = self.store.rewrite(&steps, &files);
     }
+}
+
+/// What files held when a run read them.
+fn read_by(cx: &Context<'_>, files: &[PathBuf]) -> Vec<(PathBuf, Digest)> {
+    let read = |path: &PathBuf| Some((path.clone(), cx.limits().staged.fingerprint(&cx.at(path))?.digest));
+    files.iter().filter_map(read).collect()
 }
 
 /// By what an output is known to be the same: what is one file on some systems is one on all.

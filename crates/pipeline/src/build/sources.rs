@@ -1,10 +1,12 @@
 //! What a recipe's `from` means on a disk: files, folders and patterns of them, in natural order.
 
+use std::collections::HashSet;
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use glob::{MatchOptions, Pattern};
 use shibori_formats::ShownPath;
+use shibori_formats::manifest::SET_FILE;
 use shibori_formats::read::{is_image, manifest_of, pages_of};
 
 use crate::recipe::{Fault, nearest};
@@ -42,7 +44,10 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     if Path::new(text).components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir)) {
         return Err(Fault::Outside { path: PathBuf::from(text) });
     }
-    let parts: Vec<&str> = text.split('/').filter(|part| !part.is_empty() && *part != ".").collect();
+    let mut parts: Vec<&str> = text.split('/').filter(|part| !part.is_empty() && *part != ".").collect();
+    if parts.last() == Some(&"**") {
+        parts.push("*");
+    }
     let wrong =
         |error: glob::PatternError| Fault::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() };
     for part in &parts {
@@ -50,10 +55,38 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     }
     let mut found = Vec::new();
     walk(base, Path::new(""), &parts, None, 0, &mut found)?;
+    let found = without_twins(base, found);
     match found.is_empty() {
         true => Err(Fault::NoMatch { pattern: text.to_owned() }),
         false => Ok(found),
     }
+}
+
+/// The part of a pattern that is a plain path.
+pub(super) fn plain_part(text: &str) -> PathBuf {
+    Path::new(text).iter().take_while(|part| !is_pattern(&part.to_string_lossy())).collect()
+}
+
+/// Each file once: a pattern may find a folder and what is in it. A set stands for its files; any other folder is left to
+/// them. Files that are no sources are passed over.
+fn without_twins(base: &Path, found: Vec<Found>) -> Vec<Found> {
+    let is_folder: Vec<bool> = found.iter().map(|one| base.join(&one.path).is_dir()).collect();
+    let is_set = |path: &Path| base.join(path).join(SET_FILE).is_file();
+    let folders: HashSet<PathBuf> =
+        found.iter().zip(&is_folder).filter(|(_, is)| **is).map(|(one, _)| one.path.clone()).collect();
+    let has_inner: HashSet<&Path> =
+        found.iter().flat_map(|one| one.path.ancestors().skip(1)).filter(|path| folders.contains(*path)).collect();
+    let mut seen = HashSet::new();
+    let is_wanted = |(one, is_folder): &(&Found, &bool)| {
+        let in_set = one.path.ancestors().skip(1).any(|above| folders.contains(above) && is_set(above));
+        let is_source = match **is_folder {
+            true => is_set(&one.path) || !has_inner.contains(one.path.as_path()),
+            false => is_image(&one.path) || one.path.extension().is_some_and(|ending| ending == "json"),
+        };
+        is_source && !in_set && seen.insert(one.path.clone())
+    };
+    let wanted: Vec<Found> = found.iter().zip(&is_folder).filter(is_wanted).map(|(one, _)| one.clone()).collect();
+    wanted
 }
 
 fn walk(
@@ -224,6 +257,11 @@ mod tests {
         );
         assert_eq!(told(&files, "*/deep"), ["art/deep art"]);
         assert_eq!(told(&files, "art/npc_?.png"), ["art/npc_2.png -"]);
+        // Each file once, whether a pattern finds its folder too or not; a set stands for its own files.
+        let files = ["art/koi.png", "art/notes.txt", "art/deep/a.png", "art/set/frames.json", "art/set/b.png"];
+        let each = ["art/koi.png koi.png", "art/set set", "art/deep/a.png a.png"];
+        assert_eq!(told(&files, "art/**/*"), each);
+        assert_eq!(told(&files, "art/**"), each);
     }
 
     #[test]
