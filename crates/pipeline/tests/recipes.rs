@@ -257,7 +257,8 @@ fn what_lies_below_follows_what_is_above_whoever_changed_it() {
          [sprite.again]\nfrom = \"build/walk\"\n[atlas.a]\nuse = \"again\"\n\
          [[atlas.a.export]]\ntemplate = \"list.txt.j2\"\nfile = \"a.txt\"\n",
     );
-    fs::write(home.path().join("list.txt.j2"), "{% for clip in clips %}{{ clip.name }} {% endfor %}").unwrap();
+    fs::write(home.path().join("list.txt.j2"), "{% for clip in clips %}{{ clip.name }} {% endfor %}")
+        .unwrap();
     let list = || {
         let wrong = built(&home, &RunOptions::default()).unwrap();
         assert!(wrong.is_empty(), "{wrong:?}");

@@ -64,6 +64,8 @@ impl<'a> Program<'a> {
     /// Says what went wrong, where that does not end the program.
     fn fail(&self, failure: &Failure) {
         if let Some(message) = &failure.message {
+            let error = serde_json::json!({ "message": message.text, "hint": message.hint, "exit": failure.exit as u8 });
+            self.console.event(&serde_json::json!({ "ok": false, "error": error }));
             self.console.message(Weight::Error, message);
         }
     }

@@ -418,3 +418,62 @@ fn a_second_build_waits_for_the_first() {
     assert!(output.status.success());
     assert!(String::from_utf8_lossy(&output.stderr).contains("another build"));
 }
+
+#[test]
+fn in_a_clone_with_its_outputs_frozen_compares_what_is_there() {
+    let env = project();
+    env.ok("build");
+    let forget = || {
+        fs::remove_dir_all(env.path("build/.shibori")).unwrap();
+        fs::remove_dir_all(env.path("build/sets/frog/.shibori")).unwrap();
+        fs::remove_dir_all(env.path(".shibori")).unwrap();
+    };
+    forget();
+    let before = env.files("");
+    let out = env.ok("build --frozen");
+    assert!(out.contains("7 steps up to date"), "{out}");
+    assert!(env.files("") == before && !env.path("build/.shibori").exists(), "nothing is written");
+    // New art makes stale what it is in, and nothing else.
+    let mut sheet = env.image("art/koi.png");
+    sheet.put_pixel(3, 3, image::Rgba([0, 255, 0, 255]));
+    env.save("art/koi.png", &sheet);
+    let outcome = env.run("build --frozen");
+    assert!(
+        outcome.code == 1 && outcome.out.contains("atlas.pond") && !outcome.out.contains("frog"),
+        "{}",
+        outcome.out
+    );
+    assert!(outcome.out.contains("4 steps stale, 3 up to date"), "{}", outcome.out);
+}
+
+#[test]
+fn outputs_that_are_no_longer_made_go_even_if_the_record_of_builds_is_lost() {
+    let env = project();
+    env.ok("build");
+    fs::remove_dir_all(env.path(".shibori")).unwrap();
+    env.write("build/notes.txt", "mine");
+    env.write("shibori.toml", RECIPE.replace("[atlas.lights]", "[atlas.lamps]"));
+    let outcome = env.run("build --frozen");
+    assert!(outcome.code == 1, "{}", outcome.out);
+    env.ok("build");
+    let names = env.names("build");
+    assert!(
+        !names.contains(&"lights.json".to_owned()) && !names.contains(&"lights.png".to_owned()),
+        "{names:?}"
+    );
+    assert!(names.contains(&"lamps.json".to_owned()) && names.contains(&"notes.txt".to_owned()), "{names:?}");
+    assert!(env.ok("build --frozen").contains("up to date"));
+}
+
+#[test]
+fn a_dry_run_of_a_build_writes_nothing_and_knows_its_targets() {
+    let env = project();
+    let before = env.files("");
+    let outcome = env.run("build --watch -n");
+    assert!(outcome.code == 2 && outcome.err.contains("--watch and --dry-run"), "{}", outcome.err);
+    let outcome = env.run("build --target nope -n");
+    assert!(outcome.code == 2 && outcome.err.contains("nope"), "{}", outcome.err);
+    let out = env.ok("build --target pond -n");
+    assert!(out.contains("atlas.pond") && !out.contains("lights"), "{out}");
+    assert!(env.files("") == before);
+}

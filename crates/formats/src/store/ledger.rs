@@ -85,7 +85,9 @@ impl Ledger {
         // What can't be read is not known.
         let ledgers = Self::read_all(folder, disk).unwrap_or_default().into_iter();
         let is_own = |ledger: &Self| {
-            ledger.recipe().is_some_and(|other| real(&folder.join(other)).is_some_and(|other| real(recipe) == Some(other)))
+            ledger.recipe().is_some_and(|other| {
+                real(&folder.join(other)).is_some_and(|other| real(recipe) == Some(other))
+            })
         };
         let files = ledgers.filter(is_own).flat_map(|ledger| ledger.files);
         files.map(|entry| folder.join(PathBuf::from(entry.file))).collect()

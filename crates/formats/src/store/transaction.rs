@@ -348,6 +348,13 @@ impl Transaction {
         }
     }
 
+    /// Whether any file would be another one, or gone, after a commit. In a dry run too.
+    pub fn has_changes(&self) -> bool {
+        let state = self.state();
+        let is_changed = |file: &PlannedFile| lock(&file.outcome).staged.is_some();
+        state.batches.iter().any(|files| !files.orphans.is_empty() || files.targets.iter().any(is_changed))
+    }
+
     /// Hand work that stays, by the file it is in.
     pub fn kept(&self) -> Vec<(PathBuf, HandWork)> {
         self.state().kept.clone()
@@ -723,7 +730,11 @@ impl Batch {
 
     fn write_always(&self, index: usize, bytes: &[u8], digest: Digest) -> Result<(), Error> {
         let PlannedFile { path, place, outcome, .. } = &self.files.targets[index];
-        let Some(place) = place else { return Ok(()) };
+        let Some(place) = place else {
+            // In a dry run it only counts that it would be another file.
+            lock(outcome).staged = Some(digest);
+            return Ok(());
+        };
         let written = with_interrupt_gate(|| self.disk.write(&place.path, bytes));
         written.map_err(|error| Error::write(path, error))?;
         self.staged.add(path, &place.path);

@@ -37,30 +37,43 @@ fn is_depfile(text: &[u8]) -> bool {
     text.contains(": \\\n") && text.lines().all(is_rule)
 }
 
-/// The text of a file of dependencies for some steps. `at` says where a path is that begins in the recipe's folder. With `own`, the file itself is made of
-/// every input, so that Make makes it anew by itself.
+/// The text of a list for some targets. `at` says where a path is that begins in the recipe's folder.
+///
+/// With `own`, it is that of a whole recipe, and the file itself is made of every input and every output: Make builds again
+/// if an input is newer, or an output is gone. Outputs depend on nothing themselves, since one that stayed the same is older
+/// than its inputs forever.
 fn depfile(steps: &[StepFacts], own: Option<&Path>, at: impl Fn(&Path) -> PathBuf) -> String {
-    let listed = |files: &[PathBuf]| {
+    let listed = |files: &[&PathBuf]| {
         let files: Vec<String> = files.iter().map(|path| escaped(&at(path))).collect();
         files.join(" \\\n  ")
     };
     let mut text = String::new();
-    for step in steps {
-        let _ = writeln!(text, "{}: \\\n  {}", listed(&step.outputs), listed(&step.inputs));
-    }
     let outputs: Vec<&PathBuf> = steps.iter().flat_map(|step| &step.outputs).collect();
     let mut inputs: Vec<&PathBuf> =
         steps.iter().flat_map(|step| &step.inputs).filter(|path| !outputs.contains(path)).collect();
     inputs.sort();
     inputs.dedup();
+    let mut alone = inputs.clone();
     if let Some(own) = own {
-        let all: Vec<PathBuf> = inputs.iter().map(|path| (*path).clone()).collect();
-        let _ = writeln!(text, "{}: \\\n  {}", escaped(own), listed(&all));
+        alone.extend(&outputs);
+        let _ = writeln!(text, "{}: \\\n  {}", as_target(&escaped(own)), listed(&alone));
+    } else {
+        for step in steps {
+            let outputs: Vec<String> =
+                step.outputs.iter().map(|path| as_target(&escaped(&at(path)))).collect();
+            let inputs: Vec<&PathBuf> = step.inputs.iter().collect();
+            let _ = writeln!(text, "{}: \\\n  {}", outputs.join(" \\\n  "), listed(&inputs));
+        }
     }
-    for input in inputs {
-        let _ = writeln!(text, "\n{}:", escaped(&at(input)));
+    for path in alone {
+        let _ = writeln!(text, "\n{}:", as_target(&escaped(&at(path))));
     }
     text
+}
+
+/// A path before a colon, where `%` would stand for any name.
+fn as_target(path: &str) -> String {
+    path.replace('%', "\\%")
 }
 
 /// A path with what means something to Make made plain. A line's end can't be.
@@ -94,7 +107,11 @@ mod tests {
             "game/build/pond.json \\\n  game/build/pond.png: \\\n  game/art/big\\ koi.png \\\n  game/art/$$1.png\n\
              \ngame/art/$$1.png:\n\ngame/art/big\\ koi.png:\n"
         );
-        let own = depfile(&[step], Some(Path::new("shibori.d")), Path::to_owned);
-        assert!(own.contains("\nshibori.d: \\\n  art/$$1.png \\\n  art/big\\ koi.png\n"), "{own}");
+        let step = StepFacts { inputs: vec![PathBuf::from("art/50%.png")], ..step };
+        assert_eq!(
+            depfile(&[step], Some(Path::new("shibori.d")), Path::to_owned),
+            "shibori.d: \\\n  art/50%.png \\\n  build/pond.json \\\n  build/pond.png\n\
+             \nart/50\\%.png:\n\nbuild/pond.json:\n\nbuild/pond.png:\n"
+        );
     }
 }

@@ -7,12 +7,12 @@ use shibori_core::parallel;
 use shibori_formats::store::Digest;
 
 use crate::Error;
-use crate::build::Build;
 use crate::build::graph::Graph;
 use crate::build::make::settings;
 use crate::build::prints::Prints;
 use crate::build::record::{Record, StepRecord};
 use crate::build::sources::slashed;
+use crate::build::{Audience, Build};
 
 /// Why a step is stale.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -228,34 +228,49 @@ fn unreadable(path: &Path, error: std::io::Error) -> Error {
 }
 
 impl Build {
-    /// How each step stands, without doing or keeping anything.
+    /// How each step stands, without doing or keeping anything. The audience words what pages show.
     ///
     /// # Errors
     /// Where an input can't be read.
-    pub fn standing(&self) -> Result<Vec<Standing>, Error> {
+    pub fn standing(&self, audience: &dyn Audience) -> Result<Vec<Standing>, Error> {
         let (record, _) = super::record::peek(self.recipe_file());
         let prints = Prints::new(record.files.clone(), 0);
         let digests = Digests::of(&self.graph, &prints)?;
-        let whys = digests.whys(&self.graph, &record, &prints)?;
-        let one = |(at, why): (usize, Option<Why>)| {
+        let mut whys = digests.whys(&self.graph, &record, &prints)?;
+        let mut as_built: HashMap<usize, Vec<PathBuf>> = HashMap::new();
+        // Where nothing is known of earlier builds, what is there says it: outputs may come with a clone.
+        for root in (0..whys.len()).filter(|&at| self.graph.steps[at].root == at) {
+            let together: Vec<usize> =
+                (root..whys.len()).filter(|&at| self.graph.steps[at].root == root).collect();
+            let is_new = together.iter().all(|&at| whys[at] == Some(Why::New));
+            let outputs = if is_new { self.outputs_as_built(&together, audience) } else { None };
+            if let Some(outputs) = outputs {
+                together.iter().for_each(|&at| whys[at] = None);
+                as_built.extend(together.into_iter().zip(outputs));
+            }
+        }
+        let mut one = |(at, why): (usize, Option<Why>)| {
             let name = self.graph.steps[at].name.clone();
             let outputs = match record.steps.get(&name) {
                 Some(before) => before.outputs.iter().map(|(path, _)| path.clone()).collect(),
-                None => self.graph.sure_outputs(at),
+                None => as_built.remove(&at).unwrap_or_else(|| self.graph.sure_outputs(at)),
             };
             Standing { why, name, outputs }
         };
-        Ok(whys.into_iter().enumerate().map(one).collect())
+        Ok(whys.into_iter().enumerate().map(&mut one).collect())
     }
 
-    /// Outputs of steps that are gone, and lie there still.
-    pub fn left_behind(&self) -> Vec<PathBuf> {
+    /// Outputs of targets that are gone, and are still there. `standing` is what [`Build::standing`] gives.
+    pub fn left_behind(&self, standing: &[Standing]) -> Vec<PathBuf> {
         let (record, _) = super::record::peek(self.recipe_file());
+        let wanted: HashSet<&PathBuf> = standing.iter().flat_map(|one| &one.outputs).collect();
         let names: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
-        let sure: HashSet<PathBuf> =
-            (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at)).collect();
         let gone = record.steps.iter().filter(|(name, _)| !names.contains(name.as_str()));
         let files = gone.flat_map(|(_, step)| step.outputs.iter().map(|(path, _)| path.clone()));
-        files.filter(|path| !sure.contains(path) && self.graph.base.join(path).exists()).collect()
+        // Of a stale target, nobody knows what it wrote.
+        let is_known = standing.iter().all(|one| one.why.is_none());
+        let unknown = if is_known { self.outputs_without_record(&record) } else { Vec::new() };
+        let is_left = |path: &PathBuf| !wanted.contains(path) && self.graph.base.join(path).exists();
+        files.chain(unknown).filter(is_left).collect()
     }
 }

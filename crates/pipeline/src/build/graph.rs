@@ -231,9 +231,9 @@ impl Graph {
         }
         let folders: HashSet<PathBuf> =
             found.iter().filter_map(|one| Some(normal(&one.path).parent()?.to_owned())).collect();
-        let recorded = folders.iter().flat_map(|folder| {
-            outputs_of_recipe(&self.base.join(folder), self.recipe.text.file())
-        });
+        let recorded = folders
+            .iter()
+            .flat_map(|folder| outputs_of_recipe(&self.base.join(folder), self.recipe.text.file()));
         // Without records, the manifests of atlases say which pages are theirs.
         let pages = makers.keys().flat_map(|maker| pages_of(&self.base.join(maker)).unwrap_or_default());
         let outputs: HashSet<PathBuf> = recorded.chain(pages).collect();

@@ -35,7 +35,7 @@ pub use digest::{Standing, Why};
 pub use graph::Graph;
 pub use record::Trouble;
 pub use run::Outcome;
-pub use watch::{Change, Watch};
+pub use watch::{Change, Unwatched, Watch};
 
 /// Hears how a build goes on. Every method may be called from any thread; by default nobody listens, and pages say nothing of what looks
 /// wrong.
@@ -188,6 +188,14 @@ impl Build {
         &self.graph.base
     }
 
+    /// The whole name of the target that a person means.
+    ///
+    /// # Errors
+    /// Where there is none.
+    pub fn target_named(&self, name: &str) -> Result<&str, crate::recipe::RecipeError> {
+        Ok(&self.graph.steps[self.graph.step_called(name)?].name)
+    }
+
     /// The folder of all outputs, from the recipe's.
     pub fn out(&self) -> PathBuf {
         self.graph.out()
@@ -195,7 +203,28 @@ impl Build {
 
     /// Every file that is read, from the recipe's folder.
     pub fn all_files(&self) -> Vec<PathBuf> {
-        (0..self.graph.steps.len()).flat_map(|at| self.graph.steps[at].inputs.clone()).collect()
+        let of_steps = self.graph.steps.iter().flat_map(|step| &step.inputs);
+        // A sprite that nothing uses yet is read, too, as soon as something does.
+        let of_sprites = self.graph.figures.iter().flat_map(|figure| &figure.inputs);
+        of_steps.chain(of_sprites).cloned().collect()
+    }
+
+    /// Folders in which a new file would be a source, from the recipe's folder.
+    pub fn source_folders(&self) -> Vec<PathBuf> {
+        let parts = self.graph.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
+        let folder = |from: &str| match sources::is_pattern(from) {
+            true => sources::plain_part(from),
+            false => PathBuf::from(from),
+        };
+        let folders = parts.flat_map(|part| &part.from).map(|from| folder(&from.value));
+        folders.filter(|folder| self.graph.base.join(folder).is_dir()).collect()
+    }
+
+    /// Every file that builds by this recipe are known to have written, from the recipe's folder.
+    pub fn all_outputs(&self) -> Vec<PathBuf> {
+        let (record, _) = record::peek(self.recipe_file());
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        record.outputs().map(|(path, _)| path.to_owned()).chain(sure).collect()
     }
 
     fn recipe_file(&self) -> &Path {

@@ -209,6 +209,53 @@ impl Build {
         (0..self.graph.steps.len()).map(one).collect()
     }
 
+    /// The outputs of steps that are put in place together, if they are what a build would write.
+    pub(super) fn outputs_as_built(
+        &self,
+        steps: &[usize],
+        audience: &dyn Audience,
+    ) -> Option<Vec<Vec<PathBuf>>> {
+        let policy = Policy { dry_run: true, ..self.policy() };
+        let cx = self.context(&crate::Deaf, policy, &self.run.limits());
+        let tell = |checked: &crate::steps::Checked| audience.findings(checked);
+        let one = |&at: &usize| -> Result<Vec<PathBuf>, Error> {
+            let step = &self.graph.steps[at];
+            let figures = self.graph.figures_of(at).into_iter();
+            let frames = figures
+                .map(|figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
+                .collect::<Result<Vec<_>, _>>()?;
+            make::step(&self.graph, step, &frames, &tell, &cx)
+        };
+        // What can't be done is certainly not up to date.
+        let outputs = steps.iter().map(one).collect::<Result<Vec<_>, _>>().ok()?;
+        (!cx.run().has_changes()).then_some(outputs)
+    }
+
+    /// Outputs that the records beside them say this recipe wrote, where the record of builds is gone.
+    pub(super) fn outputs_without_record(&self, record: &Record) -> Vec<PathBuf> {
+        if !record.version.is_empty() {
+            return Vec::new();
+        }
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let mut folders: HashSet<PathBuf> =
+            sure.filter_map(|path| Some(self.graph.base.join(path.parent()?))).collect();
+        if self.graph.out() != Path::new(".") {
+            let all = walkdir::WalkDir::new(self.graph.base.join(self.graph.out()));
+            let is_plain = |entry: &walkdir::DirEntry| {
+                entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.')
+            };
+            let entries = all.into_iter().filter_entry(is_plain).flatten();
+            folders
+                .extend(entries.filter(|entry| entry.file_type().is_dir()).map(walkdir::DirEntry::into_path));
+        }
+        let from_base =
+            |path: PathBuf| path.strip_prefix(&self.graph.base).map_or_else(|_| path.clone(), Path::to_owned);
+        let outputs = folders.iter().flat_map(|folder| store::outputs_of_recipe(folder, self.recipe_file()));
+        let mut outputs: Vec<PathBuf> = outputs.map(from_base).collect();
+        outputs.sort();
+        outputs
+    }
+
     /// What a step writes, found out by doing it without writing.
     fn outputs_made(&self, at: usize, audience: &dyn Audience) -> Result<Vec<PathBuf>, Error> {
         let step = &self.graph.steps[at];
@@ -469,8 +516,7 @@ impl Run<'_> {
                 (path.clone(), hash.unwrap_or(Digest([0; 32])))
             };
             // What was read is what is recorded, even if the file was changed and changed back meanwhile.
-            let as_read =
-                |(path, hash): &(PathBuf, Digest)| (path.clone(), *read.get(path).unwrap_or(hash));
+            let as_read = |(path, hash): &(PathBuf, Digest)| (path.clone(), *read.get(path).unwrap_or(hash));
             let inputs: Vec<(PathBuf, Digest)> = digest.inputs.iter().map(as_read).collect();
             let is_as_planned = inputs == digest.inputs;
             let made_of = {
@@ -543,7 +589,11 @@ impl Run<'_> {
             steps.values().flat_map(|step| &step.outputs).map(|(path, _)| path.clone()).collect();
         let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
         let still: HashSet<PathBuf> = still.into_iter().chain(sure).collect();
-        let stale: Vec<PathBuf> = before.outputs().map(|(path, _)| path.to_owned()).collect();
+        // Of a step that was not done, nobody knows what it wrote.
+        let is_all_done =
+            self.whys.iter().flatten().count() == outcome.done + self.settled.load(Ordering::Relaxed);
+        let unknown = if is_all_done { self.build.outputs_without_record(before) } else { Vec::new() };
+        let stale: Vec<PathBuf> = before.outputs().map(|(path, _)| path.to_owned()).chain(unknown).collect();
         let stale: Vec<PathBuf> = stale
             .into_iter()
             .filter(|path| !still.contains(path) && self.graph.base.join(path).is_file())

@@ -74,8 +74,11 @@ fn without_twins(base: &Path, found: Vec<Found>) -> Vec<Found> {
     let is_set = |path: &Path| base.join(path).join(SET_FILE).is_file();
     let folders: HashSet<PathBuf> =
         found.iter().zip(&is_folder).filter(|(_, is)| **is).map(|(one, _)| one.path.clone()).collect();
-    let has_inner: HashSet<&Path> =
-        found.iter().flat_map(|one| one.path.ancestors().skip(1)).filter(|path| folders.contains(*path)).collect();
+    let has_inner: HashSet<&Path> = found
+        .iter()
+        .flat_map(|one| one.path.ancestors().skip(1))
+        .filter(|path| folders.contains(*path))
+        .collect();
     let mut seen = HashSet::new();
     let is_wanted = |(one, is_folder): &(&Found, &bool)| {
         let in_set = one.path.ancestors().skip(1).any(|above| folders.contains(above) && is_set(above));
@@ -85,7 +88,8 @@ fn without_twins(base: &Path, found: Vec<Found>) -> Vec<Found> {
         };
         is_source && !in_set && seen.insert(one.path.clone())
     };
-    let wanted: Vec<Found> = found.iter().zip(&is_folder).filter(is_wanted).map(|(one, _)| one.clone()).collect();
+    let wanted: Vec<Found> =
+        found.iter().zip(&is_folder).filter(is_wanted).map(|(one, _)| one.clone()).collect();
     wanted
 }
 
@@ -258,7 +262,8 @@ mod tests {
         assert_eq!(told(&files, "*/deep"), ["art/deep art"]);
         assert_eq!(told(&files, "art/npc_?.png"), ["art/npc_2.png -"]);
         // Each file once, whether a pattern finds its folder too or not; a set stands for its own files.
-        let files = ["art/koi.png", "art/notes.txt", "art/deep/a.png", "art/set/frames.json", "art/set/b.png"];
+        let files =
+            ["art/koi.png", "art/notes.txt", "art/deep/a.png", "art/set/frames.json", "art/set/b.png"];
         let each = ["art/koi.png koi.png", "art/set set", "art/deep/a.png a.png"];
         assert_eq!(told(&files, "art/**/*"), each);
         assert_eq!(told(&files, "art/**"), each);

@@ -1,7 +1,7 @@
-//! Waiting until something changes that a recipe is made of: the recipe, its sources, what it names. Editors that replace a file instead of
-//! writing it are seen too, and new files that a pattern takes in, since whole folders are watched.
+//! Waiting until something changes that a recipe is made of: the recipe, its sources, what it names. The folders of these are
+//! watched, so that editors that replace a file instead of writing it are seen too, and new files that a pattern takes in.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
@@ -10,17 +10,22 @@ use notify::{EventKind, RecommendedWatcher, RecursiveMode, Watcher};
 
 use shibori_formats::store::HIDDEN_FOLDER;
 
+use crate::build::Build;
+
 /// A save is several events: this long must nothing happen before it is taken for done.
 const QUIET: Duration = Duration::from_millis(80);
 
 /// So long is waited at most for quiet, where something writes all the time.
 const PATIENCE: Duration = Duration::from_secs(2);
 
-/// Waits for changes below a folder.
+/// Waits for changes of what a recipe reads.
 #[derive(Debug)]
 pub struct Watch {
     folder: PathBuf,
-    out: PathBuf,
+    /// What builds write: changes of it are no news.
+    outputs: HashSet<PathBuf>,
+    /// The folder of outputs, if nothing is read from it.
+    out: Option<PathBuf>,
     events: Receiver<notify::Result<notify::Event>>,
     watcher: RecommendedWatcher,
     watched: BTreeSet<PathBuf>,
@@ -33,8 +38,14 @@ pub struct Change {
     pub files: Vec<PathBuf>,
 }
 
+/// A folder that can't be watched, and why.
+pub type Unwatched = (PathBuf, String);
+
+/// Folders in folders: deeper is a mistake, or a link that leads back.
+const DEEPEST: usize = 16;
+
 impl Watch {
-    /// Begins to watch a recipe's folder.
+    /// Begins to watch a recipe's folder, without the folders in it.
     ///
     /// # Errors
     /// Where the system can't.
@@ -43,32 +54,71 @@ impl Watch {
         let watcher = notify::recommended_watcher(sender).map_err(|error| error.to_string())?;
         let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
         let folder = folder.canonicalize().map_err(|error| error.to_string())?;
-        let mut watch =
-            Self { out: PathBuf::new(), folder: folder.clone(), events, watcher, watched: BTreeSet::new() };
+        let (outputs, watched) = (HashSet::new(), BTreeSet::new());
+        let mut watch = Self { folder: folder.clone(), outputs, out: None, events, watcher, watched };
         watch.add(&folder)?;
         Ok(watch)
     }
 
-    /// Passes over what happens in a folder from now on: that of the outputs.
-    pub fn look_away_from(&mut self, out: &Path) {
-        self.out = self.folder.join(out);
+    /// Watches what a recipe reads, links' own files too, and the folders in which a pattern may find something new. What
+    /// can't be watched is given back, and looked at with the next change of anything else.
+    pub fn follow(&mut self, build: &Build) -> Vec<Unwatched> {
+        let inputs: Vec<PathBuf> = build.all_files().iter().map(|file| self.folder.join(file)).collect();
+        let out = self.folder.join(build.out());
+        let is_read = inputs.iter().any(|file| file.starts_with(&out)) || self.folder.starts_with(&out);
+        self.out = (!is_read).then_some(out);
+        self.pass_over(build);
+        let mut folders = BTreeSet::new();
+        for file in &inputs {
+            folders.extend(file.parent().map(Path::to_owned));
+            folders.extend(file.canonicalize().ok().and_then(|real| Some(real.parent()?.to_owned())));
+        }
+        for root in build.source_folders() {
+            self.gather(&self.folder.join(root), &mut folders);
+        }
+        self.add_all(folders)
     }
 
-    /// Watches what lies outside the recipe's folder, too.
-    pub fn also(&mut self, files: &[PathBuf]) {
-        for file in files {
-            let whole = self.folder.join(file);
-            let Some(Ok(folder)) = whole.parent().map(Path::canonicalize) else { continue };
-            if !folder.starts_with(&self.folder) {
-                // What can't be watched is looked at with the next change of anything else.
-                let _ = self.add(&folder);
+    /// Watches everything below the recipe's folder, while nothing else is known of it.
+    pub fn follow_everything(&mut self) -> Vec<Unwatched> {
+        let mut folders = BTreeSet::new();
+        self.gather(&self.folder, &mut folders);
+        self.add_all(folders)
+    }
+
+    /// Passes over what builds have written until now.
+    pub fn pass_over(&mut self, build: &Build) {
+        self.outputs = build.all_outputs().iter().map(|file| self.folder.join(file)).collect();
+    }
+
+    /// A folder and those in it, but hidden ones and that of the outputs.
+    fn gather(&self, root: &Path, folders: &mut BTreeSet<PathBuf>) {
+        let is_wanted = |entry: &walkdir::DirEntry| {
+            entry.file_type().is_dir()
+                && (entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.'))
+                && self.out.as_deref() != Some(entry.path())
+        };
+        let all = walkdir::WalkDir::new(root).max_depth(DEEPEST).into_iter();
+        folders.extend(all.filter_entry(is_wanted).flatten().map(walkdir::DirEntry::into_path));
+    }
+
+    fn add_all(&mut self, folders: BTreeSet<PathBuf>) -> Vec<Unwatched> {
+        let mut unwatched = Vec::new();
+        for folder in folders {
+            // One that is not there yet appears in one that is.
+            if let Err(why) = self.add(&folder)
+                && folder.is_dir()
+            {
+                unwatched.push((folder, why));
             }
         }
+        unwatched
     }
 
     fn add(&mut self, folder: &Path) -> Result<(), String> {
-        if self.watched.insert(folder.to_owned()) {
-            self.watcher.watch(folder, RecursiveMode::Recursive).map_err(|error| error.to_string())?;
+        if !self.watched.contains(folder) {
+            self.watcher.watch(folder, RecursiveMode::NonRecursive).map_err(|error| error.to_string())?;
+            self.watched.insert(folder.to_owned());
         }
         Ok(())
     }
@@ -97,10 +147,11 @@ impl Watch {
             return;
         }
         for path in event.paths {
-            let is_own = path.components().any(|part| part.as_os_str() == HIDDEN_FOLDER);
-            let is_output = !self.out.as_os_str().is_empty() && path.starts_with(&self.out);
-            if !is_own && !is_output {
-                files.insert(path.strip_prefix(&self.folder).map_or_else(|_| path.clone(), Path::to_owned));
+            let below = path.strip_prefix(&self.folder).unwrap_or(&path);
+            let is_own = below.components().any(|part| part.as_os_str() == HIDDEN_FOLDER);
+            let in_out = self.out.as_ref().is_some_and(|out| path.starts_with(out));
+            if !is_own && !in_out && !self.outputs.contains(&path) {
+                files.insert(below.to_owned());
             }
         }
     }
@@ -108,27 +159,66 @@ impl Watch {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
     use std::fs;
 
-    #[test]
-    fn saves_that_replace_a_file_and_new_files_are_seen_and_outputs_are_not() {
+    use super::*;
+    use crate::options::RunOptions;
+
+    const RECIPE: &str = "[sprite.koi]\nfrom = \"ART/**/*.png\"\n[out]\ndir = \"OUT\"\n";
+
+    /// A project of a recipe below a folder that is called almost like the hidden one.
+    fn project(art: &str, out: &str) -> (tempfile::TempDir, PathBuf) {
         let folder = tempfile::tempdir().unwrap();
-        let at = |path: &str| folder.path().join(path);
-        fs::create_dir_all(at("art")).unwrap();
-        fs::create_dir_all(at("build")).unwrap();
-        fs::write(at("art/koi.png"), b"old").unwrap();
-        let mut watch = Watch::begin(folder.path()).unwrap();
-        watch.look_away_from(Path::new("build"));
-        fs::write(at("build/pond.png"), b"output").unwrap();
-        fs::create_dir(at(".shibori")).unwrap();
-        fs::write(at(".shibori/lock"), b"1").unwrap();
-        fs::write(at("art/koi.png.tmp"), b"new").unwrap();
-        fs::rename(at("art/koi.png.tmp"), at("art/koi.png")).unwrap();
-        let change = watch.next().unwrap();
-        assert!(change.files.contains(&PathBuf::from("art/koi.png")), "{change:?}");
-        assert!(change.files.iter().all(|path| path.starts_with("art")), "{change:?}");
-        fs::write(at("art/frog.png"), b"new").unwrap();
-        assert_eq!(watch.next().unwrap().files, [PathBuf::from("art/frog.png")]);
+        let home = folder.path().join(".shibori-tests/game");
+        fs::create_dir_all(home.join(art).join("deep")).unwrap();
+        fs::create_dir_all(home.join(out)).unwrap();
+        fs::write(home.join(art).join("koi.png"), b"old").unwrap();
+        fs::write(home.join("shibori.toml"), RECIPE.replace("ART", art).replace("OUT", out)).unwrap();
+        let home = home.canonicalize().unwrap();
+        (folder, home)
+    }
+
+    #[test]
+    fn what_is_read_is_seen_and_what_is_written_is_not() {
+        for (art, out) in [("art", "build"), ("art", "."), ("assets/src", "assets")] {
+            let (_folder, home) = project(art, out);
+            let mut watch = Watch::begin(&home).unwrap();
+            let open = || Build::open(&home.join("shibori.toml"), &RunOptions::default()).unwrap();
+            assert!(watch.follow(&open()).is_empty());
+            fs::create_dir_all(home.join(".shibori")).unwrap();
+            fs::write(home.join(".shibori/lock"), b"1").unwrap();
+            let write = |file: &str| {
+                fs::write(home.join(art).join(file).with_extension("tmp"), b"new").unwrap();
+                fs::rename(home.join(art).join(file).with_extension("tmp"), home.join(art).join(file)).unwrap();
+            };
+            for file in ["koi.png", "frog.png", "deep/heron.png"] {
+                write(file);
+                let change = watch.next().unwrap();
+                assert!(change.files.contains(&Path::new(art).join(file)), "{art} {out}: {change:?}");
+                assert!(change.files.iter().all(|path| path.starts_with(art)), "{change:?}");
+            }
+            // What a build is known to have written is no news, wherever it is.
+            watch.outputs.insert(home.join(out).join("pond.png"));
+            fs::write(home.join(out).join("pond.png"), b"output").unwrap();
+            write("koi.png");
+            assert!(!watch.next().unwrap().files.contains(&Path::new(out).join("pond.png")));
+        }
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn the_file_behind_a_link_is_seen_and_a_folder_that_can_not_be_read_stops_nothing() {
+        let other = tempfile::tempdir().unwrap();
+        fs::write(other.path().join("frog.png"), b"old").unwrap();
+        let (_folder, home) = project("art", "build");
+        std::os::unix::fs::symlink(other.path().join("frog.png"), home.join("art/frog.png")).unwrap();
+        std::os::unix::fs::symlink("/proc", home.join("art/proc")).unwrap();
+        fs::write(home.join("shibori.toml"), "[sprite.frog]\nfrom = \"art/frog.png\"\n").unwrap();
+        let mut watch = Watch::begin(&home).unwrap();
+        watch.follow_everything();
+        watch.follow(&Build::open(&home.join("shibori.toml"), &RunOptions::default()).unwrap());
+        fs::write(other.path().join("frog.png"), b"new").unwrap();
+        let files = watch.next().unwrap().files;
+        assert!(files.iter().any(|path| path.ends_with("frog.png")), "{files:?}");
     }
 }

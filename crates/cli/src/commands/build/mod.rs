@@ -18,13 +18,19 @@ use self::told::{Teller, why};
 use super::Program;
 use crate::args::Build as Args;
 use crate::failure::Failure;
+use crate::message::{Message, Weight};
 use crate::words::ToldPath;
 use crate::words::{counted, pasteable, pasteable_path, table};
 
 pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
     let recipe = args.recipe.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
     let recipe = program.base.join(recipe);
+    let is_dry = program.everywhere.run.dry_run.is_on();
     if args.watch {
+        if is_dry {
+            return Err(Failure::usage("--watch and --dry-run can't be used together")
+                .with_hint("drop --watch to see what is stale now"));
+        }
         return watch(args, &recipe, program);
     }
     let build = Build::open(&recipe, &program.everywhere.run)?;
@@ -34,8 +40,8 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
     if args.frozen {
         return frozen(&build, program);
     }
-    if program.everywhere.run.dry_run.is_on() {
-        return dry_run(&build, program);
+    if is_dry {
+        return dry_run(&build, args.target.as_deref(), program);
     }
     if let Some(step) = &args.target {
         let teller = Teller::new(program);
@@ -63,8 +69,9 @@ fn told_once(
     let began = Instant::now();
     let outcome = build.run(program.everywhere.jobs, teller).map_err(told)?;
     let failed = teller.conclude(&outcome, began);
-    // Written by itself, it would be one more thing that changed where all is watched.
-    let is_news = !teller.is_silent() || outcome.did_something();
+    // Written on its own, it would be one more thing that changed where all is watched; after a failure, Make would take it
+    // for a success.
+    let is_news = (!teller.is_silent() || outcome.did_something()) && failed.is_none();
     if let Some(file) = depfile.filter(|_| is_news) {
         let facts = build.facts(teller).map_err(told)?;
         build.write_depfile(&program.base.join(file), &facts, true).map_err(told)?;
@@ -118,9 +125,11 @@ struct StandingStep {
     outputs: Vec<ToldPath>,
 }
 
-fn standing(build: &Build) -> Result<StandingReport, Failure> {
+fn standing(build: &Build, program: &Program<'_>) -> Result<StandingReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
-    for one in build.standing().map_err(told)? {
+    let all = build.standing(&Teller::new(program)).map_err(told)?;
+    let left = ToldPath::all(&build.left_behind(&all));
+    for one in all {
         match &one.why {
             Some(reason) => {
                 stale.push(StandingStep {
@@ -132,7 +141,7 @@ fn standing(build: &Build) -> Result<StandingReport, Failure> {
             None => kept += 1,
         }
     }
-    Ok(StandingReport { stale, kept, left: ToldPath::all(&build.left_behind()) })
+    Ok(StandingReport { stale, kept, left })
 }
 
 fn list(report: &StandingReport, program: &Program<'_>) {
@@ -147,7 +156,7 @@ fn list(report: &StandingReport, program: &Program<'_>) {
 
 /// Builds nothing, and says what is stale.
 fn frozen(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
-    let report = standing(build)?;
+    let report = standing(build, program)?;
     list(&report, program);
     program.console.result(&report);
     if report.stale.is_empty() && report.left.is_empty() {
@@ -158,8 +167,15 @@ fn frozen(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
     Err(Failure::findings())
 }
 
-fn dry_run(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
-    let report = standing(build)?;
+fn dry_run(build: &Build, target: Option<&str>, program: &Program<'_>) -> Result<(), Failure> {
+    let target =
+        target.map(|name| build.target_named(name).map_err(|error| told(error.into()))).transpose()?;
+    let mut report = standing(build, program)?;
+    if let Some(name) = target {
+        report.stale.retain(|step| step.step == name);
+        report.kept = usize::from(report.stale.is_empty());
+        report.left.clear();
+    }
     list(&report, program);
     program.console.result(&report);
     let (stale, kept) = (counted(report.stale.len(), "step"), report.kept);
@@ -175,23 +191,38 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
     let mut watch =
         Watch::begin(&base).map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.shown())))?;
     let server = args.serve.map(started).transpose()?;
+    if let Some(server) = &server {
+        program.say(&format!("serving at {}", server.address()));
+    }
     let (mut changed, mut known): (Option<Changed>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
+    let mut warned: BTreeSet<PathBuf> = BTreeSet::new();
     loop {
         let is_first = changed.is_none();
-        match build_watched(args, recipe, changed.as_ref(), &mut watch, program) {
-            // Whatever is saved next may be what was missing.
-            None => known.clear(),
-            Some(Built { out, files, did_something }) => {
-                known = files;
-                let out = base.join(out);
-                if let Some(server) = server.as_ref().filter(|_| is_first || did_something) {
-                    server.show(&out);
-                    if is_first {
-                        program.say(&format!("showing {} at {}", out.shown(), server.address()));
-                    }
-                    server.tell();
-                }
+        let unwatched = match Build::open(recipe, &program.everywhere.run) {
+            Err(error) => {
+                program.fail(&told(error));
+                // Whatever is saved next may be what was missing.
+                known.clear();
+                watch.follow_everything()
             }
+            Ok(build) => {
+                let unwatched = watch.follow(&build);
+                if let Some(server) = &server {
+                    server.show(&base.join(build.out()));
+                }
+                known = build.all_files().into_iter().collect();
+                known.extend(file.file_name().map(PathBuf::from));
+                let did_something = build_watched(args, &build, changed.as_ref(), program);
+                watch.pass_over(&build);
+                if let Some(server) = server.as_ref().filter(|_| did_something) {
+                    server.reload_pages();
+                }
+                unwatched
+            }
+        };
+        for (folder, why) in unwatched.into_iter().filter(|(folder, _)| warned.insert(folder.clone())) {
+            let text = format!("{}: can't be watched: {why}", folder.shown());
+            program.console.message(Weight::Warning, &Message { text, pointer: None, hint: None });
         }
         if is_first {
             program.say("watching for changes; press Ctrl+C to stop");
@@ -222,45 +253,18 @@ struct Changed {
     is_part: bool,
 }
 
-/// What came of a build that went well.
-struct Built {
-    out: PathBuf,
-    /// The recipe and all that it is made of.
-    files: BTreeSet<PathBuf>,
-    did_something: bool,
-}
-
-/// Builds once more.
-fn build_watched(
-    args: &Args,
-    recipe: &Path,
-    changed: Option<&Changed>,
-    watch: &mut Watch,
-    program: &Program<'_>,
-) -> Option<Built> {
-    let build = match Build::open(recipe, &program.everywhere.run) {
-        Ok(build) => build,
-        Err(error) => {
-            program.fail(&error.into());
-            return None;
-        }
-    };
-    watch.look_away_from(&build.out());
-    let mut files = build.all_files();
-    watch.also(&files);
-    files.extend(recipe.file_name().filter(|_| !recipe.is_dir()).map(PathBuf::from));
-    files.push(PathBuf::from(RECIPE_FILE));
+/// Builds once more, and says whether any file is another one now.
+fn build_watched(args: &Args, build: &Build, changed: Option<&Changed>, program: &Program<'_>) -> bool {
     let teller = match changed {
         Some(changed) => Teller::brief(program, &changed.told, changed.is_part),
         None => Teller::new(program),
     };
-    match told_once(&build, &teller, args.depfile.as_deref(), program) {
-        Ok(did_something) => {
-            Some(Built { out: build.out(), files: files.into_iter().collect(), did_something })
-        }
+    match told_once(build, &teller, args.depfile.as_deref(), program) {
+        Ok(did_something) => did_something,
         Err(failure) => {
             program.fail(&failure);
-            None
+            // Other targets may be done.
+            true
         }
     }
 }

@@ -1,36 +1,31 @@
-//! A small server on this machine alone: shows the folder of outputs, and tells pages that are open to load themselves anew.
+//! A small server on this machine alone: shows the folder of outputs, and lets open pages reload after each build.
 //!
-//! Only GET and HEAD of files below that folder are answered, and only where this machine is asked by its own name: a page from elsewhere that points its
-//! name at 127.0.0.1 gets nothing.
+//! Only GET and HEAD of files below that folder are answered, and only if this machine is asked by its own name: a page from
+//! elsewhere that points its name at 127.0.0.1 gets nothing. Each request has a thread, so a reader that stops reading holds
+//! up nobody, and a page asks once a second whether there is something new, so that no browser runs out of connections.
 
 use std::fs;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Duration;
+use std::time::SystemTime;
 
 use shibori_formats::ShownPath;
 use tiny_http::{Header, Method, Request, Response, StatusCode};
 
-/// Where pages listen for the news that something was built.
+/// Where pages ask for the number of the last build.
 const NEWS: &str = "/.shibori/news";
-
-/// What a page gets at its end while it is shown: it loads itself anew on news.
-const LISTENS: &str =
-    "<script>new EventSource(\"/.shibori/news\").onmessage = () => location.reload()</script>\n";
-
-/// A proxy or a browser closes what says nothing for long.
-const BREATH: Duration = Duration::from_secs(15);
 
 pub(super) struct Server {
     address: String,
     shared: Arc<Shared>,
 }
 
-#[derive(Default)]
 struct Shared {
     folder: Mutex<PathBuf>,
-    listeners: Mutex<Vec<Box<dyn Write + Send>>>,
+    /// When the server began: a page of an earlier one is out of date.
+    began: u128,
+    builds: Mutex<u64>,
 }
 
 impl Server {
@@ -38,19 +33,15 @@ impl Server {
     pub(super) fn start(port: u16) -> Result<Self, String> {
         let http = tiny_http::Server::http(("127.0.0.1", port)).map_err(|error| error.to_string())?;
         let port = http.server_addr().to_ip().map_or(port, |address| address.port());
-        let shared = Arc::new(Shared::default());
+        let began = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH);
+        let began = began.map_or(0, |since| since.as_millis());
+        let shared = Arc::new(Shared { folder: Mutex::default(), began, builds: Mutex::default() });
         let serving = Arc::clone(&shared);
         std::thread::spawn(move || {
             for request in http.incoming_requests() {
-                // What one asker does wrong is no matter of the build.
-                let _ = serving.answer(request, port);
-            }
-        });
-        let breathing = Arc::clone(&shared);
-        std::thread::spawn(move || {
-            loop {
-                std::thread::sleep(BREATH);
-                breathing.send(": still here\n\n");
+                let serving = Arc::clone(&serving);
+                // A client's mistake doesn't affect the build.
+                std::thread::spawn(move || serving.answer(request, port));
             }
         });
         Ok(Self { address: format!("http://127.0.0.1:{port}/"), shared })
@@ -65,17 +56,16 @@ impl Server {
         folder.clone_into(&mut self.shared.folder.lock().unwrap_or_else(PoisonError::into_inner));
     }
 
-    /// Tells open pages that something was built.
-    pub(super) fn tell(&self) {
-        self.shared.send("data: built\n\n");
+    /// Lets open pages reload.
+    pub(super) fn reload_pages(&self) {
+        *self.shared.builds.lock().unwrap_or_else(PoisonError::into_inner) += 1;
     }
 }
 
 impl Shared {
-    fn send(&self, text: &str) {
-        let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
-        // Who went away is forgotten.
-        listeners.retain_mut(|to| to.write_all(text.as_bytes()).and_then(|()| to.flush()).is_ok());
+    /// What the last build is known by.
+    fn version(&self) -> String {
+        format!("{}-{}", self.began, self.builds.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
     fn answer(&self, request: Request, port: u16) -> io::Result<()> {
@@ -90,27 +80,22 @@ impl Shared {
             return request.respond(plain(405, "only files are served here"));
         }
         let path = request.url().split(['?', '#']).next().unwrap_or("/").to_owned();
+        let version = self.version();
         if path == NEWS {
-            let mut to = request.into_writer();
-            to.write_all(
-                b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nCache-Control: no-store\r\n\r\n",
-            )?;
-            to.write_all(b"retry: 500\n\n")?;
-            to.flush()?;
-            self.listeners.lock().unwrap_or_else(PoisonError::into_inner).push(to);
-            return Ok(());
+            return request.respond(plain(200, &version));
         }
         let folder = self.folder.lock().unwrap_or_else(PoisonError::into_inner).clone();
         let Some(file) = inside(&folder, &path) else {
-            return request.respond(plain(404, "no such file"));
+            // Nothing is built yet, perhaps: the page comes as soon as it is.
+            return request.respond(html(listening("<p>no such file</p>", &version)).with_status_code(404));
         };
         if file.is_dir() {
-            return request.respond(html(listing(&folder, &file)));
+            return request.respond(html(listening(&listing(&folder, &file), &version)));
         }
         match fs::read(&file) {
             Err(_) => request.respond(plain(404, "no such file")),
             Ok(bytes) if kind(&file).starts_with("text/html") => {
-                request.respond(html(listening(&String::from_utf8_lossy(&bytes))))
+                request.respond(html(listening(&String::from_utf8_lossy(&bytes), &version)))
             }
             Ok(bytes) => request.respond(typed(Response::from_data(bytes), kind(&file))),
         }
@@ -162,28 +147,49 @@ fn listing(whole: &Path, folder: &Path) -> String {
     let shown = folder.strip_prefix(&real).map(|path| path.shown().to_string()).unwrap_or_default();
     let at = if shown.is_empty() { String::new() } else { format!("/{shown}") };
     let link = |(_, name): &(bool, String)| {
-        format!("<li><a href=\"{at}/{}\">{}</a></li>\n", quoted(name), quoted(name))
+        format!("<li><a href=\"{}\">{}</a></li>\n", url(&format!("{at}/{name}")), escaped(name))
     };
     let links: String = names.iter().map(link).collect();
-    listening(&format!(
+    format!(
         "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\">\
          <title>{0}</title><style>body {{ font: 16px/1.6 system-ui, sans-serif; margin: 2rem; color-scheme: light dark }}</style>\
          <h1>{0}</h1>\n<ul>\n{links}</ul>\n",
-        quoted(&if shown.is_empty() { "Outputs".to_owned() } else { shown })
-    ))
+        escaped(&if shown.is_empty() { "Outputs".to_owned() } else { shown })
+    )
 }
 
-/// A name inside HTML and URLs.
-fn quoted(name: &str) -> String {
-    let plain = name.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;");
-    plain.replace('%', "%25").replace('#', "%23").replace('?', "%3f")
+/// A text inside HTML, in attributes too.
+fn escaped(text: &str) -> String {
+    let mut escaped = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '&' => escaped.push_str("&amp;"),
+            '<' => escaped.push_str("&lt;"),
+            '>' => escaped.push_str("&gt;"),
+            '"' => escaped.push_str("&quot;"),
+            '\'' => escaped.push_str("&#39;"),
+            c => escaped.push(c),
+        }
+    }
+    escaped
 }
 
-/// The same page, loading itself anew on news.
-fn listening(page: &str) -> String {
+/// A path as a URL (RFC 3986): only unreserved characters and `/` stay as they are.
+fn url(path: &str) -> String {
+    let is_plain = |byte: u8| byte.is_ascii_alphanumeric() || b"-._~/".contains(&byte);
+    let part = |byte: u8| if is_plain(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") };
+    path.bytes().map(part).collect()
+}
+
+/// The same page, reloading once there is another build than that of this version.
+fn listening(page: &str, version: &str) -> String {
+    let script = format!(
+        "<script>setInterval(() => fetch(\"{NEWS}\").then(answer => answer.text()).then(\
+         version => version.trim() === \"{version}\" || location.reload(), () => 0), 1000)</script>\n"
+    );
     match page.rfind("</body>") {
-        Some(at) => format!("{}{LISTENS}{}", &page[..at], &page[at..]),
-        None => format!("{page}{LISTENS}"),
+        Some(at) => format!("{}{script}{}", &page[..at], &page[at..]),
+        None => format!("{page}{script}"),
     }
 }
 
@@ -245,6 +251,21 @@ mod tests {
             std::os::unix::fs::symlink(folder.path().join("secret.txt"), build.join("link.txt")).unwrap();
             assert!(inside(&build, "/link.txt").is_none());
         }
-        assert_eq!(listening("<body>x</body>"), format!("<body>x{LISTENS}</body>"));
+        let page = listening("<body>x</body>", "1-2");
+        assert!(page.starts_with("<body>x<script>") && page.ends_with("</script>\n</body>"), "{page}");
     }
+
+    #[test]
+    fn names_of_any_kind_are_links_that_lead_to_them() {
+        let folder = tempfile::tempdir().unwrap();
+        let names = ["50% #1?.html", "a'b & <i>.png", "\u{e9} +.png"];
+        let odd: &[&str] = if cfg!(windows) { &[] } else { &["x\" onmouseover=\"alert(1).html"] };
+        for name in names.iter().filter(|name| !cfg!(windows) || !name.contains(['?', '<', '>'])).chain(odd) {
+            fs::write(folder.path().join(name), b"x").unwrap();
+            let page = listing(folder.path(), folder.path());
+            assert!(page.contains(&format!(">{}<", escaped(name))) && !page.contains("onmouseover=\"alert"), "{page}");
+            let link = url(&format!("/{name}"));
+            assert!(page.contains(&format!("href=\"{link}\"")), "{page}");
+            assert!(inside(folder.path(), &link).is_some_and(|file| file.is_file()), "{link}");
+        }    }
 }
