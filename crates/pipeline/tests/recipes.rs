@@ -279,3 +279,57 @@ fn what_lies_below_follows_what_is_above_whoever_changed_it() {
     assert_eq!(list(), "go turn mine ");
     assert_eq!(list(), "go turn mine ");
 }
+
+/// The recipe of three characters of one pattern.
+const CHARACTERS: &str = "[sprite.\"npc-*\"]\nfrom = \"w*.qoi\"\nslice = { cell = \"16x16\" }\nshape = { pivot = \"center\" }\n\
+                          clips = { go = \"0-1 @10fps\" }\nset = \"sets/*\"\n";
+
+#[test]
+fn one_sprite_of_a_pattern_says_only_what_is_different() {
+    let recipe = format!(
+        "{CHARACTERS}[sprite.npc-ave]\nshape = {{ pivot = \"3px,4px\" }}\nclips = {{ wink = \"1 @80ms\" }}\n\
+         [atlas.a]\nuse = \"npc-*\"\n"
+    );
+    let set = frames(&recipe, "a.json");
+    assert_eq!(set.sprites().iter().map(ToString::to_string).collect::<Vec<_>>(), ["npc-alk", "npc-ave"]);
+    let pivots = |sprite: &str| {
+        let mine = set.frames().iter().filter(|frame| frame.sprite().as_str() == sprite);
+        mine.map(|frame| frame.pivot().to_string()).collect::<Vec<_>>()
+    };
+    assert!(pivots("npc-ave").iter().all(|pivot| pivot == "3,4"), "{:?}", pivots("npc-ave"));
+    assert!(pivots("npc-alk").iter().all(|pivot| pivot == "8,8"), "{:?}", pivots("npc-alk"));
+    let mut clips: Vec<String> = set.clips().iter().map(shibori_core::clip::Clip::whole_name).collect();
+    clips.sort();
+    assert_eq!(clips, ["npc-alk:go", "npc-ave:go", "npc-ave:wink"]);
+    // One that the pattern doesn't find is a mistake, and so is one that no pattern stands for.
+    let gone = format!("{CHARACTERS}[sprite.npc-olf]\nshape = {{ pivot = \"feet\" }}\n");
+    assert!(matches!(fault(&gone), Fault::NotInPattern { name, .. } if name == "npc-olf"));
+    assert!(matches!(fault("[sprite.koi]\nshape = { pivot = \"feet\" }"), Fault::Needs { key: "from", .. }));
+}
+
+#[test]
+fn files_may_be_left_out_of_a_pattern() {
+    for except in ["\"wave.qoi\"", "[\"*ve.qoi\"]", "\"./wave.*\""] {
+        let recipe = CHARACTERS.replace("slice", &format!("except = {except}\nslice"))
+            + "[atlas.a]\nuse = \"npc-*\"\n";
+        assert_eq!(frames(&recipe, "a.json").sprites().len(), 1, "{except}");
+    }
+    let all = CHARACTERS.replace("slice", "except = \"*\"\nslice");
+    assert!(matches!(fault(&all), Fault::NoMatch { .. }));
+}
+
+#[test]
+fn an_atlas_with_a_star_is_one_for_each_sprite() {
+    let home = project(&format!(
+        "{CHARACTERS}[atlas.\"chars-*\"]\nuse = \"npc-*\"\n[[atlas.\"chars-*\".export]]\nto = \"css\"\n\
+         [sprite.leap]\nfrom = \"leap.qoi\"\nslice = {{ grid = \"3x1\" }}\n[atlas.\"*\"]\nuse = \"leap\"\nfile = \"one/*\"\n"
+    ));
+    assert!(built(&home, &RunOptions::default()).unwrap().is_empty());
+    for file in ["chars-alk.json", "chars-ave.json", "chars-alk.css", "chars-ave.css", "one/leap.json"] {
+        assert!(home.path().join("build").join(file).is_file(), "{file}");
+    }
+    let set = source(&home.path().join("build/chars-ave.json"), &Limits::default()).unwrap().set;
+    assert_eq!(set.sprites().len(), 1);
+    let twice = format!("{CHARACTERS}[atlas.\"a-*\"]\nuse = \"npc-*\"\n[atlas.a-ave]\nuse = \"npc-alk\"\n");
+    assert!(matches!(fault(&twice), Fault::TwoAtlases { .. } | Fault::TwoOutputs { .. }));
+}

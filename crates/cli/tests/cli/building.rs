@@ -477,3 +477,14 @@ fn a_dry_run_of_a_build_writes_nothing_and_knows_its_targets() {
     assert!(out.contains("atlas.pond") && !out.contains("lights"), "{out}");
     assert!(env.files("") == before);
 }
+
+#[test]
+fn a_recipe_is_found_from_a_folder_below_it() {
+    let env = project();
+    env.write("art/deep/note.txt", "mine");
+    let program = assert_cmd::cargo::cargo_bin("shibori");
+    let output = Command::new(program).arg("build").current_dir(env.path("art/deep")).output().unwrap();
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    assert!(env.path("build/pond.json").is_file() && env.names("art/deep") == ["note.txt"]);
+    assert!(env.ok("build").contains("nothing changed"));
+}

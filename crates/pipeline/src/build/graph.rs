@@ -11,8 +11,10 @@ use shibori_formats::read::pages_of;
 use shibori_formats::store::{file_key, outputs_of_recipe};
 use shibori_formats::write::atlas_stem;
 
-use crate::build::sources::{Found, expand, files_of, is_pattern, plain, plain_part, slashed};
-use crate::recipe::{Atlas, Fault, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
+use crate::build::sources::{
+    Found, IN_NAMES, expand, files_of, is_pattern, plain, plain_part, slashed, stands_for,
+};
+use crate::recipe::{Atlas, Fault, Located, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
 use crate::steps::starter;
 
 /// What a recipe makes, and of what.
@@ -94,6 +96,7 @@ impl Graph {
         let mut graph = Self { recipe, base, figures: Vec::new(), steps: Vec::new() };
         let mut makers = graph.makers();
         graph.find_figures(&mut makers)?;
+        graph.spread_atlases()?;
         graph.find_steps()?;
         graph.wire(&makers)?;
         graph.no_output_twice()?;
@@ -145,7 +148,14 @@ impl Graph {
         let mut taken: HashMap<String, ()> = HashMap::new();
         let mut figures = Vec::new();
         for (at, sprite) in self.recipe.sprites.iter().enumerate() {
+            let has_own = |name: &str| {
+                let own = |other: &Sprite| other.pattern.as_ref() == Some(&sprite.name.value);
+                self.recipe.sprites.iter().any(|other| own(other) && other.name.value == name)
+            };
             for (name, parts) in self.named_parts(sprite, makers)? {
+                if sprite.pattern.is_none() && has_own(&name) {
+                    continue;
+                }
                 let wrong = |fault: Fault| self.recipe.wrong(&sprite.name.span, fault);
                 if taken.insert(name.clone(), ()).is_some() {
                     return Err(wrong(Fault::TwoSprites { name }));
@@ -193,9 +203,30 @@ impl Graph {
                 }
                 found.extend(all);
             }
+            for except in &sprite.except {
+                let wrong = |fault| self.recipe.wrong(&except.span, fault);
+                let pattern = except_pattern(&except.value).map_err(wrong)?;
+                found.retain(|one| !pattern.matches_path_with(&normal(&one.path), IN_NAMES));
+            }
+            if found.is_empty() {
+                let from = &part.from[0];
+                let fault = Fault::NoMatch { pattern: from.value.clone() };
+                return Err(self.recipe.wrong(&from.span, fault));
+            }
             let mut seen = HashSet::new();
             found.retain(|one| seen.insert(normal(&one.path)));
             parts.push(found);
+        }
+        if let Some(pattern) = &sprite.pattern {
+            // One sprite of a pattern: the file that gives it its name.
+            let is_it =
+                |one: &Found| one.star.as_ref().is_some_and(|star| pattern.replace('*', star) == *name);
+            let mine: Vec<PathBuf> = parts.into_iter().flatten().filter(is_it).map(|one| one.path).collect();
+            if mine.is_empty() {
+                let (name, pattern) = (name.clone(), pattern.clone());
+                return Err(self.recipe.wrong(&sprite.name.span, Fault::NotInPattern { name, pattern }));
+            }
+            return Ok(vec![(name.clone(), vec![mine])]);
         }
         if !name.contains('*') {
             let paths = |found: Vec<Found>| found.into_iter().map(|one| one.path).collect();
@@ -260,6 +291,34 @@ impl Graph {
         let mut seen = HashSet::new();
         inputs.retain(|path| seen.insert(path.clone()));
         inputs
+    }
+
+    /// Makes one atlas for each sprite of those whose name has a star.
+    fn spread_atlases(&mut self) -> Result<(), RecipeError> {
+        let mut atlases = Vec::new();
+        for atlas in &self.recipe.atlases {
+            if !atlas.name.value.contains('*') {
+                atlases.push(atlas.clone());
+                continue;
+            }
+            for figure in self.used(atlas)? {
+                let name = self.figures[figure].name.as_str();
+                let star = atlas.sprites.iter().find_map(|pattern| stands_for(&pattern.value, name));
+                let star = star.unwrap_or_else(|| name.to_owned());
+                let filled = |text: &str| text.replace('*', &star);
+                let mut one = atlas.clone();
+                one.name.value = filled(&atlas.name.value);
+                one.sprites = vec![Located { value: name.to_owned(), span: atlas.name.span.clone() }];
+                one.file.value = PathBuf::from(filled(&atlas.file.value.to_string_lossy()));
+                if atlases.iter().any(|other: &Atlas| other.name.value == one.name.value) {
+                    let fault = Fault::TwoAtlases { name: one.name.value };
+                    return Err(self.recipe.wrong(&atlas.name.span, fault));
+                }
+                atlases.push(one);
+            }
+        }
+        self.recipe.atlases = atlases;
+        Ok(())
     }
 
     fn find_steps(&mut self) -> Result<(), RecipeError> {
@@ -620,6 +679,12 @@ fn lists_of(making: &Making) -> Vec<PathBuf> {
     let shapes = making.parts.iter().map(|part| &part.options.shape).chain([&making.shape]);
     let rects = making.parts.iter().filter_map(|part| part.options.cut.rects.clone());
     rects.chain(shapes.filter_map(|shape| shape.places.clone())).collect()
+}
+
+/// A pattern of files that are left out.
+fn except_pattern(text: &str) -> Result<glob::Pattern, Fault> {
+    glob::Pattern::new(&slashed(&normal(Path::new(text))))
+        .map_err(|error| Fault::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() })
 }
 
 /// A path by which outputs and sources are compared: without `.` and `..`.

@@ -15,7 +15,7 @@ use crate::recipe::{Fault, nearest};
 const DEEPEST: usize = 16;
 
 /// `*` stays within a name, and passes over no leading dot.
-const IN_NAMES: MatchOptions =
+pub(super) const IN_NAMES: MatchOptions =
     MatchOptions { case_sensitive: true, require_literal_separator: true, require_literal_leading_dot: true };
 
 /// A file or a folder that was found.
@@ -164,7 +164,7 @@ fn listed(base: &Path, at: &Path) -> Result<Vec<(String, PathBuf)>, Fault> {
 }
 
 /// What the only `*` of a pattern stands for in a name.
-fn stands_for(pattern: &str, name: &str) -> Option<String> {
+pub(super) fn stands_for(pattern: &str, name: &str) -> Option<String> {
     let (before, after) = pattern.split_once('*')?;
     if is_pattern(before) || is_pattern(after) {
         return None;

@@ -189,7 +189,8 @@ mod tests {
             fs::write(home.join(".shibori/lock"), b"1").unwrap();
             let write = |file: &str| {
                 fs::write(home.join(art).join(file).with_extension("tmp"), b"new").unwrap();
-                fs::rename(home.join(art).join(file).with_extension("tmp"), home.join(art).join(file)).unwrap();
+                fs::rename(home.join(art).join(file).with_extension("tmp"), home.join(art).join(file))
+                    .unwrap();
             };
             for file in ["koi.png", "frog.png", "deep/heron.png"] {
                 write(file);

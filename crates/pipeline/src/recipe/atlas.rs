@@ -39,7 +39,8 @@ pub(super) fn read<'t>(
     defaults: &Defaults<'t>,
 ) -> Result<Atlas, RecipeError> {
     let text = table.text();
-    if let Some(why) = file_fault(&name.value).or(name.value.contains('*').then_some("an atlas is one")) {
+    // A star stands for a part of each sprite's name: one atlas each.
+    if let Some(why) = file_fault(&name.value.replace('*', "x")) {
         return Err(wrong_value(text, &name.span, &name.value, why));
     }
     let mut table = table.over(&defaults.atlas);

@@ -131,6 +131,20 @@ pub enum Fault {
         /// The name.
         name: String,
     },
+    /// A table for one sprite of a pattern that finds no such sprite.
+    #[error("the pattern '{pattern}' finds no sprite '{name}', and no 'from' says where it comes from")]
+    NotInPattern {
+        /// The sprite.
+        name: String,
+        /// The name with a star.
+        pattern: String,
+    },
+    /// Two atlases of one name.
+    #[error("two atlases would be called '{name}'")]
+    TwoAtlases {
+        /// The name.
+        name: String,
+    },
     /// Two sprites of one name.
     #[error("two sprites would be called '{name}'")]
     TwoSprites {

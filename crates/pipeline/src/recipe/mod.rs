@@ -113,9 +113,17 @@ impl Recipe {
         let defaults = whole.table("defaults")?.unwrap_or_else(|| Table::empty(&text, 0..0));
         let defaults = Defaults::read(defaults, expected.clone())?;
         let mut sprites = Vec::new();
-        for entry in whole.table("sprite")?.map(Table::entries).unwrap_or_default() {
-            let name = entry.key.clone();
-            sprites.push(sprite::read(&name, entry.table(&text)?, &defaults)?);
+        let entries = whole.table("sprite")?.map(Table::entries).unwrap_or_default();
+        let mut tables = Vec::with_capacity(entries.len());
+        for entry in entries {
+            tables.push((entry.key.clone(), entry.table(&text)?));
+        }
+        for (name, table) in &tables {
+            // What is different about one sprite of a pattern: all else is as the pattern's table says.
+            let is_own = name.value.contains('*') || table.has("from") || table.has("part");
+            let pattern = tables.iter().find(|(other, _)| !is_own && stands_for(&other.value, &name.value));
+            let table = pattern.map_or_else(|| table.clone(), |(_, below)| table.clone().over_deep(below));
+            sprites.push(sprite::read(name, pattern.map(|(other, _)| &other.value[..]), table, &defaults)?);
         }
         let mut atlases = Vec::new();
         for entry in whole.table("atlas")?.map(Table::entries).unwrap_or_default() {
@@ -198,6 +206,14 @@ impl<'t> Defaults<'t> {
         checked(&defaults.shape, |table| table.group::<crate::options::ShapeOptions>().map(drop))?;
         Ok(defaults)
     }
+}
+
+/// Whether a name with a star stands for another name.
+fn stands_for(pattern: &str, name: &str) -> bool {
+    let matches = |(before, after): (&str, &str)| {
+        name.strip_prefix(before).is_some_and(|rest| rest.len() > after.len() && rest.ends_with(after))
+    };
+    pattern.split_once('*').is_some_and(matches)
 }
 
 /// The name that a key gives.

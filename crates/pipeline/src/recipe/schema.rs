@@ -104,6 +104,7 @@ fn made() -> Value {
     let sprite = all([
         object(json!({
             "from": from, "slice": slice, "clean": clean, "shape": shape, "clips": clips,
+            "except": texts("Files that from would find and that are left out: paths or patterns"),
             "part": list_of("part", "Several sources in sequence, each sliced with its own options"),
             "set": { "description": "Folder for its frames, one PNG each; true uses the sprite's name",
                 "type": ["boolean", "string"] },

@@ -23,6 +23,10 @@ use crate::recipe::{Defaults, name_of, wrong_value};
 pub struct Sprite {
     /// Its name; a `*` in it stands for what a `*` of its source stands for, once for each file.
     pub name: Located<String>,
+    /// The name with a star of the table that this one goes over, if it is one sprite of a pattern.
+    pub pattern: Option<String>,
+    /// Files that `from` would find and that are left out: paths and patterns of them.
+    pub except: Vec<Located<String>>,
     /// How its frames are made.
     pub making: Making,
     /// Clips with options of their own.
@@ -74,6 +78,7 @@ pub struct ClipOwn {
 
 pub(super) fn read<'t>(
     name: &Located<String>,
+    pattern: Option<&str>,
     mut table: Table<'t>,
     defaults: &Defaults<'t>,
 ) -> Result<Sprite, RecipeError> {
@@ -84,6 +89,7 @@ pub(super) fn read<'t>(
     let shape = table.group_table("shape", fields::<ShapeOptions>())?.over(&defaults.shape);
     let from_at = table.place_of("from");
     let from = table.list("from")?;
+    let except = table.list("except")?;
     let parts = table.tables("part")?;
     if !from.is_empty() && !parts.is_empty() {
         let both = Fault::Both { first: "from", second: "part", what: "where the frames come from" };
@@ -113,7 +119,8 @@ pub(super) fn read<'t>(
     }
     let check = of_sprite(table.group_table("check", fields::<CheckOptions>())?, &defaults.check)?;
     table.finish()?;
-    Ok(Sprite { name: name.clone(), making, own, edits, set, exports, previews, check })
+    let (name, pattern) = (name.clone(), pattern.map(str::to_owned));
+    Ok(Sprite { name, pattern, except, making, own, edits, set, exports, previews, check })
 }
 
 /// `set = "sets/koi"`, or `set = true` for a folder of the sprite's name.

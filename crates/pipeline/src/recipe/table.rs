@@ -85,6 +85,19 @@ impl<'t> Table<'t> {
         self
     }
 
+    /// This table over another, tables inside them too: what both say is said by this one, key by key.
+    pub(super) fn over_deep(mut self, lower: &Table<'t>) -> Self {
+        for entry in &mut self.entries {
+            let below = lower.entries.iter().find(|other| other.key.value == entry.key.value);
+            if let (DeValue::Table(upper), Some(DeValue::Table(lower))) =
+                (entry.value.get_mut(), below.map(|below| below.value.get_ref()))
+            {
+                fill(upper, lower);
+            }
+        }
+        self.over(lower)
+    }
+
     /// All entries that are left, in their order, for tables whose keys are names.
     pub(super) fn entries(self) -> Vec<Entry<'t>> {
         self.entries
@@ -206,6 +219,21 @@ impl<'t> Table<'t> {
         let nearest = nearest(&key, self.known.iter().copied());
         let (known, span) = (self.known, entry.key.span.clone());
         Err(RecipeError::at(self.text, &span, Fault::UnknownKey { key, nearest, home, known }))
+    }
+}
+
+/// Adds what a table lacks from another, tables inside them too.
+fn fill<'t>(upper: &mut DeTable<'t>, lower: &DeTable<'t>) {
+    for (key, value) in lower {
+        match upper.get_mut(key.get_ref().as_ref()).map(Spanned::get_mut) {
+            None => drop(upper.insert(key.clone(), value.clone())),
+            Some(DeValue::Table(inner)) => {
+                if let DeValue::Table(lower) = value.get_ref() {
+                    fill(inner, lower);
+                }
+            }
+            Some(_) => {}
+        }
     }
 }
 

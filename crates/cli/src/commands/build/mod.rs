@@ -23,7 +23,7 @@ use crate::words::ToldPath;
 use crate::words::{counted, pasteable, pasteable_path, table};
 
 pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
-    let recipe = args.recipe.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
+    let recipe = args.recipe.clone().unwrap_or_else(|| found_above(&program.base));
     let recipe = program.base.join(recipe);
     let is_dry = program.everywhere.run.dry_run.is_on();
     if args.watch {
@@ -52,6 +52,14 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
         return Ok(());
     }
     told_once(&build, &Teller::new(program), args.depfile.as_deref(), program).map(|_| ())
+}
+
+/// The recipe in the current folder, or in the nearest one above it that has one.
+fn found_above(base: &Path) -> PathBuf {
+    let plain = PathBuf::from(RECIPE_FILE);
+    let Ok(full) = std::path::absolute(base) else { return plain };
+    let depth = full.ancestors().position(|folder| folder.join(RECIPE_FILE).is_file());
+    std::iter::repeat_n("..", depth.unwrap_or(0)).map(PathBuf::from).chain([plain]).collect()
 }
 
 /// What went wrong, in the words of a recipe.

@@ -263,9 +263,13 @@ mod tests {
         for name in names.iter().filter(|name| !cfg!(windows) || !name.contains(['?', '<', '>'])).chain(odd) {
             fs::write(folder.path().join(name), b"x").unwrap();
             let page = listing(folder.path(), folder.path());
-            assert!(page.contains(&format!(">{}<", escaped(name))) && !page.contains("onmouseover=\"alert"), "{page}");
+            assert!(
+                page.contains(&format!(">{}<", escaped(name))) && !page.contains("onmouseover=\"alert"),
+                "{page}"
+            );
             let link = url(&format!("/{name}"));
             assert!(page.contains(&format!("href=\"{link}\"")), "{page}");
             assert!(inside(folder.path(), &link).is_some_and(|file| file.is_file()), "{link}");
-        }    }
+        }
+    }
 }
