@@ -53,6 +53,28 @@ fn hint(fault: &Fault) -> Option<String> {
         }
         Fault::Options(contradiction) => of_options(contradiction),
         Fault::Both { .. } => Some("remove one of them".to_owned()),
+        Fault::UnknownAtlas { nearest, .. } => Some(format!("did you mean {nearest}?")),
+        Fault::NotInPattern { .. } => {
+            Some("correct its name, or add from = \"FILE\" to make it a sprite of its own".to_owned())
+        }
+        Fault::TwoAtlases { .. } => Some("atlas names must be unique; rename one of them".to_owned()),
+        Fault::Syntax(why) if why.contains("escape") => {
+            Some("in paths, write / between folders, on Windows too".to_owned())
+        }
+        Fault::UnknownSprite { name, .. } if name.contains(',') => {
+            let names: Vec<String> = name.split(',').map(|name| format!("\"{}\"", name.trim())).collect();
+            Some(format!("write a list: [{}]", names.join(", ")))
+        }
+        Fault::Value { key, why } if why == "expected text, a number, true or false" => {
+            Some(format!("write pairs as text, such as {key} = \"8x4\""))
+        }
+        Fault::UnknownTemplate { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
+        Fault::UnknownTemplate { known, .. } => {
+            Some(format!("give a file, or one of the templates that come with shibori: {}", known.join(", ")))
+        }
+        Fault::NoSource { path, .. } if path.to_string_lossy().contains('\\') => {
+            Some(format!("write / between folders: {}", path.to_string_lossy().replace('\\', "/")))
+        }
         Fault::UnknownSprite { nearest, known, .. } | Fault::UnknownStep { nearest, known, .. } => {
             meant(nearest, known)
         }

@@ -488,3 +488,34 @@ fn a_recipe_is_found_from_a_folder_below_it() {
     assert!(env.path("build/pond.json").is_file() && env.names("art/deep") == ["note.txt"]);
     assert!(env.ok("build").contains("nothing changed"));
 }
+
+#[test]
+fn mistakes_in_a_recipe_are_answered_with_what_to_write() {
+    let env = Env::with_art();
+    let koi = "[sprite.koi]\nfrom = \"art/koi.png\"\nslice = { grid = \"8x1\" }\n";
+    let atlas = "[atlas.main]\nuse = \"koi\"\n";
+    for (recipe, message, hint) in [
+        ("[sprite.koi]\nfrm = \"art/koi.png\"\n".to_owned(), "2:1: unknown key 'frm'", "did you mean from?"),
+        (
+            format!("{koi}{atlas}[[atlas.mian.export]]\nto = \"css\"\n"),
+            "6:9: there is no atlas 'mian'",
+            "did you mean main?",
+        ),
+        ("[sprite.koi]\nfrom = \"art\\koi.png\"\n".to_owned(), "2:13: ", "write / between folders"),
+        ("[sprite.koi]\nfrom = 'art\\koi.png'\n".to_owned(), "2:8: ", "write / between folders: art/koi.png"),
+        ("[sprite.koi]\nfrom = \"Art/koi.png\"\n".to_owned(), "2:8: ", "did you mean art/koi.png?"),
+        (format!("{koi}clean = {{ tolerance = 300 }}\n"), "4:23: tolerance", "must be 0 to 255"),
+        (format!("{koi}[atlas.a]\nuse = \"koi, npc-*\"\n"), "5:7: ", "write a list: [\"koi\", \"npc-*\"]"),
+        (koi.replace("\"8x1\"", "[8, 1]"), "3:18: grid", "grid = \"8x4\""),
+        (
+            format!("{koi}{atlas}[[atlas.main.export]]\ntemplate = \"luaa\"\n"),
+            "there is no template 'luaa'",
+            "did you mean lua?",
+        ),
+    ] {
+        env.write("shibori.toml", &recipe);
+        let outcome = env.run("build");
+        assert!([2, 3].contains(&outcome.code), "{recipe}\n{}", outcome.err);
+        assert!(outcome.err.contains(message) && outcome.err.contains(hint), "{recipe}\n{}", outcome.err);
+    }
+}

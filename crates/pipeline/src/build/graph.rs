@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::Name;
-use shibori_formats::export::csv_steps_beside;
+use shibori_formats::export::{STARTERS, csv_steps_beside};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::read::pages_of;
 use shibori_formats::store::{file_key, outputs_of_recipe};
@@ -426,8 +426,12 @@ impl Graph {
             if let Some(missing) = export.options.template.as_ref().filter(|_| template.is_none())
                 && starter(&missing.to_string_lossy()).is_none()
             {
-                let fault = Fault::NoSource { path: missing.clone(), nearest: None };
-                return Err(self.recipe.wrong(&export.span, fault));
+                let known: Vec<String> = STARTERS.iter().map(|starter| starter.name.to_owned()).collect();
+                let template = missing.to_string_lossy().into_owned();
+                let nearest = nearest(&template, known.iter()).cloned();
+                return Err(self
+                    .recipe
+                    .wrong(&export.span, Fault::UnknownTemplate { template, nearest, known }));
             }
             let step = Step {
                 name: format!("export.{}", self.shown(&target)),

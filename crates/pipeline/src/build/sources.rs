@@ -55,7 +55,7 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     }
     let mut found = Vec::new();
     walk(base, Path::new(""), &parts, None, 0, &mut found)?;
-    let found = without_twins(base, found);
+    let found = without_twins(base, &found);
     match found.is_empty() {
         true => Err(Fault::NoMatch { pattern: text.to_owned() }),
         false => Ok(found),
@@ -69,7 +69,7 @@ pub(super) fn plain_part(text: &str) -> PathBuf {
 
 /// Each file once: a pattern may find a folder and what is in it. A set stands for its files; any other folder is left to
 /// them. Files that are no sources are passed over.
-fn without_twins(base: &Path, found: Vec<Found>) -> Vec<Found> {
+fn without_twins(base: &Path, found: &[Found]) -> Vec<Found> {
     let is_folder: Vec<bool> = found.iter().map(|one| base.join(&one.path).is_dir()).collect();
     let is_set = |path: &Path| base.join(path).join(SET_FILE).is_file();
     let folders: HashSet<PathBuf> =
@@ -88,9 +88,7 @@ fn without_twins(base: &Path, found: Vec<Found>) -> Vec<Found> {
         };
         is_source && !in_set && seen.insert(one.path.clone())
     };
-    let wanted: Vec<Found> =
-        found.iter().zip(&is_folder).filter(is_wanted).map(|(one, _)| one.clone()).collect();
-    wanted
+    found.iter().zip(&is_folder).filter(is_wanted).map(|(one, _)| one.clone()).collect()
 }
 
 fn walk(
@@ -172,13 +170,21 @@ pub(super) fn stands_for(pattern: &str, name: &str) -> Option<String> {
     name.strip_prefix(before)?.strip_suffix(after).map(str::to_owned)
 }
 
-/// The name beside a missing one that is most like it.
+/// The path that is there and most like one that is not: each missing name is replaced by the nearest beside it.
 fn like(base: &Path, path: &Path) -> Option<String> {
-    let folder = path.parent().unwrap_or(Path::new(""));
-    let wrong = path.file_name()?.to_string_lossy().into_owned();
-    let all = listed(base, folder).ok()?;
-    let name = nearest(&wrong, all.into_iter().map(|(name, _)| name))?;
-    Some(slashed(&folder.join(name)))
+    let mut found = PathBuf::new();
+    for part in path.components() {
+        let next = found.join(part);
+        if base.join(&next).exists() {
+            found = next;
+            continue;
+        }
+        let wrong = part.as_os_str().to_string_lossy().into_owned();
+        let names: Vec<String> = listed(base, &found).ok()?.into_iter().map(|(name, _)| name).collect();
+        let same = names.iter().find(|name| name.to_lowercase() == wrong.to_lowercase()).cloned();
+        found.push(same.or_else(|| nearest(&wrong, names.iter().cloned()))?);
+    }
+    base.join(&found).exists().then(|| slashed(&found))
 }
 
 /// A path without `.` in it.

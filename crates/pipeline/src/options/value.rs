@@ -165,7 +165,11 @@ where
 /// A value from its text, and the text in what is said of a wrong one.
 fn parsed<T: FromStr<Err: fmt::Display>, E: Error>(text: &str) -> Result<T, E> {
     text.parse().map_err(|error: T::Err| {
-        let why = error.to_string();
+        let mut why = error.to_string();
+        // What the standard library says of small numbers.
+        if why == "number too large to fit in target type" && size_of::<T>() == 1 {
+            why = format!("must be 0 to {}", u8::MAX);
+        }
         if why.contains(text) { E::custom(why) } else { E::custom(format!("'{text}': {why}")) }
     })
 }

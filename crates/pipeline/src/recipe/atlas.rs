@@ -7,7 +7,7 @@ use shibori_core::file_fault;
 use crate::options::{
     ArrangeOptions, ClipOptions, OnlyOption, PackOptions, PageOptions, ShapeOptions, Switch,
 };
-use crate::recipe::error::{Fault, RecipeError};
+use crate::recipe::error::RecipeError;
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
 use crate::recipe::sprite::{clips, place_of};
@@ -46,8 +46,7 @@ pub(super) fn read<'t>(
     let mut table = table.over(&defaults.atlas);
     let sprites = table.list("use")?;
     if sprites.is_empty() {
-        let needs = Fault::Needs { of: format!("atlas '{}'", name.value), key: "use" };
-        return Err(RecipeError::at(text, &name.span, needs));
+        return Err(table.needs(format!("atlas '{}'", name.value), "use", &name.span));
     }
     let file = table.value("file")?;
     let file = file.unwrap_or_else(|| Located { value: PathBuf::from(&name.value), span: name.span.clone() });

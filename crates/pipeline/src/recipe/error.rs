@@ -111,6 +111,16 @@ pub enum Fault {
         /// The nearest name that is there.
         nearest: Option<String>,
     },
+    /// A template that is neither a file nor one that comes with shibori.
+    #[error("there is no template '{template}'")]
+    UnknownTemplate {
+        /// What was asked for.
+        template: String,
+        /// The one that may be meant.
+        nearest: Option<String>,
+        /// Those that come with shibori.
+        known: Vec<String>,
+    },
     /// A pattern that fits no file.
     #[error("no file matches '{pattern}'")]
     NoMatch {
@@ -138,6 +148,14 @@ pub enum Fault {
         name: String,
         /// The name with a star.
         pattern: String,
+    },
+    /// A table of an atlas that is not there.
+    #[error("there is no atlas '{name}'")]
+    UnknownAtlas {
+        /// The name.
+        name: String,
+        /// The atlas that may be meant.
+        nearest: String,
     },
     /// Two atlases of one name.
     #[error("two atlases would be called '{name}'")]

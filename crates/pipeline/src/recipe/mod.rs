@@ -126,9 +126,19 @@ impl Recipe {
             sprites.push(sprite::read(name, pattern.map(|(other, _)| &other.value[..]), table, &defaults)?);
         }
         let mut atlases = Vec::new();
+        let mut tables = Vec::new();
         for entry in whole.table("atlas")?.map(Table::entries).unwrap_or_default() {
-            let name = entry.key.clone();
-            atlases.push(atlas::read(&name, entry.table(&text)?, &defaults)?);
+            tables.push((entry.key.clone(), entry.table(&text)?));
+        }
+        for (name, table) in &tables {
+            // An export or a preview of a mistyped atlas is a table of its own.
+            let others = tables.iter().filter(|(_, other)| other.has("use"));
+            let meant = nearest(&name.value, others.map(|(other, _)| &other.value[..]));
+            if let Some(nearest) = meant.filter(|_| !table.has("use") && !defaults.atlas.has("use")) {
+                let (name, nearest, span) = (name.value.clone(), nearest.to_owned(), &name.span);
+                return Err(RecipeError::at(&text, span, Fault::UnknownAtlas { name, nearest }));
+            }
+            atlases.push(atlas::read(name, table.clone(), &defaults)?);
         }
         let check = check::read(expected)?;
         whole.finish()?;

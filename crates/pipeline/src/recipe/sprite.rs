@@ -98,8 +98,7 @@ pub(super) fn read<'t>(
     let (clips, own) = clips(&mut table)?;
     let parts: Vec<PartTables<'_>> = match parts.is_empty() {
         true if from.is_empty() => {
-            let needs = Fault::Needs { of: format!("sprite '{}'", name.value), key: "from" };
-            return Err(RecipeError::at(text, &name.span, needs));
+            return Err(table.needs(format!("sprite '{}'", name.value), "from", &name.span));
         }
         true => vec![PartTables::alone(from, slice, clean)],
         false => parts
@@ -180,8 +179,7 @@ impl<'t> PartTables<'t> {
     ) -> Result<Self, RecipeError> {
         let from = table.list("from")?;
         if from.is_empty() {
-            let needs = Fault::Needs { of: format!("a part of sprite '{of}'"), key: "from" };
-            return Err(RecipeError::at(table.text(), table.span(), needs));
+            return Err(table.needs(format!("a part of sprite '{of}'"), "from", table.span()));
         }
         let slice = table.group_table("slice", fields::<CutOptions>())?.over(slice);
         let clean = table.group_table("clean", fields::<CleanOptions>())?.over(clean);

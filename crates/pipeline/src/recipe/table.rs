@@ -211,6 +211,21 @@ impl<'t> Table<'t> {
         found.is_some_and(|entry| matches!(entry.value.get_ref(), DeValue::Boolean(_)))
     }
 
+    /// A key that has to be there and is not; a key that may be meant for it is pointed at.
+    pub(super) fn needs(&self, of: String, key: &'static str, span: &Span) -> RecipeError {
+        let is_meant = |entry: &&Entry<'t>| {
+            !self.known.contains(&entry.key.value.as_str()) && nearest(&entry.key.value, [key]).is_some()
+        };
+        match self.entries.iter().find(is_meant) {
+            Some(entry) => {
+                let (name, span) = (entry.key.value.clone(), &entry.key.span);
+                let fault = Fault::UnknownKey { key: name, nearest: Some(key), home: None, known: vec![key] };
+                RecipeError::at(self.text, span, fault)
+            }
+            None => RecipeError::at(self.text, span, Fault::Needs { of, key }),
+        }
+    }
+
     /// That nothing is left.
     pub(super) fn finish(self) -> Result<(), RecipeError> {
         let Some(entry) = self.entries.first() else { return Ok(()) };

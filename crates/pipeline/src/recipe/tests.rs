@@ -77,7 +77,7 @@ fn narrower_tables_go_over_wider_ones_key_by_key() {
 fn every_mistake_is_pointed_at() {
     let sprite = "[sprite.koi]\nfrom = \"koi.png\"\n";
     for (text, told, marked) in [
-        ("[sprite.koi]\nform = \"koi.png\"", "shibori.toml:1:9: sprite 'koi' needs from", "koi"),
+        ("[sprite.koi]\nform = \"koi.png\"", "shibori.toml:2:1: unknown key 'form'", "form"),
         (&format!("{sprite}slize = {{}}"), "shibori.toml:3:1: unknown key 'slize'", "slize"),
         (&format!("{sprite}slice = {{ gird = \"8x1\" }}"), "shibori.toml:3:11: unknown key 'gird'", "gird"),
         (&format!("{sprite}shape = {{ trim = \"all\" }}"), "shibori.toml:3:18: trim: ", "\"all\""),

@@ -57,6 +57,7 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
 /// The recipe in the current folder, or in the nearest one above it that has one.
 fn found_above(base: &Path) -> PathBuf {
     let plain = PathBuf::from(RECIPE_FILE);
+    let base = if base.as_os_str().is_empty() { Path::new(".") } else { base };
     let Ok(full) = std::path::absolute(base) else { return plain };
     let depth = full.ancestors().position(|folder| folder.join(RECIPE_FILE).is_file());
     std::iter::repeat_n("..", depth.unwrap_or(0)).map(PathBuf::from).chain([plain]).collect()
