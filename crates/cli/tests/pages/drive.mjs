@@ -178,7 +178,8 @@ const tests = {
     assert.equal(await command(), "");
     assert.equal(await field("Frames per second").inputValue(), "9");
     // Art that changed otherwise keeps what was asked for.
-    typed("shibori adjust pond/sets/frog --mirror left-right -o done --force");
+    rmSync(join(home, "done"), { recursive: true });
+    typed("shibori adjust pond/sets/frog --mirror left-right -o done");
     typed("shibori preview light-table done -o done.html --quiet");
     await page.goto("about:blank");
     await page.goto(address);
