@@ -181,7 +181,7 @@ pub fn seal(data: &[u8]) {
 pub fn journal(data: &[u8]) {
     let Some((kind, data)) = data.split_first() else { return };
     let home = tempfile::tempdir().expect("a folder");
-    let (folder, keep) = (home.path().join("work"), home.path().join("keep.png"));
+    let (folder, keep) = (home.path().join("inner"), home.path().join("keep.png"));
     let staging = folder.join(".shibori/run-1-1");
     fs::create_dir_all(&staging).expect("folders");
     let inside = folder.join("deep/keep.png");
@@ -228,7 +228,7 @@ fn journal_of(data: &[u8], keep: &Path) -> Vec<u8> {
             })
         })
         .collect();
-    let folders = [units(""), units("deep"), units(".."), units("../work/deep")];
+    let folders = [units(""), units("deep"), units(".."), units("../inner/deep")];
     serde_json::json!({ "folders": folders, "moves": moves }).to_string().into_bytes()
 }
 

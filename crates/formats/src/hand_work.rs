@@ -16,6 +16,10 @@ impl HandWork {
         self.0.is_empty()
     }
 
+    pub(crate) fn contains(&self, kind: Kind, name: &str) -> bool {
+        self.0.get(&kind).is_some_and(|names| names.iter().any(|other| other == name))
+    }
+
     /// Every item, spelled out.
     pub fn items(&self) -> Vec<String> {
         let items = |(kind, names): (&Kind, &Vec<String>)| {

@@ -366,7 +366,7 @@ impl Merge<'_> {
     }
 
     fn lost_paint(&mut self, file: &str) -> bool {
-        let is_lost = self.lost.items().contains(&format!("paint on {file}"));
+        let is_lost = self.lost.contains(Kind::Paint, file);
         if is_lost {
             self.conflicts.add(Kind::Paint, file.to_owned());
         }

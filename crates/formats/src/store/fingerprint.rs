@@ -81,6 +81,24 @@ impl FileStamp {
     }
 }
 
+/// A file as it was when it was read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fingerprint {
+    /// Its stamp just before.
+    pub stamp: FileStamp,
+    /// When, by the file system's clock.
+    pub at: u64,
+    /// What it held.
+    pub digest: Digest,
+}
+
+impl Fingerprint {
+    /// Whether a file with this stamp certainly holds what it held.
+    pub fn matches(&self, stamp: FileStamp) -> bool {
+        self.stamp == stamp && stamp.is_settled(self.at)
+    }
+}
+
 /// A time as nanoseconds since 1970.
 pub fn nanoseconds(time: SystemTime) -> u64 {
     time.duration_since(SystemTime::UNIX_EPOCH).map_or(0, |since| since.as_nanos() as u64)
@@ -97,4 +115,25 @@ fn identity(metadata: &Metadata) -> (u64, (u64, u64)) {
 #[cfg(not(unix))]
 fn identity(metadata: &Metadata) -> (u64, (u64, u64)) {
     (metadata.created().map_or(0, nanoseconds), (0, 0))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_stamp_proves_nothing_if_the_file_was_just_written_when_it_was_read() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("koi.png");
+        fs::write(&path, b"one").unwrap();
+        let stamp = FileStamp::read(&path).unwrap().unwrap();
+        let read = |seconds_later: u64| Fingerprint {
+            stamp,
+            at: stamp.modified.max(stamp.changed) + seconds_later * 1_000_000_000,
+            digest: Digest::of(b"one"),
+        };
+        // However long ago that is by now: a coarse clock may have given the same time to a change since.
+        assert!(!read(0).matches(stamp) && !read(1).matches(stamp) && read(3).matches(stamp));
+        assert!(!read(3).matches(FileStamp { length: 4, ..stamp }));
+    }
 }

@@ -19,12 +19,12 @@ mod transaction;
 #[cfg(test)]
 mod faults;
 
-pub use fingerprint::{Digest, FileStamp, nanoseconds};
+pub use fingerprint::{Digest, FileStamp, Fingerprint, nanoseconds};
 pub(crate) use ledger::Ledger;
 pub use names::file_key;
 pub(crate) use names::files_of;
 pub use os_text::{OsText, PathText};
-pub use staged_files::{Fingerprint, StagedFiles};
+pub use staged_files::StagedFiles;
 pub use staging::{Abandoned, abandon, finish_interrupted};
 pub(crate) use transaction::Existing;
 pub use transaction::{Batch, Policy, Transaction, Written, on_wait};

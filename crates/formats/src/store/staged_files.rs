@@ -5,8 +5,9 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::SystemTime;
 
-use crate::store::{Digest, FileStamp};
+use crate::store::{Digest, FileStamp, Fingerprint, nanoseconds};
 
 /// Where staged bytes are, and what was read. Clones share one list.
 #[derive(Clone, Debug, Default)]
@@ -16,15 +17,6 @@ pub struct StagedFiles(Arc<Mutex<Files>>);
 struct Files {
     staged: HashMap<PathBuf, PathBuf>,
     read: HashMap<PathBuf, Fingerprint>,
-}
-
-/// A file when it was read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Fingerprint {
-    /// Its stamp just before.
-    pub stamp: FileStamp,
-    /// What it held.
-    pub digest: Digest,
 }
 
 impl StagedFiles {
@@ -60,10 +52,10 @@ impl StagedFiles {
             return std::fs::read(staged);
         }
         // The stamp is taken first: a change while it is read shows later.
-        let stamp = FileStamp::read(file)?;
+        let (stamp, at) = (FileStamp::read(file)?, nanoseconds(SystemTime::now()));
         let bytes = std::fs::read(file)?;
         if let Some(stamp) = stamp {
-            let read = Fingerprint { stamp, digest: Digest::of(&bytes) };
+            let read = Fingerprint { stamp, at, digest: Digest::of(&bytes) };
             self.files().read.entry(file.to_owned()).or_insert(read);
         }
         Ok(bytes)

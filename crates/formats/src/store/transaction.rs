@@ -9,13 +9,12 @@ use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 
 use shibori_core::{Budget, parallel};
 
 use crate::ShownPath;
 use crate::store::file_system::{FileSystem, OsFileSystem};
-use crate::store::fingerprint::nanoseconds;
 use crate::store::journal::Move;
 use crate::store::ledger::{Entry, Ledger};
 use crate::store::names::{check_new, file_key};
@@ -273,9 +272,7 @@ impl Transaction {
             Ok(bytes) => {
                 let digest = Digest::of(&bytes);
                 // What was read before, to be changed, counts.
-                let stamp = FileStamp::read(path).ok().flatten();
-                let fresh = || stamp.map(|stamp| Fingerprint { stamp, digest });
-                let Some(fingerprint) = self.staged.fingerprint(path).or_else(fresh) else { return Ok(None) };
+                let Some(fingerprint) = self.staged.fingerprint(path) else { return Ok(None) };
                 let is_sealed = seal::is_intact(&bytes);
                 let is_ours = is_sealed || self.is_recorded(path, unit, ledger, digest)?;
                 Some(Existing { fingerprint, is_ours, is_sealed })
@@ -626,13 +623,12 @@ impl PlannedFile {
     /// Refuses a target that changed since it was read, or that the system would not let go.
     fn check_replaceable(&self) -> Result<(), Error> {
         let fault = |problem: WriteProblem| Error::write(&self.path, problem);
-        let now = nanoseconds(SystemTime::now());
         let stamp = FileStamp::read(&self.path).map_err(|error| Error::write(&self.path, error))?;
         let is_same = match (stamp, self.before) {
             (None, None) => true,
             (Some(stamp), Some(before)) => {
-                let is_settled = stamp == before.stamp && stamp.is_settled(now);
-                is_settled || fs::read(&self.path).is_ok_and(|bytes| Digest::of(&bytes) == before.digest)
+                before.matches(stamp)
+                    || fs::read(&self.path).is_ok_and(|bytes| Digest::of(&bytes) == before.digest)
             }
             _ => false,
         };
@@ -782,6 +778,8 @@ fn path_key(target: &Path) -> PathBuf {
 
 #[cfg(test)]
 mod tests {
+    use std::time::SystemTime;
+
     use super::*;
     use crate::write::png;
 

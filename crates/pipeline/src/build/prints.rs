@@ -11,22 +11,12 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::PoisonError;
 
-use serde::{Deserialize, Serialize};
-use shibori_formats::store::{Digest, FileStamp};
-
-/// A file as it was when it was looked at.
-#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
-pub(super) struct Print {
-    stamp: FileStamp,
-    /// When, by the file system's clock.
-    at: u64,
-    pub(super) hash: Digest,
-}
+use shibori_formats::store::{Digest, FileStamp, Fingerprint};
 
 /// Files as they were, and as they are found to be.
 #[derive(Debug, Default)]
 pub(super) struct Prints {
-    known: Mutex<HashMap<PathBuf, Print>>,
+    known: Mutex<HashMap<PathBuf, Fingerprint>>,
     /// The file system's clock.
     now: u64,
     /// Whether anything is known now that was not before.
@@ -34,7 +24,7 @@ pub(super) struct Prints {
 }
 
 impl Prints {
-    pub(super) fn new(known: HashMap<PathBuf, Print>, now: u64) -> Self {
+    pub(super) fn new(known: HashMap<PathBuf, Fingerprint>, now: u64) -> Self {
         Self { known: Mutex::new(known), now, is_new: false.into() }
     }
 
@@ -54,14 +44,14 @@ impl Prints {
         };
         let stamp = FileStamp::of(&meta);
         let known = self.known.lock().unwrap_or_else(PoisonError::into_inner).get(path).copied();
-        if let Some(print) = known.filter(|print| print.stamp == stamp && stamp.is_settled(print.at)) {
-            return Ok(Some(print.hash));
+        if let Some(print) = known.filter(|known| known.matches(stamp)) {
+            return Ok(Some(print.digest));
         }
-        let hash = Digest::of(&fs::read(&whole)?);
-        let print = Print { stamp, at: self.now, hash };
+        let digest = Digest::of(&fs::read(&whole)?);
+        let print = Fingerprint { stamp, at: self.now, digest };
         self.known.lock().unwrap_or_else(PoisonError::into_inner).insert(path.to_owned(), print);
         self.is_new.store(true, std::sync::atomic::Ordering::Relaxed);
-        Ok(Some(hash))
+        Ok(Some(digest))
     }
 
     /// Whether anything is known now that was not before.
@@ -70,7 +60,7 @@ impl Prints {
     }
 
     /// All that is known of these files.
-    pub(super) fn of(&self, files: impl Iterator<Item = PathBuf>) -> Vec<(PathBuf, Print)> {
+    pub(super) fn of(&self, files: impl Iterator<Item = PathBuf>) -> Vec<(PathBuf, Fingerprint)> {
         let known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
         files.filter_map(|path| known.get(&path).map(|print| (path, *print))).collect()
     }

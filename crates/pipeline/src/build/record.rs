@@ -11,12 +11,10 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use serde::{Deserialize, Serialize};
-use shibori_formats::store::{Digest, HIDDEN_FOLDER, PathText, nanoseconds};
-
-use crate::build::prints::Print;
+use shibori_formats::store::{Digest, Fingerprint, HIDDEN_FOLDER, PathText, nanoseconds};
 
 /// The form of these files; another one is not read.
-const FORM: u32 = 1;
+const FORM: u32 = 2;
 
 /// What a step did.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -33,7 +31,7 @@ pub(super) struct StepRecord {
 #[derive(Debug, Default)]
 pub(super) struct Record {
     pub(super) steps: BTreeMap<String, StepRecord>,
-    pub(super) files: HashMap<PathBuf, Print>,
+    pub(super) files: HashMap<PathBuf, Fingerprint>,
     /// The version of shibori that wrote it.
     pub(super) version: String,
 }
@@ -77,7 +75,7 @@ enum Line {
     },
     File {
         file: PathText,
-        print: Print,
+        print: Fingerprint,
     },
     Gone {
         gone: String,
@@ -192,7 +190,7 @@ impl Store {
     pub(super) fn rewrite(
         &self,
         steps: &BTreeMap<String, StepRecord>,
-        files: &[(PathBuf, Print)],
+        files: &[(PathBuf, Fingerprint)],
     ) -> io::Result<()> {
         let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
         if lines.is_none() {
@@ -202,7 +200,7 @@ impl Store {
         text.extend(
             steps.iter().filter_map(|(name, step)| step_line(name, step)).flat_map(|line| as_line(&line)),
         );
-        let file = |(path, print): &(PathBuf, Print)| {
+        let file = |(path, print): &(PathBuf, Fingerprint)| {
             as_line(&Line::File { file: PathText::from(path.as_path()), print: *print })
         };
         text.extend(files.iter().flat_map(file));
