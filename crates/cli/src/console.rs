@@ -37,7 +37,7 @@ struct Told {
     result: Map<String, Value>,
     warnings: Vec<Value>,
     /// Hand work that stays: the manifest and what it is.
-    kept: Vec<Value>,
+    hand_work: Vec<Value>,
     /// Whether lines of their own, or a text, are the result, so that no object is due at the end.
     has_own: bool,
 }
@@ -125,8 +125,8 @@ impl Console {
         all.insert("shibori".to_owned(), env!("CARGO_PKG_VERSION").into());
         all.insert("ok".to_owned(), failure.is_none().into());
         all.append(&mut told.result);
-        if !told.kept.is_empty() {
-            all.insert("kept".to_owned(), std::mem::take(&mut told.kept).into());
+        if !told.hand_work.is_empty() {
+            all.insert("hand_work".to_owned(), std::mem::take(&mut told.hand_work).into());
         }
         all.insert("warnings".to_owned(), std::mem::take(&mut told.warnings).into());
         if let Some((message, exit)) = message {
@@ -227,7 +227,7 @@ impl Listener for Console {
     fn notice(&self, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {
-            told.kept.push(json!({ "manifest": ToldPath::from(file.clone()), "items": work.items() }));
+            told.hand_work.push(json!({ "manifest": ToldPath::from(file.clone()), "items": work.items() }));
         }
         self.message(weight, &message);
     }

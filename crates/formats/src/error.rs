@@ -273,7 +273,7 @@ pub enum WriteProblem {
         lost: HandWork,
     },
     /// A file that could not be moved into place after the run counted.
-    #[error("can't be replaced: {error}; {left} {} still to be moved into place, which the next run that writes here will do", if *left == 1 { "file is" } else { "files are" })]
+    #[error("can't be replaced: {error}; {left} {} not in place yet; the next run that writes here will finish", if *left == 1 { "file is" } else { "files are" })]
     Unfinished {
         /// How many files are not in place.
         left: usize,

@@ -78,7 +78,7 @@ impl Kind {
             Self::Paint => "paint on",
             Self::Frame => "frame",
             Self::RemovedFrame => "removed frame",
-            Self::Placement => "cut of",
+            Self::Placement => "placement of",
             Self::Pivot => "pivot of",
             Self::Box => "box",
             Self::Nine => "nine-slice of",

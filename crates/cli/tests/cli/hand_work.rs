@@ -80,7 +80,7 @@ fn every_kind_of_hand_work_is_kept_by_every_command_and_reported() {
                 );
                 assert_eq!(unsealed(manifest(&env, path)), wanted, "{report}: {command}");
             }
-            let kept = &env.json(command)["kept"][0];
+            let kept = &env.json(command)["hand_work"][0];
             assert_eq!((&kept["manifest"], &kept["items"][0]), (&json!(path), &json!(report)));
             // Without a ledger nobody knows what the person changed.
             let folder = path.rsplit_once('/').unwrap().0;

@@ -15,8 +15,7 @@ impl Build {
     /// `is_whole`, it is itself made of all inputs.
     ///
     /// # Errors
-    /// Where the file is a source, or one that is no list of this kind and that shibori did not write; or it can't be
-    /// written.
+    /// If the file is a source, can't be written, or is neither ours nor a list of this kind.
     pub fn write_depfile(&self, file: &Path, steps: &[StepFacts], is_whole: bool) -> Result<(), Error> {
         let text = depfile(steps, is_whole.then_some(file), |path| self.base().join(path));
         let recipe = self.recipe_file().to_owned();

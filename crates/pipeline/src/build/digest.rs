@@ -150,7 +150,7 @@ impl Digests {
         Ok(None)
     }
 
-    /// What a step is made of: its options, its inputs, and what the steps before it wrote, whoever changed that since.
+    /// What a step is made of: its options, its inputs, and the current outputs of the steps before it.
     pub(super) fn made_of<'a>(
         &self,
         graph: &Graph,
@@ -228,7 +228,7 @@ fn unreadable(path: &Path, error: std::io::Error) -> Error {
 }
 
 impl Build {
-    /// How each step stands, without doing or keeping anything. The audience words what pages show.
+    /// Whether each target is stale, and why. Builds and records nothing; the audience words the findings on pages.
     ///
     /// # Errors
     /// Where an input can't be read.
@@ -238,7 +238,7 @@ impl Build {
         let digests = Digests::of(&self.graph, &prints)?;
         let mut whys = digests.whys(&self.graph, &record, &prints)?;
         let mut as_built: HashMap<usize, Vec<PathBuf>> = HashMap::new();
-        // Where nothing is known of earlier builds, what is there says it: outputs may come with a clone.
+        // Without a record of builds, outputs are compared by content: they may have come with a clone.
         for root in (0..whys.len()).filter(|&at| self.graph.steps[at].root == at) {
             let together: Vec<usize> =
                 (root..whys.len()).filter(|&at| self.graph.steps[at].root == root).collect();

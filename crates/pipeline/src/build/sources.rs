@@ -67,8 +67,8 @@ pub(super) fn plain_part(text: &str) -> PathBuf {
     Path::new(text).iter().take_while(|part| !is_pattern(&part.to_string_lossy())).collect()
 }
 
-/// Each file once: a pattern may find a folder and what is in it. A set stands for its files; any other folder is left to
-/// them. Files that are no sources are passed over.
+/// Each file once: a pattern may find a folder and the files in it. A set replaces its files; any other folder is replaced
+/// by its files. Files that can't be sources are skipped.
 fn without_twins(base: &Path, found: &[Found]) -> Vec<Found> {
     let is_folder: Vec<bool> = found.iter().map(|one| base.join(&one.path).is_dir()).collect();
     let is_set = |path: &Path| base.join(path).join(SET_FILE).is_file();

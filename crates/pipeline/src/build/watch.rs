@@ -198,7 +198,7 @@ mod tests {
                 assert!(change.files.contains(&Path::new(art).join(file)), "{art} {out}: {change:?}");
                 assert!(change.files.iter().all(|path| path.starts_with(art)), "{change:?}");
             }
-            // What a build is known to have written is no news, wherever it is.
+            // Outputs are ignored, wherever they are.
             watch.outputs.insert(home.join(out).join("pond.png"));
             fs::write(home.join(out).join("pond.png"), b"output").unwrap();
             write("koi.png");

@@ -39,7 +39,7 @@ pub(super) fn read<'t>(
     defaults: &Defaults<'t>,
 ) -> Result<Atlas, RecipeError> {
     let text = table.text();
-    // A star stands for a part of each sprite's name: one atlas each.
+    // With a star, there is one atlas for each sprite.
     if let Some(why) = file_fault(&name.value.replace('*', "x")) {
         return Err(wrong_value(text, &name.span, &name.value, why));
     }

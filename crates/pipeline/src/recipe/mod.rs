@@ -119,7 +119,7 @@ impl Recipe {
             tables.push((entry.key.clone(), entry.table(&text)?));
         }
         for (name, table) in &tables {
-            // What is different about one sprite of a pattern: all else is as the pattern's table says.
+            // A table without sources overrides the pattern's table for one sprite.
             let is_own = name.value.contains('*') || table.has("from") || table.has("part");
             let pattern = tables.iter().find(|(other, _)| !is_own && stands_for(&other.value, &name.value));
             let table = pattern.map_or_else(|| table.clone(), |(_, below)| table.clone().over_deep(below));
@@ -218,7 +218,7 @@ impl<'t> Defaults<'t> {
     }
 }
 
-/// Whether a name with a star stands for another name.
+/// Whether a name with a star matches another name.
 fn stands_for(pattern: &str, name: &str) -> bool {
     let matches = |(before, after): (&str, &str)| {
         name.strip_prefix(before).is_some_and(|rest| rest.len() > after.len() && rest.ends_with(after))

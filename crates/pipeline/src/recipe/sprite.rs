@@ -23,7 +23,7 @@ use crate::recipe::{Defaults, name_of, wrong_value};
 pub struct Sprite {
     /// Its name; a `*` in it stands for what a `*` of its source stands for, once for each file.
     pub name: Located<String>,
-    /// The name with a star of the table that this one goes over, if it is one sprite of a pattern.
+    /// The name of the pattern's table that this one overrides, if it does.
     pub pattern: Option<String>,
     /// Files that `from` would find and that are left out: paths and patterns of them.
     pub except: Vec<Located<String>>,

@@ -210,7 +210,7 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
         let unwatched = match Build::open(recipe, &program.everywhere.run) {
             Err(error) => {
                 program.fail(&told(error));
-                // Whatever is saved next may be what was missing.
+                // Any file saved next may fix it.
                 known.clear();
                 watch.follow_everything()
             }

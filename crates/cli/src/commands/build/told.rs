@@ -264,7 +264,9 @@ impl Audience for Teller<'_> {
         let (weight, message) = words::notice(&notice);
         if let Notice::KeptByHand { file, work } = &notice {
             let manifest = ToldPath::from(file.clone());
-            self.program.console.event(&json!({ "step": of, "manifest": manifest, "kept": work.items() }));
+            self.program
+                .console
+                .event(&json!({ "step": of, "manifest": manifest, "hand_work": work.items() }));
         }
         let Some(message) = Failure::told(message).in_recipe().message else { return };
         self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
