@@ -200,16 +200,17 @@ const TOPICS: [Topic; 22] = [
 ];
 
 /// Common options that `-h` shows.
-const COMMON: [&str; 4] = ["json", "dry-run", "force", "jobs"];
+const COMMON: [&str; 5] = ["json", "dry-run", "force", "carry", "jobs"];
 
 /// What `-h` says of options, in one line of 80 columns: the option, the name of its value where that is shorter, the text.
-const BRIEF: [(&str, &str, &str); 44] = [
+const BRIEF: [(&str, &str, &str); 45] = [
     ("align", "POINT", "Keep in place: match, feet, center, mass, mark:COLOR"),
     ("allow", "RULE", "Ignore a rule: drift, or drift=koi:dive"),
     ("allow-turn", "", "Allow frames to be rotated by 90 degrees"),
     ("bleed", "PX", "Repeat edge pixels outward (extrude)"),
     ("box", "BOX", "Named box (hitbox): body=auto or body=x,y,w,h"),
     ("canvas", "WxH", "Canvas size; frames are aligned by pivot"),
+    ("carry", "", "In a conflict with what you did by hand, keep yours"),
     ("cell", "WxH", "Cell size in pixels (frame size, tile size): 32x48"),
     ("clip", "CLIP", "A clip, such as \"walk = 0-5 @12fps\""),
     ("clip-rows", "NAMES", "Rows as clips: \"idle,walk@12fps,-,leap once\""),
@@ -218,7 +219,7 @@ const BRIEF: [(&str, &str, &str); 44] = [
     ("effort", "HOW", "Search for a smaller page: low, medium, high"),
     ("event", "EVENT", "Add an event to a step: leap@3=splash"),
     ("fit", "RATE", "Round times to a frame rate: 24fps"),
-    ("force", "", "Overwrite files shibori did not write, and manual edits"),
+    ("force", "", "Overwrite any file; in a conflict, take the new version"),
     ("grid", "CxR", "Columns x rows, such as 8x4"),
     ("gutter", "PX", "Empty pixels between frames (padding, spacing)"),
     ("height", "PX", "Maximum height; the rest goes to FILE-1.png ..."),
