@@ -6,7 +6,7 @@ use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, Stdio};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
@@ -26,6 +26,10 @@ enum Fault {
     Fails,
     /// It fails, and so does everything after it, cleaning up included: as if the process had been killed.
     Dies,
+    /// The process ends, at the rename of that number.
+    Aborts,
+    /// None: every call takes a moment, each another one, so that threads meet at every point.
+    Lags,
 }
 
 /// A disk with a fault at the call of a number.
@@ -42,8 +46,25 @@ impl Faulty {
     }
 
     fn call<T>(&self, call: impl FnOnce() -> io::Result<T>) -> io::Result<T> {
+        // Only renames count then.
+        if self.fault == Fault::Aborts {
+            return call();
+        }
         let number = self.calls.fetch_add(1, Ordering::SeqCst);
-        let is_faulty = number == self.at || number > self.at && self.fault == Fault::Dies;
+        if self.fault == Fault::Lags {
+            // Any sequence will do, as long as `at` gives another one; now and then a long pause, in which others do much.
+            let hash = (number + (self.at << 16)).wrapping_mul(0x9e37_79b9_7f4a_7c15) >> 40;
+            std::thread::sleep(Duration::from_micros(if hash.is_multiple_of(8) {
+                2000
+            } else {
+                hash as u64 & 31
+            }));
+        }
+        let is_faulty = match self.fault {
+            Fault::Fails => number == self.at,
+            Fault::Dies => number >= self.at,
+            Fault::Aborts | Fault::Lags => false,
+        };
         if is_faulty { Err(io::Error::other("the disk is gone")) } else { call() }
     }
 }
@@ -64,7 +85,7 @@ impl FileSystem for Faulty {
     fn write(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
         // What fails half way leaves half a file.
         self.call(|| OsFileSystem.write(path, bytes)).inspect_err(|_| {
-            if self.calls.load(Ordering::SeqCst) == self.at + 1 {
+            if self.calls.load(Ordering::SeqCst).checked_sub(1) == Some(self.at) {
                 let _ = OsFileSystem.write(path, &bytes[..bytes.len() / 2]);
             }
         })
@@ -72,7 +93,7 @@ impl FileSystem for Faulty {
 
     fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
         self.call(|| OsFileSystem.append(path, bytes)).inspect_err(|_| {
-            if self.calls.load(Ordering::SeqCst) == self.at + 1 {
+            if self.calls.load(Ordering::SeqCst).checked_sub(1) == Some(self.at) {
                 let _ = OsFileSystem.append(path, &bytes[..bytes.len() / 2]);
             }
         })
@@ -84,6 +105,9 @@ impl FileSystem for Faulty {
     }
 
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
+        if self.fault == Fault::Aborts && self.calls.fetch_add(1, Ordering::SeqCst) == self.at {
+            std::process::abort();
+        }
         self.call(|| OsFileSystem.rename(from, to))
     }
 
@@ -258,11 +282,14 @@ fn a_run_killed_at_any_call_is_finished_or_undone_from_any_of_its_folders() {
 #[test]
 fn a_recovery_that_fails_or_is_killed_itself_is_taken_up_by_the_next() {
     let (after, old) = (After::new(), visible(before().path()));
+    // All of them take minutes: they are for whoever changes the store.
+    let is_thorough = std::env::var_os("SHIBORI_TEST_EVERY_FAULT").is_some();
+    let (kills, faults) = if is_thorough { (1, 1) } else { (5, 3) };
     for fault in [Fault::Fails, Fault::Dies] {
         let mut cases = 0;
-        for killed in (0..after.calls).step_by(5) {
+        for killed in (0..after.calls).step_by(kills) {
             for subset in [&FOLDERS[..], &FOLDERS[1..2]] {
-                for at in (0..).step_by(3) {
+                for at in (0..).step_by(faults) {
                     let home = before();
                     let _ = run(home.path(), Faulty::new(killed, Fault::Dies));
                     let disk = Faulty::new(at, fault);
@@ -293,57 +320,11 @@ fn names(files: &[(PathBuf, Vec<u8>)]) -> Vec<&PathBuf> {
 const DIES_AT: &str = "SHIBORI_TEST_DIES_AT";
 const DIES_IN: &str = "SHIBORI_TEST_DIES_IN";
 
-/// A disk that ends the process.
-#[derive(Debug)]
-struct Deadly(Faulty);
-
-impl FileSystem for Deadly {
-    fn list(&self, folder: &Path) -> io::Result<Vec<OsString>> {
-        OsFileSystem.list(folder)
-    }
-
-    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
-        OsFileSystem.read(path)
-    }
-
-    fn create_folder(&self, path: &Path) -> io::Result<()> {
-        OsFileSystem.create_folder(path)
-    }
-
-    fn write(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        OsFileSystem.write(path, bytes)
-    }
-
-    fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        OsFileSystem.append(path, bytes)
-    }
-
-    fn sync(&self, path: &Path) -> io::Result<()> {
-        OsFileSystem.sync(path)
-    }
-
-    fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
-        self.0.call(|| OsFileSystem.rename(from, to)).inspect_err(|_| std::process::abort())
-    }
-
-    fn remove_file(&self, path: &Path) -> io::Result<()> {
-        OsFileSystem.remove_file(path)
-    }
-
-    fn remove_folder(&self, path: &Path) -> io::Result<()> {
-        OsFileSystem.remove_folder(path)
-    }
-
-    fn lock(&self, path: &Path) -> io::Result<Option<File>> {
-        OsFileSystem.lock(path)
-    }
-}
-
 #[test]
 fn a_process_that_is_really_killed_between_two_moves_is_finished_by_the_next() {
     if let (Ok(at), Ok(home)) = (std::env::var(DIES_AT), std::env::var(DIES_IN)) {
         let at = at.parse().unwrap();
-        let _ = run(Path::new(&home), Arc::new(Deadly(Faulty { at, fault: Fault::Fails, calls: 0.into() })));
+        let _ = run(Path::new(&home), Faulty::new(at, Fault::Aborts));
         return;
     }
     let after = After::new();
@@ -470,7 +451,7 @@ fn of_two_runs_on_one_file_the_second_waits() {
     let home = before();
     let mut command = Command::new(std::env::current_exe().unwrap());
     command.args(["store::faults::of_two_runs_on_one_file_the_second_waits", "--exact"]);
-    let mut child = command.env(HOLDS, home.path()).stdout(std::process::Stdio::null()).spawn().unwrap();
+    let mut child = command.env(HOLDS, home.path()).stdout(Stdio::null()).spawn().unwrap();
     while !home.path().join("ready").exists() {
         std::thread::sleep(Duration::from_millis(5));
     }
@@ -507,6 +488,45 @@ fn threads_that_write_one_file_take_turns() {
     assert!(!all_files(home.path()).iter().any(is_left));
 }
 
+const RIVAL: &str = "SHIBORI_TEST_RIVAL";
+
+#[test]
+fn runs_that_write_other_files_of_one_folder_do_not_meet() {
+    if let (Ok(home), Ok(number)) = (std::env::var(HOLDS), std::env::var(RIVAL)) {
+        let home = PathBuf::from(home);
+        let disk = Faulty::new(number.parse().unwrap(), Fault::Lags);
+        for round in 0..40 {
+            let run = Transaction::on(Arc::clone(&disk) as Arc<dyn FileSystem>, Policy::default());
+            let paths = [home.join(format!("fresh/deeper/{number}.png")), home.join(format!("{number}.png"))];
+            let paths = &paths[..1 + round % 2];
+            let batch = run.plan(paths, &[]).unwrap();
+            (0..paths.len()).for_each(|at| batch.stage(at, &picture(round as u8)).unwrap());
+            // One that is given up removes its folders under the hands of the others. They only share a moment in which
+            // nothing else is in the folder.
+            if round > 30 {
+                run.commit().unwrap();
+            }
+        }
+        return;
+    }
+    let home = before();
+    let start = |number: u8| {
+        let mut command = Command::new(std::env::current_exe().unwrap());
+        command.args(["store::faults::runs_that_write_other_files_of_one_folder_do_not_meet", "--exact"]);
+        command.arg("--nocapture").env(HOLDS, home.path()).env(RIVAL, number.to_string());
+        command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap()
+    };
+    let children: Vec<_> = (0..8).map(start).collect();
+    for child in children {
+        let output = child.wait_with_output().unwrap();
+        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    }
+    let is_left = |(path, _): &(PathBuf, Vec<u8>)| path.to_string_lossy().contains("run-");
+    assert!(!all_files(home.path()).iter().any(is_left));
+    let written = |number: u8| fs::read(home.path().join(format!("fresh/deeper/{number}.png"))).unwrap();
+    assert!((0..8).all(|number| written(number) == picture(39)));
+}
+
 #[test]
 fn an_interruption_that_a_program_survives_stops_no_later_run() {
     // In its own process, since it discards the staged files of all threads.
@@ -525,7 +545,7 @@ fn an_interruption_that_a_program_survives_stops_no_later_run() {
     let home = before();
     let mut command = Command::new(std::env::current_exe().unwrap());
     command.args(["store::faults::an_interruption_that_a_program_survives_stops_no_later_run", "--exact"]);
-    let ended = command.env(HOLDS, home.path()).stdout(std::process::Stdio::null()).status().unwrap();
+    let ended = command.env(HOLDS, home.path()).stdout(Stdio::null()).status().unwrap();
     assert!(ended.success());
     assert_eq!(fs::read(home.path().join("00.png")).unwrap(), picture(210));
     let is_left = |(path, _): &(PathBuf, Vec<u8>)| path.to_string_lossy().contains("run-");

@@ -31,6 +31,8 @@ const CLAIMS: &str = "claims";
 const IGNORE: &str = ".gitignore";
 /// How often a folder is made that another run, which just ended, removes again.
 const TRIES: u32 = 8;
+/// The pause before the second try; it doubles each time.
+const FIRST_PAUSE: Duration = Duration::from_millis(1);
 /// Far longer than a look at a lock takes.
 const LOOK: Duration = Duration::from_millis(20);
 
@@ -140,14 +142,16 @@ impl Staging {
             return Ok(index);
         }
         recover(named, &*self.disk)?;
-        let mut tries = 1;
-        loop {
+        let mut pause = FIRST_PAUSE;
+        for _ in 1..TRIES {
             match self.try_open(named) {
                 // Another run that made the folder has just removed it.
-                Err(error) if error.kind() == ErrorKind::NotFound && tries < TRIES => tries += 1,
+                Err(error) if error.kind() == ErrorKind::NotFound => self.disk.pause(pause),
                 opened => return opened,
             }
+            pause *= 2;
         }
+        self.try_open(named)
     }
 
     fn try_open(&mut self, named: &Path) -> io::Result<usize> {
@@ -303,7 +307,8 @@ pub fn abandon() -> Abandoned {
 /// # Errors
 /// If that can't be done.
 pub(super) fn recover(folder: &Path, disk: &dyn FileSystem) -> io::Result<()> {
-    let hidden = folder.join(HIDDEN_FOLDER);
+    // Runs of this process are known by their paths without links.
+    let Ok(hidden) = folder.join(HIDDEN_FOLDER).canonicalize() else { return Ok(()) };
     for name in run_names(&hidden, disk)? {
         recover_run(&hidden.join(name), disk)?;
     }
@@ -325,7 +330,7 @@ fn run_names(hidden: &Path, disk: &dyn FileSystem) -> io::Result<Vec<OsString>> 
 
 fn recover_run(run: &Path, disk: &dyn FileSystem) -> io::Result<()> {
     let head = head_of(run, disk)?.unwrap_or_else(|| run.to_owned());
-    if live_heads().contains(&head) {
+    if head.canonicalize().is_ok_and(|head| live_heads().contains(&head)) {
         return Ok(());
     }
     let lock = match disk.lock(&head.join(LOCK)) {
@@ -347,11 +352,14 @@ fn recover_run(run: &Path, disk: &dyn FileSystem) -> io::Result<()> {
             remove_run(&head, Some(lock), disk);
             Ok(())
         }
-        // Its run is over, or is only just beginning and will try again.
+        // Its run is over, or only just beginning: then what is found next may be there only now.
         Err(error) if matches!(error.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => {
             let names = disk.list(run)?;
-            if !names.iter().any(|name| name == LOCK) {
+            if head != run || !names.is_empty() && !names.iter().any(|name| is_mark(name)) {
                 remove_staging(run, disk);
+            } else {
+                // Fails if it isn't empty by now.
+                let _ = disk.remove_folder(run);
             }
             Ok(())
         }
@@ -386,22 +394,29 @@ fn is_live(run: &Path, disk: &dyn FileSystem) -> io::Result<bool> {
     }
 }
 
-/// The head that a staging folder points at; none if it is a head itself.
+/// Whether a file in a staging folder says which run it belongs to. It is the first to be there and the last to go.
+fn is_mark(name: &OsStr) -> bool {
+    name == LOCK || name == HEAD
+}
+
+/// The head that a staging folder points at; none if it is a head itself, or is only just being made.
 fn head_of(run: &Path, disk: &dyn FileSystem) -> io::Result<Option<PathBuf>> {
     let Some(bytes) = read_if_there(disk, &run.join(HEAD))? else { return Ok(None) };
     let Some((folder, id)) = run.parent().and_then(Path::parent).zip(run.file_name()) else {
         return Ok(None);
     };
+    // One that is cut off is being written, or belongs to a run that did not count.
     let head: Option<OsText> = serde_json::from_slice(&bytes).ok();
-    // One that was cut off while it was written belongs to a run that did not count.
-    Ok(Some(folder.join(head.unwrap_or_default().0).join(HIDDEN_FOLDER).join(id)))
+    Ok(head.map(|head| folder.join(head.0).join(HIDDEN_FOLDER).join(id)))
 }
 
 /// Removes the staging folders of a run, and folders that it made and that are empty. What can't be removed is garbage
 /// that the next run removes.
 fn remove_run(head: &Path, lock: Option<File>, disk: &dyn FileSystem) {
     let Some(one) = RunFolder::at(head) else { return };
-    let lines = disk.read(&head.join(FOLDERS)).unwrap_or_default();
+    // The head alone knows of all others: as long as one of them may be left, it stays.
+    let Ok(lines) = read_if_there(disk, &head.join(FOLDERS)) else { return };
+    let lines = lines.unwrap_or_default();
     let lines: Vec<FolderLine> =
         lines.split(|&byte| byte == b'\n').filter_map(|line| serde_json::from_slice(line).ok()).collect();
     for line in lines.iter().rev() {
@@ -410,28 +425,38 @@ fn remove_run(head: &Path, lock: Option<File>, disk: &dyn FileSystem) {
         if line.folder.0.is_empty() {
             continue;
         }
-        // Only what belongs to this run, or has no owner yet, is removed.
-        if one.owns(&folder, disk).unwrap_or(false) || disk.list(&run).is_ok_and(|names| names.is_empty()) {
-            remove_staging(&run, disk);
-            remove_made(&folder, line.made, disk);
+        // Only what belongs to this run, or was never given to anyone, is removed.
+        let is_new = || -> io::Result<bool> {
+            Ok(disk.list(&run)?.iter().all(|name| name == HEAD) && head_of(&run, disk)?.is_none())
+        };
+        match one.owns(&folder, disk).and_then(|is_own| Ok(is_own || is_new()?)) {
+            Ok(true) => {
+                remove_staging(&run, disk);
+                remove_made(&folder, line.made, disk);
+            }
+            Ok(false) => continue,
+            Err(_) => {}
+        }
+        if run.exists() {
+            return;
         }
     }
-    let names = disk.list(head).unwrap_or_default();
-    for name in names.iter().filter(|name| *name != LOCK) {
-        let _ = disk.remove_file(&head.join(name));
-    }
-    // Some systems remove no file that is open.
-    drop(lock);
-    let _ = disk.remove_file(&head.join(LOCK));
+    // With its lock held: whoever gets that afterwards sees that it is gone.
     remove_staging(head, disk);
+    drop(lock);
     let made = lines.iter().find(|line| line.folder.0.is_empty()).map_or(0, |line| line.made);
     remove_made(&one.folder, made, disk);
 }
 
 /// Removes one staging folder, and the hidden folder if nothing else is in it.
 fn remove_staging(run: &Path, disk: &dyn FileSystem) {
-    for name in disk.list(run).unwrap_or_default() {
-        let _ = disk.remove_file(&run.join(name));
+    let (marks, others): (Vec<_>, Vec<_>) =
+        disk.list(run).unwrap_or_default().into_iter().partition(|name| is_mark(name));
+    for name in others.iter().chain(&marks) {
+        // What can't be removed now stays with its mark, for the next run.
+        if or_missing(disk.remove_file(&run.join(name))).is_err() {
+            return;
+        }
     }
     let _ = disk.remove_folder(run);
     let Some(hidden) = run.parent() else { return };
@@ -455,8 +480,12 @@ fn create_folders(disk: &dyn FileSystem, one: &RunFolder, made: usize) -> io::Re
     let hidden = one.folder.join(HIDDEN_FOLDER);
     for path in missing.into_iter().rev().chain([hidden.as_path(), &one.path]) {
         match disk.create_folder(path) {
-            // Another run made it at the same time, or an earlier try did.
-            Err(_) if path.is_dir() => {}
+            // Another run made it at the same time, or an earlier try did; unless another has just removed it.
+            Err(error) if error.kind() == ErrorKind::AlreadyExists => {
+                if !fs::metadata(path)?.is_dir() {
+                    return Err(error);
+                }
+            }
             created => created?,
         }
     }

@@ -14,7 +14,7 @@ use std::time::Duration;
 use shibori_core::{Budget, parallel};
 
 use crate::ShownPath;
-use crate::store::file_system::{FileSystem, OsFileSystem};
+use crate::store::file_system::{FileSystem, OsFileSystem, read_if_there};
 use crate::store::journal::Move;
 use crate::store::ledger::{Entry, Ledger};
 use crate::store::names::{check_new, file_key};
@@ -579,7 +579,7 @@ impl State {
         text: Option<Vec<u8>>,
         disk: &dyn FileSystem,
     ) -> Result<Option<Move>, Error> {
-        let before = fs::read(path).ok();
+        let before = read_if_there(disk, path).map_err(|error| Error::write(path, error))?;
         if before == text {
             return Ok(None);
         }
