@@ -138,8 +138,7 @@ impl FrameSet {
 
     /// The places of the clips that a person means by a name, which may be `sprite:clip`.
     pub fn clips_called(&self, name: &str) -> Vec<usize> {
-        let fits = |clip: &Clip| clip.name().as_str() == name || clip.is_called(name);
-        (0..self.clips.len()).filter(|&at| fits(&self.clips[at])).collect()
+        (0..self.clips.len()).filter(|&at| self.clips[at].is_meant(name)).collect()
     }
 
     /// Changes every frame, several at once. `change` is given its place in the set. Of several errors the first frame's is

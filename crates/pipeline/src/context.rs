@@ -83,6 +83,11 @@ impl<'a> Context<'a> {
         Self { run, limits, ..self }
     }
 
+    /// The same, but in a dry run later steps read what earlier ones would have written.
+    pub(crate) fn holding(self) -> Self {
+        Self { run: self.run.holding(), ..self }
+    }
+
     /// How much a file may ask for.
     pub fn limits(&self) -> &Limits {
         &self.limits

@@ -1,6 +1,6 @@
 //! Whatever is edited, a build comes to what a build from nothing comes to, byte for byte.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
@@ -8,9 +8,10 @@ use std::sync::Mutex;
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 use shibori_formats::ShownPath;
-use shibori_pipeline::Error;
 use shibori_pipeline::build::{Audience, Build, Event, Outcome};
-use shibori_pipeline::options::{RunOptions, Switch};
+use shibori_pipeline::options::{ClipCommand, ClipOptions, RunOptions, Switch};
+use shibori_pipeline::steps::clip;
+use shibori_pipeline::{Context, Deaf, Error};
 
 /// Remembers what was done and what went wrong.
 #[derive(Default)]
@@ -37,7 +38,24 @@ struct Project {
     /// The sprites in each atlas, and its options.
     atlases: BTreeMap<u8, Atlas>,
     template: u8,
+    /// Which parts of the recipe of `extra` it has.
+    extras: BTreeSet<usize>,
+    /// Whether a person gave the atlas `hand` another clip.
+    has_hand_work: bool,
 }
+
+/// Patterns, with one that differs and one left out; sets of them, atlases of one each, and sprites made of those again, before
+/// and after them; sources found twice; outputs beside sources; a link.
+const EXTRAS: [&str; 6] = [
+    "[sprite.again]\nfrom = \"build/sets/n-0\"\n[sprite.\"c-*\"]\nfrom = \"build/sets/*\"\nset = \"chained/*\"\n[sprite.\"n-*\"]\nfrom = \"art/n-*.qoi\"\nexcept = \"art/n-2.qoi\"\nset = \"sets/*\"\n[sprite.n-1]\nshape = { pivot = \"feet\" }\n[atlas.again]\nuse = [\"again\", \"c-*\"]\n",
+    "[sprite.\"m-*\"]\nfrom = \"art/n-*.qoi\"\n[atlas.\"m-*\"]\nuse = \"m-*\"\n[sprite.back]\nfrom = \"build/m-1.json\"\nset = true\n",
+    "[sprite.all]\nfrom = [\"art/**\", \"art/n-*.qoi\"]\nslice = { grid = \"3x1\" }\nset = true\n",
+    "[sprite.near]\nfrom = \"**/n-*\"\n[atlas.beside]\nuse = \"near\"\nfile = \"../art/n-page\"\n",
+    "[sprite.link]\nfrom = \"art/link.qoi\"\nset = true\n",
+    "[atlas.hand]\nuse = \"s0\"\nexport = { to = \"csv\" }\n",
+];
+/// The part of it that a person works on.
+const HAND: usize = 5;
 
 #[derive(Clone, Debug)]
 struct Sprite {
@@ -67,6 +85,8 @@ enum Edit {
     DeleteOutput(u8),
     DeleteState,
     SpoilState,
+    Extra(usize),
+    HandWork,
     Build,
 }
 
@@ -89,6 +109,8 @@ fn edits() -> impl Strategy<Value = Vec<Edit>> {
         2 => any::<u8>().prop_map(Edit::DeleteOutput),
         1 => Just(Edit::DeleteState),
         1 => Just(Edit::SpoilState),
+        3 => (0..EXTRAS.len()).prop_map(Edit::Extra),
+        2 => Just(Edit::HandWork),
         3 => Just(Edit::Build),
     ];
     prop::collection::vec(edit, 1..14)
@@ -137,6 +159,7 @@ impl Project {
                 text += &format!("[[atlas.a{name}.preview]]\nas = \"contact\"\n");
             }
         }
+        self.extras.iter().for_each(|&extra| text += EXTRAS[extra]);
         text
     }
 
@@ -144,8 +167,22 @@ impl Project {
     fn write(&self, folder: &Path) {
         fs::create_dir_all(folder.join("art")).unwrap();
         for entry in fs::read_dir(folder.join("art")).unwrap() {
-            fs::remove_file(entry.unwrap().path()).unwrap();
+            let path = entry.unwrap().path();
+            if path.extension().is_some_and(|ending| ending == "qoi") {
+                fs::remove_file(path).unwrap();
+            }
         }
+        for name in 0..3 {
+            let seed = self.sprites.len() as u8;
+            sheet(name + 4, seed).save(folder.join(format!("art/n-{name}.qoi"))).unwrap();
+        }
+        fs::create_dir_all(folder.join("elsewhere")).unwrap();
+        let linked = folder.join("elsewhere/linked.qoi");
+        sheet(9, self.template).save(&linked).unwrap();
+        #[cfg(unix)]
+        std::os::unix::fs::symlink("../elsewhere/linked.qoi", folder.join("art/link.qoi")).unwrap();
+        #[cfg(not(unix))]
+        fs::copy(&linked, folder.join("art/link.qoi")).unwrap();
         for (name, sprite) in &self.sprites {
             sheet(*name, sprite.seed).save(folder.join(format!("art/s{name}.qoi"))).unwrap();
         }
@@ -162,7 +199,7 @@ fn sheet(name: u8, seed: u8) -> RgbaImage {
         let (cell, inner) = (x / 12, x % 12);
         let inset = 2 + (u32::from(seed) + cell) % 3;
         let is_drawn = (inset..12 - inset).contains(&inner) && (inset..11).contains(&y);
-        Rgba(if is_drawn { [name * 60, seed * 50, cell as u8 * 90, 255] } else { [0; 4] })
+        Rgba(if is_drawn { [name * 25, seed * 50, cell as u8 * 90, 255] } else { [0; 4] })
     })
 }
 
@@ -248,6 +285,7 @@ fn apply(edit: &Edit, project: &mut Project, folder: &Path) {
         }
         Edit::DeleteOutput(number) => {
             if let Some(path) = output(folder, *number) {
+                project.has_hand_work &= !path.ends_with("hand.json");
                 fs::remove_file(path).unwrap();
             }
         }
@@ -263,11 +301,38 @@ fn apply(edit: &Edit, project: &mut Project, folder: &Path) {
             }
             build(folder, true);
         }
+        Edit::Extra(extra) => {
+            if !project.extras.remove(extra) {
+                project.extras.insert(*extra);
+            }
+            // What a person changed is left where it is when nothing makes it any more.
+            if *extra == HAND && project.has_hand_work {
+                project.extras.insert(HAND);
+            }
+        }
+        Edit::HandWork => {
+            project.extras.insert(HAND);
+            project.write(folder);
+            build(folder, true);
+            if !project.has_hand_work {
+                work_by_hand(folder);
+            }
+            project.has_hand_work = true;
+        }
         Edit::Build => {
             project.write(folder);
             build(folder, true);
         }
     }
+}
+
+/// Adds a clip as `shibori clip` does.
+fn work_by_hand(folder: &Path) {
+    let cx = Context::new(&Deaf);
+    let clips = ClipOptions { clip: vec!["extra = s0:0-1".parse().unwrap()], ..ClipOptions::default() };
+    let options = ClipCommand { clips, ..ClipCommand::default() };
+    clip(&folder.join("build/hand.json"), &options, &cx).unwrap();
+    cx.commit().unwrap();
 }
 
 fn holds(edits: &[Edit]) -> Result<(), TestCaseError> {
@@ -284,14 +349,18 @@ fn holds(edits: &[Edit]) -> Result<(), TestCaseError> {
     project.write(other.path());
     let (_, ears) = build(other.path(), false);
     prop_assert!(ears.errors.lock().unwrap().is_empty(), "from nothing: {:?}", ears.errors.lock().unwrap());
-    let (found, wanted) = (files(&home.path().join("build")), files(&other.path().join("build")));
+    if project.has_hand_work {
+        work_by_hand(other.path());
+        build(other.path(), false);
+    }
+    let (found, wanted) = (files(home.path()), files(other.path()));
     prop_assert_eq!(found.keys().collect::<Vec<_>>(), wanted.keys().collect::<Vec<_>>());
     for (path, bytes) in &found {
         prop_assert!(wanted[path] == *bytes, "{} differs\n{}", path.shown(), project.recipe());
     }
     // And now nothing is stale.
-    let (outcome, _) = build(home.path(), false);
-    prop_assert_eq!(outcome.done, 0);
+    let (outcome, ears) = build(home.path(), false);
+    prop_assert!(outcome.done == 0, "done again: {:?}", ears.done.lock().unwrap());
     Ok(())
 }
 
@@ -416,4 +485,28 @@ fn a_source_that_is_switched_there_and_back_during_a_build_is_built_again() {
     project.write(clean.path());
     build(clean.path(), false);
     assert!(files(&clean.path().join("build")) == right);
+}
+
+#[test]
+fn a_plan_of_chained_sprites_knows_every_output_before_anything_is_there() {
+    let home = tempfile::tempdir().unwrap();
+    let mut project = Project::begin();
+    project.extras = (0..EXTRAS.len()).collect();
+    project.write(home.path());
+    let planned = || -> BTreeSet<PathBuf> {
+        let build = Build::open(&home.path().join("shibori.toml"), &RunOptions::default()).unwrap();
+        let outputs = build.facts(&Ears::default()).unwrap().into_iter().flat_map(|step| step.outputs);
+        outputs.collect()
+    };
+    let before = files(home.path());
+    let first = planned();
+    assert!(files(home.path()) == before, "a plan writes nothing");
+    let (outcome, ears) = build(home.path(), false);
+    assert!(outcome.undone == 0, "{:?}", ears.errors);
+    let made: BTreeSet<PathBuf> =
+        files(home.path()).into_keys().filter(|path| !before.contains_key(path)).collect();
+    assert_eq!(first, made);
+    // The next build reads its own outputs, and finds nothing new in them.
+    assert_eq!(planned(), made);
+    assert_eq!(build(home.path(), false).0.done, 0);
 }

@@ -68,13 +68,13 @@ impl Clip {
         format!("{}:{}", self.sprite, self.name)
     }
 
-    /// Whether a text is its name with its sprite's.
-    pub(crate) fn is_called(&self, whole: &str) -> bool {
-        let name = whole.strip_prefix(self.sprite.as_str()).and_then(|rest| rest.strip_prefix(':'));
-        name == Some(self.name.as_str())
+    /// Whether a person means it by a name, which may be `sprite:clip`.
+    pub fn is_meant(&self, name: &str) -> bool {
+        let whole = name.strip_prefix(self.sprite.as_str()).and_then(|rest| rest.strip_prefix(':'));
+        self.name.as_str() == name || whole == Some(self.name.as_str())
     }
 
-    /// Checks and takes a clip; it plays forward and for ever.
+    /// Checks and takes a clip; it plays forward and forever.
     pub fn new(sprite: Name, name: Name, timescale: u32, steps: Vec<Step>) -> Result<Self, ClipError> {
         if steps.is_empty() {
             return Err(ClipError::Empty(name));

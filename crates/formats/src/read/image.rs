@@ -1,6 +1,5 @@
 //! One picture or animation from a file's bytes.
 
-use std::fs;
 use std::io::Read;
 use std::path::Path;
 
@@ -13,7 +12,7 @@ const STDIN: &str = "-";
 
 /// Reads one picture or animation from a file, or from standard input where the path is `-`.
 pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
-    let length = fs::metadata(limits.staged.resolve(path)).map_or(0, |meta| meta.len());
+    let length = limits.staged.length(path).unwrap_or(0);
     let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
     let bytes = if path == Path::new(STDIN) { piped(limits)? } else { bytes_waiting(path, limits)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));

@@ -30,7 +30,7 @@ pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
 /// Reads a set, an atlas, an image, an animation or a folder of images. An atlas may be named without
 /// its ending.
 pub fn source(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
-    if let Some(manifest) = manifest_of(path) {
+    if let Some(manifest) = limits.manifest_of(path) {
         return load(&manifest, limits);
     }
     if path.is_dir() {
@@ -63,13 +63,20 @@ pub fn memory_for(paths: &[PathBuf]) -> u64 {
 /// The manifest that a person means by a path: itself, that of a set's folder, or that of an atlas named without its
 /// ending.
 pub fn manifest_of(path: &Path) -> Option<PathBuf> {
-    let in_folder = path.join(manifest::SET_FILE);
-    if path.is_dir() {
-        return in_folder.is_file().then_some(in_folder);
+    Limits::default().manifest_of(path)
+}
+
+impl Limits {
+    /// The same among files that are there or staged.
+    pub fn manifest_of(&self, path: &Path) -> Option<PathBuf> {
+        let in_folder = path.join(manifest::SET_FILE);
+        if path.is_dir() || self.staged.exists(&in_folder) {
+            return self.staged.exists(&in_folder).then_some(in_folder);
+        }
+        if path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json")) {
+            return Some(path.to_owned());
+        }
+        let with_ending = path.with_added_extension("json");
+        (!path.exists() && self.staged.exists(&with_ending)).then_some(with_ending)
     }
-    if path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json")) {
-        return Some(path.to_owned());
-    }
-    let with_ending = path.with_added_extension("json");
-    (!path.exists() && with_ending.is_file()).then_some(with_ending)
 }

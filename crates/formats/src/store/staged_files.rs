@@ -1,7 +1,6 @@
 //! Files of a run: those it has staged and not committed, for later steps of the same run that read them, and those it
 //! has read, so that nothing that changed since is replaced.
 
-use std::borrow::Cow;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -13,9 +12,18 @@ use crate::store::{Digest, FileStamp, Fingerprint, nanoseconds};
 #[derive(Clone, Debug, Default)]
 pub struct StagedFiles(Arc<Mutex<Files>>);
 
+/// Bytes that a run is to write.
+#[derive(Clone, Debug)]
+enum Staged {
+    /// In a file beside the target.
+    On(PathBuf),
+    /// In memory, where nothing may be written.
+    Held(Arc<[u8]>),
+}
+
 #[derive(Debug, Default)]
 struct Files {
-    staged: HashMap<PathBuf, PathBuf>,
+    staged: HashMap<PathBuf, Staged>,
     read: HashMap<PathBuf, Fingerprint>,
 }
 
@@ -25,22 +33,27 @@ impl StagedFiles {
     }
 
     pub(crate) fn add(&self, file: &Path, bytes: &Path) {
-        self.files().staged.insert(file.to_owned(), bytes.to_owned());
+        self.files().staged.insert(file.to_owned(), Staged::On(bytes.to_owned()));
     }
 
-    /// The path to read a file from: where its bytes are staged, or its own.
-    pub(crate) fn resolve<'a>(&self, file: &'a Path) -> Cow<'a, Path> {
-        self.files().staged.get(file).map_or(Cow::Borrowed(file), |bytes| Cow::Owned(bytes.clone()))
+    /// Keeps bytes that are not to be written at all.
+    pub(crate) fn hold(&self, file: &Path, bytes: &[u8]) {
+        self.files().staged.insert(file.to_owned(), Staged::Held(bytes.into()));
     }
 
     /// Whether a file is there or staged.
     pub fn exists(&self, file: &Path) -> bool {
-        self.resolve(file).exists()
+        self.length(file).is_some()
     }
 
     /// The length of a file that is there or staged, in bytes.
     pub fn length(&self, file: &Path) -> Option<u64> {
-        std::fs::metadata(self.resolve(file)).ok().map(|metadata| metadata.len())
+        let length = |path: &Path| std::fs::metadata(path).ok().map(|metadata| metadata.len());
+        match self.files().staged.get(file) {
+            Some(Staged::Held(bytes)) => Some(bytes.len() as u64),
+            Some(Staged::On(path)) => length(path),
+            None => length(file),
+        }
     }
 
     /// The bytes of a file that is there or staged.
@@ -48,8 +61,11 @@ impl StagedFiles {
     /// # Errors
     /// If it can't be read.
     pub fn read(&self, file: &Path) -> std::io::Result<Vec<u8>> {
-        if let Some(staged) = self.files().staged.get(file).cloned() {
-            return std::fs::read(staged);
+        let staged = self.files().staged.get(file).cloned();
+        match staged {
+            Some(Staged::Held(bytes)) => return Ok(bytes.to_vec()),
+            Some(Staged::On(path)) => return std::fs::read(path),
+            None => {}
         }
         // The stamp is taken first: a change while it is read shows later.
         let (stamp, at) = (FileStamp::read(file)?, nanoseconds(SystemTime::now()));

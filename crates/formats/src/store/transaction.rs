@@ -43,6 +43,8 @@ pub struct Transaction {
     memory: Budget,
     disk: Arc<dyn FileSystem>,
     staged: StagedFiles,
+    /// Whether a dry run keeps what it would write, for later steps to read.
+    holds: bool,
     state: Mutex<State>,
 }
 
@@ -78,6 +80,7 @@ pub struct Batch {
     files: Arc<PlannedFiles>,
     disk: Arc<dyn FileSystem>,
     staged: StagedFiles,
+    holds: bool,
 }
 
 #[derive(Debug)]
@@ -164,7 +167,12 @@ impl Transaction {
             kept: Vec::new(),
         };
         let (memory, staged) = (Budget::default(), StagedFiles::default());
-        Self { policy, memory, disk, staged, state: Mutex::new(state) }
+        Self { policy, memory, disk, staged, holds: false, state: Mutex::new(state) }
+    }
+
+    /// The same, but in a dry run later steps read what earlier ones would have written.
+    pub fn holding(self) -> Self {
+        Self { holds: true, ..self }
     }
 
     /// The same with a limit on memory.
@@ -456,7 +464,8 @@ impl Transaction {
         };
         let files = Arc::new(files);
         state.batches.push(Arc::clone(&files));
-        Ok(Batch { files, disk: Arc::clone(&self.disk), staged: self.staged.clone() })
+        let (disk, staged) = (Arc::clone(&self.disk), self.staged.clone());
+        Ok(Batch { files, disk, staged, holds: self.holds })
     }
 
     /// Refuses what another recipe writes.
@@ -729,6 +738,9 @@ impl Batch {
         let Some(place) = place else {
             // In a dry run it only counts that it would be another file.
             lock(outcome).staged = Some(digest);
+            if self.holds {
+                self.staged.hold(path, bytes);
+            }
             return Ok(());
         };
         let written = with_interrupt_gate(|| self.disk.write(&place.path, bytes));

@@ -3,17 +3,19 @@
 
 use std::path::Path;
 
-use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
 use shibori_core::pack::RowName;
+use shibori_core::{FrameSet, parallel};
+use shibori_formats::read::Limits;
+use shibori_formats::store::Policy;
 
+use crate::Error;
 use crate::build::make::frames;
 use crate::build::run::Hearing;
 use crate::build::{Audience, Build};
-use crate::options::{CheckOptions, PackOptions, RecipeRule};
-use crate::recipe::{Located, Mark};
+use crate::options::{CheckOptions, RecipeRule};
+use crate::recipe::{Atlas, Located, Mark};
 use crate::steps::{Checked, checked, pack_set};
-use crate::{Context, Error};
 
 /// Something that is not as the recipe expects.
 #[derive(Clone, Debug)]
@@ -46,69 +48,104 @@ pub enum Seen {
     Pages(usize, usize),
 }
 
+/// Has heard it before.
+struct Silent;
+
+impl Audience for Silent {}
+
 impl Build {
     /// Whether what is only worth a look counts as wrong, too.
     pub fn is_strict(&self) -> bool {
         self.graph.recipe.check.options.strict.is_on()
     }
 
-    /// Checks all sprites and atlases; gives what looks wrong in frames, what is not as expected, and how many findings are allowed.
+    /// Checks all sprites and atlases. `hear` gets what looks wrong in the frames of each sprite, in order; the rest is what is
+    /// not as expected, and how many findings are allowed. Frames are held only while their sprite is checked.
     ///
     /// # Errors
     /// Where a sprite can't be made, or an atlas can't be packed.
-    pub fn check(&self, audience: &dyn Audience) -> Result<(Vec<Checked>, Vec<RecipeFinding>, usize), Error> {
-        let hearing = Hearing { audience, name: "" };
-        let mut cx = Context::new(&hearing).within(self.run.limits());
-        cx.base.clone_from(&self.graph.base);
-        let (mut all, mut found, mut allowed) = (Vec::new(), Vec::new(), 0);
-        let mut sets = Vec::new();
-        for (at, figure) in self.graph.figures.iter().enumerate() {
-            let hearing = Hearing { audience, name: figure.name.as_str() };
-            let mut cx = Context::new(&hearing).within(cx.limits().clone());
-            cx.base.clone_from(&self.graph.base);
-            let set = frames(&self.graph, figure, &cx)?;
-            let expected = &self.graph.sprite(at).check;
-            let part = expected.options.only.of(set.clone())?;
-            let one = checked(part, Path::new(figure.name.as_str()), &expected.options);
-            allowed += one.allowed;
-            all.push(one);
-            let mut own: Vec<RecipeFinding> = Vec::new();
-            own.extend(self.missing(&expected.clips, &[&set], Some(figure.name.as_str())));
-            own.extend(unused(&set, figure.name.as_str()));
-            own.extend(self.unequal(&set, figure.name.as_str()));
-            let before = own.len();
-            own.retain(|one| !is_allowed(&expected.options, one));
-            allowed += before - own.len();
-            found.extend(own);
-            sets.push(set);
-        }
-        let mut own: Vec<RecipeFinding> = Vec::new();
-        let everything: Vec<&FrameSet> = sets.iter().collect();
-        own.extend(self.missing(&self.graph.recipe.check.clips, &everything, None));
-        for (at, atlas) in self.graph.recipe.atlases.iter().enumerate() {
-            let used: Vec<FrameSet> =
-                self.figures_in(at).into_iter().map(|figure| sets[figure].clone()).collect();
-            own.extend(self.missing_rows(at, &used));
-            if let Some(Located { value: limit, span }) = &self.graph.recipe.check.pages {
-                let options = PackOptions { ..atlas.options.clone() };
-                let packed = pack_set(options.only.of(FrameSet::merge(used)?)?, &options, &cx)?;
-                let pages = packed.atlases.iter().map(|atlas| atlas.pages().len()).max().unwrap_or(0);
-                if pages > *limit {
-                    own.push(RecipeFinding {
-                        rule: RecipeRule::TooManyPages,
-                        of: Some(atlas.name.value.clone()),
-                        seen: Seen::Pages(pages, *limit),
-                        mark: Some(self.graph.recipe.text.mark(span)),
-                    });
-                }
+    pub fn check(
+        &self,
+        audience: &dyn Audience,
+        mut hear: impl FnMut(&Checked),
+    ) -> Result<(Vec<RecipeFinding>, usize), Error> {
+        let limits = self.run.limits();
+        let (mut found, mut allowed, mut clips) = (Vec::new(), 0, Vec::new());
+        let figures: Vec<usize> = (0..self.graph.figures.len()).collect();
+        for some in figures.chunks(parallel::threads().max(1)) {
+            let checked = parallel::each(some, |&figure| self.check_figure(figure, &limits, audience));
+            for (one, &figure) in checked.into_iter().zip(some) {
+                let (one, own) = match one {
+                    // Alone, it has all the room there is.
+                    Err(error) if error.is_memory() => self.check_figure(figure, &limits, audience)?,
+                    one => one?,
+                };
+                let options = &self.graph.sprite(figure).check.options;
+                let (without, own): (Vec<_>, Vec<_>) =
+                    own.into_iter().partition(|one| is_allowed(options, one));
+                allowed += one.allowed + without.len();
+                found.extend(own);
+                clips.push(one.set.clips().to_vec());
+                hear(&one);
             }
         }
-        let before = own.len();
-        own.retain(|one| !is_allowed(&self.graph.recipe.check.options, one));
-        allowed += before - own.len();
+        let everything: Vec<&[Clip]> = clips.iter().map(Vec::as_slice).collect();
+        let mut own = self.missing(&self.graph.recipe.check.clips, &everything, None);
+        for at in 0..self.graph.recipe.atlases.len() {
+            let used: Vec<&[Clip]> =
+                self.figures_in(at).into_iter().map(|figure| &clips[figure][..]).collect();
+            own.extend(self.missing_rows(at, &used));
+            own.extend(self.too_many_pages(at, &limits, audience)?);
+        }
+        let options = &self.graph.recipe.check.options;
+        let (without, own): (Vec<_>, Vec<_>) = own.into_iter().partition(|one| is_allowed(options, one));
+        allowed += without.len();
         found.extend(own);
         found.sort_by_key(|one| one.rule);
-        Ok((all, found, allowed))
+        Ok((found, allowed))
+    }
+
+    fn check_figure(
+        &self,
+        figure: usize,
+        limits: &Limits,
+        audience: &dyn Audience,
+    ) -> Result<(Checked, Vec<RecipeFinding>), Error> {
+        let (set, expected) = (self.frames_of(figure, limits, audience)?, &self.graph.sprite(figure).check);
+        let name = self.graph.figures[figure].name.as_str();
+        let mut own = self.missing(&expected.clips, &[set.clips()], Some(name));
+        own.extend(unused(&set, name));
+        own.extend(self.unequal(&set, name));
+        let part = expected.options.only.of(set)?;
+        Ok((checked(part, Path::new(name), &expected.options), own))
+    }
+
+    fn frames_of(&self, figure: usize, limits: &Limits, audience: &dyn Audience) -> Result<FrameSet, Error> {
+        let figure = &self.graph.figures[figure];
+        let hearing = Hearing { audience, name: figure.name.as_str() };
+        frames(&self.graph, figure, &self.context(&hearing, Policy::default(), limits))
+    }
+
+    fn too_many_pages(
+        &self,
+        atlas: usize,
+        limits: &Limits,
+        audience: &dyn Audience,
+    ) -> Result<Option<RecipeFinding>, Error> {
+        let Some(Located { value: limit, span }) = &self.graph.recipe.check.pages else { return Ok(None) };
+        let Atlas { name, options, .. } = self.graph.atlas(atlas);
+        let used = self.figures_in(atlas).into_iter().map(|figure| self.frames_of(figure, limits, &Silent));
+        let set = FrameSet::merge(used.collect::<Result<Vec<_>, _>>()?)?;
+        let hearing = Hearing { audience, name: &name.value };
+        let cx = self.context(&hearing, Policy::default(), limits);
+        let packed = pack_set(options.only.of(set)?, options, &cx)?;
+        let pages = packed.atlases.iter().map(|atlas| atlas.pages().len()).max().unwrap_or(0);
+        Ok((pages > *limit).then(|| RecipeFinding {
+            rule: RecipeRule::TooManyPages,
+            of: Some(name.value.clone()),
+            seen: Seen::Pages(pages, *limit),
+            mark: Some(self.graph.recipe.text.mark(span)),
+        }))
     }
 
     fn figures_in(&self, atlas: usize) -> Vec<usize> {
@@ -121,13 +158,13 @@ impl Build {
     fn missing(
         &self,
         expected: &[Located<String>],
-        sets: &[&FrameSet],
+        clips: &[&[Clip]],
         of: Option<&str>,
     ) -> Vec<RecipeFinding> {
-        let is_there = |name: &str| sets.iter().any(|set| !set.clips_called(name).is_empty());
+        let is_there = |name: &str| clips.iter().any(|of| of.iter().any(|clip| clip.is_meant(name)));
         let missing = expected.iter().filter(|name| !is_there(&name.value));
         let known = || {
-            sets.iter().flat_map(|set| set.clips()).map(|clip| match of {
+            clips.iter().flat_map(|of| of.iter()).map(|clip| match of {
                 Some(_) => clip.name().to_string(),
                 None => clip.whole_name(),
             })
@@ -142,7 +179,7 @@ impl Build {
     }
 
     /// Rows of an atlas that are named after no clip.
-    fn missing_rows(&self, atlas: usize, used: &[FrameSet]) -> Vec<RecipeFinding> {
+    fn missing_rows(&self, atlas: usize, used: &[&[Clip]]) -> Vec<RecipeFinding> {
         let atlas = self.graph.atlas(atlas);
         let rows =
             atlas.options.arrange.row_order.as_ref().map(|order| order.rows().to_vec()).unwrap_or_default();
@@ -151,10 +188,10 @@ impl Build {
         for row in rows {
             let RowName::Clip { sprite, name } = row else { continue };
             let text = sprite.map_or_else(|| name.to_string(), |sprite| format!("{sprite}:{name}"));
-            let is_there =
-                used.iter().any(|set| !set.clips_called(&text).is_empty()) || own.contains(&name.to_string());
+            let is_there = used.iter().any(|of| of.iter().any(|clip| clip.is_meant(&text)))
+                || own.contains(&name.to_string());
             if !is_there {
-                let known = used.iter().flat_map(FrameSet::clips).map(Clip::whole_name).collect();
+                let known = used.iter().flat_map(|of| of.iter()).map(Clip::whole_name).collect();
                 found.push(RecipeFinding {
                     rule: RecipeRule::MissingClip,
                     of: Some(atlas.name.value.clone()),

@@ -12,7 +12,7 @@ use shibori_formats::store::{file_key, outputs_of_recipe};
 use shibori_formats::write::atlas_stem;
 
 use crate::build::sources::{
-    Found, IN_NAMES, expand, files_of, is_pattern, plain, plain_part, slashed, stands_for,
+    Found, IN_NAMES, expand, files_of, is_pattern, matched, plain, plain_part, slashed, stands_for,
 };
 use crate::recipe::{Atlas, Fault, Located, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
 use crate::steps::starter;
@@ -86,6 +86,59 @@ pub(super) enum Source {
 /// A sprite's name, and the files of each of its parts.
 type Named = (String, Vec<Vec<PathBuf>>);
 
+/// Outputs that sources may name: by where they are, the step that writes them.
+#[derive(Debug, Default)]
+struct Makers {
+    steps: BTreeMap<PathBuf, String>,
+    /// Outputs that have another name as sources: an atlas without its extension.
+    short: HashMap<PathBuf, String>,
+    /// Atlases of one sprite each: how their manifests and their steps are called, with a star.
+    spread: Vec<(String, String)>,
+}
+
+impl Makers {
+    fn of(graph: &Graph) -> Self {
+        let mut makers = Self::default();
+        for atlas in &graph.recipe.atlases {
+            let target = normal(&graph.atlas_target(atlas));
+            let name = format!("atlas.{}", atlas.name.value);
+            if atlas.name.value.contains('*') {
+                makers.spread.push((slashed(&target), name));
+                continue;
+            }
+            makers.steps.insert(target.with_added_extension("json"), name.clone());
+            makers.short.insert(target, name);
+        }
+        // The names of others are not known yet.
+        for sprite in graph.recipe.sprites.iter().filter(|sprite| !sprite.name.value.contains('*')) {
+            if let Some(set) = graph.set_of(sprite, &sprite.name.value) {
+                makers.add_set(&set, &sprite.name.value);
+            }
+        }
+        makers
+    }
+
+    fn add_set(&mut self, folder: &Path, sprite: &str) {
+        let (folder, name) = (normal(folder), format!("sprite.{sprite}"));
+        self.short.insert(folder.join(SET_FILE), name.clone());
+        self.steps.insert(folder, name);
+    }
+
+    /// The step that writes what is at a path.
+    fn get(&self, path: &Path) -> Option<String> {
+        let known = self.steps.get(path).or_else(|| self.short.get(path)).cloned();
+        let text = slashed(path);
+        let text = text.strip_suffix(".json").unwrap_or(&text);
+        let spread = |(target, name): &(String, String)| Some(name.replace('*', &stands_for(target, text)?));
+        known.or_else(|| self.spread.iter().find_map(spread))
+    }
+
+    /// Sets and manifests.
+    fn paths(&self) -> impl Iterator<Item = &PathBuf> {
+        self.steps.keys()
+    }
+}
+
 impl Graph {
     /// Finds all sources of a recipe, and what is made of them.
     ///
@@ -94,13 +147,13 @@ impl Graph {
     pub fn of(recipe: Recipe) -> Result<Self, RecipeError> {
         let base = recipe.text.file().parent().unwrap_or(Path::new("")).to_owned();
         let mut graph = Self { recipe, base, figures: Vec::new(), steps: Vec::new() };
-        let mut makers = graph.makers();
+        let mut makers = Makers::of(&graph);
         graph.find_figures(&mut makers)?;
         graph.spread_atlases()?;
         graph.find_steps()?;
         graph.wire(&makers)?;
         graph.no_output_twice()?;
-        graph.no_output_in_sources()?;
+        graph.no_output_in_sources(&makers)?;
         graph.in_order()?;
         Ok(graph)
     }
@@ -118,36 +171,22 @@ impl Graph {
         &self.recipe.atlases[atlas]
     }
 
-    /// Outputs that sources may name: by where they lie, the name of the step that writes them.
-    fn makers(&self) -> HashMap<PathBuf, String> {
-        let mut makers = HashMap::new();
-        for atlas in &self.recipe.atlases {
-            let target = self.atlas_target(atlas);
-            let name = format!("atlas.{}", atlas.name.value);
-            makers.insert(normal(&target.with_added_extension("json")), name.clone());
-            makers.insert(normal(&target), name);
-        }
-        for sprite in &self.recipe.sprites {
-            if let Some(set) = sprite.set.as_ref().filter(|_| !sprite.name.value.contains('*')) {
-                let folder = plain(&self.out().join(&set.value));
-                let name = format!("sprite.{}", sprite.name.value);
-                makers.insert(normal(&folder.join(SET_FILE)), name.clone());
-                makers.insert(normal(&folder), name);
-            }
-        }
-        makers
-    }
-
     fn atlas_target(&self, atlas: &Atlas) -> PathBuf {
         let path = self.out().join(&atlas.file.value);
         let stem = atlas_stem(&path).unwrap_or_else(|| atlas.name.value.clone());
-        plain(&path.with_file_name(stem))
+        normal(&path.with_file_name(stem))
     }
 
-    fn find_figures(&mut self, makers: &mut HashMap<PathBuf, String>) -> Result<(), RecipeError> {
-        let mut taken: HashMap<String, ()> = HashMap::new();
+    fn find_figures(&mut self, makers: &mut Makers) -> Result<(), RecipeError> {
+        let mut taken: HashMap<String, usize> = HashMap::new();
         let mut figures = Vec::new();
-        for (at, sprite) in self.recipe.sprites.iter().enumerate() {
+        let mut left: Vec<usize> = (0..self.recipe.sprites.len()).collect();
+        while !left.is_empty() {
+            // A sprite that may read sets of others comes after them: only then are their names known.
+            let waits = |&at: &usize| left.iter().any(|&other| other != at && self.may_read(at, other));
+            let next = left.iter().position(|at| !waits(at)).unwrap_or(0);
+            let at = left.remove(next);
+            let sprite = &self.recipe.sprites[at];
             let has_own = |name: &str| {
                 let own = |other: &Sprite| other.pattern.as_ref() == Some(&sprite.name.value);
                 self.recipe.sprites.iter().any(|other| own(other) && other.name.value == name)
@@ -157,8 +196,11 @@ impl Graph {
                     continue;
                 }
                 let wrong = |fault: Fault| self.recipe.wrong(&sprite.name.span, fault);
-                if taken.insert(name.clone(), ()).is_some() {
-                    return Err(wrong(Fault::TwoSprites { name }));
+                if let Some(first) = taken.insert(name.clone(), figures.len()) {
+                    let first: &Figure = &figures[first];
+                    let file = |parts: &[Vec<PathBuf>]| parts[0][0].clone();
+                    let (first, second) = (file(&first.parts), file(&parts));
+                    return Err(wrong(Fault::TwoSprites { name, first, second }));
                 }
                 let not_name = |error: shibori_core::NameError| {
                     wrong(Fault::Value { key: name.clone(), why: error.to_string() })
@@ -170,36 +212,52 @@ impl Graph {
                     parts,
                     needs: Vec::new(),
                 };
+                if let Some(set) = self.set_of(sprite, &name) {
+                    makers.add_set(&set, &name);
+                }
                 figures.push(figure);
             }
         }
+        figures.sort_by_key(|figure| figure.sprite);
         self.figures = figures;
         Ok(())
     }
 
+    /// The folder in which the set of a sprite of a name goes, from the recipe's.
+    fn set_of(&self, sprite: &Sprite, name: &str) -> Option<PathBuf> {
+        let set = sprite.set.as_ref()?.value.to_string_lossy();
+        Some(normal(&self.out().join(set.replace('*', name))))
+    }
+
+    /// Whether a sprite may be made of sets of another one.
+    fn may_read(&self, at: usize, other: usize) -> bool {
+        let Some(set) = &self.recipe.sprites[other].set else { return false };
+        let sets = normal(&plain_part(&self.out().join(&set.value).to_string_lossy()));
+        let sources = self.recipe.sprites[at].making.parts.iter().flat_map(|part| &part.from);
+        sources
+            .map(|from| normal(&plain_part(&from.value)))
+            .any(|from| from.starts_with(&sets) || sets.starts_with(&from))
+    }
+
     /// The names that a sprite's table stands for, each with the files of its parts.
-    fn named_parts(
-        &self,
-        sprite: &Sprite,
-        makers: &HashMap<PathBuf, String>,
-    ) -> Result<Vec<Named>, RecipeError> {
+    fn named_parts(&self, sprite: &Sprite, makers: &Makers) -> Result<Vec<Named>, RecipeError> {
         let name = &sprite.name.value;
         let mut parts: Vec<Vec<Found>> = Vec::new();
         for part in &sprite.making.parts {
             let mut found = Vec::new();
             for from in &part.from {
                 let path = plain(Path::new(&from.value));
-                if !is_pattern(&from.value) && makers.contains_key(&normal(&path)) {
+                if !is_pattern(&from.value) && makers.get(&normal(&path)).is_some() {
                     found.push(Found { path, star: None });
                     continue;
                 }
                 let wrong = |fault| self.recipe.wrong(&from.span, fault);
                 let mut all = expand(&self.base, &from.value).map_err(wrong)?;
                 if is_pattern(&from.value) {
-                    all = self.without_outputs(all, &from.value, makers);
-                    if all.is_empty() {
-                        return Err(wrong(Fault::NoMatch { pattern: from.value.clone() }));
-                    }
+                    all = self.as_from_nothing(all, &from.value, makers);
+                }
+                if all.is_empty() {
+                    return Err(wrong(Fault::NoMatch { pattern: from.value.clone() }));
                 }
                 found.extend(all);
             }
@@ -247,41 +305,45 @@ impl Graph {
         parts.remove(0).into_iter().map(filled).collect()
     }
 
-    /// Drops outputs of this recipe from what a pattern found. They can be meant only if the pattern begins in the folder of
-    /// outputs.
-    fn without_outputs(
-        &self,
-        found: Vec<Found>,
-        pattern: &str,
-        makers: &HashMap<PathBuf, String>,
-    ) -> Vec<Found> {
+    /// What a pattern would find if nothing had been built yet: no outputs of this recipe. If the pattern begins in the
+    /// folder of outputs, it means those that this build makes.
+    fn as_from_nothing(&self, found: Vec<Found>, pattern: &str, makers: &Makers) -> Vec<Found> {
         let out = normal(&self.out());
         let is_below = |path: &Path| out != Path::new("") && path.starts_with(&out);
-        if is_below(&normal(&plain_part(pattern))) {
-            return found;
-        }
-        let folders: HashSet<PathBuf> =
-            found.iter().filter_map(|one| Some(normal(&one.path).parent()?.to_owned())).collect();
+        let means_outputs = is_below(&normal(&plain_part(pattern)));
+        let folders: HashSet<PathBuf> = found
+            .iter()
+            .map(|one| normal(&one.path))
+            .flat_map(|path| [path.parent().unwrap_or(Path::new("")).to_owned(), path])
+            .collect();
         let recorded = folders
             .iter()
             .flat_map(|folder| outputs_of_recipe(&self.base.join(folder), self.recipe.text.file()));
         // Without records, the manifests of atlases say which pages are theirs.
-        let pages = makers.keys().flat_map(|maker| pages_of(&self.base.join(maker)).unwrap_or_default());
+        let pages = makers.paths().flat_map(|maker| pages_of(&self.base.join(maker)).unwrap_or_default());
         let outputs: HashSet<PathBuf> = recorded.chain(pages).collect();
         let is_output = |path: &Path| {
-            is_below(path) || makers.contains_key(path) || outputs.contains(&self.base.join(path))
+            let whole = self.base.join(path);
+            makers.get(path).is_some()
+                || outputs.contains(&whole)
+                || outputs.contains(&whole.join(SET_FILE))
+                || if means_outputs {
+                    makers.paths().any(|maker| maker.starts_with(path))
+                } else {
+                    is_below(path)
+                }
         };
-        found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect()
+        let mut found: Vec<Found> = found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect();
+        if means_outputs {
+            found.extend(makers.paths().filter_map(|path| matched(pattern, path)));
+            found.sort_by(|a, b| natord::compare(&slashed(&a.path), &slashed(&b.path)));
+        }
+        found
     }
 
     /// Every file that a figure is made of, outputs of other steps aside.
-    fn inputs_of(
-        &self,
-        parts: &[Vec<PathBuf>],
-        sprite: &Sprite,
-        makers: &HashMap<PathBuf, String>,
-    ) -> Vec<PathBuf> {
-        let made = |path: &&PathBuf| !makers.contains_key(&normal(path));
+    fn inputs_of(&self, parts: &[Vec<PathBuf>], sprite: &Sprite, makers: &Makers) -> Vec<PathBuf> {
+        let made = |path: &&PathBuf| makers.get(&normal(path)).is_none();
         let mut inputs: Vec<PathBuf> =
             parts.iter().flatten().filter(made).flat_map(|path| files_of(&self.base, path)).collect();
         let own = sprite.own.iter().filter_map(|clip| clip.making.as_ref());
@@ -337,10 +399,7 @@ impl Graph {
                     };
                     return Err(self.recipe.wrong(&set.span, both));
                 }
-                (Some(set), false) => {
-                    let filled = set.value.to_string_lossy().replace('*', name.as_str());
-                    Some(plain(&self.out().join(filled)))
-                }
+                (Some(_), false) => self.set_of(sprite, name.as_str()),
                 (None, true) => Some(self.figures[figure].parts[0][0].with_extension("json")),
             };
             if let Some(target) = set.clone() {
@@ -419,7 +478,7 @@ impl Graph {
             let Some(beside) = beside else { continue };
             let folder = beside.parent().unwrap_or(Path::new(""));
             let target = match &export.file {
-                Some(file) => plain(&folder.join(file.value.to_string_lossy().replace('*', name))),
+                Some(file) => normal(&folder.join(file.value.to_string_lossy().replace('*', name))),
                 None => beside.with_added_extension(self.ending_of(export)),
             };
             let template = export.options.template.clone().filter(|path| self.is_file(path));
@@ -451,7 +510,7 @@ impl Graph {
                 None if word.is_empty() => self.out().join(format!("{name}.{ending}")),
                 None => self.out().join(format!("{name}-{word}.{ending}")),
             };
-            let target = plain(&target);
+            let target = normal(&target);
             let mut inputs = inputs.clone();
             let mut before = None;
             if let Look::Drift { before: Some(wanted), .. } = &preview.look {
@@ -519,14 +578,20 @@ impl Graph {
     }
 
     /// Turns sources that are outputs of other steps into what is waited for.
-    fn wire(&mut self, makers: &HashMap<PathBuf, String>) -> Result<(), RecipeError> {
+    fn wire(&mut self, makers: &Makers) -> Result<(), RecipeError> {
         let by_name: HashMap<&str, usize> =
             self.steps.iter().enumerate().map(|(at, step)| (step.name.as_str(), at)).collect();
-        let needs = |figure: &Figure| -> Vec<usize> {
-            let made = figure.parts.iter().flatten().filter_map(|path| makers.get(&normal(path)));
-            made.filter_map(|name| by_name.get(name.as_str()).copied()).collect()
+        let needs = |figure: &Figure| -> Result<Vec<usize>, RecipeError> {
+            let made =
+                figure.parts.iter().flatten().filter_map(|path| Some((path, makers.get(&normal(path))?)));
+            let step = |(path, name): (&PathBuf, String)| {
+                let span = &self.recipe.sprites[figure.sprite].name.span;
+                let fault = || Fault::NoSource { path: path.clone(), nearest: None };
+                by_name.get(name.as_str()).copied().ok_or_else(|| self.recipe.wrong(span, fault()))
+            };
+            made.map(step).collect()
         };
-        let needs: Vec<Vec<usize>> = self.figures.iter().map(needs).collect();
+        let needs: Vec<Vec<usize>> = self.figures.iter().map(needs).collect::<Result<_, _>>()?;
         for (figure, needs) in self.figures.iter_mut().zip(needs) {
             figure.needs = needs;
         }
@@ -537,6 +602,19 @@ impl Graph {
             self.steps[at].needs.extend(more);
         }
         Ok(())
+    }
+
+    /// All steps, each after those that it needs.
+    pub(super) fn in_turn(&self) -> Vec<usize> {
+        fn add(graph: &Graph, at: usize, turn: &mut Vec<usize>, seen: &mut HashSet<usize>) {
+            if seen.insert(at) {
+                graph.steps[at].needs.iter().for_each(|&need| add(graph, need, turn, seen));
+                turn.push(at);
+            }
+        }
+        let (mut turn, mut seen) = (Vec::new(), HashSet::new());
+        (0..self.steps.len()).for_each(|at| add(self, at, &mut turn, &mut seen));
+        turn
     }
 
     /// The figures whose frames a step needs.
@@ -590,13 +668,15 @@ impl Graph {
     }
 
     /// Refuses outputs that the next build would take for sources.
-    fn no_output_in_sources(&self) -> Result<(), RecipeError> {
+    fn no_output_in_sources(&self, makers: &Makers) -> Result<(), RecipeError> {
         let outputs: Vec<PathBuf> =
             (0..self.steps.len()).flat_map(|at| self.sure_outputs(at)).map(|path| normal(&path)).collect();
         let parts = self.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
         // A manifest beside images that stay as they are is where it belongs.
         for part in parts.filter(|part| !part.options.cut.manifest_only.is_on()) {
-            for from in &part.from {
+            // One that is an output itself is not there yet, or whole.
+            let found = part.from.iter().filter(|from| makers.get(&normal(Path::new(&from.value))).is_none());
+            for from in found {
                 if let Some(output) = self.taken_in(&from.value, &outputs) {
                     let (output, sources) = (output.clone(), PathBuf::from(&from.value));
                     return Err(self.recipe.wrong(&from.span, Fault::OutputInSource { output, sources }));
@@ -691,7 +771,7 @@ fn except_pattern(text: &str) -> Result<glob::Pattern, Fault> {
         .map_err(|error| Fault::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() })
 }
 
-/// A path by which outputs and sources are compared: without `.` and `..`.
+/// A path by which outputs and sources are compared: without `.` and `..`. Where outputs go does not depend on what is there.
 fn normal(path: &Path) -> PathBuf {
     let mut normal = PathBuf::new();
     for part in path.components() {

@@ -214,55 +214,24 @@ fn of_figure(
     write_pictures(&drawn.pictures, target, cx)
 }
 
-/// What makes a step's outcome besides its inputs, as a text: the options as they were read, without where they stand. Two versions of
-/// shibori may word them differently; the version is a part of every digest.
+/// What makes a step's outcome besides its inputs, as a text: all that the recipe says of it. What shibori makes of that may
+/// change with its version, which is a part of every digest.
 pub(super) fn settings(graph: &Graph, at: usize) -> String {
     let step = &graph.steps[at];
     let of_figure = |figure: usize| {
-        let sprite = graph.sprite(figure);
-        let making = |making: &Making| {
-            let parts: Vec<&SliceOptions> = making.parts.iter().map(|part| &part.options).collect();
-            format!("{parts:?} {:?} {:?}", making.shape, making.clips)
-        };
-        let own = sprite.own.iter().map(|own| {
-            let made = own.making.as_ref().map(making);
-            format!("{} {made:?} {} {:?}", own.name.value, own.is_apart, own.edits)
-        });
-        let figure = &graph.figures[figure];
+        let one = &graph.figures[figure];
         let files: Vec<Vec<String>> =
-            figure.parts.iter().map(|files| files.iter().map(|path| slashed(path)).collect()).collect();
-        format!(
-            "{} {files:?} {} {:?} {:?}",
-            figure.name,
-            making(&sprite.making),
-            own.collect::<Vec<_>>(),
-            sprite.edits
-        )
+            one.parts.iter().map(|files| files.iter().map(|path| slashed(path)).collect()).collect();
+        format!("{} {files:?} {}", one.name, graph.sprite(figure).said)
     };
     let figures: Vec<String> = graph.figures_of(at).into_iter().map(of_figure).collect();
     let own = match &step.kind {
-        Kind::Set { .. } => "set".to_owned(),
-        Kind::Atlas { atlas, .. } => {
-            let atlas = graph.atlas(*atlas);
-            format!("atlas {:?} {}", atlas.options, atlas.keeps_places)
-        }
-        Kind::Export { of: Source::Atlas(atlas), at } => {
-            format!("{:?}", graph.atlas(*atlas).exports[*at].options)
-        }
-        Kind::Export { of: Source::Figure(figure), at } => {
-            format!("{:?}", graph.sprite(*figure).exports[*at].options)
-        }
-        Kind::Preview { of: Source::Atlas(atlas), at, .. } => look(&graph.atlas(*atlas).previews[*at].look),
-        Kind::Preview { of: Source::Figure(figure), at, .. } => {
-            look(&graph.sprite(*figure).previews[*at].look)
-        }
+        Kind::Set { .. } => "set",
+        Kind::Atlas { atlas, .. } => &graph.atlas(*atlas).said,
+        Kind::Export { of: Source::Atlas(atlas), at } => &graph.atlas(*atlas).exports[*at].said,
+        Kind::Export { of: Source::Figure(figure), at } => &graph.sprite(*figure).exports[*at].said,
+        Kind::Preview { of: Source::Atlas(atlas), at, .. } => &graph.atlas(*atlas).previews[*at].said,
+        Kind::Preview { of: Source::Figure(figure), at, .. } => &graph.sprite(*figure).previews[*at].said,
     };
     format!("{} {own} {figures:?}", slashed(&step.target))
-}
-
-fn look(look: &Look) -> String {
-    match look {
-        Look::Drift { options, .. } => format!("Drift {options:?}"),
-        other => format!("{other:?}"),
-    }
 }

@@ -196,17 +196,22 @@ impl Build {
         let (record, _) = record::peek(self.recipe_file());
         let prints = Prints::new(record.files.clone(), 0);
         let digests = Digests::of(&self.graph, &prints)?;
-        let one = |at: usize| {
+        let whys = digests.whys(&self.graph, &record, &prints)?;
+        let policy = Policy { dry_run: true, force: true, carry: false, ..self.policy() };
+        // The build itself says what there is to know.
+        let cx = self.context(&crate::Deaf, policy, &self.run.limits()).holding();
+        let mut facts: Vec<Option<StepFacts>> = vec![None; whys.len()];
+        for at in self.graph.in_turn() {
             let step = &self.graph.steps[at];
-            let digest = digests.steps[at].digest;
-            let known = record.steps.get(&step.name).filter(|kept| kept.digest == Some(digest));
+            let known = record.steps.get(&step.name).filter(|_| whys[at].is_none());
             let outputs = match known {
                 Some(kept) => kept.outputs.iter().map(|(path, _)| path.clone()).collect(),
-                None => self.outputs_made(at, audience)?,
+                None => self.outputs_made(at, audience, &cx)?,
             };
-            Ok(StepFacts { name: step.name.clone(), inputs: self.all_inputs(at), outputs, digest })
-        };
-        (0..self.graph.steps.len()).map(one).collect()
+            let (name, digest) = (step.name.clone(), digests.steps[at].digest);
+            facts[at] = Some(StepFacts { name, inputs: self.all_inputs(at), outputs, digest });
+        }
+        Ok(facts.into_iter().flatten().collect())
     }
 
     /// The outputs of steps that are put in place together, if they are what a build would write.
@@ -257,20 +262,22 @@ impl Build {
     }
 
     /// What a step writes, found out by doing it without writing.
-    fn outputs_made(&self, at: usize, audience: &dyn Audience) -> Result<Vec<PathBuf>, Error> {
+    fn outputs_made(
+        &self,
+        at: usize,
+        audience: &dyn Audience,
+        cx: &Context<'_>,
+    ) -> Result<Vec<PathBuf>, Error> {
         let step = &self.graph.steps[at];
         if !matches!(step.kind, Kind::Set { .. } | Kind::Atlas { .. }) {
             return Ok(self.graph.sure_outputs(at));
         }
-        let hearing = Hearing { audience, name: &step.name };
-        let policy = Policy { dry_run: true, force: true, carry: false, ..self.policy() };
-        let cx = self.context(&hearing, policy, &self.run.limits());
         let frames = self.graph.figures_of(at).into_iter();
         let frames =
-            frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new));
+            frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
-        let tell = |_: &crate::steps::Checked| serde_json::Value::Null;
-        make::step(&self.graph, step, &frames, &tell, &cx)
+        let tell = |checked: &crate::steps::Checked| audience.findings(checked);
+        make::step(&self.graph, step, &frames, &tell, cx)
     }
 
     /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
@@ -281,7 +288,12 @@ impl Build {
         recipe.into_iter().chain(step.inputs.iter().cloned()).chain(made).collect()
     }
 
-    fn context<'a>(&self, listener: &'a dyn Listener, policy: Policy, limits: &Limits) -> Context<'a> {
+    pub(super) fn context<'a>(
+        &self,
+        listener: &'a dyn Listener,
+        policy: Policy,
+        limits: &Limits,
+    ) -> Context<'a> {
         let mut cx = Context::with_policy(listener, policy).within(limits.clone());
         cx.base.clone_from(&self.graph.base);
         cx

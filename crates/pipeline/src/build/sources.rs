@@ -32,7 +32,7 @@ pub(super) fn is_pattern(text: &str) -> bool {
     text.contains(['*', '?', '['])
 }
 
-/// What a pattern or a path stands for.
+/// What a pattern or a path stands for; of a pattern that may be nothing.
 pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     if !is_pattern(text) {
         let path = plain(Path::new(text));
@@ -55,11 +55,18 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     }
     let mut found = Vec::new();
     walk(base, Path::new(""), &parts, None, 0, &mut found)?;
-    let found = without_twins(base, &found);
-    match found.is_empty() {
-        true => Err(Fault::NoMatch { pattern: text.to_owned() }),
-        false => Ok(found),
-    }
+    Ok(without_twins(base, &found))
+}
+
+/// A path that need not be there, if a pattern stands for it.
+pub(super) fn matched(pattern: &str, path: &Path) -> Option<Found> {
+    let pattern = slashed(&plain(Path::new(pattern)));
+    let is_match = Pattern::new(&pattern).is_ok_and(|all| all.matches_path_with(path, IN_NAMES));
+    // What comes after a `**` is counted from the end.
+    let parts = pattern.rsplit('/').take_while(|part| *part != "**");
+    let names = path.iter().rev().map(|name| name.to_string_lossy());
+    let star = parts.zip(names).find_map(|(part, name)| stands_for(part, &name));
+    is_match.then(|| Found { path: path.to_owned(), star })
 }
 
 /// The part of a pattern that is a plain path.
@@ -282,7 +289,7 @@ mod tests {
         assert!(
             matches!(fault("art/kio.png"), Fault::NoSource { nearest: Some(name), .. } if name == "art/koi.png")
         );
-        assert!(matches!(fault("art/*.gif"), Fault::NoMatch { .. }));
+        assert_eq!(expand(folder.path(), "art/*.gif").unwrap(), []);
         assert!(matches!(fault("../*.png"), Fault::Outside { .. }));
         assert!(matches!(fault("art/[.png"), Fault::Pattern { .. }));
     }

@@ -23,6 +23,8 @@ pub struct Atlas {
     pub sprites: Vec<Located<String>>,
     /// How they are packed.
     pub options: PackOptions,
+    /// All that its table, and the defaults it falls back on, say of its pages.
+    pub(crate) said: String,
     /// Whether frames stay where they are in the atlas that lies there.
     pub keeps_places: bool,
     /// Where it goes, from the folder of outputs, without extension.
@@ -52,6 +54,7 @@ pub(super) fn read<'t>(
     let file = file.unwrap_or_else(|| Located { value: PathBuf::from(&name.value), span: name.span.clone() });
     let shape_table = table.group_table("shape", fields::<ShapeOptions>())?;
     let all = table.clone();
+    let said = [all.said(&["export", "preview"]), shape_table.said(&[])].join("\n");
     let keeps_places = keeps_places(&mut table)?;
     /// `only`, which is a group of one.
     #[derive(Default, serde::Deserialize)]
@@ -76,7 +79,7 @@ pub(super) fn read<'t>(
     })?;
     let (exports, previews) = (exports(&mut table)?, previews(&mut table, &defaults.preview)?);
     table.finish()?;
-    Ok(Atlas { name: name.clone(), sprites, options, keeps_places, file, exports, previews })
+    Ok(Atlas { name: name.clone(), sprites, options, said, keeps_places, file, exports, previews })
 }
 
 /// `keep-places = true`: those of the atlas that lies there. A path stays an option of packing.

@@ -164,10 +164,14 @@ pub enum Fault {
         name: String,
     },
     /// Two sprites of one name.
-    #[error("two sprites would be called '{name}'")]
+    #[error("two sprites would be called '{name}': {} and {}", first.shown(), second.shown())]
     TwoSprites {
         /// The name.
         name: String,
+        /// A file of the first one.
+        first: PathBuf,
+        /// A file of the other one.
+        second: PathBuf,
     },
     /// Two outputs of one path.
     #[error("{} would be written twice, by {first} and {second}", path.shown())]

@@ -20,6 +20,8 @@ pub struct Export {
     pub options: ExportOptions,
     /// The file, from the folder of the manifest; none beside it under its name.
     pub file: Option<Located<PathBuf>>,
+    /// All that its table says.
+    pub(crate) said: String,
     /// Its place in the recipe.
     pub span: Span,
 }
@@ -31,6 +33,8 @@ pub struct Preview {
     pub look: Look,
     /// The file, from the folder of outputs; none is `NAME-contact.png` and the like.
     pub file: Option<Located<PathBuf>>,
+    /// All that its table, and the defaults it falls back on, say.
+    pub(crate) said: String,
     /// Its place in the recipe.
     pub span: Span,
 }
@@ -121,7 +125,7 @@ pub(super) fn exports(table: &mut Table<'_>) -> Result<Vec<Export>, RecipeError>
             return Err(RecipeError::at(text, &span, needs));
         }
         table.finish()?;
-        Ok(Export { options, file, span })
+        Ok(Export { options, file, said: all.said(&[]), span })
     };
     table.tables("export")?.into_iter().map(one).collect()
 }
@@ -131,7 +135,7 @@ pub(super) fn previews<'t>(table: &mut Table<'t>, defaults: &Table<'t>) -> Resul
 }
 
 fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, RecipeError> {
-    let (span, text) = (table.span().clone(), table.text());
+    let (span, text, all) = (table.span().clone(), table.text(), table.clone());
     let Some(Located { value: kind, .. }) = table.value::<As>("as")? else {
         let needs = Fault::Needs { of: "a preview".to_owned(), key: "as" };
         return Err(RecipeError::at(text, &span, needs));
@@ -151,6 +155,7 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         }
         As::Drift => Look::Drift { options: table.group_over(defaults)?, before: table.value("before")? },
     };
+    let said = all.over(defaults).said_to(&table);
     table.finish()?;
-    Ok(Preview { look, file, span })
+    Ok(Preview { look, file, said, span })
 }

@@ -27,6 +27,8 @@ pub struct Sprite {
     pub pattern: Option<String>,
     /// Files that `from` would find and that are left out: paths and patterns of them.
     pub except: Vec<Located<String>>,
+    /// All that its table, and those it falls back on, say of its frames.
+    pub(crate) said: String,
     /// How its frames are made.
     pub making: Making,
     /// Clips with options of their own.
@@ -87,6 +89,8 @@ pub(super) fn read<'t>(
     let slice = table.group_table("slice", fields::<CutOptions>())?.over(&defaults.slice);
     let clean = table.group_table("clean", fields::<CleanOptions>())?.over(&defaults.clean);
     let shape = table.group_table("shape", fields::<ShapeOptions>())?.over(&defaults.shape);
+    let elsewhere = ["set", "export", "preview", "check", "except"];
+    let said = [slice.said(&[]), clean.said(&[]), shape.said(&[]), table.said(&elsewhere)].join("\n");
     let from_at = table.place_of("from");
     let from = table.list("from")?;
     let except = table.list("except")?;
@@ -119,7 +123,7 @@ pub(super) fn read<'t>(
     let check = of_sprite(table.group_table("check", fields::<CheckOptions>())?, &defaults.check)?;
     table.finish()?;
     let (name, pattern) = (name.clone(), pattern.map(str::to_owned));
-    Ok(Sprite { name, pattern, except, making, own, edits, set, exports, previews, check })
+    Ok(Sprite { name, pattern, except, said, making, own, edits, set, exports, previews, check })
 }
 
 /// `set = "sets/koi"`, or `set = true` for a folder of the sprite's name.

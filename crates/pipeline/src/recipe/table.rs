@@ -1,6 +1,8 @@
 //! Tables of a recipe: keys are taken out one by one or a group at a time, and whatever is left in the end is a mistake
 //! that is pointed at. Nothing here knows what a key means.
 
+use std::fmt::Write as _;
+
 use serde::de::DeserializeOwned;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
@@ -96,6 +98,25 @@ impl<'t> Table<'t> {
             }
         }
         self.over(lower)
+    }
+
+    /// All that the table says, as a text: the same for recipes that differ only in spaces, comments and places. Of keys
+    /// that are left out nothing is said.
+    pub(super) fn said(&self, without: &[&str]) -> String {
+        let mut text = String::new();
+        for entry in self.entries.iter().filter(|entry| !without.contains(&entry.key.value.as_str())) {
+            let _ = write!(text, "{:?}=", entry.key.value);
+            say(entry.value.get_ref(), &mut text);
+            text.push(';');
+        }
+        text
+    }
+
+    /// The same of keys that were asked for in another table.
+    pub(super) fn said_to(&self, asked: &Table<'t>) -> String {
+        let keys = self.entries.iter().map(|entry| entry.key.value.as_str());
+        let others: Vec<&str> = keys.filter(|key| !asked.known.contains(key)).collect();
+        self.said(&others)
     }
 
     /// All entries that are left, in their order, for tables whose keys are names.
@@ -234,6 +255,33 @@ impl<'t> Table<'t> {
         let nearest = nearest(&key, self.known.iter().copied());
         let (known, span) = (self.known, entry.key.span.clone());
         Err(RecipeError::at(self.text, &span, Fault::UnknownKey { key, nearest, home, known }))
+    }
+}
+
+fn say(value: &DeValue<'_>, text: &mut String) {
+    match value {
+        DeValue::String(value) => drop(write!(text, "{value:?}")),
+        DeValue::Integer(value) => text.push_str(value.as_str()),
+        DeValue::Float(value) => text.push_str(value.as_str()),
+        DeValue::Boolean(value) => drop(write!(text, "{value}")),
+        DeValue::Datetime(value) => drop(write!(text, "{value}")),
+        DeValue::Array(items) => {
+            text.push('[');
+            for item in items.iter() {
+                say(item.get_ref(), text);
+                text.push(',');
+            }
+            text.push(']');
+        }
+        DeValue::Table(table) => {
+            text.push('{');
+            for (key, value) in table {
+                let _ = write!(text, "{:?}=", key.get_ref());
+                say(value.get_ref(), text);
+                text.push(';');
+            }
+            text.push('}');
+        }
     }
 }
 

@@ -4,7 +4,6 @@ use std::path::{Path, PathBuf};
 
 use shibori_formats::ReadProblem;
 use shibori_formats::export::{self, Container, File, Gltf, STARTERS, Starter, Subject};
-use shibori_formats::read::manifest_of;
 use tracing::info_span;
 
 use crate::options::{ExportChoice, ExportOptions};
@@ -42,7 +41,8 @@ pub fn export(
     options.validate()?;
     let wanted = Wanted::of(options, cx)?;
     cx.finish_interrupted(path)?;
-    let manifest = manifest_of(&cx.at(path)).filter(|manifest| cx.limits().staged.exists(manifest));
+    let manifest =
+        cx.limits().manifest_of(&cx.at(path)).filter(|manifest| cx.limits().staged.exists(manifest));
     let Some(manifest) = manifest else {
         cx.found(path)?;
         return Err(Error::NoManifest { path: path.to_owned() });

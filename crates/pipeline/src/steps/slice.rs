@@ -15,8 +15,7 @@ use shibori_core::{
 use shibori_formats::ReadProblem;
 use shibori_formats::ShownPath;
 use shibori_formats::read::{
-    self, Loaded, Picture, Remark, animation_frames, image, images_in, images_of, manifest_of, rects,
-    sprite_name,
+    self, Loaded, Picture, Remark, animation_frames, image, images_in, images_of, rects, sprite_name,
 };
 use shibori_formats::store::Written;
 use shibori_formats::write;
@@ -129,7 +128,7 @@ fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
     let mut all = Vec::new();
     for path in sources {
         let whole = cx.at(path);
-        if !options.cut.says_where() || !whole.is_dir() || manifest_of(&whole).is_some() {
+        if !options.cut.says_where() || !whole.is_dir() || cx.limits().manifest_of(&whole).is_some() {
             all.push(path.clone());
             continue;
         }
@@ -142,7 +141,7 @@ fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
 /// A sheet or an animation; or frames that are cut already: a folder of images, a set, an atlas.
 fn cut_any(path: &Path, options: &SliceOptions, clip: Option<&Name>, cx: &Context<'_>) -> Result<Cut, Error> {
     let whole = cx.at(path);
-    if !whole.is_dir() && manifest_of(&whole).is_none() {
+    if !whole.is_dir() && cx.limits().manifest_of(&whole).is_none() {
         return cut_file(path, options, clip, cx);
     }
     if options.cut.says_where() || options.cut.within.is_some() || options.cut.sprite.is_some() {
@@ -254,7 +253,7 @@ fn cut_part(name: &Name, part: SpritePart<'_>, is_alone: bool, cx: &Context<'_>)
         all.push(cut_already(&files[0], set, &own(false), cx)?);
     } else {
         for file in expanded(files, options, cx)? {
-            let is_file = !cx.at(&file).is_dir() && manifest_of(&cx.at(&file)).is_none();
+            let is_file = !cx.at(&file).is_dir() && cx.limits().manifest_of(&cx.at(&file)).is_none();
             // Of several sources, an animation's clip is called after its file.
             let clip = if is_alone { None } else { sprite_name(&file).ok() };
             all.push(cut_any(&file, &own(is_file), clip.as_ref(), cx)?);

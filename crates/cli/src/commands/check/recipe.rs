@@ -62,10 +62,12 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
         return Err(Failure::usage(text).with_hint("such as: [check] drift-limit = 4"));
     }
     let build = Build::open(&program.base.join(recipe), &program.everywhere.run)?;
-    let (checked, found, allowed) = build.check(&Hearing(program))?;
-    let frames = checked.iter().map(|one| one.set.frames().len()).sum();
-    let findings = checked.iter().flat_map(|one| words::findings_in_recipe(one, recipe)).collect();
-    let groups = checked.iter().flat_map(words::finding_groups_in_recipe).collect();
+    let (mut frames, mut findings, mut groups) = (0, Vec::new(), Vec::new());
+    let (found, allowed) = build.check(&Hearing(program), |one| {
+        frames += one.set.frames().len();
+        findings.extend(words::findings_in_recipe(one, recipe));
+        groups.extend(words::finding_groups_in_recipe(one));
+    })?;
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
     let told = Told { groups, frames, how: "allow = [\"RULE\"] in [check]", is_strict: build.is_strict() };
     Ok(Some(conclude(&report, told, program)))
