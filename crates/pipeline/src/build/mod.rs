@@ -206,7 +206,13 @@ impl Build {
         let of_steps = self.graph.steps.iter().flat_map(|step| &step.inputs);
         // A sprite that nothing uses yet is read, too, as soon as something does.
         let of_sprites = self.graph.figures.iter().flat_map(|figure| &figure.inputs);
-        of_steps.chain(of_sprites).cloned().collect()
+        of_steps.chain(of_sprites).cloned().chain(self.recipe_files()).collect()
+    }
+
+    /// The recipe and the files that it includes, from the recipe's folder.
+    pub fn recipe_files(&self) -> Vec<PathBuf> {
+        let from_base = |file: &Path| file.strip_prefix(self.base()).unwrap_or(file).to_owned();
+        self.graph.recipe.text.files().map(from_base).collect()
     }
 
     /// Folders in which a new file would be a source, from the recipe's folder.

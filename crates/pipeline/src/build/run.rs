@@ -283,9 +283,8 @@ impl Build {
     /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
     pub(super) fn all_inputs(&self, at: usize) -> Vec<PathBuf> {
         let step = &self.graph.steps[at];
-        let recipe = self.recipe_file().file_name().map(PathBuf::from);
         let made = step.needs.iter().flat_map(|&need| self.graph.sure_outputs(need));
-        recipe.into_iter().chain(step.inputs.iter().cloned()).chain(made).collect()
+        self.recipe_files().into_iter().chain(step.inputs.iter().cloned()).chain(made).collect()
     }
 
     pub(super) fn context<'a>(

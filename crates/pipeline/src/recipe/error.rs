@@ -39,6 +39,12 @@ pub enum Fault {
     /// It is not TOML.
     #[error("{0}")]
     Syntax(String),
+    /// Files that include each other.
+    #[error("these files include each other: {}", files.iter().map(|file| file.shown().to_string()).collect::<Vec<_>>().join(" -> "))]
+    IncludeCycle {
+        /// The files, the first once more at the end.
+        files: Vec<PathBuf>,
+    },
     /// It names nothing to make.
     #[error("has no sprites or atlases, so there is nothing to build")]
     Nothing,
@@ -219,7 +225,7 @@ impl RecipeError {
     /// Something wrong at a place.
     pub(crate) fn at(text: &Text, span: &Span, fault: impl Into<Fault>) -> Self {
         Self {
-            file: text.file().to_owned(),
+            file: text.file_of(span).to_owned(),
             mark: Some(Box::new(text.mark(span))),
             fault: Box::new(fault.into()),
         }

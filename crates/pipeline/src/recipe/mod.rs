@@ -64,6 +64,9 @@ pub fn is_key(option: &str) -> bool {
 /// What a recipe is called where nothing else is said.
 pub const RECIPE_FILE: &str = "shibori.toml";
 
+/// The key that names files whose tables this recipe's go over.
+const INCLUDE: &str = "include";
+
 /// The folder of all outputs where nothing else is said.
 const OUT: &str = "build";
 
@@ -89,15 +92,9 @@ impl Recipe {
     /// Where it can't be read, or something is wrong in it.
     pub fn read(path: &Path) -> Result<Self, RecipeError> {
         let file = file_of(path)?;
-        let bytes = fs::read(&file).map_err(|error| {
-            let fault = match error.kind() {
-                std::io::ErrorKind::NotFound => Fault::Missing,
-                _ => Fault::Unreadable(error),
-            };
-            RecipeError::whole(&file, fault)
-        })?;
-        let text = decoded(bytes).map_err(|what| RecipeError::whole(&file, Fault::NotText(what)))?;
-        Self::of(Text::new(&file, text))
+        let mut text = Text::new(&file, read(&file)?);
+        include(&mut text, 0, &mut vec![file])?;
+        Self::of(text)
     }
 
     /// Reads a recipe's text.
@@ -106,6 +103,7 @@ impl Recipe {
     /// Where something is wrong in it.
     pub fn of(text: Text) -> Result<Self, RecipeError> {
         let mut whole = Table::whole(&text)?;
+        whole.list(INCLUDE)?;
         let mut out = whole.table("out")?.unwrap_or_else(|| Table::empty(&text, 0..0));
         let dir = out.value("dir")?.unwrap_or_else(|| Located { value: PathBuf::from(OUT), span: 0..0 });
         out.finish()?;
@@ -152,6 +150,46 @@ impl Recipe {
     pub(crate) fn wrong(&self, span: &Span, fault: impl Into<Fault>) -> RecipeError {
         RecipeError::at(&self.text, span, fault)
     }
+}
+
+/// Reads a recipe's file, or one that it includes.
+fn read(file: &Path) -> Result<String, RecipeError> {
+    let bytes = fs::read(file).map_err(|error| {
+        let fault = match error.kind() {
+            std::io::ErrorKind::NotFound => Fault::Missing,
+            _ => Fault::Unreadable(error),
+        };
+        RecipeError::whole(file, fault)
+    })?;
+    decoded(bytes).map_err(|what| RecipeError::whole(file, Fault::NotText(what)))
+}
+
+/// Adds what one of the files includes, and what that includes. `way` are the files that lead there, itself the last.
+fn include(text: &mut Text, by: usize, way: &mut Vec<PathBuf>) -> Result<(), RecipeError> {
+    let files = Table::alone(text, by)?.list(INCLUDE)?;
+    for Located { value, span } in files {
+        let folder = text.file_of(&span).parent().unwrap_or(Path::new(""));
+        let path = folder.join(&value);
+        let Ok(real) = path.canonicalize() else {
+            let missing = Fault::NoSource { path: PathBuf::from(value), nearest: None };
+            return Err(RecipeError::at(text, &span, missing));
+        };
+        let is_same = |other: &Path| other.canonicalize().is_ok_and(|other| other == real);
+        if let Some(first) = way.iter().position(|other| is_same(other)) {
+            let files = way[first..].iter().chain([&path]).cloned().collect();
+            return Err(RecipeError::at(text, &span, Fault::IncludeCycle { files }));
+        }
+        // Of a file that two others include, both go over it.
+        if text.files().any(is_same) {
+            continue;
+        }
+        let included = read(&path)?;
+        let number = text.include(by, &path, &included);
+        way.push(path);
+        include(text, number, way)?;
+        way.pop();
+    }
+    Ok(())
 }
 
 /// The file that a path means.

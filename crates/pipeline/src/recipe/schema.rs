@@ -148,6 +148,7 @@ fn made() -> Value {
         "type": "object",
         "additionalProperties": false,
         "properties": {
+            "include": texts("Recipes with tables that this one's override; paths are relative to this file"),
             "out": { "type": "object", "additionalProperties": false,
                 "properties": { "dir": text("Folder for all outputs, relative to the recipe") } },
             "defaults": { "description": "Defaults that narrower tables override", "type": "object",

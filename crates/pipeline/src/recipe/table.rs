@@ -42,8 +42,22 @@ pub(super) struct Entry<'t> {
 }
 
 impl<'t> Table<'t> {
+    /// The whole recipe: its own tables over those of the files that it includes, the last one first.
     pub(super) fn whole(text: &'t Text) -> Result<Self, RecipeError> {
-        match DeTable::parse(text.as_str()) {
+        Self::of_file(text, 0)
+    }
+
+    fn of_file(text: &'t Text, file: usize) -> Result<Self, RecipeError> {
+        let mut table = Self::alone(text, file)?;
+        for &included in text.padded(file).1.iter().rev() {
+            table = table.over_deep(&Self::of_file(text, included)?);
+        }
+        Ok(table)
+    }
+
+    /// What one file says, without those that it includes.
+    pub(super) fn alone(text: &'t Text, file: usize) -> Result<Self, RecipeError> {
+        match DeTable::parse(text.padded(file).0) {
             Ok(table) => Ok(Self::of(text, table.span(), table.into_inner())),
             Err(error) => {
                 let span = error.span().unwrap_or(0..0);

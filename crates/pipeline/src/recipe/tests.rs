@@ -1,6 +1,7 @@
 //! Recipes as people write them: what goes over what, and mistakes with their places.
 
 use shibori_core::shape::Anchor;
+use shibori_formats::ShownPath;
 
 use super::*;
 use crate::options::{LayoutChoice, TrimChoice};
@@ -137,4 +138,65 @@ fn what_is_no_text_is_said() {
     assert!(matches!(*error.fault, Fault::Missing));
     fs::remove_file(&path).unwrap();
     assert!(matches!(*Recipe::read(folder.path()).unwrap_err().fault, Fault::Folder));
+}
+
+#[test]
+fn included_files_are_below_their_recipe_and_mistakes_are_placed_in_them() {
+    let home = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| fs::write(home.path().join(name), text).unwrap();
+    let read = || Recipe::read(&home.path().join("shibori.toml"));
+    fs::create_dir(home.path().join("deep")).unwrap();
+    write(
+        "shibori.toml",
+        "include = [\"first.toml\", \"deep/last.toml\"]\n[sprite.koi]\nslice = { grid = \"8x1\" }\n",
+    );
+    write(
+        "first.toml",
+        "[out]\ndir = \"one\"\n[sprite.koi]\nfrom = \"first.png\"\nset = true\nslice = { grid = \"2x2\", gutter = 1 }\n",
+    );
+    write(
+        "deep/last.toml",
+        "include = \"../first.toml\"\n[sprite.koi]\nfrom = \"last.png\"\n[sprite.frog]\nfrom = \"frog.png\"\n",
+    );
+    let recipe = read().unwrap();
+    let koi = recipe.sprites.iter().find(|sprite| sprite.name.value == "koi").unwrap();
+    let part = &koi.making.parts[0];
+    assert_eq!(part.from[0].value, "last.png", "the last file goes over the first");
+    assert_eq!(part.options.cut.grid.unwrap().to_string(), "8x1", "and the recipe over both");
+    assert!(part.options.cut.gutter.is_some() && koi.set.is_some() && recipe.sprites.len() == 2);
+    assert_eq!(recipe.out.value, Path::new("one"));
+    let wrong = || {
+        let error = read().unwrap_err();
+        (error.to_string().replace(&home.path().shown().to_string(), ""), error.mark.unwrap().pointer())
+    };
+    write("deep/last.toml", "# \u{e9}\n[sprite.frog]\nfrom = \"a.png\"\nzet = true");
+    assert_eq!(wrong(), ("/deep/last.toml:4:1: unknown key 'zet'".to_owned(), "zet = true\n^^^".to_owned()));
+    write("deep/last.toml", "[sprite.frog\n");
+    assert!(wrong().0.starts_with("/deep/last.toml:1:13: "), "{}", wrong().0);
+    write("deep/last.toml", "\ninclude = [\"../shibori.toml\"]");
+    let cycle = "these files include each other: /shibori.toml -> /deep/last.toml -> /deep/../shibori.toml";
+    assert_eq!(wrong().0, format!("/deep/last.toml:2:12: {cycle}"));
+    write("deep/last.toml", "include = \"no.toml\"");
+    assert_eq!(wrong().0, "/deep/last.toml:1:11: no.toml: no such file or folder");
+}
+
+#[test]
+fn what_a_recipe_says_is_the_same_however_it_is_laid_out() {
+    let said = |text: &str| read(text).sprites[0].said.clone();
+    let plain =
+        said("[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-7\" }");
+    assert_eq!(
+        said(
+            "# koi\n[defaults.slice]\ngrid   = '8x1'\n[sprite.koi]\nfrom = 'a.png' # here\n[sprite.koi.clips]\nswim = \"0-7\""
+        ),
+        plain
+    );
+    for other in [
+        "[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-6\" }",
+        "[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\", islands = false }\nclips = { swim = \"0-7\" }",
+        "[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { turn = \"0-7\" }",
+        "[defaults.clean]\ntolerance = 3\n[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-7\" }",
+    ] {
+        assert_ne!(said(other), plain, "{other}");
+    }
 }

@@ -1,4 +1,6 @@
-//! The text of a recipe, and places in it. Whatever is wrong with a recipe is told with the place it is at.
+//! The text of a recipe and of those that it includes, and places in them. Whatever is wrong is reported with its place.
+//!
+//! Places count through all files, one after another: so a place says which file it is in.
 
 use std::fmt;
 use std::ops::Range;
@@ -10,11 +12,21 @@ pub type Span = Range<usize>;
 /// More of a line than this is not shown.
 const WIDEST: usize = 100;
 
-/// A recipe as it was read.
-#[derive(Clone, Debug, Default)]
+/// A recipe as it was read, with those that it includes.
+#[derive(Clone, Debug)]
 pub struct Text {
-    file: PathBuf,
-    text: String,
+    /// The recipe is the first.
+    files: Vec<File>,
+}
+
+#[derive(Clone, Debug)]
+struct File {
+    path: PathBuf,
+    /// Its text after as many spaces as there are bytes before it, so that places in it count on from there.
+    padded: String,
+    start: usize,
+    /// The files that it includes, each later in the list.
+    includes: Vec<usize>,
 }
 
 /// A place in a recipe, with the line it is on.
@@ -24,6 +36,8 @@ pub struct Mark {
     pub line: usize,
     /// Column from 1, in characters.
     pub column: usize,
+    /// The file it is in.
+    pub file: PathBuf,
     /// The line, or what is near the place where it is long.
     shown: String,
     /// How many characters of `shown` come before the place.
@@ -35,38 +49,68 @@ pub struct Mark {
 impl Text {
     /// The text of a file.
     pub fn new(file: &Path, text: String) -> Self {
-        Self { file: file.to_owned(), text }
+        let file = File { path: file.to_owned(), padded: text, start: 0, includes: Vec::new() };
+        Self { files: vec![file] }
     }
 
-    /// The file, as it was named.
+    /// Adds a file that another one includes; gives its number.
+    pub(super) fn include(&mut self, by: usize, file: &Path, text: &str) -> usize {
+        let start = self.files.iter().map(|file| file.padded.len() + 1).max().unwrap_or(0);
+        let padded = " ".repeat(start) + text;
+        let number = self.files.len();
+        self.files.push(File { path: file.to_owned(), padded, start, includes: Vec::new() });
+        self.files[by].includes.push(number);
+        number
+    }
+
+    /// The recipe's file, as it was named.
     pub fn file(&self) -> &Path {
-        &self.file
+        &self.files[0].path
     }
 
-    /// The whole text.
-    pub fn as_str(&self) -> &str {
-        &self.text
+    /// All files, the recipe's first; of those that it includes, a path may begin in its folder or not.
+    pub fn files(&self) -> impl Iterator<Item = &Path> {
+        self.files.iter().map(|file| file.path.as_path())
+    }
+
+    /// The file in which a part is.
+    pub fn file_of(&self, span: &Span) -> &Path {
+        &self.at(span).path
+    }
+
+    /// The text of one of the files, and which others it includes. Places in it are as they are here.
+    pub(super) fn padded(&self, file: usize) -> (&str, &[usize]) {
+        (&self.files[file].padded, &self.files[file].includes)
+    }
+
+    fn at(&self, span: &Span) -> &File {
+        self.files.iter().rfind(|file| file.start <= span.start).unwrap_or(&self.files[0])
     }
 
     /// The place where a part begins.
     pub fn mark(&self, span: &Span) -> Mark {
-        let floor =
-            |at: usize| (0..=at.min(self.text.len())).rev().find(|&at| self.text.is_char_boundary(at));
+        let file = self.at(span);
+        let text = &file.padded[file.start..];
+        let floor = |at: usize| {
+            let at = at.saturating_sub(file.start).min(text.len());
+            (0..=at).rev().find(|&at| text.is_char_boundary(at))
+        };
         let start = floor(span.start).unwrap_or(0);
         let end = floor(span.end).unwrap_or(start).max(start);
-        let head = self.text[..start].rfind('\n').map_or(0, |at| at + 1);
-        let tail = self.text[start..].find(['\n', '\r']).map_or(self.text.len(), |at| start + at);
-        let column = self.text[head..start].chars().count();
+        let head = text[..start].rfind('\n').map_or(0, |at| at + 1);
+        let tail = text[start..].find(['\n', '\r']).map_or(text.len(), |at| start + at);
+        let column = text[head..start].chars().count();
         // A long line is shown from a little before the place.
         let skipped = column.saturating_sub(WIDEST / 2);
-        let line = self.text[head..tail].chars().skip(skipped).take(WIDEST);
+        let line = text[head..tail].chars().skip(skipped).take(WIDEST);
         let shown: String = line.map(|c| if c.is_control() { ' ' } else { c }).collect();
         let before = column - skipped;
-        let width = self.text[start..end.min(tail)].chars().count();
+        let width = text[start..end.min(tail)].chars().count();
         let room = shown.chars().count().saturating_sub(before);
         Mark {
-            line: self.text[..start].matches('\n').count() + 1,
+            line: text[..start].matches('\n').count() + 1,
             column: column + 1,
+            file: file.path.clone(),
             shown,
             before,
             width: width.min(room).max(1),

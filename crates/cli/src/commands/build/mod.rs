@@ -220,7 +220,6 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
                     server.show(&base.join(build.out()));
                 }
                 known = build.all_files().into_iter().collect();
-                known.extend(file.file_name().map(PathBuf::from));
                 let did_something = build_watched(args, &build, changed.as_ref(), program);
                 watch.pass_over(&build);
                 if let Some(server) = server.as_ref().filter(|_| did_something) {

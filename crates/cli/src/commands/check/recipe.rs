@@ -7,6 +7,7 @@ use shibori_formats::ShownPath;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Audience, Build, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;
+use shibori_pipeline::recipe::Mark;
 
 use super::{Report, Told, conclude};
 use crate::args::Check;
@@ -74,8 +75,13 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
 }
 
 fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
-    let place = found.mark.as_ref().map(|mark| format!("{}:{mark}", recipe.shown()));
-    let at = place.clone().unwrap_or_else(|| recipe.shown().to_string());
+    // The recipe is named as it was typed; a file that it includes, as it is found from there.
+    let file = |mark: &Mark| match mark.file.ends_with(recipe) {
+        true => recipe.shown().to_string(),
+        false => mark.file.shown().to_string(),
+    };
+    let place = found.mark.as_ref().map(|mark| format!("{}:{mark}", file(mark)));
+    let at = place.unwrap_or_else(|| recipe.shown().to_string());
     let of = found.of.clone().unwrap_or_default();
     let (message, remedy) = match &found.seen {
         Seen::NoClip { clip, known } => {
