@@ -195,7 +195,7 @@ fn what_a_recipe_says_is_the_same_however_it_is_laid_out() {
         "[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-6\" }",
         "[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\", islands = false }\nclips = { swim = \"0-7\" }",
         "[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { turn = \"0-7\" }",
-        "[defaults.clean]\ntolerance = 3\n[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-7\" }",
+        "[defaults.clean]\nkey = \"auto\"\n[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-7\" }",
     ] {
         assert_ne!(said(other), plain, "{other}");
     }
