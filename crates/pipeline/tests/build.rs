@@ -510,3 +510,19 @@ fn a_plan_of_chained_sprites_knows_every_output_before_anything_is_there() {
     assert_eq!(planned(), made);
     assert_eq!(build(home.path(), false).0.done, 0);
 }
+
+#[test]
+fn nothing_is_left_of_a_set_that_is_no_longer_made_and_of_which_files_were_deleted() {
+    let home = tempfile::tempdir().unwrap();
+    let mut project = Project::begin();
+    project.extras.insert(1);
+    project.write(home.path());
+    build(home.path(), false);
+    for name in ["frames.json", "m-1-00.png"] {
+        fs::remove_file(home.path().join("build/back").join(name)).unwrap();
+    }
+    project.extras.clear();
+    project.write(home.path());
+    build(home.path(), false);
+    assert!(!home.path().join("build/back").exists());
+}

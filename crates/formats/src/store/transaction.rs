@@ -420,8 +420,13 @@ impl Transaction {
         let is_orphan = |path: &&PathBuf| -> Result<bool, Error> {
             let existing = self.existing(path, &unit, ledger.as_ref())?;
             let state = self.state();
-            Ok(existing.is_some_and(|existing| existing.is_ours || self.policy.force)
-                && path.canonicalize().is_ok_and(|real| !state.sources.contains(&real))
+            // Of one that somebody removed, the ledger goes.
+            let is_ours = existing.map_or_else(
+                || Ledger::path(path).is_file(),
+                |existing| existing.is_ours || self.policy.force,
+            );
+            Ok(is_ours
+                && path.canonicalize().map_or(true, |real| !state.sources.contains(&real))
                 && !state.targets.contains_key(&path_key(path))
                 && !own.contains_key(&path_key(path)))
         };
@@ -566,7 +571,9 @@ impl State {
                 let is_wanted = self.targets.contains_key(&path_key(&orphan.path));
                 if let Some(place) = orphan.place.as_ref().filter(|_| !is_wanted) {
                     orphan.check_replaceable()?;
-                    moves.push(orphan.to_move(place, None));
+                    if orphan.before.is_some() {
+                        moves.push(orphan.to_move(place, None));
+                    }
                     moves.extend(self.ledger_move(&Ledger::path(&orphan.path), &orphan.path, None, disk)?);
                 }
             }
@@ -753,7 +760,11 @@ impl Batch {
     /// What the step writes once the run is committed.
     pub fn written(&self) -> Written {
         let paths = |files: &[PlannedFile]| files.iter().map(|file| file.path.clone()).collect();
-        Written { files: paths(&self.files.targets), removed: paths(&self.files.orphans) }
+        let removed = self.files.orphans.iter().filter(|file| file.before.is_some());
+        Written {
+            files: paths(&self.files.targets),
+            removed: removed.map(|file| file.path.clone()).collect(),
+        }
     }
 }
 

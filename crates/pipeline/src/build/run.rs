@@ -605,10 +605,12 @@ impl Run<'_> {
             self.whys.iter().flatten().count() == outcome.done + self.settled.load(Ordering::Relaxed);
         let unknown = if is_all_done { self.build.outputs_without_record(before) } else { Vec::new() };
         let stale: Vec<PathBuf> = before.outputs().map(|(path, _)| path.to_owned()).chain(unknown).collect();
-        let stale: Vec<PathBuf> = stale
-            .into_iter()
-            .filter(|path| !still.contains(path) && self.graph.base.join(path).is_file())
-            .collect();
+        // One that somebody removed may have left a ledger.
+        let is_folder = |path: &PathBuf| self.graph.base.join(path).parent().is_some_and(Path::is_dir);
+        let stale: Vec<PathBuf> =
+            stale.into_iter().filter(|path| !still.contains(path) && is_folder(path)).collect();
+        let is_there = |path: &PathBuf| self.graph.base.join(path).is_file();
+        let there: HashSet<PathBuf> = stale.iter().filter(|path| is_there(path)).cloned().collect();
         let whole: Vec<PathBuf> = stale.iter().map(|path| self.graph.base.join(path)).collect();
         if !whole.is_empty() {
             let hearing = Hearing { audience: self.audience, name: "" };
@@ -625,10 +627,12 @@ impl Run<'_> {
             if cx.run().plan(&[], &whole).is_ok() {
                 let _ = cx.commit();
             }
-            let (left, removed): (Vec<PathBuf>, Vec<PathBuf>) =
-                stale.into_iter().partition(|path| self.graph.base.join(path).exists());
-            removed.iter().for_each(|path| self.remove_empty(path));
-            self.audience.event(Event::Removed { files: &removed, left: &left });
+            stale.iter().for_each(|path| self.remove_empty(path));
+            let was_there = stale.into_iter().filter(|path| there.contains(path));
+            let (left, removed): (Vec<PathBuf>, Vec<PathBuf>) = was_there.partition(is_there);
+            if !there.is_empty() {
+                self.audience.event(Event::Removed { files: &removed, left: &left });
+            }
             outcome.removed = removed;
         }
         gone.iter().for_each(|name| self.store.add(name, None));
