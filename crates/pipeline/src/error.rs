@@ -14,7 +14,7 @@ use shibori_formats::ShownPath;
 use shibori_formats::export::{ExportError, TemplateError};
 
 use crate::options::Contradiction;
-use crate::recipe::RecipeError;
+use crate::recipe::{Mark, RecipeError};
 
 /// What makes pictures larger.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -54,6 +54,14 @@ pub enum Error {
     /// A recipe that is wrong.
     #[error(transparent)]
     Recipe(#[from] Box<RecipeError>),
+    /// What can't be done with what a recipe says at a place.
+    #[error("{}:{mark}: {error}", mark.file.shown())]
+    Placed {
+        /// The place.
+        mark: Box<Mark>,
+        /// Why.
+        error: Box<Error>,
+    },
     /// A file that can't be read or written.
     #[error(transparent)]
     File(#[from] shibori_formats::Error),

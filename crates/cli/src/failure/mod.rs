@@ -121,8 +121,11 @@ fn line_in_recipe(line: &str) -> String {
     let mut told = parts.next().unwrap_or_default().to_owned();
     for part in parts {
         let option: String = part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
+        // In a file's name, it is no option.
+        let is_word = told.chars().next_back().is_none_or(|c| c.is_whitespace() || "([\"'`".contains(c))
+            && !part[option.len()..].starts_with(|c: char| c.is_alphanumeric() || "._/\\".contains(c));
         // Options of the build itself are typed still.
-        told += if is_key(option.trim_end_matches('-')) { "" } else { "--" };
+        told += if is_word && is_key(option.trim_end_matches('-')) { "" } else { "--" };
         told += part;
     }
     told
@@ -134,6 +137,16 @@ impl From<Error> for Failure {
         let plain = Self::usage(&error_text);
         match error {
             Error::Recipe(error) => (*error).into(),
+            Error::Placed { mark, error } => {
+                let inner = Self::from(*error);
+                let at = format!("{}:{mark}", mark.file.shown());
+                let message = inner.message.map(|message| Message {
+                    text: format!("{at}: {}", message.text),
+                    pointer: message.pointer.or_else(|| Some(mark.pointer())),
+                    ..message
+                });
+                Self { message, ..inner }
+            }
             Error::File(error) => error.into(),
             Error::Options(error) => error.into(),
             Error::Set(error) => error.into(),

@@ -1,5 +1,6 @@
 //! What is wrong with a recipe, and what to write instead.
 
+use shibori_formats::ShownPath;
 use shibori_pipeline::options::{Contradiction, With};
 use shibori_pipeline::recipe::{Fault, RecipeError};
 
@@ -86,6 +87,14 @@ fn hint(fault: &Fault) -> Option<String> {
         ),
         Fault::Star { .. } => {
             Some("for example, [sprite.\"npc-*\"] with from = \"art/npc/*.png\"".to_owned())
+        }
+        Fault::SharedSet { set, .. } => {
+            let all = set.with_file_name("*");
+            Some(format!("write set = \"{}\"; the * takes each sprite's name", all.shown()))
+        }
+        Fault::IncludeCycle { .. } => Some("remove one of these includes".to_owned()),
+        Fault::TwoSprites { first, second, .. } if first == second => {
+            Some("to change only what is different about it, remove its from".to_owned())
         }
         Fault::TwoSprites { .. } => Some("sprite names must be unique; rename one of them".to_owned()),
         Fault::TwoOutputs { .. } => Some("give one of them another file = \"...\"".to_owned()),

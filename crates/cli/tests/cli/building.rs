@@ -494,6 +494,7 @@ fn mistakes_in_a_recipe_are_answered_with_what_to_write() {
     let env = Env::with_art();
     let koi = "[sprite.koi]\nfrom = \"art/koi.png\"\nslice = { grid = \"8x1\" }\n";
     let atlas = "[atlas.main]\nuse = \"koi\"\n";
+    let set = format!("{koi}set = true\n");
     for (recipe, message, hint) in [
         ("[sprite.koi]\nfrm = \"art/koi.png\"\n".to_owned(), "2:1: unknown key 'frm'", "did you mean from?"),
         (
@@ -512,6 +513,49 @@ fn mistakes_in_a_recipe_are_answered_with_what_to_write() {
             "there is no template 'luaa'",
             "did you mean lua?",
         ),
+        // Those that only a build finds have their places, too.
+        (
+            format!("{set}clips = {{ turn = \"3,9 @80ms\" }}\n"),
+            "5:18: clip: clip 'turn': there is no frame 9",
+            "take",
+        ),
+        (
+            format!("{set}clip-rows = \"a,b\"\n"),
+            "5:13: clip-rows: 2 row names given",
+            "remove the extra names",
+        ),
+        (
+            format!("{set}clip-rows = \"swim\"\nevent = [\"swim@1=a\", \"swmi@2=b\"]\n"),
+            "6:22: there is no clip 'swmi'",
+            "did you mean swim?",
+        ),
+        (
+            format!("{koi}{atlas}layout = \"clip-rows\"\nrow-order = \"dive\"\n"),
+            "7:13: there is no clip 'dive'",
+            "",
+        ),
+        (
+            format!("[defaults]\nslice = {{ grid = \"7x1\" }}\n{}", set.replace("slice", "#")),
+            "2:18: art/koi.png: 256 px",
+            "8 of 32",
+        ),
+        (
+            format!("{set}clean = {{ key = \"ff00ff\" }}\n"),
+            "5:17: art/koi.png: found no pixels of ff00ff",
+            "raise tolerance",
+        ),
+        (
+            "[sprite.\"*\"]\nfrom = \"art/*.png\"\nset = \"sets/npc\"\n".to_owned(),
+            "3:7: all sprites of '*' would go into one set, sets/npc",
+            "set = \"sets/*\"",
+        ),
+        (
+            format!("[sprite.\"k*\"]\nfrom = \"art/k*.png\"\n{koi}"),
+            "3:9: two sprites would be called 'koi': art/koi.png and art/koi.png",
+            "remove its from",
+        ),
+        ("[sprite.a]\nfrom = \"frog--grid.png\"\n".to_owned(), "2:8: frog--grid.png: no such file", ""),
+        ("include = \"no.toml\"\n".to_owned(), "1:11: no.toml: no such file", ""),
     ] {
         env.write("shibori.toml", &recipe);
         let outcome = env.run("build");

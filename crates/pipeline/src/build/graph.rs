@@ -658,6 +658,15 @@ impl Graph {
             for path in self.sure_outputs(at) {
                 // What is one file on some systems is one on all.
                 if let Some(&first) = taken.get(&file_key(&slashed(&path))) {
+                    if let (Kind::Set { figure: one }, Kind::Set { figure: other }) =
+                        (&self.steps[first].kind, &step.kind)
+                        && self.figures[*one].sprite == self.figures[*other].sprite
+                        && let Some(set) = &self.sprite(*one).set
+                    {
+                        let (name, set, span) =
+                            (self.sprite(*one).name.value.clone(), set.value.clone(), &set.span);
+                        return Err(self.recipe.wrong(span, Fault::SharedSet { name, set }));
+                    }
                     let (first, second) = (self.steps[first].name.clone(), step.name.clone());
                     return Err(self.recipe.wrong(&step.span, Fault::TwoOutputs { path, first, second }));
                 }

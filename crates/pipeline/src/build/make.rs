@@ -12,9 +12,10 @@ use shibori_core::clip::Clip;
 use shibori_formats::manifest::SET_FILE;
 
 use crate::build::graph::{Figure, Graph, Kind, Source, Step};
+use crate::build::places::placed;
 use crate::build::sources::slashed;
 use crate::options::{ClipCommand, ClipEdits, OnlyOption, PackOptions, SliceOptions};
-use crate::recipe::{Look, Making, Preview};
+use crate::recipe::{Look, Making, Preview, Sprite};
 use crate::steps::{
     Checked, Drawn, SpritePart, clip_set, contact, contact_of, drift_of, export, grid, html, html_of,
     light_table_of, motion, motion_of, onion, onion_of, pack_set, pages, pages_of_set, slice_manifests,
@@ -25,6 +26,11 @@ use crate::{Context, Error};
 /// The frames of a figure, with their clips.
 pub(super) fn frames(graph: &Graph, figure: &Figure, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let sprite = &graph.recipe.sprites[figure.sprite];
+    let place = |error| placed(error, &sprite.said, &sprite.name.span, &graph.recipe);
+    frames_of(sprite, figure, cx).map_err(place)
+}
+
+fn frames_of(sprite: &Sprite, figure: &Figure, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let mut set = made(figure, &sprite.making, cx)?;
     for own in &sprite.own {
         if let Some(making) = &own.making {
@@ -75,7 +81,9 @@ pub(super) fn step(
                 options.arrange.keep_places = Some(old);
             }
             let all = FrameSet::merge(frames.iter().map(|set| set.as_ref().clone()))?;
-            let packed = pack_set(options.only.of(all)?, &options, cx)?;
+            let place = |error| placed(error, &atlas.said, &atlas.name.span, &graph.recipe);
+            let used = options.only.of(all).map_err(|error| place(error.into()))?;
+            let packed = pack_set(used, &options, cx).map_err(place)?;
             write_atlases(&packed, &step.target, &options, cx)?.written.files
         }
         Kind::Export { of, at } => {
@@ -92,7 +100,8 @@ pub(super) fn step(
             let manifest = manifest_of(&graph.steps[step.root]);
             let preview = &graph.atlas(*atlas).previews[*at];
             debug_assert!(before.is_none() || frames.len() == 1);
-            of_atlas(&manifest, preview, frames.first(), &step.target, tell, cx)?
+            of_atlas(&manifest, preview, frames.first(), &step.target, tell, cx)
+                .map_err(|error| placed(error, &preview.said, &preview.span, &graph.recipe))?
         }
         Kind::Preview { of: Source::Figure(figure), at, .. } => {
             let preview = &graph.sprite(*figure).previews[*at];
@@ -104,7 +113,8 @@ pub(super) fn step(
                 &step.target,
                 tell,
                 cx,
-            )?
+            )
+            .map_err(|error| placed(error, &preview.said, &preview.span, &graph.recipe))?
         }
     };
     let from_base =
@@ -222,16 +232,18 @@ pub(super) fn settings(graph: &Graph, at: usize) -> String {
         let one = &graph.figures[figure];
         let files: Vec<Vec<String>> =
             one.parts.iter().map(|files| files.iter().map(|path| slashed(path)).collect()).collect();
-        format!("{} {files:?} {}", one.name, graph.sprite(figure).said)
+        format!("{} {files:?} {}", one.name, graph.sprite(figure).said.text())
     };
     let figures: Vec<String> = graph.figures_of(at).into_iter().map(of_figure).collect();
     let own = match &step.kind {
         Kind::Set { .. } => "set",
-        Kind::Atlas { atlas, .. } => &graph.atlas(*atlas).said,
-        Kind::Export { of: Source::Atlas(atlas), at } => &graph.atlas(*atlas).exports[*at].said,
-        Kind::Export { of: Source::Figure(figure), at } => &graph.sprite(*figure).exports[*at].said,
-        Kind::Preview { of: Source::Atlas(atlas), at, .. } => &graph.atlas(*atlas).previews[*at].said,
-        Kind::Preview { of: Source::Figure(figure), at, .. } => &graph.sprite(*figure).previews[*at].said,
+        Kind::Atlas { atlas, .. } => &graph.atlas(*atlas).said.text(),
+        Kind::Export { of: Source::Atlas(atlas), at } => &graph.atlas(*atlas).exports[*at].said.text(),
+        Kind::Export { of: Source::Figure(figure), at } => &graph.sprite(*figure).exports[*at].said.text(),
+        Kind::Preview { of: Source::Atlas(atlas), at, .. } => &graph.atlas(*atlas).previews[*at].said.text(),
+        Kind::Preview { of: Source::Figure(figure), at, .. } => {
+            &graph.sprite(*figure).previews[*at].said.text()
+        }
     };
     format!("{} {own} {figures:?}", slashed(&step.target))
 }

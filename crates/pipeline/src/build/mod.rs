@@ -12,6 +12,7 @@ mod depfile;
 mod digest;
 mod graph;
 mod make;
+mod places;
 mod prints;
 mod record;
 mod run;

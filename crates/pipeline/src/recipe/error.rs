@@ -179,6 +179,14 @@ pub enum Fault {
         /// A file of the other one.
         second: PathBuf,
     },
+    /// One set for all sprites of a pattern.
+    #[error("all sprites of '{name}' would go into one set, {}", set.shown())]
+    SharedSet {
+        /// The pattern of their names.
+        name: String,
+        /// The set's folder, as it was written.
+        set: PathBuf,
+    },
     /// Two outputs of one path.
     #[error("{} would be written twice, by {first} and {second}", path.shown())]
     TwoOutputs {

@@ -10,7 +10,7 @@ use crate::options::{
 };
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::sprite::place_of;
-use crate::recipe::table::{Located, Table};
+use crate::recipe::table::{Located, Said, Table};
 use crate::recipe::text::Span;
 
 /// Metadata in another form.
@@ -21,7 +21,7 @@ pub struct Export {
     /// The file, from the folder of the manifest; none beside it under its name.
     pub file: Option<Located<PathBuf>>,
     /// All that its table says.
-    pub(crate) said: String,
+    pub(crate) said: Said,
     /// Its place in the recipe.
     pub span: Span,
 }
@@ -34,7 +34,7 @@ pub struct Preview {
     /// The file, from the folder of outputs; none is `NAME-contact.png` and the like.
     pub file: Option<Located<PathBuf>>,
     /// All that its table, and the defaults it falls back on, say.
-    pub(crate) said: String,
+    pub(crate) said: Said,
     /// Its place in the recipe.
     pub span: Span,
 }

@@ -14,7 +14,7 @@ use crate::recipe::check::{Expectations, of_sprite};
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
-use crate::recipe::table::{Located, Table};
+use crate::recipe::table::{Located, Said, Table};
 use crate::recipe::text::{Span, Text};
 use crate::recipe::{Defaults, name_of, wrong_value};
 
@@ -28,7 +28,7 @@ pub struct Sprite {
     /// Files that `from` would find and that are left out: paths and patterns of them.
     pub except: Vec<Located<String>>,
     /// All that its table, and those it falls back on, say of its frames.
-    pub(crate) said: String,
+    pub(crate) said: Said,
     /// How its frames are made.
     pub making: Making,
     /// Clips with options of their own.
@@ -90,7 +90,8 @@ pub(super) fn read<'t>(
     let clean = table.group_table("clean", fields::<CleanOptions>())?.over(&defaults.clean);
     let shape = table.group_table("shape", fields::<ShapeOptions>())?.over(&defaults.shape);
     let elsewhere = ["set", "export", "preview", "check", "except"];
-    let said = [slice.said(&[]), clean.said(&[]), shape.said(&[]), table.said(&elsewhere)].join("\n");
+    let said = table.said(&elsewhere).and("slice", slice.said(&[]));
+    let said = said.and("clean", clean.said(&[])).and("shape", shape.said(&[]));
     let from_at = table.place_of("from");
     let from = table.list("from")?;
     let except = table.list("except")?;

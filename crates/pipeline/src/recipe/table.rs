@@ -114,20 +114,17 @@ impl<'t> Table<'t> {
         self.over(lower)
     }
 
-    /// All that the table says, as a text: the same for recipes that differ only in spaces, comments and places. Of keys
-    /// that are left out nothing is said.
-    pub(super) fn said(&self, without: &[&str]) -> String {
-        let mut text = String::new();
+    /// All that the table says. Of keys that are left out nothing is said.
+    pub(super) fn said(&self, without: &[&str]) -> Said {
+        let mut said = Said::default();
         for entry in self.entries.iter().filter(|entry| !without.contains(&entry.key.value.as_str())) {
-            let _ = write!(text, "{:?}=", entry.key.value);
-            say(entry.value.get_ref(), &mut text);
-            text.push(';');
+            said.add(&entry.key.value, &entry.key.value, &entry.value);
         }
-        text
+        said
     }
 
     /// The same of keys that were asked for in another table.
-    pub(super) fn said_to(&self, asked: &Table<'t>) -> String {
+    pub(super) fn said_to(&self, asked: &Table<'t>) -> Said {
         let keys = self.entries.iter().map(|entry| entry.key.value.as_str());
         let others: Vec<&str> = keys.filter(|key| !asked.known.contains(key)).collect();
         self.said(&others)
@@ -272,30 +269,68 @@ impl<'t> Table<'t> {
     }
 }
 
-fn say(value: &DeValue<'_>, text: &mut String) {
-    match value {
-        DeValue::String(value) => drop(write!(text, "{value:?}")),
-        DeValue::Integer(value) => text.push_str(value.as_str()),
-        DeValue::Float(value) => text.push_str(value.as_str()),
-        DeValue::Boolean(value) => drop(write!(text, "{value}")),
-        DeValue::Datetime(value) => drop(write!(text, "{value}")),
-        DeValue::Array(items) => {
-            text.push('[');
-            for item in items.iter() {
-                say(item.get_ref(), text);
-                text.push(',');
+/// What tables say.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Said {
+    /// The same for recipes that differ only in spaces, comments and places.
+    text: String,
+    /// Values by the path of their key, such as `slice.grid`, with their texts; of a list, each item.
+    places: Vec<(String, String, Span)>,
+}
+
+impl Said {
+    /// What is said, as a text.
+    pub(crate) fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The place of a key's value: of several the one that has a word in it, or the first.
+    pub(crate) fn place(&self, key: &str, about: &str) -> Option<&Span> {
+        let mut found = self.places.iter().filter(|(path, ..)| path == key);
+        let first = found.clone().next();
+        found.find(|(_, text, _)| text.contains(about)).or(first).map(|(.., span)| span)
+    }
+
+    /// This and what another table says, whose keys are below a key.
+    pub(super) fn and(mut self, key: &str, other: Self) -> Self {
+        self.text += &format!("{key}:{{{}}}", other.text);
+        self.places
+            .extend(other.places.into_iter().map(|(path, text, span)| (format!("{key}.{path}"), text, span)));
+        self
+    }
+
+    fn add(&mut self, key: &str, path: &str, value: &Spanned<DeValue<'_>>) {
+        let _ = write!(self.text, "{key:?}=");
+        self.add_value(path, value);
+        self.text.push(';');
+    }
+
+    fn add_value(&mut self, path: &str, value: &Spanned<DeValue<'_>>) {
+        let start = self.text.len();
+        match value.get_ref() {
+            DeValue::String(text) => drop(write!(self.text, "{text:?}")),
+            DeValue::Integer(number) => self.text.push_str(number.as_str()),
+            DeValue::Float(number) => self.text.push_str(number.as_str()),
+            DeValue::Boolean(is_so) => drop(write!(self.text, "{is_so}")),
+            DeValue::Datetime(time) => drop(write!(self.text, "{time}")),
+            DeValue::Array(items) => {
+                self.text.push('[');
+                for item in items.iter() {
+                    self.add_value(path, item);
+                    self.text.push(',');
+                }
+                self.text.push(']');
+                return;
             }
-            text.push(']');
-        }
-        DeValue::Table(table) => {
-            text.push('{');
-            for (key, value) in table {
-                let _ = write!(text, "{:?}=", key.get_ref());
-                say(value.get_ref(), text);
-                text.push(';');
+            DeValue::Table(table) => {
+                self.text.push('{');
+                for (key, value) in table {
+                    self.add(key.get_ref(), &format!("{path}.{}", key.get_ref()), value);
+                }
+                self.text.push('}');
             }
-            text.push('}');
         }
+        self.places.push((path.to_owned(), self.text[start..].to_owned(), value.span()));
     }
 }
 

@@ -1,0 +1,74 @@
+//! Where a recipe says what turned out to be wrong only when it was done: a frame that is not there, a grid that does not fit.
+
+use shibori_core::Name;
+use shibori_core::clip::{ApplyError, EditError};
+use shibori_core::cut::CutError;
+use shibori_core::pack::PackError;
+
+use crate::Error;
+use crate::recipe::{Recipe, Said, Span};
+
+/// The same error with its place, if the recipe has one: that of a key or, of how a sheet is cut, that of the table.
+pub(super) fn placed(error: Error, said: &Said, table: &Span, recipe: &Recipe) -> Error {
+    let Some((keys, about)) = keys(&error) else { return error };
+    let span = keys.iter().find_map(|key| said.place(key, &about)).unwrap_or(table);
+    Error::Placed { mark: Box::new(recipe.text.mark(span)), error: Box::new(error) }
+}
+
+/// The keys that may be to blame, the likeliest first, and what their values are about.
+fn keys(error: &Error) -> Option<(Vec<String>, String)> {
+    let keys = |keys: &[&str]| keys.iter().map(|key| (*key).to_owned()).collect::<Vec<_>>();
+    let of_clip = |clip: &Name| (vec![format!("clips.{clip}"), "clip".to_owned()], clip.to_string());
+    let (found, about) = match error {
+        Error::Apply(ApplyError::Frames { clip, .. }) => of_clip(clip),
+        Error::NoSuchClip { clip, .. } | Error::OtherCut { clip } => {
+            (vec![format!("clips.{clip}")], clip.clone())
+        }
+        Error::SharedFrames { own, .. } => {
+            let own = own.first().cloned().unwrap_or_default();
+            (vec![format!("clips.{own}")], own)
+        }
+        Error::Edit(EditError::Unknown { name, .. } | EditError::Several { name, .. }) => {
+            (keys(&["event", "drop", "rename", "speed", "fit"]), name.clone())
+        }
+        Error::Edit(EditError::NoStep { clip, step, .. }) => (keys(&["event"]), format!("{clip}@{step}")),
+        Error::Pack(PackError::NoClip { name, .. }) => (keys(&["row-order"]), name.clone()),
+        Error::Pack(PackError::WhichClip { name, .. }) => (keys(&["row-order"]), name.to_string()),
+        other => (keys(plain_keys(other)?), String::new()),
+    };
+    Some((found, about))
+}
+
+fn plain_keys(error: &Error) -> Option<&'static [&'static str]> {
+    Some(match error {
+        Error::Cut { error: CutError::LeftOver { .. } | CutError::CellTooLarge { .. }, .. } => {
+            &["slice.cell", "slice.grid", "slice.offset"]
+        }
+        Error::Cut { .. } => &["slice.grid", "slice.cell"],
+        Error::UnsureGrid { .. } | Error::BlankSheet { .. } | Error::AllBlank { .. } => &["slice.blank"],
+        Error::Within { .. } => &["slice.within"],
+        Error::Rects { .. } => &["slice.rects"],
+        Error::NoDrawing { .. } => &["slice.min-area", "slice.islands"],
+        Error::NothingBetween { .. } | Error::Moves { .. } => &["slice.islands"],
+        Error::NoBackground { .. } | Error::NoFlatFrame | Error::KeyNowhere { .. } => &["clean.key"],
+        Error::NoKey => &["clean.defringe"],
+        Error::Select(_) => &["slice.take", "only"],
+        Error::Only(_) => &["only"],
+        Error::Rows(_) | Error::RowNames { .. } => &["clip-rows"],
+        Error::Mark(_) | Error::Unmeasurable { .. } => &["shape.pivot"],
+        Error::Align(_) => &["shape.align"],
+        Error::RegionOutside { .. } => &["shape.region"],
+        Error::Scale(_) => &["shape.scale"],
+        Error::Canvas(_) => &["shape.canvas"],
+        Error::Nine(_) => &["shape.nine"],
+        Error::Polygon(_) => &["shape.polygon"],
+        Error::Places(_) => &["shape.places"],
+        Error::Pack(PackError::FrameTooLarge { .. }) => &["page-max", "page-size"],
+        Error::Pack(PackError::NotSquare { .. } | PackError::NothingToRoundTo { .. }) => {
+            &["page-round", "page-size"]
+        }
+        Error::Pack(PackError::RowTooLong { .. }) => &["page-max", "page-size", "layout"],
+        Error::Companion(_) => &["companion"],
+        _ => return None,
+    })
+}
