@@ -7,11 +7,12 @@ use serde::Serialize;
 use shibori_formats::ShownPath;
 use shibori_formats::write;
 use shibori_pipeline::recipe::RECIPE_FILE;
-use shibori_pipeline::steps::{DraftCut, DraftSprite, draft};
+use shibori_pipeline::steps::{Draft, DraftCut, DraftSprite, draft};
 
 use super::Program;
 use crate::args::Init;
 use crate::failure::Failure;
+use crate::message::{Message, Weight};
 use crate::words::ToldPath;
 use crate::words::{counted, millis, pasteable_path};
 
@@ -21,10 +22,21 @@ const STANDARD: &str = "-";
 /// More than this many other readings only hide the likely ones.
 const MOST_OTHERS: usize = 3;
 
+/// More rows than this are tiles or letters rather than clips.
+const MOST_CLIP_ROWS: usize = 16;
+
+/// The side of a page where nothing else is said: a frame beyond it has no place in an atlas.
+const PAGE: u32 = 4096;
+
+/// The folder of outputs.
+const OUT: &str = "build";
+
 #[derive(Serialize)]
 struct Report {
     recipe: ToldPath,
     sprites: Vec<SpriteReport>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unreadable: Vec<ToldPath>,
 }
 
 #[derive(Serialize)]
@@ -36,10 +48,10 @@ struct SpriteReport {
 
 pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
     let cx = program.context();
-    let sprites = draft(&args.sources, &cx)?;
     let file = args.output.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
     let folder = if file == Path::new(STANDARD) { PathBuf::new() } else { folder_of(&file) };
-    let text = recipe(&sprites, &folder);
+    let drafted = draft(&args.sources, &folder.join(OUT), &cx)?;
+    let text = recipe(&drafted, &folder);
     if file == Path::new(STANDARD) {
         program.console.text(&text);
         return Ok(());
@@ -50,9 +62,19 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
     }
     write::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
     cx.commit()?;
-    for sprite in &sprites {
+    for sprite in &drafted.sprites {
         let sure = if sprite.is_sure { "" } else { " (uncertain; please check)" };
-        program.say(&format!("{:<16} {}: {}{sure}", sprite.name, from(sprite, &folder), told(&sprite.cut)));
+        program.say(&format!(
+            "{:<16} {}: {}{sure}",
+            sprite.name,
+            first_and_more(&from(sprite, &folder)),
+            told(sprite)
+        ));
+    }
+    for (file, why) in &drafted.unreadable {
+        let text = format!("left out: {why}");
+        debug_assert!(why.contains(&file.shown().to_string()));
+        program.console.message(Weight::Warning, &Message { text, pointer: None, hint: None });
     }
     program.say(&format!("{} {}", program.wrote(), file.shown()));
     let build =
@@ -60,12 +82,14 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
     program.say(&format!("next: shibori build{build}"));
     let report = |sprite: &DraftSprite| SpriteReport {
         name: sprite.name.clone(),
-        from: from(sprite, &folder),
+        from: from(sprite, &folder).join(", "),
         sure: sprite.is_sure,
     };
-    program
-        .console
-        .result(&Report { recipe: file.clone().into(), sprites: sprites.iter().map(report).collect() });
+    program.console.result(&Report {
+        recipe: file.clone().into(),
+        sprites: drafted.sprites.iter().map(report).collect(),
+        unreadable: drafted.unreadable.iter().map(|(file, _)| file.clone().into()).collect(),
+    });
     Ok(())
 }
 
@@ -74,46 +98,86 @@ fn folder_of(file: &Path) -> PathBuf {
 }
 
 /// The text of a recipe for these sprites, seen from its folder.
-fn recipe(sprites: &[DraftSprite], folder: &Path) -> String {
-    let mut text = String::from(
+fn recipe(draft: &Draft, folder: &Path) -> String {
+    let mut text = format!(
         "# Drafted by shibori init from the sources it was given. Build with: shibori build\n\
          # Every command-line option is also a key here; see docs/recipe.md.\n\n\
-         [out]\ndir = \"build\"\n",
+         [out]\ndir = \"{OUT}\"\n",
     );
-    for sprite in sprites {
+    if !draft.unreadable.is_empty() {
+        text.push_str("\n# Left out:\n");
+    }
+    for (_, why) in &draft.unreadable {
+        let _ = writeln!(text, "#   {}", why.replace('\n', " "));
+    }
+    for sprite in &draft.sprites {
         let _ = write!(text, "\n{}", table(sprite, folder));
     }
-    text.push_str(
-        "\n[atlas.atlas]\nuse = [\"*\"]\n\n# A player for every clip.\n[[atlas.atlas.preview]]\nas = \"html\"\n",
-    );
+    let (large, packed): (Vec<&DraftSprite>, Vec<&DraftSprite>) = draft
+        .sprites
+        .iter()
+        .filter(|sprite| sprite.cut != DraftCut::Blank)
+        .partition(|sprite| is_large(sprite));
+    if !packed.is_empty() {
+        let names: Vec<String> = packed.iter().map(|sprite| quoted(&sprite.name)).collect();
+        let used = if large.is_empty() { "\"*\"".to_owned() } else { names.join(", ") };
+        let _ = write!(text, "\n[atlas.atlas]\nuse = [{used}]\n");
+        text.push_str("\n# A player for every clip.\n[[atlas.atlas.preview]]\nas = \"html\"\n");
+    }
     text
 }
 
+/// Whether a frame of it can't be on a page.
+fn is_large(sprite: &DraftSprite) -> bool {
+    // A page has a margin.
+    sprite.largest.width.max(sprite.largest.height) > PAGE - 2
+}
+
 fn table(sprite: &DraftSprite, folder: &Path) -> String {
+    let text = written(sprite, folder);
+    if sprite.cut != DraftCut::Blank {
+        return text;
+    }
+    // Nothing can be built of it, until somebody draws on it.
+    text.lines()
+        .map(|line| if line.starts_with('#') { format!("{line}\n") } else { format!("# {line}\n") })
+        .collect()
+}
+
+fn written(sprite: &DraftSprite, folder: &Path) -> String {
     let mut text = format!("[sprite.{}]\n", key(&sprite.name));
-    let told = told(&sprite.cut);
+    let told = told(sprite);
     let mut letters = told.chars();
     let capital = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
     let _ = writeln!(text, "# {capital}{}.", letters.as_str());
     if !sprite.is_sure {
         let others = if sprite.others.is_empty() { "" } else { "; alternatives are below" };
         let sheet = pasteable_path(&sprite.source);
-        let _ = writeln!(text, "# Uncertain{others}. To preview: shibori preview grid {sheet} -o cut.png");
+        let _ = match sprite.cut {
+            DraftCut::Frames => writeln!(
+                text,
+                "# Uncertain: if each is a sheet, add slice = {{ grid = \"CxR\" }}. To look: shibori inspect {sheet}"
+            ),
+            _ => writeln!(text, "# Uncertain{others}. To preview: shibori preview grid {sheet} -o cut.png"),
+        };
     }
-    let _ = writeln!(text, "from = {}", quoted(&from(sprite, folder)));
+    let _ = writeln!(text, "from = {}", one_or_list(&from(sprite, folder)));
     if let Some(line) = slice(&sprite.cut) {
         let _ = writeln!(text, "{line}");
     }
     if !sprite.is_sure {
         for other in sprite.others.iter().take(MOST_OTHERS) {
             if let Some(line) = slice(other) {
-                let _ = writeln!(text, "# {line}  # {}", self::told(other));
+                let _ = writeln!(text, "# {line}  # {}", cut_told(other));
             }
         }
     }
     if let Some(color) = sprite.background {
         let _ = writeln!(text, "# Makes the flat background color {color} transparent.");
         let _ = writeln!(text, "clean = {{ key = \"auto\" }}");
+    }
+    if is_large(sprite) {
+        let _ = writeln!(text, "# Larger than a page of {PAGE} px, so it is not in the atlas.\nset = true");
     }
     text + &clips(sprite)
 }
@@ -122,22 +186,27 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
 fn clips(sprite: &DraftSprite) -> String {
     let DraftCut::Grid { per_row, .. } = &sprite.cut else { return String::new() };
     let rows: Vec<usize> = per_row.iter().copied().filter(|&count| count > 0).collect();
-    match rows.len() {
-        0 => String::new(),
-        1 if rows[0] < 2 => String::new(),
-        1 => format!("clips = {{ {} = \"0-{} @10fps\" }}\n", key(&clip_name(&sprite.name)), rows[0] - 1),
-        _ => {
-            let names: Vec<String> = per_row
-                .iter()
-                .enumerate()
-                .map(|(row, &count)| if count > 0 { format!("row{row}") } else { "-".to_owned() })
-                .collect();
-            format!(
-                "# Each row is a clip; replace these names with your own.\nclip-rows = {}\n",
-                quoted(&names.join(","))
-            )
-        }
+    let frames: usize = rows.iter().sum();
+    if frames < 2 {
+        return String::new();
     }
+    // A strip, whichever way it goes, is one clip.
+    if rows.len() == 1 || rows.iter().all(|&count| count == 1) {
+        let name = if sprite.sprites > 1 { "all".to_owned() } else { clip_name(&sprite.name) };
+        return format!("clips = {{ {} = \"0-{} @10fps\" }}\n", key(&name), frames - 1);
+    }
+    if rows.len() > MOST_CLIP_ROWS {
+        return format!(
+            "# {} rows: rather tiles or letters than clips. If they are clips: clip-rows = \"NAME,NAME,...\"\n",
+            rows.len()
+        );
+    }
+    let name = |(row, &count): (usize, &usize)| if count > 0 { format!("row{row}") } else { "-".to_owned() };
+    let names: Vec<String> = per_row.iter().enumerate().map(name).collect();
+    format!(
+        "# Each row is a clip; replace these names with your own.\nclip-rows = {}\n",
+        quoted(&names.join(","))
+    )
 }
 
 /// A name that the grammar of clips takes as it is.
@@ -168,12 +237,22 @@ fn slice(cut: &DraftCut) -> Option<String> {
         }
         DraftCut::Islands(_) => "slice = { islands = true }".to_owned(),
         DraftCut::Whole => "slice = { grid = \"1x1\" }".to_owned(),
-        DraftCut::Animation(..) | DraftCut::Frames => return None,
+        DraftCut::Flat => "slice = { grid = \"1x1\", blank = \"keep\" }".to_owned(),
+        DraftCut::Animation(..) | DraftCut::Frames | DraftCut::Blank => return None,
     })
 }
 
 /// What a source is taken for.
-fn told(cut: &DraftCut) -> String {
+fn told(sprite: &DraftSprite) -> String {
+    match &sprite.cut {
+        DraftCut::Grid { counts, cell, .. } if sprite.sprites > 1 => {
+            format!("{} sheets, each {counts} cells of {cell} px", sprite.sprites)
+        }
+        cut => cut_told(cut),
+    }
+}
+
+fn cut_told(cut: &DraftCut) -> String {
     match cut {
         DraftCut::Grid { counts, cell, per_row, .. } => {
             let drawings = counted(per_row.iter().sum(), "drawing");
@@ -181,6 +260,8 @@ fn told(cut: &DraftCut) -> String {
         }
         DraftCut::Islands(drawings) => counted(*drawings, "separate drawing"),
         DraftCut::Whole => "a single image".to_owned(),
+        DraftCut::Flat => "a single color".to_owned(),
+        DraftCut::Blank => "blank: nothing is drawn on it".to_owned(),
         DraftCut::Animation(frames, ms) => {
             format!("an animation of {}, {}", counted(*frames, "frame"), millis(*ms))
         }
@@ -188,13 +269,30 @@ fn told(cut: &DraftCut) -> String {
     }
 }
 
-/// The source as a recipe in this folder names it.
-fn from(sprite: &DraftSprite, folder: &Path) -> String {
+/// The sources as a recipe in this folder names them.
+fn from(sprite: &DraftSprite, folder: &Path) -> Vec<String> {
+    let Some((before, star, after)) = &sprite.pattern else {
+        return sprite.files.iter().map(|path| as_pattern(&seen_from(path, folder))).collect();
+    };
     let path = seen_from(&sprite.source, folder);
-    let Some((before, ending)) = &sprite.numbered else { return as_pattern(&path) };
+    let name = format!("{}{star}{}", escaped(before), escaped(after));
     let inner = path.parent().map(as_pattern).filter(|inner| !inner.is_empty());
-    let name = format!("{}*.{ending}", escaped(before));
-    inner.map_or_else(|| name.clone(), |inner| format!("{inner}/{name}"))
+    vec![inner.map_or_else(|| name.clone(), |inner| format!("{inner}/{name}"))]
+}
+
+fn first_and_more(texts: &[String]) -> String {
+    match texts {
+        [first, more @ ..] if !more.is_empty() => format!("{first} and {} more", more.len()),
+        texts => texts.concat(),
+    }
+}
+
+/// One text, or a list of them.
+fn one_or_list(texts: &[String]) -> String {
+    match texts {
+        [one] => quoted(one),
+        several => format!("[{}]", several.iter().map(|text| quoted(text)).collect::<Vec<_>>().join(", ")),
+    }
 }
 
 /// A path with `/`, such that no sign of a pattern in it means one.
@@ -210,6 +308,7 @@ fn escaped(text: &str) -> String {
 
 /// A path that begins in the current folder, from another folder.
 fn seen_from(path: &Path, folder: &Path) -> PathBuf {
+    let path: &Path = &path.components().filter(|part| *part != Component::CurDir).collect::<PathBuf>();
     let is_up = folder.components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir));
     if path.is_absolute() || folder.as_os_str().is_empty() || folder == Path::new(".") {
         return path.to_owned();

@@ -4,6 +4,7 @@
 //! written with it, and of a manifest the whole text: the base of a three-way merge. A ledger that is missing or can't be
 //! understood only means that nothing is known; it can be deleted at any time.
 
+use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -91,6 +92,16 @@ impl Ledger {
         };
         let files = ledgers.filter(is_own).flat_map(|ledger| ledger.files);
         files.map(|entry| folder.join(PathBuf::from(entry.file))).collect()
+    }
+
+    /// Every file in a folder that shibori last wrote, and whether a recipe's build did.
+    pub(super) fn all_files_in(folder: &Path, disk: &dyn FileSystem) -> HashMap<PathBuf, bool> {
+        let ledgers = Self::read_all(folder, disk).unwrap_or_default().into_iter();
+        let of_ledger = |ledger: Self| {
+            let is_built = ledger.recipe().is_some();
+            ledger.files.into_iter().map(move |entry| (folder.join(PathBuf::from(entry.file)), is_built))
+        };
+        ledgers.flat_map(of_ledger).collect()
     }
 
     fn parse(bytes: &[u8]) -> Option<Self> {

@@ -34,5 +34,10 @@ pub fn outputs_of_recipe(folder: &std::path::Path, recipe: &std::path::Path) -> 
     Ledger::files_of(folder, recipe, &file_system::OsFileSystem)
 }
 
+/// Every file that shibori last wrote, of those with their records in a folder, and whether a recipe's build did.
+pub fn outputs_in(folder: &std::path::Path) -> std::collections::HashMap<std::path::PathBuf, bool> {
+    Ledger::all_files_in(folder, &file_system::OsFileSystem)
+}
+
 /// The hidden folder in each folder that shibori writes to, and beside each recipe.
 pub const HIDDEN_FOLDER: &str = ".shibori";

@@ -12,7 +12,7 @@ use shibori_formats::store::{file_key, outputs_of_recipe};
 use shibori_formats::write::atlas_stem;
 
 use crate::build::sources::{
-    Found, IN_NAMES, expand, files_of, is_pattern, matched, plain, plain_part, slashed, stands_for,
+    Found, IN_NAMES, expand, files_of, is_pattern, matched, plain, plain_part, slashed, stands_for, unescaped,
 };
 use crate::recipe::{Atlas, Fault, Located, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
 use crate::steps::starter;
@@ -246,7 +246,7 @@ impl Graph {
         for part in &sprite.making.parts {
             let mut found = Vec::new();
             for from in &part.from {
-                let path = plain(Path::new(&from.value));
+                let path = plain(Path::new(&unescaped(&from.value)));
                 if !is_pattern(&from.value) && makers.get(&normal(&path)).is_some() {
                     found.push(Found { path, star: None });
                     continue;
@@ -684,7 +684,10 @@ impl Graph {
         // A manifest beside images that stay as they are is where it belongs.
         for part in parts.filter(|part| !part.options.cut.manifest_only.is_on()) {
             // One that is an output itself is not there yet, or whole.
-            let found = part.from.iter().filter(|from| makers.get(&normal(Path::new(&from.value))).is_none());
+            let found = part
+                .from
+                .iter()
+                .filter(|from| makers.get(&normal(Path::new(&unescaped(&from.value)))).is_none());
             for from in found {
                 if let Some(output) = self.taken_in(&from.value, &outputs) {
                     let (output, sources) = (output.clone(), PathBuf::from(&from.value));
@@ -697,7 +700,7 @@ impl Graph {
 
     /// The first output that a source would take in.
     fn taken_in<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
-        let path = normal(&plain(Path::new(from)));
+        let path = normal(&plain(Path::new(&unescaped(from))));
         // A pattern passes over outputs.
         if is_pattern(from) {
             return None;

@@ -221,7 +221,7 @@ impl Build {
         let parts = self.graph.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
         let folder = |from: &str| match sources::is_pattern(from) {
             true => sources::plain_part(from),
-            false => PathBuf::from(from),
+            false => PathBuf::from(sources::unescaped(from)),
         };
         let folders = parts.flat_map(|part| &part.from).map(|from| folder(&from.value));
         folders.filter(|folder| self.graph.base.join(folder).is_dir()).collect()

@@ -27,15 +27,40 @@ pub(super) struct Found {
     pub(super) star: Option<String>,
 }
 
-/// Whether a text is a pattern.
+/// Whether a text is a pattern. Signs in brackets, such as `[*]`, mean themselves.
 pub(super) fn is_pattern(text: &str) -> bool {
-    text.contains(['*', '?', '['])
+    let mut rest = text;
+    while let Some(at) = rest.find(['*', '?', '[']) {
+        match escaped(&rest[at..]) {
+            Some(sign) => rest = &rest[at + sign.len_utf8() + 2..],
+            None => return true,
+        }
+    }
+    false
+}
+
+/// The sign at the beginning of a text that is in brackets alone.
+fn escaped(text: &str) -> Option<char> {
+    let mut letters = text.chars();
+    let (open, sign, close) = (letters.next()?, letters.next()?, letters.next()?);
+    (open == '[' && close == ']' && sign != '!').then_some(sign)
+}
+
+/// A text that is no pattern as it is meant: without the brackets around signs.
+pub(super) fn unescaped(text: &str) -> String {
+    let (mut plain, mut rest) = (String::new(), text);
+    while let Some(letter) = rest.chars().next() {
+        let sign = escaped(rest);
+        plain.push(sign.unwrap_or(letter));
+        rest = &rest[sign.map_or(letter.len_utf8(), |sign| sign.len_utf8() + 2)..];
+    }
+    plain
 }
 
 /// What a pattern or a path stands for; of a pattern that may be nothing.
 pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     if !is_pattern(text) {
-        let path = plain(Path::new(text));
+        let path = plain(Path::new(&unescaped(text)));
         return match base.join(&path).exists() {
             true => Ok(vec![Found { path, star: None }]),
             false => Err(Fault::NoSource { nearest: like(base, &path), path }),
@@ -71,7 +96,8 @@ pub(super) fn matched(pattern: &str, path: &Path) -> Option<Found> {
 
 /// The part of a pattern that is a plain path.
 pub(super) fn plain_part(text: &str) -> PathBuf {
-    Path::new(text).iter().take_while(|part| !is_pattern(&part.to_string_lossy())).collect()
+    let parts = Path::new(text).iter().map(|part| part.to_string_lossy());
+    parts.take_while(|part| !is_pattern(part)).map(|part| unescaped(&part)).collect()
 }
 
 /// Each file once: a pattern may find a folder and the files in it. A set replaces its files; any other folder is replaced
@@ -111,7 +137,7 @@ fn walk(
         return Ok(());
     };
     if !is_pattern(part) {
-        let next = at.join(part);
+        let next = at.join(unescaped(part));
         return match base.join(&next).exists() {
             true => walk(base, &next, rest, star, depth, found),
             false => Ok(()),
@@ -170,11 +196,14 @@ fn listed(base: &Path, at: &Path) -> Result<Vec<(String, PathBuf)>, Fault> {
 
 /// What the only `*` of a pattern stands for in a name.
 pub(super) fn stands_for(pattern: &str, name: &str) -> Option<String> {
-    let (before, after) = pattern.split_once('*')?;
+    let is_star =
+        |(at, _): &(usize, &str)| !(pattern[..*at].ends_with('[') && pattern[at + 1..].starts_with(']'));
+    let (at, _) = pattern.match_indices('*').find(is_star)?;
+    let (before, after) = (&pattern[..at], &pattern[at + 1..]);
     if is_pattern(before) || is_pattern(after) {
         return None;
     }
-    name.strip_prefix(before)?.strip_suffix(after).map(str::to_owned)
+    name.strip_prefix(&unescaped(before))?.strip_suffix(&unescaped(after)).map(str::to_owned)
 }
 
 /// The path that is there and most like one that is not: each missing name is replaced by the nearest beside it.
@@ -274,6 +303,10 @@ mod tests {
         );
         assert_eq!(told(&files, "*/deep"), ["art/deep art"]);
         assert_eq!(told(&files, "art/npc_?.png"), ["art/npc_2.png -"]);
+        // Signs in brackets mean themselves.
+        let odd = ["a[1]/x*y_z.png", "a[1]/x*y_.png"];
+        assert_eq!(told(&odd, "a[[]1[]]/x[*]y_z.png"), ["a[1]/x*y_z.png -"]);
+        assert_eq!(told(&odd, "a[[]1[]]/x[*]y_*.png"), ["a[1]/x*y_.png ", "a[1]/x*y_z.png z"]);
         // Each file once, whether a pattern finds its folder too or not; a set stands for its own files.
         let files =
             ["art/koi.png", "art/notes.txt", "art/deep/a.png", "art/set/frames.json", "art/set/b.png"];

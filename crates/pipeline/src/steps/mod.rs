@@ -24,7 +24,7 @@ pub use adjust::{Adjusted, FrameChange, Target, What, adjust, adjust_set, write_
 pub(crate) use check::checked;
 pub use check::{Checked, check};
 pub use clip::{Clipped, clip, clip_set};
-pub use draft::{DraftCut, DraftSprite, draft};
+pub use draft::{Draft, DraftCut, DraftSprite, draft};
 pub(crate) use export::template_ending;
 pub use export::{Exported, export, starter, write_export};
 pub(crate) use gather::whole;
