@@ -16,7 +16,7 @@ mod picture;
 mod places;
 mod png;
 mod rects;
-mod set;
+pub(crate) mod set;
 mod source;
 mod still;
 mod webp;

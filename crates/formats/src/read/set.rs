@@ -261,6 +261,11 @@ impl OpenPage {
     }
 }
 
+/// The frames of a manifest, from pages with straight alpha.
+pub(crate) fn frames_of(manifest: Manifest, pages: Vec<Pixels>) -> Result<FrameSet, ReadProblem> {
+    to_set(manifest, &pages.into_iter().map(OpenPage::whole).collect::<Vec<_>>())
+}
+
 fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProblem> {
     let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
     let frames = frames.collect::<Result<Vec<_>, _>>()?;

@@ -61,6 +61,16 @@ pub(super) struct Step {
     pub(super) span: Span,
 }
 
+impl Step {
+    /// The figures that it packs.
+    pub(super) fn packed(&self) -> &[usize] {
+        match &self.kind {
+            Kind::Atlas { figures, .. } => figures,
+            _ => &[],
+        }
+    }
+}
+
 /// What a step does.
 #[derive(Clone, Debug)]
 pub(super) enum Kind {

@@ -224,17 +224,20 @@ fn of_figure(
     write_pictures(&drawn.pictures, target, cx)
 }
 
+/// What makes the frames of a figure besides its inputs, as a text.
+pub(super) fn settings_of_figure(graph: &Graph, figure: usize) -> String {
+    let one = &graph.figures[figure];
+    let files: Vec<Vec<String>> =
+        one.parts.iter().map(|files| files.iter().map(|path| slashed(path)).collect()).collect();
+    format!("{} {files:?} {}", one.name, graph.sprite(figure).said.text())
+}
+
 /// What makes a step's outcome besides its inputs, as a text: all that the recipe says of it. What shibori makes of that may
 /// change with its version, which is a part of every digest.
 pub(super) fn settings(graph: &Graph, at: usize) -> String {
     let step = &graph.steps[at];
-    let of_figure = |figure: usize| {
-        let one = &graph.figures[figure];
-        let files: Vec<Vec<String>> =
-            one.parts.iter().map(|files| files.iter().map(|path| slashed(path)).collect()).collect();
-        format!("{} {files:?} {}", one.name, graph.sprite(figure).said.text())
-    };
-    let figures: Vec<String> = graph.figures_of(at).into_iter().map(of_figure).collect();
+    let figures: Vec<String> =
+        graph.figures_of(at).into_iter().map(|figure| settings_of_figure(graph, figure)).collect();
     let own = match &step.kind {
         Kind::Set { .. } => "set",
         Kind::Atlas { atlas, .. } => &graph.atlas(*atlas).said.text(),

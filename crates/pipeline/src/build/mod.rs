@@ -10,6 +10,7 @@
 mod check;
 mod depfile;
 mod digest;
+mod frames;
 mod graph;
 mod make;
 mod places;

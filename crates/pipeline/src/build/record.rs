@@ -96,6 +96,11 @@ fn file_beside(recipe: &Path, ending: &str) -> PathBuf {
     folder.join(name)
 }
 
+/// The folder of frames that builds by a recipe keep.
+pub(super) fn frames_beside(recipe: &Path) -> PathBuf {
+    file_beside(recipe, "frames")
+}
+
 /// What is known of earlier builds, without waiting for one that runs.
 pub(super) fn peek(recipe: &Path) -> (Record, Option<Trouble>) {
     match fs::read(file_beside(recipe, "record")) {

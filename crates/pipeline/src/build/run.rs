@@ -13,7 +13,8 @@ use shibori_formats::read::Limits;
 use shibori_formats::store::{self, Digest, Policy, file_key};
 
 use crate::build::digest::{Digests, Why};
-use crate::build::graph::{Graph, Kind};
+use crate::build::frames::KeptFrames;
+use crate::build::graph::{Figure, Graph, Kind, Step};
 use crate::build::make;
 use crate::build::prints::Prints;
 use crate::build::record::{self, Record, StepRecord, Store};
@@ -68,6 +69,10 @@ struct Run<'a> {
     limits: Limits,
     policy: Policy,
     whys: Vec<Option<Why>>,
+    /// Frames that were cut before.
+    kept: KeptFrames,
+    /// Under what the frames of each figure are kept; none where they are not.
+    keys: Vec<Option<Key>>,
     /// Frames of figures, as long as something needs them, and how many still do.
     frames: Vec<Mutex<(Option<Made>, usize)>>,
     /// Steps that turned out to be as they should be: what they need changed, and came to the same.
@@ -82,6 +87,13 @@ struct Run<'a> {
 struct Made {
     set: Arc<FrameSet>,
     read: Vec<(PathBuf, Digest)>,
+}
+
+/// All that the frames of a figure are made of.
+struct Key {
+    digest: Digest,
+    /// What its files held when the build began.
+    inputs: Vec<(PathBuf, Digest)>,
 }
 
 /// Something to do.
@@ -122,6 +134,8 @@ impl Build {
             digests: &digests,
             limits: self.run.limits(),
             policy: self.policy(),
+            kept: KeptFrames::of(record::frames_beside(self.recipe_file())),
+            keys: self.keys(whys.iter().any(Option::is_some), &prints),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
             settled: AtomicUsize::new(0),
             owners: Mutex::default(),
@@ -135,8 +149,36 @@ impl Build {
         (outcome.kept, outcome.undone) = (run.whys.len() - outcome.done - undone, undone);
         let was_trouble = trouble.is_some();
         run.keep(&record, was_trouble);
+        if run.whys.iter().any(Option::is_some) {
+            run.kept.retain(&run.keys.iter().flatten().map(|key| key.digest).collect::<Vec<_>>());
+        }
         store.ended();
         Ok(outcome)
+    }
+
+    /// The digest of all that the frames of each figure are made of, if they are worth keeping: those of an atlas are needed
+    /// again when another of its sprites changes. What another step writes is no input.
+    fn keys(&self, is_stale: bool, prints: &Prints) -> Vec<Option<Key>> {
+        let packed: HashSet<usize> = self.graph.steps.iter().flat_map(Step::packed).copied().collect();
+        let key = |(at, figure): (usize, &Figure)| {
+            let is_kept = is_stale && figure.needs.is_empty() && packed.contains(&at);
+            is_kept.then(|| self.key_of(at, prints)).flatten()
+        };
+        self.graph.figures.iter().enumerate().map(key).collect()
+    }
+
+    fn key_of(&self, figure: usize, prints: &Prints) -> Option<Key> {
+        let mut hasher = blake3::Hasher::new();
+        hasher.update(env!("CARGO_PKG_VERSION").as_bytes());
+        hasher.update(make::settings_of_figure(&self.graph, figure).as_bytes());
+        let mut inputs = Vec::new();
+        for path in &self.graph.figures[figure].inputs {
+            let digest = prints.hash(&self.graph.base, path).ok()??;
+            hasher.update(slashed(path).as_bytes());
+            hasher.update(&digest.0);
+            inputs.push((path.clone(), digest));
+        }
+        Some(Key { digest: Digest(*hasher.finalize().as_bytes()), inputs })
     }
 
     /// Finishes a build that was killed, in every folder of outputs.
@@ -464,9 +506,20 @@ impl Run<'_> {
             let needs = |step: &usize| self.graph.figures_of(*step).contains(&figure);
             (0..self.graph.steps.len()).find(needs).unwrap_or(0)
         };
+        let key = self.keys[figure].as_ref();
+        let kept = key.and_then(|key| Some((self.kept.read(key.digest, &self.limits.memory)?, key)));
+        if let Some((set, key)) = kept {
+            self.audience.event(Event::Framed { name });
+            return Ok(Made { set: Arc::new(set), read: key.inputs.clone() });
+        }
         let set = make::frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
+        let read = read_by(&cx, &one.inputs);
+        // A file may have changed since the build began.
+        if let Some(key) = key.filter(|key| key.inputs == read) {
+            self.kept.write(key.digest, &set);
+        }
         self.audience.event(Event::Framed { name });
-        Ok(Made { set: Arc::new(set), read: read_by(&cx, &one.inputs) })
+        Ok(Made { set: Arc::new(set), read })
     }
 
     /// Does the stale steps of a root and puts them in place together; gives how many.

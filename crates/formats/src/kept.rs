@@ -1,0 +1,123 @@
+//! Frames as bytes, kept between builds so that sources that did not change need not be cut again: the manifest of a set,
+//! and the pixels of its frames one after another. Only this version of shibori reads them.
+
+use shibori_core::{Budget, Frame, FrameSet, Pixels};
+
+use image::RgbaImage;
+
+use crate::manifest::{self, Manifest};
+use crate::read::set::frames_of;
+use crate::store::Digest;
+
+/// Frames as bytes; `None` if they would not come back exactly as they are.
+pub fn to_bytes(set: &FrameSet) -> Option<Vec<u8>> {
+    let manifest =
+        serde_json::to_vec(&manifest::of_set(set, &vec![String::new(); set.frames().len()])).ok()?;
+    let mut bytes = (manifest.len() as u64).to_le_bytes().to_vec();
+    bytes.extend(manifest);
+    for frame in set.frames() {
+        frame.pixels().rows().for_each(|row| bytes.extend(row));
+    }
+    is_same(&unpacked(&bytes)?, set).then(|| {
+        let digest = Digest::of(&bytes);
+        let packed = fdeflate::compress_to_vec(&bytes);
+        [&digest.0[..], &(bytes.len() as u64).to_le_bytes(), &packed].concat()
+    })
+}
+
+/// The frames that these bytes are of; `None` if they are anything else, or there is no memory for them.
+pub fn from_bytes(bytes: &[u8], memory: &Budget) -> Option<FrameSet> {
+    let (digest, rest) = bytes.split_first_chunk::<32>()?;
+    let (length, packed) = rest.split_first_chunk::<8>()?;
+    let length = u64::from_le_bytes(*length);
+    // For the bytes, and for the pictures made of them.
+    let _lease = memory.take(length.checked_mul(2)?).ok()?;
+    let bytes = fdeflate::decompress_to_vec_bounded(packed, usize::try_from(length).ok()?).ok()?;
+    let set = (Digest::of(&bytes).0 == *digest).then(|| unpacked(&bytes)).flatten()?;
+    set.frames().iter().for_each(|frame| frame.pixels().count_in(memory));
+    Some(set)
+}
+
+fn unpacked(bytes: &[u8]) -> Option<FrameSet> {
+    let (length, rest) = bytes.split_first_chunk::<8>()?;
+    let length = usize::try_from(u64::from_le_bytes(*length)).ok()?;
+    let (manifest, mut pixels) = rest.split_at_checked(length)?;
+    let manifest: Manifest = serde_json::from_slice(manifest).ok()?;
+    let mut pictures = Vec::with_capacity(manifest.pages.len());
+    for page in &manifest.pages {
+        let [width, height] = page.size;
+        let length =
+            usize::try_from(u64::from(width).checked_mul(u64::from(height))?.checked_mul(4)?).ok()?;
+        let (own, rest) = pixels.split_at_checked(length)?;
+        pixels = rest;
+        let is_empty = own.is_empty();
+        let image = || RgbaImage::from_raw(width, height, own.to_vec()).map(Pixels::whole);
+        pictures.push(if is_empty { Pixels::none() } else { image()? });
+    }
+    frames_of(manifest, pictures).ok()
+}
+
+fn is_same(one: &FrameSet, other: &FrameSet) -> bool {
+    let is_frame = |(one, other): (&Frame, &Frame)| {
+        (one.sprite(), one.name(), one.canvas(), one.inset(), one.pivot())
+            == (other.sprite(), other.name(), other.canvas(), other.inset(), other.pivot())
+            && (one.annotations(), one.source(), one.carried())
+                == (other.annotations(), other.source(), other.carried())
+            && one.pixels().size() == other.pixels().size()
+            && one.pixels().rows().eq(other.pixels().rows())
+    };
+    one.frames().len() == other.frames().len()
+        && one.frames().iter().zip(other.frames()).all(is_frame)
+        && one.clips() == other.clips()
+        && one.carried() == other.carried()
+}
+
+#[cfg(test)]
+mod tests {
+    use shibori_core::clip::ClipSpec;
+    use shibori_core::{Annotations, Name, Pair, Point, Size};
+
+    use super::*;
+
+    fn set() -> FrameSet {
+        let name = |text: &str| Name::new(text).unwrap();
+        let picture = RgbaImage::from_fn(3, 2, |x, y| image::Rgba([x as u8, y as u8, 9, (x * y * 90) as u8]));
+        let frame = Frame::trimmed(
+            name("koi"),
+            name("a"),
+            Pixels::whole(picture),
+            Size::new(9, 9),
+            Pair { x: 2, y: 1 },
+        );
+        let blank = Frame::trimmed(name("koi"), name("b"), Pixels::none(), Size::new(9, 9), Pair::default());
+        let frames = vec![frame.unwrap().with_pivot(Point::new(11.9, -0.1)), blank.unwrap()];
+        let set = FrameSet::new(frames, Vec::new()).unwrap();
+        let clip: ClipSpec = "swim = 0,1,0 @12fps bounce".parse().unwrap();
+        shibori_core::clip::add_clips(set, &[clip]).unwrap()
+    }
+
+    #[test]
+    fn frames_come_back_as_they_were_and_what_is_spoiled_does_not() {
+        let (set, memory) = (set(), Budget::of(1 << 20));
+        let bytes = to_bytes(&set).unwrap();
+        assert!(is_same(&from_bytes(&bytes, &memory).unwrap(), &set));
+        for at in 0..bytes.len() {
+            let mut spoiled = bytes.clone();
+            spoiled[at] ^= 1;
+            assert!(from_bytes(&spoiled, &memory).is_none_or(|found| is_same(&found, &set)), "byte {at}");
+            assert!(from_bytes(&bytes[..at], &memory).is_none(), "the first {at} bytes");
+        }
+        assert!(from_bytes(&bytes, &Budget::of(16)).is_none());
+    }
+
+    #[test]
+    fn what_would_not_come_back_is_not_kept() {
+        let marked = set().map_frames(|_, frame| {
+            let marks = vec![("ff00ff".parse().unwrap(), Point::new(1.0, 1.0))];
+            Ok::<_, shibori_core::SetError>(
+                frame.with_annotations(Annotations { marks, ..Annotations::default() }),
+            )
+        });
+        assert!(to_bytes(&marked.unwrap()).is_none());
+    }
+}
