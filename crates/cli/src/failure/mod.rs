@@ -122,8 +122,10 @@ fn line_in_recipe(line: &str) -> String {
     for part in parts {
         let option: String = part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
         // In a file's name, it is no option.
-        let is_word = told.chars().next_back().is_none_or(|c| c.is_whitespace() || "([\"'`".contains(c))
-            && !part[option.len()..].starts_with(|c: char| c.is_alphanumeric() || "._/\\".contains(c));
+        let before = told.chars().next_back();
+        let is_word = before.is_none_or(|c| c.is_whitespace() || ['(', '[', '\'', '"', '`'].contains(&c))
+            && !part[option.len()..]
+                .starts_with(|c: char| c.is_alphanumeric() || ['.', '_', '/', '\\'].contains(&c));
         // Options of the build itself are typed still.
         told += if is_word && is_key(option.trim_end_matches('-')) { "" } else { "--" };
         told += part;

@@ -240,12 +240,12 @@ pub(super) fn settings(graph: &Graph, at: usize) -> String {
         graph.figures_of(at).into_iter().map(|figure| settings_of_figure(graph, figure)).collect();
     let own = match &step.kind {
         Kind::Set { .. } => "set",
-        Kind::Atlas { atlas, .. } => &graph.atlas(*atlas).said.text(),
-        Kind::Export { of: Source::Atlas(atlas), at } => &graph.atlas(*atlas).exports[*at].said.text(),
-        Kind::Export { of: Source::Figure(figure), at } => &graph.sprite(*figure).exports[*at].said.text(),
-        Kind::Preview { of: Source::Atlas(atlas), at, .. } => &graph.atlas(*atlas).previews[*at].said.text(),
+        Kind::Atlas { atlas, .. } => graph.atlas(*atlas).said.text(),
+        Kind::Export { of: Source::Atlas(atlas), at } => graph.atlas(*atlas).exports[*at].said.text(),
+        Kind::Export { of: Source::Figure(figure), at } => graph.sprite(*figure).exports[*at].said.text(),
+        Kind::Preview { of: Source::Atlas(atlas), at, .. } => graph.atlas(*atlas).previews[*at].said.text(),
         Kind::Preview { of: Source::Figure(figure), at, .. } => {
-            &graph.sprite(*figure).previews[*at].said.text()
+            graph.sprite(*figure).previews[*at].said.text()
         }
     };
     format!("{} {own} {figures:?}", slashed(&step.target))

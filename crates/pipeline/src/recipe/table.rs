@@ -315,7 +315,7 @@ impl Said {
             DeValue::Datetime(time) => drop(write!(self.text, "{time}")),
             DeValue::Array(items) => {
                 self.text.push('[');
-                for item in items.iter() {
+                for item in items {
                     self.add_value(path, item);
                     self.text.push(',');
                 }
