@@ -77,7 +77,7 @@ fn shaped(set: FrameSet) -> FrameSet {
     let to_feet = AlignOptions::to(AlignTo::Feet);
     let (set, _) = align(set, &to_feet).expect("feet need no region");
     let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).expect("names stay");
-    let set = set_pivot(set, "feet".parse().expect("a pivot"), PivotPer::Set).expect("names stay");
+    let set = set_pivot(set, "feet".parse().expect("a pivot"), PivotPer::Sprite).expect("names stay");
     let (set, _) = set_box(set, &"body=auto:clip".parse().expect("a box"), 0.9).expect("names stay");
     set_polygons(set, 8, 0).expect("eight corners are allowed")
 }

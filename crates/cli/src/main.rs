@@ -22,7 +22,7 @@ use std::process::ExitCode;
 
 use args::Cli;
 use clap::FromArgMatches;
-use clap::error::{ContextKind, ContextValue};
+use clap::error::{ContextKind, ContextValue, ErrorKind};
 use commands::Program;
 use console::Console;
 use failure::{Exit, Failure};
@@ -30,6 +30,7 @@ use help::Extent;
 use message::Weight;
 use shibori_core::SyntaxError;
 use shibori_formats::ShownPath;
+use shibori_pipeline::options::renamed;
 
 /// The exit code of a run that was interrupted.
 const INTERRUPTED: i32 = 130;
@@ -104,6 +105,9 @@ fn refused(error: &clap::Error) -> ExitCode {
     let syntax = error.source().and_then(|source| source.downcast_ref::<SyntaxError>());
     let console = Console::for_errors(wants_json());
     let Some(syntax) = syntax else {
+        if let Some(failure) = renamed_option(error) {
+            return ended(&console, &failure);
+        }
         if error.use_stderr() && wants_json() {
             let text = error.render().to_string();
             let mut lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
@@ -127,6 +131,13 @@ fn refused(error: &clap::Error) -> ExitCode {
         _ => "the command line".to_owned(),
     };
     ended(&console, &Failure::pointing(&option, syntax))
+}
+
+/// An option that has another name now.
+fn renamed_option(error: &clap::Error) -> Option<Failure> {
+    let Some(ContextValue::String(option)) = error.get(ContextKind::InvalidArg) else { return None };
+    let name = renamed(option.strip_prefix("--")?).filter(|_| error.kind() == ErrorKind::UnknownArgument)?;
+    Some(Failure::usage(format!("unexpected argument '{option}'")).with_hint(format!("use --{name}")))
 }
 
 /// Whether a command line that can't be read asks for JSON.

@@ -51,7 +51,7 @@ impl Size {
     }
 
     /// Width and height exchanged.
-    pub const fn turned(self) -> Size {
+    pub const fn rotated(self) -> Size {
         Size::new(self.height, self.width)
     }
 

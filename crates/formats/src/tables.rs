@@ -11,7 +11,7 @@ pub(crate) const FRAMES: [&str; 27] = [
     "y",
     "width",
     "height",
-    "turned",
+    "rotated",
     "canvas_width",
     "canvas_height",
     "inset_x",

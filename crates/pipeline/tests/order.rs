@@ -19,7 +19,7 @@ const ORDER: [&[(&str, &str, &str)]; 15] = [
     &[("shape", "align", "feet"), ("shape", "align", "center"), ("shape", "align", "mass")],
     &[("shape", "pivot", "feet"), ("shape", "pivot", "5px,9px"), ("shape", "pivot", "mark:0000ff")],
     &[("shape", "canvas", "90x80"), ("shape", "canvas", "120x110@60,70")],
-    &[("shape", "trim", "frame"), ("shape", "trim", "clip"), ("shape", "trim", "set")],
+    &[("shape", "trim", "frame"), ("shape", "trim", "clip"), ("shape", "trim", "sprite")],
     &[("shape", "canvas", "fit")],
     &[
         ("shape", "box", "body=auto"),

@@ -15,14 +15,14 @@ export async function loadAtlas(url) {
 
 /** Draws a frame with its pivot at x, y. */
 export function drawFrame(context, atlas, index, x, y, { scale = 1, mirror = false } = {}) {
-  const { page, rect: [left, top, width, height], turned, inset, pivot } = atlas.frames[index];
+  const { page, rect: [left, top, width, height], rotated, inset, pivot } = atlas.frames[index];
   if (width === 0) return; // nothing of it shows
   context.save();
   context.imageSmoothingEnabled = false;
   context.translate(x, y);
   context.scale(mirror ? -scale : scale, scale);
   context.translate(inset[0] - pivot[0], inset[1] - pivot[1]);
-  if (turned) {
+  if (rotated) {
     // It lies a quarter clockwise on the page: turn it back.
     context.translate(0, width);
     context.rotate(-Math.PI / 2);

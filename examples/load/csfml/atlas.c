@@ -20,7 +20,7 @@ void atlas_draw(const Atlas *atlas, sfRenderTexture *target, uint16_t index, flo
   sfSprite_setTextureRect(sprite, (sfIntRect){frame->x, frame->y, frame->width, frame->height});
   /* Where the pivot lies, from the kept pixels' top left. */
   float right = frame->pivot_x - frame->inset_x, down = frame->pivot_y - frame->inset_y;
-  if (frame->turned) {
+  if (frame->rotated) {
     /* A quarter clockwise on the page: there, down is left, and right is down. A quarter back makes it upright. */
     sfSprite_setOrigin(sprite, (sfVector2f){frame->width - down, right});
     sfSprite_setRotation(sprite, -90);

@@ -11,9 +11,9 @@ const browser = await chromium.launch({ executablePath, args: ["--no-sandbox"] }
 try {
   const page = await browser.newPage({ viewport: { width: 256, height: 256 } });
   const show = resolve(folder, "verify.html");
-  writeFileSync(show, '<!doctype html><link rel="stylesheet" href="pond.css"><i style="position: absolute; left: 64px; top: 64px"></i>');
+  writeFileSync(show, '<!doctype html><link rel="stylesheet" href="pond.css"><span role="img" aria-label="frame" style="position: absolute; left: 64px; top: 64px"></span>');
   await page.goto(pathToFileURL(show).href);
-  const element = page.locator("i");
+  const element = page.locator("span");
   for (const line of readFileSync(times, "utf8").trim().split("\n")) {
     const [sprite, name, seconds] = line.split(" ");
     const clip = clips.find((clip) => clip.sprite === sprite && clip.name === name);

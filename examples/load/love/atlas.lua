@@ -28,7 +28,7 @@ function Atlas:draw(index, x, y, scale, mirror)
   -- Where the pivot lies, from the kept pixels' top left.
   local right, down = frame.pivot[1] - frame.inset[1], frame.pivot[2] - frame.inset[2]
   local page, flip = self.pages[frame.page], mirror and -scale or scale
-  if frame.turned then
+  if frame.rotated then
     -- A quarter clockwise on the page: there, down is left, and right is down. A quarter back makes it upright.
     love.graphics.draw(page, quad, x, y, -math.pi / 2, scale, flip, frame.rect[3] - down, right)
   else
@@ -38,7 +38,7 @@ end
 
 -- The step that a clip shows after this many seconds; its last where it has played to the end.
 function Atlas.step_at(clip, seconds)
-  local way = clip.way
+  local way = clip.playback
   if clip.plays > 0 and seconds >= clip.seconds * clip.plays then return way[#way] end
   local at = seconds % clip.seconds
   for _, step in ipairs(way) do

@@ -24,7 +24,7 @@ class Atlas:
         frame = self.frames[index]
         part = self.pages[frame["page"]].subsurface(pygame.Rect(frame["rect"]))
         # Turned a quarter clockwise on the page: turn it back.
-        return pygame.transform.rotate(part, 90) if frame.get("turned") else part
+        return pygame.transform.rotate(part, 90) if frame.get("rotated") else part
 
     def draw(self, target, index, position, mirror=False):
         """Draws a frame with its pivot at a position of whole pixels."""

@@ -23,7 +23,7 @@ type Context = CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D;
 
 /** Draws a frame with its pivot at x, y. */
 export function drawFrame(context: Context, images: readonly HTMLImageElement[], index: number, x: number, y: number, look: Look = {}): void {
-  const { page, rect: [left, top, width, height], turned, inset, pivot } = frames[index]!;
+  const { page, rect: [left, top, width, height], rotated, inset, pivot } = frames[index]!;
   const { scale = 1, mirror = false } = look;
   if (width === 0) return; // nothing of it shows
   context.save();
@@ -31,7 +31,7 @@ export function drawFrame(context: Context, images: readonly HTMLImageElement[],
   context.translate(x, y);
   context.scale(mirror ? -scale : scale, scale);
   context.translate(inset[0] - pivot[0], inset[1] - pivot[1]);
-  if (turned) {
+  if (rotated) {
     // It lies a quarter clockwise on the page: turn it back.
     context.translate(0, width);
     context.rotate(-Math.PI / 2);
@@ -42,11 +42,11 @@ export function drawFrame(context: Context, images: readonly HTMLImageElement[],
 
 /** The step that a clip shows after this many milliseconds; its last where it has played to the end. */
 export function stepAt(clip: Clip, ms: number): Step {
-  const last = clip.way[clip.way.length - 1]!;
-  const whole = clip.way.reduce((sum, step) => sum + step.ms, 0);
+  const last = clip.playback[clip.playback.length - 1]!;
+  const whole = clip.playback.reduce((sum, step) => sum + step.ms, 0);
   if (clip.plays > 0 && ms >= whole * clip.plays) return last;
   let at = ms % whole;
-  for (const step of clip.way) {
+  for (const step of clip.playback) {
     if (at < step.ms) return step;
     at -= step.ms;
   }

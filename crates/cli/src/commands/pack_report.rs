@@ -31,7 +31,7 @@ pub(super) struct Report {
     blank: usize,
     /// Pictures that are the mirror image of another.
     mirrored: usize,
-    turned: usize,
+    rotated: usize,
     memory: Memory,
     #[serde(skip_serializing_if = "Option::is_none")]
     palette: Option<PaletteReport>,
@@ -120,7 +120,7 @@ impl Report {
             distinct: rects.len(),
             blank: atlas.places().iter().filter(|place| place.rect.is_empty()).count(),
             mirrored: atlas.mirrored().len(),
-            turned: atlas.places().iter().filter(|place| place.turned).count(),
+            rotated: atlas.places().iter().filter(|place| place.rotated).count(),
             memory: Memory { before: packed.canvas_pixels * PIXEL * sheets, after: area * PIXEL * sheets },
             palette,
             scales: (1..atlases.len()).map(scale).collect(),
@@ -215,8 +215,8 @@ impl Report {
         if self.blank > 0 {
             parts.push(format!("{} blank", self.blank));
         }
-        if self.turned > 0 {
-            parts.push(format!("{} rotated", self.turned));
+        if self.rotated > 0 {
+            parts.push(format!("{} rotated", self.rotated));
         }
         format!("{}: {}", counted(self.count, "frame"), parts.join(", "))
     }

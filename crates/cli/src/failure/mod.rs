@@ -307,7 +307,7 @@ fn option_of(by: Growth) -> &'static str {
     match by {
         Growth::Scale => "--scale",
         Growth::Canvas => "--canvas",
-        Growth::Shift => "a shift in --places",
+        Growth::Shift => "a shift in --per-frame",
         Growth::Gather => "a common canvas for frames without one, aligned by --pivot",
         Growth::Zoom => "--zoom",
         Growth::Cells => "--grid with --cell",
@@ -528,11 +528,11 @@ impl From<ExportError> for Failure {
             ExportError::Clash { .. } => failure.with_hint(
                 "rename one of them: clips with clip MANIFEST --rename OLD=NEW, frames with slice --name",
             ),
-            ExportError::Turned { .. } => failure.with_hint(
-                "pack without --allow-turn, or export to svg, gltf or glb, which rotate frames back",
+            ExportError::Rotated { .. } => failure.with_hint(
+                "pack without --allow-rotation, or export to svg, gltf or glb, which rotate frames back",
             ),
             ExportError::SameTime { .. } => {
-                failure.with_hint("round its times to a frame rate: clip MANIFEST --fit 60fps")
+                failure.with_hint("round its times to a frame rate: clip MANIFEST --snap 60fps")
             }
             ExportError::Page { format: "CSS", .. } => failure
                 .with_hint("export to svg, which converts pages, or pack as PNG or WebP with straight alpha"),

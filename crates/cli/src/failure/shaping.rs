@@ -93,7 +93,7 @@ impl From<PlaceError> for Failure {
     fn from(error: PlaceError) -> Self {
         match error {
             PlaceError::Set(error) => error.into(),
-            other => Self::usage(format!("--places: {other}")),
+            other => Self::usage(format!("--per-frame: {other}")),
         }
     }
 }

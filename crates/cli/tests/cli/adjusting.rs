@@ -202,7 +202,7 @@ fn mistakes_are_told_with_what_to_type() {
         ("adjust walk -o o --region 1,1,2,2", "add --align match"),
         ("adjust walk --in-place --pivot feet", "only a set can be changed in place"),
         ("adjust walk --pivot feet", "--output"),
-        ("adjust walk -o o --places places.csv", "line 2: there is no frame 'stop_0'"),
+        ("adjust walk -o o --per-frame places.csv", "line 2: there is no frame 'stop_0'"),
     ] {
         env.write("places.csv", "frame,kind,name,values\nstop_0,pivot,,1,2\n");
         let outcome = env.run(line);
@@ -458,7 +458,8 @@ fn drawings_are_moved_as_a_list_says_and_canvases_grow_where_they_must() {
     env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --pivot 10px,12px -o koi");
     let before = env.image("koi/koi-02.png");
     std::fs::write(env.path("moves.csv"), "frame,kind,name,values\nkoi-02,shift,,-40,3\n").unwrap();
-    let told: Value = serde_json::from_str(&env.ok("adjust koi --places moves.csv -o moved --json")).unwrap();
+    let told: Value =
+        serde_json::from_str(&env.ok("adjust koi --per-frame moves.csv -o moved --json")).unwrap();
     assert_eq!(told["frames"][2]["shift"], serde_json::json!([-40, 3]));
     assert!(told["frames"][3].get("shift").is_none_or(|shift| *shift == serde_json::json!([0, 0])));
     let manifest: Value = serde_json::from_slice(&env.read("moved/frames.json")).unwrap();
@@ -473,13 +474,13 @@ fn drawings_are_moved_as_a_list_says_and_canvases_grow_where_they_must() {
     };
     assert!((0..32).flat_map(|y| (0..32).map(move |x| (x, y))).all(|(x, y)| x + grown < 40 || is_same(x, y)));
     std::fs::write(env.path("moves.csv"), "koi-99,shift,,1,0\n").unwrap();
-    let outcome = env.run("adjust koi --places moves.csv -o none");
+    let outcome = env.run("adjust koi --per-frame moves.csv -o none");
     assert!(outcome.code == 2 && outcome.err.contains("koi-99"), "{}", outcome.err);
     // A canvas that is larger than any picture may be is refused before it is made.
     std::fs::write(env.path("moves.csv"), "koi-02,shift,,65000,65000\n").unwrap();
-    let outcome = env.run("adjust koi --places moves.csv -o none");
+    let outcome = env.run("adjust koi --per-frame moves.csv -o none");
     assert!(
-        outcome.code == 2 && outcome.err.contains("a shift in --places"),
+        outcome.code == 2 && outcome.err.contains("a shift in --per-frame"),
         "{} {}",
         outcome.code,
         outcome.err

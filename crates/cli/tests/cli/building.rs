@@ -64,7 +64,7 @@ fn done(events: &[Value]) -> Vec<&str> {
     let mut done: Vec<&str> = events
         .iter()
         .filter(|event| event["state"] == "done")
-        .filter_map(|event| event["step"].as_str())
+        .filter_map(|event| event["target"].as_str())
         .collect();
     done.sort_unstable();
     done
@@ -194,7 +194,7 @@ fn a_failed_step_leaves_its_outputs_and_all_that_belongs_to_them_as_they_were() 
     let broken = events(&env, "build");
     let failed = broken.iter().find(|event| event["state"] == "failed").unwrap();
     assert_eq!(
-        (failed["step"].as_str(), failed["error"]["exit"].as_u64()),
+        (failed["target"].as_str(), failed["error"]["exit"].as_u64()),
         (Some("export.pond.txt"), Some(2))
     );
     assert_eq!(broken.last().unwrap()["ok"], false);
@@ -230,7 +230,7 @@ fn frozen_lists_what_is_stale_and_builds_nothing() {
 fn steps_one_by_one_come_to_what_a_build_comes_to() {
     let env = project();
     let plan: Value = serde_json::from_str(&env.ok("build --plan")).unwrap();
-    let steps = plan["steps"].as_array().unwrap();
+    let steps = plan["targets"].as_array().unwrap();
     assert_eq!(steps.len(), 7);
     for step in steps {
         let command = step["command"].as_str().unwrap().strip_prefix("shibori ").unwrap();
@@ -481,7 +481,7 @@ fn in_a_clone_with_its_outputs_frozen_compares_what_is_there() {
     forget();
     let before = env.files("");
     let out = env.ok("build --frozen");
-    assert!(out.contains("7 steps up to date"), "{out}");
+    assert!(out.contains("7 targets up to date"), "{out}");
     assert!(env.files("") == before && !env.path("build/.shibori").exists(), "nothing is written");
     // New art makes stale what it is in, and nothing else.
     let mut sheet = env.image("art/koi.png");
@@ -493,7 +493,7 @@ fn in_a_clone_with_its_outputs_frozen_compares_what_is_there() {
         "{}",
         outcome.out
     );
-    assert!(outcome.out.contains("4 steps stale, 3 up to date"), "{}", outcome.out);
+    assert!(outcome.out.contains("4 targets stale, 3 up to date"), "{}", outcome.out);
 }
 
 #[test]

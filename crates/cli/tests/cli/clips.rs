@@ -50,7 +50,7 @@ fn the_command_lists_and_changes_the_manifest_alone() {
         set.clips().iter().map(|c| format!("{} {} ms", c.name(), c.total_millis())).collect();
     assert_eq!(clips, ["rest 800 ms", "leap 1600 ms", "back 320 ms"]);
     assert_eq!(images(), before);
-    let fitted = env.json("clip frog --fit 24fps --only back");
+    let fitted = env.json("clip frog --snap 24fps --only back");
     assert!(fitted["clips"][0]["deviation_ms"].as_f64().unwrap() < 21.0);
     assert!(set.frames()[0].pixels().looks_like(env.frames("frog").frames()[0].pixels()));
 }

@@ -94,7 +94,7 @@ fn manifests_recipes_and_lists() {
     holds(&env, "koi/frames.json", 24, &["clip koi", "check koi"]);
     holds(&env, "pond.json", 24, &["unpack FILE -o out --force", "export FILE --to csv -o out.csv --force"]);
     holds(&env, "shibori.toml", 24, &["build --dry-run"]);
-    holds(&env, "places.csv", 12, &["adjust koi --places FILE -o placed --force"]);
+    holds(&env, "places.csv", 12, &["adjust koi --per-frame FILE -o placed --force"]);
     holds(&env, "rects.csv", 12, &["slice art/koi.png --rects FILE -o cut --force"]);
     holds(&env, "own.j2", 12, &["export pond.json --template FILE -o -"]);
 }

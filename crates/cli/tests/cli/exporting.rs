@@ -126,7 +126,7 @@ fn what_can_not_be_exported_is_told() {
     env.write("wrong.j2", "{% for frame in frames %}\n{{ frame.nmae }}\n{% endfor %}\n");
     env.write("open.j2", "{% for frame in frames %}\n");
     env.write("file.j2", "{% include 'art/koi.png' %}");
-    env.ok("pack frog -o turned --allow-turn --effort low --page-max 64x4096");
+    env.ok("pack frog -o rotated --allow-rotation --effort low --page-max 64x4096");
     env.ok("pack koi -o soft --alpha premultiplied");
     let text = String::from_utf8(env.read("out/pond.json")).unwrap();
     env.write("gone/pond.json", &text);

@@ -43,7 +43,7 @@ fn read(env: &Env, atlas: &str, asked: Asked) -> Vec<(String, RgbaImage)> {
         if width > 0 {
             let page = frame["page"].as_u64().unwrap() as usize;
             let there = imageops::crop_imm(&pages[page], x, y, width, height).to_image();
-            let upright = if frame["turned"] == true { imageops::rotate270(&there) } else { there.clone() };
+            let upright = if frame["rotated"] == true { imageops::rotate270(&there) } else { there.clone() };
             let [left, top] = frame.get("inset").map_or([0, 0], numbers);
             imageops::replace(&mut canvas, &upright, i64::from(left), i64::from(top));
             placed.push(Placed { page, rect: [x, y, width, height], picture: there });
@@ -103,8 +103,8 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
     let wanted = cut(&env);
     for (options, margin, gutter, bleed) in [
         ("", 1, 2, 0),
-        ("--allow-turn --page-max 200", 1, 2, 0),
-        ("--allow-turn --margin 3 --gutter 0 --bleed 2", 3, 0, 2),
+        ("--allow-rotation --page-max 200", 1, 2, 0),
+        ("--allow-rotation --margin 3 --gutter 0 --bleed 2", 3, 0, 2),
         ("--page-square --page-round pow2 --gutter 1", 1, 1, 0),
         ("--page-per sprite --bleed 1", 1, 2, 1),
         ("--page-per clip", 1, 2, 0),
@@ -118,7 +118,7 @@ fn a_stranger_finds_every_frame_where_the_manifest_says() {
         // 26 colors and clear: a palette that loses nothing.
         ("--palette 200", 1, 2, 0),
         ("--page-size 256x256", 1, 2, 0),
-        ("--page-size 96x128 --allow-turn", 1, 2, 0),
+        ("--page-size 96x128 --allow-rotation", 1, 2, 0),
     ] {
         // Searching for the densest page is held to its promises elsewhere; here it would only take its time.
         let is_searched = options.is_empty() || options.contains("--layout");
@@ -190,7 +190,7 @@ fn companions_lie_exactly_like_their_frames_and_come_back() {
     env.ok("slice koi_n.tga --grid 8x1 --take 0-6 -o koi_n");
     let outcome = env.run("pack koi koi_n --companion _n,_e=102030 -o pond");
     assert!(outcome.err.contains("no frame name ends in '_e'"), "{}", outcome.err);
-    let outcome = env.run("pack koi koi_n --companion _n -o pond --allow-turn --json");
+    let outcome = env.run("pack koi koi_n --companion _n -o pond --allow-rotation --json");
     assert!(
         outcome.err.contains("companion _n: missing for 1 frame, such as 'koi-07'; filled with 8080ff"),
         "{}",
@@ -204,7 +204,7 @@ fn companions_lie_exactly_like_their_frames_and_come_back() {
     for (number, frame) in frames.iter().enumerate() {
         let [x, y, width, height] = numbers(&frame["rect"]);
         let there = imageops::crop_imm(&page, x, y, width, height).to_image();
-        let upright = if frame["turned"] == true { imageops::rotate270(&there) } else { there };
+        let upright = if frame["rotated"] == true { imageops::rotate270(&there) } else { there };
         let [left, top] = numbers::<2>(&frame["inset"]);
         let wanted = if number == 7 {
             [128, 128, 255, 255]
@@ -303,7 +303,7 @@ fn contradictions_and_bad_packs_are_told() {
     cut(&env);
     env.ok("pack koi -o koi-atlas");
     for (line, told, hint) in [
-        ("--layout grid --allow-turn", "--allow-turn has no effect here", ""),
+        ("--layout grid --allow-rotation", "--allow-rotation has no effect here", ""),
         ("--layout strip --keep-places koi-atlas.json", "--keep-places has no effect here", ""),
         ("--page-square --page-size 64x32", "contradict each other", ""),
         ("--png small --page-format qoi", "--png has no effect here", ""),

@@ -99,7 +99,7 @@ fn what_a_run_reads_beside_its_sources_is_not_written_over_either() {
     for line in [
         "preview grid art/koi.png --rects list.csv -o list.csv --force",
         "preview grid art/koi.png --rects list.csv -o art/koi.png --force",
-        "slice art/koi.png --grid 8x1 --places moves.csv -o koi --sprite x --name moves.csv --force",
+        "slice art/koi.png --grid 8x1 --per-frame moves.csv -o koi --sprite x --name moves.csv --force",
         "export pond --template t.j2 -o t.j2 --force",
         "export pond --to css -o pond.png --force",
         "init art/koi.png -o art/koi.png --force",
@@ -115,7 +115,7 @@ fn what_a_run_reads_beside_its_sources_is_not_written_over_either() {
             let now = kept.iter().find(|(other, _)| other == name).map(|(_, bytes)| bytes);
             assert!(now == Some(bytes) || name.starts_with("koi/"), "{line}: {name}: {}", outcome.err);
         }
-        assert!(outcome.code != 0 || line.contains("--places"), "{line}");
+        assert!(outcome.code != 0 || line.contains("--per-frame"), "{line}");
     }
     // A list of dependencies is written again and again, even by a program that has no records.
     for _ in 0..2 {

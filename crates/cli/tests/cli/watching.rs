@@ -148,7 +148,7 @@ fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     // A new file that the pattern takes in.
     env.write("art/koi2.png", env.read("art/frog.png"));
     let (line, before) = watching.heard("art/koi2.png: ");
-    assert!(line.contains("2 steps done"), "{line}");
+    assert!(line.contains("2 targets done"), "{line}");
     assert!(before.iter().all(|line| !line.contains("notes.txt")), "{before:?}");
 }
 
@@ -166,14 +166,14 @@ fn a_build_that_begins_with_a_mistake_is_served_and_mended_under_any_layout() {
             watching.all(["serving at http://127.0.0.1:", "unknown key 'gird'", "watching for changes"]);
         let port: u16 = line.trim_end_matches('/').rsplit(':').next().unwrap().parse().unwrap();
         env.write("shibori.toml", &recipe);
-        watching.line("2 steps done");
+        watching.line("2 targets done");
         let own = format!("127.0.0.1:{port}");
         assert!(answer(port, "/pond.html", &own).starts_with("HTTP/1.1 200"), "{out}");
         // One that fails, and is mended: what is saved is seen though outputs are beside it.
         env.write("art/koi.png", b"no image");
-        watching.all(["koi: art/koi.png", "art/koi.png: 0 steps done"]);
+        watching.all(["koi: art/koi.png", "art/koi.png: 0 targets done"]);
         env.write("art/koi.png", env.read("art/frog.png"));
-        watching.line("art/koi.png: 2 steps done");
+        watching.line("art/koi.png: 2 targets done");
         // What the build itself wrote is no change.
         std::thread::sleep(Duration::from_millis(500));
         assert!(watching.lines.try_recv().is_err(), "{out}");

@@ -145,7 +145,7 @@ const tests = {
         if (what === 3) { await field("Step duration, ms").fill(String(1 + random(500))); await page.getByRole("button", { name: pick(["Earlier", "Later", "Double duration", "Duplicate", "Remove"]) }).click(); }
         if (what === 4) { await field("Frames per second").fill(pick(["9", "12.5", "30"])); await field("Play mode").selectOption(pick(["loop", "once", "bounce"])); }
       }
-      const lines = await command(), places = await page.evaluate(() => document.getElementById("places-part").hidden ? "" : document.getElementById("places").value);
+      const lines = await command(), places = await page.evaluate(() => document.getElementById("per-frame-part").hidden ? "" : document.getElementById("per-frame").value);
       assert.notEqual(lines, "");
       if (places) writeFileSync(join(home, await page.evaluate(() => document.getElementById("save").download)), places);
       const seen = await shown();
@@ -167,7 +167,7 @@ const tests = {
     await page.locator("#play").click();
     await field("Shift x").fill("-12");
     await field("Frames per second").fill("9");
-    writeFileSync(join(home, "done-places.csv"), await page.evaluate(() => document.getElementById("places").value));
+    writeFileSync(join(home, "done-per-frame.csv"), await page.evaluate(() => document.getElementById("per-frame").value));
     const address = page.url(), lines = await command();
     typed(lines);
     // The same page of the frames as they are now, with the old address: nothing is left to do.

@@ -328,8 +328,8 @@ impl Part<'_> {
                 let shot = &section.shots[at];
                 let ends = (section.is_clip && at == 0, section.is_clip && at + 1 == section.shots.len());
                 let frame = &set.frames()[shot.frame];
-                let turned = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
-                let frame = turned.as_ref().unwrap_or(frame);
+                let mirrored_frame = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
+                let frame = mirrored_frame.as_ref().unwrap_or(frame);
                 plan.draw_shot(paper, frame, shot, (x, y), Size::new(plan.cells[at], line.height), ends);
                 overlay::draw(paper, frame, (x + BAR, y), plan.zoom, show);
                 x += plan.cells[at] + GAP;

@@ -236,8 +236,8 @@ impl<'a> Scene<'a> {
             // Boxes and pivot lie on the mirrored canvas as the drawing does.
             let annotations = frame.annotations().clone().mirrored(Mirror::LeftRight, frame.canvas());
             let pivot = Mirror::LeftRight.point(frame.pivot(), frame.canvas());
-            let turned = frame.clone().with_annotations(annotations).with_pivot(pivot);
-            overlay::draw_at(paper, &turned, corner, zoom, self.options.show);
+            let rotated = frame.clone().with_annotations(annotations).with_pivot(pivot);
+            overlay::draw_at(paper, &rotated, corner, zoom, self.options.show);
         } else {
             overlay::draw_at(paper, frame, corner, zoom, self.options.show);
         }

@@ -1,7 +1,7 @@
 //! The frames of a clip over each other, pivots on one point: what slides, shows.
 //!
-//! Each step has its color on a ramp from blue over teal to yellow, which grows lighter all the way, so that it can be
-//! read in gray and by eyes that mix up red and green. Shapes are filled faintly and outlined in their color.
+//! Each step has its color on a ramp from indigo over rose to amber. It gets lighter all the way, so it can be read in gray
+//! and by color-blind eyes. Shapes are filled faintly and outlined in their color.
 
 use std::collections::HashSet;
 
@@ -28,8 +28,7 @@ pub struct OnionOptions {
     pub room: Room,
 }
 
-const RAMP: [[f64; 3]; 4] =
-    [[58.0, 70.0, 190.0], [45.0, 140.0, 185.0], [92.0, 200.0, 150.0], [250.0, 224.0, 92.0]];
+const RAMP: [[f64; 3]; 3] = [[84.0, 82.0, 200.0], [214.0, 88.0, 140.0], [252.0, 196.0, 82.0]];
 const MARGIN: u32 = 16;
 const HEADING: u32 = 44;
 const SCALE: u32 = 40;

@@ -28,7 +28,7 @@ pub struct PlannedFrame {
     /// Its name.
     pub name: String,
     /// Whether it lies there rotated a quarter turn clockwise.
-    pub turned: bool,
+    pub rotated: bool,
 }
 
 const MARGIN: u32 = 16;
@@ -54,11 +54,11 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
         let size = page.pixels.size();
         let covered: u64 = page.frames.iter().map(|frame| frame.rect.size().area()).sum();
         let share = covered as f64 * 100.0 / size.area().max(1) as f64;
-        let turned = match page.frames.iter().filter(|frame| frame.turned).count() {
+        let rotated = match page.frames.iter().filter(|frame| frame.rotated).count() {
             0 => String::new(),
-            turned => format!("  {turned} rotated (the bar is the frame's top)"),
+            rotated => format!("  {rotated} rotated (the bar is the frame's top)"),
         };
-        format!("{size} px  {} places  {share:.1}% covered{turned}", page.frames.len())
+        format!("{size} px  {} places  {share:.1}% covered{rotated}", page.frames.len())
     };
     let label = |page: &PagePlan| text::width(&page.name, 2).max(text::width(&head(page), 1));
     let width =
@@ -89,13 +89,13 @@ fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: 
         paper.checker(place(&frame.rect), 4 * zoom.max(2));
     }
     paper.lay(&page.pixels, i64::from(left), i64::from(top), zoom);
-    for PlannedFrame { rect, name, turned } in &page.frames {
+    for PlannedFrame { rect, name, rotated } in &page.frames {
         let shown = place(rect);
         let corner = (i64::from(shown.x) - 1, i64::from(shown.y) - 1);
         let size = (i64::from(shown.width) + 2, i64::from(shown.height) + 2);
-        let border = if *turned { ink::POLYGON } else { ink::TRIM };
+        let border = if *rotated { ink::POLYGON } else { ink::TRIM };
         paper.outline(corner, size, [border, ink::SHADE]);
-        if *turned {
+        if *rotated {
             // A quarter turn clockwise brings the top to the right.
             let bar = BAR.min(shown.width);
             paper.fill(Rect { x: shown.x + shown.width - bar, width: bar, ..shown }, ink::POLYGON);
@@ -122,7 +122,7 @@ mod tests {
     fn frames_are_bordered_and_free_space_is_hatched() {
         let pixels = Pixels::whole(RgbaImage::from_pixel(40, 20, Rgba([0; 4])));
         let frame =
-            |x, turned| PlannedFrame { rect: Rect::new(x, 1, 10, 10), name: "koi-00".to_owned(), turned };
+            |x, rotated| PlannedFrame { rect: Rect::new(x, 1, 10, 10), name: "koi-00".to_owned(), rotated };
         let frames = vec![frame(1, false), frame(12, true)];
         let plan = PagePlan { name: "pond.png".to_owned(), pixels, frames };
         let image = draw_pages(&[plan], Some(2), Room::default()).unwrap();
@@ -131,7 +131,7 @@ mod tests {
         assert_eq!(at(1, 1), ink::TRIM);
         assert!(ink::CHECKER.contains(&at(6, 6)));
         assert!(!ink::CHECKER.contains(&at(60, 30)));
-        // The top of what lies rotated is on its right.
+        // The top of what is rotated is on its right.
         assert_eq!(at(42, 10), ink::POLYGON);
         assert_ne!(at(26, 10), ink::POLYGON);
     }

@@ -125,7 +125,7 @@ pub(super) fn lit(text: &str, scale: u32) -> Vec<(u32, i32, u32)> {
     squares
 }
 
-/// The letters from left to right: runs of letters that are written from right to left are turned around. All that a name
+/// The letters from left to right: runs of letters that are written from right to left are reversed. All that a name
 /// needs of the Unicode Bidirectional Algorithm (UAX 9).
 fn in_reading_order(text: &str) -> Vec<char> {
     let is_right_to_left =
@@ -204,7 +204,7 @@ mod tests {
     }
 
     #[test]
-    fn words_from_right_to_left_are_turned_around_in_place() {
+    fn words_from_right_to_left_are_reversed_in_place() {
         let read = |text: &str| in_reading_order(text).into_iter().collect::<String>();
         assert_eq!(read("koi-07"), "koi-07");
         assert_eq!(read("a שלום b"), "a םולש b");

@@ -74,10 +74,10 @@ pub(super) fn keep(
         };
         let (Some(x), Some(y)) = (steps(place.rect.x), steps(place.rect.y)) else { continue };
         let spaced = pictures.spaced[picture];
-        let rect = Rect::at(x, y, if place.turned { spaced.turned() } else { spaced });
-        let is_wanted = spots[picture].is_none() && (!place.turned || options.may_turn());
+        let rect = Rect::at(x, y, if place.rotated { spaced.rotated() } else { spaced });
+        let is_wanted = spots[picture].is_none() && (!place.rotated || options.may_rotate());
         if is_wanted && taken[place.page].takes(rect) {
-            spots[picture] = Some(Spot { page: place.page, x, y, turned: place.turned });
+            spots[picture] = Some(Spot { page: place.page, x, y, rotated: place.rotated });
         }
     }
     let stayed = spots.iter().flatten().count();
@@ -86,7 +86,7 @@ pub(super) fn keep(
     }
     let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
-    let pieces = Pieces { sizes: &sizes, may_turn: options.may_turn() };
+    let pieces = Pieces { sizes: &sizes, may_rotate: options.may_rotate() };
     let mut taken: Vec<(Size, Vec<Rect>)> = taken.into_iter().map(|page| (page.room, page.rects)).collect();
     let found = match arrange::beside(pieces, &taken) {
         Some(found) => found,
@@ -108,7 +108,7 @@ pub(super) fn keep(
     let mut pages = old.pages[..used].to_vec();
     let last = used - 1;
     let reach =
-        |(spot, spaced): (&Spot, &Size)| spot.y + if spot.turned { spaced.width } else { spaced.height };
+        |(spot, spaced): (&Spot, &Size)| spot.y + if spot.rotated { spaced.width } else { spaced.height };
     let on_last = spots.iter().zip(pictures.spaced).filter(|(spot, _)| spot.page == last);
     let height = on_last.map(reach).max().unwrap_or(0);
     if height > room(pages[last]).height {
@@ -161,7 +161,7 @@ fn claims(pictures: &Pictures<'_>, old: &OldPlaces) -> Vec<(usize, Place)> {
     for (&at, picture) in pictures.members.iter().zip(pictures.picture_of) {
         let frame = &pictures.set.frames()[at];
         let (Some(picture), Some(place)) = (*picture, old.of(frame)) else { continue };
-        let size = if place.turned { place.rect.size().turned() } else { place.rect.size() };
+        let size = if place.rotated { place.rect.size().rotated() } else { place.rect.size() };
         if size != pictures.sizes[picture] || place.page >= old.pages.len() {
             continue;
         }

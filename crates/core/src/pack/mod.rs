@@ -63,15 +63,15 @@ pub struct DenseOptions {
     /// How long a page is improved.
     pub effort: Effort,
     /// Frames may be rotated a quarter turn.
-    pub may_turn: bool,
+    pub may_rotate: bool,
     /// Places of an earlier atlas that frames keep.
     pub keep: Option<OldPlaces>,
 }
 
 impl Default for DenseOptions {
-    /// A short search, shared places, nothing turned or kept.
+    /// A short search, shared places, nothing rotated or kept.
     fn default() -> Self {
-        Self { share: true, effort: Effort::Medium, may_turn: false, keep: None }
+        Self { share: true, effort: Effort::Medium, may_rotate: false, keep: None }
     }
 }
 
@@ -114,8 +114,8 @@ impl PackOptions {
         }
     }
 
-    fn may_turn(&self) -> bool {
-        self.dense_options().is_some_and(|dense| dense.may_turn)
+    fn may_rotate(&self) -> bool {
+        self.dense_options().is_some_and(|dense| dense.may_rotate)
     }
 
     /// Refuses what no arithmetic on pages could hold, so that all of it is safe afterwards.
@@ -184,7 +184,7 @@ impl PackOptions {
         match self.dense_options() {
             Some(_) => {
                 let (spaced, room) = (self.spaced(size), self.pages.fitting(self).room());
-                spaced.fits_in(room) || self.may_turn() && spaced.turned().fits_in(room)
+                spaced.fits_in(room) || self.may_rotate() && spaced.rotated().fits_in(room)
             }
             None => self.cell_for(size).fits_in(self.pages.room(self.margin)),
         }
@@ -232,7 +232,7 @@ pub struct Place {
     /// Its pixels there; empty for a blank frame.
     pub rect: Rect,
     /// Whether it lies there rotated a quarter turn clockwise.
-    pub turned: bool,
+    pub rotated: bool,
 }
 
 /// One page of an atlas.
@@ -617,7 +617,7 @@ impl Atlas {
         let size = |picture: &usize| self.set.frames()[shared.distinct[*picture]].pixels().size();
         let sizes: Vec<Size> = pictures.iter().map(size).collect();
         let spaced: Vec<Size> = sizes.iter().map(|size| options.spaced(*size)).collect();
-        let pieces = arrange::Pieces { sizes: &spaced, may_turn: dense.may_turn };
+        let pieces = arrange::Pieces { sizes: &spaced, may_rotate: dense.may_rotate };
         let fitting = options.pages.fitting(options);
         let known = keep::Pictures {
             set: &self.set,
@@ -642,9 +642,9 @@ impl Atlas {
         for (&at, picture) in group.members.iter().zip(&picture_of) {
             let Some(picture) = *picture else { continue };
             let (spot, size) = (spots[picture], sizes[picture]);
-            let size = if spot.turned { size.turned() } else { size };
+            let size = if spot.rotated { size.rotated() } else { size };
             let rect = Rect::at(spot.x * options.step + first, spot.y * options.step + first, size);
-            self.places[at] = Place { page: before + spot.page, rect, turned: spot.turned };
+            self.places[at] = Place { page: before + spot.page, rect, rotated: spot.rotated };
         }
         let (area, count) = arrange::least(pieces, &fitting);
         let pages = pages.into_iter().map(|size| (size, None)).collect();
@@ -669,7 +669,7 @@ impl Atlas {
             let (page, corner) = lines.corner(*slot);
             if !size.is_empty() {
                 let rect = Rect::at(corner.x + first, corner.y + first, *size);
-                self.places[at] = Place { page: before + page, rect, turned: false };
+                self.places[at] = Place { page: before + page, rect, rotated: false };
             }
         }
         let (area, pages) = (sizes.iter().map(|size| size.area()).sum(), 1);

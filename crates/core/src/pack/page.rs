@@ -173,9 +173,9 @@ impl Fitting {
     }
 
     /// The same for pages filled sideways.
-    pub(super) fn turned(&self) -> Self {
+    pub(super) fn rotated(&self) -> Self {
         let PageRules { max, fixed, .. } = self.rules;
-        let rules = PageRules { max: max.turned(), fixed: fixed.map(Size::turned), ..self.rules };
+        let rules = PageRules { max: max.rotated(), fixed: fixed.map(Size::rotated), ..self.rules };
         Self { rules, ..*self }
     }
 

@@ -34,14 +34,14 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: Finish) -
     let pixels = |at: usize| {
         layer.map_or(atlas.set().frames()[at].pixels(), |layer| &atlas.layers()[layer].pixels[at])
     };
-    let mut turned: HashMap<usize, Pixels> = HashMap::new();
+    let mut rotated: HashMap<usize, Pixels> = HashMap::new();
     // Which frames reach into which band, or so near that their color is spread there.
     let count = size.height.div_ceil(BAND);
     let mut by_band: Vec<Vec<usize>> = vec![Vec::new(); count as usize];
     for &at in atlas.frames_on(page) {
-        let Place { rect, turned: is_turned, .. } = atlas.places()[at];
-        if is_turned {
-            turned.insert(at, Pixels::whole(imageops::rotate90(&pixels(at).to_image())));
+        let Place { rect, rotated: is_rotated, .. } = atlas.places()[at];
+        if is_rotated {
+            rotated.insert(at, Pixels::whole(imageops::rotate90(&pixels(at).to_image())));
         }
         let reach = atlas.bleed() + finish.spread;
         let (from, to) = (rect.y.saturating_sub(reach), rect.y + rect.height + reach);
@@ -51,7 +51,7 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: Finish) -
     let rows: &mut [u8] = &mut canvas;
     let bands: Vec<&mut [u8]> = rows.chunks_mut(stride * BAND as usize).collect();
     parallel::owned(bands, |band, out| {
-        let of = |&at: &usize| (turned.get(&at).unwrap_or_else(|| pixels(at)), atlas.places()[at].rect);
+        let of = |&at: &usize| (rotated.get(&at).unwrap_or_else(|| pixels(at)), atlas.places()[at].rect);
         let pictures: Vec<(&Pixels, Rect)> = by_band[band].iter().map(of).collect();
         let from = band as u32 * BAND;
         let put = |rows: &mut Rows<'_>| {

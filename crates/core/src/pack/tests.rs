@@ -55,9 +55,9 @@ fn check(atlas: &Atlas, options: &PackOptions) {
         let page = Pixels::whole(pages[place.page].clone());
         let there = page.part(place.rect).unwrap();
         let upright =
-            if place.turned { Pixels::whole(image::imageops::rotate270(&there.to_image())) } else { there };
+            if place.rotated { Pixels::whole(image::imageops::rotate270(&there.to_image())) } else { there };
         assert!(upright.looks_like(frame.pixels()));
-        assert!(options.may_turn() || !place.turned);
+        assert!(options.may_rotate() || !place.rotated);
         let with_bleed = place.rect.grown_in(options.bleed, page.size());
         let inner = Rect::of(page.size());
         let room = Rect::new(
@@ -101,10 +101,10 @@ proptest! {
         sizes in prop::collection::vec((1u32..24, 1u32..24), 1..40),
         (margin, gutter, bleed) in (0u32..4, 0u32..4, 0u32..3), round in any_round(), square in any::<bool>(),
         per in prop_oneof![Just(PagePer::Atlas), Just(PagePer::Sprite), Just(PagePer::Clip)],
-        columns in 1u32..4, may_turn in any::<bool>(), step in 1u32..4,
+        columns in 1u32..4, may_rotate in any::<bool>(), step in 1u32..4,
     ) {
         let auto = Layout::Grid { columns: None };
-        let dense = Layout::Dense(DenseOptions { may_turn, ..low() });
+        let dense = Layout::Dense(DenseOptions { may_rotate, ..low() });
         for layout in [dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
             let set = in_steps(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
             let pages = PageRules { max: Size::new(180, 180), round, square, ..PackOptions::dense().pages };
@@ -125,7 +125,7 @@ proptest! {
         sizes in prop::collection::vec((1u32..24, 1u32..24), 2..30), changed in 0usize..30, bleed in 0u32..3,
     ) {
         let before =
-            PackOptions { bleed, gutter: 1, margin: 1, ..options(Layout::Dense(DenseOptions { may_turn: true, ..low() })) };
+            PackOptions { bleed, gutter: 1, margin: 1, ..options(Layout::Dense(DenseOptions { may_rotate: true, ..low() })) };
         let old = pack(set_of(&sizes), Vec::new(), &before).unwrap();
         let mut next = sizes.clone();
         let changed = changed % sizes.len();
@@ -133,7 +133,7 @@ proptest! {
         let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
         let places = names.zip(old.places().iter().copied()).collect();
         let keep = Some(OldPlaces { pages: self::sizes(&old), places });
-        let after = PackOptions { layout: Layout::Dense(DenseOptions { may_turn: true, keep, ..low() }), ..before };
+        let after = PackOptions { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
         let new = pack(set_of(&next), Vec::new(), &after).unwrap();
         check(&new, &after);
         if let Some(Keeping::Kept { stayed, placed }) = new.keeping() {
@@ -150,12 +150,12 @@ proptest! {
     #[test]
     fn searches_keep_their_promises_too(
         sizes in prop::collection::vec((1u32..24, 1u32..24), 1..14), side in 40u32..90,
-        may_turn in any::<bool>(), square in any::<bool>(), round in any_round(), is_fixed in any::<bool>(),
+        may_rotate in any::<bool>(), square in any::<bool>(), round in any_round(), is_fixed in any::<bool>(),
     ) {
         let max = Size::new(side, side);
         let pages = PageRules { max, fixed: is_fixed.then_some(max), round, square };
         let with = |effort| {
-            let dense = Layout::Dense(DenseOptions { may_turn, effort, ..DenseOptions::default() });
+            let dense = Layout::Dense(DenseOptions { may_rotate, effort, ..DenseOptions::default() });
             PackOptions { pages, gutter: 1, ..options(dense) }
         };
         let (options, low) = (with(Effort::Medium), with(Effort::Low));
@@ -447,7 +447,7 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
         let error = pack(set_of(&[(4, 4), (2, 3)]), Vec::new(), &options).unwrap_err();
         assert!(matches!(error, PackError::OutOfRange { .. } | PackError::NotSquare { .. }), "{options:?}");
     }
-    // A frame that would only fit lying turned can't lie so in a grid.
+    // A frame that would only fit when rotated can't lie so in a grid.
     let long = PackOptions { pages: PageRules { max: Size::new(8, 40), ..rules }, ..options(grid(1)) };
     assert!(matches!(pack(set_of(&[(40, 8)]), Vec::new(), &long), Err(PackError::FrameTooLarge { .. })));
     let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();

@@ -154,14 +154,14 @@ impl<'a> Search<'a> {
     /// The highest peaks, each at a spot of its own.
     fn peaks(&self, figure: &Figure, is_allowed: &dyn Fn(Spot) -> bool) -> Vec<Spot> {
         let counts = self.correlation(figure);
-        // Shifts to the left and up lie at the far end of the planes: turned so that they come first, with room for a border.
+        // Shifts to the left and up lie at the far end of the planes: wrapped so that they come first, with room for a border.
         let blocks = |pixels: u32| (pixels as usize).div_ceil(self.factor);
         let (left, top) = (blocks(figure.width), blocks(figure.height));
         let width = left + self.votes.width.div_ceil(self.factor) + 1;
         let height = top + self.votes.height.div_ceil(self.factor) + 1;
         let (full, rows) = (self.planes.width(), self.planes.height());
-        let mut turned = vec![0; width * height];
-        for (y, line) in turned.chunks_exact_mut(width).enumerate().skip(1).take(height - 2) {
+        let mut wrapped = vec![0; width * height];
+        for (y, line) in wrapped.chunks_exact_mut(width).enumerate().skip(1).take(height - 2) {
             let row = &counts[(y + rows - top) % rows * full..][..full];
             line[1..left].copy_from_slice(&row[full + 1 - left..]);
             line[left..width - 1].copy_from_slice(&row[..width - 1 - left]);
@@ -174,8 +174,8 @@ impl<'a> Search<'a> {
             let at = y * width + x;
             let (above, below) = (at - width, at + width);
             let around = [above - 1, above, above + 1, at - 1, at + 1, below - 1, below, below + 1];
-            let count = turned[at];
-            if count <= 0 || around.iter().any(|&near| turned[near] > count) {
+            let count = wrapped[at];
+            if count <= 0 || around.iter().any(|&near| wrapped[near] > count) {
                 continue;
             }
             let spot = (place(origin.0, x, left), place(origin.1, y, top));

@@ -98,7 +98,7 @@ pub enum PivotPer {
     Clip,
     /// The frames of a sprite.
     #[default]
-    Set,
+    Sprite,
 }
 
 /// Sets the pivot of every frame. A mark must have been taken before ([`take_marks`](crate::shape::take_marks)); frames
@@ -128,11 +128,11 @@ fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
     let groups: Vec<Vec<usize>> = match per {
         PivotPer::Frame => (0..set.frames().len()).map(|at| vec![at]).collect(),
         PivotPer::Clip => by_clip(set),
-        PivotPer::Set => set.sprites().into_iter().map(|sprite| set.frames_of(sprite).to_vec()).collect(),
+        PivotPer::Sprite => set.sprites().into_iter().map(|sprite| set.frames_of(sprite).to_vec()).collect(),
     };
     let clip_of = |number: usize| match per {
         PivotPer::Clip => set.clips().get(number),
-        PivotPer::Frame | PivotPer::Set => None,
+        PivotPer::Frame | PivotPer::Sprite => None,
     };
     let mut points: Vec<Point> = set.frames().iter().map(bottom_middle).collect();
     for (number, group) in groups.iter().enumerate() {
@@ -248,7 +248,7 @@ mod tests {
             ("3px,9.5px", (3.0, 9.5)),
             ("-1px,0px", (-1.0, 0.0)),
         ] {
-            assert_eq!(pivots(one(), text, PivotPer::Set), [wanted], "{text}");
+            assert_eq!(pivots(one(), text, PivotPer::Sprite), [wanted], "{text}");
             assert_eq!(text.parse::<Anchor>().unwrap().to_string(), text);
         }
         for wrong in ["middle", "1", "1px,2", "nan,1", "1,inf", ""] {
@@ -260,7 +260,7 @@ mod tests {
     fn feet_stay_on_the_ground_while_the_figure_leaps() {
         // Stands, flies, is gone, lands one pixel to the right.
         let leap = || drawn(&[&[(2, 7), (3, 7), (3, 2)], &[(2, 4), (3, 4)], &[], &[(3, 7), (4, 7)]]);
-        assert_eq!(pivots(leap(), "feet", PivotPer::Set), [(3.0, 8.0); 4]);
+        assert_eq!(pivots(leap(), "feet", PivotPer::Sprite), [(3.0, 8.0); 4]);
         let each = pivots(leap(), "feet", PivotPer::Frame);
         assert_eq!(each, [(3.0, 8.0), (3.0, 5.0), (4.0, 8.0), (4.0, 8.0)]);
         let clips = with_clips(leap(), &["up = 1"]);
@@ -332,6 +332,6 @@ mod tests {
     fn feet_are_where_they_were_before_trimming() {
         let set = || drawn(&[&[(2, 1), (5, 6), (6, 6)]]);
         let trimmed = trim(set(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
-        assert_eq!(pivots(trimmed, "feet", PivotPer::Set), pivots(set(), "feet", PivotPer::Set));
+        assert_eq!(pivots(trimmed, "feet", PivotPer::Sprite), pivots(set(), "feet", PivotPer::Sprite));
     }
 }

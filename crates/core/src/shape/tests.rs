@@ -240,7 +240,7 @@ fn a_mark_is_found_used_and_erased() {
     let (set, told) = align(set, &to_mark).unwrap();
     assert_eq!((told[1].x, told[1].y), (-2, -2));
     // The note of the mark moved along, so that a pivot on it lies where it is now.
-    let set = set_pivot(set, Anchor::Mark(color), PivotPer::Set).unwrap();
+    let set = set_pivot(set, Anchor::Mark(color), PivotPer::Sprite).unwrap();
     assert_eq!(set.frames().iter().map(|frame| frame.pivot().x).collect::<Vec<_>>(), [5.0, 5.5]);
     assert_eq!(marks(&forget_marks(set).unwrap()), [None, None]);
     let twice = take_marks(set_of(vec![picture(&[(1, 1), (6, 6)])]), color).unwrap_err();

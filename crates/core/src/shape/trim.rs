@@ -29,7 +29,7 @@ pub enum TrimScope {
     /// The frames of a clip; a frame in two clips joins them.
     Clip,
     /// The frames of a sprite.
-    Set,
+    Sprite,
 }
 
 /// Trims every frame of a set.
@@ -76,7 +76,7 @@ pub(super) fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
                 clip.steps().iter().for_each(|step| groups.join(start, step.frame));
             }
         }
-        TrimScope::Set => {
+        TrimScope::Sprite => {
             let first: Vec<usize> = set.index().sprites().map(|frames| frames[0]).collect();
             for frame in 0..set.frames().len() {
                 groups.join(first[set.index().sprite_of(frame)], frame);
@@ -122,7 +122,7 @@ mod tests {
         let none = Rect::default();
         assert_eq!(kept(four(), TrimScope::Frame, 0), [one(1, 1), one(3, 2), one(8, 8), none]);
         assert_eq!(kept(four(), TrimScope::Clip, 0), [shared, shared, one(8, 8), none]);
-        assert_eq!(kept(four(), TrimScope::Set, 0), [Rect::new(1, 1, 8, 8); 4]);
+        assert_eq!(kept(four(), TrimScope::Sprite, 0), [Rect::new(1, 1, 8, 8); 4]);
         assert_eq!(kept(four(), TrimScope::None, 0), [Rect::new(0, 0, 10, 10); 4]);
         assert_eq!(kept(four(), TrimScope::Frame, 2)[2], Rect::new(6, 6, 4, 4));
     }
@@ -137,7 +137,7 @@ mod tests {
     fn a_box_once_trimmed_away_comes_back_as_blank_pixels() {
         let set =
             trim(dots(&[Some((1, 1)), Some((3, 3))]), Trim { scope: TrimScope::Frame, ..Trim::default() });
-        let again = kept(set.unwrap(), TrimScope::Set, 0);
+        let again = kept(set.unwrap(), TrimScope::Sprite, 0);
         assert_eq!(again, [Rect::new(1, 1, 3, 3); 2]);
     }
 

@@ -93,7 +93,7 @@ impl Clay {
         }
     }
 
-    /// An ellipsoid, turned by `turn` radians.
+    /// An ellipsoid, rotated by `turn` radians.
     pub(crate) fn ball(&mut self, center: At, radii: At, turn: f32, ramp: Ramp) {
         self.patterned(center, radii, turn, |_, _| ramp);
     }

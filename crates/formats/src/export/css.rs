@@ -22,11 +22,11 @@ use shibori_core::Rect;
 
 const FORMAT: &str = "CSS";
 
-/// A style sheet. Frames that lie turned can't be shown.
+/// A style sheet. Rotated frames can't be shown.
 pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
-    if let Some(turned) = subject.manifest.frames.iter().position(|frame| frame.turned) {
-        let frame = subject.manifest.frames[turned].name.clone();
-        return Err(ExportError::Turned { frame, format: FORMAT });
+    if let Some(rotated) = subject.manifest.frames.iter().position(|frame| frame.rotated) {
+        let frame = subject.manifest.frames[rotated].name.clone();
+        return Err(ExportError::Rotated { frame, format: FORMAT });
     }
     for (number, page) in subject.manifest.pages.iter().enumerate() {
         let refuse = |what| Err(ExportError::Page { page: page.file.clone(), what, format: FORMAT });
@@ -70,7 +70,7 @@ impl Sheet<'_> {
         let rendering = if is_smooth { "auto" } else { "pixelated" };
         let shared = &self.shared;
         format!(
-            "/* A frame: <i class=\"{shared} FRAME\"></i>. A clip: <i class=\"{shared} CLIP\"></i>. Twice as large: --scale: 2. */\n\
+            "/* A frame: <span role=\"img\" class=\"{shared} FRAME\" aria-label=\"...\"></span>. A clip: the same with CLIP. Twice as large: --scale: 2. */\n\
              .{shared} {{\n  --scale: 1;\n  display: inline-block;\n  box-sizing: border-box;\n  \
              background-repeat: no-repeat;\n  background-origin: content-box;\n  background-clip: content-box;\n  \
              image-rendering: {rendering};\n}}\n"
@@ -111,7 +111,7 @@ impl Sheet<'_> {
     /// A class and its keyframes.
     fn clip(&self, at: usize, name: &str) -> String {
         let (clip, facts) = (&self.subject.manifest.clips[at], &self.subject.clips[at]);
-        let first = &self.subject.manifest.frames[facts.way[0].frame];
+        let first = &self.subject.manifest.frames[facts.playback[0].frame];
         let times = if clip.plays == 0 { "infinite".to_owned() } else { clip.plays.to_string() };
         let animation = format!("{}-{name}", self.shared);
         let mut text = format!(
@@ -126,9 +126,9 @@ impl Sheet<'_> {
                 .replace("\n  ", " ");
             writeln!(text, "  {} {{ {} }}", percent(share), body.trim()).expect("text grows");
         };
-        facts.way.iter().for_each(|step| frame(step.start_ms / facts.ms, step));
+        facts.playback.iter().for_each(|step| frame(step.start_ms / facts.ms, step));
         // What is shown when it has played.
-        frame(1.0, facts.way.last().expect("a clip has a step"));
+        frame(1.0, facts.playback.last().expect("a clip has a step"));
         text + "}\n"
     }
 

@@ -39,7 +39,7 @@ fn frame(subject: &Subject, at: usize, folder: &Path) -> Vec<String> {
     row.push(entry.page.to_string());
     row.push(subject.page_from(folder, entry.page));
     row.extend(entry.rect.map(|number| number.to_string()));
-    row.push(entry.turned.to_string());
+    row.push(entry.rotated.to_string());
     row.extend([entry.canvas, entry.inset].concat().iter().map(ToString::to_string));
     row.extend(entry.pivot.map(|at| at.0.to_string()));
     row.extend(facts.uv.map(|share| share.to_string()));
@@ -60,7 +60,7 @@ fn steps(subject: &Subject) -> impl Iterator<Item = Vec<String>> + '_ {
     let clips = subject.manifest.clips.iter().zip(&subject.clips);
     clips.flat_map(move |(clip, facts)| {
         // The way back of a bounce repeats steps: a row is a step as it is listed.
-        facts.way.iter().take(clip.steps.len()).map(move |step| {
+        facts.playback.iter().take(clip.steps.len()).map(move |step| {
             let frame = &subject.manifest.frames[step.frame].name;
             let play = if clip.play == crate::manifest::Playing::Bounce { "bounce" } else { "forward" };
             let mut row =

@@ -99,14 +99,14 @@ fn plus_zero(value: f64) -> f64 {
 /// A frame's kept width and height as it is drawn, not as it lies.
 pub(super) fn upright(frame: &FrameEntry) -> [u32; 2] {
     let [_, _, width, height] = frame.rect;
-    if frame.turned { [height, width] } else { [width, height] }
+    if frame.rotated { [height, width] } else { [width, height] }
 }
 
 /// What follows for a clip.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct ClipFacts {
     /// One play, step after step; a bounce there and back.
-    pub way: Vec<PlayedStep>,
+    pub playback: Vec<PlayedStep>,
     /// How long one play takes, in milliseconds.
     pub ms: f64,
     /// The same in seconds.
@@ -154,7 +154,7 @@ impl ClipFacts {
         let seconds = |ticks: u64| ticks as f64 / scale;
         let millis = |ticks: u64| ticks as f64 * 1000.0 / scale;
         let mut start_ticks = 0;
-        let way: Vec<PlayedStep> = order
+        let playback: Vec<PlayedStep> = order
             .map(|at| {
                 let step = &clip.steps[at];
                 let (start, ticks) = (start_ticks, u64::from(step.ticks));
@@ -179,7 +179,7 @@ impl ClipFacts {
             ms: millis(start_ticks),
             seconds: seconds(start_ticks),
             fps: is_even.then(|| scale / f64::from(first.max(1))),
-            way,
+            playback,
         }
     }
 }

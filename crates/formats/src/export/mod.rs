@@ -43,9 +43,9 @@ pub enum ExportError {
         /// The format.
         format: &'static str,
     },
-    /// Frames that lie turned where nothing can turn them back.
+    /// Frames that are rotated where nothing can rotate them back.
     #[error("frame '{frame}' is rotated on its page, and {format} can't rotate it back")]
-    Turned {
+    Rotated {
         /// The frame.
         frame: String,
         /// The format.

@@ -1,4 +1,4 @@
-//! An atlas to export, made up for tests: trimmed and turned frames, a blank one, one shared by clips, one of no clip.
+//! An atlas to export, made up for tests: trimmed and rotated frames, a blank one, one shared by clips, one of no clip.
 
 use image::{Rgba, RgbaImage};
 use shibori_core::clip::{ClipSpec, add_clips};
@@ -38,7 +38,7 @@ pub(super) fn subject(
     let specs: Vec<ClipSpec> = clips.iter().map(|text| text.parse().unwrap()).collect();
     let set =
         trim(add_clips(set, &specs).unwrap(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
-    let layout = Layout::Dense(DenseOptions { may_turn: true, ..DenseOptions::default() });
+    let layout = Layout::Dense(DenseOptions { may_rotate: true, ..DenseOptions::default() });
     let atlas = pack(set, Vec::new(), &PackOptions { layout, ..PackOptions::dense() }).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join(stem);

@@ -47,7 +47,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         let [wide, high] = frame.canvas;
         writeln!(
             text,
-            "<symbol id=\"{name}.symbol\" viewBox=\"0 0 {wide} {high}\" width=\"{wide}\" height=\"{high}\">{}</symbol>",
+            "<symbol id=\"{name}.shape\" viewBox=\"0 0 {wide} {high}\" width=\"{wide}\" height=\"{high}\">{}</symbol>",
             drawing(frame)
         )
         .expect("text grows");
@@ -58,7 +58,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         writeln!(text, "<view id=\"{name}\" viewBox=\"{x} {y} {wide} {high}\"/>").expect("text grows");
         writeln!(
             text,
-            "<use href=\"#{name}.symbol\" x=\"{x}\" y=\"{y}\" width=\"{wide}\" height=\"{high}\"/>"
+            "<use href=\"#{name}.shape\" x=\"{x}\" y=\"{y}\" width=\"{wide}\" height=\"{high}\"/>"
         )
         .expect("text grows");
     }
@@ -66,7 +66,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
     Ok(vec![File::new(path, seal::text(text, "<!-- ", " -->\n"))])
 }
 
-/// The part of the page at its place on the canvas, turned back where it lies turned.
+/// The part of the page at its place on the canvas, rotated back where it is rotated.
 fn drawing(frame: &FrameEntry) -> String {
     let [x, y, width, height] = frame.rect;
     if width == 0 {
@@ -79,7 +79,7 @@ fn drawing(frame: &FrameEntry) -> String {
             frame.page
         )
     };
-    if frame.turned {
+    if frame.rotated {
         // A quarter counter-clockwise: what lies at the right goes to the top.
         let low = top + width;
         return format!(

@@ -29,9 +29,9 @@ fn tables_have_a_row_a_frame_and_a_row_a_step() {
 
 #[test]
 fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
-    let (_folder, turned) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
-    let error = css(&turned, Path::new("pond.css")).unwrap_err();
-    assert!(matches!(error, ExportError::Turned { format: "CSS", .. }), "{error}");
+    let (_folder, rotated) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
+    let error = css(&rotated, Path::new("pond.css")).unwrap_err();
+    assert!(matches!(error, ExportError::Rotated { format: "CSS", .. }), "{error}");
     let name = |text: &str| shibori_core::Name::new(text).unwrap();
     let set =
         frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-swim"))));
@@ -43,7 +43,7 @@ fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
     let lone =
         frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-0"))));
     let (_folder, mut lone) = subject(lone.unwrap(), &["koi = 0"], &PageEncoding::default(), "koi");
-    lone.manifest.frames[0].turned = false;
+    lone.manifest.frames[0].rotated = false;
     let text =
         String::from_utf8(css(&lone, &lone.path.with_extension("css")).unwrap()[0].bytes.clone()).unwrap();
     assert_eq!((text.matches("\n.koi {").count(), text.matches("\n.koi-atlas {").count()), (1, 1));
@@ -59,7 +59,7 @@ fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
         (tga, "page 'pond.tga' can't be used in CSS: browsers can't display this file format"),
     ] {
         let (_folder, mut subject) = subject(frames(2), &[], &options, "pond");
-        subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);
+        subject.manifest.frames.iter_mut().for_each(|frame| frame.rotated = false);
         assert_eq!(css(&subject, Path::new("pond.css")).unwrap_err().to_string(), told);
         // An SVG has its pages in it, as they are meant.
         assert!(svg(&subject, Path::new("pond.svg")).is_ok());
@@ -71,7 +71,7 @@ fn a_style_holds_uneven_times_and_written_out_bounces() {
     let (_folder, subject) =
         subject(frames(1), &["swim = 0@100ms,0@300ms"], &PageEncoding::default(), "pond");
     let mut subject = subject;
-    subject.manifest.frames.iter_mut().for_each(|frame| frame.turned = false);
+    subject.manifest.frames.iter_mut().for_each(|frame| frame.rotated = false);
     let files = css(&subject, &subject.path.with_extension("css")).unwrap();
     let text = String::from_utf8(files[0].bytes.clone()).unwrap();
     assert!(text.contains("animation: pond-atlas-koi-swim 400ms steps(1, end) infinite both;"), "{text}");
@@ -98,7 +98,7 @@ fn an_svg_has_a_view_and_a_symbol_for_every_frame_and_no_two_overlap() {
     }
     assert_eq!(text.matches("<symbol id=").count(), 8);
     assert_eq!(text.matches("data:image/png;base64,").count(), 1, "the page is embedded once");
-    assert!(text.contains("rotate(-90)"), "a turned frame is turned back");
+    assert!(text.contains("rotate(-90)"), "a rotated frame is rotated back");
     assert!(!text.contains("href=\"pond"), "nothing is loaded");
 }
 
@@ -125,8 +125,8 @@ fn facts_of_a_frame_agree_with_each_other() {
         assert!((facts.uv[1] + facts.uv_up[1] - 1.0).abs() < 1e-12);
     }
     let bounce = &subject.clips[1];
-    assert_eq!(bounce.way.iter().map(|step| step.step).collect::<Vec<_>>(), [0, 1, 2, 1]);
-    assert_eq!((bounce.fps, bounce.way[3].start_ticks), (Some(12.0), 3));
+    assert_eq!(bounce.playback.iter().map(|step| step.step).collect::<Vec<_>>(), [0, 1, 2, 1]);
+    assert_eq!((bounce.fps, bounce.playback[3].start_ticks), (Some(12.0), 3));
     assert_eq!(subject.clips[0].fps, None);
 }
 

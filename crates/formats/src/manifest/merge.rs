@@ -118,7 +118,7 @@ impl Placement {
             file: page.map(|page| page.file.clone()).unwrap_or_default(),
             page_size: page.map_or([0, 0], |page| page.size),
             rect: frame.rect,
-            rotated: frame.turned,
+            rotated: frame.rotated,
             canvas: frame.canvas,
             inset: frame.inset,
             cell: frame.source.as_ref().and_then(|source| source.at),
@@ -275,7 +275,7 @@ impl Merge<'_> {
         let result = if self.takes_their_picture(before.as_ref(), &their, &mine, &name) {
             let page = &mut pages[frame.page];
             (page.file, page.size) = (their.file.clone(), their.page_size);
-            (frame.rect, frame.turned, frame.canvas, frame.inset) =
+            (frame.rect, frame.rotated, frame.canvas, frame.inset) =
                 (their.rect, their.rotated, their.canvas, their.inset);
             frame.uv = theirs.uv;
             if let Some(source) = &mut frame.source {

@@ -155,7 +155,7 @@ pub struct FrameEntry {
     pub rect: [u32; 4],
     /// Whether it is rotated 90 degrees clockwise on the page; `rect` is as on the page.
     #[serde(default, skip_serializing_if = "is_false")]
-    pub turned: bool,
+    pub rotated: bool,
     /// `rect` as fractions of the page, 0 to 1: left, top, right, bottom. Only if requested; if top is larger than
     /// bottom, v points up.
     #[serde(default, skip_serializing_if = "Option::is_none")]

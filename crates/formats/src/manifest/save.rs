@@ -16,8 +16,11 @@ use crate::manifest::{
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     let page = |(frame, file): (&Frame, &String)| page(file.clone(), frame.pixels().size());
     let pages = set.frames().iter().zip(files).map(page).collect();
-    let place =
-        |(page, frame): (usize, &Frame)| Place { page, rect: Rect::of(frame.pixels().size()), turned: false };
+    let place = |(page, frame): (usize, &Frame)| Place {
+        page,
+        rect: Rect::of(frame.pixels().size()),
+        rotated: false,
+    };
     let places = set.frames().iter().enumerate().map(place);
     manifest(set, pages, places)
 }
@@ -26,7 +29,7 @@ pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
 pub fn of_images(set: &FrameSet, files: &[String]) -> Manifest {
     let pages =
         set.frames().iter().zip(files).map(|(frame, file)| page(file.clone(), frame.canvas())).collect();
-    let place = |(page, frame): (usize, &Frame)| Place { page, rect: frame.kept(), turned: false };
+    let place = |(page, frame): (usize, &Frame)| Place { page, rect: frame.kept(), rotated: false };
     manifest(set, pages, set.frames().iter().enumerate().map(place))
 }
 
@@ -91,7 +94,7 @@ pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size, grid: Option<&PageGrid>
         let cell = frame.source().and_then(|source| source.rect).unwrap_or_default();
         let kept = frame.kept();
         let on_sheet = Rect { x: cell.x + kept.x, y: cell.y + kept.y, ..kept };
-        Place { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, turned: false }
+        Place { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, rotated: false }
     };
     let sheet = Page { grid: grid.map(grid_entry), ..page(file.to_owned(), sheet) };
     manifest(set, vec![sheet], set.frames().iter().map(place))
@@ -140,13 +143,13 @@ fn page(file: String, size: Size) -> Page {
 fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
     let (extras, other) = parted(frame.carried());
     let annotations = frame.annotations();
-    let Place { page, rect, turned } = if place.rect.is_empty() { Place::default() } else { place };
+    let Place { page, rect, rotated } = if place.rect.is_empty() { Place::default() } else { place };
     FrameEntry {
         name: frame.name().to_string(),
         sprite: frame.sprite().to_string(),
         page,
         rect: numbers(rect),
-        turned,
+        rotated,
         uv: None,
         canvas: [frame.canvas().width, frame.canvas().height],
         inset: [frame.inset().x, frame.inset().y],

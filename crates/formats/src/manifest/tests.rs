@@ -104,7 +104,7 @@ const SIZE: &str = "\"size\": [6, 4]";
 #[test]
 fn a_turned_frame_is_turned_back() {
     // The page holds the frame rotated a quarter turn clockwise: its top left is the frame's bottom left.
-    let set = load_with("\"page\": 0, \"rect\": [1, 0, 2, 3], \"turned\": true", SIZE).unwrap();
+    let set = load_with("\"page\": 0, \"rect\": [1, 0, 2, 3], \"rotated\": true", SIZE).unwrap();
     let pixels = set.frames()[0].pixels();
     assert_eq!(pixels.size(), Size::new(3, 2));
     let at = |x, y| pixels.get(x, y).unwrap().0;
@@ -170,8 +170,8 @@ fn reading_only_what_shows_loses_nothing() {
         Frame::new(Name::new("koi").unwrap(), name, Pixels::whole(image)).unwrap()
     };
     let set = FrameSet::new((0..4).map(frame).collect(), vec![]).unwrap();
-    // Also from pages of an atlas on which some lie turned.
-    let dense = shibori_core::pack::DenseOptions { may_turn: true, ..Default::default() };
+    // Also from pages of an atlas on which some are rotated.
+    let dense = shibori_core::pack::DenseOptions { may_rotate: true, ..Default::default() };
     let layout = shibori_core::pack::Layout::Dense(dense);
     let options = shibori_core::pack::PackOptions { layout, ..shibori_core::pack::PackOptions::dense() };
     let atlas = shibori_core::pack::pack(set.clone(), Vec::new(), &options).unwrap();

@@ -23,11 +23,11 @@ struct Columns {
     name: usize,
     /// x, y, width, height.
     numbers: [usize; 4],
-    /// Whether the place lies turned, in a table of ours.
-    turned: Option<usize>,
+    /// Whether the place is rotated, in a table of ours.
+    rotated: Option<usize>,
 }
 
-const PLAIN: Columns = Columns { name: 0, numbers: [1, 2, 3, 4], turned: None };
+const PLAIN: Columns = Columns { name: 0, numbers: [1, 2, 3, 4], rotated: None };
 
 impl Columns {
     /// From a line of headings; `None` where it is none.
@@ -47,7 +47,7 @@ impl Columns {
                 }
             }
         }
-        Some(Ok(Self { name, numbers, turned: at(&["turned"]) }))
+        Some(Ok(Self { name, numbers, rotated: at(&["rotated"]) }))
     }
 }
 
@@ -72,7 +72,7 @@ fn parse(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
 fn one(record: &StringRecord, columns: &Columns, line: u64) -> Result<Option<NamedRect>, String> {
     let last = columns.numbers.iter().chain([&columns.name]).max().map_or(0, |last| last + 1);
     if record.len() < last
-        || (columns.turned.is_none() && columns.name == 0 && last == 5 && record.len() != 5)
+        || (columns.rotated.is_none() && columns.name == 0 && last == 5 && record.len() != 5)
     {
         return Err(format!("{} columns instead of {last}; a line is {COLUMNS}", record.len()));
     }
@@ -87,9 +87,9 @@ fn one(record: &StringRecord, columns: &Columns, line: u64) -> Result<Option<Nam
             _ => format!("{column} of '{name}' is '{text}', not a whole number of pixels"),
         })?;
     }
-    match columns.turned.and_then(|at| record.get(at)) {
+    match columns.rotated.and_then(|at| record.get(at)) {
         Some("true") => {
-            return Err(format!("'{name}' lies turned; name the atlas itself, whose frames turn back"));
+            return Err(format!("'{name}' is rotated; name the atlas itself, whose frames are rotated back"));
         }
         Some(_) if numbers == [0; 4] => return Ok(None),
         _ => {}
@@ -119,10 +119,11 @@ mod tests {
         let wanted = Ok(vec!["lily 1,2,3,4".to_owned()]);
         assert_eq!(told("height;Width;note;y;x;NAME\n4;3;on the left;2;1;lily\n"), wanted);
         assert_eq!(told("\u{feff}name,x,y,w,h\r\nlily,1,2,3,4\r\n"), wanted);
-        let table = "sprite,name,x,y,width,height,turned\npond,lily,1,2,3,4,false\npond,gone,0,0,0,0,false\n";
+        let table =
+            "sprite,name,x,y,width,height,rotated\npond,lily,1,2,3,4,false\npond,gone,0,0,0,0,false\n";
         assert_eq!(told(table), wanted);
-        let turned = table.replace("4,false", "4,true");
-        assert!(told(&turned).unwrap_err().contains("'lily' lies turned"));
+        let rotated = table.replace("4,false", "4,true");
+        assert!(told(&rotated).unwrap_err().contains("'lily' is rotated"));
         assert!(told("name,x,y,w\nlily,1,2,3\n").unwrap_err().contains("no column 'h' or 'height'"));
     }
 

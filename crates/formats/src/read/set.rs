@@ -197,7 +197,7 @@ pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
     let mut places = HashMap::new();
     for frame in manifest.frames {
         let [x, y, width, height] = frame.rect;
-        let place = Place { page: frame.page, rect: Rect::new(x, y, width, height), turned: frame.turned };
+        let place = Place { page: frame.page, rect: Rect::new(x, y, width, height), rotated: frame.rotated };
         let sprite = Name::new(frame.sprite).map_err(|error| wrong(error.into()))?;
         let name = Name::new(frame.name).map_err(|error| wrong(error.into()))?;
         if !place.rect.is_empty() {
@@ -326,7 +326,7 @@ fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, Pair),
     let page = pages.get(entry.page).ok_or_else(no_page)?;
     let outside = || ReadProblem::RectOutside { frame: entry.name.clone(), rect, page: page.size };
     let (part, at) = page.part(rect).ok_or_else(outside)?;
-    if !entry.turned || part.is_empty() {
+    if !entry.rotated || part.is_empty() {
         return Ok((part, at));
     }
     // Turned back a quarter, what was on the left is at the bottom.

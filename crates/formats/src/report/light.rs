@@ -34,8 +34,8 @@ pub struct LightTable {
     pub output: String,
     /// What a recipe calls the sprite.
     pub sprite: String,
-    /// What a file of places is called.
-    pub places: String,
+    /// What a per-frame file is called.
+    pub per_frame: String,
     /// Whether the source is a manifest.
     pub has_manifest: bool,
     /// Whether it is a set, which can be changed in place.
@@ -191,7 +191,7 @@ mod tests {
             is_loose: false,
         };
         let name = "</script><script>alert(1)</script>".to_owned();
-        let [source, from, output, sprite, places] = std::array::from_fn(|_| name.clone());
+        let [source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.clone());
         let (has_manifest, in_place, in_recipe, is_windows) = (false, false, false, false);
         let title = name;
         let shown = OnTable::Sheet(sheet);
@@ -201,7 +201,7 @@ mod tests {
             from,
             output,
             sprite,
-            places,
+            per_frame,
             has_manifest,
             in_place,
             in_recipe,

@@ -67,7 +67,7 @@ const painter = (images, look) => {
     if (!width || !image || !image.complete) return;
     const [ix, iy] = frame.inset || [0, 0];
     context.imageSmoothingEnabled = false;
-    if (frame.turned) {
+    if (frame.rotated) {
       // The page holds it rotated a quarter turn clockwise.
       context.save();
       context.translate(x + ix * zoom, y + (iy + width) * zoom);

@@ -429,7 +429,7 @@ impl Graph {
             for &figure in &figures {
                 inputs.extend(self.figures[figure].inputs.iter().filter(|path| seen.insert(*path)).cloned());
             }
-            inputs.extend(atlas.options.shape.places.clone());
+            inputs.extend(atlas.options.shape.per_frame.clone());
             inputs.extend(atlas.options.arrange.keep_places.clone());
             let (kind, span) = (Kind::Atlas { atlas: at, figures }, atlas.name.span.clone());
             let (target, name) = (self.atlas_target(atlas), format!("atlas.{}", atlas.name.value));
@@ -784,7 +784,7 @@ impl Graph {
 fn lists_of(making: &Making) -> Vec<PathBuf> {
     let shapes = making.parts.iter().map(|part| &part.options.shape).chain([&making.shape]);
     let rects = making.parts.iter().filter_map(|part| part.options.cut.rects.clone());
-    rects.chain(shapes.filter_map(|shape| shape.places.clone())).collect()
+    rects.chain(shapes.filter_map(|shape| shape.per_frame.clone())).collect()
 }
 
 /// A pattern of files that are left out.

@@ -1,4 +1,4 @@
-//! Where a recipe says what turned out to be wrong only when it was done: a frame that is not there, a grid that does not fit.
+//! Where a recipe says what only a build finds to be wrong: a frame that is not there, a grid that does not fit.
 
 use shibori_core::Name;
 use shibori_core::clip::{ApplyError, EditError};
@@ -29,7 +29,7 @@ fn keys(error: &Error) -> Option<(Vec<String>, String)> {
             (vec![format!("clips.{own}")], own)
         }
         Error::Edit(EditError::Unknown { name, .. } | EditError::Several { name, .. }) => {
-            (keys(&["event", "drop", "rename", "speed", "fit"]), name.clone())
+            (keys(&["event", "drop", "rename", "speed", "snap"]), name.clone())
         }
         Error::Edit(EditError::NoStep { clip, step, .. }) => (keys(&["event"]), format!("{clip}@{step}")),
         Error::Pack(PackError::NoClip { name, .. }) => (keys(&["row-order"]), name.clone()),
@@ -62,7 +62,7 @@ fn plain_keys(error: &Error) -> Option<&'static [&'static str]> {
         Error::Canvas(_) => &["shape.canvas"],
         Error::Nine(_) => &["shape.nine"],
         Error::Polygon(_) => &["shape.polygon"],
-        Error::Places(_) => &["shape.places"],
+        Error::Places(_) => &["shape.per-frame"],
         Error::Pack(PackError::FrameTooLarge { .. }) => &["page-max", "page-size"],
         Error::Pack(PackError::NotSquare { .. } | PackError::NothingToRoundTo { .. }) => {
             &["page-round", "page-size"]

@@ -75,7 +75,7 @@ struct Run<'a> {
     keys: Vec<Option<Key>>,
     /// Frames of figures, as long as something needs them, and how many still do.
     frames: Vec<Mutex<(Option<Made>, usize)>>,
-    /// Steps that turned out to be as they should be: what they need changed, and came to the same.
+    /// Steps that are up to date after all: what they need was made again and came out the same.
     settled: AtomicUsize,
     /// Which step writes a file.
     owners: Mutex<HashMap<String, usize>>,

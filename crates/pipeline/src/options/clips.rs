@@ -49,5 +49,5 @@ pub struct ClipEdits {
     /// Round step times to a frame rate, such as 24fps, and report the error
     #[cfg_attr(feature = "clap", arg(long, value_name = "RATE"))]
     #[serde(deserialize_with = "text")]
-    pub fit: Option<Rate>,
+    pub snap: Option<Rate>,
 }

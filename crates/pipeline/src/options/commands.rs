@@ -106,7 +106,7 @@ impl AdjustOptions {
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ClipCommand {
-    /// The clips that --speed and --fit change, and that are listed.
+    /// The clips that --speed and --snap change, and that are listed.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: OnlyOption,
     /// New clips and marks.

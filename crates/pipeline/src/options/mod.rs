@@ -38,5 +38,12 @@ pub use run::{AcceptChoice, RunOptions};
 pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
 pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};
 
+/// What an option is called that had another name once.
+pub fn renamed(option: &str) -> Option<&'static str> {
+    const NAMES: [(&str, &str); 3] =
+        [("allow-turn", "allow-rotation"), ("places", "per-frame"), ("fit", "snap")];
+    NAMES.iter().find(|(old, _)| *old == option).map(|(_, new)| *new)
+}
+
 #[cfg(test)]
 mod tests;

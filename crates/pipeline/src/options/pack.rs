@@ -70,7 +70,7 @@ pub struct ArrangeOptions {
     pub bleed: Option<Whole<0, 256>>,
     /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotation)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub allow_turn: Switch,
+    pub allow_rotation: Switch,
     /// Give identical frames separate places (no deduplication, no aliases)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
     pub no_share: Switch,
@@ -214,7 +214,7 @@ impl ArrangeOptions {
                     Some(EffortChoice::High) => Effort::High,
                 },
                 share: !self.no_share.is_on(),
-                may_turn: self.allow_turn.is_on(),
+                may_rotate: self.allow_rotation.is_on(),
                 keep: old,
             }),
             LayoutChoice::Grid => Layout::Grid { columns: self.columns.map(Whole::get) },
@@ -253,7 +253,7 @@ impl ArrangeOptions {
             "layout",
             Some("clip-rows"),
         )?;
-        needs(self.allow_turn.is_on(), "allow-turn", self.is_dense(), "layout", Some("dense"))?;
+        needs(self.allow_rotation.is_on(), "allow-rotation", self.is_dense(), "layout", Some("dense"))?;
         needs(self.keep_places.is_some(), "keep-places", self.is_dense(), "layout", Some("dense"))?;
         needs(self.draw_mirrored.is_on(), "draw-mirrored", self.is_dense(), "layout", Some("dense"))?;
         needs(self.effort.is_some(), "effort", self.is_dense(), "layout", Some("dense"))?;

@@ -78,7 +78,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub pivot: Option<Anchor>,
-    /// Which frames share one measured pivot; set means all frames of a sprite [default: set]
+    /// Which frames share one measured pivot [default: sprite]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub pivot_per: Option<PivotPerChoice>,
@@ -101,7 +101,7 @@ pub struct ShapeOptions {
     /// Per-frame shifts, pivots and boxes from a CSV: frame,kind,name,values
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
     #[serde(deserialize_with = "text")]
-    pub places: Option<PathBuf>,
+    pub per_frame: Option<PathBuf>,
 }
 
 /// What shares one box when trimming.
@@ -116,7 +116,7 @@ pub enum TrimChoice {
     /// The frames of a clip share one
     Clip,
     /// The frames of a sprite share one
-    Set,
+    Sprite,
 }
 
 /// What shares one measured pivot.
@@ -129,7 +129,7 @@ pub enum PivotPerChoice {
     /// The frames of a clip share one
     Clip,
     /// The frames of a sprite share one
-    Set,
+    Sprite,
 }
 
 /// Which way frames are mirrored.
@@ -227,7 +227,7 @@ impl ShapeOptions {
             TrimChoice::None => TrimScope::None,
             TrimChoice::Frame => TrimScope::Frame,
             TrimChoice::Clip => TrimScope::Clip,
-            TrimChoice::Set => TrimScope::Set,
+            TrimChoice::Sprite => TrimScope::Sprite,
         })
     }
 
@@ -241,7 +241,7 @@ impl ShapeOptions {
         match self.pivot_per {
             Some(PivotPerChoice::Frame) => PivotPer::Frame,
             Some(PivotPerChoice::Clip) => PivotPer::Clip,
-            None | Some(PivotPerChoice::Set) => PivotPer::Set,
+            None | Some(PivotPerChoice::Sprite) => PivotPer::Sprite,
         }
     }
 

@@ -79,16 +79,16 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
         "trim": "clip", "trim-alpha": 3, "trim-border": 1, "canvas": "fit", "pivot": "16px,30px", "pivot-per": "frame",
         "mirror": "left-right", "scale": 0.5, "resample": "smooth", "align": "match", "region": "1,2,3,4",
         "align-with": "previous", "align-reach": 12, "align-axis": "x", "align-per": "sprite", "box": ["body=auto"], "box-share": 80, "nine": "auto",
-        "polygon": 8, "places": "places.csv",
+        "polygon": 8, "per-frame": "per-frame.csv",
     }));
     same_list::<ClipOptions>(json!({
         "clip": ["swim = 0-7 @12fps"], "clip-rows": "idle,-,walk", "event": ["swim@3=splash"],
     }));
-    same_list::<ClipEdits>(json!({ "drop": ["swim"], "rename": ["a=b"], "speed": 2, "fit": "24fps" }));
+    same_list::<ClipEdits>(json!({ "drop": ["swim"], "rename": ["a=b"], "speed": 2, "snap": "24fps" }));
     same_list::<ArrangeOptions>(json!({
         "layout": "clip-rows", "draw-mirrored": true, "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
         "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true, "effort": "high",
-        "allow-turn": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json",
+        "allow-rotation": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json",
     }));
     same_list::<PageOptions>(json!({
         "page-format": "qoi", "png": "small", "palette": 64, "alpha": "premultiplied", "no-spread": true,

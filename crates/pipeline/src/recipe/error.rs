@@ -198,7 +198,7 @@ pub enum Fault {
         second: String,
     },
     /// Steps that wait for each other.
-    #[error("these steps depend on each other: {}", steps.join(" -> "))]
+    #[error("these targets depend on each other: {}", steps.join(" -> "))]
     Cycle {
         /// The steps, the first once more at the end.
         steps: Vec<String>,
@@ -218,7 +218,7 @@ pub enum Fault {
         path: PathBuf,
     },
     /// No step of that name.
-    #[error("there is no step '{name}'")]
+    #[error("there is no target '{name}'")]
     UnknownStep {
         /// The name.
         name: String,

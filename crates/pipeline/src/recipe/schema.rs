@@ -94,7 +94,7 @@ fn made() -> Value {
     }));
     let edits = group::<ClipEdits>();
     let timing: Map<String, Value> =
-        edits.clone().into_iter().filter(|(key, _)| ["speed", "fit"].contains(&key.as_str())).collect();
+        edits.clone().into_iter().filter(|(key, _)| ["speed", "snap"].contains(&key.as_str())).collect();
     let clips = json!({ "description": "Clips by name: swim = \"0-7 @12fps\", or a table with its own options",
         "type": "object", "additionalProperties": { "anyOf": [{ "type": "string" }, { "$ref": "#/$defs/clip" }] } });
     let part = all([

@@ -7,7 +7,7 @@ use serde::de::DeserializeOwned;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
 
-use crate::options::DEFAULT;
+use crate::options::{DEFAULT, renamed};
 use shibori_core::nearest;
 
 use crate::recipe::error::{Fault, RecipeError};
@@ -263,7 +263,9 @@ impl<'t> Table<'t> {
         let Some(entry) = self.entries.first() else { return Ok(()) };
         let key = entry.key.value.clone();
         let home = self.homes.iter().find(|(_, keys)| keys.contains(&key.as_str())).map(|(home, _)| *home);
-        let nearest = nearest(&key, self.known.iter().copied());
+        let nearest = renamed(&key)
+            .filter(|name| self.known.contains(name))
+            .or_else(|| nearest(&key, self.known.iter().copied()));
         let (known, span) = (self.known, entry.key.span.clone());
         Err(RecipeError::at(self.text, &span, Fault::UnknownKey { key, nearest, home, known }))
     }

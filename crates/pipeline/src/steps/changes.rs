@@ -112,7 +112,7 @@ pub(crate) fn shaping(
     changes.extend(shape.boxes.iter().map(|spec| Change::Box(spec.clone(), shape.box_share())));
     changes.extend(shape.nine.map(Change::Nine));
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
-    if let Some(list) = &shape.places {
+    if let Some(list) = &shape.per_frame {
         cx.run().add_sources(&[cx.at(list)]);
         let lines = places(&cx.at(list))?;
         if lines.iter().any(|line| matches!(line.kind, PlaceKind::Shift(..))) {

@@ -85,7 +85,7 @@ fn changed(
         if let Some(factor) = options.edits.speed {
             clips[at] = speed(clips[at].clone(), factor)?;
         }
-        if let Some(rate) = options.edits.fit {
+        if let Some(rate) = options.edits.snap {
             let (fitted, deviation) = fit(clips[at].clone(), rate)?;
             clips[at] = fitted;
             deviations.push((at, deviation));

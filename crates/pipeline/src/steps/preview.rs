@@ -158,7 +158,7 @@ fn plans(manifest: &Manifest, pages: &[Page]) -> Vec<PagePlan> {
             Some(&first) => plan.frames[first].name += "+",
             None => {
                 known.insert((entry.page, entry.rect), plan.frames.len());
-                plan.frames.push(PlannedFrame { rect, name: entry.name.clone(), turned: entry.turned });
+                plan.frames.push(PlannedFrame { rect, name: entry.name.clone(), rotated: entry.rotated });
             }
         }
     }

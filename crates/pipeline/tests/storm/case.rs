@@ -184,7 +184,7 @@ fn value(name: &str, dice: &mut Dice<'_>, near: Near) -> Value {
         "offset" => pair(dice, ',').into(),
         "islands" | "uneven" | "manifest-only" | "defringe" | "draw-mirrored" | "page-square"
         | "no-share" | "no-spread" | "uv" | "strict" | "trimmed" | "apart" => switch,
-        "allow-turn" | "allow-rotation" => switch,
+        "allow-rotation" => switch,
         "join" => dice.pick(&[0, 1, 2, 9, 100]).into(),
         "min-area" => dice.pick(&[0, 1, 2, 16, 4096]).into(),
         "rects" => "rects.csv".into(),
@@ -216,7 +216,7 @@ fn value(name: &str, dice: &mut Dice<'_>, near: Near) -> Value {
         "align-per" => dice.text(&["clip", "sprite"]),
         "align-with" => dice.text(&["first", "previous"]),
         "align-reach" => dice.pick(&[1, 4, 1024]).into(),
-        "trim" => dice.text(&["none", "frame", "clip", "set"]),
+        "trim" => dice.text(&["none", "frame", "clip", "sprite"]),
         "trim-alpha" => dice.pick(&[0, 1, 100, 254]).into(),
         "trim-border" => dice.pick(&[0, 1, 5, 4096]).into(),
         "canvas" => match dice.below(4) {
@@ -228,7 +228,7 @@ fn value(name: &str, dice: &mut Dice<'_>, near: Near) -> Value {
         "pivot" => {
             dice.text(&["feet", "center", "bottom", "0.5,1", "3px,-9px", "top-left", "-7,400", "mark:ff00ff"])
         }
-        "pivot-per" => dice.text(&["frame", "clip", "set"]),
+        "pivot-per" => dice.text(&["frame", "clip", "sprite"]),
         "box" => json!([match dice.below(4) {
             0 => "body=auto".to_owned(),
             1 => "body=auto:clip".to_owned(),
@@ -241,7 +241,7 @@ fn value(name: &str, dice: &mut Dice<'_>, near: Near) -> Value {
             _ => format!("{},{},{},{}", dice.below(4), dice.below(4), dice.below(9), dice.below(3)).into(),
         },
         "polygon" => dice.pick(&[4, 8, 64]).into(),
-        "places" | "per-frame" => "places.csv".into(),
+        "per-frame" => "per-frame.csv".into(),
         // Clips.
         "clip" => json!([dice.pick(&[
             "a = 0-1",
@@ -391,7 +391,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
         let all = json!({
             "pack": group::<ArrangeOptions>(dice, near, &["keep-places"]),
             "page": group::<PageOptions>(dice, near, &[]),
-            "shape": group::<ShapeOptions>(dice, near, &["places", "per-frame"]),
+            "shape": group::<ShapeOptions>(dice, near, &["per-frame"]),
             "clips": group::<ClipOptions>(dice, near, &[]),
         });
         report("pack", &all);

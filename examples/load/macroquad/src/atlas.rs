@@ -26,7 +26,7 @@ pub struct Frame {
     page: usize,
     rect: [f32; 4],
     #[serde(default)]
-    turned: bool,
+    rotated: bool,
     pub canvas: [u32; 2],
     #[serde(default)]
     inset: [f32; 2],
@@ -86,8 +86,8 @@ impl Atlas {
         if width == 0.0 {
             return; // nothing of it shows
         }
-        // Upright again, a frame that lies turned has its sides exchanged.
-        let (wide, high) = if frame.turned { (height, width) } else { (width, height) };
+        // Upright again, a rotated frame has its sides exchanged.
+        let (wide, high) = if frame.rotated { (height, width) } else { (width, height) };
         let from_pivot = vec2(frame.inset[0] - frame.pivot[0], frame.inset[1] - frame.pivot[1]);
         let across = if mirror { -from_pivot.x - wide } else { from_pivot.x };
         let middle = vec2(x + (across + wide / 2.0) * scale, y + (from_pivot.y + high / 2.0) * scale);
@@ -100,10 +100,10 @@ impl Atlas {
             DrawTextureParams {
                 source: Some(Rect::new(left, top, width, height)),
                 dest_size: Some(size),
-                // About its middle: a quarter back. Mirrored before it is turned, across is down.
-                rotation: if frame.turned { -std::f32::consts::FRAC_PI_2 } else { 0.0 },
-                flip_x: mirror && !frame.turned,
-                flip_y: mirror && frame.turned,
+                // About its middle: a quarter back. Mirrored before it is rotated, across is down.
+                rotation: if frame.rotated { -std::f32::consts::FRAC_PI_2 } else { 0.0 },
+                flip_x: mirror && !frame.rotated,
+                flip_y: mirror && frame.rotated,
                 ..Default::default()
             },
         );

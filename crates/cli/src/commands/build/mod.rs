@@ -90,11 +90,11 @@ fn told_once(
 
 #[derive(Serialize)]
 struct PlanReport {
-    steps: Vec<PlanStep>,
+    targets: Vec<PlanTarget>,
 }
 
 #[derive(Serialize)]
-struct PlanStep {
+struct PlanTarget {
     name: String,
     command: String,
     inputs: Vec<ToldPath>,
@@ -105,31 +105,31 @@ struct PlanStep {
 /// The graph as JSON, with or without `--json`: it is for programs.
 fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
     let facts = build.facts(&Teller::new(program)).map_err(told)?;
-    let step = |step: StepFacts| PlanStep {
+    let target = |facts: StepFacts| PlanTarget {
         command: format!(
             "shibori build {} --target {}",
             pasteable_path(&program.shown(recipe)),
-            pasteable(&step.name)
+            pasteable(&facts.name)
         ),
-        digest: step.digest.to_string(),
-        inputs: step.inputs.iter().map(|path| build.base().join(path).into()).collect(),
-        outputs: step.outputs.iter().map(|path| build.base().join(path).into()).collect(),
-        name: step.name,
+        digest: facts.digest.to_string(),
+        inputs: facts.inputs.iter().map(|path| build.base().join(path).into()).collect(),
+        outputs: facts.outputs.iter().map(|path| build.base().join(path).into()).collect(),
+        name: facts.name,
     };
-    program.console.result_always(&PlanReport { steps: facts.into_iter().map(step).collect() });
+    program.console.result_always(&PlanReport { targets: facts.into_iter().map(target).collect() });
     Ok(())
 }
 
 #[derive(Serialize)]
 struct StandingReport {
-    stale: Vec<StandingStep>,
+    stale: Vec<StandingTarget>,
     kept: usize,
     left: Vec<ToldPath>,
 }
 
 #[derive(Serialize)]
-struct StandingStep {
-    step: String,
+struct StandingTarget {
+    target: String,
     why: String,
     outputs: Vec<ToldPath>,
 }
@@ -141,8 +141,8 @@ fn standing(build: &Build, program: &Program<'_>) -> Result<StandingReport, Fail
     for one in all {
         match &one.why {
             Some(reason) => {
-                stale.push(StandingStep {
-                    step: one.name,
+                stale.push(StandingTarget {
+                    target: one.name,
                     why: why(reason),
                     outputs: ToldPath::all(&one.outputs),
                 });
@@ -155,7 +155,7 @@ fn standing(build: &Build, program: &Program<'_>) -> Result<StandingReport, Fail
 
 fn list(report: &StandingReport, program: &Program<'_>) {
     let rows: Vec<Vec<String>> =
-        report.stale.iter().map(|step| vec![step.step.clone(), step.why.clone()]).collect();
+        report.stale.iter().map(|one| vec![one.target.clone(), one.why.clone()]).collect();
     let (_, lines) = table(&["", ""], &rows, &[]);
     lines.iter().for_each(|line| program.say(line));
     for file in &report.left {
@@ -169,10 +169,10 @@ fn frozen(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
     list(&report, program);
     program.console.result(&report);
     if report.stale.is_empty() && report.left.is_empty() {
-        program.say(&format!("{} up to date", counted(report.kept, "step")));
+        program.say(&format!("{} up to date", counted(report.kept, "target")));
         return Ok(());
     }
-    program.say(&format!("{} stale, {} up to date", counted(report.stale.len(), "step"), report.kept));
+    program.say(&format!("{} stale, {} up to date", counted(report.stale.len(), "target"), report.kept));
     Err(Failure::findings())
 }
 
@@ -181,13 +181,13 @@ fn dry_run(build: &Build, target: Option<&str>, program: &Program<'_>) -> Result
         target.map(|name| build.target_named(name).map_err(|error| told(error.into()))).transpose()?;
     let mut report = standing(build, program)?;
     if let Some(name) = target {
-        report.stale.retain(|step| step.step == name);
+        report.stale.retain(|one| one.target == name);
         report.kept = usize::from(report.stale.is_empty());
         report.left.clear();
     }
     list(&report, program);
     program.console.result(&report);
-    let (stale, kept) = (counted(report.stale.len(), "step"), report.kept);
+    let (stale, kept) = (counted(report.stale.len(), "target"), report.kept);
     program.say(&format!("would run {stale}; {kept} up to date"));
     Ok(())
 }

@@ -42,7 +42,7 @@ struct State {
 
 #[derive(Serialize)]
 struct StepEvent<'a> {
-    step: &'a str,
+    target: &'a str,
     state: &'static str,
     ms: f64,
     outputs: Vec<ToldPath>,
@@ -137,10 +137,10 @@ impl<'a> Teller<'a> {
         };
         let changed = self.changed.map(|changed| format!("{changed}: ")).unwrap_or_default();
         let text = match (done, undone.is_empty() && removed.is_empty()) {
-            (0, true) => format!("{}: nothing changed, {}", counted(*kept, "step"), span(ms)),
+            (0, true) => format!("{}: nothing changed, {}", counted(*kept, "target"), span(ms)),
             _ => format!(
                 "{} done, {kept} up to date{undone}{removed_told}, {}",
-                counted(*done, "step"),
+                counted(*done, "target"),
                 span(ms)
             ),
         };
@@ -187,7 +187,7 @@ impl Audience for Teller<'_> {
                 let why = self::why(why);
                 self.line(name, Some(ms), &why);
                 console.event(&StepEvent {
-                    step: name,
+                    target: name,
                     state: "done",
                     ms,
                     outputs: ToldPath::all(outputs),
@@ -198,7 +198,7 @@ impl Audience for Teller<'_> {
             }
             Event::Kept { name, outputs } => {
                 console.event(&StepEvent {
-                    step: name,
+                    target: name,
                     state: "kept",
                     ms: 0.0,
                     outputs: ToldPath::all(outputs),
@@ -219,7 +219,7 @@ impl Audience for Teller<'_> {
                     let (message, hint) = (told.text, told.hint);
                     let error = Some(ErrorTold { message, hint, exit: exit as u8 });
                     console.event(&StepEvent {
-                        step: name,
+                        target: name,
                         state: "failed",
                         ms,
                         outputs: Vec::new(),
@@ -237,7 +237,7 @@ impl Audience for Teller<'_> {
                 self.line(name, None, &format!("skipped: {because} failed"));
                 let why = Some(format!("{because} failed"));
                 console.event(&StepEvent {
-                    step: name,
+                    target: name,
                     state: "skipped",
                     ms: 0.0,
                     outputs: Vec::new(),
@@ -266,7 +266,7 @@ impl Audience for Teller<'_> {
             let manifest = ToldPath::from(file.clone());
             self.program
                 .console
-                .event(&json!({ "step": of, "manifest": manifest, "hand_work": work.items() }));
+                .event(&json!({ "target": of, "manifest": manifest, "hand_work": work.items() }));
         }
         let Some(message) = Failure::told(message).in_recipe().message else { return };
         self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });

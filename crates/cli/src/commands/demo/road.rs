@@ -99,7 +99,12 @@ pub(super) const ROAD: [Line; 28] = [
         ],
         Some("sets/reeds"),
     ),
-    line("slice", &["art/firefly.gif", "art/ripple.png"], &[("shape", "trim", "set")], Some("sets/lights")),
+    line(
+        "slice",
+        &["art/firefly.gif", "art/ripple.png"],
+        &[("shape", "trim", "sprite")],
+        Some("sets/lights"),
+    ),
     line("clip", &["sets/frog"], &[("clips", "event", "leap@5=splash")], None),
     line("pack", &["sets", "art/lantern"], &[("pack", "page-round", "4")], Some("atlas/pond")),
     line(

@@ -133,10 +133,10 @@ mod tests {
             })
         ) {
             let length = rows[0].len() as u32;
-            let turned = lines(&rows).transposed(length);
+            let transposed = lines(&rows).transposed(length);
             for (line, row) in rows.iter().enumerate() {
                 for (at, &bit) in row.iter().enumerate() {
-                    prop_assert_eq!(turned.filled(at as u32, line as u32, line as u32 + 1), u32::from(bit));
+                    prop_assert_eq!(transposed.filled(at as u32, line as u32, line as u32 + 1), u32::from(bit));
                 }
             }
         }

@@ -127,10 +127,10 @@ mod tests {
         #[test]
         fn nothing_overlaps_and_nothing_is_lost(
             sizes in prop::collection::vec((1u32..20, 1u32..20), 1..40), more in 0u32..30, height in 20u32..200,
-            may_turn in any::<bool>(), seed in 1u64..99,
+            may_rotate in any::<bool>(), seed in 1u64..99,
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-            let pieces = Pieces { sizes: &sizes, may_turn };
+            let pieces = Pieces { sizes: &sizes, may_rotate };
             let order: Vec<usize> = (0..sizes.len()).collect();
             let room = Size::new(pieces.widest(&order) + more, height);
             let Filled { outcome, .. } = lowest(&order, Strip::of(&Catalog::new(pieces), room), 12, seed, Enough::Empty(0.0));
@@ -139,7 +139,7 @@ mod tests {
             all.sort_unstable();
             prop_assert_eq!(all, order);
             let rect = |&(piece, spot): &(usize, crate::pack::arrange::Spot)| {
-                Rect::at(spot.x, spot.y, if spot.turned { sizes[piece].turned() } else { sizes[piece] })
+                Rect::at(spot.x, spot.y, if spot.rotated { sizes[piece].rotated() } else { sizes[piece] })
             };
             let rects: Vec<Rect> = outcome.placed.iter().map(rect).collect();
             for (at, rect) in rects.iter().enumerate() {
@@ -152,13 +152,13 @@ mod tests {
     #[test]
     fn a_perfect_packing_of_few_pieces_is_found() {
         let sizes = [(4, 7), (6, 3), (3, 4), (3, 4), (6, 3), (4, 3)].map(Size::from);
-        let pieces = Pieces { sizes: &sizes, may_turn: false };
+        let pieces = Pieces { sizes: &sizes, may_rotate: false };
         let filled =
             lowest(&[0, 1, 2, 3, 4, 5], Strip::new(&Catalog::new(pieces), 10), 400, 7, Enough::Empty(0.0));
         assert_eq!(filled.outcome.used, Size::new(10, 10));
         // Turned too: two of 5x10 and two of 10x5 make a square of fifteen with a hole.
         let sizes = [(5, 10), (10, 5), (10, 5), (5, 10), (5, 5)].map(Size::from);
-        let pieces = Pieces { sizes: &sizes, may_turn: true };
+        let pieces = Pieces { sizes: &sizes, may_rotate: true };
         let filled =
             lowest(&[0, 1, 2, 3, 4], Strip::new(&Catalog::new(pieces), 15), 400, 7, Enough::Empty(0.0));
         assert_eq!(filled.outcome.used, Size::new(15, 15));

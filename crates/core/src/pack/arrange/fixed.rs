@@ -44,11 +44,11 @@ pub(super) fn fullest(
         let go = |(order, score): &(&Vec<usize>, _)| maxrects::run(pieces, order, room, *score);
         found.extend(best(parallel::each(&runs, go)));
     }
-    // Lying pages are filled like upright ones with everything turned.
+    // Lying pages are filled like upright ones with everything rotated.
     let sideways = pieces.sideways();
     let sideways = Pieces { sizes: &sideways, ..pieces };
     let (upright, lying) = (Catalog::new(pieces), Catalog::new(sideways));
-    let views = [(&upright, room, false), (&lying, room.turned(), true)];
+    let views = [(&upright, room, false), (&lying, room.rotated(), true)];
     let starts: Vec<(usize, usize)> =
         (0..2).flat_map(|view| (0..orders.len()).map(move |order| (view, order))).collect();
     let quick = |&(view, order): &(usize, usize)| {

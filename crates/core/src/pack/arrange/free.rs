@@ -115,7 +115,7 @@ fn rounded_down(
 const UPRIGHT: u64 = 400;
 const LYING: u64 = 401;
 
-/// A way to look at the pieces: as they are, or with everything turned, so that pages are filled from the left.
+/// A way to look at the pieces: as they are, or with everything rotated, so that pages are filled from the left.
 struct View<'a> {
     catalog: &'a Catalog<'a>,
     orders: Vec<Vec<usize>>,
@@ -135,7 +135,7 @@ fn niches(
     // Two views, so each has half of the widths.
     let count = effort::widths(wanted.len(), effort, ORDERS.len(), share).div_ceil(2);
     let view = |is_sideways: bool| {
-        let (catalog, fitting) = if is_sideways { (&lying, fitting.turned()) } else { (&upright, *fitting) };
+        let (catalog, fitting) = if is_sideways { (&lying, fitting.rotated()) } else { (&upright, *fitting) };
         let orders = ORDERS.iter().map(|&order| sorted(catalog.pieces, wanted, order)).collect();
         let widths = widths(catalog.pieces, wanted, &fitting, count);
         View { catalog, orders, widths, is_sideways }
@@ -143,7 +143,7 @@ fn niches(
     let views = [view(false), view(true)];
     let page = |filled: &Filled, view: usize| {
         let used = filled.outcome.used;
-        fitting.page_for(if views[view].is_sideways { used.turned() } else { used })
+        fitting.page_for(if views[view].is_sideways { used.rotated() } else { used })
     };
     let mut tries: Vec<(usize, usize, usize)> = Vec::new();
     for (number, view) in views.iter().enumerate() {

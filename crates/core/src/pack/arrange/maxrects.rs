@@ -38,21 +38,21 @@ impl Room {
         room
     }
 
-    /// Places a piece, turned where that scores better; `None` where it does not fit.
+    /// Places a piece, rotated where that scores better; `None` where it does not fit.
     pub(super) fn place(&mut self, pieces: Pieces<'_>, piece: usize, score: Score) -> Option<Spot> {
         let mut best: Option<(Key, Rect, bool)> = None;
-        for (size, turned) in pieces.ways(piece) {
+        for (size, rotated) in pieces.ways(piece) {
             for free in self.free.iter().filter(|free| size.fits_in(free.size())) {
                 let key = judge(free, size, score);
                 if best.is_none_or(|(other, ..)| key < other) {
-                    best = Some((key, Rect::at(free.x, free.y, size), turned));
+                    best = Some((key, Rect::at(free.x, free.y, size), rotated));
                 }
             }
         }
-        let (_, placed, turned) = best?;
+        let (_, placed, rotated) = best?;
         self.take(placed);
         self.used = self.used.union(Size::new(placed.x + placed.width, placed.y + placed.height));
-        Some(Spot { page: 0, x: placed.x, y: placed.y, turned })
+        Some(Spot { page: 0, x: placed.x, y: placed.y, rotated })
     }
 
     fn take(&mut self, placed: Rect) {
@@ -129,16 +129,16 @@ mod tests {
     proptest! {
         #[test]
         fn free_rectangles_never_touch_a_piece_and_none_lies_in_another(
-            sizes in prop::collection::vec((1u32..12, 1u32..12), 1..30), may_turn in any::<bool>(),
+            sizes in prop::collection::vec((1u32..12, 1u32..12), 1..30), may_rotate in any::<bool>(),
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-            let pieces = Pieces { sizes: &sizes, may_turn };
+            let pieces = Pieces { sizes: &sizes, may_rotate };
             for score in [Score::TopLeft, Score::ShortSide, Score::Area] {
                 let mut room = Room::new(Size::new(40, 40));
                 let mut placed: Vec<Rect> = Vec::new();
                 for (piece, size) in sizes.iter().enumerate() {
                     placed.extend(room.place(pieces, piece, score).map(|spot| {
-                        Rect::at(spot.x, spot.y, if spot.turned { size.turned() } else { *size })
+                        Rect::at(spot.x, spot.y, if spot.rotated { size.rotated() } else { *size })
                     }));
                     for (at, free) in room.free.iter().enumerate() {
                         prop_assert!(placed.iter().all(|p: &Rect| !p.overlaps(*free)));

@@ -30,7 +30,7 @@ pub(super) struct Spot {
     pub(super) x: u32,
     pub(super) y: u32,
     /// Whether its sides are exchanged.
-    pub(super) turned: bool,
+    pub(super) rotated: bool,
 }
 
 /// What is to be placed.
@@ -38,7 +38,7 @@ pub(super) struct Spot {
 pub(super) struct Pieces<'a> {
     pub(super) sizes: &'a [Size],
     /// Whether a piece may lie on its side.
-    pub(super) may_turn: bool,
+    pub(super) may_rotate: bool,
 }
 
 impl Pieces<'_> {
@@ -53,20 +53,20 @@ impl Pieces<'_> {
 
     /// The least width that any page must have.
     fn widest(&self, wanted: &[usize]) -> u32 {
-        let width = |size: Size| if self.may_turn { size.width.min(size.height) } else { size.width };
+        let width = |size: Size| if self.may_rotate { size.width.min(size.height) } else { size.width };
         wanted.iter().map(|&piece| width(self.sizes[piece])).max().unwrap_or(1)
     }
 
-    /// The sizes with everything turned: a page of them is filled from the left.
+    /// The sizes with everything rotated: a page of them is filled from the left.
     fn sideways(&self) -> Vec<Size> {
-        self.sizes.iter().map(|size| size.turned()).collect()
+        self.sizes.iter().map(|size| size.rotated()).collect()
     }
 
-    /// A piece's ways to lie: upright, and turned where that is allowed and makes a difference.
+    /// A piece's ways to lie: upright, and rotated where that is allowed and makes a difference.
     fn ways(&self, piece: usize) -> impl Iterator<Item = (Size, bool)> + use<> {
         let size = self.sizes[piece];
-        let turned = (self.may_turn && !size.is_square()).then_some((size.turned(), true));
-        [(size, false)].into_iter().chain(turned)
+        let rotated = (self.may_rotate && !size.is_square()).then_some((size.rotated(), true));
+        [(size, false)].into_iter().chain(rotated)
     }
 }
 
@@ -87,14 +87,14 @@ struct Outcome {
 }
 
 impl Outcome {
-    /// The same turned back, if everything lay sideways.
+    /// The same rotated back, if everything lay sideways.
     fn back(mut self, is_sideways: bool) -> Self {
         if is_sideways {
             for (_, spot) in &mut self.placed {
-                // What was turned while everything lay on its side is turned once more than that.
+                // What was rotated while everything lay on its side is rotated once more than that.
                 *spot = Spot { x: spot.y, y: spot.x, ..*spot };
             }
-            self.used = self.used.turned();
+            self.used = self.used.rotated();
         }
         self
     }
@@ -173,8 +173,8 @@ fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Opti
 pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let (area, room) = (pieces.area(&all), fitting.room());
-    let narrow = |size: &Size| if pieces.may_turn { size.width.min(size.height) } else { size.width };
-    let short = |size: &Size| if pieces.may_turn { size.width.min(size.height) } else { size.height };
+    let narrow = |size: &Size| if pieces.may_rotate { size.width.min(size.height) } else { size.width };
+    let short = |size: &Size| if pieces.may_rotate { size.width.min(size.height) } else { size.height };
     let long = pieces.sizes.iter().map(|size| size.width.max(size.height)).max().unwrap_or(0);
     let mut wide: Vec<(u32, u32)> = pieces.sizes.iter().map(|size| (narrow(size), short(size))).collect();
     wide.sort_unstable();
@@ -189,7 +189,7 @@ pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
             stacked -= u64::from(wide[first].1);
             first += 1;
         }
-        let longest = if pieces.may_turn && width < long { long } else { 0 };
+        let longest = if pieces.may_rotate && width < long { long } else { 0 };
         let height = area.div_ceil(u64::from(width)).max(stacked).max(u64::from(highest.max(longest)));
         if let Ok(height) = u32::try_from(height)
             && height <= room.height

@@ -30,7 +30,7 @@ pub(super) struct Strip<'a> {
 #[derive(Clone, Copy)]
 struct Fit {
     size: Size,
-    turned: bool,
+    rotated: bool,
     to_right: bool,
 }
 
@@ -76,15 +76,15 @@ impl<'a> Strip<'a> {
             match self.stock.best(self.catalog, order, wanted) {
                 None if self.levels.len() == 1 => break,
                 None => self.raise(niche),
-                Some(Chosen { rank, turned }) => {
+                Some(Chosen { rank, rotated }) => {
                     let piece = order[rank as usize];
                     self.stock.take(self.catalog, piece);
                     let size = self.catalog.pieces.sizes[piece];
-                    let size = if turned { size.turned() } else { size };
+                    let size = if rotated { size.rotated() } else { size };
                     let (is_high, is_low) = (size.height == wanted.high, size.height == wanted.low);
                     // Level with one wall it leans on that one; else on the higher.
                     let to_right = if is_low && !is_high { right < left } else { right > left };
-                    let spot = self.put(niche, Fit { size, turned, to_right });
+                    let spot = self.put(niche, Fit { size, rotated, to_right });
                     outcome.used = outcome.used.union(Size::new(spot.x + size.width, spot.y + size.height));
                     outcome.placed.push((piece, spot));
                 }
@@ -108,7 +108,7 @@ impl<'a> Strip<'a> {
     }
 
     fn put(&mut self, niche: usize, choice: Fit) -> Spot {
-        let Fit { size, to_right, turned } = choice;
+        let Fit { size, to_right, rotated } = choice;
         let level = self.levels[niche];
         let x = if to_right { level.x + level.width - size.width } else { level.x };
         let top = Level { x, y: level.y + size.height, width: size.width };
@@ -120,7 +120,7 @@ impl<'a> Strip<'a> {
             self.levels.insert(at, Level { x: rest_x, y: level.y, width: rest });
         }
         self.join(niche.saturating_sub(1));
-        Spot { page: 0, x, y: level.y, turned }
+        Spot { page: 0, x, y: level.y, rotated }
     }
 
     /// Where nothing fits, the niche is filled up to its lower wall.

@@ -19,7 +19,7 @@ pub(super) struct Catalog<'a> {
     class_of: Vec<u32>,
     /// Where the pieces of each class begin in a list of all, and its end.
     starts: Vec<u32>,
-    /// Where each class stands in both tables, upright and turned.
+    /// Where each class stands in both tables, upright and rotated.
     places: Vec<[Option<(u32, u32)>; 2]>,
     by_width: Table,
     by_height: Table,
@@ -28,13 +28,13 @@ pub(super) struct Catalog<'a> {
 /// Ways to lie, sorted by one side and then the other.
 struct Table {
     others: Vec<u32>,
-    turned: Vec<bool>,
+    rotated: Vec<bool>,
     /// For each length of the first side, where its ways begin.
     starts: Vec<u32>,
 }
 
 impl Table {
-    /// From (side, other side, class, turned), sorted.
+    /// From (side, other side, class, rotated), sorted.
     fn new(ways: &[(u32, u32, u32, bool)]) -> Self {
         let longest = ways.last().map_or(0, |way| way.0);
         let mut starts = vec![0; longest as usize + 2];
@@ -43,7 +43,7 @@ impl Table {
             starts[at] += starts[at - 1];
         }
         let others = ways.iter().map(|way| way.1).collect();
-        Self { others, turned: ways.iter().map(|way| way.3).collect(), starts }
+        Self { others, rotated: ways.iter().map(|way| way.3).collect(), starts }
     }
 
     /// The ways whose first side is exactly so long.
@@ -77,7 +77,7 @@ impl<'a> Catalog<'a> {
         for (class, &(width, height)) in (0..).zip(&sizes) {
             wide.push((width, height, class, false));
             high.push((height, width, class, false));
-            if pieces.may_turn && width != height {
+            if pieces.may_rotate && width != height {
                 wide.push((height, width, class, true));
                 high.push((width, height, class, true));
             }
@@ -110,7 +110,7 @@ pub(super) struct Wanted {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct Chosen {
     pub(super) rank: u32,
-    pub(super) turned: bool,
+    pub(super) rotated: bool,
 }
 
 /// The pieces of one try that are left.
@@ -194,13 +194,13 @@ impl Stock {
             }
         }
         if let Some((_, rank, at)) = best {
-            return Some(Chosen { rank, turned: catalog.by_width.turned[at] });
+            return Some(Chosen { rank, rotated: catalog.by_width.rotated[at] });
         }
         let level = |height: u32| {
             let all = if height <= room.height { catalog.by_height.of(height) } else { 0..0 };
             let narrow = all.take_while(|&at| catalog.by_height.others[at] <= room.width);
             let first = narrow.min_by_key(|&at| self.by_height[at]).filter(|&at| self.by_height[at] != NONE);
-            first.map(|at| Chosen { rank: self.by_height[at], turned: catalog.by_height.turned[at] })
+            first.map(|at| Chosen { rank: self.by_height[at], rotated: catalog.by_height.rotated[at] })
         };
         level(high).or_else(|| level(low)).or_else(|| self.any(catalog, order, room))
     }
@@ -222,7 +222,7 @@ impl Stock {
             let low = all.filter(|(height, _)| **height <= room.height).map(|(_, rank)| *rank);
             rank = low.min().filter(|&rank| rank != NONE)?;
         }
-        fits(rank).map(|(_, turned)| Chosen { rank, turned })
+        fits(rank).map(|(_, rotated)| Chosen { rank, rotated })
     }
 
     /// The least rank of the first so many ways by width.
@@ -300,11 +300,11 @@ mod tests {
     proptest! {
         #[test]
         fn what_is_chosen_is_what_looking_at_every_piece_finds(
-            sizes in prop::collection::vec((1u32..9, 1u32..9), 1..40), may_turn in any::<bool>(),
+            sizes in prop::collection::vec((1u32..9, 1u32..9), 1..40), may_rotate in any::<bool>(),
             niches in prop::collection::vec((1u32..10, 1u32..12, 0u32..9, 0u32..9), 1..60),
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-            let pieces = Pieces { sizes: &sizes, may_turn };
+            let pieces = Pieces { sizes: &sizes, may_rotate };
             let catalog = Catalog::new(pieces);
             // Every third piece lies elsewhere, and the order is not that of the pieces.
             let order: Vec<usize> = (0..sizes.len()).rev().filter(|piece| piece % 3 > 0).collect();
@@ -316,18 +316,18 @@ mod tests {
                 let wanted = Wanted { room: Size::new(width, height), high: a.max(b), low: a.min(b) };
                 let mut plain: Option<(u32, usize, bool)> = None;
                 for &piece in &left {
-                    for (size, turned) in pieces.ways(piece) {
+                    for (size, rotated) in pieces.ways(piece) {
                         if let Some(score) = score(wanted, size)
                             && plain.is_none_or(|other| score > other.0)
                         {
-                            plain = Some((score, piece, turned));
+                            plain = Some((score, piece, rotated));
                         }
                     }
                 }
                 let chosen = stock.best(&catalog, &order, wanted);
                 prop_assert_eq!(
-                    chosen.map(|chosen| (order[chosen.rank as usize], chosen.turned)),
-                    plain.map(|(_, piece, turned)| (piece, turned))
+                    chosen.map(|chosen| (order[chosen.rank as usize], chosen.rotated)),
+                    plain.map(|(_, piece, rotated)| (piece, rotated))
                 );
                 if let Some((_, piece, _)) = plain {
                     stock.take(&catalog, piece);

@@ -16,7 +16,7 @@ fn rules(side: u32) -> PageRules {
 }
 
 fn pieces(sizes: &[Size]) -> Pieces<'_> {
-    Pieces { sizes, may_turn: false }
+    Pieces { sizes, may_rotate: false }
 }
 
 fn area(pages: &[Size]) -> u64 {
@@ -62,10 +62,10 @@ fn two_full_pages_are_two_pages() {
 fn turning_lets_what_is_too_long_lie_down() {
     let sizes = [Size::new(90, 10), Size::new(10, 90), Size::new(80, 10)];
     let upright = PageRules { max: Size::new(30, 100), ..rules(100) };
-    let turning = Pieces { sizes: &sizes, may_turn: true };
+    let turning = Pieces { sizes: &sizes, may_rotate: true };
     let arranged = dense(turning, &fitting(upright), Effort::Medium);
     assert_eq!(arranged.pages, [Size::new(30, 90)]);
-    assert_eq!(arranged.spots.iter().map(|spot| spot.turned).collect::<Vec<_>>(), [true, false, true]);
+    assert_eq!(arranged.spots.iter().map(|spot| spot.rotated).collect::<Vec<_>>(), [true, false, true]);
 }
 
 #[test]
@@ -145,10 +145,10 @@ proptest! {
     #[test]
     fn no_arrangement_beats_its_bound(
         sizes in prop::collection::vec((1u32..40, 1u32..40), 1..25), side in 40u32..120,
-        may_turn in any::<bool>(), square in any::<bool>(), unit in 1u32..20,
+        may_rotate in any::<bool>(), square in any::<bool>(), unit in 1u32..20,
     ) {
         let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-        let pieces = Pieces { sizes: &sizes, may_turn };
+        let pieces = Pieces { sizes: &sizes, may_rotate };
         let pages = PageRules { square, round: Round::Multiple(unit), ..rules(side) };
         let fitting = fitting(pages);
         prop_assume!(sizes.iter().all(|size| size.fits_in(fitting.room())));

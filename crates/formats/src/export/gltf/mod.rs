@@ -146,8 +146,8 @@ impl<'a> Scene<'a> {
             let node = self.nodes.len();
             self.nodes.push(Value::Null);
             let mut quads: Vec<((usize, bool), usize)> = Vec::new();
-            let first = shown(&self.subject.clips[clip].way[0]);
-            for step in &self.subject.clips[clip].way {
+            let first = shown(&self.subject.clips[clip].playback[0]);
+            for step in &self.subject.clips[clip].playback {
                 let key = shown(step);
                 is_used[key.0] = true;
                 if self.subject.frames[key.0].blank || quads.iter().any(|(other, _)| *other == key) {
@@ -185,7 +185,7 @@ impl<'a> Scene<'a> {
             "name": full_name(&entry.sprite, &entry.name),
             "extras": {
                 "sprite": entry.sprite, "clip": entry.name, "play": entry.play, "plays": entry.plays,
-                "steps": facts.way.iter().map(step).collect::<Vec<_>>(),
+                "steps": facts.playback.iter().map(step).collect::<Vec<_>>(),
             },
         });
         if clip > 0 {
@@ -257,12 +257,12 @@ impl<'a> Scene<'a> {
             for &(key, node) in &self.quads[clip] {
                 let switching = times::switching(facts, &starts, |step| shown(step) == key);
                 // A figure that never changes is shown at rest.
-                if key == shown(&facts.way[0]) && switching.on.iter().all(|on| *on) {
+                if key == shown(&facts.playback[0]) && switching.on.iter().all(|on| *on) {
                     continue;
                 }
                 channels.push(channel(samplers.add(&mut self.buffer, &switching), node));
             }
-            let events = facts.way.iter().filter_map(|step| {
+            let events = facts.playback.iter().filter_map(|step| {
                 step.event.as_ref().map(|event| json!({ "seconds": step.start_seconds, "name": event }))
             });
             let events: Vec<Value> = events.collect();

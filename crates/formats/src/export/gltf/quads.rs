@@ -26,7 +26,7 @@ pub(super) fn uvs(frame: &FrameEntry, page: [u32; 2], mirrored: bool) -> [[f32; 
     let page = [[left, top], [left, bottom], [right, bottom], [right, top]];
     // Turned a quarter clockwise, the frame's top left lies at the page's top right, and so on round.
     let [top_left, bottom_left, bottom_right, top_right] =
-        if frame.turned { [page[3], page[0], page[1], page[2]] } else { page };
+        if frame.rotated { [page[3], page[0], page[1], page[2]] } else { page };
     match mirrored {
         true => [top_right, bottom_right, bottom_left, top_left],
         false => [top_left, bottom_left, bottom_right, top_right],

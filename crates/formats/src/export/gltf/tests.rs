@@ -117,12 +117,12 @@ fn glb(subject: &Subject, unit: f64) -> Vec<u8> {
 #[test]
 fn every_step_is_drawn_as_its_frame_from_its_first_moment_to_its_last() {
     let (_folder, subject) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
-    assert!(subject.manifest.frames.iter().any(|frame| frame.turned), "a turned frame is among them");
+    assert!(subject.manifest.frames.iter().any(|frame| frame.rotated), "a rotated frame is among them");
     let set = frames(8);
     for unit in [1.0, 16.0] {
         let loaded = Loaded::of(&glb(&subject, unit), subject.pages[0].pixels.to_image());
         for (clip, facts) in subject.clips.iter().enumerate() {
-            for step in &facts.way {
+            for step in &facts.playback {
                 let (start, end) = (step.start_seconds as f32, (step.start_seconds + step.seconds) as f32);
                 for time in [start, (start + end) / 2.0, end - (end - start) / 64.0] {
                     let drawn = loaded.drawn(Some((clip, time)), unit as f32);

@@ -15,8 +15,8 @@ pub(super) struct Switching {
 /// # Errors
 /// Where two steps begin at one time after rounding.
 pub(super) fn starts(clip: &ClipFacts, timescale: u32, name: &str) -> Result<Vec<f32>, ExportError> {
-    let end = clip.way.last().map_or(0, |step| step.start_ticks + u64::from(step.ticks));
-    let ticks = clip.way.iter().map(|step| step.start_ticks).chain([end]);
+    let end = clip.playback.last().map_or(0, |step| step.start_ticks + u64::from(step.ticks));
+    let ticks = clip.playback.iter().map(|step| step.start_ticks).chain([end]);
     let times: Vec<f32> = ticks.map(|ticks| (ticks as f64 / f64::from(timescale)) as f32).collect();
     match times.windows(2).position(|pair| pair[0] >= pair[1]) {
         None => Ok(times),
@@ -31,7 +31,7 @@ pub(super) fn switching(
     is_shown: impl Fn(&PlayedStep) -> bool,
 ) -> Switching {
     let mut switching = Switching { times: Vec::new(), on: Vec::new() };
-    for (step, &start) in clip.way.iter().zip(starts) {
+    for (step, &start) in clip.playback.iter().zip(starts) {
         let on = is_shown(step);
         if switching.on.last() != Some(&on) {
             switching.times.push(start);

@@ -34,7 +34,7 @@ pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError
         frame.extend(object(entry));
         // Left out of a manifest where they say nothing; a template may always ask.
         for (key, value) in
-            [("turned", json!(false)), ("boxes", json!({})), ("nine", Value::Null), ("polygon", json!([]))]
+            [("rotated", json!(false)), ("boxes", json!({})), ("nine", Value::Null), ("polygon", json!([]))]
         {
             frame.entry(key).or_insert(value);
         }
@@ -55,7 +55,7 @@ pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError
         clip.insert("full_name".to_owned(), json!(full_name(&entry.sprite, &entry.name)));
         let step = |(number, step): (usize, &crate::manifest::StepEntry)| {
             let mut told = object(step);
-            told.extend(object(&subject.clips[at].way[number]));
+            told.extend(object(&subject.clips[at].playback[number]));
             Value::Object(told)
         };
         clip.insert("steps".to_owned(), entry.steps.iter().enumerate().map(step).collect());

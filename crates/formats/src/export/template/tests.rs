@@ -37,7 +37,9 @@ fn names_and_numbers_come_as_asked_for() {
         "[-4.0, -7.0] [-4.0, 2.0] [-2.5, 4.5] [1, 3]"
     );
     assert_eq!(
-        text("{{ clips[0].ms }} {{ clips[0].fps is none }} {{ clips[1].fps }} {{ clips[1].way|length }}"),
+        text(
+            "{{ clips[0].ms }} {{ clips[0].fps is none }} {{ clips[1].fps }} {{ clips[1].playback|length }}"
+        ),
         "480.0 true 12.0 4"
     );
     assert_eq!(
@@ -101,7 +103,7 @@ fn marked(source: &str) -> Result<String, TemplateError> {
     frame.boxes.insert("hit".to_owned(), [-7, 2, 41, 4]);
     frame.nine = Some([1, 2, 31, 4]);
     frame.polygon = [[0.5, 6.25], [3.0, 1.0], [4.0, 5.0]].map(|at| at.map(Coordinate)).to_vec();
-    subject.clips[0].way[1].event = Some("splash".to_owned());
+    subject.clips[0].playback[1].event = Some("splash".to_owned());
     subject.manifest.clips[0].steps[1].event = Some("splash".to_owned());
     render(&subject, source)
 }

@@ -139,10 +139,10 @@ mod tests {
                 .concat();
         let body = [b"Exif\0\0".as_slice(), &tiff].concat();
         let length = (body.len() as u16 + 2).to_be_bytes();
-        let turned = [&plain[..2], &[0xff, 0xe1], &length, &body, &plain[2..]].concat();
-        let turned = pixels(&turned, Format::Jpeg);
-        assert_eq!(turned.dimensions(), (16, 32));
-        assert!(turned.get_pixel(8, 4)[0] > 200 && turned.get_pixel(8, 28)[0] < 50);
+        let rotated = [&plain[..2], &[0xff, 0xe1], &length, &body, &plain[2..]].concat();
+        let rotated = pixels(&rotated, Format::Jpeg);
+        assert_eq!(rotated.dimensions(), (16, 32));
+        assert!(rotated.get_pixel(8, 4)[0] > 200 && rotated.get_pixel(8, 28)[0] < 50);
     }
 
     #[test]

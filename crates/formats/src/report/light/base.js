@@ -188,16 +188,16 @@ const nameFault = (name) => /[\u0000-\u001f\u007f]/.test(name) ? "a name can't c
 
 // ---- what comes out
 const show = (id, text) => { const area = $(id); area.value = text; area.textContent = text; area.rows = Math.max(1, text.trimEnd().split("\n").length); };
-const conclude = ({ command, lines, places, wrong, hint }) => {
+const conclude = ({ command, lines, perFrame, wrong, hint }) => {
   show("command", command);
   $("command").placeholder = wrong || hint || "";
   $("wrong").textContent = wrong || "";
   show("recipe", lines);
-  $("places-part").hidden = !places;
-  if (places) {
-    show("places", places);
-    $("save").href = `data:text/csv;charset=utf-8,${encodeURIComponent(places)}`;
-    $("save").download = data.places;
+  $("per-frame-part").hidden = !perFrame;
+  if (perFrame) {
+    show("per-frame", perFrame);
+    $("save").href = `data:text/csv;charset=utf-8,${encodeURIComponent(perFrame)}`;
+    $("save").download = data.per_frame;
   }
   $("undo").disabled = !table.past.length; $("redo").disabled = !table.next.length;
 };

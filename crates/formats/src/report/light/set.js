@@ -88,7 +88,7 @@ const outcome = (state) => {
     if (own.length === frames.length && own.every((at) => place(at).join() === first) && /^[\p{L}\p{N}_-]+$/u.test(name)) shape.push(["box", `${name}=${first}`]);
     else for (const at of own) lines.push(`${word(at)},box,${cell(name)},${place(at).join(",")}`);
   }
-  if (lines.length) shape.push(["places", data.places]);
+  if (lines.length) shape.push(["per-frame", data.per_frame]);
   const specs = [], renames = [], events = [];
   for (const at of Object.keys(state.clips)) {
     const clip = state.clips[at], was = clips[at];
@@ -120,7 +120,7 @@ const outcome = (state) => {
     const mine = Object.values(state.clips).filter((clip) => clip.sprite === sprite && clip.name);
     if (mine.length) recipe.push(`clips = { ${mine.map((clip) => `${tomlKey(clip.name)} = ${toml(specOf(clip))}`).join(", ")} }`);
   }
-  return { command: commands.join("\n"), lines: recipe.join("\n"), places: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "", hint: "no changes yet; drag, nudge or type, and the command will appear here", isMoved };
+  return { command: commands.join("\n"), lines: recipe.join("\n"), perFrame: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "", hint: "no changes yet; drag, nudge or type, and the command will appear here", isMoved };
 };
 
 // ---- drawing
