@@ -98,7 +98,7 @@ impl Frame {
         let pivot = Point::new(self.pivot.x + x as f64, self.pivot.y + y as f64);
         let nine = self.annotations.nine.and_then(|nine| grown(nine, self.canvas, canvas, x, y));
         let annotations = Annotations { nine, ..self.to_follow().moved(x, y) };
-        Ok(Self { canvas, inset, pivot, annotations, ..self })
+        Ok(Self { canvas, inset, pivot, ..self }.with_annotations(annotations))
     }
 
     /// What the frame carries, with the corners of its cell spelled out, so that they follow a step.
@@ -108,8 +108,7 @@ impl Frame {
 
     /// Where the top left and the bottom right of the cell it was cut from are on the canvas.
     pub fn cell_corners(&self) -> [Point; 2] {
-        let far = Point::new(f64::from(self.canvas.width), f64::from(self.canvas.height));
-        self.annotations.cell.unwrap_or([Point::new(0.0, 0.0), far])
+        self.annotations.cell.unwrap_or_else(|| canvas_corners(self.canvas))
     }
 
     /// The same frame with its drawing, boxes and polygon moved by this many pixels; canvas and pivot stay.
@@ -122,9 +121,10 @@ impl Frame {
         Ok(Self { pivot, annotations: Annotations { nine, ..moved.annotations }, ..moved })
     }
 
-    /// The same frame with other boxes, nine-slice and polygon.
+    /// The same frame with other boxes, nine-slice and polygon. Corners of a cell that are those of the canvas are left out.
     pub fn with_annotations(self, annotations: Annotations) -> Self {
-        Self { annotations, ..self }
+        let cell = annotations.cell.filter(|cell| *cell != canvas_corners(self.canvas));
+        Self { annotations: Annotations { cell, ..annotations }, ..self }
     }
 
     /// The same frame as one of another sprite.
@@ -283,6 +283,10 @@ impl Frame {
         }
         Pixels::whole(image)
     }
+}
+
+fn canvas_corners(canvas: Size) -> [Point; 2] {
+    [Point::new(0.0, 0.0), Point::new(f64::from(canvas.width), f64::from(canvas.height))]
 }
 
 /// Insets on a canvas whose sides were moved.

@@ -219,7 +219,7 @@ fn frozen_lists_what_is_stale_and_builds_nothing() {
     assert_eq!(outcome.code, 1);
     assert!(outcome.out.contains("export.pond.txt  list.txt.j2 changed"), "{}", outcome.out);
     let planned = env.ok("build -n");
-    assert!(planned.contains("would run 1 step"), "{planned}");
+    assert!(planned.contains("would run 1 target"), "{planned}");
     env.write("list.txt.j2", LIST);
     assert_eq!(env.run("build --frozen").code, 0);
     fs::remove_file(env.path("build/lights.png")).unwrap();
@@ -230,15 +230,15 @@ fn frozen_lists_what_is_stale_and_builds_nothing() {
 fn steps_one_by_one_come_to_what_a_build_comes_to() {
     let env = project();
     let plan: Value = serde_json::from_str(&env.ok("build --plan")).unwrap();
-    let steps = plan["targets"].as_array().unwrap();
-    assert_eq!(steps.len(), 7);
-    for step in steps {
-        let command = step["command"].as_str().unwrap().strip_prefix("shibori ").unwrap();
+    let targets = plan["targets"].as_array().unwrap();
+    assert_eq!(targets.len(), 7);
+    for target in targets {
+        let command = target["command"].as_str().unwrap().strip_prefix("shibori ").unwrap();
         env.ok(command);
-        for output in step["outputs"].as_array().unwrap() {
+        for output in target["outputs"].as_array().unwrap() {
             assert!(env.path(output.as_str().unwrap()).is_file(), "{output}");
         }
-        for input in step["inputs"].as_array().unwrap() {
+        for input in target["inputs"].as_array().unwrap() {
             assert!(env.path(input.as_str().unwrap()).is_file(), "{input}");
         }
     }

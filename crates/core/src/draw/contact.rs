@@ -38,8 +38,8 @@ impl Default for ContactOptions {
 const MARGIN: u32 = 16;
 const GAP: u32 = 10;
 const SECTION_GAP: u32 = 18;
-const HEADING: u32 = 44;
-const LABEL: u32 = 26;
+const HEADING: u32 = 46;
+const LABEL: u32 = 5 + 2 * text::LINE;
 const BAR: u32 = 3;
 const LARGEST_ZOOM: u32 = 8;
 
@@ -225,7 +225,7 @@ impl Plan {
         let canvas = |shot: &Shot| set.frames()[shot.frame].canvas();
         let sizes: Vec<Size> = section.shots.iter().map(canvas).collect();
         let usual = usual(&sizes);
-        let label = section.shots.iter().map(|s| text::width(&s.what, 1).max(text::width(&s.time, 1)));
+        let label = section.shots.iter().map(|s| text::width(&s.what).max(text::width(&s.time)));
         let label = label.max().unwrap_or(0);
         let cell = |size: &Size| (size.width.max(usual.width) * zoom).max(label) + 2 * BAR;
         let cells: Vec<u32> = sizes.iter().map(cell).collect();
@@ -245,7 +245,7 @@ impl Plan {
             }
             widest = widest.max(used);
         }
-        let heading = text::width(&section.title, 2).max(text::width(&section.detail, 1));
+        let heading = text::width(&section.title).max(text::width(&section.detail));
         Self { zoom, cells, lines, width: widest.max(heading) }
     }
 
@@ -291,8 +291,8 @@ impl Plan {
             paper.fill(Rect::new(left + size.width, y, BAR, size.height), ink::END);
         }
         let room = cell.width - BAR;
-        paper.write(&text::fitted(&shot.what, room, 1), left, y + cell.height + 5, 1, ink::TEXT);
-        paper.write(&text::fitted(&shot.time, room, 1), left, y + cell.height + 16, 1, ink::DIM);
+        paper.write(&text::fitted(&shot.what, room), left, y + cell.height + 3, ink::TEXT);
+        paper.write(&text::fitted(&shot.time, room), left, y + cell.height + 3 + text::LINE, ink::DIM);
     }
 }
 
@@ -314,13 +314,13 @@ impl Part<'_> {
 
     fn draw(&self, paper: &mut Paper, set: &FrameSet, (left, top): (u32, u32), show: Show) {
         let Self { plan, section, .. } = self;
-        paper.write(&section.title, left, top, 2, ink::TEXT);
+        paper.write_title(&section.title, left, top, ink::TEXT);
         let detail = match self.lines().first().map_or(0, |line| line.shots.start) {
             0 => section.detail.clone(),
             start => format!("{}  continued, from number {start}", section.detail),
         };
-        paper.write(&detail, left, top + 21, 1, ink::DIM);
-        paper.fill(Rect::new(left, top + 34, plan.width, 1), ink::RULE);
+        paper.write(&detail, left, top + 18, ink::DIM);
+        paper.fill(Rect::new(left, top + 37, plan.width, 1), ink::RULE);
         let mut y = top + HEADING;
         for line in self.lines() {
             let mut x = left;

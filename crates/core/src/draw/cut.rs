@@ -139,14 +139,14 @@ fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[Marked], zoom: u32) {
     let counts = grid.counts();
     for column in 0..counts.columns {
         let rect = grid.rect(Cell { row: 0, column });
-        let label = text::fitted(&format!("c{column}"), rect.width * zoom, 1);
-        let x = LEFT + rect.x * zoom + (rect.width * zoom).saturating_sub(text::width(&label, 1)) / 2;
-        paper.write(&label, x, TOP - 14, 1, ink::TEXT);
+        let label = text::fitted(&format!("c{column}"), rect.width * zoom);
+        let x = LEFT + rect.x * zoom + (rect.width * zoom).saturating_sub(text::width(&label)) / 2;
+        paper.write(&label, x, TOP - text::LINE - 2, ink::TEXT);
     }
     for row in 0..counts.rows {
         let rect = grid.rect(Cell { row, column: 0 });
-        let y = TOP + rect.y * zoom + (rect.height * zoom).saturating_sub(text::LETTER) / 2;
-        paper.write(&format!("r{row}"), 10, y, 1, ink::TEXT);
+        let y = TOP + rect.y * zoom + (rect.height * zoom).saturating_sub(text::LINE) / 2;
+        paper.write(&format!("r{row}"), 10, y, ink::TEXT);
         let drawn = cells[(row * counts.columns) as usize..((row + 1) * counts.columns) as usize].iter();
         let count = drawn.filter(|cell| !cell.is_blank).count();
         let right = cells.iter().map(|cell| cell.rect.x + cell.rect.width).max().unwrap_or(0);
@@ -155,7 +155,6 @@ fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[Marked], zoom: u32) {
             &told,
             LEFT + right * zoom + 10,
             y,
-            1,
             if count == counts.columns as usize { ink::DIM } else { ink::END },
         );
     }
@@ -163,10 +162,10 @@ fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[Marked], zoom: u32) {
 
 fn number_places(paper: &mut Paper, cells: &[Marked], zoom: u32) {
     for cell in cells {
-        let label = text::fitted(&cell.label, (cell.rect.width * zoom).max(3 * text::LETTER), 1);
-        let (x, y) = (LEFT + cell.rect.x * zoom, (TOP + cell.rect.y * zoom).saturating_sub(text::LETTER + 2));
-        paper.fill(Rect::new(x, y - 1, text::width(&label, 1) + 2, text::LETTER + 2), ink::PAGE);
-        paper.write(&label, x + 1, y, 1, ink::TEXT);
+        let label = text::fitted(&cell.label, (cell.rect.width * zoom).max(3 * text::LETTER));
+        let (x, y) = (LEFT + cell.rect.x * zoom, (TOP + cell.rect.y * zoom).saturating_sub(text::LINE + 1));
+        paper.fill(Rect::new(x, y, text::width(&label) + 2, text::LINE), ink::PAGE);
+        paper.write(&label, x + 1, y, ink::TEXT);
     }
 }
 

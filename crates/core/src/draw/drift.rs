@@ -30,7 +30,7 @@ const PANEL: Size = Size::new(600, 300);
 /// Room for the numbers of the axes.
 const LEFT: u32 = 58;
 const RIGHT: u32 = 8;
-const BOTTOM: u32 = 34;
+const BOTTOM: u32 = 44;
 const TOP: u32 = 22;
 /// Pixels that an axis spans at least.
 const LEAST_SPAN: f64 = 4.0;
@@ -65,8 +65,8 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Re
     let mut paper = Paper::new(size, ink::PAGE);
     for (number, (title, seen, other)) in (0u32..).zip(&clips) {
         let top = MARGIN + number * each;
-        paper.write(title, MARGIN, top, 2, ink::TEXT);
-        legend(&mut paper, MARGIN, top + 22, other.is_some());
+        paper.write_title(title, MARGIN, top, ink::TEXT);
+        legend(&mut paper, MARGIN, top + 18, other.is_some());
         for (at, (what, value)) in [
             ("px right of the pivot", (|p: Point| p.x) as fn(Point) -> f64),
             ("px above the pivot", |p: Point| -p.y),
@@ -86,12 +86,12 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Re
 fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
     let mut x = left;
     let mut entry = |paper: &mut Paper, name: &str, color: Rgba<u8>, is_dashed: bool| {
-        let y = i64::from(top) + 3;
+        let y = i64::from(top) + 7;
         let gap = if is_dashed { ink::PAGE } else { color };
         paper.line((i64::from(x), y), (i64::from(x) + 22, y), [color, gap], 4);
         paper.line((i64::from(x), y + 1), (i64::from(x) + 22, y + 1), [color, gap], 4);
-        paper.write(name, x + 28, top, 1, ink::TEXT);
-        x += 28 + text::width(name, 1) + 20;
+        paper.write(name, x + 28, top, ink::TEXT);
+        x += 28 + text::width(name) + 20;
     };
     for (_, name, color) in SERIES.into_iter().rev() {
         match has_other {
@@ -167,7 +167,7 @@ impl<'a> Panel<'a> {
     }
 
     fn draw(&self, paper: &mut Paper, corner: (u32, u32), what: &str) -> Result<(), Fault> {
-        paper.write(what, corner.0, corner.1 + 6, 1, ink::TEXT);
+        paper.write(what, corner.0, corner.1 + 2, ink::TEXT);
         let rect = Rect::new(corner.0, corner.1 + TOP, PANEL.width, PANEL.height - TOP);
         let inner = Rect::new(rect.x + LEFT, rect.y, rect.width - LEFT - RIGHT, rect.height - BOTTOM);
         paper.fill(inner, ink::SHADE);
@@ -179,8 +179,8 @@ impl<'a> Panel<'a> {
             .build_cartesian_2d((0..self.count - 1).into_segmented(), self.low..self.high)?;
         let dim = color(ink::DIM);
         // As many numbers as have room beside each other.
-        let steps = inner.width / (text::width(&self.count.to_string(), 1) + 3 * text::LETTER);
-        let label = TextStyle::from(("sans-serif", text::LETTER).into_font()).color(&dim);
+        let steps = inner.width / (text::width(&self.count.to_string()) + 3 * text::LETTER);
+        let label = TextStyle::from(("sans-serif", text::LINE).into_font()).color(&dim);
         chart
             .configure_mesh()
             .disable_x_mesh()

@@ -113,7 +113,7 @@ pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Result<Film, N
 
 /// Pixels between clips shown beside each other, and round them.
 const GAP: u32 = 8;
-const LABEL: u32 = 14;
+const LABEL: u32 = text::LINE + 2;
 
 /// Draws several clips beside each other with their names, for as long as the longest of them; shorter ones begin again.
 /// The film plays for ever.
@@ -130,7 +130,7 @@ pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Result<Fi
     let mut corners = Vec::with_capacity(scenes.len());
     for (scene, clip) in scenes.iter().zip(clips) {
         let size = scene.size();
-        let own = size.width.max(text::width(clip.name().as_str(), 1));
+        let own = size.width.max(text::width(clip.name().as_str()));
         if x > GAP && x + own + GAP > room {
             (x, y, shelf) = (GAP, y + shelf + GAP, 0);
         }
@@ -148,7 +148,7 @@ pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Result<Fi
             let at = (corner.0, corner.1 + LABEL);
             options.backdrop.fill(&mut paper, Rect::at(at.0, at.1, scene.size()), options.zoom.max(1));
             scene.draw(&mut paper, *step, at);
-            paper.write(clip.name().as_str(), corner.0, corner.1 + 2, 1, ink::TEXT);
+            paper.write(clip.name().as_str(), corner.0, corner.1, ink::TEXT);
         }
         paper.into_image()
     };

@@ -93,11 +93,9 @@ pub fn draw_guide(guide: &Guide) -> Option<RgbaImage> {
         let arm = (rect.width.min(rect.height) / 12).clamp(1, 6);
         paper.fill(Rect::new(x.saturating_sub(arm), y.min(bottom), 2 * arm + 1, 1), GUIDE_PIVOT);
         paper.fill(Rect::new(x.min(right), y.saturating_sub(arm), 1, 2 * arm + 1), GUIDE_PIVOT);
-        let height = text::height(&label, 1);
-        if rect.height >= height + 6 && rect.width >= 2 * text::LETTER {
-            let label = text::fitted(&label, rect.width - 4, 1);
-            let top = rect.y + 3 + (height - text::LETTER) / 2;
-            paper.write(&label, rect.x + 3, top, 1, GUIDE_LINE);
+        if rect.height >= text::LINE + 6 && rect.width >= 2 * text::LETTER {
+            let label = text::fitted(&label, rect.width - 4);
+            paper.write(&label, rect.x + 3, rect.y + 2, GUIDE_LINE);
         }
     }
     Some(paper.into_image())

@@ -124,13 +124,13 @@ impl<'a> Skin<'a> {
 
     fn size(&self, zoom: u32) -> Size {
         let canvas = self.canvas();
-        let label = text::width(&self.title, 2).max(text::width(&self.detail, 1)).max(260);
+        let label = text::width(&self.title).max(text::width(&self.detail)).max(260);
         Size::new((canvas.width * zoom).max(label), HEADING + canvas.height * zoom + SCALE)
     }
 
     fn draw(&self, paper: &mut Paper, (left, top): (u32, u32), zoom: u32, boxes: bool) {
-        paper.write(&self.title, left, top, 2, ink::TEXT);
-        paper.write(&self.detail, left, top + 21, 1, ink::DIM);
+        paper.write_title(&self.title, left, top, ink::TEXT);
+        paper.write(&self.detail, left, top + 18, ink::DIM);
         let canvas = self.canvas();
         let (x, y) = (left, top + HEADING);
         let size = Size::new(canvas.width * zoom, canvas.height * zoom);
@@ -200,12 +200,12 @@ impl<'a> Skin<'a> {
         let room = self.size(1).width.max(240);
         let each = (room / count).clamp(3, 28);
         let last = f64::from(count.saturating_sub(1).max(1));
-        let every = (text::width("000", 1)).div_ceil(each).max(1);
+        let every = text::width("000").div_ceil(each).max(1);
         for (at, (number, _)) in (0..count).zip(&self.frames) {
             let x = left + at * each;
             paper.fill(Rect::new(x, top, each.saturating_sub(1).max(1), 10), ramp(f64::from(at) / last));
             if at % every == 0 {
-                paper.write(&number.to_string(), x, top + 14, 1, ink::DIM);
+                paper.write(&number.to_string(), x, top + 12, ink::DIM);
             }
         }
     }

@@ -41,14 +41,14 @@ impl Show {
 }
 
 pub(super) fn legend_width(key: &[(&str, Rgba<u8>)]) -> u32 {
-    key.iter().map(|(name, _)| SWATCH + 6 + text::width(name, 1) + 18).sum()
+    key.iter().map(|(name, _)| SWATCH + 6 + text::width(name) + 18).sum()
 }
 
 pub(super) fn draw_legend(paper: &mut Paper, key: &[(&str, Rgba<u8>)], mut x: u32, y: u32) {
     for (name, color) in key {
-        paper.fill(Rect::new(x, y, SWATCH, SWATCH), *color);
-        paper.write(name, x + SWATCH + 6, y + 1, 1, ink::TEXT);
-        x += SWATCH + 6 + text::width(name, 1) + 18;
+        paper.fill(Rect::new(x, y + 3, SWATCH, SWATCH), *color);
+        paper.write(name, x + SWATCH + 6, y, ink::TEXT);
+        x += SWATCH + 6 + text::width(name) + 18;
     }
 }
 

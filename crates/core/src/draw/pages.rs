@@ -38,7 +38,6 @@ const HEADING: u32 = 40;
 /// The widest a page is drawn where nothing else is said.
 const WIDTH: u32 = 1248;
 const HEIGHT: u32 = 900;
-const STRIP: u32 = 10;
 /// How thick the side is drawn that is a rotated frame's top.
 const BAR: u32 = 2;
 
@@ -60,7 +59,7 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
         };
         format!("{size} px  {} places  {share:.1}% covered{rotated}", page.frames.len())
     };
-    let label = |page: &PagePlan| text::width(&page.name, 2).max(text::width(&head(page), 1));
+    let label = |page: &PagePlan| text::width(&page.name).max(text::width(&head(page)));
     let width =
         pages.iter().map(|page| (page.pixels.size().width * zoom).max(label(page))).max().unwrap_or(0);
     let height: u32 = pages.iter().map(|page| HEADING + page.pixels.size().height * zoom + MARGIN).sum();
@@ -69,8 +68,8 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
     let mut paper = Paper::new(size, ink::PAGE);
     let mut top = MARGIN;
     for page in pages {
-        paper.write(&page.name, MARGIN, top, 2, ink::TEXT);
-        paper.write(&head(page), MARGIN, top + 22, 1, ink::DIM);
+        paper.write_title(&page.name, MARGIN, top, ink::TEXT);
+        paper.write(&head(page), MARGIN, top + 18, ink::DIM);
         draw_page(&mut paper, page, (MARGIN, top + HEADING), zoom);
         top += HEADING + page.pixels.size().height * zoom + MARGIN;
     }
@@ -100,13 +99,11 @@ fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: 
             let bar = BAR.min(shown.width);
             paper.fill(Rect { x: shown.x + shown.width - bar, width: bar, ..shown }, ink::POLYGON);
         }
-        let (needed, height) = (text::width(name, 1) + 2, text::height(name, 1));
-        let strip = height + STRIP - text::LETTER;
+        let needed = text::width(name) + 2;
         // A strip that hides more than a fifth of a drawing hides too much.
-        if needed <= shown.width && strip * 5 <= shown.height {
-            paper.fill(Rect::new(shown.x, shown.y, needed, strip), ink::SHADE);
-            let middle = shown.y + (strip - text::LETTER) / 2;
-            paper.write(name, shown.x + 1, middle, 1, ink::TEXT);
+        if needed <= shown.width && text::LINE * 5 <= shown.height {
+            paper.fill(Rect::new(shown.x, shown.y, needed, text::LINE), ink::SHADE);
+            paper.write(name, shown.x + 1, shown.y, ink::TEXT);
         }
     }
     let (x, y) = (i64::from(left) - 1, i64::from(top) - 1);

@@ -164,11 +164,19 @@ impl Paper {
         }
     }
 
-    pub(super) fn write(&mut self, label: &str, x: u32, y: u32, scale: u32, color: Rgba<u8>) {
-        for (dx, dy, side) in text::lit(label, scale) {
-            // Nothing is above the paper.
-            let Some(top) = y.checked_add_signed(dy) else { continue };
-            self.fill(Rect::new(x + dx, top, side, side), color);
+    /// Writes a label of one line; `x` and `y` are its top left.
+    pub(super) fn write(&mut self, label: &str, x: u32, y: u32, color: Rgba<u8>) {
+        self.write_in(text::Style::Plain, label, x, y, color);
+    }
+
+    /// The same in bold.
+    pub(super) fn write_title(&mut self, label: &str, x: u32, y: u32, color: Rgba<u8>) {
+        self.write_in(text::Style::Bold, label, x, y, color);
+    }
+
+    fn write_in(&mut self, style: text::Style, label: &str, x: u32, y: u32, color: Rgba<u8>) {
+        for (dx, dy) in text::lit(label, style) {
+            self.fill(Rect::new(x + dx, y + dy, 1, 1), color);
         }
     }
 }

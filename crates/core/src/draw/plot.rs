@@ -103,7 +103,7 @@ impl DrawingBackend for Plot<'_> {
 
     fn draw_text<S: BackendTextStyle>(&mut self, label: &str, style: &S, point: BackendCoord) -> Drawn {
         let (x, y) = self.at(point);
-        let (width, height) = (i64::from(text::width(label, 1)), i64::from(text::LETTER));
+        let (width, height) = (i64::from(text::width(label)), i64::from(text::LINE));
         let left = match style.anchor().h_pos {
             HPos::Left => x,
             HPos::Center => x - width / 2,
@@ -114,7 +114,7 @@ impl DrawingBackend for Plot<'_> {
             VPos::Center => y - height / 2,
             VPos::Bottom => y - height,
         };
-        self.paper.write(label, left.max(0) as u32, top.max(0) as u32, 1, rgba(style.color()));
+        self.paper.write(label, left.max(0) as u32, top.max(0) as u32, rgba(style.color()));
         Ok(())
     }
 
@@ -123,7 +123,7 @@ impl DrawingBackend for Plot<'_> {
         label: &str,
         _: &S,
     ) -> Result<(u32, u32), DrawingErrorKind<Infallible>> {
-        let Size { width, height } = Size::new(text::width(label, 1), text::LETTER);
+        let Size { width, height } = Size::new(text::width(label), text::LINE);
         Ok((width, height))
     }
 }

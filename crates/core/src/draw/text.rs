@@ -1,51 +1,58 @@
-//! Labels: an 8x8 pixel font for Latin letters, GNU Unifont for every other script and for emoji.
+//! Labels in GNU Unifont: 16 pixels high, 8 or 16 wide, in any script and with emoji.
 //!
-//! The tall letters of other scripts are 16 pixels high and 8 or 16 wide. On a line of small letters they reach four pixels
-//! above and below it; from scale 2 on they are drawn at half the scale, and all letters are of one height. Letters follow
-//! each other from left to right as they are written in memory, Arabic and Hebrew words from right to left,
-//! Arabic letters joined. What neither font has is drawn as a hollow box, never left out; signs that only say how the letter before them
-//! is to look (variation selectors, joiners) take no room.
+//! Text is laid out from left to right as it is read (UAX 9), Arabic letters joined. A character the font lacks is drawn as
+//! a hollow box, never left out; characters that only change the one before them (variation selectors, joiners) take no room.
 
 use std::sync::{LazyLock, Mutex, PoisonError};
 
-use font8x8::{BASIC_FONTS, LATIN_FONTS, UnicodeFonts};
+use unicode_bidi::BidiInfo;
 use unifont::i18n::preprocess_text;
 use unifont_bitmap::Unifont;
 
-/// Pixels a small letter takes across and down at scale 1.
+/// Width of a narrow character in pixels.
 pub(super) const LETTER: u32 = 8;
-/// Pixels a tall letter takes down.
-const TALL: u32 = 16;
+/// Height of a line in pixels.
+pub(super) const LINE: u32 = 16;
 
-const MISSING: [u8; 8] = [0x7e, 0x42, 0x42, 0x42, 0x42, 0x42, 0x7e, 0];
-
-#[derive(Clone, Copy)]
-enum Shape {
-    Small([u8; 8]),
-    Tall(Tall),
+/// How a label is drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Style {
+    Plain,
+    /// Each pixel is drawn twice, side by side.
+    Bold,
 }
 
-/// A letter of GNU Unifont.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Tall {
+struct Glyph {
     /// Rows from the top; the leftmost pixel is the highest bit.
-    rows: [u16; TALL as usize],
+    rows: [u16; LINE as usize],
     /// 8 or 16 pixels.
     width: u32,
 }
 
-impl Tall {
-    /// What the font shows for what it does not have.
-    const UNKNOWN: char = '\u{fffd}';
+impl Glyph {
+    const MISSING: Self = Self {
+        rows: [
+            0, 0, 0, 0x7e00, 0x4200, 0x4200, 0x4200, 0x4200, 0x4200, 0x4200, 0x4200, 0x4200, 0x4200, 0x7e00,
+            0, 0,
+        ],
+        width: LETTER,
+    };
+    /// What the font has in place of a character it lacks.
+    const REPLACEMENT: char = '\u{fffd}';
 
-    fn of(letter: char) -> Option<Self> {
-        static UNKNOWN: LazyLock<Tall> = LazyLock::new(|| Tall::load(Tall::UNKNOWN));
-        let tall = Self::load(letter);
-        (tall != *UNKNOWN || letter == Self::UNKNOWN).then_some(tall)
+    fn of(letter: char) -> Self {
+        static ASCII: LazyLock<Vec<Glyph>> = LazyLock::new(|| ('\0'..'\u{80}').map(Glyph::load).collect());
+        static REPLACEMENT: LazyLock<Glyph> = LazyLock::new(|| Glyph::load(Glyph::REPLACEMENT));
+        if let Some(glyph) = ASCII.get(letter as usize) {
+            return *glyph;
+        }
+        let glyph = Self::load(letter);
+        if glyph == *REPLACEMENT && letter != Self::REPLACEMENT { Self::MISSING } else { glyph }
     }
 
     fn load(letter: char) -> Self {
-        // The font is kept compressed; what was looked up once stays.
+        // The font is kept compressed; a block that was looked up once stays.
         static FONT: LazyLock<Mutex<Unifont>> = LazyLock::new(|| Mutex::new(Unifont::open()));
         let mut font = FONT.lock().unwrap_or_else(PoisonError::into_inner);
         let bitmap = font.load_bitmap(letter.into());
@@ -54,111 +61,56 @@ impl Tall {
             true => u16::from_be_bytes([bytes[2 * at], bytes[2 * at + 1]]),
             false => u16::from_be_bytes([bytes[at], 0]),
         };
-        Self { rows: std::array::from_fn(row), width: if is_wide { 16 } else { 8 } }
+        Self { rows: std::array::from_fn(row), width: if is_wide { 2 * LETTER } else { LETTER } }
+    }
+
+    fn lit(self) -> impl Iterator<Item = (u32, u32)> {
+        let all = (0..LINE).flat_map(move |y| (0..self.width).map(move |x| (x, y)));
+        all.filter(move |&(x, y)| self.rows[y as usize] << x & 0x8000 != 0)
     }
 }
 
-impl Shape {
-    fn of(letter: char) -> Self {
-        let small = BASIC_FONTS.get(letter).or_else(|| LATIN_FONTS.get(letter)).map(Self::Small);
-        small.or_else(|| Tall::of(letter).map(Self::Tall)).unwrap_or(Self::Small(MISSING))
-    }
+/// Width of a text in pixels.
+pub(super) fn width(text: &str) -> u32 {
+    in_reading_order(text).chars().map(|letter| Glyph::of(letter).width).sum()
+}
 
-    /// The side of a lit pixel.
-    fn pixel(self, scale: u32) -> u32 {
-        match self {
-            Self::Small(_) => scale,
-            Self::Tall(_) => (scale / 2).max(1),
+/// The lit pixels of a text: left, top.
+pub(super) fn lit(text: &str, style: Style) -> Vec<(u32, u32)> {
+    let (mut left, mut pixels) = (0, Vec::new());
+    for letter in in_reading_order(text).chars() {
+        let glyph = Glyph::of(letter);
+        for (x, y) in glyph.lit() {
+            pixels.push((left + x, y));
+            if style == Style::Bold {
+                pixels.push((left + x + 1, y));
+            }
         }
+        left += glyph.width;
     }
-
-    fn width(self, scale: u32) -> u32 {
-        let letters = match self {
-            Self::Small(_) => LETTER,
-            Self::Tall(tall) => tall.width,
-        };
-        letters * self.pixel(scale)
-    }
-
-    /// Lit pixels, each by its place in the letter.
-    fn lit(self) -> Vec<(u32, u32)> {
-        let (wide, high) = match self {
-            Self::Small(_) => (LETTER, LETTER),
-            Self::Tall(tall) => (tall.width, TALL),
-        };
-        let is_lit = |x: u32, y: u32| match self {
-            Self::Small(rows) => rows[y as usize] >> x & 1 == 1,
-            Self::Tall(tall) => tall.rows[y as usize] << x & 0x8000 != 0,
-        };
-        let all = (0..high).flat_map(|y| (0..wide).map(move |x| (x, y)));
-        all.filter(|&(x, y)| is_lit(x, y)).collect()
-    }
+    pixels
 }
 
-/// Pixels a text takes across.
-pub(super) fn width(text: &str, scale: u32) -> u32 {
-    in_reading_order(text).into_iter().map(|letter| Shape::of(letter).width(scale)).sum()
-}
-
-/// Pixels a line takes down: more where it has tall letters at scale 1.
-pub(super) fn height(text: &str, scale: u32) -> u32 {
-    let is_tall = text.chars().any(|letter| matches!(Shape::of(letter), Shape::Tall(_)));
-    if is_tall { (LETTER * scale).max(TALL) } else { LETTER * scale }
-}
-
-/// The lit squares of a text on a line: left, top (which may lie above the line) and side.
-pub(super) fn lit(text: &str, scale: u32) -> Vec<(u32, i32, u32)> {
-    let mut left = 0;
-    let mut squares = Vec::new();
-    for letter in in_reading_order(text) {
-        let shape = Shape::of(letter);
-        let side = shape.pixel(scale);
-        // The middle of a tall letter is that of the line.
-        let above = match shape {
-            Shape::Small(_) => 0,
-            Shape::Tall(_) => (LETTER * scale) as i32 / 2 - (TALL * side) as i32 / 2,
-        };
-        squares
-            .extend(shape.lit().into_iter().map(|(x, y)| (left + x * side, above + (y * side) as i32, side)));
-        left += shape.width(scale);
-    }
-    squares
-}
-
-/// The letters from left to right: runs of letters that are written from right to left are reversed. All that a name
-/// needs of the Unicode Bidirectional Algorithm (UAX 9).
-fn in_reading_order(text: &str) -> Vec<char> {
-    let is_right_to_left =
-        |c: char| matches!(c, '\u{590}'..='\u{8ff}' | '\u{fb1d}'..='\u{fdff}' | '\u{fe70}'..='\u{feff}');
+/// The characters from left to right.
+fn in_reading_order(text: &str) -> String {
     let is_seen = |c: &char| !matches!(c, '\u{200c}' | '\u{200d}' | '\u{fe00}'..='\u{fe0f}');
-    let mut letters: Vec<char> = match text.chars().any(is_right_to_left) {
-        true => preprocess_text(text).chars().filter(is_seen).collect(),
-        false => return text.chars().filter(is_seen).collect(),
-    };
-    let mut at = 0;
-    while at < letters.len() {
-        if !is_right_to_left(letters[at]) {
-            at += 1;
-            continue;
-        }
-        let run = letters[at..].iter().take_while(|&&c| is_right_to_left(c) || c == ' ').count();
-        // Spaces at the end of a run belong to what follows.
-        let spaces = letters[at..at + run].iter().rev().take_while(|&&c| c == ' ').count();
-        letters[at..at + run - spaces].reverse();
-        at += run;
+    if text.is_ascii() {
+        return text.to_owned();
     }
-    letters
+    let joined: String = preprocess_text(text).chars().filter(is_seen).collect();
+    let info = BidiInfo::new(&joined, None);
+    info.paragraphs.iter().map(|line| info.reorder_line(line, line.range.clone())).collect()
 }
 
 /// A text cut to fit a width, with two dots where something is missing.
-pub(super) fn fitted(text: &str, room: u32, scale: u32) -> String {
-    if width(text, scale) <= room {
+pub(super) fn fitted(text: &str, room: u32) -> String {
+    if width(text) <= room {
         return text.to_owned();
     }
-    let dots = (room / (LETTER * scale)).min(2);
-    let mut left = room.saturating_sub(dots * LETTER * scale);
+    let dots = (room / LETTER).min(2);
+    let mut left = room.saturating_sub(dots * LETTER);
     let fits = |letter: &char| {
-        let needed = Shape::of(*letter).width(scale);
+        let needed = Glyph::of(*letter).width;
         let fits = needed <= left;
         left = left.saturating_sub(needed);
         fits
@@ -179,36 +131,32 @@ mod tests {
 
     #[test]
     fn long_texts_are_cut_visibly() {
-        assert_eq!(fitted("dive-07", 56, 1), "dive-07");
-        assert_eq!(fitted("dive-07", 55, 1), "dive..");
-        assert_eq!(fitted("dive-07", 8, 1), ".");
+        assert_eq!(fitted("dive-07", 56), "dive-07");
+        assert_eq!(fitted("dive-07", 55), "dive..");
+        assert_eq!(fitted("dive-07", 8), ".");
         // Two wide letters and a dot each.
-        assert_eq!(fitted("鯉の歩き", 50, 1), "鯉の..");
+        assert_eq!(fitted("鯉の歩き", 50), "鯉の..");
     }
 
     #[test]
-    fn every_script_has_letters_of_its_own_and_what_has_none_is_a_box() {
-        let shape = |text: &str| lit(text, 1);
-        let scripts = ["鯉", "ж", "ش", "ש", "का", "한", "ก", "🐸", "🦆", "🔥"];
+    fn every_script_has_letters_of_its_own_and_a_missing_one_is_a_box() {
+        let pixels = |text: &str| lit(text, Style::Plain);
+        let scripts = ["a", "é", "鯉", "ж", "ش", "ש", "か", "한", "ก", "🐸", "🦆", "🔥"];
         for (at, letter) in scripts.iter().enumerate() {
-            assert!(shape(letter).len() > 8, "{letter}");
-            assert!(scripts[..at].iter().all(|other| shape(other) != shape(letter)), "{letter}");
+            assert!(pixels(letter).len() > 8, "{letter}");
+            assert!(scripts[..at].iter().all(|other| pixels(other) != pixels(letter)), "{letter}");
         }
-        assert_eq!(shape("\u{10ffff}"), shape("\u{e000}"));
-        assert_eq!((shape("\u{2b50}\u{fe0f}"), width("\u{1f438}\u{200d}", 1)), (shape("\u{2b50}"), 16));
-        assert_eq!((width("鯉", 1), width("鯉", 2), width("ж", 1), width("a", 2)), (16, 16, 8, 16));
-        assert_eq!((height("koi", 1), height("鯉", 1), height("鯉", 2)), (8, 16, 16));
-        // At scale 2 all letters stand on one line; at scale 1 tall ones reach over it on both sides.
-        assert!(lit("鯉a", 2).iter().all(|&(_, top, side)| top >= 0 && top + side as i32 <= 16));
-        assert!(lit("鯉", 1).iter().any(|&(_, top, _)| top < 0));
+        assert_eq!(pixels("\u{10ffff}"), pixels("\u{e000}"));
+        assert_eq!((pixels("\u{2b50}\u{fe0f}"), width("\u{1f438}\u{200d}")), (pixels("\u{2b50}"), 16));
+        assert_eq!((width("鯉"), width("ж"), width("a")), (16, 8, 8));
+        assert!(lit("鯉Ág", Style::Bold).iter().all(|&(x, y)| x <= 32 && y < LINE));
     }
 
     #[test]
     fn words_from_right_to_left_are_reversed_in_place() {
-        let read = |text: &str| in_reading_order(text).into_iter().collect::<String>();
-        assert_eq!(read("koi-07"), "koi-07");
-        assert_eq!(read("a שלום b"), "a םולש b");
-        // Joined: the first letter of the word stands last, in its initial form.
-        assert_eq!(read("سمك-07"), "\u{feda}\u{fee4}\u{feb3}-07");
+        assert_eq!(in_reading_order("koi-07"), "koi-07");
+        assert_eq!(in_reading_order("a שלום b"), "a םולש b");
+        // Joined: the first letter of the word comes last, in its initial form. The number keeps its order.
+        assert_eq!(in_reading_order("koi سمك 07 b"), "koi 07 \u{feda}\u{fee4}\u{feb3} b");
     }
 }

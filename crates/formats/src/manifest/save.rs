@@ -164,11 +164,8 @@ fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
 }
 
 fn source_entry(source: &Source, frame: &Frame) -> SourceEntry {
-    let [near, far] = frame.cell_corners();
-    let corners = [near.x, near.y, far.x, far.y];
-    let is_canvas = corners == [0.0, 0.0, f64::from(frame.canvas().width), f64::from(frame.canvas().height)];
     SourceEntry {
-        at: (!is_canvas).then_some(corners.map(Coordinate)),
+        at: frame.annotations().cell.map(|[near, far]| [near.x, near.y, far.x, far.y].map(Coordinate)),
         file: source.file.clone(),
         cell: source.cell.map(|cell| cell.to_string()),
         rect: source.rect.map(numbers),
