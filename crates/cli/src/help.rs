@@ -245,7 +245,7 @@ const BRIEF: [(&str, &str, &str); 45] = [
     ("speck-limit", "PX", "Maximum speck size [default: 4]"),
     ("specks", "PX", "Remove stray groups of up to PX pixels (despeckle)"),
     ("take", "FRAMES", "Take only these, in this order: 0-7,9 or r2"),
-    ("trim", "SCOPE", "Trim (crop): none, or one box per frame, clip, set"),
+    ("trim", "SCOPE", "Trim (crop) per frame, clip or sprite; or none"),
     ("width", "PX", "Maximum width [default: 1280]"),
     ("within", "X,Y,W,H", "Use only this part of the sheet (region)"),
     ("zoom", "N", "Draw each pixel N times as large"),

@@ -21,8 +21,8 @@ pub fn clips_beyond<'a>(set: &'a FrameSet, part: &FrameSet) -> Vec<&'a Clip> {
     set.clips().iter().filter(is_beyond).collect()
 }
 
-/// Gives the clips of a part copies of the frames that clips beyond it show too, called after the first clip that shows them. The
-/// copies come after all other frames.
+/// Copies every frame that the subset's clips share with other clips, and makes the subset use the copies. Copies are
+/// named after the first clip that uses them and appended to the set.
 ///
 /// # Errors
 /// None that a set can have; names are chosen free.

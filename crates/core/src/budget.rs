@@ -116,7 +116,7 @@ impl Budget {
         self.take(bytes).map(drop)
     }
 
-    /// Counts bytes that are in use already, be they allowed or not.
+    /// Leases bytes that are already allocated, even beyond the limit.
     pub fn count(&self, bytes: u64) -> Lease {
         self.0.taken.fetch_add(bytes, Ordering::Relaxed);
         Lease { budget: self.clone(), bytes }

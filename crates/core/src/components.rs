@@ -1,5 +1,4 @@
-//! Pixels that hang together, and groups of things that were joined. What is cut, cleaned and checked by single drawings
-//! stands on this; nothing here knows what a drawing is.
+//! Connected-component labeling and disjoint sets, shared by cutting, cleaning and checking.
 //!
 //! Components are labeled by filling from each pixel that has no label yet; groups are the usual disjoint sets, each
 //! known by its first member, so that results never depend on the order of joining.
@@ -70,8 +69,8 @@ pub(crate) fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item =
     places.filter(move |&near| near != at)
 }
 
-/// Things from 0 that can be joined (disjoint sets with path halving: R. Tarjan, J. van Leeuwen, "Worst-case analysis of
-/// set union algorithms", 1984). A group is known by its first member.
+/// Disjoint sets over `0..count`, with path halving (R. Tarjan, J. van Leeuwen, "Worst-case analysis of set union
+/// algorithms", 1984). The representative of a set is its smallest member.
 #[derive(Clone, Debug)]
 pub(crate) struct Groups {
     first: Vec<usize>,

@@ -69,7 +69,7 @@ pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
             program.say("");
             program.console.head(typed);
             match super::run(&line.command()?, &inner) {
-                // The heron is there to be found fault with.
+                // The heron sheet has deliberate defects for `check` to find.
                 Err(failure) if failure.exit == Exit::Findings => {}
                 other => other?,
             }

@@ -126,7 +126,7 @@ impl Report {
             scales: (1..atlases.len()).map(scale).collect(),
             removed: program.all_shown(&written.written.removed),
             has_cells: packed.has_cells,
-            // Who wants such pictures need not be told that they could do without.
+            // No hint about mirrored duplicates if they were requested.
             first_mirrored: atlas
                 .mirrored()
                 .first()

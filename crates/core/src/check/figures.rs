@@ -31,7 +31,8 @@ pub(super) struct Figure<'a> {
 }
 
 impl Figure<'_> {
-    /// A frame of the clip among others of it, with where they are registered, and its number there. Of a long clip some speak for all.
+    /// Returns a sample of the clip's frames that includes `frame`, their registrations, and the index of `frame` in
+    /// the sample.
     pub(super) fn among<'s>(
         &self,
         set: &'s FrameSet,
@@ -56,7 +57,8 @@ impl Figure<'_> {
         })
     }
 
-    /// Whether a frame agrees this many times as well with the others where it is registered as so far off.
+    /// Whether the frame matches its peers at least `times` better at its registered position than at that position
+    /// moved by `offset`.
     pub(super) fn is_clear(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
         let (frames, places, number) = self.among(set, frame);
         distinctness(&frames, &places, number, off).is_some_and(|clear| clear >= times)

@@ -1,9 +1,10 @@
 //! Packed pages: drawings that lie wall to wall and touch where they bulge.
 //!
-//! Two drawings in boxes beside each other have in common only what touches across the straight line between the boxes: little, against
-//! how high they are, and less still where one of the two pixels is faint, as a soft edge or a shadow, or has another color. A piece is
-//! parted where it has least in common across a line, and its parts again. A single figure has such places too, as a thin neck, so pieces
-//! are only parted where boxes fill the page, where a good part of them is parted, and into parts as large as other drawings: then it is a packed page. Drawings that touch all along a side stay one.
+//! Drawings in adjacent boxes touch only along the line between the boxes. The contact is short compared with their
+//! height, and weaker still where pixels are faint (a soft edge, a shadow) or differ in color. A component is split at its
+//! weakest line, and its parts again. A single drawing has weak lines too, such as a thin neck, so components are split
+//! only on a packed page: where boxes fill it, a good share of them splits, and the parts are as large as other drawings.
+//! Drawings that touch along a whole side stay together.
 //!
 //! Looks at straight lines only, and changes no pixel.
 

@@ -53,7 +53,7 @@ impl Default for Room {
 }
 
 impl Room {
-    /// Holds this many pictures of a size to the limits, before anything of their size is asked of the system.
+    /// Checks the limits for this many images before allocating any of them.
     pub(super) fn hold(self, pictures: usize, size: Size) -> Result<(), NoRoom> {
         let (pictures, area) = (pictures as u64, size.area());
         match area <= self.one && area.saturating_mul(pictures) <= self.all {

@@ -45,8 +45,8 @@ impl Among {
     }
 }
 
-/// How many times as well the figure of frame `at` agrees with those of the others where it is registered as so far to the right and down:
-/// much where the figure itself tells, and about as well where what is drawn is alike everywhere.
+/// Ratio of the match score at the registered position to the score at that position moved by (`right`, `down`). Close
+/// to 1 for textures that match anywhere, such as flames.
 pub(crate) fn distinctness(
     frames: &[&Frame],
     places: &[Option<Place>],

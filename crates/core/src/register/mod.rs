@@ -1,10 +1,10 @@
 //! Registration: where the figure of a clip stands in each of its frames.
 //!
-//! The whole clip is registered at once, by what stays, and what moves is ignored. The colors of all frames are put into a few classes
-//! (`classes`); two frames agree at a shift in as many places as show the same class there, and a place that differs costs nothing more
-//! than being different, so that an arm that reaches out or a leg in stride pulls nowhere. That count is found for all shifts at once as
-//! a sum of correlations, one a class (`planes`, `search`). It begins with the frame that agrees best with all others; then each frame
-//! is placed where most of the others agree with it (`votes`), again and again until none moves.
+//! All frames of a clip are registered jointly. The score of an offset is the number of pixels with equal palette
+//! class (`classes`); mismatches carry no extra penalty, so a moving arm or leg does not bias the result. That count is found for
+//! all shifts at once as a sum of correlations, one a class (`planes`, `search`). It begins with the frame that agrees
+//! best with all others; then each frame is placed where most of the others agree with it (`votes`), again and again
+//! until none moves.
 //!
 //! The sum of one-hot correlations is the usual way to count matches at all shifts (M. Fischer, M. Paterson, "String matching and other
 //! products", 1974). Whole pixels only; of equal spots the nearest to where the frame is. Of very many frames some are registered first,

@@ -1,7 +1,7 @@
 //! Values along a clip, and those that leave the path of their neighbors.
 //!
-//! A value between those before and after it is on the path, and so is one that goes on a little as they went: the top of a leap, the
-//! height of a wave. What is farther off stands alone.
+//! A value is on the path if it lies between its neighbors, or overshoots them by no more than the local speed (the
+//! apex of a jump). Anything further away is an outlier.
 
 /// The share of the canvas's longer side that a figure may be off its path, and the least of it in pixels.
 const SHARE: f64 = 0.035;
@@ -28,9 +28,9 @@ pub(crate) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
         false => usize::try_from(number).ok().and_then(|number| known.get(number)).map(|(_, value)| *value),
     };
     for (number, &(at, own)) in (0i64..).zip(&known) {
-        // Where a clip begins and ends, it may begin and end anywhere.
+        // The end frames of a clip that does not loop have only one neighbor, so they are never outliers.
         let (Some(before), Some(after)) = (value(number - 1), value(number + 1)) else { continue };
-        // Neighbors of neighbors tell how fast it goes there. In short loops they are on the other side already.
+        // Estimate the local speed from the second neighbors. In loops of four frames or fewer they would wrap around.
         let near = |near: i64| if count > 4 { value(near) } else { None };
         let speed = |near: f64, far: Option<f64>| far.map_or(0.0, |far| (near - far).abs());
         let going = speed(before, near(number - 2)).max(speed(after, near(number + 2)));

@@ -173,7 +173,8 @@ impl Clip {
         if self.steps.iter().all(|step| stays(step.frame)) {
             return Some(self);
         }
-        // What goes of a bounce goes on the way back too, so that is written out: it lasts as long as before.
+        // Expand a bounce first: a removed frame is also missing on the way back, and the total duration must not
+        // change.
         if self.play == Play::Bounce {
             self.steps = self.shown().into_iter().cloned().collect();
             self.play = Play::Forward;
@@ -190,7 +191,8 @@ impl Clip {
                 None => before = (before.0.saturating_add(step.ticks), before.1.or(step.event)),
             }
         }
-        // In a loop what came first comes after the last; else the first to be shown is there from the beginning.
+        // Time removed before the first kept step goes to the last step of a loop, or to the first step of a clip
+        // played once.
         let heir = if self.plays == 1 { kept.first_mut() } else { kept.last_mut() }?;
         heir.ticks = heir.ticks.saturating_add(before.0);
         heir.event = heir.event.take().or(before.1);

@@ -224,7 +224,7 @@ impl Stage {
         let (x, y) = whole_pivot(&frame);
         let name = frame.name().clone();
         let (dx, dy) = (-x - self.left, -y - self.top);
-        // What does not fit as it is was seen to fit without its empty rim.
+        // If the kept rectangle does not fit, its content does: checked by the caller.
         let moved = frame.clone().moved_on(self.size(), dx, dy);
         moved
             .or_else(|_| frame.tightened().moved_on(self.size(), dx, dy))

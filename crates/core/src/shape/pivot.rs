@@ -176,7 +176,8 @@ fn feet_of_figure(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
     Some(right.iter().zip(&below).map(|(right, below)| Point::new(x + right, ground + below)).collect())
 }
 
-/// The same where what is drawn went along: a figure that bends down or turns is not elsewhere.
+/// Keeps a displacement only where the drawing itself (center of mass or feet) moved with it, so bending or turning
+/// does not count as a jump.
 fn carried(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
     let usual = path::median(seen.iter().flatten().copied().collect());
     let goes_along = |away: f64, seen: f64| (seen - usual) * away.signum() >= WITH_FIGURE * away.abs();
@@ -186,7 +187,7 @@ fn carried(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
         .collect()
 }
 
-/// How far the figure is from where its neighbors have it; all the way from its usual place where it shakes.
+/// Displacement from the path of the neighbors, or from the median position if the clip jitters.
 fn away(values: &[Option<f64>], loops: bool, limit: f64) -> Vec<f64> {
     if path::shaken(values, loops, path::SHAKES * limit).is_some() {
         let usual = path::median(values.iter().flatten().copied().collect());

@@ -3,7 +3,7 @@
 use image::{Rgba, RgbaImage};
 use shibori_core::{Rect, Size, over};
 
-/// What becomes of a partial picture's place before the next one is laid.
+/// How a frame's area is disposed of before the next frame is drawn.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Dispose {
     Keep,

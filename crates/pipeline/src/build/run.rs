@@ -527,7 +527,7 @@ impl Run<'_> {
         let stale = self.stale_of(root);
         let under = self.figures_under(root);
         if is_alone {
-            // All room is for this one: what others will need is made again for them.
+            // This group runs alone: drop cached frames of other sprites; they are recomputed when needed.
             let others = (0..self.frames.len()).filter(|figure| !under.contains(figure));
             others.for_each(|figure| lock(&self.frames[figure]).0 = None);
         }
@@ -725,7 +725,7 @@ fn read_by(cx: &Context<'_>, files: &[PathBuf]) -> Vec<(PathBuf, Digest)> {
     files.iter().filter_map(read).collect()
 }
 
-/// By what an output is known to be the same: what is one file on some systems is one on all.
+/// Case-folded key for comparing output paths on every platform.
 fn known_by(path: &Path) -> String {
     file_key(&slashed(path))
 }

@@ -1,7 +1,7 @@
 //! What can be asked for. One file a group of options: plain structs whose types allow no wrong value, filled by a command
 //! line (feature `clap`), by serde from a recipe, or by hand.
 //!
-//! Of every option "not said" is a value of its own; defaults are filled in last, by the methods that steps call. What
+//! Every option distinguishes "unset" from any value; defaults are applied last, by the accessor methods. What
 //! contradicts what is told by each group's `validate`, which every step calls first. Paths are as the user wrote them;
 //! [`Context::at`](crate::Context::at) says which file is meant.
 

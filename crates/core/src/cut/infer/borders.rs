@@ -24,8 +24,8 @@ const MOST_STEADY: usize = 4096;
 /// A cell whose drawing reaches from gutter to gutter, and one whose does not.
 const FILLED: f64 = 1.2;
 const UNFILLED: f64 = -0.25;
-/// Both axes together, with the next, a little more than the price of a gutter: solid cells that all end before
-/// the next begins may also be plain cells with an empty edge, so that is never a sure answer.
+/// Upper bound of this evidence. Over both axes it slightly exceeds the gutter penalty: solid cells with gaps may also
+/// be plain cells with an empty edge, so it never decides alone.
 const MOST_FILLED: f64 = 3.5;
 const LEAST_FILLED: f64 = -3.0;
 /// Spaced sheets have cells as large as their largest drawing.

@@ -91,7 +91,8 @@ pub(super) fn has_rest(axis: &Axis, length: u32) -> bool {
     rest > 0 && rest != axis.gutter && rest != axis.offset
 }
 
-/// Cells a pixel smaller and larger, for an axis with a rest: where nothing comes out even, each of them is an answer of its own.
+/// Cell sizes one pixel smaller and larger, for axes with a remainder. Nothing divides evenly there, so each size is a
+/// separate candidate.
 pub(super) fn beside(axis: &Axis, length: u32) -> impl Iterator<Item = Axis> {
     let covered = |cell: u32| Axis { covered: cell * axis.count, ..*axis };
     let cell = axis.covered / axis.count;

@@ -200,7 +200,8 @@ impl GridCandidate {
         {
             return f64::INFINITY;
         }
-        // Groups of cells that are clean themselves would be drawings that happen to part where cells do. Figures do, into a head and a body.
+        // If the coarser grid were right, every drawing would have to split exactly at the finer boundaries. Characters
+        // can (head and body), so the lower threshold is for cells side by side only.
         let is_group = own != theirs && is_parted;
         let is_side_by_side = own.rows == theirs.rows;
         if is_group && is_side_by_side && self.cut_places == 0 && self.oblong() <= other.oblong() {
@@ -427,7 +428,7 @@ fn decided(
         candidate.evidence += hints.evidence(&candidate.grid);
     }
     candidates.sort_by(|a, b| b.evidence.total_cmp(&a.evidence));
-    // One of a kind stands for all of it: the others are no other answers.
+    // Keep the best candidate of each equivalence class; the others are the same answer.
     let mut kinds: Vec<GridCandidate> = Vec::with_capacity(candidates.len());
     for candidate in candidates {
         if !kinds.iter().any(|other| other.is_of_kind(&candidate)) {

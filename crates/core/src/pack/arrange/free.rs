@@ -110,8 +110,8 @@ fn rounded_down(
     best
 }
 
-/// What a page's area counts by how it was filled: pages filled from the top have rows in which similar frames lie side by
-/// side, and that makes their file smaller by more than a quarter of a percent.
+/// Area weights by fill direction. Row-filled pages place similar frames side by side and compress better by more than
+/// 0.25%.
 const UPRIGHT: u64 = 400;
 const LYING: u64 = 401;
 
