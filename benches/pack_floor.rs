@@ -18,7 +18,7 @@ use shibori_formats::store::Transaction;
 use shibori_formats::write;
 use shibori_pipeline::options::PackOptions;
 use shibori_pipeline::steps::{pack, pack_set, write_atlases};
-use shibori_pipeline::{Context, Deaf};
+use shibori_pipeline::{Context, NoopObserver};
 
 const ROUNDS: usize = 5;
 
@@ -43,7 +43,7 @@ fn main() {
     println!("{:>10} {:>8} {:>8} {:>8}", "frames", "read", "arrange", "write");
     for count in [100, 1_000, 10_000] {
         let set = written(folder, count, 48);
-        let cx = Context::new(&Deaf);
+        let cx = Context::new(&NoopObserver);
         let options = Mode::Usual.options();
         let (mut read, mut packed) = (None, None);
         let parts = [
@@ -114,7 +114,7 @@ fn job(what: &str, set: &Path, out: &Path, mode: Mode, figures: &Figures) {
 
 /// The command: the atlas, and the bytes of its pages.
 fn packed(set: &Path, path: &Path, mode: Mode) -> (Atlas, usize) {
-    let (cx, options) = (Context::new(&Deaf), mode.options());
+    let (cx, options) = (Context::new(&NoopObserver), mode.options());
     let mut packed = pack(&[set.to_owned()], &options, &cx).expect("frames fit a page");
     let report = write_atlases(&packed, path, &options, &cx).expect("it can be written");
     cx.commit().expect("it can be put in place");

@@ -16,7 +16,7 @@ use shibori_benches::Figures;
 use shibori_core::parallel;
 use shibori_formats::read::{Limits, Picture, image as read_image};
 use shibori_formats::write::png;
-use shibori_pipeline::build::{Build, Failures, Outcome};
+use shibori_pipeline::build::{Build, FailureCollector, Outcome};
 use shibori_pipeline::options::RunOptions;
 
 const CELL: u32 = 64;
@@ -59,7 +59,7 @@ fn project(folder: &Path, sheets: usize, together: usize) {
 fn built(folder: &Path, jobs: Option<NonZeroUsize>) -> (Duration, Outcome) {
     let began = Instant::now();
     let build = Build::open(&folder.join("shibori.toml"), &RunOptions::default()).unwrap();
-    let ears = Failures::default();
+    let ears = FailureCollector::default();
     let outcome = build.run(jobs, &ears).unwrap();
     assert_eq!(ears.into_inner(), Vec::<String>::new());
     (began.elapsed(), outcome)

@@ -22,7 +22,7 @@ use shibori_formats::manifest;
 use shibori_formats::read::{self, Limits};
 use shibori_formats::store::{self, Policy, Transaction};
 use shibori_formats::write;
-use shibori_pipeline::build::{Build, Failures};
+use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::{Recipe, Text};
 use tempfile::TempDir;
@@ -238,7 +238,7 @@ pub fn records(data: &[u8]) {
     fs::create_dir_all(at(".shibori")).expect("a folder");
     file(".shibori/shibori.toml.record", data);
     let build = Build::open(&recipe, &RunOptions::default()).expect("a recipe");
-    if let Ok(standing) = build.standing(&Failures::default()) {
+    if let Ok(standing) = build.standing(&FailureCollector::default()) {
         let _ = build.left_behind(&standing);
     }
 }

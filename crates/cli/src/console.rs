@@ -11,7 +11,7 @@ use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
 use serde::Serialize;
 use serde_json::{Map, Value, json};
-use shibori_pipeline::{Listener, Notice, Task};
+use shibori_pipeline::{Notice, Observer, Task};
 
 use crate::args::{Everywhere, When};
 use crate::failure::Failure;
@@ -223,7 +223,7 @@ impl Console {
 }
 
 /// What the pipeline tells on the way.
-impl Listener for Console {
+impl Observer for Console {
     fn notice(&self, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {

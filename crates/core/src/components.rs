@@ -72,11 +72,11 @@ pub(crate) fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item =
 /// Disjoint sets over `0..count`, with path halving (R. Tarjan, J. van Leeuwen, "Worst-case analysis of set union
 /// algorithms", 1984). The representative of a set is its smallest member.
 #[derive(Clone, Debug)]
-pub(crate) struct Groups {
+pub(crate) struct DisjointSets {
     first: Vec<usize>,
 }
 
-impl Groups {
+impl DisjointSets {
     /// So many things, each a group of its own.
     pub(crate) fn of(count: usize) -> Self {
         Self { first: (0..count).collect() }

@@ -18,8 +18,8 @@ const PIXEL: u64 = 4;
 /// Standard input or output, where a file is meant.
 const STANDARD: &str = "-";
 
-/// Hears what happens on the way. Every method may be called from any thread; by default nobody listens.
-pub trait Listener: Sync {
+/// Receives notices and progress. Methods may be called from any thread; the defaults ignore everything.
+pub trait Observer: Sync {
     /// There is something to know.
     fn notice(&self, notice: Notice) {
         let _ = notice;
@@ -31,11 +31,11 @@ pub trait Listener: Sync {
     }
 }
 
-/// A listener that hears nothing.
+/// An observer that ignores everything.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Deaf;
+pub struct NoopObserver;
 
-impl Listener for Deaf {}
+impl Observer for NoopObserver {}
 
 /// Work that takes long enough to be counted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -53,7 +53,7 @@ pub struct Context<'a> {
     limits: Limits,
     /// The folder in which relative paths begin; empty for the current one.
     pub base: PathBuf,
-    listener: &'a dyn Listener,
+    observer: &'a dyn Observer,
     run: Transaction,
 }
 
@@ -65,15 +65,15 @@ impl std::fmt::Debug for Context<'_> {
 
 impl<'a> Context<'a> {
     /// Plain limits, paths from the current folder, nothing replaced that shibori did not write.
-    pub fn new(listener: &'a dyn Listener) -> Self {
-        Self::with_policy(listener, Policy::default())
+    pub fn new(observer: &'a dyn Observer) -> Self {
+        Self::with_policy(observer, Policy::default())
     }
 
     /// The same with other rules for what may be replaced.
-    pub fn with_policy(listener: &'a dyn Listener, policy: Policy) -> Self {
+    pub fn with_policy(observer: &'a dyn Observer, policy: Policy) -> Self {
         let run = Transaction::new(policy);
         let limits = Limits { staged: run.staged().clone(), ..Limits::default() };
-        Self { limits, base: PathBuf::new(), listener, run }
+        Self { limits, base: PathBuf::new(), observer, run }
     }
 
     /// The same with other limits.
@@ -159,7 +159,7 @@ impl<'a> Context<'a> {
         self.run.commit()?;
         for (file, work) in kept {
             let file = file.strip_prefix(&self.base).map_or_else(|_| file.clone(), Path::to_owned);
-            self.listener.notice(Notice::KeptByHand { file, work });
+            self.observer.notice(Notice::KeptByHand { file, work });
         }
         Ok(())
     }
@@ -185,12 +185,12 @@ impl<'a> Context<'a> {
     }
 
     pub(crate) fn tell(&self, notice: Notice) {
-        self.listener.notice(notice);
+        self.observer.notice(notice);
     }
 
     /// Counts units of work; may be called from any thread.
     pub(crate) fn counter(&self, task: Task, of: usize) -> impl Fn() + Sync {
         let done = AtomicUsize::new(0);
-        move || self.listener.progress(task, done.fetch_add(1, Ordering::Relaxed) + 1, of)
+        move || self.observer.progress(task, done.fetch_add(1, Ordering::Relaxed) + 1, of)
     }
 }

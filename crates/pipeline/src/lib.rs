@@ -16,7 +16,7 @@
 //! use shibori_core::{FrameSet, Name, Pixels};
 //! use shibori_pipeline::options::{AdjustOptions, PackOptions, ShapeOptions};
 //! use shibori_pipeline::steps::{adjust_set, pack_set};
-//! use shibori_pipeline::{Context, Deaf};
+//! use shibori_pipeline::{Context, NoopObserver};
 //!
 //! # fn main() -> Result<(), Box<dyn std::error::Error>> {
 //! // Two cells of 32x32 px, with a figure of 8x20 px that stands 3 px further to the right in the second.
@@ -30,7 +30,7 @@
 //! let cut = cut_cells(&sheet, &grid, &CellChoice::default())?;
 //! let set = FrameSet::new(cut.into_frames(&Name::new("heron")?, "heron.png")?, Vec::new())?;
 //!
-//! let cx = Context::new(&Deaf);
+//! let cx = Context::new(&NoopObserver);
 //! let shape = ShapeOptions { align: Some("feet".parse()?), pivot: Some("feet".parse()?), ..Default::default() };
 //! let adjusted = adjust_set(set, &AdjustOptions { shape, ..Default::default() }, &cx)?;
 //! assert_eq!(adjusted.frames[1].shift.map(|shift| shift.x), Some(-3));
@@ -49,10 +49,10 @@
 //!
 //! use shibori_pipeline::options::PackOptions;
 //! use shibori_pipeline::steps::{pack, write_atlases};
-//! use shibori_pipeline::{Context, Deaf, Error};
+//! use shibori_pipeline::{Context, NoopObserver, Error};
 //!
 //! fn main() -> Result<(), Error> {
-//!     let cx = Context::new(&Deaf);
+//!     let cx = Context::new(&NoopObserver);
 //!     let options = PackOptions::default();
 //!     let packed = pack(&[PathBuf::from("art")], &options, &cx)?;
 //!     write_atlases(&packed, Path::new("build/pond"), &options, &cx)?;
@@ -72,7 +72,7 @@ mod error;
 mod machine;
 mod notice;
 
-pub use context::{Context, Deaf, Listener, Task};
+pub use context::{Context, NoopObserver, Observer, Task};
 pub use error::{Error, Growth};
 pub use machine::{memory, peak_memory};
 pub use notice::Notice;

@@ -8,10 +8,10 @@ use std::sync::Mutex;
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 use shibori_formats::ShownPath;
-use shibori_pipeline::build::{Audience, Build, Event, Outcome};
+use shibori_pipeline::build::{Build, BuildObserver, Event, Outcome};
 use shibori_pipeline::options::{ClipCommand, ClipOptions, RunOptions, Switch};
 use shibori_pipeline::steps::clip;
-use shibori_pipeline::{Context, Deaf, Error};
+use shibori_pipeline::{Context, Error, NoopObserver};
 
 /// Remembers what was done and what went wrong.
 #[derive(Default)]
@@ -20,7 +20,7 @@ struct Ears {
     errors: Mutex<Vec<String>>,
 }
 
-impl Audience for Ears {
+impl BuildObserver for Ears {
     fn event(&self, event: Event<'_>) {
         match event {
             Event::Done { name, .. } => self.done.lock().unwrap().push(name.to_owned()),
@@ -328,7 +328,7 @@ fn apply(edit: &Edit, project: &mut Project, folder: &Path) {
 
 /// Adds a clip as `shibori clip` does.
 fn work_by_hand(folder: &Path) {
-    let cx = Context::new(&Deaf);
+    let cx = Context::new(&NoopObserver);
     let clips = ClipOptions { clip: vec!["extra = s0:0-1".parse().unwrap()], ..ClipOptions::default() };
     let options = ClipCommand { clips, ..ClipCommand::default() };
     clip(&folder.join("build/hand.json"), &options, &cx).unwrap();
@@ -417,7 +417,7 @@ fn only_what_changed_is_done_and_every_step_alone_comes_to_the_same() {
 /// Panics as soon as one of the steps begins.
 struct Fragile(Ears);
 
-impl Audience for Fragile {
+impl BuildObserver for Fragile {
     fn event(&self, event: Event<'_>) {
         if let Event::Starts { name: "atlas.a0" } = event {
             panic!("a mistake of the program");
@@ -433,11 +433,11 @@ fn a_bug_in_one_job_fails_its_step_and_all_others_are_done() {
     project.atlases.insert(1, Atlas { of: 0, gutter: 1, pages: 0, exports: 3 });
     project.write(home.path());
     let build_all = Build::open(&home.path().join("shibori.toml"), &RunOptions::default()).unwrap();
-    let audience = Fragile(Ears::default());
-    let outcome = build_all.run(None, &audience).unwrap();
-    let errors = audience.0.errors.into_inner().unwrap();
+    let observer = Fragile(Ears::default());
+    let outcome = build_all.run(None, &observer).unwrap();
+    let errors = observer.0.errors.into_inner().unwrap();
     assert_eq!(errors, ["atlas.a0: stopped by a bug in shibori: a mistake of the program"]);
-    assert!(outcome.undone > 0 && audience.0.done.into_inner().unwrap().contains(&"atlas.a1".to_owned()));
+    assert!(outcome.undone > 0 && observer.0.done.into_inner().unwrap().contains(&"atlas.a1".to_owned()));
     // No trace of it is left, and the next build recovers.
     assert!(!home.path().join("build/a0.json").exists());
     let (outcome, ears) = build(home.path(), false);
@@ -451,7 +451,7 @@ struct Switching<'a> {
     this: Vec<u8>,
 }
 
-impl Audience for Switching<'_> {
+impl BuildObserver for Switching<'_> {
     fn event(&self, event: Event<'_>) {
         match event {
             Event::Starts { name: "s0" } => fs::write(self.source, &self.other).unwrap(),

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use shibori_core::{Frame, FrameSet, Name, Pixels};
 use shibori_pipeline::options::AdjustOptions;
 use shibori_pipeline::steps::adjust_set;
-use shibori_pipeline::{Context, Deaf, Error};
+use shibori_pipeline::{Context, Error, NoopObserver};
 
 /// Options in the order of the steps they ask for, as a recipe writes them. Of each line one is drawn.
 const ORDER: [&[(&str, &str, &str)]; 15] = [
@@ -64,7 +64,7 @@ fn frames(shapes: &[(u32, u32, u32, u32)], strays: &[(u32, u32)], is_trimmed: bo
 }
 
 fn adjusted(set: FrameSet, picked: &[(&str, &str, &str)]) -> Result<FrameSet, Error> {
-    adjust_set(set, &options(picked), &Context::new(&Deaf)).map(|adjusted| adjusted.set)
+    adjust_set(set, &options(picked), &Context::new(&NoopObserver)).map(|adjusted| adjusted.set)
 }
 
 fn any_shape() -> impl Strategy<Value = (u32, u32, u32, u32)> {

@@ -8,7 +8,7 @@ use serde_json::Value;
 use shibori_core::{ByteSize, FrameSet};
 use shibori_formats::read::{Limits, source};
 use shibori_pipeline::Error;
-use shibori_pipeline::build::{Build, Failures};
+use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::Fault;
 use tempfile::TempDir;
@@ -33,7 +33,7 @@ fn project(recipe: &str) -> TempDir {
 
 /// Builds, and gives what went wrong in steps.
 fn built(home: &TempDir, run: &RunOptions) -> Result<Vec<String>, Error> {
-    let ears = Failures::default();
+    let ears = FailureCollector::default();
     Build::open(&home.path().join("shibori.toml"), run)?.run(None, &ears)?;
     Ok(ears.into_inner())
 }

@@ -12,7 +12,7 @@ use shibori_pipeline::options::{
     PackOptions, SliceOptions, UnpackOptions,
 };
 use shibori_pipeline::steps::{self, How, Shows, Target};
-use shibori_pipeline::{Context, Deaf, Error, Listener, Notice, Task};
+use shibori_pipeline::{Context, Error, NoopObserver, Notice, Observer, Task};
 use tempfile::TempDir;
 
 /// Keeps what it hears.
@@ -22,7 +22,7 @@ struct Ear {
     counts: Mutex<Vec<(Task, usize, usize)>>,
 }
 
-impl Listener for Ear {
+impl Observer for Ear {
     fn notice(&self, notice: Notice) {
         self.notices.lock().unwrap().push(notice);
     }
@@ -214,7 +214,7 @@ fn every_other_step_gives_its_outcome_without_a_word() {
     let packed = steps::pack_set(sliced.set, &pack, &cx).unwrap();
     steps::write_atlases(&packed, Path::new("pond"), &pack, &cx).unwrap();
     cx.commit().unwrap();
-    let mut cx = Context::new(&Deaf);
+    let mut cx = Context::new(&NoopObserver);
     cx.base = home.path().to_owned();
     let atlas = Path::new("pond.json");
     let clip: ClipCommand =

@@ -11,7 +11,7 @@ use std::collections::VecDeque;
 use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
-use crate::components::{Groups, around, pieces};
+use crate::components::{DisjointSets, around, pieces};
 use crate::cut::{dots, seams};
 use crate::parallel;
 use crate::{Cell, Pixels, Rect, Size};
@@ -162,7 +162,7 @@ fn united(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
 fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
     let (firsts, drawings): (Vec<usize>, Vec<Rect>) =
         united(groups, boxes).into_iter().enumerate().filter_map(|(at, rect)| Some((at, rect?))).unzip();
-    let mut letters = Groups::of(groups.len());
+    let mut letters = DisjointSets::of(groups.len());
     for (dot, whole) in dots::of_letters(&drawings) {
         letters.join(firsts[dot], firsts[whole]);
     }
@@ -204,7 +204,7 @@ fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
 
 /// For each piece the first piece of its group.
 fn grouped(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32> {
-    let mut groups = Groups::of(count);
+    let mut groups = DisjointSets::of(count);
     for &(_, a, b) in bridges.iter().filter(|(gap, ..)| *gap <= join) {
         groups.join(a as usize - 1, b as usize - 1);
     }

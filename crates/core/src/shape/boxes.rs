@@ -116,7 +116,9 @@ fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<Area>>, Vec<Coverage>) {
     let mut coverage = Vec::new();
     for group in by_clip(set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
-        let Some((rect, share)) = Heap::of(&frames).and_then(|heap| heap.core(share)) else { continue };
+        let Some((rect, share)) = CoverageHistogram::of(&frames).and_then(|heap| heap.core(share)) else {
+            continue;
+        };
         let area = Area::from(rect);
         coverage.push(Coverage { frame: group[0], area, share });
         group.into_iter().for_each(|at| areas[at] = Some(area));
@@ -125,12 +127,12 @@ fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<Area>>, Vec<Coverage>) {
 }
 
 /// How many frames are solid at each pixel of the canvas.
-struct Heap {
+struct CoverageHistogram {
     around: Rect,
     counts: Vec<u64>,
 }
 
-impl Heap {
+impl CoverageHistogram {
     fn of(frames: &[&Frame]) -> Option<Self> {
         let boxes = frames.iter().filter_map(|frame| frame.content(SOLID));
         let around = boxes.reduce(Rect::union)?;

@@ -3,7 +3,7 @@
 //! A wider scope makes frames share one box, so that nothing jumps even in a game that ignores
 //! insets. Canvas and inset always restore the frame; a blank frame keeps no pixels.
 
-use crate::components::Groups;
+use crate::components::DisjointSets;
 use crate::parallel;
 use crate::{FrameSet, Pair, Pixels, Rect, SetError};
 
@@ -67,7 +67,7 @@ pub fn restore(set: FrameSet) -> Result<FrameSet, SetError> {
 
 /// For each frame, the first frame of the group it shares a box with.
 pub(super) fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
-    let mut groups = Groups::of(set.frames().len());
+    let mut groups = DisjointSets::of(set.frames().len());
     match scope {
         TrimScope::None | TrimScope::Frame => {}
         TrimScope::Clip => {

@@ -11,8 +11,8 @@ use shibori_formats::store::Policy;
 
 use crate::Error;
 use crate::build::make::frames;
-use crate::build::run::Hearing;
-use crate::build::{Audience, Build};
+use crate::build::run::TaggedObserver;
+use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
 use crate::recipe::{Atlas, Located, Mark};
 use crate::steps::{Checked, checked, pack_set};
@@ -51,7 +51,7 @@ pub enum Seen {
 /// Has heard it before.
 struct Silent;
 
-impl Audience for Silent {}
+impl BuildObserver for Silent {}
 
 impl Build {
     /// Whether what is only worth a look counts as wrong, too.
@@ -66,18 +66,18 @@ impl Build {
     /// Where a sprite can't be made, or an atlas can't be packed.
     pub fn check(
         &self,
-        audience: &dyn Audience,
+        observer: &dyn BuildObserver,
         mut hear: impl FnMut(&Checked),
     ) -> Result<(Vec<RecipeFinding>, usize), Error> {
         let limits = self.run.limits();
         let (mut found, mut allowed, mut clips) = (Vec::new(), 0, Vec::new());
         let figures: Vec<usize> = (0..self.graph.figures.len()).collect();
         for some in figures.chunks(parallel::threads().max(1)) {
-            let checked = parallel::each(some, |&figure| self.check_figure(figure, &limits, audience));
+            let checked = parallel::each(some, |&figure| self.check_figure(figure, &limits, observer));
             for (one, &figure) in checked.into_iter().zip(some) {
                 let (one, own) = match one {
                     // Alone, it has all the room there is.
-                    Err(error) if error.is_memory() => self.check_figure(figure, &limits, audience)?,
+                    Err(error) if error.is_memory() => self.check_figure(figure, &limits, observer)?,
                     one => one?,
                 };
                 let options = &self.graph.sprite(figure).check.options;
@@ -95,7 +95,7 @@ impl Build {
             let used: Vec<&[Clip]> =
                 self.figures_in(at).into_iter().map(|figure| &clips[figure][..]).collect();
             own.extend(self.missing_rows(at, &used));
-            own.extend(self.too_many_pages(at, &limits, audience)?);
+            own.extend(self.too_many_pages(at, &limits, observer)?);
         }
         let options = &self.graph.recipe.check.options;
         let (without, own): (Vec<_>, Vec<_>) = own.into_iter().partition(|one| is_allowed(options, one));
@@ -109,9 +109,9 @@ impl Build {
         &self,
         figure: usize,
         limits: &Limits,
-        audience: &dyn Audience,
+        observer: &dyn BuildObserver,
     ) -> Result<(Checked, Vec<RecipeFinding>), Error> {
-        let (set, expected) = (self.frames_of(figure, limits, audience)?, &self.graph.sprite(figure).check);
+        let (set, expected) = (self.frames_of(figure, limits, observer)?, &self.graph.sprite(figure).check);
         let name = self.graph.figures[figure].name.as_str();
         let mut own = self.missing(&expected.clips, &[set.clips()], Some(name));
         own.extend(unused(&set, name));
@@ -120,24 +120,29 @@ impl Build {
         Ok((checked(part, Path::new(name), &expected.options), own))
     }
 
-    fn frames_of(&self, figure: usize, limits: &Limits, audience: &dyn Audience) -> Result<FrameSet, Error> {
+    fn frames_of(
+        &self,
+        figure: usize,
+        limits: &Limits,
+        observer: &dyn BuildObserver,
+    ) -> Result<FrameSet, Error> {
         let figure = &self.graph.figures[figure];
-        let hearing = Hearing { audience, name: figure.name.as_str() };
-        frames(&self.graph, figure, &self.context(&hearing, Policy::default(), limits))
+        let tagged = TaggedObserver { observer, name: figure.name.as_str() };
+        frames(&self.graph, figure, &self.context(&tagged, Policy::default(), limits))
     }
 
     fn too_many_pages(
         &self,
         atlas: usize,
         limits: &Limits,
-        audience: &dyn Audience,
+        observer: &dyn BuildObserver,
     ) -> Result<Option<RecipeFinding>, Error> {
         let Some(Located { value: limit, span }) = &self.graph.recipe.check.pages else { return Ok(None) };
         let Atlas { name, options, .. } = self.graph.atlas(atlas);
         let used = self.figures_in(atlas).into_iter().map(|figure| self.frames_of(figure, limits, &Silent));
         let set = FrameSet::merge(used.collect::<Result<Vec<_>, _>>()?)?;
-        let hearing = Hearing { audience, name: &name.value };
-        let cx = self.context(&hearing, Policy::default(), limits);
+        let tagged = TaggedObserver { observer, name: &name.value };
+        let cx = self.context(&tagged, Policy::default(), limits);
         let packed = pack_set(options.only.of(set)?, options, &cx)?;
         let pages = packed.atlases.iter().map(|atlas| atlas.pages().len()).max().unwrap_or(0);
         Ok((pages > *limit).then(|| RecipeFinding {

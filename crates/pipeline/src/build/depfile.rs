@@ -8,7 +8,7 @@ use shibori_formats::store::{Policy, Transaction};
 use shibori_formats::write;
 
 use crate::Error;
-use crate::build::{Build, StepFacts};
+use crate::build::{Build, TargetInfo};
 
 impl Build {
     /// Writes what some targets are made of, even where nothing is new: the file is to be younger than what it lists. With
@@ -16,7 +16,7 @@ impl Build {
     ///
     /// # Errors
     /// If the file is a source, can't be written, or is neither ours nor a list of this kind.
-    pub fn write_depfile(&self, file: &Path, steps: &[StepFacts], is_whole: bool) -> Result<(), Error> {
+    pub fn write_depfile(&self, file: &Path, steps: &[TargetInfo], is_whole: bool) -> Result<(), Error> {
         let text = depfile(steps, is_whole.then_some(file), |path| self.base().join(path));
         let recipe = self.recipe_file().to_owned();
         let run = Transaction::new(Policy { recipe: Some(recipe.clone()), ..self.run.policy() });
@@ -41,7 +41,7 @@ fn is_depfile(text: &[u8]) -> bool {
 /// With `own`, it is that of a whole recipe, and the file itself is made of every input and every output: Make builds again
 /// if an input is newer, or an output is gone. Outputs depend on nothing themselves, since one that stayed the same is older
 /// than its inputs forever.
-fn depfile(steps: &[StepFacts], own: Option<&Path>, at: impl Fn(&Path) -> PathBuf) -> String {
+fn depfile(steps: &[TargetInfo], own: Option<&Path>, at: impl Fn(&Path) -> PathBuf) -> String {
     let listed = |files: &[&PathBuf]| {
         let files: Vec<String> = files.iter().map(|path| escaped(&at(path))).collect();
         files.join(" \\\n  ")
@@ -95,7 +95,7 @@ mod tests {
 
     #[test]
     fn spaces_and_dollars_are_kept_plain_and_every_input_has_a_rule() {
-        let step = StepFacts {
+        let step = TargetInfo {
             name: "atlas.pond".to_owned(),
             inputs: ["art/big koi.png", "art/$1.png"].map(PathBuf::from).to_vec(),
             outputs: ["build/pond.json", "build/pond.png"].map(PathBuf::from).to_vec(),
@@ -106,7 +106,7 @@ mod tests {
             "game/build/pond.json \\\n  game/build/pond.png: \\\n  game/art/big\\ koi.png \\\n  game/art/$$1.png\n\
              \ngame/art/$$1.png:\n\ngame/art/big\\ koi.png:\n"
         );
-        let step = StepFacts { inputs: vec![PathBuf::from("art/50%.png")], ..step };
+        let step = TargetInfo { inputs: vec![PathBuf::from("art/50%.png")], ..step };
         assert_eq!(
             depfile(&[step], Some(Path::new("shibori.d")), Path::to_owned),
             "shibori.d: \\\n  art/50%.png \\\n  build/pond.json \\\n  build/pond.png\n\

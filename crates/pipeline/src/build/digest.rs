@@ -7,12 +7,12 @@ use shibori_core::parallel;
 use shibori_formats::store::Digest;
 
 use crate::Error;
+use crate::build::fingerprints::FingerprintCache;
 use crate::build::graph::Graph;
 use crate::build::make::settings;
-use crate::build::prints::Prints;
 use crate::build::record::{Record, StepRecord};
 use crate::build::sources::slashed;
-use crate::build::{Audience, Build};
+use crate::build::{Build, BuildObserver};
 
 /// Why a step is stale.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -72,7 +72,7 @@ impl Digests {
     ///
     /// # Errors
     /// Where one is there and can't be read.
-    pub(super) fn of(graph: &Graph, prints: &Prints) -> Result<Self, Error> {
+    pub(super) fn of(graph: &Graph, prints: &FingerprintCache) -> Result<Self, Error> {
         let mut seen = HashSet::new();
         let files: Vec<&PathBuf> =
             graph.steps.iter().flat_map(|step| &step.inputs).filter(|path| seen.insert(*path)).collect();
@@ -94,7 +94,7 @@ impl Digests {
         &self,
         graph: &Graph,
         record: &Record,
-        prints: &Prints,
+        prints: &FingerprintCache,
     ) -> Result<Vec<Option<Why>>, Error> {
         let mut whys: Vec<Option<Option<Why>>> = vec![None; graph.steps.len()];
         (0..graph.steps.len()).try_for_each(|at| self.why(graph, at, record, prints, &mut whys))?;
@@ -106,7 +106,7 @@ impl Digests {
         graph: &Graph,
         at: usize,
         record: &Record,
-        prints: &Prints,
+        prints: &FingerprintCache,
         whys: &mut Vec<Option<Option<Why>>>,
     ) -> Result<(), Error> {
         if whys[at].is_some() {
@@ -128,7 +128,7 @@ impl Digests {
         graph: &Graph,
         at: usize,
         record: &Record,
-        prints: &Prints,
+        prints: &FingerprintCache,
     ) -> Result<Option<Why>, Error> {
         let step = &graph.steps[at];
         let Some(before) = record.steps.get(&step.name) else { return Ok(Some(Why::New)) };
@@ -228,13 +228,13 @@ fn unreadable(path: &Path, error: std::io::Error) -> Error {
 }
 
 impl Build {
-    /// Whether each target is stale, and why. Builds and records nothing; the audience words the findings on pages.
+    /// Whether each target is stale, and why. Builds and records nothing; the observer words the findings on pages.
     ///
     /// # Errors
     /// Where an input can't be read.
-    pub fn standing(&self, audience: &dyn Audience) -> Result<Vec<Standing>, Error> {
+    pub fn standing(&self, observer: &dyn BuildObserver) -> Result<Vec<Standing>, Error> {
         let (record, _) = super::record::peek(self.recipe_file());
-        let prints = Prints::new(record.files.clone(), 0);
+        let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = Digests::of(&self.graph, &prints)?;
         let mut whys = digests.whys(&self.graph, &record, &prints)?;
         let mut as_built: HashMap<usize, Vec<PathBuf>> = HashMap::new();
@@ -243,7 +243,7 @@ impl Build {
             let together: Vec<usize> =
                 (root..whys.len()).filter(|&at| self.graph.steps[at].root == root).collect();
             let is_new = together.iter().all(|&at| whys[at] == Some(Why::New));
-            let outputs = if is_new { self.outputs_as_built(&together, audience) } else { None };
+            let outputs = if is_new { self.outputs_as_built(&together, observer) } else { None };
             if let Some(outputs) = outputs {
                 together.iter().for_each(|&at| whys[at] = None);
                 as_built.extend(together.into_iter().zip(outputs));

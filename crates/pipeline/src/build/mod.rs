@@ -5,16 +5,16 @@
 //! together, an atlas with its exports and pictures, is put in place together or not at all. Whatever stops a build, even between
 //! two files, the next one comes to what a build from nothing would come to.
 //!
-//! Nothing here prints, and only `watch` looks at a clock; what happens is told to an [`Audience`].
+//! Nothing here prints, and only `watch` looks at a clock; what happens is told to an [`BuildObserver`].
 
 mod check;
 mod depfile;
 mod digest;
+mod fingerprints;
 mod frames;
 mod graph;
 mod make;
 mod places;
-mod prints;
 mod record;
 mod run;
 mod schedule;
@@ -39,9 +39,9 @@ pub use record::Trouble;
 pub use run::Outcome;
 pub use watch::{Change, Unwatched, Watch};
 
-/// Hears how a build goes on. Every method may be called from any thread; by default nobody listens, and pages say nothing of what looks
-/// wrong.
-pub trait Audience: Sync {
+/// Receives the events of a build. Methods may be called from any thread; the defaults ignore everything, and pages then show
+/// no findings.
+pub trait BuildObserver: Sync {
     /// Something happened.
     fn event(&self, event: Event<'_>) {
         let _ = event;
@@ -59,18 +59,18 @@ pub trait Audience: Sync {
     }
 }
 
-/// Keeps what went wrong, and hears nothing else: each failure begins with the step or the sprite.
+/// Collects failures and ignores everything else: each text begins with the target or the sprite.
 #[derive(Debug, Default)]
-pub struct Failures(Mutex<Vec<String>>);
+pub struct FailureCollector(Mutex<Vec<String>>);
 
-impl Failures {
+impl FailureCollector {
     /// All of them, in the order in which they came.
     pub fn into_inner(self) -> Vec<String> {
         self.0.into_inner().unwrap_or_else(PoisonError::into_inner)
     }
 }
 
-impl Audience for Failures {
+impl BuildObserver for FailureCollector {
     fn event(&self, event: Event<'_>) {
         if let Event::Failed { name, error, .. } = event {
             self.0.lock().unwrap_or_else(PoisonError::into_inner).push(format!("{name}: {error}"));
@@ -159,7 +159,7 @@ pub struct Build {
 
 /// A step as tools want to know it.
 #[derive(Clone, Debug)]
-pub struct StepFacts {
+pub struct TargetInfo {
     /// Its name.
     pub name: String,
     /// Files that it reads, from the recipe's folder.

@@ -13,16 +13,16 @@ use shibori_formats::read::Limits;
 use shibori_formats::store::{self, Digest, Policy, file_key};
 
 use crate::build::digest::{Digests, Why};
+use crate::build::fingerprints::FingerprintCache;
 use crate::build::frames::KeptFrames;
 use crate::build::graph::{Figure, Graph, Kind, Step};
 use crate::build::make;
-use crate::build::prints::Prints;
 use crate::build::record::{self, Record, StepRecord, Store};
 use crate::build::schedule::{Ended, Schedule};
 use crate::build::sources::slashed;
-use crate::build::{Audience, Build, Event, StepFacts};
+use crate::build::{Build, BuildObserver, Event, TargetInfo};
 use crate::recipe::Fault;
-use crate::{Context, Error, Listener, Notice, Task};
+use crate::{Context, Error, Notice, Observer, Task};
 
 /// How a build went.
 #[derive(Debug, Default)]
@@ -45,14 +45,14 @@ impl Outcome {
 }
 
 /// A step that is about to be done, as its context sees it.
-pub(super) struct Hearing<'a> {
-    pub(super) audience: &'a dyn Audience,
+pub(super) struct TaggedObserver<'a> {
+    pub(super) observer: &'a dyn BuildObserver,
     pub(super) name: &'a str,
 }
 
-impl Listener for Hearing<'_> {
+impl Observer for TaggedObserver<'_> {
     fn notice(&self, notice: Notice) {
-        self.audience.notice(self.name, notice);
+        self.observer.notice(self.name, notice);
     }
 
     fn progress(&self, _: Task, _: usize, _: usize) {}
@@ -62,9 +62,9 @@ impl Listener for Hearing<'_> {
 struct Run<'a> {
     build: &'a Build,
     graph: &'a Graph,
-    audience: &'a dyn Audience,
+    observer: &'a dyn BuildObserver,
     store: &'a Store,
-    prints: &'a Prints,
+    prints: &'a FingerprintCache,
     digests: &'a Digests,
     limits: Limits,
     policy: Policy,
@@ -109,26 +109,26 @@ impl Build {
     /// Does what is stale, on as many threads as there are cores or as are said.
     ///
     /// # Errors
-    /// Where an input can't be read at all. What goes wrong in a step is told to the audience and kept in the outcome.
-    pub fn run(&self, jobs: Option<NonZeroUsize>, audience: &dyn Audience) -> Result<Outcome, Error> {
+    /// Where an input can't be read at all. What goes wrong in a step is told to the observer and kept in the outcome.
+    pub fn run(&self, jobs: Option<NonZeroUsize>, observer: &dyn BuildObserver) -> Result<Outcome, Error> {
         if record::is_busy(self.recipe_file()) {
-            audience.event(Event::Waiting);
+            observer.event(Event::Waiting);
         }
         let (store, record, trouble) = Store::open(self.recipe_file());
         if let Some(trouble) = &trouble {
-            audience.event(Event::Trouble(trouble));
+            observer.event(Event::Trouble(trouble));
         }
         if store.was_cut_off {
             self.finish_interrupted(&record)?;
         }
-        let prints = Prints::new(record.files.clone(), store.now);
+        let prints = FingerprintCache::new(record.files.clone(), store.now);
         let digests = Digests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
-        audience.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
+        observer.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
         let run = Run {
             build: self,
             graph: &self.graph,
-            audience,
+            observer,
             store: &store,
             prints: &prints,
             digests: &digests,
@@ -158,7 +158,7 @@ impl Build {
 
     /// The digest of all that the frames of each figure are made of, if they are worth keeping: those of an atlas are needed
     /// again when another of its sprites changes. What another step writes is no input.
-    fn keys(&self, is_stale: bool, prints: &Prints) -> Vec<Option<Key>> {
+    fn keys(&self, is_stale: bool, prints: &FingerprintCache) -> Vec<Option<Key>> {
         let packed: HashSet<usize> = self.graph.steps.iter().flat_map(Step::packed).copied().collect();
         let key = |(at, figure): (usize, &Figure)| {
             let is_kept = is_stale && figure.needs.is_empty() && packed.contains(&at);
@@ -167,7 +167,7 @@ impl Build {
         self.graph.figures.iter().enumerate().map(key).collect()
     }
 
-    fn key_of(&self, figure: usize, prints: &Prints) -> Option<Key> {
+    fn key_of(&self, figure: usize, prints: &FingerprintCache) -> Option<Key> {
         let mut hasher = blake3::Hasher::new();
         hasher.update(env!("CARGO_PKG_VERSION").as_bytes());
         hasher.update(make::settings_of_figure(&self.graph, figure).as_bytes());
@@ -204,24 +204,24 @@ impl Build {
     ///
     /// # Errors
     /// Where there is no such step, or it can't be done.
-    pub fn only(&self, name: &str, audience: &dyn Audience) -> Result<StepFacts, Error> {
+    pub fn only(&self, name: &str, observer: &dyn BuildObserver) -> Result<TargetInfo, Error> {
         let at = self.graph.step_called(name)?;
         let step = &self.graph.steps[at];
-        audience.event(Event::Starts { name: &step.name });
-        let hearing = Hearing { audience, name: &step.name };
-        let cx = self.context(&hearing, self.policy(), &self.run.limits());
+        observer.event(Event::Starts { name: &step.name });
+        let tagged = TaggedObserver { observer, name: &step.name };
+        let cx = self.context(&tagged, self.policy(), &self.run.limits());
         let figures = self.graph.figures_of(at);
         let frames = figures
             .iter()
             .map(|&figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
             .collect::<Result<Vec<_>, _>>()?;
-        let tell = |checked: &crate::steps::Checked| audience.findings(checked);
+        let tell = |checked: &crate::steps::Checked| observer.findings(checked);
         let outputs = make::step(&self.graph, step, &frames, &tell, &cx)?;
         cx.commit()?;
-        audience.event(Event::Worked { name: &step.name });
+        observer.event(Event::Worked { name: &step.name });
         let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
-        audience.event(Event::Done { name: &step.name, why: &Why::Asked, sprites, outputs: &outputs });
-        Ok(StepFacts {
+        observer.event(Event::Done { name: &step.name, why: &Why::Asked, sprites, outputs: &outputs });
+        Ok(TargetInfo {
             name: step.name.clone(),
             inputs: self.all_inputs(at),
             outputs,
@@ -234,24 +234,24 @@ impl Build {
     ///
     /// # Errors
     /// Where a step can't be done.
-    pub fn facts(&self, audience: &dyn Audience) -> Result<Vec<StepFacts>, Error> {
+    pub fn facts(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
         let (record, _) = record::peek(self.recipe_file());
-        let prints = Prints::new(record.files.clone(), 0);
+        let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = Digests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
         let policy = Policy { dry_run: true, force: true, carry: false, ..self.policy() };
         // The build itself says what there is to know.
-        let cx = self.context(&crate::Deaf, policy, &self.run.limits()).holding();
-        let mut facts: Vec<Option<StepFacts>> = vec![None; whys.len()];
+        let cx = self.context(&crate::NoopObserver, policy, &self.run.limits()).holding();
+        let mut facts: Vec<Option<TargetInfo>> = vec![None; whys.len()];
         for at in self.graph.in_turn() {
             let step = &self.graph.steps[at];
             let known = record.steps.get(&step.name).filter(|_| whys[at].is_none());
             let outputs = match known {
                 Some(kept) => kept.outputs.iter().map(|(path, _)| path.clone()).collect(),
-                None => self.outputs_made(at, audience, &cx)?,
+                None => self.outputs_made(at, observer, &cx)?,
             };
             let (name, digest) = (step.name.clone(), digests.steps[at].digest);
-            facts[at] = Some(StepFacts { name, inputs: self.all_inputs(at), outputs, digest });
+            facts[at] = Some(TargetInfo { name, inputs: self.all_inputs(at), outputs, digest });
         }
         Ok(facts.into_iter().flatten().collect())
     }
@@ -260,11 +260,11 @@ impl Build {
     pub(super) fn outputs_as_built(
         &self,
         steps: &[usize],
-        audience: &dyn Audience,
+        observer: &dyn BuildObserver,
     ) -> Option<Vec<Vec<PathBuf>>> {
         let policy = Policy { dry_run: true, ..self.policy() };
-        let cx = self.context(&crate::Deaf, policy, &self.run.limits());
-        let tell = |checked: &crate::steps::Checked| audience.findings(checked);
+        let cx = self.context(&crate::NoopObserver, policy, &self.run.limits());
+        let tell = |checked: &crate::steps::Checked| observer.findings(checked);
         let one = |&at: &usize| -> Result<Vec<PathBuf>, Error> {
             let step = &self.graph.steps[at];
             let figures = self.graph.figures_of(at).into_iter();
@@ -307,7 +307,7 @@ impl Build {
     fn outputs_made(
         &self,
         at: usize,
-        audience: &dyn Audience,
+        observer: &dyn BuildObserver,
         cx: &Context<'_>,
     ) -> Result<Vec<PathBuf>, Error> {
         let step = &self.graph.steps[at];
@@ -318,7 +318,7 @@ impl Build {
         let frames =
             frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
-        let tell = |checked: &crate::steps::Checked| audience.findings(checked);
+        let tell = |checked: &crate::steps::Checked| observer.findings(checked);
         make::step(&self.graph, step, &frames, &tell, cx)
     }
 
@@ -331,11 +331,11 @@ impl Build {
 
     pub(super) fn context<'a>(
         &self,
-        listener: &'a dyn Listener,
+        observer: &'a dyn Observer,
         policy: Policy,
         limits: &Limits,
     ) -> Context<'a> {
-        let mut cx = Context::with_policy(listener, policy).within(limits.clone());
+        let mut cx = Context::with_policy(observer, policy).within(limits.clone());
         cx.base.clone_from(&self.graph.base);
         cx
     }
@@ -356,7 +356,7 @@ impl Run<'_> {
                 lock(&self.steps).get(&steps[at].name).map(|kept| kept.outputs.clone()).unwrap_or_default();
             let outputs: Vec<PathBuf> = kept.into_iter().map(|(path, _)| path).collect();
             lock(&self.owners).extend(outputs.iter().map(|path| (known_by(path), at)));
-            self.audience.event(Event::Kept { name: &steps[at].name, outputs: &outputs });
+            self.observer.event(Event::Kept { name: &steps[at].name, outputs: &outputs });
         }
         let (schedule, todo) = self.scheduled();
         let cores = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
@@ -384,7 +384,7 @@ impl Run<'_> {
                         Job::Frames(figure) => self.graph.figures[figure].name.as_str(),
                         Job::Root(_) => &steps[at].name,
                     };
-                    self.audience.event(Event::Failed { name, place: at, error });
+                    self.observer.event(Event::Failed { name, place: at, error });
                     self.skip_rest(todo[job], at, name);
                     Ended::Failed
                 }
@@ -405,7 +405,7 @@ impl Run<'_> {
     fn skip_rest(&self, job: Job, but: usize, because: &str) {
         if let Job::Root(root) = job {
             for step in self.stale_of(root).into_iter().filter(|&step| step != but) {
-                self.audience.event(Event::Skipped { name: &self.graph.steps[step].name, because });
+                self.observer.event(Event::Skipped { name: &self.graph.steps[step].name, because });
             }
         }
     }
@@ -498,9 +498,9 @@ impl Run<'_> {
     fn made(&self, figure: usize) -> Result<Made, (usize, Error)> {
         let one = &self.graph.figures[figure];
         let name = one.name.as_str();
-        self.audience.event(Event::Starts { name });
-        let hearing = Hearing { audience: self.audience, name };
-        let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
+        self.observer.event(Event::Starts { name });
+        let tagged = TaggedObserver { observer: self.observer, name };
+        let cx = self.build.context(&tagged, self.policy.clone(), &self.limits);
         // Of figures that fail, the first step that needs one speaks.
         let place = || {
             let needs = |step: &usize| self.graph.figures_of(*step).contains(&figure);
@@ -509,7 +509,7 @@ impl Run<'_> {
         let key = self.keys[figure].as_ref();
         let kept = key.and_then(|key| Some((self.kept.read(key.digest, &self.limits.memory)?, key)));
         if let Some((set, key)) = kept {
-            self.audience.event(Event::Framed { name });
+            self.observer.event(Event::Framed { name });
             return Ok(Made { set: Arc::new(set), read: key.inputs.clone() });
         }
         let set = make::frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
@@ -518,7 +518,7 @@ impl Run<'_> {
         if let Some(key) = key.filter(|key| key.inputs == read) {
             self.kept.write(key.digest, &set);
         }
-        self.audience.event(Event::Framed { name });
+        self.observer.event(Event::Framed { name });
         Ok(Made { set: Arc::new(set), read })
     }
 
@@ -536,10 +536,10 @@ impl Run<'_> {
             let there = lock(&self.frames[figure]).0.clone();
             sets.insert(figure, there.map_or_else(|| self.made(figure), Ok)?);
         }
-        let tell = |checked: &crate::steps::Checked| self.audience.findings(checked);
+        let tell = |checked: &crate::steps::Checked| self.observer.findings(checked);
         let name = &self.graph.steps[stale[0]].name;
-        let hearing = Hearing { audience: self.audience, name };
-        let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
+        let tagged = TaggedObserver { observer: self.observer, name };
+        let cx = self.build.context(&tagged, self.policy.clone(), &self.limits);
         let mut written: Vec<(usize, Vec<PathBuf>)> = Vec::new();
         let mut fresh: HashMap<usize, Vec<(PathBuf, Digest)>> = HashMap::new();
         for &at in &stale {
@@ -547,12 +547,12 @@ impl Run<'_> {
             if self.is_settled(at, &fresh) {
                 continue;
             }
-            self.audience.event(Event::Starts { name: &step.name });
+            self.observer.event(Event::Starts { name: &step.name });
             let frames: Vec<Arc<FrameSet>> =
                 self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure].set)).collect();
             let outputs = make::step(self.graph, step, &frames, &tell, &cx).map_err(|error| (at, error))?;
             self.own(at, &outputs).map_err(|error| (at, error))?;
-            self.audience.event(Event::Worked { name: &step.name });
+            self.observer.event(Event::Worked { name: &step.name });
             let digest = |path: &PathBuf| Some(Digest::of(&cx.limits().staged.read(&cx.at(path)).ok()?));
             let staged = |path: &PathBuf| Some((path.clone(), digest(path)?));
             fresh.insert(at, outputs.iter().filter_map(staged).collect());
@@ -600,7 +600,7 @@ impl Run<'_> {
             if let Some(why) = &self.whys[*at] {
                 let figures = self.graph.figures_of(*at).into_iter();
                 let sprites = figures.map(|figure| self.graph.figures[figure].name.as_str()).collect();
-                self.audience.event(Event::Done { name, why, sprites, outputs });
+                self.observer.event(Event::Done { name, why, sprites, outputs });
             }
         }
         Ok(written.len())
@@ -623,7 +623,7 @@ impl Run<'_> {
         let outputs: Vec<PathBuf> = before.outputs.iter().map(|(path, _)| path.clone()).collect();
         drop(steps);
         lock(&self.owners).extend(outputs.iter().map(|path| (known_by(path), at)));
-        self.audience.event(Event::Kept { name: &step.name, outputs: &outputs });
+        self.observer.event(Event::Kept { name: &step.name, outputs: &outputs });
         self.settled.fetch_add(1, Ordering::Relaxed);
         true
     }
@@ -666,8 +666,8 @@ impl Run<'_> {
         let there: HashSet<PathBuf> = stale.iter().filter(|path| is_there(path)).cloned().collect();
         let whole: Vec<PathBuf> = stale.iter().map(|path| self.graph.base.join(path)).collect();
         if !whole.is_empty() {
-            let hearing = Hearing { audience: self.audience, name: "" };
-            let cx = self.build.context(&hearing, self.policy.clone(), &self.limits);
+            let tagged = TaggedObserver { observer: self.observer, name: "" };
+            let cx = self.build.context(&tagged, self.policy.clone(), &self.limits);
             let inputs: Vec<PathBuf> = self
                 .graph
                 .steps
@@ -684,7 +684,7 @@ impl Run<'_> {
             let was_there = stale.into_iter().filter(|path| there.contains(path));
             let (left, removed): (Vec<PathBuf>, Vec<PathBuf>) = was_there.partition(is_there);
             if !there.is_empty() {
-                self.audience.event(Event::Removed { files: &removed, left: &left });
+                self.observer.event(Event::Removed { files: &removed, left: &left });
             }
             outcome.removed = removed;
         }

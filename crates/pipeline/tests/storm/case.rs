@@ -23,7 +23,7 @@ use shibori_pipeline::options::{
 use shibori_pipeline::steps::{
     Packed, adjust_set, export, pack_set, slice, unpack, write_atlases, write_export,
 };
-use shibori_pipeline::{Context, Deaf};
+use shibori_pipeline::{Context, NoopObserver};
 
 /// Lengths at which things go wrong.
 const LENGTHS: [u32; 14] = [1, 2, 3, 4, 5, 7, 8, 9, 16, 17, 25, 31, 32, 64];
@@ -303,7 +303,7 @@ fn largest(set: &FrameSet) -> Size {
 /// A context of its own in a folder, with limits that keep a case small.
 fn context(folder: &Path) -> Context<'static> {
     let limits = Limits { pixels: 1 << 22, memory: Budget::of(1 << 28), ..Limits::default() };
-    let mut cx = Context::new(&Deaf).within(limits);
+    let mut cx = Context::new(&NoopObserver).within(limits);
     folder.clone_into(&mut cx.base);
     cx
 }

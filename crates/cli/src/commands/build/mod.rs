@@ -1,7 +1,7 @@
 //! `shibori build`: do a recipe, and say what was done.
 
+mod reporter;
 mod serve;
-mod told;
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -10,11 +10,11 @@ use std::time::Instant;
 use serde::Serialize;
 use shibori_formats::ShownPath;
 use shibori_pipeline::Error;
-use shibori_pipeline::build::{Build, StepFacts, Watch};
+use shibori_pipeline::build::{Build, TargetInfo, Watch};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
+use self::reporter::{BuildReporter, why};
 use self::serve::Server;
-use self::told::{Teller, why};
 use super::Program;
 use crate::args::Build as Args;
 use crate::failure::Failure;
@@ -44,14 +44,14 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
         return dry_run(&build, args.target.as_deref(), program);
     }
     if let Some(step) = &args.target {
-        let teller = Teller::new(program);
-        let facts = build.only(step, &teller).map_err(told)?;
+        let reporter = BuildReporter::new(program);
+        let facts = build.only(step, &reporter).map_err(told)?;
         if let Some(file) = &args.depfile {
             build.write_depfile(&program.base.join(file), &[facts], false).map_err(told)?;
         }
         return Ok(());
     }
-    told_once(&build, &Teller::new(program), args.depfile.as_deref(), program).map(|_| ())
+    told_once(&build, &BuildReporter::new(program), args.depfile.as_deref(), program).map(|_| ())
 }
 
 /// The recipe in the current folder, or in the nearest one above it that has one.
@@ -71,18 +71,18 @@ fn told(error: Error) -> Failure {
 /// Builds once, and tells whether anything was done; an error where any step could not be.
 fn told_once(
     build: &Build,
-    teller: &Teller<'_>,
+    reporter: &BuildReporter<'_>,
     depfile: Option<&Path>,
     program: &Program<'_>,
 ) -> Result<bool, Failure> {
     let began = Instant::now();
-    let outcome = build.run(program.everywhere.jobs, teller).map_err(told)?;
-    let failed = teller.conclude(&outcome, began);
+    let outcome = build.run(program.everywhere.jobs, reporter).map_err(told)?;
+    let failed = reporter.conclude(&outcome, began);
     // Written on its own, it would be one more thing that changed where all is watched; after a failure, Make would take it
     // for a success.
-    let is_news = (!teller.is_silent() || outcome.did_something()) && failed.is_none();
+    let is_news = (!reporter.is_silent() || outcome.did_something()) && failed.is_none();
     if let Some(file) = depfile.filter(|_| is_news) {
-        let facts = build.facts(teller).map_err(told)?;
+        let facts = build.facts(reporter).map_err(told)?;
         build.write_depfile(&program.base.join(file), &facts, true).map_err(told)?;
     }
     failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::said(exit)))
@@ -104,8 +104,8 @@ struct PlanTarget {
 
 /// The graph as JSON, with or without `--json`: it is for programs.
 fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
-    let facts = build.facts(&Teller::new(program)).map_err(told)?;
-    let target = |facts: StepFacts| PlanTarget {
+    let facts = build.facts(&BuildReporter::new(program)).map_err(told)?;
+    let target = |facts: TargetInfo| PlanTarget {
         command: format!(
             "shibori build {} --target {}",
             pasteable_path(&program.shown(recipe)),
@@ -136,7 +136,7 @@ struct StandingTarget {
 
 fn standing(build: &Build, program: &Program<'_>) -> Result<StandingReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
-    let all = build.standing(&Teller::new(program)).map_err(told)?;
+    let all = build.standing(&BuildReporter::new(program)).map_err(told)?;
     let left = ToldPath::all(&build.left_behind(&all));
     for one in all {
         match &one.why {
@@ -263,11 +263,11 @@ struct Changed {
 
 /// Builds once more, and says whether any file is another one now.
 fn build_watched(args: &Args, build: &Build, changed: Option<&Changed>, program: &Program<'_>) -> bool {
-    let teller = match changed {
-        Some(changed) => Teller::brief(program, &changed.told, changed.is_part),
-        None => Teller::new(program),
+    let reporter = match changed {
+        Some(changed) => BuildReporter::brief(program, &changed.told, changed.is_part),
+        None => BuildReporter::new(program),
     };
-    match told_once(build, &teller, args.depfile.as_deref(), program) {
+    match told_once(build, &reporter, args.depfile.as_deref(), program) {
         Ok(did_something) => did_something,
         Err(failure) => {
             program.fail(&failure);

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use shibori_formats::ShownPath;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{Audience, Build, RecipeFinding, Seen};
+use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;
 use shibori_pipeline::recipe::Mark;
 
@@ -33,9 +33,9 @@ pub(super) struct Unmet {
 }
 
 /// Only says what is noticed on the way.
-struct Hearing<'a>(&'a Program<'a>);
+struct NoticePrinter<'a>(&'a Program<'a>);
 
-impl Audience for Hearing<'_> {
+impl BuildObserver for NoticePrinter<'_> {
     fn notice(&self, of: &str, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         self.0.console.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
@@ -64,7 +64,7 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
     }
     let build = Build::open(&program.base.join(recipe), &program.everywhere.run)?;
     let (mut frames, mut findings, mut groups) = (0, Vec::new(), Vec::new());
-    let (found, allowed) = build.check(&Hearing(program), |one| {
+    let (found, allowed) = build.check(&NoticePrinter(program), |one| {
         frames += one.set.frames().len();
         findings.extend(words::findings_in_recipe(one, recipe));
         groups.extend(words::finding_groups_in_recipe(one));

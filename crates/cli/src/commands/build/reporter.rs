@@ -8,7 +8,7 @@ use serde::Serialize;
 use serde_json::{Value, json};
 use shibori_formats::ShownPath;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{Audience, Event, Outcome, Trouble, Why};
+use shibori_pipeline::build::{BuildObserver, Event, Outcome, Trouble, Why};
 use shibori_pipeline::steps::Checked;
 
 use crate::commands::Program;
@@ -19,7 +19,7 @@ use crate::words::ToldPath;
 use crate::words::{self, counted, pasteable};
 
 /// Speaks while a build runs.
-pub(super) struct Teller<'a> {
+pub(super) struct BuildReporter<'a> {
     program: &'a Program<'a>,
     /// What changed, where a line for the whole build is enough.
     changed: Option<&'a str>,
@@ -49,11 +49,11 @@ struct StepEvent<'a> {
     #[serde(skip_serializing_if = "Option::is_none")]
     why: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    error: Option<ErrorTold>,
+    error: Option<JsonError>,
 }
 
 #[derive(Serialize)]
-struct ErrorTold {
+struct JsonError {
     message: String,
     hint: Option<String>,
     exit: u8,
@@ -70,7 +70,7 @@ struct Summary {
     ms: f64,
 }
 
-impl<'a> Teller<'a> {
+impl<'a> BuildReporter<'a> {
     pub(super) fn new(program: &'a Program<'a>) -> Self {
         Self { program, changed: None, is_silent: false, state: Mutex::default() }
     }
@@ -158,7 +158,7 @@ impl<'a> Teller<'a> {
     }
 }
 
-impl Audience for Teller<'_> {
+impl BuildObserver for BuildReporter<'_> {
     fn event(&self, event: Event<'_>) {
         let console = self.program.console;
         match event {
@@ -217,7 +217,7 @@ impl Audience for Teller<'_> {
                     }
                     self.message(Weight::Error, &told);
                     let (message, hint) = (told.text, told.hint);
-                    let error = Some(ErrorTold { message, hint, exit: exit as u8 });
+                    let error = Some(JsonError { message, hint, exit: exit as u8 });
                     console.event(&StepEvent {
                         target: name,
                         state: "failed",

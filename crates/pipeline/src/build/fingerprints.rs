@@ -15,7 +15,7 @@ use shibori_formats::store::{Digest, FileStamp, Fingerprint};
 
 /// Files as they were, and as they are found to be.
 #[derive(Debug, Default)]
-pub(super) struct Prints {
+pub(super) struct FingerprintCache {
     known: Mutex<HashMap<PathBuf, Fingerprint>>,
     /// The file system's clock.
     now: u64,
@@ -23,7 +23,7 @@ pub(super) struct Prints {
     is_new: std::sync::atomic::AtomicBool,
 }
 
-impl Prints {
+impl FingerprintCache {
     pub(super) fn new(known: HashMap<PathBuf, Fingerprint>, now: u64) -> Self {
         Self { known: Mutex::new(known), now, is_new: false.into() }
     }
@@ -87,16 +87,16 @@ mod tests {
             fs::File::options().write(true).open(&path).unwrap().set_modified(time).unwrap();
         };
         write(b"one", time);
-        let prints = Prints::new(HashMap::new(), nanos(time));
+        let prints = FingerprintCache::new(HashMap::new(), nanos(time));
         let first = prints.hash(folder.path(), Path::new("koi.png")).unwrap();
         write(b"two", time);
         let known = prints.of(std::iter::once(PathBuf::from("koi.png"))).into_iter().collect();
-        let later = Prints::new(known, nanos(time) + 10 * LATER);
+        let later = FingerprintCache::new(known, nanos(time) + 10 * LATER);
         assert_ne!(later.hash(folder.path(), Path::new("koi.png")).unwrap(), first);
         assert!(later.is_new());
         // Left alone since, it is not read again.
         let known = later.of(std::iter::once(PathBuf::from("koi.png"))).into_iter().collect();
-        let last = Prints::new(known, nanos(time) + 20 * LATER);
+        let last = FingerprintCache::new(known, nanos(time) + 20 * LATER);
         assert!(last.hash(folder.path(), Path::new("koi.png")).unwrap().is_some());
         assert!(!last.is_new());
         assert_eq!(last.hash(folder.path(), Path::new("gone.png")).unwrap(), None);
