@@ -8,7 +8,7 @@ use clap::{Arg, Command, CommandFactory};
 use crate::args::Cli;
 
 /// What is said about a command beside its options.
-struct Topic {
+struct HelpTopic {
     /// The command, as typed.
     name: &'static str,
     /// The options that people need first, shown by `-h`; of other commands all are.
@@ -17,8 +17,8 @@ struct Topic {
     examples: &'static [(&'static str, &'static str)],
 }
 
-const TOPICS: [Topic; 22] = [
-    Topic {
+const TOPICS: [HelpTopic; 22] = [
+    HelpTopic {
         name: "inspect",
         first: &[],
         examples: &[
@@ -26,7 +26,7 @@ const TOPICS: [Topic; 22] = [
             ("the same for a whole folder, as JSON for scripts", "inspect art --json"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "slice",
         first: &[
             "output",
@@ -50,7 +50,7 @@ const TOPICS: [Topic; 22] = [
             ("separate drawings on a flat color", "slice art/reeds.png --islands --key auto -o reeds"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "adjust",
         first: &[
             "output", "in-place", "only", "key", "specks", "mirror", "scale", "align", "trim", "canvas",
@@ -67,7 +67,7 @@ const TOPICS: [Topic; 22] = [
             ),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "clip",
         first: &[],
         examples: &[
@@ -76,7 +76,7 @@ const TOPICS: [Topic; 22] = [
             ("play one clip 1.5 times as fast", "clip frog --speed 1.5 --only leap"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "pack",
         first: &[
             "output",
@@ -101,12 +101,12 @@ const TOPICS: [Topic; 22] = [
             ),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "unpack",
         first: &[],
         examples: &[("restore every frame as it was before packing", "unpack pond.json -o unpacked")],
     },
-    Topic {
+    HelpTopic {
         name: "export",
         first: &[],
         examples: &[
@@ -115,12 +115,12 @@ const TOPICS: [Topic; 22] = [
             ("print a template to start your own from", "export --print-template lua"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "preview contact",
         first: &[],
         examples: &[("every frame, with pivots and boxes", "preview contact frog --show all -o frog.png")],
     },
-    Topic {
+    HelpTopic {
         name: "preview grid",
         first: &["output", "here", "zoom", "grid", "cell", "offset", "gutter", "islands", "within", "key"],
         examples: &[
@@ -128,7 +128,7 @@ const TOPICS: [Topic; 22] = [
             ("show a grid with this cell size", "preview grid art/frog.png --cell 32x32 -o cut.png"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "preview motion",
         first: &[],
         examples: &[(
@@ -136,17 +136,17 @@ const TOPICS: [Topic; 22] = [
             "preview motion frog --only leap --zoom 4 -o leap.gif",
         )],
     },
-    Topic {
+    HelpTopic {
         name: "preview pages",
         first: &[],
         examples: &[("where each frame is on the pages", "preview pages pond.json -o pages.png")],
     },
-    Topic {
+    HelpTopic {
         name: "preview html",
         first: &[],
         examples: &[("a player for all clips", "preview html pond.json -o pond.html")],
     },
-    Topic {
+    HelpTopic {
         name: "preview light-table",
         first: &[],
         examples: &[
@@ -154,17 +154,17 @@ const TOPICS: [Topic; 22] = [
             ("adjust frames by hand", "preview light-table frog -o frog.html"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "preview onion",
         first: &[],
         examples: &[("does the figure stay in place?", "preview onion frog --only leap -o onion.png")],
     },
-    Topic {
+    HelpTopic {
         name: "preview drift",
         first: &[],
         examples: &[("its position before and after", "preview drift art/heron.png heron -o drift.png")],
     },
-    Topic {
+    HelpTopic {
         name: "check",
         first: &[],
         examples: &[
@@ -172,17 +172,17 @@ const TOPICS: [Topic; 22] = [
             ("without one rule", "check frog --allow touches-edge"),
         ],
     },
-    Topic {
+    HelpTopic {
         name: "guide-sheet",
         first: &[],
         examples: &[("eight columns, three rows", "guide-sheet --grid 8x3 --cell 48x48 -o guide.png")],
     },
-    Topic {
+    HelpTopic {
         name: "init",
         first: &[],
         examples: &[("draft a recipe for everything in a folder", "init art")],
     },
-    Topic {
+    HelpTopic {
         name: "build",
         first: &[],
         examples: &[
@@ -190,13 +190,13 @@ const TOPICS: [Topic; 22] = [
             ("on a build server: fail if anything is stale", "build --frozen"),
         ],
     },
-    Topic { name: "demo", first: &[], examples: &[("write the art and run every step on it", "demo")] },
-    Topic {
+    HelpTopic { name: "demo", first: &[], examples: &[("write the art and run every step on it", "demo")] },
+    HelpTopic {
         name: "completions",
         first: &[],
         examples: &[("for bash; save it to your completions folder", "completions bash")],
     },
-    Topic { name: "man", first: &[], examples: &[("one page per command", "man -o man")] },
+    HelpTopic { name: "man", first: &[], examples: &[("one page per command", "man -o man")] },
 ];
 
 /// Common options that `-h` shows.
@@ -295,7 +295,7 @@ pub(crate) fn command(extent: Extent) -> Command {
     )
 }
 
-fn explained(command: Command, topic: &Topic, path: &[&str], extent: Extent) -> Command {
+fn explained(command: Command, topic: &HelpTopic, path: &[&str], extent: Extent) -> Command {
     match path {
         [] => {
             let has_more = !topic.first.is_empty();
@@ -313,7 +313,7 @@ fn explained(command: Command, topic: &Topic, path: &[&str], extent: Extent) -> 
     }
 }
 
-fn examples(topic: &Topic) -> String {
+fn examples(topic: &HelpTopic) -> String {
     let lines = topic.examples.iter().map(|(what, line)| format!("  # {what}\n  shibori {line}"));
     format!("Examples:\n{}", lines.collect::<Vec<_>>().join("\n"))
 }

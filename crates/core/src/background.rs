@@ -46,7 +46,7 @@ pub fn find_background(sheet: &Pixels) -> Background {
         return Background::Clear;
     }
     let border = border(sheet);
-    let Some(color) = middle_of_commonest(&border) else { return Background::None };
+    let Some(color) = dominant_color(&border) else { return Background::None };
     let near = |pixel: &[u8], limit: u8| distance(pixel, color) <= limit;
     let mut distances: Vec<u8> =
         border.iter().map(|pixel| distance(&pixel.0, color)).filter(|&far| far <= NOISE).collect();
@@ -57,7 +57,7 @@ pub fn find_background(sheet: &Pixels) -> Background {
     let widest = distances[(distances.len() - 1) * 995 / 1000];
     // A sample never shows the largest noise there is.
     let even = if widest == 0 { 0 } else { widest.saturating_add(widest / 2 + 2).min(NOISE + 10) };
-    let tolerance = even.max(ringing(sheet, color));
+    let tolerance = even.max(compression_noise(sheet, color));
     let covered = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|p| near(p, tolerance)).count();
     if (covered as f64) < OF_SHEET * sheet.size().area() as f64 {
         return Background::None;
@@ -68,7 +68,7 @@ pub fn find_background(sheet: &Pixels) -> Background {
 /// How far pixels of the background are off beside drawings, where they are rough: that is what lossy formats such as JPEG leave in the
 /// blocks that hold a piece of a drawing, while the border may stay exact. A glow or a shadow is smooth, and gives 0 as a clean
 /// background does.
-fn ringing(sheet: &Pixels, color: Rgba<u8>) -> u8 {
+fn compression_noise(sheet: &Pixels, color: Rgba<u8>) -> u8 {
     /// Farther than this is a drawing, or its soft edge.
     const WEAK: u8 = 48;
     /// Pixels this close to a drawing may be its soft edge.
@@ -127,7 +127,7 @@ fn border(sheet: &Pixels) -> Vec<Rgba<u8>> {
 }
 
 /// The middle of the crowd round the commonest color.
-fn middle_of_commonest(border: &[Rgba<u8>]) -> Option<Rgba<u8>> {
+fn dominant_color(border: &[Rgba<u8>]) -> Option<Rgba<u8>> {
     let mut counts: HashMap<[u8; 3], u32> = HashMap::new();
     for pixel in border {
         // Noise spreads a color over its neighbors; steps of 8 gather it again.

@@ -69,7 +69,7 @@ impl Only {
                 return Err(OnlyError::WhichClip { text: self.0.clone(), known });
             }
         }
-        if let Some(several) = self.named_together(set)? {
+        if let Some(several) = self.resolve_names(set)? {
             return Ok(several);
         }
         match self.0.parse::<Selection>() {
@@ -87,7 +87,7 @@ impl Only {
     }
 
     /// The part that a list of sprites and clips means, if that is what it is.
-    fn named_together(&self, set: &FrameSet) -> Result<Option<FrameSet>, OnlyError> {
+    fn resolve_names(&self, set: &FrameSet) -> Result<Option<FrameSet>, OnlyError> {
         let names: Vec<&str> = self.0.split(',').map(str::trim).collect();
         let is_name = |name: &&str| {
             set.sprites().iter().any(|sprite| sprite.as_str() == *name) || !set.clips_called(name).is_empty()

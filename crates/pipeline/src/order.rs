@@ -222,7 +222,7 @@ impl Plan {
 
 fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error> {
     let set = std::mem::take(&mut done.set);
-    let _room = make_room(&set, &change, cx)?;
+    let _room = check_change_memory(&set, &change, cx)?;
     done.set = match change {
         Change::Key { colors, scope } => keyed(done, set, &colors, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
@@ -241,7 +241,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
         Change::Align(options) => {
             let (moved, shifts) = align(set, &options)?;
-            tell_of_lost(&moved, &shifts, cx);
+            warn_unmatched(&moved, &shifts, cx);
             done.shifts = shifts;
             moved
         }
@@ -286,7 +286,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
         Change::Trim(how) => trim(set, how)?,
         Change::Fit => set_canvas(set, CanvasRule::Fit)?,
-        Change::Box(spec, share) => boxed(done, set, &spec, share)?,
+        Change::Box(spec, share) => apply_box(done, set, &spec, share)?,
         Change::Nine(rule) => set_nine(set, rule)?,
         Change::Polygon(corners, alpha) => set_polygons(set, corners, alpha)?,
         Change::Places(lines) => set_places(set, &lines)?,
@@ -297,7 +297,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
 }
 
 /// Takes memory for what a change makes of the frames, as long as it takes.
-fn make_room(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<Option<Lease>, Error> {
+fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Result<Option<Lease>, Error> {
     let kept = |frame: &Frame| frame.pixels().size().area();
     let canvas = |frame: &Frame| frame.canvas().area();
     let all = |pixels: &dyn Fn(&Frame) -> u64| set.frames().iter().map(pixels).fold(0, u64::saturating_add);
@@ -418,7 +418,7 @@ fn named(set: FrameSet, naming: &Naming, cx: &Context<'_>) -> Result<FrameSet, E
     }
 }
 
-fn boxed(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<FrameSet, Error> {
+fn apply_box(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<FrameSet, Error> {
     let (set, covered) = set_box(set, spec, share)?;
     for coverage in covered.into_iter().filter(|_| spec.rule == BoxRule::AutoClip) {
         let clip = set.first_clip_of(coverage.frame).map(|clip| clip.name().clone());
@@ -428,7 +428,7 @@ fn boxed(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<F
     Ok(set)
 }
 
-fn tell_of_lost(set: &FrameSet, shifts: &[Shift], cx: &Context<'_>) {
+fn warn_unmatched(set: &FrameSet, shifts: &[Shift], cx: &Context<'_>) {
     for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| shift.is_lost) {
         let (sprite, frame) = (frame.sprite().clone(), frame.name().clone());
         cx.tell(Notice::NoMatch { sprite, frame, likeness: shift.likeness.unwrap_or(0.0) });

@@ -272,9 +272,9 @@ fn cut_told(cut: &DraftCut) -> String {
 /// The sources as a recipe in this folder names them.
 fn from(sprite: &DraftSprite, folder: &Path) -> Vec<String> {
     let Some((before, star, after)) = &sprite.pattern else {
-        return sprite.files.iter().map(|path| as_pattern(&seen_from(path, folder))).collect();
+        return sprite.files.iter().map(|path| as_pattern(&relative_path(path, folder))).collect();
     };
-    let path = seen_from(&sprite.source, folder);
+    let path = relative_path(&sprite.source, folder);
     let name = format!("{}{star}{}", escaped(before), escaped(after));
     let inner = path.parent().map(as_pattern).filter(|inner| !inner.is_empty());
     vec![inner.map_or_else(|| name.clone(), |inner| format!("{inner}/{name}"))]
@@ -307,7 +307,7 @@ fn escaped(text: &str) -> String {
 }
 
 /// A path that begins in the current folder, from another folder.
-fn seen_from(path: &Path, folder: &Path) -> PathBuf {
+fn relative_path(path: &Path, folder: &Path) -> PathBuf {
     let path: &Path = &path.components().filter(|part| *part != Component::CurDir).collect::<PathBuf>();
     let is_up = folder.components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir));
     if path.is_absolute() || folder.as_os_str().is_empty() || folder == Path::new(".") {

@@ -135,7 +135,7 @@ impl Report {
         }
     }
 
-    fn memory_told(&self) -> String {
+    fn describe_memory(&self) -> String {
         let Memory { before, after } = self.memory;
         let share = (after as f64 * 100.0 / before.max(1) as f64 - 100.0).round();
         let apart = format!("than {} for separate untrimmed frames", bytes(before));
@@ -187,8 +187,8 @@ impl Report {
             );
             program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
         }
-        program.say(&self.frames_told());
-        program.say(&self.memory_told());
+        program.say(&self.describe_frames());
+        program.say(&self.describe_memory());
         if let Some((one, other)) = &self.first_mirrored {
             let text = format!(
                 "{} the mirror image of another, such as '{one}' of '{other}'; play it with a 'mirrored' clip to save the space",
@@ -206,7 +206,7 @@ impl Report {
     }
 
     /// `31 frames: 27 places, 3 share a place with an identical one, 1 blank`.
-    fn frames_told(&self) -> String {
+    fn describe_frames(&self) -> String {
         let shared = (self.count - self.blank).saturating_sub(self.distinct);
         let mut parts = vec![counted(self.distinct, "place")];
         if shared > 0 {

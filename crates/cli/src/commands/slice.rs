@@ -56,7 +56,7 @@ pub(super) struct MendResult {
 
 pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
     if args.options.cut.manifest_only.is_on() {
-        return only_manifests(args, program);
+        return run_manifest_only(args, program);
     }
     let cx = program.context();
     let sliced = slice(&args.images, &args.options, &cx)?;
@@ -75,7 +75,7 @@ pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
 }
 
 /// A manifest for each sheet, and no image.
-fn only_manifests(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
+fn run_manifest_only(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
     if args.output.is_some() {
         return Err(Failure::usage(
             "--manifest-only writes SHEET.json next to the sheet, so -o has no effect",

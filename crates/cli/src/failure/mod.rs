@@ -172,7 +172,7 @@ impl From<Error> for Failure {
             Error::TooLarge { by, size, .. } => too_large(by, &error, size.area()),
             Error::PictureTooLarge { by, pixels, .. } => too_large(by, &error, pixels),
             Error::Memory { by, over } => {
-                Self::usage(format!("{} {error}", option_of(by))).with_hint(memory_hint(&over))
+                Self::usage(format!("{} {error}", size_option(by))).with_hint(memory_hint(&over))
             }
             Error::SharedFrames { clips, own } => {
                 let both = own.iter().chain(&clips).map(String::as_str).collect::<Vec<_>>().join(",");
@@ -303,7 +303,7 @@ impl From<FileError> for Failure {
 }
 
 /// What makes pictures large, as it is typed.
-fn option_of(by: Growth) -> &'static str {
+fn size_option(by: Growth) -> &'static str {
     match by {
         Growth::Scale => "--scale",
         Growth::Canvas => "--canvas",
@@ -322,7 +322,7 @@ fn option_of(by: Growth) -> &'static str {
 }
 
 fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
-    Failure::usage(format!("{}: {error}", option_of(by)))
+    Failure::usage(format!("{}: {error}", size_option(by)))
         .with_hint(format!("choose a smaller size; or, if this is intended, add --max-pixels {pixels}"))
 }
 

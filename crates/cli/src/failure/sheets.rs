@@ -85,14 +85,14 @@ fn choices(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, withi
 fn cut_hint(error: &CutError) -> Option<String> {
     match *error {
         CutError::Uneven { across, length, count, gutter } => {
-            let divides = dividing(across, length, count, gutter);
+            let divides = describe_divisors(across, length, count, gutter);
             let over = length % count;
             Some(format!("{divides}or add --uneven to distribute the {over} px left over"))
         }
         CutError::LeftOver { across, length, gutter, fits, whole, .. } => {
             // Counted for as many cells as fit, so that the gutters between them are known.
             let room = length - gutter * (fits - 1);
-            let divides = dividing(across, room, fits, gutter);
+            let divides = describe_divisors(across, room, fits, gutter);
             Some(format!("{divides}or add --grid {whole} to ignore the rest, or check --offset and --gutter"))
         }
         CutError::Beyond { length, cell, offset, gutter, .. } => {
@@ -112,7 +112,7 @@ fn cut_hint(error: &CutError) -> Option<String> {
 }
 
 /// "250 px divides into 5 columns of 50 or 10 of 25; ", or nothing where it divides into nothing.
-fn dividing(across: Across, length: u32, asked: u32, gutter: u32) -> String {
+fn describe_divisors(across: Across, length: u32, asked: u32, gutter: u32) -> String {
     let whole = length + gutter * (asked - 1);
     let cell = |count: u32| (whole - gutter * (count - 1)) / count;
     match even_counts(length, asked, gutter)[..] {

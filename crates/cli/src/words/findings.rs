@@ -197,14 +197,14 @@ fn line(set: &FrameSet, findings: &[&Finding]) -> String {
         }
         Remedy::Fit(size) => format!("redraw it at {size} px, like its base frame"),
         Remedy::MakeAgain => MAKE_AGAIN.to_owned(),
-        Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blank(set, clip))),
+        Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blanks(set, clip))),
         Remedy::Hold(at) => {
             let clip = &set.clips()[at];
             steps(clip, held(set, clip, &frames_of(findings)))
         }
         Remedy::Slower(at) => {
             let clip = &set.clips()[at];
-            steps(clip, on_screen(set, clip))
+            steps(clip, with_min_durations(set, clip))
         }
     }
 }
@@ -239,13 +239,13 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         Seen::Touches { pixels, sides } => {
             format!(
                 "is flat along {pixels} px of the {} edge of its canvas: it may be cut off there",
-                told_sides(sides)
+                list_sides(sides)
             )
         }
         Seen::Neighbor { area, sides } => {
             format!(
                 "{area} px at the {} edge are not part of the drawing; they belong to a neighbor",
-                told_sides(sides)
+                list_sides(sides)
             )
         }
         Seen::Stray { area, drawing } => format!("{area} stray px next to a drawing of {drawing} px"),
@@ -325,7 +325,7 @@ fn way(pixels: f64, more: &str, less: &str) -> Option<String> {
     }
 }
 
-fn told_sides(Sides(sides): Sides) -> String {
+fn list_sides(Sides(sides): Sides) -> String {
     let names = ["left", "right", "top", "bottom"].into_iter().zip(sides);
     names.filter(|(_, is)| *is).map(|(name, _)| name).collect::<Vec<_>>().join(" and ")
 }
@@ -401,7 +401,7 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
         Remedy::Fit(size) => adjust(&format!("--scale fit:{size} --canvas {size}"), these()),
         Remedy::MakeAgain => MAKE_AGAIN.to_owned(),
         Remedy::LeaveOut => {
-            let spec = place().map(|clip| without_blank(set, &set.clips()[clip])).unwrap_or_default();
+            let spec = place().map(|clip| without_blanks(set, &set.clips()[clip])).unwrap_or_default();
             format!("shibori clip {source} {}", pasteable(&spec))
         }
         Remedy::Hold(clip) => {
@@ -409,7 +409,7 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
             format!("shibori clip {source} {}", pasteable(&spec))
         }
         Remedy::Slower(clip) => {
-            format!("shibori clip {source} {}", pasteable(&on_screen(set, &set.clips()[clip])))
+            format!("shibori clip {source} {}", pasteable(&with_min_durations(set, &set.clips()[clip])))
         }
     }
 }
@@ -465,7 +465,7 @@ fn target(path: &Path, here: &Path) -> String {
 }
 
 /// A clip none of whose steps is shorter than a screen of 60 pictures a second shows one.
-fn on_screen(set: &FrameSet, clip: &Clip) -> String {
+fn with_min_durations(set: &FrameSet, clip: &Clip) -> String {
     let time = |ms: f64| if ms < PICTURE { PICTURE } else { ms };
     let steps: Vec<(usize, f64)> =
         clip.steps().iter().map(|step| (step.frame, time(clip.span(step).millis()))).collect();
@@ -488,7 +488,7 @@ fn held(set: &FrameSet, clip: &Clip, twins: &[usize]) -> String {
 }
 
 /// A clip without the frames that show nothing.
-fn without_blank(set: &FrameSet, clip: &Clip) -> String {
+fn without_blanks(set: &FrameSet, clip: &Clip) -> String {
     let shown = clip.steps().iter().filter(|step| !set.frames()[step.frame].is_blank());
     let steps: Vec<(usize, f64)> = shown.map(|step| (step.frame, clip.span(step).millis())).collect();
     spec(set, clip, &steps)

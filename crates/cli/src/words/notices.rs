@@ -41,7 +41,7 @@ fn through(place: &Through) -> String {
 }
 
 /// The first places, and how many more there are.
-fn first_places(places: &[Through]) -> String {
+fn list_crossings(places: &[Through]) -> String {
     const MOST: usize = 6;
     let told: Vec<String> = places.iter().take(MOST).map(through).collect();
     let more = places.len().saturating_sub(MOST);
@@ -68,7 +68,7 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
                 "{}: the grid cuts through drawings in {}: {}",
                 file.shown(),
                 counted(places.len(), "place"),
-                first_places(places)
+                list_crossings(places)
             ),
             Some("see it with shibori preview grid; move the lines with --cell, --offset and --gutter"),
         ),

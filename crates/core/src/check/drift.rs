@@ -45,7 +45,7 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
     let (mass_x, mass_y) = (mass(|mass| mass.x), mass(|mass| mass.y));
     let far = |at: usize| off_x[at].abs().max(off_y[at].abs());
     // What shakes does not leap.
-    let keeps_height = !shakes && rises(&down, &off_y, limit);
+    let keeps_height = !shakes && moves_vertically(&down, &off_y, limit);
     let mut findings = Vec::new();
     for (at, &number) in figure.frames.iter().enumerate() {
         let is_told = findings.iter().any(|finding: &Finding| finding.frame == number);
@@ -75,7 +75,7 @@ fn spot(frame: &Frame) -> Option<Pair> {
 }
 
 /// Whether the figure moves up and down by itself, where it does not jump.
-fn rises(down: &[Option<f64>], off: &[f64], limit: f64) -> bool {
+fn moves_vertically(down: &[Option<f64>], off: &[f64], limit: f64) -> bool {
     let own = || down.iter().zip(off).filter(|(_, off)| **off == 0.0).filter_map(|(down, _)| *down);
     let (low, high) = (own().fold(f64::MAX, f64::min), own().fold(f64::MIN, f64::max));
     high - low > RISES * limit

@@ -29,7 +29,7 @@ const MANY: f64 = 0.34;
 const SIBLINGS: usize = 256;
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
-    let edges = parallel::map(set.frames().len(), |at| Edge::of(&set.frames()[at]));
+    let edges = parallel::map(set.frames().len(), |at| EdgeContact::of(&set.frames()[at]));
     let (mut findings, mut known) = (Vec::new(), HashMap::new());
     for (at, edge) in edges.iter().enumerate() {
         let Some(edge) = edge else { continue };
@@ -50,7 +50,7 @@ fn siblings(set: &FrameSet, at: usize) -> Vec<usize> {
 }
 
 /// What of a frame lies at its canvas's edge.
-struct Edge {
+struct EdgeContact {
     /// Side by side, the longest run of the main drawing along it, and that of the row inside it there.
     runs: [(u32, u32); 4],
     /// Where it first touches each side.
@@ -59,7 +59,7 @@ struct Edge {
     loose: Vec<(Pair, u32, Sides)>,
 }
 
-impl Edge {
+impl EdgeContact {
     /// `None` where nothing lies at the edge, or where all of it is taken: a tile fills its cell, and that is no mistake.
     fn of(frame: &Frame) -> Option<Self> {
         // What lies inside its canvas on all sides touches nothing: most frames end here.

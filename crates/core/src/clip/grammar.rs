@@ -20,7 +20,7 @@ use crate::sequence::TimeError;
 use crate::syntax::Cursor;
 use crate::{FrameSet, Name, SetError, SyntaxError, file_fault};
 
-/// The words that [`read_way`] knows.
+/// The words that [`parse_playback`] knows.
 const PLAY_WORDS: [&str; 5] = ["loop", "once", "bounce", "mirrored", "mirror"];
 
 /// A clip as typed, not yet tied to a set.
@@ -31,7 +31,7 @@ pub struct ClipSpec {
     name: Name,
     items: Vec<Item>,
     time: Option<Time>,
-    way: Way,
+    way: Playback,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -49,7 +49,7 @@ enum Time {
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct Way {
+struct Playback {
     play: Play,
     plays: u32,
     mirror: bool,
@@ -82,7 +82,7 @@ impl FromStr for ClipSpec {
         let (sprite, name) = read_names(&mut cursor)?;
         let items = read_items(&mut cursor)?;
         let time = if cursor.eat("@") { Some(read_time(&mut cursor)?) } else { None };
-        let way = read_way(&mut cursor)?;
+        let way = parse_playback(&mut cursor)?;
         Ok(Self { text: text.trim().to_owned(), sprite, name, items, time, way })
     }
 }
@@ -181,8 +181,8 @@ fn read_decimal(cursor: &mut Cursor<'_>) -> Result<(u64, u64), SyntaxError> {
     Ok((value, 10u64.pow(part.len() as u32)))
 }
 
-fn read_way(cursor: &mut Cursor<'_>) -> Result<Way, SyntaxError> {
-    let mut way = Way::default();
+fn parse_playback(cursor: &mut Cursor<'_>) -> Result<Playback, SyntaxError> {
+    let mut way = Playback::default();
     let mut said_how = false;
     loop {
         cursor.skip_spaces();

@@ -220,7 +220,9 @@ impl Page<'_> {
             };
             let own = (0..length).filter(|&at| is_own(line - 1, at));
             let most = |at: u32| {
-                near(at).map(|near| self.bond(place(line - 1, at), place(line, near))).fold(0.0, f64::max)
+                near(at)
+                    .map(|near| self.link_strength(place(line - 1, at), place(line, near)))
+                    .fold(0.0, f64::max)
             };
             own.map(most).sum()
         };
@@ -236,7 +238,7 @@ impl Page<'_> {
     }
 
     /// How firmly two neighbors hang together, from 0 to 1.
-    fn bond(&self, a: (u32, u32), b: (u32, u32)) -> f64 {
+    fn link_strength(&self, a: (u32, u32), b: (u32, u32)) -> f64 {
         let (Some(a), Some(b)) = (self.sheet.get(a.0, a.1), self.sheet.get(b.0, b.1)) else { return 0.0 };
         let firm = if self.background == Background::Clear { f64::from(a[3].min(b[3])) / 255.0 } else { 1.0 };
         let apart: u32 = (0..3).map(|channel| u32::from(a[channel].abs_diff(b[channel]))).sum();

@@ -59,7 +59,7 @@ pub fn cut_through(sheet: &Pixels, background: Background, grid: &Grid) -> Vec<T
             if next.is_some() && matches!(side, Side::Left | Side::Top) {
                 continue;
             }
-            let pixels = going_on(rect, side, &is_content);
+            let pixels = count_crossing_pixels(rect, side, &is_content);
             let length = if side.is_upright() { rect.height } else { rect.width };
             let is_joint = next.is_some() && f64::from(pixels) >= WHOLE * f64::from(length);
             if pixels > 0 && !is_joint {
@@ -90,7 +90,7 @@ fn touches(a: Rect, b: Rect) -> bool {
 }
 
 /// Pixels along a side that hang together with one beyond it.
-fn going_on(rect: Rect, side: Side, is_content: &impl Fn(u32, u32) -> bool) -> u32 {
+fn count_crossing_pixels(rect: Rect, side: Side, is_content: &impl Fn(u32, u32) -> bool) -> u32 {
     let (length, start) = if side.is_upright() { (rect.height, rect.y) } else { (rect.width, rect.x) };
     let (own, beyond) = match side {
         Side::Left => (Some(rect.x), rect.x.checked_sub(1)),

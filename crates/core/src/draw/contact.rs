@@ -46,12 +46,12 @@ const LARGEST_ZOOM: u32 = 8;
 struct Section {
     title: String,
     detail: String,
-    shots: Vec<Shot>,
+    shots: Vec<Thumbnail>,
     is_clip: bool,
 }
 
 /// One frame as it is shown.
-struct Shot {
+struct Thumbnail {
     frame: usize,
     /// Whether it is shown mirrored.
     mirror: bool,
@@ -142,7 +142,7 @@ fn sections(set: &FrameSet) -> Vec<Section> {
         if !rest.is_empty() {
             let detail =
                 count_of(rest.len(), if sections.len() > before { "frame not in any clip" } else { "frame" });
-            let shot = |at| Shot { frame: at, mirror: false, what: label(set, at), time: String::new() };
+            let shot = |at| Thumbnail { frame: at, mirror: false, what: label(set, at), time: String::new() };
             let shots = rest.into_iter().map(shot).collect();
             sections.push(Section { title: sprite.to_string(), detail, shots, is_clip: false });
         }
@@ -152,7 +152,7 @@ fn sections(set: &FrameSet) -> Vec<Section> {
 
 fn clip_section(set: &FrameSet, clip: &Clip) -> Section {
     let steps = clip.steps();
-    let shots = steps.iter().map(|step| Shot {
+    let shots = steps.iter().map(|step| Thumbnail {
         frame: step.frame,
         mirror: step.mirror,
         what: label(set, step.frame),
@@ -222,7 +222,7 @@ fn usual(sizes: &[Size]) -> Size {
 
 impl Plan {
     fn new(set: &FrameSet, section: &Section, zoom: u32, paper_width: u32) -> Self {
-        let canvas = |shot: &Shot| set.frames()[shot.frame].canvas();
+        let canvas = |shot: &Thumbnail| set.frames()[shot.frame].canvas();
         let sizes: Vec<Size> = section.shots.iter().map(canvas).collect();
         let usual = usual(&sizes);
         let label = section.shots.iter().map(|s| text::width(&s.what).max(text::width(&s.time)));
@@ -273,7 +273,7 @@ impl Plan {
         &self,
         paper: &mut Paper,
         frame: &Frame,
-        shot: &Shot,
+        shot: &Thumbnail,
         (x, y): (u32, u32),
         cell: Size,
         ends: (bool, bool),

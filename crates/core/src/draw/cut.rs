@@ -83,20 +83,20 @@ fn fitting(size: Size) -> u32 {
     by_width.min(by_height).clamp(1, 8)
 }
 
-struct Marked {
+struct LabeledCell {
     rect: Rect,
     label: String,
     is_blank: bool,
 }
 
-fn cells(sheet: &Pixels, background: Background, plan: &CutPlan) -> Vec<Marked> {
+fn cells(sheet: &Pixels, background: Background, plan: &CutPlan) -> Vec<LabeledCell> {
     let is_blank = |rect: Rect| {
         let part = sheet.part(rect);
         part.is_none_or(|part| {
             !part.rows().any(|row| row.chunks_exact(4).any(|pixel| background.is_content(pixel)))
         })
     };
-    let mark = |rect: Rect, label: String| Marked { rect, label, is_blank: is_blank(rect) };
+    let mark = |rect: Rect, label: String| LabeledCell { rect, label, is_blank: is_blank(rect) };
     match plan {
         CutPlan::Grid(grid) => {
             let counts = grid.counts();
@@ -109,7 +109,7 @@ fn cells(sheet: &Pixels, background: Background, plan: &CutPlan) -> Vec<Marked> 
 }
 
 /// Content in no cell, and content that goes on from one cell into the next, straight or slanting.
-fn marked(sheet: &Pixels, background: Background, cells: &[Marked]) -> Vec<(u32, u32)> {
+fn marked(sheet: &Pixels, background: Background, cells: &[LabeledCell]) -> Vec<(u32, u32)> {
     if background == Background::None {
         // Everything is content there, and every line would cross everything.
         return Vec::new();
@@ -135,7 +135,7 @@ fn marked(sheet: &Pixels, background: Background, cells: &[Marked]) -> Vec<(u32,
     all.filter(|&(x, y)| content[at(x, y)] && crosses(x, y)).collect()
 }
 
-fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[Marked], zoom: u32) {
+fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[LabeledCell], zoom: u32) {
     let counts = grid.counts();
     for column in 0..counts.columns {
         let rect = grid.rect(Cell { row: 0, column });
@@ -160,7 +160,7 @@ fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[Marked], zoom: u32) {
     }
 }
 
-fn number_places(paper: &mut Paper, cells: &[Marked], zoom: u32) {
+fn number_places(paper: &mut Paper, cells: &[LabeledCell], zoom: u32) {
     for cell in cells {
         let label = text::fitted(&cell.label, (cell.rect.width * zoom).max(3 * text::LETTER));
         let (x, y) = (LEFT + cell.rect.x * zoom, (TOP + cell.rect.y * zoom).saturating_sub(text::LINE + 1));

@@ -204,7 +204,7 @@ fn moments(clips: &[&Clip]) -> Vec<(Vec<usize>, Span)> {
 struct Scene<'a> {
     looks: Vec<Look>,
     frames: Vec<(&'a Frame, bool)>,
-    screen: Screen,
+    screen: PivotExtent,
     options: FilmOptions,
 }
 
@@ -214,7 +214,7 @@ impl<'a> Scene<'a> {
         let frames: Vec<(&Frame, bool)> =
             steps.iter().map(|step| (&set.frames()[step.frame], step.mirror)).collect();
         let looks: Vec<Look> = frames.iter().map(|&(frame, mirror)| Look::new(frame, mirror)).collect();
-        let screen = Screen::around(&looks);
+        let screen = PivotExtent::around(&looks);
         Self { looks, frames, screen, options }
     }
 
@@ -278,13 +278,13 @@ impl Look {
 }
 
 /// The room that all canvases together take.
-struct Screen {
+struct PivotExtent {
     left: i64,
     top: i64,
     size: Size,
 }
 
-impl Screen {
+impl PivotExtent {
     fn around(looks: &[Look]) -> Self {
         let low = |side: fn(&Look) -> i64| looks.iter().map(side).min().unwrap_or(0);
         let high = |side: fn(&Look) -> i64| looks.iter().map(side).max().unwrap_or(0);

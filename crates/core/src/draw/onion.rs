@@ -74,7 +74,7 @@ pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> Result<RgbaImage, No
     Ok(paper.into_image())
 }
 
-fn fitting(skins: &[Skin], width: u32, height: u32) -> u32 {
+fn fitting(skins: &[OnionPanel], width: u32, height: u32) -> u32 {
     let fits = |zoom: &u32| {
         skins.iter().all(|skin| {
             let size = skin.size(*zoom);
@@ -85,7 +85,7 @@ fn fitting(skins: &[Skin], width: u32, height: u32) -> u32 {
 }
 
 /// One clip's frames round a common pivot.
-struct Skin<'a> {
+struct OnionPanel<'a> {
     title: String,
     detail: String,
     frames: Vec<(usize, &'a Frame)>,
@@ -95,16 +95,16 @@ struct Skin<'a> {
     reach: [i64; 4],
 }
 
-fn skins(set: &FrameSet) -> Vec<Skin<'_>> {
+fn skins(set: &FrameSet) -> Vec<OnionPanel<'_>> {
     let skin = |(title, mut places): (String, Vec<usize>)| {
         let mut seen = HashSet::new();
         places.retain(|at| seen.insert(*at));
-        Skin::new(set, title, &places)
+        OnionPanel::new(set, title, &places)
     };
     shown_together(set).into_iter().map(skin).collect()
 }
 
-impl<'a> Skin<'a> {
+impl<'a> OnionPanel<'a> {
     fn new(set: &'a FrameSet, title: String, places: &[usize]) -> Self {
         let frames: Vec<(usize, &Frame)> =
             places.iter().map(|&at| (set.number_in_sprite(at), &set.frames()[at])).collect();

@@ -56,7 +56,7 @@ pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<Listed, PackE
             several => {
                 for group in several {
                     let cells = group.members.iter().map(|&at| slots.of_frames[at]).collect();
-                    group.slots = Some(rows::in_rows(closed_up(cells), slots.what.clone()));
+                    group.slots = Some(rows::in_rows(compact_rows(cells), slots.what.clone()));
                 }
             }
         }
@@ -93,7 +93,7 @@ fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>]
 }
 
 /// Rows of other groups leave no gaps.
-fn closed_up(mut cells: Vec<Pair>) -> Vec<Pair> {
+fn compact_rows(mut cells: Vec<Pair>) -> Vec<Pair> {
     let mut lines: Vec<u32> = cells.iter().map(|cell| cell.y).collect();
     lines.sort_unstable();
     lines.dedup();

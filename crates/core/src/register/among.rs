@@ -13,7 +13,7 @@ const TRIED: [u32; 12] = [67, 75, 80, 85, 91, 95, 105, 110, 115, 120, 130, 145];
 const BETTER: f64 = 1.03;
 
 /// The others of a clip, lined up, and a frame among them.
-struct Among {
+struct PeerComparison {
     own: Figure,
     spot: Spot,
     votes: Votes,
@@ -22,7 +22,7 @@ struct Among {
     area: u64,
 }
 
-impl Among {
+impl PeerComparison {
     /// `None` where the frame has no place, or no other has.
     fn of(frames: &[&Frame], places: &[Option<Place>], at: usize) -> Option<Self> {
         let mut figures = figures(frames);
@@ -53,7 +53,7 @@ pub(crate) fn distinctness(
     at: usize,
     (right, down): (i64, i64),
 ) -> Option<f64> {
-    let Among { own, spot, votes, .. } = Among::of(frames, places, at)?;
+    let PeerComparison { own, spot, votes, .. } = PeerComparison::of(frames, places, at)?;
     let count = |spot: Spot| votes.count(&own, spot, None, 1).max(1) as f64;
     Some(count(spot) / count((spot.0 + right, spot.1 + down)))
 }
@@ -61,7 +61,7 @@ pub(crate) fn distinctness(
 /// The scale at which the figure of frame `at` agrees best with those of the others, where that is clearly another than 1. Frames that have
 /// no place do not count.
 pub(crate) fn best_scale(frames: &[&Frame], places: &[Option<Place>], at: usize) -> Option<f64> {
-    let Among { own, votes, others, area, .. } = Among::of(frames, places, at)?;
+    let PeerComparison { own, votes, others, area, .. } = PeerComparison::of(frames, places, at)?;
     let agreement = |percent: u32| {
         let scaled = scaled(&own, percent);
         let search = Search::new(&votes, std::iter::once(&scaled), CAREFUL);

@@ -56,7 +56,7 @@ fn figure(frame: &Frame, class_of: &[u8]) -> Option<Figure> {
 }
 
 /// Colors that are one class, as a range of the list of bins.
-struct Shade {
+struct ColorBox {
     from: usize,
     to: usize,
     /// The channel in which it is spread widest, its mean there, and the sum of squares about it.
@@ -76,7 +76,7 @@ fn classes(counts: &[u64]) -> Vec<u8> {
     while shades.len() < CLASSES {
         let widest = (0..shades.len()).max_by_key(|&at| (shades[at].spread, usize::MAX - at));
         let Some(at) = widest.filter(|&at| shades[at].spread > 0) else { break };
-        let Shade { from, to, channel, mean, .. } = shades.swap_remove(at);
+        let ColorBox { from, to, channel, mean, .. } = shades.swap_remove(at);
         bins[from..to].sort_by_key(|&bin| (part(bin, channel), bin));
         let split = from + bins[from..to].partition_point(|&bin| part(bin, channel) * SCALE <= mean);
         // The mean lies between the least and the most, so that both halves have something.
@@ -96,7 +96,7 @@ fn part(bin: usize, channel: usize) -> u64 {
     (bin >> ((2 - channel as u32) * BITS) & ((1 << BITS) - 1)) as u64
 }
 
-fn shade(bins: &[usize], from: usize, to: usize, counts: &[u64]) -> Shade {
+fn shade(bins: &[usize], from: usize, to: usize, counts: &[u64]) -> ColorBox {
     let weight: u64 = bins[from..to].iter().map(|&bin| counts[bin]).sum();
     let of_channel = |channel: usize| {
         let sum: u64 = bins[from..to].iter().map(|&bin| counts[bin] * part(bin, channel)).sum();
@@ -108,5 +108,5 @@ fn shade(bins: &[usize], from: usize, to: usize, counts: &[u64]) -> Shade {
     };
     let spreads = [of_channel(0), of_channel(1), of_channel(2)];
     let channel = (0..3).max_by_key(|&channel| (spreads[channel].0, 2 - channel)).unwrap_or(0);
-    Shade { from, to, channel, mean: spreads[channel].1, spread: spreads[channel].0 }
+    ColorBox { from, to, channel, mean: spreads[channel].1, spread: spreads[channel].0 }
 }

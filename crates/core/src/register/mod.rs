@@ -29,7 +29,7 @@ use crate::Frame;
 use crate::parallel;
 
 /// Frames that are compared with each other to find the one to begin with.
-const COMPARED: usize = 16;
+const SEED_CANDIDATES: usize = 16;
 /// Up to this many frames are registered with each other; more by so many of them.
 const TOGETHER: usize = 48;
 /// Times that all frames are placed again, and how often of these each is looked for everywhere.
@@ -64,7 +64,7 @@ pub(crate) fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u
         let mut clip = Clip::register(own, reach);
         match &lead {
             None => lead = Some(clip.votes()),
-            Some(lead) => clip.stand_like(lead),
+            Some(lead) => clip.align_group(lead),
         }
         let votes = clip.votes();
         for (number, (at, figure)) in shown.iter().enumerate() {
@@ -119,15 +119,15 @@ impl<'a> Clip<'a> {
         let voters = evenly(figures.len(), figures.len().min(TOGETHER));
         let effort = if is_long { BRISK } else { CAREFUL };
         let mut clip = Self { figures, spots, voters, effort };
-        let start = clip.most_agreeing();
+        let start = clip.seed_voter();
         clip.place_by_one(start, reach);
         clip.settle(start, reach, false);
         if is_long {
-            clip.place_rest(reach);
+            clip.place_non_voters(reach);
             clip.voters = evenly(clip.figures.len(), clip.figures.len().min(VOTERS));
             clip.settle(start, reach, true);
         }
-        clip.keep_within(reach);
+        clip.enforce_reach(reach);
         clip
     }
 
@@ -152,8 +152,8 @@ impl<'a> Clip<'a> {
     }
 
     /// The voter that agrees best with the others.
-    fn most_agreeing(&self) -> usize {
-        let compared: Vec<usize> = evenly(self.voters.len(), self.voters.len().min(COMPARED))
+    fn seed_voter(&self) -> usize {
+        let compared: Vec<usize> = evenly(self.voters.len(), self.voters.len().min(SEED_CANDIDATES))
             .into_iter()
             .map(|at| self.voters[at])
             .collect();
@@ -213,7 +213,7 @@ impl<'a> Clip<'a> {
     }
 
     /// Places those that did not vote by those that did.
-    fn place_rest(&mut self, reach: Option<u32>) {
+    fn place_non_voters(&mut self, reach: Option<u32>) {
         let votes = self.votes();
         let search = Search::new(&votes, self.figures.iter().copied(), self.effort);
         let found = parallel::map(self.figures.len(), |at| match self.own(at) {
@@ -224,7 +224,7 @@ impl<'a> Clip<'a> {
     }
 
     /// Looks again for what is farther from the first frame than allowed.
-    fn keep_within(&mut self, reach: Option<u32>) {
+    fn enforce_reach(&mut self, reach: Option<u32>) {
         let Some(reach) = reach.map(i64::from) else { return };
         let shift =
             |at: usize| (self.spots[at].0 - self.figures[at].at.0, self.spots[at].1 - self.figures[at].at.1);
@@ -245,7 +245,7 @@ impl<'a> Clip<'a> {
     }
 
     /// Moves all together so that they agree with the votes of another clip.
-    fn stand_like(&mut self, lead: &Votes) {
+    fn align_group(&mut self, lead: &Votes) {
         let common = self.votes().common();
         let search = Search::new(lead, std::iter::once(&common), CAREFUL);
         if let Some(spot) = search.best(&common, None, &|_| true) {

@@ -241,7 +241,7 @@ pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shi
 /// Shifts that put every frame's point where the first frame that is lined up with it has it. Frames without a point stay.
 fn by_points(set: &FrameSet, points: &[Option<Point>], per: AlignPer) -> Vec<Shift> {
     let mut shifts = vec![Shift::UNKNOWN; points.len()];
-    for group in lined_up(set, per) {
+    for group in align_groups(set, per) {
         let group = group.concat();
         let Some(goal) = group.iter().find_map(|&at| points[at]) else { continue };
         for at in group {
@@ -257,7 +257,7 @@ fn by_points(set: &FrameSet, points: &[Option<Point>], per: AlignPer) -> Vec<Shi
 /// Shifts that hold the figure still.
 fn by_figure(set: &FrameSet, options: &AlignOptions) -> Vec<Shift> {
     let mut shifts = vec![Shift::UNKNOWN; set.frames().len()];
-    for clips in lined_up(set, options.per) {
+    for clips in align_groups(set, options.per) {
         let members = clips.concat();
         let frames: Vec<&Frame> = members.iter().map(|&at| &set.frames()[at]).collect();
         let mut start = 0;
@@ -276,7 +276,7 @@ fn by_figure(set: &FrameSet, options: &AlignOptions) -> Vec<Shift> {
 }
 
 /// What is lined up with each other: clips that share frames are one, and those of a sprite if it is so wanted.
-fn lined_up(set: &FrameSet, per: AlignPer) -> Vec<Vec<Vec<usize>>> {
+fn align_groups(set: &FrameSet, per: AlignPer) -> Vec<Vec<Vec<usize>>> {
     let clips = clip_groups(set);
     match per {
         AlignPer::Clip => clips.into_iter().map(|clip| vec![clip]).collect(),
@@ -320,7 +320,7 @@ fn clip_groups(set: &FrameSet) -> Vec<Vec<usize>> {
 /// Shifts that hold a region still.
 fn by_region(set: &FrameSet, region: Rect, options: &AlignOptions) -> Result<Vec<Shift>, AlignError> {
     let mut shifts = vec![Shift::UNKNOWN; set.frames().len()];
-    for group in lined_up(set, options.per) {
+    for group in align_groups(set, options.per) {
         let shown = group.concat().into_iter().filter(|&at| !set.frames()[at].is_blank());
         let shown: Vec<usize> = shown.collect();
         let Some((&first, others)) = shown.split_first() else { continue };

@@ -100,11 +100,11 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
     if rule == CanvasRule::Fit {
         return set.map_frames(|_, frame| Ok(fitted(frame)));
     }
-    let mut stages: Vec<Stage> = Vec::new();
+    let mut stages: Vec<PivotExtent> = Vec::new();
     for places in set.index().sprites() {
         let sprite = set.frames()[places[0]].sprite();
-        let stage = Stage::around(places.iter().map(|&at| &set.frames()[at]));
-        let drawn = || Stage::around_drawings(places.iter().map(|&at| &set.frames()[at]));
+        let stage = PivotExtent::around(places.iter().map(|&at| &set.frames()[at]));
+        let drawn = || PivotExtent::around_drawings(places.iter().map(|&at| &set.frames()[at]));
         stages.push(match rule {
             CanvasRule::Size(canvas) if stage.size().fits_in(canvas) => stage.widened(canvas),
             CanvasRule::Size(canvas) => {
@@ -116,7 +116,7 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
                 drawn.widened(canvas)
             }
             CanvasRule::At(canvas, at) => {
-                let wanted = Stage::with_pivot(canvas, at);
+                let wanted = PivotExtent::with_pivot(canvas, at);
                 let drawn = drawn();
                 if !drawn.lies_in(&wanted) {
                     let needed = (drawn.size(), drawn.pivot());
@@ -142,14 +142,14 @@ fn fitted(frame: Frame) -> Frame {
 
 /// The room that frames take round their pivots, in whole pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Stage {
+struct PivotExtent {
     left: i64,
     top: i64,
     right: i64,
     bottom: i64,
 }
 
-impl Stage {
+impl PivotExtent {
     fn around<'a>(frames: impl Iterator<Item = &'a Frame>) -> Self {
         let none = Self { left: i64::MAX, top: i64::MAX, right: i64::MIN, bottom: i64::MIN };
         frames.fold(none, |all, frame| {

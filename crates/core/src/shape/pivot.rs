@@ -137,7 +137,7 @@ fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
     let mut points: Vec<Point> = set.frames().iter().map(bottom_middle).collect();
     for (number, group) in groups.iter().enumerate() {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
-        if let Some(stands) = clip_of(number).and_then(|clip| feet_of_figure(&frames, clip)) {
+        if let Some(stands) = clip_of(number).and_then(|clip| registered_feet(&frames, clip)) {
             group.iter().zip(stands).for_each(|(&at, stand)| points[at] = stand);
             continue;
         }
@@ -150,7 +150,7 @@ fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
 }
 
 /// The middle of the registered figure on the ground of its clip, frame by frame; `None` where nothing in the clip holds still.
-fn feet_of_figure(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
+fn registered_feet(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
     if frames.len() < 3 {
         return None;
     }

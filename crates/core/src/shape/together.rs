@@ -34,7 +34,7 @@ pub fn stand_together(set: FrameSet) -> Result<(FrameSet, Together), SetError> {
     for group in clips(&set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
         let places = register(&frames, &[(0..frames.len()).collect()], None);
-        if !is_one_figure(&places) {
+        if !is_same_subject(&places) {
             continue;
         }
         done.by_figure += group.len();
@@ -64,7 +64,7 @@ fn clips(set: &FrameSet) -> Vec<Vec<usize>> {
     groups.into_values().collect()
 }
 
-fn is_one_figure(places: &[Option<Place>]) -> bool {
+fn is_same_subject(places: &[Option<Place>]) -> bool {
     let mut agreements: Vec<f64> = places.iter().flatten().map(|place| place.agreement).collect();
     agreements.sort_by(f64::total_cmp);
     let (least, middle) = (agreements.first(), agreements.get(agreements.len() / 2));

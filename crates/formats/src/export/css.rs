@@ -91,7 +91,7 @@ impl Sheet<'_> {
         let page = self.subject.manifest.pages[frame.page].size;
         writeln!(text, "  padding: {};", sides.join(" ")).expect("text grows");
         writeln!(text, "  background-image: url(\"{}\");", self.url(frame.page)).expect("text grows");
-        writeln!(text, "  background-position: {} {};", minus(x), minus(y)).expect("text grows");
+        writeln!(text, "  background-position: {} {};", negative_px(x), negative_px(y)).expect("text grows");
         writeln!(text, "  background-size: {} {};", scaled(page[0]), scaled(page[1])).expect("text grows");
         text
     }
@@ -155,7 +155,7 @@ fn scaled(pixels: u32) -> String {
     if pixels == 0 { "0px".to_owned() } else { format!("calc(var(--scale) * {pixels}px)") }
 }
 
-fn minus(pixels: u32) -> String {
+fn negative_px(pixels: u32) -> String {
     if pixels == 0 { "0px".to_owned() } else { format!("calc(var(--scale) * -{pixels}px)") }
 }
 

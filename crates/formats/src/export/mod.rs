@@ -92,7 +92,7 @@ impl File {
 }
 
 /// Endings that say what a file is; `.txt` or `.scss` leave it open.
-const TELLING: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf", "glb"];
+const FORMAT_EXTENSIONS: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf", "glb"];
 
 /// Refuses a name that says another format than the one that is written. The two of glTF are told apart by it.
 ///
@@ -100,7 +100,8 @@ const TELLING: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf", "glb"];
 /// Where it does.
 pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
     let typed = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
-    let is_other = is_image(path) || TELLING.contains(&typed.as_str()) || matches!(own, "gltf" | "glb");
+    let is_other =
+        is_image(path) || FORMAT_EXTENSIONS.contains(&typed.as_str()) || matches!(own, "gltf" | "glb");
     if typed == own || !is_other {
         return Ok(());
     }

@@ -21,7 +21,7 @@ pub(super) struct FilmReader<'a> {
 }
 
 /// What a picture costs beside its pixels.
-const MOMENT: u64 = 512;
+const FRAME_OVERHEAD: u64 = 512;
 
 impl<'a> FilmReader<'a> {
     /// For an animation of `count` pictures, as far as that is known, of `size` in a file of this many bytes.
@@ -36,7 +36,7 @@ impl<'a> FilmReader<'a> {
         limits: &'a Limits,
     ) -> Result<Self, ReadProblem> {
         let canvas = Room::of(size, WORK, limits)?;
-        limits.memory.check(count.saturating_mul(memory_of(size).saturating_add(MOMENT)))?;
+        limits.memory.check(count.saturating_mul(memory_of(size).saturating_add(FRAME_OVERHEAD)))?;
         Ok(Self { format, size, bytes, limits, moments: Vec::new(), is_truncated: false, _canvas: canvas })
     }
 
@@ -46,7 +46,7 @@ impl<'a> FilmReader<'a> {
 
     /// Makes room for one more picture.
     pub(super) fn room(&self) -> Result<Lease, ReadProblem> {
-        Ok(self.limits.memory.take(memory_of(self.size).saturating_add(MOMENT))?)
+        Ok(self.limits.memory.take(memory_of(self.size).saturating_add(FRAME_OVERHEAD))?)
     }
 
     /// Makes room for a partial picture, as far as it is larger than the canvas.

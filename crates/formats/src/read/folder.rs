@@ -118,8 +118,8 @@ fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSe
 
 /// A list of images as sources of their own, but numbered siblings together: `leap_0.png leap_1.png` are the sprite
 /// `leap` with its clip, in natural order.
-pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Siblings> {
-    let mut found: Vec<Siblings> = Vec::new();
+pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Sequence> {
+    let mut found: Vec<Sequence> = Vec::new();
     let mut known: HashMap<_, usize> = HashMap::new();
     for path in paths {
         let key = sequence_of(path).filter(|_| is_image(path) && path.is_file());
@@ -127,7 +127,7 @@ pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Siblings> {
             Some(&at) => found[at].paths.push(path.clone()),
             None => {
                 known.extend(key.clone().map(|key| (key, found.len())));
-                found.push(Siblings { key, paths: vec![path.clone()] });
+                found.push(Sequence { key, paths: vec![path.clone()] });
             }
         }
     }
@@ -143,12 +143,12 @@ pub fn is_numbered(paths: &[PathBuf]) -> bool {
 }
 
 /// Numbered images of one name, or anything else alone.
-pub(super) struct Siblings {
+pub(super) struct Sequence {
     key: Option<(PathBuf, String, String)>,
     paths: Vec<PathBuf>,
 }
 
-impl Siblings {
+impl Sequence {
     /// Reads what is numbered together as one sprite, and the rest with `alone`.
     pub(super) fn read(
         self,
@@ -195,7 +195,7 @@ fn one_sprite(
     Ok((set.with_clips(clips).map_err(|error| Error::read(folder, error))?, remarks))
 }
 
-/// Siblings whose names differ in their last number only, at least two of them, as clips.
+/// Sequence whose names differ in their last number only, at least two of them, as clips.
 fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remark>), ReadProblem> {
     let mut sequences: Vec<(String, Vec<(u64, usize)>)> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();

@@ -45,7 +45,7 @@ pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<Opened, Error> {
     let files = page_files(path, &manifest)?;
     let pages =
         parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
-    let remarks = refit(&mut manifest, &pages);
+    let remarks = adapt_to_images(&mut manifest, &pages);
     for (page, opened) in manifest.pages.iter().zip(&pages) {
         let (said, found) = (Size::from((page.size[0], page.size[1])), opened.size);
         if said != found {
@@ -157,7 +157,7 @@ pub fn companion_faults(path: &Path, limits: &Limits) -> Result<Vec<CompanionFau
 
 /// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
 /// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
-fn refit(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<Remark> {
+fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<Remark> {
     let mut remarks = Vec::new();
     for (number, opened) in pages.iter().enumerate() {
         let page = &mut manifest.pages[number];

@@ -112,12 +112,12 @@ fn orphans(manifest: &Path, targets: &[PathBuf], folder: &Path, painted: &HashSe
 }
 
 /// What may be typed behind an atlas's name: its files get endings of their own.
-const TYPED: [&str; 5] = ["json", "png", "webp", "qoi", "tga"];
+const KNOWN_EXTENSIONS: [&str; 5] = ["json", "png", "webp", "qoi", "tga"];
 
 /// An atlas's name without the ending of one of its files; any other, as in `pond.v2`, is part of the name.
 pub fn stem_of(path: &Path) -> Option<String> {
     let name = path.file_name()?.to_string_lossy();
-    let is_typed = |ending: &str| TYPED.iter().any(|typed| typed.eq_ignore_ascii_case(ending));
+    let is_typed = |ending: &str| KNOWN_EXTENSIONS.iter().any(|typed| typed.eq_ignore_ascii_case(ending));
     Some(match name.rsplit_once('.') {
         Some((stem, ending)) if !stem.is_empty() && is_typed(ending) => stem.to_owned(),
         _ => name.into_owned(),

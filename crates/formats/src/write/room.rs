@@ -5,7 +5,7 @@ use shibori_core::{Budget, Size, parallel};
 use crate::{Error, WriteProblem};
 
 /// Bytes a pixel may take while it is painted and encoded: the picture, its filtered rows, and what they are compressed to.
-const PER_PIXEL: u64 = 12;
+const BYTES_PER_PIXEL: u64 = 12;
 
 /// Encodes pictures of these sizes, each by its place. Which go together depends on memory alone, and what they become on nothing.
 ///
@@ -18,7 +18,7 @@ pub(super) fn encoded<R: Send>(
     encode: impl Fn(usize) -> Result<R, Error> + Sync,
 ) -> Result<Vec<R>, Error> {
     let mut all = Vec::with_capacity(sizes.len());
-    let needs = |at: usize| sizes[at].area().saturating_mul(PER_PIXEL);
+    let needs = |at: usize| sizes[at].area().saturating_mul(BYTES_PER_PIXEL);
     while all.len() < sizes.len() {
         let (first, left) = (all.len(), memory.left());
         let mut together = needs(first);
@@ -43,7 +43,7 @@ mod tests {
     #[test]
     fn no_more_pictures_are_encoded_together_than_there_is_memory_for() {
         let sizes = [10, 10, 10, 30, 1, 1].map(|side| Size::new(side, 10));
-        let memory = Budget::of(300 * PER_PIXEL);
+        let memory = Budget::of(300 * BYTES_PER_PIXEL);
         let (now, most) = (AtomicUsize::new(0), AtomicUsize::new(0));
         let encode = |at: usize| {
             let pixels = sizes[at].area() as usize;
@@ -55,8 +55,8 @@ mod tests {
         let fault = |at: usize, problem| Error::write(Path::new(&at.to_string()), problem);
         assert_eq!(encoded(&sizes, &memory, fault, encode).unwrap(), [0, 1, 2, 3, 4, 5]);
         assert!(most.into_inner() <= 300);
-        assert_eq!(memory.left(), 300 * PER_PIXEL);
-        let error = encoded(&sizes, &Budget::of(299 * PER_PIXEL), fault, |_| Ok(())).unwrap_err();
+        assert_eq!(memory.left(), 300 * BYTES_PER_PIXEL);
+        let error = encoded(&sizes, &Budget::of(299 * BYTES_PER_PIXEL), fault, |_| Ok(())).unwrap_err();
         assert!(
             matches!(error, Error::Write { path, problem: WriteProblem::Memory(_) } if path == Path::new("3"))
         );

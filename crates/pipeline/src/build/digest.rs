@@ -52,10 +52,10 @@ pub struct Standing {
 
 /// What each step is made of, as it is now.
 pub(super) struct Digests {
-    pub(super) steps: Vec<StepDigest>,
+    pub(super) steps: Vec<TargetDigest>,
 }
 
-pub(super) struct StepDigest {
+pub(super) struct TargetDigest {
     /// Of everything that is read, up to the first sources.
     pub(super) digest: Digest,
     /// Of its options and its own inputs.
@@ -81,7 +81,7 @@ impl Digests {
         })?;
         let hashes: HashMap<&PathBuf, Digest> =
             files.iter().copied().zip(found.into_iter().map(|hash| hash.unwrap_or(NOTHING))).collect();
-        let mut done: Vec<Option<StepDigest>> = graph.steps.iter().map(|_| None).collect();
+        let mut done: Vec<Option<TargetDigest>> = graph.steps.iter().map(|_| None).collect();
         (0..graph.steps.len()).for_each(|at| digest(graph, at, &hashes, &mut done));
         Ok(Self { steps: done.into_iter().flatten().collect() })
     }
@@ -192,7 +192,7 @@ impl Digests {
     }
 }
 
-fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &mut [Option<StepDigest>]) {
+fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &mut [Option<TargetDigest>]) {
     if done[at].is_some() {
         return;
     }
@@ -219,7 +219,7 @@ fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &m
         hasher.update(&done[need].as_ref().map_or(NOTHING, |need| need.digest).0);
     }
     let digest = Digest(*hasher.finalize().as_bytes());
-    done[at] = Some(StepDigest { digest, own, settings, inputs });
+    done[at] = Some(TargetDigest { digest, own, settings, inputs });
 }
 
 fn unreadable(path: &Path, error: std::io::Error) -> Error {

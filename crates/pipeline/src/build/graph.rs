@@ -161,9 +161,9 @@ impl Graph {
         graph.find_figures(&mut makers)?;
         graph.spread_atlases()?;
         graph.find_steps()?;
-        graph.wire(&makers)?;
-        graph.no_output_twice()?;
-        graph.no_output_in_sources(&makers)?;
+        graph.link_producers(&makers)?;
+        graph.reject_duplicate_outputs()?;
+        graph.reject_outputs_in_sources(&makers)?;
         graph.in_order()?;
         Ok(graph)
     }
@@ -588,7 +588,7 @@ impl Graph {
     }
 
     /// Turns sources that are outputs of other steps into what is waited for.
-    fn wire(&mut self, makers: &Makers) -> Result<(), RecipeError> {
+    fn link_producers(&mut self, makers: &Makers) -> Result<(), RecipeError> {
         let by_name: HashMap<&str, usize> =
             self.steps.iter().enumerate().map(|(at, step)| (step.name.as_str(), at)).collect();
         let needs = |figure: &Figure| -> Result<Vec<usize>, RecipeError> {
@@ -662,7 +662,7 @@ impl Graph {
         }
     }
 
-    fn no_output_twice(&self) -> Result<(), RecipeError> {
+    fn reject_duplicate_outputs(&self) -> Result<(), RecipeError> {
         let mut taken: BTreeMap<String, usize> = BTreeMap::new();
         for (at, step) in self.steps.iter().enumerate() {
             for path in self.sure_outputs(at) {
@@ -687,7 +687,7 @@ impl Graph {
     }
 
     /// Refuses outputs that the next build would take for sources.
-    fn no_output_in_sources(&self, makers: &Makers) -> Result<(), RecipeError> {
+    fn reject_outputs_in_sources(&self, makers: &Makers) -> Result<(), RecipeError> {
         let outputs: Vec<PathBuf> =
             (0..self.steps.len()).flat_map(|at| self.sure_outputs(at)).map(|path| normal(&path)).collect();
         let parts = self.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
@@ -699,7 +699,7 @@ impl Graph {
                 .iter()
                 .filter(|from| makers.get(&normal(Path::new(&unescaped(&from.value)))).is_none());
             for from in found {
-                if let Some(output) = self.taken_in(&from.value, &outputs) {
+                if let Some(output) = self.captured_output(&from.value, &outputs) {
                     let (output, sources) = (output.clone(), PathBuf::from(&from.value));
                     return Err(self.recipe.wrong(&from.span, Fault::OutputInSource { output, sources }));
                 }
@@ -709,7 +709,7 @@ impl Graph {
     }
 
     /// The first output that a source would take in.
-    fn taken_in<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
+    fn captured_output<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
         let path = normal(&plain(Path::new(&unescaped(from))));
         // A pattern passes over outputs.
         if is_pattern(from) {

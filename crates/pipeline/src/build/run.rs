@@ -143,7 +143,7 @@ impl Build {
             whys,
         };
         let mut outcome = run.all(jobs);
-        run.remove_left(&record, &mut outcome);
+        run.remove_orphans(&record, &mut outcome);
         let settled = run.settled.load(Ordering::Relaxed);
         let undone = run.whys.iter().flatten().count() - outcome.done - settled;
         (outcome.kept, outcome.undone) = (run.whys.len() - outcome.done - undone, undone);
@@ -248,7 +248,7 @@ impl Build {
             let known = record.steps.get(&step.name).filter(|_| whys[at].is_none());
             let outputs = match known {
                 Some(kept) => kept.outputs.iter().map(|(path, _)| path.clone()).collect(),
-                None => self.outputs_made(at, observer, &cx)?,
+                None => self.dry_run_outputs(at, observer, &cx)?,
             };
             let (name, digest) = (step.name.clone(), digests.steps[at].digest);
             facts[at] = Some(TargetInfo { name, inputs: self.all_inputs(at), outputs, digest });
@@ -304,7 +304,7 @@ impl Build {
     }
 
     /// What a step writes, found out by doing it without writing.
-    fn outputs_made(
+    fn dry_run_outputs(
         &self,
         at: usize,
         observer: &dyn BuildObserver,
@@ -355,10 +355,10 @@ impl Run<'_> {
             let kept =
                 lock(&self.steps).get(&steps[at].name).map(|kept| kept.outputs.clone()).unwrap_or_default();
             let outputs: Vec<PathBuf> = kept.into_iter().map(|(path, _)| path).collect();
-            lock(&self.owners).extend(outputs.iter().map(|path| (known_by(path), at)));
+            lock(&self.owners).extend(outputs.iter().map(|path| (path_key(path), at)));
             self.observer.event(Event::Kept { name: &steps[at].name, outputs: &outputs });
         }
-        let (schedule, todo) = self.scheduled();
+        let (schedule, todo) = self.plan_schedule();
         let cores = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
         // While one waits for the disk, another computes.
         let threads = if cores == 1 { 1 } else { cores + cores.div_ceil(2) };
@@ -417,7 +417,7 @@ impl Run<'_> {
     }
 
     /// What is to be done, and what waits for what.
-    fn scheduled(&self) -> (Schedule, Vec<Job>) {
+    fn plan_schedule(&self) -> (Schedule, Vec<Job>) {
         let (mut schedule, mut todo) = (Schedule::default(), Vec::new());
         let roots: Vec<usize> =
             (0..self.graph.steps.len()).filter(|&at| self.graph.steps[at].root == at).collect();
@@ -622,7 +622,7 @@ impl Run<'_> {
         }
         let outputs: Vec<PathBuf> = before.outputs.iter().map(|(path, _)| path.clone()).collect();
         drop(steps);
-        lock(&self.owners).extend(outputs.iter().map(|path| (known_by(path), at)));
+        lock(&self.owners).extend(outputs.iter().map(|path| (path_key(path), at)));
         self.observer.event(Event::Kept { name: &step.name, outputs: &outputs });
         self.settled.fetch_add(1, Ordering::Relaxed);
         true
@@ -632,19 +632,19 @@ impl Run<'_> {
     fn own(&self, at: usize, outputs: &[PathBuf]) -> Result<(), Error> {
         let mut owners = lock(&self.owners);
         for path in outputs {
-            if let Some(&other) = owners.get(&known_by(path)).filter(|&&other| other != at) {
+            if let Some(&other) = owners.get(&path_key(path)).filter(|&&other| other != at) {
                 let (first, second) = (&self.graph.steps[other].name, &self.graph.steps[at].name);
                 let fault =
                     Fault::TwoOutputs { path: path.clone(), first: first.clone(), second: second.clone() };
                 return Err(self.graph.recipe.wrong(&self.graph.steps[at].span, fault).into());
             }
-            owners.insert(known_by(path), at);
+            owners.insert(path_key(path), at);
         }
         Ok(())
     }
 
     /// Takes away what earlier builds wrote and this one has no use for.
-    fn remove_left(&self, before: &Record, outcome: &mut Outcome) {
+    fn remove_orphans(&self, before: &Record, outcome: &mut Outcome) {
         let mut steps = lock(&self.steps);
         let here: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
         let gone: Vec<String> = steps.keys().filter(|name| !here.contains(name.as_str())).cloned().collect();
@@ -726,7 +726,7 @@ fn read_by(cx: &Context<'_>, files: &[PathBuf]) -> Vec<(PathBuf, Digest)> {
 }
 
 /// Case-folded key for comparing output paths on every platform.
-fn known_by(path: &Path) -> String {
+fn path_key(path: &Path) -> String {
     file_key(&slashed(path))
 }
 

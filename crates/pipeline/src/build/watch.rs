@@ -13,7 +13,7 @@ use shibori_formats::store::HIDDEN_FOLDER;
 use crate::build::Build;
 
 /// A save is several events: this long must nothing happen before it is taken for done.
-const QUIET: Duration = Duration::from_millis(80);
+const DEBOUNCE: Duration = Duration::from_millis(80);
 
 /// So long is waited at most for quiet, where something writes all the time.
 const PATIENCE: Duration = Duration::from_secs(2);
@@ -131,7 +131,7 @@ impl Watch {
         }
         let began = Instant::now();
         while began.elapsed() < PATIENCE {
-            match self.events.recv_timeout(QUIET) {
+            match self.events.recv_timeout(DEBOUNCE) {
                 Ok(event) => self.take(event, &mut files),
                 Err(RecvTimeoutError::Timeout) => break,
                 Err(RecvTimeoutError::Disconnected) => return None,

@@ -115,7 +115,7 @@ pub enum BlankChoice {
 
 impl CutOptions {
     /// The options that say where frames are; one at the most makes sense.
-    fn said_where(&self) -> impl Iterator<Item = &'static str> {
+    fn cut_methods(&self) -> impl Iterator<Item = &'static str> {
         let said = [
             (self.grid.is_some() || self.cell.is_some(), if self.grid.is_some() { "grid" } else { "cell" }),
             (self.islands.is_on(), "islands"),
@@ -126,12 +126,12 @@ impl CutOptions {
 
     /// Whether anything says where the frames are.
     pub fn says_where(&self) -> bool {
-        self.said_where().next().is_some()
+        self.cut_methods().next().is_some()
     }
 
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), Contradiction> {
-        let mut said = self.said_where();
+        let mut said = self.cut_methods();
         if let (Some(first), Some(second)) = (said.next(), said.next()) {
             return Err(Contradiction::Both { first, second, what: "where the frames are" });
         }

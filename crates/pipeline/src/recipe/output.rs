@@ -68,7 +68,7 @@ pub enum Look {
 /// What a picture of a cut can be told.
 #[derive(Default, Deserialize)]
 #[serde(default)]
-struct Zoomed {
+struct CutPreviewOptions {
     zoom: ZoomOption,
 }
 
@@ -150,7 +150,7 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         As::Onion => Look::Onion(table.group_over(defaults)?),
         // The cut is the sprite's own.
         As::Grid => {
-            let Zoomed { zoom } = table.group_over(defaults)?;
+            let CutPreviewOptions { zoom } = table.group_over(defaults)?;
             Look::Grid(Box::new(GridPreviewOptions { zoom, ..GridPreviewOptions::default() }))
         }
         As::Drift => Look::Drift { options: table.group_over(defaults)?, before: table.value("before")? },

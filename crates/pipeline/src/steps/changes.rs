@@ -108,7 +108,7 @@ pub(crate) fn shaping(
     }
     let per = shape.pivot_per();
     changes.extend(shape.pivot.map(|anchor| Change::Pivot(anchor, per)));
-    changes.extend(placing(shape, defaults));
+    changes.extend(lower_canvas(shape, defaults));
     changes.extend(shape.boxes.iter().map(|spec| Change::Box(spec.clone(), shape.box_share())));
     changes.extend(shape.nine.map(Change::Nine));
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
@@ -127,7 +127,7 @@ pub(crate) fn shaping(
 }
 
 /// Canvas and trim, and the pivot that is a place of the canvas they leave.
-fn placing(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
+fn lower_canvas(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
     let scope = shape.trim_scope().unwrap_or(defaults.trim);
     let trim = Trim { scope, alpha: shape.trim_alpha(), border: shape.trim_border.unwrap_or(0) };
     let mut changes = Vec::new();

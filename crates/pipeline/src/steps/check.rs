@@ -37,7 +37,7 @@ pub fn check(sources: &[PathBuf], options: &CheckOptions, cx: &Context<'_>) -> R
             Some(manifest) => companion_faults(&manifest, cx.limits())?,
             None => Vec::new(),
         };
-        let faults = faults.iter().filter_map(|fault| page_fault(&set, fault)).collect();
+        let faults = faults.iter().filter_map(|fault| companion_finding(&set, fault)).collect();
         Ok(weighed(set, source, options, faults))
     };
     sources.iter().map(one).collect()
@@ -59,7 +59,7 @@ fn weighed(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Findi
 }
 
 /// `None` where the set was narrowed to frames that are on other pages.
-fn page_fault(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> {
+fn companion_finding(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> {
     let is_first = |frame: &Frame| {
         let (sprite, name) = &fault.first;
         frame.sprite().as_str() == sprite && frame.name().as_str() == name

@@ -96,7 +96,7 @@ pub(crate) fn grid_of(
 ) -> Result<(Grid, bool), Error> {
     let size = sheet.pixels.size();
     let said = cut.grid_for(size).or_else(|error| match error {
-        CutError::LeftOver { whole, .. } => resting(sheet, cut, whole).map(Some).ok_or(error),
+        CutError::LeftOver { whole, .. } => grid_with_remainder(sheet, cut, whole).map(Some).ok_or(error),
         error => Err(error),
     });
     let (grid, is_found) = match said.map_err(|error| Error::Cut { sheet: path.to_owned(), error })? {
@@ -116,7 +116,7 @@ pub(crate) fn grid_of(
 }
 
 /// Cells of the size that was said, though they leave a rest: where nothing is drawn there, and they cut through few drawings.
-fn resting(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option<Grid> {
+fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option<Grid> {
     let size = sheet.pixels.size();
     let spacing = Spacing { offset: cut.offset.unwrap_or_default(), gutter: cut.gutter.unwrap_or_default() };
     let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;

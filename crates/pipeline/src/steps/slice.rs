@@ -112,7 +112,7 @@ pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
         return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
     }
     let sheets = expanded(sheets, options, cx)?;
-    let cut: Result<Vec<_>, _> = sheets.iter().map(|path| cut_any(path, options, None, cx)).collect();
+    let cut: Result<Vec<_>, _> = sheets.iter().map(|path| cut_source(path, options, None, cx)).collect();
     let cut = gather::whole_need(cut, &sheets, cx)?;
     let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
     let is_named = cut.iter().any(|one| matches!(one.report.how, How::Frames));
@@ -139,7 +139,12 @@ fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
 }
 
 /// A sheet or an animation; or frames that are cut already: a folder of images, a set, an atlas.
-fn cut_any(path: &Path, options: &SliceOptions, clip: Option<&Name>, cx: &Context<'_>) -> Result<Cut, Error> {
+fn cut_source(
+    path: &Path,
+    options: &SliceOptions,
+    clip: Option<&Name>,
+    cx: &Context<'_>,
+) -> Result<Cut, Error> {
     let whole = cx.at(path);
     if !whole.is_dir() && cx.limits().manifest_of(&whole).is_none() {
         return cut_file(path, options, clip, cx);
@@ -256,7 +261,7 @@ fn cut_part(name: &Name, part: SpritePart<'_>, is_alone: bool, cx: &Context<'_>)
             let is_file = !cx.at(&file).is_dir() && cx.limits().manifest_of(&cx.at(&file)).is_none();
             // Of several sources, an animation's clip is called after its file.
             let clip = if is_alone { None } else { sprite_name(&file).ok() };
-            all.push(cut_any(&file, &own(is_file), clip.as_ref(), cx)?);
+            all.push(cut_source(&file, &own(is_file), clip.as_ref(), cx)?);
         }
     }
     for one in &mut all {
@@ -397,7 +402,7 @@ fn cut_file(
             let (pixels, origin) = within(path, &pixels, options.cut.within)?;
             let sheet = prepared(path, &pixels, &options.clean, cx)?;
             let (set, how) = cut_sheet(path, &sheet, options, cx)?;
-            let set = counted_from(set, origin)?;
+            let set = rebase_sources(set, origin)?;
             debug!(file = %path.shown(), frames = set.frames().len(), "cut");
             cleaned(set, report(how), options, sheet.keyed.as_ref(), cx)
         }
@@ -428,7 +433,7 @@ fn sprite_of(path: &Path, options: &SliceOptions) -> Result<Name, Error> {
 }
 
 /// Frames of a part of a sheet, with their places on the whole of it.
-fn counted_from(set: FrameSet, origin: Pair) -> Result<FrameSet, SetError> {
+fn rebase_sources(set: FrameSet, origin: Pair) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| {
         let moved = |rect: Rect| Rect { x: rect.x + origin.x, y: rect.y + origin.y, ..rect };
         let source = frame.source().map(|source| Source { rect: source.rect.map(moved), ..source.clone() });

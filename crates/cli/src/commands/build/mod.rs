@@ -51,7 +51,7 @@ pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
         }
         return Ok(());
     }
-    told_once(&build, &BuildReporter::new(program), args.depfile.as_deref(), program).map(|_| ())
+    build_once(&build, &BuildReporter::new(program), args.depfile.as_deref(), program).map(|_| ())
 }
 
 /// The recipe in the current folder, or in the nearest one above it that has one.
@@ -69,7 +69,7 @@ fn told(error: Error) -> Failure {
 }
 
 /// Builds once, and tells whether anything was done; an error where any step could not be.
-fn told_once(
+fn build_once(
     build: &Build,
     reporter: &BuildReporter<'_>,
     depfile: Option<&Path>,
@@ -121,7 +121,7 @@ fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failu
 }
 
 #[derive(Serialize)]
-struct StandingReport {
+struct StatusReport {
     stale: Vec<StandingTarget>,
     kept: usize,
     left: Vec<ToldPath>,
@@ -134,7 +134,7 @@ struct StandingTarget {
     outputs: Vec<ToldPath>,
 }
 
-fn standing(build: &Build, program: &Program<'_>) -> Result<StandingReport, Failure> {
+fn standing(build: &Build, program: &Program<'_>) -> Result<StatusReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
     let all = build.standing(&BuildReporter::new(program)).map_err(told)?;
     let left = ToldPath::all(&build.left_behind(&all));
@@ -150,10 +150,10 @@ fn standing(build: &Build, program: &Program<'_>) -> Result<StandingReport, Fail
             None => kept += 1,
         }
     }
-    Ok(StandingReport { stale, kept, left })
+    Ok(StatusReport { stale, kept, left })
 }
 
-fn list(report: &StandingReport, program: &Program<'_>) {
+fn list(report: &StatusReport, program: &Program<'_>) {
     let rows: Vec<Vec<String>> =
         report.stale.iter().map(|one| vec![one.target.clone(), one.why.clone()]).collect();
     let (_, lines) = table(&["", ""], &rows, &[]);
@@ -267,7 +267,7 @@ fn build_watched(args: &Args, build: &Build, changed: Option<&Changed>, program:
         Some(changed) => BuildReporter::brief(program, &changed.told, changed.is_part),
         None => BuildReporter::new(program),
     };
-    match told_once(build, &reporter, args.depfile.as_deref(), program) {
+    match build_once(build, &reporter, args.depfile.as_deref(), program) {
         Ok(did_something) => did_something,
         Err(failure) => {
             program.fail(&failure);

@@ -14,7 +14,7 @@ use shibori_formats::ShownPath;
 use tiny_http::{Header, Method, Request, Response, StatusCode};
 
 /// Where pages ask for the number of the last build.
-const NEWS: &str = "/.shibori/news";
+const RELOAD_PATH: &str = "/.shibori/news";
 
 pub(super) struct Server {
     address: String,
@@ -81,7 +81,7 @@ impl Shared {
         }
         let path = request.url().split(['?', '#']).next().unwrap_or("/").to_owned();
         let version = self.version();
-        if path == NEWS {
+        if path == RELOAD_PATH {
             return request.respond(plain(200, &version));
         }
         let folder = self.folder.lock().unwrap_or_else(PoisonError::into_inner).clone();
@@ -184,7 +184,7 @@ fn url(path: &str) -> String {
 /// The same page, reloading once there is another build than that of this version.
 fn listening(page: &str, version: &str) -> String {
     let script = format!(
-        "<script>setInterval(() => fetch(\"{NEWS}\").then(answer => answer.text()).then(\
+        "<script>setInterval(() => fetch(\"{RELOAD_PATH}\").then(answer => answer.text()).then(\
          version => version.trim() === \"{version}\" || location.reload(), () => 0), 1000)</script>\n"
     );
     match page.rfind("</body>") {

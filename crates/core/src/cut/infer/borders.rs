@@ -42,7 +42,7 @@ pub(super) struct Borders {
     length: u32,
     bands: usize,
     /// What lies before pixel `at` in band `band`: `at * bands + band`.
-    slots: Vec<Slot>,
+    slots: Vec<BorderEntry>,
     /// The nearest content at or after each line (the number of lines where there is none), and at or before it.
     next: Vec<u32>,
     last: Vec<u32>,
@@ -56,7 +56,7 @@ pub(super) struct Borders {
 
 /// A pixel line in a band.
 #[derive(Clone, Copy, Debug, Default)]
-struct Slot {
+struct BorderEntry {
     /// Places crossed by a line before it.
     runs: u8,
     /// The share of the band that it crosses, of 255.
@@ -102,20 +102,20 @@ impl Borders {
             (0..count).map(|at| bands.span(chosen(at))).map(|(s, l)| (s, s + l)).collect();
         let length = lines.count();
         let count = spans.len();
-        let of_line = |at: usize| -> Vec<Slot> {
+        let of_line = |at: usize| -> Vec<BorderEntry> {
             let at = at as u32;
             let slot = |&(from, to): &(u32, u32)| match lines.filled(at, from, to) {
-                0 => Slot::default(),
+                0 => BorderEntry::default(),
                 pixels => {
                     let is_solid = pixels * 2 > to - from;
                     let (runs, crossed) = if at > 0 { lines.crossings(at - 1, at, from, to) } else { (0, 0) };
                     let thickness = (crossed * 255).div_ceil(to - from).min(255) as u8;
-                    Slot { runs: runs.min(255) as u8, thickness, is_filled: true, is_solid }
+                    BorderEntry { runs: runs.min(255) as u8, thickness, is_filled: true, is_solid }
                 }
             };
             spans.iter().map(slot).collect()
         };
-        let slots: Vec<Slot> = parallel::flat(length as usize, of_line);
+        let slots: Vec<BorderEntry> = parallel::flat(length as usize, of_line);
         let mut extents: Vec<Option<(u32, u32)>> = vec![None; count];
         for (at, line) in (0..).zip(slots.chunks_exact(count)) {
             for (extent, _) in extents.iter_mut().zip(line).filter(|(_, slot)| slot.is_filled) {
@@ -342,7 +342,7 @@ impl Borders {
 
 /// For each line and band the nearest line with content: at or after it (the number of lines where there is
 /// none), and at or before it.
-fn nearest(filled: &[Slot], length: u32, bands: usize) -> (Vec<u32>, Vec<u32>) {
+fn nearest(filled: &[BorderEntry], length: u32, bands: usize) -> (Vec<u32>, Vec<u32>) {
     let slots = length as usize * bands;
     let (mut next, mut last) = (vec![length; slots], vec![0; slots]);
     let is_filled = |slot: usize| filled[slot].is_filled;

@@ -87,7 +87,7 @@ impl Changes {
         let mut own = vec![0.0; lines];
         let sums = self.sums(bands);
         for sums in sums.chunks_exact(lines) {
-            let stands = standing_out(sums);
+            let stands = edge_contrast(sums);
             own.iter_mut().zip(&stands).for_each(|(nats, stands)| *nats = self.table.nats(*stands));
             strength.add(&own);
         }
@@ -117,7 +117,7 @@ impl Changes {
 }
 
 /// Second differences in units of what is usual; not a number where nothing changes at all.
-fn standing_out(sums: &[u32]) -> Vec<f64> {
+fn edge_contrast(sums: &[u32]) -> Vec<f64> {
     let count = sums.len();
     // The first line has nothing before it, and the second no line on one side.
     let second = |at: usize| match at {

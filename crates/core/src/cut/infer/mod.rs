@@ -320,19 +320,19 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         },
     };
     let found = match by_lines {
-        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return or_tiles(found, sheet),
+        Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return prefer_tiles(found, sheet),
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
         _ => decided(sheet, dense::candidates(sheet, hints), background, hints, true),
     };
     match found.certainty {
         Certainty::Sure(_) => found,
-        _ => as_strip(by_sides(sheet, background, &found).unwrap_or(found), sheet.size()),
+        _ => propose_strip(detect_by_tile_edges(sheet, background, &found).unwrap_or(found), sheet.size()),
     }
 }
 
 /// Cells that may be groups of tiles are not sure, and the tiles are proposed first.
-fn or_tiles(mut found: Found, sheet: &Pixels) -> Found {
+fn prefer_tiles(mut found: Found, sheet: &Pixels) -> Found {
     let best = &found.candidates[0];
     let Some((grid, evidence)) = sides::inside(sheet, found.background, &best.grid) else { return found };
     if evidence >= SIDES_INSIDE {
@@ -352,7 +352,7 @@ fn or_tiles(mut found: Found, sheet: &Pixels) -> Found {
 }
 
 /// Where no grid was found on a long sheet, a strip of squares is worth a try. Never sure.
-fn as_strip(mut found: Found, sheet: Size) -> Found {
+fn propose_strip(mut found: Found, sheet: Size) -> Found {
     let best = &found.candidates[0];
     if (best.grid.len() == 1 || best.evidence < STRIP_OF_SQUARES)
         && let Some((columns, rows)) = candidates::strip_of_squares(sheet)
@@ -400,7 +400,7 @@ fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option
 }
 
 /// The cells of a tile set, where sides of tiles tell more than lines that cut nothing.
-fn by_sides(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<Found> {
+fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<Found> {
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);

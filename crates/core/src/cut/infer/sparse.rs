@@ -168,8 +168,8 @@ fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
 fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axis]) -> Vec<GridCandidate> {
     let (row_bands, band_of_row) = representatives(best_rows);
     let (column_bands, band_of_column) = representatives(best_columns);
-    let across = judgements(columns, &row_bands, best_columns);
-    let down = judgements(rows, &column_bands, best_rows);
+    let across = score_axes(columns, &row_bands, best_columns);
+    let down = score_axes(rows, &column_bands, best_rows);
     let pairs: Vec<(usize, usize)> =
         (0..best_columns.len()).flat_map(|c| (0..best_rows.len()).map(move |r| (c, r))).collect();
     let judge = |&(c, r): &(usize, usize)| {
@@ -178,8 +178,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let (lines_y, steady_y) = down[band_of_column[c]][r];
         // Where one axis cuts through drawings, its bands hold pieces of the same ones: they are no
         // independent witnesses for the other.
-        let evidence = trusted(lines_x, steady_x, lines_y.cleanness())
-            + trusted(lines_y, steady_y, lines_x.cleanness())
+        let evidence = discount_evidence(lines_x, steady_x, lines_y.cleanness())
+            + discount_evidence(lines_y, steady_y, lines_x.cleanness())
             - price(column, row)
             - rest_price(column, columns.count())
             - rest_price(row, rows.count())
@@ -197,7 +197,7 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
 
 /// How each axis fares in each of the bands: its lines, and how steadily drawings stand between them. One table of bands
 /// at a time.
-fn judgements(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(Verdict, f64)>> {
+fn score_axes(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(Verdict, f64)>> {
     let of_bands = |band: &Axis| {
         let borders = Borders::new(lines, band);
         let judged = |axis: &Axis| (borders.lines(axis), borders.steadiness(axis) + borders.filling(axis));
@@ -206,7 +206,7 @@ fn judgements(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(Verdict,
     bands.iter().map(of_bands).collect()
 }
 
-fn trusted(lines: Verdict, steadiness: f64, cleanness: f64) -> f64 {
+fn discount_evidence(lines: Verdict, steadiness: f64, cleanness: f64) -> f64 {
     let evidence = lines.evidence + steadiness;
     evidence.min(evidence * cleanness)
 }

@@ -30,7 +30,7 @@ pub(super) fn in_for(grid: &Grid, sheet: &Pixels, background: Background) -> Gri
             }
         }
     }
-    let whole = |axis: &Axis, is_filled: &[bool]| keeping_all(axis, is_filled).unwrap_or(*axis);
+    let whole = |axis: &Axis, is_filled: &[bool]| widen_cells(axis, is_filled).unwrap_or(*axis);
     Grid::of_axes(whole(columns, &across), whole(rows, &down))
 }
 
@@ -84,7 +84,7 @@ fn is_solid(part: &Pixels, background: Background) -> bool {
 }
 
 /// The axis with cells as much wider as drawings reach into its gutters; `None` where they do not, or there is no room.
-fn keeping_all(axis: &Axis, is_filled: &[bool]) -> Option<Axis> {
+fn widen_cells(axis: &Axis, is_filled: &[bool]) -> Option<Axis> {
     let (pitch, cell) = (pitch(axis), axis.covered / axis.count);
     // What is drawn at each step from a cell's start, over all of them.
     let mut steps = vec![false; pitch as usize];

@@ -63,7 +63,7 @@ fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Eff
     // known, they are asked for a little less of it.
     let is_searched = effort != Effort::Low && wanted.len() > MANY;
     let tighter = first.as_ref().filter(|_| !is_searched);
-    let tighter = tighter.map(|first| squeezed(wanted.len(), fitting, first.used, share));
+    let tighter = tighter.map(|first| shrunken_runs(wanted.len(), fitting, first.used, share));
     let second = tighter.and_then(|tighter| best(pieces, wanted, fitting, &tighter));
     let third = niches(pieces, wanted, fitting, (effort, share));
     let key = |outcome: &Outcome| key(fitting, outcome);
@@ -112,8 +112,8 @@ fn rounded_down(
 
 /// Area weights by fill direction. Row-filled pages place similar frames side by side and compress better by more than
 /// 0.25%.
-const UPRIGHT: u64 = 400;
-const LYING: u64 = 401;
+const ROW_FILL_WEIGHT: u64 = 400;
+const COLUMN_FILL_WEIGHT: u64 = 401;
 
 /// A way to look at the pieces: as they are, or with everything rotated, so that pages are filled from the left.
 struct View<'a> {
@@ -191,7 +191,10 @@ fn niches(
     let fits = |outcome: &Outcome| outcome.left.is_empty() && outcome.used.fits_in(room);
     let weighed = |&(ref outcome, is_sideways): &(Outcome, bool)| {
         let (area, longest) = key(fitting, outcome);
-        (area * if is_sideways && effort != Effort::High { LYING } else { UPRIGHT }, longest)
+        (
+            area * if is_sideways && effort != Effort::High { COLUMN_FILL_WEIGHT } else { ROW_FILL_WEIGHT },
+            longest,
+        )
     };
     outcomes.filter(|(outcome, _)| fits(outcome)).min_by_key(weighed).map(|(outcome, _)| outcome)
 }
@@ -247,7 +250,7 @@ fn runs(pieces: usize, share: f64) -> usize {
 }
 
 /// Rooms a little smaller than `used`, in both directions.
-fn squeezed(pieces: usize, fitting: &Fitting, used: Size, share: f64) -> Vec<Run> {
+fn shrunken_runs(pieces: usize, fitting: &Fitting, used: Size, share: f64) -> Vec<Run> {
     let budget = runs(pieces, share) / 2;
     let tries = (budget / (ORDERS.len() * maxrects::SCORES.len())).clamp(1, 12) as u32;
     let room = fitting.room();

@@ -72,7 +72,7 @@ impl Pieces<'_> {
 
 /// A spot for every piece, in the pieces' order, and the pages they need.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Arranged {
+pub(super) struct Arrangement {
     pub(super) spots: Vec<Spot>,
     pub(super) pages: Vec<Size>,
 }
@@ -102,8 +102,8 @@ impl Outcome {
 
 /// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
 /// empty page.
-pub(super) fn dense(pieces: Pieces<'_>, fitting: &Fitting, effort: Effort) -> Arranged {
-    let mut arranged = Arranged { spots: vec![Spot::default(); pieces.sizes.len()], pages: Vec::new() };
+pub(super) fn dense(pieces: Pieces<'_>, fitting: &Fitting, effort: Effort) -> Arrangement {
+    let mut arranged = Arrangement { spots: vec![Spot::default(); pieces.sizes.len()], pages: Vec::new() };
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let outcomes = match all.is_empty() {
         true => Vec::new(),

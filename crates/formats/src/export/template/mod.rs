@@ -67,7 +67,7 @@ fn render_within(subject: &Subject, source: &str, bounds: Bounds) -> Result<Stri
     environment.add_template("template", source).map_err(|error| told(&error, source))?;
     let context = context::of(subject, source)?;
     let template = environment.get_template("template").map_err(|error| told(&error, source))?;
-    let mut bounded = Bounded { text: Vec::new(), longest: bounds.bytes, is_full: false };
+    let mut bounded = LimitedWriter { text: Vec::new(), longest: bounds.bytes, is_full: false };
     let rendered = template.render_captured_to(Value::from(Serde(context)), &mut bounded);
     if bounded.is_full {
         let problem = format!("the output would exceed {} MB", bounds.bytes >> 20);
@@ -79,13 +79,13 @@ fn render_within(subject: &Subject, source: &str, bounds: Bounds) -> Result<Stri
 }
 
 /// A text that ends somewhere.
-struct Bounded {
+struct LimitedWriter {
     text: Vec<u8>,
     longest: usize,
     is_full: bool,
 }
 
-impl io::Write for Bounded {
+impl io::Write for LimitedWriter {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         if self.text.len() + bytes.len() > self.longest {
             self.is_full = true;

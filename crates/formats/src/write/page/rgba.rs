@@ -114,7 +114,7 @@ fn filtered(image: &RgbaImage, filters: Filters) -> Vec<u8> {
         let first = band * rows_a_band;
         let rows = (first..).zip(out.chunks_exact_mut(stride + 1));
         match filters {
-            Filters::LeastSum => least_sums(bytes, stride, rows),
+            Filters::LeastSum => filter_min_sum(bytes, stride, rows),
             Filters::None => {
                 rows.for_each(|(row, out)| {
                     out[1..].copy_from_slice(&bytes[row * stride..(row + 1) * stride]);
@@ -125,7 +125,7 @@ fn filtered(image: &RgbaImage, filters: Filters) -> Vec<u8> {
     all
 }
 
-fn least_sums<'a>(bytes: &[u8], stride: usize, rows: impl Iterator<Item = (usize, &'a mut [u8])>) {
+fn filter_min_sum<'a>(bytes: &[u8], stride: usize, rows: impl Iterator<Item = (usize, &'a mut [u8])>) {
     let none = vec![0; stride];
     let mut tries = vec![vec![0; stride]; 5];
     for (row, out) in rows {
