@@ -12,8 +12,10 @@ use image::{Rgba, RgbaImage};
 use shibori_benches::{Figures, has_argument};
 use shibori_core::check::Limits;
 use shibori_core::clip::{Clip, Span, add_clips};
-use shibori_core::cut::find_grid;
-use shibori_core::shape::{CanvasRule, PlaceKind, PlaceLine, Trim, TrimScope, set_canvas, set_places, trim};
+use shibori_core::cut::detect_grid;
+use shibori_core::shape::{
+    CanvasRule, FrameOverride, OverrideKind, Trim, TrimScope, apply_overrides, set_canvas, trim,
+};
 use shibori_core::{Frame, FrameSet, Name, NameTemplate, Pixels, Point, Size, check, parallel};
 use shibori_pipeline::options::{AdjustOptions, ContactOptions, ExportOptions, HtmlOptions, PackOptions};
 use shibori_pipeline::steps::{
@@ -64,13 +66,13 @@ fn main() {
     println!("{:22} time and peak memory for each size; in brackets the factor from the size before", "");
     let figures = Figures::of("growth");
     // The largest sizes take minutes.
-    let is_whole = has_argument("--whole");
+    let is_untrimmed = has_argument("--whole");
     let words: Vec<String> = words.into_iter().filter(|word| word != "--whole").collect();
     let only = words.first().map_or("", String::as_str);
     for (name, sizes, _) in CASES.iter().filter(|(name, ..)| name.starts_with(only)) {
         let mut line = format!("{name:22}");
         let mut before: Option<(f64, f64)> = None;
-        let count = if is_whole { sizes.len() } else { sizes.len() - 1 };
+        let count = if is_untrimmed { sizes.len() } else { sizes.len() - 1 };
         let mut worst: f64 = 0.0;
         for size in &sizes[..count] {
             let (seconds, megabytes) = measured(name, *size);
@@ -141,7 +143,7 @@ fn clips(count: usize) -> FrameSet {
     let clip = |places: &[usize]| {
         let spans: Vec<(usize, Span)> = places.iter().map(|&at| (at, Span::DEFAULT)).collect();
         let sprite = set.frames()[places[0]].sprite().clone();
-        Clip::of_spans(sprite, name("walk".to_owned()), &spans).expect("it has frames")
+        Clip::from_durations(sprite, name("walk".to_owned()), &spans).expect("it has frames")
     };
     let clips = set.index().sprites().map(clip).collect();
     set.with_clips(clips).expect("names are unique")
@@ -162,13 +164,13 @@ fn clips_added(count: usize) -> f64 {
 
 fn places(count: usize) -> f64 {
     let set = frames(count);
-    let line = |line: usize| PlaceLine {
+    let line = |line: usize| FrameOverride {
         frame: format!("f{line}"),
-        kind: PlaceKind::Pivot(Point::new(1.0, 2.0)),
+        kind: OverrideKind::Pivot(Point::new(1.0, 2.0)),
         line,
     };
-    let lines: Vec<PlaceLine> = (0..count).map(line).collect();
-    timed(|| set_places(set, &lines).expect("the frames are there"))
+    let lines: Vec<FrameOverride> = (0..count).map(line).collect();
+    timed(|| apply_overrides(set, &lines).expect("the frames are there"))
 }
 
 fn trim_by_clip(count: usize) -> f64 {
@@ -263,7 +265,7 @@ fn grid_of_drawings(side: usize) -> f64 {
         Rgba(if inside { [dx as u8 * 3, dy as u8 * 3, (x / 64) as u8, 255] } else { [0; 4] })
     });
     let sheet = Pixels::whole(sheet);
-    timed(|| find_grid(&sheet))
+    timed(|| detect_grid(&sheet))
 }
 
 fn grid_of_small_drawings(side: usize) -> f64 {
@@ -274,7 +276,7 @@ fn grid_of_small_drawings(side: usize) -> f64 {
         Rgba(if inside { [dx as u8 * 30, dy as u8 * 30, (x / 8) as u8, 255] } else { [0; 4] })
     });
     let sheet = Pixels::whole(sheet);
-    timed(|| find_grid(&sheet))
+    timed(|| detect_grid(&sheet))
 }
 
 fn grid_of_tiles(side: usize) -> f64 {
@@ -287,7 +289,7 @@ fn grid_of_tiles(side: usize) -> f64 {
         Rgba([a / 2 + grain / 4, b / 2 + grain / 4, c / 2 + grain / 4, 255])
     });
     let sheet = Pixels::whole(sheet);
-    timed(|| find_grid(&sheet))
+    timed(|| detect_grid(&sheet))
 }
 
 /// A folder of a set of frames of 256 px, a fifth of each drawn; kept from run to run.
@@ -304,7 +306,7 @@ fn files(count: usize) -> PathBuf {
             Rgba([a ^ (x / 4) as u8, b ^ (y / 4) as u8, (x ^ y) as u8, 255])
         });
         let frame = Frame::new(name("s".to_owned()), name(format!("f{at:05}")), Pixels::whole(image));
-        frame.expect("a frame").moved_on(Size::new(256, 256), 70, 70).expect("it fits")
+        frame.expect("a frame").translate_onto(Size::new(256, 256), 70, 70).expect("it fits")
     };
     let whole = |at: usize| {
         let frame = frame(at);

@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
 use shibori_benches::{Figures, argument, median, peak_memory, timed};
-use shibori_core::pack::{Atlas, Finish, paint};
+use shibori_core::pack::{Atlas, ColorFinish, paint};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
 use shibori_formats::read::{Limits, image as read_image, source};
 use shibori_formats::store::Transaction;
@@ -128,7 +128,7 @@ fn floor(set: &Path, atlas: &Atlas, folder: &Path, mode: Mode) -> usize {
     files.retain(|path| path.extension().is_some_and(|ending| ending == "png"));
     files.par_iter().for_each(|path| drop(read_image(path, &Limits::default())));
     let pages = (0..atlas.pages().len()).into_par_iter().map(|at| {
-        let page = paint(atlas, at, None, Finish::default());
+        let page = paint(atlas, at, None, ColorFinish::default());
         let mut bytes = Vec::new();
         let mut encoder = png::Encoder::new(&mut bytes, page.width(), page.height());
         encoder.set_color(png::ColorType::Rgba);

@@ -9,7 +9,7 @@ use std::path::Path;
 
 use image::{RgbaImage, imageops};
 use rayon::prelude::*;
-use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_grid};
+use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, detect_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::read::{Limits, Picture, image as read_image, source};
 use shibori_formats::store::Transaction;
@@ -39,7 +39,7 @@ fn main() {
         decode.push(timed(|| drop(read_image(&sheet, &Limits::default()))));
         let Ok(loaded) = read_image(&sheet, &Limits::default()) else { continue };
         let Picture::Still(pixels) = loaded.picture else { continue };
-        find.push(timed(|| drop(find_grid(&pixels))));
+        find.push(timed(|| drop(detect_grid(&pixels))));
     }
     let (ours, floor, decode, find) = (median(ours), median(floor), median(decode), median(find));
     println!("sheet 4096x3584 px, 224 cells; medians of {ROUNDS} rounds");

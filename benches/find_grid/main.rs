@@ -1,6 +1,6 @@
 //! How often the grid is found by itself, over sheets made by chance from the demo art.
 //!
-//! `cargo bench --bench find_grid` prints a row for each kind of sheet: how many, the share answered right,
+//! `cargo bench --bench detect_grid` prints a row for each kind of sheet: how many, the share answered right,
 //! the share answered as sure, and how many of the sure answers are wrong (none may be). `-- --sheets 100`
 //! makes more of each kind, `-- --seed 7` others, `-- --show` names each sheet that fails, `-- --art FOLDER` makes them of frames of
 //! anybody's: one folder per sprite, a PNG per frame. Right means: every cell at the very pixel, or, where borders of
@@ -11,7 +11,7 @@ mod random;
 
 use std::time::{Duration, Instant};
 
-use shibori_core::cut::{Certainty, Grid, find_grid};
+use shibori_core::cut::{Certainty, Grid, detect_grid};
 use shibori_core::{Cell, Pixels, Rect, find_background};
 
 use corpus::{KINDS, Sheet};
@@ -69,7 +69,7 @@ impl Tally {
     fn add(&mut self, sheet: &Sheet, show: Option<(&str, u64)>) {
         let pixels = Pixels::whole(sheet.image.clone());
         let start = Instant::now();
-        let found = find_grid(&pixels);
+        let found = detect_grid(&pixels);
         self.time += start.elapsed();
         let best = &found.candidates[0];
         let is_sure = matches!(found.certainty, Certainty::Sure(_));

@@ -17,7 +17,7 @@ use shibori_core::{
     Area, Budget, Cell, Color, Frame, FrameSet, Insets, Name, NameTemplate, Only, Pair, Pixels, Ratio,
     Selection, Size,
 };
-use shibori_formats::export::{Subject, render};
+use shibori_formats::export::{ExportSource, render};
 use shibori_formats::manifest;
 use shibori_formats::read::{self, Limits};
 use shibori_formats::store::{self, Policy, Transaction};
@@ -94,8 +94,8 @@ pub fn manifest(data: &[u8]) {
     fs::write(&path, data).expect("a file");
     let _ = read::load(&path, &limits());
     let _ = read::pages_of(&path);
-    let _ = read::old_places(&path);
-    let _ = Subject::open(&path, &limits());
+    let _ = read::previous_placements(&path);
+    let _ = ExportSource::open(&path, &limits());
 }
 
 /// Recipes.
@@ -161,8 +161,8 @@ pub fn tables(data: &[u8]) {
 
 /// Templates: an error names a line, and none runs forever.
 pub fn template(data: &[u8]) {
-    static SUBJECT: LazyLock<Subject> =
-        LazyLock::new(|| Subject::open(&at("set").join("frames.json"), &limits()).expect("a set"));
+    static SUBJECT: LazyLock<ExportSource> =
+        LazyLock::new(|| ExportSource::open(&at("set").join("frames.json"), &limits()).expect("a set"));
     let Some(text) = text(data) else { return };
     let _ = render(&SUBJECT, text);
 }
@@ -239,6 +239,6 @@ pub fn records(data: &[u8]) {
     file(".shibori/shibori.toml.record", data);
     let build = Build::open(&recipe, &RunOptions::default()).expect("a recipe");
     if let Ok(standing) = build.standing(&FailureCollector::default()) {
-        let _ = build.left_behind(&standing);
+        let _ = build.orphaned_outputs(&standing);
     }
 }

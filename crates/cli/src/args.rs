@@ -184,7 +184,7 @@ pub(crate) enum Preview {
 
 /// Where a picture goes.
 #[derive(Args, Debug)]
-pub(crate) struct PictureOut {
+pub(crate) struct ImageOutput {
     /// Image file to write: .png (animations: .gif, .apng or .png)
     #[arg(short, long, value_name = "FILE", required_unless_present = "here")]
     pub(crate) output: Option<PathBuf>,
@@ -199,7 +199,7 @@ pub(crate) struct Contact {
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     #[command(flatten)]
-    pub(crate) out: PictureOut,
+    pub(crate) out: ImageOutput,
     #[command(flatten)]
     pub(crate) options: ContactOptions,
 }
@@ -210,7 +210,7 @@ pub(crate) struct Pages {
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     #[command(flatten)]
-    pub(crate) out: PictureOut,
+    pub(crate) out: ImageOutput,
     #[command(flatten)]
     pub(crate) options: PagesOptions,
 }
@@ -243,7 +243,7 @@ pub(crate) struct Onion {
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     #[command(flatten)]
-    pub(crate) out: PictureOut,
+    pub(crate) out: ImageOutput,
     #[command(flatten)]
     pub(crate) options: OnionOptions,
 }
@@ -269,7 +269,7 @@ pub(crate) struct GridPreview {
     #[arg(value_name = "IMAGE")]
     pub(crate) image: PathBuf,
     #[command(flatten)]
-    pub(crate) out: PictureOut,
+    pub(crate) out: ImageOutput,
     #[command(flatten)]
     pub(crate) options: GridPreviewOptions,
 }
@@ -280,7 +280,7 @@ pub(crate) struct Motion {
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     #[command(flatten)]
-    pub(crate) out: PictureOut,
+    pub(crate) out: ImageOutput,
     #[command(flatten)]
     pub(crate) options: MotionOptions,
 }

@@ -15,9 +15,9 @@ use shibori_pipeline::{Notice, Observer, Task};
 
 use crate::args::{Everywhere, When};
 use crate::failure::Failure;
-use crate::message::{Message, Weight};
+use crate::message::{Message, MessageLevel};
 use crate::progress::Progress;
-use crate::words::{self, ToldPath};
+use crate::words::{self, ReportPath};
 
 pub(crate) struct Console {
     json: bool,
@@ -79,7 +79,7 @@ impl Console {
     }
 
     /// A console for steps inside a command whose own result is JSON: they say nothing.
-    pub(crate) fn silenced_for_json(&self) -> Self {
+    pub(crate) fn mute(&self) -> Self {
         Self {
             json: false,
             quiet: self.quiet || self.json,
@@ -192,17 +192,17 @@ impl Console {
     }
 
     /// Something to know, on stderr. Errors are said even when quiet.
-    pub(crate) fn message(&self, weight: Weight, message: &Message) {
-        if let (Weight::Warning, Ok(mut told)) = (weight, self.told.lock()) {
+    pub(crate) fn message(&self, weight: MessageLevel, message: &Message) {
+        if let (MessageLevel::Warning, Ok(mut told)) = (weight, self.told.lock()) {
             told.warnings.push(json!({ "message": said(message), "hint": message.hint }));
         }
-        if self.quiet && weight != Weight::Error {
+        if self.quiet && weight != MessageLevel::Error {
             return;
         }
         let (label, color) = match weight {
-            Weight::Error => ("error", RED),
-            Weight::Warning => ("warning", YELLOW),
-            Weight::Note => ("note", CYAN),
+            MessageLevel::Error => ("error", RED),
+            MessageLevel::Warning => ("warning", YELLOW),
+            MessageLevel::Note => ("note", CYAN),
         };
         self.labeled(label, color, &message.text);
         if let Some(pointer) = &message.pointer {
@@ -227,7 +227,7 @@ impl Observer for Console {
     fn notice(&self, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {
-            told.hand_work.push(json!({ "manifest": ToldPath::from(file.clone()), "items": work.items() }));
+            told.hand_work.push(json!({ "manifest": ReportPath::from(file.clone()), "items": work.items() }));
         }
         self.message(weight, &message);
     }

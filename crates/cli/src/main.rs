@@ -23,13 +23,13 @@ use std::process::ExitCode;
 use args::Cli;
 use clap::FromArgMatches;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
-use commands::Program;
+use commands::CommandContext;
 use console::Console;
 use failure::{Exit, Failure};
 use help::Extent;
-use message::Weight;
+use message::MessageLevel;
 use shibori_core::SyntaxError;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::options::renamed;
 
 /// The exit code of a run that was interrupted.
@@ -58,7 +58,7 @@ fn main() -> ExitCode {
         let most = std::thread::available_parallelism().map_or(1, NonZeroUsize::get).max(MOST_IDLE_JOBS);
         let _ = rayon::ThreadPoolBuilder::new().num_threads(jobs.get().min(most)).build_global();
     }
-    let program = Program::new(&console, &cli.everywhere);
+    let program = CommandContext::new(&console, &cli.everywhere);
     let outcome = commands::run(&cli.command, &program);
     trace::ended(cli.everywhere.verbose);
     match outcome {
@@ -96,7 +96,7 @@ fn clean_up_when_interrupted() {
 
 fn say(console: &Console, failure: &Failure) {
     if let Some(message) = &failure.message {
-        console.message(Weight::Error, message);
+        console.message(MessageLevel::Error, message);
     }
 }
 

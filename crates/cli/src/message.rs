@@ -18,7 +18,7 @@ impl Message {
 
 /// How much a message matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Weight {
+pub(crate) enum MessageLevel {
     Error,
     Warning,
     Note,

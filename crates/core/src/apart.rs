@@ -11,7 +11,7 @@ fn key(frame: &Frame) -> (&Name, &Name) {
 }
 
 /// The clips of a set that are not in a part of it, and show frames of that part: what is changed there shows in them too.
-pub fn clips_beyond<'a>(set: &'a FrameSet, part: &FrameSet) -> Vec<&'a Clip> {
+pub fn clips_sharing_frames<'a>(set: &'a FrameSet, part: &FrameSet) -> Vec<&'a Clip> {
     let inside: HashSet<(&Name, &Name)> = part.frames().iter().map(key).collect();
     let own: HashSet<(&Name, &Name)> = part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
     let is_beyond = |clip: &&Clip| {
@@ -30,7 +30,7 @@ pub fn apart(set: &FrameSet, part: &FrameSet) -> Result<FrameSet, SetError> {
     let own: HashSet<(&Name, &Name)> = part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
     let is_own = |clip: &Clip| own.contains(&(clip.sprite(), clip.name()));
     let shown: HashSet<usize> =
-        clips_beyond(set, part).iter().flat_map(|clip| clip.steps()).map(|step| step.frame).collect();
+        clips_sharing_frames(set, part).iter().flat_map(|clip| clip.steps()).map(|step| step.frame).collect();
     let mut frames = set.frames().to_vec();
     let mut taken: HashSet<(Name, Name)> =
         frames.iter().map(|frame| (frame.sprite().clone(), frame.name().clone())).collect();
@@ -68,14 +68,14 @@ mod tests {
     fn a_clip_gets_frames_of_its_own_and_no_other_clip_changes() {
         let set = with_clips(rows("koi", &[5]), &["swim = 0-3", "turn = 2-4", "rest = 4"]);
         let told = |clips: Vec<&Clip>| clips.iter().map(|clip| clip.name().to_string()).collect::<Vec<_>>();
-        let part = set.only_clip(1);
-        assert_eq!(told(clips_beyond(&set, &part)), ["swim", "rest"]);
+        let part = set.extract_clip(1);
+        assert_eq!(told(clips_sharing_frames(&set, &part)), ["swim", "rest"]);
         let own = apart(&set, &part).unwrap();
         let steps = |at: usize| own.clips()[at].steps().iter().map(|step| step.frame).collect::<Vec<_>>();
         assert_eq!((steps(0), steps(1), steps(2)), (vec![0, 1, 2, 3], vec![5, 6, 7], vec![4]));
         let names: Vec<String> = own.frames()[5..].iter().map(|frame| frame.name().to_string()).collect();
         assert_eq!(names, [2, 3, 4].map(|at| format!("{}-turn", set.frames()[at].name())));
-        assert!(clips_beyond(&own, &own.only_clip(1)).is_empty());
-        assert!(clips_beyond(&set, &set).is_empty());
+        assert!(clips_sharing_frames(&own, &own.extract_clip(1)).is_empty());
+        assert!(clips_sharing_frames(&set, &set).is_empty());
     }
 }

@@ -188,7 +188,7 @@ mod tests {
         let image = RgbaImage::new(10, 10);
         let whole = Pixels::leased(image, budget.take(400).unwrap());
         let part = whole.part(Rect::new(0, 0, 2, 2)).unwrap();
-        whole.count_in(&budget);
+        whole.charge_to(&budget);
         drop(whole);
         assert_eq!(budget.left(), 600);
         // A copy of a small part lets the rest go, and counts by itself.
@@ -197,8 +197,8 @@ mod tests {
         drop(small);
         let made = Pixels::whole(RgbaImage::new(5, 5));
         assert_eq!(budget.left(), 1000);
-        made.count_in(&budget);
-        made.clone().count_in(&budget);
+        made.charge_to(&budget);
+        made.clone().charge_to(&budget);
         assert_eq!(budget.left(), 900);
     }
 }

@@ -5,9 +5,9 @@ use serde_json::{Map, Value};
 
 /// Keys and values that are carried along.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Carried(Option<Box<Map<String, Value>>>);
+pub struct ExtraFields(Option<Box<Map<String, Value>>>);
 
-impl Carried {
+impl ExtraFields {
     /// Nothing.
     pub fn new() -> Self {
         Self(None)
@@ -29,7 +29,7 @@ impl Carried {
     }
 
     /// Adds what `other` has and this has not.
-    pub fn add_missing(&mut self, other: Carried) {
+    pub fn add_missing(&mut self, other: ExtraFields) {
         let Some(other) = other.0 else { return };
         let own = self.0.get_or_insert_default();
         for (key, value) in *other {
@@ -43,7 +43,7 @@ impl Carried {
     }
 }
 
-impl From<Map<String, Value>> for Carried {
+impl From<Map<String, Value>> for ExtraFields {
     fn from(map: Map<String, Value>) -> Self {
         Self((!map.is_empty()).then(|| Box::new(map)))
     }

@@ -29,11 +29,11 @@ impl Pieces {
 /// Labels pixels that hang together, also diagonally, in the order in which they are met.
 pub(crate) fn pieces(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Pieces {
     let content: Vec<bool> = picture.rows().flat_map(|row| row.chunks_exact(4)).map(is_content).collect();
-    pieces_of(&content, picture.size())
+    label_mask(&content, picture.size())
 }
 
 /// The same where it is known which pixels count, row by row.
-pub(crate) fn pieces_of(content: &[bool], size: Size) -> Pieces {
+pub(crate) fn label_mask(content: &[bool], size: Size) -> Pieces {
     let Size { width, height } = size;
     let mut labels = vec![0u32; content.len()];
     let mut areas = Vec::new();

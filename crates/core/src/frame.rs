@@ -6,7 +6,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::{Annotations, Carried, Insets, LONGEST, Name, Pair, Pixels, Point, Rect, Size};
+use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, Pair, Pixels, Point, Rect, Size};
 use image::RgbaImage;
 
 /// One frame.
@@ -23,7 +23,7 @@ pub struct Frame {
     pivot: Point,
     annotations: Annotations,
     source: Option<Source>,
-    carried: Carried,
+    carried: ExtraFields,
 }
 
 /// Why pixels can't be a frame.
@@ -73,7 +73,7 @@ impl Frame {
             pivot,
             annotations: Annotations::default(),
             source: None,
-            carried: Carried::new(),
+            carried: ExtraFields::new(),
         })
     }
 
@@ -85,7 +85,7 @@ impl Frame {
 
     /// The same drawing with all that belongs to it, moved by this many pixels on another canvas. Nine-slice insets
     /// grow and shrink with the canvas's sides; what no longer fits is forgotten.
-    pub fn moved_on(self, canvas: Size, x: i64, y: i64) -> Result<Self, FrameError> {
+    pub fn translate_onto(self, canvas: Size, x: i64, y: i64) -> Result<Self, FrameError> {
         let sticks_out = || FrameError::SticksOut { pixels: self.pixels.size(), inset: self.inset, canvas };
         let at = |from: u32, by: i64| u32::try_from(i64::from(from) + by).map_err(|_| sticks_out());
         let is_blank = self.pixels.is_empty();
@@ -117,7 +117,7 @@ impl Frame {
     /// Where kept pixels would leave the canvas.
     pub fn shifted(self, x: i64, y: i64) -> Result<Self, FrameError> {
         let (canvas, pivot, nine) = (self.canvas, self.pivot, self.annotations.nine);
-        let moved = self.moved_on(canvas, x, y)?;
+        let moved = self.translate_onto(canvas, x, y)?;
         Ok(Self { pivot, annotations: Annotations { nine, ..moved.annotations }, ..moved })
     }
 
@@ -156,7 +156,7 @@ impl Frame {
     }
 
     /// The same frame with other carried keys.
-    pub fn with_carried(self, carried: Carried) -> Self {
+    pub fn with_carried(self, carried: ExtraFields) -> Self {
         Self { carried, ..self }
     }
 
@@ -211,7 +211,7 @@ impl Frame {
     }
 
     /// Keys carried along for the user.
-    pub fn carried(&self) -> &Carried {
+    pub fn carried(&self) -> &ExtraFields {
         &self.carried
     }
 
@@ -227,13 +227,13 @@ impl Frame {
     }
 
     /// Whether the kept pixels are the whole canvas.
-    pub fn is_whole(&self) -> bool {
+    pub fn is_untrimmed(&self) -> bool {
         self.kept() == Rect::of(self.canvas)
     }
 
     /// The whole picture, as it was before trimming. Costs nothing where nothing is trimmed.
     pub fn restored(&self) -> Pixels {
-        if self.is_whole() {
+        if self.is_untrimmed() {
             return self.pixels.clone();
         }
         self.part(Rect::of(self.canvas))
@@ -325,7 +325,7 @@ pub struct Source {
     /// The pixels of the file.
     pub rect: Option<Rect>,
     /// Keys carried along.
-    pub carried: Carried,
+    pub carried: ExtraFields,
 }
 
 /// One slot of a grid: `r2c5` is row 2, column 5, both from 0.
@@ -409,7 +409,7 @@ mod tests {
         };
         let whole = frame(Pixels::whole(RgbaImage::new(4, 4))).with_annotations(annotations);
         // Three more on the left, two more on the right: the corners of a panel grow with its sides.
-        let moved = whole.clone().moved_on(Size::new(9, 4), 3, 0).unwrap();
+        let moved = whole.clone().translate_onto(Size::new(9, 4), 3, 0).unwrap();
         let body = moved.annotations().boxes.values().next().copied().unwrap();
         assert_eq!((body.x, body.y), (4, 1));
         assert_eq!(moved.pivot(), Point::new(5.0, 2.0));

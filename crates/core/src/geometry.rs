@@ -259,7 +259,7 @@ impl Rect {
     }
 
     /// Grown by `border` on every side, but not beyond `room`.
-    pub fn grown_in(self, border: u32, room: Size) -> Rect {
+    pub fn inflate_within(self, border: u32, room: Size) -> Rect {
         let (x, y) = (self.x.saturating_sub(border), self.y.saturating_sub(border));
         let right = (self.right() + u64::from(border)).min(u64::from(room.width));
         let bottom = (self.bottom() + u64::from(border)).min(u64::from(room.height));
@@ -300,6 +300,6 @@ mod tests {
 
     #[test]
     fn growing_stops_at_the_room() {
-        assert_eq!(Rect::new(1, 5, 3, 3).grown_in(2, Size::new(8, 9)), Rect::new(0, 3, 6, 6));
+        assert_eq!(Rect::new(1, 5, 3, 3).inflate_within(2, Size::new(8, 9)), Rect::new(0, 3, 6, 6));
     }
 }

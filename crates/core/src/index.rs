@@ -8,7 +8,7 @@ use crate::{Frame, Name};
 
 /// Sprites are numbered in the order in which they first appear.
 #[derive(Clone, Debug, Default)]
-pub struct Index {
+pub struct SetIndex {
     /// The places of each sprite's frames.
     sprites: Vec<Vec<usize>>,
     by_name: HashMap<Name, usize>,
@@ -20,7 +20,7 @@ pub struct Index {
     clips: Vec<Vec<usize>>,
 }
 
-impl Index {
+impl SetIndex {
     pub(crate) fn of(frames: &[Frame], clips: &[Clip]) -> Self {
         let mut index = Self { first_clip: vec![None; frames.len()], ..Self::default() };
         for (at, frame) in frames.iter().enumerate() {

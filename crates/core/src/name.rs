@@ -75,7 +75,7 @@ const DEVICES: [&str; 22] = [
 ];
 
 /// Why a name can't be a path on some common system.
-pub fn file_fault(name: &str) -> Option<&'static str> {
+pub fn portability_problem(name: &str) -> Option<&'static str> {
     name.split('/').find_map(|part| {
         let stem = part.split('.').next().unwrap_or(part).trim_end().to_lowercase();
         if part.is_empty() {
@@ -101,12 +101,12 @@ mod tests {
     #[test]
     fn names_that_fail_somewhere_are_refused_everywhere() {
         for good in ["koi-00", "koi/001", "a b", ".hidden", "frog-01@turn.2", "鯉"] {
-            assert_eq!(file_fault(good), None, "{good}");
+            assert_eq!(portability_problem(good), None, "{good}");
         }
         for bad in
             ["/koi", "koi//1", "../koi", "a:b", "a?b", "koi.", "koi ", " koi", "con", "x/NUL.txt", "a\\b", ""]
         {
-            assert!(file_fault(bad).is_some(), "{bad:?}");
+            assert!(portability_problem(bad).is_some(), "{bad:?}");
         }
     }
 }

@@ -14,7 +14,7 @@ pub struct Only(String);
 
 /// Why nothing is left.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum OnlyError {
+pub enum FilterError {
     /// Several sprites have a clip of that name.
     #[error("several sprites have a clip '{text}'; write one of: {list}", list = known.join(", "))]
     WhichClip {
@@ -56,17 +56,17 @@ impl fmt::Display for Only {
 
 impl Only {
     /// The part of a set that is meant. A clip brings its frames and itself, and no other clip.
-    pub fn of(&self, set: &FrameSet) -> Result<FrameSet, OnlyError> {
+    pub fn of(&self, set: &FrameSet) -> Result<FrameSet, FilterError> {
         if let Some(sprite) = set.sprites().into_iter().find(|sprite| sprite.as_str() == self.0) {
             return Ok(set.only(set.frames_of(sprite)));
         }
-        let clips = set.clips_called(&self.0);
+        let clips = set.find_clips(&self.0);
         match clips.as_slice() {
-            [one] => return Ok(set.only_clip(*one)),
+            [one] => return Ok(set.extract_clip(*one)),
             [] => {}
             several => {
-                let known = several.iter().map(|&at| set.clips()[at].whole_name()).collect();
-                return Err(OnlyError::WhichClip { text: self.0.clone(), known });
+                let known = several.iter().map(|&at| set.clips()[at].qualified_name()).collect();
+                return Err(FilterError::WhichClip { text: self.0.clone(), known });
             }
         }
         if let Some(several) = self.resolve_names(set)? {
@@ -79,18 +79,18 @@ impl Only {
     }
 
     /// Whether clips are meant, and not sprites or frames.
-    pub fn means_clips(&self, set: &FrameSet) -> bool {
+    pub fn selects_clips(&self, set: &FrameSet) -> bool {
         let is_clip = |name: &str| {
-            !set.sprites().iter().any(|sprite| sprite.as_str() == name) && !set.clips_called(name).is_empty()
+            !set.sprites().iter().any(|sprite| sprite.as_str() == name) && !set.find_clips(name).is_empty()
         };
         is_clip(&self.0) || self.0.split(',').all(|name| is_clip(name.trim()))
     }
 
     /// The part that a list of sprites and clips means, if that is what it is.
-    fn resolve_names(&self, set: &FrameSet) -> Result<Option<FrameSet>, OnlyError> {
+    fn resolve_names(&self, set: &FrameSet) -> Result<Option<FrameSet>, FilterError> {
         let names: Vec<&str> = self.0.split(',').map(str::trim).collect();
         let is_name = |name: &&str| {
-            set.sprites().iter().any(|sprite| sprite.as_str() == *name) || !set.clips_called(name).is_empty()
+            set.sprites().iter().any(|sprite| sprite.as_str() == *name) || !set.find_clips(name).is_empty()
         };
         if names.len() < 2 || !names.iter().all(is_name) {
             return Ok(None);
@@ -109,14 +109,14 @@ impl Only {
         Ok(Some(set.only(&places).only_clips(|clip| clips.contains(&(clip.sprite(), clip.name())))))
     }
 
-    fn unknown(&self, set: &FrameSet) -> OnlyError {
+    fn unknown(&self, set: &FrameSet) -> FilterError {
         let sprites = set.sprites().into_iter().map(ToString::to_string);
         let known: Vec<String> =
             sprites.chain(set.clips().iter().map(|clip| clip.name().to_string())).collect();
-        let whole = set.clips().iter().map(Clip::whole_name).filter(|_| self.0.contains(':'));
+        let whole = set.clips().iter().map(Clip::qualified_name).filter(|_| self.0.contains(':'));
         let nearest = nearest(&self.0, known.iter().cloned().chain(whole));
         let is_frame = set.frames().iter().any(|frame| frame.name().as_str() == self.0);
-        OnlyError::Unknown { text: self.0.clone(), nearest, known, is_frame }
+        FilterError::Unknown { text: self.0.clone(), nearest, known, is_frame }
     }
 }
 
@@ -146,6 +146,6 @@ mod tests {
             Err("several sprites have a clip 'leap'; write one of: frog:leap, koi:leap".into())
         );
         let error = "swin".parse::<Only>().unwrap().of(&set).unwrap_err();
-        assert!(matches!(error, OnlyError::Unknown { nearest: Some(name), .. } if name == "swim"));
+        assert!(matches!(error, FilterError::Unknown { nearest: Some(name), .. } if name == "swim"));
     }
 }

@@ -41,7 +41,7 @@ impl Pixels {
     }
 
     /// Counts the image that this looks at as memory in use, unless it is counted already.
-    pub fn count_in(&self, budget: &Budget) {
+    pub fn charge_to(&self, budget: &Budget) {
         self.image.lease.get_or_init(|| budget.count(self.image.image.as_raw().len() as u64));
     }
 
@@ -71,7 +71,7 @@ impl Pixels {
         }
         let small = Self::whole(self.to_image());
         if let Some(lease) = self.image.lease.get() {
-            small.count_in(lease.budget());
+            small.charge_to(lease.budget());
         }
         small
     }

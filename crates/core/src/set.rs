@@ -4,10 +4,10 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::OnceLock;
 
-use crate::index::Index;
+use crate::index::SetIndex;
 use crate::parallel;
 use crate::sequence::Clip;
-use crate::{Carried, Frame, LONGEST, Name, Size};
+use crate::{ExtraFields, Frame, LONGEST, Name, Size};
 
 /// Frames and clips.
 ///
@@ -19,9 +19,9 @@ use crate::{Carried, Frame, LONGEST, Name, Size};
 pub struct FrameSet {
     frames: Vec<Frame>,
     clips: Vec<Clip>,
-    carried: Carried,
+    carried: ExtraFields,
     /// Made when first asked for; a set with other frames or clips begins without.
-    index: OnceLock<Index>,
+    index: OnceLock<SetIndex>,
 }
 
 /// Why frames and clips do not make a set.
@@ -82,11 +82,11 @@ impl FrameSet {
     pub fn new(frames: Vec<Frame>, clips: Vec<Clip>) -> Result<Self, SetError> {
         check_frames(&frames)?;
         check_clips(&frames, &clips)?;
-        Ok(Self::unchecked(frames, clips, Carried::new()))
+        Ok(Self::unchecked(frames, clips, ExtraFields::new()))
     }
 
     /// The same set with other carried keys.
-    pub fn with_carried(self, carried: Carried) -> Self {
+    pub fn with_carried(self, carried: ExtraFields) -> Self {
         Self { carried, ..self }
     }
 
@@ -107,13 +107,13 @@ impl FrameSet {
     }
 
     /// Keys of the whole manifest carried along.
-    pub fn carried(&self) -> &Carried {
+    pub fn carried(&self) -> &ExtraFields {
         &self.carried
     }
 
     /// Tables of what belongs to what, made once a set.
-    pub fn index(&self) -> &Index {
-        self.index.get_or_init(|| Index::of(&self.frames, &self.clips))
+    pub fn index(&self) -> &SetIndex {
+        self.index.get_or_init(|| SetIndex::of(&self.frames, &self.clips))
     }
 
     /// The sprites in the order in which they first appear.
@@ -137,7 +137,7 @@ impl FrameSet {
     }
 
     /// The places of the clips that a person means by a name, which may be `sprite:clip`.
-    pub fn clips_called(&self, name: &str) -> Vec<usize> {
+    pub fn find_clips(&self, name: &str) -> Vec<usize> {
         (0..self.clips.len()).filter(|&at| self.clips[at].is_meant(name)).collect()
     }
 
@@ -163,7 +163,7 @@ impl FrameSet {
                 frames.push(self.frames[place].clone());
             }
         }
-        let clips = self.clips.iter().filter_map(|clip| clip.clone().with_places(&new_place)).collect();
+        let clips = self.clips.iter().filter_map(|clip| clip.clone().remap_frames(&new_place)).collect();
         Self::unchecked(frames, clips, self.carried.clone())
     }
 
@@ -176,7 +176,7 @@ impl FrameSet {
     }
 
     /// One clip and the frames it plays, in the set's order.
-    pub fn only_clip(&self, clip: usize) -> Self {
+    pub fn extract_clip(&self, clip: usize) -> Self {
         let clip = &self.clips[clip];
         let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
         places.sort_unstable();
@@ -221,7 +221,7 @@ impl FrameSet {
         for set in sets {
             let before = all.frames.len();
             all.frames.extend(set.frames);
-            all.clips.extend(set.clips.into_iter().map(|clip| clip.moved_by(before)));
+            all.clips.extend(set.clips.into_iter().map(|clip| clip.offset_frames(before)));
             all.carried.add_missing(set.carried);
         }
         check_frames(&all.frames)?;
@@ -229,7 +229,7 @@ impl FrameSet {
         Ok(all)
     }
 
-    fn unchecked(frames: Vec<Frame>, clips: Vec<Clip>, carried: Carried) -> Self {
+    fn unchecked(frames: Vec<Frame>, clips: Vec<Clip>, carried: ExtraFields) -> Self {
         Self { frames, clips, carried, index: OnceLock::new() }
     }
 }

@@ -4,8 +4,8 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use crate::DisplaySlashed;
 use crate::HandWork;
-use crate::ShownPath;
 use shibori_core::clip::ClipError;
 use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, Size};
 

@@ -34,7 +34,7 @@ pub fn from_bytes(bytes: &[u8], memory: &Budget) -> Option<FrameSet> {
     let _lease = memory.take(length.checked_mul(2)?).ok()?;
     let bytes = fdeflate::decompress_to_vec_bounded(packed, usize::try_from(length).ok()?).ok()?;
     let set = (Digest::of(&bytes).0 == *digest).then(|| unpacked(&bytes)).flatten()?;
-    set.frames().iter().for_each(|frame| frame.pixels().count_in(memory));
+    set.frames().iter().for_each(|frame| frame.pixels().charge_to(memory));
     Some(set)
 }
 

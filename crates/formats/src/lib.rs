@@ -23,4 +23,4 @@ mod xml;
 
 pub use error::{Error, ReadProblem, WriteProblem};
 pub use hand_work::HandWork;
-pub use shown::{Shown, ShownPath};
+pub use shown::{DisplaySlashed, SlashedPath};

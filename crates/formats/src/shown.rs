@@ -5,22 +5,22 @@ use std::fmt::{self, Display, Formatter};
 use std::path::Path;
 
 /// What a path can be shown as.
-pub trait ShownPath {
+pub trait DisplaySlashed {
     /// The path with `/` between its parts; what is not Unicode is replaced.
-    fn shown(&self) -> Shown<'_>;
+    fn shown(&self) -> SlashedPath<'_>;
 }
 
 /// A path that is shown.
 #[derive(Clone, Copy, Debug)]
-pub struct Shown<'a>(&'a Path);
+pub struct SlashedPath<'a>(&'a Path);
 
-impl ShownPath for Path {
-    fn shown(&self) -> Shown<'_> {
-        Shown(self)
+impl DisplaySlashed for Path {
+    fn shown(&self) -> SlashedPath<'_> {
+        SlashedPath(self)
     }
 }
 
-impl Display for Shown<'_> {
+impl Display for SlashedPath<'_> {
     #[expect(clippy::disallowed_methods, reason = "here is where paths are shown")]
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         if cfg!(windows) { f.pad(&slashed(&self.0.to_string_lossy())) } else { self.0.display().fmt(f) }

@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use shibori_core::draw::{NoRoom, Room};
+use shibori_core::draw::{PixelLimitError, Room};
 use shibori_core::{FrameSet, Lease};
 use shibori_formats::ReadProblem;
 use shibori_formats::read::Limits;
@@ -45,7 +45,7 @@ pub enum Task {
     /// Pages of an atlas are painted and encoded.
     Pages,
     /// Pictures of an animation are encoded.
-    Pictures,
+    PackImages,
 }
 
 /// What surrounds a run.
@@ -108,24 +108,24 @@ impl<'a> Context<'a> {
     }
 
     /// Takes memory for a picture that is to be made, if one may have so many pixels. It counts until the lease is dropped.
-    pub(crate) fn hold_picture(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
+    pub(crate) fn check_image_size(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
         let limit = self.limits.pixels;
         if pixels > limit {
             return Err(Error::PictureTooLarge { by, pixels, limit });
         }
-        self.hold_memory(by, pixels)
+        self.check_memory(by, pixels)
     }
 
     /// Takes memory for pictures that are to be made, of this many pixels together. It counts until the lease is dropped, so
     /// that jobs side by side do not all take the same.
-    pub(crate) fn hold_memory(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
+    pub(crate) fn check_memory(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
         let bytes = pixels.saturating_mul(PIXEL);
         self.limits.memory.take(bytes).map_err(|over| Error::Memory { by, over })
     }
 
     /// Counts what frames take from now on.
     pub(crate) fn count(&self, set: &FrameSet) {
-        set.frames().iter().for_each(|frame| frame.pixels().count_in(&self.limits.memory));
+        set.frames().iter().for_each(|frame| frame.pixels().charge_to(&self.limits.memory));
     }
 
     /// How large pictures that are drawn may be.
@@ -135,10 +135,10 @@ impl<'a> Context<'a> {
     }
 
     /// What is drawn, or why there is no room for it.
-    pub(crate) fn drawn<T>(&self, drawn: Result<T, NoRoom>, by: Growth) -> Result<T, Error> {
-        drawn.or_else(|NoRoom { pictures, size }| {
-            drop(self.hold_picture(by, size.area())?);
-            drop(self.hold_memory(by, size.area().saturating_mul(pictures))?);
+    pub(crate) fn drawn<T>(&self, drawn: Result<T, PixelLimitError>, by: Growth) -> Result<T, Error> {
+        drawn.or_else(|PixelLimitError { pictures, size }| {
+            drop(self.check_image_size(by, size.area())?);
+            drop(self.check_memory(by, size.area().saturating_mul(pictures))?);
             // Another thread gave memory back meanwhile; this run is refused all the same.
             let (pixels, limit) = (size.area(), self.limits.pixels);
             Err(Error::PictureTooLarge { by, pixels, limit })

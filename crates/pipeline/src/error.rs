@@ -7,13 +7,13 @@ use shibori_core::clip::{ApplyError, ClipError, EditError, RowError};
 use shibori_core::cut::{CutError, Grid, RectError};
 use shibori_core::pack::{CompanionError, PackError};
 use shibori_core::shape::{
-    AlignError, Anchor, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
+    AlignError, Anchor, CanvasError, MarkError, NineError, OverrideError, PolygonError, ScaleError,
 };
-use shibori_core::{Area, Color, Name, NamingError, OnlyError, OverBudget, SelectError, SetError, Size};
-use shibori_formats::ShownPath;
+use shibori_core::{Area, Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, Size};
+use shibori_formats::DisplaySlashed;
 use shibori_formats::export::{ExportError, TemplateError};
 
-use crate::options::Contradiction;
+use crate::options::OptionConflict;
 use crate::recipe::{Mark, RecipeError};
 
 /// What makes pictures larger.
@@ -73,7 +73,7 @@ pub enum Error {
     },
     /// Options that make no sense together.
     #[error(transparent)]
-    Options(#[from] Contradiction),
+    Options(#[from] OptionConflict),
     /// A sheet that can't be cut so.
     #[error("{}: {error}", sheet.shown())]
     Cut {
@@ -164,7 +164,7 @@ pub enum Error {
     },
     /// An animation where a sheet is needed.
     #[error("{}: is an animation of {frames} frames, not a sheet", file.shown())]
-    Moves {
+    PlannedShifts {
         /// The file, as it was named.
         file: PathBuf,
         /// How many frames it has.
@@ -203,7 +203,7 @@ pub enum Error {
     Select(#[from] SelectError),
     /// A part that is not there.
     #[error(transparent)]
-    Only(#[from] OnlyError),
+    Only(#[from] FilterError),
     /// Frames that were to be changed show in clips that were not meant.
     #[error("{} some of those frames too", shows(clips))]
     SharedFrames {
@@ -300,7 +300,7 @@ pub enum Error {
     Polygon(#[from] PolygonError),
     /// A list of places, frame by frame, that does not fit.
     #[error(transparent)]
-    Places(#[from] PlaceError),
+    Places(#[from] OverrideError),
     /// Frames that can't be packed.
     #[error(transparent)]
     Pack(#[from] PackError),

@@ -4,12 +4,12 @@ use std::path::PathBuf;
 
 use shibori_core::clean::KeyColors;
 use shibori_core::clip::EmptyRow;
-use shibori_core::cut::Through;
+use shibori_core::cut::Crossing;
 use shibori_core::pack::CompanionSpec;
-use shibori_core::shape::Together;
+use shibori_core::shape::Coregistration;
 use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
 use shibori_formats::HandWork;
-use shibori_formats::read::Remark;
+use shibori_formats::read::ReadNotice;
 
 /// Something that is no error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]
@@ -23,7 +23,7 @@ pub enum Notice {
         work: HandWork,
     },
     /// What was noticed while reading.
-    Read(Remark),
+    Read(ReadNotice),
     /// A sheet stands on a flat color, and nothing was said about it.
     FlatBackground {
         /// The sheet, as it was named.
@@ -57,7 +57,7 @@ pub enum Notice {
         /// The sheet, as it was named.
         file: PathBuf,
         /// Where.
-        places: Vec<Through>,
+        places: Vec<Crossing>,
     },
     /// Cells that hold a few pixels only, where others hold drawings.
     OnlySpecks {
@@ -97,7 +97,7 @@ pub enum Notice {
         likeness: f64,
     },
     /// How drawings that were cut out by their outlines were put on their common canvas.
-    Together(Together),
+    Coregistration(Coregistration),
     /// Frames of a sprite that have little in common with the others of their clip, so that where the figure stands is a guess.
     PoorMatch {
         /// The sprite.

@@ -7,14 +7,14 @@
 use std::collections::HashMap;
 
 use shibori_core::clean::{
-    KeyColors, KeyScope, Mended, Part, clear_edge, defringe, erase, harden, key, mend, specks,
+    CleanResult, KeyColors, KeyScope, Part, clear_edge, defringe, erase, harden, key, mend, specks,
 };
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_events};
 use shibori_core::shape::{
-    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, NineRule, PivotPer, PlaceLine,
-    Resample, ScaleRule, Shift, Trim, TrimScope, align, fitting, forget_marks, mirror, restore, scale_each,
-    set_box, set_canvas, set_nine, set_pivot, set_places, set_polygons, shift_places, stand_together,
-    take_marks, trim,
+    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, FrameOverride, NineRule, PivotPer,
+    Resample, ScaleRule, Shift, Trim, TrimScope, align, apply_overrides, coregister_pivots, fitting,
+    forget_marks, mirror, plan_shifts, restore, scale_each, set_box, set_canvas, set_nine, set_pivot,
+    set_polygons, take_marks, trim,
 };
 use shibori_core::{
     Area, Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size, parallel,
@@ -56,7 +56,7 @@ pub enum Change {
     /// Put frames that never shared a canvas on one, by this point of each.
     Gather(Option<Anchor>),
     /// Move drawings frame by frame, as a list says.
-    Shift(Vec<PlaceLine>),
+    Shift(Vec<FrameOverride>),
     /// Set the pivot.
     Pivot(Anchor, PivotPer),
     /// Put frames on a canvas of this size, held together by their pivots.
@@ -74,7 +74,7 @@ pub enum Change {
     /// Cover drawings with a polygon of at most this many corners, taking pixels up to an alpha as empty.
     Polygon(u32, u8),
     /// Set pivots, boxes and nine-slices frame by frame.
-    Places(Vec<PlaceLine>),
+    Places(Vec<FrameOverride>),
     /// Take the notes of registration marks away.
     ForgetMarks,
 }
@@ -148,7 +148,7 @@ pub struct Done {
     /// The frames now.
     pub set: FrameSet,
     /// What each step of mending changed.
-    pub mended: Vec<MendReport>,
+    pub mended: Vec<CleanReport>,
     /// How each frame was moved where frames were lined up; else empty.
     pub shifts: Vec<Shift>,
     /// What boxes of whole clips cover.
@@ -157,9 +157,9 @@ pub struct Done {
 
 /// What one step of mending changed.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct MendReport {
+pub struct CleanReport {
     /// Which step.
-    pub step: MendStep,
+    pub step: CleanStep,
     /// Pixels.
     pub pixels: u64,
     /// Frames with at least one of them; not said of a step on a whole sheet, before there are frames.
@@ -168,7 +168,7 @@ pub struct MendReport {
 
 /// A step of mending, with its number.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum MendStep {
+pub enum CleanStep {
     /// A background was made transparent.
     Key(KeyColors),
     /// So many parts of every canvas were emptied.
@@ -226,16 +226,16 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
     done.set = match change {
         Change::Key { colors, scope } => keyed(done, set, &colors, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
-        Change::Erase(areas) => mended(done, set, MendStep::Erase(areas.len()), |part| erase(part, &areas))?,
+        Change::Erase(areas) => mended(done, set, CleanStep::Erase(areas.len()), |part| erase(part, &areas))?,
         Change::ClearEdge(width) => {
-            mended(done, set, MendStep::ClearEdge(width), |part| clear_edge(part, width))?
+            mended(done, set, CleanStep::ClearEdge(width), |part| clear_edge(part, width))?
         }
-        Change::Specks(most) => mended(done, set, MendStep::Specks(most), |part| specks(part.pixels, most))?,
+        Change::Specks(most) => mended(done, set, CleanStep::Specks(most), |part| specks(part.pixels, most))?,
         Change::Defringe(colors) => {
-            let step = MendStep::Defringe(colors.clone());
+            let step = CleanStep::Defringe(colors.clone());
             mended(done, set, step, |part| defringe(part.pixels, &colors))?
         }
-        Change::Harden(from) => mended(done, set, MendStep::Harden(from), |part| harden(part.pixels, from))?,
+        Change::Harden(from) => mended(done, set, CleanStep::Harden(from), |part| harden(part.pixels, from))?,
         Change::Name(naming) => named(set, &naming, cx)?,
         Change::Mirror(how) => mirror(set, how)?,
         Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
@@ -246,13 +246,13 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             moved
         }
         Change::Shift(lines) => {
-            let moves = shift_places(&set, &lines)?;
+            let moves = plan_shifts(&set, &lines)?;
             let mut pixels = 0u64;
             for (frame, canvas) in set.frames().iter().zip(&moves.canvases) {
-                hold_frame(frame, *canvas, Growth::Shift, cx)?;
+                check_frame_size(frame, *canvas, Growth::Shift, cx)?;
                 pixels = pixels.saturating_add(canvas.area());
             }
-            let _room = cx.hold_memory(Growth::Shift, pixels)?;
+            let _room = cx.check_memory(Growth::Shift, pixels)?;
             let (moved, shifts) = moves.made(set)?;
             done.shifts = match &done.shifts[..] {
                 [] => shifts,
@@ -263,8 +263,8 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Gather(anchor) => {
             let pivoted = match anchor {
                 None | Some(Anchor::Feet) => {
-                    let (standing, together) = stand_together(set)?;
-                    cx.tell(Notice::Together(together));
+                    let (standing, together) = coregister_pivots(set)?;
+                    cx.tell(Notice::Coregistration(together));
                     standing
                 }
                 Some(anchor) => set_pivot(set, anchor, PivotPer::Frame)?,
@@ -289,7 +289,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Box(spec, share) => apply_box(done, set, &spec, share)?,
         Change::Nine(rule) => set_nine(set, rule)?,
         Change::Polygon(corners, alpha) => set_polygons(set, corners, alpha)?,
-        Change::Places(lines) => set_places(set, &lines)?,
+        Change::Places(lines) => apply_overrides(set, &lines)?,
         Change::ForgetMarks => forget_marks(set)?,
     };
     cx.count(&done.set);
@@ -304,7 +304,7 @@ fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Res
     let largest = || set.frames().iter().map(canvas).max().unwrap_or(0);
     let held = match change {
         Change::Align(options) if options.to == AlignTo::Match => {
-            cx.hold_memory(Growth::Change, largest().saturating_mul(REGISTERING))
+            cx.check_memory(Growth::Change, largest().saturating_mul(REGISTERING))
         }
         Change::Key { .. }
         | Change::TakeMarks(_)
@@ -313,9 +313,9 @@ fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Res
         | Change::Specks(_)
         | Change::Defringe(_)
         | Change::Harden(_)
-        | Change::Mirror(_) => cx.hold_memory(Growth::Change, all(&kept)),
-        Change::Trim(how) if how.scope == TrimScope::None => cx.hold_memory(Growth::Restore, all(&canvas)),
-        Change::Trim(how) if how.scope != TrimScope::Frame => cx.hold_memory(Growth::Change, all(&canvas)),
+        | Change::Mirror(_) => cx.check_memory(Growth::Change, all(&kept)),
+        Change::Trim(how) if how.scope == TrimScope::None => cx.check_memory(Growth::Restore, all(&canvas)),
+        Change::Trim(how) if how.scope != TrimScope::Frame => cx.check_memory(Growth::Change, all(&canvas)),
         _ => return Ok(None),
     };
     held.map(Some)
@@ -342,7 +342,7 @@ fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Re
     for frame in set.frames() {
         let factor = of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE);
         let size = Size::new(factor.length(frame.canvas().width), factor.length(frame.canvas().height));
-        hold_frame(frame, size, Growth::Scale, cx)?;
+        check_frame_size(frame, size, Growth::Scale, cx)?;
         pixels = pixels.saturating_add(size.area());
     }
     if how == Resample::Smooth {
@@ -355,16 +355,16 @@ fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Re
         let side_by_side = parallel::threads().min(set.frames().len()) as u64;
         pixels = pixels.saturating_add(most.saturating_mul(SMOOTHING * side_by_side));
     }
-    let _room = cx.hold_memory(Growth::Scale, pixels)?;
+    let _room = cx.check_memory(Growth::Scale, pixels)?;
     Ok(scale_each(set, &factors, how)?)
 }
 
 /// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
 fn within(set: &FrameSet, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
-    set.frames().iter().try_for_each(|frame| hold_frame(frame, frame.canvas(), by, cx))
+    set.frames().iter().try_for_each(|frame| check_frame_size(frame, frame.canvas(), by, cx))
 }
 
-pub(crate) fn hold_frame(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
+pub(crate) fn check_frame_size(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
     let limit = cx.limits().pixels;
     match size.area() > limit {
         true => Err(Error::TooLarge { by, frame: frame.name().clone(), size, limit }),
@@ -375,21 +375,21 @@ pub(crate) fn hold_frame(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>
 fn mended(
     done: &mut Done,
     set: FrameSet,
-    step: MendStep,
-    change: impl Fn(Part<'_>) -> Mended + Sync,
+    step: CleanStep,
+    change: impl Fn(Part<'_>) -> CleanResult + Sync,
 ) -> Result<FrameSet, Error> {
     let (set, changed) = mend(set, change)?;
-    done.mended.push(MendReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
+    done.mended.push(CleanReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
     Ok(set)
 }
 
 fn keyed(done: &mut Done, set: FrameSet, colors: &KeyColors, scope: KeyScope) -> Result<FrameSet, Error> {
-    let set = mended(done, set, MendStep::Key(colors.clone()), |part| {
+    let set = mended(done, set, CleanStep::Key(colors.clone()), |part| {
         let keyed = key(part.pixels, colors, scope);
         (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))
     })?;
     match done.mended.last() {
-        Some(MendReport { pixels: 0, .. }) => {
+        Some(CleanReport { pixels: 0, .. }) => {
             Err(Error::KeyNowhere { sheet: None, colors: colors.clone(), background: None })
         }
         _ => Ok(set),

@@ -7,9 +7,9 @@ use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::build::{Build, BuildObserver, Event, Outcome};
-use shibori_pipeline::options::{ClipCommand, ClipOptions, RunOptions, Switch};
+use shibori_pipeline::options::{ClipCommand, ClipOptions, Flag, RunOptions};
 use shibori_pipeline::steps::clip;
 use shibori_pipeline::{Context, Error, NoopObserver};
 
@@ -204,7 +204,7 @@ fn sheet(name: u8, seed: u8) -> RgbaImage {
 }
 
 fn build(folder: &Path, force: bool) -> (Outcome, Ears) {
-    let run = RunOptions { force: if force { Switch::On } else { Switch::Unsaid }, ..RunOptions::default() };
+    let run = RunOptions { force: if force { Flag::On } else { Flag::Unsaid }, ..RunOptions::default() };
     let ears = Ears::default();
     let outcome = Build::open(&folder.join("shibori.toml"), &run).and_then(|build| build.run(None, &ears));
     (outcome.unwrap_or_else(|error: Error| panic!("{error}")), ears)

@@ -78,7 +78,7 @@ fn parts_come_after_one_another_and_their_clips_count_within_them() {
     assert_eq!(clips, ["walk", "leap", "all"]);
     assert_eq!((steps(0), steps(1)), (vec![0, 1, 2, 3], vec![4, 5, 6]));
     assert_eq!(steps(2).len(), 7);
-    assert!(set.frames().iter().all(|frame| !frame.is_whole()), "shape is done with all of them");
+    assert!(set.frames().iter().all(|frame| !frame.is_untrimmed()), "shape is done with all of them");
 }
 
 #[test]
@@ -298,7 +298,7 @@ fn one_sprite_of_a_pattern_says_only_what_is_different() {
     };
     assert!(pivots("npc-ave").iter().all(|pivot| pivot == "3,4"), "{:?}", pivots("npc-ave"));
     assert!(pivots("npc-alk").iter().all(|pivot| pivot == "8,8"), "{:?}", pivots("npc-alk"));
-    let mut clips: Vec<String> = set.clips().iter().map(shibori_core::clip::Clip::whole_name).collect();
+    let mut clips: Vec<String> = set.clips().iter().map(shibori_core::clip::Clip::qualified_name).collect();
     clips.sort();
     assert_eq!(clips, ["npc-alk:go", "npc-ave:go", "npc-ave:wink"]);
     // One that the pattern doesn't find is a mistake, and so is one that no pattern stands for.

@@ -11,7 +11,7 @@ use shibori_pipeline::options::{
     CheckOptions, ClipCommand, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions,
     PackOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{self, How, Shows, Target};
+use shibori_pipeline::steps::{self, How, MotionContent, Target};
 use shibori_pipeline::{Context, Error, NoopObserver, Notice, Observer, Task};
 use tempfile::TempDir;
 
@@ -223,17 +223,17 @@ fn every_other_step_gives_its_outcome_without_a_word() {
     assert!(clipped.is_changed && clipped.set.clips().len() == 1);
     assert_eq!(clipped.manifest, Path::new("pond.json"));
     let unpacked = steps::unpack(atlas, &UnpackOptions::default(), &cx).unwrap();
-    assert!(unpacked.frames().iter().all(shibori_core::Frame::is_whole));
+    assert!(unpacked.frames().iter().all(shibori_core::Frame::is_untrimmed));
     let checked =
         steps::check(&[atlas.to_owned()], &options::<CheckOptions>(json!({ "allow": "drift" })), &cx);
     assert_eq!(checked.unwrap()[0].set.frames().len(), 4);
     let exported = steps::export(atlas, &options(json!({ "template": "lua" })), None, &cx).unwrap();
     assert!(exported.is_text && exported.files[0].path.ends_with("pond.lua"));
     let moving = steps::motion(atlas, &options::<MotionOptions>(json!({ "only": "grow" })), &cx).unwrap();
-    assert!(matches!(&moving.shows, Shows::One(clip) if clip.name().as_str() == "grow"));
+    assert!(matches!(&moving.shows, MotionContent::One(clip) if clip.name().as_str() == "grow"));
     // What the run is about to write is what its later steps see: one of two clips was dropped.
     let left = steps::motion(atlas, &MotionOptions::default(), &cx).unwrap();
-    assert!(matches!(&left.shows, Shows::One(clip) if clip.name().as_str() == "grow"));
+    assert!(matches!(&left.shows, MotionContent::One(clip) if clip.name().as_str() == "grow"));
     let grid: GridPreviewOptions = options(json!({ "slice": { "grid": "4x1" }, "zoom": 2 }));
     assert_eq!(steps::grid(Path::new("koi.png"), &grid, &cx).unwrap().blank, 0);
     let found = steps::inspect(&koi(), &cx).unwrap();

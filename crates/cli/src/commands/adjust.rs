@@ -1,6 +1,6 @@
 //! `shibori adjust`: frames that are cut already, cleaned and lined up.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_core::shape::Shift;
@@ -9,19 +9,19 @@ use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::order::BoxCover;
 use shibori_pipeline::steps::{FrameChange, Target, What, adjust, write_adjusted};
 
-use super::Program;
-use super::slice::{MendResult, mend_results, say_mended};
+use super::CommandContext;
+use super::slice::{MendResult, mend_results, print_cleaning};
 use crate::args::Adjust;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{counted, grouped};
 
 #[derive(Serialize)]
 struct Report {
-    manifest: ToldPath,
+    manifest: ReportPath,
     cleaned: Vec<MendResult>,
     frames: Vec<FrameResult>,
-    removed: Vec<ToldPath>,
+    removed: Vec<ReportPath>,
 }
 
 #[derive(Serialize)]
@@ -38,11 +38,11 @@ struct FrameResult {
     likeness: Option<f64>,
 }
 
-pub(super) fn run(args: &Adjust, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Failure> {
     let target = args.output.clone().map_or(Target::InPlace, Target::Set);
     let cx = program.context();
     let adjusted = adjust(&args.source, &args.options, &target, &cx)?;
-    say_mended(&adjusted.mended, program);
+    print_cleaning(&adjusted.mended, program);
     let part = FrameSet::new(adjusted.frames.iter().map(|one| one.frame.clone()).collect(), Vec::new());
     let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
     say_shaped(&part.unwrap_or_default(), &shifts, &adjusted.covered, program);
@@ -85,7 +85,12 @@ fn result(one: &FrameChange) -> FrameResult {
 }
 
 /// How frames were moved, and what boxes of whole clips cover: the numbers that an artist would have counted by eye.
-pub(super) fn say_shaped(set: &FrameSet, shifts: &[Shift], covered: &[BoxCover], program: &Program<'_>) {
+pub(super) fn say_shaped(
+    set: &FrameSet,
+    shifts: &[Shift],
+    covered: &[BoxCover],
+    program: &CommandContext<'_>,
+) {
     for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
         let name = format!("{}:{}", frame.sprite(), frame.name());
         let likeness =

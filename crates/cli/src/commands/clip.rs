@@ -4,18 +4,18 @@ use std::collections::BTreeSet;
 
 use serde::Serialize;
 use shibori_core::FrameSet;
-use shibori_formats::ShownPath;
-use shibori_pipeline::steps::{Clipped, clip};
+use shibori_formats::DisplaySlashed;
+use shibori_pipeline::steps::{ClipOutcome, clip};
 
-use super::Program;
+use super::CommandContext;
 use crate::args::ClipEdit;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{millis, numbers_as_ranges, table};
 
 #[derive(Serialize)]
 struct Report {
-    manifest: ToldPath,
+    manifest: ReportPath,
     /// Whether the manifest was changed.
     changed: bool,
     clips: Vec<ClipReport>,
@@ -37,7 +37,7 @@ struct ClipReport {
     deviation_ms: Option<f64>,
 }
 
-pub(super) fn run(args: &ClipEdit, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &ClipEdit, program: &CommandContext<'_>) -> Result<(), Failure> {
     let mut options = args.options.clone();
     options.clips.clip.extend(args.specs.iter().cloned());
     let cx = program.context();
@@ -58,7 +58,7 @@ pub(super) fn run(args: &ClipEdit, program: &Program<'_>) -> Result<(), Failure>
     Ok(())
 }
 
-fn told(clipped: &Clipped, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipReport {
+fn told(clipped: &ClipOutcome, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipReport {
     let (set, clip) = (&clipped.set, &clipped.set.clips()[at]);
     let others: BTreeSet<usize> =
         clip.steps().iter().flat_map(|step| &clips_of[step.frame]).copied().collect();
@@ -76,7 +76,7 @@ fn told(clipped: &Clipped, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipRepor
     }
 }
 
-fn list(set: &FrameSet, clips: &[ClipReport], program: &Program<'_>) {
+fn list(set: &FrameSet, clips: &[ClipReport], program: &CommandContext<'_>) {
     if clips.is_empty() {
         program.say("there are no clips");
         return;

@@ -8,15 +8,15 @@ mod road;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::read::{self, Picture};
 use shibori_formats::write;
 use shibori_pipeline::recipe::RECIPE_FILE;
 
-use super::Program;
+use super::CommandContext;
 use crate::args::{Build, Command, Demo};
 use crate::failure::{Exit, Failure};
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::pasteable_path;
 use road::{OPEN, ROAD};
 
@@ -52,19 +52,19 @@ const CHANGED: &str = "art/koi.png";
 
 #[derive(Serialize)]
 struct Report {
-    folder: ToldPath,
+    folder: ReportPath,
     commands: Vec<String>,
-    open: Vec<ToldPath>,
+    open: Vec<ReportPath>,
 }
 
-pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Demo, program: &CommandContext<'_>) -> Result<(), Failure> {
     write_art(&args.folder, program)?;
     let commands: Vec<String> = ROAD.iter().map(road::Line::typed).collect();
     if !program.everywhere.run.dry_run.is_on() {
         // Commands are printed with paths from the demo's folder, so that they can be pasted there.
         program.say(&format!("cd {}", pasteable_path(&args.folder)));
-        let console = program.console.silenced_for_json();
-        let inner = Program { console: &console, base: args.folder.clone(), ..*program };
+        let console = program.console.mute();
+        let inner = CommandContext { console: &console, base: args.folder.clone(), ..*program };
         for (line, typed) in ROAD.iter().zip(&commands) {
             program.say("");
             program.console.head(typed);
@@ -85,13 +85,13 @@ pub(super) fn run(args: &Demo, program: &Program<'_>) -> Result<(), Failure> {
     program.console.result(&Report {
         folder: args.folder.clone().into(),
         commands,
-        open: ToldPath::all(&open),
+        open: ReportPath::all(&open),
     });
     Ok(())
 }
 
 /// Builds the recipe, turns a sheet blue, and builds what that changes.
-fn build_twice(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
+fn build_twice(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let build = Command::Build(Build::default());
     program.say("");
     program.say("# The same as a recipe, shibori.toml. First, a full build:");
@@ -105,7 +105,7 @@ fn build_twice(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
 }
 
 /// Swaps red and blue.
-fn paint_blue(sheet: &Path, program: &Program<'_>) -> Result<(), Failure> {
+fn paint_blue(sheet: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let limits = program.everywhere.run.limits();
     let Picture::Still(pixels) = read::image(sheet, &limits)?.picture else { return Ok(()) };
@@ -116,7 +116,7 @@ fn paint_blue(sheet: &Path, program: &Program<'_>) -> Result<(), Failure> {
     Ok(())
 }
 
-fn write_art(folder: &Path, program: &Program<'_>) -> Result<(), Failure> {
+fn write_art(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let art = ART.iter().map(|&(name, bytes)| (folder.join("art").join(name), bytes));
     let recipe = (folder.join(RECIPE_FILE), RECIPE.as_bytes());
     let files: Vec<(PathBuf, &[u8])> = art.chain([recipe]).collect();

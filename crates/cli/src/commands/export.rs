@@ -3,14 +3,14 @@
 use std::path::Path;
 
 use serde::Serialize;
-use shibori_formats::ShownPath;
-use shibori_formats::export::{STARTERS, Starter};
+use shibori_formats::DisplaySlashed;
+use shibori_formats::export::{BUILTIN_TEMPLATES, Starter};
 use shibori_pipeline::steps::{export, starter, write_export};
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Export;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{bytes, counted};
 
 /// Standard output, where one file is meant.
@@ -25,11 +25,11 @@ struct Report {
 
 #[derive(Serialize)]
 struct FileReport {
-    file: ToldPath,
+    file: ReportPath,
     bytes: usize,
 }
 
-pub(super) fn run(args: &Export, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Export, program: &CommandContext<'_>) -> Result<(), Failure> {
     if args.list {
         list(program);
         return Ok(());
@@ -66,12 +66,12 @@ pub(super) fn run(args: &Export, program: &Program<'_>) -> Result<(), Failure> {
 }
 
 fn unknown(name: &str) -> Failure {
-    let names: Vec<&str> = STARTERS.iter().map(|starter| starter.name).collect();
+    let names: Vec<&str> = BUILTIN_TEMPLATES.iter().map(|starter| starter.name).collect();
     Failure::usage(format!("there is no template '{name}'"))
         .with_hint(format!("available: {}", names.join(", ")))
 }
 
-fn list(program: &Program<'_>) {
+fn list(program: &CommandContext<'_>) {
     program.console.head("--to");
     for (name, what) in [
         ("csv", "CSV tables: one row per frame, and one row per clip step"),
@@ -83,7 +83,7 @@ fn list(program: &Program<'_>) {
         program.say(&format!("  {name:<11} {what}"));
     }
     program.console.head("--template");
-    for Starter { name, what, .. } in &STARTERS {
+    for Starter { name, what, .. } in &BUILTIN_TEMPLATES {
         program.say(&format!("  {name:<11} {what}"));
     }
     program.say("  FILE        your own: shibori export --print-template lua prints one to start from");

@@ -1,24 +1,24 @@
 //! `shibori guide-sheet`: an empty sheet to draw on.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_pipeline::steps::guide_sheet;
 
-use super::Program;
+use super::CommandContext;
 use crate::args::GuideSheet;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::spacing_options;
 
 #[derive(Serialize)]
 struct Report {
-    file: ToldPath,
+    file: ReportPath,
     size: [u32; 2],
     command: String,
 }
 
-pub(super) fn run(args: &GuideSheet, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &GuideSheet, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let size = guide_sheet(&args.options, &args.output, &cx)?;
     cx.commit()?;

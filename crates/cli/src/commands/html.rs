@@ -1,28 +1,28 @@
 //! `shibori preview html`: a page that plays every clip, in one file.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
-use shibori_pipeline::steps::{Checked, html};
+use shibori_pipeline::steps::{CheckReport, html};
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Html;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{self, bytes, counted};
 
 #[derive(Serialize)]
 struct Report {
-    file: ToldPath,
+    file: ReportPath,
     count: usize,
     clip_count: usize,
     finding_count: usize,
     bytes: usize,
 }
 
-pub(super) fn run(args: &Html, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Html, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
-    let tell = |checked: &Checked| {
+    let tell = |checked: &CheckReport| {
         serde_json::to_value(words::finding_groups(checked, &program.base)).unwrap_or_default()
     };
     let page = html(&args.source, &args.options, &args.output, tell, &cx)?;

@@ -4,16 +4,16 @@ use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
 
 use serde::Serialize;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::write;
 use shibori_pipeline::recipe::RECIPE_FILE;
 use shibori_pipeline::steps::{Draft, DraftCut, DraftSprite, draft};
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Init;
 use crate::failure::Failure;
-use crate::message::{Message, Weight};
-use crate::words::ToldPath;
+use crate::message::{Message, MessageLevel};
+use crate::words::ReportPath;
 use crate::words::{counted, millis, pasteable_path};
 
 /// Standard output, where a file is meant.
@@ -33,10 +33,10 @@ const OUT: &str = "build";
 
 #[derive(Serialize)]
 struct Report {
-    recipe: ToldPath,
+    recipe: ReportPath,
     sprites: Vec<SpriteReport>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    unreadable: Vec<ToldPath>,
+    unreadable: Vec<ReportPath>,
 }
 
 #[derive(Serialize)]
@@ -46,7 +46,7 @@ struct SpriteReport {
     sure: bool,
 }
 
-pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let file = args.output.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
     let folder = if file == Path::new(STANDARD) { PathBuf::new() } else { folder_of(&file) };
@@ -74,7 +74,7 @@ pub(super) fn run(args: &Init, program: &Program<'_>) -> Result<(), Failure> {
     for (file, why) in &drafted.unreadable {
         let text = format!("left out: {why}");
         debug_assert!(why.contains(&file.shown().to_string()));
-        program.console.message(Weight::Warning, &Message { text, pointer: None, hint: None });
+        program.console.message(MessageLevel::Warning, &Message { text, pointer: None, hint: None });
     }
     program.say(&format!("{} {}", program.wrote(), file.shown()));
     let build =

@@ -3,10 +3,12 @@
 use serde::Serialize;
 use shibori_core::cut::Grid;
 use shibori_core::{Pair, Size};
-use shibori_formats::ShownPath;
-use shibori_pipeline::steps::{GridReading, Holds, Inspected, Loose, Transparency, inspect};
+use shibori_formats::DisplaySlashed;
+use shibori_pipeline::steps::{
+    GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect,
+};
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
 use crate::words::{cells, counted, grid_command, millis, pasteable_path, rest_of, some};
@@ -92,7 +94,7 @@ struct Fit {
     rows: u32,
 }
 
-pub(super) fn run(args: &Inspect, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Inspect, program: &CommandContext<'_>) -> Result<(), Failure> {
     let sheets = inspect(&args.images, &program.context())?.iter().map(sheet).collect();
     let report = Report { sheets };
     report.sheets.iter().for_each(|sheet| describe(sheet, program));
@@ -100,7 +102,7 @@ pub(super) fn run(args: &Inspect, program: &Program<'_>) -> Result<(), Failure> 
     Ok(())
 }
 
-fn sheet(image: &Inspected) -> Sheet {
+fn sheet(image: &ImageReport) -> Sheet {
     let size = image.info.size;
     let mut sheet = Sheet {
         file: image.file.shown().to_string(),
@@ -124,11 +126,11 @@ fn sheet(image: &Inspected) -> Sheet {
         rows: Vec::new(),
     };
     match &image.holds {
-        Holds::Animation { millis, plays } => {
+        ImageContent::Animation { millis, plays } => {
             let (count, total_ms) = (millis.len(), millis.iter().sum());
             sheet.animation = Some(Timing { count, ms: millis.clone(), total_ms, plays: *plays });
         }
-        Holds::Sheet { background, is_blank, grids, loose, square_cells, counts } => {
+        ImageContent::Sheet { background, is_blank, grids, loose, square_cells, counts } => {
             sheet.background = background.map(|color| color.to_string());
             sheet.findings.extend(findings(*is_blank, grids, loose.is_some()));
             sheet.findings.extend(
@@ -136,7 +138,7 @@ fn sheet(image: &Inspected) -> Sheet {
             );
             let key = background.map(|color| format!(" --key {}", color.to_string().trim_start_matches('#')));
             let file = pasteable_path(&image.file);
-            sheet.drawings = loose.map(|Loose { drawings, is_likelier }| DrawingsReport {
+            sheet.drawings = loose.map(|IslandReading { drawings, is_likelier }| DrawingsReport {
                 count: drawings,
                 likelier: is_likelier,
                 command: format!("shibori slice {file} --islands{}", key.unwrap_or_default()),
@@ -153,7 +155,7 @@ fn sheet(image: &Inspected) -> Sheet {
     sheet
 }
 
-fn findings(is_blank: bool, grids: &[GridReading], is_loose: bool) -> Option<String> {
+fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<String> {
     match grids.first() {
         _ if is_blank => Some("the image is completely blank".to_owned()),
         None if is_loose => None,
@@ -171,7 +173,7 @@ fn rest(grid: &Grid, size: Size) -> Option<String> {
     (rest != Pair::default()).then(|| format!("{} are outside the grid; they are blank", rest_of(rest)))
 }
 
-fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
+fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
     let grid = &reading.candidate.grid;
     let pair = |pair: Pair| [pair.x, pair.y];
     GridReport {
@@ -191,7 +193,7 @@ fn grid_report(image: &Inspected, reading: &GridReading) -> GridReport {
     }
 }
 
-fn describe(sheet: &Sheet, program: &Program<'_>) {
+fn describe(sheet: &Sheet, program: &CommandContext<'_>) {
     let [width, height] = sheet.size;
     program.console.head(&format!("{}  {width}x{height} px", sheet.file));
     let alpha = match sheet.transparency {
@@ -217,11 +219,11 @@ fn describe(sheet: &Sheet, program: &Program<'_>) {
     }
 }
 
-fn describe_loose(loose: &DrawingsReport, program: &Program<'_>) {
+fn describe_loose(loose: &DrawingsReport, program: &CommandContext<'_>) {
     program.say(&format!("    {}: {}", counted(loose.count, "separate drawing"), loose.command));
 }
 
-fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
+fn describe_grids(sheet: &Sheet, program: &CommandContext<'_>) {
     let Some(grid) = &sheet.grid else {
         if let Some(loose) = &sheet.drawings {
             program.say("  no grid was found; it looks like loose drawings");
@@ -271,7 +273,7 @@ fn describe_grids(sheet: &Sheet, program: &Program<'_>) {
     }
 }
 
-fn describe_animation(animation: &Timing, program: &Program<'_>) {
+fn describe_animation(animation: &Timing, program: &CommandContext<'_>) {
     let plays = match animation.plays {
         0 => "forever".to_owned(),
         1 => "once".to_owned(),
@@ -289,7 +291,7 @@ fn describe_animation(animation: &Timing, program: &Program<'_>) {
     }
 }
 
-fn describe_cells(sheet: &Sheet, program: &Program<'_>) {
+fn describe_cells(sheet: &Sheet, program: &CommandContext<'_>) {
     let [width, height] = sheet.size;
     let square = |fit: &Fit| format!("{0}x{0} px (--grid {1}x{2})", fit.cell[0], fit.columns, fit.rows);
     let squares: Vec<String> = sheet.square_cells.iter().take(6).map(square).collect();

@@ -1,26 +1,26 @@
 //! `shibori preview light-table`: a page on which a cut or frames are tried by hand.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_pipeline::steps::light_table;
 
-use super::Program;
+use super::CommandContext;
 use crate::args::LightTable;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{bytes, counted, pasteable_path};
 
 #[derive(Serialize)]
 struct Report {
-    file: ToldPath,
+    file: ReportPath,
     #[serde(skip_serializing_if = "Option::is_none")]
     count: Option<usize>,
     clip_count: usize,
     bytes: usize,
 }
 
-pub(super) fn run(args: &LightTable, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &LightTable, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let page = light_table(&args.source, &args.output, &|path| pasteable_path(path), &cx)?;
     cx.commit()?;

@@ -4,16 +4,16 @@ use std::path::PathBuf;
 
 use clap::Command;
 use clap_mangen::Man as Page;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::write;
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Man;
 use crate::failure::Failure;
 use crate::help::{self, Extent};
 use crate::words::counted;
 
-pub(super) fn run(args: &Man, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Man, program: &CommandContext<'_>) -> Result<(), Failure> {
     let mut root = described(help::command(Extent::Whole));
     root.build();
     let Some(folder) = &args.output else {

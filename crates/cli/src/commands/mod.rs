@@ -31,19 +31,19 @@ use shibori_pipeline::{Context, recipe};
 use crate::args::{Command, Everywhere, Preview, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
-use crate::message::Weight;
-use crate::words::ToldPath;
+use crate::message::MessageLevel;
+use crate::words::ReportPath;
 use crate::words::{counted, millis};
 
 /// What every command gets: where it speaks, and what was said for all.
-pub(crate) struct Program<'a> {
+pub(crate) struct CommandContext<'a> {
     pub(crate) console: &'a Console,
     pub(crate) everywhere: &'a Everywhere,
     /// The folder in which paths begin; empty for the current one.
     pub(crate) base: PathBuf,
 }
 
-impl<'a> Program<'a> {
+impl<'a> CommandContext<'a> {
     pub(crate) fn new(console: &'a Console, everywhere: &'a Everywhere) -> Self {
         Self { console, everywhere, base: PathBuf::new() }
     }
@@ -66,7 +66,7 @@ impl<'a> Program<'a> {
         if let Some(message) = &failure.message {
             let error = serde_json::json!({ "message": message.text, "hint": message.hint, "exit": failure.exit as u8 });
             self.console.event(&serde_json::json!({ "ok": false, "error": error }));
-            self.console.message(Weight::Error, message);
+            self.console.message(MessageLevel::Error, message);
         }
     }
 
@@ -75,11 +75,11 @@ impl<'a> Program<'a> {
     }
 
     /// Paths of results begin where those of the command line do.
-    fn shown(&self, path: &Path) -> ToldPath {
+    fn shown(&self, path: &Path) -> ReportPath {
         path.strip_prefix(&self.base).unwrap_or(path).to_owned().into()
     }
 
-    fn all_shown(&self, paths: &[PathBuf]) -> Vec<ToldPath> {
+    fn all_shown(&self, paths: &[PathBuf]) -> Vec<ReportPath> {
         paths.iter().map(|path| self.shown(path)).collect()
     }
 
@@ -90,7 +90,7 @@ impl<'a> Program<'a> {
     }
 }
 
-pub(crate) fn run(command: &Command, program: &Program<'_>) -> Result<(), Failure> {
+pub(crate) fn run(command: &Command, program: &CommandContext<'_>) -> Result<(), Failure> {
     match command {
         Command::Inspect(args) => inspect::run(args, program),
         Command::Slice(args) => slice::run(args, program),

@@ -1,27 +1,27 @@
 //! `shibori preview motion`: clips as the game will show them.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
-use shibori_pipeline::steps::{Shows, motion, write_film};
+use shibori_pipeline::steps::{MotionContent, motion, write_film};
 
-use super::{Program, told};
+use super::{CommandContext, told};
 use crate::args::Motion;
 use crate::failure::Failure;
 use crate::terminal;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{bytes, counted, millis};
 
 #[derive(Serialize)]
 struct Report {
-    file: ToldPath,
+    file: ReportPath,
     size: [u32; 2],
     pictures: usize,
     ms: f64,
     bytes: usize,
 }
 
-pub(super) fn run(args: &Motion, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Motion, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let moving = motion(&args.source, &args.options, &cx)?;
     if args.out.here {
@@ -33,8 +33,8 @@ pub(super) fn run(args: &Motion, program: &Program<'_>) -> Result<(), Failure> {
     let pictures = &moving.film.pictures;
     let ms = pictures.iter().map(|(_, span)| span.millis()).sum();
     let shows = match &moving.shows {
-        Shows::One(clip) => told(clip),
-        Shows::Several(clips) => {
+        MotionContent::One(clip) => told(clip),
+        MotionContent::Several(clips) => {
             format!("{} side by side, {} (the longest)", counted(*clips, "clip"), millis(ms))
         }
     };

@@ -1,15 +1,15 @@
 //! `shibori pack`: frames onto pages.
 
-use shibori_core::pack::Keeping;
+use shibori_core::pack::ReuseOutcome;
 use shibori_pipeline::steps::{Packed, pack, write_atlases};
 
-use super::Program;
+use super::CommandContext;
 use super::pack_report::Report;
 use crate::args::Pack;
 use crate::failure::Failure;
 use crate::words::counted;
 
-pub(super) fn run(args: &Pack, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let packed = pack(&args.sources, &args.options, &cx)?;
     let written = write_atlases(&packed, &args.output, &args.options, &cx)?;
@@ -22,8 +22,8 @@ pub(super) fn run(args: &Pack, program: &Program<'_>) -> Result<(), Failure> {
     Ok(())
 }
 
-fn say_kept(packed: &Packed, program: &Program<'_>) {
-    let Some(Keeping::Kept { stayed, placed }) = packed.atlases[0].keeping() else { return };
+fn say_kept(packed: &Packed, program: &CommandContext<'_>) {
+    let Some(ReuseOutcome::Kept { stayed, placed }) = packed.atlases[0].keeping() else { return };
     let kept = format!("{} kept their places", counted(*stayed, "image"));
     match placed {
         0 => program.say(&kept),

@@ -1,15 +1,15 @@
 //! What `pack` tells: a table for people, an object for scripts.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_core::pack::Atlas;
 use shibori_formats::write::{AtlasReport, PageFile};
 use shibori_pipeline::steps::Packed;
 
-use super::Program;
-use crate::message::{Message, Weight};
-use crate::words::ToldPath;
+use super::CommandContext;
+use crate::message::{Message, MessageLevel};
+use crate::words::ReportPath;
 use crate::words::{bytes, counted, grouped, table};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
@@ -17,7 +17,7 @@ const PIXEL: u64 = 4;
 
 #[derive(Serialize)]
 pub(super) struct Report {
-    manifest: ToldPath,
+    manifest: ReportPath,
     pages: Vec<PageReport>,
     /// Share of all pages covered by frames, 0 to 1.
     fill: f64,
@@ -38,7 +38,7 @@ pub(super) struct Report {
     /// The same atlas in other sizes.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     scales: Vec<ScaleReport>,
-    removed: Vec<ToldPath>,
+    removed: Vec<ReportPath>,
     #[serde(skip)]
     first_mirrored: Option<(String, String)>,
     /// Whether frames lie in cells of one size.
@@ -48,7 +48,7 @@ pub(super) struct Report {
 
 #[derive(Serialize)]
 struct PageReport {
-    file: ToldPath,
+    file: ReportPath,
     size: [u32; 2],
     /// Places on this page.
     count: usize,
@@ -82,12 +82,12 @@ struct PaletteReport {
 #[derive(Serialize)]
 struct ScaleReport {
     factor: f64,
-    manifest: ToldPath,
+    manifest: ReportPath,
     pages: Vec<PageReport>,
 }
 
 impl Report {
-    pub(super) fn of(packed: &Packed, written: &AtlasReport, program: &Program<'_>) -> Self {
+    pub(super) fn of(packed: &Packed, written: &AtlasReport, program: &CommandContext<'_>) -> Self {
         let atlases = &packed.atlases;
         let pages = |at: usize| -> Vec<PageReport> {
             written.pages[at].iter().map(|file| page_report(&atlases[at], file, program)).collect()
@@ -155,7 +155,7 @@ impl Report {
     }
 
     /// The closing table, and what else is worth knowing.
-    pub(super) fn describe(&self, program: &Program<'_>) {
+    pub(super) fn describe(&self, program: &CommandContext<'_>) {
         let pages = || self.pages.iter().chain(self.scales.iter().flat_map(|scale| &scale.pages));
         let name = |page: &PageReport| page.file.shown().to_string();
         let row = |page: &PageReport| {
@@ -185,7 +185,7 @@ impl Report {
                 "as PNG these pages would be {}, {less:.0}% smaller than as WebP",
                 bytes(as_png as u64)
             );
-            program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
+            program.console.message(MessageLevel::Note, &Message { text, pointer: None, hint: None });
         }
         program.say(&self.describe_frames());
         program.say(&self.describe_memory());
@@ -194,7 +194,7 @@ impl Report {
                 "{} the mirror image of another, such as '{one}' of '{other}'; play it with a 'mirrored' clip to save the space",
                 is_or_are(self.mirrored)
             );
-            program.console.message(Weight::Note, &Message { text, pointer: None, hint: None });
+            program.console.message(MessageLevel::Note, &Message { text, pointer: None, hint: None });
         }
         if let Some(palette) = &self.palette {
             program.say(&palette.told());
@@ -241,7 +241,7 @@ impl PaletteReport {
     }
 }
 
-fn page_report(atlas: &Atlas, file: &PageFile, program: &Program<'_>) -> PageReport {
+fn page_report(atlas: &Atlas, file: &PageFile, program: &CommandContext<'_>) -> PageReport {
     let size = atlas.pages()[file.page].size;
     PageReport {
         file: program.shown(&file.path),

@@ -5,15 +5,15 @@ use std::path::{Path, PathBuf};
 use image::RgbaImage;
 use serde::Serialize;
 use shibori_core::draw::CutPlan;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Context;
 use shibori_pipeline::steps::{self, Drawn, write_pictures};
 
-use super::Program;
-use crate::args::{Contact, Drift, GridPreview, Onion, Pages, PictureOut};
+use super::CommandContext;
+use crate::args::{Contact, Drift, GridPreview, ImageOutput, Onion, Pages};
 use crate::failure::Failure;
 use crate::terminal;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::counted;
 
 #[derive(Serialize)]
@@ -24,14 +24,14 @@ struct Report {
 
 #[derive(Serialize)]
 struct FileReport {
-    file: ToldPath,
+    file: ReportPath,
     size: [u32; 2],
 }
 
 #[derive(Serialize)]
 struct GridReport {
     #[serde(skip_serializing_if = "Option::is_none")]
-    file: Option<ToldPath>,
+    file: Option<ReportPath>,
     size: [u32; 2],
     /// Pixels of drawings that a line crosses, or that lie in no cell.
     crossed: usize,
@@ -39,29 +39,34 @@ struct GridReport {
     blank: usize,
 }
 
-pub(super) fn contact(args: &Contact, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn contact(args: &Contact, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     finish(&steps::contact(&args.source, &args.options, &cx)?, &args.out, cx, program)
 }
 
-pub(super) fn onion(args: &Onion, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn onion(args: &Onion, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     finish(&steps::onion(&args.source, &args.options, &cx)?, &args.out, cx, program)
 }
 
-pub(super) fn pages(args: &Pages, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn pages(args: &Pages, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     finish(&steps::pages(&args.source, &args.options, &cx)?, &args.out, cx, program)
 }
 
-pub(super) fn drift(args: &Drift, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn drift(args: &Drift, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let drawn = steps::drift(&args.source, args.after.as_deref(), &args.options, &cx)?;
     written(&drawn, &args.output, cx, program)
 }
 
 /// Shows a picture here, or writes it and says so.
-fn finish(drawn: &Drawn, out: &PictureOut, cx: Context<'_>, program: &Program<'_>) -> Result<(), Failure> {
+fn finish(
+    drawn: &Drawn,
+    out: &ImageOutput,
+    cx: Context<'_>,
+    program: &CommandContext<'_>,
+) -> Result<(), Failure> {
     if out.here {
         drawn.pictures.iter().try_for_each(terminal::show)?;
     }
@@ -72,7 +77,12 @@ fn finish(drawn: &Drawn, out: &PictureOut, cx: Context<'_>, program: &Program<'_
 }
 
 /// Writes a picture and says so.
-fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>) -> Result<(), Failure> {
+fn written(
+    drawn: &Drawn,
+    output: &Path,
+    cx: Context<'_>,
+    program: &CommandContext<'_>,
+) -> Result<(), Failure> {
     let files = write_pictures(&drawn.pictures, output, &cx)?;
     cx.commit()?;
     let (shown, [width, height]) = (counted(drawn.frames, "frame"), size(&drawn.pictures[0]));
@@ -94,7 +104,7 @@ fn written(drawn: &Drawn, output: &Path, cx: Context<'_>, program: &Program<'_>)
     Ok(())
 }
 
-pub(super) fn grid(args: &GridPreview, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn grid(args: &GridPreview, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let drawn = steps::grid(&args.image, &args.options, &cx)?;
     if args.out.here {
@@ -114,7 +124,7 @@ pub(super) fn grid(args: &GridPreview, program: &Program<'_>) -> Result<(), Fail
     }
     let (file, crossed, blank) = (args.out.output.clone(), drawn.crossed, drawn.blank);
     program.console.result(&GridReport {
-        file: file.map(ToldPath::from),
+        file: file.map(ReportPath::from),
         size: size(&drawn.image),
         crossed,
         blank,

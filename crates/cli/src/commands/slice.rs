@@ -1,27 +1,27 @@
 //! `shibori slice`: sheets, strips and animations into frames.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_core::{Area, FrameSet, Rect};
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::order::{MendReport, MendStep};
+use shibori_pipeline::order::{CleanReport, CleanStep};
 use shibori_pipeline::steps::{How, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
 
 use super::adjust::say_shaped;
-use super::{ClipResult, Program, clip_results, told};
+use super::{ClipResult, CommandContext, clip_results, told};
 use crate::args::Slice;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{cells, counted, grid_command, grouped, some};
 
 #[derive(Default, Serialize)]
 struct Report {
-    manifests: Vec<ToldPath>,
+    manifests: Vec<ReportPath>,
     sheets: Vec<SheetResult>,
     count: usize,
     clips: Vec<ClipResult>,
-    removed: Vec<ToldPath>,
+    removed: Vec<ReportPath>,
 }
 
 /// How one file was cut.
@@ -54,7 +54,7 @@ pub(super) struct MendResult {
     count: Option<usize>,
 }
 
-pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Failure> {
     if args.options.cut.manifest_only.is_on() {
         return run_manifest_only(args, program);
     }
@@ -75,7 +75,7 @@ pub(super) fn run(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
 }
 
 /// A manifest for each sheet, and no image.
-fn run_manifest_only(args: &Slice, program: &Program<'_>) -> Result<(), Failure> {
+fn run_manifest_only(args: &Slice, program: &CommandContext<'_>) -> Result<(), Failure> {
     if args.output.is_some() {
         return Err(Failure::usage(
             "--manifest-only writes SHEET.json next to the sheet, so -o has no effect",
@@ -103,7 +103,7 @@ fn run_manifest_only(args: &Slice, program: &Program<'_>) -> Result<(), Failure>
 }
 
 /// Says how sheets were cut and what came out.
-fn describe(sliced: &Sliced, program: &Program<'_>) -> Vec<SheetResult> {
+fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
     let results = sliced.sheets.iter().map(|sheet| {
         let result = result(sheet);
         let blank = match result.blank.as_slice() {
@@ -115,7 +115,7 @@ fn describe(sliced: &Sliced, program: &Program<'_>) -> Vec<SheetResult> {
         if let Some(command) = &result.command {
             program.say(&format!("  to repeat: {command}"));
         }
-        say_mended(&sheet.mended, program);
+        print_cleaning(&sheet.mended, program);
         result
     });
     let results = results.collect();
@@ -182,13 +182,13 @@ fn how(sheet: &SheetReport) -> String {
     }
 }
 
-pub(super) fn mend_results(mended: &[MendReport]) -> Vec<MendResult> {
+pub(super) fn mend_results(mended: &[CleanReport]) -> Vec<MendResult> {
     let result =
-        |one: &MendReport| MendResult { step: step(&one.step), pixels: one.pixels, count: one.frames };
+        |one: &CleanReport| MendResult { step: step(&one.step), pixels: one.pixels, count: one.frames };
     mended.iter().map(result).collect()
 }
 
-pub(super) fn say_mended(mended: &[MendReport], program: &Program<'_>) {
+pub(super) fn print_cleaning(mended: &[CleanReport], program: &CommandContext<'_>) {
     for one in mended {
         let pixels = format!("{} pixel{}", grouped(one.pixels), if one.pixels == 1 { "" } else { "s" });
         let place = one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", counted(n, "frame")));
@@ -196,25 +196,25 @@ pub(super) fn say_mended(mended: &[MendReport], program: &Program<'_>) {
     }
 }
 
-fn step(step: &MendStep) -> String {
+fn step(step: &CleanStep) -> String {
     match step {
-        MendStep::Key(colors) if colors.tolerance > 0 => {
+        CleanStep::Key(colors) if colors.tolerance > 0 => {
             format!("{colors} made transparent, --tolerance {}", colors.tolerance)
         }
-        MendStep::Key(colors) => format!("{colors} made transparent"),
-        MendStep::Erase(1) => "one area of every canvas erased".to_owned(),
-        MendStep::Erase(parts) => format!("{parts} areas of every canvas erased"),
-        MendStep::ClearEdge(width) => format!("outer {width} px erased"),
-        MendStep::Specks(most) => format!("specks of up to {most} px removed"),
-        MendStep::Defringe(colors) => {
+        CleanStep::Key(colors) => format!("{colors} made transparent"),
+        CleanStep::Erase(1) => "one area of every canvas erased".to_owned(),
+        CleanStep::Erase(parts) => format!("{parts} areas of every canvas erased"),
+        CleanStep::ClearEdge(width) => format!("outer {width} px erased"),
+        CleanStep::Specks(most) => format!("specks of up to {most} px removed"),
+        CleanStep::Defringe(colors) => {
             let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
             format!("{} removed from edge pixels", colors.join(","))
         }
-        MendStep::Harden(from) => format!("alpha hardened at {from}"),
+        CleanStep::Harden(from) => format!("alpha hardened at {from}"),
     }
 }
 
-fn say_trimmed(set: &FrameSet, program: &Program<'_>) {
+fn say_trimmed(set: &FrameSet, program: &CommandContext<'_>) {
     let kept: u64 = set.frames().iter().map(|frame| frame.pixels().size().area()).sum();
     let whole: u64 = set.frames().iter().map(|frame| frame.canvas().area()).sum();
     if kept < whole {

@@ -1,25 +1,25 @@
 //! `shibori unpack`: frames back out of an atlas.
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::{unpack, write_set};
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Unpack;
 use crate::failure::Failure;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::counted;
 
 #[derive(Serialize)]
 struct Report {
-    manifest: ToldPath,
+    manifest: ReportPath,
     count: usize,
-    removed: Vec<ToldPath>,
+    removed: Vec<ReportPath>,
 }
 
-pub(super) fn run(args: &Unpack, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Unpack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let set = unpack(&args.manifest, &args.options, &cx)?;
     let frames = set.frames().len();

@@ -12,12 +12,12 @@ use std::path::Path;
 
 use shibori_core::clip::{ApplyError, EditError, RowError};
 use shibori_core::{
-    ByteSize, NamingError, OnlyError, OverBudget, SelectError, SetError, SyntaxError, nearest,
+    ByteSize, FilterError, NamingError, OverBudget, SelectError, SetError, SyntaxError, nearest,
 };
-use shibori_formats::ShownPath;
-use shibori_formats::export::{ExportError, STARTERS};
+use shibori_formats::DisplaySlashed;
+use shibori_formats::export::{BUILTIN_TEMPLATES, ExportError};
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
-use shibori_pipeline::options::{Contradiction, With};
+use shibori_pipeline::options::{OptionConflict, With};
 use shibori_pipeline::recipe::is_key;
 use shibori_pipeline::{Error, Growth};
 
@@ -84,7 +84,7 @@ impl Failure {
     }
 
     /// The same where options are keys of a recipe, and outputs are named there.
-    pub(crate) fn in_recipe(self) -> Self {
+    pub(crate) fn for_recipe(self) -> Self {
         let told = |text: String| text.lines().map(line_in_recipe).collect::<Vec<_>>().join("\n");
         let message = self.message.map(|message| Message {
             text: told(message.text),
@@ -206,7 +206,7 @@ impl From<Error> for Failure {
                 plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
             }
             Error::NoTemplate { template } => {
-                let known = || STARTERS.iter().map(|starter| starter.name);
+                let known = || BUILTIN_TEMPLATES.iter().map(|starter| starter.name);
                 let hint = match nearest(&template.to_string_lossy(), known()) {
                     Some(name) => format!("did you mean {name}?"),
                     None => nearest_file(&template).unwrap_or_else(|| {
@@ -238,46 +238,46 @@ fn typed(option: &str) -> String {
     format!("--{option}")
 }
 
-impl From<Contradiction> for Failure {
-    fn from(error: Contradiction) -> Self {
+impl From<OptionConflict> for Failure {
+    fn from(error: OptionConflict) -> Self {
         match error {
-            Contradiction::Both { first, second, what } => {
+            OptionConflict::Both { first, second, what } => {
                 Self::usage(format!("{} and {} both define {what}", typed(first), typed(second)))
                     .with_hint("remove one of them")
             }
-            Contradiction::Needs { option: "region" | "align-reach", .. } => {
+            OptionConflict::Needs { option: "region" | "align-reach", .. } => {
                 Self::usage("--region and --align-reach only work with --align match")
                     .with_hint("add --align match, or remove them")
             }
-            Contradiction::Needs { option, with: With { option: with, value } } => {
+            OptionConflict::Needs { option, with: With { option: with, value } } => {
                 let value = value.map(|value| format!(" {value}")).unwrap_or_default();
                 Self::usage(format!("{} has no effect here; it needs {}{value}", typed(option), typed(with)))
             }
-            Contradiction::Against { first, second, .. } if first == "companion" => {
+            OptionConflict::Against { first, second, .. } if first == "companion" => {
                 debug_assert_eq!(second, "moving or scaling frames");
                 Self::usage("--companion: frames can't be moved or scaled while packing, because companions would not follow")
                     .with_hint("run adjust on the frames and on their companions, then pack both")
             }
-            Contradiction::Against { first, second, why: "" } => {
+            OptionConflict::Against { first, second, why: "" } => {
                 Self::usage(format!("{} and {} contradict each other", typed(&first), typed(&second)))
             }
-            Contradiction::Against { first, second, why } => {
+            OptionConflict::Against { first, second, why } => {
                 Self::usage(format!("{} can't be used with {}{why}", typed(&first), typed(&second)))
             }
-            Contradiction::Twice { option: "box", value } => {
+            OptionConflict::Twice { option: "box", value } => {
                 Self::usage(format!("--box: the box '{value}' is given twice"))
                     .with_hint("remove or rename one of them")
             }
-            Contradiction::Twice { option: "page-scales", value } => {
+            OptionConflict::Twice { option: "page-scales", value } => {
                 Self::usage(format!("--page-scales: the factor {value} is given twice"))
             }
-            Contradiction::Twice { option: "companion", value } => {
+            OptionConflict::Twice { option: "companion", value } => {
                 Self::usage(format!("--companion: the suffix {value} is given twice"))
             }
-            Contradiction::Twice { option, value } => {
+            OptionConflict::Twice { option, value } => {
                 Self::usage(format!("{}: '{value}' is given twice", typed(option)))
             }
-            Contradiction::ManifestOnly => Self::usage(
+            OptionConflict::ManifestOnly => Self::usage(
                 "--manifest-only leaves the sheet untouched, so no option may change or move its pixels",
             )
             .with_hint("remove --manifest-only, or the Clean options, --islands, --mirror, --scale, --align and --canvas"),
@@ -506,16 +506,16 @@ impl From<NamingError> for Failure {
     }
 }
 
-impl From<OnlyError> for Failure {
-    fn from(error: OnlyError) -> Self {
+impl From<FilterError> for Failure {
+    fn from(error: FilterError) -> Self {
         let failure = Self::usage(format!("--only: {error}"));
         match error {
-            OnlyError::Unknown { is_frame: true, text, .. } => failure
+            FilterError::Unknown { is_frame: true, text, .. } => failure
                 .with_hint(format!("that is a frame: use --only {}", pasteable(&format!("named:{text}")))),
-            OnlyError::Unknown { nearest: Some(name), .. } => {
+            FilterError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            OnlyError::Unknown { known, .. } => failure.with_hint(format!("available: {}", some(&known))),
+            FilterError::Unknown { known, .. } => failure.with_hint(format!("available: {}", some(&known))),
             _ => failure,
         }
     }

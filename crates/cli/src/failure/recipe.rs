@@ -1,7 +1,7 @@
 //! What is wrong with a recipe, and what to write instead.
 
-use shibori_formats::ShownPath;
-use shibori_pipeline::options::{Contradiction, With};
+use shibori_formats::DisplaySlashed;
+use shibori_pipeline::options::{OptionConflict, With};
 use shibori_pipeline::recipe::{Fault, RecipeError};
 
 use super::{Exit, Failure};
@@ -107,17 +107,17 @@ fn hint(fault: &Fault) -> Option<String> {
     }
 }
 
-fn of_options(contradiction: &Contradiction) -> Option<String> {
+fn of_options(contradiction: &OptionConflict) -> Option<String> {
     match contradiction {
-        Contradiction::Needs { with: With { option, value: Some(value) }, .. } => {
+        OptionConflict::Needs { with: With { option, value: Some(value) }, .. } => {
             Some(format!("add {option} = \"{value}\", or remove this option"))
         }
-        Contradiction::Needs { with: With { option, value: None }, .. } => {
+        OptionConflict::Needs { with: With { option, value: None }, .. } => {
             Some(format!("add {option}, or remove this option"))
         }
-        Contradiction::Both { .. } | Contradiction::Against { .. } => {
+        OptionConflict::Both { .. } | OptionConflict::Against { .. } => {
             Some("remove one of them; \"default\" resets an option set in a wider table".to_owned())
         }
-        Contradiction::Twice { .. } | Contradiction::ManifestOnly => None,
+        OptionConflict::Twice { .. } | OptionConflict::ManifestOnly => None,
     }
 }

@@ -1,7 +1,7 @@
 //! Shaping that can't be done, in words.
 
 use shibori_core::shape::{
-    AlignError, CanvasError, MarkError, NineError, PlaceError, PolygonError, ScaleError,
+    AlignError, CanvasError, MarkError, NineError, OverrideError, PolygonError, ScaleError,
 };
 
 use super::Failure;
@@ -89,10 +89,10 @@ impl From<PolygonError> for Failure {
     }
 }
 
-impl From<PlaceError> for Failure {
-    fn from(error: PlaceError) -> Self {
+impl From<OverrideError> for Failure {
+    fn from(error: OverrideError) -> Self {
         match error {
-            PlaceError::Set(error) => error.into(),
+            OverrideError::Set(error) => error.into(),
             other => Self::usage(format!("--per-frame: {other}")),
         }
     }

@@ -2,9 +2,9 @@
 
 use std::path::Path;
 
-use shibori_core::cut::{Across, CutError, Grid, even_counts};
+use shibori_core::cut::{Across, CutError, Grid, nearest_divisors};
 use shibori_core::{Area, Size};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Error;
 
 use super::Failure;
@@ -38,7 +38,7 @@ pub(super) fn failure(error: Error, plain: Failure) -> Failure {
             plain.with_hint("remove the background with --key COLOR, or slice with --grid or --rects")
         }
         Error::NoDrawing { .. } => plain.with_hint("lower --min-area, or remove the background with --key"),
-        Error::Moves { file, frames } => {
+        Error::PlannedShifts { file, frames } => {
             let count = counted(frames, "frame");
             let text = format!("{}: this is an animation of {count}, not a sheet", file.shown());
             let options = "--grid, --cell, --islands, --rects and --manifest-only";
@@ -115,7 +115,7 @@ fn cut_hint(error: &CutError) -> Option<String> {
 fn describe_divisors(across: Across, length: u32, asked: u32, gutter: u32) -> String {
     let whole = length + gutter * (asked - 1);
     let cell = |count: u32| (whole - gutter * (count - 1)) / count;
-    match even_counts(length, asked, gutter)[..] {
+    match nearest_divisors(length, asked, gutter)[..] {
         [] => String::new(),
         [one] => format!("{whole} px divides into {one} {across} of {}; ", cell(one)),
         [a, b, ..] => {

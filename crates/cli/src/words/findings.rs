@@ -6,11 +6,11 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use shibori_core::check::{Finding, Level, Remedy, Seen, Sides};
 use shibori_core::clip::Clip;
-use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_beyond};
+use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_sharing_frames};
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::steps::Checked;
+use shibori_pipeline::steps::CheckReport;
 
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{pasteable, pasteable_path, spacing_options};
 
 /// How long a screen of 60 pictures a second shows each, in milliseconds, rounded up.
@@ -23,7 +23,7 @@ const MAKE_AGAIN: &str = "restore the file, or repack the frames with --companio
 pub(crate) struct FindingReport {
     pub(crate) rule: &'static str,
     pub(crate) level: &'static str,
-    pub(crate) source: ToldPath,
+    pub(crate) source: ReportPath,
     pub(crate) sprite: String,
     pub(crate) frame: String,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -58,12 +58,12 @@ fn by_id<S: serde::Serializer>(level: &Level, to: S) -> Result<S::Ok, S::Error> 
 }
 
 /// All findings of a source. `here` is the folder in which its path begins.
-pub(crate) fn told(checked: &Checked, here: &Path) -> Vec<FindingReport> {
+pub(crate) fn told(checked: &CheckReport, here: &Path) -> Vec<FindingReport> {
     checked.findings.iter().map(|finding| one(&checked.set, &checked.source, here, finding)).collect()
 }
 
 /// The same of a sprite of a recipe: what fixes it is a line there.
-pub(crate) fn told_in_recipe(checked: &Checked, recipe: &Path) -> Vec<FindingReport> {
+pub(crate) fn report_recipe_findings(checked: &CheckReport, recipe: &Path) -> Vec<FindingReport> {
     let one = |finding: &Finding| FindingReport {
         source: recipe.to_owned().into(),
         remedy: line(&checked.set, &[finding]),
@@ -73,16 +73,16 @@ pub(crate) fn told_in_recipe(checked: &Checked, recipe: &Path) -> Vec<FindingRep
 }
 
 /// The findings of a source by their cause, with one remedy for all.
-pub(crate) fn groups(checked: &Checked, here: &Path) -> Vec<Group> {
+pub(crate) fn groups(checked: &CheckReport, here: &Path) -> Vec<Group> {
     grouped(checked, |findings| remedy(&checked.set, &checked.source, here, findings))
 }
 
 /// The same for a sprite of a recipe.
-pub(crate) fn groups_in_recipe(checked: &Checked) -> Vec<Group> {
+pub(crate) fn groups_in_recipe(checked: &CheckReport) -> Vec<Group> {
     grouped(checked, |findings| line(&checked.set, findings))
 }
 
-fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Group> {
+fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Group> {
     let mut groups: Vec<Vec<&Finding>> = Vec::new();
     let mut told_in = BTreeMap::new();
     for finding in &checked.findings {
@@ -91,7 +91,7 @@ fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Gro
         if *told_in.entry(cause).or_insert(&finding.clip) != &finding.clip {
             continue;
         }
-        let of_clip = matches!(
+        let clip_finding = matches!(
             finding.remedy,
             Remedy::LineUp { .. } | Remedy::Hold(_) | Remedy::LeaveOut | Remedy::Slower(_)
         );
@@ -101,7 +101,7 @@ fn grouped(checked: &Checked, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Gro
                 && first.sprite == finding.sprite
                 && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
                 && (!matches!(finding.remedy, Remedy::Scale(_)) || first.frame == finding.frame)
-                && (!of_clip || first.clip == finding.clip)
+                && (!clip_finding || first.clip == finding.clip)
         };
         match groups.iter_mut().find(belongs) {
             Some(group) => group.push(finding),
@@ -362,8 +362,8 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
     // Clips that share frames are moved together, or not at all.
     let clips = || {
         let own = place()?;
-        let shared = clips_beyond(set, &set.only_clip(own));
-        let names = [&set.clips()[own]].into_iter().chain(shared).map(Clip::whole_name);
+        let shared = clips_sharing_frames(set, &set.extract_clip(own));
+        let names = [&set.clips()[own]].into_iter().chain(shared).map(Clip::qualified_name);
         Some(names.collect::<Vec<_>>().join(","))
     };
     match finding.remedy {

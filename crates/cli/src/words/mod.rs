@@ -8,7 +8,8 @@ mod told_path;
 
 pub(crate) use findings::{
     FindingReport, Group as FindingGroup, groups as finding_groups,
-    groups_in_recipe as finding_groups_in_recipe, told as findings, told_in_recipe as findings_in_recipe,
+    groups_in_recipe as finding_groups_in_recipe, report_recipe_findings as findings_in_recipe,
+    told as findings,
 };
 pub(crate) use notices::{notice, task};
 pub(crate) use numbers::{
@@ -16,4 +17,4 @@ pub(crate) use numbers::{
     pasteable_path, rest_of, some, spacing_options,
 };
 pub(crate) use table::table;
-pub(crate) use told_path::ToldPath;
+pub(crate) use told_path::ReportPath;

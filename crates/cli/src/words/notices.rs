@@ -1,13 +1,13 @@
 //! What the pipeline noticed, in words, with the options that have to do with it.
 
 use shibori_core::clip::EmptyRow;
-use shibori_core::cut::{Side, Through};
-use shibori_core::shape::Together;
-use shibori_formats::ShownPath;
-use shibori_formats::read::Remark;
+use shibori_core::cut::{Crossing, Side};
+use shibori_core::shape::Coregistration;
+use shibori_formats::DisplaySlashed;
+use shibori_formats::read::ReadNotice;
 use shibori_pipeline::{Notice, Task};
 
-use crate::message::{Message, Weight};
+use crate::message::{Message, MessageLevel};
 use crate::words::{counted, grouped, rest_of, some};
 
 /// What is counted.
@@ -15,21 +15,21 @@ pub(crate) fn task(task: Task) -> &'static str {
     match task {
         Task::Frames => "writing frames",
         Task::Pages => "writing pages",
-        Task::Pictures => "encoding images",
+        Task::PackImages => "encoding images",
     }
 }
 
-fn note(text: String) -> (Weight, Message) {
-    (Weight::Note, Message { text, pointer: None, hint: None })
+fn note(text: String) -> (MessageLevel, Message) {
+    (MessageLevel::Note, Message { text, pointer: None, hint: None })
 }
 
-fn warning(text: String, hint: Option<&str>) -> (Weight, Message) {
-    (Weight::Warning, Message { text, pointer: None, hint: hint.map(str::to_owned) })
+fn warning(text: String, hint: Option<&str>) -> (MessageLevel, Message) {
+    (MessageLevel::Warning, Message { text, pointer: None, hint: hint.map(str::to_owned) })
 }
 
 /// Where a drawing goes on: `r0c2 into r0c3, 4 px`.
-fn through(place: &Through) -> String {
-    let Through { cell, side, into, pixels } = place;
+fn through(place: &Crossing) -> String {
+    let Crossing { cell, side, into, pixels } = place;
     let beyond = match (into, side) {
         (Some(into), _) => format!("into {into}"),
         (None, Side::Left) => "beyond its left side".to_owned(),
@@ -41,7 +41,7 @@ fn through(place: &Through) -> String {
 }
 
 /// The first places, and how many more there are.
-fn list_crossings(places: &[Through]) -> String {
+fn list_crossings(places: &[Crossing]) -> String {
     const MOST: usize = 6;
     let told: Vec<String> = places.iter().take(MOST).map(through).collect();
     let more = places.len().saturating_sub(MOST);
@@ -50,7 +50,7 @@ fn list_crossings(places: &[Through]) -> String {
 }
 
 /// A notice in words.
-pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
+pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
     match notice {
         Notice::KeptByHand { file, work } => note(format!("{}: kept by hand: {work}", file.shown())),
         Notice::Read(remark) => self::remark(remark),
@@ -107,13 +107,13 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
             format!("{sprite}:{frame}: no position matches well (best similarity {likeness:.2})"),
             Some("left in place; choose another --region, or raise --align-reach"),
         ),
-        Notice::Together(Together { by_figure: 0, .. }) => {
+        Notice::Coregistration(Coregistration { by_figure: 0, .. }) => {
             note("frames are aligned by their bottom center on a common canvas".to_owned())
         }
-        Notice::Together(Together { by_feet: 0, .. }) => {
+        Notice::Coregistration(Coregistration { by_feet: 0, .. }) => {
             note("frames are put on a common canvas, aligned by the figure of each clip".to_owned())
         }
-        Notice::Together(Together { by_figure, by_feet }) => note(format!(
+        Notice::Coregistration(Coregistration { by_figure, by_feet }) => note(format!(
             "{} are aligned by the figure of their clip, {by_feet} by their bottom center",
             counted(*by_figure, "frame")
         )),
@@ -172,26 +172,26 @@ pub(crate) fn notice(notice: &Notice) -> (Weight, Message) {
     }
 }
 
-fn remark(remark: &Remark) -> (Weight, Message) {
+fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
     match remark {
-        Remark::MissingNumbers { sequence, missing } => {
+        ReadNotice::MissingNumbers { sequence, missing } => {
             let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
             warning(
                 format!("numbered images '{sequence}': missing {}", some(&numbers)),
                 Some("the clip plays without them; add the files if they should be there"),
             )
         }
-        Remark::Truncated { file, frames: 0 } => {
+        ReadNotice::Truncated { file, frames: 0 } => {
             warning(format!("{file}: ends early; what there is was used; the rest is gray or coarse"), None)
         }
-        Remark::Truncated { file, frames } => warning(
+        ReadNotice::Truncated { file, frames } => warning(
             format!("{file}: ends early; the {} before that were used", counted(*frames, "frame")),
             None,
         ),
-        Remark::Edited { frame, file, was, now, canvas } => note(format!(
+        ReadNotice::Edited { frame, file, was, now, canvas } => note(format!(
             "{file}: resized from {was} to {now} px; the canvas of frame '{frame}' is now {canvas} px"
         )),
-        Remark::FastDelays { file, frames } => note(format!(
+        ReadNotice::FastDelays { file, frames } => note(format!(
             "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",
             counted(*frames, "frame")
         )),

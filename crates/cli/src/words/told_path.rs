@@ -4,26 +4,26 @@ use std::ops::Deref;
 use std::path::{Path, PathBuf};
 
 use serde::{Serialize, Serializer};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 /// A path that results hold.
 #[derive(Clone, Debug)]
-pub(crate) struct ToldPath(PathBuf);
+pub(crate) struct ReportPath(PathBuf);
 
-impl ToldPath {
+impl ReportPath {
     /// Each of several.
     pub(crate) fn all<'a>(paths: impl IntoIterator<Item = &'a PathBuf>) -> Vec<Self> {
         paths.into_iter().map(|path| Self(path.clone())).collect()
     }
 }
 
-impl From<PathBuf> for ToldPath {
+impl From<PathBuf> for ReportPath {
     fn from(path: PathBuf) -> Self {
         Self(path)
     }
 }
 
-impl Deref for ToldPath {
+impl Deref for ReportPath {
     type Target = Path;
 
     fn deref(&self) -> &Path {
@@ -31,7 +31,7 @@ impl Deref for ToldPath {
     }
 }
 
-impl Serialize for ToldPath {
+impl Serialize for ReportPath {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serializer.collect_str(&self.0.shown())
     }

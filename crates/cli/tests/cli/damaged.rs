@@ -2,7 +2,7 @@
 
 use std::fs;
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use crate::env::Env;
 

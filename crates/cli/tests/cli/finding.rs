@@ -92,7 +92,7 @@ fn separate_drawings_stand_on_one_canvas_and_specks_are_told() {
         tight.err
     );
     env.ok("slice art/reeds.png --islands --key auto --canvas fit -o fit");
-    assert!(env.frames("fit").frames().iter().all(shibori_core::Frame::is_whole));
+    assert!(env.frames("fit").frames().iter().all(shibori_core::Frame::is_untrimmed));
 }
 
 #[test]

@@ -155,7 +155,7 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
         ("adjust koi -o big --scale 64 --max-pixels 4194303", "--scale: 'koi-00' would become 2048x2048 px"),
         (
             "preview contact koi -o big.png --zoom 64 --max-pixels 4000000",
-            "--zoom: the image would have 4484900 pixels",
+            "--zoom: the image would have 4512018 pixels",
         ),
         ("preview onion koi -o big.png --zoom 64 --max-pixels 100000", "--zoom: "),
         ("preview grid art/koi.png -o big.png --zoom 64 --max-pixels 4000000", "--zoom: "),

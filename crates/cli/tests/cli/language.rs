@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use crate::env::Env;
 

@@ -2,7 +2,7 @@
 
 use image::Rgba;
 
-use crate::check::{Finding, Remedy, Rule, Seen, of_frame};
+use crate::check::{Finding, Remedy, Rule, Seen, frame_finding};
 use crate::{Color, FrameSet, Pair, Pixels, Size};
 
 /// The widest border, in pixels.
@@ -17,7 +17,7 @@ pub(super) fn find(set: &FrameSet, at: usize) -> Vec<Finding> {
     let frame = &set.frames()[at];
     let size = frame.canvas();
     // A frame that was trimmed to less has no border; the pixels are those of the canvas.
-    if !frame.is_whole() || size.width.min(size.height) < 3 * WIDEST {
+    if !frame.is_untrimmed() || size.width.min(size.height) < 3 * WIDEST {
         return Vec::new();
     }
     let pixels = frame.pixels();
@@ -32,7 +32,7 @@ pub(super) fn find(set: &FrameSet, at: usize) -> Vec<Finding> {
     }
     let color = Color(Rgba([corner[0], corner[1], corner[2], 255]));
     let seen = Seen::Border { color, pixels: wide };
-    let finding = of_frame(set, at, Rule::Border, seen, Remedy::ClearEdge(wide));
+    let finding = frame_finding(set, at, Rule::Border, seen, Remedy::ClearEdge(wide));
     vec![Finding { at: Some(Pair::default()), value: f64::from(wide), ..finding }]
 }
 

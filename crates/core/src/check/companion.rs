@@ -5,7 +5,7 @@
 
 use std::collections::HashSet;
 
-use crate::check::{Finding, Remedy, Rule, Seen, of_frame};
+use crate::check::{Finding, Remedy, Rule, Seen, frame_finding};
 use crate::pack::base_of_each;
 use crate::{FrameSet, Name};
 
@@ -54,13 +54,13 @@ pub(super) fn find(set: &FrameSet) -> (HashSet<usize>, Vec<Finding>) {
         let Some(&(example, like)) = pairs.first() else { continue };
         for at in bases.into_iter().filter(|at| !has.contains(at)) {
             let seen = Seen::NoCompanion { like, example };
-            findings.push(of_frame(set, at, Rule::Companion, seen, Remedy::FillCompanion(suffix)));
+            findings.push(frame_finding(set, at, Rule::Companion, seen, Remedy::FillCompanion(suffix)));
         }
         for &(companion, base) in &pairs {
             let (found, wanted) = (set.frames()[companion].canvas(), set.frames()[base].canvas());
             if found != wanted {
                 let seen = Seen::OtherCompanion { base };
-                findings.push(of_frame(set, companion, Rule::Companion, seen, Remedy::Fit(wanted)));
+                findings.push(frame_finding(set, companion, Rule::Companion, seen, Remedy::Fit(wanted)));
             }
         }
         companions.extend(own);

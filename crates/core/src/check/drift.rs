@@ -2,8 +2,8 @@
 //! and a clip that slides and jumps back when it loops.
 
 use crate::check::figures::Figure;
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, median, of_clip};
-use crate::register::path::{self, SHAKES};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, clip_finding, median};
+use crate::register::path::{self, JITTER_FACTOR};
 use crate::{Frame, FrameSet, Pair, Point};
 
 /// A figure that stands elsewhere agrees this many times as well there as on the path: rings and flames agree about as well anywhere.
@@ -23,7 +23,7 @@ pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> V
 fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Finding> {
     let canvas = |&at: &usize| set.frames()[at].canvas();
     let side = figure.frames.iter().map(canvas).map(|size| size.width.max(size.height)).max().unwrap_or(0);
-    let limit = limits.drift.unwrap_or_else(|| path::usual_limit(side));
+    let limit = limits.drift.unwrap_or_else(|| path::default_limit(side));
     let along = |axis: fn((f64, f64)) -> f64| -> Vec<Option<f64>> {
         figure.stands.iter().map(|stand| stand.map(axis)).collect()
     };
@@ -33,14 +33,14 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
     {
         return vec![finding];
     }
-    let shaken = path::shaken(&across, figure.loops, SHAKES * limit);
+    let shaken = path::shaken(&across, figure.loops, JITTER_FACTOR * limit);
     let shakes = shaken.is_some();
     let off_x = shaken.unwrap_or_else(|| path::off(&across, figure.loops));
     let off_y = path::off(&down, figure.loops);
     let masses = figure.masses(set);
     let mass = |axis: fn(Point) -> f64| {
         let along: Vec<Option<f64>> = masses.iter().map(|mass| mass.map(axis)).collect();
-        path::from_middle(&along, figure.loops)
+        path::midpoint_deviations(&along, figure.loops)
     };
     let (mass_x, mass_y) = (mass(|mass| mass.x), mass(|mass| mass.y));
     let far = |at: usize| off_x[at].abs().max(off_y[at].abs());
@@ -57,13 +57,13 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
             off.abs() <= limit || mass.is_some_and(|mass| mass * off.signum() >= WITH_MASS * off.abs())
         };
         let is_carried = goes_along(off_x[at], mass_x[at]) && goes_along(off_y[at], mass_y[at]);
-        if !is_carried || !figure.is_clear(set, number, off, CLEARLY) {
+        if !is_carried || !figure.is_distinct(set, number, off, CLEARLY) {
             continue;
         }
         let beyond = |pixels: f64| if pixels.abs() > limit { pixels } else { 0.0 };
         let seen = Seen::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
         let remedy = Remedy::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
-        let finding = of_clip(figure.clip, number, Rule::Drift, seen, remedy);
+        let finding = clip_finding(figure.clip, number, Rule::Drift, seen, remedy);
         findings.push(Finding { at: spot(&set.frames()[number]), value: far(at), limit, ..finding });
     }
     findings
@@ -98,6 +98,6 @@ fn slide(figure: &Figure<'_>, across: &[Option<f64>], down: &[Option<f64>], limi
     let last = *figure.frames.last()?;
     let far = right.abs().max(below.abs());
     let remedy = Remedy::LineUp { keeps_height: below == 0.0 };
-    let finding = of_clip(figure.clip, last, Rule::Drift, Seen::Slides { right, down: below }, remedy);
+    let finding = clip_finding(figure.clip, last, Rule::Drift, Seen::Slides { right, down: below }, remedy);
     (far > 0.0).then_some(Finding { value: far, limit, ..finding })
 }

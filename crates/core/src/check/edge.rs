@@ -7,7 +7,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use crate::check::{Finding, Remedy, Rule, Seen, Sides, frames_of, median, of_frame, thinned};
+use crate::check::{Finding, Remedy, Rule, Seen, Sides, frame_finding, frames_of, median, thinned};
 use crate::components::pieces;
 use crate::parallel;
 use crate::{Frame, FrameSet, Pair, Rect};
@@ -149,7 +149,7 @@ impl EdgeContact {
         let side = sides.iter().position(|&is| is)?;
         let pixels = (0..4).filter(|&side| sides[side]).map(|side| self.runs[side].0).sum();
         let seen = Seen::Touches { pixels, sides: Sides(sides) };
-        let finding = of_frame(set, at, Rule::TouchesEdge, seen, Remedy::MoreRoom);
+        let finding = frame_finding(set, at, Rule::TouchesEdge, seen, Remedy::MoreRoom);
         Some(Finding {
             at: Some(self.at[side]),
             value: f64::from(pixels),
@@ -173,7 +173,7 @@ impl EdgeContact {
         }
         let told = |&(spot, area, sides): &(Pair, u32, Sides)| {
             let seen = Seen::Neighbor { area, sides };
-            let finding = of_frame(set, at, Rule::Neighbor, seen, Remedy::RemoveGroups(area));
+            let finding = frame_finding(set, at, Rule::Neighbor, seen, Remedy::RemoveGroups(area));
             Finding { at: Some(spot), value: f64::from(area), ..finding }
         };
         self.loose.iter().map(told).collect()

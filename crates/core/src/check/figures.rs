@@ -59,7 +59,7 @@ impl Figure<'_> {
 
     /// Whether the frame matches its peers at least `times` better at its registered position than at that position
     /// moved by `offset`.
-    pub(super) fn is_clear(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
+    pub(super) fn is_distinct(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
         let (frames, places, number) = self.among(set, frame);
         distinctness(&frames, &places, number, off).is_some_and(|clear| clear >= times)
     }

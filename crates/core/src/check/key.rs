@@ -5,7 +5,7 @@
 use image::Rgba;
 
 use crate::background::{Background, find_background};
-use crate::check::{Finding, Remedy, Rule, Seen, of_frame};
+use crate::check::{Finding, Remedy, Rule, Seen, frame_finding};
 use crate::components::around;
 use crate::parallel;
 use crate::{Color, Frame, FrameSet, Pair};
@@ -30,7 +30,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
         {
             let told = |&at: &usize| {
                 let seen = Seen::FlatBackground(Color(color));
-                let finding = of_frame(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(Color(color)));
+                let finding = frame_finding(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(Color(color)));
                 Finding { at: Some(Pair::default()), value: own.len() as f64, ..finding }
             };
             findings.extend(own.iter().map(told));
@@ -46,7 +46,7 @@ fn background(frame: &Frame) -> Option<Rgba<u8>> {
     let Background::Flat { color, .. } = find_background(frame.pixels()) else { return None };
     let is_other = |pixel: &[u8]| pixel != color.0;
     let has_drawing = frame.pixels().rows().any(|row| row.chunks_exact(4).any(is_other));
-    (frame.is_whole() && has_drawing).then_some(color)
+    (frame.is_untrimmed() && has_drawing).then_some(color)
 }
 
 /// Pixels of a key color along the outline.
@@ -69,6 +69,6 @@ fn seam(set: &FrameSet, at: usize) -> Option<Finding> {
     let color = Color(Rgba([r, g, b, 255]));
     let spot = Pair { x: first as u32 % size.width + inset.x, y: first as u32 / size.width + inset.y };
     let seen = Seen::KeyPixels { pixels: keys.len() as u32, color };
-    let finding = of_frame(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(color));
+    let finding = frame_finding(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(color));
     Some(Finding { at: Some(spot), value: keys.len() as f64, ..finding })
 }

@@ -370,18 +370,18 @@ pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
 /// A companion of an atlas's page that is not there or has another size than the page, by the first frame on that page.
 pub fn companion_page(set: &FrameSet, at: usize, file: &str, found: Option<Size>, wanted: Size) -> Finding {
     let seen = Seen::CompanionPage { file: file.to_owned(), found, wanted };
-    of_frame(set, at, Rule::Companion, seen, Remedy::MakeAgain)
+    frame_finding(set, at, Rule::Companion, seen, Remedy::MakeAgain)
 }
 
 /// A finding about a frame by itself, and the clip that shows it first.
-fn of_frame(set: &FrameSet, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
+fn frame_finding(set: &FrameSet, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
     let (sprite, clip) =
         (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
     Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
 }
 
 /// A finding about a frame in a clip.
-fn of_clip(clip: &Clip, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
+fn clip_finding(clip: &Clip, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
     let (sprite, clip) = (clip.sprite().clone(), Some(clip.name().clone()));
     Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
 }

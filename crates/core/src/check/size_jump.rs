@@ -4,7 +4,7 @@
 //! others of its clip when it is scaled, it was.
 
 use crate::check::figures::Figure;
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, of_clip};
+use crate::check::{Finding, Limits, Remedy, Rule, Seen, clip_finding};
 use crate::parallel;
 use crate::register::{best_scale, path};
 use crate::shape::points::SOLID;
@@ -50,8 +50,13 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
         if jump <= limits.size || (factor > 1.0) != (off[at] > 0.0) {
             return None;
         }
-        let finding =
-            of_clip(figure.clip, number, Rule::SizeJump, Seen::Size { factor }, Remedy::Scale(1.0 / factor));
+        let finding = clip_finding(
+            figure.clip,
+            number,
+            Rule::SizeJump,
+            Seen::Size { factor },
+            Remedy::Scale(1.0 / factor),
+        );
         let spot = set.frames()[number].content(SOLID).map(|rect| Pair { x: rect.x, y: rect.y });
         Some(Finding { at: spot, value: jump, limit: limits.size, ..finding })
     };

@@ -217,7 +217,7 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
     assert_eq!((blinks[0].rule, blinks[0].frame), (Rule::Blank, 1));
     let wider = set.map_frames(|at, frame| {
         let canvas = crate::Size::new(40 + at as u32, 40);
-        Ok::<_, crate::SetError>(frame.moved_on(canvas, 0, 0).unwrap())
+        Ok::<_, crate::SetError>(frame.translate_onto(canvas, 0, 0).unwrap())
     });
     let told = told(&wider.unwrap());
     assert!(told.iter().any(|text| text == "canvases 1: OtherCanvas { than: 0 }"), "{told:?}");

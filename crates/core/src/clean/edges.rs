@@ -2,12 +2,12 @@
 
 use image::Rgba;
 
-use crate::clean::{Mended, Part};
+use crate::clean::{CleanResult, Part};
 use crate::{Area, Pixels};
 
 /// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
 /// cell's edge, or a neighbor's feet.
-pub fn clear_edge(part: Part<'_>, width: u32) -> Mended {
+pub fn clear_edge(part: Part<'_>, width: u32) -> CleanResult {
     let Part { pixels, at, canvas } = part;
     let is_edge = |x: u32, y: u32| {
         let (x, y) = (x + at.x, y + at.y);
@@ -18,7 +18,7 @@ pub fn clear_edge(part: Part<'_>, width: u32) -> Mended {
 }
 
 /// Empties rectangles of a canvas; what of them lies outside it says nothing.
-pub fn erase(part: Part<'_>, areas: &[Area]) -> Mended {
+pub fn erase(part: Part<'_>, areas: &[Area]) -> CleanResult {
     let Part { pixels, at, .. } = part;
     let lies_in = |x: u32, y: u32| {
         let (x, y) = (i64::from(x + at.x), i64::from(y + at.y));
@@ -32,7 +32,7 @@ pub fn erase(part: Part<'_>, areas: &[Area]) -> Mended {
 }
 
 /// Makes every pixel with an alpha of at least `from` solid, and every other one clear.
-pub fn harden(canvas: &Pixels, from: u8) -> Mended {
+pub fn harden(canvas: &Pixels, from: u8) -> CleanResult {
     change(canvas, |_, _, pixel| match pixel[3] {
         0 | 255 => None,
         alpha if alpha >= from => Some(Rgba([pixel[0], pixel[1], pixel[2], 255])),
@@ -40,7 +40,7 @@ pub fn harden(canvas: &Pixels, from: u8) -> Mended {
     })
 }
 
-fn change(canvas: &Pixels, new: impl Fn(u32, u32, Rgba<u8>) -> Option<Rgba<u8>>) -> Mended {
+fn change(canvas: &Pixels, new: impl Fn(u32, u32, Rgba<u8>) -> Option<Rgba<u8>>) -> CleanResult {
     let mut image = None;
     let mut changed = 0;
     for (y, row) in (0..).zip(canvas.rows()) {

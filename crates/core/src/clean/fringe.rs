@@ -8,7 +8,7 @@
 use image::Rgba;
 
 use crate::background::distance;
-use crate::clean::Mended;
+use crate::clean::CleanResult;
 use crate::{Color, Pixels};
 
 /// How far in all channels together a pixel may lie from the mixture and still count as one.
@@ -22,7 +22,7 @@ const SAME: u8 = 4;
 
 /// Removes the share of the background from pixels beside transparent ones: of those colors, the one that explains a pixel
 /// best. A line drawn in the background's own color is no mixture and stays.
-pub fn defringe(canvas: &Pixels, backgrounds: &[Color]) -> Mended {
+pub fn defringe(canvas: &Pixels, backgrounds: &[Color]) -> CleanResult {
     let size = canvas.size();
     let alpha = |x: i64, y: i64| match (u32::try_from(x), u32::try_from(y)) {
         (Ok(x), Ok(y)) => canvas.get(x, y).map_or(0, |pixel| pixel[3]),

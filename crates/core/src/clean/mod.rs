@@ -21,7 +21,7 @@ pub use key::{KeyColors, KeyScope, Keyed, key};
 pub use specks::specks;
 
 /// A changed picture and how many of its pixels changed; `None` where nothing did.
-pub type Mended = Option<(RgbaImage, u64)>;
+pub type CleanResult = Option<(RgbaImage, u64)>;
 
 /// What one step changed in a set.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -53,7 +53,7 @@ const BORDER: u32 = 2;
 /// None that a set can have; names do not change.
 pub fn mend(
     set: FrameSet,
-    step: impl Fn(Part<'_>) -> Mended + Sync,
+    step: impl Fn(Part<'_>) -> CleanResult + Sync,
 ) -> Result<(FrameSet, Changed), SetError> {
     let (all, frames) = (AtomicU64::new(0), AtomicUsize::new(0));
     let set = set.map_frames(|_, frame: Frame| {
@@ -61,7 +61,7 @@ pub fn mend(
             return Ok::<_, SetError>(frame);
         }
         let (kept, canvas) = (frame.kept(), frame.canvas());
-        let seen = kept.grown_in(BORDER, canvas);
+        let seen = kept.inflate_within(BORDER, canvas);
         let bordered = if seen == kept { frame.pixels().clone() } else { frame.part(seen) };
         let at = Pair { x: seen.x, y: seen.y };
         let Some((image, pixels)) = step(Part { pixels: &bordered, at, canvas }) else { return Ok(frame) };

@@ -2,12 +2,12 @@
 
 use image::Rgba;
 
-use crate::clean::Mended;
+use crate::clean::CleanResult;
 use crate::components::pieces;
 use crate::{Pixels, Size};
 
 /// Removes groups of up to `most` pixels that hang together, also diagonally, and touch nothing else.
-pub fn specks(canvas: &Pixels, most: u32) -> Mended {
+pub fn specks(canvas: &Pixels, most: u32) -> CleanResult {
     let Size { width, .. } = canvas.size();
     let found = pieces(canvas, |pixel| pixel[3] > 0);
     let is_speck = |area: &u32| *area <= most;

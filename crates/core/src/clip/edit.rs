@@ -5,7 +5,7 @@ use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError};
 use crate::sequence::{TimeError, gcd};
-use crate::{FrameSet, Name, Ratio, RatioError, SetError, file_fault, nearest};
+use crate::{FrameSet, Name, Ratio, RatioError, SetError, nearest, portability_problem};
 
 /// Why clips can't be changed so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -48,17 +48,17 @@ pub enum EditError {
 
 /// The place of the clip of a name, which may be `sprite:clip`.
 fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
-    let found = set.clips_called(name);
+    let found = set.find_clips(name);
     match found[..] {
         [one] => Ok(one),
         [] => {
             let known: Vec<String> = set.clips().iter().map(|clip| clip.name().to_string()).collect();
-            let whole = set.clips().iter().map(Clip::whole_name).filter(|_| name.contains(':'));
+            let whole = set.clips().iter().map(Clip::qualified_name).filter(|_| name.contains(':'));
             let nearest = nearest(name, known.iter().cloned().chain(whole));
             Err(EditError::Unknown { name: name.to_owned(), nearest, known })
         }
         _ => {
-            let known = found.iter().map(|&at| set.clips()[at].whole_name()).collect();
+            let known = found.iter().map(|&at| set.clips()[at].qualified_name()).collect();
             Err(EditError::Several { name: name.to_owned(), known })
         }
     }
@@ -85,7 +85,7 @@ impl FromStr for Renaming {
     fn from_str(text: &str) -> Result<Self, String> {
         let (old, new) = text.split_once('=').ok_or("expected OLD=NEW, such as walk=stroll")?;
         let new = Name::new(new.trim()).map_err(|error| error.to_string())?;
-        match file_fault(new.as_str()) {
+        match portability_problem(new.as_str()) {
             Some(why) => Err(format!("'{new}' can't be part of a file name: {why}")),
             None => Ok(Self { old: old.trim().to_owned(), new }),
         }

@@ -18,7 +18,7 @@ use crate::clip::{Clip, ClipError, Play, Span};
 use crate::select::{Pick, SelectError};
 use crate::sequence::TimeError;
 use crate::syntax::Cursor;
-use crate::{FrameSet, Name, SetError, SyntaxError, file_fault};
+use crate::{FrameSet, Name, SetError, SyntaxError, portability_problem};
 
 /// The words that [`parse_playback`] knows.
 const PLAY_WORDS: [&str; 5] = ["loop", "once", "bounce", "mirrored", "mirror"];
@@ -105,7 +105,7 @@ fn read_names(cursor: &mut Cursor<'_>) -> Result<(Option<Name>, Name), SyntaxErr
         None => (None, name(typed)?),
     };
     // Files and folders are named after clips.
-    if let Some(why) = file_fault(names.1.as_str()) {
+    if let Some(why) = portability_problem(names.1.as_str()) {
         let text = format!("'{}' can't be part of a file name: {why}", names.1);
         return Err(cursor.error_at(start, text));
     }
@@ -267,7 +267,8 @@ impl ClipSpec {
             (None, Some(&(place, _))) => set.frames()[place].sprite().clone(),
             (None, None) => return Err(ClipError::Empty(self.name.clone()).into()),
         };
-        let clip = Clip::of_spans(sprite, self.name.clone(), &spans)?.playing(self.way.play, self.way.plays);
+        let clip =
+            Clip::from_durations(sprite, self.name.clone(), &spans)?.playing(self.way.play, self.way.plays);
         Ok(if self.way.mirror { clip.mirrored() } else { clip })
     }
 

@@ -387,7 +387,7 @@ impl Grid {
 
 /// Counts into which a length can be cut evenly, the nearest to `near` first. `length` is without
 /// gutters for `asked` cells, each gutter `gutter` px.
-pub fn even_counts(length: u32, asked: u32, gutter: u32) -> Vec<u32> {
+pub fn nearest_divisors(length: u32, asked: u32, gutter: u32) -> Vec<u32> {
     let whole = u64::from(length) + u64::from(gutter) * u64::from(asked.saturating_sub(1));
     let divides = |count: &u32| {
         let gutters = u64::from(gutter) * u64::from(count - 1);
@@ -418,7 +418,7 @@ mod tests {
             error.unwrap_err().to_string(),
             "250 px can't be cut into 7 equal columns (35.71 px each)"
         );
-        assert_eq!(even_counts(250, 7, 0)[..2], [5, 10]);
+        assert_eq!(nearest_divisors(250, 7, 0)[..2], [5, 10]);
     }
 
     #[test]

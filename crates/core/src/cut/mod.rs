@@ -13,8 +13,8 @@ mod seams;
 mod through;
 
 pub use cells::{Blank, CellChoice, Cut, CutCell, Read, cut_cells};
-pub use grid::{Across, Counts, CutError, Grid, Spacing, even_counts};
-pub use infer::{Certainty, Found, GridCandidate, NameHints, find_grid, find_grid_named};
+pub use grid::{Across, Counts, CutError, Grid, Spacing, nearest_divisors};
+pub use infer::{Certainty, Found, GridCandidate, NameHints, detect_grid, detect_grid_with_hints};
 pub use islands::{Island, IslandOptions, Islands, islands};
-pub use rects::{NamedRect, RectError, cut_rects, part_frame};
-pub use through::{Side, Through, cut_through};
+pub use rects::{NamedRect, RectError, cut_rects, frame_from_rect};
+pub use through::{Crossing, Side, find_crossings};

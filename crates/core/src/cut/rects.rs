@@ -54,7 +54,7 @@ pub fn cut_rects(sheet: &Pixels, rects: &[NamedRect]) -> Result<Vec<(NamedRect, 
 }
 
 /// A part of a sheet as a frame that knows where it came from.
-pub fn part_frame(
+pub fn frame_from_rect(
     sprite: &Name,
     name: Name,
     pixels: Pixels,

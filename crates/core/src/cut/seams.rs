@@ -9,7 +9,7 @@
 //! Looks at straight lines only, and changes no pixel.
 
 use crate::background::Background;
-use crate::components::{Pieces, pieces_of};
+use crate::components::{Pieces, label_mask};
 use crate::{Pixels, Rect, Size};
 
 /// What two drawings may have in common across a line: so many firm pixels, or this share of the lower one's height.
@@ -109,7 +109,7 @@ impl Part {
     /// The pieces into which a half of it falls, without crumbs: those stay with the largest.
     fn pieces(&self, half: Rect) -> Vec<Self> {
         let own: Vec<bool> = places(half).map(|(x, y)| self.is_own(x, y)).collect();
-        let Pieces { labels, areas } = pieces_of(&own, half.size());
+        let Pieces { labels, areas } = label_mask(&own, half.size());
         let Some(largest) = (0..areas.len()).max_by_key(|&at| (areas[at], usize::MAX - at)) else {
             return Vec::new();
         };

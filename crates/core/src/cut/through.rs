@@ -33,7 +33,7 @@ impl Side {
 
 /// A drawing that goes on beyond its cell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Through {
+pub struct Crossing {
     /// The cell.
     pub cell: Cell,
     /// The side it is cut at.
@@ -45,7 +45,7 @@ pub struct Through {
 }
 
 /// Every side of a cell over which a drawing goes on, cells in reading order. A side that two cells share is told once.
-pub fn cut_through(sheet: &Pixels, background: Background, grid: &Grid) -> Vec<Through> {
+pub fn find_crossings(sheet: &Pixels, background: Background, grid: &Grid) -> Vec<Crossing> {
     if background == Background::None {
         return Vec::new();
     }
@@ -63,7 +63,7 @@ pub fn cut_through(sheet: &Pixels, background: Background, grid: &Grid) -> Vec<T
             let length = if side.is_upright() { rect.height } else { rect.width };
             let is_joint = next.is_some() && f64::from(pixels) >= WHOLE * f64::from(length);
             if pixels > 0 && !is_joint {
-                found.push(Through { cell, side, into: next, pixels });
+                found.push(Crossing { cell, side, into: next, pixels });
             }
         }
     }
@@ -124,7 +124,7 @@ mod tests {
         let spacing = Spacing { gutter: Pair { x: gutter, y: 0 }, ..Spacing::default() };
         let grid =
             Grid::by_both(sheet.size(), counts, Size::new(cell, sheet.size().height), spacing).unwrap();
-        let found = cut_through(&sheet, Background::Clear, &grid);
+        let found = find_crossings(&sheet, Background::Clear, &grid);
         found
             .iter()
             .map(|one| (one.cell.to_string(), one.side, one.into.map(|cell| cell.to_string()), one.pixels))

@@ -9,7 +9,7 @@ use std::ops::Range;
 use image::RgbaImage;
 
 use crate::clip::Clip;
-use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::paper::{PixelLimitError, Room, Surface, ink};
 use crate::draw::{Show, overlay, text};
 use crate::shape::mirrored;
 use crate::{Frame, FrameSet, Mirror, Rect, Size};
@@ -65,7 +65,7 @@ struct Thumbnail {
 ///
 /// # Errors
 /// Where there is no room for the sheets.
-pub fn contact(set: &FrameSet, options: ContactOptions) -> Result<Vec<RgbaImage>, NoRoom> {
+pub fn contact(set: &FrameSet, options: ContactOptions) -> Result<Vec<RgbaImage>, PixelLimitError> {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
     let key = options.show.key();
@@ -75,7 +75,7 @@ pub fn contact(set: &FrameSet, options: ContactOptions) -> Result<Vec<RgbaImage>
     let size = |sheet: &Sheet| Size::new(sheet.size.width.max(legend + 2 * MARGIN), sheet.size.height + room);
     options.room.hold(sheets.len(), sheets.iter().map(size).fold(Size::default(), Size::union))?;
     let draw = |sheet: &Sheet| {
-        let mut paper = Paper::new(size(sheet), ink::PAGE);
+        let mut paper = Surface::new(size(sheet), ink::PAGE);
         overlay::draw_legend(&mut paper, &key, MARGIN, sheet.size.height);
         sheet.parts.iter().for_each(|(part, corner)| part.draw(&mut paper, set, *corner, options.show));
         paper.into_image()
@@ -271,7 +271,7 @@ impl Plan {
 
     fn draw_shot(
         &self,
-        paper: &mut Paper,
+        paper: &mut Surface,
         frame: &Frame,
         shot: &Thumbnail,
         (x, y): (u32, u32),
@@ -312,7 +312,7 @@ impl Part<'_> {
         HEADING + self.lines().iter().map(Line::step).sum::<u32>() - GAP
     }
 
-    fn draw(&self, paper: &mut Paper, set: &FrameSet, (left, top): (u32, u32), show: Show) {
+    fn draw(&self, paper: &mut Surface, set: &FrameSet, (left, top): (u32, u32), show: Show) {
         let Self { plan, section, .. } = self;
         paper.write_title(&section.title, left, top, ink::TEXT);
         let detail = match self.lines().first().map_or(0, |line| line.shots.start) {

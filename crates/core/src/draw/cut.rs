@@ -8,7 +8,7 @@ use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
 use crate::cut::Grid;
-use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::paper::{PixelLimitError, Room, Surface, ink};
 use crate::draw::text;
 use crate::{Cell, Pixels, Rect, Size};
 
@@ -47,14 +47,14 @@ pub fn draw_cut(
     plan: &CutPlan,
     zoom: u32,
     room: Room,
-) -> Result<CutPicture, NoRoom> {
+) -> Result<CutPicture, PixelLimitError> {
     let size = sheet.size();
     let zoom = if zoom > 0 { zoom } else { fitting(size) };
     let whole = Size::new(LEFT + size.width * zoom + RIGHT, TOP + size.height * zoom + BOTTOM);
     room.hold(1, whole)?;
     let cells = cells(sheet, background, plan);
     let marked = marked(sheet, background, &cells);
-    let mut paper = Paper::new(whole, ink::PAGE);
+    let mut paper = Surface::new(whole, ink::PAGE);
     paper.checker(Rect::new(LEFT, TOP, size.width * zoom, size.height * zoom), 4 * zoom.max(2));
     paper.lay(sheet, i64::from(LEFT), i64::from(TOP), zoom);
     let on_paper = |rect: Rect| {
@@ -135,7 +135,7 @@ fn marked(sheet: &Pixels, background: Background, cells: &[LabeledCell]) -> Vec<
     all.filter(|&(x, y)| content[at(x, y)] && crosses(x, y)).collect()
 }
 
-fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[LabeledCell], zoom: u32) {
+fn number_grid(paper: &mut Surface, grid: &Grid, cells: &[LabeledCell], zoom: u32) {
     let counts = grid.counts();
     for column in 0..counts.columns {
         let rect = grid.rect(Cell { row: 0, column });
@@ -160,7 +160,7 @@ fn number_grid(paper: &mut Paper, grid: &Grid, cells: &[LabeledCell], zoom: u32)
     }
 }
 
-fn number_places(paper: &mut Paper, cells: &[LabeledCell], zoom: u32) {
+fn number_places(paper: &mut Surface, cells: &[LabeledCell], zoom: u32) {
     for cell in cells {
         let label = text::fitted(&cell.label, (cell.rect.width * zoom).max(3 * text::LETTER));
         let (x, y) = (LEFT + cell.rect.x * zoom, (TOP + cell.rect.y * zoom).saturating_sub(text::LINE + 1));
@@ -169,7 +169,7 @@ fn number_places(paper: &mut Paper, cells: &[LabeledCell], zoom: u32) {
     }
 }
 
-impl Paper {
+impl Surface {
     /// A line round the inside of a rectangle, dashed dark and light.
     fn frame(&mut self, rect: Rect) {
         const DASH: u32 = 4;

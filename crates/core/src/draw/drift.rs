@@ -12,10 +12,10 @@ use plotters::coord::ranged1d::SegmentedCoord;
 use plotters::coord::types::{RangedCoordf64, RangedCoordi32};
 use plotters::prelude::*;
 
-use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::paper::{PixelLimitError, Room, Surface, ink};
 use crate::draw::plot::Plot;
 use crate::draw::text;
-use crate::groups::shown_together;
+use crate::groups::display_groups;
 use crate::parallel;
 use crate::register::{Place, register};
 use crate::shape::points::{center, feet};
@@ -50,7 +50,11 @@ const SERIES: [(usize, &str, Rgba<u8>); 3] =
 ///
 /// # Errors
 /// Where there is no room for the picture.
-pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Result<RgbaImage, NoRoom> {
+pub fn draw_drift(
+    before: &FrameSet,
+    after: Option<&FrameSet>,
+    room: Room,
+) -> Result<RgbaImage, PixelLimitError> {
     let clips: Vec<(String, Seen, Option<Seen>)> = rows(before)
         .into_iter()
         .map(|(title, seen)| {
@@ -62,7 +66,7 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Re
     let each = HEADING + PANEL.height + MARGIN;
     let size = Size::new(width, MARGIN + each * clips.len().max(1) as u32 + 10);
     room.hold(1, size)?;
-    let mut paper = Paper::new(size, ink::PAGE);
+    let mut paper = Surface::new(size, ink::PAGE);
     for (number, (title, seen, other)) in (0u32..).zip(&clips) {
         let top = MARGIN + number * each;
         paper.write_title(title, MARGIN, top, ink::TEXT);
@@ -83,9 +87,9 @@ pub fn draw_drift(before: &FrameSet, after: Option<&FrameSet>, room: Room) -> Re
     Ok(paper.into_image())
 }
 
-fn legend(paper: &mut Paper, left: u32, top: u32, has_other: bool) {
+fn legend(paper: &mut Surface, left: u32, top: u32, has_other: bool) {
     let mut x = left;
-    let mut entry = |paper: &mut Paper, name: &str, color: Rgba<u8>, is_dashed: bool| {
+    let mut entry = |paper: &mut Surface, name: &str, color: Rgba<u8>, is_dashed: bool| {
         let y = i64::from(top) + 7;
         let gap = if is_dashed { ink::PAGE } else { color };
         paper.line((i64::from(x), y), (i64::from(x) + 22, y), [color, gap], 4);
@@ -118,7 +122,7 @@ fn rows(set: &FrameSet) -> Vec<(String, Seen)> {
         };
         (title, places.iter().zip(figure).map(stand).collect())
     };
-    shown_together(set).into_iter().map(row).collect()
+    display_groups(set).into_iter().map(row).collect()
 }
 
 /// Where the registered figure stands in each step, from the pivot: where the first step has its center.
@@ -166,7 +170,7 @@ impl<'a> Panel<'a> {
         Self { seen, other, value, low, high, count: count as i32 }
     }
 
-    fn draw(&self, paper: &mut Paper, corner: (u32, u32), what: &str) -> Result<(), Fault> {
+    fn draw(&self, paper: &mut Surface, corner: (u32, u32), what: &str) -> Result<(), Fault> {
         paper.write(what, corner.0, corner.1 + 2, ink::TEXT);
         let rect = Rect::new(corner.0, corner.1 + TOP, PANEL.width, PANEL.height - TOP);
         let inner = Rect::new(rect.x + LEFT, rect.y, rect.width - LEFT - RIGHT, rect.height - BOTTOM);
@@ -253,7 +257,7 @@ mod tests {
         let slid = slid.unwrap();
         let heights = |set: &FrameSet| {
             let seen = rows_of(set);
-            let mut paper = Paper::new(PANEL, ink::PAGE);
+            let mut paper = Surface::new(PANEL, ink::PAGE);
             Panel::new(&seen, None, |point| point.x).draw(&mut paper, (0, 0), "across").unwrap();
             let image = paper.into_image();
             // The figure's line halfway between steps.

@@ -9,7 +9,7 @@ use std::str::FromStr;
 use image::{Rgba, RgbaImage, imageops};
 
 use crate::clip::{Clip, Span, Step};
-use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::paper::{PixelLimitError, Room, Surface, ink};
 use crate::draw::{Show, overlay, text};
 use crate::parallel;
 use crate::sequence::gcd;
@@ -55,13 +55,13 @@ pub enum Backdrop {
 pub struct BackdropError(#[from] ColorError);
 
 impl Backdrop {
-    fn paper(self, size: Size, zoom: u32) -> Paper {
-        let mut paper = Paper::new(size, Rgba([0; 4]));
+    fn paper(self, size: Size, zoom: u32) -> Surface {
+        let mut paper = Surface::new(size, Rgba([0; 4]));
         self.fill(&mut paper, Rect::of(size), zoom);
         paper
     }
 
-    fn fill(self, paper: &mut Paper, rect: Rect, zoom: u32) {
+    fn fill(self, paper: &mut Surface, rect: Rect, zoom: u32) {
         match self {
             Self::None => {}
             Self::Checker => paper.checker(rect, 4 * zoom),
@@ -96,7 +96,7 @@ impl fmt::Display for Backdrop {
 ///
 /// # Errors
 /// Where there is no room for the pictures.
-pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Result<Film, NoRoom> {
+pub fn film(set: &FrameSet, clip: &Clip, options: FilmOptions) -> Result<Film, PixelLimitError> {
     let scene = Scene::new(set, clip, options);
     let size = scene.size();
     let steps = clip.shown();
@@ -120,7 +120,7 @@ const LABEL: u32 = text::LINE + 2;
 ///
 /// # Errors
 /// Where there is no room for the pictures.
-pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Result<Film, NoRoom> {
+pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Result<Film, PixelLimitError> {
     let scenes: Vec<Scene> = clips.iter().map(|clip| Scene::new(set, clip, options)).collect();
     // Rather wide than high: two of a size stand beside each other.
     let area: u64 = scenes.iter().map(|scene| scene.size().area()).sum();
@@ -143,7 +143,7 @@ pub fn films(set: &FrameSet, clips: &[&Clip], options: FilmOptions) -> Result<Fi
     let moments = moments(clips);
     options.room.hold(moments.len(), size)?;
     let draw = |shown: &Vec<usize>| {
-        let mut paper = Paper::new(size, ink::PAGE);
+        let mut paper = Surface::new(size, ink::PAGE);
         for ((scene, clip), (corner, step)) in scenes.iter().zip(clips).zip(corners.iter().zip(shown)) {
             let at = (corner.0, corner.1 + LABEL);
             options.backdrop.fill(&mut paper, Rect::at(at.0, at.1, scene.size()), options.zoom.max(1));
@@ -223,7 +223,7 @@ impl<'a> Scene<'a> {
         Size::new(self.screen.size.width * zoom, self.screen.size.height * zoom)
     }
 
-    fn draw(&self, paper: &mut Paper, step: usize, (left, top): (u32, u32)) {
+    fn draw(&self, paper: &mut Surface, step: usize, (left, top): (u32, u32)) {
         let (zoom, look) = (self.options.zoom.max(1), &self.looks[step]);
         let at =
             |corner: u32, position: i64, start: i64| i64::from(corner) + (position - start) * i64::from(zoom);
@@ -356,7 +356,7 @@ mod tests {
         let area = size.area();
         assert!(with(Room { one: area, all: 3 * area }).is_ok());
         for room in [Room { one: area - 1, all: 3 * area }, Room { one: area, all: 3 * area - 1 }] {
-            assert_eq!(with(room).unwrap_err(), NoRoom { pictures: 3, size });
+            assert_eq!(with(room).unwrap_err(), PixelLimitError { pictures: 3, size });
         }
     }
 

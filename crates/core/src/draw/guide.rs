@@ -5,7 +5,7 @@
 use image::{Rgba, RgbaImage};
 
 use crate::cut::{Counts, Spacing};
-use crate::draw::paper::Paper;
+use crate::draw::paper::Surface;
 use crate::draw::text;
 use crate::{Cell, Point, Rect, Size};
 
@@ -78,7 +78,7 @@ impl Guide {
 /// The guide on transparency: lines just inside the cells, labels in their corners, a cross at each pivot.
 /// `None` where the sheet would be too large.
 pub fn draw_guide(guide: &Guide) -> Option<RgbaImage> {
-    let mut paper = Paper::new(guide.size()?, Rgba([0; 4]));
+    let mut paper = Surface::new(guide.size()?, Rgba([0; 4]));
     for GuideCell { rect, label, pivot } in guide.cells() {
         let (right, bottom) = (rect.x + rect.width - 1, rect.y + rect.height - 1);
         for line in [

@@ -26,4 +26,4 @@ pub use guide::{GUIDE_LINE, GUIDE_PIVOT, Guide, GuideCell, draw_guide};
 pub use onion::{OnionOptions, draw_onion};
 pub use overlay::Show;
 pub use pages::{PagePlan, PlannedFrame, draw_pages};
-pub use paper::{NoRoom, Room};
+pub use paper::{PixelLimitError, Room};

@@ -9,9 +9,9 @@ use image::{Rgba, RgbaImage};
 
 use crate::draw::drift::figure;
 use crate::draw::overlay::cross;
-use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::paper::{PixelLimitError, Room, Surface, ink};
 use crate::draw::text;
-use crate::groups::shown_together;
+use crate::groups::display_groups;
 use crate::shape::points::SOLID;
 use crate::{Frame, FrameSet, Pixels, Point, Rect, Size};
 
@@ -48,7 +48,7 @@ fn ramp(at: f64) -> Rgba<u8> {
 ///
 /// # Errors
 /// Where there is no room for the picture.
-pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> Result<RgbaImage, NoRoom> {
+pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> Result<RgbaImage, PixelLimitError> {
     let skins = skins(set);
     let columns = if skins.len() == 1 { 1 } else { 2 };
     let room = (options.width / columns).saturating_sub(2 * MARGIN).max(64);
@@ -67,7 +67,7 @@ pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> Result<RgbaImage, No
     }
     let size = Size::new(width, y + shelf + MARGIN);
     options.room.hold(1, size)?;
-    let mut paper = Paper::new(size, ink::PAGE);
+    let mut paper = Surface::new(size, ink::PAGE);
     for (skin, corner) in skins.iter().zip(corners) {
         skin.draw(&mut paper, corner, zoom, options.boxes);
     }
@@ -101,7 +101,7 @@ fn skins(set: &FrameSet) -> Vec<OnionPanel<'_>> {
         places.retain(|at| seen.insert(*at));
         OnionPanel::new(set, title, &places)
     };
-    shown_together(set).into_iter().map(skin).collect()
+    display_groups(set).into_iter().map(skin).collect()
 }
 
 impl<'a> OnionPanel<'a> {
@@ -128,7 +128,7 @@ impl<'a> OnionPanel<'a> {
         Size::new((canvas.width * zoom).max(label), HEADING + canvas.height * zoom + SCALE)
     }
 
-    fn draw(&self, paper: &mut Paper, (left, top): (u32, u32), zoom: u32, boxes: bool) {
+    fn draw(&self, paper: &mut Surface, (left, top): (u32, u32), zoom: u32, boxes: bool) {
         paper.write_title(&self.title, left, top, ink::TEXT);
         paper.write(&self.detail, left, top + 18, ink::DIM);
         let canvas = self.canvas();
@@ -162,7 +162,7 @@ impl<'a> OnionPanel<'a> {
     }
 
     /// The way of the registered figure's middle, one dot per frame: one dot where the figure is held.
-    fn draw_stands(&self, paper: &mut Paper, pivot: (i64, i64), zoom: f64) {
+    fn draw_stands(&self, paper: &mut Surface, pivot: (i64, i64), zoom: f64) {
         let place = |stand: &Point| {
             let along = |start: i64, way: f64| start + (way * zoom).round() as i64;
             (along(pivot.0, stand.x), along(pivot.1, stand.y))
@@ -184,7 +184,7 @@ impl<'a> OnionPanel<'a> {
         }
     }
 
-    fn draw_boxes(&self, paper: &mut Paper, frame: &Frame, (x, y): (u32, u32), zoom: i64, color: Rgba<u8>) {
+    fn draw_boxes(&self, paper: &mut Surface, frame: &Frame, (x, y): (u32, u32), zoom: i64, color: Rgba<u8>) {
         let (px, py) = pivot_pixel(frame);
         for area in frame.annotations().boxes.values() {
             let left = i64::from(x) + (self.reach[0] - px + i64::from(area.x)) * zoom;
@@ -195,7 +195,7 @@ impl<'a> OnionPanel<'a> {
     }
 
     /// Which color is which frame.
-    fn draw_scale(&self, paper: &mut Paper, (left, top): (u32, u32)) {
+    fn draw_scale(&self, paper: &mut Surface, (left, top): (u32, u32)) {
         let count = self.frames.len().max(1) as u32;
         let room = self.size(1).width.max(240);
         let each = (room / count).clamp(3, 28);
@@ -246,7 +246,7 @@ fn tinted(pixels: &Pixels, color: Rgba<u8>) -> Pixels {
 }
 
 /// The edge of the solid pixels.
-fn border(paper: &mut Paper, pixels: &Pixels, (left, top): (i64, i64), zoom: i64, color: Rgba<u8>) {
+fn border(paper: &mut Surface, pixels: &Pixels, (left, top): (i64, i64), zoom: i64, color: Rgba<u8>) {
     let Size { width, height } = pixels.size();
     let is_solid = |x: i64, y: i64| {
         let inside = (0..i64::from(width)).contains(&x) && (0..i64::from(height)).contains(&y);

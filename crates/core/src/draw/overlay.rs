@@ -3,7 +3,7 @@
 
 use image::Rgba;
 
-use crate::draw::paper::{Paper, ink};
+use crate::draw::paper::{Surface, ink};
 use crate::draw::text;
 use crate::{Frame, Rect, Size};
 
@@ -44,7 +44,7 @@ pub(super) fn legend_width(key: &[(&str, Rgba<u8>)]) -> u32 {
     key.iter().map(|(name, _)| SWATCH + 6 + text::width(name) + 18).sum()
 }
 
-pub(super) fn draw_legend(paper: &mut Paper, key: &[(&str, Rgba<u8>)], mut x: u32, y: u32) {
+pub(super) fn draw_legend(paper: &mut Surface, key: &[(&str, Rgba<u8>)], mut x: u32, y: u32) {
     for (name, color) in key {
         paper.fill(Rect::new(x, y + 3, SWATCH, SWATCH), *color);
         paper.write(name, x + SWATCH + 6, y, ink::TEXT);
@@ -58,14 +58,14 @@ fn tones(color: Rgba<u8>) -> [Rgba<u8>; 2] {
 }
 
 /// Draws over a frame whose canvas lies at a corner of the paper, each pixel a square of `zoom` px.
-pub(super) fn draw(paper: &mut Paper, frame: &Frame, (left, top): (u32, u32), zoom: u32, show: Show) {
+pub(super) fn draw(paper: &mut Surface, frame: &Frame, (left, top): (u32, u32), zoom: u32, show: Show) {
     draw_at(paper, frame, (i64::from(left), i64::from(top)), zoom, show);
 }
 
 /// The same where the canvas may begin left of the paper or above it.
-pub(super) fn draw_at(paper: &mut Paper, frame: &Frame, (left, top): (i64, i64), zoom: u32, show: Show) {
+pub(super) fn draw_at(paper: &mut Surface, frame: &Frame, (left, top): (i64, i64), zoom: u32, show: Show) {
     let zoom = i64::from(zoom);
-    let outline = |paper: &mut Paper, (x, y): (i64, i64), size: Size, color: Rgba<u8>| {
+    let outline = |paper: &mut Surface, (x, y): (i64, i64), size: Size, color: Rgba<u8>| {
         let size = (i64::from(size.width) * zoom, i64::from(size.height) * zoom);
         paper.outline((left + x * zoom, top + y * zoom), size, tones(color));
     };
@@ -98,7 +98,7 @@ pub(super) fn draw_at(paper: &mut Paper, frame: &Frame, (left, top): (i64, i64),
 }
 
 /// A cross on a corner between pixels: light, with a dark border.
-pub(super) fn cross(paper: &mut Paper, (x, y): (i64, i64), color: Rgba<u8>) {
+pub(super) fn cross(paper: &mut Surface, (x, y): (i64, i64), color: Rgba<u8>) {
     for far in -6i64..=6 {
         for (dx, dy) in [(far, -1), (far, 1), (-1, far), (1, far)] {
             paper.dot(x + dx, y + dy, ink::SHADE);

@@ -5,7 +5,7 @@
 
 use image::{Rgba, RgbaImage};
 
-use crate::draw::paper::{NoRoom, Paper, Room, ink};
+use crate::draw::paper::{PixelLimitError, Room, Surface, ink};
 use crate::draw::text;
 use crate::{Pixels, Rect, Size};
 
@@ -45,7 +45,7 @@ const BAR: u32 = 2;
 ///
 /// # Errors
 /// Where there is no room for the picture.
-pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<RgbaImage, NoRoom> {
+pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<RgbaImage, PixelLimitError> {
     let largest = pages.iter().fold(Size::default(), |size, page| size.union(page.pixels.size()));
     let fits = |zoom: &u32| largest.width * zoom <= WIDTH && largest.height * zoom <= HEIGHT;
     let zoom = zoom.unwrap_or_else(|| (1..=6).rev().find(fits).unwrap_or(1));
@@ -65,7 +65,7 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
     let height: u32 = pages.iter().map(|page| HEADING + page.pixels.size().height * zoom + MARGIN).sum();
     let size = Size::new(width + 2 * MARGIN, height + MARGIN);
     room.hold(1, size)?;
-    let mut paper = Paper::new(size, ink::PAGE);
+    let mut paper = Surface::new(size, ink::PAGE);
     let mut top = MARGIN;
     for page in pages {
         paper.write_title(&page.name, MARGIN, top, ink::TEXT);
@@ -76,7 +76,7 @@ pub fn draw_pages(pages: &[PagePlan], zoom: Option<u32>, room: Room) -> Result<R
     Ok(paper.into_image())
 }
 
-fn draw_page(paper: &mut Paper, page: &PagePlan, (left, top): (u32, u32), zoom: u32) {
+fn draw_page(paper: &mut Surface, page: &PagePlan, (left, top): (u32, u32), zoom: u32) {
     let size = page.pixels.size();
     let whole = Rect::new(left, top, size.width * zoom, size.height * zoom);
     paper.fill(whole, ink::SHADE);

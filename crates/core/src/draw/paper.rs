@@ -38,7 +38,7 @@ pub struct Room {
 /// Pictures that would be larger than there is room for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{pictures} images of {size} px do not fit")]
-pub struct NoRoom {
+pub struct PixelLimitError {
     /// How many pictures.
     pub pictures: u64,
     /// The size of each.
@@ -54,20 +54,20 @@ impl Default for Room {
 
 impl Room {
     /// Checks the limits for this many images before allocating any of them.
-    pub(super) fn hold(self, pictures: usize, size: Size) -> Result<(), NoRoom> {
+    pub(super) fn hold(self, pictures: usize, size: Size) -> Result<(), PixelLimitError> {
         let (pictures, area) = (pictures as u64, size.area());
         match area <= self.one && area.saturating_mul(pictures) <= self.all {
             true => Ok(()),
-            false => Err(NoRoom { pictures, size }),
+            false => Err(PixelLimitError { pictures, size }),
         }
     }
 }
 
-pub(super) struct Paper {
+pub(super) struct Surface {
     image: RgbaImage,
 }
 
-impl Paper {
+impl Surface {
     pub(super) fn new(size: Size, color: Rgba<u8>) -> Self {
         Self { image: RgbaImage::from_pixel(size.width.max(1), size.height.max(1), color) }
     }
@@ -187,7 +187,7 @@ mod tests {
 
     #[test]
     fn pixels_are_laid_with_hard_edges_and_cut_at_the_border() {
-        let mut paper = Paper::new(Size::new(4, 3), ink::PAGE);
+        let mut paper = Surface::new(Size::new(4, 3), ink::PAGE);
         let dot = Rgba([255, 0, 0, 255]);
         paper.lay(&Pixels::whole(RgbaImage::from_pixel(1, 1, dot)), 3, -1, 2);
         let image = paper.into_image();

@@ -9,7 +9,7 @@ use plotters_backend::{
     BackendColor, BackendCoord, BackendStyle, BackendTextStyle, DrawingBackend, DrawingErrorKind,
 };
 
-use crate::draw::paper::Paper;
+use crate::draw::paper::Surface;
 use crate::draw::text;
 use crate::{Rect, Size};
 
@@ -17,13 +17,13 @@ type Drawn = Result<(), DrawingErrorKind<Infallible>>;
 
 /// A part of a paper, for plotters.
 pub(super) struct Plot<'a> {
-    paper: &'a mut Paper,
+    paper: &'a mut Surface,
     rect: Rect,
 }
 
 impl<'a> Plot<'a> {
     /// What is drawn comes to lie in a rectangle of a paper.
-    pub(super) fn on(paper: &'a mut Paper, rect: Rect) -> Self {
+    pub(super) fn on(paper: &'a mut Surface, rect: Rect) -> Self {
         Self { paper, rect }
     }
 

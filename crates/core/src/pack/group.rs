@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use crate::pack::rows::{self, Slots};
+use crate::pack::rows::{self, CellSlots};
 use crate::pack::{Layout, PackError, PackOptions};
 use crate::{FrameSet, Pair};
 
@@ -19,7 +19,7 @@ pub enum PagePer {
 }
 
 /// The frames as they are to be listed.
-pub(super) struct Listed {
+pub(super) struct PageGroups {
     pub(super) set: FrameSet,
     /// For each listed frame, its place in the set that came in.
     pub(super) origin: Vec<usize>,
@@ -33,11 +33,11 @@ pub(super) struct Group {
     /// Places in the listed set.
     pub(super) members: Vec<usize>,
     /// The cells of the members, where the layout is one of rows.
-    pub(super) slots: Option<Slots>,
+    pub(super) slots: Option<CellSlots>,
 }
 
 /// Lists frames and parts them into groups.
-pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<Listed, PackError> {
+pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<PageGroups, PackError> {
     let order = match &options.layout {
         Layout::ClipRows { order } => Some(order.as_deref()),
         _ => (options.per == PagePer::Clip).then_some(None),
@@ -45,7 +45,7 @@ pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<Listed, PackE
     let Some(order) = order else {
         let origin = (0..set.frames().len()).collect();
         let groups = groups(&set, options.per, None);
-        return Ok(Listed { set, origin, groups });
+        return Ok(PageGroups { set, origin, groups });
     };
     let labels = clip_labels(&set, order)?;
     let (set, origin, slots) = rows::by_clip(&set, order)?;
@@ -61,7 +61,7 @@ pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<Listed, PackE
             }
         }
     }
-    Ok(Listed { set, origin, groups })
+    Ok(PageGroups { set, origin, groups })
 }
 
 /// For each row what its pages would be called; `None` for a blank row.
@@ -77,11 +77,11 @@ fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>]
     let mut groups: Vec<Group> = Vec::new();
     let mut known: HashMap<Option<String>, usize> = HashMap::new();
     for (at, frame) in set.frames().iter().enumerate() {
-        let of_clip = rows.and_then(|(slots, labels)| labels.get(slots[at].y as usize)?.clone());
+        let clip_finding = rows.and_then(|(slots, labels)| labels.get(slots[at].y as usize)?.clone());
         let label = match per {
             PagePer::Atlas => None,
             PagePer::Sprite => Some(frame.sprite().to_string()),
-            PagePer::Clip => Some(of_clip.unwrap_or_else(|| frame.sprite().to_string())),
+            PagePer::Clip => Some(clip_finding.unwrap_or_else(|| frame.sprite().to_string())),
         };
         let group = *known.entry(label).or_insert_with_key(|label| {
             groups.push(Group { label: label.clone(), members: Vec::new(), slots: None });

@@ -9,7 +9,7 @@ use crate::{FrameSet, Name, Rect, Size};
 
 /// Where frames lay before.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct OldPlaces {
+pub struct PreviousPlacements {
     /// The pages there were.
     pub pages: Vec<Size>,
     /// Sprite and name of each frame, and its place.
@@ -18,7 +18,7 @@ pub struct OldPlaces {
 
 /// What became of the old places.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Keeping {
+pub enum ReuseOutcome {
     /// So many pictures stayed; so many are new or of another size.
     Kept {
         /// Pictures in their old place.
@@ -31,7 +31,7 @@ pub enum Keeping {
 }
 
 /// The pictures to place, as the dense layout sees them.
-pub(super) struct Pictures<'a> {
+pub(super) struct PackImages<'a> {
     pub(super) set: &'a FrameSet,
     /// The frames that share pages.
     pub(super) members: &'a [usize],
@@ -42,7 +42,7 @@ pub(super) struct Pictures<'a> {
     pub(super) spaced: &'a [Size],
 }
 
-impl OldPlaces {
+impl PreviousPlacements {
     /// Whether any frame of a set had a place.
     pub(super) fn knows_any(&self, set: &FrameSet) -> bool {
         set.frames().iter().any(|frame| self.of(frame).is_some())
@@ -55,12 +55,12 @@ impl OldPlaces {
 
 /// Spots for all pictures and the pages they lie on, or why they must be arranged anew.
 pub(super) fn keep(
-    pictures: &Pictures<'_>,
-    old: &OldPlaces,
+    pictures: &PackImages<'_>,
+    old: &PreviousPlacements,
     options: &PackOptions,
-) -> Result<(Vec<Spot>, Vec<Size>, Keeping), Keeping> {
+) -> Result<(Vec<Spot>, Vec<Size>, ReuseOutcome), ReuseOutcome> {
     if !old.pages.iter().all(|&page| options.pages.allows(page)) {
-        return Err(Keeping::Anew("the old pages have a size that is no longer allowed"));
+        return Err(ReuseOutcome::Anew("the old pages have a size that is no longer allowed"));
     }
     let first = options.margin + options.bleed;
     let fitting = options.pages.fitting(options);
@@ -82,7 +82,7 @@ pub(super) fn keep(
     }
     let stayed = spots.iter().flatten().count();
     if stayed == 0 {
-        return Err(Keeping::Anew("margin, gutter or bleed differ from those of the old pages"));
+        return Err(ReuseOutcome::Anew("margin, gutter or bleed differ from those of the old pages"));
     }
     let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
@@ -97,7 +97,7 @@ pub(super) fn keep(
                 room.height = room.height.max(allowed.height);
             }
             arrange::beside(pieces, &taken)
-                .ok_or(Keeping::Anew("there was no room for the new frames on the old pages"))?
+                .ok_or(ReuseOutcome::Anew("there was no room for the new frames on the old pages"))?
         }
     };
     for (picture, spot) in new.iter().zip(found) {
@@ -114,7 +114,7 @@ pub(super) fn keep(
     if height > room(pages[last]).height {
         pages[last] = fitting.page_for(Size::new(room(pages[last]).width, height));
     }
-    Ok((spots, pages, Keeping::Kept { stayed, placed: new.len() }))
+    Ok((spots, pages, ReuseOutcome::Kept { stayed, placed: new.len() }))
 }
 
 /// The pieces already on a page.
@@ -155,7 +155,7 @@ impl Taken {
 }
 
 /// Old places that pictures could keep: those that more frames speak for first.
-fn claims(pictures: &Pictures<'_>, old: &OldPlaces) -> Vec<(usize, Place)> {
+fn claims(pictures: &PackImages<'_>, old: &PreviousPlacements) -> Vec<(usize, Place)> {
     let mut votes: Vec<(usize, Place, usize)> = Vec::new();
     let mut known: HashMap<(usize, Rect, usize), usize> = HashMap::new();
     for (&at, picture) in pictures.members.iter().zip(pictures.picture_of) {

@@ -27,11 +27,11 @@ use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 pub(crate) use companion::base_of_each;
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
 pub use group::PagePer;
-pub use keep::{Keeping, OldPlaces};
+pub use keep::{PreviousPlacements, ReuseOutcome};
 pub use mirrored::{MirroredCopy, draw_mirrored};
 pub use page::{PageRules, Round};
-pub use paint::{Finish, paint};
-pub use scaled::{PageScale, PageScaleError, in_steps, rim_of, step_of};
+pub use paint::{ColorFinish, paint};
+pub use scaled::{PageScale, PageScaleError, kernel_margin, snap_for, snap_frames};
 
 /// How to pack.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,7 +51,7 @@ pub struct PackOptions {
     /// Places and sizes are multiples of this many pixels; frames must be, too. Usually 1.
     pub step: u32,
     /// The scales in which the pages will be written: limits, rounding and spaces hold at each of them. Frames must be in
-    /// whole steps of them: see [`in_steps`] and [`step_of`].
+    /// whole steps of them: see [`snap_frames`] and [`snap_for`].
     pub scales: Vec<PageScale>,
 }
 
@@ -65,7 +65,7 @@ pub struct DenseOptions {
     /// Frames may be rotated a quarter turn.
     pub may_rotate: bool,
     /// Places of an earlier atlas that frames keep.
-    pub keep: Option<OldPlaces>,
+    pub keep: Option<PreviousPlacements>,
 }
 
 impl Default for DenseOptions {
@@ -146,7 +146,7 @@ impl PackOptions {
     /// The same options with spaces such that every place falls on a whole step, and pages such that each scale of them
     /// is within the limits.
     fn resolved(&self) -> Result<Self, PackError> {
-        let step = common_multiple(self.step, step_of(&self.scales));
+        let step = common_multiple(self.step, snap_for(&self.scales));
         // Any bleed is at least a pixel wide at every scale.
         let a_pixel =
             self.scales.iter().map(|scale| scale.ratio().over().div_ceil(scale.ratio().times())).max();
@@ -259,7 +259,7 @@ pub struct PageGrid {
 
 /// The least that any arrangement could need, as far as areas and sides tell.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Least {
+pub struct LowerBound {
     /// Area of all pages together, in pixels.
     pub area: u64,
     /// How many pages.
@@ -281,9 +281,9 @@ pub struct Atlas {
     factor: Ratio,
     /// The limits and the rounding that were asked for, at every scale.
     asked: PageRules,
-    least: Least,
+    least: LowerBound,
     mirrored: Vec<(usize, usize)>,
-    keeping: Option<Keeping>,
+    keeping: Option<ReuseOutcome>,
     /// The frames of each page, made when first asked for.
     on_pages: OnceLock<Vec<Vec<usize>>>,
 }
@@ -422,7 +422,7 @@ impl Atlas {
     }
 
     /// The least that any arrangement of these frames could need.
-    pub fn least(&self) -> Least {
+    pub fn least(&self) -> LowerBound {
         self.least
     }
 
@@ -432,7 +432,7 @@ impl Atlas {
     }
 
     /// What became of the places that were to be kept.
-    pub fn keeping(&self) -> Option<&Keeping> {
+    pub fn keeping(&self) -> Option<&ReuseOutcome> {
         self.keeping.as_ref()
     }
 
@@ -488,7 +488,7 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
             return Err(PackError::NothingToKeep);
         }
     }
-    let group::Listed { set, origin, groups } = group::list(set, options)?;
+    let group::PageGroups { set, origin, groups } = group::list(set, options)?;
     let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
     let share = options.dense_options().is_some_and(|dense| dense.share);
     let mut shared = share::find(set.frames(), &layers, share);
@@ -498,7 +498,7 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<
         bleed: options.bleed,
         factor: Ratio::ONE,
         asked: asked.pages,
-        least: Least::default(),
+        least: LowerBound::default(),
         mirrored: std::mem::take(&mut shared.mirrored),
         keeping: None,
         on_pages: OnceLock::new(),
@@ -593,11 +593,11 @@ fn at_every(scales: usize) -> &'static str {
 }
 
 impl Atlas {
-    fn add_pages(&mut self, group: &group::Group, sizes: Vec<(Size, Option<PageGrid>)>, least: Least) {
+    fn add_pages(&mut self, group: &group::Group, sizes: Vec<(Size, Option<PageGrid>)>, least: LowerBound) {
         let page = |(size, grid)| Page { size, label: group.label.clone(), grid };
         let pages = sizes.into_iter().map(page);
         self.pages.extend(pages);
-        self.least = Least { area: self.least.area + least.area, pages: self.least.pages + least.pages };
+        self.least = LowerBound { area: self.least.area + least.area, pages: self.least.pages + least.pages };
     }
 
     fn add_dense(
@@ -619,7 +619,7 @@ impl Atlas {
         let spaced: Vec<Size> = sizes.iter().map(|size| options.spaced(*size)).collect();
         let pieces = arrange::Pieces { sizes: &spaced, may_rotate: dense.may_rotate };
         let fitting = options.pages.fitting(options);
-        let known = keep::Pictures {
+        let known = keep::PackImages {
             set: &self.set,
             members: &group.members,
             picture_of: &picture_of,
@@ -648,14 +648,14 @@ impl Atlas {
         }
         let (area, count) = arrange::least(pieces, &fitting);
         let pages = pages.into_iter().map(|size| (size, None)).collect();
-        self.add_pages(group, pages, Least { area, pages: count });
+        self.add_pages(group, pages, LowerBound { area, pages: count });
     }
 
     /// Places frames in cells of one size.
     fn add_cells(
         &mut self,
         group: &group::Group,
-        slots: &rows::Slots,
+        slots: &rows::CellSlots,
         asked: &PackOptions,
         options: &PackOptions,
     ) -> Result<(), PackError> {
@@ -673,7 +673,7 @@ impl Atlas {
             }
         }
         let (area, pages) = (sizes.iter().map(|size| size.area()).sum(), 1);
-        self.add_pages(group, lines.pages(), Least { area, pages });
+        self.add_pages(group, lines.pages(), LowerBound { area, pages });
         Ok(())
     }
 }

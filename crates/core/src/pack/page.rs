@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 
 use crate::cut::{Counts, Spacing};
-use crate::pack::rows::Slots;
+use crate::pack::rows::CellSlots;
 use crate::pack::{MOST, PackError, PackOptions, PageGrid, PageScale};
 use crate::{Pair, Size};
 
@@ -138,23 +138,23 @@ impl PageRules {
     }
 
     /// These rules as an arrangement sees them.
-    pub(super) fn fitting(&self, options: &PackOptions) -> Fitting {
+    pub(super) fn fitting(&self, options: &PackOptions) -> PageSizer {
         let PackOptions { margin, gutter, step, .. } = *options;
-        Fitting { rules: *self, margin, gutter, step }
+        PageSizer { rules: *self, margin, gutter, step }
     }
 }
 
 /// Page sizes as an arrangement sees them: counted in steps, and its pieces bring their gutter on the right and below, so
 /// the last gutter may hang over the edge.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Fitting {
+pub(super) struct PageSizer {
     rules: PageRules,
     margin: u32,
     gutter: u32,
     step: u32,
 }
 
-impl Fitting {
+impl PageSizer {
     /// The room on the largest page, in steps.
     pub(super) fn room(&self) -> Size {
         self.room_of(self.rules.largest())
@@ -235,7 +235,7 @@ pub(super) struct Lines {
 impl Lines {
     pub(super) fn new(
         cell: Size,
-        slots: &Slots,
+        slots: &CellSlots,
         asked: &PackOptions,
         options: &PackOptions,
     ) -> Result<Self, PackError> {

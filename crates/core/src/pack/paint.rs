@@ -12,7 +12,7 @@ const CHANNELS: usize = 4;
 
 /// What is done to a painted page; nothing of it shows where a pixel is shown alone.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Finish {
+pub struct ColorFinish {
     /// How far the color of visible pixels is spread under transparent neighbors, in pixels, so that filtering shows no
     /// dark fringe.
     pub spread: u32,
@@ -24,13 +24,13 @@ pub struct Finish {
 const BAND: u32 = 64;
 
 /// Draws one page of an atlas: its frames, or of a layer what belongs to them.
-pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: Finish) -> RgbaImage {
+pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFinish) -> RgbaImage {
     let size = atlas.pages()[page].size;
     let mut canvas = RgbaImage::new(size.width, size.height);
     if size.is_empty() {
         return canvas;
     }
-    let finish = if finish.premultiplied { Finish { spread: 0, ..finish } } else { finish };
+    let finish = if finish.premultiplied { ColorFinish { spread: 0, ..finish } } else { finish };
     let pixels = |at: usize| {
         layer.map_or(atlas.set().frames()[at].pixels(), |layer| &atlas.layers()[layer].pixels[at])
     };

@@ -7,7 +7,7 @@ use crate::pack::{PackError, RowName};
 use crate::{FrameSet, Name, Pair, Size};
 
 /// A slot for every frame, counted in cells.
-pub(super) struct Slots {
+pub(super) struct CellSlots {
     /// Column and line of each frame.
     pub(super) of_frames: Vec<Pair>,
     /// Whether a line that is too long goes on in the next.
@@ -26,7 +26,7 @@ enum Shape {
     },
 }
 
-impl Slots {
+impl CellSlots {
     pub(super) fn columns(&self, cell: Size) -> u32 {
         match self.shape {
             Shape::Fixed { columns, .. } => columns,
@@ -54,10 +54,10 @@ fn near_square(count: u32, cell: Size) -> u32 {
 }
 
 /// Frames one after another, in lines of `columns` where given.
-pub(super) fn in_lines(count: usize, columns: Option<u32>) -> Slots {
+pub(super) fn in_lines(count: usize, columns: Option<u32>) -> CellSlots {
     let count = count as u32;
     match columns {
-        None => Slots {
+        None => CellSlots {
             // All in line 0: it wraps once the number of columns is known.
             of_frames: (0..count).map(|at| Pair { x: at, y: 0 }).collect(),
             may_wrap: true,
@@ -67,7 +67,7 @@ pub(super) fn in_lines(count: usize, columns: Option<u32>) -> Slots {
         Some(columns) => {
             let columns = columns.max(1);
             let slot = |at: u32| Pair { x: at % columns, y: at / columns };
-            Slots {
+            CellSlots {
                 of_frames: (0..count).map(slot).collect(),
                 may_wrap: false,
                 what: if columns >= count { "the strip".to_owned() } else { "the grid".to_owned() },
@@ -78,10 +78,10 @@ pub(super) fn in_lines(count: usize, columns: Option<u32>) -> Slots {
 }
 
 /// Frames in rows of their own, as they were listed.
-pub(super) fn in_rows(rows: Vec<Pair>, what: String) -> Slots {
+pub(super) fn in_rows(rows: Vec<Pair>, what: String) -> CellSlots {
     let end = |along: fn(&Pair) -> u32| rows.iter().map(along).max().map_or(1, |last| last + 1);
     let shape = Shape::Fixed { columns: end(|slot| slot.x), lines: end(|slot| slot.y) };
-    Slots { of_frames: rows, may_wrap: false, what, shape }
+    CellSlots { of_frames: rows, may_wrap: false, what, shape }
 }
 
 /// One row per clip, a cell a step. A frame needed in several places is listed once a place, the second
@@ -89,7 +89,7 @@ pub(super) fn in_rows(rows: Vec<Pair>, what: String) -> Slots {
 pub(super) fn by_clip(
     set: &FrameSet,
     order: Option<&[RowName]>,
-) -> Result<(FrameSet, Vec<usize>, Slots), PackError> {
+) -> Result<(FrameSet, Vec<usize>, CellSlots), PackError> {
     let rows = clips_in_order(set, order)?;
     let mut listing = RowListing::new(set);
     let mut what = (0, String::new());
@@ -112,7 +112,7 @@ pub(super) fn by_clip(
         });
     }
     let shape = Shape::Fixed { columns, lines };
-    let slots = Slots { of_frames: listing.slots, may_wrap: false, what: what.1, shape };
+    let slots = CellSlots { of_frames: listing.slots, may_wrap: false, what: what.1, shape };
     let listed = FrameSet::new(listing.frames, clips)?.with_carried(set.carried().clone());
     Ok((listed, listing.origin, slots))
 }
@@ -141,7 +141,7 @@ fn clip_named(set: &FrameSet, sprite: Option<&Name>, name: &Name) -> Result<usiz
             Err(PackError::NoClip { name, known })
         }
         several => {
-            let known = several.iter().map(|&at| set.clips()[at].whole_name()).collect();
+            let known = several.iter().map(|&at| set.clips()[at].qualified_name()).collect();
             Err(PackError::WhichClip { name: name.clone(), known })
         }
     }
@@ -226,7 +226,7 @@ mod tests {
     use super::*;
     use crate::set::tests::{rows, with_clips};
 
-    fn slots(slots: &Slots) -> Vec<(u32, u32)> {
+    fn slots(slots: &CellSlots) -> Vec<(u32, u32)> {
         slots.of_frames.iter().map(|slot| (slot.x, slot.y)).collect()
     }
 

@@ -72,7 +72,7 @@ impl FromStr for PageScale {
 }
 
 /// The step in which places must lie so that all of these factors land on whole pixels.
-pub fn step_of(factors: &[PageScale]) -> u32 {
+pub fn snap_for(factors: &[PageScale]) -> u32 {
     let step = factors.iter().fold(1, |step: u64, factor| {
         let over = u64::from(factor.0.over());
         step / gcd(step, over) * over
@@ -81,21 +81,21 @@ pub fn step_of(factors: &[PageScale]) -> u32 {
 }
 
 /// How many empty pixels a frame's drawing needs around it so that its soft rim is there at all of these factors.
-pub fn rim_of(factors: &[PageScale], how: Resample) -> u32 {
+pub fn kernel_margin(factors: &[PageScale], how: Resample) -> u32 {
     let others = factors.iter().filter(|factor| **factor != PageScale::ONE);
     others.map(|factor| support(factor.0, how)).max().unwrap_or(0)
 }
 
 /// The same frames with canvases and kept pixels that begin and end on whole steps: both grow, to the right and
 /// downwards, by transparency. What is trimmed keeps up to `rim` pixels more around it.
-pub fn in_steps(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetError> {
+pub fn snap_frames(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetError> {
     if step <= 1 && rim == 0 {
         return Ok(set);
     }
     let up = |length: u32| length.next_multiple_of(step);
     let grow = |frame: Frame| -> Result<Frame, FrameError> {
         let canvas = frame.canvas();
-        let frame = frame.moved_on(Size::new(up(canvas.width), up(canvas.height)), 0, 0)?;
+        let frame = frame.translate_onto(Size::new(up(canvas.width), up(canvas.height)), 0, 0)?;
         let kept = frame.kept();
         if kept.is_empty() {
             return Ok(frame);
@@ -113,7 +113,7 @@ pub fn in_steps(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetError
 }
 
 impl Atlas {
-    /// The same atlas in another size. Its frames must lie in whole steps: see [`in_steps`] and [`step_of`].
+    /// The same atlas in another size. Its frames must lie in whole steps: see [`snap_frames`] and [`snap_for`].
     pub fn scaled(&self, factor: PageScale, how: Resample) -> Result<Atlas, ScaleError> {
         if factor == PageScale::ONE {
             return Ok(self.clone());
@@ -182,7 +182,7 @@ mod tests {
         let error = ratio("0.33").unwrap_err().to_string();
         assert!(error.starts_with("0.33 is 33/100,"), "{error}");
         let step =
-            |texts: &[&str]| step_of(&texts.iter().map(|text| text.parse().unwrap()).collect::<Vec<_>>());
+            |texts: &[&str]| snap_for(&texts.iter().map(|text| text.parse().unwrap()).collect::<Vec<_>>());
         assert_eq!((step(&["1", "2"]), step(&["0.5", "0.75"]), step(&["1/3", "0.5"])), (1, 4, 6));
     }
 }

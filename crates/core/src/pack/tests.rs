@@ -42,7 +42,7 @@ fn sizes(atlas: &Atlas) -> Vec<Size> {
 /// Reads an atlas as a stranger would: from places, page sizes and painted pages only.
 fn check(atlas: &Atlas, options: &PackOptions) {
     let pages: Vec<RgbaImage> =
-        (0..atlas.pages().len()).map(|page| paint(atlas, page, None, Finish::default())).collect();
+        (0..atlas.pages().len()).map(|page| paint(atlas, page, None, ColorFinish::default())).collect();
     for (page, size) in pages.iter().zip(atlas.pages()) {
         assert_eq!(Size::from(page.dimensions()), size.size);
         assert!(options.pages.allows(size.size), "page {}", size.size);
@@ -58,7 +58,7 @@ fn check(atlas: &Atlas, options: &PackOptions) {
             if place.rotated { Pixels::whole(image::imageops::rotate270(&there.to_image())) } else { there };
         assert!(upright.looks_like(frame.pixels()));
         assert!(options.may_rotate() || !place.rotated);
-        let with_bleed = place.rect.grown_in(options.bleed, page.size());
+        let with_bleed = place.rect.inflate_within(options.bleed, page.size());
         let inner = Rect::of(page.size());
         let room = Rect::new(
             options.margin,
@@ -72,7 +72,7 @@ fn check(atlas: &Atlas, options: &PackOptions) {
     for page in 0..pages.len() {
         let rects = atlas.rects_on(page);
         for (at, rect) in rects.iter().enumerate() {
-            let spaced = rect.grown_in(2 * options.bleed + options.gutter, atlas.pages()[page].size);
+            let spaced = rect.inflate_within(2 * options.bleed + options.gutter, atlas.pages()[page].size);
             assert!(rects[..at].iter().all(|other| !spaced.overlaps(*other)), "too near at {rect}");
         }
     }
@@ -106,7 +106,7 @@ proptest! {
         let auto = Layout::Grid { columns: None };
         let dense = Layout::Dense(DenseOptions { may_rotate, ..low() });
         for layout in [dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
-            let set = in_steps(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
+            let set = snap_frames(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
             let pages = PageRules { max: Size::new(180, 180), round, square, ..PackOptions::dense().pages };
             let options = PackOptions { pages, margin, gutter, bleed, per, step, ..options(layout) };
             let atlas = pack(set, Vec::new(), &options).unwrap();
@@ -132,11 +132,11 @@ proptest! {
         next[changed] = (3, 2);
         let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
         let places = names.zip(old.places().iter().copied()).collect();
-        let keep = Some(OldPlaces { pages: self::sizes(&old), places });
+        let keep = Some(PreviousPlacements { pages: self::sizes(&old), places });
         let after = PackOptions { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
         let new = pack(set_of(&next), Vec::new(), &after).unwrap();
         check(&new, &after);
-        if let Some(Keeping::Kept { stayed, placed }) = new.keeping() {
+        if let Some(ReuseOutcome::Kept { stayed, placed }) = new.keeping() {
             let same = (0..sizes.len()).filter(|&at| at != changed && old.places()[at] == new.places()[at]).count();
             prop_assert!(same + 1 >= sizes.len() && stayed + placed <= sizes.len());
         }
@@ -175,22 +175,22 @@ fn a_small_change_leaves_all_else_where_it_was() {
     let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &PackOptions::dense()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places = names.zip(old.places().iter().copied()).collect();
-    let keep = OldPlaces { pages: sizes(&old), places };
+    let keep = PreviousPlacements { pages: sizes(&old), places };
     let keeping = |keep| {
         let layout = Layout::Dense(DenseOptions { keep: Some(keep), ..DenseOptions::default() });
         PackOptions { layout, ..PackOptions::dense() }
     };
     let options = keeping(keep.clone());
     let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), Vec::new(), &options).unwrap();
-    assert_eq!(new.keeping(), Some(&Keeping::Kept { stayed: 2, placed: 1 }));
+    assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
     assert_eq!([new.places()[0], new.places()[2]], [old.places()[0], old.places()[2]]);
     // A page may grow downwards, but what is wider than it has no room.
     let new = pack(set_of(&[(9, 5), (6, 70), (3, 12)]), Vec::new(), &options).unwrap();
-    assert_eq!(new.keeping(), Some(&Keeping::Kept { stayed: 2, placed: 1 }));
+    assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
     assert_eq!(sizes(&new)[0].width, sizes(&old)[0].width);
     check(&new, &options);
     let new = pack(set_of(&[(9, 5), (60, 70), (3, 12)]), Vec::new(), &options).unwrap();
-    assert!(matches!(new.keeping(), Some(Keeping::Anew(_))));
+    assert!(matches!(new.keeping(), Some(ReuseOutcome::Anew(_))));
     let error = pack(rows("heron", &[2]), Vec::new(), &options).unwrap_err();
     assert_eq!(error, PackError::NothingToKeep);
 }
@@ -207,7 +207,7 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
     let same = pack(twins().unwrap(), vec![layer([7, 7])], &PackOptions::dense()).unwrap();
     assert_eq!(same.rects_on(0).len(), 1);
     let other = pack(twins().unwrap(), vec![layer([7, 8])], &PackOptions::dense()).unwrap();
-    let page = paint(&other, 0, Some(0), Finish::default());
+    let page = paint(&other, 0, Some(0), ColorFinish::default());
     for (place, shade) in other.places().iter().zip([7, 8]) {
         assert_eq!(page.get_pixel(place.rect.x, place.rect.y), &Rgba([shade, 0, 0, 255]));
     }
@@ -216,8 +216,8 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
 #[test]
 fn scaled_pages_have_every_place_times_the_factor() {
     let factors: Vec<PageScale> = ["0.5", "1", "1.5"].iter().map(|text| text.parse().unwrap()).collect();
-    let step = step_of(&factors);
-    let set = in_steps(set_of(&[(9, 5), (7, 7), (3, 12)]), step, 0).unwrap();
+    let step = snap_for(&factors);
+    let set = snap_frames(set_of(&[(9, 5), (7, 7), (3, 12)]), step, 0).unwrap();
     assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
     let options = PackOptions { step, bleed: 1, ..PackOptions::dense() };
     let atlas = pack(set, Vec::new(), &options).unwrap();
@@ -232,7 +232,8 @@ fn scaled_pages_have_every_place_times_the_factor() {
                 [f64::from(place.rect.x), f64::from(place.rect.width)],
                 [times(old.rect.x), times(old.rect.width)]
             );
-            let page = Pixels::whole(paint(&scaled, 0, None, Finish { spread: 2, premultiplied: false }));
+            let page =
+                Pixels::whole(paint(&scaled, 0, None, ColorFinish { spread: 2, premultiplied: false }));
             assert!(page.part(place.rect).unwrap().looks_like(frame.pixels()));
         }
     }
@@ -245,10 +246,10 @@ fn color_is_spread_under_clear_pixels_and_alpha_stays() {
     let name = || Name::new("x").unwrap();
     let dot = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
     let atlas = pack(dot, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
-    let page = paint(&atlas, 0, None, Finish { spread: 1, premultiplied: false });
+    let page = paint(&atlas, 0, None, ColorFinish { spread: 1, premultiplied: false });
     assert_eq!(page.get_pixel(1, 1), &Rgba([10, 20, 30, 0]));
     assert_eq!(page.get_pixel(0, 0), &Rgba([0, 0, 0, 0]));
-    assert_eq!(paint(&atlas, 0, None, Finish::default()).get_pixel(0, 0), &Rgba([255, 0, 255, 0]));
+    assert_eq!(paint(&atlas, 0, None, ColorFinish::default()).get_pixel(0, 0), &Rgba([255, 0, 255, 0]));
 }
 
 #[test]
@@ -263,7 +264,7 @@ fn a_clear_pixel_takes_the_color_before_it_or_above_it_first() {
     let set = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
     let atlas = pack(set, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
     let reds = |spread: u32| -> Vec<u8> {
-        paint(&atlas, 0, None, Finish { spread, premultiplied: false })
+        paint(&atlas, 0, None, ColorFinish { spread, premultiplied: false })
             .pixels()
             .map(|pixel| pixel[0])
             .collect()
@@ -421,10 +422,10 @@ fn thousands_of_kept_places_stay_and_what_is_new_goes_below_them() {
     let old = pack(set_of(&sizes_of(1500)), Vec::new(), &options(None)).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places: HashMap<_, _> = names.zip(old.places().iter().copied()).collect();
-    let keep = OldPlaces { pages: sizes(&old), places };
+    let keep = PreviousPlacements { pages: sizes(&old), places };
     let new = pack(set_of(&sizes_of(1600)), Vec::new(), &options(Some(keep))).unwrap();
     assert_eq!(new.places()[..1500], *old.places());
-    assert!(matches!(new.keeping(), Some(Keeping::Kept { .. })), "{:?}", new.keeping());
+    assert!(matches!(new.keeping(), Some(ReuseOutcome::Kept { .. })), "{:?}", new.keeping());
 }
 
 #[test]
@@ -452,7 +453,8 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     assert!(matches!(pack(set_of(&[(40, 8)]), Vec::new(), &long), Err(PackError::FrameTooLarge { .. })));
     let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let keep = OldPlaces { pages: sizes(&old), places: names.zip(old.places().iter().copied()).collect() };
+    let keep =
+        PreviousPlacements { pages: sizes(&old), places: names.zip(old.places().iter().copied()).collect() };
     let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
     let apart = PackOptions { per: PagePer::Sprite, ..apart };
     assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
@@ -481,8 +483,8 @@ proptest! {
         let spec = CompanionSpec { suffix: "_n".to_owned(), neutral: Color(Rgba([128, 128, 255, 255])) };
         let (set, companions) = take_companions(&both, &[spec]).unwrap();
         let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
-        let (step, rim) = (step_of(&[factor]), rim_of(&[factor], how));
-        let set = in_steps(set, step, rim).unwrap();
+        let (step, rim) = (snap_for(&[factor]), kernel_margin(&[factor], how));
+        let set = snap_frames(set, step, rim).unwrap();
         let layers = fit_companions(&set, &companions);
         let canvas = layers[0].canvases[0].clone();
         let options = PackOptions { step, ..PackOptions::dense() };

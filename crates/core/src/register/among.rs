@@ -3,7 +3,7 @@
 use crate::Frame;
 use crate::parallel;
 use crate::register::classes::{Figure, figures};
-use crate::register::search::{CAREFUL, Search};
+use crate::register::search::{Search, THOROUGH};
 use crate::register::votes::{Spot, VOTERS, Votes};
 use crate::register::{Place, evenly};
 
@@ -64,7 +64,7 @@ pub(crate) fn best_scale(frames: &[&Frame], places: &[Option<Place>], at: usize)
     let PeerComparison { own, votes, others, area, .. } = PeerComparison::of(frames, places, at)?;
     let agreement = |percent: u32| {
         let scaled = scaled(&own, percent);
-        let search = Search::new(&votes, std::iter::once(&scaled), CAREFUL);
+        let search = Search::new(&votes, std::iter::once(&scaled), THOROUGH);
         let count =
             search.best(&scaled, None, &|_| true).map_or(0, |spot| votes.count(&scaled, spot, None, 1));
         // Shared by both: a smaller figure has it easier to lie on a larger one.

@@ -22,7 +22,7 @@ mod votes;
 pub(crate) use among::{best_scale, distinctness};
 
 use classes::Figure;
-use search::{BRISK, CAREFUL, Effort, Search};
+use search::{Effort, FAST, Search, THOROUGH};
 use votes::{Spot, VOTERS, Votes};
 
 use crate::Frame;
@@ -117,7 +117,7 @@ impl<'a> Clip<'a> {
         let spots = figures.iter().map(|figure| figure.at).collect();
         let is_long = figures.len() > TOGETHER;
         let voters = evenly(figures.len(), figures.len().min(TOGETHER));
-        let effort = if is_long { BRISK } else { CAREFUL };
+        let effort = if is_long { FAST } else { THOROUGH };
         let mut clip = Self { figures, spots, voters, effort };
         let start = clip.seed_voter();
         clip.place_by_one(start, reach);
@@ -160,7 +160,7 @@ impl<'a> Clip<'a> {
         let sums = parallel::each(&compared, |&one| {
             let votes = Votes::of(&[(self.figures[one], self.figures[one].at)]);
             let others = || compared.iter().filter(|&&other| other != one).map(|&other| self.figures[other]);
-            let search = Search::new(&votes, others(), BRISK);
+            let search = Search::new(&votes, others(), FAST);
             let agreeing = others().map(|other| {
                 search.best(other, None, &|_| true).map_or(0, |spot| votes.count(other, spot, None, 1))
             });
@@ -247,7 +247,7 @@ impl<'a> Clip<'a> {
     /// Moves all together so that they agree with the votes of another clip.
     fn align_group(&mut self, lead: &Votes) {
         let common = self.votes().common();
-        let search = Search::new(lead, std::iter::once(&common), CAREFUL);
+        let search = Search::new(lead, std::iter::once(&common), THOROUGH);
         if let Some(spot) = search.best(&common, None, &|_| true) {
             let (x, y) = (spot.0 - common.at.0, spot.1 - common.at.1);
             self.spots.iter_mut().for_each(|spot| *spot = (spot.0 + x, spot.1 + y));

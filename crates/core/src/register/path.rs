@@ -7,10 +7,10 @@
 const SHARE: f64 = 0.035;
 const LEAST: f64 = 1.4;
 /// A figure that is this many times as far from the middle of its neighbors in most frames shakes.
-pub(crate) const SHAKES: f64 = 1.5;
+pub(crate) const JITTER_FACTOR: f64 = 1.5;
 
 /// How far a figure may be off its path on canvases of this longer side, in pixels, where nobody says otherwise.
-pub(crate) fn usual_limit(side: u32) -> f64 {
+pub(crate) fn default_limit(side: u32) -> f64 {
     (SHARE * f64::from(side)).max(LEAST)
 }
 
@@ -42,7 +42,7 @@ pub(crate) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
 }
 
 /// How far each value is from the middle of those before and after it; `None` where one of them is not known.
-pub(crate) fn from_middle(values: &[Option<f64>], loops: bool) -> Vec<Option<f64>> {
+pub(crate) fn midpoint_deviations(values: &[Option<f64>], loops: bool) -> Vec<Option<f64>> {
     let count = values.len();
     let value = |at: Option<usize>| at.and_then(|at| values.get(at).copied().flatten());
     let off = |at: usize| {
@@ -57,7 +57,7 @@ pub(crate) fn from_middle(values: &[Option<f64>], loops: bool) -> Vec<Option<f64
 
 /// The same where it is more than `limit` for most: the values shake.
 pub(crate) fn shaken(values: &[Option<f64>], loops: bool, limit: f64) -> Option<Vec<f64>> {
-    let off = from_middle(values, loops);
+    let off = midpoint_deviations(values, loops);
     let known: Vec<f64> = off.iter().flatten().map(|off| off.abs()).collect();
     let is_shaken = values.len() > 3 && known.len() * 2 > values.len() && median(known) > limit;
     is_shaken.then(|| off.into_iter().map(Option::unwrap_or_default).collect())

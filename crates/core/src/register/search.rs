@@ -23,10 +23,10 @@ pub(super) struct Effort {
 }
 
 /// For a few frames.
-pub(super) const CAREFUL: Effort =
+pub(super) const THOROUGH: Effort =
     Effort { longest: 120, peaks: 6, pixels: 4000, settling: u64::MAX, planes: CLASSES };
 /// For each of very many.
-pub(super) const BRISK: Effort = Effort { longest: 48, peaks: 2, pixels: 250, settling: 1200, planes: 5 };
+pub(super) const FAST: Effort = Effort { longest: 48, peaks: 2, pixels: 250, settling: 1200, planes: 5 };
 
 impl Effort {
     /// The plane of a class; that of anything solid is the first.

@@ -4,7 +4,7 @@ use std::collections::{HashMap, VecDeque};
 
 use crate::sequence::Span;
 use crate::sequence::timing::{TimeError, common_clock};
-use crate::{Carried, Name};
+use crate::{ExtraFields, Name};
 
 /// A named sequence of steps.
 ///
@@ -18,7 +18,7 @@ pub struct Clip {
     plays: u32,
     timescale: u32,
     steps: Vec<Step>,
-    carried: Carried,
+    carried: ExtraFields,
 }
 
 /// The way through the steps.
@@ -43,7 +43,7 @@ pub struct Step {
     /// What the game is told when the step begins.
     pub event: Option<String>,
     /// Keys carried along.
-    pub carried: Carried,
+    pub carried: ExtraFields,
 }
 
 /// Why steps are no clip.
@@ -64,7 +64,7 @@ pub enum ClipError {
 
 impl Clip {
     /// Its name with its sprite's: `koi:swim`.
-    pub fn whole_name(&self) -> String {
+    pub fn qualified_name(&self) -> String {
         format!("{}:{}", self.sprite, self.name)
     }
 
@@ -83,11 +83,11 @@ impl Clip {
             return Err(ClipError::Time { clip: name, error: TimeError::Zero });
         }
         let (play, plays) = (Play::default(), 0);
-        Ok(Self { sprite, name, play, plays, timescale, steps, carried: Carried::new() })
+        Ok(Self { sprite, name, play, plays, timescale, steps, carried: ExtraFields::new() })
     }
 
     /// A clip of frames with a time each, on the coarsest clock that keeps all of them exact.
-    pub fn of_spans(sprite: Name, name: Name, spans: &[(usize, Span)]) -> Result<Self, ClipError> {
+    pub fn from_durations(sprite: Name, name: Name, spans: &[(usize, Span)]) -> Result<Self, ClipError> {
         let only_spans: Vec<Span> = spans.iter().map(|&(_, span)| span).collect();
         let clocked = common_clock(&only_spans);
         let (timescale, ticks) = clocked.map_err(|error| ClipError::Time { clip: name.clone(), error })?;
@@ -136,7 +136,7 @@ impl Clip {
     }
 
     /// The same clip with other carried keys.
-    pub fn with_carried(self, carried: Carried) -> Self {
+    pub fn with_carried(self, carried: ExtraFields) -> Self {
         Self { carried, ..self }
     }
 
@@ -201,7 +201,7 @@ impl Clip {
     }
 
     /// The same clip in a set where its frames lie elsewhere; `None` where one of them is gone.
-    pub(crate) fn with_places(mut self, new_place: &[Option<usize>]) -> Option<Self> {
+    pub(crate) fn remap_frames(mut self, new_place: &[Option<usize>]) -> Option<Self> {
         for step in &mut self.steps {
             step.frame = new_place[step.frame]?;
         }
@@ -209,7 +209,7 @@ impl Clip {
     }
 
     /// The same clip with its frames `count` places further on.
-    pub(crate) fn moved_by(mut self, count: usize) -> Self {
+    pub(crate) fn offset_frames(mut self, count: usize) -> Self {
         for step in &mut self.steps {
             step.frame += count;
         }
@@ -272,7 +272,7 @@ impl Clip {
     }
 
     /// Keys carried along for the user.
-    pub fn carried(&self) -> &Carried {
+    pub fn carried(&self) -> &ExtraFields {
         &self.carried
     }
 

@@ -137,7 +137,7 @@ fn fitted(frame: Frame) -> Frame {
         return frame;
     }
     let (x, y) = (-i64::from(kept.x), -i64::from(kept.y));
-    frame.moved_on(kept.size(), x, y).expect("kept pixels fit themselves")
+    frame.translate_onto(kept.size(), x, y).expect("kept pixels fit themselves")
 }
 
 /// The room that frames take round their pivots, in whole pixels.
@@ -225,9 +225,9 @@ impl PivotExtent {
         let name = frame.name().clone();
         let (dx, dy) = (-x - self.left, -y - self.top);
         // If the kept rectangle does not fit, its content does: checked by the caller.
-        let moved = frame.clone().moved_on(self.size(), dx, dy);
+        let moved = frame.clone().translate_onto(self.size(), dx, dy);
         moved
-            .or_else(|_| frame.tightened().moved_on(self.size(), dx, dy))
+            .or_else(|_| frame.tightened().translate_onto(self.size(), dx, dy))
             .map_err(|_| SetError::canvas(&name, self.size()))
     }
 }

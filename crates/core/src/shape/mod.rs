@@ -28,12 +28,12 @@ pub use mirror::mirror;
 pub(crate) use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
-pub use places::{Moves, PlaceError, PlaceKind, PlaceLine, set_places, shift_places};
+pub use places::{FrameOverride, OverrideError, OverrideKind, PlannedShifts, apply_overrides, plan_shifts};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
 pub use scale::{Resample, ScaleError, ScaleRule, ScaleRuleError, fitting, scale, scale_each};
 pub(crate) use scale::{resampled, support};
-pub use together::{Together, stand_together};
+pub use together::{Coregistration, coregister_pivots};
 pub use trim::{Trim, TrimScope, restore, trim};
 
 #[cfg(test)]

@@ -163,7 +163,7 @@ fn registered_feet(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
     let along = |axis: fn((i64, i64)) -> i64| -> Vec<Option<f64>> {
         places.iter().map(|place| place.map(|place| -axis(place.shift) as f64)).collect()
     };
-    let limit = path::usual_limit(side);
+    let limit = path::default_limit(side);
     let (across, down) = (along(|(x, _)| x), along(|(_, y)| y));
     let masses: Vec<Option<f64>> = frames.iter().map(|frame| Some(mass(frame)?.x)).collect();
     let soles: Vec<Option<f64>> = frames.iter().map(|frame| Some(feet(frame)?.y)).collect();
@@ -189,7 +189,7 @@ fn carried(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
 
 /// Displacement from the path of the neighbors, or from the median position if the clip jitters.
 fn away(values: &[Option<f64>], loops: bool, limit: f64) -> Vec<f64> {
-    if path::shaken(values, loops, path::SHAKES * limit).is_some() {
+    if path::shaken(values, loops, path::JITTER_FACTOR * limit).is_some() {
         let usual = path::median(values.iter().flatten().copied().collect());
         return values.iter().map(|value| value.map_or(0.0, |value| value - usual)).collect();
     }

@@ -8,18 +8,18 @@ use crate::{Annotations, Area, FrameSet, Insets, LONGEST, Name, Point, SetError,
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PlaceLine {
+pub struct FrameOverride {
     /// The frame's name, alone or as `sprite:frame`.
     pub frame: String,
     /// What is set.
-    pub kind: PlaceKind,
+    pub kind: OverrideKind,
     /// The line of the list, from 1.
     pub line: usize,
 }
 
 /// What a line sets.
 #[derive(Clone, Debug, PartialEq)]
-pub enum PlaceKind {
+pub enum OverrideKind {
     /// So many pixels to the right and down that the drawing is moved on its canvas, with its boxes; the pivot stays.
     Shift(i32, i32),
     /// The pivot.
@@ -32,7 +32,7 @@ pub enum PlaceKind {
 
 /// Why a list does not fit a set.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum PlaceError {
+pub enum OverrideError {
     /// No frame of that name.
     #[error("line {line}: there is no frame '{frame}'")]
     NoFrame {
@@ -77,46 +77,46 @@ pub enum PlaceError {
 /// The lines of a list, each with the frame it is about.
 fn by_frame<'l>(
     set: &FrameSet,
-    lines: &'l [PlaceLine],
-) -> Result<HashMap<usize, Vec<&'l PlaceLine>>, PlaceError> {
+    lines: &'l [FrameOverride],
+) -> Result<HashMap<usize, Vec<&'l FrameOverride>>, OverrideError> {
     let mut by_name: HashMap<&str, Vec<usize>> = HashMap::new();
     for (at, frame) in set.frames().iter().enumerate() {
         by_name.entry(frame.name().as_str()).or_default().push(at);
     }
-    let whole_name = |text: &str| -> Option<usize> {
+    let qualified_name = |text: &str| -> Option<usize> {
         text.match_indices(':').find_map(|(colon, _)| {
             let called = by_name.get(&text[colon + 1..])?;
             called.iter().copied().find(|&at| set.frames()[at].sprite().as_str() == &text[..colon])
         })
     };
-    let named = |place: &PlaceLine| -> Result<usize, PlaceError> {
+    let named = |place: &FrameOverride| -> Result<usize, OverrideError> {
         let mut found = by_name.get(place.frame.as_str()).cloned().unwrap_or_default();
-        found.extend(whole_name(&place.frame));
+        found.extend(qualified_name(&place.frame));
         let (line, frame) = (place.line, place.frame.clone());
         match found[..] {
             [one] => Ok(one),
-            [] => Err(PlaceError::NoFrame { line, frame }),
+            [] => Err(OverrideError::NoFrame { line, frame }),
             [first, ..] => {
                 let example = format!("{}:{frame}", set.frames()[first].sprite());
-                Err(PlaceError::WhichFrame { line, frame, example })
+                Err(OverrideError::WhichFrame { line, frame, example })
             }
         }
     };
-    let mut of_frame: HashMap<usize, Vec<&PlaceLine>> = HashMap::new();
+    let mut frame_finding: HashMap<usize, Vec<&FrameOverride>> = HashMap::new();
     for place in lines {
-        of_frame.entry(named(place)?).or_default().push(place);
+        frame_finding.entry(named(place)?).or_default().push(place);
     }
-    Ok(of_frame)
+    Ok(frame_finding)
 }
 
 /// Drawings that are to be moved as a list says. Nothing is moved yet: canvases may have to grow beyond what there is room for.
-pub struct Moves {
+pub struct PlannedShifts {
     ways: Vec<(i64, i64)>,
     /// The canvas that each frame will have.
     pub canvases: Vec<Size>,
 }
 
-impl Moves {
+impl PlannedShifts {
     /// Moves the drawings of the set that this was read for, and tells how far each was moved.
     pub fn made(self, set: FrameSet) -> Result<(FrameSet, Vec<Shift>), SetError> {
         let shifts = self.ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
@@ -128,46 +128,46 @@ impl Moves {
 ///
 /// # Errors
 /// Where a line names no frame, or several.
-pub fn shift_places(set: &FrameSet, lines: &[PlaceLine]) -> Result<Moves, PlaceError> {
+pub fn plan_shifts(set: &FrameSet, lines: &[FrameOverride]) -> Result<PlannedShifts, OverrideError> {
     let mut ways = vec![(0, 0); set.frames().len()];
     for (at, lines) in by_frame(set, lines)? {
         for line in lines {
-            if let PlaceKind::Shift(x, y) = line.kind {
+            if let OverrideKind::Shift(x, y) = line.kind {
                 let way = (ways[at].0 + i64::from(x), ways[at].1 + i64::from(y));
                 if way.0.abs().max(way.1.abs()) > i64::from(LONGEST) {
-                    return Err(PlaceError::TooFar { line: line.line, frame: line.frame.clone() });
+                    return Err(OverrideError::TooFar { line: line.line, frame: line.frame.clone() });
                 }
                 ways[at] = way;
             }
         }
     }
-    Ok(Moves { canvases: canvases(set, &ways), ways })
+    Ok(PlannedShifts { canvases: canvases(set, &ways), ways })
 }
 
 /// Sets the pivots, boxes and nine-slices that a list says; frames it does not name stay as they are.
 ///
 /// # Errors
 /// Where a line names no frame, or several, or a nine-slice does not fit.
-pub fn set_places(set: FrameSet, places: &[PlaceLine]) -> Result<FrameSet, PlaceError> {
-    let of_frame = by_frame(&set, places)?;
+pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameSet, OverrideError> {
+    let frame_finding = by_frame(&set, places)?;
     set.map_frames(|at, frame| {
-        of_frame.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
+        frame_finding.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
             let annotations = frame.annotations().clone();
             Ok(match &place.kind {
                 // The drawing was moved before anything was measured on it.
-                PlaceKind::Shift(..) => frame,
-                PlaceKind::Pivot(point) => frame.with_pivot(*point),
-                PlaceKind::Box(name, area) => {
+                OverrideKind::Shift(..) => frame,
+                OverrideKind::Pivot(point) => frame.with_pivot(*point),
+                OverrideKind::Box(name, area) => {
                     let mut boxes = annotations.boxes;
                     boxes.insert(name.clone(), *area);
                     frame.with_annotations(Annotations { boxes, ..annotations })
                 }
-                PlaceKind::Nine(insets) if insets.fit(frame.canvas()) => {
+                OverrideKind::Nine(insets) if insets.fit(frame.canvas()) => {
                     frame.with_annotations(Annotations { nine: Some(*insets), ..annotations })
                 }
-                PlaceKind::Nine(insets) => {
+                OverrideKind::Nine(insets) => {
                     let (line, frame) = (place.line, place.frame.clone());
-                    return Err(PlaceError::NineTooLarge { line, insets: *insets, frame });
+                    return Err(OverrideError::NineTooLarge { line, insets: *insets, frame });
                 }
             })
         })

@@ -144,7 +144,8 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
     }
     let annotations = frame.to_follow().scaled(factor, canvas);
     let pivot = Point::new(frame.pivot().x * factor.value(), frame.pivot().y * factor.value());
-    let kept = if frame.is_whole() { Rect::of(canvas) } else { reached(frame.kept(), canvas, factor, how) };
+    let kept =
+        if frame.is_untrimmed() { Rect::of(canvas) } else { reached(frame.kept(), canvas, factor, how) };
     let (pixels, inset) = match kept.is_empty() {
         true => (Pixels::none(), Pair::default()),
         false => (resampled(&frame.restored(), canvas, kept, factor, how), Pair { x: kept.x, y: kept.y }),
@@ -224,13 +225,13 @@ fn fills_canvas(whole: &Pixels) -> bool {
 }
 
 /// Which pixels a new one is made of: the first of them, and their shares.
-struct Shares {
+struct KernelWeights {
     first: usize,
     weights: Vec<f32>,
 }
 
 /// Those of the new pixels from `start` on, `count` of them.
-fn shares(start: u32, count: u32, old: u32, factor: Ratio, repeats: bool) -> Vec<Shares> {
+fn shares(start: u32, count: u32, old: u32, factor: Ratio, repeats: bool) -> Vec<KernelWeights> {
     let wide = (1.0 / factor.value()).max(1.0);
     let one = |at: u32| {
         // Whole numbers up to the last division.
@@ -248,7 +249,10 @@ fn shares(start: u32, count: u32, old: u32, factor: Ratio, repeats: bool) -> Vec
                 weights[(n.clamp(0, end) - first) as usize] += weight / sum;
             }
         }
-        Shares { first: first as usize, weights: weights.into_iter().map(|weight| weight as f32).collect() }
+        KernelWeights {
+            first: first as usize,
+            weights: weights.into_iter().map(|weight| weight as f32).collect(),
+        }
     };
     (start..start + count).map(one).collect()
 }
@@ -276,7 +280,7 @@ fn smooth(whole: &Pixels, canvas: Size, wanted: Rect, factor: Ratio) -> RgbaImag
             f32::from(pixel[3]),
         ]
     };
-    let sum = |shares: &Shares, at: &dyn Fn(usize) -> [f32; 4]| {
+    let sum = |shares: &KernelWeights, at: &dyn Fn(usize) -> [f32; 4]| {
         let mut total = [0f32; 4];
         for (n, weight) in shares.weights.iter().enumerate() {
             let pixel = at(shares.first + n);

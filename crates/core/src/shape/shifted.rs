@@ -54,12 +54,12 @@ pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, Se
         if (x, y) == (0, 0) && left + top + right + bottom == 0 {
             return Ok(frame);
         }
-        let (was_whole, name) = (frame.is_whole(), frame.name().clone());
+        let (was_whole, name) = (frame.is_untrimmed(), frame.name().clone());
         let canvas = growths[at].of(frame.canvas());
         let drawn = frame.content(0).unwrap_or_default();
         let moved = frame
             .keeping(drawn)
-            .and_then(|frame| frame.moved_on(canvas, left, top))
+            .and_then(|frame| frame.translate_onto(canvas, left, top))
             .and_then(|frame| frame.shifted(x, y))
             .map_err(|_| SetError::canvas(&name, canvas))?;
         if !was_whole {

@@ -265,10 +265,11 @@ fn one_box_for_a_clip_leaves_thin_limbs_out() {
 #[test]
 fn a_list_of_places_names_the_line_that_is_wrong() {
     let set = || set_of(vec![figure(1, 0, (0, 0)), figure(1, 1, (0, 0))]);
-    let place = |frame: &str, kind| PlaceLine { frame: frame.into(), kind, line: 3 };
-    let done = set_places(set(), &[place("heron:1", PlaceKind::Pivot(Point::new(3.0, 4.5)))]).unwrap();
+    let place = |frame: &str, kind| FrameOverride { frame: frame.into(), kind, line: 3 };
+    let done =
+        apply_overrides(set(), &[place("heron:1", OverrideKind::Pivot(Point::new(3.0, 4.5)))]).unwrap();
     assert_eq!(done.frames()[1].pivot(), Point::new(3.0, 4.5));
-    let wrong = set_places(set(), &[place("7", PlaceKind::Pivot(Point::default()))]).unwrap_err();
+    let wrong = apply_overrides(set(), &[place("7", OverrideKind::Pivot(Point::default()))]).unwrap_err();
     assert_eq!(wrong.to_string(), "line 3: there is no frame '7'");
 }
 
@@ -280,8 +281,8 @@ fn loose_drawings_of_a_clip_stand_by_their_figure_and_others_on_their_lower_edge
         whole.part(whole.content(0).unwrap()).unwrap()
     };
     let set = crate::set::tests::with_clips(set_of(vec![cut(0), cut(9), cut(4), cut(0)]), &["wave = 0-2"]);
-    let (together, done) = stand_together(set).unwrap();
-    assert_eq!(done, Together { by_figure: 3, by_feet: 1 });
+    let (together, done) = coregister_pivots(set).unwrap();
+    assert_eq!(done, Coregistration { by_figure: 3, by_feet: 1 });
     let pivots: Vec<Point> = together.frames().iter().map(Frame::pivot).collect();
     // The body is 14x18 at the left top of all of them.
     assert!(pivots[..3].iter().all(|&pivot| pivot == Point::new(7.0, 18.0)), "{pivots:?}");

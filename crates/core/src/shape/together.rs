@@ -16,7 +16,7 @@ const EACH: f64 = 0.1;
 
 /// How frames were put together.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Together {
+pub struct Coregistration {
     /// Frames whose figure was registered with the others of their clip.
     pub by_figure: usize,
     /// Frames that stand on the middle of their lower edge.
@@ -28,9 +28,9 @@ pub struct Together {
 ///
 /// # Errors
 /// None that a set can have; names do not change.
-pub fn stand_together(set: FrameSet) -> Result<(FrameSet, Together), SetError> {
+pub fn coregister_pivots(set: FrameSet) -> Result<(FrameSet, Coregistration), SetError> {
     let mut pivots: Vec<Point> = set.frames().iter().map(bottom_center).collect();
-    let mut done = Together::default();
+    let mut done = Coregistration::default();
     for group in clips(&set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
         let places = register(&frames, &[(0..frames.len()).collect()], None);

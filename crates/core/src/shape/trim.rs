@@ -46,7 +46,7 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
         }
     }
     set.map_frames(|at, frame| {
-        let shown = shared[groups[at]].map(|rect| rect.grown_in(how.border, frame.canvas()));
+        let shown = shared[groups[at]].map(|rect| rect.inflate_within(how.border, frame.canvas()));
         // A box shared by frames of several canvases may reach beyond a small one.
         let kept = shown.and_then(|rect| rect.intersection(Rect::of(frame.canvas())));
         let trimmed = match kept {
@@ -149,7 +149,7 @@ mod tests {
             let set = trim(set, Trim { scope: TrimScope::Frame, alpha: 0, border }).unwrap();
             let frame = &set.frames()[0];
             prop_assert!(frame.restored().looks_like(&pixels));
-            let wanted = pixels.content(0).map(|rect| rect.grown_in(border, pixels.size()));
+            let wanted = pixels.content(0).map(|rect| rect.inflate_within(border, pixels.size()));
             prop_assert_eq!(frame.kept(), wanted.unwrap_or_default());
         }
     }

@@ -14,7 +14,7 @@ use image::{RgbaImage, imageops};
 
 use crate::export::facts::PlayedStep;
 use crate::export::idents::{css_name, idents};
-use crate::export::{ExportError, File, Subject};
+use crate::export::{ExportError, ExportSource, File};
 use crate::manifest::{FrameEntry, Sampling};
 use crate::store::seal;
 use crate::write::png;
@@ -23,7 +23,7 @@ use shibori_core::Rect;
 const FORMAT: &str = "CSS";
 
 /// A style sheet. Rotated frames can't be shown.
-pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
+pub fn css(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError> {
     if let Some(rotated) = subject.manifest.frames.iter().position(|frame| frame.rotated) {
         let frame = subject.manifest.frames[rotated].name.clone();
         return Err(ExportError::Rotated { frame, format: FORMAT });
@@ -57,7 +57,7 @@ pub fn css(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
 }
 
 struct Sheet<'a> {
-    subject: &'a Subject,
+    subject: &'a ExportSource,
     /// The class that every element has.
     shared: String,
     folder: &'a Path,

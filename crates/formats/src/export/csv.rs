@@ -4,11 +4,11 @@ use std::path::{Path, PathBuf};
 
 use ::csv::{Terminator, WriterBuilder};
 
-use crate::export::{ExportError, File, Subject, beside};
+use crate::export::{ExportError, ExportSource, File, beside};
 use crate::tables::{FRAMES, STEPS};
 
 /// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
-pub fn csv(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
+pub fn csv(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError> {
     let folder = path.parent().unwrap_or(Path::new(""));
     let frames = table(&FRAMES, (0..subject.frames.len()).map(|at| frame(subject, at, folder)))?;
     let mut files = vec![File::new(path, frames)];
@@ -33,7 +33,7 @@ fn table(head: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Result<Vec<u
     writer.into_inner().map_err(|error| failed(&error))
 }
 
-fn frame(subject: &Subject, at: usize, folder: &Path) -> Vec<String> {
+fn frame(subject: &ExportSource, at: usize, folder: &Path) -> Vec<String> {
     let (entry, facts) = (&subject.manifest.frames[at], &subject.frames[at]);
     let mut row = vec![entry.sprite.clone(), entry.name.clone(), at.to_string(), facts.number.to_string()];
     row.push(entry.page.to_string());
@@ -56,13 +56,13 @@ fn frame(subject: &Subject, at: usize, folder: &Path) -> Vec<String> {
     row
 }
 
-fn steps(subject: &Subject) -> impl Iterator<Item = Vec<String>> + '_ {
+fn steps(subject: &ExportSource) -> impl Iterator<Item = Vec<String>> + '_ {
     let clips = subject.manifest.clips.iter().zip(&subject.clips);
     clips.flat_map(move |(clip, facts)| {
         // The way back of a bounce repeats steps: a row is a step as it is listed.
         facts.playback.iter().take(clip.steps.len()).map(move |step| {
             let frame = &subject.manifest.frames[step.frame].name;
-            let play = if clip.play == crate::manifest::Playing::Bounce { "bounce" } else { "forward" };
+            let play = if clip.play == crate::manifest::PlayMode::Bounce { "bounce" } else { "forward" };
             let mut row =
                 vec![clip.sprite.clone(), clip.name.clone(), play.to_owned(), clip.plays.to_string()];
             row.extend([step.step.to_string(), frame.clone(), step.frame.to_string()]);

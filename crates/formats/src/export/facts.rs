@@ -6,11 +6,11 @@ use std::collections::HashMap;
 use serde::Serialize;
 use shibori_core::Cell;
 
-use crate::manifest::{ClipEntry, FrameEntry, Manifest, Playing, UvOrigin, uv_of};
+use crate::manifest::{ClipEntry, FrameEntry, Manifest, PlayMode, UvOrigin, uv_of};
 
 /// What follows for a frame. Lengths are pixels of the manifest's pages; `_up` is for engines whose y runs up.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct FrameFacts {
+pub struct FrameGeometry {
     /// Its place in the manifest, from 0.
     pub index: usize,
     /// Its place among its sprite's frames, from 0.
@@ -41,7 +41,7 @@ pub struct FrameFacts {
     pub mid_from_pivot_up: [f64; 2],
 }
 
-impl FrameFacts {
+impl FrameGeometry {
     /// The result for each frame of a manifest, in order.
     pub(super) fn of_all(manifest: &Manifest) -> Vec<Self> {
         let mut counts: HashMap<&str, usize> = HashMap::new();
@@ -104,7 +104,7 @@ pub(super) fn upright(frame: &FrameEntry) -> [u32; 2] {
 
 /// What follows for a clip.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct ClipFacts {
+pub struct ClipTimeline {
     /// One play, step after step; a bounce there and back.
     pub playback: Vec<PlayedStep>,
     /// How long one play takes, in milliseconds.
@@ -140,13 +140,13 @@ pub struct PlayedStep {
     pub start_seconds: f64,
 }
 
-impl ClipFacts {
+impl ClipTimeline {
     pub(super) fn of(clip: &ClipEntry) -> Self {
         let count = clip.steps.len();
         let back = match clip.play {
-            Playing::Forward => 0..0,
+            PlayMode::Forward => 0..0,
             // First and last are shown once.
-            Playing::Bounce => 1..count.max(1) - 1,
+            PlayMode::Bounce => 1..count.max(1) - 1,
         };
         let order = (0..count).chain(back.rev());
         let scale = f64::from(clip.timescale.max(1));

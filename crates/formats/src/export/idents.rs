@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use crate::export::{ExportError, Subject};
+use crate::export::{ExportError, ExportSource};
 
 /// What a thing is called where a sprite's name belongs to it: `koi-00` of the sprite `koi` stays, `00` becomes `koi-00`.
 pub(super) fn full_name(sprite: &str, name: &str) -> String {
@@ -56,7 +56,7 @@ pub(super) struct Idents {
 /// Where two would be the same. Frames and clips share their names only where `together`; `taken` is a name that none of
 /// them may have, and whose it is.
 pub(super) fn idents(
-    subject: &Subject,
+    subject: &ExportSource,
     make: fn(&str) -> String,
     together: bool,
     taken: Option<(&str, &str)>,
@@ -70,13 +70,13 @@ pub(super) fn idents(
     let mut seen: HashMap<String, String> = HashMap::new();
     seen.extend(taken.map(|(name, whose)| (name.to_lowercase(), whose.to_owned())));
     for (at, name) in frames.iter().enumerate() {
-        take(&mut seen, name, subject.frame_told(at), format)?;
+        take(&mut seen, name, subject.describe_frame(at), format)?;
     }
     if !together {
         seen.clear();
     }
     for (at, name) in clips.iter().enumerate() {
-        take(&mut seen, name, subject.clip_told(at), format)?;
+        take(&mut seen, name, subject.describe_clip(at), format)?;
     }
     Ok(Idents { frames, clips })
 }
@@ -85,13 +85,13 @@ pub(super) fn idents(
 ///
 /// # Errors
 /// Where two have.
-pub(super) fn check_full_names(subject: &Subject) -> Result<(), ExportError> {
+pub(super) fn check_full_names(subject: &ExportSource) -> Result<(), ExportError> {
     let manifest = &subject.manifest;
     let frames = manifest.frames.iter().map(|frame| full_name(&frame.sprite, &frame.name));
     let clips = manifest.clips.iter().map(|clip| full_name(&clip.sprite, &clip.name));
-    let told = |at: usize| subject.frame_told(at);
+    let told = |at: usize| subject.describe_frame(at);
     all_differ(frames, told)?;
-    all_differ(clips, |at| subject.clip_told(at))
+    all_differ(clips, |at| subject.describe_clip(at))
 }
 
 fn all_differ(

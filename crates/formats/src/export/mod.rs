@@ -1,6 +1,6 @@
 //! Metadata in other forms: an atlas that was written, told to something that does not read the manifest.
 //!
-//! [`Subject`] is what is exported: a manifest, its pages, and what follows from both ([`FrameFacts`], [`ClipFacts`]). Each
+//! [`ExportSource`] is what is exported: a manifest, its pages, and what follows from both ([`FrameGeometry`], [`ClipTimeline`]). Each
 //! format makes files of it: [`csv()`], [`css()`], [`svg()`], [`gltf()`], [`render()`] for the user's own templates. [`write_files`] puts
 //! them in place. Nothing here changes a manifest or a page.
 
@@ -22,11 +22,11 @@ use crate::{Error, WriteProblem};
 
 pub use css::css;
 pub use csv::{csv, steps_beside as csv_steps_beside};
-pub use facts::{ClipFacts, FrameFacts, PlayedStep};
+pub use facts::{ClipTimeline, FrameGeometry, PlayedStep};
 pub use gltf::{Container, Gltf, gltf};
-pub use subject::{PageImage, Subject};
+pub use subject::{ExportSource, PageImage};
 pub use svg::svg;
-pub use template::{STARTERS, Starter, TemplateError, render};
+pub use template::{BUILTIN_TEMPLATES, Starter, TemplateError, render};
 
 /// Why a subject can't be told in a format.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -98,7 +98,7 @@ const FORMAT_EXTENSIONS: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf
 ///
 /// # Errors
 /// Where it does.
-pub fn check_ending(path: &Path, own: &str) -> Result<(), Error> {
+pub fn check_extension(path: &Path, own: &str) -> Result<(), Error> {
     let typed = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     let is_other =
         is_image(path) || FORMAT_EXTENSIONS.contains(&typed.as_str()) || matches!(own, "gltf" | "glb");

@@ -7,7 +7,7 @@ use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Point};
 use tempfile::TempDir;
 
-use crate::export::Subject;
+use crate::export::ExportSource;
 use crate::read::Limits;
 use crate::store::Transaction;
 use crate::write::{self, PageEncoding};
@@ -34,7 +34,7 @@ pub(super) fn subject(
     clips: &[&str],
     options: &PageEncoding,
     stem: &str,
-) -> (TempDir, Subject) {
+) -> (TempDir, ExportSource) {
     let specs: Vec<ClipSpec> = clips.iter().map(|text| text.parse().unwrap()).collect();
     let set =
         trim(add_clips(set, &specs).unwrap(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
@@ -46,6 +46,7 @@ pub(super) fn subject(
     let run = Transaction::default();
     write::atlas(&path, &atlases, options, &run, || {}).unwrap();
     run.commit().unwrap();
-    let subject = Subject::open(&folder.path().join(format!("{stem}.json")), &Limits::default()).unwrap();
+    let subject =
+        ExportSource::open(&folder.path().join(format!("{stem}.json")), &Limits::default()).unwrap();
     (folder, subject)
 }

@@ -3,16 +3,16 @@
 use std::path::{Path, PathBuf};
 
 use crate::Error;
-use crate::export::facts::{ClipFacts, FrameFacts};
+use crate::export::facts::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, page_files};
-use crate::read::{Limits, Opened, bytes_waiting, opened};
+use crate::read::{Limits, LoadedPage, opened, read_staged};
 use crate::write::png;
 use shibori_core::{Lease, Pixels, parallel};
 
 /// A manifest, its pages, and what follows from both.
 #[derive(Debug)]
-pub struct Subject {
+pub struct ExportSource {
     /// The manifest as it stands.
     pub manifest: Manifest,
     /// Where it lies.
@@ -22,9 +22,9 @@ pub struct Subject {
     /// The pages in the manifest's order.
     pub pages: Vec<PageImage>,
     /// What follows for each frame.
-    pub frames: Vec<FrameFacts>,
+    pub frames: Vec<FrameGeometry>,
     /// What follows for each clip.
-    pub clips: Vec<ClipFacts>,
+    pub clips: Vec<ClipTimeline>,
 }
 
 /// One page.
@@ -59,25 +59,25 @@ impl PageImage {
     }
 }
 
-impl Subject {
+impl ExportSource {
     /// Reads a manifest and its pages.
     ///
     /// # Errors
     /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
     pub fn open(path: &Path, limits: &Limits) -> Result<Self, Error> {
         // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
-        let Opened { manifest, pages: pictures, .. } =
+        let LoadedPage { manifest, pages: pictures, .. } =
             opened(path, &Limits { tighten: false, ..limits.clone() })?;
         let files = page_files(path, &manifest)?;
         let pages = parallel::fallible(files.len(), |at| {
             let path = files[at].clone();
-            let bytes = bytes_waiting(&path, limits)?;
+            let bytes = read_staged(&path, limits)?;
             let lease = limits.memory.take(bytes.len() as u64).map_err(|over| Error::read(&path, over))?;
             Ok::<_, Error>(PageImage { pixels: pictures[at].clone(), bytes, _lease: lease, path })
         })?;
         let stem = stem_of(path);
-        let frames = FrameFacts::of_all(&manifest);
-        let clips = manifest.clips.iter().map(ClipFacts::of).collect();
+        let frames = FrameGeometry::of_all(&manifest);
+        let clips = manifest.clips.iter().map(ClipTimeline::of).collect();
         Ok(Self { manifest, path: path.to_owned(), stem, pages, frames, clips })
     }
 
@@ -105,7 +105,7 @@ impl Subject {
     }
 
     /// A page as a PNG with straight alpha: the file itself where it is one.
-    pub(super) fn straight_png(&self, page: usize) -> Result<Vec<u8>, ExportError> {
+    pub(super) fn unpremultiplied_png(&self, page: usize) -> Result<Vec<u8>, ExportError> {
         let image = &self.pages[page];
         if image.is_png() && !self.is_premultiplied(page) {
             return Ok(image.bytes.clone());
@@ -114,13 +114,13 @@ impl Subject {
     }
 
     /// `frame 'koi:koi-00'`, for people.
-    pub(super) fn frame_told(&self, frame: usize) -> String {
+    pub(super) fn describe_frame(&self, frame: usize) -> String {
         let entry = &self.manifest.frames[frame];
         format!("frame '{}:{}'", entry.sprite, entry.name)
     }
 
     /// `clip 'koi:swim'`, for people.
-    pub(super) fn clip_told(&self, clip: usize) -> String {
+    pub(super) fn describe_clip(&self, clip: usize) -> String {
         let entry = &self.manifest.clips[clip];
         format!("clip '{}:{}'", entry.sprite, entry.name)
     }

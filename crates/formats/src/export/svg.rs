@@ -11,7 +11,7 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 
 use crate::export::idents::{css_name, idents};
-use crate::export::subject::Subject;
+use crate::export::subject::ExportSource;
 use crate::export::{ExportError, File};
 use crate::manifest::{FrameEntry, Sampling};
 use crate::store::seal;
@@ -21,7 +21,7 @@ use shibori_core::Size;
 const GAP: u32 = 2;
 
 /// One SVG with a symbol and a view for each frame.
-pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
+pub fn svg(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError> {
     let names = idents(subject, css_name, false, None, "SVG")?;
     let cells = cells(subject);
     let wide = cells.iter().zip(&subject.manifest.frames).map(|(cell, frame)| cell[0] + frame.canvas[0]);
@@ -34,7 +34,7 @@ pub fn svg(subject: &Subject, path: &Path) -> Result<Vec<File>, ExportError> {
         let [width, height] = subject.manifest.pages[number].size;
         let is_smooth = subject.manifest.pages[number].sampling == Some(Sampling::Smooth);
         let rendering = if is_smooth { "auto" } else { "pixelated" };
-        let png = subject.straight_png(number)?;
+        let png = subject.unpremultiplied_png(number)?;
         debug_assert_eq!(page.pixels.size(), Size::new(width, height));
         writeln!(
             text,
@@ -91,7 +91,7 @@ fn drawing(frame: &FrameEntry) -> String {
 }
 
 /// Where each frame's canvas lies: in rows about as long as high.
-fn cells(subject: &Subject) -> Vec<[u32; 2]> {
+fn cells(subject: &ExportSource) -> Vec<[u32; 2]> {
     let canvases = || subject.manifest.frames.iter().map(|frame| frame.canvas);
     let area: u64 = canvases().map(|[wide, high]| u64::from(wide + GAP) * u64::from(high + GAP)).sum();
     let widest = canvases().map(|[wide, _]| wide).max().unwrap_or(1);

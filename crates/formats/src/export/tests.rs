@@ -51,7 +51,7 @@ fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
 
 #[test]
 fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
-    let premultiplied = shibori_core::pack::Finish { spread: 0, premultiplied: true };
+    let premultiplied = shibori_core::pack::ColorFinish { spread: 0, premultiplied: true };
     let soft = PageEncoding { finish: premultiplied, ..PageEncoding::default() };
     let tga = PageEncoding { format: crate::write::PageFormat::Tga, ..PageEncoding::default() };
     for (options, told) in [

@@ -538,7 +538,7 @@ struct NamedClip {
     /// Ticks a second, and the ticks of each step.
     times: (u32, Vec<u32>),
     events: Vec<Option<String>>,
-    playback: (crate::manifest::Playing, u32),
+    playback: (crate::manifest::PlayMode, u32),
     keys: Keys,
 }
 

@@ -13,13 +13,13 @@ mod save;
 mod text;
 
 pub use model::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, Playing, Sampling, SourceEntry,
+    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, PlayMode, Sampling, SourceEntry,
     StepEntry,
 };
 pub use parse::{as_seen, parse};
 pub(crate) use paths::{page_files, page_path};
 pub(crate) use save::uv_of;
-pub use save::{PageFacts, UvOrigin, of_atlas, of_images, of_set, of_sheet, replace_clips};
+pub use save::{PageInfo, UvOrigin, of_atlas, of_images, of_set, of_sheet, replace_clips};
 
 /// The format this version reads and writes.
 pub const FORMAT: &str = "shibori/1";

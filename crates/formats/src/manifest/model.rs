@@ -236,7 +236,7 @@ pub struct ClipEntry {
     pub sprite: String,
     /// The order in which the steps play.
     #[serde(default)]
-    pub play: Playing,
+    pub play: PlayMode,
     /// How many times to play; 0 means forever.
     #[serde(default)]
     pub plays: u32,
@@ -256,7 +256,7 @@ pub struct ClipEntry {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
-pub enum Playing {
+pub enum PlayMode {
     /// First to last.
     #[default]
     Forward,

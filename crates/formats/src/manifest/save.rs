@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
 use shibori_core::pack::{Atlas, PageGrid, Place};
-use shibori_core::{Area, Carried, Frame, FrameSet, Pair, Rect, Size, Source};
+use shibori_core::{Area, ExtraFields, Frame, FrameSet, Pair, Rect, Size, Source};
 
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Playing, Sampling,
+    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, PlayMode, Sampling,
     SourceEntry, StepEntry,
 };
 
@@ -35,7 +35,7 @@ pub fn of_images(set: &FrameSet, files: &[String]) -> Manifest {
 
 /// What a manifest says of a page besides its size.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct PageFacts {
+pub struct PageInfo {
     /// Its file, from the manifest.
     pub file: String,
     /// Whether colors are multiplied by alpha.
@@ -68,8 +68,8 @@ pub(crate) fn uv_of(rect: [u32; 4], page: [u32; 2], origin: UvOrigin) -> [f64; 4
 }
 
 /// The manifest of an atlas: one file per page. Frames get their rectangles as fractions of the page, 0 to 1 where an origin is given.
-pub fn of_atlas(atlas: &Atlas, facts: &[PageFacts], uv: Option<UvOrigin>) -> Manifest {
-    let page = |(known, facts): (&shibori_core::pack::Page, &PageFacts)| Page {
+pub fn of_atlas(atlas: &Atlas, facts: &[PageInfo], uv: Option<UvOrigin>) -> Manifest {
+    let page = |(known, facts): (&shibori_core::pack::Page, &PageInfo)| Page {
         factor: Coordinate(atlas.factor().value()),
         alpha: if facts.premultiplied { Alpha::Premultiplied } else { Alpha::Straight },
         grid: known.grid.as_ref().map(grid_entry),
@@ -186,8 +186,8 @@ fn clip_entry(clip: &Clip) -> ClipEntry {
         name: clip.name().to_string(),
         sprite: clip.sprite().to_string(),
         play: match clip.play() {
-            Play::Forward => Playing::Forward,
-            Play::Bounce => Playing::Bounce,
+            Play::Forward => PlayMode::Forward,
+            Play::Bounce => PlayMode::Bounce,
         },
         plays: clip.plays(),
         timescale: clip.timescale(),
@@ -206,7 +206,7 @@ fn numbers(rect: Rect) -> [u32; 4] {
 }
 
 /// The user's `extras`, and the rest.
-fn parted(carried: &Carried) -> (Option<Map<String, Value>>, Map<String, Value>) {
+fn parted(carried: &ExtraFields) -> (Option<Map<String, Value>>, Map<String, Value>) {
     let mut other = carried.to_map();
     match other.remove("extras") {
         Some(Value::Object(extras)) => (Some(extras), other),

@@ -1,6 +1,6 @@
 //! What is written validates against the schema, is read back the same, and keeps what is not ours.
 
-use crate::ShownPath;
+use crate::DisplaySlashed;
 use image::{Rgba, RgbaImage};
 use serde_json::json;
 use shibori_core::clip::{ClipSpec, add_clips};

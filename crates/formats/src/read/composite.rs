@@ -23,7 +23,7 @@ pub(super) enum Blend {
 }
 
 /// A partial picture and what to do with it.
-pub(super) struct Patch {
+pub(super) struct FramePatch {
     pub(super) pixels: RgbaImage,
     pub(super) x: u32,
     pub(super) y: u32,
@@ -42,7 +42,7 @@ impl Canvas {
     }
 
     /// Lays a patch and gives the whole picture that is then shown. What lies outside the canvas is cut.
-    pub(super) fn show(&mut self, patch: &Patch) -> RgbaImage {
+    pub(super) fn show(&mut self, patch: &FramePatch) -> RgbaImage {
         let before = (patch.dispose == Dispose::Previous).then(|| self.image.clone());
         let canvas = Rect::of(Size::from(self.image.dimensions()));
         let place = Rect::at(patch.x, patch.y, Size::from(patch.pixels.dimensions())).intersection(canvas);
@@ -80,11 +80,11 @@ mod tests {
     const BLUE: Rgba<u8> = Rgba([0, 0, 255, 255]);
     const NONE: Rgba<u8> = Rgba([0; 4]);
 
-    fn patch(x: u32, color: Rgba<u8>, blend: Blend, dispose: Dispose) -> Patch {
-        Patch { pixels: RgbaImage::from_pixel(1, 1, color), x, y: 0, blend, dispose }
+    fn patch(x: u32, color: Rgba<u8>, blend: Blend, dispose: Dispose) -> FramePatch {
+        FramePatch { pixels: RgbaImage::from_pixel(1, 1, color), x, y: 0, blend, dispose }
     }
 
-    fn shown(patches: &[Patch]) -> Vec<[Rgba<u8>; 2]> {
+    fn shown(patches: &[FramePatch]) -> Vec<[Rgba<u8>; 2]> {
         let mut canvas = Canvas::new(Size::new(2, 1));
         let picture = |image: RgbaImage| [*image.get_pixel(0, 0), *image.get_pixel(1, 0)];
         patches.iter().map(|patch| picture(canvas.show(patch))).collect()
@@ -121,8 +121,10 @@ mod tests {
 
     #[test]
     fn a_patch_outside_the_canvas_is_cut() {
-        let wide =
-            Patch { pixels: RgbaImage::from_pixel(9, 9, RED), ..patch(1, RED, Blend::Over, Dispose::Keep) };
+        let wide = FramePatch {
+            pixels: RgbaImage::from_pixel(9, 9, RED),
+            ..patch(1, RED, Blend::Over, Dispose::Keep)
+        };
         let far = patch(u32::MAX, RED, Blend::Over, Dispose::Clear);
         assert_eq!(shown(&[wide, far]), [[NONE, RED], [NONE, RED]]);
     }

@@ -6,15 +6,15 @@ use shibori_core::{Lease, Pixels, Size};
 
 use crate::ReadProblem;
 use crate::read::picture::{
-    Animation, ImageInfo, Limits, Loaded, Moment, Picture, Room, WORK, check_size, memory_of,
+    Animation, AnimationFrame, ImageInfo, Limits, Loaded, Picture, Room, WORK, byte_size, check_size,
 };
 
-pub(super) struct FilmReader<'a> {
+pub(super) struct AnimationReader<'a> {
     format: &'static str,
     size: Size,
     bytes: usize,
     limits: &'a Limits,
-    moments: Vec<Moment>,
+    moments: Vec<AnimationFrame>,
     is_truncated: bool,
     /// The canvas on which pictures are laid over each other, and what is laid.
     _canvas: Room,
@@ -23,7 +23,7 @@ pub(super) struct FilmReader<'a> {
 /// What a picture costs beside its pixels.
 const FRAME_OVERHEAD: u64 = 512;
 
-impl<'a> FilmReader<'a> {
+impl<'a> AnimationReader<'a> {
     /// For an animation of `count` pictures, as far as that is known, of `size` in a file of this many bytes.
     ///
     /// # Errors
@@ -36,7 +36,7 @@ impl<'a> FilmReader<'a> {
         limits: &'a Limits,
     ) -> Result<Self, ReadProblem> {
         let canvas = Room::of(size, WORK, limits)?;
-        limits.memory.check(count.saturating_mul(memory_of(size).saturating_add(FRAME_OVERHEAD)))?;
+        limits.memory.check(count.saturating_mul(byte_size(size).saturating_add(FRAME_OVERHEAD)))?;
         Ok(Self { format, size, bytes, limits, moments: Vec::new(), is_truncated: false, _canvas: canvas })
     }
 
@@ -46,13 +46,13 @@ impl<'a> FilmReader<'a> {
 
     /// Makes room for one more picture.
     pub(super) fn room(&self) -> Result<Lease, ReadProblem> {
-        Ok(self.limits.memory.take(memory_of(self.size).saturating_add(FRAME_OVERHEAD))?)
+        Ok(self.limits.memory.take(byte_size(self.size).saturating_add(FRAME_OVERHEAD))?)
     }
 
     /// Makes room for a partial picture, as far as it is larger than the canvas.
     pub(super) fn patch_room(&self, size: Size) -> Result<Lease, ReadProblem> {
         check_size(size, self.limits)?;
-        Ok(self.limits.memory.take(memory_of(size).saturating_sub(memory_of(self.size)))?)
+        Ok(self.limits.memory.take(byte_size(size).saturating_sub(byte_size(self.size)))?)
     }
 
     /// The file has all its pictures, but not its end.
@@ -61,7 +61,7 @@ impl<'a> FilmReader<'a> {
     }
 
     pub(super) fn add(&mut self, room: Lease, picture: RgbaImage, span: Span, raw_delay: Option<u32>) {
-        self.moments.push(Moment { picture: Pixels::leased(picture, room), span, raw_delay });
+        self.moments.push(AnimationFrame { picture: Pixels::leased(picture, room), span, raw_delay });
     }
 
     /// The file ends here, though it should not. No error where the frames so far are welcome.
@@ -82,7 +82,7 @@ impl<'a> FilmReader<'a> {
     pub(super) fn finish(mut self, info: ImageInfo, plays: u32) -> Result<Loaded, ReadProblem> {
         let is_truncated = self.is_truncated;
         if self.moments.len() > 1 {
-            let picture = Picture::Moving(Animation { moments: self.moments, plays });
+            let picture = Picture::RenderedMotion(Animation { moments: self.moments, plays });
             return Ok(Loaded { info, picture, is_truncated });
         }
         match self.moments.pop() {

@@ -12,8 +12,8 @@ use shibori_core::clip::{Clip, Span};
 use shibori_core::parallel;
 use shibori_core::{Frame, FrameSet, Name};
 
-use crate::read::frames::frames_of_file;
-use crate::read::gathered::{Gathered, Remark, file_name, sprite_name};
+use crate::read::frames::load_frames;
+use crate::read::gathered::{LoadedFrames, ReadNotice, file_name, sprite_name};
 use crate::read::picture::Limits;
 use crate::read::set::load;
 use crate::{Error, ReadProblem, manifest};
@@ -28,8 +28,8 @@ const DEEPEST: usize = 8;
 ///
 /// # Errors
 /// Where an image can't be read, or there are none.
-pub fn read(folder: &Path, limits: &Limits) -> Result<Gathered, Error> {
-    let mut gathered = Gathered::default();
+pub fn read(folder: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
+    let mut gathered = LoadedFrames::default();
     let mut sets = Vec::new();
     gather(folder, limits, 0, &mut sets, &mut gathered)?;
     if sets.is_empty() {
@@ -60,7 +60,7 @@ fn gather(
     limits: &Limits,
     depth: usize,
     sets: &mut Vec<FrameSet>,
-    gathered: &mut Gathered,
+    gathered: &mut LoadedFrames,
 ) -> Result<(), Error> {
     let (images, folders) = listing(folder)?;
     if !images.is_empty() {
@@ -109,7 +109,7 @@ pub fn is_image(path: &Path) -> bool {
 }
 
 /// The images of one folder: a sprite named after it.
-fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSet, Vec<Remark>), Error> {
+fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
     // `.` and `..` have no name of their own until they are spelled out.
     let spelled = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
     let sprite = sprite_name(Path::new(&file_name(&spelled)))?;
@@ -153,8 +153,8 @@ impl Sequence {
     pub(super) fn read(
         self,
         limits: &Limits,
-        alone: impl Fn(&Path) -> Result<Gathered, Error>,
-    ) -> Result<Gathered, Error> {
+        alone: impl Fn(&Path) -> Result<LoadedFrames, Error>,
+    ) -> Result<LoadedFrames, Error> {
         let [first, _, ..] = self.paths.as_slice() else { return alone(&self.paths[0]) };
         let (_, prefix, _) = self.key.unwrap_or_default();
         let name = match bare(&prefix) {
@@ -162,7 +162,7 @@ impl Sequence {
             name => Name::new(name).map_err(|error| Error::read(first, error))?,
         };
         let (set, remarks) = one_sprite(first, &name, &self.paths, limits)?;
-        Ok(Gathered { set, remarks, files: self.paths })
+        Ok(LoadedFrames { set, remarks, files: self.paths })
     }
 }
 
@@ -181,8 +181,8 @@ fn one_sprite(
     sprite: &Name,
     images: &[PathBuf],
     limits: &Limits,
-) -> Result<(FrameSet, Vec<Remark>), Error> {
-    let read = parallel::fallible(images.len(), |at| frames_of_file(&images[at], sprite, limits))?;
+) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+    let read = parallel::fallible(images.len(), |at| load_frames(&images[at], sprite, limits))?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
     for (set, said) in read {
         sets.push(set);
@@ -195,8 +195,8 @@ fn one_sprite(
     Ok((set.with_clips(clips).map_err(|error| Error::read(folder, error))?, remarks))
 }
 
-/// Sequence whose names differ in their last number only, at least two of them, as clips.
-fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remark>), ReadProblem> {
+/// Files whose names differ in their last number only, at least two of them, as clips.
+fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<ReadNotice>), ReadProblem> {
     let mut sequences: Vec<(String, Vec<(u64, usize)>)> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();
     let still = |at: &usize| set.first_clip_of(*at).is_none();
@@ -216,11 +216,11 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<Remar
         let spans: Vec<(usize, Span)> = members.iter().map(|&(_, at)| (at, Span::DEFAULT)).collect();
         let name = bare(&prefix);
         let name = if name.is_empty() { sprite.clone() } else { Name::new(name)? };
-        clips.push(Clip::of_spans(sprite.clone(), name, &spans)?);
+        clips.push(Clip::from_durations(sprite.clone(), name, &spans)?);
         let numbers: Vec<u64> = members.iter().map(|&(number, _)| number).collect();
         let missing = missing(&numbers);
         if !missing.is_empty() {
-            remarks.push(Remark::MissingNumbers { sequence: prefix, missing });
+            remarks.push(ReadNotice::MissingNumbers { sequence: prefix, missing });
         }
     }
     Ok((clips, remarks))
@@ -304,7 +304,9 @@ mod tests {
             all.set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name())).collect();
         assert_eq!(frames, ["leap:leap_2", "leap:leap_10", "sign:sign", "leap_3:leap_3"]);
         assert_eq!(all.set.clips()[0].name().as_str(), "leap");
-        assert!(matches!(&all.remarks[..], [Remark::MissingNumbers { missing, .. }] if missing.len() == 7));
+        assert!(
+            matches!(&all.remarks[..], [ReadNotice::MissingNumbers { missing, .. }] if missing.len() == 7)
+        );
     }
 
     #[test]

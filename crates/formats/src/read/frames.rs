@@ -6,25 +6,25 @@ use serde_json::Value;
 use shibori_core::clip::{Clip, Play};
 use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
 
-use crate::read::gathered::{Remark, file_name, sprite_name};
+use crate::read::gathered::{ReadNotice, file_name, sprite_name};
 use crate::read::image::image;
 use crate::read::picture::{Animation, Limits, Loaded, Picture};
 use crate::{Error, ReadProblem};
 
 /// The frames of one image file: one named after the file, or an animation's with their clip.
-pub(super) fn frames_of_file(
+pub(super) fn load_frames(
     path: &Path,
     sprite: &Name,
     limits: &Limits,
-) -> Result<(FrameSet, Vec<Remark>), Error> {
+) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
     let Loaded { picture, is_truncated, .. } = image(path, limits)?;
     let file = file_name(path);
     let read = match picture {
         Picture::Still(pixels) => {
-            let remark = is_truncated.then(|| Remark::Truncated { file: file.clone(), frames: 0 });
+            let remark = is_truncated.then(|| ReadNotice::Truncated { file: file.clone(), frames: 0 });
             still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::from_iter(remark)))
         }
-        Picture::Moving(animation) => {
+        Picture::RenderedMotion(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
     };
@@ -50,7 +50,7 @@ pub fn animation_frames(
     name: &Name,
     file: &str,
     is_truncated: bool,
-) -> Result<(FrameSet, Vec<Remark>), ReadProblem> {
+) -> Result<(FrameSet, Vec<ReadNotice>), ReadProblem> {
     let digits = animation.moments.len().saturating_sub(1).max(10).ilog10() as usize + 1;
     let (mut frames, mut spans, mut fast) = (Vec::new(), Vec::new(), 0);
     for (number, moment) in animation.moments.into_iter().enumerate() {
@@ -65,11 +65,12 @@ pub fn animation_frames(
         frames.push(frame.with_source(Some(source)));
         spans.push((number, moment.span));
     }
-    let clip = Clip::of_spans(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
-    let remark = Remark::FastDelays { file: file.to_owned(), frames: fast };
+    let clip =
+        Clip::from_durations(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
+    let remark = ReadNotice::FastDelays { file: file.to_owned(), frames: fast };
     let mut remarks = if fast > 0 { vec![remark] } else { Vec::new() };
     if is_truncated {
-        remarks.push(Remark::Truncated { file: file.to_owned(), frames: frames.len() });
+        remarks.push(ReadNotice::Truncated { file: file.to_owned(), frames: frames.len() });
     }
     Ok((FrameSet::new(frames, vec![clip])?, remarks))
 }

@@ -9,18 +9,18 @@ use crate::Error;
 
 /// Frames, and what was noticed on the way.
 #[derive(Clone, Debug, Default)]
-pub struct Gathered {
+pub struct LoadedFrames {
     /// The frames and clips.
     pub set: FrameSet,
     /// What the user should hear.
-    pub remarks: Vec<Remark>,
+    pub remarks: Vec<ReadNotice>,
     /// Every file that was read: none of them may be overwritten.
     pub files: Vec<PathBuf>,
 }
 
 /// Something that is no error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Remark {
+pub enum ReadNotice {
     /// Numbers missing in a numbered sequence.
     MissingNumbers {
         /// The sequence, such as `leap_`.

@@ -9,9 +9,9 @@ use image::RgbaImage;
 use shibori_core::Size;
 
 use crate::ReadProblem;
-use crate::read::composite::{Blend, Canvas, Dispose, Patch};
-use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, shown_span};
+use crate::read::composite::{Blend, Canvas, Dispose, FramePatch};
+use crate::read::film::AnimationReader;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, effective_duration};
 
 /// The byte that ends a file.
 const TRAILER: u8 = b';';
@@ -36,7 +36,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         return Err(ReadProblem::Damaged { format: "GIF", why: format!("its canvas is {size} px") });
     }
     let colors = decoder.global_palette().map_or(0, |palette| palette.len() / 3);
-    let mut film = FilmReader::new("GIF", size, count(bytes), whole.len(), limits)?;
+    let mut film = AnimationReader::new("GIF", size, count(bytes), whole.len(), limits)?;
     let mut canvas = Canvas::new(size);
     loop {
         let frame = match decoder.next_frame_info() {
@@ -54,7 +54,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
             DisposalMethod::Background => Dispose::Clear,
             DisposalMethod::Previous => Dispose::Previous,
         };
-        let (span, raw_delay) = shown_span(u32::from(frame.delay), 100);
+        let (span, raw_delay) = effective_duration(u32::from(frame.delay), 100);
         let room = film.room()?;
         let _patch = film.patch_room(size)?;
         let mut samples = vec![0; decoder.buffer_size()];
@@ -64,7 +64,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         }
         let no_pixels = || ReadProblem::Damaged { format: "GIF", why: "a frame has too few pixels".into() };
         let pixels = RgbaImage::from_raw(size.width, size.height, samples).ok_or_else(no_pixels)?;
-        let patch = Patch { pixels, x, y, blend: Blend::Over, dispose };
+        let patch = FramePatch { pixels, x, y, blend: Blend::Over, dispose };
         film.add(room, canvas.show(&patch), span, raw_delay);
     }
     if ended.is_some() {
@@ -131,7 +131,9 @@ mod tests {
 
     /// Each picture as letters: `r`, `b`, or `.` for nothing.
     fn shown(bytes: &[u8]) -> Vec<String> {
-        let Picture::Moving(animation) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::RenderedMotion(animation) = decode(bytes, &Limits::default()).unwrap().picture else {
+            panic!()
+        };
         let letter = |pixel: &Rgba<u8>| match pixel.0 {
             [255, 0, 0, 255] => 'r',
             [0, 0, 255, 255] => 'b',
@@ -159,7 +161,7 @@ mod tests {
         let frames = [0, 1, 2, 50].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
         for (repeat, plays) in [(None, 1), (Some(Repeat::Infinite), 0), (Some(Repeat::Finite(2)), 3)] {
             let loaded = decode(&bytes(&frames, repeat), &Limits::default()).unwrap();
-            let Picture::Moving(animation) = loaded.picture else { panic!() };
+            let Picture::RenderedMotion(animation) = loaded.picture else { panic!() };
             assert_eq!(animation.plays, plays);
             let times: Vec<_> = animation.moments.iter().map(|m| (m.span.millis(), m.raw_delay)).collect();
             assert_eq!(times, [(100.0, Some(0)), (100.0, Some(1)), (20.0, None), (500.0, None)]);
@@ -171,7 +173,7 @@ mod tests {
         let frames = [10; 3].map(|delay| patch(0, &[RED, BLUE, RED, RED], delay, DisposalMethod::Keep));
         let bytes = bytes(&frames, None);
         let loaded = decode(&bytes[..bytes.len() - 1], &Limits::default()).unwrap();
-        let Picture::Moving(animation) = loaded.picture else { panic!() };
+        let Picture::RenderedMotion(animation) = loaded.picture else { panic!() };
         assert_eq!((animation.moments.len(), loaded.is_truncated), (3, true));
         let cut = decode(&bytes[..bytes.len() - 3], &Limits::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");

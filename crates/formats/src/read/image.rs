@@ -14,7 +14,7 @@ const STDIN: &str = "-";
 pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
     let length = limits.staged.length(path).unwrap_or(0);
     let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
-    let bytes = if path == Path::new(STDIN) { piped(limits)? } else { bytes_waiting(path, limits)? };
+    let bytes = if path == Path::new(STDIN) { piped(limits)? } else { read_staged(path, limits)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
     decode(&bytes, is_tga, limits).map_err(|problem| Error::read(path, problem))
 }
@@ -30,7 +30,7 @@ fn piped(limits: &Limits) -> Result<Vec<u8>, Error> {
 }
 
 /// The whole of a file, with a plain word where it is a folder.
-pub(crate) fn bytes_of(path: &Path) -> Result<Vec<u8>, Error> {
+pub(crate) fn read_bytes(path: &Path) -> Result<Vec<u8>, Error> {
     if path == Path::new(STDIN) {
         let mut bytes = Vec::new();
         return match std::io::stdin().lock().read_to_end(&mut bytes) {
@@ -38,11 +38,11 @@ pub(crate) fn bytes_of(path: &Path) -> Result<Vec<u8>, Error> {
             Err(error) => Err(Error::read(path, error)),
         };
     }
-    bytes_waiting(path, &Limits::default())
+    read_staged(path, &Limits::default())
 }
 
 /// The same of a file that may have been made by the same run and not be in place yet.
-pub(crate) fn bytes_waiting(path: &Path, limits: &Limits) -> Result<Vec<u8>, Error> {
+pub(crate) fn read_staged(path: &Path, limits: &Limits) -> Result<Vec<u8>, Error> {
     if path.is_dir() {
         return Err(Error::read(path, ReadProblem::IsFolder));
     }

@@ -24,21 +24,21 @@ pub enum Picture {
     /// One picture.
     Still(Pixels),
     /// Several, with times.
-    Moving(Animation),
+    RenderedMotion(Animation),
 }
 
 /// Whole pictures, as a viewer composites them.
 #[derive(Clone, Debug)]
 pub struct Animation {
     /// In order; at least one, all of one size.
-    pub moments: Vec<Moment>,
+    pub moments: Vec<AnimationFrame>,
     /// How often it plays; 0 is for ever.
     pub plays: u32,
 }
 
 /// One picture of an animation.
 #[derive(Clone, Debug)]
-pub struct Moment {
+pub struct AnimationFrame {
     /// The whole canvas.
     pub picture: Pixels,
     /// How long it is shown.
@@ -146,7 +146,7 @@ impl Default for Limits {
 
 /// How long a picture is shown whose file says so many ticks of this many a second: as long as browsers show it, in every format. They take
 /// up to 10 ms for a mistake and show 100 ms; then what the file says is given too, in its own ticks.
-pub(super) fn shown_span(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
+pub(super) fn effective_duration(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
     let is_too_fast = u64::from(ticks) * 100 <= u64::from(timescale);
     match Span::new(ticks, timescale) {
         Ok(span) if !is_too_fast => (span, None),
@@ -155,7 +155,7 @@ pub(super) fn shown_span(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
 }
 
 /// Bytes of a picture in memory.
-pub(super) fn memory_of(size: Size) -> u64 {
+pub(super) fn byte_size(size: Size) -> u64 {
     size.area().saturating_mul(4)
 }
 
@@ -189,8 +189,8 @@ impl Room {
     pub(super) fn of(size: Size, work: u64, limits: &Limits) -> Result<Self, ReadProblem> {
         check_size(size, limits)?;
         let work = size.area().saturating_mul(work);
-        limits.memory.check(memory_of(size).saturating_add(work))?;
-        let (picture, work) = (limits.memory.take(memory_of(size))?, limits.memory.take(work)?);
+        limits.memory.check(byte_size(size).saturating_add(work))?;
+        let (picture, work) = (limits.memory.take(byte_size(size))?, limits.memory.take(work)?);
         Ok(Self { picture, _work: work })
     }
 

@@ -6,7 +6,7 @@
 use std::path::Path;
 
 use csv::StringRecord;
-use shibori_core::shape::{PlaceKind, PlaceLine};
+use shibori_core::shape::{FrameOverride, OverrideKind};
 use shibori_core::{Area, Insets, Name, Point};
 
 use crate::read::list::lines;
@@ -17,19 +17,19 @@ const FARTHEST: u32 = 1 << 16;
 const COLUMNS: &str = "frame,kind,name,values";
 
 /// Reads a list of places.
-pub fn places(path: &Path) -> Result<Vec<PlaceLine>, Error> {
-    let bytes = crate::read::bytes_of(path)?;
+pub fn places(path: &Path) -> Result<Vec<FrameOverride>, Error> {
+    let bytes = crate::read::read_bytes(path)?;
     parse(&bytes).map_err(|problem| Error::read(path, problem))
 }
 
-fn parse(bytes: &[u8]) -> Result<Vec<PlaceLine>, ReadProblem> {
+fn parse(bytes: &[u8]) -> Result<Vec<FrameOverride>, ReadProblem> {
     let one = |(line, record): (u64, StringRecord)| {
         place(&record, line as usize).map_err(|why| ReadProblem::List { line, why })
     };
     lines(bytes, COLUMNS)?.into_iter().map(one).collect()
 }
 
-fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
+fn place(record: &StringRecord, line: usize) -> Result<FrameOverride, String> {
     if record.len() < 4 {
         return Err(format!("{} columns instead of 4 or more; a line is {COLUMNS}", record.len()));
     }
@@ -45,11 +45,11 @@ fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
             if x.unsigned_abs().max(y.unsigned_abs()) > FARTHEST {
                 return Err(format!("a shift of {x},{y} px is farther than {FARTHEST} px"));
             }
-            PlaceKind::Shift(x, y)
+            OverrideKind::Shift(x, y)
         }
         "pivot" => {
             let [x, y] = numbers::<f64, 2>(&values, "a pivot has x and y")?;
-            PlaceKind::Pivot(Point::new(x, y))
+            OverrideKind::Pivot(Point::new(x, y))
         }
         "box" => {
             let name = Name::new(&record[2]).map_err(|error| format!("the box's name: {error}"))?;
@@ -57,16 +57,16 @@ fn place(record: &StringRecord, line: usize) -> Result<PlaceLine, String> {
             let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
             let sides = side(width).zip(side(height));
             let (width, height) = sides.ok_or_else(|| format!("a box of {width}x{height} px is empty"))?;
-            PlaceKind::Box(name, Area { x, y, width, height })
+            OverrideKind::Box(name, Area { x, y, width, height })
         }
         "nine" => {
             let [left, top, right, bottom] =
                 numbers::<u32, 4>(&values, "a nine-slice has left, top, right and bottom")?;
-            PlaceKind::Nine(Insets { left, top, right, bottom })
+            OverrideKind::Nine(Insets { left, top, right, bottom })
         }
         other => return Err(format!("'{other}' is not a kind; available: shift, pivot, box, nine")),
     };
-    Ok(PlaceLine { frame: record[0].to_owned(), kind, line })
+    Ok(FrameOverride { frame: record[0].to_owned(), kind, line })
 }
 
 fn numbers<T: std::str::FromStr + Copy + Default, const N: usize>(
@@ -98,9 +98,9 @@ mod tests {
     fn pivots_boxes_and_panels_are_read_in_both_ways_of_writing() {
         let text = "frame,kind,name,values\nkoi-00,pivot,,16,23.5\nkoi-00,box,body,\"-4 10 24 12\"\nsign,nine,,4,4,4,6\n";
         let found = parse(text.as_bytes()).unwrap();
-        assert_eq!(found[0].kind, PlaceKind::Pivot(Point::new(16.0, 23.5)));
+        assert_eq!(found[0].kind, OverrideKind::Pivot(Point::new(16.0, 23.5)));
         let area = Area { x: -4, y: 10, width: 24, height: 12 };
-        assert_eq!(found[1].kind, PlaceKind::Box(Name::new("body").unwrap(), area));
+        assert_eq!(found[1].kind, OverrideKind::Box(Name::new("body").unwrap(), area));
         assert_eq!((found[2].line, found[2].frame.as_str()), (4, "sign"));
     }
 

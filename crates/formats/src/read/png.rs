@@ -8,9 +8,9 @@ use shibori_core::Size;
 use shibori_core::clip::Span;
 
 use crate::ReadProblem;
-use crate::read::composite::{Blend, Canvas, Dispose, Patch};
-use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room, WORK, shown_span};
+use crate::read::composite::{Blend, Canvas, Dispose, FramePatch};
+use crate::read::film::AnimationReader;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, Picture, Room, WORK, effective_duration};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
@@ -31,7 +31,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         Some(control) if control.num_frames > 1 => {
             let (frames, plays) = (control.num_frames, control.num_plays);
             drop(room);
-            let mut film = FilmReader::new("PNG", size, u64::from(frames), bytes.len(), limits)?;
+            let mut film = AnimationReader::new("PNG", size, u64::from(frames), bytes.len(), limits)?;
             moving(&mut reader, &mut film, frames)?;
             film.finish(info, plays)
         }
@@ -66,7 +66,11 @@ fn to_rgba(bytes: Vec<u8>, color: ColorType) -> Vec<u8> {
     }
 }
 
-fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) -> Result<(), ReadProblem> {
+fn moving(
+    reader: &mut PngReader<'_>,
+    film: &mut AnimationReader<'_>,
+    frames: u32,
+) -> Result<(), ReadProblem> {
     let broken = |error: DecodingError| problem(&error, 0);
     // A default image that is not part of the animation comes first and is not shown.
     if reader.info().frame_control().is_none()
@@ -93,7 +97,7 @@ fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) ->
             DisposeOp::Previous => Dispose::Previous,
         };
         let blend = if control.blend_op == BlendOp::Source { Blend::Source } else { Blend::Over };
-        let patch = Patch { pixels, x: control.x_offset, y: control.y_offset, blend, dispose };
+        let patch = FramePatch { pixels, x: control.x_offset, y: control.y_offset, blend, dispose };
         let (span, raw_delay) = span(control.delay_num, control.delay_den);
         film.add(room, canvas.show(&patch), span, raw_delay);
     }
@@ -103,7 +107,7 @@ fn moving(reader: &mut PngReader<'_>, film: &mut FilmReader<'_>, frames: u32) ->
 /// A denominator of 0 means hundredths.
 fn span(numerator: u16, denominator: u16) -> (Span, Option<u32>) {
     let denominator = if denominator == 0 { 100 } else { denominator };
-    shown_span(u32::from(numerator), u32::from(denominator))
+    effective_duration(u32::from(numerator), u32::from(denominator))
 }
 
 fn color_of(info: &Info<'_>) -> String {
@@ -155,7 +159,7 @@ mod tests {
     fn pixels(bytes: &[u8]) -> Vec<u8> {
         match decode(bytes, &Limits::default()).unwrap().picture {
             Picture::Still(pixels) => pixels.to_image().into_raw(),
-            Picture::Moving(_) => panic!("a still picture moves"),
+            Picture::RenderedMotion(_) => panic!("a still picture moves"),
         }
     }
 
@@ -212,7 +216,7 @@ mod tests {
     fn animations_are_composited_and_a_separate_default_image_is_not_shown() {
         for default_is_apart in [false, true] {
             let loaded = decode(&animated(default_is_apart), &Limits::default()).unwrap();
-            let Picture::Moving(animation) = loaded.picture else { panic!("it stands still") };
+            let Picture::RenderedMotion(animation) = loaded.picture else { panic!("it stands still") };
             assert_eq!(animation.plays, 5);
             let rows: Vec<Vec<u8>> =
                 animation.moments.iter().map(|m| m.picture.to_image().into_raw()).collect();

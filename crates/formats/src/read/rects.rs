@@ -14,7 +14,7 @@ const COLUMNS: &str = "name,x,y,w,h";
 
 /// Reads a list of named rectangles.
 pub fn rects(path: &Path) -> Result<Vec<NamedRect>, Error> {
-    let bytes = crate::read::bytes_of(path)?;
+    let bytes = crate::read::read_bytes(path)?;
     parse(&bytes).map_err(|problem| Error::read(path, problem))
 }
 

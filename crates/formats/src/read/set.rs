@@ -6,40 +6,40 @@ use std::path::{Path, PathBuf};
 use image::imageops;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
-use shibori_core::pack::{OldPlaces, Place};
+use shibori_core::pack::{Place, PreviousPlacements};
 use shibori_core::parallel;
 use shibori_core::{
-    Annotations, Area, Carried, Frame, FrameSet, Insets, Name, Pair, Pixels, Point, Rect, Size, Source,
+    Annotations, Area, ExtraFields, Frame, FrameSet, Insets, Name, Pair, Pixels, Point, Rect, Size, Source,
 };
 
 use crate::manifest::{
-    ClipEntry, Coordinate, FrameEntry, Manifest, Page, Playing, SourceEntry, as_seen, page_files, page_path,
+    ClipEntry, Coordinate, FrameEntry, Manifest, Page, PlayMode, SourceEntry, as_seen, page_files, page_path,
     parse,
 };
-use crate::read::gathered::{Gathered, Remark};
-use crate::read::image::{bytes_of, bytes_waiting, image as read_image};
+use crate::read::gathered::{LoadedFrames, ReadNotice};
+use crate::read::image::{image as read_image, read_bytes, read_staged};
 use crate::read::picture::{Limits, Picture};
 use crate::{Error, ReadProblem};
 
 /// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
-pub fn load(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+pub fn load(path: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
     Ok(opened(path, limits)?.gathered)
 }
 
 /// A manifest that was read with its pages.
-pub(crate) struct Opened {
+pub(crate) struct LoadedPage {
     /// The manifest, updated for edited images.
     pub(crate) manifest: Manifest,
     /// Its frames.
-    pub(crate) gathered: Gathered,
+    pub(crate) gathered: LoadedFrames,
     /// Its pages with straight alpha, or what shows of them.
     pub(crate) pages: Vec<Pixels>,
 }
 
 /// The same with the manifest and the pages.
-pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<Opened, Error> {
+pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<LoadedPage, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let bytes = bytes_waiting(path, limits)?;
+    let bytes = read_staged(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
     check_canvases(&manifest, limits).map_err(wrong)?;
     let files = page_files(path, &manifest)?;
@@ -55,7 +55,7 @@ pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<Opened, Error> {
     let set = to_set(manifest.clone(), &pages).map_err(wrong)?;
     let files = std::iter::once(path.to_owned()).chain(files).collect();
     let pages = pages.into_iter().map(|page| page.pixels).collect();
-    Ok(Opened { manifest, gathered: Gathered { set, remarks, files }, pages })
+    Ok(LoadedPage { manifest, gathered: LoadedFrames { set, remarks, files }, pages })
 }
 
 /// Refuses canvases that no picture may have: a frame is restored to its canvas sooner or later.
@@ -75,14 +75,14 @@ fn check_canvases(manifest: &Manifest, limits: &Limits) -> Result<(), ReadProble
 /// # Errors
 /// Where it can't be read, or names one outside its folder.
 pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
-    let manifest = parse(&bytes_of(path)?).map_err(|problem| Error::read(path, problem))?;
+    let manifest = parse(&read_bytes(path)?).map_err(|problem| Error::read(path, problem))?;
     page_files(path, &manifest)
 }
 
 /// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.
-pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Error> {
+pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<LoadedFrames>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
     check_canvases(&manifest, limits).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let mut suffixes: Vec<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
@@ -108,7 +108,7 @@ pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<Gathered>, Er
         for frame in &mut part.frames {
             frame.name += suffix;
         }
-        Ok(Gathered { set: to_set(part, &pages).map_err(wrong)?, remarks: Vec::new(), files })
+        Ok(LoadedFrames { set: to_set(part, &pages).map_err(wrong)?, remarks: Vec::new(), files })
     };
     suffixes.into_iter().map(view).collect()
 }
@@ -130,9 +130,9 @@ pub struct CompanionFault {
 ///
 /// # Errors
 /// Where the manifest or a companion that is there can't be read.
-pub fn companion_faults(path: &Path, limits: &Limits) -> Result<Vec<CompanionFault>, Error> {
+pub fn companion_problems(path: &Path, limits: &Limits) -> Result<Vec<CompanionFault>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let mut faults = Vec::new();
     for (number, page) in manifest.pages.iter().enumerate() {
@@ -143,7 +143,7 @@ pub fn companion_faults(path: &Path, limits: &Limits) -> Result<Vec<CompanionFau
                 Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
                 other => match other?.picture {
                     Picture::Still(pixels) => Some(pixels.size()),
-                    Picture::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
+                    Picture::RenderedMotion(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
                 },
             };
             if found != Some(wanted) {
@@ -157,7 +157,7 @@ pub fn companion_faults(path: &Path, limits: &Limits) -> Result<Vec<CompanionFau
 
 /// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
 /// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
-fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<Remark> {
+fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<ReadNotice> {
     let mut remarks = Vec::new();
     for (number, opened) in pages.iter().enumerate() {
         let page = &mut manifest.pages[number];
@@ -170,16 +170,16 @@ fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<Remark> {
         let needed = |inset: u32, length: u32, canvas: u32| canvas.max(inset.saturating_add(length));
         let old = frame.canvas;
         // An untrimmed frame's canvas is its picture, also where that became smaller.
-        let is_whole = frame.inset == [0, 0] && old == said;
+        let is_untrimmed = frame.inset == [0, 0] && old == said;
         frame.rect = [0, 0, found.width, found.height];
-        frame.canvas = match is_whole {
+        frame.canvas = match is_untrimmed {
             true => [found.width, found.height],
             false => {
                 [needed(frame.inset[0], found.width, old[0]), needed(frame.inset[1], found.height, old[1])]
             }
         };
         page.size = [found.width, found.height];
-        remarks.push(Remark::Edited {
+        remarks.push(ReadNotice::Edited {
             frame: frame.name.clone(),
             file: page.file.clone(),
             was: Size::from((said[0], said[1])),
@@ -191,9 +191,9 @@ fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<Remark> {
 }
 
 /// Where the frames of an atlas lie, from its manifest alone.
-pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
+pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&bytes_of(path)?).map_err(wrong)?;
+    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
     let mut places = HashMap::new();
     for frame in manifest.frames {
         let [x, y, width, height] = frame.rect;
@@ -205,7 +205,7 @@ pub fn old_places(path: &Path) -> Result<OldPlaces, Error> {
         }
     }
     let pages = manifest.pages.iter().map(|page| Size::from((page.size[0], page.size[1]))).collect();
-    Ok(OldPlaces { pages, places })
+    Ok(PreviousPlacements { pages, places })
 }
 
 fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<OpenPage, Error> {
@@ -354,14 +354,14 @@ fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
         carried: step.other.into(),
     });
     let play = match entry.play {
-        Playing::Forward => Play::Forward,
-        Playing::Bounce => Play::Bounce,
+        PlayMode::Forward => Play::Forward,
+        PlayMode::Bounce => Play::Bounce,
     };
     let clip = Clip::new(Name::new(entry.sprite)?, Name::new(entry.name)?, entry.timescale, steps.collect())?;
     Ok(clip.playing(play, entry.plays).with_carried(carried(entry.extras, entry.other)))
 }
 
-fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> Carried {
+fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> ExtraFields {
     if let Some(extras) = extras {
         other.insert("extras".to_owned(), Value::Object(extras));
     }

@@ -5,16 +5,16 @@ use std::path::{Path, PathBuf};
 use shibori_core::{Budget, FrameSet};
 
 use crate::read::folder::{self, images_in};
-use crate::read::frames::frames_of_file;
-use crate::read::gathered::{Gathered, sprite_name};
+use crate::read::frames::load_frames;
+use crate::read::gathered::{LoadedFrames, sprite_name};
 use crate::read::image::image;
 use crate::read::picture::Limits;
 use crate::read::set::{load, pages_of};
 use crate::{Error, ReadProblem, manifest};
 
 /// Reads several sources into one set; numbered images of one name among them are one sprite with its clip.
-pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
-    let mut all = Gathered::default();
+pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<LoadedFrames, Error> {
+    let mut all = LoadedFrames::default();
     let mut sets = Vec::with_capacity(paths.len());
     for siblings in folder::siblings(paths) {
         let one = siblings.read(limits, |path| source(path, limits))?;
@@ -29,15 +29,15 @@ pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<Gathered, Error> {
 
 /// Reads a set, an atlas, an image, an animation or a folder of images. An atlas may be named without
 /// its ending.
-pub fn source(path: &Path, limits: &Limits) -> Result<Gathered, Error> {
+pub fn source(path: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
     if let Some(manifest) = limits.manifest_of(path) {
         return load(&manifest, limits);
     }
     if path.is_dir() {
         return folder::read(path, limits);
     }
-    let (set, remarks) = frames_of_file(path, &sprite_name(path)?, limits)?;
-    Ok(Gathered { set, remarks, files: vec![path.to_owned()] })
+    let (set, remarks) = load_frames(path, &sprite_name(path)?, limits)?;
+    Ok(LoadedFrames { set, remarks, files: vec![path.to_owned()] })
 }
 
 /// The memory that reading these sources takes, all of them together, as far as the heads of their files say. Each file is

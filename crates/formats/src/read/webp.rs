@@ -8,9 +8,9 @@ use shibori_core::clip::Span;
 use shibori_core::{Rect, Size};
 
 use crate::ReadProblem;
-use crate::read::composite::{Blend, Canvas, Dispose, Patch};
-use crate::read::film::FilmReader;
-use crate::read::picture::{Format, ImageInfo, Limits, Loaded, shown_span};
+use crate::read::composite::{Blend, Canvas, Dispose, FramePatch};
+use crate::read::film::AnimationReader;
+use crate::read::picture::{Format, ImageInfo, Limits, Loaded, effective_duration};
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
     let cut = || ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 };
@@ -20,7 +20,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     let color = if decoder.has_alpha() { "RGBA, 8 bit" } else { "RGB, 8 bit" };
     let info = ImageInfo { format: Format::WebP, size, color: color.to_owned() };
     let count = if decoder.is_animated() { decoder.num_frames() } else { 1 };
-    let mut film = FilmReader::new("WebP", size, u64::from(count), bytes.len(), limits)?;
+    let mut film = AnimationReader::new("WebP", size, u64::from(count), bytes.len(), limits)?;
     if decoder.is_animated() {
         moving(bytes, size, decoder.num_frames(), &mut film)?;
     } else {
@@ -64,7 +64,7 @@ fn still(decoder: &mut WebPDecoder<Cursor<&[u8]>>) -> Result<RgbaImage, Decoding
 
 /// The frames of an animation, each decoded as a picture of its own and laid on the canvas by the same hand as those of
 /// other formats (WebP container specification, chunk `ANMF`).
-fn moving(bytes: &[u8], size: Size, count: u32, film: &mut FilmReader<'_>) -> Result<(), ReadProblem> {
+fn moving(bytes: &[u8], size: Size, count: u32, film: &mut AnimationReader<'_>) -> Result<(), ReadProblem> {
     let mut canvas = Canvas::new(size);
     let mut found = 0;
     // The container's own head is 12 bytes.
@@ -74,7 +74,7 @@ fn moving(bytes: &[u8], size: Size, count: u32, film: &mut FilmReader<'_>) -> Re
             Ok(patch) => patch,
             Err(problem) => return film.breaks(problem),
         };
-        let (span, raw_delay) = shown_span(delay, 1000);
+        let (span, raw_delay) = effective_duration(delay, 1000);
         film.add(room, canvas.show(&patch), span, raw_delay);
         found += 1;
     }
@@ -97,7 +97,7 @@ fn chunks(mut bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
 }
 
 /// A frame: where it lies, how it is laid, its picture, and its milliseconds.
-fn patch(content: &[u8], canvas: Size, bytes: usize) -> Result<(Patch, u32), ReadProblem> {
+fn patch(content: &[u8], canvas: Size, bytes: usize) -> Result<(FramePatch, u32), ReadProblem> {
     const HEAD: usize = 16;
     let broken = || ReadProblem::BrokenOff { format: "WebP", bytes, frames: 0 };
     let (head, picture) = content.split_at_checked(HEAD).ok_or_else(broken)?;
@@ -121,7 +121,7 @@ fn patch(content: &[u8], canvas: Size, bytes: usize) -> Result<(Patch, u32), Rea
         let why = "a frame's picture has another size than the frame".to_owned();
         return Err(ReadProblem::Damaged { format: "WebP", why });
     }
-    Ok((Patch { pixels, x, y, blend, dispose }, three(12)))
+    Ok((FramePatch { pixels, x, y, blend, dispose }, three(12)))
 }
 
 /// The size that a picture's own data says, before anything of that size is made (RFC 6386, section 9.1; WebP lossless
@@ -218,7 +218,9 @@ mod tests {
         let animation = chunk(b"ANIM", &[9, 9, 9, 255, 0, 0]);
         let frames = [frame([200, 100, 40, 255], 0, 0b01), frame([1, 2, 3, 255], 2, 0)].concat();
         let bytes = chunk(b"RIFF", &[b"WEBP".to_vec(), extended, animation, frames].concat());
-        let Picture::Moving(moving) = decode(&bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::RenderedMotion(moving) = decode(&bytes, &Limits::default()).unwrap().picture else {
+            panic!()
+        };
         let at = |frame: usize, x: u32| moving.moments[frame].picture.get(x, 0).unwrap().0;
         assert_eq!((at(0, 0), at(0, 4)), ([200, 100, 40, 255], [0; 4]));
         assert_eq!((at(1, 0), at(1, 2), at(1, 4)), ([0; 4], [1, 2, 3, 255], [1, 2, 3, 255]));
@@ -237,7 +239,9 @@ mod tests {
         let whole = animated();
         let cut = decode(&whole[..whole.len() - 1], &Limits::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
-        let Picture::Moving(moving) = decode(&whole, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::RenderedMotion(moving) = decode(&whole, &Limits::default()).unwrap().picture else {
+            panic!()
+        };
         assert_eq!(moving.plays, 4);
         let told: Vec<_> =
             moving.moments.iter().map(|m| (m.picture.get(1, 1).unwrap().0, m.span.millis())).collect();

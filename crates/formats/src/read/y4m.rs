@@ -10,7 +10,7 @@ use shibori_core::Size;
 use shibori_core::clip::Span;
 
 use crate::ReadProblem;
-use crate::read::film::FilmReader;
+use crate::read::film::AnimationReader;
 use crate::read::picture::{Format, ImageInfo, Limits, Loaded, check_size};
 
 /// What the first line of a file says.
@@ -37,7 +37,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
     check_size(header.size, limits)?;
     let length = header.frame_length();
     let count = (rest.len() / length.max(1)) as u64;
-    let mut film = FilmReader::new("YUV4MPEG2", header.size, count, bytes.len(), limits)?;
+    let mut film = AnimationReader::new("YUV4MPEG2", header.size, count, bytes.len(), limits)?;
     while !rest.is_empty() {
         let room = film.room()?;
         let (line, body) = first_line(rest);
@@ -176,7 +176,9 @@ mod tests {
     }
 
     fn shown(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
-        let Picture::Moving(moving) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::RenderedMotion(moving) = decode(bytes, &Limits::default()).unwrap().picture else {
+            panic!()
+        };
         let pixels =
             moving.moments.iter().map(|m| m.picture.to_image().pixels().map(|p| p.0).collect()).collect();
         (pixels, moving.moments[0].span.millis())
@@ -213,7 +215,7 @@ mod tests {
         let accept = Limits { accept_truncated: true, ..Limits::default() };
         let loaded = decode(cut, &accept).unwrap();
         assert!(loaded.is_truncated);
-        assert!(matches!(loaded.picture, Picture::Moving(a) if a.moments.len() == 2));
+        assert!(matches!(loaded.picture, Picture::RenderedMotion(a) if a.moments.len() == 2));
     }
 
     #[test]

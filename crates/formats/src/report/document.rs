@@ -16,7 +16,7 @@ use crate::xml::escaped;
 pub(super) const FRAME: &str = include_str!("document.html");
 
 /// What a page is made of besides its data.
-pub(super) struct Parts {
+pub(super) struct PageTemplate {
     /// The elements below the heading.
     pub(super) body: &'static str,
     pub(super) styles: &'static [&'static str],
@@ -24,7 +24,7 @@ pub(super) struct Parts {
 }
 
 /// The text of a page.
-pub(super) fn document(parts: &Parts, title: &str, data: &impl Serialize) -> String {
+pub(super) fn document(parts: &PageTemplate, title: &str, data: &impl Serialize) -> String {
     let data = serde_json::to_string(data).expect("what pages show is plain data");
     // Nothing in a string of JSON can then end the element it stands in.
     let data = data.replace('<', "\\u003c").replace('\u{2028}', "\\u2028").replace('\u{2029}', "\\u2029");

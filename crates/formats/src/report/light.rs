@@ -9,17 +9,17 @@ use serde::Serialize;
 
 use crate::Error;
 use crate::manifest::Manifest;
-use crate::report::document::{Parts, as_base64, as_data_url, as_data_urls, document, write};
+use crate::report::document::{PageTemplate, as_base64, as_data_url, as_data_urls, document, write};
 use crate::report::{PLAY, STYLE};
 use crate::store::{Transaction, Written};
 
-const SHEET: Parts = Parts {
+const SHEET: PageTemplate = PageTemplate {
     body: include_str!("light/page.html"),
     styles: &[STYLE, include_str!("light/page.css")],
     scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/sheet.js")],
 };
-const SET: Parts =
-    Parts { scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/set.js")], ..SHEET };
+const SET: PageTemplate =
+    PageTemplate { scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/set.js")], ..SHEET };
 
 /// A light table.
 #[derive(Debug, Serialize)]
@@ -41,27 +41,27 @@ pub struct LightTable {
     /// Whether it is a set, which can be changed in place.
     pub in_place: bool,
     /// Whether a recipe makes the frames, so that its lines are changed, not files.
-    pub in_recipe: bool,
+    pub for_recipe: bool,
     /// Whether commands are quoted for PowerShell.
     pub is_windows: bool,
     /// What lies on the table.
     #[serde(flatten)]
-    pub shown: OnTable,
+    pub shown: LightTableContent,
 }
 
 /// What lies on the table.
 #[derive(Debug, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum OnTable {
+pub enum LightTableContent {
     /// An image that is not yet cut.
-    Sheet(SheetOnTable),
+    Sheet(SheetContent),
     /// Frames.
-    Set(SetOnTable),
+    Set(SetContent),
 }
 
 /// A sheet.
 #[derive(Debug, Serialize)]
-pub struct SheetOnTable {
+pub struct SheetContent {
     /// Width and height in pixels.
     pub size: [u32; 2],
     /// Its pixels as a PNG.
@@ -76,16 +76,16 @@ pub struct SheetOnTable {
     #[serde(serialize_with = "as_base64")]
     pub drawn: Vec<u8>,
     /// The grids that could explain it, the best first.
-    pub readings: Vec<Reading>,
+    pub readings: Vec<GridOption>,
     /// Its separate drawings, for several distances at which pieces belong together.
-    pub drawings: Vec<Drawings>,
+    pub drawings: Vec<IslandOption>,
     /// Whether separate drawings explain it better than any grid.
     pub is_loose: bool,
 }
 
 /// A grid.
 #[derive(Debug, Serialize)]
-pub struct Reading {
+pub struct GridOption {
     /// Cells across.
     pub columns: u32,
     /// Cells down.
@@ -102,7 +102,7 @@ pub struct Reading {
 
 /// Separate drawings.
 #[derive(Debug, Serialize)]
-pub struct Drawings {
+pub struct IslandOption {
     /// Pieces with at most this many empty pixels between them belong together.
     pub join: u32,
     /// Whether that distance was found.
@@ -113,7 +113,7 @@ pub struct Drawings {
 
 /// Frames.
 #[derive(Debug, Serialize)]
-pub struct SetOnTable {
+pub struct SetContent {
     /// Frames, clips, and where they lie on the pages.
     pub manifest: Manifest,
     /// The pages in the manifest's order, as PNGs.
@@ -156,8 +156,8 @@ pub fn write_light_table(
     run: &Transaction,
 ) -> Result<(Written, usize), Error> {
     let parts = match table.shown {
-        OnTable::Sheet(_) => SHEET,
-        OnTable::Set(_) => SET,
+        LightTableContent::Sheet(_) => SHEET,
+        LightTableContent::Set(_) => SET,
     };
     write(path, document(&parts, &table.title, table), run)
 }
@@ -180,7 +180,7 @@ mod tests {
 
     #[test]
     fn a_name_can_not_become_markup() {
-        let sheet = SheetOnTable {
+        let sheet = SheetContent {
             size: [1, 1],
             png: vec![1],
             background: "clear",
@@ -192,9 +192,9 @@ mod tests {
         };
         let name = "</script><script>alert(1)</script>".to_owned();
         let [source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.clone());
-        let (has_manifest, in_place, in_recipe, is_windows) = (false, false, false, false);
+        let (has_manifest, in_place, for_recipe, is_windows) = (false, false, false, false);
         let title = name;
-        let shown = OnTable::Sheet(sheet);
+        let shown = LightTableContent::Sheet(sheet);
         let table = LightTable {
             title,
             source,
@@ -204,7 +204,7 @@ mod tests {
             per_frame,
             has_manifest,
             in_place,
-            in_recipe,
+            for_recipe,
             is_windows,
             shown,
         };

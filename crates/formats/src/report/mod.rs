@@ -11,17 +11,23 @@ use std::path::Path;
 use serde::Serialize;
 use serde_json::Value;
 
-pub use light::{Drawings, LightTable, OnTable, Reading, SetOnTable, SheetOnTable, runs, write_light_table};
+pub use light::{
+    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, runs,
+    write_light_table,
+};
 
 use crate::Error;
 use crate::manifest::Manifest;
 use crate::store::{Transaction, Written};
-use document::{Parts, as_data_url, document};
+use document::{PageTemplate, as_data_url, document};
 
 const STYLE: &str = include_str!("page.css");
 const PLAY: &str = include_str!("play.js");
-const CLIPS: Parts =
-    Parts { body: include_str!("page.html"), styles: &[STYLE], scripts: &[PLAY, include_str!("page.js")] };
+const CLIPS: PageTemplate = PageTemplate {
+    body: include_str!("page.html"),
+    styles: &[STYLE],
+    scripts: &[PLAY, include_str!("page.js")],
+};
 
 /// What a page shows.
 #[derive(Debug, Serialize)]

@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use shibori_core::{FrameSet, file_fault};
+use shibori_core::{FrameSet, portability_problem};
 use unicode_normalization::UnicodeNormalization;
 
 use crate::{Error, WriteProblem};
@@ -20,7 +20,7 @@ pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Err
     };
     for file in &files {
         let name = file.trim_end_matches(".png");
-        if let Some(why) = file_fault(name) {
+        if let Some(why) = portability_problem(name) {
             return Err(Error::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
         }
     }
@@ -45,7 +45,7 @@ pub(super) fn check_new(targets: &[PathBuf]) -> Result<(), Error> {
             // Neither the end of a path nor `..` makes anything.
             let Some(name) = path.file_name() else { continue };
             let name = name.to_string_lossy();
-            let fault = file_fault(&name)
+            let fault = portability_problem(&name)
                 .or((name.split('.').next() == Some("-"))
                     .then_some("nothing is written to the output stream"));
             if let Some(why) = fault {

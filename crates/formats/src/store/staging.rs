@@ -15,7 +15,7 @@ use std::time::{Duration, SystemTime};
 
 use serde::{Deserialize, Serialize};
 
-use crate::ShownPath;
+use crate::DisplaySlashed;
 use crate::store::file_system::{FileSystem, OsFileSystem, or_missing, read_if_there};
 use crate::store::journal::{self, Journal, Move, Unfinished};
 use crate::store::{HIDDEN_FOLDER, OsText};

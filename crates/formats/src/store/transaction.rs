@@ -13,7 +13,7 @@ use std::time::Duration;
 
 use shibori_core::{Budget, parallel};
 
-use crate::ShownPath;
+use crate::DisplaySlashed;
 use crate::store::file_system::{FileSystem, OsFileSystem, read_if_there};
 use crate::store::journal::Move;
 use crate::store::ledger::{Entry, Ledger};

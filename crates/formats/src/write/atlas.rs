@@ -9,9 +9,9 @@ use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use shibori_core::pack::{Atlas, Page, paint};
-use shibori_core::{Ratio, Size, file_fault, parallel};
+use shibori_core::{Ratio, Size, parallel, portability_problem};
 
-use crate::manifest::{self, PageFacts};
+use crate::manifest::{self, PageInfo};
 use crate::store::{Transaction, Written, file_key};
 use crate::write::page::{Loss, PageEncoding, PageFormat, Palette};
 use crate::write::paint::{digest_of_pixels, find_painted};
@@ -72,7 +72,9 @@ fn page_names(
     let mut taken: HashMap<String, String> = HashMap::new();
     let mut all = Vec::new();
     for Page { label, .. } in atlas.pages() {
-        if let Some((name, why)) = label.as_deref().and_then(|label| Some((label, file_fault(label)?))) {
+        if let Some((name, why)) =
+            label.as_deref().and_then(|label| Some((label, portability_problem(label)?)))
+        {
             return Err(Error::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
         }
         let count = counts.entry(label.as_deref()).or_default();
@@ -192,7 +194,7 @@ impl PlannedAtlas<'_> {
         let ledger = run.ledger(manifest)?;
         let painted =
             find_painted(folder, &files, |job| Some(self.image(jobs[job])), manifest, ledger.as_ref(), run)?;
-        let facts: Vec<PageFacts> = pages.iter().map(|names| facts(names, atlas, self.encoding)).collect();
+        let facts: Vec<PageInfo> = pages.iter().map(|names| facts(names, atlas, self.encoding)).collect();
         let entries = manifest::of_atlas(atlas, &facts, self.encoding.uv);
         let new = replacement(manifest, &entries, &painted, ledger.as_ref(), run)?;
         painted.keys().for_each(|file| run.approve(&folder.join(file)));
@@ -247,9 +249,9 @@ fn palette(
     Ok(Some(Palette::of(&pages, most)))
 }
 
-fn facts(names: &PageNames, atlas: &Atlas, encoding: &PageEncoding) -> PageFacts {
+fn facts(names: &PageNames, atlas: &Atlas, encoding: &PageEncoding) -> PageInfo {
     let suffixes = atlas.layers().iter().map(|layer| layer.suffix.clone());
     let companions: BTreeMap<String, String> = suffixes.zip(names.companions.iter().cloned()).collect();
     let premultiplied = encoding.finish.premultiplied;
-    PageFacts { file: names.file.clone(), premultiplied, sampling: encoding.sampling, companions }
+    PageInfo { file: names.file.clone(), premultiplied, sampling: encoding.sampling, companions }
 }

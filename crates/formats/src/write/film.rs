@@ -11,14 +11,14 @@ use crate::{Error, WriteProblem};
 
 /// Animation formats that can be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum FilmFormat {
+pub enum AnimationFormat {
     /// 256 colors, hundredths of a second.
     Gif,
     /// Exact colors and times.
     Apng,
 }
 
-impl FilmFormat {
+impl AnimationFormat {
     /// The format that a file's ending asks for.
     pub fn of(path: &Path) -> Result<Self, Error> {
         let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
@@ -35,7 +35,7 @@ impl FilmFormat {
 
 /// What was written, and what the format could not keep.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct FilmReport {
+pub struct AnimationReport {
     /// The file.
     pub written: Written,
     /// Its length in bytes.
@@ -54,30 +54,30 @@ pub fn film(
     film: &Film,
     run: &Transaction,
     tick: impl Fn() + Sync,
-) -> Result<FilmReport, Error> {
-    let format = FilmFormat::of(path)?;
+) -> Result<AnimationReport, Error> {
+    let format = AnimationFormat::of(path)?;
     let batch = run.plan(&[PathBuf::from(path)], &[])?;
     let wrong = |problem: WriteProblem| Error::write(path, problem);
     let thinned = thinned(film, format);
     let (film, dropped) = thinned.as_ref().map_or((film, 0), |(film, dropped)| (film, *dropped));
     let (bytes, hardened, reduced_from) = match format {
-        FilmFormat::Apng => (apng::apng(film, tick).map_err(wrong)?, 0, None),
-        FilmFormat::Gif => {
+        AnimationFormat::Apng => (apng::apng(film, tick).map_err(wrong)?, 0, None),
+        AnimationFormat::Gif => {
             let encoded = gif::gif(film, tick).map_err(wrong)?;
             (encoded.bytes, encoded.hardened, encoded.reduced_from)
         }
     };
     batch.stage(0, &bytes)?;
-    Ok(FilmReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from, dropped })
+    Ok(AnimationReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from, dropped })
 }
 
 /// A film without the pictures that a browser would not show for as short as it is meant to: it takes delays up to 10 ms for a mistake and
 /// shows 100 ms. What is left lasts until the next one's time, so that the total is right. `None` where all can stay, else how many went.
-fn thinned(film: &Film, format: FilmFormat) -> Option<(Film, usize)> {
+fn thinned(film: &Film, format: AnimationFormat) -> Option<(Film, usize)> {
     // Ticks a second in which times are told, and the fewest of them.
     let (clock, least) = match format {
-        FilmFormat::Gif => (100u32, 2u64),
-        FilmFormat::Apng => (1_000_000, 10_001),
+        AnimationFormat::Gif => (100u32, 2u64),
+        AnimationFormat::Apng => (1_000_000, 10_001),
     };
     let mut ends = Vec::with_capacity(film.pictures.len());
     let mut end = 0.0;
@@ -118,11 +118,11 @@ mod tests {
     #[test]
     fn fast_films_lose_pictures_and_keep_their_time() {
         for (spans, format, left, millis) in [
-            (vec![(1, 60); 60], FilmFormat::Gif, 30..=50, 1000.0),
-            (vec![(1, 120); 120], FilmFormat::Gif, 40..=50, 1000.0),
-            (vec![(1, 120); 120], FilmFormat::Apng, 50..=60, 1000.0),
-            (vec![(1, 12), (1, 100), (1, 12)], FilmFormat::Gif, 2..=2, 176.7),
-            (vec![(1, 500)], FilmFormat::Gif, 1..=1, 20.0),
+            (vec![(1, 60); 60], AnimationFormat::Gif, 30..=50, 1000.0),
+            (vec![(1, 120); 120], AnimationFormat::Gif, 40..=50, 1000.0),
+            (vec![(1, 120); 120], AnimationFormat::Apng, 50..=60, 1000.0),
+            (vec![(1, 12), (1, 100), (1, 12)], AnimationFormat::Gif, 2..=2, 176.7),
+            (vec![(1, 500)], AnimationFormat::Gif, 1..=1, 20.0),
         ] {
             let picture =
                 |&(ticks, clock): &(u32, u32)| (RgbaImage::new(1, 1), Span::new(ticks, clock).unwrap());
@@ -136,6 +136,6 @@ mod tests {
             assert!(thinned(&thin, format).is_none());
         }
         let slow = Film { pictures: vec![(RgbaImage::new(1, 1), Span::new(1, 50).unwrap()); 3], plays: 0 };
-        assert!(thinned(&slow, FilmFormat::Gif).is_none());
+        assert!(thinned(&slow, AnimationFormat::Gif).is_none());
     }
 }

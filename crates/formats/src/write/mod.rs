@@ -18,7 +18,7 @@ mod set;
 mod single;
 
 pub use atlas::{AtlasReport, PageFile, atlas, stem_of as atlas_stem};
-pub use film::{FilmFormat, FilmReport, film};
+pub use film::{AnimationFormat, AnimationReport, film};
 pub use guide::guide;
 pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
 pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};

@@ -15,7 +15,7 @@ use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
 use crate::recipe::{Atlas, Located, Mark};
-use crate::steps::{Checked, checked, pack_set};
+use crate::steps::{CheckReport, checked, pack_set};
 
 /// Something that is not as the recipe expects.
 #[derive(Clone, Debug)]
@@ -67,7 +67,7 @@ impl Build {
     pub fn check(
         &self,
         observer: &dyn BuildObserver,
-        mut hear: impl FnMut(&Checked),
+        mut hear: impl FnMut(&CheckReport),
     ) -> Result<(Vec<RecipeFinding>, usize), Error> {
         let limits = self.run.limits();
         let (mut found, mut allowed, mut clips) = (Vec::new(), 0, Vec::new());
@@ -110,7 +110,7 @@ impl Build {
         figure: usize,
         limits: &Limits,
         observer: &dyn BuildObserver,
-    ) -> Result<(Checked, Vec<RecipeFinding>), Error> {
+    ) -> Result<(CheckReport, Vec<RecipeFinding>), Error> {
         let (set, expected) = (self.frames_of(figure, limits, observer)?, &self.graph.sprite(figure).check);
         let name = self.graph.figures[figure].name.as_str();
         let mut own = self.missing(&expected.clips, &[set.clips()], Some(name));
@@ -171,7 +171,7 @@ impl Build {
         let known = || {
             clips.iter().flat_map(|of| of.iter()).map(|clip| match of {
                 Some(_) => clip.name().to_string(),
-                None => clip.whole_name(),
+                None => clip.qualified_name(),
             })
         };
         let finding = |name: &Located<String>| RecipeFinding {
@@ -196,7 +196,7 @@ impl Build {
             let is_there = used.iter().any(|of| of.iter().any(|clip| clip.is_meant(&text)))
                 || own.contains(&name.to_string());
             if !is_there {
-                let known = used.iter().flat_map(|of| of.iter()).map(Clip::whole_name).collect();
+                let known = used.iter().flat_map(|of| of.iter()).map(Clip::qualified_name).collect();
                 found.push(RecipeFinding {
                     rule: RecipeRule::MissingClip,
                     of: Some(atlas.name.value.clone()),
@@ -213,7 +213,7 @@ impl Build {
         let mut found = Vec::new();
         for names in &self.graph.recipe.check.equal {
             let steps = |name: &Located<String>| {
-                let at = *set.clips_called(&name.value).first()?;
+                let at = *set.find_clips(&name.value).first()?;
                 Some((name.value.clone(), set.clips()[at].steps().len()))
             };
             let counts: Vec<(String, usize)> = names.iter().filter_map(steps).collect();

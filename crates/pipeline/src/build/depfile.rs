@@ -12,12 +12,12 @@ use crate::build::{Build, TargetInfo};
 
 impl Build {
     /// Writes what some targets are made of, even where nothing is new: the file is to be younger than what it lists. With
-    /// `is_whole`, it is itself made of all inputs.
+    /// `is_untrimmed`, it is itself made of all inputs.
     ///
     /// # Errors
     /// If the file is a source, can't be written, or is neither ours nor a list of this kind.
-    pub fn write_depfile(&self, file: &Path, steps: &[TargetInfo], is_whole: bool) -> Result<(), Error> {
-        let text = depfile(steps, is_whole.then_some(file), |path| self.base().join(path));
+    pub fn write_depfile(&self, file: &Path, steps: &[TargetInfo], is_untrimmed: bool) -> Result<(), Error> {
+        let text = depfile(steps, is_untrimmed.then_some(file), |path| self.base().join(path));
         let recipe = self.recipe_file().to_owned();
         let run = Transaction::new(Policy { recipe: Some(recipe.clone()), ..self.run.policy() });
         let inputs = steps.iter().flat_map(|step| &step.inputs).map(|path| self.base().join(path));

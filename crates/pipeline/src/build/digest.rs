@@ -10,7 +10,7 @@ use crate::Error;
 use crate::build::fingerprints::FingerprintCache;
 use crate::build::graph::Graph;
 use crate::build::make::settings;
-use crate::build::record::{Record, StepRecord};
+use crate::build::record::{LedgerEntry, Record};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver};
 
@@ -41,7 +41,7 @@ pub enum Why {
 
 /// How a step stands.
 #[derive(Clone, Debug)]
-pub struct Standing {
+pub struct TargetStatus {
     /// The step.
     pub name: String,
     /// Why it is stale, if it is.
@@ -51,7 +51,7 @@ pub struct Standing {
 }
 
 /// What each step is made of, as it is now.
-pub(super) struct Digests {
+pub(super) struct TargetDigests {
     pub(super) steps: Vec<TargetDigest>,
 }
 
@@ -67,7 +67,7 @@ pub(super) struct TargetDigest {
 /// In the place of the hash of a file that is not there.
 const NOTHING: Digest = Digest([0; 32]);
 
-impl Digests {
+impl TargetDigests {
     /// Looks at all inputs.
     ///
     /// # Errors
@@ -169,7 +169,7 @@ impl Digests {
         Digest(*hasher.finalize().as_bytes())
     }
 
-    fn difference(&self, graph: &Graph, at: usize, before: &StepRecord) -> Why {
+    fn difference(&self, graph: &Graph, at: usize, before: &LedgerEntry) -> Why {
         let now = &self.steps[at];
         let old: HashMap<&Path, Digest> =
             before.inputs.iter().map(|(path, hash)| (path.as_path(), *hash)).collect();
@@ -232,10 +232,10 @@ impl Build {
     ///
     /// # Errors
     /// Where an input can't be read.
-    pub fn standing(&self, observer: &dyn BuildObserver) -> Result<Vec<Standing>, Error> {
+    pub fn standing(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetStatus>, Error> {
         let (record, _) = super::record::peek(self.recipe_file());
         let prints = FingerprintCache::new(record.files.clone(), 0);
-        let digests = Digests::of(&self.graph, &prints)?;
+        let digests = TargetDigests::of(&self.graph, &prints)?;
         let mut whys = digests.whys(&self.graph, &record, &prints)?;
         let mut as_built: HashMap<usize, Vec<PathBuf>> = HashMap::new();
         // Without a record of builds, outputs are compared by content: they may have come with a clone.
@@ -253,15 +253,15 @@ impl Build {
             let name = self.graph.steps[at].name.clone();
             let outputs = match record.steps.get(&name) {
                 Some(before) => before.outputs.iter().map(|(path, _)| path.clone()).collect(),
-                None => as_built.remove(&at).unwrap_or_else(|| self.graph.sure_outputs(at)),
+                None => as_built.remove(&at).unwrap_or_else(|| self.graph.known_outputs(at)),
             };
-            Standing { why, name, outputs }
+            TargetStatus { why, name, outputs }
         };
         Ok(whys.into_iter().enumerate().map(&mut one).collect())
     }
 
     /// Outputs of targets that are gone, and are still there. `standing` is what [`Build::standing`] gives.
-    pub fn left_behind(&self, standing: &[Standing]) -> Vec<PathBuf> {
+    pub fn orphaned_outputs(&self, standing: &[TargetStatus]) -> Vec<PathBuf> {
         let (record, _) = super::record::peek(self.recipe_file());
         let wanted: HashSet<&PathBuf> = standing.iter().flat_map(|one| &one.outputs).collect();
         let names: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::Name;
-use shibori_formats::export::{STARTERS, csv_steps_beside};
+use shibori_formats::export::{BUILTIN_TEMPLATES, csv_steps_beside};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::read::pages_of;
 use shibori_formats::store::{file_key, outputs_of_recipe};
@@ -14,7 +14,7 @@ use shibori_formats::write::atlas_stem;
 use crate::build::sources::{
     Found, IN_NAMES, expand, files_of, is_pattern, matched, plain, plain_part, slashed, stands_for, unescaped,
 };
-use crate::recipe::{Atlas, Fault, Located, Look, Making, Recipe, RecipeError, Span, Sprite, nearest};
+use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Look, Recipe, RecipeError, Span, Sprite, nearest};
 use crate::steps::starter;
 
 /// What a recipe makes, and of what.
@@ -495,7 +495,8 @@ impl Graph {
             if let Some(missing) = export.options.template.as_ref().filter(|_| template.is_none())
                 && starter(&missing.to_string_lossy()).is_none()
             {
-                let known: Vec<String> = STARTERS.iter().map(|starter| starter.name.to_owned()).collect();
+                let known: Vec<String> =
+                    BUILTIN_TEMPLATES.iter().map(|starter| starter.name.to_owned()).collect();
                 let template = missing.to_string_lossy().into_owned();
                 let nearest = nearest(&template, known.iter()).cloned();
                 return Err(self
@@ -641,7 +642,7 @@ impl Graph {
     }
 
     /// The outputs of a step that are known before it is done.
-    pub(super) fn sure_outputs(&self, step: usize) -> Vec<PathBuf> {
+    pub(super) fn known_outputs(&self, step: usize) -> Vec<PathBuf> {
         let Step { kind, target, .. } = &self.steps[step];
         match kind {
             Kind::Set { .. } if target.extension().is_some_and(|ending| ending == "json") => {
@@ -665,7 +666,7 @@ impl Graph {
     fn reject_duplicate_outputs(&self) -> Result<(), RecipeError> {
         let mut taken: BTreeMap<String, usize> = BTreeMap::new();
         for (at, step) in self.steps.iter().enumerate() {
-            for path in self.sure_outputs(at) {
+            for path in self.known_outputs(at) {
                 // What is one file on some systems is one on all.
                 if let Some(&first) = taken.get(&file_key(&slashed(&path))) {
                     if let (Kind::Set { figure: one }, Kind::Set { figure: other }) =
@@ -689,7 +690,7 @@ impl Graph {
     /// Refuses outputs that the next build would take for sources.
     fn reject_outputs_in_sources(&self, makers: &Makers) -> Result<(), RecipeError> {
         let outputs: Vec<PathBuf> =
-            (0..self.steps.len()).flat_map(|at| self.sure_outputs(at)).map(|path| normal(&path)).collect();
+            (0..self.steps.len()).flat_map(|at| self.known_outputs(at)).map(|path| normal(&path)).collect();
         let parts = self.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
         // A manifest beside images that stay as they are is where it belongs.
         for part in parts.filter(|part| !part.options.cut.manifest_only.is_on()) {
@@ -760,7 +761,7 @@ impl Graph {
     ///
     /// # Errors
     /// Where there is none.
-    pub fn step_called(&self, name: &str) -> Result<usize, RecipeError> {
+    pub fn find_target(&self, name: &str) -> Result<usize, RecipeError> {
         let own = self.steps.iter().position(|step| step.name == name);
         let is_short = |step: &Step| {
             ["atlas.", "sprite.", "export.", "preview."]
@@ -781,7 +782,7 @@ impl Graph {
 }
 
 /// Files that options name.
-fn lists_of(making: &Making) -> Vec<PathBuf> {
+fn lists_of(making: &FrameRecipe) -> Vec<PathBuf> {
     let shapes = making.parts.iter().map(|part| &part.options.shape).chain([&making.shape]);
     let rects = making.parts.iter().filter_map(|part| part.options.cut.rects.clone());
     rects.chain(shapes.filter_map(|shape| shape.per_frame.clone())).collect()

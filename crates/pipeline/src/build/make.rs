@@ -14,12 +14,12 @@ use shibori_formats::manifest::SET_FILE;
 use crate::build::graph::{Figure, Graph, Kind, Source, Step};
 use crate::build::places::placed;
 use crate::build::sources::slashed;
-use crate::options::{ClipCommand, ClipEdits, OnlyOption, PackOptions, SliceOptions};
-use crate::recipe::{Look, Making, Preview, Sprite};
+use crate::options::{ClipCommand, ClipEdits, FilterOption, PackOptions, SliceOptions};
+use crate::recipe::{FrameRecipe, Look, Preview, Sprite};
 use crate::steps::{
-    Checked, Drawn, SpritePart, clip_set, contact, contact_of, drift_of, export, grid, html, html_of,
-    light_table_of, motion, motion_of, onion, onion_of, pack_set, pages, pages_of_set, slice_manifests,
-    slice_sprite, whole, with_own, write_atlases, write_export, write_film, write_pictures, write_set,
+    CheckReport, Drawn, SpriteInput, clip_set, contact, contact_of, drift_of, export, grid, html, html_of,
+    light_table_of, motion, motion_of, onion, onion_of, pack_set, pages, pages_of_set, replace_clip_frames,
+    slice_manifests, slice_sprite, whole, write_atlases, write_export, write_film, write_pictures, write_set,
 };
 use crate::{Context, Error};
 
@@ -34,12 +34,12 @@ fn frames_of(sprite: &Sprite, figure: &Figure, cx: &Context<'_>) -> Result<Frame
     let mut set = made(figure, &sprite.making, cx)?;
     for own in &sprite.own {
         if let Some(making) = &own.making {
-            set = with_own(set, &made(figure, making, cx)?, &own.name.value, own.is_apart)?;
+            set = replace_clip_frames(set, &made(figure, making, cx)?, &own.name.value, own.is_apart)?;
         }
         if own.edits != ClipEdits::default() {
             let clip = set.clips().iter().find(|clip| clip.name().as_str() == own.name.value);
-            let only = clip.map_or_else(|| own.name.value.clone(), Clip::whole_name);
-            let only = OnlyOption { only: only.parse().ok() };
+            let only = clip.map_or_else(|| own.name.value.clone(), Clip::qualified_name);
+            let only = FilterOption { only: only.parse().ok() };
             set =
                 clip_set(set, &ClipCommand { only, edits: own.edits.clone(), ..ClipCommand::default() }, cx)?;
         }
@@ -50,12 +50,12 @@ fn frames_of(sprite: &Sprite, figure: &Figure, cx: &Context<'_>) -> Result<Frame
     }
 }
 
-fn made(figure: &Figure, making: &Making, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let parts: Vec<SpritePart<'_>> = figure
+fn made(figure: &Figure, making: &FrameRecipe, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let parts: Vec<SpriteInput<'_>> = figure
         .parts
         .iter()
         .zip(&making.parts)
-        .map(|(files, part)| SpritePart { files, options: &part.options })
+        .map(|(files, part)| SpriteInput { files, options: &part.options })
         .collect();
     slice_sprite(&figure.name, &parts, &making.shape, &making.clips, cx)
 }
@@ -66,7 +66,7 @@ pub(super) fn step(
     graph: &Graph,
     step: &Step,
     frames: &[Arc<FrameSet>],
-    tell: &dyn Fn(&Checked) -> Value,
+    tell: &dyn Fn(&CheckReport) -> Value,
     cx: &Context<'_>,
 ) -> Result<Vec<PathBuf>, Error> {
     let whole: Vec<PathBuf> = step.inputs.iter().map(|path| cx.at(path)).collect();
@@ -154,7 +154,7 @@ fn of_atlas(
     preview: &Preview,
     before: Option<&Arc<FrameSet>>,
     target: &Path,
-    tell: &dyn Fn(&Checked) -> Value,
+    tell: &dyn Fn(&CheckReport) -> Value,
     cx: &Context<'_>,
 ) -> Result<Vec<PathBuf>, Error> {
     let alone = || Ok(vec![cx.at(target)]);
@@ -185,11 +185,11 @@ fn of_atlas(
 
 fn of_figure(
     figure: &Figure,
-    making: &Making,
+    making: &FrameRecipe,
     preview: &Preview,
     frames: &[Arc<FrameSet>],
     target: &Path,
-    tell: &dyn Fn(&Checked) -> Value,
+    tell: &dyn Fn(&CheckReport) -> Value,
     cx: &Context<'_>,
 ) -> Result<Vec<PathBuf>, Error> {
     let set = || frames[0].as_ref().clone();

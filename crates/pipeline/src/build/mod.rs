@@ -29,11 +29,11 @@ pub use shibori_formats::store::Digest;
 
 use crate::options::RunOptions;
 use crate::recipe::Recipe;
-use crate::steps::Checked;
+use crate::steps::CheckReport;
 use crate::{Error, Notice};
 
 pub use check::{RecipeFinding, Seen};
-pub use digest::{Standing, Why};
+pub use digest::{TargetStatus, Why};
 pub use graph::Graph;
 pub use record::Trouble;
 pub use run::Outcome;
@@ -53,7 +53,7 @@ pub trait BuildObserver: Sync {
     }
 
     /// Words what looks wrong, for pages that show it.
-    fn findings(&self, checked: &Checked) -> Value {
+    fn findings(&self, checked: &CheckReport) -> Value {
         let _ = checked;
         Value::Array(Vec::new())
     }
@@ -195,7 +195,7 @@ impl Build {
     /// # Errors
     /// Where there is none.
     pub fn target_named(&self, name: &str) -> Result<&str, crate::recipe::RecipeError> {
-        Ok(&self.graph.steps[self.graph.step_called(name)?].name)
+        Ok(&self.graph.steps[self.graph.find_target(name)?].name)
     }
 
     /// The folder of all outputs, from the recipe's.
@@ -231,7 +231,7 @@ impl Build {
     /// Every file that builds by this recipe are known to have written, from the recipe's folder.
     pub fn all_outputs(&self) -> Vec<PathBuf> {
         let (record, _) = record::peek(self.recipe_file());
-        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         record.outputs().map(|(path, _)| path.to_owned()).chain(sure).collect()
     }
 

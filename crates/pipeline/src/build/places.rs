@@ -18,9 +18,9 @@ pub(super) fn placed(error: Error, said: &Said, table: &Span, recipe: &Recipe) -
 /// The keys that may be to blame, the likeliest first, and what their values are about.
 fn keys(error: &Error) -> Option<(Vec<String>, String)> {
     let keys = |keys: &[&str]| keys.iter().map(|key| (*key).to_owned()).collect::<Vec<_>>();
-    let of_clip = |clip: &Name| (vec![format!("clips.{clip}"), "clip".to_owned()], clip.to_string());
+    let clip_finding = |clip: &Name| (vec![format!("clips.{clip}"), "clip".to_owned()], clip.to_string());
     let (found, about) = match error {
-        Error::Apply(ApplyError::Frames { clip, .. }) => of_clip(clip),
+        Error::Apply(ApplyError::Frames { clip, .. }) => clip_finding(clip),
         Error::NoSuchClip { clip, .. } | Error::OtherCut { clip } => {
             (vec![format!("clips.{clip}")], clip.clone())
         }
@@ -49,7 +49,7 @@ fn plain_keys(error: &Error) -> Option<&'static [&'static str]> {
         Error::Within { .. } => &["slice.within"],
         Error::Rects { .. } => &["slice.rects"],
         Error::NoDrawing { .. } => &["slice.min-area", "slice.islands"],
-        Error::NothingBetween { .. } | Error::Moves { .. } => &["slice.islands"],
+        Error::NothingBetween { .. } | Error::PlannedShifts { .. } => &["slice.islands"],
         Error::NoBackground { .. } | Error::NoFlatFrame | Error::KeyNowhere { .. } => &["clean.key"],
         Error::NoKey => &["clean.defringe"],
         Error::Select(_) => &["slice.take", "only"],

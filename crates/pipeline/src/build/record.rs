@@ -18,7 +18,7 @@ const FORM: u32 = 2;
 
 /// What a step did.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub(super) struct StepRecord {
+pub(super) struct LedgerEntry {
     /// What it was made of: options, inputs, steps before it.
     pub(super) digest: Option<Digest>,
     /// Its options alone.
@@ -30,7 +30,7 @@ pub(super) struct StepRecord {
 /// What earlier builds did.
 #[derive(Debug, Default)]
 pub(super) struct Record {
-    pub(super) steps: BTreeMap<String, StepRecord>,
+    pub(super) steps: BTreeMap<String, LedgerEntry>,
     pub(super) files: HashMap<PathBuf, Fingerprint>,
     /// The version of shibori that wrote it.
     pub(super) version: String,
@@ -47,7 +47,7 @@ pub enum Trouble {
 
 /// The folder while a build runs; nobody else builds by the same recipe.
 #[derive(Debug)]
-pub(super) struct Store {
+pub(super) struct LedgerFile {
     file: PathBuf,
     /// Where lines are added; none where nothing can be kept.
     lines: Mutex<Option<File>>,
@@ -114,7 +114,7 @@ pub(super) fn peek(recipe: &Path) -> (Record, Option<Trouble>) {
     }
 }
 
-impl Store {
+impl LedgerFile {
     /// Opens the folder, waiting for other builds by the same recipe. Where it can't be used, says so and goes on without.
     pub(super) fn open(recipe: &Path) -> (Self, Record, Option<Trouble>) {
         let file = file_beside(recipe, "record");
@@ -179,7 +179,7 @@ impl Store {
     }
 
     /// Adds what a step did, or that it is gone.
-    pub(super) fn add(&self, name: &str, step: Option<&StepRecord>) {
+    pub(super) fn add(&self, name: &str, step: Option<&LedgerEntry>) {
         let line = match step {
             Some(step) => step_line(name, step),
             None => Some(Line::Gone { gone: name.to_owned() }),
@@ -194,7 +194,7 @@ impl Store {
     /// Writes all anew.
     pub(super) fn rewrite(
         &self,
-        steps: &BTreeMap<String, StepRecord>,
+        steps: &BTreeMap<String, LedgerEntry>,
         files: &[(PathBuf, Fingerprint)],
     ) -> io::Result<()> {
         let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
@@ -225,7 +225,7 @@ fn as_line(line: &Line) -> Vec<u8> {
     bytes
 }
 
-fn step_line(name: &str, step: &StepRecord) -> Option<Line> {
+fn step_line(name: &str, step: &LedgerEntry) -> Option<Line> {
     let texts = |files: &[(PathBuf, Digest)]| {
         files.iter().map(|(path, hash)| (PathText::from(path.as_path()), *hash)).collect()
     };
@@ -264,7 +264,7 @@ impl Record {
             Line::Step { step, digest, settings, inputs, outputs } => {
                 let (digest, settings) = (Some(digest), Some(settings));
                 let (inputs, outputs) = (paths(inputs), paths(outputs));
-                self.steps.insert(step, StepRecord { digest, settings, inputs, outputs });
+                self.steps.insert(step, LedgerEntry { digest, settings, inputs, outputs });
             }
             Line::Gone { gone } => drop(self.steps.remove(&gone)),
             Line::File { file, print } => drop(self.files.insert(file.into(), print)),
@@ -287,17 +287,17 @@ impl Record {
 mod tests {
     use super::*;
 
-    fn step(name: &str) -> StepRecord {
+    fn step(name: &str) -> LedgerEntry {
         let hash = Digest::of(name.as_bytes());
         let files = vec![(PathBuf::from(name), hash)];
-        StepRecord { digest: Some(hash), settings: Some(hash), inputs: files.clone(), outputs: files }
+        LedgerEntry { digest: Some(hash), settings: Some(hash), inputs: files.clone(), outputs: files }
     }
 
     #[test]
     fn what_steps_did_is_kept_line_by_line_and_a_broken_line_ends_it() {
         let folder = tempfile::tempdir().unwrap();
         let recipe = folder.path().join("shibori.toml");
-        let (store, record, trouble) = Store::open(&recipe);
+        let (store, record, trouble) = LedgerFile::open(&recipe);
         assert!(record.steps.is_empty() && trouble.is_none());
         store.add("atlas.pond", Some(&step("a")));
         store.add("atlas.lake", Some(&step("b")));
@@ -318,11 +318,11 @@ mod tests {
     fn what_is_foreign_is_said_and_written_anew() {
         let folder = tempfile::tempdir().unwrap();
         let recipe = folder.path().join("shibori.toml");
-        drop(Store::open(&recipe));
+        drop(LedgerFile::open(&recipe));
         let path = folder.path().join(".shibori/shibori.toml.record");
         for foreign in ["", "hello\n", "{\"shibori\":\"9.0.0\",\"record\":99}\n", "\u{0}\u{1}"] {
             fs::write(&path, foreign).unwrap();
-            let (store, record, trouble) = Store::open(&recipe);
+            let (store, record, trouble) = LedgerFile::open(&recipe);
             assert_eq!((record.steps.len(), trouble), (0, Some(Trouble::Unreadable)), "{foreign:?}");
             store.add("atlas.pond", Some(&step("a")));
             drop(store);
@@ -332,7 +332,7 @@ mod tests {
         let other = folder.path().join("other");
         fs::create_dir(&other).unwrap();
         fs::write(other.join(".shibori"), b"").unwrap();
-        let (store, _, trouble) = Store::open(&other.join("shibori.toml"));
+        let (store, _, trouble) = LedgerFile::open(&other.join("shibori.toml"));
         assert!(matches!(trouble, Some(Trouble::CannotKeep(_))));
         store.add("atlas.pond", Some(&step("a")));
     }

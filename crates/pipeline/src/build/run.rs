@@ -12,13 +12,13 @@ use shibori_core::FrameSet;
 use shibori_formats::read::Limits;
 use shibori_formats::store::{self, Digest, Policy, file_key};
 
-use crate::build::digest::{Digests, Why};
+use crate::build::digest::{TargetDigests, Why};
 use crate::build::fingerprints::FingerprintCache;
 use crate::build::frames::KeptFrames;
 use crate::build::graph::{Figure, Graph, Kind, Step};
 use crate::build::make;
-use crate::build::record::{self, Record, StepRecord, Store};
-use crate::build::schedule::{Ended, Schedule};
+use crate::build::record::{self, LedgerEntry, LedgerFile, Record};
+use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver, Event, TargetInfo};
 use crate::recipe::Fault;
@@ -63,9 +63,9 @@ struct Run<'a> {
     build: &'a Build,
     graph: &'a Graph,
     observer: &'a dyn BuildObserver,
-    store: &'a Store,
+    store: &'a LedgerFile,
     prints: &'a FingerprintCache,
-    digests: &'a Digests,
+    digests: &'a TargetDigests,
     limits: Limits,
     policy: Policy,
     whys: Vec<Option<Why>>,
@@ -79,7 +79,7 @@ struct Run<'a> {
     settled: AtomicUsize,
     /// Which step writes a file.
     owners: Mutex<HashMap<String, usize>>,
-    steps: Mutex<BTreeMap<String, StepRecord>>,
+    steps: Mutex<BTreeMap<String, LedgerEntry>>,
 }
 
 /// Frames of a figure, and what the files that they are made of held when they were read.
@@ -114,7 +114,7 @@ impl Build {
         if record::is_busy(self.recipe_file()) {
             observer.event(Event::Waiting);
         }
-        let (store, record, trouble) = Store::open(self.recipe_file());
+        let (store, record, trouble) = LedgerFile::open(self.recipe_file());
         if let Some(trouble) = &trouble {
             observer.event(Event::Trouble(trouble));
         }
@@ -122,7 +122,7 @@ impl Build {
             self.finish_interrupted(&record)?;
         }
         let prints = FingerprintCache::new(record.files.clone(), store.now);
-        let digests = Digests::of(&self.graph, &prints)?;
+        let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
         observer.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
         let run = Run {
@@ -183,7 +183,7 @@ impl Build {
 
     /// Finishes a build that was killed, in every folder of outputs.
     fn finish_interrupted(&self, record: &Record) -> Result<(), Error> {
-        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         let known = record.outputs().map(|(path, _)| path.to_owned());
         let folders: HashSet<PathBuf> =
             sure.chain(known).filter_map(|path| Some(path.parent()?.to_owned())).collect();
@@ -205,7 +205,7 @@ impl Build {
     /// # Errors
     /// Where there is no such step, or it can't be done.
     pub fn only(&self, name: &str, observer: &dyn BuildObserver) -> Result<TargetInfo, Error> {
-        let at = self.graph.step_called(name)?;
+        let at = self.graph.find_target(name)?;
         let step = &self.graph.steps[at];
         observer.event(Event::Starts { name: &step.name });
         let tagged = TaggedObserver { observer, name: &step.name };
@@ -215,7 +215,7 @@ impl Build {
             .iter()
             .map(|&figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
             .collect::<Result<Vec<_>, _>>()?;
-        let tell = |checked: &crate::steps::Checked| observer.findings(checked);
+        let tell = |checked: &crate::steps::CheckReport| observer.findings(checked);
         let outputs = make::step(&self.graph, step, &frames, &tell, &cx)?;
         cx.commit()?;
         observer.event(Event::Worked { name: &step.name });
@@ -237,7 +237,7 @@ impl Build {
     pub fn facts(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
         let (record, _) = record::peek(self.recipe_file());
         let prints = FingerprintCache::new(record.files.clone(), 0);
-        let digests = Digests::of(&self.graph, &prints)?;
+        let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
         let policy = Policy { dry_run: true, force: true, carry: false, ..self.policy() };
         // The build itself says what there is to know.
@@ -264,7 +264,7 @@ impl Build {
     ) -> Option<Vec<Vec<PathBuf>>> {
         let policy = Policy { dry_run: true, ..self.policy() };
         let cx = self.context(&crate::NoopObserver, policy, &self.run.limits());
-        let tell = |checked: &crate::steps::Checked| observer.findings(checked);
+        let tell = |checked: &crate::steps::CheckReport| observer.findings(checked);
         let one = |&at: &usize| -> Result<Vec<PathBuf>, Error> {
             let step = &self.graph.steps[at];
             let figures = self.graph.figures_of(at).into_iter();
@@ -283,7 +283,7 @@ impl Build {
         if !record.version.is_empty() {
             return Vec::new();
         }
-        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         let mut folders: HashSet<PathBuf> =
             sure.filter_map(|path| Some(self.graph.base.join(path.parent()?))).collect();
         if self.graph.out() != Path::new(".") {
@@ -312,20 +312,20 @@ impl Build {
     ) -> Result<Vec<PathBuf>, Error> {
         let step = &self.graph.steps[at];
         if !matches!(step.kind, Kind::Set { .. } | Kind::Atlas { .. }) {
-            return Ok(self.graph.sure_outputs(at));
+            return Ok(self.graph.known_outputs(at));
         }
         let frames = self.graph.figures_of(at).into_iter();
         let frames =
             frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
-        let tell = |checked: &crate::steps::Checked| observer.findings(checked);
+        let tell = |checked: &crate::steps::CheckReport| observer.findings(checked);
         make::step(&self.graph, step, &frames, &tell, cx)
     }
 
     /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
     pub(super) fn all_inputs(&self, at: usize) -> Vec<PathBuf> {
         let step = &self.graph.steps[at];
-        let made = step.needs.iter().flat_map(|&need| self.graph.sure_outputs(need));
+        let made = step.needs.iter().flat_map(|&need| self.graph.known_outputs(need));
         self.recipe_files().into_iter().chain(step.inputs.iter().cloned()).chain(made).collect()
     }
 
@@ -376,9 +376,9 @@ impl Run<'_> {
             match outcome {
                 Ok(count) => {
                     *lock(&done) += count;
-                    Ended::Done
+                    JobResult::Done
                 }
-                Err((_, error)) if error.is_memory() && !is_alone && todo.len() > 1 => Ended::NeedsRoom,
+                Err((_, error)) if error.is_memory() && !is_alone && todo.len() > 1 => JobResult::NeedsRoom,
                 Err((at, error)) => {
                     let name = match todo[job] {
                         Job::Frames(figure) => self.graph.figures[figure].name.as_str(),
@@ -386,7 +386,7 @@ impl Run<'_> {
                     };
                     self.observer.event(Event::Failed { name, place: at, error });
                     self.skip_rest(todo[job], at, name);
-                    Ended::Failed
+                    JobResult::Failed
                 }
             }
         };
@@ -536,7 +536,7 @@ impl Run<'_> {
             let there = lock(&self.frames[figure]).0.clone();
             sets.insert(figure, there.map_or_else(|| self.made(figure), Ok)?);
         }
-        let tell = |checked: &crate::steps::Checked| self.observer.findings(checked);
+        let tell = |checked: &crate::steps::CheckReport| self.observer.findings(checked);
         let name = &self.graph.steps[stale[0]].name;
         let tagged = TaggedObserver { observer: self.observer, name };
         let cx = self.build.context(&tagged, self.policy.clone(), &self.limits);
@@ -589,7 +589,7 @@ impl Run<'_> {
                     |need: usize| steps.get(&self.graph.steps[need].name).map(|step| &step.outputs[..]);
                 self.digests.made_of(self.graph, *at, outputs)
             };
-            let kept = StepRecord {
+            let kept = LedgerEntry {
                 digest: Some(if is_as_planned { made_of } else { Digest([0; 32]) }),
                 settings: Some(digest.settings),
                 inputs,
@@ -651,7 +651,7 @@ impl Run<'_> {
         gone.iter().for_each(|name| drop(steps.remove(name)));
         let still: HashSet<PathBuf> =
             steps.values().flat_map(|step| &step.outputs).map(|(path, _)| path.clone()).collect();
-        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.sure_outputs(at));
+        let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         let still: HashSet<PathBuf> = still.into_iter().chain(sure).collect();
         // Of a step that was not done, nobody knows what it wrote.
         let is_all_done =

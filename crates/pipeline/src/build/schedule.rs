@@ -17,7 +17,7 @@ struct Job {
 
 /// How a job ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Ended {
+pub(super) enum JobResult {
     /// It is done.
     Done,
     /// It can't be done, nor can what waits for it.
@@ -48,7 +48,7 @@ impl Schedule {
     pub(super) fn run(
         &self,
         threads: usize,
-        work: impl Fn(usize, bool) -> Ended + Sync,
+        work: impl Fn(usize, bool) -> JobResult + Sync,
         skip: impl Fn(usize, usize) + Sync,
     ) {
         let mut dependents: Vec<Vec<usize>> = vec![Vec::new(); self.jobs.len()];
@@ -81,12 +81,12 @@ impl Schedule {
                 state = changed.wait(state).unwrap_or_else(PoisonError::into_inner);
             }
         };
-        let finish = |job: usize, ended: Ended| {
+        let finish = |job: usize, ended: JobResult| {
             let mut state = lock();
             state.running -= 1;
             state.is_alone = false;
             match ended {
-                Ended::Done => {
+                JobResult::Done => {
                     for &other in &dependents[job] {
                         state.waits[other] -= 1;
                         if state.waits[other] == 0 && !state.has_failed[other] {
@@ -94,8 +94,8 @@ impl Schedule {
                         }
                     }
                 }
-                Ended::NeedsRoom => state.alone.push(job),
-                Ended::Failed => {
+                JobResult::NeedsRoom => state.alone.push(job),
+                JobResult::Failed => {
                     let mut all = dependents[job].clone();
                     while let Some(other) = all.pop() {
                         if !std::mem::replace(&mut state.has_failed[other], true) {
@@ -133,7 +133,7 @@ mod tests {
             let done = Mutex::new(Vec::new());
             let work = |job: usize, _: bool| {
                 done.lock().unwrap().push(job);
-                Ended::Done
+                JobResult::Done
             };
             schedule.run(threads, work, |_, _| panic!("nothing fails"));
             let done = done.into_inner().unwrap();
@@ -152,7 +152,7 @@ mod tests {
         let (done, skipped) = (Mutex::new(Vec::new()), Mutex::new(Vec::new()));
         let work = |job: usize, _: bool| {
             done.lock().unwrap().push(job);
-            if job == bad { Ended::Failed } else { Ended::Done }
+            if job == bad { JobResult::Failed } else { JobResult::Done }
         };
         schedule.run(3, work, |job, because| skipped.lock().unwrap().push((job, because)));
         done.lock().unwrap().sort_unstable();
@@ -173,10 +173,10 @@ mod tests {
             std::thread::sleep(std::time::Duration::from_millis(2));
             *running.lock().unwrap() -= 1;
             if job < 3 && !is_alone {
-                return Ended::NeedsRoom;
+                return JobResult::NeedsRoom;
             }
             done.lock().unwrap().push(job);
-            Ended::Done
+            JobResult::Done
         };
         schedule.run(4, work, |_, _| panic!("nothing fails"));
         done.lock().unwrap().sort_unstable();

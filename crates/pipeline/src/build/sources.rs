@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use glob::{MatchOptions, Pattern};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::read::{is_image, manifest_of, pages_of};
 

@@ -7,9 +7,9 @@ use serde::Deserialize;
 use shibori_core::clean::KeyScope;
 use shibori_core::{Area, Color, ColorError};
 
-use crate::options::Contradiction;
+use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Switch, Whole, text, texts, word};
+use crate::options::value::{Flag, Whole, text, texts, word};
 
 /// Mending pixels. Where nothing is said, nothing is changed.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -42,8 +42,8 @@ pub struct CleanOptions {
     #[serde(deserialize_with = "text")]
     pub specks: Option<u32>,
     /// Remove the key color from antialiased edge pixels (fringe, halo)
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub defringe: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub defringe: Flag,
     /// Make pixels with alpha N or higher opaque and all others transparent (alpha threshold)
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
@@ -103,7 +103,7 @@ pub enum KeyScopeChoice {
 
 impl CleanOptions {
     /// What has no effect beside the rest.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         let is_keyed = *self.key() != Key::None;
         needs(self.tolerance.is_some(), "tolerance", is_keyed, "key", None)?;
         needs(self.key_scope.is_some(), "key-scope", is_keyed, "key", None)

@@ -9,29 +9,29 @@ use shibori_core::check::{Limits, Rule};
 use shibori_core::cut::Counts;
 use shibori_core::draw::Backdrop;
 use shibori_core::shape::Anchor;
-use shibori_core::{FrameSet, Only, OnlyError, Pair, Size};
+use shibori_core::{FilterError, FrameSet, Only, Pair, Size};
 
 use crate::options::contradiction::needs;
-use crate::options::value::{Amount, Switch, Whole, comma_texts, text, word};
+use crate::options::value::{Flag, NonNegative, Whole, comma_texts, text, word};
 use crate::options::{
-    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, Contradiction, CutOptions, HeightOption,
-    LayoutChoice, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
+    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutChoice,
+    OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
 };
 
 /// Narrows any command.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
-pub struct OnlyOption {
+pub struct FilterOption {
     /// Use only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
     #[cfg_attr(feature = "clap", arg(long, value_name = "SPRITE|CLIP|SELECTION"))]
     #[serde(deserialize_with = "text")]
     pub only: Option<Only>,
 }
 
-impl OnlyOption {
+impl FilterOption {
     /// The part of a set that is meant; all of it where nothing is said.
-    pub fn of(&self, set: FrameSet) -> Result<FrameSet, OnlyError> {
+    pub fn of(&self, set: FrameSet) -> Result<FrameSet, FilterError> {
         match &self.only {
             Some(only) => only.of(&set),
             None => Ok(set),
@@ -61,13 +61,13 @@ pub struct SliceOptions {
 
 impl SliceOptions {
     /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         self.cut.validate()?;
         self.clean.validate()?;
         self.shape.validate(false, false)?;
         let changes = self.clean.changes_pixels() || self.cut.islands.is_on() || self.shape.changes_pixels();
         match self.cut.manifest_only.is_on() && changes {
-            true => Err(Contradiction::ManifestOnly),
+            true => Err(OptionConflict::ManifestOnly),
             false => Ok(()),
         }
     }
@@ -80,10 +80,10 @@ impl SliceOptions {
 pub struct AdjustOptions {
     /// What is changed; the rest stays as it is.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// Copy frames that the clips in --only share with other clips
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub apart: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub apart: Flag,
     /// Mending pixels.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub clean: CleanOptions,
@@ -94,7 +94,7 @@ pub struct AdjustOptions {
 
 impl AdjustOptions {
     /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         needs(self.apart.is_on(), "apart", self.only.only.is_some(), "only", None)?;
         self.clean.validate()?;
         self.shape.validate(false, false)
@@ -108,7 +108,7 @@ impl AdjustOptions {
 pub struct ClipCommand {
     /// The clips that --speed and --snap change, and that are listed.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// New clips and marks.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub clips: ClipOptions,
@@ -124,7 +124,7 @@ pub struct ClipCommand {
 pub struct PackOptions {
     /// What is packed.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// How frames are arranged.
     #[cfg_attr(feature = "clap", command(flatten))]
     #[serde(rename = "pack")]
@@ -142,13 +142,13 @@ pub struct PackOptions {
 
 impl PackOptions {
     /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         self.arrange.validate()?;
         self.page.validate()?;
         let is_dense = self.arrange.layout() == LayoutChoice::Dense;
         self.shape.validate(is_dense, !self.page.page_scales.is_empty())?;
         match !self.page.companion.is_empty() && self.shape.changes_pixels() {
-            true => Err(Contradiction::Against {
+            true => Err(OptionConflict::Against {
                 first: "companion".to_owned(),
                 second: "moving or scaling frames".to_owned(),
                 why: ": companions would not follow",
@@ -164,11 +164,11 @@ impl PackOptions {
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct UnpackOptions {
     /// Keep frames trimmed (cropped), as on the page, instead of restoring their canvas
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub trimmed: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub trimmed: Flag,
     /// What is taken out.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
 }
 
 /// All that `check` can be told.
@@ -178,22 +178,22 @@ pub struct UnpackOptions {
 pub struct CheckOptions {
     /// What is checked.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// Rules to ignore, everywhere or for one frame, clip or sprite, such as drift,touches-edge=koi:dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
-    pub allow: Vec<Allow>,
+    pub allow: Vec<Allowance>,
     /// Treat 'look' findings as wrong, too
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub strict: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub strict: Flag,
     /// How far a figure may stray from its path through a clip, in pixels [default: 3.5% of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
-    pub drift_limit: Option<Amount>,
+    pub drift_limit: Option<NonNegative>,
     /// How much a figure's size may differ from that in neighboring frames, in percent [default: 6]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
     #[serde(deserialize_with = "text")]
-    pub size_limit: Option<Amount>,
+    pub size_limit: Option<NonNegative>,
     /// Maximum speck size, in pixels [default: 4]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
@@ -202,7 +202,7 @@ pub struct CheckOptions {
 
 /// A rule that is ignored.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Allow {
+pub struct Allowance {
     rule: AnyRule,
     /// A sprite, a clip or a frame, the latter two with or without their sprite; none is everywhere.
     place: Option<String>,
@@ -243,7 +243,7 @@ impl RecipeRule {
     }
 }
 
-impl FromStr for Allow {
+impl FromStr for Allowance {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
@@ -266,7 +266,7 @@ impl FromStr for Allow {
     }
 }
 
-impl Allow {
+impl Allowance {
     fn covers(&self, rule: AnyRule, sprite: &str, names: &[Option<&str>]) -> bool {
         let Some(place) = &self.place else { return self.rule == rule };
         let is_it = |name: &str| *place == name || *place == format!("{sprite}:{name}");
@@ -289,7 +289,7 @@ impl CheckOptions {
     pub fn limits(&self) -> Limits {
         let plain = Limits::default();
         Limits {
-            drift: self.drift_limit.map(Amount::get),
+            drift: self.drift_limit.map(NonNegative::get),
             size: self.size_limit.map_or(plain.size, |percent| percent.get() / 100.0),
             specks: self.speck_limit.unwrap_or(plain.specks),
         }
@@ -317,9 +317,9 @@ pub struct ExportOptions {
 
 impl ExportOptions {
     /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         if self.to.is_some() && self.template.is_some() {
-            return Err(Contradiction::Both { first: "to", second: "template", what: "the output format" });
+            return Err(OptionConflict::Both { first: "to", second: "template", what: "the output format" });
         }
         let is_gltf = matches!(self.to, Some(ExportChoice::Gltf | ExportChoice::Glb));
         needs(self.unit.is_some(), "unit", is_gltf, "to", Some("gltf or glb"))
@@ -379,7 +379,7 @@ impl FromStr for Unit {
 pub struct ContactOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// How large a pixel is.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub zoom: ZoomOption,
@@ -401,7 +401,7 @@ pub struct ContactOptions {
 pub struct OnionOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// How large a pixel is.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub zoom: ZoomOption,
@@ -417,7 +417,7 @@ pub struct OnionOptions {
 pub struct DriftOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
 }
 
 /// All that `preview html` can be told.
@@ -427,7 +427,7 @@ pub struct DriftOptions {
 pub struct HtmlOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
 }
 
 /// All that `preview pages` can be told.
@@ -437,7 +437,7 @@ pub struct HtmlOptions {
 pub struct PagesOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// How large a pixel is.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub zoom: ZoomOption,
@@ -450,7 +450,7 @@ pub struct PagesOptions {
 pub struct MotionOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
-    pub only: OnlyOption,
+    pub only: FilterOption,
     /// Zoom: draw each pixel N times as large, with sharp edges [default: 1]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]

@@ -3,7 +3,7 @@
 
 /// Options that make no sense beside each other.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum Contradiction {
+pub enum OptionConflict {
     /// Two that answer one question, such as `grid` and `islands`.
     #[error("{first} and {second} both define {what}")]
     Both {
@@ -45,7 +45,7 @@ pub enum Contradiction {
     ManifestOnly,
 }
 
-impl Contradiction {
+impl OptionConflict {
     /// The option that is in the way, where it is one.
     pub fn option(&self) -> Option<&str> {
         match self {
@@ -83,19 +83,19 @@ pub(super) fn needs(
     is_there: bool,
     with: &'static str,
     value: Option<&'static str>,
-) -> Result<(), Contradiction> {
+) -> Result<(), OptionConflict> {
     match is_said && !is_there {
-        true => Err(Contradiction::Needs { option, with: With { option: with, value } }),
+        true => Err(OptionConflict::Needs { option, with: With { option: with, value } }),
         false => Ok(()),
     }
 }
 
 /// Refuses a list that holds a value twice.
-pub(super) fn no_twice<T: PartialEq>(
+pub(super) fn reject_duplicates<T: PartialEq>(
     option: &'static str,
     values: &[T],
     told: impl Fn(&T) -> String,
-) -> Result<(), Contradiction> {
+) -> Result<(), OptionConflict> {
     let twice = (1..values.len()).find(|&at| values[..at].contains(&values[at]));
-    twice.map_or(Ok(()), |at| Err(Contradiction::Twice { option, value: told(&values[at]) }))
+    twice.map_or(Ok(()), |at| Err(OptionConflict::Twice { option, value: told(&values[at]) }))
 }

@@ -6,9 +6,9 @@ use serde::Deserialize;
 use shibori_core::cut::{Blank, CellChoice, Counts, CutError, Grid, IslandOptions, Read, Spacing};
 use shibori_core::{Area, Background, Name, NameTemplate, Pair, Selection, Size};
 
-use crate::options::Contradiction;
+use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Switch, text, word};
+use crate::options::value::{Flag, text, word};
 
 /// Groups of fewer pixels are specks where nothing is said.
 const SPECK: u32 = 16;
@@ -40,8 +40,8 @@ pub struct CutOptions {
     #[serde(deserialize_with = "text")]
     pub gutter: Option<Pair>,
     /// Make each separate drawing a frame (auto-slice for irregular sheets)
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub islands: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub islands: Flag,
     /// Join pieces up to PX empty pixels apart into one drawing [default: detected]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
@@ -71,11 +71,11 @@ pub struct CutOptions {
     #[serde(deserialize_with = "word")]
     pub blank: Option<BlankChoice>,
     /// Distribute leftover pixels among the cells instead of stopping
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub uneven: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub uneven: Flag,
     /// Write only SHEET.json next to the sheet, no images
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub manifest_only: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub manifest_only: Flag,
     /// Sprite name [default: the file name]
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAME"))]
     #[serde(deserialize_with = "text")]
@@ -125,18 +125,18 @@ impl CutOptions {
     }
 
     /// Whether anything says where the frames are.
-    pub fn says_where(&self) -> bool {
+    pub fn has_cut_method(&self) -> bool {
         self.cut_methods().next().is_some()
     }
 
     /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         let mut said = self.cut_methods();
         if let (Some(first), Some(second)) = (said.next(), said.next()) {
-            return Err(Contradiction::Both { first, second, what: "where the frames are" });
+            return Err(OptionConflict::Both { first, second, what: "where the frames are" });
         }
         if self.uneven.is_on() && self.cell.is_some() {
-            return Err(Contradiction::Against {
+            return Err(OptionConflict::Against {
                 first: "uneven".to_owned(),
                 second: "cell".to_owned(),
                 why: ": a fixed cell size is always even",

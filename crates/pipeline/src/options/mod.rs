@@ -23,11 +23,11 @@ pub(crate) mod value;
 pub use clean::{CleanOptions, Key, KeyScopeChoice};
 pub use clips::{ClipEdits, ClipOptions};
 pub use commands::{
-    AdjustOptions, Allow, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportChoice,
-    ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions, OnlyOption,
+    AdjustOptions, Allowance, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportChoice,
+    ExportOptions, FilterOption, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions,
     PackOptions, PagesOptions, RecipeRule, SliceOptions, Unit, UnpackOptions,
 };
-pub use contradiction::{Contradiction, With};
+pub use contradiction::{OptionConflict, With};
 pub use cut::{BlankChoice, CutOptions, ReadChoice};
 pub use pack::{ArrangeOptions, EffortChoice, LayoutChoice, PagePerChoice, PageRound, PageSide, RowOrder};
 pub use page::{
@@ -36,7 +36,7 @@ pub use page::{
 pub use picture::{HeightOption, ShowChoice, ShowOption, WidthOption, ZoomOption};
 pub use run::{AcceptChoice, RunOptions};
 pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
-pub use value::{Amount, AmountError, DEFAULT, Switch, Whole, WholeError};
+pub use value::{AmountError, DEFAULT, Flag, NonNegative, Whole, WholeError};
 
 /// What an option is called that had another name once.
 pub fn renamed(option: &str) -> Option<&'static str> {

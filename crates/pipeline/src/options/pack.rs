@@ -5,13 +5,14 @@ use std::str::FromStr;
 
 use serde::Deserialize;
 use shibori_core::pack::{
-    DenseOptions, Effort, Layout, OldPlaces, PackOptions, PagePer, PageRules, PageScale, Round, RowName,
+    DenseOptions, Effort, Layout, PackOptions, PagePer, PageRules, PageScale, PreviousPlacements, Round,
+    RowName,
 };
 use shibori_core::{Name, NameError, Size};
 
-use crate::options::Contradiction;
+use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Switch, Whole, text, word};
+use crate::options::value::{Flag, Whole, text, word};
 
 /// The sides of a page where nothing is said.
 const PAGE_MAX: u32 = 4096;
@@ -31,8 +32,8 @@ pub struct ArrangeOptions {
     #[serde(deserialize_with = "text")]
     pub columns: Option<Whole<1, 65_536>>,
     /// Store mirrored (flipped) steps as separate images, for games that can't flip; all layouts except dense always do
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub draw_mirrored: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub draw_mirrored: Flag,
     /// Clips in order for clip-rows, with - for a blank row, such as sit,leap,-,dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
@@ -50,8 +51,8 @@ pub struct ArrangeOptions {
     #[serde(deserialize_with = "text")]
     pub page_round: Option<PageRound>,
     /// Make pages square
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub page_square: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub page_square: Flag,
     /// Give each clip or sprite its own pages and files
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
@@ -69,11 +70,11 @@ pub struct ArrangeOptions {
     #[serde(deserialize_with = "text")]
     pub bleed: Option<Whole<0, 256>>,
     /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotation)
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub allow_rotation: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub allow_rotation: Flag,
     /// Give identical frames separate places (no deduplication, no aliases)
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub no_share: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub no_share: Flag,
     /// How hard to search for a smaller dense page; results are the same on every machine [default: medium]
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
     #[serde(deserialize_with = "word")]
@@ -205,7 +206,7 @@ impl ArrangeOptions {
 
     /// What core needs to know, defaults filled in. `scales` are the sizes in which pages are written, `old` the places that
     /// are to be kept.
-    pub fn options(&self, scales: Vec<PageScale>, old: Option<OldPlaces>) -> PackOptions {
+    pub fn options(&self, scales: Vec<PageScale>, old: Option<PreviousPlacements>) -> PackOptions {
         let layout = match self.layout() {
             LayoutChoice::Dense => Layout::Dense(DenseOptions {
                 effort: match self.effort {
@@ -243,7 +244,7 @@ impl ArrangeOptions {
     }
 
     /// What can't be meant together, so that nothing is silently passed over.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         let is = |layout: LayoutChoice| self.layout() == layout;
         needs(self.columns.is_some(), "columns", is(LayoutChoice::Grid), "layout", Some("grid"))?;
         needs(
@@ -264,19 +265,19 @@ impl ArrangeOptions {
                 [(self.page_max.is_some(), "page-max"), (self.page_round.is_some(), "page-round")]
             {
                 if is_said {
-                    return Err(Contradiction::Both { first, second: "page-size", what });
+                    return Err(OptionConflict::Both { first, second: "page-size", what });
                 }
             }
         }
         if self.keep_places.is_some() && self.page_per.is_some() {
-            return Err(Contradiction::Against {
+            return Err(OptionConflict::Against {
                 first: "keep-places".to_owned(),
                 second: "page-per".to_owned(),
                 why: ": each clip or sprite then has its own pages",
             });
         }
         match self.page_size {
-            Some(size) if self.page_square.is_on() && !size.is_square() => Err(Contradiction::Against {
+            Some(size) if self.page_square.is_on() && !size.is_square() => Err(OptionConflict::Against {
                 first: "page-square".to_owned(),
                 second: format!("page-size {size}"),
                 why: "",

@@ -4,13 +4,13 @@ use std::str::FromStr;
 
 use serde::Deserialize;
 use shibori_core::Color;
-use shibori_core::pack::{CompanionSpec, Finish, PageScale};
+use shibori_core::pack::{ColorFinish, CompanionSpec, PageScale};
 use shibori_formats::manifest::{Sampling, UvOrigin};
 use shibori_formats::write::{PageEncoding, PageFormat, PngSize};
 
-use crate::options::Contradiction;
-use crate::options::contradiction::{needs, no_twice};
-use crate::options::value::{Switch, Whole, comma_texts, text, word};
+use crate::options::OptionConflict;
+use crate::options::contradiction::{needs, reject_duplicates};
+use crate::options::value::{Flag, Whole, comma_texts, text, word};
 
 /// How far colors are spread under transparent pixels: filtering reaches one pixel, and two where pages are drawn at half
 /// size from smaller copies of themselves, as they are in games that filter.
@@ -40,15 +40,15 @@ pub struct PageOptions {
     #[serde(deserialize_with = "word")]
     pub alpha: Option<AlphaChoice>,
     /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub no_spread: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub no_spread: Flag,
     /// Texture filter the game should use: a hint stored in the manifest
     #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
     #[serde(deserialize_with = "word")]
     pub sampling: Option<SamplingChoice>,
     /// Also write frame rectangles as fractions of the page (texture coordinates), 0 to 1: left, top, right, bottom
-    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub uv: Switch,
+    #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub uv: Flag,
     /// Where v is 0
     #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
     #[serde(deserialize_with = "word")]
@@ -140,7 +140,7 @@ impl FromStr for Companion {
             None if NORMALS.contains(&text) => (text, Color([128, 128, 255, 255].into())),
             None => (text, Color([0; 4].into())),
         };
-        match shibori_core::file_fault(suffix) {
+        match shibori_core::portability_problem(suffix) {
             _ if suffix.is_empty() => Err(format!("'{text}' has no suffix, such as _n")),
             Some(why) => Err(format!("'{suffix}' can't be part of a file name: {why}")),
             None => Ok(Self(CompanionSpec { suffix: suffix.to_owned(), neutral })),
@@ -181,7 +181,7 @@ impl PageOptions {
             },
             colors: self.palette.map(|most| most.get() as u16),
             // A palette has one clear color, so nothing can be spread under it.
-            finish: Finish { spread, premultiplied },
+            finish: ColorFinish { spread, premultiplied },
             sampling: self.sampling.map(|sampling| match sampling {
                 SamplingChoice::Nearest => Sampling::Nearest,
                 SamplingChoice::Smooth => Sampling::Smooth,
@@ -194,7 +194,7 @@ impl PageOptions {
     }
 
     /// What can't be meant together.
-    pub fn validate(&self) -> Result<(), Contradiction> {
+    pub fn validate(&self) -> Result<(), OptionConflict> {
         let is_png = self.format() == PageFormat::Png;
         needs(self.png.is_some(), "png", is_png, "page-format", Some("png"))?;
         needs(self.palette.is_some(), "palette", is_png, "page-format", Some("png"))?;
@@ -202,15 +202,15 @@ impl PageOptions {
         if self.no_spread.is_on() && (is_premultiplied || self.palette.is_some()) {
             let second = if is_premultiplied { "alpha premultiplied" } else { "palette" };
             let why = ": it spreads nothing anyway";
-            return Err(Contradiction::Against {
+            return Err(OptionConflict::Against {
                 first: "no-spread".to_owned(),
                 second: second.to_owned(),
                 why,
             });
         }
         needs(self.uv_origin.is_some(), "uv-origin", self.uv.is_on(), "uv", None)?;
-        no_twice("page-scales", &self.page_scales, ToString::to_string)?;
+        reject_duplicates("page-scales", &self.page_scales, ToString::to_string)?;
         let suffixes: Vec<&str> = self.companion.iter().map(|companion| &*companion.0.suffix).collect();
-        no_twice("companion", &suffixes, ToString::to_string)
+        reject_duplicates("companion", &suffixes, ToString::to_string)
     }
 }

@@ -6,7 +6,7 @@ use shibori_formats::read::Limits;
 use shibori_formats::store::Policy;
 
 use crate::memory;
-use crate::options::value::{Switch, comma_words, text};
+use crate::options::value::{Flag, comma_words, text};
 
 /// What holds for a whole run.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -14,14 +14,14 @@ use crate::options::value::{Switch, comma_words, text};
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct RunOptions {
     /// Show what would be written, but write nothing
-    #[cfg_attr(feature = "clap", arg(short = 'n', long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub dry_run: Switch,
+    #[cfg_attr(feature = "clap", arg(short = 'n', long, global = true, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub dry_run: Flag,
     /// Overwrite files that shibori did not write; where both you and this run changed something, take the new
-    #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub force: Switch,
+    #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub force: Flag,
     /// Where both you and this run changed something in a set or an atlas, keep yours
-    #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Switch::parser()))]
-    pub carry: Switch,
+    #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
+    pub carry: Flag,
     /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits allows resized images in a set
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]

@@ -9,8 +9,8 @@ use shibori_core::shape::{
 };
 use shibori_core::{Area, Mirror};
 
-use crate::options::Contradiction;
-use crate::options::contradiction::{needs, no_twice};
+use crate::options::OptionConflict;
+use crate::options::contradiction::{needs, reject_duplicates};
 use crate::options::value::{Whole, text, texts, word};
 
 /// The share of a clip's solid pixels that its box covers where nothing is said, in percent.
@@ -192,7 +192,7 @@ pub enum AlignPerChoice {
 impl ShapeOptions {
     /// What can't be meant together, and what has no effect. `trims` tells whether frames are trimmed where nothing is said,
     /// `scales` whether something else than `scale` resamples.
-    pub fn validate(&self, trims: bool, scales: bool) -> Result<(), Contradiction> {
+    pub fn validate(&self, trims: bool, scales: bool) -> Result<(), OptionConflict> {
         let is_trimmed = self.trim.map_or(trims, |trim| trim != TrimChoice::None);
         needs(self.trim_border.is_some(), "trim-border", is_trimmed, "trim", None)?;
         let has_alpha = is_trimmed || self.polygon.is_some();
@@ -209,7 +209,7 @@ impl ShapeOptions {
         needs(self.align_axis.is_some(), "align-axis", self.align.is_some(), "align", None)?;
         needs(self.align_per.is_some(), "align-per", self.align.is_some(), "align", None)?;
         let names: Vec<_> = self.boxes.iter().map(|spec| &spec.name).collect();
-        no_twice("box", &names, ToString::to_string)
+        reject_duplicates("box", &names, ToString::to_string)
     }
 
     /// Whether any step changes pixels, canvases or the drawing's place, so that an untouched sheet can't show it.

@@ -120,7 +120,7 @@ fn commands_are_made_of_the_groups() {
     let slice = json!({ "slice": { "grid": "8x1" }, "clean": { "key": "auto" }, "shape": { "pivot": "feet" },
         "clips": { "clip": "swim = 0-7" } });
     let slice: SliceOptions = serde_json::from_value(slice).unwrap();
-    assert!(slice.cut.says_where() && slice.clean.changes_pixels() && slice.clips.clip.len() == 1);
+    assert!(slice.cut.has_cut_method() && slice.clean.changes_pixels() && slice.clips.clip.len() == 1);
     let pack = json!({ "pack": { "layout": "grid" }, "page": { "png": "quick" }, "only": "koi" });
     let pack: PackOptions = serde_json::from_value(pack).unwrap();
     assert_eq!(pack.arrange.layout(), LayoutChoice::Grid);
@@ -163,7 +163,10 @@ fn what_is_out_of_range_is_refused_however_it_comes() {
 
 #[test]
 fn contradictions_are_one_list_for_all_ways_in() {
-    fn told<T: DeserializeOwned>(value: Value, validate: impl Fn(&T) -> Result<(), Contradiction>) -> String {
+    fn told<T: DeserializeOwned>(
+        value: Value,
+        validate: impl Fn(&T) -> Result<(), OptionConflict>,
+    ) -> String {
         let options: T = serde_json::from_value(value).unwrap();
         validate(&options).unwrap_err().to_string()
     }

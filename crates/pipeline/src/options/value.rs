@@ -60,14 +60,14 @@ impl<const LOW: u32, const HIGH: u32> fmt::Display for Whole<LOW, HIGH> {
 
 /// A number of 0 or more, not infinite.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Amount(f64);
+pub struct NonNegative(f64);
 
 /// A text that is no amount.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("'{0}' is not a number of 0 or more")]
 pub struct AmountError(String);
 
-impl Amount {
+impl NonNegative {
     /// The number, if it is one.
     pub fn new(number: f64) -> Option<Self> {
         (number.is_finite() && number >= 0.0).then_some(Self(number))
@@ -79,7 +79,7 @@ impl Amount {
     }
 }
 
-impl FromStr for Amount {
+impl FromStr for NonNegative {
     type Err = AmountError;
 
     fn from_str(text: &str) -> Result<Self, AmountError> {
@@ -87,7 +87,7 @@ impl FromStr for Amount {
     }
 }
 
-impl fmt::Display for Amount {
+impl fmt::Display for NonNegative {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.fmt(f)
     }
@@ -95,7 +95,7 @@ impl fmt::Display for Amount {
 
 /// Something that is on or off, or of which nothing was said.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Switch {
+pub enum Flag {
     /// Nothing was said: off.
     #[default]
     Unsaid,
@@ -105,7 +105,7 @@ pub enum Switch {
     On,
 }
 
-impl Switch {
+impl Flag {
     /// Whether it is on.
     pub fn is_on(self) -> bool {
         self == Self::On
@@ -119,7 +119,7 @@ impl Switch {
     }
 }
 
-impl<'de> Deserialize<'de> for Switch {
+impl<'de> Deserialize<'de> for Flag {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         Ok(match text::<D, bool>(deserializer)? {
             None => Self::Unsaid,

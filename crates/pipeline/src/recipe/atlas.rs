@@ -2,10 +2,10 @@
 
 use std::path::PathBuf;
 
-use shibori_core::file_fault;
+use shibori_core::portability_problem;
 
 use crate::options::{
-    ArrangeOptions, ClipOptions, OnlyOption, PackOptions, PageOptions, ShapeOptions, Switch,
+    ArrangeOptions, ClipOptions, FilterOption, Flag, PackOptions, PageOptions, ShapeOptions,
 };
 use crate::recipe::error::RecipeError;
 use crate::recipe::fields::fields;
@@ -42,7 +42,7 @@ pub(super) fn read<'t>(
 ) -> Result<Atlas, RecipeError> {
     let text = table.text();
     // With a star, there is one atlas for each sprite.
-    if let Some(why) = file_fault(&name.value.replace('*', "x")) {
+    if let Some(why) = portability_problem(&name.value.replace('*', "x")) {
         return Err(wrong_value(text, &name.span, &name.value, why));
     }
     let mut table = table.over(&defaults.atlas);
@@ -60,7 +60,7 @@ pub(super) fn read<'t>(
     #[derive(Default, serde::Deserialize)]
     #[serde(default)]
     struct Narrowed {
-        only: OnlyOption,
+        only: FilterOption,
     }
     let Narrowed { only } = table.group()?;
     let arrange: ArrangeOptions = table.group()?;
@@ -88,7 +88,7 @@ fn keeps_places(table: &mut Table<'_>) -> Result<bool, RecipeError> {
     #[derive(Default, serde::Deserialize)]
     #[serde(default, rename_all = "kebab-case")]
     struct Keep {
-        keep_places: Switch,
+        keep_places: Flag,
     }
     match table.is_switch("keep-places") {
         true => Ok(table.group::<Keep>()?.keep_places.is_on()),

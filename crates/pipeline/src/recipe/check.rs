@@ -21,7 +21,7 @@ pub struct Expectations {
 /// What is expected of one sprite; its options go over those for all.
 pub(super) fn of_sprite<'t>(mut table: Table<'t>, all: &Table<'t>) -> Result<Expectations, RecipeError> {
     let clips = table.list("clips")?;
-    let options = table.group_over(all)?;
+    let options = table.merge_group(all)?;
     table.finish()?;
     Ok(Expectations { options, clips, ..Expectations::default() })
 }

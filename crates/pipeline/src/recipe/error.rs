@@ -4,9 +4,9 @@ use std::fmt;
 use std::io;
 use std::path::PathBuf;
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
-use crate::options::Contradiction;
+use crate::options::OptionConflict;
 use crate::recipe::text::{Mark, Span, Text};
 
 /// Something wrong with a recipe.
@@ -88,7 +88,7 @@ pub enum Fault {
     },
     /// Options that make no sense together.
     #[error(transparent)]
-    Options(#[from] Contradiction),
+    Options(#[from] OptionConflict),
     /// Two keys that say the same.
     #[error("{first} and {second} both define {what}")]
     Both {

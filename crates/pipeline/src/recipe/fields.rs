@@ -40,12 +40,12 @@ impl<'de> Deserializer<'de> for Probe<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::options::{ContactOptions, CutOptions, OnlyOption};
+    use crate::options::{ContactOptions, CutOptions, FilterOption};
 
     #[test]
     fn keys_are_those_of_the_struct() {
         assert!(fields::<CutOptions>().starts_with(&["grid", "cell", "within"]));
         assert_eq!(fields::<ContactOptions>(), ["only", "zoom", "width", "height", "show"]);
-        assert!(fields::<OnlyOption>().is_empty());
+        assert!(fields::<FilterOption>().is_empty());
     }
 }

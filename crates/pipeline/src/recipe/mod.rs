@@ -30,7 +30,7 @@ pub use check::Expectations;
 pub use error::{Fault, RecipeError};
 pub use output::{Export, Look, Preview};
 pub(crate) use shibori_core::nearest;
-pub use sprite::{ClipOwn, Making, Part, Sprite};
+pub use sprite::{ClipOverride, FrameRecipe, Part, Sprite};
 pub use table::{Located, Said};
 pub use text::{Mark, Span, Text};
 

@@ -142,18 +142,18 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
     };
     let file = table.value("file")?;
     let look = match kind {
-        As::Contact => Look::Contact(table.group_over(defaults)?),
-        As::Motion => Look::Motion(table.group_over(defaults)?),
-        As::Pages => Look::Pages(table.group_over(defaults)?),
-        As::Html => Look::Html(table.group_over(defaults)?),
+        As::Contact => Look::Contact(table.merge_group(defaults)?),
+        As::Motion => Look::Motion(table.merge_group(defaults)?),
+        As::Pages => Look::Pages(table.merge_group(defaults)?),
+        As::Html => Look::Html(table.merge_group(defaults)?),
         As::LightTable => Look::LightTable,
-        As::Onion => Look::Onion(table.group_over(defaults)?),
+        As::Onion => Look::Onion(table.merge_group(defaults)?),
         // The cut is the sprite's own.
         As::Grid => {
-            let CutPreviewOptions { zoom } = table.group_over(defaults)?;
+            let CutPreviewOptions { zoom } = table.merge_group(defaults)?;
             Look::Grid(Box::new(GridPreviewOptions { zoom, ..GridPreviewOptions::default() }))
         }
-        As::Drift => Look::Drift { options: table.group_over(defaults)?, before: table.value("before")? },
+        As::Drift => Look::Drift { options: table.merge_group(defaults)?, before: table.value("before")? },
     };
     let said = all.over(defaults).said_to(&table);
     table.finish()?;

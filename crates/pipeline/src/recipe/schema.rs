@@ -3,7 +3,7 @@
 
 use clap::{ArgAction, Args, Command};
 use serde_json::{Map, Value, json};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use super::*;
 use crate::options::*;
@@ -123,7 +123,7 @@ fn made() -> Value {
             "export": list_of("export", "Metadata in other formats"),
             "preview": list_of("preview", "Preview images"),
         })),
-        group::<OnlyOption>(),
+        group::<FilterOption>(),
         group::<ArrangeOptions>(),
         group::<PageOptions>(),
         group::<ClipOptions>(),

@@ -8,7 +8,7 @@ use std::path::PathBuf;
 use shibori_core::clip::ClipSpec;
 
 use crate::options::{
-    CheckOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, ShapeOptions, SliceOptions, Switch,
+    CheckOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, Flag, ShapeOptions, SliceOptions,
 };
 use crate::recipe::check::{Expectations, of_sprite};
 use crate::recipe::error::{Fault, RecipeError};
@@ -30,9 +30,9 @@ pub struct Sprite {
     /// All that its table, and those it falls back on, say of its frames.
     pub(crate) said: Said,
     /// How its frames are made.
-    pub making: Making,
+    pub making: FrameRecipe,
     /// Clips with options of their own.
-    pub own: Vec<ClipOwn>,
+    pub own: Vec<ClipOverride>,
     /// Changes of its clips, once all are there.
     pub edits: ClipEdits,
     /// The folder for a set of its frames, from the folder of outputs; `*` as in the name.
@@ -47,7 +47,7 @@ pub struct Sprite {
 
 /// How a sprite's frames are made.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Making {
+pub struct FrameRecipe {
     /// Its sources; at least one.
     pub parts: Vec<Part>,
     /// What is done with all frames together.
@@ -67,11 +67,11 @@ pub struct Part {
 
 /// A clip with options of its own.
 #[derive(Clone, Debug)]
-pub struct ClipOwn {
+pub struct ClipOverride {
     /// Its name.
     pub name: Located<String>,
     /// How its frames are made, if not like those of the sprite.
-    pub making: Option<Making>,
+    pub making: Option<FrameRecipe>,
     /// Whether it gets copies of frames that other clips show too.
     pub is_apart: bool,
     /// Changes of its times.
@@ -201,7 +201,7 @@ impl<'t> PartTables<'t> {
 
 impl<'t> SpriteTables<'t> {
     /// What the tables say together, with those of a clip over them.
-    fn making(&self, own: Option<(&Table<'t>, &Table<'t>)>) -> Result<Making, RecipeError> {
+    fn making(&self, own: Option<(&Table<'t>, &Table<'t>)>) -> Result<FrameRecipe, RecipeError> {
         let over = |own: Option<&Table<'t>>, table: &Table<'t>| match own {
             Some(own) => own.clone().over(table),
             None => table.clone(),
@@ -231,13 +231,13 @@ impl<'t> SpriteTables<'t> {
             let span = self.parts[part].slice.place_of("manifest-only");
             let is_changed = shape.changes_pixels() || all[part].options.clean.changes_pixels();
             if is_changed || all.len() > 1 {
-                return Err(RecipeError::at(self.text, &span, crate::options::Contradiction::ManifestOnly));
+                return Err(RecipeError::at(self.text, &span, crate::options::OptionConflict::ManifestOnly));
             }
         }
-        Ok(Making { parts: all, shape, clips: self.clips.clone() })
+        Ok(FrameRecipe { parts: all, shape, clips: self.clips.clone() })
     }
 
-    fn own(&self, clip: OwnTables<'t>) -> Result<ClipOwn, RecipeError> {
+    fn own(&self, clip: OwnTables<'t>) -> Result<ClipOverride, RecipeError> {
         let OwnTables { name, clean, shape, is_apart, edits } = clip;
         let is_plain = clean.is_empty() && shape.is_empty();
         if is_apart && is_plain {
@@ -245,7 +245,7 @@ impl<'t> SpriteTables<'t> {
             return Err(RecipeError::at(self.text, &name.span, needs));
         }
         let making = if is_plain { None } else { Some(self.making(Some((&clean, &shape)))?) };
-        Ok(ClipOwn { name, making, is_apart, edits })
+        Ok(ClipOverride { name, making, is_apart, edits })
     }
 }
 
@@ -257,7 +257,7 @@ fn whole<T: serde::de::DeserializeOwned>(mut table: Table<'_>) -> Result<T, Reci
 }
 
 /// Where the option stands that contradicts another.
-pub(super) fn place_of(wrong: &crate::options::Contradiction, tables: &[&Table<'_>]) -> Span {
+pub(super) fn place_of(wrong: &crate::options::OptionConflict, tables: &[&Table<'_>]) -> Span {
     let option = wrong.option();
     let first = option.and_then(|option| tables.iter().find(|table| table.has(option)));
     match (first, option) {
@@ -318,7 +318,7 @@ fn own_tables<'t>(
     #[derive(Default, serde::Deserialize)]
     #[serde(default, rename_all = "kebab-case")]
     struct Apart {
-        apart: Switch,
+        apart: Flag,
     }
     let steps = table.value("steps")?;
     let clean = table.group_table("clean", fields::<CleanOptions>())?;

@@ -228,7 +228,7 @@ impl<'t> Table<'t> {
     }
 
     /// The same, with those keys of another table below them that belong to the group.
-    pub(super) fn group_over<T: DeserializeOwned>(&mut self, lower: &Table<'t>) -> Result<T, RecipeError> {
+    pub(super) fn merge_group<T: DeserializeOwned>(&mut self, lower: &Table<'t>) -> Result<T, RecipeError> {
         let keys = fields::<T>();
         let mut below = lower.clone();
         below.entries.retain(|entry| keys.contains(&entry.key.value.as_str()));

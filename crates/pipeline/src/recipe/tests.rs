@@ -1,7 +1,7 @@
 //! Recipes as people write them: what goes over what, and mistakes with their places.
 
 use shibori_core::shape::Anchor;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 
 use super::*;
 use crate::options::{LayoutChoice, TrimChoice};

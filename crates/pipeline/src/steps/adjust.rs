@@ -4,14 +4,14 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
-use shibori_core::{Frame, FrameSet, apart, clips_beyond};
+use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::store::Written;
 use shibori_formats::write;
 use tracing::info_span;
 
 use crate::options::AdjustOptions;
-use crate::order::{BoxCover, MendReport, Plan};
+use crate::order::{BoxCover, CleanReport, Plan};
 use crate::steps::changes::{Defaults, cleaning, marks, shaping};
 use crate::steps::gather;
 use crate::{Context, Error, Task};
@@ -31,7 +31,7 @@ pub struct Adjusted {
     /// All frames, those that were not meant too.
     pub set: FrameSet,
     /// What each step of mending changed.
-    pub mended: Vec<MendReport>,
+    pub mended: Vec<CleanReport>,
     /// The frames that were meant, in their order.
     pub frames: Vec<FrameChange>,
     /// What boxes of whole clips cover.
@@ -99,11 +99,11 @@ pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> R
     let mut part = options.only.of(set.clone())?;
     let changes_pixels = options.clean.changes_pixels() || options.shape.changes_pixels();
     // Who names frames means them wherever they show.
-    let names_clips = options.only.only.as_ref().is_some_and(|only| only.means_clips(&set));
-    let beyond = if changes_pixels && names_clips { clips_beyond(&set, &part) } else { Vec::new() };
+    let names_clips = options.only.only.as_ref().is_some_and(|only| only.selects_clips(&set));
+    let beyond = if changes_pixels && names_clips { clips_sharing_frames(&set, &part) } else { Vec::new() };
     if !beyond.is_empty() {
         if !options.apart.is_on() {
-            let whole = |clips: &[&Clip]| clips.iter().map(|clip| clip.whole_name()).collect();
+            let whole = |clips: &[&Clip]| clips.iter().map(|clip| clip.qualified_name()).collect();
             let own: Vec<&Clip> = part.clips().iter().collect();
             return Err(Error::SharedFrames { clips: whole(&beyond), own: whole(&own) });
         }

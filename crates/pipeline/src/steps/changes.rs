@@ -1,7 +1,7 @@
 //! From options to the changes of a plan. Defaults are filled in here; their order is the plan's.
 
 use shibori_core::clean::KeyColors;
-use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, PlaceKind, Trim, TrimScope};
+use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKind, Trim, TrimScope};
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::read::places;
 
@@ -58,7 +58,7 @@ fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Err
         Key::Colors(colors) => Ok(Some(keys(colors.clone(), 0))),
         Key::Auto => {
             let mut found: Vec<(Color, u8, usize)> = Vec::new();
-            for frame in set.frames().iter().filter(|frame| frame.is_whole()) {
+            for frame in set.frames().iter().filter(|frame| frame.is_untrimmed()) {
                 let Background::Flat { color, tolerance } = find_background(frame.pixels()) else { continue };
                 match found.iter_mut().find(|(other, ..)| other.0 == color) {
                     Some(one) => (one.1, one.2) = (one.1.max(tolerance), one.2 + 1),
@@ -115,7 +115,7 @@ pub(crate) fn shaping(
     if let Some(list) = &shape.per_frame {
         cx.run().add_sources(&[cx.at(list)]);
         let lines = places(&cx.at(list))?;
-        if lines.iter().any(|line| matches!(line.kind, PlaceKind::Shift(..))) {
+        if lines.iter().any(|line| matches!(line.kind, OverrideKind::Shift(..))) {
             changes.push(Change::Shift(lines.clone()));
         }
         changes.push(Change::Places(lines));

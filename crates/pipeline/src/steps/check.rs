@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::check::{Finding, Limits, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
-use shibori_formats::ShownPath;
-use shibori_formats::read::{CompanionFault, companion_faults, manifest_of};
+use shibori_formats::DisplaySlashed;
+use shibori_formats::read::{CompanionFault, companion_problems, manifest_of};
 use tracing::info_span;
 
 use crate::options::CheckOptions;
@@ -14,7 +14,7 @@ use crate::{Context, Error};
 
 /// What was found in one source.
 #[derive(Clone, Debug)]
-pub struct Checked {
+pub struct CheckReport {
     /// The source, as it was named.
     pub source: PathBuf,
     /// Its frames.
@@ -29,12 +29,16 @@ pub struct Checked {
 ///
 /// # Errors
 /// Where a source can't be read.
-pub fn check(sources: &[PathBuf], options: &CheckOptions, cx: &Context<'_>) -> Result<Vec<Checked>, Error> {
+pub fn check(
+    sources: &[PathBuf],
+    options: &CheckOptions,
+    cx: &Context<'_>,
+) -> Result<Vec<CheckReport>, Error> {
     let one = |source: &PathBuf| {
         let _span = info_span!("check", source = %source.shown()).entered();
         let set = gather::one(source, &options.only, cx)?;
         let faults = match manifest_of(&cx.at(source)) {
-            Some(manifest) => companion_faults(&manifest, cx.limits())?,
+            Some(manifest) => companion_problems(&manifest, cx.limits())?,
             None => Vec::new(),
         };
         let faults = faults.iter().filter_map(|fault| companion_finding(&set, fault)).collect();
@@ -44,18 +48,18 @@ pub fn check(sources: &[PathBuf], options: &CheckOptions, cx: &Context<'_>) -> R
 }
 
 /// What looks wrong in frames that are there already, by the options' own limits.
-pub(crate) fn checked(set: FrameSet, source: &Path, options: &CheckOptions) -> Checked {
+pub(crate) fn checked(set: FrameSet, source: &Path, options: &CheckOptions) -> CheckReport {
     weighed(set, source, options, Vec::new())
 }
 
-fn weighed(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Finding>) -> Checked {
+fn weighed(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Finding>) -> CheckReport {
     let is_allowed = |found: &Finding| {
         let clip = found.clip.as_ref().map(Name::as_str);
         options.allows(found.rule, found.sprite.as_str(), set.frames()[found.frame].name().as_str(), clip)
     };
     let found = more.into_iter().chain(check_set(&set, &options.limits()));
     let (allowed, findings): (Vec<_>, Vec<_>) = found.partition(is_allowed);
-    Checked { source: source.to_owned(), set, findings, allowed: allowed.len() }
+    CheckReport { source: source.to_owned(), set, findings, allowed: allowed.len() }
 }
 
 /// `None` where the set was narrowed to frames that are on other pages.
@@ -69,7 +73,7 @@ fn companion_finding(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> 
 }
 
 /// What looks wrong in frames that are there already, by the usual limits.
-pub(crate) fn findings(set: &FrameSet, source: &Path) -> Checked {
+pub(crate) fn findings(set: &FrameSet, source: &Path) -> CheckReport {
     let findings = check_set(set, &Limits::default());
-    Checked { source: source.to_owned(), set: set.clone(), findings, allowed: 0 }
+    CheckReport { source: source.to_owned(), set: set.clone(), findings, allowed: 0 }
 }

@@ -8,12 +8,12 @@ use shibori_formats::read::{manifest_of, source};
 use shibori_formats::write;
 use tracing::info_span;
 
-use crate::options::{ClipCommand, OnlyOption};
+use crate::options::{ClipCommand, FilterOption};
 use crate::{Context, Error, Notice};
 
 /// Clips as they are now.
 #[derive(Clone, Debug)]
-pub struct Clipped {
+pub struct ClipOutcome {
     /// The manifest that keeps them.
     pub manifest: PathBuf,
     /// Frames and all clips.
@@ -30,7 +30,7 @@ pub struct Clipped {
 ///
 /// # Errors
 /// Where the manifest can't be read or written, or a change can't be made.
-pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clipped, Error> {
+pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<ClipOutcome, Error> {
     let _span = info_span!("clip").entered();
     let Some(manifest) = manifest_of(&cx.at(path)) else {
         cx.found(path)?;
@@ -45,7 +45,7 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
     }
     let shown = places(&set, &options.only)?;
     let manifest = manifest_of_name(path, &manifest, cx);
-    Ok(Clipped { manifest, set, is_changed, shown, deviations })
+    Ok(ClipOutcome { manifest, set, is_changed, shown, deviations })
 }
 
 /// A manifest as the user would name it.
@@ -95,7 +95,7 @@ fn changed(
 }
 
 /// The clips that are meant.
-fn places(set: &FrameSet, only: &OnlyOption) -> Result<Vec<usize>, Error> {
+fn places(set: &FrameSet, only: &FilterOption) -> Result<Vec<usize>, Error> {
     let Some(only) = &only.only else { return Ok((0..set.clips().len()).collect()) };
     let part = only.of(set)?;
     let meant: std::collections::HashSet<_> =

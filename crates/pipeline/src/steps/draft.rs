@@ -10,7 +10,7 @@ use shibori_formats::read::{is_image, manifest_of, pages_of, sequence_of, sprite
 use shibori_formats::store::outputs_in;
 use tracing::info_span;
 
-use crate::steps::inspect::{GridReading, Holds, Loose, inspect};
+use crate::steps::inspect::{GridAnalysis, ImageContent, IslandReading, inspect};
 use crate::{Context, Error};
 
 /// What a recipe could say.
@@ -251,17 +251,17 @@ fn look_at(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Error
     let inspected = inspect(std::slice::from_ref(&source), cx)?.into_iter().next().ok_or(Error::NoFrames)?;
     let size = inspected.info.size;
     match inspected.holds {
-        Holds::Animation { millis, .. } => {
+        ImageContent::Animation { millis, .. } => {
             Ok((plain(DraftCut::Animation(millis.len(), millis.iter().sum()), size), size))
         }
-        Holds::Sheet { is_blank: true, background, .. } => {
+        ImageContent::Sheet { is_blank: true, background, .. } => {
             let cut = if background.is_some() { DraftCut::Flat } else { DraftCut::Blank };
             Ok((plain(cut, size), size))
         }
-        Holds::Sheet { background, grids, loose, .. } => {
+        ImageContent::Sheet { background, grids, loose, .. } => {
             let is_sure = grids.first().is_some_and(|grid| grid.is_sure);
             let mut ways: Vec<DraftCut> = grids.iter().map(|reading| grid_cut(reading, size)).collect();
-            if let Some(Loose { drawings, is_likelier }) = loose {
+            if let Some(IslandReading { drawings, is_likelier }) = loose {
                 ways.insert(if is_likelier { 0 } else { ways.len() }, DraftCut::Islands(drawings));
             }
             if !is_sure {
@@ -413,7 +413,7 @@ impl DraftCut {
     }
 }
 
-fn grid_cut(reading: &GridReading, size: Size) -> DraftCut {
+fn grid_cut(reading: &GridAnalysis, size: Size) -> DraftCut {
     let grid = &reading.candidate.grid;
     let (counts, cell, spacing) = (grid.counts(), grid.cell_size(), grid.spacing());
     let fills = Grid::by_cell(size, cell, spacing).is_ok_and(|other| other == *grid);

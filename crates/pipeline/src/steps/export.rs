@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_formats::ReadProblem;
-use shibori_formats::export::{self, Container, File, Gltf, STARTERS, Starter, Subject};
+use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, File, Gltf, Starter};
 use tracing::info_span;
 
 use crate::options::{ExportChoice, ExportOptions};
@@ -24,7 +24,7 @@ pub struct Exported {
 
 /// A template that comes with shibori.
 pub fn starter(name: &str) -> Option<&'static Starter> {
-    STARTERS.iter().find(|starter| starter.name == name)
+    BUILTIN_TEMPLATES.iter().find(|starter| starter.name == name)
 }
 
 /// Tells a manifest in another form; beside the manifest where no target is said.
@@ -47,7 +47,7 @@ pub fn export(
         cx.found(path)?;
         return Err(Error::NoManifest { path: path.to_owned() });
     };
-    let subject = Subject::open(&manifest, cx.limits())?;
+    let subject = ExportSource::open(&manifest, cx.limits())?;
     cx.run().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
     cx.run().add_sources(&[manifest]);
     if let Some(template) = &options.template {
@@ -55,7 +55,7 @@ pub fn export(
     }
     let target = target.map_or_else(|| beside(&subject, wanted.ending()), |target| cx.at(target));
     if let Wanted::Format(format) = &wanted {
-        export::check_ending(&target, format.ending())?;
+        export::check_extension(&target, format.ending())?;
     }
     let files = wanted.files(&subject, options, &target)?;
     let is_text = matches!(wanted, Wanted::Template { .. });
@@ -111,7 +111,12 @@ impl Wanted {
         }
     }
 
-    fn files(&self, subject: &Subject, options: &ExportOptions, target: &Path) -> Result<Vec<File>, Error> {
+    fn files(
+        &self,
+        subject: &ExportSource,
+        options: &ExportOptions,
+        target: &Path,
+    ) -> Result<Vec<File>, Error> {
         let unit = options.unit.map_or(1.0, |unit| unit.0);
         let scene = |container| export::gltf(subject, &Gltf { container, unit }, target);
         Ok(match self {
@@ -143,7 +148,7 @@ pub(crate) fn template_ending(path: &Path) -> String {
 }
 
 /// `pond.css` beside `pond.json`; for a set, `koi/koi.css`.
-fn beside(subject: &Subject, ending: &str) -> PathBuf {
+fn beside(subject: &ExportSource, ending: &str) -> PathBuf {
     subject.path.with_file_name(format!("{}.{ending}", subject.stem))
 }
 

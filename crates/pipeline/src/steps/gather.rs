@@ -3,20 +3,22 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::{FrameSet, OverBudget};
-use shibori_formats::ShownPath;
-use shibori_formats::read::{Gathered, Limits, load_companions, manifest_of, memory_for, source, sources};
+use shibori_formats::DisplaySlashed;
+use shibori_formats::read::{
+    Limits, LoadedFrames, load_companions, manifest_of, memory_for, source, sources,
+};
 use shibori_formats::{Error as File, ReadProblem};
 
 use tracing::{debug, info_span};
 
-use crate::options::OnlyOption;
+use crate::options::FilterOption;
 use crate::{Context, Error, Notice};
 
 /// Frames of several sources in one set. Their files are sources of the run from now on. With `tighten`, only what shows of
 /// each frame is kept: for those that are trimmed anyway.
 pub(crate) fn many(
     paths: &[PathBuf],
-    only: &OnlyOption,
+    only: &FilterOption,
     tighten: bool,
     cx: &Context<'_>,
 ) -> Result<FrameSet, Error> {
@@ -28,7 +30,7 @@ pub(crate) fn many(
 }
 
 /// Frames of one source.
-pub(crate) fn one(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
+pub(crate) fn one(path: &Path, only: &FilterOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
     Ok(only.of(whole(path, cx)?)?)
 }
 
@@ -48,7 +50,7 @@ pub(crate) fn own(path: &Path, cx: &Context<'_>) -> Result<FrameSet, Error> {
 }
 
 /// Frames of an atlas, and the companions beside them as frames of their own.
-pub(crate) fn with_companions(path: &Path, only: &OnlyOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
+pub(crate) fn with_companions(path: &Path, only: &FilterOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let mut set = whole(path, cx)?;
     if let Some(manifest) = manifest_of(&cx.at(path)) {
         for companions in load_companions(&manifest, cx.limits())? {
@@ -75,7 +77,7 @@ pub(crate) fn whole_need<T>(
     })
 }
 
-pub(crate) fn heard(gathered: Gathered, cx: &Context<'_>) -> FrameSet {
+pub(crate) fn heard(gathered: LoadedFrames, cx: &Context<'_>) -> FrameSet {
     gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
     debug!(frames = gathered.set.frames().len(), clips = gathered.set.clips().len(), "read");
     cx.run().add_sources(&gathered.files);

@@ -33,8 +33,8 @@ pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> R
     };
     // What has no size is refused by the drawing.
     let pixels = guide.size().unwrap_or_default().area();
-    drop(cx.hold_picture(Growth::Cells, pixels)?);
-    let _room = cx.hold_memory(Growth::Cells, pixels.saturating_mul(LAYERS))?;
+    drop(cx.check_image_size(Growth::Cells, pixels)?);
+    let _room = cx.check_memory(Growth::Cells, pixels.saturating_mul(LAYERS))?;
     write::guide(&cx.at(output), &guide, cx.run())?;
     Ok(guide.size().unwrap_or_default())
 }

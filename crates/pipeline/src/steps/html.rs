@@ -4,14 +4,14 @@ use std::path::Path;
 
 use serde_json::Value;
 use shibori_core::FrameSet;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::manifest::Manifest;
 use shibori_formats::report::{PageImage, Report, write_page};
 use shibori_formats::write;
 use tracing::info_span;
 
 use crate::options::HtmlOptions;
-use crate::steps::check::{Checked, findings};
+use crate::steps::check::{CheckReport, findings};
 use crate::steps::gather;
 use crate::steps::pages::{Page, packed, pages_of};
 use crate::{Context, Error};
@@ -40,7 +40,7 @@ pub fn html(
     source: &Path,
     options: &HtmlOptions,
     output: &Path,
-    tell: impl FnOnce(&Checked) -> Value,
+    tell: impl FnOnce(&CheckReport) -> Value,
     cx: &Context<'_>,
 ) -> Result<HtmlPage, Error> {
     let _span = info_span!("html").entered();
@@ -59,7 +59,7 @@ pub fn html_of(
     title: &Path,
     options: &HtmlOptions,
     output: &Path,
-    tell: impl FnOnce(&Checked) -> Value,
+    tell: impl FnOnce(&CheckReport) -> Value,
     cx: &Context<'_>,
 ) -> Result<HtmlPage, Error> {
     is_page(output)?;
@@ -81,7 +81,7 @@ fn written(
     (manifest, pages): (Manifest, Vec<Page>),
     source: &Path,
     output: &Path,
-    tell: impl FnOnce(&Checked) -> Value,
+    tell: impl FnOnce(&CheckReport) -> Value,
     cx: &Context<'_>,
 ) -> Result<HtmlPage, Error> {
     let encoded = |page: Page| -> Result<PageImage, Error> {

@@ -2,14 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells, find_grid_named, islands};
+use shibori_core::cut::{
+    CellChoice, Certainty, Cut, GridCandidate, cut_cells, detect_grid_with_hints, islands,
+};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::read::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
 use crate::options::CutOptions;
-use crate::steps::sheet::{ISLANDS, WORTH_SAYING, hints_of};
+use crate::steps::sheet::{ISLANDS, MIN_PROPOSAL_EVIDENCE, hints_of};
 use crate::{Context, Error, Growth};
 
 /// Fewer drawings than this are one picture, not loose drawings.
@@ -21,7 +23,7 @@ const SMALLEST_CELL: u32 = 8;
 
 /// What one image holds.
 #[derive(Clone, Debug)]
-pub struct Inspected {
+pub struct ImageReport {
     /// The image, as it was named.
     pub file: PathBuf,
     /// Its format, size and colors.
@@ -31,12 +33,12 @@ pub struct Inspected {
     /// Share of pixels that show nothing, 0 to 1.
     pub empty: f64,
     /// The rest, by whether it moves.
-    pub holds: Holds,
+    pub holds: ImageContent,
 }
 
 /// What an image holds.
 #[derive(Clone, Debug)]
-pub enum Holds {
+pub enum ImageContent {
     /// One picture, which may be a sheet.
     Sheet {
         /// The flat color behind the drawings, if there is one.
@@ -44,9 +46,9 @@ pub enum Holds {
         /// Whether it is completely blank.
         is_blank: bool,
         /// Grids that could explain it, the best first.
-        grids: Vec<GridReading>,
+        grids: Vec<GridAnalysis>,
         /// Its separate drawings, where no grid is sure and several lie apart.
-        loose: Option<Loose>,
+        loose: Option<IslandReading>,
         /// Square cells that divide it evenly, largest first.
         square_cells: Vec<u32>,
         /// Counts of columns that divide its width, and of rows that divide its height.
@@ -63,7 +65,7 @@ pub enum Holds {
 
 /// A sheet read as separate drawings.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Loose {
+pub struct IslandReading {
     /// How many there are.
     pub drawings: usize,
     /// Whether they explain it better than any grid: there is none, its cells hold several each, or it cuts through some.
@@ -72,7 +74,7 @@ pub struct Loose {
 
 /// One way to read a sheet.
 #[derive(Clone, Debug)]
-pub struct GridReading {
+pub struct GridAnalysis {
     /// The grid, and how much speaks for it.
     pub candidate: GridCandidate,
     /// What it cuts: cells with a drawing, and blank ones.
@@ -100,7 +102,7 @@ pub enum Transparency {
 ///
 /// # Errors
 /// Where one can't be read.
-pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<Inspected>, Error> {
+pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<ImageReport>, Error> {
     let mut found = Vec::new();
     for path in images {
         for file in files_of(path, cx)? {
@@ -124,43 +126,44 @@ fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
     }
 }
 
-fn look(path: &Path, cx: &Context<'_>) -> Result<Inspected, Error> {
+fn look(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
     let _span = info_span!("inspect", file = %path.shown()).entered();
     let Loaded { info, picture, .. } = image(&cx.at(path), cx.limits())?;
     let (pictures, holds) = match picture {
         Picture::Still(pixels) => {
             // The finder keeps a few planes of a byte a pixel.
-            let _room = cx.hold_memory(Growth::Search, info.size.area())?;
+            let _room = cx.check_memory(Growth::Search, info.size.area())?;
             let holds = sheet(path, &pixels, info.size, cx)?;
             (vec![pixels], holds)
         }
-        Picture::Moving(animation) => {
+        Picture::RenderedMotion(animation) => {
             let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
-            let holds = Holds::Animation { millis, plays: animation.plays };
+            let holds = ImageContent::Animation { millis, plays: animation.plays };
             (animation.moments.into_iter().map(|moment| moment.picture).collect(), holds)
         }
     };
     let (transparency, empty) = (transparency(&pictures), empty_share(&pictures));
-    Ok(Inspected { file: path.to_owned(), info, transparency, empty, holds })
+    Ok(ImageReport { file: path.to_owned(), info, transparency, empty, holds })
 }
 
-fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<Holds, Error> {
+fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<ImageContent, Error> {
     let behind = find_background(pixels);
     let background = match behind {
         Background::Flat { color, .. } => Some(Color(color)),
         Background::Clear | Background::None => None,
     };
-    let found = find_grid_named(pixels, &hints_of(path));
+    let found = detect_grid_with_hints(pixels, &hints_of(path));
     let is_blank = found.certainty == Certainty::Blank;
     let confidence = found.certainty.confidence();
     let is_sure = matches!(found.certainty, Certainty::Sure(_));
-    let candidates = found.candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
+    let candidates =
+        found.candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > MIN_PROPOSAL_EVIDENCE);
     let reading = |(place, candidate): (usize, &GridCandidate)| {
         let choice = CellChoice { background: found.background, ..CellChoice::default() };
         let cut = cut_cells(pixels, &candidate.grid, &choice).expect("without a count nothing is missing");
         let mut per_row = vec![0; candidate.grid.counts().rows as usize];
         cut.cells.iter().for_each(|cell| per_row[cell.cell.row as usize] += 1);
-        GridReading {
+        GridAnalysis {
             candidate: candidate.clone(),
             cut,
             per_row,
@@ -168,10 +171,10 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<H
             is_sure: is_sure && place == 0,
         }
     };
-    let grids: Vec<GridReading> =
+    let grids: Vec<GridAnalysis> =
         if is_blank { Vec::new() } else { candidates.enumerate().map(reading).collect() };
     let loose = if is_sure || is_blank { None } else { loose(pixels, behind, grids.first(), cx)? };
-    Ok(Holds::Sheet {
+    Ok(ImageContent::Sheet {
         background,
         is_blank,
         grids,
@@ -185,18 +188,18 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<H
 fn loose(
     pixels: &Pixels,
     background: Background,
-    best: Option<&GridReading>,
+    best: Option<&GridAnalysis>,
     cx: &Context<'_>,
-) -> Result<Option<Loose>, Error> {
+) -> Result<Option<IslandReading>, Error> {
     if background == Background::None {
         return Ok(None);
     }
-    let _room = cx.hold_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    let _room = cx.check_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
     let drawings = islands(pixels, background, CutOptions::default().island_options()).drawings.len();
     let cells = best.map_or(0, |reading| reading.candidate.grid.len());
     let cuts = best.is_some_and(|reading| reading.candidate.cut_places > 0);
     let is_likelier = drawings as u64 >= if cuts { cells + 1 } else { SEVERAL * cells };
-    Ok((drawings >= FEWEST).then_some(Loose { drawings, is_likelier }))
+    Ok((drawings >= FEWEST).then_some(IslandReading { drawings, is_likelier }))
 }
 
 fn transparency(pictures: &[Pixels]) -> Transparency {

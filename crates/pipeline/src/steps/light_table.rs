@@ -3,13 +3,14 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, find_grid_named, islands};
+use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, detect_grid_with_hints, islands};
 use shibori_core::{Background, Color, Frame, FrameSet, Pixels, find_background};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::manifest::{Manifest, SET_FILE};
 use shibori_formats::read::{Loaded, Picture, image, manifest_of, sprite_name};
 use shibori_formats::report::{
-    Drawings, LightTable, OnTable, Reading, SetOnTable, SheetOnTable, runs, write_light_table,
+    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, runs,
+    write_light_table,
 };
 use shibori_formats::write;
 use tracing::info_span;
@@ -18,7 +19,7 @@ use crate::options::CutOptions;
 use crate::steps::gather;
 use crate::steps::html::is_page;
 use crate::steps::pages::{Page, packed, pages_of};
-use crate::steps::sheet::{ISLANDS, WORTH_SAYING, hints_of};
+use crate::steps::sheet::{ISLANDS, MIN_PROPOSAL_EVIDENCE, hints_of};
 use crate::{Context, Error, Growth};
 
 /// Distances at which pieces belong together that can be tried on the page.
@@ -57,7 +58,7 @@ pub fn light_table(
     let sprite = sprite_name(named)?.to_string();
     let called =
         |sprite: &str| if manifest.is_some() { format!("{sprite}-moved") } else { sprite.to_owned() };
-    let table = |shown: OnTable| LightTable {
+    let table = |shown: LightTableContent| LightTable {
         title: source.shown().to_string(),
         source: paste(source),
         from: slashed(source),
@@ -66,7 +67,7 @@ pub fn light_table(
         sprite: sprite.clone(),
         has_manifest: manifest.is_some(),
         in_place: is_set,
-        in_recipe: false,
+        for_recipe: false,
         is_windows: cfg!(windows),
         shown,
     };
@@ -75,7 +76,7 @@ pub fn light_table(
         && let Loaded { picture: Picture::Still(pixels), .. } = image(&whole, cx.limits())?
     {
         cx.run().add_sources(std::slice::from_ref(&whole));
-        let sheet = table(OnTable::Sheet(sheet(source, &pixels, output, cx)?));
+        let sheet = table(LightTableContent::Sheet(sheet(source, &pixels, output, cx)?));
         let (_, bytes) = write_light_table(&cx.at(output), &sheet, cx.run())?;
         return Ok(LightTablePage { frames: None, clips: 0, bytes });
     }
@@ -95,7 +96,7 @@ pub fn light_table_of(
     cx: &Context<'_>,
 ) -> Result<LightTablePage, Error> {
     is_page(output)?;
-    let table = |shown: OnTable| LightTable {
+    let table = |shown: LightTableContent| LightTable {
         title: sprite.to_owned(),
         source: String::new(),
         from: String::new(),
@@ -104,7 +105,7 @@ pub fn light_table_of(
         per_frame: format!("{sprite}-per-frame.csv"),
         has_manifest: false,
         in_place: false,
-        in_recipe: true,
+        for_recipe: true,
         is_windows: cfg!(windows),
         shown,
     };
@@ -114,7 +115,7 @@ pub fn light_table_of(
 fn written(
     set: &FrameSet,
     (manifest, pages): (Manifest, Vec<Page>),
-    table: &dyn Fn(OnTable) -> LightTable,
+    table: &dyn Fn(LightTableContent) -> LightTable,
     output: &Path,
     cx: &Context<'_>,
 ) -> Result<LightTablePage, Error> {
@@ -128,7 +129,7 @@ fn written(
     });
     let drawn = drawn.collect();
     let (frames, clips) = (manifest.frames.len(), manifest.clips.len());
-    let table = table(OnTable::Set(SetOnTable { manifest, pages, drawn }));
+    let table = table(LightTableContent::Set(SetContent { manifest, pages, drawn }));
     let (_, bytes) = write_light_table(&cx.at(output), &table, cx.run())?;
     Ok(LightTablePage { frames: Some(frames), clips, bytes })
 }
@@ -138,18 +139,19 @@ fn png(pixels: &Pixels, output: &Path) -> Result<Vec<u8>, Error> {
     Ok(write::png(&pixels.to_image()).map_err(wrong)?)
 }
 
-fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Result<SheetOnTable, Error> {
+fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Result<SheetContent, Error> {
     let (size, behind) = (pixels.size(), find_background(pixels));
-    let _room = cx.hold_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
-    let found = find_grid_named(pixels, &hints_of(path));
+    let _room = cx.check_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
+    let found = detect_grid_with_hints(pixels, &hints_of(path));
     let is_sure = matches!(found.certainty, Certainty::Sure(_));
-    let worthwhile = found.candidates.iter().filter(|one| one.grid.len() > 1 && one.evidence > WORTH_SAYING);
-    let readings: Vec<Reading> =
+    let worthwhile =
+        found.candidates.iter().filter(|one| one.grid.len() > 1 && one.evidence > MIN_PROPOSAL_EVIDENCE);
+    let readings: Vec<GridOption> =
         worthwhile.enumerate().map(|(at, one)| reading(one, is_sure && at == 0)).collect();
     let drawings = if behind == Background::None { Vec::new() } else { drawings(pixels, behind) };
     let count = drawings.iter().find(|one| one.is_found).map_or(0, |one| one.drawings.len());
     let shown = pixels.rows().flat_map(|row| row.chunks_exact(4)).map(|pixel| behind.is_content(pixel));
-    Ok(SheetOnTable {
+    Ok(SheetContent {
         size: [size.width, size.height],
         png: png(pixels, output)?,
         background: match behind {
@@ -168,10 +170,10 @@ fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Resul
     })
 }
 
-fn reading(candidate: &GridCandidate, is_sure: bool) -> Reading {
+fn reading(candidate: &GridCandidate, is_sure: bool) -> GridOption {
     let (grid, spacing) = (&candidate.grid, candidate.grid.spacing());
     let (counts, cell) = (grid.counts(), grid.cell_size());
-    Reading {
+    GridOption {
         columns: counts.columns,
         rows: counts.rows,
         cell: [cell.width, cell.height],
@@ -181,7 +183,7 @@ fn reading(candidate: &GridCandidate, is_sure: bool) -> Reading {
     }
 }
 
-fn drawings(pixels: &Pixels, behind: Background) -> Vec<Drawings> {
+fn drawings(pixels: &Pixels, behind: Background) -> Vec<IslandOption> {
     let usual = CutOptions::default().island_options();
     let look = |join: Option<u32>| {
         let found = islands(pixels, behind, IslandOptions { join, ..usual });
@@ -190,14 +192,14 @@ fn drawings(pixels: &Pixels, behind: Background) -> Vec<Drawings> {
             [cell.row, cell.column, rect.x, rect.y, rect.width, rect.height]
         };
         let (join, is_found) = (found.join, join.is_none());
-        Drawings { join, is_found, drawings: found.drawings.iter().map(place).collect() }
+        IslandOption { join, is_found, drawings: found.drawings.iter().map(place).collect() }
     };
     let own = look(None);
     if own.drawings.is_empty() {
         return Vec::new();
     }
     let others: &[u32] = if pixels.size().area() > MANY_PIXELS { &[] } else { &JOINS };
-    let mut all: Vec<Drawings> =
+    let mut all: Vec<IslandOption> =
         others.iter().filter(|&&join| join != own.join).map(|&join| look(Some(join))).collect();
     all.retain(|one| !one.drawings.is_empty());
     all.push(own);

@@ -22,24 +22,24 @@ mod unpack;
 
 pub use adjust::{Adjusted, FrameChange, Target, What, adjust, adjust_set, write_adjusted};
 pub(crate) use check::checked;
-pub use check::{Checked, check};
-pub use clip::{Clipped, clip, clip_set};
+pub use check::{CheckReport, check};
+pub use clip::{ClipOutcome, clip, clip_set};
 pub use draft::{Draft, DraftCut, DraftSprite, draft};
 pub(crate) use export::template_ending;
 pub use export::{Exported, export, starter, write_export};
 pub(crate) use gather::whole;
 pub use guide::guide_sheet;
 pub use html::{HtmlPage, html, html_of};
-pub use inspect::{GridReading, Holds, Inspected, Loose, Transparency, inspect};
+pub use inspect::{GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect};
 pub use light_table::{LightTablePage, light_table, light_table_of};
-pub(crate) use own::with_own;
+pub(crate) use own::replace_clip_frames;
 pub use pack::{Packed, pack, pack_set, write_atlases};
 pub use preview::{
-    CutDrawn, Drawn, Moving, Shows, contact, contact_of, drift, drift_of, grid, motion, motion_of, onion,
-    onion_of, pages, pages_of_set, write_film, write_pictures,
+    Drawn, MotionContent, RenderedCut, RenderedMotion, contact, contact_of, drift, drift_of, grid, motion,
+    motion_of, onion, onion_of, pages, pages_of_set, write_film, write_pictures,
 };
 pub use slice::{
-    How, Shaped, SheetReport, Sliced, SpritePart, default_set, slice, slice_manifests, slice_sprite,
+    How, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests, slice_sprite,
     write_set,
 };
 pub use unpack::unpack;

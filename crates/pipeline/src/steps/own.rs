@@ -1,7 +1,7 @@
 //! A clip that is made with options of its own.
 
 use shibori_core::clip::Clip;
-use shibori_core::{Frame, FrameSet, apart, clips_beyond};
+use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
 
 use crate::Error;
 
@@ -10,21 +10,21 @@ use crate::Error;
 ///
 /// # Errors
 /// Where there is no such clip, it is not the same in both, or another clip shows its frames.
-pub(crate) fn with_own(
+pub(crate) fn replace_clip_frames(
     set: FrameSet,
     other: &FrameSet,
     name: &str,
     is_apart: bool,
 ) -> Result<FrameSet, Error> {
     let at = place_of(&set, name)?;
-    let part = set.only_clip(at);
-    let beyond = clips_beyond(&set, &part);
+    let part = set.extract_clip(at);
+    let beyond = clips_sharing_frames(&set, &part);
     let set = match (beyond.is_empty(), is_apart) {
         (true, _) => set,
         (false, true) => apart(&set, &part)?,
         (false, false) => {
-            let clips = beyond.iter().map(|clip| clip.whole_name()).collect();
-            return Err(Error::SharedFrames { clips, own: vec![set.clips()[at].whole_name()] });
+            let clips = beyond.iter().map(|clip| clip.qualified_name()).collect();
+            return Err(Error::SharedFrames { clips, own: vec![set.clips()[at].qualified_name()] });
         }
     };
     let theirs = &other.clips()[place_of(other, name)?];
@@ -48,7 +48,7 @@ pub(crate) fn with_own(
 }
 
 fn place_of(set: &FrameSet, name: &str) -> Result<usize, Error> {
-    match set.clips_called(name).as_slice() {
+    match set.find_clips(name).as_slice() {
         [one] => Ok(*one),
         _ => {
             let known = set.clips().iter().map(|clip| clip.name().to_string()).collect();

@@ -3,17 +3,17 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::pack::{
-    Atlas, CompanionFrames, Keeping, PageScale, draw_mirrored, fit_companions, in_steps, pack as arrange,
-    rim_of, step_of, take_companions,
+    Atlas, CompanionFrames, PageScale, ReuseOutcome, draw_mirrored, fit_companions, kernel_margin,
+    pack as arrange, snap_for, snap_frames, take_companions,
 };
 use shibori_core::shape::TrimScope;
 use shibori_core::{Frame, FrameSet, Lease, Size};
-use shibori_formats::read::old_places;
+use shibori_formats::read::previous_placements;
 use shibori_formats::write::{self, AtlasReport};
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutChoice, PackOptions};
-use crate::order::{Change, Naming, Plan, hold_frame};
+use crate::order::{Change, Naming, Plan, check_frame_size};
 use crate::steps::changes::{Defaults, marks, shaping};
 use crate::steps::gather;
 use crate::{Context, Error, Growth, Notice, Task};
@@ -51,8 +51,9 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     let _span = info_span!("pack", frames = set.frames().len()).entered();
     options.validate()?;
     let factors = options.page.factors();
-    let step = step_of(&factors);
-    let keep = options.arrange.keep_places.as_ref().map(|old| old_places(&cx.at(old))).transpose()?;
+    let step = snap_for(&factors);
+    let keep =
+        options.arrange.keep_places.as_ref().map(|old| previous_placements(&cx.at(old))).transpose()?;
     let rules = options.arrange.options(factors.clone(), keep);
     let (set, mut companions) = with_companions(set, options)?;
     let trim = trim_scope(options);
@@ -78,7 +79,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
         false => set,
     };
     let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();
-    let set = stepped(set, step, rim_of(&factors, options.shape.resample()), cx)?;
+    let set = stepped(set, step, kernel_margin(&factors, options.shape.resample()), cx)?;
     let layers = fit_companions(&set, &companions);
     for (layer, companions) in layers.iter().zip(&companions) {
         if let Some(&first) = layer.missing.first() {
@@ -89,7 +90,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
     }
     let atlas = arrange(set, layers, &rules)?;
     debug!(pages = atlas.pages().len(), least = ?atlas.least(), "arranged");
-    if let Some(Keeping::Anew(why)) = atlas.keeping() {
+    if let Some(ReuseOutcome::Anew(why)) = atlas.keeping() {
         cx.tell(Notice::ArrangedAnew { why });
     }
     hold_pages(&atlas, cx)?;
@@ -114,7 +115,7 @@ pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Resul
 
 /// Holds each page to what a picture may have.
 fn hold_pages(atlas: &Atlas, cx: &Context<'_>) -> Result<(), Error> {
-    atlas.pages().iter().try_for_each(|page| cx.hold_picture(Growth::Pages, page.size.area()).map(drop))
+    atlas.pages().iter().try_for_each(|page| cx.check_image_size(Growth::Pages, page.size.area()).map(drop))
 }
 
 /// Holds the pages of a scaled atlas to what a picture may have, and its frames to the memory that is left.
@@ -125,12 +126,12 @@ fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<Opti
     // A share of a pixel more or less makes no difference here.
     let grown = |pixels: u64| (pixels as f64 * factor.ratio().value() * factor.ratio().value()) as u64;
     for page in atlas.pages() {
-        drop(cx.hold_picture(Growth::PageScales, grown(page.size.area()))?);
+        drop(cx.check_image_size(Growth::PageScales, grown(page.size.area()))?);
     }
     let frames: u64 = atlas.set().frames().iter().map(|frame| frame.canvas().area()).sum();
     let layers: u64 =
         atlas.layers().iter().flat_map(|layer| &layer.canvases).map(|part| part.size().area()).sum();
-    cx.hold_memory(Growth::PageScales, grown(frames.saturating_add(layers))).map(Some)
+    cx.check_memory(Growth::PageScales, grown(frames.saturating_add(layers))).map(Some)
 }
 
 /// What shares one box where frames are trimmed: by itself each frame has its own, but only where place is not index.
@@ -175,17 +176,17 @@ fn stepped(set: FrameSet, step: u32, rim: u32, cx: &Context<'_>) -> Result<Frame
     for frame in set.frames() {
         let up = |length: u32| length.saturating_add(step - 1) / step * step;
         let canvas = Size::new(up(frame.canvas().width), up(frame.canvas().height));
-        hold_frame(frame, canvas, Growth::PageScales, cx)?;
+        check_frame_size(frame, canvas, Growth::PageScales, cx)?;
         let around = |length: u32, most: u32| length.saturating_add(2 * (step + rim)).min(most);
         let kept = frame.pixels().size();
         let kept = Size::new(around(kept.width, canvas.width), around(kept.height, canvas.height));
         pixels = pixels.saturating_add(kept.area());
     }
     let grows = step > 1 || rim > 0;
-    let _room = cx.hold_memory(Growth::PageScales, if grows { pixels } else { 0 })?;
+    let _room = cx.check_memory(Growth::PageScales, if grows { pixels } else { 0 })?;
     let frames = set.frames().iter().filter(uneven).count();
     if frames > 0 {
         cx.tell(Notice::CanvasesGrow { frames, step });
     }
-    Ok(in_steps(set, step, rim)?)
+    Ok(snap_frames(set, step, rim)?)
 }

@@ -2,11 +2,11 @@
 
 use std::path::Path;
 
-use shibori_core::pack::{Finish, PackOptions, pack, paint};
+use shibori_core::pack::{ColorFinish, PackOptions, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{FrameSet, Pixels};
 use shibori_formats::ReadProblem;
-use shibori_formats::manifest::{self, Manifest, PageFacts, of_atlas, parse};
+use shibori_formats::manifest::{self, Manifest, PageInfo, of_atlas, parse};
 use shibori_formats::read::{Picture, image, manifest_of};
 
 use crate::{Context, Error, Growth};
@@ -58,16 +58,16 @@ pub(crate) fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
     let atlas = pack(trimmed, Vec::new(), &PackOptions::dense())?;
     let sizes = atlas.pages().iter().map(|page| page.size.area());
-    let _room = cx.hold_memory(Growth::Pages, sizes.sum())?;
+    let _room = cx.check_memory(Growth::Pages, sizes.sum())?;
     let names: Vec<String> =
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {
         name: name.clone(),
-        pixels: Pixels::whole(paint(&atlas, page, None, Finish::default())),
+        pixels: Pixels::whole(paint(&atlas, page, None, ColorFinish::default())),
         bytes: None,
     };
     let pages = names.iter().enumerate().map(page).collect();
-    let facts: Vec<PageFacts> =
-        names.into_iter().map(|file| PageFacts { file, ..PageFacts::default() }).collect();
+    let facts: Vec<PageInfo> =
+        names.into_iter().map(|file| PageInfo { file, ..PageInfo::default() }).collect();
     Ok((of_atlas(&atlas, &facts, None), pages))
 }

@@ -13,7 +13,7 @@ use shibori_core::draw::{
 use shibori_core::{FrameSet, Name, Rect};
 use shibori_formats::manifest::Manifest;
 use shibori_formats::read::{Loaded, Picture, image, rects};
-use shibori_formats::write::{self, FilmReport};
+use shibori_formats::write::{self, AnimationReport};
 use tracing::info_span;
 
 use crate::options::{
@@ -167,7 +167,7 @@ fn plans(manifest: &Manifest, pages: &[Page]) -> Vec<PagePlan> {
 
 /// A cut drawn over its sheet.
 #[derive(Clone, Debug)]
-pub struct CutDrawn {
+pub struct RenderedCut {
     /// The picture.
     pub image: RgbaImage,
     /// Where the frames are.
@@ -182,7 +182,7 @@ pub struct CutDrawn {
 ///
 /// # Errors
 /// Where the sheet can't be read, or can't be cut so.
-pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Result<CutDrawn, Error> {
+pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Result<RenderedCut, Error> {
     let _span = info_span!("grid").entered();
     options.cut.validate()?;
     let file = cx.at(path);
@@ -190,8 +190,8 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
     cx.run().add_sources(std::slice::from_ref(&file));
     let pixels = match picture {
         Picture::Still(pixels) => pixels,
-        Picture::Moving(animation) => {
-            return Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() });
+        Picture::RenderedMotion(animation) => {
+            return Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() });
         }
     };
     let (pixels, _) = within(path, &pixels, options.cut.within)?;
@@ -202,7 +202,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
         let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
         CutPlan::Places(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
-        let _room = cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
+        let _room = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
         let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
         let places = found.drawings.into_iter().enumerate();
         CutPlan::Places(places.map(|(number, one)| (one.rect, number.to_string())).collect())
@@ -215,21 +215,21 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
     if drawn.marked > 0 {
         cx.tell(Notice::Crossed { pixels: drawn.marked });
     }
-    Ok(CutDrawn { image: drawn.image, plan, crossed: drawn.marked, blank: drawn.blank })
+    Ok(RenderedCut { image: drawn.image, plan, crossed: drawn.marked, blank: drawn.blank })
 }
 
 /// Clips in motion.
 #[derive(Clone, Debug)]
-pub struct Moving {
+pub struct RenderedMotion {
     /// The pictures.
     pub film: Film,
     /// What they show.
-    pub shows: Shows,
+    pub shows: MotionContent,
 }
 
 /// What a film shows.
 #[derive(Clone, Debug)]
-pub enum Shows {
+pub enum MotionContent {
     /// One clip; of a set without clips all frames, at 100 ms each.
     One(Clip),
     /// So many clips side by side.
@@ -240,7 +240,7 @@ pub enum Shows {
 ///
 /// # Errors
 /// Where the source can't be read, or has no frames.
-pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Result<Moving, Error> {
+pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Result<RenderedMotion, Error> {
     let _span = info_span!("motion").entered();
     motion_of(gather::whole(source, cx)?, options, cx)
 }
@@ -249,7 +249,7 @@ pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Resul
 ///
 /// # Errors
 /// Where there are no frames, or the film would be too large.
-pub fn motion_of(set: FrameSet, options: &MotionOptions, cx: &Context<'_>) -> Result<Moving, Error> {
+pub fn motion_of(set: FrameSet, options: &MotionOptions, cx: &Context<'_>) -> Result<RenderedMotion, Error> {
     let set = options.only.of(set)?;
     let how = FilmOptions {
         zoom: options.zoom.map_or(1, Whole::get),
@@ -259,14 +259,20 @@ pub fn motion_of(set: FrameSet, options: &MotionOptions, cx: &Context<'_>) -> Re
     };
     let drawn = |film| cx.drawn(film, if how.zoom > 1 { Growth::Zoom } else { Growth::Film });
     Ok(match set.clips() {
-        [one] => Moving { film: drawn(draw::film(&set, one, how))?, shows: Shows::One(one.clone()) },
+        [one] => RenderedMotion {
+            film: drawn(draw::film(&set, one, how))?,
+            shows: MotionContent::One(one.clone()),
+        },
         [] => {
             let clip = all_frames(&set)?;
-            Moving { film: drawn(draw::film(&set, &clip, how))?, shows: Shows::One(clip) }
+            RenderedMotion { film: drawn(draw::film(&set, &clip, how))?, shows: MotionContent::One(clip) }
         }
         several => {
             let clips: Vec<&Clip> = several.iter().collect();
-            Moving { film: drawn(draw::films(&set, &clips, how))?, shows: Shows::Several(clips.len()) }
+            RenderedMotion {
+                film: drawn(draw::films(&set, &clips, how))?,
+                shows: MotionContent::Several(clips.len()),
+            }
         }
     })
 }
@@ -275,7 +281,7 @@ fn all_frames(set: &FrameSet) -> Result<Clip, Error> {
     let spans: Vec<(usize, Span)> = (0..set.frames().len()).map(|at| (at, Span::DEFAULT)).collect();
     let sprite = set.frames().first().map(|frame| frame.sprite().clone()).ok_or(Error::NoFrames)?;
     let name = Name::new("all frames").expect("not empty");
-    Ok(Clip::of_spans(sprite, name, &spans)?)
+    Ok(Clip::from_durations(sprite, name, &spans)?)
 }
 
 /// Plans pictures as PNG: `koi.png`, and where there are more, `koi-1.png` and so on. Gives where they will lie.
@@ -290,8 +296,8 @@ pub fn write_pictures(pictures: &[RgbaImage], path: &Path, cx: &Context<'_>) -> 
 ///
 /// # Errors
 /// Where it can't be encoded or written.
-pub fn write_film(film: &Film, path: &Path, cx: &Context<'_>) -> Result<FilmReport, Error> {
-    let tick = cx.counter(Task::Pictures, film.pictures.len());
+pub fn write_film(film: &Film, path: &Path, cx: &Context<'_>) -> Result<AnimationReport, Error> {
+    let tick = cx.counter(Task::PackImages, film.pictures.len());
     let report = write::film(&cx.at(path), film, cx.run(), tick)?;
     if report.dropped > 0 {
         cx.tell(Notice::TooFast { dropped: report.dropped, of: film.pictures.len() });

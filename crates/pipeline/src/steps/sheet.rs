@@ -4,7 +4,7 @@ use std::path::Path;
 
 use shibori_core::clean::{KeyColors, key, mixed_edges};
 use shibori_core::cut::{
-    Certainty, Counts, CutError, Found, Grid, NameHints, Spacing, cut_through, find_grid_named,
+    Certainty, Counts, CutError, Found, Grid, NameHints, Spacing, detect_grid_with_hints, find_crossings,
 };
 use shibori_core::{Area, Background, Color, Pair, Pixels, Rect, find_background};
 
@@ -12,7 +12,7 @@ use crate::options::{CleanOptions, CutOptions, Key};
 use crate::{Context, Error, Growth, Notice};
 
 /// Evidence in nats from which a grid is worth proposing.
-pub(crate) const WORTH_SAYING: f64 = 3.0;
+pub(crate) const MIN_PROPOSAL_EVIDENCE: f64 = 3.0;
 /// The share of edge pixels from which it is worth saying that they are mixed.
 const MIXED: f64 = 0.2;
 /// Of so many lines between cells one may cut through a drawing, where cells leave a rest.
@@ -65,7 +65,7 @@ pub(crate) fn prepared(
         (Some(Key::Auto), Background::None) => return Err(Error::NoBackground { sheet: file() }),
         (Some(Key::Colors(colors)), _) => (colors.clone(), 0),
     };
-    let _room = cx.hold_memory(Growth::Change, pixels.size().area())?;
+    let _room = cx.check_memory(Growth::Change, pixels.size().area())?;
     let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
     let keyed = key(pixels, &colors, clean.scope());
     if keyed.pixels == 0 {
@@ -79,7 +79,7 @@ pub(crate) fn prepared(
         cx.tell(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
     }
     let pixels = Pixels::whole(keyed.image);
-    pixels.count_in(&cx.limits().memory);
+    pixels.charge_to(&cx.limits().memory);
     let share = if is_auto && !clean.defringe.is_on() { mixed_edges(&pixels, &colors.colors) } else { 0.0 };
     if share > MIXED {
         cx.tell(Notice::MixedEdges { file: file(), share });
@@ -103,7 +103,7 @@ pub(crate) fn grid_of(
         Some(grid) => (grid, false),
         None => {
             // The finder keeps a few planes of a byte a pixel.
-            let _room = cx.hold_memory(Growth::Search, size.area())?;
+            let _room = cx.check_memory(Growth::Search, size.area())?;
             (found_grid(path, &sheet.pixels, cut.within)?, true)
         }
     };
@@ -121,7 +121,7 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let spacing = Spacing { offset: cut.offset.unwrap_or_default(), gutter: cut.gutter.unwrap_or_default() };
     let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;
     let rest = grid.rest(size);
-    let is_clear = |part: Rect| {
+    let is_distinct = |part: Rect| {
         let pixels = sheet.pixels.part(part);
         let is_content = |pixel: &[u8]| sheet.background.is_content(pixel);
         pixels.is_none_or(|pixels| !pixels.rows().any(|row| row.chunks_exact(4).any(is_content)))
@@ -129,8 +129,8 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let right = Rect::new(size.width - rest.x, 0, rest.x, size.height);
     let bottom = Rect::new(0, size.height - rest.y, size.width, rest.y);
     let borders = (whole.columns - 1) * whole.rows + (whole.rows - 1) * whole.columns;
-    let has_few = || cut_through(&sheet.pixels, sheet.background, &grid).len() * FEW <= borders as usize;
-    (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
+    let has_few = || find_crossings(&sheet.pixels, sheet.background, &grid).len() * FEW <= borders as usize;
+    (is_distinct(right) && is_distinct(bottom) && has_few()).then_some(grid)
 }
 
 /// What a sheet's name says of its cells.
@@ -140,13 +140,13 @@ pub(crate) fn hints_of(path: &Path) -> NameHints {
 
 /// The grid that explains a sheet, if it is sure.
 fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>) -> Result<Grid, Error> {
-    let Found { candidates, certainty, background } = find_grid_named(pixels, &hints_of(path));
+    let Found { candidates, certainty, background } = detect_grid_with_hints(pixels, &hints_of(path));
     match certainty {
         Certainty::Sure(_) => Ok(candidates[0].grid),
         Certainty::Blank => Err(Error::BlankSheet { sheet: path.to_owned() }),
         Certainty::Unsure(_) => {
             // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
-            let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > WORTH_SAYING);
+            let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > MIN_PROPOSAL_EVIDENCE);
             let grids = likely.map(|candidate| candidate.grid).take(PROPOSED).collect();
             let (has_background, size) = (background != Background::None, pixels.size());
             Err(Error::UnsureGrid { sheet: path.to_owned(), grids, size, has_background, within })

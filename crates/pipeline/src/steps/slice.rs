@@ -5,24 +5,24 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
 use shibori_core::cut::{
-    Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, cut_through, islands, part_frame,
+    Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect, islands,
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
     Area, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pair, Pixels, Rect, SetError,
     Size, Source,
 };
+use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
-use shibori_formats::ShownPath;
 use shibori_formats::read::{
-    self, Loaded, Picture, Remark, animation_frames, image, images_in, images_of, rects, sprite_name,
+    self, Loaded, Picture, ReadNotice, animation_frames, image, images_in, images_of, rects, sprite_name,
 };
 use shibori_formats::store::Written;
 use shibori_formats::write;
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
-use crate::order::{Change, Done, MendReport, MendStep, Naming, Plan};
+use crate::order::{Change, CleanReport, CleanStep, Done, Naming, Plan};
 use crate::steps::changes::{Defaults, cleaning, marks, mending, shaping};
 use crate::steps::gather;
 use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
@@ -36,12 +36,12 @@ pub struct Sliced {
     /// Each sheet.
     pub sheets: Vec<SheetReport>,
     /// What shaping did.
-    pub done: Shaped,
+    pub done: ShapeOutcome,
 }
 
 /// What shaping did beside changing frames.
 #[derive(Clone, Debug, Default)]
-pub struct Shaped {
+pub struct ShapeOutcome {
     /// How each frame was moved where frames were lined up; else empty.
     pub shifts: Vec<shibori_core::shape::Shift>,
     /// What boxes of whole clips cover.
@@ -62,7 +62,7 @@ pub struct SheetReport {
     /// How many frames it gave.
     pub frames: usize,
     /// What each step of mending changed.
-    pub mended: Vec<MendReport>,
+    pub mended: Vec<CleanReport>,
 }
 
 /// How a sheet was cut.
@@ -120,7 +120,7 @@ pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
     let (sets, reports): (Vec<_>, Vec<_>) = cut.into_iter().map(|one| (one.set, one.report)).unzip();
     let Done { set, shifts, covered, .. } =
         finished(FrameSet::merge(sets)?, options, is_loose, is_named, rows, cx)?;
-    Ok(Sliced { set, sheets: reports, done: Shaped { shifts, covered } })
+    Ok(Sliced { set, sheets: reports, done: ShapeOutcome { shifts, covered } })
 }
 
 /// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
@@ -128,7 +128,7 @@ fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
     let mut all = Vec::new();
     for path in sources {
         let whole = cx.at(path);
-        if !options.cut.says_where() || !whole.is_dir() || cx.limits().manifest_of(&whole).is_some() {
+        if !options.cut.has_cut_method() || !whole.is_dir() || cx.limits().manifest_of(&whole).is_some() {
             all.push(path.clone());
             continue;
         }
@@ -149,7 +149,7 @@ fn cut_source(
     if !whole.is_dir() && cx.limits().manifest_of(&whole).is_none() {
         return cut_file(path, options, clip, cx);
     }
-    if options.cut.says_where() || options.cut.within.is_some() || options.cut.sprite.is_some() {
+    if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.sprite.is_some() {
         return Err(Error::CutAlready { source_path: path.to_owned() });
     }
     let set = gather::whole(path, cx)?;
@@ -166,7 +166,7 @@ fn cut_already(path: &Path, set: FrameSet, options: &SliceOptions, cx: &Context<
 
 /// A source of a sprite, and how it is cut.
 #[derive(Clone, Copy, Debug)]
-pub struct SpritePart<'a> {
+pub struct SpriteInput<'a> {
     /// Files or a folder, in order.
     pub files: &'a [PathBuf],
     /// How they are cut and cleaned, and what is done with these frames alone.
@@ -180,7 +180,7 @@ pub struct SpritePart<'a> {
 /// As [`slice()`].
 pub fn slice_sprite(
     name: &Name,
-    parts: &[SpritePart<'_>],
+    parts: &[SpriteInput<'_>],
     shape: &ShapeOptions,
     clips: &ClipOptions,
     cx: &Context<'_>,
@@ -243,8 +243,8 @@ pub fn slice_sprite(
 }
 
 /// One source of a sprite; its frames are all that sprite's.
-fn cut_part(name: &Name, part: SpritePart<'_>, is_alone: bool, cx: &Context<'_>) -> Result<Vec<Cut>, Error> {
-    let SpritePart { files, options } = part;
+fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>) -> Result<Vec<Cut>, Error> {
+    let SpriteInput { files, options } = part;
     let called = options.cut.sprite.clone().unwrap_or_else(|| name.clone());
     let own = |is_file: bool| {
         let mut options = options.clone();
@@ -253,7 +253,7 @@ fn cut_part(name: &Name, part: SpritePart<'_>, is_alone: bool, cx: &Context<'_>)
     };
     let mut all = Vec::new();
     let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
-    if files.len() > 1 && !options.cut.says_where() && read::is_numbered(&paths) {
+    if files.len() > 1 && !options.cut.has_cut_method() && read::is_numbered(&paths) {
         let set = gather::heard(read::sources(&paths, cx.limits())?, cx);
         all.push(cut_already(&files[0], set, &own(false), cx)?);
     } else {
@@ -307,13 +307,13 @@ pub fn slice_manifests(
         let Done { set, shifts, covered, .. } = finished(set, options, false, false, rows, cx)?;
         let grid = page_grid(&report);
         let written = write::sheet_manifest(&cx.at(path), report.size, &set, grid.as_ref(), cx.run())?;
-        Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
+        Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
     };
     match sheets {
-        [folder] if !options.cut.says_where() && cx.at(folder).is_dir() => {
+        [folder] if !options.cut.has_cut_method() && cx.at(folder).is_dir() => {
             Ok(vec![images_in_place(sheets, folder, options, cx)?])
         }
-        [first, _, ..] if !options.cut.says_where() => {
+        [first, _, ..] if !options.cut.has_cut_method() => {
             let folder = first.parent().unwrap_or(Path::new("")).to_owned();
             Ok(vec![images_in_place(sheets, &folder, options, cx)?])
         }
@@ -355,7 +355,7 @@ fn images_in_place(
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let (file, frames) = (folder.to_owned(), set.frames().len());
     let report = SheetReport { file, size, within: None, how: How::Frames, frames, mended: Vec::new() };
-    Ok((Sliced { set, sheets: vec![report], done: Shaped { shifts, covered } }, written))
+    Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
 }
 
 /// The cells of a sheet that was cut evenly, counted from its corner.
@@ -397,7 +397,7 @@ fn cut_file(
     match picture {
         Picture::Still(pixels) => {
             if is_truncated {
-                cx.tell(Notice::Read(Remark::Truncated { file: file_name(path), frames: 0 }));
+                cx.tell(Notice::Read(ReadNotice::Truncated { file: file_name(path), frames: 0 }));
             }
             let (pixels, origin) = within(path, &pixels, options.cut.within)?;
             let sheet = prepared(path, &pixels, &options.clean, cx)?;
@@ -406,14 +406,14 @@ fn cut_file(
             debug!(file = %path.shown(), frames = set.frames().len(), "cut");
             cleaned(set, report(how), options, sheet.keyed.as_ref(), cx)
         }
-        Picture::Moving(animation)
-            if options.cut.says_where()
+        Picture::RenderedMotion(animation)
+            if options.cut.has_cut_method()
                 || options.cut.within.is_some()
                 || options.cut.manifest_only.is_on() =>
         {
-            Err(Error::Moves { file: path.to_owned(), frames: animation.moments.len() })
+            Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() })
         }
-        Picture::Moving(animation) => {
+        Picture::RenderedMotion(animation) => {
             let sprite = sprite_of(path, options)?;
             let clip = clip.unwrap_or(&sprite);
             let made = animation_frames(animation, &sprite, clip, &file_name(path), is_truncated);
@@ -453,7 +453,7 @@ fn cut_sheet(
         let parts = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let parts = parts.map_err(|error| Error::Rects { list: list.clone(), error })?;
         let frame = |(named, pixels): (NamedRect, Pixels)| {
-            part_frame(&sprite, named.name, pixels, &file, named.rect, None)
+            frame_from_rect(&sprite, named.name, pixels, &file, named.rect, None)
         };
         let set = frame_set(path, parts.into_iter().map(frame).collect())?;
         return Ok((set, How::Rects { list: list.clone() }));
@@ -467,7 +467,7 @@ fn cut_sheet(
     if done.cells.is_empty() {
         return Err(Error::AllBlank { sheet: path.to_owned(), cells: grid.len() });
     }
-    let places = cut_through(&sheet.pixels, sheet.background, &grid);
+    let places = find_crossings(&sheet.pixels, sheet.background, &grid);
     if !places.is_empty() {
         cx.tell(Notice::CutThrough { file: path.to_owned(), places });
     }
@@ -490,16 +490,16 @@ fn cut_islands(
     if sheet.background == Background::None {
         return Err(Error::NothingBetween { sheet: path.to_owned() });
     }
-    let _room = cx.hold_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
+    let _room = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
     let found = islands(&sheet.pixels, sheet.background, island);
     if found.drawings.is_empty() {
         return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });
     }
     let (sprite, file) = (sprite_of(path, options)?, file_name(path));
-    let _copies = cx.hold_memory(Growth::Search, found.copied())?;
+    let _copies = cx.check_memory(Growth::Search, found.copied())?;
     let frame = |(number, &Island { cell, rect }): (usize, &Island)| {
         let name = Name::new(number.to_string()).expect("a number is a name");
-        part_frame(&sprite, name, found.lifted(&sheet.pixels, number), &file, rect, Some(cell))
+        frame_from_rect(&sprite, name, found.lifted(&sheet.pixels, number), &file, rect, Some(cell))
     };
     let set = frame_set(path, found.drawings.iter().enumerate().map(frame).collect())?;
     cx.count(&set);
@@ -526,8 +526,8 @@ fn cleaned(
     // known by now, and of a long film only a few may be wanted.
     let is_grid = matches!(report.how, How::Grid { .. });
     let set = if is_grid { set } else { taken(set)? };
-    let of_sheet = |(colors, pixels): &(KeyColors, u64)| MendReport {
-        step: MendStep::Key(colors.clone()),
+    let of_sheet = |(colors, pixels): &(KeyColors, u64)| CleanReport {
+        step: CleanStep::Key(colors.clone()),
         pixels: *pixels,
         frames: None,
     };

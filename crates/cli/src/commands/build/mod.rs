@@ -8,21 +8,21 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use serde::Serialize;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, TargetInfo, Watch};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
 use self::reporter::{BuildReporter, why};
 use self::serve::Server;
-use super::Program;
+use super::CommandContext;
 use crate::args::Build as Args;
 use crate::failure::Failure;
-use crate::message::{Message, Weight};
-use crate::words::ToldPath;
+use crate::message::{Message, MessageLevel};
+use crate::words::ReportPath;
 use crate::words::{counted, pasteable, pasteable_path, table};
 
-pub(super) fn run(args: &Args, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Args, program: &CommandContext<'_>) -> Result<(), Failure> {
     let recipe = args.recipe.clone().unwrap_or_else(|| found_above(&program.base));
     let recipe = program.base.join(recipe);
     let is_dry = program.everywhere.run.dry_run.is_on();
@@ -65,7 +65,7 @@ fn found_above(base: &Path) -> PathBuf {
 
 /// What went wrong, in the words of a recipe.
 fn told(error: Error) -> Failure {
-    Failure::from(error).in_recipe()
+    Failure::from(error).for_recipe()
 }
 
 /// Builds once, and tells whether anything was done; an error where any step could not be.
@@ -73,7 +73,7 @@ fn build_once(
     build: &Build,
     reporter: &BuildReporter<'_>,
     depfile: Option<&Path>,
-    program: &Program<'_>,
+    program: &CommandContext<'_>,
 ) -> Result<bool, Failure> {
     let began = Instant::now();
     let outcome = build.run(program.everywhere.jobs, reporter).map_err(told)?;
@@ -97,13 +97,13 @@ struct PlanReport {
 struct PlanTarget {
     name: String,
     command: String,
-    inputs: Vec<ToldPath>,
-    outputs: Vec<ToldPath>,
+    inputs: Vec<ReportPath>,
+    outputs: Vec<ReportPath>,
     digest: String,
 }
 
 /// The graph as JSON, with or without `--json`: it is for programs.
-fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
+fn plan(build: &Build, recipe: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let facts = build.facts(&BuildReporter::new(program)).map_err(told)?;
     let target = |facts: TargetInfo| PlanTarget {
         command: format!(
@@ -124,27 +124,27 @@ fn plan(build: &Build, recipe: &Path, program: &Program<'_>) -> Result<(), Failu
 struct StatusReport {
     stale: Vec<StandingTarget>,
     kept: usize,
-    left: Vec<ToldPath>,
+    left: Vec<ReportPath>,
 }
 
 #[derive(Serialize)]
 struct StandingTarget {
     target: String,
     why: String,
-    outputs: Vec<ToldPath>,
+    outputs: Vec<ReportPath>,
 }
 
-fn standing(build: &Build, program: &Program<'_>) -> Result<StatusReport, Failure> {
+fn standing(build: &Build, program: &CommandContext<'_>) -> Result<StatusReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
     let all = build.standing(&BuildReporter::new(program)).map_err(told)?;
-    let left = ToldPath::all(&build.left_behind(&all));
+    let left = ReportPath::all(&build.orphaned_outputs(&all));
     for one in all {
         match &one.why {
             Some(reason) => {
                 stale.push(StandingTarget {
                     target: one.name,
                     why: why(reason),
-                    outputs: ToldPath::all(&one.outputs),
+                    outputs: ReportPath::all(&one.outputs),
                 });
             }
             None => kept += 1,
@@ -153,7 +153,7 @@ fn standing(build: &Build, program: &Program<'_>) -> Result<StatusReport, Failur
     Ok(StatusReport { stale, kept, left })
 }
 
-fn list(report: &StatusReport, program: &Program<'_>) {
+fn list(report: &StatusReport, program: &CommandContext<'_>) {
     let rows: Vec<Vec<String>> =
         report.stale.iter().map(|one| vec![one.target.clone(), one.why.clone()]).collect();
     let (_, lines) = table(&["", ""], &rows, &[]);
@@ -164,7 +164,7 @@ fn list(report: &StatusReport, program: &Program<'_>) {
 }
 
 /// Builds nothing, and says what is stale.
-fn frozen(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
+fn frozen(build: &Build, program: &CommandContext<'_>) -> Result<(), Failure> {
     let report = standing(build, program)?;
     list(&report, program);
     program.console.result(&report);
@@ -176,7 +176,7 @@ fn frozen(build: &Build, program: &Program<'_>) -> Result<(), Failure> {
     Err(Failure::findings())
 }
 
-fn dry_run(build: &Build, target: Option<&str>, program: &Program<'_>) -> Result<(), Failure> {
+fn dry_run(build: &Build, target: Option<&str>, program: &CommandContext<'_>) -> Result<(), Failure> {
     let target =
         target.map(|name| build.target_named(name).map_err(|error| told(error.into()))).transpose()?;
     let mut report = standing(build, program)?;
@@ -193,7 +193,7 @@ fn dry_run(build: &Build, target: Option<&str>, program: &Program<'_>) -> Result
 }
 
 /// Builds whenever something is saved. What is wrong with the recipe or the art is said, and ends nothing.
-fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failure> {
+fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let file = if recipe.is_dir() { recipe.join(RECIPE_FILE) } else { recipe.to_owned() };
     let base = file.parent().unwrap_or(Path::new("")).to_owned();
     // Begun before the first build, so that nothing is missed that is saved meanwhile.
@@ -230,7 +230,7 @@ fn watch(args: &Args, recipe: &Path, program: &Program<'_>) -> Result<(), Failur
         };
         for (folder, why) in unwatched.into_iter().filter(|(folder, _)| warned.insert(folder.clone())) {
             let text = format!("{}: can't be watched: {why}", folder.shown());
-            program.console.message(Weight::Warning, &Message { text, pointer: None, hint: None });
+            program.console.message(MessageLevel::Warning, &Message { text, pointer: None, hint: None });
         }
         if is_first {
             program.say("watching for changes; press Ctrl+C to stop");
@@ -262,7 +262,12 @@ struct Changed {
 }
 
 /// Builds once more, and says whether any file is another one now.
-fn build_watched(args: &Args, build: &Build, changed: Option<&Changed>, program: &Program<'_>) -> bool {
+fn build_watched(
+    args: &Args,
+    build: &Build,
+    changed: Option<&Changed>,
+    program: &CommandContext<'_>,
+) -> bool {
     let reporter = match changed {
         Some(changed) => BuildReporter::brief(program, &changed.told, changed.is_part),
         None => BuildReporter::new(program),

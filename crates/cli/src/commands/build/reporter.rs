@@ -6,21 +6,21 @@ use std::time::Instant;
 
 use serde::Serialize;
 use serde_json::{Value, json};
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{BuildObserver, Event, Outcome, Trouble, Why};
-use shibori_pipeline::steps::Checked;
+use shibori_pipeline::steps::CheckReport;
 
-use crate::commands::Program;
+use crate::commands::CommandContext;
 use crate::failure::{Exit, Failure};
-use crate::message::{Message, Weight};
+use crate::message::{Message, MessageLevel};
 use crate::progress::Progress;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{self, counted, pasteable};
 
 /// Speaks while a build runs.
 pub(super) struct BuildReporter<'a> {
-    program: &'a Program<'a>,
+    program: &'a CommandContext<'a>,
     /// What changed, where a line for the whole build is enough.
     changed: Option<&'a str>,
     /// Whether nothing is said where nothing was done.
@@ -45,7 +45,7 @@ struct StepEvent<'a> {
     target: &'a str,
     state: &'static str,
     ms: f64,
-    outputs: Vec<ToldPath>,
+    outputs: Vec<ReportPath>,
     #[serde(skip_serializing_if = "Option::is_none")]
     why: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -66,17 +66,17 @@ struct Summary {
     done: usize,
     kept: usize,
     failed: usize,
-    removed: Vec<ToldPath>,
+    removed: Vec<ReportPath>,
     ms: f64,
 }
 
 impl<'a> BuildReporter<'a> {
-    pub(super) fn new(program: &'a Program<'a>) -> Self {
+    pub(super) fn new(program: &'a CommandContext<'a>) -> Self {
         Self { program, changed: None, is_silent: false, state: Mutex::default() }
     }
 
     /// Says only how it went, after what changed; and where that is no part of the recipe, only if something came of it.
-    pub(super) fn brief(program: &'a Program<'a>, changed: &'a str, is_part: bool) -> Self {
+    pub(super) fn brief(program: &'a CommandContext<'a>, changed: &'a str, is_part: bool) -> Self {
         Self { changed: Some(changed), is_silent: !is_part, ..Self::new(program) }
     }
 
@@ -105,7 +105,7 @@ impl<'a> BuildReporter<'a> {
         self.say(|| self.program.say(&format!("{name:<24} {took:>8}  {text}")));
     }
 
-    fn message(&self, weight: Weight, message: &Message) {
+    fn message(&self, weight: MessageLevel, message: &Message) {
         self.say(|| self.program.console.message(weight, message));
     }
 
@@ -151,7 +151,7 @@ impl<'a> BuildReporter<'a> {
             done: *done,
             kept: *kept,
             failed: failures,
-            removed: ToldPath::all(removed),
+            removed: ReportPath::all(removed),
             ms,
         });
         failed
@@ -164,9 +164,9 @@ impl BuildObserver for BuildReporter<'_> {
         match event {
             Event::Waiting => {
                 let text = "another build of this recipe is running; waiting for it";
-                self.message(Weight::Note, &Message::plain(text));
+                self.message(MessageLevel::Note, &Message::plain(text));
             }
-            Event::Trouble(trouble) => self.message(Weight::Warning, &self::trouble(trouble)),
+            Event::Trouble(trouble) => self.message(MessageLevel::Warning, &self::trouble(trouble)),
             Event::Begins { stale, .. } => {
                 if stale > 1 {
                     self.state().bar = Some(Progress::new("building", stale, console.shows_progress()));
@@ -190,7 +190,7 @@ impl BuildObserver for BuildReporter<'_> {
                     target: name,
                     state: "done",
                     ms,
-                    outputs: ToldPath::all(outputs),
+                    outputs: ReportPath::all(outputs),
                     why: Some(why),
                     error: None,
                 });
@@ -201,13 +201,13 @@ impl BuildObserver for BuildReporter<'_> {
                     target: name,
                     state: "kept",
                     ms: 0.0,
-                    outputs: ToldPath::all(outputs),
+                    outputs: ReportPath::all(outputs),
                     why: None,
                     error: None,
                 });
             }
             Event::Failed { name, place, error } => {
-                let failure = Failure::from(error).in_recipe();
+                let failure = Failure::from(error).for_recipe();
                 let exit = failure.exit;
                 let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
                 if let Some(message) = &failure.message {
@@ -215,7 +215,7 @@ impl BuildObserver for BuildReporter<'_> {
                     if let Some(hint) = told.hint.as_mut().filter(|hint| hint.contains("--carry")) {
                         *hint += &format!("; for this target alone: --target {}", pasteable(name));
                     }
-                    self.message(Weight::Error, &told);
+                    self.message(MessageLevel::Error, &told);
                     let (message, hint) = (told.text, told.hint);
                     let error = Some(JsonError { message, hint, exit: exit as u8 });
                     console.event(&StepEvent {
@@ -254,7 +254,7 @@ impl BuildObserver for BuildReporter<'_> {
                 for file in left {
                     let text =
                         format!("kept {}: it is no longer produced, but was edited by hand", file.shown());
-                    self.message(Weight::Warning, &Message::plain(&text));
+                    self.message(MessageLevel::Warning, &Message::plain(&text));
                 }
             }
         }
@@ -263,16 +263,16 @@ impl BuildObserver for BuildReporter<'_> {
     fn notice(&self, of: &str, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         if let Notice::KeptByHand { file, work } = &notice {
-            let manifest = ToldPath::from(file.clone());
+            let manifest = ReportPath::from(file.clone());
             self.program
                 .console
                 .event(&json!({ "target": of, "manifest": manifest, "hand_work": work.items() }));
         }
-        let Some(message) = Failure::told(message).in_recipe().message else { return };
+        let Some(message) = Failure::told(message).for_recipe().message else { return };
         self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
     }
 
-    fn findings(&self, checked: &Checked) -> Value {
+    fn findings(&self, checked: &CheckReport) -> Value {
         let told = words::finding_groups(checked, &self.program.base);
         serde_json::to_value(told).unwrap_or(Value::Null)
     }

@@ -10,7 +10,7 @@ use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::SystemTime;
 
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use tiny_http::{Header, Method, Request, Response, StatusCode};
 
 /// Where pages ask for the number of the last build.

@@ -6,18 +6,18 @@ use serde::Serialize;
 use shibori_core::check::Level;
 use shibori_pipeline::steps::check;
 
-use super::Program;
+use super::CommandContext;
 use crate::args::Check;
 use crate::failure::Failure;
 use crate::words::{self, FindingGroup, FindingReport, counted, grouped};
-use recipe::{Unmet, recipes};
+use recipe::{UnmetExpectation, recipes};
 
 #[derive(Serialize)]
 struct Report {
     findings: Vec<FindingReport>,
     /// What is not as a recipe expects.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    unmet: Vec<Unmet>,
+    unmet: Vec<UnmetExpectation>,
     /// Findings of rules that were allowed.
     allowed: usize,
 }
@@ -31,7 +31,7 @@ struct Told {
     is_strict: bool,
 }
 
-pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
+pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Failure> {
     if let Some(report) = recipes(args, program)? {
         return report;
     }
@@ -52,7 +52,7 @@ pub(super) fn run(args: &Check, program: &Program<'_>) -> Result<(), Failure> {
 /// Frames are named up to this many.
 const NAMED: usize = 4;
 
-fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &Program<'_>) {
+fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &CommandContext<'_>) {
     groups.sort_by_key(|group| group.level);
     for group in groups {
         let names = group.frames.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
@@ -75,7 +75,7 @@ fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &Program<'_>) {
     program.console.result(report);
 }
 
-fn conclude(report: &Report, told: Told, program: &Program<'_>) -> Result<(), Failure> {
+fn conclude(report: &Report, told: Told, program: &CommandContext<'_>) -> Result<(), Failure> {
     let Told { groups, frames, how, is_strict } = told;
     let count = |level: Level| groups.iter().filter(|group| group.level == level).count();
     let (wrong, look) = (count(Level::Wrong) + report.unmet.len(), count(Level::Look));

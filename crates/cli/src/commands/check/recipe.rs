@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use shibori_formats::ShownPath;
+use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;
@@ -11,17 +11,17 @@ use shibori_pipeline::recipe::Mark;
 
 use super::{Report, Told, conclude};
 use crate::args::Check;
-use crate::commands::Program;
+use crate::commands::CommandContext;
 use crate::failure::Failure;
 use crate::message::Message;
-use crate::words::ToldPath;
+use crate::words::ReportPath;
 use crate::words::{self, some};
 
 /// Something that is not as a recipe expects.
 #[derive(Serialize)]
-pub(super) struct Unmet {
+pub(super) struct UnmetExpectation {
     pub(super) rule: &'static str,
-    source: ToldPath,
+    source: ReportPath,
     /// The sprite or the atlas.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(super) of: Option<String>,
@@ -33,7 +33,7 @@ pub(super) struct Unmet {
 }
 
 /// Only says what is noticed on the way.
-struct NoticePrinter<'a>(&'a Program<'a>);
+struct NoticePrinter<'a>(&'a CommandContext<'a>);
 
 impl BuildObserver for NoticePrinter<'_> {
     fn notice(&self, of: &str, notice: Notice) {
@@ -43,7 +43,10 @@ impl BuildObserver for NoticePrinter<'_> {
 }
 
 /// Checks recipes, where that is what is named.
-pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Result<(), Failure>>, Failure> {
+pub(super) fn recipes(
+    args: &Check,
+    program: &CommandContext<'_>,
+) -> Result<Option<Result<(), Failure>>, Failure> {
     let is_recipe =
         |path: &PathBuf| path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"));
     let [recipe] = args.sources.as_slice() else {
@@ -74,7 +77,7 @@ pub(super) fn recipes(args: &Check, program: &Program<'_>) -> Result<Option<Resu
     Ok(Some(conclude(&report, told, program)))
 }
 
-fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
+fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
     // The recipe is named as it was typed; a file that it includes, as it is found from there.
     let file = |mark: &Mark| match mark.file.ends_with(recipe) {
         true => recipe.shown().to_string(),
@@ -113,7 +116,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> Unmet {
         }
     };
     let at = found.mark.as_ref().map(|mark| [mark.line, mark.column]);
-    Unmet {
+    UnmetExpectation {
         rule: found.rule.id(),
         source: recipe.to_owned().into(),
         of: found.of.clone(),

@@ -6,8 +6,8 @@ use serde::de::DeserializeOwned;
 use serde_json::{Map, Value};
 
 use crate::args::{
-    Adjust, Check, ClipEdit, Command, Contact, Drift, Export, GridPreview, Html, Inspect, LightTable, Motion,
-    Onion, Pack, Pages, PictureOut, Preview, Slice, Unpack,
+    Adjust, Check, ClipEdit, Command, Contact, Drift, Export, GridPreview, Html, ImageOutput, Inspect,
+    LightTable, Motion, Onion, Pack, Pages, Preview, Slice, Unpack,
 };
 use crate::failure::Failure;
 use crate::words::pasteable;
@@ -176,7 +176,7 @@ impl Line {
         let paths: Vec<PathBuf> = self.from.iter().map(PathBuf::from).collect();
         let (source, output) = (paths[0].clone(), self.to.map(PathBuf::from));
         let file = output.clone().unwrap_or_default();
-        let out = PictureOut { output: output.clone(), here: false };
+        let out = ImageOutput { output: output.clone(), here: false };
         Ok(match self.name {
             "inspect" => Command::Inspect(Inspect { images: paths }),
             "slice" => Command::Slice(Box::new(Slice { images: paths, output, options: self.options()? })),

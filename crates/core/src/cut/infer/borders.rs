@@ -38,7 +38,7 @@ const AS_ANY: f64 = 0.6;
 /// So little of a cell's side is a thread between drawings, or a ruled line.
 const THREAD: f64 = 0.03;
 
-pub(super) struct Borders {
+pub(super) struct BorderTable {
     length: u32,
     bands: usize,
     /// What lies before pixel `at` in band `band`: `at * bands + band`.
@@ -69,7 +69,7 @@ struct BorderEntry {
 
 /// How an axis fares.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Verdict {
+pub(super) struct AxisScore {
     pub(super) evidence: f64,
     /// Borders that cross nothing, and that cross something.
     pub(super) clean: u32,
@@ -81,14 +81,14 @@ pub(super) struct Verdict {
     pub(super) witnesses: u32,
 }
 
-impl Verdict {
+impl AxisScore {
     /// The share of borders that cross nothing.
     pub(super) fn cleanness(&self) -> f64 {
         if self.dirty == 0 { 1.0 } else { f64::from(self.clean) / f64::from(self.clean + self.dirty) }
     }
 }
 
-impl Borders {
+impl BorderTable {
     /// `lines` are the pixel lines along the axis; `bands` divide each of them.
     pub(super) fn new(lines: &Lines, bands: &Axis) -> Self {
         Self::sampled(lines, bands, bands.count)
@@ -191,8 +191,8 @@ impl Borders {
     }
 
     /// How well the lines of an axis keep clear of the drawings.
-    pub(super) fn lines(&self, axis: &Axis) -> Verdict {
-        let mut verdict = Verdict::default();
+    pub(super) fn lines(&self, axis: &Axis) -> AxisScore {
+        let mut verdict = AxisScore::default();
         // A wide gutter is no better a witness than a line: the empty border of a plain cell is one too.
         let chance = self.chance.clamp(0.04, 0.98);
         let clean = (-libm::log(1.0 - chance) + libm::log(1.0 - SLIP)).min(MOST_CLEAN);

@@ -110,7 +110,7 @@ pub(super) fn usual_length(axis: &Axis) -> f64 {
 }
 
 /// What a rest on an axis costs: the nearer it is to a cell, the more.
-pub(super) fn rest_price(axis: &Axis, length: u32) -> f64 {
+pub(super) fn remainder_penalty(axis: &Axis, length: u32) -> f64 {
     let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
     let rest = length - taken;
     if !has_rest(axis, length) {

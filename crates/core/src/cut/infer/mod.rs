@@ -34,7 +34,7 @@
 //!
 //! # How well it does
 //!
-//! The benchmark `find_grid`, with other people's frames (`-- --art FOLDER --sheets 67`): see the README for the figures. Two kinds are hard
+//! The benchmark `detect_grid`, with other people's frames (`-- --art FOLDER --sheets 67`): see the README for the figures. Two kinds are hard
 //! and mostly refused: pages larger than a grid of odd cells, whose pitch a pixel more or less explains as well, and tight sheets whose
 //! drawings touch along whole rows. Tiles with a border of their own that fill oblong cells (flags side by side) come out wrong, but unsure.
 //! Figures that all part at one height, as a flame over its bowl, look like two rows.
@@ -153,7 +153,7 @@ impl GridCandidate {
 
     /// Whether both are one answer: as many cells, from one to the next as far, and as many drawings crossed. Where a cell
     /// ends and the gutter begins can't be seen between drawings that do not fill their cells.
-    fn is_of_kind(&self, other: &Self) -> bool {
+    fn is_equivalent_to(&self, other: &Self) -> bool {
         let pitch = |axis: &Axis| axis.covered / axis.count + axis.gutter;
         let ((columns, rows), (others, their_rows)) = (self.grid.axes(), other.grid.axes());
         self.grid.counts() == other.grid.counts()
@@ -280,12 +280,12 @@ impl Certainty {
 }
 
 /// Looks for the regular grid that explains a sheet.
-pub fn find_grid(sheet: &Pixels) -> Found {
-    find_grid_named(sheet, &NameHints::default())
+pub fn detect_grid(sheet: &Pixels) -> Found {
+    detect_grid_with_hints(sheet, &NameHints::default())
 }
 
 /// The same for a sheet whose name says something.
-pub fn find_grid_named(sheet: &Pixels, hints: &NameHints) -> Found {
+pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> Found {
     let factor = zoom::factor(sheet);
     if factor == 1 {
         return found(sheet, hints);
@@ -306,9 +306,9 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
     {
         return found;
     }
-    let by_lines = match background {
+    let detect_by_lines = match background {
         Background::None => None,
-        _ => match by_lines(sheet, background, hints) {
+        _ => match detect_by_lines(sheet, background, hints) {
             None => {
                 return Found {
                     candidates: vec![whole(sheet.size())],
@@ -319,7 +319,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
             found => found,
         },
     };
-    let found = match by_lines {
+    let found = match detect_by_lines {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return prefer_tiles(found, sheet),
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
@@ -368,7 +368,7 @@ fn propose_strip(mut found: Found, sheet: Size) -> Found {
 
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
-fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option<Found> {
+fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option<Found> {
     let found = match background {
         // Asked millions of times: what is clear need not look at colors.
         Background::Clear => sparse::candidates(sheet, hints, |pixel| pixel[3] > 0)?,
@@ -400,16 +400,18 @@ fn by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option
 }
 
 /// The cells of a tile set, where sides of tiles tell more than lines that cut nothing.
-fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<Found> {
+fn detect_by_tile_edges(sheet: &Pixels, background: Background, detect_by_lines: &Found) -> Option<Found> {
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
-    if grid.len() < SIDES_CELLS || evidence < SIDES.max(by_lines.candidates[0].evidence) || lead < SIDES_AHEAD
+    if grid.len() < SIDES_CELLS
+        || evidence < SIDES.max(detect_by_lines.candidates[0].evidence)
+        || lead < SIDES_AHEAD
     {
         return None;
     }
     let best = GridCandidate { grid, evidence, cut_places: 0, touches: 0, witnesses: 0 };
-    let others = by_lines.candidates.iter().filter(|other| !other.is_of_kind(&best)).cloned();
+    let others = detect_by_lines.candidates.iter().filter(|other| !other.is_equivalent_to(&best)).cloned();
     let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(SHOWN).collect();
     let is_sure = evidence >= SIDES_SURE && lead >= SIDES_SURE / 2.0;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
@@ -431,7 +433,7 @@ fn decided(
     // Keep the best candidate of each equivalence class; the others are the same answer.
     let mut kinds: Vec<GridCandidate> = Vec::with_capacity(candidates.len());
     for candidate in candidates {
-        if !kinds.iter().any(|other| other.is_of_kind(&candidate)) {
+        if !kinds.iter().any(|other| other.is_equivalent_to(&candidate)) {
             kinds.push(candidate);
         }
     }

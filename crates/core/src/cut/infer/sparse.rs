@@ -5,10 +5,10 @@ use crate::cut::Grid;
 use crate::cut::grid::Axis;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
-use crate::cut::infer::borders::{Borders, Verdict};
+use crate::cut::infer::borders::{AxisScore, BorderTable};
 use crate::cut::infer::candidates::{
-    WIDEST_GUTTER, beside, divisions, habit, has_rest, named, price, rest_price, shape, single, usual_length,
-    with_rest,
+    WIDEST_GUTTER, beside, divisions, habit, has_rest, named, price, remainder_penalty, shape, single,
+    usual_length, with_rest,
 };
 use crate::cut::infer::{NameHints, repeat};
 use crate::parallel;
@@ -68,7 +68,8 @@ pub(super) fn candidates(
     let mut found = judged(&columns, &rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
         found.extend(repeat::divided(sheet, best).map(|(column, row)| {
-            let verdict = |lines: &Lines, axis: &Axis, other: &Axis| Borders::new(lines, other).lines(axis);
+            let verdict =
+                |lines: &Lines, axis: &Axis, other: &Axis| BorderTable::new(lines, other).lines(axis);
             let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
             GridCandidate {
                 grid: Grid::of_axes(column, row),
@@ -101,20 +102,21 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
 fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
-    let cost = |axis: &Axis| price(axis, axis) + rest_price(axis, lines.count()) - usual_length(axis);
+    let cost = |axis: &Axis| price(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis);
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
-    let sampled: Vec<Borders> = parallel::each(others, |other| Borders::sampled(lines, other, MOST_SAMPLED));
-    let by_lines = |axis: &Axis| {
+    let sampled: Vec<BorderTable> =
+        parallel::each(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
+    let detect_by_lines = |axis: &Axis| {
         let evidence = sampled.iter().zip(others).map(|(borders, other)| {
             borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
         });
         evidence.fold(f64::MIN, f64::max) - cost(axis)
     };
-    let promising = ranked(&parallel::each(divisions, by_lines), PROMISING);
+    let promising = ranked(&parallel::each(divisions, detect_by_lines), PROMISING);
     let mut again = vec![f64::MIN; promising.len()];
     // One table at a time: for thousands of small cells it is as large as the sheet.
     for other in others {
-        let borders = Borders::new(lines, other);
+        let borders = BorderTable::new(lines, other);
         let whole = |&at: &usize| {
             let axis = &divisions[at];
             borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis)
@@ -181,8 +183,8 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
         let evidence = discount_evidence(lines_x, steady_x, lines_y.cleanness())
             + discount_evidence(lines_y, steady_y, lines_x.cleanness())
             - price(column, row)
-            - rest_price(column, columns.count())
-            - rest_price(row, rows.count())
+            - remainder_penalty(column, columns.count())
+            - remainder_penalty(row, rows.count())
             + shape(column, row)
             + habit(column, row);
         let cut_places = lines_x.places + lines_y.places;
@@ -197,16 +199,16 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
 
 /// How each axis fares in each of the bands: its lines, and how steadily drawings stand between them. One table of bands
 /// at a time.
-fn score_axes(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(Verdict, f64)>> {
+fn score_axes(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(AxisScore, f64)>> {
     let of_bands = |band: &Axis| {
-        let borders = Borders::new(lines, band);
+        let borders = BorderTable::new(lines, band);
         let judged = |axis: &Axis| (borders.lines(axis), borders.steadiness(axis) + borders.filling(axis));
         parallel::each(axes, judged)
     };
     bands.iter().map(of_bands).collect()
 }
 
-fn discount_evidence(lines: Verdict, steadiness: f64, cleanness: f64) -> f64 {
+fn discount_evidence(lines: AxisScore, steadiness: f64, cleanness: f64) -> f64 {
     let evidence = lines.evidence + steadiness;
     evidence.min(evidence * cleanness)
 }

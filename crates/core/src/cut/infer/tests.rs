@@ -1,10 +1,10 @@
-//! Small sheets whose grid is known. The large corpus is the benchmark `find_grid`.
+//! Small sheets whose grid is known. The large corpus is the benchmark `detect_grid`.
 
 use image::{Rgba, RgbaImage};
 
 use super::*;
 use crate::Cell;
-use crate::cut::{Counts, Spacing, cut_through};
+use crate::cut::{Counts, Spacing, find_crossings};
 use crate::{Pair, Rect};
 
 /// A drawing in a cell: a blob that depends on the cell, and a spark apart from it.
@@ -54,7 +54,7 @@ fn sheet(
 
 #[track_caller]
 fn found(sheet: &(Pixels, Grid)) {
-    let found = find_grid(&sheet.0);
+    let found = detect_grid(&sheet.0);
     assert_eq!(found.candidates[0].grid, sheet.1, "{found:?}");
     assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
     assert_eq!(found.candidates[0].cut_places, 0);
@@ -76,7 +76,7 @@ fn a_grid_that_only_a_gutter_explains() {
     // 6 cells of 31 with 5 px between them: 211 px, a prime number.
     let spacing = Spacing { gutter: Pair { x: 5, y: 5 }, ..Spacing::default() };
     let (pixels, grid) = sheet(Size::new(31, 28), 6, &[6, 6, 6, 3], spacing, None);
-    let found = find_grid(&pixels);
+    let found = detect_grid(&pixels);
     assert_eq!(found.candidates[0].grid.counts(), grid.counts());
     assert_eq!(found.candidates[0].cut_places, 0);
     let pitch =
@@ -92,17 +92,17 @@ fn tiles_that_touch_everywhere() {
         let (grain, shade) = ((x * 7 + y * 13 + x * y) % 9, tile * 53 % 150);
         Rgba([(60 + shade + grain) as u8, (40 + tile * 31 % 120 + grain) as u8, 90, 255])
     });
-    let found = find_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::whole(image));
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 5).unwrap());
     assert!(matches!(found.certainty, Certainty::Sure(_)));
 }
 
 #[test]
 fn nothing_drawn_and_one_drawing_are_no_grids() {
-    let blank = find_grid(&Pixels::whole(RgbaImage::new(64, 64)));
+    let blank = detect_grid(&Pixels::whole(RgbaImage::new(64, 64)));
     assert_eq!(blank.certainty, Certainty::Blank);
     let (one, _) = sheet(Size::new(64, 64), 1, &[1], Spacing::default(), None);
-    assert!(matches!(find_grid(&one).certainty, Certainty::Unsure(_)));
+    assert!(matches!(detect_grid(&one).certainty, Certainty::Unsure(_)));
 }
 
 #[test]
@@ -119,7 +119,7 @@ fn a_picture_whose_size_is_usual_is_no_sheet_of_squares() {
                 if is_round || seed % 2 == 0 { 255 } else { 0 },
             ])
         });
-        let found = find_grid(&Pixels::whole(picture));
+        let found = detect_grid(&Pixels::whole(picture));
         assert!(!matches!(found.certainty, Certainty::Sure(_)), "{seed}: {found:?}");
     }
 }
@@ -147,7 +147,7 @@ fn figures(counts: (u32, u32), cell: u32, around: impl Fn(u32, u32) -> [u8; 4]) 
 fn a_glow_that_reaches_over_the_lines_does_not_hide_the_firm_drawings() {
     // The glow of every cell runs into its neighbors on all sides.
     let sheet = figures((6, 4), 32, |x, y| if (x + y) % 2 == 0 { [255, 220, 120, 40] } else { [0; 4] });
-    let found = find_grid(&sheet);
+    let found = detect_grid(&sheet);
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(6, 4).unwrap(), "{found:?}");
     assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
 }
@@ -157,7 +157,7 @@ fn a_solid_sheet_in_a_clear_rim_is_judged_inside_it() {
     let inner = figures((5, 4), 24, |_, _| [40, 60, 90, 255]).to_image();
     let mut image = RgbaImage::new(inner.width() + 6, inner.height() + 6);
     image::imageops::replace(&mut image, &inner, 3, 3);
-    let found = find_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::whole(image));
     let grid = &found.candidates[0].grid;
     assert_eq!(grid.counts(), Counts::new(5, 4).unwrap(), "{found:?}");
     assert_eq!(grid.spacing().offset, Pair { x: 3, y: 3 });
@@ -169,11 +169,11 @@ fn drawings_that_touch_all_along_a_row_are_parted_where_they_repeat_but_never_su
     // Panels side by side, with room between the rows only.
     let sheet = Pixels::whole(RgbaImage::from_fn(8 * 30, 3 * 34, |x, y| {
         let (px, py) = (x % 30, y % 34);
-        let is_clear = !(4..30).contains(&py) || (px + py) % 11 == 0;
+        let is_distinct = !(4..30).contains(&py) || (px + py) % 11 == 0;
         let level = (px * 8) as u8 ^ (py * 5) as u8;
-        Rgba(if is_clear { [0; 4] } else { [level, (px * 3) as u8, 90, 255] })
+        Rgba(if is_distinct { [0; 4] } else { [level, (px * 3) as u8, 90, 255] })
     }));
-    let found = find_grid(&sheet);
+    let found = detect_grid(&sheet);
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 3).unwrap(), "{found:?}");
     assert!(matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
 }
@@ -188,7 +188,7 @@ fn a_cell_that_may_hold_a_pair_is_not_sure() {
         let color = [((x / 24 + y / 28) * 9) as u8 + 60, (px * 7) as u8, (py * 7) as u8, 255];
         if body || thread { Rgba(color) } else { Rgba([0; 4]) }
     }));
-    let found = find_grid(&sheet);
+    let found = detect_grid(&sheet);
     let is_right = found.candidates[0].grid.counts() == Counts::new(8, 4).unwrap();
     assert!(is_right || matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
 }
@@ -207,7 +207,7 @@ fn spaced_tiles(side: u32, gutter: u32, counts: (u32, u32)) -> Pixels {
 #[test]
 fn gutters_wider_than_an_offset_may_be_are_found() {
     for gutter in [10, 16, 20, 32] {
-        let found = find_grid(&spaced_tiles(32, gutter, (6, 5)));
+        let found = detect_grid(&spaced_tiles(32, gutter, (6, 5)));
         let grid = found.candidates[0].grid;
         assert_eq!(
             (grid.counts(), grid.cell_size()),
@@ -234,9 +234,9 @@ fn cells_that_corridors_part_evenly_are_never_sure() {
 #[test]
 fn what_differs_in_where_a_cell_ends_only_is_one_answer() {
     let (sheet, _) = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
-    let found = find_grid(&sheet);
+    let found = detect_grid(&sheet);
     let mut kinds = found.candidates.clone();
-    kinds.dedup_by(|a, b| a.is_of_kind(b));
+    kinds.dedup_by(|a, b| a.is_equivalent_to(b));
     assert_eq!(kinds.len(), found.candidates.len());
     assert_eq!(found.candidates[0].grid.spacing(), Spacing::default());
 }
@@ -248,10 +248,10 @@ fn a_name_settles_what_pixels_leave_open_and_never_goes_against_them() {
         let shade = ((x / 16 * 7 + y / 16 * 13) % 5 * 40) as u8;
         Rgba([shade, 255 - shade, ((x * 3 + y * 5) % 11) as u8, 255])
     }));
-    let of = |name: &str| find_grid_named(&tiles, &NameHints::of(name)).candidates[0].grid.cell_size();
+    let of = |name: &str| detect_grid_with_hints(&tiles, &NameHints::of(name)).candidates[0].grid.cell_size();
     assert_eq!(of("tiles_16x16"), Size::new(16, 16));
     let drawn = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
-    let found = find_grid_named(&drawn.0, &NameHints::of("hero_50x60"));
+    let found = detect_grid_with_hints(&drawn.0, &NameHints::of("hero_50x60"));
     assert_eq!(found.candidates[0].grid, drawn.1);
 }
 
@@ -262,7 +262,7 @@ fn enlarged_art_is_cut_as_the_art_itself() {
         let large = art.to_image();
         let size = (large.width() * factor, large.height() * factor);
         let large = image::imageops::resize(&large, size.0, size.1, image::imageops::FilterType::Nearest);
-        let found = find_grid(&Pixels::whole(large));
+        let found = detect_grid(&Pixels::whole(large));
         assert_eq!(found.candidates[0].grid, grid.enlarged(factor));
         assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
     }
@@ -280,7 +280,7 @@ fn a_tile_set_in_groups_is_found_by_the_sides_of_its_tiles() {
         let shade = (90 + grain + column * 31 % 60) as u8;
         if is_tile && !is_slope { Rgba([shade, 200 - shade, grain as u8, 255]) } else { Rgba([0; 4]) }
     });
-    let found = find_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::whole(image));
     assert_eq!(found.candidates[0].grid.cell_size(), Size::new(side, side), "{found:?}");
     assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
 }
@@ -296,7 +296,7 @@ fn on_page(sheet: &Pixels, width: u32, height: u32) -> Pixels {
 fn a_page_larger_than_its_grid_leaves_a_rest() {
     let drawn = figures((6, 5), 40, |_, _| [0; 4]);
     let page = on_page(&drawn, 256, 222);
-    let found = find_grid(&page);
+    let found = detect_grid(&page);
     let best = found.candidates[0].grid;
     assert_eq!(
         (best.counts(), best.cell_size()),
@@ -321,14 +321,14 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
     let narrow = Grid::of_axes(axis(4, 3, 16), axis(0, 1, 20));
     let stands = stand::in_for(&narrow, &round, Background::Clear);
     assert!((0..3).all(|column| stands.rect(Cell { row: 0, column }).width >= 19), "{stands:?}");
-    assert!(cut_through(&round, Background::Clear, &stands).is_empty());
+    assert!(find_crossings(&round, Background::Clear, &stands).is_empty());
 }
 
 #[test]
 fn a_long_sheet_that_tells_nothing_is_proposed_as_a_strip_of_squares() {
     let noise = |x: u32, y: u32| (x * 7919 + y * 104_729 + x * y * 31) % 251;
     let image = RgbaImage::from_fn(120, 15, |x, y| Rgba([noise(x, y) as u8, noise(y, x) as u8, 90, 255]));
-    let found = find_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::whole(image));
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 1).unwrap(), "{found:?}");
     assert!(matches!(found.certainty, Certainty::Unsure(_)));
 }
@@ -353,9 +353,9 @@ fn any_small_picture_is_looked_at_and_none_breaks_the_finder() {
             let value = noise(x, y);
             Rgba([value as u8, (value >> 8) as u8, 90, 255])
         });
-        find_grid(&Pixels::whole(image));
+        detect_grid(&Pixels::whole(image));
     }
     for (width, height) in [(16, 1), (64, 4), (36, 4), (4, 64), (1, 400), (300, 2)] {
-        find_grid(&Pixels::whole(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
+        detect_grid(&Pixels::whole(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
     }
 }

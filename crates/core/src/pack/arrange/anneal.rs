@@ -5,7 +5,7 @@
 //! steps and draws its own numbers, so its result is the same everywhere.
 
 use crate::pack::arrange::Pieces;
-use crate::pack::arrange::niche::{Filled, Strip};
+use crate::pack::arrange::niche::{Strip, StripFill};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
 struct Draw(u64);
@@ -74,7 +74,7 @@ fn moved(order: &mut [usize], from: usize, to: usize, is_swap: bool) {
 
 /// When a strip is low enough.
 #[derive(Clone, Copy, Debug)]
-pub(super) enum Enough {
+pub(super) enum StopRule {
     /// Where no more than this part of it is empty.
     Empty(f64),
     /// At this height.
@@ -87,21 +87,21 @@ pub(super) fn lowest(
     mut strip: Strip<'_>,
     steps: usize,
     seed: u64,
-    enough: Enough,
-) -> Filled {
+    enough: StopRule,
+) -> StripFill {
     let pieces = strip.pieces();
     let area = pieces.area(start) as f64;
     let width = f64::from(strip.width());
     let wanted = match enough {
-        Enough::Height(height) => height,
+        StopRule::Height(height) => height,
         // No order can do better than a page without a gap.
-        Enough::Empty(part) => {
+        StopRule::Empty(part) => {
             (area * (1.0 + part) / width.max(1.0)).max((area / width.max(1.0)).ceil()) as u32
         }
     };
     // A lower page first, then less waste below the skyline, which is what can become a lower page; what found no room
     // weighs more than any page.
-    let cost = |filled: &Filled| {
+    let cost = |filled: &StripFill| {
         let left = pieces.area(&filled.outcome.left) as f64;
         if left == 0.0 && filled.outcome.used.height <= wanted {
             return 0.0;
@@ -120,7 +120,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::pack::arrange::stock::Catalog;
+    use crate::pack::arrange::stock::ItemIndex;
     use crate::{Rect, Size};
 
     proptest! {
@@ -133,7 +133,7 @@ mod tests {
             let pieces = Pieces { sizes: &sizes, may_rotate };
             let order: Vec<usize> = (0..sizes.len()).collect();
             let room = Size::new(pieces.widest(&order) + more, height);
-            let Filled { outcome, .. } = lowest(&order, Strip::of(&Catalog::new(pieces), room), 12, seed, Enough::Empty(0.0));
+            let StripFill { outcome, .. } = lowest(&order, Strip::of(&ItemIndex::new(pieces), room), 12, seed, StopRule::Empty(0.0));
             prop_assert!(outcome.used.fits_in(room));
             let mut all: Vec<usize> = outcome.placed.iter().map(|(piece, _)| *piece).chain(outcome.left).collect();
             all.sort_unstable();
@@ -153,14 +153,19 @@ mod tests {
     fn a_perfect_packing_of_few_pieces_is_found() {
         let sizes = [(4, 7), (6, 3), (3, 4), (3, 4), (6, 3), (4, 3)].map(Size::from);
         let pieces = Pieces { sizes: &sizes, may_rotate: false };
-        let filled =
-            lowest(&[0, 1, 2, 3, 4, 5], Strip::new(&Catalog::new(pieces), 10), 400, 7, Enough::Empty(0.0));
+        let filled = lowest(
+            &[0, 1, 2, 3, 4, 5],
+            Strip::new(&ItemIndex::new(pieces), 10),
+            400,
+            7,
+            StopRule::Empty(0.0),
+        );
         assert_eq!(filled.outcome.used, Size::new(10, 10));
         // Turned too: two of 5x10 and two of 10x5 make a square of fifteen with a hole.
         let sizes = [(5, 10), (10, 5), (10, 5), (5, 10), (5, 5)].map(Size::from);
         let pieces = Pieces { sizes: &sizes, may_rotate: true };
         let filled =
-            lowest(&[0, 1, 2, 3, 4], Strip::new(&Catalog::new(pieces), 15), 400, 7, Enough::Empty(0.0));
+            lowest(&[0, 1, 2, 3, 4], Strip::new(&ItemIndex::new(pieces), 15), 400, 7, StopRule::Empty(0.0));
         assert_eq!(filled.outcome.used, Size::new(15, 15));
     }
 }

@@ -2,9 +2,9 @@
 
 use crate::Size;
 use crate::pack::Effort;
-use crate::pack::arrange::niche::{Filled, Strip};
+use crate::pack::arrange::niche::{Strip, StripFill};
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::stock::Catalog;
+use crate::pack::arrange::stock::ItemIndex;
 use crate::pack::arrange::{Outcome, Pieces, anneal, effort, maxrects};
 use crate::parallel;
 
@@ -47,7 +47,7 @@ pub(super) fn fullest(
     // Lying pages are filled like upright ones with everything rotated.
     let sideways = pieces.sideways();
     let sideways = Pieces { sizes: &sideways, ..pieces };
-    let (upright, lying) = (Catalog::new(pieces), Catalog::new(sideways));
+    let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(sideways));
     let views = [(&upright, room, false), (&lying, room.rotated(), true)];
     let starts: Vec<(usize, usize)> =
         (0..2).flat_map(|view| (0..orders.len()).map(move |order| (view, order))).collect();
@@ -76,7 +76,7 @@ pub(super) fn fullest(
 }
 
 /// The order that leaves least over; none left is enough.
-fn filled_most(catalog: &Catalog<'_>, start: &[usize], room: Size, steps: usize, seed: u64) -> Filled {
+fn filled_most(catalog: &ItemIndex<'_>, start: &[usize], room: Size, steps: usize, seed: u64) -> StripFill {
     let pieces = catalog.pieces;
     let mut strip = Strip::of(catalog, room);
     let heat = pieces.area(start).min(room.area()) as f64 * 0.004;

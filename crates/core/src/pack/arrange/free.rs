@@ -2,13 +2,13 @@
 
 use crate::Size;
 use crate::pack::Effort;
-use crate::pack::arrange::anneal::Enough;
+use crate::pack::arrange::anneal::StopRule;
 use crate::pack::arrange::maxrects::{self, Score};
-use crate::pack::arrange::niche::{Filled, Strip};
+use crate::pack::arrange::niche::{Strip, StripFill};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
-use crate::pack::arrange::stock::Catalog;
+use crate::pack::arrange::stock::ItemIndex;
 use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, square};
-use crate::pack::page::Fitting;
+use crate::pack::page::PageSizer;
 use crate::parallel;
 
 /// A run of maximal rectangles costs about the square of the pieces, so of many pieces there are few runs.
@@ -36,7 +36,7 @@ struct Run {
 pub(super) fn smallest_page(
     pieces: Pieces<'_>,
     wanted: &[usize],
-    fitting: &Fitting,
+    fitting: &PageSizer,
     effort: Effort,
 ) -> Option<Outcome> {
     let found = searched(pieces, wanted, fitting, effort);
@@ -48,7 +48,7 @@ pub(super) fn smallest_page(
     [found, quicker].into_iter().flatten().min_by_key(|outcome| key(fitting, outcome))
 }
 
-fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Option<Outcome> {
+fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, effort: Effort) -> Option<Outcome> {
     let area = pieces.area(wanted);
     if area > fitting.room().area() {
         return None;
@@ -81,7 +81,7 @@ fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Eff
 }
 
 /// Less is better.
-fn key(fitting: &Fitting, outcome: &Outcome) -> (u64, u32) {
+fn key(fitting: &PageSizer, outcome: &Outcome) -> (u64, u32) {
     let page = fitting.page_for(outcome.used);
     (page.area(), page.width.max(page.height))
 }
@@ -90,7 +90,7 @@ fn key(fitting: &Fitting, outcome: &Outcome) -> (u64, u32) {
 fn rounded_down(
     pieces: Pieces<'_>,
     wanted: &[usize],
-    fitting: &Fitting,
+    fitting: &PageSizer,
     effort: Effort,
     found: Outcome,
 ) -> Outcome {
@@ -117,7 +117,7 @@ const COLUMN_FILL_WEIGHT: u64 = 401;
 
 /// A way to look at the pieces: as they are, or with everything rotated, so that pages are filled from the left.
 struct View<'a> {
-    catalog: &'a Catalog<'a>,
+    catalog: &'a ItemIndex<'a>,
     orders: Vec<Vec<usize>>,
     widths: Vec<u32>,
     is_sideways: bool,
@@ -127,11 +127,11 @@ struct View<'a> {
 fn niches(
     pieces: Pieces<'_>,
     wanted: &[usize],
-    fitting: &Fitting,
+    fitting: &PageSizer,
     (effort, share): (Effort, f64),
 ) -> Option<Outcome> {
     let lying = pieces.sideways();
-    let (upright, lying) = (Catalog::new(pieces), Catalog::new(Pieces { sizes: &lying, ..pieces }));
+    let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(Pieces { sizes: &lying, ..pieces }));
     // Two views, so each has half of the widths.
     let count = effort::widths(wanted.len(), effort, ORDERS.len(), share).div_ceil(2);
     let view = |is_sideways: bool| {
@@ -141,7 +141,7 @@ fn niches(
         View { catalog, orders, widths, is_sideways }
     };
     let views = [view(false), view(true)];
-    let page = |filled: &Filled, view: usize| {
+    let page = |filled: &StripFill, view: usize| {
         let used = filled.outcome.used;
         fitting.page_for(if views[view].is_sideways { used.rotated() } else { used })
     };
@@ -154,7 +154,7 @@ fn niches(
         let View { catalog, orders, widths, .. } = &views[view];
         Strip::new(catalog, widths[width]).fill(&orders[order])
     };
-    let filled: Vec<Filled> = parallel::each(&tries, quick);
+    let filled: Vec<StripFill> = parallel::each(&tries, quick);
     // The best order of each width, and the widths with the smallest pages.
     let mut starts: Vec<(u64, usize)> = Vec::new();
     for of_width in tries.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)) {
@@ -177,9 +177,15 @@ fn niches(
     let search = |&(at, seed): &(usize, u64)| {
         let (view, width, order) = tries[at];
         let View { catalog, orders, widths, .. } = &views[view];
-        anneal::lowest(&orders[order], Strip::new(catalog, widths[width]), steps, seed, Enough::Empty(slack))
+        anneal::lowest(
+            &orders[order],
+            Strip::new(catalog, widths[width]),
+            steps,
+            seed,
+            StopRule::Empty(slack),
+        )
     };
-    let found: Vec<Filled> = parallel::each(&searches, search);
+    let found: Vec<StripFill> = parallel::each(&searches, search);
     let view_of = tries.iter().map(|&(view, ..)| view);
     let view_of = view_of.chain(searches.iter().map(|&(at, _)| tries[at].0));
     let all = filled.into_iter().chain(found).zip(view_of);
@@ -201,7 +207,7 @@ fn niches(
 
 /// Widths from somewhat upright to somewhat lying pages, as far as they are allowed; of square pages only those near
 /// the square.
-fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, count: u32) -> Vec<u32> {
+fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, count: u32) -> Vec<u32> {
     let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
     let (from, times) = if fitting.is_square() { (1.0, 1.15) } else { (0.7, 2.0) };
     let mut widths: Vec<u32> = (0..count)
@@ -214,7 +220,7 @@ fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, count: u32) -
     widths
 }
 
-fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, runs: &[Run]) -> Option<Outcome> {
+fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, runs: &[Run]) -> Option<Outcome> {
     let go = |run: &Run| maxrects::run(pieces, &sorted(pieces, wanted, run.order), run.room, run.score);
     let outcomes = parallel::each(runs, go).into_iter().enumerate();
     let whole = outcomes.filter(|(_, outcome)| outcome.left.is_empty());
@@ -222,7 +228,7 @@ fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, runs: &[Run]) -
 }
 
 /// Widths from half to twice a square's side, as far as they are allowed, with all the room below.
-fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, share: f64) -> Vec<Run> {
+fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, share: f64) -> Vec<Run> {
     let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
     let budget = runs(wanted.len(), share);
     let orders = match budget {
@@ -250,7 +256,7 @@ fn runs(pieces: usize, share: f64) -> usize {
 }
 
 /// Rooms a little smaller than `used`, in both directions.
-fn shrunken_runs(pieces: usize, fitting: &Fitting, used: Size, share: f64) -> Vec<Run> {
+fn shrunken_runs(pieces: usize, fitting: &PageSizer, used: Size, share: f64) -> Vec<Run> {
     let budget = runs(pieces, share) / 2;
     let tries = (budget / (ORDERS.len() * maxrects::SCORES.len())).clamp(1, 12) as u32;
     let room = fitting.room();

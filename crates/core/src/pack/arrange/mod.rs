@@ -20,7 +20,7 @@ mod square;
 mod stock;
 
 use crate::pack::Effort;
-use crate::pack::page::Fitting;
+use crate::pack::page::PageSizer;
 use crate::{Rect, Size};
 
 /// Where a piece lies.
@@ -102,7 +102,7 @@ impl Outcome {
 
 /// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
 /// empty page.
-pub(super) fn dense(pieces: Pieces<'_>, fitting: &Fitting, effort: Effort) -> Arrangement {
+pub(super) fn dense(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> Arrangement {
     let mut arranged = Arrangement { spots: vec![Spot::default(); pieces.sizes.len()], pages: Vec::new() };
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let outcomes = match all.is_empty() {
@@ -150,7 +150,7 @@ pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<
 
 /// Spots below everything on a page, when there is too much to search the gaps.
 fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
-    let catalog = stock::Catalog::new(pieces);
+    let catalog = stock::ItemIndex::new(pieces);
     let mut left = order::sorted(pieces, all, order::ORDERS[0]);
     let mut spots = vec![Spot::default(); all.len()];
     for (page, (room, rects)) in taken.iter().enumerate() {
@@ -170,7 +170,7 @@ fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Opti
 
 /// The least number of pages that any arrangement could have, and the least area of this many together: from the area
 /// of the pieces, from the largest sides, and from those too wide to lie side by side.
-pub(super) fn least(pieces: Pieces<'_>, fitting: &Fitting) -> (u64, usize) {
+pub(super) fn least(pieces: Pieces<'_>, fitting: &PageSizer) -> (u64, usize) {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let (area, room) = (pieces.area(&all), fitting.room());
     let narrow = |size: &Size| if pieces.may_rotate { size.width.min(size.height) } else { size.width };

@@ -6,7 +6,7 @@
 //! packing problem", 2016). Equal scores are decided by the order of the pieces, and that order is what `anneal` improves.
 
 use crate::Size;
-use crate::pack::arrange::stock::{Catalog, Chosen, Stock, Wanted};
+use crate::pack::arrange::stock::{ItemIndex, NicheMatch, RemainingItems, Wanted};
 use crate::pack::arrange::{Outcome, Pieces, Spot};
 
 /// A part of the skyline: from `x` on, `width` long, at height `y`.
@@ -19,11 +19,11 @@ struct Level {
 
 /// A page of fixed width, and of a height that may be open.
 pub(super) struct Strip<'a> {
-    catalog: &'a Catalog<'a>,
+    catalog: &'a ItemIndex<'a>,
     width: u32,
     height: u32,
     levels: Vec<Level>,
-    stock: Stock,
+    stock: RemainingItems,
 }
 
 /// A piece chosen for a niche.
@@ -36,21 +36,21 @@ struct Fit {
 
 /// How a strip was filled.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Filled {
+pub(super) struct StripFill {
     pub(super) outcome: Outcome,
     /// Area below the skyline: pieces and waste.
     pub(super) below: u64,
 }
 
 impl<'a> Strip<'a> {
-    pub(super) fn new(catalog: &'a Catalog<'a>, width: u32) -> Self {
+    pub(super) fn new(catalog: &'a ItemIndex<'a>, width: u32) -> Self {
         Self::of(catalog, Size::new(width, u32::MAX))
     }
 
     /// A strip that ends somewhere: what does not fit is left.
-    pub(super) fn of(catalog: &'a Catalog<'a>, size: Size) -> Self {
+    pub(super) fn of(catalog: &'a ItemIndex<'a>, size: Size) -> Self {
         let (width, height) = (size.width, size.height);
-        Self { catalog, width, height, levels: Vec::new(), stock: Stock::default() }
+        Self { catalog, width, height, levels: Vec::new(), stock: RemainingItems::default() }
     }
 
     pub(super) fn pieces(&self) -> Pieces<'a> {
@@ -62,7 +62,7 @@ impl<'a> Strip<'a> {
     }
 
     /// Fills the strip; every piece must fit its width in one of its ways. `order` decides between equals.
-    pub(super) fn fill(&mut self, order: &[usize]) -> Filled {
+    pub(super) fn fill(&mut self, order: &[usize]) -> StripFill {
         self.levels.clear();
         self.levels.push(Level { x: 0, y: 0, width: self.width });
         self.stock.fill(self.catalog, order);
@@ -76,7 +76,7 @@ impl<'a> Strip<'a> {
             match self.stock.best(self.catalog, order, wanted) {
                 None if self.levels.len() == 1 => break,
                 None => self.raise(niche),
-                Some(Chosen { rank, rotated }) => {
+                Some(NicheMatch { rank, rotated }) => {
                     let piece = order[rank as usize];
                     self.stock.take(self.catalog, piece);
                     let size = self.catalog.pieces.sizes[piece];
@@ -92,7 +92,7 @@ impl<'a> Strip<'a> {
         }
         outcome.left = self.stock.rest(order);
         let below = self.levels.iter().map(|level| u64::from(level.y) * u64::from(level.width)).sum();
-        Filled { outcome, below }
+        StripFill { outcome, below }
     }
 
     fn lowest(&self) -> usize {

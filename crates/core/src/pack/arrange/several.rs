@@ -3,13 +3,18 @@
 use crate::pack::Effort;
 use crate::pack::arrange::niche::Strip;
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::stock::Catalog;
+use crate::pack::arrange::stock::ItemIndex;
 use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, free};
-use crate::pack::page::Fitting;
+use crate::pack::page::PageSizer;
 use crate::parallel;
 
 /// Pages for all of `wanted`, each of which fits an empty page.
-pub(super) fn pages(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, effort: Effort) -> Vec<Outcome> {
+pub(super) fn pages(
+    pieces: Pieces<'_>,
+    wanted: &[usize],
+    fitting: &PageSizer,
+    effort: Effort,
+) -> Vec<Outcome> {
     let filled = one_after_another(pieces, wanted, fitting, effort);
     let least = pieces.area(wanted).div_ceil(fitting.room().area()) as usize;
     let searched = (filled.len() > least).then(|| search(pieces, wanted, fitting, effort, filled.len()));
@@ -24,7 +29,7 @@ pub(super) fn pages(pieces: Pieces<'_>, wanted: &[usize], fitting: &Fitting, eff
 fn one_after_another(
     pieces: Pieces<'_>,
     wanted: &[usize],
-    fitting: &Fitting,
+    fitting: &PageSizer,
     effort: Effort,
 ) -> Vec<Outcome> {
     let mut left = wanted.to_vec();
@@ -54,7 +59,7 @@ fn one_after_another(
 fn search(
     pieces: Pieces<'_>,
     wanted: &[usize],
-    fitting: &Fitting,
+    fitting: &PageSizer,
     effort: Effort,
     pages: usize,
 ) -> Option<Vec<Outcome>> {
@@ -67,7 +72,7 @@ fn search(
     let least = pieces.area(wanted).div_ceil(room.area()) as usize;
     let enough = (least - 1) as f64 * room.area() as f64;
     let heat = room.area() as f64 * 0.004;
-    let catalog = Catalog::new(pieces);
+    let catalog = ItemIndex::new(pieces);
     let go = |(seed, order): (usize, &crate::pack::arrange::order::Order)| {
         let start = sorted(pieces, wanted, *order);
         anneal::improved(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order| {
@@ -85,7 +90,7 @@ fn search(
     Some(pages)
 }
 
-fn filled(catalog: &Catalog<'_>, order: &[usize], fitting: &Fitting) -> Vec<Outcome> {
+fn filled(catalog: &ItemIndex<'_>, order: &[usize], fitting: &PageSizer) -> Vec<Outcome> {
     let mut strip = Strip::of(catalog, fitting.room());
     let mut left = order.to_vec();
     let mut pages = Vec::new();

@@ -5,12 +5,12 @@
 //! reached, the side in the middle is tried, as a strip of that width that must not become higher.
 
 use crate::pack::Effort;
-use crate::pack::arrange::anneal::Enough;
-use crate::pack::arrange::niche::{Filled, Strip};
+use crate::pack::arrange::anneal::StopRule;
+use crate::pack::arrange::niche::{Strip, StripFill};
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::stock::Catalog;
+use crate::pack::arrange::stock::ItemIndex;
 use crate::pack::arrange::{Outcome, Pieces, anneal, effort};
-use crate::pack::page::Fitting;
+use crate::pack::page::PageSizer;
 use crate::parallel;
 
 /// Orders that are searched for each side, and how often each.
@@ -23,11 +23,11 @@ const HALVINGS: usize = 5;
 pub(super) fn smaller(
     pieces: Pieces<'_>,
     wanted: &[usize],
-    fitting: &Fitting,
+    fitting: &PageSizer,
     (effort, share): (Effort, f64),
     found: Outcome,
 ) -> Outcome {
-    let catalog = Catalog::new(pieces);
+    let catalog = ItemIndex::new(pieces);
     let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
     let steps = effort::steps(wanted.len(), effort, SEARCHED * SEEDS.len() * HALVINGS);
     let steps = (steps as f64 * share) as usize;
@@ -55,9 +55,9 @@ pub(super) fn smaller(
 }
 
 /// A way into a square of this side, if one is found.
-fn within(catalog: &Catalog<'_>, orders: &[Vec<usize>], side: u32, steps: usize) -> Option<Outcome> {
-    let fits = |filled: &Filled| filled.outcome.left.is_empty() && filled.outcome.used.height <= side;
-    let quick: Vec<Filled> = parallel::each(orders, |order| Strip::new(catalog, side).fill(order));
+fn within(catalog: &ItemIndex<'_>, orders: &[Vec<usize>], side: u32, steps: usize) -> Option<Outcome> {
+    let fits = |filled: &StripFill| filled.outcome.left.is_empty() && filled.outcome.used.height <= side;
+    let quick: Vec<StripFill> = parallel::each(orders, |order| Strip::new(catalog, side).fill(order));
     let mut ranked: Vec<(u32, usize)> =
         quick.iter().enumerate().map(|(at, filled)| (filled.outcome.used.height, at)).collect();
     ranked.sort_unstable();
@@ -71,7 +71,7 @@ fn within(catalog: &Catalog<'_>, orders: &[Vec<usize>], side: u32, steps: usize)
     let searches: Vec<(usize, u64)> =
         ranked.iter().take(SEARCHED).flat_map(|&(_, at)| SEEDS.map(|seed| (at, seed))).collect();
     let search = |&(at, seed): &(usize, u64)| {
-        anneal::lowest(&orders[at], Strip::new(catalog, side), steps, seed, Enough::Height(side))
+        anneal::lowest(&orders[at], Strip::new(catalog, side), steps, seed, StopRule::Height(side))
     };
     parallel::each(&searches, search).into_iter().find(fits).map(|filled| filled.outcome)
 }

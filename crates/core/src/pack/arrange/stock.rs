@@ -1,6 +1,6 @@
 //! What is still to be placed, found by its sides.
 //!
-//! [`Catalog`] sorts the ways in which pieces can lie by width and by height, once for all tries; [`Stock`] keeps for each
+//! [`ItemIndex`] sorts the ways in which pieces can lie by width and by height, once for all tries; [`RemainingItems`] keeps for each
 //! of them the first piece in the order of a try that is left. So the piece that fills a niche's width, or is level with a
 //! wall, is looked for among those of that width or height alone, and the first that fits at all is read from a tree of
 //! minima. Places nothing.
@@ -14,7 +14,7 @@ use crate::pack::arrange::Pieces;
 const NONE: u32 = u32::MAX;
 
 /// Pieces by their sides. Those of one size are one class: which of them is taken makes no difference.
-pub(super) struct Catalog<'a> {
+pub(super) struct ItemIndex<'a> {
     pub(super) pieces: Pieces<'a>,
     class_of: Vec<u32>,
     /// Where the pieces of each class begin in a list of all, and its end.
@@ -61,7 +61,7 @@ impl Table {
     }
 }
 
-impl<'a> Catalog<'a> {
+impl<'a> ItemIndex<'a> {
     pub(super) fn new(pieces: Pieces<'a>) -> Self {
         let mut sizes: Vec<(u32, u32)> = pieces.sizes.iter().map(|size| (size.width, size.height)).collect();
         sizes.sort_unstable();
@@ -108,14 +108,14 @@ pub(super) struct Wanted {
 
 /// A piece chosen, by its place in the order of the try.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Chosen {
+pub(super) struct NicheMatch {
     pub(super) rank: u32,
     pub(super) rotated: bool,
 }
 
 /// The pieces of one try that are left.
 #[derive(Default)]
-pub(super) struct Stock {
+pub(super) struct RemainingItems {
     /// Ranks by class, each class in order.
     ranks: Vec<u32>,
     /// For each class the next of its ranks, and their end.
@@ -128,9 +128,9 @@ pub(super) struct Stock {
     left: usize,
 }
 
-impl Stock {
+impl RemainingItems {
     /// Begins a try with these pieces in this order.
-    pub(super) fn fill(&mut self, catalog: &Catalog<'_>, order: &[usize]) {
+    pub(super) fn fill(&mut self, catalog: &ItemIndex<'_>, order: &[usize]) {
         self.next.clear();
         self.next.extend(&catalog.starts[..catalog.starts.len() - 1]);
         self.ends.clone_from(&self.next);
@@ -173,7 +173,12 @@ impl Stock {
 
     /// The piece that suits best: one that fills the width and is level with the higher wall, with the lower one, below
     /// it, or neither; one that is level with a wall; any. Of equals the first in order.
-    pub(super) fn best(&self, catalog: &Catalog<'_>, order: &[usize], wanted: Wanted) -> Option<Chosen> {
+    pub(super) fn best(
+        &self,
+        catalog: &ItemIndex<'_>,
+        order: &[usize],
+        wanted: Wanted,
+    ) -> Option<NicheMatch> {
         let Wanted { room, high, low } = wanted;
         let base = self.base();
         let mut best: Option<(u32, u32, usize)> = None;
@@ -194,19 +199,19 @@ impl Stock {
             }
         }
         if let Some((_, rank, at)) = best {
-            return Some(Chosen { rank, rotated: catalog.by_width.rotated[at] });
+            return Some(NicheMatch { rank, rotated: catalog.by_width.rotated[at] });
         }
         let level = |height: u32| {
             let all = if height <= room.height { catalog.by_height.of(height) } else { 0..0 };
             let narrow = all.take_while(|&at| catalog.by_height.others[at] <= room.width);
             let first = narrow.min_by_key(|&at| self.by_height[at]).filter(|&at| self.by_height[at] != NONE);
-            first.map(|at| Chosen { rank: self.by_height[at], rotated: catalog.by_height.rotated[at] })
+            first.map(|at| NicheMatch { rank: self.by_height[at], rotated: catalog.by_height.rotated[at] })
         };
         level(high).or_else(|| level(low)).or_else(|| self.any(catalog, order, room))
     }
 
     /// The first in order that fits.
-    fn any(&self, catalog: &Catalog<'_>, order: &[usize], room: Size) -> Option<Chosen> {
+    fn any(&self, catalog: &ItemIndex<'_>, order: &[usize], room: Size) -> Option<NicheMatch> {
         let end = catalog.by_width.up_to(room.width);
         let mut rank = self.least(end);
         if rank == NONE {
@@ -222,7 +227,7 @@ impl Stock {
             let low = all.filter(|(height, _)| **height <= room.height).map(|(_, rank)| *rank);
             rank = low.min().filter(|&rank| rank != NONE)?;
         }
-        fits(rank).map(|(_, rotated)| Chosen { rank, rotated })
+        fits(rank).map(|(_, rotated)| NicheMatch { rank, rotated })
     }
 
     /// The least rank of the first so many ways by width.
@@ -244,8 +249,8 @@ impl Stock {
         least
     }
 
-    /// Takes a piece away, which must be one that [`Stock::best`] chose.
-    pub(super) fn take(&mut self, catalog: &Catalog<'_>, piece: usize) {
+    /// Takes a piece away, which must be one that [`RemainingItems::best`] chose.
+    pub(super) fn take(&mut self, catalog: &ItemIndex<'_>, piece: usize) {
         let class = catalog.class_of[piece] as usize;
         self.next[class] += 1;
         self.left -= 1;
@@ -305,10 +310,10 @@ mod tests {
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
             let pieces = Pieces { sizes: &sizes, may_rotate };
-            let catalog = Catalog::new(pieces);
+            let catalog = ItemIndex::new(pieces);
             // Every third piece lies elsewhere, and the order is not that of the pieces.
             let order: Vec<usize> = (0..sizes.len()).rev().filter(|piece| piece % 3 > 0).collect();
-            let (mut stock, mut left) = (Stock::default(), order.clone());
+            let (mut stock, mut left) = (RemainingItems::default(), order.clone());
             stock.fill(&catalog, &order);
             for (width, height, a, b) in niches {
                 let wall = |height: u32| if height == 0 { NONE } else { height };

@@ -6,7 +6,7 @@ use super::*;
 use crate::pack::page::{PageRules, Round};
 use crate::pack::{PackOptions, PagePer};
 
-fn fitting(pages: PageRules) -> Fitting {
+fn fitting(pages: PageRules) -> PageSizer {
     let options = PackOptions { margin: 0, gutter: 0, per: PagePer::Atlas, ..PackOptions::dense() };
     pages.fitting(&options)
 }

@@ -19,7 +19,7 @@ use serde_json::{Map, Value, json};
 
 use crate::export::css::encoded;
 use crate::export::idents::full_name;
-use crate::export::{ExportError, File, Subject, beside};
+use crate::export::{ExportError, ExportSource, File, beside};
 use crate::manifest::Sampling;
 use crate::store::seal;
 use buffer::{Buffer, Kind};
@@ -44,7 +44,7 @@ pub struct Gltf {
 }
 
 /// The files of a scene.
-pub fn gltf(subject: &Subject, options: &Gltf, path: &Path) -> Result<Vec<File>, ExportError> {
+pub fn gltf(subject: &ExportSource, options: &Gltf, path: &Path) -> Result<Vec<File>, ExportError> {
     let mut scene = Scene::new(subject, options);
     scene.pages(path)?;
     scene.nodes();
@@ -53,7 +53,7 @@ pub fn gltf(subject: &Subject, options: &Gltf, path: &Path) -> Result<Vec<File>,
 }
 
 struct Scene<'a> {
-    subject: &'a Subject,
+    subject: &'a ExportSource,
     options: &'a Gltf,
     buffer: Buffer,
     images: Vec<Value>,
@@ -74,7 +74,7 @@ struct Scene<'a> {
 }
 
 impl<'a> Scene<'a> {
-    fn new(subject: &'a Subject, options: &'a Gltf) -> Self {
+    fn new(subject: &'a ExportSource, options: &'a Gltf) -> Self {
         Self {
             subject,
             options,
@@ -114,7 +114,7 @@ impl<'a> Scene<'a> {
                     self.images.push(json!({ "name": name, "uri": uri }));
                 }
                 Container::Binary => {
-                    self.pictures.push(self.subject.straight_png(number)?);
+                    self.pictures.push(self.subject.unpremultiplied_png(number)?);
                     self.images.push(json!({ "name": name, "mimeType": "image/png" }));
                 }
             }

@@ -1,13 +1,13 @@
 //! Corners of a frame: top left, bottom left, bottom right, top right, so that two triangles over them face +z.
 
-use crate::export::FrameFacts;
+use crate::export::FrameGeometry;
 use crate::manifest::FrameEntry;
 
 /// The triangles over a quad's corners, counter-clockwise seen from +z.
 pub(super) const INDICES: [u16; 6] = [0, 1, 2, 0, 2, 3];
 
 /// Where the corners lie about the pivot, y up, in units of this many pixels.
-pub(super) fn corners(frame: &FrameFacts, unit: f64, mirrored: bool) -> [[f32; 3]; 4] {
+pub(super) fn corners(frame: &FrameGeometry, unit: f64, mirrored: bool) -> [[f32; 3]; 4] {
     let [wide, high] = frame.size.map(f64::from);
     let [left, bottom] = frame.from_pivot_up;
     // Mirrored about the pivot, left becomes right: the quad still faces the front.

@@ -109,7 +109,7 @@ fn look_same(a: &RgbaImage, b: &RgbaImage) -> bool {
     a.pixels().zip(b.pixels()).all(|(p, q)| p == q || p[3] == 0 && q[3] == 0)
 }
 
-fn glb(subject: &Subject, unit: f64) -> Vec<u8> {
+fn glb(subject: &ExportSource, unit: f64) -> Vec<u8> {
     let options = Gltf { container: Container::Binary, unit };
     gltf(subject, &options, Path::new("pond.glb")).unwrap().remove(0).bytes
 }
@@ -163,7 +163,7 @@ fn frames_share_meshes_and_a_thousand_of_them_stay_small() {
 fn materials_say_what_the_page_is() {
     let (_folder, hard) = subject(frames(4), &["swim = 0-2"], &PageEncoding::default(), "a b");
     let options = Gltf { container: Container::Text, unit: 1.0 };
-    let document = |subject: &Subject| -> Value {
+    let document = |subject: &ExportSource| -> Value {
         let files = gltf(subject, &options, &subject.path.with_extension("gltf")).unwrap();
         serde_json::from_slice(&files[0].bytes).unwrap()
     };
@@ -178,7 +178,7 @@ fn materials_say_what_the_page_is() {
         json!([{ "magFilter": 9728, "minFilter": 9728, "wrapS": 33071, "wrapT": 33071 }])
     );
     let premultiplied = PageEncoding {
-        finish: shibori_core::pack::Finish { spread: 0, premultiplied: true },
+        finish: shibori_core::pack::ColorFinish { spread: 0, premultiplied: true },
         sampling: Some(Sampling::Smooth),
         ..PageEncoding::default()
     };

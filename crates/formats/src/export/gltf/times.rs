@@ -1,6 +1,6 @@
 //! When what is shown.
 
-use crate::export::{ClipFacts, ExportError, PlayedStep};
+use crate::export::{ClipTimeline, ExportError, PlayedStep};
 
 /// When something is shown and when not: from each time on, until the next.
 #[derive(Clone, Debug, PartialEq)]
@@ -14,7 +14,7 @@ pub(super) struct Switching {
 ///
 /// # Errors
 /// Where two steps begin at one time after rounding.
-pub(super) fn starts(clip: &ClipFacts, timescale: u32, name: &str) -> Result<Vec<f32>, ExportError> {
+pub(super) fn starts(clip: &ClipTimeline, timescale: u32, name: &str) -> Result<Vec<f32>, ExportError> {
     let end = clip.playback.last().map_or(0, |step| step.start_ticks + u64::from(step.ticks));
     let ticks = clip.playback.iter().map(|step| step.start_ticks).chain([end]);
     let times: Vec<f32> = ticks.map(|ticks| (ticks as f64 / f64::from(timescale)) as f32).collect();
@@ -26,7 +26,7 @@ pub(super) fn starts(clip: &ClipFacts, timescale: u32, name: &str) -> Result<Vec
 
 /// Keys where something changes, at the start, and at the end: without that one the last step would take no time.
 pub(super) fn switching(
-    clip: &ClipFacts,
+    clip: &ClipTimeline,
     starts: &[f32],
     is_shown: impl Fn(&PlayedStep) -> bool,
 ) -> Switching {
@@ -47,9 +47,9 @@ pub(super) fn switching(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::manifest::{ClipEntry, Playing, StepEntry};
+    use crate::manifest::{ClipEntry, PlayMode, StepEntry};
 
-    fn clip(ticks: &[u32], timescale: u32, play: Playing) -> ClipFacts {
+    fn clip(ticks: &[u32], timescale: u32, play: PlayMode) -> ClipTimeline {
         let step = |(at, &ticks): (usize, &u32)| StepEntry {
             frame: at,
             ticks,
@@ -57,7 +57,7 @@ mod tests {
             event: None,
             other: serde_json::Map::new(),
         };
-        ClipFacts::of(&ClipEntry {
+        ClipTimeline::of(&ClipEntry {
             name: "swim".into(),
             sprite: "koi".into(),
             play,
@@ -71,7 +71,7 @@ mod tests {
 
     #[test]
     fn keys_stand_where_something_changes_and_at_both_ends() {
-        let clip = clip(&[1, 2, 1], 4, Playing::Bounce);
+        let clip = clip(&[1, 2, 1], 4, PlayMode::Bounce);
         let starts = starts(&clip, 4, "swim").unwrap();
         // There and back: 0 1 2 1.
         assert_eq!(starts, [0.0, 0.25, 0.75, 1.0, 1.5]);
@@ -85,7 +85,7 @@ mod tests {
 
     #[test]
     fn steps_that_meet_after_rounding_are_an_error() {
-        let clip = clip(&[1_000_000_000, 1, 1], 1_000, Playing::Forward);
+        let clip = clip(&[1_000_000_000, 1, 1], 1_000, PlayMode::Forward);
         let error = starts(&clip, 1_000, "koi-swim").unwrap_err().to_string();
         assert_eq!(error, "clip 'koi-swim': steps 1 and 2 start at the same time when rounded to 32 bits");
     }

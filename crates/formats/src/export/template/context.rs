@@ -3,10 +3,10 @@
 use serde_json::{Map, Value, json};
 
 use crate::export::idents::{check_full_names, full_name, identifier, idents};
-use crate::export::{ExportError, Subject, TemplateError};
+use crate::export::{ExportError, ExportSource, TemplateError};
 
 /// All variables. Identifiers are made only for a template that uses them, since names may clash.
-pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError> {
+pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, TemplateError> {
     let clash = |word: &str, error: &ExportError| {
         let at = source.find(word).unwrap_or(0);
         let line = source[..at].matches('\n').count() + 1;
@@ -89,7 +89,7 @@ pub(super) fn of(subject: &Subject, source: &str) -> Result<Value, TemplateError
 }
 
 /// Sprites in the order of their frames, with the places of their frames and clips.
-fn sprites(subject: &Subject, with_idents: bool) -> Vec<Value> {
+fn sprites(subject: &ExportSource, with_idents: bool) -> Vec<Value> {
     let manifest = &subject.manifest;
     let mut names: Vec<&str> = Vec::new();
     for frame in &manifest.frames {

@@ -14,21 +14,21 @@ use minijinja::syntax::SyntaxConfig;
 use minijinja::value::{Serde, ValueKind};
 use minijinja::{Environment, ErrorKind, UndefinedBehavior, Value, escape_formatter};
 
-use crate::export::Subject;
+use crate::export::ExportSource;
 use crate::store::seal;
 
-pub use starters::{STARTERS, Starter};
+pub use starters::{BUILTIN_TEMPLATES, Starter};
 
 /// What a template may take before it is stopped.
 #[derive(Clone, Copy)]
-struct Bounds {
+struct RenderLimits {
     /// Steps: a hundred thousand frames' worth, and about two seconds.
     steps: u64,
     /// Bytes of text.
     bytes: usize,
 }
 
-const BOUNDS: Bounds = Bounds { steps: 20_000_000, bytes: 256 << 20 };
+const BOUNDS: RenderLimits = RenderLimits { steps: 20_000_000, bytes: 256 << 20 };
 
 /// What is wrong with a template.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -45,11 +45,15 @@ pub struct TemplateError {
 }
 
 /// The text that a template makes of a subject.
-pub fn render(subject: &Subject, source: &str) -> Result<String, TemplateError> {
+pub fn render(subject: &ExportSource, source: &str) -> Result<String, TemplateError> {
     render_within(subject, source, BOUNDS)
 }
 
-fn render_within(subject: &Subject, source: &str, bounds: Bounds) -> Result<String, TemplateError> {
+fn render_within(
+    subject: &ExportSource,
+    source: &str,
+    bounds: RenderLimits,
+) -> Result<String, TemplateError> {
     let mut environment = Environment::new();
     environment.set_undefined_behavior(UndefinedBehavior::Strict);
     let mut syntax = SyntaxConfig::builder();

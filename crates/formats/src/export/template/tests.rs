@@ -62,7 +62,7 @@ fn mistakes_are_told_with_their_place() {
     let endless = "{% for a in range(99999) %}{% for b in range(99999) %}{{ a * b }}{% endfor %}{% endfor %}";
     let (_folder, subject) = subject(frames(6), &CLIPS, &PageEncoding::default(), "pond");
     let stopped =
-        |steps, bytes| render_within(&subject, endless, Bounds { steps, bytes }).unwrap_err().problem;
+        |steps, bytes| render_within(&subject, endless, RenderLimits { steps, bytes }).unwrap_err().problem;
     assert_eq!(stopped(10_000, 1 << 20), "the template exceeds the step limit");
     assert_eq!(stopped(BOUNDS.steps, 1 << 20), "the output would exceed 1 MB");
 }
@@ -114,15 +114,15 @@ fn two_things_of_one_name_are_told_and_never_lost() {
         subject(frames(2), &["swim = 0", "turn = 1"], &PageEncoding::default(), "pond");
     (subject.manifest.clips[1].sprite, subject.manifest.clips[1].name) =
         ("koi-swim".into(), "koi-swim".into());
-    let error = render(&subject, STARTERS[0].source).map(drop);
+    let error = render(&subject, BUILTIN_TEMPLATES[0].source).map(drop);
     let table = render(&subject, "{{ clips[0].full_name }}").unwrap_err();
-    assert!(error.is_err() || STARTERS[0].source.find("full_name").is_none());
+    assert!(error.is_err() || BUILTIN_TEMPLATES[0].source.find("full_name").is_none());
     assert!(table.problem.contains("clip 'koi:swim' and clip 'koi-swim:koi-swim'"), "{}", table.problem);
 }
 
 #[test]
 fn starters_make_code_that_compilers_take() {
-    for starter in STARTERS {
+    for starter in BUILTIN_TEMPLATES {
         let text = marked(starter.source).unwrap();
         assert!(text.contains("koi-05"), "{}", starter.name);
         // Whatever a person put into a manifest arrives in every language.

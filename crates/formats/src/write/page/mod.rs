@@ -11,7 +11,7 @@ mod tga;
 mod webp;
 
 use image::RgbaImage;
-use shibori_core::pack::Finish;
+use shibori_core::pack::ColorFinish;
 
 use crate::WriteProblem;
 use crate::manifest::{Sampling, UvOrigin};
@@ -33,7 +33,7 @@ pub struct PageEncoding {
     /// How many colors, the clear one among them, all pages of an atlas have together.
     pub colors: Option<u16>,
     /// What is done to colors.
-    pub finish: Finish,
+    pub finish: ColorFinish,
     /// A hint for the game, kept in the manifest.
     pub sampling: Option<Sampling>,
     /// The manifest says where frames lie as fractions of the page, 0 to 1, too.

@@ -37,7 +37,7 @@ fn every_format_and_size_gives_back_every_pixel_and_is_ours() {
     for format in FORMATS {
         for png in [PngSize::Quick, PngSize::Usual, PngSize::Small] {
             for premultiplied in [false, true] {
-                let finish = Finish { spread: 0, premultiplied };
+                let finish = ColorFinish { spread: 0, premultiplied };
                 let options = PageEncoding { format, png, finish, ..PageEncoding::default() };
                 let image = page(33, 17, 40);
                 let bytes = options.encode(&image, None).unwrap();
