@@ -41,7 +41,7 @@ pub struct LightTable {
     /// Whether it is a set, which can be changed in place.
     pub in_place: bool,
     /// Whether a recipe makes the frames, so that its lines are changed, not files.
-    pub for_recipe: bool,
+    pub in_recipe: bool,
     /// Whether commands are quoted for PowerShell.
     pub is_windows: bool,
     /// What lies on the table.
@@ -178,8 +178,7 @@ mod tests {
         assert_eq!(told(&[]), [0]);
     }
 
-    #[test]
-    fn a_name_can_not_become_markup() {
+    fn sheet_table(name: &str) -> LightTable {
         let sheet = SheetContent {
             size: [1, 1],
             png: vec![1],
@@ -190,12 +189,10 @@ mod tests {
             drawings: Vec::new(),
             is_loose: false,
         };
-        let name = "</script><script>alert(1)</script>".to_owned();
-        let [source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.clone());
-        let (has_manifest, in_place, for_recipe, is_windows) = (false, false, false, false);
-        let title = name;
+        let [title, source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
+        let (has_manifest, in_place, in_recipe, is_windows) = (false, false, false, false);
         let shown = LightTableContent::Sheet(sheet);
-        let table = LightTable {
+        LightTable {
             title,
             source,
             from,
@@ -204,10 +201,30 @@ mod tests {
             per_frame,
             has_manifest,
             in_place,
-            for_recipe,
+            in_recipe,
             is_windows,
             shown,
+        }
+    }
+
+    #[test]
+    fn scripts_read_only_keys_that_are_written() {
+        let table = serde_json::to_value(sheet_table("koi")).unwrap();
+        let scripts = [SHEET.scripts, SET.scripts].concat().concat();
+        let name = |rest: &str| -> String {
+            rest.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect()
         };
+        let read: Vec<String> = scripts.split("data.").skip(1).map(name).collect();
+        assert!(read.len() > 20, "{read:?}");
+        // A table has a sheet or a set.
+        for key in read.iter().filter(|key| *key != "set") {
+            assert!(table.get(key).is_some(), "data.{key} is not written");
+        }
+    }
+
+    #[test]
+    fn a_name_can_not_become_markup() {
+        let table = sheet_table("</script><script>alert(1)</script>");
         let page = document(&SHEET, &table.title, &table);
         assert_eq!(page.matches("</script>").count(), FRAME.matches("</script>").count());
         assert!(!page.contains("http://") && !page.contains("https://"), "it needs no network");

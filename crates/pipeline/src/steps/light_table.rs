@@ -67,7 +67,7 @@ pub fn light_table(
         sprite: sprite.clone(),
         has_manifest: manifest.is_some(),
         in_place: is_set,
-        for_recipe: false,
+        in_recipe: false,
         is_windows: cfg!(windows),
         shown,
     };
@@ -105,7 +105,7 @@ pub fn light_table_of(
         per_frame: format!("{sprite}-per-frame.csv"),
         has_manifest: false,
         in_place: false,
-        for_recipe: true,
+        in_recipe: true,
         is_windows: cfg!(windows),
         shown,
     };
