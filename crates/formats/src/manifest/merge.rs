@@ -161,7 +161,11 @@ impl Merge<'_> {
             }
             (true, true) => {
                 self.conflicts.add(kind, name());
-                self.preference == Preference::Theirs
+                let takes_theirs = self.preference == Preference::Theirs;
+                if takes_theirs {
+                    self.kept.add(kind, name());
+                }
+                takes_theirs
             }
         }
     }
@@ -720,6 +724,7 @@ mod tests {
             let taken_theirs = merged(Some(&base), &theirs, &new, Preference::Theirs);
             prop_assert_eq!(taken_theirs.manifest.to_text(), with_theirs.to_text());
             prop_assert!(taken_theirs.lost.is_empty());
+            prop_assert_eq!(taken_theirs.kept.items().len(), kept + conflicts);
             // What nobody changed, or only one of them, is never in doubt.
             prop_assert_eq!(merged(Some(&base), &base, &new, Preference::Neither).manifest.to_text(), new.to_text());
             let only_theirs = merged(Some(&base), &theirs, &base, Preference::Neither);
