@@ -66,13 +66,13 @@ fn main() {
     println!("{:22} time and peak memory for each size; in brackets the factor from the size before", "");
     let figures = Figures::of("growth");
     // The largest sizes take minutes.
-    let is_untrimmed = has_argument("--whole");
+    let is_whole = has_argument("--whole");
     let words: Vec<String> = words.into_iter().filter(|word| word != "--whole").collect();
     let only = words.first().map_or("", String::as_str);
     for (name, sizes, _) in CASES.iter().filter(|(name, ..)| name.starts_with(only)) {
         let mut line = format!("{name:22}");
         let mut before: Option<(f64, f64)> = None;
-        let count = if is_untrimmed { sizes.len() } else { sizes.len() - 1 };
+        let count = if is_whole { sizes.len() } else { sizes.len() - 1 };
         let mut worst: f64 = 0.0;
         for size in &sizes[..count] {
             let (seconds, megabytes) = measured(name, *size);

@@ -76,7 +76,7 @@ fn floor(folder: &Path) -> Duration {
     };
     let decoded = |path: &PathBuf| match read_image(path, &Limits::default()).unwrap().picture {
         Picture::Still(pixels) => pixels,
-        Picture::RenderedMotion(_) => unreachable!("sheets are still"),
+        Picture::Moving(_) => unreachable!("sheets are still"),
     };
     let (sheets, pages) = (images("art"), images("build"));
     let pages: Vec<RgbaImage> = pages.iter().map(|path| decoded(path).to_image()).collect();

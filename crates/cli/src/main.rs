@@ -30,7 +30,7 @@ use help::Extent;
 use message::MessageLevel;
 use shibori_core::SyntaxError;
 use shibori_formats::DisplaySlashed;
-use shibori_pipeline::options::renamed;
+use shibori_pipeline::options::current_name;
 
 /// The exit code of a run that was interrupted.
 const INTERRUPTED: i32 = 130;
@@ -136,7 +136,8 @@ fn refused(error: &clap::Error) -> ExitCode {
 /// An option that has another name now.
 fn renamed_option(error: &clap::Error) -> Option<Failure> {
     let Some(ContextValue::String(option)) = error.get(ContextKind::InvalidArg) else { return None };
-    let name = renamed(option.strip_prefix("--")?).filter(|_| error.kind() == ErrorKind::UnknownArgument)?;
+    let name =
+        current_name(option.strip_prefix("--")?).filter(|_| error.kind() == ErrorKind::UnknownArgument)?;
     Some(Failure::usage(format!("unexpected argument '{option}'")).with_hint(format!("use --{name}")))
 }
 

@@ -20,7 +20,7 @@ pub(crate) fn by_clip(set: &FrameSet) -> Vec<Vec<usize>> {
 /// What pictures show side by side: the frames of each clip in the order of its steps, under the clip's name; of a set
 /// without clips those of each sprite.
 pub(crate) fn display_groups(set: &FrameSet) -> Vec<(String, Vec<usize>)> {
-    let clip_finding = |clip: &Clip| {
+    let of_clip = |clip: &Clip| {
         let places = clip.steps().iter().map(|step| step.frame).collect();
         (format!("{} {}", clip.sprite(), clip.name()), places)
     };
@@ -30,5 +30,5 @@ pub(crate) fn display_groups(set: &FrameSet) -> Vec<(String, Vec<usize>)> {
             .map(|places| (set.frames()[places[0]].sprite().to_string(), places.to_vec()))
             .collect();
     }
-    set.clips().iter().map(clip_finding).collect()
+    set.clips().iter().map(of_clip).collect()
 }

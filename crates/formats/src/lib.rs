@@ -8,7 +8,7 @@
 //! paths and numbers; what to type instead is the program's business.
 
 pub mod export;
-pub mod kept;
+pub mod frame_cache;
 pub mod manifest;
 pub mod read;
 pub mod report;

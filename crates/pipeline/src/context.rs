@@ -45,7 +45,7 @@ pub enum Task {
     /// Pages of an atlas are painted and encoded.
     Pages,
     /// Pictures of an animation are encoded.
-    PackImages,
+    Pictures,
 }
 
 /// What surrounds a run.

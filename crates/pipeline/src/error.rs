@@ -54,9 +54,9 @@ pub enum Error {
     /// A recipe that is wrong.
     #[error(transparent)]
     Recipe(#[from] Box<RecipeError>),
-    /// What can't be done with what a recipe says at a place.
+    /// An error of a step, with the place in the recipe that caused it.
     #[error("{}:{mark}: {error}", mark.file.shown())]
-    Placed {
+    InRecipe {
         /// The place.
         mark: Box<Mark>,
         /// Why.

@@ -6,7 +6,8 @@ use std::path::{Component, Path, PathBuf};
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::write;
-use shibori_pipeline::recipe::RECIPE_FILE;
+use shibori_pipeline::options::PAGE_MAX;
+use shibori_pipeline::recipe::{OUT, RECIPE_FILE};
 use shibori_pipeline::steps::{Draft, DraftCut, DraftSprite, draft};
 
 use super::CommandContext;
@@ -23,13 +24,7 @@ const STANDARD: &str = "-";
 const MOST_OTHERS: usize = 3;
 
 /// More rows than this are tiles or letters rather than clips.
-const MOST_CLIP_ROWS: usize = 16;
-
-/// The side of a page where nothing else is said: a frame beyond it has no place in an atlas.
-const PAGE: u32 = 4096;
-
-/// The folder of outputs.
-const OUT: &str = "build";
+const MAX_CLIP_ROWS: usize = 16;
 
 #[derive(Serialize)]
 struct Report {
@@ -71,9 +66,8 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
             told(sprite)
         ));
     }
-    for (file, why) in &drafted.unreadable {
+    for (_, why) in &drafted.unreadable {
         let text = format!("left out: {why}");
-        debug_assert!(why.contains(&file.shown().to_string()));
         program.console.message(MessageLevel::Warning, &Message { text, pointer: None, hint: None });
     }
     program.say(&format!("{} {}", program.wrote(), file.shown()));
@@ -130,7 +124,7 @@ fn recipe(draft: &Draft, folder: &Path) -> String {
 /// Whether a frame of it can't be on a page.
 fn is_large(sprite: &DraftSprite) -> bool {
     // A page has a margin.
-    sprite.largest.width.max(sprite.largest.height) > PAGE - 2
+    sprite.largest.width.max(sprite.largest.height) > PAGE_MAX - 2
 }
 
 fn table(sprite: &DraftSprite, folder: &Path) -> String {
@@ -156,7 +150,7 @@ fn written(sprite: &DraftSprite, folder: &Path) -> String {
         let _ = match sprite.cut {
             DraftCut::Frames => writeln!(
                 text,
-                "# Uncertain: if each is a sheet, add slice = {{ grid = \"CxR\" }}. To look: shibori inspect {sheet}"
+                "# Uncertain: if each is a sheet, add slice = {{ grid = \"CxR\" }}. To check: shibori inspect {sheet}"
             ),
             _ => writeln!(text, "# Uncertain{others}. To preview: shibori preview grid {sheet} -o cut.png"),
         };
@@ -177,7 +171,8 @@ fn written(sprite: &DraftSprite, folder: &Path) -> String {
         let _ = writeln!(text, "clean = {{ key = \"auto\" }}");
     }
     if is_large(sprite) {
-        let _ = writeln!(text, "# Larger than a page of {PAGE} px, so it is not in the atlas.\nset = true");
+        let _ =
+            writeln!(text, "# Larger than a page of {PAGE_MAX} px, so it is not in the atlas.\nset = true");
     }
     text + &clips(sprite)
 }
@@ -195,9 +190,9 @@ fn clips(sprite: &DraftSprite) -> String {
         let name = if sprite.sprites > 1 { "all".to_owned() } else { clip_name(&sprite.name) };
         return format!("clips = {{ {} = \"0-{} @10fps\" }}\n", key(&name), frames - 1);
     }
-    if rows.len() > MOST_CLIP_ROWS {
+    if rows.len() > MAX_CLIP_ROWS {
         return format!(
-            "# {} rows: rather tiles or letters than clips. If they are clips: clip-rows = \"NAME,NAME,...\"\n",
+            "# {} rows look like tiles or letters rather than clips. If they are clips: clip-rows = \"NAME,NAME,...\"\n",
             rows.len()
         );
     }

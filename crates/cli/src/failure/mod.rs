@@ -139,7 +139,7 @@ impl From<Error> for Failure {
         let plain = Self::usage(&error_text);
         match error {
             Error::Recipe(error) => (*error).into(),
-            Error::Placed { mark, error } => {
+            Error::InRecipe { mark, error } => {
                 let inner = Self::from(*error);
                 let at = format!("{}:{mark}", mark.file.shown());
                 let message = inner.message.map(|message| Message {

@@ -91,7 +91,7 @@ fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec
         if *told_in.entry(cause).or_insert(&finding.clip) != &finding.clip {
             continue;
         }
-        let clip_finding = matches!(
+        let of_clip = matches!(
             finding.remedy,
             Remedy::LineUp { .. } | Remedy::Hold(_) | Remedy::LeaveOut | Remedy::Slower(_)
         );
@@ -101,7 +101,7 @@ fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec
                 && first.sprite == finding.sprite
                 && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
                 && (!matches!(finding.remedy, Remedy::Scale(_)) || first.frame == finding.frame)
-                && (!clip_finding || first.clip == finding.clip)
+                && (!of_clip || first.clip == finding.clip)
         };
         match groups.iter_mut().find(belongs) {
             Some(group) => group.push(finding),

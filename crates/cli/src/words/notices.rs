@@ -15,7 +15,7 @@ pub(crate) fn task(task: Task) -> &'static str {
     match task {
         Task::Frames => "writing frames",
         Task::Pages => "writing pages",
-        Task::PackImages => "encoding images",
+        Task::Pictures => "encoding images",
     }
 }
 

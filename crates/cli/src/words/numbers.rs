@@ -137,8 +137,8 @@ pub(crate) fn cells(cells: &[Cell], grid: &Grid) -> Vec<String> {
     let has = |row: u32, column: u32| all.contains(&Cell { row, column });
     let whole_rows: Vec<u32> = (0..rows).filter(|&row| (0..columns).all(|column| has(row, column))).collect();
     let left: Vec<u32> = (0..rows).filter(|row| !whole_rows.contains(row)).collect();
-    let is_untrimmed = |column: u32| left.len() > 1 && left.iter().all(|&row| has(row, column));
-    let whole_columns: Vec<u32> = (0..columns).filter(|&column| is_untrimmed(column)).collect();
+    let is_whole = |column: u32| left.len() > 1 && left.iter().all(|&row| has(row, column));
+    let whole_columns: Vec<u32> = (0..columns).filter(|&column| is_whole(column)).collect();
     let run = |letter: char| {
         move |&(first, last): &(u32, u32)| match first == last {
             true => format!("{letter}{first}"),

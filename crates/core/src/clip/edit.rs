@@ -95,7 +95,7 @@ impl FromStr for Renaming {
 /// Gives a clip another name.
 pub fn rename_clip(set: FrameSet, renaming: &Renaming) -> Result<FrameSet, EditError> {
     let place = place_of(&set, &renaming.old)?;
-    changed(set, place, |clip| Ok(clip.renamed(renaming.new.clone())))
+    changed(set, place, |clip| Ok(clip.current_name(renaming.new.clone())))
 }
 
 /// Changes one clip of a set.

@@ -77,11 +77,11 @@ fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>]
     let mut groups: Vec<Group> = Vec::new();
     let mut known: HashMap<Option<String>, usize> = HashMap::new();
     for (at, frame) in set.frames().iter().enumerate() {
-        let clip_finding = rows.and_then(|(slots, labels)| labels.get(slots[at].y as usize)?.clone());
+        let of_clip = rows.and_then(|(slots, labels)| labels.get(slots[at].y as usize)?.clone());
         let label = match per {
             PagePer::Atlas => None,
             PagePer::Sprite => Some(frame.sprite().to_string()),
-            PagePer::Clip => Some(clip_finding.unwrap_or_else(|| frame.sprite().to_string())),
+            PagePer::Clip => Some(of_clip.unwrap_or_else(|| frame.sprite().to_string())),
         };
         let group = *known.entry(label).or_insert_with_key(|label| {
             groups.push(Group { label: label.clone(), members: Vec::new(), slots: None });

@@ -155,7 +155,7 @@ impl Clip {
     }
 
     /// The same clip under another name.
-    pub(crate) fn renamed(self, name: Name) -> Self {
+    pub(crate) fn current_name(self, name: Name) -> Self {
         Self { name, ..self }
     }
 

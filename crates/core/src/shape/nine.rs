@@ -84,16 +84,16 @@ fn found(whole: &Pixels) -> Result<Insets, &'static str> {
     let Size { width, height } = whole.size();
     let shown = |pixel: &[u8]| if pixel[3] == 0 { [0; 4] } else { [pixel[0], pixel[1], pixel[2], pixel[3]] };
     let at = |x: u32, y: u32| shown(&whole.row(y)[x as usize * 4..][..4]);
-    let is_distinct = |x: u32, y: u32| at(x, y)[3] == 0;
+    let is_clear = |x: u32, y: u32| at(x, y)[3] == 0;
     let columns = longest_run(
         width,
         |a, b| (0..height).all(|y| at(a, y) == at(b, y)),
-        |x| (0..height).all(|y| is_distinct(x, y)),
+        |x| (0..height).all(|y| is_clear(x, y)),
     );
     let rows = longest_run(
         height,
         |a, b| (0..width).all(|x| at(x, a) == at(x, b)),
-        |y| (0..width).all(|x| is_distinct(x, y)),
+        |y| (0..width).all(|x| is_clear(x, y)),
     );
     let ((left, right), (top, bottom)) = (columns.ok_or("columns")?, rows.ok_or("rows")?);
     Ok(Insets { left, top, right: width - right, bottom: height - bottom })
@@ -103,12 +103,12 @@ fn found(whole: &Pixels) -> Result<Insets, &'static str> {
 fn longest_run(
     count: u32,
     are_alike: impl Fn(u32, u32) -> bool,
-    is_distinct: impl Fn(u32) -> bool,
+    is_clear: impl Fn(u32) -> bool,
 ) -> Option<(u32, u32)> {
     let (mut best, mut start) = ((0, 0), 0);
     for at in 1..=count {
         if at == count || !are_alike(at - 1, at) {
-            if at - start > best.1 - best.0 && !is_distinct(start) {
+            if at - start > best.1 - best.0 && !is_clear(start) {
                 best = (start, at);
             }
             start = at;

@@ -83,7 +83,7 @@ fn by_frame<'l>(
     for (at, frame) in set.frames().iter().enumerate() {
         by_name.entry(frame.name().as_str()).or_default().push(at);
     }
-    let qualified_name = |text: &str| -> Option<usize> {
+    let whole_name = |text: &str| -> Option<usize> {
         text.match_indices(':').find_map(|(colon, _)| {
             let called = by_name.get(&text[colon + 1..])?;
             called.iter().copied().find(|&at| set.frames()[at].sprite().as_str() == &text[..colon])
@@ -91,7 +91,7 @@ fn by_frame<'l>(
     };
     let named = |place: &FrameOverride| -> Result<usize, OverrideError> {
         let mut found = by_name.get(place.frame.as_str()).cloned().unwrap_or_default();
-        found.extend(qualified_name(&place.frame));
+        found.extend(whole_name(&place.frame));
         let (line, frame) = (place.line, place.frame.clone());
         match found[..] {
             [one] => Ok(one),
@@ -102,11 +102,11 @@ fn by_frame<'l>(
             }
         }
     };
-    let mut frame_finding: HashMap<usize, Vec<&FrameOverride>> = HashMap::new();
+    let mut of_frame: HashMap<usize, Vec<&FrameOverride>> = HashMap::new();
     for place in lines {
-        frame_finding.entry(named(place)?).or_default().push(place);
+        of_frame.entry(named(place)?).or_default().push(place);
     }
-    Ok(frame_finding)
+    Ok(of_frame)
 }
 
 /// Drawings that are to be moved as a list says. Nothing is moved yet: canvases may have to grow beyond what there is room for.
@@ -149,9 +149,9 @@ pub fn plan_shifts(set: &FrameSet, lines: &[FrameOverride]) -> Result<PlannedShi
 /// # Errors
 /// Where a line names no frame, or several, or a nine-slice does not fit.
 pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameSet, OverrideError> {
-    let frame_finding = by_frame(&set, places)?;
+    let of_frame = by_frame(&set, places)?;
     set.map_frames(|at, frame| {
-        frame_finding.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
+        of_frame.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
             let annotations = frame.annotations().clone();
             Ok(match &place.kind {
                 // The drawing was moved before anything was measured on it.

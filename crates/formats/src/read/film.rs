@@ -82,7 +82,7 @@ impl<'a> AnimationReader<'a> {
     pub(super) fn finish(mut self, info: ImageInfo, plays: u32) -> Result<Loaded, ReadProblem> {
         let is_truncated = self.is_truncated;
         if self.moments.len() > 1 {
-            let picture = Picture::RenderedMotion(Animation { moments: self.moments, plays });
+            let picture = Picture::Moving(Animation { moments: self.moments, plays });
             return Ok(Loaded { info, picture, is_truncated });
         }
         match self.moments.pop() {

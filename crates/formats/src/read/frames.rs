@@ -24,7 +24,7 @@ pub(super) fn load_frames(
             let remark = is_truncated.then(|| ReadNotice::Truncated { file: file.clone(), frames: 0 });
             still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::from_iter(remark)))
         }
-        Picture::RenderedMotion(animation) => {
+        Picture::Moving(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
     };

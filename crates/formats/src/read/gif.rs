@@ -131,9 +131,7 @@ mod tests {
 
     /// Each picture as letters: `r`, `b`, or `.` for nothing.
     fn shown(bytes: &[u8]) -> Vec<String> {
-        let Picture::RenderedMotion(animation) = decode(bytes, &Limits::default()).unwrap().picture else {
-            panic!()
-        };
+        let Picture::Moving(animation) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
         let letter = |pixel: &Rgba<u8>| match pixel.0 {
             [255, 0, 0, 255] => 'r',
             [0, 0, 255, 255] => 'b',
@@ -161,7 +159,7 @@ mod tests {
         let frames = [0, 1, 2, 50].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
         for (repeat, plays) in [(None, 1), (Some(Repeat::Infinite), 0), (Some(Repeat::Finite(2)), 3)] {
             let loaded = decode(&bytes(&frames, repeat), &Limits::default()).unwrap();
-            let Picture::RenderedMotion(animation) = loaded.picture else { panic!() };
+            let Picture::Moving(animation) = loaded.picture else { panic!() };
             assert_eq!(animation.plays, plays);
             let times: Vec<_> = animation.moments.iter().map(|m| (m.span.millis(), m.raw_delay)).collect();
             assert_eq!(times, [(100.0, Some(0)), (100.0, Some(1)), (20.0, None), (500.0, None)]);
@@ -173,7 +171,7 @@ mod tests {
         let frames = [10; 3].map(|delay| patch(0, &[RED, BLUE, RED, RED], delay, DisposalMethod::Keep));
         let bytes = bytes(&frames, None);
         let loaded = decode(&bytes[..bytes.len() - 1], &Limits::default()).unwrap();
-        let Picture::RenderedMotion(animation) = loaded.picture else { panic!() };
+        let Picture::Moving(animation) = loaded.picture else { panic!() };
         assert_eq!((animation.moments.len(), loaded.is_truncated), (3, true));
         let cut = decode(&bytes[..bytes.len() - 3], &Limits::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");

@@ -24,7 +24,7 @@ pub enum Picture {
     /// One picture.
     Still(Pixels),
     /// Several, with times.
-    RenderedMotion(Animation),
+    Moving(Animation),
 }
 
 /// Whole pictures, as a viewer composites them.

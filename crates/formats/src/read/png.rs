@@ -159,7 +159,7 @@ mod tests {
     fn pixels(bytes: &[u8]) -> Vec<u8> {
         match decode(bytes, &Limits::default()).unwrap().picture {
             Picture::Still(pixels) => pixels.to_image().into_raw(),
-            Picture::RenderedMotion(_) => panic!("a still picture moves"),
+            Picture::Moving(_) => panic!("a still picture moves"),
         }
     }
 
@@ -216,7 +216,7 @@ mod tests {
     fn animations_are_composited_and_a_separate_default_image_is_not_shown() {
         for default_is_apart in [false, true] {
             let loaded = decode(&animated(default_is_apart), &Limits::default()).unwrap();
-            let Picture::RenderedMotion(animation) = loaded.picture else { panic!("it stands still") };
+            let Picture::Moving(animation) = loaded.picture else { panic!("it stands still") };
             assert_eq!(animation.plays, 5);
             let rows: Vec<Vec<u8>> =
                 animation.moments.iter().map(|m| m.picture.to_image().into_raw()).collect();

@@ -143,7 +143,7 @@ pub fn companion_problems(path: &Path, limits: &Limits) -> Result<Vec<CompanionF
                 Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
                 other => match other?.picture {
                     Picture::Still(pixels) => Some(pixels.size()),
-                    Picture::RenderedMotion(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
+                    Picture::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
                 },
             };
             if found != Some(wanted) {
@@ -170,9 +170,9 @@ fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<ReadNotic
         let needed = |inset: u32, length: u32, canvas: u32| canvas.max(inset.saturating_add(length));
         let old = frame.canvas;
         // An untrimmed frame's canvas is its picture, also where that became smaller.
-        let is_untrimmed = frame.inset == [0, 0] && old == said;
+        let is_whole = frame.inset == [0, 0] && old == said;
         frame.rect = [0, 0, found.width, found.height];
-        frame.canvas = match is_untrimmed {
+        frame.canvas = match is_whole {
             true => [found.width, found.height],
             false => {
                 [needed(frame.inset[0], found.width, old[0]), needed(frame.inset[1], found.height, old[1])]

@@ -218,9 +218,7 @@ mod tests {
         let animation = chunk(b"ANIM", &[9, 9, 9, 255, 0, 0]);
         let frames = [frame([200, 100, 40, 255], 0, 0b01), frame([1, 2, 3, 255], 2, 0)].concat();
         let bytes = chunk(b"RIFF", &[b"WEBP".to_vec(), extended, animation, frames].concat());
-        let Picture::RenderedMotion(moving) = decode(&bytes, &Limits::default()).unwrap().picture else {
-            panic!()
-        };
+        let Picture::Moving(moving) = decode(&bytes, &Limits::default()).unwrap().picture else { panic!() };
         let at = |frame: usize, x: u32| moving.moments[frame].picture.get(x, 0).unwrap().0;
         assert_eq!((at(0, 0), at(0, 4)), ([200, 100, 40, 255], [0; 4]));
         assert_eq!((at(1, 0), at(1, 2), at(1, 4)), ([0; 4], [1, 2, 3, 255], [1, 2, 3, 255]));
@@ -239,9 +237,7 @@ mod tests {
         let whole = animated();
         let cut = decode(&whole[..whole.len() - 1], &Limits::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
-        let Picture::RenderedMotion(moving) = decode(&whole, &Limits::default()).unwrap().picture else {
-            panic!()
-        };
+        let Picture::Moving(moving) = decode(&whole, &Limits::default()).unwrap().picture else { panic!() };
         assert_eq!(moving.plays, 4);
         let told: Vec<_> =
             moving.moments.iter().map(|m| (m.picture.get(1, 1).unwrap().0, m.span.millis())).collect();

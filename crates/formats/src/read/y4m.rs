@@ -176,9 +176,7 @@ mod tests {
     }
 
     fn shown(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
-        let Picture::RenderedMotion(moving) = decode(bytes, &Limits::default()).unwrap().picture else {
-            panic!()
-        };
+        let Picture::Moving(moving) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
         let pixels =
             moving.moments.iter().map(|m| m.picture.to_image().pixels().map(|p| p.0).collect()).collect();
         (pixels, moving.moments[0].span.millis())
@@ -215,7 +213,7 @@ mod tests {
         let accept = Limits { accept_truncated: true, ..Limits::default() };
         let loaded = decode(cut, &accept).unwrap();
         assert!(loaded.is_truncated);
-        assert!(matches!(loaded.picture, Picture::RenderedMotion(a) if a.moments.len() == 2));
+        assert!(matches!(loaded.picture, Picture::Moving(a) if a.moments.len() == 2));
     }
 
     #[test]

@@ -31,7 +31,7 @@ pub(super) fn digest_of_pixels(image: &RgbaImage) -> Digest {
 pub(super) fn pixel_digest(path: &Path) -> Option<Digest> {
     match read_image(path, &Limits::default()).ok()?.picture {
         Picture::Still(pixels) => Some(digest_of_pixels(&pixels.to_image())),
-        Picture::RenderedMotion(_) => None,
+        Picture::Moving(_) => None,
     }
 }
 

@@ -9,13 +9,13 @@ use shibori_core::{FrameSet, parallel};
 use shibori_formats::read::Limits;
 use shibori_formats::store::Policy;
 
-use crate::Error;
 use crate::build::make::frames;
 use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
 use crate::recipe::{Atlas, Located, Mark};
 use crate::steps::{CheckReport, checked, pack_set};
+use crate::{Error, NoopObserver};
 
 /// Something that is not as the recipe expects.
 #[derive(Clone, Debug)]
@@ -47,11 +47,6 @@ pub enum Seen {
     /// An atlas has so many pages, and may have so many.
     Pages(usize, usize),
 }
-
-/// Has heard it before.
-struct Silent;
-
-impl BuildObserver for Silent {}
 
 impl Build {
     /// Whether what is only worth a look counts as wrong, too.
@@ -139,7 +134,8 @@ impl Build {
     ) -> Result<Option<RecipeFinding>, Error> {
         let Some(Located { value: limit, span }) = &self.graph.recipe.check.pages else { return Ok(None) };
         let Atlas { name, options, .. } = self.graph.atlas(atlas);
-        let used = self.figures_in(atlas).into_iter().map(|figure| self.frames_of(figure, limits, &Silent));
+        let used =
+            self.figures_in(atlas).into_iter().map(|figure| self.frames_of(figure, limits, &NoopObserver));
         let set = FrameSet::merge(used.collect::<Result<Vec<_>, _>>()?)?;
         let tagged = TaggedObserver { observer, name: &name.value };
         let cx = self.context(&tagged, Policy::default(), limits);

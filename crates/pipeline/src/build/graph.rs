@@ -11,8 +11,10 @@ use shibori_formats::read::pages_of;
 use shibori_formats::store::{file_key, outputs_of_recipe};
 use shibori_formats::write::atlas_stem;
 
+use crate::build::producers::Producers;
 use crate::build::sources::{
-    Found, IN_NAMES, expand, files_of, is_pattern, matched, plain, plain_part, slashed, stands_for, unescaped,
+    Found, IN_NAMES, expand, files_of, is_pattern, match_path, plain, plain_part, slashed, stands_for,
+    unescape,
 };
 use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Look, Recipe, RecipeError, Span, Sprite, nearest};
 use crate::steps::starter;
@@ -96,59 +98,6 @@ pub(super) enum Source {
 /// A sprite's name, and the files of each of its parts.
 type Named = (String, Vec<Vec<PathBuf>>);
 
-/// Outputs that sources may name: by where they are, the step that writes them.
-#[derive(Debug, Default)]
-struct Makers {
-    steps: BTreeMap<PathBuf, String>,
-    /// Outputs that have another name as sources: an atlas without its extension.
-    short: HashMap<PathBuf, String>,
-    /// Atlases of one sprite each: how their manifests and their steps are called, with a star.
-    spread: Vec<(String, String)>,
-}
-
-impl Makers {
-    fn of(graph: &Graph) -> Self {
-        let mut makers = Self::default();
-        for atlas in &graph.recipe.atlases {
-            let target = normal(&graph.atlas_target(atlas));
-            let name = format!("atlas.{}", atlas.name.value);
-            if atlas.name.value.contains('*') {
-                makers.spread.push((slashed(&target), name));
-                continue;
-            }
-            makers.steps.insert(target.with_added_extension("json"), name.clone());
-            makers.short.insert(target, name);
-        }
-        // The names of others are not known yet.
-        for sprite in graph.recipe.sprites.iter().filter(|sprite| !sprite.name.value.contains('*')) {
-            if let Some(set) = graph.set_of(sprite, &sprite.name.value) {
-                makers.add_set(&set, &sprite.name.value);
-            }
-        }
-        makers
-    }
-
-    fn add_set(&mut self, folder: &Path, sprite: &str) {
-        let (folder, name) = (normal(folder), format!("sprite.{sprite}"));
-        self.short.insert(folder.join(SET_FILE), name.clone());
-        self.steps.insert(folder, name);
-    }
-
-    /// The step that writes what is at a path.
-    fn get(&self, path: &Path) -> Option<String> {
-        let known = self.steps.get(path).or_else(|| self.short.get(path)).cloned();
-        let text = slashed(path);
-        let text = text.strip_suffix(".json").unwrap_or(&text);
-        let spread = |(target, name): &(String, String)| Some(name.replace('*', &stands_for(target, text)?));
-        known.or_else(|| self.spread.iter().find_map(spread))
-    }
-
-    /// Sets and manifests.
-    fn paths(&self) -> impl Iterator<Item = &PathBuf> {
-        self.steps.keys()
-    }
-}
-
 impl Graph {
     /// Finds all sources of a recipe, and what is made of them.
     ///
@@ -157,13 +106,13 @@ impl Graph {
     pub fn of(recipe: Recipe) -> Result<Self, RecipeError> {
         let base = recipe.text.file().parent().unwrap_or(Path::new("")).to_owned();
         let mut graph = Self { recipe, base, figures: Vec::new(), steps: Vec::new() };
-        let mut makers = Makers::of(&graph);
-        graph.find_figures(&mut makers)?;
+        let mut producers = Producers::of(&graph);
+        graph.find_figures(&mut producers)?;
         graph.spread_atlases()?;
         graph.find_steps()?;
-        graph.link_producers(&makers)?;
+        graph.link_producers(&producers)?;
         graph.reject_duplicate_outputs()?;
-        graph.reject_outputs_in_sources(&makers)?;
+        graph.reject_outputs_in_sources(&producers)?;
         graph.in_order()?;
         Ok(graph)
     }
@@ -181,13 +130,13 @@ impl Graph {
         &self.recipe.atlases[atlas]
     }
 
-    fn atlas_target(&self, atlas: &Atlas) -> PathBuf {
+    pub(super) fn atlas_target(&self, atlas: &Atlas) -> PathBuf {
         let path = self.out().join(&atlas.file.value);
         let stem = atlas_stem(&path).unwrap_or_else(|| atlas.name.value.clone());
         normal(&path.with_file_name(stem))
     }
 
-    fn find_figures(&mut self, makers: &mut Makers) -> Result<(), RecipeError> {
+    fn find_figures(&mut self, producers: &mut Producers) -> Result<(), RecipeError> {
         let mut taken: HashMap<String, usize> = HashMap::new();
         let mut figures = Vec::new();
         let mut left: Vec<usize> = (0..self.recipe.sprites.len()).collect();
@@ -201,7 +150,7 @@ impl Graph {
                 let own = |other: &Sprite| other.pattern.as_ref() == Some(&sprite.name.value);
                 self.recipe.sprites.iter().any(|other| own(other) && other.name.value == name)
             };
-            for (name, parts) in self.named_parts(sprite, makers)? {
+            for (name, parts) in self.named_parts(sprite, producers)? {
                 if sprite.pattern.is_none() && has_own(&name) {
                     continue;
                 }
@@ -218,12 +167,12 @@ impl Graph {
                 let figure = Figure {
                     name: Name::new(name.clone()).map_err(not_name)?,
                     sprite: at,
-                    inputs: self.inputs_of(&parts, sprite, makers),
+                    inputs: self.inputs_of(&parts, sprite, producers),
                     parts,
                     needs: Vec::new(),
                 };
                 if let Some(set) = self.set_of(sprite, &name) {
-                    makers.add_set(&set, &name);
+                    producers.add_set(&set, &name);
                 }
                 figures.push(figure);
             }
@@ -234,7 +183,7 @@ impl Graph {
     }
 
     /// The folder in which the set of a sprite of a name goes, from the recipe's.
-    fn set_of(&self, sprite: &Sprite, name: &str) -> Option<PathBuf> {
+    pub(super) fn set_of(&self, sprite: &Sprite, name: &str) -> Option<PathBuf> {
         let set = sprite.set.as_ref()?.value.to_string_lossy();
         Some(normal(&self.out().join(set.replace('*', name))))
     }
@@ -250,21 +199,21 @@ impl Graph {
     }
 
     /// The names that a sprite's table stands for, each with the files of its parts.
-    fn named_parts(&self, sprite: &Sprite, makers: &Makers) -> Result<Vec<Named>, RecipeError> {
+    fn named_parts(&self, sprite: &Sprite, producers: &Producers) -> Result<Vec<Named>, RecipeError> {
         let name = &sprite.name.value;
         let mut parts: Vec<Vec<Found>> = Vec::new();
         for part in &sprite.making.parts {
             let mut found = Vec::new();
             for from in &part.from {
-                let path = plain(Path::new(&unescaped(&from.value)));
-                if !is_pattern(&from.value) && makers.get(&normal(&path)).is_some() {
+                let path = plain(Path::new(&unescape(&from.value)));
+                if !is_pattern(&from.value) && producers.get(&normal(&path)).is_some() {
                     found.push(Found { path, star: None });
                     continue;
                 }
                 let wrong = |fault| self.recipe.wrong(&from.span, fault);
                 let mut all = expand(&self.base, &from.value).map_err(wrong)?;
                 if is_pattern(&from.value) {
-                    all = self.as_from_nothing(all, &from.value, makers);
+                    all = self.sources_of_clean_build(all, &from.value, producers);
                 }
                 if all.is_empty() {
                     return Err(wrong(Fault::NoMatch { pattern: from.value.clone() }));
@@ -317,7 +266,7 @@ impl Graph {
 
     /// What a pattern would find if nothing had been built yet: no outputs of this recipe. If the pattern begins in the
     /// folder of outputs, it means those that this build makes.
-    fn as_from_nothing(&self, found: Vec<Found>, pattern: &str, makers: &Makers) -> Vec<Found> {
+    fn sources_of_clean_build(&self, found: Vec<Found>, pattern: &str, producers: &Producers) -> Vec<Found> {
         let out = normal(&self.out());
         let is_below = |path: &Path| out != Path::new("") && path.starts_with(&out);
         let means_outputs = is_below(&normal(&plain_part(pattern)));
@@ -330,30 +279,31 @@ impl Graph {
             .iter()
             .flat_map(|folder| outputs_of_recipe(&self.base.join(folder), self.recipe.text.file()));
         // Without records, the manifests of atlases say which pages are theirs.
-        let pages = makers.paths().flat_map(|maker| pages_of(&self.base.join(maker)).unwrap_or_default());
+        let pages =
+            producers.paths().flat_map(|producer| pages_of(&self.base.join(producer)).unwrap_or_default());
         let outputs: HashSet<PathBuf> = recorded.chain(pages).collect();
         let is_output = |path: &Path| {
             let whole = self.base.join(path);
-            makers.get(path).is_some()
+            producers.get(path).is_some()
                 || outputs.contains(&whole)
                 || outputs.contains(&whole.join(SET_FILE))
                 || if means_outputs {
-                    makers.paths().any(|maker| maker.starts_with(path))
+                    producers.paths().any(|producer| producer.starts_with(path))
                 } else {
                     is_below(path)
                 }
         };
         let mut found: Vec<Found> = found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect();
         if means_outputs {
-            found.extend(makers.paths().filter_map(|path| matched(pattern, path)));
+            found.extend(producers.paths().filter_map(|path| match_path(pattern, path)));
             found.sort_by(|a, b| natord::compare(&slashed(&a.path), &slashed(&b.path)));
         }
         found
     }
 
     /// Every file that a figure is made of, outputs of other steps aside.
-    fn inputs_of(&self, parts: &[Vec<PathBuf>], sprite: &Sprite, makers: &Makers) -> Vec<PathBuf> {
-        let made = |path: &&PathBuf| makers.get(&normal(path)).is_none();
+    fn inputs_of(&self, parts: &[Vec<PathBuf>], sprite: &Sprite, producers: &Producers) -> Vec<PathBuf> {
+        let made = |path: &&PathBuf| producers.get(&normal(path)).is_none();
         let mut inputs: Vec<PathBuf> =
             parts.iter().flatten().filter(made).flat_map(|path| files_of(&self.base, path)).collect();
         let own = sprite.own.iter().filter_map(|clip| clip.making.as_ref());
@@ -589,12 +539,12 @@ impl Graph {
     }
 
     /// Turns sources that are outputs of other steps into what is waited for.
-    fn link_producers(&mut self, makers: &Makers) -> Result<(), RecipeError> {
+    fn link_producers(&mut self, producers: &Producers) -> Result<(), RecipeError> {
         let by_name: HashMap<&str, usize> =
             self.steps.iter().enumerate().map(|(at, step)| (step.name.as_str(), at)).collect();
         let needs = |figure: &Figure| -> Result<Vec<usize>, RecipeError> {
             let made =
-                figure.parts.iter().flatten().filter_map(|path| Some((path, makers.get(&normal(path))?)));
+                figure.parts.iter().flatten().filter_map(|path| Some((path, producers.get(&normal(path))?)));
             let step = |(path, name): (&PathBuf, String)| {
                 let span = &self.recipe.sprites[figure.sprite].name.span;
                 let fault = || Fault::NoSource { path: path.clone(), nearest: None };
@@ -688,7 +638,7 @@ impl Graph {
     }
 
     /// Refuses outputs that the next build would take for sources.
-    fn reject_outputs_in_sources(&self, makers: &Makers) -> Result<(), RecipeError> {
+    fn reject_outputs_in_sources(&self, producers: &Producers) -> Result<(), RecipeError> {
         let outputs: Vec<PathBuf> =
             (0..self.steps.len()).flat_map(|at| self.known_outputs(at)).map(|path| normal(&path)).collect();
         let parts = self.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
@@ -698,7 +648,7 @@ impl Graph {
             let found = part
                 .from
                 .iter()
-                .filter(|from| makers.get(&normal(Path::new(&unescaped(&from.value)))).is_none());
+                .filter(|from| producers.get(&normal(Path::new(&unescape(&from.value)))).is_none());
             for from in found {
                 if let Some(output) = self.captured_output(&from.value, &outputs) {
                     let (output, sources) = (output.clone(), PathBuf::from(&from.value));
@@ -711,7 +661,7 @@ impl Graph {
 
     /// The first output that a source would take in.
     fn captured_output<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
-        let path = normal(&plain(Path::new(&unescaped(from))));
+        let path = normal(&plain(Path::new(&unescape(from))));
         // A pattern passes over outputs.
         if is_pattern(from) {
             return None;
@@ -795,7 +745,7 @@ fn except_pattern(text: &str) -> Result<glob::Pattern, Fault> {
 }
 
 /// A path by which outputs and sources are compared: without `.` and `..`. Where outputs go does not depend on what is there.
-fn normal(path: &Path) -> PathBuf {
+pub(super) fn normal(path: &Path) -> PathBuf {
     let mut normal = PathBuf::new();
     for part in path.components() {
         match part {

@@ -12,7 +12,7 @@ use shibori_core::clip::Clip;
 use shibori_formats::manifest::SET_FILE;
 
 use crate::build::graph::{Figure, Graph, Kind, Source, Step};
-use crate::build::places::placed;
+use crate::build::locations::located;
 use crate::build::sources::slashed;
 use crate::options::{ClipCommand, ClipEdits, FilterOption, PackOptions, SliceOptions};
 use crate::recipe::{FrameRecipe, Look, Preview, Sprite};
@@ -26,7 +26,7 @@ use crate::{Context, Error};
 /// The frames of a figure, with their clips.
 pub(super) fn frames(graph: &Graph, figure: &Figure, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let sprite = &graph.recipe.sprites[figure.sprite];
-    let place = |error| placed(error, &sprite.said, &sprite.name.span, &graph.recipe);
+    let place = |error| located(error, &sprite.settings, &sprite.name.span, &graph.recipe);
     frames_of(sprite, figure, cx).map_err(place)
 }
 
@@ -81,7 +81,7 @@ pub(super) fn step(
                 options.arrange.keep_places = Some(old);
             }
             let all = FrameSet::merge(frames.iter().map(|set| set.as_ref().clone()))?;
-            let place = |error| placed(error, &atlas.said, &atlas.name.span, &graph.recipe);
+            let place = |error| located(error, &atlas.settings, &atlas.name.span, &graph.recipe);
             let used = options.only.of(all).map_err(|error| place(error.into()))?;
             let packed = pack_set(used, &options, cx).map_err(place)?;
             write_atlases(&packed, &step.target, &options, cx)?.written.files
@@ -101,7 +101,7 @@ pub(super) fn step(
             let preview = &graph.atlas(*atlas).previews[*at];
             debug_assert!(before.is_none() || frames.len() == 1);
             of_atlas(&manifest, preview, frames.first(), &step.target, tell, cx)
-                .map_err(|error| placed(error, &preview.said, &preview.span, &graph.recipe))?
+                .map_err(|error| located(error, &preview.settings, &preview.span, &graph.recipe))?
         }
         Kind::Preview { of: Source::Figure(figure), at, .. } => {
             let preview = &graph.sprite(*figure).previews[*at];
@@ -114,7 +114,7 @@ pub(super) fn step(
                 tell,
                 cx,
             )
-            .map_err(|error| placed(error, &preview.said, &preview.span, &graph.recipe))?
+            .map_err(|error| located(error, &preview.settings, &preview.span, &graph.recipe))?
         }
     };
     let from_base =
@@ -229,7 +229,7 @@ pub(super) fn settings_of_figure(graph: &Graph, figure: usize) -> String {
     let one = &graph.figures[figure];
     let files: Vec<Vec<String>> =
         one.parts.iter().map(|files| files.iter().map(|path| slashed(path)).collect()).collect();
-    format!("{} {files:?} {}", one.name, graph.sprite(figure).said.text())
+    format!("{} {files:?} {}", one.name, graph.sprite(figure).settings.text())
 }
 
 /// What makes a step's outcome besides its inputs, as a text: all that the recipe says of it. What shibori makes of that may
@@ -240,12 +240,14 @@ pub(super) fn settings(graph: &Graph, at: usize) -> String {
         graph.figures_of(at).into_iter().map(|figure| settings_of_figure(graph, figure)).collect();
     let own = match &step.kind {
         Kind::Set { .. } => "set",
-        Kind::Atlas { atlas, .. } => graph.atlas(*atlas).said.text(),
-        Kind::Export { of: Source::Atlas(atlas), at } => graph.atlas(*atlas).exports[*at].said.text(),
-        Kind::Export { of: Source::Figure(figure), at } => graph.sprite(*figure).exports[*at].said.text(),
-        Kind::Preview { of: Source::Atlas(atlas), at, .. } => graph.atlas(*atlas).previews[*at].said.text(),
+        Kind::Atlas { atlas, .. } => graph.atlas(*atlas).settings.text(),
+        Kind::Export { of: Source::Atlas(atlas), at } => graph.atlas(*atlas).exports[*at].settings.text(),
+        Kind::Export { of: Source::Figure(figure), at } => graph.sprite(*figure).exports[*at].settings.text(),
+        Kind::Preview { of: Source::Atlas(atlas), at, .. } => {
+            graph.atlas(*atlas).previews[*at].settings.text()
+        }
         Kind::Preview { of: Source::Figure(figure), at, .. } => {
-            graph.sprite(*figure).previews[*at].said.text()
+            graph.sprite(*figure).previews[*at].settings.text()
         }
     };
     format!("{} {own} {figures:?}", slashed(&step.target))

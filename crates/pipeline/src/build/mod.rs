@@ -11,10 +11,11 @@ mod check;
 mod depfile;
 mod digest;
 mod fingerprints;
-mod frames;
+mod frame_cache;
 mod graph;
+mod locations;
 mod make;
-mod places;
+mod producers;
 mod record;
 mod run;
 mod schedule;
@@ -30,7 +31,7 @@ pub use shibori_formats::store::Digest;
 use crate::options::RunOptions;
 use crate::recipe::Recipe;
 use crate::steps::CheckReport;
-use crate::{Error, Notice};
+use crate::{Error, NoopObserver, Notice};
 
 pub use check::{RecipeFinding, Seen};
 pub use digest::{TargetStatus, Why};
@@ -58,6 +59,8 @@ pub trait BuildObserver: Sync {
         Value::Array(Vec::new())
     }
 }
+
+impl BuildObserver for NoopObserver {}
 
 /// Collects failures and ignores everything else: each text begins with the target or the sprite.
 #[derive(Debug, Default)]
@@ -222,7 +225,7 @@ impl Build {
         let parts = self.graph.recipe.sprites.iter().flat_map(|sprite| &sprite.making.parts);
         let folder = |from: &str| match sources::is_pattern(from) {
             true => sources::plain_part(from),
-            false => PathBuf::from(sources::unescaped(from)),
+            false => PathBuf::from(sources::unescape(from)),
         };
         let folders = parts.flat_map(|part| &part.from).map(|from| folder(&from.value));
         folders.filter(|folder| self.graph.base.join(folder).is_dir()).collect()

@@ -14,8 +14,8 @@ use shibori_formats::store::{self, Digest, Policy, file_key};
 
 use crate::build::digest::{TargetDigests, Why};
 use crate::build::fingerprints::FingerprintCache;
-use crate::build::frames::KeptFrames;
-use crate::build::graph::{Figure, Graph, Kind, Step};
+use crate::build::frame_cache::{CacheKey, FrameCache, cache_keys};
+use crate::build::graph::{Graph, Kind};
 use crate::build::make;
 use crate::build::record::{self, LedgerEntry, LedgerFile, Record};
 use crate::build::schedule::{JobResult, Schedule};
@@ -70,9 +70,9 @@ struct Run<'a> {
     policy: Policy,
     whys: Vec<Option<Why>>,
     /// Frames that were cut before.
-    kept: KeptFrames,
+    frame_cache: FrameCache,
     /// Under what the frames of each figure are kept; none where they are not.
-    keys: Vec<Option<Key>>,
+    keys: Vec<Option<CacheKey>>,
     /// Frames of figures, as long as something needs them, and how many still do.
     frames: Vec<Mutex<(Option<Made>, usize)>>,
     /// Steps that are up to date after all: what they need was made again and came out the same.
@@ -87,13 +87,6 @@ struct Run<'a> {
 struct Made {
     set: Arc<FrameSet>,
     read: Vec<(PathBuf, Digest)>,
-}
-
-/// All that the frames of a figure are made of.
-struct Key {
-    digest: Digest,
-    /// What its files held when the build began.
-    inputs: Vec<(PathBuf, Digest)>,
 }
 
 /// Something to do.
@@ -134,8 +127,8 @@ impl Build {
             digests: &digests,
             limits: self.run.limits(),
             policy: self.policy(),
-            kept: KeptFrames::of(record::frames_beside(self.recipe_file())),
-            keys: self.keys(whys.iter().any(Option::is_some), &prints),
+            frame_cache: FrameCache::of(record::frames_beside(self.recipe_file())),
+            keys: cache_keys(&self.graph, whys.iter().any(Option::is_some), &prints),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
             settled: AtomicUsize::new(0),
             owners: Mutex::default(),
@@ -150,35 +143,10 @@ impl Build {
         let was_trouble = trouble.is_some();
         run.keep(&record, was_trouble);
         if run.whys.iter().any(Option::is_some) {
-            run.kept.retain(&run.keys.iter().flatten().map(|key| key.digest).collect::<Vec<_>>());
+            run.frame_cache.retain(&run.keys.iter().flatten().map(|key| key.digest).collect::<Vec<_>>());
         }
         store.ended();
         Ok(outcome)
-    }
-
-    /// The digest of all that the frames of each figure are made of, if they are worth keeping: those of an atlas are needed
-    /// again when another of its sprites changes. What another step writes is no input.
-    fn keys(&self, is_stale: bool, prints: &FingerprintCache) -> Vec<Option<Key>> {
-        let packed: HashSet<usize> = self.graph.steps.iter().flat_map(Step::packed).copied().collect();
-        let key = |(at, figure): (usize, &Figure)| {
-            let is_kept = is_stale && figure.needs.is_empty() && packed.contains(&at);
-            is_kept.then(|| self.key_of(at, prints)).flatten()
-        };
-        self.graph.figures.iter().enumerate().map(key).collect()
-    }
-
-    fn key_of(&self, figure: usize, prints: &FingerprintCache) -> Option<Key> {
-        let mut hasher = blake3::Hasher::new();
-        hasher.update(env!("CARGO_PKG_VERSION").as_bytes());
-        hasher.update(make::settings_of_figure(&self.graph, figure).as_bytes());
-        let mut inputs = Vec::new();
-        for path in &self.graph.figures[figure].inputs {
-            let digest = prints.hash(&self.graph.base, path).ok()??;
-            hasher.update(slashed(path).as_bytes());
-            hasher.update(&digest.0);
-            inputs.push((path.clone(), digest));
-        }
-        Some(Key { digest: Digest(*hasher.finalize().as_bytes()), inputs })
     }
 
     /// Finishes a build that was killed, in every folder of outputs.
@@ -507,7 +475,7 @@ impl Run<'_> {
             (0..self.graph.steps.len()).find(needs).unwrap_or(0)
         };
         let key = self.keys[figure].as_ref();
-        let kept = key.and_then(|key| Some((self.kept.read(key.digest, &self.limits.memory)?, key)));
+        let kept = key.and_then(|key| Some((self.frame_cache.read(key.digest, &self.limits.memory)?, key)));
         if let Some((set, key)) = kept {
             self.observer.event(Event::Framed { name });
             return Ok(Made { set: Arc::new(set), read: key.inputs.clone() });
@@ -516,7 +484,7 @@ impl Run<'_> {
         let read = read_by(&cx, &one.inputs);
         // A file may have changed since the build began.
         if let Some(key) = key.filter(|key| key.inputs == read) {
-            self.kept.write(key.digest, &set);
+            self.frame_cache.write(key.digest, &set);
         }
         self.observer.event(Event::Framed { name });
         Ok(Made { set: Arc::new(set), read })

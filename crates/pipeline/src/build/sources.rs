@@ -47,7 +47,7 @@ fn escaped(text: &str) -> Option<char> {
 }
 
 /// A text that is no pattern as it is meant: without the brackets around signs.
-pub(super) fn unescaped(text: &str) -> String {
+pub(super) fn unescape(text: &str) -> String {
     let (mut plain, mut rest) = (String::new(), text);
     while let Some(letter) = rest.chars().next() {
         let sign = escaped(rest);
@@ -60,7 +60,7 @@ pub(super) fn unescaped(text: &str) -> String {
 /// What a pattern or a path stands for; of a pattern that may be nothing.
 pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
     if !is_pattern(text) {
-        let path = plain(Path::new(&unescaped(text)));
+        let path = plain(Path::new(&unescape(text)));
         return match base.join(&path).exists() {
             true => Ok(vec![Found { path, star: None }]),
             false => Err(Fault::NoSource { nearest: like(base, &path), path }),
@@ -84,7 +84,7 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
 }
 
 /// A path that need not be there, if a pattern stands for it.
-pub(super) fn matched(pattern: &str, path: &Path) -> Option<Found> {
+pub(super) fn match_path(pattern: &str, path: &Path) -> Option<Found> {
     let pattern = slashed(&plain(Path::new(pattern)));
     let is_match = Pattern::new(&pattern).is_ok_and(|all| all.matches_path_with(path, IN_NAMES));
     // What comes after a `**` is counted from the end.
@@ -97,7 +97,7 @@ pub(super) fn matched(pattern: &str, path: &Path) -> Option<Found> {
 /// The part of a pattern that is a plain path.
 pub(super) fn plain_part(text: &str) -> PathBuf {
     let parts = Path::new(text).iter().map(|part| part.to_string_lossy());
-    parts.take_while(|part| !is_pattern(part)).map(|part| unescaped(&part)).collect()
+    parts.take_while(|part| !is_pattern(part)).map(|part| unescape(&part)).collect()
 }
 
 /// Each file once: a pattern may find a folder and the files in it. A set replaces its files; any other folder is replaced
@@ -137,7 +137,7 @@ fn walk(
         return Ok(());
     };
     if !is_pattern(part) {
-        let next = at.join(unescaped(part));
+        let next = at.join(unescape(part));
         return match base.join(&next).exists() {
             true => walk(base, &next, rest, star, depth, found),
             false => Ok(()),
@@ -203,7 +203,7 @@ pub(super) fn stands_for(pattern: &str, name: &str) -> Option<String> {
     if is_pattern(before) || is_pattern(after) {
         return None;
     }
-    name.strip_prefix(&unescaped(before))?.strip_suffix(&unescaped(after)).map(str::to_owned)
+    name.strip_prefix(&unescape(before))?.strip_suffix(&unescape(after)).map(str::to_owned)
 }
 
 /// The path that is there and most like one that is not: each missing name is replaced by the nearest beside it.

@@ -29,7 +29,9 @@ pub use commands::{
 };
 pub use contradiction::{OptionConflict, With};
 pub use cut::{BlankChoice, CutOptions, ReadChoice};
-pub use pack::{ArrangeOptions, EffortChoice, LayoutChoice, PagePerChoice, PageRound, PageSide, RowOrder};
+pub use pack::{
+    ArrangeOptions, EffortChoice, LayoutChoice, PAGE_MAX, PagePerChoice, PageRound, PageSide, RowOrder,
+};
 pub use page::{
     AlphaChoice, Companion, FormatChoice, PageOptions, PngChoice, SamplingChoice, UvOriginChoice,
 };
@@ -39,7 +41,7 @@ pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, S
 pub use value::{AmountError, DEFAULT, Flag, NonNegative, Whole, WholeError};
 
 /// What an option is called that had another name once.
-pub fn renamed(option: &str) -> Option<&'static str> {
+pub fn current_name(option: &str) -> Option<&'static str> {
     const NAMES: [(&str, &str); 3] =
         [("allow-turn", "allow-rotation"), ("places", "per-frame"), ("fit", "snap")];
     NAMES.iter().find(|(old, _)| *old == option).map(|(_, new)| *new)

@@ -15,7 +15,7 @@ use crate::options::contradiction::needs;
 use crate::options::value::{Flag, Whole, text, word};
 
 /// The sides of a page where nothing is said.
-const PAGE_MAX: u32 = 4096;
+pub const PAGE_MAX: u32 = 4096;
 
 /// How frames are arranged. Where nothing is said, as close together as they go.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]

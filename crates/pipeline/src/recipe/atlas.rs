@@ -11,7 +11,7 @@ use crate::recipe::error::RecipeError;
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
 use crate::recipe::sprite::{clips, place_of};
-use crate::recipe::table::{Located, Said, Table};
+use crate::recipe::table::{Located, Settings, Table};
 use crate::recipe::{Defaults, wrong_value};
 
 /// An atlas.
@@ -24,7 +24,7 @@ pub struct Atlas {
     /// How they are packed.
     pub options: PackOptions,
     /// All that its table, and the defaults it falls back on, say of its pages.
-    pub(crate) said: Said,
+    pub(crate) settings: Settings,
     /// Whether frames stay where they are in the atlas that lies there.
     pub keeps_places: bool,
     /// Where it goes, from the folder of outputs, without extension.
@@ -54,7 +54,7 @@ pub(super) fn read<'t>(
     let file = file.unwrap_or_else(|| Located { value: PathBuf::from(&name.value), span: name.span.clone() });
     let shape_table = table.group_table("shape", fields::<ShapeOptions>())?;
     let all = table.clone();
-    let said = all.said(&["export", "preview"]).and("shape", shape_table.said(&[]));
+    let settings = all.settings(&["export", "preview"]).and("shape", shape_table.settings(&[]));
     let keeps_places = keeps_places(&mut table)?;
     /// `only`, which is a group of one.
     #[derive(Default, serde::Deserialize)]
@@ -79,7 +79,7 @@ pub(super) fn read<'t>(
     })?;
     let (exports, previews) = (exports(&mut table)?, previews(&mut table, &defaults.preview)?);
     table.finish()?;
-    Ok(Atlas { name: name.clone(), sprites, options, said, keeps_places, file, exports, previews })
+    Ok(Atlas { name: name.clone(), sprites, options, settings, keeps_places, file, exports, previews })
 }
 
 /// `keep-places = true`: those of the atlas that lies there. A path stays an option of packing.

@@ -31,7 +31,7 @@ pub use error::{Fault, RecipeError};
 pub use output::{Export, Look, Preview};
 pub(crate) use shibori_core::nearest;
 pub use sprite::{ClipOverride, FrameRecipe, Part, Sprite};
-pub use table::{Located, Said};
+pub use table::{Located, Settings};
 pub use text::{Mark, Span, Text};
 
 use table::Table;
@@ -68,7 +68,7 @@ pub const RECIPE_FILE: &str = "shibori.toml";
 const INCLUDE: &str = "include";
 
 /// The folder of all outputs where nothing else is said.
-const OUT: &str = "build";
+pub const OUT: &str = "build";
 
 /// A recipe, checked as far as it can be without looking at any source.
 #[derive(Clone, Debug)]

@@ -10,7 +10,7 @@ use crate::options::{
 };
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::sprite::place_of;
-use crate::recipe::table::{Located, Said, Table};
+use crate::recipe::table::{Located, Settings, Table};
 use crate::recipe::text::Span;
 
 /// Metadata in another form.
@@ -21,7 +21,7 @@ pub struct Export {
     /// The file, from the folder of the manifest; none beside it under its name.
     pub file: Option<Located<PathBuf>>,
     /// All that its table says.
-    pub(crate) said: Said,
+    pub(crate) settings: Settings,
     /// Its place in the recipe.
     pub span: Span,
 }
@@ -34,7 +34,7 @@ pub struct Preview {
     /// The file, from the folder of outputs; none is `NAME-contact.png` and the like.
     pub file: Option<Located<PathBuf>>,
     /// All that its table, and the defaults it falls back on, say.
-    pub(crate) said: Said,
+    pub(crate) settings: Settings,
     /// Its place in the recipe.
     pub span: Span,
 }
@@ -125,7 +125,7 @@ pub(super) fn exports(table: &mut Table<'_>) -> Result<Vec<Export>, RecipeError>
             return Err(RecipeError::at(text, &span, needs));
         }
         table.finish()?;
-        Ok(Export { options, file, said: all.said(&[]), span })
+        Ok(Export { options, file, settings: all.settings(&[]), span })
     };
     table.tables("export")?.into_iter().map(one).collect()
 }
@@ -155,7 +155,7 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         }
         As::Drift => Look::Drift { options: table.merge_group(defaults)?, before: table.value("before")? },
     };
-    let said = all.over(defaults).said_to(&table);
+    let settings = all.over(defaults).settings_read_by(&table);
     table.finish()?;
-    Ok(Preview { look, file, said, span })
+    Ok(Preview { look, file, settings, span })
 }

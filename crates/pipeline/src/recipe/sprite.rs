@@ -14,7 +14,7 @@ use crate::recipe::check::{Expectations, of_sprite};
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
-use crate::recipe::table::{Located, Said, Table};
+use crate::recipe::table::{Located, Settings, Table};
 use crate::recipe::text::{Span, Text};
 use crate::recipe::{Defaults, name_of, wrong_value};
 
@@ -28,7 +28,7 @@ pub struct Sprite {
     /// Files that `from` would find and that are left out: paths and patterns of them.
     pub except: Vec<Located<String>>,
     /// All that its table, and those it falls back on, say of its frames.
-    pub(crate) said: Said,
+    pub(crate) settings: Settings,
     /// How its frames are made.
     pub making: FrameRecipe,
     /// Clips with options of their own.
@@ -90,8 +90,8 @@ pub(super) fn read<'t>(
     let clean = table.group_table("clean", fields::<CleanOptions>())?.over(&defaults.clean);
     let shape = table.group_table("shape", fields::<ShapeOptions>())?.over(&defaults.shape);
     let elsewhere = ["set", "export", "preview", "check", "except"];
-    let said = table.said(&elsewhere).and("slice", slice.said(&[]));
-    let said = said.and("clean", clean.said(&[])).and("shape", shape.said(&[]));
+    let settings = table.settings(&elsewhere).and("slice", slice.settings(&[]));
+    let settings = settings.and("clean", clean.settings(&[])).and("shape", shape.settings(&[]));
     let from_at = table.place_of("from");
     let from = table.list("from")?;
     let except = table.list("except")?;
@@ -124,7 +124,7 @@ pub(super) fn read<'t>(
     let check = of_sprite(table.group_table("check", fields::<CheckOptions>())?, &defaults.check)?;
     table.finish()?;
     let (name, pattern) = (name.clone(), pattern.map(str::to_owned));
-    Ok(Sprite { name, pattern, except, said, making, own, edits, set, exports, previews, check })
+    Ok(Sprite { name, pattern, except, settings, making, own, edits, set, exports, previews, check })
 }
 
 /// `set = "sets/koi"`, or `set = true` for a folder of the sprite's name.
@@ -136,14 +136,14 @@ fn set_of(
     #[derive(serde::Deserialize)]
     #[serde(untagged, expecting = "true, or a folder such as sets/koi")]
     enum Set {
-        Said(bool),
+        Settings(bool),
         Folder(PathBuf),
     }
     let Some(Located { value, span }) = table.value::<Set>("set")? else { return Ok(None) };
     match value {
-        Set::Said(false) => Ok(None),
+        Set::Settings(false) => Ok(None),
         // Of several sprites each has its own.
-        Set::Said(true) => {
+        Set::Settings(true) => {
             let folder = if name.value.contains('*') { "*" } else { &name.value };
             Ok(Some(Located { value: PathBuf::from(folder), span }))
         }

@@ -7,7 +7,7 @@ use serde::de::DeserializeOwned;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
 
-use crate::options::{DEFAULT, renamed};
+use crate::options::{DEFAULT, current_name};
 use shibori_core::nearest;
 
 use crate::recipe::error::{Fault, RecipeError};
@@ -115,19 +115,19 @@ impl<'t> Table<'t> {
     }
 
     /// All that the table says. Of keys that are left out nothing is said.
-    pub(super) fn said(&self, without: &[&str]) -> Said {
-        let mut said = Said::default();
+    pub(super) fn settings(&self, without: &[&str]) -> Settings {
+        let mut settings = Settings::default();
         for entry in self.entries.iter().filter(|entry| !without.contains(&entry.key.value.as_str())) {
-            said.add(&entry.key.value, &entry.key.value, &entry.value);
+            settings.add(&entry.key.value, &entry.key.value, &entry.value);
         }
-        said
+        settings
     }
 
     /// The same of keys that were asked for in another table.
-    pub(super) fn said_to(&self, asked: &Table<'t>) -> Said {
+    pub(super) fn settings_read_by(&self, asked: &Table<'t>) -> Settings {
         let keys = self.entries.iter().map(|entry| entry.key.value.as_str());
         let others: Vec<&str> = keys.filter(|key| !asked.known.contains(key)).collect();
-        self.said(&others)
+        self.settings(&others)
     }
 
     /// All entries that are left, in their order, for tables whose keys are names.
@@ -263,7 +263,7 @@ impl<'t> Table<'t> {
         let Some(entry) = self.entries.first() else { return Ok(()) };
         let key = entry.key.value.clone();
         let home = self.homes.iter().find(|(_, keys)| keys.contains(&key.as_str())).map(|(home, _)| *home);
-        let nearest = renamed(&key)
+        let nearest = current_name(&key)
             .filter(|name| self.known.contains(name))
             .or_else(|| nearest(&key, self.known.iter().copied()));
         let (known, span) = (self.known, entry.key.span.clone());
@@ -273,14 +273,14 @@ impl<'t> Table<'t> {
 
 /// What tables say.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Said {
+pub struct Settings {
     /// The same for recipes that differ only in spaces, comments and places.
     text: String,
     /// Values by the path of their key, such as `slice.grid`, with their texts; of a list, each item.
     places: Vec<(String, String, Span)>,
 }
 
-impl Said {
+impl Settings {
     /// What is said, as a text.
     pub(crate) fn text(&self) -> &str {
         &self.text

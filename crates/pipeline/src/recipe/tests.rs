@@ -182,7 +182,7 @@ fn included_files_are_below_their_recipe_and_mistakes_are_placed_in_them() {
 
 #[test]
 fn what_a_recipe_says_is_the_same_however_it_is_laid_out() {
-    let said = |text: &str| read(text).sprites[0].said.text().to_owned();
+    let said = |text: &str| read(text).sprites[0].settings.text().to_owned();
     let plain =
         said("[sprite.koi]\nfrom = \"a.png\"\nslice = { grid = \"8x1\" }\nclips = { swim = \"0-7\" }");
     assert_eq!(

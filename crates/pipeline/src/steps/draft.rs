@@ -96,11 +96,11 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
     }
     let files: Vec<PathBuf> = found.iter().flatten().map(|path| cx.at(path)).collect();
     cx.run().add_sources(&files);
-    let looks = parallel::each(&found, |paths| look(paths, cx));
+    let drafted = parallel::each(&found, |paths| draft_group(paths, cx));
     let mut draft = Draft::default();
     let mut first = None;
-    for (look, paths) in looks.into_iter().zip(&found) {
-        match look {
+    for (sprites, paths) in drafted.into_iter().zip(&found) {
+        match sprites {
             Ok(sprites) => draft.sprites.extend(sprites),
             // What is typed is meant.
             Err(error) if sources.len() == 1 && typed.contains(&paths[0]) => return Err(error),
@@ -113,7 +113,7 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
     if draft.sprites.is_empty() {
         return Err(first.unwrap_or(Error::NoFrames));
     }
-    draft.sprites = alike(draft.sprites, &found);
+    draft.sprites = merge_alike(draft.sprites, &found);
     for at in 0..draft.sprites.len() {
         draft.sprites[at].name = free_name(&draft.sprites[at], &draft.sprites[..at]);
     }
@@ -204,15 +204,15 @@ fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
 }
 
 /// The sprite that a source is, or those that numbered images are.
-fn look(paths: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, Error> {
+fn draft_group(paths: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, Error> {
     let (Some(first), Some(last)) = (paths.first(), paths.last()) else { return Ok(Vec::new()) };
-    let (one, size) = look_at(first, cx)?;
+    let (one, size) = draft_file(first, cx)?;
     if paths.len() == 1 {
         return Ok(vec![one]);
     }
     let is_sheet = |sprite: &DraftSprite| matches!(&sprite.cut, DraftCut::Grid { per_row, .. } if sprite.is_sure && per_row.iter().sum::<usize>() > 1);
-    if is_sheet(&one) && is_sheet(&look_at(last, cx)?.0) {
-        return paths.iter().map(|path| Ok(look_at(path, cx)?.0)).collect();
+    if is_sheet(&one) && is_sheet(&draft_file(last, cx)?.0) {
+        return paths.iter().map(|path| Ok(draft_file(path, cx)?.0)).collect();
     }
     let stem = first.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let before = stem.trim_end_matches(|c: char| c.is_ascii_digit()).to_owned();
@@ -228,7 +228,7 @@ fn look(paths: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, Error> 
 }
 
 /// A single source, and the size of its picture.
-fn look_at(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Error> {
+fn draft_file(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Error> {
     let source = source.to_owned();
     // With a star, it would stand for several.
     let name = sprite_name(&source).map(|name| name.to_string().replace('*', "")).unwrap_or_default();
@@ -280,10 +280,10 @@ fn look_at(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Error
 }
 
 /// Fewer sprites that are made alike are each a table of their own.
-const FEWEST_ALIKE: usize = 3;
+const MIN_ALIKE: usize = 3;
 
 /// Sprites of one folder that are surely cut alike as one with a pattern, if the pattern finds just their files.
-fn alike(sprites: Vec<DraftSprite>, found: &[Vec<PathBuf>]) -> Vec<DraftSprite> {
+fn merge_alike(sprites: Vec<DraftSprite>, found: &[Vec<PathBuf>]) -> Vec<DraftSprite> {
     let mut groups: Vec<Vec<DraftSprite>> = Vec::new();
     for sprite in sprites {
         let group = groups.iter_mut().find(|group| is_alike(&group[0], &sprite));
@@ -293,22 +293,22 @@ fn alike(sprites: Vec<DraftSprite>, found: &[Vec<PathBuf>]) -> Vec<DraftSprite> 
         }
     }
     let all: Vec<&PathBuf> = found.iter().flatten().collect();
-    let whole = groups.into_iter().flat_map(|group| match together(&group, &all) {
+    let whole = groups.into_iter().flat_map(|group| match merge_into_pattern(&group, &all) {
         Some(one) => vec![one],
-        None => by_family(group)
+        None => split_by_prefix(group)
             .into_iter()
-            .flat_map(|some| together(&some, &all).map_or(some, |one| vec![one]))
+            .flat_map(|some| merge_into_pattern(&some, &all).map_or(some, |one| vec![one]))
             .collect(),
     });
     let with_pattern = |sprite: DraftSprite| match sprite.files.len() > 1 && sprite.sprites == 1 {
-        true => DraftSprite { pattern: numbered(&sprite.files, &all), ..sprite },
+        true => DraftSprite { pattern: numbered_pattern(&sprite.files, &all), ..sprite },
         false => sprite,
     };
     whole.map(with_pattern).collect()
 }
 
 /// The pattern of numbered images, if one finds no others.
-fn numbered(files: &[PathBuf], all: &[&PathBuf]) -> Option<(String, &'static str, String)> {
+fn numbered_pattern(files: &[PathBuf], all: &[&PathBuf]) -> Option<(String, &'static str, String)> {
     let stem = |path: &Path| path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let first = stem(&files[0]);
     let before = first.trim_end_matches(|c: char| c.is_ascii_digit());
@@ -327,7 +327,7 @@ fn numbered(files: &[PathBuf], all: &[&PathBuf]) -> Option<(String, &'static str
 }
 
 /// Sprites whose names have a beginning in common: what comes before their number, or before the last dash.
-fn by_family(group: Vec<DraftSprite>) -> Vec<Vec<DraftSprite>> {
+fn split_by_prefix(group: Vec<DraftSprite>) -> Vec<Vec<DraftSprite>> {
     let family = |sprite: &DraftSprite| {
         let name = sprite.name.trim_end_matches(|c: char| c.is_ascii_digit());
         let end = if name.len() < sprite.name.len() {
@@ -361,8 +361,8 @@ fn is_alike(one: &DraftSprite, other: &DraftSprite) -> bool {
         && of_file(one) == of_file(other)
 }
 
-fn together(group: &[DraftSprite], all: &[&PathBuf]) -> Option<DraftSprite> {
-    let first = group.first().filter(|_| group.len() >= FEWEST_ALIKE)?;
+fn merge_into_pattern(group: &[DraftSprite], all: &[&PathBuf]) -> Option<DraftSprite> {
+    let first = group.first().filter(|_| group.len() >= MIN_ALIKE)?;
     let stem = |path: &Path| path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     let stems: Vec<String> = group.iter().filter_map(|sprite| stem(&sprite.source)).collect();
     // A name that was changed to be one can't be had by a pattern.

@@ -136,7 +136,7 @@ fn look(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
             let holds = sheet(path, &pixels, info.size, cx)?;
             (vec![pixels], holds)
         }
-        Picture::RenderedMotion(animation) => {
+        Picture::Moving(animation) => {
             let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
             let holds = ImageContent::Animation { millis, plays: animation.plays };
             (animation.moments.into_iter().map(|moment| moment.picture).collect(), holds)

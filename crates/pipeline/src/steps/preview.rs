@@ -190,7 +190,7 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
     cx.run().add_sources(std::slice::from_ref(&file));
     let pixels = match picture {
         Picture::Still(pixels) => pixels,
-        Picture::RenderedMotion(animation) => {
+        Picture::Moving(animation) => {
             return Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() });
         }
     };
@@ -297,7 +297,7 @@ pub fn write_pictures(pictures: &[RgbaImage], path: &Path, cx: &Context<'_>) -> 
 /// # Errors
 /// Where it can't be encoded or written.
 pub fn write_film(film: &Film, path: &Path, cx: &Context<'_>) -> Result<AnimationReport, Error> {
-    let tick = cx.counter(Task::PackImages, film.pictures.len());
+    let tick = cx.counter(Task::Pictures, film.pictures.len());
     let report = write::film(&cx.at(path), film, cx.run(), tick)?;
     if report.dropped > 0 {
         cx.tell(Notice::TooFast { dropped: report.dropped, of: film.pictures.len() });

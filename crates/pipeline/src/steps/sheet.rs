@@ -121,7 +121,7 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let spacing = Spacing { offset: cut.offset.unwrap_or_default(), gutter: cut.gutter.unwrap_or_default() };
     let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;
     let rest = grid.rest(size);
-    let is_distinct = |part: Rect| {
+    let is_clear = |part: Rect| {
         let pixels = sheet.pixels.part(part);
         let is_content = |pixel: &[u8]| sheet.background.is_content(pixel);
         pixels.is_none_or(|pixels| !pixels.rows().any(|row| row.chunks_exact(4).any(is_content)))
@@ -130,7 +130,7 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let bottom = Rect::new(0, size.height - rest.y, size.width, rest.y);
     let borders = (whole.columns - 1) * whole.rows + (whole.rows - 1) * whole.columns;
     let has_few = || find_crossings(&sheet.pixels, sheet.background, &grid).len() * FEW <= borders as usize;
-    (is_distinct(right) && is_distinct(bottom) && has_few()).then_some(grid)
+    (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
 }
 
 /// What a sheet's name says of its cells.

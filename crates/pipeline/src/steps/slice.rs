@@ -406,14 +406,14 @@ fn cut_file(
             debug!(file = %path.shown(), frames = set.frames().len(), "cut");
             cleaned(set, report(how), options, sheet.keyed.as_ref(), cx)
         }
-        Picture::RenderedMotion(animation)
+        Picture::Moving(animation)
             if options.cut.has_cut_method()
                 || options.cut.within.is_some()
                 || options.cut.manifest_only.is_on() =>
         {
             Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() })
         }
-        Picture::RenderedMotion(animation) => {
+        Picture::Moving(animation) => {
             let sprite = sprite_of(path, options)?;
             let clip = clip.unwrap_or(&sprite);
             let made = animation_frames(animation, &sprite, clip, &file_name(path), is_truncated);

@@ -306,7 +306,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
     {
         return found;
     }
-    let detect_by_lines = match background {
+    let by_lines = match background {
         Background::None => None,
         _ => match detect_by_lines(sheet, background, hints) {
             None => {
@@ -319,7 +319,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
             found => found,
         },
     };
-    let found = match detect_by_lines {
+    let found = match by_lines {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return prefer_tiles(found, sheet),
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
@@ -400,18 +400,16 @@ fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) ->
 }
 
 /// The cells of a tile set, where sides of tiles tell more than lines that cut nothing.
-fn detect_by_tile_edges(sheet: &Pixels, background: Background, detect_by_lines: &Found) -> Option<Found> {
+fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<Found> {
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
-    if grid.len() < SIDES_CELLS
-        || evidence < SIDES.max(detect_by_lines.candidates[0].evidence)
-        || lead < SIDES_AHEAD
+    if grid.len() < SIDES_CELLS || evidence < SIDES.max(by_lines.candidates[0].evidence) || lead < SIDES_AHEAD
     {
         return None;
     }
     let best = GridCandidate { grid, evidence, cut_places: 0, touches: 0, witnesses: 0 };
-    let others = detect_by_lines.candidates.iter().filter(|other| !other.is_equivalent_to(&best)).cloned();
+    let others = by_lines.candidates.iter().filter(|other| !other.is_equivalent_to(&best)).cloned();
     let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(SHOWN).collect();
     let is_sure = evidence >= SIDES_SURE && lead >= SIDES_SURE / 2.0;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };

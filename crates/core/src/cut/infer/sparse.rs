@@ -106,13 +106,13 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<BorderTable> =
         parallel::each(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
-    let detect_by_lines = |axis: &Axis| {
+    let by_lines = |axis: &Axis| {
         let evidence = sampled.iter().zip(others).map(|(borders, other)| {
             borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
         });
         evidence.fold(f64::MIN, f64::max) - cost(axis)
     };
-    let promising = ranked(&parallel::each(divisions, detect_by_lines), PROMISING);
+    let promising = ranked(&parallel::each(divisions, by_lines), PROMISING);
     let mut again = vec![f64::MIN; promising.len()];
     // One table at a time: for thousands of small cells it is as large as the sheet.
     for other in others {

@@ -169,9 +169,9 @@ fn drawings_that_touch_all_along_a_row_are_parted_where_they_repeat_but_never_su
     // Panels side by side, with room between the rows only.
     let sheet = Pixels::whole(RgbaImage::from_fn(8 * 30, 3 * 34, |x, y| {
         let (px, py) = (x % 30, y % 34);
-        let is_distinct = !(4..30).contains(&py) || (px + py) % 11 == 0;
+        let is_clear = !(4..30).contains(&py) || (px + py) % 11 == 0;
         let level = (px * 8) as u8 ^ (py * 5) as u8;
-        Rgba(if is_distinct { [0; 4] } else { [level, (px * 3) as u8, 90, 255] })
+        Rgba(if is_clear { [0; 4] } else { [level, (px * 3) as u8, 90, 255] })
     }));
     let found = detect_grid(&sheet);
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 3).unwrap(), "{found:?}");

@@ -107,7 +107,7 @@ mod tests {
     fn pixels(bytes: &[u8], format: Format) -> RgbaImage {
         match decode(bytes, format, &Limits::default()).unwrap().picture {
             Picture::Still(pixels) => pixels.to_image(),
-            Picture::RenderedMotion(_) => panic!("a still picture moves"),
+            Picture::Moving(_) => panic!("a still picture moves"),
         }
     }
 

@@ -6,21 +6,21 @@ use shibori_core::cut::CutError;
 use shibori_core::pack::PackError;
 
 use crate::Error;
-use crate::recipe::{Recipe, Said, Span};
+use crate::recipe::{Recipe, Settings, Span};
 
 /// The same error with its place, if the recipe has one: that of a key or, of how a sheet is cut, that of the table.
-pub(super) fn placed(error: Error, said: &Said, table: &Span, recipe: &Recipe) -> Error {
+pub(super) fn located(error: Error, settings: &Settings, table: &Span, recipe: &Recipe) -> Error {
     let Some((keys, about)) = keys(&error) else { return error };
-    let span = keys.iter().find_map(|key| said.place(key, &about)).unwrap_or(table);
-    Error::Placed { mark: Box::new(recipe.text.mark(span)), error: Box::new(error) }
+    let span = keys.iter().find_map(|key| settings.place(key, &about)).unwrap_or(table);
+    Error::InRecipe { mark: Box::new(recipe.text.mark(span)), error: Box::new(error) }
 }
 
 /// The keys that may be to blame, the likeliest first, and what their values are about.
 fn keys(error: &Error) -> Option<(Vec<String>, String)> {
     let keys = |keys: &[&str]| keys.iter().map(|key| (*key).to_owned()).collect::<Vec<_>>();
-    let clip_finding = |clip: &Name| (vec![format!("clips.{clip}"), "clip".to_owned()], clip.to_string());
+    let of_clip = |clip: &Name| (vec![format!("clips.{clip}"), "clip".to_owned()], clip.to_string());
     let (found, about) = match error {
-        Error::Apply(ApplyError::Frames { clip, .. }) => clip_finding(clip),
+        Error::Apply(ApplyError::Frames { clip, .. }) => of_clip(clip),
         Error::NoSuchClip { clip, .. } | Error::OtherCut { clip } => {
             (vec![format!("clips.{clip}")], clip.clone())
         }
