@@ -213,7 +213,7 @@ impl Graph {
                 let wrong = |fault| self.recipe.wrong(&from.span, fault);
                 let mut all = expand(&self.base, &from.value).map_err(wrong)?;
                 if is_pattern(&from.value) {
-                    all = self.sources_of_clean_build(all, &from.value, producers);
+                    all = self.sources_of_clean_build(all, &from.value, &sprite.name.value, producers);
                 }
                 if all.is_empty() {
                     return Err(wrong(Fault::NoMatch { pattern: from.value.clone() }));
@@ -266,7 +266,14 @@ impl Graph {
 
     /// What a pattern would find if nothing had been built yet: no outputs of this recipe. If the pattern begins in the
     /// folder of outputs, it means those that this build makes.
-    fn sources_of_clean_build(&self, found: Vec<Found>, pattern: &str, producers: &Producers) -> Vec<Found> {
+    /// `sprite` is whose sources they are: never its own set.
+    fn sources_of_clean_build(
+        &self,
+        found: Vec<Found>,
+        pattern: &str,
+        sprite: &str,
+        producers: &Producers,
+    ) -> Vec<Found> {
         let out = normal(&self.out());
         let is_below = |path: &Path| out != Path::new("") && path.starts_with(&out);
         let means_outputs = is_below(&normal(&plain_part(pattern)));
@@ -295,7 +302,9 @@ impl Graph {
         };
         let mut found: Vec<Found> = found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect();
         if means_outputs {
-            found.extend(producers.paths().filter_map(|path| match_path(pattern, path)));
+            let own = format!("sprite.{sprite}");
+            let others = producers.paths().filter(|path| producers.get(path).as_ref() != Some(&own));
+            found.extend(others.filter_map(|path| match_path(pattern, path)));
             found.sort_by(|a, b| natord::compare(&slashed(&a.path), &slashed(&b.path)));
         }
         found

@@ -120,7 +120,10 @@ impl Recipe {
             // A table without sources overrides the pattern's table for one sprite.
             let is_own = name.value.contains('*') || table.has("from") || table.has("part");
             let pattern = tables.iter().find(|(other, _)| !is_own && stands_for(&other.value, &name.value));
-            let table = pattern.map_or_else(|| table.clone(), |(_, below)| table.clone().over_deep(below));
+            let table = match pattern {
+                Some((_, below)) => table.clone().over_deep(below)?,
+                None => table.clone(),
+            };
             sprites.push(sprite::read(name, pattern.map(|(other, _)| &other.value[..]), table, &defaults)?);
         }
         let mut atlases = Vec::new();
@@ -169,7 +172,8 @@ fn include(text: &mut Text, by: usize, way: &mut Vec<PathBuf>) -> Result<(), Rec
     let files = Table::alone(text, by)?.list(INCLUDE)?;
     for Located { value, span } in files {
         let folder = text.file_of(&span).parent().unwrap_or(Path::new(""));
-        let path = folder.join(&value);
+        let path =
+            file_of(&folder.join(&value)).map_err(|error| RecipeError::at(text, &span, *error.fault))?;
         let Ok(real) = path.canonicalize() else {
             let missing = Fault::NoSource { path: PathBuf::from(value), nearest: None };
             return Err(RecipeError::at(text, &span, missing));
@@ -214,7 +218,7 @@ fn decoded(bytes: Vec<u8>) -> Result<String, &'static str> {
     if zeros * 3 > bytes.len().min(64) {
         return Err("UTF-16 text");
     }
-    let text = String::from_utf8(bytes).map_err(|_| "no UTF-8 text")?;
+    let text = String::from_utf8(bytes).map_err(|_| "not UTF-8 text")?;
     Ok(text.strip_prefix('\u{feff}').map(str::to_owned).unwrap_or(text))
 }
 

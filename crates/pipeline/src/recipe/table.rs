@@ -14,6 +14,10 @@ use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::text::{Span, Text};
 
+/// The table of clips by name, and the key of a clip's table for what it is where it needs no table.
+const CLIPS: &str = "clips";
+const STEPS: &str = "steps";
+
 /// A value with its place.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Located<T> {
@@ -50,7 +54,7 @@ impl<'t> Table<'t> {
     fn of_file(text: &'t Text, file: usize) -> Result<Self, RecipeError> {
         let mut table = Self::alone(text, file)?;
         for &included in text.padded(file).1.iter().rev() {
-            table = table.over_deep(&Self::of_file(text, included)?);
+            table = table.over_deep(&Self::of_file(text, included)?)?;
         }
         Ok(table)
     }
@@ -102,16 +106,16 @@ impl<'t> Table<'t> {
     }
 
     /// This table over another, tables inside them too: what both say is said by this one, key by key.
-    pub(super) fn over_deep(mut self, lower: &Table<'t>) -> Self {
+    ///
+    /// # Errors
+    /// If one says a table where the other says something else.
+    pub(super) fn over_deep(mut self, lower: &Table<'t>) -> Result<Self, RecipeError> {
         for entry in &mut self.entries {
-            let below = lower.entries.iter().find(|other| other.key.value == entry.key.value);
-            if let (DeValue::Table(upper), Some(DeValue::Table(lower))) =
-                (entry.value.get_mut(), below.map(|below| below.value.get_ref()))
-            {
-                fill(upper, lower);
+            if let Some(below) = lower.entries.iter().find(|other| other.key.value == entry.key.value) {
+                fill_value(self.text, ["", &entry.key.value], &mut entry.value, &below.value)?;
             }
         }
-        self.over(lower)
+        Ok(self.over(lower))
     }
 
     /// All that the table says. Of keys that are left out nothing is said.
@@ -336,18 +340,43 @@ impl Settings {
     }
 }
 
-/// Adds what a table lacks from another, tables inside them too.
-fn fill<'t>(upper: &mut DeTable<'t>, lower: &DeTable<'t>) {
-    for (key, value) in lower {
-        match upper.get_mut(key.get_ref().as_ref()).map(Spanned::get_mut) {
-            None => drop(upper.insert(key.clone(), value.clone())),
-            Some(DeValue::Table(inner)) => {
-                if let DeValue::Table(lower) = value.get_ref() {
-                    fill(inner, lower);
+/// Adds what a table lacks from another one, tables inside them too. Other values are replaced as a whole. `key` comes
+/// after that of the table it is in.
+fn fill_value<'t>(
+    text: &Text,
+    [parent, key]: [&str; 2],
+    upper: &mut Spanned<DeValue<'t>>,
+    lower: &Spanned<DeValue<'t>>,
+) -> Result<(), RecipeError> {
+    let wrong = |place: Span, wanted: &'static str, found: &DeValue<'_>| {
+        let fault = Fault::Kind { key: key.to_owned(), wanted, found: kind(found) };
+        Err(RecipeError::at(text, &place, fault))
+    };
+    let place = upper.span();
+    match (upper.get_mut(), lower.get_ref()) {
+        (DeValue::Table(upper), DeValue::Table(lower)) => {
+            let name = key;
+            for (key, below) in lower {
+                let own = upper.get_mut(key.get_ref().as_ref());
+                match own {
+                    None => drop(upper.insert(key.clone(), below.clone())),
+                    Some(own) => fill_value(text, [name, key.get_ref()], own, below)?,
                 }
             }
-            Some(_) => {}
+            Ok(())
         }
+        // A clip is a text, or a table with that text as its steps.
+        (DeValue::Table(upper), DeValue::String(_)) if parent == CLIPS => {
+            if !upper.contains_key(STEPS) {
+                upper.insert(Spanned::new(lower.span(), DeString::from(STEPS)), lower.clone());
+            }
+            Ok(())
+        }
+        (DeValue::String(_), DeValue::Table(_)) if parent == CLIPS => Ok(()),
+        (DeValue::Table(_), DeValue::Array(_)) | (DeValue::Array(_), DeValue::Table(_)) => Ok(()),
+        (DeValue::Table(_), other) => wrong(lower.span(), "a table", other),
+        (other, DeValue::Table(_)) => wrong(place, "a table", other),
+        _ => Ok(()),
     }
 }
 

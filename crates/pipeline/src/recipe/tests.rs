@@ -176,6 +176,18 @@ fn included_files_are_below_their_recipe_and_mistakes_are_placed_in_them() {
     write("deep/last.toml", "\ninclude = [\"../shibori.toml\"]");
     let cycle = "these files include each other: /shibori.toml -> /deep/last.toml -> /deep/../shibori.toml";
     assert_eq!(wrong().0, format!("/deep/last.toml:2:12: {cycle}"));
+    // A value of another kind is wrong wherever it is, but a clip may be a text or a table.
+    write("deep/last.toml", "[sprite.koi]\nslice = 3\nclips = { swim = \"0-7\" }");
+    assert_eq!(wrong().0, "/deep/last.toml:2:9: slice must be a table, not a number");
+    write("deep/last.toml", "sprite = 3");
+    assert_eq!(wrong().0, "/deep/last.toml:1:10: sprite must be a table, not a number");
+    write("deep/last.toml", "[sprite.koi]\nclips = { swim = \"0-7\" }");
+    write(
+        "shibori.toml",
+        "include = [\"first.toml\", \"deep/last.toml\"]\n[sprite.koi]\nclips = { swim = { speed = 2 } }\n",
+    );
+    let making = &read().unwrap().sprites[0].making;
+    assert_eq!(making.clips.clip[0].to_string(), "swim = 0-7");
     write("deep/last.toml", "include = \"no.toml\"");
     assert_eq!(wrong().0, "/deep/last.toml:1:11: no.toml: no such file or folder");
 }
