@@ -45,7 +45,8 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
     let cx = program.context();
     let file = args.output.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
     let folder = if file == Path::new(STANDARD) { PathBuf::new() } else { folder_of(&file) };
-    let drafted = draft(&args.sources, &folder.join(OUT), &cx)?;
+    let mut drafted = draft(&args.sources, &folder.join(OUT), &cx)?;
+    drafted.sprites = drafted.sprites.iter().flat_map(|sprite| tables(sprite, &folder)).collect();
     let text = recipe(&drafted, &folder);
     if file == Path::new(STANDARD) {
         program.console.text(&text);
@@ -264,15 +265,33 @@ fn cut_told(cut: &DraftCut) -> String {
     }
 }
 
-/// The sources as a recipe in this folder names them.
+/// The sources as a recipe in this folder names them. Patterns don't lead out of a project, so files are listed there.
 fn from(sprite: &DraftSprite, folder: &Path) -> Vec<String> {
-    let Some((before, star, after)) = &sprite.pattern else {
+    let path = relative_path(&sprite.source, folder);
+    let Some((before, star, after)) = sprite.pattern.as_ref().filter(|_| is_inside(&path)) else {
         return sprite.files.iter().map(|path| as_pattern(&relative_path(path, folder))).collect();
     };
-    let path = relative_path(&sprite.source, folder);
     let name = format!("{}{star}{}", escaped(before), escaped(after));
     let inner = path.parent().map(as_pattern).filter(|inner| !inner.is_empty());
     vec![inner.map_or_else(|| name.clone(), |inner| format!("{inner}/{name}"))]
+}
+
+/// Whether a path that begins in the recipe's folder is in it.
+fn is_inside(path: &Path) -> bool {
+    matches!(path.components().next(), Some(Component::Normal(_)))
+}
+
+/// Sprites of one pattern, each with a table of its own where a pattern can't be.
+fn tables(sprite: &DraftSprite, folder: &Path) -> Vec<DraftSprite> {
+    if sprite.sprites == 1 || is_inside(&relative_path(&sprite.source, folder)) {
+        return vec![sprite.clone()];
+    }
+    let alone = |file: &PathBuf| {
+        let name = file.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        let (source, files, pattern) = (file.clone(), vec![file.clone()], None);
+        DraftSprite { name, source, files, pattern, sprites: 1, ..sprite.clone() }
+    };
+    sprite.files.iter().map(alone).collect()
 }
 
 fn first_and_more(texts: &[String]) -> String {
@@ -301,21 +320,34 @@ fn escaped(text: &str) -> String {
         .collect()
 }
 
-/// A path that begins in the current folder, from another folder.
+/// A path that begins in the current folder, from another folder. One that was typed in full stays so outside of that.
 fn relative_path(path: &Path, folder: &Path) -> PathBuf {
-    let path: &Path = &path.components().filter(|part| *part != Component::CurDir).collect::<PathBuf>();
-    let is_up = folder.components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir));
-    if path.is_absolute() || folder.as_os_str().is_empty() || folder == Path::new(".") {
-        return path.to_owned();
+    let (file, base) = (full(path), full(folder));
+    if path.is_absolute() && !file.starts_with(&base) {
+        return file;
     }
-    if is_up {
-        return std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    let shared = file.components().zip(base.components()).take_while(|(a, b)| a == b).count();
+    // On another drive, nothing is shared.
+    if shared == 0 {
+        return file;
     }
-    if let Ok(inside) = path.strip_prefix(folder) {
-        return inside.to_owned();
+    let up = base.components().skip(shared).map(|_| Component::ParentDir);
+    up.chain(file.components().skip(shared)).collect()
+}
+
+/// A path from the root, without `.` and `..`.
+fn full(path: &Path) -> PathBuf {
+    let mut full = PathBuf::new();
+    for part in
+        std::path::absolute(Path::new(".").join(path)).unwrap_or_else(|_| path.to_owned()).components()
+    {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir => drop(full.pop()),
+            part => full.push(part),
+        }
     }
-    let up = folder.components().filter(|part| matches!(part, Component::Normal(_))).map(|_| "..");
-    up.collect::<PathBuf>().join(path)
+    full
 }
 
 /// A key of TOML: bare where it may be.

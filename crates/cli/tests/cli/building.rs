@@ -329,6 +329,22 @@ fn whatever_is_in_a_folder_the_proposed_recipe_builds_and_says_what_it_guessed()
         assert!(recipe.contains(part), "{part}\n{recipe}");
     }
     env.ok("build");
+    // A pattern does not lead out of a project: from another folder, files are listed.
+    env.write("game/note.txt", "");
+    for line in ["init mess -o game/out.toml", "init walk -o game/out.toml --force"] {
+        let line = line.replace("init walk", &format!("init {}", env.path("mess/walk").display()));
+        env.ok(&line);
+        env.ok("build game/out.toml");
+    }
+    let outcome = env.run("init mess/strip.qoi gone.png -o no.toml");
+    assert!(outcome.code == 3 && outcome.err.contains("gone.png: no such file"), "{}", outcome.err);
+    let outcome = env.run("init game -o no.toml");
+    assert!(
+        outcome.code == 3 && outcome.err.contains("game: the folder contains no images"),
+        "{}",
+        outcome.err
+    );
+    fs::remove_dir_all(env.path("game")).unwrap();
     // What was built is not proposed again, in a folder of that name or not.
     env.write("shibori.toml", recipe.replace("dir = \"build\"", "dir = \"mess/made\""));
     env.ok("build");

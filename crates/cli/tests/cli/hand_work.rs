@@ -232,7 +232,7 @@ fn a_day_of_painting_is_kept() {
     let outcome = env.run(&format!("{slice} --carry"));
     assert_eq!(outcome.code, 0, "{}", outcome.err);
     assert!(
-        outcome.err.contains("kept by hand: paint on koi-02.png; pivot of koi-03; clip turn"),
+        outcome.err.contains("kept by hand: paint on koi-02.png, koi-05.png; pivot of koi-03; clip turn"),
         "{}",
         outcome.err
     );

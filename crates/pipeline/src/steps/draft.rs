@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Color, Size, parallel};
+use shibori_formats::ReadProblem;
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::read::{is_image, manifest_of, pages_of, sequence_of, sprite_name};
 use shibori_formats::store::outputs_in;
@@ -102,8 +103,10 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
     for (sprites, paths) in drafted.into_iter().zip(&found) {
         match sprites {
             Ok(sprites) => draft.sprites.extend(sprites),
-            // What is typed is meant.
-            Err(error) if sources.len() == 1 && typed.contains(&paths[0]) => return Err(error),
+            // A file that was typed is meant; of several, one that is broken is left out.
+            Err(error) if typed.contains(&paths[0]) && (sources.len() == 1 || is_missing(&error)) => {
+                return Err(error);
+            }
             Err(error) => {
                 draft.unreadable.push((paths[0].clone(), error.to_string()));
                 first.get_or_insert(error);
@@ -111,13 +114,18 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
         }
     }
     if draft.sprites.is_empty() {
-        return Err(first.unwrap_or(Error::NoFrames));
+        let (path, problem) = (sources[0].clone(), ReadProblem::NoImages);
+        return Err(first.unwrap_or(Error::File(shibori_formats::Error::Read { path, problem })));
     }
     draft.sprites = merge_alike(draft.sprites, &found);
     for at in 0..draft.sprites.len() {
         draft.sprites[at].name = free_name(&draft.sprites[at], &draft.sprites[..at]);
     }
     Ok(draft)
+}
+
+fn is_missing(error: &Error) -> bool {
+    matches!(error, Error::File(shibori_formats::Error::Read { problem: ReadProblem::NotFound, .. }))
 }
 
 /// Folders in folders: deeper is a mistake.
