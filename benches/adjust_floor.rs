@@ -12,9 +12,9 @@ use shibori_core::shape::{
     AlignOptions, AlignTo, PivotPer, Trim, TrimScope, align, mirror, set_box, set_pivot, set_polygons, trim,
 };
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
-use shibori_formats::read::{Limits, Picture, image as read_image, source};
+use shibori_formats::decode::{Limits, Picture, image as read_image, source};
+use shibori_formats::encode;
 use shibori_formats::store::{Policy, Transaction};
-use shibori_formats::write;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
 
@@ -68,7 +68,7 @@ fn frames() -> FrameSet {
 
 fn write_set(set: FrameSet, folder: &Path) {
     let run = Transaction::new(Policy { force: true, ..Policy::default() });
-    write::set(set, folder, &run, || {}).expect("the set can be written");
+    encode::set(set, folder, &run, || {}).expect("the set can be written");
     run.commit().expect("the set can be put in place");
 }
 
@@ -105,7 +105,7 @@ fn codec_only(set: &Path, after: &[RgbaImage], store: &Path) {
     std::hint::black_box(paths.par_iter().filter(|path| decode(path)).count());
     std::fs::create_dir_all(store).expect("a folder can be made");
     after.par_iter().enumerate().for_each(|(at, image)| {
-        let bytes = write::png(image).expect("a picture can be encoded");
+        let bytes = encode::png(image).expect("a picture can be encoded");
         std::fs::write(store.join(format!("{at}.png")), bytes).expect("and written");
     });
 }

@@ -13,9 +13,9 @@ use rayon::prelude::*;
 use shibori_benches::{Figures, argument, median, peak_memory, timed};
 use shibori_core::pack::{Atlas, ColorFinish, paint};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
-use shibori_formats::read::{Limits, image as read_image, source};
+use shibori_formats::decode::{Limits, image as read_image, source};
+use shibori_formats::encode;
 use shibori_formats::store::Transaction;
-use shibori_formats::write;
 use shibori_pipeline::options::PackOptions;
 use shibori_pipeline::steps::{pack, pack_set, write_atlases};
 use shibori_pipeline::{Context, NoopObserver};
@@ -186,7 +186,7 @@ fn written(folder: &Path, count: u32, side: u32) -> PathBuf {
     let frames = (0..count).into_par_iter().map(frame).collect();
     let frames = FrameSet::new(frames, Vec::new()).expect("names are unique");
     let run = Transaction::default();
-    write::set(frames, &set, &run, || {}).expect("the set can be written");
+    encode::set(frames, &set, &run, || {}).expect("the set can be written");
     run.commit().expect("the set can be put in place");
     set
 }

@@ -14,8 +14,8 @@ use std::time::{Duration, Instant};
 use image::{Rgba, RgbaImage};
 use shibori_benches::Figures;
 use shibori_core::parallel;
-use shibori_formats::read::{Limits, Picture, image as read_image};
-use shibori_formats::write::png;
+use shibori_formats::decode::{Limits, Picture, image as read_image};
+use shibori_formats::encode::png;
 use shibori_pipeline::build::{Build, FailureCollector, Outcome};
 use shibori_pipeline::options::RunOptions;
 

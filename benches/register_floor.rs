@@ -10,8 +10,8 @@ use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
 use shibori_core::shape::{AlignOptions, AlignTo, align};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
-use shibori_formats::read::{Limits, Picture, image as read_image, source};
-use shibori_formats::write;
+use shibori_formats::decode::{Limits, Picture, image as read_image, source};
+use shibori_formats::encode;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
 
@@ -93,7 +93,7 @@ fn strew(folder: &Path) {
         let name = Name::new(format!("walk_{at:04}")).expect("a name");
         let frame = Frame::new(Name::new("heron").expect("a name"), name, Pixels::whole(image));
         let set = FrameSet::new(vec![frame.expect("a frame")], Vec::new()).expect("one frame");
-        let bytes = write::png(&set.frames()[0].pixels().to_image()).expect("a picture can be encoded");
+        let bytes = encode::png(&set.frames()[0].pixels().to_image()).expect("a picture can be encoded");
         std::fs::write(folder.join(format!("walk_{at:04}.png")), bytes).expect("and written");
     });
 }

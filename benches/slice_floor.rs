@@ -11,9 +11,9 @@ use image::{RgbaImage, imageops};
 use rayon::prelude::*;
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, detect_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
-use shibori_formats::read::{Limits, Picture, image as read_image, source};
+use shibori_formats::decode::{Limits, Picture, image as read_image, source};
+use shibori_formats::encode;
 use shibori_formats::store::Transaction;
-use shibori_formats::write;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
 
@@ -25,7 +25,7 @@ fn main() {
     std::fs::create_dir_all(&folder).expect("the temporary folder can be written to");
     let sheet = folder.join("sheet.png");
     let image = make_sheet();
-    std::fs::write(&sheet, write::png(&image).expect("a picture can be encoded")).expect("and written");
+    std::fs::write(&sheet, encode::png(&image).expect("a picture can be encoded")).expect("and written");
     let decoded_bytes = image.as_raw().len() as f64;
     drop(image);
 
@@ -110,7 +110,7 @@ fn slice(sheet: &Path, folder: &Path) {
     let set = FrameSet::new(frames, Vec::new()).expect("cells have names of their own");
     let set = NameTemplate::for_count(224).rename(set, 0).expect("numbers are unique");
     let run = Transaction::default();
-    write::set(set, &folder.join("set"), &run, || {}).expect("the set can be written");
+    encode::set(set, &folder.join("set"), &run, || {}).expect("the set can be written");
     run.commit().expect("the set can be put in place");
 }
 
@@ -121,7 +121,7 @@ fn codec_only(sheet: &Path) {
     let bytes: usize = (0..224u32)
         .into_par_iter()
         .map(|at| imageops::crop_imm(&image, at % 16 * 256, at / 16 * 256, 256, 256).to_image())
-        .map(|cell| write::png(&cell).map_or(0, |bytes| bytes.len()))
+        .map(|cell| encode::png(&cell).map_or(0, |bytes| bytes.len()))
         .sum();
     std::hint::black_box(bytes);
 }

@@ -5,7 +5,7 @@ use std::path::Path;
 use image::{Rgba, RgbaImage, imageops};
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Pair, Size};
-use shibori_formats::read::{Limits, source};
+use shibori_formats::decode::{Limits, source};
 
 use crate::random::Random;
 

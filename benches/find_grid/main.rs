@@ -96,7 +96,7 @@ impl Tally {
                 list.join(" | ")
             );
             let path = std::env::temp_dir().join(format!("grid-{kind}-{number}.png"));
-            let _ = shibori_formats::write::png(&sheet.image).map(|bytes| std::fs::write(path, bytes));
+            let _ = shibori_formats::encode::png(&sheet.image).map(|bytes| std::fs::write(path, bytes));
         }
     }
 

@@ -19,9 +19,9 @@ use shibori_core::{
 };
 use shibori_formats::export::{ExportSource, render};
 use shibori_formats::manifest;
-use shibori_formats::read::{self, Limits};
+use shibori_formats::decode::{self, Limits};
 use shibori_formats::store::{self, Policy, Transaction};
-use shibori_formats::write;
+use shibori_formats::encode;
 use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::{Recipe, Text};
@@ -31,7 +31,7 @@ use tempfile::TempDir;
 static HOME: LazyLock<TempDir> = LazyLock::new(|| {
     let home = tempfile::tempdir().expect("a folder");
     let run = Transaction::default();
-    write::set(set(), &home.path().join("set"), &run, || {}).expect("a set");
+    encode::set(set(), &home.path().join("set"), &run, || {}).expect("a set");
     run.commit().expect("files");
     home
 });
@@ -73,7 +73,7 @@ pub fn picture(data: &[u8]) {
     for name in ["picture.png", "picture.tga"] {
         let path = file(name, data);
         for accept_truncated in [false, true] {
-            let _ = read::image(&path, &Limits { accept_truncated, ..limits() });
+            let _ = decode::image(&path, &Limits { accept_truncated, ..limits() });
         }
     }
 }
@@ -92,9 +92,9 @@ pub fn manifest(data: &[u8]) {
     }
     let path = at("set").join("other.json");
     fs::write(&path, data).expect("a file");
-    let _ = read::load(&path, &limits());
-    let _ = read::pages_of(&path);
-    let _ = read::previous_placements(&path);
+    let _ = decode::load(&path, &limits());
+    let _ = decode::pages_of(&path);
+    let _ = decode::previous_placements(&path);
     let _ = ExportSource::open(&path, &limits());
 }
 
@@ -155,8 +155,8 @@ pub fn options(data: &[u8]) {
 /// Lists: rectangles, and places of frames.
 pub fn tables(data: &[u8]) {
     let path = file("list.csv", data);
-    let _ = read::rects(&path);
-    let _ = read::places(&path);
+    let _ = decode::rects(&path);
+    let _ = decode::overrides(&path);
 }
 
 /// Templates: an error names a line, and none runs forever.

@@ -7,7 +7,7 @@
 //! 2. [`shape`] them: trim, pivot,
 //! 3. name sequences and give them time with [`clip`],
 //! 4. [`pack`] them on pages,
-//! 5. [`draw`] pictures for people, and [`check`](check::check) what will look wrong in the game.
+//! 5. [`check`](check::check) what will look wrong in the game.
 //!
 //! This crate computes. It never opens a file, prints, reads a clock, or lets the order in which
 //! threads finish show in a result.
@@ -27,11 +27,12 @@ pub mod check;
 pub mod clean;
 pub mod clip;
 pub mod cut;
-pub mod draw;
 pub mod pack;
 pub mod parallel;
+pub mod register;
 pub mod shape;
 
+mod animation;
 mod annotations;
 mod apart;
 mod background;
@@ -50,12 +51,12 @@ mod only;
 mod pattern;
 mod pixels;
 mod ratio;
-mod register;
 mod select;
 mod sequence;
 mod set;
 mod syntax;
 
+pub use animation::RenderedAnimation;
 pub use annotations::{Annotations, Area, AreaError, Insets, InsetsError, Mirror};
 pub use apart::{apart, clips_sharing_frames};
 pub use background::{Background, find_background};

@@ -4,7 +4,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::sequence::gcd;
+use num_integer::gcd;
 
 /// A number above 0, as a fraction in lowest terms.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -35,7 +35,8 @@ impl Error {
         Self::Read { path: path.to_owned(), problem: problem.into() }
     }
 
-    pub(crate) fn write(path: &Path, problem: impl Into<WriteProblem>) -> Self {
+    /// A file that can't be written.
+    pub fn write(path: &Path, problem: impl Into<WriteProblem>) -> Self {
         Self::Write { path: path.to_owned(), problem: problem.into() }
     }
 }

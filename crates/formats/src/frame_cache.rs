@@ -5,8 +5,8 @@ use shibori_core::{Budget, Frame, FrameSet, Pixels};
 
 use image::RgbaImage;
 
+use crate::decode::set::frames_of;
 use crate::manifest::{self, Manifest};
-use crate::read::set::frames_of;
 use crate::store::Digest;
 
 /// Frames as bytes; `None` if they would not come back exactly as they are.

@@ -1,7 +1,7 @@
 //! Text in XML and HTML, in attributes too. The one place where it is escaped.
 
 /// A text such that it stands for itself. Control characters, which XML can't hold, become the sign for what can't be shown.
-pub(crate) fn escaped(text: &str) -> String {
+pub fn escape_xml(text: &str) -> String {
     let mut all = String::with_capacity(text.len());
     for sign in text.chars() {
         match sign {
@@ -24,7 +24,7 @@ mod tests {
 
     #[test]
     fn nothing_in_a_text_can_become_markup_or_break_a_file() {
-        assert_eq!(escaped("<a href='b'>\"&\""), "&lt;a href=&#39;b&#39;&gt;&quot;&amp;&quot;");
-        assert_eq!(escaped("\u{1b}[31m\u{0}\n"), "\u{fffd}[31m\u{fffd}\n");
+        assert_eq!(escape_xml("<a href='b'>\"&\""), "&lt;a href=&#39;b&#39;&gt;&quot;&amp;&quot;");
+        assert_eq!(escape_xml("\u{1b}[31m\u{0}\n"), "\u{fffd}[31m\u{fffd}\n");
     }
 }

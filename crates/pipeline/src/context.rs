@@ -4,10 +4,10 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use shibori_core::draw::{PixelLimitError, Room};
 use shibori_core::{FrameSet, Lease};
+use shibori_draw::{PixelLimitError, PixelLimits};
 use shibori_formats::ReadProblem;
-use shibori_formats::read::Limits;
+use shibori_formats::decode::Limits;
 use shibori_formats::store::{self, Policy, Transaction};
 
 use crate::{Error, Growth, Notice};
@@ -129,16 +129,16 @@ impl<'a> Context<'a> {
     }
 
     /// How large pictures that are drawn may be.
-    pub(crate) fn room(&self) -> Room {
-        let all = self.limits.memory.left() / PIXEL;
-        Room { one: self.limits.pixels.min(all), all }
+    pub(crate) fn pixel_limits(&self) -> PixelLimits {
+        let total = self.limits.memory.left() / PIXEL;
+        PixelLimits { per_image: self.limits.pixels.min(total), total }
     }
 
     /// What is drawn, or why there is no room for it.
     pub(crate) fn drawn<T>(&self, drawn: Result<T, PixelLimitError>, by: Growth) -> Result<T, Error> {
-        drawn.or_else(|PixelLimitError { pictures, size }| {
+        drawn.or_else(|PixelLimitError { images, size }| {
             drop(self.check_image_size(by, size.area())?);
-            drop(self.check_memory(by, size.area().saturating_mul(pictures))?);
+            drop(self.check_memory(by, size.area().saturating_mul(images))?);
             // Another thread gave memory back meanwhile; this run is refused all the same.
             let (pixels, limit) = (size.area(), self.limits.pixels);
             Err(Error::PictureTooLarge { by, pixels, limit })

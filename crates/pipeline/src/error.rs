@@ -40,7 +40,7 @@ pub enum Growth {
     /// A picture to look at, at whatever zoom.
     Picture,
     /// The pictures of a film.
-    Film,
+    Animation,
     /// The pages of an atlas.
     Pages,
     /// The frames of an atlas in another size.

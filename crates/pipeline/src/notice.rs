@@ -9,7 +9,7 @@ use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Coregistration;
 use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
 use shibori_formats::HandWork;
-use shibori_formats::read::ReadNotice;
+use shibori_formats::decode::ReadNotice;
 
 /// Something that is no error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]

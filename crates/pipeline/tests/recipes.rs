@@ -6,7 +6,7 @@ use std::path::Path;
 use image::{Rgba, RgbaImage};
 use serde_json::Value;
 use shibori_core::{ByteSize, FrameSet};
-use shibori_formats::read::{Limits, source};
+use shibori_formats::decode::{Limits, source};
 use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;

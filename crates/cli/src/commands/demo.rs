@@ -9,8 +9,8 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::read::{self, Picture};
-use shibori_formats::write;
+use shibori_formats::decode::{self, Picture};
+use shibori_formats::encode;
 use shibori_pipeline::recipe::RECIPE_FILE;
 
 use super::CommandContext;
@@ -108,10 +108,10 @@ fn build_twice(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failur
 fn paint_blue(sheet: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let limits = program.everywhere.run.limits();
-    let Picture::Still(pixels) = read::image(sheet, &limits)?.picture else { return Ok(()) };
+    let Picture::Still(pixels) = decode::image(sheet, &limits)?.picture else { return Ok(()) };
     let mut image = pixels.to_image();
     image.pixels_mut().for_each(|pixel| pixel.0.swap(0, 2));
-    write::pictures(sheet, std::slice::from_ref(&image), cx.run())?;
+    encode::pictures(sheet, std::slice::from_ref(&image), cx.run())?;
     cx.commit()?;
     Ok(())
 }
@@ -121,7 +121,7 @@ fn write_art(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure>
     let recipe = (folder.join(RECIPE_FILE), RECIPE.as_bytes());
     let files: Vec<(PathBuf, &[u8])> = art.chain([recipe]).collect();
     let cx = program.context();
-    write::bytes(&files, cx.run())?;
+    encode::bytes(&files, cx.run())?;
     cx.commit()?;
     program.say(&format!("wrote {} files of demo art and {RECIPE_FILE} to {}", ART.len(), folder.shown()));
     Ok(())

@@ -5,7 +5,7 @@ use std::path::{Component, Path, PathBuf};
 
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::write;
+use shibori_formats::encode;
 use shibori_pipeline::options::PAGE_MAX;
 use shibori_pipeline::recipe::{OUT, RECIPE_FILE};
 use shibori_pipeline::steps::{Draft, DraftCut, DraftSprite, draft};
@@ -56,7 +56,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         return Err(Failure::usage(format!("{}: recipe already exists", file.shown()))
             .with_hint("write to another file with -o NAME.toml, or replace it with --force"));
     }
-    write::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
+    encode::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
     cx.commit()?;
     for sprite in &drafted.sprites {
         let sure = if sprite.is_sure { "" } else { " (uncertain; please check)" };

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::Command;
 use clap_mangen::Man as Page;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::write;
+use shibori_formats::encode;
 
 use super::CommandContext;
 use crate::args::Man;
@@ -26,7 +26,7 @@ pub(super) fn run(args: &Man, program: &CommandContext<'_>) -> Result<(), Failur
     let files: Vec<(PathBuf, &[u8])> =
         pages.iter().map(|(name, bytes)| (folder.join(name), bytes.as_slice())).collect();
     let cx = program.context();
-    write::bytes(&files, cx.run())?;
+    encode::bytes(&files, cx.run())?;
     cx.commit()?;
     program.say(&format!("{} {} in {}", program.wrote(), counted(files.len(), "page"), folder.shown()));
     Ok(())

@@ -3,7 +3,7 @@
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
-use shibori_pipeline::steps::{MotionContent, motion, write_film};
+use shibori_pipeline::steps::{MotionContent, motion, write_animation};
 
 use super::{CommandContext, told};
 use crate::args::Motion;
@@ -25,12 +25,12 @@ pub(super) fn run(args: &Motion, program: &CommandContext<'_>) -> Result<(), Fai
     let cx = program.context();
     let moving = motion(&args.source, &args.options, &cx)?;
     if args.out.here {
-        terminal::play(&moving.film)?;
+        terminal::play(&moving.animation)?;
     }
     let Some(output) = &args.out.output else { return Ok(()) };
-    let done = write_film(&moving.film, output, &cx)?;
+    let done = write_animation(&moving.animation, output, &cx)?;
     cx.commit()?;
-    let pictures = &moving.film.pictures;
+    let pictures = &moving.animation.images;
     let ms = pictures.iter().map(|(_, span)| span.millis()).sum();
     let shows = match &moving.shows {
         MotionContent::One(clip) => told(clip),

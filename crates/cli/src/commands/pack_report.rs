@@ -4,7 +4,7 @@ use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_core::pack::Atlas;
-use shibori_formats::write::{AtlasReport, PageFile};
+use shibori_formats::encode::{AtlasReport, PageFile};
 use shibori_pipeline::steps::Packed;
 
 use super::CommandContext;

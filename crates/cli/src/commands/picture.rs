@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use serde::Serialize;
-use shibori_core::draw::CutPlan;
+use shibori_draw::CutPlan;
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Context;
 use shibori_pipeline::steps::{self, Drawn, write_pictures};
@@ -112,7 +112,7 @@ pub(super) fn grid(args: &GridPreview, program: &CommandContext<'_>) -> Result<(
     }
     let what = match &drawn.plan {
         CutPlan::Grid(grid) => format!("{} cells of {} px", grid.counts(), grid.cell_size()),
-        CutPlan::Places(places) => counted(places.len(), "place"),
+        CutPlan::Rects(places) => counted(places.len(), "place"),
     };
     let blank = if drawn.blank > 0 { format!(", {} blank", drawn.blank) } else { String::new() };
     if let Some(output) = &args.out.output {

@@ -315,7 +315,7 @@ fn size_option(by: Growth) -> &'static str {
         Growth::Change => "changing the frames",
         Growth::Search => "finding frames on the sheet",
         Growth::Picture => "the preview image",
-        Growth::Film => "the animation",
+        Growth::Animation => "the animation",
         Growth::Pages => "a page",
         Growth::PageScales => "--page-scales",
     }

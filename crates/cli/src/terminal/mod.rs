@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 
 use crossterm::{cursor, event, execute, terminal};
 use image::RgbaImage;
-use shibori_core::draw::Film;
+use shibori_core::RenderedAnimation;
 
 use crate::failure::Failure;
 use blocks::Depth;
@@ -48,7 +48,7 @@ fn shown(picture: &RgbaImage) -> Result<(), Failure> {
 }
 
 fn encoded(picture: &RgbaImage) -> Result<Vec<u8>, Failure> {
-    shibori_formats::write::png(picture)
+    shibori_formats::encode::png(picture)
         .map_err(|error| Failure::usage(format!("this terminal can't show it: {error}")))
 }
 
@@ -59,11 +59,11 @@ pub(crate) fn show(picture: &RgbaImage) -> Result<(), Failure> {
 }
 
 /// Plays a film until a key is pressed, or as often as it plays.
-pub(crate) fn play(film: &Film) -> Result<(), Failure> {
+pub(crate) fn play(animation: &RenderedAnimation) -> Result<(), Failure> {
     check_terminal()?;
     let wrong = |error: io::Error| Failure::usage(format!("this terminal can't play it: {error}"));
     let _raw = Raw::enter().map_err(wrong)?;
-    frames(film)
+    frames(animation)
 }
 
 /// Whether keys come one by one and the cursor is hidden.
@@ -95,7 +95,7 @@ pub(crate) fn restore() {
     }
 }
 
-fn frames(film: &Film) -> Result<(), Failure> {
+fn frames(animation: &RenderedAnimation) -> Result<(), Failure> {
     let wrong = |error: io::Error| Failure::usage(format!("this terminal can't play it: {error}"));
     let mut out = io::stdout();
     execute!(out, cursor::Hide, terminal::Clear(terminal::ClearType::All)).map_err(wrong)?;
@@ -103,7 +103,7 @@ fn frames(film: &Film) -> Result<(), Failure> {
     let start = Instant::now();
     let (mut end, mut plays) = (Duration::ZERO, 0);
     loop {
-        for (picture, span) in &film.pictures {
+        for (picture, span) in &animation.images {
             end += Duration::from_secs_f64(span.millis() / 1000.0);
             // A picture whose time is over already is not shown late.
             if start.elapsed() < end {
@@ -119,7 +119,7 @@ fn frames(film: &Film) -> Result<(), Failure> {
             }
         }
         plays += 1;
-        if film.plays > 0 && plays == film.plays {
+        if animation.plays > 0 && plays == animation.plays {
             return Ok(());
         }
     }

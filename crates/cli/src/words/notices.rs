@@ -4,7 +4,7 @@ use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Crossing, Side};
 use shibori_core::shape::Coregistration;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::read::ReadNotice;
+use shibori_formats::decode::ReadNotice;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};

@@ -21,7 +21,7 @@ fn figure(shift: (u32, u32), foot: u32) -> RgbaImage {
 }
 
 fn png(image: &RgbaImage) -> Vec<u8> {
-    shibori_formats::write::png(image).unwrap()
+    shibori_formats::encode::png(image).unwrap()
 }
 
 fn with_walk() -> Env {

@@ -7,7 +7,7 @@ use assert_cmd::Command;
 use image::RgbaImage;
 use serde_json::Value;
 use shibori_core::{FrameSet, Pixels};
-use shibori_formats::read::{Limits, source};
+use shibori_formats::decode::{Limits, source};
 use tempfile::TempDir;
 
 /// A folder of its own for one test.

@@ -5,7 +5,7 @@ use image::RgbaImage;
 use crate::env::{Env, pictures};
 
 fn write_png(env: &Env, name: &str, image: &RgbaImage) {
-    env.write(name, shibori_formats::write::png(image).unwrap());
+    env.write(name, shibori_formats::encode::png(image).unwrap());
 }
 
 #[test]

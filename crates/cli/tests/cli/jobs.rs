@@ -29,7 +29,7 @@ fn drawing(number: u32) -> RgbaImage {
 
 fn save(env: &Env, name: &str, image: &RgbaImage) {
     std::fs::create_dir_all(env.path(name).parent().unwrap()).unwrap();
-    std::fs::write(env.path(name), shibori_formats::write::png(image).unwrap()).unwrap();
+    std::fs::write(env.path(name), shibori_formats::encode::png(image).unwrap()).unwrap();
 }
 
 #[test]

@@ -10,7 +10,7 @@ const PROGRAM: f64 = 60e6;
 const MARGIN: f64 = 1.3;
 
 fn save(env: &Env, name: &str, image: &RgbaImage) {
-    env.write(name, shibori_formats::write::png(image).unwrap());
+    env.write(name, shibori_formats::encode::png(image).unwrap());
 }
 
 /// Pictures of 16 MB each: cells of noise, and rings in each other.

@@ -89,7 +89,7 @@ fn a_gif_of_many_colors_is_reduced_and_says_so() {
     let env = Env::with_art();
     let many =
         RgbaImage::from_fn(64, 64, |x, y| image::Rgba([x as u8 * 4, y as u8 * 4, (x ^ y) as u8 * 4, 255]));
-    let bytes = shibori_formats::write::png(&many).unwrap();
+    let bytes = shibori_formats::encode::png(&many).unwrap();
     env.write("many/a_0.png", &bytes);
     env.write("many/a_1.png", &bytes);
     let outcome = env.run("preview motion many -o many.gif");
@@ -119,7 +119,7 @@ fn a_gif_stores_only_what_changes() {
     for at in 0..4u32 {
         let mut image = still.clone();
         image.put_pixel(10 + at, 20, image::Rgba([255, 255, 255, 255]));
-        env.write(&format!("blink/b_{at}.png"), shibori_formats::write::png(&image).unwrap());
+        env.write(&format!("blink/b_{at}.png"), shibori_formats::encode::png(&image).unwrap());
     }
     env.ok("preview motion blink -o blink.gif --background 000000");
     let mut options = gif::DecodeOptions::new();

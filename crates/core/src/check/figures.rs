@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use crate::clip::Clip;
 use crate::parallel;
-use crate::register::{HOLDS, Place, distinctness, register};
+use crate::register::{MIN_AGREEMENT, Registration, distinctness, register};
 use crate::shape::points::mass;
 use crate::{Frame, FrameSet, Point};
 
@@ -27,7 +27,7 @@ pub(super) struct Figure<'a> {
     /// Whether the first frame follows the last.
     pub(super) loops: bool,
     /// Where the frames were registered, by frame, also those that agree too little to have a stand.
-    pub(super) places: HashMap<usize, Place>,
+    pub(super) places: HashMap<usize, Registration>,
 }
 
 impl Figure<'_> {
@@ -37,7 +37,7 @@ impl Figure<'_> {
         &self,
         set: &'s FrameSet,
         frame: usize,
-    ) -> (Vec<&'s Frame>, Vec<Option<Place>>, usize) {
+    ) -> (Vec<&'s Frame>, Vec<Option<Registration>>, usize) {
         let mut own = super::thinned(&self.own, OTHERS);
         let number = own.binary_search(&frame).unwrap_or_else(|number| {
             own.insert(number, frame);
@@ -67,7 +67,7 @@ impl Figure<'_> {
 
 /// The figures of all clips of three frames or more whose frames agree.
 pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
-    let mut known: HashMap<Vec<usize>, HashMap<usize, Place>> = HashMap::new();
+    let mut known: HashMap<Vec<usize>, HashMap<usize, Registration>> = HashMap::new();
     let mut figures = Vec::new();
     for clip in set.clips() {
         let own = super::frames_of(clip);
@@ -76,13 +76,13 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
         }
         let places = known.entry(own.clone()).or_insert_with_key(|own| registered(set, own)).clone();
         let usual = super::median(places.values().map(|place| place.agreement).collect());
-        if usual < HOLDS {
+        if usual < MIN_AGREEMENT {
             continue;
         }
         let mut frames: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
         frames.dedup();
         let stand = |at: &usize| {
-            let Place { shift: (x, y), agreement } = *places.get(at)?;
+            let Registration { offset: (x, y), agreement } = *places.get(at)?;
             let pivot = set.frames()[*at].pivot();
             (agreement >= OF_USUAL * usual).then(|| (-(x as f64) - pivot.x, -(y as f64) - pivot.y))
         };
@@ -93,7 +93,7 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
     figures
 }
 
-fn registered(set: &FrameSet, own: &[usize]) -> HashMap<usize, Place> {
+fn registered(set: &FrameSet, own: &[usize]) -> HashMap<usize, Registration> {
     let frames: Vec<&Frame> = own.iter().map(|&at| &set.frames()[at]).collect();
     let places = register(&frames, &[(0..frames.len()).collect()], None);
     own.iter().zip(places).filter_map(|(&at, place)| Some((at, place?))).collect()

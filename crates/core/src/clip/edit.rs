@@ -4,7 +4,9 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError};
-use crate::sequence::{TimeError, gcd};
+use num_integer::gcd;
+
+use crate::sequence::TimeError;
 use crate::{FrameSet, Name, Ratio, RatioError, SetError, nearest, portability_problem};
 
 /// Why clips can't be changed so.

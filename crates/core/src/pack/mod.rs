@@ -21,8 +21,8 @@ use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
 use crate::likeness::{meant, nearest};
-use crate::sequence::gcd;
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
+use num_integer::gcd;
 
 pub(crate) use companion::base_of_each;
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};

@@ -5,9 +5,9 @@ use std::str::FromStr;
 
 use crate::cut::Spacing;
 use crate::pack::{Atlas, Layer, Page, PageGrid, Place};
-use crate::sequence::gcd;
 use crate::shape::{Resample, ScaleError, resampled, scale, support};
 use crate::{Frame, FrameError, FrameSet, Pair, Pixels, Ratio, RatioError, Rect, SetError, Size};
+use num_integer::gcd;
 
 /// A factor at which every place lands on whole pixels: a fraction with small numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,7 +1,7 @@
 //! Registration: where the figure of a clip stands in each of its frames.
 //!
 //! All frames of a clip are registered jointly. The score of an offset is the number of pixels with equal palette
-//! class (`classes`); mismatches carry no extra penalty, so a moving arm or leg does not bias the result. That count is found for
+//! class (`label_map`); mismatches carry no extra penalty, so a moving arm or leg does not bias the result. That count is found for
 //! all shifts at once as a sum of correlations, one a class (`planes`, `search`). It begins with the frame that agrees
 //! best with all others; then each frame is placed where most of the others agree with it (`votes`), again and again
 //! until none moves.
@@ -10,20 +10,20 @@
 //! products", 1974). Whole pixels only; of equal spots the nearest to where the frame is. Of very many frames some are registered first,
 //! and the others by those. Moves nothing itself.
 
-mod among;
-mod classes;
+mod label_map;
 pub(crate) mod path;
+mod peers;
 mod planes;
 mod search;
 #[cfg(test)]
 mod tests;
 mod votes;
 
-pub(crate) use among::{best_scale, distinctness};
+pub(crate) use peers::{best_scale, distinctness};
 
-use classes::Figure;
-use search::{Effort, FAST, Search, THOROUGH};
-use votes::{Spot, VOTERS, Votes};
+use label_map::LabelMap;
+use search::{FAST, Search, SearchQuality, THOROUGH};
+use votes::{Position, VOTERS, Votes};
 
 use crate::Frame;
 use crate::parallel;
@@ -31,36 +31,36 @@ use crate::parallel;
 /// Frames that are compared with each other to find the one to begin with.
 const SEED_CANDIDATES: usize = 16;
 /// Up to this many frames are registered with each other; more by so many of them.
-const TOGETHER: usize = 48;
+const JOINT_FRAMES: usize = 48;
 /// Times that all frames are placed again, and how often of these each is looked for everywhere.
 const ROUNDS: usize = 12;
 const FAR_ROUNDS: usize = 2;
 /// Clips whose frames usually agree less than this are effects, flapping wings: nothing in them stands still.
-pub(crate) const HOLDS: f64 = 0.2;
+pub(crate) const MIN_AGREEMENT: f64 = 0.2;
 
 /// Where the figure of a frame stands.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Place {
+pub struct Registration {
     /// The shift that puts it where the first frame has it, to the right and down.
-    pub(crate) shift: (i64, i64),
+    pub offset: (i64, i64),
     /// The mean share of the figure that agrees with another frame then.
-    pub(crate) agreement: f64,
+    pub agreement: f64,
 }
 
 /// Registers frames of one figure, group by group, and the groups with each other: the first frame with anything solid stays.
 /// `reach` is the farthest shift. `None` where nothing is solid.
-pub(crate) fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u32>) -> Vec<Option<Place>> {
-    let figures = classes::figures(frames);
-    let mut spots: Vec<Option<Spot>> = vec![None; frames.len()];
+pub fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u32>) -> Vec<Option<Registration>> {
+    let figures = label_map::label_frames(frames);
+    let mut spots: Vec<Option<Position>> = vec![None; frames.len()];
     let mut agreements = vec![1.0; frames.len()];
     let mut lead: Option<Votes> = None;
     for group in groups {
-        let shown: Vec<(usize, &Figure)> =
+        let shown: Vec<(usize, &LabelMap)> =
             group.iter().filter_map(|&at| Some((at, figures[at].as_ref()?))).collect();
         if shown.is_empty() {
             continue;
         }
-        let own: Vec<&Figure> = shown.iter().map(|(_, figure)| *figure).collect();
+        let own: Vec<&LabelMap> = shown.iter().map(|(_, figure)| *figure).collect();
         let mut clip = Clip::register(own, reach);
         match &lead {
             None => lead = Some(clip.votes()),
@@ -81,20 +81,20 @@ pub(crate) fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u
     let start = (origin.0 - first.at.0, origin.1 - first.at.1);
     let place = |at: usize| {
         let (figure, spot) = (figures[at].as_ref()?, spots[at]?);
-        let shift = (spot.0 - figure.at.0 - start.0, spot.1 - figure.at.1 - start.1);
-        Some(Place { shift, agreement: agreements[at] })
+        let offset = (spot.0 - figure.at.0 - start.0, spot.1 - figure.at.1 - start.1);
+        Some(Registration { offset, agreement: agreements[at] })
     };
     (0..frames.len()).map(place).collect()
 }
 
 /// The middle across of what most of the frames show when they are lined up, on the canvas of the first; `None` where that is nothing.
-pub(crate) fn middle_across(frames: &[&Frame], places: &[Option<Place>]) -> Option<f64> {
-    let figures = classes::figures(frames);
+pub(crate) fn middle_across(frames: &[&Frame], places: &[Option<Registration>]) -> Option<f64> {
+    let figures = label_map::label_frames(frames);
     let placed = figures.iter().zip(places).filter_map(|(figure, place)| {
-        let (figure, (x, y)) = (figure.as_ref()?, (*place)?.shift);
+        let (figure, (x, y)) = (figure.as_ref()?, (*place)?.offset);
         Some((figure, (figure.at.0 + x, figure.at.1 + y)))
     });
-    let placed: Vec<(&Figure, Spot)> = placed.collect();
+    let placed: Vec<(&LabelMap, Position)> = placed.collect();
     let chosen = evenly(placed.len(), placed.len().min(VOTERS)).into_iter().map(|at| placed[at]);
     let common = Votes::of(&chosen.collect::<Vec<_>>()).common();
     let shown = common.classes.iter().enumerate().filter(|(_, class)| **class > 0);
@@ -105,18 +105,18 @@ pub(crate) fn middle_across(frames: &[&Frame], places: &[Option<Place>]) -> Opti
 
 /// Figures of one clip and where they are.
 struct Clip<'a> {
-    figures: Vec<&'a Figure>,
-    spots: Vec<Spot>,
+    figures: Vec<&'a LabelMap>,
+    spots: Vec<Position>,
     /// The figures that vote.
     voters: Vec<usize>,
-    effort: Effort,
+    effort: SearchQuality,
 }
 
 impl<'a> Clip<'a> {
-    fn register(figures: Vec<&'a Figure>, reach: Option<u32>) -> Self {
+    fn register(figures: Vec<&'a LabelMap>, reach: Option<u32>) -> Self {
         let spots = figures.iter().map(|figure| figure.at).collect();
-        let is_long = figures.len() > TOGETHER;
-        let voters = evenly(figures.len(), figures.len().min(TOGETHER));
+        let is_long = figures.len() > JOINT_FRAMES;
+        let voters = evenly(figures.len(), figures.len().min(JOINT_FRAMES));
         let effort = if is_long { FAST } else { THOROUGH };
         let mut clip = Self { figures, spots, voters, effort };
         let start = clip.seed_voter();
@@ -132,20 +132,20 @@ impl<'a> Clip<'a> {
     }
 
     fn votes(&self) -> Votes {
-        let placed: Vec<(&Figure, Spot)> =
+        let placed: Vec<(&LabelMap, Position)> =
             self.voters.iter().map(|&at| (self.figures[at], self.spots[at])).collect();
         Votes::of(&placed)
     }
 
     /// Where a figure votes, if it does.
-    fn own(&self, at: usize) -> Option<Spot> {
+    fn own(&self, at: usize) -> Option<Position> {
         self.voters.binary_search(&at).ok().map(|_| self.spots[at])
     }
 
     /// Whether a figure may stand at a spot. Shifts count from the first frame, which may move itself.
-    fn allowed(&self, at: usize, reach: Option<u32>) -> impl Fn(Spot) -> bool + use<> {
+    fn allowed(&self, at: usize, reach: Option<u32>) -> impl Fn(Position) -> bool + use<> {
         let own = self.figures[at].at;
-        move |spot: Spot| {
+        move |spot: Position| {
             let most = reach.map_or(i64::MAX, |reach| 2 * i64::from(reach));
             (spot.0 - own.0).abs() <= most && (spot.1 - own.1).abs() <= most
         }
@@ -198,7 +198,7 @@ impl<'a> Clip<'a> {
                     return near;
                 }
                 let far = search.best(figure, own, &is_allowed).unwrap_or(near);
-                let count = |spot: Spot| votes.count(figure, spot, own, 1);
+                let count = |spot: Position| votes.count(figure, spot, own, 1);
                 if count(far) > count(near) { far } else { near }
             });
             let mut has_moved = false;
@@ -229,7 +229,8 @@ impl<'a> Clip<'a> {
         let shift =
             |at: usize| (self.spots[at].0 - self.figures[at].at.0, self.spots[at].1 - self.figures[at].at.1);
         let first = shift(0);
-        let is_near = |shift: Spot| (shift.0 - first.0).abs() <= reach && (shift.1 - first.1).abs() <= reach;
+        let is_near =
+            |shift: Position| (shift.0 - first.0).abs() <= reach && (shift.1 - first.1).abs() <= reach;
         let far: Vec<usize> = (0..self.figures.len()).filter(|&at| !is_near(shift(at))).collect();
         if far.is_empty() {
             return;
@@ -238,7 +239,7 @@ impl<'a> Clip<'a> {
         let search = Search::new(&votes, far.iter().map(|&at| self.figures[at]), self.effort);
         for at in far {
             let own = self.figures[at].at;
-            let is_allowed = |spot: Spot| is_near((spot.0 - own.0, spot.1 - own.1));
+            let is_allowed = |spot: Position| is_near((spot.0 - own.0, spot.1 - own.1));
             let found = search.best(self.figures[at], self.own(at), &is_allowed);
             self.spots[at] = found.unwrap_or((own.0 + first.0, own.1 + first.1));
         }

@@ -3,13 +3,13 @@
 
 use std::cmp::Reverse;
 
-use crate::register::classes::{CLASSES, Figure};
+use crate::register::label_map::{CLASSES, LabelMap};
 use crate::register::planes::{Planes, Spectrum, correlate};
-use crate::register::votes::{SAME, Spot, Votes};
+use crate::register::votes::{Position, SAME, Votes};
 
 /// How much trouble is taken.
 #[derive(Clone, Copy)]
-pub(super) struct Effort {
+pub(super) struct SearchQuality {
     /// The longest side of planes, in blocks.
     pub(super) longest: usize,
     /// Peaks that are looked at pixel by pixel.
@@ -23,28 +23,29 @@ pub(super) struct Effort {
 }
 
 /// For a few frames.
-pub(super) const THOROUGH: Effort =
-    Effort { longest: 120, peaks: 6, pixels: 4000, settling: u64::MAX, planes: CLASSES };
+pub(super) const THOROUGH: SearchQuality =
+    SearchQuality { longest: 120, peaks: 6, pixels: 4000, settling: u64::MAX, planes: CLASSES };
 /// For each of very many.
-pub(super) const FAST: Effort = Effort { longest: 48, peaks: 2, pixels: 250, settling: 1200, planes: 5 };
+pub(super) const FAST: SearchQuality =
+    SearchQuality { longest: 48, peaks: 2, pixels: 250, settling: 1200, planes: 5 };
 
-impl Effort {
+impl SearchQuality {
     /// The plane of a class; that of anything solid is the first.
     fn plane(self, class: u8) -> usize {
         1 + (usize::from(class) - 1) % self.planes
     }
 
-    fn stride(self, figure: &Figure) -> usize {
+    fn stride(self, figure: &LabelMap) -> usize {
         stride(figure, self.pixels)
     }
 
-    fn settling_stride(self, figure: &Figure) -> usize {
+    fn settling_stride(self, figure: &LabelMap) -> usize {
         stride(figure, self.settling)
     }
 }
 
 /// Every so many rows and columns leave at most this many solid pixels.
-fn stride(figure: &Figure, most: u64) -> usize {
+fn stride(figure: &LabelMap, most: u64) -> usize {
     (1usize..).find(|&stride| figure.area / (stride * stride) as u64 <= most).unwrap_or(1)
 }
 
@@ -55,15 +56,15 @@ pub(super) struct Search<'a> {
     factor: usize,
     /// The votes for anything solid, then those for each class, or for all that share a plane.
     spectra: Vec<Option<Spectrum>>,
-    effort: Effort,
+    effort: SearchQuality,
 }
 
 impl<'a> Search<'a> {
     /// `figures` are all that will be looked for.
     pub(super) fn new<'f>(
         votes: &'a Votes,
-        figures: impl Iterator<Item = &'f Figure>,
-        effort: Effort,
+        figures: impl Iterator<Item = &'f LabelMap>,
+        effort: SearchQuality,
     ) -> Self {
         let most = figures.fold((1, 1), |most: (usize, usize), figure| {
             (most.0.max(figure.width as usize), most.1.max(figure.height as usize))
@@ -96,10 +97,10 @@ impl<'a> Search<'a> {
     /// The best spot of those that are allowed. Where the figure has voted, at `own`, its own vote does not count.
     pub(super) fn best(
         &self,
-        figure: &Figure,
-        own: Option<Spot>,
-        is_allowed: &dyn Fn(Spot) -> bool,
-    ) -> Option<Spot> {
+        figure: &LabelMap,
+        own: Option<Position>,
+        is_allowed: &dyn Fn(Position) -> bool,
+    ) -> Option<Position> {
         let stride = self.effort.stride(figure);
         let found = self.peaks(figure, is_allowed).into_iter();
         let climbed =
@@ -113,11 +114,11 @@ impl<'a> Search<'a> {
     /// The best spot near one.
     pub(super) fn near(
         &self,
-        figure: &Figure,
-        spot: Spot,
-        own: Option<Spot>,
-        is_allowed: &dyn Fn(Spot) -> bool,
-    ) -> Spot {
+        figure: &LabelMap,
+        spot: Position,
+        own: Option<Position>,
+        is_allowed: &dyn Fn(Position) -> bool,
+    ) -> Position {
         let stride = self.effort.stride(figure);
         let near = self.climb(figure, spot, own, 2, stride, is_allowed);
         let closely = self.effort.settling_stride(figure);
@@ -125,7 +126,7 @@ impl<'a> Search<'a> {
     }
 
     /// The correlation with the votes for every spot, in blocks.
-    fn correlation(&self, figure: &Figure) -> Vec<i64> {
+    fn correlation(&self, figure: &LabelMap) -> Vec<i64> {
         let width = self.planes.width();
         let mut sum = self.planes.nothing();
         let used = (figure.height as usize).div_ceil(self.factor);
@@ -152,7 +153,7 @@ impl<'a> Search<'a> {
     }
 
     /// The highest peaks, each at a spot of its own.
-    fn peaks(&self, figure: &Figure, is_allowed: &dyn Fn(Spot) -> bool) -> Vec<Spot> {
+    fn peaks(&self, figure: &LabelMap, is_allowed: &dyn Fn(Position) -> bool) -> Vec<Position> {
         let counts = self.correlation(figure);
         // Shifts to the left and up lie at the far end of the planes: wrapped so that they come first, with room for a border.
         let blocks = |pixels: u32| (pixels as usize).div_ceil(self.factor);
@@ -169,7 +170,7 @@ impl<'a> Search<'a> {
         let origin = self.votes.origin;
         let place =
             |origin: i64, at: usize, first: usize| origin + (at as i64 - first as i64) * self.factor as i64;
-        let mut peaks: Vec<(Reverse<i64>, i64, Spot)> = Vec::new();
+        let mut peaks: Vec<(Reverse<i64>, i64, Position)> = Vec::new();
         for (x, y) in (1..height - 1).flat_map(|y| (1..width - 1).map(move |x| (x, y))) {
             let at = y * width + x;
             let (above, below) = (at - width, at + width);
@@ -190,21 +191,21 @@ impl<'a> Search<'a> {
 
     fn climb(
         &self,
-        figure: &Figure,
-        start: Spot,
-        own: Option<Spot>,
+        figure: &LabelMap,
+        start: Position,
+        own: Option<Position>,
         step: usize,
         stride: usize,
-        is_allowed: &dyn Fn(Spot) -> bool,
-    ) -> Spot {
-        let rank = |spot: Spot| self.rank(figure, spot, own, stride);
+        is_allowed: &dyn Fn(Position) -> bool,
+    ) -> Position {
+        let rank = |spot: Position| self.rank(figure, spot, own, stride);
         let (mut spot, mut best) = (start, rank(start));
         let is_last = step == 1 && stride == self.effort.settling_stride(figure);
         let mut step = step as i64;
         while step > 0 {
             // What was climbed in samples is nearly there.
             let around = (-1..=1).flat_map(|dy: i64| (-1..=1).map(move |dx: i64| (dx, dy)));
-            let is_looked_at = |&(dx, dy): &Spot| !is_last || dx == 0 || dy == 0;
+            let is_looked_at = |&(dx, dy): &Position| !is_last || dx == 0 || dy == 0;
             let around = around.filter(is_looked_at).map(|(dx, dy)| (dx * step, dy * step));
             let near = around
                 .map(|(dx, dy)| (spot.0 + dx, spot.1 + dy))
@@ -218,12 +219,18 @@ impl<'a> Search<'a> {
     }
 
     /// More votes are better, then a smaller shift.
-    fn rank(&self, figure: &Figure, spot: Spot, own: Option<Spot>, stride: usize) -> (u64, Reverse<i64>) {
+    fn rank(
+        &self,
+        figure: &LabelMap,
+        spot: Position,
+        own: Option<Position>,
+        stride: usize,
+    ) -> (u64, Reverse<i64>) {
         (self.votes.count(figure, spot, own, stride), Reverse(far(figure, spot)))
     }
 }
 
 /// How far a spot is from the figure's own.
-fn far(figure: &Figure, spot: Spot) -> i64 {
+fn far(figure: &LabelMap, spot: Position) -> i64 {
     (spot.0 - figure.at.0).abs() + (spot.1 - figure.at.1).abs()
 }

@@ -37,7 +37,7 @@ fn figure(scale: i64, pose: Pose) -> Frame {
     Frame::new(name("koi"), name("a"), Pixels::whole(image)).unwrap()
 }
 
-fn found(frames: &[Frame], reach: Option<u32>) -> Vec<Option<Place>> {
+fn found(frames: &[Frame], reach: Option<u32>) -> Vec<Option<Registration>> {
     let frames: Vec<&Frame> = frames.iter().collect();
     register(&frames, &[(0..frames.len()).collect()], reach)
 }
@@ -57,7 +57,7 @@ proptest! {
         let first = poses[0].at;
         for (place, pose) in found(&frames, None).into_iter().zip(&poses) {
             let place = place.unwrap();
-            prop_assert_eq!(place.shift, (first.0 - pose.at.0, first.1 - pose.at.1));
+            prop_assert_eq!(place.offset, (first.0 - pose.at.0, first.1 - pose.at.1));
             prop_assert!(place.agreement > 0.2 && place.agreement <= 1.0);
         }
     }
@@ -76,7 +76,7 @@ fn very_many_frames_are_found_too_on_any_number_of_threads() {
     assert_eq!(places, on(3));
     for (at, place) in (0..).zip(places) {
         let (own, first) = (pose(at).at, pose(0).at);
-        assert_eq!(place.unwrap().shift, (first.0 - own.0, first.1 - own.1), "frame {at}");
+        assert_eq!(place.unwrap().offset, (first.0 - own.0, first.1 - own.1), "frame {at}");
     }
 }
 
@@ -87,7 +87,7 @@ fn blank_frames_have_no_place_and_alike_frames_stay() {
         still.clone().with_pixels(Pixels::whole(RgbaImage::new(SIDE, SIDE)), Default::default()).unwrap();
     let places = found(&[blank.clone(), still.clone(), blank.clone(), still.clone()], None);
     assert_eq!(places.iter().map(Option::is_some).collect::<Vec<_>>(), [false, true, false, true]);
-    assert!(places.iter().flatten().all(|place| place.shift == (0, 0) && place.agreement == 1.0));
+    assert!(places.iter().flatten().all(|place| place.offset == (0, 0) && place.agreement == 1.0));
     assert_eq!(found(&[blank.clone(), blank], None), [None, None]);
     // One color all over: any shift that lies on the figure is as good, and the smallest is taken.
     let block = |width: u32| {
@@ -97,14 +97,15 @@ fn blank_frames_have_no_place_and_alike_frames_stay() {
         });
         still.clone().with_pixels(Pixels::whole(image), Default::default()).unwrap()
     };
-    assert_eq!(found(&[block(30), block(20)], None)[1].unwrap().shift, (0, 0));
+    assert_eq!(found(&[block(30), block(20)], None)[1].unwrap().offset, (0, 0));
 }
 
 #[test]
 fn no_frame_is_moved_farther_than_the_reach() {
     let poses = [(0, 0), (20, 3), (-4, 2)].map(|at| Pose { at, stride: 2, arm: 0 });
     let frames: Vec<Frame> = poses.iter().map(|&pose| figure(2, pose)).collect();
-    let shifts: Vec<(i64, i64)> = found(&frames, Some(6)).iter().flatten().map(|place| place.shift).collect();
+    let shifts: Vec<(i64, i64)> =
+        found(&frames, Some(6)).iter().flatten().map(|place| place.offset).collect();
     assert!(shifts.iter().all(|(x, y)| x.abs() <= 6 && y.abs() <= 6), "{shifts:?}");
     assert_eq!(shifts[2], (4, -2));
 }
@@ -116,6 +117,6 @@ fn clips_of_one_figure_are_lined_up_with_each_other() {
     let frames: Vec<Frame> = poses.iter().map(|&pose| figure(2, pose)).collect();
     let frames: Vec<&Frame> = frames.iter().collect();
     let places = register(&frames, &[vec![0, 1], vec![2, 3, 4]], None);
-    let shifts: Vec<i64> = places.iter().map(|place| place.unwrap().shift.0).collect();
+    let shifts: Vec<i64> = places.iter().map(|place| place.unwrap().offset.0).collect();
     assert_eq!(shifts, [0, -5, -20, -26, -17]);
 }

@@ -1,6 +1,6 @@
 //! What frames that are lined up show at each place, counted by class, and how well another frame agrees with it.
 
-use crate::register::classes::{CLASSES, Figure};
+use crate::register::label_map::{CLASSES, LabelMap};
 
 /// For each place: the votes for anything solid, then those for each class.
 const SLOTS: usize = CLASSES + 1;
@@ -12,12 +12,12 @@ pub(super) const SAME: u64 = 4;
 pub(super) const VOTERS: usize = 96;
 
 /// A place of a figure's left top corner on the common plane.
-pub(super) type Spot = (i64, i64);
+pub(super) type Position = (i64, i64);
 
 /// The votes of placed figures.
 pub(super) struct Votes {
     /// The left top corner of what is kept.
-    pub(super) origin: Spot,
+    pub(super) origin: Position,
     pub(super) width: usize,
     pub(super) height: usize,
     /// For each place [`SLOTS`] votes.
@@ -28,9 +28,9 @@ pub(super) struct Votes {
 
 impl Votes {
     /// The votes of at most [`VOTERS`] figures, each at its spot.
-    pub(super) fn of(placed: &[(&Figure, Spot)]) -> Self {
+    pub(super) fn of(placed: &[(&LabelMap, Position)]) -> Self {
         debug_assert!(placed.len() <= usize::from(u8::MAX), "votes are counted in a byte");
-        let edge = |edge: fn(&(&Figure, Spot)) -> i64| placed.iter().map(edge);
+        let edge = |edge: fn(&(&LabelMap, Position)) -> i64| placed.iter().map(edge);
         let left = edge(|(_, spot)| spot.0).min().unwrap_or(0);
         let top = edge(|(_, spot)| spot.1).min().unwrap_or(0);
         let right = edge(|(figure, spot)| spot.0 + i64::from(figure.width)).max().unwrap_or(0);
@@ -63,15 +63,21 @@ impl Votes {
 
     /// What the votes for what a figure shows are worth, were it at this spot; every `stride`th row and column is asked. Where the figure is
     /// one of those that vote, at `own`, its own vote does not count.
-    pub(super) fn count(&self, figure: &Figure, spot: Spot, own: Option<Spot>, stride: usize) -> u64 {
+    pub(super) fn count(
+        &self,
+        figure: &LabelMap,
+        spot: Position,
+        own: Option<Position>,
+        stride: usize,
+    ) -> u64 {
         self.weighed(figure, spot, own, stride, (SAME, 1))
     }
 
     fn weighed(
         &self,
-        figure: &Figure,
-        spot: Spot,
-        own: Option<Spot>,
+        figure: &LabelMap,
+        spot: Position,
+        own: Option<Position>,
         stride: usize,
         (same, solid): (u64, u64),
     ) -> u64 {
@@ -104,7 +110,7 @@ impl Votes {
     }
 
     /// The mean share of a figure that agrees with one of those that vote.
-    pub(super) fn agreement(&self, figure: &Figure, spot: Spot, own: Option<Spot>) -> f64 {
+    pub(super) fn agreement(&self, figure: &LabelMap, spot: Position, own: Option<Position>) -> f64 {
         let voters = self.voters - u64::from(own.is_some());
         if voters == 0 || figure.area == 0 {
             return 1.0;
@@ -113,7 +119,7 @@ impl Votes {
     }
 
     /// What most show at each place, where at least half show something solid.
-    pub(super) fn common(&self) -> Figure {
+    pub(super) fn common(&self) -> LabelMap {
         let classes: Vec<u8> = self
             .counts
             .chunks_exact(SLOTS)
@@ -123,7 +129,7 @@ impl Votes {
             })
             .collect();
         let area = classes.iter().filter(|&&class| class > 0).count() as u64;
-        Figure { at: self.origin, width: self.width as u32, height: self.height as u32, classes, area }
+        LabelMap { at: self.origin, width: self.width as u32, height: self.height as u32, classes, area }
     }
 }
 
@@ -135,7 +141,7 @@ fn overlap(x: i64, width: usize, plane: usize, stride: usize) -> Option<(usize, 
 }
 
 /// What a figure counts for itself, moved.
-fn itself(figure: &Figure, (x, y): Spot, stride: usize, (same, solid): (u64, u64)) -> u64 {
+fn itself(figure: &LabelMap, (x, y): Position, stride: usize, (same, solid): (u64, u64)) -> u64 {
     let width = figure.width as usize;
     let Some((from, to)) = overlap(x, width, width, stride) else { return 0 };
     let mut sum = 0;

@@ -7,5 +7,4 @@ mod clip;
 mod timing;
 
 pub use clip::{Clip, ClipError, Play, Step};
-pub(crate) use timing::gcd;
 pub use timing::{Span, TimeError};

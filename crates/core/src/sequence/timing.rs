@@ -2,6 +2,8 @@
 //!
 //! Six frames of 100 ms last 600 ms, 12 frames a second last 1/12 s each and not 83 ms. Never rounds.
 
+use num_integer::gcd;
+
 /// A length of time: `ticks / timescale` seconds, more than 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Span {
@@ -104,10 +106,6 @@ pub(crate) fn common_clock(spans: &[Span]) -> Result<(u32, Vec<u32>), TimeError>
     };
     let ticks = spans.iter().map(on_clock).collect::<Result<_, _>>()?;
     Ok((clock as u32, ticks))
-}
-
-pub(crate) fn gcd(a: u64, b: u64) -> u64 {
-    if b == 0 { a } else { gcd(b, a % b) }
 }
 
 #[cfg(test)]

@@ -12,7 +12,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::parallel;
-use crate::register::{Place, register};
+use crate::register::{Registration, register};
 use crate::shape::points::{center, feet, mass};
 use crate::shape::shifted::shifted;
 use crate::shape::trim::{TrimScope, groups};
@@ -267,7 +267,7 @@ fn by_figure(set: &FrameSet, options: &AlignOptions) -> Vec<Shift> {
         };
         let groups: Vec<Vec<usize>> = clips.iter().map(numbered).collect();
         for (at, place) in members.iter().zip(register(&frames, &groups, options.reach)) {
-            if let Some(Place { shift: (x, y), agreement }) = place {
+            if let Some(Registration { offset: (x, y), agreement }) = place {
                 shifts[*at] = Shift::found(x, y, agreement, AGREES);
             }
         }

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::groups::by_clip;
+use crate::groups::frames_by_clip;
 use crate::shape::points::SOLID;
 use crate::{Area, Frame, FrameSet, Name, Rect, SetError, Size};
 
@@ -114,7 +114,7 @@ fn centered(frame: &Frame, size: Size) -> Area {
 fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<Area>>, Vec<Coverage>) {
     let mut areas = vec![None; set.frames().len()];
     let mut coverage = Vec::new();
-    for group in by_clip(set) {
+    for group in frames_by_clip(set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
         let Some((rect, share)) = CoverageHistogram::of(&frames).and_then(|heap| heap.core(share)) else {
             continue;

@@ -10,7 +10,7 @@ pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
 }
 
 /// One frame mirrored.
-pub(crate) fn mirrored(frame: Frame, how: Mirror) -> Frame {
+pub fn mirrored(frame: Frame, how: Mirror) -> Frame {
     let (canvas, kept) = (frame.canvas(), frame.kept());
     let pixels = match how {
         _ if kept.is_empty() => Pixels::none(),

@@ -25,10 +25,11 @@ pub use align::{
 pub use boxes::{BoxError, BoxRule, BoxSpec, Coverage, set_box};
 pub use canvas::{CanvasError, CanvasRule, set_canvas};
 pub use mirror::mirror;
-pub(crate) use mirror::mirrored;
+pub use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
 pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
 pub use places::{FrameOverride, OverrideError, OverrideKind, PlannedShifts, apply_overrides, plan_shifts};
+pub use points::{SOLID, center, feet};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
 pub use scale::{Resample, ScaleError, ScaleRule, ScaleRuleError, fitting, scale, scale_each};

@@ -10,8 +10,8 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::clip::Clip;
-use crate::groups::by_clip;
-use crate::register::{HOLDS, middle_across, path, register};
+use crate::groups::frames_by_clip;
+use crate::register::{MIN_AGREEMENT, middle_across, path, register};
 use crate::shape::points::{feet, mass};
 use crate::{Color, Frame, FrameSet, Point, SetError};
 
@@ -127,7 +127,7 @@ pub fn set_pivot(set: FrameSet, anchor: Anchor, per: PivotPer) -> Result<FrameSe
 fn feet_of_all(set: &FrameSet, per: PivotPer) -> Vec<Point> {
     let groups: Vec<Vec<usize>> = match per {
         PivotPer::Frame => (0..set.frames().len()).map(|at| vec![at]).collect(),
-        PivotPer::Clip => by_clip(set),
+        PivotPer::Clip => frames_by_clip(set),
         PivotPer::Sprite => set.sprites().into_iter().map(|sprite| set.frames_of(sprite).to_vec()).collect(),
     };
     let clip_of = |number: usize| match per {
@@ -155,13 +155,13 @@ fn registered_feet(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
         return None;
     }
     let places = register(frames, &[(0..frames.len()).collect()], None);
-    if path::median(places.iter().flatten().map(|place| place.agreement).collect()) < HOLDS {
+    if path::median(places.iter().flatten().map(|place| place.agreement).collect()) < MIN_AGREEMENT {
         return None;
     }
     let middle = middle_across(frames, &places)?;
     let side = frames.iter().map(|frame| frame.canvas().width.max(frame.canvas().height)).max()?;
     let along = |axis: fn((i64, i64)) -> i64| -> Vec<Option<f64>> {
-        places.iter().map(|place| place.map(|place| -axis(place.shift) as f64)).collect()
+        places.iter().map(|place| place.map(|place| -axis(place.offset) as f64)).collect()
     };
     let limit = path::default_limit(side);
     let (across, down) = (along(|(x, _)| x), along(|(_, y)| y));

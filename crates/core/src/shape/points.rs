@@ -5,10 +5,10 @@
 use crate::{Frame, Point};
 
 /// Pixels with a higher alpha are solid: enough to stand on, to bump into.
-pub(crate) const SOLID: u8 = 127;
+pub const SOLID: u8 = 127;
 
 /// The middle of the lowest solid pixels, on the edge below them. `None` where nothing is solid.
-pub(crate) fn feet(frame: &Frame) -> Option<Point> {
+pub fn feet(frame: &Frame) -> Option<Point> {
     let lowest = frame.content(SOLID)?.bottom() - 1 - u64::from(frame.inset().y);
     let row = frame.pixels().row(lowest as u32);
     let solid = |pixel: &[u8]| pixel[3] > SOLID;
@@ -19,7 +19,7 @@ pub(crate) fn feet(frame: &Frame) -> Option<Point> {
 }
 
 /// The middle of the box round the solid pixels.
-pub(crate) fn center(frame: &Frame) -> Option<Point> {
+pub fn center(frame: &Frame) -> Option<Point> {
     let rect = frame.content(SOLID)?;
     let middle = |start: u32, length: u32| f64::from(start) + f64::from(length) / 2.0;
     Some(Point::new(middle(rect.x, rect.width), middle(rect.y, rect.height)))

@@ -5,7 +5,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::register::{Place, register};
+use crate::register::{Registration, register};
 use crate::shape::points::feet;
 use crate::{Frame, FrameSet, Point, SetError};
 
@@ -40,7 +40,7 @@ pub fn coregister_pivots(set: FrameSet) -> Result<(FrameSet, Coregistration), Se
         done.by_figure += group.len();
         let ground = ground(&frames, &places);
         for (&at, place) in group.iter().zip(&places) {
-            if let (Some(ground), Some(Place { shift: (x, y), .. })) = (ground, *place) {
+            if let (Some(ground), Some(Registration { offset: (x, y), .. })) = (ground, *place) {
                 pivots[at] = Point::new(ground.x - x as f64, ground.y - y as f64);
             }
         }
@@ -64,7 +64,7 @@ fn clips(set: &FrameSet) -> Vec<Vec<usize>> {
     groups.into_values().collect()
 }
 
-fn is_same_subject(places: &[Option<Place>]) -> bool {
+fn is_same_subject(places: &[Option<Registration>]) -> bool {
     let mut agreements: Vec<f64> = places.iter().flatten().map(|place| place.agreement).collect();
     agreements.sort_by(f64::total_cmp);
     let (least, middle) = (agreements.first(), agreements.get(agreements.len() / 2));
@@ -74,9 +74,9 @@ fn is_same_subject(places: &[Option<Place>]) -> bool {
 }
 
 /// The middle of the registered figure's feet, on the lowest line that any frame reaches, in the first frame's place.
-fn ground(frames: &[&Frame], places: &[Option<Place>]) -> Option<Point> {
-    let stand = |(frame, place): (&&Frame, &Option<Place>)| {
-        let (feet, (x, y)) = (feet(frame)?, (*place)?.shift);
+fn ground(frames: &[&Frame], places: &[Option<Registration>]) -> Option<Point> {
+    let stand = |(frame, place): (&&Frame, &Option<Registration>)| {
+        let (feet, (x, y)) = (feet(frame)?, (*place)?.offset);
         Some(Point::new(feet.x + x as f64, feet.y + y as f64))
     };
     let stands: Vec<Point> = frames.iter().zip(places).filter_map(stand).collect();

@@ -12,12 +12,12 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use image::{RgbaImage, imageops};
 
+use crate::encode::png;
 use crate::export::facts::PlayedStep;
 use crate::export::idents::{css_name, idents};
 use crate::export::{ExportError, ExportSource, File};
 use crate::manifest::{FrameEntry, Sampling};
 use crate::store::seal;
-use crate::write::png;
 use shibori_core::Rect;
 
 const FORMAT: &str = "CSS";

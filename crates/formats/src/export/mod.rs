@@ -15,7 +15,7 @@ mod template;
 
 use std::path::{Path, PathBuf};
 
-use crate::read::is_image;
+use crate::decode::is_image;
 use crate::store::seal::is_intact;
 use crate::store::{Transaction, Written};
 use crate::{Error, WriteProblem};

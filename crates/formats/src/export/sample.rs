@@ -7,10 +7,10 @@ use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Point};
 use tempfile::TempDir;
 
+use crate::decode::Limits;
+use crate::encode::{self, PageEncoding};
 use crate::export::ExportSource;
-use crate::read::Limits;
 use crate::store::Transaction;
-use crate::write::{self, PageEncoding};
 
 /// Frames of 12x10 pixels, each of its own colors, the drawing somewhere inside; number 3 is blank.
 pub(super) fn frames(count: u32) -> FrameSet {
@@ -44,7 +44,7 @@ pub(super) fn subject(
     let path = folder.path().join(stem);
     let atlases = [atlas];
     let run = Transaction::default();
-    write::atlas(&path, &atlases, options, &run, || {}).unwrap();
+    encode::atlas(&path, &atlases, options, &run, || {}).unwrap();
     run.commit().unwrap();
     let subject =
         ExportSource::open(&folder.path().join(format!("{stem}.json")), &Limits::default()).unwrap();

@@ -3,11 +3,11 @@
 use std::path::{Path, PathBuf};
 
 use crate::Error;
+use crate::decode::{Limits, LoadedPage, opened, read_staged};
+use crate::encode::png;
 use crate::export::facts::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, page_files};
-use crate::read::{Limits, LoadedPage, opened, read_staged};
-use crate::write::png;
 use shibori_core::{Lease, Pixels, parallel};
 
 /// A manifest, its pages, and what follows from both.

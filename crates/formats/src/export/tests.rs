@@ -2,7 +2,7 @@ use std::path::Path;
 
 use super::sample::{frames, subject};
 use super::*;
-use crate::write::PageEncoding;
+use crate::encode::PageEncoding;
 
 const CLIPS: [&str; 3] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce", "back = 0-1 mirror once"];
 
@@ -53,7 +53,7 @@ fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
 fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
     let premultiplied = shibori_core::pack::ColorFinish { spread: 0, premultiplied: true };
     let soft = PageEncoding { finish: premultiplied, ..PageEncoding::default() };
-    let tga = PageEncoding { format: crate::write::PageFormat::Tga, ..PageEncoding::default() };
+    let tga = PageEncoding { format: crate::encode::PageFormat::Tga, ..PageEncoding::default() };
     for (options, told) in [
         (soft, "page 'pond.png' can't be used in CSS: its colors are multiplied by alpha"),
         (tga, "page 'pond.tga' can't be used in CSS: browsers can't display this file format"),

@@ -82,14 +82,14 @@ fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
     let image = RgbaImage::from_fn(6, 4, |x, y| {
         Rgba([x as u8 * 10, y as u8 * 10, 100, if x < 5 { 255 } else { 128 }])
     });
-    std::fs::write(folder.path().join("pond.png"), crate::write::png(&image).unwrap()).unwrap();
+    std::fs::write(folder.path().join("pond.png"), crate::encode::png(&image).unwrap()).unwrap();
     let text = format!(
         "{{ \"format\": \"shibori/1\", \"pages\": [{{ \"file\": \"pond.png\", {page} }}], \"frames\": [{{ \"name\": \"koi-00\", \
          \"sprite\": \"koi\", \"canvas\": [8, 8], \"inset\": [1, 1], \"pivot\": [4, 8], {frame} }}] }}"
     );
     let path = folder.path().join("pond.json");
     std::fs::write(&path, text).unwrap();
-    match crate::read::load(&path, &crate::read::Limits::default()) {
+    match crate::decode::load(&path, &crate::decode::Limits::default()) {
         Ok(gathered) => {
             assert_eq!(gathered.files.len(), 2);
             Ok(gathered.set)
@@ -158,8 +158,8 @@ fn boxes_panels_and_polygons_are_read_and_empty_boxes_refused() {
 
 #[test]
 fn reading_only_what_shows_loses_nothing() {
+    use crate::encode;
     use crate::store::Transaction;
-    use crate::write;
     let folder = tempfile::tempdir().unwrap();
     let frame = |at: u32| {
         let image = RgbaImage::from_fn(12, 9, |x, y| {
@@ -176,12 +176,12 @@ fn reading_only_what_shows_loses_nothing() {
     let options = shibori_core::pack::PackOptions { layout, ..shibori_core::pack::PackOptions::dense() };
     let atlas = shibori_core::pack::pack(set.clone(), Vec::new(), &options).unwrap();
     let run = Transaction::default();
-    write::set(set.clone(), &folder.path().join("set"), &run, || {}).unwrap();
-    write::atlas(&folder.path().join("a"), &[atlas], &write::PageEncoding::default(), &run, || {}).unwrap();
+    encode::set(set.clone(), &folder.path().join("set"), &run, || {}).unwrap();
+    encode::atlas(&folder.path().join("a"), &[atlas], &encode::PageEncoding::default(), &run, || {}).unwrap();
     run.commit().unwrap();
     for manifest in ["set/frames.json", "a.json"] {
-        let limits = crate::read::Limits { tighten: true, ..crate::read::Limits::default() };
-        let read = crate::read::load(&folder.path().join(manifest), &limits).unwrap().set;
+        let limits = crate::decode::Limits { tighten: true, ..crate::decode::Limits::default() };
+        let read = crate::decode::load(&folder.path().join(manifest), &limits).unwrap().set;
         for (before, after) in set.frames().iter().zip(read.frames()) {
             assert!(after.restored().looks_like(&before.restored()), "{manifest} {}", before.name());
             assert_eq!((after.canvas(), after.pivot()), (before.canvas(), before.pivot()));

@@ -16,7 +16,7 @@ use tempfile::TempDir;
 use super::file_system::{FileSystem, OsFileSystem};
 use super::transaction::Transaction;
 use super::{Policy, journal, staging};
-use crate::write::png;
+use crate::encode::png;
 use crate::{Error, WriteProblem};
 
 /// What happens at one call.

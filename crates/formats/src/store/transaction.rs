@@ -506,7 +506,7 @@ impl Transaction {
         let is_approved = is_hand_work || self.policy.force || self.state().approved.contains(target);
         match existing {
             Some(found) if !found.is_ours && !is_approved => {
-                let problem = match crate::write::fault_of_manifest(target) {
+                let problem = match crate::encode::fault_of_manifest(target) {
                     Some(why) => WriteProblem::BrokenManifest { why },
                     None => WriteProblem::NotOurs,
                 };
@@ -514,7 +514,7 @@ impl Transaction {
             }
             // A manifest is replaced by a manifest, which is merged with it and approved.
             Some(_) if !is_approved && target.extension().is_some_and(|ending| ending == "json") => {
-                match crate::write::sprites_of_manifest(target) {
+                match crate::encode::sprites_of_manifest(target) {
                     Some(sprites) => Err(Error::write(target, WriteProblem::OtherSprites { sprites })),
                     None => Ok(existing),
                 }
@@ -804,7 +804,7 @@ mod tests {
     use std::time::SystemTime;
 
     use super::*;
-    use crate::write::png;
+    use crate::encode::png;
 
     fn folder_with(files: &[(&str, &[u8])]) -> tempfile::TempDir {
         let folder = tempfile::tempdir().unwrap();

@@ -6,7 +6,7 @@ use std::path::Path;
 use shibori_core::clip::Clip;
 use shibori_core::pack::RowName;
 use shibori_core::{FrameSet, parallel};
-use shibori_formats::read::Limits;
+use shibori_formats::decode::Limits;
 use shibori_formats::store::Policy;
 
 use crate::build::make::frames;

@@ -4,8 +4,8 @@
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
 
+use shibori_formats::encode;
 use shibori_formats::store::{Policy, Transaction};
-use shibori_formats::write;
 
 use crate::Error;
 use crate::build::{Build, TargetInfo};
@@ -22,7 +22,7 @@ impl Build {
         let run = Transaction::new(Policy { recipe: Some(recipe.clone()), ..self.run.policy() });
         let inputs = steps.iter().flat_map(|step| &step.inputs).map(|path| self.base().join(path));
         run.add_sources(&inputs.chain([recipe]).collect::<Vec<_>>());
-        write::fresh_bytes(file, text.as_bytes(), is_depfile, &run)?;
+        encode::fresh_bytes(file, text.as_bytes(), is_depfile, &run)?;
         Ok(run.commit()?)
     }
 }

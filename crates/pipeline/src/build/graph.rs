@@ -5,11 +5,11 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::Name;
+use shibori_formats::decode::pages_of;
+use shibori_formats::encode::atlas_stem;
 use shibori_formats::export::{BUILTIN_TEMPLATES, csv_steps_beside};
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::read::pages_of;
 use shibori_formats::store::{file_key, outputs_of_recipe};
-use shibori_formats::write::atlas_stem;
 
 use crate::build::producers::Producers;
 use crate::build::sources::{

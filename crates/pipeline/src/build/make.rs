@@ -19,7 +19,8 @@ use crate::recipe::{FrameRecipe, Look, Preview, Sprite};
 use crate::steps::{
     CheckReport, Drawn, SpriteInput, clip_set, contact, contact_of, drift_of, export, grid, html, html_of,
     light_table_of, motion, motion_of, onion, onion_of, pack_set, pages, pages_of_set, replace_clip_frames,
-    slice_manifests, slice_sprite, whole, write_atlases, write_export, write_film, write_pictures, write_set,
+    slice_manifests, slice_sprite, whole, write_animation, write_atlases, write_export, write_pictures,
+    write_set,
 };
 use crate::{Context, Error};
 
@@ -170,7 +171,7 @@ fn of_atlas(
             }
         }
         Look::Motion(options) => {
-            write_film(&motion(manifest, options, cx)?.film, target, cx)?;
+            write_animation(&motion(manifest, options, cx)?.animation, target, cx)?;
             return alone();
         }
         Look::Html(options) => {
@@ -203,7 +204,7 @@ fn of_figure(
             None => drift_of(set(), None, options, cx)?,
         },
         Look::Motion(options) => {
-            write_film(&motion_of(set(), options, cx)?.film, target, cx)?;
+            write_animation(&motion_of(set(), options, cx)?.animation, target, cx)?;
             return alone();
         }
         Look::Html(options) => {

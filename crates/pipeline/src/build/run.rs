@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shibori_core::FrameSet;
-use shibori_formats::read::Limits;
+use shibori_formats::decode::Limits;
 use shibori_formats::store::{self, Digest, Policy, file_key};
 
 use crate::build::digest::{TargetDigests, Why};

@@ -6,8 +6,8 @@ use std::path::{Component, Path, PathBuf};
 
 use glob::{MatchOptions, Pattern};
 use shibori_formats::DisplaySlashed;
+use shibori_formats::decode::{is_image, manifest_of, pages_of};
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::read::{is_image, manifest_of, pages_of};
 
 use crate::recipe::{Fault, nearest};
 

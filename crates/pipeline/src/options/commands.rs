@@ -7,9 +7,9 @@ use std::str::FromStr;
 use serde::Deserialize;
 use shibori_core::check::{Limits, Rule};
 use shibori_core::cut::Counts;
-use shibori_core::draw::Backdrop;
 use shibori_core::shape::Anchor;
 use shibori_core::{FilterError, FrameSet, Only, Pair, Size};
+use shibori_draw::Backdrop;
 
 use crate::options::contradiction::needs;
 use crate::options::value::{Flag, NonNegative, Whole, comma_texts, text, word};

@@ -5,8 +5,8 @@ use std::str::FromStr;
 use serde::Deserialize;
 use shibori_core::Color;
 use shibori_core::pack::{ColorFinish, CompanionSpec, PageScale};
+use shibori_formats::encode::{PageEncoding, PageFormat, PngSize};
 use shibori_formats::manifest::{Sampling, UvOrigin};
-use shibori_formats::write::{PageEncoding, PageFormat, PngSize};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};

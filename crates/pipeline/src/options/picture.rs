@@ -1,7 +1,7 @@
 //! How pictures for people are drawn.
 
 use serde::Deserialize;
-use shibori_core::draw::Show;
+use shibori_draw::Overlay;
 
 use crate::options::value::{Whole, comma_words, text};
 
@@ -96,9 +96,9 @@ impl HeightOption {
 
 impl ShowOption {
     /// The list as what core draws.
-    pub fn get(&self) -> Show {
+    pub fn get(&self) -> Overlay {
         let has = |what: ShowChoice| self.show.contains(&what) || self.show.contains(&ShowChoice::All);
-        Show {
+        Overlay {
             canvas: has(ShowChoice::Canvas),
             trim: has(ShowChoice::Trim),
             pivot: has(ShowChoice::Pivot),

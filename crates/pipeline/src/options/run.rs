@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 use shibori_core::{Budget, ByteSize};
-use shibori_formats::read::Limits;
+use shibori_formats::decode::Limits;
 use shibori_formats::store::Policy;
 
 use crate::memory;

@@ -5,9 +5,9 @@ use std::path::{Path, PathBuf};
 use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
 use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
+use shibori_formats::encode;
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::store::Written;
-use shibori_formats::write;
 use tracing::info_span;
 
 use crate::options::AdjustOptions;
@@ -133,10 +133,10 @@ pub fn write_adjusted(
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let tick = cx.counter(Task::Frames, set.frames().len());
     Ok(match target {
-        Target::Set(folder) => (folder.clone(), write::set(set, &cx.at(folder), cx.run(), tick)?),
+        Target::Set(folder) => (folder.clone(), encode::set(set, &cx.at(folder), cx.run(), tick)?),
         Target::InPlace => {
             let folder = folder_of_set(source, cx)?;
-            let written = write::set_in_place(set, &cx.at(&folder), cx.run(), tick)?;
+            let written = encode::set_in_place(set, &cx.at(&folder), cx.run(), tick)?;
             (folder, written)
         }
     })

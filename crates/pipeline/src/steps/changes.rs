@@ -3,7 +3,7 @@
 use shibori_core::clean::KeyColors;
 use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKind, Trim, TrimScope};
 use shibori_core::{Background, Color, FrameSet, find_background};
-use shibori_formats::read::places;
+use shibori_formats::decode::overrides;
 
 use crate::options::{CleanOptions, Key, ShapeOptions, Whole};
 use crate::order::Change;
@@ -114,7 +114,7 @@ pub(crate) fn shaping(
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.per_frame {
         cx.run().add_sources(&[cx.at(list)]);
-        let lines = places(&cx.at(list))?;
+        let lines = overrides(&cx.at(list))?;
         if lines.iter().any(|line| matches!(line.kind, OverrideKind::Shift(..))) {
             changes.push(Change::Shift(lines.clone()));
         }

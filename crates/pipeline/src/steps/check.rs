@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::check::{Finding, Limits, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::read::{CompanionFault, companion_problems, manifest_of};
+use shibori_formats::decode::{CompanionFault, companion_problems, manifest_of};
 use tracing::info_span;
 
 use crate::options::CheckOptions;

@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
 use shibori_core::clip::{Clip, add_clips, drop_clip, fit, rename_clip, set_events, speed};
-use shibori_formats::read::{manifest_of, source};
-use shibori_formats::write;
+use shibori_formats::decode::{manifest_of, source};
+use shibori_formats::encode;
 use tracing::info_span;
 
 use crate::options::{ClipCommand, FilterOption};
@@ -41,7 +41,7 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
     let (set, deviations) = changed(before.clone(), options, cx)?;
     let is_changed = set.clips() != before.clips();
     if is_changed {
-        write::clips(&manifest, &set, cx.run())?;
+        encode::clips(&manifest, &set, cx.run())?;
     }
     let shown = places(&set, &options.only)?;
     let manifest = manifest_of_name(path, &manifest, cx);

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Color, Size, parallel};
 use shibori_formats::ReadProblem;
+use shibori_formats::decode::{is_image, manifest_of, pages_of, sequence_of, sprite_name};
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::read::{is_image, manifest_of, pages_of, sequence_of, sprite_name};
 use shibori_formats::store::outputs_in;
 use tracing::info_span;
 

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::{FrameSet, OverBudget};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::read::{
+use shibori_formats::decode::{
     Limits, LoadedFrames, load_companions, manifest_of, memory_for, source, sources,
 };
 use shibori_formats::{Error as File, ReadProblem};

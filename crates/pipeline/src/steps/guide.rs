@@ -3,10 +3,10 @@
 use std::path::Path;
 
 use shibori_core::cut::Spacing;
-use shibori_core::draw::Guide;
 use shibori_core::shape::Anchor;
 use shibori_core::{Point, Size};
-use shibori_formats::write;
+use shibori_draw::{Guide, draw_guide, guide_svg};
+use shibori_formats::{WriteProblem, encode};
 
 use crate::options::GuideOptions;
 use crate::{Context, Error, Growth};
@@ -35,8 +35,13 @@ pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> R
     let pixels = guide.size().unwrap_or_default().area();
     drop(cx.check_image_size(Growth::Cells, pixels)?);
     let _room = cx.check_memory(Growth::Cells, pixels.saturating_mul(LAYERS))?;
-    write::guide(&cx.at(output), &guide, cx.run())?;
-    Ok(guide.size().unwrap_or_default())
+    let path = cx.at(output);
+    let too_large =
+        || shibori_formats::Error::write(&path, WriteProblem::TooLong { longest: Guide::LONGEST });
+    let size = guide.size().ok_or_else(too_large)?;
+    let drawn = || draw_guide(&guide).unwrap_or_default();
+    encode::guide_sheet(&path, drawn, || guide_svg(&guide).unwrap_or_default(), cx.run())?;
+    Ok(size)
 }
 
 /// The pivot in fractions of a cell: nothing is drawn yet that could have feet.

@@ -5,9 +5,9 @@ use std::path::Path;
 use serde_json::Value;
 use shibori_core::FrameSet;
 use shibori_formats::DisplaySlashed;
+use shibori_formats::encode;
 use shibori_formats::manifest::Manifest;
-use shibori_formats::report::{PageImage, Report, write_page};
-use shibori_formats::write;
+use shibori_report::{PageImage, Report, write_page};
 use tracing::info_span;
 
 use crate::options::HtmlOptions;
@@ -86,7 +86,7 @@ fn written(
 ) -> Result<HtmlPage, Error> {
     let encoded = |page: Page| -> Result<PageImage, Error> {
         let wrong = |problem| shibori_formats::Error::Write { path: output.to_owned(), problem };
-        let png = write::png(&page.pixels.to_image()).map_err(wrong)?;
+        let png = encode::png(&page.pixels.to_image()).map_err(wrong)?;
         Ok(PageImage { name: page.name, png, bytes: page.bytes })
     };
     let pages = pages.into_iter().map(encoded).collect::<Result<Vec<_>, _>>()?;

@@ -7,7 +7,7 @@ use shibori_core::cut::{
 };
 use shibori_core::{Background, Color, Pixels, Size, find_background};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::read::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
+use shibori_formats::decode::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
 use crate::options::CutOptions;

@@ -6,13 +6,13 @@ use std::path::Path;
 use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, detect_grid_with_hints, islands};
 use shibori_core::{Background, Color, Frame, FrameSet, Pixels, find_background};
 use shibori_formats::DisplaySlashed;
+use shibori_formats::decode::{Loaded, Picture, image, manifest_of, sprite_name};
+use shibori_formats::encode;
 use shibori_formats::manifest::{Manifest, SET_FILE};
-use shibori_formats::read::{Loaded, Picture, image, manifest_of, sprite_name};
-use shibori_formats::report::{
+use shibori_report::{
     GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, runs,
     write_light_table,
 };
-use shibori_formats::write;
 use tracing::info_span;
 
 use crate::options::CutOptions;
@@ -136,7 +136,7 @@ fn written(
 
 fn png(pixels: &Pixels, output: &Path) -> Result<Vec<u8>, Error> {
     let wrong = |problem| shibori_formats::Error::Write { path: output.to_owned(), problem };
-    Ok(write::png(&pixels.to_image()).map_err(wrong)?)
+    Ok(encode::png(&pixels.to_image()).map_err(wrong)?)
 }
 
 fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Result<SheetContent, Error> {

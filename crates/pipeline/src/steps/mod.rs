@@ -36,7 +36,7 @@ pub(crate) use own::replace_clip_frames;
 pub use pack::{Packed, pack, pack_set, write_atlases};
 pub use preview::{
     Drawn, MotionContent, RenderedCut, RenderedMotion, contact, contact_of, drift, drift_of, grid, motion,
-    motion_of, onion, onion_of, pages, pages_of_set, write_film, write_pictures,
+    motion_of, onion, onion_of, pages, pages_of_set, write_animation, write_pictures,
 };
 pub use slice::{
     How, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests, slice_sprite,

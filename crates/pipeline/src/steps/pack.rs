@@ -8,8 +8,8 @@ use shibori_core::pack::{
 };
 use shibori_core::shape::TrimScope;
 use shibori_core::{Frame, FrameSet, Lease, Size};
-use shibori_formats::read::previous_placements;
-use shibori_formats::write::{self, AtlasReport};
+use shibori_formats::decode::previous_placements;
+use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutChoice, PackOptions};
@@ -154,7 +154,7 @@ pub fn write_atlases(
     let pages = packed.atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.layers().len())).sum();
     let _span = info_span!("write", pages).entered();
     let tick = cx.counter(Task::Pages, pages);
-    Ok(write::atlas(&cx.at(path), &packed.atlases, &options.page.encoding(), cx.run(), tick)?)
+    Ok(encode::atlas(&cx.at(path), &packed.atlases, &options.page.encoding(), cx.run(), tick)?)
 }
 
 /// Base frames, and the companions set apart from them before anything is done to either.

@@ -6,8 +6,8 @@ use shibori_core::pack::{ColorFinish, PackOptions, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{FrameSet, Pixels};
 use shibori_formats::ReadProblem;
+use shibori_formats::decode::{Picture, image, manifest_of};
 use shibori_formats::manifest::{self, Manifest, PageInfo, of_atlas, parse};
-use shibori_formats::read::{Picture, image, manifest_of};
 
 use crate::{Context, Error, Growth};
 

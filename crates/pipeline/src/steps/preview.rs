@@ -6,14 +6,14 @@ use std::path::{Path, PathBuf};
 use image::RgbaImage;
 use shibori_core::clip::{Clip, Span};
 use shibori_core::cut::{cut_rects, islands};
-use shibori_core::draw::{
-    self, ContactOptions as Contact, CutPlan, Film, FilmOptions, OnionOptions as Onion, PagePlan,
-    PlannedFrame, draw_cut,
+use shibori_core::{FrameSet, Name, Rect, RenderedAnimation};
+use shibori_draw::{
+    AnimationOptions, ContactOptions as Contact, CutPlan, OnionOptions as Onion, PagePlan, PlannedFrame,
+    draw_contact, draw_cut, draw_drift, draw_onion, draw_pages, render_clip, render_clips,
 };
-use shibori_core::{FrameSet, Name, Rect};
+use shibori_formats::decode::{Loaded, Picture, image, rects};
+use shibori_formats::encode::{self, AnimationReport};
 use shibori_formats::manifest::Manifest;
-use shibori_formats::read::{Loaded, Picture, image, rects};
-use shibori_formats::write::{self, AnimationReport};
 use tracing::info_span;
 
 use crate::options::{
@@ -48,9 +48,10 @@ pub fn contact(source: &Path, options: &ContactOptions, cx: &Context<'_>) -> Res
 /// Where the picture would be too large.
 pub fn contact_of(set: FrameSet, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let set = options.only.of(set)?;
-    let (width, zoom, show, room) = (options.width.get(), options.zoom.get(), options.show.get(), cx.room());
-    let how = Contact { width, height: options.height.get(), zoom, show, room };
-    let pictures = cx.drawn(draw::contact(&set, how), by_zoom(zoom))?;
+    let (width, zoom, overlay, limits) =
+        (options.width.get(), options.zoom.get(), options.show.get(), cx.pixel_limits());
+    let how = Contact { width, height: options.height.get(), zoom, overlay, limits };
+    let pictures = cx.drawn(draw_contact(&set, how), by_zoom(zoom))?;
     Ok(Drawn { pictures, frames: set.frames().len() })
 }
 
@@ -70,8 +71,8 @@ pub fn onion(source: &Path, options: &OnionOptions, cx: &Context<'_>) -> Result<
 pub fn onion_of(set: FrameSet, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let set = options.only.of(set)?;
     let zoom = options.zoom.get();
-    let how = Onion { width: options.width.get(), zoom, boxes: true, room: cx.room() };
-    let image = cx.drawn(draw::draw_onion(&set, how), by_zoom(zoom))?;
+    let how = Onion { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
+    let image = cx.drawn(draw_onion(&set, how), by_zoom(zoom))?;
     Ok(Drawn { pictures: vec![image], frames: set.frames().len() })
 }
 
@@ -102,7 +103,7 @@ pub fn drift_of(
 ) -> Result<Drawn, Error> {
     let set = options.only.of(set)?;
     let after = after.map(|after| options.only.of(after)).transpose()?;
-    let image = cx.drawn(draw::draw_drift(&set, after.as_ref(), cx.room()), Growth::Picture)?;
+    let image = cx.drawn(draw_drift(&set, after.as_ref(), cx.pixel_limits()), Growth::Picture)?;
     Ok(Drawn { pictures: vec![image], frames: set.frames().len() })
 }
 
@@ -134,7 +135,7 @@ fn pages_drawn(
     cx: &Context<'_>,
 ) -> Result<Drawn, Error> {
     let zoom = options.zoom.get();
-    let image = cx.drawn(draw::draw_pages(&plans(manifest, pages), zoom, cx.room()), by_zoom(zoom))?;
+    let image = cx.drawn(draw_pages(&plans(manifest, pages), zoom, cx.pixel_limits()), by_zoom(zoom))?;
     Ok(Drawn { pictures: vec![image], frames: set.frames().len() })
 }
 
@@ -200,17 +201,17 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
         cx.run().add_sources(&[cx.at(list)]);
         let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
         let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
-        CutPlan::Places(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
+        CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
         let _room = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
         let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
         let places = found.drawings.into_iter().enumerate();
-        CutPlan::Places(places.map(|(number, one)| (one.rect, number.to_string())).collect())
+        CutPlan::Rects(places.map(|(number, one)| (one.rect, number.to_string())).collect())
     } else {
         CutPlan::Grid(grid_of(path, &sheet, &options.cut, cx)?.0)
     };
     let zoom = options.zoom.get();
-    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.room());
+    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.pixel_limits());
     let drawn = cx.drawn(drawn, by_zoom(zoom))?;
     if drawn.marked > 0 {
         cx.tell(Notice::Crossed { pixels: drawn.marked });
@@ -222,12 +223,12 @@ pub fn grid(path: &Path, options: &GridPreviewOptions, cx: &Context<'_>) -> Resu
 #[derive(Clone, Debug)]
 pub struct RenderedMotion {
     /// The pictures.
-    pub film: Film,
+    pub animation: RenderedAnimation,
     /// What they show.
     pub shows: MotionContent,
 }
 
-/// What a film shows.
+/// What an animation shows.
 #[derive(Clone, Debug)]
 pub enum MotionContent {
     /// One clip; of a set without clips all frames, at 100 ms each.
@@ -248,29 +249,32 @@ pub fn motion(source: &Path, options: &MotionOptions, cx: &Context<'_>) -> Resul
 /// The same of frames that are there already.
 ///
 /// # Errors
-/// Where there are no frames, or the film would be too large.
+/// Where there are no frames, or the animation would be too large.
 pub fn motion_of(set: FrameSet, options: &MotionOptions, cx: &Context<'_>) -> Result<RenderedMotion, Error> {
     let set = options.only.of(set)?;
-    let how = FilmOptions {
+    let how = AnimationOptions {
         zoom: options.zoom.map_or(1, Whole::get),
         backdrop: options.background.unwrap_or_default(),
-        show: options.show.get(),
-        room: cx.room(),
+        overlay: options.show.get(),
+        limits: cx.pixel_limits(),
     };
-    let drawn = |film| cx.drawn(film, if how.zoom > 1 { Growth::Zoom } else { Growth::Film });
+    let drawn = |result| cx.drawn(result, if how.zoom > 1 { Growth::Zoom } else { Growth::Animation });
     Ok(match set.clips() {
         [one] => RenderedMotion {
-            film: drawn(draw::film(&set, one, how))?,
+            animation: drawn(render_clip(&set, one, how))?,
             shows: MotionContent::One(one.clone()),
         },
         [] => {
             let clip = all_frames(&set)?;
-            RenderedMotion { film: drawn(draw::film(&set, &clip, how))?, shows: MotionContent::One(clip) }
+            RenderedMotion {
+                animation: drawn(render_clip(&set, &clip, how))?,
+                shows: MotionContent::One(clip),
+            }
         }
         several => {
             let clips: Vec<&Clip> = several.iter().collect();
             RenderedMotion {
-                film: drawn(draw::films(&set, &clips, how))?,
+                animation: drawn(render_clips(&set, &clips, how))?,
                 shows: MotionContent::Several(clips.len()),
             }
         }
@@ -289,18 +293,22 @@ fn all_frames(set: &FrameSet) -> Result<Clip, Error> {
 /// # Errors
 /// Where one can't be written, or its name does not end in .png.
 pub fn write_pictures(pictures: &[RgbaImage], path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
-    Ok(write::pictures(&cx.at(path), pictures, cx.run())?.files)
+    Ok(encode::pictures(&cx.at(path), pictures, cx.run())?.files)
 }
 
-/// Plans a film in the format its ending asks for.
+/// Plans an animation in the format its extension asks for.
 ///
 /// # Errors
 /// Where it can't be encoded or written.
-pub fn write_film(film: &Film, path: &Path, cx: &Context<'_>) -> Result<AnimationReport, Error> {
-    let tick = cx.counter(Task::Pictures, film.pictures.len());
-    let report = write::film(&cx.at(path), film, cx.run(), tick)?;
+pub fn write_animation(
+    animation: &RenderedAnimation,
+    path: &Path,
+    cx: &Context<'_>,
+) -> Result<AnimationReport, Error> {
+    let tick = cx.counter(Task::Pictures, animation.images.len());
+    let report = encode::animation(&cx.at(path), animation, cx.run(), tick)?;
     if report.dropped > 0 {
-        cx.tell(Notice::TooFast { dropped: report.dropped, of: film.pictures.len() });
+        cx.tell(Notice::TooFast { dropped: report.dropped, of: animation.images.len() });
     }
     if report.hardened > 0 {
         cx.tell(Notice::Hardened { pixels: report.hardened });

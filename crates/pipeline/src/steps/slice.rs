@@ -14,11 +14,11 @@ use shibori_core::{
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
-use shibori_formats::read::{
+use shibori_formats::decode::{
     self, Loaded, Picture, ReadNotice, animation_frames, image, images_in, images_of, rects, sprite_name,
 };
+use shibori_formats::encode;
 use shibori_formats::store::Written;
-use shibori_formats::write;
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
@@ -253,8 +253,8 @@ fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>
     };
     let mut all = Vec::new();
     let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
-    if files.len() > 1 && !options.cut.has_cut_method() && read::is_numbered(&paths) {
-        let set = gather::heard(read::sources(&paths, cx.limits())?, cx);
+    if files.len() > 1 && !options.cut.has_cut_method() && decode::is_numbered(&paths) {
+        let set = gather::heard(decode::sources(&paths, cx.limits())?, cx);
         all.push(cut_already(&files[0], set, &own(false), cx)?);
     } else {
         for file in expanded(files, options, cx)? {
@@ -287,7 +287,7 @@ pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
 pub fn write_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Written, Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let tick = cx.counter(Task::Frames, set.frames().len());
-    Ok(write::set(set, &cx.at(folder), cx.run(), tick)?)
+    Ok(encode::set(set, &cx.at(folder), cx.run(), tick)?)
 }
 
 /// Cuts sheets that stay as they are, each by itself, and writes a manifest beside each.
@@ -306,7 +306,7 @@ pub fn slice_manifests(
         let rows = rows.into_iter().collect();
         let Done { set, shifts, covered, .. } = finished(set, options, false, false, rows, cx)?;
         let grid = page_grid(&report);
-        let written = write::sheet_manifest(&cx.at(path), report.size, &set, grid.as_ref(), cx.run())?;
+        let written = encode::sheet_manifest(&cx.at(path), report.size, &set, grid.as_ref(), cx.run())?;
         Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
     };
     match sheets {
@@ -334,7 +334,7 @@ fn images_in_place(
     let gathered = if sources.len() == 1 {
         images_of(&whole, cx.limits())?
     } else {
-        read::sources(&paths, cx.limits())?
+        decode::sources(&paths, cx.limits())?
     };
     let not_each = || Error::NotOneFileEach { folder: folder.to_owned() };
     if gathered.files.len() != gathered.set.frames().len() {
@@ -351,7 +351,7 @@ fn images_in_place(
         return Err(Error::NotOneFileEach { folder: folder.to_owned() });
     }
     let Done { set, shifts, covered, .. } = finished(gathered.set, options, false, true, HashMap::new(), cx)?;
-    let written = write::images_manifest(&whole, &set, &files, cx.run())?;
+    let written = encode::images_manifest(&whole, &set, &files, cx.run())?;
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let (file, frames) = (folder.to_owned(), set.frames().len());
     let report = SheetReport { file, size, within: None, how: How::Frames, frames, mended: Vec::new() };

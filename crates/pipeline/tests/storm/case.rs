@@ -15,7 +15,7 @@ use serde_json::{Map, Value, json};
 use shibori_core::check::check;
 use shibori_core::pack::Atlas;
 use shibori_core::{Budget, FrameSet, Rect, Size};
-use shibori_formats::read::Limits;
+use shibori_formats::decode::Limits;
 use shibori_pipeline::options::{
     AdjustOptions, ArrangeOptions, CheckOptions, CleanOptions, ClipOptions, CutOptions, ExportOptions,
     PackOptions, PageOptions, ShapeOptions, SliceOptions, UnpackOptions,
@@ -334,7 +334,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
     let dice = &mut Dice::new(bytes);
     let image = art(dice);
     let near = Near { size: Size::new(image.width(), image.height()), count: 4 };
-    let sheet = shibori_formats::write::png(&image).expect("a sheet");
+    let sheet = shibori_formats::encode::png(&image).expect("a sheet");
     fs::write(folder.join("sheet.png"), sheet).expect("a sheet");
     let rect = |dice: &mut Dice<'_>| {
         format!(

@@ -4,6 +4,7 @@
 //! blocks stands out against those beside it. Looks for blocks only, and never for cells.
 
 use image::RgbaImage;
+use num_integer::gcd;
 
 use crate::{Pixels, Size};
 
@@ -58,10 +59,6 @@ pub(super) fn reduced(sheet: &Pixels, factor: u32) -> Pixels {
     }
     let image = RgbaImage::from_raw(width / factor, height / factor, bytes);
     Pixels::whole(image.expect("a pixel of each block"))
-}
-
-fn gcd(a: u32, b: u32) -> u32 {
-    if b == 0 { a } else { gcd(b, a % b) }
 }
 
 #[cfg(test)]

@@ -5,8 +5,8 @@ use image::{Rgba, RgbaImage};
 use shibori_core::FrameSet;
 
 use super::*;
+use crate::encode::{PageEncoding, PageFormat};
 use crate::export::sample::{frames, subject};
-use crate::write::{PageEncoding, PageFormat};
 
 const CLIPS: [&str; 5] = [
     "swim = 0-2@80ms,4@240ms",

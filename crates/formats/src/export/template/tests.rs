@@ -1,9 +1,9 @@
 use std::process::{Command, Stdio};
 
 use super::*;
+use crate::encode::PageEncoding;
 use crate::export::sample::{frames, subject};
 use crate::manifest::Coordinate;
-use crate::write::PageEncoding;
 
 const CLIPS: [&str; 2] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce"];
 

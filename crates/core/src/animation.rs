@@ -1,0 +1,12 @@
+use image::RgbaImage;
+
+use crate::clip::Span;
+
+/// Images with their times: an animation ready to be encoded or shown.
+#[derive(Clone, Debug)]
+pub struct RenderedAnimation {
+    /// What is shown, and for how long. At least one; all of one size.
+    pub images: Vec<(RgbaImage, Span)>,
+    /// How many times it plays; 0 is forever.
+    pub plays: u32,
+}

@@ -1,0 +1,201 @@
+//! What decoders make of a file, and how much a file may ask for. Every codec stands on this; nothing here reads a byte.
+
+use image::RgbaImage;
+use shibori_core::clip::Span;
+use shibori_core::{Budget, LONGEST, Lease, Pixels, Size};
+
+use crate::ReadProblem;
+use crate::store::StagedFiles;
+
+/// What a file held.
+#[derive(Clone, Debug)]
+pub struct Loaded {
+    /// What it is.
+    pub info: ImageInfo,
+    /// What it shows, in 8-bit straight-alpha RGBA.
+    pub picture: Picture,
+    /// Whether the file ends early and only the frames before that are here.
+    pub is_truncated: bool,
+}
+
+/// A still picture or a moving one.
+#[derive(Clone, Debug)]
+pub enum Picture {
+    /// One picture.
+    Still(Pixels),
+    /// Several, with times.
+    Moving(Animation),
+}
+
+/// Whole pictures, as a viewer composites them.
+#[derive(Clone, Debug)]
+pub struct Animation {
+    /// In order; at least one, all of one size.
+    pub moments: Vec<AnimationFrame>,
+    /// How often it plays; 0 is for ever.
+    pub plays: u32,
+}
+
+/// One picture of an animation.
+#[derive(Clone, Debug)]
+pub struct AnimationFrame {
+    /// The whole canvas.
+    pub picture: Pixels,
+    /// How long it is shown.
+    pub span: Span,
+    /// What the file says, in its own ticks, where that is too short for viewers: up to 10 ms.
+    pub raw_delay: Option<u32>,
+}
+
+/// What a file is, for people.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ImageInfo {
+    /// The file format.
+    pub format: Format,
+    /// Width and height.
+    pub size: Size,
+    /// How colors are stored, such as "RGBA, 8 bit".
+    pub color: String,
+}
+
+/// Image formats that can be read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Format {
+    /// Portable Network Graphics, animated ones included.
+    Png,
+    /// Graphics Interchange Format.
+    Gif,
+    /// WebP, still and animated.
+    WebP,
+    /// JPEG; the EXIF orientation is applied.
+    Jpeg,
+    /// Windows bitmap.
+    Bmp,
+    /// TIFF, the first picture of it.
+    Tiff,
+    /// Truevision TGA; it has no signature, so the file's ending says it.
+    Tga,
+    /// Quite OK Image.
+    Qoi,
+    /// Uncompressed video, YUV4MPEG2.
+    Y4m,
+}
+
+impl Format {
+    /// The format whose signature the bytes begin with.
+    pub(super) fn of(bytes: &[u8]) -> Option<Self> {
+        match bytes {
+            [0x89, b'P', b'N', b'G', ..] => Some(Self::Png),
+            [b'G', b'I', b'F', b'8', ..] => Some(Self::Gif),
+            [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some(Self::WebP),
+            [0xff, 0xd8, 0xff, ..] => Some(Self::Jpeg),
+            [b'B', b'M', ..] => Some(Self::Bmp),
+            [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => Some(Self::Tiff),
+            [b'q', b'o', b'i', b'f', ..] => Some(Self::Qoi),
+            _ if bytes.starts_with(b"YUV4MPEG2 ") => Some(Self::Y4m),
+            _ => None,
+        }
+    }
+
+    /// Its short name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Png => "PNG",
+            Self::Gif => "GIF",
+            Self::WebP => "WebP",
+            Self::Jpeg => "JPEG",
+            Self::Bmp => "BMP",
+            Self::Tiff => "TIFF",
+            Self::Tga => "TGA",
+            Self::Qoi => "QOI",
+            Self::Y4m => "YUV4MPEG2",
+        }
+    }
+}
+
+/// How much a file may ask for before it is refused, and what is taken of a broken one.
+#[derive(Clone, Debug)]
+pub struct Limits {
+    /// Pixels of one picture.
+    pub pixels: u64,
+    /// Memory of all pictures together.
+    pub memory: Budget,
+    /// Take the whole frames of an animation that ends early.
+    pub accept_truncated: bool,
+    /// Take images of a set whose size was changed since.
+    pub accept_edits: bool,
+    /// Keep only what shows of each frame, as soon as it is read: for what trims anyway, memory then grows with the drawings
+    /// and not with their canvases.
+    pub tighten: bool,
+    /// Files of the same run that are not in place yet.
+    pub staged: StagedFiles,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self {
+            pixels: 1 << 28,
+            memory: Budget::default(),
+            accept_truncated: false,
+            accept_edits: false,
+            tighten: false,
+            staged: StagedFiles::default(),
+        }
+    }
+}
+
+/// How long a picture is shown whose file says so many ticks of this many a second: as long as browsers show it, in every format. They take
+/// up to 10 ms for a mistake and show 100 ms; then what the file says is given too, in its own ticks.
+pub(super) fn effective_duration(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
+    let is_too_fast = u64::from(ticks) * 100 <= u64::from(timescale);
+    match Span::new(ticks, timescale) {
+        Ok(span) if !is_too_fast => (span, None),
+        _ => (Span::DEFAULT, Some(ticks)),
+    }
+}
+
+/// Bytes of a picture in memory.
+pub(super) fn byte_size(size: Size) -> u64 {
+    size.area().saturating_mul(4)
+}
+
+/// Refuses a picture of this size that is larger than any may be, before anything is computed from it.
+pub(super) fn check_size(size: Size, limits: &Limits) -> Result<(), ReadProblem> {
+    if size.width.max(size.height) > LONGEST {
+        return Err(ReadProblem::TooLong { size });
+    }
+    match size.area() > limits.pixels {
+        true => Err(ReadProblem::TooLarge { size, limit: limits.pixels }),
+        false => Ok(()),
+    }
+}
+
+/// Bytes of a pixel that codecs hold besides the picture, if nothing else is known: the same picture once more.
+pub(super) const WORK: u64 = 4;
+
+/// Memory for a picture, and for what its codec makes of it on the way.
+#[derive(Debug)]
+pub(super) struct DecodeLease {
+    picture: Lease,
+    _work: Lease,
+}
+
+impl DecodeLease {
+    /// Makes room for a picture whose codec holds so many bytes of each pixel besides it, before anything of its size is
+    /// asked of the system.
+    ///
+    /// # Errors
+    /// Where it is larger than allowed, or more than is left of the memory.
+    pub(super) fn of(size: Size, work: u64, limits: &Limits) -> Result<Self, ReadProblem> {
+        check_size(size, limits)?;
+        let work = size.area().saturating_mul(work);
+        limits.memory.check(byte_size(size).saturating_add(work))?;
+        let (picture, work) = (limits.memory.take(byte_size(size))?, limits.memory.take(work)?);
+        Ok(Self { picture, _work: work })
+    }
+
+    /// The picture that room was made for.
+    pub(super) fn fill(self, image: RgbaImage) -> Pixels {
+        Pixels::leased(image, self.picture)
+    }
+}

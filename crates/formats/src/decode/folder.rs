@@ -1,0 +1,319 @@
+//! A folder of images as frames.
+//!
+//! Natural order (`f2` before `f10`); a sub-folder is a sprite of its own, or a set; numbered siblings
+//! `leap_00.png … leap_07.png` become the clip `leap`; numbers that are missing are remarked. Files that
+//! are no images are passed over.
+
+use std::collections::HashMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use shibori_core::clip::{Clip, Span};
+use shibori_core::parallel;
+use shibori_core::{Frame, FrameSet, Name};
+
+use crate::decode::codec::Limits;
+use crate::decode::frames::load_frames;
+use crate::decode::outcome::{LoadedFrames, ReadNotice, file_name, sprite_name};
+use crate::decode::set::load;
+use crate::{Error, ReadProblem, manifest};
+
+const ENDINGS: [&str; 12] =
+    ["png", "apng", "gif", "webp", "jpg", "jpeg", "bmp", "tif", "tiff", "tga", "qoi", "y4m"];
+
+/// Folders in folders in folders: deeper is a mistake, or a link that leads back.
+const DEEPEST: usize = 8;
+
+/// A folder of images as frames, whether or not a manifest lies there too.
+///
+/// # Errors
+/// Where an image can't be read, or there are none.
+pub fn read(folder: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
+    let mut gathered = LoadedFrames::default();
+    let mut sets = Vec::new();
+    gather(folder, limits, 0, &mut sets, &mut gathered)?;
+    if sets.is_empty() {
+        return Err(Error::read(folder, ReadProblem::NoImages));
+    }
+    gathered.set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
+    Ok(gathered)
+}
+
+/// The images in a folder and the folders in it, in natural order.
+///
+/// # Errors
+/// Where a folder can't be read, or there are none.
+pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, Error> {
+    fn gather(folder: &Path, depth: usize, all: &mut Vec<PathBuf>) -> Result<(), Error> {
+        let (images, folders) = listing(folder)?;
+        all.extend(images);
+        let mut deeper = folders.iter().filter(|_| depth < DEEPEST);
+        deeper.try_for_each(|inner| gather(inner, depth + 1, all))
+    }
+    let mut all = Vec::new();
+    gather(folder, 0, &mut all)?;
+    if all.is_empty() { Err(Error::read(folder, ReadProblem::NoImages)) } else { Ok(all) }
+}
+
+fn gather(
+    folder: &Path,
+    limits: &Limits,
+    depth: usize,
+    sets: &mut Vec<FrameSet>,
+    gathered: &mut LoadedFrames,
+) -> Result<(), Error> {
+    let (images, folders) = listing(folder)?;
+    if !images.is_empty() {
+        let (set, remarks) = sprite(folder, &images, limits)?;
+        sets.push(set);
+        gathered.remarks.extend(remarks);
+        gathered.files.extend(images);
+    }
+    for inner in folders {
+        let set = inner.join(manifest::SET_FILE);
+        if set.is_file() {
+            let one = load(&set, limits)?;
+            sets.push(one.set);
+            gathered.files.extend(one.files);
+        } else if depth < DEEPEST {
+            gather(&inner, limits, depth + 1, sets, gathered)?;
+        }
+    }
+    Ok(())
+}
+
+/// Images and sub-folders, each in natural order.
+fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
+    let (mut images, mut folders) = (Vec::new(), Vec::new());
+    for entry in fs::read_dir(folder).map_err(|error| Error::read(folder, error))? {
+        let path = entry.map_err(|error| Error::read(folder, error))?.path();
+        if file_name(&path).starts_with('.') {
+            continue;
+        }
+        if path.is_dir() {
+            folders.push(path);
+        } else if is_image(&path) {
+            images.push(path);
+        }
+    }
+    for list in [&mut images, &mut folders] {
+        list.sort_by(|a, b| natord::compare(&file_name(a), &file_name(b)).then_with(|| a.cmp(b)));
+    }
+    Ok((images, folders))
+}
+
+/// Whether a file is called as images and animations are.
+pub fn is_image(path: &Path) -> bool {
+    let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    ENDINGS.contains(&ending.as_str())
+}
+
+/// The images of one folder: a sprite named after it.
+fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+    // `.` and `..` have no name of their own until they are spelled out.
+    let spelled = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
+    let sprite = sprite_name(Path::new(&file_name(&spelled)))?;
+    one_sprite(folder, &sprite, images, limits)
+}
+
+/// A list of images as sources of their own, but numbered siblings together: `leap_0.png leap_1.png` are the sprite
+/// `leap` with its clip, in natural order.
+pub(super) fn siblings(paths: &[PathBuf]) -> Vec<Sequence> {
+    let mut found: Vec<Sequence> = Vec::new();
+    let mut known: HashMap<_, usize> = HashMap::new();
+    for path in paths {
+        let key = sequence_of(path).filter(|_| is_image(path) && path.is_file());
+        match key.as_ref().and_then(|key| known.get(key)) {
+            Some(&at) => found[at].paths.push(path.clone()),
+            None => {
+                known.extend(key.clone().map(|key| (key, found.len())));
+                found.push(Sequence { key, paths: vec![path.clone()] });
+            }
+        }
+    }
+    for one in &mut found {
+        one.paths.sort_by(|a, b| natord::compare(&file_name(a), &file_name(b)));
+    }
+    found
+}
+
+/// Whether these are numbered images of one name in one folder.
+pub fn is_numbered(paths: &[PathBuf]) -> bool {
+    siblings(paths).len() == 1
+}
+
+/// Numbered images of one name, or anything else alone.
+pub(super) struct Sequence {
+    key: Option<(PathBuf, String, String)>,
+    paths: Vec<PathBuf>,
+}
+
+impl Sequence {
+    /// Reads what is numbered together as one sprite, and the rest with `alone`.
+    pub(super) fn read(
+        self,
+        limits: &Limits,
+        alone: impl Fn(&Path) -> Result<LoadedFrames, Error>,
+    ) -> Result<LoadedFrames, Error> {
+        let [first, _, ..] = self.paths.as_slice() else { return alone(&self.paths[0]) };
+        let (_, prefix, _) = self.key.unwrap_or_default();
+        let name = match bare(&prefix) {
+            "" => sprite_name(first)?,
+            name => Name::new(name).map_err(|error| Error::read(first, error))?,
+        };
+        let (set, remarks) = one_sprite(first, &name, &self.paths, limits)?;
+        Ok(LoadedFrames { set, remarks, files: self.paths })
+    }
+}
+
+/// What the files of a numbered sequence have in common: a file's folder, its name before the number, and its ending. `None`
+/// where its name ends in no number.
+pub fn sequence_of(path: &Path) -> Option<(PathBuf, String, String)> {
+    let stem = path.file_stem()?.to_string_lossy().into_owned();
+    let prefix = stem.trim_end_matches(|c: char| c.is_ascii_digit());
+    let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+    (prefix.len() < stem.len()).then(|| (folder, prefix.to_owned(), ending))
+}
+
+fn one_sprite(
+    folder: &Path,
+    sprite: &Name,
+    images: &[PathBuf],
+    limits: &Limits,
+) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+    let read = parallel::fallible(images.len(), |at| load_frames(&images[at], sprite, limits))?;
+    let (mut sets, mut remarks) = (Vec::new(), Vec::new());
+    for (set, said) in read {
+        sets.push(set);
+        remarks.extend(said);
+    }
+    let set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
+    let (clips, missing) = numbered_clips(&set, sprite).map_err(|problem| Error::read(folder, problem))?;
+    remarks.extend(missing);
+    let clips = set.clips().iter().cloned().chain(clips).collect();
+    Ok((set.with_clips(clips).map_err(|error| Error::read(folder, error))?, remarks))
+}
+
+/// Files whose names differ in their last number only, at least two of them, as clips.
+fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<ReadNotice>), ReadProblem> {
+    let mut sequences: Vec<(String, Vec<(u64, usize)>)> = Vec::new();
+    let mut known: HashMap<String, usize> = HashMap::new();
+    let still = |at: &usize| set.first_clip_of(*at).is_none();
+    for at in (0..set.frames().len()).filter(still) {
+        let Some((prefix, number)) = numbered(&set.frames()[at]) else { continue };
+        match known.get(&prefix) {
+            Some(&sequence) => sequences[sequence].1.push((number, at)),
+            None => {
+                known.insert(prefix.clone(), sequences.len());
+                sequences.push((prefix, vec![(number, at)]));
+            }
+        }
+    }
+    let (mut clips, mut remarks) = (Vec::new(), Vec::new());
+    for (prefix, mut members) in sequences.into_iter().filter(|(_, members)| members.len() > 1) {
+        members.sort_unstable();
+        let spans: Vec<(usize, Span)> = members.iter().map(|&(_, at)| (at, Span::DEFAULT)).collect();
+        let name = bare(&prefix);
+        let name = if name.is_empty() { sprite.clone() } else { Name::new(name)? };
+        clips.push(Clip::from_durations(sprite.clone(), name, &spans)?);
+        let numbers: Vec<u64> = members.iter().map(|&(number, _)| number).collect();
+        let missing = missing(&numbers);
+        if !missing.is_empty() {
+            remarks.push(ReadNotice::MissingNumbers { sequence: prefix, missing });
+        }
+    }
+    Ok((clips, remarks))
+}
+
+/// `leap_` as `leap`.
+fn bare(prefix: &str) -> &str {
+    prefix.trim_end_matches(['-', '_', ' ', '.'])
+}
+
+/// `leap_07` as `leap_` and 7.
+fn numbered(frame: &Frame) -> Option<(String, u64)> {
+    let name = frame.name().as_str();
+    let digits = name.bytes().rev().take_while(u8::is_ascii_digit).count();
+    let (prefix, number) = name.split_at(name.len() - digits);
+    Some((prefix.to_owned(), number.parse().ok()?))
+}
+
+/// The first numbers, up to twenty, between the lowest and the highest that are not there.
+fn missing(numbers: &[u64]) -> Vec<u64> {
+    let gaps = numbers.windows(2).flat_map(|pair| pair[0].saturating_add(1)..pair[1]);
+    gaps.take(20).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn gaps_are_found_without_walking_a_huge_one() {
+        assert_eq!(missing(&[1, 2, 5, 7]), [3, 4, 6]);
+        assert_eq!(missing(&[0, u64::MAX]).len(), 20);
+        assert!(missing(&[3]).is_empty());
+    }
+
+    fn folder(files: &[&str]) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().unwrap();
+        let png = crate::encode::png(&image::RgbaImage::new(2, 2)).unwrap();
+        for file in files {
+            let path = folder.path().join(file);
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            fs::write(path, &png).unwrap();
+        }
+        folder
+    }
+
+    fn told(files: &[&str]) -> (Vec<String>, Vec<String>) {
+        let folder = folder(files);
+        let set = read(&folder.path().join("pond"), &Limits::default()).unwrap().set;
+        let frames = set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name()));
+        let clips = set.clips().iter().map(|c| format!("{}:{} {}", c.sprite(), c.name(), c.steps().len()));
+        (frames.collect(), clips.collect())
+    }
+
+    #[test]
+    fn sub_folders_are_sprites_and_numbered_siblings_clips_in_natural_order() {
+        let (frames, clips) = told(&[
+            "pond/sign.png",
+            "pond/frog/leap_10.png",
+            "pond/frog/leap_2.png",
+            "pond/frog/sit-1.png",
+            "pond/frog/sit-2.png",
+            "pond/koi/01.png",
+            "pond/koi/02.png",
+            "pond/koi/.hidden.png",
+        ]);
+        let wanted =
+            ["pond:sign", "frog:leap_2", "frog:leap_10", "frog:sit-1", "frog:sit-2", "koi:01", "koi:02"];
+        assert_eq!(frames, wanted);
+        // Numbers alone are the sprite's own clip.
+        assert_eq!(clips, ["frog:leap 2", "frog:sit 2", "koi:koi 2"]);
+    }
+
+    #[test]
+    fn a_list_of_numbered_images_is_one_sprite() {
+        let folder = folder(&["leap_10.png", "leap_2.png", "sign.png", "other/leap_3.png"]);
+        let at = |file: &str| folder.path().join(file);
+        let paths = [at("leap_10.png"), at("sign.png"), at("leap_2.png"), at("other/leap_3.png")];
+        let all = crate::decode::sources(&paths, &Limits::default()).unwrap();
+        let frames: Vec<String> =
+            all.set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name())).collect();
+        assert_eq!(frames, ["leap:leap_2", "leap:leap_10", "sign:sign", "leap_3:leap_3"]);
+        assert_eq!(all.set.clips()[0].name().as_str(), "leap");
+        assert!(
+            matches!(&all.remarks[..], [ReadNotice::MissingNumbers { missing, .. }] if missing.len() == 7)
+        );
+    }
+
+    #[test]
+    fn a_folder_without_images_says_so() {
+        let folder = folder(&["other/a.png"]);
+        fs::create_dir(folder.path().join("pond")).unwrap();
+        let error = read(&folder.path().join("pond"), &Limits::default()).unwrap_err();
+        assert!(matches!(error, Error::Read { problem: ReadProblem::NoImages, .. }));
+    }
+}

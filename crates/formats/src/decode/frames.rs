@@ -1,0 +1,76 @@
+//! One image file as frames: a still is one, an animation is a clip.
+
+use std::path::Path;
+
+use serde_json::Value;
+use shibori_core::clip::{Clip, Play};
+use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
+
+use crate::decode::codec::{Animation, Limits, Loaded, Picture};
+use crate::decode::image::image;
+use crate::decode::outcome::{ReadNotice, file_name, sprite_name};
+use crate::{Error, ReadProblem};
+
+/// The frames of one image file: one named after the file, or an animation's with their clip.
+pub(super) fn load_frames(
+    path: &Path,
+    sprite: &Name,
+    limits: &Limits,
+) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+    let Loaded { picture, is_truncated, .. } = image(path, limits)?;
+    let file = file_name(path);
+    let read = match picture {
+        Picture::Still(pixels) => {
+            let remark = is_truncated.then(|| ReadNotice::Truncated { file: file.clone(), frames: 0 });
+            still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::from_iter(remark)))
+        }
+        Picture::Moving(animation) => {
+            animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
+        }
+    };
+    let (set, remarks) = read.map_err(|problem| Error::read(path, problem))?;
+    if !limits.tighten {
+        return Ok((set, remarks));
+    }
+    let set = set.map_frames(|_, frame| Ok::<_, SetError>(frame.tightened()));
+    Ok((set.map_err(|error| Error::read(path, error))?, remarks))
+}
+
+fn still(pixels: Pixels, sprite: &Name, name: Name, file: &str) -> Result<FrameSet, ReadProblem> {
+    let frame = Frame::new(sprite.clone(), name, pixels);
+    let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
+    let source = Source { file: file.to_owned(), ..Source::default() };
+    Ok(FrameSet::new(vec![frame.with_source(Some(source))], Vec::new())?)
+}
+
+/// The pictures of an animation as frames `name-00`, `name-01`, ..., and the clip `name` that plays them.
+pub fn animation_frames(
+    animation: Animation,
+    sprite: &Name,
+    name: &Name,
+    file: &str,
+    is_truncated: bool,
+) -> Result<(FrameSet, Vec<ReadNotice>), ReadProblem> {
+    let digits = animation.moments.len().saturating_sub(1).max(10).ilog10() as usize + 1;
+    let (mut frames, mut spans, mut fast) = (Vec::new(), Vec::new(), 0);
+    for (number, moment) in animation.moments.into_iter().enumerate() {
+        let frame_name = Name::new(format!("{name}-{number:0digits$}"))?;
+        let mut source = Source { file: file.to_owned(), ..Source::default() };
+        if let Some(raw) = moment.raw_delay {
+            source.carried.insert("delay".to_owned(), Value::from(raw));
+            fast += 1;
+        }
+        let frame = Frame::new(sprite.clone(), frame_name, moment.picture);
+        let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
+        frames.push(frame.with_source(Some(source)));
+        spans.push((number, moment.span));
+    }
+    let clip =
+        Clip::from_durations(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
+    let remark = ReadNotice::FastDelays { file: file.to_owned(), frames: fast };
+    let mut remarks = if fast > 0 { vec![remark] } else { Vec::new() };
+    if is_truncated {
+        remarks.push(ReadNotice::Truncated { file: file.to_owned(), frames: frames.len() });
+    }
+    Ok((FrameSet::new(frames, vec![clip])?, remarks))
+}

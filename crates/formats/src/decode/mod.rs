@@ -1,0 +1,36 @@
+//! Files in.
+//!
+//! [`image`] decodes one picture or animation by what its bytes say, not by its ending; [`source`] takes
+//! whatever a person points at (a manifest, an image, an animation, a folder) and gives the frames.
+//! Nothing is cut here: a sheet comes in as one frame.
+
+mod animation;
+mod codec;
+mod composite;
+mod folder;
+mod frames;
+mod gif;
+mod image;
+mod outcome;
+mod overrides;
+mod png;
+mod records;
+mod rects;
+pub(crate) mod set;
+mod source;
+mod still;
+mod webp;
+mod y4m;
+
+pub use codec::{Animation, AnimationFrame, Format, ImageInfo, Limits, Loaded, Picture};
+pub use folder::{images_in, is_image, is_numbered, read as images_of, sequence_of};
+pub use frames::animation_frames;
+pub use image::image;
+pub(crate) use image::{read_bytes, read_staged};
+pub(crate) use outcome::file_name;
+pub use outcome::{LoadedFrames, ReadNotice, sprite_name};
+pub use overrides::overrides;
+pub use rects::rects;
+pub use set::{CompanionFault, companion_problems, load, load_companions, pages_of, previous_placements};
+pub(crate) use set::{LoadedPage, opened};
+pub use source::{manifest_of, memory_for, source, sources};

@@ -1,0 +1,369 @@
+//! From a manifest and its pages to frames.
+
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Path, PathBuf};
+
+use image::imageops;
+use serde_json::{Map, Value};
+use shibori_core::clip::{Clip, Play, Step};
+use shibori_core::pack::{Place, PreviousPlacements};
+use shibori_core::parallel;
+use shibori_core::{
+    Annotations, Area, ExtraFields, Frame, FrameSet, Insets, Name, Pair, Pixels, Point, Rect, Size, Source,
+};
+
+use crate::decode::codec::{Limits, Picture};
+use crate::decode::image::{image as read_image, read_bytes, read_staged};
+use crate::decode::outcome::{LoadedFrames, ReadNotice};
+use crate::manifest::{
+    ClipEntry, Coordinate, FrameEntry, Manifest, Page, PlayMode, SourceEntry, as_seen, page_files, page_path,
+    parse,
+};
+use crate::{Error, ReadProblem};
+
+/// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
+pub fn load(path: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
+    Ok(opened(path, limits)?.gathered)
+}
+
+/// A manifest that was read with its pages.
+pub(crate) struct LoadedPage {
+    /// The manifest, updated for edited images.
+    pub(crate) manifest: Manifest,
+    /// Its frames.
+    pub(crate) gathered: LoadedFrames,
+    /// Its pages with straight alpha, or what shows of them.
+    pub(crate) pages: Vec<Pixels>,
+}
+
+/// The same with the manifest and the pages.
+pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<LoadedPage, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let bytes = read_staged(path, limits)?;
+    let mut manifest = parse(&bytes).map_err(wrong)?;
+    check_canvases(&manifest, limits).map_err(wrong)?;
+    let files = page_files(path, &manifest)?;
+    let pages =
+        parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
+    let remarks = adapt_to_images(&mut manifest, &pages);
+    for (page, opened) in manifest.pages.iter().zip(&pages) {
+        let (said, found) = (Size::from((page.size[0], page.size[1])), opened.size);
+        if said != found {
+            return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
+        }
+    }
+    let set = to_set(manifest.clone(), &pages).map_err(wrong)?;
+    let files = std::iter::once(path.to_owned()).chain(files).collect();
+    let pages = pages.into_iter().map(|page| page.pixels).collect();
+    Ok(LoadedPage { manifest, gathered: LoadedFrames { set, remarks, files }, pages })
+}
+
+/// Refuses canvases that no picture may have: a frame is restored to its canvas sooner or later.
+fn check_canvases(manifest: &Manifest, limits: &Limits) -> Result<(), ReadProblem> {
+    let canvas = |frame: &FrameEntry| Size::from((frame.canvas[0], frame.canvas[1]));
+    match manifest.frames.iter().find(|frame| canvas(frame).area() > limits.pixels) {
+        Some(frame) => {
+            let (size, limit) = (canvas(frame), limits.pixels);
+            Err(ReadProblem::CanvasTooLarge { frame: frame.name.clone(), size, limit })
+        }
+        None => Ok(()),
+    }
+}
+
+/// The images that a manifest names.
+///
+/// # Errors
+/// Where it can't be read, or names one outside its folder.
+pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
+    let manifest = parse(&read_bytes(path)?).map_err(|problem| Error::read(path, problem))?;
+    page_files(path, &manifest)
+}
+
+/// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.
+pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<LoadedFrames>, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
+    check_canvases(&manifest, limits).map_err(wrong)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let mut suffixes: Vec<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
+    suffixes.sort_unstable();
+    suffixes.dedup();
+    let view = |suffix: &String| {
+        let mut files = Vec::new();
+        let mut pages = Vec::new();
+        for page in &manifest.pages {
+            // Frames of a page without this companion are left out below.
+            let Some(file) = page.companions.get(suffix) else {
+                pages.push(OpenPage::whole(Pixels::none()));
+                continue;
+            };
+            let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
+            let file = page_path(folder, file).map_err(wrong)?;
+            pages.push(open_page(&as_page, &file, path, limits)?);
+            files.push(file);
+        }
+        let mut part = manifest.clone();
+        part.clips.clear();
+        part.frames.retain(|frame| pages.get(frame.page).is_some_and(|page| !page.size.is_empty()));
+        for frame in &mut part.frames {
+            frame.name += suffix;
+        }
+        Ok(LoadedFrames { set: to_set(part, &pages).map_err(wrong)?, remarks: Vec::new(), files })
+    };
+    suffixes.into_iter().map(view).collect()
+}
+
+/// A companion of a page that is not there, or has another size than its page.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CompanionFault {
+    /// Sprite and name of the first frame on that page.
+    pub first: (String, String),
+    /// The file, as the manifest names it.
+    pub file: String,
+    /// Its size, if it is there.
+    pub found: Option<Size>,
+    /// That of the page.
+    pub wanted: Size,
+}
+
+/// What is wrong with the companions that a manifest names. Pages that no frame lies on are passed over.
+///
+/// # Errors
+/// Where the manifest or a companion that is there can't be read.
+pub fn companion_problems(path: &Path, limits: &Limits) -> Result<Vec<CompanionFault>, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let mut faults = Vec::new();
+    for (number, page) in manifest.pages.iter().enumerate() {
+        let Some(first) = manifest.frames.iter().find(|frame| frame.page == number) else { continue };
+        let wanted = Size::from((page.size[0], page.size[1]));
+        for file in page.companions.values() {
+            let found = match read_image(&page_path(folder, file).map_err(wrong)?, limits) {
+                Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
+                other => match other?.picture {
+                    Picture::Still(pixels) => Some(pixels.size()),
+                    Picture::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
+                },
+            };
+            if found != Some(wanted) {
+                let first = (first.sprite.clone(), first.name.clone());
+                faults.push(CompanionFault { first, file: file.clone(), found, wanted });
+            }
+        }
+    }
+    Ok(faults)
+}
+
+/// Images of a set that were painted over at another size: the frame keeps all of it, its canvas grows to the right and
+/// downwards where it must, and the pivot stays. Only a page that is one frame's own can change.
+fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<ReadNotice> {
+    let mut remarks = Vec::new();
+    for (number, opened) in pages.iter().enumerate() {
+        let page = &mut manifest.pages[number];
+        let (said, found) = (page.size, opened.size);
+        let mut on_page = manifest.frames.iter_mut().filter(|f| f.page == number && f.rect != [0; 4]);
+        let (Some(frame), None) = (on_page.next(), on_page.next()) else { continue };
+        if said == [found.width, found.height] || frame.rect != [0, 0, said[0], said[1]] {
+            continue;
+        }
+        let needed = |inset: u32, length: u32, canvas: u32| canvas.max(inset.saturating_add(length));
+        let old = frame.canvas;
+        // An untrimmed frame's canvas is its picture, also where that became smaller.
+        let is_whole = frame.inset == [0, 0] && old == said;
+        frame.rect = [0, 0, found.width, found.height];
+        frame.canvas = match is_whole {
+            true => [found.width, found.height],
+            false => {
+                [needed(frame.inset[0], found.width, old[0]), needed(frame.inset[1], found.height, old[1])]
+            }
+        };
+        page.size = [found.width, found.height];
+        remarks.push(ReadNotice::Edited {
+            frame: frame.name.clone(),
+            file: page.file.clone(),
+            was: Size::from((said[0], said[1])),
+            now: found,
+            canvas: Size::from((frame.canvas[0], frame.canvas[1])),
+        });
+    }
+    remarks
+}
+
+/// Where the frames of an atlas lie, from its manifest alone.
+pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
+    let mut places = HashMap::new();
+    for frame in manifest.frames {
+        let [x, y, width, height] = frame.rect;
+        let place = Place { page: frame.page, rect: Rect::new(x, y, width, height), rotated: frame.rotated };
+        let sprite = Name::new(frame.sprite).map_err(|error| wrong(error.into()))?;
+        let name = Name::new(frame.name).map_err(|error| wrong(error.into()))?;
+        if !place.rect.is_empty() {
+            places.insert((sprite, name), place);
+        }
+    }
+    let pages = manifest.pages.iter().map(|page| Size::from((page.size[0], page.size[1]))).collect();
+    Ok(PreviousPlacements { pages, places })
+}
+
+fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<OpenPage, Error> {
+    let loaded = match read_image(file, limits) {
+        Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
+            return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));
+        }
+        other => other?,
+    };
+    let Picture::Still(pixels) = loaded.picture else {
+        return Err(Error::read(manifest, ReadProblem::PageMoves(page.file.clone())));
+    };
+    let said = Size::from((page.size[0], page.size[1]));
+    if pixels.size() != said && !limits.accept_edits {
+        let found = pixels.size();
+        return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
+    }
+    let pixels = as_seen(page, pixels);
+    Ok(if limits.tighten { OpenPage::tight(&pixels) } else { OpenPage::whole(pixels) })
+}
+
+/// A page, or what shows of it.
+struct OpenPage {
+    pixels: Pixels,
+    /// Where they lie on the page.
+    at: Pair,
+    /// The page.
+    size: Size,
+}
+
+impl OpenPage {
+    fn whole(pixels: Pixels) -> Self {
+        let size = pixels.size();
+        Self { pixels, at: Pair::default(), size }
+    }
+
+    /// Only what shows; the rest of the page is let go.
+    fn tight(page: &Pixels) -> Self {
+        let shown = page.content(0).unwrap_or_default();
+        let pixels = page.part(shown).unwrap_or_else(Pixels::none).compacted();
+        Self { pixels, at: Pair { x: shown.x, y: shown.y }, size: page.size() }
+    }
+
+    /// The pixels of a part of the page, and where they begin inside it; `None` where it reaches beyond the page.
+    fn part(&self, rect: Rect) -> Option<(Pixels, Pair)> {
+        if !rect.lies_in(Rect::of(self.size)) {
+            return None;
+        }
+        let here = Rect::at(self.at.x, self.at.y, self.pixels.size());
+        let Some(shown) = rect.intersection(here) else { return Some((Pixels::none(), Pair::default())) };
+        let own = Rect { x: shown.x - here.x, y: shown.y - here.y, ..shown };
+        Some((self.pixels.part(own)?, Pair { x: shown.x - rect.x, y: shown.y - rect.y }))
+    }
+}
+
+/// The frames of a manifest, from pages with straight alpha.
+pub(crate) fn frames_of(manifest: Manifest, pages: Vec<Pixels>) -> Result<FrameSet, ReadProblem> {
+    to_set(manifest, &pages.into_iter().map(OpenPage::whole).collect::<Vec<_>>())
+}
+
+fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProblem> {
+    let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
+    let frames = frames.collect::<Result<Vec<_>, _>>()?;
+    let clips = manifest.clips.into_iter().map(to_clip).collect::<Result<Vec<_>, _>>()?;
+    Ok(FrameSet::new(frames, clips)?.with_carried(carried(manifest.extras, manifest.other)))
+}
+
+fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem> {
+    let (pixels, at) = kept_pixels(&entry, pages)?;
+    let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
+    let inset = match pixels.is_empty() {
+        true => Pair::default(),
+        false => Pair { x: entry.inset[0].saturating_add(at.x), y: entry.inset[1].saturating_add(at.y) },
+    };
+    let frame =
+        Frame::trimmed(Name::new(entry.sprite)?, Name::new(entry.name.clone())?, pixels, canvas, inset);
+    let frame = frame.map_err(|error| ReadProblem::Frame { frame: entry.name, error })?;
+    let point = |at: [Coordinate; 2]| Point::new(at[0].0, at[1].0);
+    let area = |[x, y, width, height]: [i32; 4]| {
+        let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
+        Some(Area { x, y, width: side(width)?, height: side(height)? })
+    };
+    let mut boxes = BTreeMap::new();
+    for (name, sides) in entry.boxes {
+        let frame = frame.name().to_string();
+        let area = area(sides).ok_or_else(|| ReadProblem::EmptyBox { frame, name: name.clone() })?;
+        boxes.insert(Name::new(name)?, area);
+    }
+    let nine = entry.nine.map(|[left, top, right, bottom]| Insets { left, top, right, bottom });
+    let annotations = Annotations {
+        boxes,
+        nine,
+        polygon: entry.polygon.into_iter().map(point).collect(),
+        marks: Vec::new(),
+        cell: entry
+            .source
+            .as_ref()
+            .and_then(|source| source.at)
+            .map(|[left, top, right, bottom]| [Point::new(left.0, top.0), Point::new(right.0, bottom.0)]),
+    };
+    let source = entry.source.map(to_source);
+    Ok(frame
+        .with_pivot(point(entry.pivot))
+        .with_annotations(annotations)
+        .with_source(source)
+        .with_carried(carried(entry.extras, entry.other)))
+}
+
+/// The pixels that a frame keeps, and where they begin inside its rectangle.
+fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, Pair), ReadProblem> {
+    let [x, y, width, height] = entry.rect;
+    let rect = Rect::new(x, y, width, height);
+    if rect.is_empty() {
+        return Ok((Pixels::none(), Pair::default()));
+    }
+    let count = pages.len();
+    let no_page = || ReadProblem::NoPage { frame: entry.name.clone(), page: entry.page, count };
+    let page = pages.get(entry.page).ok_or_else(no_page)?;
+    let outside = || ReadProblem::RectOutside { frame: entry.name.clone(), rect, page: page.size };
+    let (part, at) = page.part(rect).ok_or_else(outside)?;
+    if !entry.rotated || part.is_empty() {
+        return Ok((part, at));
+    }
+    // Turned back a quarter, what was on the left is at the bottom.
+    let upright = Pixels::whole(imageops::rotate270(&part.to_image()));
+    let below = rect.width - at.x - part.size().width;
+    Ok((upright, Pair { x: at.y, y: below }))
+}
+
+fn to_source(entry: SourceEntry) -> Source {
+    Source {
+        file: entry.file,
+        // A cell in words that are not ours is kept as nothing rather than refused.
+        cell: entry.cell.and_then(|cell| cell.parse().ok()),
+        rect: entry.rect.map(|[x, y, width, height]| Rect::new(x, y, width, height)),
+        carried: entry.other.into(),
+    }
+}
+
+fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
+    let steps = entry.steps.into_iter().map(|step| Step {
+        frame: step.frame,
+        ticks: step.ticks,
+        mirror: step.mirror,
+        event: step.event,
+        carried: step.other.into(),
+    });
+    let play = match entry.play {
+        PlayMode::Forward => Play::Forward,
+        PlayMode::Bounce => Play::Bounce,
+    };
+    let clip = Clip::new(Name::new(entry.sprite)?, Name::new(entry.name)?, entry.timescale, steps.collect())?;
+    Ok(clip.playing(play, entry.plays).with_carried(carried(entry.extras, entry.other)))
+}
+
+fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> ExtraFields {
+    if let Some(extras) = extras {
+        other.insert("extras".to_owned(), Value::Object(extras));
+    }
+    other.into()
+}

@@ -1,0 +1,26 @@
+//! Images, animations, sets and atlases as files.
+//!
+//! [`set`], [`atlas`] and [`animation`] know which files belong together; the rest encode bytes. What a person changed in a
+//! manifest or a picture is merged here; the [`store`](crate::store) puts everything in place. Nothing here decides what a
+//! picture shows.
+
+mod animation;
+mod apng;
+mod atlas;
+mod batch;
+mod chunk;
+mod gif;
+mod guide_sheet;
+mod page;
+mod paint;
+mod replacement;
+mod set;
+mod single;
+
+pub use animation::{AnimationFormat, AnimationReport, animation};
+pub use atlas::{AtlasReport, PageFile, atlas, stem_of as atlas_stem};
+pub use guide_sheet::guide_sheet;
+pub use page::{Loss, PageEncoding, PageFormat, PngSize, png};
+pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};
+pub use set::{set, set_in_place};
+pub use single::{bytes, clips, fresh_bytes, html, images_manifest, pictures, sheet_manifest};

@@ -1,0 +1,108 @@
+//! The bytes of a page.
+//!
+//! [`PageEncoding`] say which format and what is given up for size; [`Palette`] brings all pages of an atlas to one set of
+//! colors; `png`, `webp`, `qoi` and `tga` encode, `rgba` what most pages are. Nothing here knows what lies on a page.
+
+mod palette;
+mod png;
+mod qoi;
+mod rgba;
+mod tga;
+mod webp;
+
+use image::RgbaImage;
+use shibori_core::pack::ColorFinish;
+
+use crate::WriteProblem;
+use crate::manifest::{Sampling, UvOrigin};
+use crate::store::seal;
+
+pub use palette::Loss;
+pub(super) use palette::Palette;
+pub use png::png;
+pub(in crate::encode) use png::unsealed_png;
+pub(super) use png::{encoder, problem};
+
+/// How pages are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct PageEncoding {
+    /// The file format.
+    pub format: PageFormat,
+    /// How small PNG files are made.
+    pub png: PngSize,
+    /// How many colors, the clear one among them, all pages of an atlas have together.
+    pub colors: Option<u16>,
+    /// What is done to colors.
+    pub finish: ColorFinish,
+    /// A hint for the game, kept in the manifest.
+    pub sampling: Option<Sampling>,
+    /// The manifest says where frames lie as fractions of the page, 0 to 1, too.
+    pub uv: Option<UvOrigin>,
+}
+
+/// File formats of pages, all of them lossless.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PageFormat {
+    /// Everything reads it.
+    #[default]
+    Png,
+    /// Without loss; here seldom smaller than PNG.
+    Webp,
+    /// Decodes fast.
+    Qoi,
+    /// Simple, for engines of old.
+    Tga,
+}
+
+/// How small PNG files are made; all decode to the same pixels.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PngSize {
+    /// Written in a moment, somewhat larger.
+    Quick,
+    /// In between.
+    #[default]
+    Usual,
+    /// As small as it gets, which takes seconds.
+    Small,
+}
+
+impl PageFormat {
+    /// The ending of its files.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Png => "png",
+            Self::Webp => "webp",
+            Self::Qoi => "qoi",
+            Self::Tga => "tga",
+        }
+    }
+}
+
+impl PageEncoding {
+    /// The bytes of a page, in the colors of a palette where there is one.
+    pub(super) fn encode(
+        &self,
+        image: &RgbaImage,
+        palette: Option<&Palette>,
+    ) -> Result<Vec<u8>, WriteProblem> {
+        if self.format == PageFormat::Png {
+            let bytes = match palette {
+                Some(palette) => png::indexed(image, palette, self.png)?,
+                None => rgba::png(image, self.png)?,
+            };
+            let small = if self.png == PngSize::Small { png::smallest(&bytes)? } else { bytes };
+            return Ok(seal::png(small));
+        }
+        let recolored = palette.map(|palette| palette.recolored(image));
+        let image = recolored.as_ref().unwrap_or(image);
+        match self.format {
+            PageFormat::Webp => webp::webp(image).map(seal::webp),
+            PageFormat::Qoi => qoi::qoi(image),
+            PageFormat::Tga => tga::tga(image).map(|bytes| seal::tga(bytes, self.finish.premultiplied)),
+            PageFormat::Png => unreachable!("returned above"),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,262 @@
+//! One set of colors for all pages of an atlas, with alpha.
+//!
+//! Where there are few enough colors nothing changes. Otherwise the box of all colors is halved again and again where
+//! its colors differ most (P. Heckbert, "Color image quantization for frame buffer display", 1982; cutting at the mean by
+//! variance as in X. Wu, "Color quantization by dynamic programming and principal analysis", 1992), and the means are then
+//! moved to where their colors are (S. Lloyd, "Least squares quantization in PCM", 1982). Colors are compared multiplied
+//! by alpha, as they are seen; sums are whole numbers, so the same pages give the same palette everywhere. Written here
+//! because the crates for it either know no alpha, or take no fewer than 64 colors, or count in an order of chance.
+
+use shibori_core::parallel;
+use std::collections::HashMap;
+
+use image::{Rgba, RgbaImage};
+
+/// Rounds in which colors look for their nearest mean and means for the middle of their colors.
+const ROUNDS: usize = 12;
+
+type Color = [u8; 4];
+
+/// Colors, and for each color of the pages which of them stands for it.
+#[derive(Clone, Debug)]
+pub(in crate::encode) struct Palette {
+    colors: Vec<Color>,
+    index_of: HashMap<Color, u8>,
+    loss: Option<Loss>,
+}
+
+/// What a palette gives up.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Loss {
+    /// Colors there were.
+    pub from: usize,
+    /// The root of the mean squared error of a pixel's channel, in steps of 255.
+    pub mean: f64,
+    /// The largest error of a pixel's channel, in steps of 255.
+    pub largest: u8,
+}
+
+/// A color of the pages.
+#[derive(Clone, Copy, Debug)]
+struct Seen {
+    color: Color,
+    /// As it is seen: multiplied by alpha.
+    shown: [i64; 4],
+    count: u64,
+    /// A small spot of its own color keeps it, however large the rest: counts weigh by their root.
+    weight: i64,
+}
+
+impl Palette {
+    /// At most `most` colors, 2 to 256, for these pages.
+    pub(in crate::encode) fn of(pages: &[RgbaImage], most: u16) -> Self {
+        let seen = counted(pages);
+        let most = usize::from(most).clamp(2, 256);
+        if seen.len() <= most {
+            let colors: Vec<Color> = seen.iter().map(|seen| seen.color).collect();
+            let index_of = colors.iter().enumerate().map(|(at, color)| (*color, at as u8)).collect();
+            return Self { colors, index_of, loss: None };
+        }
+        // Clear is one of the colors and never mixed with others: a hole in the picture stays one.
+        let clear = usize::from(seen[0].shown[3] == 0);
+        let shown = &seen[clear..];
+        let means = moved(shown, halved(shown, most - clear));
+        let nearest = nearest_of(shown, &means);
+        let used: Vec<usize> = (0..means.len()).filter(|at| nearest.contains(at)).collect();
+        let mut colors: Vec<Color> = vec![[0; 4]; clear];
+        colors.extend(used.iter().map(|&at| unmultiplied(means[at])));
+        let place = |at: usize| (used.binary_search(&at).expect("a color uses it") + clear) as u8;
+        let mut index_of: HashMap<Color, u8> =
+            shown.iter().zip(&nearest).map(|(seen, &at)| (seen.color, place(at))).collect();
+        index_of.extend((clear > 0).then_some(([0; 4], 0)));
+        let loss = Loss { from: seen.len(), ..loss(shown, &nearest, &means) };
+        Self { colors, index_of, loss: Some(loss) }
+    }
+
+    /// Its colors with straight alpha, the clear one first where there is one.
+    pub(in crate::encode) fn colors(&self) -> &[[u8; 4]] {
+        &self.colors
+    }
+
+    /// What it gives up; `None` where every pixel keeps its color.
+    pub(in crate::encode) fn loss(&self) -> Option<Loss> {
+        self.loss
+    }
+
+    /// For each pixel the number of its color. The image must be one of the pages.
+    pub(super) fn indices(&self, image: &RgbaImage) -> Vec<u8> {
+        image.pixels().map(|pixel| self.index_of[&canonical(pixel)]).collect()
+    }
+
+    /// The image in these colors.
+    pub(in crate::encode) fn recolored(&self, image: &RgbaImage) -> RgbaImage {
+        let mut image = image.clone();
+        for pixel in image.pixels_mut() {
+            *pixel = Rgba(self.colors[usize::from(self.index_of[&canonical(pixel)])]);
+        }
+        image
+    }
+}
+
+/// Clear pixels are all one color.
+fn canonical(pixel: &Rgba<u8>) -> Color {
+    if pixel[3] == 0 { [0; 4] } else { pixel.0 }
+}
+
+fn counted(pages: &[RgbaImage]) -> Vec<Seen> {
+    let mut counts: HashMap<Color, u64> = HashMap::new();
+    for page in pages {
+        for pixel in page.pixels() {
+            *counts.entry(canonical(pixel)).or_default() += 1;
+        }
+    }
+    let mut counts: Vec<(Color, u64)> = counts.into_iter().collect();
+    counts.sort_unstable_by_key(|(color, _)| (color[3] > 0, *color));
+    let seen = |(color, count): (Color, u64)| {
+        let alpha = i64::from(color[3]);
+        let [r, g, b, _] = color.map(|channel| (i64::from(channel) * alpha + 127) / 255);
+        Seen { color, shown: [r, g, b, alpha], count, weight: (count as f64).sqrt().ceil() as i64 }
+    };
+    counts.into_iter().map(seen).collect()
+}
+
+/// The means of `most` boxes of colors.
+fn halved(seen: &[Seen], most: usize) -> Vec<[i64; 4]> {
+    let mut boxes = vec![Part::of(seen.to_vec())];
+    while boxes.len() < most {
+        let Some(widest) = (0..boxes.len()).rev().max_by_key(|&at| boxes[at].spread) else { break };
+        if boxes[widest].spread == 0 {
+            break;
+        }
+        let part = boxes.swap_remove(widest);
+        let (below, above): (Vec<Seen>, Vec<Seen>) =
+            part.seen.iter().partition(|seen| seen.shown[part.axis] <= part.mean[part.axis]);
+        boxes.push(Part::of(below));
+        boxes.push(Part::of(above));
+    }
+    boxes.into_iter().map(|part| part.mean).collect()
+}
+
+/// Colors that have one mean so far.
+struct Part {
+    seen: Vec<Seen>,
+    mean: [i64; 4],
+    /// The channel in which they differ most.
+    axis: usize,
+    /// How much, by squares and weight.
+    spread: i64,
+}
+
+impl Part {
+    fn of(seen: Vec<Seen>) -> Self {
+        let mean = mean(seen.iter()).unwrap_or_default();
+        let spread = |axis: usize| -> i64 {
+            seen.iter().map(|seen| (seen.shown[axis] - mean[axis]).pow(2) * seen.weight).sum()
+        };
+        let all = [0, 1, 2, 3].map(spread);
+        let axis = (0..4).rev().max_by_key(|&axis| all[axis]).unwrap_or(0);
+        // A mean is rounded down, so colors that are not all alike always fall on both sides of it.
+        let is_parted = seen.iter().any(|one| one.shown[axis] > mean[axis]);
+        Self { mean, axis, spread: if is_parted { all.iter().sum() } else { 0 }, seen }
+    }
+}
+
+fn mean<'a>(seen: impl Iterator<Item = &'a Seen>) -> Option<[i64; 4]> {
+    let (mut sum, mut weight) = ([0i64; 4], 0i64);
+    for seen in seen {
+        (0..4).for_each(|channel| sum[channel] += seen.shown[channel] * seen.weight);
+        weight += seen.weight;
+    }
+    (weight > 0).then(|| sum.map(|sum| sum / weight))
+}
+
+/// Means moved to the middle of the colors that are nearest to them.
+fn moved(seen: &[Seen], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
+    for _ in 0..ROUNDS {
+        let nearest = nearest_of(seen, &means);
+        let mut groups: Vec<Vec<&Seen>> = vec![Vec::new(); means.len()];
+        seen.iter().zip(&nearest).for_each(|(seen, &at)| groups[at].push(seen));
+        let middle = |(group, old): (&Vec<&Seen>, &[i64; 4])| rounded_mean(group).unwrap_or(*old);
+        let next: Vec<[i64; 4]> = groups.iter().zip(&means).map(middle).collect();
+        if next == means {
+            break;
+        }
+        means = next;
+    }
+    means
+}
+
+fn rounded_mean(group: &[&Seen]) -> Option<[i64; 4]> {
+    let weight: i64 = group.iter().map(|seen| seen.weight).sum();
+    let sum = |channel: usize| group.iter().map(|seen| seen.shown[channel] * seen.weight).sum::<i64>();
+    (weight > 0).then(|| [0, 1, 2, 3].map(|channel| (sum(channel) + weight / 2) / weight))
+}
+
+/// For each color its nearest mean; of equals the first.
+fn nearest_of(seen: &[Seen], means: &[[i64; 4]]) -> Vec<usize> {
+    let nearest = |one: &Seen| {
+        let distance = |at: &usize| -> i64 {
+            let mean = means[*at];
+            (0..4).map(|channel| (one.shown[channel] - mean[channel]).pow(2)).sum()
+        };
+        (0..means.len()).min_by_key(distance).unwrap_or(0)
+    };
+    parallel::each(seen, nearest)
+}
+
+fn unmultiplied(shown: [i64; 4]) -> Color {
+    let alpha = shown[3];
+    let straight = |channel: i64| if alpha == 0 { 0 } else { ((channel * 255 + alpha / 2) / alpha).min(255) };
+    [straight(shown[0]) as u8, straight(shown[1]) as u8, straight(shown[2]) as u8, alpha as u8]
+}
+
+fn loss(seen: &[Seen], nearest: &[usize], means: &[[i64; 4]]) -> Loss {
+    let (mut squares, mut count, mut largest) = (0u64, 0u64, 0u8);
+    for (seen, &at) in seen.iter().zip(nearest) {
+        for (shown, mean) in seen.shown.iter().zip(&means[at]) {
+            let off = (shown - mean).unsigned_abs();
+            squares += off * off * seen.count;
+            largest = largest.max(off as u8);
+        }
+        count += 4 * seen.count;
+    }
+    Loss { from: seen.len(), mean: (squares as f64 / count.max(1) as f64).sqrt(), largest }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn gradient() -> RgbaImage {
+        RgbaImage::from_fn(64, 64, |x, y| Rgba([x as u8 * 4, y as u8 * 4, 90, if x < 4 { 0 } else { 255 }]))
+    }
+
+    #[test]
+    fn few_colors_stay_as_they_are() {
+        let mut image = RgbaImage::from_pixel(4, 4, Rgba([9, 8, 7, 0]));
+        image.put_pixel(1, 1, Rgba([200, 0, 0, 120]));
+        let palette = Palette::of(std::slice::from_ref(&image), 16);
+        assert_eq!((palette.colors(), palette.loss()), (&[[0, 0, 0, 0], [200, 0, 0, 120]][..], None));
+        assert_eq!(palette.recolored(&image).get_pixel(1, 1), image.get_pixel(1, 1));
+    }
+
+    #[test]
+    fn clear_pixels_stay_clear_and_the_error_told_is_the_error_made() {
+        let image = gradient();
+        for most in [2, 5, 64, 256] {
+            let palette = Palette::of(std::slice::from_ref(&image), most);
+            assert!(palette.colors().len() <= usize::from(most));
+            let drawn = palette.recolored(&image);
+            let mut largest = 0;
+            for (old, new) in image.pixels().zip(drawn.pixels()) {
+                assert_eq!(old[3] == 0, new[3] == 0);
+                if old[3] > 0 {
+                    largest = (0..4).map(|c| old[c].abs_diff(new[c])).max().unwrap().max(largest);
+                }
+            }
+            assert_eq!(palette.loss().unwrap().largest, largest, "{most} colors");
+        }
+        let mean = |most| Palette::of(std::slice::from_ref(&image), most).loss().unwrap().mean;
+        assert!(mean(256) < mean(64) / 1.5 && mean(256) < 6.0, "{}", mean(256));
+    }
+}

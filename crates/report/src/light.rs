@@ -1,0 +1,232 @@
+//! The light table: a page on which a cut, or frames already cut, are tried by hand, and which ends in the command to type.
+//!
+//! The page changes no file. What it needs to reckon as the program does goes in as numbers: which pixels of a sheet show something, the
+//! readings that were found, where each frame is drawn. It plays with the script that `preview html` plays with.
+
+use std::path::Path;
+
+use serde::Serialize;
+
+use crate::document::{PageTemplate, as_base64, as_data_url, as_data_urls, document};
+use crate::{PLAY, STYLE};
+use shibori_formats::manifest::Manifest;
+use shibori_formats::store::{Transaction, Written};
+use shibori_formats::{Error, encode};
+
+const SHEET: PageTemplate = PageTemplate {
+    body: include_str!("light/page.html"),
+    styles: &[STYLE, include_str!("light/page.css")],
+    scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/sheet.js")],
+};
+const SET: PageTemplate =
+    PageTemplate { scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/set.js")], ..SHEET };
+
+/// A light table.
+#[derive(Debug, Serialize)]
+pub struct LightTable {
+    /// What was asked for, as the user named it.
+    pub title: String,
+    /// The source as it is typed in a command.
+    pub source: String,
+    /// The source as a recipe names it.
+    pub from: String,
+    /// Where what is made goes, as it is typed in a command.
+    pub output: String,
+    /// What a recipe calls the sprite.
+    pub sprite: String,
+    /// What a per-frame file is called.
+    pub per_frame: String,
+    /// Whether the source is a manifest.
+    pub has_manifest: bool,
+    /// Whether it is a set, which can be changed in place.
+    pub in_place: bool,
+    /// Whether a recipe makes the frames, so that its lines are changed, not files.
+    pub in_recipe: bool,
+    /// Whether commands are quoted for PowerShell.
+    pub is_windows: bool,
+    /// What lies on the table.
+    #[serde(flatten)]
+    pub shown: LightTableContent,
+}
+
+/// What lies on the table.
+#[derive(Debug, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LightTableContent {
+    /// An image that is not yet cut.
+    Sheet(SheetContent),
+    /// Frames.
+    Set(SetContent),
+}
+
+/// A sheet.
+#[derive(Debug, Serialize)]
+pub struct SheetContent {
+    /// Width and height in pixels.
+    pub size: [u32; 2],
+    /// Its pixels as a PNG.
+    #[serde(serialize_with = "as_data_url")]
+    pub png: Vec<u8>,
+    /// What lies behind the drawings: `clear`, `flat` or `none`.
+    pub background: &'static str,
+    /// The flat color.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub color: Option<String>,
+    /// Which pixels show something, as [`runs`].
+    #[serde(serialize_with = "as_base64")]
+    pub drawn: Vec<u8>,
+    /// The grids that could explain it, the best first.
+    pub readings: Vec<GridOption>,
+    /// Its separate drawings, for several distances at which pieces belong together.
+    pub drawings: Vec<IslandOption>,
+    /// Whether separate drawings explain it better than any grid.
+    pub is_loose: bool,
+}
+
+/// A grid.
+#[derive(Debug, Serialize)]
+pub struct GridOption {
+    /// Cells across.
+    pub columns: u32,
+    /// Cells down.
+    pub rows: u32,
+    /// Width and height of a cell.
+    pub cell: [u32; 2],
+    /// Pixels before the first, across and down.
+    pub offset: [u32; 2],
+    /// Pixels between them.
+    pub gutter: [u32; 2],
+    /// Whether the sheet is cut so without being asked.
+    pub is_sure: bool,
+}
+
+/// Separate drawings.
+#[derive(Debug, Serialize)]
+pub struct IslandOption {
+    /// Pieces with at most this many empty pixels between them belong together.
+    pub join: u32,
+    /// Whether that distance was found.
+    pub is_found: bool,
+    /// Row, column, x, y, width and height of each, in the order in which they are numbered.
+    pub drawings: Vec<[u32; 6]>,
+}
+
+/// Frames.
+#[derive(Debug, Serialize)]
+pub struct SetContent {
+    /// Frames, clips, and where they lie on the pages.
+    pub manifest: Manifest,
+    /// The pages in the manifest's order, as PNGs.
+    #[serde(serialize_with = "as_data_urls")]
+    pub pages: Vec<Vec<u8>>,
+    /// For each frame where on its canvas anything is drawn: x, y, width and height.
+    pub drawn: Vec<Option<[u32; 4]>>,
+}
+
+/// Lengths of runs of pixels in reading order: those that show nothing and those that show something by turns, nothing first. A length is
+/// written seven bits a byte, the low ones first; the high bit says that more follow.
+pub fn runs(pixels: impl Iterator<Item = bool>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let mut put = |mut length: u64| {
+        while length > 0x7f {
+            bytes.push(length as u8 | 0x80);
+            length >>= 7;
+        }
+        bytes.push(length as u8);
+    };
+    let (mut is_shown, mut length) = (false, 0);
+    for pixel in pixels {
+        if pixel != is_shown {
+            put(length);
+            (is_shown, length) = (pixel, 0);
+        }
+        length += 1;
+    }
+    put(length);
+    bytes
+}
+
+/// Writes the page.
+///
+/// # Errors
+/// Where it can't be written.
+pub fn write_light_table(
+    path: &Path,
+    table: &LightTable,
+    run: &Transaction,
+) -> Result<(Written, usize), Error> {
+    let parts = match table.shown {
+        LightTableContent::Sheet(_) => SHEET,
+        LightTableContent::Set(_) => SET,
+    };
+    encode::html(path, document(&parts, &table.title, table), run)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::document::FRAME;
+
+    #[test]
+    fn runs_begin_with_nothing_and_long_ones_take_more_bytes() {
+        let pixels = |lengths: &[(bool, usize)]| -> Vec<bool> {
+            lengths.iter().flat_map(|&(is, length)| std::iter::repeat_n(is, length)).collect()
+        };
+        let told = |lengths: &[(bool, usize)]| runs(pixels(lengths).into_iter());
+        assert_eq!(told(&[(true, 3), (false, 2)]), [0, 3, 2]);
+        assert_eq!(told(&[(false, 300), (true, 127)]), [0xac, 2, 127]);
+        assert_eq!(told(&[]), [0]);
+    }
+
+    fn sheet_table(name: &str) -> LightTable {
+        let sheet = SheetContent {
+            size: [1, 1],
+            png: vec![1],
+            background: "clear",
+            color: None,
+            drawn: runs([true].into_iter()),
+            readings: Vec::new(),
+            drawings: Vec::new(),
+            is_loose: false,
+        };
+        let [title, source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
+        let (has_manifest, in_place, in_recipe, is_windows) = (false, false, false, false);
+        let shown = LightTableContent::Sheet(sheet);
+        LightTable {
+            title,
+            source,
+            from,
+            output,
+            sprite,
+            per_frame,
+            has_manifest,
+            in_place,
+            in_recipe,
+            is_windows,
+            shown,
+        }
+    }
+
+    #[test]
+    fn scripts_read_only_keys_that_are_written() {
+        let table = serde_json::to_value(sheet_table("koi")).unwrap();
+        let scripts = [SHEET.scripts, SET.scripts].concat().concat();
+        let name = |rest: &str| -> String {
+            rest.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect()
+        };
+        let read: Vec<String> = scripts.split("data.").skip(1).map(name).collect();
+        assert!(read.len() > 20, "{read:?}");
+        // A table has a sheet or a set.
+        for key in read.iter().filter(|key| *key != "set") {
+            assert!(table.get(key).is_some(), "data.{key} is not written");
+        }
+    }
+
+    #[test]
+    fn a_name_can_not_become_markup() {
+        let table = sheet_table("</script><script>alert(1)</script>");
+        let page = document(&SHEET, &table.title, &table);
+        assert_eq!(page.matches("</script>").count(), FRAME.matches("</script>").count());
+        assert!(!page.contains("http://") && !page.contains("https://"), "it needs no network");
+    }
+}
