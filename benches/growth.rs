@@ -18,11 +18,8 @@ use shibori_core::shape::{
 };
 use shibori_core::{Frame, FrameSet, Name, NameTemplate, Pixels, Point, Size, check, parallel};
 use shibori_pipeline::options::{AdjustOptions, ContactOptions, ExportOptions, HtmlOptions, PackOptions};
-use shibori_pipeline::steps::{
-    Target, adjust, adjust_set, contact_of, export, html_of, pack, pack_set, write_adjusted, write_atlases,
-    write_set,
-};
-use shibori_pipeline::{Context, NoopObserver};
+use shibori_pipeline::steps::{Target, View, adjust, export, pack, write_adjusted, write_atlases, write_set};
+use shibori_pipeline::{Context, NoopObserver, Source};
 use tempfile::TempDir;
 
 const COUNTS: [usize; 3] = [1_000, 10_000, 100_000];
@@ -192,7 +189,10 @@ fn adjust_all(count: usize) -> f64 {
     let options: AdjustOptions = options(
         r#"{ "clean": { "specks": 2 }, "shape": { "align": "feet", "pivot": "feet", "trim": "frame", "box": "body=auto:clip" } }"#,
     );
-    timed(|| adjust_set(set, &options, &Context::new(&NoopObserver)).expect("it can be adjusted"))
+    timed(|| {
+        adjust(&Source::frames("clips", set), &options, &Context::new(&NoopObserver))
+            .expect("it can be adjusted")
+    })
 }
 
 fn check_all(count: usize) -> f64 {
@@ -203,20 +203,26 @@ fn check_all(count: usize) -> f64 {
 fn pack_low(count: usize) -> f64 {
     let set = clips(count);
     let options: PackOptions = options(r#"{ "pack": { "effort": "low" } }"#);
-    timed(|| pack_set(set, &options, &Context::new(&NoopObserver)).expect("it can be packed"))
+    timed(|| {
+        pack(&[Source::frames("clips", set)], &options, &Context::new(&NoopObserver))
+            .expect("it can be packed")
+    })
 }
 
 fn pack_per_sprite(count: usize) -> f64 {
     let set = clips(count);
     let options: PackOptions = options(r#"{ "pack": { "layout": "grid", "page-per": "sprite" } }"#);
-    timed(|| pack_set(set, &options, &Context::new(&NoopObserver)).expect("it can be packed"))
+    timed(|| {
+        pack(&[Source::frames("clips", set)], &options, &Context::new(&NoopObserver))
+            .expect("it can be packed")
+    })
 }
 
 /// An atlas of so many frames in a folder of its own.
 fn atlas(count: usize, folder: &Path) -> PathBuf {
     let options: PackOptions = options(r#"{ "pack": { "effort": "low" } }"#);
     let cx = Context::new(&NoopObserver);
-    let packed = pack_set(clips(count), &options, &cx).expect("it can be packed");
+    let packed = pack(&[Source::frames("clips", clips(count))], &options, &cx).expect("it can be packed");
     let path = folder.join("pond");
     write_atlases(&packed, &path, &options, &cx).expect("it can be written");
     cx.commit().expect("it can be put in place");
@@ -235,7 +241,10 @@ fn keep_places(count: usize) -> f64 {
     let options: PackOptions =
         serde_json::from_value(serde_json::json!({ "pack": { "keep-places": old } })).expect("options");
     let set = clips(count + count / 10);
-    timed(|| pack_set(set, &options, &Context::new(&NoopObserver)).expect("it can be packed"))
+    timed(|| {
+        pack(&[Source::frames("clips", set)], &options, &Context::new(&NoopObserver))
+            .expect("it can be packed")
+    })
 }
 
 fn export_csv(count: usize) -> f64 {
@@ -248,13 +257,17 @@ fn export_csv(count: usize) -> f64 {
 fn html_page(count: usize) -> f64 {
     let set = clips(count);
     let cx = Context::new(&NoopObserver);
-    let (options, title, output) = (HtmlOptions::default(), Path::new("pond"), Path::new("pond.html"));
-    timed(|| html_of(set, title, &options, output, |_| serde_json::Value::Null, &cx).expect("a page"))
+    let options = HtmlOptions::default();
+    timed(|| View::Html(options).draw(&Source::frames("clips", set), None, &cx).expect("a page"))
 }
 
 fn contact_sheets(count: usize) -> f64 {
     let set = clips(count);
-    timed(|| contact_of(set, &ContactOptions::default(), &Context::new(&NoopObserver)).expect("sheets"))
+    timed(|| {
+        View::Contact(ContactOptions::default())
+            .draw(&Source::frames("clips", set), None, &Context::new(&NoopObserver))
+            .expect("sheets")
+    })
 }
 
 fn grid_of_drawings(side: usize) -> f64 {
@@ -326,7 +339,7 @@ fn files(count: usize) -> PathBuf {
 fn pack_files(count: usize) -> f64 {
     let folder = files(count);
     let options: PackOptions = options(r#"{ "pack": { "effort": "low" } }"#);
-    timed(|| pack(&[folder], &options, &Context::new(&NoopObserver)).expect("it can be packed"))
+    timed(|| pack(&[folder.into()], &options, &Context::new(&NoopObserver)).expect("it can be packed"))
 }
 
 fn adjust_files(count: usize) -> f64 {
@@ -335,7 +348,7 @@ fn adjust_files(count: usize) -> f64 {
     let target = Target::Set(std::env::temp_dir().join("shibori-growth-adjusted"));
     let cx = Context::new(&NoopObserver);
     timed(|| {
-        let adjusted = adjust(&folder, &options, &target, &cx).expect("it can be adjusted");
+        let adjusted = adjust(&folder.clone().into(), &options, &cx).expect("it can be adjusted");
         write_adjusted(adjusted.set, &folder, &target, &cx).expect("it can be written");
     })
 }

@@ -17,8 +17,8 @@ use shibori_formats::decode::{Limits, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::Transaction;
 use shibori_pipeline::options::PackOptions;
-use shibori_pipeline::steps::{pack, pack_set, write_atlases};
-use shibori_pipeline::{Context, NoopObserver};
+use shibori_pipeline::steps::{pack, write_atlases};
+use shibori_pipeline::{Context, NoopObserver, Source};
 
 const ROUNDS: usize = 5;
 
@@ -48,7 +48,9 @@ fn main() {
         let (mut read, mut packed) = (None, None);
         let parts = [
             timed(|| read = Some(source(&set, &Limits::default()).expect("the set can be read").set)),
-            timed(|| packed = pack_set(read.take().expect("read above"), &options, &cx).ok()),
+            timed(|| {
+                packed = pack(&[Source::frames("set", read.take().expect("read above"))], &options, &cx).ok()
+            }),
             timed(|| {
                 let packed = packed.as_ref().expect("frames fit a page");
                 write_atlases(packed, &folder.join("out/parts"), &options, &cx).map(|_| ())
@@ -115,7 +117,7 @@ fn job(what: &str, set: &Path, out: &Path, mode: Mode, figures: &Figures) {
 /// The command: the atlas, and the bytes of its pages.
 fn packed(set: &Path, path: &Path, mode: Mode) -> (Atlas, usize) {
     let (cx, options) = (Context::new(&NoopObserver), mode.options());
-    let mut packed = pack(&[set.to_owned()], &options, &cx).expect("frames fit a page");
+    let mut packed = pack(&[set.into()], &options, &cx).expect("frames fit a page");
     let report = write_atlases(&packed, path, &options, &cx).expect("it can be written");
     cx.commit().expect("it can be put in place");
     (packed.atlases.remove(0), report.pages.iter().flatten().map(|page| page.bytes).sum())

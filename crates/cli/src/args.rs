@@ -165,19 +165,19 @@ pub(crate) struct Export {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Preview {
     /// Contact sheet: every frame by clip, with numbers, cells and times (PNG)
-    Contact(Contact),
+    Contact(ImageOf<ContactOptions>),
     /// The grid drawn over the sheet before slicing: lines, blank cells, crossed pixels (PNG)
     Grid(Box<GridPreview>),
     /// One clip as the game will play it, or all clips side by side (GIF or APNG, by file extension)
-    Motion(Motion),
-    /// Atlas pages with frame borders and names, free space hatched (PNG)
-    Pages(Pages),
+    Motion(ImageOf<MotionOptions>),
+    /// Atlas pages with frame borders and names, free space hatched; anything else is packed for the preview (PNG)
+    Pages(ImageOf<PagesOptions>),
     /// A player for every clip, with frames, pages, times and findings (self-contained HTML)
     Html(Html),
     /// A light table to try out a grid or adjust frames by hand; gives you the command to run (self-contained HTML)
     LightTable(LightTable),
     /// Onion skin: each clip's frames overlaid at the pivot, colored by time (PNG)
-    Onion(Onion),
+    Onion(ImageOf<OnionOptions>),
     /// Plot of the figure, feet and center from step to step, across and down (PNG)
     Drift(Drift),
 }
@@ -193,26 +193,16 @@ pub(crate) struct ImageOutput {
     pub(crate) here: bool,
 }
 
+/// Frames of a source on an image.
 #[derive(Args, Debug)]
-pub(crate) struct Contact {
+pub(crate) struct ImageOf<O: Args> {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     #[command(flatten)]
     pub(crate) out: ImageOutput,
     #[command(flatten)]
-    pub(crate) options: ContactOptions,
-}
-
-#[derive(Args, Debug)]
-pub(crate) struct Pages {
-    /// An atlas, a set, an image, an animation or a folder of images; anything without pages is packed for the preview
-    #[arg(value_name = "SOURCE")]
-    pub(crate) source: PathBuf,
-    #[command(flatten)]
-    pub(crate) out: ImageOutput,
-    #[command(flatten)]
-    pub(crate) options: PagesOptions,
+    pub(crate) options: O,
 }
 
 #[derive(Args, Debug)]
@@ -235,17 +225,6 @@ pub(crate) struct LightTable {
     /// HTML file to write; ends in .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-}
-
-#[derive(Args, Debug)]
-pub(crate) struct Onion {
-    /// A set, an atlas, an image, an animation or a folder of images
-    #[arg(value_name = "SOURCE")]
-    pub(crate) source: PathBuf,
-    #[command(flatten)]
-    pub(crate) out: ImageOutput,
-    #[command(flatten)]
-    pub(crate) options: OnionOptions,
 }
 
 #[derive(Args, Debug)]
@@ -272,17 +251,6 @@ pub(crate) struct GridPreview {
     pub(crate) out: ImageOutput,
     #[command(flatten)]
     pub(crate) options: GridPreviewOptions,
-}
-
-#[derive(Args, Debug)]
-pub(crate) struct Motion {
-    /// A set, an atlas, an image, an animation or a folder of images
-    #[arg(value_name = "SOURCE")]
-    pub(crate) source: PathBuf,
-    #[command(flatten)]
-    pub(crate) out: ImageOutput,
-    #[command(flatten)]
-    pub(crate) options: MotionOptions,
 }
 
 #[derive(Args, Debug)]

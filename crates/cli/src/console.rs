@@ -5,12 +5,14 @@
 //! so that a file name can't paint the terminal.
 
 use std::io::{self, IsTerminal, Write};
+use std::path::Path;
 use std::sync::Mutex;
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
 use serde::Serialize;
 use serde_json::{Map, Value, json};
+use shibori_pipeline::steps::CheckReport;
 use shibori_pipeline::{Notice, Observer, Task};
 
 use crate::args::{Everywhere, When};
@@ -224,6 +226,10 @@ impl Console {
 
 /// What the pipeline tells on the way.
 impl Observer for Console {
+    fn describe_findings(&self, checked: &CheckReport, here: &Path) -> Value {
+        serde_json::to_value(words::finding_groups(checked, here)).unwrap_or_default()
+    }
+
     fn notice(&self, notice: Notice) {
         let (weight, message) = words::notice(&notice);
         if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {

@@ -4,12 +4,14 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+use serde_json::Value;
 use shibori_core::{FrameSet, Lease};
 use shibori_draw::{PixelLimitError, PixelLimits};
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::Limits;
 use shibori_formats::store::{self, Policy, Transaction};
 
+use crate::steps::CheckReport;
 use crate::{Error, Growth, Notice};
 
 /// Bytes of a pixel in memory.
@@ -23,6 +25,12 @@ pub trait Observer: Sync {
     /// There is something to know.
     fn notice(&self, notice: Notice) {
         let _ = notice;
+    }
+
+    /// Words what looks wrong, for pages that show it; `here` is the folder in which the path of the source begins.
+    fn describe_findings(&self, checked: &CheckReport, here: &Path) -> Value {
+        let _ = (checked, here);
+        Value::Array(Vec::new())
     }
 
     /// So many of this many units of work are done.
@@ -186,6 +194,11 @@ impl<'a> Context<'a> {
 
     pub(crate) fn tell(&self, notice: Notice) {
         self.observer.notice(notice);
+    }
+
+    /// What looks wrong, in words, for pages that show it.
+    pub(crate) fn describe_findings(&self, checked: &CheckReport) -> Value {
+        self.observer.describe_findings(checked, &self.base)
     }
 
     /// Counts units of work; may be called from any thread.

@@ -12,11 +12,10 @@
 //! Frames that are in memory need no file at all:
 //!
 //! ```
-//! use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells};
-//! use shibori_core::{FrameSet, Name, Pixels};
-//! use shibori_pipeline::options::{AdjustOptions, PackOptions, ShapeOptions};
-//! use shibori_pipeline::steps::{adjust_set, pack_set};
-//! use shibori_pipeline::{Context, NoopObserver};
+//! use shibori_core::Pixels;
+//! use shibori_pipeline::options::{AdjustOptions, CutOptions, PackOptions, ShapeOptions, SliceOptions};
+//! use shibori_pipeline::steps::{adjust, pack, slice};
+//! use shibori_pipeline::{Context, NoopObserver, Source};
 //!
 //! # fn main() -> Result<(), Box<dyn std::error::Error>> {
 //! // Two cells of 32x32 px, with a figure of 8x20 px that stands 3 px further to the right in the second.
@@ -25,18 +24,19 @@
 //!     let solid = if x < 32 { figure(x, y) } else { figure(x.saturating_sub(32 + 3), y) };
 //!     image::Rgba(if solid { [200, 90, 30, 255] } else { [0; 4] })
 //! });
-//! let sheet = Pixels::whole(sheet);
-//! let grid = Grid::by_counts(sheet.size(), Counts::new(2, 1)?, Spacing::default(), false)?;
-//! let cut = cut_cells(&sheet, &grid, &CellChoice::default())?;
-//! let set = FrameSet::new(cut.into_frames(&Name::new("heron")?, "heron.png")?, Vec::new())?;
+//! let sheet = Source::sheet("heron.png", Pixels::whole(sheet));
 //!
 //! let cx = Context::new(&NoopObserver);
+//! let cut = CutOptions { grid: Some("2x1".parse()?), ..Default::default() };
+//! let sliced = slice(&[sheet], &SliceOptions { cut, ..Default::default() }, &cx)?;
+//!
 //! let shape = ShapeOptions { align: Some("feet".parse()?), pivot: Some("feet".parse()?), ..Default::default() };
-//! let adjusted = adjust_set(set, &AdjustOptions { shape, ..Default::default() }, &cx)?;
+//! let frames = Source::frames("heron", sliced.set);
+//! let adjusted = adjust(&frames, &AdjustOptions { shape, ..Default::default() }, &cx)?;
 //! assert_eq!(adjusted.frames[1].shift.map(|shift| shift.x), Some(-3));
 //!
 //! // Lined up, both frames are the same picture: they share one place.
-//! let packed = pack_set(adjusted.set, &PackOptions::default(), &cx)?;
+//! let packed = pack(&[Source::frames("heron", adjusted.set)], &PackOptions::default(), &cx)?;
 //! assert_eq!(packed.atlases[0].rects_on(0).len(), 1);
 //! # Ok(())
 //! # }
@@ -45,16 +45,16 @@
 //! A game's build script packs a folder:
 //!
 //! ```no_run
-//! use std::path::{Path, PathBuf};
+//! use std::path::Path;
 //!
 //! use shibori_pipeline::options::PackOptions;
 //! use shibori_pipeline::steps::{pack, write_atlases};
-//! use shibori_pipeline::{Context, NoopObserver, Error};
+//! use shibori_pipeline::{Context, Error, NoopObserver};
 //!
 //! fn main() -> Result<(), Error> {
 //!     let cx = Context::new(&NoopObserver);
 //!     let options = PackOptions::default();
-//!     let packed = pack(&[PathBuf::from("art")], &options, &cx)?;
+//!     let packed = pack(&[Path::new("art").into()], &options, &cx)?;
 //!     write_atlases(&packed, Path::new("build/pond"), &options, &cx)?;
 //!     // build/pond.json and build/pond.png lie there now, or all is as it was.
 //!     cx.commit()
@@ -71,8 +71,10 @@ mod context;
 mod error;
 mod machine;
 mod notice;
+mod source;
 
 pub use context::{Context, NoopObserver, Observer, Task};
 pub use error::{Error, Growth};
 pub use machine::{memory, peak_memory};
 pub use notice::Notice;
+pub use source::Source;

@@ -4,8 +4,8 @@ use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 use shibori_core::{Frame, FrameSet, Name, Pixels};
 use shibori_pipeline::options::AdjustOptions;
-use shibori_pipeline::steps::adjust_set;
-use shibori_pipeline::{Context, Error, NoopObserver};
+use shibori_pipeline::steps::adjust;
+use shibori_pipeline::{Context, Error, NoopObserver, Source};
 
 /// Options in the order of the steps they ask for, as a recipe writes them. Of each line one is drawn.
 const ORDER: [&[(&str, &str, &str)]; 15] = [
@@ -64,7 +64,8 @@ fn frames(shapes: &[(u32, u32, u32, u32)], strays: &[(u32, u32)], is_trimmed: bo
 }
 
 fn adjusted(set: FrameSet, picked: &[(&str, &str, &str)]) -> Result<FrameSet, Error> {
-    adjust_set(set, &options(picked), &Context::new(&NoopObserver)).map(|adjusted| adjusted.set)
+    adjust(&Source::frames("figure", set), &options(picked), &Context::new(&NoopObserver))
+        .map(|adjusted| adjusted.set)
 }
 
 fn any_shape() -> impl Strategy<Value = (u32, u32, u32, u32)> {

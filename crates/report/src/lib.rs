@@ -6,20 +6,15 @@
 mod document;
 mod light;
 
-use std::path::Path;
-
 use serde::Serialize;
 use serde_json::Value;
 
 pub use light::{
-    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, runs,
-    write_light_table,
+    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table, runs,
 };
 
 use document::{PageTemplate, as_data_url, document};
 use shibori_formats::manifest::Manifest;
-use shibori_formats::store::{Transaction, Written};
-use shibori_formats::{Error, encode};
 
 const STYLE: &str = include_str!("page.css");
 const PLAY: &str = include_str!("play.js");
@@ -59,14 +54,6 @@ pub struct PageImage {
 /// The text of the page.
 pub fn page(report: &Report) -> String {
     document(&CLIPS, &report.title, report)
-}
-
-/// Writes the page.
-///
-/// # Errors
-/// Where it can't be written.
-pub fn write_page(path: &Path, report: &Report, run: &Transaction) -> Result<(Written, usize), Error> {
-    encode::html(path, page(report), run)
 }
 
 #[cfg(test)]

@@ -3,15 +3,11 @@
 //! The page changes no file. What it needs to reckon as the program does goes in as numbers: which pixels of a sheet show something, the
 //! readings that were found, where each frame is drawn. It plays with the script that `preview html` plays with.
 
-use std::path::Path;
-
 use serde::Serialize;
 
 use crate::document::{PageTemplate, as_base64, as_data_url, as_data_urls, document};
 use crate::{PLAY, STYLE};
 use shibori_formats::manifest::Manifest;
-use shibori_formats::store::{Transaction, Written};
-use shibori_formats::{Error, encode};
 
 const SHEET: PageTemplate = PageTemplate {
     body: include_str!("light/page.html"),
@@ -26,11 +22,9 @@ const SET: PageTemplate =
 pub struct LightTable {
     /// What was asked for, as the user named it.
     pub title: String,
-    /// The source as it is typed in a command.
+    /// The path of the source, with `/`; not yet quoted for a shell.
     pub source: String,
-    /// The source as a recipe names it.
-    pub from: String,
-    /// Where what is made goes, as it is typed in a command.
+    /// The path of what is made.
     pub output: String,
     /// What a recipe calls the sprite.
     pub sprite: String,
@@ -146,20 +140,13 @@ pub fn runs(pixels: impl Iterator<Item = bool>) -> Vec<u8> {
     bytes
 }
 
-/// Writes the page.
-///
-/// # Errors
-/// Where it can't be written.
-pub fn write_light_table(
-    path: &Path,
-    table: &LightTable,
-    run: &Transaction,
-) -> Result<(Written, usize), Error> {
+/// The text of the page.
+pub fn light_table(table: &LightTable) -> String {
     let parts = match table.shown {
         LightTableContent::Sheet(_) => SHEET,
         LightTableContent::Set(_) => SET,
     };
-    encode::html(path, document(&parts, &table.title, table), run)
+    document(&parts, &table.title, table)
 }
 
 #[cfg(test)]
@@ -189,13 +176,12 @@ mod tests {
             drawings: Vec::new(),
             is_loose: false,
         };
-        let [title, source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
+        let [title, source, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
         let (has_manifest, in_place, in_recipe, is_windows) = (false, false, false, false);
         let shown = LightTableContent::Sheet(sheet);
         LightTable {
             title,
             source,
-            from,
             output,
             sprite,
             per_frame,

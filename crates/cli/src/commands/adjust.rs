@@ -3,14 +3,13 @@
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
+use shibori_core::FrameSet;
 use shibori_core::shape::Shift;
-use shibori_core::{Area, FrameSet};
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::order::BoxCover;
-use shibori_pipeline::steps::{FrameChange, Target, What, adjust, write_adjusted};
+use shibori_pipeline::steps::{FrameChange, Target, What, adjust, open_in_place, write_adjusted};
 
 use super::CommandContext;
-use super::slice::{MendResult, mend_results, print_cleaning};
+use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use crate::args::Adjust;
 use crate::failure::Failure;
 use crate::words::ReportPath;
@@ -19,7 +18,7 @@ use crate::words::{counted, grouped};
 #[derive(Serialize)]
 struct Report {
     manifest: ReportPath,
-    cleaned: Vec<MendResult>,
+    cleaned: Vec<CleanResult>,
     frames: Vec<FrameResult>,
     removed: Vec<ReportPath>,
 }
@@ -41,11 +40,15 @@ struct FrameResult {
 pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Failure> {
     let target = args.output.clone().map_or(Target::InPlace, Target::Set);
     let cx = program.context();
-    let adjusted = adjust(&args.source, &args.options, &target, &cx)?;
-    print_cleaning(&adjusted.mended, program);
+    let source = match target {
+        Target::Set(_) => args.source.clone().into(),
+        Target::InPlace => open_in_place(&args.source, &cx)?,
+    };
+    let adjusted = adjust(&source, &args.options, &cx)?;
+    report_cleaning(&adjusted.mended, program);
     let part = FrameSet::new(adjusted.frames.iter().map(|one| one.frame.clone()).collect(), Vec::new());
     let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
-    say_shaped(&part.unwrap_or_default(), &shifts, &adjusted.covered, program);
+    report_shaping(&part.unwrap_or_default(), &shifts, &adjusted.covered, program);
     let all = adjusted.set.frames().len();
     let (folder, written) = write_adjusted(adjusted.set, &args.source, &target, &cx)?;
     cx.commit()?;
@@ -58,7 +61,7 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     let removed = program.all_shown(&written.removed);
     program.console.result(&Report {
         manifest: manifest.into(),
-        cleaned: mend_results(&adjusted.mended),
+        cleaned: clean_results(&adjusted.mended),
         frames,
         removed,
     });
@@ -81,31 +84,5 @@ fn result(one: &FrameChange) -> FrameResult {
         changes: one.changes.iter().map(what).collect(),
         shift: one.shift.map(|shift| [shift.x, shift.y]),
         likeness: one.shift.and_then(|shift| shift.likeness),
-    }
-}
-
-/// How frames were moved, and what boxes of whole clips cover: the numbers that an artist would have counted by eye.
-pub(super) fn say_shaped(
-    set: &FrameSet,
-    shifts: &[Shift],
-    covered: &[BoxCover],
-    program: &CommandContext<'_>,
-) {
-    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
-        let name = format!("{}:{}", frame.sprite(), frame.name());
-        let likeness =
-            shift.likeness.map(|likeness| format!(", similarity {likeness:.2}")).unwrap_or_default();
-        program.say(&match shift {
-            Shift { is_known: false, .. } => format!("  {name}: unchanged (nothing to align by)"),
-            Shift { x: 0, y: 0, .. } => format!("  {name}: stays{likeness}"),
-            Shift { x, y, .. } => format!("  {name}: moved {x:+},{y:+} px{likeness}"),
-        });
-    }
-    for BoxCover { name, of, coverage } in covered {
-        let Area { width, height, .. } = coverage.area;
-        let share = (coverage.share * 1000.0).floor() / 10.0;
-        program.say(&format!(
-            "  box {name} of {of}: {width}x{height} px covers {share:.1}% of the opaque pixels"
-        ));
     }
 }

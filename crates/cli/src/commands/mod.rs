@@ -7,16 +7,14 @@ mod clip;
 mod completions;
 mod demo;
 mod export;
+mod frame_report;
 mod guide_sheet;
-mod html;
 mod init;
 mod inspect;
-mod light_table;
 mod man;
-mod motion;
 mod pack;
 mod pack_report;
-mod picture;
+mod preview;
 mod slice;
 mod unpack;
 
@@ -28,7 +26,7 @@ use shibori_core::clip::Clip;
 use shibori_formats::manifest;
 use shibori_pipeline::{Context, recipe};
 
-use crate::args::{Command, Everywhere, Preview, SchemaOf};
+use crate::args::{Command, Everywhere, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
 use crate::message::MessageLevel;
@@ -100,14 +98,7 @@ pub(crate) fn run(command: &Command, program: &CommandContext<'_>) -> Result<(),
         Command::Pack(args) => pack::run(args, program),
         Command::Unpack(args) => unpack::run(args, program),
         Command::Export(args) => export::run(args, program),
-        Command::Preview(Preview::Contact(args)) => picture::contact(args, program),
-        Command::Preview(Preview::Motion(args)) => motion::run(args, program),
-        Command::Preview(Preview::Pages(args)) => picture::pages(args, program),
-        Command::Preview(Preview::Html(args)) => html::run(args, program),
-        Command::Preview(Preview::LightTable(args)) => light_table::run(args, program),
-        Command::Preview(Preview::Onion(args)) => picture::onion(args, program),
-        Command::Preview(Preview::Drift(args)) => picture::drift(args, program),
-        Command::Preview(Preview::Grid(args)) => picture::grid(args, program),
+        Command::Preview(args) => preview::run(args, program),
         Command::GuideSheet(args) => guide_sheet::run(args, program),
         Command::Init(args) => init::run(args, program),
         Command::Build(args) => build::run(args, program),

@@ -1,6 +1,7 @@
 //! `shibori pack`: frames onto pages.
 
 use shibori_core::pack::ReuseOutcome;
+use shibori_pipeline::Source;
 use shibori_pipeline::steps::{Packed, pack, write_atlases};
 
 use super::CommandContext;
@@ -11,7 +12,7 @@ use crate::words::counted;
 
 pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
-    let packed = pack(&args.sources, &args.options, &cx)?;
+    let packed = pack(&Source::paths(&args.sources), &args.options, &cx)?;
     let written = write_atlases(&packed, &args.output, &args.options, &cx)?;
     cx.commit()?;
     say_kept(&packed, program);

@@ -5,15 +5,15 @@ use shibori_formats::DisplaySlashed;
 use serde::Serialize;
 use shibori_core::{Area, FrameSet, Rect};
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::order::{CleanReport, CleanStep};
+use shibori_pipeline::Source;
 use shibori_pipeline::steps::{How, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
 
-use super::adjust::say_shaped;
+use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use super::{ClipResult, CommandContext, clip_results, told};
 use crate::args::Slice;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{cells, counted, grid_command, grouped, some};
+use crate::words::{cells, counted, grid_command, some};
 
 #[derive(Default, Serialize)]
 struct Report {
@@ -41,17 +41,7 @@ struct SheetResult {
     #[serde(skip_serializing_if = "Option::is_none")]
     command: Option<String>,
     /// Each step of mending and what it changed.
-    cleaned: Vec<MendResult>,
-}
-
-/// What one step of mending changed.
-#[derive(Serialize)]
-pub(super) struct MendResult {
-    step: String,
-    pixels: u64,
-    /// Frames with at least one of them; not said of a step on the whole sheet, before there are frames.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    count: Option<usize>,
+    cleaned: Vec<CleanResult>,
 }
 
 pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Failure> {
@@ -59,7 +49,7 @@ pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Fail
         return run_manifest_only(args, program);
     }
     let cx = program.context();
-    let sliced = slice(&args.images, &args.options, &cx)?;
+    let sliced = slice(&Source::paths(&args.images), &args.options, &cx)?;
     let folder = args.output.clone().unwrap_or_else(|| default_set(&args.images));
     let written = write_set(sliced.set.clone(), &folder, &cx)?;
     cx.commit()?;
@@ -115,11 +105,11 @@ fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
         if let Some(command) = &result.command {
             program.say(&format!("  to repeat: {command}"));
         }
-        print_cleaning(&sheet.mended, program);
+        report_cleaning(&sheet.mended, program);
         result
     });
     let results = results.collect();
-    say_shaped(&sliced.set, &sliced.done.shifts, &sliced.done.covered, program);
+    report_shaping(&sliced.set, &sliced.done.shifts, &sliced.done.covered, program);
     say_trimmed(&sliced.set, program);
     for clip in sliced.set.clips() {
         program.say(&format!("clip {} {}", clip.sprite(), told(clip)));
@@ -137,7 +127,7 @@ fn result(sheet: &SheetReport) -> SheetResult {
         count: sheet.frames,
         blank: Vec::new(),
         command: None,
-        cleaned: mend_results(&sheet.mended),
+        cleaned: clean_results(&sheet.mended),
     };
     if let How::Grid { grid, is_found, dropped } = &sheet.how {
         let size = sheet.within.and_then(Area::to_rect).map_or(sheet.size, Rect::size);
@@ -179,38 +169,6 @@ fn how(sheet: &SheetReport) -> String {
         How::Rects { list } => format!("rectangles from {}", list.shown()),
         How::Frames => "frames as they are".to_owned(),
         How::Animation => format!("{} px animation", sheet.size),
-    }
-}
-
-pub(super) fn mend_results(mended: &[CleanReport]) -> Vec<MendResult> {
-    let result =
-        |one: &CleanReport| MendResult { step: step(&one.step), pixels: one.pixels, count: one.frames };
-    mended.iter().map(result).collect()
-}
-
-pub(super) fn print_cleaning(mended: &[CleanReport], program: &CommandContext<'_>) {
-    for one in mended {
-        let pixels = format!("{} pixel{}", grouped(one.pixels), if one.pixels == 1 { "" } else { "s" });
-        let place = one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", counted(n, "frame")));
-        program.say(&format!("  {}: {pixels} {place}", step(&one.step)));
-    }
-}
-
-fn step(step: &CleanStep) -> String {
-    match step {
-        CleanStep::Key(colors) if colors.tolerance > 0 => {
-            format!("{colors} made transparent, --tolerance {}", colors.tolerance)
-        }
-        CleanStep::Key(colors) => format!("{colors} made transparent"),
-        CleanStep::Erase(1) => "one area of every canvas erased".to_owned(),
-        CleanStep::Erase(parts) => format!("{parts} areas of every canvas erased"),
-        CleanStep::ClearEdge(width) => format!("outer {width} px erased"),
-        CleanStep::Specks(most) => format!("specks of up to {most} px removed"),
-        CleanStep::Defringe(colors) => {
-            let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
-            format!("{} removed from edge pixels", colors.join(","))
-        }
-        CleanStep::Harden(from) => format!("alpha hardened at {from}"),
     }
 }
 

@@ -1,6 +1,5 @@
 //! What looks wrong, in words, and the command that fixes it.
 
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -8,7 +7,7 @@ use shibori_core::check::{Finding, Level, Remedy, Seen, Sides};
 use shibori_core::clip::Clip;
 use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_sharing_frames};
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::steps::CheckReport;
+use shibori_pipeline::steps::{CheckReport, FindingGroup};
 
 use crate::words::ReportPath;
 use crate::words::{pasteable, pasteable_path, spacing_options};
@@ -83,59 +82,26 @@ pub(crate) fn groups_in_recipe(checked: &CheckReport) -> Vec<Group> {
 }
 
 fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Group> {
-    let mut groups: Vec<Vec<&Finding>> = Vec::new();
-    let mut told_in = BTreeMap::new();
-    for finding in &checked.findings {
-        // Two clips that show one frame, one the reverse of the other, share the cause.
-        let cause = (finding.rule, finding.frame, finding.level());
-        if *told_in.entry(cause).or_insert(&finding.clip) != &finding.clip {
-            continue;
-        }
-        let of_clip = matches!(
-            finding.remedy,
-            Remedy::LineUp { .. } | Remedy::Hold(_) | Remedy::LeaveOut | Remedy::Slower(_)
-        );
-        let belongs = |group: &&mut Vec<&Finding>| {
-            let first = group[0];
-            first.rule == finding.rule
-                && first.sprite == finding.sprite
-                && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
-                && (!matches!(finding.remedy, Remedy::Scale(_)) || first.frame == finding.frame)
-                && (!of_clip || first.clip == finding.clip)
-        };
-        match groups.iter_mut().find(belongs) {
-            Some(group) => group.push(finding),
-            None => groups.push(vec![finding]),
-        }
-    }
-    let told = |findings: Vec<&Finding>| {
-        let first = findings[0];
-        let level = findings.iter().map(|finding| finding.level()).min().unwrap_or(first.level());
-        let severe = findings.iter().filter(|finding| finding.level() == level);
-        let worst = severe.max_by(|a, b| a.value.total_cmp(&b.value)).unwrap_or(&first);
-        let name = |finding: &&Finding| checked.set.frames()[finding.frame].name().to_string();
-        let mut frames: Vec<String> = findings.iter().map(name).collect();
+    let name = |frame: usize| checked.set.frames()[frame].name().to_string();
+    let worded = |group: &FindingGroup| {
+        let (first, worst) = (&group.findings[0], group.worst());
+        let mut frames: Vec<String> = group.findings.iter().map(|finding| name(finding.frame)).collect();
         frames.dedup();
-        let clips = findings
-            .iter()
-            .all(|finding| finding.clip == first.clip)
-            .then_some(first.clip.as_ref())
-            .flatten();
         let message = match frames.len() {
             1 => message(&checked.set, worst),
-            _ => format!("{}: {}", name(worst), message(&checked.set, worst)),
+            _ => format!("{}: {}", name(worst.frame), message(&checked.set, worst)),
         };
         Group {
             rule: first.rule.id(),
-            level,
-            of: clips.map_or(first.sprite.to_string(), |clip| format!("{}:{clip}", first.sprite)),
+            level: group.level(),
+            of: group.clip().map_or(first.sprite.to_string(), |clip| format!("{}:{clip}", first.sprite)),
             frames,
             at: first.at,
             message,
-            remedy: remedy(&findings),
+            remedy: remedy(&group.findings.iter().collect::<Vec<_>>()),
         }
     };
-    groups.into_iter().map(told).collect()
+    checked.groups().iter().map(worded).collect()
 }
 
 /// The most that removing groups of findings takes.

@@ -22,7 +22,8 @@ pub(super) fn load_frames(
     let read = match picture {
         Picture::Still(pixels) => {
             let remark = is_truncated.then(|| ReadNotice::Truncated { file: file.clone(), frames: 0 });
-            still(pixels, sprite, sprite_name(path)?, &file).map(|set| (set, Vec::from_iter(remark)))
+            frames_of_still(pixels, sprite, sprite_name(path)?, &file)
+                .map(|set| (set, Vec::from_iter(remark)))
         }
         Picture::Moving(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
@@ -36,7 +37,13 @@ pub(super) fn load_frames(
     Ok((set.map_err(|error| Error::read(path, error))?, remarks))
 }
 
-fn still(pixels: Pixels, sprite: &Name, name: Name, file: &str) -> Result<FrameSet, ReadProblem> {
+/// A still image as one frame.
+pub fn frames_of_still(
+    pixels: Pixels,
+    sprite: &Name,
+    name: Name,
+    file: &str,
+) -> Result<FrameSet, ReadProblem> {
     let frame = Frame::new(sprite.clone(), name, pixels);
     let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
     let source = Source { file: file.to_owned(), ..Source::default() };

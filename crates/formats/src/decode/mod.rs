@@ -24,7 +24,7 @@ mod y4m;
 
 pub use codec::{Animation, AnimationFrame, Format, ImageInfo, Limits, Loaded, Picture};
 pub use folder::{images_in, is_image, is_numbered, read as images_of, sequence_of};
-pub use frames::animation_frames;
+pub use frames::{animation_frames, frames_of_still};
 pub use image::image;
 pub(crate) use image::{read_bytes, read_staged};
 pub(crate) use outcome::file_name;

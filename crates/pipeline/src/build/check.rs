@@ -1,8 +1,6 @@
 //! What is wrong with what a recipe makes, found without writing anything: what will look wrong in the game, sprite by sprite, and what the
 //! recipe expects and does not get.
 
-use std::path::Path;
-
 use shibori_core::clip::Clip;
 use shibori_core::pack::RowName;
 use shibori_core::{FrameSet, parallel};
@@ -14,8 +12,8 @@ use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
 use crate::recipe::{Atlas, Located, Mark};
-use crate::steps::{CheckReport, checked, pack_set};
-use crate::{Error, NoopObserver};
+use crate::steps::{CheckReport, check, pack};
+use crate::{Context, Error, NoopObserver, Source};
 
 /// Something that is not as the recipe expects.
 #[derive(Clone, Debug)]
@@ -111,8 +109,8 @@ impl Build {
         let mut own = self.missing(&expected.clips, &[set.clips()], Some(name));
         own.extend(unused(&set, name));
         own.extend(self.unequal(&set, name));
-        let part = expected.options.only.of(set)?;
-        Ok((checked(part, Path::new(name), &expected.options), own))
+        let checked = check(&[Source::frames(name, set)], &expected.options, &Context::new(&NoopObserver))?;
+        Ok((checked.into_iter().next().ok_or(Error::NoFrames)?, own))
     }
 
     fn frames_of(
@@ -139,7 +137,7 @@ impl Build {
         let set = FrameSet::merge(used.collect::<Result<Vec<_>, _>>()?)?;
         let tagged = TaggedObserver { observer, name: &name.value };
         let cx = self.context(&tagged, Policy::default(), limits);
-        let packed = pack_set(options.only.of(set)?, options, &cx)?;
+        let packed = pack(&[Source::frames(name.value.clone(), set)], options, &cx)?;
         let pages = packed.atlases.iter().map(|atlas| atlas.pages().len()).max().unwrap_or(0);
         Ok((pages > *limit).then(|| RecipeFinding {
             rule: RecipeRule::TooManyPages,
@@ -150,7 +148,7 @@ impl Build {
     }
 
     fn figures_in(&self, atlas: usize) -> Vec<usize> {
-        let is_it = |step: &crate::build::graph::Step| matches!(&step.kind, crate::build::graph::Kind::Atlas { atlas: at, .. } if *at == atlas);
+        let is_it = |step: &crate::build::graph::Target| matches!(&step.kind, crate::build::graph::TargetKind::Atlas { atlas: at, .. } if *at == atlas);
         let step = self.graph.steps.iter().position(is_it);
         step.map(|step| self.graph.figures_of(step)).unwrap_or_default()
     }

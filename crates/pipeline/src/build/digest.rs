@@ -32,7 +32,7 @@ pub enum Why {
     /// An output holds something else than was written.
     OutputChanged(PathBuf),
     /// A step whose outputs it reads is stale.
-    Step(String),
+    Target(String),
     /// Another version of shibori did it.
     Version(String),
     /// It was asked for by name.
@@ -116,7 +116,7 @@ impl TargetDigests {
         // The graph has no cycles.
         step.needs.iter().try_for_each(|&need| self.why(graph, need, record, prints, whys))?;
         let stale_need = step.needs.iter().find(|&&need| matches!(whys[need], Some(Some(_))));
-        let by_need = stale_need.map(|&need| Why::Step(graph.steps[need].name.clone()));
+        let by_need = stale_need.map(|&need| Why::Target(graph.steps[need].name.clone()));
         let own = self.own_why(graph, at, record, prints)?;
         whys[at] = Some(own.or(by_need));
         Ok(())
@@ -186,7 +186,9 @@ impl TargetDigests {
             return Why::InputGone(gone.clone());
         }
         match graph.steps[at].needs.first() {
-            Some(&need) if before.settings == Some(now.settings) => Why::Step(graph.steps[need].name.clone()),
+            Some(&need) if before.settings == Some(now.settings) => {
+                Why::Target(graph.steps[need].name.clone())
+            }
             _ => Why::Settings,
         }
     }

@@ -11,7 +11,7 @@ use shibori_formats::frame_cache::{from_bytes, to_bytes};
 use shibori_formats::store::Digest;
 
 use crate::build::fingerprints::FingerprintCache;
-use crate::build::graph::{Figure, Graph, Step};
+use crate::build::graph::{Graph, ResolvedSprite, Target};
 use crate::build::make::settings_of_figure;
 use crate::build::sources::slashed;
 
@@ -38,8 +38,8 @@ pub(super) struct CacheKey {
 /// of its sprites changes. A figure made from outputs of other targets has inputs that are not known yet. If nothing is
 /// stale, no key is needed.
 pub(super) fn cache_keys(graph: &Graph, is_stale: bool, prints: &FingerprintCache) -> Vec<Option<CacheKey>> {
-    let packed: HashSet<usize> = graph.steps.iter().flat_map(Step::packed).copied().collect();
-    let key = |(index, figure): (usize, &Figure)| {
+    let packed: HashSet<usize> = graph.steps.iter().flat_map(Target::packed).copied().collect();
+    let key = |(index, figure): (usize, &ResolvedSprite)| {
         let is_cached = is_stale && figure.needs.is_empty() && packed.contains(&index);
         is_cached.then(|| cache_key(graph, index, prints)).flatten()
     };

@@ -16,7 +16,8 @@ use crate::build::sources::{
     Found, IN_NAMES, expand, files_of, is_pattern, match_path, plain, plain_part, slashed, stands_for,
     unescape,
 };
-use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Look, Recipe, RecipeError, Span, Sprite, nearest};
+use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Recipe, RecipeError, Span, Sprite, nearest};
+use crate::steps::View;
 use crate::steps::starter;
 
 /// What a recipe makes, and of what.
@@ -27,14 +28,14 @@ pub struct Graph {
     /// Its folder, in which all paths begin.
     pub base: PathBuf,
     /// Sprites, each of one name.
-    pub(super) figures: Vec<Figure>,
+    pub(super) figures: Vec<ResolvedSprite>,
     /// Everything that is written, in an order in which each comes after what it waits for.
-    pub(super) steps: Vec<Step>,
+    pub(super) steps: Vec<Target>,
 }
 
 /// A sprite of one name.
 #[derive(Debug)]
-pub(super) struct Figure {
+pub(super) struct ResolvedSprite {
     pub(super) name: Name,
     /// The sprite of the recipe.
     pub(super) sprite: usize,
@@ -48,10 +49,10 @@ pub(super) struct Figure {
 
 /// Something that is written.
 #[derive(Debug)]
-pub(super) struct Step {
+pub(super) struct Target {
     /// `atlas.pond`, `sprite.koi`, `export.pond.glb`, `preview.pond.html`.
     pub(super) name: String,
-    pub(super) kind: Kind,
+    pub(super) kind: TargetKind,
     /// Every file that is read, apart from outputs of other steps.
     pub(super) inputs: Vec<PathBuf>,
     /// Steps whose outputs are read.
@@ -63,11 +64,11 @@ pub(super) struct Step {
     pub(super) span: Span,
 }
 
-impl Step {
+impl Target {
     /// The figures that it packs.
     pub(super) fn packed(&self) -> &[usize] {
         match &self.kind {
-            Kind::Atlas { figures, .. } => figures,
+            TargetKind::Atlas { figures, .. } => figures,
             _ => &[],
         }
     }
@@ -75,24 +76,24 @@ impl Step {
 
 /// What a step does.
 #[derive(Clone, Debug)]
-pub(super) enum Kind {
+pub(super) enum TargetKind {
     /// Writes the frames of a figure as a set, or a manifest beside them.
     Set { figure: usize },
     /// Packs figures.
     Atlas { atlas: usize, figures: Vec<usize> },
     /// Tells an atlas or a set in another form.
-    Export { of: Source, at: usize },
+    Export { of: TargetSource, at: usize },
     /// Draws an atlas or a figure.
-    Preview { of: Source, at: usize, before: Option<usize> },
+    Preview { of: TargetSource, at: usize, before: Option<usize> },
 }
 
 /// What an export or a preview is of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Source {
+pub(super) enum TargetSource {
     /// An atlas of the recipe.
     Atlas(usize),
     /// A figure.
-    Figure(usize),
+    Sprite(usize),
 }
 
 /// A sprite's name, and the files of each of its parts.
@@ -156,7 +157,7 @@ impl Graph {
                 }
                 let wrong = |fault: Fault| self.recipe.wrong(&sprite.name.span, fault);
                 if let Some(first) = taken.insert(name.clone(), figures.len()) {
-                    let first: &Figure = &figures[first];
+                    let first: &ResolvedSprite = &figures[first];
                     let file = |parts: &[Vec<PathBuf>]| parts[0][0].clone();
                     let (first, second) = (file(&first.parts), file(&parts));
                     return Err(wrong(Fault::TwoSprites { name, first, second }));
@@ -164,7 +165,7 @@ impl Graph {
                 let not_name = |error: shibori_core::NameError| {
                     wrong(Fault::Value { key: name.clone(), why: error.to_string() })
                 };
-                let figure = Figure {
+                let figure = ResolvedSprite {
                     name: Name::new(name.clone()).map_err(not_name)?,
                     sprite: at,
                     inputs: self.inputs_of(&parts, sprite, producers),
@@ -353,8 +354,8 @@ impl Graph {
     }
 
     fn find_steps(&mut self) -> Result<(), RecipeError> {
-        let mut steps: Vec<Step> = Vec::new();
-        for (figure, Figure { name, inputs, .. }) in self.figures.iter().enumerate() {
+        let mut steps: Vec<Target> = Vec::new();
+        for (figure, ResolvedSprite { name, inputs, .. }) in self.figures.iter().enumerate() {
             let sprite = self.sprite(figure);
             let root = steps.len();
             let manifest_only = sprite.making.parts[0].options.cut.manifest_only.is_on();
@@ -372,11 +373,11 @@ impl Graph {
                 (None, true) => Some(self.figures[figure].parts[0][0].with_extension("json")),
             };
             if let Some(target) = set.clone() {
-                let (kind, span) = (Kind::Set { figure }, sprite.name.span.clone());
+                let (kind, span) = (TargetKind::Set { figure }, sprite.name.span.clone());
                 let (needs, inputs, name) = (Vec::new(), inputs.clone(), format!("sprite.{name}"));
-                steps.push(Step { name, kind, inputs, needs, root, target, span });
+                steps.push(Target { name, kind, inputs, needs, root, target, span });
             }
-            let of = Source::Figure(figure);
+            let of = TargetSource::Sprite(figure);
             let beside = set.map(|set| set.join(name.as_str()));
             self.add_outputs(&mut steps, of, root, beside.as_deref(), name.as_str())?;
         }
@@ -390,10 +391,10 @@ impl Graph {
             }
             inputs.extend(atlas.options.shape.per_frame.clone());
             inputs.extend(atlas.options.arrange.keep_places.clone());
-            let (kind, span) = (Kind::Atlas { atlas: at, figures }, atlas.name.span.clone());
+            let (kind, span) = (TargetKind::Atlas { atlas: at, figures }, atlas.name.span.clone());
             let (target, name) = (self.atlas_target(atlas), format!("atlas.{}", atlas.name.value));
-            steps.push(Step { name, kind, inputs, needs: Vec::new(), root, target: target.clone(), span });
-            self.add_outputs(&mut steps, Source::Atlas(at), root, Some(&target), &atlas.name.value)?;
+            steps.push(Target { name, kind, inputs, needs: Vec::new(), root, target: target.clone(), span });
+            self.add_outputs(&mut steps, TargetSource::Atlas(at), root, Some(&target), &atlas.name.value)?;
         }
         self.steps = steps;
         Ok(())
@@ -431,15 +432,15 @@ impl Graph {
     /// The exports and previews of an atlas or a sprite. `beside` is the path of its manifest without extension.
     fn add_outputs(
         &self,
-        steps: &mut Vec<Step>,
-        of: Source,
+        steps: &mut Vec<Target>,
+        of: TargetSource,
         root: usize,
         beside: Option<&Path>,
         name: &str,
     ) -> Result<(), RecipeError> {
         let (exports, previews, inputs) = match of {
-            Source::Atlas(at) => (&self.atlas(at).exports, &self.atlas(at).previews, Vec::new()),
-            Source::Figure(at) => {
+            TargetSource::Atlas(at) => (&self.atlas(at).exports, &self.atlas(at).previews, Vec::new()),
+            TargetSource::Sprite(at) => {
                 (&self.sprite(at).exports, &self.sprite(at).previews, self.figures[at].inputs.clone())
             }
         };
@@ -462,9 +463,9 @@ impl Graph {
                     .recipe
                     .wrong(&export.span, Fault::UnknownTemplate { template, nearest, known }));
             }
-            let step = Step {
+            let step = Target {
                 name: format!("export.{}", self.shown(&target)),
-                kind: Kind::Export { of, at },
+                kind: TargetKind::Export { of, at },
                 inputs: template.into_iter().collect(),
                 needs: vec![root],
                 root,
@@ -474,7 +475,7 @@ impl Graph {
             steps.push(step);
         }
         for (at, preview) in previews.iter().enumerate() {
-            let (word, ending) = preview.look.file();
+            let (word, ending) = preview.view.file_name();
             let target = match &preview.file {
                 Some(file) => self.out().join(file.value.to_string_lossy().replace('*', name)),
                 None if word.is_empty() => self.out().join(format!("{name}.{ending}")),
@@ -483,7 +484,7 @@ impl Graph {
             let target = normal(&target);
             let mut inputs = inputs.clone();
             let mut before = None;
-            if let Look::Drift { before: Some(wanted), .. } = &preview.look {
+            if let Some(wanted) = &preview.before {
                 let found = self.figures.iter().position(|figure| figure.name.as_str() == wanted.value);
                 let Some(found) = found else {
                     let known: Vec<String> =
@@ -497,23 +498,23 @@ impl Graph {
                 inputs.extend(self.figures[found].inputs.clone());
                 before = Some(found);
             }
-            let of_sprite_only = match &preview.look {
-                Look::Grid(_) => Some(("grid", "shows the cut of a sheet")),
-                Look::LightTable => Some(("light-table", "ends in lines for one sprite")),
+            let of_sprite_only = match &preview.view {
+                View::Grid(_) => Some(("grid", "shows the cut of a sheet")),
+                View::LightTable => Some(("light-table", "ends in lines for one sprite")),
                 _ => None,
             };
-            if let (Some((key, why)), Source::Atlas(_)) = (of_sprite_only, of) {
+            if let (Some((key, why)), TargetSource::Atlas(_)) = (of_sprite_only, of) {
                 let why = format!("{why}, so it goes into the table of a sprite");
                 return Err(self.recipe.wrong(&preview.span, Fault::Value { key: key.to_owned(), why }));
             }
             let needs = match of {
-                Source::Atlas(_) => vec![root],
-                Source::Figure(_) => Vec::new(),
+                TargetSource::Atlas(_) => vec![root],
+                TargetSource::Sprite(_) => Vec::new(),
             };
             let root = if root < steps.len() { root } else { steps.len() };
-            let step = Step {
+            let step = Target {
                 name: format!("preview.{}", self.shown(&target)),
-                kind: Kind::Preview { of, at, before },
+                kind: TargetKind::Preview { of, at, before },
                 inputs,
                 needs,
                 root,
@@ -551,7 +552,7 @@ impl Graph {
     fn link_producers(&mut self, producers: &Producers) -> Result<(), RecipeError> {
         let by_name: HashMap<&str, usize> =
             self.steps.iter().enumerate().map(|(at, step)| (step.name.as_str(), at)).collect();
-        let needs = |figure: &Figure| -> Result<Vec<usize>, RecipeError> {
+        let needs = |figure: &ResolvedSprite| -> Result<Vec<usize>, RecipeError> {
             let made =
                 figure.parts.iter().flatten().filter_map(|path| Some((path, producers.get(&normal(path))?)));
             let step = |(path, name): (&PathBuf, String)| {
@@ -590,11 +591,12 @@ impl Graph {
     /// The figures whose frames a step needs.
     pub(super) fn figures_of(&self, step: usize) -> Vec<usize> {
         match &self.steps[step].kind {
-            Kind::Set { figure } => vec![*figure],
-            Kind::Atlas { figures, .. } => figures.clone(),
-            Kind::Export { .. } | Kind::Preview { of: Source::Atlas(_), before: None, .. } => Vec::new(),
-            Kind::Preview { of: Source::Atlas(_), before: Some(before), .. } => vec![*before],
-            Kind::Preview { of: Source::Figure(figure), before, .. } => {
+            TargetKind::Set { figure } => vec![*figure],
+            TargetKind::Atlas { figures, .. } => figures.clone(),
+            TargetKind::Export { .. }
+            | TargetKind::Preview { of: TargetSource::Atlas(_), before: None, .. } => Vec::new(),
+            TargetKind::Preview { of: TargetSource::Atlas(_), before: Some(before), .. } => vec![*before],
+            TargetKind::Preview { of: TargetSource::Sprite(figure), before, .. } => {
                 std::iter::once(*figure).chain(*before).collect()
             }
         }
@@ -602,23 +604,23 @@ impl Graph {
 
     /// The outputs of a step that are known before it is done.
     pub(super) fn known_outputs(&self, step: usize) -> Vec<PathBuf> {
-        let Step { kind, target, .. } = &self.steps[step];
+        let Target { kind, target, .. } = &self.steps[step];
         match kind {
-            Kind::Set { .. } if target.extension().is_some_and(|ending| ending == "json") => {
+            TargetKind::Set { .. } if target.extension().is_some_and(|ending| ending == "json") => {
                 vec![target.clone()]
             }
-            Kind::Set { .. } => vec![target.join(SET_FILE)],
-            Kind::Atlas { .. } => vec![target.with_added_extension("json")],
-            Kind::Export { of, at } => {
+            TargetKind::Set { .. } => vec![target.join(SET_FILE)],
+            TargetKind::Atlas { .. } => vec![target.with_added_extension("json")],
+            TargetKind::Export { of, at } => {
                 let exports = match of {
-                    Source::Atlas(atlas) => &self.atlas(*atlas).exports,
-                    Source::Figure(figure) => &self.sprite(*figure).exports,
+                    TargetSource::Atlas(atlas) => &self.atlas(*atlas).exports,
+                    TargetSource::Sprite(figure) => &self.sprite(*figure).exports,
                 };
                 let is_csv = exports[*at].options.to == Some(crate::options::ExportChoice::Csv);
                 let more = is_csv.then(|| csv_steps_beside(target));
                 std::iter::once(target.clone()).chain(more).collect()
             }
-            Kind::Preview { .. } => vec![target.clone()],
+            TargetKind::Preview { .. } => vec![target.clone()],
         }
     }
 
@@ -628,7 +630,7 @@ impl Graph {
             for path in self.known_outputs(at) {
                 // What is one file on some systems is one on all.
                 if let Some(&first) = taken.get(&file_key(&slashed(&path))) {
-                    if let (Kind::Set { figure: one }, Kind::Set { figure: other }) =
+                    if let (TargetKind::Set { figure: one }, TargetKind::Set { figure: other }) =
                         (&self.steps[first].kind, &step.kind)
                         && self.figures[*one].sprite == self.figures[*other].sprite
                         && let Some(set) = &self.sprite(*one).set
@@ -722,7 +724,7 @@ impl Graph {
     /// Where there is none.
     pub fn find_target(&self, name: &str) -> Result<usize, RecipeError> {
         let own = self.steps.iter().position(|step| step.name == name);
-        let is_short = |step: &Step| {
+        let is_short = |step: &Target| {
             ["atlas.", "sprite.", "export.", "preview."]
                 .iter()
                 .any(|kind| step.name.strip_prefix(kind) == Some(name))

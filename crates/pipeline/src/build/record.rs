@@ -66,7 +66,7 @@ enum Line {
         shibori: String,
         record: u32,
     },
-    Step {
+    Target {
         step: String,
         digest: Digest,
         settings: Digest,
@@ -230,7 +230,7 @@ fn step_line(name: &str, step: &LedgerEntry) -> Option<Line> {
         files.iter().map(|(path, hash)| (PathText::from(path.as_path()), *hash)).collect()
     };
     let (inputs, outputs) = (texts(&step.inputs), texts(&step.outputs));
-    Some(Line::Step {
+    Some(Line::Target {
         step: name.to_owned(),
         digest: step.digest?,
         settings: step.settings?,
@@ -261,7 +261,7 @@ impl Record {
         };
         match line {
             Line::Head { .. } => {}
-            Line::Step { step, digest, settings, inputs, outputs } => {
+            Line::Target { step, digest, settings, inputs, outputs } => {
                 let (digest, settings) = (Some(digest), Some(settings));
                 let (inputs, outputs) = (paths(inputs), paths(outputs));
                 self.steps.insert(step, LedgerEntry { digest, settings, inputs, outputs });

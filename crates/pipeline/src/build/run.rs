@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
+use serde_json::Value;
 use shibori_core::FrameSet;
 use shibori_formats::decode::Limits;
 use shibori_formats::store::{self, Digest, Policy, file_key};
@@ -15,13 +16,14 @@ use shibori_formats::store::{self, Digest, Policy, file_key};
 use crate::build::digest::{TargetDigests, Why};
 use crate::build::fingerprints::FingerprintCache;
 use crate::build::frame_cache::{CacheKey, FrameCache, cache_keys};
-use crate::build::graph::{Graph, Kind};
+use crate::build::graph::{Graph, TargetKind};
 use crate::build::make;
 use crate::build::record::{self, LedgerEntry, LedgerFile, Record};
 use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver, Event, TargetInfo};
 use crate::recipe::Fault;
+use crate::steps::CheckReport;
 use crate::{Context, Error, Notice, Observer, Task};
 
 /// How a build went.
@@ -50,7 +52,20 @@ pub(super) struct TaggedObserver<'a> {
     pub(super) name: &'a str,
 }
 
+/// Words findings, and ignores everything else: the build itself says what there is to know.
+struct WordsOnly<'a>(&'a dyn BuildObserver);
+
+impl Observer for WordsOnly<'_> {
+    fn describe_findings(&self, checked: &CheckReport, _: &Path) -> Value {
+        self.0.findings(checked)
+    }
+}
+
 impl Observer for TaggedObserver<'_> {
+    fn describe_findings(&self, checked: &CheckReport, _: &Path) -> Value {
+        self.observer.findings(checked)
+    }
+
     fn notice(&self, notice: Notice) {
         self.observer.notice(self.name, notice);
     }
@@ -183,8 +198,7 @@ impl Build {
             .iter()
             .map(|&figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
             .collect::<Result<Vec<_>, _>>()?;
-        let tell = |checked: &crate::steps::CheckReport| observer.findings(checked);
-        let outputs = make::step(&self.graph, step, &frames, &tell, &cx)?;
+        let outputs = make::step(&self.graph, step, &frames, &cx)?;
         cx.commit()?;
         observer.event(Event::Worked { name: &step.name });
         let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
@@ -208,15 +222,15 @@ impl Build {
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
         let policy = Policy { dry_run: true, force: true, carry: false, ..self.policy() };
-        // The build itself says what there is to know.
-        let cx = self.context(&crate::NoopObserver, policy, &self.run.limits()).holding();
+        let words = WordsOnly(observer);
+        let cx = self.context(&words, policy, &self.run.limits()).holding();
         let mut facts: Vec<Option<TargetInfo>> = vec![None; whys.len()];
         for at in self.graph.in_turn() {
             let step = &self.graph.steps[at];
             let known = record.steps.get(&step.name).filter(|_| whys[at].is_none());
             let outputs = match known {
                 Some(kept) => kept.outputs.iter().map(|(path, _)| path.clone()).collect(),
-                None => self.dry_run_outputs(at, observer, &cx)?,
+                None => self.dry_run_outputs(at, &cx)?,
             };
             let (name, digest) = (step.name.clone(), digests.steps[at].digest);
             facts[at] = Some(TargetInfo { name, inputs: self.all_inputs(at), outputs, digest });
@@ -231,15 +245,15 @@ impl Build {
         observer: &dyn BuildObserver,
     ) -> Option<Vec<Vec<PathBuf>>> {
         let policy = Policy { dry_run: true, ..self.policy() };
-        let cx = self.context(&crate::NoopObserver, policy, &self.run.limits());
-        let tell = |checked: &crate::steps::CheckReport| observer.findings(checked);
+        let words = WordsOnly(observer);
+        let cx = self.context(&words, policy, &self.run.limits());
         let one = |&at: &usize| -> Result<Vec<PathBuf>, Error> {
             let step = &self.graph.steps[at];
             let figures = self.graph.figures_of(at).into_iter();
             let frames = figures
                 .map(|figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
                 .collect::<Result<Vec<_>, _>>()?;
-            make::step(&self.graph, step, &frames, &tell, &cx)
+            make::step(&self.graph, step, &frames, &cx)
         };
         // What can't be done is certainly not up to date.
         let outputs = steps.iter().map(one).collect::<Result<Vec<_>, _>>().ok()?;
@@ -272,22 +286,16 @@ impl Build {
     }
 
     /// What a step writes, found out by doing it without writing.
-    fn dry_run_outputs(
-        &self,
-        at: usize,
-        observer: &dyn BuildObserver,
-        cx: &Context<'_>,
-    ) -> Result<Vec<PathBuf>, Error> {
+    fn dry_run_outputs(&self, at: usize, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
         let step = &self.graph.steps[at];
-        if !matches!(step.kind, Kind::Set { .. } | Kind::Atlas { .. }) {
+        if !matches!(step.kind, TargetKind::Set { .. } | TargetKind::Atlas { .. }) {
             return Ok(self.graph.known_outputs(at));
         }
         let frames = self.graph.figures_of(at).into_iter();
         let frames =
             frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
-        let tell = |checked: &crate::steps::CheckReport| observer.findings(checked);
-        make::step(&self.graph, step, &frames, &tell, cx)
+        make::step(&self.graph, step, &frames, cx)
     }
 
     /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
@@ -504,7 +512,6 @@ impl Run<'_> {
             let there = lock(&self.frames[figure]).0.clone();
             sets.insert(figure, there.map_or_else(|| self.made(figure), Ok)?);
         }
-        let tell = |checked: &crate::steps::CheckReport| self.observer.findings(checked);
         let name = &self.graph.steps[stale[0]].name;
         let tagged = TaggedObserver { observer: self.observer, name };
         let cx = self.build.context(&tagged, self.policy.clone(), &self.limits);
@@ -518,7 +525,7 @@ impl Run<'_> {
             self.observer.event(Event::Starts { name: &step.name });
             let frames: Vec<Arc<FrameSet>> =
                 self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure].set)).collect();
-            let outputs = make::step(self.graph, step, &frames, &tell, &cx).map_err(|error| (at, error))?;
+            let outputs = make::step(self.graph, step, &frames, &cx).map_err(|error| (at, error))?;
             self.own(at, &outputs).map_err(|error| (at, error))?;
             self.observer.event(Event::Worked { name: &step.name });
             let digest = |path: &PathBuf| Some(Digest::of(&cx.limits().staged.read(&cx.at(path)).ok()?));
@@ -579,7 +586,7 @@ impl Run<'_> {
     fn is_settled(&self, at: usize, fresh: &HashMap<usize, Vec<(PathBuf, Digest)>>) -> bool {
         let step = &self.graph.steps[at];
         let steps = lock(&self.steps);
-        let is_by_need = matches!(self.whys[at], Some(Why::Step(_)));
+        let is_by_need = matches!(self.whys[at], Some(Why::Target(_)));
         let Some(before) = steps.get(&step.name).filter(|_| is_by_need) else { return false };
         let outputs = |need: usize| match fresh.get(&need) {
             Some(outputs) => Some(&outputs[..]),

@@ -28,7 +28,7 @@ use shibori_core::Name;
 pub use atlas::Atlas;
 pub use check::Expectations;
 pub use error::{Fault, RecipeError};
-pub use output::{Export, Look, Preview};
+pub use output::{Export, Preview};
 pub(crate) use shibori_core::nearest;
 pub use sprite::{ClipOverride, FrameRecipe, Part, Sprite};
 pub use table::{Located, Settings};

@@ -4,14 +4,12 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 
-use crate::options::{
-    ContactOptions, DriftOptions, ExportChoice, ExportOptions, GridPreviewOptions, HtmlOptions,
-    MotionOptions, OnionOptions, PagesOptions, ZoomOption,
-};
+use crate::options::{ExportChoice, ExportOptions, GridPreviewOptions, ZoomOption};
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::sprite::place_of;
 use crate::recipe::table::{Located, Settings, Table};
 use crate::recipe::text::Span;
+use crate::steps::View;
 
 /// Metadata in another form.
 #[derive(Clone, Debug)]
@@ -30,39 +28,15 @@ pub struct Export {
 #[derive(Clone, Debug)]
 pub struct Preview {
     /// What is drawn.
-    pub look: Look,
+    pub view: View,
+    /// A sprite that is drawn beside it, as it was before.
+    pub before: Option<Located<String>>,
     /// The file, from the folder of outputs; none is `NAME-contact.png` and the like.
     pub file: Option<Located<PathBuf>>,
     /// All that its table, and the defaults it falls back on, say.
     pub(crate) settings: Settings,
     /// Its place in the recipe.
     pub span: Span,
-}
-
-/// What is drawn.
-#[derive(Clone, Debug)]
-pub enum Look {
-    /// Every frame at once.
-    Contact(ContactOptions),
-    /// The cut over the sheet.
-    Grid(Box<GridPreviewOptions>),
-    /// Clips in motion.
-    Motion(MotionOptions),
-    /// Pages with names.
-    Pages(PagesOptions),
-    /// A page that plays every clip.
-    Html(HtmlOptions),
-    /// A page to try frames by hand.
-    LightTable,
-    /// Frames over each other.
-    Onion(OnionOptions),
-    /// Where feet and center stand.
-    Drift {
-        /// What is shown.
-        options: DriftOptions,
-        /// A sprite that is drawn beside it, as it was before.
-        before: Option<Located<String>>,
-    },
 }
 
 /// What a picture of a cut can be told.
@@ -84,22 +58,6 @@ enum As {
     LightTable,
     Onion,
     Drift,
-}
-
-impl Look {
-    /// What a preview is called where its file is not said: the word for it, and the file's ending.
-    pub fn file(&self) -> (&'static str, &'static str) {
-        match self {
-            Self::Contact(_) => ("contact", "png"),
-            Self::Grid(_) => ("grid", "png"),
-            Self::Motion(_) => ("motion", "gif"),
-            Self::Pages(_) => ("pages", "png"),
-            Self::Html(_) => ("", "html"),
-            Self::LightTable => ("light-table", "html"),
-            Self::Onion(_) => ("onion", "png"),
-            Self::Drift { .. } => ("drift", "png"),
-        }
-    }
 }
 
 impl Export {
@@ -141,21 +99,25 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         return Err(RecipeError::at(text, &span, needs));
     };
     let file = table.value("file")?;
-    let look = match kind {
-        As::Contact => Look::Contact(table.merge_group(defaults)?),
-        As::Motion => Look::Motion(table.merge_group(defaults)?),
-        As::Pages => Look::Pages(table.merge_group(defaults)?),
-        As::Html => Look::Html(table.merge_group(defaults)?),
-        As::LightTable => Look::LightTable,
-        As::Onion => Look::Onion(table.merge_group(defaults)?),
+    let mut before = None;
+    let view = match kind {
+        As::Contact => View::Contact(table.merge_group(defaults)?),
+        As::Motion => View::Motion(table.merge_group(defaults)?),
+        As::Pages => View::Pages(table.merge_group(defaults)?),
+        As::Html => View::Html(table.merge_group(defaults)?),
+        As::LightTable => View::LightTable,
+        As::Onion => View::Onion(table.merge_group(defaults)?),
         // The cut is the sprite's own.
         As::Grid => {
             let CutPreviewOptions { zoom } = table.merge_group(defaults)?;
-            Look::Grid(Box::new(GridPreviewOptions { zoom, ..GridPreviewOptions::default() }))
+            View::Grid(Box::new(GridPreviewOptions { zoom, ..GridPreviewOptions::default() }))
         }
-        As::Drift => Look::Drift { options: table.merge_group(defaults)?, before: table.value("before")? },
+        As::Drift => {
+            before = table.value("before")?;
+            View::Drift(table.merge_group(defaults)?)
+        }
     };
     let settings = all.over(defaults).settings_read_by(&table);
     table.finish()?;
-    Ok(Preview { look, file, settings, span })
+    Ok(Preview { view, before, file, settings, span })
 }

@@ -6,15 +6,14 @@ use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
 use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
 use shibori_formats::encode;
-use shibori_formats::manifest::SET_FILE;
 use shibori_formats::store::Written;
 use tracing::info_span;
 
 use crate::options::AdjustOptions;
 use crate::order::{BoxCover, CleanReport, Plan};
 use crate::steps::changes::{Defaults, cleaning, marks, shaping};
-use crate::steps::gather;
-use crate::{Context, Error, Task};
+use crate::steps::loading::{folder_of_set, load_whole};
+use crate::{Context, Error, Source, Task};
 
 /// Where adjusted frames go.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -72,27 +71,8 @@ pub enum What {
 ///
 /// # Errors
 /// Where the source can't be read, or a change can't be made.
-pub fn adjust(
-    source: &Path,
-    options: &AdjustOptions,
-    target: &Target,
-    cx: &Context<'_>,
-) -> Result<Adjusted, Error> {
-    let set = match target {
-        Target::Set(_) => gather::whole(source, cx)?,
-        Target::InPlace => {
-            cx.claim(&cx.at(&folder_of_set(source, cx)?).join(SET_FILE))?;
-            gather::own(source, cx)?
-        }
-    };
-    adjust_set(set, options, cx)
-}
-
-/// The same with frames that are there already.
-///
-/// # Errors
-/// Where a change can't be made.
-pub fn adjust_set(set: FrameSet, options: &AdjustOptions, cx: &Context<'_>) -> Result<Adjusted, Error> {
+pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Result<Adjusted, Error> {
+    let set = load_whole(source, cx)?;
     let _span = info_span!("adjust", frames = set.frames().len()).entered();
     options.validate()?;
     let mut set = set;
@@ -140,17 +120,6 @@ pub fn write_adjusted(
             (folder, written)
         }
     })
-}
-
-/// The folder of a set, named by itself or by its manifest.
-fn folder_of_set(source: &Path, cx: &Context<'_>) -> Result<PathBuf, Error> {
-    if cx.at(source).join(SET_FILE).is_file() {
-        return Ok(source.to_owned());
-    }
-    if source.file_name().is_some_and(|name| name == SET_FILE) {
-        return Ok(source.parent().unwrap_or(Path::new("")).to_owned());
-    }
-    Err(Error::NotASet { source_path: source.to_owned() })
 }
 
 fn reports(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameChange> {

@@ -1,16 +1,17 @@
 //! What will look wrong in the game.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use shibori_core::check::{Finding, Limits, check as check_set, companion_page};
+use shibori_core::check::{Finding, Level, Limits, Remedy, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{CompanionFault, companion_problems, manifest_of};
 use tracing::info_span;
 
 use crate::options::CheckOptions;
-use crate::steps::gather;
-use crate::{Context, Error};
+use crate::steps::loading::load;
+use crate::{Context, Error, Source};
 
 /// What was found in one source.
 #[derive(Clone, Debug)]
@@ -30,29 +31,24 @@ pub struct CheckReport {
 /// # Errors
 /// Where a source can't be read.
 pub fn check(
-    sources: &[PathBuf],
+    sources: &[Source],
     options: &CheckOptions,
     cx: &Context<'_>,
 ) -> Result<Vec<CheckReport>, Error> {
-    let one = |source: &PathBuf| {
-        let _span = info_span!("check", source = %source.shown()).entered();
-        let set = gather::one(source, &options.only, cx)?;
-        let faults = match manifest_of(&cx.at(source)) {
+    let one = |source: &Source| {
+        let _span = info_span!("check", source = %source.name().shown()).entered();
+        let set = load(source, &options.only, cx)?;
+        let faults = match source.path().and_then(|path| manifest_of(&cx.at(path))) {
             Some(manifest) => companion_problems(&manifest, cx.limits())?,
             None => Vec::new(),
         };
         let faults = faults.iter().filter_map(|fault| companion_finding(&set, fault)).collect();
-        Ok(weighed(set, source, options, faults))
+        Ok(apply_allowances(set, source.name(), options, faults))
     };
     sources.iter().map(one).collect()
 }
 
-/// What looks wrong in frames that are there already, by the options' own limits.
-pub(crate) fn checked(set: FrameSet, source: &Path, options: &CheckOptions) -> CheckReport {
-    weighed(set, source, options, Vec::new())
-}
-
-fn weighed(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Finding>) -> CheckReport {
+fn apply_allowances(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Finding>) -> CheckReport {
     let is_allowed = |found: &Finding| {
         let clip = found.clip.as_ref().map(Name::as_str);
         options.allows(found.rule, found.sprite.as_str(), set.frames()[found.frame].name().as_str(), clip)
@@ -72,8 +68,75 @@ fn companion_finding(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> 
     Some(companion_page(set, at, &fault.file, fault.found, fault.wanted))
 }
 
-/// What looks wrong in frames that are there already, by the usual limits.
-pub(crate) fn findings(set: &FrameSet, source: &Path) -> CheckReport {
+/// What looks wrong in frames by the usual limits.
+pub(crate) fn check_usual(set: &FrameSet, source: &Path) -> CheckReport {
     let findings = check_set(set, &Limits::default());
     CheckReport { source: source.to_owned(), set: set.clone(), findings, allowed: 0 }
+}
+
+/// Findings with one cause: those of a rule in a sprite, or in a clip of it.
+#[derive(Clone, Debug)]
+pub struct FindingGroup {
+    /// The findings, in the order of their frames; at least one.
+    pub findings: Vec<Finding>,
+}
+
+impl FindingGroup {
+    /// The most severe level of any of them.
+    pub fn level(&self) -> Level {
+        self.findings.iter().map(Finding::level).min().unwrap_or(Level::Look)
+    }
+
+    /// The one that is farthest off, of the most severe.
+    pub fn worst(&self) -> &Finding {
+        let severe = self.findings.iter().filter(|finding| finding.level() == self.level());
+        severe.max_by(|a, b| a.value.total_cmp(&b.value)).unwrap_or(&self.findings[0])
+    }
+
+    /// The clip that all of them are about, if it is one.
+    pub fn clip(&self) -> Option<&Name> {
+        let first = &self.findings[0].clip;
+        self.findings.iter().all(|finding| finding.clip == *first).then_some(first.as_ref()).flatten()
+    }
+
+    /// The frames, each once, in order.
+    pub fn frames(&self) -> Vec<usize> {
+        let mut frames: Vec<usize> = self.findings.iter().map(|finding| finding.frame).collect();
+        frames.sort_unstable();
+        frames.dedup();
+        frames
+    }
+
+    fn belongs(&self, finding: &Finding) -> bool {
+        let first = &self.findings[0];
+        let is_of_clip = matches!(
+            finding.remedy,
+            Remedy::LineUp { .. } | Remedy::Hold(_) | Remedy::LeaveOut | Remedy::Slower(_)
+        );
+        first.rule == finding.rule
+            && first.sprite == finding.sprite
+            && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
+            && (!matches!(finding.remedy, Remedy::Scale(_)) || first.frame == finding.frame)
+            && (!is_of_clip || first.clip == finding.clip)
+    }
+}
+
+impl CheckReport {
+    /// The findings by their cause, so that one remedy is given for all that it mends.
+    pub fn groups(&self) -> Vec<FindingGroup> {
+        let mut groups: Vec<FindingGroup> = Vec::new();
+        let mut clips = BTreeMap::new();
+        for finding in &self.findings {
+            // Two clips that show one frame, one the reverse of the other, share the cause.
+            let cause = (finding.rule, finding.frame, finding.level());
+            if *clips.entry(cause).or_insert(&finding.clip) != &finding.clip {
+                continue;
+            }
+            match groups.iter_mut().find(|group| group.belongs(finding)) {
+                Some(group) => group.findings.push(finding.clone()),
+                None => groups.push(FindingGroup { findings: vec![finding.clone()] }),
+            }
+        }
+        groups
+    }
 }

@@ -57,7 +57,7 @@ fn manifest_of_name(path: &Path, manifest: &Path, cx: &Context<'_>) -> PathBuf {
 ///
 /// # Errors
 /// Where a change can't be made.
-pub fn clip_set(set: FrameSet, options: &ClipCommand, cx: &Context<'_>) -> Result<FrameSet, Error> {
+pub fn edit_clips(set: FrameSet, options: &ClipCommand, cx: &Context<'_>) -> Result<FrameSet, Error> {
     Ok(changed(set, options, cx)?.0)
 }
 

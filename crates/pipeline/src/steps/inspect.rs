@@ -106,7 +106,7 @@ pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<ImageReport>,
     let mut found = Vec::new();
     for path in images {
         for file in files_of(path, cx)? {
-            found.push(look(&file, cx)?);
+            found.push(inspect_file(&file, cx)?);
         }
     }
     Ok(found)
@@ -126,23 +126,26 @@ fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
     }
 }
 
-fn look(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
+fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
     let _span = info_span!("inspect", file = %path.shown()).entered();
     let Loaded { info, picture, .. } = image(&cx.at(path), cx.limits())?;
-    let (pictures, holds) = match picture {
-        Picture::Still(pixels) => {
-            // The finder keeps a few planes of a byte a pixel.
-            let _room = cx.check_memory(Growth::Search, info.size.area())?;
-            let holds = sheet(path, &pixels, info.size, cx)?;
-            (vec![pixels], holds)
-        }
-        Picture::Moving(animation) => {
-            let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
-            let holds = ImageContent::Animation { millis, plays: animation.plays };
-            (animation.moments.into_iter().map(|moment| moment.picture).collect(), holds)
-        }
+    let animation = match picture {
+        Picture::Still(pixels) => return still(path, info, &pixels, cx),
+        Picture::Moving(animation) => animation,
     };
-    let (transparency, empty) = (transparency(&pictures), empty_share(&pictures));
+    let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
+    let holds = ImageContent::Animation { millis, plays: animation.plays };
+    let images: Vec<Pixels> = animation.moments.into_iter().map(|moment| moment.picture).collect();
+    let (transparency, empty) = (transparency(&images), empty_share(&images));
+    Ok(ImageReport { file: path.to_owned(), info, transparency, empty, holds })
+}
+
+fn still(path: &Path, info: ImageInfo, pixels: &Pixels, cx: &Context<'_>) -> Result<ImageReport, Error> {
+    // The finder keeps a few planes of a byte a pixel.
+    let _lease = cx.check_memory(Growth::Search, info.size.area())?;
+    let holds = sheet(path, pixels, info.size, cx)?;
+    let images = std::slice::from_ref(pixels);
+    let (transparency, empty) = (transparency(images), empty_share(images));
     Ok(ImageReport { file: path.to_owned(), info, transparency, empty, holds })
 }
 
@@ -194,7 +197,7 @@ fn loose(
     if background == Background::None {
         return Ok(None);
     }
-    let _room = cx.check_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    let _lease = cx.check_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
     let drawings = islands(pixels, background, CutOptions::default().island_options()).drawings.len();
     let cells = best.map_or(0, |reading| reading.candidate.grid.len());
     let cuts = best.is_some_and(|reading| reading.candidate.cut_places > 0);

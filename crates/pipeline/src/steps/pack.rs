@@ -1,6 +1,6 @@
 //! Frames onto pages.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use shibori_core::pack::{
     Atlas, CompanionFrames, PageScale, ReuseOutcome, draw_mirrored, fit_companions, kernel_margin,
@@ -15,8 +15,8 @@ use tracing::{debug, info_span};
 use crate::options::{ClipOptions, LayoutChoice, PackOptions};
 use crate::order::{Change, Naming, Plan, check_frame_size};
 use crate::steps::changes::{Defaults, marks, shaping};
-use crate::steps::gather;
-use crate::{Context, Error, Growth, Notice, Task};
+use crate::steps::loading::load_all;
+use crate::{Context, Error, Growth, Notice, Source, Task};
 
 /// An atlas in each of its sizes.
 #[derive(Clone, Debug)]
@@ -37,19 +37,11 @@ pub struct Packed {
 ///
 /// # Errors
 /// Where a source can't be read, or frames can't be packed.
-pub fn pack(sources: &[PathBuf], options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
+pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
     options.validate()?;
     let is_trimmed = trim_scope(options) != TrimScope::None;
-    pack_set(gather::many(sources, &options.only, is_trimmed, cx)?, options, cx)
-}
-
-/// The same with frames that are there already.
-///
-/// # Errors
-/// Where frames can't be packed.
-pub fn pack_set(set: FrameSet, options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
+    let set = load_all(sources, &options.only, is_trimmed, cx)?;
     let _span = info_span!("pack", frames = set.frames().len()).entered();
-    options.validate()?;
     let factors = options.page.factors();
     let step = snap_for(&factors);
     let keep =

@@ -10,7 +10,7 @@ use shibori_core::cut::{
 use shibori_core::pack::PageGrid;
 use shibori_core::{
     Area, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pair, Pixels, Rect, SetError,
-    Size, Source,
+    Size, Source as FrameSource,
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
@@ -24,9 +24,9 @@ use tracing::{debug, info_span};
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
 use crate::order::{Change, CleanReport, CleanStep, Done, Naming, Plan};
 use crate::steps::changes::{Defaults, cleaning, marks, mending, shaping};
-use crate::steps::gather;
+use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
-use crate::{Context, Error, Growth, Notice, Task};
+use crate::{Context, Error, Growth, Notice, Source, Task};
 
 /// The frames of sheets, and how they came about.
 #[derive(Clone, Debug)]
@@ -63,6 +63,13 @@ pub struct SheetReport {
     pub frames: usize,
     /// What each step of mending changed.
     pub mended: Vec<CleanReport>,
+}
+
+impl SheetReport {
+    fn new(path: &Path, size: Size, options: &SliceOptions, how: How) -> Self {
+        let within = options.cut.within;
+        Self { file: path.to_owned(), size, within, how, frames: 0, mended: Vec::new() }
+    }
 }
 
 /// How a sheet was cut.
@@ -105,15 +112,16 @@ pub enum How {
 ///
 /// # Errors
 /// Where a sheet can't be read or cut, or a change can't be made.
-pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
+pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
     if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
         return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
     }
     let sheets = expanded(sheets, options, cx)?;
-    let cut: Result<Vec<_>, _> = sheets.iter().map(|path| cut_source(path, options, None, cx)).collect();
-    let cut = gather::whole_need(cut, &sheets, cx)?;
+    let cut: Result<Vec<_>, _> = sheets.iter().map(|sheet| cut_source(sheet, options, None, cx)).collect();
+    let paths: Vec<PathBuf> = sheets.iter().filter_map(Source::path).map(Path::to_owned).collect();
+    let cut = report_total_memory(cut, &paths, cx)?;
     let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
     let is_named = cut.iter().any(|one| matches!(one.report.how, How::Frames));
     let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
@@ -124,43 +132,54 @@ pub fn slice(sheets: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Re
 }
 
 /// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
-fn expanded(sources: &[PathBuf], options: &SliceOptions, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
+fn expanded(sources: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Vec<Source>, Error> {
     let mut all = Vec::new();
-    for path in sources {
-        let whole = cx.at(path);
-        if !options.cut.has_cut_method() || !whole.is_dir() || cx.limits().manifest_of(&whole).is_some() {
-            all.push(path.clone());
-            continue;
+    for source in sources {
+        match source.path().map(|path| cx.at(path)) {
+            Some(whole)
+                if options.cut.has_cut_method()
+                    && whole.is_dir()
+                    && cx.limits().manifest_of(&whole).is_none() =>
+            {
+                let shown = |file: PathBuf| {
+                    file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned).into()
+                };
+                all.extend(images_in(&whole)?.into_iter().map(shown));
+            }
+            _ => all.push(source.clone()),
         }
-        let shown = |file: PathBuf| file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned);
-        all.extend(images_in(&whole)?.into_iter().map(shown));
     }
     Ok(all)
 }
 
-/// A sheet or an animation; or frames that are cut already: a folder of images, a set, an atlas.
+/// A sheet or an animation; or frames that are cut already: in memory, a folder of images, a set, an atlas.
 fn cut_source(
-    path: &Path,
+    source: &Source,
     options: &SliceOptions,
     clip: Option<&Name>,
     cx: &Context<'_>,
 ) -> Result<Cut, Error> {
-    let whole = cx.at(path);
-    if !whole.is_dir() && cx.limits().manifest_of(&whole).is_none() {
-        return cut_file(path, options, clip, cx);
+    match source {
+        Source::Path(path) if is_file(path, cx) => return cut_file(path, options, clip, cx),
+        Source::Sheet { name, pixels } => return cut_still(Path::new(name), pixels, options, cx),
+        Source::Path(_) | Source::Frames { .. } => {}
     }
     if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.sprite.is_some() {
-        return Err(Error::CutAlready { source_path: path.to_owned() });
+        return Err(Error::CutAlready { source_path: source.name().to_owned() });
     }
-    let set = gather::whole(path, cx)?;
-    cut_already(path, set, options, cx)
+    cut_already(source.name(), load_whole(source, cx)?, options, cx)
+}
+
+/// Whether a path is that of one image or animation.
+fn is_file(path: &Path, cx: &Context<'_>) -> bool {
+    let whole = cx.at(path);
+    !whole.is_dir() && cx.limits().manifest_of(&whole).is_none()
 }
 
 /// Frames that are cut already, cleaned.
 fn cut_already(path: &Path, set: FrameSet, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
-    let (file, mended) = (path.to_owned(), Vec::new());
-    let report = SheetReport { file, size, within: None, how: How::Frames, frames: 0, mended };
+    let report = SheetReport { within: None, ..SheetReport::new(path, size, options, How::Frames) };
     cleaned(set, report, options, None, cx)
 }
 
@@ -254,14 +273,13 @@ fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>
     let mut all = Vec::new();
     let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
     if files.len() > 1 && !options.cut.has_cut_method() && decode::is_numbered(&paths) {
-        let set = gather::heard(decode::sources(&paths, cx.limits())?, cx);
+        let set = accept_loaded(decode::sources(&paths, cx.limits())?, cx);
         all.push(cut_already(&files[0], set, &own(false), cx)?);
     } else {
-        for file in expanded(files, options, cx)? {
-            let is_file = !cx.at(&file).is_dir() && cx.limits().manifest_of(&cx.at(&file)).is_none();
+        for source in expanded(&Source::paths(files), options, cx)? {
             // Of several sources, an animation's clip is called after its file.
-            let clip = if is_alone { None } else { sprite_name(&file).ok() };
-            all.push(cut_source(&file, &own(is_file), clip.as_ref(), cx)?);
+            let clip = if is_alone { None } else { sprite_name(source.name()).ok() };
+            all.push(cut_source(&source, &own(is_file(source.name(), cx)), clip.as_ref(), cx)?);
         }
     }
     for one in &mut all {
@@ -301,7 +319,8 @@ pub fn slice_manifests(
 ) -> Result<Vec<(Sliced, Written)>, Error> {
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
-    let one = |path: &PathBuf| {
+    let one = |source: &Source| {
+        let path = source.name();
         let Cut { set, report, rows } = cut_file(path, options, None, cx)?;
         let rows = rows.into_iter().collect();
         let Done { set, shifts, covered, .. } = finished(set, options, false, false, rows, cx)?;
@@ -317,7 +336,7 @@ pub fn slice_manifests(
             let folder = first.parent().unwrap_or(Path::new("")).to_owned();
             Ok(vec![images_in_place(sheets, &folder, options, cx)?])
         }
-        sheets => expanded(sheets, options, cx)?.iter().map(one).collect(),
+        sheets => expanded(&Source::paths(sheets), options, cx)?.iter().map(one).collect(),
     }
 }
 
@@ -353,8 +372,8 @@ fn images_in_place(
     let Done { set, shifts, covered, .. } = finished(gathered.set, options, false, true, HashMap::new(), cx)?;
     let written = encode::images_manifest(&whole, &set, &files, cx.run())?;
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
-    let (file, frames) = (folder.to_owned(), set.frames().len());
-    let report = SheetReport { file, size, within: None, how: How::Frames, frames, mended: Vec::new() };
+    let report = SheetReport::new(folder, size, options, How::Frames);
+    let report = SheetReport { within: None, frames: set.frames().len(), ..report };
     Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
 }
 
@@ -386,42 +405,35 @@ fn cut_file(
     let file = cx.at(path);
     let Loaded { info, picture, is_truncated } = image(&file, cx.limits())?;
     cx.run().add_sources(std::slice::from_ref(&file));
-    let report = |how: How| SheetReport {
-        file: path.to_owned(),
-        size: info.size,
-        within: options.cut.within,
-        how,
-        frames: 0,
-        mended: Vec::new(),
-    };
-    match picture {
+    let animation = match picture {
         Picture::Still(pixels) => {
             if is_truncated {
                 cx.tell(Notice::Read(ReadNotice::Truncated { file: file_name(path), frames: 0 }));
             }
-            let (pixels, origin) = within(path, &pixels, options.cut.within)?;
-            let sheet = prepared(path, &pixels, &options.clean, cx)?;
-            let (set, how) = cut_sheet(path, &sheet, options, cx)?;
-            let set = rebase_sources(set, origin)?;
-            debug!(file = %path.shown(), frames = set.frames().len(), "cut");
-            cleaned(set, report(how), options, sheet.keyed.as_ref(), cx)
+            return cut_still(path, &pixels, options, cx);
         }
-        Picture::Moving(animation)
-            if options.cut.has_cut_method()
-                || options.cut.within.is_some()
-                || options.cut.manifest_only.is_on() =>
-        {
-            Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() })
-        }
-        Picture::Moving(animation) => {
-            let sprite = sprite_of(path, options)?;
-            let clip = clip.unwrap_or(&sprite);
-            let made = animation_frames(animation, &sprite, clip, &file_name(path), is_truncated);
-            let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
-            remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
-            cleaned(set, report(How::Animation), options, None, cx)
-        }
+        Picture::Moving(animation) => animation,
+    };
+    if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.manifest_only.is_on() {
+        return Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() });
     }
+    let sprite = sprite_of(path, options)?;
+    let clip = clip.unwrap_or(&sprite);
+    let made = animation_frames(animation, &sprite, clip, &file_name(path), is_truncated);
+    let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
+    remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    cleaned(set, SheetReport::new(path, info.size, options, How::Animation), options, None, cx)
+}
+
+/// Frames of a sheet.
+fn cut_still(path: &Path, pixels: &Pixels, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+    let size = pixels.size();
+    let (pixels, origin) = within(path, pixels, options.cut.within)?;
+    let sheet = prepared(path, &pixels, &options.clean, cx)?;
+    let (set, how) = cut_sheet(path, &sheet, options, cx)?;
+    let set = rebase_sources(set, origin)?;
+    debug!(file = %path.shown(), frames = set.frames().len(), "cut");
+    cleaned(set, SheetReport::new(path, size, options, how), options, sheet.keyed.as_ref(), cx)
 }
 
 /// What the frames of a file are of.
@@ -436,7 +448,8 @@ fn sprite_of(path: &Path, options: &SliceOptions) -> Result<Name, Error> {
 fn rebase_sources(set: FrameSet, origin: Pair) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| {
         let moved = |rect: Rect| Rect { x: rect.x + origin.x, y: rect.y + origin.y, ..rect };
-        let source = frame.source().map(|source| Source { rect: source.rect.map(moved), ..source.clone() });
+        let source =
+            frame.source().map(|source| FrameSource { rect: source.rect.map(moved), ..source.clone() });
         Ok(frame.with_source(source))
     })
 }
@@ -490,7 +503,7 @@ fn cut_islands(
     if sheet.background == Background::None {
         return Err(Error::NothingBetween { sheet: path.to_owned() });
     }
-    let _room = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
+    let _lease = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
     let found = islands(&sheet.pixels, sheet.background, island);
     if found.drawings.is_empty() {
         return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });

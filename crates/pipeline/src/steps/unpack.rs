@@ -8,7 +8,7 @@ use tracing::info_span;
 
 use crate::options::UnpackOptions;
 use crate::order::{Change, Plan};
-use crate::steps::gather;
+use crate::steps::loading::load_with_companions;
 use crate::{Context, Error};
 
 /// The frames of an atlas and its companions, whole or as they lie on the page. Writes nothing.
@@ -17,7 +17,7 @@ use crate::{Context, Error};
 /// Where the atlas can't be read.
 pub fn unpack(manifest: &Path, options: &UnpackOptions, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("unpack").entered();
-    let set = gather::with_companions(manifest, &options.only, cx)?;
+    let set = load_with_companions(manifest, &options.only, cx)?;
     if options.trimmed.is_on() {
         return Ok(set);
     }

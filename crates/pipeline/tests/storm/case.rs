@@ -20,10 +20,8 @@ use shibori_pipeline::options::{
     AdjustOptions, ArrangeOptions, CheckOptions, CleanOptions, ClipOptions, CutOptions, ExportOptions,
     PackOptions, PageOptions, ShapeOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{
-    Packed, adjust_set, export, pack_set, slice, unpack, write_atlases, write_export,
-};
-use shibori_pipeline::{Context, NoopObserver};
+use shibori_pipeline::steps::{Packed, adjust, export, pack, slice, unpack, write_atlases, write_export};
+use shibori_pipeline::{Context, NoopObserver, Source};
 
 /// Lengths at which things go wrong.
 const LENGTHS: [u32; 14] = [1, 2, 3, 4, 5, 7, 8, 9, 16, 17, 25, 31, 32, 64];
@@ -360,11 +358,11 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
         });
         report("slice", &all);
         let slicing = options::<SliceOptions>(all)?;
-        Some(slice(&["sheet.png".into()], &slicing, &context(folder)).ok()?.set)
+        Some(slice(&[Source::Path("sheet.png".into())], &slicing, &context(folder)).ok()?.set)
     });
     let set = set.or_else(|| {
         let cells = json!({ "slice": { "grid": "1x1", "blank": "keep" } });
-        Some(slice(&["sheet.png".into()], &options(cells)?, &context(folder)).ok()?.set)
+        Some(slice(&[Source::Path("sheet.png".into())], &options(cells)?, &context(folder)).ok()?.set)
     })?;
     sound(&set);
 
@@ -376,7 +374,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
         });
         report("adjust", &all);
         let adjusting = options::<AdjustOptions>(all)?;
-        Some(adjust_set(set.clone(), &adjusting, &context(folder)).ok()?.set)
+        Some(adjust(&Source::frames("set", set.clone()), &adjusting, &context(folder)).ok()?.set)
     });
     let set = adjusted.unwrap_or(set);
     sound(&set);
@@ -397,7 +395,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
         report("pack", &all);
         let packing = options::<PackOptions>(all.clone())?;
         let cx = context(folder);
-        Some((pack_set(set.clone(), &packing, &cx).ok()?, packing, all, cx))
+        Some((pack(&[Source::frames("set", set.clone())], &packing, &cx).ok()?, packing, all, cx))
     })?;
     for atlas in &packed.atlases {
         holds(atlas, &all);
@@ -410,7 +408,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
     again["pack"]["keep-places"] = "out/pond.json".into();
     report("pack again", &again);
     if let Some(keeping) = options::<PackOptions>(again.clone())
-        && let Ok(packed) = pack_set(set, &keeping, &context(folder))
+        && let Ok(packed) = pack(&[Source::frames("set", set)], &keeping, &context(folder))
     {
         packed.atlases.iter().for_each(|atlas| holds(atlas, &again));
     }

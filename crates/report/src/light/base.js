@@ -70,12 +70,18 @@ const table = (() => {
 const say = (text) => { $("said").textContent = text; };
 
 // ---- words as they can be pasted
-const isLive = /["$`\\!%\u0000-\u001f\u007f]/;
+const isLive = /["$`\\!%\u0000-\u001f\u007f-\u009f]/;
 const pasteable = (word) => {
   if (/^[\p{L}\p{N}\-_./:=@+,]+$/u.test(word)) return word;
   if (!isLive.test(word)) return `"${word}"`;
-  return data.is_windows ? `'${word.replace(/'/g, "''")}'` : `'${word.replace(/'/g, "'\\''")}'`;
+  if (data.is_windows) return `'${word.replace(/'/g, "''")}'`;
+  if (!/[\u0000-\u001f\u007f-\u009f]/.test(word)) return `'${word.replace(/'/g, "'\\''")}'`;
+  // What can't be typed is written as an escape.
+  const escape = (c) => [...new TextEncoder().encode(c)].map((byte) => `\\x${byte.toString(16).padStart(2, "0")}`).join("");
+  return `$'${word.replace(/['\\]/g, "\\$&").replace(/[\u0000-\u001f\u007f-\u009f]/g, escape)}'`;
 };
+// A file whose name begins like an option is named with its folder.
+const pasteablePath = (path) => pasteable(path.startsWith("-") && path !== "-" ? `./${path}` : path);
 const toml = (text) => `"${text.replace(/["\\\u0000-\u001f\u007f]/g, (c) => c === '"' || c === "\\" ? `\\${c}` : `\\u${c.charCodeAt(0).toString(16).padStart(4, "0")}`)}"`;
 const tomlKey = (name) => /^[A-Za-z0-9_-]+$/.test(name) ? name : toml(name);
 const cell = (text) => /[",\n\r;]|^\s|\s$/.test(text) ? `"${text.replace(/"/g, '""')}"` : text;

@@ -105,17 +105,17 @@ const outcome = (state) => {
   if (wrong) return { command: "", lines: "", wrong };
   const options = shape.map(([name, value]) => ` --${name} ${pasteable(value)}`).join("");
   const clipOptions = [...renames.map((one) => ` --rename ${pasteable(one)}`), ...specs.map(([name, spec]) => ` --clip ${pasteable(`${name} = ${spec}`)}`), ...events.map((one) => ` --event ${pasteable(one)}`)].join("");
-  const commands = [];
+  const commands = [], source = pasteablePath(data.source);
   if (data.in_recipe) { if (options || clipOptions) commands.push("shibori build"); } else if (data.has_manifest) {
-    const target = data.in_place ? "--in-place" : `-o ${data.output}`;
-    if (options) commands.push(`shibori adjust ${data.source}${options} ${target}`);
-    if (clipOptions) commands.push(`shibori clip ${options && !data.in_place ? data.output : data.source}${clipOptions}`);
-  } else if (options || clipOptions) commands.push(`shibori slice ${data.source}${options}${clipOptions} -o ${data.output}`);
+    const target = data.in_place ? "--in-place" : `-o ${pasteablePath(data.output)}`;
+    if (options) commands.push(`shibori adjust ${source}${options} ${target}`);
+    if (clipOptions) commands.push(`shibori clip ${options && !data.in_place ? pasteablePath(data.output) : source}${clipOptions}`);
+  } else if (options || clipOptions) commands.push(`shibori slice ${source}${options}${clipOptions} -o ${pasteablePath(data.output)}`);
   const recipe = [];
   const touched = sprites.filter((sprite) => shape.length || Object.values(state.clips).some((clip) => clip.sprite === sprite));
   for (const sprite of touched) {
     recipe.push(`[sprite.${tomlKey(sprite)}]`);
-    if (!isSeveral && data.from) recipe.push(`from = ${toml(data.from)}`);
+    if (!isSeveral && data.source) recipe.push(`from = ${toml(data.source)}`);
     if (shape.length) recipe.push(`shape = { ${shape.map(([name, value]) => `${name} = ${toml(value)}`).join(", ")} }`);
     const mine = Object.values(state.clips).filter((clip) => clip.sprite === sprite && clip.name);
     if (mine.length) recipe.push(`clips = { ${mine.map((clip) => `${tomlKey(clip.name)} = ${toml(specOf(clip))}`).join(", ")} }`);

@@ -150,9 +150,9 @@ const outcome = (state) => {
   const names = clips.map(([name]) => name), twin = names.find((name, at) => names.indexOf(name) !== at);
   const wrong = model.fault || (twin ? `two clips are called ${twin}` : model.cells.some((one) => one.number >= 0) ? "" : "every cell is blank");
   const options = cut.map(([name, value]) => value === true ? ` --${name}` : ` --${name} ${value}`).join("");
-  const command = `shibori slice ${data.source}${options}${clips.map(([name, spec]) => ` --clip ${pasteable(`${name} = ${spec}`)}`).join("")} -o ${data.output}`;
+  const command = `shibori slice ${pasteablePath(data.source)}${options}${clips.map(([name, spec]) => ` --clip ${pasteable(`${name} = ${spec}`)}`).join("")} -o ${pasteablePath(data.output)}`;
   const keys = cut.map(([name, value]) => `${name} = ${typeof value === "string" ? toml(value) : value}`).join(", ");
-  const lines = [`[sprite.${tomlKey(data.sprite)}]`, `from = ${toml(data.from)}`, `slice = { ${keys} }`];
+  const lines = [`[sprite.${tomlKey(data.sprite)}]`, `from = ${toml(data.source)}`, `slice = { ${keys} }`];
   if (clips.length) lines.push(`clips = { ${clips.map(([name, spec]) => `${tomlKey(name)} = ${toml(spec)}`).join(", ")} }`);
   return wrong ? { command: "", lines: "", wrong } : { command, lines: lines.join("\n") };
 };

@@ -288,7 +288,7 @@ pub(super) fn why(why: &Why) -> String {
         Why::InputGone(path) => format!("{} is gone", path.shown()),
         Why::OutputGone(path) => format!("{} was missing", path.shown()),
         Why::OutputChanged(path) => format!("{} was edited by hand", path.shown()),
-        Why::Step(step) => format!("{step} changed"),
+        Why::Target(target) => format!("{target} changed"),
         Why::Version(version) => format!("last built by shibori {version}"),
         Why::Asked => "requested".to_owned(),
     }

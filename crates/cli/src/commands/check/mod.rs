@@ -4,6 +4,7 @@ mod recipe;
 
 use serde::Serialize;
 use shibori_core::check::Level;
+use shibori_pipeline::Source;
 use shibori_pipeline::steps::check;
 
 use super::CommandContext;
@@ -36,7 +37,7 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
         return report;
     }
     let cx = program.context();
-    let checked = check(&args.sources, &args.options, &cx)?;
+    let checked = check(&Source::paths(&args.sources), &args.options, &cx)?;
     let allowed = checked.iter().map(|one| one.allowed).sum();
     let findings = checked.iter().flat_map(|one| words::findings(one, &program.base)).collect();
     let groups = checked.iter().flat_map(|one| words::finding_groups(one, &program.base)).collect();

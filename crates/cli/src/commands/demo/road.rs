@@ -6,8 +6,8 @@ use serde::de::DeserializeOwned;
 use serde_json::{Map, Value};
 
 use crate::args::{
-    Adjust, Check, ClipEdit, Command, Contact, Drift, Export, GridPreview, Html, ImageOutput, Inspect,
-    LightTable, Motion, Onion, Pack, Pages, Preview, Slice, Unpack,
+    Adjust, Check, ClipEdit, Command, Drift, Export, GridPreview, Html, ImageOf, ImageOutput, Inspect,
+    LightTable, Pack, Preview, Slice, Unpack,
 };
 use crate::failure::Failure;
 use crate::words::pasteable;
@@ -209,16 +209,16 @@ impl Line {
                 options: self.options()?,
             }))),
             "preview contact" => {
-                Command::Preview(Preview::Contact(Contact { source, out, options: self.options()? }))
+                Command::Preview(Preview::Contact(ImageOf { source, out, options: self.options()? }))
             }
             "preview pages" => {
-                Command::Preview(Preview::Pages(Pages { source, out, options: self.options()? }))
+                Command::Preview(Preview::Pages(ImageOf { source, out, options: self.options()? }))
             }
             "preview onion" => {
-                Command::Preview(Preview::Onion(Onion { source, out, options: self.options()? }))
+                Command::Preview(Preview::Onion(ImageOf { source, out, options: self.options()? }))
             }
             "preview motion" => {
-                Command::Preview(Preview::Motion(Motion { source, out, options: self.options()? }))
+                Command::Preview(Preview::Motion(ImageOf { source, out, options: self.options()? }))
             }
             "preview html" => {
                 Command::Preview(Preview::Html(Html { source, output: file, options: self.options()? }))

@@ -4,65 +4,39 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, detect_grid_with_hints, islands};
-use shibori_core::{Background, Color, Frame, FrameSet, Pixels, find_background};
+use shibori_core::{Background, Color, Frame, Pixels, find_background};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{Loaded, Picture, image, manifest_of, sprite_name};
 use shibori_formats::encode;
-use shibori_formats::manifest::{Manifest, SET_FILE};
+use shibori_formats::manifest::SET_FILE;
 use shibori_report::{
-    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, runs,
-    write_light_table,
+    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table, runs,
 };
-use tracing::info_span;
 
 use crate::options::CutOptions;
-use crate::steps::gather;
-use crate::steps::html::is_page;
-use crate::steps::pages::{Page, packed, pages_of};
+use crate::steps::loading::load_whole;
+use crate::steps::preview::html::HtmlPage;
+use crate::steps::preview::pages::pages_of;
 use crate::steps::sheet::{ISLANDS, MIN_PROPOSAL_EVIDENCE, hints_of};
-use crate::{Context, Error, Growth};
+use crate::{Context, Error, Growth, Source};
 
 /// Distances at which pieces belong together that can be tried on the page.
 const JOINS: [u32; 9] = [0, 1, 2, 3, 4, 6, 8, 16, 32];
 /// On larger sheets only the distance that is found: looking takes long there.
 const MANY_PIXELS: u64 = 1 << 21;
 
-/// What a page shows.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct LightTablePage {
-    /// Frames; none where a sheet is to be cut.
-    pub frames: Option<usize>,
-    /// Clips.
-    pub clips: usize,
-    /// The length of the file.
-    pub bytes: usize,
-}
-
-/// Plans the page: for one image its cut, for all else its frames. `paste` words a path as it can be pasted into a shell.
-///
-/// # Errors
-/// Where the source can't be read, or the page can't be written.
-pub fn light_table(
-    source: &Path,
-    output: &Path,
-    paste: &dyn Fn(&Path) -> String,
-    cx: &Context<'_>,
-) -> Result<LightTablePage, Error> {
-    let _span = info_span!("light table").entered();
-    is_page(output)?;
-    let whole = cx.at(source);
+pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error> {
+    let Some(path) = source.path() else { return in_recipe(source, cx) };
+    let whole = cx.at(path);
     let manifest = manifest_of(&whole);
     let is_set = manifest.as_ref().is_some_and(|path| path.file_name().is_some_and(|name| name == SET_FILE));
     // A set is called like its folder.
-    let named = if is_set && whole.is_file() { source.parent().unwrap_or(source) } else { source };
+    let named = if is_set && whole.is_file() { path.parent().unwrap_or(path) } else { path };
     let sprite = sprite_name(named)?.to_string();
-    let called =
-        |sprite: &str| if manifest.is_some() { format!("{sprite}-moved") } else { sprite.to_owned() };
     let table = |shown: LightTableContent| LightTable {
-        title: source.shown().to_string(),
-        source: paste(source),
-        from: slashed(source),
-        output: paste(Path::new(&called(&sprite))),
+        title: path.shown().to_string(),
+        source: path.shown().to_string(),
+        output: if manifest.is_some() { format!("{sprite}-moved") } else { sprite.clone() },
         per_frame: format!("{sprite}-per-frame.csv"),
         sprite: sprite.clone(),
         has_manifest: manifest.is_some(),
@@ -76,32 +50,20 @@ pub fn light_table(
         && let Loaded { picture: Picture::Still(pixels), .. } = image(&whole, cx.limits())?
     {
         cx.run().add_sources(std::slice::from_ref(&whole));
-        let sheet = table(LightTableContent::Sheet(sheet(source, &pixels, output, cx)?));
-        let (_, bytes) = write_light_table(&cx.at(output), &sheet, cx.run())?;
-        return Ok(LightTablePage { frames: None, clips: 0, bytes });
+        let table = table(LightTableContent::Sheet(sheet(path, &pixels, cx)?));
+        return Ok(HtmlPage::new(light_table(&table), None, 0));
     }
-    let set = gather::whole(source, cx)?;
-    let found = pages_of(source, false, &set, cx)?;
-    written(&set, found, &table, output, cx)
+    page(source, &table, cx)
 }
 
-/// The same of frames that a recipe makes: what comes out are its lines.
-///
-/// # Errors
-/// Where the page can't be written.
-pub fn light_table_of(
-    set: &FrameSet,
-    sprite: &str,
-    output: &Path,
-    cx: &Context<'_>,
-) -> Result<LightTablePage, Error> {
-    is_page(output)?;
+/// The table of frames that a recipe makes: it ends in lines of the recipe.
+fn in_recipe(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error> {
+    let sprite = source.name().shown().to_string();
     let table = |shown: LightTableContent| LightTable {
-        title: sprite.to_owned(),
+        title: sprite.clone(),
         source: String::new(),
-        from: String::new(),
         output: String::new(),
-        sprite: sprite.to_owned(),
+        sprite: sprite.clone(),
         per_frame: format!("{sprite}-per-frame.csv"),
         has_manifest: false,
         in_place: false,
@@ -109,17 +71,17 @@ pub fn light_table_of(
         is_windows: cfg!(windows),
         shown,
     };
-    written(set, packed(set, cx)?, &table, output, cx)
+    page(source, &table, cx)
 }
 
-fn written(
-    set: &FrameSet,
-    (manifest, pages): (Manifest, Vec<Page>),
+fn page(
+    source: &Source,
     table: &dyn Fn(LightTableContent) -> LightTable,
-    output: &Path,
     cx: &Context<'_>,
-) -> Result<LightTablePage, Error> {
-    let pages = pages.iter().map(|page| png(&page.pixels, output)).collect::<Result<_, _>>()?;
+) -> Result<HtmlPage, Error> {
+    let set = load_whole(source, cx)?;
+    let (manifest, pages) = pages_of(source, false, &set, cx)?;
+    let pages = pages.iter().map(|page| png(&page.pixels, &page.name)).collect::<Result<_, _>>()?;
     // A layout may list a frame again.
     let named: HashMap<(&str, &str), &Frame> =
         set.frames().iter().map(|frame| ((frame.sprite().as_str(), frame.name().as_str()), frame)).collect();
@@ -130,18 +92,17 @@ fn written(
     let drawn = drawn.collect();
     let (frames, clips) = (manifest.frames.len(), manifest.clips.len());
     let table = table(LightTableContent::Set(SetContent { manifest, pages, drawn }));
-    let (_, bytes) = write_light_table(&cx.at(output), &table, cx.run())?;
-    Ok(LightTablePage { frames: Some(frames), clips, bytes })
+    Ok(HtmlPage::new(light_table(&table), Some(frames), clips))
 }
 
-fn png(pixels: &Pixels, output: &Path) -> Result<Vec<u8>, Error> {
-    let wrong = |problem| shibori_formats::Error::Write { path: output.to_owned(), problem };
+fn png(pixels: &Pixels, name: &str) -> Result<Vec<u8>, Error> {
+    let wrong = |problem| shibori_formats::Error::write(Path::new(name), problem);
     Ok(encode::png(&pixels.to_image()).map_err(wrong)?)
 }
 
-fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Result<SheetContent, Error> {
+fn sheet(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<SheetContent, Error> {
     let (size, behind) = (pixels.size(), find_background(pixels));
-    let _room = cx.check_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
+    let _lease = cx.check_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
     let found = detect_grid_with_hints(pixels, &hints_of(path));
     let is_sure = matches!(found.certainty, Certainty::Sure(_));
     let worthwhile =
@@ -153,7 +114,7 @@ fn sheet(path: &Path, pixels: &Pixels, output: &Path, cx: &Context<'_>) -> Resul
     let shown = pixels.rows().flat_map(|row| row.chunks_exact(4)).map(|pixel| behind.is_content(pixel));
     Ok(SheetContent {
         size: [size.width, size.height],
-        png: png(pixels, output)?,
+        png: png(pixels, &path.to_string_lossy())?,
         background: match behind {
             Background::Clear => "clear",
             Background::Flat { .. } => "flat",
@@ -205,8 +166,4 @@ fn drawings(pixels: &Pixels, behind: Background) -> Vec<IslandOption> {
     all.push(own);
     all.sort_by_key(|one| one.join);
     all
-}
-
-fn slashed(path: &Path) -> String {
-    path.shown().to_string()
 }

@@ -1,39 +1,42 @@
 //! The pages of anything: an atlas's own, or packed for a picture of them.
 
+use std::collections::HashMap;
 use std::path::Path;
 
 use shibori_core::pack::{ColorFinish, PackOptions, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
-use shibori_core::{FrameSet, Pixels};
+use shibori_core::{FrameSet, Pixels, Rect};
+use shibori_draw::{PagePlan, PlannedFrame};
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::{Picture, image, manifest_of};
 use shibori_formats::manifest::{self, Manifest, PageInfo, of_atlas, parse};
 
-use crate::{Context, Error, Growth};
+use crate::{Context, Error, Growth, Source};
 
 /// One page.
-pub(crate) struct Page {
-    pub(crate) name: String,
-    pub(crate) pixels: Pixels,
+pub(super) struct Page {
+    pub(super) name: String,
+    pub(super) pixels: Pixels,
     /// Its length on disk, where it is a file.
-    pub(crate) bytes: Option<u64>,
+    pub(super) bytes: Option<u64>,
 }
 
 /// What lies where, and the pages. An atlas or a sheet has its own; a set of many files, a bare image, or a part of
 /// anything is packed.
-pub(crate) fn pages_of(
-    source: &Path,
+pub(super) fn pages_of(
+    source: &Source,
     is_part: bool,
     set: &FrameSet,
     cx: &Context<'_>,
 ) -> Result<(Manifest, Vec<Page>), Error> {
-    match own(&cx.at(source), cx)? {
-        Some(found) if !is_part => Ok(found),
-        _ => packed(set, cx),
-    }
+    let own = match source.path().filter(|_| !is_part) {
+        Some(path) => pages_of_manifest(&cx.at(path), cx)?,
+        None => None,
+    };
+    own.map_or_else(|| packed(set, cx), Ok)
 }
 
-fn own(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>, Error> {
+fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>, Error> {
     let Some(path) = manifest_of(source) else { return Ok(None) };
     let wrong = |problem: ReadProblem| shibori_formats::Error::Read { path: path.clone(), problem };
     let text = cx.limits().staged.read(&path).map_err(|error| wrong(error.into()))?;
@@ -54,11 +57,11 @@ fn own(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>,
     Ok(Some((manifest, pages)))
 }
 
-pub(crate) fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Error> {
+fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Error> {
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
     let atlas = pack(trimmed, Vec::new(), &PackOptions::dense())?;
     let sizes = atlas.pages().iter().map(|page| page.size.area());
-    let _room = cx.check_memory(Growth::Pages, sizes.sum())?;
+    let _lease = cx.check_memory(Growth::Pages, sizes.sum())?;
     let names: Vec<String> =
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {
@@ -70,4 +73,26 @@ pub(crate) fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<
     let facts: Vec<PageInfo> =
         names.into_iter().map(|file| PageInfo { file, ..PageInfo::default() }).collect();
     Ok((of_atlas(&atlas, &facts, None), pages))
+}
+
+/// What is where on each page. Frames that share a place are one with a mark for each further one.
+pub(super) fn plans(manifest: &Manifest, pages: &[Page]) -> Vec<PagePlan> {
+    let mut plans: Vec<PagePlan> = pages
+        .iter()
+        .map(|page| PagePlan { name: page.name.clone(), pixels: page.pixels.clone(), frames: Vec::new() })
+        .collect();
+    let mut known: HashMap<(usize, [u32; 4]), usize> = HashMap::new();
+    for entry in &manifest.frames {
+        let [x, y, width, height] = entry.rect;
+        let rect = Rect::new(x, y, width, height);
+        let Some(plan) = plans.get_mut(entry.page).filter(|_| !rect.is_empty()) else { continue };
+        match known.get(&(entry.page, entry.rect)) {
+            Some(&first) => plan.frames[first].name += "+",
+            None => {
+                known.insert((entry.page, entry.rect), plan.frames.len());
+                plan.frames.push(PlannedFrame { rect, name: entry.name.clone(), rotated: entry.rotated });
+            }
+        }
+    }
+    plans
 }

@@ -1,0 +1,77 @@
+//! What cleaning and shaping did to frames, as `slice` and `adjust` report it.
+
+use serde::Serialize;
+use shibori_core::shape::Shift;
+use shibori_core::{Area, FrameSet};
+use shibori_pipeline::order::{BoxCover, CleanReport, CleanStep};
+
+use super::CommandContext;
+use crate::words::{counted, grouped};
+
+/// What one step of cleaning changed.
+#[derive(Serialize)]
+pub(super) struct CleanResult {
+    step: String,
+    pixels: u64,
+    /// Frames with at least one of them; not said of a step on the whole sheet, before there are frames.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    count: Option<usize>,
+}
+
+pub(super) fn clean_results(cleaned: &[CleanReport]) -> Vec<CleanResult> {
+    let result =
+        |one: &CleanReport| CleanResult { step: step(&one.step), pixels: one.pixels, count: one.frames };
+    cleaned.iter().map(result).collect()
+}
+
+pub(super) fn report_cleaning(cleaned: &[CleanReport], program: &CommandContext<'_>) {
+    for one in cleaned {
+        let pixels = format!("{} pixel{}", grouped(one.pixels), if one.pixels == 1 { "" } else { "s" });
+        let place = one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", counted(n, "frame")));
+        program.say(&format!("  {}: {pixels} {place}", step(&one.step)));
+    }
+}
+
+fn step(step: &CleanStep) -> String {
+    match step {
+        CleanStep::Key(colors) if colors.tolerance > 0 => {
+            format!("{colors} made transparent, --tolerance {}", colors.tolerance)
+        }
+        CleanStep::Key(colors) => format!("{colors} made transparent"),
+        CleanStep::Erase(1) => "one area of every canvas erased".to_owned(),
+        CleanStep::Erase(parts) => format!("{parts} areas of every canvas erased"),
+        CleanStep::ClearEdge(width) => format!("outer {width} px erased"),
+        CleanStep::Specks(most) => format!("specks of up to {most} px removed"),
+        CleanStep::Defringe(colors) => {
+            let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
+            format!("{} removed from edge pixels", colors.join(","))
+        }
+        CleanStep::Harden(from) => format!("alpha hardened at {from}"),
+    }
+}
+
+/// How frames were moved, and what boxes of whole clips cover: the numbers that an artist would have counted by eye.
+pub(super) fn report_shaping(
+    set: &FrameSet,
+    shifts: &[Shift],
+    covered: &[BoxCover],
+    program: &CommandContext<'_>,
+) {
+    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
+        let name = format!("{}:{}", frame.sprite(), frame.name());
+        let likeness =
+            shift.likeness.map(|likeness| format!(", similarity {likeness:.2}")).unwrap_or_default();
+        program.say(&match shift {
+            Shift { is_known: false, .. } => format!("  {name}: unchanged (nothing to align by)"),
+            Shift { x: 0, y: 0, .. } => format!("  {name}: stays{likeness}"),
+            Shift { x, y, .. } => format!("  {name}: moved {x:+},{y:+} px{likeness}"),
+        });
+    }
+    for BoxCover { name, of, coverage } in covered {
+        let Area { width, height, .. } = coverage.area;
+        let share = (coverage.share * 1000.0).floor() / 10.0;
+        program.say(&format!(
+            "  box {name} of {of}: {width}x{height} px covers {share:.1}% of the opaque pixels"
+        ));
+    }
+}

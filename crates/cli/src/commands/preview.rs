@@ -1,0 +1,216 @@
+//! `shibori preview`: pictures and pages of frames, written or shown in the terminal.
+
+use std::path::{Path, PathBuf};
+
+use image::RgbaImage;
+use serde::Serialize;
+use shibori_draw::CutPlan;
+use shibori_formats::DisplaySlashed;
+use shibori_pipeline::Source;
+use shibori_pipeline::steps::{CutImage, Drawn, HtmlPage, Motion, MotionContent, View, WrittenView};
+
+use super::{CommandContext, told};
+use crate::args::{ImageOutput, Preview};
+use crate::failure::Failure;
+use crate::terminal;
+use crate::words::{ReportPath, bytes, counted, millis};
+
+#[derive(Serialize)]
+struct ImagesReport {
+    files: Vec<FileReport>,
+    count: usize,
+}
+
+#[derive(Serialize)]
+struct FileReport {
+    file: ReportPath,
+    size: [u32; 2],
+}
+
+#[derive(Serialize)]
+struct GridReport {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    file: Option<ReportPath>,
+    size: [u32; 2],
+    /// Pixels of drawings that a line crosses, or that are in no cell.
+    crossed: usize,
+    /// Cells without a drawing.
+    blank: usize,
+}
+
+#[derive(Serialize)]
+struct MotionReport {
+    file: ReportPath,
+    size: [u32; 2],
+    pictures: usize,
+    ms: f64,
+    bytes: usize,
+}
+
+#[derive(Serialize)]
+struct PageReport {
+    file: ReportPath,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    count: Option<usize>,
+    clip_count: usize,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    finding_count: Option<usize>,
+    bytes: usize,
+}
+
+/// What is drawn, and where it goes.
+struct Job<'a> {
+    view: View,
+    source: Source,
+    after: Option<Source>,
+    output: Option<&'a Path>,
+    here: bool,
+}
+
+impl<'a> Job<'a> {
+    fn of(preview: &'a Preview) -> Self {
+        let image = |view: View, source: &PathBuf, out: &'a ImageOutput| Self {
+            view,
+            source: source.clone().into(),
+            after: None,
+            output: out.output.as_deref(),
+            here: out.here,
+        };
+        let file = |view: View, source: &PathBuf, output: &'a Path| Self {
+            view,
+            source: source.clone().into(),
+            after: None,
+            output: Some(output),
+            here: false,
+        };
+        match preview {
+            Preview::Contact(args) => image(View::Contact(args.options.clone()), &args.source, &args.out),
+            Preview::Pages(args) => image(View::Pages(args.options.clone()), &args.source, &args.out),
+            Preview::Onion(args) => image(View::Onion(args.options.clone()), &args.source, &args.out),
+            Preview::Motion(args) => image(View::Motion(args.options.clone()), &args.source, &args.out),
+            Preview::Grid(args) => image(View::Grid(Box::new(args.options.clone())), &args.image, &args.out),
+            Preview::Html(args) => file(View::Html(args.options.clone()), &args.source, &args.output),
+            Preview::LightTable(args) => file(View::LightTable, &args.source, &args.output),
+            Preview::Drift(args) => Self {
+                after: args.after.clone().map(Source::Path),
+                ..file(View::Drift(args.options.clone()), &args.source, &args.output)
+            },
+        }
+    }
+}
+
+pub(super) fn run(preview: &Preview, program: &CommandContext<'_>) -> Result<(), Failure> {
+    let (job, cx) = (Job::of(preview), program.context());
+    let drawn = job.view.draw(&job.source, job.after.as_ref(), &cx)?;
+    if job.here {
+        show(&drawn)?;
+    }
+    let written = job.output.map(|output| drawn.write(output, &cx)).transpose()?;
+    cx.commit()?;
+    let written = job.output.zip(written.as_ref());
+    match &drawn {
+        Drawn::Images { images, frames } => report_images(images, *frames, written, program),
+        Drawn::Cut(cut) => report_cut(cut, job.output, program),
+        Drawn::Motion(motion) => report_motion(motion, written, program),
+        Drawn::Page(page) => report_page(page, written, program),
+    }
+    Ok(())
+}
+
+fn show(drawn: &Drawn) -> Result<(), Failure> {
+    match drawn {
+        Drawn::Images { images, .. } => images.iter().try_for_each(terminal::show),
+        Drawn::Cut(cut) => terminal::show(&cut.image),
+        Drawn::Motion(motion) => terminal::play(&motion.animation),
+        Drawn::Page(_) => Ok(()),
+    }
+}
+
+type Written<'a> = Option<(&'a Path, &'a WrittenView)>;
+
+fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, program: &CommandContext<'_>) {
+    let Some((output, WrittenView { files, .. })) = written else { return };
+    let (shown, [width, height]) = (counted(frames, "frame"), size(&images[0]));
+    let told = match files.len() {
+        1 => format!("{}: {shown} on {width}x{height} px", output.shown()),
+        count => {
+            let last = program.shown(&files[count - 1]);
+            format!(
+                "{} to {}: {shown} in {count} images of up to {width}x{height} px",
+                output.shown(),
+                last.shown()
+            )
+        }
+    };
+    program.say(&format!("{} {told}", program.wrote()));
+    let file = |(file, image): (&PathBuf, _)| FileReport { file: program.shown(file), size: size(image) };
+    let files = files.iter().zip(images).map(file).collect();
+    program.console.result(&ImagesReport { files, count: frames });
+}
+
+fn report_cut(cut: &CutImage, output: Option<&Path>, program: &CommandContext<'_>) {
+    let what = match &cut.plan {
+        CutPlan::Grid(grid) => format!("{} cells of {} px", grid.counts(), grid.cell_size()),
+        CutPlan::Rects(rects) => counted(rects.len(), "place"),
+    };
+    let blank = if cut.blank > 0 { format!(", {} blank", cut.blank) } else { String::new() };
+    program.say(&match output {
+        Some(output) => format!("{} {}: {what}{blank}", program.wrote(), output.shown()),
+        None => format!("{what}{blank}"),
+    });
+    program.console.result(&GridReport {
+        file: output.map(|output| output.to_owned().into()),
+        size: size(&cut.image),
+        crossed: cut.crossed,
+        blank: cut.blank,
+    });
+}
+
+fn report_motion(motion: &Motion, written: Written<'_>, program: &CommandContext<'_>) {
+    let Some((output, written)) = written else { return };
+    let images = &motion.animation.images;
+    let ms = images.iter().map(|(_, span)| span.millis()).sum();
+    let shows = match &motion.shows {
+        MotionContent::One(clip) => told(clip),
+        MotionContent::Several(clips) => {
+            format!("{} side by side, {} (the longest)", counted(*clips, "clip"), millis(ms))
+        }
+    };
+    let [width, height] = size(&images[0].0);
+    let length = bytes(written.bytes as u64);
+    program.say(&format!("{} {}: {shows}; {width}x{height} px, {length}", program.wrote(), output.shown()));
+    program.console.result(&MotionReport {
+        file: output.to_owned().into(),
+        size: [width, height],
+        pictures: images.len(),
+        ms,
+        bytes: written.bytes,
+    });
+}
+
+fn report_page(page: &HtmlPage, written: Written<'_>, program: &CommandContext<'_>) {
+    let Some((output, written)) = written else { return };
+    let findings = page.checked.as_ref().map(|checked| checked.groups().len());
+    let shown = match page.frames {
+        None => "a sheet to slice".to_owned(),
+        Some(frames) => format!("{}, {}", counted(frames, "frame"), counted(page.clips, "clip")),
+    };
+    let (name, length) = (output.shown(), bytes(written.bytes as u64));
+    program.say(&match findings {
+        Some(findings) => {
+            format!("{} {name}: {shown}, {}; {length}", program.wrote(), counted(findings, "finding"))
+        }
+        None => format!("{} {name}: {shown}; {length}; open it in a browser", program.wrote()),
+    });
+    program.console.result(&PageReport {
+        file: output.to_owned().into(),
+        count: page.frames,
+        clip_count: page.clips,
+        finding_count: findings,
+        bytes: written.bytes,
+    });
+}
+
+fn size(image: &RgbaImage) -> [u32; 2] {
+    [image.width(), image.height()]
+}

@@ -1,0 +1,127 @@
+//! Sources as frames, and what is noticed on the way.
+
+use std::path::{Path, PathBuf};
+
+use shibori_core::{FrameSet, OverBudget};
+use shibori_formats::DisplaySlashed;
+use shibori_formats::decode::{
+    Limits, LoadedFrames, frames_of_still, load_companions, manifest_of, memory_for, source, sources,
+    sprite_name,
+};
+use shibori_formats::manifest::SET_FILE;
+use shibori_formats::{Error as File, ReadProblem};
+
+use tracing::{debug, info_span};
+
+use crate::options::FilterOption;
+use crate::{Context, Error, Notice, Source};
+
+/// Frames of several sources in one set. Their files are sources of the run from now on. With `tighten`, only the visible
+/// pixels of each frame are kept: for frames that are trimmed anyway.
+pub(crate) fn load_all(
+    all: &[Source],
+    only: &FilterOption,
+    tighten: bool,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    let _span = info_span!("read", sources = all.len()).entered();
+    // Files side by side are read together: numbered ones are one sequence.
+    let mut sets = Vec::new();
+    for some in all.chunk_by(|a, b| a.path().is_some() && b.path().is_some()) {
+        let paths: Vec<PathBuf> = some.iter().filter_map(Source::path).map(Path::to_owned).collect();
+        if paths.is_empty() {
+            sets.push(load_whole(&some[0], cx)?);
+            continue;
+        }
+        paths.iter().try_for_each(|path| cx.finish_interrupted(path))?;
+        let places: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
+        let read = sources(&places, &Limits { tighten, ..cx.limits().clone() }).map_err(Error::from);
+        sets.push(accept_loaded(report_total_memory(read, &paths, cx)?, cx));
+    }
+    let set = if sets.len() == 1 { sets.remove(0) } else { FrameSet::merge(sets)? };
+    Ok(only.of(set)?)
+}
+
+/// Frames of one source.
+pub(crate) fn load(source: &Source, only: &FilterOption, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    Ok(only.of(load_whole(source, cx)?)?)
+}
+
+/// Frames of one source, all of them. A sheet is one frame.
+pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    let path = match from {
+        Source::Path(path) => path,
+        Source::Frames { set, .. } => return Ok(set.as_ref().clone()),
+        Source::Sheet { name, pixels } => {
+            let sprite = sprite_name(Path::new(name))?;
+            let set = frames_of_still(pixels.clone(), &sprite, sprite.clone(), name);
+            return Ok(set.map_err(|problem| File::Read { path: name.into(), problem })?);
+        }
+    };
+    let _span = info_span!("read", source = %path.shown()).entered();
+    cx.finish_interrupted(path)?;
+    let read = source(&cx.at(path), cx.limits()).map_err(Error::from);
+    Ok(accept_loaded(report_total_memory(read, std::slice::from_ref(path), cx)?, cx))
+}
+
+/// Frames of a set that is to be changed in place. It is claimed before it is read, and its files may be written over.
+///
+/// # Errors
+/// Where the path isn't that of a set, or the set can't be read.
+pub fn open_in_place(path: &Path, cx: &Context<'_>) -> Result<Source, Error> {
+    cx.claim(&cx.at(&folder_of_set(path, cx)?).join(SET_FILE))?;
+    let loaded = source(&cx.at(path), cx.limits())?;
+    loaded.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    Ok(Source::frames(path.shown().to_string(), loaded.set))
+}
+
+/// The folder of a set that is named by its folder or by its manifest.
+pub(crate) fn folder_of_set(path: &Path, cx: &Context<'_>) -> Result<PathBuf, Error> {
+    if cx.at(path).join(SET_FILE).is_file() {
+        return Ok(path.to_owned());
+    }
+    if path.file_name().is_some_and(|name| name == SET_FILE) {
+        return Ok(path.parent().unwrap_or(Path::new("")).to_owned());
+    }
+    Err(Error::NotASet { source_path: path.to_owned() })
+}
+
+/// Frames of an atlas, and its companions as frames of their own.
+pub(crate) fn load_with_companions(
+    path: &Path,
+    only: &FilterOption,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    let mut set = load_whole(&path.into(), cx)?;
+    if let Some(manifest) = manifest_of(&cx.at(path)) {
+        for companions in load_companions(&manifest, cx.limits())? {
+            set = FrameSet::merge([set, accept_loaded(companions, cx)])?;
+        }
+    }
+    Ok(only.of(set)?)
+}
+
+/// Where memory runs out while sources are read: reports what all of them need, not only the next.
+pub(crate) fn report_total_memory<T>(
+    result: Result<T, Error>,
+    paths: &[PathBuf],
+    cx: &Context<'_>,
+) -> Result<T, Error> {
+    result.map_err(|error| match error {
+        Error::File(File::Read { path, problem: ReadProblem::Memory(over) }) => {
+            let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
+            let need = memory_for(&paths).max(over.need.saturating_add(over.taken));
+            let problem = ReadProblem::Memory(OverBudget { need, taken: 0, ..over });
+            Error::File(File::Read { path, problem })
+        }
+        error => error,
+    })
+}
+
+/// Passes on what was noticed, and makes the files sources of the run.
+pub(crate) fn accept_loaded(loaded: LoadedFrames, cx: &Context<'_>) -> FrameSet {
+    loaded.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    debug!(frames = loaded.set.frames().len(), clips = loaded.set.clips().len(), "read");
+    cx.run().add_sources(&loaded.files);
+    loaded.set
+}

@@ -1,0 +1,76 @@
+//! A cut drawn over its sheet, before anything is cut.
+
+use std::path::Path;
+
+use image::RgbaImage;
+use shibori_core::Pixels;
+use shibori_core::cut::{cut_rects, islands};
+use shibori_draw::{CutPlan, draw_cut};
+use shibori_formats::decode::{Loaded, Picture, image, rects};
+
+use crate::options::GridPreviewOptions;
+use crate::steps::preview::by_zoom;
+use crate::steps::sheet::{ISLANDS, grid_of, prepared, within};
+use crate::{Context, Error, Growth, Notice, Source};
+
+/// A cut drawn over its sheet.
+#[derive(Clone, Debug)]
+pub struct CutImage {
+    /// The picture.
+    pub image: RgbaImage,
+    /// Where the frames are.
+    pub plan: CutPlan,
+    /// Pixels of drawings that a line crosses, or that are in no cell.
+    pub crossed: usize,
+    /// Cells without a drawing.
+    pub blank: usize,
+}
+
+pub(super) fn draw(
+    source: &Source,
+    options: &GridPreviewOptions,
+    cx: &Context<'_>,
+) -> Result<CutImage, Error> {
+    options.cut.validate()?;
+    let path = source.name();
+    let (pixels, _) = within(path, &pixels_of(source, cx)?, options.cut.within)?;
+    let sheet = prepared(path, &pixels, &options.clean, cx)?;
+    let plan = if let Some(list) = &options.cut.rects {
+        cx.run().add_sources(&[cx.at(list)]);
+        let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
+        let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
+        CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
+    } else if options.cut.islands.is_on() {
+        let _lease = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
+        let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
+        let places = found.drawings.into_iter().enumerate();
+        CutPlan::Rects(places.map(|(number, one)| (one.rect, number.to_string())).collect())
+    } else {
+        CutPlan::Grid(grid_of(path, &sheet, &options.cut, cx)?.0)
+    };
+    let zoom = options.zoom.get();
+    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.pixel_limits());
+    let drawn = cx.drawn(drawn, by_zoom(zoom))?;
+    if drawn.marked > 0 {
+        cx.tell(Notice::Crossed { pixels: drawn.marked });
+    }
+    Ok(CutImage { image: drawn.image, plan, crossed: drawn.marked, blank: drawn.blank })
+}
+
+/// The sheet of a source. Frames that are cut already can't be cut again.
+fn pixels_of(source: &Source, cx: &Context<'_>) -> Result<Pixels, Error> {
+    let path: &Path = match source {
+        Source::Sheet { pixels, .. } => return Ok(pixels.clone()),
+        Source::Frames { name, .. } => return Err(Error::CutAlready { source_path: name.into() }),
+        Source::Path(path) => path,
+    };
+    let file = cx.at(path);
+    let Loaded { picture, .. } = image(&file, cx.limits())?;
+    cx.run().add_sources(&[file]);
+    match picture {
+        Picture::Still(pixels) => Ok(pixels),
+        Picture::Moving(animation) => {
+            Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() })
+        }
+    }
+}

@@ -1,0 +1,62 @@
+//! Pages: one HTML file that plays every clip.
+
+use std::path::Path;
+
+use shibori_formats::{DisplaySlashed, encode};
+use shibori_report::{PageImage, Report};
+
+use crate::options::HtmlOptions;
+use crate::steps::check::{CheckReport, check_usual};
+use crate::steps::loading::load;
+use crate::steps::preview::pages::{Page, pages_of};
+use crate::{Context, Error, Source};
+
+/// Bytes of texture memory a pixel takes, uncompressed.
+const PIXEL: u64 = 4;
+
+/// A page, ready to be written.
+#[derive(Clone, Debug)]
+pub struct HtmlPage {
+    html: String,
+    /// How many frames it shows; none where a sheet is to be cut.
+    pub frames: Option<usize>,
+    /// How many clips it shows.
+    pub clips: usize,
+    /// What looks wrong in them; none on a light table.
+    pub checked: Option<CheckReport>,
+}
+
+impl HtmlPage {
+    pub(super) fn new(html: String, frames: Option<usize>, clips: usize) -> Self {
+        Self { html, frames, clips, checked: None }
+    }
+
+    /// Writes it, and gives how many bytes it has.
+    pub(super) fn write(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
+        let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+        if !["html", "htm"].contains(&ending.as_str()) {
+            return Err(Error::NotHtml { file: path.to_owned(), ending });
+        }
+        Ok(encode::html(&cx.at(path), self.html.clone(), cx.run())?.1)
+    }
+}
+
+pub(super) fn draw(source: &Source, options: &HtmlOptions, cx: &Context<'_>) -> Result<HtmlPage, Error> {
+    let set = load(source, &options.only, cx)?;
+    let (manifest, pages) = pages_of(source, options.only.only.is_some(), &set, cx)?;
+    let pages = pages.into_iter().map(encoded).collect::<Result<Vec<_>, _>>()?;
+    let checked = check_usual(&set, source.name());
+    let (frames, clips) = (manifest.frames.len(), manifest.clips.len());
+    let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
+    let after = manifest.pages.iter().map(|p| u64::from(p.size[0]) * u64::from(p.size[1]) * PIXEL).sum();
+    let (title, findings) = (source.name().shown().to_string(), cx.describe_findings(&checked));
+    let report = Report { title, manifest, pages, findings, memory: [before, after] };
+    let page = HtmlPage::new(shibori_report::page(&report), Some(frames), clips);
+    Ok(HtmlPage { checked: Some(checked), ..page })
+}
+
+fn encoded(page: Page) -> Result<PageImage, Error> {
+    let png = encode::png(&page.pixels.to_image());
+    let png = png.map_err(|problem| shibori_formats::Error::write(Path::new(&page.name), problem))?;
+    Ok(PageImage { name: page.name, png, bytes: page.bytes })
+}

@@ -1,0 +1,194 @@
+//! Pictures and pages of frames: one [`View`] for each, for commands and recipes alike. Drawing writes nothing; what was
+//! drawn is written by [`Drawn::write`], or shown by the program itself.
+
+mod grid;
+mod html;
+mod light_table;
+mod motion;
+mod pages;
+
+use std::path::{Path, PathBuf};
+
+use image::RgbaImage;
+use shibori_draw::{
+    ContactOptions as Contact, OnionOptions as Onion, draw_contact, draw_drift, draw_onion, draw_pages,
+};
+use shibori_formats::encode::{self, AnimationReport};
+use tracing::info_span;
+
+use crate::options::{
+    ContactOptions, DriftOptions, GridPreviewOptions, HtmlOptions, MotionOptions, OnionOptions, PagesOptions,
+};
+use crate::steps::loading::{load, load_whole};
+use crate::{Context, Error, Growth, Notice, Source, Task};
+
+pub use grid::CutImage;
+pub use html::HtmlPage;
+pub use motion::{Motion, MotionContent};
+
+/// What is drawn of a source.
+#[derive(Clone, Debug)]
+pub enum View {
+    /// Every frame, by clip, with numbers, cells and times.
+    Contact(ContactOptions),
+    /// A cut drawn over its sheet, before cutting.
+    Grid(Box<GridPreviewOptions>),
+    /// The one clip there is, all of them side by side, or without clips all frames.
+    Motion(MotionOptions),
+    /// The pages of an atlas, each frame with its border and name; anything without pages is packed for the picture.
+    Pages(PagesOptions),
+    /// A page that plays every clip.
+    Html(HtmlOptions),
+    /// A page on which a sheet's cut, or frames, are tried by hand.
+    LightTable,
+    /// The frames of each clip over each other, pivots on one point.
+    Onion(OnionOptions),
+    /// Where feet and center are from step to step.
+    Drift(DriftOptions),
+}
+
+/// What was drawn.
+#[derive(Clone, Debug)]
+pub enum Drawn {
+    /// Images of so many frames; several where one would be too tall.
+    Images {
+        /// The images.
+        images: Vec<RgbaImage>,
+        /// How many frames they show.
+        frames: usize,
+    },
+    /// A cut over its sheet.
+    Cut(CutImage),
+    /// Clips in motion.
+    Motion(Motion),
+    /// A page.
+    Page(Box<HtmlPage>),
+}
+
+/// Files that were written.
+#[derive(Clone, Debug)]
+pub struct WrittenView {
+    /// Where they are.
+    pub files: Vec<PathBuf>,
+    /// Bytes of an animation or a page; 0 of images.
+    pub bytes: usize,
+}
+
+impl View {
+    /// Draws a source. `after` is the same source later, for a comparison; only [`View::Drift`] shows it.
+    ///
+    /// # Errors
+    /// Where a source can't be read or cut, or the picture would be too large.
+    pub fn draw(&self, source: &Source, after: Option<&Source>, cx: &Context<'_>) -> Result<Drawn, Error> {
+        let _span = info_span!("draw", view = self.file_name().0).entered();
+        match self {
+            Self::Contact(options) => contact(source, options, cx),
+            Self::Onion(options) => onion(source, options, cx),
+            Self::Drift(options) => drift(source, after, options, cx),
+            Self::Pages(options) => pages(source, options, cx),
+            Self::Grid(options) => grid::draw(source, options, cx).map(Drawn::Cut),
+            Self::Motion(options) => motion::draw(source, options, cx).map(Drawn::Motion),
+            Self::Html(options) => html::draw(source, options, cx).map(|page| Drawn::Page(Box::new(page))),
+            Self::LightTable => light_table::draw(source, cx).map(|page| Drawn::Page(Box::new(page))),
+        }
+    }
+
+    /// How its file is called where nothing else is said: a word for it, and the extension.
+    pub fn file_name(&self) -> (&'static str, &'static str) {
+        match self {
+            Self::Contact(_) => ("contact", "png"),
+            Self::Grid(_) => ("grid", "png"),
+            Self::Motion(_) => ("motion", "gif"),
+            Self::Pages(_) => ("pages", "png"),
+            Self::Html(_) => ("", "html"),
+            Self::LightTable => ("light-table", "html"),
+            Self::Onion(_) => ("onion", "png"),
+            Self::Drift(_) => ("drift", "png"),
+        }
+    }
+}
+
+impl Drawn {
+    /// Writes it: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
+    ///
+    /// # Errors
+    /// Where a file can't be written, or its name doesn't have the extension of its kind.
+    pub fn write(&self, path: &Path, cx: &Context<'_>) -> Result<WrittenView, Error> {
+        let images = |images: &[RgbaImage]| -> Result<WrittenView, Error> {
+            let files = encode::pictures(&cx.at(path), images, cx.run())?.files;
+            Ok(WrittenView { files, bytes: 0 })
+        };
+        let one = |bytes: usize| WrittenView { files: vec![cx.at(path)], bytes };
+        match self {
+            Self::Images { images: all, .. } => images(all),
+            Self::Cut(cut) => images(std::slice::from_ref(&cut.image)),
+            Self::Motion(motion) => Ok(one(write_motion(motion, path, cx)?.bytes)),
+            Self::Page(page) => Ok(one(page.write(path, cx)?)),
+        }
+    }
+}
+
+fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let set = load(source, &options.only, cx)?;
+    let zoom = options.zoom.get();
+    let how = Contact {
+        width: options.width.get(),
+        height: options.height.get(),
+        zoom,
+        overlay: options.show.get(),
+        limits: cx.pixel_limits(),
+    };
+    let images = cx.drawn(draw_contact(&set, how), by_zoom(zoom))?;
+    Ok(Drawn::Images { images, frames: set.frames().len() })
+}
+
+fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let set = load(source, &options.only, cx)?;
+    let zoom = options.zoom.get();
+    let how = Onion { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
+    let image = cx.drawn(draw_onion(&set, how), by_zoom(zoom))?;
+    Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
+}
+
+fn drift(
+    source: &Source,
+    after: Option<&Source>,
+    options: &DriftOptions,
+    cx: &Context<'_>,
+) -> Result<Drawn, Error> {
+    let set = load(source, &options.only, cx)?;
+    let after = after.map(|after| load(after, &options.only, cx)).transpose()?;
+    let image = cx.drawn(draw_drift(&set, after.as_ref(), cx.pixel_limits()), Growth::Picture)?;
+    Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
+}
+
+fn pages(source: &Source, options: &PagesOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+    let set = load_whole(source, cx)?;
+    let set = options.only.of(set)?;
+    let (manifest, pages) = pages::pages_of(source, options.only.only.is_some(), &set, cx)?;
+    let zoom = options.zoom.get();
+    let plans = pages::plans(&manifest, &pages);
+    let image = cx.drawn(draw_pages(&plans, zoom, cx.pixel_limits()), by_zoom(zoom))?;
+    Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
+}
+
+fn write_motion(motion: &Motion, path: &Path, cx: &Context<'_>) -> Result<AnimationReport, Error> {
+    let images = motion.animation.images.len();
+    let tick = cx.counter(Task::Pictures, images);
+    let report = encode::animation(&cx.at(path), &motion.animation, cx.run(), tick)?;
+    if report.dropped > 0 {
+        cx.tell(Notice::TooFast { dropped: report.dropped, of: images });
+    }
+    if report.hardened > 0 {
+        cx.tell(Notice::Hardened { pixels: report.hardened });
+    }
+    if let Some(colors) = report.reduced_from {
+        cx.tell(Notice::Reduced { colors });
+    }
+    Ok(report)
+}
+
+/// What makes a picture large: a zoom that was asked for, or how much there is to see.
+fn by_zoom(zoom: Option<u32>) -> Growth {
+    if zoom.is_some() { Growth::Zoom } else { Growth::Picture }
+}

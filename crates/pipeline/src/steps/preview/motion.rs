@@ -1,0 +1,58 @@
+//! Clips in motion.
+
+use shibori_core::clip::{Clip, Span};
+use shibori_core::{FrameSet, Name, RenderedAnimation};
+use shibori_draw::{AnimationOptions, render_clip, render_clips};
+
+use crate::options::{MotionOptions, Whole};
+use crate::steps::loading::load;
+use crate::{Context, Error, Growth, Source};
+
+/// Clips in motion.
+#[derive(Clone, Debug)]
+pub struct Motion {
+    /// The images with their times.
+    pub animation: RenderedAnimation,
+    /// What they show.
+    pub shows: MotionContent,
+}
+
+/// What an animation shows.
+#[derive(Clone, Debug)]
+pub enum MotionContent {
+    /// One clip; of a set without clips all frames, at 100 ms each.
+    One(Clip),
+    /// So many clips side by side.
+    Several(usize),
+}
+
+pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -> Result<Motion, Error> {
+    let set = load(source, &options.only, cx)?;
+    let how = AnimationOptions {
+        zoom: options.zoom.map_or(1, Whole::get),
+        backdrop: options.background.unwrap_or_default(),
+        overlay: options.show.get(),
+        limits: cx.pixel_limits(),
+    };
+    let growth = if how.zoom > 1 { Growth::Zoom } else { Growth::Animation };
+    let one = |clip: Clip| -> Result<Motion, Error> {
+        let animation = cx.drawn(render_clip(&set, &clip, how), growth)?;
+        Ok(Motion { animation, shows: MotionContent::One(clip) })
+    };
+    match set.clips() {
+        [] => one(all_frames(&set)?),
+        [clip] => one(clip.clone()),
+        several => {
+            let clips: Vec<&Clip> = several.iter().collect();
+            let animation = cx.drawn(render_clips(&set, &clips, how), growth)?;
+            Ok(Motion { animation, shows: MotionContent::Several(clips.len()) })
+        }
+    }
+}
+
+fn all_frames(set: &FrameSet) -> Result<Clip, Error> {
+    let spans: Vec<(usize, Span)> = (0..set.frames().len()).map(|at| (at, Span::DEFAULT)).collect();
+    let sprite = set.frames().first().map(|frame| frame.sprite().clone()).ok_or(Error::NoFrames)?;
+    let name = Name::new("all frames").expect("not empty");
+    Ok(Clip::from_durations(sprite, name, &spans)?)
+}
