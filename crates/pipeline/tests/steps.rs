@@ -1,18 +1,18 @@
 //! The steps as a library user calls them: outcomes, notices and errors are values, several steps share one transaction, and
 //! nothing is in place before it is committed.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use serde_json::json;
 use shibori_formats::store::Policy;
 use shibori_pipeline::options::{
-    CheckOptions, ClipCommand, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions,
-    PackOptions, SliceOptions, UnpackOptions,
+    CheckOptions, ClipCommand, ContactOptions, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions,
+    MotionOptions, PackOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{self, How, MotionContent, Target};
-use shibori_pipeline::{Context, Error, NoopObserver, Notice, Observer, Task};
+use shibori_pipeline::steps::{self, Drawn, How, MotionContent, Target, View};
+use shibori_pipeline::{Context, Error, NoopObserver, Notice, Observer, Source, Task};
 use tempfile::TempDir;
 
 /// Keeps what it hears.
@@ -61,8 +61,8 @@ fn in_four() -> SliceOptions {
     options(json!({ "slice": { "grid": "4x1" } }))
 }
 
-fn koi() -> Vec<PathBuf> {
-    vec![PathBuf::from("koi.png")]
+fn koi() -> Vec<Source> {
+    vec![Path::new("koi.png").into()]
 }
 
 fn listing(folder: &Path) -> Vec<String> {
@@ -86,7 +86,7 @@ fn several_steps_hand_on_frames_in_memory_and_share_one_transaction() {
         matches!(&sliced.sheets[0].how, How::Grid { is_found: false, dropped, .. } if dropped.is_empty())
     );
     let pack = PackOptions::default();
-    let packed = steps::pack_set(sliced.set.clone(), &pack, &cx).unwrap();
+    let packed = steps::pack(&[Source::frames("koi", sliced.set.clone())], &pack, &cx).unwrap();
     steps::write_set(sliced.set, Path::new("sets/koi"), &cx).unwrap();
     let report = steps::write_atlases(&packed, Path::new("atlas/koi"), &pack, &cx).unwrap();
     assert_eq!(report.manifests, [home.path().join("atlas/koi.json")]);
@@ -125,7 +125,8 @@ fn a_source_is_never_written_over_whatever_step_wants_to() {
     let ear = Ear::default();
     let (_home, cx) = at_home(&sheet(CLEAR), &ear);
     steps::slice(&koi(), &in_four(), &cx).unwrap();
-    let error = steps::write_pictures(&[sheet(CLEAR)], Path::new("koi.png"), &cx).unwrap_err();
+    let drawn = View::Contact(ContactOptions::default()).draw(&koi()[0], None, &cx).unwrap();
+    let error = drawn.write(Path::new("koi.png"), &cx).unwrap_err();
     assert!(error.to_string().contains("is a source of this run"), "{error}");
 }
 
@@ -171,7 +172,8 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     ));
     let blank = RgbaImage::new(64, 16);
     blank.save_with_format(home.path().join("blank.png"), image::ImageFormat::Qoi).unwrap();
-    let of_blank = |value: serde_json::Value| steps::slice(&["blank.png".into()], &options(value), &cx);
+    let of_blank =
+        |value: serde_json::Value| steps::slice(&[Path::new("blank.png").into()], &options(value), &cx);
     assert!(matches!(of_blank(json!({})), Err(Error::BlankSheet { .. })));
     assert!(matches!(of_blank(json!({ "slice": { "grid": "4x1" } })), Err(Error::AllBlank { cells: 4, .. })));
     assert!(matches!(of_blank(json!({ "slice": { "islands": true } })), Err(Error::NoDrawing { .. })));
@@ -192,9 +194,8 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     assert!(is_gone(export("gone", json!({ "to": "csv" })).err()));
     assert!(is_gone(steps::clip(Path::new("gone"), &ClipCommand::default(), &cx).err()));
     assert!(matches!(export("koi.png", json!({})), Err(Error::NoFormat)));
-    let page =
-        steps::html(Path::new("koi.png"), &HtmlOptions::default(), Path::new("a.txt"), |_| json!([]), &cx);
-    assert!(matches!(page, Err(Error::NotHtml { .. })));
+    let page = View::Html(HtmlOptions::default()).draw(&koi()[0], None, &cx).unwrap();
+    assert!(matches!(page.write(Path::new("a.txt"), &cx), Err(Error::NotHtml { .. })));
     let guide = |value| steps::guide_sheet(&options::<GuideOptions>(value), Path::new("g.png"), &cx);
     let names = json!({ "grid": "1x1", "cell": "9x9", "rows": ["a", "b"] });
     assert!(matches!(guide(names), Err(Error::RowNames { names: 2, rows: 1 })));
@@ -211,7 +212,7 @@ fn every_other_step_gives_its_outcome_without_a_word() {
     }));
     let sliced = steps::slice(&koi(), &slice, &cx).unwrap();
     let pack = PackOptions::default();
-    let packed = steps::pack_set(sliced.set, &pack, &cx).unwrap();
+    let packed = steps::pack(&[Source::frames("koi", sliced.set)], &pack, &cx).unwrap();
     steps::write_atlases(&packed, Path::new("pond"), &pack, &cx).unwrap();
     cx.commit().unwrap();
     let mut cx = Context::new(&NoopObserver);
@@ -224,18 +225,72 @@ fn every_other_step_gives_its_outcome_without_a_word() {
     assert_eq!(clipped.manifest, Path::new("pond.json"));
     let unpacked = steps::unpack(atlas, &UnpackOptions::default(), &cx).unwrap();
     assert!(unpacked.frames().iter().all(shibori_core::Frame::is_untrimmed));
-    let checked =
-        steps::check(&[atlas.to_owned()], &options::<CheckOptions>(json!({ "allow": "drift" })), &cx);
+    let checked = steps::check(&[atlas.into()], &options::<CheckOptions>(json!({ "allow": "drift" })), &cx);
     assert_eq!(checked.unwrap()[0].set.frames().len(), 4);
     let exported = steps::export(atlas, &options(json!({ "template": "lua" })), None, &cx).unwrap();
     assert!(exported.is_text && exported.files[0].path.ends_with("pond.lua"));
-    let moving = steps::motion(atlas, &options::<MotionOptions>(json!({ "only": "grow" })), &cx).unwrap();
-    assert!(matches!(&moving.shows, MotionContent::One(clip) if clip.name().as_str() == "grow"));
+    let shows = |only: serde_json::Value| match View::Motion(options::<MotionOptions>(only))
+        .draw(&atlas.into(), None, &cx)
+        .unwrap()
+    {
+        Drawn::Motion(motion) => motion.shows,
+        _ => panic!("motion is drawn as motion"),
+    };
     // What the run is about to write is what its later steps see: one of two clips was dropped.
-    let left = steps::motion(atlas, &MotionOptions::default(), &cx).unwrap();
-    assert!(matches!(&left.shows, MotionContent::One(clip) if clip.name().as_str() == "grow"));
-    let grid: GridPreviewOptions = options(json!({ "slice": { "grid": "4x1" }, "zoom": 2 }));
-    assert_eq!(steps::grid(Path::new("koi.png"), &grid, &cx).unwrap().blank, 0);
-    let found = steps::inspect(&koi(), &cx).unwrap();
+    for only in [json!({ "only": "grow" }), json!({})] {
+        assert!(matches!(shows(only), MotionContent::One(clip) if clip.name().as_str() == "grow"));
+    }
+    let found = steps::inspect(&["koi.png".into()], &cx).unwrap();
     assert_eq!(found[0].info.size.width, 64);
+}
+
+/// What commands read from files and recipes hand over in memory comes to the same picture, page and cut.
+#[test]
+fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
+    let ear = Ear::default();
+    let (home, cx) = at_home(&sheet(CLEAR), &ear);
+    let how: SliceOptions = options(json!({
+        "slice": { "grid": "4x1" }, "clips": { "clip": ["grow = 0-3", "back = 3-0 once"] },
+    }));
+    let in_memory = Source::sheet("koi.png", shibori_core::Pixels::whole(sheet(CLEAR)));
+    let set = steps::slice(&koi(), &how, &cx).unwrap().set;
+    let same = steps::slice(std::slice::from_ref(&in_memory), &how, &cx).unwrap().set;
+    let known = |frame: &shibori_core::Frame| {
+        (frame.name().clone(), frame.source().cloned(), frame.pixels().to_image().into_raw())
+    };
+    assert!(same.frames().iter().map(known).eq(set.frames().iter().map(known)));
+    assert_eq!(same.clips(), set.clips());
+    steps::write_set(set.clone(), Path::new("koi"), &cx).unwrap();
+    cx.commit().unwrap();
+    let mut cx = Context::new(&NoopObserver);
+    cx.base = home.path().to_owned();
+    let grid: GridPreviewOptions = options(json!({ "slice": { "grid": "4x1" }, "zoom": 2 }));
+    let grid = View::Grid(Box::new(grid));
+    let written = |name: &str, drawn: Drawn, view: &View| {
+        let path = format!("{name}.{}", view.file_name().1);
+        drawn.write(Path::new(&path), &cx).unwrap();
+        cx.limits().staged.read(&home.path().join(path)).unwrap()
+    };
+    let frames = || (Source::from(Path::new("koi")), Source::frames("koi", set.clone()));
+    let mut compared = 0;
+    for (view, (file, memory)) in [
+        (grid, (koi().remove(0), in_memory)),
+        (View::Contact(ContactOptions::default()), frames()),
+        (View::Onion(options(json!({}))), frames()),
+        (View::Drift(options(json!({}))), frames()),
+        (View::Pages(options(json!({}))), frames()),
+        (View::Motion(MotionOptions::default()), frames()),
+        (View::Html(HtmlOptions::default()), frames()),
+    ] {
+        let draw = |source: &Source| view.draw(source, None, &cx).unwrap();
+        let one = written(&format!("file-{compared}"), draw(&file), &view);
+        assert!(one == written(&format!("memory-{compared}"), draw(&memory), &view), "{view:?}");
+        compared += 1;
+    }
+    assert_eq!(compared, 7);
+    // Frames can't be cut again, and a light table of frames in memory ends in lines of a recipe.
+    let again = View::Grid(Box::default()).draw(&frames().1, None, &cx);
+    assert!(matches!(again, Err(Error::CutAlready { .. })));
+    let table = written("table", View::LightTable.draw(&frames().1, None, &cx).unwrap(), &View::LightTable);
+    assert!(String::from_utf8(table).unwrap().contains("\"in_recipe\":true"));
 }
