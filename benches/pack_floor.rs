@@ -49,7 +49,7 @@ fn main() {
         let parts = [
             timed(|| read = Some(source(&set, &Limits::default()).expect("the set can be read").set)),
             timed(|| {
-                packed = pack(&[Source::frames("set", read.take().expect("read above"))], &options, &cx).ok()
+                packed = pack(&[Source::frames("set", read.take().expect("read above"))], &options, &cx).ok();
             }),
             timed(|| {
                 let packed = packed.as_ref().expect("frames fit a page");
