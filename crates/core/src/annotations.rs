@@ -128,10 +128,12 @@ pub struct Annotations {
 
 /// Which sides of a picture are exchanged.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Mirror {
-    /// Left and right.
+    /// Flip horizontally
     LeftRight,
-    /// Top and bottom.
+    /// Flip vertically
     UpDown,
 }
 

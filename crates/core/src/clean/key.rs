@@ -32,11 +32,13 @@ impl fmt::Display for KeyColors {
 
 /// Which pixels of the color go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum KeyScope {
-    /// Those that hang together with the sheet's border: the same color inside a drawing stays.
+    /// Only areas connected to the sheet's border; the same color inside a drawing stays
     #[default]
     Outside,
-    /// All of them.
+    /// Everywhere on the sheet
     Everywhere,
 }
 

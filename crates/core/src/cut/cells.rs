@@ -19,21 +19,25 @@ pub struct CellChoice {
 
 /// The order in which cells are read.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Read {
-    /// Row by row, left to right.
+    /// Row by row
     #[default]
     Across,
-    /// Column by column, downwards.
+    /// Column by column
     Down,
 }
 
 /// What to do with blank cells.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Blank {
-    /// No frame.
+    /// Leave them out
     #[default]
     Drop,
-    /// A blank frame.
+    /// Keep them as blank frames
     Keep,
 }
 

@@ -8,14 +8,18 @@ use crate::{FrameSet, Pair};
 
 /// What gets pages, and files, of its own.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PagePer {
     /// Everything together.
     #[default]
+    #[cfg_attr(feature = "clap", value(skip))]
+    #[cfg_attr(feature = "serde", serde(skip))]
     Atlas,
-    /// Each sprite.
-    Sprite,
-    /// Each clip; a frame that several clips play is listed for each. Frames of no clip go by their sprite.
+    /// The frames of a clip; a frame in two clips is on the pages of both
     Clip,
+    /// The frames of a sprite
+    Sprite,
 }
 
 /// The frames as they are to be listed.

@@ -77,13 +77,15 @@ impl Default for DenseOptions {
 
 /// How long a dense page is improved; bounded by steps, never by a clock.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Effort {
-    /// One round of quick packers.
+    /// Fast packers only
     Low,
-    /// A short search.
+    /// A short search
     #[default]
     Medium,
-    /// A search twelve times as long.
+    /// A search twelve times as long
     High,
 }
 

@@ -79,33 +79,39 @@ impl fmt::Display for AlignTo {
 
 /// Which frame a region is compared with.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum MatchWith {
-    /// The first of the clip.
+    /// The first frame of the clip
     #[default]
     First,
-    /// The one before: for features that change slowly.
+    /// The previous frame, for features that change slowly
     Previous,
 }
 
 /// The directions in which frames are moved.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum AlignAxis {
-    /// Left and right only: a jump keeps its height.
+    /// Left and right only
     X,
-    /// Up and down only.
+    /// Up and down only
     Y,
-    /// All.
+    /// Both
     #[default]
     Both,
 }
 
 /// What is lined up with each other.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum AlignPer {
-    /// The frames of each clip.
+    /// The frames of each clip
     #[default]
     Clip,
-    /// All clips of a sprite, by the first of them.
+    /// All clips of a sprite together, by the first one
     Sprite,
 }
 

@@ -91,12 +91,14 @@ const WITH_FIGURE: f64 = 0.4;
 
 /// What shares one measured pivot. Places and fractions need no measuring, so it says nothing there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PivotPer {
-    /// Each frame its own.
+    /// Each frame has its own
     Frame,
-    /// The frames of a clip, whose figure is registered; a frame of several clips follows the first.
+    /// The frames of a clip share one
     Clip,
-    /// The frames of a sprite.
+    /// The frames of a sprite share one
     #[default]
     Sprite,
 }

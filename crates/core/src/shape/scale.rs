@@ -14,11 +14,13 @@ use crate::{Frame, FrameSet, LONGEST, Name, Pair, Pixels, Point, Ratio, Rect, Se
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Resample {
-    /// The nearest pixel.
+    /// Sharp pixels, for factors such as 2 or 0.5
     #[default]
     Nearest,
-    /// A weighing of its neighbors.
+    /// Blended pixels, for painted art
     Smooth,
 }
 

@@ -20,15 +20,17 @@ pub struct Trim {
 
 /// What shares one box.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum TrimScope {
-    /// Nothing is trimmed.
+    /// No trimming
     #[default]
     None,
-    /// Each frame has its own.
+    /// Each frame has its own box
     Frame,
-    /// The frames of a clip; a frame in two clips joins them.
+    /// The frames of a clip share one
     Clip,
-    /// The frames of a sprite.
+    /// The frames of a sprite share one
     Sprite,
 }
 

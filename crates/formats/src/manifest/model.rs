@@ -116,11 +116,12 @@ impl GridEntry {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Alpha {
-    /// Colors are independent of alpha.
+    /// Colors independent of alpha
     #[default]
     Straight,
-    /// Colors are multiplied by alpha.
+    /// Colors multiplied by alpha
     Premultiplied,
 }
 
@@ -128,10 +129,11 @@ pub enum Alpha {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Sampling {
-    /// Sharp pixels.
+    /// Sharp pixels (point filtering)
     Nearest,
-    /// Neighboring pixels are blended.
+    /// Blended with neighbors (linear filtering)
     Smooth,
 }
 

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use serde::Deserialize;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Play, Step};
 use shibori_core::pack::{Atlas, PageGrid, Place};
@@ -47,11 +48,14 @@ pub struct PageInfo {
 }
 
 /// Where v is 0.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum UvOrigin {
-    /// At the top of a page, as in its pixels.
+    /// v points down, as pixel rows do
+    #[default]
     Top,
-    /// At the bottom.
+    /// v points up
     Bottom,
 }
 

@@ -616,7 +616,7 @@ impl Graph {
                     TargetSource::Atlas(atlas) => &self.atlas(*atlas).exports,
                     TargetSource::Sprite(figure) => &self.sprite(*figure).exports,
                 };
-                let is_csv = exports[*at].options.to == Some(crate::options::ExportChoice::Csv);
+                let is_csv = exports[*at].options.to == Some(crate::options::ExportFormat::Csv);
                 let more = is_csv.then(|| csv_steps_beside(target));
                 std::iter::once(target.clone()).chain(more).collect()
             }

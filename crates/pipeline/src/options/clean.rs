@@ -28,7 +28,7 @@ pub struct CleanOptions {
     /// Where the key color is removed [default: outside]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
-    pub key_scope: Option<KeyScopeChoice>,
+    pub key_scope: Option<KeyScope>,
     /// Erase this area of every frame's canvas: x,y,width,height; repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(deserialize_with = "texts")]
@@ -90,17 +90,6 @@ impl fmt::Display for Key {
     }
 }
 
-/// Where the key color goes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum KeyScopeChoice {
-    /// Only areas connected to the sheet's border; the same color inside a drawing stays
-    Outside,
-    /// Everywhere on the sheet
-    Everywhere,
-}
-
 impl CleanOptions {
     /// What has no effect beside the rest.
     pub fn validate(&self) -> Result<(), OptionConflict> {
@@ -112,14 +101,6 @@ impl CleanOptions {
     /// The key that is wanted.
     pub fn key(&self) -> &Key {
         self.key.as_ref().unwrap_or(&Key::None)
-    }
-
-    /// Where the key goes, default filled in.
-    pub fn scope(&self) -> KeyScope {
-        match self.key_scope {
-            None | Some(KeyScopeChoice::Outside) => KeyScope::Outside,
-            Some(KeyScopeChoice::Everywhere) => KeyScope::Everywhere,
-        }
     }
 
     /// Whether any step changes pixels, so that an untouched sheet can't show the result.

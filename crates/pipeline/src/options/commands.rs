@@ -14,7 +14,7 @@ use shibori_draw::Backdrop;
 use crate::options::contradiction::needs;
 use crate::options::value::{Flag, NonNegative, Whole, comma_texts, text, word};
 use crate::options::{
-    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutChoice,
+    ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutName,
     OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
 };
 
@@ -145,7 +145,7 @@ impl PackOptions {
     pub fn validate(&self) -> Result<(), OptionConflict> {
         self.arrange.validate()?;
         self.page.validate()?;
-        let is_dense = self.arrange.layout() == LayoutChoice::Dense;
+        let is_dense = self.arrange.layout() == LayoutName::Dense;
         self.shape.validate(is_dense, !self.page.page_scales.is_empty())?;
         match !self.page.companion.is_empty() && self.shape.changes_pixels() {
             true => Err(OptionConflict::Against {
@@ -304,7 +304,7 @@ pub struct ExportOptions {
     /// Output format
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
     #[serde(deserialize_with = "word")]
-    pub to: Option<ExportChoice>,
+    pub to: Option<ExportFormat>,
     /// Your own text template, or one listed by --list
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE|NAME"))]
     #[serde(deserialize_with = "text")]
@@ -321,7 +321,7 @@ impl ExportOptions {
         if self.to.is_some() && self.template.is_some() {
             return Err(OptionConflict::Both { first: "to", second: "template", what: "the output format" });
         }
-        let is_gltf = matches!(self.to, Some(ExportChoice::Gltf | ExportChoice::Glb));
+        let is_gltf = matches!(self.to, Some(ExportFormat::Gltf | ExportFormat::Glb));
         needs(self.unit.is_some(), "unit", is_gltf, "to", Some("gltf or glb"))
     }
 }
@@ -330,7 +330,7 @@ impl ExportOptions {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
-pub enum ExportChoice {
+pub enum ExportFormat {
     /// CSV tables: one row per frame, and one row per clip step
     Csv,
     /// One class per frame, one class per clip
@@ -343,7 +343,7 @@ pub enum ExportChoice {
     Glb,
 }
 
-impl ExportChoice {
+impl ExportFormat {
     /// How files of the format end.
     pub fn ending(self) -> &'static str {
         match self {

@@ -65,11 +65,11 @@ pub struct CutOptions {
     /// Order in which cells are read [default: across]
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
-    pub read: Option<ReadChoice>,
+    pub read: Option<Read>,
     /// What to do with blank cells [default: drop]
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
-    pub blank: Option<BlankChoice>,
+    pub blank: Option<Blank>,
     /// Distribute leftover pixels among the cells instead of stopping
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub uneven: Flag,
@@ -89,28 +89,6 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub number_from: Option<u32>,
-}
-
-/// The order in which cells are read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum ReadChoice {
-    /// Row by row
-    Across,
-    /// Column by column
-    Down,
-}
-
-/// What to do with blank cells.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum BlankChoice {
-    /// Leave them out
-    Drop,
-    /// Keep them as blank frames
-    Keep,
 }
 
 impl CutOptions {
@@ -172,20 +150,13 @@ impl CutOptions {
 
     /// Which cells become frames, defaults filled in.
     pub fn cells(&self, background: Background) -> CellChoice {
-        let read = match self.read {
-            None | Some(ReadChoice::Across) => Read::Across,
-            Some(ReadChoice::Down) => Read::Down,
-        };
-        let blank = match self.blank {
-            None | Some(BlankChoice::Drop) => Blank::Drop,
-            Some(BlankChoice::Keep) => Blank::Keep,
-        };
+        let (read, blank) = (self.read.unwrap_or_default(), self.blank.unwrap_or_default());
         CellChoice { count: self.count, read, blank, background }
     }
 
     /// Whether blank cells are frames.
     pub fn keeps_blank(&self) -> bool {
-        self.blank == Some(BlankChoice::Keep)
+        self.blank == Some(Blank::Keep)
     }
 
     /// How separate drawings are told apart, defaults filled in.

@@ -20,24 +20,20 @@ mod run;
 mod shape;
 pub(crate) mod value;
 
-pub use clean::{CleanOptions, Key, KeyScopeChoice};
+pub use clean::{CleanOptions, Key};
 pub use clips::{ClipEdits, ClipOptions};
 pub use commands::{
-    AdjustOptions, Allowance, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportChoice,
+    AdjustOptions, Allowance, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportFormat,
     ExportOptions, FilterOption, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions,
     PackOptions, PagesOptions, RecipeRule, SliceOptions, Unit, UnpackOptions,
 };
 pub use contradiction::{OptionConflict, With};
-pub use cut::{BlankChoice, CutOptions, ReadChoice};
-pub use pack::{
-    ArrangeOptions, EffortChoice, LayoutChoice, PAGE_MAX, PagePerChoice, PageRound, PageSide, RowOrder,
-};
-pub use page::{
-    AlphaChoice, Companion, FormatChoice, PageOptions, PngChoice, SamplingChoice, UvOriginChoice,
-};
-pub use picture::{HeightOption, ShowChoice, ShowOption, WidthOption, ZoomOption};
-pub use run::{AcceptChoice, RunOptions};
-pub use shape::{AlignWithChoice, MirrorChoice, PivotPerChoice, ResampleChoice, ShapeOptions, TrimChoice};
+pub use cut::CutOptions;
+pub use pack::{ArrangeOptions, LayoutName, PAGE_MAX, PageRound, PageSide, RowOrder};
+pub use page::{Companion, PageOptions};
+pub use picture::{HeightOption, OverlayPart, ShowOption, WidthOption, ZoomOption};
+pub use run::{Accept, RunOptions};
+pub use shape::ShapeOptions;
 pub use value::{AmountError, DEFAULT, Flag, NonNegative, Whole, WholeError};
 
 /// What an option is called that had another name once.

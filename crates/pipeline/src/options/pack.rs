@@ -26,7 +26,7 @@ pub struct ArrangeOptions {
     /// How frames are arranged [default: dense]
     #[cfg_attr(feature = "clap", arg(long, value_name = "LAYOUT"))]
     #[serde(deserialize_with = "word")]
-    pub layout: Option<LayoutChoice>,
+    pub layout: Option<LayoutName>,
     /// Number of grid columns [default: for a nearly square page]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
@@ -56,7 +56,7 @@ pub struct ArrangeOptions {
     /// Give each clip or sprite its own pages and files
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
     #[serde(deserialize_with = "word")]
-    pub page_per: Option<PagePerChoice>,
+    pub page_per: Option<PagePer>,
     /// Empty pixels around the page (border padding) [default: 1 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
@@ -78,29 +78,18 @@ pub struct ArrangeOptions {
     /// How hard to search for a smaller dense page; results are the same on every machine [default: medium]
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
     #[serde(deserialize_with = "word")]
-    pub effort: Option<EffortChoice>,
+    pub effort: Option<Effort>,
     /// Keep frames where they are in an earlier atlas, so that small changes to the art make small changes to the page
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD.json"))]
     #[serde(deserialize_with = "text")]
     pub keep_places: Option<PathBuf>,
 }
 
-/// What has pages of its own.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum PagePerChoice {
-    /// The frames of a clip; a frame in two clips is on the pages of both
-    Clip,
-    /// The frames of a sprite
-    Sprite,
-}
-
 /// How frames are arranged.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
-pub enum LayoutChoice {
+pub enum LayoutName {
     /// As tightly as possible
     Dense,
     /// Equal cells in frame order: position equals index
@@ -176,27 +165,14 @@ impl RowOrder {
     }
 }
 
-/// How long to search for a smaller dense page.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum EffortChoice {
-    /// Fast packers only
-    Low,
-    /// A short search
-    Medium,
-    /// A search twelve times as long
-    High,
-}
-
 impl ArrangeOptions {
     /// How frames are arranged, default filled in.
-    pub fn layout(&self) -> LayoutChoice {
-        self.layout.unwrap_or(LayoutChoice::Dense)
+    pub fn layout(&self) -> LayoutName {
+        self.layout.unwrap_or(LayoutName::Dense)
     }
 
     fn is_dense(&self) -> bool {
-        self.layout() == LayoutChoice::Dense
+        self.layout() == LayoutName::Dense
     }
 
     /// Whether mirrored steps get pictures of their own.
@@ -208,19 +184,15 @@ impl ArrangeOptions {
     /// are to be kept.
     pub fn options(&self, scales: Vec<PageScale>, old: Option<PreviousPlacements>) -> PackOptions {
         let layout = match self.layout() {
-            LayoutChoice::Dense => Layout::Dense(DenseOptions {
-                effort: match self.effort {
-                    Some(EffortChoice::Low) => Effort::Low,
-                    None | Some(EffortChoice::Medium) => Effort::Medium,
-                    Some(EffortChoice::High) => Effort::High,
-                },
+            LayoutName::Dense => Layout::Dense(DenseOptions {
+                effort: self.effort.unwrap_or_default(),
                 share: !self.no_share.is_on(),
                 may_rotate: self.allow_rotation.is_on(),
                 keep: old,
             }),
-            LayoutChoice::Grid => Layout::Grid { columns: self.columns.map(Whole::get) },
-            LayoutChoice::Strip => Layout::Strip,
-            LayoutChoice::ClipRows => {
+            LayoutName::Grid => Layout::Grid { columns: self.columns.map(Whole::get) },
+            LayoutName::Strip => Layout::Strip,
+            LayoutName::ClipRows => {
                 Layout::ClipRows { order: self.row_order.clone().map(|RowOrder(rows)| rows) }
             }
         };
@@ -233,11 +205,7 @@ impl ArrangeOptions {
             margin: pixels(self.margin.map(Whole::get), 1),
             gutter: pixels(self.gutter.map(Whole::get), 2),
             bleed: self.bleed.map_or(0, Whole::get),
-            per: match self.page_per {
-                None => PagePer::Atlas,
-                Some(PagePerChoice::Clip) => PagePer::Clip,
-                Some(PagePerChoice::Sprite) => PagePer::Sprite,
-            },
+            per: self.page_per.unwrap_or_default(),
             step: 1,
             scales,
         }
@@ -245,15 +213,9 @@ impl ArrangeOptions {
 
     /// What can't be meant together, so that nothing is silently passed over.
     pub fn validate(&self) -> Result<(), OptionConflict> {
-        let is = |layout: LayoutChoice| self.layout() == layout;
-        needs(self.columns.is_some(), "columns", is(LayoutChoice::Grid), "layout", Some("grid"))?;
-        needs(
-            self.row_order.is_some(),
-            "row-order",
-            is(LayoutChoice::ClipRows),
-            "layout",
-            Some("clip-rows"),
-        )?;
+        let is = |layout: LayoutName| self.layout() == layout;
+        needs(self.columns.is_some(), "columns", is(LayoutName::Grid), "layout", Some("grid"))?;
+        needs(self.row_order.is_some(), "row-order", is(LayoutName::ClipRows), "layout", Some("clip-rows"))?;
         needs(self.allow_rotation.is_on(), "allow-rotation", self.is_dense(), "layout", Some("dense"))?;
         needs(self.keep_places.is_some(), "keep-places", self.is_dense(), "layout", Some("dense"))?;
         needs(self.draw_mirrored.is_on(), "draw-mirrored", self.is_dense(), "layout", Some("dense"))?;

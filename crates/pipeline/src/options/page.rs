@@ -6,7 +6,7 @@ use serde::Deserialize;
 use shibori_core::Color;
 use shibori_core::pack::{ColorFinish, CompanionSpec, PageScale};
 use shibori_formats::encode::{PageEncoding, PageFormat, PngSize};
-use shibori_formats::manifest::{Sampling, UvOrigin};
+use shibori_formats::manifest::{Alpha, Sampling, UvOrigin};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};
@@ -26,11 +26,11 @@ pub struct PageOptions {
     /// Page file format, always lossless [default: png]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
     #[serde(deserialize_with = "word")]
-    pub page_format: Option<FormatChoice>,
+    pub page_format: Option<PageFormat>,
     /// Write PNG pages fast, or as small as possible
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
     #[serde(deserialize_with = "word")]
-    pub png: Option<PngChoice>,
+    pub png: Option<PngSize>,
     /// Reduce all pages to one palette of at most N colors (indexed, quantize), 2 to 256 including transparent, and report the color error
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
@@ -38,21 +38,21 @@ pub struct PageOptions {
     /// Straight or premultiplied alpha; recorded in the manifest [default: straight]
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
     #[serde(deserialize_with = "word")]
-    pub alpha: Option<AlphaChoice>,
+    pub alpha: Option<Alpha>,
     /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub no_spread: Flag,
     /// Texture filter the game should use: a hint stored in the manifest
     #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
     #[serde(deserialize_with = "word")]
-    pub sampling: Option<SamplingChoice>,
+    pub sampling: Option<Sampling>,
     /// Also write frame rectangles as fractions of the page (texture coordinates), 0 to 1: left, top, right, bottom
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub uv: Flag,
     /// Where v is 0
     #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
     #[serde(deserialize_with = "word")]
-    pub uv_origin: Option<UvOriginChoice>,
+    pub uv_origin: Option<UvOrigin>,
     /// One atlas per scale (@2x, @0.5x), all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
@@ -62,65 +62,6 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub companion: Vec<Companion>,
-}
-
-/// File format of pages.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum FormatChoice {
-    /// Readable everywhere
-    Png,
-    /// Lossless WebP
-    Webp,
-    /// Decodes fast
-    Qoi,
-    /// Run-length encoded
-    Tga,
-}
-
-/// How hard PNG pages are compressed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum PngChoice {
-    /// Fast, somewhat larger
-    Quick,
-    /// As small as possible; takes seconds
-    Small,
-}
-
-/// What colors are beside their alpha.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum AlphaChoice {
-    /// Colors independent of alpha
-    Straight,
-    /// Colors multiplied by alpha
-    Premultiplied,
-}
-
-/// How the game is to filter pages.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum SamplingChoice {
-    /// Sharp pixels (point filtering)
-    Nearest,
-    /// Blended with neighbors (linear filtering)
-    Smooth,
-}
-
-/// Where v is 0.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum UvOriginChoice {
-    /// v points down, as pixel rows do
-    Top,
-    /// v points up
-    Bottom,
 }
 
 /// What normal maps are called.
@@ -154,51 +95,32 @@ impl PageOptions {
         if self.page_scales.is_empty() { vec![PageScale::ONE] } else { self.page_scales.clone() }
     }
 
-    fn format(&self) -> PageFormat {
-        match self.page_format {
-            None | Some(FormatChoice::Png) => PageFormat::Png,
-            Some(FormatChoice::Webp) => PageFormat::Webp,
-            Some(FormatChoice::Qoi) => PageFormat::Qoi,
-            Some(FormatChoice::Tga) => PageFormat::Tga,
-        }
-    }
-
     /// How pages are encoded, defaults filled in.
     pub fn encoding(&self) -> PageEncoding {
-        let premultiplied = self.alpha == Some(AlphaChoice::Premultiplied);
+        let premultiplied = self.alpha == Some(Alpha::Premultiplied);
         let is_plain = self.no_spread.is_on() || premultiplied || self.palette.is_some();
         let spread = match self.sampling {
             _ if is_plain => 0,
-            Some(SamplingChoice::Smooth) => SPREAD_SMOOTH,
+            Some(Sampling::Smooth) => SPREAD_SMOOTH,
             _ => SPREAD,
         };
         PageEncoding {
-            format: self.format(),
-            png: match self.png {
-                None => PngSize::Usual,
-                Some(PngChoice::Quick) => PngSize::Quick,
-                Some(PngChoice::Small) => PngSize::Small,
-            },
+            format: self.page_format.unwrap_or_default(),
+            png: self.png.unwrap_or_default(),
             colors: self.palette.map(|most| most.get() as u16),
             // A palette has one clear color, so nothing can be spread under it.
             finish: ColorFinish { spread, premultiplied },
-            sampling: self.sampling.map(|sampling| match sampling {
-                SamplingChoice::Nearest => Sampling::Nearest,
-                SamplingChoice::Smooth => Sampling::Smooth,
-            }),
-            uv: self.uv.is_on().then_some(match self.uv_origin {
-                Some(UvOriginChoice::Bottom) => UvOrigin::Bottom,
-                None | Some(UvOriginChoice::Top) => UvOrigin::Top,
-            }),
+            sampling: self.sampling,
+            uv: self.uv.is_on().then(|| self.uv_origin.unwrap_or_default()),
         }
     }
 
     /// What can't be meant together.
     pub fn validate(&self) -> Result<(), OptionConflict> {
-        let is_png = self.format() == PageFormat::Png;
+        let is_png = self.page_format.unwrap_or_default() == PageFormat::Png;
         needs(self.png.is_some(), "png", is_png, "page-format", Some("png"))?;
         needs(self.palette.is_some(), "palette", is_png, "page-format", Some("png"))?;
-        let is_premultiplied = self.alpha == Some(AlphaChoice::Premultiplied);
+        let is_premultiplied = self.alpha == Some(Alpha::Premultiplied);
         if self.no_spread.is_on() && (is_premultiplied || self.palette.is_some()) {
             let second = if is_premultiplied { "alpha premultiplied" } else { "palette" };
             let why = ": it spreads nothing anyway";

@@ -51,14 +51,14 @@ pub struct ShowOption {
     /// What to draw over the frames: canvas, trim, pivot, boxes, polygon, or all
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]
-    pub show: Vec<ShowChoice>,
+    pub show: Vec<OverlayPart>,
 }
 
 /// What is drawn over frames.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
-pub enum ShowChoice {
+pub enum OverlayPart {
     /// Canvas border
     Canvas,
     /// Bounding box of the trimmed pixels
@@ -97,13 +97,13 @@ impl HeightOption {
 impl ShowOption {
     /// The list as what core draws.
     pub fn get(&self) -> Overlay {
-        let has = |what: ShowChoice| self.show.contains(&what) || self.show.contains(&ShowChoice::All);
+        let has = |what: OverlayPart| self.show.contains(&what) || self.show.contains(&OverlayPart::All);
         Overlay {
-            canvas: has(ShowChoice::Canvas),
-            trim: has(ShowChoice::Trim),
-            pivot: has(ShowChoice::Pivot),
-            boxes: has(ShowChoice::Boxes),
-            polygon: has(ShowChoice::Polygon),
+            canvas: has(OverlayPart::Canvas),
+            trim: has(OverlayPart::Trim),
+            pivot: has(OverlayPart::Pivot),
+            boxes: has(OverlayPart::Boxes),
+            polygon: has(OverlayPart::Polygon),
         }
     }
 }

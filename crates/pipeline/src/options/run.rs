@@ -25,7 +25,7 @@ pub struct RunOptions {
     /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits allows resized images in a set
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]
-    pub accept: Vec<AcceptChoice>,
+    pub accept: Vec<Accept>,
     /// Maximum pixels per image, read or written [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
     #[serde(deserialize_with = "text")]
@@ -40,7 +40,7 @@ pub struct RunOptions {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
-pub enum AcceptChoice {
+pub enum Accept {
     /// Animations and JPEGs that end early
     Truncated,
     /// Images of a set that were repainted at another size
@@ -54,8 +54,8 @@ impl RunOptions {
         Limits {
             pixels: self.max_pixels.unwrap_or(plain.pixels),
             memory: Budget::of(self.max_memory.map_or_else(|| memory().0 / 2, |size| size.0)),
-            accept_truncated: self.accept.contains(&AcceptChoice::Truncated),
-            accept_edits: self.accept.contains(&AcceptChoice::Edits),
+            accept_truncated: self.accept.contains(&Accept::Truncated),
+            accept_edits: self.accept.contains(&Accept::Edits),
             ..plain
         }
     }

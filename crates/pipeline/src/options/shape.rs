@@ -25,7 +25,7 @@ pub struct ShapeOptions {
     /// Mirror (flip) each frame within its own cell; frame order is unchanged
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(deserialize_with = "word")]
-    pub mirror: Option<MirrorChoice>,
+    pub mirror: Option<Mirror>,
     /// Scale (resize) all frames by one factor: 2, 0.5, 2/3, or fit:WxH for the largest at which every frame of the sprite fits
     #[cfg_attr(feature = "clap", arg(long, value_name = "F|fit:WxH"))]
     #[serde(deserialize_with = "text")]
@@ -33,7 +33,7 @@ pub struct ShapeOptions {
     /// Resampling filter for --scale [default: nearest]
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
     #[serde(deserialize_with = "word")]
-    pub resample: Option<ResampleChoice>,
+    pub resample: Option<Resample>,
     /// Move drawings on their canvas so that this point stays put through a clip (stabilize): feet, center, mass, match (the figure, detected automatically, or a matching --region), or mark:COLOR
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
     #[serde(deserialize_with = "text")]
@@ -45,15 +45,15 @@ pub struct ShapeOptions {
     /// Axes along which --align moves drawings; with x, a jump keeps its height [default: both]
     #[cfg_attr(feature = "clap", arg(long, value_name = "AXIS"))]
     #[serde(deserialize_with = "word")]
-    pub align_axis: Option<AlignAxisChoice>,
+    pub align_axis: Option<AlignAxis>,
     /// What --align aligns together: the frames of each clip, or all clips of a sprite [default: clip]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
-    pub align_per: Option<AlignPerChoice>,
+    pub align_per: Option<AlignPer>,
     /// Frame that --region is compared with [default: first]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FRAME"))]
     #[serde(deserialize_with = "word")]
-    pub align_with: Option<AlignWithChoice>,
+    pub align_with: Option<MatchWith>,
     /// Maximum distance --align match moves a drawing, in pixels [default: unlimited; with --region, half the canvas, up to 64]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
@@ -61,7 +61,7 @@ pub struct ShapeOptions {
     /// Trim (crop) transparent edges; the canvas size is kept in the manifest. Sets which frames share one trim box [default: frame for a dense atlas, else none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
-    pub trim: Option<TrimChoice>,
+    pub trim: Option<TrimScope>,
     /// Treat pixels with alpha up to N, 0 to 254, as empty when trimming [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
@@ -81,7 +81,7 @@ pub struct ShapeOptions {
     /// Which frames share one measured pivot [default: sprite]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
-    pub pivot_per: Option<PivotPerChoice>,
+    pub pivot_per: Option<PivotPer>,
     /// A named box (hitbox, collision box): body=auto (around each frame's opaque pixels), body=auto:clip (one per clip), body=x,y,width,height, or body=WxH (centered on the pivot); repeatable
     #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
     #[serde(rename = "box", deserialize_with = "texts")]
@@ -104,96 +104,11 @@ pub struct ShapeOptions {
     pub per_frame: Option<PathBuf>,
 }
 
-/// What shares one box when trimming.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum TrimChoice {
-    /// No trimming
-    None,
-    /// Each frame has its own box
-    Frame,
-    /// The frames of a clip share one
-    Clip,
-    /// The frames of a sprite share one
-    Sprite,
-}
-
-/// What shares one measured pivot.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum PivotPerChoice {
-    /// Each frame has its own
-    Frame,
-    /// The frames of a clip share one
-    Clip,
-    /// The frames of a sprite share one
-    Sprite,
-}
-
-/// Which way frames are mirrored.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum MirrorChoice {
-    /// Flip horizontally
-    LeftRight,
-    /// Flip vertically
-    UpDown,
-}
-
-/// How pixels of another size are made.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum ResampleChoice {
-    /// Sharp pixels, for factors such as 2 or 0.5
-    Nearest,
-    /// Blended pixels, for painted art
-    Smooth,
-}
-
-/// What frames are compared with when they are lined up.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum AlignWithChoice {
-    /// The first frame of the clip
-    First,
-    /// The previous frame, for features that change slowly
-    Previous,
-}
-
-/// The directions in which drawings are moved.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum AlignAxisChoice {
-    /// Left and right only
-    X,
-    /// Up and down only
-    Y,
-    /// Both
-    Both,
-}
-
-/// What is lined up with each other.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-#[serde(rename_all = "kebab-case")]
-pub enum AlignPerChoice {
-    /// The frames of each clip
-    Clip,
-    /// All clips of a sprite together, by the first one
-    Sprite,
-}
-
 impl ShapeOptions {
     /// What can't be meant together, and what has no effect. `trims` tells whether frames are trimmed where nothing is said,
     /// `scales` whether something else than `scale` resamples.
     pub fn validate(&self, trims: bool, scales: bool) -> Result<(), OptionConflict> {
-        let is_trimmed = self.trim.map_or(trims, |trim| trim != TrimChoice::None);
+        let is_trimmed = self.trim.map_or(trims, |trim| trim != TrimScope::None);
         needs(self.trim_border.is_some(), "trim-border", is_trimmed, "trim", None)?;
         let has_alpha = is_trimmed || self.polygon.is_some();
         needs(self.trim_alpha.is_some(), "trim-alpha", has_alpha, "trim", None)?;
@@ -221,69 +136,9 @@ impl ShapeOptions {
             || matches!(self.pivot, Some(Anchor::Mark(_)))
     }
 
-    /// What shares a box, where it was said.
-    pub fn trim_scope(&self) -> Option<TrimScope> {
-        self.trim.map(|scope| match scope {
-            TrimChoice::None => TrimScope::None,
-            TrimChoice::Frame => TrimScope::Frame,
-            TrimChoice::Clip => TrimScope::Clip,
-            TrimChoice::Sprite => TrimScope::Sprite,
-        })
-    }
-
     /// Up to which alpha pixels count as empty.
     pub fn trim_alpha(&self) -> u8 {
         self.trim_alpha.map_or(0, Whole::get_u8)
-    }
-
-    /// What shares one measured pivot, default filled in.
-    pub fn pivot_per(&self) -> PivotPer {
-        match self.pivot_per {
-            Some(PivotPerChoice::Frame) => PivotPer::Frame,
-            Some(PivotPerChoice::Clip) => PivotPer::Clip,
-            None | Some(PivotPerChoice::Sprite) => PivotPer::Sprite,
-        }
-    }
-
-    /// Which way frames are mirrored.
-    pub fn mirror(&self) -> Option<Mirror> {
-        self.mirror.map(|way| match way {
-            MirrorChoice::LeftRight => Mirror::LeftRight,
-            MirrorChoice::UpDown => Mirror::UpDown,
-        })
-    }
-
-    /// How pixels of another size are made, default filled in.
-    pub fn resample(&self) -> Resample {
-        match self.resample {
-            None | Some(ResampleChoice::Nearest) => Resample::Nearest,
-            Some(ResampleChoice::Smooth) => Resample::Smooth,
-        }
-    }
-
-    /// What frames are compared with, default filled in.
-    pub fn align_with(&self) -> MatchWith {
-        match self.align_with {
-            None | Some(AlignWithChoice::First) => MatchWith::First,
-            Some(AlignWithChoice::Previous) => MatchWith::Previous,
-        }
-    }
-
-    /// The directions in which drawings are moved, default filled in.
-    pub fn align_axis(&self) -> AlignAxis {
-        match self.align_axis {
-            Some(AlignAxisChoice::X) => AlignAxis::X,
-            Some(AlignAxisChoice::Y) => AlignAxis::Y,
-            None | Some(AlignAxisChoice::Both) => AlignAxis::Both,
-        }
-    }
-
-    /// What is lined up with each other, default filled in.
-    pub fn align_per(&self) -> AlignPer {
-        match self.align_per {
-            None | Some(AlignPerChoice::Clip) => AlignPer::Clip,
-            Some(AlignPerChoice::Sprite) => AlignPer::Sprite,
-        }
     }
 
     /// How much of a clip's solid pixels its box covers at least, from 0 to 1.

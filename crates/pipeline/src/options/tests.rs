@@ -123,7 +123,7 @@ fn commands_are_made_of_the_groups() {
     assert!(slice.cut.has_cut_method() && slice.clean.changes_pixels() && slice.clips.clip.len() == 1);
     let pack = json!({ "pack": { "layout": "grid" }, "page": { "png": "quick" }, "only": "koi" });
     let pack: PackOptions = serde_json::from_value(pack).unwrap();
-    assert_eq!(pack.arrange.layout(), LayoutChoice::Grid);
+    assert_eq!(pack.arrange.layout(), LayoutName::Grid);
     let guide: GuideOptions = serde_json::from_value(json!({ "grid": "8x4", "cell": "32x48" })).unwrap();
     assert_eq!(guide.grid.columns, 8);
     assert!(serde_json::from_value::<GuideOptions>(json!({ "grid": "8x4" })).is_err());

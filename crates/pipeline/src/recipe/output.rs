@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 
-use crate::options::{ExportChoice, ExportOptions, GridPreviewOptions, ZoomOption};
+use crate::options::{ExportFormat, ExportOptions, GridPreviewOptions, ZoomOption};
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::sprite::place_of;
 use crate::recipe::table::{Located, Settings, Table};
@@ -63,7 +63,7 @@ enum As {
 impl Export {
     /// How its file ends where nothing else is said; a template's own ending is its own.
     pub fn ending(&self) -> Option<&'static str> {
-        self.options.to.map(ExportChoice::ending)
+        self.options.to.map(ExportFormat::ending)
     }
 }
 

@@ -4,7 +4,9 @@ use shibori_core::shape::Anchor;
 use shibori_formats::DisplaySlashed;
 
 use super::*;
-use crate::options::{LayoutChoice, TrimChoice};
+use shibori_core::shape::TrimScope;
+
+use crate::options::LayoutName;
 
 fn read(text: &str) -> Recipe {
     Recipe::of(Text::new(Path::new("shibori.toml"), text.to_owned()))
@@ -57,20 +59,20 @@ fn narrower_tables_go_over_wider_ones_key_by_key() {
     assert_eq!(part.options.cut.grid.unwrap().columns, 8);
     assert!(part.options.cut.blank.is_none(), "a default is put back");
     let feet: Anchor = "feet".parse().unwrap();
-    assert_eq!((koi.making.shape.pivot, koi.making.shape.trim), (Some(feet), Some(TrimChoice::Clip)));
+    assert_eq!((koi.making.shape.pivot, koi.making.shape.trim), (Some(feet), Some(TrimScope::Clip)));
     let names: Vec<String> = koi.making.clips.clip.iter().map(|clip| clip.name().to_string()).collect();
     assert_eq!(names, ["swim", "turn"]);
     let own = &koi.own[0];
     assert_eq!(own.name.value, "turn");
     let shape = &own.making.as_ref().unwrap().shape;
-    assert_eq!((shape.pivot, shape.trim), ("center".parse().ok(), Some(TrimChoice::Clip)));
+    assert_eq!((shape.pivot, shape.trim), ("center".parse().ok(), Some(TrimScope::Clip)));
     assert!(own.edits.speed.is_some());
     let frog = &recipe.sprites[1].making;
     assert_eq!(frog.parts[0].options.cut.grid.unwrap().columns, 4);
     assert!(frog.parts[1].options.cut.grid.is_none());
     assert_eq!(frog.parts[0].from.len(), 2);
     let pond = &recipe.atlases[0].options.arrange;
-    assert_eq!(pond.layout(), LayoutChoice::Grid);
+    assert_eq!(pond.layout(), LayoutName::Grid);
     assert_eq!(pond.gutter.unwrap().get(), 1);
 }
 

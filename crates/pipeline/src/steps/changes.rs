@@ -45,7 +45,7 @@ pub(crate) fn mending(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<V
 pub(crate) fn cleaning(set: &FrameSet, clean: &CleanOptions) -> Result<Vec<Change>, Error> {
     let key = key_of(set, clean)?;
     let mut changes = mending(clean, key.as_ref())?;
-    changes.extend(key.map(|colors| Change::Key { colors, scope: clean.scope() }));
+    changes.extend(key.map(|colors| Change::Key { colors, scope: clean.key_scope.unwrap_or_default() }));
     Ok(changes)
 }
 
@@ -92,21 +92,25 @@ pub(crate) fn shaping(
     cx: &Context<'_>,
 ) -> Result<Vec<Change>, Error> {
     let mut changes = Vec::new();
-    changes.extend(shape.mirror().map(Change::Mirror));
-    changes.extend(shape.scale.map(|rule| Change::Scale(rule, shape.resample())));
+    changes.extend(shape.mirror.map(Change::Mirror));
+    changes.extend(shape.scale.map(|rule| Change::Scale(rule, shape.resample.unwrap_or_default())));
     if let Some(to) = shape.align {
         let region = match shape.region {
             None => None,
             Some(region) => Some(region.to_rect().ok_or(Error::RegionOutside { region })?),
         };
         let reach = shape.align_reach.map(Whole::get);
-        let (with, axis, per) = (shape.align_with(), shape.align_axis(), shape.align_per());
+        let (with, axis, per) = (
+            shape.align_with.unwrap_or_default(),
+            shape.align_axis.unwrap_or_default(),
+            shape.align_per.unwrap_or_default(),
+        );
         changes.push(Change::Align(AlignOptions { to, region, with, reach, axis, per }));
     }
     if defaults.is_loose {
         changes.push(Change::Gather(shape.pivot));
     }
-    let per = shape.pivot_per();
+    let per = shape.pivot_per.unwrap_or_default();
     changes.extend(shape.pivot.map(|anchor| Change::Pivot(anchor, per)));
     changes.extend(lower_canvas(shape, defaults));
     changes.extend(shape.boxes.iter().map(|spec| Change::Box(spec.clone(), shape.box_share())));
@@ -128,7 +132,7 @@ pub(crate) fn shaping(
 
 /// Canvas and trim, and the pivot that is a place of the canvas they leave.
 fn lower_canvas(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
-    let scope = shape.trim_scope().unwrap_or(defaults.trim);
+    let scope = shape.trim.unwrap_or(defaults.trim);
     let trim = Trim { scope, alpha: shape.trim_alpha(), border: shape.trim_border.unwrap_or(0) };
     let mut changes = Vec::new();
     let has_size =
@@ -145,7 +149,9 @@ fn lower_canvas(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
     }
     let is_place = matches!(shape.pivot, Some(Anchor::Fraction(_)));
     if is_place && (shape.canvas.is_some() || defaults.is_loose) {
-        changes.extend(shape.pivot.map(|anchor| Change::PlacePivot(anchor, shape.pivot_per())));
+        changes.extend(
+            shape.pivot.map(|anchor| Change::PlacePivot(anchor, shape.pivot_per.unwrap_or_default())),
+        );
     }
     changes
 }

@@ -6,7 +6,7 @@ use shibori_formats::ReadProblem;
 use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, File, Gltf, Starter};
 use tracing::info_span;
 
-use crate::options::{ExportChoice, ExportOptions};
+use crate::options::{ExportFormat, ExportOptions};
 use crate::{Context, Error};
 
 /// Metadata in another form. Nothing is written.
@@ -73,7 +73,7 @@ pub fn write_export(exported: &Exported, cx: &Context<'_>) -> Result<(), Error> 
 
 /// What is to be made.
 enum Wanted {
-    Format(ExportChoice),
+    Format(ExportFormat),
     Template { name: PathBuf, source: String, ending: String },
 }
 
@@ -120,11 +120,11 @@ impl Wanted {
         let unit = options.unit.map_or(1.0, |unit| unit.0);
         let scene = |container| export::gltf(subject, &Gltf { container, unit }, target);
         Ok(match self {
-            Self::Format(ExportChoice::Csv) => export::csv(subject, target)?,
-            Self::Format(ExportChoice::Css) => export::css(subject, target)?,
-            Self::Format(ExportChoice::Svg) => export::svg(subject, target)?,
-            Self::Format(ExportChoice::Gltf) => scene(Container::Text)?,
-            Self::Format(ExportChoice::Glb) => scene(Container::Binary)?,
+            Self::Format(ExportFormat::Csv) => export::csv(subject, target)?,
+            Self::Format(ExportFormat::Css) => export::css(subject, target)?,
+            Self::Format(ExportFormat::Svg) => export::svg(subject, target)?,
+            Self::Format(ExportFormat::Gltf) => scene(Container::Text)?,
+            Self::Format(ExportFormat::Glb) => scene(Container::Binary)?,
             Self::Template { name, source, .. } => {
                 let text = export::render(subject, source)
                     .map_err(|error| Error::Template { template: name.clone(), error })?;

@@ -12,7 +12,7 @@ use shibori_formats::decode::previous_placements;
 use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
 
-use crate::options::{ClipOptions, LayoutChoice, PackOptions};
+use crate::options::{ClipOptions, LayoutName, PackOptions};
 use crate::order::{Change, Naming, Plan, check_frame_size};
 use crate::steps::changes::{Defaults, marks, shaping};
 use crate::steps::loading::load_all;
@@ -71,7 +71,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         false => set,
     };
     let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();
-    let set = stepped(set, step, kernel_margin(&factors, options.shape.resample()), cx)?;
+    let set = stepped(set, step, kernel_margin(&factors, options.shape.resample.unwrap_or_default()), cx)?;
     let layers = fit_companions(&set, &companions);
     for (layer, companions) in layers.iter().zip(&companions) {
         if let Some(&first) = layer.missing.first() {
@@ -86,7 +86,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         cx.tell(Notice::ArrangedAnew { why });
     }
     hold_pages(&atlas, cx)?;
-    let how = options.shape.resample();
+    let how = options.shape.resample.unwrap_or_default();
     let scaled = |&factor: &PageScale| {
         let _room = hold_scale(&atlas, factor, cx)?;
         let scaled = atlas.scaled(factor, how)?;
@@ -95,7 +95,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         Ok::<Atlas, Error>(scaled)
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
-    let has_cells = options.arrange.layout() != LayoutChoice::Dense;
+    let has_cells = options.arrange.layout() != LayoutName::Dense;
     Ok(Packed {
         atlases,
         canvas_pixels,
@@ -128,9 +128,9 @@ fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<Opti
 
 /// What shares one box where frames are trimmed: by itself each frame has its own, but only where place is not index.
 fn trim_scope(options: &PackOptions) -> TrimScope {
-    let is_dense = options.arrange.layout() == LayoutChoice::Dense;
+    let is_dense = options.arrange.layout() == LayoutName::Dense;
     let default = if is_dense { TrimScope::Frame } else { TrimScope::None };
-    options.shape.trim_scope().unwrap_or(default)
+    options.shape.trim.unwrap_or(default)
 }
 
 /// Writes atlases at a path without extension.

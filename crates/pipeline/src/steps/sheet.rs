@@ -67,7 +67,7 @@ pub(crate) fn prepared(
     };
     let _room = cx.check_memory(Growth::Change, pixels.size().area())?;
     let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
-    let keyed = key(pixels, &colors, clean.scope());
+    let keyed = key(pixels, &colors, clean.key_scope.unwrap_or_default());
     if keyed.pixels == 0 {
         let background = match found {
             Background::Flat { color, .. } => Some(Color(color)),

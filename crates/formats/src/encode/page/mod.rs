@@ -11,6 +11,7 @@ mod tga;
 mod webp;
 
 use image::RgbaImage;
+use serde::Deserialize;
 use shibori_core::pack::ColorFinish;
 
 use crate::WriteProblem;
@@ -41,28 +42,34 @@ pub struct PageEncoding {
 }
 
 /// File formats of pages, all of them lossless.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PageFormat {
-    /// Everything reads it.
+    /// Readable everywhere
     #[default]
     Png,
-    /// Without loss; here seldom smaller than PNG.
+    /// Lossless WebP
     Webp,
-    /// Decodes fast.
+    /// Decodes fast
     Qoi,
-    /// Simple, for engines of old.
+    /// Run-length encoded
     Tga,
 }
 
 /// How small PNG files are made; all decode to the same pixels.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PngSize {
-    /// Written in a moment, somewhat larger.
+    /// Fast, somewhat larger
     Quick,
     /// In between.
     #[default]
+    #[cfg_attr(feature = "clap", value(skip))]
+    #[serde(skip)]
     Usual,
-    /// As small as it gets, which takes seconds.
+    /// As small as possible; takes seconds
     Small,
 }
 
