@@ -1,16 +1,91 @@
-//! Frames as bytes, kept between builds so that sources that did not change need not be cut again: the manifest of a set,
-//! and the pixels of its frames one after another. Only this version of shibori reads them.
+//! A cache of sliced frames, in the hidden folder beside a recipe: sources that did not change need not be cut again. It can
+//! be deleted at any time.
+//!
+//! An entry is the manifest of a set, and the pixels of its frames one after another, compressed, under a digest. Only this
+//! version of shibori reads it.
 
-use shibori_core::{Budget, Frame, FrameSet, Pixels};
+use std::collections::HashSet;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use image::RgbaImage;
+use shibori_core::{Budget, Frame, FrameSet, Pixels};
 
 use crate::decode::set::frames_of;
 use crate::manifest::{self, Manifest};
 use crate::store::Digest;
 
+/// 1,000 sheets of 16 frames of 48x48 px take 59 MB.
+const MAX_BYTES: u64 = 1 << 30;
+
+/// Frames in a folder, each set under a digest of everything that it is made from.
+#[derive(Debug)]
+pub struct FrameCache {
+    folder: PathBuf,
+    max_bytes: u64,
+    bytes: AtomicU64,
+}
+
+impl FrameCache {
+    /// The cache in a folder, which need not exist.
+    pub fn of(folder: PathBuf) -> Self {
+        Self::with_limit(folder, MAX_BYTES)
+    }
+
+    fn with_limit(folder: PathBuf, max_bytes: u64) -> Self {
+        let bytes = files(&folder).iter().filter_map(|(path, _)| Some(fs::metadata(path).ok()?.len())).sum();
+        Self { folder, max_bytes, bytes: AtomicU64::new(bytes) }
+    }
+
+    /// The frames under a key; `None` if there are none, or there is no memory for them.
+    pub fn read(&self, key: Digest, memory: &Budget) -> Option<FrameSet> {
+        let path = self.path(key);
+        let _lease = memory.take(fs::metadata(&path).ok()?.len()).ok()?;
+        from_bytes(&fs::read(path).ok()?, memory)
+    }
+
+    /// Stores frames, as long as there is room. Failures are ignored: the frames are only cut again.
+    pub fn write(&self, key: Digest, set: &FrameSet) {
+        let Some(bytes) = to_bytes(set) else { return };
+        let length = bytes.len() as u64;
+        if self.bytes.fetch_add(length, Ordering::Relaxed).saturating_add(length) > self.max_bytes {
+            self.bytes.fetch_sub(length, Ordering::Relaxed);
+            return;
+        }
+        let path = self.path(key);
+        let draft = path.with_extension("new");
+        let _ = fs::create_dir_all(&self.folder);
+        if fs::write(&draft, bytes).and_then(|()| fs::rename(&draft, &path)).is_err() {
+            let _ = fs::remove_file(draft);
+        }
+    }
+
+    /// Removes all other entries.
+    pub fn retain(&self, keys: &[Digest]) {
+        let wanted: HashSet<String> = keys.iter().map(Digest::to_string).collect();
+        for (path, name) in files(&self.folder) {
+            if !wanted.contains(&name) {
+                let _ = fs::remove_file(path);
+            }
+        }
+        if keys.is_empty() {
+            let _ = fs::remove_dir(&self.folder);
+        }
+    }
+
+    fn path(&self, key: Digest) -> PathBuf {
+        self.folder.join(key.to_string())
+    }
+}
+
+fn files(folder: &Path) -> Vec<(PathBuf, String)> {
+    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+    entries.map(|entry| (entry.path(), entry.file_name().to_string_lossy().into_owned())).collect()
+}
+
 /// Frames as bytes; `None` if they would not come back exactly as they are.
-pub fn to_bytes(set: &FrameSet) -> Option<Vec<u8>> {
+fn to_bytes(set: &FrameSet) -> Option<Vec<u8>> {
     let manifest =
         serde_json::to_vec(&manifest::of_set(set, &vec![String::new(); set.frames().len()])).ok()?;
     let mut bytes = (manifest.len() as u64).to_le_bytes().to_vec();
@@ -26,7 +101,7 @@ pub fn to_bytes(set: &FrameSet) -> Option<Vec<u8>> {
 }
 
 /// The frames that these bytes are of; `None` if they are anything else, or there is no memory for them.
-pub fn from_bytes(bytes: &[u8], memory: &Budget) -> Option<FrameSet> {
+fn from_bytes(bytes: &[u8], memory: &Budget) -> Option<FrameSet> {
     let (digest, rest) = bytes.split_first_chunk::<32>()?;
     let (length, packed) = rest.split_first_chunk::<8>()?;
     let length = u64::from_le_bytes(*length);
@@ -119,5 +194,28 @@ mod tests {
             )
         });
         assert!(to_bytes(&marked.unwrap()).is_none());
+    }
+
+    #[test]
+    fn frames_are_kept_until_nothing_wants_them() {
+        let home = tempfile::tempdir().unwrap();
+        let frames = FrameCache::of(home.path().join("frames"));
+        let picture = Pixels::whole(image::RgbaImage::from_pixel(4, 4, image::Rgba([9, 8, 7, 255])));
+        let name = || Name::new("koi").unwrap();
+        let set = FrameSet::new(vec![Frame::new(name(), name(), picture).unwrap()], Vec::new()).unwrap();
+        let (one, other) = (Digest::of(b"one"), Digest::of(b"other"));
+        frames.write(one, &set);
+        frames.write(other, &set);
+        let memory = Budget::default();
+        assert_eq!(frames.read(one, &memory).unwrap().frames().len(), 1);
+        fs::write(frames.path(other), b"spoiled").unwrap();
+        assert!(frames.read(other, &memory).is_none());
+        let full = FrameCache::with_limit(home.path().join("full"), 8);
+        full.write(one, &set);
+        assert!(full.read(one, &memory).is_none(), "beyond the limit nothing is stored");
+        frames.retain(&[one]);
+        assert!(frames.read(one, &memory).is_some() && !frames.path(other).exists());
+        frames.retain(&[]);
+        assert!(!home.path().join("frames").exists());
     }
 }

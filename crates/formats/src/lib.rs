@@ -11,16 +11,17 @@ pub mod decode;
 pub mod encode;
 pub mod export;
 pub mod frame_cache;
+pub mod machine;
 pub mod manifest;
 pub mod store;
 
 mod error;
+mod escape;
 mod hand_work;
 mod shown;
 mod tables;
-mod xml;
 
 pub use error::{Error, ReadProblem, WriteProblem};
+pub use escape::{escape_url_path, escape_xml};
 pub use hand_work::HandWork;
 pub use shown::{DisplaySlashed, SlashedPath};
-pub use xml::escape_xml;

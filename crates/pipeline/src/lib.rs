@@ -69,12 +69,11 @@ pub mod steps;
 
 mod context;
 mod error;
-mod machine;
 mod notice;
 mod source;
 
 pub use context::{Context, NoopObserver, Observer, Task};
 pub use error::{Error, Growth};
-pub use machine::{memory, peak_memory};
 pub use notice::Notice;
+pub use shibori_formats::machine::{memory, peak_memory};
 pub use source::Source;

@@ -1,13 +1,15 @@
 //! `shibori init`: a recipe from what sources hold, to be built at once and changed at will.
 
 use std::fmt::Write;
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::encode;
 use shibori_pipeline::options::PAGE_MAX;
-use shibori_pipeline::recipe::{OUT, RECIPE_FILE};
+use shibori_pipeline::recipe::{
+    OUT, RECIPE_FILE, separate_tables, slice_line, sources_in, string_or_list, toml_key, toml_string,
+};
 use shibori_pipeline::steps::{Draft, DraftCut, DraftSprite, draft};
 
 use super::CommandContext;
@@ -46,7 +48,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
     let file = args.output.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
     let folder = if file == Path::new(STANDARD) { PathBuf::new() } else { folder_of(&file) };
     let mut drafted = draft(&args.sources, &folder.join(OUT), &cx)?;
-    drafted.sprites = drafted.sprites.iter().flat_map(|sprite| tables(sprite, &folder)).collect();
+    drafted.sprites = drafted.sprites.iter().flat_map(|sprite| separate_tables(sprite, &folder)).collect();
     let text = recipe(&drafted, &folder);
     if file == Path::new(STANDARD) {
         program.console.text(&text);
@@ -63,7 +65,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         program.say(&format!(
             "{:<16} {}: {}{sure}",
             sprite.name,
-            first_and_more(&from(sprite, &folder)),
+            first_and_more(&sources_in(sprite, &folder)),
             told(sprite)
         ));
     }
@@ -77,7 +79,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
     program.say(&format!("next: shibori build{build}"));
     let report = |sprite: &DraftSprite| SpriteReport {
         name: sprite.name.clone(),
-        from: from(sprite, &folder).join(", "),
+        from: sources_in(sprite, &folder).join(", "),
         sure: sprite.is_sure,
     };
     program.console.result(&Report {
@@ -114,7 +116,7 @@ fn recipe(draft: &Draft, folder: &Path) -> String {
         .filter(|sprite| sprite.cut != DraftCut::Blank)
         .partition(|sprite| is_large(sprite));
     if !packed.is_empty() {
-        let names: Vec<String> = packed.iter().map(|sprite| quoted(&sprite.name)).collect();
+        let names: Vec<String> = packed.iter().map(|sprite| toml_string(&sprite.name)).collect();
         let used = if large.is_empty() { "\"*\"".to_owned() } else { names.join(", ") };
         let _ = write!(text, "\n[atlas.atlas]\nuse = [{used}]\n");
         text.push_str("\n# A player for every clip.\n[[atlas.atlas.preview]]\nas = \"html\"\n");
@@ -140,7 +142,7 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
 }
 
 fn written(sprite: &DraftSprite, folder: &Path) -> String {
-    let mut text = format!("[sprite.{}]\n", key(&sprite.name));
+    let mut text = format!("[sprite.{}]\n", toml_key(&sprite.name));
     let told = told(sprite);
     let mut letters = told.chars();
     let capital = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
@@ -156,13 +158,13 @@ fn written(sprite: &DraftSprite, folder: &Path) -> String {
             _ => writeln!(text, "# Uncertain{others}. To preview: shibori preview grid {sheet} -o cut.png"),
         };
     }
-    let _ = writeln!(text, "from = {}", one_or_list(&from(sprite, folder)));
-    if let Some(line) = slice(&sprite.cut) {
+    let _ = writeln!(text, "from = {}", string_or_list(&sources_in(sprite, folder)));
+    if let Some(line) = slice_line(&sprite.cut) {
         let _ = writeln!(text, "{line}");
     }
     if !sprite.is_sure {
         for other in sprite.others.iter().take(MOST_OTHERS) {
-            if let Some(line) = slice(other) {
+            if let Some(line) = slice_line(other) {
                 let _ = writeln!(text, "# {line}  # {}", cut_told(other));
             }
         }
@@ -189,7 +191,7 @@ fn clips(sprite: &DraftSprite) -> String {
     // A strip, whichever way it goes, is one clip.
     if rows.len() == 1 || rows.iter().all(|&count| count == 1) {
         let name = if sprite.sprites > 1 { "all".to_owned() } else { clip_name(&sprite.name) };
-        return format!("clips = {{ {} = \"0-{} @10fps\" }}\n", key(&name), frames - 1);
+        return format!("clips = {{ {} = \"0-{} @10fps\" }}\n", toml_key(&name), frames - 1);
     }
     if rows.len() > MAX_CLIP_ROWS {
         return format!(
@@ -201,7 +203,7 @@ fn clips(sprite: &DraftSprite) -> String {
     let names: Vec<String> = per_row.iter().enumerate().map(name).collect();
     format!(
         "# Each row is a clip; replace these names with your own.\nclip-rows = {}\n",
-        quoted(&names.join(","))
+        toml_string(&names.join(","))
     )
 }
 
@@ -209,33 +211,6 @@ fn clips(sprite: &DraftSprite) -> String {
 fn clip_name(sprite: &str) -> String {
     let is_plain = |c: char| c.is_alphanumeric() || c == '-' || c == '_';
     if !sprite.is_empty() && sprite.chars().all(is_plain) { sprite.to_owned() } else { "all".to_owned() }
-}
-
-fn slice(cut: &DraftCut) -> Option<String> {
-    Some(match cut {
-        DraftCut::Grid { counts, cell, spacing, fills, .. } => {
-            let mut keys = Vec::new();
-            let is_plain = *spacing == shibori_core::cut::Spacing::default();
-            if !is_plain || !fills {
-                keys.push(format!("cell = \"{cell}\""));
-            }
-            if is_plain || !fills {
-                keys.insert(0, format!("grid = \"{counts}\""));
-            }
-            let zero = shibori_core::Pair::default();
-            if spacing.offset != zero {
-                keys.push(format!("offset = \"{}\"", spacing.offset));
-            }
-            if spacing.gutter != zero {
-                keys.push(format!("gutter = \"{}\"", spacing.gutter));
-            }
-            format!("slice = {{ {} }}", keys.join(", "))
-        }
-        DraftCut::Islands(_) => "slice = { islands = true }".to_owned(),
-        DraftCut::Whole => "slice = { grid = \"1x1\" }".to_owned(),
-        DraftCut::Flat => "slice = { grid = \"1x1\", blank = \"keep\" }".to_owned(),
-        DraftCut::Animation(..) | DraftCut::Frames | DraftCut::Blank => return None,
-    })
 }
 
 /// What a source is taken for.
@@ -265,106 +240,9 @@ fn cut_told(cut: &DraftCut) -> String {
     }
 }
 
-/// The sources as a recipe in this folder names them. Patterns don't lead out of a project, so files are listed there.
-fn from(sprite: &DraftSprite, folder: &Path) -> Vec<String> {
-    let path = relative_path(&sprite.source, folder);
-    let Some((before, star, after)) = sprite.pattern.as_ref().filter(|_| is_inside(&path)) else {
-        return sprite.files.iter().map(|path| as_pattern(&relative_path(path, folder))).collect();
-    };
-    let name = format!("{}{star}{}", escaped(before), escaped(after));
-    let inner = path.parent().map(as_pattern).filter(|inner| !inner.is_empty());
-    vec![inner.map_or_else(|| name.clone(), |inner| format!("{inner}/{name}"))]
-}
-
-/// Whether a path that begins in the recipe's folder is in it.
-fn is_inside(path: &Path) -> bool {
-    matches!(path.components().next(), Some(Component::Normal(_)))
-}
-
-/// Sprites of one pattern, each with a table of its own where a pattern can't be.
-fn tables(sprite: &DraftSprite, folder: &Path) -> Vec<DraftSprite> {
-    if sprite.sprites == 1 || is_inside(&relative_path(&sprite.source, folder)) {
-        return vec![sprite.clone()];
-    }
-    let alone = |file: &PathBuf| {
-        let name = file.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-        let (source, files, pattern) = (file.clone(), vec![file.clone()], None);
-        DraftSprite { name, source, files, pattern, sprites: 1, ..sprite.clone() }
-    };
-    sprite.files.iter().map(alone).collect()
-}
-
 fn first_and_more(texts: &[String]) -> String {
     match texts {
         [first, more @ ..] if !more.is_empty() => format!("{first} and {} more", more.len()),
         texts => texts.concat(),
     }
-}
-
-/// One text, or a list of them.
-fn one_or_list(texts: &[String]) -> String {
-    match texts {
-        [one] => quoted(one),
-        several => format!("[{}]", several.iter().map(|text| quoted(text)).collect::<Vec<_>>().join(", ")),
-    }
-}
-
-/// A path with `/`, such that no sign of a pattern in it means one.
-fn as_pattern(path: &Path) -> String {
-    escaped(&path.shown().to_string())
-}
-
-fn escaped(text: &str) -> String {
-    text.chars()
-        .map(|c| if matches!(c, '*' | '?' | '[' | ']') { format!("[{c}]") } else { c.to_string() })
-        .collect()
-}
-
-/// A path that begins in the current folder, from another folder. One that was typed in full stays so outside of that.
-fn relative_path(path: &Path, folder: &Path) -> PathBuf {
-    let (file, base) = (full(path), full(folder));
-    if path.is_absolute() && !file.starts_with(&base) {
-        return file;
-    }
-    let shared = file.components().zip(base.components()).take_while(|(a, b)| a == b).count();
-    // On another drive, nothing is shared.
-    if shared == 0 {
-        return file;
-    }
-    let up = base.components().skip(shared).map(|_| Component::ParentDir);
-    up.chain(file.components().skip(shared)).collect()
-}
-
-/// A path from the root, without `.` and `..`.
-fn full(path: &Path) -> PathBuf {
-    let mut full = PathBuf::new();
-    for part in
-        std::path::absolute(Path::new(".").join(path)).unwrap_or_else(|_| path.to_owned()).components()
-    {
-        match part {
-            Component::CurDir => {}
-            Component::ParentDir => drop(full.pop()),
-            part => full.push(part),
-        }
-    }
-    full
-}
-
-/// A key of TOML: bare where it may be.
-fn key(name: &str) -> String {
-    let is_bare = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
-    if !name.is_empty() && name.chars().all(is_bare) { name.to_owned() } else { quoted(name) }
-}
-
-/// A basic string of TOML.
-fn quoted(text: &str) -> String {
-    let mut quoted = String::from("\"");
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => quoted.extend(['\\', c]),
-            c if c.is_control() => drop(write!(quoted, "\\u{:04X}", u32::from(c))),
-            c => quoted.push(c),
-        }
-    }
-    quoted + "\""
 }

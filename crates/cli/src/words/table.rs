@@ -1,23 +1,18 @@
 //! Tables for people: columns two spaces apart, as wide as a terminal shows them, whatever script names are in.
 
-use comfy_table::{Cell, CellAlignment, ContentArrangement, Table, presets};
+use unicode_width::UnicodeWidthStr;
 
 /// A heading and its rows as lines. Columns whose number is in `right` are numbers, flush right.
 pub(crate) fn table(heading: &[&str], rows: &[Vec<String>], right: &[usize]) -> (String, Vec<String>) {
-    let mut table = Table::new();
-    table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
-    let cell = |(at, text): (usize, &str)| {
-        let side = if right.contains(&at) { CellAlignment::Right } else { CellAlignment::Left };
-        Cell::new(text).set_alignment(side)
+    let heading: Vec<String> = heading.iter().map(ToString::to_string).collect();
+    let all = || std::iter::once(&heading).chain(rows);
+    let width = |column: usize| all().filter_map(|row| row.get(column)).map(|text| text.width()).max();
+    let cell = |(column, text): (usize, &String)| {
+        let space = " ".repeat(width(column).unwrap_or(0) - text.width());
+        if right.contains(&column) { format!("{space}{text}  ") } else { format!("{text}{space}  ") }
     };
-    table.add_row(heading.iter().copied().enumerate().map(cell));
-    for row in rows {
-        table.add_row(row.iter().map(String::as_str).enumerate().map(cell));
-    }
-    for column in table.column_iter_mut() {
-        column.set_padding((0, 2));
-    }
-    let mut lines = table.lines().map(|line| line.trim_end().to_owned());
+    let mut lines =
+        all().map(|row| row.iter().enumerate().map(cell).collect::<String>().trim_end().to_owned());
     (lines.next().unwrap_or_default(), lines.collect())
 }
 
@@ -26,7 +21,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn columns_stand_under_each_other_in_any_script() {
+    fn columns_are_aligned_in_any_script() {
         let rows = [
             vec!["koi".to_owned(), "8".to_owned()],
             vec!["\u{9bc9}\u{306e}\u{6b69}\u{304d}".to_owned(), "12".to_owned()],

@@ -5,6 +5,7 @@
 //! are no images are passed over.
 
 use std::collections::HashMap;
+use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -82,24 +83,21 @@ fn gather(
     Ok(())
 }
 
-/// Images and sub-folders, each in natural order.
+/// The names of everything in a folder, in natural order.
+pub fn names_in(folder: &Path) -> Result<Vec<OsString>, Error> {
+    // An empty path is the current folder.
+    let place = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let entries = fs::read_dir(place).map_err(|error| Error::read(folder, error))?;
+    let mut names: Vec<OsString> = entries.flatten().map(|entry| entry.file_name()).collect();
+    names.sort_by(|a, b| natord::compare(&a.to_string_lossy(), &b.to_string_lossy()).then_with(|| a.cmp(b)));
+    Ok(names)
+}
+
+/// Images and subfolders, each in natural order.
 fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
-    let (mut images, mut folders) = (Vec::new(), Vec::new());
-    for entry in fs::read_dir(folder).map_err(|error| Error::read(folder, error))? {
-        let path = entry.map_err(|error| Error::read(folder, error))?.path();
-        if file_name(&path).starts_with('.') {
-            continue;
-        }
-        if path.is_dir() {
-            folders.push(path);
-        } else if is_image(&path) {
-            images.push(path);
-        }
-    }
-    for list in [&mut images, &mut folders] {
-        list.sort_by(|a, b| natord::compare(&file_name(a), &file_name(b)).then_with(|| a.cmp(b)));
-    }
-    Ok((images, folders))
+    let names = names_in(folder)?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'));
+    let paths = names.map(|name| folder.join(name)).filter(|path| path.is_dir() || is_image(path));
+    Ok(paths.partition(|path| !path.is_dir()))
 }
 
 /// Whether a file is called as images and animations are.

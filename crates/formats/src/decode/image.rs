@@ -30,7 +30,7 @@ fn piped(limits: &Limits) -> Result<Vec<u8>, Error> {
 }
 
 /// The whole of a file, with a plain word where it is a folder.
-pub(crate) fn read_bytes(path: &Path) -> Result<Vec<u8>, Error> {
+pub fn read_bytes(path: &Path) -> Result<Vec<u8>, Error> {
     if path == Path::new(STDIN) {
         let mut bytes = Vec::new();
         return match std::io::stdin().lock().read_to_end(&mut bytes) {

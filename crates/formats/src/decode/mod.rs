@@ -23,10 +23,11 @@ mod webp;
 mod y4m;
 
 pub use codec::{Animation, AnimationFrame, Format, ImageInfo, Limits, Loaded, Picture};
-pub use folder::{images_in, is_image, is_numbered, read as images_of, sequence_of};
+pub use folder::{images_in, is_image, is_numbered, names_in, read as images_of, sequence_of};
 pub use frames::{animation_frames, frames_of_still};
 pub use image::image;
-pub(crate) use image::{read_bytes, read_staged};
+pub use image::read_bytes;
+pub(crate) use image::read_staged;
 pub(crate) use outcome::file_name;
 pub use outcome::{LoadedFrames, ReadNotice, sprite_name};
 pub use overrides::overrides;

@@ -13,6 +13,7 @@ use base64::engine::general_purpose::STANDARD;
 use image::{RgbaImage, imageops};
 
 use crate::encode::png;
+use crate::escape::escape_url_path;
 use crate::export::facts::PlayedStep;
 use crate::export::idents::{css_name, idents};
 use crate::export::{ExportError, ExportSource, File};
@@ -105,7 +106,7 @@ impl Sheet<'_> {
 
     fn url(&self, page: usize) -> String {
         let path = self.subject.page_from(self.folder, page);
-        path.split('/').map(encoded).collect::<Vec<_>>().join("/")
+        escape_url_path(&path)
     }
 
     /// A class and its keyframes.
@@ -168,12 +169,4 @@ fn percent(share: f64) -> String {
 fn millis(value: f64) -> String {
     let text = format!("{value:.3}");
     format!("{}ms", text.trim_end_matches('0').trim_end_matches('.'))
-}
-
-/// A part of a path as a URL has it (RFC 3986).
-pub(super) fn encoded(part: &str) -> String {
-    let plain = |byte: u8| byte.is_ascii_alphanumeric() || b"-._~".contains(&byte);
-    part.bytes()
-        .map(|byte| if plain(byte) { (byte as char).to_string() } else { format!("%{byte:02X}") })
-        .collect()
 }

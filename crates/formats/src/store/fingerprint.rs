@@ -22,6 +22,16 @@ impl Digest {
     pub fn of(bytes: &[u8]) -> Self {
         Self(*blake3::hash(bytes).as_bytes())
     }
+
+    /// The digest of a file's contents, which are not kept in memory.
+    ///
+    /// # Errors
+    /// Where it can't be read.
+    pub fn of_file(path: &Path) -> io::Result<Self> {
+        let mut hasher = blake3::Hasher::new();
+        hasher.update_reader(fs::File::open(path)?)?;
+        Ok(Self(*hasher.finalize().as_bytes()))
+    }
 }
 
 impl std::fmt::Display for Digest {

@@ -5,8 +5,10 @@
 //! `journal`. [`FileStamp`] and [`Digest`] say whether a file is still what it was. Nothing here knows what a file
 //! means: hand work in manifests is merged before it comes here.
 
+mod build_log;
 mod file_system;
 mod fingerprint;
+mod fingerprint_cache;
 mod journal;
 mod ledger;
 mod names;
@@ -19,7 +21,9 @@ mod transaction;
 #[cfg(test)]
 mod faults;
 
+pub use build_log::{BuildLog, is_log_locked, log_file};
 pub use fingerprint::{Digest, FileStamp, Fingerprint, nanoseconds};
+pub use fingerprint_cache::FingerprintCache;
 pub(crate) use ledger::Ledger;
 pub use names::file_key;
 pub(crate) use names::files_of;

@@ -7,12 +7,12 @@ use shibori_core::parallel;
 use shibori_formats::store::Digest;
 
 use crate::Error;
-use crate::build::fingerprints::FingerprintCache;
 use crate::build::graph::Graph;
 use crate::build::make::settings;
 use crate::build::record::{LedgerEntry, Record};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver};
+use shibori_formats::store::FingerprintCache;
 
 /// Why a step is stale.
 #[derive(Clone, Debug, PartialEq, Eq)]

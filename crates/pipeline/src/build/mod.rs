@@ -7,11 +7,10 @@
 //!
 //! Nothing here prints, and only `watch` looks at a clock; what happens is told to an [`BuildObserver`].
 
+mod cache_keys;
 mod check;
 mod depfile;
 mod digest;
-mod fingerprints;
-mod frame_cache;
 mod graph;
 mod locations;
 mod make;

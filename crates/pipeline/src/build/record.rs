@@ -5,13 +5,11 @@
 //! outputs are in place, so that a build that is killed loses nothing; at the end of a build all is written anew.
 
 use std::collections::{BTreeMap, HashMap};
-use std::fs::{self, File, TryLockError};
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
 
 use serde::{Deserialize, Serialize};
-use shibori_formats::store::{Digest, Fingerprint, HIDDEN_FOLDER, PathText, nanoseconds};
+use shibori_formats::store::{BuildLog, Digest, Fingerprint, PathText};
 
 /// The form of these files; another one is not read.
 const FORM: u32 = 2;
@@ -45,19 +43,9 @@ pub enum Trouble {
     CannotKeep(String),
 }
 
-/// The folder while a build runs; nobody else builds by the same recipe.
+/// The record while a build runs; nobody else builds by the same recipe.
 #[derive(Debug)]
-pub(super) struct LedgerFile {
-    file: PathBuf,
-    /// Where lines are added; none where nothing can be kept.
-    lines: Mutex<Option<File>>,
-    /// Held as long as the build lives.
-    lock: Option<File>,
-    /// The file system's clock when it was opened.
-    pub(super) now: u64,
-    /// Whether the build before ended in the middle.
-    pub(super) was_cut_off: bool,
-}
+pub(super) struct RecordFile(BuildLog);
 
 #[derive(Serialize, Deserialize)]
 #[serde(untagged)]
@@ -82,125 +70,65 @@ enum Line {
     },
 }
 
-/// Whether somebody else builds by a recipe just now.
-pub(super) fn is_busy(recipe: &Path) -> bool {
-    let lock = File::options().write(true).open(file_beside(recipe, "lock"));
-    lock.is_ok_and(|lock| matches!(lock.try_lock(), Err(TryLockError::WouldBlock)))
-}
-
-fn file_beside(recipe: &Path, ending: &str) -> PathBuf {
-    let folder = recipe.parent().unwrap_or(Path::new("")).join(HIDDEN_FOLDER);
-    let mut name = recipe.file_name().unwrap_or_default().to_owned();
-    name.push(".");
-    name.push(ending);
-    folder.join(name)
-}
-
-/// The folder of frames that builds by a recipe keep.
-pub(super) fn frames_beside(recipe: &Path) -> PathBuf {
-    file_beside(recipe, "frames")
-}
-
 /// What is known of earlier builds, without waiting for one that runs.
 pub(super) fn peek(recipe: &Path) -> (Record, Option<Trouble>) {
-    match fs::read(file_beside(recipe, "record")) {
-        Ok(bytes) => match Record::parse(&bytes) {
+    match BuildLog::read(recipe) {
+        Some(bytes) => match Record::parse(&bytes) {
             Some(record) => (record, None),
             None => (Record::default(), Some(Trouble::Unreadable)),
         },
-        Err(error) if error.kind() == io::ErrorKind::NotFound => (Record::default(), None),
-        // A file in the place of the folder is told where something is to be kept.
-        Err(_) => (Record::default(), None),
+        None => (Record::default(), None),
     }
 }
 
-impl LedgerFile {
-    /// Opens the folder, waiting for other builds by the same recipe. Where it can't be used, says so and goes on without.
+impl RecordFile {
+    /// Opens the record, waiting for other builds by the same recipe. Where it can't be used, says so and goes on without.
     pub(super) fn open(recipe: &Path) -> (Self, Record, Option<Trouble>) {
-        let file = file_beside(recipe, "record");
-        match Self::locked(recipe) {
-            Ok((lock, now, was_cut_off)) => {
-                let (record, trouble) = peek(recipe);
-                let lines = match fs::File::options().append(true).create(true).open(&file) {
-                    Ok(lines) => lines,
-                    Err(error) => {
-                        return (Self::without(file), record, Some(Trouble::CannotKeep(error.to_string())));
-                    }
-                };
-                let store = Self { file, lines: Mutex::new(Some(lines)), lock: Some(lock), now, was_cut_off };
-                // After a line that broke off, or something foreign, nothing could be added.
-                if trouble.is_some() || record.version.is_empty() {
-                    let _ = store.rewrite(&record.steps, &[]);
-                }
-                (store, record, trouble)
-            }
-            Err(error) => {
-                let (record, _) = peek(recipe);
-                (Self::without(file), record, Some(Trouble::CannotKeep(error.to_string())))
-            }
+        let (log, error) = BuildLog::open(recipe);
+        let (record, trouble) = peek(recipe);
+        let file = Self(log);
+        if let Some(error) = error {
+            return (file, record, Some(Trouble::CannotKeep(error.to_string())));
         }
+        // After a line that broke off, or something foreign, nothing could be added.
+        if trouble.is_some() || record.version.is_empty() {
+            let _ = file.rewrite(&record.steps, &[]);
+        }
+        (file, record, trouble)
     }
 
-    fn without(file: PathBuf) -> Self {
-        // Where nothing is kept, nothing is known of the build before.
-        Self { file, lines: Mutex::new(None), lock: None, now: 0, was_cut_off: true }
+    /// The file system's clock when the record was opened.
+    pub(super) fn now(&self) -> u64 {
+        self.0.opened_at()
     }
 
-    fn locked(recipe: &Path) -> io::Result<(File, u64, bool)> {
-        let path = file_beside(recipe, "lock");
-        if let Some(folder) = path.parent() {
-            if !folder.is_dir() {
-                fs::create_dir_all(folder)?;
-            }
-            let ignore = folder.join(".gitignore");
-            if !ignore.exists() {
-                // Version control has no use for it.
-                let _ = fs::write(ignore, "*\n");
-            }
-        }
-        let mut lock = File::options().write(true).create(true).truncate(false).open(&path)?;
-        // A file system without locks has nobody wait.
-        let _ = lock.lock();
-        // What a build writes there when it begins, it takes away when it ends.
-        let was_cut_off = lock.metadata()?.len() > 0;
-        lock.set_len(0)?;
-        writeln!(lock, "{}", std::process::id())?;
-        lock.flush()?;
-        let now = lock.metadata()?.modified().map_or(0, nanoseconds);
-        Ok((lock, now, was_cut_off))
+    /// Whether the build before ended in the middle.
+    pub(super) fn was_interrupted(&self) -> bool {
+        self.0.was_interrupted()
     }
 
     /// Notes that the build came to its end.
-    pub(super) fn ended(&self) {
-        if let Some(lock) = &self.lock {
-            // If it can't be noted, the next build looks for leftovers once more.
-            let _ = lock.set_len(0);
-        }
+    pub(super) fn finish(&self) {
+        self.0.finish();
     }
 
-    /// Adds what a step did, or that it is gone.
+    /// Adds what a target did, or that it is gone.
     pub(super) fn add(&self, name: &str, step: Option<&LedgerEntry>) {
         let line = match step {
             Some(step) => step_line(name, step),
             None => Some(Line::Gone { gone: name.to_owned() }),
         };
-        let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
-        if let (Some(file), Some(line)) = (lines.as_mut(), line) {
-            // What is not kept is only built once more.
-            let _ = file.write_all(&as_line(&line));
+        if let Some(line) = line {
+            self.0.append(&as_line(&line));
         }
     }
 
-    /// Writes all anew.
+    /// Replaces all of it.
     pub(super) fn rewrite(
         &self,
         steps: &BTreeMap<String, LedgerEntry>,
         files: &[(PathBuf, Fingerprint)],
     ) -> io::Result<()> {
-        let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
-        if lines.is_none() {
-            return Ok(());
-        }
         let mut text = as_line(&Line::Head { shibori: env!("CARGO_PKG_VERSION").to_owned(), record: FORM });
         text.extend(
             steps.iter().filter_map(|(name, step)| step_line(name, step)).flat_map(|line| as_line(&line)),
@@ -209,13 +137,7 @@ impl LedgerFile {
             as_line(&Line::File { file: PathText::from(path.as_path()), print: *print })
         };
         text.extend(files.iter().flat_map(file));
-        let new = self.file.with_extension("new");
-        fs::write(&new, text)?;
-        // Some systems replace no file that is open.
-        *lines = None;
-        let replaced = fs::rename(&new, &self.file);
-        *lines = Some(File::options().append(true).open(&self.file)?);
-        replaced
+        self.0.rewrite(&text)
     }
 }
 
@@ -285,6 +207,10 @@ impl Record {
 
 #[cfg(test)]
 mod tests {
+    use shibori_formats::store::is_log_locked;
+
+    use std::fs;
+
     use super::*;
 
     fn step(name: &str) -> LedgerEntry {
@@ -297,15 +223,15 @@ mod tests {
     fn what_steps_did_is_kept_line_by_line_and_a_broken_line_ends_it() {
         let folder = tempfile::tempdir().unwrap();
         let recipe = folder.path().join("shibori.toml");
-        let (store, record, trouble) = LedgerFile::open(&recipe);
+        let (store, record, trouble) = RecordFile::open(&recipe);
         assert!(record.steps.is_empty() && trouble.is_none());
         store.add("atlas.pond", Some(&step("a")));
         store.add("atlas.lake", Some(&step("b")));
         store.add("atlas.pond", Some(&step("c")));
         store.add("atlas.lake", None);
-        assert!(is_busy(&recipe));
+        assert!(is_log_locked(&recipe));
         drop(store);
-        assert!(!is_busy(&recipe));
+        assert!(!is_log_locked(&recipe));
         let (record, _) = peek(&recipe);
         assert_eq!(record.steps, BTreeMap::from([("atlas.pond".to_owned(), step("c"))]));
         let path = folder.path().join(".shibori/shibori.toml.record");
@@ -318,11 +244,11 @@ mod tests {
     fn what_is_foreign_is_said_and_written_anew() {
         let folder = tempfile::tempdir().unwrap();
         let recipe = folder.path().join("shibori.toml");
-        drop(LedgerFile::open(&recipe));
+        drop(RecordFile::open(&recipe));
         let path = folder.path().join(".shibori/shibori.toml.record");
         for foreign in ["", "hello\n", "{\"shibori\":\"9.0.0\",\"record\":99}\n", "\u{0}\u{1}"] {
             fs::write(&path, foreign).unwrap();
-            let (store, record, trouble) = LedgerFile::open(&recipe);
+            let (store, record, trouble) = RecordFile::open(&recipe);
             assert_eq!((record.steps.len(), trouble), (0, Some(Trouble::Unreadable)), "{foreign:?}");
             store.add("atlas.pond", Some(&step("a")));
             drop(store);
@@ -332,7 +258,7 @@ mod tests {
         let other = folder.path().join("other");
         fs::create_dir(&other).unwrap();
         fs::write(other.join(".shibori"), b"").unwrap();
-        let (store, _, trouble) = LedgerFile::open(&other.join("shibori.toml"));
+        let (store, _, trouble) = RecordFile::open(&other.join("shibori.toml"));
         assert!(matches!(trouble, Some(Trouble::CannotKeep(_))));
         store.add("atlas.pond", Some(&step("a")));
     }

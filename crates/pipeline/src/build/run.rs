@@ -11,14 +11,14 @@ use std::sync::{Arc, Mutex, PoisonError};
 use serde_json::Value;
 use shibori_core::FrameSet;
 use shibori_formats::decode::Limits;
-use shibori_formats::store::{self, Digest, Policy, file_key};
+use shibori_formats::frame_cache::FrameCache;
+use shibori_formats::store::{self, Digest, FingerprintCache, Policy, file_key, is_log_locked, log_file};
 
+use crate::build::cache_keys::{CacheKey, cache_keys};
 use crate::build::digest::{TargetDigests, Why};
-use crate::build::fingerprints::FingerprintCache;
-use crate::build::frame_cache::{CacheKey, FrameCache, cache_keys};
 use crate::build::graph::{Graph, TargetKind};
 use crate::build::make;
-use crate::build::record::{self, LedgerEntry, LedgerFile, Record};
+use crate::build::record::{self, LedgerEntry, Record, RecordFile};
 use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver, Event, TargetInfo};
@@ -78,7 +78,7 @@ struct Run<'a> {
     build: &'a Build,
     graph: &'a Graph,
     observer: &'a dyn BuildObserver,
-    store: &'a LedgerFile,
+    store: &'a RecordFile,
     prints: &'a FingerprintCache,
     digests: &'a TargetDigests,
     limits: Limits,
@@ -119,17 +119,17 @@ impl Build {
     /// # Errors
     /// Where an input can't be read at all. What goes wrong in a step is told to the observer and kept in the outcome.
     pub fn run(&self, jobs: Option<NonZeroUsize>, observer: &dyn BuildObserver) -> Result<Outcome, Error> {
-        if record::is_busy(self.recipe_file()) {
+        if is_log_locked(self.recipe_file()) {
             observer.event(Event::Waiting);
         }
-        let (store, record, trouble) = LedgerFile::open(self.recipe_file());
+        let (store, record, trouble) = RecordFile::open(self.recipe_file());
         if let Some(trouble) = &trouble {
             observer.event(Event::Trouble(trouble));
         }
-        if store.was_cut_off {
+        if store.was_interrupted() {
             self.finish_interrupted(&record)?;
         }
-        let prints = FingerprintCache::new(record.files.clone(), store.now);
+        let prints = FingerprintCache::new(record.files.clone(), store.now());
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
         observer.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
@@ -142,7 +142,7 @@ impl Build {
             digests: &digests,
             limits: self.run.limits(),
             policy: self.policy(),
-            frame_cache: FrameCache::of(record::frames_beside(self.recipe_file())),
+            frame_cache: FrameCache::of(log_file(self.recipe_file(), "frames")),
             keys: cache_keys(&self.graph, whys.iter().any(Option::is_some), &prints),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
             settled: AtomicUsize::new(0),
@@ -160,7 +160,7 @@ impl Build {
         if run.whys.iter().any(Option::is_some) {
             run.frame_cache.retain(&run.keys.iter().flatten().map(|key| key.digest).collect::<Vec<_>>());
         }
-        store.ended();
+        store.finish();
         Ok(outcome)
     }
 

@@ -1,12 +1,12 @@
 //! What a recipe's `from` means on a disk: files, folders and patterns of them, in natural order.
 
 use std::collections::HashSet;
-use std::fs;
+use std::ffi::OsString;
 use std::path::{Component, Path, PathBuf};
 
 use glob::{MatchOptions, Pattern};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{is_image, manifest_of, pages_of};
+use shibori_formats::decode::{is_image, manifest_of, names_in, pages_of};
 use shibori_formats::manifest::SET_FILE;
 
 use crate::recipe::{Fault, nearest};
@@ -145,7 +145,7 @@ fn walk(
     }
     if part == "**" {
         walk(base, at, rest, star, depth, found)?;
-        for (name, path) in listed(base, at)? {
+        for (name, path) in listed(base, at) {
             // A link could lead back to where it is.
             let is_folder = base.join(&path).symlink_metadata().is_ok_and(|meta| meta.is_dir());
             if is_folder && !name.starts_with('.') && depth < DEEPEST {
@@ -155,7 +155,7 @@ fn walk(
         return Ok(());
     }
     let pattern = Pattern::new(part).expect("it was looked at before");
-    for (name, path) in listed(base, at)? {
+    for (name, path) in listed(base, at) {
         let is_wanted =
             pattern.matches_with(&name, IN_NAMES) && (rest.is_empty() || base.join(&path).is_dir());
         if is_wanted {
@@ -180,18 +180,10 @@ fn inside(base: &Path, path: &Path) -> Result<(), Fault> {
     }
 }
 
-/// What is in a folder, in natural order.
-fn listed(base: &Path, at: &Path) -> Result<Vec<(String, PathBuf)>, Fault> {
-    let folder = base.join(at);
-    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { &folder };
-    let Ok(entries) = fs::read_dir(folder) else { return Ok(Vec::new()) };
-    let named = |entry: fs::DirEntry| {
-        let name = entry.file_name();
-        (name.to_string_lossy().into_owned(), at.join(name))
-    };
-    let mut all: Vec<(String, PathBuf)> = entries.flatten().map(named).collect();
-    all.sort_by(|a, b| natord::compare(&a.0, &b.0).then_with(|| a.1.cmp(&b.1)));
-    Ok(all)
+/// The names in a folder and their paths, in natural order; none where it can't be read.
+fn listed(base: &Path, at: &Path) -> Vec<(String, PathBuf)> {
+    let named = |name: OsString| (name.to_string_lossy().into_owned(), at.join(name));
+    names_in(&base.join(at)).unwrap_or_default().into_iter().map(named).collect()
 }
 
 /// What the only `*` of a pattern stands for in a name.
@@ -216,7 +208,7 @@ fn like(base: &Path, path: &Path) -> Option<String> {
             continue;
         }
         let wrong = part.as_os_str().to_string_lossy().into_owned();
-        let names: Vec<String> = listed(base, &found).ok()?.into_iter().map(|(name, _)| name).collect();
+        let names: Vec<String> = listed(base, &found).into_iter().map(|(name, _)| name).collect();
         let same = names.iter().find(|name| name.to_lowercase() == wrong.to_lowercase()).cloned();
         found.push(same.or_else(|| nearest(&wrong, names.iter().cloned()))?);
     }
@@ -253,7 +245,7 @@ pub(super) fn files_of(base: &Path, path: &Path) -> Vec<PathBuf> {
 }
 
 fn gather(base: &Path, at: &Path, depth: usize, all: &mut Vec<PathBuf>) {
-    for (name, path) in listed(base, at).unwrap_or_default() {
+    for (name, path) in listed(base, at) {
         if name.starts_with('.') {
             continue;
         }
@@ -270,6 +262,8 @@ fn gather(base: &Path, at: &Path, depth: usize, all: &mut Vec<PathBuf>) {
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+
     use super::*;
 
     fn project(files: &[&str]) -> tempfile::TempDir {

@@ -10,8 +10,8 @@ use crate::options::{
 use crate::recipe::error::RecipeError;
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
-use crate::recipe::sprite::{clips, place_of};
-use crate::recipe::table::{Located, Settings, Table};
+use crate::recipe::sprite::clips;
+use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
 use crate::recipe::{Defaults, wrong_value};
 
 /// An atlas.
@@ -74,7 +74,7 @@ pub(super) fn read<'t>(
     let options = PackOptions { only, arrange, page, shape: shape.group()?, clips };
     shape.finish()?;
     options.validate().map_err(|wrong| {
-        let span = place_of(&wrong, &[&all, &shape_table]);
+        let span = place_of_conflict(&wrong, &[&all, &shape_table]);
         RecipeError::at(text, &span, wrong)
     })?;
     let (exports, previews) = (exports(&mut table)?, previews(&mut table, &defaults.preview)?);

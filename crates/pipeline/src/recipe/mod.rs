@@ -19,6 +19,7 @@ mod table;
 #[cfg(test)]
 mod tests;
 mod text;
+mod write;
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -33,6 +34,7 @@ pub(crate) use shibori_core::nearest;
 pub use sprite::{ClipOverride, FrameRecipe, Part, Sprite};
 pub use table::{Located, Settings};
 pub use text::{Mark, Span, Text};
+pub use write::{separate_tables, slice_line, sources_in, string_or_list, toml_key, toml_string};
 
 use table::Table;
 

@@ -6,8 +6,7 @@ use serde::Deserialize;
 
 use crate::options::{ExportFormat, ExportOptions, GridPreviewOptions, ZoomOption};
 use crate::recipe::error::{Fault, RecipeError};
-use crate::recipe::sprite::place_of;
-use crate::recipe::table::{Located, Settings, Table};
+use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
 use crate::recipe::text::Span;
 use crate::steps::View;
 
@@ -75,7 +74,7 @@ pub(super) fn exports(table: &mut Table<'_>) -> Result<Vec<Export>, RecipeError>
         let options: ExportOptions = table.group()?;
         let text = table.text();
         options.validate().map_err(|wrong| {
-            let place = place_of(&wrong, &[&all]);
+            let place = place_of_conflict(&wrong, &[&all]);
             RecipeError::at(text, &place, wrong)
         })?;
         if options.to.is_none() && options.template.is_none() {

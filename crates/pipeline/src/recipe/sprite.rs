@@ -14,8 +14,8 @@ use crate::recipe::check::{Expectations, of_sprite};
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
-use crate::recipe::table::{Located, Settings, Table};
-use crate::recipe::text::{Span, Text};
+use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
+use crate::recipe::text::Text;
 use crate::recipe::{Defaults, name_of, wrong_value};
 
 /// A sprite, or several that are made alike.
@@ -217,14 +217,14 @@ impl<'t> SpriteTables<'t> {
                 clips: part.clips.clone(),
             };
             options.validate().map_err(|wrong| {
-                let span = place_of(&wrong, &[&part.slice, &clean_table, &part.shape]);
+                let span = place_of_conflict(&wrong, &[&part.slice, &clean_table, &part.shape]);
                 RecipeError::at(self.text, &span, wrong)
             })?;
             all.push(Part { from: part.from.clone(), options });
         }
         let shape: ShapeOptions = whole(shape_table.clone())?;
         shape.validate(false, false).map_err(|wrong| {
-            let span = place_of(&wrong, &[&shape_table]);
+            let span = place_of_conflict(&wrong, &[&shape_table]);
             RecipeError::at(self.text, &span, wrong)
         })?;
         if let Some(part) = all.iter().position(|part| part.options.cut.manifest_only.is_on()) {
@@ -254,16 +254,6 @@ fn whole<T: serde::de::DeserializeOwned>(mut table: Table<'_>) -> Result<T, Reci
     let group = table.group()?;
     table.finish()?;
     Ok(group)
-}
-
-/// Where the option stands that contradicts another.
-pub(super) fn place_of(wrong: &crate::options::OptionConflict, tables: &[&Table<'_>]) -> Span {
-    let option = wrong.option();
-    let first = option.and_then(|option| tables.iter().find(|table| table.has(option)));
-    match (first, option) {
-        (Some(table), Some(option)) => table.place_of(option),
-        _ => tables[0].span().clone(),
-    }
 }
 
 /// The tables of a clip with options of its own.

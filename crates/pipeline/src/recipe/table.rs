@@ -10,6 +10,7 @@ use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
 use crate::options::{DEFAULT, current_name};
 use shibori_core::nearest;
 
+use crate::options::OptionConflict;
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::text::{Span, Text};
@@ -425,5 +426,15 @@ fn kind(value: &DeValue<'_>) -> &'static str {
         DeValue::Datetime(_) => "a date",
         DeValue::Array(_) => "a list",
         DeValue::Table(_) => "a table",
+    }
+}
+
+/// The place of the option that contradicts another.
+pub(super) fn place_of_conflict(wrong: &OptionConflict, tables: &[&Table<'_>]) -> Span {
+    let option = wrong.option();
+    let first = option.and_then(|option| tables.iter().find(|table| table.has(option)));
+    match (first, option) {
+        (Some(table), Some(option)) => table.place_of(option),
+        _ => tables[0].span().clone(),
     }
 }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Color, Size, parallel};
 use shibori_formats::ReadProblem;
-use shibori_formats::decode::{is_image, manifest_of, pages_of, sequence_of, sprite_name};
+use shibori_formats::decode::{is_image, manifest_of, names_in, pages_of, sequence_of, sprite_name};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::store::outputs_in;
 use tracing::info_span;
@@ -147,14 +147,10 @@ fn gather(
         found.push(vec![folder.to_owned()]);
         return Ok(());
     }
-    let entries = std::fs::read_dir(cx.at(folder)).map_err(|error| {
-        Error::File(shibori_formats::Error::Read { path: folder.to_owned(), problem: error.into() })
-    })?;
-    let mut names: Vec<_> = entries.flatten().map(|entry| entry.file_name()).collect();
-    names.sort_by(|a, b| natord::compare(&a.to_string_lossy(), &b.to_string_lossy()).then_with(|| a.cmp(b)));
     let (mut files, mut folders, mut atlases) = (Vec::new(), Vec::new(), Vec::new());
     let mut pages: HashSet<PathBuf> = HashSet::new();
-    for name in names.into_iter().filter(|name| !name.to_string_lossy().starts_with('.')) {
+    for name in names_in(&cx.at(folder))?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'))
+    {
         let path = folder.join(name);
         match cx.at(&path).is_dir() {
             true => folders.push(path),

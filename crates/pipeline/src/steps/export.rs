@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_formats::ReadProblem;
+use shibori_formats::decode::read_bytes;
 use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, File, Gltf, Starter};
 use tracing::info_span;
 
@@ -93,9 +94,14 @@ impl Wanted {
             let (source, ending) = (starter.source.to_owned(), starter.ending().to_owned());
             return Ok(Self::Template { name: path.to_owned(), source, ending });
         }
-        let text = std::fs::read(&file).map_err(|error| match error.kind() {
-            std::io::ErrorKind::NotFound => Error::NoTemplate { template: path.to_owned() },
-            _ => unreadable(path, error),
+        let text = read_bytes(&file).map_err(|error| match error {
+            shibori_formats::Error::Read { problem: ReadProblem::NotFound, .. } => {
+                Error::NoTemplate { template: path.to_owned() }
+            }
+            shibori_formats::Error::Read { problem, .. } => {
+                Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+            }
+            error => error.into(),
         })?;
         let Ok(source) = String::from_utf8(text) else {
             return Err(Error::TemplateNotText { template: path.to_owned() });
@@ -150,12 +156,4 @@ pub(crate) fn template_ending(path: &Path) -> String {
 /// `pond.css` beside `pond.json`; for a set, `koi/koi.css`.
 fn beside(subject: &ExportSource, ending: &str) -> PathBuf {
     subject.path.with_file_name(format!("{}.{ending}", subject.stem))
-}
-
-fn unreadable(path: &Path, error: std::io::Error) -> Error {
-    let problem = match error.kind() {
-        std::io::ErrorKind::NotFound => ReadProblem::NotFound,
-        _ => ReadProblem::Io(error),
-    };
-    Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
 }

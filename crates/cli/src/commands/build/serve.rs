@@ -10,7 +10,8 @@ use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::SystemTime;
 
-use shibori_formats::DisplaySlashed;
+use percent_encoding::percent_decode_str;
+use shibori_formats::{DisplaySlashed, escape_url_path, escape_xml};
 use tiny_http::{Header, Method, Request, Response, StatusCode};
 
 /// Where pages ask for the number of the last build.
@@ -116,20 +117,9 @@ fn inside(folder: &Path, path: &str) -> Option<PathBuf> {
     real.starts_with(folder).then_some(real)
 }
 
-/// A path of a URL with `%20` and the like as what they stand for.
+/// A path of a URL without `%20` and the like.
 fn decoded(path: &str) -> Option<String> {
-    let mut bytes = Vec::with_capacity(path.len());
-    let mut rest = path.bytes();
-    while let Some(byte) = rest.next() {
-        bytes.push(match byte {
-            b'%' => {
-                let digits = [rest.next()?, rest.next()?];
-                u8::from_str_radix(std::str::from_utf8(&digits).ok()?, 16).ok()?
-            }
-            byte => byte,
-        });
-    }
-    String::from_utf8(bytes).ok()
+    Some(percent_decode_str(path).decode_utf8().ok()?.into_owned())
 }
 
 /// What a folder holds, as a page of links; pages first.
@@ -147,38 +137,19 @@ fn listing(whole: &Path, folder: &Path) -> String {
     let shown = folder.strip_prefix(&real).map(|path| path.shown().to_string()).unwrap_or_default();
     let at = if shown.is_empty() { String::new() } else { format!("/{shown}") };
     let link = |(_, name): &(bool, String)| {
-        format!("<li><a href=\"{}\">{}</a></li>\n", url(&format!("{at}/{name}")), escaped(name))
+        format!(
+            "<li><a href=\"{}\">{}</a></li>\n",
+            escape_url_path(&format!("{at}/{name}")),
+            escape_xml(name)
+        )
     };
     let links: String = names.iter().map(link).collect();
     format!(
         "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\">\
          <title>{0}</title><style>body {{ font: 16px/1.6 system-ui, sans-serif; margin: 2rem; color-scheme: light dark }}</style>\
          <h1>{0}</h1>\n<ul>\n{links}</ul>\n",
-        escaped(&if shown.is_empty() { "Outputs".to_owned() } else { shown })
+        escape_xml(&if shown.is_empty() { "Outputs".to_owned() } else { shown })
     )
-}
-
-/// A text inside HTML, in attributes too.
-fn escaped(text: &str) -> String {
-    let mut escaped = String::with_capacity(text.len());
-    for c in text.chars() {
-        match c {
-            '&' => escaped.push_str("&amp;"),
-            '<' => escaped.push_str("&lt;"),
-            '>' => escaped.push_str("&gt;"),
-            '"' => escaped.push_str("&quot;"),
-            '\'' => escaped.push_str("&#39;"),
-            c => escaped.push(c),
-        }
-    }
-    escaped
-}
-
-/// A path as a URL (RFC 3986): only unreserved characters and `/` stay as they are.
-fn url(path: &str) -> String {
-    let is_plain = |byte: u8| byte.is_ascii_alphanumeric() || b"-._~/".contains(&byte);
-    let part = |byte: u8| if is_plain(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") };
-    path.bytes().map(part).collect()
 }
 
 /// The same page, reloading once there is another build than that of this version.
@@ -264,10 +235,10 @@ mod tests {
             fs::write(folder.path().join(name), b"x").unwrap();
             let page = listing(folder.path(), folder.path());
             assert!(
-                page.contains(&format!(">{}<", escaped(name))) && !page.contains("onmouseover=\"alert"),
+                page.contains(&format!(">{}<", escape_xml(name))) && !page.contains("onmouseover=\"alert"),
                 "{page}"
             );
-            let link = url(&format!("/{name}"));
+            let link = escape_url_path(&format!("/{name}"));
             assert!(page.contains(&format!("href=\"{link}\"")), "{page}");
             assert!(inside(folder.path(), &link).is_some_and(|file| file.is_file()), "{link}");
         }

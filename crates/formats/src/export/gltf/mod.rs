@@ -17,7 +17,7 @@ use std::path::Path;
 
 use serde_json::{Map, Value, json};
 
-use crate::export::css::encoded;
+use crate::escape::escape_url_path;
 use crate::export::idents::full_name;
 use crate::export::{ExportError, ExportSource, File, beside};
 use crate::manifest::Sampling;
@@ -110,7 +110,7 @@ impl<'a> Scene<'a> {
                     }
                     let (file, copy) = self.subject.page_inside(folder, number);
                     self.copies.extend(copy);
-                    let uri = file.split('/').map(encoded).collect::<Vec<_>>().join("/");
+                    let uri = escape_url_path(&file);
                     self.images.push(json!({ "name": name, "uri": uri }));
                 }
                 Container::Binary => {
@@ -334,7 +334,7 @@ impl<'a> Scene<'a> {
             let mut buffer = json!({ "byteLength": bytes.len() });
             if self.options.container == Container::Text {
                 let name = binary.file_name().unwrap_or_default().to_string_lossy();
-                buffer["uri"] = json!(encoded(&name));
+                buffer["uri"] = json!(escape_url_path(&name));
             }
             json["buffers"] = json!([buffer]);
         }

@@ -25,7 +25,7 @@ pub(super) fn add(environment: &mut Environment<'_>) {
     environment.add_filter("hex", hex);
     environment.add_filter("fixed", fixed);
     environment.add_filter("quoted", |text: String| quoted(&text));
-    environment.add_filter("xml", |text: String| crate::xml::escape_xml(&text));
+    environment.add_filter("xml", |text: String| crate::escape::escape_xml(&text));
 }
 
 /// A name in another case, as an identifier: it does not begin with a digit. Accents that are characters of their own, as some

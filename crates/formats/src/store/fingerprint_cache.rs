@@ -1,4 +1,4 @@
-//! What files hold, as hashes (BLAKE3), and the short cut past reading them again.
+//! Digests of files, and the shortcut past reading them again.
 //!
 //! A file whose length, times and identity are as they were holds what it held, unless it was changed again within the grain of the file
 //! system's clock. So what was looked at shortly after it was changed is read again the next time; the file system's own clock, read off
@@ -11,11 +11,11 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::PoisonError;
 
-use shibori_formats::store::{Digest, FileStamp, Fingerprint};
+use crate::store::{Digest, FileStamp, Fingerprint};
 
 /// Files as they were, and as they are found to be.
 #[derive(Debug, Default)]
-pub(super) struct FingerprintCache {
+pub struct FingerprintCache {
     known: Mutex<HashMap<PathBuf, Fingerprint>>,
     /// The file system's clock.
     now: u64,
@@ -24,15 +24,16 @@ pub(super) struct FingerprintCache {
 }
 
 impl FingerprintCache {
-    pub(super) fn new(known: HashMap<PathBuf, Fingerprint>, now: u64) -> Self {
+    /// Knows these files already. `now` is the file system's clock.
+    pub fn new(known: HashMap<PathBuf, Fingerprint>, now: u64) -> Self {
         Self { known: Mutex::new(known), now, is_new: false.into() }
     }
 
-    /// What a file holds; none where it is not there.
+    /// The digest of a file; none where there is none.
     ///
     /// # Errors
     /// Where it is there and can't be read.
-    pub(super) fn hash(&self, base: &Path, path: &Path) -> io::Result<Option<Digest>> {
+    pub fn hash(&self, base: &Path, path: &Path) -> io::Result<Option<Digest>> {
         let whole = base.join(path);
         let meta = match fs::metadata(&whole) {
             Ok(meta) if meta.is_file() => meta,
@@ -47,7 +48,7 @@ impl FingerprintCache {
         if let Some(print) = known.filter(|known| known.matches(stamp)) {
             return Ok(Some(print.digest));
         }
-        let digest = Digest::of(&fs::read(&whole)?);
+        let digest = Digest::of_file(&whole)?;
         let print = Fingerprint { stamp, at: self.now, digest };
         self.known.lock().unwrap_or_else(PoisonError::into_inner).insert(path.to_owned(), print);
         self.is_new.store(true, std::sync::atomic::Ordering::Relaxed);
@@ -55,12 +56,12 @@ impl FingerprintCache {
     }
 
     /// Whether anything is known now that was not before.
-    pub(super) fn is_new(&self) -> bool {
+    pub fn is_new(&self) -> bool {
         self.is_new.load(std::sync::atomic::Ordering::Relaxed)
     }
 
     /// All that is known of these files.
-    pub(super) fn of(&self, files: impl Iterator<Item = PathBuf>) -> Vec<(PathBuf, Fingerprint)> {
+    pub fn of(&self, files: impl Iterator<Item = PathBuf>) -> Vec<(PathBuf, Fingerprint)> {
         let known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
         files.filter_map(|path| known.get(&path).map(|print| (path, *print))).collect()
     }
@@ -70,7 +71,7 @@ impl FingerprintCache {
 mod tests {
     use std::time::SystemTime;
 
-    use shibori_formats::store::nanoseconds as nanos;
+    use crate::store::nanoseconds as nanos;
 
     use super::*;
 

@@ -1,6 +1,8 @@
-//! Text in XML and HTML, in attributes too. The one place where it is escaped.
+//! Text in XML and HTML, in attributes too, and paths in URLs: the one place where they are escaped.
 
-/// A text such that it stands for itself. Control characters, which XML can't hold, become the sign for what can't be shown.
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
+
+/// A text that means itself. Control characters, which XML can't hold, become replacement characters.
 pub fn escape_xml(text: &str) -> String {
     let mut all = String::with_capacity(text.len());
     for sign in text.chars() {
@@ -16,6 +18,13 @@ pub fn escape_xml(text: &str) -> String {
         }
     }
     all
+}
+
+/// A path with `/` as part of a URL (RFC 3986): only unreserved characters and `/` stay as they are.
+pub fn escape_url_path(path: &str) -> String {
+    const RESERVED: AsciiSet =
+        NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~').remove(b'/');
+    utf8_percent_encode(path, &RESERVED).to_string()
 }
 
 #[cfg(test)]
