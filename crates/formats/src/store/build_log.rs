@@ -38,19 +38,21 @@ impl BuildLog {
         fs::read(log_file(recipe, "record")).ok()
     }
 
-    /// Opens the log of a recipe, waiting for other builds by it. Where nothing can be kept, says why and keeps nothing.
-    pub fn open(recipe: &Path) -> (Self, Option<io::Error>) {
+    /// Opens the log of a recipe, waiting for other builds by it, and gives its lines so far. Where nothing can be kept, says
+    /// why and keeps nothing.
+    pub fn open(recipe: &Path) -> (Self, Option<Vec<u8>>, Option<io::Error>) {
         match Self::locked(recipe) {
-            Ok(log) => (log, None),
+            Ok((log, lines)) => (log, lines, None),
             // Where nothing is kept, nothing is known of the build before.
             Err(error) => {
                 let (file, lines) = (log_file(recipe, "record"), Mutex::new(None));
-                (Self { file, lines, lock: None, opened_at: 0, was_interrupted: true }, Some(error))
+                let log = Self { file, lines, lock: None, opened_at: 0, was_interrupted: true };
+                (log, Self::read(recipe), Some(error))
             }
         }
     }
 
-    fn locked(recipe: &Path) -> io::Result<Self> {
+    fn locked(recipe: &Path) -> io::Result<(Self, Option<Vec<u8>>)> {
         let path = log_file(recipe, "lock");
         if let Some(folder) = path.parent() {
             if !folder.is_dir() {
@@ -71,9 +73,9 @@ impl BuildLog {
         writeln!(lock, "{}", std::process::id())?;
         lock.flush()?;
         let opened_at = lock.metadata()?.modified().map_or(0, nanoseconds);
-        let file = log_file(recipe, "record");
+        let (file, before) = (log_file(recipe, "record"), Self::read(recipe));
         let lines = Mutex::new(Some(File::options().append(true).create(true).open(&file)?));
-        Ok(Self { file, lines, lock: Some(lock), opened_at, was_interrupted })
+        Ok((Self { file, lines, lock: Some(lock), opened_at, was_interrupted }, before))
     }
 
     /// The file system's clock when the log was opened, in nanoseconds since 1970.

@@ -72,11 +72,13 @@ enum Line {
 
 /// What is known of earlier builds, without waiting for one that runs.
 pub(super) fn peek(recipe: &Path) -> (Record, Option<Trouble>) {
-    match BuildLog::read(recipe) {
-        Some(bytes) => match Record::parse(&bytes) {
-            Some(record) => (record, None),
-            None => (Record::default(), Some(Trouble::Unreadable)),
-        },
+    read(BuildLog::read(recipe))
+}
+
+fn read(lines: Option<Vec<u8>>) -> (Record, Option<Trouble>) {
+    match lines.map(|bytes| Record::parse(&bytes)) {
+        Some(Some(record)) => (record, None),
+        Some(None) => (Record::default(), Some(Trouble::Unreadable)),
         None => (Record::default(), None),
     }
 }
@@ -84,8 +86,8 @@ pub(super) fn peek(recipe: &Path) -> (Record, Option<Trouble>) {
 impl RecordFile {
     /// Opens the record, waiting for other builds by the same recipe. Where it can't be used, says so and goes on without.
     pub(super) fn open(recipe: &Path) -> (Self, Record, Option<Trouble>) {
-        let (log, error) = BuildLog::open(recipe);
-        let (record, trouble) = peek(recipe);
+        let (log, lines, error) = BuildLog::open(recipe);
+        let (record, trouble) = read(lines);
         let file = Self(log);
         if let Some(error) = error {
             return (file, record, Some(Trouble::CannotKeep(error.to_string())));
