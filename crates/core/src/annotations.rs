@@ -5,7 +5,6 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::str::FromStr;
 
 use crate::{Color, LONGEST, Name, Point, Ratio, Rect, Size};
 
@@ -36,30 +35,6 @@ impl Area {
     }
 }
 
-/// Why a text is no area.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a box; write x,y,width,height in whole pixels of the canvas, such as 4,10,24,12")]
-pub struct AreaError(String);
-
-impl FromStr for Area {
-    type Err = AreaError;
-
-    fn from_str(text: &str) -> Result<Self, AreaError> {
-        let wrong = || AreaError(text.to_owned());
-        let numbers: Vec<i32> = text
-            .split(',')
-            .map(|part| part.trim().parse::<i32>().ok().filter(|number| number.unsigned_abs() <= LONGEST))
-            .collect::<Option<_>>()
-            .ok_or_else(wrong)?;
-        match numbers[..] {
-            [x, y, width, height] if width > 0 && height > 0 => {
-                Ok(Self { x, y, width: width as u32, height: height as u32 })
-            }
-            _ => Err(wrong()),
-        }
-    }
-}
-
 impl fmt::Display for Area {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{},{},{},{}", self.x, self.y, self.width, self.height)
@@ -84,23 +59,6 @@ impl Insets {
     pub fn fit(self, canvas: Size) -> bool {
         u64::from(self.left) + u64::from(self.right) < u64::from(canvas.width)
             && u64::from(self.top) + u64::from(self.bottom) < u64::from(canvas.height)
-    }
-}
-
-/// Why a text is no insets.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a nine-slice; write left,top,right,bottom in pixels, such as 4,4,4,6")]
-pub struct InsetsError(String);
-
-impl FromStr for Insets {
-    type Err = InsetsError;
-
-    fn from_str(text: &str) -> Result<Self, InsetsError> {
-        let numbers: Option<Vec<u32>> = text.split(',').map(|part| part.trim().parse().ok()).collect();
-        match numbers.as_deref() {
-            Some(&[left, top, right, bottom]) => Ok(Self { left, top, right, bottom }),
-            _ => Err(InsetsError(text.to_owned())),
-        }
     }
 }
 

@@ -4,7 +4,6 @@
 //! them ([`Pixels::leased`](crate::Pixels::leased)), so that what is let go counts no more. Nothing here allocates or measures anything: it is a sum.
 
 use std::fmt;
-use std::str::FromStr;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -42,13 +41,8 @@ pub struct OverBudget {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct ByteSize(pub u64);
 
-/// A text that is no number of bytes.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a size such as 800MB or 2.5GB")]
-pub struct ByteSizeError(String);
-
 /// Units above a byte, each a thousand of the one before.
-const UNITS: [&str; 4] = ["kB", "MB", "GB", "TB"];
+pub(crate) const UNITS: [&str; 4] = ["kB", "MB", "GB", "TB"];
 
 impl fmt::Display for ByteSize {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -60,27 +54,6 @@ impl fmt::Display for ByteSize {
             (value, unit) = (value / 1000.0, unit + 1);
         }
         write!(f, "{value:.1} {}", UNITS[unit])
-    }
-}
-
-impl FromStr for ByteSize {
-    type Err = ByteSizeError;
-
-    /// A number, and a unit whose capitals and `B` do not count: `2g`, `800 MB`, `1.5GB`; without one, bytes.
-    fn from_str(text: &str) -> Result<Self, ByteSizeError> {
-        let wrong = || ByteSizeError(text.to_owned());
-        let end = text.trim().find(|c: char| c != '.' && !c.is_ascii_digit()).unwrap_or(text.trim().len());
-        let (number, unit) = text.trim().split_at(end);
-        let number: f64 = number.parse().map_err(|_| wrong())?;
-        let unit = unit.trim().to_lowercase();
-        let thousands = match unit.strip_suffix('b').unwrap_or(&unit) {
-            "" => 0,
-            letter => {
-                1 + UNITS.iter().position(|unit| unit.to_lowercase()[..1] == *letter).ok_or_else(wrong)?
-            }
-        };
-        let bytes = (number * 1000f64.powi(thousands as i32)).round();
-        if bytes >= 1.0 && bytes < u64::MAX as f64 { Ok(Self(bytes as u64)) } else { Err(wrong()) }
     }
 }
 

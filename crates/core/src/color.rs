@@ -1,35 +1,12 @@
 //! Colors as people type them, and one laid over another.
 
 use std::fmt;
-use std::str::FromStr;
 
 use image::Rgba;
 
 /// A straight-alpha color: `ff00ff`, or `ff00ff80` with alpha; a leading `#` is taken too.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Color(pub Rgba<u8>);
-
-/// Why a text is not a color.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a color; type six hex digits such as ff00ff, or eight with alpha such as ff00ff80")]
-pub struct ColorError(String);
-
-impl FromStr for Color {
-    type Err = ColorError;
-
-    fn from_str(text: &str) -> Result<Self, ColorError> {
-        let wrong = || ColorError(text.to_owned());
-        let digits = text.strip_prefix('#').unwrap_or(text);
-        if !matches!(digits.len(), 6 | 8) || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {
-            return Err(wrong());
-        }
-        let mut channels = [255; 4];
-        for (channel, at) in channels.iter_mut().zip((0..digits.len()).step_by(2)) {
-            *channel = u8::from_str_radix(&digits[at..at + 2], 16).map_err(|_| wrong())?;
-        }
-        Ok(Color(Rgba(channels)))
-    }
-}
 
 impl fmt::Display for Color {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

@@ -4,7 +4,6 @@
 //! which page or in which file it lies.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, Pair, Pixels, Point, Rect, Size};
 use image::RgbaImage;
@@ -340,17 +339,6 @@ pub struct Cell {
 impl fmt::Display for Cell {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "r{}c{}", self.row, self.column)
-    }
-}
-
-impl FromStr for Cell {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let parts = text.strip_prefix('r').and_then(|rest| rest.split_once('c'));
-        let cell = parts
-            .and_then(|(row, column)| Some(Cell { row: row.parse().ok()?, column: column.parse().ok()? }));
-        cell.ok_or_else(|| format!("'{text}' is not a cell such as r2c5"))
     }
 }
 

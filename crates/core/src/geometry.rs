@@ -4,7 +4,6 @@
 //! is `0.5, 0.5`. Nothing here knows what it measures.
 
 use std::fmt;
-use std::str::FromStr;
 
 /// The most pixels that a picture or a canvas has on one side, and that a point, a box or a corner is from the origin of
 /// its canvas. No image format in use comes near it, and products of two such lengths are exact in every type used here.
@@ -87,19 +86,6 @@ pub enum SizeError {
     TooLarge(String),
 }
 
-impl FromStr for Size {
-    type Err = SizeError;
-
-    /// Reads `32x48` or `32,48`; both numbers at least 1.
-    fn from_str(text: &str) -> Result<Self, SizeError> {
-        let Pair { x, y } = Pair::two(text)?;
-        if x == 0 || y == 0 {
-            return Err(SizeError::Zero(text.to_owned()));
-        }
-        Ok(Size::new(x, y))
-    }
-}
-
 /// Two whole numbers that may be 0, such as an offset: `8x3` or `8,3`.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Pair {
@@ -107,19 +93,6 @@ pub struct Pair {
     pub x: u32,
     /// The number down.
     pub y: u32,
-}
-
-impl FromStr for Pair {
-    type Err = SizeError;
-
-    fn from_str(text: &str) -> Result<Self, SizeError> {
-        // One number is meant for both.
-        match text.trim().parse::<u32>() {
-            Ok(both) if both <= LONGEST => Ok(Pair { x: both, y: both }),
-            Ok(_) => Err(SizeError::TooLarge(text.to_owned())),
-            Err(_) => Pair::two(text),
-        }
-    }
 }
 
 impl Pair {

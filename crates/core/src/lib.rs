@@ -27,6 +27,7 @@ pub mod check;
 pub mod clean;
 pub mod clip;
 pub mod cut;
+pub mod grammar;
 pub mod pack;
 pub mod parallel;
 pub mod register;
@@ -46,33 +47,25 @@ mod groups;
 mod index;
 mod likeness;
 mod name;
-mod naming;
-mod only;
-mod pattern;
 mod pixels;
-mod ratio;
-mod select;
 mod sequence;
 mod set;
-mod syntax;
 
 pub use animation::RenderedAnimation;
-pub use annotations::{Annotations, Area, AreaError, Insets, InsetsError, Mirror};
+pub use annotations::{Annotations, Area, Insets, Mirror};
 pub use apart::{apart, clips_sharing_frames};
 pub use background::{Background, find_background};
-pub use budget::{Budget, ByteSize, ByteSizeError, Lease, OverBudget};
+pub use budget::{Budget, ByteSize, Lease, OverBudget};
 pub use carried::ExtraFields;
-pub use color::{Color, ColorError, over};
+pub use color::{Color, over};
 pub use frame::{Cell, Frame, FrameError, Source};
 pub use geometry::{LONGEST, Pair, Point, Rect, Size, SizeError};
+pub use grammar::{
+    FilterError, NameTemplate, NamingError, Only, Pattern, Ratio, SelectError, Selection, SyntaxError,
+    ValueError,
+};
 pub use index::SetIndex;
 pub use likeness::nearest;
 pub use name::{Name, NameError, portability_problem};
-pub use naming::{NameTemplate, NamingError};
-pub use only::{FilterError, Only};
-pub use pattern::Pattern;
 pub use pixels::Pixels;
-pub use ratio::{Ratio, RatioError};
-pub use select::{SelectError, Selection};
 pub use set::{FrameSet, SetError};
-pub use syntax::SyntaxError;

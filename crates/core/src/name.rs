@@ -2,7 +2,6 @@
 
 use std::borrow::Borrow;
 use std::fmt;
-use std::str::FromStr;
 use std::sync::Arc;
 
 /// A name of 1 to 200 characters without control characters.
@@ -45,14 +44,6 @@ impl Name {
     /// The name as text.
     pub fn as_str(&self) -> &str {
         &self.0
-    }
-}
-
-impl FromStr for Name {
-    type Err = NameError;
-
-    fn from_str(text: &str) -> Result<Self, NameError> {
-        Self::new(text)
     }
 }
 

@@ -13,7 +13,7 @@ use crate::{Overlay, overlay, text};
 use shibori_core::clip::{Clip, Span, Step};
 use shibori_core::parallel;
 use shibori_core::shape::mirrored;
-use shibori_core::{Color, ColorError, Frame, FrameSet, Mirror, Pixels, Rect, RenderedAnimation, Size};
+use shibori_core::{Color, Frame, FrameSet, Mirror, Pixels, Rect, RenderedAnimation, Size, ValueError};
 
 /// How an animation is drawn.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -43,7 +43,7 @@ pub enum Backdrop {
 /// Why a text is not a backdrop.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{0}; or none, or checker")]
-pub struct BackdropError(#[from] ColorError);
+pub struct BackdropError(#[from] ValueError);
 
 impl Backdrop {
     fn paper(self, size: Size, zoom: u32) -> Surface {

@@ -20,10 +20,8 @@ mod specks;
 mod too_fast;
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::clip::Clip;
-use crate::likeness::{meant, nearest};
 use crate::parallel;
 use crate::register::path::median;
 use crate::{Color, FrameSet, Name, Pair, Size};
@@ -105,20 +103,6 @@ impl Level {
             Self::Wrong => "wrong",
             Self::Look => "look",
         }
-    }
-}
-
-/// Why a text is no rule.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a rule{meant}; available: {list}", meant = meant(nearest(.0, RULES.map(|(_, id)| id.to_owned())).as_ref()), list = RULES.map(|(_, id)| id).join(", "))]
-pub struct RuleError(String);
-
-impl FromStr for Rule {
-    type Err = RuleError;
-
-    fn from_str(text: &str) -> Result<Self, RuleError> {
-        let found = RULES.iter().find(|(_, id)| *id == text.trim());
-        found.map(|(rule, _)| *rule).ok_or_else(|| RuleError(text.to_owned()))
     }
 }
 

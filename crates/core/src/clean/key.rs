@@ -30,6 +30,17 @@ impl fmt::Display for KeyColors {
     }
 }
 
+/// Which colors a color key makes transparent.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Key {
+    /// The one that is found behind the drawings.
+    Auto,
+    /// None.
+    None,
+    /// These.
+    Colors(Vec<Color>),
+}
+
 /// Which pixels of the color go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]

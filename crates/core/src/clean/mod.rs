@@ -17,7 +17,7 @@ use crate::{Frame, FrameSet, Pair, Pixels, Rect, SetError, Size};
 
 pub use edges::{clear_edge, erase, harden};
 pub use fringe::{defringe, mixed_edges};
-pub use key::{KeyColors, KeyScope, Keyed, key};
+pub use key::{Key, KeyColors, KeyScope, Keyed, key};
 pub use specks::specks;
 
 /// A changed picture and how many of its pixels changed; `None` where nothing did.

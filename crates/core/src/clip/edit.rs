@@ -1,13 +1,12 @@
 //! Changing clips that are there: drop, rename, speed, another frame clock, events. Frames never change.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError};
 use num_integer::gcd;
 
 use crate::sequence::TimeError;
-use crate::{FrameSet, Name, Ratio, RatioError, SetError, nearest, portability_problem};
+use crate::{FrameSet, Name, Ratio, SetError, nearest};
 
 /// Why clips can't be changed so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -77,21 +76,8 @@ pub fn drop_clip(set: FrameSet, name: &str) -> Result<FrameSet, EditError> {
 /// An old name and a new one: `walk=stroll`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Renaming {
-    old: String,
-    new: Name,
-}
-
-impl FromStr for Renaming {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let (old, new) = text.split_once('=').ok_or("expected OLD=NEW, such as walk=stroll")?;
-        let new = Name::new(new.trim()).map_err(|error| error.to_string())?;
-        match portability_problem(new.as_str()) {
-            Some(why) => Err(format!("'{new}' can't be part of a file name: {why}")),
-            None => Ok(Self { old: old.trim().to_owned(), new }),
-        }
-    }
+    pub(crate) old: String,
+    pub(crate) new: Name,
 }
 
 /// Gives a clip another name.
@@ -113,20 +99,7 @@ fn changed(
 
 /// Frames a second, kept exactly: `24fps`, `23.976fps`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Rate(Ratio);
-
-impl FromStr for Rate {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let number = text.trim().strip_suffix("fps").ok_or("a frame clock is a rate, such as 24fps")?;
-        let ratio: Ratio = number.parse().map_err(|error: RatioError| error.to_string())?;
-        if u64::from(ratio.times()) > 1000 * u64::from(ratio.over()) {
-            return Err("rates are limited to 1000 fps".to_owned());
-        }
-        Ok(Self(ratio))
-    }
-}
+pub struct Rate(pub(crate) Ratio);
 
 impl fmt::Display for Rate {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -170,31 +143,15 @@ pub fn fit(clip: Clip, rate: Rate) -> Result<(Clip, f64), ClipError> {
 /// A mark on a step: `leap@3=splash`; without a name the mark goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct EventSpec {
-    text: String,
-    clip: String,
-    step: usize,
-    event: Option<String>,
+    pub(crate) text: String,
+    pub(crate) clip: String,
+    pub(crate) step: usize,
+    pub(crate) event: Option<String>,
 }
 
 impl fmt::Display for EventSpec {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.text)
-    }
-}
-
-impl FromStr for EventSpec {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = || format!("'{text}' is not an event; write CLIP@STEP=NAME, such as leap@3=splash");
-        let (place, event) = text.split_once('=').ok_or_else(wrong)?;
-        let (clip, step) = place.rsplit_once('@').ok_or_else(wrong)?;
-        let step = step.trim().parse().map_err(|_| wrong())?;
-        let event = Some(event.trim().to_owned()).filter(|event| !event.is_empty());
-        if let Some(event) = &event {
-            Name::new(event.clone()).map_err(|error| error.to_string())?;
-        }
-        Ok(Self { text: text.to_owned(), clip: clip.trim().to_owned(), step, event })
     }
 }
 

@@ -1,7 +1,6 @@
 //! Where the cells of a regular grid lie. Numbers only: never looks at a pixel.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::{Cell, Pair, Rect, Size, SizeError};
 
@@ -24,16 +23,6 @@ impl Counts {
             return Err(SizeError::Zero(format!("{columns}x{rows}")));
         }
         Ok(Self { columns, rows })
-    }
-}
-
-impl FromStr for Counts {
-    type Err = SizeError;
-
-    /// Reads `8x3`: columns by rows.
-    fn from_str(text: &str) -> Result<Self, SizeError> {
-        let Size { width, height } = text.parse()?;
-        Ok(Self { columns: width, rows: height })
     }
 }
 

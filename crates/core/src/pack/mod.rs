@@ -31,6 +31,7 @@ pub use keep::{PreviousPlacements, ReuseOutcome};
 pub use mirrored::{MirroredCopy, draw_mirrored};
 pub use page::{PageRules, Round};
 pub use paint::{ColorFinish, paint};
+pub(crate) use scaled::MAX_SCALE_PART;
 pub use scaled::{PageScale, PageScaleError, kernel_margin, snap_for, snap_frames};
 
 /// How to pack.
@@ -211,6 +212,14 @@ pub enum Layout {
         order: Option<Vec<RowName>>,
     },
 }
+
+/// The largest page: one number for both sides, or two.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PageSide(pub Size);
+
+/// The rows of `clip-rows` in order.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RowOrder(pub Vec<RowName>);
 
 /// One row of `clip-rows`.
 #[derive(Clone, Debug, PartialEq, Eq)]

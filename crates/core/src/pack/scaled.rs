@@ -1,30 +1,29 @@
 //! The same pages in another size. Frames and places are brought onto whole steps before, so that nothing is rounded.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::cut::Spacing;
 use crate::pack::{Atlas, Layer, Page, PageGrid, Place};
 use crate::shape::{Resample, ScaleError, resampled, scale, support};
-use crate::{Frame, FrameError, FrameSet, Pair, Pixels, Ratio, RatioError, Rect, SetError, Size};
+use crate::{Frame, FrameError, FrameSet, Pair, Pixels, Ratio, Rect, SetError, Size, ValueError};
 use num_integer::gcd;
 
 /// A factor at which every place lands on whole pixels: a fraction with small numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct PageScale(Ratio);
+pub struct PageScale(pub(crate) Ratio);
 
 /// The largest number above and below the line.
-const LARGEST: u32 = 16;
+pub(crate) const MAX_SCALE_PART: u32 = 16;
 
 /// Why a text is no factor for pages.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PageScaleError {
     /// No number above 0.
     #[error(transparent)]
-    Shape(#[from] RatioError),
+    Shape(#[from] ValueError),
     /// A factor that would need frames of odd sizes.
     #[error(
-        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {LARGEST}", ratio.times(), ratio.over()
+        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {MAX_SCALE_PART}", ratio.times(), ratio.over()
     )]
     Fine {
         /// What was typed.
@@ -56,18 +55,6 @@ impl PageScale {
 impl fmt::Display for PageScale {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.fmt(f)
-    }
-}
-
-impl FromStr for PageScale {
-    type Err = PageScaleError;
-
-    fn from_str(text: &str) -> Result<Self, PageScaleError> {
-        let ratio: Ratio = text.parse()?;
-        match ratio.times().max(ratio.over()) <= LARGEST {
-            true => Ok(Self(ratio)),
-            false => Err(PageScaleError::Fine { text: text.to_owned(), ratio }),
-        }
     }
 }
 

@@ -9,7 +9,6 @@
 
 use std::collections::HashMap;
 use std::fmt;
-use std::str::FromStr;
 
 use crate::parallel;
 use crate::register::{Registration, register};
@@ -43,26 +42,6 @@ pub enum AlignTo {
     Match,
     /// A registration mark of this color, which is erased.
     Mark(Color),
-}
-
-/// Why a text does not say what holds still.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("can't align to '{0}'; write feet, center, mass, match, or mark:COLOR such as mark:ff00ff")]
-pub struct AlignToError(String);
-
-impl FromStr for AlignTo {
-    type Err = AlignToError;
-
-    fn from_str(text: &str) -> Result<Self, AlignToError> {
-        let wrong = || AlignToError(text.to_owned());
-        Ok(match text.trim() {
-            "feet" => Self::Feet,
-            "center" => Self::Center,
-            "mass" => Self::Mass,
-            "match" => Self::Match,
-            other => Self::Mark(other.strip_prefix("mark:").ok_or_else(wrong)?.parse().map_err(|_| wrong())?),
-        })
-    }
 }
 
 impl fmt::Display for AlignTo {

@@ -1,7 +1,6 @@
 //! Named boxes for the game: what is hit, what hits. Given, or taken from the solid pixels.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::groups::frames_by_clip;
 use crate::shape::points::SOLID;
@@ -27,35 +26,6 @@ pub enum BoxRule {
     Given(Area),
     /// So large, with the pivot in its middle.
     Centered(Size),
-}
-
-/// Why a text is no box.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error(
-    "'{0}' is not a box; write body=auto, body=auto:clip, body=24x12 around the pivot, or body=x,y,width,height such as body=4,10,24,12"
-)]
-pub struct BoxError(String);
-
-impl FromStr for BoxSpec {
-    type Err = BoxError;
-
-    fn from_str(text: &str) -> Result<Self, BoxError> {
-        let wrong = || BoxError(text.to_owned());
-        let (name, rule) = text.split_once('=').ok_or_else(wrong)?;
-        let name = Name::new(name.trim()).map_err(|_| wrong())?;
-        let rule = match rule.trim() {
-            "auto" => BoxRule::Auto,
-            "auto:clip" => BoxRule::AutoClip,
-            size if !size.contains(',') => {
-                let size = size.parse::<Size>().ok().filter(|size| size.width.min(size.height) > 0);
-                BoxRule::Centered(
-                    size.filter(|size| size.width.max(size.height) <= 1 << 20).ok_or_else(wrong)?,
-                )
-            }
-            area => BoxRule::Given(area.parse().map_err(|_| wrong())?),
-        };
-        Ok(Self { name, rule })
-    }
 }
 
 impl fmt::Display for BoxSpec {

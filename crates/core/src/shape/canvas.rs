@@ -1,7 +1,6 @@
 //! Putting frames on one canvas, held together by their pivots. Never scales, never cuts a kept pixel.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::{Frame, FrameSet, Name, Pair, Rect, SetError, Size, SizeError};
 
@@ -16,25 +15,6 @@ pub enum CanvasRule {
     At(Size, Pair),
     /// Each frame's own kept pixels: what was trimmed is forgotten.
     Fit,
-}
-
-impl FromStr for CanvasRule {
-    type Err = CanvasRuleError;
-
-    fn from_str(text: &str) -> Result<Self, CanvasRuleError> {
-        let wrong = |error: SizeError| match error {
-            SizeError::Shape(_) => CanvasRuleError::Shape(text.to_owned()),
-            error => CanvasRuleError::Size(error),
-        };
-        match (text.trim(), text.trim().split_once('@')) {
-            ("fit", _) => Ok(Self::Fit),
-            // A place has two numbers.
-            (_, Some((canvas, at))) => {
-                Ok(Self::At(canvas.parse().map_err(wrong)?, Pair::two(at).map_err(wrong)?))
-            }
-            (canvas, None) => canvas.parse().map(Self::Size).map_err(wrong),
-        }
-    }
 }
 
 impl fmt::Display for CanvasRule {

@@ -19,21 +19,20 @@ mod shifted;
 mod together;
 mod trim;
 
-pub use align::{
-    AlignAxis, AlignError, AlignOptions, AlignPer, AlignTo, AlignToError, MatchWith, Shift, align,
-};
-pub use boxes::{BoxError, BoxRule, BoxSpec, Coverage, set_box};
-pub use canvas::{CanvasError, CanvasRule, set_canvas};
+pub use align::{AlignAxis, AlignError, AlignOptions, AlignPer, AlignTo, MatchWith, Shift, align};
+pub use boxes::{BoxRule, BoxSpec, Coverage, set_box};
+pub use canvas::{CanvasError, CanvasRule, CanvasRuleError, set_canvas};
 pub use mirror::mirror;
 pub use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
-pub use pivot::{Anchor, PivotError, PivotPer, set_pivot};
+pub(crate) use pivot::NAMED_ANCHORS;
+pub use pivot::{Anchor, PivotPer, set_pivot};
 pub use places::{FrameOverride, OverrideError, OverrideKind, PlannedShifts, apply_overrides, plan_shifts};
 pub use points::{SOLID, center, feet};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
-pub use scale::{Resample, ScaleError, ScaleRule, ScaleRuleError, fitting, scale, scale_each};
-pub(crate) use scale::{resampled, support};
+pub(crate) use scale::{MAX_FACTOR, is_scale_factor, resampled, support};
+pub use scale::{Resample, ScaleError, ScaleRule, fitting, scale, scale_each};
 pub use together::{Coregistration, coregister_pivots};
 pub use trim::{Trim, TrimScope, restore, trim};
 

@@ -4,9 +4,8 @@
 //! the longest run of such rows higher.
 
 use std::fmt;
-use std::str::FromStr;
 
-use crate::{Annotations, FrameSet, Insets, InsetsError, Name, Pixels, SetError, Size};
+use crate::{Annotations, FrameSet, Insets, Name, Pixels, SetError, Size};
 
 /// Given, or to be found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -15,14 +14,6 @@ pub enum NineRule {
     Auto,
     /// These.
     Given(Insets),
-}
-
-impl FromStr for NineRule {
-    type Err = InsetsError;
-
-    fn from_str(text: &str) -> Result<Self, InsetsError> {
-        if text.trim() == "auto" { Ok(Self::Auto) } else { text.parse().map(Self::Given) }
-    }
 }
 
 impl fmt::Display for NineRule {

@@ -7,7 +7,6 @@
 //! Never moves a pixel.
 
 use std::fmt;
-use std::str::FromStr;
 
 use crate::clip::Clip;
 use crate::groups::frames_by_clip;
@@ -28,7 +27,7 @@ pub enum Anchor {
     Mark(Color),
 }
 
-const PLACES: [(&str, f64, f64); 9] = [
+pub(crate) const NAMED_ANCHORS: [(&str, f64, f64); 9] = [
     ("center", 0.5, 0.5),
     ("top", 0.5, 0.0),
     ("bottom", 0.5, 1.0),
@@ -40,45 +39,13 @@ const PLACES: [(&str, f64, f64); 9] = [
     ("bottom-right", 1.0, 1.0),
 ];
 
-/// Why a text is not a pivot.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error(
-    "'{0}' is not a pivot; write feet, center, bottom, top-left and so on, fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR"
-)]
-pub struct PivotError(String);
-
-impl FromStr for Anchor {
-    type Err = PivotError;
-
-    fn from_str(text: &str) -> Result<Self, PivotError> {
-        let wrong = || PivotError(text.to_owned());
-        let text = text.trim();
-        if text == "feet" {
-            return Ok(Anchor::Feet);
-        }
-        if let Some(color) = text.strip_prefix("mark:") {
-            return color.parse().map(Anchor::Mark).map_err(|_| wrong());
-        }
-        if let Some(&(_, x, y)) = PLACES.iter().find(|(name, ..)| *name == text) {
-            return Ok(Anchor::Fraction(Point::new(x, y)));
-        }
-        let (x, y) = text.split_once(',').ok_or_else(wrong)?;
-        let number = |part: &str| part.parse::<f64>().ok().filter(|n| n.abs() <= 1e6).ok_or_else(wrong);
-        match (x.trim().strip_suffix("px"), y.trim().strip_suffix("px")) {
-            (Some(x), Some(y)) => Ok(Anchor::Pixels(Point::new(number(x)?, number(y)?))),
-            (None, None) => Ok(Anchor::Fraction(Point::new(number(x.trim())?, number(y.trim())?))),
-            _ => Err(wrong()),
-        }
-    }
-}
-
 impl fmt::Display for Anchor {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Anchor::Feet => f.write_str("feet"),
             Anchor::Pixels(at) => write!(f, "{}px,{}px", at.x, at.y),
             Anchor::Mark(color) => write!(f, "mark:{color}"),
-            Anchor::Fraction(at) => match PLACES.iter().find(|(_, x, y)| (*x, *y) == (at.x, at.y)) {
+            Anchor::Fraction(at) => match NAMED_ANCHORS.iter().find(|(_, x, y)| (*x, *y) == (at.x, at.y)) {
                 Some((name, ..)) => f.write_str(name),
                 None => write!(f, "{},{}", at.x, at.y),
             },

@@ -6,7 +6,6 @@
 //! the same bytes on every machine.
 
 use std::collections::HashMap;
-use std::str::FromStr;
 
 use image::{Rgba, RgbaImage};
 
@@ -25,13 +24,13 @@ pub enum Resample {
 }
 
 /// The largest factor.
-const LARGEST: u64 = 64;
+pub(crate) const MAX_FACTOR: u64 = 64;
 
 /// Why frames can't be scaled.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum ScaleError {
     /// An absurd factor.
-    #[error("a factor of {0} is too large; the maximum is {LARGEST}")]
+    #[error("a factor of {0} is too large; the maximum is {MAX_FACTOR}")]
     Factor(Ratio),
     /// Nothing would be left.
     #[error("frame '{frame}' of {canvas} px, scaled by {factor}, would be smaller than a pixel")]
@@ -65,31 +64,6 @@ pub enum ScaleRule {
     Fit(Size),
 }
 
-/// A text that says no scale.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error(
-    "'{0}' is neither a factor above 0 and up to {LARGEST}, such as 2, 0.5 or 2/3, nor a size to fit into, such as fit:120x120"
-)]
-pub struct ScaleRuleError(String);
-
-impl FromStr for ScaleRule {
-    type Err = ScaleRuleError;
-
-    fn from_str(text: &str) -> Result<Self, ScaleRuleError> {
-        let wrong = || ScaleRuleError(text.to_owned());
-        match text.trim().strip_prefix("fit:") {
-            Some(size) => {
-                let size = size.parse::<Size>().ok().filter(|size| !size.is_empty());
-                size.map(Self::Fit).ok_or_else(wrong)
-            }
-            None => {
-                let factor = text.parse::<Ratio>().ok().filter(|factor| check(*factor).is_ok());
-                factor.map(Self::By).ok_or_else(wrong)
-            }
-        }
-    }
-}
-
 /// Scales every frame by one factor; pivot, boxes, nine-slice and polygon follow.
 ///
 /// # Errors
@@ -115,7 +89,7 @@ pub fn fitting(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Ratio)> 
             if times >= over { Ratio::new(times / over, 1) } else { Ratio::new(1, over.div_ceil(times)) };
         let factor = if how == Resample::Nearest { hard.unwrap_or(exact) } else { exact };
         // Larger than that nothing is scaled; it fits all the same.
-        if check(factor).is_ok() { factor } else { Ratio::new(LARGEST as u32, 1).unwrap_or(factor) }
+        if check(factor).is_ok() { factor } else { Ratio::new(MAX_FACTOR as u32, 1).unwrap_or(factor) }
     };
     let sprite = |places: &[usize]| (set.frames()[places[0]].sprite().clone(), factor(places));
     set.index().sprites().map(sprite).collect()
@@ -130,8 +104,12 @@ pub fn scale_each(set: FrameSet, factors: &[(Name, Ratio)], how: Resample) -> Re
     set.map_frames(|_, frame| scaled(&frame, of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE), how))
 }
 
+pub(crate) fn is_scale_factor(factor: Ratio) -> bool {
+    check(factor).is_ok()
+}
+
 fn check(factor: Ratio) -> Result<(), ScaleError> {
-    let is_absurd = u64::from(factor.times()) > LARGEST * u64::from(factor.over());
+    let is_absurd = u64::from(factor.times()) > MAX_FACTOR * u64::from(factor.over());
     if is_absurd { Err(ScaleError::Factor(factor)) } else { Ok(()) }
 }
 

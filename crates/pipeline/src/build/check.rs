@@ -180,8 +180,7 @@ impl Build {
     /// Rows of an atlas that are named after no clip.
     fn missing_rows(&self, atlas: usize, used: &[&[Clip]]) -> Vec<RecipeFinding> {
         let atlas = self.graph.atlas(atlas);
-        let rows =
-            atlas.options.arrange.row_order.as_ref().map(|order| order.rows().to_vec()).unwrap_or_default();
+        let rows = atlas.options.arrange.row_order.as_ref().map(|order| order.0.clone()).unwrap_or_default();
         let own: Vec<String> = atlas.options.clips.clip.iter().map(|clip| clip.name().to_string()).collect();
         let mut found = Vec::new();
         for row in rows {

@@ -1,11 +1,8 @@
 //! Mending pixels.
 
-use std::fmt;
-use std::str::FromStr;
-
 use serde::Deserialize;
-use shibori_core::clean::KeyScope;
-use shibori_core::{Area, Color, ColorError};
+use shibori_core::Area;
+use shibori_core::clean::{Key, KeyScope};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
@@ -48,46 +45,6 @@ pub struct CleanOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(deserialize_with = "text")]
     pub harden_alpha: Option<Whole<1, 255>>,
-}
-
-/// Which colors go.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Key {
-    /// The one that is found behind the drawings.
-    Auto,
-    /// None.
-    None,
-    /// These.
-    Colors(Vec<Color>),
-}
-
-impl FromStr for Key {
-    type Err = ColorError;
-
-    fn from_str(text: &str) -> Result<Self, ColorError> {
-        match text {
-            "auto" => Ok(Self::Auto),
-            "none" => Ok(Self::None),
-            colors => colors
-                .split(',')
-                .map(|color| color.trim().parse())
-                .collect::<Result<_, _>>()
-                .map(Self::Colors),
-        }
-    }
-}
-
-impl fmt::Display for Key {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::Auto => f.write_str("auto"),
-            Self::None => f.write_str("none"),
-            Self::Colors(colors) => {
-                let colors: Vec<String> = colors.iter().map(ToString::to_string).collect();
-                f.write_str(&colors.join(","))
-            }
-        }
-    }
 }
 
 impl CleanOptions {

@@ -20,7 +20,7 @@ mod run;
 mod shape;
 pub(crate) mod value;
 
-pub use clean::{CleanOptions, Key};
+pub use clean::CleanOptions;
 pub use clips::{ClipEdits, ClipOptions};
 pub use commands::{
     AdjustOptions, Allowance, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportFormat,
@@ -29,8 +29,8 @@ pub use commands::{
 };
 pub use contradiction::{OptionConflict, With};
 pub use cut::CutOptions;
-pub use pack::{ArrangeOptions, LayoutName, PAGE_MAX, PageRound, PageSide, RowOrder};
-pub use page::{Companion, PageOptions};
+pub use pack::{ArrangeOptions, LayoutName, PAGE_MAX};
+pub use page::PageOptions;
 pub use picture::{HeightOption, OverlayPart, ShowOption, WidthOption, ZoomOption};
 pub use run::{Accept, RunOptions};
 pub use shape::ShapeOptions;

@@ -1,14 +1,13 @@
 //! Frames on pages.
 
 use std::path::PathBuf;
-use std::str::FromStr;
 
 use serde::Deserialize;
+use shibori_core::Size;
 use shibori_core::pack::{
-    DenseOptions, Effort, Layout, PackOptions, PagePer, PageRules, PageScale, PreviousPlacements, Round,
-    RowName,
+    DenseOptions, Effort, Layout, PackOptions, PagePer, PageRules, PageScale, PageSide, PreviousPlacements,
+    Round, RowOrder,
 };
-use shibori_core::{Name, NameError, Size};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
@@ -49,7 +48,7 @@ pub struct ArrangeOptions {
     /// Round page sides up: none, pow2 (power of two), or a multiple such as 4 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "none|pow2|N"))]
     #[serde(deserialize_with = "text")]
-    pub page_round: Option<PageRound>,
+    pub page_round: Option<Round>,
     /// Make pages square
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub page_square: Flag,
@@ -100,71 +99,6 @@ pub enum LayoutName {
     Strip,
 }
 
-/// The largest page: one number for both sides, or two.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct PageSide(Size);
-
-impl FromStr for PageSide {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let size = match text.parse::<u32>() {
-            Ok(side) => Size::new(side, side),
-            Err(_) => text.parse().map_err(|_| {
-                format!("'{text}' is not a side length such as 2048, or a size such as 2048x1024")
-            })?,
-        };
-        if size.is_empty() || size.width > 65_536 || size.height > 65_536 {
-            return Err(format!("'{text}' is out of range; a page's sides are 1 to 65536 px"));
-        }
-        Ok(Self(size))
-    }
-}
-
-/// What page sides are rounded up to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct PageRound(Round);
-
-impl FromStr for PageRound {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        Ok(Self(match (text, text.parse::<u32>()) {
-            ("none", _) => Round::None,
-            ("pow2", _) => Round::Pow2,
-            (_, Ok(unit @ 1..=4096)) => Round::Multiple(unit),
-            _ => return Err(format!("'{text}' is not none, pow2, or a multiple from 1 to 4096")),
-        }))
-    }
-}
-
-/// Rows of `clip-rows`: `sit,leap,-,koi:swim`.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct RowOrder(Vec<RowName>);
-
-impl FromStr for RowOrder {
-    type Err = NameError;
-
-    fn from_str(text: &str) -> Result<Self, NameError> {
-        let row = |row: &str| match (row.trim(), row.split_once(':')) {
-            ("-", _) => Ok(RowName::Blank),
-            (_, Some((sprite, name))) => {
-                let sprite = Some(Name::new(sprite.trim())?);
-                Ok(RowName::Clip { sprite, name: Name::new(name.trim())? })
-            }
-            (name, None) => Ok(RowName::Clip { sprite: None, name: Name::new(name)? }),
-        };
-        Ok(Self(text.split(',').map(row).collect::<Result<_, _>>()?))
-    }
-}
-
-impl RowOrder {
-    /// The rows in order.
-    pub fn rows(&self) -> &[RowName] {
-        &self.0
-    }
-}
-
 impl ArrangeOptions {
     /// How frames are arranged, default filled in.
     pub fn layout(&self) -> LayoutName {
@@ -197,7 +131,7 @@ impl ArrangeOptions {
             }
         };
         let PageSide(max) = self.page_max.unwrap_or(PageSide(Size::new(PAGE_MAX, PAGE_MAX)));
-        let PageRound(round) = self.page_round.unwrap_or(PageRound(Round::None));
+        let round = self.page_round.unwrap_or_default();
         let pixels = |said: Option<u32>, dense: u32| said.unwrap_or(if self.is_dense() { dense } else { 0 });
         PackOptions {
             layout,

@@ -1,9 +1,6 @@
 //! Pages as files: their format, their colors, their companions and sizes.
 
-use std::str::FromStr;
-
 use serde::Deserialize;
-use shibori_core::Color;
 use shibori_core::pack::{ColorFinish, CompanionSpec, PageScale};
 use shibori_formats::encode::{PageEncoding, PageFormat, PngSize};
 use shibori_formats::manifest::{Alpha, Sampling, UvOrigin};
@@ -61,32 +58,7 @@ pub struct PageOptions {
     /// [default: 8080ff for _n, _normal and the like, else transparent]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
-    pub companion: Vec<Companion>,
-}
-
-/// What normal maps are called.
-const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
-
-/// `_n` or `_e=000000`.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Companion(pub CompanionSpec);
-
-impl FromStr for Companion {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let (suffix, neutral) = match text.split_once('=') {
-            Some((suffix, color)) => (suffix, color.parse::<Color>().map_err(|error| error.to_string())?),
-            // A normal map's neutral color points straight at the viewer.
-            None if NORMALS.contains(&text) => (text, Color([128, 128, 255, 255].into())),
-            None => (text, Color([0; 4].into())),
-        };
-        match shibori_core::portability_problem(suffix) {
-            _ if suffix.is_empty() => Err(format!("'{text}' has no suffix, such as _n")),
-            Some(why) => Err(format!("'{suffix}' can't be part of a file name: {why}")),
-            None => Ok(Self(CompanionSpec { suffix: suffix.to_owned(), neutral })),
-        }
-    }
+    pub companion: Vec<CompanionSpec>,
 }
 
 impl PageOptions {
@@ -132,7 +104,7 @@ impl PageOptions {
         }
         needs(self.uv_origin.is_some(), "uv-origin", self.uv.is_on(), "uv", None)?;
         reject_duplicates("page-scales", &self.page_scales, ToString::to_string)?;
-        let suffixes: Vec<&str> = self.companion.iter().map(|companion| &*companion.0.suffix).collect();
+        let suffixes: Vec<&str> = self.companion.iter().map(|companion| &*companion.suffix).collect();
         reject_duplicates("companion", &suffixes, ToString::to_string)
     }
 }

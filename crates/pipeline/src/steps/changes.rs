@@ -1,11 +1,11 @@
 //! From options to the changes of a plan. Defaults are filled in here; their order is the plan's.
 
-use shibori_core::clean::KeyColors;
+use shibori_core::clean::{Key, KeyColors};
 use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKind, Trim, TrimScope};
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::decode::overrides;
 
-use crate::options::{CleanOptions, Key, ShapeOptions, Whole};
+use crate::options::{CleanOptions, ShapeOptions, Whole};
 use crate::order::Change;
 use crate::{Context, Error};
 

@@ -154,7 +154,7 @@ fn with_companions(set: FrameSet, options: &PackOptions) -> Result<(FrameSet, Ve
     if options.page.companion.is_empty() {
         return Ok((set, Vec::new()));
     }
-    let specs: Vec<_> = options.page.companion.iter().map(|companion| companion.0.clone()).collect();
+    let specs: Vec<_> = options.page.companion.clone();
     Ok(take_companions(&set, &specs)?)
 }
 

@@ -2,13 +2,13 @@
 
 use std::path::Path;
 
-use shibori_core::clean::{KeyColors, key, mixed_edges};
+use shibori_core::clean::{Key, KeyColors, key, mixed_edges};
 use shibori_core::cut::{
     Certainty, Counts, CutError, Found, Grid, NameHints, Spacing, detect_grid_with_hints, find_crossings,
 };
 use shibori_core::{Area, Background, Color, Pair, Pixels, Rect, find_background};
 
-use crate::options::{CleanOptions, CutOptions, Key};
+use crate::options::{CleanOptions, CutOptions};
 use crate::{Context, Error, Growth, Notice};
 
 /// Evidence in nats from which a grid is worth proposing.

@@ -6,17 +6,14 @@ use std::str::FromStr;
 
 use num_integer::gcd;
 
+use crate::grammar::ValueError;
+
 /// A number above 0, as a fraction in lowest terms.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Ratio {
     times: u32,
     over: u32,
 }
-
-/// A text that is no factor.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("'{0}' is not a positive number such as 2, 0.5 or 2/3")]
-pub struct RatioError(String);
 
 impl Ratio {
     /// As it is.
@@ -79,10 +76,10 @@ impl fmt::Display for Ratio {
 }
 
 impl FromStr for Ratio {
-    type Err = RatioError;
+    type Err = ValueError;
 
-    fn from_str(text: &str) -> Result<Self, RatioError> {
-        let wrong = || RatioError(text.to_owned());
+    fn from_str(text: &str) -> Result<Self, ValueError> {
+        let wrong = || ValueError::new(text, "is not a positive number such as 2, 0.5 or 2/3");
         let plain = |part: &str| part.len() <= 9 && part.bytes().all(|byte| byte.is_ascii_digit());
         let whole = |part: &str| part.parse::<u32>().ok().filter(|_| plain(part)).ok_or_else(wrong);
         let (times, over) = match text.trim().split_once('/') {

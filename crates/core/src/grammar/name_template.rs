@@ -6,7 +6,7 @@
 use std::collections::HashMap;
 use std::str::FromStr;
 
-use crate::syntax::Cursor;
+use crate::grammar::cursor::Cursor;
 use crate::{Frame, FrameSet, Name, NameError, SetError, SyntaxError};
 
 /// A pattern for frame names.

@@ -6,9 +6,9 @@
 
 use std::str::FromStr;
 
+use crate::grammar::Pattern;
+use crate::grammar::cursor::Cursor;
 use crate::likeness::{meant, nearest};
-use crate::pattern::Pattern;
-use crate::syntax::Cursor;
 use crate::{Cell, FrameSet, Name, SyntaxError};
 
 /// A list of picks, in order.

@@ -15,9 +15,9 @@ use std::collections::{HashMap, HashSet};
 use std::str::FromStr;
 
 use crate::clip::{Clip, ClipError, Play, Span};
-use crate::select::{Pick, SelectError};
+use crate::grammar::cursor::Cursor;
+use crate::grammar::selection::{Pick, SelectError};
 use crate::sequence::TimeError;
-use crate::syntax::Cursor;
 use crate::{FrameSet, Name, SetError, SyntaxError, portability_problem};
 
 /// The words that [`parse_playback`] knows.

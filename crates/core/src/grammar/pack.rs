@@ -1,0 +1,81 @@
+//! Pages: their largest side, rounding, the rows of a layout, companions.
+
+use std::str::FromStr;
+
+use crate::grammar::ValueError;
+use crate::pack::{CompanionSpec, PageSide, Round, RowName, RowOrder};
+use crate::{Color, Name, NameError, Size, portability_problem};
+
+/// The longest side of a page, in pixels.
+const LONGEST_PAGE: u32 = 65_536;
+
+/// Suffixes of normal maps.
+const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
+
+impl FromStr for PageSide {
+    type Err = ValueError;
+
+    /// `2048`, or `2048x1024`.
+    fn from_str(text: &str) -> Result<Self, ValueError> {
+        let size = match text.parse::<u32>() {
+            Ok(side) => Size::new(side, side),
+            Err(_) => text.parse().map_err(|_| {
+                ValueError::new(text, "is not a side length such as 2048, or a size such as 2048x1024")
+            })?,
+        };
+        if size.is_empty() || size.width.max(size.height) > LONGEST_PAGE {
+            return Err(ValueError::new(text, "is out of range; a page's sides are 1 to 65536 px"));
+        }
+        Ok(Self(size))
+    }
+}
+
+impl FromStr for Round {
+    type Err = ValueError;
+
+    /// `none`, `pow2`, or a multiple.
+    fn from_str(text: &str) -> Result<Self, ValueError> {
+        match (text, text.parse::<u32>()) {
+            ("none", _) => Ok(Self::None),
+            ("pow2", _) => Ok(Self::Pow2),
+            (_, Ok(unit @ 1..=4096)) => Ok(Self::Multiple(unit)),
+            _ => Err(ValueError::new(text, "is not none, pow2, or a multiple from 1 to 4096")),
+        }
+    }
+}
+
+impl FromStr for RowOrder {
+    type Err = NameError;
+
+    /// `sit,leap,-,koi:swim`.
+    fn from_str(text: &str) -> Result<Self, NameError> {
+        let row = |row: &str| match (row.trim(), row.split_once(':')) {
+            ("-", _) => Ok(RowName::Blank),
+            (_, Some((sprite, name))) => {
+                let sprite = Some(Name::new(sprite.trim())?);
+                Ok(RowName::Clip { sprite, name: Name::new(name.trim())? })
+            }
+            (name, None) => Ok(RowName::Clip { sprite: None, name: Name::new(name)? }),
+        };
+        Ok(Self(text.split(',').map(row).collect::<Result<_, _>>()?))
+    }
+}
+
+impl FromStr for CompanionSpec {
+    type Err = ValueError;
+
+    /// `_n`, or `_e=000000`.
+    fn from_str(text: &str) -> Result<Self, ValueError> {
+        let (suffix, neutral) = match text.split_once('=') {
+            Some((suffix, color)) => (suffix, color.parse()?),
+            // A normal map's neutral color points straight at the viewer.
+            None if NORMALS.contains(&text) => (text, Color([128, 128, 255, 255].into())),
+            None => (text, Color([0; 4].into())),
+        };
+        match portability_problem(suffix) {
+            _ if suffix.is_empty() => Err(ValueError::new(text, "has no suffix, such as _n")),
+            Some(why) => Err(ValueError::new(suffix, &format!("can't be part of a file name: {why}"))),
+            None => Ok(Self { suffix: suffix.to_owned(), neutral }),
+        }
+    }
+}
