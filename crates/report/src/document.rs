@@ -9,14 +9,16 @@ use serde::{Serialize, Serializer};
 
 use shibori_formats::escape_xml;
 
-pub(crate) const FRAME: &str = include_str!("document.html");
+use crate::scripts::{Bundle, bundled};
+
+pub(crate) const FRAME: &str = include_str!("pages/document.html");
 
 /// What a page is made of besides its data.
 pub(crate) struct PageTemplate {
     /// The elements below the heading.
     pub(crate) body: &'static str,
     pub(crate) styles: &'static [&'static str],
-    pub(crate) scripts: &'static [&'static str],
+    pub(crate) scripts: Bundle,
 }
 
 /// The text of a page.
@@ -24,7 +26,7 @@ pub(crate) fn document(parts: &PageTemplate, title: &str, data: &impl Serialize)
     let data = serde_json::to_string(data).expect("what pages show is plain data");
     // Nothing in a string of JSON can then end the element it stands in.
     let data = data.replace('<', "\\u003c").replace('\u{2028}', "\\u2028").replace('\u{2029}', "\\u2029");
-    let (style, script) = (parts.styles.concat(), parts.scripts.concat());
+    let (style, script) = (parts.styles.concat(), bundled(parts.scripts));
     let script = format!("\"use strict\";\n(() => {{\n{script}}})();");
     let title = escape_xml(title);
     let lengths = [FRAME, parts.body, &style, &data, &script].map(str::len);

@@ -4,25 +4,22 @@
 //! the table on which a cut or frames are tried. Both play with one script. Nothing is computed here that a manifest does not say.
 
 mod document;
-mod light;
+mod light_table;
+mod scripts;
 
 use serde::Serialize;
 use serde_json::Value;
 
-pub use light::{
+pub use light_table::{
     GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table, runs,
 };
 
 use document::{PageTemplate, as_data_url, document};
 use shibori_formats::manifest::Manifest;
 
-const STYLE: &str = include_str!("page.css");
-const PLAY: &str = include_str!("play.js");
-const CLIPS: PageTemplate = PageTemplate {
-    body: include_str!("page.html"),
-    styles: &[STYLE],
-    scripts: &[PLAY, include_str!("page.js")],
-};
+const STYLE: &str = include_str!("pages/clips.css");
+const CLIPS: PageTemplate =
+    PageTemplate { body: include_str!("pages/clips.html"), styles: &[STYLE], scripts: scripts::CLIPS };
 
 /// What a page shows.
 #[derive(Debug, Serialize)]

@@ -6,16 +6,15 @@
 use serde::Serialize;
 
 use crate::document::{PageTemplate, as_base64, as_data_url, as_data_urls, document};
-use crate::{PLAY, STYLE};
+use crate::{STYLE, scripts};
 use shibori_formats::manifest::Manifest;
 
 const SHEET: PageTemplate = PageTemplate {
-    body: include_str!("light/page.html"),
-    styles: &[STYLE, include_str!("light/page.css")],
-    scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/sheet.js")],
+    body: include_str!("pages/table.html"),
+    styles: &[STYLE, include_str!("pages/table.css")],
+    scripts: scripts::SHEET,
 };
-const SET: PageTemplate =
-    PageTemplate { scripts: &[PLAY, include_str!("light/base.js"), include_str!("light/set.js")], ..SHEET };
+const SET: PageTemplate = PageTemplate { scripts: scripts::SET, ..SHEET };
 
 /// A light table.
 #[derive(Debug, Serialize)]
@@ -196,15 +195,19 @@ mod tests {
     #[test]
     fn scripts_read_only_keys_that_are_written() {
         let table = serde_json::to_value(sheet_table("koi")).unwrap();
-        let scripts = [SHEET.scripts, SET.scripts].concat().concat();
+        let scripts = [scripts::bundled(SHEET.scripts), scripts::bundled(SET.scripts)].concat();
         let name = |rest: &str| -> String {
             rest.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect()
         };
-        let read: Vec<String> = scripts.split("data.").skip(1).map(name).collect();
-        assert!(read.len() > 20, "{read:?}");
+        let read = |object: &str| -> Vec<String> { scripts.split(object).skip(1).map(name).collect() };
+        let (of_table, of_sheet) = (read("data."), read("given."));
+        assert!(of_table.len() > 10 && of_sheet.len() > 5, "{of_table:?} {of_sheet:?}");
         // A table has a sheet or a set.
-        for key in read.iter().filter(|key| *key != "set") {
+        for key in of_table.iter().filter(|key| *key != "set") {
             assert!(table.get(key).is_some(), "data.{key} is not written");
+        }
+        for key in of_sheet.iter().filter(|key| *key != "color") {
+            assert!(table["sheet"].get(key).is_some(), "given.{key} is not written");
         }
     }
 

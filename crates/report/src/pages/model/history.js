@@ -1,0 +1,61 @@
+// A state with undo: a plain object that goes into JSON, and into the address of the page.
+
+// Changes with one name that follow each other this closely, in milliseconds, are one step back.
+const CLOSELY = 900;
+const MOST = 300;
+
+export const createHistory = (start, now) => {
+  const history = { state: JSON.parse(JSON.stringify(start)), past: [], next: [] };
+  const text = () => JSON.stringify(history.state);
+  const begun = text();
+  let lastName = null;
+  let lastTime = 0;
+  history.isUnchanged = () => text() === begun;
+  // Edits the state in place; whether that changed it.
+  history.change = (name, edit) => {
+    const before = text();
+    const time = now();
+    edit(history.state);
+    if (text() === before) return false;
+    if (!(name && name === lastName && time - lastTime < CLOSELY)) history.past.push(before);
+    if (history.past.length > MOST) history.past.shift();
+    history.next = [];
+    lastName = name;
+    lastTime = time;
+    return true;
+  };
+  // Puts another state in its place.
+  history.replace = (state) => {
+    history.past.push(text());
+    history.state = state;
+  };
+  const go = (from, to) => {
+    if (!from.length) return false;
+    to.push(text());
+    history.state = JSON.parse(from.pop());
+    lastName = null;
+    return true;
+  };
+  history.undo = () => go(history.past, history.next);
+  history.redo = () => go(history.next, history.past);
+  return history;
+};
+
+// Any JSON value as letters that an address takes.
+export const encodeState = (state) => {
+  const bytes = new TextEncoder().encode(JSON.stringify(state));
+  const letters = btoa(Array.from(bytes, (byte) => String.fromCharCode(byte)).join(""));
+  return letters.replace(/\+/g, "-").replace(/\//g, "_").replace(/=+$/, "");
+};
+
+export const decodeState = (word) => {
+  const raw = atob(word.replace(/-/g, "+").replace(/_/g, "/"));
+  return JSON.parse(new TextDecoder().decode(Uint8Array.from(raw, (letter) => letter.charCodeAt(0))));
+};
+
+// A number for a JSON value, so that equal values are known by it (FNV-1a).
+export const digestOf = (value) => {
+  let sum = 0x811c9dc5;
+  for (const letter of JSON.stringify(value)) sum = Math.imul(sum ^ letter.codePointAt(0), 0x01000193) >>> 0;
+  return sum;
+};

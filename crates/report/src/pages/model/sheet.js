@@ -1,0 +1,322 @@
+// A sheet and its cut: which pixels are drawn, the cells of a grid, what lines cross, rows as clips, and the command.
+import { formatFrames, parseRate } from "./clip_text.js";
+import { formatOptions, formatTable, pasteablePath, tomlKey, tomlString } from "./quoting.js";
+import { count, pair } from "./words.js";
+
+// More cells than this are not shown.
+const MOST_CELLS = 16384;
+// Tiles touch along whole sides.
+const WHOLE_SIDE = 0.9;
+const CLIP = { name: "", cells: null, play: "loop", fps: "" };
+
+// Pixels that are drawn, one byte each, from lengths of runs: blank and drawn by turns, seven bits a byte, low ones
+// first.
+export const drawnPixels = (runs, area) => {
+  const drawn = new Uint8Array(area);
+  const letters = atob(runs);
+  let at = 0;
+  let isDrawn = false;
+  let length = 0;
+  let scale = 1;
+  for (let n = 0; n < letters.length; n++) {
+    const byte = letters.charCodeAt(n);
+    length += (byte & 127) * scale;
+    scale *= 128;
+    if (byte > 127) continue;
+    if (isDrawn) drawn.fill(1, at, at + length);
+    at += length;
+    isDrawn = !isDrawn;
+    length = 0;
+    scale = 1;
+  }
+  return drawn;
+};
+
+// Sums of drawn pixels, so that any rectangle is counted by four look-ups.
+const summed = (drawn, width, height) => {
+  const sums = new Uint32Array((width + 1) * (height + 1));
+  for (let y = 0; y < height; y++) {
+    let row = 0;
+    for (let x = 0; x < width; x++) {
+      row += drawn[y * width + x];
+      sums[(y + 1) * (width + 1) + x + 1] = sums[y * (width + 1) + x + 1] + row;
+    }
+  }
+  return sums;
+};
+
+const gridOf = ({ columns, rows, cell, offset, gutter }) => ({
+  count: [columns, rows],
+  cell: [...cell],
+  offset: [...offset],
+  gutter: [...gutter],
+});
+
+// `sheet` is what a page is given: size, drawn, background, readings, drawings, is_loose.
+export const createSheet = (sheet) => {
+  const [width, height] = sheet.size;
+  const whole = [0, 0, width, height];
+  const drawn = drawnPixels(sheet.drawn, width * height);
+  const sums = summed(drawn, width, height);
+  const line = width + 1;
+
+  // How many pixels of a rectangle are drawn.
+  const drawnIn = (x, y, w, h) => {
+    const [right, bottom] = [Math.min(width, x + w), Math.min(height, y + h)];
+    const [left, top] = [Math.min(x, right), Math.min(y, bottom)];
+    const upTo = (x, y) => sums[y * line + x];
+    return upTo(right, bottom) - upTo(right, top) - upTo(left, bottom) + upTo(left, top);
+  };
+
+  const first = sheet.readings[0] || { columns: 1, rows: 1, cell: [width, height], offset: [0, 0], gutter: [0, 0] };
+  const start = {
+    of: [...sheet.size, "sheet"],
+    by: sheet.is_loose && sheet.drawings.length ? "drawings" : "grid",
+    join: Math.max(
+      0,
+      sheet.drawings.findIndex((one) => one.is_found),
+    ),
+    grid: gridOf(first),
+    typed: {},
+    within: whole,
+    read: "across",
+    fps: "10",
+    clips: {},
+    chosen: null,
+  };
+
+  // Uses a grid that was found.
+  const useReading = (state, reading) => {
+    Object.assign(state, { by: "grid", grid: gridOf(reading), typed: {}, within: [...whole] });
+  };
+
+  // After a change along an axis: what was typed is kept where it fits, and the rest follows.
+  const fitGrid = (state, axis, changed) => {
+    const { grid, typed, within } = state;
+    const side = ["x", "y"][axis];
+    const length = within[2 + axis] - grid.offset[axis];
+    const gutter = grid.gutter[axis];
+    const fits = (cell) => Math.max(1, Math.floor((length + gutter) / (cell + gutter)));
+    const share = (count) => Math.floor((length - (count - 1) * gutter) / count);
+    if (changed) typed[changed + side] = true;
+    const isTyped = (what) => typed[what + side];
+    const needs = grid.count[axis] * (grid.cell[axis] + gutter) - gutter;
+    if (changed === "count" || (changed !== "cell" && isTyped("count") && !isTyped("cell"))) {
+      if ((!isTyped("cell") || needs > length) && share(grid.count[axis]) >= 1) {
+        grid.cell[axis] = share(grid.count[axis]);
+        delete typed[`cell${side}`];
+      }
+    } else if (!isTyped("count") || needs > length) {
+      grid.count[axis] = fits(grid.cell[axis]);
+      if (changed) delete typed[`count${side}`];
+    }
+  };
+
+  // Why a grid can't be cut; empty if it can.
+  const problemOf = ({ grid, within }) => {
+    const cells = grid.count[0] * grid.count[1];
+    const sides = [
+      [0, "column", "wide"],
+      [1, "row", "high"],
+    ];
+    for (const [axis, noun, side] of sides) {
+      const [number, cell, gutter] = [grid.count[axis], grid.cell[axis], grid.gutter[axis]];
+      const needs = grid.offset[axis] + number * (cell + gutter) - gutter;
+      const has = within[2 + axis];
+      if (within[axis] + has > sheet.size[axis]) {
+        return `the selected part extends beyond the sheet of ${width}×${height} px`;
+      }
+      if (cells > MOST_CELLS) {
+        const [many, most] = [cells, MOST_CELLS].map((number) => number.toLocaleString("en"));
+        return `${many} cells are too many; this page shows up to ${most}`;
+      }
+      if (cell < 1) return "a cell needs at least one pixel";
+      if (needs > has) {
+        const wanted = `${count(number, noun)} of ${cell} px, with the offset, take ${needs} px`;
+        return `${wanted}, but the sheet is only ${has} px ${side}`;
+      }
+    }
+    return "";
+  };
+
+  // Every cell, blank ones too, in the order in which frames are numbered; a blank one has number -1.
+  const cellsOf = (state) => {
+    if (state.by === "drawings") {
+      const cell = ([row, column, x, y, w, h], number) => ({ row, column, x, y, w, h, number, id: `d${number}` });
+      return sheet.drawings[state.join].drawings.map(cell);
+    }
+    const { count: counts, cell, offset, gutter } = state.grid;
+    if (counts[0] * counts[1] > MOST_CELLS) return [];
+    const isDown = state.read === "down";
+    const cells = [];
+    for (let n = 0; n < counts[0] * counts[1]; n++) {
+      const along = isDown ? counts[1] : counts[0];
+      const [a, b] = [Math.floor(n / along), n % along];
+      const [row, column] = isDown ? [b, a] : [a, b];
+      const x = state.within[0] + offset[0] + column * (cell[0] + gutter[0]);
+      const y = state.within[1] + offset[1] + row * (cell[1] + gutter[1]);
+      cells.push({ row, column, x, y, w: cell[0], h: cell[1], id: `r${row}c${column}` });
+    }
+    let number = 0;
+    for (const one of cells) one.number = drawnIn(one.x, one.y, one.w, one.h) ? number++ : -1;
+    return cells;
+  };
+
+  // Pixels of a line that go on beyond it, straight or slanting.
+  const pixelsAcross = (isUpright, own, beyond, { x, y, w, h }) => {
+    const length = isUpright ? h : w;
+    const stride = isUpright ? width : 1;
+    const from = isUpright ? y * width : x;
+    let inside = from + (isUpright ? own : own * width);
+    let outside = from + (isUpright ? beyond : beyond * width);
+    let pixels = 0;
+    for (let n = 0; n < length; n++, inside += stride, outside += stride) {
+      const before = n > 0 && drawn[outside - stride];
+      const after = n + 1 < length && drawn[outside + stride];
+      if (drawn[inside] && (drawn[outside] || before || after)) pixels++;
+    }
+    return pixels;
+  };
+
+  // The sides of cells that drawings cross: {x, y, length, isUpright, pixels, row, column}.
+  const crossingsOf = (state, cells) => {
+    if (state.by === "drawings" || sheet.background === "none") return [];
+    const { count: [columns, rows], gutter } = state.grid;
+    const [left, top, wide, high] = state.within;
+    const found = [];
+    for (const cell of cells) {
+      const { row, column, x, y, w, h, number } = cell;
+      if (number < 0) continue;
+      const sides = [
+        [true, x, x - 1, column > 0 && !gutter[0]],
+        [true, x + w - 1, x + w, column + 1 < columns && !gutter[0]],
+        [false, y, y - 1, row > 0 && !gutter[1]],
+        [false, y + h - 1, y + h, row + 1 < rows && !gutter[1]],
+      ];
+      sides.forEach(([isUpright, own, beyond, isShared], side) => {
+        // A side that two cells share is looked at once.
+        if (isShared && side % 2 === 0) return;
+        const [begin, extent] = isUpright ? [left, wide] : [top, high];
+        if (beyond < begin || beyond >= begin + extent) return;
+        const drawnAlong = (at) => (isUpright ? drawnIn(at, y, 1, h) : drawnIn(x, at, w, 1));
+        if (!drawnAlong(own) || !drawnAlong(beyond)) return;
+        const length = isUpright ? h : w;
+        const pixels = pixelsAcross(isUpright, own, beyond, cell);
+        if (!pixels || (isShared && pixels >= WHOLE_SIDE * length)) return;
+        const at = Math.max(own, beyond);
+        found.push({ x: isUpright ? at : x, y: isUpright ? y : at, length, isUpright, pixels, row, column });
+      });
+    }
+    return found;
+  };
+
+  const clipOf = (state, key) => ({ ...CLIP, ...state.clips[key] });
+
+  // Rows with a drawing, and clips that were added: {key, clip, steps: [[cell, hold]..]}.
+  const tracksOf = (state, cells) => {
+    const rows = new Map();
+    for (const cell of cells.filter(({ number }) => number >= 0)) {
+      const key = `row ${cell.row}`;
+      if (!rows.has(key)) rows.set(key, []);
+      rows.get(key).push(cell);
+    }
+    for (const list of rows.values()) list.sort((a, b) => a.column - b.column);
+    for (const key of Object.keys(state.clips)) if (!rows.has(key) && !key.startsWith("row ")) rows.set(key, []);
+    const byId = new Map(cells.map((cell) => [cell.id, cell]));
+    return [...rows].map(([key, own]) => {
+      const clip = clipOf(state, key);
+      const steps = clip.cells ? clip.cells.map(([id, hold]) => [byId.get(id), hold]) : own.map((cell) => [cell, 1]);
+      return { key, clip, steps: steps.filter(([cell]) => cell && cell.number >= 0) };
+    });
+  };
+
+  // All that follows from a state; crossings take a moment, so they can be left for later.
+  const derive = (state, isBrief) => {
+    const cells = cellsOf(state);
+    const problem = state.by === "grid" ? problemOf(state) : "";
+    const crossings = problem || isBrief ? [] : crossingsOf(state, cells);
+    return { cells, tracks: tracksOf(state, cells), crossings, problem };
+  };
+
+  // Tracks that are clips.
+  const clipsOf = (derived) => derived.tracks.filter(({ clip, steps }) => clip.name && steps.length);
+
+  const clipText = (state, { clip, steps }) => {
+    const list = formatFrames(steps.map(([cell, hold]) => [cell.number, hold]));
+    return `${list} @${clip.fps || state.fps}fps${clip.play === "loop" ? "" : ` ${clip.play}`}`;
+  };
+
+  // A track as a clip of a manifest.
+  const clipOfTrack = (state, { clip, steps }) => {
+    const [above, under] = parseRate(clip.fps || state.fps) || [10, 1];
+    return {
+      play: clip.play === "bounce" ? "bounce" : "forward",
+      plays: clip.play === "once" ? 1 : 0,
+      timescale: above,
+      steps: steps.map(([, hold], frame) => ({ frame, ticks: under * hold })),
+    };
+  };
+
+  const cutOptions = (state) => {
+    if (state.by === "drawings") {
+      const { join, is_found: isFound } = sheet.drawings[state.join];
+      return [["islands", true], ...(isFound ? [] : [["join", String(join)]])];
+    }
+    const { grid, within } = state;
+    const options = [
+      ["grid", grid.count.join("x")],
+      ["cell", grid.cell.join("x")],
+    ];
+    if (grid.offset.some(Boolean)) options.push(["offset", pair(grid.offset)]);
+    if (grid.gutter.some(Boolean)) options.push(["gutter", pair(grid.gutter)]);
+    if (within.join() !== whole.join()) options.push(["within", within.join(",")]);
+    if (state.read === "down") options.push(["read", "down"]);
+    return options;
+  };
+
+  // The command that cuts it so, the lines of a recipe, or why there are none.
+  const outcome = (state, derived, { source, output, sprite, isWindows }) => {
+    const clips = clipsOf(derived).map((track) => [track.clip.name, clipText(state, track)]);
+    const names = clips.map(([name]) => name);
+    const twin = names.find((name, at) => names.indexOf(name) !== at);
+    const isBlank = derived.cells.every(({ number }) => number < 0);
+    const problem = derived.problem || (twin ? `two clips are called ${twin}` : isBlank ? "every cell is blank" : "");
+    if (problem) return { command: "", lines: "", problem };
+    const cut = cutOptions(state);
+    const clipOptions = clips.map(([name, text]) => ["clip", `${name} = ${text}`]);
+    const options = formatOptions([...cut, ...clipOptions], isWindows);
+    const [from, to] = [source, output].map((path) => pasteablePath(path, isWindows));
+    const value = ([name, value]) => [name, name === "join" ? +value : value];
+    const lines = [
+      `[sprite.${tomlKey(sprite)}]`,
+      `from = ${tomlString(source)}`,
+      `slice = ${formatTable(cut.map(value))}`,
+      ...(clips.length ? [`clips = ${formatTable(clips)}`] : []),
+    ];
+    return { command: `shibori slice ${from}${options} -o ${to}`, lines: lines.join("\n") };
+  };
+
+  // What is left of the sheet to the right and at the bottom of a grid.
+  const restOf = ({ grid, within }) =>
+    [0, 1].map((axis) => {
+      const used = grid.count[axis] * (grid.cell[axis] + grid.gutter[axis]) - grid.gutter[axis];
+      return within[2 + axis] - grid.offset[axis] - used;
+    });
+
+  return {
+    width,
+    height,
+    start,
+    drawnIn,
+    useReading,
+    fitGrid,
+    cellsOf,
+    crossingsOf,
+    clipOf,
+    clipsOf,
+    clipOfTrack,
+    derive,
+    outcome,
+    restOf,
+  };
+};

@@ -1,0 +1,28 @@
+// Elements by id, and new ones. Names go in as text only, so none can become markup.
+export const $ = (id) => document.getElementById(id);
+
+export const make = (tag, text, name) => {
+  const element = document.createElement(tag);
+  if (text !== undefined && text !== null) element.textContent = text;
+  if (name) element.className = name;
+  return element;
+};
+
+export const button = (text, act, name) => {
+  const element = make("button", text, name);
+  element.type = "button";
+  element.addEventListener("click", act);
+  return element;
+};
+
+export const pageData = () => JSON.parse($("data").textContent);
+
+export const loadImages = (sources) => sources.map((src) => Object.assign(new Image(), { src }));
+
+export const decoded = (images) => Promise.all(images.map((image) => image.decode().catch(() => {})));
+
+// The largest zoom at which a size fits: whole where it is enlarged.
+export const zoomToFit = ([width, height], [wide, high]) => {
+  const most = Math.min(wide / width, high / height);
+  return most >= 1 ? Math.min(12, Math.floor(most)) : most;
+};
