@@ -14,6 +14,8 @@ mod panic;
 mod progress;
 mod terminal;
 mod trace;
+#[cfg(all(test, not(windows)))]
+mod vectors;
 mod words;
 
 use std::error::Error;

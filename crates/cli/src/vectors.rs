@@ -1,0 +1,267 @@
+//! Vectors that the JavaScript of the pages is tested on: what the program makes of texts, grids and clips, written to
+//! `crates/report/tests/vectors.json`. `node --test crates/report/tests/model.test.mjs` reads them, so both sides agree where no browser is.
+
+use std::path::Path;
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use image::{Rgba, RgbaImage};
+use serde_json::{Value, json};
+use shibori_core::clip::{Clip, ClipSpec, Play, add_clips};
+use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
+use shibori_core::{Background, Frame, FrameSet, Name, Pair, Pixels, Size};
+use shibori_pipeline::recipe::{toml_key, toml_string};
+
+use crate::words::{pasteable, pasteable_path};
+
+const VECTORS: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../report/tests/vectors.json");
+/// Clips as the pages write them: `UPDATE=1 node --test crates/report/tests/model.test.mjs` writes these.
+const CLIP_TEXTS: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../report/tests/clip-texts.json");
+const FRAMES: u32 = 12;
+
+/// A small generator (xorshift), so that the vectors are the same every time.
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, limit: u32) -> u32 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % u64::from(limit)) as u32
+    }
+}
+
+fn quoting() -> Vec<Value> {
+    let words = [
+        "koi",
+        "koi pond",
+        "it's",
+        "a\"b",
+        "$HOME",
+        "`ls`",
+        "50%",
+        "!x",
+        "a,b",
+        "-n",
+        "",
+        "\u{e9}t\u{e9}",
+        "a\\b",
+        "tab\there",
+        "esc\u{1b}[31m",
+        "\u{85}next",
+        "swim = 0-7 @12fps",
+        "\u{9bc9}",
+        "#x",
+        "a'b\"c$d",
+        "-",
+        "a(b)",
+        "line\nbreak",
+        "a\u{7f}",
+    ];
+    let vector = |word: &&str| {
+        json!({
+            "word": word,
+            "pasted": pasteable(word),
+            "path": pasteable_path(Path::new(word)),
+            "toml": toml_string(word),
+            "key": toml_key(word),
+        })
+    };
+    words.iter().map(vector).collect()
+}
+
+/// A set of one sprite with this many frames.
+fn frames() -> FrameSet {
+    let name = |text: String| Name::new(text).expect("a name");
+    let frame = |number: u32| {
+        let pixels = Pixels::whole(RgbaImage::new(1, 1));
+        Frame::new(name("koi".to_owned()), name(format!("koi-{number:02}")), pixels)
+            .expect("it fits its canvas")
+    };
+    FrameSet::new((0..FRAMES).map(frame).collect(), Vec::new()).expect("names differ")
+}
+
+fn clip_of(text: &str) -> Option<Clip> {
+    let spec: ClipSpec = text.parse().ok()?;
+    add_clips(frames(), &[spec]).ok()?.clips().first().cloned()
+}
+
+/// Lists of frames as they are typed, and what they come to: frames with how many times each is held, or nothing.
+fn frame_lists(dice: &mut Dice) -> Vec<Value> {
+    let mut texts: Vec<String> = [
+        "0-7", "7-0", "3", "0,1,2,1", "0-10/3", "10-0/4", "4x3", "0-3x2,7", "12", "0-12", "", "a", "1,,2",
+        "0x0", "-1",
+    ]
+    .map(str::to_owned)
+    .to_vec();
+    for _ in 0..60 {
+        let part = |dice: &mut Dice| {
+            let mut text = dice.below(FRAMES + 1).to_string();
+            if dice.below(2) == 0 {
+                text += &format!("-{}", dice.below(FRAMES + 1));
+                if dice.below(3) == 0 {
+                    text += &format!("/{}", 1 + dice.below(4));
+                }
+            }
+            if dice.below(4) == 0 {
+                text += &format!("x{}", 1 + dice.below(4));
+            }
+            text
+        };
+        let parts: Vec<String> = (0..=dice.below(3)).map(|_| part(dice)).collect();
+        texts.push(parts.join(","));
+    }
+    let vector = |text: &String| {
+        let steps = clip_of(&format!("swim = {text} @1fps"));
+        let steps = steps.map(|clip| {
+            let unit = clip.timescale();
+            clip.steps().iter().map(|step| [step.frame as u32, step.ticks / unit]).collect::<Vec<_>>()
+        });
+        json!({ "text": text, "steps": steps })
+    };
+    texts.iter().map(vector).collect()
+}
+
+fn clip_json(clip: &Clip) -> Value {
+    let step = |step: &shibori_core::clip::Step| {
+        let mut value = json!({ "frame": step.frame, "ticks": step.ticks });
+        if step.mirror {
+            value["mirror"] = json!(true);
+        }
+        value
+    };
+    let play = if clip.play() == Play::Bounce { "bounce" } else { "forward" };
+    let steps: Vec<Value> = clip.steps().iter().map(step).collect();
+    json!({ "play": play, "plays": clip.plays(), "timescale": clip.timescale(), "steps": steps })
+}
+
+/// Clips with the step that is shown in each tick of two rounds.
+fn clips(dice: &mut Dice) -> Vec<Value> {
+    let mut all = Vec::new();
+    for _ in 0..40 {
+        let time = ["@12fps", "@7.5fps", "@80ms", "@33.333ms", "@total 0.8s", ""][dice.below(6) as usize];
+        let play = ["", " once", " loop 3", " bounce", " bounce 2", " mirrored", " bounce mirrored"];
+        let frame = |dice: &mut Dice| {
+            let own = ["", "@50ms", "@120ms", "x2", "x3@40ms"][dice.below(5) as usize];
+            format!("{}{own}", dice.below(FRAMES))
+        };
+        let list: Vec<String> = (0..=dice.below(6)).map(|_| frame(dice)).collect();
+        let text = format!("swim = {} {time}{}", list.join(","), play[dice.below(7) as usize]);
+        let Some(clip) = clip_of(&text) else { continue };
+        let shown = clip.shown();
+        let ends: Vec<u64> = shown
+            .iter()
+            .scan(0, |end, step| {
+                *end += u64::from(step.ticks);
+                Some(*end)
+            })
+            .collect();
+        // A tick at the start, in the middle and at the end of each step.
+        let starts = std::iter::once(0).chain(ends.iter().copied());
+        let ticks = starts.zip(&ends).enumerate();
+        let moments: Vec<[u64; 2]> = ticks
+            .flat_map(|(at, (start, end))| {
+                [start, u64::midpoint(start, end - 1), end - 1].map(|tick| [tick, at as u64])
+            })
+            .collect();
+        all.push(json!({ "clip": clip_json(&clip), "moments": moments, "total": clip.total_ticks() }));
+    }
+    all
+}
+
+/// Sheets with a grid: the cells that are frames, and the sides that drawings cross.
+fn grids(dice: &mut Dice) -> Vec<Value> {
+    let mut all = Vec::new();
+    for _ in 0..30 {
+        let (counts, cell) = ([1 + dice.below(4), 1 + dice.below(3)], [2 + dice.below(6), 2 + dice.below(6)]);
+        let (offset, gutter) = ([dice.below(3), dice.below(3)], [dice.below(2), dice.below(2)]);
+        let side = |axis: usize, rest: u32| offset[axis] + counts[axis] * (cell[axis] + gutter[axis]) + rest;
+        let size = Size::new(side(0, dice.below(3)), side(1, dice.below(3)));
+        let mut image = RgbaImage::new(size.width, size.height);
+        for _ in 0..dice.below(8) {
+            let (x, y) = (dice.below(size.width), dice.below(size.height));
+            let (wide, high) = (1 + dice.below(6), 1 + dice.below(6));
+            for (x, y) in (y..(y + high).min(size.height))
+                .flat_map(|y| (x..(x + wide).min(size.width)).map(move |x| (x, y)))
+            {
+                image.put_pixel(x, y, Rgba([9, 9, 9, 255]));
+            }
+        }
+        let drawn = shibori_report::runs(image.pixels().map(|pixel| pixel[3] > 0));
+        let pixels = Pixels::whole(image);
+        let pair = |[x, y]: [u32; 2]| Pair { x, y };
+        let spacing = Spacing { offset: pair(offset), gutter: pair(gutter) };
+        let counts_of = Counts::new(counts[0], counts[1]).expect("at least one");
+        let grid = Grid::by_both(size, counts_of, Size::new(cell[0], cell[1]), spacing).expect("it fits");
+        let choice = CellChoice { background: Background::Clear, ..CellChoice::default() };
+        let cut = cut_cells(&pixels, &grid, &choice).expect("no count is given");
+        let rect = |one: &shibori_core::cut::CutCell| {
+            let rect = grid.rect(one.cell);
+            [rect.x, rect.y, rect.width, rect.height]
+        };
+        let crossings: Vec<[u32; 3]> = find_crossings(&pixels, Background::Clear, &grid)
+            .iter()
+            .map(|crossing| [crossing.cell.row, crossing.cell.column, crossing.pixels])
+            .collect();
+        all.push(json!({
+            "size": [size.width, size.height],
+            "drawn": STANDARD.encode(drawn),
+            "grid": { "columns": counts[0], "rows": counts[1], "cell": cell, "offset": offset, "gutter": gutter },
+            "cells": cut.cells.iter().map(rect).collect::<Vec<_>>(),
+            "crossings": crossings,
+        }));
+    }
+    all
+}
+
+#[test]
+fn the_vectors_that_pages_are_tested_on_are_current() {
+    let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
+    let vectors = json!({
+        "quoting": quoting(),
+        "frames": frame_lists(&mut dice),
+        "clips": clips(&mut dice),
+        "grids": grids(&mut dice),
+    });
+    let text = serde_json::to_string_pretty(&vectors).expect("plain data") + "\n";
+    if std::fs::read_to_string(VECTORS).unwrap_or_default() != text {
+        let fresh = std::env::temp_dir().join("vectors.json");
+        std::fs::write(&fresh, text).expect("a temporary file can be written");
+        panic!(
+            "crates/report/tests/vectors.json is not current; a new one is in {}",
+            fresh.to_string_lossy()
+        );
+    }
+}
+
+/// A clip that a page writes as text is read back as the clip that it was.
+#[test]
+fn clips_that_pages_write_are_read_back_exactly() {
+    let vectors: Value = serde_json::from_slice(&std::fs::read(VECTORS).expect("it is there")).expect("JSON");
+    let texts: Vec<String> =
+        serde_json::from_slice(&std::fs::read(CLIP_TEXTS).expect("it is there")).expect("a list of texts");
+    let clips = vectors["clips"].as_array().expect("a list");
+    assert_eq!(clips.len(), texts.len());
+    for (vector, text) in clips.iter().zip(&texts) {
+        let wanted = &vector["clip"];
+        let read = clip_json(&clip_of(&format!("swim = {text}")).unwrap_or_else(|| panic!("{text}")));
+        // Another clock may say the same times.
+        let times = |clip: &Value| -> Vec<u64> {
+            let scale = clip["timescale"].as_u64().expect("a number");
+            let steps = clip["steps"].as_array().expect("a list").iter();
+            // In units that both clocks divide.
+            steps.map(|step| step["ticks"].as_u64().expect("a number") * 1_000_000_000_000 / scale).collect()
+        };
+        let frames = |clip: &Value| -> Vec<Value> {
+            clip["steps"]
+                .as_array()
+                .expect("a list")
+                .iter()
+                .map(|step| json!([step["frame"], step["mirror"]]))
+                .collect()
+        };
+        assert_eq!(frames(&read), frames(wanted), "{text}");
+        assert_eq!((&read["play"], &read["plays"]), (&wanted["play"], &wanted["plays"]), "{text}");
+        assert_eq!(times(&read), times(wanted), "{text}");
+    }
+}
