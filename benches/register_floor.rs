@@ -1,8 +1,9 @@
 //! What registering a clip costs against decoding its frames, and whether it finds them.
 //!
 //! `cargo bench --bench register_floor` strews 1,000 frames of 128x128 of a figure that walks and waves, and prints, in one run, medians of
-//! several rounds in turn: lining them all up by the figure, over decoding the same files on as many threads; and how far from its place any
-//! frame came to stand. With a folder, as in `-- FOLDER`, the frames are those of its PNG files, and only the ratio is printed.
+//! several rounds in turn: lining them all up by the figure, over decoding the same files on as many threads; and how
+//! far from its place any frame came to stand. With a folder, as in `-- FOLDER`, the frames are those of its PNG
+//! files, and only the ratio is printed.
 
 use std::path::{Path, PathBuf};
 

@@ -122,8 +122,8 @@ impl Tally {
     }
 }
 
-/// Whether two grids give the same drawings in the same cells, as far from one to the next: where a cell ends and the gutter begins can't be
-/// seen between drawings that do not fill their cells.
+/// Whether two grids give the same drawings in the same cells, as far from one to the next: where a cell ends and the
+/// gutter begins can't be seen between drawings that do not fill their cells.
 fn is_one_answer(a: &Grid, b: &Grid, sheet: &Pixels) -> bool {
     let counts = a.counts();
     if counts != b.counts() {

@@ -1,5 +1,6 @@
 //! Vectors that the JavaScript of the pages is tested on: what the program makes of texts, grids and clips, written to
-//! `crates/report/tests/vectors.json`. `node --test crates/report/tests/model.test.mjs` reads them, so both sides agree where no browser is.
+//! `crates/report/tests/vectors.json`. `node --test crates/report/tests/model.test.mjs` reads them, so both sides
+//! agree where no browser is.
 
 use std::path::Path;
 

@@ -1,7 +1,7 @@
 //! Where the figure, its feet and its center stand in each step of a clip, across and up, seen from the pivot: a plot with units.
 //!
-//! The figure is what is registered: what stays the same from frame to frame, drawn at the center of the first. It is what `align` holds and
-//! what `check` looks at; feet and center also move with a stride or a reach.
+//! The figure is what is registered: what stays the same from frame to frame, drawn at the center of the first. It is
+//! what `align` holds and what `check` looks at; feet and center also move with a stride or a reach.
 //!
 //! With a second set its frames are drawn in full color and the first set's in dashes: before and after.
 

@@ -1,7 +1,8 @@
 //! The pages of an atlas: each frame's border and name drawn over, free space hatched.
 //!
-//! A frame that lies there rotated has a border of another color, with a bar along the side that is its top. A name stands inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the
-//! list. Nothing is moved.
+//! A frame that lies there rotated has a border of another color, with a bar along the side that is its top. A name
+//! stands inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the list.
+//! Nothing is moved.
 
 use image::{Rgba, RgbaImage};
 

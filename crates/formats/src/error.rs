@@ -260,7 +260,13 @@ pub enum WriteProblem {
         recipe: PathBuf,
     },
     /// Hand work on something that the run changes too.
-    #[error("{}: {conflicts}", if *has_base { "changed by hand and by this run" } else { "was edited, and there is no record of what shibori wrote; it would change" })]
+    #[error(
+        "{}: {conflicts}",
+        match has_base {
+            true => "changed by hand and by this run",
+            false => "was edited, and there is no record of what shibori wrote; it would change",
+        }
+    )]
     Conflict {
         /// What both changed.
         conflicts: HandWork,
@@ -274,7 +280,10 @@ pub enum WriteProblem {
         lost: HandWork,
     },
     /// A file that could not be moved into place after the run counted.
-    #[error("can't be replaced: {error}; {left} {} not in place yet; the next run that writes here will finish", if *left == 1 { "file is" } else { "files are" })]
+    #[error(
+        "can't be replaced: {error}; {left} {} not in place yet; the next run that writes here will finish",
+        if *left == 1 { "file is" } else { "files are" }
+    )]
     Unfinished {
         /// How many files are not in place.
         left: usize,

@@ -91,7 +91,7 @@ pub enum Error {
         error: RectError,
     },
     /// Every cell of a sheet is blank.
-    #[error("{}: {}", sheet.shown(), if *cells == 1 { "its only cell is blank".to_owned() } else { format!("all {cells} cells are blank") })]
+    #[error("{}: {}", sheet.shown(), all_blank(*cells))]
     AllBlank {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -396,6 +396,13 @@ impl Error {
                         | File::Write { problem: WriteProblem::Memory(_), .. }
                 )
         )
+    }
+}
+
+fn all_blank(cells: u64) -> String {
+    match cells {
+        1 => "its only cell is blank".to_owned(),
+        cells => format!("all {cells} cells are blank"),
     }
 }
 

@@ -47,7 +47,9 @@ struct Project {
 /// Patterns, with one that differs and one left out; sets of them, atlases of one each, and sprites made of those again, before
 /// and after them; sources found twice; outputs beside sources; a link.
 const EXTRAS: [&str; 6] = [
-    "[sprite.again]\nfrom = \"build/sets/n-0\"\n[sprite.\"c-*\"]\nfrom = \"build/sets/*\"\nset = \"chained/*\"\n[sprite.\"n-*\"]\nfrom = \"art/n-*.qoi\"\nexcept = \"art/n-2.qoi\"\nset = \"sets/*\"\n[sprite.n-1]\nshape = { pivot = \"feet\" }\n[atlas.again]\nuse = [\"again\", \"c-*\"]\n",
+    "[sprite.again]\nfrom = \"build/sets/n-0\"\n[sprite.\"c-*\"]\nfrom = \"build/sets/*\"\nset = \"chained/*\"\n\
+     [sprite.\"n-*\"]\nfrom = \"art/n-*.qoi\"\nexcept = \"art/n-2.qoi\"\nset = \"sets/*\"\n[sprite.n-1]\nshape = { pivot \
+         = \"feet\" }\n[atlas.again]\nuse = [\"again\", \"c-*\"]\n",
     "[sprite.\"m-*\"]\nfrom = \"art/n-*.qoi\"\n[atlas.\"m-*\"]\nuse = \"m-*\"\n[sprite.back]\nfrom = \"build/m-1.json\"\nset = true\n",
     "[sprite.all]\nfrom = [\"art/**\", \"art/n-*.qoi\"]\nslice = { grid = \"3x1\" }\nset = true\n",
     "[sprite.near]\nfrom = \"**/n-*\"\n[atlas.beside]\nuse = \"near\"\nfile = \"../art/n-page\"\n",
@@ -129,7 +131,8 @@ impl Project {
         for (name, sprite) in &self.sprites {
             let pivot = ["center", "feet", "bottom", "0.25,0.75"][usize::from(sprite.pivot)];
             text += &format!(
-                "[sprite.s{name}]\nfrom = \"art/s{name}.qoi\"\nslice = {{ grid = \"3x1\" }}\nshape = {{ pivot = \"{pivot}\" }}\nclips = {{ go = \"0-2 @10fps\" }}\n"
+                "[sprite.s{name}]\nfrom = \"art/s{name}.qoi\"\nslice = {{ grid = \"3x1\" }}\nshape = {{ pivot \
+                 = \"{pivot}\" }}\nclips = {{ go = \"0-2 @10fps\" }}\n"
             );
             if sprite.has_set {
                 text += "set = true\nexport = { to = \"css\" }\n";

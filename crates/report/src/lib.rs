@@ -1,7 +1,8 @@
 //! Pages: one HTML file each, that opens from disk without a network.
 //!
-//! `document` puts a page together; here is the one that plays all clips, with frames, pages and findings, one section per sprite; `light` is
-//! the table on which a cut or frames are tried. Both play with one script. Nothing is computed here that a manifest does not say.
+//! `document` puts a page together; here is the one that plays all clips, with frames, pages and findings, one
+//! section per sprite; `light` is the table on which a cut or frames are tried. Both play with one script. Nothing is
+//! computed here that a manifest does not say.
 
 mod document;
 mod light_table;

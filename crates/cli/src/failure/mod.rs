@@ -348,7 +348,9 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
             let frames = counted(*frames, "whole frame");
             format!("export it again, or add --accept truncated to use the {frames} before the break")
         }
-        ReadProblem::CanvasTooLarge { size, .. } | ReadProblem::TooLarge { size, .. } => format!("if this is intended, add --max-pixels {}", size.area()),
+        ReadProblem::CanvasTooLarge { size, .. } | ReadProblem::TooLarge { size, .. } => {
+            format!("if this is intended, add --max-pixels {}", size.area())
+        }
         ReadProblem::Memory(over) => memory_hint(over),
         ReadProblem::BrokenOff { format: "JPEG", .. } => {
             "copy or export it again, or add --accept truncated to use what there is".to_owned()

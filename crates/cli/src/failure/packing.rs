@@ -40,7 +40,8 @@ impl From<CompanionError> for Failure {
                 failure.with_hint(format!("a companion needs the same canvas as its base frame: make it {wanted} px"))
             }
             CompanionError::NoBase { suffix, .. } => failure.with_hint(format!(
-                "companions are named after their base frame plus {suffix}: koi-00{suffix}, koi{suffix}-00, or koi-00 in the sprite koi{suffix}"
+                "companions are named after their base frame plus {suffix}: koi-00{suffix}, koi{suffix}-00, or koi-00 in \
+                 the sprite koi{suffix}"
             )),
             CompanionError::None { suffix } => failure.with_hint(format!(
                 "include the companions' source, as in: shibori pack sets/koi sets/koi{suffix} --companion {suffix} -o atlas/koi"

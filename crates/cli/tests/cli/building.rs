@@ -382,7 +382,8 @@ fn a_recipe_is_checked_against_what_it_expects() {
     let env = project();
     env.write(
         "shibori.toml",
-        format!("{RECIPE}\n[check]\nclips = [\"swim\", \"dive\"]\nequal = [[\"sit\", \"leap\"]]\npages = 1\nallow = [\"touches-edge\", \"drift=frog:leap\"]\n"),
+        format!("{RECIPE}\n[check]\nclips = [\"swim\", \"dive\"]\nequal = [[\"sit\", \"leap\"]]\npages = 1\nallow = \
+            [\"touches-edge\", \"drift=frog:leap\"]\n"),
     );
     let outcome = env.run("check shibori.toml --json");
     assert_eq!(outcome.code, 1, "{}", outcome.err);

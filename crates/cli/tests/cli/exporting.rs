@@ -78,7 +78,11 @@ fn a_set_of_many_pages_is_exported_too() {
 #[test]
 fn a_template_of_ones_own_sees_what_the_manifest_says() {
     let env = with_atlas();
-    env.write("engine.lua.j2", "-- {{ seal }}\nreturn { {% for clip in clips %}{{ clip.ident }} = {{ clip.seconds|fixed(2) }}, {% endfor %}}\n");
+    env.write(
+        "engine.lua.j2",
+        "-- {{ seal }}\nreturn { {% for clip in clips %}{{ clip.ident }} = {{ \
+        clip.seconds|fixed(2) }}, {% endfor %}}\n",
+    );
     env.ok("export out/pond --template engine.lua.j2");
     let text = String::from_utf8(env.read("out/pond.lua")).unwrap();
     assert!(

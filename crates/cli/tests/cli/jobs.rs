@@ -205,7 +205,10 @@ fn a_grid_on_a_part_of_a_sheet_is_cut_where_it_is() {
     let outcome = env.run("slice part.png --within 100,0,72,48 --grid 2x2 -o never");
     assert!(outcome.code == 2 && outcome.err.contains("0,0,128,100"), "{}", outcome.err);
     // Separate drawings have rows and columns too.
-    env.ok("slice part.png --within 20,30,72,48 --islands --clip-rows top,middle,bottom --clip \"first = c0\" --clip \"all = r0c1-r2c2\" -o loose");
+    env.ok(
+        "slice part.png --within 20,30,72,48 --islands --clip-rows top,middle,bottom --clip \"first = c0\" \
+        --clip \"all = r0c1-r2c2\" -o loose",
+    );
     let loose = env.frames("loose");
     let steps: Vec<usize> = loose.clips().iter().map(|clip| clip.steps().len()).collect();
     assert_eq!(steps, [4, 4, 4, 3, 10]);

@@ -5,7 +5,8 @@ use serde_json::Value;
 use crate::env::{Env, pictures};
 use crate::schema::faults;
 
-const FROG: &str = "slice art/frog.png --cell 32x32 --pivot feet --clip \"sit = r0 @5fps\" --clip \"leap = r2 @total 0.8s once\" --clip \"turn = 0,1,0 bounce\" -o frog";
+const FROG: &str = "slice art/frog.png --cell 32x32 --pivot feet --clip \"sit = r0 @5fps\" --clip \"leap = r2 @total 0.8s \
+    once\" --clip \"turn = 0,1,0 bounce\" -o frog";
 
 #[test]
 fn a_cut_is_the_sheet_cell_by_cell() {

@@ -95,7 +95,8 @@ fn answer(port: u16, path: &str, host: &str) -> String {
 #[test]
 fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     let env = Env::with_art();
-    let recipe = "[sprite.koi]\nfrom = \"art/koi*.png\"\nslice = { grid = \"8x1\" }\n[atlas.pond]\nuse = \"koi\"\n[[atlas.pond.preview]]\nas = \"html\"\n";
+    let recipe = "[sprite.koi]\nfrom = \"art/koi*.png\"\nslice = { grid = \"8x1\" }\n[atlas.pond]\nuse = \"koi\"\n\
+        [[atlas.pond.preview]]\nas = \"html\"\n";
     env.write("shibori.toml", recipe);
     let watching = Watching::begin(&env);
     let line = watching.line("serving at http://127.0.0.1:");

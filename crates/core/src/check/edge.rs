@@ -1,9 +1,9 @@
 //! Drawings that are cut off flat at their cell's edge, and pixels there that belong to the cell beside it.
 //!
 //! The main drawing is the largest piece. It is cut where it ends in a long straight run at a side that others of its clip hardly touch:
-//! figures that stand on the lower edge all along are not. A piece that touches an edge, is not connected to the drawing and is much smaller
-//! has poked in from next door, unless many frames have such. Frames that were trimmed are judged by their canvas; a set of single
-//! images, which nothing was cut from, is judged all the same.
+//! figures that stand on the lower edge all along are not. A piece that touches an edge, is not connected to the
+//! drawing and is much smaller has poked in from next door, unless many frames have such. Frames that were trimmed
+//! are judged by their canvas; a set of single images, which nothing was cut from, is judged all the same.
 
 use std::collections::{BTreeMap, HashMap};
 

@@ -319,8 +319,8 @@ impl Grid {
         (&self.columns, &self.rows)
     }
 
-    /// Pixels at the right and at the bottom of a sheet that belong to no cell and that no spacing explains: as many as an offset or a gutter
-    /// has are none.
+    /// Pixels at the right and at the bottom of a sheet that belong to no cell and that no spacing explains: as many
+    /// as an offset or a gutter has are none.
     pub fn rest(&self, sheet: Size) -> Pair {
         let rest = |axis: &Axis, length: u32| {
             let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);

@@ -109,7 +109,11 @@ pub enum SelectError {
         known: Vec<Name>,
     },
     /// Numbers in a set of several sprites.
-    #[error("'{what}' could belong to any of the sprites {list}; write {first}:{what}, for example", list = listed(known), first = known[0])]
+    #[error(
+        "'{what}' could belong to any of the sprites {list}; write {first}:{what}, for example",
+        list = listed(known),
+        first = known[0]
+    )]
     WhichSprite {
         /// What was typed.
         what: String,

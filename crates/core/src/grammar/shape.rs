@@ -17,7 +17,8 @@ impl FromStr for Anchor {
         let wrong = || {
             ValueError::new(
                 text,
-                "is not a pivot; write feet, center, bottom, top-left and so on, fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR",
+                "is not a pivot; write feet, center, bottom, top-left and so on, fractions of the canvas such as 0.5,1, \
+                 pixels such as 16px,30px, or mark:COLOR",
             )
         };
         let text = text.trim();
@@ -67,7 +68,8 @@ impl FromStr for BoxSpec {
         let wrong = || {
             ValueError::new(
                 text,
-                "is not a box; write body=auto, body=auto:clip, body=24x12 around the pivot, or body=x,y,width,height such as body=4,10,24,12",
+                "is not a box; write body=auto, body=auto:clip, body=24x12 around the pivot, or body=x,y,width,height \
+                 such as body=4,10,24,12",
             )
         };
         let (name, rule) = text.split_once('=').ok_or_else(wrong)?;

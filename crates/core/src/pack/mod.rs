@@ -352,7 +352,11 @@ pub enum PackError {
         needs: u64,
     },
     /// A row named after a clip that is not there.
-    #[error("there is no clip '{name}'{}; available: {list}", meant(nearest(name, known.iter().cloned()).as_ref()), list = if known.is_empty() { "none".to_owned() } else { known.join(", ") })]
+    #[error(
+        "there is no clip '{name}'{}; available: {}",
+        meant(nearest(name, known.iter().cloned()).as_ref()),
+        if known.is_empty() { "none".to_owned() } else { known.join(", ") }
+    )]
     NoClip {
         /// The name typed.
         name: String,

@@ -61,8 +61,8 @@ impl Votes {
         }
     }
 
-    /// What the votes for what a figure shows are worth, were it at this spot; every `stride`th row and column is asked. Where the figure is
-    /// one of those that vote, at `own`, its own vote does not count.
+    /// What the votes for what a figure shows are worth, were it at this spot; every `stride`th row and column is
+    /// asked. Where the figure is one of those that vote, at `own`, its own vote does not count.
     pub(super) fn count(
         &self,
         figure: &LabelMap,

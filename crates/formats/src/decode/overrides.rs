@@ -1,7 +1,7 @@
 //! Shifts, pivots and boxes frame by frame as CSV: `frame,kind,name,values`, with or without a line of these headings.
 //!
-//! `koi-00,shift,,-2,0` · `koi-00,pivot,,16,23` · `koi-00,box,body,4,10,24,12` · `sign,nine,,4,4,4,6`. The values may also stand in one cell,
-//! parted by spaces.
+//! `koi-00,shift,,-2,0` · `koi-00,pivot,,16,23` · `koi-00,box,body,4,10,24,12` · `sign,nine,,4,4,4,6`. The values may
+//! also stand in one cell, parted by spaces.
 
 use std::path::Path;
 

@@ -72,8 +72,9 @@ pub fn animation(
     Ok(AnimationReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from, dropped })
 }
 
-/// An animation without the pictures that a browser would not show for as short as it is meant to: it takes delays up to 10 ms for a mistake and
-/// shows 100 ms. What is left lasts until the next one's time, so that the total is right. `None` where all can stay, else how many went.
+/// An animation without the pictures that a browser would not show for as short as it is meant to: it takes delays up
+/// to 10 ms for a mistake and shows 100 ms. What is left lasts until the next one's time, so that the total is right.
+/// `None` where all can stay, else how many went.
 fn drop_short_frames(
     animation: &RenderedAnimation,
     format: AnimationFormat,

@@ -126,7 +126,8 @@ pub fn stem_of(path: &Path) -> Option<String> {
     })
 }
 
-/// Plans and stages atlases, one a factor, at a path without extension; one that is typed is taken off. `tick` is called once a page file, from any thread.
+/// Plans and stages atlases, one a factor, at a path without extension; one that is typed is taken off. `tick` is
+/// called once a page file, from any thread.
 ///
 /// # Errors
 /// Where pages can't be files, or can't be encoded, or the transaction refuses a target.

@@ -1,5 +1,6 @@
-//! GIF: only what changes from picture to picture is stored; one palette for the whole animation, exact where 255 colors and transparency are enough; times in
-//! hundredths of a second with the rounding error carried on, so that the total stays right.
+//! GIF: only what changes from picture to picture is stored; one palette for the whole animation, exact where 255
+//! colors and transparency are enough; times in hundredths of a second with the rounding error carried on, so that
+//! the total stays right.
 
 use std::collections::BTreeSet;
 

@@ -71,7 +71,8 @@ impl Sheet<'_> {
         let rendering = if is_smooth { "auto" } else { "pixelated" };
         let shared = &self.shared;
         format!(
-            "/* A frame: <span role=\"img\" class=\"{shared} FRAME\" aria-label=\"...\"></span>. A clip: the same with CLIP. Twice as large: --scale: 2. */\n\
+            "/* A frame: <span role=\"img\" class=\"{shared} FRAME\" aria-label=\"...\"></span>. A clip: the same with \
+             CLIP. Twice as large: --scale: 2. */\n\
              .{shared} {{\n  --scale: 1;\n  display: inline-block;\n  box-sizing: border-box;\n  \
              background-repeat: no-repeat;\n  background-origin: content-box;\n  background-clip: content-box;\n  \
              image-rendering: {rendering};\n}}\n"
@@ -100,7 +101,8 @@ impl Sheet<'_> {
     fn pivot(&self, frame: &FrameEntry) -> String {
         let [x, y] = frame.pivot.map(|at| at.0);
         format!(
-            "  --pivot-x: calc(var(--scale) * {x}px);\n  --pivot-y: calc(var(--scale) * {y}px);\n  transform-origin: var(--pivot-x) var(--pivot-y);\n"
+            "  --pivot-x: calc(var(--scale) * {x}px);\n  --pivot-y: calc(var(--scale) * {y}px);\n  transform-origin: \
+             var(--pivot-x) var(--pivot-y);\n"
         )
     }
 
@@ -145,7 +147,8 @@ impl Sheet<'_> {
         let bytes = png(&canvas).map_err(|error| ExportError::Encode(error.to_string()))?;
         let widths = [top, right, bottom, left].map(scaled).join(" ");
         Ok(Some(format!(
-            ".{name}.stretched {{\n  width: auto;\n  height: auto;\n  padding: 0;\n  background: none;\n  border: 0 solid transparent;\n  border-width: {widths};\n  \
+            ".{name}.stretched {{\n  width: auto;\n  height: auto;\n  padding: 0;\n  background: none;\n  border: 0 solid \
+             transparent;\n  border-width: {widths};\n  \
              border-image: url(\"data:image/png;base64,{}\") {top} {right} {bottom} {left} fill / {widths} stretch;\n}}\n",
             STANDARD.encode(bytes)
         )))

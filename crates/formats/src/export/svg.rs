@@ -38,7 +38,8 @@ pub fn svg(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError
         debug_assert_eq!(page.pixels.size(), Size::new(width, height));
         writeln!(
             text,
-            "<image id=\"page.{number}\" width=\"{width}\" height=\"{height}\" style=\"image-rendering: {rendering}\" href=\"data:image/png;base64,{}\"/>",
+            "<image id=\"page.{number}\" width=\"{width}\" height=\"{height}\" style=\"image-rendering: {rendering}\" \
+             href=\"data:image/png;base64,{}\"/>",
             STANDARD.encode(png)
         )
         .expect("text grows");

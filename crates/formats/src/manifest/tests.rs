@@ -36,12 +36,15 @@ fn the_text_is_one_line_a_frame() {
     { "file": "koi.png", "size": [8, 8] }
   ],
   "frames": [
-    { "name": "koi-00", "sprite": "koi", "page": 0, "rect": [2, 5, 3, 2], "canvas": [8, 8], "inset": [2, 5], "pivot": [4, 7.5], "source": { "file": "koi.png", "cell": "r0c1" }, "extras": { "sound": "plop" }, "later": [1] },
+    { "name": "koi-00", "sprite": "koi", "page": 0, "rect": [2, 5, 3, 2], "canvas": [8, 8], "inset": [2, 5],
+      "pivot": [4, 7.5], "source": { "file": "koi.png", "cell": "r0c1" }, "extras": { "sound": "plop" }, "later": [1] },
     { "name": "koi-01", "sprite": "koi", "page": 0, "rect": [0, 0, 0, 0], "canvas": [8, 8], "inset": [0, 0], "pivot": [4, 4] }
   ],
   "clips": [
-    { "name": "swim", "sprite": "koi", "play": "forward", "plays": 0, "timescale": 12, "steps": [{ "frame": 0, "ticks": 1 }, { "frame": 1, "ticks": 1 }] },
-    { "name": "turn", "sprite": "koi", "play": "bounce", "plays": 2, "timescale": 1000, "steps": [{ "frame": 0, "ticks": 80 }, { "frame": 1, "ticks": 240 }] }
+    { "name": "swim", "sprite": "koi", "play": "forward", "plays": 0, "timescale": 12, "steps": [{ "frame": 0,
+      "ticks": 1 }, { "frame": 1, "ticks": 1 }] },
+    { "name": "turn", "sprite": "koi", "play": "bounce", "plays": 2, "timescale": 1000, "steps": [{ "frame": 0,
+      "ticks": 80 }, { "frame": 1, "ticks": 240 }] }
   ]
 }
 "#;

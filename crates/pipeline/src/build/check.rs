@@ -7,6 +7,7 @@ use shibori_core::{FrameSet, parallel};
 use shibori_formats::decode::Limits;
 use shibori_formats::store::Policy;
 
+use crate::build::graph::{Target, TargetKind};
 use crate::build::make::frames;
 use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
@@ -148,7 +149,8 @@ impl Build {
     }
 
     fn figures_in(&self, atlas: usize) -> Vec<usize> {
-        let is_it = |step: &crate::build::graph::Target| matches!(&step.kind, crate::build::graph::TargetKind::Atlas { atlas: at, .. } if *at == atlas);
+        let is_it =
+            |target: &Target| matches!(&target.kind, TargetKind::Atlas { atlas: at, .. } if *at == atlas);
         let step = self.graph.steps.iter().position(is_it);
         step.map(|step| self.graph.figures_of(step)).unwrap_or_default()
     }

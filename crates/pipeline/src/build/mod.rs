@@ -1,9 +1,10 @@
 //! Doing a recipe: everything once, and from then on only what changed.
 //!
 //! [`Graph`] says what is made of what. [`Build`] compares it with what earlier builds did, and does what is stale: frames
-//! of sprites are handed over in memory, sprites and atlases that do not need each other are done at the same time, the largest first. What belongs
-//! together, an atlas with its exports and pictures, is put in place together or not at all. Whatever stops a build, even between
-//! two files, the next one comes to what a build from nothing would come to.
+//! of sprites are handed over in memory, sprites and atlases that do not need each other are done at the same time,
+//! the largest first. What belongs together, an atlas with its exports and pictures, is put in place together or not
+//! at all. Whatever stops a build, even between two files, the next one comes to what a build from nothing would come
+//! to.
 //!
 //! Nothing here prints, and only `watch` looks at a clock; what happens is told to an [`BuildObserver`].
 

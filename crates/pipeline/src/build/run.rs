@@ -211,8 +211,8 @@ impl Build {
         })
     }
 
-    /// Every step with its inputs, its outputs and its digest. What a step writes shows in part only when it is done: pages and frames are made in
-    /// memory for it, where nothing was kept, and nothing is written.
+    /// Every step with its inputs, its outputs and its digest. What a step writes shows in part only when it is done:
+    /// pages and frames are made in memory for it, where nothing was kept, and nothing is written.
     ///
     /// # Errors
     /// Where a step can't be done.

@@ -14,7 +14,8 @@ use crate::options::value::{Flag, Whole, text, texts, word};
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Clean"))]
 pub struct CleanOptions {
-    /// Make a flat background transparent (color key): auto detects the color, or give it, such as ff00ff; comma-separated for a painted-in checkerboard [default: none]
+    /// Make a flat background transparent (color key): auto detects the color, or give it, such as ff00ff;
+    /// comma-separated for a painted-in checkerboard [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR,.."))]
     #[serde(deserialize_with = "text")]
     pub key: Option<Key>,

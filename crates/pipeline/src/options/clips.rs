@@ -18,7 +18,8 @@ pub struct ClipOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
     #[serde(deserialize_with = "texts")]
     pub clip: Vec<ClipSpec>,
-    /// Names of the sheet's rows in order, one clip each: "idle,walk@12fps,-,leap once"; - skips a row, walk-{dir8} names eight rows clockwise from north ({dir:e,ne,n} sets another order)
+    /// Names of the sheet's rows in order, one clip each: "idle,walk@12fps,-,leap once"; - skips a row, walk-{dir8}
+    /// names eight rows clockwise from north ({dir:e,ne,n} sets another order)
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAMES", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub clip_rows: Option<RowList>,

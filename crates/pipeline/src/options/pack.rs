@@ -64,7 +64,8 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub gutter: Option<Whole<0, 1024>>,
-    /// Repeat a frame's edge pixels outward, including alpha (extrude), for tiles and backgrounds that fill their frame; other frames need only the color spread they get by default [default: 0]
+    /// Repeat a frame's edge pixels outward, including alpha (extrude), for tiles and backgrounds that fill their
+    /// frame; other frames need only the color spread they get by default [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub bleed: Option<Whole<0, 256>>,

@@ -36,7 +36,8 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
     #[serde(deserialize_with = "word")]
     pub alpha: Option<Alpha>,
-    /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
+    /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark
+    /// fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub no_spread: Flag,
     /// Texture filter the game should use: a hint stored in the manifest
@@ -54,7 +55,8 @@ pub struct PageOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
-    /// Put frames with this name suffix on separate pages (normal map, emission map), laid out like their base frames; =COLOR fills in for missing ones
+    /// Put frames with this name suffix on separate pages (normal map, emission map), laid out like their base
+    /// frames; =COLOR fills in for missing ones
     /// [default: 8080ff for _n, _normal and the like, else transparent]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_texts")]

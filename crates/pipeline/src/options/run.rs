@@ -22,7 +22,8 @@ pub struct RunOptions {
     /// Where both you and this run changed something in a set or an atlas, keep yours
     #[cfg_attr(feature = "clap", arg(long, global = true, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub carry: Flag,
-    /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits allows resized images in a set
+    /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits
+    /// allows resized images in a set
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
     #[serde(deserialize_with = "comma_words")]
     pub accept: Vec<Accept>,

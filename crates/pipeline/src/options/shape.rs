@@ -34,7 +34,8 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
     #[serde(deserialize_with = "word")]
     pub resample: Option<Resample>,
-    /// Move drawings on their canvas so that this point stays put through a clip (stabilize): feet, center, mass, match (the figure, detected automatically, or a matching --region), or mark:COLOR
+    /// Move drawings on their canvas so that this point stays put through a clip (stabilize): feet, center, mass,
+    /// match (the figure, detected automatically, or a matching --region), or mark:COLOR
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
     #[serde(deserialize_with = "text")]
     pub align: Option<AlignTo>,
@@ -58,7 +59,8 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(deserialize_with = "text")]
     pub align_reach: Option<Whole<1, 1024>>,
-    /// Trim (crop) transparent edges; the canvas size is kept in the manifest. Sets which frames share one trim box [default: frame for a dense atlas, else none]
+    /// Trim (crop) transparent edges; the canvas size is kept in the manifest. Sets which frames share one trim box
+    /// [default: frame for a dense atlas, else none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub trim: Option<TrimScope>,
@@ -74,7 +76,9 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH[@X,Y]|fit"))]
     #[serde(deserialize_with = "text")]
     pub canvas: Option<CanvasRule>,
-    /// Pivot (anchor, origin), the point placed at the sprite's position: feet, center, bottom, top-left, ..., fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR (a painted dot, erased after use)
+    /// Pivot (anchor, origin), the point placed at the sprite's position: feet, center, bottom, top-left, ...,
+    /// fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR (a painted dot, erased after
+    /// use)
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT", allow_hyphen_values = true))]
     #[serde(deserialize_with = "text")]
     pub pivot: Option<Anchor>,
@@ -82,7 +86,8 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
     #[serde(deserialize_with = "word")]
     pub pivot_per: Option<PivotPer>,
-    /// A named box (hitbox, collision box): body=auto (around each frame's opaque pixels), body=auto:clip (one per clip), body=x,y,width,height, or body=WxH (centered on the pivot); repeatable
+    /// A named box (hitbox, collision box): body=auto (around each frame's opaque pixels), body=auto:clip (one per
+    /// clip), body=x,y,width,height, or body=WxH (centered on the pivot); repeatable
     #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
     #[serde(rename = "box", deserialize_with = "texts")]
     pub boxes: Vec<BoxSpec>,

@@ -68,17 +68,20 @@ fn told(value: &Value) -> String {
 fn a_recipe_has_the_same_options_as_the_command_line() {
     same_list::<CutOptions>(json!({
         "grid": "8x4", "cell": "32x32", "islands": true, "join": 2, "min-area": 9,
-        "rects": "places.csv", "take": "0-7,9", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down", "within": "1,2,30,40", "sprite": "koi",
+        "rects": "places.csv", "take": "0-7,9", "offset": "1,2", "gutter": "3,4", "count": 7, "read": "down",
+          "within": "1,2,30,40", "sprite": "koi",
         "blank": "keep", "uneven": true, "manifest-only": true, "name": "{sheet}-{n:03}", "number-from": 1,
     }));
     same_list::<CleanOptions>(json!({
-        "key": "ff00ff,00ff00", "erase": ["1,2,3,4"], "tolerance": 9, "key-scope": "everywhere", "clear-edge": 1, "specks": 4, "defringe": true,
+        "key": "ff00ff,00ff00", "erase": ["1,2,3,4"], "tolerance": 9, "key-scope": "everywhere", "clear-edge": 1,
+          "specks": 4, "defringe": true,
         "harden-alpha": 128,
     }));
     same_list::<ShapeOptions>(json!({
         "trim": "clip", "trim-alpha": 3, "trim-border": 1, "canvas": "fit", "pivot": "16px,30px", "pivot-per": "frame",
         "mirror": "left-right", "scale": 0.5, "resample": "smooth", "align": "match", "region": "1,2,3,4",
-        "align-with": "previous", "align-reach": 12, "align-axis": "x", "align-per": "sprite", "box": ["body=auto"], "box-share": 80, "nine": "auto",
+        "align-with": "previous", "align-reach": 12, "align-axis": "x", "align-per": "sprite", "box": ["body=auto"],
+          "box-share": 80, "nine": "auto",
         "polygon": 8, "per-frame": "per-frame.csv",
     }));
     same_list::<ClipOptions>(json!({

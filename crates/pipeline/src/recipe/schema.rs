@@ -128,7 +128,8 @@ fn made() -> Value {
         group::<PageOptions>(),
         group::<ClipOptions>(),
     ]);
-    atlas["keep-places"] = json!({ "description": "true: keep frames where they are in the existing atlas; or the .json of an earlier atlas",
+    atlas["keep-places"] = json!({ "description": "true: keep frames where they are in the existing atlas; or the .json \
+        of an earlier atlas",
         "type": ["boolean", "string"] });
     let names = texts("Required clips: swim, or koi:swim");
     let check = all([

@@ -1,7 +1,7 @@
 //! `[sprite.NAME]`: where a sprite's frames come from, and what is done with them.
 //!
-//! A sprite has one source, or several parts with a source each, which come after one another. A clip may have a table with options of its own: its
-//! frames are then as if the whole sprite had been made with them.
+//! A sprite has one source, or several parts with a source each, which come after one another. A clip may have a
+//! table with options of its own: its frames are then as if the whole sprite had been made with them.
 
 use std::path::PathBuf;
 

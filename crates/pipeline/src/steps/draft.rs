@@ -172,8 +172,8 @@ fn gather(
     folders.into_iter().try_for_each(|inner| gather(inner, depth + 1, out, found, cx))
 }
 
-/// Whether images of one name are frames of one sequence: their numbers go on from one to the next, with few gaps. `tiles16` and `tiles32` do
-/// not.
+/// Whether images of one name are frames of one sequence: their numbers go on from one to the next, with few gaps.
+/// `tiles16` and `tiles32` do not.
 fn is_sequence(paths: &[PathBuf]) -> bool {
     let number = |path: &PathBuf| -> Option<u64> {
         let stem = path.file_stem()?.to_string_lossy().into_owned();
@@ -214,7 +214,10 @@ fn draft_group(paths: &[PathBuf], cx: &Context<'_>) -> Result<Vec<DraftSprite>, 
     if paths.len() == 1 {
         return Ok(vec![one]);
     }
-    let is_sheet = |sprite: &DraftSprite| matches!(&sprite.cut, DraftCut::Grid { per_row, .. } if sprite.is_sure && per_row.iter().sum::<usize>() > 1);
+    let is_sheet = |sprite: &DraftSprite| match &sprite.cut {
+        DraftCut::Grid { per_row, .. } => sprite.is_sure && per_row.iter().sum::<usize>() > 1,
+        _ => false,
+    };
     if is_sheet(&one) && is_sheet(&draft_file(last, cx)?.0) {
         return paths.iter().map(|path| Ok(draft_file(path, cx)?.0)).collect();
     }

@@ -149,8 +149,8 @@ pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {
     }
 }
 
-/// What cells usually are, from counts of sheets by many hands: of 77, three quarters have square cells, and three in five have sides that are
-/// both multiples of 8.
+/// What cells usually are, from counts of sheets by many hands: of 77, three quarters have square cells, and three in
+/// five have sides that are both multiples of 8.
 const USUALLY_SQUARE: f64 = 3.0;
 const USUALLY_EIGHTS: f64 = 1.5;
 

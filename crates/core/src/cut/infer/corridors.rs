@@ -1,7 +1,7 @@
 //! Clear corridors that part the cells of a grid evenly, over the whole sheet: its cells may be groups of smaller ones.
 //!
-//! The same where single cells hold two drawings side by side while lines cut others: then cells and drawings have nothing to do with each other.
-//! Says nothing about which cells there are instead.
+//! The same where single cells hold two drawings side by side while lines cut others: then cells and drawings have
+//! nothing to do with each other. Says nothing about which cells there are instead.
 
 use crate::background::Background;
 use crate::cut::Grid;

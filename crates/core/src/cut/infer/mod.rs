@@ -19,25 +19,28 @@
 //!   lines beside it, the second difference of the gradient, capped softly so that one strong edge does
 //!   not decide.
 //! - **Cells are about as wide as high,** many exactly so: a little for squares, a little against long ones.
-//! - **Cells are usually** square, their sides multiples of 8, and a name may say them (`tiles_16x16`): a few nats, never against the pixels.
+//! - **Cells are usually** square, their sides multiples of 8, and a name may say them (`tiles_16x16`): a few nats,
+//! never against the pixels.
 //! - **A rest** at the right or at the bottom that belongs to no cell pays about 10 nats, the more the nearer it is to a cell.
 //!
 //! Both axes are decided together by the sum. The lead over the best different cut is the certainty: with 7.5 nats or more the answer is
-//! acted upon, with less it is only proposed. More is asked over what is nested with the best, or the simpler idea; less over groups of cells
-//! side by side that are clean themselves. Readings that differ only in where a cell ends are one answer, and the one that stands for it
-//! loses no pixel. Never sure are a grid of two cells, one that often cuts, one whose cells corridors part, and one of long cells that may
-//! each hold a pair.
+//! acted upon, with less it is only proposed. More is asked over what is nested with the best, or the simpler idea;
+//! less over groups of cells side by side that are clean themselves. Readings that differ only in where a cell ends
+//! are one answer, and the one that stands for it loses no pixel. Never sure are a grid of two cells, one that often
+//! cuts, one whose cells corridors part, and one of long cells that may each hold a pair.
 //!
-//! Art that was enlarged by a whole factor is judged as it was drawn. Where glows or cast shadows reach over the lines, what is drawn firmly
-//! is asked as well. A solid sheet in a clear rim is judged inside the rim. A tile set is found by the sides of its tiles. A row that no line
-//! divides is divided where its drawings repeat, and a long sheet that tells nothing is proposed as a strip of squares; that is never sure.
+//! Art that was enlarged by a whole factor is judged as it was drawn. Where glows or cast shadows reach over the
+//! lines, what is drawn firmly is asked as well. A solid sheet in a clear rim is judged inside the rim. A tile set is
+//! found by the sides of its tiles. A row that no line divides is divided where its drawings repeat, and a long sheet
+//! that tells nothing is proposed as a strip of squares; that is never sure.
 //!
 //! # How well it does
 //!
-//! The benchmark `detect_grid`, with other people's frames (`-- --art FOLDER --sheets 67`): see the README for the figures. Two kinds are hard
-//! and mostly refused: pages larger than a grid of odd cells, whose pitch a pixel more or less explains as well, and tight sheets whose
-//! drawings touch along whole rows. Tiles with a border of their own that fill oblong cells (flags side by side) come out wrong, but unsure.
-//! Figures that all part at one height, as a flame over its bowl, look like two rows.
+//! The benchmark `detect_grid`, with other people's frames (`-- --art FOLDER --sheets 67`): see the README for the
+//! figures. Two kinds are hard and mostly refused: pages larger than a grid of odd cells, whose pitch a pixel more or
+//! less explains as well, and tight sheets whose drawings touch along whole rows. Tiles with a border of their own
+//! that fill oblong cells (flags side by side) come out wrong, but unsure. Figures that all part at one height, as a
+//! flame over its bowl, look like two rows.
 //!
 //! # What it never does
 //!
@@ -488,8 +491,8 @@ fn decided(
     Found { candidates: shown, certainty, background }
 }
 
-/// Whether a sheet is a page of powers of two with room at the right or at the bottom that cells account for: those may be a little smaller or
-/// larger, and leave a rest instead.
+/// Whether a sheet is a page of powers of two with room at the right or at the bottom that cells account for: those
+/// may be a little smaller or larger, and leave a rest instead.
 fn has_room(sheet: &Pixels, background: Background, grid: &Grid) -> bool {
     let size = sheet.size();
     let is_page = size.width.is_power_of_two() && size.height.is_power_of_two();

@@ -51,8 +51,9 @@ pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f
     found
 }
 
-/// What speaks for smaller square cells inside those of a grid, in nats: straight edges inside the drawings that lie on the lines of the best
-/// of them. Groups of tiles look like cells; the sides of the groups tell nothing about what is in them.
+/// What speaks for smaller square cells inside those of a grid, in nats: straight edges inside the drawings that lie
+/// on the lines of the best of them. Groups of tiles look like cells; the sides of the groups tell nothing about what
+/// is in them.
 pub(super) fn inside(sheet: &Pixels, background: Background, grid: &Grid) -> Option<(Grid, f64)> {
     if background == Background::None {
         return None;

@@ -2,8 +2,9 @@
 //!
 //! The doors are [`dense`] and, where some pieces lie already, [`beside`]: sizes in, spots and page sizes out.
 //! Behind them, in the order a page meets them: `order` sorts the pieces, `maxrects` and `niche` place them one after
-//! another, the latter from the `stock` of what is left, `anneal` improves the order, `free` looks for the smallest page, `square` for the smallest square one, `fixed` for a way onto a page of a given
-//! size, `several` fills more than one. Nothing here sees a pixel or a name.
+//! another, the latter from the `stock` of what is left, `anneal` improves the order, `free` looks for the smallest
+//! page, `square` for the smallest square one, `fixed` for a way onto a page of a given size, `several` fills more
+//! than one. Nothing here sees a pixel or a name.
 //!
 //! What is chosen is the best by (pages, area, longest side, number of the try); how many tries there are depends on
 //! the number of pieces alone, never on a clock. So threads never show.

@@ -2,8 +2,9 @@
 //!
 //! The tree is root › one node per clip › a node for each distinct frame of that clip. What is not shown has the scale 0, which the
 //! standard names as the way to animate visibility. At rest the first clip shows its first frame. Each animation drives its own
-//! clip node to 1, the first clip's to 0, and those of its own quads that change: stop one animation before another begins, as players do, and what
-//! is not driven is as at rest again. Switch clips, never fade between them: half a scale is half a figure.
+//! clip node to 1, the first clip's to 0, and those of its own quads that change: stop one animation before another
+//! begins, as players do, and what is not driven is as at rest again. Switch clips, never fade between them: half a
+//! scale is half a figure.
 //!
 //! In the order of the data: `quads` lays out corners, `times` says when what is shown, `buffer` keeps the numbers, and
 //! this file puts the JSON together. y runs up, the front faces +z, one unit is a pixel unless said otherwise.
