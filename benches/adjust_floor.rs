@@ -60,7 +60,7 @@ fn frames() -> FrameSet {
             Rgba(if inside { [shade, 255 - shade, (y & 0xf0) as u8, 255] } else { [0; 4] })
         });
         let name = Name::new(format!("heron-{at:04}")).expect("a name");
-        Frame::new(Name::new("heron").expect("a name"), name, Pixels::whole(image)).expect("a frame")
+        Frame::new(Name::new("heron").expect("a name"), name, Pixels::from_image(image)).expect("a frame")
     };
     let frames = (0..FRAMES).into_par_iter().map(frame).collect();
     FrameSet::new(frames, Vec::new()).expect("names are unique")

@@ -167,7 +167,7 @@ fn frames(sizes: &[Size]) -> FrameSet {
     let dot = |size: Size| {
         let mut image = RgbaImage::new(size.width, size.height);
         image.put_pixel(0, 0, Rgba([9, 9, 9, 255]));
-        Pixels::whole(image)
+        Pixels::from_image(image)
     };
     let mut known = HashMap::new();
     let frame = |(at, size): (usize, &Size)| {

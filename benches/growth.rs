@@ -128,7 +128,7 @@ fn frames(count: usize) -> FrameSet {
             let [a, b, c, _] = (at as u32).to_le_bytes();
             Rgba(if inside { [a ^ x as u8, b ^ y as u8, c, 255] } else { [0; 4] })
         });
-        Frame::new(name(format!("s{}", at / 10)), name(format!("f{at}")), Pixels::whole(image))
+        Frame::new(name(format!("s{}", at / 10)), name(format!("f{at}")), Pixels::from_image(image))
             .expect("a frame")
     };
     FrameSet::new(parallel::map(count, frame), Vec::new()).expect("names are unique")
@@ -277,7 +277,7 @@ fn grid_of_drawings(side: usize) -> f64 {
         let inside = dx.abs_diff(32).pow(2) + dy.abs_diff(32).pow(2) < reach.pow(2);
         Rgba(if inside { [dx as u8 * 3, dy as u8 * 3, (x / 64) as u8, 255] } else { [0; 4] })
     });
-    let sheet = Pixels::whole(sheet);
+    let sheet = Pixels::from_image(sheet);
     timed(|| detect_grid(&sheet))
 }
 
@@ -288,7 +288,7 @@ fn grid_of_small_drawings(side: usize) -> f64 {
         let inside = (1..reach).contains(&dx) && (1..reach).contains(&dy);
         Rgba(if inside { [dx as u8 * 30, dy as u8 * 30, (x / 8) as u8, 255] } else { [0; 4] })
     });
-    let sheet = Pixels::whole(sheet);
+    let sheet = Pixels::from_image(sheet);
     timed(|| detect_grid(&sheet))
 }
 
@@ -301,7 +301,7 @@ fn grid_of_tiles(side: usize) -> f64 {
         let [grain, ..] = mixed(tile, mixed(x % 8, y % 8)).to_le_bytes();
         Rgba([a / 2 + grain / 4, b / 2 + grain / 4, c / 2 + grain / 4, 255])
     });
-    let sheet = Pixels::whole(sheet);
+    let sheet = Pixels::from_image(sheet);
     timed(|| detect_grid(&sheet))
 }
 
@@ -318,7 +318,7 @@ fn files(count: usize) -> PathBuf {
             let [a, b, ..] = (at as u32).to_le_bytes();
             Rgba([a ^ (x / 4) as u8, b ^ (y / 4) as u8, (x ^ y) as u8, 255])
         });
-        let frame = Frame::new(name("s".to_owned()), name(format!("f{at:05}")), Pixels::whole(image));
+        let frame = Frame::new(name("s".to_owned()), name(format!("f{at:05}")), Pixels::from_image(image));
         frame.expect("a frame").translate_onto(Size::new(256, 256), 70, 70).expect("it fits")
     };
     let whole = |at: usize| {

@@ -183,7 +183,7 @@ fn written(folder: &Path, count: u32, side: u32) -> PathBuf {
             Rgba(if inside { [shade, 200 - shade / 2, grain as u8 * 8, 255] } else { [0; 4] })
         });
         let name = Name::new(format!("heron-{at:05}")).expect("a name");
-        Frame::new(Name::new("heron").expect("a name"), name, Pixels::whole(image)).expect("a frame")
+        Frame::new(Name::new("heron").expect("a name"), name, Pixels::from_image(image)).expect("a frame")
     };
     let frames = (0..count).into_par_iter().map(frame).collect();
     let frames = FrameSet::new(frames, Vec::new()).expect("names are unique");

@@ -92,7 +92,7 @@ fn strew(folder: &Path) {
     (0..FRAMES).into_par_iter().for_each(|at| {
         let image = figure(at);
         let name = Name::new(format!("walk_{at:04}")).expect("a name");
-        let frame = Frame::new(Name::new("heron").expect("a name"), name, Pixels::whole(image));
+        let frame = Frame::new(Name::new("heron").expect("a name"), name, Pixels::from_image(image));
         let set = FrameSet::new(vec![frame.expect("a frame")], Vec::new()).expect("one frame");
         let bytes = encode::png(&set.frames()[0].pixels().to_image()).expect("a picture can be encoded");
         std::fs::write(folder.join(format!("walk_{at:04}.png")), bytes).expect("and written");

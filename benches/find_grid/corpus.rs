@@ -122,7 +122,7 @@ fn cells(sheet: &RgbaImage, width: u32, height: u32) -> Vec<RgbaImage> {
 }
 
 fn trimmed(cell: &RgbaImage) -> Option<RgbaImage> {
-    let pixels = shibori_core::Pixels::whole(cell.clone());
+    let pixels = shibori_core::Pixels::from_image(cell.clone());
     Some(pixels.part(pixels.content(0)?)?.to_image())
 }
 

@@ -67,7 +67,7 @@ struct Tally {
 
 impl Tally {
     fn add(&mut self, sheet: &Sheet, show: Option<(&str, u64)>) {
-        let pixels = Pixels::whole(sheet.image.clone());
+        let pixels = Pixels::from_image(sheet.image.clone());
         let start = Instant::now();
         let found = detect_grid(&pixels);
         self.time += start.elapsed();

@@ -57,7 +57,7 @@ fn name(text: &str) -> Name {
 
 fn set() -> FrameSet {
     let frame = |at: u8| {
-        let pixels = Pixels::whole(RgbaImage::from_pixel(4, 4, image::Rgba([at * 40, 90, 30, 255])));
+        let pixels = Pixels::from_image(RgbaImage::from_pixel(4, 4, image::Rgba([at * 40, 90, 30, 255])));
         Frame::new(name("koi"), name(&format!("koi-{at}")), pixels).expect("a frame")
     };
     let set = FrameSet::new((0..6).map(frame).collect(), Vec::new()).expect("a set");

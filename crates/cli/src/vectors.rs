@@ -75,7 +75,7 @@ fn quoting() -> Vec<Value> {
 fn frames() -> FrameSet {
     let name = |text: String| Name::new(text).expect("a name");
     let frame = |number: u32| {
-        let pixels = Pixels::whole(RgbaImage::new(1, 1));
+        let pixels = Pixels::from_image(RgbaImage::new(1, 1));
         Frame::new(name("koi".to_owned()), name(format!("koi-{number:02}")), pixels)
             .expect("it fits its canvas")
     };
@@ -149,7 +149,7 @@ fn clips(dice: &mut Dice) -> Vec<Value> {
         let list: Vec<String> = (0..=dice.below(6)).map(|_| frame(dice)).collect();
         let text = format!("swim = {} {time}{}", list.join(","), play[dice.below(7) as usize]);
         let Some(clip) = clip_of(&text) else { continue };
-        let shown = clip.shown();
+        let shown = clip.played_steps();
         let ends: Vec<u64> = shown
             .iter()
             .scan(0, |end, step| {
@@ -189,7 +189,7 @@ fn grids(dice: &mut Dice) -> Vec<Value> {
             }
         }
         let drawn = shibori_report::runs(image.pixels().map(|pixel| pixel[3] > 0));
-        let pixels = Pixels::whole(image);
+        let pixels = Pixels::from_image(image);
         let pair = |[x, y]: [u32; 2]| Pair { x, y };
         let spacing = Spacing { offset: pair(offset), gutter: pair(gutter) };
         let counts_of = Counts::new(counts[0], counts[1]).expect("at least one");

@@ -158,7 +158,7 @@ mod tests {
 
     fn sheet(background: impl Fn(u32, u32) -> [u8; 4]) -> Pixels {
         // A drawing that reaches the left edge.
-        Pixels::whole(RgbaImage::from_fn(40, 30, |x, y| {
+        Pixels::from_image(RgbaImage::from_fn(40, 30, |x, y| {
             let inside = x < 12 && (5..20).contains(&y);
             Rgba(if inside { [200, (x * 9) as u8, (y * 7) as u8, 255] } else { background(x, y) })
         }))
@@ -184,7 +184,7 @@ mod tests {
     fn what_a_lossy_format_leaves_beside_drawings_is_background_and_a_glow_is_not() {
         // A drawing in the middle of an exact background.
         let drawn = |around: &dyn Fn(u32, u32) -> u8| {
-            Pixels::whole(RgbaImage::from_fn(120, 90, |x, y| {
+            Pixels::from_image(RgbaImage::from_fn(120, 90, |x, y| {
                 let inside = (50..70).contains(&x) && (35..55).contains(&y);
                 let beside = (40..80).contains(&x) && (25..65).contains(&y);
                 let off = if beside { around(x, y) } else { 0 };
@@ -210,9 +210,9 @@ mod tests {
         let mut image = RgbaImage::from_pixel(64, 64, Rgba([255, 0, 255, 255]));
         (20..40).for_each(|x| image.put_pixel(x, 30, Rgba([0, 0, 0, 255])));
         image.put_pixel(20, 30, Rgba([0, 0, 0, 254]));
-        let found = find_background(&Pixels::whole(image.clone()));
+        let found = find_background(&Pixels::from_image(image.clone()));
         assert_eq!(found, Background::Flat { color: Rgba([255, 0, 255, 255]), tolerance: 0 });
         (0..40).for_each(|x| image.put_pixel(x, 50, Rgba([0; 4])));
-        assert_eq!(find_background(&Pixels::whole(image)), Background::Clear);
+        assert_eq!(find_background(&Pixels::from_image(image)), Background::Clear);
     }
 }

@@ -169,7 +169,7 @@ mod tests {
         let small = part.compacted();
         assert_eq!(budget.left(), 1000 - 16);
         drop(small);
-        let made = Pixels::whole(RgbaImage::new(5, 5));
+        let made = Pixels::from_image(RgbaImage::new(5, 5));
         assert_eq!(budget.left(), 1000);
         made.charge_to(&budget);
         made.clone().charge_to(&budget);

@@ -280,7 +280,7 @@ impl Frame {
                 target[start..start + bytes].copy_from_slice(row);
             }
         }
-        Pixels::whole(image)
+        Pixels::from_image(image)
     }
 }
 
@@ -373,14 +373,14 @@ mod tests {
 
     #[test]
     fn pixels_outside_the_canvas_are_refused() {
-        let pixels = Pixels::whole(RgbaImage::new(4, 4));
+        let pixels = Pixels::from_image(RgbaImage::new(4, 4));
         let placed = frame(pixels.clone()).with_pixels(pixels, Pair { x: 1, y: 0 });
         let canvas = Size::new(4, 4);
         assert_eq!(
             placed.unwrap_err(),
             FrameError::SticksOut { pixels: canvas, inset: Pair { x: 1, y: 0 }, canvas }
         );
-        assert!(frame(Pixels::whole(RgbaImage::new(4, 4))).keeping(Rect::new(3, 3, 2, 2)).is_err());
+        assert!(frame(Pixels::from_image(RgbaImage::new(4, 4))).keeping(Rect::new(3, 3, 2, 2)).is_err());
     }
 
     #[test]
@@ -395,7 +395,7 @@ mod tests {
             marks: vec![],
             cell: None,
         };
-        let whole = frame(Pixels::whole(RgbaImage::new(4, 4))).with_annotations(annotations);
+        let whole = frame(Pixels::from_image(RgbaImage::new(4, 4))).with_annotations(annotations);
         // Three more on the left, two more on the right: the corners of a panel grow with its sides.
         let moved = whole.clone().translate_onto(Size::new(9, 4), 3, 0).unwrap();
         let body = moved.annotations().boxes.values().next().copied().unwrap();

@@ -15,7 +15,7 @@
 //! ```
 //! use shibori_core::{cut, shape, Name, Pixels, Size};
 //!
-//! let sheet = Pixels::whole(image::RgbaImage::from_pixel(64, 32, image::Rgba([9, 9, 9, 255])));
+//! let sheet = Pixels::from_image(image::RgbaImage::from_pixel(64, 32, image::Rgba([9, 9, 9, 255])));
 //! let grid = cut::Grid::by_counts(sheet.size(), cut::Counts::new(2, 1)?, cut::Spacing::default(), false)?;
 //! let cut = cut::cut_cells(&sheet, &grid, &cut::CellChoice::default())?;
 //! assert_eq!(cut.cells.len(), 2);

@@ -29,7 +29,7 @@ struct Shared {
 
 impl Pixels {
     /// The whole of an image.
-    pub fn whole(image: RgbaImage) -> Self {
+    pub fn from_image(image: RgbaImage) -> Self {
         let rect = Rect::of(Size::from(image.dimensions()));
         Self { image: Arc::new(Shared { image, lease: OnceLock::new() }), rect }
     }
@@ -47,7 +47,7 @@ impl Pixels {
 
     /// No pixels at all.
     pub fn none() -> Self {
-        Self::whole(RgbaImage::new(0, 0))
+        Self::from_image(RgbaImage::new(0, 0))
     }
 
     /// The part `rect` of this picture, counted from its own top left; `None` where it extends beyond.
@@ -69,7 +69,7 @@ impl Pixels {
         if self.size().area() * 2 >= whole {
             return self;
         }
-        let small = Self::whole(self.to_image());
+        let small = Self::from_image(self.to_image());
         if let Some(lease) = self.image.lease.get() {
             small.charge_to(lease.budget());
         }
@@ -189,7 +189,7 @@ pub(crate) mod tests {
                 1 => any::<[u8; 4]>(),
             ];
             prop::collection::vec(pixel, (width * height) as usize).prop_map(move |pixels| {
-                Pixels::whole(RgbaImage::from_raw(width, height, pixels.concat()).unwrap())
+                Pixels::from_image(RgbaImage::from_raw(width, height, pixels.concat()).unwrap())
             })
         })
     }
@@ -233,7 +233,7 @@ pub(crate) mod tests {
 
     #[test]
     fn hidden_color_does_not_make_a_difference() {
-        let one = |pixel| Pixels::whole(RgbaImage::from_pixel(2, 2, Rgba(pixel)));
+        let one = |pixel| Pixels::from_image(RgbaImage::from_pixel(2, 2, Rgba(pixel)));
         assert!(one([1, 2, 3, 0]).looks_like(&one([9, 9, 9, 0])));
         assert!(!one([1, 2, 3, 1]).looks_like(&one([9, 9, 9, 1])));
     }

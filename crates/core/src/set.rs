@@ -284,7 +284,7 @@ pub(crate) mod tests {
                 let cell = Cell { row: row as u32, column };
                 let pixels = RgbaImage::from_pixel(4, 4, Rgba([row as u8, column as u8, 7, 255]));
                 let name = Name::new(format!("{sprite}-{:02}", frames.len())).unwrap();
-                let frame = Frame::new(Name::new(sprite).unwrap(), name, Pixels::whole(pixels)).unwrap();
+                let frame = Frame::new(Name::new(sprite).unwrap(), name, Pixels::from_image(pixels)).unwrap();
                 let source = Source { cell: Some(cell), ..Source::default() };
                 frames.push(frame.with_source(Some(source)));
             }

@@ -94,7 +94,7 @@ pub fn render_clip(
 ) -> Result<RenderedAnimation, PixelLimitError> {
     let scene = ClipRenderer::new(set, clip, options);
     let size = scene.size();
-    let steps = clip.shown();
+    let steps = clip.played_steps();
     options.limits.check(steps.len(), size)?;
     let draw = |step: usize| {
         let mut paper = options.backdrop.paper(size, options.zoom.max(1));
@@ -176,7 +176,7 @@ fn merge_timelines(clips: &[&Clip]) -> Vec<(Vec<usize>, Span)> {
                 end += u64::from(step.ticks);
                 on_clock(end, clip).max(1)
             };
-            clip.shown().iter().map(sum).collect()
+            clip.played_steps().iter().map(sum).collect()
         })
         .collect();
     let longest = ends.iter().filter_map(|ends| ends.last().copied()).max().unwrap_or(1);
@@ -209,7 +209,7 @@ struct ClipRenderer<'a> {
 
 impl<'a> ClipRenderer<'a> {
     fn new(set: &'a FrameSet, clip: &Clip, options: AnimationOptions) -> Self {
-        let steps = clip.shown();
+        let steps = clip.played_steps();
         let frames: Vec<(&Frame, bool)> =
             steps.iter().map(|step| (&set.frames()[step.frame], step.mirror)).collect();
         let poses: Vec<PosedFrame> =
@@ -269,7 +269,7 @@ impl PosedFrame {
         let flip = |left: i64, width: u32| twice - (left + pivot_x + i64::from(width)) - pivot_x;
         let pixels_at = (flip(plain.pixels_at.0, frame.pixels().size().width), plain.pixels_at.1);
         let canvas_at = (flip(plain.canvas_at.0, canvas.width), plain.canvas_at.1);
-        let pixels = Pixels::whole(imageops::flip_horizontal(&frame.pixels().to_image()));
+        let pixels = Pixels::from_image(imageops::flip_horizontal(&frame.pixels().to_image()));
         Self { pixels, pixels_at, canvas_at, canvas }
     }
 }
@@ -306,7 +306,7 @@ mod tests {
             image.put_pixel(width - 1, height - 1, Rgba([200, 0, 0, 255]));
             let (sprite, name) = (Name::new("dot").unwrap(), Name::new(at.to_string()).unwrap());
             let pivot = Point::new(f64::from(width - 1), f64::from(height - 1));
-            Frame::new(sprite, name, Pixels::whole(image)).unwrap().with_pivot(pivot)
+            Frame::new(sprite, name, Pixels::from_image(image)).unwrap().with_pivot(pivot)
         };
         FrameSet::new(sizes.iter().enumerate().map(frame).collect(), vec![]).unwrap()
     }

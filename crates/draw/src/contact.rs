@@ -170,7 +170,7 @@ fn clip_section(set: &FrameSet, clip: &Clip) -> Section {
     let total = text::plain(clip.total_millis());
     Section {
         title: format!("{} {}", clip.sprite(), clip.name()),
-        detail: format!("{}  {total} ms  {}", count_of(steps.len(), "step"), clip.way()),
+        detail: format!("{}  {total} ms  {}", count_of(steps.len(), "step"), clip.playback()),
         shots: shots.collect(),
         is_clip: true,
     }
@@ -356,7 +356,7 @@ mod tests {
     #[test]
     fn one_large_frame_among_small_ones_makes_no_large_cells() {
         let frame = |at: u32, size: Size| {
-            let pixels = shibori_core::Pixels::whole(RgbaImage::new(size.width, size.height));
+            let pixels = shibori_core::Pixels::from_image(RgbaImage::new(size.width, size.height));
             let name = shibori_core::Name::new(format!("{at}")).unwrap();
             Frame::new(shibori_core::Name::new("icons").unwrap(), name, pixels).unwrap()
         };

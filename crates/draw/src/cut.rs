@@ -197,7 +197,7 @@ mod tests {
     #[test]
     fn a_cut_through_a_drawing_is_marked_and_blank_cells_are_counted() {
         // A bar from cell 0 into cell 1; cell 2 is blank.
-        let sheet = Pixels::whole(RgbaImage::from_fn(12, 4, |x, y| {
+        let sheet = Pixels::from_image(RgbaImage::from_fn(12, 4, |x, y| {
             Rgba([200, 10, 10, if (2..6).contains(&x) && y == 1 { 255 } else { 0 }])
         }));
         let grid =

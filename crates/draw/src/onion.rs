@@ -244,7 +244,7 @@ fn tinted(pixels: &Pixels, color: Rgba<u8>) -> Pixels {
         let alpha = (u32::from(pixel[3]) * 70 / 255) as u8;
         *pixel = Rgba([shade(color[0]), shade(color[1]), shade(color[2]), alpha]);
     }
-    Pixels::whole(image)
+    Pixels::from_image(image)
 }
 
 /// The edge of the solid pixels.

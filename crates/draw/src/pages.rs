@@ -122,7 +122,7 @@ mod tests {
 
     #[test]
     fn frames_are_bordered_and_free_space_is_hatched() {
-        let pixels = Pixels::whole(RgbaImage::from_pixel(40, 20, Rgba([0; 4])));
+        let pixels = Pixels::from_image(RgbaImage::from_pixel(40, 20, Rgba([0; 4])));
         let frame =
             |x, rotated| PlannedFrame { rect: Rect::new(x, 1, 10, 10), name: "koi-00".to_owned(), rotated };
         let frames = vec![frame(1, false), frame(12, true)];

@@ -194,7 +194,7 @@ mod tests {
     fn pixels_are_laid_with_hard_edges_and_cut_at_the_border() {
         let mut paper = Surface::new(Size::new(4, 3), ink::PAGE);
         let dot = Rgba([255, 0, 0, 255]);
-        paper.blit(&Pixels::whole(RgbaImage::from_pixel(1, 1, dot)), 3, -1, 2);
+        paper.blit(&Pixels::from_image(RgbaImage::from_pixel(1, 1, dot)), 3, -1, 2);
         let image = paper.into_image();
         let lit: Vec<_> = image.enumerate_pixels().filter(|p| *p.2 == dot).map(|p| (p.0, p.1)).collect();
         assert_eq!(lit, [(3, 0)]);

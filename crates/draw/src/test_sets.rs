@@ -11,7 +11,7 @@ pub(crate) fn rows(sprite: &str, lengths: &[u32]) -> FrameSet {
     let frame = |(number, cell): (usize, Cell)| {
         let image = RgbaImage::from_pixel(4, 4, Rgba([cell.row as u8, cell.column as u8, 7, 255]));
         let (sprite, name) = (Name::new(sprite), Name::new(format!("{sprite}-{number:02}")));
-        let frame = Frame::new(sprite.unwrap(), name.unwrap(), Pixels::whole(image)).unwrap();
+        let frame = Frame::new(sprite.unwrap(), name.unwrap(), Pixels::from_image(image)).unwrap();
         frame.with_source(Some(Source { cell: Some(cell), ..Source::default() }))
     };
     FrameSet::new(cells.enumerate().map(frame).collect(), Vec::new()).unwrap()

@@ -126,7 +126,7 @@ fn unpacked(bytes: &[u8]) -> Option<FrameSet> {
         let (own, rest) = pixels.split_at_checked(length)?;
         pixels = rest;
         let is_empty = own.is_empty();
-        let image = || RgbaImage::from_raw(width, height, own.to_vec()).map(Pixels::whole);
+        let image = || RgbaImage::from_raw(width, height, own.to_vec()).map(Pixels::from_image);
         pictures.push(if is_empty { Pixels::none() } else { image()? });
     }
     frames_of(manifest, pictures).ok()
@@ -160,7 +160,7 @@ mod tests {
         let frame = Frame::trimmed(
             name("koi"),
             name("a"),
-            Pixels::whole(picture),
+            Pixels::from_image(picture),
             Size::new(9, 9),
             Pair { x: 2, y: 1 },
         );
@@ -200,7 +200,7 @@ mod tests {
     fn frames_are_kept_until_nothing_wants_them() {
         let home = tempfile::tempdir().unwrap();
         let frames = FrameCache::of(home.path().join("frames"));
-        let picture = Pixels::whole(image::RgbaImage::from_pixel(4, 4, image::Rgba([9, 8, 7, 255])));
+        let picture = Pixels::from_image(image::RgbaImage::from_pixel(4, 4, image::Rgba([9, 8, 7, 255])));
         let name = || Name::new("koi").unwrap();
         let set = FrameSet::new(vec![Frame::new(name(), name(), picture).unwrap()], Vec::new()).unwrap();
         let (one, other) = (Digest::of(b"one"), Digest::of(b"other"));

@@ -24,7 +24,7 @@
 //!     let solid = if x < 32 { figure(x, y) } else { figure(x.saturating_sub(32 + 3), y) };
 //!     image::Rgba(if solid { [200, 90, 30, 255] } else { [0; 4] })
 //! });
-//! let sheet = Source::sheet("heron.png", Pixels::whole(sheet));
+//! let sheet = Source::sheet("heron.png", Pixels::from_image(sheet));
 //!
 //! let cx = Context::new(&NoopObserver);
 //! let cut = CutOptions { grid: Some("2x1".parse()?), ..Default::default() };

@@ -253,7 +253,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
                 pixels = pixels.saturating_add(canvas.area());
             }
             let _room = cx.check_memory(Growth::Shift, pixels)?;
-            let (moved, shifts) = moves.made(set)?;
+            let (moved, shifts) = moves.apply(set)?;
             done.shifts = match &done.shifts[..] {
                 [] => shifts,
                 before => before.iter().zip(shifts).map(|(before, shift)| before.and(shift)).collect(),

@@ -55,7 +55,7 @@ fn frames(shapes: &[(u32, u32, u32, u32)], strays: &[(u32, u32)], is_trimmed: bo
         }
         image.put_pixel(x + width / 2, y + height / 2, Rgba([0, 0, 255, 255]));
         let name = Name::new(format!("frog-{at}")).unwrap();
-        let frame = Frame::new(Name::new("frog").unwrap(), name, Pixels::whole(image)).unwrap();
+        let frame = Frame::new(Name::new("frog").unwrap(), name, Pixels::from_image(image)).unwrap();
         if is_trimmed { frame.tightened() } else { frame }
     };
     let frames = shapes.iter().enumerate().map(frame).collect();

@@ -252,7 +252,7 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
     let how: SliceOptions = options(json!({
         "slice": { "grid": "4x1" }, "clips": { "clip": ["grow = 0-3", "back = 3-0 once"] },
     }));
-    let in_memory = Source::sheet("koi.png", shibori_core::Pixels::whole(sheet(CLEAR)));
+    let in_memory = Source::sheet("koi.png", shibori_core::Pixels::from_image(sheet(CLEAR)));
     let set = steps::slice(&koi(), &how, &cx).unwrap().set;
     let same = steps::slice(std::slice::from_ref(&in_memory), &how, &cx).unwrap().set;
     let known = |frame: &shibori_core::Frame| {

@@ -49,7 +49,8 @@ pub(super) fn run(args: &ClipEdit, program: &CommandContext<'_>) -> Result<(), F
             clips_of[step.frame].insert(at);
         }
     }
-    let clips: Vec<ClipReport> = clipped.shown.iter().map(|&at| told(&clipped, at, &clips_of)).collect();
+    let clips: Vec<ClipReport> =
+        clipped.shown.iter().map(|&at| clip_report(&clipped, at, &clips_of)).collect();
     list(&clipped.set, &clips, program);
     if clipped.is_changed {
         program.say(&format!("{} {}", program.wrote(), clipped.manifest.shown()));
@@ -58,7 +59,7 @@ pub(super) fn run(args: &ClipEdit, program: &CommandContext<'_>) -> Result<(), F
     Ok(())
 }
 
-fn told(clipped: &ClipOutcome, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipReport {
+fn clip_report(clipped: &ClipOutcome, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipReport {
     let (set, clip) = (&clipped.set, &clipped.set.clips()[at]);
     let others: BTreeSet<usize> =
         clip.steps().iter().flat_map(|step| &clips_of[step.frame]).copied().collect();
@@ -69,7 +70,7 @@ fn told(clipped: &ClipOutcome, at: usize, clips_of: &[BTreeSet<usize>]) -> ClipR
         name: clip.name().to_string(),
         frames: clip.steps().iter().map(|step| set.number_in_sprite(step.frame)).collect(),
         ms: clip.total_millis(),
-        way: clip.way(),
+        way: clip.playback(),
         shares_with: others.map(|other| other.name().to_string()).collect(),
         events: events.filter_map(|(step, s)| Some(format!("{step}={}", s.event.as_ref()?))).collect(),
         deviation_ms: clipped.deviations.iter().find(|(place, _)| *place == at).map(|(_, ms)| *ms),

@@ -66,7 +66,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
             "{:<16} {}: {}{sure}",
             sprite.name,
             first_and_more(&sources_in(sprite, &folder)),
-            told(sprite)
+            describe_source(sprite)
         ));
     }
     for (_, why) in &drafted.unreadable {
@@ -143,7 +143,7 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
 
 fn written(sprite: &DraftSprite, folder: &Path) -> String {
     let mut text = format!("[sprite.{}]\n", toml_key(&sprite.name));
-    let told = told(sprite);
+    let told = describe_source(sprite);
     let mut letters = told.chars();
     let capital = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
     let _ = writeln!(text, "# {capital}{}.", letters.as_str());
@@ -165,7 +165,7 @@ fn written(sprite: &DraftSprite, folder: &Path) -> String {
     if !sprite.is_sure {
         for other in sprite.others.iter().take(MOST_OTHERS) {
             if let Some(line) = slice_line(other) {
-                let _ = writeln!(text, "# {line}  # {}", cut_told(other));
+                let _ = writeln!(text, "# {line}  # {}", describe_cut(other));
             }
         }
     }
@@ -214,16 +214,16 @@ fn clip_name(sprite: &str) -> String {
 }
 
 /// What a source is taken for.
-fn told(sprite: &DraftSprite) -> String {
+fn describe_source(sprite: &DraftSprite) -> String {
     match &sprite.cut {
         DraftCut::Grid { counts, cell, .. } if sprite.sprites > 1 => {
             format!("{} sheets, each {counts} cells of {cell} px", sprite.sprites)
         }
-        cut => cut_told(cut),
+        cut => describe_cut(cut),
     }
 }
 
-fn cut_told(cut: &DraftCut) -> String {
+fn describe_cut(cut: &DraftCut) -> String {
     match cut {
         DraftCut::Grid { counts, cell, per_row, .. } => {
             let drawings = counted(per_row.iter().sum(), "drawing");

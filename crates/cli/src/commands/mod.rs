@@ -135,7 +135,7 @@ fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
 }
 
 /// `swim: 8 steps, 666.67 ms, loop`.
-fn told(clip: &Clip) -> String {
+fn describe_clip(clip: &Clip) -> String {
     let count = counted(clip.steps().len(), "step");
-    format!("{}: {count}, {}, {}", clip.name(), millis(clip.total_millis()), clip.way())
+    format!("{}: {count}, {}, {}", clip.name(), millis(clip.total_millis()), clip.playback())
 }

@@ -197,7 +197,7 @@ impl Report {
             program.console.message(MessageLevel::Note, &Message { text, pointer: None, hint: None });
         }
         if let Some(palette) = &self.palette {
-            program.say(&palette.told());
+            program.say(&palette.describe_size());
         }
         let manifests = [&self.manifest].into_iter().chain(self.scales.iter().map(|scale| &scale.manifest));
         for manifest in manifests {
@@ -227,7 +227,7 @@ fn is_or_are(count: usize) -> String {
 }
 
 impl PaletteReport {
-    fn told(&self) -> String {
+    fn describe_size(&self) -> String {
         if self.colors == self.from {
             return format!("palette of {}: no color changed", counted(self.colors, "color"));
         }

@@ -9,7 +9,7 @@ use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Source;
 use shibori_pipeline::steps::{CutImage, Drawn, HtmlPage, Motion, MotionContent, View, WrittenView};
 
-use super::{CommandContext, told};
+use super::{CommandContext, describe_clip};
 use crate::args::{ImageOutput, Preview};
 use crate::failure::Failure;
 use crate::terminal;
@@ -171,7 +171,7 @@ fn report_motion(motion: &Motion, written: Written<'_>, program: &CommandContext
     let images = &motion.animation.images;
     let ms = images.iter().map(|(_, span)| span.millis()).sum();
     let shows = match &motion.shows {
-        MotionContent::One(clip) => told(clip),
+        MotionContent::One(clip) => describe_clip(clip),
         MotionContent::Several(clips) => {
             format!("{} side by side, {} (the longest)", counted(*clips, "clip"), millis(ms))
         }

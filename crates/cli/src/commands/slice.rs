@@ -9,7 +9,7 @@ use shibori_pipeline::Source;
 use shibori_pipeline::steps::{How, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
 
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
-use super::{ClipResult, CommandContext, clip_results, told};
+use super::{ClipResult, CommandContext, clip_results, describe_clip};
 use crate::args::Slice;
 use crate::failure::Failure;
 use crate::words::ReportPath;
@@ -112,7 +112,7 @@ fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
     report_shaping(&sliced.set, &sliced.done.shifts, &sliced.done.covered, program);
     say_trimmed(&sliced.set, program);
     for clip in sliced.set.clips() {
-        program.say(&format!("clip {} {}", clip.sprite(), told(clip)));
+        program.say(&format!("clip {} {}", clip.sprite(), describe_clip(clip)));
     }
     results
 }

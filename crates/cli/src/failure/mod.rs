@@ -61,7 +61,7 @@ impl Failure {
     }
 
     /// Something that is said in these words.
-    pub(crate) fn told(message: Message) -> Self {
+    pub(crate) fn of_message(message: Message) -> Self {
         Self { exit: Exit::Usage, message: Some(message) }
     }
 

@@ -35,7 +35,7 @@ fn columns_for(picture: &RgbaImage) -> u32 {
     ((width * scale) as u32).max(1)
 }
 
-fn shown(picture: &RgbaImage) -> Result<(), Failure> {
+fn encode_for_terminal(picture: &RgbaImage) -> Result<(), Failure> {
     let columns = columns_for(picture);
     let text = match Protocol::of_terminal(|name| std::env::var(name).ok()) {
         Some(protocol) => protocol.text(&encoded(picture)?, columns),
@@ -55,7 +55,7 @@ fn encoded(picture: &RgbaImage) -> Result<Vec<u8>, Failure> {
 /// Shows one picture.
 pub(crate) fn show(picture: &RgbaImage) -> Result<(), Failure> {
     check_terminal()?;
-    shown(picture)
+    encode_for_terminal(picture)
 }
 
 /// Plays a film until a key is pressed, or as often as it plays.
@@ -108,7 +108,7 @@ fn frames(animation: &RenderedAnimation) -> Result<(), Failure> {
             // A picture whose time is over already is not shown late.
             if start.elapsed() < end {
                 execute!(out, cursor::MoveTo(0, 0)).map_err(wrong)?;
-                shown(picture)?;
+                encode_for_terminal(picture)?;
                 out.flush().map_err(wrong)?;
             }
             while start.elapsed() < end {

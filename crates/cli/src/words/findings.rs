@@ -37,7 +37,7 @@ pub(crate) struct FindingReport {
 
 /// Findings that have one cause: those of a rule in a sprite, or in a clip of it.
 #[derive(Serialize)]
-pub(crate) struct Group {
+pub(crate) struct WordedGroup {
     pub(crate) rule: &'static str,
     #[serde(serialize_with = "by_id")]
     pub(crate) level: Level,
@@ -57,31 +57,35 @@ fn by_id<S: serde::Serializer>(level: &Level, to: S) -> Result<S::Ok, S::Error> 
 }
 
 /// All findings of a source. `here` is the folder in which its path begins.
-pub(crate) fn told(checked: &CheckReport, here: &Path) -> Vec<FindingReport> {
-    checked.findings.iter().map(|finding| one(&checked.set, &checked.source, here, finding)).collect()
+pub(crate) fn findings(checked: &CheckReport, here: &Path) -> Vec<FindingReport> {
+    checked
+        .findings
+        .iter()
+        .map(|finding| finding_report(&checked.set, &checked.source, here, finding))
+        .collect()
 }
 
 /// The same of a sprite of a recipe: what fixes it is a line there.
-pub(crate) fn report_recipe_findings(checked: &CheckReport, recipe: &Path) -> Vec<FindingReport> {
+pub(crate) fn findings_in_recipe(checked: &CheckReport, recipe: &Path) -> Vec<FindingReport> {
     let one = |finding: &Finding| FindingReport {
         source: recipe.to_owned().into(),
         remedy: line(&checked.set, &[finding]),
-        ..one(&checked.set, &checked.source, Path::new(""), finding)
+        ..finding_report(&checked.set, &checked.source, Path::new(""), finding)
     };
     checked.findings.iter().map(one).collect()
 }
 
 /// The findings of a source by their cause, with one remedy for all.
-pub(crate) fn groups(checked: &CheckReport, here: &Path) -> Vec<Group> {
+pub(crate) fn finding_groups(checked: &CheckReport, here: &Path) -> Vec<WordedGroup> {
     grouped(checked, |findings| remedy(&checked.set, &checked.source, here, findings))
 }
 
 /// The same for a sprite of a recipe.
-pub(crate) fn groups_in_recipe(checked: &CheckReport) -> Vec<Group> {
+pub(crate) fn finding_groups_in_recipe(checked: &CheckReport) -> Vec<WordedGroup> {
     grouped(checked, |findings| line(&checked.set, findings))
 }
 
-fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec<Group> {
+fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec<WordedGroup> {
     let name = |frame: usize| checked.set.frames()[frame].name().to_string();
     let worded = |group: &FindingGroup| {
         let (first, worst) = (&group.findings[0], group.worst());
@@ -91,7 +95,7 @@ fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec
             1 => message(&checked.set, worst),
             _ => format!("{}: {}", name(worst.frame), message(&checked.set, worst)),
         };
-        Group {
+        WordedGroup {
             rule: first.rule.id(),
             level: group.level(),
             of: group.clip().map_or(first.sprite.to_string(), |clip| format!("{}:{clip}", first.sprite)),
@@ -183,7 +187,7 @@ fn frames_of(findings: &[&Finding]) -> Vec<usize> {
     frames
 }
 
-fn one(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingReport {
+fn finding_report(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -> FindingReport {
     FindingReport {
         rule: finding.rule.id(),
         level: finding.level().id(),
@@ -220,7 +224,10 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         }
         Seen::Moved { right, down } => {
             let ways: Vec<String> =
-                [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
+                [describe_offset(right, "right", "left"), describe_offset(down, "down", "up")]
+                    .into_iter()
+                    .flatten()
+                    .collect();
             let is_up_only = right == 0.0 && down < 0.0;
             format!(
                 "the figure jumps {} off its path in '{clip}' (limit {} px){}",
@@ -231,7 +238,10 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         }
         Seen::Slides { right, down } => {
             let ways: Vec<String> =
-                [way(right, "right", "left"), way(down, "down", "up")].into_iter().flatten().collect();
+                [describe_offset(right, "right", "left"), describe_offset(down, "down", "up")]
+                    .into_iter()
+                    .flatten()
+                    .collect();
             format!("the figure slides {} during '{clip}' and jumps back when it loops", ways.join(" and "))
         }
         Seen::Size { factor } => format!(
@@ -283,7 +293,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
 }
 
 /// So far one way or the other; nothing where it is 0.
-fn way(pixels: f64, more: &str, less: &str) -> Option<String> {
+fn describe_offset(pixels: f64, more: &str, less: &str) -> Option<String> {
     match pixels {
         p if p > 0.0 => Some(format!("{} px {more}", plain(p))),
         p if p < 0.0 => Some(format!("{} px {less}", plain(-p))),
@@ -466,5 +476,5 @@ fn spec(set: &FrameSet, clip: &Clip, steps: &[(usize, f64)]) -> String {
     let told =
         steps.iter().map(|&(frame, ms)| format!("{}@{}ms", number(frame), (ms * 1000.0).round() / 1000.0));
     let list: Vec<String> = told.collect();
-    format!("{}:{} = {} {}", clip.sprite(), clip.name(), list.join(","), clip.way())
+    format!("{}:{} = {} {}", clip.sprite(), clip.name(), list.join(","), clip.playback())
 }

@@ -7,9 +7,7 @@ mod table;
 mod told_path;
 
 pub(crate) use findings::{
-    FindingReport, Group as FindingGroup, groups as finding_groups,
-    groups_in_recipe as finding_groups_in_recipe, report_recipe_findings as findings_in_recipe,
-    told as findings,
+    FindingReport, WordedGroup, finding_groups, finding_groups_in_recipe, findings, findings_in_recipe,
 };
 pub(crate) use notices::{notice, task};
 pub(crate) use numbers::{

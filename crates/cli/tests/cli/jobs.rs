@@ -55,8 +55,8 @@ fn five_drawn_directions_are_played_in_eight() {
     // Rows are the clips in their order; those to the left are drawn as the mirror images of those to the right.
     for (right, left) in [(1, 5), (2, 6), (3, 7)] {
         for column in 0..4 {
-            let image = Pixels::whole(imageops::flip_horizontal(&shown(right, column)));
-            assert!(image.looks_like(&Pixels::whole(shown(left, column))), "{left} {column}");
+            let image = Pixels::from_image(imageops::flip_horizontal(&shown(right, column)));
+            assert!(image.looks_like(&Pixels::from_image(shown(left, column))), "{left} {column}");
         }
     }
     let steps = rows["clips"].as_array().unwrap().iter().flat_map(|clip| clip["steps"].as_array().unwrap());

@@ -40,7 +40,7 @@ impl Watching {
     /// The next line that holds a text.
     #[track_caller]
     fn line(&self, wanted: &str) -> String {
-        self.heard(wanted).0
+        self.wait_for(wanted).0
     }
 
     /// Lines that hold these texts, in any order: results and messages come by two ways.
@@ -60,7 +60,7 @@ impl Watching {
 
     /// The next line that holds a text, and the lines before it.
     #[track_caller]
-    fn heard(&self, wanted: &str) -> (String, Vec<String>) {
+    fn wait_for(&self, wanted: &str) -> (String, Vec<String>) {
         let mut heard = Vec::new();
         loop {
             match self.lines.recv_timeout(Duration::from_secs(20)) {
@@ -148,7 +148,7 @@ fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     std::thread::sleep(Duration::from_millis(600));
     // A new file that the pattern takes in.
     env.write("art/koi2.png", env.read("art/frog.png"));
-    let (line, before) = watching.heard("art/koi2.png: ");
+    let (line, before) = watching.wait_for("art/koi2.png: ");
     assert!(line.contains("2 targets done"), "{line}");
     assert!(before.iter().all(|line| !line.contains("notes.txt")), "{before:?}");
 }

@@ -75,9 +75,9 @@ mod tests {
     use super::*;
     use crate::{Frame, Pixels};
 
-    fn told(names: &[&str]) -> (usize, Vec<String>) {
+    fn found(names: &[&str]) -> (usize, Vec<String>) {
         let frame = |name: &&str| {
-            let pixels = Pixels::whole(RgbaImage::new(4, 4));
+            let pixels = Pixels::from_image(RgbaImage::new(4, 4));
             Frame::new(Name::new("koi").unwrap(), Name::new(*name).unwrap(), pixels).unwrap()
         };
         let set = FrameSet::new(names.iter().map(frame).collect(), Vec::new()).unwrap();
@@ -87,8 +87,8 @@ mod tests {
 
     #[test]
     fn only_what_most_have_is_missed_and_points_of_the_compass_are_none() {
-        assert_eq!(told(&["a", "a_n", "b", "b_n", "c"]), (2, vec!["c".to_owned()]));
-        assert_eq!(told(&["a", "a_n", "b", "c"]), (0, Vec::new()));
-        assert_eq!(told(&["walk", "walk_n", "walk_e", "walk_w", "swim"]), (0, Vec::new()));
+        assert_eq!(found(&["a", "a_n", "b", "b_n", "c"]), (2, vec!["c".to_owned()]));
+        assert_eq!(found(&["a", "a_n", "b", "c"]), (0, Vec::new()));
+        assert_eq!(found(&["walk", "walk_n", "walk_e", "walk_w", "swim"]), (0, Vec::new()));
     }
 }

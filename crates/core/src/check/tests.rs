@@ -17,13 +17,13 @@ fn drawn(frames: &[&[Rect]]) -> FrameSet {
                 image.put_pixel(x, y, BODY_COLOR);
             }
         }
-        Frame::new(Name::new("heron").unwrap(), Name::new(at.to_string()).unwrap(), Pixels::whole(image))
+        Frame::new(Name::new("heron").unwrap(), Name::new(at.to_string()).unwrap(), Pixels::from_image(image))
             .unwrap()
     };
     FrameSet::new(frames.iter().enumerate().map(frame).collect(), vec![]).unwrap()
 }
 
-fn told(set: &FrameSet) -> Vec<String> {
+fn described(set: &FrameSet) -> Vec<String> {
     let tell = |f: &Finding| {
         let spot = f.at.map(|at| format!(" at {at}")).unwrap_or_default();
         format!("{} {}{spot}: {}", f.rule, set.frames()[f.frame].name(), seen(f.seen.clone()))
@@ -61,7 +61,7 @@ fn moved(x: u32, y: u32) -> Rect {
 #[test]
 fn a_clean_clip_has_no_findings() {
     let set = with_clips(drawn(&[&[BODY], &[moved(1, 0)], &[moved(0, 1)], &[moved(1, 1)]]), &["walk = 0-3"]);
-    assert_eq!(told(&set), Vec::<String>::new());
+    assert_eq!(described(&set), Vec::<String>::new());
 }
 
 #[test]
@@ -75,7 +75,7 @@ fn edges_neighbors_and_strays_are_told_apart() {
         &[BODY],
     ]);
     assert_eq!(
-        told(&set),
+        described(&set),
         [
             "touches-edge 0 at 0,10: touches left with 20",
             "neighbor 1 at 39,3: 18 of a neighbor at right",
@@ -97,7 +97,7 @@ fn posed(poses: &[(i64, i64, i64)]) -> FrameSet {
             if is_drawn { Rgba([shade, 255 - shade, (v * 5) as u8, 255]) } else { Rgba([0; 4]) }
         });
         let name = |text: &str| Name::new(text).unwrap();
-        Frame::new(name("heron"), name(&at.to_string()), Pixels::whole(image)).unwrap()
+        Frame::new(name("heron"), name(&at.to_string()), Pixels::from_image(image)).unwrap()
     };
     FrameSet::new(poses.iter().enumerate().map(frame).collect(), vec![]).unwrap()
 }
@@ -141,7 +141,7 @@ fn what_a_clip_does_all_along_is_no_fault_but_sliding_and_shaking_are() {
 fn feet_on_the_lower_edge_are_no_cut_and_a_flat_end_in_one_frame_is() {
     let standing = Rect::new(12, 20, 12, 20);
     let set = drawn(&[&[standing], &[standing], &[standing], &[Rect::new(30, 20, 10, 20)]]);
-    let told = told(&with_clips(set, &["walk = 0-3"]));
+    let told = described(&with_clips(set, &["walk = 0-3"]));
     let touching: Vec<&String> = told.iter().filter(|text| text.starts_with("touches")).collect();
     assert_eq!(touching, ["touches-edge 3 at 39,20: touches right with 20"]);
 }
@@ -178,7 +178,7 @@ fn a_fill_of_a_key_color_is_no_left_over() {
                 16,
                 |x, y| if x == 3 && y == 3 { Rgba([1, 2, 3, 255]) } else { Rgba(color) },
             );
-        Pixels::whole(image)
+        Pixels::from_image(image)
     };
     let set = |tiles: Vec<Pixels>| {
         let name = |text: String| Name::new(text).unwrap();
@@ -201,7 +201,7 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
             if n == at {
                 image.put_pixel(x, 15, Rgba(color));
             }
-            Ok::<_, crate::SetError>(frame.with_pixels(Pixels::whole(image), Pair::default()).unwrap())
+            Ok::<_, crate::SetError>(frame.with_pixels(Pixels::from_image(image), Pair::default()).unwrap())
         }
     };
     let set = with_clips(drawn(&[&[BODY], &[BODY], &[moved(1, 0)]]), &["sit = 0-2"]);
@@ -219,6 +219,6 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
         let canvas = crate::Size::new(40 + at as u32, 40);
         Ok::<_, crate::SetError>(frame.translate_onto(canvas, 0, 0).unwrap())
     });
-    let told = told(&wider.unwrap());
+    let told = described(&wider.unwrap());
     assert!(told.iter().any(|text| text == "canvases 1: OtherCanvas { than: 0 }"), "{told:?}");
 }

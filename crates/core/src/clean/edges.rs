@@ -63,7 +63,7 @@ mod tests {
 
     #[test]
     fn the_edge_goes_and_the_middle_stays() {
-        let full = Pixels::whole(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
+        let full = Pixels::from_image(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
         let clear_edge = |pixels: &Pixels, width| {
             clear_edge(Part { pixels, at: Pair::default(), canvas: pixels.size() }, width)
         };
@@ -75,12 +75,12 @@ mod tests {
                 .all(|(x, y, p)| (p[3] == 255) == ((1..4).contains(&x) && (1..3).contains(&y)))
         );
         assert!(clear_edge(&full, 0).is_none());
-        assert!(clear_edge(&Pixels::whole(image), 1).is_none());
+        assert!(clear_edge(&Pixels::from_image(image), 1).is_none());
     }
 
     #[test]
     fn what_is_erased_is_where_it_was_said_on_the_canvas() {
-        let full = Pixels::whole(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
+        let full = Pixels::from_image(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
         let part = Part { pixels: &full, at: crate::Pair { x: 2, y: 1 }, canvas: crate::Size::new(9, 9) };
         let areas = ["-3,-3,6,5", "6,4,90,90"].map(|area| area.parse::<Area>().unwrap());
         let (image, changed) = erase(part, &areas).unwrap();
@@ -95,10 +95,10 @@ mod tests {
     #[test]
     fn hardening_leaves_no_half_transparency() {
         let alphas = [0, 1, 127, 128, 254, 255];
-        let soft = Pixels::whole(RgbaImage::from_fn(6, 1, |x, _| Rgba([7, 7, 7, alphas[x as usize]])));
+        let soft = Pixels::from_image(RgbaImage::from_fn(6, 1, |x, _| Rgba([7, 7, 7, alphas[x as usize]])));
         let (image, changed) = harden(&soft, 128).unwrap();
         assert_eq!(image.pixels().map(|p| p[3]).collect::<Vec<_>>(), [0, 0, 0, 255, 255, 255]);
         assert_eq!(changed, 4);
-        assert!(harden(&Pixels::whole(image), 128).is_none());
+        assert!(harden(&Pixels::from_image(image), 128).is_none());
     }
 }

@@ -130,7 +130,7 @@ mod tests {
     fn a_mixed_edge_becomes_the_drawing_with_alpha_and_an_outline_stays() {
         // Clear, a half-covered edge, then the drawing; or clear, an outline, then the drawing.
         let strip = |edge: Rgba<u8>| {
-            Pixels::whole(RgbaImage::from_fn(7, 5, |x, y| match x {
+            Pixels::from_image(RgbaImage::from_fn(7, 5, |x, y| match x {
                 0 => Rgba([0; 4]),
                 1 => edge,
                 _ if y == 0 || y == 4 || x == 6 => Rgba([0; 4]),
@@ -152,7 +152,7 @@ mod tests {
             1 => outline,
             _ => Rgba([230, 120, 40, 255]),
         });
-        let sheet = Pixels::whole(image);
+        let sheet = Pixels::from_image(image);
         assert!(defringe(&sheet, &[key]).is_none_or(|(image, _)| *image.get_pixel(5, 1) == outline));
         assert!(mixed_edges(&sheet, &[key]) < 0.2);
     }

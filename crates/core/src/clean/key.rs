@@ -131,7 +131,7 @@ mod tests {
 
     /// A ring with background inside and outside, and a slightly different shade beside it.
     fn ring() -> Pixels {
-        Pixels::whole(RgbaImage::from_fn(9, 7, |x, y| match (x, y) {
+        Pixels::from_image(RgbaImage::from_fn(9, 7, |x, y| match (x, y) {
             (2..=6, 1..=5) if x == 2 || x == 6 || y == 1 || y == 5 => INK,
             (0, 0) => Rgba([49, 160, 168, 255]),
             _ => BACK,
@@ -188,7 +188,7 @@ mod tests {
             false => dark,
         });
         let both = KeyColors { colors: vec![Color(light), Color(dark)], tolerance: 0 };
-        let keyed = key(&Pixels::whole(sheet), &both, KeyScope::Outside);
+        let keyed = key(&Pixels::from_image(sheet), &both, KeyScope::Outside);
         assert_eq!((keyed.pixels, keyed.left), (256 - 30, 0));
         assert_eq!(both.to_string(), "ffffff,cccccc");
     }
@@ -200,10 +200,10 @@ mod tests {
         ) {
             let shades = [[46, 160, 168, 255], [49, 160, 168, 255], [20, 20, 40, 255], [0, 0, 0, 0]];
             let sheet = RgbaImage::from_fn(9, 7, |x, y| Rgba(shades[dots[(y * 9 + x) as usize] as usize]));
-            let sheet = Pixels::whole(sheet);
+            let sheet = Pixels::from_image(sheet);
             let keyed = key(&sheet, &back(tolerance), KeyScope::Outside);
             let wanted = outside_by_asking_again(&sheet, BACK, tolerance);
-            prop_assert!(Pixels::whole(keyed.image).looks_like(&Pixels::whole(wanted)));
+            prop_assert!(Pixels::from_image(keyed.image).looks_like(&Pixels::from_image(wanted)));
             let all = key(&sheet, &back(tolerance), KeyScope::Everywhere).pixels;
             prop_assert_eq!(keyed.pixels + keyed.left, all);
         }

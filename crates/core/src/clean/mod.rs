@@ -68,7 +68,7 @@ pub fn mend(
         all.fetch_add(pixels, Ordering::Relaxed);
         frames.fetch_add(1, Ordering::Relaxed);
         let inner = Rect { x: kept.x - seen.x, y: kept.y - seen.y, ..kept };
-        let mended = Pixels::whole(image).part(inner).expect("the border was put round it");
+        let mended = Pixels::from_image(image).part(inner).expect("the border was put round it");
         Ok(frame.with_pixels(mended, Pair { x: kept.x, y: kept.y }).expect("it lay there before"))
     })?;
     Ok((set, Changed { pixels: all.into_inner(), frames: frames.into_inner() }))

@@ -35,7 +35,7 @@ mod tests {
 
     fn drawn(rows: &[&str]) -> Pixels {
         let dot = |x: u32, y: u32| rows[y as usize].as_bytes()[x as usize] == b'#';
-        Pixels::whole(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
+        Pixels::from_image(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
             Rgba([5, 5, 5, if dot(x, y) { 255 } else { 0 }])
         }))
     }

@@ -152,7 +152,7 @@ mod tests {
         for (x, y) in [(2, 0), (3, 0), (2, 1), (3, 1)] {
             image.put_pixel(x, y, Rgba([50, 60, 70, 0]));
         }
-        let sheet = Pixels::whole(image);
+        let sheet = Pixels::from_image(image);
         let grid = Grid::by_counts(sheet.size(), Counts::new(3, 2)?, Spacing::default(), false)?;
         let cut = cut_cells(&sheet, &grid, &choice)?;
         Ok((cut.cells.iter().map(|c| c.cell.to_string()).collect(), cut.dropped.len()))
@@ -161,7 +161,7 @@ mod tests {
     #[test]
     fn cells_of_a_few_pixels_are_specks_beside_drawings_only() {
         let sheet = |whole: bool| {
-            Pixels::whole(RgbaImage::from_fn(30, 10, |x, y| {
+            Pixels::from_image(RgbaImage::from_fn(30, 10, |x, y| {
                 let is_drawn = if x < 20 { whole || (x % 10, y) == (3, 3) } else { (x, y) == (25, 5) };
                 Rgba([1, 2, 3, if is_drawn { 255 } else { 0 }])
             }))

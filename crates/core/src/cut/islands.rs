@@ -107,7 +107,7 @@ impl Islands {
                 *pixel = Rgba([0; 4]);
             }
         }
-        Pixels::whole(image)
+        Pixels::from_image(image)
     }
 }
 
@@ -270,7 +270,7 @@ mod tests {
     use crate::pixels::tests::any_pixels;
 
     fn sheet(rows: &[&str]) -> Pixels {
-        Pixels::whole(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
+        Pixels::from_image(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
             let letter = rows[y as usize].as_bytes()[x as usize];
             if letter == b'.' { Rgba([0; 4]) } else { Rgba([letter, 1, 1, 255]) }
         }))

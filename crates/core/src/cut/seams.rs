@@ -267,7 +267,7 @@ mod tests {
 
     /// Round drawings in boxes that lie wall to wall, so that they touch; or only one of them beside loose ones.
     fn page(is_packed: bool) -> Pixels {
-        Pixels::whole(RgbaImage::from_fn(6 * 24, 4 * 24, |x, y| {
+        Pixels::from_image(RgbaImage::from_fn(6 * 24, 4 * 24, |x, y| {
             let (column, row, px, py) = (x / 24, y / 24, x % 24, y % 24);
             let radius = if is_packed || row == 0 && column < 2 { 11.7 } else { 9.0 };
             let far = ((f64::from(px) - 11.5).powi(2) + (f64::from(py) - 11.5).powi(2)).sqrt();
@@ -290,7 +290,7 @@ mod tests {
             let dot = RgbaImage::from_pixel(6, 6, Rgba([200, 10, 10, 255]));
             image::imageops::replace(&mut wide, &dot, i64::from(at * 12), 110);
         }
-        let wide = Pixels::whole(wide);
+        let wide = Pixels::from_image(wide);
         let mut found = pieces(&wide, |pixel| Background::Clear.is_content(pixel));
         assert_eq!(part(&wide, Background::Clear, &mut found), 1);
         assert_eq!(found.areas.len(), 24 + 8);
@@ -314,7 +314,7 @@ mod tests {
     #[test]
     fn a_page_with_room_round_its_drawings_is_not_parted() {
         // Dumbbells with a neck of one pixel, as letters at a small size have.
-        let sheet = Pixels::whole(RgbaImage::from_fn(6 * 30, 4 * 30, |x, y| {
+        let sheet = Pixels::from_image(RgbaImage::from_fn(6 * 30, 4 * 30, |x, y| {
             let (px, py) = (x % 30, y % 30);
             let is_bell = (4..12).contains(&py) && (2..10).contains(&px)
                 || (4..12).contains(&py) && (14..22).contains(&px);

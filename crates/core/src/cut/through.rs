@@ -116,10 +116,11 @@ mod tests {
     use crate::cut::{Counts, Spacing};
     use crate::{Pair, Size};
 
-    fn told(rows: &[&str], cell: u32, gutter: u32) -> Vec<(String, Side, Option<String>, u32)> {
-        let sheet = Pixels::whole(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
-            Rgba([9, 9, 9, if rows[y as usize].as_bytes()[x as usize] == b'.' { 0 } else { 255 }])
-        }));
+    fn crossings(rows: &[&str], cell: u32, gutter: u32) -> Vec<(String, Side, Option<String>, u32)> {
+        let sheet =
+            Pixels::from_image(RgbaImage::from_fn(rows[0].len() as u32, rows.len() as u32, |x, y| {
+                Rgba([9, 9, 9, if rows[y as usize].as_bytes()[x as usize] == b'.' { 0 } else { 255 }])
+            }));
         let counts = Counts::new((sheet.size().width + gutter) / (cell + gutter), 1).unwrap();
         let spacing = Spacing { gutter: Pair { x: gutter, y: 0 }, ..Spacing::default() };
         let grid =
@@ -134,15 +135,15 @@ mod tests {
     #[test]
     fn what_goes_on_is_told_once_with_its_side_and_pixels() {
         let over = ("r0c0".to_owned(), Side::Right, Some("r0c1".to_owned()), 2);
-        assert_eq!(told(&["......", ".aaaa.", ".aaaa.", "......"], 3, 0), std::slice::from_ref(&over));
+        assert_eq!(crossings(&["......", ".aaaa.", ".aaaa.", "......"], 3, 0), std::slice::from_ref(&over));
         // Over a corner, too.
-        assert_eq!(told(&["......", "..a...", "...a..", "......"], 3, 0), [(over.0, over.1, over.2, 1)]);
-        assert_eq!(told(&["......", ".aa.aa", "......"], 3, 0), []);
+        assert_eq!(crossings(&["......", "..a...", "...a..", "......"], 3, 0), [(over.0, over.1, over.2, 1)]);
+        assert_eq!(crossings(&["......", ".aa.aa", "......"], 3, 0), []);
     }
 
     #[test]
     fn into_a_gutter_and_beyond_the_last_cell() {
-        let found = told(&["........", ".aaa.aaa", "........"], 3, 1);
+        let found = crossings(&["........", ".aaa.aaa", "........"], 3, 1);
         assert_eq!(
             found,
             [("r0c0".to_owned(), Side::Right, None, 1), ("r0c1".to_owned(), Side::Right, None, 1)]
@@ -151,6 +152,6 @@ mod tests {
 
     #[test]
     fn tiles_that_touch_along_a_whole_side_do_not_go_on() {
-        assert_eq!(told(&["aaaaaa", "aaaaaa", "aaaaaa"], 3, 0), []);
+        assert_eq!(crossings(&["aaaaaa", "aaaaaa", "aaaaaa"], 3, 0), []);
     }
 }

@@ -177,7 +177,7 @@ mod tests {
         let set = add_clips(set.clone(), &list.specs(&set, |_| None).map_err(|e| e.to_string())?.specs);
         let set = set.map_err(|e| e.to_string())?;
         let told = |c: &crate::clip::Clip| {
-            format!("{} {}x{} ms {}", c.name(), c.steps().len(), c.total_millis(), c.way())
+            format!("{} {}x{} ms {}", c.name(), c.steps().len(), c.total_millis(), c.playback())
         };
         Ok(set.clips().iter().map(told).collect())
     }
@@ -198,7 +198,7 @@ mod tests {
         let set = set.map_frames(|at, frame| {
             let size = frame.canvas();
             let image = image::RgbaImage::new(size.width, size.height);
-            let clear = crate::Pixels::whole(image);
+            let clear = crate::Pixels::from_image(image);
             let now = if blank(at) { frame.with_pixels(clear, Default::default()).unwrap() } else { frame };
             Ok::<_, crate::SetError>(now)
         });

@@ -337,7 +337,7 @@ mod tests {
     }
 
     /// Frames with their times in ms, and how it plays.
-    fn told(text: &str) -> (Vec<(usize, f64)>, Play, u32) {
+    fn resolved(text: &str) -> (Vec<(usize, f64)>, Play, u32) {
         let clip = resolve(text).unwrap();
         let steps = clip.steps().iter().map(|step| (step.frame, clip.span(step).millis()));
         (steps.collect(), clip.play(), clip.plays())
@@ -358,7 +358,7 @@ mod tests {
             ("sit = 0,1x3 @50ms", vec![(0, 50.0), (1, 150.0)], Forward, 0),
             ("sit = 0@total 0.1s,1x2 @50ms", vec![(0, 100.0), (1, 100.0)], Forward, 0),
         ] {
-            assert_eq!(told(text), (frames, play, plays), "{text}");
+            assert_eq!(resolved(text), (frames, play, plays), "{text}");
         }
         assert!(resolve("sit = 0-2 mirror once").unwrap().steps().iter().all(|step| step.mirror));
     }

@@ -122,7 +122,7 @@ impl CompanionFrames {
     pub fn add_mirrored(&mut self, copies: &[MirroredCopy]) {
         for MirroredCopy { sprite, of, name } in copies {
             if let Some(canvas) = self.of.get(&(sprite.clone(), of.clone())) {
-                let image = Pixels::whole(imageops::flip_horizontal(&canvas.to_image()));
+                let image = Pixels::from_image(imageops::flip_horizontal(&canvas.to_image()));
                 self.of.insert((sprite.clone(), name.clone()), image);
             }
         }
@@ -147,7 +147,7 @@ fn fitted(set: &FrameSet, companions: &CompanionFrames) -> Layer {
             Some(whole) => grown(whole, frame.canvas(), neutral),
             None => {
                 missing.push(at);
-                let plain = || Pixels::whole(RgbaImage::from_pixel(size.width, size.height, neutral));
+                let plain = || Pixels::from_image(RgbaImage::from_pixel(size.width, size.height, neutral));
                 let whole = stand_in.get_or_insert_with(plain);
                 whole.part(Rect::of(frame.canvas())).expect("it is as large as any canvas")
             }
@@ -168,7 +168,7 @@ fn grown(whole: &Pixels, canvas: Size, neutral: Rgba<u8>) -> Pixels {
     }
     let mut image = RgbaImage::from_pixel(canvas.width, canvas.height, neutral);
     imageops::replace(&mut image, &whole.to_image(), 0, 0);
-    Pixels::whole(image)
+    Pixels::from_image(image)
 }
 
 impl Layer {
@@ -215,7 +215,7 @@ mod tests {
     use super::*;
 
     fn frame(sprite: &str, name: &str, side: u32) -> Frame {
-        let pixels = Pixels::whole(RgbaImage::new(side, side));
+        let pixels = Pixels::from_image(RgbaImage::new(side, side));
         Frame::new(Name::new(sprite).unwrap(), Name::new(name).unwrap(), pixels).unwrap()
     }
 

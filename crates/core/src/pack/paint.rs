@@ -41,7 +41,7 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFini
     for &at in atlas.frames_on(page) {
         let Place { rect, rotated: is_rotated, .. } = atlas.places()[at];
         if is_rotated {
-            rotated.insert(at, Pixels::whole(imageops::rotate90(&pixels(at).to_image())));
+            rotated.insert(at, Pixels::from_image(imageops::rotate90(&pixels(at).to_image())));
         }
         let reach = atlas.bleed() + finish.spread;
         let (from, to) = (rect.y.saturating_sub(reach), rect.y + rect.height + reach);

@@ -19,7 +19,8 @@ fn frame(at: usize, size: (u32, u32)) -> Frame {
         let Rgba([r, g, b, a]) = shade;
         Rgba([r ^ x as u8, g ^ y as u8, b, a])
     });
-    Frame::new(Name::new("s").unwrap(), Name::new(at.to_string()).unwrap(), Pixels::whole(pixels)).unwrap()
+    Frame::new(Name::new("s").unwrap(), Name::new(at.to_string()).unwrap(), Pixels::from_image(pixels))
+        .unwrap()
 }
 
 fn set_of(sizes: &[(u32, u32)]) -> FrameSet {
@@ -52,10 +53,13 @@ fn check(atlas: &Atlas, options: &PackOptions) {
             assert!(frame.is_blank());
             continue;
         }
-        let page = Pixels::whole(pages[place.page].clone());
+        let page = Pixels::from_image(pages[place.page].clone());
         let there = page.part(place.rect).unwrap();
-        let upright =
-            if place.rotated { Pixels::whole(image::imageops::rotate270(&there.to_image())) } else { there };
+        let upright = if place.rotated {
+            Pixels::from_image(image::imageops::rotate270(&there.to_image()))
+        } else {
+            there
+        };
         assert!(upright.looks_like(frame.pixels()));
         assert!(options.may_rotate() || !place.rotated);
         let with_bleed = place.rect.inflate_within(options.bleed, page.size());
@@ -200,7 +204,7 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
     let twins =
         || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
     let layer = |shades: [u8; 2]| {
-        let shade = |shade: u8| Pixels::whole(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
+        let shade = |shade: u8| Pixels::from_image(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
         let pixels = shades.map(shade).to_vec();
         Layer { suffix: "_n".into(), canvases: pixels.clone(), pixels, missing: Vec::new() }
     };
@@ -233,7 +237,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
                 [times(old.rect.x), times(old.rect.width)]
             );
             let page =
-                Pixels::whole(paint(&scaled, 0, None, ColorFinish { spread: 2, premultiplied: false }));
+                Pixels::from_image(paint(&scaled, 0, None, ColorFinish { spread: 2, premultiplied: false }));
             assert!(page.part(place.rect).unwrap().looks_like(frame.pixels()));
         }
     }
@@ -244,7 +248,8 @@ fn color_is_spread_under_clear_pixels_and_alpha_stays() {
     let mut image = RgbaImage::from_pixel(5, 5, Rgba([255, 0, 255, 0]));
     image.put_pixel(2, 2, Rgba([10, 20, 30, 255]));
     let name = || Name::new("x").unwrap();
-    let dot = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
+    let dot =
+        FrameSet::new(vec![Frame::new(name(), name(), Pixels::from_image(image)).unwrap()], vec![]).unwrap();
     let atlas = pack(dot, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
     let page = paint(&atlas, 0, None, ColorFinish { spread: 1, premultiplied: false });
     assert_eq!(page.get_pixel(1, 1), &Rgba([10, 20, 30, 0]));
@@ -261,7 +266,8 @@ fn a_clear_pixel_takes_the_color_before_it_or_above_it_first() {
         _ => Rgba([9, 9, 9, 0]),
     });
     let name = || Name::new("x").unwrap();
-    let set = FrameSet::new(vec![Frame::new(name(), name(), Pixels::whole(image)).unwrap()], vec![]).unwrap();
+    let set =
+        FrameSet::new(vec![Frame::new(name(), name(), Pixels::from_image(image)).unwrap()], vec![]).unwrap();
     let atlas = pack(set, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
     let reds = |spread: u32| -> Vec<u8> {
         paint(&atlas, 0, None, ColorFinish { spread, premultiplied: false })
@@ -277,8 +283,12 @@ fn a_clear_pixel_takes_the_color_before_it_or_above_it_first() {
 fn mirror_images_are_counted_once_and_symmetric_ones_are_not() {
     let image = |bytes: [u8; 3]| {
         let pixels = RgbaImage::from_fn(3, 1, |x, _| Rgba([bytes[x as usize], 0, 0, 255]));
-        Frame::new(Name::new("s").unwrap(), Name::new(format!("{bytes:?}")).unwrap(), Pixels::whole(pixels))
-            .unwrap()
+        Frame::new(
+            Name::new("s").unwrap(),
+            Name::new(format!("{bytes:?}")).unwrap(),
+            Pixels::from_image(pixels),
+        )
+        .unwrap()
     };
     let set = FrameSet::new(vec![image([1, 2, 3]), image([3, 2, 1]), image([5, 6, 5])], vec![]).unwrap();
     assert_eq!(pack(set, Vec::new(), &PackOptions::dense()).unwrap().mirrored(), [(1, 0)]);
@@ -342,7 +352,7 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
     let blank = Frame::new(
         Name::new("frog").unwrap(),
         Name::new("blank").unwrap(),
-        Pixels::whole(RgbaImage::new(4, 4)),
+        Pixels::from_image(RgbaImage::new(4, 4)),
     );
     let mut frames = set.frames().to_vec();
     frames.insert(1, blank.unwrap());
@@ -476,7 +486,7 @@ proptest! {
         let placed = |pixels: &Pixels| {
             let mut image = RgbaImage::new(size.width + 5, size.height + 4);
             image::imageops::replace(&mut image, &pixels.to_image(), 3, 2);
-            Pixels::whole(image)
+            Pixels::from_image(image)
         };
         let named = |name: &str, pixels: &Pixels| Frame::new(Name::new("koi").unwrap(), Name::new(name).unwrap(), placed(pixels)).unwrap();
         let both = FrameSet::new(vec![named("koi", &art), named("koi_n", &normals)], vec![]).unwrap();

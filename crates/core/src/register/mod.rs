@@ -69,7 +69,7 @@ pub fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u32>) ->
         let votes = clip.votes();
         for (number, (at, figure)) in shown.iter().enumerate() {
             let spot = clip.spots[number];
-            agreements[*at] = votes.agreement(figure, spot, clip.own(number));
+            agreements[*at] = votes.agreement(figure, spot, clip.position_of(number));
             spots[*at] = Some(spot);
         }
     }
@@ -138,7 +138,7 @@ impl<'a> Clip<'a> {
     }
 
     /// Where a figure votes, if it does.
-    fn own(&self, at: usize) -> Option<Position> {
+    fn position_of(&self, at: usize) -> Option<Position> {
         self.voters.binary_search(&at).ok().map(|_| self.spots[at])
     }
 
@@ -216,7 +216,7 @@ impl<'a> Clip<'a> {
     fn place_non_voters(&mut self, reach: Option<u32>) {
         let votes = self.votes();
         let search = Search::new(&votes, self.figures.iter().copied(), self.effort);
-        let found = parallel::map(self.figures.len(), |at| match self.own(at) {
+        let found = parallel::map(self.figures.len(), |at| match self.position_of(at) {
             Some(spot) => spot,
             None => search.best(self.figures[at], None, &self.allowed(at, reach)).unwrap_or(self.spots[at]),
         });
@@ -240,7 +240,7 @@ impl<'a> Clip<'a> {
         for at in far {
             let own = self.figures[at].at;
             let is_allowed = |spot: Position| is_near((spot.0 - own.0, spot.1 - own.1));
-            let found = search.best(self.figures[at], self.own(at), &is_allowed);
+            let found = search.best(self.figures[at], self.position_of(at), &is_allowed);
             self.spots[at] = found.unwrap_or((own.0 + first.0, own.1 + first.1));
         }
     }

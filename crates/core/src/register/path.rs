@@ -74,19 +74,19 @@ pub(crate) fn median(mut values: Vec<f64>) -> f64 {
 mod tests {
     use super::*;
 
-    fn told(values: &[f64], loops: bool) -> Vec<f64> {
+    fn deviations(values: &[f64], loops: bool) -> Vec<f64> {
         off(&values.iter().copied().map(Some).collect::<Vec<_>>(), loops)
     }
 
     #[test]
     fn arcs_slides_and_waves_are_paths_and_a_teleport_is_not() {
-        assert_eq!(told(&[0.0, 0.0, -7.0, -9.0, -5.0, 0.0], false), [0.0; 6]);
-        assert_eq!(told(&[0.0, 10.0, 20.0, 30.0, 40.0, 50.0], false), [0.0; 6]);
-        assert_eq!(told(&[0.0, 2.0, 4.0, 2.0, 0.0, -2.0, -4.0, -2.0], true), [0.0; 8]);
-        assert_eq!(told(&[1.0, 1.0, 7.0, 1.0, 0.0, 1.0], true)[2], 6.0);
-        assert_eq!(told(&[5.0, 0.0, 0.0, 0.0, 0.0], true)[0], 5.0);
-        assert_eq!(told(&[5.0, 0.0, 0.0, 0.0, 0.0], false), [0.0; 5]);
-        assert_eq!(told(&[0.0, 0.0, 3.0], true), [0.0, 0.0, 3.0]);
+        assert_eq!(deviations(&[0.0, 0.0, -7.0, -9.0, -5.0, 0.0], false), [0.0; 6]);
+        assert_eq!(deviations(&[0.0, 10.0, 20.0, 30.0, 40.0, 50.0], false), [0.0; 6]);
+        assert_eq!(deviations(&[0.0, 2.0, 4.0, 2.0, 0.0, -2.0, -4.0, -2.0], true), [0.0; 8]);
+        assert_eq!(deviations(&[1.0, 1.0, 7.0, 1.0, 0.0, 1.0], true)[2], 6.0);
+        assert_eq!(deviations(&[5.0, 0.0, 0.0, 0.0, 0.0], true)[0], 5.0);
+        assert_eq!(deviations(&[5.0, 0.0, 0.0, 0.0, 0.0], false), [0.0; 5]);
+        assert_eq!(deviations(&[0.0, 0.0, 3.0], true), [0.0, 0.0, 3.0]);
         let shaking = [0.0, 3.0, -4.0, -2.0, -5.0, 2.0].map(Some);
         assert_eq!(shaken(&shaking, true, 3.0), Some(vec![-2.5, 5.0, -4.5, 2.5, -5.0, 4.5]));
         assert_eq!(shaken(&shaking, false, 3.0).map(|off| off[0]), Some(0.0));

@@ -34,7 +34,7 @@ fn figure(scale: i64, pose: Pose) -> Frame {
         }
     });
     let name = |text: &str| Name::new(text).unwrap();
-    Frame::new(name("koi"), name("a"), Pixels::whole(image)).unwrap()
+    Frame::new(name("koi"), name("a"), Pixels::from_image(image)).unwrap()
 }
 
 fn found(frames: &[Frame], reach: Option<u32>) -> Vec<Option<Registration>> {
@@ -83,8 +83,10 @@ fn very_many_frames_are_found_too_on_any_number_of_threads() {
 #[test]
 fn blank_frames_have_no_place_and_alike_frames_stay() {
     let still = figure(2, Pose { at: (0, 0), stride: 1, arm: 0 });
-    let blank =
-        still.clone().with_pixels(Pixels::whole(RgbaImage::new(SIDE, SIDE)), Default::default()).unwrap();
+    let blank = still
+        .clone()
+        .with_pixels(Pixels::from_image(RgbaImage::new(SIDE, SIDE)), Default::default())
+        .unwrap();
     let places = found(&[blank.clone(), still.clone(), blank.clone(), still.clone()], None);
     assert_eq!(places.iter().map(Option::is_some).collect::<Vec<_>>(), [false, true, false, true]);
     assert!(places.iter().flatten().all(|place| place.offset == (0, 0) && place.agreement == 1.0));
@@ -95,7 +97,7 @@ fn blank_frames_have_no_place_and_alike_frames_stay() {
             let is_drawn = (40..40 + width).contains(&x) && (40..60).contains(&y);
             if is_drawn { Rgba([9, 9, 9, 255]) } else { Rgba([0; 4]) }
         });
-        still.clone().with_pixels(Pixels::whole(image), Default::default()).unwrap()
+        still.clone().with_pixels(Pixels::from_image(image), Default::default()).unwrap()
     };
     assert_eq!(found(&[block(30), block(20)], None)[1].unwrap().offset, (0, 0));
 }

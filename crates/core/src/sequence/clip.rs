@@ -176,7 +176,7 @@ impl Clip {
         // Expand a bounce first: a removed frame is also missing on the way back, and the total duration must not
         // change.
         if self.play == Play::Bounce {
-            self.steps = self.shown().into_iter().cloned().collect();
+            self.steps = self.played_steps().into_iter().cloned().collect();
             self.play = Play::Forward;
         }
         let mut kept: Vec<Step> = Vec::new();
@@ -250,7 +250,7 @@ impl Clip {
     }
 
     /// How it plays, in the words it is typed with: `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
-    pub fn way(&self) -> String {
+    pub fn playback(&self) -> String {
         let way = match (self.play, self.plays) {
             (Play::Forward, 0) => "loop".to_owned(),
             (Play::Forward, 1) => "once".to_owned(),
@@ -283,7 +283,7 @@ impl Clip {
     }
 
     /// The steps of one play in the order shown, the way back of a bounce written out.
-    pub fn shown(&self) -> Vec<&Step> {
+    pub fn played_steps(&self) -> Vec<&Step> {
         let back = match (self.play, self.steps.len()) {
             (Play::Bounce, count @ 3..) => &self.steps[1..count - 1],
             _ => &[],
@@ -293,7 +293,7 @@ impl Clip {
 
     /// Ticks of one play, the way back of a bounce included.
     pub fn total_ticks(&self) -> u64 {
-        self.shown().iter().map(|step| u64::from(step.ticks)).sum()
+        self.played_steps().iter().map(|step| u64::from(step.ticks)).sum()
     }
 
     /// Milliseconds of one play.
@@ -322,7 +322,7 @@ mod tests {
             [(1, vec![0]), (2, vec![0, 1]), (3, vec![0, 1, 2, 1]), (4, vec![0, 1, 2, 3, 2, 1])]
         {
             let clip = clip(&vec![10; count]).unwrap().playing(Play::Bounce, 0);
-            assert_eq!(clip.shown().iter().map(|step| step.frame).collect::<Vec<_>>(), wanted);
+            assert_eq!(clip.played_steps().iter().map(|step| step.frame).collect::<Vec<_>>(), wanted);
             assert_eq!(clip.total_ticks(), 10 * wanted.len() as u64);
         }
     }

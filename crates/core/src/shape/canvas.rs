@@ -228,14 +228,14 @@ mod tests {
 
     fn set(sizes: &[(u32, u32)], pivot: &str) -> FrameSet {
         let frame = |(at, &(width, height)): (usize, &(u32, u32))| {
-            let pixels = Pixels::whole(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255])));
+            let pixels = Pixels::from_image(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255])));
             Frame::new(Name::new("reed").unwrap(), Name::new(at.to_string()).unwrap(), pixels).unwrap()
         };
         let set = FrameSet::new(sizes.iter().enumerate().map(frame).collect(), vec![]).unwrap();
         set_pivot(set, pivot.parse().unwrap(), PivotPer::Frame).unwrap()
     }
 
-    fn told(set: &FrameSet) -> Vec<String> {
+    fn described(set: &FrameSet) -> Vec<String> {
         let tell = |f: &Frame| format!("{} at {} pivot {}", f.canvas(), f.inset(), f.pivot());
         set.frames().iter().map(tell).collect()
     }
@@ -243,11 +243,11 @@ mod tests {
     #[test]
     fn drawings_stand_on_one_line_of_a_common_canvas() {
         let common = set_canvas(set(&[(4, 10), (8, 6)], "bottom"), CanvasRule::Common).unwrap();
-        assert_eq!(told(&common), ["8x10 at 2,0 pivot 4,10", "8x10 at 0,4 pivot 4,10"]);
+        assert_eq!(described(&common), ["8x10 at 2,0 pivot 4,10", "8x10 at 0,4 pivot 4,10"]);
         let larger = set_canvas(common, CanvasRule::Size(Size::new(12, 16))).unwrap();
-        assert_eq!(told(&larger), ["12x16 at 4,6 pivot 6,16", "12x16 at 2,10 pivot 6,16"]);
+        assert_eq!(described(&larger), ["12x16 at 4,6 pivot 6,16", "12x16 at 2,10 pivot 6,16"]);
         let fit = set_canvas(larger, CanvasRule::Fit).unwrap();
-        assert_eq!(told(&fit), ["4x10 at 0,0 pivot 2,10", "8x6 at 0,0 pivot 4,6"]);
+        assert_eq!(described(&fit), ["4x10 at 0,0 pivot 2,10", "8x6 at 0,0 pivot 4,6"]);
     }
 
     #[test]
@@ -262,11 +262,11 @@ mod tests {
         let mut image = RgbaImage::new(20, 20);
         image.put_pixel(9, 12, Rgba([9, 9, 9, 255]));
         image.put_pixel(11, 15, Rgba([9, 9, 9, 255]));
-        let frame =
-            Frame::new(Name::new("koi").unwrap(), Name::new("0").unwrap(), Pixels::whole(image)).unwrap();
+        let frame = Frame::new(Name::new("koi").unwrap(), Name::new("0").unwrap(), Pixels::from_image(image))
+            .unwrap();
         let set = FrameSet::new(vec![frame.with_pivot(crate::Point::new(10.0, 16.0))], vec![]).unwrap();
         let put =
-            |rule: &str| set_canvas(set.clone(), rule.parse().unwrap()).map(|set| told(&set)[0].clone());
+            |rule: &str| set_canvas(set.clone(), rule.parse().unwrap()).map(|set| described(&set)[0].clone());
         assert_eq!(put("40x40@15,28").unwrap(), "40x40 at 5,12 pivot 15,28");
         assert_eq!(put("8x8@4,6").unwrap(), "8x8 at 3,2 pivot 4,6");
         assert_eq!(put("3x4").unwrap(), "3x4 at 0,0 pivot 1,4");

@@ -14,8 +14,8 @@ pub fn mirrored(frame: Frame, how: Mirror) -> Frame {
     let (canvas, kept) = (frame.canvas(), frame.kept());
     let pixels = match how {
         _ if kept.is_empty() => Pixels::none(),
-        Mirror::LeftRight => Pixels::whole(imageops::flip_horizontal(&frame.pixels().to_image())),
-        Mirror::UpDown => Pixels::whole(imageops::flip_vertical(&frame.pixels().to_image())),
+        Mirror::LeftRight => Pixels::from_image(imageops::flip_horizontal(&frame.pixels().to_image())),
+        Mirror::UpDown => Pixels::from_image(imageops::flip_vertical(&frame.pixels().to_image())),
     };
     let Size { width, height } = kept.size();
     let inset = match how {

@@ -134,7 +134,8 @@ mod tests {
             };
             Rgba([across as u8, down as u8, 0, 255])
         });
-        let frame = Frame::new(Name::new("sign").unwrap(), Name::new("0").unwrap(), Pixels::whole(image));
+        let frame =
+            Frame::new(Name::new("sign").unwrap(), Name::new("0").unwrap(), Pixels::from_image(image));
         FrameSet::new(vec![frame.unwrap()], vec![]).unwrap()
     }
 
@@ -151,7 +152,7 @@ mod tests {
         assert!(matches!(too_large, Err(NineError::TooLarge { .. })));
         let busy = panel().map_frames(|_, frame| {
             let image = RgbaImage::from_fn(12, 9, |x, y| Rgba([x as u8 * 9, y as u8 * 9, 0, 255]));
-            Ok::<_, SetError>(frame.with_pixels(Pixels::whole(image), Default::default()).unwrap())
+            Ok::<_, SetError>(frame.with_pixels(Pixels::from_image(image), Default::default()).unwrap())
         });
         let error = set_nine(busy.unwrap(), NineRule::Auto).unwrap_err();
         assert!(matches!(error, NineError::NothingRepeats { what: "columns", .. }));

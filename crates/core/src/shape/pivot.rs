@@ -197,7 +197,7 @@ mod tests {
                 image.put_pixel(x, y, Rgba([9, 9, 9, 255]));
             }
             let name = Name::new(at.to_string()).unwrap();
-            Frame::new(Name::new("frog").unwrap(), name, Pixels::whole(image)).unwrap()
+            Frame::new(Name::new("frog").unwrap(), name, Pixels::from_image(image)).unwrap()
         };
         FrameSet::new(frames.iter().enumerate().map(frame).collect(), Vec::new()).unwrap()
     }
@@ -251,7 +251,7 @@ mod tests {
             fill(x, 28, 4, length, [60, 50, 90, 255]);
         }
         let name = Name::new(format!("{lifted:?}-{right}-{down}-{}", usize::from(lifted.is_none()))).unwrap();
-        Frame::new(Name::new("frog").unwrap(), name, Pixels::whole(image)).unwrap()
+        Frame::new(Name::new("frog").unwrap(), name, Pixels::from_image(image)).unwrap()
     }
 
     fn walk(steps: &[(Option<bool>, (u32, u32))]) -> FrameSet {
@@ -292,7 +292,7 @@ mod tests {
         }
         let set = walk(&[(None, (6, 8)); 5]);
         let set = set.map_frames(|at, frame| {
-            let pixels = if at == 2 { Pixels::whole(stretched.clone()) } else { frame.pixels().clone() };
+            let pixels = if at == 2 { Pixels::from_image(stretched.clone()) } else { frame.pixels().clone() };
             Ok::<_, SetError>(frame.with_pixels(pixels, crate::Pair::default()).unwrap())
         });
         assert_eq!(pivots(set.unwrap(), "feet", PivotPer::Clip), [(24.0, 44.0); 5]);

@@ -118,7 +118,7 @@ pub struct PlannedShifts {
 
 impl PlannedShifts {
     /// Moves the drawings of the set that this was read for, and tells how far each was moved.
-    pub fn made(self, set: FrameSet) -> Result<(FrameSet, Vec<Shift>), SetError> {
+    pub fn apply(self, set: FrameSet) -> Result<(FrameSet, Vec<Shift>), SetError> {
         let shifts = self.ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
         Ok((shifted(set, &self.ways)?, shifts))
     }

@@ -18,7 +18,7 @@ pub enum MarkError {
     },
     /// A frame has several.
     #[error("frame '{frame}' has {count} marks in the color {color}, at {list}",
-        count = places.len(), list = told(places))]
+        count = places.len(), list = describe_places(places))]
     Several {
         /// The frame.
         frame: Name,
@@ -54,7 +54,7 @@ pub fn forget_marks(set: FrameSet) -> Result<FrameSet, SetError> {
 }
 
 /// The first four places.
-fn told(places: &[Pair]) -> String {
+fn describe_places(places: &[Pair]) -> String {
     places.iter().take(4).map(ToString::to_string).collect::<Vec<_>>().join(" and ")
 }
 
@@ -84,7 +84,7 @@ fn taken(frame: Frame, color: Color) -> Result<Frame, MarkError> {
             let middle = |low: u32, high: u32, inset: u32| f64::from(low + high + 1) / 2.0 + f64::from(inset);
             let point = Point::new(middle(*left, *right, inset.x), middle(*top, *bottom, inset.y));
             let inset = Pair { ..inset };
-            let erased = frame.with_pixels(Pixels::whole(image), inset).expect("the size is the same");
+            let erased = frame.with_pixels(Pixels::from_image(image), inset).expect("the size is the same");
             let mut annotations = erased.annotations().clone();
             annotations.marks.push((color, point));
             Ok(erased.with_annotations(annotations))

@@ -165,7 +165,7 @@ fn reached(kept: Rect, canvas: Size, factor: Ratio, how: Resample) -> Rect {
 
 /// The part `wanted` of a picture that is `canvas` large once it is scaled.
 pub(crate) fn resampled(whole: &Pixels, canvas: Size, wanted: Rect, factor: Ratio, how: Resample) -> Pixels {
-    Pixels::whole(match how {
+    Pixels::from_image(match how {
         Resample::Nearest => nearest(whole, wanted, factor),
         Resample::Smooth => smooth(whole, canvas, wanted, factor),
     })

@@ -38,7 +38,7 @@ fn same(a: &FrameSet, b: &FrameSet) -> bool {
 
 /// A figure of many colors that stands still but for an arm, on a canvas with room round it.
 fn figure(seed: u32, arm: u32, shift: (i64, i64)) -> Pixels {
-    Pixels::whole(RgbaImage::from_fn(64, 64, |x, y| {
+    Pixels::from_image(RgbaImage::from_fn(64, 64, |x, y| {
         let (x, y) = (i64::from(x) - 24 - shift.0, i64::from(y) - 22 - shift.1);
         let body = (0..14).contains(&x) && (0..18).contains(&y);
         let is_arm = (14..14 + i64::from(arm)).contains(&x) && (6..9).contains(&y);
@@ -110,7 +110,7 @@ proptest! {
     fn smooth_scaling_makes_no_color_out_of_nothing(
         level in 1u8..=255, times in 1u32..30, over in 10u32..20,
     ) {
-        let plain = Pixels::whole(RgbaImage::from_pixel(9, 7, Rgba([level, 40, 200, 255])));
+        let plain = Pixels::from_image(RgbaImage::from_pixel(9, 7, Rgba([level, 40, 200, 255])));
         if let Ok(set) = scale(set_of(vec![plain]), Ratio::new(times, over).unwrap(), Resample::Smooth) {
             for row in set.frames()[0].pixels().rows() {
                 for pixel in row.chunks_exact(4).filter(|pixel| pixel[3] > 8) {
@@ -131,7 +131,7 @@ proptest! {
         let size = pixels.size();
         let mut image = RgbaImage::new(left + size.width + right, top + size.height + bottom);
         image::imageops::replace(&mut image, &pixels.to_image(), i64::from(left), i64::from(top));
-        let whole = set_of(vec![Pixels::whole(image)]);
+        let whole = set_of(vec![Pixels::from_image(image)]);
         let trimmed = trim(whole.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
         let (a, b) = (scale(whole, factor, how), scale(trimmed, factor, how));
         prop_assert_eq!(a.is_ok(), b.is_ok());
@@ -144,7 +144,7 @@ proptest! {
     fn a_picture_that_fills_its_canvas_keeps_its_rim(size in (1u32..20, 1u32..20), times in 1u32..9, over in 1u32..9) {
         let tile = RgbaImage::from_fn(size.0, size.1, |x, y| Rgba([x as u8 * 9, y as u8 * 9, 128, 255]));
         let factor = Ratio::new(times, over).unwrap();
-        if let Ok(set) = scale(set_of(vec![Pixels::whole(tile)]), factor, Resample::Smooth) {
+        if let Ok(set) = scale(set_of(vec![Pixels::from_image(tile)]), factor, Resample::Smooth) {
             prop_assert!(set.frames()[0].pixels().rows().flat_map(|row| row.chunks_exact(4)).all(|p| p[3] == 255));
         }
     }
@@ -187,7 +187,7 @@ fn lies_in(polygon: &[Point], x: f64, y: f64) -> bool {
 #[test]
 fn what_does_not_match_is_left_and_said() {
     let noise = |seed: u32| {
-        Pixels::whole(RgbaImage::from_fn(40, 40, |x, y| {
+        Pixels::from_image(RgbaImage::from_fn(40, 40, |x, y| {
             let n = (x.wrapping_mul(374_761_393) ^ y.wrapping_mul(668_265_263)).wrapping_add(seed * 97_531);
             let n = (n ^ (n >> 13)).wrapping_mul(1_274_126_177);
             Rgba([n as u8, (n >> 8) as u8, (n >> 16) as u8, 255])
@@ -210,7 +210,7 @@ fn aligning_grows_the_canvas_and_cuts_nothing() {
         if x == 0 {
             image.put_pixel(9, 0, Rgba([7, 7, 7, 255]));
         }
-        Pixels::whole(image)
+        Pixels::from_image(image)
     };
     let options = AlignOptions::to(AlignTo::Feet);
     let (after, told) = align(set_of(vec![dot(5), dot(0)]), &options).unwrap();
@@ -230,7 +230,7 @@ fn a_mark_is_found_used_and_erased() {
     let picture = |spots: &[(u32, u32)]| {
         let mut image = RgbaImage::from_pixel(8, 8, Rgba([1, 2, 3, 255]));
         spots.iter().for_each(|&(x, y)| image.put_pixel(x, y, color.0));
-        Pixels::whole(image)
+        Pixels::from_image(image)
     };
     let set = take_marks(set_of(vec![picture(&[(2, 3), (3, 3)]), picture(&[(5, 5)])]), color).unwrap();
     let marks = |set: &FrameSet| set.frames().iter().map(|f| f.annotations().mark(color)).collect::<Vec<_>>();

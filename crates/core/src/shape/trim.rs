@@ -106,7 +106,7 @@ mod tests {
                 image.put_pixel(*x, *y, Rgba([9, 9, 9, 255]));
             }
             let name = Name::new(at.to_string()).unwrap();
-            Frame::new(Name::new("dot").unwrap(), name, Pixels::whole(image)).unwrap()
+            Frame::new(Name::new("dot").unwrap(), name, Pixels::from_image(image)).unwrap()
         };
         FrameSet::new(dots.iter().enumerate().map(frame).collect(), Vec::new()).unwrap()
     }

@@ -84,7 +84,7 @@ mod tests {
         FramePatch { pixels: RgbaImage::from_pixel(1, 1, color), x, y: 0, blend, dispose }
     }
 
-    fn shown(patches: &[FramePatch]) -> Vec<[Rgba<u8>; 2]> {
+    fn composited(patches: &[FramePatch]) -> Vec<[Rgba<u8>; 2]> {
         let mut canvas = Canvas::new(Size::new(2, 1));
         let picture = |image: RgbaImage| [*image.get_pixel(0, 0), *image.get_pixel(1, 0)];
         patches.iter().map(|patch| picture(canvas.show(patch))).collect()
@@ -96,12 +96,12 @@ mod tests {
             [(Dispose::Keep, [RED, BLUE]), (Dispose::Clear, [NONE, BLUE]), (Dispose::Previous, [NONE, BLUE])]
         {
             let patches = [patch(0, RED, Blend::Over, dispose), patch(1, BLUE, Blend::Over, Dispose::Keep)];
-            assert_eq!(shown(&patches), [[RED, NONE], after], "{dispose:?}");
+            assert_eq!(composited(&patches), [[RED, NONE], after], "{dispose:?}");
         }
         // Previous brings back what was there, Clear does not.
         let base = || patch(0, BLUE, Blend::Over, Dispose::Keep);
         let next = || patch(1, RED, Blend::Over, Dispose::Keep);
-        let over = |dispose| shown(&[base(), patch(0, RED, Blend::Over, dispose), next()]);
+        let over = |dispose| composited(&[base(), patch(0, RED, Blend::Over, dispose), next()]);
         assert_eq!(over(Dispose::Previous)[2], [BLUE, RED]);
         assert_eq!(over(Dispose::Clear)[2], [NONE, RED]);
     }
@@ -109,12 +109,12 @@ mod tests {
     #[test]
     fn blending() {
         let base = || patch(0, BLUE, Blend::Over, Dispose::Keep);
-        let clear = |blend| shown(&[base(), patch(0, NONE, blend, Dispose::Keep)])[1][0];
+        let clear = |blend| composited(&[base(), patch(0, NONE, blend, Dispose::Keep)])[1][0];
         assert_eq!(clear(Blend::Over), BLUE);
         assert_eq!(clear(Blend::Source), NONE);
         let half = Rgba([255, 255, 255, 128]);
         assert_eq!(
-            shown(&[base(), patch(0, half, Blend::Over, Dispose::Keep)])[1][0],
+            composited(&[base(), patch(0, half, Blend::Over, Dispose::Keep)])[1][0],
             Rgba([128, 128, 255, 255])
         );
     }
@@ -126,6 +126,6 @@ mod tests {
             ..patch(1, RED, Blend::Over, Dispose::Keep)
         };
         let far = patch(u32::MAX, RED, Blend::Over, Dispose::Clear);
-        assert_eq!(shown(&[wide, far]), [[NONE, RED], [NONE, RED]]);
+        assert_eq!(composited(&[wide, far]), [[NONE, RED], [NONE, RED]]);
     }
 }

@@ -265,7 +265,7 @@ mod tests {
         folder
     }
 
-    fn told(files: &[&str]) -> (Vec<String>, Vec<String>) {
+    fn loaded(files: &[&str]) -> (Vec<String>, Vec<String>) {
         let folder = folder(files);
         let set = read(&folder.path().join("pond"), &Limits::default()).unwrap().set;
         let frames = set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name()));
@@ -275,7 +275,7 @@ mod tests {
 
     #[test]
     fn sub_folders_are_sprites_and_numbered_siblings_clips_in_natural_order() {
-        let (frames, clips) = told(&[
+        let (frames, clips) = loaded(&[
             "pond/sign.png",
             "pond/frog/leap_10.png",
             "pond/frog/leap_2.png",

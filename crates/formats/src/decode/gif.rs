@@ -130,7 +130,7 @@ mod tests {
     }
 
     /// Each picture as letters: `r`, `b`, or `.` for nothing.
-    fn shown(bytes: &[u8]) -> Vec<String> {
+    fn decoded_frames(bytes: &[u8]) -> Vec<String> {
         let Picture::Moving(animation) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
         let letter = |pixel: &Rgba<u8>| match pixel.0 {
             [255, 0, 0, 255] => 'r',
@@ -151,7 +151,7 @@ mod tests {
             patch(0, &[BLUE], 10, Any),
             patch(2, &[CLEAR, BLUE], 10, Keep),
         ];
-        assert_eq!(shown(&bytes(&frames, None)), ["rrrr", "rbrr", "r..b", "b..r", "b..b"]);
+        assert_eq!(decoded_frames(&bytes(&frames, None)), ["rrrr", "rbrr", "r..b", "b..r", "b..b"]);
     }
 
     #[test]

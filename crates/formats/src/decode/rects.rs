@@ -60,7 +60,7 @@ fn parse(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
             columns = found.map_err(wrong)?;
             continue;
         }
-        places.extend(one(&record, &columns, line).map_err(wrong)?);
+        places.extend(parse_record(&record, &columns, line).map_err(wrong)?);
     }
     match places.is_empty() {
         true => Err(ReadProblem::List { line: 1, why: format!("there are no places; a line is {COLUMNS}") }),
@@ -69,7 +69,7 @@ fn parse(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
 }
 
 /// One place; none for a blank frame of a table that `export` wrote.
-fn one(record: &StringRecord, columns: &Columns, line: u64) -> Result<Option<NamedRect>, String> {
+fn parse_record(record: &StringRecord, columns: &Columns, line: u64) -> Result<Option<NamedRect>, String> {
     let last = columns.numbers.iter().chain([&columns.name]).max().map_or(0, |last| last + 1);
     if record.len() < last
         || (columns.rotated.is_none() && columns.name == 0 && last == 5 && record.len() != 5)

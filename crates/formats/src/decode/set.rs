@@ -330,7 +330,7 @@ fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, Pair),
         return Ok((part, at));
     }
     // Turned back a quarter, what was on the left is at the bottom.
-    let upright = Pixels::whole(imageops::rotate270(&part.to_image()));
+    let upright = Pixels::from_image(imageops::rotate270(&part.to_image()));
     let below = rect.width - at.x - part.size().width;
     Ok((upright, Pair { x: at.y, y: below }))
 }

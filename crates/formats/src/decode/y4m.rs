@@ -175,7 +175,7 @@ mod tests {
         frames.iter().fold(head, |all, frame| [&all, b"FRAME\n".as_slice(), frame].concat())
     }
 
-    fn shown(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
+    fn decoded_frames(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
         let Picture::Moving(moving) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
         let pixels =
             moving.moments.iter().map(|m| m.picture.to_image().pixels().map(|p| p.0).collect()).collect();
@@ -186,20 +186,22 @@ mod tests {
     fn every_kind_of_plane() {
         let (gray, black) = ([180, 180, 180, 255], [0, 0, 0, 255]);
         // 2x1 px; limited gray 180 is 16 + 180 * 219 / 255.
-        let one = shown(&reader("W2 H1 F12:1 Cmono", &[&[171, 16], &[16, 171]]));
+        let one = decoded_frames(&reader("W2 H1 F12:1 Cmono", &[&[171, 16], &[16, 171]]));
         assert_eq!(one, (vec![vec![gray, black], vec![black, gray]], 1000.0 / 12.0));
         for (kind, planes) in [
             ("420", vec![171, 16, 128, 128]),
             ("422", vec![171, 16, 128, 128]),
             ("444", vec![171, 16, 128, 128, 128, 128]),
         ] {
-            let two = shown(&reader(&format!("W2 H1 F25:1 C{kind}"), &[&planes, &planes]));
+            let two = decoded_frames(&reader(&format!("W2 H1 F25:1 C{kind}"), &[&planes, &planes]));
             assert_eq!(two.0[0], [gray, black], "{kind}");
         }
-        let alpha = shown(&reader("W1 H1 F25:1 C444alpha", &[&[171, 128, 128, 77], &[171, 128, 128, 0]]));
+        let alpha =
+            decoded_frames(&reader("W1 H1 F25:1 C444alpha", &[&[171, 128, 128, 77], &[171, 128, 128, 0]]));
         assert_eq!((alpha.0[0][0], alpha.0[1][0]), ([180, 180, 180, 77], [180, 180, 180, 0]));
         // Full-range red of BT.601 is 76, 85, 255.
-        let red = shown(&reader("W1 H1 F25:1 C444 XCOLORRANGE=FULL", &[&[76, 85, 255], &[76, 85, 255]]));
+        let red =
+            decoded_frames(&reader("W1 H1 F25:1 C444 XCOLORRANGE=FULL", &[&[76, 85, 255], &[76, 85, 255]]));
         let [r, g, b, _] = red.0[0][0];
         assert!(r >= 253 && g <= 2 && b <= 2, "{r} {g} {b}");
     }

@@ -219,7 +219,7 @@ mod tests {
     use super::*;
 
     /// What a viewer shows.
-    fn shown(changes: &[Change], width: usize, count: usize) -> Vec<Vec<u8>> {
+    fn replayed(changes: &[Change], width: usize, count: usize) -> Vec<Vec<u8>> {
         let mut canvas = vec![CLEAR; count];
         let mut shown = Vec::new();
         for change in changes {
@@ -243,7 +243,7 @@ mod tests {
             pictures in proptest::collection::vec(proptest::collection::vec(proptest::sample::select(vec![0u8, 1, 2, CLEAR]), 12), 1..6)
         ) {
             let changes = changes(&pictures, 4);
-            proptest::prop_assert_eq!(shown(&changes, 4, 12), pictures);
+            proptest::prop_assert_eq!(replayed(&changes, 4, 12), pictures);
         }
     }
 

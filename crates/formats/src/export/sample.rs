@@ -22,7 +22,7 @@ pub(super) fn frames(count: u32) -> FrameSet {
             if inside { shade } else { Rgba([0; 4]) }
         });
         let name = Name::new(format!("koi-{at:02}")).unwrap();
-        let frame = Frame::new(Name::new("koi").unwrap(), name, Pixels::whole(image)).unwrap();
+        let frame = Frame::new(Name::new("koi").unwrap(), name, Pixels::from_image(image)).unwrap();
         frame.with_pivot(Point::new(5.0, 9.0))
     };
     FrameSet::new((0..count).map(frame).collect(), Vec::new()).unwrap()

@@ -36,7 +36,7 @@ fn json(error: &serde_json::Error) -> ReadProblem {
 pub fn as_seen(page: &Page, pixels: Pixels) -> Pixels {
     match page.alpha {
         Alpha::Straight => pixels,
-        Alpha::Premultiplied => Pixels::whole(straightened(pixels.to_image())),
+        Alpha::Premultiplied => Pixels::from_image(straightened(pixels.to_image())),
     }
 }
 

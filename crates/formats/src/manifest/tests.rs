@@ -9,7 +9,7 @@ use shibori_core::{Cell, Frame, FrameSet, Name, Pair, Pixels, Point, Size, Sourc
 use super::*;
 
 fn set() -> FrameSet {
-    let pixels = Pixels::whole(RgbaImage::from_pixel(3, 2, Rgba([1, 2, 3, 255])));
+    let pixels = Pixels::from_image(RgbaImage::from_pixel(3, 2, Rgba([1, 2, 3, 255])));
     let named = |name: &str, pixels: Pixels, inset: Pair| {
         let (sprite, name) = (Name::new("koi").unwrap(), Name::new(name).unwrap());
         Frame::trimmed(sprite, name, pixels, Size::new(8, 8), inset).unwrap()
@@ -170,7 +170,7 @@ fn reading_only_what_shows_loses_nothing() {
             image::Rgba(if inside { [x as u8 * 9, y as u8 * 9, at as u8, 255] } else { [0; 4] })
         });
         let name = Name::new(format!("f{at}")).unwrap();
-        Frame::new(Name::new("koi").unwrap(), name, Pixels::whole(image)).unwrap()
+        Frame::new(Name::new("koi").unwrap(), name, Pixels::from_image(image)).unwrap()
     };
     let set = FrameSet::new((0..4).map(frame).collect(), vec![]).unwrap();
     // Also from pages of an atlas on which some are rotated.

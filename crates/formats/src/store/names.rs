@@ -90,7 +90,7 @@ mod tests {
 
     fn set(frames: &[(&str, &str)]) -> FrameSet {
         let frame = |&(sprite, name): &(&str, &str)| {
-            let pixels = Pixels::whole(image::RgbaImage::new(1, 1));
+            let pixels = Pixels::from_image(image::RgbaImage::new(1, 1));
             Frame::new(Name::new(sprite).unwrap(), Name::new(name).unwrap(), pixels).unwrap()
         };
         FrameSet::new(frames.iter().map(frame).collect(), Vec::new()).unwrap()

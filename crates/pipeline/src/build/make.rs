@@ -29,10 +29,10 @@ pub(super) fn frames(graph: &Graph, figure: &ResolvedSprite, cx: &Context<'_>) -
 }
 
 fn frames_of(sprite: &Sprite, figure: &ResolvedSprite, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let mut set = made(figure, &sprite.making, cx)?;
+    let mut set = make_frames(figure, &sprite.making, cx)?;
     for own in &sprite.own {
         if let Some(making) = &own.making {
-            set = replace_clip_frames(set, &made(figure, making, cx)?, &own.name.value, own.is_apart)?;
+            set = replace_clip_frames(set, &make_frames(figure, making, cx)?, &own.name.value, own.is_apart)?;
         }
         if own.edits != ClipEdits::default() {
             let clip = set.clips().iter().find(|clip| clip.name().as_str() == own.name.value);
@@ -51,7 +51,7 @@ fn frames_of(sprite: &Sprite, figure: &ResolvedSprite, cx: &Context<'_>) -> Resu
     }
 }
 
-fn made(figure: &ResolvedSprite, making: &FrameRecipe, cx: &Context<'_>) -> Result<FrameSet, Error> {
+fn make_frames(figure: &ResolvedSprite, making: &FrameRecipe, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let parts: Vec<SpriteInput<'_>> = figure
         .parts
         .iter()

@@ -463,7 +463,7 @@ impl Run<'_> {
 
     /// Makes the frames of a figure. Where there is no room for them beside others, they are made later, by what needs them.
     fn frames_of(&self, figure: usize) -> Result<(), (usize, Error)> {
-        match self.made(figure) {
+        match self.make_sprite(figure) {
             Ok(set) => lock(&self.frames[figure]).0 = Some(set),
             Err((_, error)) if error.is_memory() => {}
             Err(failed) => return Err(failed),
@@ -471,7 +471,7 @@ impl Run<'_> {
         Ok(())
     }
 
-    fn made(&self, figure: usize) -> Result<Made, (usize, Error)> {
+    fn make_sprite(&self, figure: usize) -> Result<Made, (usize, Error)> {
         let one = &self.graph.figures[figure];
         let name = one.name.as_str();
         self.observer.event(Event::Starts { name });
@@ -510,7 +510,7 @@ impl Run<'_> {
         let mut sets: HashMap<usize, Made> = HashMap::new();
         for &figure in &under {
             let there = lock(&self.frames[figure]).0.clone();
-            sets.insert(figure, there.map_or_else(|| self.made(figure), Ok)?);
+            sets.insert(figure, there.map_or_else(|| self.make_sprite(figure), Ok)?);
         }
         let name = &self.graph.steps[stale[0]].name;
         let tagged = TaggedObserver { observer: self.observer, name };

@@ -276,7 +276,7 @@ mod tests {
         folder
     }
 
-    fn told(files: &[&str], text: &str) -> Vec<String> {
+    fn expanded_names(files: &[&str], text: &str) -> Vec<String> {
         let folder = project(files);
         let found = expand(folder.path(), text).unwrap();
         found
@@ -289,24 +289,24 @@ mod tests {
     fn patterns_find_files_in_natural_order_and_say_what_their_star_stands_for() {
         let files =
             ["art/npc_10.png", "art/npc_2.png", "art/.npc_3.png", "art/koi.png", "art/deep/npc_x.png"];
-        assert_eq!(told(&files, "art/npc_*.png"), ["art/npc_2.png 2", "art/npc_10.png 10"]);
-        assert_eq!(told(&files, "./art/koi.png"), ["art/koi.png -"]);
+        assert_eq!(expanded_names(&files, "art/npc_*.png"), ["art/npc_2.png 2", "art/npc_10.png 10"]);
+        assert_eq!(expanded_names(&files, "./art/koi.png"), ["art/koi.png -"]);
         assert_eq!(
-            told(&files, "**/npc_*.png"),
+            expanded_names(&files, "**/npc_*.png"),
             ["art/npc_2.png 2", "art/npc_10.png 10", "art/deep/npc_x.png x"]
         );
-        assert_eq!(told(&files, "*/deep"), ["art/deep art"]);
-        assert_eq!(told(&files, "art/npc_?.png"), ["art/npc_2.png -"]);
+        assert_eq!(expanded_names(&files, "*/deep"), ["art/deep art"]);
+        assert_eq!(expanded_names(&files, "art/npc_?.png"), ["art/npc_2.png -"]);
         // Signs in brackets mean themselves.
         let odd = ["a[1]/x*y_z.png", "a[1]/x*y_.png"];
-        assert_eq!(told(&odd, "a[[]1[]]/x[*]y_z.png"), ["a[1]/x*y_z.png -"]);
-        assert_eq!(told(&odd, "a[[]1[]]/x[*]y_*.png"), ["a[1]/x*y_.png ", "a[1]/x*y_z.png z"]);
+        assert_eq!(expanded_names(&odd, "a[[]1[]]/x[*]y_z.png"), ["a[1]/x*y_z.png -"]);
+        assert_eq!(expanded_names(&odd, "a[[]1[]]/x[*]y_*.png"), ["a[1]/x*y_.png ", "a[1]/x*y_z.png z"]);
         // Each file once, whether a pattern finds its folder too or not; a set stands for its own files.
         let files =
             ["art/koi.png", "art/notes.txt", "art/deep/a.png", "art/set/frames.json", "art/set/b.png"];
         let each = ["art/koi.png koi.png", "art/set set", "art/deep/a.png a.png"];
-        assert_eq!(told(&files, "art/**/*"), each);
-        assert_eq!(told(&files, "art/**"), each);
+        assert_eq!(expanded_names(&files, "art/**/*"), each);
+        assert_eq!(expanded_names(&files, "art/**"), each);
     }
 
     #[test]

@@ -63,7 +63,7 @@ fn list_of(name: &str, description: &str) -> Value {
     json!({ "description": description, "anyOf": [one, { "type": "array", "items": one }] })
 }
 
-fn made() -> Value {
+fn generated() -> Value {
     let text = |description: &str| json!({ "description": description, "type": "string" });
     let texts = |description: &str| {
         json!({ "description": description,
@@ -179,7 +179,7 @@ fn made() -> Value {
 
 #[test]
 fn the_schema_is_that_of_the_option_structs() {
-    let text = serde_json::to_string_pretty(&made()).unwrap() + "\n";
+    let text = serde_json::to_string_pretty(&generated()).unwrap() + "\n";
     if text != schema() {
         let file = std::env::temp_dir().join("recipe.schema.json");
         std::fs::write(&file, &text).unwrap();
@@ -203,7 +203,7 @@ fn known(recipe: &str) -> Vec<String> {
 
 #[test]
 fn the_schema_knows_just_the_keys_that_the_reader_knows() {
-    let schema = made();
+    let schema = generated();
     let keys = |at: &str| {
         let mut keys: Vec<String> = schema
             .pointer(&format!("{at}/properties"))

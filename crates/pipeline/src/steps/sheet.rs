@@ -78,7 +78,7 @@ pub(crate) fn prepared(
     if keyed.left > 0 {
         cx.tell(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
     }
-    let pixels = Pixels::whole(keyed.image);
+    let pixels = Pixels::from_image(keyed.image);
     pixels.charge_to(&cx.limits().memory);
     let share = if is_auto && !clean.defringe.is_on() { mixed_edges(&pixels, &colors.colors) } else { 0.0 };
     if share > MIXED {

@@ -45,9 +45,9 @@ pub(super) fn run(args: &Args, program: &CommandContext<'_>) -> Result<(), Failu
     }
     if let Some(step) = &args.target {
         let reporter = BuildReporter::new(program);
-        let facts = build.only(step, &reporter).map_err(told)?;
+        let facts = build.only(step, &reporter).map_err(failure_of)?;
         if let Some(file) = &args.depfile {
-            build.write_depfile(&program.base.join(file), &[facts], false).map_err(told)?;
+            build.write_depfile(&program.base.join(file), &[facts], false).map_err(failure_of)?;
         }
         return Ok(());
     }
@@ -64,7 +64,7 @@ fn found_above(base: &Path) -> PathBuf {
 }
 
 /// What went wrong, in the words of a recipe.
-fn told(error: Error) -> Failure {
+fn failure_of(error: Error) -> Failure {
     Failure::from(error).for_recipe()
 }
 
@@ -76,14 +76,14 @@ fn build_once(
     program: &CommandContext<'_>,
 ) -> Result<bool, Failure> {
     let began = Instant::now();
-    let outcome = build.run(program.everywhere.jobs, reporter).map_err(told)?;
+    let outcome = build.run(program.everywhere.jobs, reporter).map_err(failure_of)?;
     let failed = reporter.conclude(&outcome, began);
     // Written on its own, it would be one more thing that changed where all is watched; after a failure, Make would take it
     // for a success.
     let is_news = (!reporter.is_silent() || outcome.did_something()) && failed.is_none();
     if let Some(file) = depfile.filter(|_| is_news) {
-        let facts = build.facts(reporter).map_err(told)?;
-        build.write_depfile(&program.base.join(file), &facts, true).map_err(told)?;
+        let facts = build.facts(reporter).map_err(failure_of)?;
+        build.write_depfile(&program.base.join(file), &facts, true).map_err(failure_of)?;
     }
     failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::said(exit)))
 }
@@ -104,7 +104,7 @@ struct PlanTarget {
 
 /// The graph as JSON, with or without `--json`: it is for programs.
 fn plan(build: &Build, recipe: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let facts = build.facts(&BuildReporter::new(program)).map_err(told)?;
+    let facts = build.facts(&BuildReporter::new(program)).map_err(failure_of)?;
     let target = |facts: TargetInfo| PlanTarget {
         command: format!(
             "shibori build {} --target {}",
@@ -136,7 +136,7 @@ struct StandingTarget {
 
 fn standing(build: &Build, program: &CommandContext<'_>) -> Result<StatusReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
-    let all = build.standing(&BuildReporter::new(program)).map_err(told)?;
+    let all = build.standing(&BuildReporter::new(program)).map_err(failure_of)?;
     let left = ReportPath::all(&build.orphaned_outputs(&all));
     for one in all {
         match &one.why {
@@ -178,7 +178,7 @@ fn frozen(build: &Build, program: &CommandContext<'_>) -> Result<(), Failure> {
 
 fn dry_run(build: &Build, target: Option<&str>, program: &CommandContext<'_>) -> Result<(), Failure> {
     let target =
-        target.map(|name| build.target_named(name).map_err(|error| told(error.into()))).transpose()?;
+        target.map(|name| build.target_named(name).map_err(|error| failure_of(error.into()))).transpose()?;
     let mut report = standing(build, program)?;
     if let Some(name) = target {
         report.stale.retain(|one| one.target == name);
@@ -209,7 +209,7 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
         let is_first = changed.is_none();
         let unwatched = match Build::open(recipe, &program.everywhere.run) {
             Err(error) => {
-                program.fail(&told(error));
+                program.fail(&failure_of(error));
                 // Any file saved next may fix it.
                 known.clear();
                 watch.follow_everything()

@@ -268,7 +268,7 @@ impl BuildObserver for BuildReporter<'_> {
                 .console
                 .event(&json!({ "target": of, "manifest": manifest, "hand_work": work.items() }));
         }
-        let Some(message) = Failure::told(message).for_recipe().message else { return };
+        let Some(message) = Failure::of_message(message).for_recipe().message else { return };
         self.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
     }
 

@@ -10,7 +10,7 @@ use shibori_pipeline::steps::check;
 use super::CommandContext;
 use crate::args::Check;
 use crate::failure::Failure;
-use crate::words::{self, FindingGroup, FindingReport, counted, grouped};
+use crate::words::{self, FindingReport, WordedGroup, counted, grouped};
 use recipe::{UnmetExpectation, recipes};
 
 #[derive(Serialize)]
@@ -24,8 +24,8 @@ struct Report {
 }
 
 /// What is said of a report: the same findings, by their cause.
-struct Told {
-    groups: Vec<FindingGroup>,
+struct Conclusion {
+    groups: Vec<WordedGroup>,
     frames: usize,
     /// How a rule is allowed.
     how: &'static str,
@@ -45,7 +45,7 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
     let report = Report { findings, unmet: Vec::new(), allowed };
     conclude(
         &report,
-        Told { groups, frames, how: "--allow RULE", is_strict: args.options.strict.is_on() },
+        Conclusion { groups, frames, how: "--allow RULE", is_strict: args.options.strict.is_on() },
         program,
     )
 }
@@ -53,7 +53,7 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
 /// Frames are named up to this many.
 const NAMED: usize = 4;
 
-fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &CommandContext<'_>) {
+fn say(report: &Report, mut groups: Vec<WordedGroup>, program: &CommandContext<'_>) {
     groups.sort_by_key(|group| group.level);
     for group in groups {
         let names = group.frames.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
@@ -76,8 +76,8 @@ fn say(report: &Report, mut groups: Vec<FindingGroup>, program: &CommandContext<
     program.console.result(report);
 }
 
-fn conclude(report: &Report, told: Told, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let Told { groups, frames, how, is_strict } = told;
+fn conclude(report: &Report, told: Conclusion, program: &CommandContext<'_>) -> Result<(), Failure> {
+    let Conclusion { groups, frames, how, is_strict } = told;
     let count = |level: Level| groups.iter().filter(|group| group.level == level).count();
     let (wrong, look) = (count(Level::Wrong) + report.unmet.len(), count(Level::Look));
     say(report, groups, program);

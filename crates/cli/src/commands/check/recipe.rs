@@ -9,7 +9,7 @@ use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, Seen};
 use shibori_pipeline::options::CheckOptions;
 use shibori_pipeline::recipe::Mark;
 
-use super::{Report, Told, conclude};
+use super::{Conclusion, Report, conclude};
 use crate::args::Check;
 use crate::commands::CommandContext;
 use crate::failure::Failure;
@@ -73,8 +73,9 @@ pub(super) fn recipes(
         groups.extend(words::finding_groups_in_recipe(one));
     })?;
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
-    let told = Told { groups, frames, how: "allow = [\"RULE\"] in [check]", is_strict: build.is_strict() };
-    Ok(Some(conclude(&report, told, program)))
+    let conclusion =
+        Conclusion { groups, frames, how: "allow = [\"RULE\"] in [check]", is_strict: build.is_strict() };
+    Ok(Some(conclude(&report, conclusion, program)))
 }
 
 fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {

@@ -20,7 +20,7 @@
 //!   not decide.
 //! - **Cells are about as wide as high,** many exactly so: a little for squares, a little against long ones.
 //! - **Cells are usually** square, their sides multiples of 8, and a name may say them (`tiles_16x16`): a few nats,
-//! never against the pixels.
+//!   never against the pixels.
 //! - **A rest** at the right or at the bottom that belongs to no cell pays about 10 nats, the more the nearer it is to a cell.
 //!
 //! Both axes are decided together by the sum. The lead over the best different cut is the certainty: with 7.5 nats or more the answer is
@@ -314,7 +314,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         _ => match detect_by_lines(sheet, background, hints) {
             None => {
                 return Found {
-                    candidates: vec![whole(sheet.size())],
+                    candidates: vec![whole_sheet(sheet.size())],
                     certainty: Certainty::Blank,
                     background,
                 };
@@ -508,7 +508,7 @@ fn has_room(sheet: &Pixels, background: Background, grid: &Grid) -> bool {
 }
 
 /// The sheet as one cell.
-fn whole(size: Size) -> GridCandidate {
+fn whole_sheet(size: Size) -> GridCandidate {
     let axis = |length| candidates::single(length);
     GridCandidate {
         grid: Grid::of_axes(axis(size.width), axis(size.height)),

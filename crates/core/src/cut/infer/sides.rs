@@ -191,7 +191,7 @@ mod tests {
 
     /// Tiles at some places of a lattice, and round drawings inside of others.
     fn tiles(side: u32, columns: u32, rows: u32, is_tile: impl Fn(u32, u32) -> bool) -> Pixels {
-        Pixels::whole(RgbaImage::from_fn(side * columns, side * rows, |x, y| {
+        Pixels::from_image(RgbaImage::from_fn(side * columns, side * rows, |x, y| {
             let (dx, dy) = (x % side * 2, y % side * 2);
             let is_round = dx.abs_diff(side).pow(2) + dy.abs_diff(side).pow(2) < side * side / 2;
             let alpha = if is_tile(x / side, y / side) || is_round { 255 } else { 0 };

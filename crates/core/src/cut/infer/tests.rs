@@ -49,7 +49,7 @@ fn sheet(
             number += 1;
         }
     }
-    (Pixels::whole(image), grid)
+    (Pixels::from_image(image), grid)
 }
 
 #[track_caller]
@@ -92,14 +92,14 @@ fn tiles_that_touch_everywhere() {
         let (grain, shade) = ((x * 7 + y * 13 + x * y) % 9, tile * 53 % 150);
         Rgba([(60 + shade + grain) as u8, (40 + tile * 31 % 120 + grain) as u8, 90, 255])
     });
-    let found = detect_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::from_image(image));
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 5).unwrap());
     assert!(matches!(found.certainty, Certainty::Sure(_)));
 }
 
 #[test]
 fn nothing_drawn_and_one_drawing_are_no_grids() {
-    let blank = detect_grid(&Pixels::whole(RgbaImage::new(64, 64)));
+    let blank = detect_grid(&Pixels::from_image(RgbaImage::new(64, 64)));
     assert_eq!(blank.certainty, Certainty::Blank);
     let (one, _) = sheet(Size::new(64, 64), 1, &[1], Spacing::default(), None);
     assert!(matches!(detect_grid(&one).certainty, Certainty::Unsure(_)));
@@ -119,7 +119,7 @@ fn a_picture_whose_size_is_usual_is_no_sheet_of_squares() {
                 if is_round || seed % 2 == 0 { 255 } else { 0 },
             ])
         });
-        let found = detect_grid(&Pixels::whole(picture));
+        let found = detect_grid(&Pixels::from_image(picture));
         assert!(!matches!(found.certainty, Certainty::Sure(_)), "{seed}: {found:?}");
     }
 }
@@ -133,7 +133,7 @@ fn confidence_grows_with_the_lead() {
 
 /// Rows of figures on transparency: a firm body in the middle of each cell, and what `around` adds to it.
 fn figures(counts: (u32, u32), cell: u32, around: impl Fn(u32, u32) -> [u8; 4]) -> Pixels {
-    Pixels::whole(RgbaImage::from_fn(counts.0 * cell, counts.1 * cell, |x, y| {
+    Pixels::from_image(RgbaImage::from_fn(counts.0 * cell, counts.1 * cell, |x, y| {
         let (column, row) = (x / cell, y / cell);
         let (px, py) = (x % cell, y % cell);
         let wobble = (column * 7 + row * 5) % 3;
@@ -157,7 +157,7 @@ fn a_solid_sheet_in_a_clear_rim_is_judged_inside_it() {
     let inner = figures((5, 4), 24, |_, _| [40, 60, 90, 255]).to_image();
     let mut image = RgbaImage::new(inner.width() + 6, inner.height() + 6);
     image::imageops::replace(&mut image, &inner, 3, 3);
-    let found = detect_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::from_image(image));
     let grid = &found.candidates[0].grid;
     assert_eq!(grid.counts(), Counts::new(5, 4).unwrap(), "{found:?}");
     assert_eq!(grid.spacing().offset, Pair { x: 3, y: 3 });
@@ -167,7 +167,7 @@ fn a_solid_sheet_in_a_clear_rim_is_judged_inside_it() {
 #[test]
 fn drawings_that_touch_all_along_a_row_are_parted_where_they_repeat_but_never_surely() {
     // Panels side by side, with room between the rows only.
-    let sheet = Pixels::whole(RgbaImage::from_fn(8 * 30, 3 * 34, |x, y| {
+    let sheet = Pixels::from_image(RgbaImage::from_fn(8 * 30, 3 * 34, |x, y| {
         let (px, py) = (x % 30, y % 34);
         let is_clear = !(4..30).contains(&py) || (px + py) % 11 == 0;
         let level = (px * 8) as u8 ^ (py * 5) as u8;
@@ -181,7 +181,7 @@ fn drawings_that_touch_all_along_a_row_are_parted_where_they_repeat_but_never_su
 #[test]
 fn a_cell_that_may_hold_a_pair_is_not_sure() {
     // Two frames in every cell touch by a thread: 4 columns of 48 px, or 8 of 24?
-    let sheet = Pixels::whole(RgbaImage::from_fn(4 * 48, 4 * 28, |x, y| {
+    let sheet = Pixels::from_image(RgbaImage::from_fn(4 * 48, 4 * 28, |x, y| {
         let (px, py) = (x % 24, y % 28);
         let body = (4..20).contains(&px) && (4..24).contains(&py);
         let thread = x % 48 >= 18 && x % 48 < 30 && py == 12;
@@ -201,7 +201,7 @@ fn spaced_tiles(side: u32, gutter: u32, counts: (u32, u32)) -> Pixels {
         let shade = ((x / pitch * 31 + y / pitch * 57) % 200) as u8;
         Rgba(if inside { [shade, 90, 255 - shade, 255] } else { [0; 4] })
     });
-    Pixels::whole(image)
+    Pixels::from_image(image)
 }
 
 #[test]
@@ -244,7 +244,7 @@ fn what_differs_in_where_a_cell_ends_only_is_one_answer() {
 #[test]
 fn a_name_settles_what_pixels_leave_open_and_never_goes_against_them() {
     // Two cells prove no grid, nor do they with a name; but the name chooses.
-    let tiles = Pixels::whole(RgbaImage::from_fn(96, 48, |x, y| {
+    let tiles = Pixels::from_image(RgbaImage::from_fn(96, 48, |x, y| {
         let shade = ((x / 16 * 7 + y / 16 * 13) % 5 * 40) as u8;
         Rgba([shade, 255 - shade, ((x * 3 + y * 5) % 11) as u8, 255])
     }));
@@ -262,7 +262,7 @@ fn enlarged_art_is_cut_as_the_art_itself() {
         let large = art.to_image();
         let size = (large.width() * factor, large.height() * factor);
         let large = image::imageops::resize(&large, size.0, size.1, image::imageops::FilterType::Nearest);
-        let found = detect_grid(&Pixels::whole(large));
+        let found = detect_grid(&Pixels::from_image(large));
         assert_eq!(found.candidates[0].grid, grid.enlarged(factor));
         assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
     }
@@ -280,7 +280,7 @@ fn a_tile_set_in_groups_is_found_by_the_sides_of_its_tiles() {
         let shade = (90 + grain + column * 31 % 60) as u8;
         if is_tile && !is_slope { Rgba([shade, 200 - shade, grain as u8, 255]) } else { Rgba([0; 4]) }
     });
-    let found = detect_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::from_image(image));
     assert_eq!(found.candidates[0].grid.cell_size(), Size::new(side, side), "{found:?}");
     assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
 }
@@ -289,7 +289,7 @@ fn a_tile_set_in_groups_is_found_by_the_sides_of_its_tiles() {
 fn on_page(sheet: &Pixels, width: u32, height: u32) -> Pixels {
     let mut page = RgbaImage::new(width, height);
     image::imageops::replace(&mut page, &sheet.to_image(), 0, 0);
-    Pixels::whole(page)
+    Pixels::from_image(page)
 }
 
 #[test]
@@ -314,7 +314,7 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
     let stands = stand::in_for(&loose, &cards, Background::Clear);
     assert_eq!((stands.cell_size(), stands.spacing().gutter), (Size::new(14, 14), Pair { x: 6, y: 6 }));
     // Round drawings as wide as the pitch in the middle row only.
-    let round = Pixels::whole(RgbaImage::from_fn(60, 20, |x, y| {
+    let round = Pixels::from_image(RgbaImage::from_fn(60, 20, |x, y| {
         let is_inside = (x % 20).abs_diff(10) + y.abs_diff(10) <= 9;
         Rgba([80, 90, 100, if is_inside { 255 } else { 0 }])
     }));
@@ -328,7 +328,7 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
 fn a_long_sheet_that_tells_nothing_is_proposed_as_a_strip_of_squares() {
     let noise = |x: u32, y: u32| (x * 7919 + y * 104_729 + x * y * 31) % 251;
     let image = RgbaImage::from_fn(120, 15, |x, y| Rgba([noise(x, y) as u8, noise(y, x) as u8, 90, 255]));
-    let found = detect_grid(&Pixels::whole(image));
+    let found = detect_grid(&Pixels::from_image(image));
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 1).unwrap(), "{found:?}");
     assert!(matches!(found.certainty, Certainty::Unsure(_)));
 }
@@ -336,7 +336,7 @@ fn a_long_sheet_that_tells_nothing_is_proposed_as_a_strip_of_squares() {
 #[test]
 fn padding_beside_the_drawings_is_no_corridor_through_them() {
     // Drawings in the left half of every cell, up to its middle.
-    let sheet = Pixels::whole(RgbaImage::from_fn(6 * 50, 4 * 46, |x, y| {
+    let sheet = Pixels::from_image(RgbaImage::from_fn(6 * 50, 4 * 46, |x, y| {
         let (px, py) = (x % 50, y % 46);
         let is_drawn = px < 27 && (6..40).contains(&py);
         Rgba(if is_drawn { [(px * 9) as u8, (py * 5) as u8, (x / 50 * 40) as u8, 255] } else { [0; 4] })
@@ -353,9 +353,9 @@ fn any_small_picture_is_looked_at_and_none_breaks_the_finder() {
             let value = noise(x, y);
             Rgba([value as u8, (value >> 8) as u8, 90, 255])
         });
-        detect_grid(&Pixels::whole(image));
+        detect_grid(&Pixels::from_image(image));
     }
     for (width, height) in [(16, 1), (64, 4), (36, 4), (4, 64), (1, 400), (300, 2)] {
-        detect_grid(&Pixels::whole(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
+        detect_grid(&Pixels::from_image(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
     }
 }

@@ -58,7 +58,7 @@ pub(super) fn reduced(sheet: &Pixels, factor: u32) -> Pixels {
         }
     }
     let image = RgbaImage::from_raw(width / factor, height / factor, bytes);
-    Pixels::whole(image.expect("a pixel of each block"))
+    Pixels::from_image(image.expect("a pixel of each block"))
 }
 
 #[cfg(test)]
@@ -71,16 +71,17 @@ mod tests {
     fn blocks_of_pixels_are_told_from_flat_areas() {
         let noise = |x: u32, y: u32| Rgba([(x * 37 + y * 91) as u8, (x * y) as u8, 7, 255]);
         let art = |zoom: u32| {
-            Pixels::whole(RgbaImage::from_fn(12 * zoom, 8 * zoom, |x, y| noise(x / zoom, y / zoom)))
+            Pixels::from_image(RgbaImage::from_fn(12 * zoom, 8 * zoom, |x, y| noise(x / zoom, y / zoom)))
         };
         for zoom in [1, 2, 3, 5] {
             assert_eq!(factor(&art(zoom)), zoom);
             assert_eq!(reduced(&art(zoom), zoom).to_image(), art(1).to_image());
         }
-        let odd = Pixels::whole(RgbaImage::from_fn(25, 16, |x, y| noise(x / 2, y / 2)));
+        let odd = Pixels::from_image(RgbaImage::from_fn(25, 16, |x, y| noise(x / 2, y / 2)));
         assert_eq!(factor(&odd), 1);
-        let flat =
-            Pixels::whole(RgbaImage::from_fn(64, 48, |x, y| Rgba([(x / 16) as u8, (y / 16) as u8, 0, 255])));
+        let flat = Pixels::from_image(RgbaImage::from_fn(64, 48, |x, y| {
+            Rgba([(x / 16) as u8, (y / 16) as u8, 0, 255])
+        }));
         assert_eq!(factor(&flat), 1);
     }
 }

@@ -147,9 +147,9 @@ impl<'a> Scene<'a> {
             let node = self.nodes.len();
             self.nodes.push(Value::Null);
             let mut quads: Vec<((usize, bool), usize)> = Vec::new();
-            let first = shown(&self.subject.clips[clip].playback[0]);
+            let first = frame_shown(&self.subject.clips[clip].playback[0]);
             for step in &self.subject.clips[clip].playback {
-                let key = shown(step);
+                let key = frame_shown(step);
                 is_used[key.0] = true;
                 if self.subject.frames[key.0].blank || quads.iter().any(|(other, _)| *other == key) {
                     continue;
@@ -256,9 +256,9 @@ impl<'a> Scene<'a> {
                 channels.push(channel(samplers.add(&mut self.buffer, &switching), self.clip_nodes[other]));
             }
             for &(key, node) in &self.quads[clip] {
-                let switching = times::switching(facts, &starts, |step| shown(step) == key);
+                let switching = times::switching(facts, &starts, |step| frame_shown(step) == key);
                 // A figure that never changes is shown at rest.
-                if key == shown(&facts.playback[0]) && switching.on.iter().all(|on| *on) {
+                if key == frame_shown(&facts.playback[0]) && switching.on.iter().all(|on| *on) {
                     continue;
                 }
                 channels.push(channel(samplers.add(&mut self.buffer, &switching), node));
@@ -377,7 +377,7 @@ fn channel(sampler: usize, node: usize) -> Value {
 }
 
 /// What a step shows.
-fn shown(step: &crate::export::PlayedStep) -> (usize, bool) {
+fn frame_shown(step: &crate::export::PlayedStep) -> (usize, bool) {
     (step.frame, step.mirror)
 }
 

@@ -68,9 +68,9 @@ fn render_within(
         _ => escape_formatter(out, state, value),
     });
     filters::add(&mut environment);
-    environment.add_template("template", source).map_err(|error| told(&error, source))?;
+    environment.add_template("template", source).map_err(|error| template_error(&error, source))?;
     let context = context::of(subject, source)?;
-    let template = environment.get_template("template").map_err(|error| told(&error, source))?;
+    let template = environment.get_template("template").map_err(|error| template_error(&error, source))?;
     let mut bounded = LimitedWriter { text: Vec::new(), longest: bounds.bytes, is_full: false };
     let rendered = template.render_captured_to(Value::from(Serde(context)), &mut bounded);
     if bounded.is_full {
@@ -78,7 +78,7 @@ fn render_within(
         let hint = Some("look for a loop over the wrong list".to_owned());
         return Err(TemplateError { line: 1, column: 1, problem, hint });
     }
-    rendered.map_err(|error| told(&error, source))?;
+    rendered.map_err(|error| template_error(&error, source))?;
     Ok(String::from_utf8_lossy(&seal::filled(bounded.text)).into_owned())
 }
 
@@ -105,7 +105,7 @@ impl io::Write for LimitedWriter {
 }
 
 /// An error as people need it: where, and what.
-fn told(error: &minijinja::Error, source: &str) -> TemplateError {
+fn template_error(error: &minijinja::Error, source: &str) -> TemplateError {
     let line = error.line().unwrap_or(1);
     let start = error.range().map_or(0, |range| range.start).min(source.len());
     let before = source.get(..start).unwrap_or_default();

@@ -66,7 +66,7 @@ fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Err
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {
         name: name.clone(),
-        pixels: Pixels::whole(paint(&atlas, page, None, ColorFinish::default())),
+        pixels: Pixels::from_image(paint(&atlas, page, None, ColorFinish::default())),
         bytes: None,
     };
     let pages = names.iter().enumerate().map(page).collect();
