@@ -12,7 +12,7 @@ use shibori_formats::decode::Limits;
 use shibori_formats::store::{self, Policy, Transaction};
 
 use crate::steps::CheckReport;
-use crate::{Error, Growth, Notice};
+use crate::{Error, Growth, LimitError, Notice};
 
 /// Bytes of a pixel in memory.
 const PIXEL: u64 = 4;
@@ -119,7 +119,7 @@ impl<'a> Context<'a> {
     pub(crate) fn check_image_size(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
         let limit = self.limits.pixels;
         if pixels > limit {
-            return Err(Error::PictureTooLarge { by, pixels, limit });
+            return Err(Error::Limit(LimitError::PictureTooLarge { by, pixels, limit }));
         }
         self.check_memory(by, pixels)
     }
@@ -128,7 +128,7 @@ impl<'a> Context<'a> {
     /// that jobs side by side do not all take the same.
     pub(crate) fn check_memory(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
         let bytes = pixels.saturating_mul(PIXEL);
-        self.limits.memory.take(bytes).map_err(|over| Error::Memory { by, over })
+        self.limits.memory.take(bytes).map_err(|over| Error::Limit(LimitError::Memory { by, over }))
     }
 
     /// Counts what frames take from now on.
@@ -149,7 +149,7 @@ impl<'a> Context<'a> {
             drop(self.check_memory(by, size.area().saturating_mul(images))?);
             // Another thread gave memory back meanwhile; this run is refused all the same.
             let (pixels, limit) = (size.area(), self.limits.pixels);
-            Err(Error::PictureTooLarge { by, pixels, limit })
+            Err(Error::Limit(LimitError::PictureTooLarge { by, pixels, limit }))
         })
     }
 

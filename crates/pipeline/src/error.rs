@@ -74,6 +74,110 @@ pub enum Error {
     /// Options that make no sense together.
     #[error(transparent)]
     Options(#[from] OptionConflict),
+    /// A selection that does not fit.
+    #[error(transparent)]
+    Select(#[from] SelectError),
+    /// A part that is not there.
+    #[error(transparent)]
+    Only(#[from] FilterError),
+    /// Frames and clips that do not make a set.
+    #[error(transparent)]
+    Set(#[from] SetError),
+    /// Names that can't be given.
+    #[error(transparent)]
+    Naming(#[from] NamingError),
+    /// A clip that can't be added.
+    #[error(transparent)]
+    Apply(#[from] ApplyError),
+    /// Rows that can't be named.
+    #[error(transparent)]
+    Rows(#[from] RowError),
+    /// A clip that can't be changed.
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    /// Times that can't be.
+    #[error(transparent)]
+    Clip(#[from] ClipError),
+    /// A registration mark that is of no use.
+    #[error(transparent)]
+    Mark(#[from] MarkError),
+    /// Frames that can't be scaled.
+    #[error(transparent)]
+    Scale(#[from] ScaleError),
+    /// Frames that can't be lined up.
+    #[error(transparent)]
+    Align(#[from] AlignError),
+    /// A region that begins outside the canvas.
+    #[error("{region} starts outside the canvas")]
+    RegionOutside {
+        /// The region.
+        region: Area,
+    },
+    /// Frames that do not go on a canvas.
+    #[error(transparent)]
+    Canvas(#[from] CanvasError),
+    /// A nine-slice that can't be.
+    #[error(transparent)]
+    Nine(#[from] NineError),
+    /// A polygon that can't be.
+    #[error(transparent)]
+    Polygon(#[from] PolygonError),
+    /// A list of places, frame by frame, that does not fit.
+    #[error(transparent)]
+    Places(#[from] OverrideError),
+    /// Frames that can't be packed.
+    #[error(transparent)]
+    Pack(#[from] PackError),
+    /// Companions that can't be laid out.
+    #[error(transparent)]
+    Companion(#[from] CompanionError),
+    /// Only a set can be changed in place.
+    #[error("{}: only a set can be changed in place", source_path.shown())]
+    NotASet {
+        /// What was named.
+        source_path: PathBuf,
+    },
+    /// Something without a manifest, which clips are kept in.
+    #[error("{}: not a set or an atlas, so it can't store clips", source_path.shown())]
+    NoClips {
+        /// What was named.
+        source_path: PathBuf,
+    },
+    /// An export that can't be made.
+    #[error(transparent)]
+    Export(#[from] ExportError),
+    /// Nothing to show.
+    #[error("there are no frames to show")]
+    NoFrames,
+    /// A page for browsers under a name that no browser opens.
+    #[error("the file name must end in .html, not '.{ending}'")]
+    NotHtml {
+        /// The file.
+        file: PathBuf,
+        /// Its ending.
+        ending: String,
+    },
+    /// A sheet that can't be cut, or a background that can't be removed.
+    #[error(transparent)]
+    Sheet(#[from] SheetError),
+    /// An image larger than is allowed, or more memory than there is.
+    #[error(transparent)]
+    Limit(#[from] LimitError),
+    /// Clips that can't be changed alone.
+    #[error(transparent)]
+    Clips(#[from] ClipsError),
+    /// Something that can't be exported.
+    #[error(transparent)]
+    ExportInput(#[from] ExportInputError),
+    /// A guide sheet that can't be drawn.
+    #[error(transparent)]
+    Guide(#[from] GuideError),
+}
+
+/// Why a sheet can't be cut, or its background not be removed.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SheetError {
     /// A sheet that can't be cut so.
     #[error("{}: {error}", sheet.shown())]
     Cut {
@@ -164,7 +268,7 @@ pub enum Error {
     },
     /// An animation where a sheet is needed.
     #[error("{}: is an animation of {frames} frames, not a sheet", file.shown())]
-    PlannedShifts {
+    IsAnimation {
         /// The file, as it was named.
         file: PathBuf,
         /// How many frames it has.
@@ -198,67 +302,12 @@ pub enum Error {
     /// Edges were to be cleaned of a color, and nothing says which.
     #[error("edges can't be cleaned without a background color to remove")]
     NoKey,
-    /// A selection that does not fit.
-    #[error(transparent)]
-    Select(#[from] SelectError),
-    /// A part that is not there.
-    #[error(transparent)]
-    Only(#[from] FilterError),
-    /// Frames that were to be changed show in clips that were not meant.
-    #[error("{} some of those frames too", shows(clips))]
-    SharedFrames {
-        /// The clips beyond.
-        clips: Vec<String>,
-        /// The clips that were meant.
-        own: Vec<String>,
-    },
-    /// A clip with options of its own that is not there.
-    #[error("options are given for clip '{clip}', but there is no such clip")]
-    NoSuchClip {
-        /// Its name.
-        clip: String,
-        /// Those there are.
-        known: Vec<String>,
-    },
-    /// A clip whose own options change which cells are blank.
-    #[error("clip '{clip}': its options change which cells are blank")]
-    OtherCut {
-        /// The clip.
-        clip: String,
-    },
-    /// Frames and clips that do not make a set.
-    #[error(transparent)]
-    Set(#[from] SetError),
-    /// Names that can't be given.
-    #[error(transparent)]
-    Naming(#[from] NamingError),
-    /// A clip that can't be added.
-    #[error(transparent)]
-    Apply(#[from] ApplyError),
-    /// Rows that can't be named.
-    #[error(transparent)]
-    Rows(#[from] RowError),
-    /// A clip that can't be changed.
-    #[error(transparent)]
-    Edit(#[from] EditError),
-    /// Times that can't be.
-    #[error(transparent)]
-    Clip(#[from] ClipError),
-    /// A registration mark that is of no use.
-    #[error(transparent)]
-    Mark(#[from] MarkError),
-    /// Frames that can't be scaled.
-    #[error(transparent)]
-    Scale(#[from] ScaleError),
-    /// Frames that can't be lined up.
-    #[error(transparent)]
-    Align(#[from] AlignError),
-    /// A region that begins outside the canvas.
-    #[error("{region} starts outside the canvas")]
-    RegionOutside {
-        /// The region.
-        region: Area,
-    },
+}
+
+/// What is larger than is allowed.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum LimitError {
     /// A picture that would be made larger than is allowed.
     #[error("'{frame}' would become {size} px, {} pixels; the limit is {limit}", .size.area())]
     TooLarge {
@@ -289,36 +338,40 @@ pub enum Error {
         /// How much is needed, and how much there is.
         over: OverBudget,
     },
-    /// Frames that do not go on a canvas.
-    #[error(transparent)]
-    Canvas(#[from] CanvasError),
-    /// A nine-slice that can't be.
-    #[error(transparent)]
-    Nine(#[from] NineError),
-    /// A polygon that can't be.
-    #[error(transparent)]
-    Polygon(#[from] PolygonError),
-    /// A list of places, frame by frame, that does not fit.
-    #[error(transparent)]
-    Places(#[from] OverrideError),
-    /// Frames that can't be packed.
-    #[error(transparent)]
-    Pack(#[from] PackError),
-    /// Companions that can't be laid out.
-    #[error(transparent)]
-    Companion(#[from] CompanionError),
-    /// Only a set can be changed in place.
-    #[error("{}: only a set can be changed in place", source_path.shown())]
-    NotASet {
-        /// What was named.
-        source_path: PathBuf,
+}
+
+/// Why clips can't be changed alone.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ClipsError {
+    /// Frames that were to be changed show in clips that were not meant.
+    #[error("{} some of those frames too", shows(clips))]
+    SharedFrames {
+        /// The clips beyond.
+        clips: Vec<String>,
+        /// The clips that were meant.
+        own: Vec<String>,
     },
-    /// Something without a manifest, which clips are kept in.
-    #[error("{}: not a set or an atlas, so it can't store clips", source_path.shown())]
-    NoClips {
-        /// What was named.
-        source_path: PathBuf,
+    /// A clip with options of its own that is not there.
+    #[error("options are given for clip '{clip}', but there is no such clip")]
+    NoSuchClip {
+        /// Its name.
+        clip: String,
+        /// Those there are.
+        known: Vec<String>,
     },
+    /// A clip whose own options change which cells are blank.
+    #[error("clip '{clip}': its options change which cells are blank")]
+    OtherCut {
+        /// The clip.
+        clip: String,
+    },
+}
+
+/// Why something can't be exported.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ExportInputError {
     /// Something without a manifest, which is what is exported.
     #[error("{}: not an atlas or a set", path.shown())]
     NoManifest {
@@ -348,20 +401,12 @@ pub enum Error {
         /// The mistake.
         error: TemplateError,
     },
-    /// An export that can't be made.
-    #[error(transparent)]
-    Export(#[from] ExportError),
-    /// Nothing to show.
-    #[error("there are no frames to show")]
-    NoFrames,
-    /// A page for browsers under a name that no browser opens.
-    #[error("the file name must end in .html, not '.{ending}'")]
-    NotHtml {
-        /// The file.
-        file: PathBuf,
-        /// Its ending.
-        ending: String,
-    },
+}
+
+/// Why a guide sheet can't be drawn.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum GuideError {
     /// More names than rows.
     #[error("{names} row names given, but the sheet has {rows} rows")]
     RowNames {
@@ -390,7 +435,7 @@ impl Error {
         use shibori_formats::{Error as File, ReadProblem, WriteProblem};
         matches!(
             self,
-            Self::Memory { .. }
+            Self::Limit(LimitError::Memory { .. })
                 | Self::File(
                     File::Read { problem: ReadProblem::Memory(_), .. }
                         | File::Write { problem: WriteProblem::Memory(_), .. }

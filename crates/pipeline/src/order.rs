@@ -21,7 +21,7 @@ use shibori_core::{
 };
 use tracing::debug;
 
-use crate::{Context, Error, Growth, Notice};
+use crate::{Context, Error, Growth, LimitError, Notice, SheetError};
 
 /// One change of frames. They are listed in the order in which they are done.
 #[derive(Clone, Debug)]
@@ -367,7 +367,7 @@ fn within(set: &FrameSet, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
 pub(crate) fn check_frame_size(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
     let limit = cx.limits().pixels;
     match size.area() > limit {
-        true => Err(Error::TooLarge { by, frame: frame.name().clone(), size, limit }),
+        true => Err(Error::Limit(LimitError::TooLarge { by, frame: frame.name().clone(), size, limit })),
         false => Ok(()),
     }
 }
@@ -389,9 +389,11 @@ fn keyed(done: &mut Done, set: FrameSet, colors: &KeyColors, scope: KeyScope) ->
         (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))
     })?;
     match done.mended.last() {
-        Some(CleanReport { pixels: 0, .. }) => {
-            Err(Error::KeyNowhere { sheet: None, colors: colors.clone(), background: None })
-        }
+        Some(CleanReport { pixels: 0, .. }) => Err(Error::Sheet(SheetError::KeyNowhere {
+            sheet: None,
+            colors: colors.clone(),
+            background: None,
+        })),
         _ => Ok(set),
     }
 }

@@ -12,7 +12,9 @@ use shibori_pipeline::options::{
     MotionOptions, PackOptions, SliceOptions, UnpackOptions,
 };
 use shibori_pipeline::steps::{self, Drawn, How, MotionContent, Target, View};
-use shibori_pipeline::{Context, Error, NoopObserver, Notice, Observer, Source, Task};
+use shibori_pipeline::{
+    Context, Error, ExportInputError, GuideError, NoopObserver, Notice, Observer, SheetError, Source, Task,
+};
 use tempfile::TempDir;
 
 /// Keeps what it hears.
@@ -157,14 +159,17 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     };
     // Half of a sheet is two cells, which prove no grid.
     let half = json!({ "slice": { "within": "0,0,32,16" } });
-    assert!(matches!(cut(half), Error::UnsureGrid { .. }));
-    assert!(matches!(cut(json!({ "slice": { "grid": "5x1" } })), Error::Cut { .. }));
+    assert!(matches!(cut(half), Error::Sheet(SheetError::UnsureGrid { .. })));
+    assert!(matches!(cut(json!({ "slice": { "grid": "5x1" } })), Error::Sheet(SheetError::Cut { .. })));
     assert!(matches!(cut(json!({ "slice": { "grid": "4x1", "take": "9" } })), Error::Select(_)));
     assert!(matches!(cut(json!({ "slice": { "grid": "4x1", "islands": true } })), Error::Options(_)));
-    assert!(matches!(cut(json!({ "clean": { "key": "123456" } })), Error::KeyNowhere { .. }));
+    assert!(matches!(
+        cut(json!({ "clean": { "key": "123456" } })),
+        Error::Sheet(SheetError::KeyNowhere { .. })
+    ));
     assert!(matches!(
         cut(json!({ "slice": { "grid": "4x1" }, "clean": { "defringe": true } })),
-        Error::NoKey
+        Error::Sheet(SheetError::NoKey)
     ));
     assert!(matches!(
         cut(json!({ "slice": { "grid": "4x1" }, "clips": { "clip": "a = 7" } })),
@@ -174,16 +179,25 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     blank.save_with_format(home.path().join("blank.png"), image::ImageFormat::Qoi).unwrap();
     let of_blank =
         |value: serde_json::Value| steps::slice(&[Path::new("blank.png").into()], &options(value), &cx);
-    assert!(matches!(of_blank(json!({})), Err(Error::BlankSheet { .. })));
-    assert!(matches!(of_blank(json!({ "slice": { "grid": "4x1" } })), Err(Error::AllBlank { cells: 4, .. })));
-    assert!(matches!(of_blank(json!({ "slice": { "islands": true } })), Err(Error::NoDrawing { .. })));
+    assert!(matches!(of_blank(json!({})), Err(Error::Sheet(SheetError::BlankSheet { .. }))));
+    assert!(matches!(
+        of_blank(json!({ "slice": { "grid": "4x1" } })),
+        Err(Error::Sheet(SheetError::AllBlank { cells: 4, .. }))
+    ));
+    assert!(matches!(
+        of_blank(json!({ "slice": { "islands": true } })),
+        Err(Error::Sheet(SheetError::NoDrawing { .. }))
+    ));
     let no_set = steps::write_adjusted(Default::default(), Path::new("koi.png"), &Target::InPlace, &cx);
     assert!(matches!(no_set, Err(Error::NotASet { .. })));
     let clip = steps::clip(Path::new("koi.png"), &ClipCommand::default(), &cx);
     assert!(matches!(clip, Err(Error::NoClips { .. })));
     let export =
         |path: &str, value| steps::export(Path::new(path), &options::<ExportOptions>(value), None, &cx);
-    assert!(matches!(export("koi.png", json!({ "to": "csv" })), Err(Error::NoManifest { .. })));
+    assert!(matches!(
+        export("koi.png", json!({ "to": "csv" })),
+        Err(Error::ExportInput(ExportInputError::NoManifest { .. }))
+    ));
     let is_gone = |error: Option<Error>| {
         let problem = |error| match error {
             Some(Error::File(shibori_formats::Error::Read { problem, .. })) => Some(problem),
@@ -193,14 +207,14 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     };
     assert!(is_gone(export("gone", json!({ "to": "csv" })).err()));
     assert!(is_gone(steps::clip(Path::new("gone"), &ClipCommand::default(), &cx).err()));
-    assert!(matches!(export("koi.png", json!({})), Err(Error::NoFormat)));
+    assert!(matches!(export("koi.png", json!({})), Err(Error::ExportInput(ExportInputError::NoFormat))));
     let page = View::Html(HtmlOptions::default()).draw(&koi()[0], None, &cx).unwrap();
     assert!(matches!(page.write(Path::new("a.txt"), &cx), Err(Error::NotHtml { .. })));
     let guide = |value| steps::guide_sheet(&options::<GuideOptions>(value), Path::new("g.png"), &cx);
     let names = json!({ "grid": "1x1", "cell": "9x9", "rows": ["a", "b"] });
-    assert!(matches!(guide(names), Err(Error::RowNames { names: 2, rows: 1 })));
+    assert!(matches!(guide(names), Err(Error::Guide(GuideError::RowNames { names: 2, rows: 1 }))));
     let feet = json!({ "grid": "1x1", "cell": "9x9", "pivot": "feet" });
-    assert!(matches!(guide(feet), Err(Error::Unmeasurable { .. })));
+    assert!(matches!(guide(feet), Err(Error::Guide(GuideError::Unmeasurable { .. }))));
 }
 
 #[test]
@@ -290,7 +304,7 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
     assert_eq!(compared, 7);
     // Frames can't be cut again, and a light table of frames in memory ends in lines of a recipe.
     let again = View::Grid(Box::default()).draw(&frames().1, None, &cx);
-    assert!(matches!(again, Err(Error::CutAlready { .. })));
+    assert!(matches!(again, Err(Error::Sheet(SheetError::CutAlready { .. }))));
     let table = written("table", View::LightTable.draw(&frames().1, None, &cx).unwrap(), &View::LightTable);
     assert!(String::from_utf8(table).unwrap().contains("\"in_recipe\":true"));
 }

@@ -2,10 +2,12 @@
 //!
 //! The library's errors hold values; here they meet the options that would mend them.
 
+mod limits;
 mod packing;
 mod recipe;
 mod shaping;
 mod sheets;
+mod targets;
 
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -15,11 +17,11 @@ use shibori_core::{
     ByteSize, FilterError, NamingError, OverBudget, SelectError, SetError, SyntaxError, nearest,
 };
 use shibori_formats::DisplaySlashed;
-use shibori_formats::export::{BUILTIN_TEMPLATES, ExportError};
+use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
+use shibori_pipeline::Error;
 use shibori_pipeline::options::{OptionConflict, With};
 use shibori_pipeline::recipe::is_key;
-use shibori_pipeline::{Error, Growth};
 
 use crate::message::Message;
 use crate::words::{counted, pasteable, pasteable_path, some};
@@ -135,8 +137,7 @@ fn line_in_recipe(line: &str) -> String {
 
 impl From<Error> for Failure {
     fn from(error: Error) -> Self {
-        let error_text = error.to_string();
-        let plain = Self::usage(&error_text);
+        let plain = Self::usage(error.to_string());
         match error {
             Error::Recipe(error) => (*error).into(),
             Error::InRecipe { mark, error } => {
@@ -151,6 +152,11 @@ impl From<Error> for Failure {
             }
             Error::File(error) => error.into(),
             Error::Options(error) => error.into(),
+            Error::Sheet(error) => sheets::failure(error, plain),
+            Error::Limit(error) => error.into(),
+            Error::Clips(error) => error.into(),
+            Error::ExportInput(error) => error.into(),
+            Error::Guide(error) => error.into(),
             Error::Set(error) => error.into(),
             Error::Naming(error) => error.into(),
             Error::Apply(error) => error.into(),
@@ -158,10 +164,11 @@ impl From<Error> for Failure {
             Error::Edit(error) => error.into(),
             Error::Only(error) => error.into(),
             Error::Select(error) => Self::usage(format!("--take: {error}")),
-            Error::Clip(_) | Error::PageMoves { .. } => plain,
             Error::Mark(error) => error.into(),
             Error::Scale(error) => error.into(),
             Error::Align(error) => error.into(),
+            Error::RegionOutside { .. } => Self::usage(format!("--region: {error}"))
+                .with_hint("a region is x,y,width,height on the first frame's canvas"),
             Error::Canvas(error) => error.into(),
             Error::Nine(error) => error.into(),
             Error::Polygon(error) => error.into(),
@@ -169,28 +176,6 @@ impl From<Error> for Failure {
             Error::Pack(error) => error.into(),
             Error::Companion(error) => error.into(),
             Error::Export(error) => error.into(),
-            Error::TooLarge { by, size, .. } => too_large(by, &error, size.area()),
-            Error::PictureTooLarge { by, pixels, .. } => too_large(by, &error, pixels),
-            Error::Memory { by, over } => {
-                Self::usage(format!("{} {error}", size_option(by))).with_hint(memory_hint(&over))
-            }
-            Error::SharedFrames { clips, own } => {
-                let both = own.iter().chain(&clips).map(String::as_str).collect::<Vec<_>>().join(",");
-                let failure = Self::usage(format!("--only: {error_text}"));
-                match own.is_empty() {
-                    true => {
-                        failure.with_hint(format!("to change those clips too, use --only {}", pasteable(&both)))
-                    }
-                    false => failure.with_hint(format!(
-                        "to change them all, use --only {}; add --apart to change copies of the frames instead",
-                        pasteable(&both)
-                    )),
-                }
-            }
-            Error::RegionOutside { region } => {
-                Self::usage(format!("--region: {region} starts outside the canvas"))
-                    .with_hint("a region is x,y,width,height on the first frame's canvas")
-            }
             Error::NotASet { .. } => plain.with_hint("give a folder to write to instead: -o SET"),
             Error::NoClips { source_path } => {
                 let path = pasteable_path(&source_path);
@@ -199,36 +184,10 @@ impl From<Error> for Failure {
                     false => format!("cut it first: shibori slice {path} --clip \"NAME = FRAMES\""),
                 })
             }
-            Error::NoManifest { .. } => plain
-                .with_exit(Exit::Input)
-                .with_hint("pack or slice it first; only a manifest with its pages can be exported"),
-            Error::NoFormat => {
-                plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
-            }
-            Error::NoTemplate { template } => {
-                let known = || BUILTIN_TEMPLATES.iter().map(|starter| starter.name);
-                let hint = match nearest(&template.to_string_lossy(), known()) {
-                    Some(name) => format!("did you mean {name}?"),
-                    None => nearest_file(&template).unwrap_or_else(|| {
-                        format!("available: {}; or give a file", known().collect::<Vec<_>>().join(", "))
-                    }),
-                };
-                plain.with_exit(Exit::Input).with_hint(hint)
-            }
-            Error::TemplateNotText { .. } => plain.with_exit(Exit::Input),
-            Error::Template { error, .. } => plain.with_any_hint(error.hint),
             Error::NotHtml { file, .. } => {
                 plain.with_hint(format!("use -o {}", file.with_extension("html").shown()))
             }
-            Error::RowNames { names, rows } => {
-                Self::usage(format!("--rows has {names} names, but the sheet has {rows} rows"))
-                    .with_hint("remove some names, or add rows to --grid")
-            }
-            Error::Unmeasurable { anchor } => {
-                Self::usage(format!("--pivot {anchor} needs a drawing to measure, but this sheet is blank"))
-                    .with_hint("use --pivot bottom")
-            }
-            other => sheets::failure(other, plain),
+            _ => plain,
         }
     }
 }
@@ -300,30 +259,6 @@ impl From<FileError> for Failure {
         };
         Self::usage(error.to_string()).with_exit(exit).with_any_hint(hint)
     }
-}
-
-/// What makes pictures large, as it is typed.
-fn size_option(by: Growth) -> &'static str {
-    match by {
-        Growth::Scale => "--scale",
-        Growth::Canvas => "--canvas",
-        Growth::Shift => "a shift in --per-frame",
-        Growth::Gather => "a common canvas for frames without one, aligned by --pivot",
-        Growth::Zoom => "--zoom",
-        Growth::Cells => "--grid with --cell",
-        Growth::Restore => "keeping whole canvases (no --trim)",
-        Growth::Change => "changing the frames",
-        Growth::Search => "finding frames on the sheet",
-        Growth::Picture => "the preview image",
-        Growth::Animation => "the animation",
-        Growth::Pages => "a page",
-        Growth::PageScales => "--page-scales",
-    }
-}
-
-fn too_large(by: Growth, error: &Error, pixels: u64) -> Failure {
-    Failure::usage(format!("{}: {error}", size_option(by)))
-        .with_hint(format!("choose a smaller size; or, if this is intended, add --max-pixels {pixels}"))
 }
 
 /// What would help a run that needs more memory than it may have.

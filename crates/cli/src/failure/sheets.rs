@@ -5,56 +5,60 @@ use std::path::Path;
 use shibori_core::cut::{Across, CutError, Grid, nearest_divisors};
 use shibori_core::{Area, Size};
 use shibori_formats::DisplaySlashed;
-use shibori_pipeline::Error;
+use shibori_pipeline::SheetError;
 
 use super::Failure;
 use crate::words::{counted, grid_command, grid_options, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
-pub(super) fn failure(error: Error, plain: Failure) -> Failure {
+pub(super) fn failure(error: SheetError, plain: Failure) -> Failure {
     match error {
-        Error::Cut { error, .. } => plain.with_any_hint(cut_hint(&error)),
-        Error::Rects { .. } => plain.with_hint("a rectangle is x,y,w,h in sheet pixels, from the top left"),
-        Error::AllBlank { .. } => plain.with_hint("add --blank keep if you want blank frames"),
-        Error::BlankSheet { .. } => {
+        SheetError::Cut { error, .. } => plain.with_any_hint(cut_hint(&error)),
+        SheetError::Rects { .. } => {
+            plain.with_hint("a rectangle is x,y,w,h in sheet pixels, from the top left")
+        }
+        SheetError::AllBlank { .. } => plain.with_hint("add --blank keep if you want blank frames"),
+        SheetError::BlankSheet { .. } => {
             plain.with_hint("add --grid COLUMNSxROWS and --blank keep if you want blank frames")
         }
-        Error::UnsureGrid { sheet, grids, size, has_background, within } => {
+        SheetError::UnsureGrid { sheet, grids, size, has_background, within } => {
             plain.with_hint(choices(&sheet, &grids, size, has_background, within))
         }
-        Error::Within { size, .. } => plain.with_hint(format!(
+        SheetError::Within { size, .. } => plain.with_hint(format!(
             "--within is x,y,width,height in sheet pixels; the whole sheet is 0,0,{},{}",
             size.width, size.height
         )),
-        Error::CutAlready { source_path } => plain.with_hint(format!(
+        SheetError::CutAlready { source_path } => plain.with_hint(format!(
             "edit them with shibori adjust {}, or give a sheet",
             pasteable_path(&source_path)
         )),
-        Error::NotOneFileEach { .. } => {
+        SheetError::NotOneFileEach { .. } => {
             plain.with_hint("animations, sets and --take need separate images: remove --manifest-only")
         }
-        Error::OneSprite { .. } => plain.with_hint("slice them one at a time, or remove --sprite"),
-        Error::NothingBetween { .. } => {
+        SheetError::OneSprite { .. } => plain.with_hint("slice them one at a time, or remove --sprite"),
+        SheetError::NothingBetween { .. } => {
             plain.with_hint("remove the background with --key COLOR, or slice with --grid or --rects")
         }
-        Error::NoDrawing { .. } => plain.with_hint("lower --min-area, or remove the background with --key"),
-        Error::PlannedShifts { file, frames } => {
+        SheetError::NoDrawing { .. } => {
+            plain.with_hint("lower --min-area, or remove the background with --key")
+        }
+        SheetError::IsAnimation { file, frames } => {
             let count = counted(frames, "frame");
             let text = format!("{}: this is an animation of {count}, not a sheet", file.shown());
             let options = "--grid, --cell, --islands, --rects and --manifest-only";
             Failure::usage(text).with_hint(format!("slice it without {options}: it already has frames"))
         }
-        Error::NoBackground { .. } => {
+        SheetError::NoBackground { .. } => {
             plain.with_hint("give the color, such as --key ff00ff, plus --tolerance if it varies")
         }
-        Error::NoFlatFrame => plain.with_hint("give the color, such as --key ff00ff, or remove --key"),
-        Error::KeyNowhere { background: Some(color), .. } => {
+        SheetError::NoFlatFrame => plain.with_hint("give the color, such as --key ff00ff, or remove --key"),
+        SheetError::KeyNowhere { background: Some(color), .. } => {
             plain.with_hint(format!("its background is {color}; use --key auto"))
         }
-        Error::KeyNowhere { background: None, .. } => plain.with_hint(
+        SheetError::KeyNowhere { background: None, .. } => plain.with_hint(
             "raise --tolerance, or use --key-scope everywhere if the color does not touch the border",
         ),
-        Error::NoKey => {
+        SheetError::NoKey => {
             Failure::usage("--defringe removes a background color from the edges, but no --key says which")
                 .with_hint("add --key auto or --key COLOR")
         }

@@ -5,8 +5,8 @@ use shibori_core::clip::{ApplyError, EditError};
 use shibori_core::cut::CutError;
 use shibori_core::pack::PackError;
 
-use crate::Error;
 use crate::recipe::{Recipe, Settings, Span};
+use crate::{ClipsError, Error, GuideError, SheetError};
 
 /// The same error with its place, if the recipe has one: that of a key or, of how a sheet is cut, that of the table.
 pub(super) fn located(error: Error, settings: &Settings, table: &Span, recipe: &Recipe) -> Error {
@@ -21,10 +21,10 @@ fn keys(error: &Error) -> Option<(Vec<String>, String)> {
     let of_clip = |clip: &Name| (vec![format!("clips.{clip}"), "clip".to_owned()], clip.to_string());
     let (found, about) = match error {
         Error::Apply(ApplyError::Frames { clip, .. }) => of_clip(clip),
-        Error::NoSuchClip { clip, .. } | Error::OtherCut { clip } => {
+        Error::Clips(ClipsError::NoSuchClip { clip, .. }) | Error::Clips(ClipsError::OtherCut { clip }) => {
             (vec![format!("clips.{clip}")], clip.clone())
         }
-        Error::SharedFrames { own, .. } => {
+        Error::Clips(ClipsError::SharedFrames { own, .. }) => {
             let own = own.first().cloned().unwrap_or_default();
             (vec![format!("clips.{own}")], own)
         }
@@ -41,21 +41,28 @@ fn keys(error: &Error) -> Option<(Vec<String>, String)> {
 
 fn plain_keys(error: &Error) -> Option<&'static [&'static str]> {
     Some(match error {
-        Error::Cut { error: CutError::LeftOver { .. } | CutError::CellTooLarge { .. }, .. } => {
-            &["slice.cell", "slice.grid", "slice.offset"]
+        Error::Sheet(SheetError::Cut {
+            error: CutError::LeftOver { .. } | CutError::CellTooLarge { .. },
+            ..
+        }) => &["slice.cell", "slice.grid", "slice.offset"],
+        Error::Sheet(SheetError::Cut { .. }) => &["slice.grid", "slice.cell"],
+        Error::Sheet(SheetError::UnsureGrid { .. })
+        | Error::Sheet(SheetError::BlankSheet { .. })
+        | Error::Sheet(SheetError::AllBlank { .. }) => &["slice.blank"],
+        Error::Sheet(SheetError::Within { .. }) => &["slice.within"],
+        Error::Sheet(SheetError::Rects { .. }) => &["slice.rects"],
+        Error::Sheet(SheetError::NoDrawing { .. }) => &["slice.min-area", "slice.islands"],
+        Error::Sheet(SheetError::NothingBetween { .. }) | Error::Sheet(SheetError::IsAnimation { .. }) => {
+            &["slice.islands"]
         }
-        Error::Cut { .. } => &["slice.grid", "slice.cell"],
-        Error::UnsureGrid { .. } | Error::BlankSheet { .. } | Error::AllBlank { .. } => &["slice.blank"],
-        Error::Within { .. } => &["slice.within"],
-        Error::Rects { .. } => &["slice.rects"],
-        Error::NoDrawing { .. } => &["slice.min-area", "slice.islands"],
-        Error::NothingBetween { .. } | Error::PlannedShifts { .. } => &["slice.islands"],
-        Error::NoBackground { .. } | Error::NoFlatFrame | Error::KeyNowhere { .. } => &["clean.key"],
-        Error::NoKey => &["clean.defringe"],
+        Error::Sheet(SheetError::NoBackground { .. })
+        | Error::Sheet(SheetError::NoFlatFrame)
+        | Error::Sheet(SheetError::KeyNowhere { .. }) => &["clean.key"],
+        Error::Sheet(SheetError::NoKey) => &["clean.defringe"],
         Error::Select(_) => &["slice.take", "only"],
         Error::Only(_) => &["only"],
-        Error::Rows(_) | Error::RowNames { .. } => &["clip-rows"],
-        Error::Mark(_) | Error::Unmeasurable { .. } => &["shape.pivot"],
+        Error::Rows(_) | Error::Guide(GuideError::RowNames { .. }) => &["clip-rows"],
+        Error::Mark(_) | Error::Guide(GuideError::Unmeasurable { .. }) => &["shape.pivot"],
         Error::Align(_) => &["shape.align"],
         Error::RegionOutside { .. } => &["shape.region"],
         Error::Scale(_) => &["shape.scale"],

@@ -13,7 +13,7 @@ use crate::options::AdjustOptions;
 use crate::order::{BoxCover, CleanReport, Plan};
 use crate::steps::changes::{Defaults, cleaning, marks, shaping};
 use crate::steps::loading::{folder_of_set, load_whole};
-use crate::{Context, Error, Source, Task};
+use crate::{ClipsError, Context, Error, Source, Task};
 
 /// Where adjusted frames go.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -85,7 +85,7 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
         if !options.apart.is_on() {
             let whole = |clips: &[&Clip]| clips.iter().map(|clip| clip.qualified_name()).collect();
             let own: Vec<&Clip> = part.clips().iter().collect();
-            return Err(Error::SharedFrames { clips: whole(&beyond), own: whole(&own) });
+            return Err(Error::Clips(ClipsError::SharedFrames { clips: whole(&beyond), own: whole(&own) }));
         }
         set = apart(&set, &part)?;
         part = options.only.of(set.clone())?;

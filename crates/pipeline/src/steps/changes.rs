@@ -7,7 +7,7 @@ use shibori_formats::decode::overrides;
 
 use crate::options::{CleanOptions, ShapeOptions, Whole};
 use crate::order::Change;
-use crate::{Context, Error};
+use crate::{Context, Error, SheetError};
 
 /// What happens where nothing is said.
 #[derive(Clone, Copy, Debug)]
@@ -35,7 +35,9 @@ pub(crate) fn mending(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<V
             Key::Colors(colors) => Some(colors.clone()),
             Key::Auto | Key::None => None,
         };
-        changes.push(Change::Defringe(key.map(|key| key.colors.clone()).or(said).ok_or(Error::NoKey)?));
+        changes.push(Change::Defringe(
+            key.map(|key| key.colors.clone()).or(said).ok_or(Error::Sheet(SheetError::NoKey))?,
+        ));
     }
     changes.extend(clean.harden_alpha.map(|from| Change::Harden(from.get_u8())));
     Ok(changes)
@@ -66,7 +68,8 @@ fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Err
                 }
             }
             let most = found.into_iter().rev().max_by_key(|(.., count)| *count);
-            most.map(|(color, tolerance, _)| Some(keys(vec![color], tolerance))).ok_or(Error::NoFlatFrame)
+            most.map(|(color, tolerance, _)| Some(keys(vec![color], tolerance)))
+                .ok_or(Error::Sheet(SheetError::NoFlatFrame))
         }
     }
 }

@@ -3,7 +3,7 @@
 use shibori_core::clip::Clip;
 use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
 
-use crate::Error;
+use crate::{ClipsError, Error};
 
 /// The set with the frames of one clip as they are in `other`, which is the same sprite made with options of that clip. With
 /// `is_apart`, frames that other clips show too are copied first.
@@ -24,12 +24,15 @@ pub(crate) fn replace_clip_frames(
         (false, true) => apart(&set, &part)?,
         (false, false) => {
             let clips = beyond.iter().map(|clip| clip.qualified_name()).collect();
-            return Err(Error::SharedFrames { clips, own: vec![set.clips()[at].qualified_name()] });
+            return Err(Error::Clips(ClipsError::SharedFrames {
+                clips,
+                own: vec![set.clips()[at].qualified_name()],
+            }));
         }
     };
     let theirs = &other.clips()[place_of(other, name)?];
     let ours = &set.clips()[at];
-    let differs = || Error::OtherCut { clip: name.to_owned() };
+    let differs = || Error::Clips(ClipsError::OtherCut { clip: name.to_owned() });
     if ours.steps().len() != theirs.steps().len() {
         return Err(differs());
     }
@@ -52,7 +55,7 @@ fn place_of(set: &FrameSet, name: &str) -> Result<usize, Error> {
         [one] => Ok(*one),
         _ => {
             let known = set.clips().iter().map(|clip| clip.name().to_string()).collect();
-            Err(Error::NoSuchClip { clip: name.to_owned(), known })
+            Err(Error::Clips(ClipsError::NoSuchClip { clip: name.to_owned(), known }))
         }
     }
 }

@@ -8,7 +8,7 @@ use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, 
 use tracing::info_span;
 
 use crate::options::{ExportFormat, ExportOptions};
-use crate::{Context, Error};
+use crate::{Context, Error, ExportInputError};
 
 /// Metadata in another form. Nothing is written.
 #[derive(Clone, Debug)]
@@ -46,7 +46,7 @@ pub fn export(
         cx.limits().manifest_of(&cx.at(path)).filter(|manifest| cx.limits().staged.exists(manifest));
     let Some(manifest) = manifest else {
         cx.found(path)?;
-        return Err(Error::NoManifest { path: path.to_owned() });
+        return Err(Error::ExportInput(ExportInputError::NoManifest { path: path.to_owned() }));
     };
     let subject = ExportSource::open(&manifest, cx.limits())?;
     cx.run().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
@@ -83,7 +83,7 @@ impl Wanted {
         match (options.to, &options.template) {
             (Some(format), _) => Ok(Self::Format(format)),
             (None, Some(template)) => Self::template(template, cx),
-            (None, None) => Err(Error::NoFormat),
+            (None, None) => Err(Error::ExportInput(ExportInputError::NoFormat)),
         }
     }
 
@@ -96,7 +96,7 @@ impl Wanted {
         }
         let text = read_bytes(&file).map_err(|error| match error {
             shibori_formats::Error::Read { problem: ReadProblem::NotFound, .. } => {
-                Error::NoTemplate { template: path.to_owned() }
+                Error::ExportInput(ExportInputError::NoTemplate { template: path.to_owned() })
             }
             shibori_formats::Error::Read { problem, .. } => {
                 Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
@@ -104,7 +104,7 @@ impl Wanted {
             error => error.into(),
         })?;
         let Ok(source) = String::from_utf8(text) else {
-            return Err(Error::TemplateNotText { template: path.to_owned() });
+            return Err(Error::ExportInput(ExportInputError::TemplateNotText { template: path.to_owned() }));
         };
         let source = source.trim_start_matches('\u{feff}').to_owned();
         Ok(Self::Template { name: path.to_owned(), ending: template_ending(path), source })
@@ -132,8 +132,9 @@ impl Wanted {
             Self::Format(ExportFormat::Gltf) => scene(Container::Text)?,
             Self::Format(ExportFormat::Glb) => scene(Container::Binary)?,
             Self::Template { name, source, .. } => {
-                let text = export::render(subject, source)
-                    .map_err(|error| Error::Template { template: name.clone(), error })?;
+                let text = export::render(subject, source).map_err(|error| {
+                    Error::ExportInput(ExportInputError::Template { template: name.clone(), error })
+                })?;
                 vec![File { path: target.to_owned(), bytes: text.into_bytes() }]
             }
         })

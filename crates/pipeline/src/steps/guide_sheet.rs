@@ -9,7 +9,7 @@ use shibori_draw::{Guide, draw_guide, guide_svg};
 use shibori_formats::{WriteProblem, encode};
 
 use crate::options::GuideOptions;
-use crate::{Context, Error, Growth};
+use crate::{Context, Error, Growth, GuideError};
 
 /// Pictures of a sheet's size that are in memory at once: the guide, the empty layer, and both as they are encoded.
 const LAYERS: u64 = 5;
@@ -20,7 +20,10 @@ const LAYERS: u64 = 5;
 /// Where there are more names than rows, the pivot needs a drawing, or the sheet can't be written.
 pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> Result<Size, Error> {
     if options.rows.len() > options.grid.rows as usize {
-        return Err(Error::RowNames { names: options.rows.len(), rows: options.grid.rows });
+        return Err(Error::Guide(GuideError::RowNames {
+            names: options.rows.len(),
+            rows: options.grid.rows,
+        }));
     }
     let spacing =
         Spacing { offset: options.offset.unwrap_or_default(), gutter: options.gutter.unwrap_or_default() };
@@ -51,6 +54,8 @@ fn pivot(options: &GuideOptions) -> Result<Point, Error> {
         None => Ok(Point::new(0.5, 1.0)),
         Some(Anchor::Fraction(point)) => Ok(point),
         Some(Anchor::Pixels(point)) => Ok(Point::new(point.x / width, point.y / height)),
-        Some(anchor @ (Anchor::Feet | Anchor::Mark(_))) => Err(Error::Unmeasurable { anchor }),
+        Some(anchor @ (Anchor::Feet | Anchor::Mark(_))) => {
+            Err(Error::Guide(GuideError::Unmeasurable { anchor }))
+        }
     }
 }

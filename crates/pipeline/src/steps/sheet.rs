@@ -9,7 +9,7 @@ use shibori_core::cut::{
 use shibori_core::{Area, Background, Color, Pair, Pixels, Rect, find_background};
 
 use crate::options::{CleanOptions, CutOptions};
-use crate::{Context, Error, Growth, Notice};
+use crate::{Context, Error, Growth, Notice, SheetError};
 
 /// Evidence in nats from which a grid is worth proposing.
 pub(crate) const MIN_PROPOSAL_EVIDENCE: f64 = 3.0;
@@ -36,7 +36,7 @@ pub(crate) struct Sheet {
 pub(crate) fn within(path: &Path, pixels: &Pixels, area: Option<Area>) -> Result<(Pixels, Pair), Error> {
     let Some(area) = area else { return Ok((pixels.clone(), Pair::default())) };
     let part = area.to_rect().and_then(|rect| Some((pixels.part(rect)?, Pair { x: rect.x, y: rect.y })));
-    part.ok_or_else(|| Error::Within { sheet: path.to_owned(), area, size: pixels.size() })
+    part.ok_or_else(|| Error::Sheet(SheetError::Within { sheet: path.to_owned(), area, size: pixels.size() }))
 }
 
 /// Makes the background transparent where that was asked for, and says so where it was not but could be. `path` is as the
@@ -62,7 +62,9 @@ pub(crate) fn prepared(
             cx.tell(Notice::AlreadyClear { file: file() });
             return Ok(as_it_is());
         }
-        (Some(Key::Auto), Background::None) => return Err(Error::NoBackground { sheet: file() }),
+        (Some(Key::Auto), Background::None) => {
+            return Err(Error::Sheet(SheetError::NoBackground { sheet: file() }));
+        }
         (Some(Key::Colors(colors)), _) => (colors.clone(), 0),
     };
     let _room = cx.check_memory(Growth::Change, pixels.size().area())?;
@@ -73,7 +75,7 @@ pub(crate) fn prepared(
             Background::Flat { color, .. } => Some(Color(color)),
             Background::Clear | Background::None => None,
         };
-        return Err(Error::KeyNowhere { sheet: Some(file()), colors, background });
+        return Err(Error::Sheet(SheetError::KeyNowhere { sheet: Some(file()), colors, background }));
     }
     if keyed.left > 0 {
         cx.tell(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
@@ -99,14 +101,15 @@ pub(crate) fn grid_of(
         CutError::LeftOver { whole, .. } => grid_with_remainder(sheet, cut, whole).map(Some).ok_or(error),
         error => Err(error),
     });
-    let (grid, is_found) = match said.map_err(|error| Error::Cut { sheet: path.to_owned(), error })? {
-        Some(grid) => (grid, false),
-        None => {
-            // The finder keeps a few planes of a byte a pixel.
-            let _room = cx.check_memory(Growth::Search, size.area())?;
-            (found_grid(path, &sheet.pixels, cut.within)?, true)
-        }
-    };
+    let (grid, is_found) =
+        match said.map_err(|error| Error::Sheet(SheetError::Cut { sheet: path.to_owned(), error }))? {
+            Some(grid) => (grid, false),
+            None => {
+                // The finder keeps a few planes of a byte a pixel.
+                let _room = cx.check_memory(Growth::Search, size.area())?;
+                (found_grid(path, &sheet.pixels, cut.within)?, true)
+            }
+        };
     let rest = grid.rest(size);
     let is_meant = cut.grid.is_some() && cut.cell.is_some();
     if rest != Pair::default() && !is_meant {
@@ -143,13 +146,19 @@ fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>) -> Result<Grid
     let Found { candidates, certainty, background } = detect_grid_with_hints(pixels, &hints_of(path));
     match certainty {
         Certainty::Sure(_) => Ok(candidates[0].grid),
-        Certainty::Blank => Err(Error::BlankSheet { sheet: path.to_owned() }),
+        Certainty::Blank => Err(Error::Sheet(SheetError::BlankSheet { sheet: path.to_owned() })),
         Certainty::Unsure(_) => {
             // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
             let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > MIN_PROPOSAL_EVIDENCE);
             let grids = likely.map(|candidate| candidate.grid).take(PROPOSED).collect();
             let (has_background, size) = (background != Background::None, pixels.size());
-            Err(Error::UnsureGrid { sheet: path.to_owned(), grids, size, has_background, within })
+            Err(Error::Sheet(SheetError::UnsureGrid {
+                sheet: path.to_owned(),
+                grids,
+                size,
+                has_background,
+                within,
+            }))
         }
     }
 }

@@ -26,7 +26,7 @@ use crate::order::{Change, CleanReport, CleanStep, Done, Naming, Plan};
 use crate::steps::changes::{Defaults, cleaning, marks, mending, shaping};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
-use crate::{Context, Error, Growth, Notice, Source, Task};
+use crate::{Context, Error, Growth, Notice, SheetError, Source, Task};
 
 /// The frames of sheets, and how they came about.
 #[derive(Clone, Debug)]
@@ -116,7 +116,7 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
     if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
-        return Err(Error::OneSprite { sprite: sprite.clone(), sheets: sheets.len() });
+        return Err(Error::Sheet(SheetError::OneSprite { sprite: sprite.clone(), sheets: sheets.len() }));
     }
     let sheets = expanded(sheets, options, cx)?;
     let cut: Result<Vec<_>, _> = sheets.iter().map(|sheet| cut_source(sheet, options, None, cx)).collect();
@@ -165,7 +165,7 @@ fn cut_source(
         Source::Path(_) | Source::Frames { .. } => {}
     }
     if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.sprite.is_some() {
-        return Err(Error::CutAlready { source_path: source.name().to_owned() });
+        return Err(Error::Sheet(SheetError::CutAlready { source_path: source.name().to_owned() }));
     }
     cut_already(source.name(), load_whole(source, cx)?, options, cx)
 }
@@ -355,7 +355,7 @@ fn images_in_place(
     } else {
         decode::sources(&paths, cx.limits())?
     };
-    let not_each = || Error::NotOneFileEach { folder: folder.to_owned() };
+    let not_each = || Error::Sheet(SheetError::NotOneFileEach { folder: folder.to_owned() });
     if gathered.files.len() != gathered.set.frames().len() {
         return Err(not_each());
     }
@@ -367,7 +367,7 @@ fn images_in_place(
     gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
     cx.run().add_sources(&gathered.files);
     if options.cut.take.is_some() {
-        return Err(Error::NotOneFileEach { folder: folder.to_owned() });
+        return Err(Error::Sheet(SheetError::NotOneFileEach { folder: folder.to_owned() }));
     }
     let Done { set, shifts, covered, .. } = finished(gathered.set, options, false, true, HashMap::new(), cx)?;
     let written = encode::images_manifest(&whole, &set, &files, cx.run())?;
@@ -415,7 +415,10 @@ fn cut_file(
         Picture::Moving(animation) => animation,
     };
     if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.manifest_only.is_on() {
-        return Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() });
+        return Err(Error::Sheet(SheetError::IsAnimation {
+            file: path.to_owned(),
+            frames: animation.moments.len(),
+        }));
     }
     let sprite = sprite_of(path, options)?;
     let clip = clip.unwrap_or(&sprite);
@@ -464,7 +467,7 @@ fn cut_sheet(
     if let Some(list) = &cut.rects {
         cx.run().add_sources(&[cx.at(list)]);
         let parts = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
-        let parts = parts.map_err(|error| Error::Rects { list: list.clone(), error })?;
+        let parts = parts.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         let frame = |(named, pixels): (NamedRect, Pixels)| {
             frame_from_rect(&sprite, named.name, pixels, &file, named.rect, None)
         };
@@ -476,9 +479,9 @@ fn cut_sheet(
     }
     let (grid, is_found) = grid_of(path, sheet, cut, cx)?;
     let done = cut_cells(&sheet.pixels, &grid, &cut.cells(sheet.background));
-    let done = done.map_err(|error| Error::Cut { sheet: path.to_owned(), error })?;
+    let done = done.map_err(|error| Error::Sheet(SheetError::Cut { sheet: path.to_owned(), error }))?;
     if done.cells.is_empty() {
-        return Err(Error::AllBlank { sheet: path.to_owned(), cells: grid.len() });
+        return Err(Error::Sheet(SheetError::AllBlank { sheet: path.to_owned(), cells: grid.len() }));
     }
     let places = find_crossings(&sheet.pixels, sheet.background, &grid);
     if !places.is_empty() {
@@ -501,12 +504,12 @@ fn cut_islands(
 ) -> Result<(FrameSet, How), Error> {
     let island = options.cut.island_options();
     if sheet.background == Background::None {
-        return Err(Error::NothingBetween { sheet: path.to_owned() });
+        return Err(Error::Sheet(SheetError::NothingBetween { sheet: path.to_owned() }));
     }
     let _lease = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
     let found = islands(&sheet.pixels, sheet.background, island);
     if found.drawings.is_empty() {
-        return Err(Error::NoDrawing { sheet: path.to_owned(), least: island.min_area });
+        return Err(Error::Sheet(SheetError::NoDrawing { sheet: path.to_owned(), least: island.min_area }));
     }
     let (sprite, file) = (sprite_of(path, options)?, file_name(path));
     let _copies = cx.check_memory(Growth::Search, found.copied())?;
@@ -559,7 +562,7 @@ fn cleaned(
             let (blank, shown): (Vec<usize>, Vec<usize>) =
                 (0..set.frames().len()).partition(|&at| set.frames()[at].is_blank());
             if shown.is_empty() {
-                return Err(Error::AllBlank { sheet: report.file, cells: grid.len() });
+                return Err(Error::Sheet(SheetError::AllBlank { sheet: report.file, cells: grid.len() }));
             }
             dropped.extend(blank.iter().filter_map(|&at| set.frames()[at].cell()));
             dropped.sort_by_key(|cell| (cell.row, cell.column));

@@ -11,7 +11,7 @@ use shibori_formats::decode::{Loaded, Picture, image, rects};
 use crate::options::GridPreviewOptions;
 use crate::steps::preview::by_zoom;
 use crate::steps::sheet::{ISLANDS, grid_of, prepared, within};
-use crate::{Context, Error, Growth, Notice, Source};
+use crate::{Context, Error, Growth, Notice, SheetError, Source};
 
 /// A cut drawn over its sheet.
 #[derive(Clone, Debug)]
@@ -38,7 +38,7 @@ pub(super) fn draw(
     let plan = if let Some(list) = &options.cut.rects {
         cx.run().add_sources(&[cx.at(list)]);
         let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
-        let places = places.map_err(|error| Error::Rects { list: list.clone(), error })?;
+        let places = places.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
         let _lease = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
@@ -61,7 +61,9 @@ pub(super) fn draw(
 fn pixels_of(source: &Source, cx: &Context<'_>) -> Result<Pixels, Error> {
     let path: &Path = match source {
         Source::Sheet { pixels, .. } => return Ok(pixels.clone()),
-        Source::Frames { name, .. } => return Err(Error::CutAlready { source_path: name.into() }),
+        Source::Frames { name, .. } => {
+            return Err(Error::Sheet(SheetError::CutAlready { source_path: name.into() }));
+        }
         Source::Path(path) => path,
     };
     let file = cx.at(path);
@@ -69,8 +71,9 @@ fn pixels_of(source: &Source, cx: &Context<'_>) -> Result<Pixels, Error> {
     cx.run().add_sources(&[file]);
     match picture {
         Picture::Still(pixels) => Ok(pixels),
-        Picture::Moving(animation) => {
-            Err(Error::PlannedShifts { file: path.to_owned(), frames: animation.moments.len() })
-        }
+        Picture::Moving(animation) => Err(Error::Sheet(SheetError::IsAnimation {
+            file: path.to_owned(),
+            frames: animation.moments.len(),
+        })),
     }
 }

@@ -11,7 +11,7 @@ use shibori_formats::ReadProblem;
 use shibori_formats::decode::{Picture, image, manifest_of};
 use shibori_formats::manifest::{self, Manifest, PageInfo, of_atlas, parse};
 
-use crate::{Context, Error, Growth, Source};
+use crate::{Context, Error, Growth, SheetError, Source};
 
 /// One page.
 pub(super) struct Page {
@@ -48,7 +48,7 @@ fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest
     let page = |entry: &manifest::Page| -> Result<Page, Error> {
         let file = folder.join(&entry.file);
         let Picture::Still(pixels) = image(&file, cx.limits())?.picture else {
-            return Err(Error::PageMoves { file });
+            return Err(Error::Sheet(SheetError::PageMoves { file }));
         };
         let bytes = cx.limits().staged.length(&file);
         Ok(Page { name: entry.file.clone(), pixels: manifest::as_seen(entry, pixels), bytes })
