@@ -12,7 +12,7 @@ use shibori_core::shape::{
     AlignOptions, AlignTo, PivotPer, Trim, TrimScope, align, mirror, set_box, set_pivot, set_polygons, trim,
 };
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
-use shibori_formats::decode::{Limits, Picture, image as read_image, source};
+use shibori_formats::decode::{Picture, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::{Policy, Transaction};
 
@@ -83,13 +83,13 @@ fn shaped(set: FrameSet) -> FrameSet {
 }
 
 fn adjust(set: &Path, out: &Path) {
-    let frames = source(set, &Limits::default()).expect("the set can be read").set;
+    let frames = source(set, &ReadOptions::default()).expect("the set can be read").set;
     write_set(shaped(frames), out);
 }
 
 /// The pictures that adjusting left.
 fn pictures(out: &Path) -> Vec<RgbaImage> {
-    let set = source(out, &Limits::default()).expect("the set can be read").set;
+    let set = source(out, &ReadOptions::default()).expect("the set can be read").set;
     set.frames().iter().map(|frame| frame.pixels().to_image()).collect()
 }
 
@@ -99,7 +99,7 @@ fn codec_only(set: &Path, after: &[RgbaImage], store: &Path) {
     let paths = entries.map(|entry| entry.path());
     let paths: Vec<_> = paths.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
     let decode = |path: &std::path::PathBuf| {
-        let loaded = read_image(path, &Limits::default()).expect("a frame can be read");
+        let loaded = read_image(path, &ReadOptions::default()).expect("a frame can be read");
         matches!(loaded.picture, Picture::Still(_))
     };
     std::hint::black_box(paths.par_iter().filter(|path| decode(path)).count());

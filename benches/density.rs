@@ -11,7 +11,7 @@ use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
 use shibori_benches::{Figures, argument, has_argument};
-use shibori_core::pack::{DenseOptions, Effort, Layout, PackOptions, PageRules, pack};
+use shibori_core::pack::{DenseOptions, Effort, Layout, PackSettings, PageRules, pack};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, Size};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
@@ -82,13 +82,13 @@ fn table((name, counts, make): Kind, is_square: bool, seeds: u64, figures: &Figu
 /// The share covered of one page without any space, and the time it took.
 fn arranged(sizes: &[Size], effort: Effort, square: bool) -> (f64, f64) {
     let max = Size::new(65_536, 65_536);
-    let pages = PageRules { max, square, ..PackOptions::dense().pages };
-    let options = PackOptions {
+    let pages = PageRules { max, square, ..PackSettings::dense().pages };
+    let options = PackSettings {
         layout: Layout::Dense(DenseOptions { share: false, effort, ..DenseOptions::default() }),
         pages,
         margin: 0,
         gutter: 0,
-        ..PackOptions::dense()
+        ..PackSettings::dense()
     };
     let set = frames(sizes);
     let start = Instant::now();

@@ -10,8 +10,8 @@ use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
 use shibori_benches::{Figures, has_argument};
-use shibori_core::check::Limits;
-use shibori_core::clip::{Clip, Span, add_clips};
+use shibori_core::check::Thresholds;
+use shibori_core::clip::{Clip, FrameDuration, add_clips};
 use shibori_core::cut::detect_grid;
 use shibori_core::shape::{
     CanvasRule, FrameOverride, OverrideKind, Trim, TrimScope, apply_overrides, set_canvas, trim,
@@ -138,7 +138,8 @@ fn frames(count: usize) -> FrameSet {
 fn clips(count: usize) -> FrameSet {
     let set = frames(count);
     let clip = |places: &[usize]| {
-        let spans: Vec<(usize, Span)> = places.iter().map(|&at| (at, Span::DEFAULT)).collect();
+        let spans: Vec<(usize, FrameDuration)> =
+            places.iter().map(|&at| (at, FrameDuration::DEFAULT)).collect();
         let sprite = set.frames()[places[0]].sprite().clone();
         Clip::from_durations(sprite, name("walk".to_owned()), &spans).expect("it has frames")
     };
@@ -197,7 +198,7 @@ fn adjust_all(count: usize) -> f64 {
 
 fn check_all(count: usize) -> f64 {
     let set = clips(count);
-    timed(|| check::check(&set, &Limits::default()))
+    timed(|| check::check(&set, &Thresholds::default()))
 }
 
 fn pack_low(count: usize) -> f64 {

@@ -13,7 +13,7 @@ use rayon::prelude::*;
 use shibori_benches::{Figures, argument, median, peak_memory, timed};
 use shibori_core::pack::{Atlas, ColorFinish, paint};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
-use shibori_formats::decode::{Limits, image as read_image, source};
+use shibori_formats::decode::{ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::Transaction;
 use shibori_pipeline::options::PackOptions;
@@ -47,7 +47,7 @@ fn main() {
         let options = Mode::Usual.options();
         let (mut read, mut packed) = (None, None);
         let parts = [
-            timed(|| read = Some(source(&set, &Limits::default()).expect("the set can be read").set)),
+            timed(|| read = Some(source(&set, &ReadOptions::default()).expect("the set can be read").set)),
             timed(|| {
                 packed = pack(&[Source::frames("set", read.take().expect("read above"))], &options, &cx).ok();
             }),
@@ -128,7 +128,7 @@ fn floor(set: &Path, atlas: &Atlas, folder: &Path, mode: Mode) -> usize {
     let mut files: Vec<_> =
         std::fs::read_dir(set).expect("it was written").flatten().map(|e| e.path()).collect();
     files.retain(|path| path.extension().is_some_and(|ending| ending == "png"));
-    files.par_iter().for_each(|path| drop(read_image(path, &Limits::default())));
+    files.par_iter().for_each(|path| drop(read_image(path, &ReadOptions::default())));
     let pages = (0..atlas.pages().len()).into_par_iter().map(|at| {
         let page = paint(atlas, at, None, ColorFinish::default());
         let mut bytes = Vec::new();

@@ -11,7 +11,7 @@ use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
 use shibori_core::shape::{AlignOptions, AlignTo, align};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
-use shibori_formats::decode::{Limits, Picture, image as read_image, source};
+use shibori_formats::decode::{Picture, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
@@ -27,7 +27,7 @@ fn main() {
         strew(&own);
     }
     let folder = given.as_deref().unwrap_or(&own);
-    let set = source(folder, &Limits::default()).expect("the frames can be read").set;
+    let set = source(folder, &ReadOptions::default()).expect("the frames can be read").set;
     let (mut ours, mut floor) = (Vec::new(), Vec::new());
     let options = AlignOptions::to(AlignTo::Match);
     let mut shifts = Vec::new();
@@ -104,7 +104,7 @@ fn decode(folder: &Path) {
     let paths = entries.map(|entry| entry.path());
     let paths: Vec<_> = paths.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
     let decode = |path: &PathBuf| {
-        let loaded = read_image(path, &Limits::default()).expect("a frame can be read");
+        let loaded = read_image(path, &ReadOptions::default()).expect("a frame can be read");
         matches!(loaded.picture, Picture::Still(_))
     };
     std::hint::black_box(paths.par_iter().filter(|path| decode(path)).count());

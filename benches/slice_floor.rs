@@ -11,7 +11,7 @@ use image::{RgbaImage, imageops};
 use rayon::prelude::*;
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, detect_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
-use shibori_formats::decode::{Limits, Picture, image as read_image, source};
+use shibori_formats::decode::{Picture, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::Transaction;
 
@@ -36,8 +36,8 @@ fn main() {
     for _ in 0..ROUNDS {
         ours.push(timed(|| slice(&sheet, &folder)));
         floor.push(timed(|| codec_only(&sheet)));
-        decode.push(timed(|| drop(read_image(&sheet, &Limits::default()))));
-        let Ok(loaded) = read_image(&sheet, &Limits::default()) else { continue };
+        decode.push(timed(|| drop(read_image(&sheet, &ReadOptions::default()))));
+        let Ok(loaded) = read_image(&sheet, &ReadOptions::default()) else { continue };
         let Picture::Still(pixels) = loaded.picture else { continue };
         find.push(timed(|| drop(detect_grid(&pixels))));
     }
@@ -74,7 +74,7 @@ fn main() {
 /// The demo's frogs and herons, each eight times as large, in cells of 256x256.
 fn make_sheet() -> RgbaImage {
     let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/cli/demo/art/frog.png");
-    let set = source(&art, &Limits::default()).expect("demo art can be read").set;
+    let set = source(&art, &ReadOptions::default()).expect("demo art can be read").set;
     let frog = set.frames()[0].pixels().to_image();
     let mut sheet = RgbaImage::new(4096, 3584);
     for at in 0..224 {
@@ -103,7 +103,7 @@ fn grid(size: shibori_core::Size) -> Grid {
 }
 
 fn slice(sheet: &Path, folder: &Path) {
-    let loaded = read_image(sheet, &Limits::default()).expect("the sheet can be read");
+    let loaded = read_image(sheet, &ReadOptions::default()).expect("the sheet can be read");
     let Picture::Still(pixels) = loaded.picture else { return };
     let cut = cut_cells(&pixels, &grid(pixels.size()), &CellChoice::default()).expect("all cells are taken");
     let frames = cut.into_frames(&Name::new("frog").expect("a name"), "sheet.png").expect("cells are frames");
@@ -115,7 +115,7 @@ fn slice(sheet: &Path, folder: &Path) {
 }
 
 fn codec_only(sheet: &Path) {
-    let loaded = read_image(sheet, &Limits::default()).expect("the sheet can be read");
+    let loaded = read_image(sheet, &ReadOptions::default()).expect("the sheet can be read");
     let Picture::Still(pixels) = loaded.picture else { return };
     let image = pixels.to_image();
     let bytes: usize = (0..224u32)

@@ -5,7 +5,7 @@ use std::path::Path;
 use image::{Rgba, RgbaImage, imageops};
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Pair, Size};
-use shibori_formats::decode::{Limits, source};
+use shibori_formats::decode::{ReadOptions, source};
 
 use crate::random::Random;
 
@@ -72,7 +72,7 @@ impl Art {
     pub(crate) fn load() -> Self {
         let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/cli/demo/art");
         let cut = |file: &str, width: u32, height: u32| -> Vec<RgbaImage> {
-            let set = source(&folder.join(file), &Limits::default()).expect("demo art can be read").set;
+            let set = source(&folder.join(file), &ReadOptions::default()).expect("demo art can be read").set;
             let frames: Vec<RgbaImage> = set.frames().iter().map(|f| f.pixels().to_image()).collect();
             frames
                 .iter()
@@ -99,7 +99,7 @@ impl Art {
             std::fs::read_dir(folder).expect("a folder").flatten().map(|e| e.path()).collect();
         folders.sort();
         for folder in folders.iter().filter(|path| path.is_dir()) {
-            let set = source(folder, &Limits::default()).expect("frames can be read").set;
+            let set = source(folder, &ReadOptions::default()).expect("frames can be read").set;
             let frames: Vec<RgbaImage> =
                 set.frames().iter().take(MOST_FRAMES).map(|f| f.pixels().to_image()).collect();
             let is_full = |frame: &&RgbaImage| frame.pixels().all(|pixel| pixel[3] == 255);

@@ -19,7 +19,7 @@ use shibori_core::{
 };
 use shibori_formats::export::{ExportSource, render};
 use shibori_formats::manifest;
-use shibori_formats::decode::{self, Limits};
+use shibori_formats::decode::{self, ReadOptions};
 use shibori_formats::store::{self, Policy, Transaction};
 use shibori_formats::encode;
 use shibori_pipeline::build::{Build, FailureCollector};
@@ -47,8 +47,8 @@ fn file(name: &str, data: &[u8]) -> PathBuf {
     path
 }
 
-fn limits() -> Limits {
-    Limits { pixels: 1 << 20, memory: Budget::of(1 << 28), ..Limits::default() }
+fn limits() -> ReadOptions {
+    ReadOptions { pixels: 1 << 20, memory: Budget::of(1 << 28), ..ReadOptions::default() }
 }
 
 fn name(text: &str) -> Name {
@@ -73,7 +73,7 @@ pub fn picture(data: &[u8]) {
     for name in ["picture.png", "picture.tga"] {
         let path = file(name, data);
         for accept_truncated in [false, true] {
-            let _ = decode::image(&path, &Limits { accept_truncated, ..limits() });
+            let _ = decode::image(&path, &ReadOptions { accept_truncated, ..limits() });
         }
     }
 }

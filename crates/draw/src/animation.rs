@@ -10,14 +10,14 @@ use image::{Rgba, RgbaImage, imageops};
 
 use crate::surface::{PixelLimitError, PixelLimits, Surface, ink};
 use crate::{Overlay, overlay, text};
-use shibori_core::clip::{Clip, Span, Step};
+use shibori_core::clip::{Clip, FrameDuration, Step};
 use shibori_core::parallel;
 use shibori_core::shape::mirrored;
 use shibori_core::{Color, Frame, FrameSet, Mirror, Pixels, Rect, RenderedAnimation, Size, ValueError};
 
 /// How an animation is drawn.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct AnimationOptions {
+pub struct AnimationStyle {
     /// How large a pixel is drawn; 0 counts as 1.
     pub zoom: u32,
     /// What is behind the frames.
@@ -90,7 +90,7 @@ impl fmt::Display for Backdrop {
 pub fn render_clip(
     set: &FrameSet,
     clip: &Clip,
-    options: AnimationOptions,
+    options: AnimationStyle,
 ) -> Result<RenderedAnimation, PixelLimitError> {
     let scene = ClipRenderer::new(set, clip, options);
     let size = scene.size();
@@ -118,7 +118,7 @@ const LABEL: u32 = text::LINE + 2;
 pub fn render_clips(
     set: &FrameSet,
     clips: &[&Clip],
-    options: AnimationOptions,
+    options: AnimationStyle,
 ) -> Result<RenderedAnimation, PixelLimitError> {
     let scenes: Vec<ClipRenderer> = clips.iter().map(|clip| ClipRenderer::new(set, clip, options)).collect();
     // Rather wide than high: two of a size stand beside each other.
@@ -158,7 +158,7 @@ pub fn render_clips(
 
 /// Which step each clip shows, and for how long, until the longest has played once. Times are exact where the clips have
 /// a common clock, else to the nearest millisecond.
-fn merge_timelines(clips: &[&Clip]) -> Vec<(Vec<usize>, Span)> {
+fn merge_timelines(clips: &[&Clip]) -> Vec<(Vec<usize>, FrameDuration)> {
     const FINEST: u64 = 1_000_000;
     let common = clips.iter().fold(1u64, |clock, clip| {
         let scale = u64::from(clip.timescale());
@@ -192,7 +192,7 @@ fn merge_timelines(clips: &[&Clip]) -> Vec<(Vec<usize>, Span)> {
     while time < longest {
         let next = ends.iter().map(|ends| next_after(ends, time)).min().unwrap_or(longest).min(longest);
         let shown = ends.iter().map(|ends| step_at(ends, time)).collect();
-        let span = Span::new((next - time) as u32, clock as u32).unwrap_or(Span::DEFAULT);
+        let span = FrameDuration::new((next - time) as u32, clock as u32).unwrap_or(FrameDuration::DEFAULT);
         moments.push((shown, span));
         time = next;
     }
@@ -204,11 +204,11 @@ struct ClipRenderer<'a> {
     poses: Vec<PosedFrame>,
     frames: Vec<(&'a Frame, bool)>,
     screen: PivotExtent,
-    options: AnimationOptions,
+    options: AnimationStyle,
 }
 
 impl<'a> ClipRenderer<'a> {
-    fn new(set: &'a FrameSet, clip: &Clip, options: AnimationOptions) -> Self {
+    fn new(set: &'a FrameSet, clip: &Clip, options: AnimationStyle) -> Self {
         let steps = clip.played_steps();
         let frames: Vec<(&Frame, bool)> =
             steps.iter().map(|step| (&set.frames()[step.frame], step.mirror)).collect();
@@ -319,7 +319,7 @@ mod tests {
     #[test]
     fn the_pivot_stays_put_whatever_the_canvas() {
         let set = with_clips(dotted(&[(4, 4), (6, 3), (2, 9)]), &["a = 0-2"]);
-        let animation = render_clip(&set, &set.clips()[0], AnimationOptions::default()).unwrap();
+        let animation = render_clip(&set, &set.clips()[0], AnimationStyle::default()).unwrap();
         assert_eq!(animation.images[0].0.dimensions(), (6, 9));
         assert_eq!(dots(&animation), [(5, 8); 3]);
     }
@@ -328,7 +328,7 @@ mod tests {
     fn a_mirrored_step_turns_about_the_pivot_and_a_bounce_is_written_out() {
         let set = with_clips(dotted(&[(4, 1), (4, 1), (4, 1)]), &["a = 0-2 bounce mirror"]);
         let animation =
-            render_clip(&set, &set.clips()[0], AnimationOptions { zoom: 1, ..AnimationOptions::default() })
+            render_clip(&set, &set.clips()[0], AnimationStyle { zoom: 1, ..AnimationStyle::default() })
                 .unwrap();
         // The dot's pixel starts at the pivot, so mirrored it ends there.
         assert_eq!(animation.images.len(), 4);
@@ -344,14 +344,14 @@ mod tests {
             merge_timelines(&clips).into_iter().map(|(shown, span)| (shown, span.millis())).collect();
         // a: 100, 200, 300; b: 100 (its default), 250.
         assert_eq!(told, [(vec![0, 0], 100.0), (vec![1, 1], 100.0), (vec![2, 1], 50.0), (vec![2, 0], 50.0)]);
-        assert_eq!(render_clips(&set, &clips, AnimationOptions::default()).unwrap().images.len(), 4);
+        assert_eq!(render_clips(&set, &clips, AnimationStyle::default()).unwrap().images.len(), 4);
     }
 
     #[test]
     fn pictures_without_room_are_refused() {
         let set = with_clips(dotted(&[(2, 2), (3, 2), (4, 2)]), &["a = 0-2"]);
         let with = |limits| {
-            render_clip(&set, &set.clips()[0], AnimationOptions { limits, ..AnimationOptions::default() })
+            render_clip(&set, &set.clips()[0], AnimationStyle { limits, ..AnimationStyle::default() })
         };
         let size = Size::from(with(PixelLimits::default()).unwrap().images[0].0.dimensions());
         let area = size.area();
@@ -370,7 +370,7 @@ mod tests {
         let animation = render_clip(
             &set,
             &set.clips()[0],
-            AnimationOptions { zoom: 3, backdrop: Backdrop::Checker, ..AnimationOptions::default() },
+            AnimationStyle { zoom: 3, backdrop: Backdrop::Checker, ..AnimationStyle::default() },
         )
         .unwrap();
         let red = animation.images[0].0.pixels().filter(|pixel| pixel[0] == 200).count();

@@ -16,7 +16,7 @@ use shibori_core::{Frame, FrameSet, Mirror, Rect, Size};
 
 /// How contact sheets are drawn.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct ContactOptions {
+pub struct ContactStyle {
     /// The widest it may become, in pixels.
     pub width: u32,
     /// The tallest one may become, in pixels, unless one line of frames is taller.
@@ -29,7 +29,7 @@ pub struct ContactOptions {
     pub limits: PixelLimits,
 }
 
-impl Default for ContactOptions {
+impl Default for ContactStyle {
     fn default() -> Self {
         Self {
             width: 1280,
@@ -71,7 +71,7 @@ struct Thumbnail {
 ///
 /// # Errors
 /// Where there is no room for the sheets.
-pub fn draw_contact(set: &FrameSet, options: ContactOptions) -> Result<Vec<RgbaImage>, PixelLimitError> {
+pub fn draw_contact(set: &FrameSet, options: ContactStyle) -> Result<Vec<RgbaImage>, PixelLimitError> {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
     let key = options.overlay.legend_entries();
@@ -364,7 +364,7 @@ mod tests {
         frames.push(frame(30, Size::new(4000, 16)));
         frames.push(frame(31, Size::new(16, 4000)));
         let set = FrameSet::new(frames, Vec::new()).unwrap();
-        let sheets = draw_contact(&set, ContactOptions::default()).unwrap();
+        let sheets = draw_contact(&set, ContactStyle::default()).unwrap();
         let pixels: u64 =
             sheets.iter().map(|sheet| u64::from(sheet.width()) * u64::from(sheet.height())).sum();
         assert!(sheets.len() <= 3 && pixels < 3 * 4100 * 4100, "{} sheets, {pixels} px", sheets.len());
@@ -388,7 +388,7 @@ mod tests {
     #[test]
     fn each_pixel_is_drawn_as_one_square() {
         let set = rows("koi", &[3]);
-        let options = ContactOptions { zoom: Some(5), ..ContactOptions::default() };
+        let options = ContactStyle { zoom: Some(5), ..ContactStyle::default() };
         let sheet = draw_contact(&set, options).unwrap().remove(0);
         for frame in set.frames() {
             let color = frame.pixels().get(0, 0).unwrap();
@@ -401,10 +401,10 @@ mod tests {
     fn what_is_too_much_for_one_sheet_continues_on_the_next() {
         let set = with_clips(rows("frog", &[40, 40, 3]), &["sit = 0-39", "leap = 40-79"]);
         for height in [1, 200, 300, 500, 4096] {
-            let options = ContactOptions { width: 300, height, ..ContactOptions::default() };
+            let options = ContactStyle { width: 300, height, ..ContactStyle::default() };
             let sections = sections(&set);
             let sheets = sheets(&set, &sections, 2, (options.width, options.height));
-            let drawn = draw_contact(&set, ContactOptions { zoom: Some(2), ..options }).unwrap();
+            let drawn = draw_contact(&set, ContactStyle { zoom: Some(2), ..options }).unwrap();
             assert_eq!(drawn.len(), sheets.len());
             let shown: Vec<_> = sheets
                 .iter()

@@ -21,12 +21,12 @@ mod surface;
 mod test_sets;
 mod text;
 
-pub use animation::{AnimationOptions, Backdrop, BackdropError, render_clip, render_clips};
-pub use contact::{ContactOptions, draw_contact};
+pub use animation::{AnimationStyle, Backdrop, BackdropError, render_clip, render_clips};
+pub use contact::{ContactStyle, draw_contact};
 pub use cut::{CutPicture, CutPlan, draw_cut};
 pub use drift::draw_drift;
 pub use guide::{Guide, draw_guide, guide_svg};
-pub use onion::{OnionOptions, draw_onion};
+pub use onion::{OnionStyle, draw_onion};
 pub use overlay::Overlay;
 pub use pages::{PagePlan, PlannedFrame, draw_pages};
 pub use surface::{PixelLimitError, PixelLimits};

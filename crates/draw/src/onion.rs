@@ -17,7 +17,7 @@ use shibori_core::{Frame, FrameSet, Pixels, Point, Rect, Size};
 
 /// How an onion skin is drawn.
 #[derive(Clone, Copy, Debug)]
-pub struct OnionOptions {
+pub struct OnionStyle {
     /// The widest it may become, in pixels.
     pub width: u32,
     /// How large a pixel is drawn; where not given, as large as fits.
@@ -48,7 +48,7 @@ fn ramp(at: f64) -> Rgba<u8> {
 ///
 /// # Errors
 /// Where there is no room for the picture.
-pub fn draw_onion(set: &FrameSet, options: OnionOptions) -> Result<RgbaImage, PixelLimitError> {
+pub fn draw_onion(set: &FrameSet, options: OnionStyle) -> Result<RgbaImage, PixelLimitError> {
     let panels = panels(set);
     let columns = if panels.len() == 1 { 1 } else { 2 };
     let room = (options.width / columns).saturating_sub(2 * MARGIN).max(64);
@@ -302,7 +302,7 @@ mod tests {
         let panels = panels(&set);
         assert_eq!(panels.len(), 1);
         assert_eq!(panels[0].canvas(), Size::new(6, 4));
-        let options = OnionOptions { width: 640, zoom: Some(3), boxes: true, limits: PixelLimits::default() };
+        let options = OnionStyle { width: 640, zoom: Some(3), boxes: true, limits: PixelLimits::default() };
         let picture = draw_onion(&set, options).unwrap();
         // Every step's own color is somewhere on it.
         for at in [0.0, 0.5, 1.0] {

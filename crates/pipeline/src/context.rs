@@ -8,7 +8,7 @@ use serde_json::Value;
 use shibori_core::{FrameSet, Lease};
 use shibori_draw::{PixelLimitError, PixelLimits};
 use shibori_formats::ReadProblem;
-use shibori_formats::decode::Limits;
+use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::{self, Policy, Transaction};
 
 use crate::steps::CheckReport;
@@ -58,7 +58,7 @@ pub enum Task {
 
 /// What surrounds a run.
 pub struct Context<'a> {
-    limits: Limits,
+    limits: ReadOptions,
     /// The folder in which relative paths begin; empty for the current one.
     pub base: PathBuf,
     observer: &'a dyn Observer,
@@ -80,14 +80,14 @@ impl<'a> Context<'a> {
     /// The same with other rules for what may be replaced.
     pub fn with_policy(observer: &'a dyn Observer, policy: Policy) -> Self {
         let run = Transaction::new(policy);
-        let limits = Limits { staged: run.staged().clone(), ..Limits::default() };
+        let limits = ReadOptions { staged: run.staged().clone(), ..ReadOptions::default() };
         Self { limits, base: PathBuf::new(), observer, run }
     }
 
     /// The same with other limits.
-    pub fn within(self, limits: Limits) -> Self {
+    pub fn within(self, limits: ReadOptions) -> Self {
         let run = self.run.with_memory(limits.memory.clone());
-        let limits = Limits { staged: run.staged().clone(), ..limits };
+        let limits = ReadOptions { staged: run.staged().clone(), ..limits };
         Self { run, limits, ..self }
     }
 
@@ -97,7 +97,7 @@ impl<'a> Context<'a> {
     }
 
     /// How much a file may ask for.
-    pub fn limits(&self) -> &Limits {
+    pub fn limits(&self) -> &ReadOptions {
         &self.limits
     }
 

@@ -54,7 +54,7 @@ pub enum Change {
     /// Hold a point of the drawing still through each clip.
     Align(AlignOptions),
     /// Put frames that never shared a canvas on one, by this point of each.
-    Gather(Option<Anchor>),
+    Coregister(Option<Anchor>),
     /// Move drawings frame by frame, as a list says.
     Shift(Vec<FrameOverride>),
     /// Set the pivot.
@@ -64,7 +64,7 @@ pub enum Change {
     /// Keep only what shows.
     Trim(Trim),
     /// Make each canvas what its frame keeps.
-    Fit,
+    FitCanvas,
     /// Set a pivot that is a place of the canvas anew, since the canvas is another one.
     PlacePivot(Anchor, PivotPer),
     /// Set a box; one for a clip covers at least this share of its solid pixels.
@@ -74,7 +74,7 @@ pub enum Change {
     /// Cover drawings with a polygon of at most this many corners, taking pixels up to an alpha as empty.
     Polygon(u32, u8),
     /// Set pivots, boxes and nine-slices frame by frame.
-    Places(Vec<FrameOverride>),
+    Override(Vec<FrameOverride>),
     /// Take the notes of registration marks away.
     ForgetMarks,
 }
@@ -120,17 +120,17 @@ impl Change {
             Self::Mirror(_) => 8,
             Self::Scale(..) => 9,
             Self::Align(_) => 10,
-            Self::Gather(_) => 11,
+            Self::Coregister(_) => 11,
             Self::Shift(_) => 12,
             Self::Pivot(..) => 13,
             Self::Canvas(_) => 14,
             Self::Trim(_) => 15,
-            Self::Fit => 16,
+            Self::FitCanvas => 16,
             Self::PlacePivot(..) => 17,
             Self::Box(..) => 18,
             Self::Nine(_) => 19,
             Self::Polygon(..) => 20,
-            Self::Places(_) => 21,
+            Self::Override(_) => 21,
             Self::ForgetMarks => 22,
         }
     }
@@ -210,7 +210,7 @@ impl Plan {
         let mut may_be_outside = false;
         for change in self.changes {
             debug!(?change, frames = done.set.frames().len());
-            may_be_outside |= matches!(change, Change::Pivot(..) | Change::Places(_));
+            may_be_outside |= matches!(change, Change::Pivot(..) | Change::Override(_));
             apply(&mut done, change, cx)?;
         }
         if may_be_outside {
@@ -260,7 +260,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             };
             moved
         }
-        Change::Gather(anchor) => {
+        Change::Coregister(anchor) => {
             let pivoted = match anchor {
                 None | Some(Anchor::Feet) => {
                     let (standing, together) = coregister_pivots(set)?;
@@ -285,11 +285,11 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         }
         Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
         Change::Trim(how) => trim(set, how)?,
-        Change::Fit => set_canvas(set, CanvasRule::Fit)?,
+        Change::FitCanvas => set_canvas(set, CanvasRule::Fit)?,
         Change::Box(spec, share) => apply_box(done, set, &spec, share)?,
         Change::Nine(rule) => set_nine(set, rule)?,
         Change::Polygon(corners, alpha) => set_polygons(set, corners, alpha)?,
-        Change::Places(lines) => apply_overrides(set, &lines)?,
+        Change::Override(lines) => apply_overrides(set, &lines)?,
         Change::ForgetMarks => forget_marks(set)?,
     };
     cx.count(&done.set);

@@ -6,7 +6,7 @@ use std::path::Path;
 use image::{Rgba, RgbaImage};
 use serde_json::Value;
 use shibori_core::{ByteSize, FrameSet};
-use shibori_formats::decode::{Limits, source};
+use shibori_formats::decode::{ReadOptions, source};
 use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;
@@ -42,7 +42,7 @@ fn frames(recipe: &str, output: &str) -> FrameSet {
     let home = project(recipe);
     let wrong = built(&home, &RunOptions::default()).unwrap();
     assert!(wrong.is_empty(), "{wrong:?}");
-    source(&home.path().join("build").join(output), &Limits::default()).unwrap().set
+    source(&home.path().join("build").join(output), &ReadOptions::default()).unwrap().set
 }
 
 fn failure(recipe: &str) -> String {
@@ -132,7 +132,7 @@ fn what_one_step_writes_another_may_read() {
     built(&home, &RunOptions::default()).unwrap();
     sheet(4, 77).save(home.path().join("walk.qoi")).unwrap();
     built(&home, &RunOptions::default()).unwrap();
-    let set = source(&home.path().join("build/a.json"), &Limits::default()).unwrap().set;
+    let set = source(&home.path().join("build/a.json"), &ReadOptions::default()).unwrap().set;
     assert!(
         set.frames().iter().all(|frame| frame
             .restored()
@@ -212,7 +212,7 @@ fn sprites_of_two_builds(home: &TempDir, atlas: &str) -> [Vec<String>; 2] {
     [0, 1].map(|_| {
         let wrong = built(home, &RunOptions::default()).unwrap();
         assert!(wrong.is_empty(), "{wrong:?}");
-        let set = source(&home.path().join(atlas), &Limits::default()).unwrap().set;
+        let set = source(&home.path().join(atlas), &ReadOptions::default()).unwrap().set;
         set.sprites().iter().map(ToString::to_string).collect()
     })
 }
@@ -246,7 +246,7 @@ fn a_file_that_several_patterns_find_is_read_once() {
         "[sprite.all]\nfrom = [\"*.qoi\", \"walk.qoi\", \"w*.qoi\", \"./**\"]\nslice = { cell = \"16x16\" }\n[atlas.a]\nuse = \"all\"\n",
     );
     assert!(built(&home, &RunOptions::default()).unwrap().is_empty());
-    let set = source(&home.path().join("build/a.json"), &Limits::default()).unwrap().set;
+    let set = source(&home.path().join("build/a.json"), &ReadOptions::default()).unwrap().set;
     assert_eq!(set.frames().len(), 9);
 }
 
@@ -328,7 +328,7 @@ fn an_atlas_with_a_star_is_one_for_each_sprite() {
     for file in ["chars-alk.json", "chars-ave.json", "chars-alk.css", "chars-ave.css", "one/leap.json"] {
         assert!(home.path().join("build").join(file).is_file(), "{file}");
     }
-    let set = source(&home.path().join("build/chars-ave.json"), &Limits::default()).unwrap().set;
+    let set = source(&home.path().join("build/chars-ave.json"), &ReadOptions::default()).unwrap().set;
     assert_eq!(set.sprites().len(), 1);
     let twice = format!("{CHARACTERS}[atlas.\"a-*\"]\nuse = \"npc-*\"\n[atlas.a-ave]\nuse = \"npc-alk\"\n");
     assert!(matches!(fault(&twice), Fault::TwoAtlases { .. } | Fault::TwoOutputs { .. }));

@@ -19,7 +19,7 @@ use std::process::ExitCode;
 
 use image::{RgbaImage, imageops};
 use shibori_core::RenderedAnimation;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 use shibori_formats::encode;
 use shibori_formats::store::{Policy, Transaction};
 
@@ -47,7 +47,7 @@ pub(crate) fn sheet(rows: &[Vec<RgbaImage>]) -> RgbaImage {
 
 /// An animation that plays forever; times in milliseconds.
 pub(crate) fn animation(images: Vec<(RgbaImage, u32)>) -> RenderedAnimation {
-    let timed = |(image, ms)| (image, Span::new(ms, 1000).expect("a time over 0"));
+    let timed = |(image, ms)| (image, FrameDuration::new(ms, 1000).expect("a time over 0"));
     RenderedAnimation { images: images.into_iter().map(timed).collect(), plays: 0 }
 }
 

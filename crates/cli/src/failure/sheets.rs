@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use shibori_core::cut::{Across, CutError, Grid, nearest_divisors};
+use shibori_core::cut::{Axis, CutError, Grid, nearest_divisors};
 use shibori_core::{Area, Size};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::SheetError;
@@ -116,7 +116,7 @@ fn cut_hint(error: &CutError) -> Option<String> {
 }
 
 /// "250 px divides into 5 columns of 50 or 10 of 25; ", or nothing where it divides into nothing.
-fn describe_divisors(across: Across, length: u32, asked: u32, gutter: u32) -> String {
+fn describe_divisors(across: Axis, length: u32, asked: u32, gutter: u32) -> String {
     let whole = length + gutter * (asked - 1);
     let cell = |count: u32| (whole - gutter * (count - 1)) / count;
     match nearest_divisors(length, asked, gutter)[..] {

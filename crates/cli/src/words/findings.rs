@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use shibori_core::check::{Finding, Level, Remedy, Seen, Sides};
+use shibori_core::check::{Finding, Level, Observation, Remedy, Sides};
 use shibori_core::clip::Clip;
 use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_sharing_frames};
 use shibori_formats::manifest::SET_FILE;
@@ -206,23 +206,23 @@ fn finding_report(set: &FrameSet, path: &Path, here: &Path, finding: &Finding) -
 fn message(set: &FrameSet, finding: &Finding) -> String {
     let clip = finding.clip.as_ref().map(ToString::to_string).unwrap_or_default();
     match finding.seen {
-        Seen::Touches { pixels, sides } => {
+        Observation::Touches { pixels, sides } => {
             format!(
                 "is flat along {pixels} px of the {} edge of its canvas: it may be cut off there",
                 list_sides(sides)
             )
         }
-        Seen::Neighbor { area, sides } => {
+        Observation::Neighbor { area, sides } => {
             format!(
                 "{area} px at the {} edge are not part of the drawing; they belong to a neighbor",
                 list_sides(sides)
             )
         }
-        Seen::Stray { area, drawing } => format!("{area} stray px next to a drawing of {drawing} px"),
-        Seen::Forgotten { area } => {
+        Observation::Stray { area, drawing } => format!("{area} stray px next to a drawing of {drawing} px"),
+        Observation::Forgotten { area } => {
             format!("contains only {area} px: a blank frame with leftover pixels")
         }
-        Seen::Moved { right, down } => {
+        Observation::Moved { right, down } => {
             let ways: Vec<String> =
                 [describe_offset(right, "right", "left"), describe_offset(down, "down", "up")]
                     .into_iter()
@@ -236,7 +236,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                 if is_up_only { "; fine if it is a hop" } else { "" }
             )
         }
-        Seen::Slides { right, down } => {
+        Observation::Slides { right, down } => {
             let ways: Vec<String> =
                 [describe_offset(right, "right", "left"), describe_offset(down, "down", "up")]
                     .into_iter()
@@ -244,21 +244,21 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                     .collect();
             format!("the figure slides {} during '{clip}' and jumps back when it loops", ways.join(" and "))
         }
-        Seen::Size { factor } => format!(
+        Observation::Size { factor } => format!(
             "the figure is {:.0}% the size it has in the other frames of '{clip}'",
             (factor * 100.0).round(),
         ),
-        Seen::Border { color, pixels } => {
+        Observation::Border { color, pixels } => {
             format!("has a border of {color}, {pixels} px wide, on all four sides")
         }
-        Seen::Short { step, millis } => format!(
+        Observation::Short { step, millis } => format!(
             "step {step} of '{clip}' lasts {} ms, less than a 60 Hz screen refresh (16.7 ms), so it is skipped at times",
             plain(millis)
         ),
-        Seen::Soft { pixels } => format!("{pixels} semitransparent px in art with hard edges"),
-        Seen::FlatBackground(color) => format!("has a flat background of {color}"),
-        Seen::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} remain"),
-        Seen::OtherCanvas { than } => {
+        Observation::Soft { pixels } => format!("{pixels} semitransparent px in art with hard edges"),
+        Observation::FlatBackground(color) => format!("has a flat background of {color}"),
+        Observation::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} remain"),
+        Observation::OtherCanvas { than } => {
             let (canvas, other) = (set.frames()[finding.frame].canvas(), &set.frames()[than]);
             format!(
                 "has a {canvas} px canvas, but '{}' in the same clip has {} px",
@@ -266,11 +266,11 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                 other.canvas()
             )
         }
-        Seen::NoCompanion { like, example } => {
+        Observation::NoCompanion { like, example } => {
             let name = |at: usize| set.frames()[at].name();
             format!("has no companion, but '{}' has '{}'", name(like), name(example))
         }
-        Seen::OtherCompanion { base } => {
+        Observation::OtherCompanion { base } => {
             let base = &set.frames()[base];
             format!(
                 "is {} px, but its base frame '{}' is {} px",
@@ -279,14 +279,14 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                 base.canvas()
             )
         }
-        Seen::CompanionPage { ref file, found: None, .. } => {
+        Observation::CompanionPage { ref file, found: None, .. } => {
             format!("its page's companion '{file}' is missing")
         }
-        Seen::CompanionPage { ref file, found: Some(found), wanted } => {
+        Observation::CompanionPage { ref file, found: Some(found), wanted } => {
             format!("its page's companion '{file}' is {found} px, but the page is {wanted} px")
         }
-        Seen::Nothing => format!("is blank, so the figure blinks in '{clip}'"),
-        Seen::Repeats { before } => {
+        Observation::Nothing => format!("is blank, so the figure blinks in '{clip}'"),
+        Observation::Repeats { before } => {
             format!("is identical to '{}', the frame before it", set.frames()[before].name())
         }
     }

@@ -7,7 +7,7 @@ use assert_cmd::Command;
 use image::RgbaImage;
 use serde_json::Value;
 use shibori_core::{FrameSet, Pixels};
-use shibori_formats::decode::{Limits, source};
+use shibori_formats::decode::{ReadOptions, source};
 use tempfile::TempDir;
 
 /// A folder of its own for one test.
@@ -73,7 +73,7 @@ impl Env {
     /// The frames of anything the program can read.
     #[track_caller]
     pub(crate) fn frames(&self, name: &str) -> FrameSet {
-        source(&self.path(name), &Limits::default()).unwrap().set
+        source(&self.path(name), &ReadOptions::default()).unwrap().set
     }
 
     pub(crate) fn image(&self, name: &str) -> RgbaImage {

@@ -1,7 +1,7 @@
 //! A frame that shows nothing within a clip: a cell that was cut too many, or a drawing that was lost. The figure blinks.
 
 use crate::FrameSet;
-use crate::check::{Finding, Remedy, Rule, Seen, frames_of};
+use crate::check::{Finding, Observation, Remedy, Rule, frames_of};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let mut findings = Vec::new();
@@ -20,7 +20,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             at: None,
             value: 0.0,
             limit: 1.0,
-            seen: Seen::Nothing,
+            seen: Observation::Nothing,
             remedy: Remedy::LeaveOut,
         }));
     }

@@ -2,7 +2,7 @@
 
 use image::Rgba;
 
-use crate::check::{Finding, Remedy, Rule, Seen, frame_finding};
+use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
 use crate::{Color, FrameSet, Pair, Pixels, Size};
 
 /// The widest border, in pixels.
@@ -31,7 +31,7 @@ pub(super) fn find(set: &FrameSet, at: usize) -> Vec<Finding> {
         return Vec::new();
     }
     let color = Color(Rgba([corner[0], corner[1], corner[2], 255]));
-    let seen = Seen::Border { color, pixels: wide };
+    let seen = Observation::Border { color, pixels: wide };
     let finding = frame_finding(set, at, Rule::Border, seen, Remedy::ClearEdge(wide));
     vec![Finding { at: Some(Pair::default()), value: f64::from(wide), ..finding }]
 }

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use crate::check::{Finding, Remedy, Rule, Seen};
+use crate::check::{Finding, Observation, Remedy, Rule};
 use crate::{FrameSet, Size};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
@@ -29,7 +29,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             at: None,
             value: wider,
             limit: 0.0,
-            seen: Seen::OtherCanvas { than: first },
+            seen: Observation::OtherCanvas { than: first },
             remedy: Remedy::Canvas(common),
         });
     }

@@ -2,7 +2,7 @@
 //! and a clip that slides and jumps back when it loops.
 
 use crate::check::figures::Figure;
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, clip_finding, median};
+use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding, median};
 use crate::register::path::{self, JITTER_FACTOR};
 use crate::{Frame, FrameSet, Pair, Point};
 
@@ -16,11 +16,11 @@ const WITH_MASS: f64 = 0.4;
 const SLIDES: f64 = 2.5;
 const JUMPS_BACK: f64 = 2.5;
 
-pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> Vec<Finding> {
+pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Figure<'_>]) -> Vec<Finding> {
     figures.iter().flat_map(|figure| of_figure(set, limits, figure)).collect()
 }
 
-fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Finding> {
+fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Finding> {
     let canvas = |&at: &usize| set.frames()[at].canvas();
     let side = figure.frames.iter().map(canvas).map(|size| size.width.max(size.height)).max().unwrap_or(0);
     let limit = limits.drift.unwrap_or_else(|| path::default_limit(side));
@@ -61,7 +61,7 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
             continue;
         }
         let beyond = |pixels: f64| if pixels.abs() > limit { pixels } else { 0.0 };
-        let seen = Seen::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
+        let seen = Observation::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
         let remedy = Remedy::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
         let finding = clip_finding(figure.clip, number, Rule::Drift, seen, remedy);
         findings.push(Finding { at: spot(&set.frames()[number]), value: far(at), limit, ..finding });
@@ -98,6 +98,7 @@ fn slide(figure: &Figure<'_>, across: &[Option<f64>], down: &[Option<f64>], limi
     let last = *figure.frames.last()?;
     let far = right.abs().max(below.abs());
     let remedy = Remedy::LineUp { keeps_height: below == 0.0 };
-    let finding = clip_finding(figure.clip, last, Rule::Drift, Seen::Slides { right, down: below }, remedy);
+    let finding =
+        clip_finding(figure.clip, last, Rule::Drift, Observation::Slides { right, down: below }, remedy);
     (far > 0.0).then_some(Finding { value: far, limit, ..finding })
 }

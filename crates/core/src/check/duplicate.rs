@@ -1,6 +1,6 @@
 //! Two steps after one another that are different frames with the same picture: one frame held longer says it better.
 
-use crate::check::{Finding, Remedy, Rule, Seen};
+use crate::check::{Finding, Observation, Remedy, Rule};
 use crate::{Frame, FrameSet};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
@@ -20,7 +20,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
                 at: None,
                 value: 1.0,
                 limit: 0.0,
-                seen: Seen::Repeats { before: a },
+                seen: Observation::Repeats { before: a },
                 remedy: Remedy::Hold(number),
             });
         }

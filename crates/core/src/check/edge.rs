@@ -7,7 +7,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use crate::check::{Finding, Remedy, Rule, Seen, Sides, frame_finding, frames_of, median, thinned};
+use crate::check::{Finding, Observation, Remedy, Rule, Sides, frame_finding, frames_of, median, thinned};
 use crate::components::pieces;
 use crate::parallel;
 use crate::{Frame, FrameSet, Pair, Rect};
@@ -148,7 +148,7 @@ impl EdgeContact {
         let sides = [0, 1, 2, 3].map(is_cut);
         let side = sides.iter().position(|&is| is)?;
         let pixels = (0..4).filter(|&side| sides[side]).map(|side| self.runs[side].0).sum();
-        let seen = Seen::Touches { pixels, sides: Sides(sides) };
+        let seen = Observation::Touches { pixels, sides: Sides(sides) };
         let finding = frame_finding(set, at, Rule::TouchesEdge, seen, Remedy::MoreRoom);
         Some(Finding {
             at: Some(self.at[side]),
@@ -172,7 +172,7 @@ impl EdgeContact {
             return Vec::new();
         }
         let told = |&(spot, area, sides): &(Pair, u32, Sides)| {
-            let seen = Seen::Neighbor { area, sides };
+            let seen = Observation::Neighbor { area, sides };
             let finding = frame_finding(set, at, Rule::Neighbor, seen, Remedy::RemoveGroups(area));
             Finding { at: Some(spot), value: f64::from(area), ..finding }
         };

@@ -5,7 +5,7 @@
 use image::Rgba;
 
 use crate::background::{Background, find_background};
-use crate::check::{Finding, Remedy, Rule, Seen, frame_finding};
+use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
 use crate::components::around;
 use crate::parallel;
 use crate::{Color, Frame, FrameSet, Pair};
@@ -29,7 +29,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             && backgrounds.iter().all(|other| *other == Some(color))
         {
             let told = |&at: &usize| {
-                let seen = Seen::FlatBackground(Color(color));
+                let seen = Observation::FlatBackground(Color(color));
                 let finding = frame_finding(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(Color(color)));
                 Finding { at: Some(Pair::default()), value: own.len() as f64, ..finding }
             };
@@ -68,7 +68,7 @@ fn seam(set: &FrameSet, at: usize) -> Option<Finding> {
     let [r, g, b] = [all[first][0], all[first][1], all[first][2]];
     let color = Color(Rgba([r, g, b, 255]));
     let spot = Pair { x: first as u32 % size.width + inset.x, y: first as u32 / size.width + inset.y };
-    let seen = Seen::KeyPixels { pixels: keys.len() as u32, color };
+    let seen = Observation::KeyPixels { pixels: keys.len() as u32, color };
     let finding = frame_finding(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(color));
     Some(Finding { at: Some(spot), value: keys.len() as f64, ..finding })
 }

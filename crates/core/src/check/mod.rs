@@ -108,7 +108,7 @@ impl Level {
 
 /// From where on something is wrong.
 #[derive(Clone, Copy, Debug)]
-pub struct Limits {
+pub struct Thresholds {
     /// Pixels that the figure may stand away from its path; a share of the canvas where nothing is said.
     pub drift: Option<f64>,
     /// How much larger or smaller a figure may be than in the frames beside it, as a share.
@@ -117,7 +117,7 @@ pub struct Limits {
     pub specks: u32,
 }
 
-impl Default for Limits {
+impl Default for Thresholds {
     fn default() -> Self {
         Self { drift: None, size: 0.06, specks: 4 }
     }
@@ -141,7 +141,7 @@ pub struct Finding {
     /// What it should not pass.
     pub limit: f64,
     /// What was seen there.
-    pub seen: Seen,
+    pub seen: Observation,
     /// What fixes it.
     pub remedy: Remedy,
 }
@@ -154,19 +154,21 @@ impl Finding {
     /// How sure it is that it is wrong. A figure that is higher than its neighbors have it may hop.
     pub fn level(&self) -> Level {
         match self.seen {
-            Seen::Moved { right, down } if right == 0.0 && down < 0.0 => Level::Look,
+            Observation::Moved { right, down } if right == 0.0 && down < 0.0 => Level::Look,
             // Small figures shift their weight by as much.
-            Seen::Moved { .. } if self.value <= (SURELY * self.limit).max(SURELY_PIXELS) => Level::Look,
-            Seen::Moved { .. }
-            | Seen::Slides { .. }
-            | Seen::Size { .. }
-            | Seen::Border { .. }
-            | Seen::OtherCompanion { .. }
-            | Seen::CompanionPage { .. }
-            | Seen::Nothing => Level::Wrong,
+            Observation::Moved { .. } if self.value <= (SURELY * self.limit).max(SURELY_PIXELS) => {
+                Level::Look
+            }
+            Observation::Moved { .. }
+            | Observation::Slides { .. }
+            | Observation::Size { .. }
+            | Observation::Border { .. }
+            | Observation::OtherCompanion { .. }
+            | Observation::CompanionPage { .. }
+            | Observation::Nothing => Level::Wrong,
             // One picture on one color may be a panel or a tile.
-            Seen::FlatBackground(_) if self.value > 1.0 => Level::Wrong,
-            Seen::Forgotten { .. } if self.clip.is_some() => Level::Wrong,
+            Observation::FlatBackground(_) if self.value > 1.0 => Level::Wrong,
+            Observation::Forgotten { .. } if self.clip.is_some() => Level::Wrong,
             _ => Level::Look,
         }
     }
@@ -174,7 +176,7 @@ impl Finding {
 
 /// What was seen, with its numbers. Lengths are pixels.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Seen {
+pub enum Observation {
     /// The drawing touches sides of its canvas with this many pixels.
     Touches {
         /// Pixels that touch.
@@ -324,7 +326,7 @@ pub enum Remedy {
 }
 
 /// Everything that looks wrong, rule by rule and frame by frame.
-pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
+pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
     let mut found = parallel::flat(set.frames().len(), |at| {
         let mut found = specks::find(set, at, limits);
         found.extend(border::find(set, at));
@@ -353,19 +355,19 @@ pub fn check(set: &FrameSet, limits: &Limits) -> Vec<Finding> {
 
 /// A companion of an atlas's page that is not there or has another size than the page, by the first frame on that page.
 pub fn companion_page(set: &FrameSet, at: usize, file: &str, found: Option<Size>, wanted: Size) -> Finding {
-    let seen = Seen::CompanionPage { file: file.to_owned(), found, wanted };
+    let seen = Observation::CompanionPage { file: file.to_owned(), found, wanted };
     frame_finding(set, at, Rule::Companion, seen, Remedy::MakeAgain)
 }
 
 /// A finding about a frame by itself, and the clip that shows it first.
-fn frame_finding(set: &FrameSet, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
+fn frame_finding(set: &FrameSet, at: usize, rule: Rule, seen: Observation, remedy: Remedy) -> Finding {
     let (sprite, clip) =
         (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
     Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
 }
 
 /// A finding about a frame in a clip.
-fn clip_finding(clip: &Clip, at: usize, rule: Rule, seen: Seen, remedy: Remedy) -> Finding {
+fn clip_finding(clip: &Clip, at: usize, rule: Rule, seen: Observation, remedy: Remedy) -> Finding {
     let (sprite, clip) = (clip.sprite().clone(), Some(clip.name().clone()));
     Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
 }

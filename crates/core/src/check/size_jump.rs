@@ -4,7 +4,7 @@
 //! others of its clip when it is scaled, it was.
 
 use crate::check::figures::Figure;
-use crate::check::{Finding, Limits, Remedy, Rule, Seen, clip_finding};
+use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding};
 use crate::parallel;
 use crate::register::{best_scale, path};
 use crate::shape::points::SOLID;
@@ -13,7 +13,7 @@ use crate::{Frame, FrameSet, Pair};
 /// Frames whose figure may be scaled are looked at in full: at most this many of a clip.
 const MOST: usize = 16;
 
-pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> Vec<Finding> {
+pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Figure<'_>]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     for figure in figures {
         let found = of_figure(set, limits, figure);
@@ -22,7 +22,7 @@ pub(super) fn find(set: &FrameSet, limits: &Limits, figures: &[Figure<'_>]) -> V
     findings
 }
 
-fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Finding> {
+fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Finding> {
     let logs = |at: &usize| {
         figure.places.get(at)?;
         Some(libm::log(solid(&set.frames()[*at]) as f64) / 2.0)
@@ -54,7 +54,7 @@ fn of_figure(set: &FrameSet, limits: &Limits, figure: &Figure<'_>) -> Vec<Findin
             figure.clip,
             number,
             Rule::SizeJump,
-            Seen::Size { factor },
+            Observation::Size { factor },
             Remedy::Scale(1.0 / factor),
         );
         let spot = set.frames()[number].content(SOLID).map(|rect| Pair { x: rect.x, y: rect.y });

@@ -1,6 +1,6 @@
 //! Half-clear pixels in art of hard edges: what an eraser or a smooth tool left.
 
-use crate::check::{Finding, Remedy, Rule, Seen};
+use crate::check::{Finding, Observation, Remedy, Rule};
 use crate::{FrameSet, Pair};
 
 /// Art with a larger share of half-clear pixels is soft on purpose.
@@ -25,7 +25,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
                 at: soft.first,
                 value: soft.count as f64,
                 limit: 0.0,
-                seen: Seen::Soft { pixels: soft.count },
+                seen: Observation::Soft { pixels: soft.count },
                 remedy: Remedy::HardenAlpha,
             });
         }

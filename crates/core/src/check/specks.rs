@@ -3,7 +3,7 @@
 //! Small art is made of few pixels, so a group counts only where it is small against the drawing too, and sparks that
 //! every frame has many of are no strays.
 
-use crate::check::{Finding, Limits, Remedy, Rule, Seen};
+use crate::check::{Finding, Observation, Remedy, Rule, Thresholds};
 use crate::components::pieces;
 use crate::{FrameSet, Pair};
 
@@ -12,7 +12,7 @@ const SPARKS: usize = 3;
 /// A drawing has at least this many times the pixels of a stray.
 const TIMES: u32 = 12;
 
-pub(super) fn find(set: &FrameSet, at: usize, limits: &Limits) -> Vec<Finding> {
+pub(super) fn find(set: &FrameSet, at: usize, limits: &Thresholds) -> Vec<Finding> {
     let frame = &set.frames()[at];
     if frame.is_blank() {
         return Vec::new();
@@ -32,8 +32,8 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Limits) -> Vec<Finding> {
         let spot = Pair { x: place % width + inset.x, y: place / width + inset.y };
         let area = found.areas[piece as usize];
         let seen = match is_alone {
-            true => Seen::Forgotten { area },
-            false => Seen::Stray { area, drawing: largest },
+            true => Observation::Forgotten { area },
+            false => Observation::Stray { area, drawing: largest },
         };
         let (sprite, clip) = (frame.sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
         let (value, limit) = (f64::from(area), f64::from(limits.specks));

@@ -28,11 +28,11 @@ fn described(set: &FrameSet) -> Vec<String> {
         let spot = f.at.map(|at| format!(" at {at}")).unwrap_or_default();
         format!("{} {}{spot}: {}", f.rule, set.frames()[f.frame].name(), seen(f.seen.clone()))
     };
-    check(set, &Limits::default()).iter().map(tell).collect()
+    check(set, &Thresholds::default()).iter().map(tell).collect()
 }
 
 /// What was seen, short.
-fn seen(seen: Seen) -> String {
+fn seen(seen: Observation) -> String {
     let sides = |Sides(sides): Sides| {
         ["left", "right", "top", "bottom"]
             .iter()
@@ -43,11 +43,15 @@ fn seen(seen: Seen) -> String {
             .join(" ")
     };
     match seen {
-        Seen::Touches { pixels, sides: touched } => format!("touches {} with {pixels}", sides(touched)),
-        Seen::Neighbor { area, sides: touched } => format!("{area} of a neighbor at {}", sides(touched)),
-        Seen::Stray { area, drawing } => format!("{area} beside {drawing}"),
-        Seen::Forgotten { area } => format!("{area} alone"),
-        Seen::Moved { right, down } => format!("moved {right},{down}"),
+        Observation::Touches { pixels, sides: touched } => {
+            format!("touches {} with {pixels}", sides(touched))
+        }
+        Observation::Neighbor { area, sides: touched } => {
+            format!("{area} of a neighbor at {}", sides(touched))
+        }
+        Observation::Stray { area, drawing } => format!("{area} beside {drawing}"),
+        Observation::Forgotten { area } => format!("{area} alone"),
+        Observation::Moved { right, down } => format!("moved {right},{down}"),
         other => format!("{other:?}"),
     }
 }
@@ -104,7 +108,7 @@ fn posed(poses: &[(i64, i64, i64)]) -> FrameSet {
 
 fn rules(set: &FrameSet) -> Vec<String> {
     let tell = |finding: &Finding| format!("{} {} {}", finding.level().id(), finding.rule, finding.frame);
-    check(set, &Limits::default()).iter().map(tell).collect()
+    check(set, &Thresholds::default()).iter().map(tell).collect()
 }
 
 #[test]
@@ -161,12 +165,12 @@ fn borders_and_short_steps_are_told() {
     let bordered: Vec<Rect> = ring(0).into_iter().chain(ring(1)).chain([BODY]).collect();
     let inner: Vec<Rect> = ring(1).into_iter().chain([BODY]).collect();
     let set = with_clips(drawn(&[&bordered, &inner, &[BODY]]), &["sit = 0-2 @100fps"]);
-    let found = check(&set, &Limits::default());
+    let found = check(&set, &Thresholds::default());
     let border = found.iter().find(|finding| finding.rule == Rule::Border).unwrap();
     assert_eq!((border.frame, border.remedy), (0, Remedy::ClearEdge(2)));
     assert_eq!(found.iter().filter(|finding| finding.rule == Rule::Border).count(), 1);
     let short = found.iter().find(|finding| finding.rule == Rule::TooFast).unwrap();
-    assert_eq!(short.seen, Seen::Short { step: 0, millis: 10.0 });
+    assert_eq!(short.seen, Observation::Short { step: 0, millis: 10.0 });
 }
 
 #[test]
@@ -209,10 +213,10 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
     let set = set.map_frames(paint(0, 15, [255, 0, 255, 255])).unwrap();
     let set = set.map_frames(paint(1, 15, [255, 0, 255, 255])).unwrap();
     let rules: Vec<String> =
-        check(&set, &Limits::default()).iter().map(|f| format!("{} {}", f.rule, f.frame)).collect();
+        check(&set, &Thresholds::default()).iter().map(|f| format!("{} {}", f.rule, f.frame)).collect();
     assert_eq!(rules, ["soft-alpha 2", "duplicate 1"]);
     let blank = with_clips(drawn(&[&[BODY], &[], &[moved(1, 0)]]), &["sit = 0-2", "off = 1"]);
-    let blinks = check(&blank, &Limits::default());
+    let blinks = check(&blank, &Thresholds::default());
     assert_eq!(blinks.len(), 1, "{blinks:?}");
     assert_eq!((blinks[0].rule, blinks[0].frame), (Rule::Blank, 1));
     let wider = set.map_frames(|at, frame| {

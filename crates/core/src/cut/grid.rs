@@ -43,16 +43,16 @@ pub struct Spacing {
 
 /// Which way an axis runs.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Across {
+pub enum Axis {
     /// Left to right: widths and columns.
     Columns,
     /// Top to bottom: heights and rows.
     Rows,
 }
 
-impl fmt::Display for Across {
+impl fmt::Display for Axis {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(if *self == Across::Columns { "columns" } else { "rows" })
+        f.write_str(if *self == Axis::Columns { "columns" } else { "rows" })
     }
 }
 
@@ -63,7 +63,7 @@ pub enum CutError {
     #[error("{length} px can't be cut into {count} equal {across} ({each:.2} px each)", each = f64::from(*length) / f64::from(*count))]
     Uneven {
         /// Columns or rows.
-        across: Across,
+        across: Axis,
         /// Pixels there are for cells, offset and gutters taken off.
         length: u32,
         /// How many cells were asked for.
@@ -75,7 +75,7 @@ pub enum CutError {
     #[error("{length} px holds {fits} cells of {cell} px, with {left} px left over ({across})")]
     LeftOver {
         /// Columns or rows.
-        across: Across,
+        across: Axis,
         /// Pixels there are for cells and gutters.
         length: u32,
         /// Pixels of a cell.
@@ -93,7 +93,7 @@ pub enum CutError {
     #[error("{count} {across} do not fit in {length} px{taken}", taken = taken(*offset, *gutter))]
     TooMany {
         /// Columns or rows.
-        across: Across,
+        across: Axis,
         /// The sheet's pixels on this axis.
         length: u32,
         /// How many cells were asked for.
@@ -107,7 +107,7 @@ pub enum CutError {
     #[error("a cell of {cell} px does not fit in {length} px ({across}{taken})", taken = taken(*offset, 0))]
     CellTooLarge {
         /// Columns or rows.
-        across: Across,
+        across: Axis,
         /// The sheet's pixels on this axis.
         length: u32,
         /// Pixels of a cell.
@@ -119,7 +119,7 @@ pub enum CutError {
     #[error("{count} {across} of {cell} px do not fit into {length} px{taken}", taken = taken(*offset, *gutter))]
     Beyond {
         /// Columns or rows.
-        across: Across,
+        across: Axis,
         /// The sheet's pixels on this axis.
         length: u32,
         /// How many cells were asked for.
@@ -143,7 +143,7 @@ pub enum CutError {
     #[error("a cell needs at least one pixel and a grid at least one cell ({across})")]
     NoCell {
         /// Columns or rows.
-        across: Across,
+        across: Axis,
     },
     /// Counts of 0.
     #[error(transparent)]
@@ -161,7 +161,7 @@ fn taken(offset: u32, gutter: u32) -> String {
 
 /// The cells of one axis.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Axis {
+pub(super) struct Division {
     pub(super) offset: u32,
     pub(super) gutter: u32,
     pub(super) count: u32,
@@ -169,7 +169,7 @@ pub(super) struct Axis {
     pub(super) covered: u32,
 }
 
-impl Axis {
+impl Division {
     /// Start and length of cell `at`. A remainder is shared out, a pixel here and there.
     pub(super) fn span(self, at: u32) -> (u32, u32) {
         let edge = |n: u32| (u64::from(self.covered) * u64::from(n) / u64::from(self.count)) as u32;
@@ -179,7 +179,7 @@ impl Axis {
     /// # Errors
     /// As [`Grid::by_counts`].
     fn by_count(
-        across: Across,
+        across: Axis,
         length: u32,
         count: u32,
         offset: u32,
@@ -206,7 +206,7 @@ impl Axis {
 
     /// # Errors
     /// As [`Grid::by_cell`].
-    fn by_cell(across: Across, length: u32, cell: u32, offset: u32, gutter: u32) -> Result<Self, CutError> {
+    fn by_cell(across: Axis, length: u32, cell: u32, offset: u32, gutter: u32) -> Result<Self, CutError> {
         if cell == 0 {
             return Err(CutError::NoCell { across });
         }
@@ -231,8 +231,8 @@ impl Axis {
 /// Every cell has at least one pixel and lies on the sheet it was made for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Grid {
-    columns: Axis,
-    rows: Axis,
+    columns: Division,
+    rows: Division,
 }
 
 impl Grid {
@@ -244,8 +244,8 @@ impl Grid {
         let Spacing { offset, gutter } = spacing;
         let Counts { columns, rows } = counts;
         Ok(Self {
-            columns: Axis::by_count(Across::Columns, sheet.width, columns, offset.x, gutter.x, uneven)?,
-            rows: Axis::by_count(Across::Rows, sheet.height, rows, offset.y, gutter.y, uneven)?,
+            columns: Division::by_count(Axis::Columns, sheet.width, columns, offset.x, gutter.x, uneven)?,
+            rows: Division::by_count(Axis::Rows, sheet.height, rows, offset.y, gutter.y, uneven)?,
         })
     }
 
@@ -255,9 +255,9 @@ impl Grid {
     /// Where pixels are left over, or not one cell fits.
     pub fn by_cell(sheet: Size, cell: Size, spacing: Spacing) -> Result<Self, CutError> {
         let Spacing { offset, gutter } = spacing;
-        let columns = Axis::by_cell(Across::Columns, sheet.width, cell.width, offset.x, gutter.x);
-        let rows = Axis::by_cell(Across::Rows, sheet.height, cell.height, offset.y, gutter.y);
-        let count = |axis: &Result<Axis, CutError>| match axis {
+        let columns = Division::by_cell(Axis::Columns, sheet.width, cell.width, offset.x, gutter.x);
+        let rows = Division::by_cell(Axis::Rows, sheet.height, cell.height, offset.y, gutter.y);
+        let count = |axis: &Result<Division, CutError>| match axis {
             Ok(axis) => axis.count,
             Err(CutError::LeftOver { fits, .. }) => *fits,
             Err(_) => 0,
@@ -289,24 +289,24 @@ impl Grid {
             }
             let needed = u128::from(count) * u128::from(cell) + u128::from(count - 1) * u128::from(gutter);
             match u128::from(offset) + needed <= u128::from(length) {
-                true => Ok(Axis { offset, gutter, count, covered: count * cell }),
+                true => Ok(Division { offset, gutter, count, covered: count * cell }),
                 false => Err(CutError::Beyond { across, length, count, cell, offset, gutter }),
             }
         };
         Ok(Self {
-            columns: axis(Across::Columns, sheet.width, counts.columns, cell.width, offset.x, gutter.x)?,
-            rows: axis(Across::Rows, sheet.height, counts.rows, cell.height, offset.y, gutter.y)?,
+            columns: axis(Axis::Columns, sheet.width, counts.columns, cell.width, offset.x, gutter.x)?,
+            rows: axis(Axis::Rows, sheet.height, counts.rows, cell.height, offset.y, gutter.y)?,
         })
     }
 
     /// A grid of two axes found on the sheet itself.
-    pub(super) fn of_axes(columns: Axis, rows: Axis) -> Self {
+    pub(super) fn of_axes(columns: Division, rows: Division) -> Self {
         Self { columns, rows }
     }
 
     /// The same grid on a sheet this many times as large.
     pub(super) fn enlarged(&self, factor: u32) -> Self {
-        let axis = |axis: &Axis| Axis {
+        let axis = |axis: &Division| Division {
             offset: axis.offset * factor,
             gutter: axis.gutter * factor,
             count: axis.count,
@@ -315,14 +315,14 @@ impl Grid {
         Self { columns: axis(&self.columns), rows: axis(&self.rows) }
     }
 
-    pub(super) fn axes(&self) -> (&Axis, &Axis) {
+    pub(super) fn axes(&self) -> (&Division, &Division) {
         (&self.columns, &self.rows)
     }
 
     /// Pixels at the right and at the bottom of a sheet that belong to no cell and that no spacing explains: as many
     /// as an offset or a gutter has are none.
     pub fn rest(&self, sheet: Size) -> Pair {
-        let rest = |axis: &Axis, length: u32| {
+        let rest = |axis: &Division, length: u32| {
             let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
             let left = length.saturating_sub(taken);
             if left == axis.offset || left == axis.gutter { 0 } else { left }
@@ -332,7 +332,7 @@ impl Grid {
 
     /// Empty pixels before and between cells.
     pub fn spacing(&self) -> Spacing {
-        let pair = |axis: fn(&Axis) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };
+        let pair = |axis: fn(&Division) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };
         let mut gutter = pair(|axis| axis.gutter);
         // One cell has no neighbor.
         gutter.x *= u32::from(self.columns.count > 1);

@@ -14,7 +14,7 @@
 use std::collections::{HashMap, HashSet};
 use std::str::FromStr;
 
-use crate::clip::{Clip, ClipError, Play, Span};
+use crate::clip::{Clip, ClipError, FrameDuration, Play};
 use crate::grammar::cursor::Cursor;
 use crate::grammar::selection::{Pick, SelectError};
 use crate::sequence::TimeError;
@@ -43,7 +43,7 @@ struct Item {
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Time {
-    Each(Span),
+    Each(FrameDuration),
     /// Seconds as a fraction.
     Total(u64, u64),
 }
@@ -149,9 +149,9 @@ fn read_time(cursor: &mut Cursor<'_>) -> Result<Time, SyntaxError> {
     let unit_place = cursor.place();
     let unit = cursor.take_while(|c| c.is_ascii_alphabetic());
     let time = match (unit, total) {
-        ("fps", false) => Span::rate(digits, decimals).map(Time::Each),
-        ("ms", false) => Span::seconds(digits, decimals * 1000).map(Time::Each),
-        ("s", false) => Span::seconds(digits, decimals).map(Time::Each),
+        ("fps", false) => FrameDuration::rate(digits, decimals).map(Time::Each),
+        ("ms", false) => FrameDuration::seconds(digits, decimals * 1000).map(Time::Each),
+        ("s", false) => FrameDuration::seconds(digits, decimals).map(Time::Each),
         (_, true) if digits == 0 => Err(TimeError::Zero),
         ("ms", true) => Ok(Time::Total(digits, decimals * 1000)),
         ("s", true) => Ok(Time::Total(digits, decimals)),
@@ -284,14 +284,14 @@ impl ClipSpec {
     }
 }
 
-fn share(numerator: u64, denominator: u64, parts: u64) -> Result<Span, TimeError> {
-    Span::seconds(numerator, denominator.checked_mul(parts).ok_or(TimeError::Range)?)
+fn share(numerator: u64, denominator: u64, parts: u64) -> Result<FrameDuration, TimeError> {
+    FrameDuration::seconds(numerator, denominator.checked_mul(parts).ok_or(TimeError::Range)?)
 }
 
 /// How long a frame is shown in the clip it first appears in, such as an animation file's own.
-fn own_delay(set: &FrameSet, place: usize) -> Span {
+fn own_delay(set: &FrameSet, place: usize) -> FrameDuration {
     let step = |clip: &Clip| clip.steps().iter().find(|s| s.frame == place).map(|step| clip.span(step));
-    set.first_clip_of(place).and_then(step).unwrap_or(Span::DEFAULT)
+    set.first_clip_of(place).and_then(step).unwrap_or(FrameDuration::DEFAULT)
 }
 
 /// Adds typed clips to a set. A clip that the set already has gets new frames and times: events and own

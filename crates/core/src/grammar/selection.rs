@@ -35,7 +35,7 @@ enum What {
     Row(u32),
     Column(u32),
     /// From cell to cell in reading order.
-    Span {
+    FrameDuration {
         from: Cell,
         to: Cell,
     },
@@ -181,7 +181,7 @@ impl Pick {
             What::Numbers { from, to, step } => numbers(frames, &sprite, *from, *to, *step),
             What::Row(row) => row_of(set, frames, &sprite, *row),
             What::Column(column) => column_of(set, frames, &sprite, *column),
-            What::Span { from, to } => span(set, frames, &sprite, *from, *to),
+            What::FrameDuration { from, to } => span(set, frames, &sprite, *from, *to),
             What::Cells { row, from, to } => cells(set, frames, &sprite, *row, (*from, *to)),
             What::Named(pattern) => named(set, frames, &sprite, pattern),
         }
@@ -212,7 +212,7 @@ impl std::fmt::Display for What {
             What::Numbers { from, to, step } => write!(f, "{from}-{to}/{step}"),
             What::Row(row) => write!(f, "r{row}"),
             What::Column(column) => write!(f, "c{column}"),
-            What::Span { from, to } => write!(f, "{from}-{to}"),
+            What::FrameDuration { from, to } => write!(f, "{from}-{to}"),
             What::Cells { row, from, to } => write!(f, "r{row}c{}", span(*from, *to)),
             What::Named(pattern) => write!(f, "named:{pattern}"),
         }
@@ -262,7 +262,7 @@ fn read_cells(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
         return Err(cursor.expected("c and the column of the last cell, as in r0c2-r2c3"));
     }
     let column = cursor.number("the column of the last cell")?;
-    Ok(What::Span { from: Cell { row, column: from }, to: Cell { row: last, column } })
+    Ok(What::FrameDuration { from: Cell { row, column: from }, to: Cell { row: last, column } })
 }
 
 fn read_pattern(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use crate::pack::rows::{self, CellSlots};
-use crate::pack::{Layout, PackError, PackOptions};
+use crate::pack::{Layout, PackError, PackSettings};
 use crate::{FrameSet, Pair};
 
 /// What gets pages, and files, of its own.
@@ -41,7 +41,7 @@ pub(super) struct Group {
 }
 
 /// Lists frames and parts them into groups.
-pub(super) fn list(set: FrameSet, options: &PackOptions) -> Result<PageGroups, PackError> {
+pub(super) fn list(set: FrameSet, options: &PackSettings) -> Result<PageGroups, PackError> {
     let order = match &options.layout {
         Layout::ClipRows { order } => Some(order.as_deref()),
         _ => (options.per == PagePer::Clip).then_some(None),

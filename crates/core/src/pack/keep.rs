@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use crate::pack::arrange::{self, Pieces, Spot};
-use crate::pack::{PackOptions, Place};
+use crate::pack::{PackSettings, Place};
 use crate::{FrameSet, Name, Rect, Size};
 
 /// Where frames lay before.
@@ -57,7 +57,7 @@ impl PreviousPlacements {
 pub(super) fn keep(
     pictures: &PackImages<'_>,
     old: &PreviousPlacements,
-    options: &PackOptions,
+    options: &PackSettings,
 ) -> Result<(Vec<Spot>, Vec<Size>, ReuseOutcome), ReuseOutcome> {
     if !old.pages.iter().all(|&page| options.pages.allows(page)) {
         return Err(ReuseOutcome::Anew("the old pages have a size that is no longer allowed"));

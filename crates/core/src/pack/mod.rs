@@ -36,7 +36,7 @@ pub use scaled::{PageScale, PageScaleError, kernel_margin, snap_for, snap_frames
 
 /// How to pack.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PackOptions {
+pub struct PackSettings {
     /// Which arrangement.
     pub layout: Layout,
     /// How large pages are.
@@ -93,7 +93,7 @@ pub enum Effort {
 /// The most pixels that spaces, steps and page sides may have.
 const MOST: u32 = 1 << 16;
 
-impl PackOptions {
+impl PackSettings {
     /// Dense pages of up to 4096x4096, two pixels between frames and one round the page.
     pub fn dense() -> Self {
         let max = Size::new(4096, 4096);
@@ -486,7 +486,7 @@ impl Atlas {
 
 /// Arranges the frames of a set on pages, and each layer on pages like them. Frames keep the pixels they come with: trim
 /// before.
-pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackOptions) -> Result<Atlas, PackError> {
+pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Result<Atlas, PackError> {
     if set.frames().is_empty() {
         return Err(PackError::NoFrames);
     }
@@ -553,7 +553,7 @@ fn check_layers(set: &FrameSet, layers: &[Layer]) -> Result<(), PackError> {
 }
 
 /// Refuses frames that fit on no page; says the largest of them, and the page that all would fit on.
-fn check_sizes(set: &FrameSet, asked: &PackOptions, options: &PackOptions) -> Result<(), PackError> {
+fn check_sizes(set: &FrameSet, asked: &PackSettings, options: &PackSettings) -> Result<(), PackError> {
     let frames = set.frames().iter().filter(|frame| !options.has_room_for(frame.pixels().size()));
     let side = |size: Size| size.width.max(size.height);
     let key = |size: Size| (side(size), size.area());
@@ -577,9 +577,9 @@ fn check_sizes(set: &FrameSet, asked: &PackOptions, options: &PackOptions) -> Re
     }
 }
 
-impl PackOptions {
+impl PackSettings {
     /// The smallest page limit at which a frame of this size fits at every scale.
-    fn limit_for(&self, resolved: &PackOptions, size: Size) -> Size {
+    fn limit_for(&self, resolved: &PackSettings, size: Size) -> Size {
         let cell = resolved.cell_for(size);
         let side = |length: u32| {
             let whole = u64::from(length) + 2 * u64::from(resolved.margin);
@@ -620,7 +620,7 @@ impl Atlas {
         group: &group::Group,
         shared: &share::Shared,
         dense: &DenseOptions,
-        options: &PackOptions,
+        options: &PackSettings,
     ) {
         let before = self.pages.len();
         // Pictures are shared within a group only: each has pages of its own.
@@ -671,8 +671,8 @@ impl Atlas {
         &mut self,
         group: &group::Group,
         slots: &rows::CellSlots,
-        asked: &PackOptions,
-        options: &PackOptions,
+        asked: &PackSettings,
+        options: &PackSettings,
     ) -> Result<(), PackError> {
         let before = self.pages.len();
         let sizes: Vec<Size> =

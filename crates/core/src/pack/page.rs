@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use crate::cut::{Counts, Spacing};
 use crate::pack::rows::CellSlots;
-use crate::pack::{MOST, PackError, PackOptions, PageGrid, PageScale};
+use crate::pack::{MOST, PackError, PackSettings, PageGrid, PageScale};
 use crate::{Pair, Size};
 
 /// The limits and the rounding of page sizes.
@@ -138,8 +138,8 @@ impl PageRules {
     }
 
     /// These rules as an arrangement sees them.
-    pub(super) fn fitting(&self, options: &PackOptions) -> PageSizer {
-        let PackOptions { margin, gutter, step, .. } = *options;
+    pub(super) fn fitting(&self, options: &PackSettings) -> PageSizer {
+        let PackSettings { margin, gutter, step, .. } = *options;
         PageSizer { rules: *self, margin, gutter, step }
     }
 }
@@ -236,10 +236,10 @@ impl Lines {
     pub(super) fn new(
         cell: Size,
         slots: &CellSlots,
-        asked: &PackOptions,
-        options: &PackOptions,
+        asked: &PackSettings,
+        options: &PackSettings,
     ) -> Result<Self, PackError> {
-        let PackOptions { pages, margin, gutter, .. } = *options;
+        let PackSettings { pages, margin, gutter, .. } = *options;
         let room = pages.room(margin);
         let fit = |room: u32, cell: u32| (room + gutter) / (cell + gutter);
         let fits = fit(room.width, cell.width);

@@ -27,8 +27,8 @@ fn set_of(sizes: &[(u32, u32)]) -> FrameSet {
     FrameSet::new(sizes.iter().enumerate().map(|(at, &size)| frame(at, size)).collect(), Vec::new()).unwrap()
 }
 
-fn options(layout: Layout) -> PackOptions {
-    PackOptions { layout, margin: 0, gutter: 0, ..PackOptions::dense() }
+fn options(layout: Layout) -> PackSettings {
+    PackSettings { layout, margin: 0, gutter: 0, ..PackSettings::dense() }
 }
 
 /// A dense page by quick packers only.
@@ -41,7 +41,7 @@ fn sizes(atlas: &Atlas) -> Vec<Size> {
 }
 
 /// Reads an atlas as a stranger would: from places, page sizes and painted pages only.
-fn check(atlas: &Atlas, options: &PackOptions) {
+fn check(atlas: &Atlas, options: &PackSettings) {
     let pages: Vec<RgbaImage> =
         (0..atlas.pages().len()).map(|page| paint(atlas, page, None, ColorFinish::default())).collect();
     for (page, size) in pages.iter().zip(atlas.pages()) {
@@ -111,8 +111,8 @@ proptest! {
         let dense = Layout::Dense(DenseOptions { may_rotate, ..low() });
         for layout in [dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
             let set = snap_frames(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
-            let pages = PageRules { max: Size::new(180, 180), round, square, ..PackOptions::dense().pages };
-            let options = PackOptions { pages, margin, gutter, bleed, per, step, ..options(layout) };
+            let pages = PageRules { max: Size::new(180, 180), round, square, ..PackSettings::dense().pages };
+            let options = PackSettings { pages, margin, gutter, bleed, per, step, ..options(layout) };
             let atlas = pack(set, Vec::new(), &options).unwrap();
             check(&atlas, &options);
             let corners = atlas.places().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
@@ -129,7 +129,7 @@ proptest! {
         sizes in prop::collection::vec((1u32..24, 1u32..24), 2..30), changed in 0usize..30, bleed in 0u32..3,
     ) {
         let before =
-            PackOptions { bleed, gutter: 1, margin: 1, ..options(Layout::Dense(DenseOptions { may_rotate: true, ..low() })) };
+            PackSettings { bleed, gutter: 1, margin: 1, ..options(Layout::Dense(DenseOptions { may_rotate: true, ..low() })) };
         let old = pack(set_of(&sizes), Vec::new(), &before).unwrap();
         let mut next = sizes.clone();
         let changed = changed % sizes.len();
@@ -137,7 +137,7 @@ proptest! {
         let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
         let places = names.zip(old.places().iter().copied()).collect();
         let keep = Some(PreviousPlacements { pages: self::sizes(&old), places });
-        let after = PackOptions { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
+        let after = PackSettings { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
         let new = pack(set_of(&next), Vec::new(), &after).unwrap();
         check(&new, &after);
         if let Some(ReuseOutcome::Kept { stayed, placed }) = new.keeping() {
@@ -160,7 +160,7 @@ proptest! {
         let pages = PageRules { max, fixed: is_fixed.then_some(max), round, square };
         let with = |effort| {
             let dense = Layout::Dense(DenseOptions { may_rotate, effort, ..DenseOptions::default() });
-            PackOptions { pages, gutter: 1, ..options(dense) }
+            PackSettings { pages, gutter: 1, ..options(dense) }
         };
         let (options, low) = (with(Effort::Medium), with(Effort::Low));
         // Rounding down may leave less than the largest piece.
@@ -176,13 +176,13 @@ proptest! {
 
 #[test]
 fn a_small_change_leaves_all_else_where_it_was() {
-    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &PackOptions::dense()).unwrap();
+    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &PackSettings::dense()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places = names.zip(old.places().iter().copied()).collect();
     let keep = PreviousPlacements { pages: sizes(&old), places };
     let keeping = |keep| {
         let layout = Layout::Dense(DenseOptions { keep: Some(keep), ..DenseOptions::default() });
-        PackOptions { layout, ..PackOptions::dense() }
+        PackSettings { layout, ..PackSettings::dense() }
     };
     let options = keeping(keep.clone());
     let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), Vec::new(), &options).unwrap();
@@ -208,9 +208,9 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
         let pixels = shades.map(shade).to_vec();
         Layer { suffix: "_n".into(), canvases: pixels.clone(), pixels, missing: Vec::new() }
     };
-    let same = pack(twins().unwrap(), vec![layer([7, 7])], &PackOptions::dense()).unwrap();
+    let same = pack(twins().unwrap(), vec![layer([7, 7])], &PackSettings::dense()).unwrap();
     assert_eq!(same.rects_on(0).len(), 1);
-    let other = pack(twins().unwrap(), vec![layer([7, 8])], &PackOptions::dense()).unwrap();
+    let other = pack(twins().unwrap(), vec![layer([7, 8])], &PackSettings::dense()).unwrap();
     let page = paint(&other, 0, Some(0), ColorFinish::default());
     for (place, shade) in other.places().iter().zip([7, 8]) {
         assert_eq!(page.get_pixel(place.rect.x, place.rect.y), &Rgba([shade, 0, 0, 255]));
@@ -223,7 +223,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
     let step = snap_for(&factors);
     let set = snap_frames(set_of(&[(9, 5), (7, 7), (3, 12)]), step, 0).unwrap();
     assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
-    let options = PackOptions { step, bleed: 1, ..PackOptions::dense() };
+    let options = PackSettings { step, bleed: 1, ..PackSettings::dense() };
     let atlas = pack(set, Vec::new(), &options).unwrap();
     for factor in factors {
         let scaled = atlas.scaled(factor, crate::shape::Resample::Nearest).unwrap();
@@ -250,7 +250,7 @@ fn color_is_spread_under_clear_pixels_and_alpha_stays() {
     let name = || Name::new("x").unwrap();
     let dot =
         FrameSet::new(vec![Frame::new(name(), name(), Pixels::from_image(image)).unwrap()], vec![]).unwrap();
-    let atlas = pack(dot, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
+    let atlas = pack(dot, Vec::new(), &PackSettings { margin: 0, ..PackSettings::dense() }).unwrap();
     let page = paint(&atlas, 0, None, ColorFinish { spread: 1, premultiplied: false });
     assert_eq!(page.get_pixel(1, 1), &Rgba([10, 20, 30, 0]));
     assert_eq!(page.get_pixel(0, 0), &Rgba([0, 0, 0, 0]));
@@ -268,7 +268,7 @@ fn a_clear_pixel_takes_the_color_before_it_or_above_it_first() {
     let name = || Name::new("x").unwrap();
     let set =
         FrameSet::new(vec![Frame::new(name(), name(), Pixels::from_image(image)).unwrap()], vec![]).unwrap();
-    let atlas = pack(set, Vec::new(), &PackOptions { margin: 0, ..PackOptions::dense() }).unwrap();
+    let atlas = pack(set, Vec::new(), &PackSettings { margin: 0, ..PackSettings::dense() }).unwrap();
     let reds = |spread: u32| -> Vec<u8> {
         paint(&atlas, 0, None, ColorFinish { spread, premultiplied: false })
             .pixels()
@@ -291,7 +291,7 @@ fn mirror_images_are_counted_once_and_symmetric_ones_are_not() {
         .unwrap()
     };
     let set = FrameSet::new(vec![image([1, 2, 3]), image([3, 2, 1]), image([5, 6, 5])], vec![]).unwrap();
-    assert_eq!(pack(set, Vec::new(), &PackOptions::dense()).unwrap().mirrored(), [(1, 0)]);
+    assert_eq!(pack(set, Vec::new(), &PackSettings::dense()).unwrap().mirrored(), [(1, 0)]);
 }
 
 #[test]
@@ -299,7 +299,7 @@ fn sprites_and_clips_get_pages_of_their_own() {
     let frog = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-2"]);
     let set = FrameSet::merge([frog, rows("koi", &[2])]).unwrap();
     let labels = |per| {
-        let atlas = pack(set.clone(), Vec::new(), &PackOptions { per, ..PackOptions::dense() }).unwrap();
+        let atlas = pack(set.clone(), Vec::new(), &PackSettings { per, ..PackSettings::dense() }).unwrap();
         let label = |page: &Page| page.label.clone().unwrap_or_default();
         (atlas.pages().iter().map(label).collect::<Vec<_>>(), atlas.set().frames().len())
     };
@@ -321,7 +321,7 @@ fn equal_pieces_fill_a_page_without_a_gap() {
 fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
     for (fixed, round) in [(Some(Size::new(64, 64)), Round::None), (None, Round::Pow2)] {
         let pages = PageRules { max: Size::new(64, 64), fixed, round, square: false };
-        let options = PackOptions { pages, ..options(Layout::Dense(low())) };
+        let options = PackSettings { pages, ..options(Layout::Dense(low())) };
         let atlas = pack(set_of(&[(32, 32); 8]), Vec::new(), &options).unwrap();
         assert_eq!(sizes(&atlas), [Size::new(64, 64); 2]);
         check(&atlas, &options);
@@ -331,7 +331,7 @@ fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
 #[test]
 fn the_last_page_is_as_small_as_its_frames() {
     let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Round::None, square: false };
-    let options = PackOptions { pages, ..options(Layout::Dense(low())) };
+    let options = PackSettings { pages, ..options(Layout::Dense(low())) };
     let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), Vec::new(), &options).unwrap();
     assert_eq!(sizes(&atlas), [Size::new(32, 32), Size::new(32, 32), Size::new(7, 5)]);
 }
@@ -356,7 +356,7 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
     );
     let mut frames = set.frames().to_vec();
     frames.insert(1, blank.unwrap());
-    let options = PackOptions { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
+    let options = PackSettings { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
     let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), Vec::new(), &options).unwrap();
     let corners: Vec<_> = atlas.places().iter().map(|place| (place.rect.x, place.rect.y)).collect();
     assert_eq!(corners, [(1, 1), (7, 1), (13, 1), (1, 7), (7, 7), (13, 7)]);
@@ -366,7 +366,7 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
 #[test]
 fn what_is_too_large_is_named_with_its_size() {
     let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Round::None, square: false };
-    let small = |layout| PackOptions { pages, margin: 1, bleed: 1, ..options(layout) };
+    let small = |layout| PackSettings { pages, margin: 1, bleed: 1, ..options(layout) };
     let error = pack(set_of(&[(4, 4), (17, 3)]), Vec::new(), &small(Layout::Dense(low()))).unwrap_err();
     let wanted =
         "frame '1' of 17x3 px does not fit on a page of 20x20 px with a margin of 1 px and a bleed of 1 px";
@@ -382,20 +382,20 @@ fn what_is_too_large_is_named_with_its_size() {
 #[test]
 fn a_frame_that_fits_only_without_rounded_spaces_is_an_error_that_says_what_fits() {
     let scales = |texts: &[&str]| texts.iter().map(|text| text.parse().unwrap()).collect::<Vec<PageScale>>();
-    let pages = PageRules { max: Size::new(256, 256), ..PackOptions::dense().pages };
+    let pages = PageRules { max: Size::new(256, 256), ..PackSettings::dense().pages };
     let halves = scales(&["1", "0.5"]);
     let set = || set_of(&[(254, 254)]);
     for layout in [Layout::Dense(low()), Layout::Grid { columns: None }, Layout::Strip] {
         let options =
-            PackOptions { layout, margin: 1, pages, scales: halves.clone(), ..PackOptions::dense() };
+            PackSettings { layout, margin: 1, pages, scales: halves.clone(), ..PackSettings::dense() };
         let Err(PackError::FrameTooLarge { margin: 2, needs, .. }) = pack(set(), Vec::new(), &options) else {
             panic!("{options:?}")
         };
         let pages = PageRules { max: needs, ..pages };
-        assert!(pack(set(), Vec::new(), &PackOptions { pages, ..options }).is_ok(), "{needs}");
+        assert!(pack(set(), Vec::new(), &PackSettings { pages, ..options }).is_ok(), "{needs}");
     }
     // A bleed needs room even without a margin, and is at least a pixel wide at every scale.
-    let options = PackOptions { bleed: 1, margin: 0, pages, scales: halves, ..PackOptions::dense() };
+    let options = PackSettings { bleed: 1, margin: 0, pages, scales: halves, ..PackSettings::dense() };
     assert!(matches!(pack(set(), Vec::new(), &options), Err(PackError::FrameTooLarge { bleed: 2, .. })));
 }
 
@@ -427,8 +427,10 @@ fn thousands_of_kept_places_stay_and_what_is_new_goes_below_them() {
     let sizes_of = |count: usize| -> Vec<(u32, u32)> {
         (0..count).map(|at| (4 + at as u32 % 5, 4 + at as u32 % 3)).collect()
     };
-    let options =
-        |keep| PackOptions { layout: Layout::Dense(DenseOptions { keep, ..low() }), ..PackOptions::dense() };
+    let options = |keep| PackSettings {
+        layout: Layout::Dense(DenseOptions { keep, ..low() }),
+        ..PackSettings::dense()
+    };
     let old = pack(set_of(&sizes_of(1500)), Vec::new(), &options(None)).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places: HashMap<_, _> = names.zip(old.places().iter().copied()).collect();
@@ -444,14 +446,17 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     let rules = plain().pages;
     let grid = |columns| Layout::Grid { columns: Some(columns) };
     let wrong = [
-        PackOptions { gutter: u32::MAX, ..plain() },
-        PackOptions { margin: u32::MAX, ..options(grid(2)) },
-        PackOptions { bleed: 1 << 20, ..options(Layout::Strip) },
-        PackOptions { step: 0, ..plain() },
-        PackOptions { pages: PageRules { max: Size::new(0, 9), ..rules }, ..plain() },
-        PackOptions { pages: PageRules { max: Size::new(1 << 20, 9), ..rules }, ..plain() },
-        PackOptions { pages: PageRules { round: Round::Multiple(0), ..rules }, ..plain() },
-        PackOptions { pages: PageRules { square: true, fixed: Some(Size::new(64, 32)), ..rules }, ..plain() },
+        PackSettings { gutter: u32::MAX, ..plain() },
+        PackSettings { margin: u32::MAX, ..options(grid(2)) },
+        PackSettings { bleed: 1 << 20, ..options(Layout::Strip) },
+        PackSettings { step: 0, ..plain() },
+        PackSettings { pages: PageRules { max: Size::new(0, 9), ..rules }, ..plain() },
+        PackSettings { pages: PageRules { max: Size::new(1 << 20, 9), ..rules }, ..plain() },
+        PackSettings { pages: PageRules { round: Round::Multiple(0), ..rules }, ..plain() },
+        PackSettings {
+            pages: PageRules { square: true, fixed: Some(Size::new(64, 32)), ..rules },
+            ..plain()
+        },
         options(grid(0)),
     ];
     for options in wrong {
@@ -459,14 +464,14 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
         assert!(matches!(error, PackError::OutOfRange { .. } | PackError::NotSquare { .. }), "{options:?}");
     }
     // A frame that would only fit when rotated can't lie so in a grid.
-    let long = PackOptions { pages: PageRules { max: Size::new(8, 40), ..rules }, ..options(grid(1)) };
+    let long = PackSettings { pages: PageRules { max: Size::new(8, 40), ..rules }, ..options(grid(1)) };
     assert!(matches!(pack(set_of(&[(40, 8)]), Vec::new(), &long), Err(PackError::FrameTooLarge { .. })));
     let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let keep =
         PreviousPlacements { pages: sizes(&old), places: names.zip(old.places().iter().copied()).collect() };
     let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
-    let apart = PackOptions { per: PagePer::Sprite, ..apart };
+    let apart = PackSettings { per: PagePer::Sprite, ..apart };
     assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
     let short =
         Layer { suffix: "_n".to_owned(), canvases: Vec::new(), pixels: Vec::new(), missing: Vec::new() };
@@ -497,7 +502,7 @@ proptest! {
         let set = snap_frames(set, step, rim).unwrap();
         let layers = fit_companions(&set, &companions);
         let canvas = layers[0].canvases[0].clone();
-        let options = PackOptions { step, ..PackOptions::dense() };
+        let options = PackSettings { step, ..PackSettings::dense() };
         let Ok(scaled) = pack(set.clone(), layers, &options).unwrap().scaled(factor, how) else { return Ok(()) };
         let whole = scale(restore(set).unwrap(), factor.ratio(), how).unwrap();
         prop_assert!(scaled.set().frames()[0].restored().looks_like(&whole.frames()[0].restored()));

@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use crate::sequence::Span;
+use crate::sequence::FrameDuration;
 use crate::sequence::timing::{TimeError, common_clock};
 use crate::{ExtraFields, Name};
 
@@ -87,8 +87,12 @@ impl Clip {
     }
 
     /// A clip of frames with a time each, on the coarsest clock that keeps all of them exact.
-    pub fn from_durations(sprite: Name, name: Name, spans: &[(usize, Span)]) -> Result<Self, ClipError> {
-        let only_spans: Vec<Span> = spans.iter().map(|&(_, span)| span).collect();
+    pub fn from_durations(
+        sprite: Name,
+        name: Name,
+        spans: &[(usize, FrameDuration)],
+    ) -> Result<Self, ClipError> {
+        let only_spans: Vec<FrameDuration> = spans.iter().map(|&(_, span)| span).collect();
         let clocked = common_clock(&only_spans);
         let (timescale, ticks) = clocked.map_err(|error| ClipError::Time { clip: name.clone(), error })?;
         let step = |(&(frame, _), ticks)| Step { frame, ticks, ..Step::default() };
@@ -277,9 +281,9 @@ impl Clip {
     }
 
     /// How long a step is shown.
-    pub fn span(&self, step: &Step) -> Span {
+    pub fn span(&self, step: &Step) -> FrameDuration {
         // Both are at least 1: see the guarantees.
-        Span::new(step.ticks, self.timescale).unwrap_or(Span::DEFAULT)
+        FrameDuration::new(step.ticks, self.timescale).unwrap_or(FrameDuration::DEFAULT)
     }
 
     /// The steps of one play in the order shown, the way back of a bounce written out.

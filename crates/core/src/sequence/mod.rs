@@ -7,4 +7,4 @@ mod clip;
 mod timing;
 
 pub use clip::{Clip, ClipError, Play, Step};
-pub use timing::{Span, TimeError};
+pub use timing::{FrameDuration, TimeError};

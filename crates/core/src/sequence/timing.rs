@@ -6,7 +6,7 @@ use num_integer::gcd;
 
 /// A length of time: `ticks / timescale` seconds, more than 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub struct Span {
+pub struct FrameDuration {
     ticks: u32,
     timescale: u32,
 }
@@ -25,9 +25,9 @@ pub enum TimeError {
     Range,
 }
 
-impl Span {
+impl FrameDuration {
     /// Where nothing says how long a frame is shown: 100 ms.
-    pub const DEFAULT: Span = Span { ticks: 100, timescale: 1000 };
+    pub const DEFAULT: FrameDuration = FrameDuration { ticks: 100, timescale: 1000 };
 
     /// `ticks / timescale` seconds, as given.
     pub fn new(ticks: u32, timescale: u32) -> Result<Self, TimeError> {
@@ -91,7 +91,7 @@ impl Span {
 }
 
 /// One clock for all spans: its ticks a second, and each span in its ticks.
-pub(crate) fn common_clock(spans: &[Span]) -> Result<(u32, Vec<u32>), TimeError> {
+pub(crate) fn common_clock(spans: &[FrameDuration]) -> Result<(u32, Vec<u32>), TimeError> {
     let mut clock: u64 = 1;
     for span in spans {
         let scale = u64::from(span.timescale);
@@ -100,7 +100,7 @@ pub(crate) fn common_clock(spans: &[Span]) -> Result<(u32, Vec<u32>), TimeError>
             return Err(TimeError::Range);
         }
     }
-    let on_clock = |span: &Span| {
+    let on_clock = |span: &FrameDuration| {
         let ticks = u64::from(span.ticks) * (clock / u64::from(span.timescale));
         u32::try_from(ticks).map_err(|_| TimeError::Range)
     };
@@ -116,20 +116,20 @@ mod tests {
 
     #[test]
     fn rates_and_totals_are_exact() {
-        assert_eq!(Span::rate(12, 1), Span::new(1, 12));
-        assert_eq!(Span::rate(125, 10), Span::new(2, 25));
-        assert_eq!(Span::seconds(80, 1000), Span::new(80, 1000));
-        assert_eq!(Span::seconds(8, 60), Span::new(2, 15));
-        assert_eq!(Span::rate(1001, 1), Err(TimeError::Fast));
-        assert_eq!(Span::rate(0, 1), Err(TimeError::Zero));
-        assert_eq!(Span::seconds(0, 1000), Err(TimeError::Zero));
-        assert_eq!(Span::seconds(u64::MAX, 1), Err(TimeError::Range));
+        assert_eq!(FrameDuration::rate(12, 1), FrameDuration::new(1, 12));
+        assert_eq!(FrameDuration::rate(125, 10), FrameDuration::new(2, 25));
+        assert_eq!(FrameDuration::seconds(80, 1000), FrameDuration::new(80, 1000));
+        assert_eq!(FrameDuration::seconds(8, 60), FrameDuration::new(2, 15));
+        assert_eq!(FrameDuration::rate(1001, 1), Err(TimeError::Fast));
+        assert_eq!(FrameDuration::rate(0, 1), Err(TimeError::Zero));
+        assert_eq!(FrameDuration::seconds(0, 1000), Err(TimeError::Zero));
+        assert_eq!(FrameDuration::seconds(u64::MAX, 1), Err(TimeError::Range));
     }
 
     proptest! {
         #[test]
         fn a_common_clock_changes_no_span(parts in prop::collection::vec((1u32..500, 1u32..60), 1..8)) {
-            let spans: Vec<Span> = parts.iter().map(|&(t, s)| Span::new(t, s).unwrap()).collect();
+            let spans: Vec<FrameDuration> = parts.iter().map(|&(t, s)| FrameDuration::new(t, s).unwrap()).collect();
             if let Ok((clock, ticks)) = common_clock(&spans) {
                 for (span, ticks) in spans.iter().zip(ticks) {
                     prop_assert_eq!(

@@ -1,19 +1,20 @@
 //! Gathering the pictures of an animation, under the limits, up to its end or its break.
 
 use image::RgbaImage;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 use shibori_core::{Lease, Pixels, Size};
 
 use crate::ReadProblem;
 use crate::decode::codec::{
-    Animation, AnimationFrame, DecodeLease, ImageInfo, Limits, Loaded, Picture, WORK, byte_size, check_size,
+    Animation, AnimationFrame, DecodeLease, ImageInfo, Loaded, Picture, ReadOptions, WORK, byte_size,
+    check_size,
 };
 
 pub(super) struct AnimationReader<'a> {
     format: &'static str,
     size: Size,
     bytes: usize,
-    limits: &'a Limits,
+    limits: &'a ReadOptions,
     moments: Vec<AnimationFrame>,
     is_truncated: bool,
     /// The canvas on which pictures are laid over each other, and what is laid.
@@ -33,7 +34,7 @@ impl<'a> AnimationReader<'a> {
         size: Size,
         count: u64,
         bytes: usize,
-        limits: &'a Limits,
+        limits: &'a ReadOptions,
     ) -> Result<Self, ReadProblem> {
         let canvas = DecodeLease::of(size, WORK, limits)?;
         limits.memory.check(count.saturating_mul(byte_size(size).saturating_add(FRAME_OVERHEAD)))?;
@@ -60,7 +61,13 @@ impl<'a> AnimationReader<'a> {
         self.is_truncated = true;
     }
 
-    pub(super) fn add(&mut self, room: Lease, picture: RgbaImage, span: Span, raw_delay: Option<u32>) {
+    pub(super) fn add(
+        &mut self,
+        room: Lease,
+        picture: RgbaImage,
+        span: FrameDuration,
+        raw_delay: Option<u32>,
+    ) {
         self.moments.push(AnimationFrame { picture: Pixels::leased(picture, room), span, raw_delay });
     }
 

@@ -1,7 +1,7 @@
 //! What decoders make of a file, and how much a file may ask for. Every codec stands on this; nothing here reads a byte.
 
 use image::RgbaImage;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 use shibori_core::{Budget, LONGEST, Lease, Pixels, Size};
 
 use crate::ReadProblem;
@@ -42,7 +42,7 @@ pub struct AnimationFrame {
     /// The whole canvas.
     pub picture: Pixels,
     /// How long it is shown.
-    pub span: Span,
+    pub span: FrameDuration,
     /// What the file says, in its own ticks, where that is too short for viewers: up to 10 ms.
     pub raw_delay: Option<u32>,
 }
@@ -115,7 +115,7 @@ impl Format {
 
 /// How much a file may ask for before it is refused, and what is taken of a broken one.
 #[derive(Clone, Debug)]
-pub struct Limits {
+pub struct ReadOptions {
     /// Pixels of one picture.
     pub pixels: u64,
     /// Memory of all pictures together.
@@ -131,7 +131,7 @@ pub struct Limits {
     pub staged: StagedFiles,
 }
 
-impl Default for Limits {
+impl Default for ReadOptions {
     fn default() -> Self {
         Self {
             pixels: 1 << 28,
@@ -146,11 +146,11 @@ impl Default for Limits {
 
 /// How long a picture is shown whose file says so many ticks of this many a second: as long as browsers show it, in every format. They take
 /// up to 10 ms for a mistake and show 100 ms; then what the file says is given too, in its own ticks.
-pub(super) fn effective_duration(ticks: u32, timescale: u32) -> (Span, Option<u32>) {
+pub(super) fn effective_duration(ticks: u32, timescale: u32) -> (FrameDuration, Option<u32>) {
     let is_too_fast = u64::from(ticks) * 100 <= u64::from(timescale);
-    match Span::new(ticks, timescale) {
+    match FrameDuration::new(ticks, timescale) {
         Ok(span) if !is_too_fast => (span, None),
-        _ => (Span::DEFAULT, Some(ticks)),
+        _ => (FrameDuration::DEFAULT, Some(ticks)),
     }
 }
 
@@ -160,7 +160,7 @@ pub(super) fn byte_size(size: Size) -> u64 {
 }
 
 /// Refuses a picture of this size that is larger than any may be, before anything is computed from it.
-pub(super) fn check_size(size: Size, limits: &Limits) -> Result<(), ReadProblem> {
+pub(super) fn check_size(size: Size, limits: &ReadOptions) -> Result<(), ReadProblem> {
     if size.width.max(size.height) > LONGEST {
         return Err(ReadProblem::TooLong { size });
     }
@@ -186,7 +186,7 @@ impl DecodeLease {
     ///
     /// # Errors
     /// Where it is larger than allowed, or more than is left of the memory.
-    pub(super) fn of(size: Size, work: u64, limits: &Limits) -> Result<Self, ReadProblem> {
+    pub(super) fn of(size: Size, work: u64, limits: &ReadOptions) -> Result<Self, ReadProblem> {
         check_size(size, limits)?;
         let work = size.area().saturating_mul(work);
         limits.memory.check(byte_size(size).saturating_add(work))?;

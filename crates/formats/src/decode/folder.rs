@@ -9,11 +9,11 @@ use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use shibori_core::clip::{Clip, Span};
+use shibori_core::clip::{Clip, FrameDuration};
 use shibori_core::parallel;
 use shibori_core::{Frame, FrameSet, Name};
 
-use crate::decode::codec::Limits;
+use crate::decode::codec::ReadOptions;
 use crate::decode::frames::load_frames;
 use crate::decode::outcome::{LoadedFrames, ReadNotice, file_name, sprite_name};
 use crate::decode::set::load;
@@ -29,7 +29,7 @@ const DEEPEST: usize = 8;
 ///
 /// # Errors
 /// Where an image can't be read, or there are none.
-pub fn read(folder: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
+pub fn read(folder: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
     let mut gathered = LoadedFrames::default();
     let mut sets = Vec::new();
     gather(folder, limits, 0, &mut sets, &mut gathered)?;
@@ -58,7 +58,7 @@ pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, Error> {
 
 fn gather(
     folder: &Path,
-    limits: &Limits,
+    limits: &ReadOptions,
     depth: usize,
     sets: &mut Vec<FrameSet>,
     gathered: &mut LoadedFrames,
@@ -107,7 +107,11 @@ pub fn is_image(path: &Path) -> bool {
 }
 
 /// The images of one folder: a sprite named after it.
-fn sprite(folder: &Path, images: &[PathBuf], limits: &Limits) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+fn sprite(
+    folder: &Path,
+    images: &[PathBuf],
+    limits: &ReadOptions,
+) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
     // `.` and `..` have no name of their own until they are spelled out.
     let spelled = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
     let sprite = sprite_name(Path::new(&file_name(&spelled)))?;
@@ -150,7 +154,7 @@ impl Sequence {
     /// Reads what is numbered together as one sprite, and the rest with `alone`.
     pub(super) fn read(
         self,
-        limits: &Limits,
+        limits: &ReadOptions,
         alone: impl Fn(&Path) -> Result<LoadedFrames, Error>,
     ) -> Result<LoadedFrames, Error> {
         let [first, _, ..] = self.paths.as_slice() else { return alone(&self.paths[0]) };
@@ -178,7 +182,7 @@ fn one_sprite(
     folder: &Path,
     sprite: &Name,
     images: &[PathBuf],
-    limits: &Limits,
+    limits: &ReadOptions,
 ) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
     let read = parallel::fallible(images.len(), |at| load_frames(&images[at], sprite, limits))?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
@@ -211,7 +215,8 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<ReadN
     let (mut clips, mut remarks) = (Vec::new(), Vec::new());
     for (prefix, mut members) in sequences.into_iter().filter(|(_, members)| members.len() > 1) {
         members.sort_unstable();
-        let spans: Vec<(usize, Span)> = members.iter().map(|&(_, at)| (at, Span::DEFAULT)).collect();
+        let spans: Vec<(usize, FrameDuration)> =
+            members.iter().map(|&(_, at)| (at, FrameDuration::DEFAULT)).collect();
         let name = bare(&prefix);
         let name = if name.is_empty() { sprite.clone() } else { Name::new(name)? };
         clips.push(Clip::from_durations(sprite.clone(), name, &spans)?);
@@ -267,7 +272,7 @@ mod tests {
 
     fn loaded(files: &[&str]) -> (Vec<String>, Vec<String>) {
         let folder = folder(files);
-        let set = read(&folder.path().join("pond"), &Limits::default()).unwrap().set;
+        let set = read(&folder.path().join("pond"), &ReadOptions::default()).unwrap().set;
         let frames = set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name()));
         let clips = set.clips().iter().map(|c| format!("{}:{} {}", c.sprite(), c.name(), c.steps().len()));
         (frames.collect(), clips.collect())
@@ -297,7 +302,7 @@ mod tests {
         let folder = folder(&["leap_10.png", "leap_2.png", "sign.png", "other/leap_3.png"]);
         let at = |file: &str| folder.path().join(file);
         let paths = [at("leap_10.png"), at("sign.png"), at("leap_2.png"), at("other/leap_3.png")];
-        let all = crate::decode::sources(&paths, &Limits::default()).unwrap();
+        let all = crate::decode::sources(&paths, &ReadOptions::default()).unwrap();
         let frames: Vec<String> =
             all.set.frames().iter().map(|frame| format!("{}:{}", frame.sprite(), frame.name())).collect();
         assert_eq!(frames, ["leap:leap_2", "leap:leap_10", "sign:sign", "leap_3:leap_3"]);
@@ -311,7 +316,7 @@ mod tests {
     fn a_folder_without_images_says_so() {
         let folder = folder(&["other/a.png"]);
         fs::create_dir(folder.path().join("pond")).unwrap();
-        let error = read(&folder.path().join("pond"), &Limits::default()).unwrap_err();
+        let error = read(&folder.path().join("pond"), &ReadOptions::default()).unwrap_err();
         assert!(matches!(error, Error::Read { problem: ReadProblem::NoImages, .. }));
     }
 }

@@ -6,7 +6,7 @@ use serde_json::Value;
 use shibori_core::clip::{Clip, Play};
 use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
 
-use crate::decode::codec::{Animation, Limits, Loaded, Picture};
+use crate::decode::codec::{Animation, Loaded, Picture, ReadOptions};
 use crate::decode::image::image;
 use crate::decode::outcome::{ReadNotice, file_name, sprite_name};
 use crate::{Error, ReadProblem};
@@ -15,7 +15,7 @@ use crate::{Error, ReadProblem};
 pub(super) fn load_frames(
     path: &Path,
     sprite: &Name,
-    limits: &Limits,
+    limits: &ReadOptions,
 ) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
     let Loaded { picture, is_truncated, .. } = image(path, limits)?;
     let file = file_name(path);

@@ -10,13 +10,13 @@ use shibori_core::Size;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, Limits, Loaded, effective_duration};
+use crate::decode::codec::{Format, ImageInfo, Loaded, ReadOptions, effective_duration};
 use crate::decode::composite::{Blend, Canvas, Dispose, FramePatch};
 
 /// The byte that ends a file.
 const TRAILER: u8 = b';';
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
     // A file that lacks only its last byte, the end mark, still has every picture.
     let ended = (bytes.last() != Some(&TRAILER)).then(|| [bytes, &[TRAILER]].concat());
     let (whole, bytes) = (bytes, ended.as_deref().unwrap_or(bytes));
@@ -131,7 +131,9 @@ mod tests {
 
     /// Each picture as letters: `r`, `b`, or `.` for nothing.
     fn decoded_frames(bytes: &[u8]) -> Vec<String> {
-        let Picture::Moving(animation) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::Moving(animation) = decode(bytes, &ReadOptions::default()).unwrap().picture else {
+            panic!()
+        };
         let letter = |pixel: &Rgba<u8>| match pixel.0 {
             [255, 0, 0, 255] => 'r',
             [0, 0, 255, 255] => 'b',
@@ -158,7 +160,7 @@ mod tests {
     fn delays_and_repeats_mean_what_browsers_take_them_for() {
         let frames = [0, 1, 2, 50].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
         for (repeat, plays) in [(None, 1), (Some(Repeat::Infinite), 0), (Some(Repeat::Finite(2)), 3)] {
-            let loaded = decode(&bytes(&frames, repeat), &Limits::default()).unwrap();
+            let loaded = decode(&bytes(&frames, repeat), &ReadOptions::default()).unwrap();
             let Picture::Moving(animation) = loaded.picture else { panic!() };
             assert_eq!(animation.plays, plays);
             let times: Vec<_> = animation.moments.iter().map(|m| (m.span.millis(), m.raw_delay)).collect();
@@ -170,10 +172,10 @@ mod tests {
     fn a_file_that_lacks_its_last_byte_lacks_nothing() {
         let frames = [10; 3].map(|delay| patch(0, &[RED, BLUE, RED, RED], delay, DisposalMethod::Keep));
         let bytes = bytes(&frames, None);
-        let loaded = decode(&bytes[..bytes.len() - 1], &Limits::default()).unwrap();
+        let loaded = decode(&bytes[..bytes.len() - 1], &ReadOptions::default()).unwrap();
         let Picture::Moving(animation) = loaded.picture else { panic!() };
         assert_eq!((animation.moments.len(), loaded.is_truncated), (3, true));
-        let cut = decode(&bytes[..bytes.len() - 3], &Limits::default());
+        let cut = decode(&bytes[..bytes.len() - 3], &ReadOptions::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
     }
 
@@ -182,10 +184,10 @@ mod tests {
         let mut wide = Frame::from_indexed_pixels(1000, 500, vec![RED; 500_000], None);
         wide.palette = None;
         let bytes = bytes(&[wide], None);
-        let memory = |bytes| Limits { memory: Budget::of(bytes), ..Limits::default() };
+        let memory = |bytes| ReadOptions { memory: Budget::of(bytes), ..ReadOptions::default() };
         assert!(matches!(decode(&bytes, &memory(1_000_000)), Err(ReadProblem::Memory(_))));
         assert!(decode(&bytes, &memory(3_000_000)).is_ok());
-        let few = Limits { pixels: 1000, ..Limits::default() };
+        let few = ReadOptions { pixels: 1000, ..ReadOptions::default() };
         assert!(matches!(decode(&bytes, &few), Err(ReadProblem::TooLarge { .. })));
     }
 
@@ -195,10 +197,10 @@ mod tests {
         let bytes = bytes(&frames, None);
         assert_eq!(count(&bytes), 5);
         // Two of 16 bytes for the canvas; for each picture these and what it costs beside.
-        let memory = |bytes| Limits { memory: Budget::of(bytes), ..Limits::default() };
+        let memory = |bytes| ReadOptions { memory: Budget::of(bytes), ..ReadOptions::default() };
         assert!(matches!(decode(&bytes, &memory(2 * 16 + 5 * 528 - 1)), Err(ReadProblem::Memory(_))));
         assert!(decode(&bytes, &memory(2 * 16 + 5 * 528)).is_ok());
-        let small = Limits { pixels: 3, ..Limits::default() };
+        let small = ReadOptions { pixels: 3, ..ReadOptions::default() };
         assert!(matches!(decode(&bytes, &small), Err(ReadProblem::TooLarge { limit: 3, .. })));
     }
 }

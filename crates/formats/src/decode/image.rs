@@ -3,7 +3,7 @@
 use std::io::Read;
 use std::path::Path;
 
-use crate::decode::codec::{Format, Limits, Loaded};
+use crate::decode::codec::{Format, Loaded, ReadOptions};
 use crate::decode::{gif, png, still, webp, y4m};
 use crate::{Error, ReadProblem};
 
@@ -11,7 +11,7 @@ use crate::{Error, ReadProblem};
 const STDIN: &str = "-";
 
 /// Reads one picture or animation from a file, or from standard input where the path is `-`.
-pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
+pub fn image(path: &Path, limits: &ReadOptions) -> Result<Loaded, Error> {
     let length = limits.staged.length(path).unwrap_or(0);
     let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
     let bytes = if path == Path::new(STDIN) { piped(limits)? } else { read_staged(path, limits)? };
@@ -20,7 +20,7 @@ pub fn image(path: &Path, limits: &Limits) -> Result<Loaded, Error> {
 }
 
 /// All of standard input, as far as memory allows.
-fn piped(limits: &Limits) -> Result<Vec<u8>, Error> {
+fn piped(limits: &ReadOptions) -> Result<Vec<u8>, Error> {
     let mut bytes = Vec::new();
     let room = limits.memory.left();
     let read = std::io::stdin().lock().take(room.saturating_add(1)).read_to_end(&mut bytes);
@@ -38,18 +38,18 @@ pub fn read_bytes(path: &Path) -> Result<Vec<u8>, Error> {
             Err(error) => Err(Error::read(path, error)),
         };
     }
-    read_staged(path, &Limits::default())
+    read_staged(path, &ReadOptions::default())
 }
 
 /// The same of a file that may have been made by the same run and not be in place yet.
-pub(crate) fn read_staged(path: &Path, limits: &Limits) -> Result<Vec<u8>, Error> {
+pub(crate) fn read_staged(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, Error> {
     if path.is_dir() {
         return Err(Error::read(path, ReadProblem::IsFolder));
     }
     limits.staged.read(path).map_err(|error| Error::read(path, error))
 }
 
-fn decode(bytes: &[u8], is_tga: bool, limits: &Limits) -> Result<Loaded, ReadProblem> {
+fn decode(bytes: &[u8], is_tga: bool, limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
     match Format::of(bytes) {
         _ if bytes.is_empty() => Err(ReadProblem::Empty),
         Some(Format::Png) => png::decode(bytes, limits),

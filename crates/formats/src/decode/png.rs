@@ -5,18 +5,18 @@ use std::io::{Cursor, ErrorKind};
 use ::png::{BlendOp, ColorType, Decoder, DecodingError, DisposeOp, Info, Reader, Transformations};
 use image::RgbaImage;
 use shibori_core::Size;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
 use crate::decode::codec::{
-    DecodeLease, Format, ImageInfo, Limits, Loaded, Picture, WORK, effective_duration,
+    DecodeLease, Format, ImageInfo, Loaded, Picture, ReadOptions, WORK, effective_duration,
 };
 use crate::decode::composite::{Blend, Canvas, Dispose, FramePatch};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
     let wrong = |error: DecodingError| problem(&error, bytes.len());
     // The pixel limit is checked by hand, with a better message; this one is for everything else a
     // file may claim, such as texts.
@@ -107,7 +107,7 @@ fn moving(
 }
 
 /// A denominator of 0 means hundredths.
-fn span(numerator: u16, denominator: u16) -> (Span, Option<u32>) {
+fn span(numerator: u16, denominator: u16) -> (FrameDuration, Option<u32>) {
     let denominator = if denominator == 0 { 100 } else { denominator };
     effective_duration(u32::from(numerator), u32::from(denominator))
 }
@@ -159,7 +159,7 @@ mod tests {
     }
 
     fn pixels(bytes: &[u8]) -> Vec<u8> {
-        match decode(bytes, &Limits::default()).unwrap().picture {
+        match decode(bytes, &ReadOptions::default()).unwrap().picture {
             Picture::Still(pixels) => pixels.to_image().into_raw(),
             Picture::Moving(_) => panic!("a still picture moves"),
         }
@@ -217,7 +217,7 @@ mod tests {
     #[test]
     fn animations_are_composited_and_a_separate_default_image_is_not_shown() {
         for default_is_apart in [false, true] {
-            let loaded = decode(&animated(default_is_apart), &Limits::default()).unwrap();
+            let loaded = decode(&animated(default_is_apart), &ReadOptions::default()).unwrap();
             let Picture::Moving(animation) = loaded.picture else { panic!("it stands still") };
             assert_eq!(animation.plays, 5);
             let rows: Vec<Vec<u8>> =
@@ -225,7 +225,7 @@ mod tests {
             assert_eq!(rows[0], [1, 1, 1, 255, 2, 2, 2, 255]);
             assert_eq!(rows[1], [1, 1, 1, 255, 3, 3, 3, 0]);
             assert_eq!(rows[2], [1, 1, 1, 255, 0, 0, 0, 0]);
-            assert_eq!(animation.moments[0].span, Span::new(1, 12).unwrap());
+            assert_eq!(animation.moments[0].span, FrameDuration::new(1, 12).unwrap());
             assert_eq!(
                 (animation.moments[2].span.millis(), animation.moments[2].raw_delay),
                 (100.0, Some(0))

@@ -12,7 +12,7 @@ use shibori_core::{
     Annotations, Area, ExtraFields, Frame, FrameSet, Insets, Name, Pair, Pixels, Point, Rect, Size, Source,
 };
 
-use crate::decode::codec::{Limits, Picture};
+use crate::decode::codec::{Picture, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes, read_staged};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
@@ -22,7 +22,7 @@ use crate::manifest::{
 use crate::{Error, ReadProblem};
 
 /// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
-pub fn load(path: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
+pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
     Ok(opened(path, limits)?.gathered)
 }
 
@@ -37,7 +37,7 @@ pub(crate) struct LoadedPage {
 }
 
 /// The same with the manifest and the pages.
-pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<LoadedPage, Error> {
+pub(crate) fn opened(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let bytes = read_staged(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
@@ -59,7 +59,7 @@ pub(crate) fn opened(path: &Path, limits: &Limits) -> Result<LoadedPage, Error> 
 }
 
 /// Refuses canvases that no picture may have: a frame is restored to its canvas sooner or later.
-fn check_canvases(manifest: &Manifest, limits: &Limits) -> Result<(), ReadProblem> {
+fn check_canvases(manifest: &Manifest, limits: &ReadOptions) -> Result<(), ReadProblem> {
     let canvas = |frame: &FrameEntry| Size::from((frame.canvas[0], frame.canvas[1]));
     match manifest.frames.iter().find(|frame| canvas(frame).area() > limits.pixels) {
         Some(frame) => {
@@ -80,7 +80,7 @@ pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
 }
 
 /// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.
-pub fn load_companions(path: &Path, limits: &Limits) -> Result<Vec<LoadedFrames>, Error> {
+pub fn load_companions(path: &Path, limits: &ReadOptions) -> Result<Vec<LoadedFrames>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
     check_canvases(&manifest, limits).map_err(wrong)?;
@@ -130,7 +130,7 @@ pub struct CompanionFault {
 ///
 /// # Errors
 /// Where the manifest or a companion that is there can't be read.
-pub fn companion_problems(path: &Path, limits: &Limits) -> Result<Vec<CompanionFault>, Error> {
+pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<CompanionFault>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));
@@ -208,7 +208,7 @@ pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     Ok(PreviousPlacements { pages, places })
 }
 
-fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &Limits) -> Result<OpenPage, Error> {
+fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &ReadOptions) -> Result<OpenPage, Error> {
     let loaded = match read_image(file, limits) {
         Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
             return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::{Budget, FrameSet};
 
-use crate::decode::codec::Limits;
+use crate::decode::codec::ReadOptions;
 use crate::decode::folder::{self, images_in};
 use crate::decode::frames::load_frames;
 use crate::decode::image::image;
@@ -13,7 +13,7 @@ use crate::decode::set::{load, pages_of};
 use crate::{Error, ReadProblem, manifest};
 
 /// Reads several sources into one set; numbered images of one name among them are one sprite with its clip.
-pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<LoadedFrames, Error> {
+pub fn sources(paths: &[PathBuf], limits: &ReadOptions) -> Result<LoadedFrames, Error> {
     let mut all = LoadedFrames::default();
     let mut sets = Vec::with_capacity(paths.len());
     for siblings in folder::siblings(paths) {
@@ -29,7 +29,7 @@ pub fn sources(paths: &[PathBuf], limits: &Limits) -> Result<LoadedFrames, Error
 
 /// Reads a set, an atlas, an image, an animation or a folder of images. An atlas may be named without
 /// its ending.
-pub fn source(path: &Path, limits: &Limits) -> Result<LoadedFrames, Error> {
+pub fn source(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
     if let Some(manifest) = limits.manifest_of(path) {
         return load(&manifest, limits);
     }
@@ -52,7 +52,7 @@ pub fn memory_for(paths: &[PathBuf]) -> u64 {
     let need = |file: PathBuf| {
         // With room for the file alone, the first picture is refused, with what it needs.
         let length = std::fs::metadata(&file).map_or(0, |meta| meta.len());
-        match image(&file, &Limits { memory: Budget::of(length), ..Limits::default() }) {
+        match image(&file, &ReadOptions { memory: Budget::of(length), ..ReadOptions::default() }) {
             Err(Error::Read { problem: ReadProblem::Memory(over), .. }) => over.need,
             _ => length,
         }
@@ -63,10 +63,10 @@ pub fn memory_for(paths: &[PathBuf]) -> u64 {
 /// The manifest that a person means by a path: itself, that of a set's folder, or that of an atlas named without its
 /// ending.
 pub fn manifest_of(path: &Path) -> Option<PathBuf> {
-    Limits::default().manifest_of(path)
+    ReadOptions::default().manifest_of(path)
 }
 
-impl Limits {
+impl ReadOptions {
     /// The same among files that are there or staged.
     pub fn manifest_of(&self, path: &Path) -> Option<PathBuf> {
         let in_folder = path.join(manifest::SET_FILE);

@@ -4,15 +4,15 @@ use std::io::{Cursor, ErrorKind};
 
 use image::RgbaImage;
 use image_webp::{DecodingError, LoopCount, WebPDecoder};
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 use shibori_core::{Rect, Size};
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, Limits, Loaded, effective_duration};
+use crate::decode::codec::{Format, ImageInfo, Loaded, ReadOptions, effective_duration};
 use crate::decode::composite::{Blend, Canvas, Dispose, FramePatch};
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
     let cut = || ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 };
     let wrong = |error: DecodingError| if is_cut(bytes) { cut() } else { problem(&error, bytes.len()) };
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(wrong)?;
@@ -30,7 +30,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProble
         }
         let room = reader.room()?;
         match still(&mut decoder) {
-            Ok(picture) => reader.add(room, picture, Span::DEFAULT, None),
+            Ok(picture) => reader.add(room, picture, FrameDuration::DEFAULT, None),
             Err(error) => reader.breaks(wrong(error))?,
         }
     }
@@ -218,26 +218,31 @@ mod tests {
         let animation = chunk(b"ANIM", &[9, 9, 9, 255, 0, 0]);
         let frames = [frame([200, 100, 40, 255], 0, 0b01), frame([1, 2, 3, 255], 2, 0)].concat();
         let bytes = chunk(b"RIFF", &[b"WEBP".to_vec(), extended, animation, frames].concat());
-        let Picture::Moving(moving) = decode(&bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::Moving(moving) = decode(&bytes, &ReadOptions::default()).unwrap().picture else {
+            panic!()
+        };
         let at = |frame: usize, x: u32| moving.moments[frame].picture.get(x, 0).unwrap().0;
         assert_eq!((at(0, 0), at(0, 4)), ([200, 100, 40, 255], [0; 4]));
         assert_eq!((at(1, 0), at(1, 2), at(1, 4)), ([0; 4], [1, 2, 3, 255], [1, 2, 3, 255]));
         // The file ends early inside the second frame.
-        let cut = decode(&bytes[..bytes.len() - 9], &Limits::default());
+        let cut = decode(&bytes[..bytes.len() - 9], &ReadOptions::default());
         assert!(cut.is_err());
     }
 
     #[test]
     fn a_still_picture_and_an_animation_with_its_times() {
-        let Picture::Still(still) = decode(&lossless([9, 8, 7, 99]), &Limits::default()).unwrap().picture
+        let Picture::Still(still) =
+            decode(&lossless([9, 8, 7, 99]), &ReadOptions::default()).unwrap().picture
         else {
             panic!()
         };
         assert_eq!(still.get(2, 1).unwrap().0, [9, 8, 7, 99]);
         let whole = animated();
-        let cut = decode(&whole[..whole.len() - 1], &Limits::default());
+        let cut = decode(&whole[..whole.len() - 1], &ReadOptions::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
-        let Picture::Moving(moving) = decode(&whole, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::Moving(moving) = decode(&whole, &ReadOptions::default()).unwrap().picture else {
+            panic!()
+        };
         assert_eq!(moving.plays, 4);
         let told: Vec<_> =
             moving.moments.iter().map(|m| (m.picture.get(1, 1).unwrap().0, m.span.millis())).collect();

@@ -7,16 +7,16 @@
 
 use image::{Rgba, RgbaImage};
 use shibori_core::Size;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, Limits, Loaded, check_size};
+use crate::decode::codec::{Format, ImageInfo, Loaded, ReadOptions, check_size};
 
 /// What the first line of a file says.
 struct Header {
     size: Size,
-    span: Span,
+    span: FrameDuration,
     planes: Planes,
     is_full: bool,
     is_709: bool,
@@ -31,7 +31,7 @@ struct Planes {
     name: &'static str,
 }
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
     let (line, mut rest) = first_line(bytes);
     let header = Header::read(line)?;
     check_size(header.size, limits)?;
@@ -93,7 +93,7 @@ impl Header {
             return Err(wrong(format!("its size is {size} px")));
         }
         let planes = Planes::of(color)?;
-        let span = Span::new(rate.1, rate.0).unwrap_or(Span::DEFAULT);
+        let span = FrameDuration::new(rate.1, rate.0).unwrap_or(FrameDuration::DEFAULT);
         let is_full = is_full.unwrap_or(color == "420jpeg");
         Ok(Self { size, span, planes, is_full, is_709: height >= 720 })
     }
@@ -176,7 +176,9 @@ mod tests {
     }
 
     fn decoded_frames(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
-        let Picture::Moving(moving) = decode(bytes, &Limits::default()).unwrap().picture else { panic!() };
+        let Picture::Moving(moving) = decode(bytes, &ReadOptions::default()).unwrap().picture else {
+            panic!()
+        };
         let pixels =
             moving.moments.iter().map(|m| m.picture.to_image().pixels().map(|p| p.0).collect()).collect();
         (pixels, moving.moments[0].span.millis())
@@ -210,9 +212,9 @@ mod tests {
     fn a_video_that_breaks_off_keeps_its_whole_frames_where_that_is_wanted() {
         let whole = reader("W2 H1 F25:1 Cmono", &[&[16, 16], &[20, 20], &[30, 30]]);
         let cut = &whole[..whole.len() - 1];
-        let error = decode(cut, &Limits::default()).unwrap_err();
+        let error = decode(cut, &ReadOptions::default()).unwrap_err();
         assert!(matches!(error, ReadProblem::BrokenOff { frames: 2, .. }), "{error:?}");
-        let accept = Limits { accept_truncated: true, ..Limits::default() };
+        let accept = ReadOptions { accept_truncated: true, ..ReadOptions::default() };
         let loaded = decode(cut, &accept).unwrap();
         assert!(loaded.is_truncated);
         assert!(matches!(loaded.picture, Picture::Moving(a) if a.moments.len() == 2));
@@ -220,7 +222,8 @@ mod tests {
 
     #[test]
     fn what_is_not_read_is_said() {
-        let told = |header: &str| decode(&reader(header, &[]), &Limits::default()).unwrap_err().to_string();
+        let told =
+            |header: &str| decode(&reader(header, &[]), &ReadOptions::default()).unwrap_err().to_string();
         assert!(told("W2 H1 F25:1 C420p10").contains("color space '420p10' is not read"));
         assert!(told("W0 H1 F25:1").contains("its size is 0x1 px"));
         assert!(told("W2 Hx F25:1").contains("'Hx'"));

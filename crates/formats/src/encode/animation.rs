@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::RenderedAnimation;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 
 use crate::encode::{apng, gif};
 use crate::store::{Transaction, Written};
@@ -107,7 +107,7 @@ fn drop_short_frames(
     let until = |place: usize| kept.get(place + 1).map_or(whole, |next| next.1);
     let picture = |(place, &(at, start)): (usize, &(usize, u64))| {
         let ticks = u32::try_from((until(place) - start).max(least)).unwrap_or(u32::MAX);
-        (animation.images[at].0.clone(), Span::new(ticks, clock).unwrap_or(Span::DEFAULT))
+        (animation.images[at].0.clone(), FrameDuration::new(ticks, clock).unwrap_or(FrameDuration::DEFAULT))
     };
     let dropped = animation.images.len() - kept.len();
     let pictures = kept.iter().enumerate().map(picture).collect();
@@ -129,8 +129,9 @@ mod tests {
             (vec![(1, 12), (1, 100), (1, 12)], AnimationFormat::Gif, 2..=2, 176.7),
             (vec![(1, 500)], AnimationFormat::Gif, 1..=1, 20.0),
         ] {
-            let picture =
-                |&(ticks, clock): &(u32, u32)| (RgbaImage::new(1, 1), Span::new(ticks, clock).unwrap());
+            let picture = |&(ticks, clock): &(u32, u32)| {
+                (RgbaImage::new(1, 1), FrameDuration::new(ticks, clock).unwrap())
+            };
             let animation = RenderedAnimation { images: spans.iter().map(picture).collect(), plays: 0 };
             let (thin, dropped) = drop_short_frames(&animation, format).unwrap();
             assert_eq!(thin.images.len() + dropped, spans.len());
@@ -141,7 +142,7 @@ mod tests {
             assert!(drop_short_frames(&thin, format).is_none());
         }
         let slow = RenderedAnimation {
-            images: vec![(RgbaImage::new(1, 1), Span::new(1, 50).unwrap()); 3],
+            images: vec![(RgbaImage::new(1, 1), FrameDuration::new(1, 50).unwrap()); 3],
             plays: 0,
         };
         assert!(drop_short_frames(&slow, AnimationFormat::Gif).is_none());

@@ -5,7 +5,7 @@
 use ::png::{BlendOp, DisposeOp};
 use image::RgbaImage;
 use shibori_core::RenderedAnimation;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 use shibori_core::parallel;
 
 use crate::WriteProblem;
@@ -18,7 +18,7 @@ const SIGNATURE: usize = 8;
 /// The bytes of an animated PNG. Pictures are compressed each by itself, on all threads, and put together here
 /// (PNG specification, third edition, section 11.3.6: `acTL`, `fcTL`, `fdAT`). `tick` is called once a picture.
 pub(super) fn apng(animation: &RenderedAnimation, tick: impl Fn() + Sync) -> Result<Vec<u8>, WriteProblem> {
-    let compress = |(picture, _): &(RgbaImage, Span)| {
+    let compress = |(picture, _): &(RgbaImage, FrameDuration)| {
         let bytes = still(picture);
         tick();
         bytes
@@ -86,7 +86,7 @@ fn chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
 
 /// Seconds as a fraction of two 16-bit numbers: exact where it fits, else the nearest tenth of a
 /// millisecond, else the nearest hundredth of a second, at most 655.35 s.
-fn delay(span: Span) -> (u16, u16) {
+fn delay(span: FrameDuration) -> (u16, u16) {
     let reduced = span.reduced();
     if let (Ok(ticks), Ok(scale)) = (u16::try_from(reduced.ticks()), u16::try_from(reduced.timescale())) {
         return (ticks, scale);
@@ -103,7 +103,7 @@ mod tests {
 
     #[test]
     fn delays_are_exact_where_they_fit() {
-        let delay = |ticks, scale| delay(Span::new(ticks, scale).unwrap());
+        let delay = |ticks, scale| delay(FrameDuration::new(ticks, scale).unwrap());
         assert_eq!(delay(1, 12), (1, 12));
         assert_eq!(delay(80, 1000), (2, 25));
         assert_eq!(delay(100_000, 1_000_000), (1, 10));

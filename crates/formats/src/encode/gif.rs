@@ -8,7 +8,7 @@ use ::gif::{DisposalMethod, Encoder, EncodingError, Frame, Repeat};
 use color_quant::NeuQuant;
 use image::{Rgba, RgbaImage};
 use shibori_core::RenderedAnimation;
-use shibori_core::clip::Span;
+use shibori_core::clip::FrameDuration;
 use shibori_core::parallel;
 
 use crate::WriteProblem;
@@ -99,7 +99,7 @@ enum Colors {
 
 impl Palette {
     fn of(animation: &RenderedAnimation) -> Self {
-        let of_picture = |(picture, _): &(RgbaImage, Span)| {
+        let of_picture = |(picture, _): &(RgbaImage, FrameDuration)| {
             let mut used: Vec<[u8; 3]> = picture.pixels().filter_map(kept).collect();
             used.sort_unstable();
             used.dedup();
@@ -147,7 +147,7 @@ impl Palette {
 }
 
 /// The part of a picture that is stored.
-struct Change {
+struct FrameDelta {
     left: usize,
     top: usize,
     width: usize,
@@ -157,7 +157,7 @@ struct Change {
     is_cleared: bool,
 }
 
-impl Change {
+impl FrameDelta {
     fn frame(self, delay: u16) -> Frame<'static> {
         // All of it lies on a canvas whose sides were checked to fit u16.
         let (width, height) = (self.width as u16, self.height as u16);
@@ -173,7 +173,7 @@ impl Change {
 
 /// The smallest rectangle that holds what differs from the picture before. Where the next picture is clear and this
 /// one is not, the rectangle holds that too and is cleared after: nothing else makes a pixel clear again.
-fn changes(pictures: &[Vec<u8>], width: usize) -> Vec<Change> {
+fn changes(pictures: &[Vec<u8>], width: usize) -> Vec<FrameDelta> {
     let mut before = vec![CLEAR; pictures.first().map_or(0, Vec::len)];
     let mut changes = Vec::with_capacity(pictures.len());
     for (number, now) in pictures.iter().enumerate() {
@@ -205,7 +205,7 @@ fn changes(pictures: &[Vec<u8>], width: usize) -> Vec<Change> {
             }
         }
         let (width, height) = (right - left + 1, bottom - top + 1);
-        changes.push(Change { left, top, width, height, indices, is_cleared });
+        changes.push(FrameDelta { left, top, width, height, indices, is_cleared });
     }
     changes
 }
@@ -219,7 +219,7 @@ mod tests {
     use super::*;
 
     /// What a viewer shows.
-    fn replayed(changes: &[Change], width: usize, count: usize) -> Vec<Vec<u8>> {
+    fn replayed(changes: &[FrameDelta], width: usize, count: usize) -> Vec<Vec<u8>> {
         let mut canvas = vec![CLEAR; count];
         let mut shown = Vec::new();
         for change in changes {
@@ -261,11 +261,11 @@ mod tests {
     #[test]
     fn the_rounding_error_is_carried_on() {
         let picture = || RgbaImage::new(1, 1);
-        let animation = |spans: Vec<Span>| RenderedAnimation {
+        let animation = |spans: Vec<FrameDuration>| RenderedAnimation {
             images: spans.into_iter().map(|s| (picture(), s)).collect(),
             plays: 0,
         };
-        let twelfth = Span::new(1, 12).unwrap();
+        let twelfth = FrameDuration::new(1, 12).unwrap();
         let delays = hundredths(&animation(vec![twelfth; 12]));
         assert_eq!(delays.iter().map(|&d| u32::from(d)).sum::<u32>(), 100);
         assert!(delays.iter().all(|delay| [8, 9].contains(delay)));

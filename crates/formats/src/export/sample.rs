@@ -2,12 +2,12 @@
 
 use image::{Rgba, RgbaImage};
 use shibori_core::clip::{ClipSpec, add_clips};
-use shibori_core::pack::{DenseOptions, Layout, PackOptions, pack};
+use shibori_core::pack::{DenseOptions, Layout, PackSettings, pack};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Point};
 use tempfile::TempDir;
 
-use crate::decode::Limits;
+use crate::decode::ReadOptions;
 use crate::encode::{self, PageEncoding};
 use crate::export::ExportSource;
 use crate::store::Transaction;
@@ -39,7 +39,7 @@ pub(super) fn subject(
     let set =
         trim(add_clips(set, &specs).unwrap(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
     let layout = Layout::Dense(DenseOptions { may_rotate: true, ..DenseOptions::default() });
-    let atlas = pack(set, Vec::new(), &PackOptions { layout, ..PackOptions::dense() }).unwrap();
+    let atlas = pack(set, Vec::new(), &PackSettings { layout, ..PackSettings::dense() }).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join(stem);
     let atlases = [atlas];
@@ -47,6 +47,6 @@ pub(super) fn subject(
     encode::atlas(&path, &atlases, options, &run, || {}).unwrap();
     run.commit().unwrap();
     let subject =
-        ExportSource::open(&folder.path().join(format!("{stem}.json")), &Limits::default()).unwrap();
+        ExportSource::open(&folder.path().join(format!("{stem}.json")), &ReadOptions::default()).unwrap();
     (folder, subject)
 }

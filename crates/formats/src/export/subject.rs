@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use crate::Error;
-use crate::decode::{Limits, LoadedPage, opened, read_staged};
+use crate::decode::{LoadedPage, ReadOptions, opened, read_staged};
 use crate::encode::png;
 use crate::export::facts::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
@@ -64,10 +64,10 @@ impl ExportSource {
     ///
     /// # Errors
     /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
-    pub fn open(path: &Path, limits: &Limits) -> Result<Self, Error> {
+    pub fn open(path: &Path, limits: &ReadOptions) -> Result<Self, Error> {
         // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
         let LoadedPage { manifest, pages: pictures, .. } =
-            opened(path, &Limits { tighten: false, ..limits.clone() })?;
+            opened(path, &ReadOptions { tighten: false, ..limits.clone() })?;
         let files = page_files(path, &manifest)?;
         let pages = parallel::fallible(files.len(), |at| {
             let path = files[at].clone();

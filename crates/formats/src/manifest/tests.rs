@@ -92,7 +92,7 @@ fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
     );
     let path = folder.path().join("pond.json");
     std::fs::write(&path, text).unwrap();
-    match crate::decode::load(&path, &crate::decode::Limits::default()) {
+    match crate::decode::load(&path, &crate::decode::ReadOptions::default()) {
         Ok(gathered) => {
             assert_eq!(gathered.files.len(), 2);
             Ok(gathered.set)
@@ -176,14 +176,14 @@ fn reading_only_what_shows_loses_nothing() {
     // Also from pages of an atlas on which some are rotated.
     let dense = shibori_core::pack::DenseOptions { may_rotate: true, ..Default::default() };
     let layout = shibori_core::pack::Layout::Dense(dense);
-    let options = shibori_core::pack::PackOptions { layout, ..shibori_core::pack::PackOptions::dense() };
+    let options = shibori_core::pack::PackSettings { layout, ..shibori_core::pack::PackSettings::dense() };
     let atlas = shibori_core::pack::pack(set.clone(), Vec::new(), &options).unwrap();
     let run = Transaction::default();
     encode::set(set.clone(), &folder.path().join("set"), &run, || {}).unwrap();
     encode::atlas(&folder.path().join("a"), &[atlas], &encode::PageEncoding::default(), &run, || {}).unwrap();
     run.commit().unwrap();
     for manifest in ["set/frames.json", "a.json"] {
-        let limits = crate::decode::Limits { tighten: true, ..crate::decode::Limits::default() };
+        let limits = crate::decode::ReadOptions { tighten: true, ..crate::decode::ReadOptions::default() };
         let read = crate::decode::load(&folder.path().join(manifest), &limits).unwrap().set;
         for (before, after) in set.frames().iter().zip(read.frames()) {
             assert!(after.restored().looks_like(&before.restored()), "{manifest} {}", before.name());

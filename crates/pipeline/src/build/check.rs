@@ -4,7 +4,7 @@
 use shibori_core::clip::Clip;
 use shibori_core::pack::RowName;
 use shibori_core::{FrameSet, parallel};
-use shibori_formats::decode::Limits;
+use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
 use crate::build::graph::{Target, TargetKind};
@@ -24,14 +24,14 @@ pub struct RecipeFinding {
     /// The sprite, or the atlas; none where it is about all of them.
     pub of: Option<String>,
     /// What was seen.
-    pub seen: Seen,
+    pub seen: RecipeObservation,
     /// Where the recipe expects it.
     pub mark: Option<Mark>,
 }
 
 /// What was seen instead of what is expected.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Seen {
+pub enum RecipeObservation {
     /// A clip is not there.
     NoClip {
         /// Its name.
@@ -102,7 +102,7 @@ impl Build {
     fn check_figure(
         &self,
         figure: usize,
-        limits: &Limits,
+        limits: &ReadOptions,
         observer: &dyn BuildObserver,
     ) -> Result<(CheckReport, Vec<RecipeFinding>), Error> {
         let (set, expected) = (self.frames_of(figure, limits, observer)?, &self.graph.sprite(figure).check);
@@ -117,7 +117,7 @@ impl Build {
     fn frames_of(
         &self,
         figure: usize,
-        limits: &Limits,
+        limits: &ReadOptions,
         observer: &dyn BuildObserver,
     ) -> Result<FrameSet, Error> {
         let figure = &self.graph.figures[figure];
@@ -128,7 +128,7 @@ impl Build {
     fn too_many_pages(
         &self,
         atlas: usize,
-        limits: &Limits,
+        limits: &ReadOptions,
         observer: &dyn BuildObserver,
     ) -> Result<Option<RecipeFinding>, Error> {
         let Some(Located { value: limit, span }) = &self.graph.recipe.check.pages else { return Ok(None) };
@@ -143,7 +143,7 @@ impl Build {
         Ok((pages > *limit).then(|| RecipeFinding {
             rule: RecipeRule::TooManyPages,
             of: Some(name.value.clone()),
-            seen: Seen::Pages(pages, *limit),
+            seen: RecipeObservation::Pages(pages, *limit),
             mark: Some(self.graph.recipe.text.mark(span)),
         }))
     }
@@ -173,7 +173,7 @@ impl Build {
         let finding = |name: &Located<String>| RecipeFinding {
             rule: RecipeRule::MissingClip,
             of: of.map(str::to_owned),
-            seen: Seen::NoClip { clip: name.value.clone(), known: known().collect() },
+            seen: RecipeObservation::NoClip { clip: name.value.clone(), known: known().collect() },
             mark: Some(self.graph.recipe.text.mark(&name.span)),
         };
         missing.map(finding).collect()
@@ -195,7 +195,7 @@ impl Build {
                 found.push(RecipeFinding {
                     rule: RecipeRule::MissingClip,
                     of: Some(atlas.name.value.clone()),
-                    seen: Seen::NoClip { clip: text, known },
+                    seen: RecipeObservation::NoClip { clip: text, known },
                     mark: Some(self.graph.recipe.text.mark(&atlas.name.span)),
                 });
             }
@@ -216,7 +216,7 @@ impl Build {
                 found.push(RecipeFinding {
                     rule: RecipeRule::UnequalClips,
                     of: Some(of.to_owned()),
-                    seen: Seen::Steps(counts),
+                    seen: RecipeObservation::Steps(counts),
                     mark: names.first().map(|name| self.graph.recipe.text.mark(&name.span)),
                 });
             }
@@ -233,7 +233,7 @@ fn unused(set: &FrameSet, of: &str) -> Option<RecipeFinding> {
     let is_unused = |at: &usize| set.first_clip_of(*at).is_none();
     let names: Vec<String> =
         (0..set.frames().len()).filter(is_unused).map(|at| set.frames()[at].name().to_string()).collect();
-    let seen = Seen::Unused(names.clone());
+    let seen = RecipeObservation::Unused(names.clone());
     (!names.is_empty()).then(|| RecipeFinding {
         rule: RecipeRule::UnusedFrame,
         of: Some(of.to_owned()),
@@ -247,9 +247,9 @@ fn is_allowed(options: &CheckOptions, found: &RecipeFinding) -> bool {
     let of = found.of.as_deref().unwrap_or_default();
     let allows = |name: Option<&str>| options.allows_in_recipe(found.rule, of, name);
     match &found.seen {
-        Seen::NoClip { clip, .. } => allows(Some(clip)),
-        Seen::Steps(counts) => counts.iter().any(|(clip, _)| allows(Some(clip))),
-        Seen::Unused(frames) => frames.iter().all(|frame| allows(Some(frame))),
-        Seen::Pages(..) => allows(None),
+        RecipeObservation::NoClip { clip, .. } => allows(Some(clip)),
+        RecipeObservation::Steps(counts) => counts.iter().any(|(clip, _)| allows(Some(clip))),
+        RecipeObservation::Unused(frames) => frames.iter().all(|frame| allows(Some(frame))),
+        RecipeObservation::Pages(..) => allows(None),
     }
 }

@@ -33,12 +33,12 @@ use crate::recipe::Recipe;
 use crate::steps::CheckReport;
 use crate::{Error, NoopObserver, Notice};
 
-pub use check::{RecipeFinding, Seen};
+pub use check::{RecipeFinding, RecipeObservation};
 pub use digest::{TargetStatus, Why};
 pub use graph::Graph;
 pub use record::Trouble;
 pub use run::Outcome;
-pub use watch::{Change, Unwatched, Watch};
+pub use watch::{ChangedFiles, Unwatched, Watch};
 
 /// Receives the events of a build. Methods may be called from any thread; the defaults ignore everything, and pages then show
 /// no findings.

@@ -10,7 +10,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use serde_json::Value;
 use shibori_core::FrameSet;
-use shibori_formats::decode::Limits;
+use shibori_formats::decode::ReadOptions;
 use shibori_formats::frame_cache::FrameCache;
 use shibori_formats::store::{self, Digest, FingerprintCache, Policy, file_key, is_log_locked, log_file};
 
@@ -81,7 +81,7 @@ struct Run<'a> {
     store: &'a RecordFile,
     prints: &'a FingerprintCache,
     digests: &'a TargetDigests,
-    limits: Limits,
+    limits: ReadOptions,
     policy: Policy,
     whys: Vec<Option<Why>>,
     /// Frames that were cut before.
@@ -309,7 +309,7 @@ impl Build {
         &self,
         observer: &'a dyn Observer,
         policy: Policy,
-        limits: &Limits,
+        limits: &ReadOptions,
     ) -> Context<'a> {
         let mut cx = Context::with_policy(observer, policy).within(limits.clone());
         cx.base.clone_from(&self.graph.base);

@@ -33,7 +33,7 @@ pub struct Watch {
 
 /// What changed.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Change {
+pub struct ChangedFiles {
     /// Files, from the recipe's folder.
     pub files: Vec<PathBuf>,
 }
@@ -124,7 +124,7 @@ impl Watch {
     }
 
     /// Waits until something changed and is quiet again. `None` where the system no longer tells.
-    pub fn next(&self) -> Option<Change> {
+    pub fn next(&self) -> Option<ChangedFiles> {
         let mut files = BTreeSet::new();
         while files.is_empty() {
             self.take(self.events.recv().ok()?, &mut files);
@@ -137,7 +137,7 @@ impl Watch {
                 Err(RecvTimeoutError::Disconnected) => return None,
             }
         }
-        Some(Change { files: files.into_iter().collect() })
+        Some(ChangedFiles { files: files.into_iter().collect() })
     }
 
     /// Keeps the files of an event that are no outputs and no work of shibori's own.

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::str::FromStr;
 
 use serde::Deserialize;
-use shibori_core::check::{Limits, Rule};
+use shibori_core::check::{Rule, Thresholds};
 use shibori_core::cut::Counts;
 use shibori_core::shape::Anchor;
 use shibori_core::{FilterError, FrameSet, Only, Pair, Size};
@@ -286,9 +286,9 @@ impl CheckOptions {
     }
 
     /// From where on something is wrong, defaults filled in.
-    pub fn limits(&self) -> Limits {
-        let plain = Limits::default();
-        Limits {
+    pub fn limits(&self) -> Thresholds {
+        let plain = Thresholds::default();
+        Thresholds {
             drift: self.drift_limit.map(NonNegative::get),
             size: self.size_limit.map_or(plain.size, |percent| percent.get() / 100.0),
             specks: self.speck_limit.unwrap_or(plain.specks),

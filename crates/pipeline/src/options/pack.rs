@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use serde::Deserialize;
 use shibori_core::Size;
 use shibori_core::pack::{
-    DenseOptions, Effort, Layout, PackOptions, PagePer, PageRules, PageScale, PageSide, PreviousPlacements,
+    DenseOptions, Effort, Layout, PackSettings, PagePer, PageRules, PageScale, PageSide, PreviousPlacements,
     Round, RowOrder,
 };
 
@@ -117,7 +117,7 @@ impl ArrangeOptions {
 
     /// What core needs to know, defaults filled in. `scales` are the sizes in which pages are written, `old` the places that
     /// are to be kept.
-    pub fn options(&self, scales: Vec<PageScale>, old: Option<PreviousPlacements>) -> PackOptions {
+    pub fn options(&self, scales: Vec<PageScale>, old: Option<PreviousPlacements>) -> PackSettings {
         let layout = match self.layout() {
             LayoutName::Dense => Layout::Dense(DenseOptions {
                 effort: self.effort.unwrap_or_default(),
@@ -134,7 +134,7 @@ impl ArrangeOptions {
         let PageSide(max) = self.page_max.unwrap_or(PageSide(Size::new(PAGE_MAX, PAGE_MAX)));
         let round = self.page_round.unwrap_or_default();
         let pixels = |said: Option<u32>, dense: u32| said.unwrap_or(if self.is_dense() { dense } else { 0 });
-        PackOptions {
+        PackSettings {
             layout,
             pages: PageRules { max, fixed: self.page_size, round, square: self.page_square.is_on() },
             margin: pixels(self.margin.map(Whole::get), 1),

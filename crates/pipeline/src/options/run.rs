@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 use shibori_core::{Budget, ByteSize};
-use shibori_formats::decode::Limits;
+use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
 use crate::memory;
@@ -50,9 +50,9 @@ pub enum Accept {
 
 impl RunOptions {
     /// How much a run may ask for, defaults filled in.
-    pub fn limits(&self) -> Limits {
-        let plain = Limits::default();
-        Limits {
+    pub fn limits(&self) -> ReadOptions {
+        let plain = ReadOptions::default();
+        ReadOptions {
             pixels: self.max_pixels.unwrap_or(plain.pixels),
             memory: Budget::of(self.max_memory.map_or_else(|| memory().0 / 2, |size| size.0)),
             accept_truncated: self.accept.contains(&Accept::Truncated),

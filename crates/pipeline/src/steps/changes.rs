@@ -111,7 +111,7 @@ pub(crate) fn shaping(
         changes.push(Change::Align(AlignOptions { to, region, with, reach, axis, per }));
     }
     if defaults.is_loose {
-        changes.push(Change::Gather(shape.pivot));
+        changes.push(Change::Coregister(shape.pivot));
     }
     let per = shape.pivot_per.unwrap_or_default();
     changes.extend(shape.pivot.map(|anchor| Change::Pivot(anchor, per)));
@@ -125,7 +125,7 @@ pub(crate) fn shaping(
         if lines.iter().any(|line| matches!(line.kind, OverrideKind::Shift(..))) {
             changes.push(Change::Shift(lines.clone()));
         }
-        changes.push(Change::Places(lines));
+        changes.push(Change::Override(lines));
     }
     if !marks(shape).is_empty() {
         changes.push(Change::ForgetMarks);
@@ -148,7 +148,7 @@ fn lower_canvas(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
         changes.push(Change::Trim(trim));
     }
     if shape.canvas == Some(CanvasRule::Fit) {
-        changes.push(Change::Fit);
+        changes.push(Change::FitCanvas);
     }
     let is_place = matches!(shape.pivot, Some(Anchor::Fraction(_)));
     if is_place && (shape.canvas.is_some() || defaults.is_loose) {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use shibori_core::check::{Finding, Level, Limits, Remedy, check as check_set, companion_page};
+use shibori_core::check::{Finding, Level, Remedy, Thresholds, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{CompanionFault, companion_problems, manifest_of};
@@ -70,7 +70,7 @@ fn companion_finding(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> 
 
 /// What looks wrong in frames by the usual limits.
 pub(crate) fn check_usual(set: &FrameSet, source: &Path) -> CheckReport {
-    let findings = check_set(set, &Limits::default());
+    let findings = check_set(set, &Thresholds::default());
     CheckReport { source: source.to_owned(), set: set.clone(), findings, allowed: 0 }
 }
 

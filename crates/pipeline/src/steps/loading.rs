@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::{FrameSet, OverBudget};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
-    Limits, LoadedFrames, frames_of_still, load_companions, manifest_of, memory_for, source, sources,
+    LoadedFrames, ReadOptions, frames_of_still, load_companions, manifest_of, memory_for, source, sources,
     sprite_name,
 };
 use shibori_formats::manifest::SET_FILE;
@@ -35,7 +35,7 @@ pub(crate) fn load_all(
         }
         paths.iter().try_for_each(|path| cx.finish_interrupted(path))?;
         let places: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
-        let read = sources(&places, &Limits { tighten, ..cx.limits().clone() }).map_err(Error::from);
+        let read = sources(&places, &ReadOptions { tighten, ..cx.limits().clone() }).map_err(Error::from);
         sets.push(accept_loaded(report_total_memory(read, &paths, cx)?, cx));
     }
     let set = if sets.len() == 1 { sets.remove(0) } else { FrameSet::merge(sets)? };

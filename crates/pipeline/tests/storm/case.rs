@@ -15,7 +15,7 @@ use serde_json::{Map, Value, json};
 use shibori_core::check::check;
 use shibori_core::pack::Atlas;
 use shibori_core::{Budget, FrameSet, Rect, Size};
-use shibori_formats::decode::Limits;
+use shibori_formats::decode::ReadOptions;
 use shibori_pipeline::options::{
     AdjustOptions, ArrangeOptions, CheckOptions, CleanOptions, ClipOptions, CutOptions, ExportOptions,
     PackOptions, PageOptions, ShapeOptions, SliceOptions, UnpackOptions,
@@ -300,7 +300,7 @@ fn largest(set: &FrameSet) -> Size {
 
 /// A context of its own in a folder, with limits that keep a case small.
 fn context(folder: &Path) -> Context<'static> {
-    let limits = Limits { pixels: 1 << 22, memory: Budget::of(1 << 28), ..Limits::default() };
+    let limits = ReadOptions { pixels: 1 << 22, memory: Budget::of(1 << 28), ..ReadOptions::default() };
     let mut cx = Context::new(&NoopObserver).within(limits);
     folder.clone_into(&mut cx.base);
     cx

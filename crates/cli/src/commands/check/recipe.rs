@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, Seen};
+use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, RecipeObservation};
 use shibori_pipeline::options::CheckOptions;
 use shibori_pipeline::recipe::Mark;
 
@@ -88,7 +88,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
     let at = place.unwrap_or_else(|| recipe.shown().to_string());
     let of = found.of.clone().unwrap_or_default();
     let (message, remedy) = match &found.seen {
-        Seen::NoClip { clip, known } => {
+        RecipeObservation::NoClip { clip, known } => {
             let message = format!("{at} requires a clip '{clip}', which does not exist");
             let remedy = match known.is_empty() {
                 true => "add it to the clips of a sprite".to_owned(),
@@ -96,12 +96,12 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             };
             (message, remedy)
         }
-        Seen::Steps(counts) => {
+        RecipeObservation::Steps(counts) => {
             let counts: Vec<String> = counts.iter().map(|(clip, steps)| format!("{clip} {steps}")).collect();
             let message = format!("{at} requires equal step counts, but found: {}", counts.join(", "));
             (message, "hold a step, as in 4x2, or remove one".to_owned())
         }
-        Seen::Unused(frames) => {
+        RecipeObservation::Unused(frames) => {
             let count = words::counted(frames.len(), "frame");
             let message = format!("{count} in no clip: {}", some(frames));
             (
@@ -111,7 +111,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
                 ),
             )
         }
-        Seen::Pages(pages, limit) => {
+        RecipeObservation::Pages(pages, limit) => {
             let message = format!("{}, but {at} allows only {limit}", words::counted(*pages, "page"));
             (message, format!("raise page-max in [atlas.{of}], or split it into two atlases"))
         }

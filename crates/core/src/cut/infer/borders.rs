@@ -4,7 +4,7 @@
 //! holds, for every place a line could have and every band, whether anything is drawn there and in how
 //! many places a line before it would cross a drawing.
 
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::cut::infer::bits::Lines;
 use crate::parallel;
 
@@ -90,12 +90,12 @@ impl AxisScore {
 
 impl BorderTable {
     /// `lines` are the pixel lines along the axis; `bands` divide each of them.
-    pub(super) fn new(lines: &Lines, bands: &Axis) -> Self {
+    pub(super) fn new(lines: &Lines, bands: &Division) -> Self {
         Self::sampled(lines, bands, bands.count)
     }
 
     /// The same with at most this many of the bands, evenly chosen.
-    pub(super) fn sampled(lines: &Lines, bands: &Axis, most: u32) -> Self {
+    pub(super) fn sampled(lines: &Lines, bands: &Division, most: u32) -> Self {
         let count = bands.count.min(most.max(1));
         let chosen = |at: u32| (u64::from(at) * u64::from(bands.count) / u64::from(count)) as u32;
         let spans: Vec<(u32, u32)> =
@@ -191,7 +191,7 @@ impl BorderTable {
     }
 
     /// How well the lines of an axis keep clear of the drawings.
-    pub(super) fn lines(&self, axis: &Axis) -> AxisScore {
+    pub(super) fn lines(&self, axis: &Division) -> AxisScore {
         let mut verdict = AxisScore::default();
         // A wide gutter is no better a witness than a line: the empty border of a plain cell is one too.
         let chance = self.chance.clamp(0.04, 0.98);
@@ -238,7 +238,7 @@ impl BorderTable {
     }
 
     /// Bands with content before the first cell or after the last.
-    fn outside(&self, axis: &Axis) -> f64 {
+    fn outside(&self, axis: &Division) -> f64 {
         let (start, _) = axis.span(0);
         let (last, length) = axis.span(axis.count - 1);
         let sticks_out = |band: usize| {
@@ -249,7 +249,7 @@ impl BorderTable {
 
     /// How steadily the content stands in its cells, in nats. Less where it stands as steadily in any cells
     /// aside: content that is everywhere is steady in any cells.
-    pub(super) fn steadiness(&self, axis: &Axis) -> f64 {
+    pub(super) fn steadiness(&self, axis: &Division) -> f64 {
         if axis.count == 1 {
             return 0.0;
         }
@@ -265,7 +265,7 @@ impl BorderTable {
 
     /// Pitch against the mean deviation of the left edge, the right edge or the middle, whichever is the
     /// steadiest (a Laplace distribution against a uniform one), cells moved by `shift`.
-    fn steady(&self, axis: &Axis, shift: u32) -> f64 {
+    fn steady(&self, axis: &Division, shift: u32) -> f64 {
         let step = (self.bands * axis.count as usize / MOST_STEADY).max(1);
         let mut offsets: [Vec<f64>; 3] = Default::default();
         let mut cells = 0u32;
@@ -304,7 +304,7 @@ impl BorderTable {
 
     /// What spacing is there for: solid drawings reach from gutter to gutter, and the largest fill their cell.
     /// Nothing where there is no spacing.
-    pub(super) fn filling(&self, axis: &Axis) -> f64 {
+    pub(super) fn filling(&self, axis: &Division) -> f64 {
         if (axis.gutter == 0 && axis.offset == 0) || axis.count == 1 {
             return 0.0;
         }
@@ -358,7 +358,7 @@ fn nearest(filled: &[BorderEntry], length: u32, bands: usize) -> (Vec<u32>, Vec<
 }
 
 /// Pixels from one cell to the next.
-fn pitch(axis: &Axis) -> f64 {
+fn pitch(axis: &Division) -> f64 {
     f64::from(axis.covered) / f64::from(axis.count) + f64::from(axis.gutter)
 }
 

@@ -1,7 +1,7 @@
 //! Every way to divide one axis, and what its spacing costs. Looks at no pixel.
 
 use crate::Size;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 
 /// A cell is at least this long.
 pub(super) const SMALLEST: u32 = 6;
@@ -27,13 +27,13 @@ const SQUARE: f64 = 2.0;
 const STRIP: u32 = 3;
 
 /// One cell.
-pub(super) fn single(length: u32) -> Axis {
-    Axis { offset: 0, gutter: 0, count: 1, covered: length }
+pub(super) fn single(length: u32) -> Division {
+    Division { offset: 0, gutter: 0, count: 1, covered: length }
 }
 
 /// All even divisions of a length: plain ones, and with offsets and gutters. After the last cell there is
 /// nothing, a gutter, or as much as before the first. Gutters are up to `widest`.
-pub(super) fn divisions(length: u32, widest: u32) -> Vec<Axis> {
+pub(super) fn divisions(length: u32, widest: u32) -> Vec<Division> {
     let mut found = vec![single(length)];
     for count in 1..=length / SMALLEST {
         for gutter in 0..=if count > 1 { widest } else { 0 } {
@@ -51,7 +51,7 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Axis> {
                         continue;
                     };
                     let covered = covered as u32;
-                    let axis = Axis { offset, gutter, count, covered };
+                    let axis = Division { offset, gutter, count, covered };
                     if covered.is_multiple_of(count) && covered / count >= SMALLEST && !found.contains(&axis)
                     {
                         found.push(axis);
@@ -65,7 +65,7 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Axis> {
 
 /// As many cells from the corner as there is room for, with a clear rest after the last one; what is drawn ends at `end`. Pages are often
 /// larger than what lies on them.
-pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Axis> {
+pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Division> {
     let spaced = |cell: u32| {
         RESTING_GUTTERS.into_iter().flat_map(move |gutter| {
             [0, gutter]
@@ -81,22 +81,22 @@ pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Axis> {
         let rest = length.checked_sub(taken)?;
         // What is after the last cell in other divisions is no rest.
         let is_rest = taken >= end && rest > 0 && rest != gutter && rest != offset;
-        (count > 1 && is_rest).then_some(Axis { offset, gutter, count, covered: cell * count })
+        (count > 1 && is_rest).then_some(Division { offset, gutter, count, covered: cell * count })
     })
 }
 
 /// Whether an axis leaves a rest that no spacing explains.
-pub(super) fn has_rest(axis: &Axis, length: u32) -> bool {
+pub(super) fn has_rest(axis: &Division, length: u32) -> bool {
     let rest = length - (axis.offset + axis.covered + axis.gutter * (axis.count - 1));
     rest > 0 && rest != axis.gutter && rest != axis.offset
 }
 
 /// Cell sizes one pixel smaller and larger, for axes with a remainder. Nothing divides evenly there, so each size is a
 /// separate candidate.
-pub(super) fn beside(axis: &Axis, length: u32) -> impl Iterator<Item = Axis> {
-    let covered = |cell: u32| Axis { covered: cell * axis.count, ..*axis };
+pub(super) fn beside(axis: &Division, length: u32) -> impl Iterator<Item = Division> {
+    let covered = |cell: u32| Division { covered: cell * axis.count, ..*axis };
     let cell = axis.covered / axis.count;
-    let fits = move |other: &Axis| {
+    let fits = move |other: &Division| {
         other.offset + other.covered + other.gutter * (other.count - 1) <= length
             && other.covered >= SMALLEST * other.count
     };
@@ -105,12 +105,12 @@ pub(super) fn beside(axis: &Axis, length: u32) -> impl Iterator<Item = Axis> {
 }
 
 /// What a length speaks for a cell of it, before the other side is known.
-pub(super) fn usual_length(axis: &Axis) -> f64 {
+pub(super) fn usual_length(axis: &Division) -> f64 {
     if (axis.covered / axis.count).is_multiple_of(8) { USUALLY_EIGHTS } else { 0.0 }
 }
 
 /// What a rest on an axis costs: the nearer it is to a cell, the more.
-pub(super) fn remainder_penalty(axis: &Axis, length: u32) -> f64 {
+pub(super) fn remainder_penalty(axis: &Division, length: u32) -> f64 {
     let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
     let rest = length - taken;
     if !has_rest(axis, length) {
@@ -123,9 +123,9 @@ pub(super) fn remainder_penalty(axis: &Axis, length: u32) -> f64 {
 }
 
 /// Adds plain divisions into cells of these lengths, where they come out even.
-pub(super) fn named(axes: &mut Vec<Axis>, length: u32, cells: impl Iterator<Item = u32>) {
+pub(super) fn named(axes: &mut Vec<Division>, length: u32, cells: impl Iterator<Item = u32>) {
     for cell in cells.filter(|&cell| cell <= length && length.is_multiple_of(cell)) {
-        let axis = Axis { offset: 0, gutter: 0, count: length / cell, covered: length };
+        let axis = Division { offset: 0, gutter: 0, count: length / cell, covered: length };
         if !axes.contains(&axis) {
             axes.push(axis);
         }
@@ -134,7 +134,7 @@ pub(super) fn named(axes: &mut Vec<Axis>, length: u32, cells: impl Iterator<Item
 
 /// What the spacing of both axes costs together. The same number twice is one idea; and who leaves room
 /// before the first cell leaves some between cells too, so an offset alone costs more.
-pub(super) fn price(columns: &Axis, rows: &Axis) -> f64 {
+pub(super) fn price(columns: &Division, rows: &Division) -> f64 {
     let pair = |a: u32, b: u32, both_count: bool| {
         let distinct = f64::from(a > 0) + f64::from(b > 0 && b != a);
         PRICE * distinct + if (a > 0) != (b > 0) && both_count { LOPSIDED } else { 0.0 }
@@ -155,7 +155,7 @@ const USUALLY_SQUARE: f64 = 3.0;
 const USUALLY_EIGHTS: f64 = 1.5;
 
 /// What speaks for a cell because most are like it.
-pub(super) fn habit(columns: &Axis, rows: &Axis) -> f64 {
+pub(super) fn habit(columns: &Division, rows: &Division) -> f64 {
     // One cell is a picture, and those have any size.
     if columns.count == 1 && rows.count == 1 {
         return 0.0;
@@ -166,15 +166,15 @@ pub(super) fn habit(columns: &Axis, rows: &Axis) -> f64 {
 }
 
 /// A strip of squares, where a sheet is at least this many times as long as it is high, or as high as it is wide, and comes out even.
-pub(super) fn strip_of_squares(sheet: Size) -> Option<(Axis, Axis)> {
+pub(super) fn strip_of_squares(sheet: Size) -> Option<(Division, Division)> {
     let (long, short) = (sheet.width.max(sheet.height), sheet.width.min(sheet.height));
     let is_strip = short >= SMALLEST && long >= STRIP * short && long.is_multiple_of(short);
-    let whole = |length: u32| Axis { offset: 0, gutter: 0, count: length / short, covered: length };
+    let whole = |length: u32| Division { offset: 0, gutter: 0, count: length / short, covered: length };
     is_strip.then(|| (whole(sheet.width), whole(sheet.height)))
 }
 
 /// What the shape of a cell speaks for it: most are about as wide as high, many exactly so.
-pub(super) fn shape(columns: &Axis, rows: &Axis) -> f64 {
+pub(super) fn shape(columns: &Division, rows: &Division) -> f64 {
     let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
     if width == height {
         return SQUARE;

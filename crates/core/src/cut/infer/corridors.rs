@@ -5,7 +5,7 @@
 
 use crate::background::Background;
 use crate::cut::Grid;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::{Cell, Pixels};
 
 /// A cell may be as many smaller ones, side by side.
@@ -30,7 +30,7 @@ pub(super) fn run_through(sheet: &Pixels, background: Background, grid: &Grid) -
         }
     }
     let (across, down) = grid.axes();
-    let is_parted = |is_filled: &[bool], axis: &Axis| {
+    let is_parted = |is_filled: &[bool], axis: &Division| {
         let most = (axis.covered / axis.count / LEAST_PART).min(MOST_PARTS);
         (2..=most).any(|parts| are_parted(is_filled, axis, parts))
     };
@@ -72,7 +72,7 @@ fn has_gap(cell: &Pixels, background: Background) -> Option<bool> {
 }
 
 /// Whether each cell that holds anything falls into so many parts, a clear line between them and something drawn in each.
-fn are_parted(is_filled: &[bool], axis: &Axis, parts: u32) -> bool {
+fn are_parted(is_filled: &[bool], axis: &Division, parts: u32) -> bool {
     let mut seen = 0;
     for cell in 0..axis.count {
         let (start, length) = axis.span(cell);

@@ -5,7 +5,7 @@
 //! neighbors match, so a true border need not show: the evidence is that of a mixture.
 
 use crate::cut::Grid;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::cut::infer::candidates::{WIDEST, divisions, habit, named, price, shape, single};
 use crate::cut::infer::{GridCandidate, NameHints};
 use crate::parallel;
@@ -79,7 +79,7 @@ impl Changes {
     }
 
     /// How much each line stands out, over all bands.
-    fn strength(&self, bands: &Axis) -> Strength {
+    fn strength(&self, bands: &Division) -> Strength {
         let lines = self.lines as usize;
         // A gutter is narrower than the cells it separates.
         let gutters = lines.min(WIDEST as usize + 1);
@@ -97,7 +97,7 @@ impl Changes {
 
 impl Changes {
     /// How much the color changes on each line, by band and then by line.
-    fn sums(&self, bands: &Axis) -> Vec<u32> {
+    fn sums(&self, bands: &Division) -> Vec<u32> {
         let (lines, length) = (self.lines as usize, self.length as usize);
         let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.span(at)).collect();
         let mut sums = vec![0; lines * spans.len()];
@@ -189,7 +189,7 @@ impl Strength {
 
     /// Nats for the borders of an axis. All lines of a grid show about equally often, so the weakest third
     /// speaks for all: lines inside the cells, as of bricks, can't be carried by true ones between them.
-    fn evidence(&self, axis: &Axis) -> f64 {
+    fn evidence(&self, axis: &Division) -> f64 {
         let line = |cell: u32| {
             let nats = self.nats[axis.gutter as usize * self.lines + axis.span(cell).0 as usize];
             if nats == 0.0 { NOTHING } else { nats }
@@ -236,15 +236,15 @@ fn nats(strength: f64) -> f64 {
     libm::log(1.0 - SHOWS + SHOWS * libm::exp(ratio)).min(MOST_FOR)
 }
 
-fn best(changes: &Changes, divisions: &[Axis], others: &[Axis], count: usize) -> Vec<Axis> {
+fn best(changes: &Changes, divisions: &[Division], others: &[Division], count: usize) -> Vec<Division> {
     let strengths: Vec<Strength> = parallel::each(others, |other| changes.strength(other));
-    let score = |axis: &Axis| {
+    let score = |axis: &Division| {
         let in_bands = strengths.iter().map(|strength| strength.evidence(axis));
         in_bands.fold(f64::MIN, f64::max) - price(axis, axis)
     };
     let mut scored: Vec<(f64, usize)> = parallel::map(divisions.len(), |at| (score(&divisions[at]), at));
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    let mut found: Vec<Axis> = scored.iter().take(count).map(|&(_, at)| divisions[at]).collect();
+    let mut found: Vec<Division> = scored.iter().take(count).map(|&(_, at)| divisions[at]).collect();
     let whole = single(changes.lines);
     if !found.contains(&whole) {
         found.push(whole);

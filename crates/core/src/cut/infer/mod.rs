@@ -63,8 +63,8 @@ mod stand;
 mod zoom;
 
 use crate::background::{Background, find_background};
-use crate::cut::grid::Axis;
-use crate::cut::{Across, Grid, Spacing};
+use crate::cut::grid::Division;
+use crate::cut::{Axis, Grid, Spacing};
 use crate::parallel;
 use crate::{Pair, Pixels, Size};
 
@@ -157,7 +157,7 @@ impl GridCandidate {
     /// Whether both are one answer: as many cells, from one to the next as far, and as many drawings crossed. Where a cell
     /// ends and the gutter begins can't be seen between drawings that do not fill their cells.
     fn is_equivalent_to(&self, other: &Self) -> bool {
-        let pitch = |axis: &Axis| axis.covered / axis.count + axis.gutter;
+        let pitch = |axis: &Division| axis.covered / axis.count + axis.gutter;
         let ((columns, rows), (others, their_rows)) = (self.grid.axes(), other.grid.axes());
         self.grid.counts() == other.grid.counts()
             && (columns.count == 1 || pitch(columns) == pitch(others))
@@ -168,9 +168,9 @@ impl GridCandidate {
     /// The same cells without any spacing, where they account for the whole sheet: their empty edges look like it.
     fn plain(&self, sheet: Size) -> Option<Self> {
         let (columns, rows) = self.grid.axes();
-        let fits = |axis: &Axis, length: u32| axis.covered + axis.count * axis.gutter == length;
+        let fits = |axis: &Division, length: u32| axis.covered + axis.count * axis.gutter == length;
         let is_plain = self.grid.spacing() == Spacing::default();
-        let whole = |count: u32, length: u32| Axis { offset: 0, gutter: 0, count, covered: length };
+        let whole = |count: u32, length: u32| Division { offset: 0, gutter: 0, count, covered: length };
         (!is_plain && fits(columns, sheet.width) && fits(rows, sheet.height)).then(|| Self {
             grid: Grid::of_axes(whole(columns.count, sheet.width), whole(rows.count, sheet.height)),
             ..self.clone()
@@ -245,13 +245,13 @@ impl GridCandidate {
     }
 
     /// The axis whose one cell is so long that it may well be several whose drawings touch.
-    fn undivided(&self) -> Option<Across> {
+    fn undivided(&self) -> Option<Axis> {
         let (counts, cell) = (self.grid.counts(), self.grid.cell_size());
         let is_long = |long: u32, short: u32| u64::from(long) * 2 > u64::from(short) * 5;
         if counts.columns == 1 && is_long(cell.width, cell.height) {
-            return Some(Across::Columns);
+            return Some(Axis::Columns);
         }
-        (counts.rows == 1 && is_long(cell.height, cell.width)).then_some(Across::Rows)
+        (counts.rows == 1 && is_long(cell.height, cell.width)).then_some(Axis::Rows)
     }
 
     /// Whether more than one border in so many crosses a drawing.

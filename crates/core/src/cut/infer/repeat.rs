@@ -7,8 +7,8 @@
 
 use crate::Pixels;
 use crate::background::Background;
-use crate::cut::Across;
-use crate::cut::grid::Axis;
+use crate::cut::Axis;
+use crate::cut::grid::Division;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::candidates::SMALLEST;
 
@@ -26,13 +26,14 @@ const INSIDE: f64 = 2.0;
 const WAIST: f64 = 0.35;
 
 /// The same cut with its undivided axis divided where the drawings repeat.
-pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Axis, Axis)> {
+pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Division, Division)> {
     let across = best.undivided()?;
     let (columns, rows) = best.grid.axes();
-    let parted = |axis: &Axis| Some(Axis { count: axis.covered / period(sheet, across, axis)?, ..*axis });
+    let parted =
+        |axis: &Division| Some(Division { count: axis.covered / period(sheet, across, axis)?, ..*axis });
     match across {
-        Across::Columns => Some((parted(columns)?, *rows)),
-        Across::Rows => Some((*columns, parted(rows)?)),
+        Axis::Columns => Some((parted(columns)?, *rows)),
+        Axis::Rows => Some((*columns, parted(rows)?)),
     }
 }
 
@@ -40,15 +41,15 @@ pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Axis, Axi
 /// waist in the middle where two drawings may only touch.
 pub(super) fn is_inside(sheet: &Pixels, background: Background, found: &GridCandidate) -> bool {
     let ((columns, rows), cell) = (found.grid.axes(), found.grid.cell_size());
-    let is_several = |across: Across, axis: &Axis, long: u32, short: u32| {
+    let is_several = |across: Axis, axis: &Division, long: u32, short: u32| {
         let is_long = u64::from(long) * 2 >= u64::from(short) * 3;
         is_long && (repeats(sheet, across, axis) || has_waist(sheet, background, across, axis))
     };
-    is_several(Across::Columns, columns, cell.width, cell.height)
-        || is_several(Across::Rows, rows, cell.height, cell.width)
+    is_several(Axis::Columns, columns, cell.width, cell.height)
+        || is_several(Axis::Rows, rows, cell.height, cell.width)
 }
 
-fn repeats(sheet: &Pixels, across: Across, axis: &Axis) -> bool {
+fn repeats(sheet: &Pixels, across: Axis, axis: &Division) -> bool {
     if axis.count == 1 {
         return period(sheet, across, axis).is_some();
     }
@@ -63,13 +64,13 @@ fn repeats(sheet: &Pixels, across: Across, axis: &Axis) -> bool {
     })
 }
 
-fn has_waist(sheet: &Pixels, background: Background, across: Across, axis: &Axis) -> bool {
+fn has_waist(sheet: &Pixels, background: Background, across: Axis, axis: &Division) -> bool {
     let cell = axis.covered / axis.count;
-    let other = if across == Across::Columns { sheet.size().height } else { sheet.size().width };
+    let other = if across == Axis::Columns { sheet.size().height } else { sheet.size().width };
     let content = |line: u32| -> u32 {
         let is_content = |place: u32| match across {
-            Across::Columns => background.is_content(&sheet.row(place)[line as usize * 4..][..4]),
-            Across::Rows => background.is_content(&sheet.row(line)[place as usize * 4..][..4]),
+            Axis::Columns => background.is_content(&sheet.row(place)[line as usize * 4..][..4]),
+            Axis::Rows => background.is_content(&sheet.row(line)[place as usize * 4..][..4]),
         };
         (0..other).filter(|&place| is_content(place)).count() as u32
     };
@@ -83,7 +84,7 @@ fn has_waist(sheet: &Pixels, background: Background, across: Across, axis: &Axis
 }
 
 /// The shortest even division after which the sheet repeats.
-fn period(sheet: &Pixels, across: Across, axis: &Axis) -> Option<u32> {
+fn period(sheet: &Pixels, across: Axis, axis: &Division) -> Option<u32> {
     let length = axis.covered;
     if length < 4 * SMALLEST {
         return None;
@@ -106,16 +107,16 @@ fn period(sheet: &Pixels, across: Across, axis: &Axis) -> Option<u32> {
 }
 
 /// The mean difference of the sheet from itself moved along an axis, of some lines.
-fn difference(sheet: &Pixels, across: Across, axis: &Axis, shift: u32) -> f64 {
+fn difference(sheet: &Pixels, across: Axis, axis: &Division, shift: u32) -> f64 {
     let size = sheet.size();
-    let lines = if across == Across::Columns { size.height } else { size.width };
+    let lines = if across == Axis::Columns { size.height } else { size.width };
     let samples = lines.min(SAMPLES);
     let (mut sum, mut count) = (0u64, 0u64);
     for line in (0..samples).map(|sample| (u64::from(sample) * u64::from(lines) / u64::from(samples)) as u32)
     {
         let at = |place: u32| match across {
-            Across::Columns => &sheet.row(line)[place as usize * 4..][..4],
-            Across::Rows => &sheet.row(place)[line as usize * 4..][..4],
+            Axis::Columns => &sheet.row(line)[place as usize * 4..][..4],
+            Axis::Rows => &sheet.row(place)[line as usize * 4..][..4],
         };
         for place in axis.offset..(axis.offset + axis.covered).saturating_sub(shift) {
             let (here, there) = (at(place), at(place + shift));

@@ -4,7 +4,7 @@
 
 use crate::background::Background;
 use crate::cut::Grid;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::cut::infer::Found;
 use crate::cut::infer::candidates::WIDEST;
 use crate::{Pixels, Rect, Size};
@@ -24,7 +24,7 @@ pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
 
 /// The grids of what lies inside as grids of the whole sheet; `None` where the best can't be told by an offset.
 pub(super) fn with_rim(mut found: Found, inner: Rect, sheet: Size) -> Option<Found> {
-    let moved = |axis: &Axis, by: u32| Axis { offset: axis.offset + by, ..*axis };
+    let moved = |axis: &Division, by: u32| Division { offset: axis.offset + by, ..*axis };
     for candidate in &mut found.candidates {
         let (columns, rows) = candidate.grid.axes();
         candidate.grid = Grid::of_axes(moved(columns, inner.x), moved(rows, inner.y));

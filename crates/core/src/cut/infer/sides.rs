@@ -9,7 +9,7 @@
 
 use crate::background::Background;
 use crate::cut::Grid;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::cut::infer::candidates::SMALLEST;
 use crate::{Pixels, Size};
 
@@ -90,7 +90,7 @@ impl Edges {
     }
 
     /// Takes out the edges where drawings of the cells of an axis begin and end.
-    fn without_groups(&mut self, axis: &Axis) {
+    fn without_groups(&mut self, axis: &Division) {
         let pitch = (axis.covered / axis.count + axis.gutter) as usize;
         let mut steps = vec![0u64; pitch];
         for (at, &count) in self.counts.iter().enumerate() {
@@ -109,10 +109,10 @@ impl Edges {
     }
 
     /// Cells of a side from the corner, with at most a clear rest.
-    fn divided(&self, side: u32) -> Option<Axis> {
+    fn divided(&self, side: u32) -> Option<Division> {
         let length = self.counts.len() as u32;
         let count = length / side;
-        (count * side >= self.end).then_some(Axis { offset: 0, gutter: 0, count, covered: count * side })
+        (count * side >= self.end).then_some(Division { offset: 0, gutter: 0, count, covered: count * side })
     }
 
     /// The share of lines that have an edge.

@@ -2,7 +2,7 @@
 
 use crate::Pixels;
 use crate::cut::Grid;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::Lines;
 use crate::cut::infer::borders::{AxisScore, BorderTable};
@@ -58,7 +58,7 @@ pub(super) fn candidates(
     named(&mut best_columns, columns.count(), hints.sizes().map(|size| size.width));
     named(&mut best_rows, rows.count(), hints.sizes().map(|size| size.height));
     for (axes, length) in [(&mut best_columns, columns.count()), (&mut best_rows, rows.count())] {
-        let near: Vec<Axis> = axes.iter().flat_map(|axis| beside(axis, length)).collect();
+        let near: Vec<Division> = axes.iter().flat_map(|axis| beside(axis, length)).collect();
         for axis in near {
             if !axes.contains(&axis) {
                 axes.push(axis);
@@ -69,7 +69,7 @@ pub(super) fn candidates(
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
         found.extend(repeat::divided(sheet, best).map(|(column, row)| {
             let verdict =
-                |lines: &Lines, axis: &Axis, other: &Axis| BorderTable::new(lines, other).lines(axis);
+                |lines: &Lines, axis: &Division, other: &Division| BorderTable::new(lines, other).lines(axis);
             let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
             GridCandidate {
                 grid: Grid::of_axes(column, row),
@@ -101,12 +101,18 @@ fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<
 
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
-fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (usize, usize)) -> Vec<Axis> {
-    let cost = |axis: &Axis| price(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis);
+fn best(
+    lines: &Lines,
+    divisions: &[Division],
+    others: &[Division],
+    (count, variants): (usize, usize),
+) -> Vec<Division> {
+    let cost =
+        |axis: &Division| price(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis);
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<BorderTable> =
         parallel::each(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
-    let by_lines = |axis: &Axis| {
+    let by_lines = |axis: &Division| {
         let evidence = sampled.iter().zip(others).map(|(borders, other)| {
             borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
         });
@@ -127,11 +133,11 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
     for (score, &at) in again.iter_mut().zip(&promising) {
         *score -= cost(&divisions[at]);
     }
-    let mut found: Vec<Axis> = Vec::with_capacity(count + 1);
+    let mut found: Vec<Division> = Vec::with_capacity(count + 1);
     for at in ranked(&again, PROMISING) {
         let axis = divisions[promising[at]];
-        let rests = |axis: &Axis| has_rest(axis, lines.count());
-        let is_same = |other: &&Axis| other.count == axis.count && rests(other) == rests(&axis);
+        let rests = |axis: &Division| has_rest(axis, lines.count());
+        let is_same = |other: &&Division| other.count == axis.count && rests(other) == rests(&axis);
         let same = found.iter().filter(is_same).count();
         if same < variants && found.len() < count {
             found.push(axis);
@@ -146,8 +152,8 @@ fn best(lines: &Lines, divisions: &[Axis], others: &[Axis], (count, variants): (
 
 /// The best division of each number of cells, and for every division its representative. Variants of one idea
 /// have nearly the same bands, so one table serves all of them.
-fn representatives(divisions: &[Axis]) -> (Vec<Axis>, Vec<usize>) {
-    let mut bands: Vec<Axis> = Vec::new();
+fn representatives(divisions: &[Division]) -> (Vec<Division>, Vec<usize>) {
+    let mut bands: Vec<Division> = Vec::new();
     let band_of = divisions.iter().map(|axis| {
         bands.iter().position(|band| band.count == axis.count).unwrap_or_else(|| {
             bands.push(*axis);
@@ -167,7 +173,12 @@ fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
 }
 
 /// Every pair of finalists, judged together.
-fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axis]) -> Vec<GridCandidate> {
+fn judged(
+    columns: &Lines,
+    rows: &Lines,
+    best_columns: &[Division],
+    best_rows: &[Division],
+) -> Vec<GridCandidate> {
     let (row_bands, band_of_row) = representatives(best_rows);
     let (column_bands, band_of_column) = representatives(best_columns);
     let across = score_axes(columns, &row_bands, best_columns);
@@ -199,10 +210,11 @@ fn judged(columns: &Lines, rows: &Lines, best_columns: &[Axis], best_rows: &[Axi
 
 /// How each axis fares in each of the bands: its lines, and how steadily drawings stand between them. One table of bands
 /// at a time.
-fn score_axes(lines: &Lines, bands: &[Axis], axes: &[Axis]) -> Vec<Vec<(AxisScore, f64)>> {
-    let of_bands = |band: &Axis| {
+fn score_axes(lines: &Lines, bands: &[Division], axes: &[Division]) -> Vec<Vec<(AxisScore, f64)>> {
+    let of_bands = |band: &Division| {
         let borders = BorderTable::new(lines, band);
-        let judged = |axis: &Axis| (borders.lines(axis), borders.steadiness(axis) + borders.filling(axis));
+        let judged =
+            |axis: &Division| (borders.lines(axis), borders.steadiness(axis) + borders.filling(axis));
         parallel::each(axes, judged)
     };
     bands.iter().map(of_bands).collect()

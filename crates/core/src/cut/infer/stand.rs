@@ -5,7 +5,7 @@
 
 use crate::background::Background;
 use crate::cut::Grid;
-use crate::cut::grid::Axis;
+use crate::cut::grid::Division;
 use crate::{Cell, Pixels, Rect};
 
 /// The share of drawings that fill their cells, where cells are as large as their drawings.
@@ -14,7 +14,7 @@ const MOST: f64 = 0.9;
 /// The grid that stands for a kind, given any of it.
 pub(super) fn in_for(grid: &Grid, sheet: &Pixels, background: Background) -> Grid {
     let (columns, rows) = grid.axes();
-    let is_plain = |axis: &Axis, length: u32| axis.covered == length;
+    let is_plain = |axis: &Division, length: u32| axis.covered == length;
     let size = sheet.size();
     if background == Background::None || is_plain(columns, size.width) && is_plain(rows, size.height) {
         return *grid;
@@ -30,11 +30,11 @@ pub(super) fn in_for(grid: &Grid, sheet: &Pixels, background: Background) -> Gri
             }
         }
     }
-    let whole = |axis: &Axis, is_filled: &[bool]| widen_cells(axis, is_filled).unwrap_or(*axis);
+    let whole = |axis: &Division, is_filled: &[bool]| widen_cells(axis, is_filled).unwrap_or(*axis);
     Grid::of_axes(whole(columns, &across), whole(rows, &down))
 }
 
-fn pitch(axis: &Axis) -> u32 {
+fn pitch(axis: &Division) -> u32 {
     axis.covered / axis.count + axis.gutter
 }
 
@@ -58,9 +58,9 @@ fn filled(grid: &Grid, sheet: &Pixels, background: Background) -> Option<Grid> {
         return None;
     }
     let (columns, rows) = grid.axes();
-    let cut = |axis: &Axis, start: u32, length: u32| {
+    let cut = |axis: &Division, start: u32, length: u32| {
         let gutter = if axis.count > 1 { pitch(axis) - length } else { 0 };
-        Axis { offset: axis.offset + start, gutter, count: axis.count, covered: length * axis.count }
+        Division { offset: axis.offset + start, gutter, count: axis.count, covered: length * axis.count }
     };
     Some(Grid::of_axes(cut(columns, all.x, all.width), cut(rows, all.y, all.height)))
 }
@@ -84,7 +84,7 @@ fn is_solid(part: &Pixels, background: Background) -> bool {
 }
 
 /// The axis with cells as much wider as drawings reach into its gutters; `None` where they do not, or there is no room.
-fn widen_cells(axis: &Axis, is_filled: &[bool]) -> Option<Axis> {
+fn widen_cells(axis: &Division, is_filled: &[bool]) -> Option<Division> {
     let (pitch, cell) = (pitch(axis), axis.covered / axis.count);
     // What is drawn at each step from a cell's start, over all of them.
     let mut steps = vec![false; pitch as usize];
@@ -108,5 +108,10 @@ fn widen_cells(axis: &Axis, is_filled: &[bool]) -> Option<Axis> {
     let grown = pitch - (to - from);
     let offset = axis.offset.checked_sub(pitch - to)?;
     let is_inside = offset + (axis.count - 1) * pitch + grown <= is_filled.len() as u32;
-    is_inside.then_some(Axis { offset, gutter: to - from, count: axis.count, covered: grown * axis.count })
+    is_inside.then_some(Division {
+        offset,
+        gutter: to - from,
+        count: axis.count,
+        covered: grown * axis.count,
+    })
 }

@@ -223,8 +223,8 @@ fn cells_that_corridors_part_evenly_are_never_sure() {
     let sheet = spaced_tiles(32, 10, (6, 4));
     let background = Background::Clear;
     let grid = |columns: u32, cell: u32, gutter: u32| {
-        let axis = Axis { offset: 0, gutter, count: columns, covered: columns * cell };
-        Grid::of_axes(axis, Axis { offset: 0, gutter: 10, count: 4, covered: 4 * 32 })
+        let axis = Division { offset: 0, gutter, count: columns, covered: columns * cell };
+        Grid::of_axes(axis, Division { offset: 0, gutter: 10, count: 4, covered: 4 * 32 })
     };
     assert!(corridors::run_through(&sheet, background, &grid(3, 74, 10)), "pairs");
     assert!(corridors::run_through(&sheet, background, &grid(2, 116, 10)), "threes");
@@ -308,7 +308,8 @@ fn a_page_larger_than_its_grid_leaves_a_rest() {
 
 #[test]
 fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_full_cells() {
-    let axis = |gutter: u32, count: u32, cell: u32| Axis { offset: 0, gutter, count, covered: count * cell };
+    let axis =
+        |gutter: u32, count: u32, cell: u32| Division { offset: 0, gutter, count, covered: count * cell };
     let cards = spaced_tiles(14, 6, (5, 4));
     let loose = Grid::of_axes(axis(2, 5, 18), axis(1, 4, 19));
     let stands = stand::in_for(&loose, &cards, Background::Clear);
@@ -341,7 +342,7 @@ fn padding_beside_the_drawings_is_no_corridor_through_them() {
         let is_drawn = px < 27 && (6..40).contains(&py);
         Rgba(if is_drawn { [(px * 9) as u8, (py * 5) as u8, (x / 50 * 40) as u8, 255] } else { [0; 4] })
     }));
-    let whole = |count: u32, cell: u32| Axis { offset: 0, gutter: 0, count, covered: count * cell };
+    let whole = |count: u32, cell: u32| Division { offset: 0, gutter: 0, count, covered: count * cell };
     assert!(!corridors::run_through(&sheet, Background::Clear, &Grid::of_axes(whole(6, 50), whole(4, 46))));
 }
 

@@ -4,10 +4,10 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::pack::page::{PageRules, Round};
-use crate::pack::{PackOptions, PagePer};
+use crate::pack::{PackSettings, PagePer};
 
 fn fitting(pages: PageRules) -> PageSizer {
-    let options = PackOptions { margin: 0, gutter: 0, per: PagePer::Atlas, ..PackOptions::dense() };
+    let options = PackSettings { margin: 0, gutter: 0, per: PagePer::Atlas, ..PackSettings::dense() };
     pages.fitting(&options)
 }
 

@@ -11,12 +11,12 @@ use zune_jpeg::zune_core::options::DecoderOptions;
 
 use super::Raw;
 use crate::ReadProblem;
-use crate::decode::codec::{DecodeLease, Limits};
+use crate::decode::codec::{DecodeLease, ReadOptions};
 
 /// Bytes of a pixel that the codec holds at most: coefficients of 16 bits for each of three components, and its samples.
 const WORK_PROGRESSIVE: u64 = 12;
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Raw, ReadProblem> {
     let end = end_of(bytes);
     let is_truncated = end.is_none();
     // Bytes after the end mark aren't part of the picture.

@@ -11,7 +11,7 @@ use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use shibori_core::Size;
 
 use crate::ReadProblem;
-use crate::decode::codec::{DecodeLease, Format, ImageInfo, Limits, Loaded, Picture};
+use crate::decode::codec::{DecodeLease, Format, ImageInfo, Loaded, Picture, ReadOptions};
 
 /// A picture as its codec gives it.
 struct Raw {
@@ -24,7 +24,7 @@ struct Raw {
     room: DecodeLease,
 }
 
-pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], format: Format, limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
     let Raw { mut image, orientation, color, is_truncated, room } = match format {
         Format::Jpeg => jpeg::decode(bytes, limits)?,
         Format::Tiff => tiff::decode(bytes, limits)?,
@@ -41,7 +41,12 @@ pub(super) fn decode(bytes: &[u8], format: Format, limits: &Limits) -> Result<Lo
     Ok(Loaded { info, picture: Picture::Still(room.fill(rgba)), is_truncated })
 }
 
-fn simple(bytes: &[u8], codec: ImageFormat, format: Format, limits: &Limits) -> Result<Raw, ReadProblem> {
+fn simple(
+    bytes: &[u8],
+    codec: ImageFormat,
+    format: Format,
+    limits: &ReadOptions,
+) -> Result<Raw, ReadProblem> {
     let wrong = |error: ImageError| problem(&error, format.name(), bytes.len());
     let mut reader = ImageReader::with_format(Cursor::new(bytes), codec);
     let mut allowed = ::image::Limits::default();
@@ -105,7 +110,7 @@ mod tests {
     }
 
     fn pixels(bytes: &[u8], format: Format) -> RgbaImage {
-        match decode(bytes, format, &Limits::default()).unwrap().picture {
+        match decode(bytes, format, &ReadOptions::default()).unwrap().picture {
             Picture::Still(pixels) => pixels.to_image(),
             Picture::Moving(_) => panic!("a still picture moves"),
         }
@@ -159,13 +164,13 @@ mod tests {
             let bytes = written(codec, &image);
             for percent in [20, 50, 80, 95] {
                 let part = &bytes[..bytes.len() * percent / 100];
-                let read = decode(part, format, &Limits::default());
+                let read = decode(part, format, &ReadOptions::default());
                 assert!(read.is_err(), "{format:?} of {percent} %");
             }
         }
         let bytes = written(ImageFormat::Jpeg, &image);
         let half = &bytes[..bytes.len() * 6 / 10];
-        let accept = Limits { accept_truncated: true, ..Limits::default() };
+        let accept = ReadOptions { accept_truncated: true, ..ReadOptions::default() };
         assert!(decode(half, Format::Jpeg, &accept).unwrap().is_truncated);
         let whole = decode(&bytes, Format::Jpeg, &accept).unwrap();
         assert!(!whole.is_truncated);
@@ -176,15 +181,15 @@ mod tests {
         let image = RgbaImage::from_fn(33, 17, |x, y| Rgba([x as u8 * 7, y as u8 * 9, 40, 255]));
         let plain = written(ImageFormat::Jpeg, &image);
         for more in [b"\0\0\0".as_slice(), &[0xff, 0xda, 0, 0], &plain, &[0xff; 9]] {
-            let loaded = decode(&[&plain, more].concat(), Format::Jpeg, &Limits::default()).unwrap();
+            let loaded = decode(&[&plain, more].concat(), Format::Jpeg, &ReadOptions::default()).unwrap();
             assert!(!loaded.is_truncated);
         }
         // A thumbnail with marks of its own, in a segment before the picture.
         let thumbnail = [b"JFXX\0".as_slice(), &plain].concat();
         let length = (thumbnail.len() as u16 + 2).to_be_bytes();
         let with = [&plain[..2], &[0xff, 0xe0], &length, &thumbnail, &plain[2..]].concat();
-        assert!(decode(&with, Format::Jpeg, &Limits::default()).is_ok());
-        let cut = decode(&with[..with.len() - 2], Format::Jpeg, &Limits::default());
+        assert!(decode(&with, Format::Jpeg, &ReadOptions::default()).is_ok());
+        let cut = decode(&with[..with.len() - 2], Format::Jpeg, &ReadOptions::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
     }
 
@@ -227,7 +232,8 @@ mod tests {
             image.pixels().map(|pixel| pixel.0).collect::<Vec<_>>(),
             [[10, 10, 10, 255], [200, 200, 200, 60]]
         );
-        let palette = decode(&tiff(3, 1, &[0, 1]), Format::Tiff, &Limits::default()).unwrap_err().to_string();
+        let palette =
+            decode(&tiff(3, 1, &[0, 1]), Format::Tiff, &ReadOptions::default()).unwrap_err().to_string();
         assert!(palette.contains("a palette; save it as RGBA, or as PNG"), "{palette}");
     }
 
@@ -235,9 +241,9 @@ mod tests {
     fn broken_and_huge_files_are_refused() {
         let image = RgbaImage::from_pixel(40, 40, Rgba([1, 2, 3, 255]));
         let qoi = written(ImageFormat::Bmp, &image);
-        let half = decode(&qoi[..qoi.len() / 2], Format::Bmp, &Limits::default());
+        let half = decode(&qoi[..qoi.len() / 2], Format::Bmp, &ReadOptions::default());
         assert!(matches!(half, Err(ReadProblem::BrokenOff { format: "BMP", .. })), "{half:?}");
-        let small = Limits { pixels: 100, ..Limits::default() };
+        let small = ReadOptions { pixels: 100, ..ReadOptions::default() };
         assert!(matches!(decode(&qoi, Format::Bmp, &small), Err(ReadProblem::TooLarge { .. })));
     }
 }

@@ -11,12 +11,12 @@ use tiff::{ColorType, TiffError};
 
 use super::Raw;
 use crate::ReadProblem;
-use crate::decode::codec::{DecodeLease, Limits, check_size};
+use crate::decode::codec::{DecodeLease, ReadOptions, check_size};
 
 /// A palette, in the tag for photometric interpretation.
 const PALETTE: u16 = 3;
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Raw, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Raw, ReadProblem> {
     let wrong = |error: TiffError| problem(&error, bytes.len());
     let mut decoder = Decoder::new(Cursor::new(bytes)).map_err(wrong)?;
     let size = Size::from(decoder.dimensions().map_err(wrong)?);

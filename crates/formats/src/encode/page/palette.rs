@@ -38,7 +38,7 @@ pub struct Loss {
 
 /// A color of the pages.
 #[derive(Clone, Copy, Debug)]
-struct Seen {
+struct WeightedColor {
     color: Color,
     /// As it is seen: multiplied by alpha.
     shown: [i64; 4],
@@ -103,7 +103,7 @@ fn canonical(pixel: &Rgba<u8>) -> Color {
     if pixel[3] == 0 { [0; 4] } else { pixel.0 }
 }
 
-fn counted(pages: &[RgbaImage]) -> Vec<Seen> {
+fn counted(pages: &[RgbaImage]) -> Vec<WeightedColor> {
     let mut counts: HashMap<Color, u64> = HashMap::new();
     for page in pages {
         for pixel in page.pixels() {
@@ -115,31 +115,31 @@ fn counted(pages: &[RgbaImage]) -> Vec<Seen> {
     let seen = |(color, count): (Color, u64)| {
         let alpha = i64::from(color[3]);
         let [r, g, b, _] = color.map(|channel| (i64::from(channel) * alpha + 127) / 255);
-        Seen { color, shown: [r, g, b, alpha], count, weight: (count as f64).sqrt().ceil() as i64 }
+        WeightedColor { color, shown: [r, g, b, alpha], count, weight: (count as f64).sqrt().ceil() as i64 }
     };
     counts.into_iter().map(seen).collect()
 }
 
 /// The means of `most` boxes of colors.
-fn halved(seen: &[Seen], most: usize) -> Vec<[i64; 4]> {
-    let mut boxes = vec![Part::of(seen.to_vec())];
+fn halved(seen: &[WeightedColor], most: usize) -> Vec<[i64; 4]> {
+    let mut boxes = vec![ColorBox::of(seen.to_vec())];
     while boxes.len() < most {
         let Some(widest) = (0..boxes.len()).rev().max_by_key(|&at| boxes[at].spread) else { break };
         if boxes[widest].spread == 0 {
             break;
         }
         let part = boxes.swap_remove(widest);
-        let (below, above): (Vec<Seen>, Vec<Seen>) =
+        let (below, above): (Vec<WeightedColor>, Vec<WeightedColor>) =
             part.seen.iter().partition(|seen| seen.shown[part.axis] <= part.mean[part.axis]);
-        boxes.push(Part::of(below));
-        boxes.push(Part::of(above));
+        boxes.push(ColorBox::of(below));
+        boxes.push(ColorBox::of(above));
     }
     boxes.into_iter().map(|part| part.mean).collect()
 }
 
 /// Colors that have one mean so far.
-struct Part {
-    seen: Vec<Seen>,
+struct ColorBox {
+    seen: Vec<WeightedColor>,
     mean: [i64; 4],
     /// The channel in which they differ most.
     axis: usize,
@@ -147,8 +147,8 @@ struct Part {
     spread: i64,
 }
 
-impl Part {
-    fn of(seen: Vec<Seen>) -> Self {
+impl ColorBox {
+    fn of(seen: Vec<WeightedColor>) -> Self {
         let mean = mean(seen.iter()).unwrap_or_default();
         let spread = |axis: usize| -> i64 {
             seen.iter().map(|seen| (seen.shown[axis] - mean[axis]).pow(2) * seen.weight).sum()
@@ -161,7 +161,7 @@ impl Part {
     }
 }
 
-fn mean<'a>(seen: impl Iterator<Item = &'a Seen>) -> Option<[i64; 4]> {
+fn mean<'a>(seen: impl Iterator<Item = &'a WeightedColor>) -> Option<[i64; 4]> {
     let (mut sum, mut weight) = ([0i64; 4], 0i64);
     for seen in seen {
         (0..4).for_each(|channel| sum[channel] += seen.shown[channel] * seen.weight);
@@ -171,12 +171,12 @@ fn mean<'a>(seen: impl Iterator<Item = &'a Seen>) -> Option<[i64; 4]> {
 }
 
 /// Means moved to the middle of the colors that are nearest to them.
-fn moved(seen: &[Seen], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
+fn moved(seen: &[WeightedColor], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
     for _ in 0..ROUNDS {
         let nearest = nearest_of(seen, &means);
-        let mut groups: Vec<Vec<&Seen>> = vec![Vec::new(); means.len()];
+        let mut groups: Vec<Vec<&WeightedColor>> = vec![Vec::new(); means.len()];
         seen.iter().zip(&nearest).for_each(|(seen, &at)| groups[at].push(seen));
-        let middle = |(group, old): (&Vec<&Seen>, &[i64; 4])| rounded_mean(group).unwrap_or(*old);
+        let middle = |(group, old): (&Vec<&WeightedColor>, &[i64; 4])| rounded_mean(group).unwrap_or(*old);
         let next: Vec<[i64; 4]> = groups.iter().zip(&means).map(middle).collect();
         if next == means {
             break;
@@ -186,15 +186,15 @@ fn moved(seen: &[Seen], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
     means
 }
 
-fn rounded_mean(group: &[&Seen]) -> Option<[i64; 4]> {
+fn rounded_mean(group: &[&WeightedColor]) -> Option<[i64; 4]> {
     let weight: i64 = group.iter().map(|seen| seen.weight).sum();
     let sum = |channel: usize| group.iter().map(|seen| seen.shown[channel] * seen.weight).sum::<i64>();
     (weight > 0).then(|| [0, 1, 2, 3].map(|channel| (sum(channel) + weight / 2) / weight))
 }
 
 /// For each color its nearest mean; of equals the first.
-fn nearest_of(seen: &[Seen], means: &[[i64; 4]]) -> Vec<usize> {
-    let nearest = |one: &Seen| {
+fn nearest_of(seen: &[WeightedColor], means: &[[i64; 4]]) -> Vec<usize> {
+    let nearest = |one: &WeightedColor| {
         let distance = |at: &usize| -> i64 {
             let mean = means[*at];
             (0..4).map(|channel| (one.shown[channel] - mean[channel]).pow(2)).sum()
@@ -210,7 +210,7 @@ fn unmultiplied(shown: [i64; 4]) -> Color {
     [straight(shown[0]) as u8, straight(shown[1]) as u8, straight(shown[2]) as u8, alpha as u8]
 }
 
-fn loss(seen: &[Seen], nearest: &[usize], means: &[[i64; 4]]) -> Loss {
+fn loss(seen: &[WeightedColor], nearest: &[usize], means: &[[i64; 4]]) -> Loss {
     let (mut squares, mut count, mut largest) = (0u64, 0u64, 0u8);
     for (seen, &at) in seen.iter().zip(nearest) {
         for (shown, mean) in seen.shown.iter().zip(&means[at]) {

@@ -4,7 +4,7 @@ use image::Rgba;
 use proptest::prelude::*;
 
 use super::*;
-use crate::decode::{Limits, Picture, image as read_image};
+use crate::decode::{Picture, ReadOptions, image as read_image};
 
 /// A page of this many colors, some of them half transparent, and clear pixels between.
 fn page(width: u32, height: u32, colors: u32) -> RgbaImage {
@@ -19,7 +19,7 @@ fn read_back(bytes: &[u8], ending: &str) -> RgbaImage {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join(format!("page.{ending}"));
     std::fs::write(&path, bytes).unwrap();
-    let Picture::Still(pixels) = read_image(&path, &Limits::default()).unwrap().picture else {
+    let Picture::Still(pixels) = read_image(&path, &ReadOptions::default()).unwrap().picture else {
         panic!("it stands")
     };
     pixels.to_image()

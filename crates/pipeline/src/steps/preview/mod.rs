@@ -10,9 +10,7 @@ mod pages;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
-use shibori_draw::{
-    ContactOptions as Contact, OnionOptions as Onion, draw_contact, draw_drift, draw_onion, draw_pages,
-};
+use shibori_draw::{ContactStyle, OnionStyle, draw_contact, draw_drift, draw_onion, draw_pages};
 use shibori_formats::encode::{self, AnimationReport};
 use tracing::info_span;
 
@@ -131,7 +129,7 @@ impl Drawn {
 fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let set = load(source, &options.only, cx)?;
     let zoom = options.zoom.get();
-    let how = Contact {
+    let how = ContactStyle {
         width: options.width.get(),
         height: options.height.get(),
         zoom,
@@ -145,7 +143,7 @@ fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Resul
 fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
     let set = load(source, &options.only, cx)?;
     let zoom = options.zoom.get();
-    let how = Onion { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
+    let how = OnionStyle { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
     let image = cx.drawn(draw_onion(&set, how), by_zoom(zoom))?;
     Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
 }

@@ -1,8 +1,8 @@
 //! Clips in motion.
 
-use shibori_core::clip::{Clip, Span};
+use shibori_core::clip::{Clip, FrameDuration};
 use shibori_core::{FrameSet, Name, RenderedAnimation};
-use shibori_draw::{AnimationOptions, render_clip, render_clips};
+use shibori_draw::{AnimationStyle, render_clip, render_clips};
 
 use crate::options::{MotionOptions, Whole};
 use crate::steps::loading::load;
@@ -28,7 +28,7 @@ pub enum MotionContent {
 
 pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -> Result<Motion, Error> {
     let set = load(source, &options.only, cx)?;
-    let how = AnimationOptions {
+    let how = AnimationStyle {
         zoom: options.zoom.map_or(1, Whole::get),
         backdrop: options.background.unwrap_or_default(),
         overlay: options.show.get(),
@@ -51,7 +51,8 @@ pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -
 }
 
 fn all_frames(set: &FrameSet) -> Result<Clip, Error> {
-    let spans: Vec<(usize, Span)> = (0..set.frames().len()).map(|at| (at, Span::DEFAULT)).collect();
+    let spans: Vec<(usize, FrameDuration)> =
+        (0..set.frames().len()).map(|at| (at, FrameDuration::DEFAULT)).collect();
     let sprite = set.frames().first().map(|frame| frame.sprite().clone()).ok_or(Error::NoFrames)?;
     let name = Name::new("all frames").expect("not empty");
     Ok(Clip::from_durations(sprite, name, &spans)?)

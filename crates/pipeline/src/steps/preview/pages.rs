@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use shibori_core::pack::{ColorFinish, PackOptions, pack, paint};
+use shibori_core::pack::{ColorFinish, PackSettings, pack, paint};
 use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{FrameSet, Pixels, Rect};
 use shibori_draw::{PagePlan, PlannedFrame};
@@ -59,7 +59,7 @@ fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest
 
 fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Error> {
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
-    let atlas = pack(trimmed, Vec::new(), &PackOptions::dense())?;
+    let atlas = pack(trimmed, Vec::new(), &PackSettings::dense())?;
     let sizes = atlas.pages().iter().map(|page| page.size.area());
     let _lease = cx.check_memory(Growth::Pages, sizes.sum())?;
     let names: Vec<String> =
