@@ -5,8 +5,8 @@ use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKin
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::decode::overrides;
 
-use crate::options::{CleanOptions, ShapeOptions, Whole};
-use crate::order::Change;
+use crate::options::{CleanOptions, ClipOptions, ShapeOptions, Whole};
+use crate::order::{Change, Naming};
 use crate::{Context, Error, SheetError};
 
 /// What happens where nothing is said.
@@ -71,6 +71,16 @@ fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Err
             most.map(|(color, tolerance, _)| Some(keys(vec![color], tolerance)))
                 .ok_or(Error::Sheet(SheetError::NoFlatFrame))
         }
+    }
+}
+
+/// Clips and events of these options, and no names for frames.
+pub(crate) fn naming(clips: &ClipOptions) -> Naming {
+    Naming {
+        rows: clips.clip_rows.clone(),
+        clips: clips.clip.clone(),
+        events: clips.event.clone(),
+        ..Naming::default()
     }
 }
 

@@ -3,13 +3,15 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_core::clip::{Clip, add_clips, drop_clip, fit, rename_clip, set_events, speed};
+use shibori_core::clip::{Clip, drop_clip, fit, rename_clip, speed};
 use shibori_formats::decode::{manifest_of, source};
 use shibori_formats::encode;
 use tracing::info_span;
 
 use crate::options::{ClipCommand, FilterOption};
-use crate::{Context, Error, Notice};
+use crate::order::{Change, Plan};
+use crate::steps::changes::naming;
+use crate::{Context, Error};
 
 /// Clips as they are now.
 #[derive(Clone, Debug)]
@@ -69,16 +71,7 @@ fn changed(
 ) -> Result<(FrameSet, Vec<(usize, f64)>), Error> {
     let set = options.edits.drop.iter().try_fold(set, |set, name| drop_clip(set, name))?;
     let set = options.edits.rename.iter().try_fold(set, rename_clip)?;
-    let rows = match &options.clips.clip_rows {
-        Some(list) => {
-            let found = list.specs(&set, |_| None)?;
-            found.empty.into_iter().for_each(|row| cx.tell(Notice::EmptyRow(row)));
-            found.specs
-        }
-        None => Vec::new(),
-    };
-    let set = add_clips(add_clips(set, &rows)?, &options.clips.clip)?;
-    let set = set_events(set, &options.clips.event)?;
+    let set = Plan::new(vec![Change::Name(naming(&options.clips))]).run(set, cx)?.set;
     let mut clips = set.clips().to_vec();
     let mut deviations = Vec::new();
     for at in places(&set, &options.only)? {

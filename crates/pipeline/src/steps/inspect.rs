@@ -2,17 +2,15 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{
-    CellChoice, Certainty, Cut, GridCandidate, cut_cells, detect_grid_with_hints, islands,
-};
+use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
 use crate::options::CutOptions;
-use crate::steps::sheet::{ISLANDS, MIN_PROPOSAL_EVIDENCE, hints_of};
-use crate::{Context, Error, Growth};
+use crate::steps::sheet::{SheetReading, find_islands};
+use crate::{Context, Error};
 
 /// Fewer drawings than this are one picture, not loose drawings.
 const FEWEST: usize = 2;
@@ -141,8 +139,6 @@ fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
 }
 
 fn still(path: &Path, info: ImageInfo, pixels: &Pixels, cx: &Context<'_>) -> Result<ImageReport, Error> {
-    // The finder keeps a few planes of a byte a pixel.
-    let _lease = cx.check_memory(Growth::Search, info.size.area())?;
     let holds = sheet(path, pixels, info.size, cx)?;
     let images = std::slice::from_ref(pixels);
     let (transparency, empty) = (transparency(images), empty_share(images));
@@ -155,14 +151,12 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<I
         Background::Flat { color, .. } => Some(Color(color)),
         Background::Clear | Background::None => None,
     };
-    let found = detect_grid_with_hints(pixels, &hints_of(path));
-    let is_blank = found.certainty == Certainty::Blank;
-    let confidence = found.certainty.confidence();
-    let is_sure = matches!(found.certainty, Certainty::Sure(_));
-    let candidates =
-        found.candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > MIN_PROPOSAL_EVIDENCE);
+    let sheet = SheetReading::of(path, pixels, cx)?;
+    let is_blank = sheet.found.certainty == Certainty::Blank;
+    let confidence = sheet.found.certainty.confidence();
+    let is_sure = sheet.is_sure();
     let reading = |(place, candidate): (usize, &GridCandidate)| {
-        let choice = CellChoice { background: found.background, ..CellChoice::default() };
+        let choice = CellChoice { background: sheet.found.background, ..CellChoice::default() };
         let cut = cut_cells(pixels, &candidate.grid, &choice).expect("without a count nothing is missing");
         let mut per_row = vec![0; candidate.grid.counts().rows as usize];
         cut.cells.iter().for_each(|cell| per_row[cell.cell.row as usize] += 1);
@@ -175,7 +169,7 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<I
         }
     };
     let grids: Vec<GridAnalysis> =
-        if is_blank { Vec::new() } else { candidates.enumerate().map(reading).collect() };
+        if is_blank { Vec::new() } else { sheet.proposals().enumerate().map(reading).collect() };
     let loose = if is_sure || is_blank { None } else { loose(pixels, behind, grids.first(), cx)? };
     Ok(ImageContent::Sheet {
         background,
@@ -197,8 +191,8 @@ fn loose(
     if background == Background::None {
         return Ok(None);
     }
-    let _lease = cx.check_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
-    let drawings = islands(pixels, background, CutOptions::default().island_options()).drawings.len();
+    let usual = CutOptions::default().island_options();
+    let drawings = find_islands(pixels, background, usual, cx)?.drawings.len();
     let cells = best.map_or(0, |reading| reading.candidate.grid.len());
     let cuts = best.is_some_and(|reading| reading.candidate.cut_places > 0);
     let is_likelier = drawings as u64 >= if cuts { cells + 1 } else { SEVERAL * cells };

@@ -13,8 +13,8 @@ use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutName, PackOptions};
-use crate::order::{Change, Naming, Plan, check_frame_size};
-use crate::steps::changes::{Defaults, marks, shaping};
+use crate::order::{Change, Plan, check_frame_size};
+use crate::steps::changes::{Defaults, marks, naming, shaping};
 use crate::steps::loading::load_all;
 use crate::{Context, Error, Growth, Notice, Source, Task};
 
@@ -52,12 +52,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     let clips = &options.clips;
     let mut changes = marks(&options.shape);
     if *clips != ClipOptions::default() {
-        changes.push(Change::Name(Naming {
-            rows: clips.clip_rows.clone(),
-            clips: clips.clip.clone(),
-            events: clips.event.clone(),
-            ..Naming::default()
-        }));
+        changes.push(Change::Name(naming(clips)));
     }
     changes.extend(shaping(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;

@@ -4,7 +4,8 @@ use std::path::Path;
 
 use shibori_core::clean::{Key, KeyColors, key, mixed_edges};
 use shibori_core::cut::{
-    Certainty, Counts, CutError, Found, Grid, NameHints, Spacing, detect_grid_with_hints, find_crossings,
+    Certainty, Counts, CutError, Found, Grid, GridCandidate, IslandOptions, Islands, NameHints, Spacing,
+    detect_grid_with_hints, find_crossings, islands,
 };
 use shibori_core::{Area, Background, Color, Pair, Pixels, Rect, find_background};
 
@@ -12,7 +13,7 @@ use crate::options::{CleanOptions, CutOptions};
 use crate::{Context, Error, Growth, Notice, SheetError};
 
 /// Evidence in nats from which a grid is worth proposing.
-pub(crate) const MIN_PROPOSAL_EVIDENCE: f64 = 3.0;
+const MIN_PROPOSAL_EVIDENCE: f64 = 3.0;
 /// The share of edge pixels from which it is worth saying that they are mixed.
 const MIXED: f64 = 0.2;
 /// Of so many lines between cells one may cut through a drawing, where cells leave a rest.
@@ -22,7 +23,7 @@ const PROPOSED: usize = 3;
 
 /// Memory that looking for separate drawings takes, in pictures of the sheet's size: a label, a distance and the nearest piece
 /// for every pixel, and those that are next.
-pub(crate) const ISLANDS: u64 = 5;
+const ISLANDS: u64 = 5;
 
 /// A sheet ready to be cut.
 pub(crate) struct Sheet {
@@ -104,11 +105,7 @@ pub(crate) fn grid_of(
     let (grid, is_found) =
         match said.map_err(|error| Error::Sheet(SheetError::Cut { sheet: path.to_owned(), error }))? {
             Some(grid) => (grid, false),
-            None => {
-                // The finder keeps a few planes of a byte a pixel.
-                let _room = cx.check_memory(Growth::Search, size.area())?;
-                (found_grid(path, &sheet.pixels, cut.within)?, true)
-            }
+            None => (found_grid(path, &sheet.pixels, cut.within, cx)?, true),
         };
     let rest = grid.rest(size);
     let is_meant = cut.grid.is_some() && cut.cell.is_some();
@@ -136,29 +133,59 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
 }
 
+/// A sheet as the finder reads it.
+pub(crate) struct SheetReading {
+    pub(crate) found: Found,
+}
+
+impl SheetReading {
+    /// Reads a sheet by its pixels and its name.
+    pub(crate) fn of(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<Self, Error> {
+        // The finder keeps a few planes of a byte a pixel.
+        let _lease = cx.check_memory(Growth::Search, pixels.size().area())?;
+        Ok(Self { found: detect_grid_with_hints(pixels, &hints_of(path)) })
+    }
+
+    /// Whether the sheet is cut by the first grid without being asked.
+    pub(crate) fn is_sure(&self) -> bool {
+        matches!(self.found.certainty, Certainty::Sure(_))
+    }
+
+    /// The grids that are worth proposing, the likeliest first.
+    pub(crate) fn proposals(&self) -> impl Iterator<Item = &GridCandidate> {
+        let is_likely = |one: &&GridCandidate| one.grid.len() > 1 && one.evidence > MIN_PROPOSAL_EVIDENCE;
+        self.found.candidates.iter().filter(is_likely)
+    }
+}
+
+/// The separate drawings of a sheet.
+pub(crate) fn find_islands(
+    pixels: &Pixels,
+    background: Background,
+    options: IslandOptions,
+    cx: &Context<'_>,
+) -> Result<Islands, Error> {
+    let _lease = cx.check_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    Ok(islands(pixels, background, options))
+}
+
 /// What a sheet's name says of its cells.
-pub(crate) fn hints_of(path: &Path) -> NameHints {
+fn hints_of(path: &Path) -> NameHints {
     NameHints::of(&path.file_stem().unwrap_or_default().to_string_lossy())
 }
 
 /// The grid that explains a sheet, if it is sure.
-fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>) -> Result<Grid, Error> {
-    let Found { candidates, certainty, background } = detect_grid_with_hints(pixels, &hints_of(path));
-    match certainty {
-        Certainty::Sure(_) => Ok(candidates[0].grid),
+fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>, cx: &Context<'_>) -> Result<Grid, Error> {
+    let reading = SheetReading::of(path, pixels, cx)?;
+    match reading.found.certainty {
+        Certainty::Sure(_) => Ok(reading.found.candidates[0].grid),
         Certainty::Blank => Err(Error::Sheet(SheetError::BlankSheet { sheet: path.to_owned() })),
         Certainty::Unsure(_) => {
             // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
-            let likely = candidates.iter().filter(|c| c.grid.len() > 1 && c.evidence > MIN_PROPOSAL_EVIDENCE);
-            let grids = likely.map(|candidate| candidate.grid).take(PROPOSED).collect();
-            let (has_background, size) = (background != Background::None, pixels.size());
-            Err(Error::Sheet(SheetError::UnsureGrid {
-                sheet: path.to_owned(),
-                grids,
-                size,
-                has_background,
-                within,
-            }))
+            let grids = reading.proposals().map(|candidate| candidate.grid).take(PROPOSED).collect();
+            let (has_background, size) = (reading.found.background != Background::None, pixels.size());
+            let sheet = path.to_owned();
+            Err(Error::Sheet(SheetError::UnsureGrid { sheet, grids, size, has_background, within }))
         }
     }
 }

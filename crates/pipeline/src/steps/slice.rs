@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
 use shibori_core::cut::{
-    Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect, islands,
+    Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect,
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
@@ -23,9 +23,9 @@ use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
 use crate::order::{Change, CleanReport, CleanStep, Done, Naming, Plan};
-use crate::steps::changes::{Defaults, cleaning, marks, mending, shaping};
+use crate::steps::changes::{Defaults, cleaning, marks, mending, naming, shaping};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
-use crate::steps::sheet::{ISLANDS, Sheet, grid_of, prepared, within};
+use crate::steps::sheet::{Sheet, find_islands, grid_of, prepared, within};
 use crate::{Context, Error, Growth, Notice, SheetError, Source, Task};
 
 /// The frames of sheets, and how they came about.
@@ -249,14 +249,8 @@ pub fn slice_sprite(
             sets.push(finished(set, &options, is_loose, is_named, rows, cx)?.set);
         }
     }
-    let naming = Naming {
-        rows: clips.clip_rows.clone(),
-        clips: clips.clip.clone(),
-        events: clips.event.clone(),
-        ..Naming::default()
-    };
     let mut changes = marks(shape);
-    changes.push(Change::Name(naming));
+    changes.push(Change::Name(naming(clips)));
     changes.extend(shaping(shape, Defaults::PLAIN, cx)?);
     Ok(Plan::new(changes).run(FrameSet::merge(sets)?, cx)?.set)
 }
@@ -506,8 +500,7 @@ fn cut_islands(
     if sheet.background == Background::None {
         return Err(Error::Sheet(SheetError::NothingBetween { sheet: path.to_owned() }));
     }
-    let _lease = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
-    let found = islands(&sheet.pixels, sheet.background, island);
+    let found = find_islands(&sheet.pixels, sheet.background, island, cx)?;
     if found.drawings.is_empty() {
         return Err(Error::Sheet(SheetError::NoDrawing { sheet: path.to_owned(), least: island.min_area }));
     }
@@ -602,15 +595,7 @@ fn finished(
             Some(NameTemplate::for_count(longest.unwrap_or(0) + first as usize))
         }
     };
-    let clips = &options.clips;
-    let naming = Naming {
-        template,
-        first,
-        rows: clips.clip_rows.clone(),
-        sheet_rows,
-        clips: clips.clip.clone(),
-        events: clips.event.clone(),
-    };
+    let naming = Naming { template, first, sheet_rows, ..naming(&options.clips) };
     let defaults = Defaults { is_loose, ..Defaults::PLAIN };
     let mut changes = vec![Change::Name(naming)];
     changes.extend(shaping(&options.shape, defaults, cx)?);

@@ -4,14 +4,14 @@ use std::path::Path;
 
 use image::RgbaImage;
 use shibori_core::Pixels;
-use shibori_core::cut::{cut_rects, islands};
+use shibori_core::cut::cut_rects;
 use shibori_draw::{CutPlan, draw_cut};
 use shibori_formats::decode::{Loaded, Picture, image, rects};
 
 use crate::options::GridPreviewOptions;
 use crate::steps::preview::by_zoom;
-use crate::steps::sheet::{ISLANDS, grid_of, prepared, within};
-use crate::{Context, Error, Growth, Notice, SheetError, Source};
+use crate::steps::sheet::{find_islands, grid_of, prepared, within};
+use crate::{Context, Error, Notice, SheetError, Source};
 
 /// A cut drawn over its sheet.
 #[derive(Clone, Debug)]
@@ -41,8 +41,7 @@ pub(super) fn draw(
         let places = places.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
-        let _lease = cx.check_memory(Growth::Search, sheet.pixels.size().area().saturating_mul(ISLANDS))?;
-        let found = islands(&sheet.pixels, sheet.background, options.cut.island_options());
+        let found = find_islands(&sheet.pixels, sheet.background, options.cut.island_options(), cx)?;
         let places = found.drawings.into_iter().enumerate();
         CutPlan::Rects(places.map(|(number, one)| (one.rect, number.to_string())).collect())
     } else {

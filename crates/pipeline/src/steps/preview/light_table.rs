@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use shibori_core::cut::{Certainty, GridCandidate, IslandOptions, detect_grid_with_hints, islands};
+use shibori_core::cut::{GridCandidate, IslandOptions};
 use shibori_core::{Background, Color, Frame, Pixels, find_background};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{Loaded, Picture, image, manifest_of, sprite_name};
@@ -17,8 +17,8 @@ use crate::options::CutOptions;
 use crate::steps::loading::load_whole;
 use crate::steps::preview::html::HtmlPage;
 use crate::steps::preview::pages::pages_of;
-use crate::steps::sheet::{ISLANDS, MIN_PROPOSAL_EVIDENCE, hints_of};
-use crate::{Context, Error, Growth, Source};
+use crate::steps::sheet::{SheetReading, find_islands};
+use crate::{Context, Error, Source};
 
 /// Distances at which pieces belong together that can be tried on the page.
 const JOINS: [u32; 9] = [0, 1, 2, 3, 4, 6, 8, 16, 32];
@@ -102,14 +102,11 @@ fn png(pixels: &Pixels, name: &str) -> Result<Vec<u8>, Error> {
 
 fn sheet(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<SheetContent, Error> {
     let (size, behind) = (pixels.size(), find_background(pixels));
-    let _lease = cx.check_memory(Growth::Search, size.area().saturating_mul(ISLANDS))?;
-    let found = detect_grid_with_hints(pixels, &hints_of(path));
-    let is_sure = matches!(found.certainty, Certainty::Sure(_));
-    let worthwhile =
-        found.candidates.iter().filter(|one| one.grid.len() > 1 && one.evidence > MIN_PROPOSAL_EVIDENCE);
+    let sheet = SheetReading::of(path, pixels, cx)?;
+    let is_sure = sheet.is_sure();
     let readings: Vec<GridOption> =
-        worthwhile.enumerate().map(|(at, one)| reading(one, is_sure && at == 0)).collect();
-    let drawings = if behind == Background::None { Vec::new() } else { drawings(pixels, behind) };
+        sheet.proposals().enumerate().map(|(at, one)| reading(one, is_sure && at == 0)).collect();
+    let drawings = if behind == Background::None { Vec::new() } else { drawings(pixels, behind, cx)? };
     let count = drawings.iter().find(|one| one.is_found).map_or(0, |one| one.drawings.len());
     let shown = pixels.rows().flat_map(|row| row.chunks_exact(4)).map(|pixel| behind.is_content(pixel));
     Ok(SheetContent {
@@ -144,26 +141,26 @@ fn reading(candidate: &GridCandidate, is_sure: bool) -> GridOption {
     }
 }
 
-fn drawings(pixels: &Pixels, behind: Background) -> Vec<IslandOption> {
+fn drawings(pixels: &Pixels, behind: Background, cx: &Context<'_>) -> Result<Vec<IslandOption>, Error> {
     let usual = CutOptions::default().island_options();
-    let look = |join: Option<u32>| {
-        let found = islands(pixels, behind, IslandOptions { join, ..usual });
+    let look = |join: Option<u32>| -> Result<IslandOption, Error> {
+        let found = find_islands(pixels, behind, IslandOptions { join, ..usual }, cx)?;
         let place = |one: &shibori_core::cut::Island| {
             let (cell, rect) = (one.cell, one.rect);
             [cell.row, cell.column, rect.x, rect.y, rect.width, rect.height]
         };
         let (join, is_found) = (found.join, join.is_none());
-        IslandOption { join, is_found, drawings: found.drawings.iter().map(place).collect() }
+        Ok(IslandOption { join, is_found, drawings: found.drawings.iter().map(place).collect() })
     };
-    let own = look(None);
+    let own = look(None)?;
     if own.drawings.is_empty() {
-        return Vec::new();
+        return Ok(Vec::new());
     }
     let others: &[u32] = if pixels.size().area() > MANY_PIXELS { &[] } else { &JOINS };
-    let mut all: Vec<IslandOption> =
-        others.iter().filter(|&&join| join != own.join).map(|&join| look(Some(join))).collect();
+    let others = others.iter().filter(|&&join| join != own.join).map(|&join| look(Some(join)));
+    let mut all = others.collect::<Result<Vec<_>, _>>()?;
     all.retain(|one| !one.drawings.is_empty());
     all.push(own);
     all.sort_by_key(|one| one.join);
-    all
+    Ok(all)
 }
