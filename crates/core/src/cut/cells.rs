@@ -24,7 +24,7 @@ pub struct CellChoice {
 pub enum Read {
     /// Row by row
     #[default]
-    Axis,
+    Across,
     /// Column by column
     Down,
 }
@@ -94,7 +94,7 @@ fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {
     let (columns, rows) = (u64::from(grid.counts().columns), u64::from(grid.counts().rows));
     (0..columns * rows).map(move |at| {
         let (row, column) = match read {
-            Read::Axis => (at / columns, at % columns),
+            Read::Across => (at / columns, at % columns),
             Read::Down => (at % rows, at / rows),
         };
         Cell { row: row as u32, column: column as u32 }
