@@ -1,4 +1,4 @@
-//! How often the grid is found by itself, over sheets made by chance from the demo art.
+//! How often the grid is found on its own, over sheets made by chance from the demo art.
 //!
 //! `cargo bench --bench detect_grid` prints a row for each kind of sheet: how many, the share answered right,
 //! the share answered as sure, and how many of the sure answers are wrong (none may be). `-- --sheets 100`
@@ -73,7 +73,7 @@ impl Tally {
         self.time += start.elapsed();
         let best = &found.candidates[0];
         let is_sure = matches!(found.certainty, Certainty::Sure(_));
-        // A picture that is no sheet is right where nothing is cut.
+        // A picture that isn't a sheet is right where nothing is cut.
         let is_right = sheet.truth.len() == 1 && !is_sure
             || same(&best.grid, &sheet.truth)
             || is_one_answer(&best.grid, &sheet.truth, &pixels);

@@ -177,7 +177,7 @@ impl Console {
         self.keep(writeln!(AutoStream::new(io::stdout(), self.paint_out), "{text}"));
     }
 
-    /// Remembers the first thing that went wrong. A reader that went away (a closed pipe) is no mistake of ours.
+    /// Remembers the first thing that went wrong. A reader that went away (a closed pipe) isn't a mistake of ours.
     fn keep(&self, written: io::Result<()>) {
         let Err(error) = written else { return };
         if error.kind() != io::ErrorKind::BrokenPipe

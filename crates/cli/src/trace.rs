@@ -97,11 +97,11 @@ pub(crate) fn ended(verbosity: u8) {
 }
 
 fn print(line: &str) {
-    // A reader that went away is no mistake of ours.
+    // A reader that went away isn't a mistake of ours.
     let _ = writeln!(std::io::stderr(), "{}", harmless(line));
 }
 
-/// Fields as `name=value`, a message by itself.
+/// Fields as `name=value`, a message on its own.
 #[derive(Default)]
 struct Fields(String);
 

@@ -28,7 +28,7 @@ impl From<Rect> for Area {
 }
 
 impl Area {
-    /// The same where it lies on the canvas's side of the origin.
+    /// The same where it is on the canvas's side of the origin.
     pub fn to_rect(self) -> Option<Rect> {
         let (x, y) = (u32::try_from(self.x).ok()?, u32::try_from(self.y).ok()?);
         Some(Rect::new(x, y, self.width, self.height))
@@ -41,7 +41,7 @@ impl fmt::Display for Area {
     }
 }
 
-/// How far the corners of a stretchable panel reach in from each side; what lies between stretches.
+/// How far the corners of a stretchable panel reach in from each side; what is between stretches.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Insets {
     /// Pixels from the left.

@@ -1,4 +1,4 @@
-//! What lies behind the drawings of a sheet: transparency, one flat color, or nothing that can be told.
+//! What is behind the drawings of a sheet: transparency, one flat color, or nothing that can be told.
 //!
 //! A flat color is looked for on the sheet's outermost pixels, where a background shows if anywhere. It
 //! may be a little noisy, as after a lossy format. Where there is transparency already, no color is ever
@@ -10,7 +10,7 @@ use image::Rgba;
 
 use crate::{Pixels, Size};
 
-/// What lies behind the drawings.
+/// What is behind the drawings.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Background {
     /// Transparency.
@@ -36,7 +36,7 @@ const OF_SHEET: f64 = 0.12;
 /// Farther from the commonest color than this in one channel is another color, not noise.
 const NOISE: u8 = 14;
 
-/// Finds what lies behind the drawings.
+/// Finds what is behind the drawings.
 pub fn find_background(sheet: &Pixels) -> Background {
     let seen_through = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|pixel| pixel[3] < 255);
     // A few such pixels are a slip of somebody's eraser.

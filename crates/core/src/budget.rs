@@ -165,7 +165,7 @@ mod tests {
         whole.charge_to(&budget);
         drop(whole);
         assert_eq!(budget.left(), 600);
-        // A copy of a small part lets the rest go, and counts by itself.
+        // A copy of a small part lets the rest go, and counts on its own.
         let small = part.compacted();
         assert_eq!(budget.left(), 1000 - 16);
         drop(small);

@@ -1,4 +1,4 @@
-//! One picture of an animation: which pixels it keeps, and where they lie on its canvas.
+//! One picture of an animation: which pixels it keeps, and where they are on its canvas.
 //!
 //! Trimming loses nothing: canvas and inset always restore the whole picture. A frame never knows on
 //! which page or in which file it lies.
@@ -184,7 +184,7 @@ impl Frame {
         self.inset
     }
 
-    /// Where the kept pixels lie on the canvas.
+    /// Where the kept pixels are on the canvas.
     pub fn kept(&self) -> Rect {
         Rect::at(self.inset.x, self.inset.y, self.pixels.size())
     }
@@ -261,7 +261,7 @@ impl Frame {
         self.keeping(shown).expect("visible pixels are inside the canvas")
     }
 
-    /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must lie on the canvas.
+    /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must be on the canvas.
     pub(crate) fn part(&self, rect: Rect) -> Pixels {
         let kept = self.kept();
         if rect.lies_in(kept) {

@@ -1,6 +1,6 @@
 //! Sizes, points and rectangles, in pixels.
 //!
-//! Origin top left, y down. Points lie on the corners between pixels: the middle of the first pixel
+//! Origin top left, y down. Points are on the corners between pixels: the middle of the first pixel
 //! is `0.5, 0.5`. Nothing here knows what it measures.
 
 use std::fmt;

@@ -78,7 +78,7 @@ pub fn fallible<R: Send, E: Send>(
         }
         Some(result)
     });
-    // What was passed over lies behind the error, at which collecting ends.
+    // What was passed over is behind the error, at which collecting ends.
     made.into_iter().flatten().collect()
 }
 

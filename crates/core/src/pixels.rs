@@ -86,7 +86,7 @@ impl Pixels {
         self.rect.is_empty()
     }
 
-    /// Where this picture lies on the image it looks at.
+    /// Where this picture is on the image it looks at.
     pub fn rect(&self) -> Rect {
         self.rect
     }

@@ -275,7 +275,7 @@ pub(crate) mod tests {
     use crate::clip::ClipSpec;
     use crate::{Cell, Pixels, Source};
 
-    /// A set of one sprite whose frames lie in rows of the given lengths, each 4x4 with a color of
+    /// A set of one sprite whose frames are in rows of the given lengths, each 4x4 with a color of
     /// its own.
     pub(crate) fn rows(sprite: &str, lengths: &[u32]) -> FrameSet {
         let mut frames = Vec::new();

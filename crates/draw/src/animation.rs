@@ -86,7 +86,7 @@ impl fmt::Display for Backdrop {
 /// Draws a clip of a set.
 ///
 /// # Errors
-/// Where there is no room for the pictures.
+/// Where the pictures would be larger than the limits.
 pub fn render_clip(
     set: &FrameSet,
     clip: &Clip,
@@ -114,14 +114,14 @@ const LABEL: u32 = text::LINE + 2;
 /// The animation plays forever.
 ///
 /// # Errors
-/// Where there is no room for the pictures.
+/// Where the pictures would be larger than the limits.
 pub fn render_clips(
     set: &FrameSet,
     clips: &[&Clip],
     options: AnimationStyle,
 ) -> Result<RenderedAnimation, PixelLimitError> {
     let scenes: Vec<ClipRenderer> = clips.iter().map(|clip| ClipRenderer::new(set, clip, options)).collect();
-    // Rather wide than high: two of a size stand beside each other.
+    // Rather wide than high: two of a size are beside each other.
     let area: u64 = scenes.iter().map(|scene| scene.size().area()).sum();
     let widest = scenes.iter().map(|scene| scene.size().width).max().unwrap_or(1);
     let room = ((area as f64 * 2.5).sqrt() as u32).max(widest) + 2 * GAP;

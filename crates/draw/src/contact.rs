@@ -70,7 +70,7 @@ struct Thumbnail {
 /// Draws all frames of a set, on as many sheets as they need.
 ///
 /// # Errors
-/// Where there is no room for the sheets.
+/// Where the sheets would be larger than the limits.
 pub fn draw_contact(set: &FrameSet, options: ContactStyle) -> Result<Vec<RgbaImage>, PixelLimitError> {
     let sections = sections(set);
     let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);

@@ -1,7 +1,7 @@
 //! A cut drawn over its sheet before anything is cut, so that wrong numbers are seen at a glance.
 //!
 //! Cells have two-toned lines that show on light, dark and nothing; blank cells are hatched; pixels where a
-//! line crosses a drawing, and drawings outside all cells, are marked. Column and row numbers stand beside
+//! line crosses a drawing, and drawings outside all cells, are marked. Column and row numbers are beside
 //! the sheet, never on it.
 
 use image::{Rgba, RgbaImage};
@@ -31,7 +31,7 @@ pub enum CutPlan {
 pub struct CutPicture {
     /// The picture.
     pub image: RgbaImage,
-    /// Pixels of drawings that a line crosses, or that lie in no cell.
+    /// Pixels of drawings that a line crosses, or that are in no cell.
     pub marked: usize,
     /// Cells without a drawing.
     pub blank: usize,
@@ -40,7 +40,7 @@ pub struct CutPicture {
 /// Draws a plan over a sheet. `zoom` 0 picks the largest that keeps the picture near 1280 px wide.
 ///
 /// # Errors
-/// Where there is no room for the picture.
+/// Where the picture would be larger than the limits.
 pub fn draw_cut(
     sheet: &Pixels,
     background: Background,
@@ -208,7 +208,7 @@ mod tests {
         let alarm = drawn.image.pixels().filter(|pixel| **pixel == ink::ALARM).count();
         assert_eq!(alarm, 2 * 9);
         let places = CutPlan::Rects(vec![(Rect::new(2, 0, 3, 4), "bar".into())]);
-        // One pixel of the bar lies in no place, and its neighbor goes on into it.
+        // One pixel of the bar is in no place, and its neighbor goes on into it.
         assert_eq!(
             draw_cut(&sheet, Background::Clear, &places, 1, PixelLimits::default()).unwrap().marked,
             2

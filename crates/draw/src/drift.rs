@@ -1,4 +1,4 @@
-//! Where the figure, its feet and its center stand in each step of a clip, across and up, seen from the pivot: a plot with units.
+//! Where the figure, its feet and its center are in each step of a clip, across and up, seen from the pivot: a plot with units.
 //!
 //! The figure is what is registered: what stays the same from frame to frame, drawn at the center of the first. It is
 //! what `align` holds and what `check` looks at; feet and center also move with a stride or a reach.
@@ -42,14 +42,14 @@ type Chart<'a, 'b> = ChartContext<'a, Plot<'b>, Cartesian2d<SegmentedCoord<Range
 /// For each step where figure, feet and center stand.
 type StepPoints = Vec<[Option<Point>; 3]>;
 
-/// What is drawn, the most important last, so that it lies on top.
+/// What is drawn, the most important last, so that it is on top.
 const SERIES: [(usize, &str, Rgba<u8>); 3] =
     [(2, "center", CENTER), (1, "feet", FEET), (0, "figure", FIGURE)];
 
 /// Plots every clip of a set; of a second one, those of the same name.
 ///
 /// # Errors
-/// Where there is no room for the picture.
+/// Where the picture would be larger than the limits.
 pub fn draw_drift(
     before: &FrameSet,
     after: Option<&FrameSet>,
@@ -125,7 +125,7 @@ fn rows(set: &FrameSet) -> Vec<(String, StepPoints)> {
     display_groups(set).into_iter().map(row).collect()
 }
 
-/// Where the registered figure stands in each step, from the pivot: where the first step has its center.
+/// Where the registered figure is in each step, from the pivot: where the first step has its center.
 pub(crate) fn registered_points(set: &FrameSet, places: &[usize]) -> Vec<Option<Point>> {
     let mut own = places.to_vec();
     own.sort_unstable();

@@ -1,4 +1,4 @@
-//! An empty sheet to draw on: where each cell lies, how it is called, and where its pivot goes.
+//! An empty sheet to draw on: where each cell is, how it is called, and where its pivot goes.
 //!
 //! The numbers are here once, for every format that a guide is written in.
 

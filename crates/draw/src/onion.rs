@@ -47,7 +47,7 @@ fn ramp(at: f64) -> Rgba<u8> {
 /// Draws every clip; a set without clips is drawn as one.
 ///
 /// # Errors
-/// Where there is no room for the picture.
+/// Where the picture would be larger than the limits.
 pub fn draw_onion(set: &FrameSet, options: OnionStyle) -> Result<RgbaImage, PixelLimitError> {
     let panels = panels(set);
     let columns = if panels.len() == 1 { 1 } else { 2 };
@@ -89,7 +89,7 @@ struct OnionPanel<'a> {
     title: String,
     detail: String,
     frames: Vec<(usize, &'a Frame)>,
-    /// Where the registered figure stands in each, from the pivot.
+    /// Where the registered figure is in each, from the pivot.
     positions: Vec<Option<Point>>,
     /// Pixels left and up of the pivot, right and down of it.
     reach: [i64; 4],
@@ -211,7 +211,7 @@ impl<'a> OnionPanel<'a> {
     }
 }
 
-/// How far apart the registered figure stands in the frames, so that a glance tells whether it is held.
+/// How far apart the registered figure is in the frames, so that a glance says whether it is held.
 fn describe_spread(positions: &[Option<Point>]) -> String {
     let positions: Vec<Point> = positions.iter().copied().flatten().collect();
     if positions.len() < 2 {
@@ -230,7 +230,7 @@ fn describe_spread(positions: &[Option<Point>]) -> String {
     }
 }
 
-/// The pixel corner the pivot lies on, or the one before.
+/// The pixel corner the pivot is on, or the one before.
 fn pivot_pixel(frame: &Frame) -> (i64, i64) {
     (frame.pivot().x.floor() as i64, frame.pivot().y.floor() as i64)
 }

@@ -1,5 +1,5 @@
 //! What a frame carries besides its pixels, drawn over it in thin lines: canvas, trim box, boxes, polygon, pivot. What
-//! each color means stands below the picture, never on the art.
+//! each color means is below the picture, never on the art.
 
 use image::Rgba;
 
@@ -57,7 +57,7 @@ fn tones(color: Rgba<u8>) -> [Rgba<u8>; 2] {
     [color, ink::SHADE]
 }
 
-/// Draws over a frame whose canvas lies at a corner of the paper, each pixel a square of `zoom` px.
+/// Draws over a frame whose canvas is at a corner of the paper, each pixel a square of `zoom` px.
 pub(crate) fn draw(paper: &mut Surface, frame: &Frame, (left, top): (u32, u32), zoom: u32, overlay: Overlay) {
     draw_at(paper, frame, (i64::from(left), i64::from(top)), zoom, overlay);
 }

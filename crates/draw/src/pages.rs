@@ -1,7 +1,7 @@
 //! The pages of an atlas: each frame's border and name drawn over, free space hatched.
 //!
-//! A frame that lies there rotated has a border of another color, with a bar along the side that is its top. A name
-//! stands inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the list.
+//! A frame that is there rotated has a border of another color, with a bar along the side that is its top. A name
+//! is inside its frame's border only where it fits, on a strip of its own; what does not fit is left to the list.
 //! Nothing is moved.
 
 use image::{Rgba, RgbaImage};
@@ -10,14 +10,14 @@ use crate::surface::{PixelLimitError, PixelLimits, Surface, ink};
 use crate::text;
 use shibori_core::{Pixels, Rect, Size};
 
-/// A page with what lies where.
+/// A page with what is where.
 #[derive(Clone, Debug)]
 pub struct PagePlan {
     /// The page's name.
     pub name: String,
     /// Its pixels.
     pub pixels: Pixels,
-    /// What lies on it; frames that share a place are told once.
+    /// What is on it; frames that share a place are listed once.
     pub frames: Vec<PlannedFrame>,
 }
 
@@ -28,7 +28,7 @@ pub struct PlannedFrame {
     pub rect: Rect,
     /// Its name.
     pub name: String,
-    /// Whether it lies there rotated a quarter turn clockwise.
+    /// Whether it is there rotated a quarter turn clockwise.
     pub rotated: bool,
 }
 
@@ -45,7 +45,7 @@ const BAR: u32 = 2;
 /// Draws pages below each other, all at one zoom.
 ///
 /// # Errors
-/// Where there is no room for the picture.
+/// Where the picture would be larger than the limits.
 pub fn draw_pages(
     pages: &[PagePlan],
     zoom: Option<u32>,

@@ -22,7 +22,7 @@ pub(crate) struct Plot<'a> {
 }
 
 impl<'a> Plot<'a> {
-    /// What is drawn comes to lie in a rectangle of a paper.
+    /// What is drawn comes to be in a rectangle of a paper.
     pub(crate) fn on(paper: &'a mut Surface, rect: Rect) -> Self {
         Self { paper, rect }
     }

@@ -1,4 +1,4 @@
-//! Paths as people, scripts and pages read them: with `/` on every system, so that what is printed, and what lies in files, is the
+//! Paths as people, scripts and pages read them: with `/` on every system, so that what is printed, and what is in files, is the
 //! same everywhere and can be pasted into any shell. Windows takes `/` wherever it takes `\`, but for verbatim paths.
 
 use std::fmt::{self, Display, Formatter};

@@ -252,7 +252,7 @@ pub enum SheetError {
         /// How many sheets there are.
         sheets: usize,
     },
-    /// Nothing lies between drawings that were to be told apart.
+    /// Nothing is between drawings that were to be told apart.
     #[error("{}: nothing separates the drawings", sheet.shown())]
     NothingBetween {
         /// The sheet, as it was named.
@@ -387,7 +387,7 @@ pub enum ExportInputError {
         /// What was asked for.
         template: PathBuf,
     },
-    /// A template that is no text.
+    /// A template that isn't text.
     #[error("{}: a template must be UTF-8 text", template.shown())]
     TemplateNotText {
         /// The template, as it was named.

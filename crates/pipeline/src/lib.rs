@@ -56,7 +56,7 @@
 //!     let options = PackOptions::default();
 //!     let packed = pack(&[Path::new("art").into()], &options, &cx)?;
 //!     write_atlases(&packed, Path::new("build/pond"), &options, &cx)?;
-//!     // build/pond.json and build/pond.png lie there now, or all is as it was.
+//!     // build/pond.json and build/pond.png are there now, or all is as it was.
 //!     cx.commit()
 //! }
 //! ```

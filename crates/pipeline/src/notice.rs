@@ -11,7 +11,7 @@ use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
 use shibori_formats::HandWork;
 use shibori_formats::decode::ReadNotice;
 
-/// Something that is no error, but not as it may seem.
+/// Something that isn't an error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Notice {
@@ -158,7 +158,7 @@ pub enum Notice {
         /// How many there were.
         colors: usize,
     },
-    /// Drawings that a line of the cut crosses, or that lie in no cell.
+    /// Drawings that a line of the cut crosses, or that are in no cell.
     Crossed {
         /// How many of their pixels.
         pixels: usize,

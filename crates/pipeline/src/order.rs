@@ -26,7 +26,7 @@ use crate::{Context, Error, Growth, LimitError, Notice, SheetError};
 /// One change of frames. They are listed in the order in which they are done.
 #[derive(Clone, Debug)]
 pub enum Change {
-    /// Make a background transparent, in each canvas by itself. On a sheet this is done before it is cut.
+    /// Make a background transparent, in each canvas on its own. On a sheet this is done before it is cut.
     Key {
         /// The colors.
         colors: KeyColors,
@@ -65,7 +65,7 @@ pub enum Change {
     Trim(Trim),
     /// Make each canvas what its frame keeps.
     FitCanvas,
-    /// Set a pivot that is a place of the canvas anew, since the canvas is another one.
+    /// Set a pivot that is a place of the canvas again, since the canvas is another one.
     PlacePivot(Anchor, PivotPer),
     /// Set a box; one for a clip covers at least this share of its solid pixels.
     Box(BoxSpec, f64),

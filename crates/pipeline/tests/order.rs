@@ -86,7 +86,7 @@ proptest! {
         let of = |line: usize| ORDER[line][choice % ORDER[line].len()];
         // One option has one value.
         prop_assume!(of(first).1 != of(second).1);
-        // A mark is no part of the drawing: it is taken before anything is weighed or erased. A command of its own that does
+        // A mark isn't part of the drawing: it is taken before anything is weighed or erased. A command of its own that does
         // not know of the mark weighs or erases it with the rest.
         let is_blind = of(first).2 == "mass" || of(first).1 == "erase";
         prop_assume!(!is_blind || of(second).2 != "mark:0000ff");

@@ -92,7 +92,7 @@ fn several_steps_hand_on_frames_in_memory_and_share_one_transaction() {
     steps::write_set(sliced.set, Path::new("sets/koi"), &cx).unwrap();
     let report = steps::write_atlases(&packed, Path::new("atlas/koi"), &pack, &cx).unwrap();
     assert_eq!(report.manifests, [home.path().join("atlas/koi.json")]);
-    // Made ready, but not in place: no manifest lies there yet.
+    // Made ready, but not in place: no manifest is there yet.
     assert!(!home.path().join("sets/koi/frames.json").exists() && !report.manifests[0].exists());
     cx.commit().unwrap();
     assert_eq!(listing(&home.path().join("atlas")), ["koi.json", "koi.png"]);

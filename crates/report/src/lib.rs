@@ -27,13 +27,13 @@ const CLIPS: PageTemplate =
 pub struct Report {
     /// What was asked for, as the user named it.
     pub title: String,
-    /// Frames, clips and where they lie on the pages.
+    /// Frames, clips and where they are on the pages.
     pub manifest: Manifest,
     /// The pages in the manifest's order.
     pub pages: Vec<PageImage>,
     /// What `check` found.
     pub findings: Value,
-    /// Bytes of texture memory: every canvas by itself, and the pages.
+    /// Bytes of texture memory: every canvas on its own, and the pages.
     pub memory: [u64; 2],
 }
 

@@ -37,12 +37,12 @@ pub struct LightTable {
     pub in_recipe: bool,
     /// Whether commands are quoted for PowerShell.
     pub is_windows: bool,
-    /// What lies on the table.
+    /// What is on the table.
     #[serde(flatten)]
     pub shown: LightTableContent,
 }
 
-/// What lies on the table.
+/// What is on the table.
 #[derive(Debug, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum LightTableContent {
@@ -60,7 +60,7 @@ pub struct SheetContent {
     /// Its pixels as a PNG.
     #[serde(serialize_with = "as_data_url")]
     pub png: Vec<u8>,
-    /// What lies behind the drawings: `clear`, `flat` or `none`.
+    /// What is behind the drawings: `clear`, `flat` or `none`.
     pub background: &'static str,
     /// The flat color.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -107,7 +107,7 @@ pub struct IslandOption {
 /// Frames.
 #[derive(Debug, Serialize)]
 pub struct SetContent {
-    /// Frames, clips, and where they lie on the pages.
+    /// Frames, clips, and where they are on the pages.
     pub manifest: Manifest,
     /// The pages in the manifest's order, as PNGs.
     #[serde(serialize_with = "as_data_urls")]

@@ -21,7 +21,7 @@ struct Pose {
     water: f32,
 }
 
-/// The far leg lies in the shadow of the body.
+/// The far leg is in the shadow of the body.
 const FAR: Ramp = Ramp([0x12303a, 0x173b3f, 0x1f5f4b, 0x2a7450, 0x37894e]);
 
 const SITTING: Pose =

@@ -50,7 +50,7 @@ struct Timing {
     /// How long each frame is shown, in milliseconds.
     ms: Vec<f64>,
     total_ms: f64,
-    /// 0 is for ever.
+    /// 0 is forever.
     plays: u32,
 }
 
@@ -71,7 +71,7 @@ struct GridReport {
     per_row: Vec<usize>,
     /// 0 to 1: the chance that it is right, were the next one the only other.
     confidence: f64,
-    /// Whether `slice` would act upon it by itself.
+    /// Whether `slice` would act upon it on its own.
     sure: bool,
     /// Places where its lines cross a drawing.
     cut_places: u32,

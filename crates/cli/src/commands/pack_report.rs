@@ -41,7 +41,7 @@ pub(super) struct Report {
     removed: Vec<ReportPath>,
     #[serde(skip)]
     first_mirrored: Option<(String, String)>,
-    /// Whether frames lie in cells of one size.
+    /// Whether frames are in cells of one size.
     #[serde(skip)]
     has_cells: bool,
 }
@@ -62,7 +62,7 @@ struct PageReport {
     companion: Option<String>,
 }
 
-/// Texture memory in bytes, uncompressed RGBA: every frame's canvas by itself, and the pages.
+/// Texture memory in bytes, uncompressed RGBA: every frame's canvas on its own, and the pages.
 #[derive(Serialize)]
 struct Memory {
     before: u64,

@@ -37,7 +37,7 @@ struct SheetResult {
     rows: Option<u32>,
     count: usize,
     blank: Vec<String>,
-    /// The command that says what was found by itself.
+    /// The command that says what was found on its own.
     #[serde(skip_serializing_if = "Option::is_none")]
     command: Option<String>,
     /// Each step of mending and what it changed.

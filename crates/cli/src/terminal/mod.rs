@@ -16,7 +16,7 @@ use crate::failure::Failure;
 use blocks::Depth;
 use protocol::Protocol;
 
-/// Where stdout is no terminal there is nowhere to show anything.
+/// Where stdout isn't a terminal there is nowhere to show anything.
 fn check_terminal() -> Result<(), Failure> {
     if io::stdout().is_terminal() {
         return Ok(());

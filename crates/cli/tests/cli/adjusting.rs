@@ -115,7 +115,7 @@ fn check_finds_the_herons_faults_and_what_it_names_mends_them() {
     env.ok(&remedy);
     let mended = env.run("check heron");
     assert!(mended.code == 0 && mended.out.contains("no problems found"), "{}", mended.out);
-    // What is only worth a look is no failure, unless that is wanted.
+    // What is only worth a look isn't a failure, unless that is wanted.
     env.ok("slice art/heron.png --grid 6x1 -o again");
     let look = env.run("check again --allow drift");
     assert!(look.code == 0 && look.out.contains("nothing wrong, 1 thing worth a look"), "{}", look.out);
@@ -349,7 +349,7 @@ fn every_remedy_that_check_names_can_be_typed() {
         for finding in result["findings"].as_array().unwrap() {
             let remedy = finding["remedy"].as_str().unwrap();
             if let Some(line) = remedy.strip_prefix("shibori ") {
-                // Each by itself, on the set as it was.
+                // Each on its own, on the set as it was.
                 env.ok(&format!("{line} --dry-run --force"));
             }
             rules.insert(finding["rule"].as_str().unwrap().to_owned());

@@ -46,7 +46,7 @@ fn an_interrupted_run_ends_at_once_and_leaves_everything_as_it_was() {
 fn ended(env: &Env, line: &[&str], signal: &str, millis: u64) {
     let mut child = program(env).args(line).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
     std::thread::sleep(Duration::from_millis(millis));
-    // It may have ended by itself by then.
+    // It may have ended on its own by then.
     let _ = Command::new("kill").args([signal, &child.id().to_string()]).stderr(Stdio::null()).status();
     child.wait().unwrap();
 }

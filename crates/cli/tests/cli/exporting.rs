@@ -119,7 +119,7 @@ fn shares_of_the_page_are_written_on_request() {
     };
     assert_eq!(uv("top.json"), [rect[0], rect[1], rect[0] + rect[2], rect[1] + rect[3]]);
     assert_eq!(uv("bottom.json"), [rect[0], 256.0 - rect[1], rect[0] + rect[2], 256.0 - rect[1] - rect[3]]);
-    // Packed again they are counted anew, not carried along.
+    // Packed again they are counted again, not carried along.
     env.ok("pack top.json -o again");
     assert_eq!(frame("again.json").get("uv"), None);
 }

@@ -183,7 +183,7 @@ fn scaled_atlases_have_one_layout() {
 #[test]
 fn companions_lie_exactly_like_their_frames_and_come_back() {
     let env = Env::with_art();
-    // A normal map as it could be drawn: each color says where its pixel lies on the canvas.
+    // A normal map as it could be drawn: each color says where its pixel is on the canvas.
     let sheet = RgbaImage::from_fn(256, 32, |x, y| Rgba([x as u8, y as u8, 255, 255]));
     sheet.save_with_format(env.path("koi_n.tga"), image::ImageFormat::Tga).unwrap();
     env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");

@@ -140,7 +140,7 @@ fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     env.write("art/koi.png", env.read("art/frog.png"));
     watching.line("art/koi.png: ");
     reloads(&second);
-    // What is no part of the recipe is not spoken of, least of all a log of what is said here.
+    // What isn't part of the recipe is not spoken of, least of all a log of what is said here.
     for text in ["the koi is too slow", "the koi is too fast"] {
         std::thread::sleep(Duration::from_millis(600));
         env.write("notes.txt", text);
@@ -175,7 +175,7 @@ fn a_build_that_begins_with_a_mistake_is_served_and_mended_under_any_layout() {
         watching.all(["koi: art/koi.png", "art/koi.png: 0 targets done"]);
         env.write("art/koi.png", env.read("art/frog.png"));
         watching.line("art/koi.png: 2 targets done");
-        // What the build itself wrote is no change.
+        // What the build itself wrote isn't a change.
         std::thread::sleep(Duration::from_millis(500));
         assert!(watching.lines.try_recv().is_err(), "{out}");
     }

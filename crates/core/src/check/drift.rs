@@ -74,14 +74,14 @@ fn spot(frame: &Frame) -> Option<Pair> {
     frame.content(0).map(|rect| Pair { x: rect.x, y: rect.y })
 }
 
-/// Whether the figure moves up and down by itself, where it does not jump.
+/// Whether the figure moves up and down on its own, where it does not jump.
 fn moves_vertically(down: &[Option<f64>], off: &[f64], limit: f64) -> bool {
     let own = || down.iter().zip(off).filter(|(_, off)| **off == 0.0).filter_map(|(down, _)| *down);
     let (low, high) = (own().fold(f64::MAX, f64::min), own().fold(f64::MIN, f64::max));
     high - low > RISES * limit
 }
 
-/// A clip whose figure goes one way throughout and is back at once when it begins anew.
+/// A clip whose figure goes one way throughout and is back at once when it begins again.
 fn slide(figure: &Figure<'_>, across: &[Option<f64>], down: &[Option<f64>], limit: f64) -> Option<Finding> {
     let of_axis = |values: &[Option<f64>]| -> f64 {
         let known: Vec<f64> = values.iter().copied().flatten().collect();

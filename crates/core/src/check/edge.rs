@@ -49,7 +49,7 @@ fn siblings(set: &FrameSet, at: usize) -> Vec<usize> {
     }
 }
 
-/// What of a frame lies at its canvas's edge.
+/// What of a frame is at its canvas's edge.
 struct EdgeContact {
     /// Side by side, the longest run of the main drawing along it, and that of the row inside it there.
     runs: [(u32, u32); 4],
@@ -60,9 +60,9 @@ struct EdgeContact {
 }
 
 impl EdgeContact {
-    /// `None` where nothing lies at the edge, or where all of it is taken: a tile fills its cell, and that is no mistake.
+    /// `None` where nothing is at the edge, or where all of it is taken: a tile fills its cell, and that isn't a mistake.
     fn of(frame: &Frame) -> Option<Self> {
-        // What lies inside its canvas on all sides touches nothing: most frames end here.
+        // What is inside its canvas on all sides touches nothing: most frames end here.
         let (drawn, canvas) = (frame.content(0)?, frame.canvas());
         let touches = drawn.x == 0
             || drawn.y == 0

@@ -22,7 +22,7 @@ pub(super) struct Figure<'a> {
     own: Vec<usize>,
     /// The frames it shows, without repeats one after another.
     pub(super) frames: Vec<usize>,
-    /// Where the figure stands in each, from the pivot: right and down of where it stands in the first.
+    /// Where the figure is in each, from the pivot: right and down of where it is in the first.
     pub(super) stands: Vec<Option<(f64, f64)>>,
     /// Whether the first frame follows the last.
     pub(super) loops: bool,

@@ -1,6 +1,6 @@
 //! A background that is still there: one flat color behind every frame of a sprite, or a seam of a usual key color along the outline.
 //!
-//! What a drawing is filled with is no key, whatever its color: a key is left where it met the outline.
+//! What a drawing is filled with isn't a key, whatever its color: a key is left where it met the outline.
 
 use image::Rgba;
 
@@ -12,7 +12,7 @@ use crate::{Color, Frame, FrameSet, Pair};
 
 /// Colors that nobody draws with, but everybody keys with.
 const USUAL: [[u8; 3]; 2] = [[255, 0, 255], [0, 255, 0]];
-/// So many of the pixels of a key lie at the outline; what has more inside is a fill.
+/// So many of the pixels of a key are at the outline; what has more inside is a fill.
 const OUTLINE: f64 = 0.5;
 /// A seam is at least this share of the outline, and this many pixels: single pixels of any color are drawn on purpose.
 const SEAM: f64 = 0.04;

@@ -2,7 +2,7 @@
 //!
 //! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
 //! limit it passed. Frames are judged by their neighbors in a clip (`path`, on the registered figure of `figures`) and by what others of
-//! the clip have, so that what an animation does all along is no finding. Which command fixes it is for the program to say. Nothing is
+//! the clip have, so that what an animation does all along isn't a finding. Which command fixes it is for the program to say. Nothing is
 //! changed here.
 
 mod blank;
@@ -359,7 +359,7 @@ pub fn companion_page(set: &FrameSet, at: usize, file: &str, found: Option<Size>
     frame_finding(set, at, Rule::Companion, seen, Remedy::MakeAgain)
 }
 
-/// A finding about a frame by itself, and the clip that shows it first.
+/// A finding about a frame on its own, and the clip that shows it first.
 fn frame_finding(set: &FrameSet, at: usize, rule: Rule, seen: Observation, remedy: Remedy) -> Finding {
     let (sprite, clip) =
         (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));

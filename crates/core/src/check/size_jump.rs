@@ -1,4 +1,4 @@
-//! One frame scaled by itself: larger or smaller than its neighbors have the figure.
+//! One frame scaled on its own: larger or smaller than its neighbors have the figure.
 //!
 //! What is drawn in more or fewer pixels than the trend has it may wave or turn. Only where the figure agrees clearly better with the
 //! others of its clip when it is scaled, it was.

@@ -21,7 +21,7 @@ const NEAR: u8 = 12;
 const SAME: u8 = 4;
 
 /// Removes the share of the background from pixels beside transparent ones: of those colors, the one that explains a pixel
-/// best. A line drawn in the background's own color is no mixture and stays.
+/// best. A line drawn in the background's own color isn't a mixture and stays.
 pub fn defringe(canvas: &Pixels, backgrounds: &[Color]) -> CleanResult {
     let size = canvas.size();
     let alpha = |x: i64, y: i64| match (u32::try_from(x), u32::try_from(y)) {

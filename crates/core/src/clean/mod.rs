@@ -37,7 +37,7 @@ pub struct Changed {
 pub struct Part<'a> {
     /// Its pixels.
     pub pixels: &'a Pixels,
-    /// Where it lies on the canvas.
+    /// Where it is on the canvas.
     pub at: Pair,
     /// The canvas.
     pub canvas: Size,

@@ -13,7 +13,7 @@ pub struct CellChoice {
     pub read: Read,
     /// What to do with blank cells.
     pub blank: Blank,
-    /// What lies behind the drawings: a cell that shows nothing else is blank.
+    /// What is behind the drawings: a cell that shows nothing else is blank.
     pub background: Background,
 }
 

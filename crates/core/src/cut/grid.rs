@@ -228,7 +228,7 @@ impl Division {
 /// A regular grid on a sheet.
 ///
 /// # Guarantees
-/// Every cell has at least one pixel and lies on the sheet it was made for.
+/// Every cell has at least one pixel and is on the sheet it was made for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Grid {
     columns: Division,

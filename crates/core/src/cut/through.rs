@@ -38,13 +38,13 @@ pub struct Crossing {
     pub cell: Cell,
     /// The side it is cut at.
     pub side: Side,
-    /// Where it goes on; none where that is no cell but a gutter or the rest of the sheet.
+    /// Where it goes on; none where that isn't a cell but a gutter or the rest of the sheet.
     pub into: Option<Cell>,
     /// Pixels of the cell along that side from which it goes on.
     pub pixels: u32,
 }
 
-/// Every side of a cell over which a drawing goes on, cells in reading order. A side that two cells share is told once.
+/// Every side of a cell over which a drawing goes on, cells in reading order. A side that two cells share is listed once.
 pub fn find_crossings(sheet: &Pixels, background: Background, grid: &Grid) -> Vec<Crossing> {
     if background == Background::None {
         return Vec::new();

@@ -132,7 +132,7 @@ fn with_directions(name: &str) -> Option<Vec<String>> {
 }
 
 impl RowList {
-    /// The clips of every sprite that was cut from a grid, each up to its row's last drawing. `rows` tells how many rows a
+    /// The clips of every sprite that was cut from a grid, each up to its row's last drawing. `rows` says how many rows a
     /// sprite's sheet has, where frames of the last may be gone.
     ///
     /// # Errors

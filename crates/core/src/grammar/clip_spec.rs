@@ -220,7 +220,7 @@ fn parse_playback(cursor: &mut Cursor<'_>) -> Result<Playback, SyntaxError> {
     }
 }
 
-/// The count after `loop` or `bounce`; 0, for ever, where none follows.
+/// The count after `loop` or `bounce`; 0, forever, where none follows.
 fn read_count(cursor: &mut Cursor<'_>) -> Result<u32, SyntaxError> {
     cursor.skip_spaces();
     if !cursor.peek().is_some_and(|c| c.is_ascii_digit()) {

@@ -56,7 +56,7 @@ pub enum NamingError {
         /// The template.
         template: String,
     },
-    /// What comes out is no name.
+    /// What comes out isn't a name.
     #[error(transparent)]
     Name(#[from] NameError),
     /// What comes out is not unique.

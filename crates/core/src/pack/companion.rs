@@ -186,7 +186,7 @@ fn key(frame: &Frame) -> (String, String) {
 }
 
 /// What the base frame of a companion could be called, by sprite and name: `koi-00_n`, `koi_n-00`, or `koi-00` of the
-/// sprite `koi_n`. None where the frame is no companion.
+/// sprite `koi_n`. None where the frame isn't a companion.
 fn base_names(frame: &Frame, suffix: &str) -> Vec<(String, String)> {
     let (sprite, name) = key(frame);
     let base_sprite = sprite.strip_suffix(suffix).filter(|rest| !rest.is_empty()).map(str::to_owned);

@@ -26,7 +26,7 @@ pub enum ReuseOutcome {
         /// Pictures placed between them.
         placed: usize,
     },
-    /// Everything was arranged anew, for this reason.
+    /// Everything was arranged again, for this reason.
     Anew(&'static str),
 }
 
@@ -53,7 +53,7 @@ impl PreviousPlacements {
     }
 }
 
-/// Spots for all pictures and the pages they lie on, or why they must be arranged anew.
+/// Spots for all pictures and the pages they are on, or why they must be arranged again.
 pub(super) fn keep(
     pictures: &PackImages<'_>,
     old: &PreviousPlacements,

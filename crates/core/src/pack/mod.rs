@@ -1,7 +1,7 @@
 //! Frames onto pages.
 //!
 //! In the order a frame meets them: `companion` sets apart what is laid out like its base frame, `group` lists the frames
-//! that share pages, `share` finds those that can lie in one place, `keep` those that stay where they were, `arrange`
+//! that share pages, `share` finds those that can be in one place, `keep` those that stay where they were, `arrange`
 //! decides the places from sizes alone, `page` knows how large a page may be, [`paint()`] draws it, `scaled` makes the
 //! same pages in another size. Packing changes no frame; where a layout needs a frame in two places it is listed twice.
 
@@ -242,7 +242,7 @@ pub struct Place {
     pub page: usize,
     /// Its pixels there; empty for a blank frame.
     pub rect: Rect,
-    /// Whether it lies there rotated a quarter turn clockwise.
+    /// Whether it is there rotated a quarter turn clockwise.
     pub rotated: bool,
 }
 
@@ -253,7 +253,7 @@ pub struct Page {
     pub size: Size,
     /// The sprite or clip it holds, where each has pages of its own.
     pub label: Option<String>,
-    /// Its cells, where frames lie in such.
+    /// Its cells, where frames are in such.
     pub grid: Option<PageGrid>,
 }
 
@@ -426,7 +426,7 @@ impl Atlas {
         &self.pages
     }
 
-    /// What lies on pages of its own, in the same places.
+    /// What is on pages of its own, in the same places.
     pub fn layers(&self) -> &[Layer] {
         &self.layers
     }
@@ -456,7 +456,7 @@ impl Atlas {
         self.bleed
     }
 
-    /// The frames that lie on a page, in their order, and of those that share a place the first only. Blank frames lie
+    /// The frames that are on a page, in their order, and of those that share a place the first only. Blank frames lie
     /// nowhere.
     pub fn frames_on(&self, page: usize) -> &[usize] {
         let table = || {

@@ -15,7 +15,7 @@ pub struct PageScale(pub(crate) Ratio);
 /// The largest number above and below the line.
 pub(crate) const MAX_SCALE_PART: u32 = 16;
 
-/// Why a text is no factor for pages.
+/// Why a text isn't a factor for pages.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PageScaleError {
     /// No number above 0.
@@ -100,14 +100,14 @@ pub fn snap_frames(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetEr
 }
 
 impl Atlas {
-    /// The same atlas in another size. Its frames must lie in whole steps: see [`snap_frames`] and [`snap_for`].
+    /// The same atlas in another size. Its frames must be in whole steps: see [`snap_frames`] and [`snap_for`].
     pub fn scaled(&self, factor: PageScale, how: Resample) -> Result<Atlas, ScaleError> {
         if factor == PageScale::ONE {
             return Ok(self.clone());
         }
         let place = |place: &Place| Place { rect: factor.rect(place.rect), ..*place };
         let page = |page: &Page| {
-            // A page's own size may be no multiple of the step; what lies on it is.
+            // A page's own size may be no multiple of the step; what is on it is.
             let up = |length: u32| factor.of(length.next_multiple_of(factor.0.over()));
             let pair = |at: Pair| Pair { x: factor.of(at.x), y: factor.of(at.y) };
             let grid = page.grid.map(|grid| PageGrid {
@@ -122,7 +122,7 @@ impl Atlas {
             }
         };
         let set = scale(self.set.clone(), factor.0, how)?;
-        // What smooth scaling reaches beyond its place would lie on others.
+        // What smooth scaling reaches beyond its place would be on others.
         let cut = |at: usize, frame: Frame| -> Result<Frame, SetError> {
             let kept = factor.rect(self.set.frames()[at].kept());
             let frame = if frame.kept() == kept { Ok(frame) } else { frame.keeping(kept) };

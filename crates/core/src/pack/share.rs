@@ -1,4 +1,4 @@
-//! Frames that can lie in one place because they show the same picture.
+//! Frames that can be in one place because they show the same picture.
 
 use std::collections::HashMap;
 

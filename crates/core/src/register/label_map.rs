@@ -79,7 +79,7 @@ fn classes(counts: &[u64]) -> Vec<u8> {
         let ColorBox { from, to, channel, mean, .. } = shades.swap_remove(at);
         bins[from..to].sort_by_key(|&bin| (part(bin, channel), bin));
         let split = from + bins[from..to].partition_point(|&bin| part(bin, channel) * SCALE <= mean);
-        // The mean lies between the least and the most, so that both halves have something.
+        // The mean is between the least and the most, so that both halves have something.
         shades.push(shade(&bins, from, split, counts));
         shades.push(shade(&bins, split, to, counts));
     }

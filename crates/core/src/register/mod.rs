@@ -1,4 +1,4 @@
-//! Registration: where the figure of a clip stands in each of its frames.
+//! Registration: where the figure of a clip is in each of its frames.
 //!
 //! All frames of a clip are registered jointly. The score of an offset is the number of pixels with equal palette
 //! class (`label_map`); mismatches carry no extra penalty, so a moving arm or leg does not bias the result. That count is found for

@@ -1,6 +1,6 @@
 //! Values along a clip, and those that leave the path of their neighbors.
 //!
-//! A value is on the path if it lies between its neighbors, or overshoots them by no more than the local speed (the
+//! A value is on the path if it is between its neighbors, or overshoots them by no more than the local speed (the
 //! apex of a jump). Anything further away is an outlier.
 
 /// The share of the canvas's longer side that a figure may be off its path, and the least of it in pixels.
@@ -14,7 +14,7 @@ pub(crate) fn default_limit(side: u32) -> f64 {
     (SHARE * f64::from(side)).max(LEAST)
 }
 
-/// How far each value is off its path; 0 where it is on it. `loops` tells whether the first follows the last.
+/// How far each value is off its path; 0 where it is on it. `loops` says whether the first follows the last.
 pub(crate) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
     let known: Vec<(usize, f64)> =
         values.iter().enumerate().filter_map(|(at, value)| Some((at, (*value)?))).collect();

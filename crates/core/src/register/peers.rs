@@ -68,7 +68,7 @@ pub(crate) fn best_scale(frames: &[&Frame], places: &[Option<Registration>], at:
         let search = Search::new(&votes, std::iter::once(&scaled), THOROUGH);
         let count =
             search.best(&scaled, None, &|_| true).map_or(0, |spot| votes.count(&scaled, spot, None, 1));
-        // Shared by both: a smaller figure has it easier to lie on a larger one.
+        // Shared by both: a smaller figure has it easier to be on a larger one.
         count as f64 / (scaled.area * others + area) as f64
     };
     let tried = parallel::each(&TRIED, |&percent| agreement(percent));

@@ -106,7 +106,7 @@ impl<'a> Search<'a> {
         let climbed =
             found.map(|spot| self.climb(figure, spot, own, self.factor.div_ceil(2), stride, is_allowed));
         let best = climbed.max_by_key(|&spot| self.rank(figure, spot, own, stride))?;
-        // What was sampled is compared anew, more closely.
+        // What was sampled is compared again, more closely.
         let closely = self.effort.settling_stride(figure);
         Some(if stride > closely { self.climb(figure, best, own, 1, closely, is_allowed) } else { best })
     }
@@ -155,7 +155,7 @@ impl<'a> Search<'a> {
     /// The highest peaks, each at a spot of its own.
     fn peaks(&self, figure: &LabelMap, is_allowed: &dyn Fn(Position) -> bool) -> Vec<Position> {
         let counts = self.correlation(figure);
-        // Shifts to the left and up lie at the far end of the planes: wrapped so that they come first, with room for a border.
+        // Shifts to the left and up are at the far end of the planes: wrapped so that they come first, with room for a border.
         let blocks = |pixels: u32| (pixels as usize).div_ceil(self.factor);
         let (left, top) = (blocks(figure.width), blocks(figure.height));
         let width = left + self.votes.width.div_ceil(self.factor) + 1;

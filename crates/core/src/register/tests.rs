@@ -91,7 +91,7 @@ fn blank_frames_have_no_place_and_alike_frames_stay() {
     assert_eq!(places.iter().map(Option::is_some).collect::<Vec<_>>(), [false, true, false, true]);
     assert!(places.iter().flatten().all(|place| place.offset == (0, 0) && place.agreement == 1.0));
     assert_eq!(found(&[blank.clone(), blank], None), [None, None]);
-    // One color all over: any shift that lies on the figure is as good, and the smallest is taken.
+    // One color all over: any shift that is on the figure is as good, and the smallest is taken.
     let block = |width: u32| {
         let image = RgbaImage::from_fn(SIDE, SIDE, |x, y| {
             let is_drawn = (40..40 + width).contains(&x) && (40..60).contains(&y);

@@ -133,7 +133,7 @@ impl Votes {
     }
 }
 
-/// The columns of a figure that lie on a plane, if any do, from a multiple of `stride`: the same are asked wherever it lies.
+/// The columns of a figure that are on a plane, if any do, from a multiple of `stride`: the same are asked wherever it lies.
 fn overlap(x: i64, width: usize, plane: usize, stride: usize) -> Option<(usize, usize)> {
     let from = ((-x).clamp(0, width as i64) as usize).next_multiple_of(stride);
     let to = (plane as i64 - x).clamp(0, width as i64) as usize;

@@ -99,7 +99,7 @@ impl Clip {
         Self::new(sprite, name, timescale, spans.iter().zip(ticks).map(step).collect())
     }
 
-    /// The same clip played another way, `plays` times; 0 is for ever.
+    /// The same clip played another way, `plays` times; 0 is forever.
     pub fn playing(self, play: Play, plays: u32) -> Self {
         Self { play, plays, ..self }
     }
@@ -248,7 +248,7 @@ impl Clip {
         self.play == Play::Forward && self.plays != 1
     }
 
-    /// How often; 0 is for ever.
+    /// How often; 0 is forever.
     pub fn plays(&self) -> u32 {
         self.plays
     }

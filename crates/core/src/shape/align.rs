@@ -201,7 +201,7 @@ pub enum AlignError {
     Set(#[from] SetError),
 }
 
-/// Moves every frame's drawing so that the point holds still, and tells how each was moved. A mark must have been taken
+/// Moves every frame's drawing so that the point holds still, and says how each was moved. A mark must have been taken
 /// before ([`take_marks`](crate::shape::take_marks)).
 ///
 /// # Errors
@@ -338,7 +338,7 @@ fn by_region(set: &FrameSet, region: Rect, options: &AlignOptions) -> Result<Vec
     Ok(shifts)
 }
 
-/// A region to be found again: its pixels, with where they lie on the canvas.
+/// A region to be found again: its pixels, with where they are on the canvas.
 struct Template {
     region: Rect,
     pixels: Vec<(i64, i64, [i64; 4])>,

@@ -63,7 +63,7 @@ pub enum CanvasError {
         at: Pair,
         /// The sprite.
         sprite: Name,
-        /// The smallest canvas that holds them, and where the pivots lie on it.
+        /// The smallest canvas that holds them, and where the pivots are on it.
         needed: (Size, Pair),
     },
     /// Names clash; they do not change here.
@@ -173,7 +173,7 @@ impl PivotExtent {
             && self.bottom <= other.bottom
     }
 
-    /// Where the pivot lies on the smallest canvas that holds both the stage and it.
+    /// Where the pivot is on the smallest canvas that holds both the stage and it.
     fn pivot(&self) -> Pair {
         Pair { x: (-self.left).max(0) as u32, y: (-self.top).max(0) as u32 }
     }
@@ -297,7 +297,7 @@ mod tests {
                     prop_assert!(new.pixels().looks_like(old.pixels()));
                     let on_drawing = |f: &Frame| f.pivot().x - f64::from(f.inset().x);
                     prop_assert!((on_drawing(new) - on_drawing(old)).abs() < 1e-9);
-                    // All pivots lie within one pixel of each other.
+                    // All pivots are within one pixel of each other.
                     prop_assert!((new.pivot().x - after.frames()[0].pivot().x).abs() < 1.0);
                     prop_assert!((new.pivot().y - after.frames()[0].pivot().y).abs() < 1.0);
                 }

@@ -117,7 +117,7 @@ pub struct PlannedShifts {
 }
 
 impl PlannedShifts {
-    /// Moves the drawings of the set that this was read for, and tells how far each was moved.
+    /// Moves the drawings of the set that this was read for, and says how far each was moved.
     pub fn apply(self, set: FrameSet) -> Result<(FrameSet, Vec<Shift>), SetError> {
         let shifts = self.ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
         Ok((shifted(set, &self.ways)?, shifts))

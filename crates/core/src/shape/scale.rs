@@ -173,7 +173,7 @@ pub(crate) fn resampled(whole: &Pixels, canvas: Size, wanted: Rect, factor: Rati
 
 fn nearest(whole: &Pixels, wanted: Rect, factor: Ratio) -> RgbaImage {
     let old = whole.size();
-    // The middle of a new pixel lies in this old one.
+    // The middle of a new pixel is in this old one.
     let from = |at: u32, length: u32| {
         let doubled = (2 * u64::from(at) + 1) * u64::from(factor.over());
         ((doubled / (2 * u64::from(factor.times()))) as u32).min(length - 1)

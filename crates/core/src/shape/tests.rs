@@ -73,7 +73,7 @@ proptest! {
         for (shift, &(x, y, _)) in told.iter().zip(&shifts) {
             prop_assert_eq!((shift.x, shift.y), (dx - x, dy - y));
         }
-        // The figure lies on the same pixels of every frame.
+        // The figure is on the same pixels of every frame.
         let body = |frame: &Frame| frame.content(0).unwrap();
         let first = body(&after.frames()[0]);
         for frame in after.frames() {
@@ -176,7 +176,7 @@ proptest! {
     }
 }
 
-/// Whether a point lies in a clockwise convex polygon, its border included.
+/// Whether a point is in a clockwise convex polygon, its border included.
 fn lies_in(polygon: &[Point], x: f64, y: f64) -> bool {
     (0..polygon.len()).all(|at| {
         let (a, b) = (polygon[at], polygon[(at + 1) % polygon.len()]);

@@ -23,7 +23,7 @@ pub struct Coregistration {
     pub by_feet: usize,
 }
 
-/// Sets each frame's pivot so that frames whose pivots lie on one point show one figure standing still: on the ground line of the clip, in
+/// Sets each frame's pivot so that frames whose pivots are on one point show one figure standing still: on the ground line of the clip, in
 /// the middle of its feet. Frames of no clip, and clips of different drawings, stand on the middle of their own lower edge.
 ///
 /// # Errors

@@ -32,7 +32,7 @@ pub enum Picture {
 pub struct Animation {
     /// In order; at least one, all of one size.
     pub moments: Vec<AnimationFrame>,
-    /// How often it plays; 0 is for ever.
+    /// How often it plays; 0 is forever.
     pub plays: u32,
 }
 

@@ -13,7 +13,7 @@ pub(super) enum Dispose {
     Previous,
 }
 
-/// How a partial picture meets what lies below.
+/// How a partial picture meets what is below.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Blend {
     /// It takes the place, transparent pixels too.
@@ -41,7 +41,7 @@ impl Canvas {
         Self { image: RgbaImage::new(size.width, size.height) }
     }
 
-    /// Lays a patch and gives the whole picture that is then shown. What lies outside the canvas is cut.
+    /// Lays a patch and gives the whole picture that is then shown. What is outside the canvas is cut.
     pub(super) fn show(&mut self, patch: &FramePatch) -> RgbaImage {
         let before = (patch.dispose == Dispose::Previous).then(|| self.image.clone());
         let canvas = Rect::of(Size::from(self.image.dimensions()));

@@ -25,7 +25,7 @@ const ENDINGS: [&str; 12] =
 /// Folders in folders in folders: deeper is a mistake, or a link that leads back.
 const DEEPEST: usize = 8;
 
-/// A folder of images as frames, whether or not a manifest lies there too.
+/// A folder of images as frames, whether or not a manifest is there too.
 ///
 /// # Errors
 /// Where an image can't be read, or there are none.

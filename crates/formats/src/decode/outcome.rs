@@ -18,7 +18,7 @@ pub struct LoadedFrames {
     pub files: Vec<PathBuf>,
 }
 
-/// Something that is no error, but not as it may seem.
+/// Something that isn't an error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ReadNotice {
     /// Numbers missing in a numbered sequence.

@@ -126,7 +126,7 @@ pub struct CompanionFault {
     pub wanted: Size,
 }
 
-/// What is wrong with the companions that a manifest names. Pages that no frame lies on are passed over.
+/// What is wrong with the companions that a manifest names. Pages that no frame is on are passed over.
 ///
 /// # Errors
 /// Where the manifest or a companion that is there can't be read.
@@ -230,7 +230,7 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &ReadOptions) ->
 /// A page, or what shows of it.
 struct OpenPage {
     pixels: Pixels,
-    /// Where they lie on the page.
+    /// Where they are on the page.
     at: Pair,
     /// The page.
     size: Size,

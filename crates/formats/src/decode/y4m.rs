@@ -22,7 +22,7 @@ struct Header {
     is_709: bool,
 }
 
-/// How many pixels share a chroma sample, across and down; 0 is no chroma.
+/// How many pixels share a chroma sample, across and down; 0 isn't a chroma.
 #[derive(Clone, Copy)]
 struct Planes {
     across: u32,

@@ -15,7 +15,7 @@ use crate::store::seal;
 
 const SIGNATURE: usize = 8;
 
-/// The bytes of an animated PNG. Pictures are compressed each by itself, on all threads, and put together here
+/// The bytes of an animated PNG. Pictures are compressed each on its own, on all threads, and put together here
 /// (PNG specification, third edition, section 11.3.6: `acTL`, `fcTL`, `fdAT`). `tick` is called once a picture.
 pub(super) fn apng(animation: &RenderedAnimation, tick: impl Fn() + Sync) -> Result<Vec<u8>, WriteProblem> {
     let compress = |(picture, _): &(RgbaImage, FrameDuration)| {

@@ -44,7 +44,7 @@ pub struct PageFile {
 /// What was written.
 #[derive(Clone, Debug, Default)]
 pub struct AtlasReport {
-    /// Files that lie there now and files that went.
+    /// Files that are there now and files that went.
     pub written: Written,
     /// The page files of each atlas, pages before companions.
     pub pages: Vec<Vec<PageFile>>,

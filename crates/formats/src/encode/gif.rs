@@ -159,7 +159,7 @@ struct FrameDelta {
 
 impl FrameDelta {
     fn frame(self, delay: u16) -> Frame<'static> {
-        // All of it lies on a canvas whose sides were checked to fit u16.
+        // All of it is on a canvas whose sides were checked to fit u16.
         let (width, height) = (self.width as u16, self.height as u16);
         let mut frame = Frame::from_indexed_pixels(width, height, self.indices, Some(CLEAR));
         (frame.left, frame.top) = (self.left as u16, self.top as u16);

@@ -15,13 +15,13 @@ pub struct FrameGeometry {
     pub index: usize,
     /// Its place among its sprite's frames, from 0.
     pub number: usize,
-    /// The row it lies in, of a page of cells, from 0.
+    /// The row it is in, of a page of cells, from 0.
     pub row: Option<u32>,
-    /// The column it lies in.
+    /// The column it is in.
     pub column: Option<u32>,
     /// Its cell counted row by row from 0, blank ones too, as engines do that index a grid.
     pub grid_index: Option<u32>,
-    /// Whether nothing of it shows, so that it lies on no page.
+    /// Whether nothing of it shows, so that it is on no page.
     pub blank: bool,
     /// The drawing's width and height, upright.
     pub size: [u32; 2],

@@ -81,7 +81,7 @@ fn drawing(frame: &FrameEntry) -> String {
         )
     };
     if frame.rotated {
-        // A quarter counter-clockwise: what lies at the right goes to the top.
+        // A quarter counter-clockwise: what is at the right goes to the top.
         let low = top + width;
         return format!(
             "<g transform=\"translate({left} {low}) rotate(-90)\">{}</g>",

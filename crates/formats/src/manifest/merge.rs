@@ -1,7 +1,7 @@
 //! A manifest that is written again, merged with what a person changed in it since.
 //!
 //! Three sides: `base` is what was written last, `theirs` what a person made of it, `new` what the run would write. Frames
-//! and clips are matched by sprite and name, and each value by itself: what only the person changed is kept, what only the
+//! and clips are matched by sprite and name, and each value on its own: what only the person changed is kept, what only the
 //! run changed is written, and what both changed is a conflict. Without a base, every difference is one. A value measured on
 //! a frame (a pivot, a box) is a conflict too if the frame was mirrored, scaled or moved on its canvas under it.
 

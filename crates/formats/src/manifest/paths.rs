@@ -34,7 +34,7 @@ pub(crate) fn page_path(folder: &Path, named: &str) -> Result<PathBuf, ReadProbl
     Ok(path)
 }
 
-/// A manifest named without a folder lies in the current one.
+/// A manifest named without a folder is in the current one.
 fn real_folder(folder: &Path) -> &Path {
     if folder.as_os_str().is_empty() { Path::new(".") } else { folder }
 }

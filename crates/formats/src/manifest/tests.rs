@@ -79,7 +79,7 @@ fn what_is_no_manifest_says_why() {
     );
 }
 
-/// A folder with one page of 6x4 px and a manifest whose one frame lies on it as given.
+/// A folder with one page of 6x4 px and a manifest whose one frame is on it as given.
 fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
     let folder = tempfile::tempdir().unwrap();
     let image = RgbaImage::from_fn(6, 4, |x, y| {

@@ -367,7 +367,7 @@ fn recover_run(run: &Path, disk: &dyn FileSystem) -> io::Result<()> {
     }
 }
 
-/// A lock that can't be had is no sign that nobody holds it.
+/// A lock that can't be had isn't a sign that nobody holds it.
 fn unlockable(error: io::Error) -> io::Error {
     match error.kind() {
         ErrorKind::NotFound | ErrorKind::NotADirectory => error,

@@ -1,8 +1,8 @@
 //! What earlier builds did, kept in the hidden folder `.shibori` beside the recipe. It may be deleted at any time: then everything is built
-//! anew, and what is as it was is left alone.
+//! again, and what is as it was is left alone.
 //!
 //! A line of JSON a thing: first which shibori wrote it, then steps and files. What a step did is added as soon as its
-//! outputs are in place, so that a build that is killed loses nothing; at the end of a build all is written anew.
+//! outputs are in place, so that a build that is killed loses nothing; at the end of a build all is written again.
 
 use std::collections::{BTreeMap, HashMap};
 use std::io;
@@ -37,7 +37,7 @@ pub(super) struct Record {
 /// What can be said of the folder.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Trouble {
-    /// What is in it can't be read, so everything is built anew.
+    /// What is in it can't be read, so everything is built again.
     Unreadable,
     /// Nothing can be kept there, so the next build does everything again.
     CannotKeep(String),

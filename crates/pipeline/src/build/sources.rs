@@ -46,7 +46,7 @@ fn escaped(text: &str) -> Option<char> {
     (open == '[' && close == ']' && sign != '!').then_some(sign)
 }
 
-/// A text that is no pattern as it is meant: without the brackets around signs.
+/// A text that isn't a pattern as it is meant: without the brackets around signs.
 pub(super) fn unescape(text: &str) -> String {
     let (mut plain, mut rest) = (String::new(), text);
     while let Some(letter) = rest.chars().next() {

@@ -25,7 +25,7 @@ pub struct Atlas {
     pub options: PackOptions,
     /// All that its table, and the defaults it falls back on, say of its pages.
     pub(crate) settings: Settings,
-    /// Whether frames stay where they are in the atlas that lies there.
+    /// Whether frames stay where they are in the atlas that is there.
     pub keeps_places: bool,
     /// Where it goes, from the folder of outputs, without extension.
     pub file: Located<PathBuf>,
@@ -82,7 +82,7 @@ pub(super) fn read<'t>(
     Ok(Atlas { name: name.clone(), sprites, options, settings, keeps_places, file, exports, previews })
 }
 
-/// `keep-places = true`: those of the atlas that lies there. A path stays an option of packing.
+/// `keep-places = true`: those of the atlas that is there. A path stays an option of packing.
 fn keeps_places(table: &mut Table<'_>) -> Result<bool, RecipeError> {
     /// The same key, where it is a switch.
     #[derive(Default, serde::Deserialize)]

@@ -55,7 +55,7 @@ pub enum What {
     Pixels,
     /// The canvas.
     Canvas,
-    /// Where the pixels lie on it.
+    /// Where the pixels are on it.
     Inset,
     /// The pivot.
     Pivot,
@@ -103,7 +103,7 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
 /// Writes adjusted frames where they go; gives the folder, as the user would name it.
 ///
 /// # Errors
-/// Where what was named is no set that could be changed in place, or a file can't be written.
+/// Where what was named isn't a set that could be changed in place, or a file can't be written.
 pub fn write_adjusted(
     set: FrameSet,
     source: &Path,

@@ -51,7 +51,7 @@ pub(crate) fn cleaning(set: &FrameSet, clean: &CleanOptions) -> Result<Vec<Chang
     Ok(changes)
 }
 
-/// The background to take out; by itself, the flat one that most frames stand on.
+/// The background to take out; on its own, the flat one that most frames stand on.
 fn key_of(set: &FrameSet, clean: &CleanOptions) -> Result<Option<KeyColors>, Error> {
     let keys =
         |colors: Vec<Color>, found: u8| KeyColors { colors, tolerance: clean.tolerance.unwrap_or(found) };

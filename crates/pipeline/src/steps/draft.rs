@@ -57,7 +57,7 @@ pub enum DraftCut {
         counts: Counts,
         /// The size of a cell.
         cell: Size,
-        /// What lies before the first cell, and between cells.
+        /// What is before the first cell, and between cells.
         spacing: Spacing,
         /// Whether a grid of such cells fills the sheet, so that counts need not be said.
         fills: bool,
@@ -184,7 +184,7 @@ fn is_sequence(paths: &[PathBuf]) -> bool {
     most - least < 2 * paths.len() as u64
 }
 
-/// Files each by itself, but numbered images of one name together.
+/// Files each on its own, but numbered images of one name together.
 fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
     let first = found.len();
     let mut sequences: HashMap<_, usize> = HashMap::new();

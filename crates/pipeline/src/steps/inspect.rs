@@ -45,7 +45,7 @@ pub enum ImageContent {
         is_blank: bool,
         /// Grids that could explain it, the best first.
         grids: Vec<GridAnalysis>,
-        /// Its separate drawings, where no grid is sure and several lie apart.
+        /// Its separate drawings, where no grid is sure and several are apart.
         loose: Option<IslandReading>,
         /// Square cells that divide it evenly, largest first.
         square_cells: Vec<u32>,
@@ -56,7 +56,7 @@ pub enum ImageContent {
     Animation {
         /// How long each frame is shown, in milliseconds.
         millis: Vec<f64>,
-        /// How often it plays; 0 is for ever.
+        /// How often it plays; 0 is forever.
         plays: u32,
     },
 }

@@ -27,7 +27,7 @@ pub struct Packed {
     pub canvas_pixels: u64,
     /// Companions of each frame.
     pub layers: usize,
-    /// Whether frames lie in cells of one size.
+    /// Whether frames are in cells of one size.
     pub has_cells: bool,
     /// Whether mirrored steps got pictures of their own.
     pub draws_mirrored: bool,
@@ -121,7 +121,7 @@ fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<Opti
     cx.check_memory(Growth::PageScales, grown(frames.saturating_add(layers))).map(Some)
 }
 
-/// What shares one box where frames are trimmed: by itself each frame has its own, but only where place is not index.
+/// What shares one box where frames are trimmed: on its own each frame has its own, but only where place is not index.
 fn trim_scope(options: &PackOptions) -> TrimScope {
     let is_dense = options.arrange.layout() == LayoutName::Dense;
     let default = if is_dense { TrimScope::Frame } else { TrimScope::None };

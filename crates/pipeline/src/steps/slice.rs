@@ -302,7 +302,7 @@ pub fn write_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Writt
     Ok(encode::set(set, &cx.at(folder), cx.run(), tick)?)
 }
 
-/// Cuts sheets that stay as they are, each by itself, and writes a manifest beside each.
+/// Cuts sheets that stay as they are, each on its own, and writes a manifest beside each.
 ///
 /// # Errors
 /// Where a sheet can't be read or cut, or its manifest can't be written.
@@ -343,7 +343,7 @@ fn images_in_place(
 ) -> Result<(Sliced, Written), Error> {
     let whole = cx.at(folder);
     let paths: Vec<PathBuf> = sources.iter().map(|path| cx.at(path)).collect();
-    // The manifest that may lie there is what is made anew.
+    // The manifest that may be there is what is made again.
     let gathered = if sources.len() == 1 {
         images_of(&whole, cx.limits())?
     } else {
@@ -516,7 +516,7 @@ fn cut_islands(
     Ok((set, How::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
 }
 
-/// Takes the selection and mends the frames, each sheet by itself.
+/// Takes the selection and mends the frames, each sheet on its own.
 fn cleaned(
     set: FrameSet,
     mut report: SheetReport,

@@ -11,7 +11,7 @@ use crate::order::{Change, Plan};
 use crate::steps::loading::load_with_companions;
 use crate::{Context, Error};
 
-/// The frames of an atlas and its companions, whole or as they lie on the page. Writes nothing.
+/// The frames of an atlas and its companions, whole or as they are on the page. Writes nothing.
 ///
 /// # Errors
 /// Where the atlas can't be read.

@@ -68,7 +68,7 @@ fn failure_of(error: Error) -> Failure {
     Failure::from(error).for_recipe()
 }
 
-/// Builds once, and tells whether anything was done; an error where any step could not be.
+/// Builds once, and says whether anything was done; an error where any step could not be.
 fn build_once(
     build: &Build,
     reporter: &BuildReporter<'_>,

@@ -75,7 +75,7 @@ impl<'a> BuildReporter<'a> {
         Self { program, changed: None, is_silent: false, state: Mutex::default() }
     }
 
-    /// Says only how it went, after what changed; and where that is no part of the recipe, only if something came of it.
+    /// Says only how it went, after what changed; and where that isn't part of the recipe, only if something came of it.
     pub(super) fn brief(program: &'a CommandContext<'a>, changed: &'a str, is_part: bool) -> Self {
         Self { changed: Some(changed), is_silent: !is_part, ..Self::new(program) }
     }

@@ -103,7 +103,7 @@ impl Shared {
     }
 }
 
-/// The file that a path means, if it lies below the folder.
+/// The file that a path means, if it is below the folder.
 fn inside(folder: &Path, path: &str) -> Option<PathBuf> {
     let wanted = PathBuf::from(decoded(path)?.trim_start_matches('/'));
     if !wanted.components().all(|part| matches!(part, Component::Normal(_))) {

@@ -16,7 +16,7 @@ use crate::words::pasteable;
 pub(super) struct Line {
     name: &'static str,
     from: &'static [&'static str],
-    /// Group, option and value, in the words of a recipe; a value of `true` is an option by itself.
+    /// Group, option and value, in the words of a recipe; a value of `true` is an option on its own.
     options: &'static [(&'static str, &'static str, &'static str)],
     to: Option<&'static str>,
 }

@@ -77,7 +77,7 @@ impl Lines {
             let after = b.get(at + 1).map_or(0, |word| word << 63);
             let near = b[at] | (b[at] << 1) | (b[at] >> 1) | before | after;
             let crossing = a[at] & near & window(at, from, to);
-            // A run begins where the pixel before is no crossing.
+            // A run begins where the pixel before isn't a crossing.
             runs += (crossing & !(crossing << 1 | carried)).count_ones();
             pixels += crossing.count_ones();
             carried = crossing >> 63;
@@ -101,7 +101,7 @@ fn transpose(square: &mut [u64; 64]) {
     }
 }
 
-/// The bits of word `at` that lie in `from..to`.
+/// The bits of word `at` that are in `from..to`.
 fn window(at: usize, from: u32, to: u32) -> u64 {
     let start = (at * 64) as u32;
     if start >= from && start + 64 <= to {

@@ -1,6 +1,6 @@
-//! What lies under the lines of one axis, band by band of the other.
+//! What is under the lines of one axis, band by band of the other.
 //!
-//! For vertical lines the bands are the rows of cells: a line is judged in each row by itself. The table
+//! For vertical lines the bands are the rows of cells: a line is judged in each row on its own. The table
 //! holds, for every place a line could have and every band, whether anything is drawn there and in how
 //! many places a line before it would cross a drawing.
 
@@ -41,7 +41,7 @@ const THREAD: f64 = 0.03;
 pub(super) struct BorderTable {
     length: u32,
     bands: usize,
-    /// What lies before pixel `at` in band `band`: `at * bands + band`.
+    /// What is before pixel `at` in band `band`: `at * bands + band`.
     slots: Vec<BorderEntry>,
     /// The nearest content at or after each line (the number of lines where there is none), and at or before it.
     next: Vec<u32>,
@@ -230,7 +230,7 @@ impl BorderTable {
                 }
             }
         }
-        // What lies outside all cells is lost, like what a line cuts off.
+        // What is outside all cells is lost, like what a line cuts off.
         let outside = self.outside(axis);
         verdict.evidence -= outside * MOST_CUT;
         verdict.places += outside as u32;

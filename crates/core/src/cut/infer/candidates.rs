@@ -64,7 +64,7 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Division> {
 }
 
 /// As many cells from the corner as there is room for, with a clear rest after the last one; what is drawn ends at `end`. Pages are often
-/// larger than what lies on them.
+/// larger than what is on them.
 pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Division> {
     let spaced = |cell: u32| {
         RESTING_GUTTERS.into_iter().flat_map(move |gutter| {
@@ -79,7 +79,7 @@ pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Division>
         let count = ((length + gutter).checked_sub(offset)?) / pitch;
         let taken = (offset + count * pitch).checked_sub(gutter)?;
         let rest = length.checked_sub(taken)?;
-        // What is after the last cell in other divisions is no rest.
+        // What is after the last cell in other divisions isn't a rest.
         let is_rest = taken >= end && rest > 0 && rest != gutter && rest != offset;
         (count > 1 && is_rest).then_some(Division { offset, gutter, count, covered: cell * count })
     })

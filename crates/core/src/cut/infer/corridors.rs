@@ -10,7 +10,7 @@ use crate::{Cell, Pixels};
 
 /// A cell may be as many smaller ones, side by side.
 const MOST_PARTS: u32 = 8;
-/// A smaller cell is no narrower than this.
+/// A smaller cell isn't narrower than this.
 const LEAST_PART: u32 = 6;
 /// How far a corridor may be from where an even part ends, in pixels.
 const AROUND: u32 = 2;

@@ -1,6 +1,6 @@
 //! Sheets without a background, tiles and fonts: only a change of color along the lines tells.
 //!
-//! A border is judged in each band by itself: how much more the color changes across it than across the
+//! A border is judged in each band on its own: how much more the color changes across it than across the
 //! lines beside it (the second difference of the gradient), in units of what is usual in that band. Some
 //! neighbors match, so a true border need not show: the evidence is that of a mixture.
 
@@ -17,7 +17,7 @@ const SHOWS: f64 = 0.55;
 const STRENGTH: f64 = 4.0;
 const SPREAD: f64 = 2.0;
 const MOST_FOR: f64 = 2.5;
-/// Borders are no independent witnesses: the same tile lies at many places.
+/// Borders are no independent witnesses: the same tile is at many places.
 const TRUST: f64 = 0.6;
 /// How much more the shape of a cell says here: tiles are square and letters nearly so.
 const TILES_ARE_SQUARE: f64 = 3.0;
@@ -170,7 +170,7 @@ fn change(a: &[u8], b: &[u8]) -> u8 {
     (96 * difference / (96 + difference)) as u8
 }
 
-/// Nats for each line, over all bands: as a border by itself, and for each width of a gutter as its second border, with
+/// Nats for each line, over all bands: as a border on its own, and for each width of a gutter as its second border, with
 /// the first one so many lines before.
 struct Strength {
     lines: usize,

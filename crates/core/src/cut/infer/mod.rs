@@ -1,4 +1,4 @@
-//! The grid found by itself.
+//! The grid found on its own.
 //!
 //! # What is asked
 //!
@@ -117,7 +117,7 @@ pub struct Found {
     pub candidates: Vec<GridCandidate>,
     /// Whether the best may be acted upon.
     pub certainty: Certainty,
-    /// What lies behind the drawings.
+    /// What is behind the drawings.
     pub background: Background,
 }
 
@@ -222,7 +222,7 @@ impl GridCandidate {
         if own != theirs && has_two && !self.is_nested_with(other) && !is_lopsided {
             return SURE_IF_CLOSE;
         }
-        // What lies inside square tiles may repeat, too.
+        // What is inside square tiles may repeat, too.
         if background == Background::None
             && is_square(other)
             && !is_square(self)
@@ -462,7 +462,7 @@ fn decided(
         let least = best.lead_needed(other, background).max(dense);
         let least = if is_named { least.min(SURE) } else { least };
         let least = if is_roomy { least.max(FAR) } else { least };
-        // A picture is no sheet because of what cells usually are.
+        // A picture isn't a sheet because of what cells usually are.
         let (own, usual) = if other.grid.len() == 1 { (usual(best), usual(other)) } else { (0.0, 0.0) };
         (best.evidence - own) - (other.evidence - usual) >= least.max(best.evidence * share)
     };
@@ -474,7 +474,7 @@ fn decided(
         && !corridors::run_through(sheet, background, &best.grid)
         && (best.cut_places == 0 || lead > FAR || !corridors::part_many_cells(sheet, background, &best.grid));
     let grid = stand::in_for(&best.grid, sheet, background);
-    // Drawings that touch in pairs stand beside each other; letters are as high as two.
+    // Drawings that touch in pairs are beside each other; letters are as high as two.
     let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
     let may_be_pairs =
         !(lead > FAR && is_high && !best.cuts_often(20)) && repeat::is_inside(sheet, background, best);

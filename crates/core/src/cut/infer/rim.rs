@@ -1,4 +1,4 @@
-//! A solid sheet in a clear rim: the rim is the offset, and what it encloses is judged by itself.
+//! A solid sheet in a clear rim: the rim is the offset, and what it encloses is judged on its own.
 //!
 //! Looks at transparency only, and leaves finding the grid to others.
 
@@ -22,7 +22,7 @@ pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
     (is_rim && sheet.part(content).as_ref().is_some_and(is_solid)).then_some(content)
 }
 
-/// The grids of what lies inside as grids of the whole sheet; `None` where the best can't be told by an offset.
+/// The grids of what is inside as grids of the whole sheet; `None` where the best can't be told by an offset.
 pub(super) fn with_rim(mut found: Found, inner: Rect, sheet: Size) -> Option<Found> {
     let moved = |axis: &Division, by: u32| Division { offset: axis.offset + by, ..*axis };
     for candidate in &mut found.candidates {

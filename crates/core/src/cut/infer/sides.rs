@@ -1,7 +1,7 @@
-//! Tile sets: the straight sides of tiles lie on the lines of a grid, wherever else there is nothing.
+//! Tile sets: the straight sides of tiles are on the lines of a grid, wherever else there is nothing.
 //!
 //! Tiles touch, so lines that cut nothing tell little. But where a tile ends at a clear place, its side is a straight edge on a line of the
-//! grid, and edges of other drawings lie anywhere. How much more often edges lie on the lines than by chance is the evidence (the
+//! grid, and edges of other drawings lie anywhere. How much more often edges are on the lines than by chance is the evidence (the
 //! log-likelihood ratio of two binomial distributions). Parts and multiples of the true cell fare worse by themselves: one has too many
 //! lines for its edges, the other too few edges on its lines.
 //!
@@ -23,7 +23,7 @@ const TRUST: f64 = 0.5;
 const LEAST: f64 = 2.0;
 /// At least this share of the lines of one axis has an edge.
 const MOST_SHOW: f64 = 0.5;
-/// The share of the edges inside groups of tiles that lie on lines.
+/// The share of the edges inside groups of tiles that are on lines.
 const TILED: f64 = 0.6;
 /// What cells cost that leave a rest at the right or at the bottom.
 const REST: f64 = 10.0;
@@ -121,7 +121,7 @@ impl Edges {
         on_lines().filter(|&&edges| edges > 0).count() as f64 / on_lines().count().max(1) as f64
     }
 
-    /// The share of the edges that lie on lines; not a number where there are none.
+    /// The share of the edges that are on lines; not a number where there are none.
     fn share(&self, side: u32) -> f64 {
         let on_lines = self.counts.iter().step_by(side as usize).skip(1);
         f64::from(on_lines.sum::<u32>()) / self.all()

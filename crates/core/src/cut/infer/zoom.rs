@@ -8,7 +8,7 @@ use num_integer::gcd;
 
 use crate::{Pixels, Size};
 
-/// Changes of color lie on at least this share of the lines between blocks, or they are not blocks of art but flat areas.
+/// Changes of color are on at least this share of the lines between blocks, or they are not blocks of art but flat areas.
 const MANY: f64 = 0.5;
 /// What looks enlarged by more is a mosaic of flat tiles.
 const LARGEST: u32 = 8;

@@ -110,7 +110,7 @@ fn judge(free: &Rect, piece: Size, score: Score) -> Key {
 
 /// The largest rectangles of `free` that do not touch `placed`.
 fn around(free: Rect, placed: Rect) -> impl Iterator<Item = Rect> {
-    // Both lie on a page, so edges fit u32.
+    // Both are on a page, so edges fit u32.
     let (free_right, free_bottom) = (free.right() as u32, free.bottom() as u32);
     let (right, bottom) = (placed.right() as u32, placed.bottom() as u32);
     let left = (placed.x > free.x).then(|| Rect { width: placed.x - free.x, ..free });

@@ -38,7 +38,7 @@ pub(super) struct Spot {
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Pieces<'a> {
     pub(super) sizes: &'a [Size],
-    /// Whether a piece may lie on its side.
+    /// Whether a piece may be on its side.
     pub(super) may_rotate: bool,
 }
 
@@ -126,7 +126,7 @@ pub(super) fn dense(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> 
 }
 
 /// Spots for pieces on pages where others lie already; `None` where they find no room. `taken` holds, for each page,
-/// its room and what lies there.
+/// its room and what is there.
 pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let lying: usize = taken.iter().map(|(_, rects)| rects.len()).sum();
@@ -181,7 +181,7 @@ pub(super) fn least(pieces: Pieces<'_>, fitting: &PageSizer) -> (u64, usize) {
     wide.sort_unstable();
     let widest = wide.last().map_or(0, |piece| piece.0);
     let highest = wide.iter().map(|piece| piece.1).max().unwrap_or(0);
-    // Heights of the pieces from the widest down: those wider than half a page lie above one another.
+    // Heights of the pieces from the widest down: those wider than half a page are above one another.
     let mut stacked: u64 = wide.iter().map(|piece| u64::from(piece.1)).sum();
     let mut first = 0;
     let mut best: Option<u64> = None;

@@ -100,7 +100,7 @@ impl<'a> Strip<'a> {
         levels.min_by_key(|(_, level)| (level.y, level.x)).map_or(0, |(at, _)| at)
     }
 
-    /// How high the walls on both sides of a niche stand above it; the page's own are endless.
+    /// How high the walls on both sides of a niche are above it; the page's own are endless.
     fn walls(&self, niche: usize) -> (u32, u32) {
         let floor = self.levels[niche].y;
         let wall = |level: Option<&Level>| level.map_or(u32::MAX, |level| level.y - floor);

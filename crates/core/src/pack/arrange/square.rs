@@ -1,4 +1,4 @@
-//! The smallest square page: its side is searched by itself.
+//! The smallest square page: its side is searched on its own.
 //!
 //! A page that is a little lower than it is wide is no smaller as a square, so looking at many widths finds few good
 //! ones. Here the side is halved in: between the largest side that no arrangement can beat and the smallest that one

@@ -101,7 +101,7 @@ impl<'a> ItemIndex<'a> {
 #[derive(Clone, Copy)]
 pub(super) struct Wanted {
     pub(super) room: Size,
-    /// How high its walls stand above it.
+    /// How high its walls are above it.
     pub(super) high: u32,
     pub(super) low: u32,
 }

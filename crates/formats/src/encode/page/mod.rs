@@ -1,7 +1,7 @@
 //! The bytes of a page.
 //!
 //! [`PageEncoding`] say which format and what is given up for size; [`Palette`] brings all pages of an atlas to one set of
-//! colors; `png`, `webp`, `qoi` and `tga` encode, `rgba` what most pages are. Nothing here knows what lies on a page.
+//! colors; `png`, `webp`, `qoi` and `tga` encode, `rgba` what most pages are. Nothing here knows what is on a page.
 
 mod palette;
 mod png;

@@ -179,7 +179,7 @@ fn filter(number: usize, now: &[u8], above: &[u8], out: &mut [u8]) {
 }
 
 /// The neighbor nearest to left + above - corner (A. Paeth), in bytes alone, of which a processor compares twice as many
-/// at once as of larger numbers: where both neighbors lie on one side of the corner, the corner is never the nearest.
+/// at once as of larger numbers: where both neighbors are on one side of the corner, the corner is never the nearest.
 fn paeth(left: u8, above: u8, corner: u8) -> u8 {
     let (to_left, to_above) = (above.abs_diff(corner), left.abs_diff(corner));
     let is_one_side = (left >= corner) == (above >= corner);

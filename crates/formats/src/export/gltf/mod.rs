@@ -29,7 +29,7 @@ use times::Switching;
 /// Which files.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Container {
-    /// `.gltf`, with its numbers in a `.bin` and pages where they lie.
+    /// `.gltf`, with its numbers in a `.bin` and pages where they are.
     Text,
     /// `.glb`, one file with everything in it.
     Binary,

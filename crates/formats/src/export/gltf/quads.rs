@@ -24,7 +24,7 @@ pub(super) fn uvs(frame: &FrameEntry, page: [u32; 2], mirrored: bool) -> [[f32; 
     let (left, right) = (share(x, page[0]), share(x + width, page[0]));
     let (top, bottom) = (share(y, page[1]), share(y + height, page[1]));
     let page = [[left, top], [left, bottom], [right, bottom], [right, top]];
-    // Turned a quarter clockwise, the frame's top left lies at the page's top right, and so on round.
+    // Turned a quarter clockwise, the frame's top left is at the page's top right, and so on round.
     let [top_left, bottom_left, bottom_right, top_right] =
         if frame.rotated { [page[3], page[0], page[1], page[2]] } else { page };
     match mirrored {

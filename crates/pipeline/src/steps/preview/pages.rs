@@ -21,7 +21,7 @@ pub(super) struct Page {
     pub(super) bytes: Option<u64>,
 }
 
-/// What lies where, and the pages. An atlas or a sheet has its own; a set of many files, a bare image, or a part of
+/// What is where, and the pages. An atlas or a sheet has its own; a set of many files, a bare image, or a part of
 /// anything is packed.
 pub(super) fn pages_of(
     source: &Source,
