@@ -12,7 +12,7 @@ use shibori_core::shape::{
     AlignOptions, AlignTo, PivotPer, Trim, TrimScope, align, mirror, set_box, set_pivot, set_polygons, trim,
 };
 use shibori_core::{Frame, FrameSet, Mirror, Name, Pixels};
-use shibori_formats::decode::{Picture, ReadOptions, image as read_image, source};
+use shibori_formats::decode::{DecodedImage, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::{Policy, Transaction};
 
@@ -100,7 +100,7 @@ fn codec_only(set: &Path, after: &[RgbaImage], store: &Path) {
     let paths: Vec<_> = paths.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
     let decode = |path: &std::path::PathBuf| {
         let loaded = read_image(path, &ReadOptions::default()).expect("a frame can be read");
-        matches!(loaded.picture, Picture::Still(_))
+        matches!(loaded.picture, DecodedImage::Still(_))
     };
     std::hint::black_box(paths.par_iter().filter(|path| decode(path)).count());
     std::fs::create_dir_all(store).expect("a folder can be made");

@@ -18,7 +18,7 @@ use shibori_core::shape::{
 };
 use shibori_core::{Frame, FrameSet, Name, NameTemplate, Pixels, Point, Size, check, parallel};
 use shibori_pipeline::options::{AdjustOptions, ContactOptions, ExportOptions, HtmlOptions, PackOptions};
-use shibori_pipeline::steps::{Target, View, adjust, export, pack, write_adjusted, write_atlases, write_set};
+use shibori_pipeline::steps::{AdjustTarget, View, adjust, export, pack, write_adjusted, write_atlases, write_set};
 use shibori_pipeline::{Context, NoopObserver, Source};
 use tempfile::TempDir;
 
@@ -324,8 +324,8 @@ fn files(count: usize) -> PathBuf {
     };
     let whole = |at: usize| {
         let frame = frame(at);
-        let pixels = frame.restored();
-        frame.with_pixels(pixels, shibori_core::Pair::default()).expect("a canvas fits itself")
+        let pixels = frame.full_image();
+        frame.with_pixels(pixels, shibori_core::UVec2::default()).expect("a canvas fits itself")
     };
     let set = FrameSet::new(parallel::map(count, whole), Vec::new()).expect("names are unique");
     write_set(set, &folder, &cx).expect("it can be written");
@@ -346,7 +346,7 @@ fn pack_files(count: usize) -> f64 {
 fn adjust_files(count: usize) -> f64 {
     let folder = files(count);
     let options: AdjustOptions = options(r#"{ "shape": { "pivot": "feet", "trim": "frame" } }"#);
-    let target = Target::Set(std::env::temp_dir().join("shibori-growth-adjusted"));
+    let target = AdjustTarget::Set(std::env::temp_dir().join("shibori-growth-adjusted"));
     let cx = Context::new(&NoopObserver);
     timed(|| {
         let adjusted = adjust(&folder.clone().into(), &options, &cx).expect("it can be adjusted");

@@ -14,7 +14,7 @@ use std::time::{Duration, Instant};
 use image::{Rgba, RgbaImage};
 use shibori_benches::Figures;
 use shibori_core::parallel;
-use shibori_formats::decode::{Picture, ReadOptions, image as read_image};
+use shibori_formats::decode::{DecodedImage, ReadOptions, image as read_image};
 use shibori_formats::encode::png;
 use shibori_pipeline::build::{Build, FailureCollector, Outcome};
 use shibori_pipeline::options::RunOptions;
@@ -75,8 +75,8 @@ fn floor(folder: &Path) -> Duration {
         all
     };
     let decoded = |path: &PathBuf| match read_image(path, &ReadOptions::default()).unwrap().picture {
-        Picture::Still(pixels) => pixels,
-        Picture::Moving(_) => unreachable!("sheets are still"),
+        DecodedImage::Still(pixels) => pixels,
+        DecodedImage::Moving(_) => unreachable!("sheets are still"),
     };
     let (sheets, pages) = (images("art"), images("build"));
     let pages: Vec<RgbaImage> = pages.iter().map(|path| decoded(path).to_image()).collect();

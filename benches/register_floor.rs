@@ -11,7 +11,7 @@ use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
 use shibori_core::shape::{AlignOptions, AlignTo, align};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
-use shibori_formats::decode::{Picture, ReadOptions, image as read_image, source};
+use shibori_formats::decode::{DecodedImage, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 
 use shibori_benches::{Figures, median, peak_memory, timed};
@@ -105,7 +105,7 @@ fn decode(folder: &Path) {
     let paths: Vec<_> = paths.filter(|path| path.extension().is_some_and(|ending| ending == "png")).collect();
     let decode = |path: &PathBuf| {
         let loaded = read_image(path, &ReadOptions::default()).expect("a frame can be read");
-        matches!(loaded.picture, Picture::Still(_))
+        matches!(loaded.picture, DecodedImage::Still(_))
     };
     std::hint::black_box(paths.par_iter().filter(|path| decode(path)).count());
 }

@@ -11,7 +11,7 @@ use image::{RgbaImage, imageops};
 use rayon::prelude::*;
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, detect_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
-use shibori_formats::decode::{Picture, ReadOptions, image as read_image, source};
+use shibori_formats::decode::{DecodedImage, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::Transaction;
 
@@ -38,7 +38,7 @@ fn main() {
         floor.push(timed(|| codec_only(&sheet)));
         decode.push(timed(|| drop(read_image(&sheet, &ReadOptions::default()))));
         let Ok(loaded) = read_image(&sheet, &ReadOptions::default()) else { continue };
-        let Picture::Still(pixels) = loaded.picture else { continue };
+        let DecodedImage::Still(pixels) = loaded.picture else { continue };
         find.push(timed(|| drop(detect_grid(&pixels))));
     }
     let (ours, floor, decode, find) = (median(ours), median(floor), median(decode), median(find));
@@ -104,7 +104,7 @@ fn grid(size: shibori_core::Size) -> Grid {
 
 fn slice(sheet: &Path, folder: &Path) {
     let loaded = read_image(sheet, &ReadOptions::default()).expect("the sheet can be read");
-    let Picture::Still(pixels) = loaded.picture else { return };
+    let DecodedImage::Still(pixels) = loaded.picture else { return };
     let cut = cut_cells(&pixels, &grid(pixels.size()), &CellChoice::default()).expect("all cells are taken");
     let frames = cut.into_frames(&Name::new("frog").expect("a name"), "sheet.png").expect("cells are frames");
     let set = FrameSet::new(frames, Vec::new()).expect("cells have names of their own");
@@ -116,7 +116,7 @@ fn slice(sheet: &Path, folder: &Path) {
 
 fn codec_only(sheet: &Path) {
     let loaded = read_image(sheet, &ReadOptions::default()).expect("the sheet can be read");
-    let Picture::Still(pixels) = loaded.picture else { return };
+    let DecodedImage::Still(pixels) = loaded.picture else { return };
     let image = pixels.to_image();
     let bytes: usize = (0..224u32)
         .into_par_iter()

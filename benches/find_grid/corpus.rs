@@ -4,7 +4,7 @@ use std::path::Path;
 
 use image::{Rgba, RgbaImage, imageops};
 use shibori_core::cut::{Counts, Grid, Spacing};
-use shibori_core::{Pair, Size};
+use shibori_core::{UVec2, Size};
 use shibori_formats::decode::{ReadOptions, source};
 
 use crate::random::Random;
@@ -123,7 +123,7 @@ fn cells(sheet: &RgbaImage, width: u32, height: u32) -> Vec<RgbaImage> {
 
 fn trimmed(cell: &RgbaImage) -> Option<RgbaImage> {
     let pixels = shibori_core::Pixels::from_image(cell.clone());
-    Some(pixels.part(pixels.content(0)?)?.to_image())
+    Some(pixels.part(pixels.content_bounds(0)?)?.to_image())
 }
 
 enum Ground {
@@ -188,7 +188,7 @@ impl Plan {
         let spacing = if self.spaced {
             let offset = if random.chance(60) { random.within(1, 8) } else { 0 };
             let gutter = if offset == 0 || random.chance(70) { random.within(1, 8) } else { 0 };
-            Spacing { offset: Pair { x: offset, y: offset }, gutter: Pair { x: gutter, y: gutter } }
+            Spacing { offset: UVec2 { x: offset, y: offset }, gutter: UVec2 { x: gutter, y: gutter } }
         } else {
             Spacing::default()
         };

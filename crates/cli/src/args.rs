@@ -19,7 +19,7 @@ pub(crate) struct Cli {
     #[command(subcommand)]
     pub(crate) command: Command,
     #[command(flatten)]
-    pub(crate) everywhere: Everywhere,
+    pub(crate) everywhere: GlobalArgs,
 }
 
 #[derive(Debug, Subcommand)]
@@ -334,7 +334,7 @@ pub(crate) struct Man {
 /// Options of every command.
 #[derive(Args, Clone, Debug)]
 #[command(next_help_heading = "Common options")]
-pub(crate) struct Everywhere {
+pub(crate) struct GlobalArgs {
     /// Print the result as one JSON object
     #[arg(long, global = true)]
     pub(crate) json: bool,

@@ -15,7 +15,7 @@ use serde_json::{Map, Value, json};
 use shibori_pipeline::steps::CheckReport;
 use shibori_pipeline::{Notice, Observer, Task};
 
-use crate::args::{Everywhere, When};
+use crate::args::{GlobalArgs, When};
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
 use crate::progress::Progress;
@@ -28,14 +28,14 @@ pub(crate) struct Console {
     paint_err: ColorChoice,
     progress: Mutex<Option<(Task, Progress)>>,
     /// What is printed at the end, for programs.
-    told: Mutex<Told>,
+    told: Mutex<JsonOutput>,
     /// Why a result could not be written, if it could not.
     broken: Mutex<Option<io::Error>>,
 }
 
 /// What a run has to tell programs.
 #[derive(Default)]
-struct Told {
+struct JsonOutput {
     result: Map<String, Value>,
     warnings: Vec<Value>,
     /// Hand work that stays: the manifest and what it is.
@@ -50,7 +50,7 @@ const CYAN: Style = AnsiColor::Cyan.on_default();
 const BOLD: Style = Style::new().bold();
 
 impl Console {
-    pub(crate) fn new(everywhere: &Everywhere) -> Self {
+    pub(crate) fn new(everywhere: &GlobalArgs) -> Self {
         let wanted = |found: ColorChoice| match everywhere.color {
             When::Always => ColorChoice::Always,
             When::Never => ColorChoice::Never,
@@ -93,15 +93,15 @@ impl Console {
     }
 
     /// A line of the result, for people.
-    pub(crate) fn say(&self, line: &str) {
+    pub(crate) fn print_line(&self, line: &str) {
         if !self.json && !self.quiet {
-            self.print_out(&harmless(line));
+            self.print_out(&escape_controls(line));
         }
     }
 
     /// A heading of the result.
-    pub(crate) fn head(&self, line: &str) {
-        let line = harmless(line);
+    pub(crate) fn print_heading(&self, line: &str) {
+        let line = escape_controls(line);
         if !self.json && !self.quiet {
             self.print_out(&format!("{BOLD}{line}{BOLD:#}"));
         }
@@ -132,7 +132,7 @@ impl Console {
         }
         all.insert("warnings".to_owned(), std::mem::take(&mut told.warnings).into());
         if let Some((message, exit)) = message {
-            let error = json!({ "message": said(message), "hint": message.hint, "exit": exit as u8 });
+            let error = json!({ "message": render_message(message), "hint": message.hint, "exit": exit as u8 });
             all.insert("error".to_owned(), error);
         }
         // Beside lines of their own, a line as well.
@@ -188,7 +188,7 @@ impl Console {
     }
 
     /// Why results could not be written, such as a full device.
-    pub(crate) fn broken(&self) -> Option<io::Error> {
+    pub(crate) fn write_error(&self) -> Option<io::Error> {
         self.keep(io::stdout().flush());
         self.broken.lock().ok()?.take()
     }
@@ -196,7 +196,7 @@ impl Console {
     /// Something to know, on stderr. Errors are said even when quiet.
     pub(crate) fn message(&self, weight: MessageLevel, message: &Message) {
         if let (MessageLevel::Warning, Ok(mut told)) = (weight, self.told.lock()) {
-            told.warnings.push(json!({ "message": said(message), "hint": message.hint }));
+            told.warnings.push(json!({ "message": render_message(message), "hint": message.hint }));
         }
         if self.quiet && weight != MessageLevel::Error {
             return;
@@ -208,7 +208,7 @@ impl Console {
         };
         self.labeled(label, color, &message.text);
         if let Some(pointer) = &message.pointer {
-            self.print_err(&harmless(&format!("    {}", pointer.replace('\n', "\n    "))));
+            self.print_err(&escape_controls(&format!("    {}", pointer.replace('\n', "\n    "))));
         }
         if let Some(hint) = &message.hint {
             self.labeled("  hint", CYAN, hint);
@@ -216,7 +216,7 @@ impl Console {
     }
 
     fn labeled(&self, label: &str, style: Style, text: &str) {
-        self.print_err(&format!("{style}{label}:{style:#} {}", harmless(text)));
+        self.print_err(&format!("{style}{label}:{style:#} {}", escape_controls(text)));
     }
 
     fn print_err(&self, text: &str) {
@@ -243,7 +243,7 @@ impl Observer for Console {
         let Ok(mut progress) = self.progress.lock() else { return };
         let (_, bar) = match progress.take() {
             Some((same, bar)) if same == task => progress.insert((same, bar)),
-            _ => progress.insert((task, Progress::new(words::task(task), of, self.shows_progress()))),
+            _ => progress.insert((task, Progress::new(words::task_label(task), of, self.shows_progress()))),
         };
         bar.tick();
         if done >= of {
@@ -253,7 +253,7 @@ impl Observer for Console {
 }
 
 /// A message with what it points to.
-fn said(message: &Message) -> String {
+fn render_message(message: &Message) -> String {
     match &message.pointer {
         Some(pointer) => format!("{}\n{pointer}", message.text),
         None => message.text.clone(),
@@ -261,7 +261,7 @@ fn said(message: &Message) -> String {
 }
 
 /// A text with its control characters made visible.
-pub(crate) fn harmless(text: &str) -> String {
+pub(crate) fn escape_controls(text: &str) -> String {
     let show = |c: char| match c {
         '\n' => "\n".to_owned(),
         c if c.is_control() => c.escape_default().to_string(),
@@ -276,6 +276,6 @@ mod tests {
 
     #[test]
     fn control_characters_are_shown_not_obeyed() {
-        assert_eq!(harmless("a\u{1b}[31mb\nc\u{7}"), "a\\u{1b}[31mb\nc\\u{7}");
+        assert_eq!(escape_controls("a\u{1b}[31mb\nc\u{7}"), "a\\u{1b}[31mb\nc\\u{7}");
     }
 }

@@ -41,14 +41,14 @@ const INTERRUPTED: i32 = 130;
 const MOST_IDLE_JOBS: usize = 16;
 
 fn main() -> ExitCode {
-    panic::explain();
+    panic::install_hook();
     let matches = help::command(Extent::of(std::env::args_os())).try_get_matches();
     let cli = match matches.and_then(|matches| Cli::from_arg_matches(&matches)) {
         Ok(cli) => cli,
-        Err(error) => return refused(&error),
+        Err(error) => return report_usage_error(&error),
     };
     let console = Console::new(&cli.everywhere);
-    trace::listen(cli.everywhere.verbose);
+    trace::install(cli.everywhere.verbose);
     clean_up_when_interrupted();
     if !cli.everywhere.quiet {
         shibori_formats::store::on_wait(|file| {
@@ -66,7 +66,7 @@ fn main() -> ExitCode {
     match outcome {
         Ok(()) => {
             console.finish(None);
-            match console.broken() {
+            match console.write_error() {
                 None => ExitCode::SUCCESS,
                 Some(error) => {
                     say(&console, &Failure::usage(format!("standard output: {error}")));
@@ -74,11 +74,11 @@ fn main() -> ExitCode {
                 }
             }
         }
-        Err(failure) => ended(&console, &failure),
+        Err(failure) => exit_with(&console, &failure),
     }
 }
 
-fn ended(console: &Console, failure: &Failure) -> ExitCode {
+fn exit_with(console: &Console, failure: &Failure) -> ExitCode {
     say(console, failure);
     console.finish(Some(failure));
     ExitCode::from(failure.exit as u8)
@@ -88,7 +88,7 @@ fn ended(console: &Console, failure: &Failure) -> ExitCode {
 /// first.
 fn clean_up_when_interrupted() {
     let ended = || {
-        let _abandoned = shibori_formats::store::abandon();
+        let _abandoned = shibori_formats::store::discard();
         terminal::restore();
         std::process::exit(INTERRUPTED);
     };
@@ -103,12 +103,12 @@ fn say(console: &Console, failure: &Failure) {
 }
 
 /// A command line that can't be read. A mistake inside a typed value is pointed at; the rest is clap's to tell.
-fn refused(error: &clap::Error) -> ExitCode {
+fn report_usage_error(error: &clap::Error) -> ExitCode {
     let syntax = error.source().and_then(|source| source.downcast_ref::<SyntaxError>());
     let console = Console::for_errors(wants_json());
     let Some(syntax) = syntax else {
         if let Some(failure) = renamed_option(error) {
-            return ended(&console, &failure);
+            return exit_with(&console, &failure);
         }
         if error.use_stderr() && wants_json() {
             let text = error.render().to_string();
@@ -117,7 +117,7 @@ fn refused(error: &clap::Error) -> ExitCode {
             let failure = Failure::usage(first.strip_prefix("error: ").unwrap_or(first));
             let hint: Vec<&str> = lines.filter(|line| !line.starts_with("For more information")).collect();
             let failure = if hint.is_empty() { failure } else { failure.with_hint(hint.join("; ")) };
-            return ended(&console, &failure);
+            return exit_with(&console, &failure);
         }
         error.exit()
     };
@@ -132,7 +132,7 @@ fn refused(error: &clap::Error) -> ExitCode {
             .to_owned(),
         _ => "the command line".to_owned(),
     };
-    ended(&console, &Failure::pointing(&option, syntax))
+    exit_with(&console, &Failure::pointing(&option, syntax))
 }
 
 /// An option that has another name now.

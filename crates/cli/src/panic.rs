@@ -4,7 +4,7 @@ use std::any::Any;
 use std::panic::PanicHookInfo;
 
 /// Says so in place of the usual words for programmers.
-pub(crate) fn explain() {
+pub(crate) fn install_hook() {
     std::panic::set_hook(Box::new(|info: &PanicHookInfo<'_>| {
         let place = info.location().map_or("an unknown place".to_owned(), ToString::to_string);
         let typed: Vec<String> =

@@ -12,7 +12,7 @@ use tracing::field::{Field, Visit};
 use tracing::span::{Attributes, Id, Record};
 use tracing::{Event, Level, Metadata, Subscriber};
 
-use crate::console::harmless;
+use crate::console::escape_controls;
 
 /// Longer values are cut short: a list of thousands says no more than its beginning.
 const LONGEST: usize = 160;
@@ -20,19 +20,19 @@ const LONGEST: usize = 160;
 /// Prints spans when they end, and events as they come.
 struct Trace {
     level: Level,
-    open: Mutex<HashMap<u64, Open>>,
+    open: Mutex<HashMap<u64, OpenSpan>>,
     next: AtomicU64,
 }
 
 /// A span that has not ended.
-struct Open {
+struct OpenSpan {
     name: &'static str,
     fields: Fields,
     began: Instant,
 }
 
 /// Listens from now on, unless nothing is wanted.
-pub(crate) fn listen(verbosity: u8) {
+pub(crate) fn install(verbosity: u8) {
     let level = match verbosity {
         0 => return,
         1 => Level::INFO,
@@ -52,7 +52,7 @@ impl Subscriber for Trace {
         let id = self.next.fetch_add(1, Ordering::Relaxed);
         let mut fields = Fields::default();
         span.record(&mut fields);
-        let open = Open { name: span.metadata().name(), fields, began: Instant::now() };
+        let open = OpenSpan { name: span.metadata().name(), fields, began: Instant::now() };
         if let Ok(mut spans) = self.open.lock() {
             spans.insert(id, open);
         }
@@ -98,7 +98,7 @@ pub(crate) fn ended(verbosity: u8) {
 
 fn print(line: &str) {
     // A reader that went away isn't a mistake of ours.
-    let _ = writeln!(std::io::stderr(), "{}", harmless(line));
+    let _ = writeln!(std::io::stderr(), "{}", escape_controls(line));
 }
 
 /// Fields as `name=value`, a message on its own.

@@ -8,9 +8,9 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use image::{Rgba, RgbaImage};
 use serde_json::{Value, json};
-use shibori_core::clip::{Clip, ClipSpec, Play, add_clips};
+use shibori_core::clip::{Clip, ClipSpec, PlayMode, add_clips};
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
-use shibori_core::{Background, Frame, FrameSet, Name, Pair, Pixels, Size};
+use shibori_core::{Background, Frame, FrameSet, Name, UVec2, Pixels, Size};
 use shibori_pipeline::recipe::{toml_key, toml_string};
 
 use crate::words::{pasteable, pasteable_path};
@@ -131,7 +131,7 @@ fn clip_json(clip: &Clip) -> Value {
         }
         value
     };
-    let play = if clip.play() == Play::Bounce { "bounce" } else { "forward" };
+    let play = if clip.play() == PlayMode::Bounce { "bounce" } else { "forward" };
     let steps: Vec<Value> = clip.steps().iter().map(step).collect();
     json!({ "play": play, "plays": clip.plays(), "timescale": clip.timescale(), "steps": steps })
 }
@@ -190,7 +190,7 @@ fn grids(dice: &mut Dice) -> Vec<Value> {
         }
         let drawn = shibori_report::runs(image.pixels().map(|pixel| pixel[3] > 0));
         let pixels = Pixels::from_image(image);
-        let pair = |[x, y]: [u32; 2]| Pair { x, y };
+        let pair = |[x, y]: [u32; 2]| UVec2 { x, y };
         let spacing = Spacing { offset: pair(offset), gutter: pair(gutter) };
         let counts_of = Counts::new(counts[0], counts[1]).expect("at least one");
         let grid = Grid::by_both(size, counts_of, Size::new(cell[0], cell[1]), spacing).expect("it fits");

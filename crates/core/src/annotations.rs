@@ -10,7 +10,7 @@ use crate::{Color, LONGEST, Name, Point, Ratio, Rect, Size};
 
 /// A rectangle that may reach outside the canvas.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Area {
+pub struct SignedRect {
     /// Pixels from the canvas's left edge to its own; less than 0 outside.
     pub x: i32,
     /// Pixels from the canvas's top edge to its own.
@@ -21,13 +21,13 @@ pub struct Area {
     pub height: u32,
 }
 
-impl From<Rect> for Area {
+impl From<Rect> for SignedRect {
     fn from(rect: Rect) -> Self {
         Self { x: rect.x as i32, y: rect.y as i32, width: rect.width, height: rect.height }
     }
 }
 
-impl Area {
+impl SignedRect {
     /// The same where it is on the canvas's side of the origin.
     pub fn to_rect(self) -> Option<Rect> {
         let (x, y) = (u32::try_from(self.x).ok()?, u32::try_from(self.y).ok()?);
@@ -35,7 +35,7 @@ impl Area {
     }
 }
 
-impl fmt::Display for Area {
+impl fmt::Display for SignedRect {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{},{},{},{}", self.x, self.y, self.width, self.height)
     }
@@ -72,7 +72,7 @@ impl fmt::Display for Insets {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Annotations {
     /// Named boxes, by name.
-    pub boxes: BTreeMap<Name, Area>,
+    pub boxes: BTreeMap<Name, SignedRect>,
     /// Where a panel stretches.
     pub nine: Option<Insets>,
     /// Corners of a shape that covers the drawing, clockwise; empty where there is none.
@@ -111,7 +111,7 @@ impl Annotations {
         let is_near = |at: i32| at.unsigned_abs() <= LONGEST;
         let is_side = |length: u32| (1..=LONGEST).contains(&length);
         let is_box =
-            |area: &Area| is_near(area.x) && is_near(area.y) && is_side(area.width) && is_side(area.height);
+            |area: &SignedRect| is_near(area.x) && is_near(area.y) && is_side(area.width) && is_side(area.height);
         if let Some((name, area)) = self.boxes.iter().find(|(_, area)| !is_box(area)) {
             let why = format!("is {area}: sides are 1 to {LONGEST} px, at most {LONGEST} px from the origin");
             return Some((format!("the box '{name}'"), why));
@@ -135,7 +135,7 @@ impl Annotations {
 
     /// All of it moved with the drawing. Nine-slice insets belong to the canvas and stay.
     pub(crate) fn moved(self, x: i64, y: i64) -> Self {
-        let area = |area: Area| Area {
+        let area = |area: SignedRect| SignedRect {
             x: (i64::from(area.x) + x) as i32,
             y: (i64::from(area.y) + y) as i32,
             ..area
@@ -153,9 +153,9 @@ impl Annotations {
     /// All of it as in a mirror.
     pub(crate) fn mirrored(self, how: Mirror, canvas: Size) -> Self {
         let across = how == Mirror::LeftRight;
-        let area = |area: Area| match how {
-            Mirror::LeftRight => Area { x: canvas.width as i32 - area.x - area.width as i32, ..area },
-            Mirror::UpDown => Area { y: canvas.height as i32 - area.y - area.height as i32, ..area },
+        let area = |area: SignedRect| match how {
+            Mirror::LeftRight => SignedRect { x: canvas.width as i32 - area.x - area.width as i32, ..area },
+            Mirror::UpDown => SignedRect { y: canvas.height as i32 - area.y - area.height as i32, ..area },
         };
         let nine = |n: Insets| match across {
             true => Insets { left: n.right, right: n.left, ..n },
@@ -180,13 +180,13 @@ impl Annotations {
                 (factor.floor(i64::from(start)), factor.ceil(i64::from(start) + i64::from(length)));
             (low.clamp(i64::from(i32::MIN), i64::from(i32::MAX)) as i32, ((high - low) as u32).max(1))
         };
-        let area = |area: Area| {
+        let area = |area: SignedRect| {
             let ((x, width), (y, height)) = (span(area.x, area.width), span(area.y, area.height));
-            Area { x, y, width, height }
+            SignedRect { x, y, width, height }
         };
         let point = |at: Point| Point::new(at.x * factor.value(), at.y * factor.value());
         let corners = |low: u32, high: u32, length: u32| {
-            let (low, high) = (factor.length(low), factor.length(high));
+            let (low, high) = (factor.scale_length(low), factor.scale_length(high));
             let over = (u64::from(low) + u64::from(high) + 1).saturating_sub(u64::from(length)) as u32;
             // What is too much goes off the wider corner first.
             let (wider, narrower) = (low.max(high), low.min(high));
@@ -217,7 +217,7 @@ mod tests {
 
     #[test]
     fn boxes_and_insets_say_what_they_want() {
-        assert_eq!("-2, 4,10,12".parse(), Ok(Area { x: -2, y: 4, width: 10, height: 12 }));
+        assert_eq!("-2, 4,10,12".parse(), Ok(SignedRect { x: -2, y: 4, width: 10, height: 12 }));
         for wrong in [
             "1,2,3",
             "1,2,0,4",
@@ -228,7 +228,7 @@ mod tests {
             "-2147483648,0,4,4",
             "0,0,2147483647,4",
         ] {
-            assert!(wrong.parse::<Area>().is_err(), "{wrong}");
+            assert!(wrong.parse::<SignedRect>().is_err(), "{wrong}");
         }
         assert!("4,4,4".parse::<Insets>().is_err());
         let nine: Insets = "4,5,6,7".parse().unwrap();
@@ -244,8 +244,8 @@ mod tests {
             let [left, top, right, bottom] = sides;
             let factor = Ratio::new(times, over).unwrap();
             let old = Size::new(left + right + room.0, top + bottom + room.1);
-            let canvas = Size::new(factor.length(old.width).max(1), factor.length(old.height).max(1));
-            let area = Area { x, y: -x, width: left, height: top };
+            let canvas = Size::new(factor.scale_length(old.width).max(1), factor.scale_length(old.height).max(1));
+            let area = SignedRect { x, y: -x, width: left, height: top };
             let name = Name::new("hit").unwrap();
             let boxes = BTreeMap::from([(name.clone(), area)]);
             let nine = Some(Insets { left, top, right, bottom });

@@ -26,7 +26,7 @@ pub fn clips_sharing_frames<'a>(set: &'a FrameSet, part: &FrameSet) -> Vec<&'a C
 ///
 /// # Errors
 /// None that a set can have; names are chosen free.
-pub fn apart(set: &FrameSet, part: &FrameSet) -> Result<FrameSet, SetError> {
+pub fn unshare_frames(set: &FrameSet, part: &FrameSet) -> Result<FrameSet, SetError> {
     let own: HashSet<(&Name, &Name)> = part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
     let is_own = |clip: &Clip| own.contains(&(clip.sprite(), clip.name()));
     let shown: HashSet<usize> =
@@ -70,7 +70,7 @@ mod tests {
         let told = |clips: Vec<&Clip>| clips.iter().map(|clip| clip.name().to_string()).collect::<Vec<_>>();
         let part = set.extract_clip(1);
         assert_eq!(told(clips_sharing_frames(&set, &part)), ["swim", "rest"]);
-        let own = apart(&set, &part).unwrap();
+        let own = unshare_frames(&set, &part).unwrap();
         let steps = |at: usize| own.clips()[at].steps().iter().map(|step| step.frame).collect::<Vec<_>>();
         assert_eq!((steps(0), steps(1), steps(2)), (vec![0, 1, 2, 3], vec![5, 6, 7], vec![4]));
         let names: Vec<String> = own.frames()[5..].iter().map(|frame| frame.name().to_string()).collect();

@@ -28,7 +28,7 @@ pub enum Background {
 }
 
 /// Of this many pixels, one may be seen through without telling that the sheet is transparent.
-const SLIPS: u64 = 2000;
+const STRAY_CLEAR_RATIO: u64 = 2000;
 /// Share of the outermost pixels that must have the color.
 const OF_BORDER: f64 = 0.5;
 /// Share of all pixels that must have it.
@@ -40,8 +40,8 @@ const NOISE: u8 = 14;
 pub fn find_background(sheet: &Pixels) -> Background {
     let seen_through = sheet.rows().flat_map(|row| row.chunks_exact(4)).filter(|pixel| pixel[3] < 255);
     // A few such pixels are a slip of somebody's eraser.
-    if seen_through.take((sheet.size().area() / SLIPS) as usize + 1).count() as u64
-        > sheet.size().area() / SLIPS
+    if seen_through.take((sheet.size().area() / STRAY_CLEAR_RATIO) as usize + 1).count() as u64
+        > sheet.size().area() / STRAY_CLEAR_RATIO
     {
         return Background::Clear;
     }

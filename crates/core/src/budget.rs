@@ -60,12 +60,12 @@ impl fmt::Display for ByteSize {
 
 impl Budget {
     /// A budget of this many bytes.
-    pub fn of(bytes: u64) -> Self {
+    pub fn with_limit(bytes: u64) -> Self {
         Self(Arc::new(Account { limit: bytes, taken: AtomicU64::new(0) }))
     }
 
     /// Bytes that are not taken.
-    pub fn left(&self) -> u64 {
+    pub fn available(&self) -> u64 {
         self.0.limit.saturating_sub(self.0.taken.load(Ordering::Relaxed))
     }
 
@@ -73,7 +73,7 @@ impl Budget {
     ///
     /// # Errors
     /// Where not so many are left; then none are taken.
-    pub fn take(&self, bytes: u64) -> Result<Lease, OverBudget> {
+    pub fn lease(&self, bytes: u64) -> Result<Lease, OverBudget> {
         let Account { limit, taken } = &*self.0;
         let with = |taken: u64| taken.checked_add(bytes).filter(|sum| sum <= limit);
         match taken.fetch_update(Ordering::Relaxed, Ordering::Relaxed, with) {
@@ -87,11 +87,11 @@ impl Budget {
     /// # Errors
     /// Where they are not.
     pub fn check(&self, bytes: u64) -> Result<(), OverBudget> {
-        self.take(bytes).map(drop)
+        self.lease(bytes).map(drop)
     }
 
     /// Leases bytes that are already allocated, even beyond the limit.
-    pub fn count(&self, bytes: u64) -> Lease {
+    pub fn lease_unchecked(&self, bytes: u64) -> Lease {
         self.0.taken.fetch_add(bytes, Ordering::Relaxed);
         Lease { budget: self.clone(), bytes }
     }
@@ -100,7 +100,7 @@ impl Budget {
 impl Default for Budget {
     /// One that never ends.
     fn default() -> Self {
-        Self::of(u64::MAX)
+        Self::with_limit(u64::MAX)
     }
 }
 
@@ -126,14 +126,14 @@ mod tests {
 
     #[test]
     fn what_is_taken_is_given_back_and_never_more_than_there_is() {
-        let budget = Budget::of(100);
-        let sixty = budget.take(60).unwrap();
-        assert_eq!(budget.take(41).unwrap_err(), OverBudget { need: 41, taken: 60, limit: 100 });
-        assert_eq!(budget.take(u64::MAX).unwrap_err().taken, 60);
-        let forty = budget.clone().take(40).unwrap();
-        assert_eq!(budget.left(), 0);
+        let budget = Budget::with_limit(100);
+        let sixty = budget.lease(60).unwrap();
+        assert_eq!(budget.lease(41).unwrap_err(), OverBudget { need: 41, taken: 60, limit: 100 });
+        assert_eq!(budget.lease(u64::MAX).unwrap_err().taken, 60);
+        let forty = budget.clone().lease(40).unwrap();
+        assert_eq!(budget.available(), 0);
         drop(sixty);
-        assert_eq!(budget.left(), 60);
+        assert_eq!(budget.available(), 60);
         drop(forty);
         assert!(Budget::default().check(1 << 60).is_ok());
     }
@@ -158,21 +158,21 @@ mod tests {
 
     #[test]
     fn pictures_count_as_long_as_anything_looks_at_them() {
-        let budget = Budget::of(1000);
+        let budget = Budget::with_limit(1000);
         let image = RgbaImage::new(10, 10);
-        let whole = Pixels::leased(image, budget.take(400).unwrap());
+        let whole = Pixels::with_lease(image, budget.lease(400).unwrap());
         let part = whole.part(Rect::new(0, 0, 2, 2)).unwrap();
         whole.charge_to(&budget);
         drop(whole);
-        assert_eq!(budget.left(), 600);
+        assert_eq!(budget.available(), 600);
         // A copy of a small part lets the rest go, and counts on its own.
         let small = part.compacted();
-        assert_eq!(budget.left(), 1000 - 16);
+        assert_eq!(budget.available(), 1000 - 16);
         drop(small);
         let made = Pixels::from_image(RgbaImage::new(5, 5));
-        assert_eq!(budget.left(), 1000);
+        assert_eq!(budget.available(), 1000);
         made.charge_to(&budget);
         made.clone().charge_to(&budget);
-        assert_eq!(budget.left(), 900);
+        assert_eq!(budget.available(), 900);
     }
 }

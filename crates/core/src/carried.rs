@@ -29,7 +29,7 @@ impl ExtraFields {
     }
 
     /// Adds what `other` has and this has not.
-    pub fn add_missing(&mut self, other: ExtraFields) {
+    pub fn insert_missing(&mut self, other: ExtraFields) {
         let Some(other) = other.0 else { return };
         let own = self.0.get_or_insert_default();
         for (key, value) in *other {

@@ -6,16 +6,16 @@
 use crate::{Pixels, Rect, Size};
 
 /// Pieces of a picture.
-pub(crate) struct Pieces {
+pub(crate) struct Components {
     /// For each pixel its piece from 1, or 0.
     pub(crate) labels: Vec<u32>,
     /// Pixels of each piece.
     pub(crate) areas: Vec<u32>,
 }
 
-impl Pieces {
+impl Components {
     /// The box of each piece; `size` is that of the picture.
-    pub(crate) fn boxes(&self, size: Size) -> Vec<Rect> {
+    pub(crate) fn bounding_boxes(&self, size: Size) -> Vec<Rect> {
         let mut boxes: Vec<Option<Rect>> = vec![None; self.areas.len()];
         for (at, &label) in self.labels.iter().enumerate().filter(|(_, label)| **label > 0) {
             let pixel = Rect::new(at as u32 % size.width, at as u32 / size.width, 1, 1);
@@ -27,13 +27,13 @@ impl Pieces {
 }
 
 /// Labels pixels that hang together, also diagonally, in the order in which they are met.
-pub(crate) fn pieces(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Pieces {
+pub(crate) fn label_image(picture: &Pixels, is_content: impl Fn(&[u8]) -> bool) -> Components {
     let content: Vec<bool> = picture.rows().flat_map(|row| row.chunks_exact(4)).map(is_content).collect();
     label_mask(&content, picture.size())
 }
 
 /// The same where it is known which pixels count, row by row.
-pub(crate) fn label_mask(content: &[bool], size: Size) -> Pieces {
+pub(crate) fn label_mask(content: &[bool], size: Size) -> Components {
     let Size { width, height } = size;
     let mut labels = vec![0u32; content.len()];
     let mut areas = Vec::new();
@@ -48,7 +48,7 @@ pub(crate) fn label_mask(content: &[bool], size: Size) -> Pieces {
         open.push(start);
         while let Some(at) = open.pop() {
             areas[label as usize - 1] += 1;
-            for near in around(at, width, height) {
+            for near in neighbors8(at, width, height) {
                 if content[near] && labels[near] == 0 {
                     labels[near] = label;
                     open.push(near);
@@ -56,11 +56,11 @@ pub(crate) fn label_mask(content: &[bool], size: Size) -> Pieces {
             }
         }
     }
-    Pieces { labels, areas }
+    Components { labels, areas }
 }
 
 /// The up to eight neighbors of a pixel.
-pub(crate) fn around(at: usize, width: u32, height: u32) -> impl Iterator<Item = usize> {
+pub(crate) fn neighbors8(at: usize, width: u32, height: u32) -> impl Iterator<Item = usize> {
     let (x, y) = (at as u32 % width, at as u32 / width);
     let columns = x.saturating_sub(1)..=(x + 1).min(width - 1);
     let rows = y.saturating_sub(1)..=(y + 1).min(height - 1);
@@ -83,12 +83,12 @@ impl DisjointSets {
     }
 
     /// Puts the groups of two things together.
-    pub(crate) fn join(&mut self, a: usize, b: usize) {
-        let (a, b) = (self.root(a), self.root(b));
+    pub(crate) fn union(&mut self, a: usize, b: usize) {
+        let (a, b) = (self.find(a), self.find(b));
         self.first[a.max(b)] = a.min(b);
     }
 
-    fn root(&mut self, mut at: usize) -> usize {
+    fn find(&mut self, mut at: usize) -> usize {
         while self.first[at] != at {
             self.first[at] = self.first[self.first[at]];
             at = self.first[at];
@@ -97,7 +97,7 @@ impl DisjointSets {
     }
 
     /// For each thing the first one of its group.
-    pub(crate) fn firsts(mut self) -> Vec<usize> {
-        (0..self.first.len()).map(|at| self.root(at)).collect()
+    pub(crate) fn into_representatives(mut self) -> Vec<usize> {
+        (0..self.first.len()).map(|at| self.find(at)).collect()
     }
 }

@@ -5,7 +5,7 @@
 
 use std::fmt;
 
-use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, Pair, Pixels, Point, Rect, Size};
+use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, UVec2, Pixels, Point, Rect, Size};
 use image::RgbaImage;
 
 /// One frame.
@@ -18,7 +18,7 @@ pub struct Frame {
     name: Name,
     pixels: Pixels,
     canvas: Size,
-    inset: Pair,
+    inset: UVec2,
     pivot: Point,
     annotations: Annotations,
     source: Option<Source>,
@@ -40,7 +40,7 @@ pub enum FrameError {
         /// Size of the kept pixels.
         pixels: Size,
         /// Where they were to lie.
-        inset: Pair,
+        inset: UVec2,
         /// The canvas they had to fit on.
         canvas: Size,
     },
@@ -50,7 +50,7 @@ impl Frame {
     /// A frame whose canvas is its picture, with the pivot in the middle.
     pub fn new(sprite: Name, name: Name, pixels: Pixels) -> Result<Self, FrameError> {
         let canvas = pixels.size();
-        Self::trimmed(sprite, name, pixels, canvas, Pair::default())
+        Self::trimmed(sprite, name, pixels, canvas, UVec2::default())
     }
 
     /// A frame that keeps `pixels` at `inset` of a `canvas`, with the pivot in the canvas's middle.
@@ -59,7 +59,7 @@ impl Frame {
         name: Name,
         pixels: Pixels,
         canvas: Size,
-        inset: Pair,
+        inset: UVec2,
     ) -> Result<Self, FrameError> {
         check(&pixels, canvas, inset)?;
         let pivot = canvas.center();
@@ -77,7 +77,7 @@ impl Frame {
     }
 
     /// The same frame keeping other pixels of the same canvas.
-    pub fn with_pixels(self, pixels: Pixels, inset: Pair) -> Result<Self, FrameError> {
+    pub fn with_pixels(self, pixels: Pixels, inset: UVec2) -> Result<Self, FrameError> {
         check(&pixels, self.canvas, inset)?;
         Ok(Self { pixels, inset, ..self })
     }
@@ -89,13 +89,13 @@ impl Frame {
         let at = |from: u32, by: i64| u32::try_from(i64::from(from) + by).map_err(|_| sticks_out());
         let is_blank = self.pixels.is_empty();
         let inset = if is_blank {
-            Pair::default()
+            UVec2::default()
         } else {
-            Pair { x: at(self.inset.x, x)?, y: at(self.inset.y, y)? }
+            UVec2 { x: at(self.inset.x, x)?, y: at(self.inset.y, y)? }
         };
         check(&self.pixels, canvas, inset)?;
         let pivot = Point::new(self.pivot.x + x as f64, self.pivot.y + y as f64);
-        let nine = self.annotations.nine.and_then(|nine| grown(nine, self.canvas, canvas, x, y));
+        let nine = self.annotations.nine.and_then(|nine| grow_insets(nine, self.canvas, canvas, x, y));
         let annotations = Annotations { nine, ..self.to_follow().moved(x, y) };
         Ok(Self { canvas, inset, pivot, ..self }.with_annotations(annotations))
     }
@@ -180,12 +180,12 @@ impl Frame {
     }
 
     /// Where the kept pixels start inside the canvas.
-    pub fn inset(&self) -> Pair {
+    pub fn inset(&self) -> UVec2 {
         self.inset
     }
 
     /// Where the kept pixels are on the canvas.
-    pub fn kept(&self) -> Rect {
+    pub fn kept_rect(&self) -> Rect {
         Rect::at(self.inset.x, self.inset.y, self.pixels.size())
     }
 
@@ -221,17 +221,17 @@ impl Frame {
 
     /// The smallest rectangle of the canvas that holds every pixel with an alpha above `alpha`.
     pub fn content(&self, alpha: u8) -> Option<Rect> {
-        let found = self.pixels.content(alpha)?;
+        let found = self.pixels.content_bounds(alpha)?;
         Some(Rect { x: found.x + self.inset.x, y: found.y + self.inset.y, ..found })
     }
 
     /// Whether the kept pixels are the whole canvas.
     pub fn is_untrimmed(&self) -> bool {
-        self.kept() == Rect::of(self.canvas)
+        self.kept_rect() == Rect::of(self.canvas)
     }
 
     /// The whole picture, as it was before trimming. Costs nothing where nothing is trimmed.
-    pub fn restored(&self) -> Pixels {
+    pub fn full_image(&self) -> Pixels {
         if self.is_untrimmed() {
             return self.pixels.clone();
         }
@@ -242,10 +242,10 @@ impl Frame {
     ///
     /// # Errors
     /// Where `rect` extends beyond the canvas.
-    pub fn keeping(self, rect: Rect) -> Result<Self, FrameError> {
-        let inset = Pair { x: rect.x, y: rect.y };
+    pub fn with_kept_rect(self, rect: Rect) -> Result<Self, FrameError> {
+        let inset = UVec2 { x: rect.x, y: rect.y };
         if rect.is_empty() {
-            return self.with_pixels(Pixels::none(), Pair::default());
+            return self.with_pixels(Pixels::empty(), UVec2::default());
         }
         if !rect.lies_in(Rect::of(self.canvas)) {
             return Err(FrameError::SticksOut { pixels: rect.size(), inset, canvas: self.canvas });
@@ -256,14 +256,14 @@ impl Frame {
 
     /// The same frame keeping only what shows: the picture is the same, and costs no more memory than that. How a frame
     /// was trimmed is forgotten.
-    pub fn tightened(self) -> Self {
+    pub fn trim_to_content(self) -> Self {
         let shown = self.content(0).unwrap_or_default();
-        self.keeping(shown).expect("visible pixels are inside the canvas")
+        self.with_kept_rect(shown).expect("visible pixels are inside the canvas")
     }
 
     /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must be on the canvas.
     pub(crate) fn part(&self, rect: Rect) -> Pixels {
-        let kept = self.kept();
+        let kept = self.kept_rect();
         if rect.lies_in(kept) {
             let own = Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect };
             return self.pixels.part(own).expect("it is inside the kept pixels");
@@ -289,7 +289,7 @@ fn canvas_corners(canvas: Size) -> [Point; 2] {
 }
 
 /// Insets on a canvas whose sides were moved.
-fn grown(nine: Insets, old: Size, new: Size, x: i64, y: i64) -> Option<Insets> {
+fn grow_insets(nine: Insets, old: Size, new: Size, x: i64, y: i64) -> Option<Insets> {
     let side = |inset: u32, by: i64| u32::try_from(i64::from(inset) + by).ok();
     let after = |old: u32, new: u32, before: i64| i64::from(new) - i64::from(old) - before;
     let grown = Insets {
@@ -301,7 +301,7 @@ fn grown(nine: Insets, old: Size, new: Size, x: i64, y: i64) -> Option<Insets> {
     grown.fit(new).then_some(grown)
 }
 
-fn check(pixels: &Pixels, canvas: Size, inset: Pair) -> Result<(), FrameError> {
+fn check(pixels: &Pixels, canvas: Size, inset: UVec2) -> Result<(), FrameError> {
     if canvas.is_empty() {
         return Err(FrameError::NoCanvas(canvas));
     }
@@ -358,35 +358,35 @@ mod tests {
         fn trimming_and_restoring_is_the_identity(pixels in any_pixels(12)) {
             let whole = frame(pixels.clone());
             let rect = whole.content(0).unwrap_or_default();
-            let trimmed = whole.keeping(rect).unwrap();
+            let trimmed = whole.with_kept_rect(rect).unwrap();
             prop_assert!(trimmed.pixels().size().fits_in(pixels.size()));
-            prop_assert!(trimmed.restored().looks_like(&pixels));
+            prop_assert!(trimmed.full_image().is_same_image(&pixels));
         }
 
         #[test]
         fn keeping_more_than_is_kept_adds_blank_pixels_only(pixels in any_pixels(8)) {
             let all = Rect::of(pixels.size());
-            let trimmed = frame(pixels.clone()).keeping(pixels.content(0).unwrap_or_default()).unwrap();
-            prop_assert!(trimmed.keeping(all).unwrap().pixels().looks_like(&pixels));
+            let trimmed = frame(pixels.clone()).with_kept_rect(pixels.content_bounds(0).unwrap_or_default()).unwrap();
+            prop_assert!(trimmed.with_kept_rect(all).unwrap().pixels().is_same_image(&pixels));
         }
     }
 
     #[test]
     fn pixels_outside_the_canvas_are_refused() {
         let pixels = Pixels::from_image(RgbaImage::new(4, 4));
-        let placed = frame(pixels.clone()).with_pixels(pixels, Pair { x: 1, y: 0 });
+        let placed = frame(pixels.clone()).with_pixels(pixels, UVec2 { x: 1, y: 0 });
         let canvas = Size::new(4, 4);
         assert_eq!(
             placed.unwrap_err(),
-            FrameError::SticksOut { pixels: canvas, inset: Pair { x: 1, y: 0 }, canvas }
+            FrameError::SticksOut { pixels: canvas, inset: UVec2 { x: 1, y: 0 }, canvas }
         );
-        assert!(frame(Pixels::from_image(RgbaImage::new(4, 4))).keeping(Rect::new(3, 3, 2, 2)).is_err());
+        assert!(frame(Pixels::from_image(RgbaImage::new(4, 4))).with_kept_rect(Rect::new(3, 3, 2, 2)).is_err());
     }
 
     #[test]
     fn what_belongs_to_a_drawing_moves_with_it() {
-        use crate::{Annotations, Area, Insets};
-        let boxes = [(Name::new("body").unwrap(), Area { x: 1, y: 1, width: 2, height: 2 })].into();
+        use crate::{Annotations, SignedRect, Insets};
+        let boxes = [(Name::new("body").unwrap(), SignedRect { x: 1, y: 1, width: 2, height: 2 })].into();
         let nine = Some(Insets { left: 1, top: 1, right: 1, bottom: 1 });
         let annotations = Annotations {
             boxes,
@@ -404,8 +404,8 @@ mod tests {
         assert_eq!(moved.annotations().nine, Some(Insets { left: 4, top: 1, right: 3, bottom: 1 }));
         assert_eq!(moved.annotations().polygon[1], Point::new(7.0, 0.0));
         // Shifted inside its canvas, the drawing takes its boxes along and leaves the pivot.
-        let small = whole.keeping(Rect::new(0, 0, 2, 2)).unwrap().shifted(1, 2).unwrap();
-        assert_eq!((small.inset(), small.pivot()), (Pair { x: 1, y: 2 }, Point::new(2.0, 2.0)));
+        let small = whole.with_kept_rect(Rect::new(0, 0, 2, 2)).unwrap().shifted(1, 2).unwrap();
+        assert_eq!((small.inset(), small.pivot()), (UVec2 { x: 1, y: 2 }, Point::new(2.0, 2.0)));
         assert_eq!(small.annotations().boxes.values().next().map(|area| area.y), Some(3));
         assert!(small.shifted(3, 0).is_err());
     }

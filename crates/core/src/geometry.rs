@@ -88,14 +88,14 @@ pub enum SizeError {
 
 /// Two whole numbers that may be 0, such as an offset: `8x3` or `8,3`.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Pair {
+pub struct UVec2 {
     /// The number across.
     pub x: u32,
     /// The number down.
     pub y: u32,
 }
 
-impl Pair {
+impl UVec2 {
     /// Reads two numbers.
     ///
     /// # Errors
@@ -112,7 +112,7 @@ impl Pair {
     }
 }
 
-impl fmt::Display for Pair {
+impl fmt::Display for UVec2 {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{},{}", self.x, self.y)
     }
@@ -255,8 +255,8 @@ mod tests {
         assert_eq!("8x3".parse(), Ok(Size::new(8, 3)));
         assert_eq!("8, 3".parse(), Ok(Size::new(8, 3)));
         // One number is two of an offset, and no size.
-        assert_eq!(("2".parse(), "2,0".parse()), (Ok(Pair { x: 2, y: 2 }), Ok(Pair { x: 2, y: 0 })));
-        assert_eq!("0,2".parse(), Ok(Pair { x: 0, y: 2 }));
+        assert_eq!(("2".parse(), "2,0".parse()), (Ok(UVec2 { x: 2, y: 2 }), Ok(UVec2 { x: 2, y: 0 })));
+        assert_eq!("0,2".parse(), Ok(UVec2 { x: 0, y: 2 }));
         assert_eq!("0x2".parse::<Size>(), Err(SizeError::Zero("0x2".into())));
         for wrong in ["8", "8x", "x3", "8x3x1", "-8x3", "8.5x3", "", "99999999999x1"] {
             assert_eq!(wrong.parse::<Size>(), Err(SizeError::Shape(wrong.into())), "{wrong}");

@@ -52,20 +52,20 @@ mod sequence;
 mod set;
 
 pub use animation::RenderedAnimation;
-pub use annotations::{Annotations, Area, Insets, Mirror};
-pub use apart::{apart, clips_sharing_frames};
+pub use annotations::{Annotations, SignedRect, Insets, Mirror};
+pub use apart::{unshare_frames, clips_sharing_frames};
 pub use background::{Background, find_background};
 pub use budget::{Budget, ByteSize, Lease, OverBudget};
 pub use carried::ExtraFields;
 pub use color::{Color, over};
 pub use frame::{Cell, Frame, FrameError, Source};
-pub use geometry::{LONGEST, Pair, Point, Rect, Size, SizeError};
+pub use geometry::{LONGEST, UVec2, Point, Rect, Size, SizeError};
 pub use grammar::{
-    FilterError, NameTemplate, NamingError, Only, Pattern, Ratio, SelectError, Selection, SyntaxError,
+    FilterError, NameTemplate, NamingError, FrameFilter, Pattern, Ratio, SelectError, Selection, SyntaxError,
     ValueError,
 };
 pub use index::SetIndex;
-pub use likeness::nearest;
+pub use likeness::closest_name;
 pub use name::{Name, NameError, portability_problem};
 pub use pixels::Pixels;
 pub use set::{FrameSet, SetError};

@@ -2,7 +2,7 @@
 
 /// The name that is most like a wrong one, if any is like it at all: by the letters they share (Jaro and Winkler), or a slip or two
 /// apart (Damerau).
-pub fn nearest<T: AsRef<str>>(wrong: &str, known: impl IntoIterator<Item = T>) -> Option<T> {
+pub fn closest_name<T: AsRef<str>>(wrong: &str, known: impl IntoIterator<Item = T>) -> Option<T> {
     let likeness = |name: &T| strsim::jaro_winkler(name.as_ref(), wrong);
     // Two letters of a short name that changed places are hardly like it by any measure but this.
     let slips = |name: &T| strsim::osa_distance(name.as_ref(), wrong);
@@ -14,7 +14,7 @@ pub fn nearest<T: AsRef<str>>(wrong: &str, known: impl IntoIterator<Item = T>) -
 }
 
 /// `; did you mean koi?`, or nothing.
-pub(crate) fn meant(nearest: Option<&String>) -> String {
+pub(crate) fn did_you_mean(nearest: Option<&String>) -> String {
     nearest.map(|name| format!("; did you mean {name}?")).unwrap_or_default()
 }
 
@@ -35,7 +35,7 @@ mod tests {
             ("lantern", None),
             ("x", None),
         ] {
-            assert_eq!(nearest(wrong, names), meant, "{wrong}");
+            assert_eq!(closest_name(wrong, names), meant, "{wrong}");
         }
     }
 }

@@ -44,12 +44,12 @@ pub fn map<R: Send>(count: usize, work: impl Fn(usize) -> R + Sync) -> Vec<R> {
 }
 
 /// What `work` makes of each item, in order.
-pub fn each<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+pub fn map_slice<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
     map(items.len(), |at| work(&items[at]))
 }
 
 /// What `work` makes of each item and its number, in order, the items given away.
-pub fn owned<T: Send, R: Send>(items: Vec<T>, work: impl Fn(usize, T) -> R + Sync) -> Vec<R> {
+pub fn map_vec<T: Send, R: Send>(items: Vec<T>, work: impl Fn(usize, T) -> R + Sync) -> Vec<R> {
     let items: Vec<Mutex<Option<T>>> = items.into_iter().map(|item| Mutex::new(Some(item))).collect();
     map(items.len(), |at| {
         let item = items[at].lock().expect("each item is taken once").take();
@@ -58,12 +58,12 @@ pub fn owned<T: Send, R: Send>(items: Vec<T>, work: impl Fn(usize, T) -> R + Syn
 }
 
 /// All that `work` makes of the numbers below `count`, in order.
-pub fn flat<R: Send>(count: usize, work: impl Fn(usize) -> Vec<R> + Sync) -> Vec<R> {
+pub fn flat_map<R: Send>(count: usize, work: impl Fn(usize) -> Vec<R> + Sync) -> Vec<R> {
     map(count, work).into_iter().flatten().collect()
 }
 
 /// What `work` makes of each number, or the error of the lowest number that has one. Numbers above that are passed over.
-pub fn fallible<R: Send, E: Send>(
+pub fn try_map<R: Send, E: Send>(
     count: usize,
     work: impl Fn(usize) -> Result<R, E> + Sync,
 ) -> Result<Vec<R>, E> {
@@ -110,10 +110,10 @@ mod tests {
             for count in [0, 1, 2, 31, 113, 1000] {
                 assert_eq!(map(count, |at| at * at), (0..count).map(|at| at * at).collect::<Vec<_>>());
                 let items: Vec<String> = (0..count).map(|at| at.to_string()).collect();
-                assert_eq!(each(&items, String::clone), items);
-                assert_eq!(owned(items.clone(), |at, item| format!("{at}") == item), vec![true; count]);
+                assert_eq!(map_slice(&items, String::clone), items);
+                assert_eq!(map_vec(items.clone(), |at, item| format!("{at}") == item), vec![true; count]);
                 assert_eq!(
-                    flat(count, |at| vec![at; at % 3]).len(),
+                    flat_map(count, |at| vec![at; at % 3]).len(),
                     (0..count).map(|at| at % 3).sum::<usize>()
                 );
             }
@@ -124,8 +124,8 @@ mod tests {
     fn of_several_errors_the_first_is_told() {
         on_pools(|| {
             let odd = |at: usize| if at < 57 || at.is_multiple_of(2) { Ok(at) } else { Err(at) };
-            assert_eq!(fallible(500, odd), Err(57));
-            assert_eq!(fallible(57, odd).map(|all| all.len()), Ok(57));
+            assert_eq!(try_map(500, odd), Err(57));
+            assert_eq!(try_map(57, odd).map(|all| all.len()), Ok(57));
             assert!(any(500, |at| at == 499) && !any(500, |at| at == 500));
         });
     }

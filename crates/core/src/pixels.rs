@@ -35,18 +35,18 @@ impl Pixels {
     }
 
     /// The whole of an image whose memory was taken from a budget; it is given back when nothing looks at the image any more.
-    pub fn leased(image: RgbaImage, lease: Lease) -> Self {
+    pub fn with_lease(image: RgbaImage, lease: Lease) -> Self {
         let rect = Rect::of(Size::from(image.dimensions()));
         Self { image: Arc::new(Shared { image, lease: OnceLock::from(lease) }), rect }
     }
 
     /// Counts the image that this looks at as memory in use, unless it is counted already.
     pub fn charge_to(&self, budget: &Budget) {
-        self.image.lease.get_or_init(|| budget.count(self.image.image.as_raw().len() as u64));
+        self.image.lease.get_or_init(|| budget.lease_unchecked(self.image.image.as_raw().len() as u64));
     }
 
     /// No pixels at all.
-    pub fn none() -> Self {
+    pub fn empty() -> Self {
         Self::from_image(RgbaImage::new(0, 0))
     }
 
@@ -56,7 +56,7 @@ impl Pixels {
             return None;
         }
         if rect.is_empty() {
-            return Some(Self::none());
+            return Some(Self::empty());
         }
         let rect = Rect::at(self.rect.x + rect.x, self.rect.y + rect.y, rect.size());
         Some(Self { image: Arc::clone(&self.image), rect })
@@ -131,7 +131,7 @@ impl Pixels {
 
     /// The smallest rectangle that holds every pixel with an alpha above `alpha`; `None` where there
     /// is none, so `content(0)` of a blank picture is `None`.
-    pub fn content(&self, alpha: u8) -> Option<Rect> {
+    pub fn content_bounds(&self, alpha: u8) -> Option<Rect> {
         let kept = |pixel: &[u8]| pixel[3] > alpha;
         let has_kept = |y: &u32| self.row(*y).chunks_exact(CHANNELS).any(kept);
         let top = (0..self.rect.height).find(has_kept)?;
@@ -152,7 +152,7 @@ impl Pixels {
     }
 
     /// Whether both show the same picture; the color of fully transparent pixels does not count.
-    pub fn looks_like(&self, other: &Pixels) -> bool {
+    pub fn is_same_image(&self, other: &Pixels) -> bool {
         self.size() == other.size()
             && (self.shares_image_with(other) && self.rect == other.rect
                 || self.rows().zip(other.rows()).all(|(a, b)| same_row(a, b)))
@@ -212,7 +212,7 @@ pub(crate) mod tests {
     proptest! {
         #[test]
         fn content_is_the_smallest_box_of_kept_pixels(pixels in any_pixels(12), alpha: u8) {
-            prop_assert_eq!(pixels.content(alpha), content_by_asking_each(&pixels, alpha));
+            prop_assert_eq!(pixels.content_bounds(alpha), content_by_asking_each(&pixels, alpha));
         }
 
         #[test]
@@ -234,7 +234,7 @@ pub(crate) mod tests {
     #[test]
     fn hidden_color_does_not_make_a_difference() {
         let one = |pixel| Pixels::from_image(RgbaImage::from_pixel(2, 2, Rgba(pixel)));
-        assert!(one([1, 2, 3, 0]).looks_like(&one([9, 9, 9, 0])));
-        assert!(!one([1, 2, 3, 1]).looks_like(&one([9, 9, 9, 1])));
+        assert!(one([1, 2, 3, 0]).is_same_image(&one([9, 9, 9, 0])));
+        assert!(!one([1, 2, 3, 1]).is_same_image(&one([9, 9, 9, 1])));
     }
 }

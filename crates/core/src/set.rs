@@ -147,14 +147,14 @@ impl FrameSet {
         self,
         change: impl Fn(usize, Frame) -> Result<Frame, E> + Sync,
     ) -> Result<Self, E> {
-        let changed: Vec<Result<Frame, E>> = parallel::owned(self.frames, change);
+        let changed: Vec<Result<Frame, E>> = parallel::map_vec(self.frames, change);
         let frames = changed.into_iter().collect::<Result<Vec<_>, E>>()?;
         check_frames(&frames)?;
         Ok(Self::unchecked(frames, self.clips, self.carried))
     }
 
     /// The frames at these places, and the clips that play only them, each place once, in this order.
-    pub fn only(&self, places: &[usize]) -> Self {
+    pub fn subset(&self, places: &[usize]) -> Self {
         let mut new_place = vec![None; self.frames.len()];
         let mut frames = Vec::with_capacity(places.len());
         for &place in places {
@@ -172,7 +172,7 @@ impl FrameSet {
     pub fn thinned(&self, places: &[usize]) -> Self {
         let stays: HashSet<usize> = places.iter().copied().collect();
         let clips = self.clips.iter().filter_map(|clip| clip.clone().keeping(|frame| stays.contains(&frame)));
-        Self::unchecked(self.frames.clone(), clips.collect(), self.carried.clone()).only(places)
+        Self::unchecked(self.frames.clone(), clips.collect(), self.carried.clone()).subset(places)
     }
 
     /// One clip and the frames it plays, in the set's order.
@@ -180,7 +180,7 @@ impl FrameSet {
         let clip = &self.clips[clip];
         let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();
         places.sort_unstable();
-        let narrowed = self.only(&places);
+        let narrowed = self.subset(&places);
         let clips = narrowed.clips.into_iter();
         let is_it = |other: &Clip| other.sprite() == clip.sprite() && other.name() == clip.name();
         Self::unchecked(narrowed.frames, clips.filter(is_it).collect(), narrowed.carried)
@@ -196,14 +196,14 @@ impl FrameSet {
     ///
     /// # Errors
     /// Where two of them had one name in different sprites.
-    pub fn called(self, sprite: &Name) -> Result<Self, SetError> {
+    pub fn with_sprite(self, sprite: &Name) -> Result<Self, SetError> {
         let frames = self.frames.into_iter().map(|frame| frame.with_sprite(sprite.clone())).collect();
         let clips = self.clips.into_iter().map(|clip| clip.with_sprite(sprite.clone())).collect();
         Ok(Self::new(frames, clips)?.with_carried(self.carried))
     }
 
     /// The same set with the frames of `part` in the places of those with their sprite and name; clips stay.
-    pub fn replacing(self, part: &FrameSet) -> Result<Self, SetError> {
+    pub fn replace_frames(self, part: &FrameSet) -> Result<Self, SetError> {
         let new: HashMap<(&Name, &Name), &Frame> =
             part.frames.iter().map(|frame| ((frame.sprite(), frame.name()), frame)).collect();
         self.map_frames(|_, frame| {
@@ -222,7 +222,7 @@ impl FrameSet {
             let before = all.frames.len();
             all.frames.extend(set.frames);
             all.clips.extend(set.clips.into_iter().map(|clip| clip.offset_frames(before)));
-            all.carried.add_missing(set.carried);
+            all.carried.insert_missing(set.carried);
         }
         check_frames(&all.frames)?;
         check_clips(&all.frames, &all.clips)?;
@@ -307,7 +307,7 @@ pub(crate) mod tests {
 
     #[test]
     fn numbers_that_no_frame_can_have_are_refused_wherever_they_are_set() {
-        use crate::{Annotations, Area, Insets, LONGEST, Point};
+        use crate::{Annotations, SignedRect, Insets, LONGEST, Point};
         let far = f64::from(LONGEST) + 1.0;
         let with = |change: &(dyn Fn(Frame) -> Frame + Sync)| {
             let changed = rows("koi", &[1]).map_frames::<SetError>(|_, frame| Ok(change(frame)));
@@ -321,9 +321,9 @@ pub(crate) mod tests {
             with(&move |frame| frame.with_annotations(annotations.clone())).unwrap_err()
         };
         for area in [
-            Area { x: i32::MIN, y: 0, width: 4, height: 4 },
-            Area { x: 0, y: 0, width: 0, height: 4 },
-            Area { x: 0, y: 0, width: 4, height: u32::MAX },
+            SignedRect { x: i32::MIN, y: 0, width: 4, height: 4 },
+            SignedRect { x: 0, y: 0, width: 0, height: 4 },
+            SignedRect { x: 0, y: 0, width: 4, height: u32::MAX },
         ] {
             let boxes = [(Name::new("hit").unwrap(), area)].into();
             let error = annotated(Annotations { boxes, ..Annotations::default() });
@@ -341,7 +341,7 @@ pub(crate) mod tests {
     #[test]
     fn narrowing_keeps_clips_whose_frames_are_all_there() {
         let set = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-3"]);
-        let narrowed = set.only(&[3, 1, 2, 1]);
+        let narrowed = set.subset(&[3, 1, 2, 1]);
         let names: Vec<_> = narrowed.frames().iter().map(|f| f.name().as_str()).collect();
         assert_eq!(names, ["frog-03", "frog-01", "frog-02"]);
         assert_eq!(narrowed.clips().len(), 1);
@@ -360,9 +360,9 @@ pub(crate) mod tests {
     fn frames_are_replaced_by_name_and_clips_stay() {
         let set = with_clips(rows("frog", &[3]), &["sit = 0-2"]);
         let changed = set
-            .only(&[1])
+            .subset(&[1])
             .map_frames(|_, frame| Ok::<_, SetError>(frame.with_pivot(crate::Point::new(9.0, 9.0))));
-        let set = set.replacing(&changed.unwrap()).unwrap();
+        let set = set.replace_frames(&changed.unwrap()).unwrap();
         let pivots: Vec<f64> = set.frames().iter().map(|frame| frame.pivot().x).collect();
         assert_eq!(pivots, [2.0, 9.0, 2.0]);
         assert_eq!(set.clips().len(), 1);

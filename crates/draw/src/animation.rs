@@ -151,7 +151,7 @@ pub fn render_clips(
         }
         paper.into_image()
     };
-    let pictures: Vec<RgbaImage> = parallel::each(&moments, |(shown, _)| draw(shown));
+    let pictures: Vec<RgbaImage> = parallel::map_slice(&moments, |(shown, _)| draw(shown));
     let spans = moments.iter().map(|(_, span)| *span);
     Ok(RenderedAnimation { images: pictures.into_iter().zip(spans).collect(), plays: 0 })
 }

@@ -53,7 +53,7 @@ pub fn draw_cut(
     let whole = Size::new(LEFT + size.width * zoom + RIGHT, TOP + size.height * zoom + BOTTOM);
     limits.check(1, whole)?;
     let cells = cells(sheet, background, plan);
-    let marked = marked(sheet, background, &cells);
+    let marked = crossed_pixels(sheet, background, &cells);
     let mut paper = Surface::new(whole, ink::PAGE);
     paper.fill_checkerboard(Rect::new(LEFT, TOP, size.width * zoom, size.height * zoom), 4 * zoom.max(2));
     paper.blit(sheet, i64::from(LEFT), i64::from(TOP), zoom);
@@ -109,7 +109,7 @@ fn cells(sheet: &Pixels, background: Background, plan: &CutPlan) -> Vec<LabeledC
 }
 
 /// Content in no cell, and content that goes on from one cell into the next, straight or slanting.
-fn marked(sheet: &Pixels, background: Background, cells: &[LabeledCell]) -> Vec<(u32, u32)> {
+fn crossed_pixels(sheet: &Pixels, background: Background, cells: &[LabeledCell]) -> Vec<(u32, u32)> {
     if background == Background::None {
         // Everything is content there, and every line would cross everything.
         return Vec::new();

@@ -36,7 +36,7 @@ const TOP: u32 = 22;
 const LEAST_SPAN: f64 = 4.0;
 const DASH: u32 = 4;
 
-type Fault = DrawingAreaErrorKind<Infallible>;
+type PlotError = DrawingAreaErrorKind<Infallible>;
 type Chart<'a, 'b> = ChartContext<'a, Plot<'b>, Cartesian2d<SegmentedCoord<RangedCoordi32>, RangedCoordf64>>;
 
 /// For each step where figure, feet and center stand.
@@ -111,7 +111,7 @@ fn legend(paper: &mut Surface, left: u32, top: u32, has_other: bool) {
 /// Each clip with where its steps stand; a set without clips by sprite.
 fn rows(set: &FrameSet) -> Vec<(String, StepPoints)> {
     // A frame that many clips show is looked at once.
-    let seen: Vec<Option<[Point; 2]>> = parallel::each(set.frames(), |frame| {
+    let seen: Vec<Option<[Point; 2]>> = parallel::map_slice(set.frames(), |frame| {
         Some([from_pivot(frame, feet(frame)?), from_pivot(frame, center(frame)?)])
     });
     let row = |(title, places): (String, Vec<usize>)| {
@@ -170,7 +170,7 @@ impl<'a> Panel<'a> {
         Self { seen, other, value, low, high, count: count as i32 }
     }
 
-    fn draw(&self, paper: &mut Surface, corner: (u32, u32), what: &str) -> Result<(), Fault> {
+    fn draw(&self, paper: &mut Surface, corner: (u32, u32), what: &str) -> Result<(), PlotError> {
         paper.draw_text(what, corner.0, corner.1 + 2, ink::TEXT);
         let rect = Rect::new(corner.0, corner.1 + TOP, PANEL.width, PANEL.height - TOP);
         let inner = Rect::new(rect.x + LEFT, rect.y, rect.width - LEFT - RIGHT, rect.height - BOTTOM);
@@ -216,7 +216,7 @@ impl<'a> Panel<'a> {
         seen: &StepPoints,
         (which, tone): (usize, Rgba<u8>),
         is_dashed: bool,
-    ) -> Result<(), Fault> {
+    ) -> Result<(), PlotError> {
         let line = color(tone).stroke_width(2);
         let place = |step: usize, point: Point| (SegmentValue::CenterOf(step as i32), (self.value)(point));
         let points = || seen.iter().enumerate().map(|(step, seen)| seen[which].map(|at| place(step, at)));

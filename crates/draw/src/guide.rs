@@ -145,11 +145,11 @@ fn xml_text(label: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use shibori_core::Pair;
+    use shibori_core::UVec2;
 
     #[test]
     fn the_sums_and_the_places() {
-        let spacing = Spacing { offset: Pair { x: 3, y: 0 }, gutter: Pair { x: 2, y: 4 } };
+        let spacing = Spacing { offset: UVec2 { x: 3, y: 0 }, gutter: UVec2 { x: 2, y: 4 } };
         let guide = Guide {
             counts: Counts::new(8, 2).unwrap(),
             cell: Size::new(130, 96),

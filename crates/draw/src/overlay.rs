@@ -78,7 +78,7 @@ pub(crate) fn draw_at(
     if overlay.canvas {
         outline(paper, (0, 0), frame.canvas(), ink::CANVAS);
     }
-    let kept = frame.kept();
+    let kept = frame.kept_rect();
     if overlay.trim && !kept.is_empty() {
         outline(paper, (i64::from(kept.x), i64::from(kept.y)), kept.size(), ink::TRIM);
     }

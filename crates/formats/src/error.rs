@@ -5,7 +5,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::DisplaySlashed;
-use crate::HandWork;
+use crate::WouldLoseData;
 use shibori_core::clip::ClipError;
 use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, Size};
 
@@ -269,7 +269,7 @@ pub enum WriteProblem {
     )]
     Conflict {
         /// What both changed.
-        conflicts: HandWork,
+        conflicts: WouldLoseData,
         /// Whether it is known what was written last.
         has_base: bool,
     },
@@ -277,7 +277,7 @@ pub enum WriteProblem {
     #[error("can't keep what was done by hand: {lost}")]
     CannotKeep {
         /// What would be lost.
-        lost: HandWork,
+        lost: WouldLoseData,
     },
     /// A file that could not be moved into place after the run counted.
     #[error(

@@ -41,7 +41,7 @@ impl FrameCache {
     /// The frames under a key; `None` if there are none, or there is no memory for them.
     pub fn read(&self, key: Digest, memory: &Budget) -> Option<FrameSet> {
         let path = self.path(key);
-        let _lease = memory.take(fs::metadata(&path).ok()?.len()).ok()?;
+        let _lease = memory.lease(fs::metadata(&path).ok()?.len()).ok()?;
         from_bytes(&fs::read(path).ok()?, memory)
     }
 
@@ -106,7 +106,7 @@ fn from_bytes(bytes: &[u8], memory: &Budget) -> Option<FrameSet> {
     let (length, packed) = rest.split_first_chunk::<8>()?;
     let length = u64::from_le_bytes(*length);
     // For the bytes, and for the pictures made of them.
-    let _lease = memory.take(length.checked_mul(2)?).ok()?;
+    let _lease = memory.lease(length.checked_mul(2)?).ok()?;
     let bytes = fdeflate::decompress_to_vec_bounded(packed, usize::try_from(length).ok()?).ok()?;
     let set = (Digest::of(&bytes).0 == *digest).then(|| unpacked(&bytes)).flatten()?;
     set.frames().iter().for_each(|frame| frame.pixels().charge_to(memory));
@@ -127,7 +127,7 @@ fn unpacked(bytes: &[u8]) -> Option<FrameSet> {
         pixels = rest;
         let is_empty = own.is_empty();
         let image = || RgbaImage::from_raw(width, height, own.to_vec()).map(Pixels::from_image);
-        pictures.push(if is_empty { Pixels::none() } else { image()? });
+        pictures.push(if is_empty { Pixels::empty() } else { image()? });
     }
     frames_of(manifest, pictures).ok()
 }
@@ -150,7 +150,7 @@ fn is_same(one: &FrameSet, other: &FrameSet) -> bool {
 #[cfg(test)]
 mod tests {
     use shibori_core::clip::ClipSpec;
-    use shibori_core::{Annotations, Name, Pair, Point, Size};
+    use shibori_core::{Annotations, Name, UVec2, Point, Size};
 
     use super::*;
 
@@ -162,9 +162,9 @@ mod tests {
             name("a"),
             Pixels::from_image(picture),
             Size::new(9, 9),
-            Pair { x: 2, y: 1 },
+            UVec2 { x: 2, y: 1 },
         );
-        let blank = Frame::trimmed(name("koi"), name("b"), Pixels::none(), Size::new(9, 9), Pair::default());
+        let blank = Frame::trimmed(name("koi"), name("b"), Pixels::empty(), Size::new(9, 9), UVec2::default());
         let frames = vec![frame.unwrap().with_pivot(Point::new(11.9, -0.1)), blank.unwrap()];
         let set = FrameSet::new(frames, Vec::new()).unwrap();
         let clip: ClipSpec = "swim = 0,1,0 @12fps bounce".parse().unwrap();
@@ -173,7 +173,7 @@ mod tests {
 
     #[test]
     fn frames_come_back_as_they_were_and_what_is_spoiled_does_not() {
-        let (set, memory) = (set(), Budget::of(1 << 20));
+        let (set, memory) = (set(), Budget::with_limit(1 << 20));
         let bytes = to_bytes(&set).unwrap();
         assert!(is_same(&from_bytes(&bytes, &memory).unwrap(), &set));
         for at in 0..bytes.len() {
@@ -182,7 +182,7 @@ mod tests {
             assert!(from_bytes(&spoiled, &memory).is_none_or(|found| is_same(&found, &set)), "byte {at}");
             assert!(from_bytes(&bytes[..at], &memory).is_none(), "the first {at} bytes");
         }
-        assert!(from_bytes(&bytes, &Budget::of(16)).is_none());
+        assert!(from_bytes(&bytes, &Budget::with_limit(16)).is_none());
     }
 
     #[test]

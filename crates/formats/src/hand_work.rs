@@ -8,28 +8,28 @@ const SHOWN: usize = 4;
 
 /// Hand work by kind, each by its name: `pivot of koi-03; clip turn`.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct HandWork(BTreeMap<Kind, Vec<String>>);
+pub struct WouldLoseData(BTreeMap<LossKind, Vec<String>>);
 
-impl HandWork {
+impl WouldLoseData {
     /// Whether there is none.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
 
-    pub(crate) fn contains(&self, kind: Kind, name: &str) -> bool {
+    pub(crate) fn contains(&self, kind: LossKind, name: &str) -> bool {
         self.0.get(&kind).is_some_and(|names| names.iter().any(|other| other == name))
     }
 
     /// Every item, spelled out.
     pub fn items(&self) -> Vec<String> {
-        let items = |(kind, names): (&Kind, &Vec<String>)| {
+        let items = |(kind, names): (&LossKind, &Vec<String>)| {
             let word = kind.word();
             names.iter().map(|name| format!("{word} {name}")).collect::<Vec<_>>()
         };
         self.0.iter().flat_map(items).collect()
     }
 
-    pub(crate) fn add(&mut self, kind: Kind, name: String) {
+    pub(crate) fn add(&mut self, kind: LossKind, name: String) {
         let names = self.0.entry(kind).or_default();
         if !names.contains(&name) {
             names.push(name);
@@ -37,7 +37,7 @@ impl HandWork {
     }
 }
 
-impl fmt::Display for HandWork {
+impl fmt::Display for WouldLoseData {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (index, (kind, names)) in self.0.iter().enumerate() {
             let separator = if index > 0 { "; " } else { "" };
@@ -53,7 +53,7 @@ impl fmt::Display for HandWork {
 
 /// Kinds of hand work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) enum Kind {
+pub(crate) enum LossKind {
     Paint,
     Frame,
     RemovedFrame,
@@ -72,7 +72,7 @@ pub(crate) enum Kind {
     Key,
 }
 
-impl Kind {
+impl LossKind {
     fn word(self) -> &'static str {
         match self {
             Self::Paint => "paint on",

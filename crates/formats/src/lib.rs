@@ -23,5 +23,5 @@ mod tables;
 
 pub use error::{Error, ReadProblem, WriteProblem};
 pub use escape::{escape_url_path, escape_xml};
-pub use hand_work::HandWork;
+pub use hand_work::WouldLoseData;
 pub use shown::{DisplaySlashed, SlashedPath};

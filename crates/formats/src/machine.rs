@@ -7,7 +7,7 @@ use sysinfo::{MemoryRefreshKind, RefreshKind, System};
 const UNKNOWN: u64 = 4_000_000_000;
 
 /// Memory that this process may use: the machine's, or less where a container or the shell's limit allows less.
-pub fn memory() -> ByteSize {
+pub fn available_memory() -> ByteSize {
     let system = System::new_with_specifics(
         RefreshKind::nothing().with_memory(MemoryRefreshKind::nothing().with_ram()),
     );
@@ -38,7 +38,7 @@ mod tests {
 
     #[test]
     fn a_machine_has_memory() {
-        let ByteSize(bytes) = memory();
+        let ByteSize(bytes) = available_memory();
         assert!((100_000_000..1 << 50).contains(&bytes), "{bytes}");
     }
 }

@@ -1,6 +1,6 @@
 //! The first lines of the tables that `export` writes.
 
-pub(crate) const FRAMES: [&str; 27] = [
+pub(crate) const FRAME_COLUMNS: [&str; 27] = [
     "sprite",
     "name",
     "index",
@@ -30,7 +30,7 @@ pub(crate) const FRAMES: [&str; 27] = [
     "grid_index",
 ];
 
-pub(crate) const STEPS: [&str; 13] = [
+pub(crate) const STEP_COLUMNS: [&str; 13] = [
     "sprite",
     "clip",
     "play",

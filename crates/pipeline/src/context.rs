@@ -12,7 +12,7 @@ use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::{self, Policy, Transaction};
 
 use crate::steps::CheckReport;
-use crate::{Error, Growth, LimitError, Notice};
+use crate::{Error, SizeCause, LimitError, Notice};
 
 /// Bytes of a pixel in memory.
 const PIXEL: u64 = 4;
@@ -85,7 +85,7 @@ impl<'a> Context<'a> {
     }
 
     /// The same with other limits.
-    pub fn within(self, limits: ReadOptions) -> Self {
+    pub fn with_read_options(self, limits: ReadOptions) -> Self {
         let run = self.run.with_memory(limits.memory.clone());
         let limits = ReadOptions { staged: run.staged().clone(), ..limits };
         Self { run, limits, ..self }
@@ -102,13 +102,13 @@ impl<'a> Context<'a> {
     }
 
     /// The file that a path of the options means.
-    pub fn at(&self, path: &Path) -> PathBuf {
+    pub fn resolve(&self, path: &Path) -> PathBuf {
         if path == Path::new(STANDARD) { path.to_owned() } else { self.base.join(path) }
     }
 
     /// Makes sure that something lies where a path of the options means.
     pub(crate) fn found(&self, path: &Path) -> Result<(), Error> {
-        if self.at(path).exists() {
+        if self.resolve(path).exists() {
             return Ok(());
         }
         let (path, problem) = (path.to_owned(), ReadProblem::NotFound);
@@ -116,7 +116,7 @@ impl<'a> Context<'a> {
     }
 
     /// Takes memory for a picture that is to be made, if one may have so many pixels. It counts until the lease is dropped.
-    pub(crate) fn check_image_size(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
+    pub(crate) fn check_image_size(&self, by: SizeCause, pixels: u64) -> Result<Lease, Error> {
         let limit = self.limits.pixels;
         if pixels > limit {
             return Err(Error::Limit(LimitError::PictureTooLarge { by, pixels, limit }));
@@ -126,9 +126,9 @@ impl<'a> Context<'a> {
 
     /// Takes memory for pictures that are to be made, of this many pixels together. It counts until the lease is dropped, so
     /// that jobs side by side do not all take the same.
-    pub(crate) fn check_memory(&self, by: Growth, pixels: u64) -> Result<Lease, Error> {
+    pub(crate) fn check_memory(&self, by: SizeCause, pixels: u64) -> Result<Lease, Error> {
         let bytes = pixels.saturating_mul(PIXEL);
-        self.limits.memory.take(bytes).map_err(|over| Error::Limit(LimitError::Memory { by, over }))
+        self.limits.memory.lease(bytes).map_err(|over| Error::Limit(LimitError::Memory { by, over }))
     }
 
     /// Counts what frames take from now on.
@@ -138,12 +138,12 @@ impl<'a> Context<'a> {
 
     /// How large pictures that are drawn may be.
     pub(crate) fn pixel_limits(&self) -> PixelLimits {
-        let total = self.limits.memory.left() / PIXEL;
+        let total = self.limits.memory.available() / PIXEL;
         PixelLimits { per_image: self.limits.pixels.min(total), total }
     }
 
     /// What is drawn, or why there is no room for it.
-    pub(crate) fn drawn<T>(&self, drawn: Result<T, PixelLimitError>, by: Growth) -> Result<T, Error> {
+    pub(crate) fn drawn<T>(&self, drawn: Result<T, PixelLimitError>, by: SizeCause) -> Result<T, Error> {
         drawn.or_else(|PixelLimitError { images, size }| {
             drop(self.check_image_size(by, size.area())?);
             drop(self.check_memory(by, size.area().saturating_mul(images))?);
@@ -154,7 +154,7 @@ impl<'a> Context<'a> {
     }
 
     /// All files of the run.
-    pub fn run(&self) -> &Transaction {
+    pub fn transaction(&self) -> &Transaction {
         &self.run
     }
 
@@ -177,7 +177,7 @@ impl<'a> Context<'a> {
         if self.run.policy().dry_run || source == Path::new(STANDARD) {
             return Ok(());
         }
-        let path = self.at(source);
+        let path = self.resolve(source);
         let folder = if path.is_dir() { path.as_path() } else { path.parent().unwrap_or(Path::new("")) };
         store::finish_interrupted(folder).map_err(|error| {
             Error::File(shibori_formats::Error::Read {
@@ -192,7 +192,7 @@ impl<'a> Context<'a> {
         Ok(self.run.claim(file)?)
     }
 
-    pub(crate) fn tell(&self, notice: Notice) {
+    pub(crate) fn notify(&self, notice: Notice) {
         self.observer.notice(notice);
     }
 
@@ -202,7 +202,7 @@ impl<'a> Context<'a> {
     }
 
     /// Counts units of work; may be called from any thread.
-    pub(crate) fn counter(&self, task: Task, of: usize) -> impl Fn() + Sync {
+    pub(crate) fn progress_counter(&self, task: Task, of: usize) -> impl Fn() + Sync {
         let done = AtomicUsize::new(0);
         move || self.observer.progress(task, done.fetch_add(1, Ordering::Relaxed) + 1, of)
     }

@@ -9,16 +9,16 @@ use shibori_core::pack::{CompanionError, PackError};
 use shibori_core::shape::{
     AlignError, Anchor, CanvasError, MarkError, NineError, OverrideError, PolygonError, ScaleError,
 };
-use shibori_core::{Area, Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, Size};
+use shibori_core::{SignedRect, Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, Size};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::{ExportError, TemplateError};
 
 use crate::options::OptionConflict;
-use crate::recipe::{Mark, RecipeError};
+use crate::recipe::{Location, RecipeError};
 
 /// What makes pictures larger.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Growth {
+pub enum SizeCause {
     /// Scaling.
     Scale,
     /// A canvas that was asked for.
@@ -58,7 +58,7 @@ pub enum Error {
     #[error("{}:{mark}: {error}", mark.file.shown())]
     InRecipe {
         /// The place.
-        mark: Box<Mark>,
+        mark: Box<Location>,
         /// Why.
         error: Box<Error>,
     },
@@ -111,7 +111,7 @@ pub enum Error {
     #[error("{region} starts outside the canvas")]
     RegionOutside {
         /// The region.
-        region: Area,
+        region: SignedRect,
     },
     /// Frames that do not go on a canvas.
     #[error(transparent)]
@@ -220,7 +220,7 @@ pub enum SheetError {
         /// Whether drawings could be told apart instead.
         has_background: bool,
         /// The part of the sheet that was looked at, if not all of it.
-        within: Option<Area>,
+        within: Option<SignedRect>,
     },
     /// A part of a sheet that is not on it.
     #[error("{}: {area} is outside the sheet of {size} px", sheet.shown())]
@@ -228,7 +228,7 @@ pub enum SheetError {
         /// The sheet, as it was named.
         sheet: PathBuf,
         /// The part.
-        area: Area,
+        area: SignedRect,
         /// The sheet's size.
         size: Size,
     },
@@ -312,7 +312,7 @@ pub enum LimitError {
     #[error("'{frame}' would become {size} px, {} pixels; the limit is {limit}", .size.area())]
     TooLarge {
         /// What makes it so large.
-        by: Growth,
+        by: SizeCause,
         /// The first frame that would be too large.
         frame: Name,
         /// Its size then.
@@ -324,7 +324,7 @@ pub enum LimitError {
     #[error("the image would have {pixels} pixels; the limit is {limit}")]
     PictureTooLarge {
         /// What makes it so large.
-        by: Growth,
+        by: SizeCause,
         /// How many pixels it would have at least.
         pixels: u64,
         /// The most pixels a picture may have.
@@ -334,7 +334,7 @@ pub enum LimitError {
     #[error("{over}")]
     Memory {
         /// What makes them so large.
-        by: Growth,
+        by: SizeCause,
         /// How much is needed, and how much there is.
         over: OverBudget,
     },

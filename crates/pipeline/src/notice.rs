@@ -7,8 +7,8 @@ use shibori_core::clip::EmptyRow;
 use shibori_core::cut::Crossing;
 use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Coregistration;
-use shibori_core::{Cell, Color, Name, Pair, Point, Ratio, Size};
-use shibori_formats::HandWork;
+use shibori_core::{Cell, Color, Name, UVec2, Point, Ratio, Size};
+use shibori_formats::WouldLoseData;
 use shibori_formats::decode::ReadNotice;
 
 /// Something that isn't an error, but not as it may seem.
@@ -20,7 +20,7 @@ pub enum Notice {
         /// The manifest.
         file: PathBuf,
         /// What is kept.
-        work: HandWork,
+        work: WouldLoseData,
     },
     /// What was noticed while reading.
     Read(ReadNotice),
@@ -50,7 +50,7 @@ pub enum Notice {
         /// The sheet, as it was named.
         file: PathBuf,
         /// Pixels at the right and at the bottom.
-        rest: Pair,
+        rest: UVec2,
     },
     /// A grid cuts through drawings.
     CutThrough {

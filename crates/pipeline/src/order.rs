@@ -7,21 +7,21 @@
 use std::collections::HashMap;
 
 use shibori_core::clean::{
-    CleanResult, KeyColors, KeyScope, Part, clear_edge, defringe, erase, harden, key, mend, specks,
+    CleanResult, KeyColors, KeyScope, CanvasView, clear_edge, defringe, erase, harden, key, clean_frames, specks,
 };
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_events};
 use shibori_core::shape::{
     AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, FrameOverride, NineRule, PivotPer,
-    Resample, ScaleRule, Shift, Trim, TrimScope, align, apply_overrides, coregister_pivots, fitting,
+    Resample, ScaleRule, Shift, Trim, TrimScope, align, apply_overrides, coregister_pivots, fit_factors,
     forget_marks, mirror, plan_shifts, restore, scale_each, set_box, set_canvas, set_nine, set_pivot,
     set_polygons, take_marks, trim,
 };
 use shibori_core::{
-    Area, Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size, parallel,
+    SignedRect, Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size, parallel,
 };
 use tracing::debug;
 
-use crate::{Context, Error, Growth, LimitError, Notice, SheetError};
+use crate::{Context, Error, SizeCause, LimitError, Notice, SheetError};
 
 /// One change of frames. They are listed in the order in which they are done.
 #[derive(Clone, Debug)]
@@ -36,7 +36,7 @@ pub enum Change {
     /// Find and erase registration marks of a color, and note where they were.
     TakeMarks(Color),
     /// Empty parts of every canvas.
-    Erase(Vec<Area>),
+    Erase(Vec<SignedRect>),
     /// Empty the outermost pixels of every canvas.
     ClearEdge(u32),
     /// Remove stray groups of up to this many pixels.
@@ -144,7 +144,7 @@ pub struct Plan {
 
 /// What a plan did.
 #[derive(Clone, Debug, Default)]
-pub struct Done {
+pub struct PlanOutcome {
     /// The frames now.
     pub set: FrameSet,
     /// What each step of mending changed.
@@ -205,8 +205,8 @@ impl Plan {
     ///
     /// # Errors
     /// Where one can't be made; then nothing was.
-    pub fn run(self, set: FrameSet, cx: &Context<'_>) -> Result<Done, Error> {
-        let mut done = Done { set, ..Done::default() };
+    pub fn run(self, set: FrameSet, cx: &Context<'_>) -> Result<PlanOutcome, Error> {
+        let mut done = PlanOutcome { set, ..PlanOutcome::default() };
         let mut may_be_outside = false;
         for change in self.changes {
             debug!(?change, frames = done.set.frames().len());
@@ -220,22 +220,22 @@ impl Plan {
     }
 }
 
-fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error> {
+fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(), Error> {
     let set = std::mem::take(&mut done.set);
     let _room = check_change_memory(&set, &change, cx)?;
     done.set = match change {
-        Change::Key { colors, scope } => keyed(done, set, &colors, scope)?,
+        Change::Key { colors, scope } => apply_key(done, set, &colors, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
-        Change::Erase(areas) => mended(done, set, CleanStep::Erase(areas.len()), |part| erase(part, &areas))?,
+        Change::Erase(areas) => run_clean_step(done, set, CleanStep::Erase(areas.len()), |part| erase(part, &areas))?,
         Change::ClearEdge(width) => {
-            mended(done, set, CleanStep::ClearEdge(width), |part| clear_edge(part, width))?
+            run_clean_step(done, set, CleanStep::ClearEdge(width), |part| clear_edge(part, width))?
         }
-        Change::Specks(most) => mended(done, set, CleanStep::Specks(most), |part| specks(part.pixels, most))?,
+        Change::Specks(most) => run_clean_step(done, set, CleanStep::Specks(most), |part| specks(part.pixels, most))?,
         Change::Defringe(colors) => {
             let step = CleanStep::Defringe(colors.clone());
-            mended(done, set, step, |part| defringe(part.pixels, &colors))?
+            run_clean_step(done, set, step, |part| defringe(part.pixels, &colors))?
         }
-        Change::Harden(from) => mended(done, set, CleanStep::Harden(from), |part| harden(part.pixels, from))?,
+        Change::Harden(from) => run_clean_step(done, set, CleanStep::Harden(from), |part| harden(part.pixels, from))?,
         Change::Name(naming) => named(set, &naming, cx)?,
         Change::Mirror(how) => mirror(set, how)?,
         Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
@@ -249,10 +249,10 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             let moves = plan_shifts(&set, &lines)?;
             let mut pixels = 0u64;
             for (frame, canvas) in set.frames().iter().zip(&moves.canvases) {
-                check_frame_size(frame, *canvas, Growth::Shift, cx)?;
+                check_frame_size(frame, *canvas, SizeCause::Shift, cx)?;
                 pixels = pixels.saturating_add(canvas.area());
             }
-            let _room = cx.check_memory(Growth::Shift, pixels)?;
+            let _room = cx.check_memory(SizeCause::Shift, pixels)?;
             let (moved, shifts) = moves.apply(set)?;
             done.shifts = match &done.shifts[..] {
                 [] => shifts,
@@ -264,13 +264,13 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
             let pivoted = match anchor {
                 None | Some(Anchor::Feet) => {
                     let (standing, together) = coregister_pivots(set)?;
-                    cx.tell(Notice::Coregistration(together));
+                    cx.notify(Notice::Coregistration(together));
                     standing
                 }
                 Some(anchor) => set_pivot(set, anchor, PivotPer::Frame)?,
             };
             let common = set_canvas(pivoted, CanvasRule::Common)?;
-            within(&common, Growth::Gather, cx)?;
+            within(&common, SizeCause::Gather, cx)?;
             match anchor {
                 // What is not said is the middle of the canvas, here as elsewhere.
                 None => set_pivot(common, CENTER, PivotPer::Frame)?,
@@ -280,7 +280,7 @@ fn apply(done: &mut Done, change: Change, cx: &Context<'_>) -> Result<(), Error>
         Change::Pivot(anchor, per) | Change::PlacePivot(anchor, per) => set_pivot(set, anchor, per)?,
         Change::Canvas(rule) => {
             let placed = set_canvas(set, rule)?;
-            within(&placed, Growth::Canvas, cx)?;
+            within(&placed, SizeCause::Canvas, cx)?;
             placed
         }
         Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
@@ -304,7 +304,7 @@ fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Res
     let largest = || set.frames().iter().map(canvas).max().unwrap_or(0);
     let held = match change {
         Change::Align(options) if options.to == AlignTo::Match => {
-            cx.check_memory(Growth::Change, largest().saturating_mul(REGISTERING))
+            cx.check_memory(SizeCause::Change, largest().saturating_mul(REGISTERING))
         }
         Change::Key { .. }
         | Change::TakeMarks(_)
@@ -313,9 +313,9 @@ fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Res
         | Change::Specks(_)
         | Change::Defringe(_)
         | Change::Harden(_)
-        | Change::Mirror(_) => cx.check_memory(Growth::Change, all(&kept)),
-        Change::Trim(how) if how.scope == TrimScope::None => cx.check_memory(Growth::Restore, all(&canvas)),
-        Change::Trim(how) if how.scope != TrimScope::Frame => cx.check_memory(Growth::Change, all(&canvas)),
+        | Change::Mirror(_) => cx.check_memory(SizeCause::Change, all(&kept)),
+        Change::Trim(how) if how.scope == TrimScope::None => cx.check_memory(SizeCause::Restore, all(&canvas)),
+        Change::Trim(how) if how.scope != TrimScope::Frame => cx.check_memory(SizeCause::Change, all(&canvas)),
         _ => return Ok(None),
     };
     held.map(Some)
@@ -325,46 +325,46 @@ fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Res
 fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let factors: Vec<(Name, Ratio)> = match rule {
         ScaleRule::By(factor) => set.sprites().into_iter().map(|sprite| (sprite.clone(), factor)).collect(),
-        ScaleRule::Fit(room) => fitting(&set, room, how),
+        ScaleRule::Fit(room) => fit_factors(&set, room, how),
     };
     if let ScaleRule::Fit(_) = rule {
         for (sprite, factor) in &factors {
-            cx.tell(Notice::FittedScale { sprite: sprite.clone(), factor: *factor });
+            cx.notify(Notice::FittedScale { sprite: sprite.clone(), factor: *factor });
         }
     }
     if let Some((_, factor)) =
-        factors.iter().find(|(_, factor)| how == Resample::Nearest && !factor.is_even())
+        factors.iter().find(|(_, factor)| how == Resample::Nearest && !factor.is_integer_or_inverse())
     {
-        cx.tell(Notice::UnevenScale { factor: *factor });
+        cx.notify(Notice::UnevenScale { factor: *factor });
     }
     let mut pixels = 0u64;
     let of: HashMap<&Name, Ratio> = factors.iter().map(|(sprite, factor)| (sprite, *factor)).collect();
     for frame in set.frames() {
         let factor = of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE);
-        let size = Size::new(factor.length(frame.canvas().width), factor.length(frame.canvas().height));
-        check_frame_size(frame, size, Growth::Scale, cx)?;
+        let size = Size::new(factor.scale_length(frame.canvas().width), factor.scale_length(frame.canvas().height));
+        check_frame_size(frame, size, SizeCause::Scale, cx)?;
         pixels = pixels.saturating_add(size.area());
     }
     if how == Resample::Smooth {
         // Rows that are scaled across and not yet down, of the frames that are worked on side by side.
         let rows = |frame: &Frame| {
             let factor = of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE);
-            u64::from(factor.length(frame.canvas().width)) * u64::from(frame.canvas().height)
+            u64::from(factor.scale_length(frame.canvas().width)) * u64::from(frame.canvas().height)
         };
         let most = set.frames().iter().map(rows).max().unwrap_or(0);
         let side_by_side = parallel::threads().min(set.frames().len()) as u64;
         pixels = pixels.saturating_add(most.saturating_mul(SMOOTHING * side_by_side));
     }
-    let _room = cx.check_memory(Growth::Scale, pixels)?;
+    let _room = cx.check_memory(SizeCause::Scale, pixels)?;
     Ok(scale_each(set, &factors, how)?)
 }
 
 /// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
-fn within(set: &FrameSet, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
+fn within(set: &FrameSet, by: SizeCause, cx: &Context<'_>) -> Result<(), Error> {
     set.frames().iter().try_for_each(|frame| check_frame_size(frame, frame.canvas(), by, cx))
 }
 
-pub(crate) fn check_frame_size(frame: &Frame, size: Size, by: Growth, cx: &Context<'_>) -> Result<(), Error> {
+pub(crate) fn check_frame_size(frame: &Frame, size: Size, by: SizeCause, cx: &Context<'_>) -> Result<(), Error> {
     let limit = cx.limits().pixels;
     match size.area() > limit {
         true => Err(Error::Limit(LimitError::TooLarge { by, frame: frame.name().clone(), size, limit })),
@@ -372,19 +372,19 @@ pub(crate) fn check_frame_size(frame: &Frame, size: Size, by: Growth, cx: &Conte
     }
 }
 
-fn mended(
-    done: &mut Done,
+fn run_clean_step(
+    done: &mut PlanOutcome,
     set: FrameSet,
     step: CleanStep,
-    change: impl Fn(Part<'_>) -> CleanResult + Sync,
+    change: impl Fn(CanvasView<'_>) -> CleanResult + Sync,
 ) -> Result<FrameSet, Error> {
-    let (set, changed) = mend(set, change)?;
+    let (set, changed) = clean_frames(set, change)?;
     done.mended.push(CleanReport { step, pixels: changed.pixels, frames: Some(changed.frames) });
     Ok(set)
 }
 
-fn keyed(done: &mut Done, set: FrameSet, colors: &KeyColors, scope: KeyScope) -> Result<FrameSet, Error> {
-    let set = mended(done, set, CleanStep::Key(colors.clone()), |part| {
+fn apply_key(done: &mut PlanOutcome, set: FrameSet, colors: &KeyColors, scope: KeyScope) -> Result<FrameSet, Error> {
+    let set = run_clean_step(done, set, CleanStep::Key(colors.clone()), |part| {
         let keyed = key(part.pixels, colors, scope);
         (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))
     })?;
@@ -405,7 +405,7 @@ fn named(set: FrameSet, naming: &Naming, cx: &Context<'_>) -> Result<FrameSet, E
         let rows = match rows {
             Some(list) => {
                 let found = list.specs(&set, |sprite| sheet_rows.get(sprite).copied())?;
-                found.empty.into_iter().for_each(|row| cx.tell(Notice::EmptyRow(row)));
+                found.empty.into_iter().for_each(|row| cx.notify(Notice::EmptyRow(row)));
                 found.specs
             }
             None => Vec::new(),
@@ -420,7 +420,7 @@ fn named(set: FrameSet, naming: &Naming, cx: &Context<'_>) -> Result<FrameSet, E
     }
 }
 
-fn apply_box(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<FrameSet, Error> {
+fn apply_box(done: &mut PlanOutcome, set: FrameSet, spec: &BoxSpec, share: f64) -> Result<FrameSet, Error> {
     let (set, covered) = set_box(set, spec, share)?;
     for coverage in covered.into_iter().filter(|_| spec.rule == BoxRule::AutoClip) {
         let clip = set.first_clip_of(coverage.frame).map(|clip| clip.name().clone());
@@ -433,7 +433,7 @@ fn apply_box(done: &mut Done, set: FrameSet, spec: &BoxSpec, share: f64) -> Resu
 fn warn_unmatched(set: &FrameSet, shifts: &[Shift], cx: &Context<'_>) {
     for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| shift.is_lost) {
         let (sprite, frame) = (frame.sprite().clone(), frame.name().clone());
-        cx.tell(Notice::NoMatch { sprite, frame, likeness: shift.likeness.unwrap_or(0.0) });
+        cx.notify(Notice::NoMatch { sprite, frame, likeness: shift.likeness.unwrap_or(0.0) });
     }
     for sprite in set.sprites() {
         let own = set.frames_of(sprite).iter();
@@ -441,7 +441,7 @@ fn warn_unmatched(set: &FrameSet, shifts: &[Shift], cx: &Context<'_>) {
         if let Some(&first) = doubtful.first() {
             let likeness = shifts[first].likeness.unwrap_or(0.0);
             let (sprite, first) = (sprite.clone(), set.frames()[first].name().clone());
-            cx.tell(Notice::PoorMatch { sprite, frames: doubtful.len(), first, likeness });
+            cx.notify(Notice::PoorMatch { sprite, frames: doubtful.len(), first, likeness });
         }
     }
 }
@@ -460,6 +460,6 @@ fn tell_of_pivots_outside(set: &FrameSet, cx: &Context<'_>) {
         let (pivot, canvas) = (first.pivot(), first.canvas());
         let notice =
             Notice::PivotsOutside { frames: 1 + outside.count(), first: first.name().clone(), pivot, canvas };
-        cx.tell(notice);
+        cx.notify(notice);
     }
 }

@@ -8,7 +8,7 @@ use std::sync::Mutex;
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 use shibori_formats::DisplaySlashed;
-use shibori_pipeline::build::{Build, BuildObserver, Event, Outcome};
+use shibori_pipeline::build::{Build, BuildObserver, BuildEvent, Outcome};
 use shibori_pipeline::options::{ClipCommand, ClipOptions, Flag, RunOptions};
 use shibori_pipeline::steps::clip;
 use shibori_pipeline::{Context, Error, NoopObserver};
@@ -21,10 +21,10 @@ struct Ears {
 }
 
 impl BuildObserver for Ears {
-    fn event(&self, event: Event<'_>) {
+    fn event(&self, event: BuildEvent<'_>) {
         match event {
-            Event::Done { name, .. } => self.done.lock().unwrap().push(name.to_owned()),
-            Event::Failed { name, error, .. } => self.errors.lock().unwrap().push(format!("{name}: {error}")),
+            BuildEvent::Done { name, .. } => self.done.lock().unwrap().push(name.to_owned()),
+            BuildEvent::Failed { name, error, .. } => self.errors.lock().unwrap().push(format!("{name}: {error}")),
             _ => {}
         }
     }
@@ -405,7 +405,7 @@ fn only_what_changed_is_done_and_every_step_alone_comes_to_the_same() {
     project.write(other.path());
     let alone = Build::open(&other.path().join("shibori.toml"), &RunOptions::default()).unwrap();
     let ears = Ears::default();
-    let facts = alone.facts(&ears).unwrap();
+    let facts = alone.describe_targets(&ears).unwrap();
     assert!(!other.path().join("build").exists(), "a plan writes nothing");
     for step in &facts {
         let done = alone.only(&step.name, &ears).unwrap();
@@ -421,8 +421,8 @@ fn only_what_changed_is_done_and_every_step_alone_comes_to_the_same() {
 struct Fragile(Ears);
 
 impl BuildObserver for Fragile {
-    fn event(&self, event: Event<'_>) {
-        if let Event::Starts { name: "atlas.a0" } = event {
+    fn event(&self, event: BuildEvent<'_>) {
+        if let BuildEvent::Starts { name: "atlas.a0" } = event {
             panic!("a mistake of the program");
         }
         self.0.event(event);
@@ -455,10 +455,10 @@ struct Switching<'a> {
 }
 
 impl BuildObserver for Switching<'_> {
-    fn event(&self, event: Event<'_>) {
+    fn event(&self, event: BuildEvent<'_>) {
         match event {
-            Event::Starts { name: "s0" } => fs::write(self.source, &self.other).unwrap(),
-            Event::Framed { name: "s0" } => fs::write(self.source, &self.this).unwrap(),
+            BuildEvent::Starts { name: "s0" } => fs::write(self.source, &self.other).unwrap(),
+            BuildEvent::Framed { name: "s0" } => fs::write(self.source, &self.this).unwrap(),
             _ => {}
         }
     }
@@ -498,7 +498,7 @@ fn a_plan_of_chained_sprites_knows_every_output_before_anything_is_there() {
     project.write(home.path());
     let planned = || -> BTreeSet<PathBuf> {
         let build = Build::open(&home.path().join("shibori.toml"), &RunOptions::default()).unwrap();
-        let outputs = build.facts(&Ears::default()).unwrap().into_iter().flat_map(|step| step.outputs);
+        let outputs = build.describe_targets(&Ears::default()).unwrap().into_iter().flat_map(|step| step.outputs);
         outputs.collect()
     };
     let before = files(home.path());

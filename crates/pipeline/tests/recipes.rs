@@ -89,7 +89,7 @@ fn a_list_of_sheets_is_one_sprite() {
         "a.json",
     );
     assert_eq!((set.frames().len(), set.sprites().len()), (7, 1));
-    let pixel = |at: usize| set.frames()[at].restored().to_image().get_pixel(7, 9).0[0];
+    let pixel = |at: usize| set.frames()[at].full_image().to_image().get_pixel(7, 9).0[0];
     assert_eq!((pixel(0), pixel(4)), (200, 90));
 }
 
@@ -135,7 +135,7 @@ fn what_one_step_writes_another_may_read() {
     let set = source(&home.path().join("build/a.json"), &ReadOptions::default()).unwrap().set;
     assert!(
         set.frames().iter().all(|frame| frame
-            .restored()
+            .full_image()
             .to_image()
             .pixels()
             .all(|p| p[3] == 0 || p[0] == 77))

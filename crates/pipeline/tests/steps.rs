@@ -11,7 +11,7 @@ use shibori_pipeline::options::{
     CheckOptions, ClipCommand, ContactOptions, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions,
     MotionOptions, PackOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{self, Drawn, How, MotionContent, Target, View};
+use shibori_pipeline::steps::{self, RenderedPreview, CutMethod, MotionContent, AdjustTarget, View};
 use shibori_pipeline::{
     Context, Error, ExportInputError, GuideError, NoopObserver, Notice, Observer, SheetError, Source, Task,
 };
@@ -85,7 +85,7 @@ fn several_steps_hand_on_frames_in_memory_and_share_one_transaction() {
     let sliced = steps::slice(&koi(), &slice, &cx).unwrap();
     assert_eq!(sliced.set.frames().len(), 4);
     assert!(
-        matches!(&sliced.sheets[0].how, How::Grid { is_found: false, dropped, .. } if dropped.is_empty())
+        matches!(&sliced.sheets[0].how, CutMethod::Grid { is_found: false, dropped, .. } if dropped.is_empty())
     );
     let pack = PackOptions::default();
     let packed = steps::pack(&[Source::frames("koi", sliced.set.clone())], &pack, &cx).unwrap();
@@ -188,7 +188,7 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
         of_blank(json!({ "slice": { "islands": true } })),
         Err(Error::Sheet(SheetError::NoDrawing { .. }))
     ));
-    let no_set = steps::write_adjusted(Default::default(), Path::new("koi.png"), &Target::InPlace, &cx);
+    let no_set = steps::write_adjusted(Default::default(), Path::new("koi.png"), &AdjustTarget::InPlace, &cx);
     assert!(matches!(no_set, Err(Error::NotASet { .. })));
     let clip = steps::clip(Path::new("koi.png"), &ClipCommand::default(), &cx);
     assert!(matches!(clip, Err(Error::NoClips { .. })));
@@ -247,7 +247,7 @@ fn every_other_step_gives_its_outcome_without_a_word() {
         .draw(&atlas.into(), None, &cx)
         .unwrap()
     {
-        Drawn::Motion(motion) => motion.shows,
+        RenderedPreview::Motion(motion) => motion.shows,
         _ => panic!("motion is drawn as motion"),
     };
     // What the run is about to write is what its later steps see: one of two clips was dropped.
@@ -280,7 +280,7 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
     cx.base = home.path().to_owned();
     let grid: GridPreviewOptions = options(json!({ "slice": { "grid": "4x1" }, "zoom": 2 }));
     let grid = View::Grid(Box::new(grid));
-    let written = |name: &str, drawn: Drawn, view: &View| {
+    let written = |name: &str, drawn: RenderedPreview, view: &View| {
         let path = format!("{name}.{}", view.file_name().1);
         drawn.write(Path::new(&path), &cx).unwrap();
         cx.limits().staged.read(&home.path().join(path)).unwrap()

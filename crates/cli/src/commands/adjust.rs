@@ -6,7 +6,7 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::shape::Shift;
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::steps::{FrameChange, Target, What, adjust, open_in_place, write_adjusted};
+use shibori_pipeline::steps::{FrameChange, AdjustTarget, ChangedProperty, adjust, open_in_place, write_adjusted};
 
 use super::CommandContext;
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
@@ -38,11 +38,11 @@ struct FrameResult {
 }
 
 pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let target = args.output.clone().map_or(Target::InPlace, Target::Set);
+    let target = args.output.clone().map_or(AdjustTarget::InPlace, AdjustTarget::Set);
     let cx = program.context();
     let source = match target {
-        Target::Set(_) => args.source.clone().into(),
-        Target::InPlace => open_in_place(&args.source, &cx)?,
+        AdjustTarget::Set(_) => args.source.clone().into(),
+        AdjustTarget::InPlace => open_in_place(&args.source, &cx)?,
     };
     let adjusted = adjust(&source, &args.options, &cx)?;
     report_cleaning(&adjusted.mended, program);
@@ -55,7 +55,7 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     let manifest = folder.join(SET_FILE);
     let changed = adjusted.frames.iter().filter(|frame| !frame.changes.is_empty()).count();
     let text = format!("{} of {} changed", grouped(changed as u64), counted(all, "frame"));
-    program.say(&format!("{text}; {} {}", program.wrote(), manifest.shown()));
+    program.say(&format!("{text}; {} {}", program.write_verb(), manifest.shown()));
     program.say_removed(&written.removed);
     let frames = adjusted.frames.iter().map(result).collect();
     let removed = program.all_shown(&written.removed);
@@ -69,14 +69,14 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
 }
 
 fn result(one: &FrameChange) -> FrameResult {
-    let what = |what: &What| match what {
-        What::Pixels => "pixels",
-        What::Canvas => "canvas",
-        What::Inset => "inset",
-        What::Pivot => "pivot",
-        What::Boxes => "boxes",
-        What::Nine => "nine",
-        What::Polygon => "polygon",
+    let what = |what: &ChangedProperty| match what {
+        ChangedProperty::Pixels => "pixels",
+        ChangedProperty::Canvas => "canvas",
+        ChangedProperty::Inset => "inset",
+        ChangedProperty::Pivot => "pivot",
+        ChangedProperty::Boxes => "boxes",
+        ChangedProperty::Nine => "nine",
+        ChangedProperty::Polygon => "polygon",
     };
     FrameResult {
         sprite: one.frame.sprite().to_string(),

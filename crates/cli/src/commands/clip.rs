@@ -11,7 +11,7 @@ use super::CommandContext;
 use crate::args::ClipEdit;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{millis, numbers_as_ranges, table};
+use crate::words::{format_millis, numbers_as_ranges, table};
 
 #[derive(Serialize)]
 struct Report {
@@ -53,7 +53,7 @@ pub(super) fn run(args: &ClipEdit, program: &CommandContext<'_>) -> Result<(), F
         clipped.shown.iter().map(|&at| clip_report(&clipped, at, &clips_of)).collect();
     list(&clipped.set, &clips, program);
     if clipped.is_changed {
-        program.say(&format!("{} {}", program.wrote(), clipped.manifest.shown()));
+        program.say(&format!("{} {}", program.write_verb(), clipped.manifest.shown()));
     }
     program.console.result(&Report { manifest: clipped.manifest.into(), changed: clipped.is_changed, clips });
     Ok(())
@@ -94,14 +94,14 @@ fn list(set: &FrameSet, clips: &[ClipReport], program: &CommandContext<'_>) {
             more += &format!("; events {}", clip.events.join(", "));
         }
         if let Some(ms) = clip.deviation_ms {
-            more += &format!("; at most {} off", millis(ms));
+            more += &format!("; at most {} off", format_millis(ms));
         }
-        let (frames, time) = (numbers_as_ranges(&clip.frames), millis(clip.ms));
+        let (frames, time) = (numbers_as_ranges(&clip.frames), format_millis(clip.ms));
         vec![name(clip), frames, time, clip.way.clone(), format!("{shares}{more}")]
     };
     let rows: Vec<Vec<String>> = clips.iter().map(row).collect();
     let (heading, lines) =
         table(&["clip", "frames", "time", "play", "shares frames with clips"], &rows, &[2]);
-    program.console.head(&heading);
+    program.console.print_heading(&heading);
     lines.iter().for_each(|line| program.say(line));
 }

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{self, Picture};
+use shibori_formats::decode::{self, DecodedImage};
 use shibori_formats::encode;
 use shibori_pipeline::recipe::RECIPE_FILE;
 
@@ -18,7 +18,7 @@ use crate::args::{Build, Command, Demo};
 use crate::failure::{Exit, Failure};
 use crate::words::ReportPath;
 use crate::words::pasteable_path;
-use road::{OPEN, ROAD};
+use road::{OPEN, SCRIPT};
 
 macro_rules! art {
     ($($name:literal),+ $(,)?) => {
@@ -59,15 +59,15 @@ struct Report {
 
 pub(super) fn run(args: &Demo, program: &CommandContext<'_>) -> Result<(), Failure> {
     write_art(&args.folder, program)?;
-    let commands: Vec<String> = ROAD.iter().map(road::Line::typed).collect();
+    let commands: Vec<String> = SCRIPT.iter().map(road::ScriptLine::to_command_line).collect();
     if !program.everywhere.run.dry_run.is_on() {
         // Commands are printed with paths from the demo's folder, so that they can be pasted there.
         program.say(&format!("cd {}", pasteable_path(&args.folder)));
         let console = program.console.mute();
         let inner = CommandContext { console: &console, base: args.folder.clone(), ..*program };
-        for (line, typed) in ROAD.iter().zip(&commands) {
+        for (line, typed) in SCRIPT.iter().zip(&commands) {
             program.say("");
-            program.console.head(typed);
+            program.console.print_heading(typed);
             match super::run(&line.command()?, &inner) {
                 // The heron sheet has deliberate defects for `check` to find.
                 Err(failure) if failure.exit == Exit::Findings => {}
@@ -77,7 +77,7 @@ pub(super) fn run(args: &Demo, program: &CommandContext<'_>) -> Result<(), Failu
         build_twice(&args.folder, &inner)?;
     }
     program.say("");
-    program.console.head("Open:");
+    program.console.print_heading("Open:");
     let open: Vec<PathBuf> = OPEN.iter().map(|(file, _)| args.folder.join(file)).collect();
     for (path, (_, what)) in open.iter().zip(OPEN) {
         program.say(&format!("  {}  {what}", path.shown()));
@@ -95,12 +95,12 @@ fn build_twice(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failur
     let build = Command::Build(Build::default());
     program.say("");
     program.say("# The same as a recipe, shibori.toml. First, a full build:");
-    program.console.head("shibori build");
+    program.console.print_heading("shibori build");
     super::run(&build, program)?;
     program.say("");
     program.say(&format!("# Then {CHANGED} is painted blue: only what uses it is rebuilt."));
     paint_blue(&folder.join(CHANGED), program)?;
-    program.console.head("shibori build");
+    program.console.print_heading("shibori build");
     super::run(&build, program)
 }
 
@@ -108,10 +108,10 @@ fn build_twice(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failur
 fn paint_blue(sheet: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let limits = program.everywhere.run.limits();
-    let Picture::Still(pixels) = decode::image(sheet, &limits)?.picture else { return Ok(()) };
+    let DecodedImage::Still(pixels) = decode::image(sheet, &limits)?.picture else { return Ok(()) };
     let mut image = pixels.to_image();
     image.pixels_mut().for_each(|pixel| pixel.0.swap(0, 2));
-    encode::pictures(sheet, std::slice::from_ref(&image), cx.run())?;
+    encode::pictures(sheet, std::slice::from_ref(&image), cx.transaction())?;
     cx.commit()?;
     Ok(())
 }
@@ -121,7 +121,7 @@ fn write_art(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure>
     let recipe = (folder.join(RECIPE_FILE), RECIPE.as_bytes());
     let files: Vec<(PathBuf, &[u8])> = art.chain([recipe]).collect();
     let cx = program.context();
-    encode::bytes(&files, cx.run())?;
+    encode::bytes(&files, cx.transaction())?;
     cx.commit()?;
     program.say(&format!("wrote {} files of demo art and {RECIPE_FILE} to {}", ART.len(), folder.shown()));
     Ok(())

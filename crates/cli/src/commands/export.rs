@@ -4,14 +4,14 @@ use std::path::Path;
 
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::export::{BUILTIN_TEMPLATES, Starter};
+use shibori_formats::export::{BUILTIN_TEMPLATES, BuiltinTemplate};
 use shibori_pipeline::steps::{export, starter, write_export};
 
 use super::CommandContext;
 use crate::args::Export;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{bytes, counted};
+use crate::words::{format_bytes, counted};
 
 /// Standard output, where one file is meant.
 const STDOUT: &str = "-";
@@ -55,10 +55,10 @@ pub(super) fn run(args: &Export, program: &CommandContext<'_>) -> Result<(), Fai
     cx.commit()?;
     let files = exported.files.iter();
     let files =
-        files.map(|file| FileReport { file: program.shown(&file.path), bytes: file.bytes.len() }).collect();
+        files.map(|file| FileReport { file: program.report_path(&file.path), bytes: file.bytes.len() }).collect();
     let report = Report { files, count: exported.frames, clip_count: exported.clips };
     for file in &report.files {
-        program.say(&format!("{} {}: {}", program.wrote(), file.file.shown(), bytes(file.bytes as u64)));
+        program.say(&format!("{} {}: {}", program.write_verb(), file.file.shown(), format_bytes(file.bytes as u64)));
     }
     program.say(&format!("{} and {}", counted(report.count, "frame"), counted(report.clip_count, "clip")));
     program.console.result(&report);
@@ -72,7 +72,7 @@ fn unknown(name: &str) -> Failure {
 }
 
 fn list(program: &CommandContext<'_>) {
-    program.console.head("--to");
+    program.console.print_heading("--to");
     for (name, what) in [
         ("csv", "CSV tables: one row per frame, and one row per clip step"),
         ("css", "one class per frame, one class per clip"),
@@ -82,8 +82,8 @@ fn list(program: &CommandContext<'_>) {
     ] {
         program.say(&format!("  {name:<11} {what}"));
     }
-    program.console.head("--template");
-    for Starter { name, what, .. } in &BUILTIN_TEMPLATES {
+    program.console.print_heading("--template");
+    for BuiltinTemplate { name, what, .. } in &BUILTIN_TEMPLATES {
         program.say(&format!("  {name:<11} {what}"));
     }
     program.say("  FILE        your own: shibori export --print-template lua prints one to start from");

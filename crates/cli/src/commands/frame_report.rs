@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use shibori_core::shape::Shift;
-use shibori_core::{Area, FrameSet};
+use shibori_core::{SignedRect, FrameSet};
 use shibori_pipeline::order::{BoxCover, CleanReport, CleanStep};
 
 use super::CommandContext;
@@ -68,7 +68,7 @@ pub(super) fn report_shaping(
         });
     }
     for BoxCover { name, of, coverage } in covered {
-        let Area { width, height, .. } = coverage.area;
+        let SignedRect { width, height, .. } = coverage.area;
         let share = (coverage.share * 1000.0).floor() / 10.0;
         program.say(&format!(
             "  box {name} of {of}: {width}x{height} px covers {share:.1}% of the opaque pixels"

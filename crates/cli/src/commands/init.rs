@@ -17,7 +17,7 @@ use crate::args::Init;
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
 use crate::words::ReportPath;
-use crate::words::{counted, millis, pasteable_path};
+use crate::words::{counted, format_millis, pasteable_path};
 
 /// Standard output, where a file is meant.
 const STANDARD: &str = "-";
@@ -54,11 +54,11 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         program.console.text(&text);
         return Ok(());
     }
-    if cx.at(&file).exists() && !program.everywhere.run.force.is_on() {
+    if cx.resolve(&file).exists() && !program.everywhere.run.force.is_on() {
         return Err(Failure::usage(format!("{}: recipe already exists", file.shown()))
             .with_hint("write to another file with -o NAME.toml, or replace it with --force"));
     }
-    encode::bytes(&[(cx.at(&file), text.as_bytes())], cx.run())?;
+    encode::bytes(&[(cx.resolve(&file), text.as_bytes())], cx.transaction())?;
     cx.commit()?;
     for sprite in &drafted.sprites {
         let sure = if sprite.is_sure { "" } else { " (uncertain; please check)" };
@@ -73,7 +73,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         let text = format!("left out: {why}");
         program.console.message(MessageLevel::Warning, &Message { text, pointer: None, hint: None });
     }
-    program.say(&format!("{} {}", program.wrote(), file.shown()));
+    program.say(&format!("{} {}", program.write_verb(), file.shown()));
     let build =
         if file == Path::new(RECIPE_FILE) { String::new() } else { format!(" {}", pasteable_path(&file)) };
     program.say(&format!("next: shibori build{build}"));
@@ -234,7 +234,7 @@ fn describe_cut(cut: &DraftCut) -> String {
         DraftCut::Flat => "a single color".to_owned(),
         DraftCut::Blank => "blank: nothing is drawn on it".to_owned(),
         DraftCut::Animation(frames, ms) => {
-            format!("an animation of {}, {}", counted(*frames, "frame"), millis(*ms))
+            format!("an animation of {}, {}", counted(*frames, "frame"), format_millis(*ms))
         }
         DraftCut::Frames => "frames as they are".to_owned(),
     }

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use shibori_core::cut::Grid;
-use shibori_core::{Pair, Size};
+use shibori_core::{UVec2, Size};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::steps::{
     GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect,
@@ -11,7 +11,7 @@ use shibori_pipeline::steps::{
 use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
-use crate::words::{cells, counted, grid_command, millis, pasteable_path, rest_of, some};
+use crate::words::{cells, counted, grid_command, format_millis, pasteable_path, rest_of, abbreviate_list};
 
 #[derive(Serialize)]
 struct Report {
@@ -38,7 +38,7 @@ struct Sheet {
     animation: Option<Timing>,
     findings: Vec<String>,
     /// Square cells that divide the sheet evenly, largest first.
-    square_cells: Vec<Fit>,
+    square_cells: Vec<CellFit>,
     /// Counts of columns that divide the width, and of rows that divide the height.
     columns: Vec<u32>,
     rows: Vec<u32>,
@@ -88,7 +88,7 @@ struct DrawingsReport {
 }
 
 #[derive(Serialize)]
-struct Fit {
+struct CellFit {
     cell: [u32; 2],
     columns: u32,
     rows: u32,
@@ -147,7 +147,7 @@ fn sheet(image: &ImageReport) -> Sheet {
             sheet.grid = grids.next();
             sheet.others = grids.collect();
             let fit =
-                |&side: &u32| Fit { cell: [side; 2], columns: size.width / side, rows: size.height / side };
+                |&side: &u32| CellFit { cell: [side; 2], columns: size.width / side, rows: size.height / side };
             sheet.square_cells = square_cells.iter().map(fit).collect();
             (sheet.columns, sheet.rows) = counts.clone();
         }
@@ -169,20 +169,20 @@ fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<St
 
 /// What a grid leaves over, if anything.
 fn rest(grid: &Grid, size: Size) -> Option<String> {
-    let rest = grid.rest(size);
-    (rest != Pair::default()).then(|| format!("{} are outside the grid; they are blank", rest_of(rest)))
+    let rest = grid.remainder(size);
+    (rest != UVec2::default()).then(|| format!("{} are outside the grid; they are blank", rest_of(rest)))
 }
 
 fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
     let grid = &reading.candidate.grid;
-    let pair = |pair: Pair| [pair.x, pair.y];
+    let pair = |pair: UVec2| [pair.x, pair.y];
     GridReport {
         cell: [grid.cell_size().width, grid.cell_size().height],
         offset: pair(grid.spacing().offset),
         gutter: pair(grid.spacing().gutter),
         columns: grid.counts().columns,
         rows: grid.counts().rows,
-        rest: pair(grid.rest(image.info.size)),
+        rest: pair(grid.remainder(image.info.size)),
         count: reading.cut.cells.len(),
         blank: cells(&reading.cut.dropped, grid),
         per_row: reading.per_row.clone(),
@@ -195,7 +195,7 @@ fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
 
 fn describe(sheet: &Sheet, program: &CommandContext<'_>) {
     let [width, height] = sheet.size;
-    program.console.head(&format!("{}  {width}x{height} px", sheet.file));
+    program.console.print_heading(&format!("{}  {width}x{height} px", sheet.file));
     let alpha = match sheet.transparency {
         "none" => "no transparency".to_owned(),
         kind => format!("{kind}-edged transparency, {:.0}% of pixels empty", sheet.empty * 100.0),
@@ -249,8 +249,8 @@ fn describe_grids(sheet: &Sheet, program: &CommandContext<'_>) {
             let per_row: Vec<String> = grid.per_row.iter().map(ToString::to_string).collect();
             program.say(&format!(
                 "  drawings in each row: {}; blank cells: {}",
-                some(&per_row),
-                some(&grid.blank)
+                abbreviate_list(&per_row),
+                abbreviate_list(&grid.blank)
             ));
         }
         program.say(&format!("  {}", grid.command));
@@ -280,20 +280,20 @@ fn describe_animation(animation: &Timing, program: &CommandContext<'_>) {
         plays => format!("{plays} times"),
     };
     let frames = counted(animation.count, "frame");
-    program.say(&format!("  {frames} in {}, plays {plays}", millis(animation.total_ms)));
+    program.say(&format!("  {frames} in {}, plays {plays}", format_millis(animation.total_ms)));
     let first = animation.ms[0];
     if animation.ms.iter().all(|ms| *ms == first) {
-        program.say(&format!("  each {}", millis(first)));
+        program.say(&format!("  each {}", format_millis(first)));
     } else {
         let each: Vec<String> =
-            animation.ms.iter().map(|ms| millis(*ms).trim_end_matches(" ms").to_owned()).collect();
-        program.say(&format!("  delays in ms: {}", some(&each)));
+            animation.ms.iter().map(|ms| format_millis(*ms).trim_end_matches(" ms").to_owned()).collect();
+        program.say(&format!("  delays in ms: {}", abbreviate_list(&each)));
     }
 }
 
 fn describe_cells(sheet: &Sheet, program: &CommandContext<'_>) {
     let [width, height] = sheet.size;
-    let square = |fit: &Fit| format!("{0}x{0} px (--grid {1}x{2})", fit.cell[0], fit.columns, fit.rows);
+    let square = |fit: &CellFit| format!("{0}x{0} px (--grid {1}x{2})", fit.cell[0], fit.columns, fit.rows);
     let squares: Vec<String> = sheet.square_cells.iter().take(6).map(square).collect();
     if !squares.is_empty() {
         program.say(&format!("  square cells that fit: {}", squares.join(", ")));

@@ -26,9 +26,9 @@ pub(super) fn run(args: &Man, program: &CommandContext<'_>) -> Result<(), Failur
     let files: Vec<(PathBuf, &[u8])> =
         pages.iter().map(|(name, bytes)| (folder.join(name), bytes.as_slice())).collect();
     let cx = program.context();
-    encode::bytes(&files, cx.run())?;
+    encode::bytes(&files, cx.transaction())?;
     cx.commit()?;
-    program.say(&format!("{} {} in {}", program.wrote(), counted(files.len(), "page"), folder.shown()));
+    program.say(&format!("{} {} in {}", program.write_verb(), counted(files.len(), "page"), folder.shown()));
     Ok(())
 }
 

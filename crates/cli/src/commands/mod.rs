@@ -26,36 +26,36 @@ use shibori_core::clip::Clip;
 use shibori_formats::manifest;
 use shibori_pipeline::{Context, recipe};
 
-use crate::args::{Command, Everywhere, SchemaOf};
+use crate::args::{Command, GlobalArgs, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
 use crate::message::MessageLevel;
 use crate::words::ReportPath;
-use crate::words::{counted, millis};
+use crate::words::{counted, format_millis};
 
 /// What every command gets: where it speaks, and what was said for all.
 pub(crate) struct CommandContext<'a> {
     pub(crate) console: &'a Console,
-    pub(crate) everywhere: &'a Everywhere,
+    pub(crate) everywhere: &'a GlobalArgs,
     /// The folder in which paths begin; empty for the current one.
     pub(crate) base: PathBuf,
 }
 
 impl<'a> CommandContext<'a> {
-    pub(crate) fn new(console: &'a Console, everywhere: &'a Everywhere) -> Self {
+    pub(crate) fn new(console: &'a Console, everywhere: &'a GlobalArgs) -> Self {
         Self { console, everywhere, base: PathBuf::new() }
     }
 
     /// A run of its own: its files are in place once it is committed.
     fn context(&self) -> Context<'a> {
         let run = &self.everywhere.run;
-        let mut cx = Context::with_policy(self.console, run.policy()).within(run.limits());
+        let mut cx = Context::with_policy(self.console, run.policy()).with_read_options(run.limits());
         cx.base.clone_from(&self.base);
         cx
     }
 
     /// "wrote", or what stands for it when nothing is written.
-    fn wrote(&self) -> &'static str {
+    fn write_verb(&self) -> &'static str {
         if self.everywhere.run.dry_run.is_on() { "would write" } else { "wrote" }
     }
 
@@ -69,16 +69,16 @@ impl<'a> CommandContext<'a> {
     }
 
     fn say(&self, line: &str) {
-        self.console.say(line);
+        self.console.print_line(line);
     }
 
     /// Paths of results begin where those of the command line do.
-    fn shown(&self, path: &Path) -> ReportPath {
+    fn report_path(&self, path: &Path) -> ReportPath {
         path.strip_prefix(&self.base).unwrap_or(path).to_owned().into()
     }
 
     fn all_shown(&self, paths: &[PathBuf]) -> Vec<ReportPath> {
-        paths.iter().map(|path| self.shown(path)).collect()
+        paths.iter().map(|path| self.report_path(path)).collect()
     }
 
     fn say_removed(&self, removed: &[PathBuf]) {
@@ -137,5 +137,5 @@ fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
 /// `swim: 8 steps, 666.67 ms, loop`.
 fn describe_clip(clip: &Clip) -> String {
     let count = counted(clip.steps().len(), "step");
-    format!("{}: {count}, {}, {}", clip.name(), millis(clip.total_millis()), clip.playback())
+    format!("{}: {count}, {}, {}", clip.name(), format_millis(clip.total_millis()), clip.playback())
 }

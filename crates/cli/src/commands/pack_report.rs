@@ -10,7 +10,7 @@ use shibori_pipeline::steps::Packed;
 use super::CommandContext;
 use crate::message::{Message, MessageLevel};
 use crate::words::ReportPath;
-use crate::words::{bytes, counted, grouped, table};
+use crate::words::{format_bytes, counted, grouped, table};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
 const PIXEL: u64 = 4;
@@ -99,7 +99,7 @@ impl Report {
         let covered: u64 = rects.iter().map(|rect| rect.size().area()).sum();
         let scale = |at: usize| ScaleReport {
             factor: atlases[at].factor().value(),
-            manifest: program.shown(&written.manifests[at]),
+            manifest: program.report_path(&written.manifests[at]),
             pages: pages(at),
         };
         let name = |at: usize| atlas.set().frames()[at].name().to_string();
@@ -111,16 +111,16 @@ impl Report {
         });
         let sheets = 1 + packed.layers as u64;
         Self {
-            manifest: program.shown(&written.manifests[0]),
+            manifest: program.report_path(&written.manifests[0]),
             pages: pages(0),
             fill: covered as f64 / area as f64,
-            least_area: atlas.least().area,
-            least_pages: atlas.least().pages,
+            least_area: atlas.lower_bound().area,
+            least_pages: atlas.lower_bound().pages,
             count: atlas.set().frames().len(),
             distinct: rects.len(),
-            blank: atlas.places().iter().filter(|place| place.rect.is_empty()).count(),
+            blank: atlas.placements().iter().filter(|place| place.rect.is_empty()).count(),
             mirrored: atlas.mirrored().len(),
-            rotated: atlas.places().iter().filter(|place| place.rotated).count(),
+            rotated: atlas.placements().iter().filter(|place| place.rotated).count(),
             memory: Memory { before: packed.canvas_pixels * PIXEL * sheets, after: area * PIXEL * sheets },
             palette,
             scales: (1..atlases.len()).map(scale).collect(),
@@ -138,9 +138,9 @@ impl Report {
     fn describe_memory(&self) -> String {
         let Memory { before, after } = self.memory;
         let share = (after as f64 * 100.0 / before.max(1) as f64 - 100.0).round();
-        let apart = format!("than {} for separate untrimmed frames", bytes(before));
+        let apart = format!("than {} for separate untrimmed frames", format_bytes(before));
         let told = match share {
-            0.0 => format!("the same as {} for separate untrimmed frames", bytes(before)),
+            0.0 => format!("the same as {} for separate untrimmed frames", format_bytes(before)),
             share if share < 0.0 => format!("{:.0}% less {apart}", -share),
             share => {
                 let why = match (self.has_cells, self.scales.is_empty()) {
@@ -151,7 +151,7 @@ impl Report {
                 format!("{share:.0}% more {apart}{why}")
             }
         };
-        format!("texture memory {}, {told}", bytes(after))
+        format!("texture memory {}, {told}", format_bytes(after))
     }
 
     /// The closing table, and what else is worth knowing.
@@ -164,7 +164,7 @@ impl Report {
                 format!("{}x{} px", page.size[0], page.size[1]),
                 grouped(page.count as u64),
                 format!("{:.1}%", page.fill * 100.0),
-                bytes(page.bytes as u64),
+                format_bytes(page.bytes as u64),
             ]
         };
         let mut rows: Vec<Vec<String>> = pages().map(row).collect();
@@ -172,18 +172,18 @@ impl Report {
         if rows.len() > 1 {
             let fill = format!("{:.1}%", self.fill * 100.0);
             let all =
-                ["all".to_owned(), String::new(), grouped(self.distinct as u64), fill, bytes(total as u64)];
+                ["all".to_owned(), String::new(), grouped(self.distinct as u64), fill, format_bytes(total as u64)];
             rows.push(all.to_vec());
         }
         let (heading, lines) = table(&["page", "size", "places", "fill", "on disk"], &rows, &[1, 2, 3, 4]);
-        program.console.head(&heading);
+        program.console.print_heading(&heading);
         lines.iter().for_each(|line| program.say(line));
         let as_png: usize = pages().filter_map(|page| page.as_png).sum();
         if as_png > 0 && as_png < total {
             let less = 100.0 - as_png as f64 * 100.0 / total as f64;
             let text = format!(
                 "as PNG these pages would be {}, {less:.0}% smaller than as WebP",
-                bytes(as_png as u64)
+                format_bytes(as_png as u64)
             );
             program.console.message(MessageLevel::Note, &Message { text, pointer: None, hint: None });
         }
@@ -201,7 +201,7 @@ impl Report {
         }
         let manifests = [&self.manifest].into_iter().chain(self.scales.iter().map(|scale| &scale.manifest));
         for manifest in manifests {
-            program.say(&format!("{} {}", program.wrote(), manifest.shown()));
+            program.say(&format!("{} {}", program.write_verb(), manifest.shown()));
         }
     }
 
@@ -244,7 +244,7 @@ impl PaletteReport {
 fn page_report(atlas: &Atlas, file: &PageFile, program: &CommandContext<'_>) -> PageReport {
     let size = atlas.pages()[file.page].size;
     PageReport {
-        file: program.shown(&file.path),
+        file: program.report_path(&file.path),
         size: [size.width, size.height],
         count: atlas.rects_on(file.page).len(),
         fill: atlas.fill(file.page),

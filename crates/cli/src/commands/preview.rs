@@ -7,13 +7,13 @@ use serde::Serialize;
 use shibori_draw::CutPlan;
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Source;
-use shibori_pipeline::steps::{CutImage, Drawn, HtmlPage, Motion, MotionContent, View, WrittenView};
+use shibori_pipeline::steps::{CutImage, RenderedPreview, HtmlPage, Motion, MotionContent, View, WrittenView};
 
 use super::{CommandContext, describe_clip};
 use crate::args::{ImageOutput, Preview};
 use crate::failure::Failure;
 use crate::terminal;
-use crate::words::{ReportPath, bytes, counted, millis};
+use crate::words::{ReportPath, format_bytes, counted, format_millis};
 
 #[derive(Serialize)]
 struct ImagesReport {
@@ -109,20 +109,20 @@ pub(super) fn run(preview: &Preview, program: &CommandContext<'_>) -> Result<(),
     cx.commit()?;
     let written = job.output.zip(written.as_ref());
     match &drawn {
-        Drawn::Images { images, frames } => report_images(images, *frames, written, program),
-        Drawn::Cut(cut) => report_cut(cut, job.output, program),
-        Drawn::Motion(motion) => report_motion(motion, written, program),
-        Drawn::Page(page) => report_page(page, written, program),
+        RenderedPreview::Images { images, frames } => report_images(images, *frames, written, program),
+        RenderedPreview::Cut(cut) => report_cut(cut, job.output, program),
+        RenderedPreview::Motion(motion) => report_motion(motion, written, program),
+        RenderedPreview::Page(page) => report_page(page, written, program),
     }
     Ok(())
 }
 
-fn show(drawn: &Drawn) -> Result<(), Failure> {
+fn show(drawn: &RenderedPreview) -> Result<(), Failure> {
     match drawn {
-        Drawn::Images { images, .. } => images.iter().try_for_each(terminal::show),
-        Drawn::Cut(cut) => terminal::show(&cut.image),
-        Drawn::Motion(motion) => terminal::play(&motion.animation),
-        Drawn::Page(_) => Ok(()),
+        RenderedPreview::Images { images, .. } => images.iter().try_for_each(terminal::show),
+        RenderedPreview::Cut(cut) => terminal::show(&cut.image),
+        RenderedPreview::Motion(motion) => terminal::play(&motion.animation),
+        RenderedPreview::Page(_) => Ok(()),
     }
 }
 
@@ -134,7 +134,7 @@ fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, prog
     let told = match files.len() {
         1 => format!("{}: {shown} on {width}x{height} px", output.shown()),
         count => {
-            let last = program.shown(&files[count - 1]);
+            let last = program.report_path(&files[count - 1]);
             format!(
                 "{} to {}: {shown} in {count} images of up to {width}x{height} px",
                 output.shown(),
@@ -142,8 +142,8 @@ fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, prog
             )
         }
     };
-    program.say(&format!("{} {told}", program.wrote()));
-    let file = |(file, image): (&PathBuf, _)| FileReport { file: program.shown(file), size: size(image) };
+    program.say(&format!("{} {told}", program.write_verb()));
+    let file = |(file, image): (&PathBuf, _)| FileReport { file: program.report_path(file), size: size(image) };
     let files = files.iter().zip(images).map(file).collect();
     program.console.result(&ImagesReport { files, count: frames });
 }
@@ -155,7 +155,7 @@ fn report_cut(cut: &CutImage, output: Option<&Path>, program: &CommandContext<'_
     };
     let blank = if cut.blank > 0 { format!(", {} blank", cut.blank) } else { String::new() };
     program.say(&match output {
-        Some(output) => format!("{} {}: {what}{blank}", program.wrote(), output.shown()),
+        Some(output) => format!("{} {}: {what}{blank}", program.write_verb(), output.shown()),
         None => format!("{what}{blank}"),
     });
     program.console.result(&GridReport {
@@ -173,12 +173,12 @@ fn report_motion(motion: &Motion, written: Written<'_>, program: &CommandContext
     let shows = match &motion.shows {
         MotionContent::One(clip) => describe_clip(clip),
         MotionContent::Several(clips) => {
-            format!("{} side by side, {} (the longest)", counted(*clips, "clip"), millis(ms))
+            format!("{} side by side, {} (the longest)", counted(*clips, "clip"), format_millis(ms))
         }
     };
     let [width, height] = size(&images[0].0);
-    let length = bytes(written.bytes as u64);
-    program.say(&format!("{} {}: {shows}; {width}x{height} px, {length}", program.wrote(), output.shown()));
+    let length = format_bytes(written.bytes as u64);
+    program.say(&format!("{} {}: {shows}; {width}x{height} px, {length}", program.write_verb(), output.shown()));
     program.console.result(&MotionReport {
         file: output.to_owned().into(),
         size: [width, height],
@@ -195,12 +195,12 @@ fn report_page(page: &HtmlPage, written: Written<'_>, program: &CommandContext<'
         None => "a sheet to slice".to_owned(),
         Some(frames) => format!("{}, {}", counted(frames, "frame"), counted(page.clips, "clip")),
     };
-    let (name, length) = (output.shown(), bytes(written.bytes as u64));
+    let (name, length) = (output.shown(), format_bytes(written.bytes as u64));
     program.say(&match findings {
         Some(findings) => {
-            format!("{} {name}: {shown}, {}; {length}", program.wrote(), counted(findings, "finding"))
+            format!("{} {name}: {shown}, {}; {length}", program.write_verb(), counted(findings, "finding"))
         }
-        None => format!("{} {name}: {shown}; {length}; open it in a browser", program.wrote()),
+        None => format!("{} {name}: {shown}; {length}; open it in a browser", program.write_verb()),
     });
     program.console.result(&PageReport {
         file: output.to_owned().into(),

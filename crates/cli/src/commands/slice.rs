@@ -3,17 +3,17 @@
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
-use shibori_core::{Area, FrameSet, Rect};
+use shibori_core::{SignedRect, FrameSet, Rect};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::Source;
-use shibori_pipeline::steps::{How, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
+use shibori_pipeline::steps::{CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
 
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use super::{ClipResult, CommandContext, clip_results, describe_clip};
 use crate::args::Slice;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{cells, counted, grid_command, some};
+use crate::words::{cells, counted, grid_command, abbreviate_list};
 
 #[derive(Default, Serialize)]
 struct Report {
@@ -56,7 +56,7 @@ pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Fail
     let sheets = describe(&sliced, program);
     let (manifest, count) = (folder.join(SET_FILE), sliced.set.frames().len());
     let images = counted(count, "image");
-    program.say(&format!("{} {} and {images}", program.wrote(), manifest.shown()));
+    program.say(&format!("{} {} and {images}", program.write_verb(), manifest.shown()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
     let clips = clip_results(&sliced.set);
@@ -82,7 +82,7 @@ fn run_manifest_only(args: &Slice, program: &CommandContext<'_>) -> Result<(), F
             let (file_shown, sheet) = (file.shown(), path.shown());
             let sheet =
                 if all.len() == args.images.len() { sheet.to_string() } else { "everything else".to_owned() };
-            program.say(&format!("{} {file_shown}; {sheet} is unchanged", program.wrote()));
+            program.say(&format!("{} {file_shown}; {sheet} is unchanged", program.write_verb()));
             report.manifests.push(file);
         }
         report.count += sliced.set.frames().len();
@@ -98,10 +98,10 @@ fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
         let result = result(sheet);
         let blank = match result.blank.as_slice() {
             [] => String::new(),
-            blank => format!("; blank cells dropped: {}", some(blank)),
+            blank => format!("; blank cells dropped: {}", abbreviate_list(blank)),
         };
         let frames = counted(sheet.frames, "frame");
-        program.console.head(&format!("{}: {}: {frames}{blank}", result.file, how(sheet)));
+        program.console.print_heading(&format!("{}: {}: {frames}{blank}", result.file, describe_cut(sheet)));
         if let Some(command) = &result.command {
             program.say(&format!("  to repeat: {command}"));
         }
@@ -129,8 +129,8 @@ fn result(sheet: &SheetReport) -> SheetResult {
         command: None,
         cleaned: clean_results(&sheet.mended),
     };
-    if let How::Grid { grid, is_found, dropped } = &sheet.how {
-        let size = sheet.within.and_then(Area::to_rect).map_or(sheet.size, Rect::size);
+    if let CutMethod::Grid { grid, is_found, dropped } = &sheet.how {
+        let size = sheet.within.and_then(SignedRect::to_rect).map_or(sheet.size, Rect::size);
         result.cell = Some([grid.cell_size().width, grid.cell_size().height]);
         (result.columns, result.rows) = (Some(grid.counts().columns), Some(grid.counts().rows));
         result.blank = cells(dropped, grid);
@@ -140,13 +140,13 @@ fn result(sheet: &SheetReport) -> SheetResult {
 }
 
 /// How a sheet was cut, in half a line.
-fn how(sheet: &SheetReport) -> String {
+fn describe_cut(sheet: &SheetReport) -> String {
     match &sheet.how {
-        How::Grid { grid, .. } => {
+        CutMethod::Grid { grid, .. } => {
             let even = if grid.is_even() { "" } else { ", within a pixel" };
             format!("{} cells of {} px{even}", grid.counts(), grid.cell_size())
         }
-        How::Islands { join, is_found, least, specks, parted } => {
+        CutMethod::Islands { join, is_found, least, specks, parted } => {
             let parted = match parted {
                 0 => String::new(),
                 count => {
@@ -166,9 +166,9 @@ fn how(sheet: &SheetReport) -> String {
             };
             format!("separate drawings, --join {join}{found}{parted}{specks}")
         }
-        How::Rects { list } => format!("rectangles from {}", list.shown()),
-        How::Frames => "frames as they are".to_owned(),
-        How::Animation => format!("{} px animation", sheet.size),
+        CutMethod::Rects { list } => format!("rectangles from {}", list.shown()),
+        CutMethod::Frames => "frames as they are".to_owned(),
+        CutMethod::Animation => format!("{} px animation", sheet.size),
     }
 }
 

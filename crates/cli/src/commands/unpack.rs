@@ -27,7 +27,7 @@ pub(super) fn run(args: &Unpack, program: &CommandContext<'_>) -> Result<(), Fai
     cx.commit()?;
     let manifest = args.output.join(SET_FILE);
     let images = counted(frames, "image");
-    program.say(&format!("{} {} and {images}", program.wrote(), manifest.shown()));
+    program.say(&format!("{} {} and {images}", program.write_verb(), manifest.shown()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
     program.console.result(&Report { manifest: manifest.into(), count: frames, removed });

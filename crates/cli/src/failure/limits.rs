@@ -1,29 +1,29 @@
 //! Images that would be too large, in words.
 
-use shibori_pipeline::{Growth, LimitError};
+use shibori_pipeline::{SizeCause, LimitError};
 
 use super::{Failure, memory_hint};
 
 /// What makes pictures large, as it is typed.
-fn size_option(by: Growth) -> &'static str {
+fn size_option(by: SizeCause) -> &'static str {
     match by {
-        Growth::Scale => "--scale",
-        Growth::Canvas => "--canvas",
-        Growth::Shift => "a shift in --per-frame",
-        Growth::Gather => "a common canvas for frames without one, aligned by --pivot",
-        Growth::Zoom => "--zoom",
-        Growth::Cells => "--grid with --cell",
-        Growth::Restore => "keeping whole canvases (no --trim)",
-        Growth::Change => "changing the frames",
-        Growth::Search => "finding frames on the sheet",
-        Growth::Picture => "the preview image",
-        Growth::Animation => "the animation",
-        Growth::Pages => "a page",
-        Growth::PageScales => "--page-scales",
+        SizeCause::Scale => "--scale",
+        SizeCause::Canvas => "--canvas",
+        SizeCause::Shift => "a shift in --per-frame",
+        SizeCause::Gather => "a common canvas for frames without one, aligned by --pivot",
+        SizeCause::Zoom => "--zoom",
+        SizeCause::Cells => "--grid with --cell",
+        SizeCause::Restore => "keeping whole canvases (no --trim)",
+        SizeCause::Change => "changing the frames",
+        SizeCause::Search => "finding frames on the sheet",
+        SizeCause::Picture => "the preview image",
+        SizeCause::Animation => "the animation",
+        SizeCause::Pages => "a page",
+        SizeCause::PageScales => "--page-scales",
     }
 }
 
-fn too_large(by: Growth, error: &LimitError, pixels: u64) -> Failure {
+fn too_large(by: SizeCause, error: &LimitError, pixels: u64) -> Failure {
     Failure::usage(format!("{}: {error}", size_option(by)))
         .with_hint(format!("choose a smaller size; or, if this is intended, add --max-pixels {pixels}"))
 }

@@ -14,17 +14,17 @@ use std::path::Path;
 
 use shibori_core::clip::{ApplyError, EditError, RowError};
 use shibori_core::{
-    ByteSize, FilterError, NamingError, OverBudget, SelectError, SetError, SyntaxError, nearest,
+    ByteSize, FilterError, NamingError, OverBudget, SelectError, SetError, SyntaxError, closest_name,
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::Error;
-use shibori_pipeline::options::{OptionConflict, With};
+use shibori_pipeline::options::{OptionConflict, Requirement};
 use shibori_pipeline::recipe::is_key;
 
 use crate::message::Message;
-use crate::words::{counted, pasteable, pasteable_path, some};
+use crate::words::{counted, pasteable, pasteable_path, abbreviate_list};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -152,7 +152,7 @@ impl From<Error> for Failure {
             }
             Error::File(error) => error.into(),
             Error::Options(error) => error.into(),
-            Error::Sheet(error) => sheets::failure(error, plain),
+            Error::Sheet(error) => sheets::sheet_failure(error, plain),
             Error::Limit(error) => error.into(),
             Error::Clips(error) => error.into(),
             Error::ExportInput(error) => error.into(),
@@ -208,7 +208,7 @@ impl From<OptionConflict> for Failure {
                 Self::usage("--region and --align-reach only work with --align match")
                     .with_hint("add --align match, or remove them")
             }
-            OptionConflict::Needs { option, with: With { option: with, value } } => {
+            OptionConflict::Needs { option, with: Requirement { option: with, value } } => {
                 let value = value.map(|value| format!(" {value}")).unwrap_or_default();
                 Self::usage(format!("{} has no effect here; it needs {}{value}", typed(option), typed(with)))
             }
@@ -266,7 +266,7 @@ fn memory_hint(over: &OverBudget) -> String {
     let whole = ByteSize(over.need.saturating_add(over.taken));
     // In whole megabytes, rounded up, with a quarter more for the steps that follow.
     let enough = whole.0.saturating_add(whole.0 / 4).div_ceil(1_000_000);
-    let machine = shibori_pipeline::memory();
+    let machine = shibori_pipeline::available_memory();
     match whole <= machine {
         true => format!("process it in parts, or add --max-memory {enough}MB (the machine has {machine})"),
         false => format!("process it in parts or at a smaller size: the machine has {machine} of memory"),
@@ -325,7 +325,7 @@ fn nearest_file(path: &Path) -> Option<String> {
         .map(|name| name.to_string_lossy().into_owned())
         .map(|name| (name.to_lowercase(), name))
         .collect();
-    let nearest = names[nearest(&wanted, names.keys())?].clone();
+    let nearest = names[closest_name(&wanted, names.keys())?].clone();
     let nearest = match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).shown().to_string(),
         _ => nearest,
@@ -427,7 +427,7 @@ impl From<EditError> for Failure {
             EditError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            EditError::Unknown { known, .. } => failure.with_hint(format!("available: {}", some(&known))),
+            EditError::Unknown { known, .. } => failure.with_hint(format!("available: {}", abbreviate_list(&known))),
             EditError::NoStep { .. } => failure.with_hint("steps count from 0"),
             _ => failure,
         }
@@ -452,7 +452,7 @@ impl From<FilterError> for Failure {
             FilterError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            FilterError::Unknown { known, .. } => failure.with_hint(format!("available: {}", some(&known))),
+            FilterError::Unknown { known, .. } => failure.with_hint(format!("available: {}", abbreviate_list(&known))),
             _ => failure,
         }
     }

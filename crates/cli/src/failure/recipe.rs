@@ -1,12 +1,12 @@
 //! What is wrong with a recipe, and what to write instead.
 
 use shibori_formats::DisplaySlashed;
-use shibori_pipeline::options::{OptionConflict, With};
+use shibori_pipeline::options::{OptionConflict, Requirement};
 use shibori_pipeline::recipe::{Fault, RecipeError};
 
 use super::{Exit, Failure};
 use crate::message::Message;
-use crate::words::some;
+use crate::words::abbreviate_list;
 
 impl From<RecipeError> for Failure {
     fn from(error: RecipeError) -> Self {
@@ -27,7 +27,7 @@ impl From<RecipeError> for Failure {
 fn hint(fault: &Fault) -> Option<String> {
     let one_of = |known: &[String]| match known.is_empty() {
         true => None,
-        false => Some(format!("available: {}", some(known))),
+        false => Some(format!("available: {}", abbreviate_list(known))),
     };
     let meant = |nearest: &Option<String>, known: &[String]| match nearest {
         Some(name) => Some(format!("did you mean {name}?")),
@@ -109,10 +109,10 @@ fn hint(fault: &Fault) -> Option<String> {
 
 fn of_options(contradiction: &OptionConflict) -> Option<String> {
     match contradiction {
-        OptionConflict::Needs { with: With { option, value: Some(value) }, .. } => {
+        OptionConflict::Needs { with: Requirement { option, value: Some(value) }, .. } => {
             Some(format!("add {option} = \"{value}\", or remove this option"))
         }
-        OptionConflict::Needs { with: With { option, value: None }, .. } => {
+        OptionConflict::Needs { with: Requirement { option, value: None }, .. } => {
             Some(format!("add {option}, or remove this option"))
         }
         OptionConflict::Both { .. } | OptionConflict::Against { .. } => {

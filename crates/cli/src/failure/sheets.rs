@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use shibori_core::cut::{Axis, CutError, Grid, nearest_divisors};
-use shibori_core::{Area, Size};
+use shibori_core::{SignedRect, Size};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::SheetError;
 
@@ -11,7 +11,7 @@ use super::Failure;
 use crate::words::{counted, grid_command, grid_options, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
-pub(super) fn failure(error: SheetError, plain: Failure) -> Failure {
+pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
     match error {
         SheetError::Cut { error, .. } => plain.with_any_hint(cut_hint(&error)),
         SheetError::Rects { .. } => {
@@ -22,7 +22,7 @@ pub(super) fn failure(error: SheetError, plain: Failure) -> Failure {
             plain.with_hint("add --grid COLUMNSxROWS and --blank keep if you want blank frames")
         }
         SheetError::UnsureGrid { sheet, grids, size, has_background, within } => {
-            plain.with_hint(choices(&sheet, &grids, size, has_background, within))
+            plain.with_hint(list_candidates(&sheet, &grids, size, has_background, within))
         }
         SheetError::Within { size, .. } => plain.with_hint(format!(
             "--within is x,y,width,height in sheet pixels; the whole sheet is 0,0,{},{}",
@@ -67,7 +67,7 @@ pub(super) fn failure(error: SheetError, plain: Failure) -> Failure {
 }
 
 /// The readings to choose from, as commands.
-fn choices(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, within: Option<Area>) -> String {
+fn list_candidates(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, within: Option<SignedRect>) -> String {
     let part = within.map(|area| format!(" --within {area}")).unwrap_or_default();
     let file = format!("{}{part}", pasteable_path(sheet));
     let mut commands: Vec<String> =

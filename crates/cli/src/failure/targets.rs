@@ -1,6 +1,6 @@
 //! Clips that can't be changed, manifests that can't be exported, guide sheets that can't be drawn: in words.
 
-use shibori_core::nearest;
+use shibori_core::closest_name;
 use shibori_formats::export::BUILTIN_TEMPLATES;
 use shibori_pipeline::{ClipsError, ExportInputError, GuideError};
 
@@ -34,7 +34,7 @@ impl From<ExportInputError> for Failure {
             }
             ExportInputError::NoTemplate { template } => {
                 let known = || BUILTIN_TEMPLATES.iter().map(|starter| starter.name);
-                let hint = match nearest(&template.to_string_lossy(), known()) {
+                let hint = match closest_name(&template.to_string_lossy(), known()) {
                     Some(name) => format!("did you mean {name}?"),
                     None => nearest_file(&template).unwrap_or_else(|| {
                         format!("available: {}; or give a file", known().collect::<Vec<_>>().join(", "))

@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use shibori_core::check::{Finding, Level, Observation, Remedy, Sides};
+use shibori_core::check::{Finding, Severity, Observation, Remedy, Sides};
 use shibori_core::clip::Clip;
-use shibori_core::{Cell, Frame, FrameSet, Pair, Rect, Size, clips_sharing_frames};
+use shibori_core::{Cell, Frame, FrameSet, UVec2, Rect, Size, clips_sharing_frames};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::{CheckReport, FindingGroup};
 
@@ -40,19 +40,19 @@ pub(crate) struct FindingReport {
 pub(crate) struct WordedGroup {
     pub(crate) rule: &'static str,
     #[serde(serialize_with = "by_id")]
-    pub(crate) level: Level,
+    pub(crate) level: Severity,
     /// The sprite or the clip.
     pub(crate) of: String,
     /// The frames, and where to look in the first.
     pub(crate) frames: Vec<String>,
     #[serde(skip)]
-    pub(crate) at: Option<Pair>,
+    pub(crate) at: Option<UVec2>,
     /// What was seen, in the frame where it is worst.
     pub(crate) message: String,
     pub(crate) remedy: String,
 }
 
-fn by_id<S: serde::Serializer>(level: &Level, to: S) -> Result<S::Ok, S::Error> {
+fn by_id<S: serde::Serializer>(level: &Severity, to: S) -> Result<S::Ok, S::Error> {
     to.serialize_str(level.id())
 }
 
@@ -69,7 +69,7 @@ pub(crate) fn findings(checked: &CheckReport, here: &Path) -> Vec<FindingReport>
 pub(crate) fn findings_in_recipe(checked: &CheckReport, recipe: &Path) -> Vec<FindingReport> {
     let one = |finding: &Finding| FindingReport {
         source: recipe.to_owned().into(),
-        remedy: line(&checked.set, &[finding]),
+        remedy: recipe_remedy(&checked.set, &[finding]),
         ..finding_report(&checked.set, &checked.source, Path::new(""), finding)
     };
     checked.findings.iter().map(one).collect()
@@ -82,7 +82,7 @@ pub(crate) fn finding_groups(checked: &CheckReport, here: &Path) -> Vec<WordedGr
 
 /// The same for a sprite of a recipe.
 pub(crate) fn finding_groups_in_recipe(checked: &CheckReport) -> Vec<WordedGroup> {
-    grouped(checked, |findings| line(&checked.set, findings))
+    grouped(checked, |findings| recipe_remedy(&checked.set, findings))
 }
 
 fn grouped(checked: &CheckReport, remedy: impl Fn(&[&Finding]) -> String) -> Vec<WordedGroup> {
@@ -123,7 +123,7 @@ fn keep_height(findings: &[&Finding]) -> bool {
 }
 
 /// What a recipe is to say so that something no longer looks wrong.
-fn line(set: &FrameSet, findings: &[&Finding]) -> String {
+fn recipe_remedy(set: &FrameSet, findings: &[&Finding]) -> String {
     let finding = findings[0];
     let sprite = finding.sprite.as_str();
     let clip = finding.clip.as_ref().map(ToString::to_string);
@@ -170,7 +170,7 @@ fn line(set: &FrameSet, findings: &[&Finding]) -> String {
         Remedy::LeaveOut => place().map_or_else(String::new, |clip| steps(clip, without_blanks(set, clip))),
         Remedy::Hold(at) => {
             let clip = &set.clips()[at];
-            steps(clip, held(set, clip, &frames_of(findings)))
+            steps(clip, with_merged_steps(set, clip, &frames_of(findings)))
         }
         Remedy::Slower(at) => {
             let clip = &set.clips()[at];
@@ -381,7 +381,7 @@ fn remedy(set: &FrameSet, path: &Path, here: &Path, findings: &[&Finding]) -> St
             format!("shibori clip {source} {}", pasteable(&spec))
         }
         Remedy::Hold(clip) => {
-            let spec = held(set, &set.clips()[clip], &frames_of(findings));
+            let spec = with_merged_steps(set, &set.clips()[clip], &frames_of(findings));
             format!("shibori clip {source} {}", pasteable(&spec))
         }
         Remedy::Slower(clip) => {
@@ -405,11 +405,11 @@ fn cut_of(set: &FrameSet, file: &str) -> Option<String> {
     };
     let across = pitch(|(cell, rect)| (cell.column, rect.x), size.width)?;
     let down = pitch(|(cell, rect)| (cell.row, rect.y), size.height)?;
-    let offset = Pair {
+    let offset = UVec2 {
         x: rect.x.checked_sub(first.column.checked_mul(across)?)?,
         y: rect.y.checked_sub(first.row.checked_mul(down)?)?,
     };
-    let gutter = Pair { x: across.checked_sub(size.width)?, y: down.checked_sub(size.height)? };
+    let gutter = UVec2 { x: across.checked_sub(size.width)?, y: down.checked_sub(size.height)? };
     let is_even = cells.iter().all(|(cell, rect)| {
         let (x, y) = (offset.x + cell.column * across, offset.y + cell.row * down);
         *rect == Rect::at(x, y, size)
@@ -449,7 +449,7 @@ fn with_min_durations(set: &FrameSet, clip: &Clip) -> String {
 }
 
 /// A clip in which the frames before `twins` are held for both.
-fn held(set: &FrameSet, clip: &Clip, twins: &[usize]) -> String {
+fn with_merged_steps(set: &FrameSet, clip: &Clip, twins: &[usize]) -> String {
     let mut steps: Vec<(usize, f64)> = Vec::new();
     let mut before = None;
     for step in clip.steps() {

@@ -9,10 +9,10 @@ mod told_path;
 pub(crate) use findings::{
     FindingReport, WordedGroup, finding_groups, finding_groups_in_recipe, findings, findings_in_recipe,
 };
-pub(crate) use notices::{notice, task};
+pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
-    bytes, cells, counted, grid_command, grid_options, grouped, millis, numbers_as_ranges, pasteable,
-    pasteable_path, rest_of, some, spacing_options,
+    format_bytes, cells, counted, grid_command, grid_options, grouped, format_millis, numbers_as_ranges, pasteable,
+    pasteable_path, rest_of, abbreviate_list, spacing_options,
 };
 pub(crate) use table::table;
 pub(crate) use told_path::ReportPath;

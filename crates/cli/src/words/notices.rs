@@ -8,10 +8,10 @@ use shibori_formats::decode::ReadNotice;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};
-use crate::words::{counted, grouped, rest_of, some};
+use crate::words::{counted, grouped, rest_of, abbreviate_list};
 
 /// What is counted.
-pub(crate) fn task(task: Task) -> &'static str {
+pub(crate) fn task_label(task: Task) -> &'static str {
     match task {
         Task::Frames => "writing frames",
         Task::Pages => "writing pages",
@@ -28,7 +28,7 @@ fn warning(text: String, hint: Option<&str>) -> (MessageLevel, Message) {
 }
 
 /// Where a drawing goes on: `r0c2 into r0c3, 4 px`.
-fn through(place: &Crossing) -> String {
+fn describe_crossing(place: &Crossing) -> String {
     let Crossing { cell, side, into, pixels } = place;
     let beyond = match (into, side) {
         (Some(into), _) => format!("into {into}"),
@@ -43,7 +43,7 @@ fn through(place: &Crossing) -> String {
 /// The first places, and how many more there are.
 fn list_crossings(places: &[Crossing]) -> String {
     const MOST: usize = 6;
-    let told: Vec<String> = places.iter().take(MOST).map(through).collect();
+    let told: Vec<String> = places.iter().take(MOST).map(describe_crossing).collect();
     let more = places.len().saturating_sub(MOST);
     let more = if more > 0 { format!("; and {} more", grouped(more as u64)) } else { String::new() };
     format!("{}{more}", told.join("; "))
@@ -78,7 +78,7 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
                 cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
             let hold = if cells.len() == 1 { "holds" } else { "hold" };
             warning(
-                format!("{}: {} {hold} only specks", file.shown(), some(&told)),
+                format!("{}: {} {hold} only specks", file.shown(), abbreviate_list(&told)),
                 Some(&format!("--specks {most} removes them; cells left blank are dropped")),
             )
         }
@@ -177,7 +177,7 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
         ReadNotice::MissingNumbers { sequence, missing } => {
             let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
             warning(
-                format!("numbered images '{sequence}': missing {}", some(&numbers)),
+                format!("numbered images '{sequence}': missing {}", abbreviate_list(&numbers)),
                 Some("the clip plays without them; add the files if they should be there"),
             )
         }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use shibori_core::cut::{Counts, Grid, Spacing};
-use shibori_core::{Area, Cell, Pair, Size};
+use shibori_core::{SignedRect, Cell, UVec2, Size};
 use shibori_formats::DisplaySlashed;
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
@@ -46,7 +46,7 @@ fn quoted(word: &str) -> String {
 }
 
 /// The command that cuts a sheet by a grid.
-pub(crate) fn grid_command(path: &Path, grid: &Grid, size: Size, within: Option<Area>) -> String {
+pub(crate) fn grid_command(path: &Path, grid: &Grid, size: Size, within: Option<SignedRect>) -> String {
     let within = within.map(|area| format!(" --within {area}")).unwrap_or_default();
     format!("shibori slice {} {}{within}", pasteable_path(path), grid_options(grid, size))
 }
@@ -54,7 +54,7 @@ pub(crate) fn grid_command(path: &Path, grid: &Grid, size: Size, within: Option<
 /// The options that say a grid on a sheet.
 pub(crate) fn grid_options(grid: &Grid, size: Size) -> String {
     let Spacing { offset, gutter } = grid.spacing();
-    if grid.rest(size) != Pair::default() {
+    if grid.remainder(size) != UVec2::default() {
         return format!(
             "--grid {} --cell {}{}",
             grid.counts(),
@@ -69,7 +69,7 @@ pub(crate) fn grid_options(grid: &Grid, size: Size) -> String {
 }
 
 /// `8 px on the right and 4 px at the bottom`.
-pub(crate) fn rest_of(rest: Pair) -> String {
+pub(crate) fn rest_of(rest: UVec2) -> String {
     let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px {side}"));
     let sides: Vec<String> =
         [side(rest.x, "on the right"), side(rest.y, "at the bottom")].into_iter().flatten().collect();
@@ -77,9 +77,9 @@ pub(crate) fn rest_of(rest: Pair) -> String {
 }
 
 /// ` --offset 2,2 --gutter 1,1`, without what is nothing.
-pub(crate) fn spacing_options(offset: Pair, gutter: Pair) -> String {
-    let option = |option: &str, pair: Pair| match pair {
-        Pair { x: 0, y: 0 } => String::new(),
+pub(crate) fn spacing_options(offset: UVec2, gutter: UVec2) -> String {
+    let option = |option: &str, pair: UVec2| match pair {
+        UVec2 { x: 0, y: 0 } => String::new(),
         pair => format!(" {option} {pair}"),
     };
     option("--offset", offset) + &option("--gutter", gutter)
@@ -93,7 +93,7 @@ pub(crate) fn counted(count: usize, noun: &str) -> String {
 
 /// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 total)`. A terminal is no place
 /// for thousands; `--json` has them.
-pub(crate) fn some(items: &[impl AsRef<str>]) -> String {
+pub(crate) fn abbreviate_list(items: &[impl AsRef<str>]) -> String {
     const SHOWN: usize = 16;
     // One more is as short as what would stand for it.
     let shown = if items.len() <= SHOWN + 1 { items.len() } else { SHOWN };
@@ -120,12 +120,12 @@ pub(crate) fn grouped(number: u64) -> String {
 }
 
 /// Bytes in the unit that leaves one to three digits before the point; 1 kB is 1000 bytes.
-pub(crate) fn bytes(count: u64) -> String {
+pub(crate) fn format_bytes(count: u64) -> String {
     shibori_core::ByteSize(count).to_string()
 }
 
 /// Milliseconds with at most two decimals: `100 ms`, `83.33 ms`.
-pub(crate) fn millis(value: f64) -> String {
+pub(crate) fn format_millis(value: f64) -> String {
     let text = format!("{value:.2}");
     format!("{} ms", text.trim_end_matches('0').trim_end_matches('.'))
 }
@@ -203,16 +203,16 @@ mod tests {
     #[test]
     fn numbers_read_easily() {
         assert_eq!([0, 999, 1000, 1_234_567].map(grouped), ["0", "999", "1,000", "1,234,567"]);
-        assert_eq!([999, 1000, 12_345_678].map(bytes), ["999 B", "1.0 kB", "12.3 MB"]);
-        assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(millis), ["100 ms", "83.33 ms", "0.5 ms"]);
+        assert_eq!([999, 1000, 12_345_678].map(format_bytes), ["999 B", "1.0 kB", "12.3 MB"]);
+        assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(format_millis), ["100 ms", "83.33 ms", "0.5 ms"]);
     }
 
     #[test]
     fn long_lists_end_with_how_many_there_are() {
         let rows: Vec<String> = (0..40).map(|row| format!("r{row}")).collect();
-        assert_eq!(some(&rows[..3]), "r0, r1, r2");
-        assert!(some(&rows[..17]).ends_with("r15, r16"));
-        assert!(some(&rows).ends_with("r14, r15, ... (40 total)"));
+        assert_eq!(abbreviate_list(&rows[..3]), "r0, r1, r2");
+        assert!(abbreviate_list(&rows[..17]).ends_with("r15, r16"));
+        assert!(abbreviate_list(&rows).ends_with("r14, r15, ... (40 total)"));
     }
 
     #[cfg(unix)]

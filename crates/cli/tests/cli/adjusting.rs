@@ -41,7 +41,7 @@ fn matching_a_head_brings_every_frame_back_and_tells_each_shift() {
     assert_eq!(shifts, ["[0,0]", "[4,-5]", "[-7,2]", "[-4,-8]"]);
     let set = env.frames("out");
     let head = |at: usize| {
-        let whole = set.frames()[at].restored();
+        let whole = set.frames()[at].full_image();
         (0..8).map(|y| whole.row(16 + y)[16 * 4..26 * 4].to_vec()).collect::<Vec<_>>()
     };
     assert!((1..4).all(|at| head(at) == head(0)));
@@ -62,7 +62,7 @@ fn only_narrows_what_changes_and_the_rest_stays() {
         let is_leap = before.clips()[1].steps().iter().any(|step| step.frame == at);
         assert_eq!(new.annotations().boxes.len(), usize::from(is_leap));
         assert_eq!(new.pivot() == old.pivot(), !is_leap);
-        assert!(new.pixels().looks_like(old.pixels()));
+        assert!(new.pixels().is_same_image(old.pixels()));
     }
     let manifest = String::from_utf8(env.read("frog/frames.json")).unwrap();
     assert!(manifest.contains("\"boxes\": { \"hit\": [1, 2, 3, 4] }"), "{manifest}");
@@ -151,7 +151,7 @@ fn frames_painted_over_in_another_program_keep_clips_pivots_and_boxes() {
         );
     }
     assert_eq!(before.clips()[0].total_millis(), after.clips()[0].total_millis());
-    assert!(!before.frames()[0].restored().looks_like(&after.frames()[0].restored()));
+    assert!(!before.frames()[0].full_image().is_same_image(&after.frames()[0].full_image()));
 }
 
 #[test]
@@ -301,12 +301,12 @@ fn a_clip_is_changed_alone_or_not_at_all() {
     let (old, new) = (env.frames("koi"), env.frames("apart"));
     assert_eq!(new.frames().len(), 11);
     for (at, frame) in old.frames().iter().enumerate() {
-        assert!(frame.restored().looks_like(&new.frames()[at].restored()), "{}", frame.name());
+        assert!(frame.full_image().is_same_image(&new.frames()[at].full_image()), "{}", frame.name());
     }
     let turn: Vec<usize> = new.clips()[1].steps().iter().map(|step| step.frame).collect();
     for (step, at) in turn.into_iter().zip([3, 4, 5]) {
-        let mirrored = image::imageops::flip_horizontal(&old.frames()[at].restored().to_image());
-        assert!(new.frames()[step].restored().to_image() == mirrored);
+        let mirrored = image::imageops::flip_horizontal(&old.frames()[at].full_image().to_image());
+        assert!(new.frames()[step].full_image().to_image() == mirrored);
     }
     let outcome = env.run("adjust koi -o never --only koi-03 --specks 2");
     assert!(outcome.err.contains("--only named:koi-03"), "{}", outcome.err);
@@ -325,7 +325,7 @@ fn the_pivot_and_the_canvas_go_together_in_one_command_as_in_two() {
     let bottoms: Vec<u64> = one.frames().iter().filter_map(|f| Some(f.content(0)?.bottom())).collect();
     assert!(bottoms.iter().any(|bottom| bottom != &bottoms[0]), "frames in the air stay in the air");
     for (a, b) in one.frames().iter().zip(two.frames()) {
-        assert!(a.restored().looks_like(&b.restored()) && a.pivot() == b.pivot(), "{}", a.name());
+        assert!(a.full_image().is_same_image(&b.full_image()) && a.pivot() == b.pivot(), "{}", a.name());
     }
     env.ok("slice art/frog.png --grid 8x4 --pivot feet --canvas 64x64@32,60 -o placed");
     let placed = env.frames("placed");

@@ -78,7 +78,7 @@ impl Env {
 
     pub(crate) fn image(&self, name: &str) -> RgbaImage {
         let set = self.frames(name);
-        set.frames()[0].restored().to_image()
+        set.frames()[0].full_image().to_image()
     }
 
     /// Writes a picture as another program would.
@@ -107,7 +107,7 @@ impl Env {
 
 /// The pictures of all frames, whole.
 pub(crate) fn pictures(set: &FrameSet) -> Vec<Pixels> {
-    set.frames().iter().map(shibori_core::Frame::restored).collect()
+    set.frames().iter().map(shibori_core::Frame::full_image).collect()
 }
 
 pub(crate) fn words(line: &str) -> Vec<String> {

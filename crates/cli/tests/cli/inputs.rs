@@ -32,7 +32,7 @@ fn every_still_format_cuts_to_the_same_frames() {
         save(&env, &format!("{ending}/koi.{ending}"), &sheet, format);
         env.ok(&format!("slice {ending}/koi.{ending} --grid 8x1 -o out"));
         for (frame, wanted) in pictures(&env.frames("out")).iter().zip(&wanted) {
-            assert!(frame.looks_like(wanted), "{ending}");
+            assert!(frame.is_same_image(wanted), "{ending}");
         }
     }
 }
@@ -99,7 +99,7 @@ fn a_truncated_gif_gives_its_whole_frames_where_that_is_wanted() {
     let (half, whole) = (env.frames("half"), env.frames("art/firefly.gif"));
     assert!(half.frames().len() >= 2 && half.frames().len() < 8);
     for (a, b) in half.frames().iter().zip(whole.frames()) {
-        assert!(a.pixels().looks_like(b.pixels()));
+        assert!(a.pixels().is_same_image(b.pixels()));
     }
 }
 

@@ -56,7 +56,7 @@ fn five_drawn_directions_are_played_in_eight() {
     for (right, left) in [(1, 5), (2, 6), (3, 7)] {
         for column in 0..4 {
             let image = Pixels::from_image(imageops::flip_horizontal(&shown(right, column)));
-            assert!(image.looks_like(&Pixels::from_image(shown(left, column))), "{left} {column}");
+            assert!(image.is_same_image(&Pixels::from_image(shown(left, column))), "{left} {column}");
         }
     }
     let steps = rows["clips"].as_array().unwrap().iter().flat_map(|clip| clip["steps"].as_array().unwrap());
@@ -94,14 +94,14 @@ fn a_last_row_that_is_not_full_gives_no_blank_frame() {
     assert_eq!(result["sheets"][0]["blank"], serde_json::json!(["r6c17-20"]));
     let set = env.frames("big");
     for (number, frame) in (0..).zip(set.frames()) {
-        let whole = frame.restored().to_image();
+        let whole = frame.full_image().to_image();
         assert!(imageops::crop_imm(&whole, 3, 2, 10, 12).to_image() == drawing(number), "{number}");
         assert!(whole.get_pixel(0, 0)[3] == 0 && whole.get_pixel(15, 8)[3] == 0);
     }
     assert_eq!(set.clips()[6].steps().len(), 17);
     // A part that is not wanted is emptied in every frame.
     env.ok("slice big.png --grid 21x7 --clear-edge 1 --specks 2 --erase 3,2,10,4 --erase=-5,13,40,9 -o part");
-    let cleared = env.frames("part").frames()[0].restored().to_image();
+    let cleared = env.frames("part").frames()[0].full_image().to_image();
     assert!((0..16).all(|x| (0..6).chain(13..16).all(|y| cleared.get_pixel(x, y)[3] == 0)));
 }
 
@@ -128,7 +128,7 @@ fn rows_of_different_length_are_indexed_by_the_grid() {
     let (first, again) = (env.frames("first"), env.frames("again"));
     assert_eq!(first.frames().len(), again.frames().len());
     for (a, b) in first.frames().iter().zip(again.frames()) {
-        assert!(a.name() == b.name() && a.restored().looks_like(&b.restored()), "{}", a.name());
+        assert!(a.name() == b.name() && a.full_image().is_same_image(&b.full_image()), "{}", a.name());
     }
 }
 
@@ -149,8 +149,8 @@ fn a_folder_of_images_gets_a_manifest_and_no_copy() {
     assert!(before.iter().all(|file| after.contains(file)) && after.len() == before.len() + 1);
     let set = env.frames("many");
     assert_eq!(set.frames().len(), 353);
-    assert!(set.frames()[12].restored().to_image() == drawing(12));
-    assert!(set.frames()[351].restored().to_image() == drawing(1001));
+    assert!(set.frames()[12].full_image().to_image() == drawing(12));
+    assert!(set.frames()[351].full_image().to_image() == drawing(1001));
     assert_eq!(set.clips()[0].steps().len(), 350);
     env.ok("clip many \"run = many:0-9 @24fps\"");
     env.ok("pack many -o many-atlas --effort low");
@@ -189,7 +189,7 @@ fn a_grid_on_a_part_of_a_sheet_is_cut_where_it_is() {
         let set = env.frames(folder);
         assert_eq!(set.frames().len(), 12, "{folder}");
         for (number, frame) in (0..).zip(set.frames()) {
-            let image = imageops::crop_imm(&frame.restored().to_image(), 2, 1, 10, 12).to_image();
+            let image = imageops::crop_imm(&frame.full_image().to_image(), 2, 1, 10, 12).to_image();
             assert!(image == drawing(number), "{folder} {number}");
         }
     };

@@ -55,7 +55,7 @@ fn a_gif_shows_exactly_the_frames_and_times_of_the_clip() {
     assert_eq!(shown.len(), 9);
     for (step, (image, ms)) in clip.steps().iter().zip(shown) {
         assert_eq!(ms, clip.span(step).millis());
-        let wanted = zoomed(&set.frames()[step.frame].restored().to_image(), 3);
+        let wanted = zoomed(&set.frames()[step.frame].full_image().to_image(), 3);
         assert_eq!(visible(image), visible(wanted));
     }
 }

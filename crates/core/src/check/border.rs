@@ -3,7 +3,7 @@
 use image::Rgba;
 
 use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
-use crate::{Color, FrameSet, Pair, Pixels, Size};
+use crate::{Color, FrameSet, UVec2, Pixels, Size};
 
 /// The widest border, in pixels.
 const WIDEST: u32 = 3;
@@ -33,7 +33,7 @@ pub(super) fn find(set: &FrameSet, at: usize) -> Vec<Finding> {
     let color = Color(Rgba([corner[0], corner[1], corner[2], 255]));
     let seen = Observation::Border { color, pixels: wide };
     let finding = frame_finding(set, at, Rule::Border, seen, Remedy::ClearEdge(wide));
-    vec![Finding { at: Some(Pair::default()), value: f64::from(wide), ..finding }]
+    vec![Finding { at: Some(UVec2::default()), value: f64::from(wide), ..finding }]
 }
 
 /// The share of a ring, this many pixels inside the edge, that passes a test.

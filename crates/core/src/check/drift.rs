@@ -1,10 +1,10 @@
 //! Figures that jump: a frame whose registered figure stands away from the path of its neighbors, seen from the pivot as a game sees it,
 //! and a clip that slides and jumps back when it loops.
 
-use crate::check::figures::Figure;
+use crate::check::figures::Trajectory;
 use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding, median};
 use crate::register::path::{self, JITTER_FACTOR};
-use crate::{Frame, FrameSet, Pair, Point};
+use crate::{Frame, FrameSet, UVec2, Point};
 
 /// A figure that stands elsewhere agrees this many times as well there as on the path: rings and flames agree about as well anywhere.
 const CLEARLY: f64 = 1.15;
@@ -16,11 +16,11 @@ const WITH_MASS: f64 = 0.4;
 const SLIDES: f64 = 2.5;
 const JUMPS_BACK: f64 = 2.5;
 
-pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Figure<'_>]) -> Vec<Finding> {
+pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Trajectory<'_>]) -> Vec<Finding> {
     figures.iter().flat_map(|figure| of_figure(set, limits, figure)).collect()
 }
 
-fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Finding> {
+fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Vec<Finding> {
     let canvas = |&at: &usize| set.frames()[at].canvas();
     let side = figure.frames.iter().map(canvas).map(|size| size.width.max(size.height)).max().unwrap_or(0);
     let limit = limits.drift.unwrap_or_else(|| path::default_limit(side));
@@ -33,10 +33,10 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Fi
     {
         return vec![finding];
     }
-    let shaken = path::shaken(&across, figure.loops, JITTER_FACTOR * limit);
+    let shaken = path::jitter(&across, figure.loops, JITTER_FACTOR * limit);
     let shakes = shaken.is_some();
-    let off_x = shaken.unwrap_or_else(|| path::off(&across, figure.loops));
-    let off_y = path::off(&down, figure.loops);
+    let off_x = shaken.unwrap_or_else(|| path::path_deviations(&across, figure.loops));
+    let off_y = path::path_deviations(&down, figure.loops);
     let masses = figure.masses(set);
     let mass = |axis: fn(Point) -> f64| {
         let along: Vec<Option<f64>> = masses.iter().map(|mass| mass.map(axis)).collect();
@@ -64,14 +64,14 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Fi
         let seen = Observation::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
         let remedy = Remedy::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
         let finding = clip_finding(figure.clip, number, Rule::Drift, seen, remedy);
-        findings.push(Finding { at: spot(&set.frames()[number]), value: far(at), limit, ..finding });
+        findings.push(Finding { at: content_origin(&set.frames()[number]), value: far(at), limit, ..finding });
     }
     findings
 }
 
 /// Where a person looks: the top left of what is drawn.
-fn spot(frame: &Frame) -> Option<Pair> {
-    frame.content(0).map(|rect| Pair { x: rect.x, y: rect.y })
+fn content_origin(frame: &Frame) -> Option<UVec2> {
+    frame.content(0).map(|rect| UVec2 { x: rect.x, y: rect.y })
 }
 
 /// Whether the figure moves up and down on its own, where it does not jump.
@@ -82,7 +82,7 @@ fn moves_vertically(down: &[Option<f64>], off: &[f64], limit: f64) -> bool {
 }
 
 /// A clip whose figure goes one way throughout and is back at once when it begins again.
-fn slide(figure: &Figure<'_>, across: &[Option<f64>], down: &[Option<f64>], limit: f64) -> Option<Finding> {
+fn slide(figure: &Trajectory<'_>, across: &[Option<f64>], down: &[Option<f64>], limit: f64) -> Option<Finding> {
     let of_axis = |values: &[Option<f64>]| -> f64 {
         let known: Vec<f64> = values.iter().copied().flatten().collect();
         let (Some(&first), Some(&last)) = (known.first(), known.last()) else { return 0.0 };

@@ -32,5 +32,5 @@ fn is_same(a: &Frame, b: &Frame) -> bool {
     a.canvas() == b.canvas()
         && a.pivot() == b.pivot()
         && a.content(0) == b.content(0)
-        && a.restored().looks_like(&b.restored())
+        && a.full_image().is_same_image(&b.full_image())
 }

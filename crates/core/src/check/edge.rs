@@ -7,10 +7,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use crate::check::{Finding, Observation, Remedy, Rule, Sides, frame_finding, frames_of, median, thinned};
-use crate::components::pieces;
+use crate::check::{Finding, Observation, Remedy, Rule, Sides, frame_finding, frames_of, median, sample_evenly};
+use crate::components::label_image;
 use crate::parallel;
-use crate::{Frame, FrameSet, Pair, Rect};
+use crate::{Frame, FrameSet, UVec2, Rect};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
@@ -44,8 +44,8 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
 /// The frames that a frame is compared with: those of the clip that shows it first, or of its sprite.
 fn siblings(set: &FrameSet, at: usize) -> Vec<usize> {
     match set.first_clip_of(at) {
-        Some(clip) => thinned(&frames_of(clip), SIBLINGS),
-        None => thinned(set.frames_of(set.frames()[at].sprite()), SIBLINGS),
+        Some(clip) => sample_evenly(&frames_of(clip), SIBLINGS),
+        None => sample_evenly(set.frames_of(set.frames()[at].sprite()), SIBLINGS),
     }
 }
 
@@ -54,9 +54,9 @@ struct EdgeContact {
     /// Side by side, the longest run of the main drawing along it, and that of the row inside it there.
     runs: [(u32, u32); 4],
     /// Where it first touches each side.
-    at: [Pair; 4],
+    at: [UVec2; 4],
     /// Pieces that are not connected to the drawing, by the side they touch first: where, how many pixels, which sides.
-    loose: Vec<(Pair, u32, Sides)>,
+    loose: Vec<(UVec2, u32, Sides)>,
 }
 
 impl EdgeContact {
@@ -71,13 +71,13 @@ impl EdgeContact {
         if !touches {
             return None;
         }
-        let whole = frame.restored();
-        let found = pieces(&whole, |pixel| pixel[3] > 0);
+        let whole = frame.full_image();
+        let found = label_image(&whole, |pixel| pixel[3] > 0);
         let largest = found.areas.iter().copied().max()?;
         let main = found.areas.iter().position(|&area| area == largest)? as u32 + 1;
         let size = whole.size();
-        let mut edge = Self { runs: [(0, 0); 4], at: [Pair::default(); 4], loose: Vec::new() };
-        let mut loose: BTreeMap<u32, (Pair, [bool; 4])> = BTreeMap::new();
+        let mut edge = Self { runs: [(0, 0); 4], at: [UVec2::default(); 4], loose: Vec::new() };
+        let mut loose: BTreeMap<u32, (UVec2, [bool; 4])> = BTreeMap::new();
         for side in 0..4 {
             let length = if side < 2 { size.height } else { size.width };
             let place = |along: u32, inside: u32| match side {
@@ -96,11 +96,11 @@ impl EdgeContact {
                 run = if own == main { run + 1 } else { 0 };
                 if run > edge.runs[side].0 {
                     let (x, y) = place(along + 1 - run, 0);
-                    (edge.runs[side].0, edge.at[side]) = (run, Pair { x, y });
+                    (edge.runs[side].0, edge.at[side]) = (run, UVec2 { x, y });
                 }
                 if own > 0 && own != main {
                     let (x, y) = place(along, 0);
-                    loose.entry(own).or_insert((Pair { x, y }, [false; 4])).1[side] = true;
+                    loose.entry(own).or_insert((UVec2 { x, y }, [false; 4])).1[side] = true;
                 }
             }
             if size.width > 1 && size.height > 1 && edge.runs[side].0 > 0 {
@@ -171,7 +171,7 @@ impl EdgeContact {
         if many > 1 && many as f64 > MANY * siblings.len() as f64 {
             return Vec::new();
         }
-        let told = |&(spot, area, sides): &(Pair, u32, Sides)| {
+        let told = |&(spot, area, sides): &(UVec2, u32, Sides)| {
             let seen = Observation::Neighbor { area, sides };
             let finding = frame_finding(set, at, Rule::Neighbor, seen, Remedy::RemoveGroups(area));
             Finding { at: Some(spot), value: f64::from(area), ..finding }

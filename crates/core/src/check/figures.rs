@@ -16,7 +16,7 @@ const OTHERS: usize = 48;
 const LONGEST: usize = 4000;
 
 /// The figure of a clip.
-pub(super) struct Figure<'a> {
+pub(super) struct Trajectory<'a> {
     pub(super) clip: &'a Clip,
     /// The frames it shows, each once, in the set's order.
     own: Vec<usize>,
@@ -30,15 +30,15 @@ pub(super) struct Figure<'a> {
     pub(super) places: HashMap<usize, Registration>,
 }
 
-impl Figure<'_> {
+impl Trajectory<'_> {
     /// Returns a sample of the clip's frames that includes `frame`, their registrations, and the index of `frame` in
     /// the sample.
-    pub(super) fn among<'s>(
+    pub(super) fn with_peers<'s>(
         &self,
         set: &'s FrameSet,
         frame: usize,
     ) -> (Vec<&'s Frame>, Vec<Option<Registration>>, usize) {
-        let mut own = super::thinned(&self.own, OTHERS);
+        let mut own = super::sample_evenly(&self.own, OTHERS);
         let number = own.binary_search(&frame).unwrap_or_else(|number| {
             own.insert(number, frame);
             number
@@ -50,7 +50,7 @@ impl Figure<'_> {
 
     /// The center of mass of each frame it shows, from the pivot.
     pub(super) fn masses(&self, set: &FrameSet) -> Vec<Option<Point>> {
-        parallel::each(&self.frames, |&at| {
+        parallel::map_slice(&self.frames, |&at| {
             let frame = &set.frames()[at];
             let (mass, pivot) = (mass(frame)?, frame.pivot());
             Some(Point::new(mass.x - pivot.x, mass.y - pivot.y))
@@ -60,13 +60,13 @@ impl Figure<'_> {
     /// Whether the frame matches its peers at least `times` better at its registered position than at that position
     /// moved by `offset`.
     pub(super) fn is_distinct(&self, set: &FrameSet, frame: usize, off: (i64, i64), times: f64) -> bool {
-        let (frames, places, number) = self.among(set, frame);
+        let (frames, places, number) = self.with_peers(set, frame);
         distinctness(&frames, &places, number, off).is_some_and(|clear| clear >= times)
     }
 }
 
 /// The figures of all clips of three frames or more whose frames agree.
-pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
+pub(super) fn of(set: &FrameSet) -> Vec<Trajectory<'_>> {
     let mut known: HashMap<Vec<usize>, HashMap<usize, Registration>> = HashMap::new();
     let mut figures = Vec::new();
     for clip in set.clips() {
@@ -88,7 +88,7 @@ pub(super) fn of(set: &FrameSet) -> Vec<Figure<'_>> {
         };
         let stands = frames.iter().map(stand).collect();
         let loops = clip.loops();
-        figures.push(Figure { clip, own, frames, stands, loops, places });
+        figures.push(Trajectory { clip, own, frames, stands, loops, places });
     }
     figures
 }

@@ -6,9 +6,9 @@ use image::Rgba;
 
 use crate::background::{Background, find_background};
 use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
-use crate::components::around;
+use crate::components::neighbors8;
 use crate::parallel;
-use crate::{Color, Frame, FrameSet, Pair};
+use crate::{Color, Frame, FrameSet, UVec2};
 
 /// Colors that nobody draws with, but everybody keys with.
 const USUAL: [[u8; 3]; 2] = [[255, 0, 255], [0, 255, 0]];
@@ -23,7 +23,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     for sprite in set.sprites() {
         let own: Vec<usize> =
             set.frames_of(sprite).iter().copied().filter(|&at| !set.frames()[at].is_blank()).collect();
-        let backgrounds = parallel::each(&own, |&at| background(&set.frames()[at]));
+        let backgrounds = parallel::map_slice(&own, |&at| background(&set.frames()[at]));
         // A sheet's background is behind all of its frames: tiles and panels have colors of their own.
         if let Some(&Some(color)) = backgrounds.first()
             && backgrounds.iter().all(|other| *other == Some(color))
@@ -31,12 +31,12 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             let told = |&at: &usize| {
                 let seen = Observation::FlatBackground(Color(color));
                 let finding = frame_finding(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(Color(color)));
-                Finding { at: Some(Pair::default()), value: own.len() as f64, ..finding }
+                Finding { at: Some(UVec2::default()), value: own.len() as f64, ..finding }
             };
             findings.extend(own.iter().map(told));
             continue;
         }
-        findings.extend(parallel::flat(own.len(), |number| seam(set, own[number]).into_iter().collect()));
+        findings.extend(parallel::flat_map(own.len(), |number| seam(set, own[number]).into_iter().collect()));
     }
     findings
 }
@@ -58,7 +58,7 @@ fn seam(set: &FrameSet, at: usize) -> Option<Finding> {
     let is_key = |pixel: &[u8]| pixel[3] > 0 && USUAL.iter().any(|key| key == &pixel[..3]);
     let keys: Vec<usize> = (0..all.len()).filter(|&place| is_key(all[place])).collect();
     let &first = keys.first()?;
-    let is_open = |place: usize| around(place, size.width, size.height).any(|near| all[near][3] == 0);
+    let is_open = |place: usize| neighbors8(place, size.width, size.height).any(|near| all[near][3] == 0);
     let outline = keys.iter().filter(|&&place| is_open(place)).count();
     let whole = (0..all.len()).filter(|&place| all[place][3] > 0 && is_open(place)).count();
     let is_seam = outline as f64 >= OUTLINE * keys.len() as f64 && outline as f64 >= SEAM * whole as f64;
@@ -67,7 +67,7 @@ fn seam(set: &FrameSet, at: usize) -> Option<Finding> {
     }
     let [r, g, b] = [all[first][0], all[first][1], all[first][2]];
     let color = Color(Rgba([r, g, b, 255]));
-    let spot = Pair { x: first as u32 % size.width + inset.x, y: first as u32 / size.width + inset.y };
+    let spot = UVec2 { x: first as u32 % size.width + inset.x, y: first as u32 / size.width + inset.y };
     let seen = Observation::KeyPixels { pixels: keys.len() as u32, color };
     let finding = frame_finding(set, at, Rule::KeyLeft, seen, Remedy::TakeOut(color));
     Some(Finding { at: Some(spot), value: keys.len() as f64, ..finding })

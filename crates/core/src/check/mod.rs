@@ -24,7 +24,7 @@ use std::fmt;
 use crate::clip::Clip;
 use crate::parallel;
 use crate::register::path::median;
-use crate::{Color, FrameSet, Name, Pair, Size};
+use crate::{Color, FrameSet, Name, UVec2, Size};
 
 /// What may be wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -89,14 +89,14 @@ impl fmt::Display for Rule {
 
 /// How sure it is that something is wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Level {
+pub enum Severity {
     /// Players will see it.
     Wrong,
     /// Worth a look: it may be meant.
     Look,
 }
 
-impl Level {
+impl Severity {
     /// Its id.
     pub fn id(self) -> &'static str {
         match self {
@@ -135,7 +135,7 @@ pub struct Finding {
     /// The clip, where it shows in one.
     pub clip: Option<Name>,
     /// The place on the canvas.
-    pub at: Option<Pair>,
+    pub at: Option<UVec2>,
     /// The number.
     pub value: f64,
     /// What it should not pass.
@@ -152,12 +152,12 @@ const SURELY_PIXELS: f64 = 3.0;
 
 impl Finding {
     /// How sure it is that it is wrong. A figure that is higher than its neighbors have it may hop.
-    pub fn level(&self) -> Level {
+    pub fn level(&self) -> Severity {
         match self.seen {
-            Observation::Moved { right, down } if right == 0.0 && down < 0.0 => Level::Look,
+            Observation::Moved { right, down } if right == 0.0 && down < 0.0 => Severity::Look,
             // Small figures shift their weight by as much.
             Observation::Moved { .. } if self.value <= (SURELY * self.limit).max(SURELY_PIXELS) => {
-                Level::Look
+                Severity::Look
             }
             Observation::Moved { .. }
             | Observation::Slides { .. }
@@ -165,11 +165,11 @@ impl Finding {
             | Observation::Border { .. }
             | Observation::OtherCompanion { .. }
             | Observation::CompanionPage { .. }
-            | Observation::Nothing => Level::Wrong,
+            | Observation::Nothing => Severity::Wrong,
             // One picture on one color may be a panel or a tile.
-            Observation::FlatBackground(_) if self.value > 1.0 => Level::Wrong,
-            Observation::Forgotten { .. } if self.clip.is_some() => Level::Wrong,
-            _ => Level::Look,
+            Observation::FlatBackground(_) if self.value > 1.0 => Severity::Wrong,
+            Observation::Forgotten { .. } if self.clip.is_some() => Severity::Wrong,
+            _ => Severity::Look,
         }
     }
 }
@@ -327,7 +327,7 @@ pub enum Remedy {
 
 /// Everything that looks wrong, rule by rule and frame by frame.
 pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
-    let mut found = parallel::flat(set.frames().len(), |at| {
+    let mut found = parallel::flat_map(set.frames().len(), |at| {
         let mut found = specks::find(set, at, limits);
         found.extend(border::find(set, at));
         found
@@ -373,7 +373,7 @@ fn clip_finding(clip: &Clip, at: usize, rule: Rule, seen: Observation, remedy: R
 }
 
 /// So many of some frames, evenly chosen: enough to speak for a clip of any length, so that work grows with the frames.
-fn thinned(frames: &[usize], most: usize) -> Vec<usize> {
+fn sample_evenly(frames: &[usize], most: usize) -> Vec<usize> {
     let count = frames.len().min(most);
     (0..count).map(|number| frames[number * frames.len() / count]).collect()
 }

@@ -3,17 +3,17 @@
 //! What is drawn in more or fewer pixels than the trend has it may wave or turn. Only where the figure agrees clearly better with the
 //! others of its clip when it is scaled, it was.
 
-use crate::check::figures::Figure;
+use crate::check::figures::Trajectory;
 use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding};
 use crate::parallel;
 use crate::register::{best_scale, path};
 use crate::shape::points::SOLID;
-use crate::{Frame, FrameSet, Pair};
+use crate::{Frame, FrameSet, UVec2};
 
 /// Frames whose figure may be scaled are looked at in full: at most this many of a clip.
 const MOST: usize = 16;
 
-pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Figure<'_>]) -> Vec<Finding> {
+pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Trajectory<'_>]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     for figure in figures {
         let found = of_figure(set, limits, figure);
@@ -22,13 +22,13 @@ pub(super) fn find(set: &FrameSet, limits: &Thresholds, figures: &[Figure<'_>]) 
     findings
 }
 
-fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Finding> {
+fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Vec<Finding> {
     let logs = |at: &usize| {
         figure.places.get(at)?;
         Some(libm::log(solid(&set.frames()[*at]) as f64) / 2.0)
     };
-    let sizes: Vec<Option<f64>> = parallel::each(&figure.frames, logs);
-    let off = path::off(&sizes, figure.loops);
+    let sizes: Vec<Option<f64>> = parallel::map_slice(&figure.frames, logs);
+    let off = path::path_deviations(&sizes, figure.loops);
     let least = libm::log(1.0 + limits.size) / 2.0;
     let mut suspects: Vec<usize> = (0..off.len()).filter(|&at| off[at].abs() > least).collect();
     suspects.sort_by(|&a, &b| off[b].abs().total_cmp(&off[a].abs()));
@@ -43,7 +43,7 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Fi
     suspects.sort_unstable();
     let told = |&at: &usize| {
         let number = figure.frames[at];
-        let (frames, places, place) = figure.among(set, number);
+        let (frames, places, place) = figure.with_peers(set, number);
         let factor = 1.0 / best_scale(&frames, &places, place)?;
         let jump = if factor > 1.0 { factor - 1.0 } else { 1.0 / factor - 1.0 };
         // What it covers and how it fits must say the same.
@@ -57,7 +57,7 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Figure<'_>) -> Vec<Fi
             Observation::Size { factor },
             Remedy::Scale(1.0 / factor),
         );
-        let spot = set.frames()[number].content(SOLID).map(|rect| Pair { x: rect.x, y: rect.y });
+        let spot = set.frames()[number].content(SOLID).map(|rect| UVec2 { x: rect.x, y: rect.y });
         Some(Finding { at: spot, value: jump, limit: limits.size, ..finding })
     };
     suspects.iter().filter_map(told).collect()

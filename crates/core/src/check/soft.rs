@@ -1,7 +1,7 @@
 //! Half-clear pixels in art of hard edges: what an eraser or a smooth tool left.
 
 use crate::check::{Finding, Observation, Remedy, Rule};
-use crate::{FrameSet, Pair};
+use crate::{FrameSet, UVec2};
 
 /// Art with a larger share of half-clear pixels is soft on purpose.
 const MOST: f64 = 0.02;
@@ -36,7 +36,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
 struct Soft {
     count: u64,
     shown: u64,
-    first: Option<Pair>,
+    first: Option<UVec2>,
 }
 
 impl Soft {
@@ -49,7 +49,7 @@ impl Soft {
                 soft.shown += u64::from(pixel[3] > 0);
                 if (1..255).contains(&pixel[3]) {
                     soft.count += 1;
-                    soft.first.get_or_insert(Pair { x, y });
+                    soft.first.get_or_insert(UVec2 { x, y });
                 }
             }
         }

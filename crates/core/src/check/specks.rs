@@ -4,8 +4,8 @@
 //! every frame has many of are no strays.
 
 use crate::check::{Finding, Observation, Remedy, Rule, Thresholds};
-use crate::components::pieces;
-use crate::{FrameSet, Pair};
+use crate::components::label_image;
+use crate::{FrameSet, UVec2};
 
 /// More strays than this in one frame are sparks.
 const SPARKS: usize = 3;
@@ -17,7 +17,7 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Thresholds) -> Vec<Findin
     if frame.is_blank() {
         return Vec::new();
     }
-    let found = pieces(frame.pixels(), |pixel| pixel[3] > 0);
+    let found = label_image(frame.pixels(), |pixel| pixel[3] > 0);
     let (width, inset) = (frame.pixels().size().width, frame.inset());
     let largest = found.areas.iter().copied().max().unwrap_or(0);
     let is_alone = largest <= limits.specks;
@@ -29,7 +29,7 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Thresholds) -> Vec<Findin
     }
     let finding = |piece: u32| {
         let place = found.labels.iter().position(|&label| label == piece + 1).unwrap_or(0) as u32;
-        let spot = Pair { x: place % width + inset.x, y: place / width + inset.y };
+        let spot = UVec2 { x: place % width + inset.x, y: place / width + inset.y };
         let area = found.areas[piece as usize];
         let seen = match is_alone {
             true => Observation::Forgotten { area },
@@ -43,6 +43,6 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Thresholds) -> Vec<Findin
     // What touches the canvas's edge is told by another rule.
     let canvas = frame.canvas();
     let is_inside =
-        |spot: Pair| spot.x > 0 && spot.y > 0 && spot.x + 1 < canvas.width && spot.y + 1 < canvas.height;
+        |spot: UVec2| spot.x > 0 && spot.y > 0 && spot.x + 1 < canvas.width && spot.y + 1 < canvas.height;
     strays.into_iter().map(finding).filter(|f| is_alone || f.at.is_some_and(is_inside)).collect()
 }

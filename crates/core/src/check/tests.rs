@@ -205,7 +205,7 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
             if n == at {
                 image.put_pixel(x, 15, Rgba(color));
             }
-            Ok::<_, crate::SetError>(frame.with_pixels(Pixels::from_image(image), Pair::default()).unwrap())
+            Ok::<_, crate::SetError>(frame.with_pixels(Pixels::from_image(image), UVec2::default()).unwrap())
         }
     };
     let set = with_clips(drawn(&[&[BODY], &[BODY], &[moved(1, 0)]]), &["sit = 0-2"]);

@@ -2,13 +2,13 @@
 
 use image::Rgba;
 
-use crate::clean::{CleanResult, Part};
-use crate::{Area, Pixels};
+use crate::clean::{CleanResult, CanvasView};
+use crate::{SignedRect, Pixels};
 
 /// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
 /// cell's edge, or a neighbor's feet.
-pub fn clear_edge(part: Part<'_>, width: u32) -> CleanResult {
-    let Part { pixels, at, canvas } = part;
+pub fn clear_edge(part: CanvasView<'_>, width: u32) -> CleanResult {
+    let CanvasView { pixels, at, canvas } = part;
     let is_edge = |x: u32, y: u32| {
         let (x, y) = (x + at.x, y + at.y);
         let near = x.min(y).min(canvas.width - 1 - x).min(canvas.height - 1 - y);
@@ -18,8 +18,8 @@ pub fn clear_edge(part: Part<'_>, width: u32) -> CleanResult {
 }
 
 /// Empties rectangles of a canvas; what of them lies outside it says nothing.
-pub fn erase(part: Part<'_>, areas: &[Area]) -> CleanResult {
-    let Part { pixels, at, .. } = part;
+pub fn erase(part: CanvasView<'_>, areas: &[SignedRect]) -> CleanResult {
+    let CanvasView { pixels, at, .. } = part;
     let lies_in = |x: u32, y: u32| {
         let (x, y) = (i64::from(x + at.x), i64::from(y + at.y));
         areas.iter().any(|area| {
@@ -59,13 +59,13 @@ mod tests {
     use image::RgbaImage;
 
     use super::*;
-    use crate::Pair;
+    use crate::UVec2;
 
     #[test]
     fn the_edge_goes_and_the_middle_stays() {
         let full = Pixels::from_image(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
         let clear_edge = |pixels: &Pixels, width| {
-            clear_edge(Part { pixels, at: Pair::default(), canvas: pixels.size() }, width)
+            clear_edge(CanvasView { pixels, at: UVec2::default(), canvas: pixels.size() }, width)
         };
         let (image, changed) = clear_edge(&full, 1).unwrap();
         assert_eq!(changed, 20 - 6);
@@ -81,8 +81,8 @@ mod tests {
     #[test]
     fn what_is_erased_is_where_it_was_said_on_the_canvas() {
         let full = Pixels::from_image(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
-        let part = Part { pixels: &full, at: crate::Pair { x: 2, y: 1 }, canvas: crate::Size::new(9, 9) };
-        let areas = ["-3,-3,6,5", "6,4,90,90"].map(|area| area.parse::<Area>().unwrap());
+        let part = CanvasView { pixels: &full, at: crate::UVec2 { x: 2, y: 1 }, canvas: crate::Size::new(9, 9) };
+        let areas = ["-3,-3,6,5", "6,4,90,90"].map(|area| area.parse::<SignedRect>().unwrap());
         let (image, changed) = erase(part, &areas).unwrap();
         assert_eq!(changed, 2);
         assert_eq!(

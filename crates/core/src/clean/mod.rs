@@ -13,7 +13,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use image::RgbaImage;
 
-use crate::{Frame, FrameSet, Pair, Pixels, Rect, SetError, Size};
+use crate::{Frame, FrameSet, UVec2, Pixels, Rect, SetError, Size};
 
 pub use edges::{clear_edge, erase, harden};
 pub use fringe::{defringe, mixed_edges};
@@ -25,7 +25,7 @@ pub type CleanResult = Option<(RgbaImage, u64)>;
 
 /// What one step changed in a set.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Changed {
+pub struct CleanStats {
     /// Pixels.
     pub pixels: u64,
     /// Frames with at least one of them.
@@ -34,11 +34,11 @@ pub struct Changed {
 
 /// The part of a canvas that a step is given: what is kept, with a border of clear canvas round it where there is any.
 #[derive(Clone, Copy, Debug)]
-pub struct Part<'a> {
+pub struct CanvasView<'a> {
     /// Its pixels.
     pub pixels: &'a Pixels,
     /// Where it is on the canvas.
-    pub at: Pair,
+    pub at: UVec2,
     /// The canvas.
     pub canvas: Size,
 }
@@ -51,25 +51,25 @@ const BORDER: u32 = 2;
 ///
 /// # Errors
 /// None that a set can have; names do not change.
-pub fn mend(
+pub fn clean_frames(
     set: FrameSet,
-    step: impl Fn(Part<'_>) -> CleanResult + Sync,
-) -> Result<(FrameSet, Changed), SetError> {
+    step: impl Fn(CanvasView<'_>) -> CleanResult + Sync,
+) -> Result<(FrameSet, CleanStats), SetError> {
     let (all, frames) = (AtomicU64::new(0), AtomicUsize::new(0));
     let set = set.map_frames(|_, frame: Frame| {
         if frame.pixels().is_empty() {
             return Ok::<_, SetError>(frame);
         }
-        let (kept, canvas) = (frame.kept(), frame.canvas());
+        let (kept, canvas) = (frame.kept_rect(), frame.canvas());
         let seen = kept.inflate_within(BORDER, canvas);
         let bordered = if seen == kept { frame.pixels().clone() } else { frame.part(seen) };
-        let at = Pair { x: seen.x, y: seen.y };
-        let Some((image, pixels)) = step(Part { pixels: &bordered, at, canvas }) else { return Ok(frame) };
+        let at = UVec2 { x: seen.x, y: seen.y };
+        let Some((image, pixels)) = step(CanvasView { pixels: &bordered, at, canvas }) else { return Ok(frame) };
         all.fetch_add(pixels, Ordering::Relaxed);
         frames.fetch_add(1, Ordering::Relaxed);
         let inner = Rect { x: kept.x - seen.x, y: kept.y - seen.y, ..kept };
         let mended = Pixels::from_image(image).part(inner).expect("the border was put round it");
-        Ok(frame.with_pixels(mended, Pair { x: kept.x, y: kept.y }).expect("it lay there before"))
+        Ok(frame.with_pixels(mended, UVec2 { x: kept.x, y: kept.y }).expect("it lay there before"))
     })?;
-    Ok((set, Changed { pixels: all.into_inner(), frames: frames.into_inner() }))
+    Ok((set, CleanStats { pixels: all.into_inner(), frames: frames.into_inner() }))
 }

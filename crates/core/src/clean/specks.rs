@@ -3,13 +3,13 @@
 use image::Rgba;
 
 use crate::clean::CleanResult;
-use crate::components::pieces;
+use crate::components::label_image;
 use crate::{Pixels, Size};
 
 /// Removes groups of up to `most` pixels that hang together, also diagonally, and touch nothing else.
 pub fn specks(canvas: &Pixels, most: u32) -> CleanResult {
     let Size { width, .. } = canvas.size();
-    let found = pieces(canvas, |pixel| pixel[3] > 0);
+    let found = label_image(canvas, |pixel| pixel[3] > 0);
     let is_speck = |area: &u32| *area <= most;
     if !found.areas.iter().any(is_speck) {
         return None;

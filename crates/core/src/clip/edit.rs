@@ -6,7 +6,7 @@ use crate::clip::{Clip, ClipError};
 use num_integer::gcd;
 
 use crate::sequence::TimeError;
-use crate::{FrameSet, Name, Ratio, SetError, nearest};
+use crate::{FrameSet, Name, Ratio, SetError, closest_name};
 
 /// Why clips can't be changed so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -48,14 +48,14 @@ pub enum EditError {
 }
 
 /// The place of the clip of a name, which may be `sprite:clip`.
-fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
+fn find_clip(set: &FrameSet, name: &str) -> Result<usize, EditError> {
     let found = set.find_clips(name);
     match found[..] {
         [one] => Ok(one),
         [] => {
             let known: Vec<String> = set.clips().iter().map(|clip| clip.name().to_string()).collect();
             let whole = set.clips().iter().map(Clip::qualified_name).filter(|_| name.contains(':'));
-            let nearest = nearest(name, known.iter().cloned().chain(whole));
+            let nearest = closest_name(name, known.iter().cloned().chain(whole));
             Err(EditError::Unknown { name: name.to_owned(), nearest, known })
         }
         _ => {
@@ -67,7 +67,7 @@ fn place_of(set: &FrameSet, name: &str) -> Result<usize, EditError> {
 
 /// Takes a clip away; its frames stay.
 pub fn drop_clip(set: FrameSet, name: &str) -> Result<FrameSet, EditError> {
-    let place = place_of(&set, name)?;
+    let place = find_clip(&set, name)?;
     let mut clips = set.clips().to_vec();
     clips.remove(place);
     Ok(set.with_clips(clips)?)
@@ -82,7 +82,7 @@ pub struct Renaming {
 
 /// Gives a clip another name.
 pub fn rename_clip(set: FrameSet, renaming: &Renaming) -> Result<FrameSet, EditError> {
-    let place = place_of(&set, &renaming.old)?;
+    let place = find_clip(&set, &renaming.old)?;
     changed(set, place, |clip| Ok(clip.current_name(renaming.new.clone())))
 }
 
@@ -99,9 +99,9 @@ fn changed(
 
 /// Frames a second, kept exactly: `24fps`, `23.976fps`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Rate(pub(crate) Ratio);
+pub struct FrameRate(pub(crate) Ratio);
 
-impl fmt::Display for Rate {
+impl fmt::Display for FrameRate {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}fps", self.0.value())
     }
@@ -111,8 +111,8 @@ impl fmt::Display for Rate {
 pub fn speed(clip: Clip, factor: Ratio) -> Result<Clip, ClipError> {
     let out_of_range = |clip: &Clip| ClipError::Time { clip: clip.name().clone(), error: TimeError::Range };
     let ticks: Vec<u64> =
-        clip.steps().iter().map(|step| u64::from(step.ticks) * u64::from(factor.over())).collect();
-    let timescale = u64::from(clip.timescale()) * u64::from(factor.times());
+        clip.steps().iter().map(|step| u64::from(step.ticks) * u64::from(factor.denominator())).collect();
+    let timescale = u64::from(clip.timescale()) * u64::from(factor.numerator());
     let shared = ticks.iter().fold(timescale, |all, &ticks| gcd(all, ticks));
     let fit = |number: u64| u32::try_from(number / shared).map_err(|_| out_of_range(&clip));
     let ticks = ticks.into_iter().map(fit).collect::<Result<Vec<u32>, _>>()?;
@@ -122,8 +122,8 @@ pub fn speed(clip: Clip, factor: Ratio) -> Result<Clip, ClipError> {
 
 /// A clip on another frame clock: each step ends at the tick nearest to its true end, and lasts a tick at least. With it
 /// the largest time, in milliseconds, that a step's end is away from where it was.
-pub fn fit(clip: Clip, rate: Rate) -> Result<(Clip, f64), ClipError> {
-    let Rate(ratio) = rate;
+pub fn quantize(clip: Clip, rate: FrameRate) -> Result<(Clip, f64), ClipError> {
+    let FrameRate(ratio) = rate;
     let seconds = |ticks: u64| ticks as f64 / f64::from(clip.timescale());
     let clock = ratio.value();
     let (mut end, mut shown, mut farthest) = (0u64, 0u64, 0f64);
@@ -134,10 +134,10 @@ pub fn fit(clip: Clip, rate: Rate) -> Result<(Clip, f64), ClipError> {
         let next = nearest.max(shown + 1);
         farthest = farthest.max((next as f64 / clock - seconds(end)).abs() * 1000.0);
         let range = || ClipError::Time { clip: clip.name().clone(), error: TimeError::Range };
-        ticks.push(u32::try_from((next - shown) * u64::from(ratio.over())).map_err(|_| range())?);
+        ticks.push(u32::try_from((next - shown) * u64::from(ratio.denominator())).map_err(|_| range())?);
         shown = next;
     }
-    Ok((clip.retimed(ratio.times(), &ticks)?, farthest))
+    Ok((clip.retimed(ratio.numerator(), &ticks)?, farthest))
 }
 
 /// A mark on a step: `leap@3=splash`; without a name the mark goes.
@@ -162,7 +162,7 @@ pub fn set_events(set: FrameSet, specs: &[EventSpec]) -> Result<FrameSet, EditEr
     }
     let mut clips = set.clips().to_vec();
     for spec in specs {
-        let place = place_of(&set, &spec.clip)?;
+        let place = find_clip(&set, &spec.clip)?;
         let clip = &clips[place];
         let count = clip.steps().len();
         if spec.step >= count {
@@ -197,7 +197,7 @@ mod tests {
 
     #[test]
     fn another_clock_says_how_far_off_it_is() {
-        let (fitted, farthest) = fit(frog().clips()[1].clone(), "24fps".parse().unwrap()).unwrap();
+        let (fitted, farthest) = quantize(frog().clips()[1].clone(), "24fps".parse().unwrap()).unwrap();
         assert_eq!(fitted.steps().iter().map(|step| step.ticks).collect::<Vec<_>>(), [2, 1, 2]);
         // 2/24 s against 80 ms; then 125 against 120, 208.3 against 220.
         assert!((farthest - 11.666).abs() < 0.01, "{farthest}");
@@ -224,7 +224,7 @@ mod tests {
             let list: Vec<String> = millis.iter().map(|ms| format!("0@{ms}ms")).collect();
             let set = with_clips(rows("frog", &[1]), &[&format!("sit = {}", list.join(","))]);
             prop_assume!(fps >= 20);
-            let (fitted, farthest) = fit(set.clips()[0].clone(), format!("{fps}fps").parse().unwrap()).unwrap();
+            let (fitted, farthest) = quantize(set.clips()[0].clone(), format!("{fps}fps").parse().unwrap()).unwrap();
             let half = 500.0 / f64::from(fps) + 1e-6;
             prop_assert!(farthest <= half);
             let total: u32 = millis.iter().sum();

@@ -6,5 +6,5 @@
 mod edit;
 
 pub use crate::grammar::{ApplyError, ClipSpec, EmptyRow, RowClips, RowError, RowList, add_clips};
-pub use crate::sequence::{Clip, ClipError, FrameDuration, Play, Step, TimeError};
-pub use edit::{EditError, EventSpec, Rate, Renaming, drop_clip, fit, rename_clip, set_events, speed};
+pub use crate::sequence::{Clip, ClipError, FrameDuration, PlayMode, Step, TimeError};
+pub use edit::{EditError, EventSpec, FrameRate, Renaming, drop_clip, quantize, rename_clip, set_events, speed};

@@ -10,9 +10,9 @@ pub struct CellChoice {
     /// Only the first so many cells, blank ones counted.
     pub count: Option<u32>,
     /// The order.
-    pub read: Read,
+    pub read: ReadOrder,
     /// What to do with blank cells.
-    pub blank: Blank,
+    pub blank: BlankCells,
     /// What is behind the drawings: a cell that shows nothing else is blank.
     pub background: Background,
 }
@@ -21,7 +21,7 @@ pub struct CellChoice {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-pub enum Read {
+pub enum ReadOrder {
     /// Row by row
     #[default]
     Across,
@@ -33,7 +33,7 @@ pub enum Read {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
-pub enum Blank {
+pub enum BlankCells {
     /// Leave them out
     #[default]
     Drop,
@@ -77,7 +77,7 @@ pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &CellChoice) -> Result<Cut
     for cell in in_order(grid, choice.read).take(wanted) {
         let rect = grid.rect(cell);
         let pixels = sheet.part(rect).expect("a grid fits the sheet it was made for");
-        if choice.blank == Blank::Drop && is_blank(&pixels, choice.background) {
+        if choice.blank == BlankCells::Drop && is_blank(&pixels, choice.background) {
             cut.dropped.push(cell);
         } else {
             cut.cells.push(CutCell { cell, rect, pixels });
@@ -90,12 +90,12 @@ fn is_blank(pixels: &Pixels, background: Background) -> bool {
     !pixels.rows().any(|row| row.chunks_exact(4).any(|pixel| background.is_content(pixel)))
 }
 
-fn in_order(grid: &Grid, read: Read) -> impl Iterator<Item = Cell> {
+fn in_order(grid: &Grid, read: ReadOrder) -> impl Iterator<Item = Cell> {
     let (columns, rows) = (u64::from(grid.counts().columns), u64::from(grid.counts().rows));
     (0..columns * rows).map(move |at| {
         let (row, column) = match read {
-            Read::Across => (at / columns, at % columns),
-            Read::Down => (at % rows, at / rows),
+            ReadOrder::Across => (at / columns, at % columns),
+            ReadOrder::Down => (at % rows, at / rows),
         };
         Cell { row: row as u32, column: column as u32 }
     })
@@ -180,7 +180,7 @@ mod tests {
         let names = |list: &[&str]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
         let plain = CellChoice::default();
         assert_eq!(cut(plain).unwrap(), (names(&["r0c0", "r0c2", "r1c0", "r1c1", "r1c2"]), 1));
-        let down = CellChoice { read: Read::Down, blank: Blank::Keep, ..plain };
+        let down = CellChoice { read: ReadOrder::Down, blank: BlankCells::Keep, ..plain };
         assert_eq!(cut(down).unwrap().0, names(&["r0c0", "r1c0", "r0c1", "r1c1", "r0c2", "r1c2"]));
         assert_eq!(cut(CellChoice { count: Some(3), ..plain }).unwrap(), (names(&["r0c0", "r0c2"]), 1));
         assert_eq!(

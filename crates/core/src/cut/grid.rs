@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::{Cell, Pair, Rect, Size, SizeError};
+use crate::{Cell, UVec2, Rect, Size, SizeError};
 
 /// How many columns and rows; both at least 1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -36,9 +36,9 @@ impl fmt::Display for Counts {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Spacing {
     /// Before the first cell.
-    pub offset: Pair,
+    pub offset: UVec2,
     /// Between cells.
-    pub gutter: Pair,
+    pub gutter: UVec2,
 }
 
 /// Which way an axis runs.
@@ -90,7 +90,7 @@ pub enum CutError {
         whole: Counts,
     },
     /// More cells than pixels, or an offset beyond the sheet.
-    #[error("{count} {across} do not fit in {length} px{taken}", taken = taken(*offset, *gutter))]
+    #[error("{count} {across} do not fit in {length} px{taken}", taken = describe_spacing(*offset, *gutter))]
     TooMany {
         /// Columns or rows.
         across: Axis,
@@ -104,7 +104,7 @@ pub enum CutError {
         gutter: u32,
     },
     /// A cell larger than the sheet.
-    #[error("a cell of {cell} px does not fit in {length} px ({across}{taken})", taken = taken(*offset, 0))]
+    #[error("a cell of {cell} px does not fit in {length} px ({across}{taken})", taken = describe_spacing(*offset, 0))]
     CellTooLarge {
         /// Columns or rows.
         across: Axis,
@@ -116,7 +116,7 @@ pub enum CutError {
         offset: u32,
     },
     /// Cells of this size that do not fit.
-    #[error("{count} {across} of {cell} px do not fit into {length} px{taken}", taken = taken(*offset, *gutter))]
+    #[error("{count} {across} of {cell} px do not fit into {length} px{taken}", taken = describe_spacing(*offset, *gutter))]
     Beyond {
         /// Columns or rows.
         across: Axis,
@@ -150,7 +150,7 @@ pub enum CutError {
     Size(#[from] SizeError),
 }
 
-fn taken(offset: u32, gutter: u32) -> String {
+fn describe_spacing(offset: u32, gutter: u32) -> String {
     match (offset, gutter) {
         (0, 0) => String::new(),
         (offset, 0) => format!(" with {offset} px before the first"),
@@ -171,7 +171,7 @@ pub(super) struct Division {
 
 impl Division {
     /// Start and length of cell `at`. A remainder is shared out, a pixel here and there.
-    pub(super) fn span(self, at: u32) -> (u32, u32) {
+    pub(super) fn cell_range(self, at: u32) -> (u32, u32) {
         let edge = |n: u32| (u64::from(self.covered) * u64::from(n) / u64::from(self.count)) as u32;
         (self.offset + edge(at) + at * self.gutter, edge(at + 1) - edge(at))
     }
@@ -321,18 +321,18 @@ impl Grid {
 
     /// Pixels at the right and at the bottom of a sheet that belong to no cell and that no spacing explains: as many
     /// as an offset or a gutter has are none.
-    pub fn rest(&self, sheet: Size) -> Pair {
+    pub fn remainder(&self, sheet: Size) -> UVec2 {
         let rest = |axis: &Division, length: u32| {
             let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
             let left = length.saturating_sub(taken);
             if left == axis.offset || left == axis.gutter { 0 } else { left }
         };
-        Pair { x: rest(&self.columns, sheet.width), y: rest(&self.rows, sheet.height) }
+        UVec2 { x: rest(&self.columns, sheet.width), y: rest(&self.rows, sheet.height) }
     }
 
     /// Empty pixels before and between cells.
     pub fn spacing(&self) -> Spacing {
-        let pair = |axis: fn(&Division) -> u32| Pair { x: axis(&self.columns), y: axis(&self.rows) };
+        let pair = |axis: fn(&Division) -> u32| UVec2 { x: axis(&self.columns), y: axis(&self.rows) };
         let mut gutter = pair(|axis| axis.gutter);
         // One cell has no neighbor.
         gutter.x *= u32::from(self.columns.count > 1);
@@ -368,8 +368,8 @@ impl Grid {
 
     /// The pixels of a cell.
     pub fn rect(&self, cell: Cell) -> Rect {
-        let (x, width) = self.columns.span(cell.column);
-        let (y, height) = self.rows.span(cell.row);
+        let (x, width) = self.columns.cell_range(cell.column);
+        let (y, height) = self.rows.cell_range(cell.row);
         Rect::new(x, y, width, height)
     }
 }
@@ -396,7 +396,7 @@ mod tests {
     use super::*;
 
     fn spacing(offset: u32, gutter: u32) -> Spacing {
-        let pair = |n| Pair { x: n, y: n };
+        let pair = |n| UVec2 { x: n, y: n };
         Spacing { offset: pair(offset), gutter: pair(gutter) }
     }
 

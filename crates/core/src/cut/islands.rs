@@ -11,7 +11,7 @@ use std::collections::VecDeque;
 use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
-use crate::components::{DisjointSets, around, pieces};
+use crate::components::{DisjointSets, neighbors8, label_image};
 use crate::cut::{dots, seams};
 use crate::parallel;
 use crate::{Cell, Pixels, Rect, Size};
@@ -95,7 +95,7 @@ impl Islands {
     ///
     /// # Panics
     /// If the sheet is not the one that was taken apart.
-    pub fn lifted(&self, sheet: &Pixels, drawing: usize) -> Pixels {
+    pub fn mask_out_others(&self, sheet: &Pixels, drawing: usize) -> Pixels {
         let rect = self.drawings[drawing].rect;
         let part = sheet.part(rect).expect("the box was found on the sheet");
         if !self.is_mixed(drawing) {
@@ -113,20 +113,20 @@ impl Islands {
 
 /// Finds the separate drawings of a sheet.
 pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -> Islands {
-    let mut found = pieces(sheet, |pixel| background.is_content(pixel));
-    let parted = if options.join.is_none() { seams::part(sheet, background, &mut found) } else { 0 };
-    let mut bridges = bridges(&found.labels, sheet.size(), options.join.unwrap_or(FARTHEST));
+    let mut found = label_image(sheet, |pixel| background.is_content(pixel));
+    let parted = if options.join.is_none() { seams::split_packed(sheet, background, &mut found) } else { 0 };
+    let mut bridges = component_gaps(&found.labels, sheet.size(), options.join.unwrap_or(FARTHEST));
     bridges.sort_unstable();
     // What touched and was parted is not put together again.
     let found_join = || if parted > 0 { 0 } else { plateau(&found.areas, &bridges, options.min_area) };
     let join = options.join.unwrap_or_else(found_join);
     let bridges = if parted > 0 { Vec::new() } else { bridges };
-    let mut groups = grouped(found.areas.len(), &bridges, join);
-    let own_boxes = found.boxes(sheet.size());
+    let mut groups = merge_within(found.areas.len(), &bridges, join);
+    let own_boxes = found.bounding_boxes(sheet.size());
     if options.join.is_none() {
         join_dots(&mut groups, &own_boxes);
     }
-    let boxes = united(&groups, &own_boxes);
+    let boxes = group_bounds(&groups, &own_boxes);
     let mut areas = vec![0; found.areas.len()];
     groups.iter().zip(&found.areas).for_each(|(&group, area)| areas[group as usize] += area);
     let (mut drawings, mut specks) = (Vec::new(), Vec::new());
@@ -149,7 +149,7 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
 }
 
 /// The box of each group, at the place of its first piece.
-fn united(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
+fn group_bounds(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
     let mut united: Vec<Option<Rect>> = vec![None; boxes.len()];
     for (&group, &rect) in groups.iter().zip(boxes) {
         let whole = &mut united[group as usize];
@@ -161,30 +161,30 @@ fn united(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
 /// Puts the dots of letters to their letters.
 fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
     let (firsts, drawings): (Vec<usize>, Vec<Rect>) =
-        united(groups, boxes).into_iter().enumerate().filter_map(|(at, rect)| Some((at, rect?))).unzip();
+        group_bounds(groups, boxes).into_iter().enumerate().filter_map(|(at, rect)| Some((at, rect?))).unzip();
     let mut letters = DisjointSets::of(groups.len());
     for (dot, whole) in dots::of_letters(&drawings) {
-        letters.join(firsts[dot], firsts[whole]);
+        letters.union(firsts[dot], firsts[whole]);
     }
-    let joined = letters.firsts();
+    let joined = letters.into_representatives();
     groups.iter_mut().for_each(|group| *group = joined[*group as usize] as u32);
 }
 
 /// Pairs of pieces with the number of empty pixels between them, up to `farthest`: gap, piece, piece.
-fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
+fn component_gaps(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
     let mut nearest = labels.to_vec();
     let mut away = vec![u32::MAX; labels.len()];
     let mut open: VecDeque<usize> = VecDeque::new();
     for at in (0..labels.len()).filter(|&at| labels[at] > 0) {
         away[at] = 0;
         // Only a piece's rim has something to cross.
-        if around(at, size.width, size.height).any(|near| labels[near] == 0) {
+        if neighbors8(at, size.width, size.height).any(|near| labels[near] == 0) {
             open.push_back(at);
         }
     }
     let mut found = std::collections::BTreeMap::new();
     while let Some(at) = open.pop_front() {
-        for near in around(at, size.width, size.height) {
+        for near in neighbors8(at, size.width, size.height) {
             if away[near] == u32::MAX {
                 if away[at] < farthest {
                     away[near] = away[at] + 1;
@@ -203,18 +203,18 @@ fn bridges(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
 }
 
 /// For each piece the first piece of its group.
-fn grouped(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32> {
+fn merge_within(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32> {
     let mut groups = DisjointSets::of(count);
     for &(_, a, b) in bridges.iter().filter(|(gap, ..)| *gap <= join) {
-        groups.join(a as usize - 1, b as usize - 1);
+        groups.union(a as usize - 1, b as usize - 1);
     }
-    groups.firsts().into_iter().map(|first| first as u32).collect()
+    groups.into_representatives().into_iter().map(|first| first as u32).collect()
 }
 
 /// The smallest distance of the longest run of distances that give one number of drawings.
 fn plateau(areas: &[u32], bridges: &[(u32, u32, u32)], min_area: u32) -> u32 {
     let drawings = |join: u32| {
-        let groups = grouped(areas.len(), bridges, join);
+        let groups = merge_within(areas.len(), bridges, join);
         let mut sums = vec![0; areas.len()];
         groups.iter().zip(areas).for_each(|(&group, area)| sums[group as usize] += area);
         sums.into_iter().filter(|&sum| sum > 0 && sum >= min_area).count()
@@ -306,7 +306,7 @@ mod tests {
         let rows = ["....bb", "a...bb", "a.....", "......", "dd.c..", "dd.c.."];
         let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
         let order: String = (0..set.drawings.len())
-            .map(|at| char::from(set.lifted(&sheet(&rows), at).get(0, 0).unwrap()[0]))
+            .map(|at| char::from(set.mask_out_others(&sheet(&rows), at).get(0, 0).unwrap()[0]))
             .collect();
         assert_eq!(order, "abdc");
     }
@@ -315,9 +315,9 @@ mod tests {
     fn a_drawing_keeps_its_own_pixels_only() {
         let rows = ["aaaaa", "a...a", "a.b.a", "a...a"];
         let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
-        let ring = &set.lifted(&sheet(&rows), 0);
+        let ring = &set.mask_out_others(&sheet(&rows), 0);
         assert_eq!(ring.get(2, 2).unwrap()[3], 0);
-        assert_eq!(set.lifted(&sheet(&rows), 1).size(), Size::new(1, 1));
+        assert_eq!(set.mask_out_others(&sheet(&rows), 1).size(), Size::new(1, 1));
     }
 
     proptest! {
@@ -329,7 +329,7 @@ mod tests {
             let size = pixels.size();
             let mut seen = vec![0u32; size.area() as usize];
             for (at, Island { rect, .. }) in found.drawings.iter().enumerate() {
-                let drawing = &found.lifted(&pixels, at);
+                let drawing = &found.mask_out_others(&pixels, at);
                 prop_assert_eq!(rect.size(), drawing.size());
                 for (x, y) in (0..rect.width).flat_map(|x| (0..rect.height).map(move |y| (x, y))) {
                     let pixel = drawing.get(x, y).unwrap();

@@ -12,9 +12,9 @@ mod rects;
 mod seams;
 mod through;
 
-pub use cells::{Blank, CellChoice, Cut, CutCell, Read, cut_cells};
+pub use cells::{BlankCells, CellChoice, Cut, CutCell, ReadOrder, cut_cells};
 pub use grid::{Axis, Counts, CutError, Grid, Spacing, nearest_divisors};
-pub use infer::{Certainty, Found, GridCandidate, NameHints, detect_grid, detect_grid_with_hints};
+pub use infer::{Certainty, GridDetection, GridCandidate, NameHints, detect_grid, detect_grid_with_hints};
 pub use islands::{Island, IslandOptions, Islands, islands};
 pub use rects::{NamedRect, RectError, cut_rects, frame_from_rect};
 pub use through::{Crossing, Side, find_crossings};

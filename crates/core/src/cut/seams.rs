@@ -9,7 +9,7 @@
 //! Looks at straight lines only, and changes no pixel.
 
 use crate::background::Background;
-use crate::components::{Pieces, label_mask};
+use crate::components::{Components, label_mask};
 use crate::{Pixels, Rect, Size};
 
 /// What two drawings may have in common across a line: so many firm pixels, or this share of the lower one's height.
@@ -29,21 +29,21 @@ const PACKED: f64 = 0.3;
 const FULL: f64 = 0.75;
 
 /// Parts the pieces of a packed page; how many pieces were parted. Nothing happens on other sheets.
-pub(super) fn part(sheet: &Pixels, background: Background, found: &mut Pieces) -> usize {
+pub(super) fn split_packed(sheet: &Pixels, background: Background, found: &mut Components) -> usize {
     let width = sheet.size().width;
     if found.areas.len() < FEWEST {
         return 0;
     }
-    let boxes = found.boxes(sheet.size());
+    let boxes = found.bounding_boxes(sheet.size());
     if !is_full(&boxes) {
         return 0;
     }
-    let page = Page { sheet, background, least_area: LEAST_AREA.max(usual(&found.areas) / 3) };
+    let page = Splitter { sheet, background, least_area: LEAST_AREA.max(usual(&found.areas) / 3) };
     let parts: Vec<Vec<Part>> = (1u32..)
         .zip(boxes)
         .map(|(label, rect)| {
             let is_own = |x: u32, y: u32| found.labels[(y * width + x) as usize] == label;
-            page.parted(Part::of(rect, is_own))
+            page.split(Part::of(rect, is_own))
         })
         .collect();
     let parted = parts.iter().filter(|parts| parts.len() > 1).count();
@@ -109,7 +109,7 @@ impl Part {
     /// The pieces into which a half of it falls, without crumbs: those stay with the largest.
     fn pieces(&self, half: Rect) -> Vec<Self> {
         let own: Vec<bool> = places(half).map(|(x, y)| self.is_own(x, y)).collect();
-        let Pieces { labels, areas } = label_mask(&own, half.size());
+        let Components { labels, areas } = label_mask(&own, half.size());
         let Some(largest) = (0..areas.len()).max_by_key(|&at| (areas[at], usize::MAX - at)) else {
             return Vec::new();
         };
@@ -130,16 +130,16 @@ fn places(rect: Rect) -> impl Iterator<Item = (u32, u32)> {
     (rect.y..rect.y + rect.height).flat_map(move |y| (rect.x..rect.x + rect.width).map(move |x| (x, y)))
 }
 
-struct Page<'a> {
+struct Splitter<'a> {
     sheet: &'a Pixels,
     background: Background,
     /// What a line parts are whole drawings: about as large as others of the page.
     least_area: u32,
 }
 
-impl Page<'_> {
+impl Splitter<'_> {
     /// The parts of a piece, itself where no line parts it.
-    fn parted(&self, part: Part) -> Vec<Part> {
+    fn split(&self, part: Part) -> Vec<Part> {
         let mut done = Vec::new();
         let mut open = vec![part];
         let mut left = self.sheet.size().area() * MOST_LOOKS;
@@ -263,7 +263,7 @@ mod tests {
     use image::{Rgba, RgbaImage};
 
     use super::*;
-    use crate::components::pieces;
+    use crate::components::label_image;
 
     /// Round drawings in boxes that lie wall to wall, so that they touch; or only one of them beside loose ones.
     fn page(is_packed: bool) -> Pixels {
@@ -279,11 +279,11 @@ mod tests {
     #[test]
     fn touching_neighbors_of_a_packed_page_are_parted() {
         let sheet = page(true);
-        let mut found = pieces(&sheet, |pixel| Background::Clear.is_content(pixel));
+        let mut found = label_image(&sheet, |pixel| Background::Clear.is_content(pixel));
         let content = found.labels.iter().filter(|&&label| label > 0).count();
         // Fewer pieces than a packed page has: all is one.
         assert_eq!(found.areas.len(), 1);
-        assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
+        assert_eq!(split_packed(&sheet, Background::Clear, &mut found), 0);
         let mut wide = RgbaImage::new(6 * 24, 4 * 24 + 40);
         image::imageops::replace(&mut wide, &sheet.to_image(), 0, 0);
         for at in 0..8u32 {
@@ -291,8 +291,8 @@ mod tests {
             image::imageops::replace(&mut wide, &dot, i64::from(at * 12), 110);
         }
         let wide = Pixels::from_image(wide);
-        let mut found = pieces(&wide, |pixel| Background::Clear.is_content(pixel));
-        assert_eq!(part(&wide, Background::Clear, &mut found), 1);
+        let mut found = label_image(&wide, |pixel| Background::Clear.is_content(pixel));
+        assert_eq!(split_packed(&wide, Background::Clear, &mut found), 1);
         assert_eq!(found.areas.len(), 24 + 8);
         // No pixel is lost, and areas are those of the labels.
         let total: u32 = found.areas[..].iter().sum();
@@ -305,9 +305,9 @@ mod tests {
     #[test]
     fn one_pair_that_touches_on_a_loose_sheet_stays_together() {
         let sheet = page(false);
-        let mut found = pieces(&sheet, |pixel| Background::Clear.is_content(pixel));
+        let mut found = label_image(&sheet, |pixel| Background::Clear.is_content(pixel));
         assert_eq!(found.areas.len(), 23);
-        assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
+        assert_eq!(split_packed(&sheet, Background::Clear, &mut found), 0);
         assert_eq!(found.areas.len(), 23);
     }
 
@@ -321,8 +321,8 @@ mod tests {
             let is_neck = py == 8 && (10..14).contains(&px);
             if is_bell || is_neck { Rgba([90, 20, 20, 255]) } else { Rgba([0; 4]) }
         }));
-        let mut found = pieces(&sheet, |pixel| Background::Clear.is_content(pixel));
+        let mut found = label_image(&sheet, |pixel| Background::Clear.is_content(pixel));
         assert_eq!(found.areas.len(), 24);
-        assert_eq!(part(&sheet, Background::Clear, &mut found), 0);
+        assert_eq!(split_packed(&sheet, Background::Clear, &mut found), 0);
     }
 }

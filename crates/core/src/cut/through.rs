@@ -114,7 +114,7 @@ mod tests {
 
     use super::*;
     use crate::cut::{Counts, Spacing};
-    use crate::{Pair, Size};
+    use crate::{UVec2, Size};
 
     fn crossings(rows: &[&str], cell: u32, gutter: u32) -> Vec<(String, Side, Option<String>, u32)> {
         let sheet =
@@ -122,7 +122,7 @@ mod tests {
                 Rgba([9, 9, 9, if rows[y as usize].as_bytes()[x as usize] == b'.' { 0 } else { 255 }])
             }));
         let counts = Counts::new((sheet.size().width + gutter) / (cell + gutter), 1).unwrap();
-        let spacing = Spacing { gutter: Pair { x: gutter, y: 0 }, ..Spacing::default() };
+        let spacing = Spacing { gutter: UVec2 { x: gutter, y: 0 }, ..Spacing::default() };
         let grid =
             Grid::by_both(sheet.size(), counts, Size::new(cell, sheet.size().height), spacing).unwrap();
         let found = find_crossings(&sheet, Background::Clear, &grid);

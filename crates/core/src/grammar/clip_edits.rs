@@ -2,7 +2,7 @@
 
 use std::str::FromStr;
 
-use crate::clip::{EventSpec, Rate, Renaming};
+use crate::clip::{EventSpec, FrameRate, Renaming};
 use crate::grammar::ValueError;
 use crate::{Name, Ratio, portability_problem};
 
@@ -21,7 +21,7 @@ impl FromStr for Renaming {
     }
 }
 
-impl FromStr for Rate {
+impl FromStr for FrameRate {
     type Err = ValueError;
 
     fn from_str(text: &str) -> Result<Self, ValueError> {
@@ -29,7 +29,7 @@ impl FromStr for Rate {
         let number =
             text.trim().strip_suffix("fps").ok_or_else(|| wrong("a frame clock is a rate, such as 24fps"))?;
         let ratio: Ratio = number.parse()?;
-        if u64::from(ratio.times()) > 1000 * u64::from(ratio.over()) {
+        if u64::from(ratio.numerator()) > 1000 * u64::from(ratio.denominator()) {
             return Err(wrong("rates are limited to 1000 fps"));
         }
         Ok(Self(ratio))

@@ -14,7 +14,7 @@
 use std::collections::{HashMap, HashSet};
 use std::str::FromStr;
 
-use crate::clip::{Clip, ClipError, FrameDuration, Play};
+use crate::clip::{Clip, ClipError, FrameDuration, PlayMode};
 use crate::grammar::cursor::Cursor;
 use crate::grammar::selection::{Pick, SelectError};
 use crate::sequence::TimeError;
@@ -50,7 +50,7 @@ enum Time {
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 struct Playback {
-    play: Play,
+    play: PlayMode,
     plays: u32,
     mirror: bool,
 }
@@ -199,7 +199,7 @@ fn parse_playback(cursor: &mut Cursor<'_>) -> Result<Playback, SyntaxError> {
             }
             "once" => (way.plays, said_how) = (1, true),
             "loop" | "bounce" => {
-                way.play = if word == "bounce" { Play::Bounce } else { Play::Forward };
+                way.play = if word == "bounce" { PlayMode::Bounce } else { PlayMode::Forward };
                 (way.plays, said_how) = (read_count(cursor)?, true);
             }
             _ if PLAY_WORDS.contains(&word.trim_start_matches(',')) => {
@@ -256,8 +256,8 @@ impl ClipSpec {
             let span = match (time, self.time) {
                 (Some(Time::Each(span)), _) | (None, Some(Time::Each(span))) => Ok(span),
                 // A total of one item is shared by that item's holds, one of the whole clip by all.
-                (Some(Time::Total(n, d)), _) => share(n, d, holds_of_item[item]),
-                (None, Some(Time::Total(n, d))) => share(n, d, of_one_play),
+                (Some(Time::Total(n, d)), _) => split_total(n, d, holds_of_item[item]),
+                (None, Some(Time::Total(n, d))) => split_total(n, d, of_one_play),
                 (None, None) => Ok(own_delay(set, place)),
             };
             spans.push((place, span.and_then(|span| span.times(hold)).map_err(wrong_time)?));
@@ -277,14 +277,14 @@ impl ClipSpec {
         let sum =
             |steps: &[(usize, u32, Option<Time>, usize)]| steps.iter().map(|s| u64::from(s.1)).sum::<u64>();
         let back = match (self.way.play, shown.len()) {
-            (Play::Bounce, count @ 3..) => sum(&shown[1..count - 1]),
+            (PlayMode::Bounce, count @ 3..) => sum(&shown[1..count - 1]),
             _ => 0,
         };
         sum(shown) + back
     }
 }
 
-fn share(numerator: u64, denominator: u64, parts: u64) -> Result<FrameDuration, TimeError> {
+fn split_total(numerator: u64, denominator: u64, parts: u64) -> Result<FrameDuration, TimeError> {
     FrameDuration::seconds(numerator, denominator.checked_mul(parts).ok_or(TimeError::Range)?)
 }
 
@@ -337,7 +337,7 @@ mod tests {
     }
 
     /// Frames with their times in ms, and how it plays.
-    fn resolved(text: &str) -> (Vec<(usize, f64)>, Play, u32) {
+    fn resolved(text: &str) -> (Vec<(usize, f64)>, PlayMode, u32) {
         let clip = resolve(text).unwrap();
         let steps = clip.steps().iter().map(|step| (step.frame, clip.span(step).millis()));
         (steps.collect(), clip.play(), clip.plays())
@@ -345,7 +345,7 @@ mod tests {
 
     #[test]
     fn every_form_of_time_and_play() {
-        use Play::{Bounce, Forward};
+        use PlayMode::{Bounce, Forward};
         let each = |frames: &[usize], ms: f64| frames.iter().map(|&f| (f, ms)).collect::<Vec<_>>();
         for (text, frames, play, plays) in [
             ("sit = 0-2", each(&[0, 1, 2], 100.0), Forward, 0),

@@ -5,12 +5,12 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::clip::Clip;
-use crate::{FrameSet, Name, SelectError, Selection, nearest};
+use crate::{FrameSet, Name, SelectError, Selection, closest_name};
 
 /// What a person typed to narrow a command: a sprite, a clip (`swim` or `koi:swim`), several of them, or a selection.
 /// Which of them it is shows only with a set.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Only(String);
+pub struct FrameFilter(String);
 
 /// Why nothing is left.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -40,7 +40,7 @@ pub enum FilterError {
     },
 }
 
-impl FromStr for Only {
+impl FromStr for FrameFilter {
     type Err = std::convert::Infallible;
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
@@ -48,17 +48,17 @@ impl FromStr for Only {
     }
 }
 
-impl fmt::Display for Only {
+impl fmt::Display for FrameFilter {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.0)
     }
 }
 
-impl Only {
+impl FrameFilter {
     /// The part of a set that is meant. A clip brings its frames and itself, and no other clip.
     pub fn of(&self, set: &FrameSet) -> Result<FrameSet, FilterError> {
         if let Some(sprite) = set.sprites().into_iter().find(|sprite| sprite.as_str() == self.0) {
-            return Ok(set.only(set.frames_of(sprite)));
+            return Ok(set.subset(set.frames_of(sprite)));
         }
         let clips = set.find_clips(&self.0);
         match clips.as_slice() {
@@ -73,7 +73,7 @@ impl Only {
             return Ok(several);
         }
         match self.0.parse::<Selection>() {
-            Ok(selection) => Ok(set.only(&selection.resolve(set)?)),
+            Ok(selection) => Ok(set.subset(&selection.resolve(set)?)),
             Err(_) => Err(self.unknown(set)),
         }
     }
@@ -106,7 +106,7 @@ impl Only {
             frames.contains(&(frame.sprite(), frame.name()))
         };
         let places: Vec<usize> = (0..set.frames().len()).filter(is_in).collect();
-        Ok(Some(set.only(&places).only_clips(|clip| clips.contains(&(clip.sprite(), clip.name())))))
+        Ok(Some(set.subset(&places).only_clips(|clip| clips.contains(&(clip.sprite(), clip.name())))))
     }
 
     fn unknown(&self, set: &FrameSet) -> FilterError {
@@ -114,7 +114,7 @@ impl Only {
         let known: Vec<String> =
             sprites.chain(set.clips().iter().map(|clip| clip.name().to_string())).collect();
         let whole = set.clips().iter().map(Clip::qualified_name).filter(|_| self.0.contains(':'));
-        let nearest = nearest(&self.0, known.iter().cloned().chain(whole));
+        let nearest = closest_name(&self.0, known.iter().cloned().chain(whole));
         let is_frame = set.frames().iter().any(|frame| frame.name().as_str() == self.0);
         FilterError::Unknown { text: self.0.clone(), nearest, known, is_frame }
     }
@@ -131,7 +131,7 @@ mod tests {
         let set =
             FrameSet::merge([frog, with_clips(rows("koi", &[2]), &["swim = 0-1", "leap = 0"])]).unwrap();
         let narrowed = |text: &str| {
-            let only: Only = text.parse().unwrap();
+            let only: FrameFilter = text.parse().unwrap();
             let set = only.of(&set).map_err(|error| error.to_string())?;
             Ok::<_, String>((set.frames().len(), set.clips().len()))
         };
@@ -145,7 +145,7 @@ mod tests {
             narrowed("leap"),
             Err("several sprites have a clip 'leap'; write one of: frog:leap, koi:leap".into())
         );
-        let error = "swin".parse::<Only>().unwrap().of(&set).unwrap_err();
+        let error = "swin".parse::<FrameFilter>().unwrap().of(&set).unwrap_err();
         assert!(matches!(error, FilterError::Unknown { nearest: Some(name), .. } if name == "swim"));
     }
 }

@@ -21,7 +21,7 @@ mod values;
 pub use clip_rows::{EmptyRow, RowClips, RowError, RowList};
 pub use clip_spec::{ApplyError, ClipSpec, add_clips};
 pub use cursor::SyntaxError;
-pub use filter::{FilterError, Only};
+pub use filter::{FilterError, FrameFilter};
 pub use name_template::{NameTemplate, NamingError};
 pub use pattern::Pattern;
 pub use ratio::Ratio;

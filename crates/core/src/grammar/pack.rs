@@ -3,7 +3,7 @@
 use std::str::FromStr;
 
 use crate::grammar::ValueError;
-use crate::pack::{CompanionSpec, PageSide, Round, RowName, RowOrder};
+use crate::pack::{CompanionSpec, PageSide, Rounding, RowName, RowOrder};
 use crate::{Color, Name, NameError, Size, portability_problem};
 
 /// The longest side of a page, in pixels.
@@ -30,7 +30,7 @@ impl FromStr for PageSide {
     }
 }
 
-impl FromStr for Round {
+impl FromStr for Rounding {
     type Err = ValueError;
 
     /// `none`, `pow2`, or a multiple.

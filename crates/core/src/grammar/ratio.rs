@@ -26,12 +26,12 @@ impl Ratio {
     }
 
     /// Above the line.
-    pub fn times(self) -> u32 {
+    pub fn numerator(self) -> u32 {
         self.times
     }
 
     /// Below it.
-    pub fn over(self) -> u32 {
+    pub fn denominator(self) -> u32 {
         self.over
     }
 
@@ -41,12 +41,12 @@ impl Ratio {
     }
 
     /// Whether it is a whole number, or one over a whole number.
-    pub fn is_even(self) -> bool {
+    pub fn is_integer_or_inverse(self) -> bool {
         self.times == 1 || self.over == 1
     }
 
     /// So many pixels in this size, to the nearest whole one; half a pixel is rounded up.
-    pub fn length(self, pixels: u32) -> u32 {
+    pub fn scale_length(self, pixels: u32) -> u32 {
         let doubled = 2 * u64::from(pixels) * u64::from(self.times) + u64::from(self.over);
         u32::try_from(doubled / (2 * u64::from(self.over))).unwrap_or(u32::MAX)
     }
@@ -110,7 +110,7 @@ mod tests {
             ("0.333", (333, 1000), "0.333"),
         ] {
             let ratio: Ratio = text.parse().unwrap();
-            assert_eq!(((ratio.times(), ratio.over()), ratio.to_string().as_str()), (parts, told), "{text}");
+            assert_eq!(((ratio.numerator(), ratio.denominator()), ratio.to_string().as_str()), (parts, told), "{text}");
         }
         for wrong in ["0", "-1", "", ".", "x", "1/0", "1e3", "0.0", "1/2/3", "1.2.3", "1234567890", "inf"] {
             assert!(wrong.parse::<Ratio>().is_err(), "{wrong}");
@@ -120,9 +120,9 @@ mod tests {
     #[test]
     fn lengths_are_rounded_as_on_paper() {
         let ratio = |text: &str| text.parse::<Ratio>().unwrap();
-        assert_eq!([1, 2, 3, 4].map(|px| ratio("0.5").length(px)), [1, 1, 2, 2]);
-        assert_eq!([3, 15, 1_000_000].map(|px| ratio("7/3").length(px)), [7, 35, 2_333_333]);
+        assert_eq!([1, 2, 3, 4].map(|px| ratio("0.5").scale_length(px)), [1, 1, 2, 2]);
+        assert_eq!([3, 15, 1_000_000].map(|px| ratio("7/3").scale_length(px)), [7, 35, 2_333_333]);
         assert_eq!((ratio("2/3").floor(-4), ratio("2/3").ceil(-4), ratio("2/3").ceil(4)), (-3, -2, 3));
-        assert_eq!(ratio("1.4").length(5), 7);
+        assert_eq!(ratio("1.4").scale_length(5), 7);
     }
 }

@@ -8,7 +8,7 @@ use std::str::FromStr;
 
 use crate::grammar::Pattern;
 use crate::grammar::cursor::Cursor;
-use crate::likeness::{meant, nearest};
+use crate::likeness::{did_you_mean, closest_name};
 use crate::{Cell, FrameSet, Name, SyntaxError};
 
 /// A list of picks, in order.
@@ -91,7 +91,7 @@ pub enum SelectError {
         columns: Vec<u32>,
     },
     /// No frame has such a name.
-    #[error("no frame of sprite '{sprite}' matches '{pattern}'{}", meant(nearest.as_ref()))]
+    #[error("no frame of sprite '{sprite}' matches '{pattern}'{}", did_you_mean(nearest.as_ref()))]
     NoName {
         /// The pattern typed.
         pattern: String,
@@ -280,7 +280,7 @@ fn read_pattern(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
 }
 
 /// From one number to another, both ends included, either way.
-fn steps(from: u32, to: u32, step: u32) -> Box<dyn Iterator<Item = u32>> {
+fn stepped_range(from: u32, to: u32, step: u32) -> Box<dyn Iterator<Item = u32>> {
     let step = step as usize;
     if from <= to { Box::new((from..=to).step_by(step)) } else { Box::new((to..=from).rev().step_by(step)) }
 }
@@ -299,7 +299,7 @@ fn numbers(
     };
     place(from)?;
     place(to)?;
-    steps(from, to, step).map(place).collect()
+    stepped_range(from, to, step).map(place).collect()
 }
 
 fn row_of(set: &FrameSet, frames: &[usize], sprite: &Name, row: u32) -> Result<Vec<usize>, SelectError> {
@@ -398,7 +398,7 @@ fn named(
         let pattern = pattern.to_string();
         let names = || set.frames_of(sprite).iter().map(|&at| set.frames()[at].name().as_str());
         let stem = |name: &str| format!("{}*", name.trim_end_matches(|c: char| c.is_ascii_digit()));
-        let nearest = nearest(&pattern, names().map(str::to_owned).chain(names().map(stem)));
+        let nearest = closest_name(&pattern, names().map(str::to_owned).chain(names().map(stem)));
         return Err(SelectError::NoName { pattern, sprite: sprite.clone(), nearest });
     }
     Ok(found)

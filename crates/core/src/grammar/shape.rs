@@ -8,7 +8,7 @@ use crate::shape::{
     AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, CanvasRuleError, MAX_FACTOR, NAMED_ANCHORS, NineRule,
     ScaleRule, is_scale_factor,
 };
-use crate::{Name, Pair, Point, Ratio, Size, SizeError};
+use crate::{Name, UVec2, Point, Ratio, Size, SizeError};
 
 impl FromStr for Anchor {
     type Err = ValueError;
@@ -101,7 +101,7 @@ impl FromStr for CanvasRule {
             ("fit", _) => Ok(Self::Fit),
             // A place has two numbers.
             (_, Some((canvas, at))) => {
-                Ok(Self::At(canvas.parse().map_err(wrong)?, Pair::two(at).map_err(wrong)?))
+                Ok(Self::At(canvas.parse().map_err(wrong)?, UVec2::two(at).map_err(wrong)?))
             }
             (canvas, None) => canvas.parse().map(Self::Size).map_err(wrong),
         }
@@ -146,7 +146,7 @@ impl FromStr for PageScale {
 
     fn from_str(text: &str) -> Result<Self, PageScaleError> {
         let ratio: Ratio = text.parse()?;
-        match ratio.times().max(ratio.over()) <= MAX_SCALE_PART {
+        match ratio.numerator().max(ratio.denominator()) <= MAX_SCALE_PART {
             true => Ok(Self(ratio)),
             false => Err(PageScaleError::Fine { text: text.to_owned(), ratio }),
         }

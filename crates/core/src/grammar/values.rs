@@ -4,13 +4,13 @@ use std::str::FromStr;
 
 use image::Rgba;
 
-use crate::annotations::{Area, Insets};
+use crate::annotations::{SignedRect, Insets};
 use crate::budget::{ByteSize, UNITS};
 use crate::check::{RULES, Rule};
 use crate::cut::Counts;
-use crate::geometry::{LONGEST, Pair, Size, SizeError};
+use crate::geometry::{LONGEST, UVec2, Size, SizeError};
 use crate::grammar::ValueError;
-use crate::likeness::{meant, nearest};
+use crate::likeness::{did_you_mean, closest_name};
 use crate::{Cell, Color, Name, NameError};
 
 impl FromStr for Size {
@@ -18,7 +18,7 @@ impl FromStr for Size {
 
     /// Reads `32x48` or `32,48`; both numbers at least 1.
     fn from_str(text: &str) -> Result<Self, SizeError> {
-        let Pair { x, y } = Pair::two(text)?;
+        let UVec2 { x, y } = UVec2::two(text)?;
         if x == 0 || y == 0 {
             return Err(SizeError::Zero(text.to_owned()));
         }
@@ -26,15 +26,15 @@ impl FromStr for Size {
     }
 }
 
-impl FromStr for Pair {
+impl FromStr for UVec2 {
     type Err = SizeError;
 
     fn from_str(text: &str) -> Result<Self, SizeError> {
         // One number is meant for both.
         match text.trim().parse::<u32>() {
-            Ok(both) if both <= LONGEST => Ok(Pair { x: both, y: both }),
+            Ok(both) if both <= LONGEST => Ok(UVec2 { x: both, y: both }),
             Ok(_) => Err(SizeError::TooLarge(text.to_owned())),
-            Err(_) => Pair::two(text),
+            Err(_) => UVec2::two(text),
         }
     }
 }
@@ -60,7 +60,7 @@ impl FromStr for Cell {
     }
 }
 
-impl FromStr for Area {
+impl FromStr for SignedRect {
     type Err = ValueError;
 
     fn from_str(text: &str) -> Result<Self, ValueError> {
@@ -161,6 +161,6 @@ impl FromStr for Rule {
 
 fn unknown_rule(text: &str) -> ValueError {
     let ids = RULES.map(|(_, id)| id.to_owned());
-    let meant = meant(nearest(text, ids.clone()).as_ref());
+    let meant = did_you_mean(closest_name(text, ids.clone()).as_ref());
     ValueError::new(text, &format!("is not a rule{meant}; available: {}", ids.join(", ")))
 }

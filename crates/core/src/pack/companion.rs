@@ -98,7 +98,7 @@ pub fn take_companions(
                 return Err(CompanionError::OtherSize { companion, found, base, wanted });
             }
             is_base[at] = false;
-            of.insert((base.sprite().clone(), base.name().clone()), frame.restored());
+            of.insert((base.sprite().clone(), base.name().clone()), frame.full_image());
         }
         if of.is_empty() {
             return Err(CompanionError::None { suffix: spec.suffix.clone() });
@@ -106,7 +106,7 @@ pub fn take_companions(
         companions.push(CompanionFrames { spec: spec.clone(), of });
     }
     let base: Vec<usize> = (0..is_base.len()).filter(|&at| is_base[at]).collect();
-    Ok((set.only(&base), companions))
+    Ok((set.subset(&base), companions))
 }
 
 /// Frames whose name, or whose sprite's, ends in `suffix`, each with the frame it is a companion of.
@@ -155,7 +155,7 @@ fn fitted(set: &FrameSet, companions: &CompanionFrames) -> Layer {
         canvases.push(whole);
     }
     let part = |(frame, canvas): (&Frame, &Pixels)| {
-        canvas.part(frame.kept()).expect("a frame's pixels are inside its canvas")
+        canvas.part(frame.kept_rect()).expect("a frame's pixels are inside its canvas")
     };
     let pixels = set.frames().iter().zip(&canvases).map(part).collect();
     Layer { suffix: companions.spec.suffix.clone(), canvases, pixels, missing }

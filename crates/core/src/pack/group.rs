@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use crate::pack::rows::{self, CellSlots};
 use crate::pack::{Layout, PackError, PackSettings};
-use crate::{FrameSet, Pair};
+use crate::{FrameSet, UVec2};
 
 /// What gets pages, and files, of its own.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -41,7 +41,7 @@ pub(super) struct Group {
 }
 
 /// Lists frames and parts them into groups.
-pub(super) fn list(set: FrameSet, options: &PackSettings) -> Result<PageGroups, PackError> {
+pub(super) fn group_pages(set: FrameSet, options: &PackSettings) -> Result<PageGroups, PackError> {
     let order = match &options.layout {
         Layout::ClipRows { order } => Some(order.as_deref()),
         _ => (options.per == PagePer::Clip).then_some(None),
@@ -52,7 +52,7 @@ pub(super) fn list(set: FrameSet, options: &PackSettings) -> Result<PageGroups, 
         return Ok(PageGroups { set, origin, groups });
     };
     let labels = clip_labels(&set, order)?;
-    let (set, origin, slots) = rows::by_clip(&set, order)?;
+    let (set, origin, slots) = rows::frames_by_clip(&set, order)?;
     let mut groups = groups(&set, options.per, Some((&slots.of_frames, &labels)));
     if matches!(options.layout, Layout::ClipRows { .. }) {
         match groups.as_mut_slice() {
@@ -77,7 +77,7 @@ fn clip_labels(set: &FrameSet, order: Option<&[super::RowName]>) -> Result<Vec<O
     Ok(rows::clips_in_order(set, order)?.into_iter().map(name).collect())
 }
 
-fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>])>) -> Vec<Group> {
+fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[UVec2], &[Option<String>])>) -> Vec<Group> {
     let mut groups: Vec<Group> = Vec::new();
     let mut known: HashMap<Option<String>, usize> = HashMap::new();
     for (at, frame) in set.frames().iter().enumerate() {
@@ -97,7 +97,7 @@ fn groups(set: &FrameSet, per: PagePer, rows: Option<(&[Pair], &[Option<String>]
 }
 
 /// Rows of other groups leave no gaps.
-fn compact_rows(mut cells: Vec<Pair>) -> Vec<Pair> {
+fn compact_rows(mut cells: Vec<UVec2>) -> Vec<UVec2> {
     let mut lines: Vec<u32> = cells.iter().map(|cell| cell.y).collect();
     lines.sort_unstable();
     lines.dedup();

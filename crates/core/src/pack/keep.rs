@@ -3,8 +3,8 @@
 
 use std::collections::HashMap;
 
-use crate::pack::arrange::{self, Pieces, Spot};
-use crate::pack::{PackSettings, Place};
+use crate::pack::arrange::{self, Pieces, ItemPosition};
+use crate::pack::{PackSettings, Placement};
 use crate::{FrameSet, Name, Rect, Size};
 
 /// Where frames lay before.
@@ -13,7 +13,7 @@ pub struct PreviousPlacements {
     /// The pages there were.
     pub pages: Vec<Size>,
     /// Sprite and name of each frame, and its place.
-    pub places: HashMap<(Name, Name), Place>,
+    pub places: HashMap<(Name, Name), Placement>,
 }
 
 /// What became of the old places.
@@ -48,7 +48,7 @@ impl PreviousPlacements {
         set.frames().iter().any(|frame| self.of(frame).is_some())
     }
 
-    fn of(&self, frame: &crate::Frame) -> Option<Place> {
+    fn of(&self, frame: &crate::Frame) -> Option<Placement> {
         self.places.get(&(frame.sprite().clone(), frame.name().clone())).copied()
     }
 }
@@ -58,7 +58,7 @@ pub(super) fn keep(
     pictures: &PackImages<'_>,
     old: &PreviousPlacements,
     options: &PackSettings,
-) -> Result<(Vec<Spot>, Vec<Size>, ReuseOutcome), ReuseOutcome> {
+) -> Result<(Vec<ItemPosition>, Vec<Size>, ReuseOutcome), ReuseOutcome> {
     if !old.pages.iter().all(|&page| options.pages.allows(page)) {
         return Err(ReuseOutcome::Anew("the old pages have a size that is no longer allowed"));
     }
@@ -66,8 +66,8 @@ pub(super) fn keep(
     let fitting = options.pages.fitting(options);
     let room = |page: Size| fitting.room_of(page);
     let mut taken: Vec<Taken> = old.pages.iter().map(|&page| Taken::new(room(page))).collect();
-    let mut spots: Vec<Option<Spot>> = vec![None; pictures.sizes.len()];
-    for (picture, place) in claims(pictures, old) {
+    let mut spots: Vec<Option<ItemPosition>> = vec![None; pictures.sizes.len()];
+    for (picture, place) in ranked_claims(pictures, old) {
         let steps = |at: u32| {
             let inside = at.checked_sub(first)?;
             (inside % options.step == 0).then_some(inside / options.step)
@@ -77,7 +77,7 @@ pub(super) fn keep(
         let rect = Rect::at(x, y, if place.rotated { spaced.rotated() } else { spaced });
         let is_wanted = spots[picture].is_none() && (!place.rotated || options.may_rotate());
         if is_wanted && taken[place.page].takes(rect) {
-            spots[picture] = Some(Spot { page: place.page, x, y, rotated: place.rotated });
+            spots[picture] = Some(ItemPosition { page: place.page, x, y, rotated: place.rotated });
         }
     }
     let stayed = spots.iter().flatten().count();
@@ -88,7 +88,7 @@ pub(super) fn keep(
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
     let pieces = Pieces { sizes: &sizes, may_rotate: options.may_rotate() };
     let mut taken: Vec<(Size, Vec<Rect>)> = taken.into_iter().map(|page| (page.room, page.rects)).collect();
-    let found = match arrange::beside(pieces, &taken) {
+    let found = match arrange::arrange_around(pieces, &taken) {
         Some(found) => found,
         None => {
             // Where pages may grow, the last one does, downwards: that moves nothing.
@@ -96,19 +96,19 @@ pub(super) fn keep(
             if let Some((room, _)) = taken.last_mut() {
                 room.height = room.height.max(allowed.height);
             }
-            arrange::beside(pieces, &taken)
+            arrange::arrange_around(pieces, &taken)
                 .ok_or(ReuseOutcome::Anew("there was no room for the new frames on the old pages"))?
         }
     };
     for (picture, spot) in new.iter().zip(found) {
         spots[*picture] = Some(spot);
     }
-    let spots: Vec<Spot> = spots.into_iter().flatten().collect();
+    let spots: Vec<ItemPosition> = spots.into_iter().flatten().collect();
     let used = spots.iter().map(|spot| spot.page + 1).max().unwrap_or(1);
     let mut pages = old.pages[..used].to_vec();
     let last = used - 1;
     let reach =
-        |(spot, spaced): (&Spot, &Size)| spot.y + if spot.rotated { spaced.width } else { spaced.height };
+        |(spot, spaced): (&ItemPosition, &Size)| spot.y + if spot.rotated { spaced.width } else { spaced.height };
     let on_last = spots.iter().zip(pictures.spaced).filter(|(spot, _)| spot.page == last);
     let height = on_last.map(reach).max().unwrap_or(0);
     if height > room(pages[last]).height {
@@ -155,8 +155,8 @@ impl Taken {
 }
 
 /// Old places that pictures could keep: those that more frames speak for first.
-fn claims(pictures: &PackImages<'_>, old: &PreviousPlacements) -> Vec<(usize, Place)> {
-    let mut votes: Vec<(usize, Place, usize)> = Vec::new();
+fn ranked_claims(pictures: &PackImages<'_>, old: &PreviousPlacements) -> Vec<(usize, Placement)> {
+    let mut votes: Vec<(usize, Placement, usize)> = Vec::new();
     let mut known: HashMap<(usize, Rect, usize), usize> = HashMap::new();
     for (&at, picture) in pictures.members.iter().zip(pictures.picture_of) {
         let frame = &pictures.set.frames()[at];

@@ -72,7 +72,7 @@ mod tests {
         assert_eq!(image.name().as_str(), format!("{}-mirror", frame.name()));
         let width = frame.canvas().width;
         for (x, y) in [(0, 0), (width - 1, 1), (1, 2)] {
-            assert_eq!(image.restored().get(x, y), frame.restored().get(width - 1 - x, y));
+            assert_eq!(image.full_image().get(x, y), frame.full_image().get(width - 1 - x, y));
         }
         // Nothing is mirrored any more.
         assert!(draw_mirrored(drawn).unwrap().1.is_empty());

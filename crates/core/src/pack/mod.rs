@@ -20,7 +20,7 @@ use std::collections::HashSet;
 use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
-use crate::likeness::{meant, nearest};
+use crate::likeness::{did_you_mean, closest_name};
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 use num_integer::gcd;
 
@@ -29,7 +29,7 @@ pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_c
 pub use group::PagePer;
 pub use keep::{PreviousPlacements, ReuseOutcome};
 pub use mirrored::{MirroredCopy, draw_mirrored};
-pub use page::{PageRules, Round};
+pub use page::{PageRules, Rounding};
 pub use paint::{ColorFinish, paint};
 pub(crate) use scaled::MAX_SCALE_PART;
 pub use scaled::{PageScale, PageScaleError, kernel_margin, snap_for, snap_frames};
@@ -99,7 +99,7 @@ impl PackSettings {
         let max = Size::new(4096, 4096);
         Self {
             layout: Layout::Dense(DenseOptions::default()),
-            pages: PageRules { max, fixed: None, round: Round::None, square: false },
+            pages: PageRules { max, fixed: None, round: Rounding::None, square: false },
             margin: 1,
             gutter: 2,
             bleed: 0,
@@ -134,7 +134,7 @@ impl PackSettings {
             outside(what, value, 0)?;
         }
         outside("step", self.step, 1)?;
-        if let Round::Multiple(unit) = round {
+        if let Rounding::Multiple(unit) = round {
             outside("multiple of page sides", unit, 1)?;
         }
         if let Layout::Grid { columns: Some(columns) } = self.layout {
@@ -152,7 +152,7 @@ impl PackSettings {
         let step = common_multiple(self.step, snap_for(&self.scales));
         // Any bleed is at least a pixel wide at every scale.
         let a_pixel =
-            self.scales.iter().map(|scale| scale.ratio().over().div_ceil(scale.ratio().times())).max();
+            self.scales.iter().map(|scale| scale.ratio().denominator().div_ceil(scale.ratio().numerator())).max();
         let bleed = if self.bleed == 0 { 0 } else { self.bleed.max(a_pixel.unwrap_or(1)) };
         let up = |length: u32| length.next_multiple_of(step);
         Ok(Self {
@@ -237,7 +237,7 @@ pub enum RowName {
 
 /// A frame's place on a page.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Place {
+pub struct Placement {
     /// Which page.
     pub page: usize,
     /// Its pixels there; empty for a blank frame.
@@ -285,7 +285,7 @@ pub struct LowerBound {
 #[derive(Clone, Debug)]
 pub struct Atlas {
     set: FrameSet,
-    places: Vec<Place>,
+    places: Vec<Placement>,
     pages: Vec<Page>,
     layers: Vec<Layer>,
     bleed: u32,
@@ -354,7 +354,7 @@ pub enum PackError {
     /// A row named after a clip that is not there.
     #[error(
         "there is no clip '{name}'{}; available: {}",
-        meant(nearest(name, known.iter().cloned()).as_ref()),
+        did_you_mean(closest_name(name, known.iter().cloned()).as_ref()),
         if known.is_empty() { "none".to_owned() } else { known.join(", ") }
     )]
     NoClip {
@@ -417,7 +417,7 @@ impl Atlas {
     }
 
     /// The place of each frame, in the set's order.
-    pub fn places(&self) -> &[Place] {
+    pub fn placements(&self) -> &[Placement] {
         &self.places
     }
 
@@ -437,7 +437,7 @@ impl Atlas {
     }
 
     /// The least that any arrangement of these frames could need.
-    pub fn least(&self) -> LowerBound {
+    pub fn lower_bound(&self) -> LowerBound {
         self.least
     }
 
@@ -503,12 +503,12 @@ pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Result
             return Err(PackError::NothingToKeep);
         }
     }
-    let group::PageGroups { set, origin, groups } = group::list(set, options)?;
+    let group::PageGroups { set, origin, groups } = group::group_pages(set, options)?;
     let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
     let share = options.dense_options().is_some_and(|dense| dense.share);
     let mut shared = share::find(set.frames(), &layers, share);
     let mut atlas = Atlas {
-        places: vec![Place::default(); set.frames().len()],
+        places: vec![Placement::default(); set.frames().len()],
         pages: Vec::new(),
         bleed: options.bleed,
         factor: Ratio::ONE,
@@ -618,7 +618,7 @@ impl Atlas {
     fn add_dense(
         &mut self,
         group: &group::Group,
-        shared: &share::Shared,
+        shared: &share::DistinctImages,
         dense: &DenseOptions,
         options: &PackSettings,
     ) {
@@ -649,7 +649,7 @@ impl Atlas {
             }
             other => {
                 self.keeping = other.and_then(Result::err);
-                let arranged = arrange::dense(pieces, &fitting, dense.effort);
+                let arranged = arrange::arrange(pieces, &fitting, dense.effort);
                 (arranged.spots, arranged.pages)
             }
         };
@@ -659,9 +659,9 @@ impl Atlas {
             let (spot, size) = (spots[picture], sizes[picture]);
             let size = if spot.rotated { size.rotated() } else { size };
             let rect = Rect::at(spot.x * options.step + first, spot.y * options.step + first, size);
-            self.places[at] = Place { page: before + spot.page, rect, rotated: spot.rotated };
+            self.places[at] = Placement { page: before + spot.page, rect, rotated: spot.rotated };
         }
-        let (area, count) = arrange::least(pieces, &fitting);
+        let (area, count) = arrange::lower_bound(pieces, &fitting);
         let pages = pages.into_iter().map(|size| (size, None)).collect();
         self.add_pages(group, pages, LowerBound { area, pages: count });
     }
@@ -684,7 +684,7 @@ impl Atlas {
             let (page, corner) = lines.corner(*slot);
             if !size.is_empty() {
                 let rect = Rect::at(corner.x + first, corner.y + first, *size);
-                self.places[at] = Place { page: before + page, rect, rotated: false };
+                self.places[at] = Placement { page: before + page, rect, rotated: false };
             }
         }
         let (area, pages) = (sizes.iter().map(|size| size.area()).sum(), 1);

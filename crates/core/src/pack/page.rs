@@ -5,7 +5,7 @@ use std::cmp::Reverse;
 use crate::cut::{Counts, Spacing};
 use crate::pack::rows::CellSlots;
 use crate::pack::{MOST, PackError, PackSettings, PageGrid, PageScale};
-use crate::{Pair, Size};
+use crate::{UVec2, Size};
 
 /// The limits and the rounding of page sizes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -15,14 +15,14 @@ pub struct PageRules {
     /// Make every page exactly this size.
     pub fixed: Option<Size>,
     /// What a page's sides are rounded up to.
-    pub round: Round,
+    pub round: Rounding,
     /// Make pages square.
     pub square: bool,
 }
 
 /// What a length is rounded up to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Round {
+pub enum Rounding {
     /// Nothing.
     #[default]
     None,
@@ -32,22 +32,22 @@ pub enum Round {
     Multiple(u32),
 }
 
-impl Round {
+impl Rounding {
     fn up(self, length: u32) -> u32 {
         let length = length.max(1);
         match self {
-            Round::None => length,
-            Round::Pow2 => length.checked_next_power_of_two().unwrap_or(u32::MAX),
-            Round::Multiple(unit) => length.checked_next_multiple_of(unit.max(1)).unwrap_or(u32::MAX),
+            Rounding::None => length,
+            Rounding::Pow2 => length.checked_next_power_of_two().unwrap_or(u32::MAX),
+            Rounding::Multiple(unit) => length.checked_next_multiple_of(unit.max(1)).unwrap_or(u32::MAX),
         }
     }
 
     /// The largest allowed length up to `limit`, if there is one.
     fn down(self, limit: u32) -> Option<u32> {
         let fitting = match self {
-            Round::None => limit,
-            Round::Pow2 => 1 << limit.checked_ilog2()?,
-            Round::Multiple(unit) => limit - limit % unit.max(1),
+            Rounding::None => limit,
+            Rounding::Pow2 => 1 << limit.checked_ilog2()?,
+            Rounding::Multiple(unit) => limit - limit % unit.max(1),
         };
         (fitting > 0).then_some(fitting)
     }
@@ -73,10 +73,10 @@ impl PageRules {
         }
         // Pages that are not written as drawn need not be rounded as drawn.
         let is_written = scales.is_empty() || scales.contains(&PageScale::ONE);
-        let round = if is_written { self.round } else { Round::None };
+        let round = if is_written { self.round } else { Rounding::None };
         let side = |max: u32| {
             let unscaled = |most: u32, scale: &PageScale| {
-                let whole = u64::from(most / scale.ratio().times()) * u64::from(scale.ratio().over());
+                let whole = u64::from(most / scale.ratio().numerator()) * u64::from(scale.ratio().denominator());
                 u32::try_from(whole).unwrap_or(u32::MAX)
             };
             let most = self.round.down(max)?;
@@ -84,7 +84,7 @@ impl PageRules {
             round.down(drawn.min(MOST))
         };
         let Size { width, height } = self.max;
-        let unit = if let Round::Multiple(unit) = self.round { unit } else { 1 };
+        let unit = if let Rounding::Multiple(unit) = self.round { unit } else { 1 };
         let (needs, scales) = (self.limit_for(u64::from(unit), scales), scales.len());
         let none = |max: u32| PackError::NothingToRoundTo { unit, max, scales, needs };
         let max =
@@ -101,8 +101,8 @@ impl PageRules {
         let is_written = scales.is_empty() || scales.contains(&PageScale::ONE);
         let drawn = if is_written { self.round.up(side) } else { side };
         let scaled = |scale: &PageScale| {
-            let steps = u64::from(drawn).div_ceil(u64::from(scale.ratio().over()));
-            let side = steps * u64::from(scale.ratio().times());
+            let steps = u64::from(drawn).div_ceil(u64::from(scale.ratio().denominator()));
+            let side = steps * u64::from(scale.ratio().numerator());
             u64::from(self.round.up(u32::try_from(side).unwrap_or(u32::MAX)))
         };
         scales.iter().map(scaled).max().unwrap_or(0).max(if is_written { u64::from(drawn) } else { 0 })
@@ -195,8 +195,8 @@ impl PageSizer {
         let largest = self.rules.largest();
         let sides = |limit: u32| -> Vec<u32> {
             match self.rules.round {
-                Round::Pow2 => (0..=limit.ilog2()).map(|bits| 1 << bits).collect(),
-                Round::Multiple(unit @ 32..) => (1..=limit / unit).map(|times| times * unit).collect(),
+                Rounding::Pow2 => (0..=limit.ilog2()).map(|bits| 1 << bits).collect(),
+                Rounding::Multiple(unit @ 32..) => (1..=limit / unit).map(|times| times * unit).collect(),
                 _ => Vec::new(),
             }
         };
@@ -262,11 +262,11 @@ impl Lines {
 
     /// The page of a slot and the cell's top left there. A slot's `x` may run beyond the columns:
     /// it wraps.
-    pub(super) fn corner(&self, slot: Pair) -> (usize, Pair) {
+    pub(super) fn corner(&self, slot: UVec2) -> (usize, UVec2) {
         let (column, line) = (slot.x % self.columns, slot.y + slot.x / self.columns);
         let at = |index: u32, length: u32| self.margin + index * (length + self.gutter);
         let corner =
-            Pair { x: at(column, self.cell.width), y: at(line % self.lines_a_page, self.cell.height) };
+            UVec2 { x: at(column, self.cell.width), y: at(line % self.lines_a_page, self.cell.height) };
         ((line / self.lines_a_page) as usize, corner)
     }
 
@@ -277,7 +277,7 @@ impl Lines {
         let lines_on = |page: u32| self.lines_a_page.min(self.lines - page * self.lines_a_page);
         let size =
             |page| Size::new(length(self.columns, self.cell.width), length(lines_on(page), self.cell.height));
-        let both = |number: u32| Pair { x: number, y: number };
+        let both = |number: u32| UVec2 { x: number, y: number };
         let spacing = Spacing { offset: both(self.margin), gutter: both(self.gutter) };
         let grid = |page| PageGrid {
             counts: Counts { columns: self.columns, rows: lines_on(page) },
@@ -295,10 +295,10 @@ mod tests {
     #[test]
     fn rounding_goes_up_to_what_the_limit_allows() {
         let rules = |round| PageRules { max: Size::new(1000, 300), fixed: None, round, square: false };
-        assert_eq!(rules(Round::Pow2).largest(), Size::new(512, 256));
-        assert_eq!(rules(Round::Multiple(64)).largest(), Size::new(960, 256));
-        assert_eq!(rules(Round::Pow2).page_for(Size::new(33, 1)), Size::new(64, 1));
-        assert_eq!(rules(Round::Multiple(4)).page_for(Size::new(33, 300)), Size::new(36, 300));
-        assert_eq!(rules(Round::None).page_for(Size::new(33, 0)), Size::new(33, 1));
+        assert_eq!(rules(Rounding::Pow2).largest(), Size::new(512, 256));
+        assert_eq!(rules(Rounding::Multiple(64)).largest(), Size::new(960, 256));
+        assert_eq!(rules(Rounding::Pow2).page_for(Size::new(33, 1)), Size::new(64, 1));
+        assert_eq!(rules(Rounding::Multiple(4)).page_for(Size::new(33, 300)), Size::new(36, 300));
+        assert_eq!(rules(Rounding::None).page_for(Size::new(33, 0)), Size::new(33, 1));
     }
 }

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use image::{RgbaImage, imageops};
 
-use crate::pack::{Atlas, Place};
+use crate::pack::{Atlas, Placement};
 use crate::parallel;
 use crate::{Pixels, Rect};
 
@@ -39,7 +39,7 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFini
     let count = size.height.div_ceil(BAND);
     let mut by_band: Vec<Vec<usize>> = vec![Vec::new(); count as usize];
     for &at in atlas.frames_on(page) {
-        let Place { rect, rotated: is_rotated, .. } = atlas.places()[at];
+        let Placement { rect, rotated: is_rotated, .. } = atlas.placements()[at];
         if is_rotated {
             rotated.insert(at, Pixels::from_image(imageops::rotate90(&pixels(at).to_image())));
         }
@@ -50,12 +50,12 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFini
     let stride = size.width as usize * CHANNELS;
     let rows: &mut [u8] = &mut canvas;
     let bands: Vec<&mut [u8]> = rows.chunks_mut(stride * BAND as usize).collect();
-    parallel::owned(bands, |band, out| {
-        let of = |&at: &usize| (rotated.get(&at).unwrap_or_else(|| pixels(at)), atlas.places()[at].rect);
+    parallel::map_vec(bands, |band, out| {
+        let of = |&at: &usize| (rotated.get(&at).unwrap_or_else(|| pixels(at)), atlas.placements()[at].rect);
         let pictures: Vec<(&Pixels, Rect)> = by_band[band].iter().map(of).collect();
         let from = band as u32 * BAND;
         let put = |rows: &mut Rows<'_>| {
-            pictures.iter().for_each(|(pixels, rect)| rows.put(pixels, *rect, atlas.bleed()));
+            pictures.iter().for_each(|(pixels, rect)| rows.blit(pixels, *rect, atlas.bleed()));
         };
         if finish.spread == 0 {
             put(&mut Rows { bytes: out, stride, from });
@@ -69,7 +69,7 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFini
         let after = finish.spread.min(size.height - from - (out.len() / stride) as u32);
         let mut local = vec![0; out.len() + (before + after) as usize * stride];
         put(&mut Rows { bytes: &mut local, stride, from: from - before });
-        spread(&mut local, size.width as usize, finish.spread);
+        dilate_color(&mut local, size.width as usize, finish.spread);
         let own = before as usize * stride;
         out.copy_from_slice(&local[own..own + out.len()]);
     });
@@ -86,7 +86,7 @@ struct Rows<'a> {
 impl Rows<'_> {
     /// Copies pixels to `rect`, as far as it reaches in here, their border repeated `bleed` pixels outwards, the corners
     /// too.
-    fn put(&mut self, pixels: &Pixels, rect: Rect, bleed: u32) {
+    fn blit(&mut self, pixels: &Pixels, rect: Rect, bleed: u32) {
         let (bleed_bytes, row_bytes) = (bleed as usize * CHANNELS, rect.width as usize * CHANNELS);
         let left = (rect.x - bleed) as usize * CHANNELS;
         let end = self.from + (self.bytes.len() / self.stride) as u32;
@@ -122,7 +122,7 @@ fn premultiply(bytes: &mut [u8]) {
 
 /// Takes the color of transparent pixels, which nobody sees but filters, and gives them that of a visible pixel near by:
 /// that before it in its row or above it, where there is one, since deflate and a PNG's filters then have least to add.
-fn spread(bytes: &mut [u8], width: usize, distance: u32) {
+fn dilate_color(bytes: &mut [u8], width: usize, distance: u32) {
     let pixels = bytes.as_chunks_mut::<CHANNELS>().0;
     let rows = pixels.len() / width;
     // With a border all round, so that every pixel has eight neighbors.

@@ -4,12 +4,12 @@ use std::cmp::Reverse;
 
 use crate::clip::Clip;
 use crate::pack::{PackError, RowName};
-use crate::{FrameSet, Name, Pair, Size};
+use crate::{FrameSet, Name, UVec2, Size};
 
 /// A slot for every frame, counted in cells.
 pub(super) struct CellSlots {
     /// Column and line of each frame.
-    pub(super) of_frames: Vec<Pair>,
+    pub(super) of_frames: Vec<UVec2>,
     /// Whether a line that is too long goes on in the next.
     pub(super) may_wrap: bool,
     /// What a line is, for people.
@@ -59,14 +59,14 @@ pub(super) fn in_lines(count: usize, columns: Option<u32>) -> CellSlots {
     match columns {
         None => CellSlots {
             // All in line 0: it wraps once the number of columns is known.
-            of_frames: (0..count).map(|at| Pair { x: at, y: 0 }).collect(),
+            of_frames: (0..count).map(|at| UVec2 { x: at, y: 0 }).collect(),
             may_wrap: true,
             what: "the grid".to_owned(),
             shape: Shape::NearSquare,
         },
         Some(columns) => {
             let columns = columns.max(1);
-            let slot = |at: u32| Pair { x: at % columns, y: at / columns };
+            let slot = |at: u32| UVec2 { x: at % columns, y: at / columns };
             CellSlots {
                 of_frames: (0..count).map(slot).collect(),
                 may_wrap: false,
@@ -78,15 +78,15 @@ pub(super) fn in_lines(count: usize, columns: Option<u32>) -> CellSlots {
 }
 
 /// Frames in rows of their own, as they were listed.
-pub(super) fn in_rows(rows: Vec<Pair>, what: String) -> CellSlots {
-    let end = |along: fn(&Pair) -> u32| rows.iter().map(along).max().map_or(1, |last| last + 1);
+pub(super) fn in_rows(rows: Vec<UVec2>, what: String) -> CellSlots {
+    let end = |along: fn(&UVec2) -> u32| rows.iter().map(along).max().map_or(1, |last| last + 1);
     let shape = Shape::Fixed { columns: end(|slot| slot.x), lines: end(|slot| slot.y) };
     CellSlots { of_frames: rows, may_wrap: false, what, shape }
 }
 
 /// One row per clip, a cell a step. A frame needed in several places is listed once a place, the second
 /// time as `name@clip.step`. Gives the frames as listed, for each its place in `set`, and the slots.
-pub(super) fn by_clip(
+pub(super) fn frames_by_clip(
     set: &FrameSet,
     order: Option<&[RowName]>,
 ) -> Result<(FrameSet, Vec<usize>, CellSlots), PackError> {
@@ -150,7 +150,7 @@ fn clip_named(set: &FrameSet, sprite: Option<&Name>, name: &Name) -> Result<usiz
 /// Frames listed once a place, with their slots.
 struct RowListing {
     frames: Vec<crate::Frame>,
-    slots: Vec<Pair>,
+    slots: Vec<UVec2>,
     /// The place in the set of each listed frame.
     origin: Vec<usize>,
     /// Where each frame of the set was first listed.
@@ -186,7 +186,7 @@ impl RowListing {
             self.first[step.frame].get_or_insert(self.frames.len());
             self.frames.push(listed);
             self.origin.push(step.frame);
-            self.slots.push(Pair { x: number as u32, y: line });
+            self.slots.push(UVec2 { x: number as u32, y: line });
         }
         Ok(())
     }
@@ -202,7 +202,7 @@ impl RowListing {
                 self.first[*at] = Some(self.frames.len());
                 self.frames.push(set.frames()[*at].clone());
                 self.origin.push(*at);
-                self.slots.push(Pair { x: number % columns, y: line + number / columns });
+                self.slots.push(UVec2 { x: number % columns, y: line + number / columns });
             }
             line += (rest.len() as u32).div_ceil(columns);
         }
@@ -233,7 +233,7 @@ mod tests {
     #[test]
     fn a_frame_in_two_clips_is_listed_once_a_place_and_clips_follow() {
         let set = with_clips(rows("frog", &[5]), &["sit = 0-1", "turn = 1,2,1"]);
-        let (set, origin, laid) = by_clip(&set, None).unwrap();
+        let (set, origin, laid) = frames_by_clip(&set, None).unwrap();
         let names: Vec<&str> = set.frames().iter().map(|frame| frame.name().as_str()).collect();
         let wanted =
             ["frog-00", "frog-01", "frog-01@turn.0", "frog-02", "frog-01@turn.2", "frog-03", "frog-04"];
@@ -251,11 +251,11 @@ mod tests {
             "-" => RowName::Blank,
             name => RowName::Clip { sprite: None, name: Name::new(name).unwrap() },
         };
-        let (_, _, laid) = by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
+        let (_, _, laid) = frames_by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 2), (1, 2)]);
-        let error = by_clip(&set(), Some(&[row("jump")])).err().unwrap();
+        let error = frames_by_clip(&set(), Some(&[row("jump")])).err().unwrap();
         assert_eq!(error.to_string(), "there is no clip 'jump'; available: sit, leap");
-        let (narrowed, _, laid) = by_clip(&set(), Some(&[row("leap")])).unwrap();
+        let (narrowed, _, laid) = frames_by_clip(&set(), Some(&[row("leap")])).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1)]);
         assert_eq!(narrowed.clips()[0].steps()[0].frame, 2);
     }

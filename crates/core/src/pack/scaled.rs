@@ -3,9 +3,9 @@
 use std::fmt;
 
 use crate::cut::Spacing;
-use crate::pack::{Atlas, Layer, Page, PageGrid, Place};
-use crate::shape::{Resample, ScaleError, resampled, scale, support};
-use crate::{Frame, FrameError, FrameSet, Pair, Pixels, Ratio, Rect, SetError, Size, ValueError};
+use crate::pack::{Atlas, Layer, Page, PageGrid, Placement};
+use crate::shape::{Resample, ScaleError, resampled, scale, kernel_radius};
+use crate::{Frame, FrameError, FrameSet, UVec2, Pixels, Ratio, Rect, SetError, Size, ValueError};
 use num_integer::gcd;
 
 /// A factor at which every place lands on whole pixels: a fraction with small numbers.
@@ -23,7 +23,7 @@ pub enum PageScaleError {
     Shape(#[from] ValueError),
     /// A factor that would need frames of odd sizes.
     #[error(
-        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {MAX_SCALE_PART}", ratio.times(), ratio.over()
+        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {MAX_SCALE_PART}", ratio.numerator(), ratio.denominator()
     )]
     Fine {
         /// What was typed.
@@ -44,7 +44,7 @@ impl PageScale {
 
     /// So many pixels, which must be a multiple of the step, in this size.
     fn of(self, length: u32) -> u32 {
-        length / self.0.over() * self.0.times()
+        length / self.0.denominator() * self.0.numerator()
     }
 
     fn rect(self, rect: Rect) -> Rect {
@@ -61,7 +61,7 @@ impl fmt::Display for PageScale {
 /// The step in which places must lie so that all of these factors land on whole pixels.
 pub fn snap_for(factors: &[PageScale]) -> u32 {
     let step = factors.iter().fold(1, |step: u64, factor| {
-        let over = u64::from(factor.0.over());
+        let over = u64::from(factor.0.denominator());
         step / gcd(step, over) * over
     });
     step as u32
@@ -70,7 +70,7 @@ pub fn snap_for(factors: &[PageScale]) -> u32 {
 /// How many empty pixels a frame's drawing needs around it so that its soft rim is there at all of these factors.
 pub fn kernel_margin(factors: &[PageScale], how: Resample) -> u32 {
     let others = factors.iter().filter(|factor| **factor != PageScale::ONE);
-    others.map(|factor| support(factor.0, how)).max().unwrap_or(0)
+    others.map(|factor| kernel_radius(factor.0, how)).max().unwrap_or(0)
 }
 
 /// The same frames with canvases and kept pixels that begin and end on whole steps: both grow, to the right and
@@ -83,7 +83,7 @@ pub fn snap_frames(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetEr
     let grow = |frame: Frame| -> Result<Frame, FrameError> {
         let canvas = frame.canvas();
         let frame = frame.translate_onto(Size::new(up(canvas.width), up(canvas.height)), 0, 0)?;
-        let kept = frame.kept();
+        let kept = frame.kept_rect();
         if kept.is_empty() {
             return Ok(frame);
         }
@@ -91,7 +91,7 @@ pub fn snap_frames(set: FrameSet, step: u32, rim: u32) -> Result<FrameSet, SetEr
         let high = |at: u64, canvas: u32| up((at as u32).saturating_add(rim)).min(canvas);
         let (x, y) = (low(kept.x), low(kept.y));
         let Size { width, height } = frame.canvas();
-        frame.keeping(Rect::new(x, y, high(kept.right(), width) - x, high(kept.bottom(), height) - y))
+        frame.with_kept_rect(Rect::new(x, y, high(kept.right(), width) - x, high(kept.bottom(), height) - y))
     };
     set.map_frames(|_, frame| {
         let (name, canvas) = (frame.name().clone(), frame.canvas());
@@ -105,11 +105,11 @@ impl Atlas {
         if factor == PageScale::ONE {
             return Ok(self.clone());
         }
-        let place = |place: &Place| Place { rect: factor.rect(place.rect), ..*place };
+        let place = |place: &Placement| Placement { rect: factor.rect(place.rect), ..*place };
         let page = |page: &Page| {
             // A page's own size may be no multiple of the step; what is on it is.
-            let up = |length: u32| factor.of(length.next_multiple_of(factor.0.over()));
-            let pair = |at: Pair| Pair { x: factor.of(at.x), y: factor.of(at.y) };
+            let up = |length: u32| factor.of(length.next_multiple_of(factor.0.denominator()));
+            let pair = |at: UVec2| UVec2 { x: factor.of(at.x), y: factor.of(at.y) };
             let grid = page.grid.map(|grid| PageGrid {
                 counts: grid.counts,
                 cell: Size::new(factor.of(grid.cell.width), factor.of(grid.cell.height)),
@@ -124,8 +124,8 @@ impl Atlas {
         let set = scale(self.set.clone(), factor.0, how)?;
         // What smooth scaling reaches beyond its place would be on others.
         let cut = |at: usize, frame: Frame| -> Result<Frame, SetError> {
-            let kept = factor.rect(self.set.frames()[at].kept());
-            let frame = if frame.kept() == kept { Ok(frame) } else { frame.keeping(kept) };
+            let kept = factor.rect(self.set.frames()[at].kept_rect());
+            let frame = if frame.kept_rect() == kept { Ok(frame) } else { frame.with_kept_rect(kept) };
             Ok(frame.expect("a canvas in whole steps holds kept pixels in whole steps"))
         };
         let set = set.map_frames(cut)?;
@@ -145,10 +145,10 @@ impl Atlas {
     /// A layer whose canvases are scaled as those of the frames are, and cut like them.
     fn scaled_layer(&self, layer: &Layer, factor: PageScale, how: Resample) -> Layer {
         let one = |at: usize, canvas: &Pixels| {
-            let kept = factor.rect(self.set.frames()[at].kept());
+            let kept = factor.rect(self.set.frames()[at].kept_rect());
             let size = Size::new(factor.of(canvas.size().width), factor.of(canvas.size().height));
             match kept.is_empty() {
-                true => Pixels::none(),
+                true => Pixels::empty(),
                 false => resampled(canvas, size, kept, factor.0, how),
             }
         };
@@ -163,7 +163,7 @@ mod tests {
 
     #[test]
     fn factors_are_fractions_of_small_numbers() {
-        let ratio = |text: &str| text.parse::<PageScale>().map(|scale| (scale.0.times(), scale.0.over()));
+        let ratio = |text: &str| text.parse::<PageScale>().map(|scale| (scale.0.numerator(), scale.0.denominator()));
         assert_eq!(ratio("2.2"), Ok((11, 5)));
         assert_eq!(ratio("7/3"), Ok((7, 3)));
         let error = ratio("0.33").unwrap_err().to_string();

@@ -7,7 +7,7 @@ use crate::parallel;
 use crate::{Frame, Pixels};
 
 /// Which frames show which picture.
-pub(super) struct Shared {
+pub(super) struct DistinctImages {
     /// For each frame its picture; `None` for a blank frame, which needs no place.
     pub(super) picture_of: Vec<Option<usize>>,
     /// For each picture the first frame that shows it.
@@ -18,15 +18,15 @@ pub(super) struct Shared {
 }
 
 /// Finds frames whose kept pixels look the same, those of their layers too. Without `share` only blank frames are found.
-pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> Shared {
-    let sums: Vec<Option<Sums>> =
-        parallel::map(frames.len(), |at| (!frames[at].is_blank()).then(|| Sums::of(frames[at].pixels())));
+pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> DistinctImages {
+    let sums: Vec<Option<PixelHashes>> =
+        parallel::map(frames.len(), |at| (!frames[at].is_blank()).then(|| PixelHashes::of(frames[at].pixels())));
     let mut picture_of = Vec::with_capacity(frames.len());
     let mut distinct: Vec<usize> = Vec::new();
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let looks_same = |a: usize, b: usize| {
-        frames[a].pixels().looks_like(frames[b].pixels())
-            && layers.iter().all(|layer| layer.pixels[a].looks_like(&layer.pixels[b]))
+        frames[a].pixels().is_same_image(frames[b].pixels())
+            && layers.iter().all(|layer| layer.pixels[a].is_same_image(&layer.pixels[b]))
     };
     for (at, sums) in sums.iter().enumerate() {
         let Some(sums) = sums else {
@@ -45,14 +45,14 @@ pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> Shared {
         })));
     }
     let mirrored = mirrored(frames, &distinct, &sums);
-    Shared { picture_of, distinct, mirrored }
+    DistinctImages { picture_of, distinct, mirrored }
 }
 
-fn mirrored(frames: &[Frame], distinct: &[usize], sums: &[Option<Sums>]) -> Vec<(usize, usize)> {
+fn mirrored(frames: &[Frame], distinct: &[usize], sums: &[Option<PixelHashes>]) -> Vec<(usize, usize)> {
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let mut found = Vec::new();
     for &at in distinct {
-        let Some(Sums { own, mirrored }) = sums[at] else { continue };
+        let Some(PixelHashes { own, mirrored }) = sums[at] else { continue };
         let earlier = by_sum.get(&mirrored).into_iter().flatten();
         let mut earlier = earlier.filter(|&&other| mirrors(frames[other].pixels(), frames[at].pixels()));
         match earlier.next() {
@@ -73,12 +73,12 @@ fn mirrors(a: &Pixels, b: &Pixels) -> bool {
 /// Numbers that are equal for pictures that look the same, and for a picture and the mirror image of another. Only ever
 /// compared within one run; what is equal by chance is compared pixel by pixel.
 #[derive(Clone, Copy)]
-struct Sums {
+struct PixelHashes {
     own: u64,
     mirrored: u64,
 }
 
-impl Sums {
+impl PixelHashes {
     fn of(pixels: &Pixels) -> Self {
         // Of each row two sums: of its pixels, and of its pixels times their column. The second one mirrored follows from
         // both, so that one look at each pixel is enough.

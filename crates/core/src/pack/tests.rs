@@ -48,7 +48,7 @@ fn check(atlas: &Atlas, options: &PackSettings) {
         assert_eq!(Size::from(page.dimensions()), size.size);
         assert!(options.pages.allows(size.size), "page {}", size.size);
     }
-    for (place, frame) in atlas.places().iter().zip(atlas.set().frames()) {
+    for (place, frame) in atlas.placements().iter().zip(atlas.set().frames()) {
         if place.rect.is_empty() {
             assert!(frame.is_blank());
             continue;
@@ -60,7 +60,7 @@ fn check(atlas: &Atlas, options: &PackSettings) {
         } else {
             there
         };
-        assert!(upright.looks_like(frame.pixels()));
+        assert!(upright.is_same_image(frame.pixels()));
         assert!(options.may_rotate() || !place.rotated);
         let with_bleed = place.rect.inflate_within(options.bleed, page.size());
         let inner = Rect::of(page.size());
@@ -93,8 +93,8 @@ fn check_bleed(page: &RgbaImage, rect: Rect, bleed: u32) {
     }
 }
 
-fn any_round() -> impl Strategy<Value = Round> {
-    prop_oneof![Just(Round::None), Just(Round::Pow2), (1u32..9).prop_map(Round::Multiple)]
+fn any_round() -> impl Strategy<Value = Rounding> {
+    prop_oneof![Just(Rounding::None), Just(Rounding::Pow2), (1u32..9).prop_map(Rounding::Multiple)]
 }
 
 proptest! {
@@ -115,12 +115,12 @@ proptest! {
             let options = PackSettings { pages, margin, gutter, bleed, per, step, ..options(layout) };
             let atlas = pack(set, Vec::new(), &options).unwrap();
             check(&atlas, &options);
-            let corners = atlas.places().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
+            let corners = atlas.placements().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
             prop_assert!(corners.into_iter().all(|at| at % step == 0));
             prop_assert!(per != PagePer::Atlas || atlas.pages().iter().all(|page| page.label.is_none()));
             let area: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
-            prop_assert!(atlas.least().area <= area, "{:?} of {area}", atlas.least());
-            prop_assert!(atlas.least().pages <= atlas.pages().len());
+            prop_assert!(atlas.lower_bound().area <= area, "{:?} of {area}", atlas.lower_bound());
+            prop_assert!(atlas.lower_bound().pages <= atlas.pages().len());
         }
     }
 
@@ -135,13 +135,13 @@ proptest! {
         let changed = changed % sizes.len();
         next[changed] = (3, 2);
         let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-        let places = names.zip(old.places().iter().copied()).collect();
+        let places = names.zip(old.placements().iter().copied()).collect();
         let keep = Some(PreviousPlacements { pages: self::sizes(&old), places });
         let after = PackSettings { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
         let new = pack(set_of(&next), Vec::new(), &after).unwrap();
         check(&new, &after);
         if let Some(ReuseOutcome::Kept { stayed, placed }) = new.keeping() {
-            let same = (0..sizes.len()).filter(|&at| at != changed && old.places()[at] == new.places()[at]).count();
+            let same = (0..sizes.len()).filter(|&at| at != changed && old.placements()[at] == new.placements()[at]).count();
             prop_assert!(same + 1 >= sizes.len() && stayed + placed <= sizes.len());
         }
     }
@@ -178,7 +178,7 @@ proptest! {
 fn a_small_change_leaves_all_else_where_it_was() {
     let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &PackSettings::dense()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let places = names.zip(old.places().iter().copied()).collect();
+    let places = names.zip(old.placements().iter().copied()).collect();
     let keep = PreviousPlacements { pages: sizes(&old), places };
     let keeping = |keep| {
         let layout = Layout::Dense(DenseOptions { keep: Some(keep), ..DenseOptions::default() });
@@ -187,7 +187,7 @@ fn a_small_change_leaves_all_else_where_it_was() {
     let options = keeping(keep.clone());
     let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), Vec::new(), &options).unwrap();
     assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
-    assert_eq!([new.places()[0], new.places()[2]], [old.places()[0], old.places()[2]]);
+    assert_eq!([new.placements()[0], new.placements()[2]], [old.placements()[0], old.placements()[2]]);
     // A page may grow downwards, but what is wider than it has no room.
     let new = pack(set_of(&[(9, 5), (6, 70), (3, 12)]), Vec::new(), &options).unwrap();
     assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
@@ -212,7 +212,7 @@ fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
     assert_eq!(same.rects_on(0).len(), 1);
     let other = pack(twins().unwrap(), vec![layer([7, 8])], &PackSettings::dense()).unwrap();
     let page = paint(&other, 0, Some(0), ColorFinish::default());
-    for (place, shade) in other.places().iter().zip([7, 8]) {
+    for (place, shade) in other.placements().iter().zip([7, 8]) {
         assert_eq!(page.get_pixel(place.rect.x, place.rect.y), &Rgba([shade, 0, 0, 255]));
     }
 }
@@ -228,7 +228,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
     for factor in factors {
         let scaled = atlas.scaled(factor, crate::shape::Resample::Nearest).unwrap();
         for (place, (frame, old)) in
-            scaled.places().iter().zip(scaled.set().frames().iter().zip(atlas.places()))
+            scaled.placements().iter().zip(scaled.set().frames().iter().zip(atlas.placements()))
         {
             assert_eq!(frame.pixels().size(), place.rect.size());
             let times = |length: u32| f64::from(length) * factor.ratio().value();
@@ -238,7 +238,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
             );
             let page =
                 Pixels::from_image(paint(&scaled, 0, None, ColorFinish { spread: 2, premultiplied: false }));
-            assert!(page.part(place.rect).unwrap().looks_like(frame.pixels()));
+            assert!(page.part(place.rect).unwrap().is_same_image(frame.pixels()));
         }
     }
 }
@@ -319,7 +319,7 @@ fn equal_pieces_fill_a_page_without_a_gap() {
 
 #[test]
 fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
-    for (fixed, round) in [(Some(Size::new(64, 64)), Round::None), (None, Round::Pow2)] {
+    for (fixed, round) in [(Some(Size::new(64, 64)), Rounding::None), (None, Rounding::Pow2)] {
         let pages = PageRules { max: Size::new(64, 64), fixed, round, square: false };
         let options = PackSettings { pages, ..options(Layout::Dense(low())) };
         let atlas = pack(set_of(&[(32, 32); 8]), Vec::new(), &options).unwrap();
@@ -330,7 +330,7 @@ fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
 
 #[test]
 fn the_last_page_is_as_small_as_its_frames() {
-    let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Round::None, square: false };
+    let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Rounding::None, square: false };
     let options = PackSettings { pages, ..options(Layout::Dense(low())) };
     let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), Vec::new(), &options).unwrap();
     assert_eq!(sizes(&atlas), [Size::new(32, 32), Size::new(32, 32), Size::new(7, 5)]);
@@ -358,14 +358,14 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
     frames.insert(1, blank.unwrap());
     let options = PackSettings { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
     let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), Vec::new(), &options).unwrap();
-    let corners: Vec<_> = atlas.places().iter().map(|place| (place.rect.x, place.rect.y)).collect();
+    let corners: Vec<_> = atlas.placements().iter().map(|place| (place.rect.x, place.rect.y)).collect();
     assert_eq!(corners, [(1, 1), (7, 1), (13, 1), (1, 7), (7, 7), (13, 7)]);
     assert_eq!(sizes(&atlas), [Size::new(18, 12)]);
 }
 
 #[test]
 fn what_is_too_large_is_named_with_its_size() {
-    let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Round::None, square: false };
+    let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Rounding::None, square: false };
     let small = |layout| PackSettings { pages, margin: 1, bleed: 1, ..options(layout) };
     let error = pack(set_of(&[(4, 4), (17, 3)]), Vec::new(), &small(Layout::Dense(low()))).unwrap_err();
     let wanted =
@@ -402,11 +402,11 @@ fn a_frame_that_fits_only_without_rounded_spaces_is_an_error_that_says_what_fits
 #[test]
 fn limits_and_rounding_hold_for_every_scale() {
     for (scales, round, max, wanted) in [
-        (["1", "2"], Round::Pow2, 64, Some(32)),
-        (["1", "0.75"], Round::Pow2, 64, Some(64)),
-        (["1", "3/2"], Round::Multiple(8), 40, Some(24)),
-        (["0.5", "0.25"], Round::None, 32, Some(64)),
-        (["1", "2"], Round::Multiple(48), 64, None),
+        (["1", "2"], Rounding::Pow2, 64, Some(32)),
+        (["1", "0.75"], Rounding::Pow2, 64, Some(64)),
+        (["1", "3/2"], Rounding::Multiple(8), 40, Some(24)),
+        (["0.5", "0.25"], Rounding::None, 32, Some(64)),
+        (["1", "2"], Rounding::Multiple(48), 64, None),
     ] {
         let scales: Vec<PageScale> = scales.iter().map(|text| text.parse().unwrap()).collect();
         let rules = PageRules { max: Size::new(max, max), fixed: None, round, square: false };
@@ -415,7 +415,7 @@ fn limits_and_rounding_hold_for_every_scale() {
         let Some(drawn) = drawn else { continue };
         for scale in &scales {
             let ratio = scale.ratio();
-            let page = rules.rounded(Size::new(drawn.div_ceil(ratio.over()) * ratio.times(), 1));
+            let page = rules.rounded(Size::new(drawn.div_ceil(ratio.denominator()) * ratio.numerator(), 1));
             assert!(page.width <= max, "{drawn} by {scale} is {page}");
         }
         assert!(rules.limit_for(u64::from(drawn), &scales) <= u64::from(max));
@@ -433,10 +433,10 @@ fn thousands_of_kept_places_stay_and_what_is_new_goes_below_them() {
     };
     let old = pack(set_of(&sizes_of(1500)), Vec::new(), &options(None)).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let places: HashMap<_, _> = names.zip(old.places().iter().copied()).collect();
+    let places: HashMap<_, _> = names.zip(old.placements().iter().copied()).collect();
     let keep = PreviousPlacements { pages: sizes(&old), places };
     let new = pack(set_of(&sizes_of(1600)), Vec::new(), &options(Some(keep))).unwrap();
-    assert_eq!(new.places()[..1500], *old.places());
+    assert_eq!(new.placements()[..1500], *old.placements());
     assert!(matches!(new.keeping(), Some(ReuseOutcome::Kept { .. })), "{:?}", new.keeping());
 }
 
@@ -452,7 +452,7 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
         PackSettings { step: 0, ..plain() },
         PackSettings { pages: PageRules { max: Size::new(0, 9), ..rules }, ..plain() },
         PackSettings { pages: PageRules { max: Size::new(1 << 20, 9), ..rules }, ..plain() },
-        PackSettings { pages: PageRules { round: Round::Multiple(0), ..rules }, ..plain() },
+        PackSettings { pages: PageRules { round: Rounding::Multiple(0), ..rules }, ..plain() },
         PackSettings {
             pages: PageRules { square: true, fixed: Some(Size::new(64, 32)), ..rules },
             ..plain()
@@ -469,7 +469,7 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let keep =
-        PreviousPlacements { pages: sizes(&old), places: names.zip(old.places().iter().copied()).collect() };
+        PreviousPlacements { pages: sizes(&old), places: names.zip(old.placements().iter().copied()).collect() };
     let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
     let apart = PackSettings { per: PagePer::Sprite, ..apart };
     assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
@@ -505,12 +505,12 @@ proptest! {
         let options = PackSettings { step, ..PackSettings::dense() };
         let Ok(scaled) = pack(set.clone(), layers, &options).unwrap().scaled(factor, how) else { return Ok(()) };
         let whole = scale(restore(set).unwrap(), factor.ratio(), how).unwrap();
-        prop_assert!(scaled.set().frames()[0].restored().looks_like(&whole.frames()[0].restored()));
-        let kept = scaled.set().frames()[0].kept();
+        prop_assert!(scaled.set().frames()[0].full_image().is_same_image(&whole.frames()[0].full_image()));
+        let kept = scaled.set().frames()[0].kept_rect();
         if !kept.is_empty() {
             let frame = Frame::new(Name::new("n").unwrap(), Name::new("n").unwrap(), canvas).unwrap();
             let normals = scale(FrameSet::new(vec![frame], vec![]).unwrap(), factor.ratio(), how).unwrap();
-            prop_assert!(scaled.layers()[0].pixels[0].looks_like(&normals.frames()[0].restored().part(kept).unwrap()));
+            prop_assert!(scaled.layers()[0].pixels[0].is_same_image(&normals.frames()[0].full_image().part(kept).unwrap()));
         }
     }
 }

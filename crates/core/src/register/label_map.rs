@@ -34,7 +34,7 @@ pub(super) fn label_frames(frames: &[&Frame]) -> Vec<Option<LabelMap>> {
         }
     }
     let class_of = classes(&counts);
-    crate::parallel::each(frames, |frame| figure(frame, &class_of))
+    crate::parallel::map_slice(frames, |frame| label_frame(frame, &class_of))
 }
 
 fn bin(pixel: &[u8]) -> usize {
@@ -42,7 +42,7 @@ fn bin(pixel: &[u8]) -> usize {
     part(0) << (2 * BITS) | part(1) << BITS | part(2)
 }
 
-fn figure(frame: &Frame, class_of: &[u8]) -> Option<LabelMap> {
+fn label_frame(frame: &Frame, class_of: &[u8]) -> Option<LabelMap> {
     let Rect { x, y, width, height } = frame.content(SOLID)?;
     let inset = frame.inset();
     let (left, top) = ((x - inset.x) as usize, (y - inset.y) as usize);

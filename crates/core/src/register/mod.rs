@@ -96,7 +96,7 @@ pub(crate) fn middle_across(frames: &[&Frame], places: &[Option<Registration>]) 
     });
     let placed: Vec<(&LabelMap, Position)> = placed.collect();
     let chosen = evenly(placed.len(), placed.len().min(VOTERS)).into_iter().map(|at| placed[at]);
-    let common = Votes::of(&chosen.collect::<Vec<_>>()).common();
+    let common = Votes::of(&chosen.collect::<Vec<_>>()).consensus();
     let shown = common.classes.iter().enumerate().filter(|(_, class)| **class > 0);
     let columns = shown.map(|(at, _)| (at % common.width as usize) as i64);
     let (left, right) = columns.fold((i64::MAX, i64::MIN), |(low, high), x| (low.min(x), high.max(x)));
@@ -157,7 +157,7 @@ impl<'a> Clip<'a> {
             .into_iter()
             .map(|at| self.voters[at])
             .collect();
-        let sums = parallel::each(&compared, |&one| {
+        let sums = parallel::map_slice(&compared, |&one| {
             let votes = Votes::of(&[(self.figures[one], self.figures[one].at)]);
             let others = || compared.iter().filter(|&&other| other != one).map(|&other| self.figures[other]);
             let search = Search::new(&votes, others(), FAST);
@@ -174,7 +174,7 @@ impl<'a> Clip<'a> {
     fn place_by_one(&mut self, start: usize, reach: Option<u32>) {
         let votes = Votes::of(&[(self.figures[start], self.spots[start])]);
         let search = Search::new(&votes, self.voters.iter().map(|&at| self.figures[at]), self.effort);
-        let found = parallel::each(&self.voters, |&at| {
+        let found = parallel::map_slice(&self.voters, |&at| {
             search.best(self.figures[at], None, &self.allowed(at, reach)).unwrap_or(self.spots[at])
         });
         for (&at, spot) in self.voters.iter().zip(found).filter(|(at, _)| **at != start) {
@@ -190,10 +190,10 @@ impl<'a> Clip<'a> {
         for round in 0..ROUNDS {
             let votes = self.votes();
             let search = Search::new(&votes, self.voters.iter().map(|&at| self.figures[at]), self.effort);
-            let found = parallel::each(&self.voters, |&at| {
+            let found = parallel::map_slice(&self.voters, |&at| {
                 let (figure, own) = (self.figures[at], Some(self.spots[at]));
                 let is_allowed = self.allowed(at, reach);
-                let near = search.near(figure, self.spots[at], own, &is_allowed);
+                let near = search.refine(figure, self.spots[at], own, &is_allowed);
                 if is_near || round >= FAR_ROUNDS {
                     return near;
                 }
@@ -247,7 +247,7 @@ impl<'a> Clip<'a> {
 
     /// Moves all together so that they agree with the votes of another clip.
     fn align_group(&mut self, lead: &Votes) {
-        let common = self.votes().common();
+        let common = self.votes().consensus();
         let search = Search::new(lead, std::iter::once(&common), THOROUGH);
         if let Some(spot) = search.best(&common, None, &|_| true) {
             let (x, y) = (spot.0 - common.at.0, spot.1 - common.at.1);

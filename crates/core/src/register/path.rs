@@ -15,7 +15,7 @@ pub(crate) fn default_limit(side: u32) -> f64 {
 }
 
 /// How far each value is off its path; 0 where it is on it. `loops` says whether the first follows the last.
-pub(crate) fn off(values: &[Option<f64>], loops: bool) -> Vec<f64> {
+pub(crate) fn path_deviations(values: &[Option<f64>], loops: bool) -> Vec<f64> {
     let known: Vec<(usize, f64)> =
         values.iter().enumerate().filter_map(|(at, value)| Some((at, (*value)?))).collect();
     let count = known.len() as i64;
@@ -56,7 +56,7 @@ pub(crate) fn midpoint_deviations(values: &[Option<f64>], loops: bool) -> Vec<Op
 }
 
 /// The same where it is more than `limit` for most: the values shake.
-pub(crate) fn shaken(values: &[Option<f64>], loops: bool, limit: f64) -> Option<Vec<f64>> {
+pub(crate) fn jitter(values: &[Option<f64>], loops: bool, limit: f64) -> Option<Vec<f64>> {
     let off = midpoint_deviations(values, loops);
     let known: Vec<f64> = off.iter().flatten().map(|off| off.abs()).collect();
     let is_shaken = values.len() > 3 && known.len() * 2 > values.len() && median(known) > limit;
@@ -75,7 +75,7 @@ mod tests {
     use super::*;
 
     fn deviations(values: &[f64], loops: bool) -> Vec<f64> {
-        off(&values.iter().copied().map(Some).collect::<Vec<_>>(), loops)
+        path_deviations(&values.iter().copied().map(Some).collect::<Vec<_>>(), loops)
     }
 
     #[test]
@@ -88,10 +88,10 @@ mod tests {
         assert_eq!(deviations(&[5.0, 0.0, 0.0, 0.0, 0.0], false), [0.0; 5]);
         assert_eq!(deviations(&[0.0, 0.0, 3.0], true), [0.0, 0.0, 3.0]);
         let shaking = [0.0, 3.0, -4.0, -2.0, -5.0, 2.0].map(Some);
-        assert_eq!(shaken(&shaking, true, 3.0), Some(vec![-2.5, 5.0, -4.5, 2.5, -5.0, 4.5]));
-        assert_eq!(shaken(&shaking, false, 3.0).map(|off| off[0]), Some(0.0));
-        assert_eq!(shaken(&[0.0, 1.0, 2.0, 3.0, 4.0].map(Some), false, 3.0), None);
+        assert_eq!(jitter(&shaking, true, 3.0), Some(vec![-2.5, 5.0, -4.5, 2.5, -5.0, 4.5]));
+        assert_eq!(jitter(&shaking, false, 3.0).map(|off| off[0]), Some(0.0));
+        assert_eq!(jitter(&[0.0, 1.0, 2.0, 3.0, 4.0].map(Some), false, 3.0), None);
         // A frame of which nothing is known is passed over.
-        assert_eq!(off(&[Some(0.0), None, Some(0.0), Some(4.0), Some(0.0)], true), [0.0, 0.0, 0.0, 4.0, 0.0]);
+        assert_eq!(path_deviations(&[Some(0.0), None, Some(0.0), Some(4.0), Some(0.0)], true), [0.0, 0.0, 0.0, 4.0, 0.0]);
     }
 }

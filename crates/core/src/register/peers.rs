@@ -71,7 +71,7 @@ pub(crate) fn best_scale(frames: &[&Frame], places: &[Option<Registration>], at:
         // Shared by both: a smaller figure has it easier to be on a larger one.
         count as f64 / (scaled.area * others + area) as f64
     };
-    let tried = parallel::each(&TRIED, |&percent| agreement(percent));
+    let tried = parallel::map_slice(&TRIED, |&percent| agreement(percent));
     let best = (0..TRIED.len()).max_by(|&a, &b| tried[a].total_cmp(&tried[b]))?;
     (tried[best] > BETTER * agreement(100)).then(|| f64::from(TRIED[best]) / 100.0)
 }

@@ -79,10 +79,10 @@ impl<'a> Search<'a> {
         let spectrum = |number: usize| {
             plane.fill(0.0);
             match number {
-                0 => votes.blocks(0, factor, planes.width(), &mut plane),
+                0 => votes.bin_votes(0, factor, planes.width(), &mut plane),
                 _ => (1..=CLASSES as u8)
                     .filter(|&class| effort.plane(class) == number)
-                    .for_each(|class| votes.blocks(class, factor, planes.width(), &mut plane)),
+                    .for_each(|class| votes.bin_votes(class, factor, planes.width(), &mut plane)),
             }
             let has_any = plane.iter().any(|&count| count > 0.0);
             has_any.then(|| {
@@ -102,7 +102,7 @@ impl<'a> Search<'a> {
         is_allowed: &dyn Fn(Position) -> bool,
     ) -> Option<Position> {
         let stride = self.effort.stride(figure);
-        let found = self.peaks(figure, is_allowed).into_iter();
+        let found = self.find_peaks(figure, is_allowed).into_iter();
         let climbed =
             found.map(|spot| self.climb(figure, spot, own, self.factor.div_ceil(2), stride, is_allowed));
         let best = climbed.max_by_key(|&spot| self.rank(figure, spot, own, stride))?;
@@ -112,7 +112,7 @@ impl<'a> Search<'a> {
     }
 
     /// The best spot near one.
-    pub(super) fn near(
+    pub(super) fn refine(
         &self,
         figure: &LabelMap,
         spot: Position,
@@ -153,7 +153,7 @@ impl<'a> Search<'a> {
     }
 
     /// The highest peaks, each at a spot of its own.
-    fn peaks(&self, figure: &LabelMap, is_allowed: &dyn Fn(Position) -> bool) -> Vec<Position> {
+    fn find_peaks(&self, figure: &LabelMap, is_allowed: &dyn Fn(Position) -> bool) -> Vec<Position> {
         let counts = self.correlation(figure);
         // Shifts to the left and up are at the far end of the planes: wrapped so that they come first, with room for a border.
         let blocks = |pixels: u32| (pixels as usize).div_ceil(self.factor);
@@ -181,7 +181,7 @@ impl<'a> Search<'a> {
             }
             let spot = (place(origin.0, x, left), place(origin.1, y, top));
             if is_allowed(spot) {
-                peaks.push((Reverse(count), far(figure, spot), spot));
+                peaks.push((Reverse(count), displacement(figure, spot), spot));
             }
         }
         peaks.sort_unstable();
@@ -226,11 +226,11 @@ impl<'a> Search<'a> {
         own: Option<Position>,
         stride: usize,
     ) -> (u64, Reverse<i64>) {
-        (self.votes.count(figure, spot, own, stride), Reverse(far(figure, spot)))
+        (self.votes.count(figure, spot, own, stride), Reverse(displacement(figure, spot)))
     }
 }
 
 /// How far a spot is from the figure's own.
-fn far(figure: &LabelMap, spot: Position) -> i64 {
+fn displacement(figure: &LabelMap, spot: Position) -> i64 {
     (spot.0 - figure.at.0).abs() + (spot.1 - figure.at.1).abs()
 }

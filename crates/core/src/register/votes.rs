@@ -52,7 +52,7 @@ impl Votes {
     }
 
     /// The votes for one class, or for anything solid where it is 0, in blocks of this many pixels each way, as rows of `width` places.
-    pub(super) fn blocks(&self, class: u8, factor: usize, width: usize, plane: &mut [f64]) {
+    pub(super) fn bin_votes(&self, class: u8, factor: usize, width: usize, plane: &mut [f64]) {
         for (y, row) in self.counts.chunks_exact((self.width * SLOTS).max(1)).enumerate() {
             let line = &mut plane[y / factor * width..];
             for (x, votes) in row.chunks_exact(SLOTS).enumerate() {
@@ -105,7 +105,7 @@ impl Votes {
         }
         match own {
             None => sum,
-            Some(own) => sum - itself(figure, (spot.0 - own.0, spot.1 - own.1), stride, (same, solid)),
+            Some(own) => sum - self_vote(figure, (spot.0 - own.0, spot.1 - own.1), stride, (same, solid)),
         }
     }
 
@@ -119,7 +119,7 @@ impl Votes {
     }
 
     /// What most show at each place, where at least half show something solid.
-    pub(super) fn common(&self) -> LabelMap {
+    pub(super) fn consensus(&self) -> LabelMap {
         let classes: Vec<u8> = self
             .counts
             .chunks_exact(SLOTS)
@@ -141,7 +141,7 @@ fn overlap(x: i64, width: usize, plane: usize, stride: usize) -> Option<(usize, 
 }
 
 /// What a figure counts for itself, moved.
-fn itself(figure: &LabelMap, (x, y): Position, stride: usize, (same, solid): (u64, u64)) -> u64 {
+fn self_vote(figure: &LabelMap, (x, y): Position, stride: usize, (same, solid): (u64, u64)) -> u64 {
     let width = figure.width as usize;
     let Some((from, to)) = overlap(x, width, width, stride) else { return 0 };
     let mut sum = 0;

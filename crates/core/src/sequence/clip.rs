@@ -14,20 +14,21 @@ use crate::{ExtraFields, Name};
 pub struct Clip {
     sprite: Name,
     name: Name,
-    play: Play,
+    play: PlayMode,
     plays: u32,
     timescale: u32,
     steps: Vec<Step>,
     carried: ExtraFields,
 }
 
-/// The way through the steps.
+/// The order in which a clip's steps play.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Play {
-    /// From the first to the last.
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
+pub enum PlayMode {
+    /// First to last.
     #[default]
     Forward,
-    /// There and back: 0 1 2 1, first and last once.
+    /// There and back (ping-pong), with the first and last steps shown once: 0 1 2 1.
     Bounce,
 }
 
@@ -82,7 +83,7 @@ impl Clip {
         if timescale == 0 || steps.iter().any(|step| step.ticks == 0) {
             return Err(ClipError::Time { clip: name, error: TimeError::Zero });
         }
-        let (play, plays) = (Play::default(), 0);
+        let (play, plays) = (PlayMode::default(), 0);
         Ok(Self { sprite, name, play, plays, timescale, steps, carried: ExtraFields::new() })
     }
 
@@ -100,7 +101,7 @@ impl Clip {
     }
 
     /// The same clip played another way, `plays` times; 0 is forever.
-    pub fn playing(self, play: Play, plays: u32) -> Self {
+    pub fn playing(self, play: PlayMode, plays: u32) -> Self {
         Self { play, plays, ..self }
     }
 
@@ -179,9 +180,9 @@ impl Clip {
         }
         // Expand a bounce first: a removed frame is also missing on the way back, and the total duration must not
         // change.
-        if self.play == Play::Bounce {
+        if self.play == PlayMode::Bounce {
             self.steps = self.played_steps().into_iter().cloned().collect();
-            self.play = Play::Forward;
+            self.play = PlayMode::Forward;
         }
         let mut kept: Vec<Step> = Vec::new();
         let mut before = (0u32, None);
@@ -239,13 +240,13 @@ impl Clip {
     }
 
     /// The way through the steps.
-    pub fn play(&self) -> Play {
+    pub fn play(&self) -> PlayMode {
         self.play
     }
 
     /// Whether the first step follows the last.
     pub fn loops(&self) -> bool {
-        self.play == Play::Forward && self.plays != 1
+        self.play == PlayMode::Forward && self.plays != 1
     }
 
     /// How often; 0 is forever.
@@ -256,11 +257,11 @@ impl Clip {
     /// How it plays, in the words it is typed with: `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
     pub fn playback(&self) -> String {
         let way = match (self.play, self.plays) {
-            (Play::Forward, 0) => "loop".to_owned(),
-            (Play::Forward, 1) => "once".to_owned(),
-            (Play::Forward, plays) => format!("loop {plays}"),
-            (Play::Bounce, 0) => "bounce".to_owned(),
-            (Play::Bounce, plays) => format!("bounce {plays}"),
+            (PlayMode::Forward, 0) => "loop".to_owned(),
+            (PlayMode::Forward, 1) => "once".to_owned(),
+            (PlayMode::Forward, plays) => format!("loop {plays}"),
+            (PlayMode::Bounce, 0) => "bounce".to_owned(),
+            (PlayMode::Bounce, plays) => format!("bounce {plays}"),
         };
         if self.steps.iter().all(|step| step.mirror) { format!("{way} mirrored") } else { way }
     }
@@ -289,7 +290,7 @@ impl Clip {
     /// The steps of one play in the order shown, the way back of a bounce written out.
     pub fn played_steps(&self) -> Vec<&Step> {
         let back = match (self.play, self.steps.len()) {
-            (Play::Bounce, count @ 3..) => &self.steps[1..count - 1],
+            (PlayMode::Bounce, count @ 3..) => &self.steps[1..count - 1],
             _ => &[],
         };
         self.steps.iter().chain(back.iter().rev()).collect()
@@ -325,7 +326,7 @@ mod tests {
         for (count, wanted) in
             [(1, vec![0]), (2, vec![0, 1]), (3, vec![0, 1, 2, 1]), (4, vec![0, 1, 2, 3, 2, 1])]
         {
-            let clip = clip(&vec![10; count]).unwrap().playing(Play::Bounce, 0);
+            let clip = clip(&vec![10; count]).unwrap().playing(PlayMode::Bounce, 0);
             assert_eq!(clip.played_steps().iter().map(|step| step.frame).collect::<Vec<_>>(), wanted);
             assert_eq!(clip.total_ticks(), 10 * wanted.len() as u64);
         }
@@ -342,7 +343,7 @@ mod tests {
         // Whatever goes, and however the clip plays.
         for gone in 0..32u32 {
             for (play, plays) in
-                [(Play::Forward, 0), (Play::Forward, 1), (Play::Bounce, 0), (Play::Bounce, 2)]
+                [(PlayMode::Forward, 0), (PlayMode::Forward, 1), (PlayMode::Bounce, 0), (PlayMode::Bounce, 2)]
             {
                 let whole = clip(&[10, 20, 30, 40, 50]).unwrap().playing(play, plays);
                 if let Some(thin) = whole.clone().keeping(|frame| gone >> frame & 1 == 0) {

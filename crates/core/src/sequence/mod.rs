@@ -6,5 +6,5 @@
 mod clip;
 mod timing;
 
-pub use clip::{Clip, ClipError, Play, Step};
+pub use clip::{Clip, ClipError, PlayMode, Step};
 pub use timing::{FrameDuration, TimeError};

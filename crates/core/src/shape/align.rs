@@ -13,9 +13,9 @@ use std::fmt;
 use crate::parallel;
 use crate::register::{Registration, register};
 use crate::shape::points::{center, feet, mass};
-use crate::shape::shifted::shifted;
+use crate::shape::shifted::shift_drawings;
 use crate::shape::trim::{TrimScope, groups};
-use crate::{Color, Frame, FrameSet, Pair, Pixels, Point, Rect, SetError, Size};
+use crate::{Color, Frame, FrameSet, UVec2, Pixels, Point, Rect, SetError, Size};
 
 /// A match is good from this correlation; 1 is the same picture.
 pub(crate) const GOOD_MATCH: f64 = 0.8;
@@ -161,7 +161,7 @@ impl Shift {
         Self { x, y, likeness: Some(likeness), is_known: true, is_lost }
     }
 
-    fn along(self, axis: AlignAxis) -> Self {
+    fn restrict_to(self, axis: AlignAxis) -> Self {
         match axis {
             AlignAxis::X => Self { y: 0, ..self },
             AlignAxis::Y => Self { x: 0, ..self },
@@ -217,10 +217,10 @@ pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shi
     let mut shifts = match (options.to, options.region) {
         (AlignTo::Match, None) => by_figure(&set, options),
         (AlignTo::Match, Some(region)) => by_region(&set, region, options)?,
-        _ => by_points(&set, &parallel::each(set.frames(), find), options.per),
+        _ => by_points(&set, &parallel::map_slice(set.frames(), find), options.per),
     };
-    shifts.iter_mut().for_each(|shift| *shift = shift.along(options.axis));
-    Ok((shifted(set, &ways(&shifts))?, shifts))
+    shifts.iter_mut().for_each(|shift| *shift = shift.restrict_to(options.axis));
+    Ok((shift_drawings(set, &ways(&shifts))?, shifts))
 }
 
 /// Shifts that put every frame's point where the first frame that is lined up with it has it. Frames without a point stay.
@@ -321,7 +321,7 @@ fn by_region(set: &FrameSet, region: Rect, options: &AlignOptions) -> Result<Vec
         match options.with {
             MatchWith::First => {
                 let found: Vec<Shift> =
-                    parallel::each(others, |&at| start.best(&set.frames()[at], options.reach));
+                    parallel::map_slice(others, |&at| start.best(&set.frames()[at], options.reach));
                 others.iter().zip(found).for_each(|(&at, shift)| shifts[at] = shift);
             }
             MatchWith::Previous => {
@@ -398,7 +398,7 @@ fn thinned<T: Copy>(all: &[T]) -> Vec<T> {
 /// A frame's canvas, clear outside; colors multiplied by alpha, so that clear pixels are all alike.
 struct Canvas {
     pixels: Pixels,
-    inset: Pair,
+    inset: UVec2,
 }
 
 impl Canvas {

@@ -4,7 +4,7 @@ use std::fmt;
 
 use crate::groups::frames_by_clip;
 use crate::shape::points::SOLID;
-use crate::{Area, Frame, FrameSet, Name, Rect, SetError, Size};
+use crate::{SignedRect, Frame, FrameSet, Name, Rect, SetError, Size};
 
 /// A box as a person types it: `body=auto`, `body=auto:clip`, `body=4,10,24,12`.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -23,7 +23,7 @@ pub enum BoxRule {
     /// One for all frames of a clip, round most of their solid pixels.
     AutoClip,
     /// Here, in every frame.
-    Given(Area),
+    Given(SignedRect),
     /// So large, with the pivot in its middle.
     Centered(Size),
 }
@@ -45,7 +45,7 @@ pub struct Coverage {
     /// The first frame of the clip.
     pub frame: usize,
     /// The box.
-    pub area: Area,
+    pub area: SignedRect,
     /// The share, 0 to 1.
     pub share: f64,
 }
@@ -59,7 +59,7 @@ pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, V
             (set.frames().iter().map(|frame| Some(centered(frame, size))).collect(), Vec::new())
         }
         BoxRule::Auto => {
-            (set.frames().iter().map(|frame| frame.content(SOLID).map(Area::from)).collect(), Vec::new())
+            (set.frames().iter().map(|frame| frame.content(SOLID).map(SignedRect::from)).collect(), Vec::new())
         }
         BoxRule::AutoClip => of_clips(&set, share),
     };
@@ -75,21 +75,21 @@ pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, V
 }
 
 /// A box round the pivot, on whole pixels: what does not divide is on the right and below.
-fn centered(frame: &Frame, size: Size) -> Area {
+fn centered(frame: &Frame, size: Size) -> SignedRect {
     let start = |at: f64, length: u32| (at - f64::from(length) / 2.0).floor() as i32;
     let (x, y) = (start(frame.pivot().x, size.width), start(frame.pivot().y, size.height));
-    Area { x, y, width: size.width, height: size.height }
+    SignedRect { x, y, width: size.width, height: size.height }
 }
 
-fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<Area>>, Vec<Coverage>) {
+fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<SignedRect>>, Vec<Coverage>) {
     let mut areas = vec![None; set.frames().len()];
     let mut coverage = Vec::new();
     for group in frames_by_clip(set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
-        let Some((rect, share)) = CoverageHistogram::of(&frames).and_then(|heap| heap.core(share)) else {
+        let Some((rect, share)) = CoverageHistogram::of(&frames).and_then(|heap| heap.shrink_to_share(share)) else {
             continue;
         };
-        let area = Area::from(rect);
+        let area = SignedRect::from(rect);
         coverage.push(Coverage { frame: group[0], area, share });
         group.into_iter().for_each(|at| areas[at] = Some(area));
     }
@@ -130,7 +130,7 @@ impl CoverageHistogram {
 
     /// The box that is left when lines of few pixels are taken off its sides, one by one, while it still covers the
     /// share; and what it covers.
-    fn core(&self, share: f64) -> Option<(Rect, f64)> {
+    fn shrink_to_share(&self, share: f64) -> Option<(Rect, f64)> {
         let all = self.counts.iter().sum::<u64>();
         let least = (all as f64 * share).ceil() as u64;
         let mut rect = Rect::of(self.around.size());

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::{Frame, FrameSet, Name, Pair, Rect, SetError, Size, SizeError};
+use crate::{Frame, FrameSet, Name, UVec2, Rect, SetError, Size, SizeError};
 
 /// Which canvas frames get.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -12,7 +12,7 @@ pub enum CanvasRule {
     /// This size; spare room goes where the frames' pivots are not.
     Size(Size),
     /// This size, with the frames' pivots on this pixel corner.
-    At(Size, Pair),
+    At(Size, UVec2),
     /// Each frame's own kept pixels: what was trimmed is forgotten.
     Fit,
 }
@@ -60,11 +60,11 @@ pub enum CanvasError {
         /// The canvas asked for.
         canvas: Size,
         /// Where the pivots were to lie.
-        at: Pair,
+        at: UVec2,
         /// The sprite.
         sprite: Name,
         /// The smallest canvas that holds them, and where the pivots are on it.
-        needed: (Size, Pair),
+        needed: (Size, UVec2),
     },
     /// Names clash; they do not change here.
     #[error(transparent)]
@@ -86,19 +86,19 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
         let stage = PivotExtent::around(places.iter().map(|&at| &set.frames()[at]));
         let drawn = || PivotExtent::around_drawings(places.iter().map(|&at| &set.frames()[at]));
         stages.push(match rule {
-            CanvasRule::Size(canvas) if stage.size().fits_in(canvas) => stage.widened(canvas),
+            CanvasRule::Size(canvas) if stage.size().fits_in(canvas) => stage.pad_to(canvas),
             CanvasRule::Size(canvas) => {
                 let drawn = drawn();
                 if !drawn.size().fits_in(canvas) {
                     let needed = drawn.size();
                     return Err(CanvasError::TooSmall { canvas, sprite: sprite.clone(), needed });
                 }
-                drawn.widened(canvas)
+                drawn.pad_to(canvas)
             }
             CanvasRule::At(canvas, at) => {
                 let wanted = PivotExtent::with_pivot(canvas, at);
                 let drawn = drawn();
-                if !drawn.lies_in(&wanted) {
+                if !drawn.is_within(&wanted) {
                     let needed = (drawn.size(), drawn.pivot());
                     return Err(CanvasError::Cuts { canvas, at, sprite: sprite.clone(), needed });
                 }
@@ -112,7 +112,7 @@ pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasErr
 }
 
 fn fitted(frame: Frame) -> Frame {
-    let kept = frame.kept();
+    let kept = frame.kept_rect();
     if kept.is_empty() {
         return frame;
     }
@@ -161,12 +161,12 @@ impl PivotExtent {
     }
 
     /// A canvas with the pivot on a point of it.
-    fn with_pivot(canvas: Size, at: Pair) -> Self {
+    fn with_pivot(canvas: Size, at: UVec2) -> Self {
         let (x, y) = (i64::from(at.x), i64::from(at.y));
         Self { left: -x, top: -y, right: i64::from(canvas.width) - x, bottom: i64::from(canvas.height) - y }
     }
 
-    fn lies_in(&self, other: &Self) -> bool {
+    fn is_within(&self, other: &Self) -> bool {
         self.left >= other.left
             && self.top >= other.top
             && self.right <= other.right
@@ -174,8 +174,8 @@ impl PivotExtent {
     }
 
     /// Where the pivot is on the smallest canvas that holds both the stage and it.
-    fn pivot(&self) -> Pair {
-        Pair { x: (-self.left).max(0) as u32, y: (-self.top).max(0) as u32 }
+    fn pivot(&self) -> UVec2 {
+        UVec2 { x: (-self.left).max(0) as u32, y: (-self.top).max(0) as u32 }
     }
 
     fn size(&self) -> Size {
@@ -184,7 +184,7 @@ impl PivotExtent {
 
     /// The stage with spare room on both sides of the pivot in the ratio there is already: feet stay at
     /// the bottom, a center in the middle.
-    fn widened(self, canvas: Size) -> Self {
+    fn pad_to(self, canvas: Size) -> Self {
         let share = |low: i64, high: i64, room: u32| {
             let spare = i64::from(room) - (high - low);
             let before = if high - low == 0 {
@@ -207,7 +207,7 @@ impl PivotExtent {
         // If the kept rectangle does not fit, its content does: checked by the caller.
         let moved = frame.clone().translate_onto(self.size(), dx, dy);
         moved
-            .or_else(|_| frame.tightened().translate_onto(self.size(), dx, dy))
+            .or_else(|_| frame.trim_to_content().translate_onto(self.size(), dx, dy))
             .map_err(|_| SetError::canvas(&name, self.size()))
     }
 }
@@ -271,7 +271,7 @@ mod tests {
         assert_eq!(put("8x8@4,6").unwrap(), "8x8 at 3,2 pivot 4,6");
         assert_eq!(put("3x4").unwrap(), "3x4 at 0,0 pivot 1,4");
         let error = put("8x8@4,3").unwrap_err();
-        let needed = (Size::new(3, 4), Pair { x: 1, y: 4 });
+        let needed = (Size::new(3, 4), UVec2 { x: 1, y: 4 });
         assert!(matches!(error, CanvasError::Cuts { needed: n, .. } if n == needed), "{error:?}");
         for wrong in ["48", "0x4", "48x48@", "48x48@7", "48x48@-1,2", "fit@1,2", ""] {
             assert!(wrong.parse::<CanvasRule>().is_err(), "{wrong}");
@@ -294,7 +294,7 @@ mod tests {
             for after in [common.clone(), set_canvas(common, CanvasRule::Size(larger)).unwrap()] {
                 for (old, new) in before.frames().iter().zip(after.frames()) {
                     prop_assert_eq!(new.canvas(), after.frames()[0].canvas());
-                    prop_assert!(new.pixels().looks_like(old.pixels()));
+                    prop_assert!(new.pixels().is_same_image(old.pixels()));
                     let on_drawing = |f: &Frame| f.pivot().x - f64::from(f.inset().x);
                     prop_assert!((on_drawing(new) - on_drawing(old)).abs() < 1e-9);
                     // All pivots are within one pixel of each other.

@@ -2,7 +2,7 @@
 
 use image::imageops;
 
-use crate::{Annotations, Frame, FrameSet, Mirror, Pair, Pixels, SetError, Size};
+use crate::{Annotations, Frame, FrameSet, Mirror, UVec2, Pixels, SetError, Size};
 
 /// Mirrors every frame; pivot, boxes, nine-slice and polygon follow.
 pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
@@ -11,17 +11,17 @@ pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
 
 /// One frame mirrored.
 pub fn mirrored(frame: Frame, how: Mirror) -> Frame {
-    let (canvas, kept) = (frame.canvas(), frame.kept());
+    let (canvas, kept) = (frame.canvas(), frame.kept_rect());
     let pixels = match how {
-        _ if kept.is_empty() => Pixels::none(),
+        _ if kept.is_empty() => Pixels::empty(),
         Mirror::LeftRight => Pixels::from_image(imageops::flip_horizontal(&frame.pixels().to_image())),
         Mirror::UpDown => Pixels::from_image(imageops::flip_vertical(&frame.pixels().to_image())),
     };
     let Size { width, height } = kept.size();
     let inset = match how {
-        _ if kept.is_empty() => Pair::default(),
-        Mirror::LeftRight => Pair { x: canvas.width - kept.x - width, y: kept.y },
-        Mirror::UpDown => Pair { x: kept.x, y: canvas.height - kept.y - height },
+        _ if kept.is_empty() => UVec2::default(),
+        Mirror::LeftRight => UVec2 { x: canvas.width - kept.x - width, y: kept.y },
+        Mirror::UpDown => UVec2 { x: kept.x, y: canvas.height - kept.y - height },
     };
     let pivot = how.point(frame.pivot(), canvas);
     let annotations: Annotations = frame.to_follow().mirrored(how, canvas);

@@ -31,8 +31,8 @@ pub use places::{FrameOverride, OverrideError, OverrideKind, PlannedShifts, appl
 pub use points::{SOLID, center, feet};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
-pub(crate) use scale::{MAX_FACTOR, is_scale_factor, resampled, support};
-pub use scale::{Resample, ScaleError, ScaleRule, fitting, scale, scale_each};
+pub(crate) use scale::{MAX_FACTOR, is_scale_factor, resampled, kernel_radius};
+pub use scale::{Resample, ScaleError, ScaleRule, fit_factors, scale, scale_each};
 pub use together::{Coregistration, coregister_pivots};
 pub use trim::{Trim, TrimScope, restore, trim};
 

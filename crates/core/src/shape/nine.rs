@@ -63,7 +63,7 @@ pub fn set_nine(set: FrameSet, rule: NineRule) -> Result<FrameSet, NineError> {
                 return Err(NineError::TooLarge { insets, frame: frame.name().clone(), canvas });
             }
             NineRule::Given(insets) => insets,
-            NineRule::Auto => found(&frame.restored())
+            NineRule::Auto => found(&frame.full_image())
                 .map_err(|what| NineError::NothingRepeats { what, frame: frame.name().clone() })?,
         };
         let annotations = Annotations { nine: Some(insets), ..frame.annotations().clone() };

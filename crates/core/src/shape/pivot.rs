@@ -136,8 +136,8 @@ fn registered_feet(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
     let (across, down) = (along(|(x, _)| x), along(|(_, y)| y));
     let masses: Vec<Option<f64>> = frames.iter().map(|frame| Some(mass(frame)?.x)).collect();
     let soles: Vec<Option<f64>> = frames.iter().map(|frame| Some(feet(frame)?.y)).collect();
-    let right = carried(away(&across, clip.loops(), limit), &masses);
-    let below = carried(away(&down, clip.loops(), limit), &soles);
+    let right = confirm_displacements(displacements(&across, clip.loops(), limit), &masses);
+    let below = confirm_displacements(displacements(&down, clip.loops(), limit), &soles);
     let on_path = across.iter().zip(&right).filter_map(|(across, right)| Some((*across)? - right));
     let x = middle + path::median(on_path.collect());
     let soles = soles.iter().zip(&below).filter_map(|(sole, below)| Some((*sole)? - below));
@@ -147,7 +147,7 @@ fn registered_feet(frames: &[&Frame], clip: &Clip) -> Option<Vec<Point>> {
 
 /// Keeps a displacement only where the drawing itself (center of mass or feet) moved with it, so bending or turning
 /// does not count as a jump.
-fn carried(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
+fn confirm_displacements(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
     let usual = path::median(seen.iter().flatten().copied().collect());
     let goes_along = |away: f64, seen: f64| (seen - usual) * away.signum() >= WITH_FIGURE * away.abs();
     away.into_iter()
@@ -157,13 +157,13 @@ fn carried(away: Vec<f64>, seen: &[Option<f64>]) -> Vec<f64> {
 }
 
 /// Displacement from the path of the neighbors, or from the median position if the clip jitters.
-fn away(values: &[Option<f64>], loops: bool, limit: f64) -> Vec<f64> {
-    if path::shaken(values, loops, path::JITTER_FACTOR * limit).is_some() {
+fn displacements(values: &[Option<f64>], loops: bool, limit: f64) -> Vec<f64> {
+    if path::jitter(values, loops, path::JITTER_FACTOR * limit).is_some() {
         let usual = path::median(values.iter().flatten().copied().collect());
         return values.iter().map(|value| value.map_or(0.0, |value| value - usual)).collect();
     }
     let far = |off: f64| if off.abs() > limit { off } else { 0.0 };
-    path::off(values, loops).into_iter().map(far).collect()
+    path::path_deviations(values, loops).into_iter().map(far).collect()
 }
 
 /// The median across, so that one wide stride does not pull the pivot aside, and the lowest down:
@@ -293,7 +293,7 @@ mod tests {
         let set = walk(&[(None, (6, 8)); 5]);
         let set = set.map_frames(|at, frame| {
             let pixels = if at == 2 { Pixels::from_image(stretched.clone()) } else { frame.pixels().clone() };
-            Ok::<_, SetError>(frame.with_pixels(pixels, crate::Pair::default()).unwrap())
+            Ok::<_, SetError>(frame.with_pixels(pixels, crate::UVec2::default()).unwrap())
         });
         assert_eq!(pivots(set.unwrap(), "feet", PivotPer::Clip), [(24.0, 44.0); 5]);
     }

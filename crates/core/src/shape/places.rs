@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 
 use crate::shape::Shift;
-use crate::shape::shifted::{canvases, shifted};
-use crate::{Annotations, Area, FrameSet, Insets, LONGEST, Name, Point, SetError, Size};
+use crate::shape::shifted::{canvases, shift_drawings};
+use crate::{Annotations, SignedRect, FrameSet, Insets, LONGEST, Name, Point, SetError, Size};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]
@@ -25,7 +25,7 @@ pub enum OverrideKind {
     /// The pivot.
     Pivot(Point),
     /// A named box.
-    Box(Name, Area),
+    Box(Name, SignedRect),
     /// The nine-slice.
     Nine(Insets),
 }
@@ -120,7 +120,7 @@ impl PlannedShifts {
     /// Moves the drawings of the set that this was read for, and says how far each was moved.
     pub fn apply(self, set: FrameSet) -> Result<(FrameSet, Vec<Shift>), SetError> {
         let shifts = self.ways.iter().map(|&(x, y)| Shift::by_hand(x, y)).collect();
-        Ok((shifted(set, &self.ways)?, shifts))
+        Ok((shift_drawings(set, &self.ways)?, shifts))
     }
 }
 

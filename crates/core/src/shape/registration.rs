@@ -2,8 +2,8 @@
 
 use image::Rgba;
 
-use crate::components::pieces;
-use crate::{Annotations, Color, Frame, FrameSet, Name, Pair, Pixels, Point, SetError};
+use crate::components::label_image;
+use crate::{Annotations, Color, Frame, FrameSet, Name, UVec2, Pixels, Point, SetError};
 
 /// Why a mark is of no use.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -25,7 +25,7 @@ pub enum MarkError {
         /// The color.
         color: Color,
         /// Where: the top left of each.
-        places: Vec<Pair>,
+        places: Vec<UVec2>,
     },
     /// Names clash; they do not change here.
     #[error(transparent)]
@@ -54,7 +54,7 @@ pub fn forget_marks(set: FrameSet) -> Result<FrameSet, SetError> {
 }
 
 /// The first four places.
-fn describe_places(places: &[Pair]) -> String {
+fn describe_places(places: &[UVec2]) -> String {
     places.iter().take(4).map(ToString::to_string).collect::<Vec<_>>().join(" and ")
 }
 
@@ -64,7 +64,7 @@ fn taken(frame: Frame, color: Color) -> Result<Frame, MarkError> {
     }
     let width = frame.pixels().size().width;
     let is_mark = |pixel: &[u8]| pixel == color.0.0.as_slice();
-    let found = pieces(frame.pixels(), is_mark);
+    let found = label_image(frame.pixels(), is_mark);
     let mut boxes: Vec<Option<(u32, u32, u32, u32)>> = vec![None; found.areas.len()];
     let mut image = frame.pixels().to_image();
     for (at, label) in found.labels.iter().enumerate() {
@@ -75,7 +75,7 @@ fn taken(frame: Frame, color: Color) -> Result<Frame, MarkError> {
         boxes[piece as usize] = Some((old.0.min(x), old.1.min(y), old.2.max(x), old.3.max(y)));
     }
     let inset = frame.inset();
-    let corner = |&(x, y, ..): &(u32, u32, u32, u32)| Pair { x: x + inset.x, y: y + inset.y };
+    let corner = |&(x, y, ..): &(u32, u32, u32, u32)| UVec2 { x: x + inset.x, y: y + inset.y };
     let boxes: Vec<_> = boxes.into_iter().flatten().collect();
     let name = frame.name().clone();
     match boxes.as_slice() {
@@ -83,7 +83,7 @@ fn taken(frame: Frame, color: Color) -> Result<Frame, MarkError> {
         [(left, top, right, bottom)] => {
             let middle = |low: u32, high: u32, inset: u32| f64::from(low + high + 1) / 2.0 + f64::from(inset);
             let point = Point::new(middle(*left, *right, inset.x), middle(*top, *bottom, inset.y));
-            let inset = Pair { ..inset };
+            let inset = UVec2 { ..inset };
             let erased = frame.with_pixels(Pixels::from_image(image), inset).expect("the size is the same");
             let mut annotations = erased.annotations().clone();
             annotations.marks.push((color, point));

@@ -9,7 +9,7 @@ use std::collections::HashMap;
 
 use image::{Rgba, RgbaImage};
 
-use crate::{Frame, FrameSet, LONGEST, Name, Pair, Pixels, Point, Ratio, Rect, SetError, Size};
+use crate::{Frame, FrameSet, LONGEST, Name, UVec2, Pixels, Point, Ratio, Rect, SetError, Size};
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -74,7 +74,7 @@ pub fn scale(set: FrameSet, factor: Ratio, how: Resample) -> Result<FrameSet, Sc
 }
 
 /// For each sprite the one factor at which all of its frames fit into `room`: with hard pixels a whole one, or one over a whole.
-pub fn fitting(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Ratio)> {
+pub fn fit_factors(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Ratio)> {
     let factor = |places: &[usize]| {
         let canvases = places.iter().map(|&at| set.frames()[at].canvas());
         let canvas = canvases.fold(Size::new(1, 1), Size::union);
@@ -84,7 +84,7 @@ pub fn fitting(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Ratio)> 
             (_, Some(down)) => down,
             _ => Ratio::ONE,
         };
-        let (times, over) = (exact.times(), exact.over());
+        let (times, over) = (exact.numerator(), exact.denominator());
         let hard =
             if times >= over { Ratio::new(times / over, 1) } else { Ratio::new(1, over.div_ceil(times)) };
         let factor = if how == Resample::Nearest { hard.unwrap_or(exact) } else { exact };
@@ -109,13 +109,13 @@ pub(crate) fn is_scale_factor(factor: Ratio) -> bool {
 }
 
 fn check(factor: Ratio) -> Result<(), ScaleError> {
-    let is_absurd = u64::from(factor.times()) > MAX_FACTOR * u64::from(factor.over());
+    let is_absurd = u64::from(factor.numerator()) > MAX_FACTOR * u64::from(factor.denominator());
     if is_absurd { Err(ScaleError::Factor(factor)) } else { Ok(()) }
 }
 
 fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleError> {
     let old = frame.canvas();
-    let canvas = Size::new(factor.length(old.width), factor.length(old.height));
+    let canvas = Size::new(factor.scale_length(old.width), factor.scale_length(old.height));
     if canvas.is_empty() {
         return Err(ScaleError::Nothing { frame: frame.name().clone(), canvas: old, factor });
     }
@@ -125,10 +125,10 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
     let annotations = frame.to_follow().scaled(factor, canvas);
     let pivot = Point::new(frame.pivot().x * factor.value(), frame.pivot().y * factor.value());
     let kept =
-        if frame.is_untrimmed() { Rect::of(canvas) } else { reached(frame.kept(), canvas, factor, how) };
+        if frame.is_untrimmed() { Rect::of(canvas) } else { reached(frame.kept_rect(), canvas, factor, how) };
     let (pixels, inset) = match kept.is_empty() {
-        true => (Pixels::none(), Pair::default()),
-        false => (resampled(&frame.restored(), canvas, kept, factor, how), Pair { x: kept.x, y: kept.y }),
+        true => (Pixels::empty(), UVec2::default()),
+        false => (resampled(&frame.full_image(), canvas, kept, factor, how), UVec2 { x: kept.x, y: kept.y }),
     };
     let moved = Frame::trimmed(frame.sprite().clone(), frame.name().clone(), pixels, canvas, inset)
         .expect("the kept part is inside the canvas");
@@ -140,11 +140,11 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
 }
 
 /// How far from a pixel of the old picture, in pixels of that, new ones take something of it.
-pub(crate) fn support(factor: Ratio, how: Resample) -> u32 {
+pub(crate) fn kernel_radius(factor: Ratio, how: Resample) -> u32 {
     match how {
         Resample::Nearest => 0,
         // When a picture gets smaller each new pixel is made of more old ones.
-        Resample::Smooth => (2 * factor.over().div_ceil(factor.times())).max(2),
+        Resample::Smooth => (2 * factor.denominator().div_ceil(factor.numerator())).max(2),
     }
 }
 
@@ -153,7 +153,7 @@ fn reached(kept: Rect, canvas: Size, factor: Ratio, how: Resample) -> Rect {
     if kept.is_empty() {
         return Rect::default();
     }
-    let reach = i64::from(support(factor, how));
+    let reach = i64::from(kernel_radius(factor, how));
     let low = |at: u32| factor.floor(i64::from(at) - reach).max(0) as u32;
     let high = |at: u64, length: u32| factor.ceil(at as i64 + reach).min(i64::from(length)) as u32;
     let (x, y) = (low(kept.x), low(kept.y));
@@ -175,8 +175,8 @@ fn nearest(whole: &Pixels, wanted: Rect, factor: Ratio) -> RgbaImage {
     let old = whole.size();
     // The middle of a new pixel is in this old one.
     let from = |at: u32, length: u32| {
-        let doubled = (2 * u64::from(at) + 1) * u64::from(factor.over());
-        ((doubled / (2 * u64::from(factor.times()))) as u32).min(length - 1)
+        let doubled = (2 * u64::from(at) + 1) * u64::from(factor.denominator());
+        ((doubled / (2 * u64::from(factor.numerator()))) as u32).min(length - 1)
     };
     let columns: Vec<u32> = (wanted.x..wanted.x + wanted.width).map(|x| from(x, old.width)).collect();
     let mut image = RgbaImage::new(wanted.width, wanted.height);
@@ -215,8 +215,8 @@ fn shares(start: u32, count: u32, old: u32, factor: Ratio, repeats: bool) -> Vec
     let wide = (1.0 / factor.value()).max(1.0);
     let one = |at: u32| {
         // Whole numbers up to the last division.
-        let doubled = (2 * i64::from(at) + 1) * i64::from(factor.over()) - i64::from(factor.times());
-        let middle = doubled as f64 / (2 * i64::from(factor.times())) as f64;
+        let doubled = (2 * i64::from(at) + 1) * i64::from(factor.denominator()) - i64::from(factor.numerator());
+        let middle = doubled as f64 / (2 * i64::from(factor.numerator())) as f64;
         let (low, high) = ((middle - 2.0 * wide).ceil() as i64, (middle + 2.0 * wide).floor() as i64);
         let raw: Vec<(i64, f64)> = (low..=high).map(|n| (n, spline((n as f64 - middle) / wide))).collect();
         let sum: f64 = raw.iter().map(|(_, weight)| weight).sum();

@@ -1,6 +1,6 @@
 //! Drawings moved on their canvases, which grow where one would leave them. Judges no shift.
 
-use crate::{FrameSet, Pair, SetError, Size};
+use crate::{FrameSet, UVec2, SetError, Size};
 
 /// Pixels that the canvases of a sprite grow on each side.
 #[derive(Clone, Copy, Default)]
@@ -47,7 +47,7 @@ pub(super) fn canvases(set: &FrameSet, ways: &[(i64, i64)]) -> Vec<Size> {
 
 /// Moves the drawing of each frame by this many pixels to the right and down. Where one would leave its canvas, all canvases of the
 /// sprite grow, and pivots and boxes with them.
-pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, SetError> {
+pub(super) fn shift_drawings(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, SetError> {
     let growths = growths(&set, ways);
     set.map_frames(|at, frame| {
         let ((x, y), Growth { left, top, right, bottom }) = (ways[at], growths[at]);
@@ -58,14 +58,14 @@ pub(super) fn shifted(set: FrameSet, ways: &[(i64, i64)]) -> Result<FrameSet, Se
         let canvas = growths[at].of(frame.canvas());
         let drawn = frame.content(0).unwrap_or_default();
         let moved = frame
-            .keeping(drawn)
+            .with_kept_rect(drawn)
             .and_then(|frame| frame.translate_onto(canvas, left, top))
             .and_then(|frame| frame.shifted(x, y))
             .map_err(|_| SetError::canvas(&name, canvas))?;
         if !was_whole {
             return Ok(moved);
         }
-        let whole = moved.restored();
-        Ok(moved.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
+        let whole = moved.full_image();
+        Ok(moved.with_pixels(whole, UVec2::default()).expect("a canvas fits itself"))
     })
 }

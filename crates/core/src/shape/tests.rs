@@ -5,7 +5,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::pixels::tests::any_pixels;
-use crate::{Annotations, Area, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect};
+use crate::{Annotations, SignedRect, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect};
 
 fn set_of(pictures: Vec<Pixels>) -> FrameSet {
     let frame = |(at, pixels): (usize, Pixels)| {
@@ -17,7 +17,7 @@ fn set_of(pictures: Vec<Pixels>) -> FrameSet {
 fn marked(set: FrameSet) -> FrameSet {
     let set = set_polygons(set, 6, 0).unwrap();
     let annotations = |frame: &Frame| {
-        let boxes = [(Name::new("body").unwrap(), Area { x: -1, y: 2, width: 5, height: 3 })].into();
+        let boxes = [(Name::new("body").unwrap(), SignedRect { x: -1, y: 2, width: 5, height: 3 })].into();
         let nine = Insets { left: 0, top: 0, right: 0, bottom: 0 };
         Annotations { boxes, nine: Some(nine), ..frame.annotations().clone() }
     };
@@ -30,7 +30,7 @@ fn marked(set: FrameSet) -> FrameSet {
 
 fn same(a: &FrameSet, b: &FrameSet) -> bool {
     a.frames().iter().zip(b.frames()).all(|(a, b)| {
-        a.pixels().looks_like(b.pixels())
+        a.pixels().is_same_image(b.pixels())
             && (a.canvas(), a.inset(), a.pivot()) == (b.canvas(), b.inset(), b.pivot())
             && a.annotations() == b.annotations()
     })
@@ -136,7 +136,7 @@ proptest! {
         let (a, b) = (scale(whole, factor, how), scale(trimmed, factor, how));
         prop_assert_eq!(a.is_ok(), b.is_ok());
         if let (Ok(a), Ok(b)) = (a, b) {
-            prop_assert!(a.frames()[0].restored().looks_like(&b.frames()[0].restored()));
+            prop_assert!(a.frames()[0].full_image().is_same_image(&b.frames()[0].full_image()));
         }
     }
 
@@ -197,7 +197,7 @@ fn what_does_not_match_is_left_and_said() {
     let options = AlignOptions { region, ..AlignOptions::to(AlignTo::Match) };
     let (after, told) = align(set_of(vec![noise(1), noise(2)]), &options).unwrap();
     assert!(told[1].is_lost && (told[1].x, told[1].y) == (0, 0), "{told:?}");
-    assert!(after.frames()[1].pixels().looks_like(&noise(2)));
+    assert!(after.frames()[1].pixels().is_same_image(&noise(2)));
     let outside = AlignOptions { region: Some(Rect::new(30, 0, 16, 16)), ..options };
     assert!(matches!(align(set_of(vec![noise(1)]), &outside), Err(AlignError::RegionOutside { .. })));
 }
@@ -253,7 +253,7 @@ fn one_box_for_a_clip_leaves_thin_limbs_out() {
     let pictures = vec![figure(1, 8, (0, 0)), figure(1, 2, (0, 0)), figure(1, 0, (0, 0))];
     let set = crate::set::tests::with_clips(set_of(pictures), &["walk = 0-2"]);
     let (set, told) = set_box(set, &"body=auto:clip".parse().unwrap(), 0.95).unwrap();
-    let body = Area { x: 24, y: 22, width: 14, height: 18 };
+    let body = SignedRect { x: 24, y: 22, width: 14, height: 18 };
     assert!(set.frames().iter().all(|frame| frame.annotations().boxes.values().all(|area| *area == body)));
     assert!(told[0].share >= 0.95 && told[0].share < 1.0, "{told:?}");
     let (set, _) = set_box(set, &"body=auto".parse().unwrap(), 0.9).unwrap();
@@ -278,7 +278,7 @@ fn loose_drawings_of_a_clip_stand_by_their_figure_and_others_on_their_lower_edge
     // Cut out by their outlines: the arm makes the second wider, and its foot is lifted.
     let cut = |arm: u32| {
         let whole = figure(3, arm, (0, 0));
-        whole.part(whole.content(0).unwrap()).unwrap()
+        whole.part(whole.content_bounds(0).unwrap()).unwrap()
     };
     let set = crate::set::tests::with_clips(set_of(vec![cut(0), cut(9), cut(4), cut(0)]), &["wave = 0-2"]);
     let (together, done) = coregister_pivots(set).unwrap();

@@ -38,7 +38,7 @@ pub fn coregister_pivots(set: FrameSet) -> Result<(FrameSet, Coregistration), Se
             continue;
         }
         done.by_figure += group.len();
-        let ground = ground(&frames, &places);
+        let ground = ground_point(&frames, &places);
         for (&at, place) in group.iter().zip(&places) {
             if let (Some(ground), Some(Registration { offset: (x, y), .. })) = (ground, *place) {
                 pivots[at] = Point::new(ground.x - x as f64, ground.y - y as f64);
@@ -74,7 +74,7 @@ fn is_same_subject(places: &[Option<Registration>]) -> bool {
 }
 
 /// The middle of the registered figure's feet, on the lowest line that any frame reaches, in the first frame's place.
-fn ground(frames: &[&Frame], places: &[Option<Registration>]) -> Option<Point> {
+fn ground_point(frames: &[&Frame], places: &[Option<Registration>]) -> Option<Point> {
     let stand = |(frame, place): (&&Frame, &Option<Registration>)| {
         let (feet, (x, y)) = (feet(frame)?, (*place)?.offset);
         Some(Point::new(feet.x + x as f64, feet.y + y as f64))

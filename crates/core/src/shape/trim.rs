@@ -5,7 +5,7 @@
 
 use crate::components::DisjointSets;
 use crate::parallel;
-use crate::{FrameSet, Pair, Pixels, Rect, SetError};
+use crate::{FrameSet, UVec2, Pixels, Rect, SetError};
 
 /// How to trim.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -39,7 +39,7 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
     if how.scope == TrimScope::None {
         return Ok(set);
     }
-    let content: Vec<Option<Rect>> = parallel::each(set.frames(), |frame| frame.content(how.alpha));
+    let content: Vec<Option<Rect>> = parallel::map_slice(set.frames(), |frame| frame.content(how.alpha));
     let groups = groups(&set, how.scope);
     let mut shared: Vec<Option<Rect>> = vec![None; content.len()];
     for (at, &group) in groups.iter().enumerate() {
@@ -52,8 +52,8 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
         // A box shared by frames of several canvases may reach beyond a small one.
         let kept = shown.and_then(|rect| rect.intersection(Rect::of(frame.canvas())));
         let trimmed = match kept {
-            Some(rect) => frame.keeping(rect),
-            None => frame.with_pixels(Pixels::none(), Pair::default()),
+            Some(rect) => frame.with_kept_rect(rect),
+            None => frame.with_pixels(Pixels::empty(), UVec2::default()),
         };
         Ok(trimmed.expect("the box was cut to the canvas"))
     })
@@ -62,8 +62,8 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
 /// Gives every frame its whole canvas back.
 pub fn restore(set: FrameSet) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| {
-        let whole = frame.restored();
-        Ok(frame.with_pixels(whole, Pair::default()).expect("a canvas fits itself"))
+        let whole = frame.full_image();
+        Ok(frame.with_pixels(whole, UVec2::default()).expect("a canvas fits itself"))
     })
 }
 
@@ -75,17 +75,17 @@ pub(super) fn groups(set: &FrameSet, scope: TrimScope) -> Vec<usize> {
         TrimScope::Clip => {
             for clip in set.clips() {
                 let start = clip.steps()[0].frame;
-                clip.steps().iter().for_each(|step| groups.join(start, step.frame));
+                clip.steps().iter().for_each(|step| groups.union(start, step.frame));
             }
         }
         TrimScope::Sprite => {
             let first: Vec<usize> = set.index().sprites().map(|frames| frames[0]).collect();
             for frame in 0..set.frames().len() {
-                groups.join(first[set.index().sprite_of(frame)], frame);
+                groups.union(first[set.index().sprite_of(frame)], frame);
             }
         }
     }
-    groups.firsts()
+    groups.into_representatives()
 }
 
 #[cfg(test)]
@@ -113,7 +113,7 @@ mod tests {
 
     fn kept(set: FrameSet, scope: TrimScope, border: u32) -> Vec<Rect> {
         let set = trim(set, Trim { scope, alpha: 0, border }).unwrap();
-        set.frames().iter().map(Frame::kept).collect()
+        set.frames().iter().map(Frame::kept_rect).collect()
     }
 
     #[test]
@@ -150,9 +150,9 @@ mod tests {
             let set = FrameSet::new(vec![frame], Vec::new()).unwrap();
             let set = trim(set, Trim { scope: TrimScope::Frame, alpha: 0, border }).unwrap();
             let frame = &set.frames()[0];
-            prop_assert!(frame.restored().looks_like(&pixels));
-            let wanted = pixels.content(0).map(|rect| rect.inflate_within(border, pixels.size()));
-            prop_assert_eq!(frame.kept(), wanted.unwrap_or_default());
+            prop_assert!(frame.full_image().is_same_image(&pixels));
+            let wanted = pixels.content_bounds(0).map(|rect| rect.inflate_within(border, pixels.size()));
+            prop_assert_eq!(frame.kept_rect(), wanted.unwrap_or_default());
         }
     }
 }

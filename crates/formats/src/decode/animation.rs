@@ -6,7 +6,7 @@ use shibori_core::{Lease, Pixels, Size};
 
 use crate::ReadProblem;
 use crate::decode::codec::{
-    Animation, AnimationFrame, DecodeLease, ImageInfo, Loaded, Picture, ReadOptions, WORK, byte_size,
+    Animation, AnimationFrame, DecodeLease, ImageInfo, DecodedFile, DecodedImage, ReadOptions, WORK, byte_size,
     check_size,
 };
 
@@ -46,14 +46,14 @@ impl<'a> AnimationReader<'a> {
     }
 
     /// Makes room for one more picture.
-    pub(super) fn room(&self) -> Result<Lease, ReadProblem> {
-        Ok(self.limits.memory.take(byte_size(self.size).saturating_add(FRAME_OVERHEAD))?)
+    pub(super) fn lease_frame(&self) -> Result<Lease, ReadProblem> {
+        Ok(self.limits.memory.lease(byte_size(self.size).saturating_add(FRAME_OVERHEAD))?)
     }
 
     /// Makes room for a partial picture, as far as it is larger than the canvas.
     pub(super) fn patch_room(&self, size: Size) -> Result<Lease, ReadProblem> {
         check_size(size, self.limits)?;
-        Ok(self.limits.memory.take(byte_size(size).saturating_sub(byte_size(self.size)))?)
+        Ok(self.limits.memory.lease(byte_size(size).saturating_sub(byte_size(self.size)))?)
     }
 
     /// The file has all its pictures, but not its end.
@@ -68,11 +68,11 @@ impl<'a> AnimationReader<'a> {
         span: FrameDuration,
         raw_delay: Option<u32>,
     ) {
-        self.moments.push(AnimationFrame { picture: Pixels::leased(picture, room), span, raw_delay });
+        self.moments.push(AnimationFrame { picture: Pixels::with_lease(picture, room), span, raw_delay });
     }
 
     /// The file ends here, though it should not. No error where the frames so far are welcome.
-    pub(super) fn breaks(&mut self, problem: ReadProblem) -> Result<(), ReadProblem> {
+    pub(super) fn truncate(&mut self, problem: ReadProblem) -> Result<(), ReadProblem> {
         if self.limits.accept_truncated && !self.moments.is_empty() {
             self.is_truncated = true;
             return Ok(());
@@ -86,16 +86,16 @@ impl<'a> AnimationReader<'a> {
     }
 
     /// What was read: one picture alone stands still.
-    pub(super) fn finish(mut self, info: ImageInfo, plays: u32) -> Result<Loaded, ReadProblem> {
+    pub(super) fn finish(mut self, info: ImageInfo, plays: u32) -> Result<DecodedFile, ReadProblem> {
         let is_truncated = self.is_truncated;
         if self.moments.len() > 1 {
-            let picture = Picture::Moving(Animation { moments: self.moments, plays });
-            return Ok(Loaded { info, picture, is_truncated });
+            let picture = DecodedImage::Moving(Animation { moments: self.moments, plays });
+            return Ok(DecodedFile { info, picture, is_truncated });
         }
         match self.moments.pop() {
             Some(only) => {
-                let picture = Picture::Still(only.picture);
-                Ok(Loaded { info, picture, is_truncated })
+                let picture = DecodedImage::Still(only.picture);
+                Ok(DecodedFile { info, picture, is_truncated })
             }
             None => Err(ReadProblem::Damaged { format: self.format, why: "it holds no picture".into() }),
         }

@@ -9,18 +9,18 @@ use crate::store::StagedFiles;
 
 /// What a file held.
 #[derive(Clone, Debug)]
-pub struct Loaded {
+pub struct DecodedFile {
     /// What it is.
     pub info: ImageInfo,
     /// What it shows, in 8-bit straight-alpha RGBA.
-    pub picture: Picture,
+    pub picture: DecodedImage,
     /// Whether the file ends early and only the frames before that are here.
     pub is_truncated: bool,
 }
 
 /// A still picture or a moving one.
 #[derive(Clone, Debug)]
-pub enum Picture {
+pub enum DecodedImage {
     /// One picture.
     Still(Pixels),
     /// Several, with times.
@@ -190,12 +190,12 @@ impl DecodeLease {
         check_size(size, limits)?;
         let work = size.area().saturating_mul(work);
         limits.memory.check(byte_size(size).saturating_add(work))?;
-        let (picture, work) = (limits.memory.take(byte_size(size))?, limits.memory.take(work)?);
+        let (picture, work) = (limits.memory.lease(byte_size(size))?, limits.memory.lease(work)?);
         Ok(Self { picture, _work: work })
     }
 
     /// The picture that room was made for.
     pub(super) fn fill(self, image: RgbaImage) -> Pixels {
-        Pixels::leased(image, self.picture)
+        Pixels::with_lease(image, self.picture)
     }
 }

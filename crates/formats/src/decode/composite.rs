@@ -32,17 +32,17 @@ pub(super) struct FramePatch {
 }
 
 /// The canvas of an animation.
-pub(super) struct Canvas {
+pub(super) struct Compositor {
     image: RgbaImage,
 }
 
-impl Canvas {
+impl Compositor {
     pub(super) fn new(size: Size) -> Self {
         Self { image: RgbaImage::new(size.width, size.height) }
     }
 
     /// Lays a patch and gives the whole picture that is then shown. What is outside the canvas is cut.
-    pub(super) fn show(&mut self, patch: &FramePatch) -> RgbaImage {
+    pub(super) fn apply(&mut self, patch: &FramePatch) -> RgbaImage {
         let before = (patch.dispose == Dispose::Previous).then(|| self.image.clone());
         let canvas = Rect::of(Size::from(self.image.dimensions()));
         let place = Rect::at(patch.x, patch.y, Size::from(patch.pixels.dimensions())).intersection(canvas);
@@ -85,9 +85,9 @@ mod tests {
     }
 
     fn composited(patches: &[FramePatch]) -> Vec<[Rgba<u8>; 2]> {
-        let mut canvas = Canvas::new(Size::new(2, 1));
+        let mut canvas = Compositor::new(Size::new(2, 1));
         let picture = |image: RgbaImage| [*image.get_pixel(0, 0), *image.get_pixel(1, 0)];
-        patches.iter().map(|patch| picture(canvas.show(patch))).collect()
+        patches.iter().map(|patch| picture(canvas.apply(patch))).collect()
     }
 
     #[test]

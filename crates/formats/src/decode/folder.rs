@@ -65,7 +65,7 @@ fn gather(
 ) -> Result<(), Error> {
     let (images, folders) = listing(folder)?;
     if !images.is_empty() {
-        let (set, remarks) = sprite(folder, &images, limits)?;
+        let (set, remarks) = load_sprite(folder, &images, limits)?;
         sets.push(set);
         gathered.remarks.extend(remarks);
         gathered.files.extend(images);
@@ -107,7 +107,7 @@ pub fn is_image(path: &Path) -> bool {
 }
 
 /// The images of one folder: a sprite named after it.
-fn sprite(
+fn load_sprite(
     folder: &Path,
     images: &[PathBuf],
     limits: &ReadOptions,
@@ -159,7 +159,7 @@ impl Sequence {
     ) -> Result<LoadedFrames, Error> {
         let [first, _, ..] = self.paths.as_slice() else { return alone(&self.paths[0]) };
         let (_, prefix, _) = self.key.unwrap_or_default();
-        let name = match bare(&prefix) {
+        let name = match trim_separator(&prefix) {
             "" => sprite_name(first)?,
             name => Name::new(name).map_err(|error| Error::read(first, error))?,
         };
@@ -184,7 +184,7 @@ fn one_sprite(
     images: &[PathBuf],
     limits: &ReadOptions,
 ) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
-    let read = parallel::fallible(images.len(), |at| load_frames(&images[at], sprite, limits))?;
+    let read = parallel::try_map(images.len(), |at| load_frames(&images[at], sprite, limits))?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
     for (set, said) in read {
         sets.push(set);
@@ -217,7 +217,7 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<ReadN
         members.sort_unstable();
         let spans: Vec<(usize, FrameDuration)> =
             members.iter().map(|&(_, at)| (at, FrameDuration::DEFAULT)).collect();
-        let name = bare(&prefix);
+        let name = trim_separator(&prefix);
         let name = if name.is_empty() { sprite.clone() } else { Name::new(name)? };
         clips.push(Clip::from_durations(sprite.clone(), name, &spans)?);
         let numbers: Vec<u64> = members.iter().map(|&(number, _)| number).collect();
@@ -230,7 +230,7 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<ReadN
 }
 
 /// `leap_` as `leap`.
-fn bare(prefix: &str) -> &str {
+fn trim_separator(prefix: &str) -> &str {
     prefix.trim_end_matches(['-', '_', ' ', '.'])
 }
 

@@ -3,10 +3,10 @@
 use std::path::Path;
 
 use serde_json::Value;
-use shibori_core::clip::{Clip, Play};
+use shibori_core::clip::{Clip, PlayMode};
 use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
 
-use crate::decode::codec::{Animation, Loaded, Picture, ReadOptions};
+use crate::decode::codec::{Animation, DecodedFile, DecodedImage, ReadOptions};
 use crate::decode::image::image;
 use crate::decode::outcome::{ReadNotice, file_name, sprite_name};
 use crate::{Error, ReadProblem};
@@ -17,15 +17,15 @@ pub(super) fn load_frames(
     sprite: &Name,
     limits: &ReadOptions,
 ) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
-    let Loaded { picture, is_truncated, .. } = image(path, limits)?;
+    let DecodedFile { picture, is_truncated, .. } = image(path, limits)?;
     let file = file_name(path);
     let read = match picture {
-        Picture::Still(pixels) => {
+        DecodedImage::Still(pixels) => {
             let remark = is_truncated.then(|| ReadNotice::Truncated { file: file.clone(), frames: 0 });
             frames_of_still(pixels, sprite, sprite_name(path)?, &file)
                 .map(|set| (set, Vec::from_iter(remark)))
         }
-        Picture::Moving(animation) => {
+        DecodedImage::Moving(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
     };
@@ -33,7 +33,7 @@ pub(super) fn load_frames(
     if !limits.tighten {
         return Ok((set, remarks));
     }
-    let set = set.map_frames(|_, frame| Ok::<_, SetError>(frame.tightened()));
+    let set = set.map_frames(|_, frame| Ok::<_, SetError>(frame.trim_to_content()));
     Ok((set.map_err(|error| Error::read(path, error))?, remarks))
 }
 
@@ -73,7 +73,7 @@ pub fn animation_frames(
         spans.push((number, moment.span));
     }
     let clip =
-        Clip::from_durations(sprite.clone(), name.clone(), &spans)?.playing(Play::Forward, animation.plays);
+        Clip::from_durations(sprite.clone(), name.clone(), &spans)?.playing(PlayMode::Forward, animation.plays);
     let remark = ReadNotice::FastDelays { file: file.to_owned(), frames: fast };
     let mut remarks = if fast > 0 { vec![remark] } else { Vec::new() };
     if is_truncated {

@@ -10,13 +10,13 @@ use shibori_core::Size;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, Loaded, ReadOptions, effective_duration};
-use crate::decode::composite::{Blend, Canvas, Dispose, FramePatch};
+use crate::decode::codec::{Format, ImageInfo, DecodedFile, ReadOptions, effective_duration};
+use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 
 /// The byte that ends a file.
 const TRAILER: u8 = b';';
 
-pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
     // A file that lacks only its last byte, the end mark, still has every picture.
     let ended = (bytes.last() != Some(&TRAILER)).then(|| [bytes, &[TRAILER]].concat());
     let (whole, bytes) = (bytes, ended.as_deref().unwrap_or(bytes));
@@ -37,13 +37,13 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadP
     }
     let colors = decoder.global_palette().map_or(0, |palette| palette.len() / 3);
     let mut reader = AnimationReader::new("GIF", size, count(bytes), whole.len(), limits)?;
-    let mut canvas = Canvas::new(size);
+    let mut canvas = Compositor::new(size);
     loop {
         let frame = match decoder.next_frame_info() {
             Ok(Some(frame)) => frame,
             Ok(None) => break,
             Err(error) => {
-                reader.breaks(wrong(error))?;
+                reader.truncate(wrong(error))?;
                 break;
             }
         };
@@ -55,17 +55,17 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadP
             DisposalMethod::Previous => Dispose::Previous,
         };
         let (span, raw_delay) = effective_duration(u32::from(frame.delay), 100);
-        let room = reader.room()?;
+        let room = reader.lease_frame()?;
         let _patch = reader.patch_room(size)?;
         let mut samples = vec![0; decoder.buffer_size()];
         if let Err(error) = decoder.read_into_buffer(&mut samples) {
-            reader.breaks(wrong(error))?;
+            reader.truncate(wrong(error))?;
             break;
         }
         let no_pixels = || ReadProblem::Damaged { format: "GIF", why: "a frame has too few pixels".into() };
         let pixels = RgbaImage::from_raw(size.width, size.height, samples).ok_or_else(no_pixels)?;
         let patch = FramePatch { pixels, x, y, blend: Blend::Over, dispose };
-        reader.add(room, canvas.show(&patch), span, raw_delay);
+        reader.add(room, canvas.apply(&patch), span, raw_delay);
     }
     if ended.is_some() {
         reader.lacks_end();
@@ -108,7 +108,7 @@ mod tests {
     use shibori_core::Budget;
 
     use super::*;
-    use crate::decode::codec::Picture;
+    use crate::decode::codec::DecodedImage;
 
     const RED: u8 = 0;
     const BLUE: u8 = 1;
@@ -131,7 +131,7 @@ mod tests {
 
     /// Each picture as letters: `r`, `b`, or `.` for nothing.
     fn decoded_frames(bytes: &[u8]) -> Vec<String> {
-        let Picture::Moving(animation) = decode(bytes, &ReadOptions::default()).unwrap().picture else {
+        let DecodedImage::Moving(animation) = decode(bytes, &ReadOptions::default()).unwrap().picture else {
             panic!()
         };
         let letter = |pixel: &Rgba<u8>| match pixel.0 {
@@ -161,7 +161,7 @@ mod tests {
         let frames = [0, 1, 2, 50].map(|delay| patch(0, &[RED, RED, RED, RED], delay, DisposalMethod::Keep));
         for (repeat, plays) in [(None, 1), (Some(Repeat::Infinite), 0), (Some(Repeat::Finite(2)), 3)] {
             let loaded = decode(&bytes(&frames, repeat), &ReadOptions::default()).unwrap();
-            let Picture::Moving(animation) = loaded.picture else { panic!() };
+            let DecodedImage::Moving(animation) = loaded.picture else { panic!() };
             assert_eq!(animation.plays, plays);
             let times: Vec<_> = animation.moments.iter().map(|m| (m.span.millis(), m.raw_delay)).collect();
             assert_eq!(times, [(100.0, Some(0)), (100.0, Some(1)), (20.0, None), (500.0, None)]);
@@ -173,7 +173,7 @@ mod tests {
         let frames = [10; 3].map(|delay| patch(0, &[RED, BLUE, RED, RED], delay, DisposalMethod::Keep));
         let bytes = bytes(&frames, None);
         let loaded = decode(&bytes[..bytes.len() - 1], &ReadOptions::default()).unwrap();
-        let Picture::Moving(animation) = loaded.picture else { panic!() };
+        let DecodedImage::Moving(animation) = loaded.picture else { panic!() };
         assert_eq!((animation.moments.len(), loaded.is_truncated), (3, true));
         let cut = decode(&bytes[..bytes.len() - 3], &ReadOptions::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
@@ -184,7 +184,7 @@ mod tests {
         let mut wide = Frame::from_indexed_pixels(1000, 500, vec![RED; 500_000], None);
         wide.palette = None;
         let bytes = bytes(&[wide], None);
-        let memory = |bytes| ReadOptions { memory: Budget::of(bytes), ..ReadOptions::default() };
+        let memory = |bytes| ReadOptions { memory: Budget::with_limit(bytes), ..ReadOptions::default() };
         assert!(matches!(decode(&bytes, &memory(1_000_000)), Err(ReadProblem::Memory(_))));
         assert!(decode(&bytes, &memory(3_000_000)).is_ok());
         let few = ReadOptions { pixels: 1000, ..ReadOptions::default() };
@@ -197,7 +197,7 @@ mod tests {
         let bytes = bytes(&frames, None);
         assert_eq!(count(&bytes), 5);
         // Two of 16 bytes for the canvas; for each picture these and what it costs beside.
-        let memory = |bytes| ReadOptions { memory: Budget::of(bytes), ..ReadOptions::default() };
+        let memory = |bytes| ReadOptions { memory: Budget::with_limit(bytes), ..ReadOptions::default() };
         assert!(matches!(decode(&bytes, &memory(2 * 16 + 5 * 528 - 1)), Err(ReadProblem::Memory(_))));
         assert!(decode(&bytes, &memory(2 * 16 + 5 * 528)).is_ok());
         let small = ReadOptions { pixels: 3, ..ReadOptions::default() };

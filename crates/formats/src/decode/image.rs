@@ -3,7 +3,7 @@
 use std::io::Read;
 use std::path::Path;
 
-use crate::decode::codec::{Format, Loaded, ReadOptions};
+use crate::decode::codec::{Format, DecodedFile, ReadOptions};
 use crate::decode::{gif, png, still, webp, y4m};
 use crate::{Error, ReadProblem};
 
@@ -11,18 +11,18 @@ use crate::{Error, ReadProblem};
 const STDIN: &str = "-";
 
 /// Reads one picture or animation from a file, or from standard input where the path is `-`.
-pub fn image(path: &Path, limits: &ReadOptions) -> Result<Loaded, Error> {
+pub fn image(path: &Path, limits: &ReadOptions) -> Result<DecodedFile, Error> {
     let length = limits.staged.length(path).unwrap_or(0);
-    let _file = limits.memory.take(length).map_err(|over| Error::read(path, over))?;
-    let bytes = if path == Path::new(STDIN) { piped(limits)? } else { read_staged(path, limits)? };
+    let _file = limits.memory.lease(length).map_err(|over| Error::read(path, over))?;
+    let bytes = if path == Path::new(STDIN) { read_stdin(limits)? } else { read_staged(path, limits)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
     decode(&bytes, is_tga, limits).map_err(|problem| Error::read(path, problem))
 }
 
 /// All of standard input, as far as memory allows.
-fn piped(limits: &ReadOptions) -> Result<Vec<u8>, Error> {
+fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, Error> {
     let mut bytes = Vec::new();
-    let room = limits.memory.left();
+    let room = limits.memory.available();
     let read = std::io::stdin().lock().take(room.saturating_add(1)).read_to_end(&mut bytes);
     read.map_err(|error| Error::read(Path::new(STDIN), error))?;
     limits.memory.check(bytes.len() as u64).map_err(|over| Error::read(Path::new(STDIN), over))?;
@@ -49,7 +49,7 @@ pub(crate) fn read_staged(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, 
     limits.staged.read(path).map_err(|error| Error::read(path, error))
 }
 
-fn decode(bytes: &[u8], is_tga: bool, limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
+fn decode(bytes: &[u8], is_tga: bool, limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
     match Format::of(bytes) {
         _ if bytes.is_empty() => Err(ReadProblem::Empty),
         Some(Format::Png) => png::decode(bytes, limits),

@@ -22,7 +22,7 @@ mod still;
 mod webp;
 mod y4m;
 
-pub use codec::{Animation, AnimationFrame, Format, ImageInfo, Loaded, Picture, ReadOptions};
+pub use codec::{Animation, AnimationFrame, Format, ImageInfo, DecodedFile, DecodedImage, ReadOptions};
 pub use folder::{images_in, is_image, is_numbered, names_in, read as images_of, sequence_of};
 pub use frames::{animation_frames, frames_of_still};
 pub use image::image;
@@ -33,5 +33,5 @@ pub use outcome::{LoadedFrames, ReadNotice, sprite_name};
 pub use overrides::overrides;
 pub use rects::rects;
 pub use set::{CompanionFault, companion_problems, load, load_companions, pages_of, previous_placements};
-pub(crate) use set::{LoadedPage, opened};
+pub(crate) use set::{LoadedPage, open_manifest};
 pub use source::{manifest_of, memory_for, source, sources};

@@ -7,13 +7,13 @@ use std::path::Path;
 
 use csv::StringRecord;
 use shibori_core::shape::{FrameOverride, OverrideKind};
-use shibori_core::{Area, Insets, Name, Point};
+use shibori_core::{SignedRect, Insets, Name, Point};
 
 use crate::decode::records::lines;
 use crate::{Error, ReadProblem};
 
 /// No drawing is moved farther.
-const FARTHEST: u32 = 1 << 16;
+const MAX_SHIFT: u32 = 1 << 16;
 const COLUMNS: &str = "frame,kind,name,values";
 
 /// Reads a list of places.
@@ -24,12 +24,12 @@ pub fn overrides(path: &Path) -> Result<Vec<FrameOverride>, Error> {
 
 fn parse(bytes: &[u8]) -> Result<Vec<FrameOverride>, ReadProblem> {
     let one = |(line, record): (u64, StringRecord)| {
-        place(&record, line as usize).map_err(|why| ReadProblem::List { line, why })
+        parse_record(&record, line as usize).map_err(|why| ReadProblem::List { line, why })
     };
     lines(bytes, COLUMNS)?.into_iter().map(one).collect()
 }
 
-fn place(record: &StringRecord, line: usize) -> Result<FrameOverride, String> {
+fn parse_record(record: &StringRecord, line: usize) -> Result<FrameOverride, String> {
     if record.len() < 4 {
         return Err(format!("{} columns instead of 4 or more; a line is {COLUMNS}", record.len()));
     }
@@ -42,8 +42,8 @@ fn place(record: &StringRecord, line: usize) -> Result<FrameOverride, String> {
     let kind = match &record[1] {
         "shift" => {
             let [x, y] = numbers::<i32, 2>(&values, "a shift has x and y")?;
-            if x.unsigned_abs().max(y.unsigned_abs()) > FARTHEST {
-                return Err(format!("a shift of {x},{y} px is farther than {FARTHEST} px"));
+            if x.unsigned_abs().max(y.unsigned_abs()) > MAX_SHIFT {
+                return Err(format!("a shift of {x},{y} px is farther than {MAX_SHIFT} px"));
             }
             OverrideKind::Shift(x, y)
         }
@@ -57,7 +57,7 @@ fn place(record: &StringRecord, line: usize) -> Result<FrameOverride, String> {
             let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
             let sides = side(width).zip(side(height));
             let (width, height) = sides.ok_or_else(|| format!("a box of {width}x{height} px is empty"))?;
-            OverrideKind::Box(name, Area { x, y, width, height })
+            OverrideKind::Box(name, SignedRect { x, y, width, height })
         }
         "nine" => {
             let [left, top, right, bottom] =
@@ -99,7 +99,7 @@ mod tests {
         let text = "frame,kind,name,values\nkoi-00,pivot,,16,23.5\nkoi-00,box,body,\"-4 10 24 12\"\nsign,nine,,4,4,4,6\n";
         let found = parse(text.as_bytes()).unwrap();
         assert_eq!(found[0].kind, OverrideKind::Pivot(Point::new(16.0, 23.5)));
-        let area = Area { x: -4, y: 10, width: 24, height: 12 };
+        let area = SignedRect { x: -4, y: 10, width: 24, height: 12 };
         assert_eq!(found[1].kind, OverrideKind::Box(Name::new("body").unwrap(), area));
         assert_eq!((found[2].line, found[2].frame.as_str()), (4, "sign"));
     }

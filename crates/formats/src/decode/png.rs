@@ -10,13 +10,13 @@ use shibori_core::clip::FrameDuration;
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
 use crate::decode::codec::{
-    DecodeLease, Format, ImageInfo, Loaded, Picture, ReadOptions, WORK, effective_duration,
+    DecodeLease, Format, ImageInfo, DecodedFile, DecodedImage, ReadOptions, WORK, effective_duration,
 };
-use crate::decode::composite::{Blend, Canvas, Dispose, FramePatch};
+use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 
 type PngReader<'a> = Reader<Cursor<&'a [u8]>>;
 
-pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
     let wrong = |error: DecodingError| problem(&error, bytes.len());
     // The pixel limit is checked by hand, with a better message; this one is for everything else a
     // file may claim, such as texts.
@@ -38,8 +38,8 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadP
             animation.finish(info, plays)
         }
         _ => {
-            let picture = Picture::Still(room.fill(next_picture(&mut reader).map_err(wrong)?.0));
-            Ok(Loaded { info, picture, is_truncated: false })
+            let picture = DecodedImage::Still(room.fill(next_picture(&mut reader).map_err(wrong)?.0));
+            Ok(DecodedFile { info, picture, is_truncated: false })
         }
     }
 }
@@ -78,14 +78,14 @@ fn moving(
     if reader.info().frame_control().is_none()
         && let Err(error) = next_picture(reader)
     {
-        return animation.breaks(broken(error));
+        return animation.truncate(broken(error));
     }
-    let mut canvas = Canvas::new(animation.size());
+    let mut canvas = Compositor::new(animation.size());
     for number in 0..frames {
-        let room = animation.room()?;
+        let room = animation.lease_frame()?;
         let pixels = match next_picture(reader) {
             Ok((pixels, _)) => pixels,
-            Err(error) => return animation.breaks(broken(error)),
+            Err(error) => return animation.truncate(broken(error)),
         };
         let control = *reader.info().frame_control().ok_or_else(|| ReadProblem::Damaged {
             format: "APNG",
@@ -101,7 +101,7 @@ fn moving(
         let blend = if control.blend_op == BlendOp::Source { Blend::Source } else { Blend::Over };
         let patch = FramePatch { pixels, x: control.x_offset, y: control.y_offset, blend, dispose };
         let (span, raw_delay) = span(control.delay_num, control.delay_den);
-        animation.add(room, canvas.show(&patch), span, raw_delay);
+        animation.add(room, canvas.apply(&patch), span, raw_delay);
     }
     Ok(())
 }
@@ -160,8 +160,8 @@ mod tests {
 
     fn pixels(bytes: &[u8]) -> Vec<u8> {
         match decode(bytes, &ReadOptions::default()).unwrap().picture {
-            Picture::Still(pixels) => pixels.to_image().into_raw(),
-            Picture::Moving(_) => panic!("a still picture moves"),
+            DecodedImage::Still(pixels) => pixels.to_image().into_raw(),
+            DecodedImage::Moving(_) => panic!("a still picture moves"),
         }
     }
 
@@ -218,7 +218,7 @@ mod tests {
     fn animations_are_composited_and_a_separate_default_image_is_not_shown() {
         for default_is_apart in [false, true] {
             let loaded = decode(&animated(default_is_apart), &ReadOptions::default()).unwrap();
-            let Picture::Moving(animation) = loaded.picture else { panic!("it stands still") };
+            let DecodedImage::Moving(animation) = loaded.picture else { panic!("it stands still") };
             assert_eq!(animation.plays, 5);
             let rows: Vec<Vec<u8>> =
                 animation.moments.iter().map(|m| m.picture.to_image().into_raw()).collect();

@@ -15,7 +15,7 @@ const COLUMNS: &str = "name,x,y,w,h";
 /// Reads a list of named rectangles.
 pub fn rects(path: &Path) -> Result<Vec<NamedRect>, Error> {
     let bytes = crate::decode::read_bytes(path)?;
-    parse(&bytes).map_err(|problem| Error::read(path, problem))
+    parse_rects(&bytes).map_err(|problem| Error::read(path, problem))
 }
 
 /// Which column holds what.
@@ -27,7 +27,7 @@ struct Columns {
     rotated: Option<usize>,
 }
 
-const PLAIN: Columns = Columns { name: 0, numbers: [1, 2, 3, 4], rotated: None };
+const DEFAULT_COLUMNS: Columns = Columns { name: 0, numbers: [1, 2, 3, 4], rotated: None };
 
 impl Columns {
     /// From a line of headings; `None` where it is none.
@@ -51,8 +51,8 @@ impl Columns {
     }
 }
 
-fn parse(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
-    let mut columns = PLAIN;
+fn parse_rects(bytes: &[u8]) -> Result<Vec<NamedRect>, ReadProblem> {
+    let mut columns = DEFAULT_COLUMNS;
     let mut places = Vec::new();
     for (number, (line, record)) in records(bytes)?.into_iter().enumerate() {
         let wrong = |why: String| ReadProblem::List { line, why };
@@ -105,7 +105,7 @@ mod tests {
     #[test]
     fn headings_spaces_and_quotes() {
         let list = "Name, x, y, w, h\ncattail, 5,3,36,72\n\"lily, small\",1,2,3,4\n";
-        let found = parse(list.as_bytes()).unwrap();
+        let found = parse_rects(list.as_bytes()).unwrap();
         let told: Vec<_> = found.iter().map(|r| (r.name.as_str(), r.rect.to_string(), r.line)).collect();
         assert_eq!(told, [("cattail", "5,3,36,72".into(), 2), ("lily, small", "1,2,3,4".into(), 3)]);
     }
@@ -113,7 +113,7 @@ mod tests {
     #[test]
     fn columns_go_by_their_headings() {
         let told = |list: &str| {
-            let found = parse(list.as_bytes()).map_err(|problem| problem.to_string())?;
+            let found = parse_rects(list.as_bytes()).map_err(|problem| problem.to_string())?;
             Ok::<_, String>(found.iter().map(|r| format!("{} {}", r.name, r.rect)).collect::<Vec<_>>())
         };
         let wanted = Ok(vec!["lily 1,2,3,4".to_owned()]);
@@ -136,7 +136,7 @@ mod tests {
             ("name,x,y,w,h\n", 1, "there are no places; a line is name,x,y,w,h"),
             (",1,2,3,4\n", 1, "a name can't be empty"),
         ] {
-            let ReadProblem::List { line: at, why: told } = parse(list.as_bytes()).unwrap_err() else {
+            let ReadProblem::List { line: at, why: told } = parse_rects(list.as_bytes()).unwrap_err() else {
                 panic!()
             };
             assert_eq!((at, told.as_str()), (line, why));

@@ -5,25 +5,25 @@ use std::path::{Path, PathBuf};
 
 use image::imageops;
 use serde_json::{Map, Value};
-use shibori_core::clip::{Clip, Play, Step};
-use shibori_core::pack::{Place, PreviousPlacements};
+use shibori_core::clip::{Clip, Step};
+use shibori_core::pack::{Placement, PreviousPlacements};
 use shibori_core::parallel;
 use shibori_core::{
-    Annotations, Area, ExtraFields, Frame, FrameSet, Insets, Name, Pair, Pixels, Point, Rect, Size, Source,
+    Annotations, SignedRect, ExtraFields, Frame, FrameSet, Insets, Name, UVec2, Pixels, Point, Rect, Size, Source,
 };
 
-use crate::decode::codec::{Picture, ReadOptions};
+use crate::decode::codec::{DecodedImage, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes, read_staged};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
-    ClipEntry, Coordinate, FrameEntry, Manifest, Page, PlayMode, SourceEntry, as_seen, page_files, page_path,
+    ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, page_files, page_path,
     parse,
 };
 use crate::{Error, ReadProblem};
 
 /// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
 pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
-    Ok(opened(path, limits)?.gathered)
+    Ok(open_manifest(path, limits)?.gathered)
 }
 
 /// A manifest that was read with its pages.
@@ -37,14 +37,14 @@ pub(crate) struct LoadedPage {
 }
 
 /// The same with the manifest and the pages.
-pub(crate) fn opened(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
+pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let bytes = read_staged(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
     check_canvases(&manifest, limits).map_err(wrong)?;
     let files = page_files(path, &manifest)?;
     let pages =
-        parallel::fallible(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
+        parallel::try_map(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
     let remarks = adapt_to_images(&mut manifest, &pages);
     for (page, opened) in manifest.pages.iter().zip(&pages) {
         let (said, found) = (Size::from((page.size[0], page.size[1])), opened.size);
@@ -94,7 +94,7 @@ pub fn load_companions(path: &Path, limits: &ReadOptions) -> Result<Vec<LoadedFr
         for page in &manifest.pages {
             // Frames of a page without this companion are left out below.
             let Some(file) = page.companions.get(suffix) else {
-                pages.push(OpenPage::whole(Pixels::none()));
+                pages.push(OpenPage::from_page(Pixels::empty()));
                 continue;
             };
             let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
@@ -142,8 +142,8 @@ pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<Compa
             let found = match read_image(&page_path(folder, file).map_err(wrong)?, limits) {
                 Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
                 other => match other?.picture {
-                    Picture::Still(pixels) => Some(pixels.size()),
-                    Picture::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
+                    DecodedImage::Still(pixels) => Some(pixels.size()),
+                    DecodedImage::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
                 },
             };
             if found != Some(wanted) {
@@ -197,7 +197,7 @@ pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     let mut places = HashMap::new();
     for frame in manifest.frames {
         let [x, y, width, height] = frame.rect;
-        let place = Place { page: frame.page, rect: Rect::new(x, y, width, height), rotated: frame.rotated };
+        let place = Placement { page: frame.page, rect: Rect::new(x, y, width, height), rotated: frame.rotated };
         let sprite = Name::new(frame.sprite).map_err(|error| wrong(error.into()))?;
         let name = Name::new(frame.name).map_err(|error| wrong(error.into()))?;
         if !place.rect.is_empty() {
@@ -215,7 +215,7 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &ReadOptions) ->
         }
         other => other?,
     };
-    let Picture::Still(pixels) = loaded.picture else {
+    let DecodedImage::Still(pixels) = loaded.picture else {
         return Err(Error::read(manifest, ReadProblem::PageMoves(page.file.clone())));
     };
     let said = Size::from((page.size[0], page.size[1]));
@@ -224,46 +224,46 @@ fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &ReadOptions) ->
         return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
     }
     let pixels = as_seen(page, pixels);
-    Ok(if limits.tighten { OpenPage::tight(&pixels) } else { OpenPage::whole(pixels) })
+    Ok(if limits.tighten { OpenPage::from_content(&pixels) } else { OpenPage::from_page(pixels) })
 }
 
 /// A page, or what shows of it.
 struct OpenPage {
     pixels: Pixels,
     /// Where they are on the page.
-    at: Pair,
+    at: UVec2,
     /// The page.
     size: Size,
 }
 
 impl OpenPage {
-    fn whole(pixels: Pixels) -> Self {
+    fn from_page(pixels: Pixels) -> Self {
         let size = pixels.size();
-        Self { pixels, at: Pair::default(), size }
+        Self { pixels, at: UVec2::default(), size }
     }
 
     /// Only what shows; the rest of the page is let go.
-    fn tight(page: &Pixels) -> Self {
-        let shown = page.content(0).unwrap_or_default();
-        let pixels = page.part(shown).unwrap_or_else(Pixels::none).compacted();
-        Self { pixels, at: Pair { x: shown.x, y: shown.y }, size: page.size() }
+    fn from_content(page: &Pixels) -> Self {
+        let shown = page.content_bounds(0).unwrap_or_default();
+        let pixels = page.part(shown).unwrap_or_else(Pixels::empty).compacted();
+        Self { pixels, at: UVec2 { x: shown.x, y: shown.y }, size: page.size() }
     }
 
     /// The pixels of a part of the page, and where they begin inside it; `None` where it reaches beyond the page.
-    fn part(&self, rect: Rect) -> Option<(Pixels, Pair)> {
+    fn part(&self, rect: Rect) -> Option<(Pixels, UVec2)> {
         if !rect.lies_in(Rect::of(self.size)) {
             return None;
         }
         let here = Rect::at(self.at.x, self.at.y, self.pixels.size());
-        let Some(shown) = rect.intersection(here) else { return Some((Pixels::none(), Pair::default())) };
+        let Some(shown) = rect.intersection(here) else { return Some((Pixels::empty(), UVec2::default())) };
         let own = Rect { x: shown.x - here.x, y: shown.y - here.y, ..shown };
-        Some((self.pixels.part(own)?, Pair { x: shown.x - rect.x, y: shown.y - rect.y }))
+        Some((self.pixels.part(own)?, UVec2 { x: shown.x - rect.x, y: shown.y - rect.y }))
     }
 }
 
 /// The frames of a manifest, from pages with straight alpha.
 pub(crate) fn frames_of(manifest: Manifest, pages: Vec<Pixels>) -> Result<FrameSet, ReadProblem> {
-    to_set(manifest, &pages.into_iter().map(OpenPage::whole).collect::<Vec<_>>())
+    to_set(manifest, &pages.into_iter().map(OpenPage::from_page).collect::<Vec<_>>())
 }
 
 fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProblem> {
@@ -277,8 +277,8 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
     let (pixels, at) = kept_pixels(&entry, pages)?;
     let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
     let inset = match pixels.is_empty() {
-        true => Pair::default(),
-        false => Pair { x: entry.inset[0].saturating_add(at.x), y: entry.inset[1].saturating_add(at.y) },
+        true => UVec2::default(),
+        false => UVec2 { x: entry.inset[0].saturating_add(at.x), y: entry.inset[1].saturating_add(at.y) },
     };
     let frame =
         Frame::trimmed(Name::new(entry.sprite)?, Name::new(entry.name.clone())?, pixels, canvas, inset);
@@ -286,7 +286,7 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
     let point = |at: [Coordinate; 2]| Point::new(at[0].0, at[1].0);
     let area = |[x, y, width, height]: [i32; 4]| {
         let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
-        Some(Area { x, y, width: side(width)?, height: side(height)? })
+        Some(SignedRect { x, y, width: side(width)?, height: side(height)? })
     };
     let mut boxes = BTreeMap::new();
     for (name, sides) in entry.boxes {
@@ -315,11 +315,11 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
 }
 
 /// The pixels that a frame keeps, and where they begin inside its rectangle.
-fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, Pair), ReadProblem> {
+fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, UVec2), ReadProblem> {
     let [x, y, width, height] = entry.rect;
     let rect = Rect::new(x, y, width, height);
     if rect.is_empty() {
-        return Ok((Pixels::none(), Pair::default()));
+        return Ok((Pixels::empty(), UVec2::default()));
     }
     let count = pages.len();
     let no_page = || ReadProblem::NoPage { frame: entry.name.clone(), page: entry.page, count };
@@ -332,7 +332,7 @@ fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, Pair),
     // Turned back a quarter, what was on the left is at the bottom.
     let upright = Pixels::from_image(imageops::rotate270(&part.to_image()));
     let below = rect.width - at.x - part.size().width;
-    Ok((upright, Pair { x: at.y, y: below }))
+    Ok((upright, UVec2 { x: at.y, y: below }))
 }
 
 fn to_source(entry: SourceEntry) -> Source {
@@ -353,12 +353,8 @@ fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
         event: step.event,
         carried: step.other.into(),
     });
-    let play = match entry.play {
-        PlayMode::Forward => Play::Forward,
-        PlayMode::Bounce => Play::Bounce,
-    };
     let clip = Clip::new(Name::new(entry.sprite)?, Name::new(entry.name)?, entry.timescale, steps.collect())?;
-    Ok(clip.playing(play, entry.plays).with_carried(carried(entry.extras, entry.other)))
+    Ok(clip.playing(entry.play, entry.plays).with_carried(carried(entry.extras, entry.other)))
 }
 
 fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> ExtraFields {

@@ -52,7 +52,7 @@ pub fn memory_for(paths: &[PathBuf]) -> u64 {
     let need = |file: PathBuf| {
         // With room for the file alone, the first picture is refused, with what it needs.
         let length = std::fs::metadata(&file).map_or(0, |meta| meta.len());
-        match image(&file, &ReadOptions { memory: Budget::of(length), ..ReadOptions::default() }) {
+        match image(&file, &ReadOptions { memory: Budget::with_limit(length), ..ReadOptions::default() }) {
             Err(Error::Read { problem: ReadProblem::Memory(over), .. }) => over.need,
             _ => length,
         }

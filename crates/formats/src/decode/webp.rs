@@ -9,10 +9,10 @@ use shibori_core::{Rect, Size};
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, Loaded, ReadOptions, effective_duration};
-use crate::decode::composite::{Blend, Canvas, Dispose, FramePatch};
+use crate::decode::codec::{Format, ImageInfo, DecodedFile, ReadOptions, effective_duration};
+use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 
-pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
     let cut = || ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 };
     let wrong = |error: DecodingError| if is_cut(bytes) { cut() } else { problem(&error, bytes.len()) };
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(wrong)?;
@@ -28,14 +28,14 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadP
             let why = "its picture has another size than its header".to_owned();
             return Err(ReadProblem::Damaged { format: "WebP", why });
         }
-        let room = reader.room()?;
+        let room = reader.lease_frame()?;
         match still(&mut decoder) {
             Ok(picture) => reader.add(room, picture, FrameDuration::DEFAULT, None),
-            Err(error) => reader.breaks(wrong(error))?,
+            Err(error) => reader.truncate(wrong(error))?,
         }
     }
     if is_cut(bytes) {
-        reader.breaks(cut())?;
+        reader.truncate(cut())?;
     }
     let plays = match decoder.loop_count() {
         LoopCount::Forever => 0,
@@ -65,21 +65,21 @@ fn still(decoder: &mut WebPDecoder<Cursor<&[u8]>>) -> Result<RgbaImage, Decoding
 /// The frames of an animation, each decoded as a picture of its own and laid on the canvas by the same hand as those of
 /// other formats (WebP container specification, chunk `ANMF`).
 fn moving(bytes: &[u8], size: Size, count: u32, reader: &mut AnimationReader<'_>) -> Result<(), ReadProblem> {
-    let mut canvas = Canvas::new(size);
+    let mut canvas = Compositor::new(size);
     let mut found = 0;
     // The container's own head is 12 bytes.
     for (_, content) in chunks(&bytes[12..]).filter(|(kind, _)| kind == b"ANMF") {
-        let room = reader.room()?;
+        let room = reader.lease_frame()?;
         let (patch, delay) = match patch(content, size, bytes.len()) {
             Ok(patch) => patch,
-            Err(problem) => return reader.breaks(problem),
+            Err(problem) => return reader.truncate(problem),
         };
         let (span, raw_delay) = effective_duration(delay, 1000);
-        reader.add(room, canvas.show(&patch), span, raw_delay);
+        reader.add(room, canvas.apply(&patch), span, raw_delay);
         found += 1;
     }
     if found < count {
-        return reader.breaks(ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 });
+        return reader.truncate(ReadProblem::BrokenOff { format: "WebP", bytes: bytes.len(), frames: 0 });
     }
     Ok(())
 }
@@ -175,7 +175,7 @@ mod tests {
     use image_webp::{ColorType, WebPEncoder};
 
     use super::*;
-    use crate::decode::codec::Picture;
+    use crate::decode::codec::DecodedImage;
 
     fn lossless(color: [u8; 4]) -> Vec<u8> {
         let mut bytes = Vec::new();
@@ -218,7 +218,7 @@ mod tests {
         let animation = chunk(b"ANIM", &[9, 9, 9, 255, 0, 0]);
         let frames = [frame([200, 100, 40, 255], 0, 0b01), frame([1, 2, 3, 255], 2, 0)].concat();
         let bytes = chunk(b"RIFF", &[b"WEBP".to_vec(), extended, animation, frames].concat());
-        let Picture::Moving(moving) = decode(&bytes, &ReadOptions::default()).unwrap().picture else {
+        let DecodedImage::Moving(moving) = decode(&bytes, &ReadOptions::default()).unwrap().picture else {
             panic!()
         };
         let at = |frame: usize, x: u32| moving.moments[frame].picture.get(x, 0).unwrap().0;
@@ -231,7 +231,7 @@ mod tests {
 
     #[test]
     fn a_still_picture_and_an_animation_with_its_times() {
-        let Picture::Still(still) =
+        let DecodedImage::Still(still) =
             decode(&lossless([9, 8, 7, 99]), &ReadOptions::default()).unwrap().picture
         else {
             panic!()
@@ -240,7 +240,7 @@ mod tests {
         let whole = animated();
         let cut = decode(&whole[..whole.len() - 1], &ReadOptions::default());
         assert!(matches!(cut, Err(ReadProblem::BrokenOff { .. })), "{cut:?}");
-        let Picture::Moving(moving) = decode(&whole, &ReadOptions::default()).unwrap().picture else {
+        let DecodedImage::Moving(moving) = decode(&whole, &ReadOptions::default()).unwrap().picture else {
             panic!()
         };
         assert_eq!(moving.plays, 4);

@@ -11,7 +11,7 @@ use shibori_core::clip::FrameDuration;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, Loaded, ReadOptions, check_size};
+use crate::decode::codec::{Format, ImageInfo, DecodedFile, ReadOptions, check_size};
 
 /// What the first line of a file says.
 struct Header {
@@ -31,7 +31,7 @@ struct Planes {
     name: &'static str,
 }
 
-pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
     let (line, mut rest) = first_line(bytes);
     let header = Header::read(line)?;
     check_size(header.size, limits)?;
@@ -39,11 +39,11 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<Loaded, ReadP
     let count = (rest.len() / length.max(1)) as u64;
     let mut reader = AnimationReader::new("YUV4MPEG2", header.size, count, bytes.len(), limits)?;
     while !rest.is_empty() {
-        let room = reader.room()?;
+        let room = reader.lease_frame()?;
         let (line, body) = first_line(rest);
         let broken = || ReadProblem::BrokenOff { format: "YUV4MPEG2", bytes: bytes.len(), frames: 0 };
         if !line.starts_with(b"FRAME") && b"FRAME".starts_with(line) || body.len() < length {
-            reader.breaks(broken())?;
+            reader.truncate(broken())?;
             break;
         }
         if !line.starts_with(b"FRAME") {
@@ -168,7 +168,7 @@ impl Planes {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::decode::codec::Picture;
+    use crate::decode::codec::DecodedImage;
 
     fn reader(header: &str, frames: &[&[u8]]) -> Vec<u8> {
         let head = format!("YUV4MPEG2 {header}\n").into_bytes();
@@ -176,7 +176,7 @@ mod tests {
     }
 
     fn decoded_frames(bytes: &[u8]) -> (Vec<Vec<[u8; 4]>>, f64) {
-        let Picture::Moving(moving) = decode(bytes, &ReadOptions::default()).unwrap().picture else {
+        let DecodedImage::Moving(moving) = decode(bytes, &ReadOptions::default()).unwrap().picture else {
             panic!()
         };
         let pixels =
@@ -217,7 +217,7 @@ mod tests {
         let accept = ReadOptions { accept_truncated: true, ..ReadOptions::default() };
         let loaded = decode(cut, &accept).unwrap();
         assert!(loaded.is_truncated);
-        assert!(matches!(loaded.picture, Picture::Moving(a) if a.moments.len() == 2));
+        assert!(matches!(loaded.picture, DecodedImage::Moving(a) if a.moments.len() == 2));
     }
 
     #[test]

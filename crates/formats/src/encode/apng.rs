@@ -24,7 +24,7 @@ pub(super) fn apng(animation: &RenderedAnimation, tick: impl Fn() + Sync) -> Res
         bytes
     };
     let stills: Vec<Vec<u8>> =
-        parallel::fallible(animation.images.len(), |at| compress(&animation.images[at]))?;
+        parallel::try_map(animation.images.len(), |at| compress(&animation.images[at]))?;
     let first = stills.first().map_or(&[][..], Vec::as_slice);
     let mut bytes = first[..SIGNATURE].to_vec();
     for (kind, content) in chunks(first).filter(|(kind, _)| kind != b"IDAT" && kind != b"IEND") {

@@ -12,7 +12,7 @@ use shibori_core::pack::{Atlas, Page, paint};
 use shibori_core::{Ratio, Size, parallel, portability_problem};
 
 use crate::encode::batch::encode_all;
-use crate::encode::page::{Loss, PageEncoding, PageFormat, Palette};
+use crate::encode::page::{QuantizationError, PageEncoding, PageFormat, Palette};
 use crate::encode::paint::{digest_of_pixels, find_painted};
 use crate::encode::replacement::replacement;
 use crate::manifest::{self, PageInfo};
@@ -51,7 +51,7 @@ pub struct AtlasReport {
     /// The manifest of each atlas.
     pub manifests: Vec<PathBuf>,
     /// Where a palette was asked for: how many colors it has, and what it gave up if anything.
-    pub palette: Option<(usize, Option<Loss>)>,
+    pub palette: Option<(usize, Option<QuantizationError>)>,
 }
 
 fn with_factor(stem: &str, factor: Ratio) -> String {
@@ -213,7 +213,7 @@ impl PlannedAtlas<'_> {
             let as_png = (self.encoding.format == PageFormat::Webp).then(|| png.encode(&image, palette));
             let as_png = as_png.transpose().map_err(|problem| fault(job, problem))?.map(|png| png.len());
             let pixels =
-                digest_of_pixels(&palette.map_or(image.clone(), |palette| palette.recolored(&image)));
+                digest_of_pixels(&palette.map_or(image.clone(), |palette| palette.apply(&image)));
             tick();
             match new.painted.contains(&files[job]) {
                 true => batch.leave(job, &bytes, pixels),
@@ -232,7 +232,7 @@ impl PlannedAtlas<'_> {
     fn image(&self, Job { page, layer }: Job) -> RgbaImage {
         let image = paint(self.atlas, page, layer, self.encoding.finish);
         match self.palette.as_ref().filter(|_| layer.is_none()) {
-            Some(palette) => palette.recolored(&image),
+            Some(palette) => palette.apply(&image),
             None => image,
         }
     }
@@ -245,7 +245,7 @@ fn palette(
 ) -> Result<Option<Palette>, WriteProblem> {
     let Some(most) = encoding.colors else { return Ok(None) };
     let pixels: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
-    let _room = run.memory().take(pixels.saturating_mul(4))?;
+    let _room = run.memory().lease(pixels.saturating_mul(4))?;
     let pages = parallel::map(atlas.pages().len(), |page| paint(atlas, page, None, encoding.finish));
     Ok(Some(Palette::of(&pages, most)))
 }

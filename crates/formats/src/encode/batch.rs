@@ -20,15 +20,15 @@ pub(super) fn encode_all<R: Send>(
     let mut all = Vec::with_capacity(sizes.len());
     let needs = |at: usize| sizes[at].area().saturating_mul(BYTES_PER_PIXEL);
     while all.len() < sizes.len() {
-        let (first, left) = (all.len(), memory.left());
+        let (first, left) = (all.len(), memory.available());
         let mut together = needs(first);
         let mut end = first + 1;
         while end < sizes.len() && together.saturating_add(needs(end)) <= left {
             together += needs(end);
             end += 1;
         }
-        let _lease = memory.take(together).map_err(|over| error_for(first, over.into()))?;
-        all.extend(parallel::fallible(end - first, |number| encode(first + number))?);
+        let _lease = memory.lease(together).map_err(|over| error_for(first, over.into()))?;
+        all.extend(parallel::try_map(end - first, |number| encode(first + number))?);
     }
     Ok(all)
 }
@@ -43,7 +43,7 @@ mod tests {
     #[test]
     fn no_more_pictures_are_encoded_together_than_there_is_memory_for() {
         let sizes = [10, 10, 10, 30, 1, 1].map(|side| Size::new(side, 10));
-        let memory = Budget::of(300 * BYTES_PER_PIXEL);
+        let memory = Budget::with_limit(300 * BYTES_PER_PIXEL);
         let (now, most) = (AtomicUsize::new(0), AtomicUsize::new(0));
         let encode = |at: usize| {
             let pixels = sizes[at].area() as usize;
@@ -55,8 +55,8 @@ mod tests {
         let fault = |at: usize, problem| Error::write(Path::new(&at.to_string()), problem);
         assert_eq!(encode_all(&sizes, &memory, fault, encode).unwrap(), [0, 1, 2, 3, 4, 5]);
         assert!(most.into_inner() <= 300);
-        assert_eq!(memory.left(), 300 * BYTES_PER_PIXEL);
-        let error = encode_all(&sizes, &Budget::of(299 * BYTES_PER_PIXEL), fault, |_| Ok(())).unwrap_err();
+        assert_eq!(memory.available(), 300 * BYTES_PER_PIXEL);
+        let error = encode_all(&sizes, &Budget::with_limit(299 * BYTES_PER_PIXEL), fault, |_| Ok(())).unwrap_err();
         assert!(
             matches!(error, Error::Write { path, problem: WriteProblem::Memory(_) } if path == Path::new("3"))
         );

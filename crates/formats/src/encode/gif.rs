@@ -39,9 +39,9 @@ pub(super) fn gif(animation: &RenderedAnimation, tick: impl Fn() + Sync) -> Resu
     };
     let palette = Palette::of(animation);
     let delays = hundredths(animation);
-    let pictures: Vec<Vec<u8>> = parallel::each(&animation.images, |(picture, _)| palette.indices(picture));
-    let changes = changes(&pictures, usize::from(width));
-    let frames: Vec<Frame<'static>> = parallel::owned(changes, |at, change| {
+    let pictures: Vec<Vec<u8>> = parallel::map_slice(&animation.images, |(picture, _)| palette.indices(picture));
+    let changes = frame_deltas(&pictures, usize::from(width));
+    let frames: Vec<Frame<'static>> = parallel::map_vec(changes, |at, change| {
         tick();
         change.frame(delays[at])
     });
@@ -108,7 +108,7 @@ impl Palette {
         let mut used = BTreeSet::new();
         // Some at a time, so that the lists of a long animation are never all there at once.
         for some in animation.images.chunks(64) {
-            used.extend(parallel::each(some, of_picture).into_iter().flatten());
+            used.extend(parallel::map_slice(some, of_picture).into_iter().flatten());
         }
         if used.len() <= COLORS {
             let colors: Vec<[u8; 3]> = used.into_iter().collect();
@@ -173,7 +173,7 @@ impl FrameDelta {
 
 /// The smallest rectangle that holds what differs from the picture before. Where the next picture is clear and this
 /// one is not, the rectangle holds that too and is cleared after: nothing else makes a pixel clear again.
-fn changes(pictures: &[Vec<u8>], width: usize) -> Vec<FrameDelta> {
+fn frame_deltas(pictures: &[Vec<u8>], width: usize) -> Vec<FrameDelta> {
     let mut before = vec![CLEAR; pictures.first().map_or(0, Vec::len)];
     let mut changes = Vec::with_capacity(pictures.len());
     for (number, now) in pictures.iter().enumerate() {
@@ -242,7 +242,7 @@ mod tests {
         fn what_is_stored_shows_every_picture(
             pictures in proptest::collection::vec(proptest::collection::vec(proptest::sample::select(vec![0u8, 1, 2, CLEAR]), 12), 1..6)
         ) {
-            let changes = changes(&pictures, 4);
+            let changes = frame_deltas(&pictures, 4);
             proptest::prop_assert_eq!(replayed(&changes, 4, 12), pictures);
         }
     }
@@ -252,7 +252,7 @@ mod tests {
         let still = vec![1u8; 100];
         let mut moved = still.clone();
         moved[34] = 2;
-        let changes = changes(&[still.clone(), moved, still.clone(), still], 10);
+        let changes = frame_deltas(&[still.clone(), moved, still.clone(), still], 10);
         let sizes: Vec<(usize, usize, usize, usize)> =
             changes.iter().map(|c| (c.left, c.top, c.width, c.height)).collect();
         assert_eq!(sizes, [(0, 0, 10, 10), (4, 3, 1, 1), (4, 3, 1, 1), (0, 0, 1, 1)]);

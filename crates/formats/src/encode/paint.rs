@@ -6,7 +6,7 @@ use std::path::Path;
 use image::RgbaImage;
 
 use crate::Error;
-use crate::decode::{Picture, ReadOptions, image as read_image};
+use crate::decode::{DecodedImage, ReadOptions, image as read_image};
 use crate::store::{Digest, Ledger, Transaction};
 
 /// Pages that can't carry a seal.
@@ -30,8 +30,8 @@ pub(super) fn digest_of_pixels(image: &RgbaImage) -> Digest {
 /// The same of a picture in a file; none if it isn't one.
 pub(super) fn pixel_digest(path: &Path) -> Option<Digest> {
     match read_image(path, &ReadOptions::default()).ok()?.picture {
-        Picture::Still(pixels) => Some(digest_of_pixels(&pixels.to_image())),
-        Picture::Moving(_) => None,
+        DecodedImage::Still(pixels) => Some(digest_of_pixels(&pixels.to_image())),
+        DecodedImage::Moving(_) => None,
     }
 }
 

@@ -6,7 +6,7 @@ use std::path::Path;
 
 use crate::manifest::merge::{Merged, Preference, is_other_kind, merge, other_sprites};
 use crate::manifest::{Manifest, parse};
-use crate::store::seal::{BLANK, filled, is_intact};
+use crate::store::seal::{PLACEHOLDER, filled, is_intact};
 use crate::store::{Batch, Existing, Ledger, Policy, Transaction};
 use crate::{Error, WriteProblem};
 
@@ -76,8 +76,8 @@ pub(super) fn replacement(
         return finished(path, merged, new, base_text, base.is_some(), run);
     };
     let is_own = policy.recipe.is_some()
-        && policy.recipe.as_deref().map(real)
-            == ledger.and_then(Ledger::recipe).map(|recipe| real(&folder_of(path).join(recipe)));
+        && policy.recipe.as_deref().map(resolve_links)
+            == ledger.and_then(Ledger::recipe).map(|recipe| resolve_links(&folder_of(path).join(recipe)));
     let may_differ = policy.force || is_own && existing.is_ours;
     if !may_differ {
         if is_other_kind(&old.manifest, new) {
@@ -141,7 +141,7 @@ fn preference(policy: &Policy) -> Preference {
 
 /// The text of a manifest with its seal.
 fn sealed(mut manifest: Manifest) -> Vec<u8> {
-    manifest.seal = Some(BLANK.to_owned());
+    manifest.seal = Some(PLACEHOLDER.to_owned());
     filled(manifest.to_text().into_bytes())
 }
 
@@ -149,7 +149,7 @@ fn folder_of(path: &Path) -> &Path {
     path.parent().unwrap_or(Path::new(""))
 }
 
-fn real(path: &Path) -> std::path::PathBuf {
+fn resolve_links(path: &Path) -> std::path::PathBuf {
     path.canonicalize().unwrap_or_else(|_| path.to_owned())
 }
 

@@ -6,7 +6,7 @@
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use shibori_core::{Budget, Frame, FrameSet, Pair, Size};
+use shibori_core::{Budget, Frame, FrameSet, UVec2, Size};
 
 use crate::encode::batch::encode_all;
 use crate::encode::page::unsealed_png;
@@ -157,8 +157,8 @@ fn encode(
 fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> {
     let whole = set.map_frames(|_, frame| match frame.pixels().is_empty() {
         true => {
-            let blank = frame.restored();
-            Ok(frame.with_pixels(blank, Pair::default()).expect("a canvas fits itself"))
+            let blank = frame.full_image();
+            Ok(frame.with_pixels(blank, UVec2::default()).expect("a canvas fits itself"))
         }
         false => Ok::<_, shibori_core::SetError>(frame),
     });

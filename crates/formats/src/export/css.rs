@@ -42,11 +42,11 @@ pub fn css(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError
     let shared = format!("{}-atlas", css_name(&subject.stem));
     let names = idents(subject, css_name, true, Some((&shared, "the class of all of them")), FORMAT)?;
     let folder = path.parent().unwrap_or(Path::new(""));
-    let sheet = Sheet { subject, shared, folder };
+    let sheet = CssWriter { subject, shared, folder };
     let mut text = sheet.head();
     for (at, name) in names.frames.iter().enumerate() {
         let frame = &subject.manifest.frames[at];
-        writeln!(text, ".{name} {{\n{}{}}}", sheet.still(frame), sheet.pivot(frame)).expect("text grows");
+        writeln!(text, ".{name} {{\n{}{}}}", sheet.frame_rule(frame), sheet.pivot(frame)).expect("text grows");
         if let Some(nine) = sheet.nine(frame, name)? {
             text += &nine;
         }
@@ -57,14 +57,14 @@ pub fn css(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError
     Ok(vec![File::new(path, seal::text(text, "/* ", " */\n"))])
 }
 
-struct Sheet<'a> {
+struct CssWriter<'a> {
     subject: &'a ExportSource,
     /// The class that every element has.
     shared: String,
     folder: &'a Path,
 }
 
-impl Sheet<'_> {
+impl CssWriter<'_> {
     fn head(&self) -> String {
         let is_smooth =
             self.subject.manifest.pages.iter().any(|page| page.sampling == Some(Sampling::Smooth));
@@ -80,7 +80,7 @@ impl Sheet<'_> {
     }
 
     /// What shows a frame, one declaration per line.
-    fn still(&self, frame: &FrameEntry) -> String {
+    fn frame_rule(&self, frame: &FrameEntry) -> String {
         let [wide, high] = frame.canvas;
         let mut text = format!("  width: {};\n  height: {};\n", scaled(wide), scaled(high));
         let [x, y, width, height] = frame.rect;
@@ -125,7 +125,7 @@ impl Sheet<'_> {
         let mut frame = |share: f64, step: &PlayedStep| {
             let shown = &self.subject.manifest.frames[step.frame];
             let way = if step.mirror { "scaleX(-1)" } else { "none" };
-            let body = format!("{}{}  transform: {way};\n", self.still(shown), self.pivot(shown))
+            let body = format!("{}{}  transform: {way};\n", self.frame_rule(shown), self.pivot(shown))
                 .replace("\n  ", " ");
             writeln!(text, "  {} {{ {} }}", percent(share), body.trim()).expect("text grows");
         };

@@ -5,15 +5,15 @@ use std::path::{Path, PathBuf};
 use ::csv::{Terminator, WriterBuilder};
 
 use crate::export::{ExportError, ExportSource, File, beside};
-use crate::tables::{FRAMES, STEPS};
+use crate::tables::{FRAME_COLUMNS, STEP_COLUMNS};
 
 /// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
 pub fn csv(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError> {
     let folder = path.parent().unwrap_or(Path::new(""));
-    let frames = table(&FRAMES, (0..subject.frames.len()).map(|at| frame(subject, at, folder)))?;
+    let frames = table(&FRAME_COLUMNS, (0..subject.frames.len()).map(|at| frame(subject, at, folder)))?;
     let mut files = vec![File::new(path, frames)];
     if !subject.clips.is_empty() {
-        files.push(File::new(steps_beside(path), table(&STEPS, steps(subject))?));
+        files.push(File::new(steps_beside(path), table(&STEP_COLUMNS, steps(subject))?));
     }
     Ok(files)
 }
@@ -62,7 +62,7 @@ fn steps(subject: &ExportSource) -> impl Iterator<Item = Vec<String>> + '_ {
         // The way back of a bounce repeats steps: a row is a step as it is listed.
         facts.playback.iter().take(clip.steps.len()).map(move |step| {
             let frame = &subject.manifest.frames[step.frame].name;
-            let play = if clip.play == crate::manifest::PlayMode::Bounce { "bounce" } else { "forward" };
+            let play = if clip.play == shibori_core::clip::PlayMode::Bounce { "bounce" } else { "forward" };
             let mut row =
                 vec![clip.sprite.clone(), clip.name.clone(), play.to_owned(), clip.plays.to_string()];
             row.extend([step.step.to_string(), frame.clone(), step.frame.to_string()]);

@@ -6,7 +6,9 @@ use std::collections::HashMap;
 use serde::Serialize;
 use shibori_core::Cell;
 
-use crate::manifest::{ClipEntry, FrameEntry, Manifest, PlayMode, UvOrigin, uv_of};
+use shibori_core::clip::PlayMode;
+
+use crate::manifest::{ClipEntry, FrameEntry, Manifest, UvOrigin, uv_of};
 
 /// What follows for a frame. Lengths are pixels of the manifest's pages; `_up` is for engines whose y runs up.
 #[derive(Clone, Debug, PartialEq, Serialize)]

@@ -26,7 +26,7 @@ pub use facts::{ClipTimeline, FrameGeometry, PlayedStep};
 pub use gltf::{Container, Gltf, gltf};
 pub use subject::{ExportSource, PageImage};
 pub use svg::svg;
-pub use template::{BUILTIN_TEMPLATES, Starter, TemplateError, render};
+pub use template::{BUILTIN_TEMPLATES, BuiltinTemplate, TemplateError, render};
 
 /// Why a subject can't be told in a format.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use crate::Error;
-use crate::decode::{LoadedPage, ReadOptions, opened, read_staged};
+use crate::decode::{LoadedPage, ReadOptions, open_manifest, read_staged};
 use crate::encode::png;
 use crate::export::facts::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
@@ -67,12 +67,12 @@ impl ExportSource {
     pub fn open(path: &Path, limits: &ReadOptions) -> Result<Self, Error> {
         // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
         let LoadedPage { manifest, pages: pictures, .. } =
-            opened(path, &ReadOptions { tighten: false, ..limits.clone() })?;
+            open_manifest(path, &ReadOptions { tighten: false, ..limits.clone() })?;
         let files = page_files(path, &manifest)?;
-        let pages = parallel::fallible(files.len(), |at| {
+        let pages = parallel::try_map(files.len(), |at| {
             let path = files[at].clone();
             let bytes = read_staged(&path, limits)?;
-            let lease = limits.memory.take(bytes.len() as u64).map_err(|over| Error::read(&path, over))?;
+            let lease = limits.memory.lease(bytes.len() as u64).map_err(|over| Error::read(&path, over))?;
             Ok::<_, Error>(PageImage { pixels: pictures[at].clone(), bytes, _lease: lease, path })
         })?;
         let stem = stem_of(path);

@@ -9,8 +9,8 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde_json::{Map, Value};
 
-use crate::HandWork;
-use crate::hand_work::Kind;
+use crate::WouldLoseData;
+use crate::hand_work::LossKind;
 use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, Page, StepEntry};
 
 /// Whether one manifest is a set and the other has pages that frames share.
@@ -48,11 +48,11 @@ pub(crate) enum Preference {
 pub(crate) struct Merged {
     pub(crate) manifest: Manifest,
     /// What the person alone changed, and is still there.
-    pub(crate) kept: HandWork,
+    pub(crate) kept: WouldLoseData,
     /// What both changed.
-    pub(crate) conflicts: HandWork,
+    pub(crate) conflicts: WouldLoseData,
     /// What can't be kept, since the frame or the page it belongs to is gone.
-    pub(crate) lost: HandWork,
+    pub(crate) lost: WouldLoseData,
     /// Page files that stay as the person painted them.
     pub(crate) painted: HashSet<String>,
 }
@@ -74,9 +74,9 @@ pub(crate) fn merge(
         preference,
         has_sprites,
         painted,
-        kept: HandWork::default(),
-        conflicts: HandWork::default(),
-        lost: HandWork::default(),
+        kept: WouldLoseData::default(),
+        conflicts: WouldLoseData::default(),
+        lost: WouldLoseData::default(),
         left_alone: HashSet::new(),
         decided: HashSet::new(),
     };
@@ -138,9 +138,9 @@ struct Merge<'a> {
     preference: Preference,
     has_sprites: bool,
     painted: &'a HashMap<String, bool>,
-    kept: HandWork,
-    conflicts: HandWork,
-    lost: HandWork,
+    kept: WouldLoseData,
+    conflicts: WouldLoseData,
+    lost: WouldLoseData,
     left_alone: HashSet<String>,
     /// Painted pictures that a frame has decided about.
     decided: HashSet<String>,
@@ -152,7 +152,7 @@ impl Merge<'_> {
     }
 
     /// Whether the person's side of something is taken.
-    fn takes_theirs(&mut self, by_person: bool, by_run: bool, kind: Kind, name: impl Fn() -> String) -> bool {
+    fn takes_theirs(&mut self, by_person: bool, by_run: bool, kind: LossKind, name: impl Fn() -> String) -> bool {
         match (by_person, by_run) {
             (false, _) => false,
             (true, false) => {
@@ -176,7 +176,7 @@ impl Merge<'_> {
         base: Option<&T>,
         theirs: &T,
         new: &T,
-        kind: Kind,
+        kind: LossKind,
         name: impl Fn() -> String,
     ) -> bool {
         let by_person = theirs != new && base != Some(theirs);
@@ -184,7 +184,7 @@ impl Merge<'_> {
     }
 
     /// Hand work whose frame, page or steps are gone.
-    fn lose(&mut self, kind: Kind, name: String) {
+    fn lose(&mut self, kind: LossKind, name: String) {
         self.conflicts.add(kind, name.clone());
         if self.preference != Preference::New {
             self.lost.add(kind, name);
@@ -209,7 +209,7 @@ impl Merge<'_> {
                     let is_same =
                         Placement::of(before, base.expect("it has this frame")) == Placement::of(frame, &new);
                     let name = self.label(&id.0, &id.1);
-                    if self.takes_theirs(true, !is_same, Kind::RemovedFrame, || name.clone()) {
+                    if self.takes_theirs(true, !is_same, LossKind::RemovedFrame, || name.clone()) {
                         removed.insert(index);
                     }
                 }
@@ -234,9 +234,9 @@ impl Merge<'_> {
             let has_own_page = theirs.frames.iter().filter(|other| other.page == frame.page).count() == 1
                 && new.pages.iter().all(|page| page.file != placement.file);
             match theirs.pages.get(frame.page).filter(|_| has_own_page) {
-                None => self.lose(Kind::Frame, name),
+                None => self.lose(LossKind::Frame, name),
                 Some(page) => {
-                    if self.takes_theirs(true, !is_added, Kind::Frame, || name.clone()) {
+                    if self.takes_theirs(true, !is_added, LossKind::Frame, || name.clone()) {
                         self.left_alone.insert(page.file.clone());
                         manifest.frames.push(FrameEntry { page: manifest.pages.len(), ..frame.clone() });
                         manifest.pages.push(page.clone());
@@ -259,7 +259,7 @@ impl Merge<'_> {
                     .is_some_and(|&at| Placement::of(&theirs.frames[at], theirs).file == page.file)
             };
             if !new.frames.iter().filter(|frame| frame.page == index).all(is_there) {
-                self.lost.add(Kind::Paint, page.file.clone());
+                self.lost.add(LossKind::Paint, page.file.clone());
             }
         }
     }
@@ -292,7 +292,7 @@ impl Merge<'_> {
         let base = base.map(|(before, _)| before);
         // A value belongs to the geometry it was measured on.
         let (is_theirs_off, is_mine_off) = (their.geometry() != result, mine.geometry() != result);
-        let mut measured = |is_changed_by_person: bool, is_changed_by_run: bool, kind: Kind, name: String| {
+        let mut measured = |is_changed_by_person: bool, is_changed_by_run: bool, kind: LossKind, name: String| {
             if is_changed_by_person {
                 self.takes_theirs(true, is_changed_by_run || is_theirs_off, kind, || name.clone())
             } else if is_changed_by_run && is_mine_off {
@@ -311,16 +311,16 @@ impl Merge<'_> {
                 }
             };
         }
-        merged!(pivot, Kind::Pivot);
-        merged!(nine, Kind::Nine);
-        merged!(polygon, Kind::Polygon);
+        merged!(pivot, LossKind::Pivot);
+        merged!(nine, LossKind::Nine);
+        merged!(polygon, LossKind::Polygon);
         let names: Vec<String> = theirs.boxes.keys().chain(frame.boxes.keys()).cloned().collect();
         for key in names.into_iter().collect::<std::collections::BTreeSet<_>>() {
             let (before, their, mine) =
                 (base.map(|base| base.boxes.get(&key)), theirs.boxes.get(&key), frame.boxes.get(&key));
             let by_person = their != mine && before != Some(their);
             let by_run = their != mine && before != Some(mine);
-            if measured(by_person, by_run, Kind::Box, format!("{key} of {name}")) {
+            if measured(by_person, by_run, LossKind::Box, format!("{key} of {name}")) {
                 match their {
                     Some(area) => drop(frame.boxes.insert(key, *area)),
                     None => drop(frame.boxes.remove(&key)),
@@ -347,13 +347,13 @@ impl Merge<'_> {
             if self.lost_paint(&theirs.file) {
                 return false;
             }
-            let is_kept = self.takes_theirs(true, by_run, Kind::Paint, || theirs.file.clone());
+            let is_kept = self.takes_theirs(true, by_run, LossKind::Paint, || theirs.file.clone());
             if is_kept {
                 self.left_alone.insert(theirs.file.clone());
             }
             return is_kept;
         }
-        self.takes_theirs(is_moved, by_run, Kind::Placement, || name.to_owned())
+        self.takes_theirs(is_moved, by_run, LossKind::Placement, || name.to_owned())
     }
 
     /// Paint on pictures that no frame has decided about: companions, pages without frames.
@@ -362,7 +362,7 @@ impl Merge<'_> {
         for file in files.collect::<std::collections::BTreeSet<_>>() {
             let is_decided = self.decided.contains(file);
             if let Some(&by_run) = self.painted.get(file).filter(|_| !is_decided)
-                && self.takes_theirs(true, by_run, Kind::Paint, || file.clone())
+                && self.takes_theirs(true, by_run, LossKind::Paint, || file.clone())
             {
                 self.left_alone.insert(file.clone());
             }
@@ -370,9 +370,9 @@ impl Merge<'_> {
     }
 
     fn lost_paint(&mut self, file: &str) -> bool {
-        let is_lost = self.lost.contains(Kind::Paint, file);
+        let is_lost = self.lost.contains(LossKind::Paint, file);
         if is_lost {
-            self.conflicts.add(Kind::Paint, file.to_owned());
+            self.conflicts.add(LossKind::Paint, file.to_owned());
         }
         is_lost
     }
@@ -382,8 +382,8 @@ impl Merge<'_> {
         let (mut extras, mut other) = new;
         let base_extras = base.map(|(extras, _)| extras.clone().unwrap_or_default());
         let merged = extras.get_or_insert_default();
-        self.map(base_extras.as_ref(), &their_extras.unwrap_or_default(), merged, Kind::Extras, of);
-        self.map(base.map(|(_, other)| other), &their_other, &mut other, Kind::Key, of);
+        self.map(base_extras.as_ref(), &their_extras.unwrap_or_default(), merged, LossKind::Extras, of);
+        self.map(base.map(|(_, other)| other), &their_other, &mut other, LossKind::Key, of);
         (extras.filter(|extras| !extras.is_empty()), other)
     }
 
@@ -392,7 +392,7 @@ impl Merge<'_> {
         base: Option<&Map<String, Value>>,
         theirs: &Map<String, Value>,
         new: &mut Map<String, Value>,
-        kind: Kind,
+        kind: LossKind,
         of: &str,
     ) {
         let keys: Vec<String> = theirs.keys().chain(new.keys()).cloned().collect();
@@ -422,13 +422,13 @@ impl Merge<'_> {
                     merged.push(self.clip(before.as_ref(), &their, clip.clone(), &label));
                 }
                 (Some(before), None) => {
-                    if !self.takes_theirs(true, before != *clip, Kind::RemovedClip, || label.clone()) {
+                    if !self.takes_theirs(true, before != *clip, LossKind::RemovedClip, || label.clone()) {
                         merged.push(clip.clone());
                     }
                 }
                 // Without a base, it may be new, or one that a person removed.
                 (None, None) if !self.has_base => {
-                    if !self.takes_theirs(true, true, Kind::RemovedClip, || label.clone()) {
+                    if !self.takes_theirs(true, true, LossKind::RemovedClip, || label.clone()) {
                         merged.push(clip.clone());
                     }
                 }
@@ -442,7 +442,7 @@ impl Merge<'_> {
             }
             let label = self.label(&clip.id.0, &clip.id.1);
             let is_by_run = before.is_some() || !self.has_base;
-            if self.takes_theirs(true, is_by_run, Kind::Clip, || label.clone()) {
+            if self.takes_theirs(true, is_by_run, LossKind::Clip, || label.clone()) {
                 merged.push(clip.clone());
             }
         }
@@ -454,7 +454,7 @@ impl Merge<'_> {
                 None => {
                     let label = self.label(&clip.id.0, &clip.id.1);
                     // It would show frames that are gone; the run's own clip is what is left.
-                    self.lose(Kind::Clip, label);
+                    self.lose(LossKind::Clip, label);
                     clips.extend(find(&new_clips, &clip).and_then(|clip| clip.to_entry(&frames)));
                 }
             }
@@ -474,10 +474,10 @@ impl Merge<'_> {
         let is_as_long = |clip: &NamedClip| clip.frames.len() == new.frames.len();
         let events = |clip: &NamedClip| clip.events.clone();
         if is_as_long(theirs) && base.is_none_or(is_as_long) {
-            if self.value(base.map(|base| &base.frames), &theirs.frames, &new.frames, Kind::Frames, name) {
+            if self.value(base.map(|base| &base.frames), &theirs.frames, &new.frames, LossKind::Frames, name) {
                 clip.frames.clone_from(&theirs.frames);
             }
-            if self.value(base.map(|base| &base.times), &theirs.times, &new.times, Kind::Times, name) {
+            if self.value(base.map(|base| &base.times), &theirs.times, &new.times, LossKind::Times, name) {
                 clip.times.clone_from(&theirs.times);
             }
             for step in 0..new.events.len() {
@@ -485,21 +485,21 @@ impl Merge<'_> {
                 let (their, mine) = (&theirs.events[step], &new.events[step]);
                 let event =
                     || format!("{} of {label}", their.as_ref().or(mine.as_ref()).map_or("", |event| event));
-                if self.value(before, their, mine, Kind::Event, event) {
+                if self.value(before, their, mine, LossKind::Event, event) {
                     clip.events[step].clone_from(their);
                 }
             }
         } else {
             let steps = |clip: &NamedClip| (clip.frames.clone(), clip.times.clone());
             let before = base.map(steps);
-            if self.value(before.as_ref(), &steps(theirs), &steps(&new), Kind::Frames, name) {
+            if self.value(before.as_ref(), &steps(theirs), &steps(&new), LossKind::Frames, name) {
                 clip = NamedClip { frames: theirs.frames.clone(), times: theirs.times.clone(), ..clip };
                 clip.events = events(theirs);
             } else if base.map(events) != Some(events(theirs)) {
                 self.move_events(base, theirs, &mut clip, label);
             }
         }
-        if self.value(base.map(|base| &base.playback), &theirs.playback, &new.playback, Kind::Playback, name)
+        if self.value(base.map(|base| &base.playback), &theirs.playback, &new.playback, LossKind::Playback, name)
         {
             clip.playback = theirs.playback;
         }
@@ -523,9 +523,9 @@ impl Merge<'_> {
             match same {
                 Some(index) if clip.events[index].as_ref().is_none_or(|other| other == event) => {
                     clip.events[index] = Some(event.clone());
-                    self.kept.add(Kind::Event, format!("{event} of {label}"));
+                    self.kept.add(LossKind::Event, format!("{event} of {label}"));
                 }
-                _ => self.lose(Kind::Event, format!("{event} of {label}")),
+                _ => self.lose(LossKind::Event, format!("{event} of {label}")),
             }
         }
     }
@@ -542,7 +542,7 @@ struct NamedClip {
     /// Ticks a second, and the ticks of each step.
     times: (u32, Vec<u32>),
     events: Vec<Option<String>>,
-    playback: (crate::manifest::PlayMode, u32),
+    playback: (shibori_core::clip::PlayMode, u32),
     keys: Keys,
 }
 

@@ -13,7 +13,7 @@ mod save;
 mod text;
 
 pub use model::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, PlayMode, Sampling, SourceEntry,
+    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, Sampling, SourceEntry,
     StepEntry,
 };
 pub use parse::{as_seen, parse};

@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
+use shibori_core::clip::PlayMode;
 
 /// Where each frame is, how it looked untrimmed, and how clips play. All lengths are in pixels of the manifest's
 /// own pages; origin top left, y down.
@@ -238,6 +239,7 @@ pub struct ClipEntry {
     pub sprite: String,
     /// The order in which the steps play.
     #[serde(default)]
+    #[cfg_attr(test, schemars(with = "schema::PlayMode"))]
     pub play: PlayMode,
     /// How many times to play; 0 means forever.
     #[serde(default)]
@@ -252,18 +254,6 @@ pub struct ClipEntry {
     /// Keys of other versions and tools.
     #[serde(flatten)]
     pub other: Map<String, Value>,
-}
-
-/// The order in which a clip's steps play.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(test, derive(JsonSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum PlayMode {
-    /// First to last.
-    #[default]
-    Forward,
-    /// There and back (ping-pong), with the first and last steps shown once: 0 1 2 1.
-    Bounce,
 }
 
 /// One step of a clip.
@@ -296,4 +286,22 @@ fn is_as_drawn(factor: &Coordinate) -> bool {
 
 fn is_false(value: &bool) -> bool {
     !value
+}
+
+/// Core's enums as the schema describes them.
+#[cfg(test)]
+mod schema {
+    use schemars::JsonSchema;
+    use serde::Serialize;
+
+    /// The order in which a clip's steps play.
+    #[derive(Serialize, JsonSchema)]
+    #[serde(rename_all = "kebab-case")]
+    #[expect(dead_code, reason = "only its schema is used")]
+    pub(super) enum PlayMode {
+        /// First to last.
+        Forward,
+        /// There and back (ping-pong), with the first and last steps shown once: 0 1 2 1.
+        Bounce,
+    }
 }

@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 use serde_json::{Map, Value};
-use shibori_core::clip::{Clip, Play, Step};
-use shibori_core::pack::{Atlas, PageGrid, Place};
-use shibori_core::{Area, ExtraFields, Frame, FrameSet, Pair, Rect, Size, Source};
+use shibori_core::clip::{Clip, Step};
+use shibori_core::pack::{Atlas, PageGrid, Placement};
+use shibori_core::{SignedRect, ExtraFields, Frame, FrameSet, UVec2, Rect, Size, Source};
 
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, PlayMode, Sampling,
+    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Sampling,
     SourceEntry, StepEntry,
 };
 
@@ -17,7 +17,7 @@ use crate::manifest::{
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     let page = |(frame, file): (&Frame, &String)| page(file.clone(), frame.pixels().size());
     let pages = set.frames().iter().zip(files).map(page).collect();
-    let place = |(page, frame): (usize, &Frame)| Place {
+    let place = |(page, frame): (usize, &Frame)| Placement {
         page,
         rect: Rect::of(frame.pixels().size()),
         rotated: false,
@@ -30,7 +30,7 @@ pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
 pub fn of_images(set: &FrameSet, files: &[String]) -> Manifest {
     let pages =
         set.frames().iter().zip(files).map(|(frame, file)| page(file.clone(), frame.canvas())).collect();
-    let place = |(page, frame): (usize, &Frame)| Place { page, rect: frame.kept(), rotated: false };
+    let place = |(page, frame): (usize, &Frame)| Placement { page, rect: frame.kept_rect(), rotated: false };
     manifest(set, pages, set.frames().iter().enumerate().map(place))
 }
 
@@ -82,7 +82,7 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageInfo], uv: Option<UvOrigin>) -> Mani
         ..page(facts.file.clone(), known.size)
     };
     let pages = atlas.pages().iter().zip(facts).map(page).collect();
-    let mut manifest = manifest(atlas.set(), pages, atlas.places().iter().copied());
+    let mut manifest = manifest(atlas.set(), pages, atlas.placements().iter().copied());
     if let Some(origin) = uv {
         for frame in &mut manifest.frames {
             let page = manifest.pages[frame.page].size;
@@ -96,16 +96,16 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageInfo], uv: Option<UvOrigin>) -> Mani
 pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size, grid: Option<&PageGrid>) -> Manifest {
     let place = |frame: &Frame| {
         let cell = frame.source().and_then(|source| source.rect).unwrap_or_default();
-        let kept = frame.kept();
+        let kept = frame.kept_rect();
         let on_sheet = Rect { x: cell.x + kept.x, y: cell.y + kept.y, ..kept };
-        Place { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, rotated: false }
+        Placement { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, rotated: false }
     };
     let sheet = Page { grid: grid.map(grid_entry), ..page(file.to_owned(), sheet) };
     manifest(set, vec![sheet], set.frames().iter().map(place))
 }
 
 fn grid_entry(grid: &PageGrid) -> GridEntry {
-    let pair = |at: Pair| [at.x, at.y];
+    let pair = |at: UVec2| [at.x, at.y];
     GridEntry {
         columns: grid.counts.columns,
         rows: grid.counts.rows,
@@ -121,7 +121,7 @@ pub fn replace_clips(manifest: &mut Manifest, set: &FrameSet) {
     manifest.clips = set.clips().iter().map(clip_entry).collect();
 }
 
-fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Place>) -> Manifest {
+fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Placement>) -> Manifest {
     let (extras, other) = parted(set.carried());
     let frames = set.frames().iter().zip(places).map(|(frame, place)| frame_entry(frame, place));
     let frames = frames.collect();
@@ -144,10 +144,10 @@ fn page(file: String, size: Size) -> Page {
     }
 }
 
-fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
+fn frame_entry(frame: &Frame, place: Placement) -> FrameEntry {
     let (extras, other) = parted(frame.carried());
     let annotations = frame.annotations();
-    let Place { page, rect, rotated } = if place.rect.is_empty() { Place::default() } else { place };
+    let Placement { page, rect, rotated } = if place.rect.is_empty() { Placement::default() } else { place };
     FrameEntry {
         name: frame.name().to_string(),
         sprite: frame.sprite().to_string(),
@@ -158,7 +158,7 @@ fn frame_entry(frame: &Frame, place: Place) -> FrameEntry {
         canvas: [frame.canvas().width, frame.canvas().height],
         inset: [frame.inset().x, frame.inset().y],
         pivot: [frame.pivot().x, frame.pivot().y].map(Coordinate),
-        boxes: annotations.boxes.iter().map(|(name, area)| (name.to_string(), sides(*area))).collect(),
+        boxes: annotations.boxes.iter().map(|(name, area)| (name.to_string(), rect_array(*area))).collect(),
         nine: annotations.nine.map(|nine| [nine.left, nine.top, nine.right, nine.bottom]),
         polygon: annotations.polygon.iter().map(|at| [at.x, at.y].map(Coordinate)).collect(),
         source: frame.source().map(|source| source_entry(source, frame)),
@@ -189,10 +189,7 @@ fn clip_entry(clip: &Clip) -> ClipEntry {
     ClipEntry {
         name: clip.name().to_string(),
         sprite: clip.sprite().to_string(),
-        play: match clip.play() {
-            Play::Forward => PlayMode::Forward,
-            Play::Bounce => PlayMode::Bounce,
-        },
+        play: clip.play(),
         plays: clip.plays(),
         timescale: clip.timescale(),
         steps: clip.steps().iter().map(step).collect(),
@@ -201,7 +198,7 @@ fn clip_entry(clip: &Clip) -> ClipEntry {
     }
 }
 
-fn sides(area: Area) -> [i32; 4] {
+fn rect_array(area: SignedRect) -> [i32; 4] {
     [area.x, area.y, area.width as i32, area.height as i32]
 }
 

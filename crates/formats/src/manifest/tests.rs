@@ -4,23 +4,23 @@ use crate::DisplaySlashed;
 use image::{Rgba, RgbaImage};
 use serde_json::json;
 use shibori_core::clip::{ClipSpec, add_clips};
-use shibori_core::{Cell, Frame, FrameSet, Name, Pair, Pixels, Point, Size, Source};
+use shibori_core::{Cell, Frame, FrameSet, Name, UVec2, Pixels, Point, Size, Source};
 
 use super::*;
 
 fn set() -> FrameSet {
     let pixels = Pixels::from_image(RgbaImage::from_pixel(3, 2, Rgba([1, 2, 3, 255])));
-    let named = |name: &str, pixels: Pixels, inset: Pair| {
+    let named = |name: &str, pixels: Pixels, inset: UVec2| {
         let (sprite, name) = (Name::new("koi").unwrap(), Name::new(name).unwrap());
         Frame::trimmed(sprite, name, pixels, Size::new(8, 8), inset).unwrap()
     };
     let source =
         Source { file: "koi.png".into(), cell: Some(Cell { row: 0, column: 1 }), ..Source::default() };
     let carried = json!({ "extras": { "sound": "plop" }, "later": [1] }).as_object().unwrap().clone();
-    let first = named("koi-00", pixels, Pair { x: 2, y: 5 }).with_pivot(Point::new(4.0, 7.5));
+    let first = named("koi-00", pixels, UVec2 { x: 2, y: 5 }).with_pivot(Point::new(4.0, 7.5));
     let frames = vec![
         first.with_source(Some(source)).with_carried(carried.into()),
-        named("koi-01", Pixels::none(), Pair::default()),
+        named("koi-01", Pixels::empty(), UVec2::default()),
     ];
     let specs: Vec<ClipSpec> =
         ["swim = 0-1 @12fps", "turn = 0@80ms,1@240ms bounce 2"].map(|s| s.parse().unwrap()).into();
@@ -114,7 +114,7 @@ fn a_turned_frame_is_turned_back() {
     assert_eq!(at(0, 1), [10, 0, 100, 255]);
     assert_eq!(at(0, 0), [20, 0, 100, 255]);
     assert_eq!(at(2, 1), [10, 20, 100, 255]);
-    assert_eq!(set.frames()[0].kept().to_string(), "1,1,3,2");
+    assert_eq!(set.frames()[0].kept_rect().to_string(), "1,1,3,2");
 }
 
 #[test]
@@ -186,7 +186,7 @@ fn reading_only_what_shows_loses_nothing() {
         let limits = crate::decode::ReadOptions { tighten: true, ..crate::decode::ReadOptions::default() };
         let read = crate::decode::load(&folder.path().join(manifest), &limits).unwrap().set;
         for (before, after) in set.frames().iter().zip(read.frames()) {
-            assert!(after.restored().looks_like(&before.restored()), "{manifest} {}", before.name());
+            assert!(after.full_image().is_same_image(&before.full_image()), "{manifest} {}", before.name());
             assert_eq!((after.canvas(), after.pivot()), (before.canvas(), before.pivot()));
         }
         let kept: u64 = read.frames().iter().map(|frame| frame.pixels().size().area()).sum();

@@ -41,7 +41,7 @@ impl BuildLog {
     /// Opens the log of a recipe, waiting for other builds by it, and gives its lines so far. Where nothing can be kept, says
     /// why and keeps nothing.
     pub fn open(recipe: &Path) -> (Self, Option<Vec<u8>>, Option<io::Error>) {
-        match Self::locked(recipe) {
+        match Self::open_locked(recipe) {
             Ok((log, lines)) => (log, lines, None),
             // Where nothing is kept, nothing is known of the build before.
             Err(error) => {
@@ -52,7 +52,7 @@ impl BuildLog {
         }
     }
 
-    fn locked(recipe: &Path) -> io::Result<(Self, Option<Vec<u8>>)> {
+    fn open_locked(recipe: &Path) -> io::Result<(Self, Option<Vec<u8>>)> {
         let path = log_file(recipe, "lock");
         if let Some(folder) = path.parent() {
             if !folder.is_dir() {

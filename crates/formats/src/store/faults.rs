@@ -534,7 +534,7 @@ fn an_interruption_that_a_program_survives_stops_no_later_run() {
         let path = PathBuf::from(home).join("00.png");
         let left = Transaction::default();
         left.plan(std::slice::from_ref(&path), &[]).unwrap().stage(0, &picture(209)).unwrap();
-        drop(super::abandon());
+        drop(super::discard());
         assert!(left.commit().is_err() || fs::read(&path).unwrap() != picture(209));
         let run = Transaction::default();
         let batch = run.plan(std::slice::from_ref(&path), &[]).unwrap();

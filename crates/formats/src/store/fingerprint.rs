@@ -86,7 +86,7 @@ impl FileStamp {
 
     /// Whether a file with this stamp, seen at `now` (by the file system's clock), can't have changed since without its
     /// stamp changing too.
-    pub fn is_settled(&self, now: u64) -> bool {
+    pub fn is_reliable(&self, now: u64) -> bool {
         self.modified.max(self.changed).saturating_add(GRANULARITY) < now
     }
 }
@@ -105,7 +105,7 @@ pub struct Fingerprint {
 impl Fingerprint {
     /// Whether a file with this stamp certainly holds what it held.
     pub fn matches(&self, stamp: FileStamp) -> bool {
-        self.stamp == stamp && stamp.is_settled(self.at)
+        self.stamp == stamp && stamp.is_reliable(self.at)
     }
 }
 

@@ -56,7 +56,7 @@ impl FingerprintCache {
     }
 
     /// Whether anything is known now that was not before.
-    pub fn is_new(&self) -> bool {
+    pub fn is_dirty(&self) -> bool {
         self.is_new.load(std::sync::atomic::Ordering::Relaxed)
     }
 
@@ -94,12 +94,12 @@ mod tests {
         let known = prints.of(std::iter::once(PathBuf::from("koi.png"))).into_iter().collect();
         let later = FingerprintCache::new(known, nanos(time) + 10 * LATER);
         assert_ne!(later.hash(folder.path(), Path::new("koi.png")).unwrap(), first);
-        assert!(later.is_new());
+        assert!(later.is_dirty());
         // Left alone since, it is not read again.
         let known = later.of(std::iter::once(PathBuf::from("koi.png"))).into_iter().collect();
         let last = FingerprintCache::new(known, nanos(time) + 20 * LATER);
         assert!(last.hash(folder.path(), Path::new("koi.png")).unwrap().is_some());
-        assert!(!last.is_new());
+        assert!(!last.is_dirty());
         assert_eq!(last.hash(folder.path(), Path::new("gone.png")).unwrap(), None);
     }
 }

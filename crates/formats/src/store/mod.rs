@@ -29,7 +29,7 @@ pub use names::file_key;
 pub(crate) use names::files_of;
 pub use os_text::{OsText, PathText};
 pub use staged_files::StagedFiles;
-pub use staging::{Abandoned, abandon, finish_interrupted};
+pub use staging::{Abandoned, discard, finish_interrupted};
 pub(crate) use transaction::Existing;
 pub use transaction::{Batch, Policy, Transaction, Written, on_wait};
 

@@ -61,11 +61,11 @@ pub(crate) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
 }
 
 /// A seal to be filled in, for files whose only place for one is somewhere inside.
-pub(crate) const BLANK: &str = "Written by shibori; edits are detected: 0000000000000000";
+pub(crate) const PLACEHOLDER: &str = "Written by shibori; edits are detected: 0000000000000000";
 
 /// The same text with the first blank seal in it filled in: the sum of all bytes as they were while it was blank.
 pub(crate) fn filled(mut bytes: Vec<u8>) -> Vec<u8> {
-    if let Some(at) = position(&bytes, BLANK.as_bytes()) {
+    if let Some(at) = position(&bytes, PLACEHOLDER.as_bytes()) {
         let sum = sum_of_text(&bytes);
         bytes[at..at + sum.len()].copy_from_slice(sum.as_bytes());
     }
@@ -82,7 +82,7 @@ fn is_intact_inside(bytes: &[u8]) -> bool {
         let end = at + WORD.len() + DIGITS;
         let Some(found) = bytes.get(at..end) else { return false };
         let mut blank = bytes.to_vec();
-        blank[at..end].copy_from_slice(BLANK.as_bytes());
+        blank[at..end].copy_from_slice(PLACEHOLDER.as_bytes());
         if found == sum_of_text(&blank).as_bytes() {
             return true;
         }
@@ -103,12 +103,12 @@ pub(crate) fn text(text: String, open: &str, close: &str) -> Vec<u8> {
 
 /// Whether shibori wrote these bytes, every one of them.
 pub(crate) fn is_intact(bytes: &[u8]) -> bool {
-    holds(bytes, &PNG_END, png_seal)
-        || holds(bytes, &GIF_END, gif_seal)
-        || holds(bytes, &[], zip_seal)
-        || bytes.starts_with(b"RIFF") && holds(bytes, &[], webp_seal)
-        || holds(bytes, &[], tga_straight)
-        || holds(bytes, &[], tga_premultiplied)
+    has_trailing_seal(bytes, &PNG_END, png_seal)
+        || has_trailing_seal(bytes, &GIF_END, gif_seal)
+        || has_trailing_seal(bytes, &[], zip_seal)
+        || bytes.starts_with(b"RIFF") && has_trailing_seal(bytes, &[], webp_seal)
+        || has_trailing_seal(bytes, &[], tga_straight)
+        || has_trailing_seal(bytes, &[], tga_premultiplied)
         || is_intact_text(bytes)
         || is_intact_inside(bytes)
 }
@@ -126,7 +126,7 @@ fn is_intact_text(bytes: &[u8]) -> bool {
 }
 
 /// Whether bytes end in the seal of what comes before it, and the format's end.
-fn holds(bytes: &[u8], end: &[u8], seal: fn(&[u8]) -> Vec<u8>) -> bool {
+fn has_trailing_seal(bytes: &[u8], end: &[u8], seal: fn(&[u8]) -> Vec<u8>) -> bool {
     let length = seal(&[]).len();
     let Some(sealed) = bytes.strip_suffix(end) else { return false };
     let Some(at) = sealed.len().checked_sub(length) else { return false };
@@ -217,11 +217,11 @@ mod tests {
             !is_intact(&[b" ".as_slice(), &sealed].concat())
                 && !is_intact(&[&sealed, b"x".as_slice()].concat())
         );
-        let inside = filled(format!("a table, {BLANK}, with more").into_bytes());
+        let inside = filled(format!("a table, {PLACEHOLDER}, with more").into_bytes());
         assert!(is_intact(&inside) && !is_intact(&[&inside, b"x".as_slice()].concat()));
-        assert!(!is_intact(format!("a table, {BLANK}").as_bytes()));
+        assert!(!is_intact(format!("a table, {PLACEHOLDER}").as_bytes()));
         // Line ends may change on the way, and a name may look like the beginning of a seal.
-        let lines = filled(format!("{WORD}koi\r\nseal: {BLANK}\r\nkoi\r\n").into_bytes());
+        let lines = filled(format!("{WORD}koi\r\nseal: {PLACEHOLDER}\r\nkoi\r\n").into_bytes());
         let unix = String::from_utf8(lines.clone()).unwrap().replace("\r\n", "\n");
         assert!(is_intact(&lines) && is_intact(unix.as_bytes()));
         assert!(!is_intact(unix.replace("koi\n", "roach\n").as_bytes()));

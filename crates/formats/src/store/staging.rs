@@ -291,7 +291,7 @@ pub struct Abandoned {
 
 /// Removes everything this process has staged and not committed, for the moment when it is interrupted. A commit under
 /// way is finished first. A process that ends keeps the result until then.
-pub fn abandon() -> Abandoned {
+pub fn discard() -> Abandoned {
     let gate = INTERRUPT_GATE.write().unwrap_or_else(PoisonError::into_inner);
     let commit = COMMIT_LOCK.lock().unwrap_or_else(PoisonError::into_inner);
     for head in live_heads().drain(..) {

@@ -20,7 +20,7 @@ use crate::store::ledger::{Entry, Ledger};
 use crate::store::names::{check_new, file_key};
 use crate::store::staging::{self, CommitError, Staging, with_interrupt_gate};
 use crate::store::{Digest, FileStamp, Fingerprint, OsText, PathText, StagedFiles, seal};
-use crate::{Error, HandWork, WriteProblem};
+use crate::{Error, WouldLoseData, WriteProblem};
 
 /// What may be replaced, and who writes.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -61,7 +61,7 @@ struct State {
     claims: HashSet<PathBuf>,
     staging: Staging,
     next_number: usize,
-    kept: Vec<(PathBuf, HandWork)>,
+    kept: Vec<(PathBuf, WouldLoseData)>,
 }
 
 /// A file that is there.
@@ -202,7 +202,7 @@ impl Transaction {
 
     /// Files that the run reads: they are never replaced.
     pub fn add_sources(&self, files: &[PathBuf]) {
-        let real = parallel::each(files, |path| path.canonicalize().ok());
+        let real = parallel::map_slice(files, |path| path.canonicalize().ok());
         self.state().sources.extend(real.into_iter().flatten());
     }
 
@@ -347,7 +347,7 @@ impl Transaction {
     }
 
     /// Notes hand work that stays, for a report at the end.
-    pub(crate) fn keep(&self, unit: &Path, kept: HandWork) {
+    pub(crate) fn keep(&self, unit: &Path, kept: WouldLoseData) {
         if !kept.is_empty() {
             self.state().kept.push((unit.to_owned(), kept));
         }
@@ -361,7 +361,7 @@ impl Transaction {
     }
 
     /// Hand work that stays, by the file it is in.
-    pub fn kept(&self) -> Vec<(PathBuf, HandWork)> {
+    pub fn kept(&self) -> Vec<(PathBuf, WouldLoseData)> {
         self.state().kept.clone()
     }
 
@@ -390,7 +390,7 @@ impl Transaction {
     ) -> Result<Batch, Error> {
         check_new(targets)?;
         let mut own: HashMap<PathBuf, PathBuf> = HashMap::with_capacity(targets.len());
-        for (target, key) in targets.iter().zip(parallel::each(targets, |path| path_key(path))) {
+        for (target, key) in targets.iter().zip(parallel::map_slice(targets, |path| path_key(path))) {
             if self.state().targets.contains_key(&key) {
                 return Err(Error::write(target, WriteProblem::TwoSteps));
             }
@@ -414,7 +414,7 @@ impl Transaction {
             }
         }
         let ledger = self.ledger(&unit)?;
-        let existing = parallel::fallible(targets.len(), |index| {
+        let existing = parallel::try_map(targets.len(), |index| {
             self.checked(&targets[index], &unit, ledger.as_ref(), is_hand_work)
         })?;
         let is_orphan = |path: &&PathBuf| -> Result<bool, Error> {

@@ -8,11 +8,11 @@ use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
 use crate::build::graph::{Target, TargetKind};
-use crate::build::make::frames;
+use crate::build::make::make_frames;
 use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
-use crate::recipe::{Atlas, Located, Mark};
+use crate::recipe::{Atlas, Located, Location};
 use crate::steps::{CheckReport, check, pack};
 use crate::{Context, Error, NoopObserver, Source};
 
@@ -26,7 +26,7 @@ pub struct RecipeFinding {
     /// What was seen.
     pub seen: RecipeObservation,
     /// Where the recipe expects it.
-    pub mark: Option<Mark>,
+    pub mark: Option<Location>,
 }
 
 /// What was seen instead of what is expected.
@@ -67,7 +67,7 @@ impl Build {
         let (mut found, mut allowed, mut clips) = (Vec::new(), 0, Vec::new());
         let figures: Vec<usize> = (0..self.graph.figures.len()).collect();
         for some in figures.chunks(parallel::threads().max(1)) {
-            let checked = parallel::each(some, |&figure| self.check_figure(figure, &limits, observer));
+            let checked = parallel::map_slice(some, |&figure| self.check_figure(figure, &limits, observer));
             for (one, &figure) in checked.into_iter().zip(some) {
                 let (one, own) = match one {
                     // Alone, it has all the room there is.
@@ -108,8 +108,8 @@ impl Build {
         let (set, expected) = (self.frames_of(figure, limits, observer)?, &self.graph.sprite(figure).check);
         let name = self.graph.figures[figure].name.as_str();
         let mut own = self.missing(&expected.clips, &[set.clips()], Some(name));
-        own.extend(unused(&set, name));
-        own.extend(self.unequal(&set, name));
+        own.extend(unused_frames(&set, name));
+        own.extend(self.unequal_clips(&set, name));
         let checked = check(&[Source::frames(name, set)], &expected.options, &Context::new(&NoopObserver))?;
         Ok((checked.into_iter().next().ok_or(Error::NoFrames)?, own))
     }
@@ -122,7 +122,7 @@ impl Build {
     ) -> Result<FrameSet, Error> {
         let figure = &self.graph.figures[figure];
         let tagged = TaggedObserver { observer, name: figure.name.as_str() };
-        frames(&self.graph, figure, &self.context(&tagged, Policy::default(), limits))
+        make_frames(&self.graph, figure, &self.context(&tagged, Policy::default(), limits))
     }
 
     fn too_many_pages(
@@ -204,7 +204,7 @@ impl Build {
     }
 
     /// Clips of one sprite that must have as many steps as each other and have not.
-    fn unequal(&self, set: &FrameSet, of: &str) -> Vec<RecipeFinding> {
+    fn unequal_clips(&self, set: &FrameSet, of: &str) -> Vec<RecipeFinding> {
         let mut found = Vec::new();
         for names in &self.graph.recipe.check.equal {
             let steps = |name: &Located<String>| {
@@ -226,7 +226,7 @@ impl Build {
 }
 
 /// Frames that no clip shows, of sprites that have clips.
-fn unused(set: &FrameSet, of: &str) -> Option<RecipeFinding> {
+fn unused_frames(set: &FrameSet, of: &str) -> Option<RecipeFinding> {
     if set.clips().is_empty() {
         return None;
     }

@@ -8,15 +8,15 @@ use shibori_formats::store::Digest;
 
 use crate::Error;
 use crate::build::graph::Graph;
-use crate::build::make::settings;
-use crate::build::record::{LedgerEntry, Record};
+use crate::build::make::settings_key;
+use crate::build::record::{LedgerEntry, BuildLedger};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver};
 use shibori_formats::store::FingerprintCache;
 
 /// Why a step is stale.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Why {
+pub enum StaleReason {
     /// It was never done, or nothing was kept of it.
     New,
     /// Its options are others.
@@ -45,7 +45,7 @@ pub struct TargetStatus {
     /// The step.
     pub name: String,
     /// Why it is stale, if it is.
-    pub why: Option<Why>,
+    pub why: Option<StaleReason>,
     /// Its outputs as far as they are known, from the recipe's folder.
     pub outputs: Vec<PathBuf>,
 }
@@ -76,7 +76,7 @@ impl TargetDigests {
         let mut seen = HashSet::new();
         let files: Vec<&PathBuf> =
             graph.steps.iter().flat_map(|step| &step.inputs).filter(|path| seen.insert(*path)).collect();
-        let found = parallel::fallible(files.len(), |at| {
+        let found = parallel::try_map(files.len(), |at| {
             prints.hash(&graph.base, files[at]).map_err(|error| unreadable(files[at], error))
         })?;
         let hashes: HashMap<&PathBuf, Digest> =
@@ -93,30 +93,30 @@ impl TargetDigests {
     pub(super) fn whys(
         &self,
         graph: &Graph,
-        record: &Record,
+        record: &BuildLedger,
         prints: &FingerprintCache,
-    ) -> Result<Vec<Option<Why>>, Error> {
-        let mut whys: Vec<Option<Option<Why>>> = vec![None; graph.steps.len()];
-        (0..graph.steps.len()).try_for_each(|at| self.why(graph, at, record, prints, &mut whys))?;
+    ) -> Result<Vec<Option<StaleReason>>, Error> {
+        let mut whys: Vec<Option<Option<StaleReason>>> = vec![None; graph.steps.len()];
+        (0..graph.steps.len()).try_for_each(|at| self.stale_reason(graph, at, record, prints, &mut whys))?;
         Ok(whys.into_iter().flatten().collect())
     }
 
-    fn why(
+    fn stale_reason(
         &self,
         graph: &Graph,
         at: usize,
-        record: &Record,
+        record: &BuildLedger,
         prints: &FingerprintCache,
-        whys: &mut Vec<Option<Option<Why>>>,
+        whys: &mut Vec<Option<Option<StaleReason>>>,
     ) -> Result<(), Error> {
         if whys[at].is_some() {
             return Ok(());
         }
         let step = &graph.steps[at];
         // The graph has no cycles.
-        step.needs.iter().try_for_each(|&need| self.why(graph, need, record, prints, whys))?;
+        step.needs.iter().try_for_each(|&need| self.stale_reason(graph, need, record, prints, whys))?;
         let stale_need = step.needs.iter().find(|&&need| matches!(whys[need], Some(Some(_))));
-        let by_need = stale_need.map(|&need| Why::Target(graph.steps[need].name.clone()));
+        let by_need = stale_need.map(|&need| StaleReason::Target(graph.steps[need].name.clone()));
         let own = self.own_why(graph, at, record, prints)?;
         whys[at] = Some(own.or(by_need));
         Ok(())
@@ -127,13 +127,13 @@ impl TargetDigests {
         &self,
         graph: &Graph,
         at: usize,
-        record: &Record,
+        record: &BuildLedger,
         prints: &FingerprintCache,
-    ) -> Result<Option<Why>, Error> {
+    ) -> Result<Option<StaleReason>, Error> {
         let step = &graph.steps[at];
-        let Some(before) = record.steps.get(&step.name) else { return Ok(Some(Why::New)) };
-        if !record.is_own() {
-            return Ok(Some(Why::Version(record.version.clone())));
+        let Some(before) = record.steps.get(&step.name) else { return Ok(Some(StaleReason::New)) };
+        if !record.is_same_version() {
+            return Ok(Some(StaleReason::Version(record.version.clone())));
         }
         let outputs = |need: usize| record.steps.get(&graph.steps[need].name).map(|step| &step.outputs[..]);
         if before.digest != Some(self.made_of(graph, at, outputs)) {
@@ -142,8 +142,8 @@ impl TargetDigests {
         for (path, hash) in &before.outputs {
             match prints.hash(&graph.base, path) {
                 Ok(Some(found)) if found == *hash => {}
-                Ok(Some(_)) => return Ok(Some(Why::OutputChanged(path.clone()))),
-                Ok(None) => return Ok(Some(Why::OutputGone(path.clone()))),
+                Ok(Some(_)) => return Ok(Some(StaleReason::OutputChanged(path.clone()))),
+                Ok(None) => return Ok(Some(StaleReason::OutputGone(path.clone()))),
                 Err(error) => return Err(unreadable(path, error)),
             }
         }
@@ -169,27 +169,27 @@ impl TargetDigests {
         Digest(*hasher.finalize().as_bytes())
     }
 
-    fn difference(&self, graph: &Graph, at: usize, before: &LedgerEntry) -> Why {
+    fn difference(&self, graph: &Graph, at: usize, before: &LedgerEntry) -> StaleReason {
         let now = &self.steps[at];
         let old: HashMap<&Path, Digest> =
             before.inputs.iter().map(|(path, hash)| (path.as_path(), *hash)).collect();
         for (path, hash) in &now.inputs {
             match old.get(path.as_path()) {
                 Some(before) if before == hash => {}
-                _ if *hash == NOTHING => return Why::InputGone(path.clone()),
-                Some(_) => return Why::Input(path.clone()),
-                None => return Why::InputNew(path.clone()),
+                _ if *hash == NOTHING => return StaleReason::InputGone(path.clone()),
+                Some(_) => return StaleReason::Input(path.clone()),
+                None => return StaleReason::InputNew(path.clone()),
             }
         }
         let still: HashSet<&PathBuf> = now.inputs.iter().map(|(path, _)| path).collect();
         if let Some((gone, _)) = before.inputs.iter().find(|(path, _)| !still.contains(path)) {
-            return Why::InputGone(gone.clone());
+            return StaleReason::InputGone(gone.clone());
         }
         match graph.steps[at].needs.first() {
             Some(&need) if before.settings == Some(now.settings) => {
-                Why::Target(graph.steps[need].name.clone())
+                StaleReason::Target(graph.steps[need].name.clone())
             }
-            _ => Why::Settings,
+            _ => StaleReason::Settings,
         }
     }
 }
@@ -201,7 +201,7 @@ fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &m
     let step = &graph.steps[at];
     // The graph has no cycles.
     step.needs.iter().for_each(|&need| digest(graph, need, hashes, done));
-    let settings = Digest::of(settings(graph, at).as_bytes());
+    let settings = Digest::of(settings_key(graph, at).as_bytes());
     let inputs: Vec<(PathBuf, Digest)> =
         step.inputs.iter().map(|path| (path.clone(), hashes[path])).collect();
     let mut hasher = blake3::Hasher::new();
@@ -234,8 +234,8 @@ impl Build {
     ///
     /// # Errors
     /// Where an input can't be read.
-    pub fn standing(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetStatus>, Error> {
-        let (record, _) = super::record::peek(self.recipe_file());
+    pub fn status(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetStatus>, Error> {
+        let (record, _) = super::record::read_only(self.recipe_file());
         let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let mut whys = digests.whys(&self.graph, &record, &prints)?;
@@ -244,14 +244,14 @@ impl Build {
         for root in (0..whys.len()).filter(|&at| self.graph.steps[at].root == at) {
             let together: Vec<usize> =
                 (root..whys.len()).filter(|&at| self.graph.steps[at].root == root).collect();
-            let is_new = together.iter().all(|&at| whys[at] == Some(Why::New));
+            let is_new = together.iter().all(|&at| whys[at] == Some(StaleReason::New));
             let outputs = if is_new { self.outputs_as_built(&together, observer) } else { None };
             if let Some(outputs) = outputs {
                 together.iter().for_each(|&at| whys[at] = None);
                 as_built.extend(together.into_iter().zip(outputs));
             }
         }
-        let mut one = |(at, why): (usize, Option<Why>)| {
+        let mut one = |(at, why): (usize, Option<StaleReason>)| {
             let name = self.graph.steps[at].name.clone();
             let outputs = match record.steps.get(&name) {
                 Some(before) => before.outputs.iter().map(|(path, _)| path.clone()).collect(),
@@ -264,7 +264,7 @@ impl Build {
 
     /// Outputs of targets that are gone, and are still there. `standing` is what [`Build::standing`] gives.
     pub fn orphaned_outputs(&self, standing: &[TargetStatus]) -> Vec<PathBuf> {
-        let (record, _) = super::record::peek(self.recipe_file());
+        let (record, _) = super::record::read_only(self.recipe_file());
         let wanted: HashSet<&PathBuf> = standing.iter().flat_map(|one| &one.outputs).collect();
         let names: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
         let gone = record.steps.iter().filter(|(name, _)| !names.contains(name.as_str()));

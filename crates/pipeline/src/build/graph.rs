@@ -13,10 +13,10 @@ use shibori_formats::store::{file_key, outputs_of_recipe};
 
 use crate::build::producers::Producers;
 use crate::build::sources::{
-    Found, IN_NAMES, expand, files_of, is_pattern, match_path, plain, plain_part, slashed, stands_for,
+    Found, IN_NAMES, expand, files_of, is_pattern, match_path, plain, plain_part, slashed, wildcard_match,
     unescape,
 };
-use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Recipe, RecipeError, Span, Sprite, nearest};
+use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Recipe, RecipeError, Span, Sprite, closest_name};
 use crate::steps::View;
 use crate::steps::starter;
 
@@ -114,7 +114,7 @@ impl Graph {
         graph.link_producers(&producers)?;
         graph.reject_duplicate_outputs()?;
         graph.reject_outputs_in_sources(&producers)?;
-        graph.in_order()?;
+        graph.reject_cycles()?;
         Ok(graph)
     }
 
@@ -155,7 +155,7 @@ impl Graph {
                 if sprite.pattern.is_none() && has_own(&name) {
                     continue;
                 }
-                let wrong = |fault: Fault| self.recipe.wrong(&sprite.name.span, fault);
+                let wrong = |fault: Fault| self.recipe.error_at(&sprite.name.span, fault);
                 if let Some(first) = taken.insert(name.clone(), figures.len()) {
                     let first: &ResolvedSprite = &figures[first];
                     let file = |parts: &[Vec<PathBuf>]| parts[0][0].clone();
@@ -211,7 +211,7 @@ impl Graph {
                     found.push(Found { path, star: None });
                     continue;
                 }
-                let wrong = |fault| self.recipe.wrong(&from.span, fault);
+                let wrong = |fault| self.recipe.error_at(&from.span, fault);
                 let mut all = expand(&self.base, &from.value).map_err(wrong)?;
                 if is_pattern(&from.value) {
                     all = self.sources_of_clean_build(all, &from.value, &sprite.name.value, producers);
@@ -222,14 +222,14 @@ impl Graph {
                 found.extend(all);
             }
             for except in &sprite.except {
-                let wrong = |fault| self.recipe.wrong(&except.span, fault);
+                let wrong = |fault| self.recipe.error_at(&except.span, fault);
                 let pattern = except_pattern(&except.value).map_err(wrong)?;
                 found.retain(|one| !pattern.matches_path_with(&normal(&one.path), IN_NAMES));
             }
             if found.is_empty() {
                 let from = &part.from[0];
                 let fault = Fault::NoMatch { pattern: from.value.clone() };
-                return Err(self.recipe.wrong(&from.span, fault));
+                return Err(self.recipe.error_at(&from.span, fault));
             }
             let mut seen = HashSet::new();
             found.retain(|one| seen.insert(normal(&one.path)));
@@ -242,7 +242,7 @@ impl Graph {
             let mine: Vec<PathBuf> = parts.into_iter().flatten().filter(is_it).map(|one| one.path).collect();
             if mine.is_empty() {
                 let (name, pattern) = (name.clone(), pattern.clone());
-                return Err(self.recipe.wrong(&sprite.name.span, Fault::NotInPattern { name, pattern }));
+                return Err(self.recipe.error_at(&sprite.name.span, Fault::NotInPattern { name, pattern }));
             }
             return Ok(vec![(name.clone(), vec![mine])]);
         }
@@ -250,7 +250,7 @@ impl Graph {
             let paths = |found: Vec<Found>| found.into_iter().map(|one| one.path).collect();
             return Ok(vec![(name.clone(), parts.into_iter().map(paths).collect())]);
         }
-        let star = || self.recipe.wrong(&sprite.name.span, Fault::Star { name: name.clone() });
+        let star = || self.recipe.error_at(&sprite.name.span, Fault::Star { name: name.clone() });
         let ([from], [_]) = (sprite.making.parts[0].from.as_slice(), parts.as_slice()) else {
             return Err(star());
         };
@@ -333,9 +333,9 @@ impl Graph {
                 atlases.push(atlas.clone());
                 continue;
             }
-            for figure in self.used(atlas)? {
+            for figure in self.sprites_used(atlas)? {
                 let name = self.figures[figure].name.as_str();
-                let star = atlas.sprites.iter().find_map(|pattern| stands_for(&pattern.value, name));
+                let star = atlas.sprites.iter().find_map(|pattern| wildcard_match(&pattern.value, name));
                 let star = star.unwrap_or_else(|| name.to_owned());
                 let filled = |text: &str| text.replace('*', &star);
                 let mut one = atlas.clone();
@@ -344,7 +344,7 @@ impl Graph {
                 one.file.value = PathBuf::from(filled(&atlas.file.value.to_string_lossy()));
                 if atlases.iter().any(|other: &Atlas| other.name.value == one.name.value) {
                     let fault = Fault::TwoAtlases { name: one.name.value };
-                    return Err(self.recipe.wrong(&atlas.name.span, fault));
+                    return Err(self.recipe.error_at(&atlas.name.span, fault));
                 }
                 atlases.push(one);
             }
@@ -367,7 +367,7 @@ impl Graph {
                         second: "manifest-only",
                         what: "where the manifest goes",
                     };
-                    return Err(self.recipe.wrong(&set.span, both));
+                    return Err(self.recipe.error_at(&set.span, both));
                 }
                 (Some(_), false) => self.set_of(sprite, name.as_str()),
                 (None, true) => Some(self.figures[figure].parts[0][0].with_extension("json")),
@@ -383,7 +383,7 @@ impl Graph {
         }
         for (at, atlas) in self.recipe.atlases.iter().enumerate() {
             let root = steps.len();
-            let figures = self.used(atlas)?;
+            let figures = self.sprites_used(atlas)?;
             let mut inputs = Vec::new();
             let mut seen = HashSet::new();
             for &figure in &figures {
@@ -401,12 +401,12 @@ impl Graph {
     }
 
     /// The figures that an atlas uses, each once, in the order in which it names them.
-    fn used(&self, atlas: &Atlas) -> Result<Vec<usize>, RecipeError> {
+    fn sprites_used(&self, atlas: &Atlas) -> Result<Vec<usize>, RecipeError> {
         let mut used = Vec::new();
         for wanted in &atlas.sprites {
             let pattern = glob::Pattern::new(&wanted.value).map_err(|error| {
                 let (pattern, why) = (wanted.value.clone(), error.msg.to_owned());
-                self.recipe.wrong(&wanted.span, Fault::Pattern { pattern, why })
+                self.recipe.error_at(&wanted.span, Fault::Pattern { pattern, why })
             })?;
             // A name that has signs of a pattern in it means itself first.
             let is_it = |figure: &&usize| self.figures[**figure].name.as_str() == wanted.value;
@@ -419,9 +419,9 @@ impl Graph {
             };
             if found.is_empty() {
                 let known: Vec<String> = self.figures.iter().map(|figure| figure.name.to_string()).collect();
-                let nearest = nearest(&wanted.value, known.iter()).cloned();
+                let nearest = closest_name(&wanted.value, known.iter()).cloned();
                 let name = wanted.value.clone();
-                return Err(self.recipe.wrong(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
+                return Err(self.recipe.error_at(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
             }
             found.retain(|figure| !used.contains(figure));
             used.extend(found);
@@ -458,10 +458,10 @@ impl Graph {
                 let known: Vec<String> =
                     BUILTIN_TEMPLATES.iter().map(|starter| starter.name.to_owned()).collect();
                 let template = missing.to_string_lossy().into_owned();
-                let nearest = nearest(&template, known.iter()).cloned();
+                let nearest = closest_name(&template, known.iter()).cloned();
                 return Err(self
                     .recipe
-                    .wrong(&export.span, Fault::UnknownTemplate { template, nearest, known }));
+                    .error_at(&export.span, Fault::UnknownTemplate { template, nearest, known }));
             }
             let step = Target {
                 name: format!("export.{}", self.shown(&target)),
@@ -490,10 +490,10 @@ impl Graph {
                     let known: Vec<String> =
                         self.figures.iter().map(|figure| figure.name.to_string()).collect();
                     let (nearest, name) =
-                        (nearest(&wanted.value, known.iter()).cloned(), wanted.value.clone());
+                        (closest_name(&wanted.value, known.iter()).cloned(), wanted.value.clone());
                     return Err(self
                         .recipe
-                        .wrong(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
+                        .error_at(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
                 };
                 inputs.extend(self.figures[found].inputs.clone());
                 before = Some(found);
@@ -505,7 +505,7 @@ impl Graph {
             };
             if let (Some((key, why)), TargetSource::Atlas(_)) = (of_sprite_only, of) {
                 let why = format!("{why}, so it goes into the table of a sprite");
-                return Err(self.recipe.wrong(&preview.span, Fault::Value { key: key.to_owned(), why }));
+                return Err(self.recipe.error_at(&preview.span, Fault::Value { key: key.to_owned(), why }));
             }
             let needs = match of {
                 TargetSource::Atlas(_) => vec![root],
@@ -532,7 +532,7 @@ impl Graph {
             if !self.is_file(&template)
                 && let Some(starter) = starter(&template.to_string_lossy())
             {
-                return starter.ending().to_owned();
+                return starter.extension().to_owned();
             }
             crate::steps::template_ending(&template)
         };
@@ -558,7 +558,7 @@ impl Graph {
             let step = |(path, name): (&PathBuf, String)| {
                 let span = &self.recipe.sprites[figure.sprite].name.span;
                 let fault = || Fault::NoSource { path: path.clone(), nearest: None };
-                by_name.get(name.as_str()).copied().ok_or_else(|| self.recipe.wrong(span, fault()))
+                by_name.get(name.as_str()).copied().ok_or_else(|| self.recipe.error_at(span, fault()))
             };
             made.map(step).collect()
         };
@@ -637,10 +637,10 @@ impl Graph {
                     {
                         let (name, set, span) =
                             (self.sprite(*one).name.value.clone(), set.value.clone(), &set.span);
-                        return Err(self.recipe.wrong(span, Fault::SharedSet { name, set }));
+                        return Err(self.recipe.error_at(span, Fault::SharedSet { name, set }));
                     }
                     let (first, second) = (self.steps[first].name.clone(), step.name.clone());
-                    return Err(self.recipe.wrong(&step.span, Fault::TwoOutputs { path, first, second }));
+                    return Err(self.recipe.error_at(&step.span, Fault::TwoOutputs { path, first, second }));
                 }
                 taken.insert(file_key(&slashed(&path)), at);
             }
@@ -663,7 +663,7 @@ impl Graph {
             for from in found {
                 if let Some(output) = self.captured_output(&from.value, &outputs) {
                     let (output, sources) = (output.clone(), PathBuf::from(&from.value));
-                    return Err(self.recipe.wrong(&from.span, Fault::OutputInSource { output, sources }));
+                    return Err(self.recipe.error_at(&from.span, Fault::OutputInSource { output, sources }));
                 }
             }
         }
@@ -687,7 +687,7 @@ impl Graph {
     }
 
     /// Refuses steps that wait for each other.
-    fn in_order(&self) -> Result<(), RecipeError> {
+    fn reject_cycles(&self) -> Result<(), RecipeError> {
         fn visit(graph: &Graph, at: usize, marks: &mut [u8], way: &mut Vec<usize>) -> Option<Vec<usize>> {
             match marks[at] {
                 2 => return None,
@@ -712,7 +712,7 @@ impl Graph {
         for at in 0..self.steps.len() {
             if let Some(cycle) = visit(self, at, &mut marks, &mut Vec::new()) {
                 let steps = cycle.iter().map(|&step| self.steps[step].name.clone()).collect();
-                return Err(self.recipe.wrong(&self.steps[cycle[0]].span, Fault::Cycle { steps }));
+                return Err(self.recipe.error_at(&self.steps[cycle[0]].span, Fault::Cycle { steps }));
             }
         }
         Ok(())
@@ -733,7 +733,7 @@ impl Graph {
             let known: Vec<String> = self.steps.iter().map(|step| step.name.clone()).collect();
             // By its short name it may be nearer.
             let short = |known: &String| known.split_once('.').map(|(_, short)| short.to_owned());
-            let nearest = nearest(name, known.iter().cloned().chain(known.iter().filter_map(short)));
+            let nearest = closest_name(name, known.iter().cloned().chain(known.iter().filter_map(short)));
             RecipeError::whole(
                 self.recipe.text.file(),
                 Fault::UnknownStep { name: name.to_owned(), nearest, known },

@@ -22,17 +22,17 @@ use crate::steps::{
 use crate::{Context, Error, Source};
 
 /// The frames of a figure, with their clips.
-pub(super) fn frames(graph: &Graph, figure: &ResolvedSprite, cx: &Context<'_>) -> Result<FrameSet, Error> {
+pub(super) fn make_frames(graph: &Graph, figure: &ResolvedSprite, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let sprite = &graph.recipe.sprites[figure.sprite];
     let place = |error| located(error, &sprite.settings, &sprite.name.span, &graph.recipe);
     frames_of(sprite, figure, cx).map_err(place)
 }
 
 fn frames_of(sprite: &Sprite, figure: &ResolvedSprite, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let mut set = make_frames(figure, &sprite.making, cx)?;
+    let mut set = slice_parts(figure, &sprite.making, cx)?;
     for own in &sprite.own {
         if let Some(making) = &own.making {
-            set = replace_clip_frames(set, &make_frames(figure, making, cx)?, &own.name.value, own.is_apart)?;
+            set = replace_clip_frames(set, &slice_parts(figure, making, cx)?, &own.name.value, own.is_apart)?;
         }
         if own.edits != ClipEdits::default() {
             let clip = set.clips().iter().find(|clip| clip.name().as_str() == own.name.value);
@@ -51,7 +51,7 @@ fn frames_of(sprite: &Sprite, figure: &ResolvedSprite, cx: &Context<'_>) -> Resu
     }
 }
 
-fn make_frames(figure: &ResolvedSprite, making: &FrameRecipe, cx: &Context<'_>) -> Result<FrameSet, Error> {
+fn slice_parts(figure: &ResolvedSprite, making: &FrameRecipe, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let parts: Vec<SpriteInput<'_>> = figure
         .parts
         .iter()
@@ -62,21 +62,21 @@ fn make_frames(figure: &ResolvedSprite, making: &FrameRecipe, cx: &Context<'_>) 
 }
 
 /// Does a step, and gives what it writes, from the recipe's folder. `frames` are those of its figures, in their order.
-pub(super) fn step(
+pub(super) fn execute(
     graph: &Graph,
     step: &Target,
     frames: &[Arc<FrameSet>],
     cx: &Context<'_>,
 ) -> Result<Vec<PathBuf>, Error> {
-    let whole: Vec<PathBuf> = step.inputs.iter().map(|path| cx.at(path)).collect();
-    cx.run().add_sources(&whole);
+    let whole: Vec<PathBuf> = step.inputs.iter().map(|path| cx.resolve(path)).collect();
+    cx.transaction().add_sources(&whole);
     let outputs = match &step.kind {
         TargetKind::Set { figure } => set(graph, *figure, step, frames, cx)?,
         TargetKind::Atlas { atlas, .. } => {
             let atlas = graph.atlas(*atlas);
             let mut options: PackOptions = atlas.options.clone();
             let old = step.target.with_added_extension("json");
-            if atlas.keeps_places && cx.at(&old).is_file() {
+            if atlas.keeps_places && cx.resolve(&old).is_file() {
                 options.arrange.keep_places = Some(old);
             }
             let all = FrameSet::merge(frames.iter().map(|set| set.as_ref().clone()))?;
@@ -180,7 +180,7 @@ pub(super) fn settings_of_figure(graph: &Graph, figure: usize) -> String {
 
 /// What makes a step's outcome besides its inputs, as a text: all that the recipe says of it. What shibori makes of that may
 /// change with its version, which is a part of every digest.
-pub(super) fn settings(graph: &Graph, at: usize) -> String {
+pub(super) fn settings_key(graph: &Graph, at: usize) -> String {
     let step = &graph.steps[at];
     let figures: Vec<String> =
         graph.figures_of(at).into_iter().map(|figure| settings_of_figure(graph, figure)).collect();

@@ -34,9 +34,9 @@ use crate::steps::CheckReport;
 use crate::{Error, NoopObserver, Notice};
 
 pub use check::{RecipeFinding, RecipeObservation};
-pub use digest::{TargetStatus, Why};
+pub use digest::{TargetStatus, StaleReason};
 pub use graph::Graph;
-pub use record::Trouble;
+pub use record::LedgerProblem;
 pub use run::Outcome;
 pub use watch::{ChangedFiles, Unwatched, Watch};
 
@@ -44,7 +44,7 @@ pub use watch::{ChangedFiles, Unwatched, Watch};
 /// no findings.
 pub trait BuildObserver: Sync {
     /// Something happened.
-    fn event(&self, event: Event<'_>) {
+    fn event(&self, event: BuildEvent<'_>) {
         let _ = event;
     }
 
@@ -74,8 +74,8 @@ impl FailureCollector {
 }
 
 impl BuildObserver for FailureCollector {
-    fn event(&self, event: Event<'_>) {
-        if let Event::Failed { name, error, .. } = event {
+    fn event(&self, event: BuildEvent<'_>) {
+        if let BuildEvent::Failed { name, error, .. } = event {
             self.0.lock().unwrap_or_else(PoisonError::into_inner).push(format!("{name}: {error}"));
         }
     }
@@ -83,11 +83,11 @@ impl BuildObserver for FailureCollector {
 
 /// What happens in a build.
 #[derive(Debug)]
-pub enum Event<'a> {
+pub enum BuildEvent<'a> {
     /// Another build by the same recipe runs; this one waits for it.
     Waiting,
     /// Something about the folder in which is kept what was done.
-    Trouble(&'a Trouble),
+    Trouble(&'a LedgerProblem),
     /// So many steps are stale, of this many.
     Begins {
         /// Steps that are to be done.
@@ -115,7 +115,7 @@ pub enum Event<'a> {
         /// The step.
         name: &'a str,
         /// Why it was stale.
-        why: &'a Why,
+        why: &'a StaleReason,
         /// The sprites whose frames were made for it.
         sprites: Vec<&'a str>,
         /// What it writes, from the recipe's folder.
@@ -233,7 +233,7 @@ impl Build {
 
     /// Every file that builds by this recipe are known to have written, from the recipe's folder.
     pub fn all_outputs(&self) -> Vec<PathBuf> {
-        let (record, _) = record::peek(self.recipe_file());
+        let (record, _) = record::read_only(self.recipe_file());
         let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         record.outputs().map(|(path, _)| path.to_owned()).chain(sure).collect()
     }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use shibori_formats::manifest::SET_FILE;
 
 use crate::build::graph::{Graph, normal};
-use crate::build::sources::{slashed, stands_for};
+use crate::build::sources::{slashed, wildcard_match};
 
 /// Outputs that sources may name: by where they are, the step that writes them.
 #[derive(Debug, Default)]
@@ -51,7 +51,7 @@ impl Producers {
         let known = self.steps.get(path).or_else(|| self.short.get(path)).cloned();
         let text = slashed(path);
         let text = text.strip_suffix(".json").unwrap_or(&text);
-        let spread = |(target, name): &(String, String)| Some(name.replace('*', &stands_for(target, text)?));
+        let spread = |(target, name): &(String, String)| Some(name.replace('*', &wildcard_match(target, text)?));
         known.or_else(|| self.spread.iter().find_map(spread))
     }
 

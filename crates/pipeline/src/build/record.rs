@@ -27,7 +27,7 @@ pub(super) struct LedgerEntry {
 
 /// What earlier builds did.
 #[derive(Debug, Default)]
-pub(super) struct Record {
+pub(super) struct BuildLedger {
     pub(super) steps: BTreeMap<String, LedgerEntry>,
     pub(super) files: HashMap<PathBuf, Fingerprint>,
     /// The version of shibori that wrote it.
@@ -36,7 +36,7 @@ pub(super) struct Record {
 
 /// What can be said of the folder.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Trouble {
+pub enum LedgerProblem {
     /// What is in it can't be read, so everything is built again.
     Unreadable,
     /// Nothing can be kept there, so the next build does everything again.
@@ -71,30 +71,30 @@ enum Line {
 }
 
 /// What is known of earlier builds, without waiting for one that runs.
-pub(super) fn peek(recipe: &Path) -> (Record, Option<Trouble>) {
+pub(super) fn read_only(recipe: &Path) -> (BuildLedger, Option<LedgerProblem>) {
     read(BuildLog::read(recipe))
 }
 
-fn read(lines: Option<Vec<u8>>) -> (Record, Option<Trouble>) {
-    match lines.map(|bytes| Record::parse(&bytes)) {
+fn read(lines: Option<Vec<u8>>) -> (BuildLedger, Option<LedgerProblem>) {
+    match lines.map(|bytes| BuildLedger::parse(&bytes)) {
         Some(Some(record)) => (record, None),
-        Some(None) => (Record::default(), Some(Trouble::Unreadable)),
-        None => (Record::default(), None),
+        Some(None) => (BuildLedger::default(), Some(LedgerProblem::Unreadable)),
+        None => (BuildLedger::default(), None),
     }
 }
 
 impl RecordFile {
     /// Opens the record, waiting for other builds by the same recipe. Where it can't be used, says so and goes on without.
-    pub(super) fn open(recipe: &Path) -> (Self, Record, Option<Trouble>) {
+    pub(super) fn open(recipe: &Path) -> (Self, BuildLedger, Option<LedgerProblem>) {
         let (log, lines, error) = BuildLog::open(recipe);
         let (record, trouble) = read(lines);
         let file = Self(log);
         if let Some(error) = error {
-            return (file, record, Some(Trouble::CannotKeep(error.to_string())));
+            return (file, record, Some(LedgerProblem::CannotKeep(error.to_string())));
         }
         // After a line that broke off, or something foreign, nothing could be added.
         if trouble.is_some() || record.version.is_empty() {
-            let _ = file.rewrite(&record.steps, &[]);
+            let _ = file.compact(&record.steps, &[]);
         }
         (file, record, trouble)
     }
@@ -126,7 +126,7 @@ impl RecordFile {
     }
 
     /// Replaces all of it.
-    pub(super) fn rewrite(
+    pub(super) fn compact(
         &self,
         steps: &BTreeMap<String, LedgerEntry>,
         files: &[(PathBuf, Fingerprint)],
@@ -163,7 +163,7 @@ fn step_line(name: &str, step: &LedgerEntry) -> Option<Line> {
     })
 }
 
-impl Record {
+impl BuildLedger {
     /// Reads lines up to the first that is broken; `None` where they are of another form.
     fn parse(bytes: &[u8]) -> Option<Self> {
         let mut lines = bytes.split_inclusive(|&byte| byte == b'\n');
@@ -202,7 +202,7 @@ impl Record {
     }
 
     /// Whether this shibori wrote it.
-    pub(super) fn is_own(&self) -> bool {
+    pub(super) fn is_same_version(&self) -> bool {
         self.version == env!("CARGO_PKG_VERSION")
     }
 }
@@ -234,12 +234,12 @@ mod tests {
         assert!(is_log_locked(&recipe));
         drop(store);
         assert!(!is_log_locked(&recipe));
-        let (record, _) = peek(&recipe);
+        let (record, _) = read_only(&recipe);
         assert_eq!(record.steps, BTreeMap::from([("atlas.pond".to_owned(), step("c"))]));
         let path = folder.path().join(".shibori/shibori.toml.record");
         let whole = fs::read(&path).unwrap();
         fs::write(&path, &whole[..whole.len() - 30]).unwrap();
-        assert_eq!(peek(&recipe).0.steps.len(), 2);
+        assert_eq!(read_only(&recipe).0.steps.len(), 2);
     }
 
     #[test]
@@ -251,17 +251,17 @@ mod tests {
         for foreign in ["", "hello\n", "{\"shibori\":\"9.0.0\",\"record\":99}\n", "\u{0}\u{1}"] {
             fs::write(&path, foreign).unwrap();
             let (store, record, trouble) = RecordFile::open(&recipe);
-            assert_eq!((record.steps.len(), trouble), (0, Some(Trouble::Unreadable)), "{foreign:?}");
+            assert_eq!((record.steps.len(), trouble), (0, Some(LedgerProblem::Unreadable)), "{foreign:?}");
             store.add("atlas.pond", Some(&step("a")));
             drop(store);
-            assert_eq!(peek(&recipe).0.steps.len(), 1, "{foreign:?}");
+            assert_eq!(read_only(&recipe).0.steps.len(), 1, "{foreign:?}");
         }
         // A file where the folder should be: nothing is kept, and that is said.
         let other = folder.path().join("other");
         fs::create_dir(&other).unwrap();
         fs::write(other.join(".shibori"), b"").unwrap();
         let (store, _, trouble) = RecordFile::open(&other.join("shibori.toml"));
-        assert!(matches!(trouble, Some(Trouble::CannotKeep(_))));
+        assert!(matches!(trouble, Some(LedgerProblem::CannotKeep(_))));
         store.add("atlas.pond", Some(&step("a")));
     }
 

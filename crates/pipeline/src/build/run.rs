@@ -15,13 +15,13 @@ use shibori_formats::frame_cache::FrameCache;
 use shibori_formats::store::{self, Digest, FingerprintCache, Policy, file_key, is_log_locked, log_file};
 
 use crate::build::cache_keys::{CacheKey, cache_keys};
-use crate::build::digest::{TargetDigests, Why};
+use crate::build::digest::{TargetDigests, StaleReason};
 use crate::build::graph::{Graph, TargetKind};
 use crate::build::make;
-use crate::build::record::{self, LedgerEntry, Record, RecordFile};
+use crate::build::record::{self, LedgerEntry, BuildLedger, RecordFile};
 use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
-use crate::build::{Build, BuildObserver, Event, TargetInfo};
+use crate::build::{Build, BuildObserver, BuildEvent, TargetInfo};
 use crate::recipe::Fault;
 use crate::steps::CheckReport;
 use crate::{Context, Error, Notice, Observer, Task};
@@ -74,7 +74,7 @@ impl Observer for TaggedObserver<'_> {
 }
 
 /// What is shared by all that is done in one build.
-struct Run<'a> {
+struct BuildRun<'a> {
     build: &'a Build,
     graph: &'a Graph,
     observer: &'a dyn BuildObserver,
@@ -83,7 +83,7 @@ struct Run<'a> {
     digests: &'a TargetDigests,
     limits: ReadOptions,
     policy: Policy,
-    whys: Vec<Option<Why>>,
+    whys: Vec<Option<StaleReason>>,
     /// Frames that were cut before.
     frame_cache: FrameCache,
     /// Under what the frames of each figure are kept; none where they are not.
@@ -120,11 +120,11 @@ impl Build {
     /// Where an input can't be read at all. What goes wrong in a step is told to the observer and kept in the outcome.
     pub fn run(&self, jobs: Option<NonZeroUsize>, observer: &dyn BuildObserver) -> Result<Outcome, Error> {
         if is_log_locked(self.recipe_file()) {
-            observer.event(Event::Waiting);
+            observer.event(BuildEvent::Waiting);
         }
         let (store, record, trouble) = RecordFile::open(self.recipe_file());
         if let Some(trouble) = &trouble {
-            observer.event(Event::Trouble(trouble));
+            observer.event(BuildEvent::Trouble(trouble));
         }
         if store.was_interrupted() {
             self.finish_interrupted(&record)?;
@@ -132,8 +132,8 @@ impl Build {
         let prints = FingerprintCache::new(record.files.clone(), store.now());
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
-        observer.event(Event::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
-        let run = Run {
+        observer.event(BuildEvent::Begins { stale: whys.iter().flatten().count(), steps: whys.len() });
+        let run = BuildRun {
             build: self,
             graph: &self.graph,
             observer,
@@ -150,13 +150,13 @@ impl Build {
             steps: Mutex::new(record.steps.clone()),
             whys,
         };
-        let mut outcome = run.all(jobs);
+        let mut outcome = run.execute_all(jobs);
         run.remove_orphans(&record, &mut outcome);
         let settled = run.settled.load(Ordering::Relaxed);
         let undone = run.whys.iter().flatten().count() - outcome.done - settled;
         (outcome.kept, outcome.undone) = (run.whys.len() - outcome.done - undone, undone);
         let was_trouble = trouble.is_some();
-        run.keep(&record, was_trouble);
+        run.save_ledger(&record, was_trouble);
         if run.whys.iter().any(Option::is_some) {
             run.frame_cache.retain(&run.keys.iter().flatten().map(|key| key.digest).collect::<Vec<_>>());
         }
@@ -165,7 +165,7 @@ impl Build {
     }
 
     /// Finishes a build that was killed, in every folder of outputs.
-    fn finish_interrupted(&self, record: &Record) -> Result<(), Error> {
+    fn finish_interrupted(&self, record: &BuildLedger) -> Result<(), Error> {
         let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         let known = record.outputs().map(|(path, _)| path.to_owned());
         let folders: HashSet<PathBuf> =
@@ -190,19 +190,19 @@ impl Build {
     pub fn only(&self, name: &str, observer: &dyn BuildObserver) -> Result<TargetInfo, Error> {
         let at = self.graph.find_target(name)?;
         let step = &self.graph.steps[at];
-        observer.event(Event::Starts { name: &step.name });
+        observer.event(BuildEvent::Starts { name: &step.name });
         let tagged = TaggedObserver { observer, name: &step.name };
         let cx = self.context(&tagged, self.policy(), &self.run.limits());
         let figures = self.graph.figures_of(at);
         let frames = figures
             .iter()
-            .map(|&figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
+            .map(|&figure| make::make_frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
             .collect::<Result<Vec<_>, _>>()?;
-        let outputs = make::step(&self.graph, step, &frames, &cx)?;
+        let outputs = make::execute(&self.graph, step, &frames, &cx)?;
         cx.commit()?;
-        observer.event(Event::Worked { name: &step.name });
+        observer.event(BuildEvent::Worked { name: &step.name });
         let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
-        observer.event(Event::Done { name: &step.name, why: &Why::Asked, sprites, outputs: &outputs });
+        observer.event(BuildEvent::Done { name: &step.name, why: &StaleReason::Asked, sprites, outputs: &outputs });
         Ok(TargetInfo {
             name: step.name.clone(),
             inputs: self.all_inputs(at),
@@ -216,8 +216,8 @@ impl Build {
     ///
     /// # Errors
     /// Where a step can't be done.
-    pub fn facts(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
-        let (record, _) = record::peek(self.recipe_file());
+    pub fn describe_targets(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
+        let (record, _) = record::read_only(self.recipe_file());
         let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
@@ -251,17 +251,17 @@ impl Build {
             let step = &self.graph.steps[at];
             let figures = self.graph.figures_of(at).into_iter();
             let frames = figures
-                .map(|figure| make::frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
+                .map(|figure| make::make_frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
                 .collect::<Result<Vec<_>, _>>()?;
-            make::step(&self.graph, step, &frames, &cx)
+            make::execute(&self.graph, step, &frames, &cx)
         };
         // What can't be done is certainly not up to date.
         let outputs = steps.iter().map(one).collect::<Result<Vec<_>, _>>().ok()?;
-        (!cx.run().has_changes()).then_some(outputs)
+        (!cx.transaction().has_changes()).then_some(outputs)
     }
 
     /// Outputs that the records beside them say this recipe wrote, where the record of builds is gone.
-    pub(super) fn outputs_without_record(&self, record: &Record) -> Vec<PathBuf> {
+    pub(super) fn outputs_without_record(&self, record: &BuildLedger) -> Vec<PathBuf> {
         if !record.version.is_empty() {
             return Vec::new();
         }
@@ -293,9 +293,9 @@ impl Build {
         }
         let frames = self.graph.figures_of(at).into_iter();
         let frames =
-            frames.map(|figure| make::frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
+            frames.map(|figure| make::make_frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
-        make::step(&self.graph, step, &frames, cx)
+        make::execute(&self.graph, step, &frames, cx)
     }
 
     /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
@@ -311,7 +311,7 @@ impl Build {
         policy: Policy,
         limits: &ReadOptions,
     ) -> Context<'a> {
-        let mut cx = Context::with_policy(observer, policy).within(limits.clone());
+        let mut cx = Context::with_policy(observer, policy).with_read_options(limits.clone());
         cx.base.clone_from(&self.graph.base);
         cx
     }
@@ -323,16 +323,16 @@ fn message_of(panic: &(dyn std::any::Any + Send)) -> String {
     text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_default()
 }
 
-impl Run<'_> {
+impl BuildRun<'_> {
     /// Does everything that is stale.
-    fn all(&self, jobs: Option<NonZeroUsize>) -> Outcome {
+    fn execute_all(&self, jobs: Option<NonZeroUsize>) -> Outcome {
         let steps = &self.graph.steps;
         for at in (0..steps.len()).filter(|&at| self.whys[at].is_none()) {
             let kept =
                 lock(&self.steps).get(&steps[at].name).map(|kept| kept.outputs.clone()).unwrap_or_default();
             let outputs: Vec<PathBuf> = kept.into_iter().map(|(path, _)| path).collect();
             lock(&self.owners).extend(outputs.iter().map(|path| (path_key(path), at)));
-            self.observer.event(Event::Kept { name: &steps[at].name, outputs: &outputs });
+            self.observer.event(BuildEvent::Kept { name: &steps[at].name, outputs: &outputs });
         }
         let (schedule, todo) = self.plan_schedule();
         let cores = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
@@ -360,7 +360,7 @@ impl Run<'_> {
                         Job::Frames(figure) => self.graph.figures[figure].name.as_str(),
                         Job::Root(_) => &steps[at].name,
                     };
-                    self.observer.event(Event::Failed { name, place: at, error });
+                    self.observer.event(BuildEvent::Failed { name, place: at, error });
                     self.skip_rest(todo[job], at, name);
                     JobResult::Failed
                 }
@@ -381,7 +381,7 @@ impl Run<'_> {
     fn skip_rest(&self, job: Job, but: usize, because: &str) {
         if let Job::Root(root) = job {
             for step in self.stale_of(root).into_iter().filter(|&step| step != but) {
-                self.observer.event(Event::Skipped { name: &self.graph.steps[step].name, because });
+                self.observer.event(BuildEvent::Skipped { name: &self.graph.steps[step].name, because });
             }
         }
     }
@@ -474,7 +474,7 @@ impl Run<'_> {
     fn make_sprite(&self, figure: usize) -> Result<Made, (usize, Error)> {
         let one = &self.graph.figures[figure];
         let name = one.name.as_str();
-        self.observer.event(Event::Starts { name });
+        self.observer.event(BuildEvent::Starts { name });
         let tagged = TaggedObserver { observer: self.observer, name };
         let cx = self.build.context(&tagged, self.policy.clone(), &self.limits);
         // Of figures that fail, the first step that needs one speaks.
@@ -485,16 +485,16 @@ impl Run<'_> {
         let key = self.keys[figure].as_ref();
         let kept = key.and_then(|key| Some((self.frame_cache.read(key.digest, &self.limits.memory)?, key)));
         if let Some((set, key)) = kept {
-            self.observer.event(Event::Framed { name });
+            self.observer.event(BuildEvent::Framed { name });
             return Ok(Made { set: Arc::new(set), read: key.inputs.clone() });
         }
-        let set = make::frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
+        let set = make::make_frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
         let read = read_by(&cx, &one.inputs);
         // A file may have changed since the build began.
         if let Some(key) = key.filter(|key| key.inputs == read) {
             self.frame_cache.write(key.digest, &set);
         }
-        self.observer.event(Event::Framed { name });
+        self.observer.event(BuildEvent::Framed { name });
         Ok(Made { set: Arc::new(set), read })
     }
 
@@ -522,13 +522,13 @@ impl Run<'_> {
             if self.is_settled(at, &fresh) {
                 continue;
             }
-            self.observer.event(Event::Starts { name: &step.name });
+            self.observer.event(BuildEvent::Starts { name: &step.name });
             let frames: Vec<Arc<FrameSet>> =
                 self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure].set)).collect();
-            let outputs = make::step(self.graph, step, &frames, &cx).map_err(|error| (at, error))?;
-            self.own(at, &outputs).map_err(|error| (at, error))?;
-            self.observer.event(Event::Worked { name: &step.name });
-            let digest = |path: &PathBuf| Some(Digest::of(&cx.limits().staged.read(&cx.at(path)).ok()?));
+            let outputs = make::execute(self.graph, step, &frames, &cx).map_err(|error| (at, error))?;
+            self.claim_outputs(at, &outputs).map_err(|error| (at, error))?;
+            self.observer.event(BuildEvent::Worked { name: &step.name });
+            let digest = |path: &PathBuf| Some(Digest::of(&cx.limits().staged.read(&cx.resolve(path)).ok()?));
             let staged = |path: &PathBuf| Some((path.clone(), digest(path)?));
             fresh.insert(at, outputs.iter().filter_map(staged).collect());
             written.push((at, outputs));
@@ -575,7 +575,7 @@ impl Run<'_> {
             if let Some(why) = &self.whys[*at] {
                 let figures = self.graph.figures_of(*at).into_iter();
                 let sprites = figures.map(|figure| self.graph.figures[figure].name.as_str()).collect();
-                self.observer.event(Event::Done { name, why, sprites, outputs });
+                self.observer.event(BuildEvent::Done { name, why, sprites, outputs });
             }
         }
         Ok(written.len())
@@ -586,7 +586,7 @@ impl Run<'_> {
     fn is_settled(&self, at: usize, fresh: &HashMap<usize, Vec<(PathBuf, Digest)>>) -> bool {
         let step = &self.graph.steps[at];
         let steps = lock(&self.steps);
-        let is_by_need = matches!(self.whys[at], Some(Why::Target(_)));
+        let is_by_need = matches!(self.whys[at], Some(StaleReason::Target(_)));
         let Some(before) = steps.get(&step.name).filter(|_| is_by_need) else { return false };
         let outputs = |need: usize| match fresh.get(&need) {
             Some(outputs) => Some(&outputs[..]),
@@ -598,20 +598,20 @@ impl Run<'_> {
         let outputs: Vec<PathBuf> = before.outputs.iter().map(|(path, _)| path.clone()).collect();
         drop(steps);
         lock(&self.owners).extend(outputs.iter().map(|path| (path_key(path), at)));
-        self.observer.event(Event::Kept { name: &step.name, outputs: &outputs });
+        self.observer.event(BuildEvent::Kept { name: &step.name, outputs: &outputs });
         self.settled.fetch_add(1, Ordering::Relaxed);
         true
     }
 
     /// Refuses a file that another step of the recipe writes, too.
-    fn own(&self, at: usize, outputs: &[PathBuf]) -> Result<(), Error> {
+    fn claim_outputs(&self, at: usize, outputs: &[PathBuf]) -> Result<(), Error> {
         let mut owners = lock(&self.owners);
         for path in outputs {
             if let Some(&other) = owners.get(&path_key(path)).filter(|&&other| other != at) {
                 let (first, second) = (&self.graph.steps[other].name, &self.graph.steps[at].name);
                 let fault =
                     Fault::TwoOutputs { path: path.clone(), first: first.clone(), second: second.clone() };
-                return Err(self.graph.recipe.wrong(&self.graph.steps[at].span, fault).into());
+                return Err(self.graph.recipe.error_at(&self.graph.steps[at].span, fault).into());
             }
             owners.insert(path_key(path), at);
         }
@@ -619,7 +619,7 @@ impl Run<'_> {
     }
 
     /// Takes away what earlier builds wrote and this one has no use for.
-    fn remove_orphans(&self, before: &Record, outcome: &mut Outcome) {
+    fn remove_orphans(&self, before: &BuildLedger, outcome: &mut Outcome) {
         let mut steps = lock(&self.steps);
         let here: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
         let gone: Vec<String> = steps.keys().filter(|name| !here.contains(name.as_str())).cloned().collect();
@@ -650,16 +650,16 @@ impl Run<'_> {
                 .flat_map(|step| &step.inputs)
                 .map(|path| self.graph.base.join(path))
                 .collect();
-            cx.run().add_sources(&inputs);
+            cx.transaction().add_sources(&inputs);
             // What can't be taken away now will be the next time it is asked for; it hurts nobody.
-            if cx.run().plan(&[], &whole).is_ok() {
+            if cx.transaction().plan(&[], &whole).is_ok() {
                 let _ = cx.commit();
             }
             stale.iter().for_each(|path| self.remove_empty(path));
             let was_there = stale.into_iter().filter(|path| there.contains(path));
             let (left, removed): (Vec<PathBuf>, Vec<PathBuf>) = was_there.partition(is_there);
             if !there.is_empty() {
-                self.observer.event(Event::Removed { files: &removed, left: &left });
+                self.observer.event(BuildEvent::Removed { files: &removed, left: &left });
             }
             outcome.removed = removed;
         }
@@ -679,9 +679,9 @@ impl Run<'_> {
     }
 
     /// Keeps what was done and what files hold.
-    fn keep(&self, before: &Record, was_trouble: bool) {
+    fn save_ledger(&self, before: &BuildLedger, was_trouble: bool) {
         let steps = lock(&self.steps);
-        let is_same = *steps == before.steps && before.is_own() && !was_trouble && !self.prints.is_new();
+        let is_same = *steps == before.steps && before.is_same_version() && !was_trouble && !self.prints.is_dirty();
         if is_same {
             return;
         }
@@ -690,13 +690,13 @@ impl Run<'_> {
         let mut seen = HashSet::new();
         let files = self.prints.of(inputs.chain(outputs).filter(|path| seen.insert(path.clone())));
         // What is not kept is only done once more.
-        let _ = self.store.rewrite(&steps, &files);
+        let _ = self.store.compact(&steps, &files);
     }
 }
 
 /// What files held when a run read them.
 fn read_by(cx: &Context<'_>, files: &[PathBuf]) -> Vec<(PathBuf, Digest)> {
-    let read = |path: &PathBuf| Some((path.clone(), cx.limits().staged.fingerprint(&cx.at(path))?.digest));
+    let read = |path: &PathBuf| Some((path.clone(), cx.limits().staged.fingerprint(&cx.resolve(path))?.digest));
     files.iter().filter_map(read).collect()
 }
 

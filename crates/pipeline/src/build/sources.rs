@@ -9,7 +9,7 @@ use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{is_image, manifest_of, names_in, pages_of};
 use shibori_formats::manifest::SET_FILE;
 
-use crate::recipe::{Fault, nearest};
+use crate::recipe::{Fault, closest_name};
 
 /// Folders in folders in folders: deeper is a mistake, or a link that leads back.
 const DEEPEST: usize = 16;
@@ -63,7 +63,7 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
         let path = plain(Path::new(&unescape(text)));
         return match base.join(&path).exists() {
             true => Ok(vec![Found { path, star: None }]),
-            false => Err(Fault::NoSource { nearest: like(base, &path), path }),
+            false => Err(Fault::NoSource { nearest: similar_path(base, &path), path }),
         };
     }
     if Path::new(text).components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir)) {
@@ -90,7 +90,7 @@ pub(super) fn match_path(pattern: &str, path: &Path) -> Option<Found> {
     // What comes after a `**` is counted from the end.
     let parts = pattern.rsplit('/').take_while(|part| *part != "**");
     let names = path.iter().rev().map(|name| name.to_string_lossy());
-    let star = parts.zip(names).find_map(|(part, name)| stands_for(part, &name));
+    let star = parts.zip(names).find_map(|(part, name)| wildcard_match(part, &name));
     is_match.then(|| Found { path: path.to_owned(), star })
 }
 
@@ -159,8 +159,8 @@ fn walk(
         let is_wanted =
             pattern.matches_with(&name, IN_NAMES) && (rest.is_empty() || base.join(&path).is_dir());
         if is_wanted {
-            inside(base, &path)?;
-            let stands = stands_for(part, &name);
+            ensure_inside(base, &path)?;
+            let stands = wildcard_match(part, &name);
             walk(base, &path, rest, stands.as_deref().or(star), depth, found)?;
         }
     }
@@ -168,7 +168,7 @@ fn walk(
 }
 
 /// Refuses a link that a pattern found and that leads out of the project.
-fn inside(base: &Path, path: &Path) -> Result<(), Fault> {
+fn ensure_inside(base: &Path, path: &Path) -> Result<(), Fault> {
     let whole = base.join(path);
     if !whole.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
         return Ok(());
@@ -187,7 +187,7 @@ fn listed(base: &Path, at: &Path) -> Vec<(String, PathBuf)> {
 }
 
 /// What the only `*` of a pattern stands for in a name.
-pub(super) fn stands_for(pattern: &str, name: &str) -> Option<String> {
+pub(super) fn wildcard_match(pattern: &str, name: &str) -> Option<String> {
     let is_star =
         |(at, _): &(usize, &str)| !(pattern[..*at].ends_with('[') && pattern[at + 1..].starts_with(']'));
     let (at, _) = pattern.match_indices('*').find(is_star)?;
@@ -199,7 +199,7 @@ pub(super) fn stands_for(pattern: &str, name: &str) -> Option<String> {
 }
 
 /// The path that is there and most like one that is not: each missing name is replaced by the nearest beside it.
-fn like(base: &Path, path: &Path) -> Option<String> {
+fn similar_path(base: &Path, path: &Path) -> Option<String> {
     let mut found = PathBuf::new();
     for part in path.components() {
         let next = found.join(part);
@@ -210,7 +210,7 @@ fn like(base: &Path, path: &Path) -> Option<String> {
         let wrong = part.as_os_str().to_string_lossy().into_owned();
         let names: Vec<String> = listed(base, &found).into_iter().map(|(name, _)| name).collect();
         let same = names.iter().find(|name| name.to_lowercase() == wrong.to_lowercase()).cloned();
-        found.push(same.or_else(|| nearest(&wrong, names.iter().cloned()))?);
+        found.push(same.or_else(|| closest_name(&wrong, names.iter().cloned()))?);
     }
     base.join(&found).exists().then(|| slashed(&found))
 }

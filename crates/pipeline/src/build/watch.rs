@@ -16,7 +16,7 @@ use crate::build::Build;
 const DEBOUNCE: Duration = Duration::from_millis(80);
 
 /// So long is waited at most for quiet, where something writes all the time.
-const PATIENCE: Duration = Duration::from_secs(2);
+const MAX_DEBOUNCE: Duration = Duration::from_secs(2);
 
 /// Waits for changes of what a recipe reads.
 #[derive(Debug)]
@@ -130,7 +130,7 @@ impl Watch {
             self.take(self.events.recv().ok()?, &mut files);
         }
         let began = Instant::now();
-        while began.elapsed() < PATIENCE {
+        while began.elapsed() < MAX_DEBOUNCE {
             match self.events.recv_timeout(DEBOUNCE) {
                 Ok(event) => self.take(event, &mut files),
                 Err(RecvTimeoutError::Timeout) => break,

@@ -1,12 +1,12 @@
 //! Mending pixels.
 
 use serde::Deserialize;
-use shibori_core::Area;
+use shibori_core::SignedRect;
 use shibori_core::clean::{Key, KeyScope};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, Whole, text, texts, word};
+use crate::options::value::{Flag, BoundedInt, de_text, de_text_list, de_keyword};
 
 /// Mending pixels. Where nothing is said, nothing is changed.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -17,35 +17,35 @@ pub struct CleanOptions {
     /// Make a flat background transparent (color key): auto detects the color, or give it, such as ff00ff;
     /// comma-separated for a painted-in checkerboard [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR,.."))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub key: Option<Key>,
     /// How much a pixel may differ from the key color per channel, 0 to 255 [default: detected by auto, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub tolerance: Option<u8>,
     /// Where the key color is removed [default: outside]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub key_scope: Option<KeyScope>,
     /// Erase this area of every frame's canvas: x,y,width,height; repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "texts")]
-    pub erase: Vec<Area>,
+    #[serde(deserialize_with = "de_text_list")]
+    pub erase: Vec<SignedRect>,
     /// Erase the outermost PX pixels of every frame's canvas (removes grid lines)
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub clear_edge: Option<u32>,
     /// Remove stray groups of up to PX pixels (despeckle)
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub specks: Option<u32>,
     /// Remove the key color from antialiased edge pixels (fringe, halo)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub defringe: Flag,
     /// Make pixels with alpha N or higher opaque and all others transparent (alpha threshold)
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
-    pub harden_alpha: Option<Whole<1, 255>>,
+    #[serde(deserialize_with = "de_text")]
+    pub harden_alpha: Option<BoundedInt<1, 255>>,
 }
 
 impl CleanOptions {

@@ -1,11 +1,11 @@
 //! Named sequences.
 
 use serde::Deserialize;
-use shibori_core::clip::{ClipSpec, EventSpec, Rate, Renaming, RowList};
+use shibori_core::clip::{ClipSpec, EventSpec, FrameRate, Renaming, RowList};
 
 use shibori_core::Ratio;
 
-use crate::options::value::{text, texts};
+use crate::options::value::{de_text, de_text_list};
 
 /// Named sequences of frames, with their times.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -16,16 +16,16 @@ pub struct ClipOptions {
     /// A clip: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps", "leap = r2 @total 0.8s once",
     /// "idle = 0-3@80ms,4x2@240ms bounce" (animation, tag; bounce is ping-pong); repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "de_text_list")]
     pub clip: Vec<ClipSpec>,
     /// Names of the sheet's rows in order, one clip each: "idle,walk@12fps,-,leap once"; - skips a row, walk-{dir8}
     /// names eight rows clockwise from north ({dir:e,ne,n} sets another order)
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAMES", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub clip_rows: Option<RowList>,
     /// Add an event to a step: CLIP@STEP=NAME, such as leap@3=splash; repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "EVENT"))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "de_text_list")]
     pub event: Vec<EventSpec>,
 }
 
@@ -37,18 +37,18 @@ pub struct ClipOptions {
 pub struct ClipEdits {
     /// Remove a clip but keep its frames
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "de_text_list")]
     pub drop: Vec<String>,
     /// Rename a clip
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD=NEW"))]
-    #[serde(deserialize_with = "texts")]
+    #[serde(deserialize_with = "de_text_list")]
     pub rename: Vec<Renaming>,
     /// Multiply the playback speed: 2, 0.5, 1/3
     #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub speed: Option<Ratio>,
     /// Round step times to a frame rate, such as 24fps, and report the error
     #[cfg_attr(feature = "clap", arg(long, value_name = "RATE"))]
-    #[serde(deserialize_with = "text")]
-    pub snap: Option<Rate>,
+    #[serde(deserialize_with = "de_text")]
+    pub snap: Option<FrameRate>,
 }

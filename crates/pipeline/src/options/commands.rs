@@ -8,11 +8,11 @@ use serde::Deserialize;
 use shibori_core::check::{Rule, Thresholds};
 use shibori_core::cut::Counts;
 use shibori_core::shape::Anchor;
-use shibori_core::{FilterError, FrameSet, Only, Pair, Size};
+use shibori_core::{FilterError, FrameSet, FrameFilter, UVec2, Size};
 use shibori_draw::Backdrop;
 
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, NonNegative, Whole, comma_texts, text, word};
+use crate::options::value::{Flag, NonNegative, BoundedInt, comma_texts, de_text, de_keyword};
 use crate::options::{
     ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutName,
     OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
@@ -25,8 +25,8 @@ use crate::options::{
 pub struct FilterOption {
     /// Use only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
     #[cfg_attr(feature = "clap", arg(long, value_name = "SPRITE|CLIP|SELECTION"))]
-    #[serde(deserialize_with = "text")]
-    pub only: Option<Only>,
+    #[serde(deserialize_with = "de_text")]
+    pub only: Option<FrameFilter>,
 }
 
 impl FilterOption {
@@ -188,15 +188,15 @@ pub struct CheckOptions {
     pub strict: Flag,
     /// How far a figure may stray from its path through a clip, in pixels [default: 3.5% of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub drift_limit: Option<NonNegative>,
     /// How much a figure's size may differ from that in neighboring frames, in percent [default: 6]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub size_limit: Option<NonNegative>,
     /// Maximum speck size, in pixels [default: 4]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub speck_limit: Option<u32>,
 }
 
@@ -267,7 +267,7 @@ impl FromStr for Allowance {
 }
 
 impl Allowance {
-    fn covers(&self, rule: AnyRule, sprite: &str, names: &[Option<&str>]) -> bool {
+    fn applies_to(&self, rule: AnyRule, sprite: &str, names: &[Option<&str>]) -> bool {
         let Some(place) = &self.place else { return self.rule == rule };
         let is_it = |name: &str| *place == name || *place == format!("{sprite}:{name}");
         self.rule == rule && (place == sprite || names.iter().flatten().any(|name| is_it(name)))
@@ -277,12 +277,12 @@ impl Allowance {
 impl CheckOptions {
     /// Whether a frame may break a rule.
     pub fn allows(&self, rule: Rule, sprite: &str, frame: &str, clip: Option<&str>) -> bool {
-        self.allow.iter().any(|allow| allow.covers(AnyRule::Frames(rule), sprite, &[Some(frame), clip]))
+        self.allow.iter().any(|allow| allow.applies_to(AnyRule::Frames(rule), sprite, &[Some(frame), clip]))
     }
 
     /// Whether a sprite or an atlas may break a rule about the whole.
     pub fn allows_in_recipe(&self, rule: RecipeRule, of: &str, name: Option<&str>) -> bool {
-        self.allow.iter().any(|allow| allow.covers(AnyRule::Recipe(rule), of, &[name]))
+        self.allow.iter().any(|allow| allow.applies_to(AnyRule::Recipe(rule), of, &[name]))
     }
 
     /// From where on something is wrong, defaults filled in.
@@ -303,15 +303,15 @@ impl CheckOptions {
 pub struct ExportOptions {
     /// Output format
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub to: Option<ExportFormat>,
     /// Your own text template, or one listed by --list
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE|NAME"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub template: Option<PathBuf>,
     /// glTF: pixels per unit, such as 16px
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub unit: Option<Unit>,
 }
 
@@ -453,11 +453,11 @@ pub struct MotionOptions {
     pub only: FilterOption,
     /// Zoom: draw each pixel N times as large, with sharp edges [default: 1]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
-    pub zoom: Option<Whole<1, 64>>,
+    #[serde(deserialize_with = "de_text")]
+    pub zoom: Option<BoundedInt<1, 64>>,
     /// Background: none, checker, or a color such as 203040 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "BACKDROP"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub background: Option<Backdrop>,
     /// What is drawn over frames.
     #[cfg_attr(feature = "clap", command(flatten))]
@@ -488,24 +488,24 @@ pub struct GridPreviewOptions {
 pub struct GuideOptions {
     /// Columns x rows, such as 8x4
     #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
-    #[serde(deserialize_with = "must")]
+    #[serde(deserialize_with = "de_required")]
     pub grid: Counts,
     /// Width x height of one cell in pixels, such as 32x48
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
-    #[serde(deserialize_with = "must")]
+    #[serde(deserialize_with = "de_required")]
     pub cell: Size,
     /// Margin in pixels before the first cell and after the last: across,down [default: 0,0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
-    #[serde(default, deserialize_with = "text")]
-    pub offset: Option<Pair>,
+    #[serde(default, deserialize_with = "de_text")]
+    pub offset: Option<UVec2>,
     /// Gutter in pixels between cells (spacing): across,down [default: 0,0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
-    #[serde(default, deserialize_with = "text")]
-    pub gutter: Option<Pair>,
+    #[serde(default, deserialize_with = "de_text")]
+    pub gutter: Option<UVec2>,
     /// Position of each cell's pivot (anchor, origin): center, bottom, top-left, ..., or fractions of the cell such as 0.5,0.9
     /// [default: bottom]
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
-    #[serde(default, deserialize_with = "text")]
+    #[serde(default, deserialize_with = "de_text")]
     pub pivot: Option<Anchor>,
     /// Row names from top to bottom, such as idle,walk,leap
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,C", value_delimiter = ','))]
@@ -513,10 +513,10 @@ pub struct GuideOptions {
     pub rows: Vec<String>,
 }
 
-fn must<'de, D, T>(deserializer: D) -> Result<T, D::Error>
+fn de_required<'de, D, T>(deserializer: D) -> Result<T, D::Error>
 where
     D: serde::Deserializer<'de>,
     T: FromStr<Err: std::fmt::Display>,
 {
-    text(deserializer)?.ok_or_else(|| serde::de::Error::custom("has no default"))
+    de_text(deserializer)?.ok_or_else(|| serde::de::Error::custom("has no default"))
 }

@@ -20,7 +20,7 @@ pub enum OptionConflict {
         /// The one without effect.
         option: &'static str,
         /// What it goes with: an option, and its value where only one will do.
-        with: With,
+        with: Requirement,
     },
     /// Two that can't both be done.
     #[error("{first} and {second} contradict each other{why}")]
@@ -60,14 +60,14 @@ impl OptionConflict {
 
 /// What an option goes with.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct With {
+pub struct Requirement {
     /// The option.
     pub option: &'static str,
     /// Its only good value, if any value will not do.
     pub value: Option<&'static str>,
 }
 
-impl std::fmt::Display for With {
+impl std::fmt::Display for Requirement {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self.value {
             None => f.write_str(self.option),
@@ -85,7 +85,7 @@ pub(super) fn needs(
     value: Option<&'static str>,
 ) -> Result<(), OptionConflict> {
     match is_said && !is_there {
-        true => Err(OptionConflict::Needs { option, with: With { option: with, value } }),
+        true => Err(OptionConflict::Needs { option, with: Requirement { option: with, value } }),
         false => Ok(()),
     }
 }

@@ -27,14 +27,14 @@ pub use commands::{
     ExportOptions, FilterOption, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions,
     PackOptions, PagesOptions, RecipeRule, SliceOptions, Unit, UnpackOptions,
 };
-pub use contradiction::{OptionConflict, With};
+pub use contradiction::{OptionConflict, Requirement};
 pub use cut::CutOptions;
 pub use pack::{ArrangeOptions, LayoutName, PAGE_MAX};
 pub use page::PageOptions;
 pub use picture::{HeightOption, OverlayPart, ShowOption, WidthOption, ZoomOption};
 pub use run::{Accept, RunOptions};
 pub use shape::ShapeOptions;
-pub use value::{AmountError, DEFAULT, Flag, NonNegative, Whole, WholeError};
+pub use value::{AmountError, DEFAULT, Flag, NonNegative, BoundedInt, WholeError};
 
 /// What an option is called that had another name once.
 pub fn current_name(option: &str) -> Option<&'static str> {

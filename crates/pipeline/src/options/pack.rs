@@ -6,12 +6,12 @@ use serde::Deserialize;
 use shibori_core::Size;
 use shibori_core::pack::{
     DenseOptions, Effort, Layout, PackSettings, PagePer, PageRules, PageScale, PageSide, PreviousPlacements,
-    Round, RowOrder,
+    Rounding, RowOrder,
 };
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, Whole, text, word};
+use crate::options::value::{Flag, BoundedInt, de_text, de_keyword};
 
 /// The sides of a page where nothing is said.
 pub const PAGE_MAX: u32 = 4096;
@@ -24,51 +24,51 @@ pub const PAGE_MAX: u32 = 4096;
 pub struct ArrangeOptions {
     /// How frames are arranged [default: dense]
     #[cfg_attr(feature = "clap", arg(long, value_name = "LAYOUT"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub layout: Option<LayoutName>,
     /// Number of grid columns [default: for a nearly square page]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
-    pub columns: Option<Whole<1, 65_536>>,
+    #[serde(deserialize_with = "de_text")]
+    pub columns: Option<BoundedInt<1, 65_536>>,
     /// Store mirrored (flipped) steps as separate images, for games that can't flip; all layouts except dense always do
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub draw_mirrored: Flag,
     /// Clips in order for clip-rows, with - for a blank row, such as sit,leap,-,dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub row_order: Option<RowOrder>,
     /// Maximum page (texture) size: N or WxH pixels [default: 4096]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N|WxH"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub page_max: Option<PageSide>,
     /// Make every page exactly this size
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub page_size: Option<Size>,
     /// Round page sides up: none, pow2 (power of two), or a multiple such as 4 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "none|pow2|N"))]
-    #[serde(deserialize_with = "text")]
-    pub page_round: Option<Round>,
+    #[serde(deserialize_with = "de_text")]
+    pub page_round: Option<Rounding>,
     /// Make pages square
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub page_square: Flag,
     /// Give each clip or sprite its own pages and files
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub page_per: Option<PagePer>,
     /// Empty pixels around the page (border padding) [default: 1 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
-    pub margin: Option<Whole<0, 1024>>,
+    #[serde(deserialize_with = "de_text")]
+    pub margin: Option<BoundedInt<0, 1024>>,
     /// Empty pixels between frames (padding, spacing) [default: 2 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
-    pub gutter: Option<Whole<0, 1024>>,
+    #[serde(deserialize_with = "de_text")]
+    pub gutter: Option<BoundedInt<0, 1024>>,
     /// Repeat a frame's edge pixels outward, including alpha (extrude), for tiles and backgrounds that fill their
     /// frame; other frames need only the color spread they get by default [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
-    pub bleed: Option<Whole<0, 256>>,
+    #[serde(deserialize_with = "de_text")]
+    pub bleed: Option<BoundedInt<0, 256>>,
     /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotation)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub allow_rotation: Flag,
@@ -77,11 +77,11 @@ pub struct ArrangeOptions {
     pub no_share: Flag,
     /// How hard to search for a smaller dense page; results are the same on every machine [default: medium]
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub effort: Option<Effort>,
     /// Keep frames where they are in an earlier atlas, so that small changes to the art make small changes to the page
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD.json"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub keep_places: Option<PathBuf>,
 }
 
@@ -125,7 +125,7 @@ impl ArrangeOptions {
                 may_rotate: self.allow_rotation.is_on(),
                 keep: old,
             }),
-            LayoutName::Grid => Layout::Grid { columns: self.columns.map(Whole::get) },
+            LayoutName::Grid => Layout::Grid { columns: self.columns.map(BoundedInt::get) },
             LayoutName::Strip => Layout::Strip,
             LayoutName::ClipRows => {
                 Layout::ClipRows { order: self.row_order.clone().map(|RowOrder(rows)| rows) }
@@ -137,9 +137,9 @@ impl ArrangeOptions {
         PackSettings {
             layout,
             pages: PageRules { max, fixed: self.page_size, round, square: self.page_square.is_on() },
-            margin: pixels(self.margin.map(Whole::get), 1),
-            gutter: pixels(self.gutter.map(Whole::get), 2),
-            bleed: self.bleed.map_or(0, Whole::get),
+            margin: pixels(self.margin.map(BoundedInt::get), 1),
+            gutter: pixels(self.gutter.map(BoundedInt::get), 2),
+            bleed: self.bleed.map_or(0, BoundedInt::get),
             per: self.page_per.unwrap_or_default(),
             step: 1,
             scales,

@@ -7,7 +7,7 @@ use shibori_formats::manifest::{Alpha, Sampling, UvOrigin};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};
-use crate::options::value::{Flag, Whole, comma_texts, text, word};
+use crate::options::value::{Flag, BoundedInt, comma_texts, de_text, de_keyword};
 
 /// How far colors are spread under transparent pixels: filtering reaches one pixel, and two where pages are drawn at half
 /// size from smaller copies of themselves, as they are in games that filter.
@@ -22,19 +22,19 @@ const SPREAD_SMOOTH: u32 = 2;
 pub struct PageOptions {
     /// Page file format, always lossless [default: png]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub page_format: Option<PageFormat>,
     /// Write PNG pages fast, or as small as possible
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub png: Option<PngSize>,
     /// Reduce all pages to one palette of at most N colors (indexed, quantize), 2 to 256 including transparent, and report the color error
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
-    pub palette: Option<Whole<2, 256>>,
+    #[serde(deserialize_with = "de_text")]
+    pub palette: Option<BoundedInt<2, 256>>,
     /// Straight or premultiplied alpha; recorded in the manifest [default: straight]
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub alpha: Option<Alpha>,
     /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark
     /// fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
@@ -42,14 +42,14 @@ pub struct PageOptions {
     pub no_spread: Flag,
     /// Texture filter the game should use: a hint stored in the manifest
     #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub sampling: Option<Sampling>,
     /// Also write frame rectangles as fractions of the page (texture coordinates), 0 to 1: left, top, right, bottom
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub uv: Flag,
     /// Where v is 0
     #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
-    #[serde(deserialize_with = "word")]
+    #[serde(deserialize_with = "de_keyword")]
     pub uv_origin: Option<UvOrigin>,
     /// One atlas per scale (@2x, @0.5x), all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use shibori_draw::Overlay;
 
-use crate::options::value::{Whole, comma_words, text};
+use crate::options::value::{BoundedInt, comma_words, de_text};
 
 /// The widest a picture is where nothing is said, in pixels.
 const WIDTH: u32 = 1280;
@@ -17,8 +17,8 @@ const HEIGHT: u32 = 4096;
 pub struct ZoomOption {
     /// Zoom: draw each pixel N times as large [default: largest that fits]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
-    pub zoom: Option<Whole<1, 64>>,
+    #[serde(deserialize_with = "de_text")]
+    pub zoom: Option<BoundedInt<1, 64>>,
 }
 
 /// How wide a picture may be.
@@ -28,8 +28,8 @@ pub struct ZoomOption {
 pub struct WidthOption {
     /// Maximum image width in pixels [default: 1280]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
-    pub width: Option<Whole<64, 16_384>>,
+    #[serde(deserialize_with = "de_text")]
+    pub width: Option<BoundedInt<64, 16_384>>,
 }
 
 /// How tall a picture may be.
@@ -39,8 +39,8 @@ pub struct WidthOption {
 pub struct HeightOption {
     /// Maximum image height in pixels; the rest goes into FILE-1.png and so on [default: 4096]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "text")]
-    pub height: Option<Whole<64, 16_384>>,
+    #[serde(deserialize_with = "de_text")]
+    pub height: Option<BoundedInt<64, 16_384>>,
 }
 
 /// What is drawn over frames.
@@ -76,21 +76,21 @@ pub enum OverlayPart {
 impl ZoomOption {
     /// The factor, if one was said.
     pub fn get(&self) -> Option<u32> {
-        self.zoom.map(Whole::get)
+        self.zoom.map(BoundedInt::get)
     }
 }
 
 impl WidthOption {
     /// The widest, default filled in.
     pub fn get(&self) -> u32 {
-        self.width.map_or(WIDTH, Whole::get)
+        self.width.map_or(WIDTH, BoundedInt::get)
     }
 }
 
 impl HeightOption {
     /// The tallest, default filled in.
     pub fn get(&self) -> u32 {
-        self.height.map_or(HEIGHT, Whole::get)
+        self.height.map_or(HEIGHT, BoundedInt::get)
     }
 }
 

@@ -5,8 +5,8 @@ use shibori_core::{Budget, ByteSize};
 use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
-use crate::memory;
-use crate::options::value::{Flag, comma_words, text};
+use crate::available_memory;
+use crate::options::value::{Flag, comma_words, de_text};
 
 /// What holds for a whole run.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -29,11 +29,11 @@ pub struct RunOptions {
     pub accept: Vec<Accept>,
     /// Maximum pixels per image, read or written [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub max_pixels: Option<u64>,
     /// Maximum memory for all images together, such as 800MB or 2.5GB [default: half of the machine's]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "SIZE"))]
-    #[serde(deserialize_with = "text")]
+    #[serde(deserialize_with = "de_text")]
     pub max_memory: Option<ByteSize>,
 }
 
@@ -54,7 +54,7 @@ impl RunOptions {
         let plain = ReadOptions::default();
         ReadOptions {
             pixels: self.max_pixels.unwrap_or(plain.pixels),
-            memory: Budget::of(self.max_memory.map_or_else(|| memory().0 / 2, |size| size.0)),
+            memory: Budget::with_limit(self.max_memory.map_or_else(|| available_memory().0 / 2, |size| size.0)),
             accept_truncated: self.accept.contains(&Accept::Truncated),
             accept_edits: self.accept.contains(&Accept::Edits),
             ..plain

@@ -39,7 +39,7 @@ fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: V
         let key = option.get_long().unwrap();
         let Value::Array(list) = &values[key] else { panic!("{key} is a list") };
         let mut joined = values.clone();
-        let text = list.iter().map(told).collect::<Vec<_>>().join(",");
+        let text = list.iter().map(error_text).collect::<Vec<_>>().join(",");
         joined.insert(key.to_owned(), Value::from(text));
         assert_eq!(read(joined).unwrap(), by_value, "{key} with commas");
     }
@@ -49,9 +49,9 @@ fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: V
         match value {
             Value::Bool(true) => words.push(format!("--{key}")),
             Value::Array(values) => {
-                words.extend(values.iter().map(|value| format!("--{key}={}", told(value))));
+                words.extend(values.iter().map(|value| format!("--{key}={}", error_text(value))));
             }
-            value => words.push(format!("--{key}={}", told(value))),
+            value => words.push(format!("--{key}={}", error_text(value))),
         }
     }
     let matches = T::augment_args(clap::Command::new("group")).try_get_matches_from(words).unwrap();
@@ -60,7 +60,7 @@ fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: V
     assert_eq!(T::from_arg_matches(&nothing).unwrap(), plain, "what was not said is not said");
 }
 
-fn told(value: &Value) -> String {
+fn error_text(value: &Value) -> String {
     value.as_str().map_or_else(|| value.to_string(), str::to_owned)
 }
 

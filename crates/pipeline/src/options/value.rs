@@ -14,7 +14,7 @@ pub const DEFAULT: &str = "default";
 
 /// A whole number from `LOW` to `HIGH`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Whole<const LOW: u32, const HIGH: u32>(u32);
+pub struct BoundedInt<const LOW: u32, const HIGH: u32>(u32);
 
 /// A text that is no such number.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -25,7 +25,7 @@ pub struct WholeError {
     high: u32,
 }
 
-impl<const LOW: u32, const HIGH: u32> Whole<LOW, HIGH> {
+impl<const LOW: u32, const HIGH: u32> BoundedInt<LOW, HIGH> {
     /// The number, if it lies in the range.
     pub fn new(number: u32) -> Option<Self> {
         (LOW..=HIGH).contains(&number).then_some(Self(number))
@@ -43,7 +43,7 @@ impl<const LOW: u32, const HIGH: u32> Whole<LOW, HIGH> {
     }
 }
 
-impl<const LOW: u32, const HIGH: u32> FromStr for Whole<LOW, HIGH> {
+impl<const LOW: u32, const HIGH: u32> FromStr for BoundedInt<LOW, HIGH> {
     type Err = WholeError;
 
     fn from_str(text: &str) -> Result<Self, WholeError> {
@@ -52,7 +52,7 @@ impl<const LOW: u32, const HIGH: u32> FromStr for Whole<LOW, HIGH> {
     }
 }
 
-impl<const LOW: u32, const HIGH: u32> fmt::Display for Whole<LOW, HIGH> {
+impl<const LOW: u32, const HIGH: u32> fmt::Display for BoundedInt<LOW, HIGH> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.fmt(f)
     }
@@ -121,7 +121,7 @@ impl Flag {
 
 impl<'de> Deserialize<'de> for Flag {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        Ok(match text::<D, bool>(deserializer)? {
+        Ok(match de_text::<D, bool>(deserializer)? {
             None => Self::Unsaid,
             Some(false) => Self::Off,
             Some(true) => Self::On,
@@ -151,7 +151,7 @@ impl Scalar {
 }
 
 /// An optional value from its text.
-pub(crate) fn text<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
+pub(crate) fn de_text<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
 where
     D: Deserializer<'de>,
     T: FromStr<Err: fmt::Display>,
@@ -175,7 +175,7 @@ fn parsed<T: FromStr<Err: fmt::Display>, E: Error>(text: &str) -> Result<T, E> {
 }
 
 /// One of several words.
-pub(crate) fn word<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
+pub(crate) fn de_keyword<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
 where
     D: Deserializer<'de>,
     T: Deserialize<'de>,
@@ -190,12 +190,12 @@ where
 }
 
 /// A list of values from their texts; one alone needs no brackets.
-pub(crate) fn texts<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+pub(crate) fn de_text_list<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
 where
     D: Deserializer<'de>,
     T: FromStr<Err: fmt::Display>,
 {
-    listed::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+    de_list::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
 }
 
 /// A list of values from their texts; a text may hold several, with commas between them, as on a command line.
@@ -221,11 +221,11 @@ where
 }
 
 fn parted<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
-    let all = listed::<D>(deserializer)?;
+    let all = de_list::<D>(deserializer)?;
     Ok(all.iter().flat_map(|text| text.split(',')).map(|text| text.trim().to_owned()).collect())
 }
 
-fn listed<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
+fn de_list<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
     #[derive(Deserialize)]
     #[serde(untagged, expecting = "expected text or a list of texts")]
     enum OneOrMany {

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use shibori_formats::DisplaySlashed;
 
 use crate::options::OptionConflict;
-use crate::recipe::text::{Mark, Span, Text};
+use crate::recipe::text::{Location, Span, RecipeText};
 
 /// Something wrong with a recipe.
 #[derive(Debug)]
@@ -15,7 +15,7 @@ pub struct RecipeError {
     /// The recipe, as it was named.
     pub file: PathBuf,
     /// Where it is wrong, unless it can't be read at all.
-    pub mark: Option<Box<Mark>>,
+    pub mark: Option<Box<Location>>,
     /// What is wrong.
     pub fault: Box<Fault>,
 }
@@ -231,7 +231,7 @@ pub enum Fault {
 
 impl RecipeError {
     /// Something wrong at a place.
-    pub(crate) fn at(text: &Text, span: &Span, fault: impl Into<Fault>) -> Self {
+    pub(crate) fn at(text: &RecipeText, span: &Span, fault: impl Into<Fault>) -> Self {
         Self {
             file: text.file_of(span).to_owned(),
             mark: Some(Box::new(text.mark(span))),

@@ -30,10 +30,10 @@ pub use atlas::Atlas;
 pub use check::Expectations;
 pub use error::{Fault, RecipeError};
 pub use output::{Export, Preview};
-pub(crate) use shibori_core::nearest;
+pub(crate) use shibori_core::closest_name;
 pub use sprite::{ClipOverride, FrameRecipe, Part, Sprite};
 pub use table::{Located, Settings};
-pub use text::{Mark, Span, Text};
+pub use text::{Location, Span, RecipeText};
 pub use write::{separate_tables, slice_line, sources_in, string_or_list, toml_key, toml_string};
 
 use table::Table;
@@ -76,7 +76,7 @@ pub const OUT: &str = "build";
 #[derive(Clone, Debug)]
 pub struct Recipe {
     /// Its text.
-    pub text: Text,
+    pub text: RecipeText,
     /// The folder of all outputs, from the recipe's.
     pub out: Located<PathBuf>,
     /// Sprites, in order.
@@ -94,7 +94,7 @@ impl Recipe {
     /// Where it can't be read, or something is wrong in it.
     pub fn read(path: &Path) -> Result<Self, RecipeError> {
         let file = file_of(path)?;
-        let mut text = Text::new(&file, read(&file)?);
+        let mut text = RecipeText::new(&file, read(&file)?);
         include(&mut text, 0, &mut vec![file])?;
         Self::of(text)
     }
@@ -103,7 +103,7 @@ impl Recipe {
     ///
     /// # Errors
     /// Where something is wrong in it.
-    pub fn of(text: Text) -> Result<Self, RecipeError> {
+    pub fn of(text: RecipeText) -> Result<Self, RecipeError> {
         let mut whole = Table::whole(&text)?;
         whole.list(INCLUDE)?;
         let mut out = whole.table("out")?.unwrap_or_else(|| Table::empty(&text, 0..0));
@@ -136,7 +136,7 @@ impl Recipe {
         for (name, table) in &tables {
             // An export or a preview of a mistyped atlas is a table of its own.
             let others = tables.iter().filter(|(_, other)| other.has("use"));
-            let meant = nearest(&name.value, others.map(|(other, _)| &other.value[..]));
+            let meant = closest_name(&name.value, others.map(|(other, _)| &other.value[..]));
             if let Some(nearest) = meant.filter(|_| !table.has("use") && !defaults.atlas.has("use")) {
                 let (name, nearest, span) = (name.value.clone(), nearest.to_owned(), &name.span);
                 return Err(RecipeError::at(&text, span, Fault::UnknownAtlas { name, nearest }));
@@ -152,7 +152,7 @@ impl Recipe {
     }
 
     /// Something wrong at a place.
-    pub(crate) fn wrong(&self, span: &Span, fault: impl Into<Fault>) -> RecipeError {
+    pub(crate) fn error_at(&self, span: &Span, fault: impl Into<Fault>) -> RecipeError {
         RecipeError::at(&self.text, span, fault)
     }
 }
@@ -166,11 +166,11 @@ fn read(file: &Path) -> Result<String, RecipeError> {
         };
         RecipeError::whole(file, fault)
     })?;
-    decoded(bytes).map_err(|what| RecipeError::whole(file, Fault::NotText(what)))
+    decode_text(bytes).map_err(|what| RecipeError::whole(file, Fault::NotText(what)))
 }
 
 /// Adds what one of the files includes, and what that includes. `way` are the files that lead there, itself the last.
-fn include(text: &mut Text, by: usize, way: &mut Vec<PathBuf>) -> Result<(), RecipeError> {
+fn include(text: &mut RecipeText, by: usize, way: &mut Vec<PathBuf>) -> Result<(), RecipeError> {
     let files = Table::alone(text, by)?.list(INCLUDE)?;
     for Located { value, span } in files {
         let folder = text.file_of(&span).parent().unwrap_or(Path::new(""));
@@ -211,7 +211,7 @@ fn file_of(path: &Path) -> Result<PathBuf, RecipeError> {
 }
 
 /// The text of a file, or what it is instead.
-fn decoded(bytes: Vec<u8>) -> Result<String, &'static str> {
+fn decode_text(bytes: Vec<u8>) -> Result<String, &'static str> {
     if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
         return Err("UTF-16 text");
     }
@@ -271,7 +271,7 @@ fn stands_for(pattern: &str, name: &str) -> bool {
 }
 
 /// The name that a key gives.
-fn name_of(key: &Located<String>, text: &Text) -> Result<Name, RecipeError> {
+fn name_of(key: &Located<String>, text: &RecipeText) -> Result<Name, RecipeError> {
     let wrong = |error: shibori_core::NameError| {
         let (key_text, why) = (key.value.clone(), error.to_string());
         RecipeError::at(text, &key.span, Fault::Value { key: key_text, why })
@@ -280,6 +280,6 @@ fn name_of(key: &Located<String>, text: &Text) -> Result<Name, RecipeError> {
 }
 
 /// A wrong value at its place.
-fn wrong_value(text: &Text, span: &Span, key: &str, why: impl Into<String>) -> RecipeError {
+fn wrong_value(text: &RecipeText, span: &Span, key: &str, why: impl Into<String>) -> RecipeError {
     RecipeError::at(text, span, Fault::Value { key: key.to_owned(), why: why.into() })
 }

@@ -48,7 +48,7 @@ struct CutPreviewOptions {
 /// What a preview is of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-enum As {
+enum PreviewKeyword {
     Contact,
     Grid,
     Motion,
@@ -93,25 +93,25 @@ pub(super) fn previews<'t>(table: &mut Table<'t>, defaults: &Table<'t>) -> Resul
 
 fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, RecipeError> {
     let (span, text, all) = (table.span().clone(), table.text(), table.clone());
-    let Some(Located { value: kind, .. }) = table.value::<As>("as")? else {
+    let Some(Located { value: kind, .. }) = table.value::<PreviewKeyword>("as")? else {
         let needs = Fault::Needs { of: "a preview".to_owned(), key: "as" };
         return Err(RecipeError::at(text, &span, needs));
     };
     let file = table.value("file")?;
     let mut before = None;
     let view = match kind {
-        As::Contact => View::Contact(table.merge_group(defaults)?),
-        As::Motion => View::Motion(table.merge_group(defaults)?),
-        As::Pages => View::Pages(table.merge_group(defaults)?),
-        As::Html => View::Html(table.merge_group(defaults)?),
-        As::LightTable => View::LightTable,
-        As::Onion => View::Onion(table.merge_group(defaults)?),
+        PreviewKeyword::Contact => View::Contact(table.merge_group(defaults)?),
+        PreviewKeyword::Motion => View::Motion(table.merge_group(defaults)?),
+        PreviewKeyword::Pages => View::Pages(table.merge_group(defaults)?),
+        PreviewKeyword::Html => View::Html(table.merge_group(defaults)?),
+        PreviewKeyword::LightTable => View::LightTable,
+        PreviewKeyword::Onion => View::Onion(table.merge_group(defaults)?),
         // The cut is the sprite's own.
-        As::Grid => {
+        PreviewKeyword::Grid => {
             let CutPreviewOptions { zoom } = table.merge_group(defaults)?;
             View::Grid(Box::new(GridPreviewOptions { zoom, ..GridPreviewOptions::default() }))
         }
-        As::Drift => {
+        PreviewKeyword::Drift => {
             before = table.value("before")?;
             View::Drift(table.merge_group(defaults)?)
         }

@@ -192,7 +192,7 @@ fn the_schema_is_that_of_the_option_structs() {
 
 /// What the reader says it knows in a table, by being asked for a key that nobody knows.
 fn known(recipe: &str) -> Vec<String> {
-    let error = Recipe::of(Text::new(Path::new("shibori.toml"), recipe.to_owned())).unwrap_err();
+    let error = Recipe::of(RecipeText::new(Path::new("shibori.toml"), recipe.to_owned())).unwrap_err();
     let Fault::UnknownKey { known, key, .. } = *error.fault else { panic!("{error}") };
     assert_eq!(key, "zzz");
     let mut known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();

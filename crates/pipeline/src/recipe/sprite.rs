@@ -15,7 +15,7 @@ use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
 use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
-use crate::recipe::text::Text;
+use crate::recipe::text::RecipeText;
 use crate::recipe::{Defaults, name_of, wrong_value};
 
 /// A sprite, or several that are made alike.
@@ -131,7 +131,7 @@ pub(super) fn read<'t>(
 fn set_of(
     table: &mut Table<'_>,
     name: &Located<String>,
-    text: &Text,
+    text: &RecipeText,
 ) -> Result<Option<Located<PathBuf>>, RecipeError> {
     #[derive(serde::Deserialize)]
     #[serde(untagged, expecting = "true, or a folder such as sets/koi")]
@@ -156,7 +156,7 @@ fn set_of(
 
 /// The tables that a sprite is made by, before a clip's own go over them.
 struct SpriteTables<'t> {
-    text: &'t Text,
+    text: &'t RecipeText,
     parts: Vec<PartTables<'t>>,
     shape: Table<'t>,
     clips: ClipOptions,

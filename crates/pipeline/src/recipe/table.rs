@@ -8,12 +8,12 @@ use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue, ValueDeserializer};
 
 use crate::options::{DEFAULT, current_name};
-use shibori_core::nearest;
+use shibori_core::closest_name;
 
 use crate::options::OptionConflict;
 use crate::recipe::error::{Fault, RecipeError};
 use crate::recipe::fields::fields;
-use crate::recipe::text::{Span, Text};
+use crate::recipe::text::{Span, RecipeText};
 
 /// The table of clips by name, and the key of a clip's table for what it is where it needs no table.
 const CLIPS: &str = "clips";
@@ -31,7 +31,7 @@ pub struct Located<T> {
 /// A table that is being read.
 #[derive(Clone)]
 pub(super) struct Table<'t> {
-    text: &'t Text,
+    text: &'t RecipeText,
     span: Span,
     entries: Vec<Entry<'t>>,
     /// What was asked for so far, and so is known here.
@@ -48,11 +48,11 @@ pub(super) struct Entry<'t> {
 
 impl<'t> Table<'t> {
     /// The whole recipe: its own tables over those of the files that it includes, the last one first.
-    pub(super) fn whole(text: &'t Text) -> Result<Self, RecipeError> {
+    pub(super) fn whole(text: &'t RecipeText) -> Result<Self, RecipeError> {
         Self::of_file(text, 0)
     }
 
-    fn of_file(text: &'t Text, file: usize) -> Result<Self, RecipeError> {
+    fn of_file(text: &'t RecipeText, file: usize) -> Result<Self, RecipeError> {
         let mut table = Self::alone(text, file)?;
         for &included in text.padded(file).1.iter().rev() {
             table = table.over_deep(&Self::of_file(text, included)?)?;
@@ -61,7 +61,7 @@ impl<'t> Table<'t> {
     }
 
     /// What one file says, without those that it includes.
-    pub(super) fn alone(text: &'t Text, file: usize) -> Result<Self, RecipeError> {
+    pub(super) fn alone(text: &'t RecipeText, file: usize) -> Result<Self, RecipeError> {
         match DeTable::parse(text.padded(file).0) {
             Ok(table) => Ok(Self::of(text, table.span(), table.into_inner())),
             Err(error) => {
@@ -71,7 +71,7 @@ impl<'t> Table<'t> {
         }
     }
 
-    fn of(text: &'t Text, span: Span, table: DeTable<'t>) -> Self {
+    fn of(text: &'t RecipeText, span: Span, table: DeTable<'t>) -> Self {
         let entry = |(key, value): (Spanned<DeString<'t>>, Spanned<DeValue<'t>>)| Entry {
             key: Located { span: key.span(), value: key.into_inner().into_owned() },
             value,
@@ -81,11 +81,11 @@ impl<'t> Table<'t> {
     }
 
     /// A table without keys, in the place of one that was not written.
-    pub(super) fn empty(text: &'t Text, span: Span) -> Self {
+    pub(super) fn empty(text: &'t RecipeText, span: Span) -> Self {
         Self { text, span, entries: Vec::new(), known: Vec::new(), homes: Vec::new() }
     }
 
-    pub(super) fn text(&self) -> &'t Text {
+    pub(super) fn text(&self) -> &'t RecipeText {
         self.text
     }
 
@@ -251,7 +251,7 @@ impl<'t> Table<'t> {
     /// A key that has to be there and is not; a key that may be meant for it is pointed at.
     pub(super) fn needs(&self, of: String, key: &'static str, span: &Span) -> RecipeError {
         let is_meant = |entry: &&Entry<'t>| {
-            !self.known.contains(&entry.key.value.as_str()) && nearest(&entry.key.value, [key]).is_some()
+            !self.known.contains(&entry.key.value.as_str()) && closest_name(&entry.key.value, [key]).is_some()
         };
         match self.entries.iter().find(is_meant) {
             Some(entry) => {
@@ -270,7 +270,7 @@ impl<'t> Table<'t> {
         let home = self.homes.iter().find(|(_, keys)| keys.contains(&key.as_str())).map(|(home, _)| *home);
         let nearest = current_name(&key)
             .filter(|name| self.known.contains(name))
-            .or_else(|| nearest(&key, self.known.iter().copied()));
+            .or_else(|| closest_name(&key, self.known.iter().copied()));
         let (known, span) = (self.known, entry.key.span.clone());
         Err(RecipeError::at(self.text, &span, Fault::UnknownKey { key, nearest, home, known }))
     }
@@ -344,7 +344,7 @@ impl Settings {
 /// Adds what a table lacks from another one, tables inside them too. Other values are replaced as a whole. `key` comes
 /// after that of the table it is in.
 fn fill_value<'t>(
-    text: &Text,
+    text: &RecipeText,
     [parent, key]: [&str; 2],
     upper: &mut Spanned<DeValue<'t>>,
     lower: &Spanned<DeValue<'t>>,
@@ -387,7 +387,7 @@ impl<'t> Entry<'t> {
     }
 
     /// The value as a table.
-    pub(super) fn table(self, text: &'t Text) -> Result<Table<'t>, RecipeError> {
+    pub(super) fn table(self, text: &'t RecipeText) -> Result<Table<'t>, RecipeError> {
         let span = self.value.span();
         match self.value.into_inner() {
             DeValue::Table(table) => {
@@ -403,7 +403,7 @@ impl<'t> Entry<'t> {
     }
 
     /// The value as what is wanted.
-    pub(super) fn read<T: DeserializeOwned>(self, text: &Text) -> Result<Located<T>, RecipeError> {
+    pub(super) fn read<T: DeserializeOwned>(self, text: &RecipeText) -> Result<Located<T>, RecipeError> {
         let span = self.value.span();
         let value = T::deserialize(ValueDeserializer::from(self.value)).map_err(|error| {
             let why = error.message().to_owned();

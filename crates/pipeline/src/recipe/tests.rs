@@ -9,13 +9,13 @@ use shibori_core::shape::TrimScope;
 use crate::options::LayoutName;
 
 fn read(text: &str) -> Recipe {
-    Recipe::of(Text::new(Path::new("shibori.toml"), text.to_owned()))
+    Recipe::of(RecipeText::new(Path::new("shibori.toml"), text.to_owned()))
         .unwrap_or_else(|error| panic!("{error}"))
 }
 
 /// What is said of a wrong recipe, and what is marked.
 fn wrong(text: &str) -> (String, String) {
-    let error = Recipe::of(Text::new(Path::new("shibori.toml"), text.to_owned())).unwrap_err();
+    let error = Recipe::of(RecipeText::new(Path::new("shibori.toml"), text.to_owned())).unwrap_err();
     let marked = error.mark.as_ref().map(|mark| {
         let pointer = mark.pointer();
         let (line, marks) = pointer.split_once('\n').unwrap();

@@ -10,11 +10,11 @@ use std::path::{Path, PathBuf};
 pub type Span = Range<usize>;
 
 /// More of a line than this is not shown.
-const WIDEST: usize = 100;
+const MAX_EXCERPT: usize = 100;
 
 /// A recipe as it was read, with those that it includes.
 #[derive(Clone, Debug)]
-pub struct Text {
+pub struct RecipeText {
     /// The recipe is the first.
     files: Vec<File>,
 }
@@ -31,7 +31,7 @@ struct File {
 
 /// A place in a recipe, with the line it is on.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Mark {
+pub struct Location {
     /// Line from 1.
     pub line: usize,
     /// Column from 1, in characters.
@@ -46,7 +46,7 @@ pub struct Mark {
     width: usize,
 }
 
-impl Text {
+impl RecipeText {
     /// The text of a file.
     pub fn new(file: &Path, text: String) -> Self {
         let file = File { path: file.to_owned(), padded: text, start: 0, includes: Vec::new() };
@@ -88,7 +88,7 @@ impl Text {
     }
 
     /// The place where a part begins.
-    pub fn mark(&self, span: &Span) -> Mark {
+    pub fn mark(&self, span: &Span) -> Location {
         let file = self.at(span);
         let text = &file.padded[file.start..];
         let floor = |at: usize| {
@@ -101,13 +101,13 @@ impl Text {
         let tail = text[start..].find(['\n', '\r']).map_or(text.len(), |at| start + at);
         let column = text[head..start].chars().count();
         // A long line is shown from a little before the place.
-        let skipped = column.saturating_sub(WIDEST / 2);
-        let line = text[head..tail].chars().skip(skipped).take(WIDEST);
+        let skipped = column.saturating_sub(MAX_EXCERPT / 2);
+        let line = text[head..tail].chars().skip(skipped).take(MAX_EXCERPT);
         let shown: String = line.map(|c| if c.is_control() { ' ' } else { c }).collect();
         let before = column - skipped;
         let width = text[start..end.min(tail)].chars().count();
         let room = shown.chars().count().saturating_sub(before);
-        Mark {
+        Location {
             line: text[..start].matches('\n').count() + 1,
             column: column + 1,
             file: file.path.clone(),
@@ -118,14 +118,14 @@ impl Text {
     }
 }
 
-impl Mark {
+impl Location {
     /// The line with marks under what is meant, as two lines.
     pub fn pointer(&self) -> String {
         format!("{}\n{}{}", self.shown, " ".repeat(self.before), "^".repeat(self.width))
     }
 }
 
-impl fmt::Display for Mark {
+impl fmt::Display for Location {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}:{}", self.line, self.column)
     }
@@ -135,8 +135,8 @@ impl fmt::Display for Mark {
 mod tests {
     use super::*;
 
-    fn mark(text: &str, span: Span) -> Mark {
-        Text::new(Path::new("shibori.toml"), text.to_owned()).mark(&span)
+    fn mark(text: &str, span: Span) -> Location {
+        RecipeText::new(Path::new("shibori.toml"), text.to_owned()).mark(&span)
     }
 
     #[test]
@@ -151,7 +151,7 @@ mod tests {
         let long = format!("{}wrong{}", "x".repeat(5000), "y".repeat(5000));
         let found = mark(&long, 5000..5005);
         assert_eq!(found.column, 5001);
-        assert!(found.pointer().lines().all(|line| line.chars().count() <= WIDEST));
+        assert!(found.pointer().lines().all(|line| line.chars().count() <= MAX_EXCERPT));
         assert!(found.pointer().ends_with("^^^^^"));
     }
 }

@@ -4,7 +4,7 @@
 use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
 
-use shibori_core::Pair;
+use shibori_core::UVec2;
 use shibori_core::cut::Spacing;
 use shibori_formats::DisplaySlashed;
 
@@ -51,7 +51,7 @@ pub fn slice_line(cut: &DraftCut) -> Option<String> {
             if is_plain || !fills {
                 keys.insert(0, format!("grid = \"{counts}\""));
             }
-            let zero = Pair::default();
+            let zero = UVec2::default();
             if spacing.offset != zero {
                 keys.push(format!("offset = \"{}\"", spacing.offset));
             }

@@ -4,20 +4,20 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
-use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
+use shibori_core::{Frame, FrameSet, unshare_frames, clips_sharing_frames};
 use shibori_formats::encode;
 use shibori_formats::store::Written;
 use tracing::info_span;
 
 use crate::options::AdjustOptions;
 use crate::order::{BoxCover, CleanReport, Plan};
-use crate::steps::changes::{Defaults, cleaning, marks, shaping};
+use crate::steps::changes::{Defaults, lower_clean_frames, lower_marks, lower_shape};
 use crate::steps::loading::{folder_of_set, load_whole};
 use crate::{ClipsError, Context, Error, Source, Task};
 
 /// Where adjusted frames go.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Target {
+pub enum AdjustTarget {
     /// A set in this folder.
     Set(PathBuf),
     /// The set itself.
@@ -43,14 +43,14 @@ pub struct FrameChange {
     /// The frame as it is now.
     pub frame: Frame,
     /// What is not as it was.
-    pub changes: Vec<What>,
+    pub changes: Vec<ChangedProperty>,
     /// How it was moved where frames were lined up.
     pub shift: Option<Shift>,
 }
 
 /// Something of a frame.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum What {
+pub enum ChangedProperty {
     /// The pixels kept.
     Pixels,
     /// The canvas.
@@ -87,16 +87,16 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
             let own: Vec<&Clip> = part.clips().iter().collect();
             return Err(Error::Clips(ClipsError::SharedFrames { clips: whole(&beyond), own: whole(&own) }));
         }
-        set = apart(&set, &part)?;
+        set = unshare_frames(&set, &part)?;
         part = options.only.of(set.clone())?;
     }
     let before = part.clone();
-    let mut changes = marks(&options.shape);
-    changes.extend(cleaning(&part, &options.clean)?);
-    changes.extend(shaping(&options.shape, Defaults::PLAIN, cx)?);
+    let mut changes = lower_marks(&options.shape);
+    changes.extend(lower_clean_frames(&part, &options.clean)?);
+    changes.extend(lower_shape(&options.shape, Defaults::PLAIN, cx)?);
     let done = Plan::new(changes).run(part, cx)?;
-    let frames = reports(&before, &done.set, &done.shifts);
-    let set = set.replacing(&done.set)?;
+    let frames = frame_changes(&before, &done.set, &done.shifts);
+    let set = set.replace_frames(&done.set)?;
     Ok(Adjusted { set, mended: done.mended, frames, covered: done.covered })
 }
 
@@ -107,22 +107,22 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
 pub fn write_adjusted(
     set: FrameSet,
     source: &Path,
-    target: &Target,
+    target: &AdjustTarget,
     cx: &Context<'_>,
 ) -> Result<(PathBuf, Written), Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
-    let tick = cx.counter(Task::Frames, set.frames().len());
+    let tick = cx.progress_counter(Task::Frames, set.frames().len());
     Ok(match target {
-        Target::Set(folder) => (folder.clone(), encode::set(set, &cx.at(folder), cx.run(), tick)?),
-        Target::InPlace => {
+        AdjustTarget::Set(folder) => (folder.clone(), encode::set(set, &cx.resolve(folder), cx.transaction(), tick)?),
+        AdjustTarget::InPlace => {
             let folder = folder_of_set(source, cx)?;
-            let written = encode::set_in_place(set, &cx.at(&folder), cx.run(), tick)?;
+            let written = encode::set_in_place(set, &cx.resolve(&folder), cx.transaction(), tick)?;
             (folder, written)
         }
     })
 }
 
-fn reports(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameChange> {
+fn frame_changes(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameChange> {
     let pairs = before.frames().iter().zip(after.frames()).enumerate();
     pairs
         .map(|(at, (old, new))| FrameChange {
@@ -133,16 +133,16 @@ fn reports(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameCh
         .collect()
 }
 
-fn changes(old: &Frame, new: &Frame) -> Vec<What> {
+fn changes(old: &Frame, new: &Frame) -> Vec<ChangedProperty> {
     let (a, b) = (old.annotations(), new.annotations());
     let all = [
-        (What::Pixels, !old.pixels().looks_like(new.pixels())),
-        (What::Canvas, old.canvas() != new.canvas()),
-        (What::Inset, old.inset() != new.inset()),
-        (What::Pivot, old.pivot() != new.pivot()),
-        (What::Boxes, a.boxes != b.boxes),
-        (What::Nine, a.nine != b.nine),
-        (What::Polygon, a.polygon != b.polygon),
+        (ChangedProperty::Pixels, !old.pixels().is_same_image(new.pixels())),
+        (ChangedProperty::Canvas, old.canvas() != new.canvas()),
+        (ChangedProperty::Inset, old.inset() != new.inset()),
+        (ChangedProperty::Pivot, old.pivot() != new.pivot()),
+        (ChangedProperty::Boxes, a.boxes != b.boxes),
+        (ChangedProperty::Nine, a.nine != b.nine),
+        (ChangedProperty::Polygon, a.polygon != b.polygon),
     ];
     all.into_iter().filter(|(_, is_new)| *is_new).map(|(what, _)| what).collect()
 }

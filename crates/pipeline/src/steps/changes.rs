@@ -5,7 +5,7 @@ use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKin
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::decode::overrides;
 
-use crate::options::{CleanOptions, ClipOptions, ShapeOptions, Whole};
+use crate::options::{CleanOptions, ClipOptions, ShapeOptions, BoundedInt};
 use crate::order::{Change, Naming};
 use crate::{Context, Error, SheetError};
 
@@ -23,7 +23,7 @@ impl Defaults {
 }
 
 /// The steps of mending after the key was taken out; `key` is its background, if there is one.
-pub(crate) fn mending(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<Vec<Change>, Error> {
+pub(crate) fn lower_clean(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<Vec<Change>, Error> {
     let mut changes = Vec::new();
     if !clean.erase.is_empty() {
         changes.push(Change::Erase(clean.erase.clone()));
@@ -44,9 +44,9 @@ pub(crate) fn mending(clean: &CleanOptions, key: Option<&KeyColors>) -> Result<V
 }
 
 /// All of mending frames that are cut already, each with its own background.
-pub(crate) fn cleaning(set: &FrameSet, clean: &CleanOptions) -> Result<Vec<Change>, Error> {
+pub(crate) fn lower_clean_frames(set: &FrameSet, clean: &CleanOptions) -> Result<Vec<Change>, Error> {
     let key = key_of(set, clean)?;
-    let mut changes = mending(clean, key.as_ref())?;
+    let mut changes = lower_clean(clean, key.as_ref())?;
     changes.extend(key.map(|colors| Change::Key { colors, scope: clean.key_scope.unwrap_or_default() }));
     Ok(changes)
 }
@@ -85,7 +85,7 @@ pub(crate) fn naming(clips: &ClipOptions) -> Naming {
 }
 
 /// The registration marks that shaping needs, taken before anything else.
-pub(crate) fn marks(shape: &ShapeOptions) -> Vec<Change> {
+pub(crate) fn lower_marks(shape: &ShapeOptions) -> Vec<Change> {
     let for_align = match shape.align {
         Some(AlignTo::Mark(color)) => Some(color),
         _ => None,
@@ -99,7 +99,7 @@ pub(crate) fn marks(shape: &ShapeOptions) -> Vec<Change> {
 }
 
 /// All of shaping, once marks are taken.
-pub(crate) fn shaping(
+pub(crate) fn lower_shape(
     shape: &ShapeOptions,
     defaults: Defaults,
     cx: &Context<'_>,
@@ -112,7 +112,7 @@ pub(crate) fn shaping(
             None => None,
             Some(region) => Some(region.to_rect().ok_or(Error::RegionOutside { region })?),
         };
-        let reach = shape.align_reach.map(Whole::get);
+        let reach = shape.align_reach.map(BoundedInt::get);
         let (with, axis, per) = (
             shape.align_with.unwrap_or_default(),
             shape.align_axis.unwrap_or_default(),
@@ -130,14 +130,14 @@ pub(crate) fn shaping(
     changes.extend(shape.nine.map(Change::Nine));
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.per_frame {
-        cx.run().add_sources(&[cx.at(list)]);
-        let lines = overrides(&cx.at(list))?;
+        cx.transaction().add_sources(&[cx.resolve(list)]);
+        let lines = overrides(&cx.resolve(list))?;
         if lines.iter().any(|line| matches!(line.kind, OverrideKind::Shift(..))) {
             changes.push(Change::Shift(lines.clone()));
         }
         changes.push(Change::Override(lines));
     }
-    if !marks(shape).is_empty() {
+    if !lower_marks(shape).is_empty() {
         changes.push(Change::ForgetMarks);
     }
     Ok(changes)

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use shibori_core::check::{Finding, Level, Remedy, Thresholds, check as check_set, companion_page};
+use shibori_core::check::{Finding, Severity, Remedy, Thresholds, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{CompanionFault, companion_problems, manifest_of};
@@ -38,7 +38,7 @@ pub fn check(
     let one = |source: &Source| {
         let _span = info_span!("check", source = %source.name().shown()).entered();
         let set = load(source, &options.only, cx)?;
-        let faults = match source.path().and_then(|path| manifest_of(&cx.at(path))) {
+        let faults = match source.path().and_then(|path| manifest_of(&cx.resolve(path))) {
             Some(manifest) => companion_problems(&manifest, cx.limits())?,
             None => Vec::new(),
         };
@@ -83,8 +83,8 @@ pub struct FindingGroup {
 
 impl FindingGroup {
     /// The most severe level of any of them.
-    pub fn level(&self) -> Level {
-        self.findings.iter().map(Finding::level).min().unwrap_or(Level::Look)
+    pub fn level(&self) -> Severity {
+        self.findings.iter().map(Finding::level).min().unwrap_or(Severity::Look)
     }
 
     /// The one that is farthest off, of the most severe.

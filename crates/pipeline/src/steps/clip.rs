@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_core::clip::{Clip, drop_clip, fit, rename_clip, speed};
+use shibori_core::clip::{Clip, drop_clip, quantize, rename_clip, speed};
 use shibori_formats::decode::{manifest_of, source};
 use shibori_formats::encode;
 use tracing::info_span;
@@ -34,16 +34,16 @@ pub struct ClipOutcome {
 /// Where the manifest can't be read or written, or a change can't be made.
 pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<ClipOutcome, Error> {
     let _span = info_span!("clip").entered();
-    let Some(manifest) = manifest_of(&cx.at(path)) else {
+    let Some(manifest) = manifest_of(&cx.resolve(path)) else {
         cx.found(path)?;
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
     cx.claim(&manifest)?;
     let before = source(&manifest, cx.limits())?.set;
-    let (set, deviations) = changed(before.clone(), options, cx)?;
+    let (set, deviations) = apply_edits(before.clone(), options, cx)?;
     let is_changed = set.clips() != before.clips();
     if is_changed {
-        encode::clips(&manifest, &set, cx.run())?;
+        encode::clips(&manifest, &set, cx.transaction())?;
     }
     let shown = places(&set, &options.only)?;
     let manifest = manifest_of_name(path, &manifest, cx);
@@ -60,11 +60,11 @@ fn manifest_of_name(path: &Path, manifest: &Path, cx: &Context<'_>) -> PathBuf {
 /// # Errors
 /// Where a change can't be made.
 pub fn edit_clips(set: FrameSet, options: &ClipCommand, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    Ok(changed(set, options, cx)?.0)
+    Ok(apply_edits(set, options, cx)?.0)
 }
 
 /// Drops, renames, adds, marks, then times: later changes see what earlier ones made.
-fn changed(
+fn apply_edits(
     set: FrameSet,
     options: &ClipCommand,
     cx: &Context<'_>,
@@ -79,7 +79,7 @@ fn changed(
             clips[at] = speed(clips[at].clone(), factor)?;
         }
         if let Some(rate) = options.edits.snap {
-            let (fitted, deviation) = fit(clips[at].clone(), rate)?;
+            let (fitted, deviation) = quantize(clips[at].clone(), rate)?;
             clips[at] = fitted;
             deviations.push((at, deviation));
         }

@@ -1,7 +1,7 @@
 //! A clip that is made with options of its own.
 
 use shibori_core::clip::Clip;
-use shibori_core::{Frame, FrameSet, apart, clips_sharing_frames};
+use shibori_core::{Frame, FrameSet, unshare_frames, clips_sharing_frames};
 
 use crate::{ClipsError, Error};
 
@@ -16,12 +16,12 @@ pub(crate) fn replace_clip_frames(
     name: &str,
     is_apart: bool,
 ) -> Result<FrameSet, Error> {
-    let at = place_of(&set, name)?;
+    let at = find_clip(&set, name)?;
     let part = set.extract_clip(at);
     let beyond = clips_sharing_frames(&set, &part);
     let set = match (beyond.is_empty(), is_apart) {
         (true, _) => set,
-        (false, true) => apart(&set, &part)?,
+        (false, true) => unshare_frames(&set, &part)?,
         (false, false) => {
             let clips = beyond.iter().map(|clip| clip.qualified_name()).collect();
             return Err(Error::Clips(ClipsError::SharedFrames {
@@ -30,7 +30,7 @@ pub(crate) fn replace_clip_frames(
             }));
         }
     };
-    let theirs = &other.clips()[place_of(other, name)?];
+    let theirs = &other.clips()[find_clip(other, name)?];
     let ours = &set.clips()[at];
     let differs = || Error::Clips(ClipsError::OtherCut { clip: name.to_owned() });
     if ours.steps().len() != theirs.steps().len() {
@@ -47,10 +47,10 @@ pub(crate) fn replace_clip_frames(
             new.push(their.with_name(our.name().clone()));
         }
     }
-    Ok(set.replacing(&FrameSet::new(new, Vec::new())?)?)
+    Ok(set.replace_frames(&FrameSet::new(new, Vec::new())?)?)
 }
 
-fn place_of(set: &FrameSet, name: &str) -> Result<usize, Error> {
+fn find_clip(set: &FrameSet, name: &str) -> Result<usize, Error> {
     match set.find_clips(name).as_slice() {
         [one] => Ok(*one),
         _ => {

@@ -88,16 +88,16 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
     let _span = info_span!("draft", sources = sources.len()).entered();
     let mut found: Vec<Vec<PathBuf>> = Vec::new();
     let (folders, files): (Vec<&PathBuf>, Vec<&PathBuf>) =
-        sources.iter().partition(|path| cx.at(path).is_dir());
+        sources.iter().partition(|path| cx.resolve(path).is_dir());
     let typed: HashSet<&PathBuf> = files.iter().copied().collect();
-    group(files.into_iter().cloned().collect(), &mut found, cx);
-    let out = cx.at(out).canonicalize().ok();
+    group_sequences(files.into_iter().cloned().collect(), &mut found, cx);
+    let out = cx.resolve(out).canonicalize().ok();
     for folder in folders {
         gather(folder, 0, out.as_deref(), &mut found, cx)?;
     }
-    let files: Vec<PathBuf> = found.iter().flatten().map(|path| cx.at(path)).collect();
-    cx.run().add_sources(&files);
-    let drafted = parallel::each(&found, |paths| draft_group(paths, cx));
+    let files: Vec<PathBuf> = found.iter().flatten().map(|path| cx.resolve(path)).collect();
+    cx.transaction().add_sources(&files);
+    let drafted = parallel::map_slice(&found, |paths| draft_group(paths, cx));
     let mut draft = Draft::default();
     let mut first = None;
     for (sprites, paths) in drafted.into_iter().zip(&found) {
@@ -138,26 +138,26 @@ fn gather(
     found: &mut Vec<Vec<PathBuf>>,
     cx: &Context<'_>,
 ) -> Result<(), Error> {
-    let outputs = outputs_in(&cx.at(folder));
-    let is_built = |path: &Path| outputs.get(&cx.at(path)).copied().unwrap_or(false);
-    if is_built(&folder.join(SET_FILE)) || depth > 0 && cx.at(folder).canonicalize().ok().as_deref() == out {
+    let outputs = outputs_in(&cx.resolve(folder));
+    let is_built = |path: &Path| outputs.get(&cx.resolve(path)).copied().unwrap_or(false);
+    if is_built(&folder.join(SET_FILE)) || depth > 0 && cx.resolve(folder).canonicalize().ok().as_deref() == out {
         return Ok(());
     }
-    if manifest_of(&cx.at(folder)).is_some() {
+    if manifest_of(&cx.resolve(folder)).is_some() {
         found.push(vec![folder.to_owned()]);
         return Ok(());
     }
     let (mut files, mut folders, mut atlases) = (Vec::new(), Vec::new(), Vec::new());
     let mut pages: HashSet<PathBuf> = HashSet::new();
-    for name in names_in(&cx.at(folder))?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'))
+    for name in names_in(&cx.resolve(folder))?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'))
     {
         let path = folder.join(name);
-        match cx.at(&path).is_dir() {
+        match cx.resolve(&path).is_dir() {
             true => folders.push(path),
             false if is_image(&path) => files.push(path),
             false => {
                 let is_json = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json"));
-                let own = if is_json { pages_of(&cx.at(&path)).unwrap_or_default() } else { Vec::new() };
+                let own = if is_json { pages_of(&cx.resolve(&path)).unwrap_or_default() } else { Vec::new() };
                 if !own.is_empty() && !is_built(&path) {
                     atlases.push(vec![path]);
                 }
@@ -165,8 +165,8 @@ fn gather(
             }
         }
     }
-    files.retain(|file| !pages.contains(&cx.at(file)) && !outputs.contains_key(&cx.at(file)));
-    group(files, found, cx);
+    files.retain(|file| !pages.contains(&cx.resolve(file)) && !outputs.contains_key(&cx.resolve(file)));
+    group_sequences(files, found, cx);
     found.extend(atlases);
     let folders = folders.iter().filter(|_| depth < DEEPEST);
     folders.into_iter().try_for_each(|inner| gather(inner, depth + 1, out, found, cx))
@@ -185,11 +185,11 @@ fn is_sequence(paths: &[PathBuf]) -> bool {
 }
 
 /// Files each on its own, but numbered images of one name together.
-fn group(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
+fn group_sequences(files: Vec<PathBuf>, found: &mut Vec<Vec<PathBuf>>, cx: &Context<'_>) {
     let first = found.len();
     let mut sequences: HashMap<_, usize> = HashMap::new();
     for file in files {
-        let sequence = sequence_of(&cx.at(&file));
+        let sequence = sequence_of(&cx.resolve(&file));
         match sequence.as_ref().and_then(|sequence| sequences.get(sequence)) {
             Some(&at) => found[at].push(file),
             None => {
@@ -252,7 +252,7 @@ fn draft_file(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Er
         others: Vec::new(),
         background: None,
     };
-    if cx.at(&source).is_dir() || manifest_of(&cx.at(&source)).is_some() {
+    if cx.resolve(&source).is_dir() || manifest_of(&cx.resolve(&source)).is_some() {
         return Ok((plain(DraftCut::Frames, Size::default()), Size::default()));
     }
     let inspected = inspect(std::slice::from_ref(&source), cx)?.into_iter().next().ok_or(Error::NoFrames)?;

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::read_bytes;
-use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, File, Gltf, Starter};
+use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, File, Gltf, BuiltinTemplate};
 use tracing::info_span;
 
 use crate::options::{ExportFormat, ExportOptions};
@@ -24,7 +24,7 @@ pub struct Exported {
 }
 
 /// A template that comes with shibori.
-pub fn starter(name: &str) -> Option<&'static Starter> {
+pub fn starter(name: &str) -> Option<&'static BuiltinTemplate> {
     BUILTIN_TEMPLATES.iter().find(|starter| starter.name == name)
 }
 
@@ -43,18 +43,18 @@ pub fn export(
     let wanted = Wanted::of(options, cx)?;
     cx.finish_interrupted(path)?;
     let manifest =
-        cx.limits().manifest_of(&cx.at(path)).filter(|manifest| cx.limits().staged.exists(manifest));
+        cx.limits().manifest_of(&cx.resolve(path)).filter(|manifest| cx.limits().staged.exists(manifest));
     let Some(manifest) = manifest else {
         cx.found(path)?;
         return Err(Error::ExportInput(ExportInputError::NoManifest { path: path.to_owned() }));
     };
     let subject = ExportSource::open(&manifest, cx.limits())?;
-    cx.run().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
-    cx.run().add_sources(&[manifest]);
+    cx.transaction().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
+    cx.transaction().add_sources(&[manifest]);
     if let Some(template) = &options.template {
-        cx.run().add_sources(&[cx.at(template)]);
+        cx.transaction().add_sources(&[cx.resolve(template)]);
     }
-    let target = target.map_or_else(|| beside(&subject, wanted.ending()), |target| cx.at(target));
+    let target = target.map_or_else(|| beside(&subject, wanted.ending()), |target| cx.resolve(target));
     if let Wanted::Format(format) = &wanted {
         export::check_extension(&target, format.ending())?;
     }
@@ -68,7 +68,7 @@ pub fn export(
 /// # Errors
 /// Where one can't be written.
 pub fn write_export(exported: &Exported, cx: &Context<'_>) -> Result<(), Error> {
-    export::write_files(&exported.files, cx.run())?;
+    export::write_files(&exported.files, cx.transaction())?;
     Ok(())
 }
 
@@ -89,9 +89,9 @@ impl Wanted {
 
     /// A file; or, where there is none of that name, a template that comes with shibori.
     fn template(path: &Path, cx: &Context<'_>) -> Result<Self, Error> {
-        let file = cx.at(path);
+        let file = cx.resolve(path);
         if let Some(starter) = starter(&path.to_string_lossy()).filter(|_| !file.exists()) {
-            let (source, ending) = (starter.source.to_owned(), starter.ending().to_owned());
+            let (source, ending) = (starter.source.to_owned(), starter.extension().to_owned());
             return Ok(Self::Template { name: path.to_owned(), source, ending });
         }
         let text = read_bytes(&file).map_err(|error| match error {

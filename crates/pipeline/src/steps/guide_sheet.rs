@@ -9,7 +9,7 @@ use shibori_draw::{Guide, draw_guide, guide_svg};
 use shibori_formats::{WriteProblem, encode};
 
 use crate::options::GuideOptions;
-use crate::{Context, Error, Growth, GuideError};
+use crate::{Context, Error, SizeCause, GuideError};
 
 /// Pictures of a sheet's size that are in memory at once: the guide, the empty layer, and both as they are encoded.
 const LAYERS: u64 = 5;
@@ -36,14 +36,14 @@ pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> R
     };
     // What has no size is refused by the drawing.
     let pixels = guide.size().unwrap_or_default().area();
-    drop(cx.check_image_size(Growth::Cells, pixels)?);
-    let _room = cx.check_memory(Growth::Cells, pixels.saturating_mul(LAYERS))?;
-    let path = cx.at(output);
+    drop(cx.check_image_size(SizeCause::Cells, pixels)?);
+    let _room = cx.check_memory(SizeCause::Cells, pixels.saturating_mul(LAYERS))?;
+    let path = cx.resolve(output);
     let too_large =
         || shibori_formats::Error::write(&path, WriteProblem::TooLong { longest: Guide::LONGEST });
     let size = guide.size().ok_or_else(too_large)?;
     let drawn = || draw_guide(&guide).unwrap_or_default();
-    encode::guide_sheet(&path, drawn, || guide_svg(&guide).unwrap_or_default(), cx.run())?;
+    encode::guide_sheet(&path, drawn, || guide_svg(&guide).unwrap_or_default(), cx.transaction())?;
     Ok(size)
 }
 

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{ImageInfo, Loaded, Picture, image, images_in, manifest_of, pages_of};
+use shibori_formats::decode::{ImageInfo, DecodedFile, DecodedImage, image, images_in, manifest_of, pages_of};
 use tracing::info_span;
 
 use crate::options::CutOptions;
@@ -112,7 +112,7 @@ pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<ImageReport>,
 
 /// The images that a path stands for: itself, or those of a folder, a set or an atlas, as the user would name them.
 fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
-    let whole = cx.at(path);
+    let whole = cx.resolve(path);
     let shown = |file: PathBuf| file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned);
     if let Some(manifest) = manifest_of(&whole) {
         let files = pages_of(&manifest)?;
@@ -126,10 +126,10 @@ fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
 
 fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
     let _span = info_span!("inspect", file = %path.shown()).entered();
-    let Loaded { info, picture, .. } = image(&cx.at(path), cx.limits())?;
+    let DecodedFile { info, picture, .. } = image(&cx.resolve(path), cx.limits())?;
     let animation = match picture {
-        Picture::Still(pixels) => return still(path, info, &pixels, cx),
-        Picture::Moving(animation) => animation,
+        DecodedImage::Still(pixels) => return still(path, info, &pixels, cx),
+        DecodedImage::Moving(animation) => animation,
     };
     let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
     let holds = ImageContent::Animation { millis, plays: animation.plays };

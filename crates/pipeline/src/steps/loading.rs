@@ -34,7 +34,7 @@ pub(crate) fn load_all(
             continue;
         }
         paths.iter().try_for_each(|path| cx.finish_interrupted(path))?;
-        let places: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
+        let places: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
         let read = sources(&places, &ReadOptions { tighten, ..cx.limits().clone() }).map_err(Error::from);
         sets.push(accept_loaded(report_total_memory(read, &paths, cx)?, cx));
     }
@@ -60,7 +60,7 @@ pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Er
     };
     let _span = info_span!("read", source = %path.shown()).entered();
     cx.finish_interrupted(path)?;
-    let read = source(&cx.at(path), cx.limits()).map_err(Error::from);
+    let read = source(&cx.resolve(path), cx.limits()).map_err(Error::from);
     Ok(accept_loaded(report_total_memory(read, std::slice::from_ref(path), cx)?, cx))
 }
 
@@ -69,15 +69,15 @@ pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Er
 /// # Errors
 /// Where the path isn't that of a set, or the set can't be read.
 pub fn open_in_place(path: &Path, cx: &Context<'_>) -> Result<Source, Error> {
-    cx.claim(&cx.at(&folder_of_set(path, cx)?).join(SET_FILE))?;
-    let loaded = source(&cx.at(path), cx.limits())?;
-    loaded.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    cx.claim(&cx.resolve(&folder_of_set(path, cx)?).join(SET_FILE))?;
+    let loaded = source(&cx.resolve(path), cx.limits())?;
+    loaded.remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
     Ok(Source::frames(path.shown().to_string(), loaded.set))
 }
 
 /// The folder of a set that is named by its folder or by its manifest.
 pub(crate) fn folder_of_set(path: &Path, cx: &Context<'_>) -> Result<PathBuf, Error> {
-    if cx.at(path).join(SET_FILE).is_file() {
+    if cx.resolve(path).join(SET_FILE).is_file() {
         return Ok(path.to_owned());
     }
     if path.file_name().is_some_and(|name| name == SET_FILE) {
@@ -93,7 +93,7 @@ pub(crate) fn load_with_companions(
     cx: &Context<'_>,
 ) -> Result<FrameSet, Error> {
     let mut set = load_whole(&path.into(), cx)?;
-    if let Some(manifest) = manifest_of(&cx.at(path)) {
+    if let Some(manifest) = manifest_of(&cx.resolve(path)) {
         for companions in load_companions(&manifest, cx.limits())? {
             set = FrameSet::merge([set, accept_loaded(companions, cx)])?;
         }
@@ -109,7 +109,7 @@ pub(crate) fn report_total_memory<T>(
 ) -> Result<T, Error> {
     result.map_err(|error| match error {
         Error::File(File::Read { path, problem: ReadProblem::Memory(over) }) => {
-            let paths: Vec<PathBuf> = paths.iter().map(|path| cx.at(path)).collect();
+            let paths: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
             let need = memory_for(&paths).max(over.need.saturating_add(over.taken));
             let problem = ReadProblem::Memory(OverBudget { need, taken: 0, ..over });
             Error::File(File::Read { path, problem })
@@ -120,8 +120,8 @@ pub(crate) fn report_total_memory<T>(
 
 /// Passes on what was noticed, and makes the files sources of the run.
 pub(crate) fn accept_loaded(loaded: LoadedFrames, cx: &Context<'_>) -> FrameSet {
-    loaded.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
+    loaded.remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
     debug!(frames = loaded.set.frames().len(), clips = loaded.set.clips().len(), "read");
-    cx.run().add_sources(&loaded.files);
+    cx.transaction().add_sources(&loaded.files);
     loaded.set
 }

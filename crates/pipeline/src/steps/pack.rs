@@ -14,9 +14,9 @@ use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutName, PackOptions};
 use crate::order::{Change, Plan, check_frame_size};
-use crate::steps::changes::{Defaults, marks, naming, shaping};
+use crate::steps::changes::{Defaults, lower_marks, naming, lower_shape};
 use crate::steps::loading::load_all;
-use crate::{Context, Error, Growth, Notice, Source, Task};
+use crate::{Context, Error, SizeCause, Notice, Source, Task};
 
 /// An atlas in each of its sizes.
 #[derive(Clone, Debug)]
@@ -45,16 +45,16 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     let factors = options.page.factors();
     let step = snap_for(&factors);
     let keep =
-        options.arrange.keep_places.as_ref().map(|old| previous_placements(&cx.at(old))).transpose()?;
+        options.arrange.keep_places.as_ref().map(|old| previous_placements(&cx.resolve(old))).transpose()?;
     let rules = options.arrange.options(factors.clone(), keep);
     let (set, mut companions) = with_companions(set, options)?;
     let trim = trim_scope(options);
     let clips = &options.clips;
-    let mut changes = marks(&options.shape);
+    let mut changes = lower_marks(&options.shape);
     if *clips != ClipOptions::default() {
         changes.push(Change::Name(naming(clips)));
     }
-    changes.extend(shaping(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
+    changes.extend(lower_shape(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;
     let set = match options.arrange.draws_mirrored() {
         true => {
@@ -72,13 +72,13 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         if let Some(&first) = layer.missing.first() {
             let first = set.frames()[first].name().clone();
             let (spec, frames) = (companions.spec.clone(), layer.missing.len());
-            cx.tell(Notice::CompanionsMissing { spec, frames, first });
+            cx.notify(Notice::CompanionsMissing { spec, frames, first });
         }
     }
     let atlas = arrange(set, layers, &rules)?;
-    debug!(pages = atlas.pages().len(), least = ?atlas.least(), "arranged");
+    debug!(pages = atlas.pages().len(), least = ?atlas.lower_bound(), "arranged");
     if let Some(ReuseOutcome::Anew(why)) = atlas.keeping() {
-        cx.tell(Notice::ArrangedAnew { why });
+        cx.notify(Notice::ArrangedAnew { why });
     }
     hold_pages(&atlas, cx)?;
     let how = options.shape.resample.unwrap_or_default();
@@ -102,7 +102,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
 
 /// Holds each page to what a picture may have.
 fn hold_pages(atlas: &Atlas, cx: &Context<'_>) -> Result<(), Error> {
-    atlas.pages().iter().try_for_each(|page| cx.check_image_size(Growth::Pages, page.size.area()).map(drop))
+    atlas.pages().iter().try_for_each(|page| cx.check_image_size(SizeCause::Pages, page.size.area()).map(drop))
 }
 
 /// Holds the pages of a scaled atlas to what a picture may have, and its frames to the memory that is left.
@@ -113,12 +113,12 @@ fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<Opti
     // A share of a pixel more or less makes no difference here.
     let grown = |pixels: u64| (pixels as f64 * factor.ratio().value() * factor.ratio().value()) as u64;
     for page in atlas.pages() {
-        drop(cx.check_image_size(Growth::PageScales, grown(page.size.area()))?);
+        drop(cx.check_image_size(SizeCause::PageScales, grown(page.size.area()))?);
     }
     let frames: u64 = atlas.set().frames().iter().map(|frame| frame.canvas().area()).sum();
     let layers: u64 =
         atlas.layers().iter().flat_map(|layer| &layer.canvases).map(|part| part.size().area()).sum();
-    cx.check_memory(Growth::PageScales, grown(frames.saturating_add(layers))).map(Some)
+    cx.check_memory(SizeCause::PageScales, grown(frames.saturating_add(layers))).map(Some)
 }
 
 /// What shares one box where frames are trimmed: on its own each frame has its own, but only where place is not index.
@@ -140,8 +140,8 @@ pub fn write_atlases(
 ) -> Result<AtlasReport, Error> {
     let pages = packed.atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.layers().len())).sum();
     let _span = info_span!("write", pages).entered();
-    let tick = cx.counter(Task::Pages, pages);
-    Ok(encode::atlas(&cx.at(path), &packed.atlases, &options.page.encoding(), cx.run(), tick)?)
+    let tick = cx.progress_counter(Task::Pages, pages);
+    Ok(encode::atlas(&cx.resolve(path), &packed.atlases, &options.page.encoding(), cx.transaction(), tick)?)
 }
 
 /// Base frames, and the companions set apart from them before anything is done to either.
@@ -163,17 +163,17 @@ fn stepped(set: FrameSet, step: u32, rim: u32, cx: &Context<'_>) -> Result<Frame
     for frame in set.frames() {
         let up = |length: u32| length.saturating_add(step - 1) / step * step;
         let canvas = Size::new(up(frame.canvas().width), up(frame.canvas().height));
-        check_frame_size(frame, canvas, Growth::PageScales, cx)?;
+        check_frame_size(frame, canvas, SizeCause::PageScales, cx)?;
         let around = |length: u32, most: u32| length.saturating_add(2 * (step + rim)).min(most);
         let kept = frame.pixels().size();
         let kept = Size::new(around(kept.width, canvas.width), around(kept.height, canvas.height));
         pixels = pixels.saturating_add(kept.area());
     }
     let grows = step > 1 || rim > 0;
-    let _room = cx.check_memory(Growth::PageScales, if grows { pixels } else { 0 })?;
+    let _room = cx.check_memory(SizeCause::PageScales, if grows { pixels } else { 0 })?;
     let frames = set.frames().iter().filter(uneven).count();
     if frames > 0 {
-        cx.tell(Notice::CanvasesGrow { frames, step });
+        cx.notify(Notice::CanvasesGrow { frames, step });
     }
     Ok(snap_frames(set, step, rim)?)
 }

@@ -4,20 +4,20 @@ use std::path::Path;
 
 use shibori_core::clean::{Key, KeyColors, key, mixed_edges};
 use shibori_core::cut::{
-    Certainty, Counts, CutError, Found, Grid, GridCandidate, IslandOptions, Islands, NameHints, Spacing,
+    Certainty, Counts, CutError, GridDetection, Grid, GridCandidate, IslandOptions, Islands, NameHints, Spacing,
     detect_grid_with_hints, find_crossings, islands,
 };
-use shibori_core::{Area, Background, Color, Pair, Pixels, Rect, find_background};
+use shibori_core::{SignedRect, Background, Color, UVec2, Pixels, Rect, find_background};
 
 use crate::options::{CleanOptions, CutOptions};
-use crate::{Context, Error, Growth, Notice, SheetError};
+use crate::{Context, Error, SizeCause, Notice, SheetError};
 
 /// Evidence in nats from which a grid is worth proposing.
 const MIN_PROPOSAL_EVIDENCE: f64 = 3.0;
 /// The share of edge pixels from which it is worth saying that they are mixed.
 const MIXED: f64 = 0.2;
 /// Of so many lines between cells one may cut through a drawing, where cells leave a rest.
-const FEW: usize = 10;
+const MAX_CUT_DIVISOR: usize = 10;
 /// Grids proposed at the most.
 const PROPOSED: usize = 3;
 
@@ -34,15 +34,15 @@ pub(crate) struct Sheet {
 }
 
 /// The part of a sheet that is looked at, and where it begins on the sheet.
-pub(crate) fn within(path: &Path, pixels: &Pixels, area: Option<Area>) -> Result<(Pixels, Pair), Error> {
-    let Some(area) = area else { return Ok((pixels.clone(), Pair::default())) };
-    let part = area.to_rect().and_then(|rect| Some((pixels.part(rect)?, Pair { x: rect.x, y: rect.y })));
+pub(crate) fn within(path: &Path, pixels: &Pixels, area: Option<SignedRect>) -> Result<(Pixels, UVec2), Error> {
+    let Some(area) = area else { return Ok((pixels.clone(), UVec2::default())) };
+    let part = area.to_rect().and_then(|rect| Some((pixels.part(rect)?, UVec2 { x: rect.x, y: rect.y })));
     part.ok_or_else(|| Error::Sheet(SheetError::Within { sheet: path.to_owned(), area, size: pixels.size() }))
 }
 
 /// Makes the background transparent where that was asked for, and says so where it was not but could be. `path` is as the
 /// user named the sheet.
-pub(crate) fn prepared(
+pub(crate) fn prepare_sheet(
     path: &Path,
     pixels: &Pixels,
     clean: &CleanOptions,
@@ -54,13 +54,13 @@ pub(crate) fn prepared(
     let is_auto = *clean.key() == Key::Auto;
     let (colors, tolerance) = match (clean.key.as_ref(), found) {
         (None, Background::Flat { color, .. }) => {
-            cx.tell(Notice::FlatBackground { file: file(), color: Color(color) });
+            cx.notify(Notice::FlatBackground { file: file(), color: Color(color) });
             return Ok(as_it_is());
         }
         (None | Some(Key::None), _) => return Ok(as_it_is()),
         (Some(Key::Auto), Background::Flat { color, tolerance }) => (vec![Color(color)], tolerance),
         (Some(Key::Auto), Background::Clear) => {
-            cx.tell(Notice::AlreadyClear { file: file() });
+            cx.notify(Notice::AlreadyClear { file: file() });
             return Ok(as_it_is());
         }
         (Some(Key::Auto), Background::None) => {
@@ -68,7 +68,7 @@ pub(crate) fn prepared(
         }
         (Some(Key::Colors(colors)), _) => (colors.clone(), 0),
     };
-    let _room = cx.check_memory(Growth::Change, pixels.size().area())?;
+    let _room = cx.check_memory(SizeCause::Change, pixels.size().area())?;
     let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
     let keyed = key(pixels, &colors, clean.key_scope.unwrap_or_default());
     if keyed.pixels == 0 {
@@ -79,13 +79,13 @@ pub(crate) fn prepared(
         return Err(Error::Sheet(SheetError::KeyNowhere { sheet: Some(file()), colors, background }));
     }
     if keyed.left > 0 {
-        cx.tell(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
+        cx.notify(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
     }
     let pixels = Pixels::from_image(keyed.image);
     pixels.charge_to(&cx.limits().memory);
     let share = if is_auto && !clean.defringe.is_on() { mixed_edges(&pixels, &colors.colors) } else { 0.0 };
     if share > MIXED {
-        cx.tell(Notice::MixedEdges { file: file(), share });
+        cx.notify(Notice::MixedEdges { file: file(), share });
     }
     Ok(Sheet { pixels, background: Background::Clear, keyed: Some((colors, keyed.pixels)) })
 }
@@ -107,10 +107,10 @@ pub(crate) fn grid_of(
             Some(grid) => (grid, false),
             None => (found_grid(path, &sheet.pixels, cut.within, cx)?, true),
         };
-    let rest = grid.rest(size);
+    let rest = grid.remainder(size);
     let is_meant = cut.grid.is_some() && cut.cell.is_some();
-    if rest != Pair::default() && !is_meant {
-        cx.tell(Notice::Rest { file: path.to_owned(), rest });
+    if rest != UVec2::default() && !is_meant {
+        cx.notify(Notice::Rest { file: path.to_owned(), rest });
     }
     Ok((grid, is_found))
 }
@@ -120,7 +120,7 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let size = sheet.pixels.size();
     let spacing = Spacing { offset: cut.offset.unwrap_or_default(), gutter: cut.gutter.unwrap_or_default() };
     let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;
-    let rest = grid.rest(size);
+    let rest = grid.remainder(size);
     let is_clear = |part: Rect| {
         let pixels = sheet.pixels.part(part);
         let is_content = |pixel: &[u8]| sheet.background.is_content(pixel);
@@ -129,20 +129,20 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let right = Rect::new(size.width - rest.x, 0, rest.x, size.height);
     let bottom = Rect::new(0, size.height - rest.y, size.width, rest.y);
     let borders = (whole.columns - 1) * whole.rows + (whole.rows - 1) * whole.columns;
-    let has_few = || find_crossings(&sheet.pixels, sheet.background, &grid).len() * FEW <= borders as usize;
+    let has_few = || find_crossings(&sheet.pixels, sheet.background, &grid).len() * MAX_CUT_DIVISOR <= borders as usize;
     (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
 }
 
 /// A sheet as the finder reads it.
 pub(crate) struct SheetReading {
-    pub(crate) found: Found,
+    pub(crate) found: GridDetection,
 }
 
 impl SheetReading {
     /// Reads a sheet by its pixels and its name.
     pub(crate) fn of(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<Self, Error> {
         // The finder keeps a few planes of a byte a pixel.
-        let _lease = cx.check_memory(Growth::Search, pixels.size().area())?;
+        let _lease = cx.check_memory(SizeCause::Search, pixels.size().area())?;
         Ok(Self { found: detect_grid_with_hints(pixels, &hints_of(path)) })
     }
 
@@ -165,7 +165,7 @@ pub(crate) fn find_islands(
     options: IslandOptions,
     cx: &Context<'_>,
 ) -> Result<Islands, Error> {
-    let _lease = cx.check_memory(Growth::Search, pixels.size().area().saturating_mul(ISLANDS))?;
+    let _lease = cx.check_memory(SizeCause::Search, pixels.size().area().saturating_mul(ISLANDS))?;
     Ok(islands(pixels, background, options))
 }
 
@@ -175,7 +175,7 @@ fn hints_of(path: &Path) -> NameHints {
 }
 
 /// The grid that explains a sheet, if it is sure.
-fn found_grid(path: &Path, pixels: &Pixels, within: Option<Area>, cx: &Context<'_>) -> Result<Grid, Error> {
+fn found_grid(path: &Path, pixels: &Pixels, within: Option<SignedRect>, cx: &Context<'_>) -> Result<Grid, Error> {
     let reading = SheetReading::of(path, pixels, cx)?;
     match reading.found.certainty {
         Certainty::Sure(_) => Ok(reading.found.candidates[0].grid),

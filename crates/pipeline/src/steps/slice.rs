@@ -9,24 +9,24 @@ use shibori_core::cut::{
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
-    Area, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pair, Pixels, Rect, SetError,
+    SignedRect, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, UVec2, Pixels, Rect, SetError,
     Size, Source as FrameSource,
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::{
-    self, Loaded, Picture, ReadNotice, animation_frames, image, images_in, images_of, rects, sprite_name,
+    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_in, images_of, rects, sprite_name,
 };
 use shibori_formats::encode;
 use shibori_formats::store::Written;
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
-use crate::order::{Change, CleanReport, CleanStep, Done, Naming, Plan};
-use crate::steps::changes::{Defaults, cleaning, marks, mending, naming, shaping};
+use crate::order::{Change, CleanReport, CleanStep, PlanOutcome, Naming, Plan};
+use crate::steps::changes::{Defaults, lower_clean_frames, lower_marks, lower_clean, naming, lower_shape};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
-use crate::steps::sheet::{Sheet, find_islands, grid_of, prepared, within};
-use crate::{Context, Error, Growth, Notice, SheetError, Source, Task};
+use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
+use crate::{Context, Error, SizeCause, Notice, SheetError, Source, Task};
 
 /// The frames of sheets, and how they came about.
 #[derive(Clone, Debug)]
@@ -56,9 +56,9 @@ pub struct SheetReport {
     /// Its pixels.
     pub size: Size,
     /// The part of it that was looked at, if not all.
-    pub within: Option<Area>,
+    pub within: Option<SignedRect>,
     /// How it was cut.
-    pub how: How,
+    pub how: CutMethod,
     /// How many frames it gave.
     pub frames: usize,
     /// What each step of mending changed.
@@ -66,7 +66,7 @@ pub struct SheetReport {
 }
 
 impl SheetReport {
-    fn new(path: &Path, size: Size, options: &SliceOptions, how: How) -> Self {
+    fn new(path: &Path, size: Size, options: &SliceOptions, how: CutMethod) -> Self {
         let within = options.cut.within;
         Self { file: path.to_owned(), size, within, how, frames: 0, mended: Vec::new() }
     }
@@ -74,7 +74,7 @@ impl SheetReport {
 
 /// How a sheet was cut.
 #[derive(Clone, Debug)]
-pub enum How {
+pub enum CutMethod {
     /// By a grid.
     Grid {
         /// The grid.
@@ -118,24 +118,24 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
     if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
         return Err(Error::Sheet(SheetError::OneSprite { sprite: sprite.clone(), sheets: sheets.len() }));
     }
-    let sheets = expanded(sheets, options, cx)?;
+    let sheets = expand_folders(sheets, options, cx)?;
     let cut: Result<Vec<_>, _> = sheets.iter().map(|sheet| cut_source(sheet, options, None, cx)).collect();
     let paths: Vec<PathBuf> = sheets.iter().filter_map(Source::path).map(Path::to_owned).collect();
     let cut = report_total_memory(cut, &paths, cx)?;
-    let is_loose = cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
-    let is_named = cut.iter().any(|one| matches!(one.report.how, How::Frames));
+    let is_loose = cut.iter().any(|one| matches!(one.report.how, CutMethod::Islands { .. }));
+    let is_named = cut.iter().any(|one| matches!(one.report.how, CutMethod::Frames));
     let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
     let (sets, reports): (Vec<_>, Vec<_>) = cut.into_iter().map(|one| (one.set, one.report)).unzip();
-    let Done { set, shifts, covered, .. } =
-        finished(FrameSet::merge(sets)?, options, is_loose, is_named, rows, cx)?;
+    let PlanOutcome { set, shifts, covered, .. } =
+        finish_frames(FrameSet::merge(sets)?, options, is_loose, is_named, rows, cx)?;
     Ok(Sliced { set, sheets: reports, done: ShapeOutcome { shifts, covered } })
 }
 
 /// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
-fn expanded(sources: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Vec<Source>, Error> {
+fn expand_folders(sources: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Vec<Source>, Error> {
     let mut all = Vec::new();
     for source in sources {
-        match source.path().map(|path| cx.at(path)) {
+        match source.path().map(|path| cx.resolve(path)) {
             Some(whole)
                 if options.cut.has_cut_method()
                     && whole.is_dir()
@@ -158,7 +158,7 @@ fn cut_source(
     options: &SliceOptions,
     clip: Option<&Name>,
     cx: &Context<'_>,
-) -> Result<Cut, Error> {
+) -> Result<CutFile, Error> {
     match source {
         Source::Path(path) if is_file(path, cx) => return cut_file(path, options, clip, cx),
         Source::Sheet { name, pixels } => return cut_still(Path::new(name), pixels, options, cx),
@@ -172,15 +172,15 @@ fn cut_source(
 
 /// Whether a path is that of one image or animation.
 fn is_file(path: &Path, cx: &Context<'_>) -> bool {
-    let whole = cx.at(path);
+    let whole = cx.resolve(path);
     !whole.is_dir() && cx.limits().manifest_of(&whole).is_none()
 }
 
 /// Frames that are cut already, cleaned.
-fn cut_already(path: &Path, set: FrameSet, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+fn cut_already(path: &Path, set: FrameSet, options: &SliceOptions, cx: &Context<'_>) -> Result<CutFile, Error> {
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
-    let report = SheetReport { within: None, ..SheetReport::new(path, size, options, How::Frames) };
-    cleaned(set, report, options, None, cx)
+    let report = SheetReport { within: None, ..SheetReport::new(path, size, options, CutMethod::Frames) };
+    clean_sheet(set, report, options, None, cx)
 }
 
 /// A source of a sprite, and how it is cut.
@@ -205,14 +205,14 @@ pub fn slice_sprite(
     cx: &Context<'_>,
 ) -> Result<FrameSet, Error> {
     let _span = info_span!("slice", sprite = %name).entered();
-    let mut cut: Vec<(Vec<Cut>, &SliceOptions)> = Vec::new();
+    let mut cut: Vec<(Vec<CutFile>, &SliceOptions)> = Vec::new();
     for part in parts {
         part.options.validate()?;
         let is_alone = parts.len() == 1 && part.files.len() == 1;
         cut.push((cut_part(name, *part, is_alone, cx)?, part.options));
     }
-    let is_loose = |cut: &[Cut]| cut.iter().any(|one| matches!(one.report.how, How::Islands { .. }));
-    let is_named = |cut: &[Cut]| cut.iter().any(|one| matches!(one.report.how, How::Frames));
+    let is_loose = |cut: &[CutFile]| cut.iter().any(|one| matches!(one.report.how, CutMethod::Islands { .. }));
+    let is_named = |cut: &[CutFile]| cut.iter().any(|one| matches!(one.report.how, CutMethod::Frames));
     let is_plain = |options: &SliceOptions| {
         options.shape == ShapeOptions::default() && options.clips == ClipOptions::default()
     };
@@ -225,7 +225,7 @@ pub fn slice_sprite(
         let whole = SliceOptions { shape: shape.clone(), clips: clips.clone(), ..(*options).clone() };
         let rows = all.iter().filter_map(|one| one.rows.clone()).collect();
         let set = FrameSet::merge(all.into_iter().map(|one| one.set))?;
-        return Ok(finished(set, &whole, is_loose, is_named, rows, cx)?.set);
+        return Ok(finish_frames(set, &whole, is_loose, is_named, rows, cx)?.set);
     }
     // Numbers go on from one source to the next, so that all frames have names of their own.
     let count: usize = cut.iter().flat_map(|(all, _)| all).map(|one| one.set.frames().len()).sum();
@@ -246,17 +246,17 @@ pub fn slice_sprite(
             }
             let rows = one.iter().filter_map(|one| one.rows.clone()).collect();
             let set = FrameSet::merge(one.into_iter().map(|one| one.set))?;
-            sets.push(finished(set, &options, is_loose, is_named, rows, cx)?.set);
+            sets.push(finish_frames(set, &options, is_loose, is_named, rows, cx)?.set);
         }
     }
-    let mut changes = marks(shape);
+    let mut changes = lower_marks(shape);
     changes.push(Change::Name(naming(clips)));
-    changes.extend(shaping(shape, Defaults::PLAIN, cx)?);
+    changes.extend(lower_shape(shape, Defaults::PLAIN, cx)?);
     Ok(Plan::new(changes).run(FrameSet::merge(sets)?, cx)?.set)
 }
 
 /// One source of a sprite; its frames are all that sprite's.
-fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>) -> Result<Vec<Cut>, Error> {
+fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>) -> Result<Vec<CutFile>, Error> {
     let SpriteInput { files, options } = part;
     let called = options.cut.sprite.clone().unwrap_or_else(|| name.clone());
     let own = |is_file: bool| {
@@ -265,12 +265,12 @@ fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>
         options
     };
     let mut all = Vec::new();
-    let paths: Vec<PathBuf> = files.iter().map(|file| cx.at(file)).collect();
+    let paths: Vec<PathBuf> = files.iter().map(|file| cx.resolve(file)).collect();
     if files.len() > 1 && !options.cut.has_cut_method() && decode::is_numbered(&paths) {
         let set = accept_loaded(decode::sources(&paths, cx.limits())?, cx);
         all.push(cut_already(&files[0], set, &own(false), cx)?);
     } else {
-        for source in expanded(&Source::paths(files), options, cx)? {
+        for source in expand_folders(&Source::paths(files), options, cx)? {
             // Of several sources, an animation's clip is called after its file.
             let clip = if is_alone { None } else { sprite_name(source.name()).ok() };
             all.push(cut_source(&source, &own(is_file(source.name(), cx)), clip.as_ref(), cx)?);
@@ -279,7 +279,7 @@ fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>
     for one in &mut all {
         let set = std::mem::take(&mut one.set);
         // A folder of several sprites keeps their names.
-        one.set = if set.sprites().len() == 1 { set.called(&called)? } else { set };
+        one.set = if set.sprites().len() == 1 { set.with_sprite(&called)? } else { set };
     }
     Ok(all)
 }
@@ -298,8 +298,8 @@ pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
 /// Where a frame can't be a file there.
 pub fn write_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Written, Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
-    let tick = cx.counter(Task::Frames, set.frames().len());
-    Ok(encode::set(set, &cx.at(folder), cx.run(), tick)?)
+    let tick = cx.progress_counter(Task::Frames, set.frames().len());
+    Ok(encode::set(set, &cx.resolve(folder), cx.transaction(), tick)?)
 }
 
 /// Cuts sheets that stay as they are, each on its own, and writes a manifest beside each.
@@ -315,22 +315,22 @@ pub fn slice_manifests(
     options.validate()?;
     let one = |source: &Source| {
         let path = source.name();
-        let Cut { set, report, rows } = cut_file(path, options, None, cx)?;
+        let CutFile { set, report, rows } = cut_file(path, options, None, cx)?;
         let rows = rows.into_iter().collect();
-        let Done { set, shifts, covered, .. } = finished(set, options, false, false, rows, cx)?;
+        let PlanOutcome { set, shifts, covered, .. } = finish_frames(set, options, false, false, rows, cx)?;
         let grid = page_grid(&report);
-        let written = encode::sheet_manifest(&cx.at(path), report.size, &set, grid.as_ref(), cx.run())?;
+        let written = encode::sheet_manifest(&cx.resolve(path), report.size, &set, grid.as_ref(), cx.transaction())?;
         Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
     };
     match sheets {
-        [folder] if !options.cut.has_cut_method() && cx.at(folder).is_dir() => {
+        [folder] if !options.cut.has_cut_method() && cx.resolve(folder).is_dir() => {
             Ok(vec![images_in_place(sheets, folder, options, cx)?])
         }
         [first, _, ..] if !options.cut.has_cut_method() => {
             let folder = first.parent().unwrap_or(Path::new("")).to_owned();
             Ok(vec![images_in_place(sheets, &folder, options, cx)?])
         }
-        sheets => expanded(&Source::paths(sheets), options, cx)?.iter().map(one).collect(),
+        sheets => expand_folders(&Source::paths(sheets), options, cx)?.iter().map(one).collect(),
     }
 }
 
@@ -341,8 +341,8 @@ fn images_in_place(
     options: &SliceOptions,
     cx: &Context<'_>,
 ) -> Result<(Sliced, Written), Error> {
-    let whole = cx.at(folder);
-    let paths: Vec<PathBuf> = sources.iter().map(|path| cx.at(path)).collect();
+    let whole = cx.resolve(folder);
+    let paths: Vec<PathBuf> = sources.iter().map(|path| cx.resolve(path)).collect();
     // The manifest that may be there is what is made again.
     let gathered = if sources.len() == 1 {
         images_of(&whole, cx.limits())?
@@ -358,31 +358,31 @@ fn images_in_place(
         Some(parts.map(|part| part.as_os_str().to_string_lossy().into_owned()).collect::<Vec<_>>().join("/"))
     };
     let files: Vec<String> = gathered.files.iter().map(inside).collect::<Option<_>>().ok_or_else(not_each)?;
-    gathered.remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
-    cx.run().add_sources(&gathered.files);
+    gathered.remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
+    cx.transaction().add_sources(&gathered.files);
     if options.cut.take.is_some() {
         return Err(Error::Sheet(SheetError::NotOneFileEach { folder: folder.to_owned() }));
     }
-    let Done { set, shifts, covered, .. } = finished(gathered.set, options, false, true, HashMap::new(), cx)?;
-    let written = encode::images_manifest(&whole, &set, &files, cx.run())?;
+    let PlanOutcome { set, shifts, covered, .. } = finish_frames(gathered.set, options, false, true, HashMap::new(), cx)?;
+    let written = encode::images_manifest(&whole, &set, &files, cx.transaction())?;
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
-    let report = SheetReport::new(folder, size, options, How::Frames);
+    let report = SheetReport::new(folder, size, options, CutMethod::Frames);
     let report = SheetReport { within: None, frames: set.frames().len(), ..report };
     Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
 }
 
 /// The cells of a sheet that was cut evenly, counted from its corner.
 fn page_grid(report: &SheetReport) -> Option<PageGrid> {
-    let How::Grid { grid, .. } = &report.how else { return None };
-    let corner = report.within.and_then(Area::to_rect).unwrap_or_default();
+    let CutMethod::Grid { grid, .. } = &report.how else { return None };
+    let corner = report.within.and_then(SignedRect::to_rect).unwrap_or_default();
     let Spacing { offset, gutter } = grid.spacing();
-    let offset = Pair { x: offset.x + corner.x, y: offset.y + corner.y };
+    let offset = UVec2 { x: offset.x + corner.x, y: offset.y + corner.y };
     let spacing = Spacing { offset, gutter };
     grid.is_even().then(|| PageGrid { counts: grid.counts(), cell: grid.cell_size(), spacing })
 }
 
 /// One file's frames, without names yet.
-struct Cut {
+struct CutFile {
     set: FrameSet,
     report: SheetReport,
     /// The sprite and the rows of its sheet, whichever frames are left of it.
@@ -395,18 +395,18 @@ fn cut_file(
     options: &SliceOptions,
     clip: Option<&Name>,
     cx: &Context<'_>,
-) -> Result<Cut, Error> {
-    let file = cx.at(path);
-    let Loaded { info, picture, is_truncated } = image(&file, cx.limits())?;
-    cx.run().add_sources(std::slice::from_ref(&file));
+) -> Result<CutFile, Error> {
+    let file = cx.resolve(path);
+    let DecodedFile { info, picture, is_truncated } = image(&file, cx.limits())?;
+    cx.transaction().add_sources(std::slice::from_ref(&file));
     let animation = match picture {
-        Picture::Still(pixels) => {
+        DecodedImage::Still(pixels) => {
             if is_truncated {
-                cx.tell(Notice::Read(ReadNotice::Truncated { file: file_name(path), frames: 0 }));
+                cx.notify(Notice::Read(ReadNotice::Truncated { file: file_name(path), frames: 0 }));
             }
             return cut_still(path, &pixels, options, cx);
         }
-        Picture::Moving(animation) => animation,
+        DecodedImage::Moving(animation) => animation,
     };
     if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.manifest_only.is_on() {
         return Err(Error::Sheet(SheetError::IsAnimation {
@@ -418,19 +418,19 @@ fn cut_file(
     let clip = clip.unwrap_or(&sprite);
     let made = animation_frames(animation, &sprite, clip, &file_name(path), is_truncated);
     let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
-    remarks.into_iter().for_each(|remark| cx.tell(Notice::Read(remark)));
-    cleaned(set, SheetReport::new(path, info.size, options, How::Animation), options, None, cx)
+    remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
+    clean_sheet(set, SheetReport::new(path, info.size, options, CutMethod::Animation), options, None, cx)
 }
 
 /// Frames of a sheet.
-fn cut_still(path: &Path, pixels: &Pixels, options: &SliceOptions, cx: &Context<'_>) -> Result<Cut, Error> {
+fn cut_still(path: &Path, pixels: &Pixels, options: &SliceOptions, cx: &Context<'_>) -> Result<CutFile, Error> {
     let size = pixels.size();
     let (pixels, origin) = within(path, pixels, options.cut.within)?;
-    let sheet = prepared(path, &pixels, &options.clean, cx)?;
+    let sheet = prepare_sheet(path, &pixels, &options.clean, cx)?;
     let (set, how) = cut_sheet(path, &sheet, options, cx)?;
     let set = rebase_sources(set, origin)?;
     debug!(file = %path.shown(), frames = set.frames().len(), "cut");
-    cleaned(set, SheetReport::new(path, size, options, how), options, sheet.keyed.as_ref(), cx)
+    clean_sheet(set, SheetReport::new(path, size, options, how), options, sheet.keyed.as_ref(), cx)
 }
 
 /// What the frames of a file are of.
@@ -442,7 +442,7 @@ fn sprite_of(path: &Path, options: &SliceOptions) -> Result<Name, Error> {
 }
 
 /// Frames of a part of a sheet, with their places on the whole of it.
-fn rebase_sources(set: FrameSet, origin: Pair) -> Result<FrameSet, SetError> {
+fn rebase_sources(set: FrameSet, origin: UVec2) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| {
         let moved = |rect: Rect| Rect { x: rect.x + origin.x, y: rect.y + origin.y, ..rect };
         let source =
@@ -456,17 +456,17 @@ fn cut_sheet(
     sheet: &Sheet,
     options: &SliceOptions,
     cx: &Context<'_>,
-) -> Result<(FrameSet, How), Error> {
+) -> Result<(FrameSet, CutMethod), Error> {
     let (cut, sprite, file) = (&options.cut, sprite_of(path, options)?, file_name(path));
     if let Some(list) = &cut.rects {
-        cx.run().add_sources(&[cx.at(list)]);
-        let parts = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
+        cx.transaction().add_sources(&[cx.resolve(list)]);
+        let parts = cut_rects(&sheet.pixels, &rects(&cx.resolve(list))?);
         let parts = parts.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         let frame = |(named, pixels): (NamedRect, Pixels)| {
             frame_from_rect(&sprite, named.name, pixels, &file, named.rect, None)
         };
         let set = frame_set(path, parts.into_iter().map(frame).collect())?;
-        return Ok((set, How::Rects { list: list.clone() }));
+        return Ok((set, CutMethod::Rects { list: list.clone() }));
     }
     if cut.islands.is_on() {
         return cut_islands(path, sheet, options, cx);
@@ -479,15 +479,15 @@ fn cut_sheet(
     }
     let places = find_crossings(&sheet.pixels, sheet.background, &grid);
     if !places.is_empty() {
-        cx.tell(Notice::CutThrough { file: path.to_owned(), places });
+        cx.notify(Notice::CutThrough { file: path.to_owned(), places });
     }
     let cells = if options.clean.specks.is_some() { Vec::new() } else { done.only_specks(sheet.background) };
     if !cells.is_empty() {
-        cx.tell(Notice::OnlySpecks { file: path.to_owned(), cells });
+        cx.notify(Notice::OnlySpecks { file: path.to_owned(), cells });
     }
     let dropped = done.dropped.clone();
     let set = frame_set(path, done.into_frames(&sprite, &file))?;
-    Ok((set, How::Grid { grid, is_found, dropped }))
+    Ok((set, CutMethod::Grid { grid, is_found, dropped }))
 }
 
 fn cut_islands(
@@ -495,7 +495,7 @@ fn cut_islands(
     sheet: &Sheet,
     options: &SliceOptions,
     cx: &Context<'_>,
-) -> Result<(FrameSet, How), Error> {
+) -> Result<(FrameSet, CutMethod), Error> {
     let island = options.cut.island_options();
     if sheet.background == Background::None {
         return Err(Error::Sheet(SheetError::NothingBetween { sheet: path.to_owned() }));
@@ -505,25 +505,25 @@ fn cut_islands(
         return Err(Error::Sheet(SheetError::NoDrawing { sheet: path.to_owned(), least: island.min_area }));
     }
     let (sprite, file) = (sprite_of(path, options)?, file_name(path));
-    let _copies = cx.check_memory(Growth::Search, found.copied())?;
+    let _copies = cx.check_memory(SizeCause::Search, found.copied())?;
     let frame = |(number, &Island { cell, rect }): (usize, &Island)| {
         let name = Name::new(number.to_string()).expect("a number is a name");
-        frame_from_rect(&sprite, name, found.lifted(&sheet.pixels, number), &file, rect, Some(cell))
+        frame_from_rect(&sprite, name, found.mask_out_others(&sheet.pixels, number), &file, rect, Some(cell))
     };
     let set = frame_set(path, found.drawings.iter().enumerate().map(frame).collect())?;
     cx.count(&set);
     let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
-    Ok((set, How::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
+    Ok((set, CutMethod::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
 }
 
 /// Takes the selection and mends the frames, each sheet on its own.
-fn cleaned(
+fn clean_sheet(
     set: FrameSet,
     mut report: SheetReport,
     options: &SliceOptions,
     keyed: Option<&(KeyColors, u64)>,
     cx: &Context<'_>,
-) -> Result<Cut, Error> {
+) -> Result<CutFile, Error> {
     let taken = |set: FrameSet| -> Result<FrameSet, Error> {
         match &options.cut.take {
             None => Ok(set),
@@ -533,7 +533,7 @@ fn cleaned(
     let rows = rows_of(&set, &report.how);
     // Which cells are blank shows only when they are clean, and numbers count those that are not; all other frames are
     // known by now, and of a long film only a few may be wanted.
-    let is_grid = matches!(report.how, How::Grid { .. });
+    let is_grid = matches!(report.how, CutMethod::Grid { .. });
     let set = if is_grid { set } else { taken(set)? };
     let of_sheet = |(colors, pixels): &(KeyColors, u64)| CleanReport {
         step: CleanStep::Key(colors.clone()),
@@ -541,16 +541,16 @@ fn cleaned(
         frames: None,
     };
     report.mended.extend(keyed.map(of_sheet));
-    let mut changes = marks(&options.shape);
+    let mut changes = lower_marks(&options.shape);
     // A sheet's background went before it was cut; pictures that were never one have theirs each.
     changes.extend(match report.how {
-        How::Animation | How::Frames => cleaning(&set, &options.clean)?,
-        _ => mending(&options.clean, keyed.map(|(colors, _)| colors))?,
+        CutMethod::Animation | CutMethod::Frames => lower_clean_frames(&set, &options.clean)?,
+        _ => lower_clean(&options.clean, keyed.map(|(colors, _)| colors))?,
     });
     let done = Plan::new(changes).run(set, cx)?;
     report.mended.extend(done.mended);
     let mut set = done.set;
-    if let How::Grid { grid, dropped, .. } = &mut report.how {
+    if let CutMethod::Grid { grid, dropped, .. } = &mut report.how {
         if !options.cut.keeps_blank() {
             let (blank, shown): (Vec<usize>, Vec<usize>) =
                 (0..set.frames().len()).partition(|&at| set.frames()[at].is_blank());
@@ -559,32 +559,32 @@ fn cleaned(
             }
             dropped.extend(blank.iter().filter_map(|&at| set.frames()[at].cell()));
             dropped.sort_by_key(|cell| (cell.row, cell.column));
-            set = set.only(&shown);
+            set = set.subset(&shown);
         }
         set = taken(set)?;
     }
     report.frames = set.frames().len();
-    Ok(Cut { set, report, rows })
+    Ok(CutFile { set, report, rows })
 }
 
 /// The one sprite of a sheet and how many rows it has there.
-fn rows_of(set: &FrameSet, how: &How) -> Option<(Name, u32)> {
+fn rows_of(set: &FrameSet, how: &CutMethod) -> Option<(Name, u32)> {
     let rows = match how {
-        How::Grid { grid, .. } => grid.counts().rows,
+        CutMethod::Grid { grid, .. } => grid.counts().rows,
         _ => set.frames().iter().filter_map(|frame| Some(frame.cell()?.row + 1)).max()?,
     };
     Some((set.frames().first()?.sprite().clone(), rows))
 }
 
 /// Names, clips, and all of shaping.
-fn finished(
+fn finish_frames(
     set: FrameSet,
     options: &SliceOptions,
     is_loose: bool,
     is_named: bool,
     sheet_rows: HashMap<Name, u32>,
     cx: &Context<'_>,
-) -> Result<Done, Error> {
+) -> Result<PlanOutcome, Error> {
     let first = options.cut.number_from();
     let template = match &options.cut.name {
         Some(template) => Some(template.clone()),
@@ -598,7 +598,7 @@ fn finished(
     let naming = Naming { template, first, sheet_rows, ..naming(&options.clips) };
     let defaults = Defaults { is_loose, ..Defaults::PLAIN };
     let mut changes = vec![Change::Name(naming)];
-    changes.extend(shaping(&options.shape, defaults, cx)?);
+    changes.extend(lower_shape(&options.shape, defaults, cx)?);
     let done = Plan::new(changes).run(set, cx)?;
     for frame in done.set.frames() {
         debug!(
@@ -606,7 +606,7 @@ fn finished(
             frame.name(),
             frame.cell().map(|cell| format!(" {cell}")).unwrap_or_default(),
             frame.canvas(),
-            frame.kept(),
+            frame.kept_rect(),
             frame.pivot()
         );
     }

@@ -300,8 +300,8 @@ fn largest(set: &FrameSet) -> Size {
 
 /// A context of its own in a folder, with limits that keep a case small.
 fn context(folder: &Path) -> Context<'static> {
-    let limits = ReadOptions { pixels: 1 << 22, memory: Budget::of(1 << 28), ..ReadOptions::default() };
-    let mut cx = Context::new(&NoopObserver).within(limits);
+    let limits = ReadOptions { pixels: 1 << 22, memory: Budget::with_limit(1 << 28), ..ReadOptions::default() };
+    let mut cx = Context::new(&NoopObserver).with_read_options(limits);
     folder.clone_into(&mut cx.base);
     cx
 }
@@ -426,7 +426,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
 /// Asserts that every number of a set is within the limits of a picture.
 fn sound(set: &FrameSet) {
     for frame in set.frames() {
-        assert!(frame.kept().lies_in(Rect::of(frame.canvas())));
+        assert!(frame.kept_rect().lies_in(Rect::of(frame.canvas())));
         let pivot = frame.pivot();
         assert!(pivot.x.is_finite() && pivot.y.is_finite(), "{pivot:?}");
         let nine = frame.annotations().nine;
@@ -524,7 +524,7 @@ fn comes_back(folder: &Path, packed: &Packed, all: &Value) {
         for (before, after) in atlas.set().frames().iter().zip(set.frames()) {
             assert_eq!(before.pivot(), after.pivot());
             assert!(
-                is_lossy || before.restored().looks_like(&after.restored()),
+                is_lossy || before.full_image().is_same_image(&after.full_image()),
                 "'{}' came back as another picture",
                 before.name()
             );

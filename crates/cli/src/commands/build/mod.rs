@@ -38,7 +38,7 @@ pub(super) fn run(args: &Args, program: &CommandContext<'_>) -> Result<(), Failu
         return plan(&build, &recipe, program);
     }
     if args.frozen {
-        return frozen(&build, program);
+        return check_frozen(&build, program);
     }
     if is_dry {
         return dry_run(&build, args.target.as_deref(), program);
@@ -77,12 +77,12 @@ fn build_once(
 ) -> Result<bool, Failure> {
     let began = Instant::now();
     let outcome = build.run(program.everywhere.jobs, reporter).map_err(failure_of)?;
-    let failed = reporter.conclude(&outcome, began);
+    let failed = reporter.finish(&outcome, began);
     // Written on its own, it would be one more thing that changed where all is watched; after a failure, Make would take it
     // for a success.
-    let is_news = (!reporter.is_silent() || outcome.did_something()) && failed.is_none();
+    let is_news = (!reporter.is_quiet() || outcome.did_something()) && failed.is_none();
     if let Some(file) = depfile.filter(|_| is_news) {
-        let facts = build.facts(reporter).map_err(failure_of)?;
+        let facts = build.describe_targets(reporter).map_err(failure_of)?;
         build.write_depfile(&program.base.join(file), &facts, true).map_err(failure_of)?;
     }
     failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::said(exit)))
@@ -104,11 +104,11 @@ struct PlanTarget {
 
 /// The graph as JSON, with or without `--json`: it is for programs.
 fn plan(build: &Build, recipe: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let facts = build.facts(&BuildReporter::new(program)).map_err(failure_of)?;
+    let facts = build.describe_targets(&BuildReporter::new(program)).map_err(failure_of)?;
     let target = |facts: TargetInfo| PlanTarget {
         command: format!(
             "shibori build {} --target {}",
-            pasteable_path(&program.shown(recipe)),
+            pasteable_path(&program.report_path(recipe)),
             pasteable(&facts.name)
         ),
         digest: facts.digest.to_string(),
@@ -136,7 +136,7 @@ struct StandingTarget {
 
 fn standing(build: &Build, program: &CommandContext<'_>) -> Result<StatusReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
-    let all = build.standing(&BuildReporter::new(program)).map_err(failure_of)?;
+    let all = build.status(&BuildReporter::new(program)).map_err(failure_of)?;
     let left = ReportPath::all(&build.orphaned_outputs(&all));
     for one in all {
         match &one.why {
@@ -164,7 +164,7 @@ fn list(report: &StatusReport, program: &CommandContext<'_>) {
 }
 
 /// Builds nothing, and says what is stale.
-fn frozen(build: &Build, program: &CommandContext<'_>) -> Result<(), Failure> {
+fn check_frozen(build: &Build, program: &CommandContext<'_>) -> Result<(), Failure> {
     let report = standing(build, program)?;
     list(&report, program);
     program.console.result(&report);
@@ -269,7 +269,7 @@ fn build_watched(
     program: &CommandContext<'_>,
 ) -> bool {
     let reporter = match changed {
-        Some(changed) => BuildReporter::brief(program, &changed.told, changed.is_part),
+        Some(changed) => BuildReporter::for_watch(program, &changed.told, changed.is_part),
         None => BuildReporter::new(program),
     };
     match build_once(build, &reporter, args.depfile.as_deref(), program) {

@@ -8,7 +8,7 @@ use serde::Serialize;
 use serde_json::{Value, json};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{BuildObserver, Event, Outcome, Trouble, Why};
+use shibori_pipeline::build::{BuildObserver, BuildEvent, Outcome, LedgerProblem, StaleReason};
 use shibori_pipeline::steps::CheckReport;
 
 use crate::commands::CommandContext;
@@ -76,11 +76,11 @@ impl<'a> BuildReporter<'a> {
     }
 
     /// Says only how it went, after what changed; and where that isn't part of the recipe, only if something came of it.
-    pub(super) fn brief(program: &'a CommandContext<'a>, changed: &'a str, is_part: bool) -> Self {
+    pub(super) fn for_watch(program: &'a CommandContext<'a>, changed: &'a str, is_part: bool) -> Self {
         Self { changed: Some(changed), is_silent: !is_part, ..Self::new(program) }
     }
 
-    pub(super) fn is_silent(&self) -> bool {
+    pub(super) fn is_quiet(&self) -> bool {
         self.is_silent
     }
 
@@ -116,7 +116,7 @@ impl<'a> BuildReporter<'a> {
     }
 
     /// Says how it went; the exit code where not all went well.
-    pub(super) fn conclude(&self, outcome: &Outcome, began: Instant) -> Option<Exit> {
+    pub(super) fn finish(&self, outcome: &Outcome, began: Instant) -> Option<Exit> {
         let (failed, failures) = {
             let mut state = self.state();
             state.bar = None;
@@ -159,26 +159,26 @@ impl<'a> BuildReporter<'a> {
 }
 
 impl BuildObserver for BuildReporter<'_> {
-    fn event(&self, event: Event<'_>) {
+    fn event(&self, event: BuildEvent<'_>) {
         let console = self.program.console;
         match event {
-            Event::Waiting => {
+            BuildEvent::Waiting => {
                 let text = "another build of this recipe is running; waiting for it";
                 self.message(MessageLevel::Note, &Message::plain(text));
             }
-            Event::Trouble(trouble) => self.message(MessageLevel::Warning, &self::trouble(trouble)),
-            Event::Begins { stale, .. } => {
+            BuildEvent::Trouble(trouble) => self.message(MessageLevel::Warning, &self::describe_ledger_problem(trouble)),
+            BuildEvent::Begins { stale, .. } => {
                 if stale > 1 {
                     self.state().bar = Some(Progress::new("building", stale, console.shows_progress()));
                 }
             }
-            Event::Starts { name } => drop(self.state().began.insert(name.to_owned(), Instant::now())),
-            Event::Framed { name } | Event::Worked { name } => {
+            BuildEvent::Starts { name } => drop(self.state().began.insert(name.to_owned(), Instant::now())),
+            BuildEvent::Framed { name } | BuildEvent::Worked { name } => {
                 let mut state = self.state();
                 let ms = state.began.get(name).map_or(0.0, |began| ms_since(*began));
                 state.took.insert(name.to_owned(), ms);
             }
-            Event::Done { name, why, sprites, outputs } => {
+            BuildEvent::Done { name, why, sprites, outputs } => {
                 let ms = {
                     let state = self.state();
                     let took = |name: &str| state.took.get(name).copied().unwrap_or(0.0);
@@ -196,7 +196,7 @@ impl BuildObserver for BuildReporter<'_> {
                 });
                 self.tick();
             }
-            Event::Kept { name, outputs } => {
+            BuildEvent::Kept { name, outputs } => {
                 console.event(&StepEvent {
                     target: name,
                     state: "kept",
@@ -206,7 +206,7 @@ impl BuildObserver for BuildReporter<'_> {
                     error: None,
                 });
             }
-            Event::Failed { name, place, error } => {
+            BuildEvent::Failed { name, place, error } => {
                 let failure = Failure::from(error).for_recipe();
                 let exit = failure.exit;
                 let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
@@ -233,7 +233,7 @@ impl BuildObserver for BuildReporter<'_> {
                     state.failed = Some((place, exit));
                 }
             }
-            Event::Skipped { name, because } => {
+            BuildEvent::Skipped { name, because } => {
                 self.line(name, None, &format!("skipped: {because} failed"));
                 let why = Some(format!("{because} failed"));
                 console.event(&StepEvent {
@@ -245,7 +245,7 @@ impl BuildObserver for BuildReporter<'_> {
                     error: None,
                 });
             }
-            Event::Removed { files, left } => {
+            BuildEvent::Removed { files, left } => {
                 for file in files {
                     self.say(|| {
                         self.program.say(&format!("removed {}: no longer produced", file.shown()));
@@ -279,28 +279,28 @@ impl BuildObserver for BuildReporter<'_> {
 }
 
 /// Why a step was stale, in a few words.
-pub(super) fn why(why: &Why) -> String {
+pub(super) fn why(why: &StaleReason) -> String {
     match why {
-        Why::New => "new".to_owned(),
-        Why::Settings => "its options changed".to_owned(),
-        Why::Input(path) => format!("{} changed", path.shown()),
-        Why::InputNew(path) => format!("{} is new", path.shown()),
-        Why::InputGone(path) => format!("{} is gone", path.shown()),
-        Why::OutputGone(path) => format!("{} was missing", path.shown()),
-        Why::OutputChanged(path) => format!("{} was edited by hand", path.shown()),
-        Why::Target(target) => format!("{target} changed"),
-        Why::Version(version) => format!("last built by shibori {version}"),
-        Why::Asked => "requested".to_owned(),
+        StaleReason::New => "new".to_owned(),
+        StaleReason::Settings => "its options changed".to_owned(),
+        StaleReason::Input(path) => format!("{} changed", path.shown()),
+        StaleReason::InputNew(path) => format!("{} is new", path.shown()),
+        StaleReason::InputGone(path) => format!("{} is gone", path.shown()),
+        StaleReason::OutputGone(path) => format!("{} was missing", path.shown()),
+        StaleReason::OutputChanged(path) => format!("{} was edited by hand", path.shown()),
+        StaleReason::Target(target) => format!("{target} changed"),
+        StaleReason::Version(version) => format!("last built by shibori {version}"),
+        StaleReason::Asked => "requested".to_owned(),
     }
 }
 
-fn trouble(trouble: &Trouble) -> Message {
+fn describe_ledger_problem(trouble: &LedgerProblem) -> Message {
     let (text, hint) = match trouble {
-        Trouble::Unreadable => (
+        LedgerProblem::Unreadable => (
             "can't read the records of earlier builds in .shibori; building everything again".to_owned(),
             None,
         ),
-        Trouble::CannotKeep(why) => (
+        LedgerProblem::CannotKeep(why) => (
             format!("can't keep records of this build in .shibori: {why}"),
             Some("the next build will redo everything".to_owned()),
         ),

@@ -3,7 +3,7 @@
 mod recipe;
 
 use serde::Serialize;
-use shibori_core::check::Level;
+use shibori_core::check::Severity;
 use shibori_pipeline::Source;
 use shibori_pipeline::steps::check;
 
@@ -11,7 +11,7 @@ use super::CommandContext;
 use crate::args::Check;
 use crate::failure::Failure;
 use crate::words::{self, FindingReport, WordedGroup, counted, grouped};
-use recipe::{UnmetExpectation, recipes};
+use recipe::{UnmetExpectation, check_recipes};
 
 #[derive(Serialize)]
 struct Report {
@@ -33,7 +33,7 @@ struct Conclusion {
 }
 
 pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Failure> {
-    if let Some(report) = recipes(args, program)? {
+    if let Some(report) = check_recipes(args, program)? {
         return report;
     }
     let cx = program.context();
@@ -43,7 +43,7 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
     let groups = checked.iter().flat_map(|one| words::finding_groups(one, &program.base)).collect();
     let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let report = Report { findings, unmet: Vec::new(), allowed };
-    conclude(
+    finish(
         &report,
         Conclusion { groups, frames, how: "--allow RULE", is_strict: args.options.strict.is_on() },
         program,
@@ -63,23 +63,23 @@ fn say(report: &Report, mut groups: Vec<WordedGroup>, program: &CommandContext<'
             count if count <= NAMED => format!("{count} frames: {names}"),
             count => format!("{count} frames: {names}, ..."),
         };
-        program.console.head(&format!("{}  {}  {}  {frames}", group.level.id(), group.rule, group.of));
+        program.console.print_heading(&format!("{}  {}  {}  {frames}", group.level.id(), group.rule, group.of));
         program.say(&format!("  {}", group.message));
         program.say(&format!("  {}", group.remedy));
     }
     for one in &report.unmet {
         let of = one.of.as_ref().map(|of| format!("  {of}")).unwrap_or_default();
-        program.console.head(&format!("{}  {}{of}", Level::Wrong.id(), one.rule));
+        program.console.print_heading(&format!("{}  {}{of}", Severity::Wrong.id(), one.rule));
         program.say(&format!("  {}", one.message));
         program.say(&format!("  {}", one.remedy));
     }
     program.console.result(report);
 }
 
-fn conclude(report: &Report, told: Conclusion, program: &CommandContext<'_>) -> Result<(), Failure> {
+fn finish(report: &Report, told: Conclusion, program: &CommandContext<'_>) -> Result<(), Failure> {
     let Conclusion { groups, frames, how, is_strict } = told;
-    let count = |level: Level| groups.iter().filter(|group| group.level == level).count();
-    let (wrong, look) = (count(Level::Wrong) + report.unmet.len(), count(Level::Look));
+    let count = |level: Severity| groups.iter().filter(|group| group.level == level).count();
+    let (wrong, look) = (count(Severity::Wrong) + report.unmet.len(), count(Severity::Look));
     say(report, groups, program);
     let allowed = match report.allowed {
         0 => String::new(),

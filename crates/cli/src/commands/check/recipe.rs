@@ -7,15 +7,15 @@ use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, RecipeObservation};
 use shibori_pipeline::options::CheckOptions;
-use shibori_pipeline::recipe::Mark;
+use shibori_pipeline::recipe::Location;
 
-use super::{Conclusion, Report, conclude};
+use super::{Conclusion, Report, finish};
 use crate::args::Check;
 use crate::commands::CommandContext;
 use crate::failure::Failure;
 use crate::message::Message;
 use crate::words::ReportPath;
-use crate::words::{self, some};
+use crate::words::{self, abbreviate_list};
 
 /// Something that is not as a recipe expects.
 #[derive(Serialize)]
@@ -43,7 +43,7 @@ impl BuildObserver for NoticePrinter<'_> {
 }
 
 /// Checks recipes, where that is what is named.
-pub(super) fn recipes(
+pub(super) fn check_recipes(
     args: &Check,
     program: &CommandContext<'_>,
 ) -> Result<Option<Result<(), Failure>>, Failure> {
@@ -75,12 +75,12 @@ pub(super) fn recipes(
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
     let conclusion =
         Conclusion { groups, frames, how: "allow = [\"RULE\"] in [check]", is_strict: build.is_strict() };
-    Ok(Some(conclude(&report, conclusion, program)))
+    Ok(Some(finish(&report, conclusion, program)))
 }
 
 fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
     // The recipe is named as it was typed; a file that it includes, as it is found from there.
-    let file = |mark: &Mark| match mark.file.ends_with(recipe) {
+    let file = |mark: &Location| match mark.file.ends_with(recipe) {
         true => recipe.shown().to_string(),
         false => mark.file.shown().to_string(),
     };
@@ -92,7 +92,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             let message = format!("{at} requires a clip '{clip}', which does not exist");
             let remedy = match known.is_empty() {
                 true => "add it to the clips of a sprite".to_owned(),
-                false => format!("available: {}", some(known)),
+                false => format!("available: {}", abbreviate_list(known)),
             };
             (message, remedy)
         }
@@ -103,7 +103,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
         }
         RecipeObservation::Unused(frames) => {
             let count = words::counted(frames.len(), "frame");
-            let message = format!("{count} in no clip: {}", some(frames));
+            let message = format!("{count} in no clip: {}", abbreviate_list(frames));
             (
                 message,
                 format!(

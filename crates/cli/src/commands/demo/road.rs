@@ -13,7 +13,7 @@ use crate::failure::Failure;
 use crate::words::pasteable;
 
 /// One command.
-pub(super) struct Line {
+pub(super) struct ScriptLine {
     name: &'static str,
     from: &'static [&'static str],
     /// Group, option and value, in the words of a recipe; a value of `true` is an option on its own.
@@ -26,11 +26,11 @@ const fn line(
     from: &'static [&'static str],
     options: &'static [(&'static str, &'static str, &'static str)],
     to: Option<&'static str>,
-) -> Line {
-    Line { name, from, options, to }
+) -> ScriptLine {
+    ScriptLine { name, from, options, to }
 }
 
-pub(super) const ROAD: [Line; 28] = [
+pub(super) const SCRIPT: [ScriptLine; 28] = [
     line("inspect", &["art/koi.png", "art/frog.png", "art/firefly.gif"], &[], None),
     line(
         "slice",
@@ -158,9 +158,9 @@ pub(super) const OPEN: [(&str, &str); 13] = [
     ("build/pond.html", "the recipe's output, with the blue koi"),
 ];
 
-impl Line {
+impl ScriptLine {
     /// The line as a person types it.
-    pub(super) fn typed(&self) -> String {
+    pub(super) fn to_command_line(&self) -> String {
         let mut words = vec!["shibori".to_owned(), self.name.to_owned()];
         words.extend(self.from.iter().map(|path| pasteable(path)));
         for (_, option, value) in self.options {
@@ -278,10 +278,10 @@ mod tests {
 
     #[test]
     fn what_is_printed_is_what_is_run() {
-        for line in &ROAD {
-            let typed = Cli::try_parse_from(words(&line.typed())).unwrap().command;
-            let run = line.command().unwrap_or_else(|_| panic!("{}", line.typed()));
-            assert_eq!(format!("{typed:?}"), format!("{run:?}"), "{}", line.typed());
+        for line in &SCRIPT {
+            let typed = Cli::try_parse_from(words(&line.to_command_line())).unwrap().command;
+            let run = line.command().unwrap_or_else(|_| panic!("{}", line.to_command_line()));
+            assert_eq!(format!("{typed:?}"), format!("{run:?}"), "{}", line.to_command_line());
         }
     }
 }

@@ -5,12 +5,12 @@
 
 /// Bits of one line, 64 a word.
 #[derive(Clone, Debug)]
-pub(super) struct Lines {
+pub(super) struct OccupancyBits {
     words_a_line: usize,
     words: Vec<u64>,
 }
 
-impl Lines {
+impl OccupancyBits {
     /// Lines of `length` pixels from their words; bits beyond the length are 0.
     pub(super) fn from_words(length: u32, words: Vec<u64>) -> Self {
         Self { words_a_line: length.div_ceil(64) as usize, words }
@@ -119,10 +119,10 @@ mod tests {
 
     use super::*;
 
-    fn lines(rows: &[Vec<bool>]) -> Lines {
+    fn lines(rows: &[Vec<bool>]) -> OccupancyBits {
         let word = |bits: &[bool]| bits.iter().enumerate().map(|(at, &bit)| u64::from(bit) << at).sum();
         let words = rows.iter().flat_map(|row| row.chunks(64).map(word)).collect();
-        Lines::from_words(rows[0].len() as u32, words)
+        OccupancyBits::from_words(rows[0].len() as u32, words)
     }
 
     proptest! {

@@ -5,7 +5,7 @@
 //! many places a line before it would cross a drawing.
 
 use crate::cut::grid::Division;
-use crate::cut::infer::bits::Lines;
+use crate::cut::infer::bits::OccupancyBits;
 use crate::parallel;
 
 /// Evidence of a border that crosses nothing is at most this many nats.
@@ -90,16 +90,16 @@ impl AxisScore {
 
 impl BorderTable {
     /// `lines` are the pixel lines along the axis; `bands` divide each of them.
-    pub(super) fn new(lines: &Lines, bands: &Division) -> Self {
+    pub(super) fn new(lines: &OccupancyBits, bands: &Division) -> Self {
         Self::sampled(lines, bands, bands.count)
     }
 
     /// The same with at most this many of the bands, evenly chosen.
-    pub(super) fn sampled(lines: &Lines, bands: &Division, most: u32) -> Self {
+    pub(super) fn sampled(lines: &OccupancyBits, bands: &Division, most: u32) -> Self {
         let count = bands.count.min(most.max(1));
         let chosen = |at: u32| (u64::from(at) * u64::from(bands.count) / u64::from(count)) as u32;
         let spans: Vec<(u32, u32)> =
-            (0..count).map(|at| bands.span(chosen(at))).map(|(s, l)| (s, s + l)).collect();
+            (0..count).map(|at| bands.cell_range(chosen(at))).map(|(s, l)| (s, s + l)).collect();
         let length = lines.count();
         let count = spans.len();
         let of_line = |at: usize| -> Vec<BorderEntry> {
@@ -115,7 +115,7 @@ impl BorderTable {
             };
             spans.iter().map(slot).collect()
         };
-        let slots: Vec<BorderEntry> = parallel::flat(length as usize, of_line);
+        let slots: Vec<BorderEntry> = parallel::flat_map(length as usize, of_line);
         let mut extents: Vec<Option<(u32, u32)>> = vec![None; count];
         for (at, line) in (0..).zip(slots.chunks_exact(count)) {
             for (extent, _) in extents.iter_mut().zip(line).filter(|(_, slot)| slot.is_filled) {
@@ -178,7 +178,7 @@ impl BorderTable {
     }
 
     /// How a line that crosses something compares with others: 1 where it crosses as much as they do, 0 where drawings only touch.
-    fn depth(&self, at: u32, gutter: u32, band: usize) -> f64 {
+    fn relative_depth(&self, at: u32, gutter: u32, band: usize) -> f64 {
         if gutter > 0 {
             return 1.0;
         }
@@ -198,7 +198,7 @@ impl BorderTable {
         let clean = (-libm::log(1.0 - chance) + libm::log(1.0 - SLIP)).min(MOST_CLEAN);
         let dirty = libm::log(SLIP / chance).min(-2.0);
         for cell in 1..axis.count {
-            let (start, _) = axis.span(cell);
+            let (start, _) = axis.cell_range(cell);
             let at = start - axis.gutter;
             for (band, extent) in self.extents.iter().enumerate() {
                 let Some((first, last)) = *extent else { continue };
@@ -209,8 +209,8 @@ impl BorderTable {
                     0 => {
                         verdict.clean += 1;
                         // Beside a blank cell any line is clean.
-                        let (before, length) = axis.span(cell - 1);
-                        let (_, own) = axis.span(cell);
+                        let (before, length) = axis.cell_range(cell - 1);
+                        let (_, own) = axis.cell_range(cell);
                         let is_between = self.has_content(before, before + length, band)
                             && self.has_content(start, start + own, band);
                         if is_between {
@@ -222,7 +222,7 @@ impl BorderTable {
                         verdict.dirty += 1;
                         verdict.places += places;
                         let cost = (dirty - EACH_PLACE * f64::from(places - 1)).max(-MOST_CUT);
-                        let depth = self.depth(at, axis.gutter, band);
+                        let depth = self.relative_depth(at, axis.gutter, band);
                         let is_touch = depth <= 0.0 || self.is_thread(at, axis.gutter, band);
                         verdict.touches += if is_touch { places } else { 0 };
                         verdict.evidence += cost * depth;
@@ -239,8 +239,8 @@ impl BorderTable {
 
     /// Bands with content before the first cell or after the last.
     fn outside(&self, axis: &Division) -> f64 {
-        let (start, _) = axis.span(0);
-        let (last, length) = axis.span(axis.count - 1);
+        let (start, _) = axis.cell_range(0);
+        let (last, length) = axis.cell_range(axis.count - 1);
         let sticks_out = |band: usize| {
             self.has_content(0, start, band) || self.has_content(last + length, self.length, band)
         };
@@ -249,7 +249,7 @@ impl BorderTable {
 
     /// How steadily the content stands in its cells, in nats. Less where it stands as steadily in any cells
     /// aside: content that is everywhere is steady in any cells.
-    pub(super) fn steadiness(&self, axis: &Division) -> f64 {
+    pub(super) fn position_evidence(&self, axis: &Division) -> f64 {
         if axis.count == 1 {
             return 0.0;
         }
@@ -270,7 +270,7 @@ impl BorderTable {
         let mut offsets: [Vec<f64>; 3] = Default::default();
         let mut cells = 0u32;
         for cell in 0..axis.count {
-            let (start, length) = axis.span(cell);
+            let (start, length) = axis.cell_range(cell);
             let (start, end) = (start + shift, start + shift + length);
             if end > self.length {
                 break;
@@ -304,13 +304,13 @@ impl BorderTable {
 
     /// What spacing is there for: solid drawings reach from gutter to gutter, and the largest fill their cell.
     /// Nothing where there is no spacing.
-    pub(super) fn filling(&self, axis: &Division) -> f64 {
+    pub(super) fn fill_evidence(&self, axis: &Division) -> f64 {
         if (axis.gutter == 0 && axis.offset == 0) || axis.count == 1 {
             return 0.0;
         }
         let (mut evidence, mut first, mut last) = (0.0, u32::MAX, 0);
         for cell in 0..axis.count {
-            let (start, length) = axis.span(cell);
+            let (start, length) = axis.cell_range(cell);
             for band in 0..self.bands {
                 let Some((left, right)) = self.extent_in(start, start + length, band) else { continue };
                 (first, last) = (first.min(left - start), last.max(right + 1 - start));

@@ -134,7 +134,7 @@ pub(super) fn named(axes: &mut Vec<Division>, length: u32, cells: impl Iterator<
 
 /// What the spacing of both axes costs together. The same number twice is one idea; and who leaves room
 /// before the first cell leaves some between cells too, so an offset alone costs more.
-pub(super) fn price(columns: &Division, rows: &Division) -> f64 {
+pub(super) fn spacing_penalty(columns: &Division, rows: &Division) -> f64 {
     let pair = |a: u32, b: u32, both_count: bool| {
         let distinct = f64::from(a > 0) + f64::from(b > 0 && b != a);
         PRICE * distinct + if (a > 0) != (b > 0) && both_count { LOPSIDED } else { 0.0 }
@@ -155,7 +155,7 @@ const USUALLY_SQUARE: f64 = 3.0;
 const USUALLY_EIGHTS: f64 = 1.5;
 
 /// What speaks for a cell because most are like it.
-pub(super) fn habit(columns: &Division, rows: &Division) -> f64 {
+pub(super) fn size_prior(columns: &Division, rows: &Division) -> f64 {
     // One cell is a picture, and those have any size.
     if columns.count == 1 && rows.count == 1 {
         return 0.0;
@@ -174,7 +174,7 @@ pub(super) fn strip_of_squares(sheet: Size) -> Option<(Division, Division)> {
 }
 
 /// What the shape of a cell speaks for it: most are about as wide as high, many exactly so.
-pub(super) fn shape(columns: &Division, rows: &Division) -> f64 {
+pub(super) fn aspect_prior(columns: &Division, rows: &Division) -> f64 {
     let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
     if width == height {
         return SQUARE;

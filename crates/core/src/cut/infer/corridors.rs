@@ -75,7 +75,7 @@ fn has_gap(cell: &Pixels, background: Background) -> Option<bool> {
 fn are_parted(is_filled: &[bool], axis: &Division, parts: u32) -> bool {
     let mut seen = 0;
     for cell in 0..axis.count {
-        let (start, length) = axis.span(cell);
+        let (start, length) = axis.cell_range(cell);
         let has_content = |from: u32, to: u32| is_filled[from as usize..to as usize].contains(&true);
         if !has_content(start, start + length) {
             continue;

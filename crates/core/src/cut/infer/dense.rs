@@ -6,7 +6,7 @@
 
 use crate::cut::Grid;
 use crate::cut::grid::Division;
-use crate::cut::infer::candidates::{WIDEST, divisions, habit, named, price, shape, single};
+use crate::cut::infer::candidates::{WIDEST, divisions, size_prior, named, spacing_penalty, aspect_prior, single};
 use crate::cut::infer::{GridCandidate, NameHints};
 use crate::parallel;
 use crate::{Pixels, Size};
@@ -42,13 +42,13 @@ pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate
     rows.extend(first_rows.into_iter().filter(|row| !rows.contains(row)).collect::<Vec<_>>());
     named(&mut columns, width, hints.sizes().map(|size| size.width));
     named(&mut rows, height, hints.sizes().map(|size| size.height));
-    let in_rows: Vec<Strength> = parallel::each(&rows, |row| across.strength(row));
-    let in_columns: Vec<Strength> = parallel::each(&columns, |column| down.strength(column));
+    let in_rows: Vec<Strength> = parallel::map_slice(&rows, |row| across.strength(row));
+    let in_columns: Vec<Strength> = parallel::map_slice(&columns, |column| down.strength(column));
     let mut found = Vec::with_capacity(columns.len() * rows.len());
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
-            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - price(column, row)
-                + usual(shape(column, row), habit(column, row));
+            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - spacing_penalty(column, row)
+                + usual(aspect_prior(column, row), size_prior(column, row));
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)
                 + grid.counts().rows * (grid.counts().columns - 1);
@@ -70,12 +70,12 @@ struct Changes {
     /// Pixels along a line.
     length: u32,
     values: Vec<u8>,
-    table: Table,
+    table: EvidenceTable,
 }
 
 impl Changes {
     fn new(lines: u32, length: u32) -> Self {
-        Self { lines, length, values: vec![0; lines as usize * length as usize], table: Table::new() }
+        Self { lines, length, values: vec![0; lines as usize * length as usize], table: EvidenceTable::new() }
     }
 
     /// How much each line stands out, over all bands.
@@ -85,7 +85,7 @@ impl Changes {
         let gutters = lines.min(WIDEST as usize + 1);
         let mut strength = Strength { lines, nats: vec![0.0; lines * gutters] };
         let mut own = vec![0.0; lines];
-        let sums = self.sums(bands);
+        let sums = self.profile(bands);
         for sums in sums.chunks_exact(lines) {
             let stands = edge_contrast(sums);
             own.iter_mut().zip(&stands).for_each(|(nats, stands)| *nats = self.table.nats(*stands));
@@ -97,9 +97,9 @@ impl Changes {
 
 impl Changes {
     /// How much the color changes on each line, by band and then by line.
-    fn sums(&self, bands: &Division) -> Vec<u32> {
+    fn profile(&self, bands: &Division) -> Vec<u32> {
         let (lines, length) = (self.lines as usize, self.length as usize);
-        let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.span(at)).collect();
+        let spans: Vec<(u32, u32)> = (0..bands.count).map(|at| bands.cell_range(at)).collect();
         let mut sums = vec![0; lines * spans.len()];
         // A block of lines at a time, so that what is written for a band lies close together.
         for first in (0..lines).step_by(BLOCK) {
@@ -191,7 +191,7 @@ impl Strength {
     /// speaks for all: lines inside the cells, as of bricks, can't be carried by true ones between them.
     fn evidence(&self, axis: &Division) -> f64 {
         let line = |cell: u32| {
-            let nats = self.nats[axis.gutter as usize * self.lines + axis.span(cell).0 as usize];
+            let nats = self.nats[axis.gutter as usize * self.lines + axis.cell_range(cell).0 as usize];
             if nats == 0.0 { NOTHING } else { nats }
         };
         let mut lines: Vec<f64> = (1..axis.count).map(line).collect();
@@ -203,7 +203,7 @@ impl Strength {
 }
 
 /// Nats by strength, looked up: they are asked for each line of each band, millions of times.
-struct Table {
+struct EvidenceTable {
     nats: Vec<f64>,
 }
 
@@ -212,7 +212,7 @@ const STRONGEST: f64 = 16.0;
 /// Steps of the table for a strength of 1: finer than what is measured.
 const STEPS: f64 = 256.0;
 
-impl Table {
+impl EvidenceTable {
     fn new() -> Self {
         let count = (2.0 * STRONGEST * STEPS) as u32;
         Self { nats: (0..=count).map(|at| nats(f64::from(at) / STEPS - STRONGEST)).collect() }
@@ -237,10 +237,10 @@ fn nats(strength: f64) -> f64 {
 }
 
 fn best(changes: &Changes, divisions: &[Division], others: &[Division], count: usize) -> Vec<Division> {
-    let strengths: Vec<Strength> = parallel::each(others, |other| changes.strength(other));
+    let strengths: Vec<Strength> = parallel::map_slice(others, |other| changes.strength(other));
     let score = |axis: &Division| {
         let in_bands = strengths.iter().map(|strength| strength.evidence(axis));
-        in_bands.fold(f64::MIN, f64::max) - price(axis, axis)
+        in_bands.fold(f64::MIN, f64::max) - spacing_penalty(axis, axis)
     };
     let mut scored: Vec<(f64, usize)> = parallel::map(divisions.len(), |at| (score(&divisions[at]), at));
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));

@@ -66,7 +66,7 @@ use crate::background::{Background, find_background};
 use crate::cut::grid::Division;
 use crate::cut::{Axis, Grid, Spacing};
 use crate::parallel;
-use crate::{Pair, Pixels, Size};
+use crate::{UVec2, Pixels, Size};
 
 pub use named::NameHints;
 
@@ -112,7 +112,7 @@ const FIRM: u8 = 128;
 
 /// What was found.
 #[derive(Clone, Debug)]
-pub struct Found {
+pub struct GridDetection {
     /// The grids that explain the sheet best, the best first; at least one.
     pub candidates: Vec<GridCandidate>,
     /// Whether the best may be acted upon.
@@ -166,7 +166,7 @@ impl GridCandidate {
     }
 
     /// The same cells without any spacing, where they account for the whole sheet: their empty edges look like it.
-    fn plain(&self, sheet: Size) -> Option<Self> {
+    fn without_spacing(&self, sheet: Size) -> Option<Self> {
         let (columns, rows) = self.grid.axes();
         let fits = |axis: &Division, length: u32| axis.covered + axis.count * axis.gutter == length;
         let is_plain = self.grid.spacing() == Spacing::default();
@@ -183,7 +183,7 @@ impl GridCandidate {
         let is_plain = |candidate: &Self| candidate.grid.spacing() == Spacing::default();
         let Spacing { offset, gutter } = self.grid.spacing();
         let is_lopsided = (offset.x > 0) != (offset.y > 0) || (gutter.x > 0) != (gutter.y > 0);
-        let is_offset_alone = gutter == Pair::default() && offset != Pair::default();
+        let is_offset_alone = gutter == UVec2::default() && offset != UVec2::default();
         let (own, theirs) = (self.grid.counts(), other.grid.counts());
         let is_parted = own.columns.is_multiple_of(theirs.columns) && own.rows.is_multiple_of(theirs.rows);
         // A drawing that is parted all alike, as a head from a body, looks like two rows that begin a little lower.
@@ -245,7 +245,7 @@ impl GridCandidate {
     }
 
     /// The axis whose one cell is so long that it may well be several whose drawings touch.
-    fn undivided(&self) -> Option<Axis> {
+    fn undivided_axis(&self) -> Option<Axis> {
         let (counts, cell) = (self.grid.counts(), self.grid.cell_size());
         let is_long = |long: u32, short: u32| u64::from(long) * 2 > u64::from(short) * 5;
         if counts.columns == 1 && is_long(cell.width, cell.height) {
@@ -283,17 +283,17 @@ impl Certainty {
 }
 
 /// Looks for the regular grid that explains a sheet.
-pub fn detect_grid(sheet: &Pixels) -> Found {
+pub fn detect_grid(sheet: &Pixels) -> GridDetection {
     detect_grid_with_hints(sheet, &NameHints::default())
 }
 
 /// The same for a sheet whose name says something.
-pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> Found {
-    let factor = zoom::factor(sheet);
+pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> GridDetection {
+    let factor = zoom::upscale_factor(sheet);
     if factor == 1 {
-        return found(sheet, hints);
+        return detect_native(sheet, hints);
     }
-    let mut found = found(&zoom::reduced(sheet, factor), &hints.reduced(factor));
+    let mut found = detect_native(&zoom::downscale(sheet, factor), &hints.reduced(factor));
     for candidate in &mut found.candidates {
         candidate.grid = candidate.grid.enlarged(factor);
     }
@@ -301,11 +301,11 @@ pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> Found {
 }
 
 /// The same for a sheet that was not enlarged.
-fn found(sheet: &Pixels, hints: &NameHints) -> Found {
+fn detect_native(sheet: &Pixels, hints: &NameHints) -> GridDetection {
     let background = find_background(sheet);
     let enclosed = rim::inside(sheet, background).and_then(|inner| Some((inner, sheet.part(inner)?)));
     if let Some((inner, part)) = enclosed
-        && let Some(found) = rim::with_rim(self::found(&part, hints), inner, sheet.size())
+        && let Some(found) = rim::with_rim(self::detect_native(&part, hints), inner, sheet.size())
     {
         return found;
     }
@@ -313,7 +313,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         Background::None => None,
         _ => match detect_by_lines(sheet, background, hints) {
             None => {
-                return Found {
+                return GridDetection {
                     candidates: vec![whole_sheet(sheet.size())],
                     certainty: Certainty::Blank,
                     background,
@@ -326,7 +326,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
         Some(found) if matches!(found.certainty, Certainty::Sure(_)) => return prefer_tiles(found, sheet),
         // Where drawings touch everywhere, a background between them does not help.
         Some(found) if found.candidates[0].grid.len() > 1 => found,
-        _ => decided(sheet, dense::candidates(sheet, hints), background, hints, true),
+        _ => rank_candidates(sheet, dense::candidates(sheet, hints), background, hints, true),
     };
     match found.certainty {
         Certainty::Sure(_) => found,
@@ -335,7 +335,7 @@ fn found(sheet: &Pixels, hints: &NameHints) -> Found {
 }
 
 /// Cells that may be groups of tiles are not sure, and the tiles are proposed first.
-fn prefer_tiles(mut found: Found, sheet: &Pixels) -> Found {
+fn prefer_tiles(mut found: GridDetection, sheet: &Pixels) -> GridDetection {
     let best = &found.candidates[0];
     let Some((grid, evidence)) = sides::inside(sheet, found.background, &best.grid) else { return found };
     if evidence >= SIDES_INSIDE {
@@ -355,7 +355,7 @@ fn prefer_tiles(mut found: Found, sheet: &Pixels) -> Found {
 }
 
 /// Where no grid was found on a long sheet, a strip of squares is worth a try. Never sure.
-fn propose_strip(mut found: Found, sheet: Size) -> Found {
+fn propose_strip(mut found: GridDetection, sheet: Size) -> GridDetection {
     let best = &found.candidates[0];
     if (best.grid.len() == 1 || best.evidence < STRIP_OF_SQUARES)
         && let Some((columns, rows)) = candidates::strip_of_squares(sheet)
@@ -371,13 +371,13 @@ fn propose_strip(mut found: Found, sheet: Size) -> Found {
 
 /// The grid whose lines keep clear of the drawings; `None` where nothing is drawn. Faint pixels, a glow or a cast shadow,
 /// often reach into the next cell: where there are any, what is drawn firmly is asked as well.
-fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option<Found> {
+fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) -> Option<GridDetection> {
     let found = match background {
         // Asked millions of times: what is clear need not look at colors.
         Background::Clear => sparse::candidates(sheet, hints, |pixel| pixel[3] > 0)?,
         _ => sparse::candidates(sheet, hints, |pixel| background.is_content(pixel))?,
     };
-    let all = decided(sheet, found, background, hints, false);
+    let all = rank_candidates(sheet, found, background, hints, false);
     let is_faint = |pixel: &[u8]| (1..FIRM).contains(&pixel[3]);
     let has_faint = |y: u32| sheet.row(y).chunks_exact(4).any(is_faint);
     if background != Background::Clear
@@ -386,14 +386,14 @@ fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) ->
         return Some(all);
     }
     let Some(firm) = sparse::candidates(sheet, hints, |pixel| pixel[3] >= FIRM) else { return Some(all) };
-    let firm = decided(sheet, firm, background, hints, false);
+    let firm = rank_candidates(sheet, firm, background, hints, false);
     let (best, other) = (&all.candidates[0], &firm.candidates[0]);
     let is_refined = other.is_nested_with(best) && other.grid.len() > best.grid.len();
     Some(match (all.certainty, firm.certainty) {
         (Certainty::Sure(_), Certainty::Sure(_)) if is_refined => firm,
         (Certainty::Sure(_), Certainty::Sure(_)) if best.grid.counts() != other.grid.counts() => {
             let candidates = [&all.candidates[..1], &firm.candidates[..1], &all.candidates[1..]].concat();
-            Found { candidates, certainty: Certainty::Unsure(0.0), background }
+            GridDetection { candidates, certainty: Certainty::Unsure(0.0), background }
         }
         (Certainty::Sure(_), _) => all,
         (_, Certainty::Sure(_)) => firm,
@@ -403,7 +403,7 @@ fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) ->
 }
 
 /// The cells of a tile set, where sides of tiles tell more than lines that cut nothing.
-fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &Found) -> Option<Found> {
+fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &GridDetection) -> Option<GridDetection> {
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
@@ -416,17 +416,17 @@ fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &Found
     let candidates: Vec<GridCandidate> = std::iter::once(best.clone()).chain(others).take(SHOWN).collect();
     let is_sure = evidence >= SIDES_SURE && lead >= SIDES_SURE / 2.0;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
-    Some(Found { candidates, certainty, background })
+    Some(GridDetection { candidates, certainty, background })
 }
 
 /// The candidates in order, and how far the first leads.
-fn decided(
+fn rank_candidates(
     sheet: &Pixels,
     mut candidates: Vec<GridCandidate>,
     background: Background,
     hints: &NameHints,
     is_dense: bool,
-) -> Found {
+) -> GridDetection {
     for candidate in &mut candidates {
         candidate.evidence += hints.evidence(&candidate.grid);
     }
@@ -439,18 +439,18 @@ fn decided(
         }
     }
     let mut candidates = kinds;
-    if let Some(plain) = candidates.first().and_then(|best| best.plain(sheet.size())) {
+    if let Some(plain) = candidates.first().and_then(|best| best.without_spacing(sheet.size())) {
         candidates[0] = plain;
     }
     let Some((best, others)) = candidates.split_first() else {
-        return Found { candidates, certainty: Certainty::Blank, background };
+        return GridDetection { candidates, certainty: Certainty::Blank, background };
     };
     let lead = others.first().map_or(0.0, |next| best.evidence - next.evidence);
     // Where the name says it and the sheet is full of it, letters may touch.
     let is_named = hints.says(&best.grid) && best.grid.spacing() == Spacing::default();
     let usual = |candidate: &GridCandidate| {
         let (columns, rows) = candidate.grid.axes();
-        let (shape, habit) = (candidates::shape(columns, rows), candidates::habit(columns, rows));
+        let (shape, habit) = (candidates::aspect_prior(columns, rows), candidates::size_prior(columns, rows));
         if is_dense { dense::usual(shape, habit) } else { shape + habit }.max(0.0)
     };
     let is_roomy = has_room(sheet, background, &best.grid);
@@ -470,14 +470,14 @@ fn decided(
         && (is_named
             || best.witnesses >= FEWEST_WITNESSES
                 && (!best.cuts_often(10) || lead > FAR && best.oblong() < LONG && !best.cuts_often(3)))
-        && best.undivided().is_none()
+        && best.undivided_axis().is_none()
         && !corridors::run_through(sheet, background, &best.grid)
         && (best.cut_places == 0 || lead > FAR || !corridors::part_many_cells(sheet, background, &best.grid));
-    let grid = stand::in_for(&best.grid, sheet, background);
+    let grid = stand::canonicalize(&best.grid, sheet, background);
     // Drawings that touch in pairs are beside each other; letters are as high as two.
     let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
     let may_be_pairs =
-        !(lead > FAR && is_high && !best.cuts_often(20)) && repeat::is_inside(sheet, background, best);
+        !(lead > FAR && is_high && !best.cuts_often(20)) && repeat::has_inner_period(sheet, background, best);
     let is_sure = is_grid && others.iter().all(is_ahead) && !may_be_pairs;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates[0].grid = grid;
@@ -488,7 +488,7 @@ fn decided(
             shown.push(candidate);
         }
     }
-    Found { candidates: shown, certainty, background }
+    GridDetection { candidates: shown, certainty, background }
 }
 
 /// Whether a sheet is a page of powers of two with room at the right or at the bottom that cells account for: those
@@ -499,7 +499,7 @@ fn has_room(sheet: &Pixels, background: Background, grid: &Grid) -> bool {
     if !is_page || background != Background::Clear || grid.len() == 1 {
         return false;
     }
-    let Some(content) = sheet.content(0) else { return false };
+    let Some(content) = sheet.content_bounds(0) else { return false };
     let (right, bottom) =
         (u64::from(size.width) - content.right(), u64::from(size.height) - content.bottom());
     let cell = grid.cell_size();

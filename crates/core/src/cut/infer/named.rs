@@ -2,7 +2,7 @@
 //! what is drawn.
 
 use crate::cut::Grid;
-use crate::{Pair, Size};
+use crate::{UVec2, Size};
 
 /// What a size of both sides in a name is worth, in nats.
 const SIZE: f64 = 12.0;
@@ -82,7 +82,7 @@ impl NameHints {
             let pitch = grid.spacing().gutter;
             let cell = grid.cell_size();
             cell == size
-                || Size::new(cell.width + pitch.x, cell.height + pitch.y) == size && pitch != Pair::default()
+                || Size::new(cell.width + pitch.x, cell.height + pitch.y) == size && pitch != UVec2::default()
         };
         let of_size = self.sizes.iter().filter(|(size, _)| is_near(*size)).map(|(_, worth)| *worth);
         let counts = grid.counts();

@@ -26,8 +26,8 @@ const INSIDE: f64 = 2.0;
 const WAIST: f64 = 0.35;
 
 /// The same cut with its undivided axis divided where the drawings repeat.
-pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Division, Division)> {
-    let across = best.undivided()?;
+pub(super) fn divide_by_period(sheet: &Pixels, best: &GridCandidate) -> Option<(Division, Division)> {
+    let across = best.undivided_axis()?;
     let (columns, rows) = best.grid.axes();
     let parted =
         |axis: &Division| Some(Division { count: axis.covered / period(sheet, across, axis)?, ..*axis });
@@ -39,7 +39,7 @@ pub(super) fn divided(sheet: &Pixels, best: &GridCandidate) -> Option<(Division,
 
 /// Whether a long cell may be several: what it holds repeats inside it about as well as from cell to cell, or has a
 /// waist in the middle where two drawings may only touch.
-pub(super) fn is_inside(sheet: &Pixels, background: Background, found: &GridCandidate) -> bool {
+pub(super) fn has_inner_period(sheet: &Pixels, background: Background, found: &GridCandidate) -> bool {
     let ((columns, rows), cell) = (found.grid.axes(), found.grid.cell_size());
     let is_several = |across: Axis, axis: &Division, long: u32, short: u32| {
         let is_long = u64::from(long) * 2 >= u64::from(short) * 3;
@@ -76,7 +76,7 @@ fn has_waist(sheet: &Pixels, background: Background, across: Axis, axis: &Divisi
     };
     let (mut middle, mut all) = (0, 0);
     for at in 0..axis.count {
-        let (start, _) = axis.span(at);
+        let (start, _) = axis.cell_range(at);
         middle += content(start + cell / 2 - 1).min(content(start + cell / 2));
         all += (start..start + cell).map(content).sum::<u32>();
     }

@@ -5,13 +5,13 @@
 use crate::background::Background;
 use crate::cut::Grid;
 use crate::cut::grid::Division;
-use crate::cut::infer::Found;
+use crate::cut::infer::GridDetection;
 use crate::cut::infer::candidates::WIDEST;
 use crate::{Pixels, Rect, Size};
 
 /// What a clear rim of some pixels encloses, where that has no transparent pixel of its own.
 pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
-    let content = (background == Background::Clear).then(|| sheet.content(0)).flatten()?;
+    let content = (background == Background::Clear).then(|| sheet.content_bounds(0)).flatten()?;
     let Size { width, height } = sheet.size();
     let is_rim = content.x <= WIDEST
         && content.y <= WIDEST
@@ -23,7 +23,7 @@ pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
 }
 
 /// The grids of what is inside as grids of the whole sheet; `None` where the best can't be told by an offset.
-pub(super) fn with_rim(mut found: Found, inner: Rect, sheet: Size) -> Option<Found> {
+pub(super) fn with_rim(mut found: GridDetection, inner: Rect, sheet: Size) -> Option<GridDetection> {
     let moved = |axis: &Division, by: u32| Division { offset: axis.offset + by, ..*axis };
     for candidate in &mut found.candidates {
         let (columns, rows) = candidate.grid.axes();

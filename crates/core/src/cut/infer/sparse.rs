@@ -4,10 +4,10 @@ use crate::Pixels;
 use crate::cut::Grid;
 use crate::cut::grid::Division;
 use crate::cut::infer::GridCandidate;
-use crate::cut::infer::bits::Lines;
+use crate::cut::infer::bits::OccupancyBits;
 use crate::cut::infer::borders::{AxisScore, BorderTable};
 use crate::cut::infer::candidates::{
-    WIDEST_GUTTER, beside, divisions, habit, has_rest, named, price, remainder_penalty, shape, single,
+    WIDEST_GUTTER, beside, divisions, size_prior, has_rest, named, spacing_penalty, remainder_penalty, aspect_prior, single,
     usual_length, with_rest,
 };
 use crate::cut::infer::{NameHints, repeat};
@@ -18,7 +18,7 @@ const FINALISTS: usize = 16;
 /// How many of them may have the same number of cells: variants of one idea must not crowd out the others.
 const VARIANTS: usize = 4;
 /// How many of the first round lend their bands to the second.
-const LENDERS: usize = 2;
+const BAND_SOURCES: usize = 2;
 /// How many divisions are judged by more than their lines.
 const PROMISING: usize = 64;
 /// Bands looked at when lines are judged quickly.
@@ -34,7 +34,7 @@ pub(super) fn candidates(
     is_content: impl Fn(&[u8]) -> bool + Sync,
 ) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, is_content)?;
-    let all = |lines: &Lines, across: u32| {
+    let all = |lines: &OccupancyBits, across: u32| {
         let end = (0..lines.count()).rev().find(|&line| lines.filled(line, 0, across) > 0);
         let mut all = divisions(lines.count(), WIDEST_GUTTER);
         all.extend(with_rest(lines.count(), end.map_or(0, |last| last + 1)));
@@ -43,11 +43,11 @@ pub(super) fn candidates(
     let (all_columns, all_rows) = (all(&columns, rows.count()), all(&rows, columns.count()));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
-    let first_rows = best(&rows, &all_rows, &[single(columns.count())], (LENDERS, 1));
+    let first_rows = best(&rows, &all_rows, &[single(columns.count())], (BAND_SOURCES, 1));
     let best_columns = best(&columns, &all_columns, &first_rows, (FINALISTS, VARIANTS));
     let mut lenders = best_columns.clone();
     lenders.dedup_by_key(|column| column.count);
-    lenders.truncate(LENDERS);
+    lenders.truncate(BAND_SOURCES);
     let mut best_rows = best(&rows, &all_rows, &lenders, (FINALISTS, VARIANTS));
     for row in first_rows {
         if !best_rows.contains(&row) {
@@ -65,11 +65,11 @@ pub(super) fn candidates(
             }
         }
     }
-    let mut found = judged(&columns, &rows, &best_columns, &best_rows);
+    let mut found = score_pairs(&columns, &rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
-        found.extend(repeat::divided(sheet, best).map(|(column, row)| {
+        found.extend(repeat::divide_by_period(sheet, best).map(|(column, row)| {
             let verdict =
-                |lines: &Lines, axis: &Division, other: &Division| BorderTable::new(lines, other).lines(axis);
+                |lines: &OccupancyBits, axis: &Division, other: &Division| BorderTable::new(lines, other).lines(axis);
             let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
             GridCandidate {
                 grid: Grid::of_axes(column, row),
@@ -84,50 +84,50 @@ pub(super) fn candidates(
 }
 
 /// Bits of content by columns and by rows.
-fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<(Lines, Lines)> {
+fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<(OccupancyBits, OccupancyBits)> {
     let size = sheet.size();
     let word = |pixels: &[u8]| {
         let bits = pixels.chunks_exact(4).enumerate();
         bits.fold(0, |word, (at, pixel)| word | u64::from(is_content(pixel)) << at)
     };
     let row = |y: u32| sheet.row(y).chunks(64 * 4).map(word).collect::<Vec<u64>>();
-    let words: Vec<u64> = parallel::flat(size.height as usize, |y| row(y as u32));
+    let words: Vec<u64> = parallel::flat_map(size.height as usize, |y| row(y as u32));
     if words.iter().all(|&word| word == 0) {
         return None;
     }
-    let rows = Lines::from_words(size.width, words);
+    let rows = OccupancyBits::from_words(size.width, words);
     Some((rows.transposed(size.width), rows))
 }
 
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
 /// cells; one cell is always among them.
 fn best(
-    lines: &Lines,
+    lines: &OccupancyBits,
     divisions: &[Division],
     others: &[Division],
     (count, variants): (usize, usize),
 ) -> Vec<Division> {
     let cost =
-        |axis: &Division| price(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis);
+        |axis: &Division| spacing_penalty(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis);
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<BorderTable> =
-        parallel::each(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
+        parallel::map_slice(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
     let by_lines = |axis: &Division| {
         let evidence = sampled.iter().zip(others).map(|(borders, other)| {
             borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
         });
         evidence.fold(f64::MIN, f64::max) - cost(axis)
     };
-    let promising = ranked(&parallel::each(divisions, by_lines), PROMISING);
+    let promising = ranked(&parallel::map_slice(divisions, by_lines), PROMISING);
     let mut again = vec![f64::MIN; promising.len()];
     // One table at a time: for thousands of small cells it is as large as the sheet.
     for other in others {
         let borders = BorderTable::new(lines, other);
         let whole = |&at: &usize| {
             let axis = &divisions[at];
-            borders.lines(axis).evidence + borders.steadiness(axis) + borders.filling(axis)
+            borders.lines(axis).evidence + borders.position_evidence(axis) + borders.fill_evidence(axis)
         };
-        let scores = parallel::each(&promising, whole);
+        let scores = parallel::map_slice(&promising, whole);
         again.iter_mut().zip(scores).for_each(|(best, score)| *best = best.max(score));
     }
     for (score, &at) in again.iter_mut().zip(&promising) {
@@ -173,9 +173,9 @@ fn ranked(scores: &[f64], count: usize) -> Vec<usize> {
 }
 
 /// Every pair of finalists, judged together.
-fn judged(
-    columns: &Lines,
-    rows: &Lines,
+fn score_pairs(
+    columns: &OccupancyBits,
+    rows: &OccupancyBits,
     best_columns: &[Division],
     best_rows: &[Division],
 ) -> Vec<GridCandidate> {
@@ -193,11 +193,11 @@ fn judged(
         // independent witnesses for the other.
         let evidence = discount_evidence(lines_x, steady_x, lines_y.cleanness())
             + discount_evidence(lines_y, steady_y, lines_x.cleanness())
-            - price(column, row)
+            - spacing_penalty(column, row)
             - remainder_penalty(column, columns.count())
             - remainder_penalty(row, rows.count())
-            + shape(column, row)
-            + habit(column, row);
+            + aspect_prior(column, row)
+            + size_prior(column, row);
         let cut_places = lines_x.places + lines_y.places;
         // A cut through a drawing is what an artist sees first, so the first few cost more than their evidence.
         let evidence = evidence - (FIRST_CUTS * f64::from(cut_places)).min(MOST_FIRST_CUTS);
@@ -210,12 +210,12 @@ fn judged(
 
 /// How each axis fares in each of the bands: its lines, and how steadily drawings stand between them. One table of bands
 /// at a time.
-fn score_axes(lines: &Lines, bands: &[Division], axes: &[Division]) -> Vec<Vec<(AxisScore, f64)>> {
+fn score_axes(lines: &OccupancyBits, bands: &[Division], axes: &[Division]) -> Vec<Vec<(AxisScore, f64)>> {
     let of_bands = |band: &Division| {
         let borders = BorderTable::new(lines, band);
         let judged =
-            |axis: &Division| (borders.lines(axis), borders.steadiness(axis) + borders.filling(axis));
-        parallel::each(axes, judged)
+            |axis: &Division| (borders.lines(axis), borders.position_evidence(axis) + borders.fill_evidence(axis));
+        parallel::map_slice(axes, judged)
     };
     bands.iter().map(of_bands).collect()
 }

@@ -12,14 +12,14 @@ use crate::{Cell, Pixels, Rect};
 const MOST: f64 = 0.9;
 
 /// The grid that stands for a kind, given any of it.
-pub(super) fn in_for(grid: &Grid, sheet: &Pixels, background: Background) -> Grid {
+pub(super) fn canonicalize(grid: &Grid, sheet: &Pixels, background: Background) -> Grid {
     let (columns, rows) = grid.axes();
     let is_plain = |axis: &Division, length: u32| axis.covered == length;
     let size = sheet.size();
     if background == Background::None || is_plain(columns, size.width) && is_plain(rows, size.height) {
         return *grid;
     }
-    if let Some(filled) = filled(grid, sheet, background) {
+    if let Some(filled) = fit_to_drawings(grid, sheet, background) {
         return filled;
     }
     let (mut across, mut down) = (vec![false; size.width as usize], vec![false; size.height as usize]);
@@ -39,12 +39,12 @@ fn pitch(axis: &Division) -> u32 {
 }
 
 /// Cells as large as the solid drawings that fill them.
-fn filled(grid: &Grid, sheet: &Pixels, background: Background) -> Option<Grid> {
+fn fit_to_drawings(grid: &Grid, sheet: &Pixels, background: Background) -> Option<Grid> {
     let counts = grid.counts();
     let cells = (0..counts.rows).flat_map(|row| (0..counts.columns).map(move |column| Cell { row, column }));
     let boxes = cells.filter_map(|cell| {
         let cell = grid.rect(cell);
-        let drawn = drawn(&sheet.part(cell)?, background)?;
+        let drawn = content_bounds(&sheet.part(cell)?, background)?;
         let is_solid = is_solid(
             &sheet.part(Rect::new(cell.x + drawn.x, cell.y + drawn.y, drawn.width, drawn.height))?,
             background,
@@ -66,7 +66,7 @@ fn filled(grid: &Grid, sheet: &Pixels, background: Background) -> Option<Grid> {
 }
 
 /// The box of what is drawn.
-fn drawn(part: &Pixels, background: Background) -> Option<Rect> {
+fn content_bounds(part: &Pixels, background: Background) -> Option<Rect> {
     let mut drawn: Option<Rect> = None;
     for (y, row) in (0..).zip(part.rows()) {
         let is_content = |pixel: &[u8]| background.is_content(pixel);

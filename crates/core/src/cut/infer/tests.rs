@@ -5,7 +5,7 @@ use image::{Rgba, RgbaImage};
 use super::*;
 use crate::Cell;
 use crate::cut::{Counts, Spacing, find_crossings};
-use crate::{Pair, Rect};
+use crate::{UVec2, Rect};
 
 /// A drawing in a cell: a blob that depends on the cell, and a spark apart from it.
 fn draw(image: &mut RgbaImage, cell: Rect, number: u32) {
@@ -74,7 +74,7 @@ fn a_strip() {
 #[test]
 fn a_grid_that_only_a_gutter_explains() {
     // 6 cells of 31 with 5 px between them: 211 px, a prime number.
-    let spacing = Spacing { gutter: Pair { x: 5, y: 5 }, ..Spacing::default() };
+    let spacing = Spacing { gutter: UVec2 { x: 5, y: 5 }, ..Spacing::default() };
     let (pixels, grid) = sheet(Size::new(31, 28), 6, &[6, 6, 6, 3], spacing, None);
     let found = detect_grid(&pixels);
     assert_eq!(found.candidates[0].grid.counts(), grid.counts());
@@ -160,7 +160,7 @@ fn a_solid_sheet_in_a_clear_rim_is_judged_inside_it() {
     let found = detect_grid(&Pixels::from_image(image));
     let grid = &found.candidates[0].grid;
     assert_eq!(grid.counts(), Counts::new(5, 4).unwrap(), "{found:?}");
-    assert_eq!(grid.spacing().offset, Pair { x: 3, y: 3 });
+    assert_eq!(grid.spacing().offset, UVec2 { x: 3, y: 3 });
     assert_eq!(grid.cell_size(), Size::new(24, 24));
 }
 
@@ -214,7 +214,7 @@ fn gutters_wider_than_an_offset_may_be_are_found() {
             (Counts::new(6, 5).unwrap(), Size::new(32, 32)),
             "{gutter}"
         );
-        assert_eq!(grid.spacing().gutter, Pair { x: gutter, y: gutter });
+        assert_eq!(grid.spacing().gutter, UVec2 { x: gutter, y: gutter });
     }
 }
 
@@ -303,7 +303,7 @@ fn a_page_larger_than_its_grid_leaves_a_rest() {
         (Counts::new(6, 5).unwrap(), Size::new(40, 40)),
         "{found:?}"
     );
-    assert_eq!(best.rest(page.size()), Pair { x: 16, y: 22 });
+    assert_eq!(best.remainder(page.size()), UVec2 { x: 16, y: 22 });
 }
 
 #[test]
@@ -312,15 +312,15 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
         |gutter: u32, count: u32, cell: u32| Division { offset: 0, gutter, count, covered: count * cell };
     let cards = spaced_tiles(14, 6, (5, 4));
     let loose = Grid::of_axes(axis(2, 5, 18), axis(1, 4, 19));
-    let stands = stand::in_for(&loose, &cards, Background::Clear);
-    assert_eq!((stands.cell_size(), stands.spacing().gutter), (Size::new(14, 14), Pair { x: 6, y: 6 }));
+    let stands = stand::canonicalize(&loose, &cards, Background::Clear);
+    assert_eq!((stands.cell_size(), stands.spacing().gutter), (Size::new(14, 14), UVec2 { x: 6, y: 6 }));
     // Round drawings as wide as the pitch in the middle row only.
     let round = Pixels::from_image(RgbaImage::from_fn(60, 20, |x, y| {
         let is_inside = (x % 20).abs_diff(10) + y.abs_diff(10) <= 9;
         Rgba([80, 90, 100, if is_inside { 255 } else { 0 }])
     }));
     let narrow = Grid::of_axes(axis(4, 3, 16), axis(0, 1, 20));
-    let stands = stand::in_for(&narrow, &round, Background::Clear);
+    let stands = stand::canonicalize(&narrow, &round, Background::Clear);
     assert!((0..3).all(|column| stands.rect(Cell { row: 0, column }).width >= 19), "{stands:?}");
     assert!(find_crossings(&round, Background::Clear, &stands).is_empty());
 }

@@ -14,7 +14,7 @@ const MANY: f64 = 0.5;
 const LARGEST: u32 = 8;
 
 /// By what factor a sheet was enlarged; 1 where it was not.
-pub(super) fn factor(sheet: &Pixels) -> u32 {
+pub(super) fn upscale_factor(sheet: &Pixels) -> u32 {
     let Size { width, height } = sheet.size();
     let (mut across, mut down) = (vec![false; width as usize], vec![false; height as usize]);
     let mut step = gcd(width, height);
@@ -49,7 +49,7 @@ pub(super) fn factor(sheet: &Pixels) -> u32 {
 }
 
 /// A pixel of each block.
-pub(super) fn reduced(sheet: &Pixels, factor: u32) -> Pixels {
+pub(super) fn downscale(sheet: &Pixels, factor: u32) -> Pixels {
     let Size { width, height } = sheet.size();
     let mut bytes = Vec::with_capacity((width / factor) as usize * (height / factor) as usize * 4);
     for y in (0..height).step_by(factor as usize) {
@@ -74,14 +74,14 @@ mod tests {
             Pixels::from_image(RgbaImage::from_fn(12 * zoom, 8 * zoom, |x, y| noise(x / zoom, y / zoom)))
         };
         for zoom in [1, 2, 3, 5] {
-            assert_eq!(factor(&art(zoom)), zoom);
-            assert_eq!(reduced(&art(zoom), zoom).to_image(), art(1).to_image());
+            assert_eq!(upscale_factor(&art(zoom)), zoom);
+            assert_eq!(downscale(&art(zoom), zoom).to_image(), art(1).to_image());
         }
         let odd = Pixels::from_image(RgbaImage::from_fn(25, 16, |x, y| noise(x / 2, y / 2)));
-        assert_eq!(factor(&odd), 1);
+        assert_eq!(upscale_factor(&odd), 1);
         let flat = Pixels::from_image(RgbaImage::from_fn(64, 48, |x, y| {
             Rgba([(x / 16) as u8, (y / 16) as u8, 0, 255])
         }));
-        assert_eq!(factor(&flat), 1);
+        assert_eq!(upscale_factor(&flat), 1);
     }
 }

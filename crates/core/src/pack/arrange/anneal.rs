@@ -5,12 +5,12 @@
 //! steps and draws its own numbers, so its result is the same everywhere.
 
 use crate::pack::arrange::Pieces;
-use crate::pack::arrange::niche::{Strip, StripFill};
+use crate::pack::arrange::niche::{Skyline, StripFill};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
-struct Draw(u64);
+struct XorShift(u64);
 
-impl Draw {
+impl XorShift {
     fn below(&mut self, end: usize) -> usize {
         self.0 ^= self.0 << 13;
         self.0 ^= self.0 >> 7;
@@ -25,7 +25,7 @@ impl Draw {
 
 /// Improves an order for so many steps. `value` tries an order and gives its cost, less being better, with what it
 /// made; `heat` is a worsening that is taken often at first. Stops early where the cost is `enough` or less.
-pub(super) fn improved<T>(
+pub(super) fn anneal<T>(
     pieces: Pieces<'_>,
     start: &[usize],
     steps: usize,
@@ -36,7 +36,7 @@ pub(super) fn improved<T>(
     let mut order = start.to_vec();
     let (mut now, first) = value(&order);
     let (mut best, mut kept) = (now, first);
-    let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut draw = XorShift(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     for step in 0..steps {
         if best <= enough || order.len() < 2 {
             break;
@@ -82,9 +82,9 @@ pub(super) enum StopRule {
 }
 
 /// The lowest strip that so many steps find.
-pub(super) fn lowest(
+pub(super) fn anneal_strip(
     start: &[usize],
-    mut strip: Strip<'_>,
+    mut strip: Skyline<'_>,
     steps: usize,
     seed: u64,
     enough: StopRule,
@@ -108,7 +108,7 @@ pub(super) fn lowest(
         }
         4.0 * f64::from(filled.outcome.used.height) * width + filled.below as f64 + 16.0 * left
     };
-    improved(pieces, start, steps, seed, (area * 0.004, 0.0), |order| {
+    anneal(pieces, start, steps, seed, (area * 0.004, 0.0), |order| {
         let filled = strip.fill(order);
         (cost(&filled), filled)
     })
@@ -133,12 +133,12 @@ mod tests {
             let pieces = Pieces { sizes: &sizes, may_rotate };
             let order: Vec<usize> = (0..sizes.len()).collect();
             let room = Size::new(pieces.widest(&order) + more, height);
-            let StripFill { outcome, .. } = lowest(&order, Strip::of(&ItemIndex::new(pieces), room), 12, seed, StopRule::Empty(0.0));
+            let StripFill { outcome, .. } = anneal_strip(&order, Skyline::of(&ItemIndex::new(pieces), room), 12, seed, StopRule::Empty(0.0));
             prop_assert!(outcome.used.fits_in(room));
             let mut all: Vec<usize> = outcome.placed.iter().map(|(piece, _)| *piece).chain(outcome.left).collect();
             all.sort_unstable();
             prop_assert_eq!(all, order);
-            let rect = |&(piece, spot): &(usize, crate::pack::arrange::Spot)| {
+            let rect = |&(piece, spot): &(usize, crate::pack::arrange::ItemPosition)| {
                 Rect::at(spot.x, spot.y, if spot.rotated { sizes[piece].rotated() } else { sizes[piece] })
             };
             let rects: Vec<Rect> = outcome.placed.iter().map(rect).collect();
@@ -153,9 +153,9 @@ mod tests {
     fn a_perfect_packing_of_few_pieces_is_found() {
         let sizes = [(4, 7), (6, 3), (3, 4), (3, 4), (6, 3), (4, 3)].map(Size::from);
         let pieces = Pieces { sizes: &sizes, may_rotate: false };
-        let filled = lowest(
+        let filled = anneal_strip(
             &[0, 1, 2, 3, 4, 5],
-            Strip::new(&ItemIndex::new(pieces), 10),
+            Skyline::new(&ItemIndex::new(pieces), 10),
             400,
             7,
             StopRule::Empty(0.0),
@@ -165,7 +165,7 @@ mod tests {
         let sizes = [(5, 10), (10, 5), (10, 5), (5, 10), (5, 5)].map(Size::from);
         let pieces = Pieces { sizes: &sizes, may_rotate: true };
         let filled =
-            lowest(&[0, 1, 2, 3, 4], Strip::new(&ItemIndex::new(pieces), 15), 400, 7, StopRule::Empty(0.0));
+            anneal_strip(&[0, 1, 2, 3, 4], Skyline::new(&ItemIndex::new(pieces), 15), 400, 7, StopRule::Empty(0.0));
         assert_eq!(filled.outcome.used, Size::new(15, 15));
     }
 }

@@ -2,10 +2,10 @@
 
 use crate::Size;
 use crate::pack::Effort;
-use crate::pack::arrange::niche::{Strip, StripFill};
+use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{Outcome, Pieces, anneal, effort, maxrects};
+use crate::pack::arrange::{PageFill, Pieces, anneal, effort, maxrects};
 use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
@@ -14,8 +14,8 @@ pub(super) const MOST_FOR_MAXRECTS: usize = 1_000;
 const SEARCHED: usize = 4;
 
 /// A way to put all of `wanted` onto `room`, if one is found.
-pub(super) fn onto(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Effort) -> Option<Outcome> {
-    let fits = |piece: &usize| pieces.ways(*piece).any(|(size, _)| size.fits_in(room));
+pub(super) fn onto(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Effort) -> Option<PageFill> {
+    let fits = |piece: &usize| pieces.orientations(*piece).any(|(size, _)| size.fits_in(room));
     if pieces.area(wanted) > room.area() || !wanted.iter().all(fits) {
         return None;
     }
@@ -30,10 +30,10 @@ pub(super) fn fullest(
     room: Size,
     effort: Effort,
     pages: u64,
-) -> Outcome {
+) -> PageFill {
     let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
-    let left = |outcome: &Outcome| pieces.area(&outcome.left);
-    let best = |outcomes: Vec<Outcome>| {
+    let left = |outcome: &PageFill| pieces.area(&outcome.left);
+    let best = |outcomes: Vec<PageFill>| {
         let all = outcomes.into_iter().enumerate();
         all.min_by_key(|(at, outcome)| (left(outcome), *at)).map(|(_, outcome)| outcome)
     };
@@ -42,10 +42,10 @@ pub(super) fn fullest(
         let runs: Vec<_> =
             orders.iter().flat_map(|order| maxrects::SCORES.map(|score| (order, score))).collect();
         let go = |(order, score): &(&Vec<usize>, _)| maxrects::run(pieces, order, room, *score);
-        found.extend(best(parallel::each(&runs, go)));
+        found.extend(best(parallel::map_slice(&runs, go)));
     }
     // Lying pages are filled like upright ones with everything rotated.
-    let sideways = pieces.sideways();
+    let sideways = pieces.transposed_sizes();
     let sideways = Pieces { sizes: &sideways, ..pieces };
     let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(sideways));
     let views = [(&upright, room, false), (&lying, room.rotated(), true)];
@@ -53,9 +53,9 @@ pub(super) fn fullest(
         (0..2).flat_map(|view| (0..orders.len()).map(move |order| (view, order))).collect();
     let quick = |&(view, order): &(usize, usize)| {
         let (catalog, room, is_sideways) = views[view];
-        Strip::of(catalog, room).fill(&orders[order]).outcome.back(is_sideways)
+        Skyline::of(catalog, room).fill(&orders[order]).outcome.undo_transpose(is_sideways)
     };
-    let filled: Vec<Outcome> = parallel::each(&starts, quick);
+    let filled: Vec<PageFill> = parallel::map_slice(&starts, quick);
     let mut ranked: Vec<(u64, usize)> =
         filled.iter().enumerate().map(|(at, outcome)| (left(outcome), at)).collect();
     ranked.sort_unstable();
@@ -68,9 +68,9 @@ pub(super) fn fullest(
         let search = |&(at, seed): &(usize, u64)| {
             let (view, order) = starts[at];
             let (catalog, room, is_sideways) = views[view];
-            filled_most(catalog, &orders[order], room, steps, seed).outcome.back(is_sideways)
+            filled_most(catalog, &orders[order], room, steps, seed).outcome.undo_transpose(is_sideways)
         };
-        found.extend(best(parallel::each(&searches, search)));
+        found.extend(best(parallel::map_slice(&searches, search)));
     }
     best(found).expect("strips were filled")
 }
@@ -78,9 +78,9 @@ pub(super) fn fullest(
 /// The order that leaves least over; none left is enough.
 fn filled_most(catalog: &ItemIndex<'_>, start: &[usize], room: Size, steps: usize, seed: u64) -> StripFill {
     let pieces = catalog.pieces;
-    let mut strip = Strip::of(catalog, room);
+    let mut strip = Skyline::of(catalog, room);
     let heat = pieces.area(start).min(room.area()) as f64 * 0.004;
-    anneal::improved(pieces, start, steps, seed, (heat, 0.0), |order| {
+    anneal::anneal(pieces, start, steps, seed, (heat, 0.0), |order| {
         let filled = strip.fill(order);
         (pieces.area(&filled.outcome.left) as f64, filled)
     })

@@ -4,10 +4,10 @@ use crate::Size;
 use crate::pack::Effort;
 use crate::pack::arrange::anneal::StopRule;
 use crate::pack::arrange::maxrects::{self, Score};
-use crate::pack::arrange::niche::{Strip, StripFill};
+use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, square};
+use crate::pack::arrange::{PageFill, Pieces, anneal, effort, fixed, square};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
@@ -38,7 +38,7 @@ pub(super) fn smallest_page(
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
-) -> Option<Outcome> {
+) -> Option<PageFill> {
     let found = searched(pieces, wanted, fitting, effort);
     if effort != Effort::High {
         return found;
@@ -48,7 +48,7 @@ pub(super) fn smallest_page(
     [found, quicker].into_iter().flatten().min_by_key(|outcome| key(fitting, outcome))
 }
 
-fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, effort: Effort) -> Option<Outcome> {
+fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, effort: Effort) -> Option<PageFill> {
     let area = pieces.area(wanted);
     if area > fitting.room().area() {
         return None;
@@ -65,8 +65,8 @@ fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, effort: E
     let tighter = first.as_ref().filter(|_| !is_searched);
     let tighter = tighter.map(|first| shrunken_runs(wanted.len(), fitting, first.used, share));
     let second = tighter.and_then(|tighter| best(pieces, wanted, fitting, &tighter));
-    let third = niches(pieces, wanted, fitting, (effort, share));
-    let key = |outcome: &Outcome| key(fitting, outcome);
+    let third = search_skyline(pieces, wanted, fitting, (effort, share));
+    let key = |outcome: &PageFill| key(fitting, outcome);
     // The first of equals stays.
     let found = [first, second, third].into_iter().flatten().min_by_key(key);
     let found = match found {
@@ -81,7 +81,7 @@ fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, effort: E
 }
 
 /// Less is better.
-fn key(fitting: &PageSizer, outcome: &Outcome) -> (u64, u32) {
+fn key(fitting: &PageSizer, outcome: &PageFill) -> (u64, u32) {
     let page = fitting.page_for(outcome.used);
     (page.area(), page.width.max(page.height))
 }
@@ -92,8 +92,8 @@ fn rounded_down(
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
-    found: Outcome,
-) -> Outcome {
+    found: PageFill,
+) -> PageFill {
     let rooms = fitting.smaller_rooms(fitting.page_for(found.used), pieces.area(wanted));
     let mut best = found;
     let mut failures = 0;
@@ -124,13 +124,13 @@ struct View<'a> {
 }
 
 /// The smallest page that niches find: first quickly over many widths, then the best few searched.
-fn niches(
+fn search_skyline(
     pieces: Pieces<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     (effort, share): (Effort, f64),
-) -> Option<Outcome> {
-    let lying = pieces.sideways();
+) -> Option<PageFill> {
+    let lying = pieces.transposed_sizes();
     let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(Pieces { sizes: &lying, ..pieces }));
     // Two views, so each has half of the widths.
     let count = effort::widths(wanted.len(), effort, ORDERS.len(), share).div_ceil(2);
@@ -152,9 +152,9 @@ fn niches(
     }
     let quick = |&(view, width, order): &(usize, usize, usize)| {
         let View { catalog, orders, widths, .. } = &views[view];
-        Strip::new(catalog, widths[width]).fill(&orders[order])
+        Skyline::new(catalog, widths[width]).fill(&orders[order])
     };
-    let filled: Vec<StripFill> = parallel::each(&tries, quick);
+    let filled: Vec<StripFill> = parallel::map_slice(&tries, quick);
     // The best order of each width, and the widths with the smallest pages.
     let mut starts: Vec<(u64, usize)> = Vec::new();
     for of_width in tries.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)) {
@@ -177,25 +177,25 @@ fn niches(
     let search = |&(at, seed): &(usize, u64)| {
         let (view, width, order) = tries[at];
         let View { catalog, orders, widths, .. } = &views[view];
-        anneal::lowest(
+        anneal::anneal_strip(
             &orders[order],
-            Strip::new(catalog, widths[width]),
+            Skyline::new(catalog, widths[width]),
             steps,
             seed,
             StopRule::Empty(slack),
         )
     };
-    let found: Vec<StripFill> = parallel::each(&searches, search);
+    let found: Vec<StripFill> = parallel::map_slice(&searches, search);
     let view_of = tries.iter().map(|&(view, ..)| view);
     let view_of = view_of.chain(searches.iter().map(|&(at, _)| tries[at].0));
     let all = filled.into_iter().chain(found).zip(view_of);
     let outcomes = all.map(|(filled, view)| {
         let is_sideways = views[view].is_sideways;
-        (filled.outcome.back(is_sideways), is_sideways)
+        (filled.outcome.undo_transpose(is_sideways), is_sideways)
     });
     let room = fitting.room();
-    let fits = |outcome: &Outcome| outcome.left.is_empty() && outcome.used.fits_in(room);
-    let weighed = |&(ref outcome, is_sideways): &(Outcome, bool)| {
+    let fits = |outcome: &PageFill| outcome.left.is_empty() && outcome.used.fits_in(room);
+    let weighed = |&(ref outcome, is_sideways): &(PageFill, bool)| {
         let (area, longest) = key(fitting, outcome);
         (
             area * if is_sideways && effort != Effort::High { COLUMN_FILL_WEIGHT } else { ROW_FILL_WEIGHT },
@@ -220,9 +220,9 @@ fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, count: u32)
     widths
 }
 
-fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, runs: &[Run]) -> Option<Outcome> {
+fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, runs: &[Run]) -> Option<PageFill> {
     let go = |run: &Run| maxrects::run(pieces, &sorted(pieces, wanted, run.order), run.room, run.score);
-    let outcomes = parallel::each(runs, go).into_iter().enumerate();
+    let outcomes = parallel::map_slice(runs, go).into_iter().enumerate();
     let whole = outcomes.filter(|(_, outcome)| outcome.left.is_empty());
     whole.min_by_key(|(number, outcome)| (key(fitting, outcome), *number)).map(|(_, outcome)| outcome)
 }

@@ -4,7 +4,7 @@
 //! of the free rectangle with the best score; every free rectangle it touches is split into the up to
 //! four that remain, and those inside another are dropped.
 
-use crate::pack::arrange::{Outcome, Pieces, Spot};
+use crate::pack::arrange::{PageFill, Pieces, ItemPosition};
 use crate::{Rect, Size};
 
 /// How a corner is judged; less is better.
@@ -21,12 +21,12 @@ pub(super) enum Score {
 pub(super) const SCORES: [Score; 3] = [Score::TopLeft, Score::ShortSide, Score::Area];
 
 /// A page being filled.
-pub(super) struct Room {
+pub(super) struct FreeRects {
     free: Vec<Rect>,
     used: Size,
 }
 
-impl Room {
+impl FreeRects {
     pub(super) fn new(size: Size) -> Self {
         Self { free: vec![Rect::of(size)], used: Size::default() }
     }
@@ -39,9 +39,9 @@ impl Room {
     }
 
     /// Places a piece, rotated where that scores better; `None` where it does not fit.
-    pub(super) fn place(&mut self, pieces: Pieces<'_>, piece: usize, score: Score) -> Option<Spot> {
+    pub(super) fn place(&mut self, pieces: Pieces<'_>, piece: usize, score: Score) -> Option<ItemPosition> {
         let mut best: Option<(Key, Rect, bool)> = None;
-        for (size, rotated) in pieces.ways(piece) {
+        for (size, rotated) in pieces.orientations(piece) {
             for free in self.free.iter().filter(|free| size.fits_in(free.size())) {
                 let key = judge(free, size, score);
                 if best.is_none_or(|(other, ..)| key < other) {
@@ -52,7 +52,7 @@ impl Room {
         let (_, placed, rotated) = best?;
         self.take(placed);
         self.used = self.used.union(Size::new(placed.x + placed.width, placed.y + placed.height));
-        Some(Spot { page: 0, x: placed.x, y: placed.y, rotated })
+        Some(ItemPosition { page: 0, x: placed.x, y: placed.y, rotated })
     }
 
     fn take(&mut self, placed: Rect) {
@@ -79,9 +79,9 @@ impl Room {
 }
 
 /// Places pieces in this order as far as they go.
-pub(super) fn run(pieces: Pieces<'_>, order: &[usize], size: Size, score: Score) -> Outcome {
-    let mut room = Room::new(size);
-    let mut outcome = Outcome { placed: Vec::with_capacity(order.len()), ..Outcome::default() };
+pub(super) fn run(pieces: Pieces<'_>, order: &[usize], size: Size, score: Score) -> PageFill {
+    let mut room = FreeRects::new(size);
+    let mut outcome = PageFill { placed: Vec::with_capacity(order.len()), ..PageFill::default() };
     for &piece in order {
         match room.place(pieces, piece, score) {
             Some(spot) => outcome.placed.push((piece, spot)),
@@ -134,7 +134,7 @@ mod tests {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
             let pieces = Pieces { sizes: &sizes, may_rotate };
             for score in [Score::TopLeft, Score::ShortSide, Score::Area] {
-                let mut room = Room::new(Size::new(40, 40));
+                let mut room = FreeRects::new(Size::new(40, 40));
                 let mut placed: Vec<Rect> = Vec::new();
                 for (piece, size) in sizes.iter().enumerate() {
                     placed.extend(room.place(pieces, piece, score).map(|spot| {

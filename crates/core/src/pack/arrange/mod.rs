@@ -26,7 +26,7 @@ use crate::{Rect, Size};
 
 /// Where a piece lies.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) struct Spot {
+pub(super) struct ItemPosition {
     pub(super) page: usize,
     pub(super) x: u32,
     pub(super) y: u32,
@@ -48,7 +48,7 @@ impl Pieces<'_> {
     }
 
     /// The area of what a try placed.
-    fn area_of(&self, outcome: &Outcome) -> u64 {
+    fn area_of(&self, outcome: &PageFill) -> u64 {
         outcome.placed.iter().map(|(piece, _)| self.sizes[*piece].area()).sum()
     }
 
@@ -59,12 +59,12 @@ impl Pieces<'_> {
     }
 
     /// The sizes with everything rotated: a page of them is filled from the left.
-    fn sideways(&self) -> Vec<Size> {
+    fn transposed_sizes(&self) -> Vec<Size> {
         self.sizes.iter().map(|size| size.rotated()).collect()
     }
 
     /// A piece's ways to lie: upright, and rotated where that is allowed and makes a difference.
-    fn ways(&self, piece: usize) -> impl Iterator<Item = (Size, bool)> + use<> {
+    fn orientations(&self, piece: usize) -> impl Iterator<Item = (Size, bool)> + use<> {
         let size = self.sizes[piece];
         let rotated = (self.may_rotate && !size.is_square()).then_some((size.rotated(), true));
         [(size, false)].into_iter().chain(rotated)
@@ -74,26 +74,26 @@ impl Pieces<'_> {
 /// A spot for every piece, in the pieces' order, and the pages they need.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Arrangement {
-    pub(super) spots: Vec<Spot>,
+    pub(super) spots: Vec<ItemPosition>,
     pub(super) pages: Vec<Size>,
 }
 
 /// What one try placed on one page.
 #[derive(Clone, Debug, Default)]
-struct Outcome {
-    placed: Vec<(usize, Spot)>,
+struct PageFill {
+    placed: Vec<(usize, ItemPosition)>,
     /// Pieces that found no room.
     left: Vec<usize>,
     used: Size,
 }
 
-impl Outcome {
+impl PageFill {
     /// The same rotated back, if everything lay sideways.
-    fn back(mut self, is_sideways: bool) -> Self {
+    fn undo_transpose(mut self, is_sideways: bool) -> Self {
         if is_sideways {
             for (_, spot) in &mut self.placed {
                 // What was rotated while everything lay on its side is rotated once more than that.
-                *spot = Spot { x: spot.y, y: spot.x, ..*spot };
+                *spot = ItemPosition { x: spot.y, y: spot.x, ..*spot };
             }
             self.used = self.used.rotated();
         }
@@ -103,8 +103,8 @@ impl Outcome {
 
 /// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
 /// empty page.
-pub(super) fn dense(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> Arrangement {
-    let mut arranged = Arrangement { spots: vec![Spot::default(); pieces.sizes.len()], pages: Vec::new() };
+pub(super) fn arrange(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> Arrangement {
+    let mut arranged = Arrangement { spots: vec![ItemPosition::default(); pieces.sizes.len()], pages: Vec::new() };
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let outcomes = match all.is_empty() {
         true => Vec::new(),
@@ -115,7 +115,7 @@ pub(super) fn dense(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> 
     };
     for (page, outcome) in outcomes.into_iter().enumerate() {
         for (piece, spot) in outcome.placed {
-            arranged.spots[piece] = Spot { page, ..spot };
+            arranged.spots[piece] = ItemPosition { page, ..spot };
         }
         arranged.pages.push(fitting.page_for(outcome.used));
     }
@@ -127,22 +127,22 @@ pub(super) fn dense(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> 
 
 /// Spots for pieces on pages where others lie already; `None` where they find no room. `taken` holds, for each page,
 /// its room and what is there.
-pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
+pub(super) fn arrange_around(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let lying: usize = taken.iter().map(|(_, rects)| rects.len()).sum();
     if all.len() + lying > fixed::MOST_FOR_MAXRECTS {
         return below(pieces, &all, taken);
     }
     let attempt = |order: &[usize]| {
-        let mut rooms: Vec<maxrects::Room> =
-            taken.iter().map(|(size, rects)| maxrects::Room::around(*size, rects)).collect();
-        let mut spots = vec![Spot::default(); all.len()];
+        let mut rooms: Vec<maxrects::FreeRects> =
+            taken.iter().map(|(size, rects)| maxrects::FreeRects::around(*size, rects)).collect();
+        let mut spots = vec![ItemPosition::default(); all.len()];
         for &piece in order {
             let mut places = rooms.iter_mut().enumerate();
             let found = places
                 .find_map(|(page, room)| Some((page, room.place(pieces, piece, maxrects::Score::TopLeft)?)));
             let (page, spot) = found?;
-            spots[piece] = Spot { page, ..spot };
+            spots[piece] = ItemPosition { page, ..spot };
         }
         Some(spots)
     };
@@ -150,19 +150,19 @@ pub(super) fn beside(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<
 }
 
 /// Spots below everything on a page, when there is too much to search the gaps.
-fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<Spot>> {
+fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
     let catalog = stock::ItemIndex::new(pieces);
     let mut left = order::sorted(pieces, all, order::ORDERS[0]);
-    let mut spots = vec![Spot::default(); all.len()];
+    let mut spots = vec![ItemPosition::default(); all.len()];
     for (page, (room, rects)) in taken.iter().enumerate() {
         let bottom = rects.iter().map(|rect| rect.bottom()).max().unwrap_or(0) as u32;
         let free = Size::new(room.width, room.height.saturating_sub(bottom));
         if left.is_empty() || free.is_empty() {
             continue;
         }
-        let outcome = niche::Strip::of(&catalog, free).fill(&left).outcome;
+        let outcome = niche::Skyline::of(&catalog, free).fill(&left).outcome;
         for (piece, spot) in outcome.placed {
-            spots[piece] = Spot { page, y: spot.y + bottom, ..spot };
+            spots[piece] = ItemPosition { page, y: spot.y + bottom, ..spot };
         }
         left = outcome.left;
     }
@@ -171,7 +171,7 @@ fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Opti
 
 /// The least number of pages that any arrangement could have, and the least area of this many together: from the area
 /// of the pieces, from the largest sides, and from those too wide to lie side by side.
-pub(super) fn least(pieces: Pieces<'_>, fitting: &PageSizer) -> (u64, usize) {
+pub(super) fn lower_bound(pieces: Pieces<'_>, fitting: &PageSizer) -> (u64, usize) {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let (area, room) = (pieces.area(&all), fitting.room());
     let narrow = |size: &Size| if pieces.may_rotate { size.width.min(size.height) } else { size.width };

@@ -6,8 +6,8 @@
 //! packing problem", 2016). Equal scores are decided by the order of the pieces, and that order is what `anneal` improves.
 
 use crate::Size;
-use crate::pack::arrange::stock::{ItemIndex, NicheMatch, RemainingItems, Wanted};
-use crate::pack::arrange::{Outcome, Pieces, Spot};
+use crate::pack::arrange::stock::{ItemIndex, NicheMatch, RemainingItems, NicheQuery};
+use crate::pack::arrange::{PageFill, Pieces, ItemPosition};
 
 /// A part of the skyline: from `x` on, `width` long, at height `y`.
 #[derive(Clone, Copy, Debug)]
@@ -18,7 +18,7 @@ struct Level {
 }
 
 /// A page of fixed width, and of a height that may be open.
-pub(super) struct Strip<'a> {
+pub(super) struct Skyline<'a> {
     catalog: &'a ItemIndex<'a>,
     width: u32,
     height: u32,
@@ -37,12 +37,12 @@ struct Fit {
 /// How a strip was filled.
 #[derive(Clone, Debug, Default)]
 pub(super) struct StripFill {
-    pub(super) outcome: Outcome,
+    pub(super) outcome: PageFill,
     /// Area below the skyline: pieces and waste.
     pub(super) below: u64,
 }
 
-impl<'a> Strip<'a> {
+impl<'a> Skyline<'a> {
     pub(super) fn new(catalog: &'a ItemIndex<'a>, width: u32) -> Self {
         Self::of(catalog, Size::new(width, u32::MAX))
     }
@@ -66,13 +66,13 @@ impl<'a> Strip<'a> {
         self.levels.clear();
         self.levels.push(Level { x: 0, y: 0, width: self.width });
         self.stock.fill(self.catalog, order);
-        let mut outcome = Outcome { placed: Vec::with_capacity(order.len()), ..Outcome::default() };
+        let mut outcome = PageFill { placed: Vec::with_capacity(order.len()), ..PageFill::default() };
         while !self.stock.is_empty() {
             let niche = self.lowest();
             let Level { y, width, .. } = self.levels[niche];
             let (left, right) = self.walls(niche);
             let room = Size::new(width, self.height - y);
-            let wanted = Wanted { room, high: left.max(right), low: left.min(right) };
+            let wanted = NicheQuery { room, high: left.max(right), low: left.min(right) };
             match self.stock.best(self.catalog, order, wanted) {
                 None if self.levels.len() == 1 => break,
                 None => self.raise(niche),
@@ -107,7 +107,7 @@ impl<'a> Strip<'a> {
         (wall(niche.checked_sub(1).and_then(|at| self.levels.get(at))), wall(self.levels.get(niche + 1)))
     }
 
-    fn put(&mut self, niche: usize, choice: Fit) -> Spot {
+    fn put(&mut self, niche: usize, choice: Fit) -> ItemPosition {
         let Fit { size, to_right, rotated } = choice;
         let level = self.levels[niche];
         let x = if to_right { level.x + level.width - size.width } else { level.x };
@@ -120,7 +120,7 @@ impl<'a> Strip<'a> {
             self.levels.insert(at, Level { x: rest_x, y: level.y, width: rest });
         }
         self.join(niche.saturating_sub(1));
-        Spot { page: 0, x, y: level.y, rotated }
+        ItemPosition { page: 0, x, y: level.y, rotated }
     }
 
     /// Where nothing fits, the niche is filled up to its lower wall.

@@ -1,10 +1,10 @@
 //! Several pages: as few as can be, each as full as can be, the last as small as can be.
 
 use crate::pack::Effort;
-use crate::pack::arrange::niche::Strip;
+use crate::pack::arrange::niche::Skyline;
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{Outcome, Pieces, anneal, effort, fixed, free};
+use crate::pack::arrange::{PageFill, Pieces, anneal, effort, fixed, free};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
@@ -14,12 +14,12 @@ pub(super) fn pages(
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
-) -> Vec<Outcome> {
+) -> Vec<PageFill> {
     let filled = one_after_another(pieces, wanted, fitting, effort);
     let least = pieces.area(wanted).div_ceil(fitting.room().area()) as usize;
     let searched = (filled.len() > least).then(|| search(pieces, wanted, fitting, effort, filled.len()));
     let searched = searched.flatten();
-    let key = |pages: &Vec<Outcome>| {
+    let key = |pages: &Vec<PageFill>| {
         (pages.len(), pages.iter().map(|page| fitting.page_for(page.used).area()).sum::<u64>())
     };
     [Some(filled), searched].into_iter().flatten().min_by_key(key).unwrap_or_default()
@@ -31,7 +31,7 @@ fn one_after_another(
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
-) -> Vec<Outcome> {
+) -> Vec<PageFill> {
     let mut left = wanted.to_vec();
     let mut pages = Vec::new();
     while !left.is_empty() {
@@ -62,7 +62,7 @@ fn search(
     fitting: &PageSizer,
     effort: Effort,
     pages: usize,
-) -> Option<Vec<Outcome>> {
+) -> Option<Vec<PageFill>> {
     // Each try looks at what is left once for every page.
     let steps = effort::steps(wanted.len(), effort, ORDERS.len() * pages);
     if steps == 0 {
@@ -75,13 +75,13 @@ fn search(
     let catalog = ItemIndex::new(pieces);
     let go = |(seed, order): (usize, &crate::pack::arrange::order::Order)| {
         let start = sorted(pieces, wanted, *order);
-        anneal::improved(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order| {
+        anneal::anneal(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order| {
             let pages = filled(&catalog, order, fitting);
             let last = pages.last().map_or(0, |page| pieces.area_of(page));
             ((pages.len() - 1) as f64 * room.area() as f64 + last as f64, pages)
         })
     };
-    let found: Vec<(f64, Vec<Outcome>)> = parallel::map(ORDERS.len(), |at| go((at, &ORDERS[at])));
+    let found: Vec<(f64, Vec<PageFill>)> = parallel::map(ORDERS.len(), |at| go((at, &ORDERS[at])));
     let best = found.into_iter().enumerate().min_by(|(a, x), (b, y)| x.0.total_cmp(&y.0).then(a.cmp(b)));
     let mut pages = best?.1.1;
     let last = pages.pop()?;
@@ -90,8 +90,8 @@ fn search(
     Some(pages)
 }
 
-fn filled(catalog: &ItemIndex<'_>, order: &[usize], fitting: &PageSizer) -> Vec<Outcome> {
-    let mut strip = Strip::of(catalog, fitting.room());
+fn filled(catalog: &ItemIndex<'_>, order: &[usize], fitting: &PageSizer) -> Vec<PageFill> {
+    let mut strip = Skyline::of(catalog, fitting.room());
     let mut left = order.to_vec();
     let mut pages = Vec::new();
     while !left.is_empty() {

@@ -6,10 +6,10 @@
 
 use crate::pack::Effort;
 use crate::pack::arrange::anneal::StopRule;
-use crate::pack::arrange::niche::{Strip, StripFill};
+use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{Outcome, Pieces, anneal, effort};
+use crate::pack::arrange::{PageFill, Pieces, anneal, effort};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
@@ -25,13 +25,13 @@ pub(super) fn smaller(
     wanted: &[usize],
     fitting: &PageSizer,
     (effort, share): (Effort, f64),
-    found: Outcome,
-) -> Outcome {
+    found: PageFill,
+) -> PageFill {
     let catalog = ItemIndex::new(pieces);
     let orders: Vec<Vec<usize>> = ORDERS.iter().map(|&order| sorted(pieces, wanted, order)).collect();
     let steps = effort::steps(wanted.len(), effort, SEARCHED * SEEDS.len() * HALVINGS);
     let steps = (steps as f64 * share) as usize;
-    let side = |outcome: &Outcome| outcome.used.width.max(outcome.used.height);
+    let side = |outcome: &PageFill| outcome.used.width.max(outcome.used.height);
     let longest = wanted.iter().map(|&piece| {
         let size = pieces.sizes[piece];
         size.width.max(size.height)
@@ -55,9 +55,9 @@ pub(super) fn smaller(
 }
 
 /// A way into a square of this side, if one is found.
-fn within(catalog: &ItemIndex<'_>, orders: &[Vec<usize>], side: u32, steps: usize) -> Option<Outcome> {
+fn within(catalog: &ItemIndex<'_>, orders: &[Vec<usize>], side: u32, steps: usize) -> Option<PageFill> {
     let fits = |filled: &StripFill| filled.outcome.left.is_empty() && filled.outcome.used.height <= side;
-    let quick: Vec<StripFill> = parallel::each(orders, |order| Strip::new(catalog, side).fill(order));
+    let quick: Vec<StripFill> = parallel::map_slice(orders, |order| Skyline::new(catalog, side).fill(order));
     let mut ranked: Vec<(u32, usize)> =
         quick.iter().enumerate().map(|(at, filled)| (filled.outcome.used.height, at)).collect();
     ranked.sort_unstable();
@@ -71,7 +71,7 @@ fn within(catalog: &ItemIndex<'_>, orders: &[Vec<usize>], side: u32, steps: usiz
     let searches: Vec<(usize, u64)> =
         ranked.iter().take(SEARCHED).flat_map(|&(_, at)| SEEDS.map(|seed| (at, seed))).collect();
     let search = |&(at, seed): &(usize, u64)| {
-        anneal::lowest(&orders[at], Strip::new(catalog, side), steps, seed, StopRule::Height(side))
+        anneal::anneal_strip(&orders[at], Skyline::new(catalog, side), steps, seed, StopRule::Height(side))
     };
-    parallel::each(&searches, search).into_iter().find(fits).map(|filled| filled.outcome)
+    parallel::map_slice(&searches, search).into_iter().find(fits).map(|filled| filled.outcome)
 }

@@ -99,7 +99,7 @@ impl<'a> ItemIndex<'a> {
 
 /// What a niche asks of a piece.
 #[derive(Clone, Copy)]
-pub(super) struct Wanted {
+pub(super) struct NicheQuery {
     pub(super) room: Size,
     /// How high its walls are above it.
     pub(super) high: u32,
@@ -177,9 +177,9 @@ impl RemainingItems {
         &self,
         catalog: &ItemIndex<'_>,
         order: &[usize],
-        wanted: Wanted,
+        wanted: NicheQuery,
     ) -> Option<NicheMatch> {
-        let Wanted { room, high, low } = wanted;
+        let NicheQuery { room, high, low } = wanted;
         let base = self.base();
         let mut best: Option<(u32, u32, usize)> = None;
         for at in catalog.by_width.of(room.width) {
@@ -218,7 +218,7 @@ impl RemainingItems {
             return None;
         }
         let fits = |rank: u32| {
-            let mut ways = catalog.pieces.ways(order[rank as usize]);
+            let mut ways = catalog.pieces.orientations(order[rank as usize]);
             ways.find(|(size, _)| size.fits_in(room))
         };
         if fits(rank).is_none() {
@@ -288,8 +288,8 @@ mod tests {
     use super::*;
 
     /// How well a piece suits, most first, as the module's head says.
-    fn score(wanted: Wanted, size: Size) -> Option<u32> {
-        let Wanted { room, high, low } = wanted;
+    fn score(wanted: NicheQuery, size: Size) -> Option<u32> {
+        let NicheQuery { room, high, low } = wanted;
         let (is_high, is_low) = (size.height == high, size.height == low);
         size.fits_in(room).then_some(match (size.width == room.width, is_high, is_low) {
             (true, true, _) => 7,
@@ -318,10 +318,10 @@ mod tests {
             for (width, height, a, b) in niches {
                 let wall = |height: u32| if height == 0 { NONE } else { height };
                 let (a, b) = (wall(a), wall(b));
-                let wanted = Wanted { room: Size::new(width, height), high: a.max(b), low: a.min(b) };
+                let wanted = NicheQuery { room: Size::new(width, height), high: a.max(b), low: a.min(b) };
                 let mut plain: Option<(u32, usize, bool)> = None;
                 for &piece in &left {
-                    for (size, rotated) in pieces.ways(piece) {
+                    for (size, rotated) in pieces.orientations(piece) {
                         if let Some(score) = score(wanted, size)
                             && plain.is_none_or(|other| score > other.0)
                         {

@@ -11,7 +11,7 @@ use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use shibori_core::Size;
 
 use crate::ReadProblem;
-use crate::decode::codec::{DecodeLease, Format, ImageInfo, Loaded, Picture, ReadOptions};
+use crate::decode::codec::{DecodeLease, Format, ImageInfo, DecodedFile, DecodedImage, ReadOptions};
 
 /// A picture as its codec gives it.
 struct Raw {
@@ -24,7 +24,7 @@ struct Raw {
     room: DecodeLease,
 }
 
-pub(super) fn decode(bytes: &[u8], format: Format, limits: &ReadOptions) -> Result<Loaded, ReadProblem> {
+pub(super) fn decode(bytes: &[u8], format: Format, limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
     let Raw { mut image, orientation, color, is_truncated, room } = match format {
         Format::Jpeg => jpeg::decode(bytes, limits)?,
         Format::Tiff => tiff::decode(bytes, limits)?,
@@ -38,7 +38,7 @@ pub(super) fn decode(bytes: &[u8], format: Format, limits: &ReadOptions) -> Resu
     image.apply_orientation(orientation);
     let rgba = image.into_rgba8();
     let info = ImageInfo { format, size: Size::from(rgba.dimensions()), color };
-    Ok(Loaded { info, picture: Picture::Still(room.fill(rgba)), is_truncated })
+    Ok(DecodedFile { info, picture: DecodedImage::Still(room.fill(rgba)), is_truncated })
 }
 
 fn simple(
@@ -111,8 +111,8 @@ mod tests {
 
     fn pixels(bytes: &[u8], format: Format) -> RgbaImage {
         match decode(bytes, format, &ReadOptions::default()).unwrap().picture {
-            Picture::Still(pixels) => pixels.to_image(),
-            Picture::Moving(_) => panic!("a still picture moves"),
+            DecodedImage::Still(pixels) => pixels.to_image(),
+            DecodedImage::Moving(_) => panic!("a still picture moves"),
         }
     }
 

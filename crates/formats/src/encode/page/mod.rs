@@ -18,7 +18,7 @@ use crate::WriteProblem;
 use crate::manifest::{Sampling, UvOrigin};
 use crate::store::seal;
 
-pub use palette::Loss;
+pub use palette::QuantizationError;
 pub(super) use palette::Palette;
 pub use png::png;
 pub(in crate::encode) use png::unsealed_png;
@@ -100,7 +100,7 @@ impl PageEncoding {
             let small = if self.png == PngSize::Small { png::smallest(&bytes)? } else { bytes };
             return Ok(seal::png(small));
         }
-        let recolored = palette.map(|palette| palette.recolored(image));
+        let recolored = palette.map(|palette| palette.apply(image));
         let image = recolored.as_ref().unwrap_or(image);
         match self.format {
             PageFormat::Webp => webp::webp(image).map(seal::webp),

@@ -22,12 +22,12 @@ type Color = [u8; 4];
 pub(in crate::encode) struct Palette {
     colors: Vec<Color>,
     index_of: HashMap<Color, u8>,
-    loss: Option<Loss>,
+    loss: Option<QuantizationError>,
 }
 
 /// What a palette gives up.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Loss {
+pub struct QuantizationError {
     /// Colors there were.
     pub from: usize,
     /// The root of the mean squared error of a pixel's channel, in steps of 255.
@@ -50,7 +50,7 @@ struct WeightedColor {
 impl Palette {
     /// At most `most` colors, 2 to 256, for these pages.
     pub(in crate::encode) fn of(pages: &[RgbaImage], most: u16) -> Self {
-        let seen = counted(pages);
+        let seen = color_histogram(pages);
         let most = usize::from(most).clamp(2, 256);
         if seen.len() <= most {
             let colors: Vec<Color> = seen.iter().map(|seen| seen.color).collect();
@@ -60,7 +60,7 @@ impl Palette {
         // Clear is one of the colors and never mixed with others: a hole in the picture stays one.
         let clear = usize::from(seen[0].shown[3] == 0);
         let shown = &seen[clear..];
-        let means = moved(shown, halved(shown, most - clear));
+        let means = refine_means(shown, split_boxes(shown, most - clear));
         let nearest = nearest_of(shown, &means);
         let used: Vec<usize> = (0..means.len()).filter(|at| nearest.contains(at)).collect();
         let mut colors: Vec<Color> = vec![[0; 4]; clear];
@@ -69,7 +69,7 @@ impl Palette {
         let mut index_of: HashMap<Color, u8> =
             shown.iter().zip(&nearest).map(|(seen, &at)| (seen.color, place(at))).collect();
         index_of.extend((clear > 0).then_some(([0; 4], 0)));
-        let loss = Loss { from: seen.len(), ..loss(shown, &nearest, &means) };
+        let loss = QuantizationError { from: seen.len(), ..loss(shown, &nearest, &means) };
         Self { colors, index_of, loss: Some(loss) }
     }
 
@@ -79,7 +79,7 @@ impl Palette {
     }
 
     /// What it gives up; `None` where every pixel keeps its color.
-    pub(in crate::encode) fn loss(&self) -> Option<Loss> {
+    pub(in crate::encode) fn loss(&self) -> Option<QuantizationError> {
         self.loss
     }
 
@@ -89,7 +89,7 @@ impl Palette {
     }
 
     /// The image in these colors.
-    pub(in crate::encode) fn recolored(&self, image: &RgbaImage) -> RgbaImage {
+    pub(in crate::encode) fn apply(&self, image: &RgbaImage) -> RgbaImage {
         let mut image = image.clone();
         for pixel in image.pixels_mut() {
             *pixel = Rgba(self.colors[usize::from(self.index_of[&canonical(pixel)])]);
@@ -103,7 +103,7 @@ fn canonical(pixel: &Rgba<u8>) -> Color {
     if pixel[3] == 0 { [0; 4] } else { pixel.0 }
 }
 
-fn counted(pages: &[RgbaImage]) -> Vec<WeightedColor> {
+fn color_histogram(pages: &[RgbaImage]) -> Vec<WeightedColor> {
     let mut counts: HashMap<Color, u64> = HashMap::new();
     for page in pages {
         for pixel in page.pixels() {
@@ -121,7 +121,7 @@ fn counted(pages: &[RgbaImage]) -> Vec<WeightedColor> {
 }
 
 /// The means of `most` boxes of colors.
-fn halved(seen: &[WeightedColor], most: usize) -> Vec<[i64; 4]> {
+fn split_boxes(seen: &[WeightedColor], most: usize) -> Vec<[i64; 4]> {
     let mut boxes = vec![ColorBox::of(seen.to_vec())];
     while boxes.len() < most {
         let Some(widest) = (0..boxes.len()).rev().max_by_key(|&at| boxes[at].spread) else { break };
@@ -171,7 +171,7 @@ fn mean<'a>(seen: impl Iterator<Item = &'a WeightedColor>) -> Option<[i64; 4]> {
 }
 
 /// Means moved to the middle of the colors that are nearest to them.
-fn moved(seen: &[WeightedColor], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
+fn refine_means(seen: &[WeightedColor], mut means: Vec<[i64; 4]>) -> Vec<[i64; 4]> {
     for _ in 0..ROUNDS {
         let nearest = nearest_of(seen, &means);
         let mut groups: Vec<Vec<&WeightedColor>> = vec![Vec::new(); means.len()];
@@ -201,7 +201,7 @@ fn nearest_of(seen: &[WeightedColor], means: &[[i64; 4]]) -> Vec<usize> {
         };
         (0..means.len()).min_by_key(distance).unwrap_or(0)
     };
-    parallel::each(seen, nearest)
+    parallel::map_slice(seen, nearest)
 }
 
 fn unmultiplied(shown: [i64; 4]) -> Color {
@@ -210,7 +210,7 @@ fn unmultiplied(shown: [i64; 4]) -> Color {
     [straight(shown[0]) as u8, straight(shown[1]) as u8, straight(shown[2]) as u8, alpha as u8]
 }
 
-fn loss(seen: &[WeightedColor], nearest: &[usize], means: &[[i64; 4]]) -> Loss {
+fn loss(seen: &[WeightedColor], nearest: &[usize], means: &[[i64; 4]]) -> QuantizationError {
     let (mut squares, mut count, mut largest) = (0u64, 0u64, 0u8);
     for (seen, &at) in seen.iter().zip(nearest) {
         for (shown, mean) in seen.shown.iter().zip(&means[at]) {
@@ -220,7 +220,7 @@ fn loss(seen: &[WeightedColor], nearest: &[usize], means: &[[i64; 4]]) -> Loss {
         }
         count += 4 * seen.count;
     }
-    Loss { from: seen.len(), mean: (squares as f64 / count.max(1) as f64).sqrt(), largest }
+    QuantizationError { from: seen.len(), mean: (squares as f64 / count.max(1) as f64).sqrt(), largest }
 }
 
 #[cfg(test)]
@@ -237,7 +237,7 @@ mod tests {
         image.put_pixel(1, 1, Rgba([200, 0, 0, 120]));
         let palette = Palette::of(std::slice::from_ref(&image), 16);
         assert_eq!((palette.colors(), palette.loss()), (&[[0, 0, 0, 0], [200, 0, 0, 120]][..], None));
-        assert_eq!(palette.recolored(&image).get_pixel(1, 1), image.get_pixel(1, 1));
+        assert_eq!(palette.apply(&image).get_pixel(1, 1), image.get_pixel(1, 1));
     }
 
     #[test]
@@ -246,7 +246,7 @@ mod tests {
         for most in [2, 5, 64, 256] {
             let palette = Palette::of(std::slice::from_ref(&image), most);
             assert!(palette.colors().len() <= usize::from(most));
-            let drawn = palette.recolored(&image);
+            let drawn = palette.apply(&image);
             let mut largest = 0;
             for (old, new) in image.pixels().zip(drawn.pixels()) {
                 assert_eq!(old[3] == 0, new[3] == 0);

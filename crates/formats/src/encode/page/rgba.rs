@@ -31,8 +31,8 @@ const SHARE: usize = 8;
 /// The bytes of a PNG.
 pub(super) fn png(image: &RgbaImage, size: PngSize) -> Result<Vec<u8>, WriteProblem> {
     let data = match size {
-        PngSize::Quick | PngSize::Small => quick(&filtered(image, Filters::LeastSum))?,
-        PngSize::Usual => deflated(&filtered(image, better(image)?))?,
+        PngSize::Quick | PngSize::Small => compress_fast(&filtered(image, Filters::LeastSum))?,
+        PngSize::Usual => deflated(&filtered(image, choose_filters(image)?))?,
     };
     let mut bytes = vec![0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a];
     let sides = [image.width().to_be_bytes(), image.height().to_be_bytes()].concat();
@@ -44,7 +44,7 @@ pub(super) fn png(image: &RgbaImage, size: PngSize) -> Result<Vec<u8>, WriteProb
 }
 
 /// Whether filters help: both ways are compressed on parts from all over the picture, an eighth of it.
-fn better(image: &RgbaImage) -> Result<Filters, WriteProblem> {
+fn choose_filters(image: &RgbaImage) -> Result<Filters, WriteProblem> {
     let (width, height) = image.dimensions();
     let length = image.as_raw().len();
     let samples = if length < SMALL { 1 } else { (length / SHARE / SAMPLE).max(1) as u32 };
@@ -59,7 +59,7 @@ fn better(image: &RgbaImage) -> Result<Filters, WriteProblem> {
     let count = samples as usize * 2;
     let lengths: Vec<usize> = match samples {
         1 => (0..count).map(compressed).collect::<Result<_, _>>()?,
-        _ => parallel::fallible(count, compressed)?,
+        _ => parallel::try_map(count, compressed)?,
     };
     let sum = |way: usize| lengths.iter().skip(way).step_by(2).sum::<usize>();
     Ok(if sum(1) < sum(0) { Filters::None } else { Filters::LeastSum })
@@ -70,7 +70,7 @@ fn problem(what: &impl std::fmt::Display) -> WriteProblem {
 }
 
 /// Fast, and only as small as filters make it.
-fn quick(data: &[u8]) -> Result<Vec<u8>, WriteProblem> {
+fn compress_fast(data: &[u8]) -> Result<Vec<u8>, WriteProblem> {
     let begun = Quick::new(Vec::with_capacity(data.len() / 2 + 64));
     begun
         .and_then(|mut quick| quick.write_data(data).and_then(|()| quick.finish()))
@@ -110,7 +110,7 @@ fn filtered(image: &RgbaImage, filters: Filters) -> Vec<u8> {
     let bytes = image.as_raw();
     let mut all = vec![0; image.height() as usize * (stride + 1)];
     let bands: Vec<&mut [u8]> = all.chunks_mut(rows_a_band * (stride + 1)).collect();
-    parallel::owned(bands, |band, out| {
+    parallel::map_vec(bands, |band, out| {
         let first = band * rows_a_band;
         let rows = (first..).zip(out.chunks_exact_mut(stride + 1));
         match filters {

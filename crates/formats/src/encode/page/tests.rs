@@ -4,7 +4,7 @@ use image::Rgba;
 use proptest::prelude::*;
 
 use super::*;
-use crate::decode::{Picture, ReadOptions, image as read_image};
+use crate::decode::{DecodedImage, ReadOptions, image as read_image};
 
 /// A page of this many colors, some of them half transparent, and clear pixels between.
 fn page(width: u32, height: u32, colors: u32) -> RgbaImage {
@@ -19,7 +19,7 @@ fn read_back(bytes: &[u8], ending: &str) -> RgbaImage {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join(format!("page.{ending}"));
     std::fs::write(&path, bytes).unwrap();
-    let Picture::Still(pixels) = read_image(&path, &ReadOptions::default()).unwrap().picture else {
+    let DecodedImage::Still(pixels) = read_image(&path, &ReadOptions::default()).unwrap().picture else {
         panic!("it stands")
     };
     pixels.to_image()
@@ -138,7 +138,7 @@ proptest! {
         let image = page(width, 20, colors);
         let palette = Palette::of(std::slice::from_ref(&image), most);
         prop_assert!(palette.colors().len() <= usize::from(most));
-        let drawn = palette.recolored(&image);
+        let drawn = palette.apply(&image);
         let shown = |pixel: &Rgba<u8>| {
             let alpha = i32::from(pixel[3]);
             [0, 1, 2].map(|channel| (i32::from(pixel[channel]) * alpha + 127) / 255)

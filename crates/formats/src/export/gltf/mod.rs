@@ -309,11 +309,11 @@ impl<'a> Scene<'a> {
         bytes.resize(bytes.len().next_multiple_of(4), 0);
         if self.options.container == Container::Text && !bytes.is_empty() {
             // No view looks at it: what a `.bin` has for a comment.
-            bytes.extend(seal::BLANK.as_bytes());
+            bytes.extend(seal::PLACEHOLDER.as_bytes());
         }
         let binary = beside(path, ".bin");
         let mut json = json!({
-            "asset": { "version": "2.0", "generator": seal::BLANK },
+            "asset": { "version": "2.0", "generator": seal::PLACEHOLDER },
             "extensionsUsed": ["KHR_materials_unlit"],
             "scene": 0,
             "scenes": [{ "name": self.subject.stem, "nodes": [0] }],

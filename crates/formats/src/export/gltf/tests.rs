@@ -97,7 +97,7 @@ impl Loaded {
 
 /// The frame, mirrored about the pivot if need be.
 fn wanted(set: &FrameSet, frame: usize, mirror: bool) -> RgbaImage {
-    let image = set.frames()[frame].restored().to_image();
+    let image = set.frames()[frame].full_image().to_image();
     RgbaImage::from_fn(12, 10, |x, y| {
         // About x = 5: the pixel from 5 to 6 goes to the one from 4 to 5.
         let from = if mirror { 9 - i64::from(x) } else { i64::from(x) };

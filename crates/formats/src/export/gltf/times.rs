@@ -47,7 +47,9 @@ pub(super) fn switching(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::manifest::{ClipEntry, PlayMode, StepEntry};
+    use shibori_core::clip::PlayMode;
+
+    use crate::manifest::{ClipEntry, StepEntry};
 
     fn clip(ticks: &[u32], timescale: u32, play: PlayMode) -> ClipTimeline {
         let step = |(at, &ticks): (usize, &u32)| StepEntry {

@@ -79,7 +79,7 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
     Ok(json!({
         "format": manifest.format,
         "name": subject.stem,
-        "seal": crate::store::seal::BLANK,
+        "seal": crate::store::seal::PLACEHOLDER,
         "pages": pages,
         "sprites": sprites(subject, names.is_some()),
         "frames": frames,

@@ -17,7 +17,7 @@ use minijinja::{Environment, ErrorKind, UndefinedBehavior, Value, escape_formatt
 use crate::export::ExportSource;
 use crate::store::seal;
 
-pub use starters::{BUILTIN_TEMPLATES, Starter};
+pub use starters::{BUILTIN_TEMPLATES, BuiltinTemplate};
 
 /// What a template may take before it is stopped.
 #[derive(Clone, Copy)]

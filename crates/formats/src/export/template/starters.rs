@@ -2,7 +2,7 @@
 
 /// A template that comes with the program.
 #[derive(Clone, Copy, Debug)]
-pub struct Starter {
+pub struct BuiltinTemplate {
     /// What it is asked for by.
     pub name: &'static str,
     /// Its file in `templates/`.
@@ -15,7 +15,7 @@ pub struct Starter {
 
 macro_rules! starter {
     ($name:literal, $file:literal, $what:literal) => {
-        Starter {
+        BuiltinTemplate {
             name: $name,
             file: $file,
             what: $what,
@@ -25,7 +25,7 @@ macro_rules! starter {
 }
 
 /// All of them.
-pub const BUILTIN_TEMPLATES: [Starter; 7] = [
+pub const BUILTIN_TEMPLATES: [BuiltinTemplate; 7] = [
     starter!("c", "atlas.h.j2", "a C99 header: tables of frames, steps and clips, and an enum of each"),
     starter!("lua", "atlas.lua.j2", "a Lua module that returns one table"),
     starter!("typescript", "atlas.ts.j2", "a TypeScript module with types and constants"),
@@ -35,9 +35,9 @@ pub const BUILTIN_TEMPLATES: [Starter; 7] = [
     starter!("rust", "atlas.rs.j2", "a Rust module of constants"),
 ];
 
-impl Starter {
+impl BuiltinTemplate {
     /// The ending of what it makes: `h` of `atlas.h.j2`.
-    pub fn ending(&self) -> &'static str {
+    pub fn extension(&self) -> &'static str {
         self.file.trim_start_matches("atlas.").trim_end_matches(".j2")
     }
 }

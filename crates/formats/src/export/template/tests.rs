@@ -129,7 +129,7 @@ fn starters_make_code_that_compilers_take() {
         for part in ["hit", "-7", "41", "31", "6.25", "splash"] {
             assert!(text.contains(part), "{}: {part}", starter.name);
         }
-        let file = format!("pond.{}", starter.ending());
+        let file = format!("pond.{}", starter.extension());
         let known = match starter.name {
             "json" => serde_json::from_str::<serde_json::Value>(&text).map(|_| true).ok(),
             "rust" => accepted(

@@ -6,11 +6,11 @@ use image::RgbaImage;
 use shibori_core::Pixels;
 use shibori_core::cut::cut_rects;
 use shibori_draw::{CutPlan, draw_cut};
-use shibori_formats::decode::{Loaded, Picture, image, rects};
+use shibori_formats::decode::{DecodedFile, DecodedImage, image, rects};
 
 use crate::options::GridPreviewOptions;
 use crate::steps::preview::by_zoom;
-use crate::steps::sheet::{find_islands, grid_of, prepared, within};
+use crate::steps::sheet::{find_islands, grid_of, prepare_sheet, within};
 use crate::{Context, Error, Notice, SheetError, Source};
 
 /// A cut drawn over its sheet.
@@ -34,10 +34,10 @@ pub(super) fn draw(
     options.cut.validate()?;
     let path = source.name();
     let (pixels, _) = within(path, &pixels_of(source, cx)?, options.cut.within)?;
-    let sheet = prepared(path, &pixels, &options.clean, cx)?;
+    let sheet = prepare_sheet(path, &pixels, &options.clean, cx)?;
     let plan = if let Some(list) = &options.cut.rects {
-        cx.run().add_sources(&[cx.at(list)]);
-        let places = cut_rects(&sheet.pixels, &rects(&cx.at(list))?);
+        cx.transaction().add_sources(&[cx.resolve(list)]);
+        let places = cut_rects(&sheet.pixels, &rects(&cx.resolve(list))?);
         let places = places.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
@@ -51,7 +51,7 @@ pub(super) fn draw(
     let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.pixel_limits());
     let drawn = cx.drawn(drawn, by_zoom(zoom))?;
     if drawn.marked > 0 {
-        cx.tell(Notice::Crossed { pixels: drawn.marked });
+        cx.notify(Notice::Crossed { pixels: drawn.marked });
     }
     Ok(CutImage { image: drawn.image, plan, crossed: drawn.marked, blank: drawn.blank })
 }
@@ -65,12 +65,12 @@ fn pixels_of(source: &Source, cx: &Context<'_>) -> Result<Pixels, Error> {
         }
         Source::Path(path) => path,
     };
-    let file = cx.at(path);
-    let Loaded { picture, .. } = image(&file, cx.limits())?;
-    cx.run().add_sources(&[file]);
+    let file = cx.resolve(path);
+    let DecodedFile { picture, .. } = image(&file, cx.limits())?;
+    cx.transaction().add_sources(&[file]);
     match picture {
-        Picture::Still(pixels) => Ok(pixels),
-        Picture::Moving(animation) => Err(Error::Sheet(SheetError::IsAnimation {
+        DecodedImage::Still(pixels) => Ok(pixels),
+        DecodedImage::Moving(animation) => Err(Error::Sheet(SheetError::IsAnimation {
             file: path.to_owned(),
             frames: animation.moments.len(),
         })),

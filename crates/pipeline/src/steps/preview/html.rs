@@ -37,7 +37,7 @@ impl HtmlPage {
         if !["html", "htm"].contains(&ending.as_str()) {
             return Err(Error::NotHtml { file: path.to_owned(), ending });
         }
-        Ok(encode::html(&cx.at(path), self.html.clone(), cx.run())?.1)
+        Ok(encode::html(&cx.resolve(path), self.html.clone(), cx.transaction())?.1)
     }
 }
 

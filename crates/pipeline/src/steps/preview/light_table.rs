@@ -6,7 +6,7 @@ use std::path::Path;
 use shibori_core::cut::{GridCandidate, IslandOptions};
 use shibori_core::{Background, Color, Frame, Pixels, find_background};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{Loaded, Picture, image, manifest_of, sprite_name};
+use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, sprite_name};
 use shibori_formats::encode;
 use shibori_formats::manifest::SET_FILE;
 use shibori_report::{
@@ -27,7 +27,7 @@ const MANY_PIXELS: u64 = 1 << 21;
 
 pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error> {
     let Some(path) = source.path() else { return in_recipe(source, cx) };
-    let whole = cx.at(path);
+    let whole = cx.resolve(path);
     let manifest = manifest_of(&whole);
     let is_set = manifest.as_ref().is_some_and(|path| path.file_name().is_some_and(|name| name == SET_FILE));
     // A set is called like its folder.
@@ -47,9 +47,9 @@ pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error>
     };
     if manifest.is_none()
         && whole.is_file()
-        && let Loaded { picture: Picture::Still(pixels), .. } = image(&whole, cx.limits())?
+        && let DecodedFile { picture: DecodedImage::Still(pixels), .. } = image(&whole, cx.limits())?
     {
-        cx.run().add_sources(std::slice::from_ref(&whole));
+        cx.transaction().add_sources(std::slice::from_ref(&whole));
         let table = table(LightTableContent::Sheet(sheet(path, &pixels, cx)?));
         return Ok(HtmlPage::new(light_table(&table), None, 0));
     }

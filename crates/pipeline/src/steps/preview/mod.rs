@@ -18,7 +18,7 @@ use crate::options::{
     ContactOptions, DriftOptions, GridPreviewOptions, HtmlOptions, MotionOptions, OnionOptions, PagesOptions,
 };
 use crate::steps::loading::{load, load_whole};
-use crate::{Context, Error, Growth, Notice, Source, Task};
+use crate::{Context, Error, SizeCause, Notice, Source, Task};
 
 pub use grid::CutImage;
 pub use html::HtmlPage;
@@ -47,7 +47,7 @@ pub enum View {
 
 /// What was drawn.
 #[derive(Clone, Debug)]
-pub enum Drawn {
+pub enum RenderedPreview {
     /// Images of so many frames; several where one would be too tall.
     Images {
         /// The images.
@@ -77,17 +77,17 @@ impl View {
     ///
     /// # Errors
     /// Where a source can't be read or cut, or the picture would be too large.
-    pub fn draw(&self, source: &Source, after: Option<&Source>, cx: &Context<'_>) -> Result<Drawn, Error> {
+    pub fn draw(&self, source: &Source, after: Option<&Source>, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
         let _span = info_span!("draw", view = self.file_name().0).entered();
         match self {
             Self::Contact(options) => contact(source, options, cx),
             Self::Onion(options) => onion(source, options, cx),
             Self::Drift(options) => drift(source, after, options, cx),
             Self::Pages(options) => pages(source, options, cx),
-            Self::Grid(options) => grid::draw(source, options, cx).map(Drawn::Cut),
-            Self::Motion(options) => motion::draw(source, options, cx).map(Drawn::Motion),
-            Self::Html(options) => html::draw(source, options, cx).map(|page| Drawn::Page(Box::new(page))),
-            Self::LightTable => light_table::draw(source, cx).map(|page| Drawn::Page(Box::new(page))),
+            Self::Grid(options) => grid::draw(source, options, cx).map(RenderedPreview::Cut),
+            Self::Motion(options) => motion::draw(source, options, cx).map(RenderedPreview::Motion),
+            Self::Html(options) => html::draw(source, options, cx).map(|page| RenderedPreview::Page(Box::new(page))),
+            Self::LightTable => light_table::draw(source, cx).map(|page| RenderedPreview::Page(Box::new(page))),
         }
     }
 
@@ -106,17 +106,17 @@ impl View {
     }
 }
 
-impl Drawn {
+impl RenderedPreview {
     /// Writes it: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
     ///
     /// # Errors
     /// Where a file can't be written, or its name doesn't have the extension of its kind.
     pub fn write(&self, path: &Path, cx: &Context<'_>) -> Result<WrittenView, Error> {
         let images = |images: &[RgbaImage]| -> Result<WrittenView, Error> {
-            let files = encode::pictures(&cx.at(path), images, cx.run())?.files;
+            let files = encode::pictures(&cx.resolve(path), images, cx.transaction())?.files;
             Ok(WrittenView { files, bytes: 0 })
         };
-        let one = |bytes: usize| WrittenView { files: vec![cx.at(path)], bytes };
+        let one = |bytes: usize| WrittenView { files: vec![cx.resolve(path)], bytes };
         match self {
             Self::Images { images: all, .. } => images(all),
             Self::Cut(cut) => images(std::slice::from_ref(&cut.image)),
@@ -126,7 +126,7 @@ impl Drawn {
     }
 }
 
-fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
     let set = load(source, &options.only, cx)?;
     let zoom = options.zoom.get();
     let how = ContactStyle {
@@ -137,15 +137,15 @@ fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Resul
         limits: cx.pixel_limits(),
     };
     let images = cx.drawn(draw_contact(&set, how), by_zoom(zoom))?;
-    Ok(Drawn::Images { images, frames: set.frames().len() })
+    Ok(RenderedPreview::Images { images, frames: set.frames().len() })
 }
 
-fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
     let set = load(source, &options.only, cx)?;
     let zoom = options.zoom.get();
     let how = OnionStyle { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
     let image = cx.drawn(draw_onion(&set, how), by_zoom(zoom))?;
-    Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
+    Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
 }
 
 fn drift(
@@ -153,40 +153,40 @@ fn drift(
     after: Option<&Source>,
     options: &DriftOptions,
     cx: &Context<'_>,
-) -> Result<Drawn, Error> {
+) -> Result<RenderedPreview, Error> {
     let set = load(source, &options.only, cx)?;
     let after = after.map(|after| load(after, &options.only, cx)).transpose()?;
-    let image = cx.drawn(draw_drift(&set, after.as_ref(), cx.pixel_limits()), Growth::Picture)?;
-    Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
+    let image = cx.drawn(draw_drift(&set, after.as_ref(), cx.pixel_limits()), SizeCause::Picture)?;
+    Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
 }
 
-fn pages(source: &Source, options: &PagesOptions, cx: &Context<'_>) -> Result<Drawn, Error> {
+fn pages(source: &Source, options: &PagesOptions, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
     let set = load_whole(source, cx)?;
     let set = options.only.of(set)?;
     let (manifest, pages) = pages::pages_of(source, options.only.only.is_some(), &set, cx)?;
     let zoom = options.zoom.get();
     let plans = pages::plans(&manifest, &pages);
     let image = cx.drawn(draw_pages(&plans, zoom, cx.pixel_limits()), by_zoom(zoom))?;
-    Ok(Drawn::Images { images: vec![image], frames: set.frames().len() })
+    Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
 }
 
 fn write_motion(motion: &Motion, path: &Path, cx: &Context<'_>) -> Result<AnimationReport, Error> {
     let images = motion.animation.images.len();
-    let tick = cx.counter(Task::Pictures, images);
-    let report = encode::animation(&cx.at(path), &motion.animation, cx.run(), tick)?;
+    let tick = cx.progress_counter(Task::Pictures, images);
+    let report = encode::animation(&cx.resolve(path), &motion.animation, cx.transaction(), tick)?;
     if report.dropped > 0 {
-        cx.tell(Notice::TooFast { dropped: report.dropped, of: images });
+        cx.notify(Notice::TooFast { dropped: report.dropped, of: images });
     }
     if report.hardened > 0 {
-        cx.tell(Notice::Hardened { pixels: report.hardened });
+        cx.notify(Notice::Hardened { pixels: report.hardened });
     }
     if let Some(colors) = report.reduced_from {
-        cx.tell(Notice::Reduced { colors });
+        cx.notify(Notice::Reduced { colors });
     }
     Ok(report)
 }
 
 /// What makes a picture large: a zoom that was asked for, or how much there is to see.
-fn by_zoom(zoom: Option<u32>) -> Growth {
-    if zoom.is_some() { Growth::Zoom } else { Growth::Picture }
+fn by_zoom(zoom: Option<u32>) -> SizeCause {
+    if zoom.is_some() { SizeCause::Zoom } else { SizeCause::Picture }
 }

@@ -4,9 +4,9 @@ use shibori_core::clip::{Clip, FrameDuration};
 use shibori_core::{FrameSet, Name, RenderedAnimation};
 use shibori_draw::{AnimationStyle, render_clip, render_clips};
 
-use crate::options::{MotionOptions, Whole};
+use crate::options::{MotionOptions, BoundedInt};
 use crate::steps::loading::load;
-use crate::{Context, Error, Growth, Source};
+use crate::{Context, Error, SizeCause, Source};
 
 /// Clips in motion.
 #[derive(Clone, Debug)]
@@ -29,12 +29,12 @@ pub enum MotionContent {
 pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -> Result<Motion, Error> {
     let set = load(source, &options.only, cx)?;
     let how = AnimationStyle {
-        zoom: options.zoom.map_or(1, Whole::get),
+        zoom: options.zoom.map_or(1, BoundedInt::get),
         backdrop: options.background.unwrap_or_default(),
         overlay: options.show.get(),
         limits: cx.pixel_limits(),
     };
-    let growth = if how.zoom > 1 { Growth::Zoom } else { Growth::Animation };
+    let growth = if how.zoom > 1 { SizeCause::Zoom } else { SizeCause::Animation };
     let one = |clip: Clip| -> Result<Motion, Error> {
         let animation = cx.drawn(render_clip(&set, &clip, how), growth)?;
         Ok(Motion { animation, shows: MotionContent::One(clip) })

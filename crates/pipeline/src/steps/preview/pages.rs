@@ -8,10 +8,10 @@ use shibori_core::shape::{Trim, TrimScope, trim};
 use shibori_core::{FrameSet, Pixels, Rect};
 use shibori_draw::{PagePlan, PlannedFrame};
 use shibori_formats::ReadProblem;
-use shibori_formats::decode::{Picture, image, manifest_of};
+use shibori_formats::decode::{DecodedImage, image, manifest_of};
 use shibori_formats::manifest::{self, Manifest, PageInfo, of_atlas, parse};
 
-use crate::{Context, Error, Growth, SheetError, Source};
+use crate::{Context, Error, SizeCause, SheetError, Source};
 
 /// One page.
 pub(super) struct Page {
@@ -30,7 +30,7 @@ pub(super) fn pages_of(
     cx: &Context<'_>,
 ) -> Result<(Manifest, Vec<Page>), Error> {
     let own = match source.path().filter(|_| !is_part) {
-        Some(path) => pages_of_manifest(&cx.at(path), cx)?,
+        Some(path) => pages_of_manifest(&cx.resolve(path), cx)?,
         None => None,
     };
     own.map_or_else(|| packed(set, cx), Ok)
@@ -47,7 +47,7 @@ fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest
     let folder = path.parent().unwrap_or(Path::new(""));
     let page = |entry: &manifest::Page| -> Result<Page, Error> {
         let file = folder.join(&entry.file);
-        let Picture::Still(pixels) = image(&file, cx.limits())?.picture else {
+        let DecodedImage::Still(pixels) = image(&file, cx.limits())?.picture else {
             return Err(Error::Sheet(SheetError::PageMoves { file }));
         };
         let bytes = cx.limits().staged.length(&file);
@@ -61,7 +61,7 @@ fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Err
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
     let atlas = pack(trimmed, Vec::new(), &PackSettings::dense())?;
     let sizes = atlas.pages().iter().map(|page| page.size.area());
-    let _lease = cx.check_memory(Growth::Pages, sizes.sum())?;
+    let _lease = cx.check_memory(SizeCause::Pages, sizes.sum())?;
     let names: Vec<String> =
         (0..atlas.pages().len()).map(|page| format!("page {page}, packed for this picture")).collect();
     let page = |(page, name): (usize, &String)| Page {
