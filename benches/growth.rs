@@ -18,7 +18,9 @@ use shibori_core::shape::{
 };
 use shibori_core::{Frame, FrameSet, Name, NameTemplate, Pixels, Point, Size, check, parallel};
 use shibori_pipeline::options::{AdjustOptions, ContactOptions, ExportOptions, HtmlOptions, PackOptions};
-use shibori_pipeline::steps::{AdjustTarget, View, adjust, export, pack, write_adjusted, write_atlases, write_set};
+use shibori_pipeline::steps::{
+    AdjustTarget, View, adjust, export, pack, write_adjusted, write_atlases, write_set,
+};
 use shibori_pipeline::{Context, NoopObserver, Source};
 use tempfile::TempDir;
 

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use image::{Rgba, RgbaImage, imageops};
 use shibori_core::cut::{Counts, Grid, Spacing};
-use shibori_core::{UVec2, Size};
+use shibori_core::{Size, UVec2};
 use shibori_formats::decode::{ReadOptions, source};
 
 use crate::random::Random;
@@ -123,7 +123,7 @@ fn cells(sheet: &RgbaImage, width: u32, height: u32) -> Vec<RgbaImage> {
 
 fn trimmed(cell: &RgbaImage) -> Option<RgbaImage> {
     let pixels = shibori_core::Pixels::from_image(cell.clone());
-    Some(pixels.part(pixels.content_bounds(0)?)?.to_image())
+    Some(pixels.crop(pixels.content_bounds(0)?)?.to_image())
 }
 
 enum Ground {

@@ -131,7 +131,7 @@ fn is_one_answer(a: &Grid, b: &Grid, sheet: &Pixels) -> bool {
     }
     let background = find_background(sheet);
     let drawing = |rect: Rect| {
-        let part = sheet.part(rect)?;
+        let part = sheet.crop(rect)?;
         let mut drawn: Option<Rect> = None;
         for (y, row) in (0..).zip(part.rows()) {
             for (x, _) in (0..).zip(row.chunks_exact(4)).filter(|(_, pixel)| background.is_content(pixel)) {

@@ -132,7 +132,8 @@ impl Console {
         }
         all.insert("warnings".to_owned(), std::mem::take(&mut told.warnings).into());
         if let Some((message, exit)) = message {
-            let error = json!({ "message": render_message(message), "hint": message.hint, "exit": exit as u8 });
+            let error =
+                json!({ "message": render_message(message), "hint": message.hint, "exit": exit as u8 });
             all.insert("error".to_owned(), error);
         }
         // Beside lines of their own, a line as well.
@@ -170,15 +171,15 @@ impl Console {
         if let Ok(mut told) = self.told.lock() {
             told.has_own = true;
         }
-        self.keep(io::stdout().write_all(text.as_bytes()));
+        self.record_error(io::stdout().write_all(text.as_bytes()));
     }
 
     fn print_out(&self, text: &str) {
-        self.keep(writeln!(AutoStream::new(io::stdout(), self.paint_out), "{text}"));
+        self.record_error(writeln!(AutoStream::new(io::stdout(), self.paint_out), "{text}"));
     }
 
     /// Remembers the first thing that went wrong. A reader that went away (a closed pipe) isn't a mistake of ours.
-    fn keep(&self, written: io::Result<()>) {
+    fn record_error(&self, written: io::Result<()>) {
         let Err(error) = written else { return };
         if error.kind() != io::ErrorKind::BrokenPipe
             && let Ok(mut broken) = self.broken.lock()
@@ -189,7 +190,7 @@ impl Console {
 
     /// Why results could not be written, such as a full device.
     pub(crate) fn write_error(&self) -> Option<io::Error> {
-        self.keep(io::stdout().flush());
+        self.record_error(io::stdout().flush());
         self.broken.lock().ok()?.take()
     }
 

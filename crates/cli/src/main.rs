@@ -52,7 +52,7 @@ fn main() -> ExitCode {
     clean_up_when_interrupted();
     if !cli.everywhere.quiet {
         shibori_formats::store::on_wait(|file| {
-            eprintln!("note: waiting for another run of shibori that writes {}", file.shown());
+            eprintln!("note: waiting for another run of shibori that writes {}", file.display_slashed());
         });
     }
     if let Some(jobs) = cli.everywhere.jobs {
@@ -62,7 +62,7 @@ fn main() -> ExitCode {
     }
     let program = CommandContext::new(&console, &cli.everywhere);
     let outcome = commands::run(&cli.command, &program);
-    trace::ended(cli.everywhere.verbose);
+    trace::finish(cli.everywhere.verbose);
     match outcome {
         Ok(()) => {
             console.finish(None);

@@ -9,11 +9,11 @@ pub(crate) fn install_hook() {
         let place = info.location().map_or("an unknown place".to_owned(), ToString::to_string);
         let typed: Vec<String> =
             std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned()).collect();
-        eprintln!("{}", text(&why(info.payload()), &place, &typed));
+        eprintln!("{}", text(&panic_message(info.payload()), &place, &typed));
     }));
 }
 
-fn why(payload: &(dyn Any + Send)) -> String {
+fn panic_message(payload: &(dyn Any + Send)) -> String {
     let text = payload.downcast_ref::<&str>().map(ToString::to_string);
     text.or_else(|| payload.downcast_ref::<String>().cloned()).unwrap_or_else(|| "no reason given".to_owned())
 }
@@ -45,8 +45,8 @@ mod tests {
         for part in [env!("CARGO_PKG_VERSION"), "shibori pack 'my art'", "index out of bounds", "x.rs:7:9"] {
             assert!(told.contains(part) || told.contains(&part.replace('\'', "\"")), "{part}: {told}");
         }
-        assert_eq!(why(&"a"), "a");
-        assert_eq!(why(&String::from("b")), "b");
-        assert_eq!(why(&7), "no reason given");
+        assert_eq!(panic_message(&"a"), "a");
+        assert_eq!(panic_message(&String::from("b")), "b");
+        assert_eq!(panic_message(&7), "no reason given");
     }
 }

@@ -90,7 +90,7 @@ impl Subscriber for Trace {
 }
 
 /// Reports the run's peak memory, if anyone is listening.
-pub(crate) fn ended(verbosity: u8) {
+pub(crate) fn finish(verbosity: u8) {
     if let Some(peak) = shibori_pipeline::peak_memory().filter(|_| verbosity > 0) {
         print(&format!("  peak memory {peak}"));
     }

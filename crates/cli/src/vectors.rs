@@ -10,7 +10,7 @@ use image::{Rgba, RgbaImage};
 use serde_json::{Value, json};
 use shibori_core::clip::{Clip, ClipSpec, PlayMode, add_clips};
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
-use shibori_core::{Background, Frame, FrameSet, Name, UVec2, Pixels, Size};
+use shibori_core::{Background, Frame, FrameSet, Name, Pixels, Size, UVec2};
 use shibori_pipeline::recipe::{toml_key, toml_string};
 
 use crate::words::{pasteable, pasteable_path};

@@ -110,8 +110,9 @@ impl Annotations {
     pub(crate) fn fault(&self, canvas: Size) -> Option<(String, String)> {
         let is_near = |at: i32| at.unsigned_abs() <= LONGEST;
         let is_side = |length: u32| (1..=LONGEST).contains(&length);
-        let is_box =
-            |area: &SignedRect| is_near(area.x) && is_near(area.y) && is_side(area.width) && is_side(area.height);
+        let is_box = |area: &SignedRect| {
+            is_near(area.x) && is_near(area.y) && is_side(area.width) && is_side(area.height)
+        };
         if let Some((name, area)) = self.boxes.iter().find(|(_, area)| !is_box(area)) {
             let why = format!("is {area}: sides are 1 to {LONGEST} px, at most {LONGEST} px from the origin");
             return Some((format!("the box '{name}'"), why));

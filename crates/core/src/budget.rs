@@ -161,7 +161,7 @@ mod tests {
         let budget = Budget::with_limit(1000);
         let image = RgbaImage::new(10, 10);
         let whole = Pixels::with_lease(image, budget.lease(400).unwrap());
-        let part = whole.part(Rect::new(0, 0, 2, 2)).unwrap();
+        let part = whole.crop(Rect::new(0, 0, 2, 2)).unwrap();
         whole.charge_to(&budget);
         drop(whole);
         assert_eq!(budget.available(), 600);

@@ -5,7 +5,7 @@
 
 use std::fmt;
 
-use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, UVec2, Pixels, Point, Rect, Size};
+use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, Pixels, Point, Rect, Size, UVec2};
 use image::RgbaImage;
 
 /// One frame.
@@ -114,7 +114,7 @@ impl Frame {
     ///
     /// # Errors
     /// Where kept pixels would leave the canvas.
-    pub fn shifted(self, x: i64, y: i64) -> Result<Self, FrameError> {
+    pub fn translate(self, x: i64, y: i64) -> Result<Self, FrameError> {
         let (canvas, pivot, nine) = (self.canvas, self.pivot, self.annotations.nine);
         let moved = self.translate_onto(canvas, x, y)?;
         Ok(Self { pivot, annotations: Annotations { nine, ..moved.annotations }, ..moved })
@@ -235,7 +235,7 @@ impl Frame {
         if self.is_untrimmed() {
             return self.pixels.clone();
         }
-        self.part(Rect::of(self.canvas))
+        self.crop(Rect::of(self.canvas))
     }
 
     /// The same frame keeping exactly the part `rect` of its canvas.
@@ -250,7 +250,7 @@ impl Frame {
         if !rect.lies_in(Rect::of(self.canvas)) {
             return Err(FrameError::SticksOut { pixels: rect.size(), inset, canvas: self.canvas });
         }
-        let part = self.part(rect).compacted();
+        let part = self.crop(rect).compacted();
         self.with_pixels(part, inset)
     }
 
@@ -262,11 +262,11 @@ impl Frame {
     }
 
     /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must be on the canvas.
-    pub(crate) fn part(&self, rect: Rect) -> Pixels {
+    pub(crate) fn crop(&self, rect: Rect) -> Pixels {
         let kept = self.kept_rect();
         if rect.lies_in(kept) {
             let own = Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect };
-            return self.pixels.part(own).expect("it is inside the kept pixels");
+            return self.pixels.crop(own).expect("it is inside the kept pixels");
         }
         let mut image = RgbaImage::new(rect.width, rect.height);
         if let Some(shared) = rect.intersection(kept) {
@@ -380,12 +380,14 @@ mod tests {
             placed.unwrap_err(),
             FrameError::SticksOut { pixels: canvas, inset: UVec2 { x: 1, y: 0 }, canvas }
         );
-        assert!(frame(Pixels::from_image(RgbaImage::new(4, 4))).with_kept_rect(Rect::new(3, 3, 2, 2)).is_err());
+        assert!(
+            frame(Pixels::from_image(RgbaImage::new(4, 4))).with_kept_rect(Rect::new(3, 3, 2, 2)).is_err()
+        );
     }
 
     #[test]
     fn what_belongs_to_a_drawing_moves_with_it() {
-        use crate::{Annotations, SignedRect, Insets};
+        use crate::{Annotations, Insets, SignedRect};
         let boxes = [(Name::new("body").unwrap(), SignedRect { x: 1, y: 1, width: 2, height: 2 })].into();
         let nine = Some(Insets { left: 1, top: 1, right: 1, bottom: 1 });
         let annotations = Annotations {
@@ -404,9 +406,9 @@ mod tests {
         assert_eq!(moved.annotations().nine, Some(Insets { left: 4, top: 1, right: 3, bottom: 1 }));
         assert_eq!(moved.annotations().polygon[1], Point::new(7.0, 0.0));
         // Shifted inside its canvas, the drawing takes its boxes along and leaves the pivot.
-        let small = whole.with_kept_rect(Rect::new(0, 0, 2, 2)).unwrap().shifted(1, 2).unwrap();
+        let small = whole.with_kept_rect(Rect::new(0, 0, 2, 2)).unwrap().translate(1, 2).unwrap();
         assert_eq!((small.inset(), small.pivot()), (UVec2 { x: 1, y: 2 }, Point::new(2.0, 2.0)));
         assert_eq!(small.annotations().boxes.values().next().map(|area| area.y), Some(3));
-        assert!(small.shifted(3, 0).is_err());
+        assert!(small.translate(3, 0).is_err());
     }
 }

@@ -52,16 +52,16 @@ mod sequence;
 mod set;
 
 pub use animation::RenderedAnimation;
-pub use annotations::{Annotations, SignedRect, Insets, Mirror};
-pub use apart::{unshare_frames, clips_sharing_frames};
+pub use annotations::{Annotations, Insets, Mirror, SignedRect};
+pub use apart::{clips_sharing_frames, unshare_frames};
 pub use background::{Background, find_background};
 pub use budget::{Budget, ByteSize, Lease, OverBudget};
 pub use carried::ExtraFields;
 pub use color::{Color, over};
 pub use frame::{Cell, Frame, FrameError, Source};
-pub use geometry::{LONGEST, UVec2, Point, Rect, Size, SizeError};
+pub use geometry::{LONGEST, Point, Rect, Size, SizeError, UVec2};
 pub use grammar::{
-    FilterError, NameTemplate, NamingError, FrameFilter, Pattern, Ratio, SelectError, Selection, SyntaxError,
+    FilterError, FrameFilter, NameTemplate, NamingError, Pattern, Ratio, SelectError, Selection, SyntaxError,
     ValueError,
 };
 pub use index::SetIndex;

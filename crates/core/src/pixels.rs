@@ -51,7 +51,7 @@ impl Pixels {
     }
 
     /// The part `rect` of this picture, counted from its own top left; `None` where it extends beyond.
-    pub fn part(&self, rect: Rect) -> Option<Self> {
+    pub fn crop(&self, rect: Rect) -> Option<Self> {
         if !rect.lies_in(Rect::of(self.size())) {
             return None;
         }
@@ -218,7 +218,7 @@ pub(crate) mod tests {
         #[test]
         fn a_part_holds_the_same_pixels(pixels in any_pixels(9), x in 0u32..9, y in 0u32..9, w in 0u32..9, h in 0u32..9) {
             let rect = Rect::new(x, y, w, h);
-            match pixels.part(rect) {
+            match pixels.crop(rect) {
                 None => prop_assert!(!rect.lies_in(Rect::of(pixels.size()))),
                 Some(part) if rect.is_empty() => prop_assert!(part.is_empty()),
                 Some(part) => {

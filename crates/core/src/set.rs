@@ -169,9 +169,10 @@ impl FrameSet {
 
     /// The frames at these places, with the clips that play them thinned out: a frame that stays is shown as
     /// long as it and the frames after it that went, so that a clip lasts as long as before.
-    pub fn thinned(&self, places: &[usize]) -> Self {
+    pub fn subsample(&self, places: &[usize]) -> Self {
         let stays: HashSet<usize> = places.iter().copied().collect();
-        let clips = self.clips.iter().filter_map(|clip| clip.clone().keeping(|frame| stays.contains(&frame)));
+        let clips =
+            self.clips.iter().filter_map(|clip| clip.clone().retain_steps(|frame| stays.contains(&frame)));
         Self::unchecked(self.frames.clone(), clips.collect(), self.carried.clone()).subset(places)
     }
 
@@ -307,7 +308,7 @@ pub(crate) mod tests {
 
     #[test]
     fn numbers_that_no_frame_can_have_are_refused_wherever_they_are_set() {
-        use crate::{Annotations, SignedRect, Insets, LONGEST, Point};
+        use crate::{Annotations, Insets, LONGEST, Point, SignedRect};
         let far = f64::from(LONGEST) + 1.0;
         let with = |change: &(dyn Fn(Frame) -> Frame + Sync)| {
             let changed = rows("koi", &[1]).map_frames::<SetError>(|_, frame| Ok(change(frame)));

@@ -91,7 +91,7 @@ struct LabeledCell {
 
 fn cells(sheet: &Pixels, background: Background, plan: &CutPlan) -> Vec<LabeledCell> {
     let is_blank = |rect: Rect| {
-        let part = sheet.part(rect);
+        let part = sheet.crop(rect);
         part.is_none_or(|part| {
             !part.rows().any(|row| row.chunks_exact(4).any(|pixel| background.is_content(pixel)))
         })

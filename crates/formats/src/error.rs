@@ -13,7 +13,7 @@ use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, S
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
     /// An input can't be read.
-    #[error("{}: {problem}", path.shown())]
+    #[error("{}: {problem}", path.display_slashed())]
     Read {
         /// The input.
         path: PathBuf,
@@ -21,7 +21,7 @@ pub enum Error {
         problem: ReadProblem,
     },
     /// An output can't be written.
-    #[error("{}: {problem}", path.shown())]
+    #[error("{}: {problem}", path.display_slashed())]
     Write {
         /// The output.
         path: PathBuf,
@@ -254,7 +254,7 @@ pub enum WriteProblem {
     #[error("is read-only")]
     ReadOnly,
     /// A file that the recipe of another project writes.
-    #[error("is written by another recipe, {}", recipe.shown())]
+    #[error("is written by another recipe, {}", recipe.display_slashed())]
     OtherRecipe {
         /// The recipe.
         recipe: PathBuf,

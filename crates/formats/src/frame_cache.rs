@@ -150,7 +150,7 @@ fn is_same(one: &FrameSet, other: &FrameSet) -> bool {
 #[cfg(test)]
 mod tests {
     use shibori_core::clip::ClipSpec;
-    use shibori_core::{Annotations, Name, UVec2, Point, Size};
+    use shibori_core::{Annotations, Name, Point, Size, UVec2};
 
     use super::*;
 
@@ -164,7 +164,8 @@ mod tests {
             Size::new(9, 9),
             UVec2 { x: 2, y: 1 },
         );
-        let blank = Frame::trimmed(name("koi"), name("b"), Pixels::empty(), Size::new(9, 9), UVec2::default());
+        let blank =
+            Frame::trimmed(name("koi"), name("b"), Pixels::empty(), Size::new(9, 9), UVec2::default());
         let frames = vec![frame.unwrap().with_pivot(Point::new(11.9, -0.1)), blank.unwrap()];
         let set = FrameSet::new(frames, Vec::new()).unwrap();
         let clip: ClipSpec = "swim = 0,1,0 @12fps bounce".parse().unwrap();

@@ -23,7 +23,7 @@ impl WouldLoseData {
     /// Every item, spelled out.
     pub fn items(&self) -> Vec<String> {
         let items = |(kind, names): (&LossKind, &Vec<String>)| {
-            let word = kind.word();
+            let word = kind.label();
             names.iter().map(|name| format!("{word} {name}")).collect::<Vec<_>>()
         };
         self.0.iter().flat_map(items).collect()
@@ -42,7 +42,7 @@ impl fmt::Display for WouldLoseData {
         for (index, (kind, names)) in self.0.iter().enumerate() {
             let separator = if index > 0 { "; " } else { "" };
             let shown = names[..names.len().min(SHOWN)].join(", ");
-            write!(f, "{separator}{} {shown}", kind.word())?;
+            write!(f, "{separator}{} {shown}", kind.label())?;
             if names.len() > SHOWN {
                 write!(f, " and {} more", names.len() - SHOWN)?;
             }
@@ -73,7 +73,7 @@ pub(crate) enum LossKind {
 }
 
 impl LossKind {
-    fn word(self) -> &'static str {
+    fn label(self) -> &'static str {
         match self {
             Self::Paint => "paint on",
             Self::Frame => "frame",

@@ -7,7 +7,7 @@ use std::path::Path;
 /// What a path can be shown as.
 pub trait DisplaySlashed {
     /// The path with `/` between its parts; what is not Unicode is replaced.
-    fn shown(&self) -> SlashedPath<'_>;
+    fn display_slashed(&self) -> SlashedPath<'_>;
 }
 
 /// A path that is shown.
@@ -15,7 +15,7 @@ pub trait DisplaySlashed {
 pub struct SlashedPath<'a>(&'a Path);
 
 impl DisplaySlashed for Path {
-    fn shown(&self) -> SlashedPath<'_> {
+    fn display_slashed(&self) -> SlashedPath<'_> {
         SlashedPath(self)
     }
 }
@@ -42,7 +42,7 @@ mod tests {
         assert_eq!(slashed(r"C:\art\koi.png"), "C:/art/koi.png");
         assert_eq!(slashed(r"\\server\art\koi.png"), "//server/art/koi.png");
         assert_eq!(slashed(r"\\?\C:\art\koi.png"), r"\\?\C:\art\koi.png");
-        assert_eq!(Path::new("art").join("koi.png").shown().to_string(), "art/koi.png");
-        assert_eq!(format!("{:>10}", Path::new("koi").shown()), "       koi");
+        assert_eq!(Path::new("art").join("koi.png").display_slashed().to_string(), "art/koi.png");
+        assert_eq!(format!("{:>10}", Path::new("koi").display_slashed()), "       koi");
     }
 }

@@ -12,7 +12,7 @@ use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::{self, Policy, Transaction};
 
 use crate::steps::CheckReport;
-use crate::{Error, SizeCause, LimitError, Notice};
+use crate::{Error, LimitError, Notice, SizeCause};
 
 /// Bytes of a pixel in memory.
 const PIXEL: u64 = 4;
@@ -107,7 +107,7 @@ impl<'a> Context<'a> {
     }
 
     /// Makes sure that something lies where a path of the options means.
-    pub(crate) fn found(&self, path: &Path) -> Result<(), Error> {
+    pub(crate) fn require_exists(&self, path: &Path) -> Result<(), Error> {
         if self.resolve(path).exists() {
             return Ok(());
         }
@@ -132,7 +132,7 @@ impl<'a> Context<'a> {
     }
 
     /// Counts what frames take from now on.
-    pub(crate) fn count(&self, set: &FrameSet) {
+    pub(crate) fn charge(&self, set: &FrameSet) {
         set.frames().iter().for_each(|frame| frame.pixels().charge_to(&self.limits.memory));
     }
 
@@ -143,7 +143,11 @@ impl<'a> Context<'a> {
     }
 
     /// What is drawn, or why there is no room for it.
-    pub(crate) fn drawn<T>(&self, drawn: Result<T, PixelLimitError>, by: SizeCause) -> Result<T, Error> {
+    pub(crate) fn map_limit_error<T>(
+        &self,
+        drawn: Result<T, PixelLimitError>,
+        by: SizeCause,
+    ) -> Result<T, Error> {
         drawn.or_else(|PixelLimitError { images, size }| {
             drop(self.check_image_size(by, size.area())?);
             drop(self.check_memory(by, size.area().saturating_mul(images))?);

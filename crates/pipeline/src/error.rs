@@ -9,7 +9,9 @@ use shibori_core::pack::{CompanionError, PackError};
 use shibori_core::shape::{
     AlignError, Anchor, CanvasError, MarkError, NineError, OverrideError, PolygonError, ScaleError,
 };
-use shibori_core::{SignedRect, Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, Size};
+use shibori_core::{
+    Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, SignedRect, Size,
+};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::{ExportError, TemplateError};
 
@@ -55,7 +57,7 @@ pub enum Error {
     #[error(transparent)]
     Recipe(#[from] Box<RecipeError>),
     /// An error of a step, with the place in the recipe that caused it.
-    #[error("{}:{mark}: {error}", mark.file.shown())]
+    #[error("{}:{mark}: {error}", mark.file.display_slashed())]
     InRecipe {
         /// The place.
         mark: Box<Location>,
@@ -132,13 +134,13 @@ pub enum Error {
     #[error(transparent)]
     Companion(#[from] CompanionError),
     /// Only a set can be changed in place.
-    #[error("{}: only a set can be changed in place", source_path.shown())]
+    #[error("{}: only a set can be changed in place", source_path.display_slashed())]
     NotASet {
         /// What was named.
         source_path: PathBuf,
     },
     /// Something without a manifest, which clips are kept in.
-    #[error("{}: not a set or an atlas, so it can't store clips", source_path.shown())]
+    #[error("{}: not a set or an atlas, so it can't store clips", source_path.display_slashed())]
     NoClips {
         /// What was named.
         source_path: PathBuf,
@@ -179,7 +181,7 @@ pub enum Error {
 #[non_exhaustive]
 pub enum SheetError {
     /// A sheet that can't be cut so.
-    #[error("{}: {error}", sheet.shown())]
+    #[error("{}: {error}", sheet.display_slashed())]
     Cut {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -187,7 +189,7 @@ pub enum SheetError {
         error: CutError,
     },
     /// A list of places that does not fit its sheet.
-    #[error("{}: {error}", list.shown())]
+    #[error("{}: {error}", list.display_slashed())]
     Rects {
         /// The list, as it was named.
         list: PathBuf,
@@ -195,7 +197,7 @@ pub enum SheetError {
         error: RectError,
     },
     /// Every cell of a sheet is blank.
-    #[error("{}: {}", sheet.shown(), all_blank(*cells))]
+    #[error("{}: {}", sheet.display_slashed(), all_blank(*cells))]
     AllBlank {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -203,13 +205,13 @@ pub enum SheetError {
         cells: u64,
     },
     /// A sheet without a drawing.
-    #[error("{}: the sheet is blank (transparent or a single color), so there is nothing to find a grid by", sheet.shown())]
+    #[error("{}: the sheet is blank (transparent or a single color), so there is nothing to find a grid by", sheet.display_slashed())]
     BlankSheet {
         /// The sheet, as it was named.
         sheet: PathBuf,
     },
     /// No grid explains a sheet, or several do.
-    #[error("{}: {}", sheet.shown(), unsure(grids))]
+    #[error("{}: {}", sheet.display_slashed(), unsure(grids))]
     UnsureGrid {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -223,7 +225,7 @@ pub enum SheetError {
         within: Option<SignedRect>,
     },
     /// A part of a sheet that is not on it.
-    #[error("{}: {area} is outside the sheet of {size} px", sheet.shown())]
+    #[error("{}: {area} is outside the sheet of {size} px", sheet.display_slashed())]
     Within {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -233,13 +235,13 @@ pub enum SheetError {
         size: Size,
     },
     /// Frames that were cut before, and are to be cut once more.
-    #[error("{}: already sliced into frames", source_path.shown())]
+    #[error("{}: already sliced into frames", source_path.display_slashed())]
     CutAlready {
         /// The source, as it was named.
         source_path: PathBuf,
     },
     /// Images that can't stay as they are, since a frame is not a file each.
-    #[error("{}: not every frame is a separate image in that folder", folder.shown())]
+    #[error("{}: not every frame is a separate image in that folder", folder.display_slashed())]
     NotOneFileEach {
         /// The folder, as it was named.
         folder: PathBuf,
@@ -253,13 +255,13 @@ pub enum SheetError {
         sheets: usize,
     },
     /// Nothing is between drawings that were to be told apart.
-    #[error("{}: nothing separates the drawings", sheet.shown())]
+    #[error("{}: nothing separates the drawings", sheet.display_slashed())]
     NothingBetween {
         /// The sheet, as it was named.
         sheet: PathBuf,
     },
     /// No separate drawing is large enough.
-    #[error("{}: no drawing of {least} pixels or more was found", sheet.shown())]
+    #[error("{}: no drawing of {least} pixels or more was found", sheet.display_slashed())]
     NoDrawing {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -267,7 +269,7 @@ pub enum SheetError {
         least: u32,
     },
     /// An animation where a sheet is needed.
-    #[error("{}: is an animation of {frames} frames, not a sheet", file.shown())]
+    #[error("{}: is an animation of {frames} frames, not a sheet", file.display_slashed())]
     IsAnimation {
         /// The file, as it was named.
         file: PathBuf,
@@ -275,13 +277,13 @@ pub enum SheetError {
         frames: usize,
     },
     /// A page that is an animation.
-    #[error("{}: this is an animation, not a page", file.shown())]
+    #[error("{}: this is an animation, not a page", file.display_slashed())]
     PageMoves {
         /// The page.
         file: PathBuf,
     },
     /// No flat background was found.
-    #[error("{}: no flat background was found along its border", sheet.shown())]
+    #[error("{}: no flat background was found along its border", sheet.display_slashed())]
     NoBackground {
         /// The sheet, as it was named.
         sheet: PathBuf,
@@ -373,7 +375,7 @@ pub enum ClipsError {
 #[non_exhaustive]
 pub enum ExportInputError {
     /// Something without a manifest, which is what is exported.
-    #[error("{}: not an atlas or a set", path.shown())]
+    #[error("{}: not an atlas or a set", path.display_slashed())]
     NoManifest {
         /// What was named.
         path: PathBuf,
@@ -382,19 +384,19 @@ pub enum ExportInputError {
     #[error("no export format given")]
     NoFormat,
     /// No file, and no template that comes with shibori.
-    #[error("{}: no such file or bundled template", template.shown())]
+    #[error("{}: no such file or bundled template", template.display_slashed())]
     NoTemplate {
         /// What was asked for.
         template: PathBuf,
     },
     /// A template that isn't text.
-    #[error("{}: a template must be UTF-8 text", template.shown())]
+    #[error("{}: a template must be UTF-8 text", template.display_slashed())]
     TemplateNotText {
         /// The template, as it was named.
         template: PathBuf,
     },
     /// A mistake in a template.
-    #[error("{}: line {}, column {}: {}", template.shown(), error.line, error.column, error.problem)]
+    #[error("{}: line {}, column {}: {}", template.display_slashed(), error.line, error.column, error.problem)]
     Template {
         /// The template, as it was named.
         template: PathBuf,
@@ -463,7 +465,7 @@ fn unsure(grids: &[Grid]) -> String {
 }
 
 fn named(sheet: Option<&PathBuf>) -> String {
-    sheet.map(|sheet| format!("{}: ", sheet.shown())).unwrap_or_default()
+    sheet.map(|sheet| format!("{}: ", sheet.display_slashed())).unwrap_or_default()
 }
 
 fn shows(clips: &[String]) -> String {

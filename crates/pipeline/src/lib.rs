@@ -73,7 +73,7 @@ mod notice;
 mod source;
 
 pub use context::{Context, NoopObserver, Observer, Task};
-pub use error::{ClipsError, Error, ExportInputError, SizeCause, GuideError, LimitError, SheetError};
+pub use error::{ClipsError, Error, ExportInputError, GuideError, LimitError, SheetError, SizeCause};
 pub use notice::Notice;
 pub use shibori_formats::machine::{available_memory, peak_memory};
 pub use source::Source;

@@ -7,7 +7,7 @@ use shibori_core::clip::EmptyRow;
 use shibori_core::cut::Crossing;
 use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Coregistration;
-use shibori_core::{Cell, Color, Name, UVec2, Point, Ratio, Size};
+use shibori_core::{Cell, Color, Name, Point, Ratio, Size, UVec2};
 use shibori_formats::WouldLoseData;
 use shibori_formats::decode::ReadNotice;
 

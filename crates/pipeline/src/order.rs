@@ -7,7 +7,8 @@
 use std::collections::HashMap;
 
 use shibori_core::clean::{
-    CleanResult, KeyColors, KeyScope, CanvasView, clear_edge, defringe, erase, harden, key, clean_frames, specks,
+    CanvasView, CleanResult, KeyColors, KeyScope, clean_frames, clear_edge, defringe, erase, harden, key,
+    specks,
 };
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_events};
 use shibori_core::shape::{
@@ -17,11 +18,11 @@ use shibori_core::shape::{
     set_polygons, take_marks, trim,
 };
 use shibori_core::{
-    SignedRect, Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, Size, parallel,
+    Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, SignedRect, Size, parallel,
 };
 use tracing::debug;
 
-use crate::{Context, Error, SizeCause, LimitError, Notice, SheetError};
+use crate::{Context, Error, LimitError, Notice, SheetError, SizeCause};
 
 /// One change of frames. They are listed in the order in which they are done.
 #[derive(Clone, Debug)]
@@ -226,16 +227,22 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
     done.set = match change {
         Change::Key { colors, scope } => apply_key(done, set, &colors, scope)?,
         Change::TakeMarks(color) => take_marks(set, color)?,
-        Change::Erase(areas) => run_clean_step(done, set, CleanStep::Erase(areas.len()), |part| erase(part, &areas))?,
+        Change::Erase(areas) => {
+            run_clean_step(done, set, CleanStep::Erase(areas.len()), |part| erase(part, &areas))?
+        }
         Change::ClearEdge(width) => {
             run_clean_step(done, set, CleanStep::ClearEdge(width), |part| clear_edge(part, width))?
         }
-        Change::Specks(most) => run_clean_step(done, set, CleanStep::Specks(most), |part| specks(part.pixels, most))?,
+        Change::Specks(most) => {
+            run_clean_step(done, set, CleanStep::Specks(most), |part| specks(part.pixels, most))?
+        }
         Change::Defringe(colors) => {
             let step = CleanStep::Defringe(colors.clone());
             run_clean_step(done, set, step, |part| defringe(part.pixels, &colors))?
         }
-        Change::Harden(from) => run_clean_step(done, set, CleanStep::Harden(from), |part| harden(part.pixels, from))?,
+        Change::Harden(from) => {
+            run_clean_step(done, set, CleanStep::Harden(from), |part| harden(part.pixels, from))?
+        }
         Change::Name(naming) => named(set, &naming, cx)?,
         Change::Mirror(how) => mirror(set, how)?,
         Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
@@ -270,7 +277,7 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
                 Some(anchor) => set_pivot(set, anchor, PivotPer::Frame)?,
             };
             let common = set_canvas(pivoted, CanvasRule::Common)?;
-            within(&common, SizeCause::Gather, cx)?;
+            check_frame_sizes(&common, SizeCause::Gather, cx)?;
             match anchor {
                 // What is not said is the middle of the canvas, here as elsewhere.
                 None => set_pivot(common, CENTER, PivotPer::Frame)?,
@@ -280,7 +287,7 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
         Change::Pivot(anchor, per) | Change::PlacePivot(anchor, per) => set_pivot(set, anchor, per)?,
         Change::Canvas(rule) => {
             let placed = set_canvas(set, rule)?;
-            within(&placed, SizeCause::Canvas, cx)?;
+            check_frame_sizes(&placed, SizeCause::Canvas, cx)?;
             placed
         }
         Change::Trim(how) if how.scope == TrimScope::None => restore(set)?,
@@ -292,7 +299,7 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
         Change::Override(lines) => apply_overrides(set, &lines)?,
         Change::ForgetMarks => forget_marks(set)?,
     };
-    cx.count(&done.set);
+    cx.charge(&done.set);
     Ok(())
 }
 
@@ -314,8 +321,12 @@ fn check_change_memory(set: &FrameSet, change: &Change, cx: &Context<'_>) -> Res
         | Change::Defringe(_)
         | Change::Harden(_)
         | Change::Mirror(_) => cx.check_memory(SizeCause::Change, all(&kept)),
-        Change::Trim(how) if how.scope == TrimScope::None => cx.check_memory(SizeCause::Restore, all(&canvas)),
-        Change::Trim(how) if how.scope != TrimScope::Frame => cx.check_memory(SizeCause::Change, all(&canvas)),
+        Change::Trim(how) if how.scope == TrimScope::None => {
+            cx.check_memory(SizeCause::Restore, all(&canvas))
+        }
+        Change::Trim(how) if how.scope != TrimScope::Frame => {
+            cx.check_memory(SizeCause::Change, all(&canvas))
+        }
         _ => return Ok(None),
     };
     held.map(Some)
@@ -341,7 +352,8 @@ fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Re
     let of: HashMap<&Name, Ratio> = factors.iter().map(|(sprite, factor)| (sprite, *factor)).collect();
     for frame in set.frames() {
         let factor = of.get(frame.sprite()).copied().unwrap_or(Ratio::ONE);
-        let size = Size::new(factor.scale_length(frame.canvas().width), factor.scale_length(frame.canvas().height));
+        let size =
+            Size::new(factor.scale_length(frame.canvas().width), factor.scale_length(frame.canvas().height));
         check_frame_size(frame, size, SizeCause::Scale, cx)?;
         pixels = pixels.saturating_add(size.area());
     }
@@ -360,11 +372,16 @@ fn scaled(set: FrameSet, rule: ScaleRule, how: Resample, cx: &Context<'_>) -> Re
 }
 
 /// Holds pictures that are made to the limit for pictures that are read, before anything of their size is asked of the system.
-fn within(set: &FrameSet, by: SizeCause, cx: &Context<'_>) -> Result<(), Error> {
+fn check_frame_sizes(set: &FrameSet, by: SizeCause, cx: &Context<'_>) -> Result<(), Error> {
     set.frames().iter().try_for_each(|frame| check_frame_size(frame, frame.canvas(), by, cx))
 }
 
-pub(crate) fn check_frame_size(frame: &Frame, size: Size, by: SizeCause, cx: &Context<'_>) -> Result<(), Error> {
+pub(crate) fn check_frame_size(
+    frame: &Frame,
+    size: Size,
+    by: SizeCause,
+    cx: &Context<'_>,
+) -> Result<(), Error> {
     let limit = cx.limits().pixels;
     match size.area() > limit {
         true => Err(Error::Limit(LimitError::TooLarge { by, frame: frame.name().clone(), size, limit })),
@@ -383,7 +400,12 @@ fn run_clean_step(
     Ok(set)
 }
 
-fn apply_key(done: &mut PlanOutcome, set: FrameSet, colors: &KeyColors, scope: KeyScope) -> Result<FrameSet, Error> {
+fn apply_key(
+    done: &mut PlanOutcome,
+    set: FrameSet,
+    colors: &KeyColors,
+    scope: KeyScope,
+) -> Result<FrameSet, Error> {
     let set = run_clean_step(done, set, CleanStep::Key(colors.clone()), |part| {
         let keyed = key(part.pixels, colors, scope);
         (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))

@@ -8,7 +8,7 @@ use std::sync::Mutex;
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 use shibori_formats::DisplaySlashed;
-use shibori_pipeline::build::{Build, BuildObserver, BuildEvent, Outcome};
+use shibori_pipeline::build::{Build, BuildEvent, BuildObserver, Outcome};
 use shibori_pipeline::options::{ClipCommand, ClipOptions, Flag, RunOptions};
 use shibori_pipeline::steps::clip;
 use shibori_pipeline::{Context, Error, NoopObserver};
@@ -24,7 +24,9 @@ impl BuildObserver for Ears {
     fn event(&self, event: BuildEvent<'_>) {
         match event {
             BuildEvent::Done { name, .. } => self.done.lock().unwrap().push(name.to_owned()),
-            BuildEvent::Failed { name, error, .. } => self.errors.lock().unwrap().push(format!("{name}: {error}")),
+            BuildEvent::Failed { name, error, .. } => {
+                self.errors.lock().unwrap().push(format!("{name}: {error}"))
+            }
             _ => {}
         }
     }
@@ -359,7 +361,7 @@ fn holds(edits: &[Edit]) -> Result<(), TestCaseError> {
     let (found, wanted) = (files(home.path()), files(other.path()));
     prop_assert_eq!(found.keys().collect::<Vec<_>>(), wanted.keys().collect::<Vec<_>>());
     for (path, bytes) in &found {
-        prop_assert!(wanted[path] == *bytes, "{} differs\n{}", path.shown(), project.recipe());
+        prop_assert!(wanted[path] == *bytes, "{} differs\n{}", path.display_slashed(), project.recipe());
     }
     // And now nothing is stale.
     let (outcome, ears) = build(home.path(), false);
@@ -408,7 +410,7 @@ fn only_what_changed_is_done_and_every_step_alone_comes_to_the_same() {
     let facts = alone.describe_targets(&ears).unwrap();
     assert!(!other.path().join("build").exists(), "a plan writes nothing");
     for step in &facts {
-        let done = alone.only(&step.name, &ears).unwrap();
+        let done = alone.build_one(&step.name, &ears).unwrap();
         assert_eq!(done.outputs, step.outputs, "{}", step.name);
     }
     assert!(files(&other.path().join("build")) == whole);
@@ -498,7 +500,8 @@ fn a_plan_of_chained_sprites_knows_every_output_before_anything_is_there() {
     project.write(home.path());
     let planned = || -> BTreeSet<PathBuf> {
         let build = Build::open(&home.path().join("shibori.toml"), &RunOptions::default()).unwrap();
-        let outputs = build.describe_targets(&Ears::default()).unwrap().into_iter().flat_map(|step| step.outputs);
+        let outputs =
+            build.describe_targets(&Ears::default()).unwrap().into_iter().flat_map(|step| step.outputs);
         outputs.collect()
     };
     let before = files(home.path());

@@ -10,7 +10,7 @@ use shibori_formats::decode::{ReadOptions, source};
 use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;
-use shibori_pipeline::recipe::Fault;
+use shibori_pipeline::recipe::RecipeErrorKind;
 use tempfile::TempDir;
 
 /// A sheet of this many cells of 16 px, each with a figure of its own color that stands a little further right.
@@ -52,7 +52,7 @@ fn failure(recipe: &str) -> String {
     wrong.join("\n")
 }
 
-fn fault(recipe: &str) -> Fault {
+fn fault(recipe: &str) -> RecipeErrorKind {
     match built(&project(recipe), &RunOptions::default()) {
         Err(Error::Recipe(error)) => *error.fault,
         other => panic!("{other:?}"),
@@ -167,21 +167,24 @@ fn places_are_kept_where_that_is_said() {
 #[test]
 fn what_can_be_told_before_a_pixel_is_read_is_told_with_its_place() {
     let sprite = "[sprite.a]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\n";
-    assert!(matches!(fault(&format!("{sprite}[atlas.p]\nuse = \"b\"")), Fault::UnknownSprite { .. }));
-    assert!(matches!(fault("[sprite.a]\nfrom = \"none.qoi\""), Fault::NoSource { .. }));
-    assert!(matches!(fault("[sprite.\"a-*\"]\nfrom = \"walk.qoi\""), Fault::Star { .. }));
+    assert!(matches!(
+        fault(&format!("{sprite}[atlas.p]\nuse = \"b\"")),
+        RecipeErrorKind::UnknownSprite { .. }
+    ));
+    assert!(matches!(fault("[sprite.a]\nfrom = \"none.qoi\""), RecipeErrorKind::NoSource { .. }));
+    assert!(matches!(fault("[sprite.\"a-*\"]\nfrom = \"walk.qoi\""), RecipeErrorKind::Star { .. }));
     assert!(matches!(
         fault("[sprite.\"w*\"]\nfrom = \"w*.qoi\"\n[sprite.walk]\nfrom = \"walk.qoi\""),
-        Fault::TwoSprites { .. }
+        RecipeErrorKind::TwoSprites { .. }
     ));
     let twice = format!("{sprite}set = \"x\"\n[atlas.p]\nuse = \"a\"\nfile = \"x/frames\"");
-    assert!(matches!(fault(&twice), Fault::TwoOutputs { .. }));
+    assert!(matches!(fault(&twice), RecipeErrorKind::TwoOutputs { .. }));
     let cycle = "[sprite.a]\nfrom = \"build/p.json\"\n[sprite.b]\nfrom = \"build/q.json\"\n[atlas.p]\nuse = \"b\"\n[atlas.q]\nuse = \"a\"";
-    assert!(matches!(fault(cycle), Fault::Cycle { steps } if steps.len() == 3));
+    assert!(matches!(fault(cycle), RecipeErrorKind::Cycle { steps } if steps.len() == 3));
     let inside = "[out]\ndir = \"out\"\n[sprite.a]\nfrom = \".\"\n[atlas.p]\nuse = \"a\"";
-    assert!(matches!(fault(inside), Fault::OutputInSource { .. }));
+    assert!(matches!(fault(inside), RecipeErrorKind::OutputInSource { .. }));
     let outside = "[sprite.a]\nfrom = \"../*.qoi\"";
-    assert!(matches!(fault(outside), Fault::Outside { .. }));
+    assert!(matches!(fault(outside), RecipeErrorKind::Outside { .. }));
 }
 
 #[test]
@@ -303,8 +306,11 @@ fn one_sprite_of_a_pattern_says_only_what_is_different() {
     assert_eq!(clips, ["npc-alk:go", "npc-ave:go", "npc-ave:wink"]);
     // One that the pattern doesn't find is a mistake, and so is one that no pattern stands for.
     let gone = format!("{CHARACTERS}[sprite.npc-olf]\nshape = {{ pivot = \"feet\" }}\n");
-    assert!(matches!(fault(&gone), Fault::NotInPattern { name, .. } if name == "npc-olf"));
-    assert!(matches!(fault("[sprite.koi]\nshape = { pivot = \"feet\" }"), Fault::Needs { key: "from", .. }));
+    assert!(matches!(fault(&gone), RecipeErrorKind::NotInPattern { name, .. } if name == "npc-olf"));
+    assert!(matches!(
+        fault("[sprite.koi]\nshape = { pivot = \"feet\" }"),
+        RecipeErrorKind::Needs { key: "from", .. }
+    ));
 }
 
 #[test]
@@ -315,7 +321,7 @@ fn files_may_be_left_out_of_a_pattern() {
         assert_eq!(frames(&recipe, "a.json").sprites().len(), 1, "{except}");
     }
     let all = CHARACTERS.replace("slice", "except = \"*\"\nslice");
-    assert!(matches!(fault(&all), Fault::NoMatch { .. }));
+    assert!(matches!(fault(&all), RecipeErrorKind::NoMatch { .. }));
 }
 
 #[test]
@@ -331,5 +337,5 @@ fn an_atlas_with_a_star_is_one_for_each_sprite() {
     let set = source(&home.path().join("build/chars-ave.json"), &ReadOptions::default()).unwrap().set;
     assert_eq!(set.sprites().len(), 1);
     let twice = format!("{CHARACTERS}[atlas.\"a-*\"]\nuse = \"npc-*\"\n[atlas.a-ave]\nuse = \"npc-alk\"\n");
-    assert!(matches!(fault(&twice), Fault::TwoAtlases { .. } | Fault::TwoOutputs { .. }));
+    assert!(matches!(fault(&twice), RecipeErrorKind::TwoAtlases { .. } | RecipeErrorKind::TwoOutputs { .. }));
 }

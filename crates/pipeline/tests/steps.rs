@@ -11,7 +11,7 @@ use shibori_pipeline::options::{
     CheckOptions, ClipCommand, ContactOptions, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions,
     MotionOptions, PackOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{self, RenderedPreview, CutMethod, MotionContent, AdjustTarget, View};
+use shibori_pipeline::steps::{self, AdjustTarget, CutMethod, MotionContent, RenderedPreview, View};
 use shibori_pipeline::{
     Context, Error, ExportInputError, GuideError, NoopObserver, Notice, Observer, SheetError, Source, Task,
 };

@@ -6,14 +6,16 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::shape::Shift;
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::steps::{FrameChange, AdjustTarget, ChangedProperty, adjust, open_in_place, write_adjusted};
+use shibori_pipeline::steps::{
+    AdjustTarget, ChangedProperty, FrameChange, adjust, open_in_place, write_adjusted,
+};
 
 use super::CommandContext;
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use crate::args::Adjust;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{counted, grouped};
+use crate::words::{count_noun, group_digits};
 
 #[derive(Serialize)]
 struct Report {
@@ -54,8 +56,8 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     cx.commit()?;
     let manifest = folder.join(SET_FILE);
     let changed = adjusted.frames.iter().filter(|frame| !frame.changes.is_empty()).count();
-    let text = format!("{} of {} changed", grouped(changed as u64), counted(all, "frame"));
-    program.say(&format!("{text}; {} {}", program.write_verb(), manifest.shown()));
+    let text = format!("{} of {} changed", group_digits(changed as u64), count_noun(all, "frame"));
+    program.say(&format!("{text}; {} {}", program.write_verb(), manifest.display_slashed()));
     program.say_removed(&written.removed);
     let frames = adjusted.frames.iter().map(result).collect();
     let removed = program.all_shown(&written.removed);

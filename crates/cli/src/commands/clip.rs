@@ -53,7 +53,7 @@ pub(super) fn run(args: &ClipEdit, program: &CommandContext<'_>) -> Result<(), F
         clipped.shown.iter().map(|&at| clip_report(&clipped, at, &clips_of)).collect();
     list(&clipped.set, &clips, program);
     if clipped.is_changed {
-        program.say(&format!("{} {}", program.write_verb(), clipped.manifest.shown()));
+        program.say(&format!("{} {}", program.write_verb(), clipped.manifest.display_slashed()));
     }
     program.console.result(&Report { manifest: clipped.manifest.into(), changed: clipped.is_changed, clips });
     Ok(())

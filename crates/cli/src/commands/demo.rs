@@ -80,7 +80,7 @@ pub(super) fn run(args: &Demo, program: &CommandContext<'_>) -> Result<(), Failu
     program.console.print_heading("Open:");
     let open: Vec<PathBuf> = OPEN.iter().map(|(file, _)| args.folder.join(file)).collect();
     for (path, (_, what)) in open.iter().zip(OPEN) {
-        program.say(&format!("  {}  {what}", path.shown()));
+        program.say(&format!("  {}  {what}", path.display_slashed()));
     }
     program.console.result(&Report {
         folder: args.folder.clone().into(),
@@ -123,6 +123,10 @@ fn write_art(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure>
     let cx = program.context();
     encode::bytes(&files, cx.transaction())?;
     cx.commit()?;
-    program.say(&format!("wrote {} files of demo art and {RECIPE_FILE} to {}", ART.len(), folder.shown()));
+    program.say(&format!(
+        "wrote {} files of demo art and {RECIPE_FILE} to {}",
+        ART.len(),
+        folder.display_slashed()
+    ));
     Ok(())
 }

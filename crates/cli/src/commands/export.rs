@@ -11,7 +11,7 @@ use super::CommandContext;
 use crate::args::Export;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{format_bytes, counted};
+use crate::words::{count_noun, format_bytes};
 
 /// Standard output, where one file is meant.
 const STDOUT: &str = "-";
@@ -54,13 +54,23 @@ pub(super) fn run(args: &Export, program: &CommandContext<'_>) -> Result<(), Fai
     write_export(&exported, &cx)?;
     cx.commit()?;
     let files = exported.files.iter();
-    let files =
-        files.map(|file| FileReport { file: program.report_path(&file.path), bytes: file.bytes.len() }).collect();
+    let files = files
+        .map(|file| FileReport { file: program.report_path(&file.path), bytes: file.bytes.len() })
+        .collect();
     let report = Report { files, count: exported.frames, clip_count: exported.clips };
     for file in &report.files {
-        program.say(&format!("{} {}: {}", program.write_verb(), file.file.shown(), format_bytes(file.bytes as u64)));
+        program.say(&format!(
+            "{} {}: {}",
+            program.write_verb(),
+            file.file.display_slashed(),
+            format_bytes(file.bytes as u64)
+        ));
     }
-    program.say(&format!("{} and {}", counted(report.count, "frame"), counted(report.clip_count, "clip")));
+    program.say(&format!(
+        "{} and {}",
+        count_noun(report.count, "frame"),
+        count_noun(report.clip_count, "clip")
+    ));
     program.console.result(&report);
     Ok(())
 }

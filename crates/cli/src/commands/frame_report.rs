@@ -2,11 +2,11 @@
 
 use serde::Serialize;
 use shibori_core::shape::Shift;
-use shibori_core::{SignedRect, FrameSet};
+use shibori_core::{FrameSet, SignedRect};
 use shibori_pipeline::order::{BoxCover, CleanReport, CleanStep};
 
 use super::CommandContext;
-use crate::words::{counted, grouped};
+use crate::words::{count_noun, group_digits};
 
 /// What one step of cleaning changed.
 #[derive(Serialize)]
@@ -26,8 +26,9 @@ pub(super) fn clean_results(cleaned: &[CleanReport]) -> Vec<CleanResult> {
 
 pub(super) fn report_cleaning(cleaned: &[CleanReport], program: &CommandContext<'_>) {
     for one in cleaned {
-        let pixels = format!("{} pixel{}", grouped(one.pixels), if one.pixels == 1 { "" } else { "s" });
-        let place = one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", counted(n, "frame")));
+        let pixels = format!("{} pixel{}", group_digits(one.pixels), if one.pixels == 1 { "" } else { "s" });
+        let place =
+            one.frames.map_or("of the sheet".to_owned(), |n| format!("in {}", count_noun(n, "frame")));
         program.say(&format!("  {}: {pixels} {place}", step(&one.step)));
     }
 }

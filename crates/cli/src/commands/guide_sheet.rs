@@ -36,7 +36,7 @@ pub(super) fn run(args: &GuideSheet, program: &CommandContext<'_>) -> Result<(),
     let (offset, gutter) = (args.options.offset.unwrap_or_default(), args.options.gutter.unwrap_or_default());
     program.say(&format!("wide: {}", sum(grid.columns, cell.width, offset.x, gutter.x, size.width)));
     program.say(&format!("high: {}", sum(grid.rows, cell.height, offset.y, gutter.y, size.height)));
-    program.say(&format!("{} {}", program.write_verb(), args.output.shown()));
+    program.say(&format!("{} {}", program.write_verb(), args.output.display_slashed()));
     let command = format!("shibori slice SHEET.png --cell {cell}{}", spacing_options(offset, gutter));
     program.say(&format!("once drawn, slice it with: {command}"));
     let size = [size.width, size.height];

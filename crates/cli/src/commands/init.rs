@@ -17,7 +17,7 @@ use crate::args::Init;
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
 use crate::words::ReportPath;
-use crate::words::{counted, format_millis, pasteable_path};
+use crate::words::{count_noun, format_millis, pasteable_path};
 
 /// Standard output, where a file is meant.
 const STANDARD: &str = "-";
@@ -55,7 +55,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         return Ok(());
     }
     if cx.resolve(&file).exists() && !program.everywhere.run.force.is_on() {
-        return Err(Failure::usage(format!("{}: recipe already exists", file.shown()))
+        return Err(Failure::usage(format!("{}: recipe already exists", file.display_slashed()))
             .with_hint("write to another file with -o NAME.toml, or replace it with --force"));
     }
     encode::bytes(&[(cx.resolve(&file), text.as_bytes())], cx.transaction())?;
@@ -73,7 +73,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         let text = format!("left out: {why}");
         program.console.message(MessageLevel::Warning, &Message { text, pointer: None, hint: None });
     }
-    program.say(&format!("{} {}", program.write_verb(), file.shown()));
+    program.say(&format!("{} {}", program.write_verb(), file.display_slashed()));
     let build =
         if file == Path::new(RECIPE_FILE) { String::new() } else { format!(" {}", pasteable_path(&file)) };
     program.say(&format!("next: shibori build{build}"));
@@ -226,15 +226,15 @@ fn describe_source(sprite: &DraftSprite) -> String {
 fn describe_cut(cut: &DraftCut) -> String {
     match cut {
         DraftCut::Grid { counts, cell, per_row, .. } => {
-            let drawings = counted(per_row.iter().sum(), "drawing");
+            let drawings = count_noun(per_row.iter().sum(), "drawing");
             format!("{counts} cells of {cell} px, {drawings}")
         }
-        DraftCut::Islands(drawings) => counted(*drawings, "separate drawing"),
+        DraftCut::Islands(drawings) => count_noun(*drawings, "separate drawing"),
         DraftCut::Whole => "a single image".to_owned(),
         DraftCut::Flat => "a single color".to_owned(),
         DraftCut::Blank => "blank: nothing is drawn on it".to_owned(),
         DraftCut::Animation(frames, ms) => {
-            format!("an animation of {}, {}", counted(*frames, "frame"), format_millis(*ms))
+            format!("an animation of {}, {}", count_noun(*frames, "frame"), format_millis(*ms))
         }
         DraftCut::Frames => "frames as they are".to_owned(),
     }

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use shibori_core::cut::Grid;
-use shibori_core::{UVec2, Size};
+use shibori_core::{Size, UVec2};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::steps::{
     GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect,
@@ -11,15 +11,17 @@ use shibori_pipeline::steps::{
 use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
-use crate::words::{cells, counted, grid_command, format_millis, pasteable_path, rest_of, abbreviate_list};
+use crate::words::{
+    abbreviate_list, cells, count_noun, format_millis, grid_command, pasteable_path, rest_of,
+};
 
 #[derive(Serialize)]
 struct Report {
-    sheets: Vec<Sheet>,
+    sheets: Vec<ImageSummary>,
 }
 
 #[derive(Serialize)]
-struct Sheet {
+struct ImageSummary {
     file: String,
     format: &'static str,
     size: [u32; 2],
@@ -102,10 +104,10 @@ pub(super) fn run(args: &Inspect, program: &CommandContext<'_>) -> Result<(), Fa
     Ok(())
 }
 
-fn sheet(image: &ImageReport) -> Sheet {
+fn sheet(image: &ImageReport) -> ImageSummary {
     let size = image.info.size;
-    let mut sheet = Sheet {
-        file: image.file.shown().to_string(),
+    let mut sheet = ImageSummary {
+        file: image.file.display_slashed().to_string(),
         format: image.info.format.name(),
         size: [size.width, size.height],
         color: image.info.color.clone(),
@@ -134,7 +136,10 @@ fn sheet(image: &ImageReport) -> Sheet {
             sheet.background = background.map(|color| color.to_string());
             sheet.findings.extend(findings(*is_blank, grids, loose.is_some()));
             sheet.findings.extend(
-                grids.first().filter(|best| best.is_sure).and_then(|best| rest(&best.candidate.grid, size)),
+                grids
+                    .first()
+                    .filter(|best| best.is_sure)
+                    .and_then(|best| describe_remainder(&best.candidate.grid, size)),
             );
             let key = background.map(|color| format!(" --key {}", color.to_string().trim_start_matches('#')));
             let file = pasteable_path(&image.file);
@@ -146,8 +151,11 @@ fn sheet(image: &ImageReport) -> Sheet {
             let mut grids = grids.iter().map(|grid| grid_report(image, grid));
             sheet.grid = grids.next();
             sheet.others = grids.collect();
-            let fit =
-                |&side: &u32| CellFit { cell: [side; 2], columns: size.width / side, rows: size.height / side };
+            let fit = |&side: &u32| CellFit {
+                cell: [side; 2],
+                columns: size.width / side,
+                rows: size.height / side,
+            };
             sheet.square_cells = square_cells.iter().map(fit).collect();
             (sheet.columns, sheet.rows) = counts.clone();
         }
@@ -162,13 +170,13 @@ fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<St
         None => Some("no grid was found: it may be a single image".to_owned()),
         Some(best) => {
             let places = best.candidate.cut_places as usize;
-            (places > 0).then(|| format!("grid lines cross drawings in {}", counted(places, "place")))
+            (places > 0).then(|| format!("grid lines cross drawings in {}", count_noun(places, "place")))
         }
     }
 }
 
 /// What a grid leaves over, if anything.
-fn rest(grid: &Grid, size: Size) -> Option<String> {
+fn describe_remainder(grid: &Grid, size: Size) -> Option<String> {
     let rest = grid.remainder(size);
     (rest != UVec2::default()).then(|| format!("{} are outside the grid; they are blank", rest_of(rest)))
 }
@@ -193,7 +201,7 @@ fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
     }
 }
 
-fn describe(sheet: &Sheet, program: &CommandContext<'_>) {
+fn describe(sheet: &ImageSummary, program: &CommandContext<'_>) {
     let [width, height] = sheet.size;
     program.console.print_heading(&format!("{}  {width}x{height} px", sheet.file));
     let alpha = match sheet.transparency {
@@ -220,10 +228,10 @@ fn describe(sheet: &Sheet, program: &CommandContext<'_>) {
 }
 
 fn describe_loose(loose: &DrawingsReport, program: &CommandContext<'_>) {
-    program.say(&format!("    {}: {}", counted(loose.count, "separate drawing"), loose.command));
+    program.say(&format!("    {}: {}", count_noun(loose.count, "separate drawing"), loose.command));
 }
 
-fn describe_grids(sheet: &Sheet, program: &CommandContext<'_>) {
+fn describe_grids(sheet: &ImageSummary, program: &CommandContext<'_>) {
     let Some(grid) = &sheet.grid else {
         if let Some(loose) = &sheet.drawings {
             program.say("  no grid was found; it looks like loose drawings");
@@ -241,7 +249,7 @@ fn describe_grids(sheet: &Sheet, program: &CommandContext<'_>) {
         };
         format!("{}x{} cells of {width}x{height} px{spacing}", grid.columns, grid.rows)
     };
-    let drawings = counted(grid.count, "drawing");
+    let drawings = count_noun(grid.count, "drawing");
     if grid.sure {
         program.say(&format!("  grid: {}; {drawings}", told(grid)));
         let all_full = grid.per_row.iter().all(|count| *count == grid.columns as usize);
@@ -279,7 +287,7 @@ fn describe_animation(animation: &Timing, program: &CommandContext<'_>) {
         1 => "once".to_owned(),
         plays => format!("{plays} times"),
     };
-    let frames = counted(animation.count, "frame");
+    let frames = count_noun(animation.count, "frame");
     program.say(&format!("  {frames} in {}, plays {plays}", format_millis(animation.total_ms)));
     let first = animation.ms[0];
     if animation.ms.iter().all(|ms| *ms == first) {
@@ -291,7 +299,7 @@ fn describe_animation(animation: &Timing, program: &CommandContext<'_>) {
     }
 }
 
-fn describe_cells(sheet: &Sheet, program: &CommandContext<'_>) {
+fn describe_cells(sheet: &ImageSummary, program: &CommandContext<'_>) {
     let [width, height] = sheet.size;
     let square = |fit: &CellFit| format!("{0}x{0} px (--grid {1}x{2})", fit.cell[0], fit.columns, fit.rows);
     let squares: Vec<String> = sheet.square_cells.iter().take(6).map(square).collect();

@@ -11,7 +11,7 @@ use super::CommandContext;
 use crate::args::Man;
 use crate::failure::Failure;
 use crate::help::{self, Extent};
-use crate::words::counted;
+use crate::words::count_noun;
 
 pub(super) fn run(args: &Man, program: &CommandContext<'_>) -> Result<(), Failure> {
     let mut root = described(help::command(Extent::Whole));
@@ -28,7 +28,12 @@ pub(super) fn run(args: &Man, program: &CommandContext<'_>) -> Result<(), Failur
     let cx = program.context();
     encode::bytes(&files, cx.transaction())?;
     cx.commit()?;
-    program.say(&format!("{} {} in {}", program.write_verb(), counted(files.len(), "page"), folder.shown()));
+    program.say(&format!(
+        "{} {} in {}",
+        program.write_verb(),
+        count_noun(files.len(), "page"),
+        folder.display_slashed()
+    ));
     Ok(())
 }
 

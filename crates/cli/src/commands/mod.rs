@@ -31,7 +31,7 @@ use crate::console::Console;
 use crate::failure::Failure;
 use crate::message::MessageLevel;
 use crate::words::ReportPath;
-use crate::words::{counted, format_millis};
+use crate::words::{count_noun, format_millis};
 
 /// What every command gets: where it speaks, and what was said for all.
 pub(crate) struct CommandContext<'a> {
@@ -83,7 +83,7 @@ impl<'a> CommandContext<'a> {
 
     fn say_removed(&self, removed: &[PathBuf]) {
         if !removed.is_empty() {
-            self.say(&format!("removed {} of an earlier run", counted(removed.len(), "file")));
+            self.say(&format!("removed {} of an earlier run", count_noun(removed.len(), "file")));
         }
     }
 }
@@ -136,6 +136,6 @@ fn clip_results(set: &FrameSet) -> Vec<ClipResult> {
 
 /// `swim: 8 steps, 666.67 ms, loop`.
 fn describe_clip(clip: &Clip) -> String {
-    let count = counted(clip.steps().len(), "step");
+    let count = count_noun(clip.steps().len(), "step");
     format!("{}: {count}, {}, {}", clip.name(), format_millis(clip.total_millis()), clip.playback())
 }

@@ -8,7 +8,7 @@ use super::CommandContext;
 use super::pack_report::Report;
 use crate::args::Pack;
 use crate::failure::Failure;
-use crate::words::counted;
+use crate::words::count_noun;
 
 pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
@@ -25,7 +25,7 @@ pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failu
 
 fn say_kept(packed: &Packed, program: &CommandContext<'_>) {
     let Some(ReuseOutcome::Kept { stayed, placed }) = packed.atlases[0].keeping() else { return };
-    let kept = format!("{} kept their places", counted(*stayed, "image"));
+    let kept = format!("{} kept their places", count_noun(*stayed, "image"));
     match placed {
         0 => program.say(&kept),
         placed => {

@@ -10,7 +10,7 @@ use shibori_pipeline::steps::Packed;
 use super::CommandContext;
 use crate::message::{Message, MessageLevel};
 use crate::words::ReportPath;
-use crate::words::{format_bytes, counted, grouped, table};
+use crate::words::{count_noun, format_bytes, group_digits, table};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
 const PIXEL: u64 = 4;
@@ -157,12 +157,12 @@ impl Report {
     /// The closing table, and what else is worth knowing.
     pub(super) fn describe(&self, program: &CommandContext<'_>) {
         let pages = || self.pages.iter().chain(self.scales.iter().flat_map(|scale| &scale.pages));
-        let name = |page: &PageReport| page.file.shown().to_string();
+        let name = |page: &PageReport| page.file.display_slashed().to_string();
         let row = |page: &PageReport| {
             vec![
                 name(page),
                 format!("{}x{} px", page.size[0], page.size[1]),
-                grouped(page.count as u64),
+                group_digits(page.count as u64),
                 format!("{:.1}%", page.fill * 100.0),
                 format_bytes(page.bytes as u64),
             ]
@@ -171,8 +171,13 @@ impl Report {
         let total: usize = pages().map(|page| page.bytes).sum();
         if rows.len() > 1 {
             let fill = format!("{:.1}%", self.fill * 100.0);
-            let all =
-                ["all".to_owned(), String::new(), grouped(self.distinct as u64), fill, format_bytes(total as u64)];
+            let all = [
+                "all".to_owned(),
+                String::new(),
+                group_digits(self.distinct as u64),
+                fill,
+                format_bytes(total as u64),
+            ];
             rows.push(all.to_vec());
         }
         let (heading, lines) = table(&["page", "size", "places", "fill", "on disk"], &rows, &[1, 2, 3, 4]);
@@ -201,16 +206,16 @@ impl Report {
         }
         let manifests = [&self.manifest].into_iter().chain(self.scales.iter().map(|scale| &scale.manifest));
         for manifest in manifests {
-            program.say(&format!("{} {}", program.write_verb(), manifest.shown()));
+            program.say(&format!("{} {}", program.write_verb(), manifest.display_slashed()));
         }
     }
 
     /// `31 frames: 27 places, 3 share a place with an identical one, 1 blank`.
     fn describe_frames(&self) -> String {
         let shared = (self.count - self.blank).saturating_sub(self.distinct);
-        let mut parts = vec![counted(self.distinct, "place")];
+        let mut parts = vec![count_noun(self.distinct, "place")];
         if shared > 0 {
-            parts.push(format!("{} sharing a place with an identical frame", grouped(shared as u64)));
+            parts.push(format!("{} sharing a place with an identical frame", group_digits(shared as u64)));
         }
         if self.blank > 0 {
             parts.push(format!("{} blank", self.blank));
@@ -218,23 +223,23 @@ impl Report {
         if self.rotated > 0 {
             parts.push(format!("{} rotated", self.rotated));
         }
-        format!("{}: {}", counted(self.count, "frame"), parts.join(", "))
+        format!("{}: {}", count_noun(self.count, "frame"), parts.join(", "))
     }
 }
 
 fn is_or_are(count: usize) -> String {
-    if count == 1 { "1 frame is".to_owned() } else { format!("{} are", counted(count, "frame")) }
+    if count == 1 { "1 frame is".to_owned() } else { format!("{} are", count_noun(count, "frame")) }
 }
 
 impl PaletteReport {
     fn describe_size(&self) -> String {
         if self.colors == self.from {
-            return format!("palette of {}: no color changed", counted(self.colors, "color"));
+            return format!("palette of {}: no color changed", count_noun(self.colors, "color"));
         }
         format!(
             "palette of {} from {}: color error {:.1} of 255 on average, {} at most",
-            counted(self.colors, "color"),
-            grouped(self.from as u64),
+            count_noun(self.colors, "color"),
+            group_digits(self.from as u64),
             self.mean_error,
             self.largest_error
         )

@@ -7,13 +7,15 @@ use serde::Serialize;
 use shibori_draw::CutPlan;
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Source;
-use shibori_pipeline::steps::{CutImage, RenderedPreview, HtmlPage, Motion, MotionContent, View, WrittenView};
+use shibori_pipeline::steps::{
+    CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, View, WrittenView,
+};
 
 use super::{CommandContext, describe_clip};
 use crate::args::{ImageOutput, Preview};
 use crate::failure::Failure;
 use crate::terminal;
-use crate::words::{ReportPath, format_bytes, counted, format_millis};
+use crate::words::{ReportPath, count_noun, format_bytes, format_millis};
 
 #[derive(Serialize)]
 struct ImagesReport {
@@ -130,20 +132,21 @@ type Written<'a> = Option<(&'a Path, &'a WrittenView)>;
 
 fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, program: &CommandContext<'_>) {
     let Some((output, WrittenView { files, .. })) = written else { return };
-    let (shown, [width, height]) = (counted(frames, "frame"), size(&images[0]));
+    let (shown, [width, height]) = (count_noun(frames, "frame"), size(&images[0]));
     let told = match files.len() {
-        1 => format!("{}: {shown} on {width}x{height} px", output.shown()),
+        1 => format!("{}: {shown} on {width}x{height} px", output.display_slashed()),
         count => {
             let last = program.report_path(&files[count - 1]);
             format!(
                 "{} to {}: {shown} in {count} images of up to {width}x{height} px",
-                output.shown(),
-                last.shown()
+                output.display_slashed(),
+                last.display_slashed()
             )
         }
     };
     program.say(&format!("{} {told}", program.write_verb()));
-    let file = |(file, image): (&PathBuf, _)| FileReport { file: program.report_path(file), size: size(image) };
+    let file =
+        |(file, image): (&PathBuf, _)| FileReport { file: program.report_path(file), size: size(image) };
     let files = files.iter().zip(images).map(file).collect();
     program.console.result(&ImagesReport { files, count: frames });
 }
@@ -151,11 +154,11 @@ fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, prog
 fn report_cut(cut: &CutImage, output: Option<&Path>, program: &CommandContext<'_>) {
     let what = match &cut.plan {
         CutPlan::Grid(grid) => format!("{} cells of {} px", grid.counts(), grid.cell_size()),
-        CutPlan::Rects(rects) => counted(rects.len(), "place"),
+        CutPlan::Rects(rects) => count_noun(rects.len(), "place"),
     };
     let blank = if cut.blank > 0 { format!(", {} blank", cut.blank) } else { String::new() };
     program.say(&match output {
-        Some(output) => format!("{} {}: {what}{blank}", program.write_verb(), output.shown()),
+        Some(output) => format!("{} {}: {what}{blank}", program.write_verb(), output.display_slashed()),
         None => format!("{what}{blank}"),
     });
     program.console.result(&GridReport {
@@ -173,12 +176,16 @@ fn report_motion(motion: &Motion, written: Written<'_>, program: &CommandContext
     let shows = match &motion.shows {
         MotionContent::One(clip) => describe_clip(clip),
         MotionContent::Several(clips) => {
-            format!("{} side by side, {} (the longest)", counted(*clips, "clip"), format_millis(ms))
+            format!("{} side by side, {} (the longest)", count_noun(*clips, "clip"), format_millis(ms))
         }
     };
     let [width, height] = size(&images[0].0);
     let length = format_bytes(written.bytes as u64);
-    program.say(&format!("{} {}: {shows}; {width}x{height} px, {length}", program.write_verb(), output.shown()));
+    program.say(&format!(
+        "{} {}: {shows}; {width}x{height} px, {length}",
+        program.write_verb(),
+        output.display_slashed()
+    ));
     program.console.result(&MotionReport {
         file: output.to_owned().into(),
         size: [width, height],
@@ -193,12 +200,12 @@ fn report_page(page: &HtmlPage, written: Written<'_>, program: &CommandContext<'
     let findings = page.checked.as_ref().map(|checked| checked.groups().len());
     let shown = match page.frames {
         None => "a sheet to slice".to_owned(),
-        Some(frames) => format!("{}, {}", counted(frames, "frame"), counted(page.clips, "clip")),
+        Some(frames) => format!("{}, {}", count_noun(frames, "frame"), count_noun(page.clips, "clip")),
     };
-    let (name, length) = (output.shown(), format_bytes(written.bytes as u64));
+    let (name, length) = (output.display_slashed(), format_bytes(written.bytes as u64));
     program.say(&match findings {
         Some(findings) => {
-            format!("{} {name}: {shown}, {}; {length}", program.write_verb(), counted(findings, "finding"))
+            format!("{} {name}: {shown}, {}; {length}", program.write_verb(), count_noun(findings, "finding"))
         }
         None => format!("{} {name}: {shown}; {length}; open it in a browser", program.write_verb()),
     });

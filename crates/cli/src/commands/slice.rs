@@ -3,17 +3,19 @@
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
-use shibori_core::{SignedRect, FrameSet, Rect};
+use shibori_core::{FrameSet, Rect, SignedRect};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::Source;
-use shibori_pipeline::steps::{CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set};
+use shibori_pipeline::steps::{
+    CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set,
+};
 
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use super::{ClipResult, CommandContext, clip_results, describe_clip};
 use crate::args::Slice;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::{cells, counted, grid_command, abbreviate_list};
+use crate::words::{abbreviate_list, cells, count_noun, grid_command};
 
 #[derive(Default, Serialize)]
 struct Report {
@@ -55,8 +57,8 @@ pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Fail
     cx.commit()?;
     let sheets = describe(&sliced, program);
     let (manifest, count) = (folder.join(SET_FILE), sliced.set.frames().len());
-    let images = counted(count, "image");
-    program.say(&format!("{} {} and {images}", program.write_verb(), manifest.shown()));
+    let images = count_noun(count, "image");
+    program.say(&format!("{} {} and {images}", program.write_verb(), manifest.display_slashed()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
     let clips = clip_results(&sliced.set);
@@ -79,7 +81,7 @@ fn run_manifest_only(args: &Slice, program: &CommandContext<'_>) -> Result<(), F
     for ((sliced, written), path) in all.iter().zip(&args.images) {
         report.sheets.extend(describe(sliced, program));
         for file in program.all_shown(&written.files) {
-            let (file_shown, sheet) = (file.shown(), path.shown());
+            let (file_shown, sheet) = (file.display_slashed(), path.display_slashed());
             let sheet =
                 if all.len() == args.images.len() { sheet.to_string() } else { "everything else".to_owned() };
             program.say(&format!("{} {file_shown}; {sheet} is unchanged", program.write_verb()));
@@ -100,7 +102,7 @@ fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
             [] => String::new(),
             blank => format!("; blank cells dropped: {}", abbreviate_list(blank)),
         };
-        let frames = counted(sheet.frames, "frame");
+        let frames = count_noun(sheet.frames, "frame");
         program.console.print_heading(&format!("{}: {}: {frames}{blank}", result.file, describe_cut(sheet)));
         if let Some(command) = &result.command {
             program.say(&format!("  to repeat: {command}"));
@@ -119,7 +121,7 @@ fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
 
 fn result(sheet: &SheetReport) -> SheetResult {
     let mut result = SheetResult {
-        file: sheet.file.shown().to_string(),
+        file: sheet.file.display_slashed().to_string(),
         size: [sheet.size.width, sheet.size.height],
         cell: None,
         columns: None,
@@ -150,7 +152,10 @@ fn describe_cut(sheet: &SheetReport) -> String {
             let parted = match parted {
                 0 => String::new(),
                 count => {
-                    format!(", {} of touching drawings split along straight lines", counted(*count, "piece"))
+                    format!(
+                        ", {} of touching drawings split along straight lines",
+                        count_noun(*count, "piece")
+                    )
                 }
             };
             let found = if *is_found { " (detected)" } else { "" };
@@ -160,13 +165,13 @@ fn describe_cut(sheet: &SheetReport) -> String {
                     let places: Vec<String> =
                         specks.iter().take(6).map(|rect| format!("{},{}", rect.x, rect.y)).collect();
                     let more = if specks.len() > 6 { ", ..." } else { "" };
-                    let count = counted(specks.len(), "speck");
+                    let count = count_noun(specks.len(), "speck");
                     format!(", {count} under {least} px left out at {}{more}", places.join(" "))
                 }
             };
             format!("separate drawings, --join {join}{found}{parted}{specks}")
         }
-        CutMethod::Rects { list } => format!("rectangles from {}", list.shown()),
+        CutMethod::Rects { list } => format!("rectangles from {}", list.display_slashed()),
         CutMethod::Frames => "frames as they are".to_owned(),
         CutMethod::Animation => format!("{} px animation", sheet.size),
     }

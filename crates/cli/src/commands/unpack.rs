@@ -10,7 +10,7 @@ use super::CommandContext;
 use crate::args::Unpack;
 use crate::failure::Failure;
 use crate::words::ReportPath;
-use crate::words::counted;
+use crate::words::count_noun;
 
 #[derive(Serialize)]
 struct Report {
@@ -26,8 +26,8 @@ pub(super) fn run(args: &Unpack, program: &CommandContext<'_>) -> Result<(), Fai
     let written = write_set(set, &args.output, &cx)?;
     cx.commit()?;
     let manifest = args.output.join(SET_FILE);
-    let images = counted(frames, "image");
-    program.say(&format!("{} {} and {images}", program.write_verb(), manifest.shown()));
+    let images = count_noun(frames, "image");
+    program.say(&format!("{} {} and {images}", program.write_verb(), manifest.display_slashed()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);
     program.console.result(&Report { manifest: manifest.into(), count: frames, removed });

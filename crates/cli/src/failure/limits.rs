@@ -1,6 +1,6 @@
 //! Images that would be too large, in words.
 
-use shibori_pipeline::{SizeCause, LimitError};
+use shibori_pipeline::{LimitError, SizeCause};
 
 use super::{Failure, memory_hint};
 

@@ -24,7 +24,7 @@ use shibori_pipeline::options::{OptionConflict, Requirement};
 use shibori_pipeline::recipe::is_key;
 
 use crate::message::Message;
-use crate::words::{counted, pasteable, pasteable_path, abbreviate_list};
+use crate::words::{abbreviate_list, count_noun, pasteable, pasteable_path};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -54,7 +54,7 @@ impl Failure {
 
     /// Something was found, and said already: only the exit code is left to tell.
     pub(crate) fn findings() -> Self {
-        Self::said(Exit::Findings)
+        Self::already_reported(Exit::Findings)
     }
 
     /// An output that can't be written.
@@ -68,7 +68,7 @@ impl Failure {
     }
 
     /// What went wrong was said already.
-    pub(crate) fn said(exit: Exit) -> Self {
+    pub(crate) fn already_reported(exit: Exit) -> Self {
         Self { exit, message: None }
     }
 
@@ -142,7 +142,7 @@ impl From<Error> for Failure {
             Error::Recipe(error) => (*error).into(),
             Error::InRecipe { mark, error } => {
                 let inner = Self::from(*error);
-                let at = format!("{}:{mark}", mark.file.shown());
+                let at = format!("{}:{mark}", mark.file.display_slashed());
                 let message = inner.message.map(|message| Message {
                     text: format!("{at}: {}", message.text),
                     pointer: message.pointer.or_else(|| Some(mark.pointer())),
@@ -185,7 +185,7 @@ impl From<Error> for Failure {
                 })
             }
             Error::NotHtml { file, .. } => {
-                plain.with_hint(format!("use -o {}", file.with_extension("html").shown()))
+                plain.with_hint(format!("use -o {}", file.with_extension("html").display_slashed()))
             }
             _ => plain,
         }
@@ -193,7 +193,7 @@ impl From<Error> for Failure {
 }
 
 /// An option as it is typed: `page-size 64x32` becomes `--page-size 64x32`.
-fn typed(option: &str) -> String {
+fn option_flag(option: &str) -> String {
     format!("--{option}")
 }
 
@@ -201,7 +201,7 @@ impl From<OptionConflict> for Failure {
     fn from(error: OptionConflict) -> Self {
         match error {
             OptionConflict::Both { first, second, what } => {
-                Self::usage(format!("{} and {} both define {what}", typed(first), typed(second)))
+                Self::usage(format!("{} and {} both define {what}", option_flag(first), option_flag(second)))
                     .with_hint("remove one of them")
             }
             OptionConflict::Needs { option: "region" | "align-reach", .. } => {
@@ -210,7 +210,7 @@ impl From<OptionConflict> for Failure {
             }
             OptionConflict::Needs { option, with: Requirement { option: with, value } } => {
                 let value = value.map(|value| format!(" {value}")).unwrap_or_default();
-                Self::usage(format!("{} has no effect here; it needs {}{value}", typed(option), typed(with)))
+                Self::usage(format!("{} has no effect here; it needs {}{value}", option_flag(option), option_flag(with)))
             }
             OptionConflict::Against { first, second, .. } if first == "companion" => {
                 debug_assert_eq!(second, "moving or scaling frames");
@@ -218,10 +218,10 @@ impl From<OptionConflict> for Failure {
                     .with_hint("run adjust on the frames and on their companions, then pack both")
             }
             OptionConflict::Against { first, second, why: "" } => {
-                Self::usage(format!("{} and {} contradict each other", typed(&first), typed(&second)))
+                Self::usage(format!("{} and {} contradict each other", option_flag(&first), option_flag(&second)))
             }
             OptionConflict::Against { first, second, why } => {
-                Self::usage(format!("{} can't be used with {}{why}", typed(&first), typed(&second)))
+                Self::usage(format!("{} can't be used with {}{why}", option_flag(&first), option_flag(&second)))
             }
             OptionConflict::Twice { option: "box", value } => {
                 Self::usage(format!("--box: the box '{value}' is given twice"))
@@ -234,7 +234,7 @@ impl From<OptionConflict> for Failure {
                 Self::usage(format!("--companion: the suffix {value} is given twice"))
             }
             OptionConflict::Twice { option, value } => {
-                Self::usage(format!("{}: '{value}' is given twice", typed(option)))
+                Self::usage(format!("{}: '{value}' is given twice", option_flag(option)))
             }
             OptionConflict::ManifestOnly => Self::usage(
                 "--manifest-only leaves the sheet untouched, so no option may change or move its pixels",
@@ -280,7 +280,7 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
             "supported formats: PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2".to_owned()
         }
         ReadProblem::BrokenOff { frames: frames @ 1.., .. } => {
-            let frames = counted(*frames, "whole frame");
+            let frames = count_noun(*frames, "whole frame");
             format!("export it again, or add --accept truncated to use the {frames} before the break")
         }
         ReadProblem::CanvasTooLarge { size, .. } | ReadProblem::TooLarge { size, .. } => {
@@ -327,7 +327,7 @@ fn nearest_file(path: &Path) -> Option<String> {
         .collect();
     let nearest = names[closest_name(&wanted, names.keys())?].clone();
     let nearest = match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).shown().to_string(),
+        Some(parent) if !parent.as_os_str().is_empty() => parent.join(nearest).display_slashed().to_string(),
         _ => nearest,
     };
     Some(format!("did you mean {nearest}?"))
@@ -372,7 +372,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
 
 fn folder_of(path: &Path) -> String {
     match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent.shown().to_string(),
+        Some(parent) if !parent.as_os_str().is_empty() => parent.display_slashed().to_string(),
         _ => ". (the current folder)".to_owned(),
     }
 }
@@ -427,7 +427,9 @@ impl From<EditError> for Failure {
             EditError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            EditError::Unknown { known, .. } => failure.with_hint(format!("available: {}", abbreviate_list(&known))),
+            EditError::Unknown { known, .. } => {
+                failure.with_hint(format!("available: {}", abbreviate_list(&known)))
+            }
             EditError::NoStep { .. } => failure.with_hint("steps count from 0"),
             _ => failure,
         }
@@ -452,7 +454,9 @@ impl From<FilterError> for Failure {
             FilterError::Unknown { nearest: Some(name), .. } => {
                 failure.with_hint(format!("did you mean {name}?"))
             }
-            FilterError::Unknown { known, .. } => failure.with_hint(format!("available: {}", abbreviate_list(&known))),
+            FilterError::Unknown { known, .. } => {
+                failure.with_hint(format!("available: {}", abbreviate_list(&known)))
+            }
             _ => failure,
         }
     }

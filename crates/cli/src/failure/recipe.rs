@@ -2,7 +2,7 @@
 
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::options::{OptionConflict, Requirement};
-use shibori_pipeline::recipe::{Fault, RecipeError};
+use shibori_pipeline::recipe::{RecipeError, RecipeErrorKind};
 
 use super::{Exit, Failure};
 use crate::message::Message;
@@ -11,11 +11,11 @@ use crate::words::abbreviate_list;
 impl From<RecipeError> for Failure {
     fn from(error: RecipeError) -> Self {
         let exit = match &*error.fault {
-            Fault::Missing
-            | Fault::Folder
-            | Fault::Unreadable(_)
-            | Fault::NotText(_)
-            | Fault::NoSource { .. } => Exit::Input,
+            RecipeErrorKind::Missing
+            | RecipeErrorKind::Folder
+            | RecipeErrorKind::Unreadable(_)
+            | RecipeErrorKind::NotText(_)
+            | RecipeErrorKind::NoSource { .. } => Exit::Input,
             _ => Exit::Usage,
         };
         let pointer = error.mark.as_ref().map(|mark| mark.pointer());
@@ -24,7 +24,7 @@ impl From<RecipeError> for Failure {
     }
 }
 
-fn hint(fault: &Fault) -> Option<String> {
+fn hint(fault: &RecipeErrorKind) -> Option<String> {
     let one_of = |known: &[String]| match known.is_empty() {
         true => None,
         false => Some(format!("available: {}", abbreviate_list(known))),
@@ -34,75 +34,86 @@ fn hint(fault: &Fault) -> Option<String> {
         None => one_of(known),
     };
     match fault {
-        Fault::Missing => Some("create one with: shibori init art/*.png".to_owned()),
-        Fault::Folder => Some("give the recipe file, or create one with: shibori init art/*.png".to_owned()),
-        Fault::NotText(_) => {
+        RecipeErrorKind::Missing => Some("create one with: shibori init art/*.png".to_owned()),
+        RecipeErrorKind::Folder => {
+            Some("give the recipe file, or create one with: shibori init art/*.png".to_owned())
+        }
+        RecipeErrorKind::NotText(_) => {
             Some("save it as UTF-8; most editors ask for the encoding when saving".to_owned())
         }
-        Fault::Nothing => Some(
+        RecipeErrorKind::Nothing => Some(
             "add a [sprite.NAME] with from = \"FILE\", and an [atlas.NAME] with use = [\"NAME\"]".to_owned(),
         ),
-        Fault::UnknownKey { home: Some(home), key, .. } => {
+        RecipeErrorKind::UnknownKey { home: Some(home), key, .. } => {
             Some(format!("put it in {home} = {{ {key} = ... }}"))
         }
-        Fault::UnknownKey { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
-        Fault::UnknownKey { known, .. } => {
+        RecipeErrorKind::UnknownKey { nearest: Some(nearest), .. } => {
+            Some(format!("did you mean {nearest}?"))
+        }
+        RecipeErrorKind::UnknownKey { known, .. } => {
             let mut known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();
             known.sort();
             known.dedup();
             one_of(&known)
         }
-        Fault::Options(contradiction) => of_options(contradiction),
-        Fault::Both { .. } => Some("remove one of them".to_owned()),
-        Fault::UnknownAtlas { nearest, .. } => Some(format!("did you mean {nearest}?")),
-        Fault::NotInPattern { .. } => {
+        RecipeErrorKind::Options(contradiction) => of_options(contradiction),
+        RecipeErrorKind::Both { .. } => Some("remove one of them".to_owned()),
+        RecipeErrorKind::UnknownAtlas { nearest, .. } => Some(format!("did you mean {nearest}?")),
+        RecipeErrorKind::NotInPattern { .. } => {
             Some("correct its name, or add from = \"FILE\" to make it a sprite of its own".to_owned())
         }
-        Fault::TwoAtlases { .. } => Some("atlas names must be unique; rename one of them".to_owned()),
-        Fault::Syntax(why) if why.contains("escape") => {
+        RecipeErrorKind::TwoAtlases { .. } => {
+            Some("atlas names must be unique; rename one of them".to_owned())
+        }
+        RecipeErrorKind::Syntax(why) if why.contains("escape") => {
             Some("in paths, write / between folders, on Windows too".to_owned())
         }
-        Fault::UnknownSprite { name, .. } if name.contains(',') => {
+        RecipeErrorKind::UnknownSprite { name, .. } if name.contains(',') => {
             let names: Vec<String> = name.split(',').map(|name| format!("\"{}\"", name.trim())).collect();
             Some(format!("write a list: [{}]", names.join(", ")))
         }
-        Fault::Value { key, why } if why == "expected text, a number, true or false" => {
+        RecipeErrorKind::Value { key, why } if why == "expected text, a number, true or false" => {
             Some(format!("write pairs as text, such as {key} = \"8x4\""))
         }
-        Fault::UnknownTemplate { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
-        Fault::UnknownTemplate { known, .. } => {
+        RecipeErrorKind::UnknownTemplate { nearest: Some(nearest), .. } => {
+            Some(format!("did you mean {nearest}?"))
+        }
+        RecipeErrorKind::UnknownTemplate { known, .. } => {
             Some(format!("give a file, or one of the templates that come with shibori: {}", known.join(", ")))
         }
-        Fault::NoSource { path, .. } if path.to_string_lossy().contains('\\') => {
+        RecipeErrorKind::NoSource { path, .. } if path.to_string_lossy().contains('\\') => {
             Some(format!("write / between folders: {}", path.to_string_lossy().replace('\\', "/")))
         }
-        Fault::UnknownSprite { nearest, known, .. } | Fault::UnknownStep { nearest, known, .. } => {
-            meant(nearest, known)
-        }
-        Fault::NoSource { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
-        Fault::NoSource { .. } => Some("paths are relative to the recipe's folder".to_owned()),
-        Fault::NoMatch { .. } => Some(
+        RecipeErrorKind::UnknownSprite { nearest, known, .. }
+        | RecipeErrorKind::UnknownStep { nearest, known, .. } => meant(nearest, known),
+        RecipeErrorKind::NoSource { nearest: Some(nearest), .. } => Some(format!("did you mean {nearest}?")),
+        RecipeErrorKind::NoSource { .. } => Some("paths are relative to the recipe's folder".to_owned()),
+        RecipeErrorKind::NoMatch { .. } => Some(
             "patterns are relative to the recipe's folder; * matches part of a name, ** any folders"
                 .to_owned(),
         ),
-        Fault::Star { .. } => {
+        RecipeErrorKind::Star { .. } => {
             Some("for example, [sprite.\"npc-*\"] with from = \"art/npc/*.png\"".to_owned())
         }
-        Fault::SharedSet { set, .. } => {
+        RecipeErrorKind::SharedSet { set, .. } => {
             let all = set.with_file_name("*");
-            Some(format!("write set = \"{}\"; the * takes each sprite's name", all.shown()))
+            Some(format!("write set = \"{}\"; the * takes each sprite's name", all.display_slashed()))
         }
-        Fault::IncludeCycle { .. } => Some("remove one of these includes".to_owned()),
-        Fault::TwoSprites { first, second, .. } if first == second => {
+        RecipeErrorKind::IncludeCycle { .. } => Some("remove one of these includes".to_owned()),
+        RecipeErrorKind::TwoSprites { first, second, .. } if first == second => {
             Some("to change only what is different about it, remove its from".to_owned())
         }
-        Fault::TwoSprites { .. } => Some("sprite names must be unique; rename one of them".to_owned()),
-        Fault::TwoOutputs { .. } => Some("give one of them another file = \"...\"".to_owned()),
-        Fault::Cycle { .. } => Some("remove one of them from the other's sources".to_owned()),
-        Fault::OutputInSource { .. } => {
+        RecipeErrorKind::TwoSprites { .. } => {
+            Some("sprite names must be unique; rename one of them".to_owned())
+        }
+        RecipeErrorKind::TwoOutputs { .. } => Some("give one of them another file = \"...\"".to_owned()),
+        RecipeErrorKind::Cycle { .. } => Some("remove one of them from the other's sources".to_owned()),
+        RecipeErrorKind::OutputInSource { .. } => {
             Some("give outputs their own folder: [out] dir = \"build\"".to_owned())
         }
-        Fault::Outside { .. } => Some("write the path in full: from = \"../shared/koi.png\"".to_owned()),
+        RecipeErrorKind::Outside { .. } => {
+            Some("write the path in full: from = \"../shared/koi.png\"".to_owned())
+        }
         _ => None,
     }
 }

@@ -8,7 +8,7 @@ use shibori_formats::DisplaySlashed;
 use shibori_pipeline::SheetError;
 
 use super::Failure;
-use crate::words::{counted, grid_command, grid_options, pasteable_path};
+use crate::words::{count_noun, grid_command, grid_options, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
 pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
@@ -43,8 +43,8 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
             plain.with_hint("lower --min-area, or remove the background with --key")
         }
         SheetError::IsAnimation { file, frames } => {
-            let count = counted(frames, "frame");
-            let text = format!("{}: this is an animation of {count}, not a sheet", file.shown());
+            let count = count_noun(frames, "frame");
+            let text = format!("{}: this is an animation of {count}, not a sheet", file.display_slashed());
             let options = "--grid, --cell, --islands, --rects and --manifest-only";
             Failure::usage(text).with_hint(format!("slice it without {options}: it already has frames"))
         }
@@ -67,7 +67,13 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
 }
 
 /// The readings to choose from, as commands.
-fn list_candidates(sheet: &Path, grids: &[Grid], size: Size, has_background: bool, within: Option<SignedRect>) -> String {
+fn list_candidates(
+    sheet: &Path,
+    grids: &[Grid],
+    size: Size,
+    has_background: bool,
+    within: Option<SignedRect>,
+) -> String {
     let part = within.map(|area| format!(" --within {area}")).unwrap_or_default();
     let file = format!("{}{part}", pasteable_path(sheet));
     let mut commands: Vec<String> =

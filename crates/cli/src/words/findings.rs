@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use shibori_core::check::{Finding, Severity, Observation, Remedy, Sides};
+use shibori_core::check::{Finding, Observation, Remedy, Severity, Sides};
 use shibori_core::clip::Clip;
-use shibori_core::{Cell, Frame, FrameSet, UVec2, Rect, Size, clips_sharing_frames};
+use shibori_core::{Cell, Frame, FrameSet, Rect, Size, UVec2, clips_sharing_frames};
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::{CheckReport, FindingGroup};
 

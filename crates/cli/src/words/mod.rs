@@ -11,8 +11,8 @@ pub(crate) use findings::{
 };
 pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
-    format_bytes, cells, counted, grid_command, grid_options, grouped, format_millis, numbers_as_ranges, pasteable,
-    pasteable_path, rest_of, abbreviate_list, spacing_options,
+    abbreviate_list, cells, count_noun, format_bytes, format_millis, grid_command, grid_options,
+    group_digits, numbers_as_ranges, pasteable, pasteable_path, rest_of, spacing_options,
 };
 pub(crate) use table::table;
 pub(crate) use told_path::ReportPath;

@@ -8,7 +8,7 @@ use shibori_formats::decode::ReadNotice;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};
-use crate::words::{counted, grouped, rest_of, abbreviate_list};
+use crate::words::{abbreviate_list, count_noun, group_digits, rest_of};
 
 /// What is counted.
 pub(crate) fn task_label(task: Task) -> &'static str {
@@ -45,29 +45,34 @@ fn list_crossings(places: &[Crossing]) -> String {
     const MOST: usize = 6;
     let told: Vec<String> = places.iter().take(MOST).map(describe_crossing).collect();
     let more = places.len().saturating_sub(MOST);
-    let more = if more > 0 { format!("; and {} more", grouped(more as u64)) } else { String::new() };
+    let more = if more > 0 { format!("; and {} more", group_digits(more as u64)) } else { String::new() };
     format!("{}{more}", told.join("; "))
 }
 
 /// A notice in words.
 pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
     match notice {
-        Notice::KeptByHand { file, work } => note(format!("{}: kept by hand: {work}", file.shown())),
+        Notice::KeptByHand { file, work } => {
+            note(format!("{}: kept by hand: {work}", file.display_slashed()))
+        }
         Notice::Read(remark) => self::remark(remark),
-        Notice::FlatBackground { file, color } => {
-            note(format!("{}: the background is flat {color}; --key auto makes it transparent", file.shown()))
-        }
+        Notice::FlatBackground { file, color } => note(format!(
+            "{}: the background is flat {color}; --key auto makes it transparent",
+            file.display_slashed()
+        )),
         Notice::AlreadyClear { file } => {
-            note(format!("{}: already transparent, so no background is removed", file.shown()))
+            note(format!("{}: already transparent, so no background is removed", file.display_slashed()))
         }
-        Notice::Rest { file, rest } => {
-            note(format!("{}: {} are outside the grid; they are blank", file.shown(), rest_of(*rest)))
-        }
+        Notice::Rest { file, rest } => note(format!(
+            "{}: {} are outside the grid; they are blank",
+            file.display_slashed(),
+            rest_of(*rest)
+        )),
         Notice::CutThrough { file, places } => warning(
             format!(
                 "{}: the grid cuts through drawings in {}: {}",
-                file.shown(),
-                counted(places.len(), "place"),
+                file.display_slashed(),
+                count_noun(places.len(), "place"),
                 list_crossings(places)
             ),
             Some("see it with shibori preview grid; move the lines with --cell, --offset and --gutter"),
@@ -78,19 +83,19 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
                 cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
             let hold = if cells.len() == 1 { "holds" } else { "hold" };
             warning(
-                format!("{}: {} {hold} only specks", file.shown(), abbreviate_list(&told)),
+                format!("{}: {} {hold} only specks", file.display_slashed(), abbreviate_list(&told)),
                 Some(&format!("--specks {most} removes them; cells left blank are dropped")),
             )
         }
         Notice::MixedEdges { file, share } => note(format!(
             "{}: {:.0}% of edge pixels are blended with the background; --defringe removes its color",
-            file.shown(),
+            file.display_slashed(),
             share * 100.0
         )),
         Notice::KeyLeft { file, colors, pixels } => note(format!(
             "{}: {} of {colors} remain inside drawings; --key-scope everywhere removes them too",
-            file.shown(),
-            counted(*pixels as usize, "pixel")
+            file.display_slashed(),
+            count_noun(*pixels as usize, "pixel")
         )),
         Notice::UnevenScale { factor } => {
             let whole = factor.value().round().max(1.0);
@@ -115,7 +120,7 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
         }
         Notice::Coregistration(Coregistration { by_figure, by_feet }) => note(format!(
             "{} are aligned by the figure of their clip, {by_feet} by their bottom center",
-            counted(*by_figure, "frame")
+            count_noun(*by_figure, "frame")
         )),
         Notice::PoorMatch { sprite, frames, first, likeness } => {
             let frames = match frames {
@@ -129,17 +134,17 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
         }
         Notice::PivotsOutside { frames, first, pivot, canvas } => note(format!(
             "pivot outside the canvas in {}, such as '{first}': pivot {pivot}, canvas {canvas} px",
-            counted(*frames, "frame")
+            count_noun(*frames, "frame")
         )),
         Notice::CanvasesGrow { frames, step } => note(format!(
             "the canvas of {} is extended right and down to a multiple of {step} px, so that --page-scales lands on whole pixels",
-            counted(*frames, "frame")
+            count_noun(*frames, "frame")
         )),
         Notice::CompanionsMissing { spec, frames, first } => warning(
             format!(
                 "companion {}: missing for {}, such as '{first}'; filled with {}",
                 spec.suffix,
-                counted(*frames, "frame"),
+                count_noun(*frames, "frame"),
                 spec.neutral
             ),
             None,
@@ -156,16 +161,19 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
         Notice::Hardened { pixels } => warning(
             format!(
                 "GIF has no semitransparency: {} pixels were made transparent or opaque",
-                grouped(*pixels)
+                group_digits(*pixels)
             ),
             Some("write an .apng, or add --background with a color or checker"),
         ),
         Notice::Reduced { colors } => warning(
-            format!("GIF allows only 256 colors: {} were reduced to 255", grouped(*colors as u64)),
+            format!("GIF allows only 256 colors: {} were reduced to 255", group_digits(*colors as u64)),
             Some("write an .apng to keep them"),
         ),
         Notice::Crossed { pixels } => warning(
-            format!("{} of drawings are crossed by a line or outside every cell", counted(*pixels, "pixel")),
+            format!(
+                "{} of drawings are crossed by a line or outside every cell",
+                count_noun(*pixels, "pixel")
+            ),
             Some("they are marked pink; try other values, or run shibori inspect"),
         ),
         other => note(format!("{other:?}")),
@@ -185,7 +193,7 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
             warning(format!("{file}: ends early; what there is was used; the rest is gray or coarse"), None)
         }
         ReadNotice::Truncated { file, frames } => warning(
-            format!("{file}: ends early; the {} before that were used", counted(*frames, "frame")),
+            format!("{file}: ends early; the {} before that were used", count_noun(*frames, "frame")),
             None,
         ),
         ReadNotice::Edited { frame, file, was, now, canvas } => note(format!(
@@ -193,7 +201,7 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
         )),
         ReadNotice::FastDelays { file, frames } => note(format!(
             "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",
-            counted(*frames, "frame")
+            count_noun(*frames, "frame")
         )),
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use shibori_core::cut::{Counts, Grid, Spacing};
-use shibori_core::{SignedRect, Cell, UVec2, Size};
+use shibori_core::{Cell, SignedRect, Size, UVec2};
 use shibori_formats::DisplaySlashed;
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
@@ -21,7 +21,7 @@ pub(crate) fn pasteable(word: &str) -> String {
 
 /// A file as it can be pasted: one whose name begins like an option is named with its folder.
 pub(crate) fn pasteable_path(path: &Path) -> String {
-    let text = path.shown().to_string();
+    let text = path.display_slashed().to_string();
     pasteable(&if text.starts_with('-') && text != "-" { format!("./{text}") } else { text })
 }
 
@@ -86,9 +86,9 @@ pub(crate) fn spacing_options(offset: UVec2, gutter: UVec2) -> String {
 }
 
 /// `1 frame`, `2 frames`.
-pub(crate) fn counted(count: usize, noun: &str) -> String {
+pub(crate) fn count_noun(count: usize, noun: &str) -> String {
     let plural = if count == 1 { "" } else { "s" };
-    format!("{} {noun}{plural}", grouped(count as u64))
+    format!("{} {noun}{plural}", group_digits(count as u64))
 }
 
 /// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 total)`. A terminal is no place
@@ -99,7 +99,7 @@ pub(crate) fn abbreviate_list(items: &[impl AsRef<str>]) -> String {
     let shown = if items.len() <= SHOWN + 1 { items.len() } else { SHOWN };
     let first: Vec<&str> = items[..shown].iter().map(AsRef::as_ref).collect();
     let rest = if shown < items.len() {
-        format!(", ... ({} total)", grouped(items.len() as u64))
+        format!(", ... ({} total)", group_digits(items.len() as u64))
     } else {
         String::new()
     };
@@ -107,7 +107,7 @@ pub(crate) fn abbreviate_list(items: &[impl AsRef<str>]) -> String {
 }
 
 /// `12,345`.
-pub(crate) fn grouped(number: u64) -> String {
+pub(crate) fn group_digits(number: u64) -> String {
     let digits = number.to_string();
     let mut text = String::with_capacity(digits.len() * 4 / 3);
     for (at, digit) in digits.chars().enumerate() {
@@ -202,7 +202,7 @@ mod tests {
 
     #[test]
     fn numbers_read_easily() {
-        assert_eq!([0, 999, 1000, 1_234_567].map(grouped), ["0", "999", "1,000", "1,234,567"]);
+        assert_eq!([0, 999, 1000, 1_234_567].map(group_digits), ["0", "999", "1,000", "1,234,567"]);
         assert_eq!([999, 1000, 12_345_678].map(format_bytes), ["999 B", "1.0 kB", "12.3 MB"]);
         assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(format_millis), ["100 ms", "83.33 ms", "0.5 ms"]);
     }

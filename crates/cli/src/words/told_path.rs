@@ -33,6 +33,6 @@ impl Deref for ReportPath {
 
 impl Serialize for ReportPath {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(&self.0.shown())
+        serializer.collect_str(&self.0.display_slashed())
     }
 }

@@ -333,7 +333,7 @@ fn whatever_is_in_a_folder_the_proposed_recipe_builds_and_says_what_it_guessed()
     // A pattern does not lead out of a project: from another folder, files are listed.
     env.write("game/note.txt", "");
     for line in ["init mess -o game/out.toml", "init walk -o game/out.toml --force"] {
-        let line = line.replace("init walk", &format!("init {}", env.path("mess/walk").shown()));
+        let line = line.replace("init walk", &format!("init {}", env.path("mess/walk").display_slashed()));
         env.ok(&line);
         env.ok("build game/out.toml");
     }

@@ -55,7 +55,7 @@ fn holds(env: &Env, file: &str, ways: usize, lines: &[&str]) {
                 panic!(
                     "{line}, {file} damaged {way}: exit {}, kept as {}\n{}",
                     outcome.code,
-                    kept.shown(),
+                    kept.display_slashed(),
                     outcome.err
                 );
             }

@@ -148,7 +148,7 @@ fn documents_pages_and_messages_are_plain_english() {
     let mut faults = Vec::new();
     let mut look = |path: &Path, line: usize, text: &str| {
         for fault in giveaways(text) {
-            faults.push(format!("{}:{line}: {fault}", path.strip_prefix(&root).unwrap().shown()));
+            faults.push(format!("{}:{line}: {fault}", path.strip_prefix(&root).unwrap().display_slashed()));
         }
     };
     for path in texts {

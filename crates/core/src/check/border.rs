@@ -3,7 +3,7 @@
 use image::Rgba;
 
 use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
-use crate::{Color, FrameSet, UVec2, Pixels, Size};
+use crate::{Color, FrameSet, Pixels, Size, UVec2};
 
 /// The widest border, in pixels.
 const WIDEST: u32 = 3;

@@ -4,7 +4,7 @@
 use crate::check::figures::Trajectory;
 use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding, median};
 use crate::register::path::{self, JITTER_FACTOR};
-use crate::{Frame, FrameSet, UVec2, Point};
+use crate::{Frame, FrameSet, Point, UVec2};
 
 /// A figure that stands elsewhere agrees this many times as well there as on the path: rings and flames agree about as well anywhere.
 const CLEARLY: f64 = 1.15;
@@ -64,7 +64,12 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
         let seen = Observation::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
         let remedy = Remedy::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
         let finding = clip_finding(figure.clip, number, Rule::Drift, seen, remedy);
-        findings.push(Finding { at: content_origin(&set.frames()[number]), value: far(at), limit, ..finding });
+        findings.push(Finding {
+            at: content_origin(&set.frames()[number]),
+            value: far(at),
+            limit,
+            ..finding
+        });
     }
     findings
 }
@@ -82,7 +87,12 @@ fn moves_vertically(down: &[Option<f64>], off: &[f64], limit: f64) -> bool {
 }
 
 /// A clip whose figure goes one way throughout and is back at once when it begins again.
-fn slide(figure: &Trajectory<'_>, across: &[Option<f64>], down: &[Option<f64>], limit: f64) -> Option<Finding> {
+fn slide(
+    figure: &Trajectory<'_>,
+    across: &[Option<f64>],
+    down: &[Option<f64>],
+    limit: f64,
+) -> Option<Finding> {
     let of_axis = |values: &[Option<f64>]| -> f64 {
         let known: Vec<f64> = values.iter().copied().flatten().collect();
         let (Some(&first), Some(&last)) = (known.first(), known.last()) else { return 0.0 };

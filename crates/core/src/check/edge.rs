@@ -7,10 +7,12 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use crate::check::{Finding, Observation, Remedy, Rule, Sides, frame_finding, frames_of, median, sample_evenly};
+use crate::check::{
+    Finding, Observation, Remedy, Rule, Sides, frame_finding, frames_of, median, sample_evenly,
+};
 use crate::components::label_image;
 use crate::parallel;
-use crate::{Frame, FrameSet, UVec2, Rect};
+use crate::{Frame, FrameSet, Rect, UVec2};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;

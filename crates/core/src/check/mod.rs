@@ -24,7 +24,7 @@ use std::fmt;
 use crate::clip::Clip;
 use crate::parallel;
 use crate::register::path::median;
-use crate::{Color, FrameSet, Name, UVec2, Size};
+use crate::{Color, FrameSet, Name, Size, UVec2};
 
 /// What may be wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

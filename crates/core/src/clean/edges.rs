@@ -2,8 +2,8 @@
 
 use image::Rgba;
 
-use crate::clean::{CleanResult, CanvasView};
-use crate::{SignedRect, Pixels};
+use crate::clean::{CanvasView, CleanResult};
+use crate::{Pixels, SignedRect};
 
 /// Empties the outermost `width` pixels of a canvas: what an effect run over a whole sheet leaves along every
 /// cell's edge, or a neighbor's feet.
@@ -81,7 +81,8 @@ mod tests {
     #[test]
     fn what_is_erased_is_where_it_was_said_on_the_canvas() {
         let full = Pixels::from_image(RgbaImage::from_pixel(5, 4, Rgba([9, 9, 9, 255])));
-        let part = CanvasView { pixels: &full, at: crate::UVec2 { x: 2, y: 1 }, canvas: crate::Size::new(9, 9) };
+        let part =
+            CanvasView { pixels: &full, at: crate::UVec2 { x: 2, y: 1 }, canvas: crate::Size::new(9, 9) };
         let areas = ["-3,-3,6,5", "6,4,90,90"].map(|area| area.parse::<SignedRect>().unwrap());
         let (image, changed) = erase(part, &areas).unwrap();
         assert_eq!(changed, 2);

@@ -13,7 +13,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use image::RgbaImage;
 
-use crate::{Frame, FrameSet, UVec2, Pixels, Rect, SetError, Size};
+use crate::{Frame, FrameSet, Pixels, Rect, SetError, Size, UVec2};
 
 pub use edges::{clear_edge, erase, harden};
 pub use fringe::{defringe, mixed_edges};
@@ -62,13 +62,15 @@ pub fn clean_frames(
         }
         let (kept, canvas) = (frame.kept_rect(), frame.canvas());
         let seen = kept.inflate_within(BORDER, canvas);
-        let bordered = if seen == kept { frame.pixels().clone() } else { frame.part(seen) };
+        let bordered = if seen == kept { frame.pixels().clone() } else { frame.crop(seen) };
         let at = UVec2 { x: seen.x, y: seen.y };
-        let Some((image, pixels)) = step(CanvasView { pixels: &bordered, at, canvas }) else { return Ok(frame) };
+        let Some((image, pixels)) = step(CanvasView { pixels: &bordered, at, canvas }) else {
+            return Ok(frame);
+        };
         all.fetch_add(pixels, Ordering::Relaxed);
         frames.fetch_add(1, Ordering::Relaxed);
         let inner = Rect { x: kept.x - seen.x, y: kept.y - seen.y, ..kept };
-        let mended = Pixels::from_image(image).part(inner).expect("the border was put round it");
+        let mended = Pixels::from_image(image).crop(inner).expect("the border was put round it");
         Ok(frame.with_pixels(mended, UVec2 { x: kept.x, y: kept.y }).expect("it lay there before"))
     })?;
     Ok((set, CleanStats { pixels: all.into_inner(), frames: frames.into_inner() }))

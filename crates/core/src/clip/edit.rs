@@ -83,11 +83,11 @@ pub struct Renaming {
 /// Gives a clip another name.
 pub fn rename_clip(set: FrameSet, renaming: &Renaming) -> Result<FrameSet, EditError> {
     let place = find_clip(&set, &renaming.old)?;
-    changed(set, place, |clip| Ok(clip.current_name(renaming.new.clone())))
+    edit_clip(set, place, |clip| Ok(clip.current_name(renaming.new.clone())))
 }
 
 /// Changes one clip of a set.
-fn changed(
+fn edit_clip(
     set: FrameSet,
     place: usize,
     change: impl FnOnce(Clip) -> Result<Clip, EditError>,

@@ -7,4 +7,6 @@ mod edit;
 
 pub use crate::grammar::{ApplyError, ClipSpec, EmptyRow, RowClips, RowError, RowList, add_clips};
 pub use crate::sequence::{Clip, ClipError, FrameDuration, PlayMode, Step, TimeError};
-pub use edit::{EditError, EventSpec, FrameRate, Renaming, drop_clip, quantize, rename_clip, set_events, speed};
+pub use edit::{
+    EditError, EventSpec, FrameRate, Renaming, drop_clip, quantize, rename_clip, set_events, speed,
+};

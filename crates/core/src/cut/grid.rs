@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::{Cell, UVec2, Rect, Size, SizeError};
+use crate::{Cell, Rect, Size, SizeError, UVec2};
 
 /// How many columns and rows; both at least 1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

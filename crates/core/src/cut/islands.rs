@@ -11,7 +11,7 @@ use std::collections::VecDeque;
 use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
-use crate::components::{DisjointSets, neighbors8, label_image};
+use crate::components::{DisjointSets, label_image, neighbors8};
 use crate::cut::{dots, seams};
 use crate::parallel;
 use crate::{Cell, Pixels, Rect, Size};
@@ -97,7 +97,7 @@ impl Islands {
     /// If the sheet is not the one that was taken apart.
     pub fn mask_out_others(&self, sheet: &Pixels, drawing: usize) -> Pixels {
         let rect = self.drawings[drawing].rect;
-        let part = sheet.part(rect).expect("the box was found on the sheet");
+        let part = sheet.crop(rect).expect("the box was found on the sheet");
         if !self.is_mixed(drawing) {
             return part;
         }
@@ -160,8 +160,11 @@ fn group_bounds(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
 
 /// Puts the dots of letters to their letters.
 fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
-    let (firsts, drawings): (Vec<usize>, Vec<Rect>) =
-        group_bounds(groups, boxes).into_iter().enumerate().filter_map(|(at, rect)| Some((at, rect?))).unzip();
+    let (firsts, drawings): (Vec<usize>, Vec<Rect>) = group_bounds(groups, boxes)
+        .into_iter()
+        .enumerate()
+        .filter_map(|(at, rect)| Some((at, rect?)))
+        .unzip();
     let mut letters = DisjointSets::of(groups.len());
     for (dot, whole) in dots::of_letters(&drawings) {
         letters.union(firsts[dot], firsts[whole]);

@@ -14,7 +14,7 @@ mod through;
 
 pub use cells::{BlankCells, CellChoice, Cut, CutCell, ReadOrder, cut_cells};
 pub use grid::{Axis, Counts, CutError, Grid, Spacing, nearest_divisors};
-pub use infer::{Certainty, GridDetection, GridCandidate, NameHints, detect_grid, detect_grid_with_hints};
+pub use infer::{Certainty, GridCandidate, GridDetection, NameHints, detect_grid, detect_grid_with_hints};
 pub use islands::{Island, IslandOptions, Islands, islands};
 pub use rects::{NamedRect, RectError, cut_rects, frame_from_rect};
 pub use through::{Crossing, Side, find_crossings};

@@ -48,7 +48,7 @@ pub fn cut_rects(sheet: &Pixels, rects: &[NamedRect]) -> Result<Vec<(NamedRect, 
             return Err(RectError::Empty { line, name, size: rect.size() });
         }
         let outside = RectError::Outside { line, name, rect, sheet: sheet.size() };
-        Ok((named.clone(), sheet.part(rect).ok_or(outside)?))
+        Ok((named.clone(), sheet.crop(rect).ok_or(outside)?))
     };
     rects.iter().map(cut).collect()
 }

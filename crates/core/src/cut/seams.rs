@@ -39,11 +39,11 @@ pub(super) fn split_packed(sheet: &Pixels, background: Background, found: &mut C
         return 0;
     }
     let page = Splitter { sheet, background, least_area: LEAST_AREA.max(usual(&found.areas) / 3) };
-    let parts: Vec<Vec<Part>> = (1u32..)
+    let parts: Vec<Vec<Region>> = (1u32..)
         .zip(boxes)
         .map(|(label, rect)| {
             let is_own = |x: u32, y: u32| found.labels[(y * width + x) as usize] == label;
-            page.split(Part::of(rect, is_own))
+            page.split(Region::of(rect, is_own))
         })
         .collect();
     let parted = parts.iter().filter(|parts| parts.len() > 1).count();
@@ -84,12 +84,12 @@ fn usual(areas: &[u32]) -> u32 {
 }
 
 /// Pixels that hang together, in their box.
-struct Part {
+struct Region {
     rect: Rect,
     is_own: Vec<bool>,
 }
 
-impl Part {
+impl Region {
     /// The pixels of a place that are its own, cut down to their box.
     fn of(place: Rect, is_own: impl Fn(u32, u32) -> bool) -> Self {
         let mut rect: Option<Rect> = None;
@@ -139,7 +139,7 @@ struct Splitter<'a> {
 
 impl Splitter<'_> {
     /// The parts of a piece, itself where no line parts it.
-    fn split(&self, part: Part) -> Vec<Part> {
+    fn split(&self, part: Region) -> Vec<Region> {
         let mut done = Vec::new();
         let mut open = vec![part];
         let mut left = self.sheet.size().area() * MOST_LOOKS;
@@ -159,7 +159,7 @@ impl Splitter<'_> {
     }
 
     /// The halves beside the line with the least in common across it.
-    fn seam(&self, part: &Part) -> Option<(Rect, Rect)> {
+    fn seam(&self, part: &Region) -> Option<(Rect, Rect)> {
         let rect = part.rect;
         let mut best: Option<(f64, (Rect, Rect))> = None;
         for is_across in [true, false] {
@@ -203,7 +203,7 @@ impl Splitter<'_> {
     }
 
     /// For each line of a part: what it has in common with the line before, and from where to where it is drawn.
-    fn lines(&self, part: &Part, is_across: bool) -> (Vec<f64>, Vec<Option<(u32, u32)>>) {
+    fn lines(&self, part: &Region, is_across: bool) -> (Vec<f64>, Vec<Option<(u32, u32)>>) {
         let Size { width, height } = part.rect.size();
         let (lines, length) = if is_across { (width, height) } else { (height, width) };
         let place = |line: u32, at: u32| match is_across {

@@ -114,7 +114,7 @@ mod tests {
 
     use super::*;
     use crate::cut::{Counts, Spacing};
-    use crate::{UVec2, Size};
+    use crate::{Size, UVec2};
 
     fn crossings(rows: &[&str], cell: u32, gutter: u32) -> Vec<(String, Side, Option<String>, u32)> {
         let sheet =

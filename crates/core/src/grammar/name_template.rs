@@ -13,11 +13,11 @@ use crate::{Frame, FrameSet, Name, NameError, SetError, SyntaxError};
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NameTemplate {
     text: String,
-    parts: Vec<Part>,
+    parts: Vec<TemplatePart>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Part {
+enum TemplatePart {
     Text(String),
     Field(Field, Pad),
 }
@@ -73,7 +73,7 @@ impl FromStr for NameTemplate {
         while !cursor.is_at_end() {
             let literal = cursor.take_while(|c| c != '{' && c != '}');
             if !literal.is_empty() {
-                parts.push(Part::Text(literal.to_owned()));
+                parts.push(TemplatePart::Text(literal.to_owned()));
             } else if cursor.eat("{") {
                 parts.push(read_field(&mut cursor)?);
             } else {
@@ -93,7 +93,7 @@ impl std::fmt::Display for NameTemplate {
     }
 }
 
-fn read_field(cursor: &mut Cursor<'_>) -> Result<Part, SyntaxError> {
+fn read_field(cursor: &mut Cursor<'_>) -> Result<TemplatePart, SyntaxError> {
     let place = cursor.place();
     let word = cursor.take_while(|c| c.is_ascii_alphabetic());
     let Some(&(_, field)) = FIELDS.iter().find(|(name, _)| *name == word) else {
@@ -112,7 +112,7 @@ fn read_field(cursor: &mut Cursor<'_>) -> Result<Part, SyntaxError> {
     if !cursor.eat("}") {
         return Err(cursor.expected("'}'"));
     }
-    Ok(Part::Field(field, pad))
+    Ok(TemplatePart::Field(field, pad))
 }
 
 impl NameTemplate {
@@ -121,9 +121,9 @@ impl NameTemplate {
     pub fn for_count(count: usize) -> Self {
         let digits = count.saturating_sub(1).max(10).ilog10() as usize + 1;
         let parts = vec![
-            Part::Field(Field::Sprite, Pad(0)),
-            Part::Text("-".to_owned()),
-            Part::Field(Field::Number, Pad(digits)),
+            TemplatePart::Field(Field::Sprite, Pad(0)),
+            TemplatePart::Text("-".to_owned()),
+            TemplatePart::Field(Field::Number, Pad(digits)),
         ];
         Self { text: format!("{{sprite}}-{{n:{digits:02}}}"), parts }
     }
@@ -134,7 +134,7 @@ impl NameTemplate {
     }
 
     fn has(&self, wanted: Field) -> bool {
-        self.parts.iter().any(|part| matches!(part, Part::Field(field, _) if *field == wanted))
+        self.parts.iter().any(|part| matches!(part, TemplatePart::Field(field, _) if *field == wanted))
     }
 
     /// Names every frame of a set, counting from `first`.
@@ -160,11 +160,11 @@ impl NameTemplate {
         let mut name = String::new();
         for part in &self.parts {
             let (field, Pad(digits)) = match part {
-                Part::Text(text) => {
+                TemplatePart::Text(text) => {
                     name.push_str(text);
                     continue;
                 }
-                Part::Field(field, pad) => (field, *pad),
+                TemplatePart::Field(field, pad) => (field, *pad),
             };
             match field {
                 Field::Sheet => name.push_str(sheet_of(frame)),

@@ -110,7 +110,11 @@ mod tests {
             ("0.333", (333, 1000), "0.333"),
         ] {
             let ratio: Ratio = text.parse().unwrap();
-            assert_eq!(((ratio.numerator(), ratio.denominator()), ratio.to_string().as_str()), (parts, told), "{text}");
+            assert_eq!(
+                ((ratio.numerator(), ratio.denominator()), ratio.to_string().as_str()),
+                (parts, told),
+                "{text}"
+            );
         }
         for wrong in ["0", "-1", "", ".", "x", "1/0", "1e3", "0.0", "1/2/3", "1.2.3", "1234567890", "inf"] {
             assert!(wrong.parse::<Ratio>().is_err(), "{wrong}");

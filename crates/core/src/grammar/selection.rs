@@ -8,7 +8,7 @@ use std::str::FromStr;
 
 use crate::grammar::Pattern;
 use crate::grammar::cursor::Cursor;
-use crate::likeness::{did_you_mean, closest_name};
+use crate::likeness::{closest_name, did_you_mean};
 use crate::{Cell, FrameSet, Name, SyntaxError};
 
 /// A list of picks, in order.
@@ -22,11 +22,11 @@ pub struct Selection {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Pick {
     sprite: Option<Name>,
-    what: What,
+    what: PickKind,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum What {
+enum PickKind {
     Numbers {
         from: u32,
         to: u32,
@@ -81,7 +81,7 @@ pub enum SelectError {
         columns: String,
     },
     /// A cell without a frame.
-    #[error("{cell} of sprite '{sprite}' has no frame; row {row} has frames in columns {list}", row = cell.row, list = listed(columns))]
+    #[error("{cell} of sprite '{sprite}' has no frame; row {row} has frames in columns {list}", row = cell.row, list = join_list(columns))]
     NoCell {
         /// The cell typed.
         cell: Cell,
@@ -101,7 +101,7 @@ pub enum SelectError {
         nearest: Option<String>,
     },
     /// A sprite that is not there.
-    #[error("there is no sprite '{sprite}'; available: {list}", list = listed(known))]
+    #[error("there is no sprite '{sprite}'; available: {list}", list = join_list(known))]
     NoSprite {
         /// The sprite typed.
         sprite: Name,
@@ -111,7 +111,7 @@ pub enum SelectError {
     /// Numbers in a set of several sprites.
     #[error(
         "'{what}' could belong to any of the sprites {list}; write {first}:{what}, for example",
-        list = listed(known),
+        list = join_list(known),
         first = known[0]
     )]
     WhichSprite {
@@ -165,7 +165,7 @@ impl Pick {
         } else if cursor.eat("r") {
             read_cells(cursor)?
         } else if cursor.eat("c") {
-            What::Column(cursor.number("a column number")?)
+            PickKind::Column(cursor.number("a column number")?)
         } else {
             read_numbers(cursor)?
         };
@@ -178,12 +178,12 @@ impl Pick {
         let sprite = self.sprite_in(set, home)?;
         let frames = set.frames_of(&sprite);
         match &self.what {
-            What::Numbers { from, to, step } => numbers(frames, &sprite, *from, *to, *step),
-            What::Row(row) => row_of(set, frames, &sprite, *row),
-            What::Column(column) => column_of(set, frames, &sprite, *column),
-            What::FrameDuration { from, to } => span(set, frames, &sprite, *from, *to),
-            What::Cells { row, from, to } => cells(set, frames, &sprite, *row, (*from, *to)),
-            What::Named(pattern) => named(set, frames, &sprite, pattern),
+            PickKind::Numbers { from, to, step } => numbers(frames, &sprite, *from, *to, *step),
+            PickKind::Row(row) => row_of(set, frames, &sprite, *row),
+            PickKind::Column(column) => column_of(set, frames, &sprite, *column),
+            PickKind::FrameDuration { from, to } => cells_between(set, frames, &sprite, *from, *to),
+            PickKind::Cells { row, from, to } => cells(set, frames, &sprite, *row, (*from, *to)),
+            PickKind::Named(pattern) => named(set, frames, &sprite, pattern),
         }
     }
 
@@ -204,17 +204,17 @@ impl Pick {
     }
 }
 
-impl std::fmt::Display for What {
+impl std::fmt::Display for PickKind {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let span = |from: u32, to: u32| if from == to { from.to_string() } else { format!("{from}-{to}") };
         match self {
-            What::Numbers { from, to, step: 1 } => f.write_str(&span(*from, *to)),
-            What::Numbers { from, to, step } => write!(f, "{from}-{to}/{step}"),
-            What::Row(row) => write!(f, "r{row}"),
-            What::Column(column) => write!(f, "c{column}"),
-            What::FrameDuration { from, to } => write!(f, "{from}-{to}"),
-            What::Cells { row, from, to } => write!(f, "r{row}c{}", span(*from, *to)),
-            What::Named(pattern) => write!(f, "named:{pattern}"),
+            PickKind::Numbers { from, to, step: 1 } => f.write_str(&span(*from, *to)),
+            PickKind::Numbers { from, to, step } => write!(f, "{from}-{to}/{step}"),
+            PickKind::Row(row) => write!(f, "r{row}"),
+            PickKind::Column(column) => write!(f, "c{column}"),
+            PickKind::FrameDuration { from, to } => write!(f, "{from}-{to}"),
+            PickKind::Cells { row, from, to } => write!(f, "r{row}c{}", span(*from, *to)),
+            PickKind::Named(pattern) => write!(f, "named:{pattern}"),
         }
     }
 }
@@ -234,7 +234,7 @@ fn read_sprite(cursor: &mut Cursor<'_>) -> Result<Option<Name>, SyntaxError> {
     Ok(Some(name))
 }
 
-fn read_numbers(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
+fn read_numbers(cursor: &mut Cursor<'_>) -> Result<PickKind, SyntaxError> {
     let from = cursor.number("a frame number, r2, c2, r2c0-5 or named:...")?;
     let to = if cursor.eat("-") { cursor.number("the last frame of the range")? } else { from };
     let place = cursor.place();
@@ -242,37 +242,41 @@ fn read_numbers(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
     if step == 0 {
         return Err(cursor.error_at(place, "a step of 0 would never end; use /1 or more"));
     }
-    Ok(What::Numbers { from, to, step })
+    Ok(PickKind::Numbers { from, to, step })
 }
 
-fn read_cells(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
+fn read_cells(cursor: &mut Cursor<'_>) -> Result<PickKind, SyntaxError> {
     let row = cursor.number("a row number")?;
     if !cursor.eat("c") {
-        return Ok(What::Row(row));
+        return Ok(PickKind::Row(row));
     }
     let from = cursor.number("a column number")?;
     if !cursor.eat("-") {
-        return Ok(What::Cells { row, from, to: from });
+        return Ok(PickKind::Cells { row, from, to: from });
     }
     if !cursor.eat("r") {
-        return Ok(What::Cells { row, from, to: cursor.number("the last column, or a cell such as r2c3")? });
+        return Ok(PickKind::Cells {
+            row,
+            from,
+            to: cursor.number("the last column, or a cell such as r2c3")?,
+        });
     }
     let last = cursor.number("the row of the last cell")?;
     if !cursor.eat("c") {
         return Err(cursor.expected("c and the column of the last cell, as in r0c2-r2c3"));
     }
     let column = cursor.number("the column of the last cell")?;
-    Ok(What::FrameDuration { from: Cell { row, column: from }, to: Cell { row: last, column } })
+    Ok(PickKind::FrameDuration { from: Cell { row, column: from }, to: Cell { row: last, column } })
 }
 
-fn read_pattern(cursor: &mut Cursor<'_>) -> Result<What, SyntaxError> {
+fn read_pattern(cursor: &mut Cursor<'_>) -> Result<PickKind, SyntaxError> {
     let place = cursor.place();
     let pattern = cursor.take_while(|c| !c.is_whitespace() && c != ',' && c != '@');
     if pattern.is_empty() {
         return Err(cursor.expected("a name pattern such as leap-*"));
     }
     match Pattern::new(pattern) {
-        Ok(pattern) => Ok(What::Named(pattern)),
+        Ok(pattern) => Ok(PickKind::Named(pattern)),
         Err((at, problem)) => {
             Err(cursor.error_at(place + pattern.char_indices().nth(at).map_or(0, |(byte, _)| byte), problem))
         }
@@ -309,7 +313,8 @@ fn row_of(set: &FrameSet, frames: &[usize], sprite: &Name, row: u32) -> Result<V
         let mut rows: Vec<u32> = frames.iter().filter_map(|&place| row_at(place)).collect();
         rows.sort_unstable();
         rows.dedup();
-        let rows = if rows.is_empty() { "none; it was not sliced by a grid".into() } else { listed(&rows) };
+        let rows =
+            if rows.is_empty() { "none; it was not sliced by a grid".into() } else { join_list(&rows) };
         return Err(SelectError::NoRow { row, sprite: sprite.clone(), rows });
     }
     Ok(found)
@@ -329,7 +334,7 @@ fn column_of(
         columns.sort_unstable();
         columns.dedup();
         let columns =
-            if columns.is_empty() { "none; it was not sliced by a grid".into() } else { listed(&columns) };
+            if columns.is_empty() { "none; it was not sliced by a grid".into() } else { join_list(&columns) };
         return Err(SelectError::NoColumn { column, sprite: sprite.clone(), columns });
     }
     found.sort_by_key(|&place| set.frames()[place].cell().map(|cell| cell.row));
@@ -337,7 +342,7 @@ fn column_of(
 }
 
 /// Both ends must hold a frame; all frames between them in reading order are meant.
-fn span(
+fn cells_between(
     set: &FrameSet,
     frames: &[usize],
     sprite: &Name,
@@ -404,7 +409,7 @@ fn named(
     Ok(found)
 }
 
-fn listed(items: &[impl ToString]) -> String {
+fn join_list(items: &[impl ToString]) -> String {
     items.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
 }
 

@@ -8,7 +8,7 @@ use crate::shape::{
     AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, CanvasRuleError, MAX_FACTOR, NAMED_ANCHORS, NineRule,
     ScaleRule, is_scale_factor,
 };
-use crate::{Name, UVec2, Point, Ratio, Size, SizeError};
+use crate::{Name, Point, Ratio, Size, SizeError, UVec2};
 
 impl FromStr for Anchor {
     type Err = ValueError;

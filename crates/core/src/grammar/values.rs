@@ -4,13 +4,13 @@ use std::str::FromStr;
 
 use image::Rgba;
 
-use crate::annotations::{SignedRect, Insets};
+use crate::annotations::{Insets, SignedRect};
 use crate::budget::{ByteSize, UNITS};
 use crate::check::{RULES, Rule};
 use crate::cut::Counts;
-use crate::geometry::{LONGEST, UVec2, Size, SizeError};
+use crate::geometry::{LONGEST, Size, SizeError, UVec2};
 use crate::grammar::ValueError;
-use crate::likeness::{did_you_mean, closest_name};
+use crate::likeness::{closest_name, did_you_mean};
 use crate::{Cell, Color, Name, NameError};
 
 impl FromStr for Size {

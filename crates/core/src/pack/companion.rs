@@ -149,13 +149,13 @@ fn fitted(set: &FrameSet, companions: &CompanionFrames) -> Layer {
                 missing.push(at);
                 let plain = || Pixels::from_image(RgbaImage::from_pixel(size.width, size.height, neutral));
                 let whole = stand_in.get_or_insert_with(plain);
-                whole.part(Rect::of(frame.canvas())).expect("it is as large as any canvas")
+                whole.crop(Rect::of(frame.canvas())).expect("it is as large as any canvas")
             }
         };
         canvases.push(whole);
     }
     let part = |(frame, canvas): (&Frame, &Pixels)| {
-        canvas.part(frame.kept_rect()).expect("a frame's pixels are inside its canvas")
+        canvas.crop(frame.kept_rect()).expect("a frame's pixels are inside its canvas")
     };
     let pixels = set.frames().iter().zip(&canvases).map(part).collect();
     Layer { suffix: companions.spec.suffix.clone(), canvases, pixels, missing }

@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 
-use crate::pack::arrange::{self, Pieces, ItemPosition};
+use crate::pack::arrange::{self, ItemPosition, Items};
 use crate::pack::{PackSettings, Placement};
 use crate::{FrameSet, Name, Rect, Size};
 
@@ -86,7 +86,7 @@ pub(super) fn keep(
     }
     let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
-    let pieces = Pieces { sizes: &sizes, may_rotate: options.may_rotate() };
+    let pieces = Items { sizes: &sizes, may_rotate: options.may_rotate() };
     let mut taken: Vec<(Size, Vec<Rect>)> = taken.into_iter().map(|page| (page.room, page.rects)).collect();
     let found = match arrange::arrange_around(pieces, &taken) {
         Some(found) => found,
@@ -107,8 +107,9 @@ pub(super) fn keep(
     let used = spots.iter().map(|spot| spot.page + 1).max().unwrap_or(1);
     let mut pages = old.pages[..used].to_vec();
     let last = used - 1;
-    let reach =
-        |(spot, spaced): (&ItemPosition, &Size)| spot.y + if spot.rotated { spaced.width } else { spaced.height };
+    let reach = |(spot, spaced): (&ItemPosition, &Size)| {
+        spot.y + if spot.rotated { spaced.width } else { spaced.height }
+    };
     let on_last = spots.iter().zip(pictures.spaced).filter(|(spot, _)| spot.page == last);
     let height = on_last.map(reach).max().unwrap_or(0);
     if height > room(pages[last]).height {

@@ -20,7 +20,7 @@ use std::collections::HashSet;
 use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
-use crate::likeness::{did_you_mean, closest_name};
+use crate::likeness::{closest_name, did_you_mean};
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 use num_integer::gcd;
 
@@ -151,8 +151,11 @@ impl PackSettings {
     fn resolved(&self) -> Result<Self, PackError> {
         let step = common_multiple(self.step, snap_for(&self.scales));
         // Any bleed is at least a pixel wide at every scale.
-        let a_pixel =
-            self.scales.iter().map(|scale| scale.ratio().denominator().div_ceil(scale.ratio().numerator())).max();
+        let a_pixel = self
+            .scales
+            .iter()
+            .map(|scale| scale.ratio().denominator().div_ceil(scale.ratio().numerator()))
+            .max();
         let bleed = if self.bleed == 0 { 0 } else { self.bleed.max(a_pixel.unwrap_or(1)) };
         let up = |length: u32| length.next_multiple_of(step);
         Ok(Self {
@@ -189,7 +192,7 @@ impl PackSettings {
                 let (spaced, room) = (self.spaced(size), self.pages.fitting(self).room());
                 spaced.fits_in(room) || self.may_rotate() && spaced.rotated().fits_in(room)
             }
-            None => self.cell_for(size).fits_in(self.pages.room(self.margin)),
+            None => self.cell_for(size).fits_in(self.pages.usable_size(self.margin)),
         }
     }
 }
@@ -632,7 +635,7 @@ impl Atlas {
         let size = |picture: &usize| self.set.frames()[shared.distinct[*picture]].pixels().size();
         let sizes: Vec<Size> = pictures.iter().map(size).collect();
         let spaced: Vec<Size> = sizes.iter().map(|size| options.spaced(*size)).collect();
-        let pieces = arrange::Pieces { sizes: &spaced, may_rotate: dense.may_rotate };
+        let pieces = arrange::Items { sizes: &spaced, may_rotate: dense.may_rotate };
         let fitting = options.pages.fitting(options);
         let known = keep::PackImages {
             set: &self.set,
@@ -678,7 +681,7 @@ impl Atlas {
         let sizes: Vec<Size> =
             group.members.iter().map(|&at| self.set.frames()[at].pixels().size()).collect();
         let largest = sizes.iter().fold(Size::new(1, 1), |size, other| size.union(*other));
-        let lines = page::Lines::new(options.cell_for(largest), slots, asked, options)?;
+        let lines = page::CellRows::new(options.cell_for(largest), slots, asked, options)?;
         let first = options.bleed;
         for ((&at, slot), size) in group.members.iter().zip(&slots.of_frames).zip(&sizes) {
             let (page, corner) = lines.corner(*slot);

@@ -5,7 +5,7 @@ use std::cmp::Reverse;
 use crate::cut::{Counts, Spacing};
 use crate::pack::rows::CellSlots;
 use crate::pack::{MOST, PackError, PackSettings, PageGrid, PageScale};
-use crate::{UVec2, Size};
+use crate::{Size, UVec2};
 
 /// The limits and the rounding of page sizes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -76,7 +76,8 @@ impl PageRules {
         let round = if is_written { self.round } else { Rounding::None };
         let side = |max: u32| {
             let unscaled = |most: u32, scale: &PageScale| {
-                let whole = u64::from(most / scale.ratio().numerator()) * u64::from(scale.ratio().denominator());
+                let whole =
+                    u64::from(most / scale.ratio().numerator()) * u64::from(scale.ratio().denominator());
                 u32::try_from(whole).unwrap_or(u32::MAX)
             };
             let most = self.round.down(max)?;
@@ -117,7 +118,7 @@ impl PageRules {
     }
 
     /// What the largest page offers inside its margin.
-    pub(super) fn room(&self, margin: u32) -> Size {
+    pub(super) fn usable_size(&self, margin: u32) -> Size {
         let Size { width, height } = self.largest();
         let inside = |length: u32| length.saturating_sub(margin.saturating_mul(2));
         Size::new(inside(width), inside(height))
@@ -222,7 +223,7 @@ impl PageSizer {
 }
 
 /// Cells of one size in lines, split over pages between lines.
-pub(super) struct Lines {
+pub(super) struct CellRows {
     cell: Size,
     margin: u32,
     gutter: u32,
@@ -232,7 +233,7 @@ pub(super) struct Lines {
     rules: PageRules,
 }
 
-impl Lines {
+impl CellRows {
     pub(super) fn new(
         cell: Size,
         slots: &CellSlots,
@@ -240,7 +241,7 @@ impl Lines {
         options: &PackSettings,
     ) -> Result<Self, PackError> {
         let PackSettings { pages, margin, gutter, .. } = *options;
-        let room = pages.room(margin);
+        let room = pages.usable_size(margin);
         let fit = |room: u32, cell: u32| (room + gutter) / (cell + gutter);
         let fits = fit(room.width, cell.width);
         let (mut columns, mut lines) = (slots.columns(cell), slots.lines(cell));

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use crate::clip::Clip;
 use crate::pack::{PackError, RowName};
-use crate::{FrameSet, Name, UVec2, Size};
+use crate::{FrameSet, Name, Size, UVec2};
 
 /// A slot for every frame, counted in cells.
 pub(super) struct CellSlots {

@@ -4,8 +4,8 @@ use std::fmt;
 
 use crate::cut::Spacing;
 use crate::pack::{Atlas, Layer, Page, PageGrid, Placement};
-use crate::shape::{Resample, ScaleError, resampled, scale, kernel_radius};
-use crate::{Frame, FrameError, FrameSet, UVec2, Pixels, Ratio, Rect, SetError, Size, ValueError};
+use crate::shape::{Resample, ScaleError, kernel_radius, resampled, scale};
+use crate::{Frame, FrameError, FrameSet, Pixels, Ratio, Rect, SetError, Size, UVec2, ValueError};
 use num_integer::gcd;
 
 /// A factor at which every place lands on whole pixels: a fraction with small numbers.
@@ -163,7 +163,8 @@ mod tests {
 
     #[test]
     fn factors_are_fractions_of_small_numbers() {
-        let ratio = |text: &str| text.parse::<PageScale>().map(|scale| (scale.0.numerator(), scale.0.denominator()));
+        let ratio =
+            |text: &str| text.parse::<PageScale>().map(|scale| (scale.0.numerator(), scale.0.denominator()));
         assert_eq!(ratio("2.2"), Ok((11, 5)));
         assert_eq!(ratio("7/3"), Ok((7, 3)));
         let error = ratio("0.33").unwrap_err().to_string();

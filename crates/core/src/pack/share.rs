@@ -19,8 +19,9 @@ pub(super) struct DistinctImages {
 
 /// Finds frames whose kept pixels look the same, those of their layers too. Without `share` only blank frames are found.
 pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> DistinctImages {
-    let sums: Vec<Option<PixelHashes>> =
-        parallel::map(frames.len(), |at| (!frames[at].is_blank()).then(|| PixelHashes::of(frames[at].pixels())));
+    let sums: Vec<Option<PixelHashes>> = parallel::map(frames.len(), |at| {
+        (!frames[at].is_blank()).then(|| PixelHashes::of(frames[at].pixels()))
+    });
     let mut picture_of = Vec::with_capacity(frames.len());
     let mut distinct: Vec<usize> = Vec::new();
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();

@@ -54,7 +54,7 @@ fn check(atlas: &Atlas, options: &PackSettings) {
             continue;
         }
         let page = Pixels::from_image(pages[place.page].clone());
-        let there = page.part(place.rect).unwrap();
+        let there = page.crop(place.rect).unwrap();
         let upright = if place.rotated {
             Pixels::from_image(image::imageops::rotate270(&there.to_image()))
         } else {
@@ -238,7 +238,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
             );
             let page =
                 Pixels::from_image(paint(&scaled, 0, None, ColorFinish { spread: 2, premultiplied: false }));
-            assert!(page.part(place.rect).unwrap().is_same_image(frame.pixels()));
+            assert!(page.crop(place.rect).unwrap().is_same_image(frame.pixels()));
         }
     }
 }
@@ -468,8 +468,10 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     assert!(matches!(pack(set_of(&[(40, 8)]), Vec::new(), &long), Err(PackError::FrameTooLarge { .. })));
     let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let keep =
-        PreviousPlacements { pages: sizes(&old), places: names.zip(old.placements().iter().copied()).collect() };
+    let keep = PreviousPlacements {
+        pages: sizes(&old),
+        places: names.zip(old.placements().iter().copied()).collect(),
+    };
     let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
     let apart = PackSettings { per: PagePer::Sprite, ..apart };
     assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
@@ -510,7 +512,7 @@ proptest! {
         if !kept.is_empty() {
             let frame = Frame::new(Name::new("n").unwrap(), Name::new("n").unwrap(), canvas).unwrap();
             let normals = scale(FrameSet::new(vec![frame], vec![]).unwrap(), factor.ratio(), how).unwrap();
-            prop_assert!(scaled.layers()[0].pixels[0].is_same_image(&normals.frames()[0].full_image().part(kept).unwrap()));
+            prop_assert!(scaled.layers()[0].pixels[0].is_same_image(&normals.frames()[0].full_image().crop(kept).unwrap()));
         }
     }
 }

@@ -92,6 +92,9 @@ mod tests {
         assert_eq!(jitter(&shaking, false, 3.0).map(|off| off[0]), Some(0.0));
         assert_eq!(jitter(&[0.0, 1.0, 2.0, 3.0, 4.0].map(Some), false, 3.0), None);
         // A frame of which nothing is known is passed over.
-        assert_eq!(path_deviations(&[Some(0.0), None, Some(0.0), Some(4.0), Some(0.0)], true), [0.0, 0.0, 0.0, 4.0, 0.0]);
+        assert_eq!(
+            path_deviations(&[Some(0.0), None, Some(0.0), Some(4.0), Some(0.0)], true),
+            [0.0, 0.0, 0.0, 4.0, 0.0]
+        );
     }
 }

@@ -174,7 +174,7 @@ impl Clip {
 
     /// The same clip with only the steps whose frame stays, each as long as it and those after it that went;
     /// `None` where none stays. What comes before the first that stays goes with its time.
-    pub(crate) fn keeping(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {
+    pub(crate) fn retain_steps(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {
         if self.steps.iter().all(|step| stays(step.frame)) {
             return Some(self);
         }
@@ -334,19 +334,19 @@ mod tests {
 
     #[test]
     fn thinning_out_keeps_the_time() {
-        let thin = clip(&[10, 20, 30, 40, 50]).unwrap().keeping(|frame| frame % 2 == 0).unwrap();
+        let thin = clip(&[10, 20, 30, 40, 50]).unwrap().retain_steps(|frame| frame % 2 == 0).unwrap();
         assert_eq!(
             thin.steps().iter().map(|s| (s.frame, s.ticks)).collect::<Vec<_>>(),
             [(0, 30), (2, 70), (4, 50)]
         );
-        assert!(clip(&[10]).unwrap().keeping(|_| false).is_none());
+        assert!(clip(&[10]).unwrap().retain_steps(|_| false).is_none());
         // Whatever goes, and however the clip plays.
         for gone in 0..32u32 {
             for (play, plays) in
                 [(PlayMode::Forward, 0), (PlayMode::Forward, 1), (PlayMode::Bounce, 0), (PlayMode::Bounce, 2)]
             {
                 let whole = clip(&[10, 20, 30, 40, 50]).unwrap().playing(play, plays);
-                if let Some(thin) = whole.clone().keeping(|frame| gone >> frame & 1 == 0) {
+                if let Some(thin) = whole.clone().retain_steps(|frame| gone >> frame & 1 == 0) {
                     assert_eq!(thin.total_ticks(), whole.total_ticks(), "{gone:b} {play:?} {plays}");
                     assert!(thin.steps().iter().all(|step| gone >> step.frame & 1 == 0));
                 }

@@ -15,7 +15,7 @@ use crate::register::{Registration, register};
 use crate::shape::points::{center, feet, mass};
 use crate::shape::shifted::shift_drawings;
 use crate::shape::trim::{TrimScope, groups};
-use crate::{Color, Frame, FrameSet, UVec2, Pixels, Point, Rect, SetError, Size};
+use crate::{Color, Frame, FrameSet, Pixels, Point, Rect, SetError, Size, UVec2};
 
 /// A match is good from this correlation; 1 is the same picture.
 pub(crate) const GOOD_MATCH: f64 = 0.8;
@@ -171,7 +171,7 @@ impl Shift {
 }
 
 /// How far each was moved.
-fn ways(shifts: &[Shift]) -> Vec<(i64, i64)> {
+fn offsets(shifts: &[Shift]) -> Vec<(i64, i64)> {
     shifts.iter().map(|shift| (shift.x, shift.y)).collect()
 }
 
@@ -220,7 +220,7 @@ pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shi
         _ => by_points(&set, &parallel::map_slice(set.frames(), find), options.per),
     };
     shifts.iter_mut().for_each(|shift| *shift = shift.restrict_to(options.axis));
-    Ok((shift_drawings(set, &ways(&shifts))?, shifts))
+    Ok((shift_drawings(set, &offsets(&shifts))?, shifts))
 }
 
 /// Shifts that put every frame's point where the first frame that is lined up with it has it. Frames without a point stay.

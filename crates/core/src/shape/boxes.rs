@@ -4,7 +4,7 @@ use std::fmt;
 
 use crate::groups::frames_by_clip;
 use crate::shape::points::SOLID;
-use crate::{SignedRect, Frame, FrameSet, Name, Rect, SetError, Size};
+use crate::{Frame, FrameSet, Name, Rect, SetError, SignedRect, Size};
 
 /// A box as a person types it: `body=auto`, `body=auto:clip`, `body=4,10,24,12`.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -58,9 +58,10 @@ pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, V
         BoxRule::Centered(size) => {
             (set.frames().iter().map(|frame| Some(centered(frame, size))).collect(), Vec::new())
         }
-        BoxRule::Auto => {
-            (set.frames().iter().map(|frame| frame.content(SOLID).map(SignedRect::from)).collect(), Vec::new())
-        }
+        BoxRule::Auto => (
+            set.frames().iter().map(|frame| frame.content(SOLID).map(SignedRect::from)).collect(),
+            Vec::new(),
+        ),
         BoxRule::AutoClip => of_clips(&set, share),
     };
     let set = set.map_frames(|at, frame| {
@@ -86,7 +87,8 @@ fn of_clips(set: &FrameSet, share: f64) -> (Vec<Option<SignedRect>>, Vec<Coverag
     let mut coverage = Vec::new();
     for group in frames_by_clip(set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
-        let Some((rect, share)) = CoverageHistogram::of(&frames).and_then(|heap| heap.shrink_to_share(share)) else {
+        let Some((rect, share)) = CoverageHistogram::of(&frames).and_then(|heap| heap.shrink_to_share(share))
+        else {
             continue;
         };
         let area = SignedRect::from(rect);

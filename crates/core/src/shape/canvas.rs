@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::{Frame, FrameSet, Name, UVec2, Rect, SetError, Size, SizeError};
+use crate::{Frame, FrameSet, Name, Rect, SetError, Size, SizeError, UVec2};
 
 /// Which canvas frames get.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use image::imageops;
 
-use crate::{Annotations, Frame, FrameSet, Mirror, UVec2, Pixels, SetError, Size};
+use crate::{Annotations, Frame, FrameSet, Mirror, Pixels, SetError, Size, UVec2};
 
 /// Mirrors every frame; pivot, boxes, nine-slice and polygon follow.
 pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {

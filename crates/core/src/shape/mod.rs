@@ -31,7 +31,7 @@ pub use places::{FrameOverride, OverrideError, OverrideKind, PlannedShifts, appl
 pub use points::{SOLID, center, feet};
 pub use polygon::{PolygonError, set_polygons};
 pub use registration::{MarkError, forget_marks, take_marks};
-pub(crate) use scale::{MAX_FACTOR, is_scale_factor, resampled, kernel_radius};
+pub(crate) use scale::{MAX_FACTOR, is_scale_factor, kernel_radius, resampled};
 pub use scale::{Resample, ScaleError, ScaleRule, fit_factors, scale, scale_each};
 pub use together::{Coregistration, coregister_pivots};
 pub use trim::{Trim, TrimScope, restore, trim};

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use crate::shape::Shift;
 use crate::shape::shifted::{canvases, shift_drawings};
-use crate::{Annotations, SignedRect, FrameSet, Insets, LONGEST, Name, Point, SetError, Size};
+use crate::{Annotations, FrameSet, Insets, LONGEST, Name, Point, SetError, SignedRect, Size};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]

@@ -3,7 +3,7 @@
 use image::Rgba;
 
 use crate::components::label_image;
-use crate::{Annotations, Color, Frame, FrameSet, Name, UVec2, Pixels, Point, SetError};
+use crate::{Annotations, Color, Frame, FrameSet, Name, Pixels, Point, SetError, UVec2};
 
 /// Why a mark is of no use.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -39,7 +39,7 @@ pub enum MarkError {
 /// # Errors
 /// Where a frame has none, or several.
 pub fn take_marks(set: FrameSet, color: Color) -> Result<FrameSet, MarkError> {
-    set.map_frames(|_, frame| taken(frame, color))
+    set.map_frames(|_, frame| extract_mark(frame, color))
 }
 
 /// Takes the notes of all marks away.
@@ -58,7 +58,7 @@ fn describe_places(places: &[UVec2]) -> String {
     places.iter().take(4).map(ToString::to_string).collect::<Vec<_>>().join(" and ")
 }
 
-fn taken(frame: Frame, color: Color) -> Result<Frame, MarkError> {
+fn extract_mark(frame: Frame, color: Color) -> Result<Frame, MarkError> {
     if frame.is_blank() {
         return Ok(frame);
     }

@@ -9,7 +9,7 @@ use std::collections::HashMap;
 
 use image::{Rgba, RgbaImage};
 
-use crate::{Frame, FrameSet, LONGEST, Name, UVec2, Pixels, Point, Ratio, Rect, SetError, Size};
+use crate::{Frame, FrameSet, LONGEST, Name, Pixels, Point, Ratio, Rect, SetError, Size, UVec2};
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -215,7 +215,8 @@ fn shares(start: u32, count: u32, old: u32, factor: Ratio, repeats: bool) -> Vec
     let wide = (1.0 / factor.value()).max(1.0);
     let one = |at: u32| {
         // Whole numbers up to the last division.
-        let doubled = (2 * i64::from(at) + 1) * i64::from(factor.denominator()) - i64::from(factor.numerator());
+        let doubled =
+            (2 * i64::from(at) + 1) * i64::from(factor.denominator()) - i64::from(factor.numerator());
         let middle = doubled as f64 / (2 * i64::from(factor.numerator())) as f64;
         let (low, high) = ((middle - 2.0 * wide).ceil() as i64, (middle + 2.0 * wide).floor() as i64);
         let raw: Vec<(i64, f64)> = (low..=high).map(|n| (n, spline((n as f64 - middle) / wide))).collect();

@@ -1,6 +1,6 @@
 //! Drawings moved on their canvases, which grow where one would leave them. Judges no shift.
 
-use crate::{FrameSet, UVec2, SetError, Size};
+use crate::{FrameSet, SetError, Size, UVec2};
 
 /// Pixels that the canvases of a sprite grow on each side.
 #[derive(Clone, Copy, Default)]
@@ -60,7 +60,7 @@ pub(super) fn shift_drawings(set: FrameSet, ways: &[(i64, i64)]) -> Result<Frame
         let moved = frame
             .with_kept_rect(drawn)
             .and_then(|frame| frame.translate_onto(canvas, left, top))
-            .and_then(|frame| frame.shifted(x, y))
+            .and_then(|frame| frame.translate(x, y))
             .map_err(|_| SetError::canvas(&name, canvas))?;
         if !was_whole {
             return Ok(moved);

@@ -5,7 +5,9 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::pixels::tests::any_pixels;
-use crate::{Annotations, SignedRect, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect};
+use crate::{
+    Annotations, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect, SignedRect,
+};
 
 fn set_of(pictures: Vec<Pixels>) -> FrameSet {
     let frame = |(at, pixels): (usize, Pixels)| {
@@ -278,7 +280,7 @@ fn loose_drawings_of_a_clip_stand_by_their_figure_and_others_on_their_lower_edge
     // Cut out by their outlines: the arm makes the second wider, and its foot is lifted.
     let cut = |arm: u32| {
         let whole = figure(3, arm, (0, 0));
-        whole.part(whole.content_bounds(0).unwrap()).unwrap()
+        whole.crop(whole.content_bounds(0).unwrap()).unwrap()
     };
     let set = crate::set::tests::with_clips(set_of(vec![cut(0), cut(9), cut(4), cut(0)]), &["wave = 0-2"]);
     let (together, done) = coregister_pivots(set).unwrap();

@@ -5,7 +5,7 @@
 
 use crate::components::DisjointSets;
 use crate::parallel;
-use crate::{FrameSet, UVec2, Pixels, Rect, SetError};
+use crate::{FrameSet, Pixels, Rect, SetError, UVec2};
 
 /// How to trim.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

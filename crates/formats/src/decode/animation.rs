@@ -6,8 +6,8 @@ use shibori_core::{Lease, Pixels, Size};
 
 use crate::ReadProblem;
 use crate::decode::codec::{
-    Animation, AnimationFrame, DecodeLease, ImageInfo, DecodedFile, DecodedImage, ReadOptions, WORK, byte_size,
-    check_size,
+    Animation, AnimationFrame, DecodeLease, DecodedFile, DecodedImage, ImageInfo, ReadOptions, WORK,
+    byte_size, check_size,
 };
 
 pub(super) struct AnimationReader<'a> {

@@ -72,8 +72,8 @@ pub fn animation_frames(
         frames.push(frame.with_source(Some(source)));
         spans.push((number, moment.span));
     }
-    let clip =
-        Clip::from_durations(sprite.clone(), name.clone(), &spans)?.playing(PlayMode::Forward, animation.plays);
+    let clip = Clip::from_durations(sprite.clone(), name.clone(), &spans)?
+        .playing(PlayMode::Forward, animation.plays);
     let remark = ReadNotice::FastDelays { file: file.to_owned(), frames: fast };
     let mut remarks = if fast > 0 { vec![remark] } else { Vec::new() };
     if is_truncated {

@@ -10,7 +10,7 @@ use shibori_core::Size;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, DecodedFile, ReadOptions, effective_duration};
+use crate::decode::codec::{DecodedFile, Format, ImageInfo, ReadOptions, effective_duration};
 use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 
 /// The byte that ends a file.

@@ -3,7 +3,7 @@
 use std::io::Read;
 use std::path::Path;
 
-use crate::decode::codec::{Format, DecodedFile, ReadOptions};
+use crate::decode::codec::{DecodedFile, Format, ReadOptions};
 use crate::decode::{gif, png, still, webp, y4m};
 use crate::{Error, ReadProblem};
 

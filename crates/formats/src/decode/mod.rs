@@ -22,7 +22,7 @@ mod still;
 mod webp;
 mod y4m;
 
-pub use codec::{Animation, AnimationFrame, Format, ImageInfo, DecodedFile, DecodedImage, ReadOptions};
+pub use codec::{Animation, AnimationFrame, DecodedFile, DecodedImage, Format, ImageInfo, ReadOptions};
 pub use folder::{images_in, is_image, is_numbered, names_in, read as images_of, sequence_of};
 pub use frames::{animation_frames, frames_of_still};
 pub use image::image;

@@ -7,7 +7,7 @@ use std::path::Path;
 
 use csv::StringRecord;
 use shibori_core::shape::{FrameOverride, OverrideKind};
-use shibori_core::{SignedRect, Insets, Name, Point};
+use shibori_core::{Insets, Name, Point, SignedRect};
 
 use crate::decode::records::lines;
 use crate::{Error, ReadProblem};

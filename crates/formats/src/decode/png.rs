@@ -10,7 +10,7 @@ use shibori_core::clip::FrameDuration;
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
 use crate::decode::codec::{
-    DecodeLease, Format, ImageInfo, DecodedFile, DecodedImage, ReadOptions, WORK, effective_duration,
+    DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, ReadOptions, WORK, effective_duration,
 };
 use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 

@@ -9,15 +9,15 @@ use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Placement, PreviousPlacements};
 use shibori_core::parallel;
 use shibori_core::{
-    Annotations, SignedRect, ExtraFields, Frame, FrameSet, Insets, Name, UVec2, Pixels, Point, Rect, Size, Source,
+    Annotations, ExtraFields, Frame, FrameSet, Insets, Name, Pixels, Point, Rect, SignedRect, Size, Source,
+    UVec2,
 };
 
 use crate::decode::codec::{DecodedImage, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes, read_staged};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
-    ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, page_files, page_path,
-    parse,
+    ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, page_files, page_path, parse,
 };
 use crate::{Error, ReadProblem};
 
@@ -197,7 +197,8 @@ pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     let mut places = HashMap::new();
     for frame in manifest.frames {
         let [x, y, width, height] = frame.rect;
-        let place = Placement { page: frame.page, rect: Rect::new(x, y, width, height), rotated: frame.rotated };
+        let place =
+            Placement { page: frame.page, rect: Rect::new(x, y, width, height), rotated: frame.rotated };
         let sprite = Name::new(frame.sprite).map_err(|error| wrong(error.into()))?;
         let name = Name::new(frame.name).map_err(|error| wrong(error.into()))?;
         if !place.rect.is_empty() {
@@ -245,7 +246,7 @@ impl OpenPage {
     /// Only what shows; the rest of the page is let go.
     fn from_content(page: &Pixels) -> Self {
         let shown = page.content_bounds(0).unwrap_or_default();
-        let pixels = page.part(shown).unwrap_or_else(Pixels::empty).compacted();
+        let pixels = page.crop(shown).unwrap_or_else(Pixels::empty).compacted();
         Self { pixels, at: UVec2 { x: shown.x, y: shown.y }, size: page.size() }
     }
 
@@ -257,7 +258,7 @@ impl OpenPage {
         let here = Rect::at(self.at.x, self.at.y, self.pixels.size());
         let Some(shown) = rect.intersection(here) else { return Some((Pixels::empty(), UVec2::default())) };
         let own = Rect { x: shown.x - here.x, y: shown.y - here.y, ..shown };
-        Some((self.pixels.part(own)?, UVec2 { x: shown.x - rect.x, y: shown.y - rect.y }))
+        Some((self.pixels.crop(own)?, UVec2 { x: shown.x - rect.x, y: shown.y - rect.y }))
     }
 }
 
@@ -270,7 +271,7 @@ fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProble
     let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
     let frames = frames.collect::<Result<Vec<_>, _>>()?;
     let clips = manifest.clips.into_iter().map(to_clip).collect::<Result<Vec<_>, _>>()?;
-    Ok(FrameSet::new(frames, clips)?.with_carried(carried(manifest.extras, manifest.other)))
+    Ok(FrameSet::new(frames, clips)?.with_carried(collect_extra(manifest.extras, manifest.other)))
 }
 
 fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem> {
@@ -311,7 +312,7 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
         .with_pivot(point(entry.pivot))
         .with_annotations(annotations)
         .with_source(source)
-        .with_carried(carried(entry.extras, entry.other)))
+        .with_carried(collect_extra(entry.extras, entry.other)))
 }
 
 /// The pixels that a frame keeps, and where they begin inside its rectangle.
@@ -354,10 +355,10 @@ fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
         carried: step.other.into(),
     });
     let clip = Clip::new(Name::new(entry.sprite)?, Name::new(entry.name)?, entry.timescale, steps.collect())?;
-    Ok(clip.playing(entry.play, entry.plays).with_carried(carried(entry.extras, entry.other)))
+    Ok(clip.playing(entry.play, entry.plays).with_carried(collect_extra(entry.extras, entry.other)))
 }
 
-fn carried(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> ExtraFields {
+fn collect_extra(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> ExtraFields {
     if let Some(extras) = extras {
         other.insert("extras".to_owned(), Value::Object(extras));
     }

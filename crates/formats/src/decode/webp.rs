@@ -9,7 +9,7 @@ use shibori_core::{Rect, Size};
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, DecodedFile, ReadOptions, effective_duration};
+use crate::decode::codec::{DecodedFile, Format, ImageInfo, ReadOptions, effective_duration};
 use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 
 pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {

@@ -11,7 +11,7 @@ use shibori_core::clip::FrameDuration;
 
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
-use crate::decode::codec::{Format, ImageInfo, DecodedFile, ReadOptions, check_size};
+use crate::decode::codec::{DecodedFile, Format, ImageInfo, ReadOptions, check_size};
 
 /// What the first line of a file says.
 struct Header {

@@ -12,7 +12,7 @@ use shibori_core::pack::{Atlas, Page, paint};
 use shibori_core::{Ratio, Size, parallel, portability_problem};
 
 use crate::encode::batch::encode_all;
-use crate::encode::page::{QuantizationError, PageEncoding, PageFormat, Palette};
+use crate::encode::page::{PageEncoding, PageFormat, Palette, QuantizationError};
 use crate::encode::paint::{digest_of_pixels, find_painted};
 use crate::encode::replacement::replacement;
 use crate::manifest::{self, PageInfo};
@@ -212,8 +212,7 @@ impl PlannedAtlas<'_> {
             let png = PageEncoding { format: PageFormat::Png, ..*self.encoding };
             let as_png = (self.encoding.format == PageFormat::Webp).then(|| png.encode(&image, palette));
             let as_png = as_png.transpose().map_err(|problem| fault(job, problem))?.map(|png| png.len());
-            let pixels =
-                digest_of_pixels(&palette.map_or(image.clone(), |palette| palette.apply(&image)));
+            let pixels = digest_of_pixels(&palette.map_or(image.clone(), |palette| palette.apply(&image)));
             tick();
             match new.painted.contains(&files[job]) {
                 true => batch.leave(job, &bytes, pixels),

@@ -56,7 +56,8 @@ mod tests {
         assert_eq!(encode_all(&sizes, &memory, fault, encode).unwrap(), [0, 1, 2, 3, 4, 5]);
         assert!(most.into_inner() <= 300);
         assert_eq!(memory.available(), 300 * BYTES_PER_PIXEL);
-        let error = encode_all(&sizes, &Budget::with_limit(299 * BYTES_PER_PIXEL), fault, |_| Ok(())).unwrap_err();
+        let error =
+            encode_all(&sizes, &Budget::with_limit(299 * BYTES_PER_PIXEL), fault, |_| Ok(())).unwrap_err();
         assert!(
             matches!(error, Error::Write { path, problem: WriteProblem::Memory(_) } if path == Path::new("3"))
         );

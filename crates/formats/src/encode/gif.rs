@@ -39,7 +39,8 @@ pub(super) fn gif(animation: &RenderedAnimation, tick: impl Fn() + Sync) -> Resu
     };
     let palette = Palette::of(animation);
     let delays = hundredths(animation);
-    let pictures: Vec<Vec<u8>> = parallel::map_slice(&animation.images, |(picture, _)| palette.indices(picture));
+    let pictures: Vec<Vec<u8>> =
+        parallel::map_slice(&animation.images, |(picture, _)| palette.indices(picture));
     let changes = frame_deltas(&pictures, usize::from(width));
     let frames: Vec<Frame<'static>> = parallel::map_vec(changes, |at, change| {
         tick();
@@ -100,7 +101,7 @@ enum Colors {
 impl Palette {
     fn of(animation: &RenderedAnimation) -> Self {
         let of_picture = |(picture, _): &(RgbaImage, FrameDuration)| {
-            let mut used: Vec<[u8; 3]> = picture.pixels().filter_map(kept).collect();
+            let mut used: Vec<[u8; 3]> = picture.pixels().filter_map(opaque_color).collect();
             used.sort_unstable();
             used.dedup();
             used
@@ -125,7 +126,7 @@ impl Palette {
     }
 
     fn index(&self, pixel: &Rgba<u8>) -> u8 {
-        let Some(color) = kept(pixel) else { return CLEAR };
+        let Some(color) = opaque_color(pixel) else { return CLEAR };
         match &self.colors {
             Colors::Exact(colors) => colors.binary_search(&color).map_or(CLEAR, |at| at as u8),
             Colors::Nearest(quantized) => quantized.index_of(&[color[0], color[1], color[2], 255]) as u8,
@@ -210,7 +211,7 @@ fn frame_deltas(pictures: &[Vec<u8>], width: usize) -> Vec<FrameDelta> {
     changes
 }
 
-fn kept(pixel: &Rgba<u8>) -> Option<[u8; 3]> {
+fn opaque_color(pixel: &Rgba<u8>) -> Option<[u8; 3]> {
     (pixel[3] >= KEPT).then_some([pixel[0], pixel[1], pixel[2]])
 }
 

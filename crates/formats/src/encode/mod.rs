@@ -20,7 +20,7 @@ mod single;
 pub use animation::{AnimationFormat, AnimationReport, animation};
 pub use atlas::{AtlasReport, PageFile, atlas, stem_of as atlas_stem};
 pub use guide_sheet::guide_sheet;
-pub use page::{QuantizationError, PageEncoding, PageFormat, PngSize, png};
+pub use page::{PageEncoding, PageFormat, PngSize, QuantizationError, png};
 pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};
 pub use set::{set, set_in_place};
 pub use single::{bytes, clips, fresh_bytes, html, images_manifest, pictures, sheet_manifest};

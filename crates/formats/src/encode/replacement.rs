@@ -6,7 +6,7 @@ use std::path::Path;
 
 use crate::manifest::merge::{Merged, Preference, is_other_kind, merge, other_sprites};
 use crate::manifest::{Manifest, parse};
-use crate::store::seal::{PLACEHOLDER, filled, is_intact};
+use crate::store::seal::{PLACEHOLDER, fill, is_intact};
 use crate::store::{Batch, Existing, Ledger, Policy, Transaction};
 use crate::{Error, WriteProblem};
 
@@ -142,7 +142,7 @@ fn preference(policy: &Policy) -> Preference {
 /// The text of a manifest with its seal.
 fn sealed(mut manifest: Manifest) -> Vec<u8> {
     manifest.seal = Some(PLACEHOLDER.to_owned());
-    filled(manifest.to_text().into_bytes())
+    fill(manifest.to_text().into_bytes())
 }
 
 fn folder_of(path: &Path) -> &Path {

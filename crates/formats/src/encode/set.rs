@@ -6,7 +6,7 @@
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use shibori_core::{Budget, Frame, FrameSet, UVec2, Size};
+use shibori_core::{Budget, Frame, FrameSet, Size, UVec2};
 
 use crate::encode::batch::encode_all;
 use crate::encode::page::unsealed_png;

@@ -46,7 +46,8 @@ pub fn css(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError
     let mut text = sheet.head();
     for (at, name) in names.frames.iter().enumerate() {
         let frame = &subject.manifest.frames[at];
-        writeln!(text, ".{name} {{\n{}{}}}", sheet.frame_rule(frame), sheet.pivot(frame)).expect("text grows");
+        writeln!(text, ".{name} {{\n{}{}}}", sheet.frame_rule(frame), sheet.pivot(frame))
+            .expect("text grows");
         if let Some(nine) = sheet.nine(frame, name)? {
             text += &nine;
         }
@@ -141,7 +142,7 @@ impl CssWriter<'_> {
         let [wide, high] = frame.canvas;
         let [x, y, width, height] = frame.rect;
         let mut canvas = RgbaImage::new(wide, high);
-        let part = self.subject.pages[frame.page].pixels.part(Rect::new(x, y, width, height));
+        let part = self.subject.pages[frame.page].pixels.crop(Rect::new(x, y, width, height));
         let part = part.expect("a frame is inside its page").to_image();
         imageops::replace(&mut canvas, &part, i64::from(frame.inset[0]), i64::from(frame.inset[1]));
         let bytes = png(&canvas).map_err(|error| ExportError::Encode(error.to_string()))?;

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use ::csv::{Terminator, WriterBuilder};
 
-use crate::export::{ExportError, ExportSource, File, beside};
+use crate::export::{ExportError, ExportSource, File, sibling_path};
 use crate::tables::{FRAME_COLUMNS, STEP_COLUMNS};
 
 /// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
@@ -20,7 +20,7 @@ pub fn csv(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError
 
 /// Where the steps of the clips go beside a table of frames.
 pub fn steps_beside(path: &Path) -> PathBuf {
-    beside(path, "-clips.csv")
+    sibling_path(path, "-clips.csv")
 }
 
 fn table(head: &[&str], rows: impl Iterator<Item = Vec<String>>) -> Result<Vec<u8>, ExportError> {

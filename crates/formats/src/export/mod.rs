@@ -129,7 +129,7 @@ pub fn write_files(files: &[File], run: &Transaction) -> Result<Written, Error> 
 }
 
 /// A path beside another: `pond.css` and `-clips.csv` make `pond-clips.csv`.
-fn beside(path: &Path, ending: &str) -> PathBuf {
+fn sibling_path(path: &Path, ending: &str) -> PathBuf {
     let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     path.with_file_name(stem + ending)
 }

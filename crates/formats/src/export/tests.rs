@@ -132,6 +132,6 @@ fn facts_of_a_frame_agree_with_each_other() {
 
 #[test]
 fn files_stand_beside_the_manifest_they_are_named_after() {
-    assert_eq!(beside(Path::new("a/pond.gltf"), ".bin"), Path::new("a/pond.bin"));
-    assert_eq!(beside(Path::new("pond"), "-clips.csv"), Path::new("pond-clips.csv"));
+    assert_eq!(sibling_path(Path::new("a/pond.gltf"), ".bin"), Path::new("a/pond.bin"));
+    assert_eq!(sibling_path(Path::new("pond"), "-clips.csv"), Path::new("pond-clips.csv"));
 }

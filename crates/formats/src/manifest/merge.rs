@@ -152,7 +152,13 @@ impl Merge<'_> {
     }
 
     /// Whether the person's side of something is taken.
-    fn takes_theirs(&mut self, by_person: bool, by_run: bool, kind: LossKind, name: impl Fn() -> String) -> bool {
+    fn takes_theirs(
+        &mut self,
+        by_person: bool,
+        by_run: bool,
+        kind: LossKind,
+        name: impl Fn() -> String,
+    ) -> bool {
         match (by_person, by_run) {
             (false, _) => false,
             (true, false) => {
@@ -292,15 +298,16 @@ impl Merge<'_> {
         let base = base.map(|(before, _)| before);
         // A value belongs to the geometry it was measured on.
         let (is_theirs_off, is_mine_off) = (their.geometry() != result, mine.geometry() != result);
-        let mut measured = |is_changed_by_person: bool, is_changed_by_run: bool, kind: LossKind, name: String| {
-            if is_changed_by_person {
-                self.takes_theirs(true, is_changed_by_run || is_theirs_off, kind, || name.clone())
-            } else if is_changed_by_run && is_mine_off {
-                self.takes_theirs(true, true, kind, || name.clone())
-            } else {
-                false
-            }
-        };
+        let mut measured =
+            |is_changed_by_person: bool, is_changed_by_run: bool, kind: LossKind, name: String| {
+                if is_changed_by_person {
+                    self.takes_theirs(true, is_changed_by_run || is_theirs_off, kind, || name.clone())
+                } else if is_changed_by_run && is_mine_off {
+                    self.takes_theirs(true, true, kind, || name.clone())
+                } else {
+                    false
+                }
+            };
         macro_rules! merged {
             ($field:ident, $kind:expr) => {
                 let by_person =
@@ -474,7 +481,8 @@ impl Merge<'_> {
         let is_as_long = |clip: &NamedClip| clip.frames.len() == new.frames.len();
         let events = |clip: &NamedClip| clip.events.clone();
         if is_as_long(theirs) && base.is_none_or(is_as_long) {
-            if self.value(base.map(|base| &base.frames), &theirs.frames, &new.frames, LossKind::Frames, name) {
+            if self.value(base.map(|base| &base.frames), &theirs.frames, &new.frames, LossKind::Frames, name)
+            {
                 clip.frames.clone_from(&theirs.frames);
             }
             if self.value(base.map(|base| &base.times), &theirs.times, &new.times, LossKind::Times, name) {
@@ -499,8 +507,13 @@ impl Merge<'_> {
                 self.move_events(base, theirs, &mut clip, label);
             }
         }
-        if self.value(base.map(|base| &base.playback), &theirs.playback, &new.playback, LossKind::Playback, name)
-        {
+        if self.value(
+            base.map(|base| &base.playback),
+            &theirs.playback,
+            &new.playback,
+            LossKind::Playback,
+            name,
+        ) {
             clip.playback = theirs.playback;
         }
         clip.keys = self.keys(base.map(|base| &base.keys), theirs.keys.clone(), new.keys, label);

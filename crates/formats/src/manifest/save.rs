@@ -6,11 +6,11 @@ use serde::Deserialize;
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Atlas, PageGrid, Placement};
-use shibori_core::{SignedRect, ExtraFields, Frame, FrameSet, UVec2, Rect, Size, Source};
+use shibori_core::{ExtraFields, Frame, FrameSet, Rect, SignedRect, Size, Source, UVec2};
 
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Sampling,
-    SourceEntry, StepEntry,
+    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Sampling, SourceEntry,
+    StepEntry,
 };
 
 /// The manifest of a set: one file per frame, in the frames' order.
@@ -122,7 +122,7 @@ pub fn replace_clips(manifest: &mut Manifest, set: &FrameSet) {
 }
 
 fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Placement>) -> Manifest {
-    let (extras, other) = parted(set.carried());
+    let (extras, other) = split_extra(set.carried());
     let frames = set.frames().iter().zip(places).map(|(frame, place)| frame_entry(frame, place));
     let frames = frames.collect();
     let clips = set.clips().iter().map(clip_entry).collect();
@@ -145,7 +145,7 @@ fn page(file: String, size: Size) -> Page {
 }
 
 fn frame_entry(frame: &Frame, place: Placement) -> FrameEntry {
-    let (extras, other) = parted(frame.carried());
+    let (extras, other) = split_extra(frame.carried());
     let annotations = frame.annotations();
     let Placement { page, rect, rotated } = if place.rect.is_empty() { Placement::default() } else { place };
     FrameEntry {
@@ -178,7 +178,7 @@ fn source_entry(source: &Source, frame: &Frame) -> SourceEntry {
 }
 
 fn clip_entry(clip: &Clip) -> ClipEntry {
-    let (extras, other) = parted(clip.carried());
+    let (extras, other) = split_extra(clip.carried());
     let step = |step: &Step| StepEntry {
         frame: step.frame,
         ticks: step.ticks,
@@ -207,7 +207,7 @@ fn numbers(rect: Rect) -> [u32; 4] {
 }
 
 /// The user's `extras`, and the rest.
-fn parted(carried: &ExtraFields) -> (Option<Map<String, Value>>, Map<String, Value>) {
+fn split_extra(carried: &ExtraFields) -> (Option<Map<String, Value>>, Map<String, Value>) {
     let mut other = carried.to_map();
     match other.remove("extras") {
         Some(Value::Object(extras)) => (Some(extras), other),

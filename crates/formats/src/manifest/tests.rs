@@ -4,7 +4,7 @@ use crate::DisplaySlashed;
 use image::{Rgba, RgbaImage};
 use serde_json::json;
 use shibori_core::clip::{ClipSpec, add_clips};
-use shibori_core::{Cell, Frame, FrameSet, Name, UVec2, Pixels, Point, Size, Source};
+use shibori_core::{Cell, Frame, FrameSet, Name, Pixels, Point, Size, Source, UVec2};
 
 use super::*;
 
@@ -60,7 +60,10 @@ fn the_committed_schema_is_current() {
     if committed != made {
         let copy = std::env::temp_dir().join("manifest.schema.json");
         std::fs::write(&copy, &made).unwrap();
-        panic!("the manifest changed: copy {} to crates/formats/schema/manifest.schema.json", copy.shown());
+        panic!(
+            "the manifest changed: copy {} to crates/formats/schema/manifest.schema.json",
+            copy.display_slashed()
+        );
     }
 }
 

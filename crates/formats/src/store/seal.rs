@@ -64,7 +64,7 @@ pub(crate) fn zip(mut bytes: Vec<u8>) -> Vec<u8> {
 pub(crate) const PLACEHOLDER: &str = "Written by shibori; edits are detected: 0000000000000000";
 
 /// The same text with the first blank seal in it filled in: the sum of all bytes as they were while it was blank.
-pub(crate) fn filled(mut bytes: Vec<u8>) -> Vec<u8> {
+pub(crate) fn fill(mut bytes: Vec<u8>) -> Vec<u8> {
     if let Some(at) = position(&bytes, PLACEHOLDER.as_bytes()) {
         let sum = sum_of_text(&bytes);
         bytes[at..at + sum.len()].copy_from_slice(sum.as_bytes());
@@ -217,11 +217,11 @@ mod tests {
             !is_intact(&[b" ".as_slice(), &sealed].concat())
                 && !is_intact(&[&sealed, b"x".as_slice()].concat())
         );
-        let inside = filled(format!("a table, {PLACEHOLDER}, with more").into_bytes());
+        let inside = fill(format!("a table, {PLACEHOLDER}, with more").into_bytes());
         assert!(is_intact(&inside) && !is_intact(&[&inside, b"x".as_slice()].concat()));
         assert!(!is_intact(format!("a table, {PLACEHOLDER}").as_bytes()));
         // Line ends may change on the way, and a name may look like the beginning of a seal.
-        let lines = filled(format!("{WORD}koi\r\nseal: {PLACEHOLDER}\r\nkoi\r\n").into_bytes());
+        let lines = fill(format!("{WORD}koi\r\nseal: {PLACEHOLDER}\r\nkoi\r\n").into_bytes());
         let unix = String::from_utf8(lines.clone()).unwrap().replace("\r\n", "\n");
         assert!(is_intact(&lines) && is_intact(unix.as_bytes()));
         assert!(!is_intact(unix.replace("koi\n", "roach\n").as_bytes()));

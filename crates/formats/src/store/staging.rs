@@ -380,7 +380,7 @@ fn unlockable(error: io::Error) -> io::Error {
 
 fn unfinished(problem: Unfinished) -> io::Error {
     let Unfinished { left, error } = problem;
-    let file = left.first().map(|file| file.shown().to_string()).unwrap_or_default();
+    let file = left.first().map(|file| file.display_slashed().to_string()).unwrap_or_default();
     io::Error::new(error.kind(), format!("an interrupted run can't be finished: {file}: {error}"))
 }
 

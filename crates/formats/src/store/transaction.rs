@@ -395,7 +395,8 @@ impl Transaction {
                 return Err(Error::write(target, WriteProblem::TwoSteps));
             }
             if let Some(first) = own.insert(key, target.clone()) {
-                let (first, second) = (first.shown().to_string(), target.shown().to_string());
+                let (first, second) =
+                    (first.display_slashed().to_string(), target.display_slashed().to_string());
                 return Err(Error::write(target, WriteProblem::Twice { first, second }));
             }
         }

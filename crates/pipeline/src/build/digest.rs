@@ -9,7 +9,7 @@ use shibori_formats::store::Digest;
 use crate::Error;
 use crate::build::graph::Graph;
 use crate::build::make::settings_key;
-use crate::build::record::{LedgerEntry, BuildLedger};
+use crate::build::record::{BuildLedger, LedgerEntry};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver};
 use shibori_formats::store::FingerprintCache;

@@ -13,10 +13,12 @@ use shibori_formats::store::{file_key, outputs_of_recipe};
 
 use crate::build::producers::Producers;
 use crate::build::sources::{
-    Found, IN_NAMES, expand, files_of, is_pattern, match_path, plain, plain_part, slashed, wildcard_match,
-    unescape,
+    IN_NAMES, SourceMatch, expand, files_of, is_pattern, match_path, normalize, plain_part, slashed,
+    unescape, wildcard_match,
 };
-use crate::recipe::{Atlas, Fault, FrameRecipe, Located, Recipe, RecipeError, Span, Sprite, closest_name};
+use crate::recipe::{
+    Atlas, FrameRecipe, Located, Recipe, RecipeError, RecipeErrorKind, Span, Sprite, closest_name,
+};
 use crate::steps::View;
 use crate::steps::starter;
 
@@ -120,7 +122,7 @@ impl Graph {
 
     /// The folder of all outputs.
     pub(super) fn out(&self) -> PathBuf {
-        plain(&self.recipe.out.value)
+        normalize(&self.recipe.out.value)
     }
 
     pub(super) fn sprite(&self, figure: usize) -> &Sprite {
@@ -155,15 +157,15 @@ impl Graph {
                 if sprite.pattern.is_none() && has_own(&name) {
                     continue;
                 }
-                let wrong = |fault: Fault| self.recipe.error_at(&sprite.name.span, fault);
+                let wrong = |fault: RecipeErrorKind| self.recipe.error_at(&sprite.name.span, fault);
                 if let Some(first) = taken.insert(name.clone(), figures.len()) {
                     let first: &ResolvedSprite = &figures[first];
                     let file = |parts: &[Vec<PathBuf>]| parts[0][0].clone();
                     let (first, second) = (file(&first.parts), file(&parts));
-                    return Err(wrong(Fault::TwoSprites { name, first, second }));
+                    return Err(wrong(RecipeErrorKind::TwoSprites { name, first, second }));
                 }
                 let not_name = |error: shibori_core::NameError| {
-                    wrong(Fault::Value { key: name.clone(), why: error.to_string() })
+                    wrong(RecipeErrorKind::Value { key: name.clone(), why: error.to_string() })
                 };
                 let figure = ResolvedSprite {
                     name: Name::new(name.clone()).map_err(not_name)?,
@@ -202,13 +204,13 @@ impl Graph {
     /// The names that a sprite's table stands for, each with the files of its parts.
     fn named_parts(&self, sprite: &Sprite, producers: &Producers) -> Result<Vec<Named>, RecipeError> {
         let name = &sprite.name.value;
-        let mut parts: Vec<Vec<Found>> = Vec::new();
+        let mut parts: Vec<Vec<SourceMatch>> = Vec::new();
         for part in &sprite.making.parts {
             let mut found = Vec::new();
             for from in &part.from {
-                let path = plain(Path::new(&unescape(&from.value)));
+                let path = normalize(Path::new(&unescape(&from.value)));
                 if !is_pattern(&from.value) && producers.get(&normal(&path)).is_some() {
-                    found.push(Found { path, star: None });
+                    found.push(SourceMatch { path, star: None });
                     continue;
                 }
                 let wrong = |fault| self.recipe.error_at(&from.span, fault);
@@ -217,7 +219,7 @@ impl Graph {
                     all = self.sources_of_clean_build(all, &from.value, &sprite.name.value, producers);
                 }
                 if all.is_empty() {
-                    return Err(wrong(Fault::NoMatch { pattern: from.value.clone() }));
+                    return Err(wrong(RecipeErrorKind::NoMatch { pattern: from.value.clone() }));
                 }
                 found.extend(all);
             }
@@ -228,7 +230,7 @@ impl Graph {
             }
             if found.is_empty() {
                 let from = &part.from[0];
-                let fault = Fault::NoMatch { pattern: from.value.clone() };
+                let fault = RecipeErrorKind::NoMatch { pattern: from.value.clone() };
                 return Err(self.recipe.error_at(&from.span, fault));
             }
             let mut seen = HashSet::new();
@@ -238,19 +240,21 @@ impl Graph {
         if let Some(pattern) = &sprite.pattern {
             // One sprite of a pattern: the file that gives it its name.
             let is_it =
-                |one: &Found| one.star.as_ref().is_some_and(|star| pattern.replace('*', star) == *name);
+                |one: &SourceMatch| one.star.as_ref().is_some_and(|star| pattern.replace('*', star) == *name);
             let mine: Vec<PathBuf> = parts.into_iter().flatten().filter(is_it).map(|one| one.path).collect();
             if mine.is_empty() {
                 let (name, pattern) = (name.clone(), pattern.clone());
-                return Err(self.recipe.error_at(&sprite.name.span, Fault::NotInPattern { name, pattern }));
+                return Err(self
+                    .recipe
+                    .error_at(&sprite.name.span, RecipeErrorKind::NotInPattern { name, pattern }));
             }
             return Ok(vec![(name.clone(), vec![mine])]);
         }
         if !name.contains('*') {
-            let paths = |found: Vec<Found>| found.into_iter().map(|one| one.path).collect();
+            let paths = |found: Vec<SourceMatch>| found.into_iter().map(|one| one.path).collect();
             return Ok(vec![(name.clone(), parts.into_iter().map(paths).collect())]);
         }
-        let star = || self.recipe.error_at(&sprite.name.span, Fault::Star { name: name.clone() });
+        let star = || self.recipe.error_at(&sprite.name.span, RecipeErrorKind::Star { name: name.clone() });
         let ([from], [_]) = (sprite.making.parts[0].from.as_slice(), parts.as_slice()) else {
             return Err(star());
         };
@@ -258,7 +262,7 @@ impl Graph {
             return Err(star());
         }
         // Numbered images of one name would each be a sprite; that is what a star asks for.
-        let filled = |one: Found| {
+        let filled = |one: SourceMatch| {
             let filled = one.star.as_ref().map(|star| name.replace('*', star)).ok_or_else(star)?;
             Ok((filled, vec![vec![one.path]]))
         };
@@ -270,11 +274,11 @@ impl Graph {
     /// `sprite` is whose sources they are: never its own set.
     fn sources_of_clean_build(
         &self,
-        found: Vec<Found>,
+        found: Vec<SourceMatch>,
         pattern: &str,
         sprite: &str,
         producers: &Producers,
-    ) -> Vec<Found> {
+    ) -> Vec<SourceMatch> {
         let out = normal(&self.out());
         let is_below = |path: &Path| out != Path::new("") && path.starts_with(&out);
         let means_outputs = is_below(&normal(&plain_part(pattern)));
@@ -301,7 +305,8 @@ impl Graph {
                     is_below(path)
                 }
         };
-        let mut found: Vec<Found> = found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect();
+        let mut found: Vec<SourceMatch> =
+            found.into_iter().filter(|one| !is_output(&normal(&one.path))).collect();
         if means_outputs {
             let own = format!("sprite.{sprite}");
             let others = producers.paths().filter(|path| producers.get(path).as_ref() != Some(&own));
@@ -343,7 +348,7 @@ impl Graph {
                 one.sprites = vec![Located { value: name.to_owned(), span: atlas.name.span.clone() }];
                 one.file.value = PathBuf::from(filled(&atlas.file.value.to_string_lossy()));
                 if atlases.iter().any(|other: &Atlas| other.name.value == one.name.value) {
-                    let fault = Fault::TwoAtlases { name: one.name.value };
+                    let fault = RecipeErrorKind::TwoAtlases { name: one.name.value };
                     return Err(self.recipe.error_at(&atlas.name.span, fault));
                 }
                 atlases.push(one);
@@ -362,7 +367,7 @@ impl Graph {
             let set = match (&sprite.set, manifest_only) {
                 (None, false) => None,
                 (Some(set), true) => {
-                    let both = Fault::Both {
+                    let both = RecipeErrorKind::Both {
                         first: "set",
                         second: "manifest-only",
                         what: "where the manifest goes",
@@ -406,7 +411,7 @@ impl Graph {
         for wanted in &atlas.sprites {
             let pattern = glob::Pattern::new(&wanted.value).map_err(|error| {
                 let (pattern, why) = (wanted.value.clone(), error.msg.to_owned());
-                self.recipe.error_at(&wanted.span, Fault::Pattern { pattern, why })
+                self.recipe.error_at(&wanted.span, RecipeErrorKind::Pattern { pattern, why })
             })?;
             // A name that has signs of a pattern in it means itself first.
             let is_it = |figure: &&usize| self.figures[**figure].name.as_str() == wanted.value;
@@ -421,7 +426,9 @@ impl Graph {
                 let known: Vec<String> = self.figures.iter().map(|figure| figure.name.to_string()).collect();
                 let nearest = closest_name(&wanted.value, known.iter()).cloned();
                 let name = wanted.value.clone();
-                return Err(self.recipe.error_at(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
+                return Err(self
+                    .recipe
+                    .error_at(&wanted.span, RecipeErrorKind::UnknownSprite { name, nearest, known }));
             }
             found.retain(|figure| !used.contains(figure));
             used.extend(found);
@@ -461,7 +468,7 @@ impl Graph {
                 let nearest = closest_name(&template, known.iter()).cloned();
                 return Err(self
                     .recipe
-                    .error_at(&export.span, Fault::UnknownTemplate { template, nearest, known }));
+                    .error_at(&export.span, RecipeErrorKind::UnknownTemplate { template, nearest, known }));
             }
             let step = Target {
                 name: format!("export.{}", self.shown(&target)),
@@ -493,7 +500,7 @@ impl Graph {
                         (closest_name(&wanted.value, known.iter()).cloned(), wanted.value.clone());
                     return Err(self
                         .recipe
-                        .error_at(&wanted.span, Fault::UnknownSprite { name, nearest, known }));
+                        .error_at(&wanted.span, RecipeErrorKind::UnknownSprite { name, nearest, known }));
                 };
                 inputs.extend(self.figures[found].inputs.clone());
                 before = Some(found);
@@ -505,7 +512,9 @@ impl Graph {
             };
             if let (Some((key, why)), TargetSource::Atlas(_)) = (of_sprite_only, of) {
                 let why = format!("{why}, so it goes into the table of a sprite");
-                return Err(self.recipe.error_at(&preview.span, Fault::Value { key: key.to_owned(), why }));
+                return Err(self
+                    .recipe
+                    .error_at(&preview.span, RecipeErrorKind::Value { key: key.to_owned(), why }));
             }
             let needs = match of {
                 TargetSource::Atlas(_) => vec![root],
@@ -557,7 +566,7 @@ impl Graph {
                 figure.parts.iter().flatten().filter_map(|path| Some((path, producers.get(&normal(path))?)));
             let step = |(path, name): (&PathBuf, String)| {
                 let span = &self.recipe.sprites[figure.sprite].name.span;
-                let fault = || Fault::NoSource { path: path.clone(), nearest: None };
+                let fault = || RecipeErrorKind::NoSource { path: path.clone(), nearest: None };
                 by_name.get(name.as_str()).copied().ok_or_else(|| self.recipe.error_at(span, fault()))
             };
             made.map(step).collect()
@@ -637,10 +646,12 @@ impl Graph {
                     {
                         let (name, set, span) =
                             (self.sprite(*one).name.value.clone(), set.value.clone(), &set.span);
-                        return Err(self.recipe.error_at(span, Fault::SharedSet { name, set }));
+                        return Err(self.recipe.error_at(span, RecipeErrorKind::SharedSet { name, set }));
                     }
                     let (first, second) = (self.steps[first].name.clone(), step.name.clone());
-                    return Err(self.recipe.error_at(&step.span, Fault::TwoOutputs { path, first, second }));
+                    return Err(self
+                        .recipe
+                        .error_at(&step.span, RecipeErrorKind::TwoOutputs { path, first, second }));
                 }
                 taken.insert(file_key(&slashed(&path)), at);
             }
@@ -663,7 +674,9 @@ impl Graph {
             for from in found {
                 if let Some(output) = self.captured_output(&from.value, &outputs) {
                     let (output, sources) = (output.clone(), PathBuf::from(&from.value));
-                    return Err(self.recipe.error_at(&from.span, Fault::OutputInSource { output, sources }));
+                    return Err(self
+                        .recipe
+                        .error_at(&from.span, RecipeErrorKind::OutputInSource { output, sources }));
                 }
             }
         }
@@ -672,7 +685,7 @@ impl Graph {
 
     /// The first output that a source would take in.
     fn captured_output<'o>(&self, from: &str, outputs: &'o [PathBuf]) -> Option<&'o PathBuf> {
-        let path = normal(&plain(Path::new(&unescape(from))));
+        let path = normal(&normalize(Path::new(&unescape(from))));
         // A pattern passes over outputs.
         if is_pattern(from) {
             return None;
@@ -712,7 +725,9 @@ impl Graph {
         for at in 0..self.steps.len() {
             if let Some(cycle) = visit(self, at, &mut marks, &mut Vec::new()) {
                 let steps = cycle.iter().map(|&step| self.steps[step].name.clone()).collect();
-                return Err(self.recipe.error_at(&self.steps[cycle[0]].span, Fault::Cycle { steps }));
+                return Err(self
+                    .recipe
+                    .error_at(&self.steps[cycle[0]].span, RecipeErrorKind::Cycle { steps }));
             }
         }
         Ok(())
@@ -734,9 +749,9 @@ impl Graph {
             // By its short name it may be nearer.
             let short = |known: &String| known.split_once('.').map(|(_, short)| short.to_owned());
             let nearest = closest_name(name, known.iter().cloned().chain(known.iter().filter_map(short)));
-            RecipeError::whole(
+            RecipeError::for_file(
                 self.recipe.text.file(),
-                Fault::UnknownStep { name: name.to_owned(), nearest, known },
+                RecipeErrorKind::UnknownStep { name: name.to_owned(), nearest, known },
             )
         })
     }
@@ -750,9 +765,9 @@ fn lists_of(making: &FrameRecipe) -> Vec<PathBuf> {
 }
 
 /// A pattern of files that are left out.
-fn except_pattern(text: &str) -> Result<glob::Pattern, Fault> {
+fn except_pattern(text: &str) -> Result<glob::Pattern, RecipeErrorKind> {
     glob::Pattern::new(&slashed(&normal(Path::new(text))))
-        .map_err(|error| Fault::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() })
+        .map_err(|error| RecipeErrorKind::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() })
 }
 
 /// A path by which outputs and sources are compared: without `.` and `..`. Where outputs go does not depend on what is there.

@@ -22,7 +22,11 @@ use crate::steps::{
 use crate::{Context, Error, Source};
 
 /// The frames of a figure, with their clips.
-pub(super) fn make_frames(graph: &Graph, figure: &ResolvedSprite, cx: &Context<'_>) -> Result<FrameSet, Error> {
+pub(super) fn make_frames(
+    graph: &Graph,
+    figure: &ResolvedSprite,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
     let sprite = &graph.recipe.sprites[figure.sprite];
     let place = |error| located(error, &sprite.settings, &sprite.name.span, &graph.recipe);
     frames_of(sprite, figure, cx).map_err(place)

@@ -34,7 +34,7 @@ use crate::steps::CheckReport;
 use crate::{Error, NoopObserver, Notice};
 
 pub use check::{RecipeFinding, RecipeObservation};
-pub use digest::{TargetStatus, StaleReason};
+pub use digest::{StaleReason, TargetStatus};
 pub use graph::Graph;
 pub use record::LedgerProblem;
 pub use run::Outcome;

@@ -51,7 +51,8 @@ impl Producers {
         let known = self.steps.get(path).or_else(|| self.short.get(path)).cloned();
         let text = slashed(path);
         let text = text.strip_suffix(".json").unwrap_or(&text);
-        let spread = |(target, name): &(String, String)| Some(name.replace('*', &wildcard_match(target, text)?));
+        let spread =
+            |(target, name): &(String, String)| Some(name.replace('*', &wildcard_match(target, text)?));
         known.or_else(|| self.spread.iter().find_map(spread))
     }
 

@@ -15,14 +15,14 @@ use shibori_formats::frame_cache::FrameCache;
 use shibori_formats::store::{self, Digest, FingerprintCache, Policy, file_key, is_log_locked, log_file};
 
 use crate::build::cache_keys::{CacheKey, cache_keys};
-use crate::build::digest::{TargetDigests, StaleReason};
+use crate::build::digest::{StaleReason, TargetDigests};
 use crate::build::graph::{Graph, TargetKind};
 use crate::build::make;
-use crate::build::record::{self, LedgerEntry, BuildLedger, RecordFile};
+use crate::build::record::{self, BuildLedger, LedgerEntry, RecordFile};
 use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
-use crate::build::{Build, BuildObserver, BuildEvent, TargetInfo};
-use crate::recipe::Fault;
+use crate::build::{Build, BuildEvent, BuildObserver, TargetInfo};
+use crate::recipe::RecipeErrorKind;
 use crate::steps::CheckReport;
 use crate::{Context, Error, Notice, Observer, Task};
 
@@ -187,7 +187,7 @@ impl Build {
     ///
     /// # Errors
     /// Where there is no such step, or it can't be done.
-    pub fn only(&self, name: &str, observer: &dyn BuildObserver) -> Result<TargetInfo, Error> {
+    pub fn build_one(&self, name: &str, observer: &dyn BuildObserver) -> Result<TargetInfo, Error> {
         let at = self.graph.find_target(name)?;
         let step = &self.graph.steps[at];
         observer.event(BuildEvent::Starts { name: &step.name });
@@ -202,7 +202,12 @@ impl Build {
         cx.commit()?;
         observer.event(BuildEvent::Worked { name: &step.name });
         let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
-        observer.event(BuildEvent::Done { name: &step.name, why: &StaleReason::Asked, sprites, outputs: &outputs });
+        observer.event(BuildEvent::Done {
+            name: &step.name,
+            why: &StaleReason::Asked,
+            sprites,
+            outputs: &outputs,
+        });
         Ok(TargetInfo {
             name: step.name.clone(),
             inputs: self.all_inputs(at),
@@ -292,8 +297,8 @@ impl Build {
             return Ok(self.graph.known_outputs(at));
         }
         let frames = self.graph.figures_of(at).into_iter();
-        let frames =
-            frames.map(|figure| make::make_frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
+        let frames = frames
+            .map(|figure| make::make_frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
         make::execute(&self.graph, step, &frames, cx)
     }
@@ -343,7 +348,7 @@ impl BuildRun<'_> {
             // A bug in one job must neither leave the others waiting nor lose their work.
             let outcome = catch_unwind(AssertUnwindSafe(|| match todo[job] {
                 Job::Frames(figure) => self.frames_of(figure).map(|()| 0),
-                Job::Root(root) => self.root(root, is_alone),
+                Job::Root(root) => self.execute_group(root, is_alone),
             }));
             let outcome = outcome.unwrap_or_else(|panic| {
                 let at = if let Job::Root(root) = todo[job] { root } else { usize::MAX };
@@ -499,7 +504,7 @@ impl BuildRun<'_> {
     }
 
     /// Does the stale steps of a root and puts them in place together; gives how many.
-    fn root(&self, root: usize, is_alone: bool) -> Result<usize, (usize, Error)> {
+    fn execute_group(&self, root: usize, is_alone: bool) -> Result<usize, (usize, Error)> {
         let stale = self.stale_of(root);
         let under = self.figures_under(root);
         if is_alone {
@@ -609,8 +614,11 @@ impl BuildRun<'_> {
         for path in outputs {
             if let Some(&other) = owners.get(&path_key(path)).filter(|&&other| other != at) {
                 let (first, second) = (&self.graph.steps[other].name, &self.graph.steps[at].name);
-                let fault =
-                    Fault::TwoOutputs { path: path.clone(), first: first.clone(), second: second.clone() };
+                let fault = RecipeErrorKind::TwoOutputs {
+                    path: path.clone(),
+                    first: first.clone(),
+                    second: second.clone(),
+                };
                 return Err(self.graph.recipe.error_at(&self.graph.steps[at].span, fault).into());
             }
             owners.insert(path_key(path), at);
@@ -681,7 +689,8 @@ impl BuildRun<'_> {
     /// Keeps what was done and what files hold.
     fn save_ledger(&self, before: &BuildLedger, was_trouble: bool) {
         let steps = lock(&self.steps);
-        let is_same = *steps == before.steps && before.is_same_version() && !was_trouble && !self.prints.is_dirty();
+        let is_same =
+            *steps == before.steps && before.is_same_version() && !was_trouble && !self.prints.is_dirty();
         if is_same {
             return;
         }
@@ -696,7 +705,8 @@ impl BuildRun<'_> {
 
 /// What files held when a run read them.
 fn read_by(cx: &Context<'_>, files: &[PathBuf]) -> Vec<(PathBuf, Digest)> {
-    let read = |path: &PathBuf| Some((path.clone(), cx.limits().staged.fingerprint(&cx.resolve(path))?.digest));
+    let read =
+        |path: &PathBuf| Some((path.clone(), cx.limits().staged.fingerprint(&cx.resolve(path))?.digest));
     files.iter().filter_map(read).collect()
 }
 

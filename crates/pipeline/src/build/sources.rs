@@ -9,7 +9,7 @@ use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{is_image, manifest_of, names_in, pages_of};
 use shibori_formats::manifest::SET_FILE;
 
-use crate::recipe::{Fault, closest_name};
+use crate::recipe::{RecipeErrorKind, closest_name};
 
 /// Folders in folders in folders: deeper is a mistake, or a link that leads back.
 const DEEPEST: usize = 16;
@@ -20,7 +20,7 @@ pub(super) const IN_NAMES: MatchOptions =
 
 /// A file or a folder that was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Found {
+pub(super) struct SourceMatch {
     /// From the recipe's folder, or as it was written.
     pub(super) path: PathBuf,
     /// What the last `*` of the pattern stands for.
@@ -58,23 +58,25 @@ pub(super) fn unescape(text: &str) -> String {
 }
 
 /// What a pattern or a path stands for; of a pattern that may be nothing.
-pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
+pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<SourceMatch>, RecipeErrorKind> {
     if !is_pattern(text) {
-        let path = plain(Path::new(&unescape(text)));
+        let path = normalize(Path::new(&unescape(text)));
         return match base.join(&path).exists() {
-            true => Ok(vec![Found { path, star: None }]),
-            false => Err(Fault::NoSource { nearest: similar_path(base, &path), path }),
+            true => Ok(vec![SourceMatch { path, star: None }]),
+            false => Err(RecipeErrorKind::NoSource { nearest: similar_path(base, &path), path }),
         };
     }
     if Path::new(text).components().any(|part| !matches!(part, Component::Normal(_) | Component::CurDir)) {
-        return Err(Fault::Outside { path: PathBuf::from(text) });
+        return Err(RecipeErrorKind::Outside { path: PathBuf::from(text) });
     }
     let mut parts: Vec<&str> = text.split('/').filter(|part| !part.is_empty() && *part != ".").collect();
     if parts.last() == Some(&"**") {
         parts.push("*");
     }
-    let wrong =
-        |error: glob::PatternError| Fault::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() };
+    let wrong = |error: glob::PatternError| RecipeErrorKind::Pattern {
+        pattern: text.to_owned(),
+        why: error.msg.to_owned(),
+    };
     for part in &parts {
         Pattern::new(part).map_err(wrong)?;
     }
@@ -84,14 +86,14 @@ pub(super) fn expand(base: &Path, text: &str) -> Result<Vec<Found>, Fault> {
 }
 
 /// A path that need not be there, if a pattern stands for it.
-pub(super) fn match_path(pattern: &str, path: &Path) -> Option<Found> {
-    let pattern = slashed(&plain(Path::new(pattern)));
+pub(super) fn match_path(pattern: &str, path: &Path) -> Option<SourceMatch> {
+    let pattern = slashed(&normalize(Path::new(pattern)));
     let is_match = Pattern::new(&pattern).is_ok_and(|all| all.matches_path_with(path, IN_NAMES));
     // What comes after a `**` is counted from the end.
     let parts = pattern.rsplit('/').take_while(|part| *part != "**");
     let names = path.iter().rev().map(|name| name.to_string_lossy());
     let star = parts.zip(names).find_map(|(part, name)| wildcard_match(part, &name));
-    is_match.then(|| Found { path: path.to_owned(), star })
+    is_match.then(|| SourceMatch { path: path.to_owned(), star })
 }
 
 /// The part of a pattern that is a plain path.
@@ -102,7 +104,7 @@ pub(super) fn plain_part(text: &str) -> PathBuf {
 
 /// Each file once: a pattern may find a folder and the files in it. A set replaces its files; any other folder is replaced
 /// by its files. Files that can't be sources are skipped.
-fn without_twins(base: &Path, found: &[Found]) -> Vec<Found> {
+fn without_twins(base: &Path, found: &[SourceMatch]) -> Vec<SourceMatch> {
     let is_folder: Vec<bool> = found.iter().map(|one| base.join(&one.path).is_dir()).collect();
     let is_set = |path: &Path| base.join(path).join(SET_FILE).is_file();
     let folders: HashSet<PathBuf> =
@@ -113,7 +115,7 @@ fn without_twins(base: &Path, found: &[Found]) -> Vec<Found> {
         .filter(|path| folders.contains(*path))
         .collect();
     let mut seen = HashSet::new();
-    let is_wanted = |(one, is_folder): &(&Found, &bool)| {
+    let is_wanted = |(one, is_folder): &(&SourceMatch, &bool)| {
         let in_set = one.path.ancestors().skip(1).any(|above| folders.contains(above) && is_set(above));
         let is_source = match **is_folder {
             true => is_set(&one.path) || !has_inner.contains(one.path.as_path()),
@@ -130,10 +132,10 @@ fn walk(
     parts: &[&str],
     star: Option<&str>,
     depth: usize,
-    found: &mut Vec<Found>,
-) -> Result<(), Fault> {
+    found: &mut Vec<SourceMatch>,
+) -> Result<(), RecipeErrorKind> {
     let Some((&part, rest)) = parts.split_first() else {
-        found.push(Found { path: at.to_owned(), star: star.map(str::to_owned) });
+        found.push(SourceMatch { path: at.to_owned(), star: star.map(str::to_owned) });
         return Ok(());
     };
     if !is_pattern(part) {
@@ -168,7 +170,7 @@ fn walk(
 }
 
 /// Refuses a link that a pattern found and that leads out of the project.
-fn ensure_inside(base: &Path, path: &Path) -> Result<(), Fault> {
+fn ensure_inside(base: &Path, path: &Path) -> Result<(), RecipeErrorKind> {
     let whole = base.join(path);
     if !whole.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
         return Ok(());
@@ -176,7 +178,7 @@ fn ensure_inside(base: &Path, path: &Path) -> Result<(), Fault> {
     let real = |path: &Path| if path.as_os_str().is_empty() { Path::new(".") } else { path }.canonicalize();
     match (real(&whole), real(base)) {
         (Ok(file), Ok(project)) if file.starts_with(&project) => Ok(()),
-        _ => Err(Fault::Outside { path: path.to_owned() }),
+        _ => Err(RecipeErrorKind::Outside { path: path.to_owned() }),
     }
 }
 
@@ -216,14 +218,14 @@ fn similar_path(base: &Path, path: &Path) -> Option<String> {
 }
 
 /// A path without `.` in it.
-pub(super) fn plain(path: &Path) -> PathBuf {
+pub(super) fn normalize(path: &Path) -> PathBuf {
     let plain: PathBuf = path.components().filter(|part| *part != Component::CurDir).collect();
     if plain.as_os_str().is_empty() { PathBuf::from(".") } else { plain }
 }
 
 /// A path with `/`, on every system.
 pub(super) fn slashed(path: &Path) -> String {
-    path.shown().to_string()
+    path.display_slashed().to_string()
 }
 
 /// Every file that is read where a source is: itself; of a set or an atlas its manifest and images; of a folder all images and
@@ -314,11 +316,11 @@ mod tests {
         let folder = project(&["art/koi.png"]);
         let fault = |text: &str| expand(folder.path(), text).unwrap_err();
         assert!(
-            matches!(fault("art/kio.png"), Fault::NoSource { nearest: Some(name), .. } if name == "art/koi.png")
+            matches!(fault("art/kio.png"), RecipeErrorKind::NoSource { nearest: Some(name), .. } if name == "art/koi.png")
         );
         assert_eq!(expand(folder.path(), "art/*.gif").unwrap(), []);
-        assert!(matches!(fault("../*.png"), Fault::Outside { .. }));
-        assert!(matches!(fault("art/[.png"), Fault::Pattern { .. }));
+        assert!(matches!(fault("../*.png"), RecipeErrorKind::Outside { .. }));
+        assert!(matches!(fault("art/[.png"), RecipeErrorKind::Pattern { .. }));
     }
 
     #[cfg(unix)]
@@ -327,7 +329,7 @@ mod tests {
         let other = project(&["secret/koi.png"]);
         let folder = project(&["art/koi.png"]);
         std::os::unix::fs::symlink(other.path().join("secret"), folder.path().join("art/out")).unwrap();
-        assert!(matches!(expand(folder.path(), "art/*/koi.png"), Err(Fault::Outside { .. })));
+        assert!(matches!(expand(folder.path(), "art/*/koi.png"), Err(RecipeErrorKind::Outside { .. })));
         assert_eq!(expand(folder.path(), "art/out/koi.png").unwrap().len(), 1);
         assert_eq!(expand(folder.path(), "art/**/koi.png").unwrap().len(), 1);
     }

@@ -127,12 +127,12 @@ impl Watch {
     pub fn next(&self) -> Option<ChangedFiles> {
         let mut files = BTreeSet::new();
         while files.is_empty() {
-            self.take(self.events.recv().ok()?, &mut files);
+            self.record_event(self.events.recv().ok()?, &mut files);
         }
         let began = Instant::now();
         while began.elapsed() < MAX_DEBOUNCE {
             match self.events.recv_timeout(DEBOUNCE) {
-                Ok(event) => self.take(event, &mut files),
+                Ok(event) => self.record_event(event, &mut files),
                 Err(RecvTimeoutError::Timeout) => break,
                 Err(RecvTimeoutError::Disconnected) => return None,
             }
@@ -141,7 +141,7 @@ impl Watch {
     }
 
     /// Keeps the files of an event that are no outputs and no work of shibori's own.
-    fn take(&self, event: notify::Result<notify::Event>, files: &mut BTreeSet<PathBuf>) {
+    fn record_event(&self, event: notify::Result<notify::Event>, files: &mut BTreeSet<PathBuf>) {
         let Ok(event) = event else { return };
         if matches!(event.kind, EventKind::Access(_)) {
             return;

@@ -6,7 +6,7 @@ use shibori_core::clean::{Key, KeyScope};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, BoundedInt, de_text, de_text_list, de_keyword};
+use crate::options::value::{BoundedInt, Flag, de_keyword, de_text, de_text_list};
 
 /// Mending pixels. Where nothing is said, nothing is changed.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]

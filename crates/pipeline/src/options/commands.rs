@@ -8,11 +8,11 @@ use serde::Deserialize;
 use shibori_core::check::{Rule, Thresholds};
 use shibori_core::cut::Counts;
 use shibori_core::shape::Anchor;
-use shibori_core::{FilterError, FrameSet, FrameFilter, UVec2, Size};
+use shibori_core::{FilterError, FrameFilter, FrameSet, Size, UVec2};
 use shibori_draw::Backdrop;
 
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, NonNegative, BoundedInt, comma_texts, de_text, de_keyword};
+use crate::options::value::{BoundedInt, Flag, NonNegative, comma_texts, de_keyword, de_text};
 use crate::options::{
     ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutName,
     OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,

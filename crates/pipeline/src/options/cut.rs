@@ -4,11 +4,11 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 use shibori_core::cut::{BlankCells, CellChoice, Counts, CutError, Grid, IslandOptions, ReadOrder, Spacing};
-use shibori_core::{SignedRect, Background, Name, NameTemplate, UVec2, Selection, Size};
+use shibori_core::{Background, Name, NameTemplate, Selection, SignedRect, Size, UVec2};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, de_text, de_keyword};
+use crate::options::value::{Flag, de_keyword, de_text};
 
 /// Groups of fewer pixels are specks where nothing is said.
 const SPECK: u32 = 16;

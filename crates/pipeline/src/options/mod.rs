@@ -34,7 +34,7 @@ pub use page::PageOptions;
 pub use picture::{HeightOption, OverlayPart, ShowOption, WidthOption, ZoomOption};
 pub use run::{Accept, RunOptions};
 pub use shape::ShapeOptions;
-pub use value::{AmountError, DEFAULT, Flag, NonNegative, BoundedInt, WholeError};
+pub use value::{AmountError, BoundedInt, DEFAULT, Flag, NonNegative, WholeError};
 
 /// What an option is called that had another name once.
 pub fn current_name(option: &str) -> Option<&'static str> {

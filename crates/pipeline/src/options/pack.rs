@@ -11,7 +11,7 @@ use shibori_core::pack::{
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, BoundedInt, de_text, de_keyword};
+use crate::options::value::{BoundedInt, Flag, de_keyword, de_text};
 
 /// The sides of a page where nothing is said.
 pub const PAGE_MAX: u32 = 4096;

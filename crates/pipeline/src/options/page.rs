@@ -7,7 +7,7 @@ use shibori_formats::manifest::{Alpha, Sampling, UvOrigin};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};
-use crate::options::value::{Flag, BoundedInt, comma_texts, de_text, de_keyword};
+use crate::options::value::{BoundedInt, Flag, comma_texts, de_keyword, de_text};
 
 /// How far colors are spread under transparent pixels: filtering reaches one pixel, and two where pages are drawn at half
 /// size from smaller copies of themselves, as they are in games that filter.

@@ -54,7 +54,9 @@ impl RunOptions {
         let plain = ReadOptions::default();
         ReadOptions {
             pixels: self.max_pixels.unwrap_or(plain.pixels),
-            memory: Budget::with_limit(self.max_memory.map_or_else(|| available_memory().0 / 2, |size| size.0)),
+            memory: Budget::with_limit(
+                self.max_memory.map_or_else(|| available_memory().0 / 2, |size| size.0),
+            ),
             accept_truncated: self.accept.contains(&Accept::Truncated),
             accept_edits: self.accept.contains(&Accept::Edits),
             ..plain

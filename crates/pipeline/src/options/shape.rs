@@ -7,11 +7,11 @@ use shibori_core::shape::{
     AlignAxis, AlignPer, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer,
     Resample, ScaleRule, TrimScope,
 };
-use shibori_core::{SignedRect, Mirror};
+use shibori_core::{Mirror, SignedRect};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};
-use crate::options::value::{BoundedInt, de_text, de_text_list, de_keyword};
+use crate::options::value::{BoundedInt, de_keyword, de_text, de_text_list};
 
 /// The share of a clip's solid pixels that its box covers where nothing is said, in percent.
 const BOX_SHARE: u8 = 90;

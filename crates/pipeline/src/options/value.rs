@@ -204,7 +204,7 @@ where
     D: Deserializer<'de>,
     T: FromStr<Err: fmt::Display>,
 {
-    parted::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+    de_comma_list::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
 }
 
 /// A list of words; a text may hold several, with commas between them, as on a command line.
@@ -217,10 +217,10 @@ where
         let inner: StringDeserializer<D::Error> = word.into_deserializer();
         T::deserialize(inner)
     };
-    parted::<D>(deserializer)?.into_iter().map(parse).collect()
+    de_comma_list::<D>(deserializer)?.into_iter().map(parse).collect()
 }
 
-fn parted<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
+fn de_comma_list<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {
     let all = de_list::<D>(deserializer)?;
     Ok(all.iter().flat_map(|text| text.split(',')).map(|text| text.trim().to_owned()).collect())
 }

@@ -45,7 +45,7 @@ pub(super) fn read<'t>(
     if let Some(why) = portability_problem(&name.value.replace('*', "x")) {
         return Err(wrong_value(text, &name.span, &name.value, why));
     }
-    let mut table = table.over(&defaults.atlas);
+    let mut table = table.layer_over(&defaults.atlas);
     let sprites = table.list("use")?;
     if sprites.is_empty() {
         return Err(table.needs(format!("atlas '{}'", name.value), "use", &name.span));

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use shibori_formats::DisplaySlashed;
 
 use crate::options::OptionConflict;
-use crate::recipe::text::{Location, Span, RecipeText};
+use crate::recipe::text::{Location, RecipeText, Span};
 
 /// Something wrong with a recipe.
 #[derive(Debug)]
@@ -17,13 +17,13 @@ pub struct RecipeError {
     /// Where it is wrong, unless it can't be read at all.
     pub mark: Option<Box<Location>>,
     /// What is wrong.
-    pub fault: Box<Fault>,
+    pub fault: Box<RecipeErrorKind>,
 }
 
 /// What is wrong with a recipe.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
-pub enum Fault {
+pub enum RecipeErrorKind {
     /// It is not there.
     #[error("no such file")]
     Missing,
@@ -40,7 +40,7 @@ pub enum Fault {
     #[error("{0}")]
     Syntax(String),
     /// Files that include each other.
-    #[error("these files include each other: {}", files.iter().map(|file| file.shown().to_string()).collect::<Vec<_>>().join(" -> "))]
+    #[error("these files include each other: {}", files.iter().map(|file| file.display_slashed().to_string()).collect::<Vec<_>>().join(" -> "))]
     IncludeCycle {
         /// The files, the first once more at the end.
         files: Vec<PathBuf>,
@@ -110,7 +110,7 @@ pub enum Fault {
         known: Vec<String>,
     },
     /// A source that is not there.
-    #[error("{}: no such file or folder", path.shown())]
+    #[error("{}: no such file or folder", path.display_slashed())]
     NoSource {
         /// The path as it was written.
         path: PathBuf,
@@ -170,7 +170,7 @@ pub enum Fault {
         name: String,
     },
     /// Two sprites of one name.
-    #[error("two sprites would be called '{name}': {} and {}", first.shown(), second.shown())]
+    #[error("two sprites would be called '{name}': {} and {}", first.display_slashed(), second.display_slashed())]
     TwoSprites {
         /// The name.
         name: String,
@@ -180,7 +180,7 @@ pub enum Fault {
         second: PathBuf,
     },
     /// One set for all sprites of a pattern.
-    #[error("all sprites of '{name}' would go into one set, {}", set.shown())]
+    #[error("all sprites of '{name}' would go into one set, {}", set.display_slashed())]
     SharedSet {
         /// The pattern of their names.
         name: String,
@@ -188,7 +188,7 @@ pub enum Fault {
         set: PathBuf,
     },
     /// Two outputs of one path.
-    #[error("{} would be written twice, by {first} and {second}", path.shown())]
+    #[error("{} would be written twice, by {first} and {second}", path.display_slashed())]
     TwoOutputs {
         /// The path from the recipe's folder.
         path: PathBuf,
@@ -204,7 +204,7 @@ pub enum Fault {
         steps: Vec<String>,
     },
     /// An output that would be read as a source by the next build.
-    #[error("the output {} would also match the sources {}", output.shown(), sources.shown())]
+    #[error("the output {} would also match the sources {}", output.display_slashed(), sources.display_slashed())]
     OutputInSource {
         /// The output from the recipe's folder.
         output: PathBuf,
@@ -212,7 +212,7 @@ pub enum Fault {
         sources: PathBuf,
     },
     /// A pattern or a link that leads out of the project.
-    #[error("{} is outside the project", path.shown())]
+    #[error("{} is outside the project", path.display_slashed())]
     Outside {
         /// The path.
         path: PathBuf,
@@ -231,7 +231,7 @@ pub enum Fault {
 
 impl RecipeError {
     /// Something wrong at a place.
-    pub(crate) fn at(text: &RecipeText, span: &Span, fault: impl Into<Fault>) -> Self {
+    pub(crate) fn at(text: &RecipeText, span: &Span, fault: impl Into<RecipeErrorKind>) -> Self {
         Self {
             file: text.file_of(span).to_owned(),
             mark: Some(Box::new(text.mark(span))),
@@ -240,7 +240,7 @@ impl RecipeError {
     }
 
     /// Something wrong with the whole.
-    pub(crate) fn whole(file: impl Into<PathBuf>, fault: Fault) -> Self {
+    pub(crate) fn for_file(file: impl Into<PathBuf>, fault: RecipeErrorKind) -> Self {
         Self { file: file.into(), mark: None, fault: Box::new(fault) }
     }
 }
@@ -248,8 +248,8 @@ impl RecipeError {
 impl fmt::Display for RecipeError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.mark {
-            Some(mark) => write!(f, "{}:{mark}: {}", self.file.shown(), self.fault),
-            None => write!(f, "{}: {}", self.file.shown(), self.fault),
+            Some(mark) => write!(f, "{}:{mark}: {}", self.file.display_slashed(), self.fault),
+            None => write!(f, "{}: {}", self.file.display_slashed(), self.fault),
         }
     }
 }

@@ -28,12 +28,12 @@ use shibori_core::Name;
 
 pub use atlas::Atlas;
 pub use check::Expectations;
-pub use error::{Fault, RecipeError};
+pub use error::{RecipeError, RecipeErrorKind};
 pub use output::{Export, Preview};
 pub(crate) use shibori_core::closest_name;
-pub use sprite::{ClipOverride, FrameRecipe, Part, Sprite};
+pub use sprite::{ClipOverride, FrameRecipe, Sprite, SpriteSource};
 pub use table::{Located, Settings};
-pub use text::{Location, Span, RecipeText};
+pub use text::{Location, RecipeText, Span};
 pub use write::{separate_tables, slice_line, sources_in, string_or_list, toml_key, toml_string};
 
 use table::Table;
@@ -96,15 +96,15 @@ impl Recipe {
         let file = file_of(path)?;
         let mut text = RecipeText::new(&file, read(&file)?);
         include(&mut text, 0, &mut vec![file])?;
-        Self::of(text)
+        Self::parse(text)
     }
 
     /// Reads a recipe's text.
     ///
     /// # Errors
     /// Where something is wrong in it.
-    pub fn of(text: RecipeText) -> Result<Self, RecipeError> {
-        let mut whole = Table::whole(&text)?;
+    pub fn parse(text: RecipeText) -> Result<Self, RecipeError> {
+        let mut whole = Table::root(&text)?;
         whole.list(INCLUDE)?;
         let mut out = whole.table("out")?.unwrap_or_else(|| Table::empty(&text, 0..0));
         let dir = out.value("dir")?.unwrap_or_else(|| Located { value: PathBuf::from(OUT), span: 0..0 });
@@ -139,20 +139,20 @@ impl Recipe {
             let meant = closest_name(&name.value, others.map(|(other, _)| &other.value[..]));
             if let Some(nearest) = meant.filter(|_| !table.has("use") && !defaults.atlas.has("use")) {
                 let (name, nearest, span) = (name.value.clone(), nearest.to_owned(), &name.span);
-                return Err(RecipeError::at(&text, span, Fault::UnknownAtlas { name, nearest }));
+                return Err(RecipeError::at(&text, span, RecipeErrorKind::UnknownAtlas { name, nearest }));
             }
             atlases.push(atlas::read(name, table.clone(), &defaults)?);
         }
         let check = check::read(expected)?;
         whole.finish()?;
         if sprites.is_empty() && atlases.is_empty() {
-            return Err(RecipeError::whole(text.file(), Fault::Nothing));
+            return Err(RecipeError::for_file(text.file(), RecipeErrorKind::Nothing));
         }
         Ok(Self { out: dir, sprites, atlases, check, text })
     }
 
     /// Something wrong at a place.
-    pub(crate) fn error_at(&self, span: &Span, fault: impl Into<Fault>) -> RecipeError {
+    pub(crate) fn error_at(&self, span: &Span, fault: impl Into<RecipeErrorKind>) -> RecipeError {
         RecipeError::at(&self.text, span, fault)
     }
 }
@@ -161,12 +161,12 @@ impl Recipe {
 fn read(file: &Path) -> Result<String, RecipeError> {
     let bytes = fs::read(file).map_err(|error| {
         let fault = match error.kind() {
-            std::io::ErrorKind::NotFound => Fault::Missing,
-            _ => Fault::Unreadable(error),
+            std::io::ErrorKind::NotFound => RecipeErrorKind::Missing,
+            _ => RecipeErrorKind::Unreadable(error),
         };
-        RecipeError::whole(file, fault)
+        RecipeError::for_file(file, fault)
     })?;
-    decode_text(bytes).map_err(|what| RecipeError::whole(file, Fault::NotText(what)))
+    decode_text(bytes).map_err(|what| RecipeError::for_file(file, RecipeErrorKind::NotText(what)))
 }
 
 /// Adds what one of the files includes, and what that includes. `way` are the files that lead there, itself the last.
@@ -177,13 +177,13 @@ fn include(text: &mut RecipeText, by: usize, way: &mut Vec<PathBuf>) -> Result<(
         let path =
             file_of(&folder.join(&value)).map_err(|error| RecipeError::at(text, &span, *error.fault))?;
         let Ok(real) = path.canonicalize() else {
-            let missing = Fault::NoSource { path: PathBuf::from(value), nearest: None };
+            let missing = RecipeErrorKind::NoSource { path: PathBuf::from(value), nearest: None };
             return Err(RecipeError::at(text, &span, missing));
         };
         let is_same = |other: &Path| other.canonicalize().is_ok_and(|other| other == real);
         if let Some(first) = way.iter().position(|other| is_same(other)) {
             let files = way[first..].iter().chain([&path]).cloned().collect();
-            return Err(RecipeError::at(text, &span, Fault::IncludeCycle { files }));
+            return Err(RecipeError::at(text, &span, RecipeErrorKind::IncludeCycle { files }));
         }
         // Of a file that two others include, both go over it.
         if text.files().any(is_same) {
@@ -206,7 +206,7 @@ fn file_of(path: &Path) -> Result<PathBuf, RecipeError> {
     let inside = path.join(RECIPE_FILE);
     match inside.is_file() {
         true => Ok(inside),
-        false => Err(RecipeError::whole(path, Fault::Folder)),
+        false => Err(RecipeError::for_file(path, RecipeErrorKind::Folder)),
     }
 }
 
@@ -274,12 +274,12 @@ fn stands_for(pattern: &str, name: &str) -> bool {
 fn name_of(key: &Located<String>, text: &RecipeText) -> Result<Name, RecipeError> {
     let wrong = |error: shibori_core::NameError| {
         let (key_text, why) = (key.value.clone(), error.to_string());
-        RecipeError::at(text, &key.span, Fault::Value { key: key_text, why })
+        RecipeError::at(text, &key.span, RecipeErrorKind::Value { key: key_text, why })
     };
     Name::new(key.value.clone()).map_err(wrong)
 }
 
 /// A wrong value at its place.
 fn wrong_value(text: &RecipeText, span: &Span, key: &str, why: impl Into<String>) -> RecipeError {
-    RecipeError::at(text, span, Fault::Value { key: key.to_owned(), why: why.into() })
+    RecipeError::at(text, span, RecipeErrorKind::Value { key: key.to_owned(), why: why.into() })
 }

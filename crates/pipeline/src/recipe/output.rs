@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use serde::Deserialize;
 
 use crate::options::{ExportFormat, ExportOptions, GridPreviewOptions, ZoomOption};
-use crate::recipe::error::{Fault, RecipeError};
+use crate::recipe::error::{RecipeError, RecipeErrorKind};
 use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
 use crate::recipe::text::Span;
 use crate::steps::View;
@@ -78,7 +78,7 @@ pub(super) fn exports(table: &mut Table<'_>) -> Result<Vec<Export>, RecipeError>
             RecipeError::at(text, &place, wrong)
         })?;
         if options.to.is_none() && options.template.is_none() {
-            let needs = Fault::Needs { of: "an export".to_owned(), key: "to or template" };
+            let needs = RecipeErrorKind::Needs { of: "an export".to_owned(), key: "to or template" };
             return Err(RecipeError::at(text, &span, needs));
         }
         table.finish()?;
@@ -94,7 +94,7 @@ pub(super) fn previews<'t>(table: &mut Table<'t>, defaults: &Table<'t>) -> Resul
 fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, RecipeError> {
     let (span, text, all) = (table.span().clone(), table.text(), table.clone());
     let Some(Located { value: kind, .. }) = table.value::<PreviewKeyword>("as")? else {
-        let needs = Fault::Needs { of: "a preview".to_owned(), key: "as" };
+        let needs = RecipeErrorKind::Needs { of: "a preview".to_owned(), key: "as" };
         return Err(RecipeError::at(text, &span, needs));
     };
     let file = table.value("file")?;
@@ -116,7 +116,7 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
             View::Drift(table.merge_group(defaults)?)
         }
     };
-    let settings = all.over(defaults).settings_read_by(&table);
+    let settings = all.layer_over(defaults).settings_read_by(&table);
     table.finish()?;
     Ok(Preview { view, before, file, settings, span })
 }

@@ -185,15 +185,15 @@ fn the_schema_is_that_of_the_option_structs() {
         std::fs::write(&file, &text).unwrap();
         panic!(
             "crates/pipeline/schema/recipe.schema.json is not what the options say; what it should be is in {}",
-            file.shown()
+            file.display_slashed()
         );
     }
 }
 
 /// What the reader says it knows in a table, by being asked for a key that nobody knows.
 fn known(recipe: &str) -> Vec<String> {
-    let error = Recipe::of(RecipeText::new(Path::new("shibori.toml"), recipe.to_owned())).unwrap_err();
-    let Fault::UnknownKey { known, key, .. } = *error.fault else { panic!("{error}") };
+    let error = Recipe::parse(RecipeText::new(Path::new("shibori.toml"), recipe.to_owned())).unwrap_err();
+    let RecipeErrorKind::UnknownKey { known, key, .. } = *error.fault else { panic!("{error}") };
     assert_eq!(key, "zzz");
     let mut known: Vec<String> = known.iter().map(|key| (*key).to_owned()).collect();
     known.sort();

@@ -11,7 +11,7 @@ use crate::options::{
     CheckOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, Flag, ShapeOptions, SliceOptions,
 };
 use crate::recipe::check::{Expectations, of_sprite};
-use crate::recipe::error::{Fault, RecipeError};
+use crate::recipe::error::{RecipeError, RecipeErrorKind};
 use crate::recipe::fields::fields;
 use crate::recipe::output::{Export, Preview, exports, previews};
 use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
@@ -49,7 +49,7 @@ pub struct Sprite {
 #[derive(Clone, Debug, PartialEq)]
 pub struct FrameRecipe {
     /// Its sources; at least one.
-    pub parts: Vec<Part>,
+    pub parts: Vec<SpriteSource>,
     /// What is done with all frames together.
     pub shape: ShapeOptions,
     /// Clips of all frames together.
@@ -58,7 +58,7 @@ pub struct FrameRecipe {
 
 /// A source, and how it is cut.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Part {
+pub struct SpriteSource {
     /// Files, folders and patterns of them, from the recipe's folder.
     pub from: Vec<Located<String>>,
     /// How they are cut and cleaned, and what is done with these frames alone.
@@ -86,9 +86,9 @@ pub(super) fn read<'t>(
 ) -> Result<Sprite, RecipeError> {
     let text = table.text();
     name_of(&Located { value: name.value.replace('*', "x"), span: name.span.clone() }, text)?;
-    let slice = table.group_table("slice", fields::<CutOptions>())?.over(&defaults.slice);
-    let clean = table.group_table("clean", fields::<CleanOptions>())?.over(&defaults.clean);
-    let shape = table.group_table("shape", fields::<ShapeOptions>())?.over(&defaults.shape);
+    let slice = table.group_table("slice", fields::<CutOptions>())?.layer_over(&defaults.slice);
+    let clean = table.group_table("clean", fields::<CleanOptions>())?.layer_over(&defaults.clean);
+    let shape = table.group_table("shape", fields::<ShapeOptions>())?.layer_over(&defaults.shape);
     let elsewhere = ["set", "export", "preview", "check", "except"];
     let settings = table.settings(&elsewhere).and("slice", slice.settings(&[]));
     let settings = settings.and("clean", clean.settings(&[])).and("shape", shape.settings(&[]));
@@ -97,7 +97,8 @@ pub(super) fn read<'t>(
     let except = table.list("except")?;
     let parts = table.tables("part")?;
     if !from.is_empty() && !parts.is_empty() {
-        let both = Fault::Both { first: "from", second: "part", what: "where the frames come from" };
+        let both =
+            RecipeErrorKind::Both { first: "from", second: "part", what: "where the frames come from" };
         return Err(RecipeError::at(text, &from_at, both));
     }
     let (clips, own) = clips(&mut table)?;
@@ -113,12 +114,12 @@ pub(super) fn read<'t>(
     };
     let tables = SpriteTables { text, parts, shape, clips };
     let making = tables.making(None)?;
-    let own = own.into_iter().map(|clip| tables.own(clip)).collect::<Result<_, _>>()?;
+    let own = own.into_iter().map(|clip| tables.read_override(clip)).collect::<Result<_, _>>()?;
     let edits = table.group()?;
     let set = set_of(&mut table, name, text)?;
     let (exports, previews) = (exports(&mut table)?, previews(&mut table, &defaults.preview)?);
     if let Some(export) = exports.first().filter(|_| set.is_none()) {
-        let needs = Fault::Needs { of: "an export of a sprite".to_owned(), key: "set" };
+        let needs = RecipeErrorKind::Needs { of: "an export of a sprite".to_owned(), key: "set" };
         return Err(RecipeError::at(text, &export.span, needs));
     }
     let check = of_sprite(table.group_table("check", fields::<CheckOptions>())?, &defaults.check)?;
@@ -186,8 +187,8 @@ impl<'t> PartTables<'t> {
         if from.is_empty() {
             return Err(table.needs(format!("a part of sprite '{of}'"), "from", table.span()));
         }
-        let slice = table.group_table("slice", fields::<CutOptions>())?.over(slice);
-        let clean = table.group_table("clean", fields::<CleanOptions>())?.over(clean);
+        let slice = table.group_table("slice", fields::<CutOptions>())?.layer_over(slice);
+        let clean = table.group_table("clean", fields::<CleanOptions>())?.layer_over(clean);
         let shape = table.group_table("shape", fields::<ShapeOptions>())?;
         let (clips, own) = clips(&mut table)?;
         if let Some(own) = own.into_iter().next() {
@@ -203,7 +204,7 @@ impl<'t> SpriteTables<'t> {
     /// What the tables say together, with those of a clip over them.
     fn making(&self, own: Option<(&Table<'t>, &Table<'t>)>) -> Result<FrameRecipe, RecipeError> {
         let over = |own: Option<&Table<'t>>, table: &Table<'t>| match own {
-            Some(own) => own.clone().over(table),
+            Some(own) => own.clone().layer_over(table),
             None => table.clone(),
         };
         let mut all = Vec::with_capacity(self.parts.len());
@@ -220,7 +221,7 @@ impl<'t> SpriteTables<'t> {
                 let span = place_of_conflict(&wrong, &[&part.slice, &clean_table, &part.shape]);
                 RecipeError::at(self.text, &span, wrong)
             })?;
-            all.push(Part { from: part.from.clone(), options });
+            all.push(SpriteSource { from: part.from.clone(), options });
         }
         let shape: ShapeOptions = whole(shape_table.clone())?;
         shape.validate(false, false).map_err(|wrong| {
@@ -237,11 +238,11 @@ impl<'t> SpriteTables<'t> {
         Ok(FrameRecipe { parts: all, shape, clips: self.clips.clone() })
     }
 
-    fn own(&self, clip: OwnTables<'t>) -> Result<ClipOverride, RecipeError> {
+    fn read_override(&self, clip: OwnTables<'t>) -> Result<ClipOverride, RecipeError> {
         let OwnTables { name, clean, shape, is_apart, edits } = clip;
         let is_plain = clean.is_empty() && shape.is_empty();
         if is_apart && is_plain {
-            let needs = Fault::Needs { of: "apart".to_owned(), key: "clean or shape" };
+            let needs = RecipeErrorKind::Needs { of: "apart".to_owned(), key: "clean or shape" };
             return Err(RecipeError::at(self.text, &name.span, needs));
         }
         let making = if is_plain { None } else { Some(self.making(Some((&clean, &shape)))?) };

@@ -11,9 +11,9 @@ use crate::options::{DEFAULT, current_name};
 use shibori_core::closest_name;
 
 use crate::options::OptionConflict;
-use crate::recipe::error::{Fault, RecipeError};
+use crate::recipe::error::{RecipeError, RecipeErrorKind};
 use crate::recipe::fields::fields;
-use crate::recipe::text::{Span, RecipeText};
+use crate::recipe::text::{RecipeText, Span};
 
 /// The table of clips by name, and the key of a clip's table for what it is where it needs no table.
 const CLIPS: &str = "clips";
@@ -48,7 +48,7 @@ pub(super) struct Entry<'t> {
 
 impl<'t> Table<'t> {
     /// The whole recipe: its own tables over those of the files that it includes, the last one first.
-    pub(super) fn whole(text: &'t RecipeText) -> Result<Self, RecipeError> {
+    pub(super) fn root(text: &'t RecipeText) -> Result<Self, RecipeError> {
         Self::of_file(text, 0)
     }
 
@@ -66,7 +66,7 @@ impl<'t> Table<'t> {
             Ok(table) => Ok(Self::of(text, table.span(), table.into_inner())),
             Err(error) => {
                 let span = error.span().unwrap_or(0..0);
-                Err(RecipeError::at(text, &span, Fault::Syntax(error.message().to_owned())))
+                Err(RecipeError::at(text, &span, RecipeErrorKind::Syntax(error.message().to_owned())))
             }
         }
     }
@@ -98,7 +98,7 @@ impl<'t> Table<'t> {
     }
 
     /// This table over another: what both say is said by this one.
-    pub(super) fn over(mut self, lower: &Table<'t>) -> Self {
+    pub(super) fn layer_over(mut self, lower: &Table<'t>) -> Self {
         let is_said = |key: &str, entries: &[Entry<'_>]| entries.iter().any(|entry| entry.key.value == key);
         let below = lower.entries.iter().filter(|entry| !is_said(&entry.key.value, &self.entries));
         let below: Vec<Entry<'t>> = below.cloned().collect();
@@ -116,7 +116,7 @@ impl<'t> Table<'t> {
                 fill_value(self.text, ["", &entry.key.value], &mut entry.value, &below.value)?;
             }
         }
-        Ok(self.over(lower))
+        Ok(self.layer_over(lower))
     }
 
     /// All that the table says. Of keys that are left out nothing is said.
@@ -228,7 +228,7 @@ impl<'t> Table<'t> {
             let before = spans.iter().filter(|key| key.span.start <= span.start);
             let key = before.max_by_key(|key| key.span.start).or(spans.first());
             let key = key.map_or_else(String::new, |key| key.value.clone());
-            RecipeError::at(self.text, &span, Fault::Value { key, why: error.message().to_owned() })
+            RecipeError::at(self.text, &span, RecipeErrorKind::Value { key, why: error.message().to_owned() })
         })
     }
 
@@ -238,7 +238,7 @@ impl<'t> Table<'t> {
         let mut below = lower.clone();
         below.entries.retain(|entry| keys.contains(&entry.key.value.as_str()));
         let table = std::mem::replace(self, Table::empty(self.text, self.span.clone()));
-        *self = table.over(&below);
+        *self = table.layer_over(&below);
         self.group()
     }
 
@@ -256,10 +256,15 @@ impl<'t> Table<'t> {
         match self.entries.iter().find(is_meant) {
             Some(entry) => {
                 let (name, span) = (entry.key.value.clone(), &entry.key.span);
-                let fault = Fault::UnknownKey { key: name, nearest: Some(key), home: None, known: vec![key] };
+                let fault = RecipeErrorKind::UnknownKey {
+                    key: name,
+                    nearest: Some(key),
+                    home: None,
+                    known: vec![key],
+                };
                 RecipeError::at(self.text, span, fault)
             }
-            None => RecipeError::at(self.text, span, Fault::Needs { of, key }),
+            None => RecipeError::at(self.text, span, RecipeErrorKind::Needs { of, key }),
         }
     }
 
@@ -272,7 +277,7 @@ impl<'t> Table<'t> {
             .filter(|name| self.known.contains(name))
             .or_else(|| closest_name(&key, self.known.iter().copied()));
         let (known, span) = (self.known, entry.key.span.clone());
-        Err(RecipeError::at(self.text, &span, Fault::UnknownKey { key, nearest, home, known }))
+        Err(RecipeError::at(self.text, &span, RecipeErrorKind::UnknownKey { key, nearest, home, known }))
     }
 }
 
@@ -350,7 +355,7 @@ fn fill_value<'t>(
     lower: &Spanned<DeValue<'t>>,
 ) -> Result<(), RecipeError> {
     let wrong = |place: Span, wanted: &'static str, found: &DeValue<'_>| {
-        let fault = Fault::Kind { key: key.to_owned(), wanted, found: kind(found) };
+        let fault = RecipeErrorKind::Kind { key: key.to_owned(), wanted, found: kind(found) };
         Err(RecipeError::at(text, &place, fault))
     };
     let place = upper.span();
@@ -397,7 +402,7 @@ impl<'t> Entry<'t> {
             }
             other => {
                 let (key, found) = (self.key.value, kind(&other));
-                Err(RecipeError::at(text, &span, Fault::Kind { key, wanted: "a table", found }))
+                Err(RecipeError::at(text, &span, RecipeErrorKind::Kind { key, wanted: "a table", found }))
             }
         }
     }
@@ -407,7 +412,7 @@ impl<'t> Entry<'t> {
         let span = self.value.span();
         let value = T::deserialize(ValueDeserializer::from(self.value)).map_err(|error| {
             let why = error.message().to_owned();
-            RecipeError::at(text, &span, Fault::Value { key: self.key.value, why })
+            RecipeError::at(text, &span, RecipeErrorKind::Value { key: self.key.value, why })
         })?;
         Ok(Located { value, span })
     }

@@ -9,13 +9,13 @@ use shibori_core::shape::TrimScope;
 use crate::options::LayoutName;
 
 fn read(text: &str) -> Recipe {
-    Recipe::of(RecipeText::new(Path::new("shibori.toml"), text.to_owned()))
+    Recipe::parse(RecipeText::new(Path::new("shibori.toml"), text.to_owned()))
         .unwrap_or_else(|error| panic!("{error}"))
 }
 
 /// What is said of a wrong recipe, and what is marked.
 fn wrong(text: &str) -> (String, String) {
-    let error = Recipe::of(RecipeText::new(Path::new("shibori.toml"), text.to_owned())).unwrap_err();
+    let error = Recipe::parse(RecipeText::new(Path::new("shibori.toml"), text.to_owned())).unwrap_err();
     let marked = error.mark.as_ref().map(|mark| {
         let pointer = mark.pointer();
         let (line, marks) = pointer.split_once('\n').unwrap();
@@ -137,9 +137,9 @@ fn what_is_no_text_is_said() {
         format!("# {}\n[sprite.koi]\nfrom = \"{}\"\nzzz = 1", "x".repeat(10 << 20), "y".repeat(1 << 20));
     assert!(told(long.as_bytes()).contains("zzz"));
     let error = Recipe::read(folder.path().join("none").as_path()).unwrap_err();
-    assert!(matches!(*error.fault, Fault::Missing));
+    assert!(matches!(*error.fault, RecipeErrorKind::Missing));
     fs::remove_file(&path).unwrap();
-    assert!(matches!(*Recipe::read(folder.path()).unwrap_err().fault, Fault::Folder));
+    assert!(matches!(*Recipe::read(folder.path()).unwrap_err().fault, RecipeErrorKind::Folder));
 }
 
 #[test]
@@ -169,7 +169,10 @@ fn included_files_are_below_their_recipe_and_mistakes_are_placed_in_them() {
     assert_eq!(recipe.out.value, Path::new("one"));
     let wrong = || {
         let error = read().unwrap_err();
-        (error.to_string().replace(&home.path().shown().to_string(), ""), error.mark.unwrap().pointer())
+        (
+            error.to_string().replace(&home.path().display_slashed().to_string(), ""),
+            error.mark.unwrap().pointer(),
+        )
     };
     write("deep/last.toml", "# \u{e9}\n[sprite.frog]\nfrom = \"a.png\"\nzet = true");
     assert_eq!(wrong(), ("/deep/last.toml:4:1: unknown key 'zet'".to_owned(), "zet = true\n^^^".to_owned()));

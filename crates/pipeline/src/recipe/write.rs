@@ -79,7 +79,7 @@ pub fn string_or_list(texts: &[String]) -> String {
 
 /// A path with `/`, such that no sign of a pattern in it means one.
 fn as_pattern(path: &Path) -> String {
-    escaped(&path.shown().to_string())
+    escaped(&path.display_slashed().to_string())
 }
 
 fn escaped(text: &str) -> String {

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clip::Clip;
 use shibori_core::shape::Shift;
-use shibori_core::{Frame, FrameSet, unshare_frames, clips_sharing_frames};
+use shibori_core::{Frame, FrameSet, clips_sharing_frames, unshare_frames};
 use shibori_formats::encode;
 use shibori_formats::store::Written;
 use tracing::info_span;
@@ -113,7 +113,9 @@ pub fn write_adjusted(
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let tick = cx.progress_counter(Task::Frames, set.frames().len());
     Ok(match target {
-        AdjustTarget::Set(folder) => (folder.clone(), encode::set(set, &cx.resolve(folder), cx.transaction(), tick)?),
+        AdjustTarget::Set(folder) => {
+            (folder.clone(), encode::set(set, &cx.resolve(folder), cx.transaction(), tick)?)
+        }
         AdjustTarget::InPlace => {
             let folder = folder_of_set(source, cx)?;
             let written = encode::set_in_place(set, &cx.resolve(&folder), cx.transaction(), tick)?;

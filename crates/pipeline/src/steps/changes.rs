@@ -5,7 +5,7 @@ use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKin
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::decode::overrides;
 
-use crate::options::{CleanOptions, ClipOptions, ShapeOptions, BoundedInt};
+use crate::options::{BoundedInt, CleanOptions, ClipOptions, ShapeOptions};
 use crate::order::{Change, Naming};
 use crate::{Context, Error, SheetError};
 

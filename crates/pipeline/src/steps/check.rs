@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use shibori_core::check::{Finding, Severity, Remedy, Thresholds, check as check_set, companion_page};
+use shibori_core::check::{Finding, Remedy, Severity, Thresholds, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{CompanionFault, companion_problems, manifest_of};
@@ -36,7 +36,7 @@ pub fn check(
     cx: &Context<'_>,
 ) -> Result<Vec<CheckReport>, Error> {
     let one = |source: &Source| {
-        let _span = info_span!("check", source = %source.name().shown()).entered();
+        let _span = info_span!("check", source = %source.name().display_slashed()).entered();
         let set = load(source, &options.only, cx)?;
         let faults = match source.path().and_then(|path| manifest_of(&cx.resolve(path))) {
             Some(manifest) => companion_problems(&manifest, cx.limits())?,

@@ -35,7 +35,7 @@ pub struct ClipOutcome {
 pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<ClipOutcome, Error> {
     let _span = info_span!("clip").entered();
     let Some(manifest) = manifest_of(&cx.resolve(path)) else {
-        cx.found(path)?;
+        cx.require_exists(path)?;
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
     cx.claim(&manifest)?;
@@ -45,7 +45,7 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
     if is_changed {
         encode::clips(&manifest, &set, cx.transaction())?;
     }
-    let shown = places(&set, &options.only)?;
+    let shown = select_clips(&set, &options.only)?;
     let manifest = manifest_of_name(path, &manifest, cx);
     Ok(ClipOutcome { manifest, set, is_changed, shown, deviations })
 }
@@ -74,7 +74,7 @@ fn apply_edits(
     let set = Plan::new(vec![Change::Name(naming(&options.clips))]).run(set, cx)?.set;
     let mut clips = set.clips().to_vec();
     let mut deviations = Vec::new();
-    for at in places(&set, &options.only)? {
+    for at in select_clips(&set, &options.only)? {
         if let Some(factor) = options.edits.speed {
             clips[at] = speed(clips[at].clone(), factor)?;
         }
@@ -88,7 +88,7 @@ fn apply_edits(
 }
 
 /// The clips that are meant.
-fn places(set: &FrameSet, only: &FilterOption) -> Result<Vec<usize>, Error> {
+fn select_clips(set: &FrameSet, only: &FilterOption) -> Result<Vec<usize>, Error> {
     let Some(only) = &only.only else { return Ok((0..set.clips().len()).collect()) };
     let part = only.of(set)?;
     let meant: std::collections::HashSet<_> =

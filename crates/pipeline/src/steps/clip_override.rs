@@ -1,7 +1,7 @@
 //! A clip that is made with options of its own.
 
 use shibori_core::clip::Clip;
-use shibori_core::{Frame, FrameSet, unshare_frames, clips_sharing_frames};
+use shibori_core::{Frame, FrameSet, clips_sharing_frames, unshare_frames};
 
 use crate::{ClipsError, Error};
 

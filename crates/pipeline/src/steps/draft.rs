@@ -140,7 +140,9 @@ fn gather(
 ) -> Result<(), Error> {
     let outputs = outputs_in(&cx.resolve(folder));
     let is_built = |path: &Path| outputs.get(&cx.resolve(path)).copied().unwrap_or(false);
-    if is_built(&folder.join(SET_FILE)) || depth > 0 && cx.resolve(folder).canonicalize().ok().as_deref() == out {
+    if is_built(&folder.join(SET_FILE))
+        || depth > 0 && cx.resolve(folder).canonicalize().ok().as_deref() == out
+    {
         return Ok(());
     }
     if manifest_of(&cx.resolve(folder)).is_some() {
@@ -149,7 +151,8 @@ fn gather(
     }
     let (mut files, mut folders, mut atlases) = (Vec::new(), Vec::new(), Vec::new());
     let mut pages: HashSet<PathBuf> = HashSet::new();
-    for name in names_in(&cx.resolve(folder))?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'))
+    for name in
+        names_in(&cx.resolve(folder))?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'))
     {
         let path = folder.join(name);
         match cx.resolve(&path).is_dir() {

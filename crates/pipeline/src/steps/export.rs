@@ -4,7 +4,9 @@ use std::path::{Path, PathBuf};
 
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::read_bytes;
-use shibori_formats::export::{self, BUILTIN_TEMPLATES, Container, ExportSource, File, Gltf, BuiltinTemplate};
+use shibori_formats::export::{
+    self, BUILTIN_TEMPLATES, BuiltinTemplate, Container, ExportSource, File, Gltf,
+};
 use tracing::info_span;
 
 use crate::options::{ExportFormat, ExportOptions};
@@ -45,7 +47,7 @@ pub fn export(
     let manifest =
         cx.limits().manifest_of(&cx.resolve(path)).filter(|manifest| cx.limits().staged.exists(manifest));
     let Some(manifest) = manifest else {
-        cx.found(path)?;
+        cx.require_exists(path)?;
         return Err(Error::ExportInput(ExportInputError::NoManifest { path: path.to_owned() }));
     };
     let subject = ExportSource::open(&manifest, cx.limits())?;
@@ -54,7 +56,7 @@ pub fn export(
     if let Some(template) = &options.template {
         cx.transaction().add_sources(&[cx.resolve(template)]);
     }
-    let target = target.map_or_else(|| beside(&subject, wanted.ending()), |target| cx.resolve(target));
+    let target = target.map_or_else(|| sibling_path(&subject, wanted.ending()), |target| cx.resolve(target));
     if let Wanted::Format(format) = &wanted {
         export::check_extension(&target, format.ending())?;
     }
@@ -155,6 +157,6 @@ pub(crate) fn template_ending(path: &Path) -> String {
 }
 
 /// `pond.css` beside `pond.json`; for a set, `koi/koi.css`.
-fn beside(subject: &ExportSource, ending: &str) -> PathBuf {
+fn sibling_path(subject: &ExportSource, ending: &str) -> PathBuf {
     subject.path.with_file_name(format!("{}.{ending}", subject.stem))
 }

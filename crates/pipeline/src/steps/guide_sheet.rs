@@ -9,7 +9,7 @@ use shibori_draw::{Guide, draw_guide, guide_svg};
 use shibori_formats::{WriteProblem, encode};
 
 use crate::options::GuideOptions;
-use crate::{Context, Error, SizeCause, GuideError};
+use crate::{Context, Error, GuideError, SizeCause};
 
 /// Pictures of a sheet's size that are in memory at once: the guide, the empty layer, and both as they are encoded.
 const LAYERS: u64 = 5;

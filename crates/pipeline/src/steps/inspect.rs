@@ -5,7 +5,9 @@ use std::path::{Path, PathBuf};
 use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells};
 use shibori_core::{Background, Color, Pixels, Size, find_background};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{ImageInfo, DecodedFile, DecodedImage, image, images_in, manifest_of, pages_of};
+use shibori_formats::decode::{
+    DecodedFile, DecodedImage, ImageInfo, image, images_in, manifest_of, pages_of,
+};
 use tracing::info_span;
 
 use crate::options::CutOptions;
@@ -125,7 +127,7 @@ fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
 }
 
 fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
-    let _span = info_span!("inspect", file = %path.shown()).entered();
+    let _span = info_span!("inspect", file = %path.display_slashed()).entered();
     let DecodedFile { info, picture, .. } = image(&cx.resolve(path), cx.limits())?;
     let animation = match picture {
         DecodedImage::Still(pixels) => return still(path, info, &pixels, cx),

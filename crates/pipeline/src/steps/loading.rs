@@ -58,7 +58,7 @@ pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Er
             return Ok(set.map_err(|problem| File::Read { path: name.into(), problem })?);
         }
     };
-    let _span = info_span!("read", source = %path.shown()).entered();
+    let _span = info_span!("read", source = %path.display_slashed()).entered();
     cx.finish_interrupted(path)?;
     let read = source(&cx.resolve(path), cx.limits()).map_err(Error::from);
     Ok(accept_loaded(report_total_memory(read, std::slice::from_ref(path), cx)?, cx))
@@ -72,7 +72,7 @@ pub fn open_in_place(path: &Path, cx: &Context<'_>) -> Result<Source, Error> {
     cx.claim(&cx.resolve(&folder_of_set(path, cx)?).join(SET_FILE))?;
     let loaded = source(&cx.resolve(path), cx.limits())?;
     loaded.remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
-    Ok(Source::frames(path.shown().to_string(), loaded.set))
+    Ok(Source::frames(path.display_slashed().to_string(), loaded.set))
 }
 
 /// The folder of a set that is named by its folder or by its manifest.

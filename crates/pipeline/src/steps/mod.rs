@@ -17,7 +17,7 @@ mod sheet;
 mod slice;
 mod unpack;
 
-pub use adjust::{Adjusted, FrameChange, AdjustTarget, ChangedProperty, adjust, write_adjusted};
+pub use adjust::{AdjustTarget, Adjusted, ChangedProperty, FrameChange, adjust, write_adjusted};
 pub use check::{CheckReport, FindingGroup, check};
 pub use clip::{ClipOutcome, clip, edit_clips};
 pub(crate) use clip_override::replace_clip_frames;
@@ -28,9 +28,9 @@ pub use guide_sheet::guide_sheet;
 pub use inspect::{GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect};
 pub use loading::open_in_place;
 pub use pack::{Packed, pack, write_atlases};
-pub use preview::{CutImage, RenderedPreview, HtmlPage, Motion, MotionContent, View, WrittenView};
+pub use preview::{CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, View, WrittenView};
 pub use slice::{
-    CutMethod, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests, slice_sprite,
-    write_set,
+    CutMethod, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests,
+    slice_sprite, write_set,
 };
 pub use unpack::unpack;

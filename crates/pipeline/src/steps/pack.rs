@@ -14,9 +14,9 @@ use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutName, PackOptions};
 use crate::order::{Change, Plan, check_frame_size};
-use crate::steps::changes::{Defaults, lower_marks, naming, lower_shape};
+use crate::steps::changes::{Defaults, lower_marks, lower_shape, naming};
 use crate::steps::loading::load_all;
-use crate::{Context, Error, SizeCause, Notice, Source, Task};
+use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
 /// An atlas in each of its sizes.
 #[derive(Clone, Debug)]
@@ -60,7 +60,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         true => {
             let (set, copies) = draw_mirrored(set)?;
             companions.iter_mut().for_each(|companions| companions.add_mirrored(&copies));
-            cx.count(&set);
+            cx.charge(&set);
             set
         }
         false => set,
@@ -86,7 +86,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         let _room = hold_scale(&atlas, factor, cx)?;
         let scaled = atlas.scaled(factor, how)?;
         hold_pages(&scaled, cx)?;
-        cx.count(scaled.set());
+        cx.charge(scaled.set());
         Ok::<Atlas, Error>(scaled)
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
@@ -102,7 +102,10 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
 
 /// Holds each page to what a picture may have.
 fn hold_pages(atlas: &Atlas, cx: &Context<'_>) -> Result<(), Error> {
-    atlas.pages().iter().try_for_each(|page| cx.check_image_size(SizeCause::Pages, page.size.area()).map(drop))
+    atlas
+        .pages()
+        .iter()
+        .try_for_each(|page| cx.check_image_size(SizeCause::Pages, page.size.area()).map(drop))
 }
 
 /// Holds the pages of a scaled atlas to what a picture may have, and its frames to the memory that is left.

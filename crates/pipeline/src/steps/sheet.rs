@@ -4,13 +4,13 @@ use std::path::Path;
 
 use shibori_core::clean::{Key, KeyColors, key, mixed_edges};
 use shibori_core::cut::{
-    Certainty, Counts, CutError, GridDetection, Grid, GridCandidate, IslandOptions, Islands, NameHints, Spacing,
-    detect_grid_with_hints, find_crossings, islands,
+    Certainty, Counts, CutError, Grid, GridCandidate, GridDetection, IslandOptions, Islands, NameHints,
+    Spacing, detect_grid_with_hints, find_crossings, islands,
 };
-use shibori_core::{SignedRect, Background, Color, UVec2, Pixels, Rect, find_background};
+use shibori_core::{Background, Color, Pixels, Rect, SignedRect, UVec2, find_background};
 
 use crate::options::{CleanOptions, CutOptions};
-use crate::{Context, Error, SizeCause, Notice, SheetError};
+use crate::{Context, Error, Notice, SheetError, SizeCause};
 
 /// Evidence in nats from which a grid is worth proposing.
 const MIN_PROPOSAL_EVIDENCE: f64 = 3.0;
@@ -34,9 +34,13 @@ pub(crate) struct Sheet {
 }
 
 /// The part of a sheet that is looked at, and where it begins on the sheet.
-pub(crate) fn within(path: &Path, pixels: &Pixels, area: Option<SignedRect>) -> Result<(Pixels, UVec2), Error> {
+pub(crate) fn within(
+    path: &Path,
+    pixels: &Pixels,
+    area: Option<SignedRect>,
+) -> Result<(Pixels, UVec2), Error> {
     let Some(area) = area else { return Ok((pixels.clone(), UVec2::default())) };
-    let part = area.to_rect().and_then(|rect| Some((pixels.part(rect)?, UVec2 { x: rect.x, y: rect.y })));
+    let part = area.to_rect().and_then(|rect| Some((pixels.crop(rect)?, UVec2 { x: rect.x, y: rect.y })));
     part.ok_or_else(|| Error::Sheet(SheetError::Within { sheet: path.to_owned(), area, size: pixels.size() }))
 }
 
@@ -122,14 +126,15 @@ fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option
     let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;
     let rest = grid.remainder(size);
     let is_clear = |part: Rect| {
-        let pixels = sheet.pixels.part(part);
+        let pixels = sheet.pixels.crop(part);
         let is_content = |pixel: &[u8]| sheet.background.is_content(pixel);
         pixels.is_none_or(|pixels| !pixels.rows().any(|row| row.chunks_exact(4).any(is_content)))
     };
     let right = Rect::new(size.width - rest.x, 0, rest.x, size.height);
     let bottom = Rect::new(0, size.height - rest.y, size.width, rest.y);
     let borders = (whole.columns - 1) * whole.rows + (whole.rows - 1) * whole.columns;
-    let has_few = || find_crossings(&sheet.pixels, sheet.background, &grid).len() * MAX_CUT_DIVISOR <= borders as usize;
+    let has_few =
+        || find_crossings(&sheet.pixels, sheet.background, &grid).len() * MAX_CUT_DIVISOR <= borders as usize;
     (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
 }
 
@@ -175,7 +180,12 @@ fn hints_of(path: &Path) -> NameHints {
 }
 
 /// The grid that explains a sheet, if it is sure.
-fn found_grid(path: &Path, pixels: &Pixels, within: Option<SignedRect>, cx: &Context<'_>) -> Result<Grid, Error> {
+fn found_grid(
+    path: &Path,
+    pixels: &Pixels,
+    within: Option<SignedRect>,
+    cx: &Context<'_>,
+) -> Result<Grid, Error> {
     let reading = SheetReading::of(path, pixels, cx)?;
     match reading.found.certainty {
         Certainty::Sure(_) => Ok(reading.found.candidates[0].grid),

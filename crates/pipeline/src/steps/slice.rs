@@ -9,24 +9,25 @@ use shibori_core::cut::{
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
-    SignedRect, Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, UVec2, Pixels, Rect, SetError,
-    Size, Source as FrameSource,
+    Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pixels, Rect, SetError, SignedRect,
+    Size, Source as FrameSource, UVec2,
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::{
-    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_in, images_of, rects, sprite_name,
+    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_in, images_of, rects,
+    sprite_name,
 };
 use shibori_formats::encode;
 use shibori_formats::store::Written;
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
-use crate::order::{Change, CleanReport, CleanStep, PlanOutcome, Naming, Plan};
-use crate::steps::changes::{Defaults, lower_clean_frames, lower_marks, lower_clean, naming, lower_shape};
+use crate::order::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
+use crate::steps::changes::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
-use crate::{Context, Error, SizeCause, Notice, SheetError, Source, Task};
+use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
 /// The frames of sheets, and how they came about.
 #[derive(Clone, Debug)]
@@ -132,7 +133,11 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
 }
 
 /// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
-fn expand_folders(sources: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Vec<Source>, Error> {
+fn expand_folders(
+    sources: &[Source],
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<Vec<Source>, Error> {
     let mut all = Vec::new();
     for source in sources {
         match source.path().map(|path| cx.resolve(path)) {
@@ -177,7 +182,12 @@ fn is_file(path: &Path, cx: &Context<'_>) -> bool {
 }
 
 /// Frames that are cut already, cleaned.
-fn cut_already(path: &Path, set: FrameSet, options: &SliceOptions, cx: &Context<'_>) -> Result<CutFile, Error> {
+fn cut_already(
+    path: &Path,
+    set: FrameSet,
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<CutFile, Error> {
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let report = SheetReport { within: None, ..SheetReport::new(path, size, options, CutMethod::Frames) };
     clean_sheet(set, report, options, None, cx)
@@ -211,7 +221,8 @@ pub fn slice_sprite(
         let is_alone = parts.len() == 1 && part.files.len() == 1;
         cut.push((cut_part(name, *part, is_alone, cx)?, part.options));
     }
-    let is_loose = |cut: &[CutFile]| cut.iter().any(|one| matches!(one.report.how, CutMethod::Islands { .. }));
+    let is_loose =
+        |cut: &[CutFile]| cut.iter().any(|one| matches!(one.report.how, CutMethod::Islands { .. }));
     let is_named = |cut: &[CutFile]| cut.iter().any(|one| matches!(one.report.how, CutMethod::Frames));
     let is_plain = |options: &SliceOptions| {
         options.shape == ShapeOptions::default() && options.clips == ClipOptions::default()
@@ -256,7 +267,12 @@ pub fn slice_sprite(
 }
 
 /// One source of a sprite; its frames are all that sprite's.
-fn cut_part(name: &Name, part: SpriteInput<'_>, is_alone: bool, cx: &Context<'_>) -> Result<Vec<CutFile>, Error> {
+fn cut_part(
+    name: &Name,
+    part: SpriteInput<'_>,
+    is_alone: bool,
+    cx: &Context<'_>,
+) -> Result<Vec<CutFile>, Error> {
     let SpriteInput { files, options } = part;
     let called = options.cut.sprite.clone().unwrap_or_else(|| name.clone());
     let own = |is_file: bool| {
@@ -319,7 +335,8 @@ pub fn slice_manifests(
         let rows = rows.into_iter().collect();
         let PlanOutcome { set, shifts, covered, .. } = finish_frames(set, options, false, false, rows, cx)?;
         let grid = page_grid(&report);
-        let written = encode::sheet_manifest(&cx.resolve(path), report.size, &set, grid.as_ref(), cx.transaction())?;
+        let written =
+            encode::sheet_manifest(&cx.resolve(path), report.size, &set, grid.as_ref(), cx.transaction())?;
         Ok((Sliced { set, sheets: vec![report], done: ShapeOutcome { shifts, covered } }, written))
     };
     match sheets {
@@ -363,7 +380,8 @@ fn images_in_place(
     if options.cut.take.is_some() {
         return Err(Error::Sheet(SheetError::NotOneFileEach { folder: folder.to_owned() }));
     }
-    let PlanOutcome { set, shifts, covered, .. } = finish_frames(gathered.set, options, false, true, HashMap::new(), cx)?;
+    let PlanOutcome { set, shifts, covered, .. } =
+        finish_frames(gathered.set, options, false, true, HashMap::new(), cx)?;
     let written = encode::images_manifest(&whole, &set, &files, cx.transaction())?;
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let report = SheetReport::new(folder, size, options, CutMethod::Frames);
@@ -423,13 +441,18 @@ fn cut_file(
 }
 
 /// Frames of a sheet.
-fn cut_still(path: &Path, pixels: &Pixels, options: &SliceOptions, cx: &Context<'_>) -> Result<CutFile, Error> {
+fn cut_still(
+    path: &Path,
+    pixels: &Pixels,
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<CutFile, Error> {
     let size = pixels.size();
     let (pixels, origin) = within(path, pixels, options.cut.within)?;
     let sheet = prepare_sheet(path, &pixels, &options.clean, cx)?;
     let (set, how) = cut_sheet(path, &sheet, options, cx)?;
     let set = rebase_sources(set, origin)?;
-    debug!(file = %path.shown(), frames = set.frames().len(), "cut");
+    debug!(file = %path.display_slashed(), frames = set.frames().len(), "cut");
     clean_sheet(set, SheetReport::new(path, size, options, how), options, sheet.keyed.as_ref(), cx)
 }
 
@@ -511,7 +534,7 @@ fn cut_islands(
         frame_from_rect(&sprite, name, found.mask_out_others(&sheet.pixels, number), &file, rect, Some(cell))
     };
     let set = frame_set(path, found.drawings.iter().enumerate().map(frame).collect())?;
-    cx.count(&set);
+    cx.charge(&set);
     let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
     Ok((set, CutMethod::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
 }
@@ -527,7 +550,7 @@ fn clean_sheet(
     let taken = |set: FrameSet| -> Result<FrameSet, Error> {
         match &options.cut.take {
             None => Ok(set),
-            Some(take) => Ok(set.thinned(&take.resolve(&set)?)),
+            Some(take) => Ok(set.subsample(&take.resolve(&set)?)),
         }
     };
     let rows = rows_of(&set, &report.how);

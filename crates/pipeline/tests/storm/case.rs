@@ -300,7 +300,8 @@ fn largest(set: &FrameSet) -> Size {
 
 /// A context of its own in a folder, with limits that keep a case small.
 fn context(folder: &Path) -> Context<'static> {
-    let limits = ReadOptions { pixels: 1 << 22, memory: Budget::with_limit(1 << 28), ..ReadOptions::default() };
+    let limits =
+        ReadOptions { pixels: 1 << 22, memory: Budget::with_limit(1 << 28), ..ReadOptions::default() };
     let mut cx = Context::new(&NoopObserver).with_read_options(limits);
     folder.clone_into(&mut cx.base);
     cx

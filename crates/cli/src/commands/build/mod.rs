@@ -20,7 +20,7 @@ use crate::args::Build as Args;
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
 use crate::words::ReportPath;
-use crate::words::{counted, pasteable, pasteable_path, table};
+use crate::words::{count_noun, pasteable, pasteable_path, table};
 
 pub(super) fn run(args: &Args, program: &CommandContext<'_>) -> Result<(), Failure> {
     let recipe = args.recipe.clone().unwrap_or_else(|| found_above(&program.base));
@@ -45,7 +45,7 @@ pub(super) fn run(args: &Args, program: &CommandContext<'_>) -> Result<(), Failu
     }
     if let Some(step) = &args.target {
         let reporter = BuildReporter::new(program);
-        let facts = build.only(step, &reporter).map_err(failure_of)?;
+        let facts = build.build_one(step, &reporter).map_err(failure_of)?;
         if let Some(file) = &args.depfile {
             build.write_depfile(&program.base.join(file), &[facts], false).map_err(failure_of)?;
         }
@@ -85,7 +85,7 @@ fn build_once(
         let facts = build.describe_targets(reporter).map_err(failure_of)?;
         build.write_depfile(&program.base.join(file), &facts, true).map_err(failure_of)?;
     }
-    failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::said(exit)))
+    failed.map_or(Ok(outcome.did_something()), |exit| Err(Failure::already_reported(exit)))
 }
 
 #[derive(Serialize)]
@@ -134,7 +134,7 @@ struct StandingTarget {
     outputs: Vec<ReportPath>,
 }
 
-fn standing(build: &Build, program: &CommandContext<'_>) -> Result<StatusReport, Failure> {
+fn status_report(build: &Build, program: &CommandContext<'_>) -> Result<StatusReport, Failure> {
     let (mut stale, mut kept) = (Vec::new(), 0);
     let all = build.status(&BuildReporter::new(program)).map_err(failure_of)?;
     let left = ReportPath::all(&build.orphaned_outputs(&all));
@@ -159,27 +159,27 @@ fn list(report: &StatusReport, program: &CommandContext<'_>) {
     let (_, lines) = table(&["", ""], &rows, &[]);
     lines.iter().for_each(|line| program.say(line));
     for file in &report.left {
-        program.say(&format!("{}  no longer produced", file.shown()));
+        program.say(&format!("{}  no longer produced", file.display_slashed()));
     }
 }
 
 /// Builds nothing, and says what is stale.
 fn check_frozen(build: &Build, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let report = standing(build, program)?;
+    let report = status_report(build, program)?;
     list(&report, program);
     program.console.result(&report);
     if report.stale.is_empty() && report.left.is_empty() {
-        program.say(&format!("{} up to date", counted(report.kept, "target")));
+        program.say(&format!("{} up to date", count_noun(report.kept, "target")));
         return Ok(());
     }
-    program.say(&format!("{} stale, {} up to date", counted(report.stale.len(), "target"), report.kept));
+    program.say(&format!("{} stale, {} up to date", count_noun(report.stale.len(), "target"), report.kept));
     Err(Failure::findings())
 }
 
 fn dry_run(build: &Build, target: Option<&str>, program: &CommandContext<'_>) -> Result<(), Failure> {
     let target =
         target.map(|name| build.target_named(name).map_err(|error| failure_of(error.into()))).transpose()?;
-    let mut report = standing(build, program)?;
+    let mut report = status_report(build, program)?;
     if let Some(name) = target {
         report.stale.retain(|one| one.target == name);
         report.kept = usize::from(report.stale.is_empty());
@@ -187,7 +187,7 @@ fn dry_run(build: &Build, target: Option<&str>, program: &CommandContext<'_>) ->
     }
     list(&report, program);
     program.console.result(&report);
-    let (stale, kept) = (counted(report.stale.len(), "target"), report.kept);
+    let (stale, kept) = (count_noun(report.stale.len(), "target"), report.kept);
     program.say(&format!("would run {stale}; {kept} up to date"));
     Ok(())
 }
@@ -197,13 +197,13 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
     let file = if recipe.is_dir() { recipe.join(RECIPE_FILE) } else { recipe.to_owned() };
     let base = file.parent().unwrap_or(Path::new("")).to_owned();
     // Begun before the first build, so that nothing is missed that is saved meanwhile.
-    let mut watch =
-        Watch::begin(&base).map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.shown())))?;
+    let mut watch = Watch::begin(&base)
+        .map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.display_slashed())))?;
     let server = args.serve.map(started).transpose()?;
     if let Some(server) = &server {
         program.say(&format!("serving at {}", server.address()));
     }
-    let (mut changed, mut known): (Option<Changed>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
+    let (mut changed, mut known): (Option<SavedFiles>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
     let mut warned: BTreeSet<PathBuf> = BTreeSet::new();
     loop {
         let is_first = changed.is_none();
@@ -229,7 +229,7 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
             }
         };
         for (folder, why) in unwatched.into_iter().filter(|(folder, _)| warned.insert(folder.clone())) {
-            let text = format!("{}: can't be watched: {why}", folder.shown());
+            let text = format!("{}: can't be watched: {why}", folder.display_slashed());
             program.console.message(MessageLevel::Warning, &Message { text, pointer: None, hint: None });
         }
         if is_first {
@@ -238,12 +238,13 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
         let Some(change) = watch.next() else {
             return Err(Failure::usage("--watch: the system stopped reporting changes"));
         };
-        let shown: Vec<String> = change.files.iter().take(3).map(|path| path.shown().to_string()).collect();
+        let shown: Vec<String> =
+            change.files.iter().take(3).map(|path| path.display_slashed().to_string()).collect();
         let more = change.files.len().saturating_sub(shown.len());
         let more = if more == 0 { String::new() } else { format!(" and {more} more") };
         let is_part =
             known.is_empty() || change.files.iter().any(|path| path.is_absolute() || known.contains(path));
-        changed = Some(Changed { told: format!("{}{more}", shown.join(", ")), is_part });
+        changed = Some(SavedFiles { told: format!("{}{more}", shown.join(", ")), is_part });
     }
 }
 
@@ -255,7 +256,7 @@ fn started(port: u16) -> Result<Server, Failure> {
 }
 
 /// What was saved.
-struct Changed {
+struct SavedFiles {
     told: String,
     /// Whether any of it is a part of the recipe, as far as that is known.
     is_part: bool,
@@ -265,7 +266,7 @@ struct Changed {
 fn build_watched(
     args: &Args,
     build: &Build,
-    changed: Option<&Changed>,
+    changed: Option<&SavedFiles>,
     program: &CommandContext<'_>,
 ) -> bool {
     let reporter = match changed {

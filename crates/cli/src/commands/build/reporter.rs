@@ -8,7 +8,7 @@ use serde::Serialize;
 use serde_json::{Value, json};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{BuildObserver, BuildEvent, Outcome, LedgerProblem, StaleReason};
+use shibori_pipeline::build::{BuildEvent, BuildObserver, LedgerProblem, Outcome, StaleReason};
 use shibori_pipeline::steps::CheckReport;
 
 use crate::commands::CommandContext;
@@ -16,7 +16,7 @@ use crate::failure::{Exit, Failure};
 use crate::message::{Message, MessageLevel};
 use crate::progress::Progress;
 use crate::words::ReportPath;
-use crate::words::{self, counted, pasteable};
+use crate::words::{self, count_noun, pasteable};
 
 /// Speaks while a build runs.
 pub(super) struct BuildReporter<'a> {
@@ -101,7 +101,7 @@ impl<'a> BuildReporter<'a> {
         if self.changed.is_some() {
             return;
         }
-        let took = ms.map(span).unwrap_or_default();
+        let took = ms.map(format_duration).unwrap_or_default();
         self.say(|| self.program.say(&format!("{name:<24} {took:>8}  {text}")));
     }
 
@@ -133,15 +133,15 @@ impl<'a> BuildReporter<'a> {
         };
         let removed_told = match removed.len() {
             0 => String::new(),
-            files => format!(", {} removed", counted(files, "file")),
+            files => format!(", {} removed", count_noun(files, "file")),
         };
         let changed = self.changed.map(|changed| format!("{changed}: ")).unwrap_or_default();
         let text = match (done, undone.is_empty() && removed.is_empty()) {
-            (0, true) => format!("{}: nothing changed, {}", counted(*kept, "target"), span(ms)),
+            (0, true) => format!("{}: nothing changed, {}", count_noun(*kept, "target"), format_duration(ms)),
             _ => format!(
                 "{} done, {kept} up to date{undone}{removed_told}, {}",
-                counted(*done, "target"),
-                span(ms)
+                count_noun(*done, "target"),
+                format_duration(ms)
             ),
         };
         self.program.say(&(changed + &text));
@@ -166,7 +166,9 @@ impl BuildObserver for BuildReporter<'_> {
                 let text = "another build of this recipe is running; waiting for it";
                 self.message(MessageLevel::Note, &Message::plain(text));
             }
-            BuildEvent::Trouble(trouble) => self.message(MessageLevel::Warning, &self::describe_ledger_problem(trouble)),
+            BuildEvent::Trouble(trouble) => {
+                self.message(MessageLevel::Warning, &self::describe_ledger_problem(trouble))
+            }
             BuildEvent::Begins { stale, .. } => {
                 if stale > 1 {
                     self.state().bar = Some(Progress::new("building", stale, console.shows_progress()));
@@ -248,12 +250,14 @@ impl BuildObserver for BuildReporter<'_> {
             BuildEvent::Removed { files, left } => {
                 for file in files {
                     self.say(|| {
-                        self.program.say(&format!("removed {}: no longer produced", file.shown()));
+                        self.program.say(&format!("removed {}: no longer produced", file.display_slashed()));
                     });
                 }
                 for file in left {
-                    let text =
-                        format!("kept {}: it is no longer produced, but was edited by hand", file.shown());
+                    let text = format!(
+                        "kept {}: it is no longer produced, but was edited by hand",
+                        file.display_slashed()
+                    );
                     self.message(MessageLevel::Warning, &Message::plain(&text));
                 }
             }
@@ -283,11 +287,11 @@ pub(super) fn why(why: &StaleReason) -> String {
     match why {
         StaleReason::New => "new".to_owned(),
         StaleReason::Settings => "its options changed".to_owned(),
-        StaleReason::Input(path) => format!("{} changed", path.shown()),
-        StaleReason::InputNew(path) => format!("{} is new", path.shown()),
-        StaleReason::InputGone(path) => format!("{} is gone", path.shown()),
-        StaleReason::OutputGone(path) => format!("{} was missing", path.shown()),
-        StaleReason::OutputChanged(path) => format!("{} was edited by hand", path.shown()),
+        StaleReason::Input(path) => format!("{} changed", path.display_slashed()),
+        StaleReason::InputNew(path) => format!("{} is new", path.display_slashed()),
+        StaleReason::InputGone(path) => format!("{} is gone", path.display_slashed()),
+        StaleReason::OutputGone(path) => format!("{} was missing", path.display_slashed()),
+        StaleReason::OutputChanged(path) => format!("{} was edited by hand", path.display_slashed()),
         StaleReason::Target(target) => format!("{target} changed"),
         StaleReason::Version(version) => format!("last built by shibori {version}"),
         StaleReason::Asked => "requested".to_owned(),
@@ -313,7 +317,7 @@ pub(super) fn ms_since(began: Instant) -> f64 {
 }
 
 /// A time for people: `8 ms`, `1.25 s`.
-pub(super) fn span(ms: f64) -> String {
+pub(super) fn format_duration(ms: f64) -> String {
     match ms {
         ms if ms >= 1000.0 => format!("{:.2} s", ms / 1000.0),
         ms if ms >= 10.0 => format!("{ms:.0} ms"),

@@ -98,7 +98,7 @@ impl Shared {
             Ok(bytes) if kind(&file).starts_with("text/html") => {
                 request.respond(html(listening(&String::from_utf8_lossy(&bytes), &version)))
             }
-            Ok(bytes) => request.respond(typed(Response::from_data(bytes), kind(&file))),
+            Ok(bytes) => request.respond(with_content_type(Response::from_data(bytes), kind(&file))),
         }
     }
 }
@@ -134,7 +134,7 @@ fn listing(whole: &Path, folder: &Path) -> String {
     }
     names.sort();
     let real = whole.canonicalize().unwrap_or_else(|_| whole.to_owned());
-    let shown = folder.strip_prefix(&real).map(|path| path.shown().to_string()).unwrap_or_default();
+    let shown = folder.strip_prefix(&real).map(|path| path.display_slashed().to_string()).unwrap_or_default();
     let at = if shown.is_empty() { String::new() } else { format!("/{shown}") };
     let link = |(_, name): &(bool, String)| {
         format!(
@@ -183,15 +183,15 @@ fn kind(file: &Path) -> &'static str {
 type Bytes = Response<io::Cursor<Vec<u8>>>;
 
 fn html(page: String) -> Bytes {
-    typed(Response::from_data(page), "text/html; charset=utf-8")
+    with_content_type(Response::from_data(page), "text/html; charset=utf-8")
 }
 
 fn plain(status: u16, text: &str) -> Bytes {
-    typed(Response::from_data(format!("{text}\n")), "text/plain; charset=utf-8")
+    with_content_type(Response::from_data(format!("{text}\n")), "text/plain; charset=utf-8")
         .with_status_code(StatusCode(status))
 }
 
-fn typed(response: Bytes, kind: &str) -> Bytes {
+fn with_content_type(response: Bytes, kind: &str) -> Bytes {
     let header = |name: &str, value: &str| Header::from_bytes(name, value).expect("plain letters");
     response
         .with_header(header("Content-Type", kind))

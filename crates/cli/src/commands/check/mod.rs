@@ -10,7 +10,7 @@ use shibori_pipeline::steps::check;
 use super::CommandContext;
 use crate::args::Check;
 use crate::failure::Failure;
-use crate::words::{self, FindingReport, WordedGroup, counted, grouped};
+use crate::words::{self, FindingReport, WordedGroup, count_noun, group_digits};
 use recipe::{UnmetExpectation, check_recipes};
 
 #[derive(Serialize)]
@@ -53,7 +53,7 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
 /// Frames are named up to this many.
 const NAMED: usize = 4;
 
-fn say(report: &Report, mut groups: Vec<WordedGroup>, program: &CommandContext<'_>) {
+fn print_report(report: &Report, mut groups: Vec<WordedGroup>, program: &CommandContext<'_>) {
     groups.sort_by_key(|group| group.level);
     for group in groups {
         let names = group.frames.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
@@ -63,7 +63,12 @@ fn say(report: &Report, mut groups: Vec<WordedGroup>, program: &CommandContext<'
             count if count <= NAMED => format!("{count} frames: {names}"),
             count => format!("{count} frames: {names}, ..."),
         };
-        program.console.print_heading(&format!("{}  {}  {}  {frames}", group.level.id(), group.rule, group.of));
+        program.console.print_heading(&format!(
+            "{}  {}  {}  {frames}",
+            group.level.id(),
+            group.rule,
+            group.of
+        ));
         program.say(&format!("  {}", group.message));
         program.say(&format!("  {}", group.remedy));
     }
@@ -80,22 +85,24 @@ fn finish(report: &Report, told: Conclusion, program: &CommandContext<'_>) -> Re
     let Conclusion { groups, frames, how, is_strict } = told;
     let count = |level: Severity| groups.iter().filter(|group| group.level == level).count();
     let (wrong, look) = (count(Severity::Wrong) + report.unmet.len(), count(Severity::Look));
-    say(report, groups, program);
+    print_report(report, groups, program);
     let allowed = match report.allowed {
         0 => String::new(),
-        count => format!(", {} allowed", grouped(count as u64)),
+        count => format!(", {} allowed", group_digits(count as u64)),
     };
-    let frames = counted(frames, "frame");
+    let frames = count_noun(frames, "frame");
     let strict = if is_strict && look > 0 { " (--strict counts these as wrong)" } else { "" };
     program.say(&match (wrong, look) {
         (0, 0) => format!("{frames}: no problems found{allowed}"),
         (0, look) => {
-            format!("{frames}: nothing wrong, {} worth a look{allowed}{strict}", counted(look, "thing"))
+            format!("{frames}: nothing wrong, {} worth a look{allowed}{strict}", count_noun(look, "thing"))
         }
-        (wrong, 0) => format!("{frames}: {}{allowed}; use {how} to ignore a rule", counted(wrong, "problem")),
+        (wrong, 0) => {
+            format!("{frames}: {}{allowed}; use {how} to ignore a rule", count_noun(wrong, "problem"))
+        }
         (wrong, look) => format!(
             "{frames}: {}, {look} more worth a look{allowed}; use {how} to ignore a rule",
-            counted(wrong, "problem")
+            count_noun(wrong, "problem")
         ),
     });
     if wrong > 0 || is_strict && look > 0 { Err(Failure::findings()) } else { Ok(()) }

@@ -54,7 +54,7 @@ pub(super) fn check_recipes(
             None => Ok(None),
             Some(recipe) => Err(Failure::usage(format!(
                 "{}: check takes a single recipe and no other sources",
-                recipe.shown()
+                recipe.display_slashed()
             ))),
         };
     };
@@ -81,11 +81,11 @@ pub(super) fn check_recipes(
 fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
     // The recipe is named as it was typed; a file that it includes, as it is found from there.
     let file = |mark: &Location| match mark.file.ends_with(recipe) {
-        true => recipe.shown().to_string(),
-        false => mark.file.shown().to_string(),
+        true => recipe.display_slashed().to_string(),
+        false => mark.file.display_slashed().to_string(),
     };
     let place = found.mark.as_ref().map(|mark| format!("{}:{mark}", file(mark)));
-    let at = place.unwrap_or_else(|| recipe.shown().to_string());
+    let at = place.unwrap_or_else(|| recipe.display_slashed().to_string());
     let of = found.of.clone().unwrap_or_default();
     let (message, remedy) = match &found.seen {
         RecipeObservation::NoClip { clip, known } => {
@@ -102,7 +102,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             (message, "hold a step, as in 4x2, or remove one".to_owned())
         }
         RecipeObservation::Unused(frames) => {
-            let count = words::counted(frames.len(), "frame");
+            let count = words::count_noun(frames.len(), "frame");
             let message = format!("{count} in no clip: {}", abbreviate_list(frames));
             (
                 message,
@@ -112,7 +112,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             )
         }
         RecipeObservation::Pages(pages, limit) => {
-            let message = format!("{}, but {at} allows only {limit}", words::counted(*pages, "page"));
+            let message = format!("{}, but {at} allows only {limit}", words::count_noun(*pages, "page"));
             (message, format!("raise page-max in [atlas.{of}], or split it into two atlases"))
         }
     };

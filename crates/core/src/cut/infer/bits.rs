@@ -59,7 +59,7 @@ impl OccupancyBits {
     }
 
     /// How many pixels of a line have content in `from..to`.
-    pub(super) fn filled(&self, line: u32, from: u32, to: u32) -> u32 {
+    pub(super) fn count_filled(&self, line: u32, from: u32, to: u32) -> u32 {
         self.part(line, from, to).map(u64::count_ones).sum()
     }
 
@@ -136,7 +136,7 @@ mod tests {
             let transposed = lines(&rows).transposed(length);
             for (line, row) in rows.iter().enumerate() {
                 for (at, &bit) in row.iter().enumerate() {
-                    prop_assert_eq!(transposed.filled(at as u32, line as u32, line as u32 + 1), u32::from(bit));
+                    prop_assert_eq!(transposed.count_filled(at as u32, line as u32, line as u32 + 1), u32::from(bit));
                 }
             }
         }
@@ -158,7 +158,7 @@ mod tests {
             let runs = inside().filter(|&at| starts(at)).count() as u32;
             let pixels = inside().filter(|&at| crosses(at)).count() as u32;
             prop_assert_eq!(bits.crossings(0, 1, from, to), (runs, pixels));
-            prop_assert_eq!(bits.filled(0, from, to), inside().filter(|&at| rows[0][at as usize]).count() as u32);
+            prop_assert_eq!(bits.count_filled(0, from, to), inside().filter(|&at| rows[0][at as usize]).count() as u32);
         }
     }
 }

@@ -104,7 +104,7 @@ impl BorderTable {
         let count = spans.len();
         let of_line = |at: usize| -> Vec<BorderEntry> {
             let at = at as u32;
-            let slot = |&(from, to): &(u32, u32)| match lines.filled(at, from, to) {
+            let slot = |&(from, to): &(u32, u32)| match lines.count_filled(at, from, to) {
                 0 => BorderEntry::default(),
                 pixels => {
                     let is_solid = pixels * 2 > to - from;

@@ -93,7 +93,7 @@ pub(super) fn has_rest(axis: &Division, length: u32) -> bool {
 
 /// Cell sizes one pixel smaller and larger, for axes with a remainder. Nothing divides evenly there, so each size is a
 /// separate candidate.
-pub(super) fn beside(axis: &Division, length: u32) -> impl Iterator<Item = Division> {
+pub(super) fn neighboring_sizes(axis: &Division, length: u32) -> impl Iterator<Item = Division> {
     let covered = |cell: u32| Division { covered: cell * axis.count, ..*axis };
     let cell = axis.covered / axis.count;
     let fits = move |other: &Division| {

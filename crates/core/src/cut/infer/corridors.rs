@@ -48,7 +48,7 @@ pub(super) fn part_many_cells(sheet: &Pixels, background: Background, grid: &Gri
     let (mut parted, mut all) = (0u32, 0u32);
     for (row, column) in (0..counts.rows).flat_map(|row| (0..counts.columns).map(move |column| (row, column)))
     {
-        let Some(part) = sheet.part(grid.rect(Cell { row, column })) else { continue };
+        let Some(part) = sheet.crop(grid.rect(Cell { row, column })) else { continue };
         match has_gap(&part, background) {
             None => {}
             Some(is_parted) => (all, parted) = (all + 1, parted + u32::from(is_parted)),

@@ -6,7 +6,9 @@
 
 use crate::cut::Grid;
 use crate::cut::grid::Division;
-use crate::cut::infer::candidates::{WIDEST, divisions, size_prior, named, spacing_penalty, aspect_prior, single};
+use crate::cut::infer::candidates::{
+    WIDEST, aspect_prior, divisions, named, single, size_prior, spacing_penalty,
+};
 use crate::cut::infer::{GridCandidate, NameHints};
 use crate::parallel;
 use crate::{Pixels, Size};
@@ -47,7 +49,8 @@ pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate
     let mut found = Vec::with_capacity(columns.len() * rows.len());
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
-            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row) - spacing_penalty(column, row)
+            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row)
+                - spacing_penalty(column, row)
                 + usual(aspect_prior(column, row), size_prior(column, row));
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)

@@ -66,7 +66,7 @@ use crate::background::{Background, find_background};
 use crate::cut::grid::Division;
 use crate::cut::{Axis, Grid, Spacing};
 use crate::parallel;
-use crate::{UVec2, Pixels, Size};
+use crate::{Pixels, Size, UVec2};
 
 pub use named::NameHints;
 
@@ -303,7 +303,7 @@ pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> GridDetectio
 /// The same for a sheet that was not enlarged.
 fn detect_native(sheet: &Pixels, hints: &NameHints) -> GridDetection {
     let background = find_background(sheet);
-    let enclosed = rim::inside(sheet, background).and_then(|inner| Some((inner, sheet.part(inner)?)));
+    let enclosed = rim::inside(sheet, background).and_then(|inner| Some((inner, sheet.crop(inner)?)));
     if let Some((inner, part)) = enclosed
         && let Some(found) = rim::with_rim(self::detect_native(&part, hints), inner, sheet.size())
     {
@@ -403,7 +403,11 @@ fn detect_by_lines(sheet: &Pixels, background: Background, hints: &NameHints) ->
 }
 
 /// The cells of a tile set, where sides of tiles tell more than lines that cut nothing.
-fn detect_by_tile_edges(sheet: &Pixels, background: Background, by_lines: &GridDetection) -> Option<GridDetection> {
+fn detect_by_tile_edges(
+    sheet: &Pixels,
+    background: Background,
+    by_lines: &GridDetection,
+) -> Option<GridDetection> {
     let found = sides::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);

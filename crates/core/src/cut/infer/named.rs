@@ -2,7 +2,7 @@
 //! what is drawn.
 
 use crate::cut::Grid;
-use crate::{UVec2, Size};
+use crate::{Size, UVec2};
 
 /// What a size of both sides in a name is worth, in nats.
 const SIZE: f64 = 12.0;

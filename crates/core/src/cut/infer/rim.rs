@@ -19,7 +19,7 @@ pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
         && height - content.height <= 2 * WIDEST
         && content.size() != sheet.size();
     let is_solid = |part: &Pixels| part.rows().all(|row| row.chunks_exact(4).all(|pixel| pixel[3] == 255));
-    (is_rim && sheet.part(content).as_ref().is_some_and(is_solid)).then_some(content)
+    (is_rim && sheet.crop(content).as_ref().is_some_and(is_solid)).then_some(content)
 }
 
 /// The grids of what is inside as grids of the whole sheet; `None` where the best can't be told by an offset.

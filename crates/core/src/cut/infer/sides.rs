@@ -41,7 +41,7 @@ pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f
             let (columns, rows) = (across.divided(side)?, down.divided(side)?);
             let rests = u32::from(columns.covered < width) + u32::from(rows.covered < height);
             let (x, y) = (across.evidence(side), down.evidence(side));
-            let is_shown = across.shown(side).max(down.shown(side)) >= MOST_SHOW;
+            let is_shown = across.edge_fraction(side).max(down.edge_fraction(side)) >= MOST_SHOW;
             let evidence = if is_shown && x.min(y) > LEAST { x + y } else { 0.0 } - REST * f64::from(rests);
             (columns.count * rows.count > 1 && evidence > 0.0)
                 .then(|| (Grid::of_axes(columns, rows), evidence))
@@ -116,7 +116,7 @@ impl Edges {
     }
 
     /// The share of lines that have an edge.
-    fn shown(&self, side: u32) -> f64 {
+    fn edge_fraction(&self, side: u32) -> f64 {
         let on_lines = || self.counts.iter().step_by(side as usize).skip(1);
         on_lines().filter(|&&edges| edges > 0).count() as f64 / on_lines().count().max(1) as f64
     }

@@ -7,8 +7,8 @@ use crate::cut::infer::GridCandidate;
 use crate::cut::infer::bits::OccupancyBits;
 use crate::cut::infer::borders::{AxisScore, BorderTable};
 use crate::cut::infer::candidates::{
-    WIDEST_GUTTER, beside, divisions, size_prior, has_rest, named, spacing_penalty, remainder_penalty, aspect_prior, single,
-    usual_length, with_rest,
+    WIDEST_GUTTER, aspect_prior, divisions, has_rest, named, neighboring_sizes, remainder_penalty, single,
+    size_prior, spacing_penalty, usual_length, with_rest,
 };
 use crate::cut::infer::{NameHints, repeat};
 use crate::parallel;
@@ -35,7 +35,7 @@ pub(super) fn candidates(
 ) -> Option<Vec<GridCandidate>> {
     let (columns, rows) = content(sheet, is_content)?;
     let all = |lines: &OccupancyBits, across: u32| {
-        let end = (0..lines.count()).rev().find(|&line| lines.filled(line, 0, across) > 0);
+        let end = (0..lines.count()).rev().find(|&line| lines.count_filled(line, 0, across) > 0);
         let mut all = divisions(lines.count(), WIDEST_GUTTER);
         all.extend(with_rest(lines.count(), end.map_or(0, |last| last + 1)));
         all
@@ -58,7 +58,7 @@ pub(super) fn candidates(
     named(&mut best_columns, columns.count(), hints.sizes().map(|size| size.width));
     named(&mut best_rows, rows.count(), hints.sizes().map(|size| size.height));
     for (axes, length) in [(&mut best_columns, columns.count()), (&mut best_rows, rows.count())] {
-        let near: Vec<Division> = axes.iter().flat_map(|axis| beside(axis, length)).collect();
+        let near: Vec<Division> = axes.iter().flat_map(|axis| neighboring_sizes(axis, length)).collect();
         for axis in near {
             if !axes.contains(&axis) {
                 axes.push(axis);
@@ -68,8 +68,9 @@ pub(super) fn candidates(
     let mut found = score_pairs(&columns, &rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
         found.extend(repeat::divide_by_period(sheet, best).map(|(column, row)| {
-            let verdict =
-                |lines: &OccupancyBits, axis: &Division, other: &Division| BorderTable::new(lines, other).lines(axis);
+            let verdict = |lines: &OccupancyBits, axis: &Division, other: &Division| {
+                BorderTable::new(lines, other).lines(axis)
+            };
             let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
             GridCandidate {
                 grid: Grid::of_axes(column, row),
@@ -84,7 +85,10 @@ pub(super) fn candidates(
 }
 
 /// Bits of content by columns and by rows.
-fn content(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Option<(OccupancyBits, OccupancyBits)> {
+fn content(
+    sheet: &Pixels,
+    is_content: impl Fn(&[u8]) -> bool + Sync,
+) -> Option<(OccupancyBits, OccupancyBits)> {
     let size = sheet.size();
     let word = |pixels: &[u8]| {
         let bits = pixels.chunks_exact(4).enumerate();
@@ -107,8 +111,9 @@ fn best(
     others: &[Division],
     (count, variants): (usize, usize),
 ) -> Vec<Division> {
-    let cost =
-        |axis: &Division| spacing_penalty(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis);
+    let cost = |axis: &Division| {
+        spacing_penalty(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis)
+    };
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<BorderTable> =
         parallel::map_slice(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
@@ -213,8 +218,9 @@ fn score_pairs(
 fn score_axes(lines: &OccupancyBits, bands: &[Division], axes: &[Division]) -> Vec<Vec<(AxisScore, f64)>> {
     let of_bands = |band: &Division| {
         let borders = BorderTable::new(lines, band);
-        let judged =
-            |axis: &Division| (borders.lines(axis), borders.position_evidence(axis) + borders.fill_evidence(axis));
+        let judged = |axis: &Division| {
+            (borders.lines(axis), borders.position_evidence(axis) + borders.fill_evidence(axis))
+        };
         parallel::map_slice(axes, judged)
     };
     bands.iter().map(of_bands).collect()

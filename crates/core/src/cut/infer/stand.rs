@@ -44,9 +44,9 @@ fn fit_to_drawings(grid: &Grid, sheet: &Pixels, background: Background) -> Optio
     let cells = (0..counts.rows).flat_map(|row| (0..counts.columns).map(move |column| Cell { row, column }));
     let boxes = cells.filter_map(|cell| {
         let cell = grid.rect(cell);
-        let drawn = content_bounds(&sheet.part(cell)?, background)?;
+        let drawn = content_bounds(&sheet.crop(cell)?, background)?;
         let is_solid = is_solid(
-            &sheet.part(Rect::new(cell.x + drawn.x, cell.y + drawn.y, drawn.width, drawn.height))?,
+            &sheet.crop(Rect::new(cell.x + drawn.x, cell.y + drawn.y, drawn.width, drawn.height))?,
             background,
         );
         Some((drawn, is_solid))

@@ -5,7 +5,7 @@ use image::{Rgba, RgbaImage};
 use super::*;
 use crate::Cell;
 use crate::cut::{Counts, Spacing, find_crossings};
-use crate::{UVec2, Rect};
+use crate::{Rect, UVec2};
 
 /// A drawing in a cell: a blob that depends on the cell, and a spark apart from it.
 fn draw(image: &mut RgbaImage, cell: Rect, number: u32) {

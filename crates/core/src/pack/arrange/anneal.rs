@@ -4,7 +4,7 @@
 //! (S. Kirkpatrick, C. D. Gelatt and M. P. Vecchi, "Optimization by simulated annealing", 1983). The search is bounded by
 //! steps and draws its own numbers, so its result is the same everywhere.
 
-use crate::pack::arrange::Pieces;
+use crate::pack::arrange::Items;
 use crate::pack::arrange::niche::{Skyline, StripFill};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
@@ -26,7 +26,7 @@ impl XorShift {
 /// Improves an order for so many steps. `value` tries an order and gives its cost, less being better, with what it
 /// made; `heat` is a worsening that is taken often at first. Stops early where the cost is `enough` or less.
 pub(super) fn anneal<T>(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     start: &[usize],
     steps: usize,
     seed: u64,
@@ -130,7 +130,7 @@ mod tests {
             may_rotate in any::<bool>(), seed in 1u64..99,
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-            let pieces = Pieces { sizes: &sizes, may_rotate };
+            let pieces = Items { sizes: &sizes, may_rotate };
             let order: Vec<usize> = (0..sizes.len()).collect();
             let room = Size::new(pieces.widest(&order) + more, height);
             let StripFill { outcome, .. } = anneal_strip(&order, Skyline::of(&ItemIndex::new(pieces), room), 12, seed, StopRule::Empty(0.0));
@@ -152,7 +152,7 @@ mod tests {
     #[test]
     fn a_perfect_packing_of_few_pieces_is_found() {
         let sizes = [(4, 7), (6, 3), (3, 4), (3, 4), (6, 3), (4, 3)].map(Size::from);
-        let pieces = Pieces { sizes: &sizes, may_rotate: false };
+        let pieces = Items { sizes: &sizes, may_rotate: false };
         let filled = anneal_strip(
             &[0, 1, 2, 3, 4, 5],
             Skyline::new(&ItemIndex::new(pieces), 10),
@@ -163,9 +163,14 @@ mod tests {
         assert_eq!(filled.outcome.used, Size::new(10, 10));
         // Turned too: two of 5x10 and two of 10x5 make a square of fifteen with a hole.
         let sizes = [(5, 10), (10, 5), (10, 5), (5, 10), (5, 5)].map(Size::from);
-        let pieces = Pieces { sizes: &sizes, may_rotate: true };
-        let filled =
-            anneal_strip(&[0, 1, 2, 3, 4], Skyline::new(&ItemIndex::new(pieces), 15), 400, 7, StopRule::Empty(0.0));
+        let pieces = Items { sizes: &sizes, may_rotate: true };
+        let filled = anneal_strip(
+            &[0, 1, 2, 3, 4],
+            Skyline::new(&ItemIndex::new(pieces), 15),
+            400,
+            7,
+            StopRule::Empty(0.0),
+        );
         assert_eq!(filled.outcome.used, Size::new(15, 15));
     }
 }

@@ -5,7 +5,7 @@ use crate::pack::Effort;
 use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{PageFill, Pieces, anneal, effort, maxrects};
+use crate::pack::arrange::{Items, PageFill, anneal, effort, maxrects};
 use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
@@ -14,7 +14,7 @@ pub(super) const MOST_FOR_MAXRECTS: usize = 1_000;
 const SEARCHED: usize = 4;
 
 /// A way to put all of `wanted` onto `room`, if one is found.
-pub(super) fn onto(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Effort) -> Option<PageFill> {
+pub(super) fn onto(pieces: Items<'_>, wanted: &[usize], room: Size, effort: Effort) -> Option<PageFill> {
     let fits = |piece: &usize| pieces.orientations(*piece).any(|(size, _)| size.fits_in(room));
     if pieces.area(wanted) > room.area() || !wanted.iter().all(fits) {
         return None;
@@ -25,7 +25,7 @@ pub(super) fn onto(pieces: Pieces<'_>, wanted: &[usize], room: Size, effort: Eff
 
 /// The arrangement that puts the most area onto `room`, one of several pages that share a search.
 pub(super) fn fullest(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     room: Size,
     effort: Effort,
@@ -46,7 +46,7 @@ pub(super) fn fullest(
     }
     // Lying pages are filled like upright ones with everything rotated.
     let sideways = pieces.transposed_sizes();
-    let sideways = Pieces { sizes: &sideways, ..pieces };
+    let sideways = Items { sizes: &sideways, ..pieces };
     let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(sideways));
     let views = [(&upright, room, false), (&lying, room.rotated(), true)];
     let starts: Vec<(usize, usize)> =

@@ -7,7 +7,7 @@ use crate::pack::arrange::maxrects::{self, Score};
 use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{PageFill, Pieces, anneal, effort, fixed, square};
+use crate::pack::arrange::{Items, PageFill, anneal, effort, fixed, square};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
@@ -34,7 +34,7 @@ struct Run {
 
 /// The smallest page that takes all of `wanted`, if a run or a search finds one.
 pub(super) fn smallest_page(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
@@ -48,7 +48,7 @@ pub(super) fn smallest_page(
     [found, quicker].into_iter().flatten().min_by_key(|outcome| key(fitting, outcome))
 }
 
-fn searched(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, effort: Effort) -> Option<PageFill> {
+fn searched(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, effort: Effort) -> Option<PageFill> {
     let area = pieces.area(wanted);
     if area > fitting.room().area() {
         return None;
@@ -88,7 +88,7 @@ fn key(fitting: &PageSizer, outcome: &PageFill) -> (u64, u32) {
 
 /// Where sizes are rounded, what counts is whether all fits the next smaller page: that is tried hard.
 fn rounded_down(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
@@ -125,13 +125,13 @@ struct View<'a> {
 
 /// The smallest page that niches find: first quickly over many widths, then the best few searched.
 fn search_skyline(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     (effort, share): (Effort, f64),
 ) -> Option<PageFill> {
     let lying = pieces.transposed_sizes();
-    let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(Pieces { sizes: &lying, ..pieces }));
+    let (upright, lying) = (ItemIndex::new(pieces), ItemIndex::new(Items { sizes: &lying, ..pieces }));
     // Two views, so each has half of the widths.
     let count = effort::widths(wanted.len(), effort, ORDERS.len(), share).div_ceil(2);
     let view = |is_sideways: bool| {
@@ -207,7 +207,7 @@ fn search_skyline(
 
 /// Widths from somewhat upright to somewhat lying pages, as far as they are allowed; of square pages only those near
 /// the square.
-fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, count: u32) -> Vec<u32> {
+fn widths(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, count: u32) -> Vec<u32> {
     let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
     let (from, times) = if fitting.is_square() { (1.0, 1.15) } else { (0.7, 2.0) };
     let mut widths: Vec<u32> = (0..count)
@@ -220,7 +220,7 @@ fn widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, count: u32)
     widths
 }
 
-fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, runs: &[Run]) -> Option<PageFill> {
+fn best(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, runs: &[Run]) -> Option<PageFill> {
     let go = |run: &Run| maxrects::run(pieces, &sorted(pieces, wanted, run.order), run.room, run.score);
     let outcomes = parallel::map_slice(runs, go).into_iter().enumerate();
     let whole = outcomes.filter(|(_, outcome)| outcome.left.is_empty());
@@ -228,7 +228,7 @@ fn best(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, runs: &[Run])
 }
 
 /// Widths from half to twice a square's side, as far as they are allowed, with all the room below.
-fn runs_over_widths(pieces: Pieces<'_>, wanted: &[usize], fitting: &PageSizer, share: f64) -> Vec<Run> {
+fn runs_over_widths(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, share: f64) -> Vec<Run> {
     let (widest, side) = (pieces.widest(wanted), (pieces.area(wanted) as f64).sqrt());
     let budget = runs(wanted.len(), share);
     let orders = match budget {

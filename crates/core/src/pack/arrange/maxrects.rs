@@ -4,7 +4,7 @@
 //! of the free rectangle with the best score; every free rectangle it touches is split into the up to
 //! four that remain, and those inside another are dropped.
 
-use crate::pack::arrange::{PageFill, Pieces, ItemPosition};
+use crate::pack::arrange::{ItemPosition, Items, PageFill};
 use crate::{Rect, Size};
 
 /// How a corner is judged; less is better.
@@ -39,7 +39,7 @@ impl FreeRects {
     }
 
     /// Places a piece, rotated where that scores better; `None` where it does not fit.
-    pub(super) fn place(&mut self, pieces: Pieces<'_>, piece: usize, score: Score) -> Option<ItemPosition> {
+    pub(super) fn place(&mut self, pieces: Items<'_>, piece: usize, score: Score) -> Option<ItemPosition> {
         let mut best: Option<(Key, Rect, bool)> = None;
         for (size, rotated) in pieces.orientations(piece) {
             for free in self.free.iter().filter(|free| size.fits_in(free.size())) {
@@ -60,7 +60,7 @@ impl FreeRects {
         self.free.retain(|free| {
             let touched = free.overlaps(placed);
             if touched {
-                pieces.extend(around(*free, placed));
+                pieces.extend(split_around(*free, placed));
             }
             !touched
         });
@@ -79,7 +79,7 @@ impl FreeRects {
 }
 
 /// Places pieces in this order as far as they go.
-pub(super) fn run(pieces: Pieces<'_>, order: &[usize], size: Size, score: Score) -> PageFill {
+pub(super) fn run(pieces: Items<'_>, order: &[usize], size: Size, score: Score) -> PageFill {
     let mut room = FreeRects::new(size);
     let mut outcome = PageFill { placed: Vec::with_capacity(order.len()), ..PageFill::default() };
     for &piece in order {
@@ -109,7 +109,7 @@ fn judge(free: &Rect, piece: Size, score: Score) -> Key {
 }
 
 /// The largest rectangles of `free` that do not touch `placed`.
-fn around(free: Rect, placed: Rect) -> impl Iterator<Item = Rect> {
+fn split_around(free: Rect, placed: Rect) -> impl Iterator<Item = Rect> {
     // Both are on a page, so edges fit u32.
     let (free_right, free_bottom) = (free.right() as u32, free.bottom() as u32);
     let (right, bottom) = (placed.right() as u32, placed.bottom() as u32);
@@ -132,7 +132,7 @@ mod tests {
             sizes in prop::collection::vec((1u32..12, 1u32..12), 1..30), may_rotate in any::<bool>(),
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-            let pieces = Pieces { sizes: &sizes, may_rotate };
+            let pieces = Items { sizes: &sizes, may_rotate };
             for score in [Score::TopLeft, Score::ShortSide, Score::Area] {
                 let mut room = FreeRects::new(Size::new(40, 40));
                 let mut placed: Vec<Rect> = Vec::new();

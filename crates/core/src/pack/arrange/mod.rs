@@ -36,13 +36,13 @@ pub(super) struct ItemPosition {
 
 /// What is to be placed.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Pieces<'a> {
+pub(super) struct Items<'a> {
     pub(super) sizes: &'a [Size],
     /// Whether a piece may be on its side.
     pub(super) may_rotate: bool,
 }
 
-impl Pieces<'_> {
+impl Items<'_> {
     fn area(&self, wanted: &[usize]) -> u64 {
         wanted.iter().map(|&piece| self.sizes[piece].area()).sum()
     }
@@ -103,8 +103,9 @@ impl PageFill {
 
 /// Arranges pieces on as few pages as it can, the last as small as it can. Every piece must fit on an
 /// empty page.
-pub(super) fn arrange(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -> Arrangement {
-    let mut arranged = Arrangement { spots: vec![ItemPosition::default(); pieces.sizes.len()], pages: Vec::new() };
+pub(super) fn arrange(pieces: Items<'_>, fitting: &PageSizer, effort: Effort) -> Arrangement {
+    let mut arranged =
+        Arrangement { spots: vec![ItemPosition::default(); pieces.sizes.len()], pages: Vec::new() };
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let outcomes = match all.is_empty() {
         true => Vec::new(),
@@ -127,7 +128,7 @@ pub(super) fn arrange(pieces: Pieces<'_>, fitting: &PageSizer, effort: Effort) -
 
 /// Spots for pieces on pages where others lie already; `None` where they find no room. `taken` holds, for each page,
 /// its room and what is there.
-pub(super) fn arrange_around(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
+pub(super) fn arrange_around(pieces: Items<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let lying: usize = taken.iter().map(|(_, rects)| rects.len()).sum();
     if all.len() + lying > fixed::MOST_FOR_MAXRECTS {
@@ -150,7 +151,7 @@ pub(super) fn arrange_around(pieces: Pieces<'_>, taken: &[(Size, Vec<Rect>)]) ->
 }
 
 /// Spots below everything on a page, when there is too much to search the gaps.
-fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
+fn below(pieces: Items<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
     let catalog = stock::ItemIndex::new(pieces);
     let mut left = order::sorted(pieces, all, order::ORDERS[0]);
     let mut spots = vec![ItemPosition::default(); all.len()];
@@ -171,7 +172,7 @@ fn below(pieces: Pieces<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Opti
 
 /// The least number of pages that any arrangement could have, and the least area of this many together: from the area
 /// of the pieces, from the largest sides, and from those too wide to lie side by side.
-pub(super) fn lower_bound(pieces: Pieces<'_>, fitting: &PageSizer) -> (u64, usize) {
+pub(super) fn lower_bound(pieces: Items<'_>, fitting: &PageSizer) -> (u64, usize) {
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let (area, room) = (pieces.area(&all), fitting.room());
     let narrow = |size: &Size| if pieces.may_rotate { size.width.min(size.height) } else { size.width };

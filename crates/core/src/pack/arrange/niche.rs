@@ -6,12 +6,12 @@
 //! packing problem", 2016). Equal scores are decided by the order of the pieces, and that order is what `anneal` improves.
 
 use crate::Size;
-use crate::pack::arrange::stock::{ItemIndex, NicheMatch, RemainingItems, NicheQuery};
-use crate::pack::arrange::{PageFill, Pieces, ItemPosition};
+use crate::pack::arrange::stock::{ItemIndex, NicheMatch, NicheQuery, RemainingItems};
+use crate::pack::arrange::{ItemPosition, Items, PageFill};
 
 /// A part of the skyline: from `x` on, `width` long, at height `y`.
 #[derive(Clone, Copy, Debug)]
-struct Level {
+struct SkylineSegment {
     x: u32,
     y: u32,
     width: u32,
@@ -22,7 +22,7 @@ pub(super) struct Skyline<'a> {
     catalog: &'a ItemIndex<'a>,
     width: u32,
     height: u32,
-    levels: Vec<Level>,
+    levels: Vec<SkylineSegment>,
     stock: RemainingItems,
 }
 
@@ -53,7 +53,7 @@ impl<'a> Skyline<'a> {
         Self { catalog, width, height, levels: Vec::new(), stock: RemainingItems::default() }
     }
 
-    pub(super) fn pieces(&self) -> Pieces<'a> {
+    pub(super) fn pieces(&self) -> Items<'a> {
         self.catalog.pieces
     }
 
@@ -64,12 +64,12 @@ impl<'a> Skyline<'a> {
     /// Fills the strip; every piece must fit its width in one of its ways. `order` decides between equals.
     pub(super) fn fill(&mut self, order: &[usize]) -> StripFill {
         self.levels.clear();
-        self.levels.push(Level { x: 0, y: 0, width: self.width });
+        self.levels.push(SkylineSegment { x: 0, y: 0, width: self.width });
         self.stock.fill(self.catalog, order);
         let mut outcome = PageFill { placed: Vec::with_capacity(order.len()), ..PageFill::default() };
         while !self.stock.is_empty() {
             let niche = self.lowest();
-            let Level { y, width, .. } = self.levels[niche];
+            let SkylineSegment { y, width, .. } = self.levels[niche];
             let (left, right) = self.walls(niche);
             let room = Size::new(width, self.height - y);
             let wanted = NicheQuery { room, high: left.max(right), low: left.min(right) };
@@ -103,7 +103,7 @@ impl<'a> Skyline<'a> {
     /// How high the walls on both sides of a niche are above it; the page's own are endless.
     fn walls(&self, niche: usize) -> (u32, u32) {
         let floor = self.levels[niche].y;
-        let wall = |level: Option<&Level>| level.map_or(u32::MAX, |level| level.y - floor);
+        let wall = |level: Option<&SkylineSegment>| level.map_or(u32::MAX, |level| level.y - floor);
         (wall(niche.checked_sub(1).and_then(|at| self.levels.get(at))), wall(self.levels.get(niche + 1)))
     }
 
@@ -111,13 +111,13 @@ impl<'a> Skyline<'a> {
         let Fit { size, to_right, rotated } = choice;
         let level = self.levels[niche];
         let x = if to_right { level.x + level.width - size.width } else { level.x };
-        let top = Level { x, y: level.y + size.height, width: size.width };
+        let top = SkylineSegment { x, y: level.y + size.height, width: size.width };
         let rest = level.width - size.width;
         let rest_x = if to_right { level.x } else { level.x + size.width };
         self.levels[niche] = top;
         if rest > 0 {
             let at = if to_right { niche } else { niche + 1 };
-            self.levels.insert(at, Level { x: rest_x, y: level.y, width: rest });
+            self.levels.insert(at, SkylineSegment { x: rest_x, y: level.y, width: rest });
         }
         self.join(niche.saturating_sub(1));
         ItemPosition { page: 0, x, y: level.y, rotated }

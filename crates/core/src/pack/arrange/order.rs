@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 
 use crate::Size;
-use crate::pack::arrange::Pieces;
+use crate::pack::arrange::Items;
 
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Order {
@@ -18,7 +18,7 @@ pub(super) const ORDERS: [Order; 5] =
     [Order::Height, Order::Area, Order::LongSide, Order::Perimeter, Order::Width];
 
 /// The pieces, largest first; equals stay in their own order.
-pub(super) fn sorted(pieces: Pieces<'_>, wanted: &[usize], order: Order) -> Vec<usize> {
+pub(super) fn sorted(pieces: Items<'_>, wanted: &[usize], order: Order) -> Vec<usize> {
     let key = |&piece: &usize| {
         let Size { width, height } = pieces.sizes[piece];
         let (w, h) = (u64::from(width), u64::from(height));

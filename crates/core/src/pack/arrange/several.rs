@@ -4,13 +4,13 @@ use crate::pack::Effort;
 use crate::pack::arrange::niche::Skyline;
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{PageFill, Pieces, anneal, effort, fixed, free};
+use crate::pack::arrange::{Items, PageFill, anneal, effort, fixed, free};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
 /// Pages for all of `wanted`, each of which fits an empty page.
 pub(super) fn pages(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
@@ -27,7 +27,7 @@ pub(super) fn pages(
 
 /// Each page takes as much of what is left as it can.
 fn one_after_another(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,
@@ -57,7 +57,7 @@ fn one_after_another(
 
 /// Orders of all pieces over all of so many pages at once: the obstacle to one page less is seldom on one page alone.
 fn search(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     effort: Effort,

@@ -9,7 +9,7 @@ use crate::pack::arrange::anneal::StopRule;
 use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, sorted};
 use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{PageFill, Pieces, anneal, effort};
+use crate::pack::arrange::{Items, PageFill, anneal, effort};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
@@ -21,7 +21,7 @@ const HALVINGS: usize = 5;
 
 /// A smaller square for all of `wanted` than that of `found`, or `found` itself.
 pub(super) fn smaller(
-    pieces: Pieces<'_>,
+    pieces: Items<'_>,
     wanted: &[usize],
     fitting: &PageSizer,
     (effort, share): (Effort, f64),

@@ -8,14 +8,14 @@
 use std::ops::Range;
 
 use crate::Size;
-use crate::pack::arrange::Pieces;
+use crate::pack::arrange::Items;
 
 /// No piece is left; also no wall.
 const NONE: u32 = u32::MAX;
 
 /// Pieces by their sides. Those of one size are one class: which of them is taken makes no difference.
 pub(super) struct ItemIndex<'a> {
-    pub(super) pieces: Pieces<'a>,
+    pub(super) pieces: Items<'a>,
     class_of: Vec<u32>,
     /// Where the pieces of each class begin in a list of all, and its end.
     starts: Vec<u32>,
@@ -62,7 +62,7 @@ impl Table {
 }
 
 impl<'a> ItemIndex<'a> {
-    pub(super) fn new(pieces: Pieces<'a>) -> Self {
+    pub(super) fn new(pieces: Items<'a>) -> Self {
         let mut sizes: Vec<(u32, u32)> = pieces.sizes.iter().map(|size| (size.width, size.height)).collect();
         sizes.sort_unstable();
         sizes.dedup();
@@ -309,7 +309,7 @@ mod tests {
             niches in prop::collection::vec((1u32..10, 1u32..12, 0u32..9, 0u32..9), 1..60),
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-            let pieces = Pieces { sizes: &sizes, may_rotate };
+            let pieces = Items { sizes: &sizes, may_rotate };
             let catalog = ItemIndex::new(pieces);
             // Every third piece lies elsewhere, and the order is not that of the pieces.
             let order: Vec<usize> = (0..sizes.len()).rev().filter(|piece| piece % 3 > 0).collect();

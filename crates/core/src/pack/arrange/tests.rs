@@ -15,8 +15,8 @@ fn rules(side: u32) -> PageRules {
     PageRules { max: Size::new(side, side), fixed: None, round: Rounding::None, square: false }
 }
 
-fn pieces(sizes: &[Size]) -> Pieces<'_> {
-    Pieces { sizes, may_rotate: false }
+fn pieces(sizes: &[Size]) -> Items<'_> {
+    Items { sizes, may_rotate: false }
 }
 
 fn area(pages: &[Size]) -> u64 {
@@ -62,7 +62,7 @@ fn two_full_pages_are_two_pages() {
 fn turning_lets_what_is_too_long_lie_down() {
     let sizes = [Size::new(90, 10), Size::new(10, 90), Size::new(80, 10)];
     let upright = PageRules { max: Size::new(30, 100), ..rules(100) };
-    let turning = Pieces { sizes: &sizes, may_rotate: true };
+    let turning = Items { sizes: &sizes, may_rotate: true };
     let arranged = arrange(turning, &fitting(upright), Effort::Medium);
     assert_eq!(arranged.pages, [Size::new(30, 90)]);
     assert_eq!(arranged.spots.iter().map(|spot| spot.rotated).collect::<Vec<_>>(), [true, false, true]);
@@ -148,7 +148,7 @@ proptest! {
         may_rotate in any::<bool>(), square in any::<bool>(), unit in 1u32..20,
     ) {
         let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
-        let pieces = Pieces { sizes: &sizes, may_rotate };
+        let pieces = Items { sizes: &sizes, may_rotate };
         let pages = PageRules { square, round: Rounding::Multiple(unit), ..rules(side) };
         let fitting = fitting(pages);
         prop_assume!(sizes.iter().all(|size| size.fits_in(fitting.room())));

@@ -11,7 +11,7 @@ use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use shibori_core::Size;
 
 use crate::ReadProblem;
-use crate::decode::codec::{DecodeLease, Format, ImageInfo, DecodedFile, DecodedImage, ReadOptions};
+use crate::decode::codec::{DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, ReadOptions};
 
 /// A picture as its codec gives it.
 struct Raw {

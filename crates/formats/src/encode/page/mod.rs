@@ -18,8 +18,8 @@ use crate::WriteProblem;
 use crate::manifest::{Sampling, UvOrigin};
 use crate::store::seal;
 
-pub use palette::QuantizationError;
 pub(super) use palette::Palette;
+pub use palette::QuantizationError;
 pub use png::png;
 pub(in crate::encode) use png::unsealed_png;
 pub(super) use png::{encoder, problem};

@@ -20,7 +20,7 @@ use serde_json::{Map, Value, json};
 
 use crate::escape::escape_url_path;
 use crate::export::idents::full_name;
-use crate::export::{ExportError, ExportSource, File, beside};
+use crate::export::{ExportError, ExportSource, File, sibling_path};
 use crate::manifest::Sampling;
 use crate::store::seal;
 use buffer::{Buffer, Kind};
@@ -311,7 +311,7 @@ impl<'a> Scene<'a> {
             // No view looks at it: what a `.bin` has for a comment.
             bytes.extend(seal::PLACEHOLDER.as_bytes());
         }
-        let binary = beside(path, ".bin");
+        let binary = sibling_path(path, ".bin");
         let mut json = json!({
             "asset": { "version": "2.0", "generator": seal::PLACEHOLDER },
             "extensionsUsed": ["KHR_materials_unlit"],
@@ -341,11 +341,11 @@ impl<'a> Scene<'a> {
         }
         let text = serde_json::to_vec(&json).map_err(|error| ExportError::Encode(error.to_string()))?;
         Ok(match self.options.container {
-            Container::Binary => vec![File::new(path, seal::filled(binary_file(text, &bytes)))],
+            Container::Binary => vec![File::new(path, seal::fill(binary_file(text, &bytes)))],
             Container::Text => {
-                let mut files = vec![File::new(path, seal::filled(text))];
+                let mut files = vec![File::new(path, seal::fill(text))];
                 if !bytes.is_empty() {
-                    files.push(File::new(binary, seal::filled(bytes)));
+                    files.push(File::new(binary, seal::fill(bytes)));
                 }
                 files.extend(self.copies);
                 files

@@ -79,7 +79,7 @@ fn render_within(
         return Err(TemplateError { line: 1, column: 1, problem, hint });
     }
     rendered.map_err(|error| template_error(&error, source))?;
-    Ok(String::from_utf8_lossy(&seal::filled(bounded.text)).into_owned())
+    Ok(String::from_utf8_lossy(&seal::fill(bounded.text)).into_owned())
 }
 
 /// A text that ends somewhere.

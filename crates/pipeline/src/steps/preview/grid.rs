@@ -49,7 +49,7 @@ pub(super) fn draw(
     };
     let zoom = options.zoom.get();
     let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.pixel_limits());
-    let drawn = cx.drawn(drawn, by_zoom(zoom))?;
+    let drawn = cx.map_limit_error(drawn, by_zoom(zoom))?;
     if drawn.marked > 0 {
         cx.notify(Notice::Crossed { pixels: drawn.marked });
     }

@@ -49,7 +49,7 @@ pub(super) fn draw(source: &Source, options: &HtmlOptions, cx: &Context<'_>) -> 
     let (frames, clips) = (manifest.frames.len(), manifest.clips.len());
     let before = set.frames().iter().map(|frame| frame.canvas().area() * PIXEL).sum();
     let after = manifest.pages.iter().map(|p| u64::from(p.size[0]) * u64::from(p.size[1]) * PIXEL).sum();
-    let (title, findings) = (source.name().shown().to_string(), cx.describe_findings(&checked));
+    let (title, findings) = (source.name().display_slashed().to_string(), cx.describe_findings(&checked));
     let report = Report { title, manifest, pages, findings, memory: [before, after] };
     let page = HtmlPage::new(shibori_report::page(&report), Some(frames), clips);
     Ok(HtmlPage { checked: Some(checked), ..page })

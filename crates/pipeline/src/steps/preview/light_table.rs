@@ -34,8 +34,8 @@ pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error>
     let named = if is_set && whole.is_file() { path.parent().unwrap_or(path) } else { path };
     let sprite = sprite_name(named)?.to_string();
     let table = |shown: LightTableContent| LightTable {
-        title: path.shown().to_string(),
-        source: path.shown().to_string(),
+        title: path.display_slashed().to_string(),
+        source: path.display_slashed().to_string(),
         output: if manifest.is_some() { format!("{sprite}-moved") } else { sprite.clone() },
         per_frame: format!("{sprite}-per-frame.csv"),
         sprite: sprite.clone(),
@@ -58,7 +58,7 @@ pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error>
 
 /// The table of frames that a recipe makes: it ends in lines of the recipe.
 fn in_recipe(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error> {
-    let sprite = source.name().shown().to_string();
+    let sprite = source.name().display_slashed().to_string();
     let table = |shown: LightTableContent| LightTable {
         title: sprite.clone(),
         source: String::new(),

@@ -18,7 +18,7 @@ use crate::options::{
     ContactOptions, DriftOptions, GridPreviewOptions, HtmlOptions, MotionOptions, OnionOptions, PagesOptions,
 };
 use crate::steps::loading::{load, load_whole};
-use crate::{Context, Error, SizeCause, Notice, Source, Task};
+use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
 pub use grid::CutImage;
 pub use html::HtmlPage;
@@ -77,7 +77,12 @@ impl View {
     ///
     /// # Errors
     /// Where a source can't be read or cut, or the picture would be too large.
-    pub fn draw(&self, source: &Source, after: Option<&Source>, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
+    pub fn draw(
+        &self,
+        source: &Source,
+        after: Option<&Source>,
+        cx: &Context<'_>,
+    ) -> Result<RenderedPreview, Error> {
         let _span = info_span!("draw", view = self.file_name().0).entered();
         match self {
             Self::Contact(options) => contact(source, options, cx),
@@ -86,8 +91,12 @@ impl View {
             Self::Pages(options) => pages(source, options, cx),
             Self::Grid(options) => grid::draw(source, options, cx).map(RenderedPreview::Cut),
             Self::Motion(options) => motion::draw(source, options, cx).map(RenderedPreview::Motion),
-            Self::Html(options) => html::draw(source, options, cx).map(|page| RenderedPreview::Page(Box::new(page))),
-            Self::LightTable => light_table::draw(source, cx).map(|page| RenderedPreview::Page(Box::new(page))),
+            Self::Html(options) => {
+                html::draw(source, options, cx).map(|page| RenderedPreview::Page(Box::new(page)))
+            }
+            Self::LightTable => {
+                light_table::draw(source, cx).map(|page| RenderedPreview::Page(Box::new(page)))
+            }
         }
     }
 
@@ -136,7 +145,7 @@ fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Resul
         overlay: options.show.get(),
         limits: cx.pixel_limits(),
     };
-    let images = cx.drawn(draw_contact(&set, how), by_zoom(zoom))?;
+    let images = cx.map_limit_error(draw_contact(&set, how), by_zoom(zoom))?;
     Ok(RenderedPreview::Images { images, frames: set.frames().len() })
 }
 
@@ -144,7 +153,7 @@ fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<Re
     let set = load(source, &options.only, cx)?;
     let zoom = options.zoom.get();
     let how = OnionStyle { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
-    let image = cx.drawn(draw_onion(&set, how), by_zoom(zoom))?;
+    let image = cx.map_limit_error(draw_onion(&set, how), by_zoom(zoom))?;
     Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
 }
 
@@ -156,7 +165,8 @@ fn drift(
 ) -> Result<RenderedPreview, Error> {
     let set = load(source, &options.only, cx)?;
     let after = after.map(|after| load(after, &options.only, cx)).transpose()?;
-    let image = cx.drawn(draw_drift(&set, after.as_ref(), cx.pixel_limits()), SizeCause::Picture)?;
+    let image =
+        cx.map_limit_error(draw_drift(&set, after.as_ref(), cx.pixel_limits()), SizeCause::Picture)?;
     Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
 }
 
@@ -166,7 +176,7 @@ fn pages(source: &Source, options: &PagesOptions, cx: &Context<'_>) -> Result<Re
     let (manifest, pages) = pages::pages_of(source, options.only.only.is_some(), &set, cx)?;
     let zoom = options.zoom.get();
     let plans = pages::plans(&manifest, &pages);
-    let image = cx.drawn(draw_pages(&plans, zoom, cx.pixel_limits()), by_zoom(zoom))?;
+    let image = cx.map_limit_error(draw_pages(&plans, zoom, cx.pixel_limits()), by_zoom(zoom))?;
     Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
 }
 

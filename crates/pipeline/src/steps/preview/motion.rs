@@ -4,7 +4,7 @@ use shibori_core::clip::{Clip, FrameDuration};
 use shibori_core::{FrameSet, Name, RenderedAnimation};
 use shibori_draw::{AnimationStyle, render_clip, render_clips};
 
-use crate::options::{MotionOptions, BoundedInt};
+use crate::options::{BoundedInt, MotionOptions};
 use crate::steps::loading::load;
 use crate::{Context, Error, SizeCause, Source};
 
@@ -36,7 +36,7 @@ pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -
     };
     let growth = if how.zoom > 1 { SizeCause::Zoom } else { SizeCause::Animation };
     let one = |clip: Clip| -> Result<Motion, Error> {
-        let animation = cx.drawn(render_clip(&set, &clip, how), growth)?;
+        let animation = cx.map_limit_error(render_clip(&set, &clip, how), growth)?;
         Ok(Motion { animation, shows: MotionContent::One(clip) })
     };
     match set.clips() {
@@ -44,7 +44,7 @@ pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -
         [clip] => one(clip.clone()),
         several => {
             let clips: Vec<&Clip> = several.iter().collect();
-            let animation = cx.drawn(render_clips(&set, &clips, how), growth)?;
+            let animation = cx.map_limit_error(render_clips(&set, &clips, how), growth)?;
             Ok(Motion { animation, shows: MotionContent::Several(clips.len()) })
         }
     }

@@ -11,7 +11,7 @@ use shibori_formats::ReadProblem;
 use shibori_formats::decode::{DecodedImage, image, manifest_of};
 use shibori_formats::manifest::{self, Manifest, PageInfo, of_atlas, parse};
 
-use crate::{Context, Error, SizeCause, SheetError, Source};
+use crate::{Context, Error, SheetError, SizeCause, Source};
 
 /// One page.
 pub(super) struct Page {
