@@ -10,21 +10,23 @@ use std::sync::LazyLock;
 
 use image::RgbaImage;
 use shibori_core::check::Rule;
-use shibori_core::clip::{ClipSpec, EventSpec, Rate, Renaming, RowList, add_clips, rename_clip, set_events};
+use shibori_core::clip::{
+    ClipSpec, EventSpec, FrameRate, Renaming, RowList, add_clips, rename_clip, set_events,
+};
 use shibori_core::cut::Counts;
 use shibori_core::shape::{AlignTo, Anchor, BoxSpec, CanvasRule, NineRule, ScaleRule};
 use shibori_core::{
-    Area, Budget, Cell, Color, Frame, FrameSet, Insets, Name, NameTemplate, Only, Pair, Pixels, Ratio,
-    Selection, Size,
+    Budget, Cell, Color, Frame, FrameFilter, FrameSet, Insets, Name, NameTemplate, Pixels, Ratio, Selection,
+    SignedRect, Size, UVec2,
 };
+use shibori_formats::decode::{self, ReadOptions};
+use shibori_formats::encode;
 use shibori_formats::export::{ExportSource, render};
 use shibori_formats::manifest;
-use shibori_formats::decode::{self, ReadOptions};
 use shibori_formats::store::{self, Policy, Transaction};
-use shibori_formats::encode;
 use shibori_pipeline::build::{Build, FailureCollector};
 use shibori_pipeline::options::RunOptions;
-use shibori_pipeline::recipe::{Recipe, Text};
+use shibori_pipeline::recipe::{Recipe, RecipeText};
 use tempfile::TempDir;
 
 /// A folder of this process, with a set of six frames in two rows in `set/`, and its atlas `pond.json`.
@@ -48,7 +50,7 @@ fn file(name: &str, data: &[u8]) -> PathBuf {
 }
 
 fn limits() -> ReadOptions {
-    ReadOptions { pixels: 1 << 20, memory: Budget::of(1 << 28), ..ReadOptions::default() }
+    ReadOptions { pixels: 1 << 20, memory: Budget::with_limit(1 << 28), ..ReadOptions::default() }
 }
 
 fn name(text: &str) -> Name {
@@ -101,7 +103,7 @@ pub fn manifest(data: &[u8]) {
 /// Recipes.
 pub fn recipe(data: &[u8]) {
     let Some(text) = text(data) else { return };
-    if let Err(error) = Recipe::of(Text::new(Path::new("shibori.toml"), text.to_owned())) {
+    if let Err(error) = Recipe::parse(RecipeText::new(Path::new("shibori.toml"), text.to_owned())) {
         assert!(!error.to_string().is_empty());
     }
 }
@@ -115,7 +117,7 @@ pub fn grammar(data: &[u8]) {
     if let Ok(selection) = text.parse::<Selection>() {
         let _ = selection.resolve(&set());
     }
-    let Ok(only) = text.parse::<Only>();
+    let Ok(only) = text.parse::<FrameFilter>();
     let _ = only.of(&set());
     if let Ok(rows) = text.parse::<RowList>() {
         let _ = rows.specs(&set(), |_| Some(2));
@@ -134,14 +136,14 @@ pub fn grammar(data: &[u8]) {
 /// Values of options.
 pub fn options(data: &[u8]) {
     let Some(text) = text(data) else { return };
-    let _ = text.parse::<Area>();
+    let _ = text.parse::<SignedRect>();
     let _ = text.parse::<Insets>();
     let _ = text.parse::<Size>();
-    let _ = text.parse::<Pair>();
+    let _ = text.parse::<UVec2>();
     let _ = text.parse::<Counts>();
     let _ = text.parse::<Cell>();
     let _ = text.parse::<Color>();
-    let _ = text.parse::<Rate>();
+    let _ = text.parse::<FrameRate>();
     let _ = text.parse::<Ratio>();
     let _ = text.parse::<Rule>();
     let _ = text.parse::<Anchor>();
@@ -186,9 +188,12 @@ pub fn journal(data: &[u8]) {
     fs::create_dir_all(&staging).expect("folders");
     let inside = folder.join("deep/keep.png");
     fs::create_dir_all(folder.join("deep")).expect("folders");
-    for (file, bytes) in
-        [(&keep, b"keep"), (&inside, b"keep"), (&staging.join("0.new"), b"news"), (&staging.join("lock"), b"1234")]
-    {
+    for (file, bytes) in [
+        (&keep, b"keep"),
+        (&inside, b"keep"),
+        (&staging.join("0.new"), b"news"),
+        (&staging.join("lock"), b"1234"),
+    ] {
         fs::write(file, bytes).expect("a file");
     }
     let journal = if kind % 2 == 0 { data.to_vec() } else { journal_of(data, &keep) };
@@ -238,7 +243,7 @@ pub fn records(data: &[u8]) {
     fs::create_dir_all(at(".shibori")).expect("a folder");
     file(".shibori/shibori.toml.record", data);
     let build = Build::open(&recipe, &RunOptions::default()).expect("a recipe");
-    if let Ok(standing) = build.standing(&FailureCollector::default()) {
-        let _ = build.orphaned_outputs(&standing);
+    if let Ok(status) = build.status(&FailureCollector::default()) {
+        let _ = build.orphaned_outputs(&status);
     }
 }

@@ -19,7 +19,7 @@ use crate::args::{GlobalArgs, When};
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
 use crate::progress::Progress;
-use crate::words::{self, ReportPath};
+use crate::wording::{self, ReportPath};
 
 pub(crate) struct Console {
     json: bool,
@@ -228,11 +228,11 @@ impl Console {
 /// What the pipeline tells on the way.
 impl Observer for Console {
     fn describe_findings(&self, checked: &CheckReport, here: &Path) -> Value {
-        serde_json::to_value(words::finding_groups(checked, here)).unwrap_or_default()
+        serde_json::to_value(wording::finding_groups(checked, here)).unwrap_or_default()
     }
 
     fn notice(&self, notice: Notice) {
-        let (weight, message) = words::notice(&notice);
+        let (weight, message) = wording::notice(&notice);
         if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {
             told.hand_work.push(json!({ "manifest": ReportPath::from(file.clone()), "items": work.items() }));
         }
@@ -244,7 +244,7 @@ impl Observer for Console {
         let Ok(mut progress) = self.progress.lock() else { return };
         let (_, bar) = match progress.take() {
             Some((same, bar)) if same == task => progress.insert((same, bar)),
-            _ => progress.insert((task, Progress::new(words::task_label(task), of, self.shows_progress()))),
+            _ => progress.insert((task, Progress::new(wording::task_label(task), of, self.shows_progress()))),
         };
         bar.tick();
         if done >= of {

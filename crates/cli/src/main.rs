@@ -1,7 +1,7 @@
 //! The program `shibori`: arguments in, messages out.
 //!
 //! What happens, in order: [`args`] reads the command line, [`commands`] hands it to the steps of `shibori-pipeline`,
-//! [`words`] say what came of it, [`console`] speaks, [`failure`] turns what went wrong into a message, a hint and an
+//! [`wording`] describes the outcome, [`console`] speaks, [`failure`] turns what went wrong into a message, a hint and an
 //! exit code. No picture is computed here and no file format known.
 
 mod args;
@@ -16,7 +16,7 @@ mod terminal;
 mod trace;
 #[cfg(all(test, not(windows)))]
 mod vectors;
-mod words;
+mod wording;
 
 use std::error::Error;
 use std::num::NonZeroUsize;

@@ -19,7 +19,7 @@ fn panic_message(payload: &(dyn Any + Send)) -> String {
 }
 
 fn text(why: &str, place: &str, typed: &[String]) -> String {
-    let typed: Vec<String> = typed.iter().map(|word| crate::words::pasteable(word)).collect();
+    let typed: Vec<String> = typed.iter().map(|word| crate::wording::pasteable(word)).collect();
     format!(
         "error: shibori has a bug and had to stop; your files are as they were\n  \
          hint: please report the four lines below, with the file it happened on if you can share it\n    \

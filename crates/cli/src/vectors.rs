@@ -13,7 +13,7 @@ use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_cross
 use shibori_core::{Background, Frame, FrameSet, Name, Pixels, Size, UVec2};
 use shibori_pipeline::recipe::{toml_key, toml_string};
 
-use crate::words::{pasteable, pasteable_path};
+use crate::wording::{pasteable, pasteable_path};
 
 const VECTORS: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../report/tests/vectors.json");
 /// Clips as the pages write them: `UPDATE=1 node --test crates/report/tests/model.test.mjs` writes these.

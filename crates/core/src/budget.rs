@@ -1,7 +1,7 @@
 //! How much memory the pictures of a run may take together, and who holds how much of it.
 //!
 //! Whoever is about to make pictures takes a lease first; it is given back when it is dropped. Pixels keep their lease with
-//! them ([`Pixels::leased`](crate::Pixels::leased)), so that what is let go counts no more. Nothing here allocates or
+//! them ([`Pixels::with_lease`](crate::Pixels::leased)), so that what is let go counts no more. Nothing here allocates or
 //! measures anything: it is a sum.
 
 use std::fmt;

@@ -35,29 +35,28 @@ pub mod shape;
 
 mod animation;
 mod annotations;
-mod apart;
 mod background;
 mod budget;
-mod carried;
 mod color;
 mod components;
+mod extra_fields;
 mod frame;
 mod geometry;
 mod groups;
 mod index;
-mod likeness;
 mod name;
 mod pixels;
 mod sequence;
 mod set;
+mod sharing;
+mod suggestion;
 
 pub use animation::RenderedAnimation;
 pub use annotations::{Annotations, Insets, Mirror, SignedRect};
-pub use apart::{clips_sharing_frames, unshare_frames};
 pub use background::{Background, find_background};
 pub use budget::{Budget, ByteSize, Lease, OverBudget};
-pub use carried::ExtraFields;
 pub use color::{Color, over};
+pub use extra_fields::ExtraFields;
 pub use frame::{Cell, Frame, FrameError, Source};
 pub use geometry::{LONGEST, Point, Rect, Size, SizeError, UVec2};
 pub use grammar::{
@@ -65,7 +64,8 @@ pub use grammar::{
     ValueError,
 };
 pub use index::SetIndex;
-pub use likeness::closest_name;
 pub use name::{Name, NameError, portability_problem};
 pub use pixels::Pixels;
 pub use set::{FrameSet, SetError};
+pub use sharing::{clips_sharing_frames, unshare_frames};
+pub use suggestion::closest_name;

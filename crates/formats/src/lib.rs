@@ -11,17 +11,17 @@ pub mod decode;
 pub mod encode;
 pub mod export;
 pub mod frame_cache;
-pub mod machine;
 pub mod manifest;
 pub mod store;
+pub mod system;
 
 mod error;
 mod escape;
 mod hand_work;
-mod shown;
+mod path_display;
 mod tables;
 
 pub use error::{Error, ReadProblem, WriteProblem};
 pub use escape::{escape_url_path, escape_xml};
 pub use hand_work::WouldLoseData;
-pub use shown::{DisplaySlashed, SlashedPath};
+pub use path_display::{DisplaySlashed, SlashedPath};

@@ -1,7 +1,7 @@
 //! The whole work of shibori as a library: sheets into frames, frames lined up, clips named, atlases packed.
 //!
 //! [`options`] say what is wanted: plain structs that a command line, a recipe or code fills. [`steps`] do it: each takes
-//! options and a source and gives an outcome. [`order`] is the one order in which frames are changed. A [`Context`] holds
+//! options and a source and gives an outcome. [`plan`] is the one order in which frames are changed. A [`Context`] holds
 //! limits, hears [`Notice`]s, and owns the transaction through which every file goes: nothing is in place before
 //! [`Context::commit`].
 //!
@@ -63,7 +63,7 @@
 
 pub mod build;
 pub mod options;
-pub mod order;
+pub mod plan;
 pub mod recipe;
 pub mod steps;
 
@@ -75,5 +75,5 @@ mod source;
 pub use context::{Context, NoopObserver, Observer, Task};
 pub use error::{ClipsError, Error, ExportInputError, GuideError, LimitError, SheetError, SizeCause};
 pub use notice::Notice;
-pub use shibori_formats::machine::{available_memory, peak_memory};
+pub use shibori_formats::system::{available_memory, peak_memory};
 pub use source::Source;

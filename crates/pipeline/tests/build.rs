@@ -25,7 +25,7 @@ impl BuildObserver for Ears {
         match event {
             BuildEvent::Done { name, .. } => self.done.lock().unwrap().push(name.to_owned()),
             BuildEvent::Failed { name, error, .. } => {
-                self.errors.lock().unwrap().push(format!("{name}: {error}"))
+                self.errors.lock().unwrap().push(format!("{name}: {error}"));
             }
             _ => {}
         }

@@ -14,8 +14,8 @@ use super::CommandContext;
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use crate::args::Adjust;
 use crate::failure::Failure;
-use crate::words::ReportPath;
-use crate::words::{count_noun, group_digits};
+use crate::wording::ReportPath;
+use crate::wording::{count_noun, group_digits};
 
 #[derive(Serialize)]
 struct Report {

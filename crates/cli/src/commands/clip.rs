@@ -10,8 +10,8 @@ use shibori_pipeline::steps::{ClipOutcome, clip};
 use super::CommandContext;
 use crate::args::ClipEdit;
 use crate::failure::Failure;
-use crate::words::ReportPath;
-use crate::words::{format_millis, numbers_as_ranges, table};
+use crate::wording::ReportPath;
+use crate::wording::{format_millis, numbers_as_ranges, table};
 
 #[derive(Serialize)]
 struct Report {

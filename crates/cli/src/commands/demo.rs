@@ -3,7 +3,7 @@
 //!
 //! Every step is a line of data: it is printed as a person would type it, and run by the same functions as the command.
 
-mod road;
+mod script;
 
 use std::path::{Path, PathBuf};
 
@@ -16,9 +16,9 @@ use shibori_pipeline::recipe::RECIPE_FILE;
 use super::CommandContext;
 use crate::args::{Build, Command, Demo};
 use crate::failure::{Exit, Failure};
-use crate::words::ReportPath;
-use crate::words::pasteable_path;
-use road::{OPEN, SCRIPT};
+use crate::wording::ReportPath;
+use crate::wording::pasteable_path;
+use script::{OPEN, SCRIPT};
 
 macro_rules! art {
     ($($name:literal),+ $(,)?) => {
@@ -59,7 +59,7 @@ struct Report {
 
 pub(super) fn run(args: &Demo, program: &CommandContext<'_>) -> Result<(), Failure> {
     write_art(&args.folder, program)?;
-    let commands: Vec<String> = SCRIPT.iter().map(road::ScriptLine::to_command_line).collect();
+    let commands: Vec<String> = SCRIPT.iter().map(script::ScriptLine::to_command_line).collect();
     if !program.everywhere.run.dry_run.is_on() {
         // Commands are printed with paths from the demo's folder, so that they can be pasted there.
         program.say(&format!("cd {}", pasteable_path(&args.folder)));

@@ -10,8 +10,8 @@ use shibori_pipeline::steps::{export, starter, write_export};
 use super::CommandContext;
 use crate::args::Export;
 use crate::failure::Failure;
-use crate::words::ReportPath;
-use crate::words::{count_noun, format_bytes};
+use crate::wording::ReportPath;
+use crate::wording::{count_noun, format_bytes};
 
 /// Standard output, where one file is meant.
 const STDOUT: &str = "-";

@@ -3,10 +3,10 @@
 use serde::Serialize;
 use shibori_core::shape::Shift;
 use shibori_core::{FrameSet, SignedRect};
-use shibori_pipeline::order::{BoxCover, CleanReport, CleanStep};
+use shibori_pipeline::plan::{BoxCover, CleanReport, CleanStep};
 
 use super::CommandContext;
-use crate::words::{count_noun, group_digits};
+use crate::wording::{count_noun, group_digits};
 
 /// What one step of cleaning changed.
 #[derive(Serialize)]

@@ -8,8 +8,8 @@ use shibori_pipeline::steps::guide_sheet;
 use super::CommandContext;
 use crate::args::GuideSheet;
 use crate::failure::Failure;
-use crate::words::ReportPath;
-use crate::words::spacing_options;
+use crate::wording::ReportPath;
+use crate::wording::spacing_options;
 
 #[derive(Serialize)]
 struct Report {

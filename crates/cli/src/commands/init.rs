@@ -16,8 +16,8 @@ use super::CommandContext;
 use crate::args::Init;
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
-use crate::words::ReportPath;
-use crate::words::{count_noun, format_millis, pasteable_path};
+use crate::wording::ReportPath;
+use crate::wording::{count_noun, format_millis, pasteable_path};
 
 /// Standard output, where a file is meant.
 const STANDARD: &str = "-";

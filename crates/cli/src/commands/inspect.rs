@@ -11,7 +11,7 @@ use shibori_pipeline::steps::{
 use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
-use crate::words::{
+use crate::wording::{
     abbreviate_list, cells, count_noun, format_millis, grid_command, pasteable_path, rest_of,
 };
 

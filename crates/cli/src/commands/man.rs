@@ -11,7 +11,7 @@ use super::CommandContext;
 use crate::args::Man;
 use crate::failure::Failure;
 use crate::help::{self, Extent};
-use crate::words::count_noun;
+use crate::wording::count_noun;
 
 pub(super) fn run(args: &Man, program: &CommandContext<'_>) -> Result<(), Failure> {
     let mut root = described(help::command(Extent::Whole));

@@ -30,8 +30,8 @@ use crate::args::{Command, GlobalArgs, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
 use crate::message::MessageLevel;
-use crate::words::ReportPath;
-use crate::words::{count_noun, format_millis};
+use crate::wording::ReportPath;
+use crate::wording::{count_noun, format_millis};
 
 /// What every command gets: where it speaks, and what was said for all.
 pub(crate) struct CommandContext<'a> {

@@ -8,7 +8,7 @@ use super::CommandContext;
 use super::pack_report::Report;
 use crate::args::Pack;
 use crate::failure::Failure;
-use crate::words::count_noun;
+use crate::wording::count_noun;
 
 pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();

@@ -9,8 +9,8 @@ use shibori_pipeline::steps::Packed;
 
 use super::CommandContext;
 use crate::message::{Message, MessageLevel};
-use crate::words::ReportPath;
-use crate::words::{count_noun, format_bytes, group_digits, table};
+use crate::wording::ReportPath;
+use crate::wording::{count_noun, format_bytes, group_digits, table};
 
 /// Bytes of texture memory a pixel takes, uncompressed.
 const PIXEL: u64 = 4;

@@ -15,7 +15,7 @@ use super::{CommandContext, describe_clip};
 use crate::args::{ImageOutput, Preview};
 use crate::failure::Failure;
 use crate::terminal;
-use crate::words::{ReportPath, count_noun, format_bytes, format_millis};
+use crate::wording::{ReportPath, count_noun, format_bytes, format_millis};
 
 #[derive(Serialize)]
 struct ImagesReport {

@@ -14,8 +14,8 @@ use super::frame_report::{CleanResult, clean_results, report_cleaning, report_sh
 use super::{ClipResult, CommandContext, clip_results, describe_clip};
 use crate::args::Slice;
 use crate::failure::Failure;
-use crate::words::ReportPath;
-use crate::words::{abbreviate_list, cells, count_noun, grid_command};
+use crate::wording::ReportPath;
+use crate::wording::{abbreviate_list, cells, count_noun, grid_command};
 
 #[derive(Default, Serialize)]
 struct Report {

@@ -9,8 +9,8 @@ use shibori_pipeline::steps::{unpack, write_set};
 use super::CommandContext;
 use crate::args::Unpack;
 use crate::failure::Failure;
-use crate::words::ReportPath;
-use crate::words::count_noun;
+use crate::wording::ReportPath;
+use crate::wording::count_noun;
 
 #[derive(Serialize)]
 struct Report {

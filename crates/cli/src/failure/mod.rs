@@ -24,7 +24,7 @@ use shibori_pipeline::options::{OptionConflict, Requirement};
 use shibori_pipeline::recipe::is_key;
 
 use crate::message::Message;
-use crate::words::{abbreviate_list, count_noun, pasteable, pasteable_path};
+use crate::wording::{abbreviate_list, count_noun, pasteable, pasteable_path};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -6,7 +6,7 @@ use shibori_pipeline::recipe::{RecipeError, RecipeErrorKind};
 
 use super::{Exit, Failure};
 use crate::message::Message;
-use crate::words::abbreviate_list;
+use crate::wording::abbreviate_list;
 
 impl From<RecipeError> for Failure {
     fn from(error: RecipeError) -> Self {

@@ -8,7 +8,7 @@ use shibori_formats::DisplaySlashed;
 use shibori_pipeline::SheetError;
 
 use super::Failure;
-use crate::words::{count_noun, grid_command, grid_options, pasteable_path};
+use crate::wording::{count_noun, grid_command, grid_options, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
 pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {

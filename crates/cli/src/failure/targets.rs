@@ -5,7 +5,7 @@ use shibori_formats::export::BUILTIN_TEMPLATES;
 use shibori_pipeline::{ClipsError, ExportInputError, GuideError};
 
 use super::{Exit, Failure, nearest_file};
-use crate::words::pasteable;
+use crate::wording::pasteable;
 
 impl From<ClipsError> for Failure {
     fn from(error: ClipsError) -> Self {

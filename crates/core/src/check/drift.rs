@@ -1,7 +1,7 @@
 //! Figures that jump: a frame whose registered figure stands away from the path of its neighbors, seen from the pivot as a game sees it,
 //! and a clip that slides and jumps back when it loops.
 
-use crate::check::figures::Trajectory;
+use crate::check::trajectory::Trajectory;
 use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding, median};
 use crate::register::path::{self, JITTER_FACTOR};
 use crate::{Frame, FrameSet, Point, UVec2};

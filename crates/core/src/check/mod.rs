@@ -1,9 +1,8 @@
 //! What will look wrong in the game, before anyone sees it there.
 //!
-//! One file a rule. Each looks at a set and gives [`Finding`]s: the rule, the frame, the place, the number and the
-//! limit it passed. Frames are judged by their neighbors in a clip (`path`, on the registered figure of `figures`) and by what others of
-//! the clip have, so that what an animation does all along isn't a finding. Which command fixes it is for the program to say. Nothing is
-//! changed here.
+//! One file per rule. Each looks at a set and returns [`Finding`]s: the rule, the frame, the position, the number and the
+//! limit it exceeds. Frames are judged by their neighbors in a clip (`path`, on the registered positions in `trajectory`)
+//! and by the rest of the clip, so that what an animation does all along isn't a finding. Nothing is changed here.
 
 mod blank;
 mod border;
@@ -12,12 +11,12 @@ mod companion;
 mod drift;
 mod duplicate;
 mod edge;
-mod figures;
 mod key;
 mod size_jump;
-mod soft;
+mod soft_alpha;
 mod specks;
 mod too_fast;
+mod trajectory;
 
 use std::fmt;
 
@@ -333,10 +332,10 @@ pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
         found
     });
     let (companions, faults) = companion::find(set);
-    let figures = figures::of(set);
+    let figures = trajectory::of(set);
     found.extend(edge::find(set));
     found.extend(key::find(set));
-    found.extend(soft::find(set));
+    found.extend(soft_alpha::find(set));
     let sizes = size_jump::find(set, limits, &figures);
     // What is drawn at another size can't stand where the others do.
     let is_scaled = |finding: &Finding| sizes.iter().any(|size| size.frame == finding.frame);

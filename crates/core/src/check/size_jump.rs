@@ -3,7 +3,7 @@
 //! What is drawn in more or fewer pixels than the trend has it may wave or turn. Only where the figure agrees clearly better with the
 //! others of its clip when it is scaled, it was.
 
-use crate::check::figures::Trajectory;
+use crate::check::trajectory::Trajectory;
 use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding};
 use crate::parallel;
 use crate::register::{best_scale, path};

@@ -12,7 +12,7 @@ use image::{Rgba, RgbaImage};
 
 use crate::background::Background;
 use crate::components::{DisjointSets, label_image, neighbors8};
-use crate::cut::{dots, seams};
+use crate::cut::{letters, seams};
 use crate::parallel;
 use crate::{Cell, Pixels, Rect, Size};
 
@@ -83,7 +83,7 @@ impl Islands {
         (y..y + height).any(|y| (x..x + width).any(|x| self.labels.is_foreign(drawing, x, y)))
     }
 
-    /// How many pixels [`Islands::lifted`] copies for all drawings together: boxes that hold pixels of others.
+    /// How many pixels [`Islands::mask_out_others`] copies for all drawings together: boxes that hold pixels of others.
     pub fn copied(&self) -> u64 {
         let copied = parallel::map(self.drawings.len(), |at| {
             if self.is_mixed(at) { self.drawings[at].rect.size().area() } else { 0 }
@@ -166,7 +166,7 @@ fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
         .filter_map(|(at, rect)| Some((at, rect?)))
         .unzip();
     let mut letters = DisjointSets::of(groups.len());
-    for (dot, whole) in dots::of_letters(&drawings) {
+    for (dot, whole) in letters::of_letters(&drawings) {
         letters.union(firsts[dot], firsts[whole]);
     }
     let joined = letters.into_representatives();

@@ -8,7 +8,7 @@ use std::str::FromStr;
 
 use crate::grammar::Pattern;
 use crate::grammar::cursor::Cursor;
-use crate::likeness::{closest_name, did_you_mean};
+use crate::suggestion::{closest_name, did_you_mean};
 use crate::{Cell, FrameSet, Name, SyntaxError};
 
 /// A list of picks, in order.

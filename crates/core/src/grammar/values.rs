@@ -10,7 +10,7 @@ use crate::check::{RULES, Rule};
 use crate::cut::Counts;
 use crate::geometry::{LONGEST, Size, SizeError, UVec2};
 use crate::grammar::ValueError;
-use crate::likeness::{closest_name, did_you_mean};
+use crate::suggestion::{closest_name, did_you_mean};
 use crate::{Cell, Color, Name, NameError};
 
 impl FromStr for Size {

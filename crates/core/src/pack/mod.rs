@@ -1,17 +1,17 @@
 //! Frames onto pages.
 //!
 //! In the order a frame meets them: `companion` sets apart what is laid out like its base frame, `group` lists the frames
-//! that share pages, `share` finds those that can be in one place, `keep` those that stay where they were, `arrange`
+//! that share pages, `share` finds those that can be in one place, `reuse` those that stay where they were, `arrange`
 //! decides the places from sizes alone, `page` knows how large a page may be, [`paint()`] draws it, `scaled` makes the
 //! same pages in another size. Packing changes no frame; where a layout needs a frame in two places it is listed twice.
 
 mod arrange;
 mod companion;
 mod group;
-mod keep;
 mod mirrored;
 mod page;
 mod paint;
+mod reuse;
 mod rows;
 mod scaled;
 mod share;
@@ -20,17 +20,17 @@ use std::collections::HashSet;
 use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
-use crate::likeness::{closest_name, did_you_mean};
+use crate::suggestion::{closest_name, did_you_mean};
 use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
 use num_integer::gcd;
 
 pub(crate) use companion::base_of_each;
 pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
 pub use group::PagePer;
-pub use keep::{PreviousPlacements, ReuseOutcome};
 pub use mirrored::{MirroredCopy, draw_mirrored};
 pub use page::{PageRules, Rounding};
 pub use paint::{ColorFinish, paint};
+pub use reuse::{PreviousPlacements, ReuseOutcome};
 pub(crate) use scaled::MAX_SCALE_PART;
 pub use scaled::{PageScale, PageScaleError, kernel_margin, snap_for, snap_frames};
 
@@ -637,14 +637,14 @@ impl Atlas {
         let spaced: Vec<Size> = sizes.iter().map(|size| options.spaced(*size)).collect();
         let pieces = arrange::Items { sizes: &spaced, may_rotate: dense.may_rotate };
         let fitting = options.pages.fitting(options);
-        let known = keep::PackImages {
+        let known = reuse::PackImages {
             set: &self.set,
             members: &group.members,
             picture_of: &picture_of,
             sizes: &sizes,
             spaced: &spaced,
         };
-        let kept = dense.keep.as_ref().map(|old| keep::keep(&known, old, options));
+        let kept = dense.keep.as_ref().map(|old| reuse::keep(&known, old, options));
         let (spots, pages) = match kept {
             Some(Ok((spots, pages, keeping))) => {
                 self.keeping = Some(keeping);

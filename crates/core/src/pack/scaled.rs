@@ -23,7 +23,8 @@ pub enum PageScaleError {
     Shape(#[from] ValueError),
     /// A factor that would need frames of odd sizes.
     #[error(
-        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {MAX_SCALE_PART}", ratio.numerator(), ratio.denominator()
+        "{text} is {}/{}, which can't land on whole pixels; both numbers must be at most {MAX_SCALE_PART}",
+        ratio.numerator(), ratio.denominator()
     )]
     Fine {
         /// What was typed.

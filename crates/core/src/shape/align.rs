@@ -13,7 +13,7 @@ use std::fmt;
 use crate::parallel;
 use crate::register::{Registration, register};
 use crate::shape::points::{center, feet, mass};
-use crate::shape::shifted::shift_drawings;
+use crate::shape::shift::shift_drawings;
 use crate::shape::trim::{TrimScope, groups};
 use crate::{Color, Frame, FrameSet, Pixels, Point, Rect, SetError, Size, UVec2};
 

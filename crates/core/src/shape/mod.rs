@@ -7,33 +7,35 @@
 mod align;
 mod boxes;
 mod canvas;
+mod coregistration;
+mod marks;
 mod mirror;
 mod nine;
+mod overrides;
 mod pivot;
-mod places;
 pub(crate) mod points;
 mod polygon;
-mod registration;
 mod scale;
-mod shifted;
-mod together;
+mod shift;
 mod trim;
 
 pub use align::{AlignAxis, AlignError, AlignOptions, AlignPer, AlignTo, MatchWith, Shift, align};
 pub use boxes::{BoxRule, BoxSpec, Coverage, set_box};
 pub use canvas::{CanvasError, CanvasRule, CanvasRuleError, set_canvas};
+pub use coregistration::{Coregistration, coregister_pivots};
+pub use marks::{MarkError, forget_marks, take_marks};
 pub use mirror::mirror;
 pub use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
+pub use overrides::{
+    FrameOverride, OverrideError, OverrideKind, PlannedShifts, apply_overrides, plan_shifts,
+};
 pub(crate) use pivot::NAMED_ANCHORS;
 pub use pivot::{Anchor, PivotPer, set_pivot};
-pub use places::{FrameOverride, OverrideError, OverrideKind, PlannedShifts, apply_overrides, plan_shifts};
 pub use points::{SOLID, center, feet};
 pub use polygon::{PolygonError, set_polygons};
-pub use registration::{MarkError, forget_marks, take_marks};
 pub(crate) use scale::{MAX_FACTOR, is_scale_factor, kernel_radius, resampled};
 pub use scale::{Resample, ScaleError, ScaleRule, fit_factors, scale, scale_each};
-pub use together::{Coregistration, coregister_pivots};
 pub use trim::{Trim, TrimScope, restore, trim};
 
 #[cfg(test)]

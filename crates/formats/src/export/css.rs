@@ -14,8 +14,8 @@ use image::{RgbaImage, imageops};
 
 use crate::encode::png;
 use crate::escape::escape_url_path;
-use crate::export::facts::PlayedStep;
 use crate::export::idents::{css_name, idents};
+use crate::export::metrics::PlayedStep;
 use crate::export::{ExportError, ExportSource, File};
 use crate::manifest::{FrameEntry, Sampling};
 use crate::store::seal;

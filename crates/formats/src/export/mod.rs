@@ -6,9 +6,9 @@
 
 mod css;
 mod csv;
-mod facts;
 mod gltf;
 mod idents;
+mod metrics;
 mod subject;
 mod svg;
 mod template;
@@ -22,8 +22,8 @@ use crate::{Error, WriteProblem};
 
 pub use css::css;
 pub use csv::{csv, steps_beside as csv_steps_beside};
-pub use facts::{ClipTimeline, FrameGeometry, PlayedStep};
 pub use gltf::{Container, Gltf, gltf};
+pub use metrics::{ClipTimeline, FrameGeometry, PlayedStep};
 pub use subject::{ExportSource, PageImage};
 pub use svg::svg;
 pub use template::{BUILTIN_TEMPLATES, BuiltinTemplate, TemplateError, render};

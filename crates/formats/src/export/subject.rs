@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use crate::Error;
 use crate::decode::{LoadedPage, ReadOptions, open_manifest, read_staged};
 use crate::encode::png;
-use crate::export::facts::{ClipTimeline, FrameGeometry};
+use crate::export::metrics::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, page_files};
 use shibori_core::{Lease, Pixels, parallel};

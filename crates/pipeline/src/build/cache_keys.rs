@@ -6,8 +6,8 @@ use std::path::PathBuf;
 
 use shibori_formats::store::{Digest, FingerprintCache};
 
+use crate::build::execution::settings_of_figure;
 use crate::build::graph::{Graph, ResolvedSprite, Target};
-use crate::build::make::settings_of_figure;
 use crate::build::sources::slashed;
 
 /// What the frames of a figure are cut from.

@@ -7,8 +7,8 @@ use shibori_core::{FrameSet, parallel};
 use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
+use crate::build::execution::make_frames;
 use crate::build::graph::{Target, TargetKind};
-use crate::build::make::make_frames;
 use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};

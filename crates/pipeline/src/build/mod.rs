@@ -11,15 +11,15 @@
 mod cache_keys;
 mod check;
 mod depfile;
-mod digest;
+mod execution;
 mod graph;
+mod ledger;
 mod locations;
-mod make;
 mod producers;
-mod record;
 mod run;
 mod schedule;
 mod sources;
+mod status;
 mod watch;
 
 use std::path::{Path, PathBuf};
@@ -34,10 +34,10 @@ use crate::steps::CheckReport;
 use crate::{Error, NoopObserver, Notice};
 
 pub use check::{RecipeFinding, RecipeObservation};
-pub use digest::{StaleReason, TargetStatus};
 pub use graph::Graph;
-pub use record::LedgerProblem;
+pub use ledger::LedgerProblem;
 pub use run::Outcome;
+pub use status::{StaleReason, TargetStatus};
 pub use watch::{ChangedFiles, Unwatched, Watch};
 
 /// Receives the events of a build. Methods may be called from any thread; the defaults ignore everything, and pages then show
@@ -233,7 +233,7 @@ impl Build {
 
     /// Every file that builds by this recipe are known to have written, from the recipe's folder.
     pub fn all_outputs(&self) -> Vec<PathBuf> {
-        let (record, _) = record::read_only(self.recipe_file());
+        let (record, _) = ledger::read_only(self.recipe_file());
         let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         record.outputs().map(|(path, _)| path.to_owned()).chain(sure).collect()
     }

@@ -15,12 +15,12 @@ use shibori_formats::frame_cache::FrameCache;
 use shibori_formats::store::{self, Digest, FingerprintCache, Policy, file_key, is_log_locked, log_file};
 
 use crate::build::cache_keys::{CacheKey, cache_keys};
-use crate::build::digest::{StaleReason, TargetDigests};
+use crate::build::execution;
 use crate::build::graph::{Graph, TargetKind};
-use crate::build::make;
-use crate::build::record::{self, BuildLedger, LedgerEntry, RecordFile};
+use crate::build::ledger::{self, BuildLedger, LedgerEntry, RecordFile};
 use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
+use crate::build::status::{StaleReason, TargetDigests};
 use crate::build::{Build, BuildEvent, BuildObserver, TargetInfo};
 use crate::recipe::RecipeErrorKind;
 use crate::steps::CheckReport;
@@ -196,9 +196,11 @@ impl Build {
         let figures = self.graph.figures_of(at);
         let frames = figures
             .iter()
-            .map(|&figure| make::make_frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
+            .map(|&figure| {
+                execution::make_frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new)
+            })
             .collect::<Result<Vec<_>, _>>()?;
-        let outputs = make::execute(&self.graph, step, &frames, &cx)?;
+        let outputs = execution::execute(&self.graph, step, &frames, &cx)?;
         cx.commit()?;
         observer.event(BuildEvent::Worked { name: &step.name });
         let sprites = figures.iter().map(|&figure| self.graph.figures[figure].name.as_str()).collect();
@@ -222,7 +224,7 @@ impl Build {
     /// # Errors
     /// Where a step can't be done.
     pub fn describe_targets(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
-        let (record, _) = record::read_only(self.recipe_file());
+        let (record, _) = ledger::read_only(self.recipe_file());
         let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
@@ -256,9 +258,11 @@ impl Build {
             let step = &self.graph.steps[at];
             let figures = self.graph.figures_of(at).into_iter();
             let frames = figures
-                .map(|figure| make::make_frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new))
+                .map(|figure| {
+                    execution::make_frames(&self.graph, &self.graph.figures[figure], &cx).map(Arc::new)
+                })
                 .collect::<Result<Vec<_>, _>>()?;
-            make::execute(&self.graph, step, &frames, &cx)
+            execution::execute(&self.graph, step, &frames, &cx)
         };
         // What can't be done is certainly not up to date.
         let outputs = steps.iter().map(one).collect::<Result<Vec<_>, _>>().ok()?;
@@ -298,9 +302,9 @@ impl Build {
         }
         let frames = self.graph.figures_of(at).into_iter();
         let frames = frames
-            .map(|figure| make::make_frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
+            .map(|figure| execution::make_frames(&self.graph, &self.graph.figures[figure], cx).map(Arc::new));
         let frames = frames.collect::<Result<Vec<_>, _>>()?;
-        make::execute(&self.graph, step, &frames, cx)
+        execution::execute(&self.graph, step, &frames, cx)
     }
 
     /// Inputs of a step, outputs of other steps that it reads among them as far as they are known.
@@ -493,7 +497,7 @@ impl BuildRun<'_> {
             self.observer.event(BuildEvent::Framed { name });
             return Ok(Made { set: Arc::new(set), read: key.inputs.clone() });
         }
-        let set = make::make_frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
+        let set = execution::make_frames(self.graph, one, &cx).map_err(|error| (place(), error))?;
         let read = read_by(&cx, &one.inputs);
         // A file may have changed since the build began.
         if let Some(key) = key.filter(|key| key.inputs == read) {
@@ -530,7 +534,7 @@ impl BuildRun<'_> {
             self.observer.event(BuildEvent::Starts { name: &step.name });
             let frames: Vec<Arc<FrameSet>> =
                 self.graph.figures_of(at).iter().map(|figure| Arc::clone(&sets[figure].set)).collect();
-            let outputs = make::execute(self.graph, step, &frames, &cx).map_err(|error| (at, error))?;
+            let outputs = execution::execute(self.graph, step, &frames, &cx).map_err(|error| (at, error))?;
             self.claim_outputs(at, &outputs).map_err(|error| (at, error))?;
             self.observer.event(BuildEvent::Worked { name: &step.name });
             let digest = |path: &PathBuf| Some(Digest::of(&cx.limits().staged.read(&cx.resolve(path)).ok()?));

@@ -40,7 +40,7 @@ pub enum RecipeErrorKind {
     #[error("{0}")]
     Syntax(String),
     /// Files that include each other.
-    #[error("these files include each other: {}", files.iter().map(|file| file.display_slashed().to_string()).collect::<Vec<_>>().join(" -> "))]
+    #[error("these files include each other: {}", join_paths(files))]
     IncludeCycle {
         /// The files, the first once more at the end.
         files: Vec<PathBuf>,
@@ -255,3 +255,7 @@ impl fmt::Display for RecipeError {
 }
 
 impl std::error::Error for RecipeError {}
+
+fn join_paths(files: &[PathBuf]) -> String {
+    files.iter().map(|file| file.display_slashed().to_string()).collect::<Vec<_>>().join(" -> ")
+}

@@ -1,6 +1,6 @@
 //! A recipe, `shibori.toml`: the options of many commands, kept in a file and checked before anything is done.
 //!
-//! [`Recipe::of`] reads a text: the tables of options are the structs of [`crate::options`], so a recipe knows exactly
+//! [`Recipe::parse`] reads a text: the tables of options are the structs of [`crate::options`], so a recipe knows exactly
 //! the options that a command line knows. Narrower tables go over wider ones (`[defaults]`, a sprite's, a part's or a clip's) key by key,
 //! before any option is read, and what nobody says is left to the steps. Whatever is wrong is a [`RecipeError`] with its
 //! place in the text.

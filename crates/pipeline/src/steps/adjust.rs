@@ -10,9 +10,9 @@ use shibori_formats::store::Written;
 use tracing::info_span;
 
 use crate::options::AdjustOptions;
-use crate::order::{BoxCover, CleanReport, Plan};
-use crate::steps::changes::{Defaults, lower_clean_frames, lower_marks, lower_shape};
+use crate::plan::{BoxCover, CleanReport, Plan};
 use crate::steps::loading::{folder_of_set, load_whole};
+use crate::steps::lowering::{Defaults, lower_clean_frames, lower_marks, lower_shape};
 use crate::{ClipsError, Context, Error, Source, Task};
 
 /// Where adjusted frames go.

@@ -9,8 +9,8 @@ use shibori_formats::encode;
 use tracing::info_span;
 
 use crate::options::{ClipCommand, FilterOption};
-use crate::order::{Change, Plan};
-use crate::steps::changes::naming;
+use crate::plan::{Change, Plan};
+use crate::steps::lowering::naming;
 use crate::{Context, Error};
 
 /// Clips as they are now.

@@ -2,7 +2,6 @@
 //! terminal; files go into the context's transaction and are in place once that is committed.
 
 mod adjust;
-mod changes;
 mod check;
 mod clip;
 mod clip_override;
@@ -11,6 +10,7 @@ mod export;
 mod guide_sheet;
 mod inspect;
 mod loading;
+mod lowering;
 mod pack;
 mod preview;
 mod sheet;

@@ -13,9 +13,9 @@ use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutName, PackOptions};
-use crate::order::{Change, Plan, check_frame_size};
-use crate::steps::changes::{Defaults, lower_marks, lower_shape, naming};
+use crate::plan::{Change, Plan, check_frame_size};
 use crate::steps::loading::load_all;
+use crate::steps::lowering::{Defaults, lower_marks, lower_shape, naming};
 use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
 /// An atlas in each of its sizes.

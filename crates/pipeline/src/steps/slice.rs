@@ -23,9 +23,9 @@ use shibori_formats::store::Written;
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
-use crate::order::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
-use crate::steps::changes::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
+use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
+use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
 use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
 use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
@@ -46,7 +46,7 @@ pub struct ShapeOutcome {
     /// How each frame was moved where frames were lined up; else empty.
     pub shifts: Vec<shibori_core::shape::Shift>,
     /// What boxes of whole clips cover.
-    pub covered: Vec<crate::order::BoxCover>,
+    pub covered: Vec<crate::plan::BoxCover>,
 }
 
 /// How one sheet was cut.

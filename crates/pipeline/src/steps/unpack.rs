@@ -7,7 +7,7 @@ use shibori_core::shape::{Trim, TrimScope};
 use tracing::info_span;
 
 use crate::options::UnpackOptions;
-use crate::order::{Change, Plan};
+use crate::plan::{Change, Plan};
 use crate::steps::loading::load_with_companions;
 use crate::{Context, Error};
 

@@ -19,8 +19,8 @@ use super::CommandContext;
 use crate::args::Build as Args;
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
-use crate::words::ReportPath;
-use crate::words::{count_noun, pasteable, pasteable_path, table};
+use crate::wording::ReportPath;
+use crate::wording::{count_noun, pasteable, pasteable_path, table};
 
 pub(super) fn run(args: &Args, program: &CommandContext<'_>) -> Result<(), Failure> {
     let recipe = args.recipe.clone().unwrap_or_else(|| found_above(&program.base));

@@ -15,8 +15,8 @@ use crate::commands::CommandContext;
 use crate::failure::{Exit, Failure};
 use crate::message::{Message, MessageLevel};
 use crate::progress::Progress;
-use crate::words::ReportPath;
-use crate::words::{self, count_noun, pasteable};
+use crate::wording::ReportPath;
+use crate::wording::{self, count_noun, pasteable};
 
 /// Speaks while a build runs.
 pub(super) struct BuildReporter<'a> {
@@ -167,7 +167,7 @@ impl BuildObserver for BuildReporter<'_> {
                 self.message(MessageLevel::Note, &Message::plain(text));
             }
             BuildEvent::Trouble(trouble) => {
-                self.message(MessageLevel::Warning, &self::describe_ledger_problem(trouble))
+                self.message(MessageLevel::Warning, &describe_ledger_problem(trouble));
             }
             BuildEvent::Begins { stale, .. } => {
                 if stale > 1 {
@@ -265,7 +265,7 @@ impl BuildObserver for BuildReporter<'_> {
     }
 
     fn notice(&self, of: &str, notice: Notice) {
-        let (weight, message) = words::notice(&notice);
+        let (weight, message) = wording::notice(&notice);
         if let Notice::KeptByHand { file, work } = &notice {
             let manifest = ReportPath::from(file.clone());
             self.program
@@ -277,7 +277,7 @@ impl BuildObserver for BuildReporter<'_> {
     }
 
     fn findings(&self, checked: &CheckReport) -> Value {
-        let told = words::finding_groups(checked, &self.program.base);
+        let told = wording::finding_groups(checked, &self.program.base);
         serde_json::to_value(told).unwrap_or(Value::Null)
     }
 }

@@ -10,7 +10,7 @@ use shibori_pipeline::steps::check;
 use super::CommandContext;
 use crate::args::Check;
 use crate::failure::Failure;
-use crate::words::{self, FindingReport, WordedGroup, count_noun, group_digits};
+use crate::wording::{self, FindingReport, WordedGroup, count_noun, group_digits};
 use recipe::{UnmetExpectation, check_recipes};
 
 #[derive(Serialize)]
@@ -39,8 +39,8 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
     let cx = program.context();
     let checked = check(&Source::paths(&args.sources), &args.options, &cx)?;
     let allowed = checked.iter().map(|one| one.allowed).sum();
-    let findings = checked.iter().flat_map(|one| words::findings(one, &program.base)).collect();
-    let groups = checked.iter().flat_map(|one| words::finding_groups(one, &program.base)).collect();
+    let findings = checked.iter().flat_map(|one| wording::findings(one, &program.base)).collect();
+    let groups = checked.iter().flat_map(|one| wording::finding_groups(one, &program.base)).collect();
     let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let report = Report { findings, unmet: Vec::new(), allowed };
     finish(

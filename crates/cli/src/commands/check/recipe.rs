@@ -14,8 +14,8 @@ use crate::args::Check;
 use crate::commands::CommandContext;
 use crate::failure::Failure;
 use crate::message::Message;
-use crate::words::ReportPath;
-use crate::words::{self, abbreviate_list};
+use crate::wording::ReportPath;
+use crate::wording::{self, abbreviate_list};
 
 /// Something that is not as a recipe expects.
 #[derive(Serialize)]
@@ -37,7 +37,7 @@ struct NoticePrinter<'a>(&'a CommandContext<'a>);
 
 impl BuildObserver for NoticePrinter<'_> {
     fn notice(&self, of: &str, notice: Notice) {
-        let (weight, message) = words::notice(&notice);
+        let (weight, message) = wording::notice(&notice);
         self.0.console.message(weight, &Message { text: format!("{of}: {}", message.text), ..message });
     }
 }
@@ -69,8 +69,8 @@ pub(super) fn check_recipes(
     let (mut frames, mut findings, mut groups) = (0, Vec::new(), Vec::new());
     let (found, allowed) = build.check(&NoticePrinter(program), |one| {
         frames += one.set.frames().len();
-        findings.extend(words::findings_in_recipe(one, recipe));
-        groups.extend(words::finding_groups_in_recipe(one));
+        findings.extend(wording::findings_in_recipe(one, recipe));
+        groups.extend(wording::finding_groups_in_recipe(one));
     })?;
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
     let conclusion =
@@ -102,7 +102,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             (message, "hold a step, as in 4x2, or remove one".to_owned())
         }
         RecipeObservation::Unused(frames) => {
-            let count = words::count_noun(frames.len(), "frame");
+            let count = wording::count_noun(frames.len(), "frame");
             let message = format!("{count} in no clip: {}", abbreviate_list(frames));
             (
                 message,
@@ -112,7 +112,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             )
         }
         RecipeObservation::Pages(pages, limit) => {
-            let message = format!("{}, but {at} allows only {limit}", words::count_noun(*pages, "page"));
+            let message = format!("{}, but {at} allows only {limit}", wording::count_noun(*pages, "page"));
             (message, format!("raise page-max in [atlas.{of}], or split it into two atlases"))
         }
     };

@@ -5,7 +5,7 @@
 //! many places a line before it would cross a drawing.
 
 use crate::cut::grid::Division;
-use crate::cut::infer::bits::OccupancyBits;
+use crate::cut::infer::occupancy::OccupancyBits;
 use crate::parallel;
 
 /// Evidence of a border that crosses nothing is at most this many nats.

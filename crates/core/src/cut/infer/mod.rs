@@ -49,18 +49,18 @@
 //!
 //! [`islands`]: crate::cut
 
-mod bits;
 mod borders;
 mod candidates;
+mod canonical_grid;
 mod corridors;
 mod dense;
 mod named;
-mod repeat;
+mod occupancy;
+mod periodicity;
 mod rim;
-mod sides;
 mod sparse;
-mod stand;
-mod zoom;
+mod tile_edges;
+mod upscale;
 
 use crate::background::{Background, find_background};
 use crate::cut::grid::Division;
@@ -289,11 +289,11 @@ pub fn detect_grid(sheet: &Pixels) -> GridDetection {
 
 /// The same for a sheet whose name says something.
 pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> GridDetection {
-    let factor = zoom::upscale_factor(sheet);
+    let factor = upscale::upscale_factor(sheet);
     if factor == 1 {
         return detect_native(sheet, hints);
     }
-    let mut found = detect_native(&zoom::downscale(sheet, factor), &hints.reduced(factor));
+    let mut found = detect_native(&upscale::downscale(sheet, factor), &hints.reduced(factor));
     for candidate in &mut found.candidates {
         candidate.grid = candidate.grid.enlarged(factor);
     }
@@ -337,7 +337,9 @@ fn detect_native(sheet: &Pixels, hints: &NameHints) -> GridDetection {
 /// Cells that may be groups of tiles are not sure, and the tiles are proposed first.
 fn prefer_tiles(mut found: GridDetection, sheet: &Pixels) -> GridDetection {
     let best = &found.candidates[0];
-    let Some((grid, evidence)) = sides::inside(sheet, found.background, &best.grid) else { return found };
+    let Some((grid, evidence)) = tile_edges::inside(sheet, found.background, &best.grid) else {
+        return found;
+    };
     if evidence >= SIDES_INSIDE {
         let tiles = GridCandidate {
             grid,
@@ -408,7 +410,7 @@ fn detect_by_tile_edges(
     background: Background,
     by_lines: &GridDetection,
 ) -> Option<GridDetection> {
-    let found = sides::candidates(sheet, background);
+    let found = tile_edges::candidates(sheet, background);
     let &(grid, evidence) = found.first()?;
     let lead = evidence - found.get(1).map_or(0.0, |(_, next)| *next);
     if grid.len() < SIDES_CELLS || evidence < SIDES.max(by_lines.candidates[0].evidence) || lead < SIDES_AHEAD
@@ -477,11 +479,11 @@ fn rank_candidates(
         && best.undivided_axis().is_none()
         && !corridors::run_through(sheet, background, &best.grid)
         && (best.cut_places == 0 || lead > FAR || !corridors::part_many_cells(sheet, background, &best.grid));
-    let grid = stand::canonicalize(&best.grid, sheet, background);
+    let grid = canonical_grid::canonicalize(&best.grid, sheet, background);
     // Drawings that touch in pairs are beside each other; letters are as high as two.
     let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
-    let may_be_pairs =
-        !(lead > FAR && is_high && !best.cuts_often(20)) && repeat::has_inner_period(sheet, background, best);
+    let may_be_pairs = !(lead > FAR && is_high && !best.cuts_often(20))
+        && periodicity::has_inner_period(sheet, background, best);
     let is_sure = is_grid && others.iter().all(is_ahead) && !may_be_pairs;
     let certainty = if is_sure { Certainty::Sure(lead) } else { Certainty::Unsure(lead) };
     candidates[0].grid = grid;

@@ -4,13 +4,13 @@ use crate::Pixels;
 use crate::cut::Grid;
 use crate::cut::grid::Division;
 use crate::cut::infer::GridCandidate;
-use crate::cut::infer::bits::OccupancyBits;
 use crate::cut::infer::borders::{AxisScore, BorderTable};
 use crate::cut::infer::candidates::{
     WIDEST_GUTTER, aspect_prior, divisions, has_rest, named, neighboring_sizes, remainder_penalty, single,
     size_prior, spacing_penalty, usual_length, with_rest,
 };
-use crate::cut::infer::{NameHints, repeat};
+use crate::cut::infer::occupancy::OccupancyBits;
+use crate::cut::infer::{NameHints, periodicity};
 use crate::parallel;
 
 /// How many divisions of each axis are judged together with the other's.
@@ -67,14 +67,14 @@ pub(super) fn candidates(
     }
     let mut found = score_pairs(&columns, &rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
-        found.extend(repeat::divide_by_period(sheet, best).map(|(column, row)| {
+        found.extend(periodicity::divide_by_period(sheet, best).map(|(column, row)| {
             let verdict = |lines: &OccupancyBits, axis: &Division, other: &Division| {
                 BorderTable::new(lines, other).lines(axis)
             };
             let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
             GridCandidate {
                 grid: Grid::of_axes(column, row),
-                evidence: best.evidence + repeat::AHEAD,
+                evidence: best.evidence + periodicity::AHEAD,
                 cut_places: x.places + y.places,
                 touches: x.touches + y.touches,
                 witnesses: x.witnesses + y.witnesses,

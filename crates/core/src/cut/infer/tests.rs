@@ -312,17 +312,20 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
         |gutter: u32, count: u32, cell: u32| Division { offset: 0, gutter, count, covered: count * cell };
     let cards = spaced_tiles(14, 6, (5, 4));
     let loose = Grid::of_axes(axis(2, 5, 18), axis(1, 4, 19));
-    let stands = stand::canonicalize(&loose, &cards, Background::Clear);
-    assert_eq!((stands.cell_size(), stands.spacing().gutter), (Size::new(14, 14), UVec2 { x: 6, y: 6 }));
+    let canonical = canonical_grid::canonicalize(&loose, &cards, Background::Clear);
+    assert_eq!(
+        (canonical.cell_size(), canonical.spacing().gutter),
+        (Size::new(14, 14), UVec2 { x: 6, y: 6 })
+    );
     // Round drawings as wide as the pitch in the middle row only.
     let round = Pixels::from_image(RgbaImage::from_fn(60, 20, |x, y| {
         let is_inside = (x % 20).abs_diff(10) + y.abs_diff(10) <= 9;
         Rgba([80, 90, 100, if is_inside { 255 } else { 0 }])
     }));
     let narrow = Grid::of_axes(axis(4, 3, 16), axis(0, 1, 20));
-    let stands = stand::canonicalize(&narrow, &round, Background::Clear);
-    assert!((0..3).all(|column| stands.rect(Cell { row: 0, column }).width >= 19), "{stands:?}");
-    assert!(find_crossings(&round, Background::Clear, &stands).is_empty());
+    let canonical = canonical_grid::canonicalize(&narrow, &round, Background::Clear);
+    assert!((0..3).all(|column| canonical.rect(Cell { row: 0, column }).width >= 19), "{canonical:?}");
+    assert!(find_crossings(&round, Background::Clear, &canonical).is_empty());
 }
 
 #[test]

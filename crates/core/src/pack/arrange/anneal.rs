@@ -5,7 +5,7 @@
 //! steps and draws its own numbers, so its result is the same everywhere.
 
 use crate::pack::arrange::Items;
-use crate::pack::arrange::niche::{Skyline, StripFill};
+use crate::pack::arrange::skyline::{Skyline, StripFill};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
 struct XorShift(u64);
@@ -120,7 +120,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::pack::arrange::stock::ItemIndex;
+    use crate::pack::arrange::item_index::ItemIndex;
     use crate::{Rect, Size};
 
     proptest! {
@@ -133,7 +133,9 @@ mod tests {
             let pieces = Items { sizes: &sizes, may_rotate };
             let order: Vec<usize> = (0..sizes.len()).collect();
             let room = Size::new(pieces.widest(&order) + more, height);
-            let StripFill { outcome, .. } = anneal_strip(&order, Skyline::of(&ItemIndex::new(pieces), room), 12, seed, StopRule::Empty(0.0));
+            let index = ItemIndex::new(pieces);
+            let skyline = Skyline::of(&index, room);
+            let StripFill { outcome, .. } = anneal_strip(&order, skyline, 12, seed, StopRule::Empty(0.0));
             prop_assert!(outcome.used.fits_in(room));
             let mut all: Vec<usize> = outcome.placed.iter().map(|(piece, _)| *piece).chain(outcome.left).collect();
             all.sort_unstable();

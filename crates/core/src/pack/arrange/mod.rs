@@ -1,10 +1,10 @@
-//! Places for rectangles, from their sizes alone.
+//! Positions for rectangles, from their sizes alone.
 //!
-//! The doors are [`dense`] and, where some pieces lie already, [`beside`]: sizes in, spots and page sizes out.
-//! Behind them, in the order a page meets them: `order` sorts the pieces, `maxrects` and `niche` place them one after
-//! another, the latter from the `stock` of what is left, `anneal` improves the order, `free` looks for the smallest
-//! page, `square` for the smallest square one, `fixed` for a way onto a page of a given size, `several` fills more
-//! than one. Nothing here sees a pixel or a name.
+//! The entry points are [`arrange`] and, if some items are placed already, [`arrange_around`]: sizes in, positions and page
+//! sizes out. Behind them, in the order a page meets them: `order` sorts the items, `maxrects` and `skyline` place them one
+//! after another, the latter from an `item_index` of those left, `anneal` improves the order, `min_page` searches for the
+//! smallest page, `square` for the smallest square one, `fixed` fits a page of a given size, `multipage` fills several.
+//! Nothing here sees a pixel or a name.
 //!
 //! What is chosen is the best by (pages, area, longest side, number of the try); how many tries there are depends on
 //! the number of pieces alone, never on a clock. So threads never show.
@@ -12,13 +12,13 @@
 mod anneal;
 mod effort;
 mod fixed;
-mod free;
+mod item_index;
 mod maxrects;
-mod niche;
+mod min_page;
+mod multipage;
 mod order;
-mod several;
+mod skyline;
 mod square;
-mod stock;
 
 use crate::pack::Effort;
 use crate::pack::page::PageSizer;
@@ -109,9 +109,9 @@ pub(super) fn arrange(pieces: Items<'_>, fitting: &PageSizer, effort: Effort) ->
     let all: Vec<usize> = (0..pieces.sizes.len()).collect();
     let outcomes = match all.is_empty() {
         true => Vec::new(),
-        false => match free::smallest_page(pieces, &all, fitting, effort) {
+        false => match min_page::smallest_page(pieces, &all, fitting, effort) {
             Some(one) => vec![one],
-            None => several::pages(pieces, &all, fitting, effort),
+            None => multipage::pages(pieces, &all, fitting, effort),
         },
     };
     for (page, outcome) in outcomes.into_iter().enumerate() {
@@ -152,7 +152,7 @@ pub(super) fn arrange_around(pieces: Items<'_>, taken: &[(Size, Vec<Rect>)]) -> 
 
 /// Spots below everything on a page, when there is too much to search the gaps.
 fn below(pieces: Items<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
-    let catalog = stock::ItemIndex::new(pieces);
+    let catalog = item_index::ItemIndex::new(pieces);
     let mut left = order::sorted(pieces, all, order::ORDERS[0]);
     let mut spots = vec![ItemPosition::default(); all.len()];
     for (page, (room, rects)) in taken.iter().enumerate() {
@@ -161,7 +161,7 @@ fn below(pieces: Items<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Optio
         if left.is_empty() || free.is_empty() {
             continue;
         }
-        let outcome = niche::Skyline::of(&catalog, free).fill(&left).outcome;
+        let outcome = skyline::Skyline::of(&catalog, free).fill(&left).outcome;
         for (piece, spot) in outcome.placed {
             spots[piece] = ItemPosition { page, y: spot.y + bottom, ..spot };
         }

@@ -6,9 +6,9 @@
 
 use crate::pack::Effort;
 use crate::pack::arrange::anneal::StopRule;
-use crate::pack::arrange::niche::{Skyline, StripFill};
+use crate::pack::arrange::item_index::ItemIndex;
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::stock::ItemIndex;
+use crate::pack::arrange::skyline::{Skyline, StripFill};
 use crate::pack::arrange::{Items, PageFill, anneal, effort};
 use crate::pack::page::PageSizer;
 use crate::parallel;

@@ -1,5 +1,5 @@
 //! Pictures and pages of frames: one [`View`] for each, for commands and recipes alike. Drawing writes nothing; what was
-//! drawn is written by [`Drawn::write`], or shown by the program itself.
+//! drawn is written by [`RenderedPreview::write`], or shown by the program itself.
 
 mod grid;
 mod html;

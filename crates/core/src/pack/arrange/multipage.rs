@@ -1,10 +1,10 @@
 //! Several pages: as few as can be, each as full as can be, the last as small as can be.
 
 use crate::pack::Effort;
-use crate::pack::arrange::niche::Skyline;
+use crate::pack::arrange::item_index::ItemIndex;
 use crate::pack::arrange::order::{ORDERS, sorted};
-use crate::pack::arrange::stock::ItemIndex;
-use crate::pack::arrange::{Items, PageFill, anneal, effort, fixed, free};
+use crate::pack::arrange::skyline::Skyline;
+use crate::pack::arrange::{Items, PageFill, anneal, effort, fixed, min_page};
 use crate::pack::page::PageSizer;
 use crate::parallel;
 
@@ -38,9 +38,9 @@ fn one_after_another(
         // Whether the rest is one page is asked for each page, so at length only once it is.
         let quick = if effort == Effort::High { Effort::Medium } else { effort };
         if !pages.is_empty()
-            && let Some(last) = free::smallest_page(pieces, &left, fitting, quick)
+            && let Some(last) = min_page::smallest_page(pieces, &left, fitting, quick)
         {
-            let searched = (effort != quick).then(|| free::smallest_page(pieces, &left, fitting, effort));
+            let searched = (effort != quick).then(|| min_page::smallest_page(pieces, &left, fitting, effort));
             pages.push(searched.flatten().unwrap_or(last));
             break;
         }
@@ -86,7 +86,7 @@ fn search(
     let mut pages = best?.1.1;
     let last = pages.pop()?;
     let rest: Vec<usize> = last.placed.iter().map(|(piece, _)| *piece).collect();
-    pages.push(free::smallest_page(pieces, &rest, fitting, effort).unwrap_or(last));
+    pages.push(min_page::smallest_page(pieces, &rest, fitting, effort).unwrap_or(last));
     Some(pages)
 }
 

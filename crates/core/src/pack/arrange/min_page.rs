@@ -3,10 +3,10 @@
 use crate::Size;
 use crate::pack::Effort;
 use crate::pack::arrange::anneal::StopRule;
+use crate::pack::arrange::item_index::ItemIndex;
 use crate::pack::arrange::maxrects::{self, Score};
-use crate::pack::arrange::niche::{Skyline, StripFill};
 use crate::pack::arrange::order::{ORDERS, Order, sorted};
-use crate::pack::arrange::stock::ItemIndex;
+use crate::pack::arrange::skyline::{Skyline, StripFill};
 use crate::pack::arrange::{Items, PageFill, anneal, effort, fixed, square};
 use crate::pack::page::PageSizer;
 use crate::parallel;

@@ -8,7 +8,7 @@ use shibori_formats::decode::ReadNotice;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};
-use crate::words::{abbreviate_list, count_noun, group_digits, rest_of};
+use crate::wording::{abbreviate_list, count_noun, group_digits, rest_of};
 
 /// What is counted.
 pub(crate) fn task_label(task: Task) -> &'static str {

@@ -6,7 +6,7 @@ use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::decode::overrides;
 
 use crate::options::{BoundedInt, CleanOptions, ClipOptions, ShapeOptions};
-use crate::order::{Change, Naming};
+use crate::plan::{Change, Naming};
 use crate::{Context, Error, SheetError};
 
 /// What happens where nothing is said.

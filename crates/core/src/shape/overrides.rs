@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use crate::shape::Shift;
-use crate::shape::shifted::{canvases, shift_drawings};
+use crate::shape::shift::{canvases, shift_drawings};
 use crate::{Annotations, FrameSet, Insets, LONGEST, Name, Point, SetError, SignedRect, Size};
 
 /// One line of the list.

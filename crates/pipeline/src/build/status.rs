@@ -7,9 +7,9 @@ use shibori_core::parallel;
 use shibori_formats::store::Digest;
 
 use crate::Error;
+use crate::build::execution::settings_key;
 use crate::build::graph::Graph;
-use crate::build::make::settings_key;
-use crate::build::record::{BuildLedger, LedgerEntry};
+use crate::build::ledger::{BuildLedger, LedgerEntry};
 use crate::build::sources::slashed;
 use crate::build::{Build, BuildObserver};
 use shibori_formats::store::FingerprintCache;
@@ -235,7 +235,7 @@ impl Build {
     /// # Errors
     /// Where an input can't be read.
     pub fn status(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetStatus>, Error> {
-        let (record, _) = super::record::read_only(self.recipe_file());
+        let (record, _) = super::ledger::read_only(self.recipe_file());
         let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let mut whys = digests.whys(&self.graph, &record, &prints)?;
@@ -262,9 +262,9 @@ impl Build {
         Ok(whys.into_iter().enumerate().map(&mut one).collect())
     }
 
-    /// Outputs of targets that are gone, and are still there. `standing` is what [`Build::standing`] gives.
+    /// Outputs of targets that are gone, and are still there. `standing` is what [`Build::status`] gives.
     pub fn orphaned_outputs(&self, standing: &[TargetStatus]) -> Vec<PathBuf> {
-        let (record, _) = super::record::read_only(self.recipe_file());
+        let (record, _) = super::ledger::read_only(self.recipe_file());
         let wanted: HashSet<&PathBuf> = standing.iter().flat_map(|one| &one.outputs).collect();
         let names: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
         let gone = record.steps.iter().filter(|(name, _)| !names.contains(name.as_str()));

@@ -6,7 +6,7 @@
 //! packing problem", 2016). Equal scores are decided by the order of the pieces, and that order is what `anneal` improves.
 
 use crate::Size;
-use crate::pack::arrange::stock::{ItemIndex, NicheMatch, NicheQuery, RemainingItems};
+use crate::pack::arrange::item_index::{ItemIndex, NicheMatch, NicheQuery, RemainingItems};
 use crate::pack::arrange::{ItemPosition, Items, PageFill};
 
 /// A part of the skyline: from `x` on, `width` long, at height `y`.

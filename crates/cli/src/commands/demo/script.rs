@@ -10,7 +10,7 @@ use crate::args::{
     LightTable, Pack, Preview, Slice, Unpack,
 };
 use crate::failure::Failure;
-use crate::words::pasteable;
+use crate::wording::pasteable;
 
 /// One command.
 pub(super) struct ScriptLine {

@@ -3,8 +3,8 @@
 mod findings;
 mod notices;
 mod numbers;
+mod report_path;
 mod table;
-mod told_path;
 
 pub(crate) use findings::{
     FindingReport, WordedGroup, finding_groups, finding_groups_in_recipe, findings, findings_in_recipe,
@@ -14,5 +14,5 @@ pub(crate) use numbers::{
     abbreviate_list, cells, count_noun, format_bytes, format_millis, grid_command, grid_options,
     group_digits, numbers_as_ranges, pasteable, pasteable_path, rest_of, spacing_options,
 };
+pub(crate) use report_path::ReportPath;
 pub(crate) use table::table;
-pub(crate) use told_path::ReportPath;

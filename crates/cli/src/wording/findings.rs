@@ -9,8 +9,8 @@ use shibori_core::{Cell, Frame, FrameSet, Rect, Size, UVec2, clips_sharing_frame
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::steps::{CheckReport, FindingGroup};
 
-use crate::words::ReportPath;
-use crate::words::{pasteable, pasteable_path, spacing_options};
+use crate::wording::ReportPath;
+use crate::wording::{pasteable, pasteable_path, spacing_options};
 
 /// How long a screen of 60 pictures a second shows each, in milliseconds, rounded up.
 const PICTURE: f64 = 16.667;
