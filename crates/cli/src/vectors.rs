@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use shibori_core::clip::{Clip, ClipSpec, PlayMode, add_clips};
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
 use shibori_core::{Background, Frame, FrameSet, Name, Pixels, Size, UVec2};
-use shibori_pipeline::recipe::{toml_key, toml_string};
+use shibori_pipeline::options::{toml_key, toml_string};
 
 use crate::wording::{pasteable, pasteable_path};
 

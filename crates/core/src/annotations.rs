@@ -86,7 +86,7 @@ pub struct Annotations {
 
 /// Which sides of a picture are exchanged.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Mirror {
     /// Flip horizontally

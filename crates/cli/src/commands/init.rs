@@ -6,10 +6,8 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::encode;
-use shibori_pipeline::options::PAGE_MAX;
-use shibori_pipeline::recipe::{
-    OUT, RECIPE_FILE, separate_tables, slice_line, sources_in, string_or_list, toml_key, toml_string,
-};
+use shibori_pipeline::options::{PAGE_MAX, toml_key, toml_string};
+use shibori_pipeline::recipe::{OUT, RECIPE_FILE, separate_tables, slice_line, sources_in, string_or_list};
 use shibori_pipeline::steps::{Draft, DraftCut, DraftSprite, draft};
 
 use super::CommandContext;

@@ -43,7 +43,7 @@ pub enum Key {
 
 /// Which pixels of the color go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum KeyScope {
     /// Only areas connected to the sheet's border; the same color inside a drawing stays

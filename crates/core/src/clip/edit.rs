@@ -83,7 +83,7 @@ pub struct Renaming {
 /// Gives a clip another name.
 pub fn rename_clip(set: FrameSet, renaming: &Renaming) -> Result<FrameSet, EditError> {
     let place = find_clip(&set, &renaming.old)?;
-    edit_clip(set, place, |clip| Ok(clip.current_name(renaming.new.clone())))
+    edit_clip(set, place, |clip| Ok(clip.with_name(renaming.new.clone())))
 }
 
 /// Changes one clip of a set.

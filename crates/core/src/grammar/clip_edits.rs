@@ -1,5 +1,6 @@
 //! Changes of clips: renaming, frame clocks, events.
 
+use std::fmt;
 use std::str::FromStr;
 
 use crate::clip::{EventSpec, FrameRate, Renaming};
@@ -18,6 +19,12 @@ impl FromStr for Renaming {
             Some(why) => Err(wrong(format!("'{new}' can't be part of a file name: {why}"))),
             None => Ok(Self { old: old.trim().to_owned(), new }),
         }
+    }
+}
+
+impl fmt::Display for Renaming {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}={}", self.old, self.new)
     }
 }
 

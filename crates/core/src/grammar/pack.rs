@@ -1,5 +1,6 @@
 //! Pages: their largest side, rounding, the rows of a layout, companions.
 
+use std::fmt;
 use std::str::FromStr;
 
 use crate::grammar::ValueError;
@@ -30,6 +31,13 @@ impl FromStr for PageSide {
     }
 }
 
+impl fmt::Display for PageSide {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Self(size) = self;
+        if size.is_square() { write!(f, "{}", size.width) } else { write!(f, "{size}") }
+    }
+}
+
 impl FromStr for Rounding {
     type Err = ValueError;
 
@@ -40,6 +48,16 @@ impl FromStr for Rounding {
             ("pow2", _) => Ok(Self::Pow2),
             (_, Ok(unit @ 1..=4096)) => Ok(Self::Multiple(unit)),
             _ => Err(ValueError::new(text, "is not none, pow2, or a multiple from 1 to 4096")),
+        }
+    }
+}
+
+impl fmt::Display for Rounding {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::None => f.write_str("none"),
+            Self::Pow2 => f.write_str("pow2"),
+            Self::Multiple(unit) => write!(f, "{unit}"),
         }
     }
 }
@@ -61,6 +79,20 @@ impl FromStr for RowOrder {
     }
 }
 
+impl fmt::Display for RowOrder {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (at, row) in self.0.iter().enumerate() {
+            f.write_str(if at > 0 { "," } else { "" })?;
+            match row {
+                RowName::Blank => f.write_str("-")?,
+                RowName::Clip { sprite: Some(sprite), name } => write!(f, "{sprite}:{name}")?,
+                RowName::Clip { sprite: None, name } => write!(f, "{name}")?,
+            }
+        }
+        Ok(())
+    }
+}
+
 impl FromStr for CompanionSpec {
     type Err = ValueError;
 
@@ -77,5 +109,11 @@ impl FromStr for CompanionSpec {
             Some(why) => Err(ValueError::new(suffix, &format!("can't be part of a file name: {why}"))),
             None => Ok(Self { suffix: suffix.to_owned(), neutral }),
         }
+    }
+}
+
+impl fmt::Display for CompanionSpec {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}={}", self.suffix, self.neutral)
     }
 }

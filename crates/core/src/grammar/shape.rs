@@ -1,5 +1,6 @@
 //! Points, boxes, canvases and factors of shaping.
 
+use std::fmt;
 use std::str::FromStr;
 
 use crate::grammar::ValueError;
@@ -137,6 +138,15 @@ impl FromStr for ScaleRule {
                 let factor = text.parse::<Ratio>().ok().filter(|factor| is_scale_factor(*factor));
                 factor.map(Self::By).ok_or_else(wrong)
             }
+        }
+    }
+}
+
+impl fmt::Display for ScaleRule {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::By(factor) => write!(f, "{factor}"),
+            Self::Fit(size) => write!(f, "fit:{size}"),
         }
     }
 }

@@ -160,7 +160,7 @@ impl Clip {
     }
 
     /// The same clip under another name.
-    pub(crate) fn current_name(self, name: Name) -> Self {
+    pub(crate) fn with_name(self, name: Name) -> Self {
         Self { name, ..self }
     }
 

@@ -58,7 +58,7 @@ const WITH_FIGURE: f64 = 0.4;
 
 /// What shares one measured pivot. Places and fractions need no measuring, so it says nothing there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PivotPer {
     /// Each frame has its own

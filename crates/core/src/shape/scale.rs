@@ -13,7 +13,7 @@ use crate::{Frame, FrameSet, LONGEST, Name, Pixels, Point, Ratio, Rect, SetError
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Deserialize), serde(rename_all = "kebab-case"))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum Resample {
     /// Sharp pixels, for factors such as 2 or 0.5

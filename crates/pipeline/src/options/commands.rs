@@ -1,10 +1,11 @@
 //! The whole set of options of each command, made of the groups. Sources and targets are not options: steps take them
 //! beside these.
 
+use std::fmt;
 use std::path::PathBuf;
 use std::str::FromStr;
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::check::{Rule, Thresholds};
 use shibori_core::cut::Counts;
 use shibori_core::shape::Anchor;
@@ -12,20 +13,20 @@ use shibori_core::{FilterError, FrameFilter, FrameSet, Size, UVec2};
 use shibori_draw::Backdrop;
 
 use crate::options::contradiction::needs;
-use crate::options::value::{BoundedInt, Flag, NonNegative, comma_texts, de_keyword, de_text};
+use crate::options::value::{BoundedInt, Flag, NonNegative, comma_texts, keyword, path, required, text};
 use crate::options::{
     ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutName,
     OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
 };
 
 /// Narrows any command.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, transparent)]
 pub struct FilterOption {
     /// Use only this sprite, clip or selection of frames, such as koi, koi:swim or 0-3,7
     #[cfg_attr(feature = "clap", arg(long, value_name = "SPRITE|CLIP|SELECTION"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub only: Option<FrameFilter>,
 }
 
@@ -40,7 +41,7 @@ impl FilterOption {
 }
 
 /// All that `slice` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct SliceOptions {
@@ -74,7 +75,7 @@ impl SliceOptions {
 }
 
 /// All that `adjust` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct AdjustOptions {
@@ -102,7 +103,7 @@ impl AdjustOptions {
 }
 
 /// All that `clip` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ClipCommand {
@@ -118,7 +119,7 @@ pub struct ClipCommand {
 }
 
 /// All that `pack` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct PackOptions {
@@ -159,7 +160,7 @@ impl PackOptions {
 }
 
 /// All that `unpack` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct UnpackOptions {
@@ -172,7 +173,7 @@ pub struct UnpackOptions {
 }
 
 /// All that `check` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct CheckOptions {
@@ -181,22 +182,22 @@ pub struct CheckOptions {
     pub only: FilterOption,
     /// Rules to ignore, everywhere or for one frame, clip or sprite, such as drift,touches-edge=koi:dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "RULE[=WHERE]", value_delimiter = ','))]
-    #[serde(deserialize_with = "comma_texts")]
+    #[serde(with = "comma_texts")]
     pub allow: Vec<Allowance>,
     /// Treat 'look' findings as wrong, too
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub strict: Flag,
     /// How far a figure may stray from its path through a clip, in pixels [default: 3.5% of the canvas]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub drift_limit: Option<NonNegative>,
     /// How much a figure's size may differ from that in neighboring frames, in percent [default: 6]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub size_limit: Option<NonNegative>,
     /// Maximum speck size, in pixels [default: 4]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub speck_limit: Option<u32>,
 }
 
@@ -266,6 +267,16 @@ impl FromStr for Allowance {
     }
 }
 
+impl fmt::Display for Allowance {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.rule {
+            AnyRule::Frames(rule) => f.write_str(rule.id())?,
+            AnyRule::Recipe(rule) => f.write_str(rule.id())?,
+        }
+        self.place.as_ref().map_or(Ok(()), |place| write!(f, "={place}"))
+    }
+}
+
 impl Allowance {
     fn applies_to(&self, rule: AnyRule, sprite: &str, names: &[Option<&str>]) -> bool {
         let Some(place) = &self.place else { return self.rule == rule };
@@ -297,21 +308,21 @@ impl CheckOptions {
 }
 
 /// All that `export` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ExportOptions {
     /// Output format
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub to: Option<ExportFormat>,
     /// Your own text template, or one listed by --list
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE|NAME"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "path")]
     pub template: Option<PathBuf>,
     /// glTF: pixels per unit, such as 16px
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub unit: Option<Unit>,
 }
 
@@ -327,7 +338,7 @@ impl ExportOptions {
 }
 
 /// Formats that metadata is exported to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum ExportFormat {
@@ -360,6 +371,12 @@ impl ExportFormat {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Unit(pub f64);
 
+impl fmt::Display for Unit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}px", self.0)
+    }
+}
+
 impl FromStr for Unit {
     type Err = String;
 
@@ -373,7 +390,7 @@ impl FromStr for Unit {
 }
 
 /// All that `preview contact` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ContactOptions {
@@ -395,7 +412,7 @@ pub struct ContactOptions {
 }
 
 /// All that `preview onion` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct OnionOptions {
@@ -411,7 +428,7 @@ pub struct OnionOptions {
 }
 
 /// All that `preview drift` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct DriftOptions {
@@ -421,7 +438,7 @@ pub struct DriftOptions {
 }
 
 /// All that `preview html` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct HtmlOptions {
@@ -431,7 +448,7 @@ pub struct HtmlOptions {
 }
 
 /// All that `preview pages` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct PagesOptions {
@@ -444,7 +461,7 @@ pub struct PagesOptions {
 }
 
 /// All that `preview motion` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct MotionOptions {
@@ -453,11 +470,11 @@ pub struct MotionOptions {
     pub only: FilterOption,
     /// Zoom: draw each pixel N times as large, with sharp edges [default: 1]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub zoom: Option<BoundedInt<1, 64>>,
     /// Background: none, checker, or a color such as 203040 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "BACKDROP"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub background: Option<Backdrop>,
     /// What is drawn over frames.
     #[cfg_attr(feature = "clap", command(flatten))]
@@ -465,7 +482,7 @@ pub struct MotionOptions {
 }
 
 /// All that `preview grid` can be told.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct GridPreviewOptions {
@@ -482,41 +499,33 @@ pub struct GridPreviewOptions {
 }
 
 /// All that `guide-sheet` can be told.
-#[derive(Clone, Debug, PartialEq, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct GuideOptions {
     /// Columns x rows, such as 8x4
     #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
-    #[serde(deserialize_with = "de_required")]
+    #[serde(with = "required")]
     pub grid: Counts,
     /// Width x height of one cell in pixels, such as 32x48
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
-    #[serde(deserialize_with = "de_required")]
+    #[serde(with = "required")]
     pub cell: Size,
     /// Margin in pixels before the first cell and after the last: across,down [default: 0,0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
-    #[serde(default, deserialize_with = "de_text")]
+    #[serde(default, with = "text")]
     pub offset: Option<UVec2>,
     /// Gutter in pixels between cells (spacing): across,down [default: 0,0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
-    #[serde(default, deserialize_with = "de_text")]
+    #[serde(default, with = "text")]
     pub gutter: Option<UVec2>,
     /// Position of each cell's pivot (anchor, origin): center, bottom, top-left, ..., or fractions of the cell such as 0.5,0.9
     /// [default: bottom]
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
-    #[serde(default, deserialize_with = "de_text")]
+    #[serde(default, with = "text")]
     pub pivot: Option<Anchor>,
     /// Row names from top to bottom, such as idle,walk,leap
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,C", value_delimiter = ','))]
-    #[serde(default, deserialize_with = "comma_texts")]
+    #[serde(default, with = "comma_texts")]
     pub rows: Vec<String>,
-}
-
-fn de_required<'de, D, T>(deserializer: D) -> Result<T, D::Error>
-where
-    D: serde::Deserializer<'de>,
-    T: FromStr<Err: std::fmt::Display>,
-{
-    de_text(deserializer)?.ok_or_else(|| serde::de::Error::custom("has no default"))
 }

@@ -2,73 +2,73 @@
 
 use std::path::PathBuf;
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::cut::{BlankCells, CellChoice, Counts, CutError, Grid, IslandOptions, ReadOrder, Spacing};
 use shibori_core::{Background, Name, NameTemplate, Selection, SignedRect, Size, UVec2};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{Flag, de_keyword, de_text};
+use crate::options::value::{Flag, keyword, path, text};
 
 /// Groups of fewer pixels are specks where nothing is said.
 const SPECK: u32 = 16;
 
 /// Where the frames are. Where nothing is said, the grid is found.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Slice"))]
 pub struct CutOptions {
     /// Number of columns x rows, such as 8x4
     #[cfg_attr(feature = "clap", arg(long, value_name = "CxR"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub grid: Option<Counts>,
     /// Width x height of one cell in pixels (frame size, tile size), such as 32x48; with --grid, the grid need not fill the sheet
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub cell: Option<Size>,
     /// Use only this part of the sheet (region): x,y,width,height; offsets count from its corner
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub within: Option<SignedRect>,
     /// Empty pixels before the first cell (margin, border): across,down
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub offset: Option<UVec2>,
     /// Empty pixels between cells (spacing, padding): across,down, or one number for both
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub gutter: Option<UVec2>,
     /// Make each separate drawing a frame (auto-slice for irregular sheets)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub islands: Flag,
     /// Join pieces up to PX empty pixels apart into one drawing [default: detected]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub join: Option<u32>,
     /// Ignore drawings with fewer pixels as specks [default: 16]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub min_area: Option<u32>,
     /// Take frames from the rectangles in a CSV file: name,x,y,w,h
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "path")]
     pub rects: Option<PathBuf>,
     /// Take only the first N cells, counting blank ones
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub count: Option<u32>,
     /// Take only these frames, in this order: 0-7,9 or r2 or c1 or r2c0-5 or r0c2-r2c3 or 0-120/3 (rows r, columns c)
     #[cfg_attr(feature = "clap", arg(long, value_name = "SELECTION"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub take: Option<Selection>,
     /// Order in which cells are read [default: across]
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub read: Option<ReadOrder>,
     /// What to do with blank cells [default: drop]
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub blank: Option<BlankCells>,
     /// Distribute leftover pixels among the cells instead of stopping
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
@@ -78,16 +78,16 @@ pub struct CutOptions {
     pub manifest_only: Flag,
     /// Sprite name [default: the file name]
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAME"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub sprite: Option<Name>,
     /// Frame names, built from {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
     /// [default: {sprite}-{n:02}]
     #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub name: Option<NameTemplate>,
     /// Number of the first frame, for names [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub number_from: Option<u32>,
 }
 

@@ -19,6 +19,7 @@ mod picture;
 mod run;
 mod shape;
 pub(crate) mod value;
+mod write;
 
 pub use clean::CleanOptions;
 pub use clips::{ClipEdits, ClipOptions};
@@ -35,6 +36,7 @@ pub use picture::{HeightOption, OverlayPart, ShowOption, WidthOption, ZoomOption
 pub use run::{Accept, RunOptions};
 pub use shape::ShapeOptions;
 pub use value::{AmountError, BoundedInt, DEFAULT, Flag, NonNegative, WholeError};
+pub use write::{command_words, recipe_tables, toml_key, toml_string};
 
 /// What an option is called that had another name once.
 pub fn current_name(option: &str) -> Option<&'static str> {

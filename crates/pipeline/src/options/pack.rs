@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::Size;
 use shibori_core::pack::{
     DenseOptions, Effort, Layout, PackSettings, PagePer, PageRules, PageScale, PageSide, PreviousPlacements,
@@ -11,63 +11,63 @@ use shibori_core::pack::{
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
-use crate::options::value::{BoundedInt, Flag, de_keyword, de_text};
+use crate::options::value::{BoundedInt, Flag, keyword, path, text};
 
 /// The sides of a page where nothing is said.
 pub const PAGE_MAX: u32 = 4096;
 
 /// How frames are arranged. Where nothing is said, as close together as they go.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Pack"))]
 pub struct ArrangeOptions {
     /// How frames are arranged [default: dense]
     #[cfg_attr(feature = "clap", arg(long, value_name = "LAYOUT"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub layout: Option<LayoutName>,
     /// Number of grid columns [default: for a nearly square page]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub columns: Option<BoundedInt<1, 65_536>>,
     /// Store mirrored (flipped) steps as separate images, for games that can't flip; all layouts except dense always do
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub draw_mirrored: Flag,
     /// Clips in order for clip-rows, with - for a blank row, such as sit,leap,-,dive
     #[cfg_attr(feature = "clap", arg(long, value_name = "A,B,-,C", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub row_order: Option<RowOrder>,
     /// Maximum page (texture) size: N or WxH pixels [default: 4096]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N|WxH"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub page_max: Option<PageSide>,
     /// Make every page exactly this size
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub page_size: Option<Size>,
     /// Round page sides up: none, pow2 (power of two), or a multiple such as 4 [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "none|pow2|N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub page_round: Option<Rounding>,
     /// Make pages square
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub page_square: Flag,
     /// Give each clip or sprite its own pages and files
     #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub page_per: Option<PagePer>,
     /// Empty pixels around the page (border padding) [default: 1 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub margin: Option<BoundedInt<0, 1024>>,
     /// Empty pixels between frames (padding, spacing) [default: 2 for dense, else 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub gutter: Option<BoundedInt<0, 1024>>,
     /// Repeat a frame's edge pixels outward, including alpha (extrude), for tiles and backgrounds that fill their
     /// frame; other frames need only the color spread they get by default [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub bleed: Option<BoundedInt<0, 256>>,
     /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotation)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
@@ -77,16 +77,16 @@ pub struct ArrangeOptions {
     pub no_share: Flag,
     /// How hard to search for a smaller dense page; results are the same on every machine [default: medium]
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub effort: Option<Effort>,
     /// Keep frames where they are in an earlier atlas, so that small changes to the art make small changes to the page
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD.json"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "path")]
     pub keep_places: Option<PathBuf>,
 }
 
 /// How frames are arranged.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum LayoutName {

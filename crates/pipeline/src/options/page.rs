@@ -1,13 +1,13 @@
 //! Pages as files: their format, their colors, their companions and sizes.
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::pack::{ColorFinish, CompanionSpec, PageScale};
 use shibori_formats::encode::{PageEncoding, PageFormat, PngSize};
 use shibori_formats::manifest::{Alpha, Sampling, UvOrigin};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};
-use crate::options::value::{BoundedInt, Flag, comma_texts, de_keyword, de_text};
+use crate::options::value::{BoundedInt, Flag, comma_texts, keyword, text};
 
 /// How far colors are spread under transparent pixels: filtering reaches one pixel, and two where pages are drawn at half
 /// size from smaller copies of themselves, as they are in games that filter.
@@ -15,26 +15,26 @@ const SPREAD: u32 = 1;
 const SPREAD_SMOOTH: u32 = 2;
 
 /// Pages as files. Where nothing is said, PNG with all its colors.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Page files"))]
 pub struct PageOptions {
     /// Page file format, always lossless [default: png]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FORMAT"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub page_format: Option<PageFormat>,
     /// Write PNG pages fast, or as small as possible
     #[cfg_attr(feature = "clap", arg(long, value_name = "SIZE"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub png: Option<PngSize>,
     /// Reduce all pages to one palette of at most N colors (indexed, quantize), 2 to 256 including transparent, and report the color error
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub palette: Option<BoundedInt<2, 256>>,
     /// Straight or premultiplied alpha; recorded in the manifest [default: straight]
     #[cfg_attr(feature = "clap", arg(long, value_name = "ALPHA"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub alpha: Option<Alpha>,
     /// Do not spread edge color under neighboring transparent pixels (alpha bleeding, done by default to avoid dark
     /// fringes when the game filters textures: 1 px, or 2 px with --sampling smooth)
@@ -42,24 +42,24 @@ pub struct PageOptions {
     pub no_spread: Flag,
     /// Texture filter the game should use: a hint stored in the manifest
     #[cfg_attr(feature = "clap", arg(long, value_name = "SAMPLING"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub sampling: Option<Sampling>,
     /// Also write frame rectangles as fractions of the page (texture coordinates), 0 to 1: left, top, right, bottom
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub uv: Flag,
     /// Where v is 0
     #[cfg_attr(feature = "clap", arg(long, value_name = "EDGE"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub uv_origin: Option<UvOrigin>,
     /// One atlas per scale (@2x, @0.5x), all with the same layout, such as 1,0.5,2
     #[cfg_attr(feature = "clap", arg(long, value_name = "F,F,..", value_delimiter = ','))]
-    #[serde(deserialize_with = "comma_texts")]
+    #[serde(with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
     /// Put frames with this name suffix on separate pages (normal map, emission map), laid out like their base
     /// frames; =COLOR fills in for missing ones
     /// [default: 8080ff for _n, _normal and the like, else transparent]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
-    #[serde(deserialize_with = "comma_texts")]
+    #[serde(with = "comma_texts")]
     pub companion: Vec<CompanionSpec>,
 }
 

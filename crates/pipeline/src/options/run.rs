@@ -1,15 +1,15 @@
 //! What holds for a whole run: what may be replaced, what is taken of broken input, how much it may ask for.
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::{Budget, ByteSize};
 use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
 use crate::available_memory;
-use crate::options::value::{Flag, comma_words, de_text};
+use crate::options::value::{Flag, comma_words, text};
 
 /// What holds for a whole run.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct RunOptions {
@@ -25,20 +25,20 @@ pub struct RunOptions {
     /// Accept damaged or edited input: truncated uses what there is of an animation or JPEG that ends early, edits
     /// allows resized images in a set
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "WHAT", value_delimiter = ','))]
-    #[serde(deserialize_with = "comma_words")]
+    #[serde(with = "comma_words")]
     pub accept: Vec<Accept>,
     /// Maximum pixels per image, read or written [default: 268435456]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub max_pixels: Option<u64>,
     /// Maximum memory for all images together, such as 800MB or 2.5GB [default: half of the machine's]
     #[cfg_attr(feature = "clap", arg(long, global = true, value_name = "SIZE"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub max_memory: Option<ByteSize>,
 }
 
 /// What may be wrong with input.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
 pub enum Accept {

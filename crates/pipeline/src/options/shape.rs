@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::shape::{
     AlignAxis, AlignPer, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, MatchWith, NineRule, PivotPer,
     Resample, ScaleRule, TrimScope,
@@ -11,101 +11,101 @@ use shibori_core::{Mirror, SignedRect};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::{needs, reject_duplicates};
-use crate::options::value::{BoundedInt, de_keyword, de_text, de_text_list};
+use crate::options::value::{BoundedInt, keyword, path, text, texts};
 
 /// The share of a clip's solid pixels that its box covers where nothing is said, in percent.
 const BOX_SHARE: u8 = 90;
 
 /// Lining frames up. Where nothing is said, frames stay as they are.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Shape"))]
 pub struct ShapeOptions {
     /// Mirror (flip) each frame within its own cell; frame order is unchanged
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub mirror: Option<Mirror>,
     /// Scale (resize) all frames by one factor: 2, 0.5, 2/3, or fit:WxH for the largest at which every frame of the sprite fits
     #[cfg_attr(feature = "clap", arg(long, value_name = "F|fit:WxH"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub scale: Option<ScaleRule>,
     /// Resampling filter for --scale [default: nearest]
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub resample: Option<Resample>,
     /// Move drawings on their canvas so that this point stays put through a clip (stabilize): feet, center, mass,
     /// match (the figure, detected automatically, or a matching --region), or mark:COLOR
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub align: Option<AlignTo>,
     /// Area that --align match holds still: x,y,width,height on the first frame's canvas [default: the figure]
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub region: Option<SignedRect>,
     /// Axes along which --align moves drawings; with x, a jump keeps its height [default: both]
     #[cfg_attr(feature = "clap", arg(long, value_name = "AXIS"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub align_axis: Option<AlignAxis>,
     /// What --align aligns together: the frames of each clip, or all clips of a sprite [default: clip]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub align_per: Option<AlignPer>,
     /// Frame that --region is compared with [default: first]
     #[cfg_attr(feature = "clap", arg(long, value_name = "FRAME"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub align_with: Option<MatchWith>,
     /// Maximum distance --align match moves a drawing, in pixels [default: unlimited; with --region, half the canvas, up to 64]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub align_reach: Option<BoundedInt<1, 1024>>,
     /// Trim (crop) transparent edges; the canvas size is kept in the manifest. Sets which frames share one trim box
     /// [default: frame for a dense atlas, else none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub trim: Option<TrimScope>,
     /// Treat pixels with alpha up to N, 0 to 254, as empty when trimming [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub trim_alpha: Option<BoundedInt<0, 254>>,
     /// Empty pixels to keep around trimmed frames (padding) [default: 0]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub trim_border: Option<u32>,
     /// Put frames on a canvas of this size, aligned by their pivots, at X,Y if given; fit shrinks each canvas to the trimmed pixels
     #[cfg_attr(feature = "clap", arg(long, value_name = "WxH[@X,Y]|fit"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub canvas: Option<CanvasRule>,
     /// Pivot (anchor, origin), the point placed at the sprite's position: feet, center, bottom, top-left, ...,
     /// fractions of the canvas such as 0.5,1, pixels such as 16px,30px, or mark:COLOR (a painted dot, erased after
     /// use)
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT", allow_hyphen_values = true))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub pivot: Option<Anchor>,
     /// Which frames share one measured pivot [default: sprite]
     #[cfg_attr(feature = "clap", arg(long, value_name = "SCOPE"))]
-    #[serde(deserialize_with = "de_keyword")]
+    #[serde(with = "keyword")]
     pub pivot_per: Option<PivotPer>,
     /// A named box (hitbox, collision box): body=auto (around each frame's opaque pixels), body=auto:clip (one per
     /// clip), body=x,y,width,height, or body=WxH (centered on the pivot); repeatable
     #[cfg_attr(feature = "clap", arg(long = "box", value_name = "NAME=WHERE"))]
-    #[serde(rename = "box", deserialize_with = "de_text_list")]
+    #[serde(rename = "box", with = "texts")]
     pub boxes: Vec<BoxSpec>,
     /// Minimum share of a clip's opaque pixels that an auto:clip box covers, in percent [default: 90]
     #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub box_share: Option<BoundedInt<1, 100>>,
     /// Nine-slice (9-slice, 9-patch) borders of a panel: auto detects what repeats, or left,top,right,bottom in pixels
     #[cfg_attr(feature = "clap", arg(long, value_name = "auto|L,T,R,B"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub nine: Option<NineRule>,
     /// Outline polygon (mesh, collision shape) with at most N corners, 4 to 64, covering every visible pixel
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "text")]
     pub polygon: Option<BoundedInt<4, 64>>,
     /// Per-frame shifts, pivots and boxes from a CSV: frame,kind,name,values
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
-    #[serde(deserialize_with = "de_text")]
+    #[serde(with = "path")]
     pub per_frame: Option<PathBuf>,
 }
 

@@ -1,6 +1,7 @@
 //! There is one list of options: what clap takes on a command line, serde takes from a recipe, with the same values.
 
 use clap::Args;
+use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::{Map, Value, json};
 
@@ -8,7 +9,7 @@ use super::*;
 
 /// Feeds every option of a group to serde, each with a value that fits, as text and as what it is; then each with the word
 /// for its default, and an unknown one.
-fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: Value) {
+fn same_list<T: Args + Serialize + DeserializeOwned + PartialEq + std::fmt::Debug>(values: Value) {
     let Value::Object(values) = values else { panic!("values come as an object") };
     let command = T::augment_args(clap::Command::new("group"));
     let mut typed: Vec<&str> = command.get_arguments().filter_map(clap::Arg::get_long).collect();
@@ -56,6 +57,13 @@ fn same_list<T: Args + DeserializeOwned + PartialEq + std::fmt::Debug>(values: V
     }
     let matches = T::augment_args(clap::Command::new("group")).try_get_matches_from(words).unwrap();
     assert_eq!(T::from_arg_matches(&matches).unwrap(), by_value);
+    // And what is written back is read as the same.
+    assert_eq!(serde_json::from_value::<T>(serde_json::to_value(&by_value).unwrap()).unwrap(), by_value);
+    let written = ["group".to_owned()].into_iter().chain(command_words(&by_value));
+    let matches = T::augment_args(clap::Command::new("group")).try_get_matches_from(written).unwrap();
+    assert_eq!(T::from_arg_matches(&matches).unwrap(), by_value);
+    let keys: Vec<String> = recipe_tables(&by_value).into_iter().flat_map(|(_, keys)| keys).collect();
+    assert_eq!(toml::from_str::<T>(&keys.join("\n")).unwrap(), by_value, "{keys:?}");
     let nothing = T::augment_args(clap::Command::new("group")).try_get_matches_from(["group"]).unwrap();
     assert_eq!(T::from_arg_matches(&nothing).unwrap(), plain, "what was not said is not said");
 }

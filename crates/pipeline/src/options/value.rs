@@ -7,7 +7,7 @@ use std::str::FromStr;
 
 use serde::de::value::StringDeserializer;
 use serde::de::{Error, IntoDeserializer};
-use serde::{Deserialize, Deserializer};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// What puts an option back to its default.
 pub const DEFAULT: &str = "default";
@@ -119,9 +119,19 @@ impl Flag {
     }
 }
 
+impl Serialize for Flag {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self {
+            Self::Unsaid => serializer.serialize_none(),
+            Self::Off => serializer.serialize_bool(false),
+            Self::On => serializer.serialize_bool(true),
+        }
+    }
+}
+
 impl<'de> Deserialize<'de> for Flag {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        Ok(match de_text::<D, bool>(deserializer)? {
+        Ok(match text::deserialize::<D, bool>(deserializer)? {
             None => Self::Unsaid,
             Some(false) => Self::Off,
             Some(true) => Self::On,
@@ -150,15 +160,71 @@ impl Scalar {
     }
 }
 
-/// An optional value from its text.
-pub(crate) fn de_text<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
-where
-    D: Deserializer<'de>,
-    T: FromStr<Err: fmt::Display>,
-{
-    match Scalar::deserialize(deserializer)?.into_text() {
-        text if text == DEFAULT => Ok(None),
-        text => parsed(&text).map(Some),
+/// An optional value as its text.
+pub(crate) mod text {
+    use super::{DEFAULT, Deserialize, Deserializer, FromStr, Scalar, Serializer, fmt, parsed};
+
+    pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
+    where
+        D: Deserializer<'de>,
+        T: FromStr<Err: fmt::Display>,
+    {
+        match Scalar::deserialize(deserializer)?.into_text() {
+            text if text == DEFAULT => Ok(None),
+            text => parsed(&text).map(Some),
+        }
+    }
+
+    pub(crate) fn serialize<T: fmt::Display, S: Serializer>(
+        value: &Option<T>,
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        match value {
+            Some(value) => serializer.collect_str(value),
+            None => serializer.serialize_none(),
+        }
+    }
+}
+
+/// An optional path.
+pub(crate) mod path {
+    use std::path::PathBuf;
+
+    use shibori_formats::DisplaySlashed;
+
+    use super::{Deserializer, Serializer, text};
+
+    pub(crate) fn deserialize<'de, D: Deserializer<'de>>(
+        deserializer: D,
+    ) -> Result<Option<PathBuf>, D::Error> {
+        text::deserialize(deserializer)
+    }
+
+    pub(crate) fn serialize<S: Serializer>(
+        value: &Option<PathBuf>,
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        text::serialize(&value.as_ref().map(|path| path.display_slashed().to_string()), serializer)
+    }
+}
+
+/// A value that has no default, as its text.
+pub(crate) mod required {
+    use super::{Deserializer, Error, FromStr, Serializer, fmt, text};
+
+    pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<T, D::Error>
+    where
+        D: Deserializer<'de>,
+        T: FromStr<Err: fmt::Display>,
+    {
+        text::deserialize(deserializer)?.ok_or_else(|| D::Error::custom("has no default"))
+    }
+
+    pub(crate) fn serialize<T: fmt::Display, S: Serializer>(
+        value: &T,
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(value)
     }
 }
 
@@ -175,49 +241,91 @@ fn parsed<T: FromStr<Err: fmt::Display>, E: Error>(text: &str) -> Result<T, E> {
 }
 
 /// One of several words.
-pub(crate) fn de_keyword<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
-where
-    D: Deserializer<'de>,
-    T: Deserialize<'de>,
-{
-    match String::deserialize(deserializer)? {
-        word if word == DEFAULT => Ok(None),
-        word => {
-            let inner: StringDeserializer<D::Error> = word.into_deserializer();
-            T::deserialize(inner).map(Some)
+pub(crate) mod keyword {
+    use super::{
+        DEFAULT, Deserialize, Deserializer, IntoDeserializer, Serialize, Serializer, StringDeserializer,
+    };
+
+    pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
+    where
+        D: Deserializer<'de>,
+        T: Deserialize<'de>,
+    {
+        match String::deserialize(deserializer)? {
+            word if word == DEFAULT => Ok(None),
+            word => {
+                let inner: StringDeserializer<D::Error> = word.into_deserializer();
+                T::deserialize(inner).map(Some)
+            }
         }
+    }
+
+    pub(crate) fn serialize<T: Serialize, S: Serializer>(
+        value: &Option<T>,
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        value.serialize(serializer)
     }
 }
 
-/// A list of values from their texts; one alone needs no brackets.
-pub(crate) fn de_text_list<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
-where
-    D: Deserializer<'de>,
-    T: FromStr<Err: fmt::Display>,
-{
-    de_list::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+/// A list of values as their texts; one alone needs no brackets.
+pub(crate) mod texts {
+    use super::{Deserializer, FromStr, Serializer, de_list, fmt, parsed};
+
+    pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+    where
+        D: Deserializer<'de>,
+        T: FromStr<Err: fmt::Display>,
+    {
+        de_list::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+    }
+
+    pub(crate) fn serialize<T: fmt::Display, S: Serializer>(
+        values: &[T],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(values.iter().map(ToString::to_string))
+    }
 }
 
-/// A list of values from their texts; a text may hold several, with commas between them, as on a command line.
-pub(crate) fn comma_texts<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
-where
-    D: Deserializer<'de>,
-    T: FromStr<Err: fmt::Display>,
-{
-    de_comma_list::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+/// A list of values as their texts; when read, a text may hold several, with commas between them, as on a command line.
+pub(crate) mod comma_texts {
+    pub(crate) use super::texts::serialize;
+    use super::{Deserializer, FromStr, de_comma_list, fmt, parsed};
+
+    pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+    where
+        D: Deserializer<'de>,
+        T: FromStr<Err: fmt::Display>,
+    {
+        de_comma_list::<D>(deserializer)?.iter().map(|text| parsed(text)).collect()
+    }
 }
 
-/// A list of words; a text may hold several, with commas between them, as on a command line.
-pub(crate) fn comma_words<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
-where
-    D: Deserializer<'de>,
-    T: Deserialize<'de>,
-{
-    let parse = |word: String| {
-        let inner: StringDeserializer<D::Error> = word.into_deserializer();
-        T::deserialize(inner)
+/// A list of words; when read, a text may hold several, with commas between them, as on a command line.
+pub(crate) mod comma_words {
+    use super::{
+        Deserialize, Deserializer, IntoDeserializer, Serialize, Serializer, StringDeserializer, de_comma_list,
     };
-    de_comma_list::<D>(deserializer)?.into_iter().map(parse).collect()
+
+    pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+    where
+        D: Deserializer<'de>,
+        T: Deserialize<'de>,
+    {
+        let parse = |word: String| {
+            let inner: StringDeserializer<D::Error> = word.into_deserializer();
+            T::deserialize(inner)
+        };
+        de_comma_list::<D>(deserializer)?.into_iter().map(parse).collect()
+    }
+
+    pub(crate) fn serialize<T: Serialize, S: Serializer>(
+        values: &[T],
+        serializer: S,
+    ) -> Result<S::Ok, S::Error> {
+        values.serialize(serializer)
+    }
 }
 
 fn de_comma_list<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<String>, D::Error> {

@@ -34,7 +34,7 @@ pub(crate) use shibori_core::closest_name;
 pub use sprite::{ClipOverride, FrameRecipe, Sprite, SpriteSource};
 pub use table::{Located, Settings};
 pub use text::{Location, RecipeText, Span};
-pub use write::{separate_tables, slice_line, sources_in, string_or_list, toml_key, toml_string};
+pub use write::{separate_tables, slice_line, sources_in, string_or_list};
 
 use table::Table;
 

@@ -1,13 +1,13 @@
 //! Values of a recipe as TOML text: keys, strings, sources as a recipe in a folder names them, and the ways to cut that a
 //! draft proposes.
 
-use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::UVec2;
 use shibori_core::cut::Spacing;
 use shibori_formats::DisplaySlashed;
 
+use crate::options::toml_string;
 use crate::steps::{DraftCut, DraftSprite};
 
 /// The sources of a sprite as a recipe in a folder names them. Patterns don't lead out of a project, so files are listed there.
@@ -116,23 +116,4 @@ fn full(path: &Path) -> PathBuf {
         }
     }
     full
-}
-
-/// A key of TOML: bare where it may be.
-pub fn toml_key(name: &str) -> String {
-    let is_bare = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
-    if !name.is_empty() && name.chars().all(is_bare) { name.to_owned() } else { toml_string(name) }
-}
-
-/// A basic string of TOML.
-pub fn toml_string(text: &str) -> String {
-    let mut quoted = String::from("\"");
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => quoted.extend(['\\', c]),
-            c if c.is_control() => drop(write!(quoted, "\\u{:04X}", u32::from(c))),
-            c => quoted.push(c),
-        }
-    }
-    quoted + "\""
 }

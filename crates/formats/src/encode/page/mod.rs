@@ -11,7 +11,7 @@ mod tga;
 mod webp;
 
 use image::RgbaImage;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use shibori_core::pack::ColorFinish;
 
 use crate::WriteProblem;
@@ -42,7 +42,7 @@ pub struct PageEncoding {
 }
 
 /// File formats of pages, all of them lossless.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PageFormat {
@@ -58,7 +58,7 @@ pub enum PageFormat {
 }
 
 /// How small PNG files are made; all decode to the same pixels.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 pub enum PngSize {
