@@ -12,6 +12,7 @@ use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
 use serde::Serialize;
 use serde_json::{Map, Value, json};
+use shibori_pipeline::remedy::Destination;
 use shibori_pipeline::steps::CheckReport;
 use shibori_pipeline::{Notice, Observer, Task};
 
@@ -228,7 +229,8 @@ impl Console {
 /// What the pipeline tells on the way.
 impl Observer for Console {
     fn describe_findings(&self, checked: &CheckReport, here: &Path) -> Value {
-        serde_json::to_value(wording::finding_groups(checked, here)).unwrap_or_default()
+        let worded = wording::word_findings(checked, &checked.source, Destination::Files, here);
+        serde_json::to_value(worded.groups).unwrap_or_default()
     }
 
     fn notice(&self, notice: Notice) {

@@ -10,15 +10,29 @@ fn key(frame: &Frame) -> (&Name, &Name) {
     (frame.sprite(), frame.name())
 }
 
-/// The clips of a set that are not in a part of it, and show frames of that part: what is changed there shows in them too.
+/// The clips of a set that are not in a part of it and share frames with it, directly or through each other: whoever
+/// changes one of them has to change all.
 pub fn clips_sharing_frames<'a>(set: &'a FrameSet, part: &FrameSet) -> Vec<&'a Clip> {
-    let inside: HashSet<(&Name, &Name)> = part.frames().iter().map(key).collect();
     let own: HashSet<(&Name, &Name)> = part.clips().iter().map(|clip| (clip.sprite(), clip.name())).collect();
-    let is_beyond = |clip: &&Clip| {
-        !own.contains(&(clip.sprite(), clip.name()))
-            && clip.steps().iter().any(|step| inside.contains(&key(&set.frames()[step.frame])))
-    };
-    set.clips().iter().filter(is_beyond).collect()
+    let mut reached: HashSet<(&Name, &Name)> = part.frames().iter().map(key).collect();
+    let mut is_shared = vec![false; set.clips().len()];
+    loop {
+        let shares =
+            |clip: &Clip| clip.steps().iter().any(|step| reached.contains(&key(&set.frames()[step.frame])));
+        let is_new = |at: &usize| {
+            let clip = &set.clips()[*at];
+            !is_shared[*at] && !own.contains(&(clip.sprite(), clip.name())) && shares(clip)
+        };
+        let new: Vec<usize> = (0..set.clips().len()).filter(is_new).collect();
+        if new.is_empty() {
+            let shared = set.clips().iter().zip(&is_shared).filter(|(_, is_shared)| **is_shared);
+            return shared.map(|(clip, _)| clip).collect();
+        }
+        for at in new {
+            is_shared[at] = true;
+            reached.extend(set.clips()[at].steps().iter().map(|step| key(&set.frames()[step.frame])));
+        }
+    }
 }
 
 /// Copies every frame that the subset's clips share with other clips, and makes the subset use the copies. Copies are
@@ -77,5 +91,7 @@ mod tests {
         assert_eq!(names, [2, 3, 4].map(|at| format!("{}-turn", set.frames()[at].name())));
         assert!(clips_sharing_frames(&own, &own.extract_clip(1)).is_empty());
         assert!(clips_sharing_frames(&set, &set).is_empty());
+        // Through 'turn', 'swim' shares frames with 'rest'.
+        assert_eq!(told(clips_sharing_frames(&set, &set.extract_clip(0))), ["turn", "rest"]);
     }
 }

@@ -70,6 +70,7 @@ pub mod steps;
 mod context;
 mod error;
 mod notice;
+pub mod remedy;
 mod source;
 
 pub use context::{Context, NoopObserver, Observer, Task};

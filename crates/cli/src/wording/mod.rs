@@ -6,9 +6,7 @@ mod numbers;
 mod report_path;
 mod table;
 
-pub(crate) use findings::{
-    FindingReport, WordedGroup, finding_groups, finding_groups_in_recipe, findings, findings_in_recipe,
-};
+pub(crate) use findings::{FindingReport, WordedGroup, command_line, word_findings};
 pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
     abbreviate_list, cells, count_noun, format_bytes, format_millis, grid_command, grid_options,

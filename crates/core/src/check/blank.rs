@@ -1,7 +1,7 @@
 //! A frame that shows nothing within a clip: a cell that was cut too many, or a drawing that was lost. The figure blinks.
 
 use crate::FrameSet;
-use crate::check::{Finding, Observation, Remedy, Rule, frames_of};
+use crate::check::{Finding, Fix, Observation, Rule, frames_of};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let mut findings = Vec::new();
@@ -18,10 +18,11 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             frame,
             clip: Some(clip.name().clone()),
             at: None,
+            area: None,
             value: 0.0,
             limit: 1.0,
             seen: Observation::Nothing,
-            remedy: Remedy::LeaveOut,
+            fix: Fix::LeaveOut,
         }));
     }
     findings

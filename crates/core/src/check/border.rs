@@ -2,7 +2,7 @@
 
 use image::Rgba;
 
-use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
+use crate::check::{Finding, Fix, Observation, Rule, frame_finding};
 use crate::{Color, FrameSet, Pixels, Size, UVec2};
 
 /// The widest border, in pixels.
@@ -32,12 +32,12 @@ pub(super) fn find(set: &FrameSet, at: usize) -> Vec<Finding> {
     }
     let color = Color(Rgba([corner[0], corner[1], corner[2], 255]));
     let seen = Observation::Border { color, pixels: wide };
-    let finding = frame_finding(set, at, Rule::Border, seen, Remedy::ClearEdge(wide));
+    let finding = frame_finding(set, at, Rule::Border, seen, Fix::ClearEdge(wide));
     vec![Finding { at: Some(UVec2::default()), value: f64::from(wide), ..finding }]
 }
 
 /// The share of a ring, this many pixels inside the edge, that passes a test.
-fn share(pixels: &Pixels, inside: u32, is: impl Fn(Rgba<u8>) -> bool) -> f64 {
+pub(super) fn share(pixels: &Pixels, inside: u32, is: impl Fn(Rgba<u8>) -> bool) -> f64 {
     let Size { width, height } = pixels.size();
     let (right, bottom) = (width - 1 - inside, height - 1 - inside);
     let across = (inside..=right).flat_map(|x| [(x, inside), (x, bottom)]);

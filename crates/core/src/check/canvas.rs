@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use crate::check::{Finding, Observation, Remedy, Rule};
+use crate::check::{Finding, Fix, Observation, Rule};
 use crate::{FrameSet, Size};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
@@ -27,10 +27,11 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             frame: at,
             clip: Some(clip.name().clone()),
             at: None,
+            area: None,
             value: wider,
             limit: 0.0,
             seen: Observation::OtherCanvas { than: first },
-            remedy: Remedy::Canvas(common),
+            fix: Fix::Canvas(common),
         });
     }
     findings

@@ -5,7 +5,7 @@
 
 use std::collections::HashSet;
 
-use crate::check::{Finding, Observation, Remedy, Rule, frame_finding};
+use crate::check::{Finding, Fix, Observation, Rule, frame_finding};
 use crate::pack::base_of_each;
 use crate::{FrameSet, Name};
 
@@ -54,13 +54,13 @@ pub(super) fn find(set: &FrameSet) -> (HashSet<usize>, Vec<Finding>) {
         let Some(&(example, like)) = pairs.first() else { continue };
         for at in bases.into_iter().filter(|at| !has.contains(at)) {
             let seen = Observation::NoCompanion { like, example };
-            findings.push(frame_finding(set, at, Rule::Companion, seen, Remedy::FillCompanion(suffix)));
+            findings.push(frame_finding(set, at, Rule::Companion, seen, Fix::FillCompanion(suffix)));
         }
         for &(companion, base) in &pairs {
             let (found, wanted) = (set.frames()[companion].canvas(), set.frames()[base].canvas());
             if found != wanted {
                 let seen = Observation::OtherCompanion { base };
-                findings.push(frame_finding(set, companion, Rule::Companion, seen, Remedy::Fit(wanted)));
+                findings.push(frame_finding(set, companion, Rule::Companion, seen, Fix::Fit(wanted)));
             }
         }
         companions.extend(own);

@@ -2,7 +2,7 @@
 //! and a clip that slides and jumps back when it loops.
 
 use crate::check::trajectory::Trajectory;
-use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding, median};
+use crate::check::{Finding, Fix, Observation, Rule, Thresholds, clip_finding, median};
 use crate::register::path::{self, JITTER_FACTOR};
 use crate::{Frame, FrameSet, Point, UVec2};
 
@@ -62,8 +62,8 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
         }
         let beyond = |pixels: f64| if pixels.abs() > limit { pixels } else { 0.0 };
         let seen = Observation::Moved { right: beyond(off_x[at]), down: beyond(off_y[at]) };
-        let remedy = Remedy::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
-        let finding = clip_finding(figure.clip, number, Rule::Drift, seen, remedy);
+        let fix = Fix::LineUp { keeps_height: keeps_height && off_y[at].abs() <= limit };
+        let finding = clip_finding(figure.clip, number, Rule::Drift, seen, fix);
         findings.push(Finding {
             at: content_origin(&set.frames()[number]),
             value: far(at),
@@ -107,8 +107,8 @@ fn slide(
     let (right, below) = (of_axis(across), of_axis(down));
     let last = *figure.frames.last()?;
     let far = right.abs().max(below.abs());
-    let remedy = Remedy::LineUp { keeps_height: below == 0.0 };
+    let fix = Fix::LineUp { keeps_height: below == 0.0 };
     let finding =
-        clip_finding(figure.clip, last, Rule::Drift, Observation::Slides { right, down: below }, remedy);
+        clip_finding(figure.clip, last, Rule::Drift, Observation::Slides { right, down: below }, fix);
     (far > 0.0).then_some(Finding { value: far, limit, ..finding })
 }

@@ -1,6 +1,6 @@
 //! Two steps after one another that are different frames with the same picture: one frame held longer says it better.
 
-use crate::check::{Finding, Observation, Remedy, Rule};
+use crate::check::{Finding, Fix, Observation, Rule};
 use crate::{Frame, FrameSet};
 
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
@@ -18,10 +18,11 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
                 frame: b,
                 clip: Some(clip.name().clone()),
                 at: None,
+                area: None,
                 value: 1.0,
                 limit: 0.0,
                 seen: Observation::Repeats { before: a },
-                remedy: Remedy::Hold(number),
+                fix: Fix::Hold(number),
             });
         }
     }

@@ -7,12 +7,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use crate::check::{
-    Finding, Observation, Remedy, Rule, Sides, frame_finding, frames_of, median, sample_evenly,
-};
+use crate::check::{Finding, Fix, Observation, Rule, Sides, frame_finding, frames_of, median, sample_evenly};
 use crate::components::label_image;
 use crate::parallel;
-use crate::{Frame, FrameSet, Rect, UVec2};
+use crate::{Frame, FrameSet, Rect, Size, UVec2};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
@@ -58,7 +56,15 @@ struct EdgeContact {
     /// Where it first touches each side.
     at: [UVec2; 4],
     /// Pieces that are not connected to the drawing, by the side they touch first: where, how many pixels, which sides.
-    loose: Vec<(UVec2, u32, Sides)>,
+    loose: Vec<LoosePiece>,
+}
+
+/// A piece at the edge that is not connected to the drawing.
+struct LoosePiece {
+    at: UVec2,
+    area: u32,
+    bounds: Rect,
+    sides: Sides,
 }
 
 impl EdgeContact {
@@ -110,12 +116,16 @@ impl EdgeContact {
                 edge.runs[side].1 = inner(start, edge.runs[side].0, length, |along| label(along, 1) == main);
             }
         }
+        let boxes = if loose.is_empty() { Vec::new() } else { found.bounding_boxes(size) };
         let is_tile = edge.runs.iter().all(|(run, _)| *run > 0);
         let is_small = |label: u32| f64::from(found.areas[label as usize - 1]) < SHARE * f64::from(largest);
         edge.loose = loose
             .into_iter()
             .filter(|(label, _)| is_small(*label))
-            .map(|(label, (at, sides))| (at, found.areas[label as usize - 1], Sides(sides)))
+            .map(|(label, (at, sides))| {
+                let piece = label as usize - 1;
+                LoosePiece { at, area: found.areas[piece], bounds: boxes[piece], sides: Sides(sides) }
+            })
             .collect();
         (!is_tile).then_some(edge)
     }
@@ -123,12 +133,14 @@ impl EdgeContact {
     /// Whether the drawing is cut off flat at a side where others of its clip are not.
     fn cut(&self, set: &FrameSet, at: usize, siblings: &[usize], edges: &[Option<Self>]) -> Option<Finding> {
         let frame = &set.frames()[at];
-        // A drawing that was cut out by its own outline fills its canvas on purpose.
-        let own = frame.source().and_then(|source| source.rect).map(Rect::size);
-        if own.is_some() && own == frame.content(0).map(Rect::size) {
+        let canvas = frame.canvas();
+        // A drawing that was cut out by its own outline fills its canvas on purpose, and so do those of a sprite whose
+        // canvas is just large enough for all of them, unless it is a cell of a sheet.
+        let source = frame.source().and_then(|source| source.rect).map(Rect::size);
+        let is_own_outline = source.is_some() && source == frame.content(0).map(Rect::size);
+        if is_own_outline || source.is_some_and(|source| source != canvas) && is_tight(set, siblings) {
             return None;
         }
-        let canvas = frame.canvas();
         let is_cut = |side: usize| {
             let (run, inside) = self.runs[side];
             let length = f64::from(if side < 2 { canvas.height } else { canvas.width });
@@ -151,7 +163,7 @@ impl EdgeContact {
         let side = sides.iter().position(|&is| is)?;
         let pixels = (0..4).filter(|&side| sides[side]).map(|side| self.runs[side].0).sum();
         let seen = Observation::Touches { pixels, sides: Sides(sides) };
-        let finding = frame_finding(set, at, Rule::TouchesEdge, seen, Remedy::MoreRoom);
+        let finding = frame_finding(set, at, Rule::TouchesEdge, seen, Fix::MoreRoom);
         Some(Finding {
             at: Some(self.at[side]),
             value: f64::from(pixels),
@@ -173,13 +185,40 @@ impl EdgeContact {
         if many > 1 && many as f64 > MANY * siblings.len() as f64 {
             return Vec::new();
         }
-        let told = |&(spot, area, sides): &(UVec2, u32, Sides)| {
-            let seen = Observation::Neighbor { area, sides };
-            let finding = frame_finding(set, at, Rule::Neighbor, seen, Remedy::RemoveGroups(area));
-            Finding { at: Some(spot), value: f64::from(area), ..finding }
+        let finding = |piece: &LoosePiece| {
+            let seen = Observation::Neighbor { area: piece.area, sides: piece.sides };
+            let finding = frame_finding(set, at, Rule::Neighbor, seen, Fix::RemoveGroups(piece.area));
+            Finding { at: Some(piece.at), area: Some(piece.bounds), value: f64::from(piece.area), ..finding }
         };
-        self.loose.iter().map(told).collect()
+        let beside = neighboring_sides(set, at);
+        let is_from_next_door = |piece: &&LoosePiece| (0..4).any(|side| piece.sides.0[side] && beside[side]);
+        self.loose.iter().filter(is_from_next_door).map(finding).collect()
     }
+}
+
+/// Whether the frames together reach all four sides of their canvas: it is the smallest that holds them.
+fn is_tight(set: &FrameSet, frames: &[usize]) -> bool {
+    let reaches = |of: fn(Rect, Size) -> bool| {
+        let mut frames = frames.iter().map(|&at| &set.frames()[at]);
+        frames.any(|frame| frame.content(0).is_some_and(|drawn| of(drawn, frame.canvas())))
+    };
+    frames.len() > 1
+        && reaches(|drawn, _| drawn.x == 0)
+        && reaches(|drawn, _| drawn.y == 0)
+        && reaches(|drawn, canvas| drawn.right() == u64::from(canvas.width))
+        && reaches(|drawn, canvas| drawn.bottom() == u64::from(canvas.height))
+}
+
+/// On which sides of a frame its sheet has another cell, as far as is known: left, right, top, bottom.
+fn neighboring_sides(set: &FrameSet, at: usize) -> [bool; 4] {
+    let all = set.frames_of(set.frames()[at].sprite());
+    let source = |at: usize| set.frames()[at].source();
+    let Some((file, cell)) = source(at).and_then(|source| Some((&source.file, source.cell?))) else {
+        return [all.len() > 1; 4];
+    };
+    let cells = all.iter().filter_map(|&at| source(at).filter(|source| source.file == *file)?.cell);
+    let (right, bottom) = cells.fold((0, 0), |(x, y), cell| (x.max(cell.column), y.max(cell.row)));
+    [cell.column > 0, cell.column < right, cell.row > 0, cell.row < bottom]
 }
 
 /// How long the drawing is one row inside, where it is from `start` on at the edge: the run that lies over that.

@@ -23,7 +23,7 @@ use std::fmt;
 use crate::clip::Clip;
 use crate::parallel;
 use crate::register::path::median;
-use crate::{Color, FrameSet, Name, Size, UVec2};
+use crate::{Color, FrameSet, Name, Rect, Size, UVec2};
 
 /// What may be wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -133,8 +133,10 @@ pub struct Finding {
     pub frame: usize,
     /// The clip, where it shows in one.
     pub clip: Option<Name>,
-    /// The place on the canvas.
+    /// The position on the canvas.
     pub at: Option<UVec2>,
+    /// The bounding box on the canvas of the pixels it is about, if it is about some of them only.
+    pub area: Option<Rect>,
     /// The number.
     pub value: f64,
     /// What it should not pass.
@@ -142,7 +144,7 @@ pub struct Finding {
     /// What was seen there.
     pub seen: Observation,
     /// What fixes it.
-    pub remedy: Remedy,
+    pub fix: Fix,
 }
 
 /// A figure that is this many times as far off its path as the limit allows, and more than this many pixels, is wrong for sure.
@@ -165,8 +167,8 @@ impl Finding {
             | Observation::OtherCompanion { .. }
             | Observation::CompanionPage { .. }
             | Observation::Nothing => Severity::Wrong,
-            // One picture on one color may be a panel or a tile.
-            Observation::FlatBackground(_) if self.value > 1.0 => Severity::Wrong,
+            // Art that is opaque throughout may be meant so: fonts, panels, tiles.
+            Observation::FlatBackground { of_all: false, .. } => Severity::Wrong,
             Observation::Forgotten { .. } if self.clip.is_some() => Severity::Wrong,
             _ => Severity::Look,
         }
@@ -221,6 +223,11 @@ pub enum Observation {
         /// How many times as large.
         factor: f64,
     },
+    /// The drawing grows or shrinks throughout a clip that loops, and is back at once.
+    Grows {
+        /// How many times as large the last frame is as the first.
+        factor: f64,
+    },
     /// A thin frame of a color round all four sides.
     Border {
         /// Its color.
@@ -240,8 +247,13 @@ pub enum Observation {
         /// How many.
         pixels: u64,
     },
-    /// The whole frame stands on one color.
-    FlatBackground(Color),
+    /// One color is behind the drawing.
+    FlatBackground {
+        /// The color.
+        color: Color,
+        /// Whether all frames of the sprite have it, or only some among transparent ones.
+        of_all: bool,
+    },
     /// Pixels of a usual key color.
     KeyPixels {
         /// How many.
@@ -288,9 +300,9 @@ pub enum Observation {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Sides(pub [bool; 4]);
 
-/// What mends a finding.
+/// The kind of change that fixes a finding.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Remedy {
+pub enum Fix {
     /// Look at the cut, or give the drawing more room.
     MoreRoom,
     /// Remove groups of up to this many pixels.
@@ -302,6 +314,8 @@ pub enum Remedy {
     },
     /// Scale the frame by this factor.
     Scale(f64),
+    /// Play the clip of this index once.
+    PlayOnce(usize),
     /// Empty this many pixels along all edges.
     ClearEdge(u32),
     /// Put the times of the clip of this number on the clock of a screen.
@@ -355,20 +369,20 @@ pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
 /// A companion of an atlas's page that is not there or has another size than the page, by the first frame on that page.
 pub fn companion_page(set: &FrameSet, at: usize, file: &str, found: Option<Size>, wanted: Size) -> Finding {
     let seen = Observation::CompanionPage { file: file.to_owned(), found, wanted };
-    frame_finding(set, at, Rule::Companion, seen, Remedy::MakeAgain)
+    frame_finding(set, at, Rule::Companion, seen, Fix::MakeAgain)
 }
 
 /// A finding about a frame on its own, and the clip that shows it first.
-fn frame_finding(set: &FrameSet, at: usize, rule: Rule, seen: Observation, remedy: Remedy) -> Finding {
+fn frame_finding(set: &FrameSet, at: usize, rule: Rule, seen: Observation, fix: Fix) -> Finding {
     let (sprite, clip) =
         (set.frames()[at].sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
-    Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
+    Finding { rule, sprite, frame: at, clip, at: None, area: None, value: 0.0, limit: 0.0, seen, fix }
 }
 
 /// A finding about a frame in a clip.
-fn clip_finding(clip: &Clip, at: usize, rule: Rule, seen: Observation, remedy: Remedy) -> Finding {
+fn clip_finding(clip: &Clip, at: usize, rule: Rule, seen: Observation, fix: Fix) -> Finding {
     let (sprite, clip) = (clip.sprite().clone(), Some(clip.name().clone()));
-    Finding { rule, sprite, frame: at, clip, at: None, value: 0.0, limit: 0.0, seen, remedy }
+    Finding { rule, sprite, frame: at, clip, at: None, area: None, value: 0.0, limit: 0.0, seen, fix }
 }
 
 /// So many of some frames, evenly chosen: enough to speak for a clip of any length, so that work grows with the frames.

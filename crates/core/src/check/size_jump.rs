@@ -4,7 +4,7 @@
 //! others of its clip when it is scaled, it was.
 
 use crate::check::trajectory::Trajectory;
-use crate::check::{Finding, Observation, Remedy, Rule, Thresholds, clip_finding};
+use crate::check::{Finding, Fix, Observation, Rule, Thresholds, clip_finding};
 use crate::parallel;
 use crate::register::{best_scale, path};
 use crate::shape::points::SOLID;
@@ -28,6 +28,9 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
         Some(libm::log(solid(&set.frames()[*at]) as f64) / 2.0)
     };
     let sizes: Vec<Option<f64>> = parallel::map_slice(&figure.frames, logs);
+    if let Some(finding) = growth(set, figure, &sizes, limits) {
+        return vec![finding];
+    }
     let off = path::path_deviations(&sizes, figure.loops);
     let least = libm::log(1.0 + limits.size) / 2.0;
     let mut suspects: Vec<usize> = (0..off.len()).filter(|&at| off[at].abs() > least).collect();
@@ -55,12 +58,33 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
             number,
             Rule::SizeJump,
             Observation::Size { factor },
-            Remedy::Scale(1.0 / factor),
+            Fix::Scale(1.0 / factor),
         );
         let spot = set.frames()[number].content(SOLID).map(|rect| UVec2 { x: rect.x, y: rect.y });
         Some(Finding { at: spot, value: jump, limit: limits.size, ..finding })
     };
     suspects.iter().filter_map(told).collect()
+}
+
+/// A clip that loops although its drawing grows or shrinks from step to step: a blast, a splash. It is meant to play once.
+fn growth(
+    set: &FrameSet,
+    figure: &Trajectory<'_>,
+    sizes: &[Option<f64>],
+    limits: &Thresholds,
+) -> Option<Finding> {
+    let known: Vec<f64> = sizes.iter().copied().flatten().collect();
+    let (&first, &last) = (known.first()?, known.last()?);
+    let is_steady = known.windows(2).all(|pair| (pair[1] - pair[0]) * (last - first) >= 0.0);
+    let factor = libm::exp(last - first);
+    let is_large = factor.max(1.0 / factor) >= (1.0 + limits.size).powi(known.len() as i32);
+    if !figure.loops || known.len() < sizes.len() || !is_steady || !is_large {
+        return None;
+    }
+    let clip = set.clips().iter().position(|clip| std::ptr::eq(clip, figure.clip))?;
+    let (at, seen) = (*figure.frames.last()?, Observation::Grows { factor });
+    let finding = clip_finding(figure.clip, at, Rule::SizeJump, seen, Fix::PlayOnce(clip));
+    Some(Finding { value: factor.max(1.0 / factor) - 1.0, limit: limits.size, ..finding })
 }
 
 fn solid(frame: &Frame) -> usize {

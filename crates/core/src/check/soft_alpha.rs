@@ -1,6 +1,6 @@
 //! Half-clear pixels in art of hard edges: what an eraser or a smooth tool left.
 
-use crate::check::{Finding, Observation, Remedy, Rule};
+use crate::check::{Finding, Fix, Observation, Rule};
 use crate::{FrameSet, UVec2};
 
 /// Art with a larger share of half-clear pixels is soft on purpose.
@@ -23,10 +23,11 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
                 frame: at,
                 clip: set.first_clip_of(at).map(|clip| clip.name().clone()),
                 at: soft.first,
+                area: None,
                 value: soft.count as f64,
                 limit: 0.0,
                 seen: Observation::Soft { pixels: soft.count },
-                remedy: Remedy::HardenAlpha,
+                fix: Fix::HardenAlpha,
             });
         }
     }

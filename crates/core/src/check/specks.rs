@@ -3,9 +3,9 @@
 //! Small art is made of few pixels, so a group counts only where it is small against the drawing too, and sparks that
 //! every frame has many of are no strays.
 
-use crate::check::{Finding, Observation, Remedy, Rule, Thresholds};
+use crate::check::{Finding, Fix, Observation, Rule, Thresholds};
 use crate::components::label_image;
-use crate::{FrameSet, UVec2};
+use crate::{FrameSet, Rect, UVec2};
 
 /// More strays than this in one frame are sparks.
 const SPARKS: usize = 3;
@@ -27,18 +27,22 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Thresholds) -> Vec<Findin
     if strays.is_empty() || strays.len() > SPARKS {
         return Vec::new();
     }
+    let boxes = found.bounding_boxes(frame.pixels().size());
     let finding = |piece: u32| {
         let place = found.labels.iter().position(|&label| label == piece + 1).unwrap_or(0) as u32;
         let spot = UVec2 { x: place % width + inset.x, y: place / width + inset.y };
         let area = found.areas[piece as usize];
+        let bounds = boxes[piece as usize];
         let seen = match is_alone {
             true => Observation::Forgotten { area },
             false => Observation::Stray { area, drawing: largest },
         };
         let (sprite, clip) = (frame.sprite().clone(), set.first_clip_of(at).map(|clip| clip.name().clone()));
         let (value, limit) = (f64::from(area), f64::from(limits.specks));
-        let remedy = Remedy::RemoveGroups(area);
-        Finding { rule: Rule::Specks, sprite, frame: at, clip, at: Some(spot), value, limit, seen, remedy }
+        let fix = Fix::RemoveGroups(area);
+        let bounds = Rect { x: bounds.x + inset.x, y: bounds.y + inset.y, ..bounds };
+        let (at_spot, area) = (Some(spot), Some(bounds));
+        Finding { rule: Rule::Specks, sprite, frame: at, clip, at: at_spot, area, value, limit, seen, fix }
     };
     // What touches the canvas's edge is told by another rule.
     let canvas = frame.canvas();

@@ -167,7 +167,7 @@ fn borders_and_short_steps_are_told() {
     let set = with_clips(drawn(&[&bordered, &inner, &[BODY]]), &["sit = 0-2 @100fps"]);
     let found = check(&set, &Thresholds::default());
     let border = found.iter().find(|finding| finding.rule == Rule::Border).unwrap();
-    assert_eq!((border.frame, border.remedy), (0, Remedy::ClearEdge(2)));
+    assert_eq!((border.frame, border.fix), (0, Fix::ClearEdge(2)));
     assert_eq!(found.iter().filter(|finding| finding.rule == Rule::Border).count(), 1);
     let short = found.iter().find(|finding| finding.rule == Rule::TooFast).unwrap();
     assert_eq!(short.seen, Observation::Short { step: 0, millis: 10.0 });
@@ -194,7 +194,28 @@ fn a_fill_of_a_key_color_is_no_left_over() {
     // Green tiles beside others are tiles; one color behind all frames is a background.
     assert_eq!(rules(&set(vec![tile([0, 255, 0, 255]), tile([90, 90, 90, 255])])), Vec::<String>::new());
     let keyed = set(vec![tile([0, 255, 0, 255]), tile([0, 255, 0, 255])]);
-    assert_eq!(rules(&keyed), ["wrong key-left 0", "wrong key-left 1"]);
+    assert_eq!(rules(&keyed), ["look key-left 0", "look key-left 1"]);
+    // A button that fills its frame has an outline.
+    let button = |x: u32, y: u32| match x.min(y).min(15 - x).min(15 - y) {
+        0 => Rgba([20, 20, 30, 255]),
+        _ => Rgba([200, 180, 90, 255]),
+    };
+    let button = Pixels::from_image(RgbaImage::from_fn(16, 16, button));
+    assert_eq!(rules(&set(vec![button.clone(), button])), Vec::<String>::new());
+    // One frame of a clip that was left on white among transparent ones.
+    let figure = |back: [u8; 4]| {
+        let image = RgbaImage::from_fn(16, 16, |x, y| match (5..11).contains(&x) && (4..13).contains(&y) {
+            true => Rgba([180, 40, 40, 255]),
+            false => Rgba(back),
+        });
+        Pixels::from_image(image)
+    };
+    let walk = set(vec![figure([0; 4]), figure([255; 4]), figure([0; 4]), figure([0; 4])]);
+    let walk = with_clips(walk, &["walk = 0-3"]);
+    assert_eq!(
+        rules(&walk).iter().filter(|rule| rule.contains("key-left")).collect::<Vec<_>>(),
+        ["wrong key-left 1"]
+    );
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! Steps shorter than a screen shows a picture: it skips them, another one each time.
 
 use crate::FrameSet;
-use crate::check::{Finding, Observation, Remedy, Rule, clip_finding};
+use crate::check::{Finding, Fix, Observation, Rule, clip_finding};
 
 /// A screen of 60 pictures a second shows each so long, in milliseconds, and a little less is the same.
 const PICTURE: f64 = 16.0;
@@ -21,7 +21,7 @@ pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
             frame,
             Rule::TooFast,
             Observation::Short { step, millis },
-            Remedy::Slower(number),
+            Fix::Slower(number),
         );
         findings.push(Finding { value: millis, limit: PICTURE, ..finding });
     }

@@ -7,6 +7,7 @@
 mod clip_edits;
 mod clip_rows;
 mod clip_spec;
+mod clip_text;
 mod cursor;
 mod filter;
 mod key;

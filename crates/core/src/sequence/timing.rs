@@ -83,6 +83,18 @@ impl FrameDuration {
         Self { ticks: self.ticks / shared, timescale: self.timescale / shared }
     }
 
+    /// Both lengths together.
+    ///
+    /// # Errors
+    /// If the sum doesn't fit 32 bits exactly.
+    pub fn plus(self, other: Self) -> Result<Self, TimeError> {
+        let (a, b) = (self.reduced(), other.reduced());
+        let (a_ticks, b_ticks) = (u64::from(a.ticks), u64::from(b.ticks));
+        let (a_scale, b_scale) = (u64::from(a.timescale), u64::from(b.timescale));
+        let shared = gcd(a_scale, b_scale);
+        Self::seconds(a_ticks * (b_scale / shared) + b_ticks * (a_scale / shared), a_scale / shared * b_scale)
+    }
+
     /// This many times as long.
     pub(crate) fn times(self, count: u32) -> Result<Self, TimeError> {
         let ticks = self.ticks.checked_mul(count).ok_or(TimeError::Range)?;

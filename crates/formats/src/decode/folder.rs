@@ -40,6 +40,16 @@ pub fn read(folder: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> 
     Ok(gathered)
 }
 
+/// The names of the folders in a folder, in order; none if it can't be read.
+pub fn subfolders(folder: &Path) -> Vec<PathBuf> {
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut names: Vec<PathBuf> =
+        entries.filter(|entry| entry.path().is_dir()).map(|entry| entry.file_name().into()).collect();
+    names.sort();
+    names
+}
+
 /// The images in a folder and the folders in it, in natural order.
 ///
 /// # Errors

@@ -47,7 +47,8 @@ fn the_text_is_one_line_a_frame() {
       "ticks": 80 }, { "frame": 1, "ticks": 240 }] }
   ]
 }
-"#;
+"#
+    .replace("\n      ", " ");
     assert_eq!(text, wanted);
     let again = parse(text.as_bytes()).unwrap();
     assert_eq!(again.to_text(), text);

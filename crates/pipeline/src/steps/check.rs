@@ -3,14 +3,14 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use shibori_core::check::{Finding, Remedy, Severity, Thresholds, check as check_set, companion_page};
+use shibori_core::check::{Finding, Fix, Severity, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{CompanionFault, companion_problems, manifest_of};
 use tracing::info_span;
 
 use crate::options::CheckOptions;
-use crate::steps::loading::load;
+use crate::steps::loading::load_whole;
 use crate::{Context, Error, Source};
 
 /// What was found in one source.
@@ -18,8 +18,12 @@ use crate::{Context, Error, Source};
 pub struct CheckReport {
     /// The source, as it was named.
     pub source: PathBuf,
-    /// Its frames.
+    /// The frames that were checked.
     pub set: FrameSet,
+    /// All frames of the source.
+    pub whole: FrameSet,
+    /// How they were checked.
+    pub options: CheckOptions,
     /// What looks wrong.
     pub findings: Vec<Finding>,
     /// How many findings there are of rules that are ignored.
@@ -37,25 +41,33 @@ pub fn check(
 ) -> Result<Vec<CheckReport>, Error> {
     let one = |source: &Source| {
         let _span = info_span!("check", source = %source.name().display_slashed()).entered();
-        let set = load(source, &options.only, cx)?;
+        let whole = load_whole(source, cx)?;
+        let set = options.only.of(whole.clone())?;
         let faults = match source.path().and_then(|path| manifest_of(&cx.resolve(path))) {
             Some(manifest) => companion_problems(&manifest, cx.limits())?,
             None => Vec::new(),
         };
         let faults = faults.iter().filter_map(|fault| companion_finding(&set, fault)).collect();
-        Ok(apply_allowances(set, source.name(), options, faults))
+        Ok(apply_allowances(set, whole, source.name(), options, faults))
     };
     sources.iter().map(one).collect()
 }
 
-fn apply_allowances(set: FrameSet, source: &Path, options: &CheckOptions, more: Vec<Finding>) -> CheckReport {
+fn apply_allowances(
+    set: FrameSet,
+    whole: FrameSet,
+    source: &Path,
+    options: &CheckOptions,
+    more: Vec<Finding>,
+) -> CheckReport {
     let is_allowed = |found: &Finding| {
         let clip = found.clip.as_ref().map(Name::as_str);
         options.allows(found.rule, found.sprite.as_str(), set.frames()[found.frame].name().as_str(), clip)
     };
     let found = more.into_iter().chain(check_set(&set, &options.limits()));
     let (allowed, findings): (Vec<_>, Vec<_>) = found.partition(is_allowed);
-    CheckReport { source: source.to_owned(), set, findings, allowed: allowed.len() }
+    let (source, options) = (source.to_owned(), options.clone());
+    CheckReport { source, set, whole, options, findings, allowed: allowed.len() }
 }
 
 /// `None` where the set was narrowed to frames that are on other pages.
@@ -70,8 +82,7 @@ fn companion_finding(set: &FrameSet, fault: &CompanionFault) -> Option<Finding> 
 
 /// What looks wrong in frames by the usual limits.
 pub(crate) fn check_usual(set: &FrameSet, source: &Path) -> CheckReport {
-    let findings = check_set(set, &Thresholds::default());
-    CheckReport { source: source.to_owned(), set: set.clone(), findings, allowed: 0 }
+    apply_allowances(set.clone(), set.clone(), source, &CheckOptions::default(), Vec::new())
 }
 
 /// Findings with one cause: those of a rule in a sprite, or in a clip of it.
@@ -110,13 +121,13 @@ impl FindingGroup {
     fn belongs(&self, finding: &Finding) -> bool {
         let first = &self.findings[0];
         let is_of_clip = matches!(
-            finding.remedy,
-            Remedy::LineUp { .. } | Remedy::Hold(_) | Remedy::LeaveOut | Remedy::Slower(_)
+            finding.fix,
+            Fix::LineUp { .. } | Fix::Hold(_) | Fix::LeaveOut | Fix::Slower(_) | Fix::PlayOnce(_)
         );
         first.rule == finding.rule
             && first.sprite == finding.sprite
             && std::mem::discriminant(&first.seen) == std::mem::discriminant(&finding.seen)
-            && (!matches!(finding.remedy, Remedy::Scale(_)) || first.frame == finding.frame)
+            && (!matches!(finding.fix, Fix::Scale(_)) || first.frame == finding.frame)
             && (!is_of_clip || first.clip == finding.clip)
     }
 }

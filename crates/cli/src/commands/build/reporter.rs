@@ -9,6 +9,7 @@ use serde_json::{Value, json};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
 use shibori_pipeline::build::{BuildEvent, BuildObserver, LedgerProblem, Outcome, StaleReason};
+use shibori_pipeline::remedy::Destination;
 use shibori_pipeline::steps::CheckReport;
 
 use crate::commands::CommandContext;
@@ -277,8 +278,9 @@ impl BuildObserver for BuildReporter<'_> {
     }
 
     fn findings(&self, checked: &CheckReport) -> Value {
-        let told = wording::finding_groups(checked, &self.program.base);
-        serde_json::to_value(told).unwrap_or(Value::Null)
+        let base = &self.program.base;
+        let worded = wording::word_findings(checked, &checked.source, Destination::Recipe, base);
+        serde_json::to_value(worded.groups).unwrap_or(Value::Null)
     }
 }
 

@@ -5,12 +5,13 @@ mod recipe;
 use serde::Serialize;
 use shibori_core::check::Severity;
 use shibori_pipeline::Source;
+use shibori_pipeline::remedy::Destination;
 use shibori_pipeline::steps::check;
 
 use super::CommandContext;
 use crate::args::Check;
 use crate::failure::Failure;
-use crate::wording::{self, FindingReport, WordedGroup, count_noun, group_digits};
+use crate::wording::{FindingReport, WordedGroup, count_noun, group_digits, word_findings};
 use recipe::{UnmetExpectation, check_recipes};
 
 #[derive(Serialize)]
@@ -39,8 +40,12 @@ pub(super) fn run(args: &Check, program: &CommandContext<'_>) -> Result<(), Fail
     let cx = program.context();
     let checked = check(&Source::paths(&args.sources), &args.options, &cx)?;
     let allowed = checked.iter().map(|one| one.allowed).sum();
-    let findings = checked.iter().flat_map(|one| wording::findings(one, &program.base)).collect();
-    let groups = checked.iter().flat_map(|one| wording::finding_groups(one, &program.base)).collect();
+    let (mut findings, mut groups) = (Vec::new(), Vec::new());
+    for one in &checked {
+        let worded = word_findings(one, &one.source, Destination::Files, &program.base);
+        findings.extend(worded.findings);
+        groups.extend(worded.groups);
+    }
     let frames = checked.iter().map(|one| one.set.frames().len()).sum();
     let report = Report { findings, unmet: Vec::new(), allowed };
     finish(
@@ -70,7 +75,7 @@ fn print_report(report: &Report, mut groups: Vec<WordedGroup>, program: &Command
             group.of
         ));
         program.say(&format!("  {}", group.message));
-        program.say(&format!("  {}", group.remedy));
+        group.remedy.lines().for_each(|line| program.say(&format!("  {line}")));
     }
     for one in &report.unmet {
         let of = one.of.as_ref().map(|of| format!("  {of}")).unwrap_or_default();

@@ -8,6 +8,7 @@ use shibori_pipeline::Notice;
 use shibori_pipeline::build::{Build, BuildObserver, RecipeFinding, RecipeObservation};
 use shibori_pipeline::options::CheckOptions;
 use shibori_pipeline::recipe::Location;
+use shibori_pipeline::remedy::Destination;
 
 use super::{Conclusion, Report, finish};
 use crate::args::Check;
@@ -69,8 +70,9 @@ pub(super) fn check_recipes(
     let (mut frames, mut findings, mut groups) = (0, Vec::new(), Vec::new());
     let (found, allowed) = build.check(&NoticePrinter(program), |one| {
         frames += one.set.frames().len();
-        findings.extend(wording::findings_in_recipe(one, recipe));
-        groups.extend(wording::finding_groups_in_recipe(one));
+        let worded = wording::word_findings(one, recipe, Destination::Recipe, &program.base);
+        findings.extend(worded.findings);
+        groups.extend(worded.groups);
     })?;
     let report = Report { findings, unmet: found.iter().map(|one| unmet(one, recipe)).collect(), allowed };
     let conclusion =
