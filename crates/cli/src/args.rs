@@ -24,21 +24,21 @@ pub(crate) struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Show what images contain: size, colors, background, grid
+    /// Show what images contain (info): size, colors, background, grid
     Inspect(Inspect),
-    /// Slice sheets, strips and animations into frames
+    /// Slice (cut, split) sheets, strips and animations into frames
     Slice(Box<Slice>),
     /// Clean, mirror (flip), scale, align, trim; set pivots and boxes
     Adjust(Box<Adjust>),
     /// List, add, change and remove clips (animations)
     Clip(Box<ClipEdit>),
-    /// Pack frames into an atlas (texture atlas, sprite sheet)
+    /// Pack (merge) frames into an atlas, a sprite sheet or a strip
     Pack(Box<Pack>),
     /// Extract frames from an atlas, one file per frame
     Unpack(Unpack),
     /// Export metadata: CSV, CSS, SVG, glTF or your own template
     Export(Export),
-    /// Write preview images, animations and interactive pages
+    /// Write preview images, animations (convert to GIF or APNG) and interactive pages
     #[command(subcommand)]
     Preview(Preview),
     /// Find what will look wrong in the game, where, and how to fix it

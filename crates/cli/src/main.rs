@@ -12,6 +12,7 @@ mod help;
 mod message;
 mod panic;
 mod progress;
+mod synonyms;
 mod terminal;
 mod trace;
 #[cfg(all(test, not(windows)))]
@@ -107,7 +108,7 @@ fn report_usage_error(error: &clap::Error) -> ExitCode {
     let syntax = error.source().and_then(|source| source.downcast_ref::<SyntaxError>());
     let console = Console::for_errors(wants_json());
     let Some(syntax) = syntax else {
-        if let Some(failure) = renamed_option(error) {
+        if let Some(failure) = renamed_option(error).or_else(|| synonym(error)) {
             return exit_with(&console, &failure);
         }
         if error.use_stderr() && wants_json() {
@@ -141,6 +142,57 @@ fn renamed_option(error: &clap::Error) -> Option<Failure> {
     let name =
         current_name(option.strip_prefix("--")?).filter(|_| error.kind() == ErrorKind::UnknownArgument)?;
     Some(Failure::usage(format!("unexpected argument '{option}'")).with_hint(format!("use --{name}")))
+}
+
+/// An option, a command or a value that people know by another name, or a number that was taken for an option.
+fn synonym(error: &clap::Error) -> Option<Failure> {
+    let text = |kind| match error.get(kind) {
+        Some(ContextValue::String(text)) => Some(text.as_str()),
+        _ => None,
+    };
+    match error.kind() {
+        ErrorKind::UnknownArgument => {
+            let typed = text(ContextKind::InvalidArg)?;
+            let failure = Failure::usage(format!("unknown option '{typed}'"));
+            if typed.starts_with('-') && typed[1..].starts_with(|c: char| c.is_ascii_digit()) {
+                let failure =
+                    Failure::usage(format!("'{typed}' can't be used here: a value may not begin with -"));
+                return Some(failure.with_hint("remove it, or give a number of 0 or more"));
+            }
+            let root = help::command(Extent::Whole);
+            let words = std::env::args().skip(1).filter(|word| !word.starts_with('-'));
+            let (mut command, mut path) = (&root, Vec::new());
+            for word in words {
+                match command.find_subcommand(&word) {
+                    Some(inner) => command = inner,
+                    None => break,
+                }
+                path.push(word);
+            }
+            let nearest = text(ContextKind::SuggestedArg).map(|option| format!("did you mean {option}?"));
+            path.push("--help".to_owned());
+            let all = format!("shibori {} lists all options", path.join(" "));
+            Some(failure.with_hint(synonyms::option(command, typed).or(nearest).unwrap_or(all)))
+        }
+        ErrorKind::InvalidSubcommand => {
+            let typed = text(ContextKind::InvalidSubcommand)?;
+            let command = synonyms::command(typed)?;
+            Some(
+                Failure::usage(format!("unknown command '{typed}'"))
+                    .with_hint(format!("use shibori {command}")),
+            )
+        }
+        ErrorKind::InvalidValue => {
+            let (option, typed) = (text(ContextKind::InvalidArg)?, text(ContextKind::InvalidValue)?);
+            let name = option.trim_start_matches("--").split(' ').next()?;
+            let value = synonyms::value(name, typed)?;
+            Some(
+                Failure::usage(format!("--{name}: unknown value '{typed}'"))
+                    .with_hint(format!("use --{name} {value}")),
+            )
+        }
+        _ => None,
+    }
 }
 
 /// Whether a command line that can't be read asks for JSON.

@@ -10,7 +10,7 @@ use shibori_core::shape::{
     AlignError, Anchor, CanvasError, MarkError, NineError, OverrideError, PolygonError, ScaleError,
 };
 use shibori_core::{
-    Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, SignedRect, Size,
+    Background, Color, FilterError, Name, NamingError, OverBudget, SelectError, SetError, SignedRect, Size,
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::{ExportError, TemplateError};
@@ -219,8 +219,8 @@ pub enum SheetError {
         grids: Vec<Grid>,
         /// The pixels of the sheet, or of the part that was looked at.
         size: Size,
-        /// Whether drawings could be told apart instead.
-        has_background: bool,
+        /// What is behind the drawings; if that is known, they can be sliced one by one instead.
+        background: Background,
         /// The part of the sheet that was looked at, if not all of it.
         within: Option<SignedRect>,
     },
@@ -298,6 +298,8 @@ pub enum SheetError {
         sheet: Option<PathBuf>,
         /// The color, or several.
         colors: KeyColors,
+        /// Pixels of it that are enclosed by others, and so not part of a background.
+        enclosed: u64,
         /// The background that is there instead.
         background: Option<Color>,
     },

@@ -414,6 +414,7 @@ fn apply_key(
         Some(CleanReport { pixels: 0, .. }) => Err(Error::Sheet(SheetError::KeyNowhere {
             sheet: None,
             colors: colors.clone(),
+            enclosed: 0,
             background: None,
         })),
         _ => Ok(set),

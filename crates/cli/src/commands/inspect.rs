@@ -1,9 +1,13 @@
 //! `shibori inspect`: what images contain.
 
+use std::path::Path;
+
 use serde::Serialize;
 use shibori_core::cut::Grid;
-use shibori_core::{Size, UVec2};
+use shibori_core::{Color, Size, UVec2};
 use shibori_formats::DisplaySlashed;
+use shibori_pipeline::options::{CleanOptions, CutOptions, SliceOptions};
+use shibori_pipeline::remedy::Command;
 use shibori_pipeline::steps::{
     GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect,
 };
@@ -11,9 +15,7 @@ use shibori_pipeline::steps::{
 use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
-use crate::wording::{
-    abbreviate_list, cells, count_noun, format_millis, grid_command, pasteable_path, rest_of,
-};
+use crate::wording::{abbreviate_list, cells, command_line, count_noun, format_millis, rest_of};
 
 #[derive(Serialize)]
 struct Report {
@@ -141,12 +143,10 @@ fn sheet(image: &ImageReport) -> ImageSummary {
                     .filter(|best| best.is_sure)
                     .and_then(|best| describe_remainder(&best.candidate.grid, size)),
             );
-            let key = background.map(|color| format!(" --key {}", color.to_string().trim_start_matches('#')));
-            let file = pasteable_path(&image.file);
             sheet.drawings = loose.map(|IslandReading { drawings, is_likelier }| DrawingsReport {
                 count: drawings,
                 likelier: is_likelier,
-                command: format!("shibori slice {file} --islands{}", key.unwrap_or_default()),
+                command: slice_command(&image.file, CutOptions::default().with_islands(), *background),
             });
             let mut grids = grids.iter().map(|grid| grid_report(image, grid));
             sheet.grid = grids.next();
@@ -161,6 +161,14 @@ fn sheet(image: &ImageReport) -> ImageSummary {
         }
     }
     sheet
+}
+
+/// The command that cuts a sheet this way, and removes its background.
+fn slice_command(file: &Path, cut: CutOptions, background: Option<Color>) -> String {
+    let key = background.and_then(|color| color.to_string().parse().ok());
+    let clean = CleanOptions { key, ..CleanOptions::default() };
+    let options = Box::new(SliceOptions { cut, clean, ..SliceOptions::default() });
+    command_line(&Command::Slice { source: file.to_owned(), options, output: None })
 }
 
 fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<String> {
@@ -197,7 +205,7 @@ fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
         confidence: (reading.confidence * 1000.0).round() / 1000.0,
         sure: reading.is_sure,
         cut_places: reading.candidate.cut_places,
-        command: grid_command(&image.file, grid, image.info.size, None),
+        command: slice_command(&image.file, CutOptions::default().with_grid(grid, image.info.size), None),
     }
 }
 

@@ -5,17 +5,20 @@ use shibori_formats::DisplaySlashed;
 use serde::Serialize;
 use shibori_core::{FrameSet, Rect, SignedRect};
 use shibori_formats::manifest::SET_FILE;
-use shibori_pipeline::Source;
+use shibori_pipeline::options::{CutOptions, SliceOptions};
+use shibori_pipeline::remedy::Command;
 use shibori_pipeline::steps::{
     CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set,
 };
 
+use shibori_pipeline::{Error, Source};
+
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use super::{ClipResult, CommandContext, clip_results, describe_clip};
 use crate::args::Slice;
-use crate::failure::Failure;
+use crate::failure::{Failure, unsure_grid};
 use crate::wording::ReportPath;
-use crate::wording::{abbreviate_list, cells, count_noun, grid_command};
+use crate::wording::{abbreviate_list, cells, command_line, count_noun};
 
 #[derive(Default, Serialize)]
 struct Report {
@@ -51,11 +54,12 @@ pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Fail
         return run_manifest_only(args, program);
     }
     let cx = program.context();
-    let sliced = slice(&Source::paths(&args.images), &args.options, &cx)?;
+    let sliced =
+        slice(&Source::paths(&args.images), &args.options, &cx).map_err(|error| failure(error, args))?;
     let folder = args.output.clone().unwrap_or_else(|| default_set(&args.images));
     let written = write_set(sliced.set.clone(), &folder, &cx)?;
     cx.commit()?;
-    let sheets = describe(&sliced, program);
+    let sheets = describe(&sliced, args, program);
     let (manifest, count) = (folder.join(SET_FILE), sliced.set.frames().len());
     let images = count_noun(count, "image");
     program.say(&format!("{} {} and {images}", program.write_verb(), manifest.display_slashed()));
@@ -75,11 +79,11 @@ fn run_manifest_only(args: &Slice, program: &CommandContext<'_>) -> Result<(), F
         .with_hint("remove one of them"));
     }
     let cx = program.context();
-    let all = slice_manifests(&args.images, &args.options, &cx)?;
+    let all = slice_manifests(&args.images, &args.options, &cx).map_err(|error| failure(error, args))?;
     cx.commit()?;
     let mut report = Report::default();
     for ((sliced, written), path) in all.iter().zip(&args.images) {
-        report.sheets.extend(describe(sliced, program));
+        report.sheets.extend(describe(sliced, args, program));
         for file in program.all_shown(&written.files) {
             let (file_shown, sheet) = (file.display_slashed(), path.display_slashed());
             let sheet =
@@ -95,9 +99,9 @@ fn run_manifest_only(args: &Slice, program: &CommandContext<'_>) -> Result<(), F
 }
 
 /// Says how sheets were cut and what came out.
-fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
+fn describe(sliced: &Sliced, args: &Slice, program: &CommandContext<'_>) -> Vec<SheetResult> {
     let results = sliced.sheets.iter().map(|sheet| {
-        let result = result(sheet);
+        let result = result(sheet, args);
         let blank = match result.blank.as_slice() {
             [] => String::new(),
             blank => format!("; blank cells dropped: {}", abbreviate_list(blank)),
@@ -119,7 +123,7 @@ fn describe(sliced: &Sliced, program: &CommandContext<'_>) -> Vec<SheetResult> {
     results
 }
 
-fn result(sheet: &SheetReport) -> SheetResult {
+fn result(sheet: &SheetReport, args: &Slice) -> SheetResult {
     let mut result = SheetResult {
         file: sheet.file.display_slashed().to_string(),
         size: [sheet.size.width, sheet.size.height],
@@ -136,9 +140,28 @@ fn result(sheet: &SheetReport) -> SheetResult {
         result.cell = Some([grid.cell_size().width, grid.cell_size().height]);
         (result.columns, result.rows) = (Some(grid.counts().columns), Some(grid.counts().rows));
         result.blank = cells(dropped, grid);
-        result.command = is_found.then(|| grid_command(&sheet.file, grid, size, sheet.within));
+        result.command =
+            is_found.then(|| repeat_command(sheet, args.options.cut.with_grid(grid, size), args));
     }
     result
+}
+
+/// What was typed, with the grid that was found. Of several images, each may have another.
+fn repeat_command(sheet: &SheetReport, cut: CutOptions, args: &Slice) -> String {
+    let options = Box::new(SliceOptions { cut, ..args.options.clone() });
+    let output = args.output.clone().filter(|_| args.images.len() == 1);
+    command_line(&Command::Slice { source: sheet.file.clone(), options, output })
+}
+
+/// The same error, with what was typed in the commands to choose from.
+fn failure(error: Error, args: &Slice) -> Failure {
+    let output = args.output.as_deref().filter(|_| args.images.len() == 1);
+    let hint = match &error {
+        Error::Sheet(error) => unsure_grid(error, &args.options, output),
+        _ => None,
+    };
+    let failure = Failure::from(error);
+    if hint.is_some() { failure.with_any_hint(hint) } else { failure }
 }
 
 /// How a sheet was cut, in half a line.

@@ -9,6 +9,8 @@ mod shaping;
 mod sheets;
 mod targets;
 
+pub(crate) use sheets::unsure_grid;
+
 use std::collections::BTreeMap;
 use std::path::Path;
 
@@ -76,7 +78,7 @@ impl Failure {
         self.with_any_hint(Some(hint.into()))
     }
 
-    fn with_any_hint(self, hint: Option<String>) -> Self {
+    pub(crate) fn with_any_hint(self, hint: Option<String>) -> Self {
         let message = self.message.map(|message| Message { hint, ..message });
         Self { message, ..self }
     }
@@ -317,7 +319,11 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
 
 /// A file of a like name in the same folder.
 fn nearest_file(path: &Path) -> Option<String> {
+    // Standard input, or a slip of the finger, is like anything.
     let wanted = path.file_name()?.to_string_lossy().to_lowercase();
+    if wanted.len() < 3 {
+        return None;
+    }
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let names = std::fs::read_dir(folder).ok()?.flatten().map(|entry| entry.file_name());
     // Files in an order of their own, so that of two as like the same is named everywhere.
@@ -359,7 +365,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::ChangedMeanwhile => "run it again".to_owned(),
         WriteProblem::TwoSteps => "give each of them another -o".to_owned(),
         WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
-            "use a name template, such as --name \"{sprite}/{n:03}\"".to_owned()
+            "give the frames other names: slice again with --name \"{sprite}/{n:03}\"".to_owned()
         }
         WriteProblem::NewName { .. } => "choose another name, such as -o set".to_owned(),
         WriteProblem::Io(error) if error.kind() == std::io::ErrorKind::StorageFull => {
@@ -381,9 +387,8 @@ impl From<SetError> for Failure {
     fn from(error: SetError) -> Self {
         let failure = Self::usage(error.to_string());
         match error {
-            SetError::TwoFrames { .. } => {
-                failure.with_hint("include a number in --name, such as {sprite}-{n:02}")
-            }
+            SetError::TwoFrames { .. } => failure
+                .with_hint("rename one of the files or sprites; slice has --sprite and --name for that"),
             SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
             SetError::NoFrame { .. } | SetError::Number { .. } => failure,
         }
@@ -439,6 +444,8 @@ impl From<EditError> for Failure {
 impl From<NamingError> for Failure {
     fn from(error: NamingError) -> Self {
         match error {
+            NamingError::Set(SetError::TwoFrames { .. }) => Self::usage(error.to_string())
+                .with_hint("include a number in --name, such as {sprite}-{n:02}"),
             NamingError::Set(error) => error.into(),
             other => Self::usage(format!("--name: {other}")),
         }
@@ -467,7 +474,7 @@ impl From<ExportError> for Failure {
         let failure = Self::usage(error.to_string());
         match error {
             ExportError::Clash { .. } => failure.with_hint(
-                "rename one of them: clips with clip MANIFEST --rename OLD=NEW, frames with slice --name",
+                "rename one of them: a clip with shibori clip MANIFEST --rename OLD=NEW, a frame by slicing again with --name",
             ),
             ExportError::Rotated { .. } => failure.with_hint(
                 "pack without --allow-rotation, or export to svg, gltf or glb, which rotate frames back",

@@ -17,8 +17,16 @@ impl From<PackError> for Failure {
             )),
             PackError::NothingToRoundTo { needs, .. } => failure
                 .with_hint(format!("raise --page-max to {needs} or more, or choose another --page-round")),
-            PackError::RowTooLong { needs, .. } => {
-                failure.with_hint(format!("raise --page-max to {needs} or more, or use --layout dense or grid"))
+            PackError::RowTooLong { needs, is_fixed, what, fits, .. } => {
+                let enough = match is_fixed {
+                    true => format!("use --page-size {needs} or larger"),
+                    false => format!("raise --page-max to {} or more", needs.width.max(needs.height)),
+                };
+                failure.with_hint(match what.as_str() {
+                    "the grid" if fits > 0 => format!("{enough}, or use --columns {fits}"),
+                    "the grid" => enough,
+                    _ => format!("{enough}, or use --layout dense or grid"),
+                })
             }
             PackError::NoClip { .. } | PackError::WhichClip { .. } => {
                 failure.with_hint("use the listed clip names in --row-order, or - for a blank row")

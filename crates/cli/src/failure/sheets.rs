@@ -2,13 +2,15 @@
 
 use std::path::Path;
 
-use shibori_core::cut::{Axis, CutError, Grid, nearest_divisors};
-use shibori_core::{SignedRect, Size};
+use shibori_core::cut::{Axis, CutError, nearest_divisors};
+use shibori_core::{Background, Color};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::SheetError;
+use shibori_pipeline::options::{CleanOptions, CutOptions, GridPreviewOptions, SliceOptions};
+use shibori_pipeline::remedy::Command;
 
 use super::Failure;
-use crate::wording::{count_noun, grid_command, grid_options, pasteable_path};
+use crate::wording::{command_line, count_noun, pasteable_path};
 
 /// What is wrong with a sheet. `plain` is the error in its own words.
 pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
@@ -21,8 +23,9 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
         SheetError::BlankSheet { .. } => {
             plain.with_hint("add --grid COLUMNSxROWS and --blank keep if you want blank frames")
         }
-        SheetError::UnsureGrid { sheet, grids, size, has_background, within } => {
-            plain.with_hint(list_candidates(&sheet, &grids, size, has_background, within))
+        SheetError::UnsureGrid { .. } => {
+            let hint = unsure_grid(&error, &SliceOptions::default(), None);
+            plain.with_any_hint(hint)
         }
         SheetError::Within { size, .. } => plain.with_hint(format!(
             "--within is x,y,width,height in sheet pixels; the whole sheet is 0,0,{},{}",
@@ -52,6 +55,10 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
             plain.with_hint("give the color, such as --key ff00ff, plus --tolerance if it varies")
         }
         SheetError::NoFlatFrame => plain.with_hint("give the color, such as --key ff00ff, or remove --key"),
+        SheetError::KeyNowhere { enclosed: enclosed @ 1.., .. } => plain.with_hint(format!(
+            "{} of it are enclosed by other colors; add --key-scope everywhere to remove them",
+            count_noun(enclosed as usize, "pixel")
+        )),
         SheetError::KeyNowhere { background: Some(color), .. } => {
             plain.with_hint(format!("its background is {color}; use --key auto"))
         }
@@ -66,30 +73,46 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
     }
 }
 
-/// The readings to choose from, as commands.
-fn list_candidates(
-    sheet: &Path,
-    grids: &[Grid],
-    size: Size,
-    has_background: bool,
-    within: Option<SignedRect>,
-) -> String {
-    let part = within.map(|area| format!(" --within {area}")).unwrap_or_default();
-    let file = format!("{}{part}", pasteable_path(sheet));
+/// A sheet whose grid isn't sure: the likely ones as commands, with everything else that was typed.
+pub(crate) fn unsure_grid(error: &SheetError, typed: &SliceOptions, output: Option<&Path>) -> Option<String> {
+    let SheetError::UnsureGrid { sheet, grids, size, background, within } = error else { return None };
+    let command = |cut: CutOptions, clean: CleanOptions| {
+        let cut = CutOptions { within: *within, ..cut };
+        let options = Box::new(SliceOptions { cut, clean, ..typed.clone() });
+        let output = output.map(Path::to_owned);
+        command_line(&Command::Slice { source: sheet.clone(), options, output })
+    };
     let mut commands: Vec<String> =
-        grids.iter().map(|grid| grid_command(sheet, grid, size, within)).collect();
-    if has_background {
-        commands.push(format!("shibori slice {file} --islands"));
-    }
+        grids.iter().map(|grid| command(typed.cut.with_grid(grid, *size), typed.clean.clone())).collect();
+    let islands = match background {
+        Background::None => None,
+        // Else each drawing would keep a box of the background.
+        Background::Flat { color, .. } => {
+            let key = Color(*color).to_string().parse().ok();
+            Some(CleanOptions { key, ..typed.clean.clone() })
+        }
+        Background::Clear => Some(typed.clean.clone()),
+    };
+    let has_islands = islands.is_some();
+    commands.extend(islands.map(|clean| command(typed.cut.with_islands(), clean)));
     let listed: String = commands.iter().map(|command| format!("\n    {command}")).collect();
-    match grids {
-        [] => format!("give the grid:\n    shibori slice {file} --grid COLUMNSxROWS{listed}"),
+    Some(match grids.as_slice() {
+        [] => {
+            let cut = CutOptions { within: *within, ..CutOptions::default() };
+            let plain = Box::new(SliceOptions { cut, ..typed.clone() });
+            let output = output.map(Path::to_owned);
+            let plain = command_line(&Command::Slice { source: sheet.clone(), options: plain, output });
+            format!("give the grid:\n    {plain} --grid COLUMNSxROWS{listed}")
+        }
         [first, ..] => {
-            let picture = format!("shibori preview grid {file} {} -o cut.png", grid_options(first, size));
-            let islands = if has_background { "; --islands makes each separate drawing a frame" } else { "" };
+            let cut = CutOptions { within: *within, ..CutOptions::default() }.with_grid(first, *size);
+            let options = Box::new(GridPreviewOptions { cut, ..GridPreviewOptions::default() });
+            let (sheet, output) = (sheet.clone(), "cut.png".into());
+            let picture = command_line(&Command::PreviewGrid { sheet, options, output });
+            let islands = if has_islands { "; --islands makes each separate drawing a frame" } else { "" };
             format!("choose one{islands}:{listed}\n  to preview the first one over the sheet:\n    {picture}")
         }
-    }
+    })
 }
 
 fn cut_hint(error: &CutError) -> Option<String> {

@@ -9,8 +9,8 @@ mod table;
 pub(crate) use findings::{FindingReport, WordedGroup, command_line, word_findings};
 pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
-    abbreviate_list, cells, count_noun, format_bytes, format_millis, grid_command, grid_options,
-    group_digits, numbers_as_ranges, pasteable, pasteable_path, rest_of, spacing_options,
+    abbreviate_list, cells, count_noun, format_bytes, format_millis, group_digits, numbers_as_ranges,
+    pasteable, pasteable_path, rest_of, spacing_options,
 };
 pub(crate) use report_path::ReportPath;
 pub(crate) use table::table;

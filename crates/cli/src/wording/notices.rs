@@ -106,7 +106,8 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
             warning(format!("r{row} of '{sprite}' has no frames, so clip '{clip}' was not created"), None)
         }
         Notice::FittedScale { sprite, factor } => {
-            note(format!("{sprite}: --scale {factor} is the largest factor at which all frames fit"))
+            let whole = if factor.denominator() == 1 { "whole " } else { "" };
+            note(format!("{sprite}: --scale {factor} is the largest {whole}factor at which all frames fit"))
         }
         Notice::NoMatch { sprite, frame, likeness } => warning(
             format!("{sprite}:{frame}: no position matches well (best similarity {likeness:.2})"),

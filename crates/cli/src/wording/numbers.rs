@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use shibori_core::cut::{Counts, Grid, Spacing};
-use shibori_core::{Cell, SignedRect, Size, UVec2};
+use shibori_core::cut::{Counts, Grid};
+use shibori_core::{Cell, UVec2};
 use shibori_formats::DisplaySlashed;
 
 /// A word of a command line as it can be pasted: in double quotes where it needs them, which every shell takes; and where
@@ -45,29 +45,6 @@ fn quoted(word: &str) -> String {
     format!("'{}'", word.replace('\'', "''"))
 }
 
-/// The command that cuts a sheet by a grid.
-pub(crate) fn grid_command(path: &Path, grid: &Grid, size: Size, within: Option<SignedRect>) -> String {
-    let within = within.map(|area| format!(" --within {area}")).unwrap_or_default();
-    format!("shibori slice {} {}{within}", pasteable_path(path), grid_options(grid, size))
-}
-
-/// The options that say a grid on a sheet.
-pub(crate) fn grid_options(grid: &Grid, size: Size) -> String {
-    let Spacing { offset, gutter } = grid.spacing();
-    if grid.remainder(size) != UVec2::default() {
-        return format!(
-            "--grid {} --cell {}{}",
-            grid.counts(),
-            grid.cell_size(),
-            spacing_options(offset, gutter)
-        );
-    }
-    if (offset, gutter) == Default::default() {
-        return format!("--grid {}", grid.counts());
-    }
-    format!("--cell {}{}", grid.cell_size(), spacing_options(offset, gutter))
-}
-
 /// `8 px on the right and 4 px at the bottom`.
 pub(crate) fn rest_of(rest: UVec2) -> String {
     let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px {side}"));
@@ -87,7 +64,11 @@ pub(crate) fn spacing_options(offset: UVec2, gutter: UVec2) -> String {
 
 /// `1 frame`, `2 frames`.
 pub(crate) fn count_noun(count: usize, noun: &str) -> String {
-    let plural = if count == 1 { "" } else { "s" };
+    let plural = match noun {
+        _ if count == 1 => "",
+        noun if noun.ends_with(['x', 's']) || noun.ends_with("ch") => "es",
+        _ => "s",
+    };
     format!("{} {noun}{plural}", group_digits(count as u64))
 }
 

@@ -351,8 +351,10 @@ pub enum PackError {
         page: Size,
         /// Cells that fit.
         fits: usize,
-        /// How wide the page would have to be, in pixels.
-        needs: u64,
+        /// The smallest limit, or page of a fixed size, that would do.
+        needs: Size,
+        /// Whether pages have a fixed size.
+        is_fixed: bool,
     },
     /// A row named after a clip that is not there.
     #[error(
@@ -490,6 +492,39 @@ impl Atlas {
 /// Arranges the frames of a set on pages, and each layer on pages like them. Frames keep the pixels they come with: trim
 /// before.
 pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Result<Atlas, PackError> {
+    let is_dense = matches!(options.layout, Layout::Dense(_));
+    let kept = (!is_dense).then(|| (set.clone(), layers.clone()));
+    let packed = pack_within(set, layers, options);
+    match (packed, kept) {
+        (Err(error), Some((set, layers))) if error.limit().is_some() => {
+            Err(enough_for_all(error, &set, &layers, options))
+        }
+        (packed, _) => packed,
+    }
+}
+
+/// The same error with a limit under which nothing else is too large: a page that holds the largest frame may still be too
+/// small for the longest row.
+fn enough_for_all(error: PackError, set: &FrameSet, layers: &[Layer], options: &PackSettings) -> PackError {
+    /// Frames, then rows; each can only be too large once.
+    const ROUNDS: usize = 4;
+    let Some(mut limit) = error.limit() else { return error };
+    for _ in 0..ROUNDS {
+        let side = limit.width.max(limit.height);
+        let fixed = options.pages.fixed.map(|size| size.union(limit));
+        let pages = PageRules { max: Size::new(side, side), fixed, ..options.pages };
+        match pack_within(set.clone(), layers.to_vec(), &PackSettings { pages, ..options.clone() }) {
+            Ok(_) => return error.with_limit(limit),
+            Err(next) => match next.limit() {
+                Some(more) => limit = limit.union(more),
+                None => return error,
+            },
+        }
+    }
+    error
+}
+
+fn pack_within(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Result<Atlas, PackError> {
     if set.frames().is_empty() {
         return Err(PackError::NoFrames);
     }
@@ -577,6 +612,23 @@ fn check_sizes(set: &FrameSet, asked: &PackSettings, options: &PackSettings) -> 
             let is_fixed = options.pages.fixed.is_some();
             Err(PackError::FrameTooLarge { frame, size, page, margin, bleed, needs, is_fixed })
         }
+    }
+}
+
+impl PackError {
+    /// The page that would be large enough, where only that is wrong.
+    fn limit(&self) -> Option<Size> {
+        match self {
+            Self::FrameTooLarge { needs, .. } | Self::RowTooLong { needs, .. } => Some(*needs),
+            _ => None,
+        }
+    }
+
+    fn with_limit(mut self, limit: Size) -> Self {
+        if let Self::FrameTooLarge { needs, .. } | Self::RowTooLong { needs, .. } = &mut self {
+            *needs = limit;
+        }
+        self
     }
 }
 

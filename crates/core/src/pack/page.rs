@@ -250,9 +250,13 @@ impl CellRows {
                 let what = slots.what.clone();
                 let a_cell = u64::from(cell.width + gutter);
                 let whole = u64::from(columns) * a_cell + 2 * u64::from(margin) - u64::from(gutter);
-                let needs = asked.pages.limit_for(whole, &asked.scales);
+                let width = asked.pages.limit_for(whole, &asked.scales);
+                let height = u64::from(cell.height) + 2 * u64::from(margin);
+                let height = asked.pages.limit_for(height, &asked.scales);
+                let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
+                let (needs, is_fixed) = (Size::new(side(width), side(height)), pages.fixed.is_some());
                 let (columns, fits, page) = (columns as usize, fits as usize, pages.largest());
-                return Err(PackError::RowTooLong { what, columns, cell, page, fits, needs });
+                return Err(PackError::RowTooLong { what, columns, cell, page, fits, needs, is_fixed });
             }
             columns = fits;
             lines = (slots.of_frames.len() as u32).div_ceil(columns);

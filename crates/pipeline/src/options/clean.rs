@@ -14,7 +14,7 @@ use crate::options::value::{BoundedInt, Flag, keyword, text, texts};
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Clean"))]
 pub struct CleanOptions {
-    /// Make a flat background transparent (color key): auto detects the color, or give it, such as ff00ff;
+    /// Make a flat background (white, magenta, ...) transparent (color key): auto detects the color, or give it, such as ff00ff;
     /// comma-separated for a painted-in checkerboard [default: none]
     #[cfg_attr(feature = "clap", arg(long, value_name = "auto|none|COLOR,.."))]
     #[serde(with = "text")]

@@ -14,7 +14,8 @@ use crate::options::value::{text, texts};
 #[cfg_attr(feature = "clap", command(next_help_heading = "Clips"))]
 pub struct ClipOptions {
     /// A clip: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps", "leap = r2 @total 0.8s once",
-    /// "idle = 0-3@80ms,4x2@240ms bounce" (animation, tag; bounce is ping-pong); repeatable
+    /// "idle = 0-3@80ms,4x2@240ms bounce", "back = 5-0" (animation, tag; duration or rate, loop or once, ping-pong as
+    /// bounce, reverse order); repeatable
     #[cfg_attr(feature = "clap", arg(long, value_name = "CLIP"))]
     #[serde(with = "texts")]
     pub clip: Vec<ClipSpec>,

@@ -39,7 +39,7 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y"))]
     #[serde(with = "text")]
     pub gutter: Option<UVec2>,
-    /// Make each separate drawing a frame (auto-slice for irregular sheets)
+    /// Make each separate drawing a frame (split or auto-slice an irregular sheet)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub islands: Flag,
     /// Join pieces up to PX empty pixels apart into one drawing [default: detected]
@@ -145,6 +145,43 @@ impl CutOptions {
             (Some(counts), None) => Grid::by_counts(sheet, counts, spacing, uneven).map(Some),
             (None, Some(cell)) => Grid::by_cell(sheet, cell, spacing).map(Some),
             (None, None) => Ok(None),
+        }
+    }
+
+    /// The same options with this grid of a sheet (or of its part) instead of whatever says where the frames are.
+    pub fn with_grid(&self, grid: &Grid, size: Size) -> Self {
+        let Spacing { offset, gutter } = grid.spacing();
+        let unless_zero = |pair: UVec2| (pair != UVec2::default()).then_some(pair);
+        let leaves_rest = grid.remainder(size) != UVec2::default();
+        let has_spacing = offset != UVec2::default() || gutter != UVec2::default();
+        Self {
+            grid: (!has_spacing || leaves_rest || !grid.is_even()).then(|| grid.counts()),
+            cell: ((has_spacing || leaves_rest) && grid.is_even()).then(|| grid.cell_size()),
+            offset: unless_zero(offset),
+            gutter: unless_zero(gutter),
+            uneven: if grid.is_even() { Flag::Unsaid } else { Flag::On },
+            islands: Flag::Unsaid,
+            join: None,
+            min_area: None,
+            rects: None,
+            ..self.clone()
+        }
+    }
+
+    /// The same options with separate drawings instead of whatever says where the frames are.
+    pub fn with_islands(&self) -> Self {
+        Self {
+            grid: None,
+            cell: None,
+            offset: None,
+            gutter: None,
+            uneven: Flag::Unsaid,
+            count: None,
+            read: None,
+            blank: None,
+            rects: None,
+            islands: Flag::On,
+            ..self.clone()
         }
     }
 

@@ -69,7 +69,7 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "PX"))]
     #[serde(with = "text")]
     pub bleed: Option<BoundedInt<0, 256>>,
-    /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotation)
+    /// Allow frames to be rotated by 90 degrees if that makes the page smaller (rotate)
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub allow_rotation: Flag,
     /// Give identical frames separate places (no deduplication, no aliases)

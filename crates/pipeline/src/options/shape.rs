@@ -22,7 +22,7 @@ const BOX_SHARE: u8 = 90;
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", command(next_help_heading = "Shape"))]
 pub struct ShapeOptions {
-    /// Mirror (flip) each frame within its own cell; frame order is unchanged
+    /// Mirror (flip, change the facing of) each frame within its own cell; frame order is unchanged
     #[cfg_attr(feature = "clap", arg(long, value_name = "WAY"))]
     #[serde(with = "keyword")]
     pub mirror: Option<Mirror>,
@@ -34,7 +34,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "HOW"))]
     #[serde(with = "keyword")]
     pub resample: Option<Resample>,
-    /// Move drawings on their canvas so that this point stays put through a clip (stabilize): feet, center, mass,
+    /// Move drawings on their canvas so that this point stays put through a clip (stabilize, common baseline): feet, center, mass,
     /// match (the figure, detected automatically, or a matching --region), or mark:COLOR
     #[cfg_attr(feature = "clap", arg(long, value_name = "POINT"))]
     #[serde(with = "text")]

@@ -76,11 +76,17 @@ pub(crate) fn prepare_sheet(
     let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
     let keyed = key(pixels, &colors, clean.key_scope.unwrap_or_default());
     if keyed.pixels == 0 {
+        let enclosed = keyed.left;
         let background = match found {
             Background::Flat { color, .. } => Some(Color(color)),
             Background::Clear | Background::None => None,
         };
-        return Err(Error::Sheet(SheetError::KeyNowhere { sheet: Some(file()), colors, background }));
+        return Err(Error::Sheet(SheetError::KeyNowhere {
+            sheet: Some(file()),
+            colors,
+            enclosed,
+            background,
+        }));
     }
     if keyed.left > 0 {
         cx.notify(Notice::KeyLeft { file: file(), colors: colors.clone(), pixels: keyed.left });
@@ -193,9 +199,9 @@ fn found_grid(
         Certainty::Unsure(_) => {
             // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
             let grids = reading.proposals().map(|candidate| candidate.grid).take(PROPOSED).collect();
-            let (has_background, size) = (reading.found.background != Background::None, pixels.size());
+            let (background, size) = (reading.found.background, pixels.size());
             let sheet = path.to_owned();
-            Err(Error::Sheet(SheetError::UnsureGrid { sheet, grids, size, has_background, within }))
+            Err(Error::Sheet(SheetError::UnsureGrid { sheet, grids, size, background, within }))
         }
     }
 }
