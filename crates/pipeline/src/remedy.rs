@@ -321,7 +321,7 @@ impl<'a> RemedyFinder<'a> {
                 };
                 one(self.on_frames(open, AdjustOptions { shape, ..AdjustOptions::default() }, false))
             }
-            (Fix::LeaveOut | Fix::Hold(_) | Fix::Slower(_) | Fix::PlayOnce(_), 0) => one(self.clip(first)),
+            (Fix::LeaveOut | Fix::Hold(_) | Fix::Slower(_) | Fix::PlayOnce(_), 0) => one(self.clips(group)),
             _ => None,
         }
     }
@@ -430,10 +430,22 @@ impl<'a> RemedyFinder<'a> {
         }
     }
 
-    /// The clip without its blank and repeated frames, none too short, played once if it grows: all that is wrong with it.
-    fn clip(&self, finding: &Finding) -> Option<Candidate> {
+    /// A finding's clip, and others that show its frames, without blank and repeated frames, no step too short, played once
+    /// if it grows: all that is wrong with them.
+    fn clips(&self, group: &FindingGroup) -> Option<Candidate> {
         let set = &self.report.whole;
-        let clip = &set.clips()[clip_of(set, finding)?];
+        let about: Vec<&Finding> = group.findings.iter().chain(&group.repeats).collect();
+        let mut clips: Vec<usize> = about.iter().filter_map(|finding| clip_of(set, finding)).collect();
+        clips.sort_unstable();
+        clips.dedup();
+        let specs = clips.iter().map(|&clip| self.clip(&set.clips()[clip])).collect::<Option<Vec<_>>>()?;
+        let clips = ClipOptions { clip: specs, ..ClipOptions::default() };
+        let change = Change::Clip(Box::new(ClipCommand { clips, ..ClipCommand::default() }));
+        Some(Candidate { frames: group.frames(), change, budget: None })
+    }
+
+    fn clip(&self, clip: &Clip) -> Option<ClipSpec> {
+        let set = &self.report.whole;
         let of_clip: Vec<&Finding> =
             self.report.findings.iter().filter(|other| is_about(other, clip)).collect();
         let has = |is: fn(&Fix) -> bool| of_clip.iter().any(|finding| is(&finding.fix));
@@ -468,11 +480,7 @@ impl<'a> RemedyFinder<'a> {
         let new = Clip::from_durations(clip.sprite().clone(), clip.name().clone(), &steps).ok()?;
         let new = new.playing(clip.play(), plays);
         let new = if clip.steps().iter().all(|step| step.mirror) { new.mirrored() } else { new };
-        let clips = ClipOptions { clip: vec![ClipSpec::for_clip(set, &new)?], ..ClipOptions::default() };
-        let change = Change::Clip(Box::new(ClipCommand { clips, ..ClipCommand::default() }));
-        let mut frames: Vec<usize> = of_clip.iter().map(|finding| finding.frame).collect();
-        frames.dedup();
-        Some(Candidate { frames, change, budget: None })
+        ClipSpec::for_clip(set, &new)
     }
 
     /// The candidates that keep their promise, tried one after another on the sprite of a group.
@@ -511,7 +519,7 @@ impl<'a> RemedyFinder<'a> {
                 let number = self.number(finding.frame).unwrap_or(usize::MAX);
                 open.contains(&(finding.rule.id(), number, finding.clip.clone()))
             };
-            let is_left = group.findings.iter().filter(is_of).any(is_open);
+            let is_left = group.findings.iter().chain(&group.repeats).filter(is_of).any(is_open);
             !is_left && worse.is_empty()
         });
         kept

@@ -156,7 +156,7 @@ fn finding_reports(
         let names = frames.iter().map(|&frame| set.frames()[frame].name().to_string()).collect();
         return vec![report(group.worst(), Some(names))];
     }
-    group.findings.iter().map(|finding| report(finding, None)).collect()
+    group.findings.iter().chain(&group.repeats).map(|finding| report(finding, None)).collect()
 }
 
 /// Remedies as lines: commands, each once, or keys of a recipe.

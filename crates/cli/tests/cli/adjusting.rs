@@ -20,7 +20,7 @@ fn figure(shift: (u32, u32), foot: u32) -> RgbaImage {
     })
 }
 
-fn png(image: &RgbaImage) -> Vec<u8> {
+pub(crate) fn png(image: &RgbaImage) -> Vec<u8> {
     shibori_formats::encode::png(image).unwrap()
 }
 

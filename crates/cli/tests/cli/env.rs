@@ -13,6 +13,7 @@ use tempfile::TempDir;
 /// A folder of its own for one test.
 pub(crate) struct Env {
     folder: TempDir,
+    inner: PathBuf,
 }
 
 /// What a run left behind.
@@ -25,13 +26,38 @@ pub(crate) struct Outcome {
 impl Env {
     /// A folder with the whole demo art under `art/`.
     pub(crate) fn with_art() -> Self {
-        let env = Self { folder: tempfile::tempdir().unwrap() };
+        let env = Self { folder: tempfile::tempdir().unwrap(), inner: PathBuf::new() };
         copy_folder(&Path::new(env!("CARGO_MANIFEST_DIR")).join("demo/art"), &env.path("art"));
         env
     }
 
+    /// An empty folder of this name in a folder of its own.
+    pub(crate) fn in_folder(name: &str) -> Self {
+        let env = Self { folder: tempfile::tempdir().unwrap(), inner: name.into() };
+        fs::create_dir(env.path("")).unwrap();
+        env
+    }
+
     pub(crate) fn path(&self, name: &str) -> PathBuf {
-        self.folder.path().join(name)
+        self.folder.path().join(&self.inner).join(name)
+    }
+
+    /// Runs lines as somebody pastes them into a shell, with the program on the path.
+    #[cfg(unix)]
+    #[track_caller]
+    pub(crate) fn paste(&self, lines: &str) {
+        let program = PathBuf::from(assert_cmd::cargo::cargo_bin!("shibori"));
+        let folders = std::env::var_os("PATH").unwrap_or_default();
+        let folders =
+            [program.parent().unwrap().to_owned()].into_iter().chain(std::env::split_paths(&folders));
+        let mut shell = std::process::Command::new("sh");
+        shell
+            .arg("-ec")
+            .arg(lines)
+            .current_dir(self.path(""))
+            .env("PATH", std::env::join_paths(folders).unwrap());
+        let output = shell.output().unwrap();
+        assert!(output.status.success(), "{lines}\n{}", String::from_utf8_lossy(&output.stderr));
     }
 
     pub(crate) fn write(&self, name: &str, bytes: impl AsRef<[u8]>) {
@@ -46,7 +72,7 @@ impl Env {
     /// Runs the program; `line` is a command line in which double quotes hold a value together.
     pub(crate) fn run(&self, line: &str) -> Outcome {
         let mut command = Command::cargo_bin("shibori").unwrap();
-        command.current_dir(self.folder.path()).env_remove("NO_COLOR").env("COLUMNS", "80").args(words(line));
+        command.current_dir(self.path("")).env_remove("NO_COLOR").env("COLUMNS", "80").args(words(line));
         let output = command.output().unwrap();
         Outcome {
             code: output.status.code().unwrap_or(-1),
@@ -118,7 +144,7 @@ pub(crate) fn words(line: &str) -> Vec<String> {
     line.split('"').enumerate().flat_map(part).collect()
 }
 
-fn copy_folder(from: &Path, to: &Path) {
+pub(crate) fn copy_folder(from: &Path, to: &Path) {
     fs::create_dir_all(to).unwrap();
     for entry in fs::read_dir(from).unwrap() {
         let entry = entry.unwrap();

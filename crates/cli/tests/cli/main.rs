@@ -1,6 +1,7 @@
 //! The built program, run on files in a temporary folder.
 
 mod adjusting;
+mod advice;
 mod building;
 mod clips;
 mod damaged;

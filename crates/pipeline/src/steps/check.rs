@@ -90,6 +90,8 @@ pub(crate) fn check_usual(set: &FrameSet, source: &Path) -> CheckReport {
 pub struct FindingGroup {
     /// The findings, in the order of their frames; at least one.
     pub findings: Vec<Finding>,
+    /// The same of the same frames in other clips, such as one that plays backward.
+    pub repeats: Vec<Finding>,
 }
 
 impl FindingGroup {
@@ -141,11 +143,17 @@ impl CheckReport {
             // Two clips that show one frame, one the reverse of the other, share the cause.
             let cause = (finding.rule, finding.frame, finding.level());
             if *clips.entry(cause).or_insert(&finding.clip) != &finding.clip {
+                let is_of = |group: &&mut FindingGroup| {
+                    group.findings.iter().any(|one| (one.rule, one.frame, one.level()) == cause)
+                };
+                if let Some(group) = groups.iter_mut().find(is_of) {
+                    group.repeats.push(finding.clone());
+                }
                 continue;
             }
             match groups.iter_mut().find(|group| group.belongs(finding)) {
                 Some(group) => group.findings.push(finding.clone()),
-                None => groups.push(FindingGroup { findings: vec![finding.clone()] }),
+                None => groups.push(FindingGroup { findings: vec![finding.clone()], repeats: Vec::new() }),
             }
         }
         groups
