@@ -144,7 +144,8 @@ fn renamed_option(error: &clap::Error) -> Option<Failure> {
     Some(Failure::usage(format!("unexpected argument '{option}'")).with_hint(format!("use --{name}")))
 }
 
-/// An option, a command or a value that people know by another name, or a number that was taken for an option.
+/// An option, a command or a value that people know by another name, a number that was taken for an option, or one
+/// argument too few.
 fn synonym(error: &clap::Error) -> Option<Failure> {
     let text = |kind| match error.get(kind) {
         Some(ContextValue::String(text)) => Some(text.as_str()),
@@ -160,19 +161,24 @@ fn synonym(error: &clap::Error) -> Option<Failure> {
                 return Some(failure.with_hint("remove it, or give a number of 0 or more"));
             }
             let root = help::command(Extent::Whole);
-            let words = std::env::args().skip(1).filter(|word| !word.starts_with('-'));
-            let (mut command, mut path) = (&root, Vec::new());
-            for word in words {
-                match command.find_subcommand(&word) {
-                    Some(inner) => command = inner,
-                    None => break,
-                }
-                path.push(word);
-            }
+            let (command, path) = typed_command(&root);
             let nearest = text(ContextKind::SuggestedArg).map(|option| format!("did you mean {option}?"));
-            path.push("--help".to_owned());
-            let all = format!("shibori {} lists all options", path.join(" "));
+            let all = format!("shibori {path}--help lists all options");
             Some(failure.with_hint(synonyms::option(command, typed).or(nearest).unwrap_or(all)))
+        }
+        ErrorKind::MissingRequiredArgument => {
+            let Some(ContextValue::Strings(missing)) = error.get(ContextKind::InvalidArg) else {
+                return None;
+            };
+            let plain = |argument: &String| argument.replace("--output", "-o").replace(['<', '>'], "");
+            let missing: Vec<String> = missing.iter().map(plain).collect();
+            let root = help::command(Extent::Whole);
+            let (_, path) = typed_command(&root);
+            let failure = Failure::usage(format!("missing: {}", missing.join(" and ")));
+            Some(failure.with_hint(match path == "adjust " && missing == ["-o SET"] {
+                true => "name a new set with -o SET, or change this one with --in-place".to_owned(),
+                false => format!("shibori {path}-h shows what it takes"),
+            }))
         }
         ErrorKind::InvalidSubcommand => {
             let typed = text(ContextKind::InvalidSubcommand)?;
@@ -193,6 +199,20 @@ fn synonym(error: &clap::Error) -> Option<Failure> {
         }
         _ => None,
     }
+}
+
+/// The command that was typed, and its names with a space behind each.
+fn typed_command(root: &clap::Command) -> (&clap::Command, String) {
+    let (mut command, mut path) = (root, String::new());
+    for word in std::env::args().skip(1).filter(|word| !word.starts_with('-')) {
+        match command.find_subcommand(&word) {
+            Some(inner) => command = inner,
+            None => break,
+        }
+        path += &word;
+        path.push(' ');
+    }
+    (command, path)
 }
 
 /// Whether a command line that can't be read asks for JSON.

@@ -412,7 +412,7 @@ pub enum ExportInputError {
 #[non_exhaustive]
 pub enum GuideError {
     /// More names than rows.
-    #[error("{names} row names given, but the sheet has {rows} rows")]
+    #[error("{names} row names given, but the sheet has {rows} row{}", if *rows == 1 { "" } else { "s" })]
     RowNames {
         /// How many names.
         names: usize,

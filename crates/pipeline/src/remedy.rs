@@ -17,9 +17,10 @@ use shibori_core::{
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{manifest_of, subfolders};
 
+use crate::build::RecipeSprite;
 use crate::options::{
     AdjustOptions, CleanOptions, ClipCommand, ClipOptions, CutOptions, FilterOption, GridPreviewOptions,
-    PackOptions, ShapeOptions, SliceOptions, command_words, recipe_tables, toml_key, toml_string,
+    PackOptions, ShapeOptions, SliceOptions, command_words,
 };
 use crate::steps::{AdjustTarget, CheckReport, FindingGroup, adjust, edit_clips, folder_of_set, slice};
 use crate::{Context, Error, NoopObserver, Source};
@@ -174,19 +175,20 @@ pub struct Remedy {
 }
 
 /// Where a remedy is to be kept.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Destination {
+#[derive(Clone, Copy, Debug)]
+pub enum Destination<'a> {
     /// In files: by commands.
     Files,
-    /// In the recipe that makes the frames.
-    Recipe,
+    /// In the recipe that makes the frames, by keys of this sprite. Where the sprite isn't known, nothing can be tried, and
+    /// there are no remedies.
+    Recipe(Option<&'a RecipeSprite>),
 }
 
 /// Finds remedies for the findings of one source.
 #[derive(Debug)]
 pub struct RemedyFinder<'a> {
     report: &'a CheckReport,
-    destination: Destination,
+    destination: Destination<'a>,
     cx: Context<'static>,
     sprites: HashMap<Name, Trial>,
     /// The commands that turn the source into a set first, and that set's folder; `None` until needed.
@@ -209,6 +211,8 @@ struct Candidate {
     /// Frames of the report's set.
     frames: Vec<usize>,
     change: Change,
+    /// The clip that it is for, in a recipe; else it is for the whole sprite.
+    own_clip: Option<Name>,
     /// The most pixels that may change, by frame of the sprite; no limit where none is given.
     budget: Option<HashMap<usize, u64>>,
 }
@@ -219,9 +223,25 @@ enum Change {
     Clip(Box<ClipCommand>),
 }
 
+impl Candidate {
+    /// Whether it moves frames or changes their canvases, so that others follow.
+    fn is_of_all(&self) -> bool {
+        let shape = |options: &AdjustOptions| options.shape.align.is_some() || options.shape.canvas.is_some();
+        matches!(&self.change, Change::Adjust(options) if shape(options))
+    }
+
+    /// The sprite with the change, and the keys that say so.
+    fn in_recipe(&self, sprite: &RecipeSprite) -> Option<(RecipeSprite, Vec<RecipeKeys>)> {
+        match &self.change {
+            Change::Adjust(options) => sprite.with_options(options, self.own_clip.as_ref()),
+            Change::Clip(options) => sprite.with_clips(&options.clips.clip),
+        }
+    }
+}
+
 impl<'a> RemedyFinder<'a> {
     /// Remedies for a report's findings. `base` is the folder in which paths begin.
-    pub fn new(report: &'a CheckReport, destination: Destination, base: &Path) -> Self {
+    pub fn new(report: &'a CheckReport, destination: Destination<'a>, base: &Path) -> Self {
         let mut cx = Context::new(&NoopObserver);
         cx.base = base.to_owned();
         Self { report, destination, cx, sprites: HashMap::new(), as_set: None }
@@ -245,7 +265,7 @@ impl<'a> RemedyFinder<'a> {
                 found.push(candidate);
             }
         }
-        found.into_iter().filter_map(|candidate| self.remedy(group, candidate)).collect()
+        found.into_iter().filter_map(|candidate| self.remedy(candidate)).collect()
     }
 
     /// The command that shows where a sheet was cut, for findings that only its cut can explain.
@@ -267,6 +287,10 @@ impl<'a> RemedyFinder<'a> {
             self.on_frames(findings, AdjustOptions { clean, ..AdjustOptions::default() }, is_limited)
         };
         let per_frame = |of: &dyn Fn(&[&Finding]) -> Option<Candidate>| -> Vec<Candidate> {
+            // A recipe can't narrow its options to frames.
+            if matches!(self.destination, Destination::Recipe(_)) {
+                return of(open).into_iter().collect();
+            }
             let mut frames: Vec<usize> = open.iter().map(|finding| finding.frame).collect();
             frames.dedup();
             let own = |frame: usize| open.iter().copied().filter(move |finding| finding.frame == frame);
@@ -344,21 +368,13 @@ impl<'a> RemedyFinder<'a> {
             true => Some(sprite.to_string()),
             false => Some(format!("{sprite}:{}", join_numbers(&numbers))),
         };
-        // A recipe can't narrow its options to frames.
-        if self.destination == Destination::Recipe
-            && numbers.len() != set.frames_of(sprite).len()
-            && !is_limited
-        {
-            return None;
-        }
         let mut budget: HashMap<usize, u64> = HashMap::new();
         for finding in findings {
             *budget.entry(self.number(finding.frame)?).or_default() += named_pixels(finding);
         }
-        let only =
-            FilterOption { only: only.filter(|_| self.destination == Destination::Files).and_then(parsed) };
+        let only = FilterOption { only: only.and_then(parsed) };
         let change = Change::Adjust(Box::new(AdjustOptions { only, ..options }));
-        Some(Candidate { frames, change, budget: is_limited.then_some(budget) })
+        Some(Candidate { frames, change, own_clip: None, budget: is_limited.then_some(budget) })
     }
 
     /// The clip and all that share frames with it, lined up by the figure.
@@ -375,19 +391,18 @@ impl<'a> RemedyFinder<'a> {
             ..ShapeOptions::default()
         };
         let names: Vec<String> = clips.iter().map(|clip| clip.qualified_name()).collect();
-        // In a recipe, a clip's own table changes that clip alone.
-        if self.destination == Destination::Recipe && names.len() > 1 {
-            return None;
-        }
+        // In a recipe, options are those of one clip or of the whole sprite.
+        let is_alone = names.len() == 1 && set.clips().len() > 1;
+        let own_clip = is_alone.then(|| set.clips()[own].name().clone());
         let only = FilterOption { only: parsed(names.join(",")) };
         let change = Change::Adjust(Box::new(AdjustOptions { only, shape, ..AdjustOptions::default() }));
-        Some(Candidate { frames: group.frames(), change, budget: None })
+        Some(Candidate { frames: group.frames(), change, own_clip, budget: None })
     }
 
     /// One frame scaled, on the canvas it has. Smoothing hard pixels would do more harm than the wrong size.
     fn scale(&self, finding: &Finding, factor: f64) -> Option<Candidate> {
         let frame = &self.report.set.frames()[finding.frame];
-        if has_hard_edges(frame) || self.destination == Destination::Recipe {
+        if has_hard_edges(frame) {
             return None;
         }
         let pivot = frame.pivot();
@@ -409,9 +424,9 @@ impl<'a> RemedyFinder<'a> {
             1 => None,
             _ => parsed(finding.sprite.to_string()),
         };
-        let only = FilterOption { only: only.filter(|_| self.destination == Destination::Files) };
+        let only = FilterOption { only };
         let change = Change::Adjust(Box::new(AdjustOptions { only, shape, ..AdjustOptions::default() }));
-        Some(Candidate { frames: vec![finding.frame], change, budget: None })
+        Some(Candidate { frames: vec![finding.frame], change, own_clip: None, budget: None })
     }
 
     /// The canvas that holds all frames by their pivots.
@@ -441,7 +456,7 @@ impl<'a> RemedyFinder<'a> {
         let specs = clips.iter().map(|&clip| self.clip(&set.clips()[clip])).collect::<Option<Vec<_>>>()?;
         let clips = ClipOptions { clip: specs, ..ClipOptions::default() };
         let change = Change::Clip(Box::new(ClipCommand { clips, ..ClipCommand::default() }));
-        Some(Candidate { frames: group.frames(), change, budget: None })
+        Some(Candidate { frames: group.frames(), change, own_clip: None, budget: None })
     }
 
     fn clip(&self, clip: &Clip) -> Option<ClipSpec> {
@@ -498,7 +513,7 @@ impl<'a> RemedyFinder<'a> {
         let mut set = trial.set.clone();
         let mut kept = Vec::new();
         for candidate in candidates {
-            let Ok(changed) = self.run(&candidate.change, &set) else { continue };
+            let Some(changed) = self.run(&candidate, &set) else { continue };
             let numbers: Vec<usize> =
                 candidate.frames.iter().filter_map(|&frame| self.number(frame)).collect();
             if keeps_to(&candidate, &numbers, &set, &changed) {
@@ -525,10 +540,16 @@ impl<'a> RemedyFinder<'a> {
         kept
     }
 
-    fn run(&self, change: &Change, set: &FrameSet) -> Result<FrameSet, Error> {
-        match change {
-            Change::Adjust(options) => Ok(adjust(&Source::frames("", set.clone()), options, &self.cx)?.set),
-            Change::Clip(options) => edit_clips(set.clone(), options, &self.cx),
+    /// The frames with a change; `None` if it can't be done.
+    fn run(&self, candidate: &Candidate, set: &FrameSet) -> Option<FrameSet> {
+        if let Destination::Recipe(sprite) = self.destination {
+            return candidate.in_recipe(sprite?)?.0.frames().ok();
+        }
+        match &candidate.change {
+            Change::Adjust(options) => {
+                Some(adjust(&Source::frames("", set.clone()), options, &self.cx).ok()?.set)
+            }
+            Change::Clip(options) => edit_clips(set.clone(), options, &self.cx).ok(),
         }
     }
 
@@ -552,10 +573,9 @@ impl<'a> RemedyFinder<'a> {
     }
 
     /// A candidate in the words of its destination.
-    fn remedy(&mut self, group: &FindingGroup, candidate: Candidate) -> Option<Remedy> {
-        let sprite = group.findings[0].sprite.clone();
-        if self.destination == Destination::Recipe {
-            let recipe = recipe_keys(&candidate.change, &sprite, group.clip());
+    fn remedy(&mut self, candidate: Candidate) -> Option<Remedy> {
+        if let Destination::Recipe(sprite) = self.destination {
+            let (_, recipe) = candidate.in_recipe(sprite?)?;
             return Some(Remedy { frames: candidate.frames, commands: Vec::new(), recipe });
         }
         let path = self.report.source.clone();
@@ -634,13 +654,14 @@ fn keeps_to(candidate: &Candidate, numbers: &[usize], before: &FrameSet, after: 
             && a.pixels().is_same_image(b.pixels())
     };
     before.frames().iter().zip(after.frames()).enumerate().all(|(number, (a, b))| {
-        let is_free = candidate.budget.is_none()
-            && (numbers.contains(&number) || matches!(&candidate.change, Change::Adjust(options) if options.shape.align.is_some() || options.shape.canvas.is_some()));
+        let is_free = candidate.budget.is_none() && (numbers.contains(&number) || candidate.is_of_all());
         let budget = candidate.budget.as_ref().and_then(|budget| budget.get(&number));
         match budget {
             Some(&budget) => {
                 let is_placed = a.canvas() == b.canvas() && a.pivot() == b.pivot();
-                is_placed && changed_pixels(a, b) <= budget && (a.is_blank() || !b.is_blank() || only_leftovers(a))
+                is_placed
+                    && changed_pixels(a, b) <= budget
+                    && (a.is_blank() || !b.is_blank() || only_leftovers(a))
             }
             None if is_free => a.is_blank() || !b.is_blank(),
             None => is_same(a, b),
@@ -706,34 +727,6 @@ fn join_numbers(numbers: &[usize]) -> String {
         }
     }
     texts.join(",")
-}
-
-/// A change as keys of a recipe: those of one clip in its own table, others in the sprite's.
-fn recipe_keys(change: &Change, sprite: &Name, clip: Option<&Name>) -> Vec<RecipeKeys> {
-    let own = || vec!["sprite".to_owned(), sprite.to_string()];
-    match change {
-        Change::Clip(options) => {
-            let mut table = own();
-            table.push("clips".to_owned());
-            let spec = |spec: &ClipSpec| {
-                let text = spec.to_string();
-                let steps = text.split_once(" = ").map_or(text.as_str(), |(_, steps)| steps);
-                format!("{} = {}", toml_key(spec.name().as_str()), toml_string(steps))
-            };
-            let keys = options.clips.clip.iter().map(spec).collect();
-            vec![RecipeKeys { table, group: String::new(), keys }]
-        }
-        Change::Adjust(options) => {
-            let is_of_clip = options.shape.align.is_some();
-            let mut table = own();
-            if let Some(clip) = clip.filter(|_| is_of_clip) {
-                table.extend(["clips".to_owned(), clip.to_string()]);
-            }
-            let options = AdjustOptions { only: FilterOption::default(), ..options.as_ref().clone() };
-            let tables = recipe_tables(&options).into_iter();
-            tables.map(|(group, keys)| RecipeKeys { table: table.clone(), group, keys }).collect()
-        }
-    }
 }
 
 /// The options by which a sheet was cut, read off the frames that came from it; `None` if its cells are not even.

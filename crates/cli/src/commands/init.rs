@@ -44,6 +44,11 @@ struct SpriteReport {
 pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let file = args.output.clone().unwrap_or_else(|| PathBuf::from(RECIPE_FILE));
+    let is_recipe = file.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml"));
+    if file != Path::new(STANDARD) && !is_recipe {
+        return Err(Failure::output(format!("{}: a recipe's name ends in .toml", file.display_slashed()))
+            .with_hint(format!("use -o {}", pasteable_path(&file.with_extension("toml")))));
+    }
     let folder = if file == Path::new(STANDARD) { PathBuf::new() } else { folder_of(&file) };
     let mut drafted = draft(&args.sources, &folder.join(OUT), &cx)?;
     drafted.sprites = drafted.sprites.iter().flat_map(|sprite| separate_tables(sprite, &folder)).collect();
@@ -53,7 +58,7 @@ pub(super) fn run(args: &Init, program: &CommandContext<'_>) -> Result<(), Failu
         return Ok(());
     }
     if cx.resolve(&file).exists() && !program.everywhere.run.force.is_on() {
-        return Err(Failure::usage(format!("{}: recipe already exists", file.display_slashed()))
+        return Err(Failure::usage(format!("{}: the recipe already exists", file.display_slashed()))
             .with_hint("write to another file with -o NAME.toml, or replace it with --force"));
     }
     encode::bytes(&[(cx.resolve(&file), text.as_bytes())], cx.transaction())?;

@@ -5,7 +5,7 @@ use shibori_formats::export::BUILTIN_TEMPLATES;
 use shibori_pipeline::{ClipsError, ExportInputError, GuideError};
 
 use super::{Exit, Failure, nearest_file};
-use crate::wording::pasteable;
+use crate::wording::{count_noun, pasteable};
 
 impl From<ClipsError> for Failure {
     fn from(error: ClipsError) -> Self {
@@ -53,7 +53,8 @@ impl From<GuideError> for Failure {
     fn from(error: GuideError) -> Self {
         match error {
             GuideError::RowNames { names, rows } => {
-                Self::usage(format!("--rows has {names} names, but the sheet has {rows} rows"))
+                let rows = count_noun(rows as usize, "row");
+                Self::usage(format!("--rows has {names} names, but the sheet has {rows}"))
                     .with_hint("remove some names, or add rows to --grid")
             }
             GuideError::Unmeasurable { anchor } => {

@@ -75,7 +75,7 @@ fn by_id<S: serde::Serializer>(level: &Severity, to: S) -> Result<S::Ok, S::Erro
 pub(crate) fn word_findings(
     checked: &CheckReport,
     source: &Path,
-    destination: Destination,
+    destination: Destination<'_>,
     base: &Path,
 ) -> WordedFindings {
     let mut finder = RemedyFinder::new(checked, destination, base);
@@ -83,7 +83,8 @@ pub(crate) fn word_findings(
     for group in checked.groups() {
         let remedies = finder.find(&group);
         let look = finder.look_at_cut(&group).filter(|_| group.findings[0].fix == Fix::MoreRoom);
-        let look = look.filter(|_| destination == Destination::Files).map(|command| command_line(&command));
+        let look =
+            look.filter(|_| matches!(destination, Destination::Files)).map(|command| command_line(&command));
         findings.extend(finding_reports(checked, source, &group, &remedies, look.as_deref()));
         groups.push(worded_group(checked, &group, &remedies, look));
     }
@@ -236,7 +237,7 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
         }
         Observation::Neighbor { area, sides } => {
             format!(
-                "{area} px at the {} edge are not part of the drawing; they belong to a neighbor",
+                "{area} px at the {} edge are not connected to the drawing; they look like part of the neighboring one",
                 list_sides(sides)
             )
         }

@@ -201,7 +201,7 @@ fn mistakes_are_told_with_what_to_type() {
         ("adjust walk -o o --only wolk --pivot feet", "did you mean walk?"),
         ("adjust walk -o o --region 1,1,2,2", "add --align match"),
         ("adjust walk --in-place --pivot feet", "only a set can be changed in place"),
-        ("adjust walk --pivot feet", "--output"),
+        ("adjust walk --pivot feet", "change this one with --in-place"),
         ("adjust walk -o o --per-frame places.csv", "line 2: there is no frame 'stop_0'"),
     ] {
         env.write("places.csv", "frame,kind,name,values\nstop_0,pivot,,1,2\n");
@@ -287,9 +287,13 @@ fn a_clip_is_changed_alone_or_not_at_all() {
     let before = env.files("koi");
     let outcome = env.run("adjust koi --in-place --only turn --mirror left-right");
     assert_eq!(outcome.code, 2);
-    assert!(outcome.err.contains("clip 'koi:swim' shows some of those frames too"), "{}", outcome.err);
     assert!(
-        outcome.err.contains("--only koi:turn,koi:swim") && outcome.err.contains("--apart"),
+        outcome.err.contains("clips 'koi:swim', 'koi:rest' show some of those frames too"),
+        "{}",
+        outcome.err
+    );
+    assert!(
+        outcome.err.contains("--only koi:turn,koi:swim,koi:rest") && outcome.err.contains("--apart"),
         "{}",
         outcome.err
     );
@@ -347,10 +351,9 @@ fn every_remedy_that_check_names_can_be_typed() {
         let outcome = env.run(&format!("check {set} --json"));
         let result: serde_json::Value = serde_json::from_str(&outcome.out).unwrap();
         for finding in result["findings"].as_array().unwrap() {
-            let remedy = finding["remedy"].as_str().unwrap();
-            if let Some(line) = remedy.strip_prefix("shibori ") {
-                // Each on its own, on the set as it was.
-                env.ok(&format!("{line} --dry-run --force"));
+            // Each on its own, on the set as it was.
+            for line in finding["remedy"].as_str().unwrap_or_default().lines() {
+                env.ok(&format!("{} --dry-run --force", line.strip_prefix("shibori ").unwrap()));
             }
             rules.insert(finding["rule"].as_str().unwrap().to_owned());
         }
@@ -406,6 +409,11 @@ fn what_check_names_fixes_what_it_found() {
         let own = own.unwrap_or_else(|| panic!("{fault}: {findings:?}"));
         assert_eq!(own["frame"], "heron-02", "{findings:?}");
         assert_eq!(own["level"] == "wrong", fault != "specks", "{findings:?}");
+        // Drawings with hard edges can't be scaled by a part without spoiling them.
+        if fault == "size-jump" {
+            assert!(own["remedy"].is_null() && own["advice"].is_string(), "{own}");
+            continue;
+        }
         env.ok(&format!("{} --force", own["remedy"].as_str().unwrap().strip_prefix("shibori ").unwrap()));
         let after = env.run(&format!("check {fault}"));
         assert!(!after.out.contains(fault) || after.out.lines().count() == 1, "{fault}: {}", after.out);
@@ -435,16 +443,16 @@ fn companions_that_are_missing_or_have_another_size_are_found_and_are_no_drawing
     let findings = |source: &str| -> Vec<(String, String, String, String)> {
         let told: Value = serde_json::from_str(&env.run(&format!("check {source} --json")).out).unwrap();
         let text = |finding: &Value, key: &str| finding[key].as_str().unwrap().to_owned();
+        let remedy = |finding: &Value| finding["remedy"].as_str().unwrap_or_default().to_owned();
         let all = told["findings"].as_array().unwrap().iter();
-        all.map(|one| (text(one, "rule"), text(one, "level"), text(one, "frame"), text(one, "remedy")))
-            .collect()
+        all.map(|one| (text(one, "rule"), text(one, "level"), text(one, "frame"), remedy(one))).collect()
     };
     let found = findings("art2");
     // A normal map is one flat color here, and no flat background for that.
     let told: Vec<(&str, &str, &str)> =
         found.iter().map(|(rule, level, frame, _)| (&**rule, &**level, &**frame)).collect();
     assert_eq!(told, [("companion", "wrong", "koi-05_n"), ("companion", "look", "koi-03")]);
-    env.ok(found[0].3.strip_prefix("shibori ").unwrap());
+    found[0].3.lines().for_each(|line| drop(env.ok(line.strip_prefix("shibori ").unwrap())));
     assert_eq!(findings("art2-fixed").len(), 1);
     env.ok("pack art2-fixed --companion _n -o pond");
     assert_eq!(findings("pond"), []);

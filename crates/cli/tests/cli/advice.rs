@@ -8,6 +8,7 @@ use serde_json::Value;
 
 use crate::adjusting::png;
 use crate::env::{Env, copy_folder, words};
+use crate::mistakes::{MISTAKES, broken};
 
 /// A figure of 24x40 px with a hat and two buttons of a few pixels each, on 64x64 px.
 fn figure() -> RgbaImage {
@@ -93,8 +94,11 @@ fn found(result: &Value, only_wrong: bool) -> BTreeSet<(String, String, String)>
     findings.filter(|finding| !only_wrong || finding["level"] == "wrong").flat_map(of).collect()
 }
 
+#[track_caller]
 fn check(env: &Env, source: &str) -> Value {
-    serde_json::from_str(&env.run(&format!("check {source} --json")).out).unwrap()
+    let result: Value = serde_json::from_str(&env.run(&format!("check {source} --json")).out).unwrap();
+    assert!(result["findings"].is_array(), "{result}");
+    result
 }
 
 /// Pastes every remedy, each on the source as it was; gives the rules that had one.
@@ -149,6 +153,53 @@ fn every_command_that_check_prints_fixes_what_it_found_and_nothing_else() {
             // Packing drops nothing that a rule looks at.
             assert!(source != "atlas.json" || rules.contains(fault), "{fault} in {source}: {rules:?}");
         }
+    }
+}
+
+/// A recipe with the keys that are said, each in the place of what its table has: `in [TABLE]: KEY = VALUE`.
+fn with_keys(recipe: &str, said: &str) -> String {
+    let mut lines: Vec<String> = recipe.lines().map(str::to_owned).collect();
+    for said in said.lines().flat_map(|line| line.split("; ")) {
+        let (table, keys) = said.strip_prefix("in ").unwrap().split_once(": ").unwrap();
+        let header = lines.iter().position(|line| line == table).unwrap_or_else(|| panic!("no {table}"));
+        // Clips are given in one line.
+        let keys = if table.ends_with(".clips]") { keys.replace("\", ", "\"\n") } else { keys.to_owned() };
+        for key in keys.lines() {
+            let name = key.split(" = ").next().unwrap();
+            let end = lines[header + 1..].iter().position(|line| line.starts_with('['));
+            let end = end.map_or(lines.len(), |end| header + 1 + end);
+            match lines[header + 1..end].iter().position(|line| line.split(" = ").next() == Some(name)) {
+                Some(at) => lines[header + 1 + at] = key.to_owned(),
+                None => lines.insert(header + 1, key.to_owned()),
+            }
+        }
+    }
+    lines.join("\n")
+}
+
+#[test]
+fn keys_for_a_recipe_fix_what_was_found_in_it() {
+    for fault in ["specks", "neighbor", "drift", "soft-alpha", "blank", "duplicate", "key-left"] {
+        let env = Env::in_folder("work");
+        for (at, image) in with_fault(fault).iter().enumerate() {
+            env.write(&format!("figure one/walk_{at:02}.png"), png(image));
+        }
+        let recipe = "[sprite.figure]\nfrom = \"figure one\"\nshape = { pivot = \"bottom\" }\nclean = { erase = [\"0,0,1,1\"] }\n\n\
+                      [sprite.figure.clips]\nwalk = \"0-7 @12fps\"\nback = \"7-0 @80ms\"\n\n[atlas.all]\nuse = [\"figure\"]\n";
+        env.write("our pond.toml", recipe);
+        let before = check(&env, "\"our pond.toml\"");
+        let mut rules = BTreeSet::new();
+        for finding in before["findings"].as_array().unwrap() {
+            let Some(said) = finding["remedy"].as_str() else { continue };
+            env.write("our pond.toml", with_keys(recipe, said));
+            let after = check(&env, "\"our pond.toml\"");
+            let own = found(&serde_json::json!({ "findings": [finding] }), false);
+            assert!(found(&after, false).is_disjoint(&own), "{fault}: {said}\n{after}");
+            assert!(found(&after, true).is_subset(&found(&before, true)), "{fault}: {said}\n{after}");
+            env.ok("build \"our pond.toml\"");
+            rules.insert(finding["rule"].as_str().unwrap().to_owned());
+        }
+        assert!(rules.contains(fault), "{fault}: {before}");
     }
 }
 
@@ -245,4 +296,112 @@ fn the_limits_that_packing_names_are_enough() {
         new[place + 1] = value;
         env.ok(&format!("pack art {} -o atlas --force", new.join(" ")));
     }
+}
+
+/// What a message tells people to type: commands as they are, and options in the place of those that were typed.
+fn offered(line: &str, said: &str) -> Vec<String> {
+    let is_placeholder = |text: &str| text.split(|c: char| !c.is_ascii_uppercase()).any(|run| run.len() > 2);
+    let mut all = Vec::new();
+    for text in said.lines().map(str::trim) {
+        if let Some((_, command)) =
+            text.split_once("shibori ").filter(|(before, _)| before.is_empty() || before.ends_with(": "))
+        {
+            all.push(command.to_owned());
+            continue;
+        }
+        let mut rest = text;
+        while let Some(at) =
+            ["add --", "use --", "raise --", "remove --"].iter().filter_map(|verb| rest.find(verb)).min()
+        {
+            let (verb, option) = rest[at..].split_once(' ').unwrap();
+            let end = [
+                " to ignore",
+                " to distribute",
+                " to replace",
+                " or ",
+                " and ",
+                " to use",
+                "; ",
+                ", ",
+                " instead",
+            ]
+            .iter()
+            .filter_map(|end| option.find(end))
+            .min();
+            let option = option[..end.unwrap_or(option.len())].replace(" to ", " ");
+            let mut typed = words(line);
+            let name = option.split(' ').next().unwrap();
+            if let Some(old) = typed.iter().position(|word| word == name) {
+                let has_value = typed.get(old + 1).is_some_and(|next| !next.starts_with('-'));
+                typed.drain(old..old + 1 + usize::from(has_value));
+            }
+            if verb != "remove" {
+                typed.extend(words(&option).into_iter().filter(|word| !word.is_empty()));
+            }
+            all.push(typed.iter().map(|word| format!("\"{word}\"")).collect::<Vec<_>>().join(" "));
+            rest = &rest[at + verb.len() + 3..];
+        }
+    }
+    all.retain(|command| !is_placeholder(command));
+    all
+}
+
+/// More that goes wrong, on the demo art and a set of it, and is answered with something to type.
+const MORE_MISTAKES: &[&str] = &[
+    "slice art/reeds.png",
+    "slice art/reeds.png --islands",
+    "slice art/reeds.png --islands --key ff00ff",
+    "slice art/reeds.png --grid 4x2 --defringe",
+    "slice art/koi.png --grid 8x1 --specks 2 --manifest-only",
+    "slice art/koi.png --grid 8x1 --region 0,0,4,4",
+    "slice art/koi.png --grid 8x1 -o koi",
+    "slice art/koi.png --grid 8x1 --clip-rows a,b",
+    "slice art/koi.png --grid 8x1 --canvas 8x8",
+    "slice art/koi.png --grid 8x1 --pivot feet --canvas 8x8@1,1",
+    "slice art/koi.png --grid 8x1 --scale 0.001",
+    "slice art/koi.png --grid 8x1 --scale 4000",
+    "slice art/koi.png --grid 8x1 --max-pixels 9",
+    "adjust art/koi.png --align feet",
+    "adjust koi --mirror left-right",
+    "adjust koi --in-place --only spin --mirror left-right",
+    "adjust clips --in-place --only turn --mirror left-right",
+    "clip art/koi.png \"a = 0\"",
+    "clip clips --drop swin",
+    "clip clips --only swim",
+    "pack koi -o pond --layout strip --page-max 40",
+    "pack koi -o new --layout strip --page-max 40",
+    "pack koi -o new --page-size 20x20",
+    "pack koi -o new --keep-places",
+    "pack koi -o new --layout grid --columns 3 --page-max 40",
+    "export pond.json",
+    "preview motion koi -o new.png",
+    "preview motion clips -o new.gif",
+    "preview html pond -o new.png",
+    "preview grid art/koi.png -o art/koi.png",
+    "unpack pond.json -o koi",
+    "check kio",
+    "check koi --drift-limit -1",
+    "init art -o clips/frames.json",
+];
+
+#[test]
+fn what_a_mistake_is_answered_with_gets_past_it() {
+    let env = broken();
+    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --clip \"turn = 3,4,5\" -o clips");
+    copy_folder(&env.path(""), &env.path("../saved"));
+    let mut count = 0;
+    for line in MISTAKES.iter().map(|mistake| mistake.0).chain(MORE_MISTAKES.iter().copied()) {
+        let outcome = env.run(line);
+        let said = outcome.err.lines().next().unwrap_or_default().to_owned();
+        for command in offered(line, &outcome.err) {
+            count += 1;
+            let after = env.run(&command);
+            let is_past = after.code == 0 || after.code == 1 || !after.err.contains(&said);
+            assert!(is_past, "{line}\n{}offers {command}\n{}", outcome.err, after.err);
+            fs::remove_dir_all(env.path("")).unwrap();
+            copy_folder(&env.path("../saved"), &env.path(""));
+        }
+    }
+    fs::remove_dir_all(env.path("../saved")).unwrap();
+    assert!(count > 20, "only {count}");
 }

@@ -26,7 +26,7 @@ pub(crate) struct Outcome {
 impl Env {
     /// A folder with the whole demo art under `art/`.
     pub(crate) fn with_art() -> Self {
-        let env = Self { folder: tempfile::tempdir().unwrap(), inner: PathBuf::new() };
+        let env = Self::in_folder("work");
         copy_folder(&Path::new(env!("CARGO_MANIFEST_DIR")).join("demo/art"), &env.path("art"));
         env
     }

@@ -16,7 +16,7 @@ fn a_sheet_without_numbers_is_cut_by_the_grid_that_is_found() {
     {
         let result = env.json(&format!("slice art/{sheet}.png -o found/{sheet}"));
         assert_eq!(result["count"], count, "{sheet}");
-        let command = format!("shibori slice art/{sheet}.png {options}");
+        let command = format!("shibori slice art/{sheet}.png {options} -o found/{sheet}");
         assert_eq!(result["sheets"][0]["command"], command);
         env.ok(&format!("slice art/{sheet}.png {options} -o said/{sheet}"));
         assert!(env.files(&format!("found/{sheet}")) == env.files(&format!("said/{sheet}")), "{sheet}");
@@ -46,7 +46,8 @@ fn an_unsure_answer_does_nothing_and_proposes_commands_that_work() {
     let commands: Vec<&str> = commands.filter(|l| !l.contains("COLUMNS")).collect();
     assert!((1..=4).contains(&commands.len()), "{}", outcome.err);
     for command in commands {
-        env.ok(&format!("{} -o out", command.strip_prefix("shibori ").unwrap()));
+        assert!(command.ends_with(" -o out"), "{command}");
+        env.ok(&format!("{} --force", command.strip_prefix("shibori ").unwrap()));
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::env::Env;
 
 /// A folder in which something is wrong in every way the rows below ask for.
-fn broken() -> Env {
+pub(crate) fn broken() -> Env {
     let env = Env::with_art();
     let koi = env.read("art/koi.png");
     let gif = env.read("art/firefly.gif");
@@ -24,118 +24,116 @@ fn broken() -> Env {
     env
 }
 
+/// Command lines that are wrong, with their exit code and parts of what is said about them.
+pub(crate) const MISTAKES: &[(&str, i32, &str, &str)] = &[
+    ("slice gone.png --grid 8x1", 3, "gone.png: no such file or folder", ""),
+    ("slice art/kio.png --grid 8x1", 3, "art/kio.png: no such file", "did you mean art/koi.png?"),
+    ("slice art --grid 8x1", 2, "firefly.gif: this is an animation of 8 frames", "slice it without --grid"),
+    ("slice text.png/ --grid 8x1", 3, "text.png", ""),
+    (
+        "slice text.png --grid 8x1",
+        3,
+        "text.png: is not a supported image: it begins with the text \"just a note\\n\"",
+        "PNG, APNG, GIF, WebP",
+    ),
+    ("slice empty.png --grid 8x1", 3, "empty.png: the file is empty (0 bytes)", ""),
+    ("slice half.png --grid 8x1", 3, "half.png: the PNG ends early, after", "export it again"),
+    ("slice half.gif", 3, "half.gif: the GIF ends early, after", "export it again"),
+    ("inspect half.png", 3, "half.png: the PNG ends early, after", ""),
+    (
+        "slice art/koi.png --grid 7x1",
+        2,
+        "art/koi.png: 256 px can't be cut into 7 equal columns (36.57 px each)",
+        "256 px divides into 4 columns of 64 or 8 of 32; or add --uneven to distribute the 4 px left over",
+    ),
+    (
+        "slice art/koi.png --cell 24x32",
+        2,
+        "256 px holds 10 cells of 24 px, with 16 px left over (columns)",
+        "add --grid 10x1 to ignore the rest",
+    ),
+    ("slice art/koi.png --grid 300x1", 2, "300 columns do not fit in 256 px", "use at most 256"),
+    (
+        "slice art/koi.png --cell 300x32",
+        2,
+        "a cell of 300 px does not fit in 256 px",
+        "--grid counts columns x rows",
+    ),
+    ("slice art/koi.png --grid 8x1 --count 9", 2, "the grid has only 8 cells, not 9", "--count 8"),
+    (
+        "slice art/firefly.gif --grid 2x1",
+        2,
+        "art/firefly.gif: this is an animation of 8 frames, not a sheet",
+        "slice it without --grid",
+    ),
+    (
+        "slice art/koi.png --grid 8x1 --name koi",
+        2,
+        "frames 0 and 1 of sprite 'koi' would both be called 'koi'",
+        "include a number in --name",
+    ),
+    ("slice art/koi.png --grid 8x1 --name a?{n}", 4, "'a?0' can't be a file name", "--name"),
+    ("slice art/koi.png --grid 8x1 -o file.txt/koi", 4, "file.txt", "write to the folder"),
+    (
+        "slice art/koi.png --grid 8x1 -o new --clip \"swim = 0-8\"",
+        2,
+        "clip 'swim': there is no frame 8: sprite 'koi' has 8 frames (0 to 7)",
+        "",
+    ),
+    (
+        "slice art/koi.png --grid 8x1 -o new --clip \"a = 0\" --clip \"a = 1\"",
+        2,
+        "two clips called 'a'",
+        "another name",
+    ),
+    (
+        "pack koi -o new --page-max 20",
+        2,
+        "frame 'koi-03' of 30x19 px does not fit on a page of 20x20 px",
+        "raise --page-max to 32",
+    ),
+    ("pack koi koi -o new", 3, "would both be called 'koi-00'", "rename"),
+    (
+        "pack koi -o new --layout clip-rows --row-order swim",
+        2,
+        "there is no clip 'swim'; available: none",
+        "--row-order",
+    ),
+    ("pack koi -o new --columns 3", 2, "--columns has no effect here; it needs --layout grid", ""),
+    ("pack folder -o new", 3, "folder: the folder contains no images", ""),
+    (
+        "unpack later.json -o new",
+        3,
+        "later.json: is a manifest in format \"shibori/7\"; this version reads \"shibori/1\"",
+        "newer",
+    ),
+    ("unpack missing.json -o new", 3, "missing.json: page \"gone.png\" is missing", "put the image back"),
+    (
+        "unpack outside.json -o new",
+        3,
+        "outside.json: page \"../pond.png\" is outside the manifest's folder",
+        "stay inside its folder",
+    ),
+    ("unpack other.json -o new", 3, "other.json: is not a shibori manifest", ""),
+    ("unpack note.json -o new", 3, "note.json: line 1, column 1: expected value", ""),
+    ("preview motion koi -o new.mp4", 4, "not '.mp4'", ""),
+    ("preview contact koi -o new.gif", 4, "ends in .png", ""),
+    ("export koi --to gltf -o new.gif", 4, "must end in .gltf, not '.gif'", ""),
+    ("export koi --to glb -o new.gltf", 4, "must end in .glb, not '.gltf'", ""),
+    ("export koi --to csv -o new.PNG", 4, "must end in .csv, not '.png'", ""),
+    (
+        "preview contact koi -o new.png --only koy",
+        2,
+        "'koy' is not a sprite, a clip or a selection",
+        "did you mean koi?",
+    ),
+];
+
 #[test]
 fn every_mistake_is_reported_and_changes_nothing() {
     let env = broken();
     let before = env.files("");
-    for (line, code, told, hint) in [
-        ("slice gone.png --grid 8x1", 3, "gone.png: no such file or folder", ""),
-        ("slice art/kio.png --grid 8x1", 3, "art/kio.png: no such file", "did you mean art/koi.png?"),
-        (
-            "slice art --grid 8x1",
-            2,
-            "firefly.gif: this is an animation of 8 frames",
-            "slice it without --grid",
-        ),
-        ("slice text.png/ --grid 8x1", 3, "text.png", ""),
-        (
-            "slice text.png --grid 8x1",
-            3,
-            "text.png: is not a supported image: it begins with the text \"just a note\\n\"",
-            "PNG, APNG, GIF, WebP",
-        ),
-        ("slice empty.png --grid 8x1", 3, "empty.png: the file is empty (0 bytes)", ""),
-        ("slice half.png --grid 8x1", 3, "half.png: the PNG ends early, after", "export it again"),
-        ("slice half.gif", 3, "half.gif: the GIF ends early, after", "export it again"),
-        ("inspect half.png", 3, "half.png: the PNG ends early, after", ""),
-        (
-            "slice art/koi.png --grid 7x1",
-            2,
-            "art/koi.png: 256 px can't be cut into 7 equal columns (36.57 px each)",
-            "256 px divides into 4 columns of 64 or 8 of 32; or add --uneven to distribute the 4 px left over",
-        ),
-        (
-            "slice art/koi.png --cell 24x32",
-            2,
-            "256 px holds 10 cells of 24 px, with 16 px left over (columns)",
-            "add --grid 10x1 to ignore the rest",
-        ),
-        ("slice art/koi.png --grid 300x1", 2, "300 columns do not fit in 256 px", "use at most 256"),
-        (
-            "slice art/koi.png --cell 300x32",
-            2,
-            "a cell of 300 px does not fit in 256 px",
-            "--grid counts columns x rows",
-        ),
-        ("slice art/koi.png --grid 8x1 --count 9", 2, "the grid has only 8 cells, not 9", "--count 8"),
-        (
-            "slice art/firefly.gif --grid 2x1",
-            2,
-            "art/firefly.gif: this is an animation of 8 frames, not a sheet",
-            "slice it without --grid",
-        ),
-        (
-            "slice art/koi.png --grid 8x1 --name koi",
-            2,
-            "frames 0 and 1 of sprite 'koi' would both be called 'koi'",
-            "include a number in --name",
-        ),
-        ("slice art/koi.png --grid 8x1 --name a?{n}", 4, "'a?0' can't be a file name", "--name"),
-        ("slice art/koi.png --grid 8x1 -o file.txt/koi", 4, "file.txt", "write to the folder"),
-        (
-            "slice art/koi.png --grid 8x1 -o new --clip \"swim = 0-8\"",
-            2,
-            "clip 'swim': there is no frame 8: sprite 'koi' has 8 frames (0 to 7)",
-            "",
-        ),
-        (
-            "slice art/koi.png --grid 8x1 -o new --clip \"a = 0\" --clip \"a = 1\"",
-            2,
-            "two clips called 'a'",
-            "another name",
-        ),
-        (
-            "pack koi -o new --page-max 20",
-            2,
-            "frame 'koi-03' of 30x19 px does not fit on a page of 20x20 px",
-            "raise --page-max to 32",
-        ),
-        ("pack koi koi -o new", 3, "would both be called 'koi-00'", "rename"),
-        (
-            "pack koi -o new --layout clip-rows --row-order swim",
-            2,
-            "there is no clip 'swim'; available: none",
-            "--row-order",
-        ),
-        ("pack koi -o new --columns 3", 2, "--columns has no effect here; it needs --layout grid", ""),
-        ("pack folder -o new", 3, "folder: the folder contains no images", ""),
-        (
-            "unpack later.json -o new",
-            3,
-            "later.json: is a manifest in format \"shibori/7\"; this version reads \"shibori/1\"",
-            "newer",
-        ),
-        ("unpack missing.json -o new", 3, "missing.json: page \"gone.png\" is missing", "put the image back"),
-        (
-            "unpack outside.json -o new",
-            3,
-            "outside.json: page \"../pond.png\" is outside the manifest's folder",
-            "stay inside its folder",
-        ),
-        ("unpack other.json -o new", 3, "other.json: is not a shibori manifest", ""),
-        ("unpack note.json -o new", 3, "note.json: line 1, column 1: expected value", ""),
-        ("preview motion koi -o new.mp4", 4, "not '.mp4'", ""),
-        ("preview contact koi -o new.gif", 4, "ends in .png", ""),
-        ("export koi --to gltf -o new.gif", 4, "must end in .gltf, not '.gif'", ""),
-        ("export koi --to glb -o new.gltf", 4, "must end in .glb, not '.gltf'", ""),
-        ("export koi --to csv -o new.PNG", 4, "must end in .csv, not '.png'", ""),
-        (
-            "preview contact koi -o new.png --only koy",
-            2,
-            "'koy' is not a sprite, a clip or a selection",
-            "did you mean koi?",
-        ),
-    ] {
+    for &(line, code, told, hint) in MISTAKES {
         let outcome = env.run(line);
         assert_eq!(outcome.code, code, "shibori {line}\n{}", outcome.err);
         assert!(outcome.err.contains(told), "shibori {line}\nwanted: {told}\ngot: {}", outcome.err);
@@ -277,7 +275,7 @@ fn json_tells_of_mistakes_even_where_the_command_line_can_not_be_read() {
         ("slice art/frog.png --grid 7x4 --json", 2, "7 equal columns"),
         ("slice art/frog.png --gird 8x4 --json", 2, "--gird"),
         ("slice art/frog.png --clip \"walk = 0-\" -o x --json", 2, "--clip"),
-        ("pack --json", 2, "required"),
+        ("pack --json", 2, "missing"),
         ("build nowhere.toml --json", 3, "nowhere.toml"),
     ] {
         let outcome = env.run(line);

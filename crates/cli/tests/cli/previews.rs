@@ -185,7 +185,7 @@ fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
         assert_eq!(refused.code, 2, "{line}");
         assert!(refused.err.contains("-o FILE"), "{line}: {}", refused.err);
     }
-    assert!(env.run("preview contact art/koi.png").err.contains("--output"));
+    assert!(env.run("preview contact art/koi.png").err.contains("missing: -o"));
 }
 
 #[test]

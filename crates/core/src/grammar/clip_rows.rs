@@ -40,11 +40,18 @@ pub struct EmptyRow {
     pub clip: String,
 }
 
+fn describe_rows(rows: usize) -> String {
+    match rows {
+        0 | 1 => format!("{rows} row"),
+        _ => format!("{rows} (r0 to r{})", rows - 1),
+    }
+}
+
 /// Why a list does not fit a sheet.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum RowError {
     /// More names than rows.
-    #[error("{named} row names given, but '{sprite}' has only {rows} (r0 to r{last})", last = rows.saturating_sub(1))]
+    #[error("{named} row names given, but '{sprite}' has only {}", describe_rows(*rows))]
     TooMany {
         /// How many names there are.
         named: usize,
@@ -188,7 +195,7 @@ mod tests {
             clips("idle,-,leap@50ms once", &[2, 3, 4]).unwrap(),
             ["idle 2x200 ms loop", "leap 4x200 ms once"]
         );
-        assert_eq!(clips("a,b,c", &[2]).unwrap_err(), "3 row names given, but 'frog' has only 1 (r0 to r0)");
+        assert_eq!(clips("a,b,c", &[2]).unwrap_err(), "3 row names given, but 'frog' has only 1 row");
     }
 
     #[test]

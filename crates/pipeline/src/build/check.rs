@@ -9,6 +9,7 @@ use shibori_formats::store::Policy;
 
 use crate::build::execution::make_frames;
 use crate::build::graph::{Target, TargetKind};
+use crate::build::recipe_sprite::RecipeSprite;
 use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
@@ -61,7 +62,7 @@ impl Build {
     pub fn check(
         &self,
         observer: &dyn BuildObserver,
-        mut hear: impl FnMut(&CheckReport),
+        mut hear: impl FnMut(&CheckReport, &RecipeSprite),
     ) -> Result<(Vec<RecipeFinding>, usize), Error> {
         let limits = self.run.limits();
         let (mut found, mut allowed, mut clips) = (Vec::new(), 0, Vec::new());
@@ -80,7 +81,7 @@ impl Build {
                 allowed += one.allowed + without.len();
                 found.extend(own);
                 clips.push(one.set.clips().to_vec());
-                hear(&one);
+                hear(&one, &RecipeSprite::new(&self.graph, figure));
             }
         }
         let everything: Vec<&[Clip]> = clips.iter().map(Vec::as_slice).collect();

@@ -6,8 +6,8 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
+use shibori_core::{FrameSet, Name};
 use shibori_formats::manifest::SET_FILE;
 
 use crate::build::graph::{Graph, ResolvedSprite, Target, TargetKind, TargetSource};
@@ -29,14 +29,21 @@ pub(super) fn make_frames(
 ) -> Result<FrameSet, Error> {
     let sprite = &graph.recipe.sprites[figure.sprite];
     let place = |error| located(error, &sprite.settings, &sprite.name.span, &graph.recipe);
-    frames_of(sprite, figure, cx).map_err(place)
+    frames_of(sprite, &figure.name, &figure.parts, cx).map_err(place)
 }
 
-fn frames_of(sprite: &Sprite, figure: &ResolvedSprite, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let mut set = slice_parts(figure, &sprite.making, cx)?;
+/// The frames of a sprite that is called `name`, of these files for each of its parts.
+pub(super) fn frames_of(
+    sprite: &Sprite,
+    name: &Name,
+    parts: &[Vec<PathBuf>],
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    let mut set = slice_parts(name, parts, &sprite.making, cx)?;
     for own in &sprite.own {
         if let Some(making) = &own.making {
-            set = replace_clip_frames(set, &slice_parts(figure, making, cx)?, &own.name.value, own.is_apart)?;
+            let other = slice_parts(name, parts, making, cx)?;
+            set = replace_clip_frames(set, &other, &own.name.value, own.is_apart)?;
         }
         if own.edits != ClipEdits::default() {
             let clip = set.clips().iter().find(|clip| clip.name().as_str() == own.name.value);
@@ -55,14 +62,18 @@ fn frames_of(sprite: &Sprite, figure: &ResolvedSprite, cx: &Context<'_>) -> Resu
     }
 }
 
-fn slice_parts(figure: &ResolvedSprite, making: &FrameRecipe, cx: &Context<'_>) -> Result<FrameSet, Error> {
-    let parts: Vec<SpriteInput<'_>> = figure
-        .parts
+fn slice_parts(
+    name: &Name,
+    parts: &[Vec<PathBuf>],
+    making: &FrameRecipe,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    let parts: Vec<SpriteInput<'_>> = parts
         .iter()
         .zip(&making.parts)
         .map(|(files, part)| SpriteInput { files, options: &part.options })
         .collect();
-    slice_sprite(&figure.name, &parts, &making.shape, &making.clips, cx)
+    slice_sprite(name, &parts, &making.shape, &making.clips, cx)
 }
 
 /// Does a step, and gives what it writes, from the recipe's folder. `frames` are those of its figures, in their order.

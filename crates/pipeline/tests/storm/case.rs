@@ -4,6 +4,7 @@
 //! that each struct asks `serde` for: a new field takes part as soon as it is in its struct, and fails the test until
 //! [`value`] has values for it. A typed error is a valid outcome; a panic is not.
 
+use std::collections::HashSet;
 use std::fs;
 use std::path::Path;
 
@@ -12,15 +13,18 @@ use serde::de::value::Error as Probed;
 use serde::de::{DeserializeOwned, Error as _, Visitor};
 use serde::{Deserializer, forward_to_deserialize_any};
 use serde_json::{Map, Value, json};
-use shibori_core::check::check;
+use shibori_core::check::{Finding, Severity, check as check_set};
 use shibori_core::pack::Atlas;
 use shibori_core::{Budget, FrameSet, Rect, Size};
 use shibori_formats::decode::ReadOptions;
 use shibori_pipeline::options::{
     AdjustOptions, ArrangeOptions, CheckOptions, CleanOptions, ClipOptions, CutOptions, ExportOptions,
-    PackOptions, PageOptions, ShapeOptions, SliceOptions, UnpackOptions,
+    FilterOption, PackOptions, PageOptions, ShapeOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{Packed, adjust, export, pack, slice, unpack, write_atlases, write_export};
+use shibori_pipeline::remedy::{Command, Destination, RemedyFinder};
+use shibori_pipeline::steps::{
+    Packed, adjust, check, edit_clips, export, pack, slice, unpack, write_atlases, write_export, write_set,
+};
 use shibori_pipeline::{Context, NoopObserver, Source};
 
 /// Lengths at which things go wrong.
@@ -382,7 +386,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
     let all = group::<CheckOptions>(dice, near, &[]);
     report("check", &all);
     if let Some(checking) = options::<CheckOptions>(all) {
-        check(&set, &checking.limits());
+        remedies_help(folder, &set, &checking);
     }
 
     let near = Near { size: largest(&set), count: set.frames().len() as u32 };
@@ -422,6 +426,52 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
         }
     }
     Some(())
+}
+
+/// Asserts of every remedy that is found for a set that it runs on the set as it is on disk, fixes what it was found for,
+/// and brings nothing that is surely wrong.
+fn remedies_help(folder: &Path, set: &FrameSet, options: &CheckOptions) {
+    let cx = context(folder);
+    if write_set(set.clone(), Path::new("checked"), &cx).and_then(|_| cx.commit()).is_err() {
+        return;
+    }
+    let options = CheckOptions { only: FilterOption::default(), allow: Vec::new(), ..options.clone() };
+    let source = Source::Path("checked".into());
+    let report = check(std::slice::from_ref(&source), &options, &context(folder)).expect("a set").remove(0);
+    let keys = |set: &FrameSet, findings: &[Finding]| -> HashSet<(&str, String, Option<String>)> {
+        let key = |finding: &Finding| {
+            let frame = set.frames()[finding.frame].name().to_string();
+            (finding.rule.id(), frame, finding.clip.as_ref().map(ToString::to_string))
+        };
+        findings.iter().map(key).collect()
+    };
+    let wrong = |findings: &[Finding]| -> Vec<Finding> {
+        findings.iter().filter(|finding| finding.level() == Severity::Wrong).cloned().collect()
+    };
+    let before = keys(&report.whole, &wrong(&report.findings));
+    let mut finder = RemedyFinder::new(&report, Destination::Files, folder);
+    for group in report.groups() {
+        for remedy in finder.find(&group) {
+            let cx = context(folder);
+            let changed = match &remedy.commands[..] {
+                [Command::Adjust { options, .. }] => {
+                    adjust(&source, options, &cx).map(|adjusted| adjusted.set)
+                }
+                [Command::Clip { options, .. }] => edit_clips(report.whole.clone(), options, &cx),
+                other => panic!("a set needs one command: {other:?}"),
+            };
+            let changed = changed.unwrap_or_else(|error| panic!("{:?}: {error}", remedy.commands));
+            sound(&changed);
+            let after = check_set(&changed, &options.limits());
+            let fixed: Vec<Finding> =
+                group.findings.iter().filter(|one| remedy.frames.contains(&one.frame)).cloned().collect();
+            let open = keys(&changed, &after);
+            let left: Vec<_> = keys(&report.whole, &fixed).intersection(&open).cloned().collect();
+            assert!(left.is_empty(), "{:?} leaves {left:?}", remedy.commands);
+            let new: Vec<_> = keys(&changed, &wrong(&after)).difference(&before).cloned().collect();
+            assert!(new.is_empty(), "{:?} brings {new:?}", remedy.commands);
+        }
+    }
 }
 
 /// Asserts that every number of a set is within the limits of a picture.

@@ -279,7 +279,7 @@ impl BuildObserver for BuildReporter<'_> {
 
     fn findings(&self, checked: &CheckReport) -> Value {
         let base = &self.program.base;
-        let worded = wording::word_findings(checked, &checked.source, Destination::Recipe, base);
+        let worded = wording::word_findings(checked, &checked.source, Destination::Recipe(None), base);
         serde_json::to_value(worded.groups).unwrap_or(Value::Null)
     }
 }

@@ -68,9 +68,10 @@ pub(super) fn check_recipes(
     }
     let build = Build::open(&program.base.join(recipe), &program.everywhere.run)?;
     let (mut frames, mut findings, mut groups) = (0, Vec::new(), Vec::new());
-    let (found, allowed) = build.check(&NoticePrinter(program), |one| {
+    let (found, allowed) = build.check(&NoticePrinter(program), |one, sprite| {
         frames += one.set.frames().len();
-        let worded = wording::word_findings(one, recipe, Destination::Recipe, &program.base);
+        let destination = Destination::Recipe(Some(sprite));
+        let worded = wording::word_findings(one, recipe, destination, &program.base);
         findings.extend(worded.findings);
         groups.extend(worded.groups);
     })?;
