@@ -59,11 +59,11 @@ const TOPICS: [HelpTopic; 22] = [
         examples: &[
             (
                 "stabilize the figure, put the pivot at the feet",
-                "adjust art/heron.png --align match --pivot feet -o heron",
+                "adjust koi --align match --pivot feet -o steady",
             ),
             (
                 "edit the set in place: flip it, add a hitbox around the body",
-                "adjust heron --in-place --mirror left-right --box body=auto",
+                "adjust koi --in-place --mirror left-right --box body=auto",
             ),
         ],
     },
@@ -72,7 +72,7 @@ const TOPICS: [HelpTopic; 22] = [
         first: &[],
         examples: &[
             ("list the clips", "clip frog"),
-            ("add one, held on its last frame", "clip frog \"croak = r1, 3x9 @80ms\""),
+            ("add one, its last frame held three times as long", "clip frog \"croak = 4-8, 9x3 @80ms\""),
             ("play one clip 1.5 times as fast", "clip frog --speed 1.5 --only leap"),
         ],
     },
@@ -162,7 +162,7 @@ const TOPICS: [HelpTopic; 22] = [
     HelpTopic {
         name: "preview drift",
         first: &[],
-        examples: &[("its position before and after", "preview drift art/heron.png heron -o drift.png")],
+        examples: &[("its position before and after", "preview drift koi steady -o drift.png")],
     },
     HelpTopic {
         name: "check",

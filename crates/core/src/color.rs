@@ -42,8 +42,27 @@ mod tests {
             assert_eq!(text.parse::<Color>().unwrap().to_string(), text);
         }
         assert_eq!("#FF00FF".parse::<Color>().unwrap().0, Rgba([255, 0, 255, 255]));
-        for wrong in ["", "fff", "ff00f", "ggffff", "ff00ff8", "ÿff0"] {
+        for (text, same) in [
+            ("#fff", "ffffff"),
+            ("white", "ffffff"),
+            ("rgb(106,76,48)", "6a4c30"),
+            ("106, 76, 48", "6a4c30"),
+            ("rgb(106 76 48 / 50%)", "6a4c3080"),
+        ] {
+            assert_eq!(text.parse::<Color>().unwrap().to_string(), same, "{text}");
+        }
+        for wrong in ["", "ff00f", "ggffff", "ff00ff8", "ÿff0", "whit", "300,0,0", "1,2"] {
             assert!(wrong.parse::<Color>().is_err(), "{wrong}");
+        }
+    }
+
+    #[test]
+    fn every_channel_is_read_exactly() {
+        for value in 0..=255u8 {
+            let color = Color(Rgba([value, 255 - value, 7, value]));
+            assert_eq!(color.to_string().parse::<Color>(), Ok(color));
+            let typed = format!("rgb({value}, {}, 7)", 255 - value);
+            assert_eq!(typed.parse::<Color>().unwrap().0[0], value);
         }
     }
 

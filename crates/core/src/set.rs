@@ -167,13 +167,19 @@ impl FrameSet {
         Self::unchecked(frames, clips, self.carried.clone())
     }
 
-    /// The frames at these places, with the clips that play them thinned out: a frame that stays is shown as
-    /// long as it and the frames after it that went, so that a clip lasts as long as before.
-    pub fn subsample(&self, places: &[usize]) -> Self {
+    /// The frames at these places, in this order, with what is left of the clips. A clip that plays all frames of its
+    /// sprite in order plays those taken in the order they were taken. The time of a place in `left_out` goes to the one
+    /// that it is mapped to.
+    pub fn take(&self, places: &[usize], left_out: &HashMap<usize, usize>) -> Self {
         let stays: HashSet<usize> = places.iter().copied().collect();
-        let clips =
-            self.clips.iter().filter_map(|clip| clip.clone().retain_steps(|frame| stays.contains(&frame)));
-        Self::unchecked(self.frames.clone(), clips.collect(), self.carried.clone()).subset(places)
+        let taken = |clip: &Clip| {
+            let frames = self.frames_of(clip.sprite());
+            let plays_all = clip.steps().iter().map(|step| step.frame).eq(frames.iter().copied());
+            let left = clip.clone().retain_steps(|frame| stays.contains(&frame), left_out)?;
+            Some(if plays_all { left.in_order_of(places) } else { left })
+        };
+        let clips = self.clips.iter().filter_map(taken).collect();
+        Self::unchecked(self.frames.clone(), clips, self.carried.clone()).subset(places)
     }
 
     /// One clip and the frames it plays, in the set's order.

@@ -151,6 +151,9 @@ pub enum Error {
     /// Nothing to show.
     #[error("there are no frames to show")]
     NoFrames,
+    /// Nothing would be left.
+    #[error("all of these frames are blank")]
+    AllBlank,
     /// A page for browsers under a name that no browser opens.
     #[error("the file name must end in .html, not '.{ending}'")]
     NotHtml {
@@ -275,6 +278,22 @@ pub enum SheetError {
         file: PathBuf,
         /// How many frames it has.
         frames: usize,
+    },
+    /// More frames are wanted than an animation or a folder has.
+    #[error("{}: has only {frames} frame{}, not {wanted}", source_path.display_slashed(), if *frames == 1 { "" } else { "s" })]
+    FewerFrames {
+        /// The source, as it was named.
+        source_path: PathBuf,
+        /// How many frames it has.
+        frames: usize,
+        /// How many are wanted.
+        wanted: u32,
+    },
+    /// Cells are read in an order where there are none.
+    #[error("{}: has frames already, so there are no cells to read in another order", source_path.display_slashed())]
+    NoCells {
+        /// The source, as it was named.
+        source_path: PathBuf,
     },
     /// A page that is an animation.
     #[error("{}: this is an animation, not a page", file.display_slashed())]

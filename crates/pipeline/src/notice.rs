@@ -4,12 +4,14 @@ use std::path::PathBuf;
 
 use shibori_core::clean::KeyColors;
 use shibori_core::clip::EmptyRow;
-use shibori_core::cut::Crossing;
+use shibori_core::cut::{Crossing, Grid};
 use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Coregistration;
 use shibori_core::{Cell, Color, Name, Point, Ratio, Size, UVec2};
 use shibori_formats::WouldLoseData;
 use shibori_formats::decode::ReadNotice;
+
+use crate::remedy::Command;
 
 /// Something that isn't an error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]
@@ -24,6 +26,26 @@ pub enum Notice {
     },
     /// What was noticed while reading.
     Read(ReadNotice),
+    /// An image that was read as one frame looks like a sheet.
+    UncutSheet {
+        /// The image, as it was named.
+        file: PathBuf,
+        /// Its size.
+        size: Size,
+        /// The cells it seems to have.
+        grid: Grid,
+        /// What cuts it.
+        command: Box<Command>,
+    },
+    /// Frames without clips are played all, in order.
+    NoClips {
+        /// The source, as it was named.
+        source: PathBuf,
+        /// How many frames each second.
+        rate: u32,
+        /// What gives them a clip, if the source can keep one.
+        command: Option<Box<Command>>,
+    },
     /// A sheet stands on a flat color, and nothing was said about it.
     FlatBackground {
         /// The sheet, as it was named.

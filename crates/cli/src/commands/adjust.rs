@@ -15,7 +15,7 @@ use super::frame_report::{CleanResult, clean_results, report_cleaning, report_sh
 use crate::args::Adjust;
 use crate::failure::Failure;
 use crate::wording::ReportPath;
-use crate::wording::{count_noun, group_digits};
+use crate::wording::{abbreviate_list, count_noun, group_digits};
 
 #[derive(Serialize)]
 struct Report {
@@ -48,6 +48,11 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     };
     let adjusted = adjust(&source, &args.options, &cx)?;
     report_cleaning(&adjusted.mended, program);
+    if !adjusted.dropped.is_empty() {
+        let names: Vec<String> = adjusted.dropped.iter().map(ToString::to_string).collect();
+        let count = count_noun(names.len(), "blank frame");
+        program.say(&format!("{count} dropped: {}", abbreviate_list(&names)));
+    }
     let part = FrameSet::new(adjusted.frames.iter().map(|one| one.frame.clone()).collect(), Vec::new());
     let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
     report_shaping(&part.unwrap_or_default(), &shifts, &adjusted.covered, program);

@@ -45,6 +45,10 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
         SheetError::NoDrawing { .. } => {
             plain.with_hint("lower --min-area, or remove the background with --key")
         }
+        SheetError::FewerFrames { frames, .. } => {
+            plain.with_hint(format!("use --count {frames} or less, or remove --count"))
+        }
+        SheetError::NoCells { .. } => plain.with_hint("remove --read; --take 7-0 reverses frames"),
         SheetError::IsAnimation { file, frames } => {
             let count = count_noun(frames, "frame");
             let text = format!("{}: this is an animation of {count}, not a sheet", file.display_slashed());

@@ -8,7 +8,7 @@ use shibori_formats::decode::ReadNotice;
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};
-use crate::wording::{abbreviate_list, count_noun, group_digits, rest_of};
+use crate::wording::{abbreviate_list, command_line, count_noun, group_digits, rest_of};
 
 /// What is counted.
 pub(crate) fn task_label(task: Task) -> &'static str {
@@ -56,6 +56,23 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
             note(format!("{}: kept by hand: {work}", file.display_slashed()))
         }
         Notice::Read(remark) => self::remark(remark),
+        Notice::UncutSheet { file, size, grid, command } => {
+            let (counts, cell) = (grid.counts(), grid.cell_size());
+            let text = format!(
+                "{}: read as one frame of {size} px, but it looks like a sheet of {counts} cells of {cell} px",
+                file.display_slashed()
+            );
+            let hint = Some(format!("cut it first: {}", command_line(command)));
+            (MessageLevel::Note, Message { text, pointer: None, hint })
+        }
+        Notice::NoClips { source, rate, command } => {
+            let text = format!("{}: no clips; plays all frames, {rate} a second", source.display_slashed());
+            let hint = match command {
+                Some(command) => format!("name one: {}", command_line(command)),
+                None => "name one when slicing: --clip \"walk = 0-7 @12fps\"".to_owned(),
+            };
+            (MessageLevel::Note, Message { text, pointer: None, hint: Some(hint) })
+        }
         Notice::FlatBackground { file, color } => note(format!(
             "{}: the background is flat {color}; --key auto makes it transparent",
             file.display_slashed()

@@ -13,13 +13,28 @@ impl FromStr for Key {
         match text {
             "auto" => Ok(Self::Auto),
             "none" => Ok(Self::None),
-            colors => colors
-                .split(',')
-                .map(|color| color.trim().parse())
-                .collect::<Result<_, _>>()
-                .map(Self::Colors),
+            // Three numbers are one color.
+            colors => match colors.parse() {
+                Ok(color) => Ok(Self::Colors(vec![color])),
+                Err(error) if !colors.contains(',') => Err(error),
+                Err(_) => split_colors(colors)
+                    .into_iter()
+                    .map(str::parse)
+                    .collect::<Result<_, _>>()
+                    .map(Self::Colors),
+            },
         }
     }
+}
+
+/// The items of a list, at commas outside of parentheses.
+fn split_colors(list: &str) -> Vec<&str> {
+    let mut depth = 0;
+    let is_end = move |c: char| {
+        depth += i32::from(c == '(') - i32::from(c == ')');
+        c == ',' && depth == 0
+    };
+    list.split(is_end).collect()
 }
 
 impl fmt::Display for Key {

@@ -4,6 +4,7 @@
 //! cells are those of the sheet, so they stay right when rows have different lengths. The order of
 //! a selection is kept. Never changes a frame.
 
+use std::collections::HashMap;
 use std::str::FromStr;
 
 use crate::grammar::Pattern;
@@ -35,7 +36,7 @@ enum PickKind {
     Row(u32),
     Column(u32),
     /// From cell to cell in reading order.
-    FrameDuration {
+    CellRange {
         from: Cell,
         to: Cell,
     },
@@ -156,6 +157,22 @@ impl Selection {
     }
 }
 
+impl Selection {
+    /// For each place that a thinned range (`0-9/2`) leaves out, the place before it that is taken.
+    pub fn left_out(&self, set: &FrameSet) -> Result<HashMap<usize, usize>, SelectError> {
+        let mut all = HashMap::new();
+        for pick in &self.picks {
+            let PickKind::Numbers { from, to, step: step @ 2.. } = pick.what else { continue };
+            let sprite = pick.sprite_in(set, None)?;
+            let places = numbers(set.frames_of(&sprite), &sprite, from, to, 1)?;
+            for run in places.chunks(step as usize) {
+                all.extend(run[1..].iter().map(|&place| (place, run[0])));
+            }
+        }
+        Ok(all)
+    }
+}
+
 impl Pick {
     /// Reads one item. A sprite named before it in the list is meant here too: `koi:0,3`.
     pub(crate) fn read(cursor: &mut Cursor<'_>, before: Option<&Pick>) -> Result<Self, SyntaxError> {
@@ -181,7 +198,7 @@ impl Pick {
             PickKind::Numbers { from, to, step } => numbers(frames, &sprite, *from, *to, *step),
             PickKind::Row(row) => row_of(set, frames, &sprite, *row),
             PickKind::Column(column) => column_of(set, frames, &sprite, *column),
-            PickKind::FrameDuration { from, to } => cells_between(set, frames, &sprite, *from, *to),
+            PickKind::CellRange { from, to } => cells_between(set, frames, &sprite, *from, *to),
             PickKind::Cells { row, from, to } => cells(set, frames, &sprite, *row, (*from, *to)),
             PickKind::Named(pattern) => named(set, frames, &sprite, pattern),
         }
@@ -212,7 +229,7 @@ impl std::fmt::Display for PickKind {
             PickKind::Numbers { from, to, step } => write!(f, "{from}-{to}/{step}"),
             PickKind::Row(row) => write!(f, "r{row}"),
             PickKind::Column(column) => write!(f, "c{column}"),
-            PickKind::FrameDuration { from, to } => write!(f, "{from}-{to}"),
+            PickKind::CellRange { from, to } => write!(f, "{from}-{to}"),
             PickKind::Cells { row, from, to } => write!(f, "r{row}c{}", span(*from, *to)),
             PickKind::Named(pattern) => write!(f, "named:{pattern}"),
         }
@@ -266,7 +283,7 @@ fn read_cells(cursor: &mut Cursor<'_>) -> Result<PickKind, SyntaxError> {
         return Err(cursor.expected("c and the column of the last cell, as in r0c2-r2c3"));
     }
     let column = cursor.number("the column of the last cell")?;
-    Ok(PickKind::FrameDuration { from: Cell { row, column: from }, to: Cell { row: last, column } })
+    Ok(PickKind::CellRange { from: Cell { row, column: from }, to: Cell { row: last, column } })
 }
 
 fn read_pattern(cursor: &mut Cursor<'_>) -> Result<PickKind, SyntaxError> {

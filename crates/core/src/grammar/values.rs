@@ -102,22 +102,24 @@ impl FromStr for Insets {
 impl FromStr for Color {
     type Err = ValueError;
 
+    /// As in CSS (CSS Color Module Level 4), the `#` of hex digits optional: `ff00ff`, `rgb(106,76,48)`, `white`; and the
+    /// three numbers alone, as code and paint programs show them.
     fn from_str(text: &str) -> Result<Self, ValueError> {
-        let wrong = || {
-            ValueError::new(
-                text,
-                "is not a color; type six hex digits such as ff00ff, or eight with alpha such as ff00ff80",
-            )
+        let text = text.trim();
+        let numbers: Vec<&str> = text.split([',', ' ']).filter(|number| !number.is_empty()).collect();
+        let is_channel = |number: &&str| number.parse::<u8>().is_ok();
+        let color = match numbers[..] {
+            [_, _, _] if numbers.iter().all(is_channel) => {
+                csscolorparser::parse(&format!("rgb({})", numbers.join(" ")))
+            }
+            _ => csscolorparser::parse(text),
         };
-        let digits = text.strip_prefix('#').unwrap_or(text);
-        if !matches!(digits.len(), 6 | 8) || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {
-            return Err(wrong());
-        }
-        let mut channels = [255; 4];
-        for (channel, at) in channels.iter_mut().zip((0..digits.len()).step_by(2)) {
-            *channel = u8::from_str_radix(&digits[at..at + 2], 16).map_err(|_| wrong())?;
-        }
-        Ok(Color(Rgba(channels)))
+        let color = color.map_err(|_| {
+            let why =
+                "is not a color; type it as in CSS: ff00ff, ff00ff80 with alpha, rgb(255,0,255) or magenta";
+            ValueError::new(text, why)
+        })?;
+        Ok(Color(Rgba(color.to_rgba8())))
     }
 }
 

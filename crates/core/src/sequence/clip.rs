@@ -1,6 +1,6 @@
 //! A clip as a set holds it. Never looks at pixels.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 
 use crate::sequence::FrameDuration;
 use crate::sequence::timing::{TimeError, common_clock};
@@ -172,37 +172,46 @@ impl Clip {
         self
     }
 
-    /// The same clip with only the steps whose frame stays, each as long as it and those after it that went;
-    /// `None` where none stays. What comes before the first that stays goes with its time.
-    pub(crate) fn retain_steps(mut self, stays: impl Fn(usize) -> bool) -> Option<Self> {
+    /// The same clip with only the steps whose frame stays; `None` where none does. The time and the event of a step
+    /// whose frame is in `left_out` go to the nearest step of the frame it is mapped to.
+    pub(crate) fn retain_steps(
+        mut self,
+        stays: impl Fn(usize) -> bool,
+        left_out: &HashMap<usize, usize>,
+    ) -> Option<Self> {
         if self.steps.iter().all(|step| stays(step.frame)) {
             return Some(self);
         }
-        // Expand a bounce first: a removed frame is also missing on the way back, and the total duration must not
-        // change.
-        if self.play == PlayMode::Bounce {
+        // Expand a bounce first: a frame left out is also missing on the way back, and the total duration must not change.
+        if self.play == PlayMode::Bounce && self.steps.iter().any(|step| left_out.contains_key(&step.frame)) {
             self.steps = self.played_steps().into_iter().cloned().collect();
             self.play = PlayMode::Forward;
         }
-        let mut kept: Vec<Step> = Vec::new();
-        let mut before = (0u32, None);
-        for step in self.steps {
-            match kept.last_mut() {
-                _ if stays(step.frame) => kept.push(step),
-                Some(last) => {
-                    last.ticks = last.ticks.saturating_add(step.ticks);
-                    last.event = last.event.take().or(step.event);
-                }
-                None => before = (before.0.saturating_add(step.ticks), before.1.or(step.event)),
+        let (mut kept, gone): (Vec<_>, Vec<_>) =
+            self.steps.into_iter().enumerate().partition(|(_, step)| stays(step.frame));
+        for (at, step) in gone {
+            let Some(&heir) = left_out.get(&step.frame) else { continue };
+            let of_heir = kept.iter_mut().filter(|(_, kept)| kept.frame == heir);
+            if let Some((_, heir)) = of_heir.min_by_key(|(place, _)| place.abs_diff(at)) {
+                heir.ticks = heir.ticks.saturating_add(step.ticks);
+                heir.event = heir.event.take().or(step.event);
             }
         }
-        // Time removed before the first kept step goes to the last step of a loop, or to the first step of a clip
-        // played once.
-        let heir = if self.plays == 1 { kept.first_mut() } else { kept.last_mut() }?;
-        heir.ticks = heir.ticks.saturating_add(before.0);
-        heir.event = heir.event.take().or(before.1);
-        self.steps = kept;
-        Some(self)
+        self.steps = kept.into_iter().map(|(_, step)| step).collect();
+        (!self.steps.is_empty()).then_some(self)
+    }
+
+    /// The same clip with its steps in the order in which frames are listed, as often as they are; unchanged if it shows a
+    /// frame more than once.
+    pub(crate) fn in_order_of(mut self, frames: &[usize]) -> Self {
+        let mut shown = HashSet::new();
+        if !self.steps.iter().all(|step| shown.insert(step.frame)) {
+            return self;
+        }
+        let step = |frame: &usize| self.steps.iter().find(|step| step.frame == *frame).cloned();
+        let steps: Vec<Step> = frames.iter().filter_map(step).collect();
+        self.steps = steps;
+        self
     }
 
     /// The same clip in a set where its frames lie elsewhere; `None` where one of them is gone.
@@ -334,24 +343,30 @@ mod tests {
 
     #[test]
     fn thinning_out_keeps_the_time() {
-        let thin = clip(&[10, 20, 30, 40, 50]).unwrap().retain_steps(|frame| frame % 2 == 0).unwrap();
-        assert_eq!(
-            thin.steps().iter().map(|s| (s.frame, s.ticks)).collect::<Vec<_>>(),
-            [(0, 30), (2, 70), (4, 50)]
-        );
-        assert!(clip(&[10]).unwrap().retain_steps(|_| false).is_none());
-        // Whatever goes, and however the clip plays.
-        for gone in 0..32u32 {
-            for (play, plays) in
-                [(PlayMode::Forward, 0), (PlayMode::Forward, 1), (PlayMode::Bounce, 0), (PlayMode::Bounce, 2)]
-            {
-                let whole = clip(&[10, 20, 30, 40, 50]).unwrap().playing(play, plays);
-                if let Some(thin) = whole.clone().retain_steps(|frame| gone >> frame & 1 == 0) {
-                    assert_eq!(thin.total_ticks(), whole.total_ticks(), "{gone:b} {play:?} {plays}");
-                    assert!(thin.steps().iter().all(|step| gone >> step.frame & 1 == 0));
-                }
-            }
+        let even = HashMap::from([(1, 0), (3, 2)]);
+        for (play, plays) in
+            [(PlayMode::Forward, 0), (PlayMode::Forward, 1), (PlayMode::Bounce, 0), (PlayMode::Bounce, 2)]
+        {
+            let whole = clip(&[10, 20, 30, 40, 50]).unwrap().playing(play, plays);
+            let thin = whole.clone().retain_steps(|frame| frame % 2 == 0, &even).unwrap();
+            assert_eq!(thin.total_ticks(), whole.total_ticks(), "{play:?} {plays}");
+            let first: Vec<_> = thin.steps().iter().map(|step| (step.frame, step.ticks)).take(2).collect();
+            assert_eq!(first[1], (2, 70));
         }
+        assert!(clip(&[10]).unwrap().retain_steps(|_| false, &even).is_none());
+    }
+
+    #[test]
+    fn frames_that_are_taken_keep_their_times_and_their_order() {
+        let taken = |places: &[usize]| {
+            let clip = clip(&[50, 80, 100, 200, 300]).unwrap();
+            let left = clip.retain_steps(|frame| places.contains(&frame), &HashMap::new()).unwrap();
+            let steps = left.in_order_of(places);
+            steps.steps().iter().map(|step| (step.frame, step.ticks)).collect::<Vec<_>>()
+        };
+        assert_eq!(taken(&[0, 1, 2]), [(0, 50), (1, 80), (2, 100)]);
+        assert_eq!(taken(&[3, 2, 1]), [(3, 200), (2, 100), (1, 80)]);
+        assert_eq!(taken(&[4, 0, 4]), [(4, 300), (0, 50), (4, 300)]);
     }
 
     #[test]

@@ -44,6 +44,13 @@ pub enum AlignTo {
     Mark(Color),
 }
 
+impl AlignTo {
+    /// The axes along which drawings are moved unless something else is asked for. Feet keep to the ground, and swing.
+    pub fn usual_axis(self) -> AlignAxis {
+        if self == Self::Feet { AlignAxis::Y } else { AlignAxis::Both }
+    }
+}
+
 impl fmt::Display for AlignTo {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

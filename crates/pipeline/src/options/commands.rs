@@ -7,7 +7,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 use shibori_core::check::{Rule, Thresholds};
-use shibori_core::cut::Counts;
+use shibori_core::cut::{BlankCells, Counts};
 use shibori_core::shape::Anchor;
 use shibori_core::{FilterError, FrameFilter, FrameSet, Size, UVec2};
 use shibori_draw::Backdrop;
@@ -85,6 +85,10 @@ pub struct AdjustOptions {
     /// Copy frames that the clips in --only share with other clips
     #[cfg_attr(feature = "clap", arg(long, action = clap::ArgAction::SetTrue, value_parser = Flag::parser()))]
     pub apart: Flag,
+    /// What to do with blank frames, which clips then don't show either [default: keep]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "WHAT", help_heading = "Clean"))]
+    #[serde(with = "keyword")]
+    pub blank: Option<BlankCells>,
     /// Mending pixels.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub clean: CleanOptions,

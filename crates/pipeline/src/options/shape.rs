@@ -43,7 +43,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "X,Y,W,H", allow_hyphen_values = true))]
     #[serde(with = "text")]
     pub region: Option<SignedRect>,
-    /// Axes along which --align moves drawings; with x, a jump keeps its height [default: both]
+    /// Axes along which --align moves drawings; with x, a jump keeps its height [default: both; feet: y]
     #[cfg_attr(feature = "clap", arg(long, value_name = "AXIS"))]
     #[serde(with = "keyword")]
     pub align_axis: Option<AlignAxis>,

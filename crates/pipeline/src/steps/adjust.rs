@@ -1,10 +1,12 @@
 //! Frames that are cut already, cleaned and lined up.
 
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use shibori_core::clip::Clip;
+use shibori_core::cut::BlankCells;
 use shibori_core::shape::Shift;
-use shibori_core::{Frame, FrameSet, clips_sharing_frames, unshare_frames};
+use shibori_core::{Frame, FrameSet, Name, clips_sharing_frames, unshare_frames};
 use shibori_formats::encode;
 use shibori_formats::store::Written;
 use tracing::info_span;
@@ -35,6 +37,8 @@ pub struct Adjusted {
     pub frames: Vec<FrameChange>,
     /// What boxes of whole clips cover.
     pub covered: Vec<BoxCover>,
+    /// Blank frames that were left out.
+    pub dropped: Vec<Name>,
 }
 
 /// What became of one frame.
@@ -90,14 +94,34 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
         set = unshare_frames(&set, &part)?;
         part = options.only.of(set.clone())?;
     }
-    let before = part.clone();
     let mut changes = lower_marks(&options.shape);
     changes.extend(lower_clean_frames(&part, &options.clean)?);
+    let (mut mended, mut dropped) = (Vec::new(), Vec::new());
+    if options.blank == Some(BlankCells::Drop) {
+        // What is blank shows only once it is clean.
+        let cleaned = Plan::new(std::mem::take(&mut changes)).run(part, cx)?;
+        mended = cleaned.mended;
+        let (blank, shown): (Vec<usize>, Vec<usize>) =
+            (0..cleaned.set.frames().len()).partition(|&at| cleaned.set.frames()[at].is_blank());
+        if shown.is_empty() {
+            return Err(Error::AllBlank);
+        }
+        let id = |frame: &Frame| (frame.sprite().clone(), frame.name().clone());
+        let blank: HashSet<(Name, Name)> =
+            blank.into_iter().map(|at| id(&cleaned.set.frames()[at])).collect();
+        let stays = |at: &usize| !blank.contains(&id(&set.frames()[*at]));
+        let (places, gone): (Vec<usize>, Vec<usize>) = (0..set.frames().len()).partition(stays);
+        dropped = gone.into_iter().map(|at| set.frames()[at].name().clone()).collect();
+        set = set.replace_frames(&cleaned.set)?.take(&places, &HashMap::new());
+        part = cleaned.set.take(&shown, &HashMap::new());
+    }
+    let before = part.clone();
     changes.extend(lower_shape(&options.shape, Defaults::PLAIN, cx)?);
     let done = Plan::new(changes).run(part, cx)?;
     let frames = frame_changes(&before, &done.set, &done.shifts);
     let set = set.replace_frames(&done.set)?;
-    Ok(Adjusted { set, mended: done.mended, frames, covered: done.covered })
+    mended.extend(done.mended);
+    Ok(Adjusted { set, mended, frames, covered: done.covered, dropped })
 }
 
 /// Writes adjusted frames where they go; gives the folder, as the user would name it.

@@ -13,8 +13,13 @@ use shibori_formats::{Error as File, ReadProblem};
 
 use tracing::{debug, info_span};
 
-use crate::options::FilterOption;
+use crate::options::{CutOptions, FilterOption, SliceOptions};
+use crate::remedy::Command;
+use crate::steps::sheet::SheetReading;
 use crate::{Context, Error, Notice, Source};
+
+/// Of so many images named one by one, each is looked at for being a sheet; more are frames.
+const FEW_IMAGES: usize = 8;
 
 /// Frames of several sources in one set. Their files are sources of the run from now on. With `tighten`, only the visible
 /// pixels of each frame are kept: for frames that are trimmed anyway.
@@ -36,7 +41,11 @@ pub(crate) fn load_all(
         paths.iter().try_for_each(|path| cx.finish_interrupted(path))?;
         let places: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
         let read = sources(&places, &ReadOptions { tighten, ..cx.limits().clone() }).map_err(Error::from);
-        sets.push(accept_loaded(report_total_memory(read, &paths, cx)?, cx));
+        let set = accept_loaded(report_total_memory(read, &paths, cx)?, cx);
+        if paths.len() <= FEW_IMAGES {
+            paths.iter().for_each(|path| note_uncut_sheet(path, &set, cx));
+        }
+        sets.push(set);
     }
     let set = if sets.len() == 1 { sets.remove(0) } else { FrameSet::merge(sets)? };
     Ok(only.of(set)?)
@@ -61,7 +70,26 @@ pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Er
     let _span = info_span!("read", source = %path.display_slashed()).entered();
     cx.finish_interrupted(path)?;
     let read = source(&cx.resolve(path), cx.limits()).map_err(Error::from);
-    Ok(accept_loaded(report_total_memory(read, std::slice::from_ref(path), cx)?, cx))
+    let set = accept_loaded(report_total_memory(read, std::slice::from_ref(path), cx)?, cx);
+    note_uncut_sheet(path, &set, cx);
+    Ok(set)
+}
+
+/// Notes that an image, of which the set has one frame, looks like a sheet.
+fn note_uncut_sheet(path: &Path, set: &FrameSet, cx: &Context<'_>) {
+    let file = cx.resolve(path);
+    if !file.is_file() || manifest_of(&file).is_some() {
+        return;
+    }
+    let Ok(sprite) = sprite_name(path) else { return };
+    let [frame] = set.frames_of(&sprite)[..] else { return };
+    let pixels = set.frames()[frame].full_image();
+    let reading = SheetReading::of(path, &pixels, cx);
+    let Some(grid) = reading.ok().and_then(|reading| reading.grid_of_sheet(path)) else { return };
+    let cut = CutOptions::default().with_grid(&grid, pixels.size());
+    let options = Box::new(SliceOptions { cut, ..SliceOptions::default() });
+    let command = Box::new(Command::Slice { source: path.to_owned(), options, output: None });
+    cx.notify(Notice::UncutSheet { file: path.to_owned(), size: pixels.size(), grid, command });
 }
 
 /// Frames of a set that is to be changed in place. It is claimed before it is read, and its files may be written over.

@@ -115,7 +115,7 @@ pub(crate) fn lower_shape(
         let reach = shape.align_reach.map(BoundedInt::get);
         let (with, axis, per) = (
             shape.align_with.unwrap_or_default(),
-            shape.align_axis.unwrap_or_default(),
+            shape.align_axis.unwrap_or(to.usual_axis()),
             shape.align_per.unwrap_or_default(),
         );
         changes.push(Change::Align(AlignOptions { to, region, with, reach, axis, per }));

@@ -162,6 +162,12 @@ impl SheetReading {
         matches!(self.found.certainty, Certainty::Sure(_))
     }
 
+    /// The grid of an image that must be a sheet: the finder is sure of it, or the name says the same as the drawings.
+    pub(crate) fn grid_of_sheet(&self, path: &Path) -> Option<Grid> {
+        let best = self.proposals().next()?;
+        (self.is_sure() || hints_of(path).agree_with(&best.grid)).then_some(best.grid)
+    }
+
     /// The grids that are worth proposing, the likeliest first.
     pub(crate) fn proposals(&self) -> impl Iterator<Item = &GridCandidate> {
         let is_likely = |one: &&GridCandidate| one.grid.len() > 1 && one.evidence > MIN_PROPOSAL_EVIDENCE;

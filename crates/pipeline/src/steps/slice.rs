@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
 use shibori_core::cut::{
-    Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect,
+    BlankCells, Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect,
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
@@ -547,10 +547,18 @@ fn clean_sheet(
     keyed: Option<&(KeyColors, u64)>,
     cx: &Context<'_>,
 ) -> Result<CutFile, Error> {
+    let has_frames = matches!(report.how, CutMethod::Animation | CutMethod::Frames);
+    if has_frames && options.cut.read.is_some() {
+        return Err(Error::Sheet(SheetError::NoCells { source_path: report.file }));
+    }
+    let set = match options.cut.count {
+        Some(wanted) if has_frames => first_frames(set, wanted, &report.file)?,
+        _ => set,
+    };
     let taken = |set: FrameSet| -> Result<FrameSet, Error> {
         match &options.cut.take {
             None => Ok(set),
-            Some(take) => Ok(set.subsample(&take.resolve(&set)?)),
+            Some(take) => Ok(set.take(&take.resolve(&set)?, &take.left_out(&set)?)),
         }
     };
     let rows = rows_of(&set, &report.how);
@@ -573,6 +581,13 @@ fn clean_sheet(
     let done = Plan::new(changes).run(set, cx)?;
     report.mended.extend(done.mended);
     let mut set = done.set;
+    if has_frames && options.cut.blank == Some(BlankCells::Drop) {
+        let shown: Vec<usize> = (0..set.frames().len()).filter(|&at| !set.frames()[at].is_blank()).collect();
+        if shown.is_empty() {
+            return Err(Error::AllBlank);
+        }
+        set = set.take(&shown, &HashMap::new());
+    }
     if let CutMethod::Grid { grid, dropped, .. } = &mut report.how {
         if !options.cut.keeps_blank() {
             let (blank, shown): (Vec<usize>, Vec<usize>) =
@@ -588,6 +603,17 @@ fn clean_sheet(
     }
     report.frames = set.frames().len();
     Ok(CutFile { set, report, rows })
+}
+
+/// The first frames of an animation or a folder.
+fn first_frames(set: FrameSet, wanted: u32, path: &Path) -> Result<FrameSet, Error> {
+    let frames = set.frames().len();
+    if wanted as usize > frames {
+        let source_path = path.to_owned();
+        return Err(Error::Sheet(SheetError::FewerFrames { source_path, frames, wanted }));
+    }
+    let places: Vec<usize> = (0..wanted as usize).collect();
+    Ok(set.take(&places, &HashMap::new()))
 }
 
 /// The one sprite of a sheet and how many rows it has there.

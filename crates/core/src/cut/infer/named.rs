@@ -76,6 +76,11 @@ impl NameHints {
         self.sizes.iter().any(|(size, worth)| *size == grid.cell_size() && *worth >= SIZE)
     }
 
+    /// Whether a name gives both sides of these cells, or their number in a strip.
+    pub fn agree_with(&self, grid: &Grid) -> bool {
+        self.evidence(grid) >= COUNT
+    }
+
     /// What a name speaks for a grid.
     pub(super) fn evidence(&self, grid: &Grid) -> f64 {
         let is_near = |size: Size| {
