@@ -71,7 +71,7 @@ pub(crate) struct Slice {
     /// Sheets, strips or animations, or folders of them; each becomes a sprite named after its file; - is standard input
     #[arg(required = true, value_name = "IMAGE")]
     pub(crate) images: Vec<PathBuf>,
-    /// Folder to write: one PNG per frame plus frames.json [default: IMAGE-frames]
+    /// Folder to write: one PNG per frame plus frames.json [default: IMAGE-frames in the current folder]
     #[arg(short, long, value_name = "SET")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
@@ -185,8 +185,8 @@ pub(crate) enum Preview {
 /// Where a picture goes.
 #[derive(Args, Debug)]
 pub(crate) struct ImageOutput {
-    /// Image file to write: .png (animations: .gif, .apng or .png)
-    #[arg(short, long, value_name = "FILE", required_unless_present = "here")]
+    /// Image file to write [default: beside the source, such as frog-contact.png]
+    #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     /// Show it in the terminal; an animation plays until you press a key
     #[arg(long)]
@@ -210,9 +210,9 @@ pub(crate) struct Html {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// HTML file to write; ends in .html
+    /// HTML file to write; ends in .html [default: beside the source, such as frog.html]
     #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) options: HtmlOptions,
 }
@@ -222,9 +222,9 @@ pub(crate) struct LightTable {
     /// A sheet to slice; or a set, an atlas, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// HTML file to write; ends in .html
+    /// HTML file to write; ends in .html [default: beside the source, such as frog.html]
     #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    pub(crate) output: Option<PathBuf>,
 }
 
 #[derive(Args, Debug)]
@@ -235,9 +235,9 @@ pub(crate) struct Drift {
     /// The same source after alignment, for comparison
     #[arg(value_name = "AFTER")]
     pub(crate) after: Option<PathBuf>,
-    /// Image file to write; ends in .png
+    /// Image file to write; ends in .png [default: beside the source, such as frog-drift.png]
     #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: PathBuf,
+    pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) options: DriftOptions,
 }

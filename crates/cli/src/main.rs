@@ -21,6 +21,7 @@ mod wording;
 
 use std::error::Error;
 use std::num::NonZeroUsize;
+use std::path::Path;
 use std::process::ExitCode;
 
 use args::Cli;
@@ -191,6 +192,17 @@ fn synonym(error: &clap::Error) -> Option<Failure> {
         ErrorKind::InvalidValue => {
             let (option, typed) = (text(ContextKind::InvalidArg)?, text(ContextKind::InvalidValue)?);
             let name = option.trim_start_matches("--").split(' ').next()?;
+            if name == "to" && ["gif", "apng", "webp", "y4m", "mp4", "png"].contains(&typed) {
+                let source = std::env::args().skip(2).find(|word| !word.starts_with('-'));
+                let source = source.filter(|source| source != typed).unwrap_or_else(|| "SOURCE".to_owned());
+                let ending = if typed == "mp4" { "gif" } else { typed };
+                let file = Path::new(&source).with_extension(ending);
+                let (source, file) = (wording::pasteable(&source), wording::pasteable_path(&file));
+                return Some(
+                    Failure::usage(format!("--to: '{typed}' is not an export but a preview"))
+                        .with_hint(format!("use shibori preview motion {source} -o {file}")),
+                );
+            }
             let value = synonyms::value(name, typed)?;
             Some(
                 Failure::usage(format!("--{name}: unknown value '{typed}'"))

@@ -216,6 +216,12 @@ impl From<io::Error> for ReadProblem {
 /// What is wrong with an output.
 #[derive(Debug, thiserror::Error)]
 pub enum WriteProblem {
+    /// An atlas under the name of something else.
+    #[error("an atlas is pages and a manifest, not a .{ending} file")]
+    NotAnAtlas {
+        /// The extension.
+        ending: String,
+    },
     /// Someone else's file, or one edited since.
     #[error("already exists, and was not written by shibori or has been edited since")]
     NotOurs,

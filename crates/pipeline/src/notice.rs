@@ -46,6 +46,23 @@ pub enum Notice {
         /// What gives them a clip, if the source can keep one.
         command: Option<Box<Command>>,
     },
+    /// Numbered images were taken for frames, not for sheets.
+    NumberedFrames {
+        /// The first, as it was named.
+        file: PathBuf,
+        /// How many.
+        count: usize,
+    },
+    /// Clips that an order of rows leaves out; their frames follow in rows of their own.
+    RowsLeftOut {
+        /// Their names.
+        clips: Vec<String>,
+    },
+    /// Atlases of other scales that an earlier run wrote and this one didn't.
+    StaleScales {
+        /// Their manifests.
+        manifests: Vec<PathBuf>,
+    },
     /// A sheet stands on a flat color, and nothing was said about it.
     FlatBackground {
         /// The sheet, as it was named.

@@ -11,7 +11,9 @@ use shibori_pipeline::options::{
     CheckOptions, ClipCommand, ContactOptions, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions,
     MotionOptions, PackOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::steps::{self, AdjustTarget, CutMethod, MotionContent, RenderedPreview, View};
+use shibori_pipeline::steps::{
+    self, AdjustTarget, CutMethod, Inspected, MotionContent, RenderedPreview, View,
+};
 use shibori_pipeline::{
     Context, Error, ExportInputError, GuideError, NoopObserver, Notice, Observer, SheetError, Source, Task,
 };
@@ -255,7 +257,7 @@ fn every_other_step_gives_its_outcome_without_a_word() {
         assert!(matches!(shows(only), MotionContent::One(clip) if clip.name().as_str() == "grow"));
     }
     let found = steps::inspect(&["koi.png".into()], &cx).unwrap();
-    assert_eq!(found[0].info.size.width, 64);
+    assert!(matches!(&found[0], Inspected::Image(image) if image.info.size.width == 64));
 }
 
 /// What commands read from files and recipes hand over in memory comes to the same picture, page and cut.

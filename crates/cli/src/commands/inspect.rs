@@ -1,6 +1,6 @@
 //! `shibori inspect`: what images contain.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use shibori_core::cut::Grid;
@@ -9,17 +9,30 @@ use shibori_formats::DisplaySlashed;
 use shibori_pipeline::options::{CleanOptions, CutOptions, SliceOptions};
 use shibori_pipeline::remedy::Command;
 use shibori_pipeline::steps::{
-    GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect,
+    GridAnalysis, ImageContent, ImageReport, Inspected, IslandReading, SequenceReport, Transparency, inspect,
 };
 
 use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
+use crate::message::MessageLevel;
 use crate::wording::{abbreviate_list, cells, command_line, count_noun, format_millis, rest_of};
 
 #[derive(Serialize)]
 struct Report {
     sheets: Vec<ImageSummary>,
+    /// Numbered images of a folder.
+    sequences: Vec<SequenceSummary>,
+}
+
+#[derive(Serialize)]
+struct SequenceSummary {
+    first: String,
+    last: String,
+    count: usize,
+    size: [u32; 2],
+    /// What makes a set of the folder, if it has no other images.
+    command: Option<String>,
 }
 
 #[derive(Serialize)]
@@ -99,11 +112,56 @@ struct CellFit {
 }
 
 pub(super) fn run(args: &Inspect, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let sheets = inspect(&args.images, &program.context())?.iter().map(sheet).collect();
-    let report = Report { sheets };
-    report.sheets.iter().for_each(|sheet| describe(sheet, program));
+    let mut report = Report { sheets: Vec::new(), sequences: Vec::new() };
+    let mut failures: Vec<Failure> = Vec::new();
+    for inspected in inspect(&args.images, &program.context())? {
+        match inspected {
+            Inspected::Image(image) => {
+                let sheet = sheet(&image);
+                describe(&sheet, program);
+                report.sheets.push(sheet);
+            }
+            Inspected::Sequence(found) => {
+                let found = sequence(&found);
+                describe_sequence(&found, program);
+                report.sequences.push(found);
+            }
+            Inspected::Unreadable(error) => failures.push(error.into()),
+        }
+    }
     program.console.result(&report);
-    Ok(())
+    // The rest is there to be read; the last failure is the command's own.
+    let last = failures.pop();
+    for message in failures.into_iter().filter_map(|failure| failure.message) {
+        program.console.message(MessageLevel::Error, &message);
+    }
+    last.map_or(Ok(()), Err)
+}
+
+fn sequence(found: &SequenceReport) -> SequenceSummary {
+    let file =
+        |path: Option<&PathBuf>| path.map(|path| path.display_slashed().to_string()).unwrap_or_default();
+    let folder = found.files.first().and_then(|first| first.parent()).unwrap_or(Path::new("."));
+    let options = Box::new(SliceOptions::default());
+    SequenceSummary {
+        first: file(found.files.first()),
+        last: file(found.files.last()),
+        count: found.files.len(),
+        size: [found.size.width, found.size.height],
+        command: found
+            .is_alone
+            .then(|| command_line(&Command::Slice { source: folder.to_owned(), options, output: None })),
+    }
+}
+
+fn describe_sequence(found: &SequenceSummary, program: &CommandContext<'_>) {
+    let [width, height] = found.size;
+    let count = count_noun(found.count, "numbered image");
+    program.console.print_heading(&format!("{} to {}  {width}x{height} px", found.first, found.last));
+    program.say(&format!("  {count}: the frames of a clip"));
+    if let Some(command) = &found.command {
+        program.say(&format!("  {command}"));
+    }
 }
 
 fn sheet(image: &ImageReport) -> ImageSummary {

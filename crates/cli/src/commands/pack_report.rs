@@ -44,6 +44,9 @@ pub(super) struct Report {
     /// Whether frames are in cells of one size.
     #[serde(skip)]
     has_cells: bool,
+    /// Pages are there once, and once more for each companion.
+    #[serde(skip)]
+    sheets: u64,
 }
 
 #[derive(Serialize)]
@@ -126,6 +129,7 @@ impl Report {
             scales: (1..atlases.len()).map(scale).collect(),
             removed: program.all_shown(&written.written.removed),
             has_cells: packed.has_cells,
+            sheets,
             // No hint about mirrored duplicates if they were requested.
             first_mirrored: atlas
                 .mirrored()
@@ -194,6 +198,12 @@ impl Report {
         }
         program.say(&self.describe_frames());
         program.say(&self.describe_memory());
+        for scale in &self.scales {
+            let of_frames = scale.pages.iter().filter(|page| page.companion.is_none());
+            let area: u64 = of_frames.map(|page| u64::from(page.size[0]) * u64::from(page.size[1])).sum();
+            let memory = format_bytes(area * PIXEL * self.sheets);
+            program.say(&format!("texture memory at {}: {memory}", scale.factor));
+        }
         if let Some((one, other)) = &self.first_mirrored {
             let text = format!(
                 "{} the mirror image of another, such as '{one}' of '{other}'; play it with a 'mirrored' clip to save the space",

@@ -6,6 +6,7 @@ use image::RgbaImage;
 use serde::Serialize;
 use shibori_draw::CutPlan;
 use shibori_formats::DisplaySlashed;
+use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::Source;
 use shibori_pipeline::steps::{
     CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, View, WrittenView,
@@ -61,29 +62,23 @@ struct PageReport {
 }
 
 /// What is drawn, and where it goes.
-struct Job<'a> {
+struct Job {
     view: View,
     source: Source,
     after: Option<Source>,
-    output: Option<&'a Path>,
+    output: Option<PathBuf>,
     here: bool,
 }
 
-impl<'a> Job<'a> {
-    fn of(preview: &'a Preview) -> Self {
-        let image = |view: View, source: &PathBuf, out: &'a ImageOutput| Self {
-            view,
-            source: source.clone().into(),
-            after: None,
-            output: out.output.as_deref(),
-            here: out.here,
+impl Job {
+    fn of(preview: &Preview) -> Self {
+        let file = |view: View, source: &Path, output: &Option<PathBuf>| {
+            let output = output.clone().unwrap_or_else(|| usual_output(&view, source));
+            Self { view, source: source.to_owned().into(), after: None, output: Some(output), here: false }
         };
-        let file = |view: View, source: &PathBuf, output: &'a Path| Self {
-            view,
-            source: source.clone().into(),
-            after: None,
-            output: Some(output),
-            here: false,
+        let image = |view: View, source: &Path, out: &ImageOutput| match out.here {
+            true => Self { output: out.output.clone(), here: true, ..file(view, source, &out.output) },
+            false => file(view, source, &out.output),
         };
         match preview {
             Preview::Contact(args) => image(View::Contact(args.options.clone()), &args.source, &args.out),
@@ -101,18 +96,36 @@ impl<'a> Job<'a> {
     }
 }
 
+/// Beside the source, and called like it: `frog-contact.png`, `frog.html`.
+fn usual_output(view: &View, source: &Path) -> PathBuf {
+    let is_set = source.file_name().is_some_and(|name| name == SET_FILE);
+    let named = if is_set { source.parent().unwrap_or(source) } else { source };
+    let spelled = if named.file_name().is_some() { None } else { named.canonicalize().ok() };
+    let path = spelled.as_deref().unwrap_or(named);
+    // A folder's name has no ending.
+    let stem = if path.is_dir() { path.file_name() } else { path.file_stem() };
+    let stem = stem.map_or_else(|| "frames".into(), |stem| stem.to_string_lossy().into_owned());
+    let stem = if stem == "-" { "stdin".to_owned() } else { stem };
+    let (word, ending) = view.file_name();
+    path.with_file_name(match word {
+        "" => format!("{stem}.{ending}"),
+        _ => format!("{stem}-{word}.{ending}"),
+    })
+}
+
 pub(super) fn run(preview: &Preview, program: &CommandContext<'_>) -> Result<(), Failure> {
     let (job, cx) = (Job::of(preview), program.context());
     let drawn = job.view.draw(&job.source, job.after.as_ref(), &cx)?;
     if job.here {
         show(&drawn)?;
     }
-    let written = job.output.map(|output| drawn.write(output, &cx)).transpose()?;
+    let output = job.output.as_deref();
+    let written = output.map(|output| drawn.write(output, &cx)).transpose()?;
     cx.commit()?;
-    let written = job.output.zip(written.as_ref());
+    let written = output.zip(written.as_ref());
     match &drawn {
         RenderedPreview::Images { images, frames } => report_images(images, *frames, written, program),
-        RenderedPreview::Cut(cut) => report_cut(cut, job.output, program),
+        RenderedPreview::Cut(cut) => report_cut(cut, output, program),
         RenderedPreview::Motion(motion) => report_motion(motion, written, program),
         RenderedPreview::Page(page) => report_page(page, written, program),
     }

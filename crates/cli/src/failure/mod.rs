@@ -277,6 +277,9 @@ fn memory_hint(over: &OverBudget) -> String {
 
 fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
     Some(match problem {
+        ReadProblem::NotFound if path == Path::new("-") => {
+            "- is standard input only where one image is read; name a file instead".to_owned()
+        }
         ReadProblem::NotFound => nearest_file(path)?,
         ReadProblem::NotAnImage { .. } => {
             "supported formats: PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2".to_owned()
@@ -341,6 +344,24 @@ fn nearest_file(path: &Path) -> Option<String> {
 
 fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
     Some(match problem {
+        WriteProblem::NotAnAtlas { ending } => match ending.as_str() {
+            "html" => format!(
+                "for a page that plays clips, use shibori preview html SOURCE -o {}",
+                pasteable_path(path)
+            ),
+            "gif" | "apng" | "y4m" | "mp4" => {
+                let file = path.with_extension(if ending == "mp4" { "gif" } else { ending });
+                format!("for an animation, use shibori preview motion SOURCE -o {}", pasteable_path(&file))
+            }
+            _ => {
+                let stem = path.with_extension("");
+                format!(
+                    "pack to -o {0}, then use shibori export {0}.json --to {1}",
+                    pasteable_path(&stem),
+                    ending
+                )
+            }
+        },
         WriteProblem::NotOurs => "choose another -o, or add --force to replace it".to_owned(),
         WriteProblem::Memory(over) => memory_hint(over),
         WriteProblem::BrokenManifest { .. } => {
@@ -436,6 +457,8 @@ impl From<EditError> for Failure {
                 failure.with_hint(format!("available: {}", abbreviate_list(&known)))
             }
             EditError::NoStep { .. } => failure.with_hint("steps count from 0"),
+            EditError::TwoEvents { first, second, .. } => failure
+                .with_hint(format!("a step holds one event; name it for both, such as {first}+{second}")),
             _ => failure,
         }
     }

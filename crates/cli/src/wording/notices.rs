@@ -73,6 +73,23 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
             };
             (MessageLevel::Note, Message { text, pointer: None, hint: Some(hint) })
         }
+        Notice::NumberedFrames { file, count } => note(format!(
+            "{} and {} more are numbered, so each is one frame; to cut them, give --grid or --islands",
+            file.display_slashed(),
+            count - 1
+        )),
+        Notice::RowsLeftOut { clips } => note(format!(
+            "--row-order leaves out {}; the frames follow in rows of their own",
+            abbreviate_list(clips)
+        )),
+        Notice::StaleScales { manifests } => {
+            let names: Vec<String> =
+                manifests.iter().map(|path| path.display_slashed().to_string()).collect();
+            note(format!(
+                "{}: from an earlier run with other --page-scales, and not up to date; delete what you don't use",
+                abbreviate_list(&names)
+            ))
+        }
         Notice::FlatBackground { file, color } => note(format!(
             "{}: the background is flat {color}; --key auto makes it transparent",
             file.display_slashed()

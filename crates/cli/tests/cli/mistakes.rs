@@ -209,7 +209,8 @@ fn keys(value: &serde_json::Value, all: &mut Vec<String>) {
 #[test]
 fn json_results_have_every_key_that_scripts_are_promised() {
     let env = Env::with_art();
-    let inspect = [env.json("inspect art/frog.png art/firefly.gif"), env.json("inspect art/reeds.png")];
+    let inspect =
+        [env.json("inspect art/frog.png art/firefly.gif art/lantern"), env.json("inspect art/reeds.png")];
     let slice = [env.json("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5 @5fps\" -o heron")];
     let check = env.run("check heron --json");
     assert_eq!(check.code, 1);

@@ -1,5 +1,6 @@
 //! Changing clips that are there: drop, rename, speed, another frame clock, events. Frames never change.
 
+use std::collections::HashMap;
 use std::fmt;
 
 use crate::clip::{Clip, ClipError};
@@ -38,6 +39,18 @@ pub enum EditError {
         step: usize,
         /// How many steps there are.
         count: usize,
+    },
+    /// Two events on a step, which holds one.
+    #[error("two events for step {step} of clip '{clip}': '{first}' and '{second}'")]
+    TwoEvents {
+        /// The clip.
+        clip: Name,
+        /// The step.
+        step: usize,
+        /// The event named first.
+        first: String,
+        /// The other.
+        second: String,
     },
     /// A time that can't be kept.
     #[error(transparent)]
@@ -161,12 +174,22 @@ pub fn set_events(set: FrameSet, specs: &[EventSpec]) -> Result<FrameSet, EditEr
         return Ok(set);
     }
     let mut clips = set.clips().to_vec();
+    let mut marked: HashMap<(usize, usize), &str> = HashMap::new();
     for spec in specs {
         let place = find_clip(&set, &spec.clip)?;
         let clip = &clips[place];
         let count = clip.steps().len();
         if spec.step >= count {
             return Err(EditError::NoStep { clip: clip.name().clone(), step: spec.step, count });
+        }
+        let event = spec.event.as_deref().unwrap_or_default();
+        if let Some(first) = marked.insert((place, spec.step), event).filter(|first| *first != event) {
+            return Err(EditError::TwoEvents {
+                clip: clip.name().clone(),
+                step: spec.step,
+                first: first.to_owned(),
+                second: event.to_owned(),
+            });
         }
         clips[place] = clip.clone().with_event(spec.step, spec.event.clone());
     }
@@ -206,6 +229,8 @@ mod tests {
     #[test]
     fn dropping_renaming_and_events() {
         let set = rename_clip(frog(), &"sit=rest".parse().unwrap()).unwrap();
+        let twice = ["leap@2=splash".parse().unwrap(), "leap@2=croak".parse().unwrap()];
+        assert!(matches!(set_events(set.clone(), &twice), Err(EditError::TwoEvents { step: 2, .. })));
         let set = set_events(set, &["leap@2=splash".parse().unwrap()]).unwrap();
         assert_eq!(set.clips()[1].steps()[2].event.as_deref(), Some("splash"));
         let gone = set_events(set.clone(), &["leap@2=".parse().unwrap()]).unwrap();

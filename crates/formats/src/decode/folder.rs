@@ -182,10 +182,19 @@ impl Sequence {
 /// where its name ends in no number.
 pub fn sequence_of(path: &Path) -> Option<(PathBuf, String, String)> {
     let stem = path.file_stem()?.to_string_lossy().into_owned();
-    let prefix = stem.trim_end_matches(|c: char| c.is_ascii_digit());
+    let (prefix, _) = split_number(&stem)?;
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     let folder = path.parent().unwrap_or(Path::new("")).to_owned();
-    (prefix.len() < stem.len()).then(|| (folder, prefix.to_owned(), ending))
+    Some((folder, prefix.to_owned(), ending))
+}
+
+/// `leap_07` as `leap_` and `07`, and `leap (7)` as `leap (` and `7`.
+fn split_number(name: &str) -> Option<(&str, &str)> {
+    let inner = name.strip_suffix(')').unwrap_or(name);
+    let digits = inner.bytes().rev().take_while(u8::is_ascii_digit).count();
+    let (prefix, number) = inner.split_at(inner.len() - digits);
+    let is_whole = inner.len() == name.len() || prefix.ends_with('(');
+    (digits > 0 && is_whole).then_some((prefix, number))
 }
 
 fn one_sprite(
@@ -239,16 +248,14 @@ fn numbered_clips(set: &FrameSet, sprite: &Name) -> Result<(Vec<Clip>, Vec<ReadN
     Ok((clips, remarks))
 }
 
-/// `leap_` as `leap`.
+/// `leap_` and `leap (` as `leap`.
 fn trim_separator(prefix: &str) -> &str {
-    prefix.trim_end_matches(['-', '_', ' ', '.'])
+    prefix.trim_end_matches(['-', '_', ' ', '.', '('])
 }
 
 /// `leap_07` as `leap_` and 7.
 fn numbered(frame: &Frame) -> Option<(String, u64)> {
-    let name = frame.name().as_str();
-    let digits = name.bytes().rev().take_while(u8::is_ascii_digit).count();
-    let (prefix, number) = name.split_at(name.len() - digits);
+    let (prefix, number) = split_number(frame.name().as_str())?;
     Some((prefix.to_owned(), number.parse().ok()?))
 }
 
@@ -261,6 +268,16 @@ fn missing(numbers: &[u64]) -> Vec<u64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn numbers_are_told_from_names() {
+        assert_eq!(split_number("leap_07"), Some(("leap_", "07")));
+        assert_eq!(split_number("leap (12)"), Some(("leap (", "12")));
+        assert_eq!(split_number("3"), Some(("", "3")));
+        for name in ["leap", "leap7)", "leap (x)", "(", ")"] {
+            assert_eq!(split_number(name), None, "{name}");
+        }
+    }
 
     #[test]
     fn gaps_are_found_without_walking_a_huge_one() {

@@ -17,7 +17,7 @@ use crate::encode::paint::{digest_of_pixels, find_painted};
 use crate::encode::replacement::replacement;
 use crate::manifest::{self, PageInfo};
 use crate::store::{Transaction, Written, file_key};
-use crate::{Error, WriteProblem};
+use crate::{DisplaySlashed, Error, WriteProblem};
 
 #[derive(Debug)]
 struct PageNames {
@@ -58,6 +58,26 @@ fn with_factor(stem: &str, factor: Ratio) -> String {
     // Four digits tell all factors apart that pages can have.
     let told = (factor.value() * 10_000.0).round() / 10_000.0;
     if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{told}") }
+}
+
+/// Manifests beside an atlas that are the same atlas at other factors, and were not written now.
+pub fn stale_scales(path: &Path, written: &[PathBuf]) -> Vec<PathBuf> {
+    let (Some(stem), folder) = (stem_of(path), path.parent().unwrap_or(Path::new(""))) else {
+        return Vec::new();
+    };
+    let prefix = format!("{stem}-x");
+    let is_scale = |file: &PathBuf| {
+        let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let factor = name.strip_prefix(&prefix).and_then(|rest| rest.strip_suffix(".json"));
+        factor.is_some_and(|factor| factor.parse::<f64>().is_ok())
+            && fs::read(file).is_ok_and(|bytes| manifest::parse(&bytes).is_ok())
+    };
+    let place = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let files =
+        fs::read_dir(place).into_iter().flatten().flatten().map(|entry| folder.join(entry.file_name()));
+    let mut stale: Vec<PathBuf> = files.filter(|file| !written.contains(file) && is_scale(file)).collect();
+    stale.sort();
+    stale
 }
 
 /// A name for each page file. Pages of one label are numbered, the first without a number.
@@ -116,8 +136,15 @@ fn orphans(manifest: &Path, targets: &[PathBuf], folder: &Path, painted: &HashSe
 /// What may be typed behind an atlas's name: its files get endings of their own.
 const KNOWN_EXTENSIONS: [&str; 5] = ["json", "png", "webp", "qoi", "tga"];
 
+/// Extensions of files that other commands write.
+const OTHER_EXTENSIONS: [&str; 10] =
+    ["gif", "apng", "mp4", "y4m", "html", "css", "csv", "svg", "gltf", "glb"];
+
 /// An atlas's name without the ending of one of its files; any other, as in `pond.v2`, is part of the name.
 pub fn stem_of(path: &Path) -> Option<String> {
+    if path.as_os_str().to_string_lossy().ends_with(std::path::is_separator) {
+        return None;
+    }
     let name = path.file_name()?.to_string_lossy();
     let is_typed = |ending: &str| KNOWN_EXTENSIONS.iter().any(|typed| typed.eq_ignore_ascii_case(ending));
     Some(match name.rsplit_once('.') {
@@ -139,9 +166,13 @@ pub fn atlas(
     tick: impl Fn() + Sync,
 ) -> Result<AtlasReport, Error> {
     let Some(stem) = stem_of(path) else {
-        let text = "an atlas needs a name, such as build/pond".to_owned();
+        let text = format!("an atlas needs a name, such as {}", path.join("pond").display_slashed());
         return Err(Error::write(path, WriteProblem::Format(text)));
     };
+    let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
+    if OTHER_EXTENSIONS.contains(&ending.as_str()) {
+        return Err(Error::write(path, WriteProblem::NotAnAtlas { ending }));
+    }
     let folder = path.parent().unwrap_or(Path::new(""));
     let palettes = atlases.iter().map(|atlas| palette(atlas, encoding, run));
     let palettes: Vec<Option<Palette>> =

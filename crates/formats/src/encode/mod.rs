@@ -18,7 +18,7 @@ mod set;
 mod single;
 
 pub use animation::{AnimationFormat, AnimationReport, animation};
-pub use atlas::{AtlasReport, PageFile, atlas, stem_of as atlas_stem};
+pub use atlas::{AtlasReport, PageFile, atlas, stale_scales, stem_of as atlas_stem};
 pub use guide_sheet::guide_sheet;
 pub use page::{PageEncoding, PageFormat, PngSize, QuantizationError, png};
 pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};

@@ -7,13 +7,16 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 use shibori_core::check::{Rule, Thresholds};
+use shibori_core::clip::ClipSpec;
 use shibori_core::cut::{BlankCells, Counts};
 use shibori_core::shape::Anchor;
-use shibori_core::{FilterError, FrameFilter, FrameSet, Size, UVec2};
+use shibori_core::{FilterError, FrameFilter, FrameSet, Ratio, Size, UVec2};
 use shibori_draw::Backdrop;
 
 use crate::options::contradiction::needs;
-use crate::options::value::{BoundedInt, Flag, NonNegative, comma_texts, keyword, path, required, text};
+use crate::options::value::{
+    BoundedInt, Flag, NonNegative, comma_texts, keyword, path, required, text, texts,
+};
 use crate::options::{
     ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutName,
     OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
@@ -120,6 +123,16 @@ pub struct ClipCommand {
     /// Changes of those that are there.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub edits: ClipEdits,
+}
+
+impl ClipCommand {
+    /// What can't be meant together.
+    pub fn validate(&self) -> Result<(), OptionConflict> {
+        // Alone it chooses which clips are listed.
+        let is_list = self.clips == ClipOptions::default() && self.edits == ClipEdits::default();
+        let is_timed = self.edits.speed.is_some() || self.edits.snap.is_some();
+        needs(self.only.only.is_some(), "only", is_list || is_timed, "speed", None)
+    }
 }
 
 /// All that `pack` can be told.
@@ -472,6 +485,14 @@ pub struct MotionOptions {
     /// What is shown.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: FilterOption,
+    /// Clips to show instead of the source's own: "NAME = FRAMES [@TIME] [PLAY]", such as "walk = 0-5 @12fps"; repeatable
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SPEC"))]
+    #[serde(with = "texts")]
+    pub clip: Vec<ClipSpec>,
+    /// Play this many times as fast: 2, 0.5, 3/2
+    #[cfg_attr(feature = "clap", arg(long, value_name = "F"))]
+    #[serde(with = "text")]
+    pub speed: Option<Ratio>,
     /// Zoom: draw each pixel N times as large, with sharp edges [default: 1]
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(with = "text")]

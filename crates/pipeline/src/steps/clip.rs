@@ -34,6 +34,7 @@ pub struct ClipOutcome {
 /// Where the manifest can't be read or written, or a change can't be made.
 pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<ClipOutcome, Error> {
     let _span = info_span!("clip").entered();
+    options.validate()?;
     let Some(manifest) = manifest_of(&cx.resolve(path)) else {
         cx.require_exists(path)?;
         return Err(Error::NoClips { source_path: path.to_owned() });

@@ -11,7 +11,7 @@ use shibori_formats::manifest::SET_FILE;
 use shibori_formats::store::outputs_in;
 use tracing::info_span;
 
-use crate::steps::inspect::{GridAnalysis, ImageContent, IslandReading, inspect};
+use crate::steps::inspect::{GridAnalysis, ImageContent, IslandReading, inspect_file};
 use crate::{Context, Error};
 
 /// What a recipe could say.
@@ -258,7 +258,7 @@ fn draft_file(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Er
     if cx.resolve(&source).is_dir() || manifest_of(&cx.resolve(&source)).is_some() {
         return Ok((plain(DraftCut::Frames, Size::default()), Size::default()));
     }
-    let inspected = inspect(std::slice::from_ref(&source), cx)?.into_iter().next().ok_or(Error::NoFrames)?;
+    let inspected = inspect_file(&source, cx)?;
     let size = inspected.info.size;
     match inspected.holds {
         ImageContent::Animation { millis, .. } => {

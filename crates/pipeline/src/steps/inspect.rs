@@ -3,10 +3,10 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells};
-use shibori_core::{Background, Color, Pixels, Size, find_background};
+use shibori_core::{Background, Color, Pixels, Size, find_background, parallel};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
-    DecodedFile, DecodedImage, ImageInfo, image, images_in, manifest_of, pages_of,
+    DecodedFile, DecodedImage, ImageInfo, image, images_in, manifest_of, pages_of, sequence_of,
 };
 use tracing::info_span;
 
@@ -16,6 +16,8 @@ use crate::{Context, Error};
 
 /// Fewer drawings than this are one picture, not loose drawings.
 const FEWEST: usize = 2;
+/// So many numbered images are frames rather than sheets.
+const FEWEST_IN_SEQUENCE: usize = 3;
 /// A cell of a grid that is not sure holds fewer drawings than this.
 const SEVERAL: u64 = 4;
 /// Cells are rarely smaller, and listing 4-pixel cells would bury the likely ones.
@@ -98,18 +100,90 @@ pub enum Transparency {
     Soft,
 }
 
-/// Looks at images.
+/// Something that was looked at.
+#[derive(Debug)]
+pub enum Inspected {
+    /// An image.
+    Image(Box<ImageReport>),
+    /// Numbered images of one name and one size: the frames of an animation.
+    Sequence(SequenceReport),
+    /// A file of a folder that can't be read.
+    Unreadable(Error),
+}
+
+/// Numbered images.
+#[derive(Clone, Debug)]
+pub struct SequenceReport {
+    /// The files, in order, as the user would name them.
+    pub files: Vec<PathBuf>,
+    /// The size of each.
+    pub size: Size,
+    /// Whether the folder has no other images.
+    pub is_alone: bool,
+}
+
+/// Looks at images. Of a folder, numbered images of one size are one sequence, and files that can't be read are passed
+/// over.
 ///
 /// # Errors
-/// Where one can't be read.
-pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<ImageReport>, Error> {
+/// Where an image that was named, or a folder, can't be read.
+pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<Inspected>, Error> {
     let mut found = Vec::new();
     for path in images {
-        for file in files_of(path, cx)? {
-            found.push(inspect_file(&file, cx)?);
+        let files = files_of(path, cx)?;
+        if !cx.resolve(path).is_dir() {
+            for file in files {
+                found.push(Inspected::Image(Box::new(inspect_file(&file, cx)?)));
+            }
+            continue;
+        }
+        for run in files.chunk_by(|a, b| sequence_of(a).is_some_and(|key| sequence_of(b) == Some(key))) {
+            found.extend(inspect_run(run, run.len() == files.len(), cx));
         }
     }
     Ok(found)
+}
+
+/// Files of a folder that follow each other and are called alike; `is_alone` if they are all it has.
+fn inspect_run(files: &[PathBuf], is_alone: bool, cx: &Context<'_>) -> Vec<Inspected> {
+    let one = |file: &PathBuf| match inspect_file(file, cx) {
+        Ok(report) => Inspected::Image(Box::new(report)),
+        Err(error) => Inspected::Unreadable(error),
+    };
+    if files.len() < FEWEST_IN_SEQUENCE {
+        return files.iter().map(one).collect();
+    }
+    let still = |file: &PathBuf| -> Result<Option<Size>, Error> {
+        let DecodedFile { info, picture, .. } = image(&cx.resolve(file), cx.limits())?;
+        Ok(matches!(picture, DecodedImage::Still(_)).then_some(info.size))
+    };
+    let sizes = parallel::map_slice(files, still);
+    let mut unreadable = Vec::new();
+    let mut readable: Vec<(PathBuf, Option<Size>)> = Vec::new();
+    for (file, size) in files.iter().zip(sizes) {
+        match size {
+            Ok(size) => readable.push((file.clone(), size)),
+            Err(error) => unreadable.push(Inspected::Unreadable(error)),
+        }
+    }
+    let is_sheet = |file: &PathBuf| {
+        let report = inspect_file(file, cx);
+        report.is_ok_and(|report| match report.holds {
+            ImageContent::Sheet { grids, .. } => grids.first().is_some_and(|grid| grid.is_sure),
+            ImageContent::Animation { .. } => true,
+        })
+    };
+    let mut found = match readable.as_slice() {
+        [(first, Some(size)), rest @ ..]
+            if rest.iter().all(|one| one.1 == Some(*size)) && !is_sheet(first) =>
+        {
+            let files = readable.iter().map(|(file, _)| file.clone()).collect();
+            vec![Inspected::Sequence(SequenceReport { files, size: *size, is_alone })]
+        }
+        _ => readable.iter().map(|(file, _)| one(file)).collect(),
+    };
+    found.append(&mut unreadable);
+    found
 }
 
 /// The images that a path stands for: itself, or those of a folder, a set or an atlas, as the user would name them.
@@ -126,7 +200,7 @@ fn files_of(path: &Path, cx: &Context<'_>) -> Result<Vec<PathBuf>, Error> {
     }
 }
 
-fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
+pub(crate) fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport, Error> {
     let _span = info_span!("inspect", file = %path.display_slashed()).entered();
     let DecodedFile { info, picture, .. } = image(&cx.resolve(path), cx.limits())?;
     let animation = match picture {

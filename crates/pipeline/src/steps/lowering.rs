@@ -153,8 +153,8 @@ fn lower_canvas(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
     if has_size {
         changes.extend(shape.canvas.map(Change::Canvas));
     }
-    // On another canvas, what was trimmed before is a margin like any other.
-    if scope != TrimScope::None || has_size || defaults.is_loose {
+    // On another canvas, what was trimmed before is a margin like any other; and who asks for no trimming gets none.
+    if scope != TrimScope::None || shape.trim.is_some() || has_size || defaults.is_loose {
         changes.push(Change::Trim(trim));
     }
     if shape.canvas == Some(CanvasRule::Fit) {

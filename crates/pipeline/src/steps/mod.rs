@@ -25,7 +25,9 @@ pub use draft::{Draft, DraftCut, DraftSprite, draft};
 pub(crate) use export::template_ending;
 pub use export::{Exported, export, starter, write_export};
 pub use guide_sheet::guide_sheet;
-pub use inspect::{GridAnalysis, ImageContent, ImageReport, IslandReading, Transparency, inspect};
+pub use inspect::{
+    GridAnalysis, ImageContent, ImageReport, Inspected, IslandReading, SequenceReport, Transparency, inspect,
+};
 pub(crate) use loading::folder_of_set;
 pub use loading::open_in_place;
 pub use pack::{Packed, pack, write_atlases};

@@ -1,10 +1,11 @@
 //! Frames onto pages.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
+use shibori_core::clip::Clip;
 use shibori_core::pack::{
-    Atlas, CompanionFrames, PageScale, ReuseOutcome, draw_mirrored, fit_companions, kernel_margin,
-    pack as arrange, snap_for, snap_frames, take_companions,
+    Atlas, CompanionFrames, PageScale, ReuseOutcome, RowName, RowOrder, draw_mirrored, fit_companions,
+    kernel_margin, pack as arrange, snap_for, snap_frames, take_companions,
 };
 use shibori_core::shape::TrimScope;
 use shibori_core::{Frame, FrameSet, Lease, Size};
@@ -73,6 +74,21 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
             let first = set.frames()[first].name().clone();
             let (spec, frames) = (companions.spec.clone(), layer.missing.len());
             cx.notify(Notice::CompanionsMissing { spec, frames, first });
+        }
+    }
+    if let Some(RowOrder(rows)) = &options.arrange.row_order {
+        let is_named = |clip: &&Clip| {
+            rows.iter().any(|row| match row {
+                RowName::Blank => false,
+                RowName::Clip { sprite, name } => {
+                    name == clip.name() && sprite.as_ref().is_none_or(|sprite| sprite == clip.sprite())
+                }
+            })
+        };
+        let clips: Vec<String> =
+            set.clips().iter().filter(|clip| !is_named(clip)).map(|clip| clip.name().to_string()).collect();
+        if !clips.is_empty() {
+            cx.notify(Notice::RowsLeftOut { clips });
         }
     }
     let atlas = arrange(set, layers, &rules)?;
@@ -144,7 +160,14 @@ pub fn write_atlases(
     let pages = packed.atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.layers().len())).sum();
     let _span = info_span!("write", pages).entered();
     let tick = cx.progress_counter(Task::Pages, pages);
-    Ok(encode::atlas(&cx.resolve(path), &packed.atlases, &options.page.encoding(), cx.transaction(), tick)?)
+    let path = cx.resolve(path);
+    let report = encode::atlas(&path, &packed.atlases, &options.page.encoding(), cx.transaction(), tick)?;
+    let manifests = encode::stale_scales(&path, &report.manifests);
+    if !manifests.is_empty() {
+        let shown = |file: PathBuf| file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned);
+        cx.notify(Notice::StaleScales { manifests: manifests.into_iter().map(shown).collect() });
+    }
+    Ok(report)
 }
 
 /// Base frames, and the companions set apart from them before anything is done to either.

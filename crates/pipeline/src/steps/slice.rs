@@ -26,7 +26,7 @@ use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
 use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
-use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
+use crate::steps::sheet::{Sheet, SheetReading, find_islands, grid_of, prepare_sheet, within};
 use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
 /// The frames of sheets, and how they came about.
@@ -119,10 +119,17 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
     if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
         return Err(Error::Sheet(SheetError::OneSprite { sprite: sprite.clone(), sheets: sheets.len() }));
     }
+    if let Some(sequence) = numbered_images(sheets, options, cx)? {
+        return finish_cut(vec![sequence], options, cx);
+    }
     let sheets = expand_folders(sheets, options, cx)?;
     let cut: Result<Vec<_>, _> = sheets.iter().map(|sheet| cut_source(sheet, options, None, cx)).collect();
     let paths: Vec<PathBuf> = sheets.iter().filter_map(Source::path).map(Path::to_owned).collect();
-    let cut = report_total_memory(cut, &paths, cx)?;
+    finish_cut(report_total_memory(cut, &paths, cx)?, options, cx)
+}
+
+/// All cut files in one set, named and shaped.
+fn finish_cut(cut: Vec<CutFile>, options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
     let is_loose = cut.iter().any(|one| matches!(one.report.how, CutMethod::Islands { .. }));
     let is_named = cut.iter().any(|one| matches!(one.report.how, CutMethod::Frames));
     let rows = cut.iter().filter_map(|one| one.rows.clone()).collect();
@@ -130,6 +137,39 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
     let PlanOutcome { set, shifts, covered, .. } =
         finish_frames(FrameSet::merge(sets)?, options, is_loose, is_named, rows, cx)?;
     Ok(Sliced { set, sheets: reports, done: ShapeOutcome { shifts, covered } })
+}
+
+/// Numbered images that are named one by one: frames as they are, like those of a folder, unless it is said how to cut
+/// them or the first is a sheet.
+fn numbered_images(
+    sources: &[Source],
+    options: &SliceOptions,
+    cx: &Context<'_>,
+) -> Result<Option<CutFile>, Error> {
+    let paths: Option<Vec<&Path>> = sources.iter().map(Source::path).collect();
+    let Some(paths) = paths.filter(|paths| paths.len() > 1 && !options.cut.has_cut_method()) else {
+        return Ok(None);
+    };
+    let files: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
+    if options.cut.within.is_some() || !decode::is_numbered(&files) {
+        return Ok(None);
+    }
+    let DecodedImage::Still(first) = image(&files[0], cx.limits())?.picture else { return Ok(None) };
+    if SheetReading::of(paths[0], &first, cx)?.grid_of_sheet(paths[0]).is_some() {
+        return Ok(None);
+    }
+    let (file, count) = (paths[0].to_owned(), paths.len());
+    // All images of a folder are the folder.
+    let folder = files[0].parent().filter(|folder| images_in(folder).is_ok_and(|all| all.len() == count));
+    let set = match folder {
+        Some(folder) => load_whole(&Source::Path(folder.to_owned()), cx)?,
+        None => accept_loaded(
+            report_total_memory(decode::sources(&files, cx.limits()).map_err(Error::from), &files, cx)?,
+            cx,
+        ),
+    };
+    cx.notify(Notice::NumberedFrames { file: file.clone(), count });
+    Ok(Some(cut_already(&file, set, options, cx)?))
 }
 
 /// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
@@ -303,6 +343,7 @@ fn cut_part(
 /// The folder of a set where none is said: `koi-frames` for one sheet, `frames` for several.
 pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
     match sheets {
+        [one] if one == Path::new("-") => PathBuf::from("stdin-frames"),
         [one] => PathBuf::from(format!("{}-frames", one.file_stem().unwrap_or_default().to_string_lossy())),
         _ => PathBuf::from("frames"),
     }

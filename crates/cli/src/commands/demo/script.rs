@@ -221,15 +221,15 @@ impl ScriptLine {
                 Command::Preview(Preview::Motion(ImageOf { source, out, options: self.options()? }))
             }
             "preview html" => {
-                Command::Preview(Preview::Html(Html { source, output: file, options: self.options()? }))
+                Command::Preview(Preview::Html(Html { source, output: Some(file), options: self.options()? }))
             }
             "preview light-table" => {
-                Command::Preview(Preview::LightTable(LightTable { source, output: file }))
+                Command::Preview(Preview::LightTable(LightTable { source, output: Some(file) }))
             }
             "preview drift" => Command::Preview(Preview::Drift(Drift {
                 source,
                 after: paths.get(1).cloned(),
-                output: file,
+                output: Some(file),
                 options: self.options()?,
             })),
             other => return Err(Failure::usage(format!("the demo has no command '{other}'"))),

@@ -1,6 +1,6 @@
 //! Clips in motion.
 
-use shibori_core::clip::{Clip, FrameDuration};
+use shibori_core::clip::{Clip, FrameDuration, add_clips, speed};
 use shibori_core::{FrameSet, Name, RenderedAnimation};
 use shibori_draw::{AnimationStyle, render_clip, render_clips};
 
@@ -27,7 +27,11 @@ pub enum MotionContent {
 }
 
 pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -> Result<Motion, Error> {
-    let set = load(source, &options.only, cx)?;
+    let mut set = load(source, &options.only, cx)?;
+    if !options.clip.is_empty() {
+        set = add_clips(set.with_clips(Vec::new())?, &options.clip)?;
+    }
+    let faster = |clip: Clip| options.speed.map_or(Ok(clip.clone()), |factor| speed(clip, factor));
     let how = AnimationStyle {
         zoom: options.zoom.map_or(1, BoundedInt::get),
         backdrop: options.background.unwrap_or_default(),
@@ -40,9 +44,10 @@ pub(super) fn draw(source: &Source, options: &MotionOptions, cx: &Context<'_>) -
         Ok(Motion { animation, shows: MotionContent::One(clip) })
     };
     match set.clips() {
-        [] => one(all_frames(&set)?),
-        [clip] => one(clip.clone()),
+        [] => one(faster(all_frames(&set)?)?),
+        [clip] => one(faster(clip.clone())?),
         several => {
+            let several = several.iter().cloned().map(faster).collect::<Result<Vec<_>, _>>()?;
             let clips: Vec<&Clip> = several.iter().collect();
             let animation = cx.map_limit_error(render_clips(&set, &clips, how), growth)?;
             Ok(Motion { animation, shows: MotionContent::Several(clips.len()) })
