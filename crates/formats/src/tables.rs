@@ -30,7 +30,7 @@ pub(crate) const FRAME_COLUMNS: [&str; 27] = [
     "grid_index",
 ];
 
-pub(crate) const STEP_COLUMNS: [&str; 13] = [
+pub(crate) const STEP_COLUMNS: [&str; 14] = [
     "sprite",
     "clip",
     "play",
@@ -44,4 +44,5 @@ pub(crate) const STEP_COLUMNS: [&str; 13] = [
     "timescale",
     "ms",
     "start_ms",
+    "grid_index",
 ];

@@ -121,6 +121,15 @@ fn rows_of_different_length_are_indexed_by_the_grid() {
             row["name"]
         );
     }
+    // So are the steps of a set's clips, though its frames have images of their own.
+    env.ok("slice art/frog.png --grid 8x4 --clip-rows sit,croak,leap,dive -o set");
+    env.ok("export set --to csv -o set.csv");
+    let of_clip = |clip: &str| -> Vec<u32> {
+        let steps = table(&env, "set-clips.csv");
+        steps.iter().filter(|row| row["clip"] == clip).map(|row| row["grid_index"].parse().unwrap()).collect()
+    };
+    assert_eq!(of_clip("croak"), [8, 9, 10, 11, 12, 13]);
+    assert_eq!(of_clip("dive")[0], 24);
     // The table cuts the same frames once more, whatever order its columns have.
     env.ok("slice art/frog.png --grid 8x4 --name \"{sheet}-{n:02}\" -o first");
     env.ok("export art/frog.json --to csv -o list.csv");

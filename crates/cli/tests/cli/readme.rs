@@ -25,7 +25,10 @@ fn blocks(text: &str) -> Vec<(String, String)> {
 /// Types what a document says, in its order, and holds what it shows as output against what comes back: the block of text
 /// after commands, or after a line that begins with `$`.
 fn typed(name: &str) -> usize {
-    let env = Env::with_art();
+    typed_in(&Env::with_art(), name)
+}
+
+fn typed_in(env: &Env, name: &str) -> usize {
     let (mut count, mut said) = (0, String::new());
     let mut run = |line: &str| {
         count += 1;
@@ -134,8 +137,18 @@ fn guide() -> Vec<String> {
 fn every_command_of_the_guide_runs_page_by_page() {
     let pages = guide();
     assert!(pages.len() > 8, "{pages:?}");
-    for page in pages {
-        typed(&page);
+    for page in &pages {
+        typed(page);
+    }
+    // The pages tell one story: in the order of their list, all in one folder.
+    let env = Env::with_art();
+    let list = document("docs/guide/README.md");
+    let order = list.split("](").skip(1).filter_map(|link| Some(link.split_once(".md)")?.0));
+    let order: Vec<String> =
+        order.filter(|name| !name.contains('/')).map(|name| format!("docs/guide/{name}.md")).collect();
+    assert!(order.len() > 8 && order.iter().all(|page| pages.contains(page)), "{order:?}");
+    for page in &order {
+        typed_in(&env, page);
     }
 }
 

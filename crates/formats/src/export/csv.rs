@@ -69,6 +69,7 @@ fn steps(subject: &ExportSource) -> impl Iterator<Item = Vec<String>> + '_ {
             row.extend([step.mirror.to_string(), step.event.clone().unwrap_or_default()]);
             row.extend([step.ticks.to_string(), clip.timescale.to_string()]);
             row.extend([step.ms.to_string(), step.start_ms.to_string()]);
+            row.push(step.grid_index.map(|cell| cell.to_string()).unwrap_or_default());
             row
         })
     })

@@ -21,7 +21,8 @@ pub struct FrameGeometry {
     pub row: Option<u32>,
     /// The column it is in.
     pub column: Option<u32>,
-    /// Its cell counted row by row from 0, blank ones too, as engines do that index a grid.
+    /// Its cell counted row by row from 0, blank ones too, as engines do that index a grid: of its page of cells, or else of
+    /// the sheet it was cut from, whose columns are those that have frames.
     pub grid_index: Option<u32>,
     /// Whether nothing of it shows, so that it is on no page.
     pub blank: bool,
@@ -47,16 +48,22 @@ impl FrameGeometry {
     /// The result for each frame of a manifest, in order.
     pub(super) fn of_all(manifest: &Manifest) -> Vec<Self> {
         let mut counts: HashMap<&str, usize> = HashMap::new();
+        let mut columns: HashMap<&str, u32> = HashMap::new();
+        for (sheet, cell) in manifest.frames.iter().filter_map(sheet_cell) {
+            let widest = columns.entry(sheet).or_default();
+            *widest = (*widest).max(cell.column + 1);
+        }
         let mut all = Vec::with_capacity(manifest.frames.len());
         for (index, frame) in manifest.frames.iter().enumerate() {
             let count = counts.entry(&frame.sprite).or_default();
-            all.push(Self::of(manifest, index, *count));
+            all.push(Self::of(manifest, index, *count, &columns));
             *count += 1;
         }
         all
     }
 
-    fn of(manifest: &Manifest, index: usize, number: usize) -> Self {
+    /// `columns` are those of each sheet.
+    fn of(manifest: &Manifest, index: usize, number: usize, columns: &HashMap<&str, u32>) -> Self {
         let frame = &manifest.frames[index];
         let [width, height] = upright(frame);
         let page = manifest.pages.get(frame.page).map_or([1, 1], |page| page.size);
@@ -68,10 +75,11 @@ impl FrameGeometry {
         let (mid_x, mid_y) = (x + wide / 2.0, y + high / 2.0);
         let grid = manifest.pages.get(frame.page).and_then(|page| page.grid.as_ref());
         let cell = grid.and_then(|grid| grid.cell_of(frame.rect));
-        let place = grid.zip(cell);
+        let of_page = grid.zip(cell).map(|(grid, cell)| (cell, grid.columns));
         // A frame with an image of its own still knows its cell of the sheet.
-        let source = frame.source.as_ref().and_then(|source| source.cell.as_ref()?.parse::<Cell>().ok());
-        let cell = cell.or(source.map(|Cell { row, column }| [row, column]));
+        let of_sheet = || sheet_cell(frame).map(|(sheet, cell)| ([cell.row, cell.column], columns[sheet]));
+        let place = of_page.or_else(of_sheet);
+        let cell = place.map(|(cell, _)| cell);
         let below = frame.canvas[1].saturating_sub(frame.inset[1] + height);
         Self {
             index,
@@ -79,7 +87,7 @@ impl FrameGeometry {
             row: cell.map(|[row, _]| row),
             column: cell.map(|[_, column]| column),
             grid_index: place
-                .map(|(grid, [row, column])| row.saturating_mul(grid.columns).saturating_add(column)),
+                .map(|([row, column], columns)| row.saturating_mul(columns).saturating_add(column)),
             blank: width == 0,
             size: [width, height],
             uv: uv(UvOrigin::Top),
@@ -91,6 +99,12 @@ impl FrameGeometry {
             mid_from_pivot_up: [mid_x, plus_zero(-mid_y)],
         }
     }
+}
+
+/// The sheet that a frame was cut from, and its cell there.
+fn sheet_cell(frame: &FrameEntry) -> Option<(&str, Cell)> {
+    let source = frame.source.as_ref()?;
+    Some((source.file.as_str(), source.cell.as_ref()?.parse().ok()?))
 }
 
 /// -0 would look odd in a table.
@@ -124,6 +138,8 @@ pub struct PlayedStep {
     pub step: usize,
     /// The frame, counted in the manifest from 0.
     pub frame: usize,
+    /// The frame's cell, as in [`FrameGeometry::grid_index`].
+    pub grid_index: Option<u32>,
     /// Drawn mirrored left-right about the pivot.
     pub mirror: bool,
     /// What the game is told when it begins.
@@ -143,7 +159,8 @@ pub struct PlayedStep {
 }
 
 impl ClipTimeline {
-    pub(super) fn of(clip: &ClipEntry) -> Self {
+    /// `frames` are those of the clip's manifest.
+    pub(super) fn of(clip: &ClipEntry, frames: &[FrameGeometry]) -> Self {
         let count = clip.steps.len();
         let back = match clip.play {
             PlayMode::Forward => 0..0,
@@ -164,6 +181,7 @@ impl ClipTimeline {
                 PlayedStep {
                     step: at,
                     frame: step.frame,
+                    grid_index: frames.get(step.frame).and_then(|frame| frame.grid_index),
                     mirror: step.mirror,
                     event: step.event.clone(),
                     ticks: step.ticks,

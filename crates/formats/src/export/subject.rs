@@ -77,7 +77,7 @@ impl ExportSource {
         })?;
         let stem = stem_of(path);
         let frames = FrameGeometry::of_all(&manifest);
-        let clips = manifest.clips.iter().map(ClipTimeline::of).collect();
+        let clips = manifest.clips.iter().map(|clip| ClipTimeline::of(clip, &frames)).collect();
         Ok(Self { manifest, path: path.to_owned(), stem, pages, frames, clips })
     }
 

@@ -59,16 +59,19 @@ mod tests {
             event: None,
             other: serde_json::Map::new(),
         };
-        ClipTimeline::of(&ClipEntry {
-            name: "swim".into(),
-            sprite: "koi".into(),
-            play,
-            plays: 0,
-            timescale,
-            steps: ticks.iter().enumerate().map(step).collect(),
-            extras: None,
-            other: serde_json::Map::new(),
-        })
+        ClipTimeline::of(
+            &ClipEntry {
+                name: "swim".into(),
+                sprite: "koi".into(),
+                play,
+                plays: 0,
+                timescale,
+                steps: ticks.iter().enumerate().map(step).collect(),
+                extras: None,
+                other: serde_json::Map::new(),
+            },
+            &[],
+        )
     }
 
     #[test]
