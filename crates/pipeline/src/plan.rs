@@ -407,7 +407,7 @@ fn apply_key(
     scope: KeyScope,
 ) -> Result<FrameSet, Error> {
     let set = run_clean_step(done, set, CleanStep::Key(colors.clone()), |part| {
-        let keyed = key(part.pixels, colors, scope);
+        let keyed = key(part.pixels, colors, scope, &[]);
         (keyed.pixels > 0).then_some((keyed.image, keyed.pixels))
     })?;
     match done.mended.last() {

@@ -267,9 +267,10 @@ fn message(set: &FrameSet, finding: &Finding) -> String {
                     .collect();
             format!("the figure slides {} during '{clip}' and jumps back when it loops", ways.join(" and "))
         }
-        Observation::Size { factor } => format!(
-            "the figure is {:.0}% the size it has in the other frames of '{clip}'",
+        Observation::Size { factor, is_at_end } => format!(
+            "the figure is {:.0}% the size it has in the other frames of '{clip}'{}",
             (factor * 100.0).round(),
+            if is_at_end { "; fine if it comes into sight or goes out of it" } else { "" }
         ),
         Observation::Grows { factor } => {
             let (verb, times) = if factor > 1.0 { ("grows", factor) } else { ("shrinks", 1.0 / factor) };

@@ -162,7 +162,7 @@ impl Finding {
             }
             Observation::Moved { .. }
             | Observation::Slides { .. }
-            | Observation::Size { .. }
+            | Observation::Size { is_at_end: false, .. }
             | Observation::Border { .. }
             | Observation::OtherCompanion { .. }
             | Observation::CompanionPage { .. }
@@ -222,6 +222,8 @@ pub enum Observation {
     Size {
         /// How many times as large.
         factor: f64,
+        /// Whether it is the first or the last of its clip, where a figure comes into sight or goes out of it.
+        is_at_end: bool,
     },
     /// The drawing grows or shrinks throughout a clip that loops, and is back at once.
     Grows {

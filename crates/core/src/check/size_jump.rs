@@ -44,6 +44,7 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
     });
     suspects.truncate(MOST);
     suspects.sort_unstable();
+    let ends = [figure.frames.first(), figure.frames.last()];
     let told = |&at: &usize| {
         let number = figure.frames[at];
         let (frames, places, place) = figure.with_peers(set, number);
@@ -57,7 +58,7 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
             figure.clip,
             number,
             Rule::SizeJump,
-            Observation::Size { factor },
+            Observation::Size { factor, is_at_end: ends.contains(&Some(&number)) },
             Fix::Scale(1.0 / factor),
         );
         let spot = set.frames()[number].content(SOLID).map(|rect| UVec2 { x: rect.x, y: rect.y });

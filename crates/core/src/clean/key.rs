@@ -5,7 +5,7 @@ use std::fmt;
 use image::{Rgba, RgbaImage};
 
 use crate::background::distance;
-use crate::{Color, Pixels, Size};
+use crate::{Color, Pixels, Rect, Size};
 
 /// Colors of a background, and how far from one of them a pixel may be in each channel, 0 to 255.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -64,8 +64,9 @@ pub struct Keyed {
     pub left: u64,
 }
 
-/// Makes the background transparent.
-pub fn key(sheet: &Pixels, background: &KeyColors, scope: KeyScope) -> Keyed {
+/// Makes the background transparent. With [`KeyScope::Outside`] it goes from the sheet's border inward, and from the
+/// borders of these cells, which lines may cut off from the sheet's.
+pub fn key(sheet: &Pixels, background: &KeyColors, scope: KeyScope, cells: &[Rect]) -> Keyed {
     let mut image = sheet.to_image();
     let goes = |pixel: &Rgba<u8>| background.hold(pixel);
     let mut pixels = 0;
@@ -76,26 +77,32 @@ pub fn key(sheet: &Pixels, background: &KeyColors, scope: KeyScope) -> Keyed {
                 pixels += 1;
             }
         }
-        KeyScope::Outside => flood(&mut image, goes, &mut pixels),
+        KeyScope::Outside => flood(&mut image, cells, goes, &mut pixels),
     }
     let left = image.pixels().filter(|pixel| goes(pixel)).count() as u64;
     Keyed { image, pixels, left }
 }
 
-/// Floods from the border through pixels that go, straight neighbors only, a run of a row at a time. A
+/// The outermost pixels of a rectangle.
+fn ring(rect: Rect) -> impl Iterator<Item = (u32, u32)> {
+    let Rect { x, y, width, height } = rect;
+    let edge = (x..x + width).flat_map(move |at| [(at, y), (at, y + height - 1)]);
+    edge.chain((y..y + height).flat_map(move |at| [(x, at), (x + width - 1, at)]))
+}
+
+/// Floods from the borders of the sheet and of cells through pixels that go, straight neighbors only, a run of a row at a time. A
 /// transparent pixel lets the flood through.
-fn flood(image: &mut RgbaImage, goes: impl Fn(&Rgba<u8>) -> bool, pixels: &mut u64) {
+fn flood(image: &mut RgbaImage, cells: &[Rect], goes: impl Fn(&Rgba<u8>) -> bool, pixels: &mut u64) {
     let Size { width, height } = Size::from(image.dimensions());
     let mut seen = vec![false; (width as usize) * (height as usize)];
     let mut open: Vec<(u32, u32)> = Vec::new();
-    let edge = (0..width).flat_map(|x| [(x, 0), (x, height - 1)]);
-    let sides = (0..height).flat_map(|y| [(0, y), (width - 1, y)]);
     let passes = |image: &RgbaImage, x: u32, y: u32| {
         let pixel = image.get_pixel(x, y);
         pixel[3] == 0 || goes(pixel)
     };
     let at = |x: u32, y: u32| y as usize * width as usize + x as usize;
-    for (x, y) in edge.chain(sides) {
+    let whole = [Rect::new(0, 0, width, height)];
+    for (x, y) in whole.iter().chain(cells).copied().flat_map(ring) {
         if !seen[at(x, y)] && passes(image, x, y) {
             seen[at(x, y)] = true;
             open.push((x, y));
@@ -140,15 +147,29 @@ mod tests {
 
     #[test]
     fn outside_keeps_the_same_color_inside_a_drawing() {
-        let count = |tolerance, scope| key(&ring(), &back(tolerance), scope).pixels;
-        assert_eq!(key(&ring(), &back(3), KeyScope::Outside).left, 9);
+        let count = |tolerance, scope| key(&ring(), &back(tolerance), scope, &[]).pixels;
+        assert_eq!(key(&ring(), &back(3), KeyScope::Outside, &[]).left, 9);
         // 63 pixels, 16 of the ring, 9 inside it, 1 of another shade.
         assert_eq!(count(0, KeyScope::Everywhere), 63 - 16 - 1);
         assert_eq!(count(3, KeyScope::Everywhere), 63 - 16);
         assert_eq!(count(3, KeyScope::Outside), 63 - 16 - 9);
-        let keyed = key(&ring(), &back(3), KeyScope::Outside).image;
+        let keyed = key(&ring(), &back(3), KeyScope::Outside, &[]).image;
         assert_eq!((keyed.get_pixel(4, 3), keyed.get_pixel(2, 1)), (&BACK, &INK));
         assert_eq!(keyed.get_pixel(0, 0)[3], 0);
+    }
+
+    #[test]
+    fn a_cell_that_lines_cut_off_is_open_at_its_own_border() {
+        // A frame of ink along the border of 9x7 px, and a ring of ink inside.
+        let sheet = RgbaImage::from_fn(9, 7, |x, y| {
+            let is_frame = x == 0 || y == 0 || x == 8 || y == 6;
+            let is_ring = (3..6).contains(&x) && (2..5).contains(&y) && (x, y) != (4, 3);
+            if is_frame || is_ring { INK } else { BACK }
+        });
+        let sheet = Pixels::from_image(sheet);
+        assert_eq!(key(&sheet, &back(0), KeyScope::Outside, &[]).pixels, 0);
+        let keyed = key(&sheet, &back(0), KeyScope::Outside, &[Rect::new(1, 1, 7, 5)]);
+        assert_eq!((keyed.pixels, keyed.left), (35 - 9, 1));
     }
 
     /// The plain way: ask every pixel again and again until no more goes.
@@ -188,7 +209,7 @@ mod tests {
             false => dark,
         });
         let both = KeyColors { colors: vec![Color(light), Color(dark)], tolerance: 0 };
-        let keyed = key(&Pixels::from_image(sheet), &both, KeyScope::Outside);
+        let keyed = key(&Pixels::from_image(sheet), &both, KeyScope::Outside, &[]);
         assert_eq!((keyed.pixels, keyed.left), (256 - 30, 0));
         assert_eq!(both.to_string(), "ffffff,cccccc");
     }
@@ -201,10 +222,10 @@ mod tests {
             let shades = [[46, 160, 168, 255], [49, 160, 168, 255], [20, 20, 40, 255], [0, 0, 0, 0]];
             let sheet = RgbaImage::from_fn(9, 7, |x, y| Rgba(shades[dots[(y * 9 + x) as usize] as usize]));
             let sheet = Pixels::from_image(sheet);
-            let keyed = key(&sheet, &back(tolerance), KeyScope::Outside);
+            let keyed = key(&sheet, &back(tolerance), KeyScope::Outside, &[]);
             let wanted = outside_by_asking_again(&sheet, BACK, tolerance);
             prop_assert!(Pixels::from_image(keyed.image).is_same_image(&Pixels::from_image(wanted)));
-            let all = key(&sheet, &back(tolerance), KeyScope::Everywhere).pixels;
+            let all = key(&sheet, &back(tolerance), KeyScope::Everywhere, &[]).pixels;
             prop_assert_eq!(keyed.pixels + keyed.left, all);
         }
     }

@@ -15,6 +15,9 @@ mod seams;
 pub use cells::{BlankCells, CellChoice, Cut, CutCell, ReadOrder, cut_cells};
 pub use crossings::{Crossing, Side, find_crossings};
 pub use grid::{Axis, Counts, CutError, Grid, Spacing, nearest_divisors};
-pub use infer::{Certainty, GridCandidate, GridDetection, NameHints, detect_grid, detect_grid_with_hints};
+pub use infer::{
+    Certainty, GridCandidate, GridDetection, NameHints, RuledGrid, detect_grid, detect_grid_with_hints,
+    ruled_grid,
+};
 pub use islands::{Island, IslandOptions, Islands, islands};
 pub use rects::{NamedRect, RectError, cut_rects, frame_from_rect};

@@ -5,9 +5,9 @@ use std::path::Path;
 use shibori_core::clean::{Key, KeyColors, key, mixed_edges};
 use shibori_core::cut::{
     Certainty, Counts, CutError, Grid, GridCandidate, GridDetection, IslandOptions, Islands, NameHints,
-    Spacing, detect_grid_with_hints, find_crossings, islands,
+    Spacing, detect_grid_with_hints, find_crossings, islands, ruled_grid,
 };
-use shibori_core::{Background, Color, Pixels, Rect, SignedRect, UVec2, find_background};
+use shibori_core::{Background, Cell, Color, Pixels, Rect, SignedRect, UVec2, find_background};
 
 use crate::options::{CleanOptions, CutOptions};
 use crate::{Context, Error, Notice, SheetError, SizeCause};
@@ -49,10 +49,12 @@ pub(crate) fn within(
 pub(crate) fn prepare_sheet(
     path: &Path,
     pixels: &Pixels,
+    cut: &CutOptions,
     clean: &CleanOptions,
     cx: &Context<'_>,
 ) -> Result<Sheet, Error> {
-    let found = find_background(pixels);
+    let ruled = ruled_grid(pixels);
+    let found = ruled.map_or_else(|| find_background(pixels), |ruled| ruled.background);
     let as_it_is = || Sheet { pixels: pixels.clone(), background: found, keyed: None };
     let file = || path.to_owned();
     let is_auto = *clean.key() == Key::Auto;
@@ -74,7 +76,13 @@ pub(crate) fn prepare_sheet(
     };
     let _room = cx.check_memory(SizeCause::Change, pixels.size().area())?;
     let colors = KeyColors { colors, tolerance: clean.tolerance.unwrap_or(tolerance) };
-    let keyed = key(pixels, &colors, clean.key_scope.unwrap_or_default());
+    // Lines round a cell cut its background off from the sheet's border.
+    let grid = cut.grid_for(pixels.size()).ok().flatten().or(ruled.map(|ruled| ruled.grid));
+    let cells = grid
+        .filter(|_| !cut.islands.is_on())
+        .map(|grid| inner_cells(&grid, clean.clear_edge))
+        .unwrap_or_default();
+    let keyed = key(pixels, &colors, clean.key_scope.unwrap_or_default(), &cells);
     if keyed.pixels == 0 {
         let enclosed = keyed.left;
         let background = match found {
@@ -98,6 +106,19 @@ pub(crate) fn prepare_sheet(
         cx.notify(Notice::MixedEdges { file: file(), share });
     }
     Ok(Sheet { pixels, background: Background::Clear, keyed: Some((colors, keyed.pixels)) })
+}
+
+/// The cells of a grid without the outermost pixels that are erased anyway.
+fn inner_cells(grid: &Grid, edge: Option<u32>) -> Vec<Rect> {
+    let edge = edge.unwrap_or(0);
+    let counts = grid.counts();
+    let cells = (0..counts.rows).flat_map(|row| (0..counts.columns).map(move |column| Cell { row, column }));
+    let inner = |cell: Cell| {
+        let Rect { x, y, width, height } = grid.rect(cell);
+        let (wide, high) = (width.checked_sub(2 * edge)?, height.checked_sub(2 * edge)?);
+        (wide > 0 && high > 0).then(|| Rect::new(x + edge, y + edge, wide, high))
+    };
+    cells.filter_map(inner).collect()
 }
 
 /// The grid that options say for a sheet, or the one that is found; and whether it was found.

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::clean::KeyColors;
 use shibori_core::cut::{
     BlankCells, Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect,
+    ruled_grid,
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
@@ -490,7 +491,7 @@ fn cut_still(
 ) -> Result<CutFile, Error> {
     let size = pixels.size();
     let (pixels, origin) = within(path, pixels, options.cut.within)?;
-    let sheet = prepare_sheet(path, &pixels, &options.clean, cx)?;
+    let sheet = prepare_sheet(path, &pixels, &options.cut, &options.clean, cx)?;
     let (set, how) = cut_sheet(path, &sheet, options, cx)?;
     let set = rebase_sources(set, origin)?;
     debug!(file = %path.display_slashed(), frames = set.frames().len(), "cut");
@@ -541,7 +542,9 @@ fn cut_sheet(
     if done.cells.is_empty() {
         return Err(Error::Sheet(SheetError::AllBlank { sheet: path.to_owned(), cells: grid.len() }));
     }
-    let places = find_crossings(&sheet.pixels, sheet.background, &grid);
+    // Drawings may touch the lines round their cells.
+    let is_ruled = ruled_grid(&sheet.pixels).is_some_and(|ruled| ruled.grid == grid);
+    let places = if is_ruled { Vec::new() } else { find_crossings(&sheet.pixels, sheet.background, &grid) };
     if !places.is_empty() {
         cx.notify(Notice::CutThrough { file: path.to_owned(), places });
     }

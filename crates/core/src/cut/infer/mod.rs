@@ -58,6 +58,7 @@ mod named;
 mod occupancy;
 mod periodicity;
 mod rim;
+mod ruled;
 mod sparse;
 mod tile_edges;
 mod upscale;
@@ -69,6 +70,7 @@ use crate::parallel;
 use crate::{Pixels, Size, UVec2};
 
 pub use named::NameHints;
+pub use ruled::{RuledGrid, ruled_grid};
 
 /// The lead in nats from which an answer is acted upon.
 const SURE: f64 = 7.5;
@@ -289,6 +291,14 @@ pub fn detect_grid(sheet: &Pixels) -> GridDetection {
 
 /// The same for a sheet whose name says something.
 pub fn detect_grid_with_hints(sheet: &Pixels, hints: &NameHints) -> GridDetection {
+    if let Some(ruled) = ruled_grid(sheet) {
+        let candidate = GridCandidate { grid: ruled.grid, evidence: FAR, ..whole_sheet(sheet.size()) };
+        return GridDetection {
+            candidates: vec![candidate],
+            certainty: Certainty::Sure(FAR),
+            background: ruled.background,
+        };
+    }
     let factor = upscale::upscale_factor(sheet);
     if factor == 1 {
         return detect_native(sheet, hints);

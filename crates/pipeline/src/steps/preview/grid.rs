@@ -34,7 +34,7 @@ pub(super) fn draw(
     options.cut.validate()?;
     let path = source.name();
     let (pixels, _) = within(path, &pixels_of(source, cx)?, options.cut.within)?;
-    let sheet = prepare_sheet(path, &pixels, &options.clean, cx)?;
+    let sheet = prepare_sheet(path, &pixels, &options.cut, &options.clean, cx)?;
     let plan = if let Some(list) = &options.cut.rects {
         cx.transaction().add_sources(&[cx.resolve(list)]);
         let places = cut_rects(&sheet.pixels, &rects(&cx.resolve(list))?);
