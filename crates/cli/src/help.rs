@@ -203,7 +203,7 @@ const TOPICS: [HelpTopic; 22] = [
 const COMMON: [&str; 5] = ["json", "dry-run", "force", "carry", "jobs"];
 
 /// What `-h` says of options, in one line of 80 columns: the option, the name of its value where that is shorter, the text.
-const BRIEF: [(&str, &str, &str); 45] = [
+const BRIEF: [(&str, &str, &str); 46] = [
     ("align", "POINT", "Keep in place: match, feet, center, mass, mark:COLOR"),
     ("allow", "RULE", "Ignore a rule: drift, or drift=koi:dive"),
     ("allow-rotation", "", "Allow frames to be rotated by 90 degrees"),
@@ -237,6 +237,7 @@ const BRIEF: [(&str, &str, &str); 45] = [
     ("page-scales", "F,F", "One atlas per scale (@2x): 1,0.5,2"),
     ("palette", "N", "Reduce to one palette of up to N colors (indexed)"),
     ("pivot", "POINT", "Pivot (anchor): feet, center, 0.5,1 or 16px,30px"),
+    ("guide-sheet pivot", "POINT", "Pivot (anchor): bottom, center or 0.5,0.9"),
     ("png", "HOW", "How hard PNGs are compressed: quick or small"),
     ("scale", "F", "Scale (resize) by 2, 0.5, 2/3 or fit:64x64"),
     ("show", "WHAT", "Draw pivot, boxes, canvas, trim, polygon or all"),
@@ -268,8 +269,9 @@ impl Extent {
 }
 
 /// An option as `-h` shows it: in one list with all others, its text on one line.
-fn brief(arg: Arg) -> Arg {
-    let known = arg.get_long().and_then(|long| BRIEF.iter().find(|(name, ..)| *name == long));
+fn brief(command: &str, arg: Arg) -> Arg {
+    let of = |wanted: &str| BRIEF.iter().find(|(name, ..)| *name == wanted);
+    let known = arg.get_long().and_then(|long| of(&format!("{command} {long}")).or_else(|| of(long)));
     let is_common = arg.get_long().is_some_and(|long| COMMON.contains(&long));
     let arg = if is_common { arg } else { arg.help_heading(None::<&str>) };
     let arg = if arg.get_action().takes_values() { arg.hide_possible_values(true) } else { arg };
@@ -285,7 +287,7 @@ pub(crate) fn command(extent: Extent) -> Command {
     let mut root = Cli::command().mut_args(|arg| {
         let is_first = arg.get_long().is_none_or(|long| COMMON.contains(&long));
         let arg = arg.hide_short_help(!is_first);
-        if extent == Extent::Brief { brief(arg) } else { arg }
+        if extent == Extent::Brief { brief("", arg) } else { arg }
     });
     for topic in &TOPICS {
         root = explained(root, topic, &topic.name.split(' ').collect::<Vec<_>>(), extent);
@@ -303,7 +305,7 @@ fn explained(command: Command, topic: &HelpTopic, path: &[&str], extent: Extent)
                 let is_first = arg.get_long().is_none_or(|long| topic.first.contains(&long));
                 let is_hidden = has_more && !is_first || arg.is_hide_short_help_set();
                 let arg = arg.hide_short_help(is_hidden);
-                if extent == Extent::Brief { brief(arg) } else { arg }
+                if extent == Extent::Brief { brief(topic.name, arg) } else { arg }
             };
             let examples = examples(topic);
             let more = format!("All options in full: shibori {} --help", topic.name);

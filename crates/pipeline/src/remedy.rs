@@ -372,7 +372,7 @@ impl<'a> RemedyFinder<'a> {
         for finding in findings {
             *budget.entry(self.number(finding.frame)?).or_default() += named_pixels(finding);
         }
-        let only = FilterOption { only: only.and_then(parsed) };
+        let only = FilterOption { only: only.as_deref().and_then(parsed) };
         let change = Change::Adjust(Box::new(AdjustOptions { only, ..options }));
         Some(Candidate { frames, change, own_clip: None, budget: is_limited.then_some(budget) })
     }
@@ -394,7 +394,7 @@ impl<'a> RemedyFinder<'a> {
         // In a recipe, options are those of one clip or of the whole sprite.
         let is_alone = names.len() == 1 && set.clips().len() > 1;
         let own_clip = is_alone.then(|| set.clips()[own].name().clone());
-        let only = FilterOption { only: parsed(names.join(",")) };
+        let only = FilterOption { only: parsed(&names.join(",")) };
         let change = Change::Adjust(Box::new(AdjustOptions { only, shape, ..AdjustOptions::default() }));
         Some(Candidate { frames: group.frames(), change, own_clip, budget: None })
     }
@@ -422,7 +422,7 @@ impl<'a> RemedyFinder<'a> {
         let set = &self.report.whole;
         let only = match set.sprites().len() {
             1 => None,
-            _ => parsed(finding.sprite.to_string()),
+            _ => parsed(finding.sprite.as_str()),
         };
         let only = FilterOption { only };
         let change = Change::Adjust(Box::new(AdjustOptions { only, shape, ..AdjustOptions::default() }));
@@ -713,7 +713,7 @@ fn has_hard_edges(frame: &Frame) -> bool {
     frame.pixels().rows().flat_map(|row| row.chunks_exact(4)).all(|pixel| matches!(pixel[3], 0 | 255))
 }
 
-fn parsed(text: String) -> Option<FrameFilter> {
+fn parsed(text: &str) -> Option<FrameFilter> {
     text.parse().ok()
 }
 

@@ -55,7 +55,7 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     }
     let part = FrameSet::new(adjusted.frames.iter().map(|one| one.frame.clone()).collect(), Vec::new());
     let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
-    report_shaping(&part.unwrap_or_default(), &shifts, &adjusted.covered, program);
+    report_shaping(&part.unwrap_or_default(), &shifts, &adjusted.covered, &args.options.shape, program);
     let all = adjusted.set.frames().len();
     let (folder, written) = write_adjusted(adjusted.set, &args.source, &target, &cx)?;
     cx.commit()?;

@@ -2,11 +2,12 @@
 
 use serde::Serialize;
 use shibori_core::shape::Shift;
-use shibori_core::{FrameSet, SignedRect};
+use shibori_core::{Frame, FrameSet, SignedRect};
+use shibori_pipeline::options::ShapeOptions;
 use shibori_pipeline::plan::{BoxCover, CleanReport, CleanStep};
 
 use super::CommandContext;
-use crate::wording::{count_noun, group_digits};
+use crate::wording::{abbreviate_list, count_noun, group_digits};
 
 /// What one step of cleaning changed.
 #[derive(Serialize)]
@@ -51,13 +52,43 @@ fn step(step: &CleanStep) -> String {
     }
 }
 
+/// What options left to be worked out: the size after scaling, where pivots are, how a panel stretches.
+fn report_measures(set: &FrameSet, shape: &ShapeOptions, program: &CommandContext<'_>) {
+    let distinct = |of: &dyn Fn(&Frame) -> Option<String>| {
+        let mut all: Vec<String> = Vec::new();
+        for text in set.frames().iter().filter_map(of) {
+            if !all.contains(&text) {
+                all.push(text);
+            }
+        }
+        all
+    };
+    let say = |what: &str, all: Vec<String>| match all.as_slice() {
+        [] => {}
+        [one] => program.say(&format!("  {what} {one} px")),
+        all => program.say(&format!("  {what} {} px ({} different)", abbreviate_list(all), all.len())),
+    };
+    if shape.scale.is_some() {
+        say("scaled; canvas", distinct(&|frame| Some(frame.canvas().to_string())));
+    }
+    if shape.pivot.is_some() {
+        say("pivot", distinct(&|frame| Some(frame.pivot().to_string())));
+    }
+    if shape.nine.is_some() {
+        let sides = |frame: &Frame| frame.annotations().nine.map(|nine| nine.to_string());
+        say("nine-slice left,top,right,bottom", distinct(&sides));
+    }
+}
+
 /// How frames were moved, and what boxes of whole clips cover: the numbers that an artist would have counted by eye.
 pub(super) fn report_shaping(
     set: &FrameSet,
     shifts: &[Shift],
     covered: &[BoxCover],
+    shape: &ShapeOptions,
     program: &CommandContext<'_>,
 ) {
+    report_measures(set, shape, program);
     for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
         let name = format!("{}:{}", frame.sprite(), frame.name());
         let likeness =

@@ -115,7 +115,7 @@ fn describe(sliced: &Sliced, args: &Slice, program: &CommandContext<'_>) -> Vec<
         result
     });
     let results = results.collect();
-    report_shaping(&sliced.set, &sliced.done.shifts, &sliced.done.covered, program);
+    report_shaping(&sliced.set, &sliced.done.shifts, &sliced.done.covered, &args.options.shape, program);
     say_trimmed(&sliced.set, program);
     for clip in sliced.set.clips() {
         program.say(&format!("clip {} {}", clip.sprite(), describe_clip(clip)));

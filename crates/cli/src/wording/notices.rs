@@ -234,6 +234,9 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
         ReadNotice::Edited { frame, file, was, now, canvas } => note(format!(
             "{file}: resized from {was} to {now} px; the canvas of frame '{frame}' is now {canvas} px"
         )),
+        ReadNotice::SixteenBits { file } => {
+            note(format!("{file}: 16 bits per channel, of which the upper 8 are kept"))
+        }
         ReadNotice::FastDelays { file, frames } => note(format!(
             "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",
             count_noun(*frames, "frame")

@@ -116,12 +116,7 @@ fn paste_all(env: &Env, source: &str, is_folder: bool) -> BTreeSet<String> {
                 false => format!("\"{}\"", words(remedy.lines().last().unwrap())[2]),
             };
             let after = check(env, &target);
-            let own = BTreeSet::from(
-                [finding.clone()]
-                    .iter()
-                    .flat_map(|one| found(&serde_json::json!({ "findings": [one] }), false))
-                    .collect::<BTreeSet<_>>(),
-            );
+            let own = found(&serde_json::json!({ "findings": [finding] }), false);
             let left: Vec<_> = found(&after, false).intersection(&own).cloned().collect();
             assert!(left.is_empty(), "{source}: {remedy}\nleaves {left:?}");
             let new: Vec<_> = found(&after, true).difference(&wrong).cloned().collect();

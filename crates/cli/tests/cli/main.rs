@@ -9,6 +9,7 @@ mod endings;
 mod env;
 mod exporting;
 mod finding;
+mod first_hour;
 mod hand_work;
 mod inputs;
 mod jobs;

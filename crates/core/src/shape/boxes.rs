@@ -3,7 +3,7 @@
 use std::fmt;
 
 use crate::groups::frames_by_clip;
-use crate::shape::points::SOLID;
+use crate::shape::points::{solid_above, solid_content};
 use crate::{Frame, FrameSet, Name, Rect, SetError, SignedRect, Size};
 
 /// A box as a person types it: `body=auto`, `body=auto:clip`, `body=4,10,24,12`.
@@ -59,7 +59,7 @@ pub fn set_box(set: FrameSet, spec: &BoxSpec, share: f64) -> Result<(FrameSet, V
             (set.frames().iter().map(|frame| Some(centered(frame, size))).collect(), Vec::new())
         }
         BoxRule::Auto => (
-            set.frames().iter().map(|frame| frame.content(SOLID).map(SignedRect::from)).collect(),
+            set.frames().iter().map(|frame| solid_content(frame).map(SignedRect::from)).collect(),
             Vec::new(),
         ),
         BoxRule::AutoClip => of_clips(&set, share),
@@ -106,14 +106,14 @@ struct CoverageHistogram {
 
 impl CoverageHistogram {
     fn of(frames: &[&Frame]) -> Option<Self> {
-        let boxes = frames.iter().filter_map(|frame| frame.content(SOLID));
+        let boxes = frames.iter().filter_map(|frame| solid_content(frame));
         let around = boxes.reduce(Rect::union)?;
         let mut counts = vec![0; around.size().area() as usize];
         for frame in frames {
-            let inset = frame.inset();
+            let (inset, least) = (frame.inset(), solid_above(frame));
             for (y, row) in (inset.y..).zip(frame.pixels().rows()) {
                 for (x, pixel) in (inset.x..).zip(row.chunks_exact(4)) {
-                    if pixel[3] > SOLID {
+                    if pixel[3] > least {
                         counts[((y - around.y) * around.width + x - around.x) as usize] += 1;
                     }
                 }

@@ -2,16 +2,27 @@
 //!
 //! All on the canvas, in pixels; `None` where a frame shows nothing solid. Changes nothing.
 
-use crate::{Frame, Point};
+use crate::{Frame, Point, Rect};
 
 /// Pixels with a higher alpha are solid: enough to stand on, to bump into.
 pub const SOLID: u8 = 127;
 
+/// The alpha above which pixels of a frame count as solid: [`SOLID`], but 0 for a ghost that has no such pixel.
+pub(crate) fn solid_above(frame: &Frame) -> u8 {
+    if frame.content(SOLID).is_some() { SOLID } else { 0 }
+}
+
+/// The box round the solid pixels.
+pub(crate) fn solid_content(frame: &Frame) -> Option<Rect> {
+    frame.content(SOLID).or_else(|| frame.content(0))
+}
+
 /// The middle of the lowest solid pixels, on the edge below them. `None` where nothing is solid.
 pub fn feet(frame: &Frame) -> Option<Point> {
-    let lowest = frame.content(SOLID)?.bottom() - 1 - u64::from(frame.inset().y);
+    let lowest = solid_content(frame)?.bottom() - 1 - u64::from(frame.inset().y);
     let row = frame.pixels().row(lowest as u32);
-    let solid = |pixel: &[u8]| pixel[3] > SOLID;
+    let least = solid_above(frame);
+    let solid = |pixel: &[u8]| pixel[3] > least;
     let left = row.chunks_exact(4).position(solid)?;
     let right = row.chunks_exact(4).rposition(solid)? + 1;
     let x = f64::from(frame.inset().x) + (left + right) as f64 / 2.0;
@@ -20,7 +31,7 @@ pub fn feet(frame: &Frame) -> Option<Point> {
 
 /// The middle of the box round the solid pixels.
 pub fn center(frame: &Frame) -> Option<Point> {
-    let rect = frame.content(SOLID)?;
+    let rect = solid_content(frame)?;
     let middle = |start: u32, length: u32| f64::from(start) + f64::from(length) / 2.0;
     Some(Point::new(middle(rect.x, rect.width), middle(rect.y, rect.height)))
 }

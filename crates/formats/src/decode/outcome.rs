@@ -48,6 +48,11 @@ pub enum ReadNotice {
         /// The frame's canvas now.
         canvas: Size,
     },
+    /// An image of 16 bits a channel, of which the upper 8 are kept.
+    SixteenBits {
+        /// The file.
+        file: String,
+    },
     /// Delays too short for viewers, played as 100 ms.
     FastDelays {
         /// The file.

@@ -76,7 +76,9 @@ pub fn set_in_place(
         }
     }
     let targets = targets(folder, &files);
-    let batch = run.plan_hand_work(&targets)?;
+    // Images of frames that are left out go.
+    let staying: HashSet<PathBuf> = targets.iter().cloned().collect();
+    let batch = run.plan_hand_work(&targets, &orphans(folder, &staying, run))?;
     let is_first = old.is_sealed && run.ledger(&path)?.is_none();
     let paths = Paths { folder, files: &files };
     encode(&set, &paths, run.memory(), &tick, |index, bytes, _| {

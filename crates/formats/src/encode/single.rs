@@ -90,7 +90,7 @@ pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, 
     };
     let mut manifest = old.manifest.clone();
     replace_clips(&mut manifest, set);
-    let batch = run.plan_hand_work(&[PathBuf::from(path)])?;
+    let batch = run.plan_hand_work(&[PathBuf::from(path)], &[])?;
     if old.is_sealed && run.ledger(path)?.is_none() {
         batch.adopt_manifest(0, &old.text);
     }

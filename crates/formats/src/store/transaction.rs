@@ -378,8 +378,8 @@ impl Transaction {
     ///
     /// # Errors
     /// As [`Transaction::plan`].
-    pub fn plan_hand_work(&self, targets: &[PathBuf]) -> Result<Batch, Error> {
-        self.plan_files(targets, &[], true)
+    pub fn plan_hand_work(&self, targets: &[PathBuf], orphans: &[PathBuf]) -> Result<Batch, Error> {
+        self.plan_files(targets, orphans, true)
     }
 
     fn plan_files(

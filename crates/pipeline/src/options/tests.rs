@@ -118,7 +118,7 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
         json!({ "only": "koi", "zoom": 2, "width": 640, "height": 900, "show": ["pivot", "boxes"] }),
     );
     same_list::<MotionOptions>(json!({
-        "only": "koi", "zoom": 2, "background": "checker", "show": ["all"],
+        "only": "koi", "clip": ["turn = 3-5 @12fps"], "speed": 2, "zoom": 2, "background": "checker", "show": ["all"],
     }));
     same_list::<OnionOptions>(json!({ "only": "koi", "zoom": 2, "width": 640 }));
     same_list::<PagesOptions>(json!({ "only": "koi", "zoom": 2 }));

@@ -459,6 +459,9 @@ fn cut_file(
     let file = cx.resolve(path);
     let DecodedFile { info, picture, is_truncated } = image(&file, cx.limits())?;
     cx.transaction().add_sources(std::slice::from_ref(&file));
+    if info.color.contains("16 bit") {
+        cx.notify(Notice::Read(ReadNotice::SixteenBits { file: file_name(path) }));
+    }
     let animation = match picture {
         DecodedImage::Still(pixels) => {
             if is_truncated {
@@ -596,7 +599,7 @@ fn clean_sheet(
         return Err(Error::Sheet(SheetError::NoCells { source_path: report.file }));
     }
     let set = match options.cut.count {
-        Some(wanted) if has_frames => first_frames(set, wanted, &report.file)?,
+        Some(wanted) if has_frames => first_frames(&set, wanted, &report.file)?,
         _ => set,
     };
     let taken = |set: FrameSet| -> Result<FrameSet, Error> {
@@ -650,7 +653,7 @@ fn clean_sheet(
 }
 
 /// The first frames of an animation or a folder.
-fn first_frames(set: FrameSet, wanted: u32, path: &Path) -> Result<FrameSet, Error> {
+fn first_frames(set: &FrameSet, wanted: u32, path: &Path) -> Result<FrameSet, Error> {
     let frames = set.frames().len();
     if wanted as usize > frames {
         let source_path = path.to_owned();

@@ -7,7 +7,7 @@ use image::Rgba;
 
 use crate::background::Background;
 use crate::cut::infer::candidates::WIDEST;
-use crate::cut::{Grid, Spacing};
+use crate::cut::{Counts, Grid, Spacing};
 use crate::{Cell, Pixels, Rect, Size, UVec2};
 
 /// The shortest side of a cell between lines.
@@ -38,9 +38,9 @@ pub fn ruled_grid(sheet: &Pixels) -> Option<RuledGrid> {
         offset: UVec2 { x: across.offset, y: down.offset },
         gutter: UVec2 { x: across.gutter, y: down.gutter },
     };
-    let mut grid = Grid::by_cell(Size::new(width, height), cell, spacing).ok()?;
-    let counts = grid.counts();
-    if (counts.columns, counts.rows) != (across.count, down.count) || grid.len() < 2 {
+    let counts = Counts::new(across.count, down.count).ok()?;
+    let mut grid = Grid::by_both(Size::new(width, height), counts, cell, spacing).ok()?;
+    if grid.len() < 2 {
         return None;
     }
     let mut ring = Ring::of(sheet, &grid);
@@ -68,9 +68,9 @@ fn framed(sheet: &Pixels, grid: &Grid, ring: &Ring) -> Option<Grid> {
         gutter: UVec2 { x: gutter.x + 2, y: gutter.y + 2 },
     };
     let smaller = Size::new(cell.width - 2, cell.height - 2);
-    let inner = Grid::by_cell(sheet.size(), smaller, spacing).ok()?;
-    let is_same = inner.counts() == grid.counts() && offset.x < WIDEST && offset.y < WIDEST;
-    (is_same && Ring::of(sheet, &inner).share(color) < OF_RING).then_some(inner)
+    let inner = Grid::by_both(sheet.size(), grid.counts(), smaller, spacing).ok()?;
+    let is_near = offset.x < WIDEST && offset.y < WIDEST;
+    (is_near && Ring::of(sheet, &inner).share(color) < OF_RING).then_some(inner)
 }
 
 /// The color of a row, if it is all of one and solid.
