@@ -168,7 +168,7 @@ pub(crate) enum Preview {
     Contact(ImageOf<ContactOptions>),
     /// The grid drawn over the sheet before slicing: lines, blank cells, crossed pixels (PNG)
     Grid(Box<GridPreview>),
-    /// One clip as the game will play it, or all clips side by side (GIF or APNG, by file extension)
+    /// One clip as the game will play it, or all clips side by side (GIF, APNG, WebP or Y4M, by file extension)
     Motion(ImageOf<MotionOptions>),
     /// Atlas pages with frame borders and names, free space hatched; anything else is packed for the preview (PNG)
     Pages(ImageOf<PagesOptions>),

@@ -319,6 +319,8 @@ fn check(pixels: &Pixels, canvas: Size, inset: UVec2) -> Result<(), FrameError> 
 pub struct Source {
     /// The file, as the user named it, without its folders.
     pub file: String,
+    /// The folder it is in, without those above it; known only while names are given.
+    pub folder: String,
     /// The cell of the sheet.
     pub cell: Option<Cell>,
     /// The pixels of the file.

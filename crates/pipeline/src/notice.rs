@@ -63,6 +63,13 @@ pub enum Notice {
         /// Their manifests.
         manifests: Vec<PathBuf>,
     },
+    /// Files that are called alike in different folders; their sprites are called after both.
+    Namesakes {
+        /// How the files are called.
+        file: String,
+        /// Their sprites.
+        sprites: Vec<Name>,
+    },
     /// A sheet stands on a flat color, and nothing was said about it.
     FlatBackground {
         /// The sheet, as it was named.

@@ -90,6 +90,14 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
                 abbreviate_list(&names)
             ))
         }
+        Notice::Namesakes { file, sprites } => {
+            let sprites: Vec<String> = sprites.iter().map(ToString::to_string).collect();
+            note(format!(
+                "{} files are called {file}; their sprites are {}",
+                sprites.len(),
+                abbreviate_list(&sprites)
+            ))
+        }
         Notice::FlatBackground { file, color } => note(format!(
             "{}: the background is flat {color}; --key auto makes it transparent",
             file.display_slashed()

@@ -122,6 +122,28 @@ fn numbered_images_are_one_sequence_however_they_are_named() {
 }
 
 #[test]
+fn files_of_one_name_in_two_folders_are_told_apart() {
+    let env = Env::with_art();
+    for folder in ["hero", "npc"] {
+        fs::create_dir(env.path(folder)).unwrap();
+        env.write(&format!("{folder}/walk.png"), env.read("art/koi.png"));
+    }
+    let outcome = env.run("slice hero/walk.png npc/walk.png --grid 8x1 -o all");
+    assert_eq!(outcome.code, 0, "{}", outcome.err);
+    assert!(
+        outcome.err.contains("2 files are called walk.png; their sprites are hero-walk, npc-walk"),
+        "{}",
+        outcome.err
+    );
+    assert_eq!(
+        env.frames("all").sprites().iter().map(|name| name.as_str()).collect::<Vec<_>>(),
+        ["hero-walk", "npc-walk"]
+    );
+    env.ok("slice hero/walk.png --grid 8x1 --name \"{folder}_{sheet}_{n}\" -o hero-set");
+    assert_eq!(env.frames("hero-set").frames()[7].name().as_str(), "hero_walk_7");
+}
+
+#[test]
 fn what_another_command_writes_is_answered_with_that_command() {
     let env = Env::with_art();
     env.ok("slice art/koi.png --grid 8x1 -o koi");

@@ -25,6 +25,7 @@ enum TemplatePart {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Field {
     Sheet,
+    Folder,
     Sprite,
     Clip,
     Number,
@@ -36,8 +37,9 @@ enum Field {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Pad(usize);
 
-const FIELDS: [(&str, Field); 6] = [
+const FIELDS: [(&str, Field); 7] = [
     ("sheet", Field::Sheet),
+    ("folder", Field::Folder),
     ("sprite", Field::Sprite),
     ("clip", Field::Clip),
     ("n", Field::Number),
@@ -53,6 +55,14 @@ pub enum NamingError {
     NoCell {
         /// The frame.
         frame: Name,
+        /// The template.
+        template: String,
+    },
+    /// A template with a folder, a frame whose file has none.
+    #[error("'{template}' needs a folder, but '{file}' was named without one")]
+    NoFolder {
+        /// The frame's file.
+        file: String,
         /// The template.
         template: String,
     },
@@ -133,6 +143,11 @@ impl NameTemplate {
         self.has(Field::Clip)
     }
 
+    /// Whether names depend on the folders that files are in.
+    pub fn uses_folders(&self) -> bool {
+        self.has(Field::Folder)
+    }
+
     fn has(&self, wanted: Field) -> bool {
         self.parts.iter().any(|part| matches!(part, TemplatePart::Field(field, _) if *field == wanted))
     }
@@ -168,6 +183,12 @@ impl NameTemplate {
             };
             match field {
                 Field::Sheet => name.push_str(sheet_of(frame)),
+                Field::Folder => {
+                    let source = frame.source().filter(|source| !source.folder.is_empty());
+                    let file = || frame.source().map(|source| source.file.clone()).unwrap_or_default();
+                    let no_folder = || NamingError::NoFolder { file: file(), template: self.text.clone() };
+                    name.push_str(&source.ok_or_else(no_folder)?.folder);
+                }
                 Field::Sprite => name.push_str(frame.sprite().as_str()),
                 Field::Clip => name.push_str(clip.unwrap_or(frame.sprite()).as_str()),
                 Field::Number => name.push_str(&format!("{number:0digits$}")),
@@ -206,6 +227,8 @@ mod tests {
         let set = with_clips(rows("frog", &[2, 3]), &["leap = 2-3"]);
         assert_eq!(names("{sprite}/{n:03}", rows("koi", &[2]), 1), ["koi/001", "koi/002"]);
         assert_eq!(names("r{row}c{col:02}", rows("koi", &[1, 1]), 0), ["r0c00", "r1c00"]);
+        let no_folder = "{folder}-{n}".parse::<NameTemplate>().unwrap().rename(rows("koi", &[1]), 0);
+        assert!(matches!(no_folder, Err(NamingError::NoFolder { .. })));
         assert_eq!(names("{clip}_{n}", set, 0), ["frog_0", "frog_1", "leap_0", "leap_1", "frog_2"]);
     }
 

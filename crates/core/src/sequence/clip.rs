@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet, VecDeque};
 
 use crate::sequence::FrameDuration;
-use crate::sequence::timing::{TimeError, common_clock};
+use crate::sequence::{TimeError, common_clock};
 use crate::{ExtraFields, Name};
 
 /// A named sequence of steps.

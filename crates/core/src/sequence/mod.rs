@@ -7,4 +7,4 @@ mod clip;
 mod timing;
 
 pub use clip::{Clip, ClipError, PlayMode, Step};
-pub use timing::{FrameDuration, TimeError};
+pub use timing::{FrameDuration, TimeError, common_clock};

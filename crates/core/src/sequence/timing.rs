@@ -103,7 +103,10 @@ impl FrameDuration {
 }
 
 /// One clock for all spans: its ticks a second, and each span in its ticks.
-pub(crate) fn common_clock(spans: &[FrameDuration]) -> Result<(u32, Vec<u32>), TimeError> {
+///
+/// # Errors
+/// If the clock or a span doesn't fit into 32 bits.
+pub fn common_clock(spans: &[FrameDuration]) -> Result<(u32, Vec<u32>), TimeError> {
     let mut clock: u64 = 1;
     for span in spans {
         let scale = u64::from(span.timescale);

@@ -338,6 +338,7 @@ fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, UVec2)
 
 fn to_source(entry: SourceEntry) -> Source {
     Source {
+        folder: String::new(),
         file: entry.file,
         // A cell in words that are not ours is kept as nothing rather than refused.
         cell: entry.cell.and_then(|cell| cell.parse().ok()),

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::RenderedAnimation;
 use shibori_core::clip::FrameDuration;
 
-use crate::encode::{apng, gif};
+use crate::encode::{apng, gif, webp, y4m};
 use crate::store::{Transaction, Written};
 use crate::{Error, WriteProblem};
 
@@ -16,6 +16,10 @@ pub enum AnimationFormat {
     Gif,
     /// Exact colors and times.
     Apng,
+    /// Exact colors, times in milliseconds.
+    Webp,
+    /// Uncompressed video at one rate.
+    Y4m,
 }
 
 impl AnimationFormat {
@@ -25,8 +29,10 @@ impl AnimationFormat {
         match ending.as_str() {
             "gif" => Ok(Self::Gif),
             "png" | "apng" => Ok(Self::Apng),
+            "webp" => Ok(Self::Webp),
+            "y4m" => Ok(Self::Y4m),
             _ => {
-                let text = format!("an animation ends in .gif, .apng or .png, not '.{ending}'");
+                let text = format!("an animation ends in .gif, .apng, .png, .webp or .y4m, not '.{ending}'");
                 Err(Error::write(path, WriteProblem::Format(text)))
             }
         }
@@ -67,6 +73,8 @@ pub fn animation(
             let encoded = gif::gif(animation, tick).map_err(wrong)?;
             (encoded.bytes, encoded.hardened, encoded.reduced_from)
         }
+        AnimationFormat::Webp => (webp::webp(animation, tick).map_err(wrong)?, 0, None),
+        AnimationFormat::Y4m => (y4m::y4m(animation, tick).map_err(wrong)?, 0, None),
     };
     batch.stage(0, &bytes)?;
     Ok(AnimationReport { written: batch.written(), bytes: bytes.len(), hardened, reduced_from, dropped })
@@ -83,6 +91,9 @@ fn drop_short_frames(
     let (clock, least) = match format {
         AnimationFormat::Gif => (100u32, 2u64),
         AnimationFormat::Apng => (1_000_000, 10_001),
+        AnimationFormat::Webp => (1000, 11),
+        // A video is for encoders, which show every picture.
+        AnimationFormat::Y4m => return None,
     };
     let mut ends = Vec::with_capacity(animation.images.len());
     let mut end = 0.0;
@@ -116,9 +127,54 @@ fn drop_short_frames(
 
 #[cfg(test)]
 mod tests {
-    use image::RgbaImage;
+    use ::image::RgbaImage;
 
     use super::*;
+    use crate::decode::{DecodedImage, ReadOptions, image};
+
+    #[test]
+    fn webp_and_video_come_back_as_they_were() {
+        let picture = |at: u8| {
+            RgbaImage::from_fn(5, 3, |x, y| {
+                ::image::Rgba([at * 60, x as u8 * 50, y as u8 * 90, 255 - at * 40])
+            })
+        };
+        let spans = [(80, 1000), (1, 12), (160, 1000)];
+        let images: Vec<_> = (0u8..)
+            .zip(spans)
+            .map(|(at, (ticks, clock))| (picture(at), FrameDuration::new(ticks, clock).unwrap()))
+            .collect();
+        let animation = RenderedAnimation { images, plays: 3 };
+        let bytes = webp::webp(&animation, || {}).unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let moving = |bytes: &[u8]| {
+            let file = folder.path().join("file");
+            std::fs::write(&file, bytes).unwrap();
+            match image(&file, &ReadOptions::default()).unwrap().picture {
+                DecodedImage::Moving(moving) => moving,
+                DecodedImage::Still(_) => panic!("a still"),
+            }
+        };
+        let moving_webp = moving(&bytes);
+        let times: Vec<f64> = moving_webp.moments.iter().map(|moment| moment.span.millis()).collect();
+        assert_eq!((times, moving_webp.plays), (vec![80.0, 83.0, 160.0], 3));
+        for (moment, (image, _)) in moving_webp.moments.iter().zip(&animation.images) {
+            assert!(moment.picture.to_image() == *image);
+        }
+        // A picture is there as often as it is long; colors are off by rounding at most.
+        let even = [(80, 1000), (40, 1000), (120, 1000)];
+        let images = animation.images.iter().zip(even);
+        let images = images
+            .map(|((image, _), (ticks, clock))| (image.clone(), FrameDuration::new(ticks, clock).unwrap()));
+        let even = RenderedAnimation { images: images.collect(), plays: 0 };
+        let moving = moving(&y4m::y4m(&even, || {}).unwrap());
+        assert_eq!((moving.moments.len(), moving.moments[0].span.millis()), (6, 40.0));
+        for (at, number) in [(0, 0), (1, 0), (2, 1), (5, 2)] {
+            let pairs = moving.moments[at].picture.to_image();
+            let off = pairs.iter().zip(even.images[number].0.iter()).map(|(a, b)| a.abs_diff(*b)).max();
+            assert!(off <= Some(3), "{off:?}");
+        }
+    }
 
     #[test]
     fn fast_animations_lose_pictures_and_keep_their_time() {

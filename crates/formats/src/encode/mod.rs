@@ -16,6 +16,8 @@ mod paint;
 mod replacement;
 mod set;
 mod single;
+mod webp;
+mod y4m;
 
 pub use animation::{AnimationFormat, AnimationReport, animation};
 pub use atlas::{AtlasReport, PageFile, atlas, stale_scales, stem_of as atlas_stem};

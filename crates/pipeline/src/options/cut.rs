@@ -80,7 +80,7 @@ pub struct CutOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "NAME"))]
     #[serde(with = "text")]
     pub sprite: Option<Name>,
-    /// Frame names, built from {sheet} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
+    /// Frame names, built from {sheet} {folder} {sprite} {clip} {row} {col} and a number, such as {sheet}/{n:03}
     /// [default: {sprite}-{n:02}]
     #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
     #[serde(with = "text")]

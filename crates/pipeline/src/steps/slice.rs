@@ -1,6 +1,6 @@
 //! Sheets, strips and animations into frames.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
@@ -23,7 +23,7 @@ use shibori_formats::encode;
 use shibori_formats::store::Written;
 use tracing::{debug, info_span};
 
-use crate::options::{ClipOptions, ShapeOptions, SliceOptions};
+use crate::options::{ClipOptions, CutOptions, ShapeOptions, SliceOptions};
 use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
@@ -124,9 +124,49 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
         return finish_cut(vec![sequence], options, cx);
     }
     let sheets = expand_folders(sheets, options, cx)?;
-    let cut: Result<Vec<_>, _> = sheets.iter().map(|sheet| cut_source(sheet, options, None, cx)).collect();
+    let own_names = names_of_namesakes(&sheets, cx);
+    let cut_one = |sheet: &Source| match own_names.get(sheet.name()) {
+        None => cut_source(sheet, options, None, cx),
+        Some(sprite) => {
+            let cut = CutOptions { sprite: Some(sprite.clone()), ..options.cut.clone() };
+            cut_source(sheet, &SliceOptions { cut, ..options.clone() }, None, cx)
+        }
+    };
+    let cut: Result<Vec<_>, _> = sheets.iter().map(cut_one).collect();
     let paths: Vec<PathBuf> = sheets.iter().filter_map(Source::path).map(Path::to_owned).collect();
     finish_cut(report_total_memory(cut, &paths, cx)?, options, cx)
+}
+
+/// Sprites for files that are called alike in different folders: `hero/walk.png` and `npc/walk.png` are `hero-walk` and
+/// `npc-walk`.
+fn names_of_namesakes(sheets: &[Source], cx: &Context<'_>) -> HashMap<PathBuf, Name> {
+    let mut called: Vec<(Name, Vec<&Path>)> = Vec::new();
+    for path in sheets.iter().filter_map(Source::path).filter(|path| is_file(path, cx)) {
+        let Ok(name) = sprite_name(path) else { continue };
+        match called.iter_mut().find(|(other, _)| *other == name) {
+            Some((_, paths)) => paths.push(path),
+            None => called.push((name, vec![path])),
+        }
+    }
+    let mut names = HashMap::new();
+    for (name, paths) in called.into_iter().filter(|(_, paths)| paths.len() > 1) {
+        let own = |path: &&Path| Name::new(format!("{}-{name}", folder_name(path, cx))).ok();
+        let sprites: Vec<Name> = paths.iter().filter_map(own).collect();
+        let is_told = sprites.iter().collect::<HashSet<_>>().len() == paths.len();
+        if is_told {
+            cx.notify(Notice::Namesakes { file: file_name(paths[0]), sprites: sprites.clone() });
+            names.extend(paths.into_iter().map(Path::to_owned).zip(sprites));
+        }
+    }
+    names
+}
+
+/// The name of the folder that a file is in.
+fn folder_name(path: &Path, cx: &Context<'_>) -> String {
+    let whole = cx.resolve(path);
+    let folder = whole.parent().and_then(|folder| folder.canonicalize().ok());
+    let name = folder.as_deref().and_then(Path::file_name);
+    name.map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
 }
 
 /// All cut files in one set, named and shaped.
@@ -594,6 +634,17 @@ fn clean_sheet(
     keyed: Option<&(KeyColors, u64)>,
     cx: &Context<'_>,
 ) -> Result<CutFile, Error> {
+    let set = match &options.cut.name {
+        Some(template) if template.uses_folders() => {
+            let folder = folder_name(&report.file, cx);
+            set.map_frames(|_, frame| {
+                let source =
+                    FrameSource { folder: folder.clone(), ..frame.source().cloned().unwrap_or_default() };
+                Ok::<_, SetError>(frame.with_source(Some(source)))
+            })?
+        }
+        _ => set,
+    };
     let has_frames = matches!(report.how, CutMethod::Animation | CutMethod::Frames);
     if has_frames && options.cut.read.is_some() {
         return Err(Error::Sheet(SheetError::NoCells { source_path: report.file }));

@@ -23,6 +23,7 @@ pub use palette::QuantizationError;
 pub use png::png;
 pub(in crate::encode) use png::unsealed_png;
 pub(super) use png::{encoder, problem};
+pub(super) use webp::webp as webp_still;
 
 /// How pages are written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

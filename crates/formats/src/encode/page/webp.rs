@@ -10,7 +10,8 @@ use crate::WriteProblem;
 /// The longest side the format holds.
 const LONGEST: u32 = 16_383;
 
-pub(super) fn webp(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
+/// A picture in the extended layout.
+pub(in crate::encode) fn webp(image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
     let (width, height) = image.dimensions();
     if width > LONGEST || height > LONGEST {
         let size = Size::new(width, height);
