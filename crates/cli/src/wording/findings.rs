@@ -203,7 +203,7 @@ fn recipe_line(tables: &[RecipeKeys]) -> String {
 fn advice(fix: Fix) -> &'static str {
     match fix {
         Fix::MoreRoom => {
-            "if it is cut off, slice the sheet with larger or moved cells; if not, ignore it with --allow"
+            "if it is cut off, slice the sheet with larger or moved cells; if not, allow touches-edge"
         }
         Fix::RemoveGroups(_) => "erase them in a paint program: no command removes them and nothing else",
         Fix::LineUp { .. } => "move the frame by hand: shibori preview light-table shows where it belongs",
