@@ -30,7 +30,7 @@
 //! let cut = CutOptions { grid: Some("2x1".parse()?), ..Default::default() };
 //! let sliced = slice(&[sheet], &SliceOptions { cut, ..Default::default() }, &cx)?;
 //!
-//! let shape = ShapeOptions { align: Some("feet".parse()?), pivot: Some("feet".parse()?), ..Default::default() };
+//! let shape = ShapeOptions { align: Some("center".parse()?), pivot: Some("feet".parse()?), ..Default::default() };
 //! let frames = Source::frames("heron", sliced.set);
 //! let adjusted = adjust(&frames, &AdjustOptions { shape, ..Default::default() }, &cx)?;
 //! assert_eq!(adjusted.frames[1].shift.map(|shift| shift.x), Some(-3));
