@@ -185,7 +185,7 @@ pub(crate) enum Preview {
 /// Where a picture goes.
 #[derive(Args, Debug)]
 pub(crate) struct ImageOutput {
-    /// Image file to write [default: beside the source]
+    /// Image file to write [default: named after the source]
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     /// Show it in the terminal; an animation plays until you press a key
@@ -210,7 +210,7 @@ pub(crate) struct Html {
     /// A set, an atlas, an image, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// HTML file to write; ends in .html [default: beside the source]
+    /// HTML file to write; ends in .html [default: named after the source]
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
@@ -222,7 +222,7 @@ pub(crate) struct LightTable {
     /// A sheet to slice; or a set, an atlas, an animation or a folder of images
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
-    /// HTML file to write; ends in .html [default: beside the source]
+    /// HTML file to write; ends in .html [default: named after the source]
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
 }
@@ -235,7 +235,7 @@ pub(crate) struct Drift {
     /// The same source after alignment, for comparison
     #[arg(value_name = "AFTER")]
     pub(crate) after: Option<PathBuf>,
-    /// Image file to write; ends in .png [default: beside the source]
+    /// Image file to write; ends in .png [default: named after the source]
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     #[command(flatten)]

@@ -96,7 +96,8 @@ impl Job {
     }
 }
 
-/// Beside the source, and called like it: `frog-contact.png`, `frog.html`.
+/// Called like the source: `frog-contact.png`, `frog.html`. It goes into the current folder: beside the source it might be
+/// taken for art.
 fn usual_output(view: &View, source: &Path) -> PathBuf {
     let is_set = source.file_name().is_some_and(|name| name == SET_FILE);
     let named = if is_set { source.parent().unwrap_or(source) } else { source };
@@ -107,7 +108,7 @@ fn usual_output(view: &View, source: &Path) -> PathBuf {
     let stem = stem.map_or_else(|| "frames".into(), |stem| stem.to_string_lossy().into_owned());
     let stem = if stem == "-" { "stdin".to_owned() } else { stem };
     let (word, ending) = view.file_name();
-    path.with_file_name(match word {
+    PathBuf::from(match word {
         "" => format!("{stem}.{ending}"),
         _ => format!("{stem}-{word}.{ending}"),
     })

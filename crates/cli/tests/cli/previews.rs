@@ -185,11 +185,11 @@ fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
         assert_eq!(refused.code, 2, "{line}");
         assert!(refused.err.contains("-o FILE"), "{line}: {}", refused.err);
     }
-    // Without -o a picture goes beside the source.
+    // Without -o a picture is called like the source, and doesn't lie among art.
     env.ok("slice art/koi.png --grid 8x1 -o sets/koi");
     env.ok("preview contact sets/koi");
     env.ok("preview html sets/koi/frames.json");
-    assert!(env.path("sets/koi-contact.png").is_file() && env.path("sets/koi.html").is_file());
+    assert!(env.path("koi-contact.png").is_file() && env.path("koi.html").is_file());
 }
 
 #[test]
