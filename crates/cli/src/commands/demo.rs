@@ -22,7 +22,7 @@ use script::{OPEN, SCRIPT};
 
 macro_rules! art {
     ($($name:literal),+ $(,)?) => {
-        [$(($name, include_bytes!(concat!("../../demo/art/", $name)) as &[u8])),+]
+        [$((concat!("art/", $name), include_bytes!(concat!("../../demo/art/", $name)) as &[u8])),+]
     };
 }
 
@@ -99,30 +99,34 @@ fn build_twice(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failur
     super::run(&build, program)?;
     program.say("");
     program.say(&format!("# Then {CHANGED} is painted blue: only what uses it is rebuilt."));
-    paint_blue(&folder.join(CHANGED), program)?;
+    paint_blue(folder, program)?;
     program.console.print_heading("shibori build");
     super::run(&build, program)
 }
 
 /// Swaps red and blue.
-fn paint_blue(sheet: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let cx = program.context();
+fn paint_blue(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
+    let sheet = folder.join(CHANGED);
     let limits = program.everywhere.run.limits();
-    let DecodedImage::Still(pixels) = decode::image(sheet, &limits)?.picture else { return Ok(()) };
+    let DecodedImage::Still(pixels) = decode::image(&sheet, &limits)?.picture else { return Ok(()) };
     let mut image = pixels.to_image();
     image.pixels_mut().for_each(|pixel| pixel.0.swap(0, 2));
-    encode::pictures(sheet, std::slice::from_ref(&image), cx.transaction())?;
+    let png = encode::png(&image).map_err(|problem| shibori_formats::Error::write(&sheet, problem))?;
+    write_files(folder, &[(CHANGED, &png)], program)
+}
+
+/// Writes art with the recipe, which keeps the records: the art has none of its own, so that it isn't taken for output.
+fn write_files(folder: &Path, art: &[(&str, &[u8])], program: &CommandContext<'_>) -> Result<(), Failure> {
+    let files = art.iter().copied().chain([(RECIPE_FILE, RECIPE.as_bytes())]);
+    let files: Vec<(PathBuf, &[u8])> = files.map(|(name, bytes)| (folder.join(name), bytes)).collect();
+    let cx = program.context();
+    encode::bytes(&files, cx.transaction())?;
     cx.commit()?;
     Ok(())
 }
 
 fn write_art(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let art = ART.iter().map(|&(name, bytes)| (folder.join("art").join(name), bytes));
-    let recipe = (folder.join(RECIPE_FILE), RECIPE.as_bytes());
-    let files: Vec<(PathBuf, &[u8])> = art.chain([recipe]).collect();
-    let cx = program.context();
-    encode::bytes(&files, cx.transaction())?;
-    cx.commit()?;
+    write_files(folder, &ART, program)?;
     program.say(&format!(
         "wrote {} files of demo art and {RECIPE_FILE} to {}",
         ART.len(),

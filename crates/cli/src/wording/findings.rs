@@ -207,7 +207,7 @@ fn advice(fix: Fix) -> &'static str {
         }
         Fix::RemoveGroups(_) => "erase them in a paint program: no command removes them and nothing else",
         Fix::LineUp { .. } => "move the frame by hand: shibori preview light-table shows where it belongs",
-        Fix::Scale(_) => "redraw it at the size of the others",
+        Fix::Scale(_) => "if it isn't meant to be, redraw it at the size of the others",
         Fix::PlayOnce(_) => "let the clip play once",
         Fix::ClearEdge(_) => "erase the border in a paint program",
         Fix::Slower(_) => "give its steps at least 17 ms each",

@@ -25,7 +25,14 @@ fn blocks(text: &str) -> Vec<(String, String)> {
 /// Types what a document says, in its order, and holds what it shows as output against what comes back: the block of text
 /// after commands, or after a line that begins with `$`.
 fn typed(name: &str) -> usize {
-    typed_in(&Env::with_art(), name)
+    typed_in(&demo_folder(), name)
+}
+
+/// What `shibori demo` leaves that somebody who types along can run into: the art and the recipe.
+fn demo_folder() -> Env {
+    let env = Env::with_art();
+    env.write("shibori.toml", document("crates/cli/demo/shibori.toml"));
+    env
 }
 
 fn typed_in(env: &Env, name: &str) -> usize {
@@ -140,8 +147,9 @@ fn every_command_of_the_guide_runs_page_by_page() {
     for page in &pages {
         typed(page);
     }
-    // The pages tell one story: in the order of their list, all in one folder.
-    let env = Env::with_art();
+    // The pages tell one story: in the order of their list, all in one folder, after the tour.
+    let env = demo_folder();
+    typed_in(&env, "README.md");
     let list = document("docs/guide/README.md");
     let order = list.split("](").skip(1).filter_map(|link| Some(link.split_once(".md)")?.0));
     let order: Vec<String> =

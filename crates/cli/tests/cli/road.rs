@@ -101,6 +101,15 @@ fn one_thread_or_many_write_the_same_bytes_and_manifests_as_the_schema_says() {
     let (one, many) = (made("one"), made("many"));
     assert!(one.len() > 100);
     assert!(one == many, "the two outputs differ");
+    // Only the heron that is left rough on purpose jumps about, and all of the art is art.
+    assert_eq!(env.run("check one/sets/heron").code, 0);
+    let checked: Value = serde_json::from_str(&env.run("check one/shibori.toml --json").out).unwrap();
+    let wrong = checked["findings"].as_array().unwrap().iter().filter(|finding| finding["level"] == "wrong");
+    assert!(wrong.clone().count() > 0 && wrong.into_iter().all(|finding| finding["sprite"] == "rough-heron"));
+    let drafted = env.ok("init one/art -o -");
+    for name in ["koi", "frog", "heron", "lantern"] {
+        assert!(drafted.contains(&format!("one/art/{name}")), "{name}: {drafted}");
+    }
     env.ok("slice art/koi.png --grid 8x1 --manifest-only");
     let schema: Value = serde_json::from_str(&env.ok("schema manifest")).unwrap();
     let manifests: Vec<_> = env.files("").into_iter().filter(|(name, _)| name.ends_with(".json")).collect();

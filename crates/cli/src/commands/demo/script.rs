@@ -80,7 +80,7 @@ pub(super) const SCRIPT: [ScriptLine; 28] = [
         "adjust",
         &["rough/heron"],
         &[
-            ("shape", "align", "feet"),
+            ("shape", "align", "match"),
             ("shape", "pivot", "feet"),
             ("shape", "box", "body=auto:clip"),
             ("shape", "polygon", "8"),
@@ -149,7 +149,7 @@ pub(super) const OPEN: [(&str, &str); 13] = [
     ("look/cut.png", "preview of the grid on the frog's sheet"),
     ("look/pond.png", "every frame of the atlas, by clip"),
     ("look/onion.png", "the heron's frames overlaid, after aligning"),
-    ("look/drift.png", "its feet positions before and after"),
+    ("look/drift.png", "its position before and after"),
     ("look/leap.gif", "the frog's leap, enlarged four times"),
     ("look/swim.png", "the koi swimming (an animated PNG: a browser plays it)"),
     ("atlas/pond.png", "the packed page"),
