@@ -71,8 +71,8 @@ fn table((name, counts, make): Kind, is_square: bool, seeds: u64, figures: &Figu
         }
         println!("{count:>22} {row}");
     }
-    let told: Vec<String> = means.iter().map(|mean| format!("{:>6.2} %        ", mean * 100.0)).collect();
-    println!("{name:>22}   {}", told.join("  "));
+    let texts: Vec<String> = means.iter().map(|mean| format!("{:>6.2} %        ", mean * 100.0)).collect();
+    println!("{name:>22}   {}", texts.join("  "));
     let share = means[1] / means[2];
     println!("{:>22}   high: {}", "", figures.verdict(&name, means[2] * 100.0));
     let what = format!("{name}, medium to high");

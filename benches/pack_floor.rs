@@ -56,8 +56,8 @@ fn main() {
                 write_atlases(packed, &folder.join("out/parts"), &options, &cx).map(|_| ())
             }),
         ];
-        let told: Vec<String> = parts.iter().map(|part| format!("{:>8.0}", part * 1e3)).collect();
-        println!("{count:>10} {}", told.join(" "));
+        let texts: Vec<String> = parts.iter().map(|part| format!("{:>8.0}", part * 1e3)).collect();
+        println!("{count:>10} {}", texts.join(" "));
     }
 }
 

@@ -104,21 +104,21 @@ fn measure(sheets: usize, together: usize) {
     let ms = |time: Duration| time.as_secs_f64() * 1000.0;
     println!("{sheets} sheets, {} atlases", outcome.done);
     let figures = Figures::of("rebuild");
-    let told = |what: &str, time: Duration| {
+    let print = |what: &str, time: Duration| {
         let verdict = figures.verdict(&format!("{what}, {} atlases", outcome.done), ratio(time));
         println!("  {what:24} {:8.1} ms  {:.2}, {verdict}", ms(time), ratio(time));
     };
     println!("  decode and encode alone  {:8.1} ms  1.00", ms(floor));
-    told("built from nothing", whole);
+    print("built from nothing", whole);
     let (again, kept) = built(folder, None);
     assert_eq!(kept.done, 0);
-    told("nothing changed, at once", again);
+    print("nothing changed, at once", again);
     std::thread::sleep(Duration::from_secs(3));
     built(folder, None);
     let (again, _) = built(folder, None);
-    told("nothing changed, later", again);
+    print("nothing changed, later", again);
     fs::write(folder.join("art/s0003.png"), png(&sheet(9999)).unwrap()).unwrap();
     let (one, changed) = built(folder, None);
     assert_eq!(changed.done, 1);
-    told("one sheet changed", one);
+    print("one sheet changed", one);
 }

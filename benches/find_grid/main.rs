@@ -82,17 +82,17 @@ impl Tally {
         self.sure += u32::from(is_sure);
         self.sure_wrong += u32::from(is_sure && !is_right);
         if let Some((kind, number)) = show.filter(|_| !is_right || !is_sure) {
-            let told =
+            let texts =
                 |grid: &Grid| format!("{} of {} {:?}", grid.counts(), grid.cell_size(), grid.spacing());
             let list: Vec<String> = found
                 .candidates
                 .iter()
-                .map(|c| format!("{} ({:.1}, cuts {})", told(&c.grid), c.evidence, c.cut_places))
+                .map(|c| format!("{} ({:.1}, cuts {})", texts(&c.grid), c.evidence, c.cut_places))
                 .collect();
             println!(
                 "  {kind} {number}: {:?}; truth {} ; found {}",
                 found.certainty,
-                told(&sheet.truth),
+                texts(&sheet.truth),
                 list.join(" | ")
             );
             let path = std::env::temp_dir().join(format!("grid-{kind}-{number}.png"));

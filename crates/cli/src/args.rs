@@ -1,5 +1,5 @@
 //! The command line: commands, their sources and targets, and the options that every command takes. What a command can be
-//! told beyond that is the pipeline's option groups, flattened in.
+//! read beyond that is the pipeline's option groups, flattened in.
 
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
@@ -385,7 +385,7 @@ mod tests {
             };
             tables.iter().flat_map(keys).collect()
         };
-        // Where things come from and go to is told by other keys, and what is for a person at a terminal by none; the clips that
+        // Sources and outputs have keys of their own, and options for a person at a terminal have none; the clips that
         // `only` names are tables of their own.
         let elsewhere = ["output", "in-place", "here", "list", "print-template", "help", "version"];
         let preview = ["preview", "slice", "clean"];

@@ -29,7 +29,7 @@ pub(crate) struct Console {
     paint_err: ColorChoice,
     progress: Mutex<Option<(Task, Progress)>>,
     /// What is printed at the end, for programs.
-    told: Mutex<JsonOutput>,
+    json_output: Mutex<JsonOutput>,
     /// Why a result could not be written, if it could not.
     broken: Mutex<Option<io::Error>>,
 }
@@ -63,7 +63,7 @@ impl Console {
             paint_out: wanted(AutoStream::choice(&io::stdout())),
             paint_err: wanted(AutoStream::choice(&io::stderr())),
             progress: Mutex::new(None),
-            told: Mutex::default(),
+            json_output: Mutex::default(),
             broken: Mutex::new(None),
         }
     }
@@ -76,7 +76,7 @@ impl Console {
             paint_out: ColorChoice::Never,
             paint_err: AutoStream::choice(&io::stderr()),
             progress: Mutex::new(None),
-            told: Mutex::default(),
+            json_output: Mutex::default(),
             broken: Mutex::new(None),
         }
     }
@@ -87,7 +87,7 @@ impl Console {
             json: false,
             quiet: self.quiet || self.json,
             progress: Mutex::new(None),
-            told: Mutex::default(),
+            json_output: Mutex::default(),
             broken: Mutex::new(None),
             ..*self
         }
@@ -111,36 +111,39 @@ impl Console {
     /// The result, for programs. Printed at the end, even when quiet: it was asked for.
     pub(crate) fn result(&self, value: &impl Serialize) {
         let value = serde_json::to_value(value).expect("results are plain data");
-        if let (Value::Object(result), Ok(mut told)) = (value, self.told.lock()) {
-            told.result = result;
+        if let (Value::Object(result), Ok(mut json_output)) = (value, self.json_output.lock()) {
+            json_output.result = result;
         }
     }
 
     /// Prints what there is for programs: one object with the version, whether all went well, the result, what was warned
     /// of, and what went wrong if anything did.
     pub(crate) fn finish(&self, failure: Option<&Failure>) {
-        let Ok(mut told) = self.told.lock() else { return };
+        let Ok(mut json_output) = self.json_output.lock() else { return };
         let message = failure.and_then(|failure| Some((failure.message.as_ref()?, failure.exit)));
-        if !self.json || told.has_own && message.is_none() {
+        if !self.json || json_output.has_own && message.is_none() {
             return;
         }
         let mut all = Map::new();
         all.insert("shibori".to_owned(), env!("CARGO_PKG_VERSION").into());
         all.insert("ok".to_owned(), failure.is_none().into());
-        all.append(&mut told.result);
-        if !told.hand_work.is_empty() {
-            all.insert("hand_work".to_owned(), std::mem::take(&mut told.hand_work).into());
+        all.append(&mut json_output.result);
+        if !json_output.hand_work.is_empty() {
+            all.insert("hand_work".to_owned(), std::mem::take(&mut json_output.hand_work).into());
         }
-        all.insert("warnings".to_owned(), std::mem::take(&mut told.warnings).into());
+        all.insert("warnings".to_owned(), std::mem::take(&mut json_output.warnings).into());
         if let Some((message, exit)) = message {
             let error =
                 json!({ "message": render_message(message), "hint": message.hint, "exit": exit as u8 });
             all.insert("error".to_owned(), error);
         }
         // Beside lines of their own, a line as well.
-        let text =
-            if told.has_own { serde_json::to_string(&all) } else { serde_json::to_string_pretty(&all) };
-        drop(told);
+        let text = if json_output.has_own {
+            serde_json::to_string(&all)
+        } else {
+            serde_json::to_string_pretty(&all)
+        };
+        drop(json_output);
         self.print_out(&text.expect("results are plain data"));
     }
 
@@ -155,8 +158,8 @@ impl Console {
     /// One of several results for programs: a line of its own.
     pub(crate) fn event(&self, value: &impl Serialize) {
         if self.json {
-            if let Ok(mut told) = self.told.lock() {
-                told.has_own = true;
+            if let Ok(mut json_output) = self.json_output.lock() {
+                json_output.has_own = true;
             }
             self.print_out(&serde_json::to_string(value).expect("results are plain data"));
         }
@@ -169,8 +172,8 @@ impl Console {
 
     /// A text that is the whole result, as it is.
     pub(crate) fn text(&self, text: &str) {
-        if let Ok(mut told) = self.told.lock() {
-            told.has_own = true;
+        if let Ok(mut json_output) = self.json_output.lock() {
+            json_output.has_own = true;
         }
         self.record_error(io::stdout().write_all(text.as_bytes()));
     }
@@ -197,8 +200,8 @@ impl Console {
 
     /// Something to know, on stderr. Errors are said even when quiet.
     pub(crate) fn message(&self, weight: MessageLevel, message: &Message) {
-        if let (MessageLevel::Warning, Ok(mut told)) = (weight, self.told.lock()) {
-            told.warnings.push(json!({ "message": render_message(message), "hint": message.hint }));
+        if let (MessageLevel::Warning, Ok(mut json_output)) = (weight, self.json_output.lock()) {
+            json_output.warnings.push(json!({ "message": render_message(message), "hint": message.hint }));
         }
         if self.quiet && weight != MessageLevel::Error {
             return;
@@ -235,8 +238,10 @@ impl Observer for Console {
 
     fn notice(&self, notice: Notice) {
         let (weight, message) = wording::notice(&notice);
-        if let (Notice::KeptByHand { file, work }, Ok(mut told)) = (&notice, self.told.lock()) {
-            told.hand_work.push(json!({ "manifest": ReportPath::from(file.clone()), "items": work.items() }));
+        if let (Notice::KeptByHand { file, work }, Ok(mut json_output)) = (&notice, self.json_output.lock()) {
+            json_output
+                .hand_work
+                .push(json!({ "manifest": ReportPath::from(file.clone()), "items": work.items() }));
         }
         self.message(weight, &message);
     }

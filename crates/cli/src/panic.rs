@@ -37,13 +37,16 @@ mod tests {
 
     #[test]
     fn a_report_has_all_that_finding_the_bug_takes() {
-        let told = text(
+        let message_text = text(
             "index out of bounds",
             "crates/core/src/x.rs:7:9",
             &["pack".to_owned(), "my art".to_owned()],
         );
         for part in [env!("CARGO_PKG_VERSION"), "shibori pack 'my art'", "index out of bounds", "x.rs:7:9"] {
-            assert!(told.contains(part) || told.contains(&part.replace('\'', "\"")), "{part}: {told}");
+            assert!(
+                message_text.contains(part) || message_text.contains(&part.replace('\'', "\"")),
+                "{part}: {message_text}"
+            );
         }
         assert_eq!(panic_message(&"a"), "a");
         assert_eq!(panic_message(&String::from("b")), "b");

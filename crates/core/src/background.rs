@@ -1,4 +1,4 @@
-//! What is behind the drawings of a sheet: transparency, one flat color, or nothing that can be told.
+//! What is behind the drawings of a sheet: transparency, one flat color, or nothing that can be recognized.
 //!
 //! A flat color is looked for on the sheet's outermost pixels, where a background shows if anywhere. It
 //! may be a little noisy, as after a lossy format. Where there is transparency already, no color is ever
@@ -23,7 +23,7 @@ pub enum Background {
         /// The largest difference in one channel that is still background.
         tolerance: u8,
     },
-    /// No background can be told from the drawings.
+    /// No background can be distinguished from the drawings.
     None,
 }
 

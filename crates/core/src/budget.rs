@@ -139,7 +139,7 @@ mod tests {
     }
 
     #[test]
-    fn sizes_are_read_as_they_are_told() {
+    fn sizes_are_read_as_they_are_printed() {
         for (text, bytes) in [
             ("2g", 2_000_000_000),
             ("800 MB", 800_000_000),
@@ -152,8 +152,8 @@ mod tests {
         for text in ["", "GB", "0", "-1", "1.2.3", "5 apples", "9e99", "1 mm", "0.2"] {
             assert!(text.parse::<ByteSize>().is_err(), "{text}");
         }
-        let told = [999, 1000, 12_345_678, 2_500_000_000, 1 << 60].map(|size| ByteSize(size).to_string());
-        assert_eq!(told, ["999 B", "1.0 kB", "12.3 MB", "2.5 GB", "1152921.5 TB"]);
+        let texts = [999, 1000, 12_345_678, 2_500_000_000, 1 << 60].map(|size| ByteSize(size).to_string());
+        assert_eq!(texts, ["999 B", "1.0 kB", "12.3 MB", "2.5 GB", "1152921.5 TB"]);
     }
 
     #[test]

@@ -121,7 +121,7 @@ mod tests {
     }
 
     #[test]
-    fn of_several_errors_the_first_is_told() {
+    fn of_several_errors_the_first_is_returned() {
         on_pools(|| {
             let odd = |at: usize| if at < 57 || at.is_multiple_of(2) { Ok(at) } else { Err(at) };
             assert_eq!(try_map(500, odd), Err(57));

@@ -81,9 +81,10 @@ mod tests {
     #[test]
     fn a_clip_gets_frames_of_its_own_and_no_other_clip_changes() {
         let set = with_clips(rows("koi", &[5]), &["swim = 0-3", "turn = 2-4", "rest = 4"]);
-        let told = |clips: Vec<&Clip>| clips.iter().map(|clip| clip.name().to_string()).collect::<Vec<_>>();
+        let clip_names =
+            |clips: Vec<&Clip>| clips.iter().map(|clip| clip.name().to_string()).collect::<Vec<_>>();
         let part = set.extract_clip(1);
-        assert_eq!(told(clips_sharing_frames(&set, &part)), ["swim", "rest"]);
+        assert_eq!(clip_names(clips_sharing_frames(&set, &part)), ["swim", "rest"]);
         let own = unshare_frames(&set, &part).unwrap();
         let steps = |at: usize| own.clips()[at].steps().iter().map(|step| step.frame).collect::<Vec<_>>();
         assert_eq!((steps(0), steps(1), steps(2)), (vec![0, 1, 2, 3], vec![5, 6, 7], vec![4]));
@@ -92,6 +93,6 @@ mod tests {
         assert!(clips_sharing_frames(&own, &own.extract_clip(1)).is_empty());
         assert!(clips_sharing_frames(&set, &set).is_empty());
         // Through 'turn', 'swim' shares frames with 'rest'.
-        assert_eq!(told(clips_sharing_frames(&set, &set.extract_clip(0))), ["turn", "rest"]);
+        assert_eq!(clip_names(clips_sharing_frames(&set, &set.extract_clip(0))), ["turn", "rest"]);
     }
 }

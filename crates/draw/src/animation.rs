@@ -340,10 +340,13 @@ mod tests {
     fn clips_beside_each_other_keep_their_own_time() {
         let set = with_clips(dotted(&[(4, 4), (4, 4), (4, 4)]), &["a = 0-2 @10fps", "b = 0,1@150ms"]);
         let clips: Vec<&Clip> = set.clips().iter().collect();
-        let told: Vec<(Vec<usize>, f64)> =
+        let timeline: Vec<(Vec<usize>, f64)> =
             merge_timelines(&clips).into_iter().map(|(shown, span)| (shown, span.millis())).collect();
         // a: 100, 200, 300; b: 100 (its default), 250.
-        assert_eq!(told, [(vec![0, 0], 100.0), (vec![1, 1], 100.0), (vec![2, 1], 50.0), (vec![2, 0], 50.0)]);
+        assert_eq!(
+            timeline,
+            [(vec![0, 0], 100.0), (vec![1, 1], 100.0), (vec![2, 1], 50.0), (vec![2, 0], 50.0)]
+        );
         assert_eq!(render_clips(&set, &clips, AnimationStyle::default()).unwrap().images.len(), 4);
     }
 

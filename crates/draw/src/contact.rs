@@ -373,9 +373,9 @@ mod tests {
     #[test]
     fn every_clip_is_a_section_and_no_frame_is_left_out() {
         let set = with_clips(rows("frog", &[4]), &["sit = 0-1 @80ms", "turn = 1,0,1 bounce"]);
-        let told: Vec<_> = sections(&set).iter().map(|s| format!("{}: {}", s.title, s.detail)).collect();
+        let headings: Vec<_> = sections(&set).iter().map(|s| format!("{}: {}", s.title, s.detail)).collect();
         assert_eq!(
-            told,
+            headings,
             [
                 "frog sit: 2 steps  160 ms  loop",
                 "frog turn: 3 steps  400 ms  bounce",

@@ -150,9 +150,9 @@ fn number_grid(paper: &mut Surface, grid: &Grid, cells: &[LabeledCell], zoom: u3
         let drawn = cells[(row * counts.columns) as usize..((row + 1) * counts.columns) as usize].iter();
         let count = drawn.filter(|cell| !cell.is_blank).count();
         let right = cells.iter().map(|cell| cell.rect.x + cell.rect.width).max().unwrap_or(0);
-        let told = format!("{count} of {}", counts.columns);
+        let label = format!("{count} of {}", counts.columns);
         paper.draw_text(
-            &told,
+            &label,
             LEFT + right * zoom + 10,
             y,
             if count == counts.columns as usize { ink::DIM } else { ink::END },

@@ -257,7 +257,7 @@ pub enum SheetError {
         /// How many sheets there are.
         sheets: usize,
     },
-    /// Nothing is between drawings that were to be told apart.
+    /// Nothing separates the drawings.
     #[error("{}: nothing separates the drawings", sheet.display_slashed())]
     NothingBetween {
         /// The sheet, as it was named.
@@ -475,12 +475,12 @@ fn all_blank(cells: u64) -> String {
 }
 
 fn unsure(grids: &[Grid]) -> String {
-    let told = |grid: &Grid| format!("{} of {} px", grid.counts(), grid.cell_size());
+    let describe = |grid: &Grid| format!("{} of {} px", grid.counts(), grid.cell_size());
     match grids {
         [] => "no grid was found; it may be a single image or loose drawings".to_owned(),
         grids => {
-            let told: Vec<String> = grids.iter().map(told).collect();
-            format!("the grid is uncertain: {}", told.join(", or "))
+            let texts: Vec<String> = grids.iter().map(describe).collect();
+            format!("the grid is uncertain: {}", texts.join(", or "))
         }
     }
 }

@@ -93,23 +93,23 @@ proptest! {
         let set = frames(&shapes, &strays, is_trimmed);
         let together = adjusted(set.clone(), &[of(second), of(first)]);
         let apart = adjusted(set, &[of(first)]).and_then(|set| adjusted(set, &[of(second)]));
-        let told = || format!("{:?} and {:?}", of(first), of(second));
+        let message = || format!("{:?} and {:?}", of(first), of(second));
         match (together, apart) {
             (Ok(together), Ok(apart)) => {
                 for (a, b) in together.frames().iter().zip(apart.frames()) {
-                    prop_assert_eq!(a.canvas(), b.canvas(), "{}", told());
-                    prop_assert!(a.full_image().is_same_image(&b.full_image()), "{}", told());
-                    prop_assert_eq!(a.kept_rect(), b.kept_rect(), "{}", told());
-                    prop_assert_eq!(a.pivot(), b.pivot(), "{}", told());
-                    prop_assert_eq!(a.annotations(), b.annotations(), "{}", told());
+                    prop_assert_eq!(a.canvas(), b.canvas(), "{}", message());
+                    prop_assert!(a.full_image().is_same_image(&b.full_image()), "{}", message());
+                    prop_assert_eq!(a.kept_rect(), b.kept_rect(), "{}", message());
+                    prop_assert_eq!(a.pivot(), b.pivot(), "{}", message());
+                    prop_assert_eq!(a.annotations(), b.annotations(), "{}", message());
                 }
             }
             (Err(together), Err(apart)) => {
-                prop_assert_eq!(together.to_string(), apart.to_string(), "{}", told());
+                prop_assert_eq!(together.to_string(), apart.to_string(), "{}", message());
             }
             (together, apart) => {
                 let (one, other) = (together.err().map(|e| e.to_string()), apart.err().map(|e| e.to_string()));
-                prop_assert_eq!(one, other, "{}", told());
+                prop_assert_eq!(one, other, "{}", message());
             }
         }
     }

@@ -165,7 +165,7 @@ fn places_are_kept_where_that_is_said() {
 }
 
 #[test]
-fn what_can_be_told_before_a_pixel_is_read_is_told_with_its_place() {
+fn mistakes_found_before_a_pixel_is_read_have_their_place() {
     let sprite = "[sprite.a]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\n";
     assert!(matches!(
         fault(&format!("{sprite}[atlas.p]\nuse = \"b\"")),

@@ -158,10 +158,10 @@ mod tests {
         let pixels = |lengths: &[(bool, usize)]| -> Vec<bool> {
             lengths.iter().flat_map(|&(is, length)| std::iter::repeat_n(is, length)).collect()
         };
-        let told = |lengths: &[(bool, usize)]| runs(pixels(lengths).into_iter());
-        assert_eq!(told(&[(true, 3), (false, 2)]), [0, 3, 2]);
-        assert_eq!(told(&[(false, 300), (true, 127)]), [0xac, 2, 127]);
-        assert_eq!(told(&[]), [0]);
+        let runs_of = |lengths: &[(bool, usize)]| runs(pixels(lengths).into_iter());
+        assert_eq!(runs_of(&[(true, 3), (false, 2)]), [0, 3, 2]);
+        assert_eq!(runs_of(&[(false, 300), (true, 127)]), [0xac, 2, 127]);
+        assert_eq!(runs_of(&[]), [0]);
     }
 
     fn sheet_table(name: &str) -> LightTable {

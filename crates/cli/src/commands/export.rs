@@ -1,4 +1,4 @@
-//! `shibori export`: an atlas told in other forms.
+//! `shibori export`: an atlas in other formats.
 
 use std::path::Path;
 

@@ -146,8 +146,8 @@ fn table(sprite: &DraftSprite, folder: &Path) -> String {
 
 fn written(sprite: &DraftSprite, folder: &Path) -> String {
     let mut text = format!("[sprite.{}]\n", toml_key(&sprite.name));
-    let told = describe_source(sprite);
-    let mut letters = told.chars();
+    let description = describe_source(sprite);
+    let mut letters = description.chars();
     let capital = letters.next().map(|letter| letter.to_uppercase().to_string()).unwrap_or_default();
     let _ = writeln!(text, "# {capital}{}.", letters.as_str());
     if !sprite.is_sure {

@@ -305,7 +305,7 @@ fn describe_grids(sheet: &ImageSummary, program: &CommandContext<'_>) {
         }
         return;
     };
-    let told = |grid: &GridReport| {
+    let grid_text = |grid: &GridReport| {
         let [width, height] = grid.cell;
         let spacing = match (grid.offset, grid.gutter) {
             ([0, 0], [0, 0]) => String::new(),
@@ -317,7 +317,7 @@ fn describe_grids(sheet: &ImageSummary, program: &CommandContext<'_>) {
     };
     let drawings = count_noun(grid.count, "drawing");
     if grid.sure {
-        program.say(&format!("  grid: {}; {drawings}", told(grid)));
+        program.say(&format!("  grid: {}; {drawings}", grid_text(grid)));
         let all_full = grid.per_row.iter().all(|count| *count == grid.columns as usize);
         if !all_full {
             let per_row: Vec<String> = grid.per_row.iter().map(ToString::to_string).collect();
@@ -340,7 +340,7 @@ fn describe_grids(sheet: &ImageSummary, program: &CommandContext<'_>) {
         None => program.say("  the grid is uncertain; candidates:"),
     }
     for grid in std::iter::once(grid).chain(&sheet.others).take(3) {
-        program.say(&format!("    {}: {}", told(grid), grid.command));
+        program.say(&format!("    {}: {}", grid_text(grid), grid.command));
     }
     if let (None, Some(loose)) = (likelier, &sheet.drawings) {
         describe_loose(loose, program);

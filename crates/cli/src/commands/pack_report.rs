@@ -143,7 +143,7 @@ impl Report {
         let Memory { before, after } = self.memory;
         let share = (after as f64 * 100.0 / before.max(1) as f64 - 100.0).round();
         let apart = format!("than {} for separate untrimmed frames", format_bytes(before));
-        let told = match share {
+        let comparison = match share {
             0.0 => format!("the same as {} for separate untrimmed frames", format_bytes(before)),
             share if share < 0.0 => format!("{:.0}% less {apart}", -share),
             share => {
@@ -155,7 +155,7 @@ impl Report {
                 format!("{share:.0}% more {apart}{why}")
             }
         };
-        format!("texture memory {}, {told}", format_bytes(after))
+        format!("texture memory {}, {comparison}", format_bytes(after))
     }
 
     /// The closing table, and what else is worth knowing.

@@ -147,7 +147,7 @@ type Written<'a> = Option<(&'a Path, &'a WrittenView)>;
 fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, program: &CommandContext<'_>) {
     let Some((output, WrittenView { files, .. })) = written else { return };
     let (shown, [width, height]) = (count_noun(frames, "frame"), size(&images[0]));
-    let told = match files.len() {
+    let summary = match files.len() {
         1 => format!("{}: {shown} on {width}x{height} px", output.display_slashed()),
         count => {
             let last = program.report_path(&files[count - 1]);
@@ -158,7 +158,7 @@ fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, prog
             )
         }
     };
-    program.say(&format!("{} {told}", program.write_verb()));
+    program.say(&format!("{} {summary}", program.write_verb()));
     let file =
         |(file, image): (&PathBuf, _)| FileReport { file: program.report_path(file), size: size(image) };
     let files = files.iter().zip(images).map(file).collect();

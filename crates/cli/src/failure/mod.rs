@@ -89,10 +89,10 @@ impl Failure {
 
     /// The same where options are keys of a recipe, and outputs are named there.
     pub(crate) fn for_recipe(self) -> Self {
-        let told = |text: String| text.lines().map(line_in_recipe).collect::<Vec<_>>().join("\n");
+        let in_recipe = |text: String| text.lines().map(line_in_recipe).collect::<Vec<_>>().join("\n");
         let message = self.message.map(|message| Message {
-            text: told(message.text),
-            hint: message.hint.map(told),
+            text: in_recipe(message.text),
+            hint: message.hint.map(in_recipe),
             ..message
         });
         Self { message, ..self }
@@ -122,19 +122,19 @@ fn line_in_recipe(line: &str) -> String {
     let text = line.replace("another -o", "another file in the recipe");
     let text = text.replace(": -o SET", "").replace("use -o ", "name it ");
     let mut parts = text.split("--");
-    let mut told = parts.next().unwrap_or_default().to_owned();
+    let mut result = parts.next().unwrap_or_default().to_owned();
     for part in parts {
         let option: String = part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
         // In a file's name, it is no option.
-        let before = told.chars().next_back();
+        let before = result.chars().next_back();
         let is_word = before.is_none_or(|c| c.is_whitespace() || ['(', '[', '\'', '"', '`'].contains(&c))
             && !part[option.len()..]
                 .starts_with(|c: char| c.is_alphanumeric() || ['.', '_', '/', '\\'].contains(&c));
         // Options of the build itself are typed still.
-        told += if is_word && is_key(option.trim_end_matches('-')) { "" } else { "--" };
-        told += part;
+        result += if is_word && is_key(option.trim_end_matches('-')) { "" } else { "--" };
+        result += part;
     }
-    told
+    result
 }
 
 impl From<Error> for Failure {

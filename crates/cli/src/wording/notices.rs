@@ -43,10 +43,10 @@ fn describe_crossing(place: &Crossing) -> String {
 /// The first places, and how many more there are.
 fn list_crossings(places: &[Crossing]) -> String {
     const MOST: usize = 6;
-    let told: Vec<String> = places.iter().take(MOST).map(describe_crossing).collect();
+    let texts: Vec<String> = places.iter().take(MOST).map(describe_crossing).collect();
     let more = places.len().saturating_sub(MOST);
     let more = if more > 0 { format!("; and {} more", group_digits(more as u64)) } else { String::new() };
-    format!("{}{more}", told.join("; "))
+    format!("{}{more}", texts.join("; "))
 }
 
 /// A notice in words.
@@ -121,11 +121,11 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
         ),
         Notice::OnlySpecks { file, cells } => {
             let most = cells.iter().map(|(_, pixels)| *pixels).max().unwrap_or(0);
-            let told: Vec<String> =
+            let texts: Vec<String> =
                 cells.iter().map(|(cell, pixels)| format!("{cell} ({pixels} px)")).collect();
             let hold = if cells.len() == 1 { "holds" } else { "hold" };
             warning(
-                format!("{}: {} {hold} only specks", file.display_slashed(), abbreviate_list(&told)),
+                format!("{}: {} {hold} only specks", file.display_slashed(), abbreviate_list(&texts)),
                 Some(&format!("--specks {most} removes them; cells left blank are dropped")),
             )
         }

@@ -126,17 +126,17 @@ pub(crate) fn cells(cells: &[Cell], grid: &Grid) -> Vec<String> {
             false => format!("{letter}{first}-{letter}{last}"),
         }
     };
-    let mut told: Vec<String> = runs(&whole_rows).iter().map(run('r')).collect();
-    told.extend(runs(&whole_columns).iter().map(run('c')));
+    let mut texts: Vec<String> = runs(&whole_rows).iter().map(run('r')).collect();
+    texts.extend(runs(&whole_columns).iter().map(run('c')));
     for &row in &left {
         let rest: Vec<u32> =
             (0..columns).filter(|&at| has(row, at) && !whole_columns.contains(&at)).collect();
-        told.extend(runs(&rest).iter().map(|&(first, last)| match first == last {
+        texts.extend(runs(&rest).iter().map(|&(first, last)| match first == last {
             true => format!("r{row}c{first}"),
             false => format!("r{row}c{first}-{last}"),
         }));
     }
-    told
+    texts
 }
 
 /// Numbers that follow each other, as first and last.
@@ -225,7 +225,7 @@ mod tests {
     }
 
     #[test]
-    fn frames_are_told_as_ranges_both_ways() {
+    fn frames_are_listed_as_ranges_both_ways() {
         assert_eq!(numbers_as_ranges(&[0, 1, 2, 3]), "0-3");
         assert_eq!(numbers_as_ranges(&[3, 4, 5, 4, 7]), "3-5,4,7");
         assert_eq!(numbers_as_ranges(&[5, 4, 3, 3]), "5-3,3");

@@ -35,9 +35,9 @@ fn with_walk() -> Env {
 #[test]
 fn matching_a_head_brings_every_frame_back_and_tells_each_shift() {
     let env = with_walk();
-    let told = env.json("adjust walk -o out --align match --region 16,16,10,8");
+    let result = env.json("adjust walk -o out --align match --region 16,16,10,8");
     let shifts: Vec<String> =
-        told["frames"].as_array().unwrap().iter().map(|f| f["shift"].to_string()).collect();
+        result["frames"].as_array().unwrap().iter().map(|f| f["shift"].to_string()).collect();
     assert_eq!(shifts, ["[0,0]", "[4,-5]", "[-7,2]", "[-4,-8]"]);
     let set = env.frames("out");
     let head = |at: usize| {
@@ -181,8 +181,8 @@ fn cleaning_and_mirroring_work_on_frames_too() {
     let mut image = RgbaImage::from_pixel(12, 10, Rgba([46, 160, 168, 255]));
     (2..6).for_each(|x| image.put_pixel(x, 5, Rgba([200, 90, 30, 255])));
     env.write("loose/leaf_0.png", png(&image));
-    let told = env.json("adjust loose -o out --key auto --mirror left-right");
-    assert_eq!(told["cleaned"][0]["pixels"], 116);
+    let result = env.json("adjust loose -o out --key auto --mirror left-right");
+    assert_eq!(result["cleaned"][0]["pixels"], 116);
     let shown = env.frames("out").frames()[0].content(0).unwrap();
     assert_eq!((shown.x, shown.y, shown.width), (6, 5, 4));
     let nowhere = env.run("adjust loose -o out2 --key 010203");
@@ -190,7 +190,7 @@ fn cleaning_and_mirroring_work_on_frames_too() {
 }
 
 #[test]
-fn mistakes_are_told_with_what_to_type() {
+fn mistakes_say_what_to_type() {
     let env = with_walk();
     for (line, wanted) in [
         ("adjust walk -o o --align match --region 40,40,20,20", "beyond the canvas of 48x48 px"),
@@ -237,8 +237,8 @@ fn pictures_of_the_drift_and_the_skin_are_drawn() {
 #[test]
 fn a_dry_run_says_what_would_be_and_writes_nothing() {
     let env = with_walk();
-    let told = env.ok("adjust walk -o out --align feet --dry-run");
-    assert!(told.contains("would write") && !env.path("out").exists(), "{told}");
+    let result = env.ok("adjust walk -o out --align feet --dry-run");
+    assert!(result.contains("would write") && !env.path("out").exists(), "{result}");
     env.ok(HERON);
     let before = env.read("heron/frames.json");
     env.ok("adjust heron --in-place --pivot center --dry-run");
@@ -250,8 +250,8 @@ fn a_dry_run_says_what_would_be_and_writes_nothing() {
 fn the_result_for_scripts_tells_what_changed_in_each_frame() {
     let env = Env::with_art();
     env.ok(HERON);
-    let told = env.json("adjust heron -o out --only 0-1 --scale 2 --box body=auto");
-    let frames = told["frames"].as_array().unwrap();
+    let result = env.json("adjust heron -o out --only 0-1 --scale 2 --box body=auto");
+    let frames = result["frames"].as_array().unwrap();
     assert_eq!(frames.len(), 2);
     assert_eq!(frames[0]["changes"], serde_json::json!(["pixels", "canvas", "pivot", "boxes"]));
     assert!(frames[0].get("shift").is_none());
@@ -441,17 +441,17 @@ fn companions_that_are_missing_or_have_another_size_are_found_and_are_no_drawing
     }
     std::fs::copy(env.path("koi/koi-03.png"), env.path("art2/koi-03.png")).unwrap();
     let findings = |source: &str| -> Vec<(String, String, String, String)> {
-        let told: Value = serde_json::from_str(&env.run(&format!("check {source} --json")).out).unwrap();
+        let result: Value = serde_json::from_str(&env.run(&format!("check {source} --json")).out).unwrap();
         let text = |finding: &Value, key: &str| finding[key].as_str().unwrap().to_owned();
         let remedy = |finding: &Value| finding["remedy"].as_str().unwrap_or_default().to_owned();
-        let all = told["findings"].as_array().unwrap().iter();
+        let all = result["findings"].as_array().unwrap().iter();
         all.map(|one| (text(one, "rule"), text(one, "level"), text(one, "frame"), remedy(one))).collect()
     };
     let found = findings("art2");
     // A normal map is one flat color here, and no flat background for that.
-    let told: Vec<(&str, &str, &str)> =
+    let result: Vec<(&str, &str, &str)> =
         found.iter().map(|(rule, level, frame, _)| (&**rule, &**level, &**frame)).collect();
-    assert_eq!(told, [("companion", "wrong", "koi-05_n"), ("companion", "look", "koi-03")]);
+    assert_eq!(result, [("companion", "wrong", "koi-05_n"), ("companion", "look", "koi-03")]);
     found[0].3.lines().for_each(|line| drop(env.ok(line.strip_prefix("shibori ").unwrap())));
     assert_eq!(findings("art2-fixed").len(), 1);
     env.ok("pack art2-fixed --companion _n -o pond");
@@ -466,10 +466,10 @@ fn drawings_are_moved_as_a_list_says_and_canvases_grow_where_they_must() {
     env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" --pivot 10px,12px -o koi");
     let before = env.image("koi/koi-02.png");
     std::fs::write(env.path("moves.csv"), "frame,kind,name,values\nkoi-02,shift,,-40,3\n").unwrap();
-    let told: Value =
+    let result: Value =
         serde_json::from_str(&env.ok("adjust koi --per-frame moves.csv -o moved --json")).unwrap();
-    assert_eq!(told["frames"][2]["shift"], serde_json::json!([-40, 3]));
-    assert!(told["frames"][3].get("shift").is_none_or(|shift| *shift == serde_json::json!([0, 0])));
+    assert_eq!(result["frames"][2]["shift"], serde_json::json!([-40, 3]));
+    assert!(result["frames"][3].get("shift").is_none_or(|shift| *shift == serde_json::json!([0, 0])));
     let manifest: Value = serde_json::from_slice(&env.read("moved/frames.json")).unwrap();
     let frame = &manifest["frames"][2];
     let grown = frame["canvas"][0].as_u64().unwrap() as u32 - 32;
@@ -500,12 +500,12 @@ fn a_strewn_figure_is_found_by_itself_and_a_jump_keeps_its_height() {
     let env = Env::with_art();
     env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" -o heron");
     let shifts = |options: &str| -> Vec<(i64, i64)> {
-        let told: Value =
+        let result: Value =
             serde_json::from_str(&env.ok(&format!("adjust heron -o out --force --json {options}"))).unwrap();
         let shift = |frame: &Value| {
             (frame["shift"][0].as_i64().unwrap_or(0), frame["shift"][1].as_i64().unwrap_or(0))
         };
-        told["frames"].as_array().unwrap().iter().map(shift).collect()
+        result["frames"].as_array().unwrap().iter().map(shift).collect()
     };
     let found = shifts("--align match");
     // The feet stand in every frame of this one, so that both must say the same.

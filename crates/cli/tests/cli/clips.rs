@@ -40,11 +40,11 @@ fn the_command_lists_and_changes_the_manifest_alone() {
     let before = images();
     let listed = env.ok("clip frog");
     assert!(listed.contains("leap") && listed.contains("800 ms") && listed.contains("3=splash"), "{listed}");
-    let told = env.json(
+    let result = env.json(
         "clip frog \"back = 3-0 @80ms\" --rename sit=rest --drop dive --speed 0.5 --only leap --event leap@0=jump",
     );
-    assert_eq!(told["changed"], true);
-    assert_eq!(told["clips"][0]["ms"], 1600.0);
+    assert_eq!(result["changed"], true);
+    assert_eq!(result["clips"][0]["ms"], 1600.0);
     let set = env.frames("frog");
     let clips: Vec<String> =
         set.clips().iter().map(|c| format!("{} {} ms", c.name(), c.total_millis())).collect();

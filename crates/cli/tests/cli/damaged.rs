@@ -1,4 +1,4 @@
-//! Damaged files, as they come from broken downloads, full disks and other people's programs: told of, never a crash.
+//! Damaged files, as they come from broken downloads, full disks and other people's programs: an error, never a crash.
 
 use std::fs;
 

@@ -103,10 +103,10 @@ fn what_is_painted_while_a_run_goes_on_stays() {
     env.write("atlas/pond.png", "a painting of mine");
     let manifest = env.read("atlas/pond.json");
     let outcome = child.wait_with_output().unwrap();
-    let told = String::from_utf8_lossy(&outcome.stderr).into_owned();
-    assert_eq!(outcome.status.code(), Some(4), "{told}");
+    let errors = String::from_utf8_lossy(&outcome.stderr).into_owned();
+    assert_eq!(outcome.status.code(), Some(4), "{errors}");
     // By the last look before files are moved; or, where the machine was slow, by the first one.
-    assert!(told.contains("was changed"), "{told}");
+    assert!(errors.contains("was changed"), "{errors}");
     assert!(env.read("atlas/pond.png") == b"a painting of mine" && env.read("atlas/pond.json") == manifest);
     assert_eq!(env.names("atlas"), ["pond.json", "pond.png"]);
 }
@@ -154,9 +154,9 @@ fn in_little_memory_every_absurd_size_is_refused() {
         let binary = assert_cmd::cargo::cargo_bin!("shibori");
         let mut shell = Command::new("sh");
         let outcome = shell.args(["-c", &script]).arg(binary).current_dir(env.path("")).output().unwrap();
-        let told = String::from_utf8_lossy(&outcome.stderr).into_owned();
-        assert_eq!(outcome.status.code(), Some(code), "{line}: {told}");
-        assert!(told.starts_with("error: ") && told.contains("hint: "), "{line}: {told}");
+        let errors = String::from_utf8_lossy(&outcome.stderr).into_owned();
+        assert_eq!(outcome.status.code(), Some(code), "{line}: {errors}");
+        assert!(errors.starts_with("error: ") && errors.contains("hint: "), "{line}: {errors}");
         assert_eq!(env.names(""), before, "{line}");
     }
     env.ok("slice art/koi.png --grid 8x1 -o fits --max-memory 5MB");
@@ -169,9 +169,9 @@ fn a_full_device_is_an_error_and_a_closed_pipe_is_none() {
     for line in [&["inspect", "art/koi.png"][..], &["schema", "manifest"], &["export", "--list"]] {
         let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
         let outcome = program(&env).args(line).stdout(full).output().unwrap();
-        let told = String::from_utf8_lossy(&outcome.stderr).into_owned();
-        assert_eq!(outcome.status.code(), Some(4), "{line:?}: {told}");
-        assert!(told.contains("standard output: "), "{line:?}: {told}");
+        let errors = String::from_utf8_lossy(&outcome.stderr).into_owned();
+        assert_eq!(outcome.status.code(), Some(4), "{line:?}: {errors}");
+        assert!(errors.contains("standard output: "), "{line:?}: {errors}");
         let (reader, writer) = std::io::pipe().unwrap();
         drop(reader);
         let outcome = program(&env).args(line).stdout(writer).output().unwrap();

@@ -125,7 +125,7 @@ fn shares_of_the_page_are_written_on_request() {
 }
 
 #[test]
-fn what_can_not_be_exported_is_told() {
+fn what_can_not_be_exported_is_reported() {
     let env = with_atlas();
     env.write("wrong.j2", "{% for frame in frames %}\n{{ frame.nmae }}\n{% endfor %}\n");
     env.write("open.j2", "{% for frame in frames %}\n");
@@ -137,7 +137,7 @@ fn what_can_not_be_exported_is_told() {
     env.write("other/pond.json", &text);
     env.write("other/pond.png", env.read("art/koi.png"));
     let before = env.files("");
-    for (line, code, told, hint) in [
+    for (line, code, expected, hint) in [
         ("out/pond", 2, "no export format given", "--to csv"),
         ("out/pond --to csv --unit 4px", 2, "--unit has no effect here", ""),
         ("out/pond --to glb --unit 0", 2, "'0' is not a number of pixels such as 16px", ""),
@@ -159,7 +159,7 @@ fn what_can_not_be_exported_is_told() {
     ] {
         let outcome = env.run(&format!("export {line}"));
         assert_eq!(outcome.code, code, "{line}: {}", outcome.err);
-        assert!(outcome.err.contains(told), "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(expected), "{line}: {}", outcome.err);
         assert!(outcome.err.contains(hint), "{line}: {}", outcome.err);
     }
     assert!(before == env.files(""), "a failed run changed something");

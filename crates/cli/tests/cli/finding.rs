@@ -63,7 +63,7 @@ fn a_blank_sheet_says_so() {
 }
 
 #[test]
-fn separate_drawings_stand_on_one_canvas_and_specks_are_told() {
+fn separate_drawings_share_one_canvas_and_specks_are_reported() {
     let env = Env::with_art();
     let out =
         env.ok("slice art/reeds.png --islands --key auto --key-scope everywhere --pivot bottom -o reeds");
@@ -105,7 +105,7 @@ fn a_list_of_places_names_the_frames() {
     let sheet = env.image("art/reeds.png");
     let wanted = image::imageops::crop_imm(&sheet, 5, 3, 36, 72).to_image();
     assert_eq!(env.image("reeds/tall.png"), wanted);
-    for (list, told) in [
+    for (list, expected) in [
         ("a,1,2,3\n", "bad.csv: line 1: 4 columns instead of 5; a line is name,x,y,w,h"),
         ("a,1,-2,3,4\n", "bad.csv: line 1: y of 'a' is -2; places are counted from 0"),
         ("a,170,2,30,4\n", "bad.csv: line 1: 'a' at 170,2,30,4 extends beyond the sheet of 176x112 px"),
@@ -113,7 +113,7 @@ fn a_list_of_places_names_the_frames() {
     ] {
         env.write("bad.csv", list);
         let outcome = env.run("slice art/reeds.png --rects bad.csv -o bad");
-        assert!(outcome.code != 0 && outcome.err.contains(told), "{}", outcome.err);
+        assert!(outcome.code != 0 && outcome.err.contains(expected), "{}", outcome.err);
         assert!(env.names("bad").is_empty());
     }
 }
@@ -210,7 +210,7 @@ fn squares(size: (u32, u32), cell: u32, side: u32, counts: (u32, u32)) -> RgbaIm
 }
 
 #[test]
-fn a_cut_through_a_drawing_is_told_with_its_cell_and_pixels() {
+fn a_cut_through_a_drawing_is_reported_with_its_cell_and_pixels() {
     let env = Env::with_art();
     write_png(&env, "crossed.png", &{
         let mut sheet = squares((96, 64), 32, 20, (3, 2));
@@ -220,8 +220,8 @@ fn a_cut_through_a_drawing_is_told_with_its_cell_and_pixels() {
     });
     let outcome = env.run("slice crossed.png --grid 3x2 -o out");
     assert_eq!(outcome.code, 0, "{}", outcome.err);
-    let told = "crossed.png: the grid cuts through drawings in 1 place: r0c0 continues into r0c1, 4 px";
-    assert!(outcome.err.contains(told), "{}", outcome.err);
+    let expected = "crossed.png: the grid cuts through drawings in 1 place: r0c0 continues into r0c1, 4 px";
+    assert!(outcome.err.contains(expected), "{}", outcome.err);
     // A wrong number cuts through more, and the clean sheet says nothing.
     assert!(env.run("slice crossed.png --grid 4x2 -o out --force").err.contains("continues into"));
     write_png(&env, "clean.png", &squares((96, 64), 32, 20, (3, 2)));
@@ -229,7 +229,7 @@ fn a_cut_through_a_drawing_is_told_with_its_cell_and_pixels() {
 }
 
 #[test]
-fn a_cell_of_specks_only_is_told_and_specks_take_it_out() {
+fn a_cell_of_specks_only_is_reported_and_specks_take_it_out() {
     let env = Env::with_art();
     let mut sheet = squares((128, 64), 32, 20, (3, 2));
     sheet.put_pixel(110, 12, image::Rgba([200, 0, 0, 255]));

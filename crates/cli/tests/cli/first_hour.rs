@@ -68,9 +68,9 @@ fn frames_taken_from_an_animation_keep_their_times_and_their_order() {
 fn feet_stay_on_the_ground_and_step_freely() {
     let env = Env::with_art();
     env.ok("slice art/heron.png --grid 6x1 --clip \"hunt = 0-5\" -o heron");
-    let told = env.json("adjust heron --align feet -o level");
+    let result = env.json("adjust heron --align feet -o level");
     let shifts: Vec<i64> =
-        told["frames"].as_array().unwrap().iter().map(|one| one["shift"][0].as_i64().unwrap()).collect();
+        result["frames"].as_array().unwrap().iter().map(|one| one["shift"][0].as_i64().unwrap()).collect();
     assert!(shifts.iter().all(|right| *right == shifts[0]), "{shifts:?}");
 }
 
@@ -122,7 +122,7 @@ fn numbered_images_are_one_sequence_however_they_are_named() {
 }
 
 #[test]
-fn files_of_one_name_in_two_folders_are_told_apart() {
+fn files_of_one_name_in_two_folders_are_two_sprites() {
     let env = Env::with_art();
     for folder in ["hero", "npc"] {
         fs::create_dir(env.path(folder)).unwrap();

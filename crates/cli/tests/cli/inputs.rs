@@ -68,8 +68,8 @@ fn a_video_is_thinned_out_and_keeps_its_time() {
         film.extend([128; 16]);
     }
     env.write("film.y4m", &film);
-    let told = env.ok("inspect film.y4m");
-    assert!(told.contains("4:2:0 video, read as BT.601, full range"), "{told}");
+    let listed = env.ok("inspect film.y4m");
+    assert!(listed.contains("4:2:0 video, read as BT.601, full range"), "{listed}");
     env.ok("slice film.y4m --take 0-23/3 -o film");
     let set = env.frames("film");
     assert_eq!(set.frames().len(), 8);
@@ -149,7 +149,7 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
     let env = Env::with_art();
     env.ok("slice art/koi.png --grid 8x1 -o koi");
     let before = env.names("");
-    for (line, told) in [
+    for (line, expected) in [
         ("adjust koi -o big --canvas 100000x100000", "100000x100000 px, 10000000000 pixels"),
         ("adjust koi -o big --canvas 4294967295x4294967295", "--canvas"),
         ("adjust koi -o big --scale 64 --max-pixels 4194303", "--scale: 'koi-00' would become 2048x2048 px"),
@@ -168,7 +168,7 @@ fn absurd_sizes_are_refused_before_they_cost_anything() {
     ] {
         let outcome = env.run(line);
         assert_eq!(outcome.code, 2, "{line}: {}", outcome.err);
-        assert!(outcome.err.contains(told), "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(expected), "{line}: {}", outcome.err);
     }
     assert_eq!(env.names(""), before);
     env.ok("adjust koi -o many --scale 2 --jobs 100000");
@@ -187,17 +187,17 @@ fn results_tell_of_files_whose_names_are_no_text() {
     if std::fs::copy(env.path("art/koi.png"), &sheet).is_err() {
         return; // this file system takes Unicode alone
     }
-    let told = |words: &[&Path]| -> serde_json::Value {
+    let result = |words: &[&Path]| -> serde_json::Value {
         let mut command = assert_cmd::Command::cargo_bin("shibori").unwrap();
         let output = command.current_dir(env.path("")).args(words).arg("--json").output().unwrap();
-        let told: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
-        assert_eq!(told["ok"], true, "{words:?}: {told}");
-        told
+        let result: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert_eq!(result["ok"], true, "{words:?}: {result}");
+        result
     };
     let word = Path::new;
-    let inspected = told(&[word("inspect"), &sheet]);
+    let inspected = result(&[word("inspect"), &sheet]);
     assert_eq!(inspected["sheets"][0]["file"].as_str().unwrap().matches('\u{fffd}').count(), 1);
-    told(&[
+    result(&[
         word("slice"),
         &sheet,
         word("--sprite"),
@@ -207,8 +207,8 @@ fn results_tell_of_files_whose_names_are_no_text() {
         word("-o"),
         &set,
     ]);
-    told(&[word("check"), &set]);
-    told(&[word("preview"), word("html"), &set, word("-o"), &page]);
-    told(&[word("clip"), &set]);
-    told(&[word("adjust"), &set, word("--in-place"), word("--trim"), word("frame")]);
+    result(&[word("check"), &set]);
+    result(&[word("preview"), word("html"), &set, word("-o"), &page]);
+    result(&[word("clip"), &set]);
+    result(&[word("adjust"), &set, word("--in-place"), word("--trim"), word("frame")]);
 }

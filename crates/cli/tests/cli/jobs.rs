@@ -66,8 +66,8 @@ fn five_drawn_directions_are_played_in_eight() {
     env.ok("pack duck -o duck-drawn --draw-mirrored");
     let count = |path: &str| manifest(&env, path)["frames"].as_array().unwrap().len();
     assert_eq!((count("duck-dense.json"), count("duck-drawn.json")), (20, 32));
-    let told = env.ok("clip duck");
-    assert!(told.lines().any(|line| line.contains("w") && line.contains("loop mirrored")), "{told}");
+    let listed = env.ok("clip duck");
+    assert!(listed.lines().any(|line| line.contains("w") && line.contains("loop mirrored")), "{listed}");
 }
 
 #[test]

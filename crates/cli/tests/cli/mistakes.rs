@@ -133,10 +133,10 @@ pub(crate) const MISTAKES: &[(&str, i32, &str, &str)] = &[
 fn every_mistake_is_reported_and_changes_nothing() {
     let env = broken();
     let before = env.files("");
-    for &(line, code, told, hint) in MISTAKES {
+    for &(line, code, expected, hint) in MISTAKES {
         let outcome = env.run(line);
         assert_eq!(outcome.code, code, "shibori {line}\n{}", outcome.err);
-        assert!(outcome.err.contains(told), "shibori {line}\nwanted: {told}\ngot: {}", outcome.err);
+        assert!(outcome.err.contains(expected), "shibori {line}\nwanted: {expected}\ngot: {}", outcome.err);
         assert!(outcome.err.contains(hint), "shibori {line}\nwanted hint: {hint}\ngot: {}", outcome.err);
         assert_eq!(outcome.out, "", "shibori {line}: errors go to stderr alone");
         assert!(env.files("") == before, "shibori {line} changed files: {:?}", env.names(""));
@@ -269,7 +269,7 @@ fn json_results_have_every_key_that_scripts_are_promised() {
 }
 
 #[test]
-fn json_tells_of_mistakes_even_where_the_command_line_can_not_be_read() {
+fn json_reports_mistakes_even_where_the_command_line_can_not_be_read() {
     let env = Env::with_art();
     for (line, exit, part) in [
         ("inspect nothing.png --json", 3, "nothing.png"),
@@ -280,11 +280,11 @@ fn json_tells_of_mistakes_even_where_the_command_line_can_not_be_read() {
         ("build nowhere.toml --json", 3, "nowhere.toml"),
     ] {
         let outcome = env.run(line);
-        let told: serde_json::Value = serde_json::from_str(&outcome.out)
+        let result: serde_json::Value = serde_json::from_str(&outcome.out)
             .unwrap_or_else(|error| panic!("{line}: {error}: {}", outcome.out));
-        assert_eq!((outcome.code, &told["ok"]), (exit, &serde_json::Value::Bool(false)), "{line}");
-        assert_eq!(told["error"]["exit"], exit, "{line}");
-        let all = format!("{} {}", told["error"]["message"], told["error"]["hint"]);
+        assert_eq!((outcome.code, &result["ok"]), (exit, &serde_json::Value::Bool(false)), "{line}");
+        assert_eq!(result["error"]["exit"], exit, "{line}");
+        let all = format!("{} {}", result["error"]["message"], result["error"]["hint"]);
         assert!(all.contains(part), "{line}: {all}");
     }
     // A word that looks like the option is none.

@@ -298,11 +298,11 @@ fn pages_without_use_go_and_pages_that_are_not_ours_stay() {
 }
 
 #[test]
-fn contradictions_and_bad_packs_are_told() {
+fn contradictions_and_bad_packs_are_reported() {
     let env = Env::with_art();
     cut(&env);
     env.ok("pack koi -o koi-atlas");
-    for (line, told, hint) in [
+    for (line, expected, hint) in [
         ("--layout grid --allow-rotation", "--allow-rotation has no effect here", ""),
         ("--layout strip --keep-places koi-atlas.json", "--keep-places has no effect here", ""),
         ("--page-square --page-size 64x32", "contradict each other", ""),
@@ -332,7 +332,7 @@ fn contradictions_and_bad_packs_are_told() {
         let sources = if line.contains("--layout strip --page-max") { "koi" } else { "frog koi" };
         let outcome = env.run(&format!("pack {sources} -o never {line}"));
         assert!([2, 3].contains(&outcome.code), "{line}: {}", outcome.err);
-        assert!(outcome.err.contains(told), "{line}: {}", outcome.err);
+        assert!(outcome.err.contains(expected), "{line}: {}", outcome.err);
         assert!(outcome.err.contains(hint), "{line}: {}", outcome.err);
     }
     // What the hint says is right: 8 columns of 32 px, 7 gutters, 2 margins.

@@ -105,8 +105,8 @@ fn a_gif_of_many_colors_is_reduced_and_says_so() {
 fn several_clips_play_side_by_side_each_in_its_own_time() {
     let env = Env::with_art();
     env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7 @10fps\" --clip \"turn = 3-5 @80ms\" -o koi");
-    let told = env.json("preview motion koi -o koi.gif --zoom 2 --show pivot,boxes");
-    assert_eq!(told["ms"], 800.0);
+    let result = env.json("preview motion koi -o koi.gif --zoom 2 --show pivot,boxes");
+    assert_eq!(result["ms"], 800.0);
     let shown = gif_frames(&env, "koi.gif");
     assert_eq!(shown.iter().map(|(_, ms)| ms).sum::<f64>(), 800.0);
     assert!(shown[0].0.width() >= 2 * 64);
@@ -139,11 +139,11 @@ fn one_page_plays_everything_without_a_network() {
     env.ok("slice art/frog.png --clip-rows \"sit@5fps,croak,leap once,dive\" --event leap@3=splash -o frog");
     env.ok("pack frog -o pond");
     for source in ["frog", "pond", "art/firefly.gif", "art/koi.png"] {
-        let told = env.json(&format!("preview html {source} -o page.html"));
+        let result = env.json(&format!("preview html {source} -o page.html"));
         let page = String::from_utf8(env.read("page.html")).unwrap();
         assert!(!page.contains("http:") && !page.contains("https:") && !page.contains("src=\""), "{source}");
         assert!(page.contains("data:image/png;base64,"), "{source}");
-        assert!(told["count"].as_u64().unwrap() > 0);
+        assert!(result["count"].as_u64().unwrap() > 0);
     }
     let twice = env.read("page.html");
     env.ok("preview html art/koi.png -o page.html --jobs 1");
@@ -169,9 +169,9 @@ fn a_contact_sheet_of_anything() {
 fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
     let env = Env::with_art();
     env.ok("pack art/koi.png art/lantern -o pond");
-    let told = env.json("preview pages pond -o pages.png --zoom 2");
+    let result = env.json("preview pages pond -o pages.png --zoom 2");
     let page = env.image("pond.png");
-    assert!(told["files"][0]["size"][0].as_u64().unwrap() >= u64::from(page.width()) * 2);
+    assert!(result["files"][0]["size"][0].as_u64().unwrap() >= u64::from(page.width()) * 2);
     // What has no pages is packed for the picture.
     env.ok("preview pages art/lantern -o packed.png");
     for line in [
@@ -196,8 +196,8 @@ fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
 fn a_contact_sheet_of_many_frames_goes_over_several_files() {
     let env = Env::with_art();
     env.ok("slice art/frog.png --grid 8x4 --clip-rows sit,croak,leap,dive -o frog");
-    let told = env.run("preview contact frog -o look/frog.png --zoom 4 --height 300");
-    assert!(told.out.contains("look/frog.png to look/frog-"), "{}", told.out);
+    let result = env.run("preview contact frog -o look/frog.png --zoom 4 --height 300");
+    assert!(result.out.contains("look/frog.png to look/frog-"), "{}", result.out);
     let result = env.json("preview contact frog -o look/frog.png --zoom 4 --height 300");
     let files = result["files"].as_array().unwrap();
     assert!(files.len() > 1 && result["count"] == 25, "{result}");

@@ -50,11 +50,11 @@ fn typed_in(env: &Env, name: &str) -> usize {
         if kind.is_empty() {
             said.clear();
             for line in body.replace("\\\n", " ").lines().filter_map(|line| line.strip_prefix("shibori ")) {
-                let (code, told) = run(line);
+                let (code, printed) = run(line);
                 // `check` finds what it is shown.
                 let may_fail = line.contains("--here") || code == 1 && line.starts_with("check");
-                assert!(code == 0 || may_fail, "{name}: shibori {line}\n{told}");
-                said += &told;
+                assert!(code == 0 || may_fail, "{name}: shibori {line}\n{printed}");
+                said += &printed;
             }
         } else if kind == "text" {
             for line in body.lines() {

@@ -145,7 +145,7 @@ fn an_animation_keeps_its_times_and_its_loop() {
 }
 
 #[test]
-fn a_folder_of_numbered_images_is_a_clip_and_gaps_are_told() {
+fn a_folder_of_numbered_images_is_a_clip_and_gaps_are_reported() {
     let env = Env::with_art();
     let koi = env.read("art/koi.png");
     for name in ["walk/f2.png", "walk/f10.png", "walk/f1.png", "walk/notes.txt"] {

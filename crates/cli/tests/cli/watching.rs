@@ -1,4 +1,4 @@
-//! `build --watch --serve`: what is saved is built, mistakes end nothing, and open pages are told.
+//! `build --watch --serve`: what is saved is built, mistakes end nothing, and open pages reload.
 
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;

@@ -17,7 +17,7 @@ const SHARE: f64 = 0.25;
 /// What is cut off ends in at least this many pixels in a row, and in this share of the canvas's side.
 const LEAST: u32 = 4;
 const LEAST_SHARE: f64 = 0.1;
-/// A frame that nothing can be compared with is only told where more of the side is taken.
+/// A frame that nothing can be compared with is only reported if it covers more of the side.
 const ALONE_SHARE: f64 = 0.3;
 /// What was cut ends where the next row inside is about as long; what is drawn to its end is shorter there.
 const FLAT: f64 = 1.15;

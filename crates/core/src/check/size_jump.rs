@@ -45,7 +45,7 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
     suspects.truncate(MOST);
     suspects.sort_unstable();
     let ends = [figure.frames.first(), figure.frames.last()];
-    let told = |&at: &usize| {
+    let confirmed = |&at: &usize| {
         let number = figure.frames[at];
         let (frames, places, place) = figure.with_peers(set, number);
         let factor = 1.0 / best_scale(&frames, &places, place)?;
@@ -64,7 +64,7 @@ fn of_figure(set: &FrameSet, limits: &Thresholds, figure: &Trajectory<'_>) -> Ve
         let spot = set.frames()[number].content(SOLID).map(|rect| UVec2 { x: rect.x, y: rect.y });
         Some(Finding { at: spot, value: jump, limit: limits.size, ..finding })
     };
-    suspects.iter().filter_map(told).collect()
+    suspects.iter().filter_map(confirmed).collect()
 }
 
 /// A clip that loops although its drawing grows or shrinks from step to step: a blast, a splash. It is meant to play once.

@@ -44,7 +44,7 @@ pub(super) fn find(set: &FrameSet, at: usize, limits: &Thresholds) -> Vec<Findin
         let (at_spot, area) = (Some(spot), Some(bounds));
         Finding { rule: Rule::Specks, sprite, frame: at, clip, at: at_spot, area, value, limit, seen, fix }
     };
-    // What touches the canvas's edge is told by another rule.
+    // Another rule reports what touches the canvas's edge.
     let canvas = frame.canvas();
     let is_inside =
         |spot: UVec2| spot.x > 0 && spot.y > 0 && spot.x + 1 < canvas.width && spot.y + 1 < canvas.height;

@@ -69,7 +69,7 @@ fn a_clean_clip_has_no_findings() {
 }
 
 #[test]
-fn edges_neighbors_and_strays_are_told_apart() {
+fn edges_neighbors_and_strays_are_distinguished() {
     let set = drawn(&[
         &[Rect::new(0, 10, 20, 20)],
         &[BODY, Rect::new(38, 3, 2, 9)],
@@ -134,8 +134,8 @@ fn what_a_clip_does_all_along_is_no_fault_but_sliding_and_shaking_are() {
     assert_eq!(rules(&with_clips(slide(), &["walk = 0-5"])), ["wrong drift 5"]);
     assert_eq!(rules(&with_clips(slide(), &["walk = 0-5 once"])), Vec::<String>::new());
     let shiver = posed(&[at(0, 0), at(5, 0), at(-6, 0), at(4, 0), at(-5, 0), at(6, 0)]);
-    let told = rules(&with_clips(shiver, &["walk = 0-5"]));
-    assert!(told.len() >= 5 && told.iter().all(|rule| rule.contains("drift")), "{told:?}");
+    let findings = rules(&with_clips(shiver, &["walk = 0-5"]));
+    assert!(findings.len() >= 5 && findings.iter().all(|rule| rule.contains("drift")), "{findings:?}");
     // It grows from frame to frame, as a blast does.
     let grown = posed(&[(0, 0, 50), (0, 0, 65), (0, 0, 80), (0, 0, 95), (0, 0, 110), (0, 0, 125)]);
     assert_eq!(rules(&with_clips(grown, &["blast = 0-5 once"])), Vec::<String>::new());
@@ -145,13 +145,13 @@ fn what_a_clip_does_all_along_is_no_fault_but_sliding_and_shaking_are() {
 fn feet_on_the_lower_edge_are_no_cut_and_a_flat_end_in_one_frame_is() {
     let standing = Rect::new(12, 20, 12, 20);
     let set = drawn(&[&[standing], &[standing], &[standing], &[Rect::new(30, 20, 10, 20)]]);
-    let told = described(&with_clips(set, &["walk = 0-3"]));
-    let touching: Vec<&String> = told.iter().filter(|text| text.starts_with("touches")).collect();
+    let findings = described(&with_clips(set, &["walk = 0-3"]));
+    let touching: Vec<&String> = findings.iter().filter(|text| text.starts_with("touches")).collect();
     assert_eq!(touching, ["touches-edge 3 at 39,20: touches right with 20"]);
 }
 
 #[test]
-fn borders_and_short_steps_are_told() {
+fn borders_and_short_steps_are_reported() {
     let ring = |inside: u32| {
         let side = 40 - 2 * inside;
         let (x, y) = (inside, inside);
@@ -244,6 +244,6 @@ fn soft_pixels_left_keys_canvases_and_duplicates() {
         let canvas = crate::Size::new(40 + at as u32, 40);
         Ok::<_, crate::SetError>(frame.translate_onto(canvas, 0, 0).unwrap())
     });
-    let told = described(&wider.unwrap());
-    assert!(told.iter().any(|text| text == "canvases 1: OtherCanvas { than: 0 }"), "{told:?}");
+    let findings = described(&wider.unwrap());
+    assert!(findings.iter().any(|text| text == "canvases 1: OtherCanvas { than: 0 }"), "{findings:?}");
 }

@@ -1,7 +1,7 @@
-//! Drawings that a grid cuts through, told where it happens.
+//! Drawings that a grid cuts through, and where.
 //!
 //! Looks at what continues from pixel to pixel over the side of a cell. Tiles that touch along a whole side are no drawing that goes on,
-//! and without a background nothing can be told. Judges no grid.
+//! and without a background nothing can be found. Judges no grid.
 
 use crate::background::Background;
 use crate::cut::Grid;
@@ -133,7 +133,7 @@ mod tests {
     }
 
     #[test]
-    fn what_goes_on_is_told_once_with_its_side_and_pixels() {
+    fn what_goes_on_is_reported_once_with_its_side_and_pixels() {
         let over = ("r0c0".to_owned(), Side::Right, Some("r0c1".to_owned()), 2);
         assert_eq!(crossings(&["......", ".aaaa.", ".aaaa.", "......"], 3, 0), std::slice::from_ref(&over));
         // Over a corner, too.

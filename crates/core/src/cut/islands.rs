@@ -281,8 +281,8 @@ mod tests {
 
     fn found(rows: &[&str], join: Option<u32>, min_area: u32) -> (Vec<String>, usize, u32) {
         let islands = islands(&sheet(rows), Background::Clear, IslandOptions { join, min_area });
-        let told = islands.drawings.iter().map(|one| one.rect.to_string()).collect();
-        (told, islands.specks.len(), islands.join)
+        let rects = islands.drawings.iter().map(|one| one.rect.to_string()).collect();
+        (rects, islands.specks.len(), islands.join)
     }
 
     #[test]

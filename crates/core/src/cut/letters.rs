@@ -1,6 +1,6 @@
 //! Rows of letters: the dot of an i stands over its letter, and no join distance reaches it that would not also join the letters.
 //!
-//! A row of letters is told by its members: many, about as high as one another, and each alone in its own columns. A small drawing that
+//! A row of letters is recognized by its members: many, about as high as one another, and each alone in its own columns. A small drawing that
 //! lies inside such a row, over or under one letter, is that letter's. Decides by boxes only, and never joins across rows.
 
 use crate::Rect;

@@ -183,10 +183,10 @@ mod tests {
         let set = rows("frog", lengths);
         let set = add_clips(set.clone(), &list.specs(&set, |_| None).map_err(|e| e.to_string())?.specs);
         let set = set.map_err(|e| e.to_string())?;
-        let told = |c: &crate::clip::Clip| {
+        let describe = |c: &crate::clip::Clip| {
             format!("{} {}x{} ms {}", c.name(), c.steps().len(), c.total_millis(), c.playback())
         };
-        Ok(set.clips().iter().map(told).collect())
+        Ok(set.clips().iter().map(describe).collect())
     }
 
     #[test]
@@ -199,7 +199,7 @@ mod tests {
     }
 
     #[test]
-    fn a_clip_ends_with_its_rows_last_drawing_and_lost_rows_are_told() {
+    fn a_clip_ends_with_its_rows_last_drawing_and_lost_rows_are_reported() {
         let set = rows("frog", &[4, 3, 2]);
         let blank = |at: usize| at == 1 || at == 3 || at >= 7;
         let set = set.map_frames(|at, frame| {
@@ -219,10 +219,10 @@ mod tests {
 
     #[test]
     fn eight_directions_go_clockwise_from_north() {
-        let told = clips("walk-{dir8}@8fps", &[1; 8]).unwrap();
-        assert_eq!(told[0], "walk-n 1x125 ms loop");
-        assert_eq!(told[2], "walk-e 1x125 ms loop");
-        assert_eq!(told[7], "walk-nw 1x125 ms loop");
+        let found = clips("walk-{dir8}@8fps", &[1; 8]).unwrap();
+        assert_eq!(found[0], "walk-n 1x125 ms loop");
+        assert_eq!(found[2], "walk-e 1x125 ms loop");
+        assert_eq!(found[7], "walk-nw 1x125 ms loop");
         let other = clips("idle,walk-{dir:e,n,w}", &[1; 4]).unwrap();
         assert_eq!(other[1], "walk-e 1x100 ms loop");
     }

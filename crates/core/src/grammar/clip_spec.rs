@@ -396,7 +396,7 @@ mod tests {
     }
 
     #[test]
-    fn parts_in_the_wrong_place_are_told_where_they_belong() {
+    fn parts_in_the_wrong_place_say_where_they_belong() {
         for (text, wanted) in [
             ("sit", "it ends where '=' and frames, as in walk = 0-5 @12fps, should follow"),
             ("sit = 0-3, loop", "no comma before 'loop': write 0-3 @12fps loop"),

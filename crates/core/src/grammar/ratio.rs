@@ -99,7 +99,7 @@ mod tests {
 
     #[test]
     fn what_is_typed_is_kept_exactly() {
-        for (text, parts, told) in [
+        for (text, parts, printed) in [
             ("2", (2, 1), "2"),
             ("0.5", (1, 2), "0.5"),
             (".75", (3, 4), "0.75"),
@@ -112,7 +112,7 @@ mod tests {
             let ratio: Ratio = text.parse().unwrap();
             assert_eq!(
                 ((ratio.numerator(), ratio.denominator()), ratio.to_string().as_str()),
-                (parts, told),
+                (parts, printed),
                 "{text}"
             );
         }

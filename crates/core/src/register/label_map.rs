@@ -9,7 +9,7 @@ use crate::{Frame, Rect};
 
 /// The most classes.
 pub(super) const CLASSES: usize = 23;
-/// Bits of each channel by which colors are told apart.
+/// Bits of each channel by which colors are distinguished.
 const BITS: u32 = 5;
 const BINS: usize = 1 << (3 * BITS);
 

@@ -41,7 +41,7 @@ pub struct Step {
     pub ticks: u32,
     /// Drawn mirrored left-right about the pivot.
     pub mirror: bool,
-    /// What the game is told when the step begins.
+    /// The event that the game gets when the step begins.
     pub event: Option<String>,
     /// Keys carried along.
     pub carried: ExtraFields,

@@ -71,8 +71,8 @@ proptest! {
         let region = Rect::new((24 + dx) as u32, (22 + dy) as u32, 14, 18);
         let with = if with_previous { MatchWith::Previous } else { MatchWith::First };
         let options = AlignOptions { region: Some(region), with, reach: Some(26), ..AlignOptions::to(AlignTo::Match) };
-        let (after, told) = align(set_of(pictures), &options).unwrap();
-        for (shift, &(x, y, _)) in told.iter().zip(&shifts) {
+        let (after, report) = align(set_of(pictures), &options).unwrap();
+        for (shift, &(x, y, _)) in report.iter().zip(&shifts) {
             prop_assert_eq!((shift.x, shift.y), (dx - x, dy - y));
         }
         // The figure is on the same pixels of every frame.
@@ -197,8 +197,8 @@ fn what_does_not_match_is_left_and_said() {
     };
     let region = Some(Rect::new(10, 10, 16, 16));
     let options = AlignOptions { region, ..AlignOptions::to(AlignTo::Match) };
-    let (after, told) = align(set_of(vec![noise(1), noise(2)]), &options).unwrap();
-    assert!(told[1].is_lost && (told[1].x, told[1].y) == (0, 0), "{told:?}");
+    let (after, report) = align(set_of(vec![noise(1), noise(2)]), &options).unwrap();
+    assert!(report[1].is_lost && (report[1].x, report[1].y) == (0, 0), "{report:?}");
     assert!(after.frames()[1].pixels().is_same_image(&noise(2)));
     let outside = AlignOptions { region: Some(Rect::new(30, 0, 16, 16)), ..options };
     assert!(matches!(align(set_of(vec![noise(1)]), &outside), Err(AlignError::RegionOutside { .. })));
@@ -215,8 +215,8 @@ fn aligning_grows_the_canvas_and_cuts_nothing() {
         Pixels::from_image(image)
     };
     let options = AlignOptions::to(AlignTo::Feet);
-    let (after, told) = align(set_of(vec![dot(5), dot(0)]), &options).unwrap();
-    assert_eq!((told[1].x, told[1].y), (5, 0));
+    let (after, report) = align(set_of(vec![dot(5), dot(0)]), &options).unwrap();
+    assert_eq!((report[1].x, report[1].y), (5, 0));
     let canvases: Vec<String> = after.frames().iter().map(|frame| frame.canvas().to_string()).collect();
     assert_eq!(canvases, ["15x4", "15x4"]);
     let shown = |frame: &Frame| {
@@ -239,8 +239,8 @@ fn a_mark_is_found_used_and_erased() {
     assert_eq!(marks(&set), [Some(Point::new(3.0, 3.5)), Some(Point::new(5.5, 5.5))]);
     assert_eq!(set.frames()[0].pixels().get(2, 3), Some(Rgba([0; 4])));
     let to_mark = AlignOptions::to(AlignTo::Mark(color));
-    let (set, told) = align(set, &to_mark).unwrap();
-    assert_eq!((told[1].x, told[1].y), (-2, -2));
+    let (set, report) = align(set, &to_mark).unwrap();
+    assert_eq!((report[1].x, report[1].y), (-2, -2));
     // The note of the mark moved along, so that a pivot on it lies where it is now.
     let set = set_pivot(set, Anchor::Mark(color), PivotPer::Sprite).unwrap();
     assert_eq!(set.frames().iter().map(|frame| frame.pivot().x).collect::<Vec<_>>(), [5.0, 5.5]);
@@ -254,10 +254,10 @@ fn a_mark_is_found_used_and_erased() {
 fn one_box_for_a_clip_leaves_thin_limbs_out() {
     let pictures = vec![figure(1, 8, (0, 0)), figure(1, 2, (0, 0)), figure(1, 0, (0, 0))];
     let set = crate::set::tests::with_clips(set_of(pictures), &["walk = 0-2"]);
-    let (set, told) = set_box(set, &"body=auto:clip".parse().unwrap(), 0.95).unwrap();
+    let (set, report) = set_box(set, &"body=auto:clip".parse().unwrap(), 0.95).unwrap();
     let body = SignedRect { x: 24, y: 22, width: 14, height: 18 };
     assert!(set.frames().iter().all(|frame| frame.annotations().boxes.values().all(|area| *area == body)));
-    assert!(told[0].share >= 0.95 && told[0].share < 1.0, "{told:?}");
+    assert!(report[0].share >= 0.95 && report[0].share < 1.0, "{report:?}");
     let (set, _) = set_box(set, &"body=auto".parse().unwrap(), 0.9).unwrap();
     let widths: Vec<u32> =
         set.frames().iter().map(|frame| frame.annotations().boxes.values().next().unwrap().width).collect();

@@ -270,7 +270,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn numbers_are_told_from_names() {
+    fn numbers_are_split_from_names() {
         assert_eq!(split_number("leap_07"), Some(("leap_", "07")));
         assert_eq!(split_number("leap (12)"), Some(("leap (", "12")));
         assert_eq!(split_number("3"), Some(("", "3")));

@@ -46,8 +46,8 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, 
 
 /// Whether less is there than the container's head says: the codec makes up what is missing of the last picture.
 fn is_cut(bytes: &[u8]) -> bool {
-    let told = bytes.get(4..8).and_then(|told| told.try_into().ok()).map_or(0, u32::from_le_bytes);
-    (bytes.len() as u64) < 8 + u64::from(told)
+    let length = bytes.get(4..8).and_then(|length| length.try_into().ok()).map_or(0, u32::from_le_bytes);
+    (bytes.len() as u64) < 8 + u64::from(length)
 }
 
 fn still(decoder: &mut WebPDecoder<Cursor<&[u8]>>) -> Result<RgbaImage, DecodingError> {
@@ -244,8 +244,8 @@ mod tests {
             panic!()
         };
         assert_eq!(moving.plays, 4);
-        let told: Vec<_> =
+        let times: Vec<_> =
             moving.moments.iter().map(|m| (m.picture.get(1, 1).unwrap().0, m.span.millis())).collect();
-        assert_eq!(told, [([9, 8, 7, 255], 80.0), ([1, 2, 3, 255], 100.0)]);
+        assert_eq!(times, [([9, 8, 7, 255], 80.0), ([1, 2, 3, 255], 100.0)]);
     }
 }

@@ -222,10 +222,10 @@ mod tests {
 
     #[test]
     fn what_is_not_read_is_said() {
-        let told =
+        let error_of =
             |header: &str| decode(&reader(header, &[]), &ReadOptions::default()).unwrap_err().to_string();
-        assert!(told("W2 H1 F25:1 C420p10").contains("color space '420p10' is not read"));
-        assert!(told("W0 H1 F25:1").contains("its size is 0x1 px"));
-        assert!(told("W2 Hx F25:1").contains("'Hx'"));
+        assert!(error_of("W2 H1 F25:1 C420p10").contains("color space '420p10' is not read"));
+        assert!(error_of("W0 H1 F25:1").contains("its size is 0x1 px"));
+        assert!(error_of("W2 Hx F25:1").contains("'Hx'"));
     }
 }

@@ -87,7 +87,7 @@ fn drop_short_frames(
     animation: &RenderedAnimation,
     format: AnimationFormat,
 ) -> Option<(RenderedAnimation, usize)> {
-    // Ticks a second in which times are told, and the fewest of them.
+    // Ticks per second, and the fewest that a picture may last.
     let (clock, least) = match format {
         AnimationFormat::Gif => (100u32, 2u64),
         AnimationFormat::Apng => (1_000_000, 10_001),

@@ -56,8 +56,8 @@ pub struct AtlasReport {
 
 fn with_factor(stem: &str, factor: Ratio) -> String {
     // Four digits tell all factors apart that pages can have.
-    let told = (factor.value() * 10_000.0).round() / 10_000.0;
-    if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{told}") }
+    let rounded = (factor.value() * 10_000.0).round() / 10_000.0;
+    if factor == Ratio::ONE { stem.to_owned() } else { format!("{stem}-x{rounded}") }
 }
 
 /// Manifests beside an atlas that are the same atlas at other factors, and were not written now.

@@ -51,8 +51,8 @@ fn frame(subject: &ExportSource, at: usize, folder: &Path) -> Vec<String> {
     row.push(entry.nine.map(|sides| spaced(&sides.map(|side| side.to_string()))).unwrap_or_default());
     let corner = |[x, y]: &[crate::manifest::Coordinate; 2]| format!("{} {}", x.0, y.0);
     row.push(entry.polygon.iter().map(corner).collect::<Vec<_>>().join(";"));
-    let told = |number: Option<u32>| number.map(|number| number.to_string()).unwrap_or_default();
-    row.extend([facts.row, facts.column, facts.grid_index].map(told));
+    let text = |number: Option<u32>| number.map(|number| number.to_string()).unwrap_or_default();
+    row.extend([facts.row, facts.column, facts.grid_index].map(text));
     row
 }
 

@@ -89,19 +89,19 @@ pub(super) fn check_full_names(subject: &ExportSource) -> Result<(), ExportError
     let manifest = &subject.manifest;
     let frames = manifest.frames.iter().map(|frame| full_name(&frame.sprite, &frame.name));
     let clips = manifest.clips.iter().map(|clip| full_name(&clip.sprite, &clip.name));
-    let told = |at: usize| subject.describe_frame(at);
-    all_differ(frames, told)?;
+    let describe = |at: usize| subject.describe_frame(at);
+    all_differ(frames, describe)?;
     all_differ(clips, |at| subject.describe_clip(at))
 }
 
 fn all_differ(
     names: impl Iterator<Item = String>,
-    told: impl Fn(usize) -> String,
+    describe: impl Fn(usize) -> String,
 ) -> Result<(), ExportError> {
     let mut seen: HashMap<String, usize> = HashMap::new();
     for (at, name) in names.enumerate() {
         if let Some(first) = seen.insert(name.clone(), at) {
-            let (first, second) = (told(first), told(at));
+            let (first, second) = (describe(first), describe(at));
             return Err(ExportError::Clash { name, first, second, format: "this table" });
         }
     }

@@ -142,7 +142,7 @@ pub struct PlayedStep {
     pub grid_index: Option<u32>,
     /// Drawn mirrored left-right about the pivot.
     pub mirror: bool,
-    /// What the game is told when it begins.
+    /// The event that the game gets when it begins.
     pub event: Option<String>,
     /// How long, in ticks.
     pub ticks: u32,

@@ -1,4 +1,4 @@
-//! Metadata in other forms: an atlas that was written, told to something that does not read the manifest.
+//! Metadata in other formats, for programs that don't read the manifest.
 //!
 //! [`ExportSource`] is what is exported: a manifest, its pages, and what follows from both ([`FrameGeometry`], [`ClipTimeline`]). Each
 //! format makes files of it: [`csv()`], [`css()`], [`svg()`], [`gltf()`], [`render()`] for the user's own templates. [`write_files`] puts
@@ -28,7 +28,7 @@ pub use subject::{ExportSource, PageImage};
 pub use svg::svg;
 pub use template::{BUILTIN_TEMPLATES, BuiltinTemplate, TemplateError, render};
 
-/// Why a subject can't be told in a format.
+/// Why something can't be exported to a format.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ExportError {
     /// Two things would have one name.
@@ -51,7 +51,7 @@ pub enum ExportError {
         /// The format.
         format: &'static str,
     },
-    /// Steps too short to be told apart.
+    /// Steps too short to be distinguished.
     #[error("clip '{clip}': steps {step} and {next} start at the same time when rounded to 32 bits")]
     SameTime {
         /// The clip.
@@ -94,7 +94,7 @@ impl File {
 /// Endings that say what a file is; `.txt` or `.scss` leave it open.
 const FORMAT_EXTENSIONS: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf", "glb"];
 
-/// Refuses a name that says another format than the one that is written. The two of glTF are told apart by it.
+/// Refuses a name that says another format than the one that is written. It distinguishes the two of glTF.
 ///
 /// # Errors
 /// Where it does.

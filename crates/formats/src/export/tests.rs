@@ -54,13 +54,13 @@ fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
     let premultiplied = shibori_core::pack::ColorFinish { spread: 0, premultiplied: true };
     let soft = PageEncoding { finish: premultiplied, ..PageEncoding::default() };
     let tga = PageEncoding { format: crate::encode::PageFormat::Tga, ..PageEncoding::default() };
-    for (options, told) in [
+    for (options, expected) in [
         (soft, "page 'pond.png' can't be used in CSS: its colors are multiplied by alpha"),
         (tga, "page 'pond.tga' can't be used in CSS: browsers can't display this file format"),
     ] {
         let (_folder, mut subject) = subject(frames(2), &[], &options, "pond");
         subject.manifest.frames.iter_mut().for_each(|frame| frame.rotated = false);
-        assert_eq!(css(&subject, Path::new("pond.css")).unwrap_err().to_string(), told);
+        assert_eq!(css(&subject, Path::new("pond.css")).unwrap_err().to_string(), expected);
         // An SVG has its pages in it, as they are meant.
         assert!(svg(&subject, Path::new("pond.svg")).is_ok());
     }

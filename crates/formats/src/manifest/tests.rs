@@ -70,15 +70,15 @@ fn the_committed_schema_is_current() {
 
 #[test]
 fn what_is_no_manifest_says_why() {
-    let told = |text: &str| parse(text.as_bytes()).unwrap_err().to_string();
+    let error_of = |text: &str| parse(text.as_bytes()).unwrap_err().to_string();
     assert_eq!(
-        told("{\"format\": \"shibori/9\"}"),
+        error_of("{\"format\": \"shibori/9\"}"),
         "is a manifest in format \"shibori/9\"; this version reads \"shibori/1\""
     );
-    assert_eq!(told("{\"frames\": 3}"), "is not a shibori manifest: it has no \"format\" key");
-    assert_eq!(told("{\n \"format\""), "line 2, column 9: EOF while parsing an object");
+    assert_eq!(error_of("{\"frames\": 3}"), "is not a shibori manifest: it has no \"format\" key");
+    assert_eq!(error_of("{\n \"format\""), "line 2, column 9: EOF while parsing an object");
     assert_eq!(
-        told("{\"format\": \"shibori/1\",\n\"pages\": [], \"frames\": [{}]}"),
+        error_of("{\"format\": \"shibori/1\",\n\"pages\": [], \"frames\": [{}]}"),
         "line 2, column 26: missing field `name`"
     );
 }
@@ -132,17 +132,17 @@ fn premultiplied_pages_are_read_as_they_are_meant() {
 
 #[test]
 fn contradictions_are_named_with_their_numbers() {
-    let told = |frame: &str, page: &str| load_with(frame, page).unwrap_err();
+    let error_of = |frame: &str, page: &str| load_with(frame, page).unwrap_err();
     assert_eq!(
-        told("\"page\": 1, \"rect\": [0, 0, 2, 2]", SIZE),
+        error_of("\"page\": 1, \"rect\": [0, 0, 2, 2]", SIZE),
         "frame 'koi-00' is on page 1, but there are 1 pages (from 0)"
     );
     assert_eq!(
-        told("\"page\": 0, \"rect\": [5, 0, 2, 2]", SIZE),
+        error_of("\"page\": 0, \"rect\": [5, 0, 2, 2]", SIZE),
         "frame 'koi-00' at 5,0,2,2 extends beyond its page of 6x4 px"
     );
     assert_eq!(
-        told("\"page\": 0, \"rect\": [0, 0, 2, 2]", "\"size\": [6, 5]"),
+        error_of("\"page\": 0, \"rect\": [0, 0, 2, 2]", "\"size\": [6, 5]"),
         "page \"pond.png\" is 6x4 px, but the manifest says 6x5 px"
     );
     // A blank frame needs no page and no room.

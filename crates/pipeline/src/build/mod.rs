@@ -6,7 +6,7 @@
 //! at all. Whatever stops a build, even between two files, the next one comes to what a build from nothing would come
 //! to.
 //!
-//! Nothing here prints, and only `watch` looks at a clock; what happens is told to an [`BuildObserver`].
+//! Nothing here prints, and only `watch` looks at a clock; a [`BuildObserver`] hears what happens.
 
 mod cache_keys;
 mod check;

@@ -117,7 +117,7 @@ impl Build {
     /// Does what is stale, on as many threads as there are cores or as are said.
     ///
     /// # Errors
-    /// Where an input can't be read at all. What goes wrong in a step is told to the observer and kept in the outcome.
+    /// Where an input can't be read at all. Errors of a step go to the observer and into the outcome.
     pub fn run(&self, jobs: Option<NonZeroUsize>, observer: &dyn BuildObserver) -> Result<Outcome, Error> {
         if is_log_locked(self.recipe_file()) {
             observer.event(BuildEvent::Waiting);

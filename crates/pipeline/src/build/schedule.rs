@@ -43,7 +43,7 @@ impl Schedule {
         self.jobs.len() - 1
     }
 
-    /// Does all jobs on this many threads. `work` is told whether nothing else is done meanwhile; `skip` hears of jobs that are not done,
+    /// Does all jobs on this many threads. `work` learns whether nothing else is done meanwhile; `skip` hears of jobs that are not done,
     /// and of the one that failed.
     pub(super) fn run(
         &self,

@@ -234,7 +234,7 @@ pub(super) fn files_of(base: &Path, path: &Path) -> Vec<PathBuf> {
     let whole = base.join(path);
     let from_base = |file: PathBuf| file.strip_prefix(base).map_or_else(|_| file.clone(), Path::to_owned);
     if let Some(manifest) = manifest_of(&whole) {
-        // What is wrong with it is told when it is read.
+        // Reading it reports what is wrong with it.
         let pages = pages_of(&manifest).unwrap_or_default();
         return std::iter::once(manifest).chain(pages).map(from_base).collect();
     }

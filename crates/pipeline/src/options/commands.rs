@@ -43,7 +43,7 @@ impl FilterOption {
     }
 }
 
-/// All that `slice` can be told.
+/// The options of `slice`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -77,7 +77,7 @@ impl SliceOptions {
     }
 }
 
-/// All that `adjust` can be told.
+/// The options of `adjust`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -109,7 +109,7 @@ impl AdjustOptions {
     }
 }
 
-/// All that `clip` can be told.
+/// The options of `clip`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -135,7 +135,7 @@ impl ClipCommand {
     }
 }
 
-/// All that `pack` can be told.
+/// The options of `pack`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -176,7 +176,7 @@ impl PackOptions {
     }
 }
 
-/// All that `unpack` can be told.
+/// The options of `unpack`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -189,7 +189,7 @@ pub struct UnpackOptions {
     pub only: FilterOption,
 }
 
-/// All that `check` can be told.
+/// The options of `check`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -324,7 +324,7 @@ impl CheckOptions {
     }
 }
 
-/// All that `export` can be told.
+/// The options of `export`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -406,7 +406,7 @@ impl FromStr for Unit {
     }
 }
 
-/// All that `preview contact` can be told.
+/// The options of `preview contact`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -428,7 +428,7 @@ pub struct ContactOptions {
     pub show: ShowOption,
 }
 
-/// All that `preview onion` can be told.
+/// The options of `preview onion`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -444,7 +444,7 @@ pub struct OnionOptions {
     pub width: WidthOption,
 }
 
-/// All that `preview drift` can be told.
+/// The options of `preview drift`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -454,7 +454,7 @@ pub struct DriftOptions {
     pub only: FilterOption,
 }
 
-/// All that `preview html` can be told.
+/// The options of `preview html`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -464,7 +464,7 @@ pub struct HtmlOptions {
     pub only: FilterOption,
 }
 
-/// All that `preview pages` can be told.
+/// The options of `preview pages`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -477,7 +477,7 @@ pub struct PagesOptions {
     pub zoom: ZoomOption,
 }
 
-/// All that `preview motion` can be told.
+/// The options of `preview motion`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -506,7 +506,7 @@ pub struct MotionOptions {
     pub show: ShowOption,
 }
 
-/// All that `preview grid` can be told.
+/// The options of `preview grid`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
@@ -523,7 +523,7 @@ pub struct GridPreviewOptions {
     pub clean: CleanOptions,
 }
 
-/// All that `guide-sheet` can be told.
+/// The options of `guide-sheet`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]

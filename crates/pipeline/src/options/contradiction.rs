@@ -94,8 +94,8 @@ pub(super) fn needs(
 pub(super) fn reject_duplicates<T: PartialEq>(
     option: &'static str,
     values: &[T],
-    told: impl Fn(&T) -> String,
+    describe: impl Fn(&T) -> String,
 ) -> Result<(), OptionConflict> {
     let twice = (1..values.len()).find(|&at| values[..at].contains(&values[at]));
-    twice.map_or(Ok(()), |at| Err(OptionConflict::Twice { option, value: told(&values[at]) }))
+    twice.map_or(Ok(()), |at| Err(OptionConflict::Twice { option, value: describe(&values[at]) }))
 }

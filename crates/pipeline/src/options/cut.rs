@@ -196,7 +196,7 @@ impl CutOptions {
         self.blank == Some(BlankCells::Keep)
     }
 
-    /// How separate drawings are told apart, defaults filled in.
+    /// How separate drawings are separated, defaults filled in.
     pub fn island_options(&self) -> IslandOptions {
         IslandOptions { join: self.join, min_area: self.min_area.unwrap_or(SPECK) }
     }

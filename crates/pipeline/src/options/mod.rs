@@ -2,7 +2,7 @@
 //! line (feature `clap`), by serde from a recipe, or by hand.
 //!
 //! Every option distinguishes "unset" from any value; defaults are applied last, by the accessor methods. What
-//! contradicts what is told by each group's `validate`, which every step calls first. Paths are as the user wrote them;
+//! contradicts is checked by each group's `validate`, which every step calls first. Paths are as the user wrote them;
 //! [`Context::at`](crate::Context::at) says which file is meant.
 
 // What is said of an option is also its help on a command line, where brackets are no links.

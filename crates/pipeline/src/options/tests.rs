@@ -142,10 +142,10 @@ fn commands_are_made_of_the_groups() {
 
 #[test]
 fn what_is_out_of_range_is_refused_however_it_comes() {
-    fn refused<T: DeserializeOwned + std::fmt::Debug>(value: impl Into<Value>, told: &str) {
+    fn refused<T: DeserializeOwned + std::fmt::Debug>(value: impl Into<Value>, expected: &str) {
         let value = value.into();
         let error = serde_json::from_value::<T>(value.clone()).unwrap_err().to_string();
-        assert!(error.contains(told), "{value}: {error}");
+        assert!(error.contains(expected), "{value}: {error}");
     }
     refused::<CutOptions>(json!({ "grid": "8" }), "8");
     refused::<CutOptions>(json!({ "cell": "0x4" }), "0x4");
@@ -174,23 +174,23 @@ fn what_is_out_of_range_is_refused_however_it_comes() {
 
 #[test]
 fn contradictions_are_one_list_for_all_ways_in() {
-    fn told<T: DeserializeOwned>(
+    fn conflict_of<T: DeserializeOwned>(
         value: Value,
         validate: impl Fn(&T) -> Result<(), OptionConflict>,
     ) -> String {
         let options: T = serde_json::from_value(value).unwrap();
         validate(&options).unwrap_err().to_string()
     }
-    let cut = |value| told(value, CutOptions::validate);
+    let cut = |value| conflict_of(value, CutOptions::validate);
     assert_eq!(
         cut(json!({ "grid": "2x2", "islands": true })),
         "grid and islands both define where the frames are"
     );
-    let shape = |value| told(value, |shape: &ShapeOptions| shape.validate(false, false));
+    let shape = |value| conflict_of(value, |shape: &ShapeOptions| shape.validate(false, false));
     assert_eq!(shape(json!({ "region": "1,2,3,4" })), "region has no effect without align match");
     assert_eq!(shape(json!({ "box": ["a=auto", "a=auto:clip"] })), "box: 'a' is given twice");
     // What would make no difference is said, whichever group it is in.
-    let clean = |value| told(value, CleanOptions::validate);
+    let clean = |value| conflict_of(value, CleanOptions::validate);
     for (said, option) in [
         (cut(json!({ "offset": "1,1" })), "offset"),
         (cut(json!({ "islands": true, "uneven": true })), "uneven"),
@@ -210,7 +210,7 @@ fn contradictions_are_one_list_for_all_ways_in() {
     ] {
         assert!(said.starts_with(&format!("{option} ")), "{option}: {said}");
     }
-    let arrange = |value| told(value, ArrangeOptions::validate);
+    let arrange = |value| conflict_of(value, ArrangeOptions::validate);
     assert_eq!(arrange(json!({ "columns": 2 })), "columns has no effect without layout grid");
     assert!(arrange(json!({ "page-square": true, "page-size": "64x32" })).contains("page-size 64x32"));
     assert_eq!(
@@ -218,9 +218,9 @@ fn contradictions_are_one_list_for_all_ways_in() {
         "page-max and page-size both define the page size"
     );
     assert!(arrange(json!({ "layout": "grid", "effort": "high" })).starts_with("effort "));
-    let page = |value| told(value, PageOptions::validate);
+    let page = |value| conflict_of(value, PageOptions::validate);
     assert!(page(json!({ "no-spread": true, "palette": 16 })).starts_with("no-spread "));
     assert_eq!(page(json!({ "uv-origin": "top" })), "uv-origin has no effect without uv");
     let slice = json!({ "slice": { "manifest-only": true }, "clean": { "specks": 2 } });
-    assert!(told(slice, SliceOptions::validate).contains("untouched sheet"));
+    assert!(conflict_of(slice, SliceOptions::validate).contains("untouched sheet"));
 }

@@ -1,4 +1,4 @@
-//! `[atlas.NAME]`: sprites on pages, and what else is told of them.
+//! `[atlas.NAME]`: sprites on pages, and their options.
 
 use std::path::PathBuf;
 

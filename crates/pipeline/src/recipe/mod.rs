@@ -249,7 +249,7 @@ impl<'t> Defaults<'t> {
             check,
         };
         table.finish()?;
-        // A mistake in a default is told even if nothing uses it.
+        // A mistake in a default is reported even if nothing uses it.
         let checked = |table: &Table<'t>, read: fn(&mut Table<'t>) -> Result<(), RecipeError>| {
             let mut table = table.clone();
             read(&mut table)?;

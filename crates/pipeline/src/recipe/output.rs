@@ -38,7 +38,7 @@ pub struct Preview {
     pub span: Span,
 }
 
-/// What a picture of a cut can be told.
+/// The options of a picture of a cut.
 #[derive(Default, Deserialize)]
 #[serde(default)]
 struct CutPreviewOptions {

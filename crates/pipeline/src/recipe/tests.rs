@@ -79,7 +79,7 @@ fn narrower_tables_go_over_wider_ones_key_by_key() {
 #[test]
 fn every_mistake_is_pointed_at() {
     let sprite = "[sprite.koi]\nfrom = \"koi.png\"\n";
-    for (text, told, marked) in [
+    for (text, message, marked) in [
         ("[sprite.koi]\nform = \"koi.png\"", "shibori.toml:2:1: unknown key 'form'", "form"),
         (&format!("{sprite}slize = {{}}"), "shibori.toml:3:1: unknown key 'slize'", "slize"),
         (&format!("{sprite}slice = {{ gird = \"8x1\" }}"), "shibori.toml:3:11: unknown key 'gird'", "gird"),
@@ -114,7 +114,7 @@ fn every_mistake_is_pointed_at() {
         ("sprite = 3", "shibori.toml:1:10: sprite must be a table, not a number", "3"),
     ] {
         let (said, found) = wrong(text);
-        assert!(said.contains(told), "{text}\n{said}\nnot {told}");
+        assert!(said.contains(message), "{text}\n{said}\nnot {message}");
         assert!(marked.is_empty() || found == marked, "{text}\n{said}\nmarked {found:?}");
     }
 }
@@ -123,19 +123,19 @@ fn every_mistake_is_pointed_at() {
 fn what_is_no_text_is_said() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("shibori.toml");
-    let told = |bytes: &[u8]| {
+    let error_of = |bytes: &[u8]| {
         fs::write(&path, bytes).unwrap();
         Recipe::read(&path).unwrap_err().fault.to_string()
     };
     let utf16: Vec<u8> = "[sprite.koi]".encode_utf16().flat_map(u16::to_le_bytes).collect();
-    assert!(told(&[b"\xff\xfe".as_slice(), &utf16].concat()).contains("UTF-16"));
-    assert!(told(&utf16).contains("UTF-16"));
-    assert!(told(b"[sprite.\xff]").contains("UTF-8"));
-    assert!(told(b"").contains("nothing to build"));
-    assert!(told(b"\xef\xbb\xbf# only a mark").contains("nothing to build"));
+    assert!(error_of(&[b"\xff\xfe".as_slice(), &utf16].concat()).contains("UTF-16"));
+    assert!(error_of(&utf16).contains("UTF-16"));
+    assert!(error_of(b"[sprite.\xff]").contains("UTF-8"));
+    assert!(error_of(b"").contains("nothing to build"));
+    assert!(error_of(b"\xef\xbb\xbf# only a mark").contains("nothing to build"));
     let long =
         format!("# {}\n[sprite.koi]\nfrom = \"{}\"\nzzz = 1", "x".repeat(10 << 20), "y".repeat(1 << 20));
-    assert!(told(long.as_bytes()).contains("zzz"));
+    assert!(error_of(long.as_bytes()).contains("zzz"));
     let error = Recipe::read(folder.path().join("none").as_path()).unwrap_err();
     assert!(matches!(*error.fault, RecipeErrorKind::Missing));
     fs::remove_file(&path).unwrap();

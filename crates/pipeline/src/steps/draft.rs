@@ -1,4 +1,4 @@
-//! What a recipe could say of sources that nobody has told anything about yet. The words of it are the program's.
+//! A recipe's proposal for sources that have none yet. The program words it.
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};

@@ -1,4 +1,4 @@
-//! An atlas or a set told in other forms.
+//! An atlas or a set in other formats.
 
 use std::path::{Path, PathBuf};
 

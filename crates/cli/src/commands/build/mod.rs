@@ -244,7 +244,7 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
         let more = if more == 0 { String::new() } else { format!(" and {more} more") };
         let is_part =
             known.is_empty() || change.files.iter().any(|path| path.is_absolute() || known.contains(path));
-        changed = Some(SavedFiles { told: format!("{}{more}", shown.join(", ")), is_part });
+        changed = Some(SavedFiles { names: format!("{}{more}", shown.join(", ")), is_part });
     }
 }
 
@@ -257,7 +257,7 @@ fn started(port: u16) -> Result<Server, Failure> {
 
 /// What was saved.
 struct SavedFiles {
-    told: String,
+    names: String,
     /// Whether any of it is a part of the recipe, as far as that is known.
     is_part: bool,
 }
@@ -270,7 +270,7 @@ fn build_watched(
     program: &CommandContext<'_>,
 ) -> bool {
     let reporter = match changed {
-        Some(changed) => BuildReporter::for_watch(program, &changed.told, changed.is_part),
+        Some(changed) => BuildReporter::for_watch(program, &changed.names, changed.is_part),
         None => BuildReporter::new(program),
     };
     match build_once(build, &reporter, args.depfile.as_deref(), program) {

@@ -214,12 +214,12 @@ impl BuildObserver for BuildReporter<'_> {
                 let exit = failure.exit;
                 let ms = self.state().began.get(name).map_or(0.0, |began| ms_since(*began));
                 if let Some(message) = &failure.message {
-                    let mut told = Message { text: format!("{name}: {}", message.text), ..message.clone() };
-                    if let Some(hint) = told.hint.as_mut().filter(|hint| hint.contains("--carry")) {
+                    let mut named = Message { text: format!("{name}: {}", message.text), ..message.clone() };
+                    if let Some(hint) = named.hint.as_mut().filter(|hint| hint.contains("--carry")) {
                         *hint += &format!("; for this target alone: --target {}", pasteable(name));
                     }
-                    self.message(MessageLevel::Error, &told);
-                    let (message, hint) = (told.text, told.hint);
+                    self.message(MessageLevel::Error, &named);
+                    let (message, hint) = (named.text, named.hint);
                     let error = Some(JsonError { message, hint, exit: exit as u8 });
                     console.event(&StepEvent {
                         target: name,

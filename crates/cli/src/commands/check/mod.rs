@@ -86,8 +86,8 @@ fn print_report(report: &Report, mut groups: Vec<WordedGroup>, program: &Command
     program.console.result(report);
 }
 
-fn finish(report: &Report, told: Conclusion, program: &CommandContext<'_>) -> Result<(), Failure> {
-    let Conclusion { groups, frames, how, is_strict } = told;
+fn finish(report: &Report, conclusion: Conclusion, program: &CommandContext<'_>) -> Result<(), Failure> {
+    let Conclusion { groups, frames, how, is_strict } = conclusion;
     let count = |level: Severity| groups.iter().filter(|group| group.level == level).count();
     let (wrong, look) = (count(Severity::Wrong) + report.unmet.len(), count(Severity::Look));
     print_report(report, groups, program);

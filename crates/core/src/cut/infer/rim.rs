@@ -22,7 +22,7 @@ pub(super) fn inside(sheet: &Pixels, background: Background) -> Option<Rect> {
     (is_rim && sheet.crop(content).as_ref().is_some_and(is_solid)).then_some(content)
 }
 
-/// The grids of what is inside as grids of the whole sheet; `None` where the best can't be told by an offset.
+/// The grids of what is inside as grids of the whole sheet; `None` where the best can't be expressed by an offset.
 pub(super) fn with_rim(mut found: GridDetection, inner: Rect, sheet: Size) -> Option<GridDetection> {
     let moved = |axis: &Division, by: u32| Division { offset: axis.offset + by, ..*axis };
     for candidate in &mut found.candidates {

@@ -68,7 +68,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn blocks_of_pixels_are_told_from_flat_areas() {
+    fn blocks_of_pixels_are_distinguished_from_flat_areas() {
         let noise = |x: u32, y: u32| Rgba([(x * 37 + y * 91) as u8, (x * y) as u8, 7, 255]);
         let art = |zoom: u32| {
             Pixels::from_image(RgbaImage::from_fn(12 * zoom, 8 * zoom, |x, y| noise(x / zoom, y / zoom)))

@@ -241,7 +241,7 @@ mod tests {
     }
 
     #[test]
-    fn clear_pixels_stay_clear_and_the_error_told_is_the_error_made() {
+    fn clear_pixels_stay_clear_and_the_reported_error_is_the_real_one() {
         let image = gradient();
         for most in [2, 5, 64, 256] {
             let palette = Palette::of(std::slice::from_ref(&image), most);

@@ -104,7 +104,7 @@ fn the_extended_layout_of_a_webp_adds_up() {
 }
 
 #[test]
-fn what_a_format_can_not_hold_is_told() {
+fn what_a_format_can_not_hold_is_reported() {
     let long = RgbaImage::new(16_384, 1);
     let error =
         PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }.encode(&long, None).unwrap_err();
@@ -132,7 +132,7 @@ proptest! {
     }
 
     #[test]
-    fn a_palette_is_never_larger_than_asked_and_its_worst_error_is_told(
+    fn a_palette_is_never_larger_than_asked_and_its_worst_error_is_reported(
         width in 8u32..30, colors in 30u32..300, most in 2u16..40,
     ) {
         let image = page(width, 20, colors);
@@ -147,9 +147,9 @@ proptest! {
             let (old, new) = (shown(old), shown(new));
             [0, 1, 2].map(|channel| (old[channel] - new[channel]).abs())
         });
-        let told = palette.loss().map_or(0, |loss| i32::from(loss.largest));
+        let reported = palette.loss().map_or(0, |loss| i32::from(loss.largest));
         // Dividing by alpha and multiplying again may round by one.
-        prop_assert!(off.max().unwrap_or(0) <= told + 1);
+        prop_assert!(off.max().unwrap_or(0) <= reported + 1);
         for (old, new) in image.pixels().zip(drawn.pixels()) {
             prop_assert_eq!(old[3] == 0, new[3] == 0);
         }

@@ -121,18 +121,18 @@ impl Buffer {
                 "bufferView": indices_view, "componentType": SHORT, "count": INDICES.len(), "type": "SCALAR",
             }),
             Accessor::Numbers { kind, offset, count, bounds } => {
-                let mut told = json!({
+                let mut entry = json!({
                     "bufferView": view_of[kind], "componentType": FLOAT, "count": count, "type": kind.shape().1,
                 });
                 if *offset > 0 {
-                    told["byteOffset"] = json!(offset);
+                    entry["byteOffset"] = json!(offset);
                 }
                 if let Some((least, most)) = bounds {
                     // As 64 bits, the text is the exact value of the 32.
-                    told["min"] = least.iter().map(|&number| f64::from(number)).collect();
-                    told["max"] = most.iter().map(|&number| f64::from(number)).collect();
+                    entry["min"] = least.iter().map(|&number| f64::from(number)).collect();
+                    entry["max"] = most.iter().map(|&number| f64::from(number)).collect();
                 }
-                told
+                entry
             }
         };
         (all, views, self.accessors.iter().map(accessor).collect())

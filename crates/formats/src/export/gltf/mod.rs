@@ -173,14 +173,14 @@ impl<'a> Scene<'a> {
     fn clip_node(&self, clip: usize, quads: &[usize]) -> Value {
         let (entry, facts) = (&self.subject.manifest.clips[clip], &self.subject.clips[clip]);
         let step = |step: &crate::export::PlayedStep| {
-            let mut told = json!({ "frame": step.frame, "seconds": step.seconds });
+            let mut entry = json!({ "frame": step.frame, "seconds": step.seconds });
             if step.mirror {
-                told["mirror"] = json!(true);
+                entry["mirror"] = json!(true);
             }
             if let Some(event) = &step.event {
-                told["event"] = json!(event);
+                entry["event"] = json!(event);
             }
-            told
+            entry
         };
         let mut node = json!({
             "name": full_name(&entry.sprite, &entry.name),

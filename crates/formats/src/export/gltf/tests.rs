@@ -167,14 +167,14 @@ fn materials_say_what_the_page_is() {
         let files = gltf(subject, &options, &subject.path.with_extension("gltf")).unwrap();
         serde_json::from_slice(&files[0].bytes).unwrap()
     };
-    let told = document(&hard);
-    assert_eq!(told["materials"][0]["alphaMode"], "MASK");
+    let exported = document(&hard);
+    assert_eq!(exported["materials"][0]["alphaMode"], "MASK");
     assert_eq!(
-        (&told["images"][0]["uri"], &told["buffers"][0]["uri"]),
+        (&exported["images"][0]["uri"], &exported["buffers"][0]["uri"]),
         (&json!("a%20b.png"), &json!("a%20b.bin"))
     );
     assert_eq!(
-        told["samplers"],
+        exported["samplers"],
         json!([{ "magFilter": 9728, "minFilter": 9728, "wrapS": 33071, "wrapT": 33071 }])
     );
     let premultiplied = PageEncoding {

@@ -54,9 +54,9 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
         clip.insert("index".to_owned(), json!(at));
         clip.insert("full_name".to_owned(), json!(full_name(&entry.sprite, &entry.name)));
         let step = |(number, step): (usize, &crate::manifest::StepEntry)| {
-            let mut told = object(step);
-            told.extend(object(&subject.clips[at].playback[number]));
-            Value::Object(told)
+            let mut value = object(step);
+            value.extend(object(&subject.clips[at].playback[number]));
+            Value::Object(value)
         };
         clip.insert("steps".to_owned(), entry.steps.iter().enumerate().map(step).collect());
         if let Some(names) = &names {

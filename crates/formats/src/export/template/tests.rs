@@ -49,7 +49,7 @@ fn names_and_numbers_come_as_asked_for() {
 }
 
 #[test]
-fn mistakes_are_told_with_their_place() {
+fn mistakes_have_their_place() {
     let error = |source: &str| rendered(source).unwrap_err().to_string();
     assert_eq!(error("ok\n  {{ frames[0].nmae }}"), "line 2, column 6: 'frames[0].nmae' is not defined");
     assert!(
@@ -68,7 +68,7 @@ fn mistakes_are_told_with_their_place() {
 }
 
 #[test]
-fn names_that_clash_are_told_only_where_identifiers_are_asked_for() {
+fn names_that_clash_are_reported_only_where_identifiers_are_asked_for() {
     let name = |text: &str| shibori_core::Name::new(text).unwrap();
     let set = frames(2);
     let set = set
@@ -109,7 +109,7 @@ fn marked(source: &str) -> Result<String, TemplateError> {
 }
 
 #[test]
-fn two_things_of_one_name_are_told_and_never_lost() {
+fn two_things_of_one_name_are_reported_and_never_lost() {
     let (_folder, mut subject) =
         subject(frames(2), &["swim = 0", "turn = 1"], &PageEncoding::default(), "pond");
     (subject.manifest.clips[1].sprite, subject.manifest.clips[1].name) =
