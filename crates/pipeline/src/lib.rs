@@ -67,12 +67,14 @@ pub mod plan;
 pub mod recipe;
 pub mod steps;
 
+mod command_line;
 mod context;
 mod error;
 mod notice;
 pub mod remedy;
 mod source;
 
+pub use command_line::CommandLine;
 pub use context::{Context, NoopObserver, Observer, Task};
 pub use error::{ClipsError, Error, ExportInputError, GuideError, LimitError, SheetError, SizeCause};
 pub use notice::Notice;

@@ -11,7 +11,7 @@ use shibori_core::{Cell, Color, Name, Point, Ratio, Size, UVec2};
 use shibori_formats::WouldLoseData;
 use shibori_formats::decode::ReadNotice;
 
-use crate::remedy::Command;
+use crate::CommandLine;
 
 /// Something that isn't an error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]
@@ -35,7 +35,7 @@ pub enum Notice {
         /// The cells it seems to have.
         grid: Grid,
         /// What cuts it.
-        command: Box<Command>,
+        command: Box<CommandLine>,
     },
     /// Frames without clips are played all, in order.
     NoClips {
@@ -44,7 +44,7 @@ pub enum Notice {
         /// How many frames each second.
         rate: u32,
         /// What gives them a clip, if the source can keep one.
-        command: Option<Box<Command>>,
+        command: Option<Box<CommandLine>>,
     },
     /// Numbered images were taken for frames, not for sheets.
     NumberedFrames {

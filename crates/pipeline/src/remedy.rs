@@ -1,7 +1,7 @@
 //! Remedies: what would fix a finding, as options of a command. Each is tried in memory before it is offered, and offered
 //! only if the finding is gone, nothing else got worse, and no more pixels changed than the finding names.
 //!
-//! A remedy is typed ([`Command::words`]) or kept in a recipe ([`RecipeKeys`]); both are written from the same option
+//! A remedy is typed ([`CommandLine::words`]) or kept in a recipe ([`RecipeKeys`]); both are written from the same option
 //! structs that the commands take. Nothing is written to disk here.
 
 use std::collections::{HashMap, HashSet};
@@ -14,143 +14,19 @@ use shibori_core::{
     Frame, FrameFilter, FrameSet, Name, Ratio, SignedRect, Size, Source as Origin, UVec2,
     clips_sharing_frames,
 };
-use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{manifest_of, subfolders};
 
 use crate::build::RecipeSprite;
+use crate::command_line::CommandLine;
 use crate::options::{
     AdjustOptions, CleanOptions, ClipCommand, ClipOptions, CutOptions, FilterOption, GridPreviewOptions,
-    PackOptions, ShapeOptions, SliceOptions, command_words,
+    ShapeOptions, SliceOptions,
 };
 use crate::steps::{AdjustTarget, CheckReport, FindingGroup, adjust, edit_clips, folder_of_set, slice};
 use crate::{Context, Error, NoopObserver, Source};
 
 /// How long a screen of 60 images a second shows each.
 const SCREEN_RATE: u32 = 60;
-
-/// A command with its options, ready to be typed.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Command {
-    /// `slice`.
-    Slice {
-        /// What is cut.
-        source: PathBuf,
-        /// How.
-        options: Box<SliceOptions>,
-        /// The set that is written, if it isn't the usual one.
-        output: Option<PathBuf>,
-    },
-    /// `unpack`.
-    Unpack {
-        /// The atlas.
-        manifest: PathBuf,
-        /// The set that is written.
-        output: PathBuf,
-    },
-    /// `adjust`.
-    Adjust {
-        /// The frames.
-        source: PathBuf,
-        /// What is changed.
-        options: Box<AdjustOptions>,
-        /// Where they go.
-        target: AdjustTarget,
-    },
-    /// `clip`.
-    Clip {
-        /// The set or the atlas.
-        manifest: PathBuf,
-        /// What is changed.
-        options: Box<ClipCommand>,
-    },
-    /// `pack`.
-    Pack {
-        /// What is packed.
-        sources: Vec<PathBuf>,
-        /// How.
-        options: Box<PackOptions>,
-        /// The atlas.
-        output: PathBuf,
-    },
-    /// `preview grid`.
-    PreviewGrid {
-        /// The sheet.
-        sheet: PathBuf,
-        /// The grid.
-        options: Box<GridPreviewOptions>,
-        /// The image.
-        output: PathBuf,
-    },
-}
-
-impl Command {
-    /// The words behind `shibori`, each to be quoted for the shell.
-    pub fn words(&self) -> Vec<String> {
-        let mut words = Words(Vec::new());
-        match self {
-            Self::Slice { source, options, output } => {
-                words.verb("slice").path(source).options(options.as_ref());
-                if let Some(output) = output {
-                    words.output(output);
-                }
-            }
-            Self::Unpack { manifest, output } => {
-                words.verb("unpack").path(manifest).output(output);
-            }
-            Self::Adjust { source, options, target } => {
-                words.verb("adjust").path(source);
-                match target {
-                    AdjustTarget::InPlace => words.verb("--in-place"),
-                    AdjustTarget::Set(folder) => words.output(folder),
-                };
-                words.options(options.as_ref());
-            }
-            Self::Clip { manifest, options } => {
-                words.verb("clip").path(manifest);
-                let mut rest = options.as_ref().clone();
-                words.0.extend(rest.clips.clip.drain(..).map(|spec| spec.to_string()));
-                words.options(&rest);
-            }
-            Self::Pack { sources, options, output } => {
-                words.verb("pack");
-                for source in sources {
-                    words.path(source);
-                }
-                words.options(options.as_ref()).output(output);
-            }
-            Self::PreviewGrid { sheet, options, output } => {
-                words.verb("preview").verb("grid").path(sheet).options(options.as_ref()).output(output);
-            }
-        }
-        words.0
-    }
-}
-
-struct Words(Vec<String>);
-
-impl Words {
-    fn verb(&mut self, verb: &str) -> &mut Self {
-        self.0.push(verb.to_owned());
-        self
-    }
-
-    /// A path that begins like an option is named with its folder.
-    fn path(&mut self, path: &Path) -> &mut Self {
-        let text = path.display_slashed().to_string();
-        self.0.push(if text.starts_with('-') && text != "-" { format!("./{text}") } else { text });
-        self
-    }
-
-    fn options(&mut self, options: &impl serde::Serialize) -> &mut Self {
-        self.0.extend(command_words(options));
-        self
-    }
-
-    fn output(&mut self, path: &Path) -> &mut Self {
-        self.0.push("-o".to_owned());
-        self.path(path)
-    }
-}
 
 /// Keys of a group of options in a table of a recipe: `[sprite.koi]`, `clean`, `specks = 4`.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -169,7 +45,7 @@ pub struct Remedy {
     /// The frames whose findings it fixes, as indices into the report's set.
     pub frames: Vec<usize>,
     /// The commands, in order; none if the frames come from a recipe.
-    pub commands: Vec<Command>,
+    pub commands: Vec<CommandLine>,
     /// The same for a recipe.
     pub recipe: Vec<RecipeKeys>,
 }
@@ -192,7 +68,7 @@ pub struct RemedyFinder<'a> {
     cx: Context<'static>,
     sprites: HashMap<Name, Trial>,
     /// The commands that turn the source into a set first, and that set's folder; `None` until needed.
-    as_set: Option<Option<(Vec<Command>, PathBuf)>>,
+    as_set: Option<Option<(Vec<CommandLine>, PathBuf)>>,
 }
 
 /// One sprite, on which changes are tried.
@@ -269,7 +145,7 @@ impl<'a> RemedyFinder<'a> {
     }
 
     /// The command that shows where a sheet was cut, for findings that only its cut can explain.
-    pub fn look_at_cut(&self, group: &FindingGroup) -> Option<Command> {
+    pub fn look_at_cut(&self, group: &FindingGroup) -> Option<CommandLine> {
         let finding = &group.findings[0];
         let origin = self.report.set.frames()[finding.frame].source()?;
         let cut = cut_of(&self.report.set, &origin.file)?;
@@ -277,7 +153,7 @@ impl<'a> RemedyFinder<'a> {
         let size = shibori_formats::decode::image(&self.cx.resolve(&sheet), self.cx.limits()).ok()?.info.size;
         cut.grid_for(size).ok().flatten()?;
         let options = Box::new(GridPreviewOptions { cut, ..GridPreviewOptions::default() });
-        Some(Command::PreviewGrid { sheet, options, output: "cut.png".into() })
+        Some(CommandLine::PreviewGrid { sheet, options, output: "cut.png".into() })
     }
 
     /// The ideas for a group, the least laborious first; `None` after the last.
@@ -588,22 +464,22 @@ impl<'a> RemedyFinder<'a> {
         };
         commands.push(match candidate.change {
             Change::Adjust(options) => {
-                Command::Adjust { source: folder, options, target: AdjustTarget::InPlace }
+                CommandLine::Adjust { source: folder, options, target: AdjustTarget::InPlace }
             }
-            Change::Clip(options) => Command::Clip { manifest: folder, options },
+            Change::Clip(options) => CommandLine::Clip { manifest: folder, options },
         });
         Some(Remedy { frames: candidate.frames, commands, recipe: Vec::new() })
     }
 
     /// How the source becomes a set, whose images and clips can be changed, and the set's folder.
-    fn as_set(&mut self) -> Option<(Vec<Command>, PathBuf)> {
+    fn as_set(&mut self) -> Option<(Vec<CommandLine>, PathBuf)> {
         if self.as_set.is_none() {
             self.as_set = Some(self.make_set());
         }
         self.as_set.clone().flatten()
     }
 
-    fn make_set(&self) -> Option<(Vec<Command>, PathBuf)> {
+    fn make_set(&self) -> Option<(Vec<CommandLine>, PathBuf)> {
         let source = self.report.source.clone();
         if source == Path::new("-") {
             return None;
@@ -611,7 +487,7 @@ impl<'a> RemedyFinder<'a> {
         let stem = source.file_stem()?.to_string_lossy().into_owned();
         let output = PathBuf::from(format!("{stem}-fixed"));
         if manifest_of(&self.cx.resolve(&source)).is_some() {
-            return Some((vec![Command::Unpack { manifest: source, output: output.clone() }], output));
+            return Some((vec![CommandLine::Unpack { manifest: source, output: output.clone() }], output));
         }
         // An image is checked as one frame.
         let is_single = self.report.whole.frames().len() == 1 && self.cx.resolve(&source).is_file();
@@ -625,7 +501,7 @@ impl<'a> RemedyFinder<'a> {
         let is_same = sliced.frames().len() == whole.frames().len()
             && sliced.frames().iter().zip(whole.frames()).all(same);
         let options = Box::new(options);
-        let command = Command::Slice { source, options, output: Some(output.clone()) };
+        let command = CommandLine::Slice { source, options, output: Some(output.clone()) };
         is_same.then(|| (vec![command], output))
     }
 
@@ -642,7 +518,8 @@ impl<'a> RemedyFinder<'a> {
     }
 }
 
-/// Whether a change did no more than a candidate says: only its frames changed, within their budget, and none is empty now.
+/// Whether a change did no more than a candidate says: only its frames changed, within their budget, and without one none
+/// is empty now.
 fn keeps_to(candidate: &Candidate, numbers: &[usize], before: &FrameSet, after: &FrameSet) -> bool {
     if before.frames().len() != after.frames().len() {
         return false;
@@ -658,20 +535,12 @@ fn keeps_to(candidate: &Candidate, numbers: &[usize], before: &FrameSet, after: 
         let budget = candidate.budget.as_ref().and_then(|budget| budget.get(&number));
         match budget {
             Some(&budget) => {
-                let is_placed = a.canvas() == b.canvas() && a.pivot() == b.pivot();
-                is_placed
-                    && changed_pixels(a, b) <= budget
-                    && (a.is_blank() || !b.is_blank() || only_leftovers(a))
+                a.canvas() == b.canvas() && a.pivot() == b.pivot() && changed_pixels(a, b) <= budget
             }
             None if is_free => a.is_blank() || !b.is_blank(),
             None => is_same(a, b),
         }
     })
-}
-
-/// Whether all there is of a frame may go: leftovers in a frame that is blank otherwise.
-fn only_leftovers(frame: &Frame) -> bool {
-    frame.content(0).is_none_or(|drawn| drawn.size().area() <= 16)
 }
 
 fn changed_pixels(before: &Frame, after: &Frame) -> u64 {
@@ -686,9 +555,9 @@ fn changed_pixels(before: &Frame, after: &Frame) -> u64 {
 /// How many pixels a finding is about.
 fn named_pixels(finding: &Finding) -> u64 {
     match finding.seen {
-        Observation::Neighbor { area, .. } | Observation::Stray { area, .. } => area.into(),
-        // All groups of the frame are leftovers, and the largest is named.
-        Observation::Forgotten { area } => u64::from(area) * 4,
+        Observation::Neighbor { area, .. }
+        | Observation::Stray { area, .. }
+        | Observation::Forgotten { area } => area.into(),
         Observation::Soft { pixels } => pixels,
         Observation::KeyPixels { pixels, .. } => pixels.into(),
         _ => 0,

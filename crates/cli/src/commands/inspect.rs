@@ -6,8 +6,8 @@ use serde::Serialize;
 use shibori_core::cut::Grid;
 use shibori_core::{Color, Size, UVec2};
 use shibori_formats::DisplaySlashed;
+use shibori_pipeline::CommandLine;
 use shibori_pipeline::options::{CleanOptions, CutOptions, SliceOptions};
-use shibori_pipeline::remedy::Command;
 use shibori_pipeline::steps::{
     GridAnalysis, ImageContent, ImageReport, Inspected, IslandReading, SequenceReport, Transparency, inspect,
 };
@@ -150,7 +150,7 @@ fn sequence(found: &SequenceReport) -> SequenceSummary {
         size: [found.size.width, found.size.height],
         command: found
             .is_alone
-            .then(|| command_line(&Command::Slice { source: folder.to_owned(), options, output: None })),
+            .then(|| command_line(&CommandLine::Slice { source: folder.to_owned(), options, output: None })),
     }
 }
 
@@ -226,7 +226,7 @@ fn slice_command(file: &Path, cut: CutOptions, background: Option<Color>) -> Str
     let key = background.and_then(|color| color.to_string().parse().ok());
     let clean = CleanOptions { key, ..CleanOptions::default() };
     let options = Box::new(SliceOptions { cut, clean, ..SliceOptions::default() });
-    command_line(&Command::Slice { source: file.to_owned(), options, output: None })
+    command_line(&CommandLine::Slice { source: file.to_owned(), options, output: None })
 }
 
 fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<String> {

@@ -3,7 +3,7 @@
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
-use shibori_core::pack::Atlas;
+use shibori_core::pack::{Atlas, PageGrid};
 use shibori_formats::encode::{AtlasReport, PageFile};
 use shibori_pipeline::steps::Packed;
 
@@ -41,9 +41,9 @@ pub(super) struct Report {
     removed: Vec<ReportPath>,
     #[serde(skip)]
     first_mirrored: Option<(String, String)>,
-    /// Whether frames are in cells of one size.
+    /// What makes pages of cells larger than the frames.
     #[serde(skip)]
-    has_cells: bool,
+    wasted_by: Option<&'static str>,
     /// Pages are there once, and once more for each companion.
     #[serde(skip)]
     sheets: u64,
@@ -89,6 +89,21 @@ struct ScaleReport {
     pages: Vec<PageReport>,
 }
 
+/// Why pages of cells are larger than their frames: whatever wastes more.
+fn wasted_by_cells(atlas: &Atlas, canvas_pixels: u64) -> Option<&'static str> {
+    let grids: Vec<PageGrid> = atlas.pages().iter().filter_map(|page| page.grid).collect();
+    let area = grids.first()?.cell.area();
+    let cells: u64 =
+        grids.iter().map(|grid| u64::from(grid.counts.columns) * u64::from(grid.counts.rows)).sum();
+    let frames = atlas.set().frames().len() as u64;
+    let (blank, uneven) =
+        (cells.saturating_sub(frames) * area, (frames * area).saturating_sub(canvas_pixels));
+    match blank > uneven {
+        true => Some("some cells are blank"),
+        false => (uneven > 0).then_some("all cells are the same size"),
+    }
+}
+
 impl Report {
     pub(super) fn of(packed: &Packed, written: &AtlasReport, program: &CommandContext<'_>) -> Self {
         let atlases = &packed.atlases;
@@ -128,7 +143,7 @@ impl Report {
             palette,
             scales: (1..atlases.len()).map(scale).collect(),
             removed: program.all_shown(&written.written.removed),
-            has_cells: packed.has_cells,
+            wasted_by: wasted_by_cells(atlas, packed.canvas_pixels),
             sheets,
             // No hint about mirrored duplicates if they were requested.
             first_mirrored: atlas
@@ -147,11 +162,9 @@ impl Report {
             0.0 => format!("the same as {} for separate untrimmed frames", format_bytes(before)),
             share if share < 0.0 => format!("{:.0}% less {apart}", -share),
             share => {
-                let why = match (self.has_cells, self.scales.is_empty()) {
-                    (true, _) => ", because all cells are the same size",
-                    (false, false) => ", because all scales share one layout",
-                    (false, true) => "",
-                };
+                let by_scales = (!self.scales.is_empty()).then_some("all scales share one layout");
+                let why = self.wasted_by.or(by_scales);
+                let why = why.map(|why| format!(", because {why}")).unwrap_or_default();
                 format!("{share:.0}% more {apart}{why}")
             }
         };

@@ -5,8 +5,8 @@ use shibori_formats::DisplaySlashed;
 use serde::Serialize;
 use shibori_core::{FrameSet, Rect, SignedRect};
 use shibori_formats::manifest::SET_FILE;
+use shibori_pipeline::CommandLine;
 use shibori_pipeline::options::{CutOptions, SliceOptions};
-use shibori_pipeline::remedy::Command;
 use shibori_pipeline::steps::{
     CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set,
 };
@@ -150,7 +150,7 @@ fn result(sheet: &SheetReport, args: &Slice) -> SheetResult {
 fn repeat_command(sheet: &SheetReport, cut: CutOptions, args: &Slice) -> String {
     let options = Box::new(SliceOptions { cut, ..args.options.clone() });
     let output = args.output.clone().filter(|_| args.images.len() == 1);
-    command_line(&Command::Slice { source: sheet.file.clone(), options, output })
+    command_line(&CommandLine::Slice { source: sheet.file.clone(), options, output })
 }
 
 /// The same error, with what was typed in the commands to choose from.

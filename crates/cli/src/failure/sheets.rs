@@ -5,9 +5,9 @@ use std::path::Path;
 use shibori_core::cut::{Axis, CutError, nearest_divisors};
 use shibori_core::{Background, Color};
 use shibori_formats::DisplaySlashed;
+use shibori_pipeline::CommandLine;
 use shibori_pipeline::SheetError;
 use shibori_pipeline::options::{CleanOptions, CutOptions, GridPreviewOptions, SliceOptions};
-use shibori_pipeline::remedy::Command;
 
 use super::Failure;
 use crate::wording::{command_line, count_noun, pasteable_path};
@@ -84,7 +84,7 @@ pub(crate) fn unsure_grid(error: &SheetError, typed: &SliceOptions, output: Opti
         let cut = CutOptions { within: *within, ..cut };
         let options = Box::new(SliceOptions { cut, clean, ..typed.clone() });
         let output = output.map(Path::to_owned);
-        command_line(&Command::Slice { source: sheet.clone(), options, output })
+        command_line(&CommandLine::Slice { source: sheet.clone(), options, output })
     };
     let mut commands: Vec<String> =
         grids.iter().map(|grid| command(typed.cut.with_grid(grid, *size), typed.clean.clone())).collect();
@@ -105,14 +105,14 @@ pub(crate) fn unsure_grid(error: &SheetError, typed: &SliceOptions, output: Opti
             let cut = CutOptions { within: *within, ..CutOptions::default() };
             let plain = Box::new(SliceOptions { cut, ..typed.clone() });
             let output = output.map(Path::to_owned);
-            let plain = command_line(&Command::Slice { source: sheet.clone(), options: plain, output });
+            let plain = command_line(&CommandLine::Slice { source: sheet.clone(), options: plain, output });
             format!("give the grid:\n    {plain} --grid COLUMNSxROWS{listed}")
         }
         [first, ..] => {
             let cut = CutOptions { within: *within, ..CutOptions::default() }.with_grid(first, *size);
             let options = Box::new(GridPreviewOptions { cut, ..GridPreviewOptions::default() });
             let (sheet, output) = (sheet.clone(), "cut.png".into());
-            let picture = command_line(&Command::PreviewGrid { sheet, options, output });
+            let picture = command_line(&CommandLine::PreviewGrid { sheet, options, output });
             let islands = if has_islands { "; --islands makes each separate drawing a frame" } else { "" };
             format!("choose one{islands}:{listed}\n  to preview the first one over the sheet:\n    {picture}")
         }

@@ -6,7 +6,8 @@ use std::path::Path;
 use serde::Serialize;
 use shibori_core::check::{Finding, Fix, Observation, Severity, Sides};
 use shibori_core::{FrameSet, UVec2};
-use shibori_pipeline::remedy::{Command, Destination, RecipeKeys, Remedy, RemedyFinder};
+use shibori_pipeline::CommandLine;
+use shibori_pipeline::remedy::{Destination, RecipeKeys, Remedy, RemedyFinder};
 use shibori_pipeline::steps::{CheckReport, FindingGroup};
 
 use crate::wording::ReportPath;
@@ -179,7 +180,7 @@ fn remedy_lines(remedies: &[Remedy], most: usize) -> Vec<String> {
 }
 
 /// A command to paste.
-pub(crate) fn command_line(command: &Command) -> String {
+pub(crate) fn command_line(command: &CommandLine) -> String {
     let words = command.words();
     let quoted = words.iter().map(|word| format!(" {}", pasteable(word)));
     format!("shibori{}", quoted.collect::<String>())

@@ -98,6 +98,13 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
                 abbreviate_list(&sprites)
             ))
         }
+        other => sheet_notice(other),
+    }
+}
+
+/// What was noticed about a sheet and its cut.
+fn sheet_notice(notice: &Notice) -> (MessageLevel, Message) {
+    match notice {
         Notice::FlatBackground { file, color } => note(format!(
             "{}: the background is flat {color}; --key auto makes it transparent",
             file.display_slashed()
@@ -139,6 +146,13 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
             file.display_slashed(),
             count_noun(*pixels as usize, "pixel")
         )),
+        other => frame_notice(other),
+    }
+}
+
+/// What was noticed while frames were shaped and named.
+fn frame_notice(notice: &Notice) -> (MessageLevel, Message) {
+    match notice {
         Notice::UnevenScale { factor } => {
             let whole = factor.value().round().max(1.0);
             let hint = format!("use a whole factor such as {whole}, or --resample smooth for painted art");
@@ -179,6 +193,13 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
             "pivot outside the canvas in {}, such as '{first}': pivot {pivot}, canvas {canvas} px",
             count_noun(*frames, "frame")
         )),
+        other => output_notice(other),
+    }
+}
+
+/// What was noticed while pages and pictures were made.
+fn output_notice(notice: &Notice) -> (MessageLevel, Message) {
+    match notice {
         Notice::CanvasesGrow { frames, step } => note(format!(
             "the canvas of {} is extended right and down to a multiple of {step} px, so that --page-scales lands on whole pixels",
             count_noun(*frames, "frame")

@@ -1,4 +1,4 @@
-//! What people try first: it does what they meant, or says what to type.
+//! The first things people try do what they meant, or say what to type.
 
 use std::fs;
 

@@ -185,7 +185,7 @@ fn pages_show_where_frames_lie_and_here_needs_a_terminal() {
         assert_eq!(refused.code, 2, "{line}");
         assert!(refused.err.contains("-o FILE"), "{line}: {}", refused.err);
     }
-    // Without -o a picture is called like the source, and doesn't lie among art.
+    // Without -o a picture is named after the source and goes into the current folder.
     env.ok("slice art/koi.png --grid 8x1 -o sets/koi");
     env.ok("preview contact sets/koi");
     env.ok("preview html sets/koi/frames.json");

@@ -1,4 +1,4 @@
-//! A sprite of a recipe, made with a few more options than its tables have: what a remedy would make of it.
+//! A sprite of a recipe, made again with other options, to try a remedy.
 
 use std::path::PathBuf;
 
@@ -15,7 +15,7 @@ use crate::recipe::{ClipOverride, Located, Sprite};
 use crate::remedy::RecipeKeys;
 use crate::{Context, Error, NoopObserver};
 
-/// A sprite of a recipe with all that it is made from.
+/// A sprite of a recipe, and its sources.
 #[derive(Clone, Debug)]
 pub struct RecipeSprite {
     name: Name,

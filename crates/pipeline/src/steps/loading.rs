@@ -13,8 +13,8 @@ use shibori_formats::{Error as File, ReadProblem};
 
 use tracing::{debug, info_span};
 
+use crate::CommandLine;
 use crate::options::{CutOptions, FilterOption, SliceOptions};
-use crate::remedy::Command;
 use crate::steps::sheet::SheetReading;
 use crate::{Context, Error, Notice, Source};
 
@@ -88,7 +88,7 @@ fn note_uncut_sheet(path: &Path, set: &FrameSet, cx: &Context<'_>) {
     let Some(grid) = reading.ok().and_then(|reading| reading.grid_of_sheet(path)) else { return };
     let cut = CutOptions::default().with_grid(&grid, pixels.size());
     let options = Box::new(SliceOptions { cut, ..SliceOptions::default() });
-    let command = Box::new(Command::Slice { source: path.to_owned(), options, output: None });
+    let command = Box::new(CommandLine::Slice { source: path.to_owned(), options, output: None });
     cx.notify(Notice::UncutSheet { file: path.to_owned(), size: pixels.size(), grid, command });
 }
 

@@ -15,6 +15,7 @@ mod pack;
 mod preview;
 mod sheet;
 mod slice;
+mod slice_sources;
 mod unpack;
 
 pub use adjust::{AdjustTarget, Adjusted, ChangedProperty, FrameChange, adjust, write_adjusted};

@@ -28,8 +28,6 @@ pub struct Packed {
     pub canvas_pixels: u64,
     /// Companions of each frame.
     pub layers: usize,
-    /// Whether frames are in cells of one size.
-    pub has_cells: bool,
     /// Whether mirrored steps got pictures of their own.
     pub draws_mirrored: bool,
 }
@@ -106,12 +104,10 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         Ok::<Atlas, Error>(scaled)
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
-    let has_cells = options.arrange.layout() != LayoutName::Dense;
     Ok(Packed {
         atlases,
         canvas_pixels,
         layers: companions.len(),
-        has_cells,
         draws_mirrored: options.arrange.draws_mirrored(),
     })
 }

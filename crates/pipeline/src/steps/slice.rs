@@ -1,6 +1,6 @@
 //! Sheets, strips and animations into frames.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
@@ -16,8 +16,7 @@ use shibori_core::{
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::{
-    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_in, images_of, rects,
-    sprite_name,
+    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_of, rects, sprite_name,
 };
 use shibori_formats::encode;
 use shibori_formats::store::Written;
@@ -27,7 +26,10 @@ use crate::options::{ClipOptions, CutOptions, ShapeOptions, SliceOptions};
 use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
-use crate::steps::sheet::{Sheet, SheetReading, find_islands, grid_of, prepare_sheet, within};
+use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
+use crate::steps::slice_sources::{
+    expand_folders, folder_name, is_file, numbered_images, sprites_of_namesakes,
+};
 use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
 /// The frames of sheets, and how they came about.
@@ -120,12 +122,12 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
     if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
         return Err(Error::Sheet(SheetError::OneSprite { sprite: sprite.clone(), sheets: sheets.len() }));
     }
-    if let Some(sequence) = numbered_images(sheets, options, cx)? {
-        return finish_cut(vec![sequence], options, cx);
+    if let Some((first, set)) = numbered_images(sheets, options, cx)? {
+        return finish_cut(vec![cut_already(&first, set, options, cx)?], options, cx);
     }
     let sheets = expand_folders(sheets, options, cx)?;
-    let own_names = names_of_namesakes(&sheets, cx);
-    let cut_one = |sheet: &Source| match own_names.get(sheet.name()) {
+    let namesakes = sprites_of_namesakes(&sheets, cx);
+    let cut_one = |sheet: &Source| match namesakes.get(sheet.name()) {
         None => cut_source(sheet, options, None, cx),
         Some(sprite) => {
             let cut = CutOptions { sprite: Some(sprite.clone()), ..options.cut.clone() };
@@ -137,38 +139,6 @@ pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Res
     finish_cut(report_total_memory(cut, &paths, cx)?, options, cx)
 }
 
-/// Sprites for files that are called alike in different folders: `hero/walk.png` and `npc/walk.png` are `hero-walk` and
-/// `npc-walk`.
-fn names_of_namesakes(sheets: &[Source], cx: &Context<'_>) -> HashMap<PathBuf, Name> {
-    let mut called: Vec<(Name, Vec<&Path>)> = Vec::new();
-    for path in sheets.iter().filter_map(Source::path).filter(|path| is_file(path, cx)) {
-        let Ok(name) = sprite_name(path) else { continue };
-        match called.iter_mut().find(|(other, _)| *other == name) {
-            Some((_, paths)) => paths.push(path),
-            None => called.push((name, vec![path])),
-        }
-    }
-    let mut names = HashMap::new();
-    for (name, paths) in called.into_iter().filter(|(_, paths)| paths.len() > 1) {
-        let own = |path: &&Path| Name::new(format!("{}-{name}", folder_name(path, cx))).ok();
-        let sprites: Vec<Name> = paths.iter().filter_map(own).collect();
-        let is_told = sprites.iter().collect::<HashSet<_>>().len() == paths.len();
-        if is_told {
-            cx.notify(Notice::Namesakes { file: file_name(paths[0]), sprites: sprites.clone() });
-            names.extend(paths.into_iter().map(Path::to_owned).zip(sprites));
-        }
-    }
-    names
-}
-
-/// The name of the folder that a file is in.
-fn folder_name(path: &Path, cx: &Context<'_>) -> String {
-    let whole = cx.resolve(path);
-    let folder = whole.parent().and_then(|folder| folder.canonicalize().ok());
-    let name = folder.as_deref().and_then(Path::file_name);
-    name.map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
-}
-
 /// All cut files in one set, named and shaped.
 fn finish_cut(cut: Vec<CutFile>, options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
     let is_loose = cut.iter().any(|one| matches!(one.report.how, CutMethod::Islands { .. }));
@@ -178,64 +148,6 @@ fn finish_cut(cut: Vec<CutFile>, options: &SliceOptions, cx: &Context<'_>) -> Re
     let PlanOutcome { set, shifts, covered, .. } =
         finish_frames(FrameSet::merge(sets)?, options, is_loose, is_named, rows, cx)?;
     Ok(Sliced { set, sheets: reports, done: ShapeOutcome { shifts, covered } })
-}
-
-/// Numbered images that are named one by one: frames as they are, like those of a folder, unless it is said how to cut
-/// them or the first is a sheet.
-fn numbered_images(
-    sources: &[Source],
-    options: &SliceOptions,
-    cx: &Context<'_>,
-) -> Result<Option<CutFile>, Error> {
-    let paths: Option<Vec<&Path>> = sources.iter().map(Source::path).collect();
-    let Some(paths) = paths.filter(|paths| paths.len() > 1 && !options.cut.has_cut_method()) else {
-        return Ok(None);
-    };
-    let files: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
-    if options.cut.within.is_some() || !decode::is_numbered(&files) {
-        return Ok(None);
-    }
-    let DecodedImage::Still(first) = image(&files[0], cx.limits())?.picture else { return Ok(None) };
-    if SheetReading::of(paths[0], &first, cx)?.grid_of_sheet(paths[0]).is_some() {
-        return Ok(None);
-    }
-    let (file, count) = (paths[0].to_owned(), paths.len());
-    // All images of a folder are the folder.
-    let folder = files[0].parent().filter(|folder| images_in(folder).is_ok_and(|all| all.len() == count));
-    let set = match folder {
-        Some(folder) => load_whole(&Source::Path(folder.to_owned()), cx)?,
-        None => accept_loaded(
-            report_total_memory(decode::sources(&files, cx.limits()).map_err(Error::from), &files, cx)?,
-            cx,
-        ),
-    };
-    cx.notify(Notice::NumberedFrames { file: file.clone(), count });
-    Ok(Some(cut_already(&file, set, options, cx)?))
-}
-
-/// Folders as the sheets in them, where it is said how sheets are cut; else a folder has frames as they are.
-fn expand_folders(
-    sources: &[Source],
-    options: &SliceOptions,
-    cx: &Context<'_>,
-) -> Result<Vec<Source>, Error> {
-    let mut all = Vec::new();
-    for source in sources {
-        match source.path().map(|path| cx.resolve(path)) {
-            Some(whole)
-                if options.cut.has_cut_method()
-                    && whole.is_dir()
-                    && cx.limits().manifest_of(&whole).is_none() =>
-            {
-                let shown = |file: PathBuf| {
-                    file.strip_prefix(&cx.base).map_or_else(|_| file.clone(), Path::to_owned).into()
-                };
-                all.extend(images_in(&whole)?.into_iter().map(shown));
-            }
-            _ => all.push(source.clone()),
-        }
-    }
-    Ok(all)
 }
 
 /// A sheet or an animation; or frames that are cut already: in memory, a folder of images, a set, an atlas.
@@ -254,12 +166,6 @@ fn cut_source(
         return Err(Error::Sheet(SheetError::CutAlready { source_path: source.name().to_owned() }));
     }
     cut_already(source.name(), load_whole(source, cx)?, options, cx)
-}
-
-/// Whether a path is that of one image or animation.
-fn is_file(path: &Path, cx: &Context<'_>) -> bool {
-    let whole = cx.resolve(path);
-    !whole.is_dir() && cx.limits().manifest_of(&whole).is_none()
 }
 
 /// Frames that are cut already, cleaned.
@@ -770,6 +676,6 @@ fn read_error(path: &Path, problem: ReadProblem) -> Error {
     Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
 }
 
-fn file_name(path: &Path) -> String {
+pub(super) fn file_name(path: &Path) -> String {
     path.file_name().unwrap_or_default().to_string_lossy().into_owned()
 }

@@ -21,11 +21,11 @@ use shibori_pipeline::options::{
     AdjustOptions, ArrangeOptions, CheckOptions, CleanOptions, ClipOptions, CutOptions, ExportOptions,
     FilterOption, PackOptions, PageOptions, ShapeOptions, SliceOptions, UnpackOptions,
 };
-use shibori_pipeline::remedy::{Command, Destination, RemedyFinder};
+use shibori_pipeline::remedy::{Destination, RemedyFinder};
 use shibori_pipeline::steps::{
     Packed, adjust, check, edit_clips, export, pack, slice, unpack, write_atlases, write_export, write_set,
 };
-use shibori_pipeline::{Context, NoopObserver, Source};
+use shibori_pipeline::{CommandLine, Context, NoopObserver, Source};
 
 /// Lengths at which things go wrong.
 const LENGTHS: [u32; 14] = [1, 2, 3, 4, 5, 7, 8, 9, 16, 17, 25, 31, 32, 64];
@@ -454,10 +454,10 @@ fn remedies_help(folder: &Path, set: &FrameSet, options: &CheckOptions) {
         for remedy in finder.find(&group) {
             let cx = context(folder);
             let changed = match &remedy.commands[..] {
-                [Command::Adjust { options, .. }] => {
+                [CommandLine::Adjust { options, .. }] => {
                     adjust(&source, options, &cx).map(|adjusted| adjusted.set)
                 }
-                [Command::Clip { options, .. }] => edit_clips(report.whole.clone(), options, &cx),
+                [CommandLine::Clip { options, .. }] => edit_clips(report.whole.clone(), options, &cx),
                 other => panic!("a set needs one command: {other:?}"),
             };
             let changed = changed.unwrap_or_else(|error| panic!("{:?}: {error}", remedy.commands));

@@ -1,5 +1,5 @@
-//! Lines drawn round the cells: evenly spaced lines of one solid color across the whole sheet are its grid, whatever is
-//! drawn between them.
+//! Lines drawn around cells: evenly spaced lines of one solid color across the whole sheet are its grid, whatever is drawn
+//! between them.
 
 use std::collections::HashMap;
 
@@ -12,7 +12,7 @@ use crate::{Cell, Pixels, Rect, Size, UVec2};
 
 /// The shortest side of a cell between lines.
 const SHORTEST_CELL: u32 = 4;
-/// The share of a cell's outermost pixels that may have the lines' color; with more, it is what the cells stand on.
+/// The share of a cell's outermost pixels that may have the lines' color; with more, it is their background.
 const OF_RING: f64 = 0.5;
 
 /// A grid of drawn lines, and what is behind the drawings between them.
@@ -24,7 +24,7 @@ pub struct RuledGrid {
     pub background: Background,
 }
 
-/// The grid that lines on a sheet draw; `None` if there are none, or they are uneven.
+/// The grid drawn by lines on a sheet; `None` if there are none, or they are uneven.
 pub fn ruled_grid(sheet: &Pixels) -> Option<RuledGrid> {
     let Size { width, height } = sheet.size();
     let rows: Vec<Option<[u8; 4]>> = sheet.rows().map(uniform).collect();
@@ -47,7 +47,7 @@ pub fn ruled_grid(sheet: &Pixels) -> Option<RuledGrid> {
     if ring.share(color) >= OF_RING {
         return None;
     }
-    // What is between the cells may be the background, and each cell have a frame of its own.
+    // The gaps between cells may be background, with a frame around each cell.
     while let Some(inner) = framed(sheet, &grid, &ring) {
         grid = inner;
         ring = Ring::of(sheet, &grid);
@@ -221,7 +221,7 @@ mod tests {
         let mut image = sheet(4, 3, 1, Rgba([255; 4]));
         (0..image.height()).for_each(|y| image.put_pixel(5, y, LINE));
         assert_eq!(ruled_grid(&Pixels::from_image(image)), None);
-        // Letters on black: what is between them is what they stand on.
+        // Letters on black: the gaps between them are background.
         let letters = RgbaImage::from_fn(64, 16, |x, y| {
             let is_drawn = x % 8 > 2 && x % 8 < 6 && y % 8 > 1 && y % 8 < 7;
             if is_drawn { Rgba([255; 4]) } else { Rgba([0, 0, 0, 255]) }

@@ -9,8 +9,8 @@ use shibori_formats::manifest::replace_clips;
 use shibori_formats::{DisplaySlashed, encode};
 use shibori_report::{PageImage, Report};
 
+use crate::CommandLine;
 use crate::options::{ClipCommand, ClipOptions, HtmlOptions};
-use crate::remedy::Command;
 use crate::steps::check::{CheckReport, check_usual};
 use crate::steps::loading::load;
 use crate::steps::preview::pages::{Page, pages_of};
@@ -85,7 +85,7 @@ fn playing_all(set: FrameSet, source: &Source, cx: &Context<'_>) -> Result<Frame
         let command = named.filter(|_| keeps_clips).map(|clip| {
             let clips = ClipOptions { clip: vec![clip], ..ClipOptions::default() };
             let options = Box::new(ClipCommand { clips, ..ClipCommand::default() });
-            Box::new(Command::Clip { manifest: path.to_owned(), options })
+            Box::new(CommandLine::Clip { manifest: path.to_owned(), options })
         });
         let rate = (1000.0 / FrameDuration::DEFAULT.millis()).round() as u32;
         cx.notify(Notice::NoClips { source: path.to_owned(), rate, command });
