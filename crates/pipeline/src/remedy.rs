@@ -258,7 +258,9 @@ impl<'a> RemedyFinder<'a> {
         let (set, finding) = (&self.report.whole, &group.findings[0]);
         let own = clip_of(set, finding)?;
         let shared = clips_sharing_frames(set, &set.extract_clip(own));
-        let clips: Vec<&Clip> = [&set.clips()[own]].into_iter().chain(shared).collect();
+        // In the set's order, so that clips with one cause get one command.
+        let is_meant = |clip: &&Clip| std::ptr::eq(*clip, &set.clips()[own]) || shared.contains(clip);
+        let clips: Vec<&Clip> = set.clips().iter().filter(is_meant).collect();
         let keeps_height =
             group.findings.iter().all(|finding| finding.fix == Fix::LineUp { keeps_height: true });
         let shape = ShapeOptions {
