@@ -8,6 +8,9 @@ use std::time::Duration;
 
 use crate::env::Env;
 
+/// Long for the slowest machine: only what never comes takes it.
+const PATIENCE: Duration = Duration::from_secs(120);
+
 /// A build that watches, and what it says.
 struct Watching {
     child: Child,
@@ -48,7 +51,7 @@ impl Watching {
     fn all<const N: usize>(&self, wanted: [&str; N]) -> [String; N] {
         let mut found = [const { String::new() }; N];
         while found.iter().any(String::is_empty) {
-            let line = self.lines.recv_timeout(Duration::from_secs(20));
+            let line = self.lines.recv_timeout(PATIENCE);
             let line = line.unwrap_or_else(|_| panic!("no lines with {wanted:?}: {found:#?}"));
             let at = wanted.iter().position(|wanted| line.contains(wanted));
             if let Some(at) = at {
@@ -63,7 +66,7 @@ impl Watching {
     fn wait_for(&self, wanted: &str) -> (String, Vec<String>) {
         let mut heard = Vec::new();
         loop {
-            match self.lines.recv_timeout(Duration::from_secs(20)) {
+            match self.lines.recv_timeout(PATIENCE) {
                 Ok(line) if line.contains(wanted) => return (line, heard),
                 Ok(line) => heard.push(line),
                 Err(_) => panic!("no line with '{wanted}' in {heard:#?}"),
@@ -81,7 +84,7 @@ impl Drop for Watching {
 
 fn asked(port: u16, path: &str, host: &str) -> TcpStream {
     let mut stream = TcpStream::connect(("127.0.0.1", port)).unwrap();
-    stream.set_read_timeout(Some(Duration::from_secs(20))).unwrap();
+    stream.set_read_timeout(Some(PATIENCE)).unwrap();
     write!(stream, "GET {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n").unwrap();
     stream
 }
@@ -119,7 +122,7 @@ fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     let reloads = |before: &str| {
         let began = std::time::Instant::now();
         while news() == before {
-            assert!(began.elapsed() < Duration::from_secs(20), "pages don't reload");
+            assert!(began.elapsed() < PATIENCE, "pages don't reload");
             std::thread::sleep(Duration::from_millis(20));
         }
         news()
@@ -128,7 +131,7 @@ fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     env.write("art/koi.tmp", env.read("art/frog.png"));
     std::fs::rename(env.path("art/koi.tmp"), env.path("art/koi.png")).unwrap();
     let line = watching.line("done");
-    assert!(line.contains("koi.png") && line.contains("ms"), "{line}");
+    assert!(line.starts_with("art/koi.png: 2 targets done"), "{line}");
     let second = reloads(&first);
     // A mistake in the recipe, and one in the art, end nothing.
     env.write("shibori.toml", recipe.replace("grid", "gird"));

@@ -10,7 +10,7 @@ use std::time::Instant;
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Error;
-use shibori_pipeline::build::{Build, TargetInfo, Watch};
+use shibori_pipeline::build::{Build, ChangedFiles, TargetInfo, Watch};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
 use self::reporter::{BuildReporter, why};
@@ -203,7 +203,7 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
     if let Some(server) = &server {
         program.say(&format!("serving at {}", server.address()));
     }
-    let (mut changed, mut known): (Option<SavedFiles>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
+    let (mut changed, mut known): (Option<ChangedFiles>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
     let mut warned: BTreeSet<PathBuf> = BTreeSet::new();
     loop {
         let is_first = changed.is_none();
@@ -219,8 +219,11 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
                 if let Some(server) = &server {
                     server.show(&base.join(build.out()));
                 }
-                known = build.all_files().into_iter().collect();
-                let did_something = build_watched(args, &build, changed.as_ref(), program);
+                // A new file counts as a part, and so does one that is gone.
+                let parts: BTreeSet<PathBuf> = build.all_files().into_iter().collect();
+                let saved = changed.as_ref().map(|changed| SavedFiles::among(&parts, &known, changed));
+                known = parts;
+                let did_something = build_watched(args, &build, saved.as_ref(), program);
                 watch.pass_over(&build);
                 if let Some(server) = server.as_ref().filter(|_| did_something) {
                     server.reload_pages();
@@ -238,13 +241,7 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
         let Some(change) = watch.next() else {
             return Err(Failure::usage("--watch: the system stopped reporting changes"));
         };
-        let shown: Vec<String> =
-            change.files.iter().take(3).map(|path| path.display_slashed().to_string()).collect();
-        let more = change.files.len().saturating_sub(shown.len());
-        let more = if more == 0 { String::new() } else { format!(" and {more} more") };
-        let is_part =
-            known.is_empty() || change.files.iter().any(|path| path.is_absolute() || known.contains(path));
-        changed = Some(SavedFiles { names: format!("{}{more}", shown.join(", ")), is_part });
+        changed = Some(change);
     }
 }
 
@@ -260,6 +257,23 @@ struct SavedFiles {
     names: String,
     /// Whether any of it is a part of the recipe, as far as that is known.
     is_part: bool,
+}
+
+impl SavedFiles {
+    /// The files that a recipe is made of or was made of before; all of them, if that isn't known or none are.
+    fn among(parts: &BTreeSet<PathBuf>, before: &BTreeSet<PathBuf>, changed: &ChangedFiles) -> Self {
+        let is_part = |path: &&PathBuf| path.is_absolute() || parts.contains(*path) || before.contains(*path);
+        let mut files: Vec<&PathBuf> = changed.files.iter().filter(is_part).collect();
+        let is_part = before.is_empty() || !files.is_empty();
+        if files.is_empty() {
+            files = changed.files.iter().collect();
+        }
+        let shown: Vec<String> =
+            files.iter().take(3).map(|path| path.display_slashed().to_string()).collect();
+        let more = files.len() - shown.len();
+        let more = if more == 0 { String::new() } else { format!(" and {more} more") };
+        Self { names: format!("{}{more}", shown.join(", ")), is_part }
+    }
 }
 
 /// Builds once more, and says whether any file is another one now.
