@@ -204,8 +204,24 @@ impl FrameSet {
     /// # Errors
     /// Where two of them had one name in different sprites.
     pub fn with_sprite(self, sprite: &Name) -> Result<Self, SetError> {
-        let frames = self.frames.into_iter().map(|frame| frame.with_sprite(sprite.clone())).collect();
-        let clips = self.clips.into_iter().map(|clip| clip.with_sprite(sprite.clone())).collect();
+        self.rename_sprites(|_| sprite.clone())
+    }
+
+    /// The same frames and clips, each sprite under the name that `new` gives it.
+    ///
+    /// # Errors
+    /// Where two frames or clips of sprites that become one had one name.
+    pub fn rename_sprites(self, new: impl Fn(&Name) -> Name) -> Result<Self, SetError> {
+        let frame = |frame: Frame| {
+            let sprite = new(frame.sprite());
+            frame.with_sprite(sprite)
+        };
+        let clip = |clip: Clip| {
+            let sprite = new(clip.sprite());
+            clip.with_sprite(sprite)
+        };
+        let frames = self.frames.into_iter().map(frame).collect();
+        let clips = self.clips.into_iter().map(clip).collect();
         Ok(Self::new(frames, clips)?.with_carried(self.carried))
     }
 

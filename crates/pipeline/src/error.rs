@@ -76,6 +76,14 @@ pub enum Error {
     /// Options that make no sense together.
     #[error(transparent)]
     Options(#[from] OptionConflict),
+    /// Sources with frames or clips of one name in one sprite.
+    #[error("{} have a sprite '{sprite}', with frames or clips of the same names", shared_sources(sources))]
+    SharedSprite {
+        /// The sprite.
+        sprite: Name,
+        /// The sources, as they were named.
+        sources: Vec<PathBuf>,
+    },
     /// A selection that does not fit.
     #[error(transparent)]
     Select(#[from] SelectError),
@@ -256,6 +264,14 @@ pub enum SheetError {
         sprite: Name,
         /// How many sheets there are.
         sheets: usize,
+    },
+    /// One sprite's name for frames that are several sprites.
+    #[error("{sprites} sprites can't all be called '{sprite}'")]
+    SpritesThere {
+        /// The name.
+        sprite: Name,
+        /// How many sprites there are.
+        sprites: usize,
     },
     /// Nothing separates the drawings.
     #[error("{}: nothing separates the drawings", sheet.display_slashed())]
@@ -493,5 +509,15 @@ fn shows(clips: &[String]) -> String {
     match clips {
         [one] => format!("clip '{one}' shows"),
         several => format!("clips '{}' show", several.join("', '")),
+    }
+}
+
+/// Sources, as they were named: `a/frog and b/frog`.
+fn shared_sources(sources: &[PathBuf]) -> String {
+    let names: Vec<String> = sources.iter().map(|path| path.display_slashed().to_string()).collect();
+    match &names[..] {
+        [first, second] => format!("{first} and {second} both"),
+        [first, .., last] => format!("{first} to {last} ({} sources) all", names.len()),
+        _ => names.join(""),
     }
 }

@@ -173,6 +173,15 @@ pub enum Notice {
         /// The multiple, in pixels.
         step: u32,
     },
+    /// Canvases that grow, since drawings move over their edges.
+    MovedOver {
+        /// How many frames.
+        frames: usize,
+        /// The canvas of the first before.
+        from: Size,
+        /// Its canvas now.
+        to: Size,
+    },
     /// Frames that have no companion; they are filled.
     CompanionsMissing {
         /// Which companions, and what fills their place.

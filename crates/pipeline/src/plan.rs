@@ -247,7 +247,9 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
         Change::Mirror(how) => mirror(set, how)?,
         Change::Scale(rule, how) => scaled(set, rule, how, cx)?,
         Change::Align(options) => {
+            let before = canvases(&set);
             let (moved, shifts) = align(set, &options)?;
+            note_grown(&before, &moved, cx);
             warn_unmatched(&moved, &shifts, cx);
             done.shifts = shifts;
             moved
@@ -260,7 +262,9 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
                 pixels = pixels.saturating_add(canvas.area());
             }
             let _room = cx.check_memory(SizeCause::Shift, pixels)?;
+            let before = canvases(&set);
             let (moved, shifts) = moves.apply(set)?;
+            note_grown(&before, &moved, cx);
             done.shifts = match &done.shifts[..] {
                 [] => shifts,
                 before => before.iter().zip(shifts).map(|(before, shift)| before.and(shift)).collect(),
@@ -440,6 +444,19 @@ fn named(set: FrameSet, naming: &Naming, cx: &Context<'_>) -> Result<FrameSet, E
         Some(template) if template.uses_clips() => Ok(template.rename(with_clips(set)?, *first)?),
         Some(template) => with_clips(template.rename(set, *first)?),
         None => with_clips(set),
+    }
+}
+
+fn canvases(set: &FrameSet) -> Vec<Size> {
+    set.frames().iter().map(Frame::canvas).collect()
+}
+
+/// Notes that canvases grew, so that drawings which move over their edge stay whole.
+fn note_grown(before: &[Size], moved: &FrameSet, cx: &Context<'_>) {
+    let pairs = before.iter().copied().zip(canvases(moved));
+    let mut grown = pairs.filter(|(before, now)| before != now);
+    if let Some((from, to)) = grown.next() {
+        cx.notify(Notice::MovedOver { frames: 1 + grown.count(), from, to });
     }
 }
 

@@ -178,6 +178,8 @@ impl From<Error> for Failure {
             Error::Pack(error) => error.into(),
             Error::Companion(error) => error.into(),
             Error::Export(error) => error.into(),
+            Error::SharedSprite { .. } => plain
+                .with_hint(r#"keep them apart by their folders: --name "{folder}-{n:02}"; or rename one"#),
             Error::NotASet { .. } => plain.with_hint("give a folder to write to instead: -o SET"),
             Error::NoClips { source_path } => {
                 let path = pasteable_path(&source_path);

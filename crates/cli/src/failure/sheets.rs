@@ -39,6 +39,7 @@ pub(super) fn sheet_failure(error: SheetError, plain: Failure) -> Failure {
             plain.with_hint("animations, sets and --take need separate images: remove --manifest-only")
         }
         SheetError::OneSprite { .. } => plain.with_hint("slice them one at a time, or remove --sprite"),
+        SheetError::SpritesThere { .. } => plain.with_hint("remove --sprite; --name names the frames"),
         SheetError::NothingBetween { .. } => {
             plain.with_hint("remove the background with --key COLOR, or slice with --grid or --rects")
         }

@@ -4,7 +4,7 @@ use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Crossing, Side};
 use shibori_core::shape::Coregistration;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::ReadNotice;
+use shibori_formats::decode::{ReadLoss, ReadNotice};
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};
@@ -204,6 +204,10 @@ fn output_notice(notice: &Notice) -> (MessageLevel, Message) {
             "the canvas of {} is extended right and down to a multiple of {step} px, so that --page-scales lands on whole pixels",
             count_noun(*frames, "frame")
         )),
+        Notice::MovedOver { frames, from, to } => note(format!(
+            "drawings move past the edge, so the canvas of {} grows from {from} to {to} px; --canvas WxH sets another",
+            count_noun(*frames, "frame")
+        )),
         Notice::CompanionsMissing { spec, frames, first } => warning(
             format!(
                 "companion {}: missing for {}, such as '{first}'; filled with {}",
@@ -263,8 +267,20 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
         ReadNotice::Edited { frame, file, was, now, canvas } => note(format!(
             "{file}: resized from {was} to {now} px; the canvas of frame '{frame}' is now {canvas} px"
         )),
-        ReadNotice::SixteenBits { file } => {
-            note(format!("{file}: 16 bits per channel, of which the upper 8 are kept"))
+        ReadNotice::Loss { file, files, loss } => {
+            let of = match files {
+                1 => file.clone(),
+                files => format!("{file} and {}", count_noun(files - 1, "other file")),
+            };
+            note(match loss {
+                ReadLoss::SixteenBits => format!("{of}: 16 bits per channel, of which the upper 8 are kept"),
+                ReadLoss::BmpAlpha => format!(
+                    "{of}: alpha is ignored, since the header says 24-bit color; save as PNG to keep transparency"
+                ),
+                ReadLoss::Premultiplied => {
+                    format!("{of}: premultiplied, so the colors of half-transparent pixels come back rounded")
+                }
+            })
         }
         ReadNotice::FastDelays { file, frames } => note(format!(
             "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",

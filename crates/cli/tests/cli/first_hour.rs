@@ -4,8 +4,9 @@ use std::fs;
 
 use image::{Rgba, RgbaImage, imageops};
 
-use crate::adjusting::png;
+use crate::adjusting::png as png_of;
 use crate::env::{Env, pictures};
+use crate::previews::visible;
 
 /// Milliseconds of each step of a set's first clip, and the frames shown.
 fn steps(env: &Env, set: &str) -> (Vec<f64>, Vec<usize>) {
@@ -95,7 +96,7 @@ fn numbered_images_are_one_sequence_however_they_are_named() {
     fs::create_dir(env.path("found")).unwrap();
     for at in 0..12 {
         let frame = RgbaImage::from_pixel(16, 16, Rgba([at as u8 * 20, 80, 90, 255]));
-        env.write(&format!("found/walk ({at}).png"), png(&frame));
+        env.write(&format!("found/walk ({at}).png"), png_of(&frame));
     }
     let listed = env.ok("inspect found");
     assert!(listed.starts_with("found/walk (0).png to found/walk (11).png  16x16 px\n"), "{listed}");
@@ -192,7 +193,7 @@ fn ruled(sheet: &RgbaImage, cell: u32) -> RgbaImage {
 #[test]
 fn lines_round_the_cells_are_found_and_the_background_inside_them_goes() {
     let env = Env::with_art();
-    env.write("a ruled one.png", png(&ruled(&env.image("art/frog.png"), 32)));
+    env.write("a ruled one.png", png_of(&ruled(&env.image("art/frog.png"), 32)));
     env.ok("slice \"a ruled one.png\" --key auto --key-scope everywhere -o ruled");
     env.ok("slice art/frog.png --grid 8x4 -o plain");
     assert_eq!(pictures(&env.frames("ruled")).len(), 25);
@@ -227,4 +228,91 @@ fn packing_says_what_it_leaves_out_and_what_is_out_of_date() {
     let out = env.ok("pack frog --page-scales 1,0.5 -o pond");
     assert!(out.contains("texture memory at 0.5: "), "{out}");
     assert!(env.run("pack frog -o pond").err.contains("pond-x0.5.json: from an earlier run"));
+}
+
+#[test]
+fn sets_of_one_sprite_in_two_folders_are_packed_apart() {
+    let env = Env::with_art();
+    env.ok("slice art/frog.png --grid 8x4 --clip leap=8-15 -o hero/frog");
+    env.ok("slice art/koi.png --grid 8x1 --sprite frog --clip leap=0-7 -o npc/frog");
+    let refused = env.run("pack hero/frog npc/frog -o pond");
+    assert_eq!(refused.code, 2, "{}", refused.err);
+    assert!(refused.err.contains("hero/frog and npc/frog both have a sprite 'frog'"), "{}", refused.err);
+    let advice = refused.err.split_once("--name \"").and_then(|(_, rest)| rest.split_once('"')).unwrap().0;
+    assert_eq!(advice, "{folder}-{n:02}");
+    env.ok(&format!("pack hero/frog npc/frog -o pond --name {advice}"));
+    let set = env.frames("pond.json");
+    let named = |at: usize| format!("{}:{}", set.frames()[at].sprite(), set.frames()[at].name());
+    assert_eq!([named(0), named(set.frames().len() - 1)], ["hero-frog:hero-00", "npc-frog:npc-07"]);
+    let clips: Vec<String> =
+        set.clips().iter().map(|clip| format!("{}:{}", clip.sprite(), clip.name())).collect();
+    assert_eq!(clips, ["hero-frog:leap", "npc-frog:leap"]);
+    env.ok("pack hero/frog npc/frog -o some --name {folder}-{n:02} --take npc-frog:7-4");
+    let some = env.frames("some.json");
+    assert_eq!(some.frames().len(), 4);
+    let image = |set: &str, at: usize| visible(env.frames(set).frames()[at].full_image().to_image());
+    assert!(image("some.json", 0) == image("npc/frog", 7));
+    // The folder in which they differ need not be the next one.
+    env.ok("slice art/koi.png --grid 8x1 -o a/art/koi");
+    env.ok("slice art/koi.png --grid 8x1 -o b/art/koi");
+    env.ok("pack a/art/koi b/art/koi -o deep --name {folder}-{n}");
+    assert_eq!(env.frames("deep.json").sprites().len(), 2);
+}
+
+#[test]
+fn frames_that_are_files_take_a_sprite_s_name() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    env.ok("slice koi/koi-00.png koi/koi-01.png koi/koi-02.png --sprite carp -o carp");
+    assert_eq!(env.frames("carp").sprites().iter().map(ToString::to_string).collect::<Vec<_>>(), ["carp"]);
+    assert_eq!(env.frames("carp").frames().len(), 3);
+    let refused = env.run("slice art/koi.png art/frog.png --sprite carp");
+    assert!(refused.code == 2 && refused.err.contains("2 sheets"), "{}", refused.err);
+}
+
+#[test]
+fn what_a_file_or_a_command_loses_is_said_in_one_line() {
+    let env = Env::with_art();
+    let koi = env.image("art/koi.png");
+    // A plain BMP of 32 bits, whose fourth byte its header doesn't name.
+    let mut bmp = b"BM\0\0\0\0\0\0\0\0\x36\0\0\0\x28\0\0\0".to_vec();
+    bmp.extend(koi.width().to_le_bytes());
+    bmp.extend(koi.height().to_le_bytes());
+    bmp.extend(b"\x01\0\x20\0");
+    bmp.extend([0; 24]);
+    let bgra = |pixel: &Rgba<u8>| [pixel[2], pixel[1], pixel[0], pixel[3]];
+    bmp.extend(imageops::flip_vertical(&koi).pixels().flat_map(bgra));
+    env.write("koi.bmp", bmp);
+    let mut deep = Vec::new();
+    let mut encoder = png::Encoder::new(&mut deep, koi.width(), koi.height());
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_depth(png::BitDepth::Sixteen);
+    let samples: Vec<u8> = koi.iter().flat_map(|&value| [value, value]).collect();
+    encoder.write_header().unwrap().write_image_data(&samples).unwrap();
+    fs::create_dir(env.path("deep")).unwrap();
+    for at in 0..3 {
+        env.write(&format!("deep/d_{at}.png"), &deep);
+    }
+    let mut soft = koi;
+    soft.pixels_mut().for_each(|pixel| pixel[3] /= 2);
+    env.save("soft.png", &soft);
+    env.ok("slice soft.png --grid 8x1 -o soft");
+    env.ok("pack soft -o soft-page --alpha premultiplied");
+    env.write("move.csv", "frame,kind,name,values\nsoft-03,shift,,40 0\n");
+    for (line, wanted) in [
+        ("slice koi.bmp --grid 8x1 -o bmp", "koi.bmp: alpha is ignored"),
+        ("pack koi.bmp -o bmp-page", "koi.bmp: alpha is ignored"),
+        ("pack deep -o deep-page", "d_0.png and 2 other files: 16 bits per channel"),
+        ("unpack soft-page.json -o back", "soft-page.png: premultiplied"),
+        ("adjust soft --per-frame move.csv -o moved", "the canvas of 8 frames grows from 32x32 to"),
+    ] {
+        let outcome = env.run(line);
+        assert_eq!(outcome.code, 0, "{line}: {}", outcome.err);
+        let notes = outcome.err.lines().filter(|text| text.contains(wanted)).count();
+        assert_eq!(notes, 1, "{line}: {}", outcome.err);
+    }
+    for line in ["slice art/koi.png -o plain", "pack plain -o plain-page", "unpack plain-page.json -o again"]
+    {
+        assert!(!env.run(line).err.contains("note:"), "{line}");
+    }
 }

@@ -37,7 +37,7 @@ fn zoomed(image: &RgbaImage, zoom: u32) -> RgbaImage {
 }
 
 /// The same picture with one color for everything that is fully transparent.
-fn visible(mut image: RgbaImage) -> RgbaImage {
+pub(crate) fn visible(mut image: RgbaImage) -> RgbaImage {
     for pixel in image.pixels_mut().filter(|pixel| pixel[3] == 0) {
         *pixel = image::Rgba([0; 4]);
     }

@@ -56,6 +56,19 @@ pub struct ImageInfo {
     pub size: Size,
     /// How colors are stored, such as "RGBA, 8 bit".
     pub color: String,
+    /// What of the file the picture doesn't have.
+    pub loss: Option<ReadLoss>,
+}
+
+/// What a file has and the picture that is read from it hasn't.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ReadLoss {
+    /// The lower 8 of 16 bits a channel.
+    SixteenBits,
+    /// The fourth channel of a BMP whose header says that it means nothing.
+    BmpAlpha,
+    /// What premultiplying rounded away from the colors of soft pixels.
+    Premultiplied,
 }
 
 /// Image formats that can be read.

@@ -17,7 +17,7 @@ pub(super) fn load_frames(
     sprite: &Name,
     limits: &ReadOptions,
 ) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
-    let DecodedFile { picture, is_truncated, .. } = image(path, limits)?;
+    let DecodedFile { info, picture, is_truncated } = image(path, limits)?;
     let file = file_name(path);
     let read = match picture {
         DecodedImage::Still(pixels) => {
@@ -29,7 +29,8 @@ pub(super) fn load_frames(
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
     };
-    let (set, remarks) = read.map_err(|problem| Error::read(path, problem))?;
+    let (set, mut remarks) = read.map_err(|problem| Error::read(path, problem))?;
+    remarks.extend(info.loss.map(|loss| ReadNotice::Loss { file, files: 1, loss }));
     if !limits.tighten {
         return Ok((set, remarks));
     }

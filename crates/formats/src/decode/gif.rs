@@ -76,7 +76,7 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, 
         Repeat::Finite(repeats) => u32::from(repeats) + 1,
     };
     let color = format!("palette of {colors} colors");
-    reader.finish(ImageInfo { format: Format::Gif, size, color }, plays)
+    reader.finish(ImageInfo { format: Format::Gif, size, color, loss: None }, plays)
 }
 
 /// How many pictures a file holds, up to where it breaks, without decoding one.

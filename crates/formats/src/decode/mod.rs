@@ -22,7 +22,9 @@ mod still;
 mod webp;
 mod y4m;
 
-pub use codec::{Animation, AnimationFrame, DecodedFile, DecodedImage, Format, ImageInfo, ReadOptions};
+pub use codec::{
+    Animation, AnimationFrame, DecodedFile, DecodedImage, Format, ImageInfo, ReadLoss, ReadOptions,
+};
 pub use folder::{images_in, is_image, is_numbered, names_in, read as images_of, sequence_of, subfolders};
 pub use frames::{animation_frames, frames_of_still};
 pub use image::image;

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::{FrameSet, Name, Size};
 
 use crate::Error;
+use crate::decode::codec::ReadLoss;
 
 /// Frames, and what was noticed on the way.
 #[derive(Clone, Debug, Default)]
@@ -48,10 +49,14 @@ pub enum ReadNotice {
         /// The frame's canvas now.
         canvas: Size,
     },
-    /// An image of 16 bits a channel, of which the upper 8 are kept.
-    SixteenBits {
-        /// The file.
+    /// Images of which not everything is kept.
+    Loss {
+        /// The first of them.
         file: String,
+        /// How many there are.
+        files: usize,
+        /// What isn't.
+        loss: ReadLoss,
     },
     /// Delays too short for viewers, played as 100 ms.
     FastDelays {

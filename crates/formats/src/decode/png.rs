@@ -2,7 +2,7 @@
 
 use std::io::{Cursor, ErrorKind};
 
-use ::png::{BlendOp, ColorType, Decoder, DecodingError, DisposeOp, Info, Reader, Transformations};
+use ::png::{BitDepth, BlendOp, ColorType, Decoder, DecodingError, DisposeOp, Info, Reader, Transformations};
 use image::RgbaImage;
 use shibori_core::Size;
 use shibori_core::clip::FrameDuration;
@@ -10,7 +10,8 @@ use shibori_core::clip::FrameDuration;
 use crate::ReadProblem;
 use crate::decode::animation::AnimationReader;
 use crate::decode::codec::{
-    DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, ReadOptions, WORK, effective_duration,
+    DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, ReadLoss, ReadOptions, WORK,
+    effective_duration,
 };
 use crate::decode::composite::{Blend, Compositor, Dispose, FramePatch};
 
@@ -28,7 +29,8 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, 
     let size = Size::new(header.width, header.height);
     let room = DecodeLease::of(size, WORK, limits)?;
     let mut reader = decoder.read_info().map_err(wrong)?;
-    let info = ImageInfo { format: Format::Png, size, color: color_of(reader.info()) };
+    let loss = (reader.info().bit_depth == BitDepth::Sixteen).then_some(ReadLoss::SixteenBits);
+    let info = ImageInfo { format: Format::Png, size, color: color_of(reader.info()), loss };
     match reader.info().animation_control() {
         Some(control) if control.num_frames > 1 => {
             let (frames, plays) = (control.num_frames, control.num_plays);

@@ -13,11 +13,12 @@ use shibori_core::{
     UVec2,
 };
 
-use crate::decode::codec::{DecodedImage, ReadOptions};
+use crate::decode::codec::{DecodedImage, ReadLoss, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes, read_staged};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
-    ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, page_files, page_path, parse,
+    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, page_files, page_path,
+    parse,
 };
 use crate::{Error, ReadProblem};
 
@@ -45,7 +46,17 @@ pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedP
     let files = page_files(path, &manifest)?;
     let pages =
         parallel::try_map(files.len(), |at| open_page(&manifest.pages[at], &files[at], path, limits))?;
-    let remarks = adapt_to_images(&mut manifest, &pages);
+    let mut remarks = adapt_to_images(&mut manifest, &pages);
+    let rounded = manifest
+        .pages
+        .iter()
+        .zip(&pages)
+        .find(|(page, opened)| page.alpha == Alpha::Premultiplied && has_soft_alpha(&opened.pixels));
+    remarks.extend(rounded.map(|(page, _)| ReadNotice::Loss {
+        file: page.file.clone(),
+        files: 1,
+        loss: ReadLoss::Premultiplied,
+    }));
     for (page, opened) in manifest.pages.iter().zip(&pages) {
         let (said, found) = (Size::from((page.size[0], page.size[1])), opened.size);
         if said != found {
@@ -56,6 +67,12 @@ pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedP
     let files = std::iter::once(path.to_owned()).chain(files).collect();
     let pages = pages.into_iter().map(|page| page.pixels).collect();
     Ok(LoadedPage { manifest, gathered: LoadedFrames { set, remarks, files }, pages })
+}
+
+/// Whether any pixel is neither solid nor clear.
+fn has_soft_alpha(pixels: &Pixels) -> bool {
+    let is_soft = |pixel: &[u8]| (1..255).contains(&pixel[3]);
+    (0..pixels.size().height).any(|y| pixels.row(y).chunks_exact(4).any(is_soft))
 }
 
 /// Refuses canvases that no picture may have: a frame is restored to its canvas sooner or later.

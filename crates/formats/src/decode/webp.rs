@@ -18,7 +18,7 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, 
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(wrong)?;
     let size = Size::from(decoder.dimensions());
     let color = if decoder.has_alpha() { "RGBA, 8 bit" } else { "RGB, 8 bit" };
-    let info = ImageInfo { format: Format::WebP, size, color: color.to_owned() };
+    let info = ImageInfo { format: Format::WebP, size, color: color.to_owned(), loss: None };
     let count = if decoder.is_animated() { decoder.num_frames() } else { 1 };
     let mut reader = AnimationReader::new("WebP", size, u64::from(count), bytes.len(), limits)?;
     if decoder.is_animated() {

@@ -56,7 +56,7 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, 
     let matrix = if header.is_709 { "BT.709" } else { "BT.601" };
     let range = if header.is_full { "full" } else { "limited" };
     let color = format!("{}, read as {matrix}, {range} range", header.planes.name);
-    reader.finish(ImageInfo { format: Format::Y4m, size: header.size, color }, 0)
+    reader.finish(ImageInfo { format: Format::Y4m, size: header.size, color, loss: None }, 0)
 }
 
 /// A line without its end, and what follows.

@@ -19,7 +19,7 @@ use crate::options::value::{
 };
 use crate::options::{
     ArrangeOptions, CleanOptions, ClipEdits, ClipOptions, CutOptions, HeightOption, LayoutName,
-    OptionConflict, PageOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
+    OptionConflict, PageOptions, PickOptions, ShapeOptions, ShowOption, WidthOption, ZoomOption,
 };
 
 /// Narrows any command.
@@ -143,6 +143,9 @@ pub struct PackOptions {
     /// What is packed.
     #[cfg_attr(feature = "clap", command(flatten))]
     pub only: FilterOption,
+    /// Which frames, and their names.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub pick: PickOptions,
     /// How frames are arranged.
     #[cfg_attr(feature = "clap", command(flatten))]
     #[serde(rename = "pack")]

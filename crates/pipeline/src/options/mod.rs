@@ -30,7 +30,7 @@ pub use commands::{
 };
 pub use contradiction::{OptionConflict, Requirement};
 pub use cut::CutOptions;
-pub use pack::{ArrangeOptions, LayoutName, PAGE_MAX};
+pub use pack::{ArrangeOptions, LayoutName, PAGE_MAX, PickOptions};
 pub use page::PageOptions;
 pub use picture::{HeightOption, OverlayPart, ShowOption, WidthOption, ZoomOption};
 pub use run::{Accept, RunOptions};

@@ -3,11 +3,11 @@
 use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
-use shibori_core::Size;
 use shibori_core::pack::{
     DenseOptions, Effort, Layout, PackSettings, PagePer, PageRules, PageScale, PageSide, PreviousPlacements,
     Rounding, RowOrder,
 };
+use shibori_core::{NameTemplate, Selection, Size};
 
 use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
@@ -15,6 +15,23 @@ use crate::options::value::{BoundedInt, Flag, keyword, path, text};
 
 /// The sides of a page where nothing is said.
 pub const PAGE_MAX: u32 = 4096;
+
+/// Which frames are packed, and what they are called there.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+#[cfg_attr(feature = "clap", command(next_help_heading = "Pack"))]
+pub struct PickOptions {
+    /// Take only these frames, in this order: 0-7,9 or koi:0-3 or 0-120/3
+    #[cfg_attr(feature = "clap", arg(long, value_name = "SELECTION"))]
+    #[serde(with = "text")]
+    pub take: Option<Selection>,
+    /// Frame names, built from {sheet} {folder} {sprite} {clip} {row} {col} and a number, such as {folder}-{n:02};
+    /// with {folder}, sprites of the same name from different folders stay separate [default: unchanged]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
+    #[serde(with = "text")]
+    pub name: Option<NameTemplate>,
+}
 
 /// How frames are arranged. Where nothing is said, as close together as they go.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use shibori_core::portability_problem;
 
 use crate::options::{
-    ArrangeOptions, ClipOptions, FilterOption, Flag, PackOptions, PageOptions, ShapeOptions,
+    ArrangeOptions, ClipOptions, FilterOption, Flag, PackOptions, PageOptions, PickOptions, ShapeOptions,
 };
 use crate::recipe::error::RecipeError;
 use crate::recipe::fields::fields;
@@ -63,6 +63,7 @@ pub(super) fn read<'t>(
         only: FilterOption,
     }
     let Narrowed { only } = table.group()?;
+    let pick: PickOptions = table.group()?;
     let arrange: ArrangeOptions = table.group()?;
     let page: PageOptions = table.group()?;
     let (clips, own): (ClipOptions, _) = clips(&mut table)?;
@@ -71,7 +72,7 @@ pub(super) fn read<'t>(
         return Err(wrong_value(text, &own.name.span, &own.name.value, why));
     }
     let mut shape = shape_table.clone();
-    let options = PackOptions { only, arrange, page, shape: shape.group()?, clips };
+    let options = PackOptions { only, pick, arrange, page, shape: shape.group()?, clips };
     shape.finish()?;
     options.validate().map_err(|wrong| {
         let span = place_of_conflict(&wrong, &[&all, &shape_table]);

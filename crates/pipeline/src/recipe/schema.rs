@@ -124,6 +124,7 @@ fn generated() -> Value {
             "preview": list_of("preview", "Preview images"),
         })),
         group::<FilterOption>(),
+        group::<PickOptions>(),
         group::<ArrangeOptions>(),
         group::<PageOptions>(),
         group::<ClipOptions>(),

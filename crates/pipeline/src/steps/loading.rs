@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 use shibori_core::{FrameSet, OverBudget};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
-    LoadedFrames, ReadOptions, frames_of_still, load_companions, manifest_of, memory_for, source, sources,
-    sprite_name,
+    LoadedFrames, ReadNotice, ReadOptions, frames_of_still, load_companions, manifest_of, memory_for, source,
+    sources, sprite_name,
 };
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::{Error as File, ReadProblem};
@@ -148,8 +148,28 @@ pub(crate) fn report_total_memory<T>(
 
 /// Passes on what was noticed, and makes the files sources of the run.
 pub(crate) fn accept_loaded(loaded: LoadedFrames, cx: &Context<'_>) -> FrameSet {
-    loaded.remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
+    for remark in sum_losses(loaded.remarks) {
+        cx.notify(Notice::Read(remark));
+    }
     debug!(frames = loaded.set.frames().len(), clips = loaded.set.clips().len(), "read");
     cx.transaction().add_sources(&loaded.files);
     loaded.set
+}
+
+/// The same notices, with one for all files that lose the same.
+fn sum_losses(remarks: Vec<ReadNotice>) -> Vec<ReadNotice> {
+    let mut summed: Vec<ReadNotice> = Vec::with_capacity(remarks.len());
+    for remark in remarks {
+        let known = summed.iter_mut().find_map(|known| match (known, &remark) {
+            (ReadNotice::Loss { files, loss, .. }, ReadNotice::Loss { loss: same, .. }) if loss == same => {
+                Some(files)
+            }
+            _ => None,
+        });
+        match known {
+            Some(files) => *files += 1,
+            None => summed.push(remark),
+        }
+    }
+    summed
 }

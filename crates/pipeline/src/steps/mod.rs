@@ -11,6 +11,7 @@ mod guide_sheet;
 mod inspect;
 mod loading;
 mod lowering;
+mod namesakes;
 mod pack;
 mod preview;
 mod sheet;

@@ -14,9 +14,10 @@ use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, LayoutName, PackOptions};
-use crate::plan::{Change, Plan, check_frame_size};
+use crate::plan::{Change, Naming, Plan, check_frame_size};
 use crate::steps::loading::load_all;
 use crate::steps::lowering::{Defaults, lower_marks, lower_shape, naming};
+use crate::steps::namesakes::{load_apart, name_shared};
 use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
 /// An atlas in each of its sizes.
@@ -39,7 +40,15 @@ pub struct Packed {
 pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
     options.validate()?;
     let is_trimmed = trim_scope(options) != TrimScope::None;
-    let set = load_all(sources, &options.only, is_trimmed, cx)?;
+    let set = match &options.pick.name {
+        Some(name) if name.uses_folders() => load_apart(sources, &options.only, is_trimmed, cx)?,
+        _ => load_all(sources, &options.only, is_trimmed, cx)
+            .map_err(|error| name_shared(error, sources, cx))?,
+    };
+    let set = match &options.pick.take {
+        Some(take) => set.take(&take.resolve(&set)?, &take.left_out(&set)?),
+        None => set,
+    };
     let _span = info_span!("pack", frames = set.frames().len()).entered();
     let factors = options.page.factors();
     let step = snap_for(&factors);
@@ -50,8 +59,8 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     let trim = trim_scope(options);
     let clips = &options.clips;
     let mut changes = lower_marks(&options.shape);
-    if *clips != ClipOptions::default() {
-        changes.push(Change::Name(naming(clips)));
+    if *clips != ClipOptions::default() || options.pick.name.is_some() {
+        changes.push(Change::Name(Naming { template: options.pick.name.clone(), ..naming(clips) }));
     }
     changes.extend(lower_shape(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;

@@ -26,10 +26,9 @@ use crate::options::{ClipOptions, CutOptions, ShapeOptions, SliceOptions};
 use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
+use crate::steps::namesakes::{folder_name, sprites_of_namesakes, with_folder};
 use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
-use crate::steps::slice_sources::{
-    expand_folders, folder_name, is_file, numbered_images, sprites_of_namesakes,
-};
+use crate::steps::slice_sources::{expand_folders, is_file, numbered_images};
 use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
 /// The frames of sheets, and how they came about.
@@ -119,11 +118,11 @@ pub enum CutMethod {
 pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
-    if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
-        return Err(Error::Sheet(SheetError::OneSprite { sprite: sprite.clone(), sheets: sheets.len() }));
-    }
     if let Some((first, set)) = numbered_images(sheets, options, cx)? {
         return finish_cut(vec![cut_already(&first, set, options, cx)?], options, cx);
+    }
+    if let Some(sprite) = options.cut.sprite.as_ref().filter(|_| sheets.len() > 1) {
+        return Err(Error::Sheet(SheetError::OneSprite { sprite: sprite.clone(), sheets: sheets.len() }));
     }
     let sheets = expand_folders(sheets, options, cx)?;
     let namesakes = sprites_of_namesakes(&sheets, cx);
@@ -162,7 +161,7 @@ fn cut_source(
         Source::Sheet { name, pixels } => return cut_still(Path::new(name), pixels, options, cx),
         Source::Path(_) | Source::Frames { .. } => {}
     }
-    if options.cut.has_cut_method() || options.cut.within.is_some() || options.cut.sprite.is_some() {
+    if options.cut.has_cut_method() || options.cut.within.is_some() {
         return Err(Error::Sheet(SheetError::CutAlready { source_path: source.name().to_owned() }));
     }
     cut_already(source.name(), load_whole(source, cx)?, options, cx)
@@ -175,6 +174,13 @@ fn cut_already(
     options: &SliceOptions,
     cx: &Context<'_>,
 ) -> Result<CutFile, Error> {
+    let set = match (&options.cut.sprite, set.sprites().len()) {
+        (Some(sprite), 1) => set.with_sprite(sprite)?,
+        (Some(sprite), sprites) => {
+            return Err(Error::Sheet(SheetError::SpritesThere { sprite: sprite.clone(), sprites }));
+        }
+        (None, _) => set,
+    };
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let report = SheetReport { within: None, ..SheetReport::new(path, size, options, CutMethod::Frames) };
     clean_sheet(set, report, options, None, cx)
@@ -405,8 +411,8 @@ fn cut_file(
     let file = cx.resolve(path);
     let DecodedFile { info, picture, is_truncated } = image(&file, cx.limits())?;
     cx.transaction().add_sources(std::slice::from_ref(&file));
-    if info.color.contains("16 bit") {
-        cx.notify(Notice::Read(ReadNotice::SixteenBits { file: file_name(path) }));
+    if let Some(loss) = info.loss {
+        cx.notify(Notice::Read(ReadNotice::Loss { file: file_name(path), files: 1, loss }));
     }
     let animation = match picture {
         DecodedImage::Still(pixels) => {
@@ -541,14 +547,7 @@ fn clean_sheet(
     cx: &Context<'_>,
 ) -> Result<CutFile, Error> {
     let set = match &options.cut.name {
-        Some(template) if template.uses_folders() => {
-            let folder = folder_name(&report.file, cx);
-            set.map_frames(|_, frame| {
-                let source =
-                    FrameSource { folder: folder.clone(), ..frame.source().cloned().unwrap_or_default() };
-                Ok::<_, SetError>(frame.with_source(Some(source)))
-            })?
-        }
+        Some(template) if template.uses_folders() => with_folder(set, &folder_name(&report.file, cx))?,
         _ => set,
     };
     let has_frames = matches!(report.how, CutMethod::Animation | CutMethod::Frames);

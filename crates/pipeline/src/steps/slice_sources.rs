@@ -1,48 +1,14 @@
-//! What `slice` is given: files, numbered images, folders of them; and what the sprites of files are called.
+//! What `slice` is given: files, numbered images, folders of them.
 
-use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use shibori_core::{FrameSet, Name};
-use shibori_formats::decode::{self, DecodedImage, image, images_in, sprite_name};
+use shibori_core::FrameSet;
+use shibori_formats::decode::{self, DecodedImage, image, images_in};
 
 use crate::options::SliceOptions;
 use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
 use crate::steps::sheet::SheetReading;
-use crate::steps::slice::file_name;
 use crate::{Context, Error, Notice, Source};
-
-/// Sprites for files that are called alike in different folders: `hero/walk.png` and `npc/walk.png` are `hero-walk` and
-/// `npc-walk`.
-pub(super) fn sprites_of_namesakes(sheets: &[Source], cx: &Context<'_>) -> HashMap<PathBuf, Name> {
-    let mut called: Vec<(Name, Vec<&Path>)> = Vec::new();
-    for path in sheets.iter().filter_map(Source::path).filter(|path| is_file(path, cx)) {
-        let Ok(name) = sprite_name(path) else { continue };
-        match called.iter_mut().find(|(other, _)| *other == name) {
-            Some((_, paths)) => paths.push(path),
-            None => called.push((name, vec![path])),
-        }
-    }
-    let mut names = HashMap::new();
-    for (name, paths) in called.into_iter().filter(|(_, paths)| paths.len() > 1) {
-        let own = |path: &&Path| Name::new(format!("{}-{name}", folder_name(path, cx))).ok();
-        let sprites: Vec<Name> = paths.iter().filter_map(own).collect();
-        let are_distinct = sprites.iter().collect::<HashSet<_>>().len() == paths.len();
-        if are_distinct {
-            cx.notify(Notice::Namesakes { file: file_name(paths[0]), sprites: sprites.clone() });
-            names.extend(paths.into_iter().map(Path::to_owned).zip(sprites));
-        }
-    }
-    names
-}
-
-/// The name of the folder that a file is in.
-pub(super) fn folder_name(path: &Path, cx: &Context<'_>) -> String {
-    let whole = cx.resolve(path);
-    let folder = whole.parent().and_then(|folder| folder.canonicalize().ok());
-    let name = folder.as_deref().and_then(Path::file_name);
-    name.map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
-}
 
 /// Numbered images that are named one by one: frames as they are, like those of a folder, unless it is said how to cut
 /// them or the first is a sheet. With the first file, as it was named.

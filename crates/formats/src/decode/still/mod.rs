@@ -11,7 +11,9 @@ use ::image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use shibori_core::Size;
 
 use crate::ReadProblem;
-use crate::decode::codec::{DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, ReadOptions};
+use crate::decode::codec::{
+    DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, ReadLoss, ReadOptions,
+};
 
 /// A picture as its codec gives it.
 struct Raw {
@@ -36,8 +38,13 @@ pub(super) fn decode(bytes: &[u8], format: Format, limits: &ReadOptions) -> Resu
         }
     };
     image.apply_orientation(orientation);
+    let is_deep = image.color().bytes_per_pixel() > image.color().channel_count();
+    let loss = match is_deep {
+        true => Some(ReadLoss::SixteenBits),
+        false => (format == Format::Bmp && has_unread_alpha(bytes)).then_some(ReadLoss::BmpAlpha),
+    };
     let rgba = image.into_rgba8();
-    let info = ImageInfo { format, size: Size::from(rgba.dimensions()), color };
+    let info = ImageInfo { format, size: Size::from(rgba.dimensions()), color, loss };
     Ok(DecodedFile { info, picture: DecodedImage::Still(room.fill(rgba)), is_truncated })
 }
 
@@ -59,6 +66,22 @@ fn simple(
     let color = plain(&format!("{:?}", decoder.original_color_type()));
     let image = DynamicImage::from_decoder(decoder).map_err(wrong)?;
     Ok(Raw { image, orientation: Orientation::NoTransforms, color, is_truncated: false, room })
+}
+
+/// Whether a BMP has 32 bits a pixel of which its header names 24 (BITMAPINFOHEADER with BI_RGB: "the high byte in each
+/// DWORD is not used"), and something is written in the others.
+fn has_unread_alpha(bytes: &[u8]) -> bool {
+    let number = |at: usize| {
+        bytes.get(at..at + 4).map(|four| u32::from_le_bytes([four[0], four[1], four[2], four[3]]))
+    };
+    let (Some(data), Some(planes), Some(compression)) = (number(10), number(26), number(30)) else {
+        return false;
+    };
+    let is_plain = planes >> 16 == 32 && compression == 0;
+    let pixels = bytes.get(data as usize..).unwrap_or_default();
+    let mut unread = pixels.chunks_exact(4).map(|pixel| pixel[3]);
+    let first = unread.next();
+    is_plain && unread.any(|value| Some(value) != first)
 }
 
 /// `Rgba8` as "RGBA, 8 bit".

@@ -1,0 +1,143 @@
+//! Sources that are called alike in different folders, and how they stay apart: by the nearest folder in which they differ.
+
+use std::collections::HashMap;
+use std::path::{Component, Path, PathBuf};
+
+use shibori_core::{FrameSet, Name, SetError, Source as FrameSource};
+use shibori_formats::decode::sprite_name;
+use shibori_formats::{Error as File, ReadProblem};
+
+use crate::options::FilterOption;
+use crate::steps::loading::load_all;
+use crate::steps::slice::file_name;
+use crate::steps::slice_sources::is_file;
+use crate::{Context, Error, Notice, Source};
+
+/// Sprites for files that are called alike in different folders: `hero/walk.png` and `npc/walk.png` are `hero-walk` and
+/// `npc-walk`.
+pub(super) fn sprites_of_namesakes(sheets: &[Source], cx: &Context<'_>) -> HashMap<PathBuf, Name> {
+    let mut called: Vec<(Name, Vec<&Path>)> = Vec::new();
+    for path in sheets.iter().filter_map(Source::path).filter(|path| is_file(path, cx)) {
+        let Ok(name) = sprite_name(path) else { continue };
+        match called.iter_mut().find(|(other, _)| *other == name) {
+            Some((_, paths)) => paths.push(path),
+            None => called.push((name, vec![path])),
+        }
+    }
+    let mut names = HashMap::new();
+    for (name, paths) in called.into_iter().filter(|(_, paths)| paths.len() > 1) {
+        let own = |folder: String| in_folder(&folder, &name);
+        let sprites: Option<Vec<Name>> = folder_names(&paths, cx).into_iter().map(own).collect();
+        if let Some(sprites) = sprites {
+            cx.notify(Notice::Namesakes { file: file_name(paths[0]), sprites: sprites.clone() });
+            names.extend(paths.into_iter().map(Path::to_owned).zip(sprites));
+        }
+    }
+    names
+}
+
+/// The name of the folder that a file is in.
+pub(super) fn folder_name(path: &Path, cx: &Context<'_>) -> String {
+    folder_above(path, 1, cx)
+}
+
+/// Frames of several sources, each with the folder that sets it apart from those of the same name. Sprites that several
+/// sources have are called after it: `hero/walk` and `npc/walk` give `hero-walk` and `npc-walk`.
+pub(super) fn load_apart(
+    sources: &[Source],
+    only: &FilterOption,
+    tighten: bool,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    // Images side by side are read together: numbered ones are one sequence.
+    let are_siblings = |a: &Source, b: &Source| match (a.path(), b.path()) {
+        (Some(a), Some(b)) => a.parent() == b.parent() && is_file(a, cx) && is_file(b, cx),
+        _ => false,
+    };
+    let groups: Vec<&[Source]> = sources.chunk_by(are_siblings).collect();
+    let paths: Vec<&Path> = groups.iter().filter_map(|group| group[0].path()).collect();
+    let mut folders = folder_names(&paths, cx).into_iter();
+    let mut sets = Vec::new();
+    for group in groups {
+        let folder = group[0].path().and_then(|_| folders.next()).unwrap_or_default();
+        sets.push((folder, load_all(group, &FilterOption::default(), tighten, cx)?));
+    }
+    let is_shared =
+        |sprite: &Name| sets.iter().filter(|(_, set)| set.sprites().contains(&sprite)).count() > 1;
+    let shared: Vec<Name> = sets
+        .iter()
+        .flat_map(|(_, set)| set.sprites().into_iter().cloned())
+        .filter(|sprite| is_shared(sprite))
+        .collect();
+    let apart = |(folder, set): (String, FrameSet)| {
+        let name = |sprite: &Name| match shared.contains(sprite) {
+            true => in_folder(&folder, sprite).unwrap_or_else(|| sprite.clone()),
+            false => sprite.clone(),
+        };
+        with_folder(set.rename_sprites(name)?, &folder)
+    };
+    let sets = sets.into_iter().map(apart).collect::<Result<Vec<_>, SetError>>()?;
+    Ok(only.of(FrameSet::merge(sets)?)?)
+}
+
+/// The same frames, with the folder their names may have in them.
+pub(super) fn with_folder(set: FrameSet, folder: &str) -> Result<FrameSet, SetError> {
+    set.map_frames(|_, frame| {
+        let source = frame.source().cloned().unwrap_or_default();
+        Ok(frame.with_source(Some(FrameSource { folder: folder.to_owned(), ..source })))
+    })
+}
+
+/// Where sources can't be merged: names the sprite they share, and the sources that have it.
+pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) -> Error {
+    let sprite = match &error {
+        Error::File(File::Read { problem: ReadProblem::Set(shared), .. }) | Error::Set(shared) => {
+            match shared {
+                SetError::TwoFrames { sprite, .. } | SetError::TwoClips { sprite, .. } => sprite.clone(),
+                _ => return error,
+            }
+        }
+        _ => return error,
+    };
+    let has = |source: &&Source| {
+        let set = load_all(std::slice::from_ref(*source), &FilterOption::default(), false, cx);
+        set.is_ok_and(|set| set.sprites().contains(&&sprite))
+    };
+    let sources: Vec<PathBuf> =
+        sources.iter().filter(has).filter_map(Source::path).map(Path::to_owned).collect();
+    match sources.len() {
+        0 | 1 => error,
+        _ => Error::SharedSprite { sprite, sources },
+    }
+}
+
+/// For each of some paths, the name of the nearest folder in which those of them differ that are called alike: of a set
+/// it may be its own.
+fn folder_names(paths: &[&Path], cx: &Context<'_>) -> Vec<String> {
+    let own: Vec<String> = paths.iter().map(|path| folder_above(path, 0, cx)).collect();
+    let are_folders = paths.iter().all(|path| cx.resolve(path).is_dir());
+    let deepest = paths.iter().map(|path| cx.resolve(path).components().count()).max().unwrap_or(0);
+    let at =
+        |level: usize| -> Vec<String> { paths.iter().map(|path| folder_above(path, level, cx)).collect() };
+    let are_apart = |names: &[String]| {
+        let whole = |at: usize| (&own[at], &names[at]);
+        (0..names.len()).all(|a| (0..a).all(|b| whole(a) != whole(b)))
+    };
+    let first = usize::from(!are_folders);
+    (first..deepest).map(at).find(|names| are_apart(names)).unwrap_or_else(|| at(1))
+}
+
+/// The name of the folder so many levels above a path; at level 0 its own.
+fn folder_above(path: &Path, level: usize, cx: &Context<'_>) -> String {
+    let whole = cx.resolve(path);
+    let whole = std::path::absolute(&whole).unwrap_or(whole);
+    let normal = |part: Component<'_>| match part {
+        Component::Normal(name) => Some(name.to_string_lossy().into_owned()),
+        _ => None,
+    };
+    whole.components().filter_map(normal).rev().nth(level).unwrap_or_default()
+}
+
+fn in_folder(folder: &str, sprite: &Name) -> Option<Name> {
+    Name::new(format!("{folder}-{sprite}")).ok()
+}
