@@ -34,6 +34,7 @@ use help::Extent;
 use message::MessageLevel;
 use shibori_core::SyntaxError;
 use shibori_formats::DisplaySlashed;
+use shibori_formats::export::BUILTIN_TEMPLATES;
 use shibori_pipeline::options::current_name;
 
 /// The exit code of a run that was interrupted.
@@ -202,6 +203,10 @@ fn synonym(error: &clap::Error) -> Option<Failure> {
                     Failure::usage(format!("--to: '{typed}' is not an export but a preview"))
                         .with_hint(format!("use shibori preview motion {source} -o {file}")),
                 );
+            }
+            if name == "to" && BUILTIN_TEMPLATES.iter().any(|template| template.name == typed) {
+                let failure = Failure::usage(format!("--to: '{typed}' comes as a template"));
+                return Some(failure.with_hint(format!("use --template {typed}")));
             }
             let value = synonyms::value(name, typed)?;
             Some(

@@ -1,7 +1,9 @@
 //! Clips that can't be changed, manifests that can't be exported, guide sheets that can't be drawn: in words.
 
+use clap::ValueEnum;
 use shibori_core::closest_name;
 use shibori_formats::export::BUILTIN_TEMPLATES;
+use shibori_pipeline::options::ExportFormat;
 use shibori_pipeline::{ClipsError, ExportInputError, GuideError};
 
 use super::{Exit, Failure, nearest_file};
@@ -33,6 +35,10 @@ impl From<ExportInputError> for Failure {
                 plain.with_hint("add --to csv, css, svg, gltf or glb, or --template FILE; --list shows them")
             }
             ExportInputError::NoTemplate { template } => {
+                let is_format = |name: &&str| ExportFormat::from_str(name, true).is_ok();
+                if let Some(format) = template.to_str().filter(is_format) {
+                    return plain.with_exit(Exit::Input).with_hint(format!("use --to {format}"));
+                }
                 let known = || BUILTIN_TEMPLATES.iter().map(|starter| starter.name);
                 let hint = match closest_name(&template.to_string_lossy(), known()) {
                     Some(name) => format!("did you mean {name}?"),

@@ -278,7 +278,7 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
                     "{of}: alpha is ignored, since the header says 24-bit color; save as PNG to keep transparency"
                 ),
                 ReadLoss::Premultiplied => {
-                    format!("{of}: premultiplied, so the colors of half-transparent pixels come back rounded")
+                    format!("{of}: premultiplied, so the colors of semitransparent pixels come back rounded")
                 }
             })
         }

@@ -154,6 +154,8 @@ fn what_another_command_writes_is_answered_with_that_command() {
         ("pack koi -o out/", "an atlas needs a name, such as out/pond"),
         ("export koi --to gif", "shibori preview motion koi -o koi.gif"),
         ("export - --to csv", "name a file instead"),
+        ("export koi --to lua", "use --template lua"),
+        ("export koi --template css", "use --to css"),
         ("adjust koi --mirror left-right", "change this one with --in-place"),
         ("clip koi \"a = 0\" --only swim", "--only has no effect here"),
         ("clip koi \"a = 0-3\" --event a@1=hop --event a@1=land", "hop+land"),

@@ -105,9 +105,13 @@ pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) ->
     };
     let sources: Vec<PathBuf> =
         sources.iter().filter(has).filter_map(Source::path).map(Path::to_owned).collect();
-    match sources.len() {
-        0 | 1 => error,
-        _ => Error::SharedSprite { sprite, sources },
+    let paths: Vec<&Path> = sources.iter().map(PathBuf::as_path).collect();
+    let folders = folder_names(&paths, cx);
+    let differ = (1..folders.len()).all(|at| !folders[..at].contains(&folders[at]));
+    match sources.len() > 1 && differ {
+        true => Error::SharedSprite { sprite, sources },
+        // The same source twice: no folder keeps it apart.
+        false => error,
     }
 }
 
