@@ -142,6 +142,10 @@ fn files_of_one_name_in_two_folders_are_two_sprites() {
     );
     env.ok("slice hero/walk.png --grid 8x1 --name \"{folder}_{sheet}_{n}\" -o hero-set");
     assert_eq!(env.frames("hero-set").frames()[7].name().as_str(), "hero_walk_7");
+    // The folder a path leads to, not the last one it names.
+    env.write("walk.png", env.read("art/koi.png"));
+    env.ok("slice hero/../walk.png --grid 8x1 --name \"{folder}_{n}\" -o work-set");
+    assert_eq!(env.frames("work-set").frames()[7].name().as_str(), "work_7");
 }
 
 #[test]
@@ -259,6 +263,35 @@ fn sets_of_one_sprite_in_two_folders_are_packed_apart() {
     env.ok("slice art/koi.png --grid 8x1 -o b/art/koi");
     env.ok("pack a/art/koi b/art/koi -o deep --name {folder}-{n}");
     assert_eq!(env.frames("deep.json").sprites().len(), 2);
+}
+
+#[test]
+fn companions_follow_frames_that_are_picked_and_renamed() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    for (at, frame) in env.frames("koi").frames().iter().enumerate() {
+        let image = frame.full_image().to_image();
+        env.save(&format!("glow/lamp_{at}.png"), &image);
+        let mut glow = image;
+        glow.pixels_mut().for_each(|pixel| pixel.0 = [at as u8 * 30, pixel[0], 9, pixel[3]]);
+        env.save(&format!("glow/lamp_{at}_e.png"), &glow);
+    }
+    for (options, wanted) in [
+        ("--name g{n}", vec![("g0", 0), ("g1", 1), ("g7", 7)]),
+        ("--take 5,2", vec![("lamp_5", 5), ("lamp_2", 2)]),
+        ("--take 5,2 --name g{n}", vec![("g0", 5), ("g1", 2)]),
+    ] {
+        let outcome = env.run(&format!("pack glow -o page --companion _e {options} --force"));
+        assert!(outcome.code == 0 && !outcome.err.contains("missing"), "{options}: {}", outcome.err);
+        env.ok("unpack page.json -o again --force");
+        for (name, from) in wanted {
+            let shown = |file: String| visible(env.image(&file));
+            assert!(
+                shown(format!("again/{name}_e.png")) == shown(format!("glow/lamp_{from}_e.png")),
+                "{options}"
+            );
+        }
+    }
 }
 
 #[test]

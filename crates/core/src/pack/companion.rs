@@ -118,6 +118,14 @@ pub(crate) fn base_of_each(set: &FrameSet, suffix: &str) -> Vec<(usize, usize)> 
 }
 
 impl CompanionFrames {
+    /// The same companions once the frames of a set, in the same order, have other names.
+    pub fn renamed(self, before: &[(Name, Name)], now: &FrameSet) -> Self {
+        let names = now.frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
+        let new: HashMap<&(Name, Name), (Name, Name)> = before.iter().zip(names).collect();
+        let of = self.of.into_iter().filter_map(|(old, image)| Some((new.get(&old)?.clone(), image)));
+        Self { of: of.collect(), spec: self.spec }
+    }
+
     /// Gives mirror images of base frames mirrored companions. Directions in them are the game's to turn.
     pub fn add_mirrored(&mut self, copies: &[MirroredCopy]) {
         for MirroredCopy { sprite, of, name } in copies {

@@ -112,19 +112,19 @@ mod tests {
 
     #[test]
     fn columns_go_by_their_headings() {
-        let error_of = |list: &str| {
+        let read = |list: &str| {
             let found = parse_rects(list.as_bytes()).map_err(|problem| problem.to_string())?;
             Ok::<_, String>(found.iter().map(|r| format!("{} {}", r.name, r.rect)).collect::<Vec<_>>())
         };
         let wanted = Ok(vec!["lily 1,2,3,4".to_owned()]);
-        assert_eq!(error_of("height;Width;note;y;x;NAME\n4;3;on the left;2;1;lily\n"), wanted);
-        assert_eq!(error_of("\u{feff}name,x,y,w,h\r\nlily,1,2,3,4\r\n"), wanted);
+        assert_eq!(read("height;Width;note;y;x;NAME\n4;3;on the left;2;1;lily\n"), wanted);
+        assert_eq!(read("\u{feff}name,x,y,w,h\r\nlily,1,2,3,4\r\n"), wanted);
         let table =
             "sprite,name,x,y,width,height,rotated\npond,lily,1,2,3,4,false\npond,gone,0,0,0,0,false\n";
-        assert_eq!(error_of(table), wanted);
+        assert_eq!(read(table), wanted);
         let rotated = table.replace("4,false", "4,true");
-        assert!(error_of(&rotated).unwrap_err().contains("'lily' is rotated"));
-        assert!(error_of("name,x,y,w\nlily,1,2,3\n").unwrap_err().contains("no column 'h' or 'height'"));
+        assert!(read(&rotated).unwrap_err().contains("'lily' is rotated"));
+        assert!(read("name,x,y,w\nlily,1,2,3\n").unwrap_err().contains("no column 'h' or 'height'"));
     }
 
     #[test]
@@ -136,11 +136,10 @@ mod tests {
             ("name,x,y,w,h\n", 1, "there are no places; a line is name,x,y,w,h"),
             (",1,2,3,4\n", 1, "a name can't be empty"),
         ] {
-            let ReadProblem::List { line: at, why: found_why } = parse_rects(list.as_bytes()).unwrap_err()
-            else {
+            let ReadProblem::List { line: at, why: found } = parse_rects(list.as_bytes()).unwrap_err() else {
                 panic!()
             };
-            assert_eq!((at, found_why.as_str()), (line, why));
+            assert_eq!((at, found.as_str()), (line, why));
         }
     }
 }

@@ -2,7 +2,7 @@
 //! that can be wrong before a pixel is read is found here.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 
 use shibori_core::Name;
 use shibori_formats::decode::pages_of;
@@ -16,6 +16,7 @@ use crate::build::sources::{
     IN_NAMES, SourceMatch, expand, files_of, is_pattern, match_path, normalize, plain_part, slashed,
     unescape, wildcard_match,
 };
+use crate::paths::normal;
 use crate::recipe::{
     Atlas, FrameRecipe, Located, Recipe, RecipeError, RecipeErrorKind, Span, Sprite, closest_name,
 };
@@ -768,17 +769,4 @@ fn lists_of(making: &FrameRecipe) -> Vec<PathBuf> {
 fn except_pattern(text: &str) -> Result<glob::Pattern, RecipeErrorKind> {
     glob::Pattern::new(&slashed(&normal(Path::new(text))))
         .map_err(|error| RecipeErrorKind::Pattern { pattern: text.to_owned(), why: error.msg.to_owned() })
-}
-
-/// A path by which outputs and sources are compared: without `.` and `..`. Where outputs go does not depend on what is there.
-pub(super) fn normal(path: &Path) -> PathBuf {
-    let mut normal = PathBuf::new();
-    for part in path.components() {
-        match part {
-            Component::CurDir => {}
-            Component::ParentDir if normal.file_name().is_some() => drop(normal.pop()),
-            part => normal.push(part),
-        }
-    }
-    normal
 }

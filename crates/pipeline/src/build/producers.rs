@@ -5,8 +5,9 @@ use std::path::{Path, PathBuf};
 
 use shibori_formats::manifest::SET_FILE;
 
-use crate::build::graph::{Graph, normal};
+use crate::build::graph::Graph;
 use crate::build::sources::{slashed, wildcard_match};
+use crate::paths::normal;
 
 /// Outputs that sources may name: by where they are, the step that writes them.
 #[derive(Debug, Default)]

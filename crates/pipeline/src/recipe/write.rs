@@ -8,6 +8,7 @@ use shibori_core::cut::Spacing;
 use shibori_formats::DisplaySlashed;
 
 use crate::options::toml_string;
+use crate::paths::full;
 use crate::steps::{DraftCut, DraftSprite};
 
 /// The sources of a sprite as a recipe in a folder names them. Patterns don't lead out of a project, so files are listed there.
@@ -101,19 +102,4 @@ fn relative_path(path: &Path, folder: &Path) -> PathBuf {
     }
     let up = base.components().skip(shared).map(|_| Component::ParentDir);
     up.chain(file.components().skip(shared)).collect()
-}
-
-/// A path from the root, without `.` and `..`.
-fn full(path: &Path) -> PathBuf {
-    let mut full = PathBuf::new();
-    for part in
-        std::path::absolute(Path::new(".").join(path)).unwrap_or_else(|_| path.to_owned()).components()
-    {
-        match part {
-            Component::CurDir => {}
-            Component::ParentDir => drop(full.pop()),
-            part => full.push(part),
-        }
-    }
-    full
 }

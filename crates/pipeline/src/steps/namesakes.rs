@@ -8,6 +8,7 @@ use shibori_formats::decode::sprite_name;
 use shibori_formats::{Error as File, ReadProblem};
 
 use crate::options::FilterOption;
+use crate::paths::full;
 use crate::steps::loading::load_all;
 use crate::steps::slice::file_name;
 use crate::steps::slice_sources::is_file;
@@ -120,7 +121,7 @@ pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) ->
 fn folder_names(paths: &[&Path], cx: &Context<'_>) -> Vec<String> {
     let own: Vec<String> = paths.iter().map(|path| folder_above(path, 0, cx)).collect();
     let are_folders = paths.iter().all(|path| cx.resolve(path).is_dir());
-    let deepest = paths.iter().map(|path| cx.resolve(path).components().count()).max().unwrap_or(0);
+    let deepest = paths.iter().map(|path| full(&cx.resolve(path)).components().count()).max().unwrap_or(0);
     let at =
         |level: usize| -> Vec<String> { paths.iter().map(|path| folder_above(path, level, cx)).collect() };
     let are_apart = |names: &[String]| {
@@ -133,13 +134,9 @@ fn folder_names(paths: &[&Path], cx: &Context<'_>) -> Vec<String> {
 
 /// The name of the folder so many levels above a path; at level 0 its own.
 fn folder_above(path: &Path, level: usize, cx: &Context<'_>) -> String {
-    let whole = cx.resolve(path);
-    let whole = std::path::absolute(&whole).unwrap_or(whole);
-    let normal = |part: Component<'_>| match part {
-        Component::Normal(name) => Some(name.to_string_lossy().into_owned()),
-        _ => None,
-    };
-    whole.components().filter_map(normal).rev().nth(level).unwrap_or_default()
+    let whole = full(&cx.resolve(path));
+    let mut names = whole.components().rev().filter(|part| matches!(part, Component::Normal(_)));
+    names.nth(level).map(|name| name.as_os_str().to_string_lossy().into_owned()).unwrap_or_default()
 }
 
 fn in_folder(folder: &str, sprite: &Name) -> Option<Name> {

@@ -8,7 +8,7 @@ use shibori_core::pack::{
     kernel_margin, pack as arrange, snap_for, snap_frames, take_companions,
 };
 use shibori_core::shape::TrimScope;
-use shibori_core::{Frame, FrameSet, Lease, Size};
+use shibori_core::{Frame, FrameSet, Lease, Name, Size};
 use shibori_formats::decode::previous_placements;
 use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
@@ -45,25 +45,29 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         _ => load_all(sources, &options.only, is_trimmed, cx)
             .map_err(|error| name_shared(error, sources, cx))?,
     };
-    let set = match &options.pick.take {
-        Some(take) => set.take(&take.resolve(&set)?, &take.left_out(&set)?),
-        None => set,
-    };
     let _span = info_span!("pack", frames = set.frames().len()).entered();
     let factors = options.page.factors();
     let step = snap_for(&factors);
     let keep =
         options.arrange.keep_places.as_ref().map(|old| previous_placements(&cx.resolve(old))).transpose()?;
     let rules = options.arrange.options(factors.clone(), keep);
-    let (set, mut companions) = with_companions(set, options)?;
-    let trim = trim_scope(options);
-    let clips = &options.clips;
+    // Numbers count base frames, and companions have their names.
+    let (set, companions) = with_companions(set, options)?;
+    let set = match &options.pick.take {
+        Some(take) => set.take(&take.resolve(&set)?, &take.left_out(&set)?),
+        None => set,
+    };
+    let names: Vec<(Name, Name)> =
+        set.frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone())).collect();
+    let (trim, clips) = (trim_scope(options), &options.clips);
     let mut changes = lower_marks(&options.shape);
     if *clips != ClipOptions::default() || options.pick.name.is_some() {
         changes.push(Change::Name(Naming { template: options.pick.name.clone(), ..naming(clips) }));
     }
     changes.extend(lower_shape(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;
+    let mut companions: Vec<CompanionFrames> =
+        companions.into_iter().map(|companions| companions.renamed(&names, &set)).collect();
     let set = match options.arrange.draws_mirrored() {
         true => {
             let (set, copies) = draw_mirrored(set)?;
