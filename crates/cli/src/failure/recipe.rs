@@ -1,7 +1,8 @@
 //! What is wrong with a recipe, and what to write instead.
 
+use clap::ValueEnum;
 use shibori_formats::DisplaySlashed;
-use shibori_pipeline::options::{OptionConflict, Requirement};
+use shibori_pipeline::options::{ExportFormat, OptionConflict, Requirement};
 use shibori_pipeline::recipe::{RecipeError, RecipeErrorKind};
 
 use super::{Exit, Failure};
@@ -74,6 +75,13 @@ fn hint(fault: &RecipeErrorKind) -> Option<String> {
         }
         RecipeErrorKind::Value { key, why } if why == "expected text, a number, true or false" => {
             Some(format!("write pairs as text, such as {key} = \"8x4\""))
+        }
+        RecipeErrorKind::Value { key, .. } if key == "to" => Some(
+            "lua, typescript and the like are templates (template = \"lua\"); gif and webp are previews (as = \"motion\")"
+                .to_owned(),
+        ),
+        RecipeErrorKind::UnknownTemplate { template, .. } if ExportFormat::from_str(template, true).is_ok() => {
+            Some(format!("use to = \"{}\"", template.to_lowercase()))
         }
         RecipeErrorKind::UnknownTemplate { nearest: Some(nearest), .. } => {
             Some(format!("did you mean {nearest}?"))

@@ -583,6 +583,22 @@ fn mistakes_in_a_recipe_are_answered_with_what_to_write() {
             "there is no template 'luaa'",
             "did you mean lua?",
         ),
+        (
+            format!("{koi}{atlas}[[atlas.main.export]]\nto = \"lua\"\n"),
+            "7:6: to: unknown value 'lua'; available: csv, css",
+            "template = \"lua\"",
+        ),
+        (format!("{koi}{atlas}[[atlas.main.export]]\ntemplate = \"css\"\n"), "'css'", "use to = \"css\""),
+        (
+            format!("{koi}{atlas}[[atlas.main.preview]]\nas = \"movie\"\n"),
+            "7:6: as: unknown value 'movie'; available: contact, grid, motion",
+            "",
+        ),
+        (
+            format!("{koi}{atlas}layout = \"loose\"\n"),
+            "6:10: layout: unknown value 'loose'; available: dense",
+            "",
+        ),
         // Those that only a build finds have their places, too.
         (
             format!("{set}clips = {{ turn = \"3,9 @80ms\" }}\n"),
@@ -604,6 +620,8 @@ fn mistakes_in_a_recipe_are_answered_with_what_to_write() {
             "7:13: there is no clip 'dive'",
             "",
         ),
+        (format!("{koi}{atlas}take = \"0-9\"\n"), "6:8: take: there is no frame 9", ""),
+        (format!("{koi}{atlas}name = \"frame\"\n"), "6:8: ", "include a number in name"),
         (
             format!("[defaults]\nslice = {{ grid = \"7x1\" }}\n{}", set.replace("slice", "#")),
             "2:18: art/koi.png: 256 px",

@@ -108,7 +108,7 @@ fn read_field(cursor: &mut Cursor<'_>) -> Result<TemplatePart, SyntaxError> {
     let word = cursor.take_while(|c| c.is_ascii_alphabetic());
     let Some(&(_, field)) = FIELDS.iter().find(|(name, _)| *name == word) else {
         let known = FIELDS.map(|(name, _)| format!("{{{name}}}")).join(" ");
-        return Err(cursor.error_at(place, format!("'{word}' is not a field; there are {known}")));
+        return Err(cursor.error_at(place, format!("'{word}' is not a field; available: {known}")));
     };
     let mut pad = Pad(0);
     if cursor.eat(":") {

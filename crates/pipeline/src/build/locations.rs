@@ -59,7 +59,8 @@ fn plain_keys(error: &Error) -> Option<&'static [&'static str]> {
         | Error::Sheet(SheetError::NoFlatFrame)
         | Error::Sheet(SheetError::KeyNowhere { .. }) => &["clean.key"],
         Error::Sheet(SheetError::NoKey) => &["clean.defringe"],
-        Error::Select(_) => &["slice.take", "only"],
+        Error::Select(_) => &["slice.take", "take", "only"],
+        Error::Naming(_) => &["slice.name", "name"],
         Error::Only(_) => &["only"],
         Error::Rows(_) | Error::Guide(GuideError::RowNames { .. }) => &["clip-rows"],
         Error::Mark(_) | Error::Guide(GuideError::Unmeasurable { .. }) => &["shape.pivot"],

@@ -240,10 +240,26 @@ fn parsed<T: FromStr<Err: fmt::Display>, E: Error>(text: &str) -> Result<T, E> {
     })
 }
 
+/// A word that is none of several.
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+struct UnknownWord(String);
+
+impl Error for UnknownWord {
+    fn custom<T: fmt::Display>(why: T) -> Self {
+        Self(why.to_string())
+    }
+
+    fn unknown_variant(word: &str, known: &'static [&'static str]) -> Self {
+        Self(format!("unknown value '{word}'; available: {}", known.join(", ")))
+    }
+}
+
 /// One of several words.
 pub(crate) mod keyword {
     use super::{
-        DEFAULT, Deserialize, Deserializer, IntoDeserializer, Serialize, Serializer, StringDeserializer,
+        DEFAULT, Deserialize, Deserializer, Error, IntoDeserializer, Serialize, Serializer,
+        StringDeserializer, UnknownWord,
     };
 
     pub(crate) fn deserialize<'de, D, T>(deserializer: D) -> Result<Option<T>, D::Error>
@@ -254,8 +270,8 @@ pub(crate) mod keyword {
         match String::deserialize(deserializer)? {
             word if word == DEFAULT => Ok(None),
             word => {
-                let inner: StringDeserializer<D::Error> = word.into_deserializer();
-                T::deserialize(inner).map(Some)
+                let inner: StringDeserializer<UnknownWord> = word.into_deserializer();
+                T::deserialize(inner).map(Some).map_err(Error::custom)
             }
         }
     }

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use serde::Deserialize;
 
+use crate::options::value::keyword;
 use crate::options::{ExportFormat, ExportOptions, GridPreviewOptions, ZoomOption};
 use crate::recipe::error::{RecipeError, RecipeErrorKind};
 use crate::recipe::table::{Located, Settings, Table, place_of_conflict};
@@ -93,7 +94,14 @@ pub(super) fn previews<'t>(table: &mut Table<'t>, defaults: &Table<'t>) -> Resul
 
 fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, RecipeError> {
     let (span, text, all) = (table.span().clone(), table.text(), table.clone());
-    let Some(Located { value: kind, .. }) = table.value::<PreviewKeyword>("as")? else {
+    /// `as`, which is a group of one.
+    #[derive(Default, Deserialize)]
+    #[serde(default)]
+    struct Kind {
+        #[serde(rename = "as", with = "keyword")]
+        kind: Option<PreviewKeyword>,
+    }
+    let Some(kind) = table.group::<Kind>()?.kind else {
         let needs = RecipeErrorKind::Needs { of: "a preview".to_owned(), key: "as" };
         return Err(RecipeError::at(text, &span, needs));
     };
