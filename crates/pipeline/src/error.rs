@@ -76,7 +76,7 @@ pub enum Error {
     /// Options that make no sense together.
     #[error(transparent)]
     Options(#[from] OptionConflict),
-    /// Sources with frames or clips of one name in one sprite.
+    /// Several sources have a sprite of this name, with frames or clips of the same names.
     #[error("{} have a sprite '{sprite}', with frames or clips of the same names", shared_sources(sources))]
     SharedSprite {
         /// The sprite.
@@ -265,7 +265,7 @@ pub enum SheetError {
         /// How many sheets there are.
         sheets: usize,
     },
-    /// One sprite's name for frames that are several sprites.
+    /// One sprite name for a source of several sprites.
     #[error("{sprites} sprites can't all be called '{sprite}'")]
     SpritesThere {
         /// The name.

@@ -173,7 +173,7 @@ pub enum Notice {
         /// The multiple, in pixels.
         step: u32,
     },
-    /// Canvases that grow, since drawings move over their edges.
+    /// Canvases that grew because drawings moved past their edges.
     MovedOver {
         /// How many frames.
         frames: usize,

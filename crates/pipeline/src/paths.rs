@@ -1,8 +1,8 @@
-//! Paths by their words, without `.` and `..`: what they name doesn't depend on what is there.
+//! Lexical paths: `.` and `..` are resolved from the text alone, whatever exists on disk.
 
 use std::path::{Component, Path, PathBuf};
 
-/// A path without `.` and `..`, as far as it says where those lead.
+/// A path with `.` and `..` resolved, as far as the text allows.
 pub(crate) fn normal(path: &Path) -> PathBuf {
     let mut normal = PathBuf::new();
     for part in path.components() {
@@ -17,7 +17,7 @@ pub(crate) fn normal(path: &Path) -> PathBuf {
     normal
 }
 
-/// The same path from the root.
+/// The same, made absolute.
 pub(crate) fn full(path: &Path) -> PathBuf {
     normal(&std::path::absolute(Path::new(".").join(path)).unwrap_or_else(|_| path.to_owned()))
 }

@@ -451,7 +451,7 @@ fn canvases(set: &FrameSet) -> Vec<Size> {
     set.frames().iter().map(Frame::canvas).collect()
 }
 
-/// Notes that canvases grew, so that drawings which move over their edge stay whole.
+/// Notes that canvases grew to keep moved drawings whole.
 fn note_grown(before: &[Size], moved: &FrameSet, cx: &Context<'_>) {
     let pairs = before.iter().copied().zip(canvases(moved));
     let mut grown = pairs.filter(|(before, now)| before != now);

@@ -118,7 +118,7 @@ pub(crate) fn base_of_each(set: &FrameSet, suffix: &str) -> Vec<(usize, usize)> 
 }
 
 impl CompanionFrames {
-    /// The same companions once the frames of a set, in the same order, have other names.
+    /// The same companions after frames were renamed: `before` lists the old names in the order of the frames of `now`.
     pub fn renamed(self, before: &[(Name, Name)], now: &FrameSet) -> Self {
         let names = now.frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
         let new: HashMap<&(Name, Name), (Name, Name)> = before.iter().zip(names).collect();

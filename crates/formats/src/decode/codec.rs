@@ -56,18 +56,18 @@ pub struct ImageInfo {
     pub size: Size,
     /// How colors are stored, such as "RGBA, 8 bit".
     pub color: String,
-    /// What of the file the picture doesn't have.
+    /// Data that reading dropped, if any.
     pub loss: Option<ReadLoss>,
 }
 
-/// What a file has and the picture that is read from it hasn't.
+/// Data in a file that is lost when it is read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ReadLoss {
-    /// The lower 8 of 16 bits a channel.
+    /// The lower 8 of 16 bits per channel.
     SixteenBits,
-    /// The fourth channel of a BMP whose header says that it means nothing.
+    /// The fourth channel of a BMP whose header declares only three.
     BmpAlpha,
-    /// What premultiplying rounded away from the colors of soft pixels.
+    /// Color precision of semitransparent pixels, rounded away when the page was premultiplied.
     Premultiplied,
 }
 

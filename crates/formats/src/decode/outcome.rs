@@ -49,13 +49,13 @@ pub enum ReadNotice {
         /// The frame's canvas now.
         canvas: Size,
     },
-    /// Images of which not everything is kept.
+    /// Images that lost data when read.
     Loss {
         /// The first of them.
         file: String,
         /// How many there are.
         files: usize,
-        /// What isn't.
+        /// What was lost.
         loss: ReadLoss,
     },
     /// Delays too short for viewers, played as 100 ms.

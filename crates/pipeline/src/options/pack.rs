@@ -16,7 +16,7 @@ use crate::options::value::{BoundedInt, Flag, keyword, path, text};
 /// The sides of a page where nothing is said.
 pub const PAGE_MAX: u32 = 4096;
 
-/// Which frames are packed, and what they are called there.
+/// Which frames are packed, and under which names.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]

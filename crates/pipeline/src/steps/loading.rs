@@ -156,7 +156,7 @@ pub(crate) fn accept_loaded(loaded: LoadedFrames, cx: &Context<'_>) -> FrameSet 
     loaded.set
 }
 
-/// The same notices, with one for all files that lose the same.
+/// The same notices, with losses of the same kind summed up.
 fn sum_losses(remarks: Vec<ReadNotice>) -> Vec<ReadNotice> {
     let mut summed: Vec<ReadNotice> = Vec::with_capacity(remarks.len());
     for remark in remarks {

@@ -1,4 +1,4 @@
-//! Sources that are called alike in different folders, and how they stay apart: by the nearest folder in which they differ.
+//! Sources of the same name in different folders: kept apart by the nearest folder in which they differ.
 
 use std::collections::HashMap;
 use std::path::{Component, Path, PathBuf};
@@ -14,7 +14,7 @@ use crate::steps::slice::file_name;
 use crate::steps::slice_sources::is_file;
 use crate::{Context, Error, Notice, Source};
 
-/// Sprites for files that are called alike in different folders: `hero/walk.png` and `npc/walk.png` are `hero-walk` and
+/// Sprites for files of the same name in different folders: `hero/walk.png` and `npc/walk.png` are `hero-walk` and
 /// `npc-walk`.
 pub(super) fn sprites_of_namesakes(sheets: &[Source], cx: &Context<'_>) -> HashMap<PathBuf, Name> {
     let mut called: Vec<(Name, Vec<&Path>)> = Vec::new();
@@ -81,7 +81,7 @@ pub(super) fn load_apart(
     Ok(only.of(FrameSet::merge(sets)?)?)
 }
 
-/// The same frames, with the folder their names may have in them.
+/// The same frames, with the folder that `{folder}` stands for.
 pub(super) fn with_folder(set: FrameSet, folder: &str) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| {
         let source = frame.source().cloned().unwrap_or_default();
@@ -89,7 +89,7 @@ pub(super) fn with_folder(set: FrameSet, folder: &str) -> Result<FrameSet, SetEr
     })
 }
 
-/// Where sources can't be merged: names the sprite they share, and the sources that have it.
+/// If sources can't be merged because they share a sprite: an error that names it and them.
 pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) -> Error {
     let sprite = match &error {
         Error::File(File::Read { problem: ReadProblem::Set(shared), .. }) | Error::Set(shared) => {
@@ -116,8 +116,8 @@ pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) ->
     }
 }
 
-/// For each of some paths, the name of the nearest folder in which those of them differ that are called alike: of a set
-/// it may be its own.
+/// The folder name that distinguishes each path: that of the nearest folder in which paths of the same name differ. For a
+/// set, this may be the set's own folder.
 fn folder_names(paths: &[&Path], cx: &Context<'_>) -> Vec<String> {
     let own: Vec<String> = paths.iter().map(|path| folder_above(path, 0, cx)).collect();
     let are_folders = paths.iter().all(|path| cx.resolve(path).is_dir());

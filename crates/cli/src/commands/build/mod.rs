@@ -260,7 +260,7 @@ struct SavedFiles {
 }
 
 impl SavedFiles {
-    /// The files that a recipe is made of or was made of before; all of them, if that isn't known or none are.
+    /// The changed files that are or were part of the recipe; all changed files, if none are or that isn't known.
     fn among(parts: &BTreeSet<PathBuf>, before: &BTreeSet<PathBuf>, changed: &ChangedFiles) -> Self {
         let is_part = |path: &&PathBuf| path.is_absolute() || parts.contains(*path) || before.contains(*path);
         let mut files: Vec<&PathBuf> = changed.files.iter().filter(is_part).collect();

@@ -68,8 +68,8 @@ fn simple(
     Ok(Raw { image, orientation: Orientation::NoTransforms, color, is_truncated: false, room })
 }
 
-/// Whether a BMP has 32 bits a pixel of which its header names 24 (BITMAPINFOHEADER with BI_RGB: "the high byte in each
-/// DWORD is not used"), and something is written in the others.
+/// Whether a 32-bit BMP has values in its fourth byte although its header declares it unused (BITMAPINFOHEADER with
+/// BI_RGB: "the high byte in each DWORD is not used").
 fn has_unread_alpha(bytes: &[u8]) -> bool {
     let number = |at: usize| {
         bytes.get(at..at + 4).map(|four| u32::from_le_bytes([four[0], four[1], four[2], four[3]]))
