@@ -12,7 +12,7 @@ use image::{Rgba, RgbaImage};
 use shibori_benches::{Figures, has_argument};
 use shibori_core::check::Thresholds;
 use shibori_core::clip::{Clip, FrameDuration, add_clips};
-use shibori_core::cut::detect_grid;
+use shibori_core::cut::{SheetAnalysis, detect_grid};
 use shibori_core::shape::{
     CanvasRule, FrameOverride, OverrideKind, Trim, TrimScope, apply_overrides, set_canvas, trim,
 };
@@ -281,7 +281,7 @@ fn grid_of_drawings(side: usize) -> f64 {
         Rgba(if inside { [dx as u8 * 3, dy as u8 * 3, (x / 64) as u8, 255] } else { [0; 4] })
     });
     let sheet = Pixels::from_image(sheet);
-    timed(|| detect_grid(&sheet))
+    timed(|| detect_grid(&SheetAnalysis::of(&sheet)))
 }
 
 fn grid_of_small_drawings(side: usize) -> f64 {
@@ -292,7 +292,7 @@ fn grid_of_small_drawings(side: usize) -> f64 {
         Rgba(if inside { [dx as u8 * 30, dy as u8 * 30, (x / 8) as u8, 255] } else { [0; 4] })
     });
     let sheet = Pixels::from_image(sheet);
-    timed(|| detect_grid(&sheet))
+    timed(|| detect_grid(&SheetAnalysis::of(&sheet)))
 }
 
 fn grid_of_tiles(side: usize) -> f64 {
@@ -305,7 +305,7 @@ fn grid_of_tiles(side: usize) -> f64 {
         Rgba([a / 2 + grain / 4, b / 2 + grain / 4, c / 2 + grain / 4, 255])
     });
     let sheet = Pixels::from_image(sheet);
-    timed(|| detect_grid(&sheet))
+    timed(|| detect_grid(&SheetAnalysis::of(&sheet)))
 }
 
 /// A folder of a set of frames of 256 px, a fifth of each drawn; kept from run to run.

@@ -9,7 +9,7 @@ use std::path::Path;
 
 use image::{RgbaImage, imageops};
 use rayon::prelude::*;
-use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, detect_grid};
+use shibori_core::cut::{CellChoice, Counts, Grid, SheetAnalysis, Spacing, cut_cells, detect_grid};
 use shibori_core::{FrameSet, Name, NameTemplate};
 use shibori_formats::decode::{DecodedImage, ReadOptions, image as read_image, source};
 use shibori_formats::encode;
@@ -39,7 +39,7 @@ fn main() {
         decode.push(timed(|| drop(read_image(&sheet, &ReadOptions::default()))));
         let Ok(loaded) = read_image(&sheet, &ReadOptions::default()) else { continue };
         let DecodedImage::Still(pixels) = loaded.picture else { continue };
-        find.push(timed(|| drop(detect_grid(&pixels))));
+        find.push(timed(|| drop(detect_grid(&SheetAnalysis::of(&pixels)))));
     }
     let (ours, floor, decode, find) = (median(ours), median(floor), median(decode), median(find));
     println!("sheet 4096x3584 px, 224 cells; medians of {ROUNDS} rounds");

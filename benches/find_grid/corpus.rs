@@ -19,7 +19,7 @@ pub(crate) struct Kind {
     pub(crate) make: fn(&Art, &mut Random) -> Sheet,
 }
 
-pub(crate) const KINDS: [Kind; 18] = [
+pub(crate) const KINDS: [Kind; 19] = [
     Kind { name: "plain", make: |art, r| Plan::new(r).build(art, r) },
     Kind { name: "flat color", make: |art, r| Plan { ground: Ground::Flat, ..Plan::new(r) }.build(art, r) },
     Kind { name: "noisy color", make: |art, r| Plan { ground: Ground::Noisy, ..Plan::new(r) }.build(art, r) },
@@ -45,10 +45,16 @@ pub(crate) const KINDS: [Kind; 18] = [
     Kind {
         name: "tile set",
         make: |art, r| {
-            if art.tiles.is_empty() { tile_set(&[own_tiles(r)], r) } else { tile_set(&art.tiles, r) }
+            let squares: Vec<&Vec<RgbaImage>> =
+                art.tiles.iter().filter(|set| set[0].width() == set[0].height()).collect();
+            if squares.is_empty() { tile_set(&[&own_tiles(r)], r) } else { tile_set(&squares, r) }
         },
     },
     Kind { name: "font", make: |art, r| if art.fonts.is_empty() { font(r) } else { letters(&art.fonts, r) } },
+    Kind {
+        name: "uneven",
+        make: |art, r| Plan { uneven: true, columns: r.within(2, 6), ..Plan::new(r) }.build(art, r),
+    },
 ];
 
 /// Frames to make sheets of.
@@ -113,6 +119,17 @@ impl Art {
         }
         art
     }
+
+    /// Every `count`th sprite, tile set and font, from the one at `first`.
+    pub(crate) fn part(&self, first: usize, count: usize) -> Self {
+        let part = |all: &[Vec<RgbaImage>]| all.iter().skip(first).step_by(count).cloned().collect();
+        Self {
+            sprites: part(&self.sprites),
+            tiles: part(&self.tiles),
+            fonts: part(&self.fonts),
+            is_own: self.is_own,
+        }
+    }
 }
 
 fn cells(sheet: &RgbaImage, width: u32, height: u32) -> Vec<RgbaImage> {
@@ -146,6 +163,7 @@ struct Plan {
     spaced: bool,
     ragged: bool,
     tight: bool,
+    uneven: bool,
 }
 
 impl Plan {
@@ -163,6 +181,7 @@ impl Plan {
             spaced: false,
             ragged: false,
             tight: false,
+            uneven: false,
         }
     }
 
@@ -192,7 +211,8 @@ impl Plan {
         } else {
             Spacing::default()
         };
-        let (grid, mut image) = empty(self.columns, self.rows, Size::new(width, height), spacing, random);
+        let (grid, image) = empty(self.columns, self.rows, Size::new(width, height), spacing, random);
+        let (grid, mut image) = if self.uneven { widened(&grid, &image, random) } else { (grid, image) };
         let anchor = (random.within(0, 2), random.within(0, 2));
         // Spaced sheets are often of solid cards or tiles.
         let is_card = self.spaced && random.chance(50);
@@ -232,6 +252,14 @@ impl Plan {
         on_ground(&mut image, &self.ground, random);
         Sheet { image, truth: grid }
     }
+}
+
+/// The same cells on a sheet of a width that they share out unevenly.
+fn widened(grid: &Grid, image: &RgbaImage, random: &mut Random) -> (Grid, RgbaImage) {
+    let counts = grid.counts();
+    let size = Size::new(image.width() + random.within(1, counts.columns - 1), image.height());
+    let grid = Grid::by_counts(size, counts, Spacing::default(), true).expect("cells have room");
+    (grid, RgbaImage::new(size.width, size.height))
 }
 
 /// Sparks and crumbs beside the drawing, each a piece of its own.
@@ -317,9 +345,8 @@ fn one_picture(art: &Art, random: &mut Random) -> Sheet {
 }
 
 /// Tiles in groups with room between them, some of them cut off aslant.
-fn tile_set(sets: &[Vec<RgbaImage>], random: &mut Random) -> Sheet {
-    let squares: Vec<&Vec<RgbaImage>> = sets.iter().filter(|set| set[0].width() == set[0].height()).collect();
-    let frames = *random.pick(&squares);
+fn tile_set(squares: &[&Vec<RgbaImage>], random: &mut Random) -> Sheet {
+    let frames = *random.pick(squares);
     let side = frames[0].width();
     let (columns, rows) = (random.within(8, 20), random.within(6, 14));
     let (grid, mut image) = empty(columns, rows, Size::new(side, side), Spacing::default(), random);

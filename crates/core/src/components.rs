@@ -6,6 +6,7 @@
 use crate::{Pixels, Rect, Size};
 
 /// Pieces of a picture.
+#[derive(Clone, Debug)]
 pub(crate) struct Components {
     /// For each pixel its piece from 1, or 0.
     pub(crate) labels: Vec<u32>,

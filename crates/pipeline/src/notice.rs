@@ -7,7 +7,7 @@ use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Crossing, Grid};
 use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Coregistration;
-use shibori_core::{Cell, Color, Name, Point, Ratio, Size, UVec2};
+use shibori_core::{Cell, Color, Name, Point, Ratio, Rect, Size, UVec2};
 use shibori_formats::WouldLoseData;
 use shibori_formats::decode::ReadNotice;
 
@@ -213,9 +213,20 @@ pub enum Notice {
         /// How many there were.
         colors: usize,
     },
+    /// Drawings of a loose sheet that may be several that touch.
+    MayTouch {
+        /// The sheet, as it was named.
+        file: PathBuf,
+        /// Their rows and places in those, and where they are.
+        drawings: Vec<(Cell, Rect)>,
+        /// The join distance at which none is left, if there is one.
+        separate: Option<u32>,
+    },
     /// Drawings that a line of the cut crosses, or that are in no cell.
     Crossed {
-        /// How many of their pixels.
+        /// How many places lines cut through.
+        places: usize,
+        /// How many pixels of drawings are crossed or in no cell.
         pixels: usize,
     },
 }

@@ -91,7 +91,7 @@ struct GridReport {
     /// Whether `slice` would act upon it on its own.
     sure: bool,
     /// Places where its lines cross a drawing.
-    cut_places: u32,
+    cut_places: usize,
     command: String,
 }
 
@@ -235,8 +235,8 @@ fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<St
         None if is_loose => None,
         None => Some("no grid was found: it may be a single image".to_owned()),
         Some(best) => {
-            let places = best.candidate.cut_places as usize;
-            (places > 0).then(|| format!("grid lines cross drawings in {}", count_noun(places, "place")))
+            let places = best.crossings;
+            (places > 0).then(|| format!("the grid cuts through drawings in {}", count_noun(places, "place")))
         }
     }
 }
@@ -244,7 +244,7 @@ fn findings(is_blank: bool, grids: &[GridAnalysis], is_loose: bool) -> Option<St
 /// What a grid leaves over, if anything.
 fn describe_remainder(grid: &Grid, size: Size) -> Option<String> {
     let rest = grid.remainder(size);
-    (rest != UVec2::default()).then(|| format!("{} are outside the grid; they are blank", rest_of(rest)))
+    (rest != UVec2::default()).then(|| format!("the grid leaves out {}, all blank", rest_of(rest)))
 }
 
 fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
@@ -262,7 +262,7 @@ fn grid_report(image: &ImageReport, reading: &GridAnalysis) -> GridReport {
         per_row: reading.per_row.clone(),
         confidence: (reading.confidence * 1000.0).round() / 1000.0,
         sure: reading.is_sure,
-        cut_places: reading.candidate.cut_places,
+        cut_places: reading.crossings,
         command: slice_command(&image.file, CutOptions::default().with_grid(grid, image.info.size), None),
     }
 }

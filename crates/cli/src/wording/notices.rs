@@ -112,11 +112,9 @@ fn sheet_notice(notice: &Notice) -> (MessageLevel, Message) {
         Notice::AlreadyClear { file } => {
             note(format!("{}: already transparent, so no background is removed", file.display_slashed()))
         }
-        Notice::Rest { file, rest } => note(format!(
-            "{}: {} are outside the grid; they are blank",
-            file.display_slashed(),
-            rest_of(*rest)
-        )),
+        Notice::Rest { file, rest } => {
+            note(format!("{}: the grid leaves out {}, all blank", file.display_slashed(), rest_of(*rest)))
+        }
         Notice::CutThrough { file, places } => warning(
             format!(
                 "{}: the grid cuts through drawings in {}: {}",
@@ -126,6 +124,22 @@ fn sheet_notice(notice: &Notice) -> (MessageLevel, Message) {
             ),
             Some("see it with shibori preview grid; move the lines with --cell, --offset and --gutter"),
         ),
+        Notice::MayTouch { file, drawings, separate } => {
+            let texts: Vec<String> =
+                drawings.iter().map(|(cell, rect)| format!("{cell} ({} px)", rect.size())).collect();
+            let (is, may) = if drawings.len() == 1 { ("is", "it may be") } else { ("are", "they may be") };
+            warning(
+                format!(
+                    "{}: {} {is} much larger than the drawings beside: {may} several that touch",
+                    file.display_slashed(),
+                    abbreviate_list(&texts)
+                ),
+                Some(&match separate {
+                    Some(join) => format!("--join {join} separates them"),
+                    None => "to separate them, list their rectangles in a CSV file for --rects".to_owned(),
+                }),
+            )
+        }
         Notice::OnlySpecks { file, cells } => {
             let most = cells.iter().map(|(_, pixels)| *pixels).max().unwrap_or(0);
             let texts: Vec<String> =
@@ -169,16 +183,25 @@ fn frame_notice(notice: &Notice) -> (MessageLevel, Message) {
             format!("{sprite}:{frame}: no position matches well (best similarity {likeness:.2})"),
             Some("left in place; choose another --region, or raise --align-reach"),
         ),
-        Notice::Coregistration(Coregistration { by_figure: 0, .. }) => {
-            note("frames are aligned by their bottom center on a common canvas".to_owned())
+        Notice::Coregistration(Coregistration { by_figure, by_feet, on_ground }) => {
+            let across = match (by_figure, by_feet) {
+                (0, _) => "frames are aligned by their bottom center on a common canvas".to_owned(),
+                (_, 0) => "frames are put on a common canvas, aligned by the figure of each clip".to_owned(),
+                _ => format!(
+                    "{} are aligned by the figure of their clip, {by_feet} by their bottom center",
+                    count_noun(*by_figure, "frame")
+                ),
+            };
+            note(match on_ground {
+                0 => across,
+                count if *count == by_figure + by_feet => {
+                    format!("{across}; their height above the ground is as in their row on the sheet")
+                }
+                count => {
+                    format!("{across}; {count} are as high above the ground as in their row on the sheet")
+                }
+            })
         }
-        Notice::Coregistration(Coregistration { by_feet: 0, .. }) => {
-            note("frames are put on a common canvas, aligned by the figure of each clip".to_owned())
-        }
-        Notice::Coregistration(Coregistration { by_figure, by_feet }) => note(format!(
-            "{} are aligned by the figure of their clip, {by_feet} by their bottom center",
-            count_noun(*by_figure, "frame")
-        )),
         Notice::PoorMatch { sprite, frames, first, likeness } => {
             let frames = match frames {
                 1 => format!("{sprite}:{first} has little in common with the rest of its clip"),
@@ -237,11 +260,11 @@ fn output_notice(notice: &Notice) -> (MessageLevel, Message) {
             format!("GIF allows only 256 colors: {} were reduced to 255", group_digits(*colors as u64)),
             Some("write an .apng to keep them"),
         ),
-        Notice::Crossed { pixels } => warning(
-            format!(
-                "{} of drawings are crossed by a line or outside every cell",
-                count_noun(*pixels, "pixel")
-            ),
+        Notice::Crossed { places, pixels } => warning(
+            match places {
+                0 => format!("{} of drawings are outside every frame", count_noun(*pixels, "pixel")),
+                places => format!("the grid cuts through drawings in {}", count_noun(*places, "place")),
+            },
             Some("they are marked pink; try other values, or run shibori inspect"),
         ),
         other => note(format!("{other:?}")),

@@ -246,7 +246,11 @@ fn cells_may_leave_a_blank_rest_and_never_a_drawn_one() {
     write_png(&env, "page.png", &squares((128, 168), 32, 20, (4, 5)));
     let outcome = env.run("slice page.png --cell 32x32 -o out");
     assert_eq!(outcome.code, 0, "{}", outcome.err);
-    assert!(outcome.err.contains("page.png: 8 px at the bottom are outside the grid"), "{}", outcome.err);
+    assert!(
+        outcome.err.contains("page.png: the grid leaves out 8 px at the bottom, all blank"),
+        "{}",
+        outcome.err
+    );
     // The command for the grid that is found says both, so that it comes to the same.
     let grid = &env.json("inspect page.png")["sheets"][0]["grid"];
     assert_eq!(grid["command"], "shibori slice page.png --grid 4x5 --cell 32x32", "{grid}");

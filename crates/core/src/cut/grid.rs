@@ -176,6 +176,30 @@ impl Division {
         (self.offset + edge(at) + at * self.gutter, edge(at + 1) - edge(at))
     }
 
+    /// Pixels of a cell; of uneven ones, of the smallest.
+    pub(super) fn cell(&self) -> u32 {
+        self.covered / self.count
+    }
+
+    /// Whether cells differ by a pixel here and there.
+    pub(super) fn is_uneven(&self) -> bool {
+        !self.covered.is_multiple_of(self.count)
+    }
+
+    /// Pixels from one cell to the next.
+    pub(super) fn pitch(&self) -> u32 {
+        self.cell() + self.gutter
+    }
+
+    /// How many cells begin before `end`; at least one.
+    pub(super) fn count_until(&self, end: u32) -> u32 {
+        let is_before = |at: u32| self.cell_range(at).0 < end;
+        // Cells are about a pitch apart: only the next few can differ from that.
+        let near = (end.saturating_sub(self.offset) / self.pitch()).clamp(1, self.count);
+        let first = (1..=near).rev().find(|&at| is_before(at - 1)).unwrap_or(1);
+        (first..self.count).find(|&at| !is_before(at)).unwrap_or(self.count)
+    }
+
     /// # Errors
     /// As [`Grid::by_counts`].
     fn by_count(

@@ -7,20 +7,27 @@
 //! number of groups.
 
 use std::collections::VecDeque;
+use std::sync::Arc;
 
 use image::{Rgba, RgbaImage};
 
-use crate::background::Background;
-use crate::components::{DisjointSets, label_image, neighbors8};
-use crate::cut::{letters, seams};
+use crate::components::{Components, DisjointSets, neighbors8};
+use crate::cut::analysis::{Gap, SheetAnalysis};
+use crate::cut::seams;
 use crate::parallel;
 use crate::{Cell, Pixels, Rect, Size};
 
 /// The largest join distance looked at when none is given.
-const FARTHEST: u32 = 8;
+pub(super) const FARTHEST: u32 = 8;
 
 /// So many separate pieces are no longer the parts of one drawing.
 const SEVERAL: usize = 8;
+
+/// Drawings of a row are alike up to this ratio of their sides, and two that touch are about this many times as large as one.
+const ALIKE: f64 = 1.4;
+const LARGE: f64 = 1.7;
+/// Fewer others in a row tell nothing.
+const FEWEST_BESIDE: usize = 3;
 
 /// How a loose sheet is taken apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -49,8 +56,7 @@ pub struct Islands {
 #[derive(Clone, Debug)]
 struct Labels {
     width: u32,
-    /// The piece at each pixel, from 1; 0 is background.
-    pieces: Vec<u32>,
+    pieces: Arc<Components>,
     /// The group of each piece.
     groups: Vec<u32>,
     /// The group of each drawing.
@@ -69,7 +75,7 @@ pub struct Island {
 impl Labels {
     /// Whether a pixel is part of another drawing than this one.
     fn is_foreign(&self, drawing: usize, x: u32, y: u32) -> bool {
-        match self.pieces[y as usize * self.width as usize + x as usize] {
+        match self.pieces.labels[y as usize * self.width as usize + x as usize] {
             0 => false,
             piece => self.groups[piece as usize - 1] != self.drawings[drawing],
         }
@@ -81,6 +87,30 @@ impl Islands {
     fn is_mixed(&self, drawing: usize) -> bool {
         let Rect { x, y, width, height } = self.drawings[drawing].rect;
         (y..y + height).any(|y| (x..x + width).any(|x| self.labels.is_foreign(drawing, x, y)))
+    }
+
+    /// Drawings about twice as wide or as high as the others of their row, where those are alike: they may be several that
+    /// touch.
+    pub fn oversized(&self) -> Vec<usize> {
+        (0..self.drawings.len()).filter(|&at| self.is_oversized(at)).collect()
+    }
+
+    fn is_oversized(&self, at: usize) -> bool {
+        let own = &self.drawings[at];
+        let is_beside = |other: &&Island| other.cell.row == own.cell.row && other.cell != own.cell;
+        let beside: Vec<Size> = self.drawings.iter().filter(is_beside).map(|one| one.rect.size()).collect();
+        let is_large = |own: u32, side: fn(&Size) -> u32| {
+            let mut sides: Vec<u32> = beside.iter().map(side).collect();
+            sides.sort_unstable();
+            // One more that is too large is no reason not to say so of both.
+            let Some(alike) = sides.len().checked_sub(2).map(|last| &sides[..=last]) else { return false };
+            let usual = f64::from(alike[alike.len() / 2]);
+            let are_alike =
+                alike.iter().all(|&side| (1.0 / ALIKE..=ALIKE).contains(&(f64::from(side) / usual)));
+            sides.len() >= FEWEST_BESIDE && are_alike && f64::from(own) >= LARGE * usual
+        };
+        let Size { width, height } = own.rect.size();
+        is_large(width, |size| size.width) || is_large(height, |size| size.height)
     }
 
     /// How many pixels [`Islands::mask_out_others`] copies for all drawings together: boxes that hold pixels of others.
@@ -112,20 +142,27 @@ impl Islands {
 }
 
 /// Finds the separate drawings of a sheet.
-pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -> Islands {
-    let mut found = label_image(sheet, |pixel| background.is_content(pixel));
-    let parted = if options.join.is_none() { seams::split_packed(sheet, background, &mut found) } else { 0 };
-    let mut bridges = component_gaps(&found.labels, sheet.size(), options.join.unwrap_or(FARTHEST));
-    bridges.sort_unstable();
+pub fn islands(sheet: &SheetAnalysis, options: IslandOptions) -> Islands {
+    let size = sheet.size();
+    let split = if options.join.is_none() { seams::split_packed(sheet) } else { None };
+    let (found, parted) = split.map_or_else(
+        || (Arc::clone(sheet.components()), 0),
+        |(components, parted)| (Arc::new(components), parted),
+    );
     // What touched and was parted is not put together again.
-    let found_join = || if parted > 0 { 0 } else { plateau(&found.areas, &bridges, options.min_area) };
+    let far;
+    let bridges = match options.join {
+        _ if parted > 0 => &[],
+        Some(join) if join > FARTHEST => {
+            far = component_gaps(&found.labels, size, join);
+            &far[..]
+        }
+        _ => sheet.gaps(),
+    };
+    let found_join = || if parted > 0 { 0 } else { plateau(&found.areas, bridges, options.min_area) };
     let join = options.join.unwrap_or_else(found_join);
-    let bridges = if parted > 0 { Vec::new() } else { bridges };
-    let mut groups = merge_within(found.areas.len(), &bridges, join);
-    let own_boxes = found.bounding_boxes(sheet.size());
-    if options.join.is_none() {
-        join_dots(&mut groups, &own_boxes);
-    }
+    let groups = merge_within(found.areas.len(), bridges, join);
+    let own_boxes = found.bounding_boxes(size);
     let boxes = group_bounds(&groups, &own_boxes);
     let mut areas = vec![0; found.areas.len()];
     groups.iter().zip(&found.areas).for_each(|(&group, area)| areas[group as usize] += area);
@@ -139,8 +176,8 @@ pub fn islands(sheet: &Pixels, background: Background, options: IslandOptions) -
     }
     let drawings = in_reading_order(drawings);
     let labels = Labels {
-        width: sheet.size().width,
-        pieces: found.labels,
+        width: size.width,
+        pieces: found,
         drawings: drawings.iter().map(|(_, (group, _))| *group as u32).collect(),
         groups,
     };
@@ -158,23 +195,8 @@ fn group_bounds(groups: &[u32], boxes: &[Rect]) -> Vec<Option<Rect>> {
     united
 }
 
-/// Puts the dots of letters to their letters.
-fn join_dots(groups: &mut [u32], boxes: &[Rect]) {
-    let (firsts, drawings): (Vec<usize>, Vec<Rect>) = group_bounds(groups, boxes)
-        .into_iter()
-        .enumerate()
-        .filter_map(|(at, rect)| Some((at, rect?)))
-        .unzip();
-    let mut letters = DisjointSets::of(groups.len());
-    for (dot, whole) in letters::of_letters(&drawings) {
-        letters.union(firsts[dot], firsts[whole]);
-    }
-    let joined = letters.into_representatives();
-    groups.iter_mut().for_each(|group| *group = joined[*group as usize] as u32);
-}
-
-/// Pairs of pieces with the number of empty pixels between them, up to `farthest`: gap, piece, piece.
-fn component_gaps(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u32)> {
+/// Pairs of pieces with the number of empty pixels between them, up to `farthest`, the nearest first.
+pub(super) fn component_gaps(labels: &[u32], size: Size, farthest: u32) -> Vec<Gap> {
     let mut nearest = labels.to_vec();
     let mut away = vec![u32::MAX; labels.len()];
     let mut open: VecDeque<usize> = VecDeque::new();
@@ -202,11 +224,14 @@ fn component_gaps(labels: &[u32], size: Size, farthest: u32) -> Vec<(u32, u32, u
             }
         }
     }
-    found.into_iter().filter(|(_, gap)| *gap <= farthest).map(|((a, b), gap)| (gap, a, b)).collect()
+    let near = found.into_iter().filter(|(_, gap)| *gap <= farthest);
+    let mut gaps: Vec<Gap> = near.map(|((a, b), gap)| (gap, a, b)).collect();
+    gaps.sort_unstable();
+    gaps
 }
 
 /// For each piece the first piece of its group.
-fn merge_within(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32> {
+fn merge_within(count: usize, bridges: &[Gap], join: u32) -> Vec<u32> {
     let mut groups = DisjointSets::of(count);
     for &(_, a, b) in bridges.iter().filter(|(gap, ..)| *gap <= join) {
         groups.union(a as usize - 1, b as usize - 1);
@@ -215,7 +240,7 @@ fn merge_within(count: usize, bridges: &[(u32, u32, u32)], join: u32) -> Vec<u32
 }
 
 /// The smallest distance of the longest run of distances that give one number of drawings.
-fn plateau(areas: &[u32], bridges: &[(u32, u32, u32)], min_area: u32) -> u32 {
+fn plateau(areas: &[u32], bridges: &[Gap], min_area: u32) -> u32 {
     let drawings = |join: u32| {
         let groups = merge_within(areas.len(), bridges, join);
         let mut sums = vec![0; areas.len()];
@@ -270,6 +295,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::Background;
     use crate::pixels::tests::any_pixels;
 
     fn sheet(rows: &[&str]) -> Pixels {
@@ -279,8 +305,12 @@ mod tests {
         }))
     }
 
+    fn clear(sheet: &Pixels) -> SheetAnalysis {
+        SheetAnalysis::with_background(sheet, Background::Clear)
+    }
+
     fn found(rows: &[&str], join: Option<u32>, min_area: u32) -> (Vec<String>, usize, u32) {
-        let islands = islands(&sheet(rows), Background::Clear, IslandOptions { join, min_area });
+        let islands = islands(&clear(&sheet(rows)), IslandOptions { join, min_area });
         let rects = islands.drawings.iter().map(|one| one.rect.to_string()).collect();
         (rects, islands.specks.len(), islands.join)
     }
@@ -305,9 +335,23 @@ mod tests {
     }
 
     #[test]
+    fn drawings_that_touch_are_larger_than_those_beside_them() {
+        let oversized = |row: &str| {
+            let sheet = sheet(&[row, row, row]);
+            islands(&clear(&sheet), IslandOptions { join: Some(0), min_area: 0 }).oversized()
+        };
+        assert_eq!(oversized("aaa.bbb.ccccccc.ddd.eee"), [2]);
+        assert_eq!(oversized("aaaaaa.bbb.ccccccc.ddd.eee.fff"), [0, 2]);
+        assert_eq!(oversized("aaa.bbbb.cccc.ddd.eee"), [0; 0]);
+        // A small one says nothing of large ones, nor do two.
+        assert_eq!(oversized("a.bbbb.cc.ddddd.eeeeeeee"), [0; 0]);
+        assert_eq!(oversized("aaa.bbbbbb.ccc"), [0; 0]);
+    }
+
+    #[test]
     fn reading_order_is_by_rows_even_where_heights_differ() {
         let rows = ["....bb", "a...bb", "a.....", "......", "dd.c..", "dd.c.."];
-        let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
+        let set = islands(&clear(&sheet(&rows)), IslandOptions { join: Some(0), min_area: 0 });
         let order: String = (0..set.drawings.len())
             .map(|at| char::from(set.mask_out_others(&sheet(&rows), at).get(0, 0).unwrap()[0]))
             .collect();
@@ -317,7 +361,7 @@ mod tests {
     #[test]
     fn a_drawing_keeps_its_own_pixels_only() {
         let rows = ["aaaaa", "a...a", "a.b.a", "a...a"];
-        let set = islands(&sheet(&rows), Background::Clear, IslandOptions { join: Some(0), min_area: 0 });
+        let set = islands(&clear(&sheet(&rows)), IslandOptions { join: Some(0), min_area: 0 });
         let ring = &set.mask_out_others(&sheet(&rows), 0);
         assert_eq!(ring.get(2, 2).unwrap()[3], 0);
         assert_eq!(set.mask_out_others(&sheet(&rows), 1).size(), Size::new(1, 1));
@@ -328,7 +372,7 @@ mod tests {
         fn every_pixel_is_in_one_drawing_or_speck_and_nothing_is_added(
             pixels in any_pixels(14), join in 0u32..4, min_area in 0u32..5,
         ) {
-            let found = islands(&pixels, Background::Clear, IslandOptions { join: Some(join), min_area });
+            let found = islands(&clear(&pixels), IslandOptions { join: Some(join), min_area });
             let size = pixels.size();
             let mut seen = vec![0u32; size.area() as usize];
             for (at, Island { rect, .. }) in found.drawings.iter().enumerate() {
@@ -353,7 +397,7 @@ mod tests {
         fn a_larger_join_distance_never_makes_more_drawings(pixels in any_pixels(14)) {
             let count = |join| {
                 let options = IslandOptions { join: Some(join), min_area: 0 };
-                islands(&pixels, Background::Clear, options).drawings.len()
+                islands(&clear(&pixels), options).drawings.len()
             };
             prop_assert!((0..5).all(|join| count(join + 1) <= count(join)));
         }

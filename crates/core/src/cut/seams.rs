@@ -10,6 +10,7 @@
 
 use crate::background::Background;
 use crate::components::{Components, label_mask};
+use crate::cut::SheetAnalysis;
 use crate::{Pixels, Rect, Size};
 
 /// What two drawings may have in common across a line: so many firm pixels, or this share of the lower one's height.
@@ -28,17 +29,22 @@ const PACKED: f64 = 0.3;
 /// So much of a packed page is taken by the boxes of pieces.
 const FULL: f64 = 0.75;
 
-/// Parts the pieces of a packed page; how many pieces were parted. Nothing happens on other sheets.
-pub(super) fn split_packed(sheet: &Pixels, background: Background, found: &mut Components) -> usize {
+/// The pieces of a packed page, parted, and how many were; `None` of other sheets.
+pub(super) fn split_packed(sheet: &SheetAnalysis) -> Option<(Components, usize)> {
     let width = sheet.size().width;
+    let found = sheet.components();
     if found.areas.len() < FEWEST {
-        return 0;
+        return None;
     }
     let boxes = found.bounding_boxes(sheet.size());
     if !is_full(&boxes) {
-        return 0;
+        return None;
     }
-    let page = Splitter { sheet, background, least_area: LEAST_AREA.max(usual(&found.areas) / 3) };
+    let page = Splitter {
+        sheet: sheet.pixels(),
+        background: sheet.background(),
+        least_area: LEAST_AREA.max(usual(&found.areas) / 3),
+    };
     let parts: Vec<Vec<Region>> = (1u32..)
         .zip(boxes)
         .map(|(label, rect)| {
@@ -49,8 +55,9 @@ pub(super) fn split_packed(sheet: &Pixels, background: Background, found: &mut C
     let parted = parts.iter().filter(|parts| parts.len() > 1).count();
     let more = parts.iter().map(|parts| parts.len().saturating_sub(1)).sum::<usize>();
     if (more as f64) < PACKED * found.areas.len() as f64 {
-        return 0;
+        return None;
     }
+    let mut found = Components::clone(found);
     for (piece, parts) in parts.iter().enumerate() {
         for (number, part) in parts.iter().enumerate() {
             let label = if number == 0 { piece as u32 + 1 } else { found.areas.len() as u32 + 1 };
@@ -66,7 +73,7 @@ pub(super) fn split_packed(sheet: &Pixels, background: Background, found: &mut C
             }
         }
     }
-    parted
+    Some((found, parted))
 }
 
 /// Whether boxes take up nearly all of the place that they take together. Letters and icons have room around them.
@@ -263,7 +270,6 @@ mod tests {
     use image::{Rgba, RgbaImage};
 
     use super::*;
-    use crate::components::label_image;
 
     /// Round drawings in boxes that lie wall to wall, so that they touch; or only one of them beside loose ones.
     fn page(is_packed: bool) -> Pixels {
@@ -279,20 +285,22 @@ mod tests {
     #[test]
     fn touching_neighbors_of_a_packed_page_are_parted() {
         let sheet = page(true);
-        let mut found = label_image(&sheet, |pixel| Background::Clear.is_content(pixel));
+        let sheet = SheetAnalysis::with_background(&sheet, Background::Clear);
+        let found = sheet.components();
         let content = found.labels.iter().filter(|&&label| label > 0).count();
         // Fewer pieces than a packed page has: all is one.
         assert_eq!(found.areas.len(), 1);
-        assert_eq!(split_packed(&sheet, Background::Clear, &mut found), 0);
+        assert!(split_packed(&sheet).is_none());
         let mut wide = RgbaImage::new(6 * 24, 4 * 24 + 40);
-        image::imageops::replace(&mut wide, &sheet.to_image(), 0, 0);
+        image::imageops::replace(&mut wide, &sheet.pixels().to_image(), 0, 0);
         for at in 0..8u32 {
             let dot = RgbaImage::from_pixel(6, 6, Rgba([200, 10, 10, 255]));
             image::imageops::replace(&mut wide, &dot, i64::from(at * 12), 110);
         }
         let wide = Pixels::from_image(wide);
-        let mut found = label_image(&wide, |pixel| Background::Clear.is_content(pixel));
-        assert_eq!(split_packed(&wide, Background::Clear, &mut found), 1);
+        let (found, parted) =
+            split_packed(&SheetAnalysis::with_background(&wide, Background::Clear)).unwrap();
+        assert_eq!(parted, 1);
         assert_eq!(found.areas.len(), 24 + 8);
         // No pixel is lost, and areas are those of the labels.
         let total: u32 = found.areas[..].iter().sum();
@@ -305,10 +313,9 @@ mod tests {
     #[test]
     fn one_pair_that_touches_on_a_loose_sheet_stays_together() {
         let sheet = page(false);
-        let mut found = label_image(&sheet, |pixel| Background::Clear.is_content(pixel));
-        assert_eq!(found.areas.len(), 23);
-        assert_eq!(split_packed(&sheet, Background::Clear, &mut found), 0);
-        assert_eq!(found.areas.len(), 23);
+        let sheet = SheetAnalysis::with_background(&sheet, Background::Clear);
+        assert_eq!(sheet.components().areas.len(), 23);
+        assert!(split_packed(&sheet).is_none());
     }
 
     #[test]
@@ -321,8 +328,8 @@ mod tests {
             let is_neck = py == 8 && (10..14).contains(&px);
             if is_bell || is_neck { Rgba([90, 20, 20, 255]) } else { Rgba([0; 4]) }
         }));
-        let mut found = label_image(&sheet, |pixel| Background::Clear.is_content(pixel));
-        assert_eq!(found.areas.len(), 24);
-        assert_eq!(split_packed(&sheet, Background::Clear, &mut found), 0);
+        let sheet = SheetAnalysis::with_background(&sheet, Background::Clear);
+        assert_eq!(sheet.components().areas.len(), 24);
+        assert!(split_packed(&sheet).is_none());
     }
 }

@@ -1,5 +1,5 @@
 //! Frames that were cut out by their outlines, put where they belong to each other: by the figure where they make a clip, by the middle of
-//! their lower edge where they do not.
+//! their lower edge where they do not. Rows that were drawn on a ground line keep it, so that a figure that lies down lies on the ground.
 //!
 //! Only sets pivots; the canvas that holds frames together by those is [`set_canvas`](crate::shape::set_canvas)'s.
 
@@ -7,24 +7,29 @@ use std::collections::BTreeMap;
 
 use crate::register::{Registration, register};
 use crate::shape::points::feet;
-use crate::{Frame, FrameSet, Point, SetError};
+use crate::{Frame, FrameSet, Point, Rect, SetError};
 
 /// The drawings of a clip are one figure where they agree so far.
 const ONE_FIGURE: f64 = 0.25;
 /// The least that any of them agrees.
 const EACH: f64 = 0.1;
+/// Lower edges this many pixels apart are on one line.
+const SAME_LINE: u32 = 1;
 
 /// How frames were put together.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Coregistration {
     /// Frames whose figure was registered with the others of their clip.
     pub by_figure: usize,
-    /// Frames that stand on the middle of their lower edge.
+    /// Frames placed by the middle of their lower edge.
     pub by_feet: usize,
+    /// Of all, those whose height is taken from the ground line of their row on the sheet.
+    pub on_ground: usize,
 }
 
 /// Sets each frame's pivot so that frames whose pivots are on one point show one figure standing still: on the ground line of the clip, in
-/// the middle of its feet. Frames of no clip, and clips of different drawings, stand on the middle of their own lower edge.
+/// the middle of its feet. Frames of no clip, and clips of different drawings, stand on the middle of their own lower edge; those of one row
+/// of the sheet on the ground line of that row, if it has one.
 ///
 /// # Errors
 /// None that a set can have; names do not change.
@@ -34,14 +39,19 @@ pub fn coregister_pivots(set: FrameSet) -> Result<(FrameSet, Coregistration), Se
     for group in clips(&set) {
         let frames: Vec<&Frame> = group.iter().map(|&at| &set.frames()[at]).collect();
         let places = register(&frames, &[(0..frames.len()).collect()], None);
-        if !is_same_subject(&places) {
-            continue;
+        if is_same_subject(&places) {
+            done.by_figure += group.len();
+            let ground = ground_point(&frames, &places);
+            for (&at, place) in group.iter().zip(&places) {
+                if let (Some(ground), Some(Registration { offset: (x, y), .. })) = (ground, *place) {
+                    pivots[at] = Point::new(ground.x - x as f64, ground.y - y as f64);
+                }
+            }
         }
-        done.by_figure += group.len();
-        let ground = ground_point(&frames, &places);
-        for (&at, place) in group.iter().zip(&places) {
-            if let (Some(ground), Some(Registration { offset: (x, y), .. })) = (ground, *place) {
-                pivots[at] = Point::new(ground.x - x as f64, ground.y - y as f64);
+        if let Some(ground) = row_ground(&frames) {
+            done.on_ground += group.len();
+            for (&at, frame) in group.iter().zip(&frames) {
+                pivots[at].y = f64::from(ground) - rect_on_sheet(frame).map_or(0.0, |rect| f64::from(rect.y));
             }
         }
     }
@@ -51,6 +61,36 @@ pub fn coregister_pivots(set: FrameSet) -> Result<(FrameSet, Coregistration), Se
 
 fn bottom_center(frame: &Frame) -> Point {
     Point::new(f64::from(frame.canvas().width) / 2.0, f64::from(frame.canvas().height))
+}
+
+/// Where a frame was on the sheet, if its canvas is still what was cut.
+fn rect_on_sheet(frame: &Frame) -> Option<Rect> {
+    frame.source()?.rect.filter(|rect| rect.size() == frame.canvas())
+}
+
+/// The line that drawings of one row of a sheet stand on, `None` where they have none: more of them end at one height than
+/// begin at one, and at least half do. Drawings that were lined up by their upper edges were packed, not drawn on a ground.
+fn row_ground(frames: &[&Frame]) -> Option<u32> {
+    let first = frames.first()?.source()?;
+    let row = first.cell?.row;
+    let is_beside = |frame: &&Frame| {
+        frame
+            .source()
+            .is_some_and(|own| own.file == first.file && own.cell.is_some_and(|cell| cell.row == row))
+    };
+    let rects: Option<Vec<Rect>> =
+        frames.iter().map(|frame| rect_on_sheet(frame).filter(|_| is_beside(frame))).collect();
+    let rects = rects?;
+    let (_, level) = shared_line(&rects.iter().map(|rect| rect.y).collect::<Vec<u32>>());
+    let (ground, standing) =
+        shared_line(&rects.iter().map(|rect| rect.y + rect.height).collect::<Vec<u32>>());
+    (standing > level && standing * 2 >= rects.len()).then_some(ground)
+}
+
+/// The line that the most are on, the lowest of those, and how many.
+fn shared_line(lines: &[u32]) -> (u32, usize) {
+    let near = |line: u32| lines.iter().filter(|other| other.abs_diff(line) <= SAME_LINE).count();
+    lines.iter().map(|&line| (near(line), line)).max().map_or((0, 0), |(count, line)| (line, count))
 }
 
 /// The frames of each clip. Those in none may be anything, and are left out.

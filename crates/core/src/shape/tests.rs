@@ -284,9 +284,41 @@ fn loose_drawings_of_a_clip_stand_by_their_figure_and_others_on_their_lower_edge
     };
     let set = crate::set::tests::with_clips(set_of(vec![cut(0), cut(9), cut(4), cut(0)]), &["wave = 0-2"]);
     let (together, done) = coregister_pivots(set).unwrap();
-    assert_eq!(done, Coregistration { by_figure: 3, by_feet: 1 });
+    assert_eq!(done, Coregistration { by_figure: 3, by_feet: 1, on_ground: 0 });
     let pivots: Vec<Point> = together.frames().iter().map(Frame::pivot).collect();
     // The body is 14x18 at the left top of all of them.
     assert!(pivots[..3].iter().all(|&pivot| pivot == Point::new(7.0, 18.0)), "{pivots:?}");
     assert_eq!(pivots[3], Point::new(7.0, 18.0));
+}
+
+#[test]
+fn a_figure_that_lies_down_lies_on_the_ground_line_of_its_row() {
+    // Three stand, one jumps, and one lies: the body turned by a quarter.
+    let standing = {
+        let whole = figure(3, 0, (0, 0));
+        whole.crop(whole.content_bounds(0).unwrap()).unwrap()
+    };
+    let lying = Pixels::from_image(image::imageops::rotate90(&standing.to_image()));
+    let pictures = [&standing, &standing, &lying, &standing, &standing];
+    let clip = |tops: [u32; 5]| {
+        let frames = pictures.iter().zip(tops).enumerate().map(|(at, (pixels, top))| {
+            let (width, height) = (pixels.size().width, pixels.size().height);
+            let rect = Rect::new(at as u32 * 40, top, width, height);
+            let cell = Some(crate::Cell { row: 0, column: at as u32 });
+            let (sprite, name) = (Name::new("heron").unwrap(), Name::new(at.to_string()).unwrap());
+            crate::cut::frame_from_rect(&sprite, name, (*pixels).clone(), "heron.png", rect, cell).unwrap()
+        });
+        let set = FrameSet::new(frames.collect(), vec![]).unwrap();
+        let set = crate::set::tests::with_clips(set, &["fall = 0-4"]);
+        let (set, done) = coregister_pivots(set).unwrap();
+        (set.frames().iter().map(|frame| frame.pivot().y).collect::<Vec<f64>>(), done.on_ground)
+    };
+    let ground = 60;
+    let (height, lies) = (standing.size().height, lying.size().height);
+    let tops = [ground - height, ground - height, ground - lies, ground - height - 9, ground - height];
+    let (pivots, on_ground) = clip(tops);
+    let (own, low) = (f64::from(height), f64::from(lies));
+    assert_eq!((pivots, on_ground), (vec![own, own, low, own + 9.0, own], 5));
+    // Lined up by their upper edges, they say nothing of a ground.
+    assert_eq!(clip([ground; 5]).1, 0);
 }

@@ -2,8 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::cut::{CellChoice, Certainty, Cut, GridCandidate, cut_cells};
-use shibori_core::{Background, Color, Pixels, Size, find_background, parallel};
+use shibori_core::cut::{CellChoice, Cut, GridCandidate, SheetAnalysis, cut_cells, find_crossings};
+use shibori_core::{Background, Color, Pixels, Size, parallel};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
     DecodedFile, DecodedImage, ImageInfo, image, images_in, manifest_of, pages_of, sequence_of,
@@ -81,6 +81,8 @@ pub struct GridAnalysis {
     pub candidate: GridCandidate,
     /// What it cuts: cells with a drawing, and blank ones.
     pub cut: Cut,
+    /// Places where it cuts through a drawing, as `slice` counts them.
+    pub crossings: usize,
     /// Drawings of each row.
     pub per_row: Vec<usize>,
     /// 0 to 1: the chance that it is right, were the next one the only other.
@@ -222,14 +224,14 @@ fn still(path: &Path, info: ImageInfo, pixels: &Pixels, cx: &Context<'_>) -> Res
 }
 
 fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<ImageContent, Error> {
-    let behind = find_background(pixels);
-    let background = match behind {
+    let analysis = SheetAnalysis::of(pixels);
+    let background = match analysis.background() {
         Background::Flat { color, .. } => Some(Color(color)),
         Background::Clear | Background::None => None,
     };
-    let sheet = SheetReading::of(path, pixels, cx)?;
-    let is_blank = sheet.found.certainty == Certainty::Blank;
-    let confidence = sheet.found.certainty.confidence();
+    let sheet = SheetReading::of(path, &analysis, cx)?;
+    let is_blank = sheet.found.is_blank();
+    let confidence = sheet.found.confidence();
     let is_sure = sheet.is_sure();
     let reading = |(place, candidate): (usize, &GridCandidate)| {
         let choice = CellChoice { background: sheet.found.background, ..CellChoice::default() };
@@ -238,6 +240,7 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<I
         cut.cells.iter().for_each(|cell| per_row[cell.cell.row as usize] += 1);
         GridAnalysis {
             candidate: candidate.clone(),
+            crossings: find_crossings(pixels, sheet.found.background, &candidate.grid).len(),
             cut,
             per_row,
             confidence: if place == 0 { confidence } else { 1.0 - confidence },
@@ -246,7 +249,7 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<I
     };
     let grids: Vec<GridAnalysis> =
         if is_blank { Vec::new() } else { sheet.proposals().enumerate().map(reading).collect() };
-    let loose = if is_sure || is_blank { None } else { loose(pixels, behind, grids.first(), cx)? };
+    let loose = if is_sure || is_blank { None } else { loose(&analysis, grids.first(), cx)? };
     Ok(ImageContent::Sheet {
         background,
         is_blank,
@@ -259,18 +262,17 @@ fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<I
 
 /// The separate drawings of a sheet that no grid explains for sure.
 fn loose(
-    pixels: &Pixels,
-    background: Background,
+    sheet: &SheetAnalysis,
     best: Option<&GridAnalysis>,
     cx: &Context<'_>,
 ) -> Result<Option<IslandReading>, Error> {
-    if background == Background::None {
+    if sheet.background() == Background::None {
         return Ok(None);
     }
     let usual = CutOptions::default().island_options();
-    let drawings = find_islands(pixels, background, usual, cx)?.drawings.len();
+    let drawings = find_islands(sheet, usual, cx)?.drawings.len();
     let cells = best.map_or(0, |reading| reading.candidate.grid.len());
-    let cuts = best.is_some_and(|reading| reading.candidate.cut_places > 0);
+    let cuts = best.is_some_and(|reading| reading.crossings > 0);
     let is_likelier = drawings as u64 >= if cuts { cells + 1 } else { SEVERAL * cells };
     Ok((drawings >= FEWEST).then_some(IslandReading { drawings, is_likelier }))
 }

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use shibori_core::cut::SheetAnalysis;
 use shibori_core::{FrameSet, OverBudget};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
@@ -84,7 +85,7 @@ fn note_uncut_sheet(path: &Path, set: &FrameSet, cx: &Context<'_>) {
     let Ok(sprite) = sprite_name(path) else { return };
     let [frame] = set.frames_of(&sprite)[..] else { return };
     let pixels = set.frames()[frame].full_image();
-    let reading = SheetReading::of(path, &pixels, cx);
+    let reading = SheetReading::of(path, &SheetAnalysis::of(&pixels), cx);
     let Some(grid) = reading.ok().and_then(|reading| reading.grid_of_sheet(path)) else { return };
     let cut = CutOptions::default().with_grid(&grid, pixels.size());
     let options = Box::new(SliceOptions { cut, ..SliceOptions::default() });

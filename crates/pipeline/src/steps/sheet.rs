@@ -4,10 +4,10 @@ use std::path::Path;
 
 use shibori_core::clean::{Key, KeyColors, key, mixed_edges};
 use shibori_core::cut::{
-    Certainty, Counts, CutError, Grid, GridCandidate, GridDetection, IslandOptions, Islands, NameHints,
-    Spacing, detect_grid_with_hints, find_crossings, islands, ruled_grid,
+    Counts, CutError, Grid, GridCandidate, GridDetection, IslandOptions, Islands, NameHints, SheetAnalysis,
+    Spacing, detect_grid_with_hints, find_crossings, islands,
 };
-use shibori_core::{Background, Cell, Color, Pixels, Rect, SignedRect, UVec2, find_background};
+use shibori_core::{Background, Cell, Color, Pixels, Rect, SignedRect, UVec2};
 
 use crate::options::{CleanOptions, CutOptions};
 use crate::{Context, Error, Notice, SheetError, SizeCause};
@@ -27,8 +27,7 @@ const ISLANDS: u64 = 5;
 
 /// A sheet ready to be cut.
 pub(crate) struct Sheet {
-    pub(crate) pixels: Pixels,
-    pub(crate) background: Background,
+    pub(crate) analysis: SheetAnalysis,
     /// The background that was made transparent, and how many pixels went.
     pub(crate) keyed: Option<(KeyColors, u64)>,
 }
@@ -53,21 +52,21 @@ pub(crate) fn prepare_sheet(
     clean: &CleanOptions,
     cx: &Context<'_>,
 ) -> Result<Sheet, Error> {
-    let ruled = ruled_grid(pixels);
-    let found = ruled.map_or_else(|| find_background(pixels), |ruled| ruled.background);
-    let as_it_is = || Sheet { pixels: pixels.clone(), background: found, keyed: None };
+    let analysis = SheetAnalysis::of(pixels);
+    let (ruled, found) = (analysis.ruled(), analysis.background());
+    let as_it_is = |analysis: SheetAnalysis| Sheet { analysis, keyed: None };
     let file = || path.to_owned();
     let is_auto = *clean.key() == Key::Auto;
     let (colors, tolerance) = match (clean.key.as_ref(), found) {
         (None, Background::Flat { color, .. }) => {
             cx.notify(Notice::FlatBackground { file: file(), color: Color(color) });
-            return Ok(as_it_is());
+            return Ok(as_it_is(analysis));
         }
-        (None | Some(Key::None), _) => return Ok(as_it_is()),
+        (None | Some(Key::None), _) => return Ok(as_it_is(analysis)),
         (Some(Key::Auto), Background::Flat { color, tolerance }) => (vec![Color(color)], tolerance),
         (Some(Key::Auto), Background::Clear) => {
             cx.notify(Notice::AlreadyClear { file: file() });
-            return Ok(as_it_is());
+            return Ok(as_it_is(analysis));
         }
         (Some(Key::Auto), Background::None) => {
             return Err(Error::Sheet(SheetError::NoBackground { sheet: file() }));
@@ -105,7 +104,8 @@ pub(crate) fn prepare_sheet(
     if share > MIXED {
         cx.notify(Notice::MixedEdges { file: file(), share });
     }
-    Ok(Sheet { pixels, background: Background::Clear, keyed: Some((colors, keyed.pixels)) })
+    let analysis = SheetAnalysis::with_background(&pixels, Background::Clear);
+    Ok(Sheet { analysis, keyed: Some((colors, keyed.pixels)) })
 }
 
 /// The cells of a grid without the outermost pixels that are erased anyway.
@@ -128,7 +128,7 @@ pub(crate) fn grid_of(
     cut: &CutOptions,
     cx: &Context<'_>,
 ) -> Result<(Grid, bool), Error> {
-    let size = sheet.pixels.size();
+    let size = sheet.analysis.pixels().size();
     let said = cut.grid_for(size).or_else(|error| match error {
         CutError::LeftOver { whole, .. } => grid_with_remainder(sheet, cut, whole).map(Some).ok_or(error),
         error => Err(error),
@@ -136,7 +136,7 @@ pub(crate) fn grid_of(
     let (grid, is_found) =
         match said.map_err(|error| Error::Sheet(SheetError::Cut { sheet: path.to_owned(), error }))? {
             Some(grid) => (grid, false),
-            None => (found_grid(path, &sheet.pixels, cut.within, cx)?, true),
+            None => (found_grid(path, &sheet.analysis, cut.within, cx)?, true),
         };
     let rest = grid.remainder(size);
     let is_meant = cut.grid.is_some() && cut.cell.is_some();
@@ -148,20 +148,22 @@ pub(crate) fn grid_of(
 
 /// Cells of the size that was said, though they leave a rest: where nothing is drawn there, and they cut through few drawings.
 fn grid_with_remainder(sheet: &Sheet, cut: &CutOptions, whole: Counts) -> Option<Grid> {
-    let size = sheet.pixels.size();
+    let size = sheet.analysis.pixels().size();
     let spacing = Spacing { offset: cut.offset.unwrap_or_default(), gutter: cut.gutter.unwrap_or_default() };
     let grid = Grid::by_both(size, whole, cut.cell?, spacing).ok()?;
     let rest = grid.remainder(size);
     let is_clear = |part: Rect| {
-        let pixels = sheet.pixels.crop(part);
-        let is_content = |pixel: &[u8]| sheet.background.is_content(pixel);
+        let pixels = sheet.analysis.pixels().crop(part);
+        let is_content = |pixel: &[u8]| sheet.analysis.background().is_content(pixel);
         pixels.is_none_or(|pixels| !pixels.rows().any(|row| row.chunks_exact(4).any(is_content)))
     };
     let right = Rect::new(size.width - rest.x, 0, rest.x, size.height);
     let bottom = Rect::new(0, size.height - rest.y, size.width, rest.y);
     let borders = (whole.columns - 1) * whole.rows + (whole.rows - 1) * whole.columns;
-    let has_few =
-        || find_crossings(&sheet.pixels, sheet.background, &grid).len() * MAX_CUT_DIVISOR <= borders as usize;
+    let has_few = || {
+        find_crossings(sheet.analysis.pixels(), sheet.analysis.background(), &grid).len() * MAX_CUT_DIVISOR
+            <= borders as usize
+    };
     (is_clear(right) && is_clear(bottom) && has_few()).then_some(grid)
 }
 
@@ -172,15 +174,15 @@ pub(crate) struct SheetReading {
 
 impl SheetReading {
     /// Reads a sheet by its pixels and its name.
-    pub(crate) fn of(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<Self, Error> {
+    pub(crate) fn of(path: &Path, sheet: &SheetAnalysis, cx: &Context<'_>) -> Result<Self, Error> {
         // The finder keeps a few planes of a byte a pixel.
-        let _lease = cx.check_memory(SizeCause::Search, pixels.size().area())?;
-        Ok(Self { found: detect_grid_with_hints(pixels, &hints_of(path)) })
+        let _lease = cx.check_memory(SizeCause::Search, sheet.size().area())?;
+        Ok(Self { found: detect_grid_with_hints(sheet, &hints_of(path)) })
     }
 
     /// Whether the sheet is cut by the first grid without being asked.
     pub(crate) fn is_sure(&self) -> bool {
-        matches!(self.found.certainty, Certainty::Sure(_))
+        self.found.is_sure()
     }
 
     /// The grid of an image that must be a sheet: the finder is sure of it, or the name says the same as the drawings.
@@ -198,13 +200,12 @@ impl SheetReading {
 
 /// The separate drawings of a sheet.
 pub(crate) fn find_islands(
-    pixels: &Pixels,
-    background: Background,
+    sheet: &SheetAnalysis,
     options: IslandOptions,
     cx: &Context<'_>,
 ) -> Result<Islands, Error> {
-    let _lease = cx.check_memory(SizeCause::Search, pixels.size().area().saturating_mul(ISLANDS))?;
-    Ok(islands(pixels, background, options))
+    let _lease = cx.check_memory(SizeCause::Search, sheet.size().area().saturating_mul(ISLANDS))?;
+    Ok(islands(sheet, options))
 }
 
 /// What a sheet's name says of its cells.
@@ -215,20 +216,20 @@ fn hints_of(path: &Path) -> NameHints {
 /// The grid that explains a sheet, if it is sure.
 fn found_grid(
     path: &Path,
-    pixels: &Pixels,
+    analysis: &SheetAnalysis,
     within: Option<SignedRect>,
     cx: &Context<'_>,
 ) -> Result<Grid, Error> {
-    let reading = SheetReading::of(path, pixels, cx)?;
-    match reading.found.certainty {
-        Certainty::Sure(_) => Ok(reading.found.candidates[0].grid),
-        Certainty::Blank => Err(Error::Sheet(SheetError::BlankSheet { sheet: path.to_owned() })),
-        Certainty::Unsure(_) => {
-            // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
-            let grids = reading.proposals().map(|candidate| candidate.grid).take(PROPOSED).collect();
-            let (background, size) = (reading.found.background, pixels.size());
-            let sheet = path.to_owned();
-            Err(Error::Sheet(SheetError::UnsureGrid { sheet, grids, size, background, within }))
-        }
+    let reading = SheetReading::of(path, analysis, cx)?;
+    if reading.is_sure() {
+        return Ok(reading.found.candidates[0].grid);
     }
+    let sheet = path.to_owned();
+    if reading.found.is_blank() {
+        return Err(Error::Sheet(SheetError::BlankSheet { sheet }));
+    }
+    // Grids of the same counts differ by empty borders only; a few of them are enough to choose from.
+    let grids = reading.proposals().map(|candidate| candidate.grid).take(PROPOSED).collect();
+    let (background, size) = (reading.found.background, analysis.size());
+    Err(Error::Sheet(SheetError::UnsureGrid { sheet, grids, size, background, within }))
 }

@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clean::KeyColors;
 use shibori_core::cut::{
-    BlankCells, Grid, Island, NamedRect, Spacing, cut_cells, cut_rects, find_crossings, frame_from_rect,
-    ruled_grid,
+    BlankCells, Grid, Island, IslandOptions, Islands, NamedRect, Spacing, cut_cells, cut_rects,
+    find_crossings, frame_from_rect,
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
@@ -480,7 +480,7 @@ fn cut_sheet(
     let (cut, sprite, file) = (&options.cut, sprite_of(path, options)?, file_name(path));
     if let Some(list) = &cut.rects {
         cx.transaction().add_sources(&[cx.resolve(list)]);
-        let parts = cut_rects(&sheet.pixels, &rects(&cx.resolve(list))?);
+        let parts = cut_rects(sheet.analysis.pixels(), &rects(&cx.resolve(list))?);
         let parts = parts.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         let frame = |(named, pixels): (NamedRect, Pixels)| {
             frame_from_rect(&sprite, named.name, pixels, &file, named.rect, None)
@@ -492,18 +492,26 @@ fn cut_sheet(
         return cut_islands(path, sheet, options, cx);
     }
     let (grid, is_found) = grid_of(path, sheet, cut, cx)?;
-    let done = cut_cells(&sheet.pixels, &grid, &cut.cells(sheet.background));
+    let done = cut_cells(sheet.analysis.pixels(), &grid, &cut.cells(sheet.analysis.background()));
     let done = done.map_err(|error| Error::Sheet(SheetError::Cut { sheet: path.to_owned(), error }))?;
     if done.cells.is_empty() {
         return Err(Error::Sheet(SheetError::AllBlank { sheet: path.to_owned(), cells: grid.len() }));
     }
     // Drawings may touch the lines round their cells.
-    let is_ruled = ruled_grid(&sheet.pixels).is_some_and(|ruled| ruled.grid == grid);
-    let places = if is_ruled { Vec::new() } else { find_crossings(&sheet.pixels, sheet.background, &grid) };
+    let is_ruled = sheet.analysis.ruled().is_some_and(|ruled| ruled.grid == grid);
+    let places = if is_ruled {
+        Vec::new()
+    } else {
+        find_crossings(sheet.analysis.pixels(), sheet.analysis.background(), &grid)
+    };
     if !places.is_empty() {
         cx.notify(Notice::CutThrough { file: path.to_owned(), places });
     }
-    let cells = if options.clean.specks.is_some() { Vec::new() } else { done.only_specks(sheet.background) };
+    let cells = if options.clean.specks.is_some() {
+        Vec::new()
+    } else {
+        done.only_specks(sheet.analysis.background())
+    };
     if !cells.is_empty() {
         cx.notify(Notice::OnlySpecks { file: path.to_owned(), cells });
     }
@@ -519,10 +527,10 @@ fn cut_islands(
     cx: &Context<'_>,
 ) -> Result<(FrameSet, CutMethod), Error> {
     let island = options.cut.island_options();
-    if sheet.background == Background::None {
+    if sheet.analysis.background() == Background::None {
         return Err(Error::Sheet(SheetError::NothingBetween { sheet: path.to_owned() }));
     }
-    let found = find_islands(&sheet.pixels, sheet.background, island, cx)?;
+    let found = find_islands(&sheet.analysis, island, cx)?;
     if found.drawings.is_empty() {
         return Err(Error::Sheet(SheetError::NoDrawing { sheet: path.to_owned(), least: island.min_area }));
     }
@@ -530,12 +538,49 @@ fn cut_islands(
     let _copies = cx.check_memory(SizeCause::Search, found.copied())?;
     let frame = |(number, &Island { cell, rect }): (usize, &Island)| {
         let name = Name::new(number.to_string()).expect("a number is a name");
-        frame_from_rect(&sprite, name, found.mask_out_others(&sheet.pixels, number), &file, rect, Some(cell))
+        frame_from_rect(
+            &sprite,
+            name,
+            found.mask_out_others(sheet.analysis.pixels(), number),
+            &file,
+            rect,
+            Some(cell),
+        )
     };
     let set = frame_set(path, found.drawings.iter().enumerate().map(frame).collect())?;
     cx.charge(&set);
+    note_oversized(path, sheet, &found, island, cx)?;
     let (join, is_found, least) = (found.join, island.join.is_none(), island.min_area);
     Ok((set, CutMethod::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
+}
+
+/// Notes drawings that may be several that touch, and the join distance at which they are separate, if there is one.
+fn note_oversized(
+    path: &Path,
+    sheet: &Sheet,
+    found: &Islands,
+    options: IslandOptions,
+    cx: &Context<'_>,
+) -> Result<(), Error> {
+    let oversized = found.oversized();
+    if oversized.is_empty() {
+        return Ok(());
+    }
+    let apart = |join: &u32| -> Result<bool, Error> {
+        let options = IslandOptions { join: Some(*join), ..options };
+        Ok(find_islands(&sheet.analysis, options, cx)?.oversized().is_empty())
+    };
+    let mut separate = None;
+    for join in (0..found.join).rev() {
+        if apart(&join)? {
+            separate = Some(join);
+            break;
+        }
+    }
+    let drawings =
+        oversized.into_iter().map(|at| (found.drawings[at].cell, found.drawings[at].rect)).collect();
+    cx.notify(Notice::MayTouch { file: path.to_owned(), drawings, separate });
+    Ok(())
 }
 
 /// Takes the selection and mends the frames, each sheet on its own.

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
+use shibori_core::cut::SheetAnalysis;
 use shibori_formats::decode::{self, DecodedImage, image, images_in};
 
 use crate::options::SliceOptions;
@@ -26,7 +27,7 @@ pub(super) fn numbered_images(
         return Ok(None);
     }
     let DecodedImage::Still(first) = image(&files[0], cx.limits())?.picture else { return Ok(None) };
-    if SheetReading::of(paths[0], &first, cx)?.grid_of_sheet(paths[0]).is_some() {
+    if SheetReading::of(paths[0], &SheetAnalysis::of(&first), cx)?.grid_of_sheet(paths[0]).is_some() {
         return Ok(None);
     }
     let (file, count) = (paths[0].to_owned(), paths.len());

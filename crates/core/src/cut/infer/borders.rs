@@ -5,7 +5,7 @@
 //! many places a line before it would cross a drawing.
 
 use crate::cut::grid::Division;
-use crate::cut::infer::occupancy::OccupancyBits;
+use crate::cut::occupancy::OccupancyBits;
 use crate::parallel;
 
 /// Evidence of a border that crosses nothing is at most this many nats.
@@ -323,7 +323,7 @@ impl BorderTable {
         if is_plain {
             return evidence.min(0.0);
         }
-        let largest_fills = first == 0 && last == axis.covered / axis.count;
+        let largest_fills = first == 0 && last == axis.cell();
         match (axis.gutter, largest_fills) {
             (0, false) => 0.0,
             (0, true) => LARGEST_FILLS,

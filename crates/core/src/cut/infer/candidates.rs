@@ -4,24 +4,15 @@ use crate::Size;
 use crate::cut::grid::Division;
 
 /// A cell is at least this long.
-pub(super) const SMALLEST: u32 = 6;
+pub(super) const SMALLEST: u32 = 3;
 /// The widest offset and gutter that need not go with each other.
 pub(super) const WIDEST: u32 = 8;
 /// The widest gutter looked for; with one that is wider than that, nothing, half of it or all of it lies before the first cell.
 pub(super) const WIDEST_GUTTER: u32 = 32;
-/// What an offset or a gutter must explain to be believed, in nats.
-const PRICE: f64 = 6.5;
-/// What a rest after the last cell that no spacing explains costs, and the gutters that go with one.
-const REST: f64 = 10.0;
+/// The gutters that go with a rest after the last cell.
 const RESTING_GUTTERS: [u32; 3] = [0, 1, 2];
-/// What spacing on one axis only costs on top.
-const LOPSIDED: f64 = 4.0;
-/// What an offset and a gutter together cost less, and an offset alone more.
-const TOGETHER: f64 = 2.0;
-const ALONE: f64 = 8.0;
-/// What each doubling of a cell's longer side against its shorter one costs, and what a square cell gains.
-const OBLONG: f64 = 2.0;
-const SQUARE: f64 = 2.0;
+/// More cells than this are hardly drawn without measuring them.
+const MOST_UNEVEN: u32 = 16;
 
 /// Fewer squares in a row are no strip.
 const STRIP: u32 = 3;
@@ -63,6 +54,12 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Division> {
     found
 }
 
+/// Cells that share out what is left over, a pixel here and there: who draws three columns on 256 px doesn't count them.
+pub(super) fn uneven(length: u32) -> impl Iterator<Item = Division> {
+    let division = move |count| Division { offset: 0, gutter: 0, count, covered: length };
+    (2..=(length / SMALLEST).min(MOST_UNEVEN)).map(division).filter(Division::is_uneven)
+}
+
 /// As many cells from the corner as there is room for, with a clear rest after the last one; what is drawn ends at `end`. Pages are often
 /// larger than what is on them.
 pub(super) fn with_rest(length: u32, end: u32) -> impl Iterator<Item = Division> {
@@ -95,31 +92,13 @@ pub(super) fn has_rest(axis: &Division, length: u32) -> bool {
 /// separate candidate.
 pub(super) fn neighboring_sizes(axis: &Division, length: u32) -> impl Iterator<Item = Division> {
     let covered = |cell: u32| Division { covered: cell * axis.count, ..*axis };
-    let cell = axis.covered / axis.count;
+    let cell = axis.cell();
     let fits = move |other: &Division| {
         other.offset + other.covered + other.gutter * (other.count - 1) <= length
             && other.covered >= SMALLEST * other.count
     };
     let near = if has_rest(axis, length) { vec![covered(cell - 1), covered(cell + 1)] } else { Vec::new() };
     near.into_iter().filter(fits)
-}
-
-/// What a length speaks for a cell of it, before the other side is known.
-pub(super) fn usual_length(axis: &Division) -> f64 {
-    if (axis.covered / axis.count).is_multiple_of(8) { USUALLY_EIGHTS } else { 0.0 }
-}
-
-/// What a rest on an axis costs: the nearer it is to a cell, the more.
-pub(super) fn remainder_penalty(axis: &Division, length: u32) -> f64 {
-    let taken = axis.offset + axis.covered + axis.gutter * (axis.count - 1);
-    let rest = length - taken;
-    if !has_rest(axis, length) {
-        return 0.0;
-    }
-    // Where the sheet divides into as many cells without a rest, those are meant sooner.
-    let is_even = axis.offset == 0 && axis.gutter == 0 && length.is_multiple_of(axis.count);
-    let near = 1.0 + f64::from(rest) / f64::from(axis.covered / axis.count + axis.gutter);
-    REST * if is_even { 2.0 * near } else { near }
 }
 
 /// Adds plain divisions into cells of these lengths, where they come out even.
@@ -132,52 +111,10 @@ pub(super) fn named(axes: &mut Vec<Division>, length: u32, cells: impl Iterator<
     }
 }
 
-/// What the spacing of both axes costs together. The same number twice is one idea; and who leaves room
-/// before the first cell leaves some between cells too, so an offset alone costs more.
-pub(super) fn spacing_penalty(columns: &Division, rows: &Division) -> f64 {
-    let pair = |a: u32, b: u32, both_count: bool| {
-        let distinct = f64::from(a > 0) + f64::from(b > 0 && b != a);
-        PRICE * distinct + if (a > 0) != (b > 0) && both_count { LOPSIDED } else { 0.0 }
-    };
-    let has_gutters = columns.count > 1 && rows.count > 1;
-    let offsets = pair(columns.offset, rows.offset, true);
-    let gutters = pair(columns.gutter, rows.gutter, has_gutters);
-    match (offsets > 0.0, gutters > 0.0) {
-        (true, true) => offsets + gutters - TOGETHER,
-        (true, false) => offsets + ALONE,
-        _ => offsets + gutters,
-    }
-}
-
-/// What cells usually are, from counts of sheets by many hands: of 77, three quarters have square cells, and three in
-/// five have sides that are both multiples of 8.
-const USUALLY_SQUARE: f64 = 3.0;
-const USUALLY_EIGHTS: f64 = 1.5;
-
-/// What speaks for a cell because most are like it.
-pub(super) fn size_prior(columns: &Division, rows: &Division) -> f64 {
-    // One cell is a picture, and those have any size.
-    if columns.count == 1 && rows.count == 1 {
-        return 0.0;
-    }
-    let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
-    let eights = f64::from(width.is_multiple_of(8)) + f64::from(height.is_multiple_of(8));
-    USUALLY_EIGHTS * eights + if width == height { USUALLY_SQUARE } else { 0.0 }
-}
-
 /// A strip of squares, where a sheet is at least this many times as long as it is high, or as high as it is wide, and comes out even.
 pub(super) fn strip_of_squares(sheet: Size) -> Option<(Division, Division)> {
     let (long, short) = (sheet.width.max(sheet.height), sheet.width.min(sheet.height));
     let is_strip = short >= SMALLEST && long >= STRIP * short && long.is_multiple_of(short);
     let whole = |length: u32| Division { offset: 0, gutter: 0, count: length / short, covered: length };
     is_strip.then(|| (whole(sheet.width), whole(sheet.height)))
-}
-
-/// What the shape of a cell speaks for it: most are about as wide as high, many exactly so.
-pub(super) fn aspect_prior(columns: &Division, rows: &Division) -> f64 {
-    let (width, height) = (columns.covered / columns.count, rows.covered / rows.count);
-    if width == height {
-        return SQUARE;
-    }
-    -OBLONG * libm::log2(f64::from(width) / f64::from(height)).abs()
 }

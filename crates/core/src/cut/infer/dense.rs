@@ -6,9 +6,8 @@
 
 use crate::cut::Grid;
 use crate::cut::grid::Division;
-use crate::cut::infer::candidates::{
-    WIDEST, aspect_prior, divisions, named, single, size_prior, spacing_penalty,
-};
+use crate::cut::infer::candidates::{WIDEST, divisions, named, single};
+use crate::cut::infer::evidence::{Term, Terms, Weights};
 use crate::cut::infer::{GridCandidate, NameHints};
 use crate::parallel;
 use crate::{Pixels, Size};
@@ -19,12 +18,6 @@ const SHOWS: f64 = 0.55;
 const STRENGTH: f64 = 4.0;
 const SPREAD: f64 = 2.0;
 const MOST_FOR: f64 = 2.5;
-/// Borders are no independent witnesses: the same tile is at many places.
-const TRUST: f64 = 0.6;
-/// How much more the shape of a cell says here: tiles are square and letters nearly so.
-const TILES_ARE_SQUARE: f64 = 3.0;
-/// And how much more what cells usually are: borders of tiles are no independent witnesses.
-const TILES_ARE_USUAL: f64 = 4.0;
 /// A line along which nothing changes, in any band.
 const NOTHING: f64 = -3.0;
 /// A band is flat where only one line in so many changes.
@@ -49,21 +42,16 @@ pub(super) fn candidates(sheet: &Pixels, hints: &NameHints) -> Vec<GridCandidate
     let mut found = Vec::with_capacity(columns.len() * rows.len());
     for (c, column) in columns.iter().enumerate() {
         for (r, row) in rows.iter().enumerate() {
-            let evidence = in_rows[r].evidence(column) + in_columns[c].evidence(row)
-                - spacing_penalty(column, row)
-                + usual(aspect_prior(column, row), size_prior(column, row));
+            let mut terms = Terms::of_axes(column, row);
+            terms.add(Term::Lines, in_rows[r].evidence(column) + in_columns[c].evidence(row));
+            let evidence = terms.weighed(&Weights::DENSE);
             let grid = Grid::of_axes(*column, *row);
             let witnesses = grid.counts().columns * (grid.counts().rows - 1)
                 + grid.counts().rows * (grid.counts().columns - 1);
-            found.push(GridCandidate { grid, evidence, cut_places: 0, touches: 0, witnesses });
+            found.push(GridCandidate { grid, evidence, terms, cut_places: 0, touches: 0, witnesses });
         }
     }
     found
-}
-
-/// What the shape of a cell and what cells usually are say here.
-pub(super) fn usual(shape: f64, habit: f64) -> f64 {
-    TILES_ARE_SQUARE * shape + TILES_ARE_USUAL * habit
 }
 
 /// How much the color changes before each pixel, along one direction; lines first.
@@ -201,7 +189,7 @@ impl Strength {
         lines.sort_by(f64::total_cmp);
         let weakest = &lines[..lines.len().div_ceil(3)];
         let mean = weakest.iter().sum::<f64>() / weakest.len().max(1) as f64;
-        mean * lines.len() as f64 * TRUST
+        mean * lines.len() as f64
     }
 }
 
@@ -243,7 +231,9 @@ fn best(changes: &Changes, divisions: &[Division], others: &[Division], count: u
     let strengths: Vec<Strength> = parallel::map_slice(others, |other| changes.strength(other));
     let score = |axis: &Division| {
         let in_bands = strengths.iter().map(|strength| strength.evidence(axis));
-        in_bands.fold(f64::MIN, f64::max) - spacing_penalty(axis, axis)
+        let mut terms = Terms::of_axis(axis, changes.lines);
+        terms.add(Term::Lines, in_bands.fold(f64::MIN, f64::max));
+        terms.weighed(&Weights::DENSE)
     };
     let mut scored: Vec<(f64, usize)> = parallel::map(divisions.len(), |at| (score(&divisions[at]), at));
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));

@@ -6,11 +6,11 @@
 //! also why a cell that holds such a repetition is not sure.
 
 use crate::Pixels;
-use crate::background::Background;
-use crate::cut::Axis;
 use crate::cut::grid::Division;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::candidates::SMALLEST;
+use crate::cut::occupancy::Occupancy;
+use crate::cut::{Axis, SheetAnalysis};
 
 /// What a repeating row is preferred by, in nats.
 pub(super) const AHEAD: f64 = 1.0;
@@ -39,11 +39,11 @@ pub(super) fn divide_by_period(sheet: &Pixels, best: &GridCandidate) -> Option<(
 
 /// Whether a long cell may be several: what it holds repeats inside it about as well as from cell to cell, or has a
 /// waist in the middle where two drawings may only touch.
-pub(super) fn has_inner_period(sheet: &Pixels, background: Background, found: &GridCandidate) -> bool {
+pub(super) fn has_inner_period(sheet: &SheetAnalysis, found: &GridCandidate) -> bool {
     let ((columns, rows), cell) = (found.grid.axes(), found.grid.cell_size());
     let is_several = |across: Axis, axis: &Division, long: u32, short: u32| {
         let is_long = u64::from(long) * 2 >= u64::from(short) * 3;
-        is_long && (repeats(sheet, across, axis) || has_waist(sheet, background, across, axis))
+        is_long && (repeats(sheet.pixels(), across, axis) || has_waist(sheet.occupancy(), across, axis))
     };
     is_several(Axis::Columns, columns, cell.width, cell.height)
         || is_several(Axis::Rows, rows, cell.height, cell.width)
@@ -53,7 +53,7 @@ fn repeats(sheet: &Pixels, across: Axis, axis: &Division) -> bool {
     if axis.count == 1 {
         return period(sheet, across, axis).is_some();
     }
-    let cell = axis.covered / axis.count;
+    let cell = axis.cell();
     let own = difference(sheet, across, axis, cell + axis.gutter);
     let parts = [2, 3].into_iter().filter(|&parts| cell.is_multiple_of(parts)).map(|parts| cell / parts);
     parts.filter(|&part| part >= SMALLEST).any(|part| {
@@ -64,16 +64,13 @@ fn repeats(sheet: &Pixels, across: Axis, axis: &Division) -> bool {
     })
 }
 
-fn has_waist(sheet: &Pixels, background: Background, across: Axis, axis: &Division) -> bool {
-    let cell = axis.covered / axis.count;
-    let other = if across == Axis::Columns { sheet.size().height } else { sheet.size().width };
-    let content = |line: u32| -> u32 {
-        let is_content = |place: u32| match across {
-            Axis::Columns => background.is_content(&sheet.row(place)[line as usize * 4..][..4]),
-            Axis::Rows => background.is_content(&sheet.row(line)[place as usize * 4..][..4]),
-        };
-        (0..other).filter(|&place| is_content(place)).count() as u32
+fn has_waist(drawn: &Occupancy, across: Axis, axis: &Division) -> bool {
+    let cell = axis.cell();
+    let (lines, length) = match across {
+        Axis::Columns => (&drawn.columns, drawn.rows.count()),
+        Axis::Rows => (&drawn.rows, drawn.columns.count()),
     };
+    let content = |line: u32| lines.count_filled(line, 0, length);
     let (mut middle, mut all) = (0, 0);
     for at in 0..axis.count {
         let (start, _) = axis.cell_range(at);

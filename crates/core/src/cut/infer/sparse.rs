@@ -6,101 +6,83 @@ use crate::cut::grid::Division;
 use crate::cut::infer::GridCandidate;
 use crate::cut::infer::borders::{AxisScore, BorderTable};
 use crate::cut::infer::candidates::{
-    WIDEST_GUTTER, aspect_prior, divisions, has_rest, named, neighboring_sizes, remainder_penalty, single,
-    size_prior, spacing_penalty, usual_length, with_rest,
+    WIDEST_GUTTER, divisions, has_rest, named, neighboring_sizes, single, uneven, with_rest,
 };
-use crate::cut::infer::occupancy::OccupancyBits;
+use crate::cut::infer::evidence::{Term, Terms, Weights};
 use crate::cut::infer::{NameHints, periodicity};
+use crate::cut::occupancy::{Occupancy, OccupancyBits};
 use crate::parallel;
 
 /// How many divisions of each axis are judged together with the other's.
 const FINALISTS: usize = 16;
 /// How many of them may have the same number of cells: variants of one idea must not crowd out the others.
 const VARIANTS: usize = 4;
+/// How many of those with uneven cells.
+const UNEVEN: usize = 2;
 /// How many of the first round lend their bands to the second.
 const BAND_SOURCES: usize = 2;
 /// How many divisions are judged by more than their lines.
 const PROMISING: usize = 64;
 /// Bands looked at when lines are judged quickly.
 const MOST_SAMPLED: u32 = 64;
-/// What each place cut costs on top, in nats, and at most: where drawings touch, every grid cuts many.
-const FIRST_CUTS: f64 = 6.0;
-const MOST_FIRST_CUTS: f64 = 18.0;
 
-/// The best grids, or `None` where nothing is drawn.
-pub(super) fn candidates(
-    sheet: &Pixels,
-    hints: &NameHints,
-    is_content: impl Fn(&[u8]) -> bool + Sync,
-) -> Option<Vec<GridCandidate>> {
-    let (columns, rows) = content(sheet, is_content)?;
-    let all = |lines: &OccupancyBits, across: u32| {
-        let end = (0..lines.count()).rev().find(|&line| lines.count_filled(line, 0, across) > 0);
+/// The best grids of what is drawn.
+pub(super) fn candidates(sheet: &Pixels, hints: &NameHints, drawn: &Occupancy) -> Vec<GridCandidate> {
+    let Occupancy { columns, rows, .. } = drawn;
+    let end = drawn.end();
+    let all = |lines: &OccupancyBits, end: u32| {
         let mut all = divisions(lines.count(), WIDEST_GUTTER);
-        all.extend(with_rest(lines.count(), end.map_or(0, |last| last + 1)));
+        all.extend(with_rest(lines.count(), end));
         all
     };
-    let (all_columns, all_rows) = (all(&columns, rows.count()), all(&rows, columns.count()));
+    let (all_columns, all_rows) = (all(columns, end.width), all(rows, end.height));
     // Rows are first judged as if the sheet were one column wide, columns in the bands of the best rows,
     // and rows once more in the bands of the best columns.
-    let first_rows = best(&rows, &all_rows, &[single(columns.count())], (BAND_SOURCES, 1));
-    let best_columns = best(&columns, &all_columns, &first_rows, (FINALISTS, VARIANTS));
+    let first_rows = best(rows, &all_rows, &[single(columns.count())], (BAND_SOURCES, 1));
+    let best_columns = best(columns, &all_columns, &first_rows, (FINALISTS, VARIANTS));
     let mut lenders = best_columns.clone();
     lenders.dedup_by_key(|column| column.count);
     lenders.truncate(BAND_SOURCES);
-    let mut best_rows = best(&rows, &all_rows, &lenders, (FINALISTS, VARIANTS));
-    for row in first_rows {
-        if !best_rows.contains(&row) {
-            best_rows.push(row);
-        }
-    }
+    let mut best_rows = best(rows, &all_rows, &lenders, (FINALISTS, VARIANTS));
+    let uneven = |lines: &OccupancyBits, others: &[Division]| {
+        best(lines, &uneven(lines.count()).collect::<Vec<_>>(), others, (UNEVEN, 1))
+    };
     let mut best_columns = best_columns;
+    include(&mut best_columns, uneven(columns, &first_rows));
+    include(&mut best_rows, uneven(rows, &lenders));
+    include(&mut best_rows, first_rows);
     named(&mut best_columns, columns.count(), hints.sizes().map(|size| size.width));
     named(&mut best_rows, rows.count(), hints.sizes().map(|size| size.height));
     for (axes, length) in [(&mut best_columns, columns.count()), (&mut best_rows, rows.count())] {
         let near: Vec<Division> = axes.iter().flat_map(|axis| neighboring_sizes(axis, length)).collect();
-        for axis in near {
-            if !axes.contains(&axis) {
-                axes.push(axis);
-            }
-        }
+        include(axes, near);
     }
-    let mut found = score_pairs(&columns, &rows, &best_columns, &best_rows);
+    let mut found = score_pairs(columns, rows, &best_columns, &best_rows);
     if let Some(best) = found.iter().max_by(|a, b| a.evidence.total_cmp(&b.evidence)) {
         found.extend(periodicity::divide_by_period(sheet, best).map(|(column, row)| {
             let verdict = |lines: &OccupancyBits, axis: &Division, other: &Division| {
                 BorderTable::new(lines, other).lines(axis)
             };
-            let (x, y) = (verdict(&columns, &column, &row), verdict(&rows, &row, &column));
+            let (x, y) = (verdict(columns, &column, &row), verdict(rows, &row, &column));
             GridCandidate {
                 grid: Grid::of_axes(column, row),
                 evidence: best.evidence + periodicity::AHEAD,
+                terms: best.terms,
                 cut_places: x.places + y.places,
                 touches: x.touches + y.touches,
                 witnesses: x.witnesses + y.witnesses,
             }
         }));
     }
-    Some(found)
+    found
 }
 
-/// Bits of content by columns and by rows.
-fn content(
-    sheet: &Pixels,
-    is_content: impl Fn(&[u8]) -> bool + Sync,
-) -> Option<(OccupancyBits, OccupancyBits)> {
-    let size = sheet.size();
-    let word = |pixels: &[u8]| {
-        let bits = pixels.chunks_exact(4).enumerate();
-        bits.fold(0, |word, (at, pixel)| word | u64::from(is_content(pixel)) << at)
-    };
-    let row = |y: u32| sheet.row(y).chunks(64 * 4).map(word).collect::<Vec<u64>>();
-    let words: Vec<u64> = parallel::flat_map(size.height as usize, |y| row(y as u32));
-    if words.iter().all(|&word| word == 0) {
-        return None;
+fn include(axes: &mut Vec<Division>, more: Vec<Division>) {
+    for axis in more {
+        if !axes.contains(&axis) {
+            axes.push(axis);
+        }
     }
-    let rows = OccupancyBits::from_words(size.width, words);
-    Some((rows.transposed(size.width), rows))
 }
 
 /// The divisions that fare best in the bands of any of `others`, so many and so many variants of each number of
@@ -111,9 +93,7 @@ fn best(
     others: &[Division],
     (count, variants): (usize, usize),
 ) -> Vec<Division> {
-    let cost = |axis: &Division| {
-        spacing_penalty(axis, axis) + remainder_penalty(axis, lines.count()) - usual_length(axis)
-    };
+    let habit = |axis: &Division| Terms::of_axis(axis, lines.count()).weighed(&Weights::SPARSE);
     // Lines are quickly judged, in some of the bands; how steadily drawings stand is asked of the promising ones only.
     let sampled: Vec<BorderTable> =
         parallel::map_slice(others, |other| BorderTable::sampled(lines, other, MOST_SAMPLED));
@@ -121,7 +101,7 @@ fn best(
         let evidence = sampled.iter().zip(others).map(|(borders, other)| {
             borders.lines(axis).evidence * f64::from(other.count) / borders.bands() as f64
         });
-        evidence.fold(f64::MIN, f64::max) - cost(axis)
+        evidence.fold(f64::MIN, f64::max) + habit(axis)
     };
     let promising = ranked(&parallel::map_slice(divisions, by_lines), PROMISING);
     let mut again = vec![f64::MIN; promising.len()];
@@ -136,7 +116,7 @@ fn best(
         again.iter_mut().zip(scores).for_each(|(best, score)| *best = best.max(score));
     }
     for (score, &at) in again.iter_mut().zip(&promising) {
-        *score -= cost(&divisions[at]);
+        *score += habit(&divisions[at]);
     }
     let mut found: Vec<Division> = Vec::with_capacity(count + 1);
     for at in ranked(&again, PROMISING) {
@@ -196,19 +176,22 @@ fn score_pairs(
         let (lines_y, steady_y) = down[band_of_column[c]][r];
         // Where one axis cuts through drawings, its bands hold pieces of the same ones: they are no
         // independent witnesses for the other.
-        let evidence = discount_evidence(lines_x, steady_x, lines_y.cleanness())
-            + discount_evidence(lines_y, steady_y, lines_x.cleanness())
-            - spacing_penalty(column, row)
-            - remainder_penalty(column, columns.count())
-            - remainder_penalty(row, rows.count())
-            + aspect_prior(column, row)
-            + size_prior(column, row);
+        let mut terms = Terms::of_axes(column, row);
+        terms.add_rest(column, columns.count());
+        terms.add_rest(row, rows.count());
+        for (lines, placement, across) in
+            [(lines_x, steady_x, lines_y.cleanness()), (lines_y, steady_y, lines_x.cleanness())]
+        {
+            let kept = if lines.evidence + placement > 0.0 { across } else { 1.0 };
+            terms.add(Term::Lines, kept * lines.evidence);
+            terms.add(Term::Placement, kept * placement);
+        }
         let cut_places = lines_x.places + lines_y.places;
-        // A cut through a drawing is what an artist sees first, so the first few cost more than their evidence.
-        let evidence = evidence - (FIRST_CUTS * f64::from(cut_places)).min(MOST_FIRST_CUTS);
+        terms.add_cuts(cut_places);
+        let evidence = terms.weighed(&Weights::SPARSE);
         let witnesses = lines_x.witnesses + lines_y.witnesses;
         let touches = lines_x.touches + lines_y.touches;
-        GridCandidate { grid: Grid::of_axes(*column, *row), evidence, cut_places, touches, witnesses }
+        GridCandidate { grid: Grid::of_axes(*column, *row), evidence, terms, cut_places, touches, witnesses }
     };
     pairs.iter().map(judge).collect()
 }
@@ -224,9 +207,4 @@ fn score_axes(lines: &OccupancyBits, bands: &[Division], axes: &[Division]) -> V
         parallel::map_slice(axes, judged)
     };
     bands.iter().map(of_bands).collect()
-}
-
-fn discount_evidence(lines: AxisScore, steadiness: f64, cleanness: f64) -> f64 {
-    let evidence = lines.evidence + steadiness;
-    evidence.min(evidence * cleanness)
 }

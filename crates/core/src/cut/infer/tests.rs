@@ -1,11 +1,15 @@
-//! Small sheets whose grid is known. The large corpus is the benchmark `detect_grid`.
+//! Small sheets whose grid is known. The large corpus is the benchmark `find_grid`.
 
 use image::{Rgba, RgbaImage};
 
 use super::*;
-use crate::Cell;
 use crate::cut::{Counts, Spacing, find_crossings};
+use crate::{Cell, Pixels};
 use crate::{Rect, UVec2};
+
+fn detect(sheet: &Pixels) -> GridDetection {
+    detect_grid(&SheetAnalysis::of(sheet))
+}
 
 /// A drawing in a cell: a blob that depends on the cell, and a spark apart from it.
 fn draw(image: &mut RgbaImage, cell: Rect, number: u32) {
@@ -54,9 +58,9 @@ fn sheet(
 
 #[track_caller]
 fn found(sheet: &(Pixels, Grid)) {
-    let found = detect_grid(&sheet.0);
+    let found = detect(&sheet.0);
     assert_eq!(found.candidates[0].grid, sheet.1, "{found:?}");
-    assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+    assert!(found.is_sure(), "{found:?}");
     assert_eq!(found.candidates[0].cut_places, 0);
 }
 
@@ -76,7 +80,7 @@ fn a_grid_that_only_a_gutter_explains() {
     // 6 cells of 31 with 5 px between them: 211 px, a prime number.
     let spacing = Spacing { gutter: UVec2 { x: 5, y: 5 }, ..Spacing::default() };
     let (pixels, grid) = sheet(Size::new(31, 28), 6, &[6, 6, 6, 3], spacing, None);
-    let found = detect_grid(&pixels);
+    let found = detect(&pixels);
     assert_eq!(found.candidates[0].grid.counts(), grid.counts());
     assert_eq!(found.candidates[0].cut_places, 0);
     let pitch =
@@ -92,17 +96,17 @@ fn tiles_that_touch_everywhere() {
         let (grain, shade) = ((x * 7 + y * 13 + x * y) % 9, tile * 53 % 150);
         Rgba([(60 + shade + grain) as u8, (40 + tile * 31 % 120 + grain) as u8, 90, 255])
     });
-    let found = detect_grid(&Pixels::from_image(image));
+    let found = detect(&Pixels::from_image(image));
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 5).unwrap());
-    assert!(matches!(found.certainty, Certainty::Sure(_)));
+    assert!(found.is_sure());
 }
 
 #[test]
 fn nothing_drawn_and_one_drawing_are_no_grids() {
-    let blank = detect_grid(&Pixels::from_image(RgbaImage::new(64, 64)));
-    assert_eq!(blank.certainty, Certainty::Blank);
+    let blank = detect(&Pixels::from_image(RgbaImage::new(64, 64)));
+    assert!(blank.is_blank() && blank.confidence() == 0.0);
     let (one, _) = sheet(Size::new(64, 64), 1, &[1], Spacing::default(), None);
-    assert!(matches!(detect_grid(&one).certainty, Certainty::Unsure(_)));
+    assert!(!detect(&one).is_sure());
 }
 
 #[test]
@@ -119,16 +123,19 @@ fn a_picture_whose_size_is_usual_is_no_sheet_of_squares() {
                 if is_round || seed % 2 == 0 { 255 } else { 0 },
             ])
         });
-        let found = detect_grid(&Pixels::from_image(picture));
-        assert!(!matches!(found.certainty, Certainty::Sure(_)), "{seed}: {found:?}");
+        let found = detect(&Pixels::from_image(picture));
+        assert!(!found.is_sure(), "{seed}: {found:?}");
     }
 }
 
 #[test]
 fn confidence_grows_with_the_lead() {
-    assert_eq!(Certainty::Unsure(0.0).confidence(), 0.5);
-    assert!(Certainty::Sure(SURE).confidence() > 0.99);
-    assert_eq!(Certainty::Blank.confidence(), 0.0);
+    let found = |lead: f64, doubts: Vec<Doubt>| {
+        GridDetection { candidates: Vec::new(), lead, doubts, background: Background::Clear }.confidence()
+    };
+    assert_eq!(found(0.0, vec![Doubt::CloseSecond]), 0.5);
+    assert!(found(sureness::SURE, Vec::new()) > 0.99);
+    assert_eq!(found(0.0, vec![Doubt::Blank]), 0.0);
 }
 
 /// Rows of figures on transparency: a firm body in the middle of each cell, and what `around` adds to it.
@@ -147,9 +154,9 @@ fn figures(counts: (u32, u32), cell: u32, around: impl Fn(u32, u32) -> [u8; 4]) 
 fn a_glow_that_reaches_over_the_lines_does_not_hide_the_firm_drawings() {
     // The glow of every cell runs into its neighbors on all sides.
     let sheet = figures((6, 4), 32, |x, y| if (x + y) % 2 == 0 { [255, 220, 120, 40] } else { [0; 4] });
-    let found = detect_grid(&sheet);
+    let found = detect(&sheet);
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(6, 4).unwrap(), "{found:?}");
-    assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+    assert!(found.is_sure(), "{found:?}");
 }
 
 #[test]
@@ -157,7 +164,7 @@ fn a_solid_sheet_in_a_clear_rim_is_judged_inside_it() {
     let inner = figures((5, 4), 24, |_, _| [40, 60, 90, 255]).to_image();
     let mut image = RgbaImage::new(inner.width() + 6, inner.height() + 6);
     image::imageops::replace(&mut image, &inner, 3, 3);
-    let found = detect_grid(&Pixels::from_image(image));
+    let found = detect(&Pixels::from_image(image));
     let grid = &found.candidates[0].grid;
     assert_eq!(grid.counts(), Counts::new(5, 4).unwrap(), "{found:?}");
     assert_eq!(grid.spacing().offset, UVec2 { x: 3, y: 3 });
@@ -173,9 +180,9 @@ fn drawings_that_touch_all_along_a_row_are_parted_where_they_repeat_but_never_su
         let level = (px * 8) as u8 ^ (py * 5) as u8;
         Rgba(if is_clear { [0; 4] } else { [level, (px * 3) as u8, 90, 255] })
     }));
-    let found = detect_grid(&sheet);
+    let found = detect(&sheet);
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 3).unwrap(), "{found:?}");
-    assert!(matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
+    assert!(!found.is_sure(), "{found:?}");
 }
 
 #[test]
@@ -188,9 +195,9 @@ fn a_cell_that_may_hold_a_pair_is_not_sure() {
         let color = [((x / 24 + y / 28) * 9) as u8 + 60, (px * 7) as u8, (py * 7) as u8, 255];
         if body || thread { Rgba(color) } else { Rgba([0; 4]) }
     }));
-    let found = detect_grid(&sheet);
+    let found = detect(&sheet);
     let is_right = found.candidates[0].grid.counts() == Counts::new(8, 4).unwrap();
-    assert!(is_right || matches!(found.certainty, Certainty::Unsure(_)), "{found:?}");
+    assert!(is_right || !found.is_sure(), "{found:?}");
 }
 
 /// Solid tiles with wide gutters, each of another shade.
@@ -207,7 +214,7 @@ fn spaced_tiles(side: u32, gutter: u32, counts: (u32, u32)) -> Pixels {
 #[test]
 fn gutters_wider_than_an_offset_may_be_are_found() {
     for gutter in [10, 16, 20, 32] {
-        let found = detect_grid(&spaced_tiles(32, gutter, (6, 5)));
+        let found = detect(&spaced_tiles(32, gutter, (6, 5)));
         let grid = found.candidates[0].grid;
         assert_eq!(
             (grid.counts(), grid.cell_size()),
@@ -219,24 +226,11 @@ fn gutters_wider_than_an_offset_may_be_are_found() {
 }
 
 #[test]
-fn cells_that_corridors_part_evenly_are_never_sure() {
-    let sheet = spaced_tiles(32, 10, (6, 4));
-    let background = Background::Clear;
-    let grid = |columns: u32, cell: u32, gutter: u32| {
-        let axis = Division { offset: 0, gutter, count: columns, covered: columns * cell };
-        Grid::of_axes(axis, Division { offset: 0, gutter: 10, count: 4, covered: 4 * 32 })
-    };
-    assert!(corridors::run_through(&sheet, background, &grid(3, 74, 10)), "pairs");
-    assert!(corridors::run_through(&sheet, background, &grid(2, 116, 10)), "threes");
-    assert!(!corridors::run_through(&sheet, background, &grid(6, 32, 10)));
-}
-
-#[test]
 fn what_differs_in_where_a_cell_ends_only_is_one_answer() {
     let (sheet, _) = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
-    let found = detect_grid(&sheet);
+    let found = detect(&sheet);
     let mut kinds = found.candidates.clone();
-    kinds.dedup_by(|a, b| a.is_equivalent_to(b));
+    kinds.dedup_by(|a, b| a.answer(sheet.size()) == b.answer(sheet.size()));
     assert_eq!(kinds.len(), found.candidates.len());
     assert_eq!(found.candidates[0].grid.spacing(), Spacing::default());
 }
@@ -248,10 +242,14 @@ fn a_name_settles_what_pixels_leave_open_and_never_goes_against_them() {
         let shade = ((x / 16 * 7 + y / 16 * 13) % 5 * 40) as u8;
         Rgba([shade, 255 - shade, ((x * 3 + y * 5) % 11) as u8, 255])
     }));
-    let of = |name: &str| detect_grid_with_hints(&tiles, &NameHints::of(name)).candidates[0].grid.cell_size();
+    let of = |name: &str| {
+        detect_grid_with_hints(&SheetAnalysis::of(&tiles), &NameHints::of(name)).candidates[0]
+            .grid
+            .cell_size()
+    };
     assert_eq!(of("tiles_16x16"), Size::new(16, 16));
     let drawn = sheet(Size::new(40, 40), 5, &[5, 5, 5], Spacing::default(), None);
-    let found = detect_grid_with_hints(&drawn.0, &NameHints::of("hero_50x60"));
+    let found = detect_grid_with_hints(&SheetAnalysis::of(&drawn.0), &NameHints::of("hero_50x60"));
     assert_eq!(found.candidates[0].grid, drawn.1);
 }
 
@@ -262,9 +260,9 @@ fn enlarged_art_is_cut_as_the_art_itself() {
         let large = art.to_image();
         let size = (large.width() * factor, large.height() * factor);
         let large = image::imageops::resize(&large, size.0, size.1, image::imageops::FilterType::Nearest);
-        let found = detect_grid(&Pixels::from_image(large));
+        let found = detect(&Pixels::from_image(large));
         assert_eq!(found.candidates[0].grid, grid.enlarged(factor));
-        assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+        assert!(found.is_sure(), "{found:?}");
     }
 }
 
@@ -280,9 +278,9 @@ fn a_tile_set_in_groups_is_found_by_the_sides_of_its_tiles() {
         let shade = (90 + grain + column * 31 % 60) as u8;
         if is_tile && !is_slope { Rgba([shade, 200 - shade, grain as u8, 255]) } else { Rgba([0; 4]) }
     });
-    let found = detect_grid(&Pixels::from_image(image));
+    let found = detect(&Pixels::from_image(image));
     assert_eq!(found.candidates[0].grid.cell_size(), Size::new(side, side), "{found:?}");
-    assert!(matches!(found.certainty, Certainty::Sure(_)), "{found:?}");
+    assert!(found.is_sure(), "{found:?}");
 }
 
 /// A sheet in the corner of a larger page.
@@ -296,7 +294,7 @@ fn on_page(sheet: &Pixels, width: u32, height: u32) -> Pixels {
 fn a_page_larger_than_its_grid_leaves_a_rest() {
     let drawn = figures((6, 5), 40, |_, _| [0; 4]);
     let page = on_page(&drawn, 256, 222);
-    let found = detect_grid(&page);
+    let found = detect(&page);
     let best = found.candidates[0].grid;
     assert_eq!(
         (best.counts(), best.cell_size()),
@@ -312,7 +310,7 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
         |gutter: u32, count: u32, cell: u32| Division { offset: 0, gutter, count, covered: count * cell };
     let cards = spaced_tiles(14, 6, (5, 4));
     let loose = Grid::of_axes(axis(2, 5, 18), axis(1, 4, 19));
-    let canonical = canonical_grid::canonicalize(&loose, &cards, Background::Clear);
+    let canonical = canonical_grid::canonicalize(&loose, &SheetAnalysis::of(&cards));
     assert_eq!(
         (canonical.cell_size(), canonical.spacing().gutter),
         (Size::new(14, 14), UVec2 { x: 6, y: 6 })
@@ -323,7 +321,7 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
         Rgba([80, 90, 100, if is_inside { 255 } else { 0 }])
     }));
     let narrow = Grid::of_axes(axis(4, 3, 16), axis(0, 1, 20));
-    let canonical = canonical_grid::canonicalize(&narrow, &round, Background::Clear);
+    let canonical = canonical_grid::canonicalize(&narrow, &SheetAnalysis::of(&round));
     assert!((0..3).all(|column| canonical.rect(Cell { row: 0, column }).width >= 19), "{canonical:?}");
     assert!(find_crossings(&round, Background::Clear, &canonical).is_empty());
 }
@@ -332,21 +330,9 @@ fn the_reading_that_stands_for_a_kind_loses_no_pixel_and_shows_the_gutters_of_fu
 fn a_long_sheet_that_tells_nothing_is_proposed_as_a_strip_of_squares() {
     let noise = |x: u32, y: u32| (x * 7919 + y * 104_729 + x * y * 31) % 251;
     let image = RgbaImage::from_fn(120, 15, |x, y| Rgba([noise(x, y) as u8, noise(y, x) as u8, 90, 255]));
-    let found = detect_grid(&Pixels::from_image(image));
+    let found = detect(&Pixels::from_image(image));
     assert_eq!(found.candidates[0].grid.counts(), Counts::new(8, 1).unwrap(), "{found:?}");
-    assert!(matches!(found.certainty, Certainty::Unsure(_)));
-}
-
-#[test]
-fn padding_beside_the_drawings_is_no_corridor_through_them() {
-    // Drawings in the left half of every cell, up to its middle.
-    let sheet = Pixels::from_image(RgbaImage::from_fn(6 * 50, 4 * 46, |x, y| {
-        let (px, py) = (x % 50, y % 46);
-        let is_drawn = px < 27 && (6..40).contains(&py);
-        Rgba(if is_drawn { [(px * 9) as u8, (py * 5) as u8, (x / 50 * 40) as u8, 255] } else { [0; 4] })
-    }));
-    let whole = |count: u32, cell: u32| Division { offset: 0, gutter: 0, count, covered: count * cell };
-    assert!(!corridors::run_through(&sheet, Background::Clear, &Grid::of_axes(whole(6, 50), whole(4, 46))));
+    assert!(!found.is_sure());
 }
 
 #[test]
@@ -357,9 +343,9 @@ fn any_small_picture_is_looked_at_and_none_breaks_the_finder() {
             let value = noise(x, y);
             Rgba([value as u8, (value >> 8) as u8, 90, 255])
         });
-        detect_grid(&Pixels::from_image(image));
+        detect(&Pixels::from_image(image));
     }
     for (width, height) in [(16, 1), (64, 4), (36, 4), (4, 64), (1, 400), (300, 2)] {
-        detect_grid(&Pixels::from_image(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
+        detect(&Pixels::from_image(RgbaImage::from_pixel(width, height, Rgba([9, 9, 9, 255]))));
     }
 }

@@ -7,11 +7,12 @@
 //!
 //! Looks for square cells that begin in the corner only, as tile sets have.
 
+use crate::Size;
 use crate::background::Background;
-use crate::cut::Grid;
 use crate::cut::grid::Division;
 use crate::cut::infer::candidates::SMALLEST;
-use crate::{Pixels, Size};
+use crate::cut::occupancy::Occupancy;
+use crate::cut::{Grid, SheetAnalysis};
 
 /// An edge is straight for at least this many pixels.
 const STRAIGHT: u32 = 5;
@@ -28,12 +29,15 @@ const TILED: f64 = 0.6;
 /// What cells cost that leave a rest at the right or at the bottom.
 const REST: f64 = 10.0;
 
+/// No tile has shorter sides, in pixels; a pixel of art that was enlarged has.
+const SMALLEST_TILE: u32 = 6;
+
 /// Square cells and what speaks for them, the best first, where anything does.
-pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f64)> {
-    if background == Background::None {
+pub(super) fn candidates(sheet: &SheetAnalysis) -> Vec<(Grid, f64)> {
+    if sheet.background() == Background::None {
         return Vec::new();
     }
-    let (across, down) = edges(sheet, background);
+    let (across, down) = edges(sheet.occupancy());
     let Size { width, height } = sheet.size();
     let most = width.min(height);
     let mut found: Vec<(Grid, f64)> = (SMALLEST..=most)
@@ -48,17 +52,21 @@ pub(super) fn candidates(sheet: &Pixels, background: Background) -> Vec<(Grid, f
         })
         .collect();
     found.sort_by(|a, b| b.1.total_cmp(&a.1));
+    // Pixels that were enlarged have edges too: they say nothing of larger squares.
+    if found.first().is_some_and(|(grid, _)| grid.cell_size().width < SMALLEST_TILE) {
+        found.clear();
+    }
     found
 }
 
 /// What speaks for smaller square cells inside those of a grid, in nats: straight edges inside the drawings that lie
 /// on the lines of the best of them. Groups of tiles look like cells; the sides of the groups tell nothing about what
 /// is in them.
-pub(super) fn inside(sheet: &Pixels, background: Background, grid: &Grid) -> Option<(Grid, f64)> {
-    if background == Background::None {
+pub(super) fn inside(sheet: &SheetAnalysis, grid: &Grid) -> Option<(Grid, f64)> {
+    if sheet.background() == Background::None {
         return None;
     }
-    let (mut across, mut down) = edges(sheet, background);
+    let (mut across, mut down) = edges(sheet.occupancy());
     let (columns, rows) = grid.axes();
     across.without_groups(columns);
     down.without_groups(rows);
@@ -74,7 +82,7 @@ pub(super) fn inside(sheet: &Pixels, background: Background, grid: &Grid) -> Opt
     (SMALLEST..=most)
         .filter_map(of)
         .max_by(|a, b| a.1.total_cmp(&b.1))
-        .filter(|(_, evidence)| *evidence > 0.0)
+        .filter(|(grid, evidence)| *evidence > 0.0 && grid.cell_size().width >= SMALLEST_TILE)
 }
 
 /// Straight edges before each pixel of an axis.
@@ -85,13 +93,13 @@ struct Edges {
 }
 
 impl Edges {
-    fn of(length: u32) -> Self {
-        Self { counts: vec![0; length as usize], end: 0 }
+    fn of(length: u32, end: u32) -> Self {
+        Self { counts: vec![0; length as usize], end }
     }
 
     /// Takes out the edges where drawings of the cells of an axis begin and end.
     fn without_groups(&mut self, axis: &Division) {
-        let pitch = (axis.covered / axis.count + axis.gutter) as usize;
+        let pitch = axis.pitch() as usize;
         let mut steps = vec![0u64; pitch];
         for (at, &count) in self.counts.iter().enumerate() {
             steps[(at + pitch - axis.offset as usize % pitch) % pitch] += u64::from(count);
@@ -146,19 +154,16 @@ impl Edges {
 }
 
 /// Straight edges between what is drawn and what is clear, before each column and before each row.
-fn edges(sheet: &Pixels, background: Background) -> (Edges, Edges) {
-    let Size { width, height } = sheet.size();
-    let (mut across, mut down) = (Edges::of(width), Edges::of(height));
+fn edges(drawn: &Occupancy) -> (Edges, Edges) {
+    let (width, height) = (drawn.columns.count(), drawn.rows.count());
+    let end = drawn.end();
+    let (mut across, mut down) = (Edges::of(width, end.width), Edges::of(height, end.height));
     // How far an edge before each column goes up from here.
     let mut straight = vec![0u32; width as usize];
     let mut above: Vec<bool> = Vec::new();
     let weight = |length: u32| if length >= STRAIGHT { (length / STRAIGHT).min(MOST_EACH) } else { 0 };
-    for (y, row) in (0u32..).zip(sheet.rows()) {
-        let filled: Vec<bool> = row.chunks_exact(4).map(|pixel| background.is_content(pixel)).collect();
-        if let Some(last) = filled.iter().rposition(|&filled| filled) {
-            across.end = across.end.max(last as u32 + 1);
-            down.end = y + 1;
-        }
+    for y in 0..height {
+        let filled: Vec<bool> = drawn.rows.bits(y).take(width as usize).collect();
         for (x, pair) in (1..).zip(filled.windows(2)) {
             if pair[0] != pair[1] {
                 straight[x] += 1;
@@ -188,6 +193,7 @@ mod tests {
     use image::{Rgba, RgbaImage};
 
     use super::*;
+    use crate::Pixels;
 
     /// Tiles at some places of a lattice, and round drawings inside of others.
     fn tiles(side: u32, columns: u32, rows: u32, is_tile: impl Fn(u32, u32) -> bool) -> Pixels {
@@ -203,11 +209,15 @@ mod tests {
     fn sides_of_tiles_show_their_lattice_not_its_parts_or_multiples() {
         for side in [16, 24, 32] {
             let sheet = tiles(side, 12, 8, |column, row| (column * 5 + row * 3) % 7 < 4);
-            let found = candidates(&sheet, Background::Clear);
+            let found = candidates(&SheetAnalysis::with_background(&sheet, Background::Clear));
             assert_eq!(found[0].0.cell_size(), Size::new(side, side));
             assert!(found[0].1 > found[1].1 * 1.2, "{:?}", &found[..2]);
         }
         let free = tiles(32, 12, 8, |_, _| false);
-        assert!(candidates(&free, Background::Clear).first().is_none_or(|(_, evidence)| *evidence < 20.0));
+        assert!(
+            candidates(&SheetAnalysis::with_background(&free, Background::Clear))
+                .first()
+                .is_none_or(|(_, evidence)| *evidence < 20.0)
+        );
     }
 }

@@ -6,54 +6,95 @@
 use image::RgbaImage;
 use num_integer::gcd;
 
-use crate::{Pixels, Size};
+use crate::{Pixels, Rect, Size};
 
 /// Changes of color are on at least this share of the lines between blocks, or they are not blocks of art but flat areas.
 const MANY: f64 = 0.5;
 /// What looks enlarged by more is a mosaic of flat tiles.
 const LARGEST: u32 = 8;
 
-/// By what factor a sheet was enlarged; 1 where it was not.
-pub(super) fn upscale_factor(sheet: &Pixels) -> u32 {
+/// How a sheet was enlarged.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Upscale {
+    /// Pixels of the sheet along each side of one of the art.
+    pub(super) factor: u32,
+    /// The whole blocks: a sheet may begin and end with part of one.
+    pub(super) blocks: Rect,
+}
+
+/// How a sheet was enlarged; `None` where it was not.
+pub(super) fn find_upscale(sheet: &Pixels) -> Option<Upscale> {
     let Size { width, height } = sheet.size();
-    let (mut across, mut down) = (vec![false; width as usize], vec![false; height as usize]);
-    let mut step = gcd(width, height);
+    let (mut across, mut down) = (Changes::of(width), Changes::of(height));
     let mut above: Option<&[u8]> = None;
     for (y, row) in (0..).zip(sheet.rows()) {
-        if step == 1 {
-            return 1;
+        if gcd(across.step, down.step) == 1 {
+            return None;
         }
         if above.is_some_and(|above| above == row) {
             continue;
         }
         if above.is_some() {
-            down[y as usize] = true;
-            step = gcd(step, y);
+            down.add(y);
         }
         for (x, pair) in (1..).zip(row.windows(8).step_by(4)) {
             if pair[..4] != pair[4..] {
-                across[x as usize] = true;
-                step = gcd(step, x);
+                across.add(x);
             }
         }
         above = Some(row);
     }
-    let is_art = |changes: &[bool]| {
-        let first = changes.iter().position(|&change| change)?;
-        let last = changes.iter().rposition(|&change| change)?;
-        let count = changes.iter().filter(|&&change| change).count();
-        Some(count as f64 >= MANY * ((last - first) as f64 / f64::from(step) + 1.0))
+    let factor = gcd(across.step, down.step);
+    if factor == 0 {
+        return None;
+    }
+    let is_enlarged = (2..=LARGEST).contains(&factor) && across.are_of_art(factor) && down.are_of_art(factor);
+    let blocks = |changes: &Changes, length: u32| {
+        let start = changes.first()? as u32 % factor;
+        Some((start, (length - start) / factor * factor))
     };
-    let is_enlarged = step <= LARGEST && is_art(&across) == Some(true) && is_art(&down) == Some(true);
-    if is_enlarged { step } else { 1 }
+    let ((x, width), (y, height)) = (blocks(&across, width)?, blocks(&down, height)?);
+    is_enlarged.then(|| Upscale { factor, blocks: Rect::new(x, y, width, height) })
+}
+
+/// Where the color changes from one column or row to the next.
+struct Changes {
+    is_change: Vec<bool>,
+    /// What divides all distances between changes; 0 where there are fewer than two.
+    step: u32,
+}
+
+impl Changes {
+    fn of(length: u32) -> Self {
+        Self { is_change: vec![false; length as usize], step: 0 }
+    }
+
+    fn first(&self) -> Option<usize> {
+        self.is_change.iter().position(|&is_change| is_change)
+    }
+
+    fn add(&mut self, at: u32) {
+        if !std::mem::replace(&mut self.is_change[at as usize], true) {
+            let first = self.first().map_or(at, |first| first as u32);
+            self.step = gcd(self.step, at.abs_diff(first));
+        }
+    }
+
+    fn are_of_art(&self, factor: u32) -> bool {
+        let last = self.is_change.iter().rposition(|&is_change| is_change);
+        let span = self.first().zip(last).map_or(0, |(first, last)| last - first);
+        let count = self.is_change.iter().filter(|&&is_change| is_change).count();
+        span > 0 && count as f64 >= MANY * (span as f64 / f64::from(factor) + 1.0)
+    }
 }
 
 /// A pixel of each block.
-pub(super) fn downscale(sheet: &Pixels, factor: u32) -> Pixels {
-    let Size { width, height } = sheet.size();
+pub(super) fn downscale(sheet: &Pixels, Upscale { factor, blocks }: Upscale) -> Pixels {
+    let Size { width, height } = blocks.size();
     let mut bytes = Vec::with_capacity((width / factor) as usize * (height / factor) as usize * 4);
-    for y in (0..height).step_by(factor as usize) {
-        for pixel in sheet.row(y).chunks_exact(4).step_by(factor as usize) {
+    for y in (blocks.y..blocks.y + height).step_by(factor as usize) {
+        let row = &sheet.row(y)[blocks.x as usize * 4..][..width as usize * 4];
+        for pixel in row.chunks_exact(4).step_by(factor as usize) {
             bytes.extend_from_slice(pixel);
         }
     }
@@ -74,14 +115,22 @@ mod tests {
             Pixels::from_image(RgbaImage::from_fn(12 * zoom, 8 * zoom, |x, y| noise(x / zoom, y / zoom)))
         };
         for zoom in [1, 2, 3, 5] {
-            assert_eq!(upscale_factor(&art(zoom)), zoom);
-            assert_eq!(downscale(&art(zoom), zoom).to_image(), art(1).to_image());
+            let factor = find_upscale(&art(zoom)).map_or(1, |upscale| upscale.factor);
+            assert_eq!(factor, zoom);
+            let whole = Upscale { factor: zoom, blocks: Rect::new(0, 0, 12 * zoom, 8 * zoom) };
+            assert_eq!(downscale(&art(zoom), whole).to_image(), art(1).to_image());
         }
-        let odd = Pixels::from_image(RgbaImage::from_fn(25, 16, |x, y| noise(x / 2, y / 2)));
-        assert_eq!(upscale_factor(&odd), 1);
+        // A sheet that begins and ends within a block.
+        let part = art(4).crop(Rect::new(3, 2, 43, 28)).unwrap();
+        let upscale = Upscale { factor: 4, blocks: Rect::new(1, 2, 40, 24) };
+        assert_eq!(find_upscale(&part), Some(upscale));
+        let whole = art(1).crop(Rect::new(1, 1, 10, 6)).unwrap();
+        assert_eq!(downscale(&part, upscale).to_image(), whole.to_image());
+        let odd = Pixels::from_image(RgbaImage::from_fn(24, 16, |x, y| noise(x * x / 9, y / 2)));
+        assert_eq!(find_upscale(&odd), None);
         let flat = Pixels::from_image(RgbaImage::from_fn(64, 48, |x, y| {
             Rgba([(x / 16) as u8, (y / 16) as u8, 0, 255])
         }));
-        assert_eq!(upscale_factor(&flat), 1);
+        assert_eq!(find_upscale(&flat), None);
     }
 }

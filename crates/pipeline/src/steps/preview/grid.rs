@@ -4,7 +4,7 @@ use std::path::Path;
 
 use image::RgbaImage;
 use shibori_core::Pixels;
-use shibori_core::cut::cut_rects;
+use shibori_core::cut::{cut_rects, find_crossings};
 use shibori_draw::{CutPlan, draw_cut};
 use shibori_formats::decode::{DecodedFile, DecodedImage, image, rects};
 
@@ -37,21 +37,33 @@ pub(super) fn draw(
     let sheet = prepare_sheet(path, &pixels, &options.cut, &options.clean, cx)?;
     let plan = if let Some(list) = &options.cut.rects {
         cx.transaction().add_sources(&[cx.resolve(list)]);
-        let places = cut_rects(&sheet.pixels, &rects(&cx.resolve(list))?);
+        let places = cut_rects(sheet.analysis.pixels(), &rects(&cx.resolve(list))?);
         let places = places.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {
-        let found = find_islands(&sheet.pixels, sheet.background, options.cut.island_options(), cx)?;
+        let found = find_islands(&sheet.analysis, options.cut.island_options(), cx)?;
         let places = found.drawings.into_iter().enumerate();
         CutPlan::Rects(places.map(|(number, one)| (one.rect, number.to_string())).collect())
     } else {
         CutPlan::Grid(grid_of(path, &sheet, &options.cut, cx)?.0)
     };
     let zoom = options.zoom.get();
-    let drawn = draw_cut(&sheet.pixels, sheet.background, &plan, zoom.unwrap_or(0), cx.pixel_limits());
+    let drawn = draw_cut(
+        sheet.analysis.pixels(),
+        sheet.analysis.background(),
+        &plan,
+        zoom.unwrap_or(0),
+        cx.pixel_limits(),
+    );
     let drawn = cx.map_limit_error(drawn, by_zoom(zoom))?;
-    if drawn.marked > 0 {
-        cx.notify(Notice::Crossed { pixels: drawn.marked });
+    let places = match &plan {
+        CutPlan::Grid(grid) => {
+            find_crossings(sheet.analysis.pixels(), sheet.analysis.background(), grid).len()
+        }
+        CutPlan::Rects(_) => 0,
+    };
+    if places > 0 || drawn.marked > 0 {
+        cx.notify(Notice::Crossed { places, pixels: drawn.marked });
     }
     Ok(CutImage { image: drawn.image, plan, crossed: drawn.marked, blank: drawn.blank })
 }

@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use shibori_core::cut::{GridCandidate, IslandOptions};
-use shibori_core::{Background, Color, Frame, Pixels, find_background};
+use shibori_core::cut::{GridCandidate, IslandOptions, SheetAnalysis};
+use shibori_core::{Background, Color, Frame, Pixels};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, sprite_name};
 use shibori_formats::encode;
@@ -101,12 +101,13 @@ fn png(pixels: &Pixels, name: &str) -> Result<Vec<u8>, Error> {
 }
 
 fn sheet(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<SheetContent, Error> {
-    let (size, behind) = (pixels.size(), find_background(pixels));
-    let sheet = SheetReading::of(path, pixels, cx)?;
+    let analysis = SheetAnalysis::of(pixels);
+    let (size, behind) = (pixels.size(), analysis.background());
+    let sheet = SheetReading::of(path, &analysis, cx)?;
     let is_sure = sheet.is_sure();
     let readings: Vec<GridOption> =
         sheet.proposals().enumerate().map(|(at, one)| reading(one, is_sure && at == 0)).collect();
-    let drawings = if behind == Background::None { Vec::new() } else { drawings(pixels, behind, cx)? };
+    let drawings = if behind == Background::None { Vec::new() } else { drawings(&analysis, cx)? };
     let count = drawings.iter().find(|one| one.is_found).map_or(0, |one| one.drawings.len());
     let shown = pixels.rows().flat_map(|row| row.chunks_exact(4)).map(|pixel| behind.is_content(pixel));
     Ok(SheetContent {
@@ -141,10 +142,10 @@ fn reading(candidate: &GridCandidate, is_sure: bool) -> GridOption {
     }
 }
 
-fn drawings(pixels: &Pixels, behind: Background, cx: &Context<'_>) -> Result<Vec<IslandOption>, Error> {
+fn drawings(sheet: &SheetAnalysis, cx: &Context<'_>) -> Result<Vec<IslandOption>, Error> {
     let usual = CutOptions::default().island_options();
     let look = |join: Option<u32>| -> Result<IslandOption, Error> {
-        let found = find_islands(pixels, behind, IslandOptions { join, ..usual }, cx)?;
+        let found = find_islands(sheet, IslandOptions { join, ..usual }, cx)?;
         let place = |one: &shibori_core::cut::Island| {
             let (cell, rect) = (one.cell, one.rect);
             [cell.row, cell.column, rect.x, rect.y, rect.width, rect.height]
@@ -156,7 +157,7 @@ fn drawings(pixels: &Pixels, behind: Background, cx: &Context<'_>) -> Result<Vec
     if own.drawings.is_empty() {
         return Ok(Vec::new());
     }
-    let others: &[u32] = if pixels.size().area() > MANY_PIXELS { &[] } else { &JOINS };
+    let others: &[u32] = if sheet.size().area() > MANY_PIXELS { &[] } else { &JOINS };
     let others = others.iter().filter(|&&join| join != own.join).map(|&join| look(Some(join)));
     let mut all = others.collect::<Result<Vec<_>, _>>()?;
     all.retain(|one| !one.drawings.is_empty());

@@ -3,6 +3,66 @@
 //! A line between two columns is judged by looking at two bit rows at once, 64 pixels a step; both
 //! directions together take a quarter of a byte a pixel. Knows nothing of grids.
 
+use crate::parallel;
+use crate::{Pixels, Rect, Size};
+
+/// Where a sheet has content, both ways.
+#[derive(Clone, Debug)]
+pub(super) struct Occupancy {
+    pub(super) columns: OccupancyBits,
+    pub(super) rows: OccupancyBits,
+    size: Size,
+}
+
+impl Occupancy {
+    pub(super) fn of(sheet: &Pixels, is_content: impl Fn(&[u8]) -> bool + Sync) -> Self {
+        let size = sheet.size();
+        let word = |pixels: &[u8]| {
+            let bits = pixels.chunks_exact(4).enumerate();
+            bits.fold(0, |word, (at, pixel)| word | u64::from(is_content(pixel)) << at)
+        };
+        let row = |y: u32| sheet.row(y).chunks(64 * 4).map(word).collect::<Vec<u64>>();
+        let words: Vec<u64> = parallel::flat_map(size.height as usize, |y| row(y as u32));
+        let rows = OccupancyBits::from_words(size.width, words);
+        Self { columns: rows.transposed(size.width), rows, size }
+    }
+
+    pub(super) fn is_blank(&self) -> bool {
+        self.rows.words.iter().all(|&word| word == 0)
+    }
+
+    /// Where drawings end at the right and at the bottom; 0 where nothing is drawn.
+    pub(super) fn end(&self) -> Size {
+        let last = |lines: &OccupancyBits| (0..lines.count()).rev().find(|&line| lines.is_filled(line));
+        let after = |lines| last(lines).map_or(0, |line| line + 1);
+        Size::new(after(&self.columns), after(&self.rows))
+    }
+
+    /// The box of what is drawn in a place; `None` where nothing is, or the place isn't on the sheet.
+    pub(super) fn bounds(&self, place: Rect) -> Option<Rect> {
+        let (right, bottom) = (place.x + place.width, place.y + place.height);
+        if right > self.size.width || bottom > self.size.height {
+            return None;
+        }
+        let row = |y: &u32| self.rows.count_filled(*y, place.x, right) > 0;
+        let column = |x: &u32| self.columns.count_filled(*x, place.y, bottom) > 0;
+        let (top, last) = ((place.y..bottom).find(row)?, (place.y..bottom).rev().find(row)?);
+        let (left, end) = ((place.x..right).find(column)?, (place.x..right).rev().find(column)?);
+        Some(Rect::new(left, top, end + 1 - left, last + 1 - top))
+    }
+
+    /// Whether all of a place is drawn on.
+    pub(super) fn is_solid(&self, place: Rect) -> bool {
+        let filled = |y| self.rows.count_filled(y, place.x, place.x + place.width);
+        (place.y..place.y + place.height).all(|y| filled(y) == place.width)
+    }
+
+    /// A value for each pixel, row by row.
+    pub(super) fn mask(&self) -> Vec<bool> {
+        (0..self.size.height).flat_map(|y| self.rows.bits(y).take(self.size.width as usize)).collect()
+    }
+}
+
 /// Bits of one line, 64 a word.
 #[derive(Clone, Debug)]
 pub(super) struct OccupancyBits {
@@ -56,6 +116,16 @@ impl OccupancyBits {
         let (first, last) = ((from / 64) as usize, (to.div_ceil(64)) as usize);
         let words = &self.line(line)[first..last.max(first)];
         words.iter().enumerate().map(move |(at, word)| word & window(first + at, from, to))
+    }
+
+    /// Whether a line has any content.
+    pub(super) fn is_filled(&self, line: u32) -> bool {
+        self.line(line).iter().any(|&word| word > 0)
+    }
+
+    /// The pixels of a line; more than it has, up to whole words.
+    pub(super) fn bits(&self, line: u32) -> impl Iterator<Item = bool> {
+        self.line(line).iter().flat_map(|&word| (0..64).map(move |at| word >> at & 1 > 0))
     }
 
     /// How many pixels of a line have content in `from..to`.

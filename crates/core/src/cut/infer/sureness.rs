@@ -1,0 +1,163 @@
+//! When the best answer may be acted upon: rules that each name one way in which a leading answer is wrong all the same.
+//!
+//! An answer is sure where no rule doubts it. All rules are asked, and what they say is kept with the answer, so that the
+//! benchmark `find_grid` can print, for each of them, the wrong answers that it alone holds back and the right ones that it
+//! alone costs. A rule that holds back nothing is to go.
+
+use crate::cut::infer::evidence::Weights;
+use crate::cut::infer::{GridCandidate, periodicity};
+use crate::cut::{SheetAnalysis, Spacing};
+
+/// The lead in nats from which an answer is acted upon: one in a thousand is wrong, were the evidence exact.
+pub(super) const SURE: f64 = 7.0;
+/// What must speak for an answer besides what cells usually are: a picture isn't a sheet because of its size. Two clear lines
+/// between three drawings are enough.
+const ENOUGH: f64 = 4.0;
+const FEWEST_CELLS: u64 = 3;
+/// The lead needed on a sheet without a background: patterns inside tiles make lines too, and each counts as often as its tile is there.
+const SURE_IF_DENSE: f64 = 20.0;
+/// The lead that nothing but the drawings explains, whatever else cells of this shape may be.
+const FAR: f64 = 30.0;
+/// The share of its evidence that an answer must owe to its own rows. Merging real rows by twos loses about half of the
+/// evidence; merging parts of figures loses little.
+const PARTED: f64 = 0.27;
+/// A grid of which more than one border in so many goes through a drawing has nothing to do with the drawings.
+const FEW_CUTS: u64 = 10;
+
+/// A way in which the best answer may be wrong.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Doubt {
+    /// Nothing is drawn.
+    Blank,
+    /// One cell is no grid, and two prove none.
+    FewCells,
+    /// Little speaks for it at all.
+    LittleEvidence,
+    /// Another answer explains the sheet nearly as well.
+    CloseSecond,
+    /// Rows or columns that begin a little lower than those of a plain grid with fewer of them: drawings that are parted all
+    /// alike, as a head from a body, look like it.
+    PartedAlike,
+    /// Rows that are parts of those of another answer, which cuts nothing, and explain little that those don't: figures that
+    /// part at the waist.
+    PartedRows,
+    /// Many borders go through drawings.
+    CutsOften,
+    /// A row or column that is not divided, and is long enough to be several drawings that touch.
+    LongCell,
+    /// Long cells in which drawings repeat, or have a waist: two may only touch there.
+    MayBePairs,
+    /// Faint pixels speak for another answer than firm ones.
+    FaintPixels,
+    /// The cells may be groups of tiles.
+    TilesInside,
+    /// Sides of tiles tell, but not many enough.
+    FewSides,
+    /// Nothing but the shape of the sheet tells.
+    ShapeOnly,
+}
+
+impl Doubt {
+    /// All of them.
+    pub const ALL: [Self; 13] = [
+        Self::Blank,
+        Self::FewCells,
+        Self::LittleEvidence,
+        Self::CloseSecond,
+        Self::PartedAlike,
+        Self::PartedRows,
+        Self::CutsOften,
+        Self::LongCell,
+        Self::MayBePairs,
+        Self::FaintPixels,
+        Self::TilesInside,
+        Self::FewSides,
+        Self::ShapeOnly,
+    ];
+}
+
+/// Whether a rule doubts an answer.
+type Rule<'a> = fn(&Ranking<'a>) -> bool;
+
+/// The best answer, and all that rules look at.
+pub(super) struct Ranking<'a> {
+    pub(super) sheet: &'a SheetAnalysis,
+    pub(super) best: &'a GridCandidate,
+    pub(super) others: &'a [GridCandidate],
+    /// Whether lines were found by changes of color.
+    pub(super) is_dense: bool,
+    /// Whether the sheet's name says these very cells: then letters may touch.
+    pub(super) is_named: bool,
+}
+
+impl Ranking<'_> {
+    /// Every rule that doubts the best answer.
+    pub(super) fn doubts(&self) -> Vec<Doubt> {
+        let rules: [(Doubt, Rule<'_>); 8] = [
+            (Doubt::FewCells, |ranking| ranking.best.grid.len() < FEWEST_CELLS),
+            (Doubt::LittleEvidence, |ranking| ranking.without_habit(ranking.best) < ranking.enough()),
+            (Doubt::CloseSecond, |ranking| ranking.lead() < ranking.sure()),
+            (Doubt::PartedAlike, |ranking| ranking.lead() < FAR && ranking.is_parted_alike()),
+            (Doubt::PartedRows, Self::has_parted_rows),
+            (Doubt::CutsOften, |ranking| !ranking.is_named && ranking.best.cuts_often(FEW_CUTS)),
+            (Doubt::LongCell, |ranking| ranking.best.undivided_axis().is_some()),
+            (Doubt::MayBePairs, |ranking| {
+                let Self { sheet, best, .. } = *ranking;
+                // Drawings that touch in pairs are beside each other; letters are as high as two.
+                let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
+                !(is_high && ranking.lead() >= FAR) && periodicity::has_inner_period(sheet, best)
+            }),
+        ];
+        rules.into_iter().filter(|(_, applies)| applies(self)).map(|(doubt, _)| doubt).collect()
+    }
+
+    /// How far the best is ahead, in nats.
+    pub(super) fn lead(&self) -> f64 {
+        self.best.evidence - self.others.first().map_or(0.0, |next| next.evidence)
+    }
+
+    /// The lead that is enough, unless cells of this shape may be something else.
+    fn sure(&self) -> f64 {
+        if self.is_dense && !self.is_named { SURE_IF_DENSE } else { SURE }
+    }
+
+    /// What must speak for an answer at all.
+    fn enough(&self) -> f64 {
+        if self.is_dense && !self.is_named { SURE_IF_DENSE } else { ENOUGH }
+    }
+
+    /// What speaks for an answer besides what cells usually are.
+    fn without_habit(&self, answer: &GridCandidate) -> f64 {
+        let weights = if self.is_dense { &Weights::DENSE } else { &Weights::SPARSE };
+        answer.evidence - answer.terms.of_habit().weighed(weights)
+    }
+
+    fn is_parted_alike(&self) -> bool {
+        let Spacing { offset, gutter } = self.best.grid.spacing();
+        let is_lopsided = (offset.x > 0) != (offset.y > 0) || (gutter.x > 0) != (gutter.y > 0);
+        let own = self.best.grid.counts();
+        let is_whole_of_it = |other: &GridCandidate| {
+            let theirs = other.grid.counts();
+            own != theirs
+                && own.columns.is_multiple_of(theirs.columns)
+                && own.rows.is_multiple_of(theirs.rows)
+                && other.grid.spacing() == Spacing::default()
+                && other.grid.len() > 1
+                && other.cut_places == 0
+        };
+        is_lopsided && self.others.iter().any(is_whole_of_it)
+    }
+
+    fn has_parted_rows(&self) -> bool {
+        let own = self.best.grid.counts();
+        let is_whole = |other: &&GridCandidate| {
+            let theirs = other.grid.counts();
+            own.columns == theirs.columns
+                && own.rows > theirs.rows
+                && own.rows.is_multiple_of(theirs.rows)
+                && other.cut_places == 0
+        };
+        let whole = self.others.iter().find(is_whole);
+        whole.is_some_and(|whole| self.best.evidence - whole.evidence < PARTED * self.best.evidence)
+    }
+}
