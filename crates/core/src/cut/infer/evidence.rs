@@ -33,7 +33,7 @@ pub enum Term {
     Square,
     /// Sides that are multiples of 8.
     Eights,
-    /// Places where a line crosses a drawing, at most [`MOST_CUTS`]: an artist sees the first few before anything else, and
+    /// Places where a line crosses a drawing, at most three: an artist sees the first few before anything else, and
     /// where drawings touch every grid cuts many.
     Cuts,
 }
