@@ -1,13 +1,12 @@
-//! What each term of the evidence is worth: weights under which the grids that were drawn are the likeliest.
+//! The weight of each term of the evidence: those under which the grids that were drawn are the likeliest.
 //!
 //! A conditional logit model (D. McFadden, 1974) over all grids that were judged for a sheet; variants of one answer are one
-//! choice, by the best of them. Weights are drawn toward those that are in use, so that a term no sheet speaks of stays as
-//! it is. Held are the weights of lines, which are nats already, of what cells usually are, which sheets made by lot can't
-//! teach, and of cuts, which show less which grid is right than whether any is. Fitted on the art of all folds but one and tried on
-//! that one: what is printed as "unseen" was drawn by hands the fit has not seen.
+//! choice, represented by the best of them. Weights are drawn toward those in use, so that a term no sheet tests stays as it
+//! is. Some are fixed: lines, which are nats already; the shape and size of cells, which random sheets can't teach; and cuts,
+//! which decide less which grid is right than whether any is. Each fit is tested on the fold of sprites it left out: "unseen".
 
 use shibori_core::Pixels;
-use shibori_core::cut::{GridCandidate, SheetAnalysis, TERMS, Term, Weights, judge_grids};
+use shibori_core::cut::{Grid, GridCandidate, SheetAnalysis, TERMS, Term, Weights, judge_grids};
 
 use crate::corpus::{Art, KINDS, Sheet};
 use crate::random::Random;
@@ -15,11 +14,12 @@ use crate::{is_one_answer, same};
 
 const FOLDS: usize = 5;
 const STEPS: i32 = 600;
-/// How far a weight moves in a step at the most, as a share of what it is.
+/// The most a weight changes in a step, relative to itself.
 const PACE: f64 = 0.02;
-/// How strongly weights are held where they are: as if so many sheets spoke for them.
+/// How strongly weights are drawn toward those in use: as if this many sheets supported them.
 const HELD: f64 = 5.0;
-const HELD_TERMS: [Term; 5] = [Term::Lines, Term::Oblong, Term::Square, Term::Eights, Term::Cuts];
+/// Terms that are not fitted.
+const FIXED: [Term; 5] = [Term::Lines, Term::Oblong, Term::Square, Term::Eights, Term::Cuts];
 
 /// A sheet to choose on.
 struct Example {
@@ -89,14 +89,12 @@ impl Example {
         let (judged, is_dense) = judge_grids(&SheetAnalysis::of(&pixels));
         let mut choices: Vec<(GridCandidate, Choice)> = Vec::new();
         for candidate in judged {
-            let is_alike = |other: &GridCandidate| {
-                let pitch = |one: &GridCandidate| (one.grid.cell_size(), one.grid.spacing().gutter);
-                let step = |one: &GridCandidate| {
-                    let (cell, gutter) = pitch(one);
-                    (cell.width + gutter.x, cell.height + gutter.y)
-                };
-                other.grid.counts() == candidate.grid.counts() && step(other) == step(&candidate)
+            let pitch = |grid: &Grid| {
+                let (cell, gutter) = (grid.cell_size(), grid.spacing().gutter);
+                (cell.width + gutter.x, cell.height + gutter.y)
             };
+            let key = |one: &GridCandidate| (one.grid.counts(), pitch(&one.grid));
+            let is_alike = |other: &GridCandidate| key(other) == key(&candidate);
             match choices.iter_mut().find(|(other, _)| is_alike(other)) {
                 Some((_, choice)) => choice.variants.push(candidate.terms.0),
                 None => {
@@ -123,7 +121,7 @@ fn is_found(example: &Example, weights: &[f64; TERMS]) -> bool {
 /// Weights that make the right choices the likeliest, by gradient ascent with the steps of each weight scaled by its own
 /// gradients (Adam: D. Kingma and J. Ba, 2014).
 fn fit(examples: &[&Example], used: &[f64; TERMS]) -> [f64; TERMS] {
-    // In units of what is in use: terms that aren't stay out.
+    // Relative to the weights in use, so a weight of 0 stays 0.
     let mut scale = [1.0; TERMS];
     let (mut mean, mut square) = ([0.0; TERMS], [0.0; TERMS]);
     for step in 1..=STEPS {
@@ -150,7 +148,7 @@ fn fit(examples: &[&Example], used: &[f64; TERMS]) -> [f64; TERMS] {
             }
         }
         for at in 0..TERMS {
-            if HELD_TERMS.iter().any(|term| *term as usize == at) {
+            if FIXED.iter().any(|term| *term as usize == at) {
                 continue;
             }
             let slope = gradient[at] - HELD * (scale[at] - 1.0);

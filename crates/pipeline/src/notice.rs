@@ -217,9 +217,9 @@ pub enum Notice {
     MayTouch {
         /// The sheet, as it was named.
         file: PathBuf,
-        /// Their rows and places in those, and where they are.
+        /// Their rows and columns, and their boxes on the sheet.
         drawings: Vec<(Cell, Rect)>,
-        /// The join distance at which none is left, if there is one.
+        /// The join distance that separates them and leaves all other drawings as they are, if there is one.
         separate: Option<u32>,
     },
     /// Drawings that a line of the cut crosses, or that are in no cell.

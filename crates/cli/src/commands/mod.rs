@@ -24,7 +24,7 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
 use shibori_formats::manifest;
-use shibori_pipeline::{Context, recipe};
+use shibori_pipeline::{Context, Observer, recipe};
 
 use crate::args::{Command, GlobalArgs, SchemaOf};
 use crate::console::Console;
@@ -48,8 +48,13 @@ impl<'a> CommandContext<'a> {
 
     /// A run of its own: its files are in place once it is committed.
     fn context(&self) -> Context<'a> {
+        self.context_for(self.console)
+    }
+
+    /// The same, with notices and progress going to another observer.
+    fn context_for<'b>(&self, observer: &'b dyn Observer) -> Context<'b> {
         let run = &self.everywhere.run;
-        let mut cx = Context::with_policy(self.console, run.policy()).with_read_options(run.limits());
+        let mut cx = Context::with_policy(observer, run.policy()).with_read_options(run.limits());
         cx.base.clone_from(&self.base);
         cx
     }

@@ -1,5 +1,7 @@
 //! `shibori slice`: sheets, strips and animations into frames.
 
+use std::path::Path;
+
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
@@ -11,13 +13,15 @@ use shibori_pipeline::steps::{
     CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set,
 };
 
-use shibori_pipeline::{Error, Source};
+use shibori_pipeline::{Error, Notice, Observer, Source, Task};
 
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use super::{ClipResult, CommandContext, clip_results, describe_clip};
 use crate::args::Slice;
+use crate::console::Console;
 use crate::failure::{Failure, unsure_grid};
-use crate::wording::ReportPath;
+use crate::message::Message;
+use crate::wording::{self, ReportPath};
 use crate::wording::{abbreviate_list, cells, command_line, count_noun};
 
 #[derive(Default, Serialize)]
@@ -49,11 +53,35 @@ struct SheetResult {
     cleaned: Vec<CleanResult>,
 }
 
+/// Completes the commands in notices with everything that was typed.
+struct TypedNotices<'a> {
+    args: &'a Slice,
+    console: &'a Console,
+}
+
+impl Observer for TypedNotices<'_> {
+    fn notice(&self, notice: Notice) {
+        let Notice::MayTouch { file, separate: Some(join), .. } = &notice else {
+            return self.console.notice(notice);
+        };
+        let cut = CutOptions { join: Some(*join), ..self.args.options.cut.clone() };
+        let command = repeat_command(file, cut, self.args);
+        let (level, message) = wording::notice(&notice);
+        let hint = Some(format!("to separate them:\n  {command}"));
+        self.console.message(level, &Message { hint, ..message });
+    }
+
+    fn progress(&self, task: Task, done: usize, of: usize) {
+        self.console.progress(task, done, of);
+    }
+}
+
 pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Failure> {
     if args.options.cut.manifest_only.is_on() {
         return run_manifest_only(args, program);
     }
-    let cx = program.context();
+    let notices = TypedNotices { args, console: program.console };
+    let cx = program.context_for(&notices);
     let sliced =
         slice(&Source::paths(&args.images), &args.options, &cx).map_err(|error| failure(error, args))?;
     let folder = args.output.clone().unwrap_or_else(|| default_set(&args.images));
@@ -78,7 +106,8 @@ fn run_manifest_only(args: &Slice, program: &CommandContext<'_>) -> Result<(), F
         )
         .with_hint("remove one of them"));
     }
-    let cx = program.context();
+    let notices = TypedNotices { args, console: program.console };
+    let cx = program.context_for(&notices);
     let all = slice_manifests(&args.images, &args.options, &cx).map_err(|error| failure(error, args))?;
     cx.commit()?;
     let mut report = Report::default();
@@ -141,16 +170,16 @@ fn result(sheet: &SheetReport, args: &Slice) -> SheetResult {
         (result.columns, result.rows) = (Some(grid.counts().columns), Some(grid.counts().rows));
         result.blank = cells(dropped, grid);
         result.command =
-            is_found.then(|| repeat_command(sheet, args.options.cut.with_grid(grid, size), args));
+            is_found.then(|| repeat_command(&sheet.file, args.options.cut.with_grid(grid, size), args));
     }
     result
 }
 
-/// What was typed, with the grid that was found. Of several images, each may have another.
-fn repeat_command(sheet: &SheetReport, cut: CutOptions, args: &Slice) -> String {
+/// What was typed, with another cut. Of several images, each may have its own.
+fn repeat_command(file: &Path, cut: CutOptions, args: &Slice) -> String {
     let options = Box::new(SliceOptions { cut, ..args.options.clone() });
     let output = args.output.clone().filter(|_| args.images.len() == 1);
-    command_line(&CommandLine::Slice { source: sheet.file.clone(), options, output })
+    command_line(&CommandLine::Slice { source: file.to_owned(), options, output })
 }
 
 /// The same error, with what was typed in the commands to choose from.

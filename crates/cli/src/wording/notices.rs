@@ -130,7 +130,7 @@ fn sheet_notice(notice: &Notice) -> (MessageLevel, Message) {
             let (is, may) = if drawings.len() == 1 { ("is", "it may be") } else { ("are", "they may be") };
             warning(
                 format!(
-                    "{}: {} {is} much larger than the drawings beside: {may} several that touch",
+                    "{}: {} {is} much larger than the drawings in the same row; {may} several that touch",
                     file.display_slashed(),
                     abbreviate_list(&texts)
                 ),
@@ -195,11 +195,9 @@ fn frame_notice(notice: &Notice) -> (MessageLevel, Message) {
             note(match on_ground {
                 0 => across,
                 count if *count == by_figure + by_feet => {
-                    format!("{across}; their height above the ground is as in their row on the sheet")
+                    format!("{across}; vertically, by the ground line of their row on the sheet")
                 }
-                count => {
-                    format!("{across}; {count} are as high above the ground as in their row on the sheet")
-                }
+                count => format!("{across}; {count} of them vertically, by the ground line of their row"),
             })
         }
         Notice::PoorMatch { sprite, frames, first, likeness } => {

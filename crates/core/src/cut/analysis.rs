@@ -1,5 +1,5 @@
-//! What finding a grid, finding drawings and telling a background from them look at, each computed once, when it is first
-//! asked for, and then shared.
+//! Measurements of a sheet that finding its grid, its drawings and its background share, each computed once, when it is first
+//! needed.
 
 use std::sync::{Arc, OnceLock};
 
@@ -10,7 +10,7 @@ use crate::cut::islands::{FARTHEST, component_gaps};
 use crate::cut::occupancy::Occupancy;
 use crate::{Pixels, Size};
 
-/// A sheet, and what has been found out about it.
+/// A sheet and what has been measured on it.
 #[derive(Debug)]
 pub struct SheetAnalysis {
     pixels: Pixels,
@@ -25,7 +25,7 @@ pub struct SheetAnalysis {
 pub(super) type Gap = (u32, u32, u32);
 
 impl SheetAnalysis {
-    /// A sheet of which nothing is known. The pixels are shared, not copied.
+    /// A sheet of which nothing is known yet. The pixels are shared, not copied.
     pub fn of(pixels: &Pixels) -> Self {
         Self {
             pixels: pixels.clone(),
@@ -66,13 +66,13 @@ impl SheetAnalysis {
     /// Where anything is drawn.
     pub(super) fn occupancy(&self) -> &Occupancy {
         self.occupancy.get_or_init(|| match self.background() {
-            // Asked millions of times: what is clear need not look at colors.
+            // Called for every pixel: on a clear background only alpha matters.
             Background::Clear => Occupancy::of(&self.pixels, |pixel| pixel[3] > 0),
             background => Occupancy::of(&self.pixels, |pixel| background.is_content(pixel)),
         })
     }
 
-    /// The pieces that hang together.
+    /// The connected pieces.
     pub(super) fn components(&self) -> &Arc<Components> {
         self.components.get_or_init(|| Arc::new(label_mask(&self.occupancy().mask(), self.size())))
     }

@@ -23,10 +23,10 @@ pub(super) const FARTHEST: u32 = 8;
 /// So many separate pieces are no longer the parts of one drawing.
 const SEVERAL: usize = 8;
 
-/// Drawings of a row are alike up to this ratio of their sides, and two that touch are about this many times as large as one.
+/// Sides of similar drawings in a row differ at most by this factor, and two drawings that touch are about this many times as long as one.
 const ALIKE: f64 = 1.4;
 const LARGE: f64 = 1.7;
-/// Fewer others in a row tell nothing.
+/// With fewer others in the row, none is unusual.
 const FEWEST_BESIDE: usize = 3;
 
 /// How a loose sheet is taken apart.
@@ -89,7 +89,7 @@ impl Islands {
         (y..y + height).any(|y| (x..x + width).any(|x| self.labels.is_foreign(drawing, x, y)))
     }
 
-    /// Drawings about twice as wide or as high as the others of their row, where those are alike: they may be several that
+    /// Drawings about twice as wide or as high as the others in their row, if those are similar: they may be several that
     /// touch.
     pub fn oversized(&self) -> Vec<usize> {
         (0..self.drawings.len()).filter(|&at| self.is_oversized(at)).collect()
@@ -102,7 +102,7 @@ impl Islands {
         let is_large = |own: u32, side: fn(&Size) -> u32| {
             let mut sides: Vec<u32> = beside.iter().map(side).collect();
             sides.sort_unstable();
-            // One more that is too large is no reason not to say so of both.
+            // The largest of the others may be too large as well.
             let Some(alike) = sides.len().checked_sub(2).map(|last| &sides[..=last]) else { return false };
             let usual = f64::from(alike[alike.len() / 2]);
             let are_alike =
@@ -343,7 +343,7 @@ mod tests {
         assert_eq!(oversized("aaa.bbb.ccccccc.ddd.eee"), [2]);
         assert_eq!(oversized("aaaaaa.bbb.ccccccc.ddd.eee.fff"), [0, 2]);
         assert_eq!(oversized("aaa.bbbb.cccc.ddd.eee"), [0; 0]);
-        // A small one says nothing of large ones, nor do two.
+        // Among drawings of many sizes, or beside only two, none is unusual.
         assert_eq!(oversized("a.bbbb.cc.ddddd.eeeeeeee"), [0; 0]);
         assert_eq!(oversized("aaa.bbbbbb.ccc"), [0; 0]);
     }

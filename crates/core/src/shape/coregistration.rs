@@ -1,5 +1,6 @@
 //! Frames that were cut out by their outlines, put where they belong to each other: by the figure where they make a clip, by the middle of
-//! their lower edge where they do not. Rows that were drawn on a ground line keep it, so that a figure that lies down lies on the ground.
+//! their lower edge where they do not. Frames of a row drawn on one ground line keep their height above it, so that a fallen figure
+//! doesn't float.
 //!
 //! Only sets pivots; the canvas that holds frames together by those is [`set_canvas`](crate::shape::set_canvas)'s.
 
@@ -23,13 +24,13 @@ pub struct Coregistration {
     pub by_figure: usize,
     /// Frames placed by the middle of their lower edge.
     pub by_feet: usize,
-    /// Of all, those whose height is taken from the ground line of their row on the sheet.
+    /// How many of them all are placed vertically by the ground line of their row on the sheet.
     pub on_ground: usize,
 }
 
 /// Sets each frame's pivot so that frames whose pivots are on one point show one figure standing still: on the ground line of the clip, in
-/// the middle of its feet. Frames of no clip, and clips of different drawings, stand on the middle of their own lower edge; those of one row
-/// of the sheet on the ground line of that row, if it has one.
+/// the middle of its feet. Frames of no clip, and clips of different drawings, stand on the middle of their own lower edge. A clip of one row
+/// of the sheet stands on the ground line of that row, if it has one.
 ///
 /// # Errors
 /// None that a set can have; names do not change.
@@ -51,7 +52,8 @@ pub fn coregister_pivots(set: FrameSet) -> Result<(FrameSet, Coregistration), Se
         if let Some(ground) = row_ground(&frames) {
             done.on_ground += group.len();
             for (&at, frame) in group.iter().zip(&frames) {
-                pivots[at].y = f64::from(ground) - rect_on_sheet(frame).map_or(0.0, |rect| f64::from(rect.y));
+                let Some((rect, scale)) = rect_on_sheet(frame) else { continue };
+                pivots[at].y = ((f64::from(ground) - f64::from(rect.y)) * scale).round();
             }
         }
     }
@@ -63,13 +65,17 @@ fn bottom_center(frame: &Frame) -> Point {
     Point::new(f64::from(frame.canvas().width) / 2.0, f64::from(frame.canvas().height))
 }
 
-/// Where a frame was on the sheet, if its canvas is still what was cut.
-fn rect_on_sheet(frame: &Frame) -> Option<Rect> {
-    frame.source()?.rect.filter(|rect| rect.size() == frame.canvas())
+/// Where a frame was on the sheet, and its scale since, if its canvas still is what was cut.
+fn rect_on_sheet(frame: &Frame) -> Option<(Rect, f64)> {
+    let (rect, canvas) = (frame.source()?.rect?, frame.canvas());
+    let scale = f64::from(canvas.height) / f64::from(rect.height);
+    // Scaled sides are rounded.
+    let is_whole = (f64::from(rect.width) * scale - f64::from(canvas.width)).abs() <= scale.max(1.0);
+    is_whole.then_some((rect, scale))
 }
 
-/// The line that drawings of one row of a sheet stand on, `None` where they have none: more of them end at one height than
-/// begin at one, and at least half do. Drawings that were lined up by their upper edges were packed, not drawn on a ground.
+/// The line on which the drawings of one row of a sheet stand: at least half of them end there, and fewer share an upper
+/// edge. Drawings lined up by their upper edges were packed, not drawn on a ground.
 fn row_ground(frames: &[&Frame]) -> Option<u32> {
     let first = frames.first()?.source()?;
     let row = first.cell?.row;
@@ -79,7 +85,7 @@ fn row_ground(frames: &[&Frame]) -> Option<u32> {
             .is_some_and(|own| own.file == first.file && own.cell.is_some_and(|cell| cell.row == row))
     };
     let rects: Option<Vec<Rect>> =
-        frames.iter().map(|frame| rect_on_sheet(frame).filter(|_| is_beside(frame))).collect();
+        frames.iter().map(|frame| Some(rect_on_sheet(frame).filter(|_| is_beside(frame))?.0)).collect();
     let rects = rects?;
     let (_, level) = shared_line(&rects.iter().map(|rect| rect.y).collect::<Vec<u32>>());
     let (ground, standing) =
@@ -87,7 +93,7 @@ fn row_ground(frames: &[&Frame]) -> Option<u32> {
     (standing > level && standing * 2 >= rects.len()).then_some(ground)
 }
 
-/// The line that the most are on, the lowest of those, and how many.
+/// The line that most of them are on, the lowest if there are several, and how many are.
 fn shared_line(lines: &[u32]) -> (u32, usize) {
     let near = |line: u32| lines.iter().filter(|other| other.abs_diff(line) <= SAME_LINE).count();
     lines.iter().map(|&line| (near(line), line)).max().map_or((0, 0), |(count, line)| (line, count))

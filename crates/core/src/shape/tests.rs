@@ -293,14 +293,14 @@ fn loose_drawings_of_a_clip_stand_by_their_figure_and_others_on_their_lower_edge
 
 #[test]
 fn a_figure_that_lies_down_lies_on_the_ground_line_of_its_row() {
-    // Three stand, one jumps, and one lies: the body turned by a quarter.
+    // Three stand, one jumps, and one lies on its side.
     let standing = {
         let whole = figure(3, 0, (0, 0));
         whole.crop(whole.content_bounds(0).unwrap()).unwrap()
     };
     let lying = Pixels::from_image(image::imageops::rotate90(&standing.to_image()));
     let pictures = [&standing, &standing, &lying, &standing, &standing];
-    let clip = |tops: [u32; 5]| {
+    let clip = |tops: [u32; 5], factor: u32| {
         let frames = pictures.iter().zip(tops).enumerate().map(|(at, (pixels, top))| {
             let (width, height) = (pixels.size().width, pixels.size().height);
             let rect = Rect::new(at as u32 * 40, top, width, height);
@@ -310,15 +310,18 @@ fn a_figure_that_lies_down_lies_on_the_ground_line_of_its_row() {
         });
         let set = FrameSet::new(frames.collect(), vec![]).unwrap();
         let set = crate::set::tests::with_clips(set, &["fall = 0-4"]);
+        let set = scale(set, factor.to_string().parse().unwrap(), Resample::Nearest).unwrap();
         let (set, done) = coregister_pivots(set).unwrap();
         (set.frames().iter().map(|frame| frame.pivot().y).collect::<Vec<f64>>(), done.on_ground)
     };
     let ground = 60;
     let (height, lies) = (standing.size().height, lying.size().height);
     let tops = [ground - height, ground - height, ground - lies, ground - height - 9, ground - height];
-    let (pivots, on_ground) = clip(tops);
     let (own, low) = (f64::from(height), f64::from(lies));
-    assert_eq!((pivots, on_ground), (vec![own, own, low, own + 9.0, own], 5));
-    // Lined up by their upper edges, they say nothing of a ground.
-    assert_eq!(clip([ground; 5]).1, 0);
+    for factor in [1, 2] {
+        let pivots = [own, own, low, own + 9.0, own].map(|y| y * f64::from(factor));
+        assert_eq!(clip(tops, factor), (pivots.to_vec(), 5));
+    }
+    // Lined up by their upper edges, they share no ground.
+    assert_eq!(clip([ground; 5], 1).1, 0);
 }

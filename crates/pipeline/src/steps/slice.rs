@@ -554,7 +554,7 @@ fn cut_islands(
     Ok((set, CutMethod::Islands { join, is_found, least, specks: found.specks, parted: found.parted }))
 }
 
-/// Notes drawings that may be several that touch, and the join distance at which they are separate, if there is one.
+/// Notes drawings that may be several that touch, and the join distance that separates them and no others, if there is one.
 fn note_oversized(
     path: &Path,
     sheet: &Sheet,
@@ -566,13 +566,16 @@ fn note_oversized(
     if oversized.is_empty() {
         return Ok(());
     }
-    let apart = |join: &u32| -> Result<bool, Error> {
-        let options = IslandOptions { join: Some(*join), ..options };
-        Ok(find_islands(&sheet.analysis, options, cx)?.oversized().is_empty())
+    let separates = |join: u32| -> Result<bool, Error> {
+        let options = IslandOptions { join: Some(join), ..options };
+        let apart = find_islands(&sheet.analysis, options, cx)?;
+        let is_kept = |at: usize| apart.drawings.iter().any(|one| one.rect == found.drawings[at].rect);
+        let mut others = (0..found.drawings.len()).filter(|at| !oversized.contains(at));
+        Ok(apart.oversized().is_empty() && others.all(is_kept))
     };
     let mut separate = None;
     for join in (0..found.join).rev() {
-        if apart(&join)? {
+        if separates(join)? {
             separate = Some(join);
             break;
         }

@@ -11,7 +11,7 @@ pub(super) const WIDEST: u32 = 8;
 pub(super) const WIDEST_GUTTER: u32 = 32;
 /// The gutters that go with a rest after the last cell.
 const RESTING_GUTTERS: [u32; 3] = [0, 1, 2];
-/// More cells than this are hardly drawn without measuring them.
+/// With more cells than this, artists choose a cell size.
 const MOST_UNEVEN: u32 = 16;
 
 /// Fewer squares in a row are no strip.
@@ -54,7 +54,7 @@ pub(super) fn divisions(length: u32, widest: u32) -> Vec<Division> {
     found
 }
 
-/// Cells that share out what is left over, a pixel here and there: who draws three columns on 256 px doesn't count them.
+/// Cells that share out the pixels left over, such as three columns on 256 px.
 pub(super) fn uneven(length: u32) -> impl Iterator<Item = Division> {
     let division = move |count| Division { offset: 0, gutter: 0, count, covered: length };
     (2..=(length / SMALLEST).min(MOST_UNEVEN)).map(division).filter(Division::is_uneven)

@@ -1,19 +1,19 @@
-//! What speaks for and against a grid, term by term, and what each term is worth.
+//! The evidence for and against a grid, term by term, and the weight of each term.
 //!
-//! Evidence is a sum of amounts times weights, so the weights come from one fit (a conditional logit model: D. McFadden,
-//! "Conditional logit analysis of qualitative choice behavior", 1974) on sheets made by chance: the grid that was drawn
-//! against all others that were judged. The fit is part of the benchmark, `cargo bench --bench find_grid -- --fit`.
+//! Evidence is a weighted sum, so one fit can give the weights (a conditional logit model: D. McFadden, "Conditional logit
+//! analysis of qualitative choice behavior", 1974): on random sheets, the grid that was drawn against all others that were
+//! judged. The fit is part of the benchmark, `cargo bench --bench find_grid -- --fit`.
 
 use crate::cut::grid::Division;
 use crate::cut::infer::candidates::has_rest;
 
-/// What is counted for each grid. Spacing that is the same on both axes is one idea; and who leaves room before the first
-/// cell leaves some between cells too, so an offset alone is a term of its own.
+/// What is counted for each grid. Spacing that is the same on both axes counts once. Artists who leave room before the first
+/// cell usually leave some between cells too, so an offset alone is a term of its own.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Term {
     /// Nats of lines that cut nothing, or of changes of color along them.
     Lines,
-    /// Nats of drawings that are placed alike in their cells.
+    /// Nats of drawings at the same place in their cells.
     Placement,
     /// Different offsets and gutters.
     Spacing,
@@ -23,7 +23,8 @@ pub enum Term {
     OffsetAlone,
     /// An offset and a gutter.
     OffsetAndGutter,
-    /// Rests after the last cell that no spacing explains, 1 and the share of a cell; twice where the sheet divides evenly.
+    /// Pixels after the last cell that no spacing explains: 1 plus their share of a cell, doubled where the sheet divides
+    /// evenly.
     Rest,
     /// Axes whose cells differ by a pixel here and there.
     Uneven,
@@ -33,15 +34,15 @@ pub enum Term {
     Square,
     /// Sides that are multiples of 8.
     Eights,
-    /// Places where a line crosses a drawing, at most three: an artist sees the first few before anything else, and
-    /// where drawings touch every grid cuts many.
+    /// Places where a line crosses a drawing, at most three: the first few are what an artist sees, and where drawings touch,
+    /// every grid has many.
     Cuts,
 }
 
 /// How many terms there are.
 pub const TERMS: usize = Term::Cuts as usize + 1;
 
-/// Cuts beyond so many cost no more than what their lines say.
+/// Further cuts count only as evidence of lines.
 const MOST_CUTS: u32 = 3;
 
 /// How much of each term a grid has.
@@ -49,17 +50,20 @@ const MOST_CUTS: u32 = 3;
 pub struct Terms(pub [f64; TERMS]);
 
 /// What each term is worth, in nats.
+///
+/// Fitted on 2026-11-30 (`--fit --sheets 10 --seed 101`) to 1,582 sheets of the demo art and of frames from 36 sheets by other
+/// artists: placement, spacing, and rests on sheets with a background. That of uneven cells is from a fit to 794 of them
+/// (`--sheets 5`); the larger fit gave -13.7, with which every page with a rest was in doubt. Lines are nats already. Set by
+/// hand: cuts, dense sheets (the fit had only 68), and oblong, square and eights, the last two after 77 sheets by many
+/// artists, of which three quarters have square cells, and three in five have both sides a multiple of 8.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Weights(pub [f64; TERMS]);
 
-/// Weights of spacing and rests were fitted on 2026-11-30 to 1,582 sheets of the benchmark, made of the demo art and of frames
-/// of 36 sheets by others. Those of cuts and of what cells usually are were held, the latter from counts of 77 sheets by many
-/// hands: three quarters have square cells, three in five have sides that are both multiples of 8.
 impl Weights {
     /// Of sheets with a background.
     pub const SPARSE: Self = Self([1.0, 1.0, -6.9, -5.6, -8.0, 2.3, -9.2, -24.0, -2.0, 5.0, 1.5, -6.0]);
-    /// Of sheets without one, tiles and fonts: tiles are square and letters nearly so, and their borders are no independent
-    /// witnesses, since the same tile is at many places.
+    /// Of sheets without one, tiles and fonts: tiles are square and letters nearly so. Their borders aren't independent, since
+    /// the same tile is in many places.
     pub const DENSE: Self = Self([0.6, 0.0, -6.5, -4.0, -8.0, 2.0, 0.0, 0.0, -6.0, 18.0, 6.0, 0.0]);
 }
 
@@ -69,7 +73,7 @@ impl Terms {
         self.0.iter().zip(&weights.0).map(|(amount, weight)| amount * weight).sum()
     }
 
-    /// Those of what cells usually are, which no pixel says.
+    /// Only the terms of a cell's shape and size, which depend on no pixel.
     pub(super) fn of_habit(&self) -> Self {
         let mut habit = Self::default();
         for term in [Term::Oblong, Term::Square, Term::Eights] {
@@ -82,7 +86,7 @@ impl Terms {
         self.0[term as usize] += amount;
     }
 
-    /// What can be said of two axes without looking at the sheet.
+    /// The terms of two axes that depend on no pixel.
     pub(super) fn of_axes(columns: &Division, rows: &Division) -> Self {
         let mut terms = Self::default();
         terms.add_spacing(columns, rows);
@@ -97,7 +101,7 @@ impl Terms {
         terms
     }
 
-    /// What can be said of one axis without looking at the sheet.
+    /// The terms of one axis that depend on no pixel.
     pub(super) fn of_axis(axis: &Division, length: u32) -> Self {
         let mut terms = Self::default();
         terms.add_spacing(axis, axis);
@@ -129,7 +133,7 @@ impl Terms {
             return;
         }
         let rest = length - (axis.offset + axis.covered + axis.gutter * (axis.count - 1));
-        // Where the sheet divides into as many cells without a rest, those are meant sooner.
+        // Where as many cells fit without a rest, those are more likely.
         let is_even = axis.offset == 0 && axis.gutter == 0 && length.is_multiple_of(axis.count);
         let near = 1.0 + f64::from(rest) / f64::from(axis.pitch());
         self.add(Term::Rest, if is_even { 2.0 * near } else { near });

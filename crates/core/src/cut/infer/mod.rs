@@ -74,7 +74,7 @@ pub use sureness::Doubt;
 
 use sureness::Ranking;
 
-/// The evidence of lines drawn round each cell, in nats: far more than any lead that is asked for.
+/// The evidence of lines drawn around each cell, in nats: far more than any lead that is needed.
 const RULED: f64 = 30.0;
 
 /// What sides of tiles must speak for their cells, and by how much more than for any others, to be asked first; and to be sure.
@@ -102,7 +102,7 @@ pub struct GridDetection {
     pub candidates: Vec<GridCandidate>,
     /// How far the best is ahead of every other answer, in nats.
     pub lead: f64,
-    /// Why the best may be wrong all the same.
+    /// Why the best may still be wrong.
     pub doubts: Vec<Doubt>,
     /// What is behind the drawings.
     pub background: Background,
@@ -137,8 +137,8 @@ impl GridCandidate {
             && nests(a.rows, b.rows)
     }
 
-    /// What two readings have in common that are one answer: as many cells up to where drawings end, from one to the next as
-    /// far, and as many drawings crossed. Where a cell ends and the gutter begins can't be seen between drawings that do not
+    /// What readings of one answer have in common: as many cells up to where drawings end, the same distance from one to the
+    /// next, and as many drawings crossed. Where a cell ends and the gutter begins can't be seen between drawings that don't
     /// fill their cells.
     fn answer(&self, end: Size) -> Answer {
         let axis = |axis: &Division, end: u32| match axis.count_until(end) {
@@ -195,7 +195,7 @@ impl GridDetection {
     }
 }
 
-/// What readings share that are one answer: for each axis the number of cells and the pixels from one to the next.
+/// What readings of one answer share: for each axis the number of cells and the pixels from one to the next.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 struct Answer {
     axes: [(u32, u32); 2],
@@ -232,7 +232,7 @@ pub fn detect_grid_with_hints(sheet: &SheetAnalysis, hints: &NameHints) -> GridD
     whole.unwrap_or_else(|| detect_native(sheet, hints))
 }
 
-/// Every grid that is judged for a sheet, in no order, and whether by changes of color: what a fit of the weights looks at.
+/// Every grid judged for a sheet, in no order, and whether by changes of color: the data for a fit of the weights.
 pub fn judge_grids(sheet: &SheetAnalysis) -> (Vec<GridCandidate>, bool) {
     let hints = NameHints::default();
     match sheet.background() {
@@ -320,8 +320,8 @@ fn propose_strip(mut found: GridDetection, sheet: Size) -> GridDetection {
     found
 }
 
-/// The grid whose lines keep clear of the drawings. Faint pixels, a glow or a cast shadow, often reach into the next cell:
-/// where there are any, what is drawn firmly is asked as well.
+/// The grid whose lines keep clear of the drawings. Faint pixels, a glow or a cast shadow, often reach into the next cell;
+/// where there are any, the opaque pixels are judged as well.
 fn detect_by_lines(sheet: &SheetAnalysis, hints: &NameHints) -> GridDetection {
     let (pixels, background) = (sheet.pixels(), sheet.background());
     let all = rank_candidates(sheet, sparse::candidates(pixels, hints, sheet.occupancy()), hints, false);
@@ -412,7 +412,7 @@ fn rank_candidates(
     GridDetection { candidates: shown, lead, doubts, background }
 }
 
-/// Where drawings end at the right and at the bottom; where nothing tells them from what is behind them, the sheet does.
+/// Where drawings end at the right and at the bottom; the sheet's size where it has no background.
 fn content_end(sheet: &SheetAnalysis) -> Size {
     match sheet.background() {
         Background::None => sheet.size(),

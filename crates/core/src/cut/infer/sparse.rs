@@ -17,7 +17,7 @@ use crate::parallel;
 const FINALISTS: usize = 16;
 /// How many of them may have the same number of cells: variants of one idea must not crowd out the others.
 const VARIANTS: usize = 4;
-/// How many of those with uneven cells.
+/// How many divisions into uneven cells are judged besides.
 const UNEVEN: usize = 2;
 /// How many of the first round lend their bands to the second.
 const BAND_SOURCES: usize = 2;

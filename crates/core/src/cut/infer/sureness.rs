@@ -1,8 +1,8 @@
-//! When the best answer may be acted upon: rules that each name one way in which a leading answer is wrong all the same.
+//! When the best answer may be acted upon: each rule names one way in which a leading answer can still be wrong.
 //!
-//! An answer is sure where no rule doubts it. All rules are asked, and what they say is kept with the answer, so that the
-//! benchmark `find_grid` can print, for each of them, the wrong answers that it alone holds back and the right ones that it
-//! alone costs. A rule that holds back nothing is to go.
+//! An answer is sure if no rule casts doubt on it. Every rule is asked and its doubt kept with the answer, so that the benchmark
+//! `find_grid` can print how many wrong answers each rule alone prevents and how many right ones it alone costs. A rule that
+//! prevents nothing should go.
 
 use crate::cut::infer::evidence::Weights;
 use crate::cut::infer::{GridCandidate, periodicity};
@@ -10,18 +10,18 @@ use crate::cut::{SheetAnalysis, Spacing};
 
 /// The lead in nats from which an answer is acted upon: one in a thousand is wrong, were the evidence exact.
 pub(super) const SURE: f64 = 7.0;
-/// What must speak for an answer besides what cells usually are: a picture isn't a sheet because of its size. Two clear lines
-/// between three drawings are enough.
+/// The evidence an answer needs besides the shape and size of its cells: a picture isn't a sheet because of its size. Two clear
+/// lines between three drawings are enough.
 const ENOUGH: f64 = 4.0;
 const FEWEST_CELLS: u64 = 3;
-/// The lead needed on a sheet without a background: patterns inside tiles make lines too, and each counts as often as its tile is there.
+/// The lead needed on a sheet without a background: patterns inside tiles make lines too, and each counts as often as its tile appears.
 const SURE_IF_DENSE: f64 = 20.0;
-/// The lead that nothing but the drawings explains, whatever else cells of this shape may be.
+/// A lead that only the drawings can explain.
 const FAR: f64 = 30.0;
 /// The share of its evidence that an answer must owe to its own rows. Merging real rows by twos loses about half of the
 /// evidence; merging parts of figures loses little.
 const PARTED: f64 = 0.27;
-/// A grid of which more than one border in so many goes through a drawing has nothing to do with the drawings.
+/// With more than one border in so many through a drawing, the grid has nothing to do with the drawings.
 const FEW_CUTS: u64 = 10;
 
 /// A way in which the best answer may be wrong.
@@ -29,17 +29,17 @@ const FEW_CUTS: u64 = 10;
 pub enum Doubt {
     /// Nothing is drawn.
     Blank,
-    /// One cell is no grid, and two prove none.
+    /// One cell isn't a grid, and two don't prove one.
     FewCells,
-    /// Little speaks for it at all.
+    /// There is little evidence at all.
     LittleEvidence,
     /// Another answer explains the sheet nearly as well.
     CloseSecond,
-    /// Rows or columns that begin a little lower than those of a plain grid with fewer of them: drawings that are parted all
-    /// alike, as a head from a body, look like it.
+    /// Spacing on one axis only, where a plain grid with fewer cells cuts nothing: drawings that all split at the same place, such
+    /// as heads from bodies, look like it.
     PartedAlike,
-    /// Rows that are parts of those of another answer, which cuts nothing, and explain little that those don't: figures that
-    /// part at the waist.
+    /// Rows that subdivide those of another answer, which cuts nothing, and add little evidence: figures that split at the
+    /// waist.
     PartedRows,
     /// Many borders go through drawings.
     CutsOften,
@@ -47,18 +47,18 @@ pub enum Doubt {
     LongCell,
     /// Long cells in which drawings repeat, or have a waist: two may only touch there.
     MayBePairs,
-    /// Faint pixels speak for another answer than firm ones.
+    /// Faint pixels favor another answer than opaque ones.
     FaintPixels,
     /// The cells may be groups of tiles.
     TilesInside,
-    /// Sides of tiles tell, but not many enough.
+    /// The straight sides of tiles favor it, but there are too few.
     FewSides,
-    /// Nothing but the shape of the sheet tells.
+    /// Only the shape of the sheet suggests it.
     ShapeOnly,
 }
 
 impl Doubt {
-    /// All of them.
+    /// Every doubt.
     pub const ALL: [Self; 13] = [
         Self::Blank,
         Self::FewCells,
@@ -79,19 +79,19 @@ impl Doubt {
 /// Whether a rule doubts an answer.
 type Rule<'a> = fn(&Ranking<'a>) -> bool;
 
-/// The best answer, and all that rules look at.
+/// The best answer and everything the rules look at.
 pub(super) struct Ranking<'a> {
     pub(super) sheet: &'a SheetAnalysis,
     pub(super) best: &'a GridCandidate,
     pub(super) others: &'a [GridCandidate],
-    /// Whether lines were found by changes of color.
+    /// Whether the evidence is changes of color.
     pub(super) is_dense: bool,
-    /// Whether the sheet's name says these very cells: then letters may touch.
+    /// Whether the sheet's name gives this cell size; then letters may touch.
     pub(super) is_named: bool,
 }
 
 impl Ranking<'_> {
-    /// Every rule that doubts the best answer.
+    /// The doubts about the best answer.
     pub(super) fn doubts(&self) -> Vec<Doubt> {
         let rules: [(Doubt, Rule<'_>); 8] = [
             (Doubt::FewCells, |ranking| ranking.best.grid.len() < FEWEST_CELLS),
@@ -103,7 +103,7 @@ impl Ranking<'_> {
             (Doubt::LongCell, |ranking| ranking.best.undivided_axis().is_some()),
             (Doubt::MayBePairs, |ranking| {
                 let Self { sheet, best, .. } = *ranking;
-                // Drawings that touch in pairs are beside each other; letters are as high as two.
+                // Drawings that touch in pairs are side by side; letters are as tall as two.
                 let is_high = best.grid.cell_size().height > best.grid.cell_size().width;
                 !(is_high && ranking.lead() >= FAR) && periodicity::has_inner_period(sheet, best)
             }),
@@ -116,17 +116,17 @@ impl Ranking<'_> {
         self.best.evidence - self.others.first().map_or(0.0, |next| next.evidence)
     }
 
-    /// The lead that is enough, unless cells of this shape may be something else.
+    /// The lead an answer needs.
     fn sure(&self) -> f64 {
         if self.is_dense && !self.is_named { SURE_IF_DENSE } else { SURE }
     }
 
-    /// What must speak for an answer at all.
+    /// The evidence an answer needs at all.
     fn enough(&self) -> f64 {
         if self.is_dense && !self.is_named { SURE_IF_DENSE } else { ENOUGH }
     }
 
-    /// What speaks for an answer besides what cells usually are.
+    /// The evidence for an answer without that of its cells' shape and size.
     fn without_habit(&self, answer: &GridCandidate) -> f64 {
         let weights = if self.is_dense { &Weights::DENSE } else { &Weights::SPARSE };
         answer.evidence - answer.terms.of_habit().weighed(weights)
