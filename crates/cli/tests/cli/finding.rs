@@ -285,3 +285,32 @@ fn a_refusal_gives_a_picture_of_its_first_reading() {
     env.ok(picture);
     assert!(env.image("cut.png").width() >= 64);
 }
+
+#[cfg(unix)]
+#[test]
+fn drawings_that_touch_are_reported_with_the_command_that_separates_them() {
+    let env = Env::with_art();
+    // Two of six boxes are a pixel apart, and each has a spark two pixels above it.
+    let sheet = |has_sparks: bool| {
+        let lefts = [4, 40, 76, 97, 133, 169];
+        RgbaImage::from_fn(200, 40, |x, y| {
+            let inside = |left: &u32| (*left..left + 20).contains(&x) && (10..34).contains(&y);
+            let spark = |left: &u32| has_sparks && (left + 2..left + 16).contains(&x) && (5..8).contains(&y);
+            let is_drawn = lefts.iter().any(|left| inside(left) || spark(left));
+            image::Rgba(if is_drawn { [200, 90, 40, 255] } else { [0; 4] })
+        })
+    };
+    write_png(&env, "six boxes.png", &sheet(false));
+    let outcome = env.run("slice \"six boxes.png\" --islands --clip \"all = 0-4\" -o \"out put\"");
+    assert_eq!(outcome.code, 0, "{}", outcome.err);
+    let message =
+        "r0c2 (41x24 px) is much larger than the drawings in the same row; it may be several that touch";
+    assert!(outcome.err.contains(message), "{}", outcome.err);
+    let command = outcome.err.lines().map(str::trim).find(|line| line.starts_with("shibori slice")).unwrap();
+    env.paste(command);
+    assert_eq!(env.names("out put").iter().filter(|name| name.ends_with(".png")).count(), 6);
+    // With sparks no distance separates the two and keeps the others whole.
+    write_png(&env, "sparks.png", &sheet(true));
+    let outcome = env.run("slice sparks.png --islands -o sparks");
+    assert!(outcome.err.contains("--rects") && !outcome.err.contains("--join"), "{}", outcome.err);
+}
