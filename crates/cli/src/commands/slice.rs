@@ -67,7 +67,7 @@ impl Observer for TypedNotices<'_> {
         let cut = CutOptions { join: Some(*join), ..self.args.options.cut.clone() };
         let command = repeat_command(file, cut, self.args);
         let (level, message) = wording::notice(&notice);
-        let hint = Some(format!("to separate them:\n  {command}"));
+        let hint = Some(format!("to separate them:\n    {command}"));
         self.console.message(level, &Message { hint, ..message });
     }
 

@@ -26,8 +26,11 @@ const SEVERAL: usize = 8;
 /// Sides of similar drawings in a row differ at most by this factor, and two drawings that touch are about this many times as long as one.
 const ALIKE: f64 = 1.4;
 const LARGE: f64 = 1.7;
-/// With fewer others in the row, none is unusual.
-const FEWEST_BESIDE: usize = 3;
+/// The shares of a row and of the whole sheet that must be similar for one drawing to be unusual, and the fewest drawings that
+/// show it. With these, 2% of sheets of 30 to 40 drawings with random sides of 15 to 90 px have one.
+const SIMILAR_IN_ROW: f64 = 0.75;
+const SIMILAR_ON_SHEET: f64 = 0.6;
+const FEWEST_OTHERS: usize = 3;
 
 /// How a loose sheet is taken apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -89,28 +92,34 @@ impl Islands {
         (y..y + height).any(|y| (x..x + width).any(|x| self.labels.is_foreign(drawing, x, y)))
     }
 
-    /// Drawings about twice as wide or as high as the others in their row, if those are similar: they may be several that
-    /// touch.
+    /// Drawings about twice as wide or as high as the others in their row, or on the sheet where the row has too few, if those
+    /// are similar: they may be several that touch.
     pub fn oversized(&self) -> Vec<usize> {
         (0..self.drawings.len()).filter(|&at| self.is_oversized(at)).collect()
     }
 
     fn is_oversized(&self, at: usize) -> bool {
         let own = &self.drawings[at];
-        let is_beside = |other: &&Island| other.cell.row == own.cell.row && other.cell != own.cell;
-        let beside: Vec<Size> = self.drawings.iter().filter(is_beside).map(|one| one.rect.size()).collect();
-        let is_large = |own: u32, side: fn(&Size) -> u32| {
-            let mut sides: Vec<u32> = beside.iter().map(side).collect();
-            sides.sort_unstable();
-            // The largest of the others may be too large as well.
-            let Some(alike) = sides.len().checked_sub(2).map(|last| &sides[..=last]) else { return false };
-            let usual = f64::from(alike[alike.len() / 2]);
-            let are_alike =
-                alike.iter().all(|&side| (1.0 / ALIKE..=ALIKE).contains(&(f64::from(side) / usual)));
-            sides.len() >= FEWEST_BESIDE && are_alike && f64::from(own) >= LARGE * usual
+        let sides_of = |side: fn(Size) -> u32, is_near: fn(Cell, Cell) -> bool| -> Vec<u32> {
+            let others =
+                self.drawings.iter().filter(|one| one.cell != own.cell && is_near(one.cell, own.cell));
+            others.map(|one| side(one.rect.size())).collect()
         };
-        let Size { width, height } = own.rect.size();
-        is_large(width, |size| size.width) || is_large(height, |size| size.height)
+        let is_large = |side: fn(Size) -> u32| {
+            let on_sheet = sides_of(side, |_, _| true);
+            let in_row = sides_of(side, |one, own| one.row == own.row);
+            let mut near = if in_row.len() < FEWEST_OTHERS { on_sheet.clone() } else { in_row };
+            near.sort_unstable();
+            let Some(&usual) = near.get(near.len() / 2) else { return false };
+            let usual = f64::from(usual);
+            let is_similar = |other: &&u32| (1.0 / ALIKE..=ALIKE).contains(&(f64::from(**other) / usual));
+            let similar = |sides: &[u32]| sides.iter().filter(is_similar).count();
+            similar(&near) >= FEWEST_OTHERS
+                && similar(&near) as f64 >= SIMILAR_IN_ROW * near.len() as f64
+                && similar(&on_sheet) as f64 >= SIMILAR_ON_SHEET * on_sheet.len() as f64
+                && f64::from(side(own.rect.size())) >= LARGE * usual
+        };
+        is_large(|size| size.width) || is_large(|size| size.height)
     }
 
     /// How many pixels [`Islands::mask_out_others`] copies for all drawings together: boxes that hold pixels of others.
@@ -346,6 +355,11 @@ mod tests {
         // Among drawings of many sizes, or beside only two, none is unusual.
         assert_eq!(oversized("a.bbbb.cc.ddddd.eeeeeeee"), [0; 0]);
         assert_eq!(oversized("aaa.bbbbbb.ccc"), [0; 0]);
+        // A row that kept two of five is judged by the rows around it.
+        let rows = ["aaa.bbb.ccc.ddd.eee", "...................", "aaaaaaaaaaaaaaa.eee"];
+        let rows = sheet(&rows.map(|row| [row; 3]).concat());
+        let found = islands(&clear(&rows), IslandOptions { join: Some(0), min_area: 0 });
+        assert_eq!(found.oversized(), [5]);
     }
 
     #[test]

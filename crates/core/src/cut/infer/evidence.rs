@@ -51,10 +51,10 @@ pub struct Terms(pub [f64; TERMS]);
 
 /// What each term is worth, in nats.
 ///
-/// Fitted on 2026-11-30 (`--fit --sheets 10 --seed 101`) to 1,582 sheets of the demo art and of frames from 36 sheets by other
-/// artists: placement, spacing, and rests on sheets with a background. That of uneven cells is from a fit to 794 of them
-/// (`--sheets 5`); the larger fit gave -13.7, with which every page with a rest was in doubt. Lines are nats already. Set by
-/// hand: cuts, dense sheets (the fit had only 68), and oblong, square and eights, the last two after 77 sheets by many
+/// Placement, spacing and rests on sheets with a background are from a fit on 2026-11-30 to sheets of the demo art and of frames
+/// from 36 sheets by other artists; that of uneven cells from a second one. Fitting again (`--fit --sheets 10 --seed 101`, 1,589
+/// sheets) finds nothing better: 1,572 right on art left out of the fit, 1,573 with these weights. Lines are nats already. Set
+/// by hand: cuts, dense sheets (the fit has only 65), and oblong, square and eights, the last two after 77 sheets by many
 /// artists, of which three quarters have square cells, and three in five have both sides a multiple of 8.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Weights(pub [f64; TERMS]);
