@@ -5,13 +5,17 @@
 
 use std::fmt;
 
-use crate::{Annotations, ExtraFields, Insets, LONGEST, Name, Pixels, Point, Rect, Size, UVec2};
-use image::RgbaImage;
+use crate::{
+    Annotations, Companion, CompanionSpec, ExtraFields, Insets, LONGEST, Name, Pixels, Point, Rect, Size,
+    UVec2,
+};
+use image::{Rgba, RgbaImage};
 
 /// One frame.
 ///
 /// # Guarantees
-/// The canvas is at least 1x1 and the kept pixels, placed at the inset, lie completely inside it.
+/// The canvas is at least 1x1 and the kept pixels, placed at the inset, lie completely inside it. Companions have pixels
+/// of the same size at the same place, one of each suffix.
 #[derive(Clone, Debug)]
 pub struct Frame {
     sprite: Name,
@@ -21,6 +25,7 @@ pub struct Frame {
     inset: UVec2,
     pivot: Point,
     annotations: Annotations,
+    companions: Vec<Companion>,
     source: Option<Source>,
     carried: ExtraFields,
 }
@@ -71,15 +76,67 @@ impl Frame {
             inset,
             pivot,
             annotations: Annotations::default(),
+            companions: Vec::new(),
             source: None,
             carried: ExtraFields::new(),
         })
     }
 
-    /// The same frame keeping other pixels of the same canvas.
+    /// The same frame keeping other pixels of the same canvas, and of its companions what is there.
     pub fn with_pixels(self, pixels: Pixels, inset: UVec2) -> Result<Self, FrameError> {
         check(&pixels, self.canvas, inset)?;
-        Ok(Self { pixels, inset, ..self })
+        let (old, new) = (self.kept_rect(), Rect::at(inset.x, inset.y, pixels.size()));
+        let mut companions = self.companions;
+        if new != old {
+            for Companion { spec, pixels } in &mut companions {
+                *pixels = part(pixels, old, new, spec.neutral.0).compacted();
+            }
+        }
+        Ok(Self { pixels, inset, companions, ..self })
+    }
+
+    /// The same frame with a picture of the same canvas as its companion; it replaces one of the same suffix. The frame keeps what
+    /// it kept and all that shows of the companion.
+    ///
+    /// # Errors
+    /// Where the canvases differ.
+    pub fn with_companion(self, spec: CompanionSpec, picture: &Frame) -> Result<Self, FrameError> {
+        if picture.canvas != self.canvas {
+            let (pixels, inset, canvas) = (picture.canvas, UVec2::default(), self.canvas);
+            return Err(FrameError::SticksOut { pixels, inset, canvas });
+        }
+        let companion = Companion { spec, pixels: picture.pixels.clone() };
+        let UVec2 { x, y } = picture.inset;
+        let shown = companion.content(0).map(|found| Rect { x: found.x + x, y: found.y + y, ..found });
+        let kept = Some(self.kept_rect()).filter(|kept| !kept.is_empty());
+        let kept = kept.into_iter().chain(shown).reduce(|all, one| all.union(one)).unwrap_or_default();
+        let mut frame = self.with_kept_rect(kept)?;
+        let pixels = if kept.is_empty() { Pixels::empty() } else { picture.crop(kept).compacted() };
+        frame.companions.retain(|one| one.spec.suffix != companion.spec.suffix);
+        frame.companions.push(Companion { pixels, ..companion });
+        Ok(frame)
+    }
+
+    /// The same frame without companions that `keep` refuses.
+    pub fn filter_companions(mut self, keep: impl Fn(&CompanionSpec) -> bool) -> Self {
+        self.companions.retain(|one| keep(&one.spec));
+        self
+    }
+
+    /// The same frame whose companions of these suffixes are what is said here.
+    pub(crate) fn respecify_companions(mut self, specs: &[CompanionSpec]) -> Self {
+        for companion in &mut self.companions {
+            if let Some(spec) = specs.iter().find(|spec| spec.suffix == companion.spec.suffix) {
+                companion.spec = spec.clone();
+            }
+        }
+        self
+    }
+
+    /// The same frame with other companions, each as large as the kept pixels.
+    pub(crate) fn with_companions(self, companions: Vec<Companion>) -> Self {
+        debug_assert!(companions.iter().all(|one| one.pixels.size() == self.pixels.size()));
+        Self { companions, ..self }
     }
 
     /// The same drawing with all that belongs to it, moved by this many pixels on another canvas. Nine-slice insets
@@ -204,6 +261,24 @@ impl Frame {
         self.source.as_ref()
     }
 
+    /// The pictures that belong to it.
+    pub fn companions(&self) -> &[Companion] {
+        &self.companions
+    }
+
+    /// The companion of a suffix.
+    pub fn companion(&self, suffix: &str) -> Option<&Companion> {
+        self.companions.iter().find(|one| one.spec.suffix == suffix)
+    }
+
+    /// The whole picture of each companion, neutral where nothing was kept.
+    pub(crate) fn whole_companions(&self) -> impl Iterator<Item = (&CompanionSpec, Pixels)> {
+        let (kept, canvas) = (self.kept_rect(), Rect::of(self.canvas));
+        self.companions
+            .iter()
+            .map(move |Companion { spec, pixels }| (spec, part(pixels, kept, canvas, spec.neutral.0)))
+    }
+
     /// The cell of the sheet it came from, if it came from one.
     pub fn cell(&self) -> Option<Cell> {
         self.source.as_ref()?.cell
@@ -223,6 +298,14 @@ impl Frame {
     pub fn content(&self, alpha: u8) -> Option<Rect> {
         let found = self.pixels.content_bounds(alpha)?;
         Some(Rect { x: found.x + self.inset.x, y: found.y + self.inset.y, ..found })
+    }
+
+    /// The smallest rectangle of the canvas that holds all that shows of it and of its companions.
+    pub fn extent(&self, alpha: u8) -> Option<Rect> {
+        let UVec2 { x, y } = self.inset;
+        let companions = self.companions.iter().filter_map(|one| one.content(alpha));
+        let shown = companions.map(|found| Rect { x: found.x + x, y: found.y + y, ..found });
+        shown.chain(self.content(alpha)).reduce(|all, one| all.union(one))
     }
 
     /// Whether the kept pixels are the whole canvas.
@@ -257,31 +340,41 @@ impl Frame {
     /// The same frame keeping only what shows: the picture is the same, and costs no more memory than that. How a frame
     /// was trimmed is forgotten.
     pub fn trim_to_content(self) -> Self {
-        let shown = self.content(0).unwrap_or_default();
+        let shown = self.extent(0).unwrap_or_default();
         self.with_kept_rect(shown).expect("visible pixels are inside the canvas")
+    }
+
+    /// The color at a point of the canvas; clear where nothing is kept.
+    pub(crate) fn color_at(&self, x: u32, y: u32) -> Rgba<u8> {
+        let inside = x.checked_sub(self.inset.x).zip(y.checked_sub(self.inset.y));
+        inside.and_then(|(x, y)| self.pixels.get(x, y)).unwrap_or(Rgba([0; 4]))
     }
 
     /// The pixels of a rectangle of the canvas, clear where nothing is kept. It must be on the canvas.
     pub(crate) fn crop(&self, rect: Rect) -> Pixels {
-        let kept = self.kept_rect();
-        if rect.lies_in(kept) {
-            let own = Rect { x: rect.x - kept.x, y: rect.y - kept.y, ..rect };
-            return self.pixels.crop(own).expect("it is inside the kept pixels");
-        }
-        let mut image = RgbaImage::new(rect.width, rect.height);
-        if let Some(shared) = rect.intersection(kept) {
-            let bytes = 4 * shared.width as usize;
-            let left = 4 * (shared.x - kept.x) as usize;
-            let stride = 4 * rect.width as usize;
-            let target: &mut [u8] = &mut image;
-            for y in shared.y..shared.y + shared.height {
-                let row = &self.pixels.row(y - kept.y)[left..left + bytes];
-                let start = (y - rect.y) as usize * stride + 4 * (shared.x - rect.x) as usize;
-                target[start..start + bytes].copy_from_slice(row);
-            }
-        }
-        Pixels::from_image(image)
+        part(&self.pixels, self.kept_rect(), rect, Rgba([0; 4]))
     }
+}
+
+/// What pixels that are at `kept` have in `rect`, filled up where they don't reach.
+fn part(pixels: &Pixels, kept: Rect, rect: Rect, fill: Rgba<u8>) -> Pixels {
+    if rect.lies_in(kept) {
+        let own = Rect { x: rect.x.saturating_sub(kept.x), y: rect.y.saturating_sub(kept.y), ..rect };
+        return pixels.crop(own).expect("it is inside the kept pixels");
+    }
+    let mut image = RgbaImage::from_pixel(rect.width, rect.height, fill);
+    if let Some(shared) = rect.intersection(kept) {
+        let bytes = 4 * shared.width as usize;
+        let left = 4 * (shared.x - kept.x) as usize;
+        let stride = 4 * rect.width as usize;
+        let target: &mut [u8] = &mut image;
+        for y in shared.y..shared.y + shared.height {
+            let row = &pixels.row(y - kept.y)[left..left + bytes];
+            let start = (y - rect.y) as usize * stride + 4 * (shared.x - rect.x) as usize;
+            target[start..start + bytes].copy_from_slice(row);
+        }
+    }
+    Pixels::from_image(image)
 }
 
 fn canvas_corners(canvas: Size) -> [Point; 2] {

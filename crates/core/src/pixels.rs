@@ -132,19 +132,23 @@ impl Pixels {
     /// The smallest rectangle that holds every pixel with an alpha above `alpha`; `None` where there
     /// is none, so `content(0)` of a blank picture is `None`.
     pub fn content_bounds(&self, alpha: u8) -> Option<Rect> {
-        let kept = |pixel: &[u8]| pixel[3] > alpha;
-        let has_kept = |y: &u32| self.row(*y).chunks_exact(CHANNELS).any(kept);
+        self.bounds_of(|pixel| pixel[3] > alpha)
+    }
+
+    /// The smallest rectangle that holds every pixel that counts; `None` where there is none.
+    pub(crate) fn bounds_of(&self, kept: impl Fn(&[u8]) -> bool) -> Option<Rect> {
+        let has_kept = |y: &u32| self.row(*y).chunks_exact(CHANNELS).any(&kept);
         let top = (0..self.rect.height).find(has_kept)?;
         let bottom = (top..self.rect.height).rev().find(has_kept)?;
         let (mut left, mut right) = (self.rect.width, 0);
         for y in top..=bottom {
             let row = self.row(y);
             let before = &row[..left as usize * CHANNELS];
-            if let Some(x) = before.chunks_exact(CHANNELS).position(kept) {
+            if let Some(x) = before.chunks_exact(CHANNELS).position(&kept) {
                 left = x as u32;
             }
             let after = &row[right as usize * CHANNELS..];
-            if let Some(x) = after.chunks_exact(CHANNELS).rposition(kept) {
+            if let Some(x) = after.chunks_exact(CHANNELS).rposition(&kept) {
                 right += x as u32 + 1;
             }
         }

@@ -84,8 +84,11 @@ fn files(folder: &Path) -> Vec<(PathBuf, String)> {
     entries.map(|entry| (entry.path(), entry.file_name().to_string_lossy().into_owned())).collect()
 }
 
-/// Frames as bytes; `None` if they would not come back exactly as they are.
+/// Frames as bytes; `None` if they would not come back exactly as they are, or have companions, which no sheet gives.
 fn to_bytes(set: &FrameSet) -> Option<Vec<u8>> {
+    if set.frames().iter().any(|frame| !frame.companions().is_empty()) {
+        return None;
+    }
     let manifest =
         serde_json::to_vec(&manifest::of_set(set, &vec![String::new(); set.frames().len()])).ok()?;
     let mut bytes = (manifest.len() as u64).to_le_bytes().to_vec();

@@ -133,7 +133,10 @@ impl<'a> Context<'a> {
 
     /// Counts what frames take from now on.
     pub(crate) fn charge(&self, set: &FrameSet) {
-        set.frames().iter().for_each(|frame| frame.pixels().charge_to(&self.limits.memory));
+        for frame in set.frames() {
+            let companions = frame.companions().iter().map(|companion| &companion.pixels);
+            companions.chain([frame.pixels()]).for_each(|pixels| pixels.charge_to(&self.limits.memory));
+        }
     }
 
     /// How large pictures that are drawn may be.

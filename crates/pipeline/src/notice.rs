@@ -2,10 +2,10 @@
 
 use std::path::PathBuf;
 
+use shibori_core::CompanionSpec;
 use shibori_core::clean::KeyColors;
 use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Crossing, Grid};
-use shibori_core::pack::CompanionSpec;
 use shibori_core::shape::Coregistration;
 use shibori_core::{Cell, Color, Name, Point, Ratio, Rect, Size, UVec2};
 use shibori_formats::WouldLoseData;

@@ -127,7 +127,7 @@ impl Report {
             mean_error: loss.map_or(0.0, |loss| loss.mean),
             largest_error: loss.map_or(0, |loss| loss.largest),
         });
-        let sheets = 1 + packed.layers as u64;
+        let sheets = 1 + packed.atlases[0].companions().len() as u64;
         Self {
             manifest: program.report_path(&written.manifests[0]),
             pages: pages(0),
@@ -278,6 +278,6 @@ fn page_report(atlas: &Atlas, file: &PageFile, program: &CommandContext<'_>) -> 
         fill: atlas.fill(file.page),
         bytes: file.bytes,
         as_png: file.as_png,
-        companion: file.layer.map(|layer| atlas.layers()[layer].suffix.clone()),
+        companion: file.companion.map(|companion| atlas.companions()[companion].suffix.clone()),
     }
 }

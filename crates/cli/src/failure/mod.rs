@@ -216,11 +216,6 @@ impl From<OptionConflict> for Failure {
                 let value = value.map(|value| format!(" {value}")).unwrap_or_default();
                 Self::usage(format!("{} has no effect here; it needs {}{value}", option_flag(option), option_flag(with)))
             }
-            OptionConflict::Against { first, second, .. } if first == "companion" => {
-                debug_assert_eq!(second, "moving or scaling frames");
-                Self::usage("--companion: frames can't be moved or scaled while packing, because companions would not follow")
-                    .with_hint("run adjust on the frames and on their companions, then pack both")
-            }
             OptionConflict::Against { first, second, why: "" } => {
                 Self::usage(format!("{} and {} contradict each other", option_flag(&first), option_flag(&second)))
             }

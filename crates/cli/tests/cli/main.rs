@@ -4,6 +4,7 @@ mod adjusting;
 mod advice;
 mod building;
 mod clips;
+mod companions;
 mod damaged;
 mod endings;
 mod env;

@@ -181,52 +181,6 @@ fn scaled_atlases_have_one_layout() {
 }
 
 #[test]
-fn companions_lie_exactly_like_their_frames_and_come_back() {
-    let env = Env::with_art();
-    // A normal map as it could be drawn: each color says where its pixel is on the canvas.
-    let sheet = RgbaImage::from_fn(256, 32, |x, y| Rgba([x as u8, y as u8, 255, 255]));
-    sheet.save_with_format(env.path("koi_n.tga"), image::ImageFormat::Tga).unwrap();
-    env.ok("slice art/koi.png --grid 8x1 --clip \"swim = 0-7\" -o koi");
-    env.ok("slice koi_n.tga --grid 8x1 --take 0-6 -o koi_n");
-    let outcome = env.run("pack koi koi_n --companion _n,_e=102030 -o pond");
-    assert!(outcome.err.contains("no frame name ends in '_e'"), "{}", outcome.err);
-    let outcome = env.run("pack koi koi_n --companion _n -o pond --allow-rotation --json");
-    assert!(
-        outcome.err.contains("companion _n: missing for 1 frame, such as 'koi-07'; filled with 8080ff"),
-        "{}",
-        outcome.err
-    );
-    let manifest: Value = serde_json::from_slice(&env.read("pond.json")).unwrap();
-    assert_eq!(manifest["pages"][0]["companions"]["_n"], "pond_n.png");
-    let page = env.image("pond_n.png");
-    let frames = manifest["frames"].as_array().unwrap();
-    assert_eq!(frames.len(), 8);
-    for (number, frame) in frames.iter().enumerate() {
-        let [x, y, width, height] = numbers(&frame["rect"]);
-        let there = imageops::crop_imm(&page, x, y, width, height).to_image();
-        let upright = if frame["rotated"] == true { imageops::rotate270(&there) } else { there };
-        let [left, top] = numbers::<2>(&frame["inset"]);
-        let wanted = if number == 7 {
-            [128, 128, 255, 255]
-        } else {
-            [(number as u32 * 32 + left) as u8, top as u8, 255, 255]
-        };
-        assert_eq!(upright.get_pixel(0, 0).0, wanted, "frame {number}");
-    }
-    env.ok("unpack pond.json -o back");
-    let back = env.frames("back");
-    assert_eq!(back.frames().len(), 16);
-    assert!(back.frames().iter().any(|frame| frame.name().as_str() == "koi-03_n"));
-    env.ok("pack back --companion _n -o again");
-    assert_eq!(
-        env.json("inspect again_n.png")["sheets"][0]["size"],
-        env.json("inspect again.png")["sheets"][0]["size"]
-    );
-    let outcome = env.run("pack koi koi_n --companion _n --mirror left-right -o pond");
-    assert_eq!(outcome.code, 2);
-}
-
-#[test]
 fn a_repaint_leaves_all_other_places_alone() {
     let env = Env::with_art();
     cut(&env);

@@ -4,14 +4,11 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::grammar::ValueError;
-use crate::pack::{CompanionSpec, PageSide, Rounding, RowName, RowOrder};
-use crate::{Color, Name, NameError, Size, portability_problem};
+use crate::pack::{PageSide, Rounding, RowName, RowOrder};
+use crate::{CompanionKind, CompanionSpec, Name, NameError, Size, portability_problem};
 
 /// The longest side of a page, in pixels.
 const LONGEST_PAGE: u32 = 65_536;
-
-/// Suffixes of normal maps.
-const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
 
 impl FromStr for PageSide {
     type Err = ValueError;
@@ -96,24 +93,37 @@ impl fmt::Display for RowOrder {
 impl FromStr for CompanionSpec {
     type Err = ValueError;
 
-    /// `_n`, or `_e=000000`.
+    /// `_n`, `_e=000000`, `_bump:normal`.
     fn from_str(text: &str) -> Result<Self, ValueError> {
-        let (suffix, neutral) = match text.split_once('=') {
-            Some((suffix, color)) => (suffix, color.parse()?),
-            // A normal map's neutral color points straight at the viewer.
-            None if NORMALS.contains(&text) => (text, Color([128, 128, 255, 255].into())),
-            None => (text, Color([0; 4].into())),
+        let (plain, kind) = match text.split_once(':') {
+            Some((plain, "normal")) => (plain, Some(CompanionKind::Normals)),
+            Some((_, other)) => {
+                let problem = format!("has an unknown kind '{other}'; the only one is :normal");
+                return Err(ValueError::new(text, &problem));
+            }
+            None => (text, None),
+        };
+        let (suffix, neutral) = match plain.split_once('=') {
+            Some((suffix, color)) => (suffix, Some(color.parse()?)),
+            None => (plain, None),
         };
         match portability_problem(suffix) {
-            _ if suffix.is_empty() => Err(ValueError::new(text, "has no suffix, such as _n")),
-            Some(why) => Err(ValueError::new(suffix, &format!("can't be part of a file name: {why}"))),
-            None => Ok(Self { suffix: suffix.to_owned(), neutral }),
+            _ if suffix.is_empty() => return Err(ValueError::new(text, "has no suffix, such as _n")),
+            Some(why) => {
+                return Err(ValueError::new(suffix, &format!("can't be part of a file name: {why}")));
+            }
+            None => {}
         }
+        let usual = Self::of_suffix(suffix);
+        let kind = kind.unwrap_or(usual.kind);
+        Ok(Self { neutral: neutral.unwrap_or(kind.neutral()), kind, ..usual })
     }
 }
 
 impl fmt::Display for CompanionSpec {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}={}", self.suffix, self.neutral)
+        write!(f, "{}={}", self.suffix, self.neutral)?;
+        let is_usual = Self::of_suffix(&self.suffix).kind == self.kind;
+        f.write_str(if self.kind == CompanionKind::Normals && !is_usual { ":normal" } else { "" })
     }
 }

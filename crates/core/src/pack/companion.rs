@@ -1,44 +1,14 @@
-//! Companions: pictures that belong to a frame and are laid out exactly like it, such as its normal map or its glow.
+//! Companions that come as frames of their own, named after their base frames: a folder `koi_n` beside `koi`.
 //!
-//! [`take_companions`] sets them apart by their names before anything else is done to the frames; [`fit_companions`]
-//! cuts them like their base frames, which alone decide what is trimmed. Never changes a base frame.
+//! [`take_companions`] gives them to their base frames before anything else is done; [`missing_companions`] are neutral on the
+//! pages, where each frame has all that any has.
 
 use std::collections::HashMap;
 
-use image::{Rgba, RgbaImage, imageops};
-
-use crate::pack::MirroredCopy;
-use crate::{Color, Frame, FrameSet, Name, Pixels, Rect, Size};
-
-/// Which frames are companions, and what stands for one that is not there.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct CompanionSpec {
-    /// What their names, or their sprites', end in: `_n`.
-    pub suffix: String,
-    /// The color where there is none.
-    pub neutral: Color,
-}
-
-/// Companions of one kind, a whole canvas for each frame that has one.
-#[derive(Clone, Debug)]
-pub struct CompanionFrames {
-    /// Which.
-    pub spec: CompanionSpec,
-    of: HashMap<(Name, Name), Pixels>,
-}
-
-/// Pictures that belong to frames, one each.
-#[derive(Clone, Debug)]
-pub struct Layer {
-    /// What its pages' names end in.
-    pub suffix: String,
-    /// The whole canvas of each frame.
-    pub canvases: Vec<Pixels>,
-    /// What of it lies where the frame's kept pixels do.
-    pub pixels: Vec<Pixels>,
-    /// Frames that had none, and got the neutral color.
-    pub missing: Vec<usize>,
-}
+use crate::{
+    Color, Companion, CompanionKind, CompanionSpec, Frame, FrameSet, Name, Pixels, Rect, SetError, Size,
+};
+use image::{Rgba, RgbaImage};
 
 /// Why companions can't be laid out.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -63,50 +33,118 @@ pub enum CompanionError {
         /// What its name ends in.
         suffix: String,
     },
-    /// Not one.
+    /// None of a suffix.
     #[error("no frame name ends in '{suffix}'")]
     None {
-        /// What was looked for.
+        /// The suffix.
         suffix: String,
     },
 }
 
-/// Parts a set into base frames, with the clips that play them, and companions.
-pub fn take_companions(
-    set: &FrameSet,
-    specs: &[CompanionSpec],
-) -> Result<(FrameSet, Vec<CompanionFrames>), CompanionError> {
+/// The base frames of a set with their companions, and the clips that play them. Companions that frames have already are kept.
+///
+/// # Errors
+/// Where a companion has no base frame or another size, or there is none of a suffix.
+pub fn take_companions(set: &FrameSet, specs: &[CompanionSpec]) -> Result<FrameSet, CompanionError> {
     let mut is_base = vec![true; set.frames().len()];
     let named: HashMap<(String, String), usize> =
         set.frames().iter().enumerate().map(|(at, frame)| (key(frame), at)).collect();
-    let mut companions = Vec::new();
+    let mut companions: Vec<Vec<(&str, &Frame)>> = vec![Vec::new(); set.frames().len()];
     for spec in specs {
-        let mut of = HashMap::new();
+        let mut is_found = set.frames().iter().any(|frame| frame.companion(&spec.suffix).is_some());
         for (at, frame) in set.frames().iter().enumerate() {
             let names = base_names(frame, &spec.suffix);
             if names.is_empty() {
                 continue;
             }
-            let Some(&base) = names.iter().find_map(|name| named.get(name)) else {
+            let Some(&base_at) = names.iter().find_map(|name| named.get(name)) else {
                 let (companion, suffix) = (frame.name().clone(), spec.suffix.clone());
                 return Err(CompanionError::NoBase { companion, suffix });
             };
-            let base = &set.frames()[base];
+            let base = &set.frames()[base_at];
             if frame.canvas() != base.canvas() {
                 let (companion, found) = (frame.name().clone(), frame.canvas());
                 let (base, wanted) = (base.name().clone(), base.canvas());
                 return Err(CompanionError::OtherSize { companion, found, base, wanted });
             }
             is_base[at] = false;
-            of.insert((base.sprite().clone(), base.name().clone()), frame.full_image());
+            is_found = true;
+            companions[base_at].push((&spec.suffix, frame));
         }
-        if of.is_empty() {
+        if !is_found {
             return Err(CompanionError::None { suffix: spec.suffix.clone() });
         }
-        companions.push(CompanionFrames { spec: spec.clone(), of });
     }
+    let specs: Vec<CompanionSpec> = specs.iter().map(|spec| with_background(spec, &companions)).collect();
+    let spec_of = |suffix: &str| specs.iter().find(|spec| spec.suffix == suffix);
     let base: Vec<usize> = (0..is_base.len()).filter(|&at| is_base[at]).collect();
-    Ok((set.subset(&base), companions))
+    let with_own = |at: usize, frame: Frame| -> Result<Frame, SetError> {
+        let own =
+            companions[base[at]].iter().filter_map(|(suffix, picture)| Some((spec_of(suffix)?, picture)));
+        let frame = own.fold(frame, |frame, (spec, picture)| {
+            frame.with_companion(spec.clone(), picture).expect("both have one canvas")
+        });
+        Ok(frame.respecify_companions(&specs))
+    };
+    Ok(set.subset(&base).map_frames(with_own).expect("names stay"))
+}
+
+/// Height and glow are often painted on black: if all companions of a suffix have one opaque color in all corners, that is
+/// neutral, unless another color was asked for.
+fn with_background(spec: &CompanionSpec, companions: &[Vec<(&str, &Frame)>]) -> CompanionSpec {
+    let all = companions.iter().flatten().filter(|(suffix, _)| *suffix == spec.suffix);
+    let corners = all.flat_map(|(_, picture)| {
+        let Size { width, height } = picture.canvas();
+        let (right, bottom) = (width - 1, height - 1);
+        [(0, 0), (right, 0), (0, bottom), (right, bottom)].map(|(x, y)| picture.color_at(x, y))
+    });
+    let mut colors: Vec<Rgba<u8>> = corners.collect();
+    colors.dedup();
+    match (&colors[..], spec.kind) {
+        (&[one], CompanionKind::Color) if one[3] == u8::MAX && spec.neutral == spec.kind.neutral() => {
+            CompanionSpec { neutral: Color(one), ..spec.clone() }
+        }
+        _ => spec.clone(),
+    }
+}
+
+/// The companions that any frame of a set has, in the order of the suffixes, each with the frames that lack it.
+pub fn missing_companions(set: &FrameSet) -> Vec<(CompanionSpec, Vec<usize>)> {
+    let mut specs: Vec<&CompanionSpec> = Vec::new();
+    for companion in set.frames().iter().flat_map(Frame::companions) {
+        if !specs.iter().any(|spec| spec.suffix == companion.spec.suffix) {
+            specs.push(&companion.spec);
+        }
+    }
+    specs.sort_by_key(|spec| &spec.suffix);
+    let lacking = |spec: &CompanionSpec| {
+        let frames = set.frames().iter().enumerate();
+        frames.filter(|(_, frame)| frame.companion(&spec.suffix).is_none()).map(|(at, _)| at).collect()
+    };
+    specs.into_iter().map(|spec| (spec.clone(), lacking(spec))).collect()
+}
+
+/// The same frames, each with all these companions in this order; those that are missing are neutral.
+pub(super) fn complete_companions(set: FrameSet, specs: &[CompanionSpec]) -> Result<FrameSet, SetError> {
+    // One picture stands for all that are missing.
+    let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.pixels().size()));
+    let plain = |spec: &CompanionSpec| {
+        Pixels::from_image(RgbaImage::from_pixel(size.width, size.height, spec.neutral.0))
+    };
+    let stand_ins: Vec<std::sync::OnceLock<Pixels>> = specs.iter().map(|_| Default::default()).collect();
+    set.map_frames(|_, frame| {
+        let one = |(spec, stand_in): (&CompanionSpec, &std::sync::OnceLock<Pixels>)| {
+            frame.companion(&spec.suffix).cloned().unwrap_or_else(|| Companion {
+                spec: spec.clone(),
+                pixels: stand_in
+                    .get_or_init(|| plain(spec))
+                    .crop(Rect::of(frame.pixels().size()))
+                    .expect("it is as large as any frame"),
+            })
+        };
+        let companions = specs.iter().zip(&stand_ins).map(one).collect();
+        Ok(frame.with_companions(companions))
+    })
 }
 
 /// Frames whose name, or whose sprite's, ends in `suffix`, each with the frame it is a companion of.
@@ -115,78 +153,6 @@ pub(crate) fn base_of_each(set: &FrameSet, suffix: &str) -> Vec<(usize, usize)> 
         set.frames().iter().enumerate().map(|(at, frame)| (key(frame), at)).collect();
     let base = |frame: &Frame| base_names(frame, suffix).iter().find_map(|name| named.get(name).copied());
     set.frames().iter().enumerate().filter_map(|(at, frame)| Some((at, base(frame)?))).collect()
-}
-
-impl CompanionFrames {
-    /// The same companions after frames were renamed: `before` lists the old names in the order of the frames of `now`.
-    pub fn renamed(self, before: &[(Name, Name)], now: &FrameSet) -> Self {
-        let names = now.frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-        let new: HashMap<&(Name, Name), (Name, Name)> = before.iter().zip(names).collect();
-        let of = self.of.into_iter().filter_map(|(old, image)| Some((new.get(&old)?.clone(), image)));
-        Self { of: of.collect(), spec: self.spec }
-    }
-
-    /// Gives mirror images of base frames mirrored companions. Directions in them are the game's to turn.
-    pub fn add_mirrored(&mut self, copies: &[MirroredCopy]) {
-        for MirroredCopy { sprite, of, name } in copies {
-            if let Some(canvas) = self.of.get(&(sprite.clone(), of.clone())) {
-                let image = Pixels::from_image(imageops::flip_horizontal(&canvas.to_image()));
-                self.of.insert((sprite.clone(), name.clone()), image);
-            }
-        }
-    }
-}
-
-/// Cuts companions like the frames of a set that was trimmed since; its canvases may have grown to the right and
-/// downwards.
-pub fn fit_companions(set: &FrameSet, companions: &[CompanionFrames]) -> Vec<Layer> {
-    companions.iter().map(|companions| fitted(set, companions)).collect()
-}
-
-fn fitted(set: &FrameSet, companions: &CompanionFrames) -> Layer {
-    let neutral = companions.spec.neutral.0;
-    // One picture stands for all that are missing.
-    let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
-    let mut stand_in: Option<Pixels> = None;
-    let mut missing = Vec::new();
-    let mut canvases = Vec::with_capacity(set.frames().len());
-    for (at, frame) in set.frames().iter().enumerate() {
-        let whole = match companions.of.get(&(frame.sprite().clone(), frame.name().clone())) {
-            Some(whole) => grown(whole, frame.canvas(), neutral),
-            None => {
-                missing.push(at);
-                let plain = || Pixels::from_image(RgbaImage::from_pixel(size.width, size.height, neutral));
-                let whole = stand_in.get_or_insert_with(plain);
-                whole.crop(Rect::of(frame.canvas())).expect("it is as large as any canvas")
-            }
-        };
-        canvases.push(whole);
-    }
-    let part = |(frame, canvas): (&Frame, &Pixels)| {
-        canvas.crop(frame.kept_rect()).expect("a frame's pixels are inside its canvas")
-    };
-    let pixels = set.frames().iter().zip(&canvases).map(part).collect();
-    Layer { suffix: companions.spec.suffix.clone(), canvases, pixels, missing }
-}
-
-/// A companion on a canvas that has grown to the right and downwards: what is new says nothing.
-fn grown(whole: &Pixels, canvas: Size, neutral: Rgba<u8>) -> Pixels {
-    if whole.size() == canvas {
-        return whole.clone();
-    }
-    let mut image = RgbaImage::from_pixel(canvas.width, canvas.height, neutral);
-    imageops::replace(&mut image, &whole.to_image(), 0, 0);
-    Pixels::from_image(image)
-}
-
-impl Layer {
-    /// The same layer for frames listed in another order, or twice.
-    pub(super) fn listed(self, origin: &[usize]) -> Self {
-        let listed = |all: &[Pixels]| origin.iter().map(|&at| all[at].clone()).collect();
-        let (canvases, pixels) = (listed(&self.canvases), listed(&self.pixels));
-        let missing = (0..origin.len()).filter(|&at| self.missing.contains(&origin[at])).collect();
-        Self { canvases, pixels, missing, ..self }
-    }
 }
 
 fn key(frame: &Frame) -> (String, String) {
@@ -228,7 +194,7 @@ mod tests {
     }
 
     fn spec(suffix: &str) -> CompanionSpec {
-        CompanionSpec { suffix: suffix.into(), neutral: "8080ff".parse().unwrap() }
+        CompanionSpec::of_suffix(suffix)
     }
 
     #[test]
@@ -238,11 +204,39 @@ mod tests {
         {
             let frames = vec![frame("koi", "koi-00", 4), frame("koi", "koi-01", 4), frame(sprite, name, 4)];
             let set = FrameSet::new(frames, Vec::new()).unwrap();
-            let (base, companions) = take_companions(&set, &[spec("_n")]).unwrap();
+            let base = take_companions(&set, &[spec("_n")]).unwrap();
             assert_eq!(base.frames().len(), 2, "{sprite}:{name}");
-            let layer = &fit_companions(&base, &companions)[0];
-            assert_eq!(layer.missing, [1], "{sprite}:{name}");
-            assert_eq!(layer.pixels[1].get(0, 0), Some(image::Rgba([128, 128, 255, 255])));
+            assert_eq!(missing_companions(&base), [(spec("_n"), vec![1])], "{sprite}:{name}");
+            let complete = complete_companions(base, &[spec("_n")]).unwrap();
+            let filled = complete.frames()[1].companion("_n").unwrap();
+            assert_eq!(filled.pixels.get(3, 3), Some(image::Rgba([128, 128, 255, 255])));
+        }
+    }
+
+    #[test]
+    fn a_glow_on_black_widens_a_frame_only_as_far_as_it_glows() {
+        let glow = |background: [u8; 4]| {
+            let mut image = RgbaImage::from_pixel(9, 9, Rgba(background));
+            image.put_pixel(6, 2, Rgba([255, 220, 90, 255]));
+            Frame::new(
+                Name::new("lamp_e").unwrap(),
+                Name::new("lamp_e-0").unwrap(),
+                Pixels::from_image(image),
+            )
+        };
+        let mut lamp = RgbaImage::new(9, 9);
+        lamp.put_pixel(4, 4, Rgba([60, 50, 40, 255]));
+        let lamp =
+            Frame::new(Name::new("lamp").unwrap(), Name::new("lamp-0").unwrap(), Pixels::from_image(lamp));
+        let lamp = lamp.unwrap();
+        for (background, neutral) in [([0, 0, 0, 255], "000000"), ([0; 4], "00000000")] {
+            let set = FrameSet::new(vec![lamp.clone(), glow(background).unwrap()], vec![]).unwrap();
+            let set = take_companions(&set, &[spec("_e")]).unwrap();
+            let frame = &set.frames()[0];
+            assert_eq!(frame.extent(0), Some(Rect::new(4, 2, 3, 3)));
+            assert_eq!(frame.companion("_e").unwrap().spec.neutral, neutral.parse().unwrap());
+            let trimmed = frame.clone().trim_to_content();
+            assert_eq!(trimmed.extent(0), Some(trimmed.kept_rect()));
         }
     }
 

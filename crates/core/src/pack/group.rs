@@ -25,8 +25,6 @@ pub enum PagePer {
 /// The frames as they are to be listed.
 pub(super) struct PageGroups {
     pub(super) set: FrameSet,
-    /// For each listed frame, its place in the set that came in.
-    pub(super) origin: Vec<usize>,
     pub(super) groups: Vec<Group>,
 }
 
@@ -47,12 +45,11 @@ pub(super) fn group_pages(set: FrameSet, options: &PackSettings) -> Result<PageG
         _ => (options.per == PagePer::Clip).then_some(None),
     };
     let Some(order) = order else {
-        let origin = (0..set.frames().len()).collect();
         let groups = groups(&set, options.per, None);
-        return Ok(PageGroups { set, origin, groups });
+        return Ok(PageGroups { set, groups });
     };
     let labels = clip_labels(&set, order)?;
-    let (set, origin, slots) = rows::frames_by_clip(&set, order)?;
+    let (set, slots) = rows::frames_by_clip(&set, order)?;
     let mut groups = groups(&set, options.per, Some((&slots.of_frames, &labels)));
     if matches!(options.layout, Layout::ClipRows { .. }) {
         match groups.as_mut_slice() {
@@ -65,7 +62,7 @@ pub(super) fn group_pages(set: FrameSet, options: &PackSettings) -> Result<PageG
             }
         }
     }
-    Ok(PageGroups { set, origin, groups })
+    Ok(PageGroups { set, groups })
 }
 
 /// For each row what its pages would be called; `None` for a blank row.

@@ -6,25 +6,13 @@ use crate::clip::Clip;
 use crate::shape::mirrored;
 use crate::{FrameSet, Mirror, Name, SetError};
 
-/// A frame that was drawn mirrored.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct MirroredCopy {
-    /// The sprite.
-    pub sprite: Name,
-    /// The frame.
-    pub of: Name,
-    /// Its mirror image.
-    pub name: Name,
-}
-
 /// Gives every frame that is shown mirrored a mirror image of its own, called like it with `-mirror`, which clips then show as it
 /// is. The images come after all other frames.
 ///
 /// # Errors
 /// None that a set can have; names are chosen free.
-pub fn draw_mirrored(set: FrameSet) -> Result<(FrameSet, Vec<MirroredCopy>), SetError> {
+pub fn draw_mirrored(set: FrameSet) -> Result<FrameSet, SetError> {
     let mut place: HashMap<usize, usize> = HashMap::new();
-    let mut copies = Vec::new();
     let mut frames = set.frames().to_vec();
     let mut taken: HashSet<(Name, Name)> =
         frames.iter().map(|frame| (frame.sprite().clone(), frame.name().clone())).collect();
@@ -40,15 +28,14 @@ pub fn draw_mirrored(set: FrameSet) -> Result<(FrameSet, Vec<MirroredCopy>), Set
         let name = texts.filter_map(|text| Name::new(text).ok()).find(is_free).expect("numbers never end");
         taken.insert((sprite.clone(), name.clone()));
         place.insert(step.frame, frames.len());
-        frames.push(mirrored(frame.clone(), Mirror::LeftRight).with_name(name.clone()));
-        copies.push(MirroredCopy { sprite, of, name });
+        frames.push(mirrored(frame.clone(), Mirror::LeftRight).with_name(name));
     }
-    if copies.is_empty() {
-        return Ok((set, copies));
+    if place.is_empty() {
+        return Ok(set);
     }
     let clips = set.clips().iter().map(|clip| clip.clone().showing_copies(|frame| place[&frame])).collect();
     let carried = set.carried().clone();
-    Ok((FrameSet::new(frames, clips)?.with_carried(carried), copies))
+    Ok(FrameSet::new(frames, clips)?.with_carried(carried))
 }
 
 #[cfg(test)]
@@ -60,8 +47,8 @@ mod tests {
     #[test]
     fn a_mirrored_clip_shows_pictures_that_are_drawn_so() {
         let set = with_clips(rows("frog", &[3]), &["right = 0-2", "left = 0-2 mirror", "back = 2-0 mirror"]);
-        let (drawn, copies) = draw_mirrored(set.clone()).unwrap();
-        assert_eq!((drawn.frames().len(), copies.len()), (6, 3));
+        let drawn = draw_mirrored(set.clone()).unwrap();
+        assert_eq!(drawn.frames().len(), 6);
         let steps = |at: usize| {
             drawn.clips()[at].steps().iter().map(|step: &Step| (step.frame, step.mirror)).collect::<Vec<_>>()
         };
@@ -75,6 +62,6 @@ mod tests {
             assert_eq!(image.full_image().get(x, y), frame.full_image().get(width - 1 - x, y));
         }
         // Nothing is mirrored any more.
-        assert!(draw_mirrored(drawn).unwrap().1.is_empty());
+        assert_eq!(draw_mirrored(drawn).unwrap().frames().len(), 6);
     }
 }

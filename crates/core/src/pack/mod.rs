@@ -1,6 +1,6 @@
 //! Frames onto pages.
 //!
-//! In the order a frame meets them: `companion` sets apart what is laid out like its base frame, `group` lists the frames
+//! In the order a frame meets them: `companion` gives it the pictures that are laid out like it, `group` lists the frames
 //! that share pages, `share` finds those that can be in one place, `reuse` those that stay where they were, `arrange`
 //! decides the places from sizes alone, `page` knows how large a page may be, [`paint()`] draws it, `scaled` makes the
 //! same pages in another size. Packing changes no frame; where a layout needs a frame in two places it is listed twice.
@@ -21,13 +21,14 @@ use std::sync::OnceLock;
 
 use crate::cut::{Counts, Spacing};
 use crate::suggestion::{closest_name, did_you_mean};
-use crate::{FrameSet, Name, Ratio, Rect, SetError, Size};
+use crate::{CompanionSpec, FrameSet, Name, Ratio, Rect, SetError, Size};
 use num_integer::gcd;
 
 pub(crate) use companion::base_of_each;
-pub use companion::{CompanionError, CompanionFrames, CompanionSpec, Layer, fit_companions, take_companions};
+use companion::complete_companions;
+pub use companion::{CompanionError, missing_companions, take_companions};
 pub use group::PagePer;
-pub use mirrored::{MirroredCopy, draw_mirrored};
+pub use mirrored::draw_mirrored;
 pub use page::{PageRules, Rounding};
 pub use paint::{ColorFinish, paint};
 pub use reuse::{PreviousPlacements, ReuseOutcome};
@@ -284,13 +285,13 @@ pub struct LowerBound {
 ///
 /// # Guarantees
 /// One place a frame, in the set's order, each on a page that is there and inside it; places of
-/// different pictures never overlap, their bleed and gutters included. Layers have one picture per frame, of its size.
+/// different pictures never overlap, their bleed and gutters included. Each frame has the same companions.
 #[derive(Clone, Debug)]
 pub struct Atlas {
     set: FrameSet,
     places: Vec<Placement>,
     pages: Vec<Page>,
-    layers: Vec<Layer>,
+    companions: Vec<CompanionSpec>,
     bleed: u32,
     factor: Ratio,
     /// The limits and the rounding that were asked for, at every scale.
@@ -394,16 +395,6 @@ pub enum PackError {
         /// The page.
         page: Size,
     },
-    /// A layer that lacks a frame's picture, or has one of another size.
-    #[error("layer '{suffix}' has no image of {size} px for frame '{frame}'")]
-    Layer {
-        /// The layer.
-        suffix: String,
-        /// The frame.
-        frame: Name,
-        /// The size its picture must have.
-        size: Size,
-    },
     /// Places can be kept on pages of the whole atlas only.
     #[error("places can't be kept if each clip or sprite has its own pages")]
     KeptApart,
@@ -431,9 +422,9 @@ impl Atlas {
         &self.pages
     }
 
-    /// What is on pages of its own, in the same places.
-    pub fn layers(&self) -> &[Layer] {
-        &self.layers
+    /// The companions of its frames, each on pages of its own, in the same places. Every frame has all of them, in this order.
+    pub fn companions(&self) -> &[CompanionSpec] {
+        &self.companions
     }
 
     /// How many times as large as drawn everything is.
@@ -489,23 +480,21 @@ impl Atlas {
     }
 }
 
-/// Arranges the frames of a set on pages, and each layer on pages like them. Frames keep the pixels they come with: trim
-/// before.
-pub fn pack(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Result<Atlas, PackError> {
+/// Arranges the frames of a set on pages, and their companions on pages like them; those that a frame lacks are neutral. Frames
+/// keep the pixels they come with: trim before.
+pub fn pack(set: FrameSet, options: &PackSettings) -> Result<Atlas, PackError> {
     let is_dense = matches!(options.layout, Layout::Dense(_));
-    let kept = (!is_dense).then(|| (set.clone(), layers.clone()));
-    let packed = pack_within(set, layers, options);
+    let kept = (!is_dense).then(|| set.clone());
+    let packed = pack_within(set, options);
     match (packed, kept) {
-        (Err(error), Some((set, layers))) if error.limit().is_some() => {
-            Err(enough_for_all(error, &set, &layers, options))
-        }
+        (Err(error), Some(set)) if error.limit().is_some() => Err(enough_for_all(error, &set, options)),
         (packed, _) => packed,
     }
 }
 
 /// The same error with a limit under which nothing else is too large: a page that holds the largest frame may still be too
 /// small for the longest row.
-fn enough_for_all(error: PackError, set: &FrameSet, layers: &[Layer], options: &PackSettings) -> PackError {
+fn enough_for_all(error: PackError, set: &FrameSet, options: &PackSettings) -> PackError {
     /// Frames, then rows; each can only be too large once.
     const ROUNDS: usize = 4;
     let Some(mut limit) = error.limit() else { return error };
@@ -513,7 +502,7 @@ fn enough_for_all(error: PackError, set: &FrameSet, layers: &[Layer], options: &
         let side = limit.width.max(limit.height);
         let fixed = options.pages.fixed.map(|size| size.union(limit));
         let pages = PageRules { max: Size::new(side, side), fixed, ..options.pages };
-        match pack_within(set.clone(), layers.to_vec(), &PackSettings { pages, ..options.clone() }) {
+        match pack_within(set.clone(), &PackSettings { pages, ..options.clone() }) {
             Ok(_) => return error.with_limit(limit),
             Err(next) => match next.limit() {
                 Some(more) => limit = limit.union(more),
@@ -524,12 +513,11 @@ fn enough_for_all(error: PackError, set: &FrameSet, layers: &[Layer], options: &
     error
 }
 
-fn pack_within(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Result<Atlas, PackError> {
+fn pack_within(set: FrameSet, options: &PackSettings) -> Result<Atlas, PackError> {
     if set.frames().is_empty() {
         return Err(PackError::NoFrames);
     }
     options.check()?;
-    check_layers(&set, &layers)?;
     let asked = options;
     let options = &asked.resolved()?;
     check_sizes(&set, asked, options)?;
@@ -541,10 +529,11 @@ fn pack_within(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Res
             return Err(PackError::NothingToKeep);
         }
     }
-    let group::PageGroups { set, origin, groups } = group::group_pages(set, options)?;
-    let layers: Vec<Layer> = layers.into_iter().map(|layer| layer.listed(&origin)).collect();
+    let companions: Vec<CompanionSpec> = missing_companions(&set).into_iter().map(|(spec, _)| spec).collect();
+    let set = complete_companions(set, &companions)?;
+    let group::PageGroups { set, groups } = group::group_pages(set, options)?;
     let share = options.dense_options().is_some_and(|dense| dense.share);
-    let mut shared = share::find(set.frames(), &layers, share);
+    let mut shared = share::find(set.frames(), share);
     let mut atlas = Atlas {
         places: vec![Placement::default(); set.frames().len()],
         pages: Vec::new(),
@@ -556,7 +545,7 @@ fn pack_within(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Res
         keeping: None,
         on_pages: OnceLock::new(),
         set,
-        layers,
+        companions,
     };
     for group in groups {
         match &options.layout {
@@ -576,18 +565,6 @@ fn pack_within(set: FrameSet, layers: Vec<Layer>, options: &PackSettings) -> Res
         }
     }
     Ok(atlas)
-}
-
-fn check_layers(set: &FrameSet, layers: &[Layer]) -> Result<(), PackError> {
-    for layer in layers {
-        let fits = |at: usize, size: Size| layer.pixels.get(at).is_some_and(|pixels| pixels.size() == size);
-        let mut frames = set.frames().iter().enumerate();
-        if let Some((_, frame)) = frames.find(|(at, frame)| !fits(*at, frame.pixels().size())) {
-            let (suffix, size) = (layer.suffix.clone(), frame.pixels().size());
-            return Err(PackError::Layer { suffix, frame: frame.name().clone(), size });
-        }
-    }
-    Ok(())
 }
 
 /// Refuses frames that fit on no page; says the largest of them, and the page that all would fit on.

@@ -23,8 +23,8 @@ pub struct ColorFinish {
 /// Rows that one thread paints at a time.
 const BAND: u32 = 64;
 
-/// Draws one page of an atlas: its frames, or of a layer what belongs to them.
-pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFinish) -> RgbaImage {
+/// Draws one page of an atlas: its frames, or one of their companions.
+pub fn paint(atlas: &Atlas, page: usize, companion: Option<usize>, finish: ColorFinish) -> RgbaImage {
     let size = atlas.pages()[page].size;
     let mut canvas = RgbaImage::new(size.width, size.height);
     if size.is_empty() {
@@ -32,7 +32,8 @@ pub fn paint(atlas: &Atlas, page: usize, layer: Option<usize>, finish: ColorFini
     }
     let finish = if finish.premultiplied { ColorFinish { spread: 0, ..finish } } else { finish };
     let pixels = |at: usize| {
-        layer.map_or(atlas.set().frames()[at].pixels(), |layer| &atlas.layers()[layer].pixels[at])
+        let frame = &atlas.set().frames()[at];
+        companion.map_or(frame.pixels(), |companion| &frame.companions()[companion].pixels)
     };
     let mut rotated: HashMap<usize, Pixels> = HashMap::new();
     // Which frames reach into which band, or so near that their color is spread there.

@@ -85,11 +85,11 @@ pub(super) fn in_rows(rows: Vec<UVec2>, what: String) -> CellSlots {
 }
 
 /// One row per clip, a cell a step. A frame needed in several places is listed once a place, the second
-/// time as `name@clip.step`. Gives the frames as listed, for each its place in `set`, and the slots.
+/// time as `name@clip.step`. Gives the frames as listed, and their slots.
 pub(super) fn frames_by_clip(
     set: &FrameSet,
     order: Option<&[RowName]>,
-) -> Result<(FrameSet, Vec<usize>, CellSlots), PackError> {
+) -> Result<(FrameSet, CellSlots), PackError> {
     let rows = clips_in_order(set, order)?;
     let mut listing = RowListing::new(set);
     let mut what = (0, String::new());
@@ -114,7 +114,7 @@ pub(super) fn frames_by_clip(
     let shape = Shape::Fixed { columns, lines };
     let slots = CellSlots { of_frames: listing.slots, may_wrap: false, what: what.1, shape };
     let listed = FrameSet::new(listing.frames, clips)?.with_carried(set.carried().clone());
-    Ok((listed, listing.origin, slots))
+    Ok((listed, slots))
 }
 
 /// For each row, the place of its clip in the set; `None` for a blank row.
@@ -233,12 +233,11 @@ mod tests {
     #[test]
     fn a_frame_in_two_clips_is_listed_once_a_place_and_clips_follow() {
         let set = with_clips(rows("frog", &[5]), &["sit = 0-1", "turn = 1,2,1"]);
-        let (set, origin, laid) = frames_by_clip(&set, None).unwrap();
+        let (set, laid) = frames_by_clip(&set, None).unwrap();
         let names: Vec<&str> = set.frames().iter().map(|frame| frame.name().as_str()).collect();
         let wanted =
             ["frog-00", "frog-01", "frog-01@turn.0", "frog-02", "frog-01@turn.2", "frog-03", "frog-04"];
         assert_eq!(names, wanted);
-        assert_eq!(origin, [0, 1, 1, 2, 1, 3, 4]);
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1), (2, 1), (0, 2), (1, 2)]);
         let steps: Vec<usize> = set.clips()[1].steps().iter().map(|step| step.frame).collect();
         assert_eq!(steps, [2, 3, 4]);
@@ -251,11 +250,11 @@ mod tests {
             "-" => RowName::Blank,
             name => RowName::Clip { sprite: None, name: Name::new(name).unwrap() },
         };
-        let (_, _, laid) = frames_by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
+        let (_, laid) = frames_by_clip(&set(), Some(&["leap", "-", "sit"].map(row))).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 2), (1, 2)]);
         let error = frames_by_clip(&set(), Some(&[row("jump")])).err().unwrap();
         assert_eq!(error.to_string(), "there is no clip 'jump'; available: sit, leap");
-        let (narrowed, _, laid) = frames_by_clip(&set(), Some(&[row("leap")])).unwrap();
+        let (narrowed, laid) = frames_by_clip(&set(), Some(&[row("leap")])).unwrap();
         assert_eq!(slots(&laid), [(0, 0), (1, 0), (0, 1), (1, 1)]);
         assert_eq!(narrowed.clips()[0].steps()[0].frame, 2);
     }

@@ -3,9 +3,9 @@
 use std::fmt;
 
 use crate::cut::Spacing;
-use crate::pack::{Atlas, Layer, Page, PageGrid, Placement};
-use crate::shape::{Resample, ScaleError, kernel_radius, resampled, scale};
-use crate::{Frame, FrameError, FrameSet, Pixels, Ratio, Rect, SetError, Size, UVec2, ValueError};
+use crate::pack::{Atlas, Page, PageGrid, Placement};
+use crate::shape::{Resample, ScaleError, kernel_radius, scale};
+use crate::{Frame, FrameError, FrameSet, Ratio, Rect, SetError, Size, UVec2, ValueError};
 use num_integer::gcd;
 
 /// A factor at which every place lands on whole pixels: a fraction with small numbers.
@@ -130,31 +130,15 @@ impl Atlas {
             Ok(frame.expect("a canvas in whole steps holds kept pixels in whole steps"))
         };
         let set = set.map_frames(cut)?;
-        let layers = self.layers.iter().map(|layer| self.scaled_layer(layer, factor, how));
         Ok(Atlas {
             places: self.places.iter().map(place).collect(),
             pages: self.pages.iter().map(page).collect(),
-            layers: layers.collect(),
             set,
             // What is left of a bleed that does not divide is not worth a fraction.
             bleed: factor.0.floor(i64::from(self.bleed)) as u32,
             factor: factor.0,
             ..self.clone()
         })
-    }
-
-    /// A layer whose canvases are scaled as those of the frames are, and cut like them.
-    fn scaled_layer(&self, layer: &Layer, factor: PageScale, how: Resample) -> Layer {
-        let one = |at: usize, canvas: &Pixels| {
-            let kept = factor.rect(self.set.frames()[at].kept_rect());
-            let size = Size::new(factor.of(canvas.size().width), factor.of(canvas.size().height));
-            match kept.is_empty() {
-                true => Pixels::empty(),
-                false => resampled(canvas, size, kept, factor.0, how),
-            }
-        };
-        let pixels = layer.canvases.iter().enumerate().map(|(at, canvas)| one(at, canvas));
-        Layer { pixels: pixels.collect(), ..layer.clone() }
     }
 }
 

@@ -2,9 +2,9 @@
 
 use std::collections::HashMap;
 
-use crate::pack::Layer;
 use crate::parallel;
-use crate::{Frame, Pixels};
+use crate::shape::mirrored as mirror_image;
+use crate::{Frame, Mirror, Pixels};
 
 /// Which frames show which picture.
 pub(super) struct DistinctImages {
@@ -17,17 +17,16 @@ pub(super) struct DistinctImages {
     pub(super) mirrored: Vec<(usize, usize)>,
 }
 
-/// Finds frames whose kept pixels look the same, those of their layers too. Without `share` only blank frames are found.
-pub(super) fn find(frames: &[Frame], layers: &[Layer], share: bool) -> DistinctImages {
-    let sums: Vec<Option<PixelHashes>> = parallel::map(frames.len(), |at| {
-        (!frames[at].is_blank()).then(|| PixelHashes::of(frames[at].pixels()))
-    });
+/// Finds frames whose kept pixels look the same, those of their companions too. Without `share` only blank frames are found.
+pub(super) fn find(frames: &[Frame], share: bool) -> DistinctImages {
+    let sums: Vec<Option<PixelHashes>> =
+        parallel::map(frames.len(), |at| frames[at].extent(0).map(|_| PixelHashes::of(frames[at].pixels())));
     let mut picture_of = Vec::with_capacity(frames.len());
     let mut distinct: Vec<usize> = Vec::new();
     let mut by_sum: HashMap<u64, Vec<usize>> = HashMap::new();
     let looks_same = |a: usize, b: usize| {
-        frames[a].pixels().is_same_image(frames[b].pixels())
-            && layers.iter().all(|layer| layer.pixels[a].is_same_image(&layer.pixels[b]))
+        let (a, b) = (&frames[a], &frames[b]);
+        a.pixels().is_same_image(b.pixels()) && have_same_companions(a, b)
     };
     for (at, sums) in sums.iter().enumerate() {
         let Some(sums) = sums else {
@@ -55,13 +54,22 @@ fn mirrored(frames: &[Frame], distinct: &[usize], sums: &[Option<PixelHashes>]) 
     for &at in distinct {
         let Some(PixelHashes { own, mirrored }) = sums[at] else { continue };
         let earlier = by_sum.get(&mirrored).into_iter().flatten();
-        let mut earlier = earlier.filter(|&&other| mirrors(frames[other].pixels(), frames[at].pixels()));
+        let mut earlier = earlier.filter(|&&other| {
+            let (other, frame) = (&frames[other], &frames[at]);
+            mirrors(other.pixels(), frame.pixels())
+                && have_same_companions(&mirror_image(other.clone(), Mirror::LeftRight), frame)
+        });
         match earlier.next() {
             Some(&other) => found.push((at, other)),
             None => by_sum.entry(own).or_default().push(at),
         }
     }
     found
+}
+
+fn have_same_companions(a: &Frame, b: &Frame) -> bool {
+    let mut pairs = a.companions().iter().zip(b.companions());
+    pairs.all(|(a, b)| a.pixels.is_same_image(&b.pixels))
 }
 
 fn mirrors(a: &Pixels, b: &Pixels) -> bool {

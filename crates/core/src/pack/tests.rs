@@ -10,7 +10,7 @@ use super::*;
 use crate::pixels::tests::any_pixels;
 use crate::set::tests::{rows, with_clips};
 use crate::shape::{Resample, Trim, TrimScope, restore, scale, trim};
-use crate::{Color, Frame, Pixels};
+use crate::{CompanionSpec, Frame, Pixels, UVec2};
 
 /// A frame of one color that depends on its number, so that neighbors differ.
 fn frame(at: usize, size: (u32, u32)) -> Frame {
@@ -113,7 +113,7 @@ proptest! {
             let set = snap_frames(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
             let pages = PageRules { max: Size::new(180, 180), round, square, ..PackSettings::dense().pages };
             let options = PackSettings { pages, margin, gutter, bleed, per, step, ..options(layout) };
-            let atlas = pack(set, Vec::new(), &options).unwrap();
+            let atlas = pack(set, &options).unwrap();
             check(&atlas, &options);
             let corners = atlas.placements().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
             prop_assert!(corners.into_iter().all(|at| at % step == 0));
@@ -130,7 +130,7 @@ proptest! {
     ) {
         let before =
             PackSettings { bleed, gutter: 1, margin: 1, ..options(Layout::Dense(DenseOptions { may_rotate: true, ..low() })) };
-        let old = pack(set_of(&sizes), Vec::new(), &before).unwrap();
+        let old = pack(set_of(&sizes), &before).unwrap();
         let mut next = sizes.clone();
         let changed = changed % sizes.len();
         next[changed] = (3, 2);
@@ -138,7 +138,7 @@ proptest! {
         let places = names.zip(old.placements().iter().copied()).collect();
         let keep = Some(PreviousPlacements { pages: self::sizes(&old), places });
         let after = PackSettings { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
-        let new = pack(set_of(&next), Vec::new(), &after).unwrap();
+        let new = pack(set_of(&next), &after).unwrap();
         check(&new, &after);
         if let Some(ReuseOutcome::Kept { stayed, placed }) = new.keeping() {
             let same = (0..sizes.len()).filter(|&at| at != changed && old.placements()[at] == new.placements()[at]).count();
@@ -165,10 +165,10 @@ proptest! {
         let (options, low) = (with(Effort::Medium), with(Effort::Low));
         // Rounding down may leave less than the largest piece.
         prop_assume!(options.pages.largest().width >= 24);
-        let atlas = pack(set_of(&sizes), Vec::new(), &options).unwrap();
+        let atlas = pack(set_of(&sizes), &options).unwrap();
         check(&atlas, &options);
         let key = |atlas: &Atlas| (atlas.pages().len(), atlas.pages()[0].size.area());
-        let quick = pack(set_of(&sizes), Vec::new(), &low).unwrap();
+        let quick = pack(set_of(&sizes), &low).unwrap();
         prop_assert!(quick.pages().len() > 1 || key(&atlas) <= key(&quick));
         prop_assert!(atlas.pages().len() <= quick.pages().len());
     }
@@ -176,7 +176,7 @@ proptest! {
 
 #[test]
 fn a_small_change_leaves_all_else_where_it_was() {
-    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), Vec::new(), &PackSettings::dense()).unwrap();
+    let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), &PackSettings::dense()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places = names.zip(old.placements().iter().copied()).collect();
     let keep = PreviousPlacements { pages: sizes(&old), places };
@@ -185,36 +185,57 @@ fn a_small_change_leaves_all_else_where_it_was() {
         PackSettings { layout, ..PackSettings::dense() }
     };
     let options = keeping(keep.clone());
-    let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), Vec::new(), &options).unwrap();
+    let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), &options).unwrap();
     assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
     assert_eq!([new.placements()[0], new.placements()[2]], [old.placements()[0], old.placements()[2]]);
     // A page may grow downwards, but what is wider than it has no room.
-    let new = pack(set_of(&[(9, 5), (6, 70), (3, 12)]), Vec::new(), &options).unwrap();
+    let new = pack(set_of(&[(9, 5), (6, 70), (3, 12)]), &options).unwrap();
     assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
     assert_eq!(sizes(&new)[0].width, sizes(&old)[0].width);
     check(&new, &options);
-    let new = pack(set_of(&[(9, 5), (60, 70), (3, 12)]), Vec::new(), &options).unwrap();
+    let new = pack(set_of(&[(9, 5), (60, 70), (3, 12)]), &options).unwrap();
     assert!(matches!(new.keeping(), Some(ReuseOutcome::Anew(_))));
-    let error = pack(rows("heron", &[2]), Vec::new(), &options).unwrap_err();
+    let error = pack(rows("heron", &[2]), &options).unwrap_err();
     assert_eq!(error, PackError::NothingToKeep);
 }
 
 #[test]
-fn layers_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
-    let twins =
-        || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
-    let layer = |shades: [u8; 2]| {
-        let shade = |shade: u8| Pixels::from_image(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
-        let pixels = shades.map(shade).to_vec();
-        Layer { suffix: "_n".into(), canvases: pixels.clone(), pixels, missing: Vec::new() }
+fn companions_lie_like_their_frames_and_forbid_sharing_where_they_differ() {
+    let lit = |frame: Frame, shade: u8| {
+        let glow = Pixels::from_image(RgbaImage::from_pixel(4, 4, Rgba([shade, 0, 0, 255])));
+        let glow = Frame::new(frame.sprite().clone(), frame.name().clone(), glow).unwrap();
+        frame.with_companion(CompanionSpec::of_suffix("_e"), &glow).unwrap()
     };
-    let same = pack(twins().unwrap(), vec![layer([7, 7])], &PackSettings::dense()).unwrap();
+    let twins = |shades: [u8; 2]| {
+        let second = frame(0, (4, 4)).with_name(Name::new("b").unwrap());
+        FrameSet::new(vec![lit(frame(0, (4, 4)), shades[0]), lit(second, shades[1])], vec![]).unwrap()
+    };
+    let same = pack(twins([7, 7]), &PackSettings::dense()).unwrap();
     assert_eq!(same.rects_on(0).len(), 1);
-    let other = pack(twins().unwrap(), vec![layer([7, 8])], &PackSettings::dense()).unwrap();
+    let other = pack(twins([7, 8]), &PackSettings::dense()).unwrap();
     let page = paint(&other, 0, Some(0), ColorFinish::default());
     for (place, shade) in other.placements().iter().zip([7, 8]) {
         assert_eq!(page.get_pixel(place.rect.x, place.rect.y), &Rgba([shade, 0, 0, 255]));
     }
+}
+
+#[test]
+fn a_frame_that_only_glows_has_a_place() {
+    let blank = Pixels::from_image(RgbaImage::new(6, 6));
+    let dark = Frame::new(Name::new("lamp").unwrap(), Name::new("on").unwrap(), blank).unwrap();
+    let mut glow = RgbaImage::new(6, 6);
+    glow.put_pixel(4, 2, Rgba([255, 200, 90, 255]));
+    let glow = dark.clone().with_pixels(Pixels::from_image(glow), UVec2::default()).unwrap();
+    let lit = dark.with_companion(CompanionSpec::of_suffix("_e"), &glow).unwrap();
+    let set = FrameSet::new(vec![lit, frame(1, (3, 3))], vec![]).unwrap();
+    let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
+    let atlas = pack(set, &PackSettings::dense()).unwrap();
+    let place = atlas.placements()[0].rect;
+    assert_eq!(place.size(), Size::new(1, 1));
+    let page = paint(&atlas, 0, Some(0), ColorFinish::default());
+    assert_eq!(page.get_pixel(place.x, place.y), &Rgba([255, 200, 90, 255]));
+    // The other frame has none: nothing glows there.
+    assert_eq!(missing_companions(atlas.set()), [(CompanionSpec::of_suffix("_e"), vec![])]);
 }
 
 #[test]
@@ -224,7 +245,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
     let set = snap_frames(set_of(&[(9, 5), (7, 7), (3, 12)]), step, 0).unwrap();
     assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
     let options = PackSettings { step, bleed: 1, ..PackSettings::dense() };
-    let atlas = pack(set, Vec::new(), &options).unwrap();
+    let atlas = pack(set, &options).unwrap();
     for factor in factors {
         let scaled = atlas.scaled(factor, crate::shape::Resample::Nearest).unwrap();
         for (place, (frame, old)) in
@@ -250,7 +271,7 @@ fn color_is_spread_under_clear_pixels_and_alpha_stays() {
     let name = || Name::new("x").unwrap();
     let dot =
         FrameSet::new(vec![Frame::new(name(), name(), Pixels::from_image(image)).unwrap()], vec![]).unwrap();
-    let atlas = pack(dot, Vec::new(), &PackSettings { margin: 0, ..PackSettings::dense() }).unwrap();
+    let atlas = pack(dot, &PackSettings { margin: 0, ..PackSettings::dense() }).unwrap();
     let page = paint(&atlas, 0, None, ColorFinish { spread: 1, premultiplied: false });
     assert_eq!(page.get_pixel(1, 1), &Rgba([10, 20, 30, 0]));
     assert_eq!(page.get_pixel(0, 0), &Rgba([0, 0, 0, 0]));
@@ -268,7 +289,7 @@ fn a_clear_pixel_takes_the_color_before_it_or_above_it_first() {
     let name = || Name::new("x").unwrap();
     let set =
         FrameSet::new(vec![Frame::new(name(), name(), Pixels::from_image(image)).unwrap()], vec![]).unwrap();
-    let atlas = pack(set, Vec::new(), &PackSettings { margin: 0, ..PackSettings::dense() }).unwrap();
+    let atlas = pack(set, &PackSettings { margin: 0, ..PackSettings::dense() }).unwrap();
     let reds = |spread: u32| -> Vec<u8> {
         paint(&atlas, 0, None, ColorFinish { spread, premultiplied: false })
             .pixels()
@@ -291,7 +312,7 @@ fn mirror_images_are_counted_once_and_symmetric_ones_are_not() {
         .unwrap()
     };
     let set = FrameSet::new(vec![image([1, 2, 3]), image([3, 2, 1]), image([5, 6, 5])], vec![]).unwrap();
-    assert_eq!(pack(set, Vec::new(), &PackSettings::dense()).unwrap().mirrored(), [(1, 0)]);
+    assert_eq!(pack(set, &PackSettings::dense()).unwrap().mirrored(), [(1, 0)]);
 }
 
 #[test]
@@ -299,7 +320,7 @@ fn sprites_and_clips_get_pages_of_their_own() {
     let frog = with_clips(rows("frog", &[4]), &["sit = 0-1", "leap = 1-2"]);
     let set = FrameSet::merge([frog, rows("koi", &[2])]).unwrap();
     let labels = |per| {
-        let atlas = pack(set.clone(), Vec::new(), &PackSettings { per, ..PackSettings::dense() }).unwrap();
+        let atlas = pack(set.clone(), &PackSettings { per, ..PackSettings::dense() }).unwrap();
         let label = |page: &Page| page.label.clone().unwrap_or_default();
         (atlas.pages().iter().map(label).collect::<Vec<_>>(), atlas.set().frames().len())
     };
@@ -311,7 +332,7 @@ fn sprites_and_clips_get_pages_of_their_own() {
 
 #[test]
 fn equal_pieces_fill_a_page_without_a_gap() {
-    let atlas = pack(set_of(&[(16, 16); 16]), Vec::new(), &options(Layout::Dense(low()))).unwrap();
+    let atlas = pack(set_of(&[(16, 16); 16]), &options(Layout::Dense(low()))).unwrap();
     // All sizes are equal but no two pictures are, so nothing is shared.
     assert_eq!(sizes(&atlas), [Size::new(64, 64)]);
     assert_eq!(atlas.fill(0), 1.0);
@@ -322,7 +343,7 @@ fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
     for (fixed, round) in [(Some(Size::new(64, 64)), Rounding::None), (None, Rounding::Pow2)] {
         let pages = PageRules { max: Size::new(64, 64), fixed, round, square: false };
         let options = PackSettings { pages, ..options(Layout::Dense(low())) };
-        let atlas = pack(set_of(&[(32, 32); 8]), Vec::new(), &options).unwrap();
+        let atlas = pack(set_of(&[(32, 32); 8]), &options).unwrap();
         assert_eq!(sizes(&atlas), [Size::new(64, 64); 2]);
         check(&atlas, &options);
     }
@@ -332,7 +353,7 @@ fn a_fixed_page_and_a_power_of_two_are_used_to_the_last_pixel() {
 fn the_last_page_is_as_small_as_its_frames() {
     let pages = PageRules { max: Size::new(32, 32), fixed: None, round: Rounding::None, square: false };
     let options = PackSettings { pages, ..options(Layout::Dense(low())) };
-    let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), Vec::new(), &options).unwrap();
+    let atlas = pack(set_of(&[(32, 32), (32, 32), (7, 5)]), &options).unwrap();
     assert_eq!(sizes(&atlas), [Size::new(32, 32), Size::new(32, 32), Size::new(7, 5)]);
 }
 
@@ -340,7 +361,7 @@ fn the_last_page_is_as_small_as_its_frames() {
 fn identical_frames_share_a_place_only_where_place_is_not_index() {
     let twins =
         || FrameSet::new(vec![frame(0, (4, 4)), frame(0, (4, 4)).with_name(Name::new("b").unwrap())], vec![]);
-    let places = |layout| pack(twins().unwrap(), Vec::new(), &options(layout)).unwrap().rects_on(0).len();
+    let places = |layout| pack(twins().unwrap(), &options(layout)).unwrap().rects_on(0).len();
     assert_eq!(places(Layout::Dense(low())), 1);
     assert_eq!(places(Layout::Dense(DenseOptions { share: false, ..low() })), 2);
     assert_eq!(places(Layout::Strip), 2);
@@ -357,7 +378,7 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
     let mut frames = set.frames().to_vec();
     frames.insert(1, blank.unwrap());
     let options = PackSettings { margin: 1, gutter: 2, ..options(Layout::Grid { columns: Some(3) }) };
-    let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), Vec::new(), &options).unwrap();
+    let atlas = pack(FrameSet::new(frames, vec![]).unwrap(), &options).unwrap();
     let corners: Vec<_> = atlas.placements().iter().map(|place| (place.rect.x, place.rect.y)).collect();
     assert_eq!(corners, [(1, 1), (7, 1), (13, 1), (1, 7), (7, 7), (13, 7)]);
     assert_eq!(sizes(&atlas), [Size::new(18, 12)]);
@@ -367,16 +388,13 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
 fn what_is_too_large_is_named_with_its_size() {
     let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Rounding::None, square: false };
     let small = |layout| PackSettings { pages, margin: 1, bleed: 1, ..options(layout) };
-    let error = pack(set_of(&[(4, 4), (17, 3)]), Vec::new(), &small(Layout::Dense(low()))).unwrap_err();
+    let error = pack(set_of(&[(4, 4), (17, 3)]), &small(Layout::Dense(low()))).unwrap_err();
     let wanted =
         "frame '1' of 17x3 px does not fit on a page of 20x20 px with a margin of 1 px and a bleed of 1 px";
     assert_eq!(error.to_string(), wanted);
-    let error = pack(set_of(&[(8, 8); 3]), Vec::new(), &small(Layout::Strip)).unwrap_err();
+    let error = pack(set_of(&[(8, 8); 3]), &small(Layout::Strip)).unwrap_err();
     assert_eq!(error.to_string(), "the strip needs 3 columns of 10x10 px, but a page of 20x20 px holds 1");
-    assert_eq!(
-        pack(FrameSet::default(), Vec::new(), &small(Layout::Dense(low()))).unwrap_err(),
-        PackError::NoFrames
-    );
+    assert_eq!(pack(FrameSet::default(), &small(Layout::Dense(low()))).unwrap_err(), PackError::NoFrames);
 }
 
 #[test]
@@ -388,15 +406,15 @@ fn a_frame_that_fits_only_without_rounded_spaces_is_an_error_that_says_what_fits
     for layout in [Layout::Dense(low()), Layout::Grid { columns: None }, Layout::Strip] {
         let options =
             PackSettings { layout, margin: 1, pages, scales: halves.clone(), ..PackSettings::dense() };
-        let Err(PackError::FrameTooLarge { margin: 2, needs, .. }) = pack(set(), Vec::new(), &options) else {
+        let Err(PackError::FrameTooLarge { margin: 2, needs, .. }) = pack(set(), &options) else {
             panic!("{options:?}")
         };
         let pages = PageRules { max: needs, ..pages };
-        assert!(pack(set(), Vec::new(), &PackSettings { pages, ..options }).is_ok(), "{needs}");
+        assert!(pack(set(), &PackSettings { pages, ..options }).is_ok(), "{needs}");
     }
     // A bleed needs room even without a margin, and is at least a pixel wide at every scale.
     let options = PackSettings { bleed: 1, margin: 0, pages, scales: halves, ..PackSettings::dense() };
-    assert!(matches!(pack(set(), Vec::new(), &options), Err(PackError::FrameTooLarge { bleed: 2, .. })));
+    assert!(matches!(pack(set(), &options), Err(PackError::FrameTooLarge { bleed: 2, .. })));
 }
 
 #[test]
@@ -431,11 +449,11 @@ fn thousands_of_kept_places_stay_and_what_is_new_goes_below_them() {
         layout: Layout::Dense(DenseOptions { keep, ..low() }),
         ..PackSettings::dense()
     };
-    let old = pack(set_of(&sizes_of(1500)), Vec::new(), &options(None)).unwrap();
+    let old = pack(set_of(&sizes_of(1500)), &options(None)).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let places: HashMap<_, _> = names.zip(old.placements().iter().copied()).collect();
     let keep = PreviousPlacements { pages: sizes(&old), places };
-    let new = pack(set_of(&sizes_of(1600)), Vec::new(), &options(Some(keep))).unwrap();
+    let new = pack(set_of(&sizes_of(1600)), &options(Some(keep))).unwrap();
     assert_eq!(new.placements()[..1500], *old.placements());
     assert!(matches!(new.keeping(), Some(ReuseOutcome::Kept { .. })), "{:?}", new.keeping());
 }
@@ -460,13 +478,13 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
         options(grid(0)),
     ];
     for options in wrong {
-        let error = pack(set_of(&[(4, 4), (2, 3)]), Vec::new(), &options).unwrap_err();
+        let error = pack(set_of(&[(4, 4), (2, 3)]), &options).unwrap_err();
         assert!(matches!(error, PackError::OutOfRange { .. } | PackError::NotSquare { .. }), "{options:?}");
     }
     // A frame that would only fit when rotated can't lie so in a grid.
     let long = PackSettings { pages: PageRules { max: Size::new(8, 40), ..rules }, ..options(grid(1)) };
-    assert!(matches!(pack(set_of(&[(40, 8)]), Vec::new(), &long), Err(PackError::FrameTooLarge { .. })));
-    let old = pack(set_of(&[(4, 4)]), Vec::new(), &plain()).unwrap();
+    assert!(matches!(pack(set_of(&[(40, 8)]), &long), Err(PackError::FrameTooLarge { .. })));
+    let old = pack(set_of(&[(4, 4)]), &plain()).unwrap();
     let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
     let keep = PreviousPlacements {
         pages: sizes(&old),
@@ -474,11 +492,7 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     };
     let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
     let apart = PackSettings { per: PagePer::Sprite, ..apart };
-    assert_eq!(pack(set_of(&[(4, 4)]), Vec::new(), &apart).unwrap_err(), PackError::KeptApart);
-    let short =
-        Layer { suffix: "_n".to_owned(), canvases: Vec::new(), pixels: Vec::new(), missing: Vec::new() };
-    let error = pack(set_of(&[(4, 4)]), vec![short], &plain()).unwrap_err();
-    assert!(matches!(error, PackError::Layer { .. }));
+    assert_eq!(pack(set_of(&[(4, 4)]), &apart).unwrap_err(), PackError::KeptApart);
 }
 
 proptest! {
@@ -497,22 +511,19 @@ proptest! {
         };
         let named = |name: &str, pixels: &Pixels| Frame::new(Name::new("koi").unwrap(), Name::new(name).unwrap(), placed(pixels)).unwrap();
         let both = FrameSet::new(vec![named("koi", &art), named("koi_n", &normals)], vec![]).unwrap();
-        let spec = CompanionSpec { suffix: "_n".to_owned(), neutral: Color(Rgba([128, 128, 255, 255])) };
-        let (set, companions) = take_companions(&both, &[spec]).unwrap();
+        let set = take_companions(&both, &[CompanionSpec::of_suffix("_n")]).unwrap();
         let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
         let (step, rim) = (snap_for(&[factor]), kernel_margin(&[factor], how));
         let set = snap_frames(set, step, rim).unwrap();
-        let layers = fit_companions(&set, &companions);
-        let canvas = layers[0].canvases[0].clone();
         let options = PackSettings { step, ..PackSettings::dense() };
-        let Ok(scaled) = pack(set.clone(), layers, &options).unwrap().scaled(factor, how) else { return Ok(()) };
-        let whole = scale(restore(set).unwrap(), factor.ratio(), how).unwrap();
-        prop_assert!(scaled.set().frames()[0].full_image().is_same_image(&whole.frames()[0].full_image()));
-        let kept = scaled.set().frames()[0].kept_rect();
+        let Ok(scaled) = pack(set.clone(), &options).unwrap().scaled(factor, how) else { return Ok(()) };
+        let whole = scale(restore(set.clone()).unwrap(), factor.ratio(), how).unwrap();
+        let (frame, whole) = (&scaled.set().frames()[0], &whole.frames()[0]);
+        prop_assert!(frame.full_image().is_same_image(&whole.full_image()));
+        let kept = frame.kept_rect();
         if !kept.is_empty() {
-            let frame = Frame::new(Name::new("n").unwrap(), Name::new("n").unwrap(), canvas).unwrap();
-            let normals = scale(FrameSet::new(vec![frame], vec![]).unwrap(), factor.ratio(), how).unwrap();
-            prop_assert!(scaled.layers()[0].pixels[0].is_same_image(&normals.frames()[0].full_image().crop(kept).unwrap()));
+            let of_whole = whole.companion("_n").unwrap().pixels.crop(kept).unwrap();
+            prop_assert!(frame.companion("_n").unwrap().pixels.is_same_image(&of_whole));
         }
     }
 }

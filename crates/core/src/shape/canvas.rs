@@ -149,7 +149,7 @@ impl PivotExtent {
         let none = Self { left: i64::MAX, top: i64::MAX, right: i64::MIN, bottom: i64::MIN };
         let all = frames.fold(none, |all, frame| {
             let (x, y) = whole_pivot(frame);
-            let Some(shown) = frame.content(0) else { return all };
+            let Some(shown) = frame.extent(0) else { return all };
             Self {
                 left: all.left.min(i64::from(shown.x) - x),
                 top: all.top.min(i64::from(shown.y) - y),

@@ -4,7 +4,7 @@ use image::imageops;
 
 use crate::{Annotations, Frame, FrameSet, Mirror, Pixels, SetError, Size, UVec2};
 
-/// Mirrors every frame; pivot, boxes, nine-slice and polygon follow.
+/// Mirrors every frame; pivot, boxes, nine-slice, polygon and companions follow.
 pub fn mirror(set: FrameSet, how: Mirror) -> Result<FrameSet, SetError> {
     set.map_frames(|_, frame| Ok(mirrored(frame, how)))
 }
@@ -25,6 +25,8 @@ pub fn mirrored(frame: Frame, how: Mirror) -> Frame {
     };
     let pivot = how.point(frame.pivot(), canvas);
     let annotations: Annotations = frame.to_follow().mirrored(how, canvas);
-    let frame = frame.with_pixels(pixels, inset).expect("a mirror keeps the size");
-    frame.with_pivot(pivot).with_annotations(annotations)
+    let companions = frame.companions().iter().map(|one| one.clone().mirrored(how)).collect();
+    let frame =
+        frame.with_companions(Vec::new()).with_pixels(pixels, inset).expect("a mirror keeps the size");
+    frame.with_companions(companions).with_pivot(pivot).with_annotations(annotations)
 }

@@ -9,7 +9,10 @@ use std::collections::HashMap;
 
 use image::{Rgba, RgbaImage};
 
-use crate::{Frame, FrameSet, LONGEST, Name, Pixels, Point, Ratio, Rect, SetError, Size, UVec2};
+use crate::{
+    Companion, CompanionSpec, Frame, FrameSet, LONGEST, Name, Pixels, Point, Ratio, Rect, SetError, Size,
+    UVec2,
+};
 
 /// How pixels between pixels are made.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -64,7 +67,7 @@ pub enum ScaleRule {
     Fit(Size),
 }
 
-/// Scales every frame by one factor; pivot, boxes, nine-slice and polygon follow.
+/// Scales every frame by one factor; pivot, boxes, nine-slice, polygon and companions follow.
 ///
 /// # Errors
 /// Where the factor is over 64, or nothing of a frame would be left.
@@ -130,9 +133,17 @@ fn scaled(frame: &Frame, factor: Ratio, how: Resample) -> Result<Frame, ScaleErr
         true => (Pixels::empty(), UVec2::default()),
         false => (resampled(&frame.full_image(), canvas, kept, factor, how), UVec2 { x: kept.x, y: kept.y }),
     };
+    let companion = |(spec, whole): (&CompanionSpec, Pixels)| Companion {
+        spec: spec.clone(),
+        pixels: match kept.is_empty() {
+            true => Pixels::empty(),
+            false => resampled(&whole, canvas, kept, factor, how),
+        },
+    };
     let moved = Frame::trimmed(frame.sprite().clone(), frame.name().clone(), pixels, canvas, inset)
         .expect("the kept part is inside the canvas");
     Ok(moved
+        .with_companions(frame.whole_companions().map(companion).collect())
         .with_pivot(pivot)
         .with_annotations(annotations)
         .with_source(frame.source().cloned())
@@ -164,7 +175,7 @@ fn reached(kept: Rect, canvas: Size, factor: Ratio, how: Resample) -> Rect {
 }
 
 /// The part `wanted` of a picture that is `canvas` large once it is scaled.
-pub(crate) fn resampled(whole: &Pixels, canvas: Size, wanted: Rect, factor: Ratio, how: Resample) -> Pixels {
+fn resampled(whole: &Pixels, canvas: Size, wanted: Rect, factor: Ratio, how: Resample) -> Pixels {
     Pixels::from_image(match how {
         Resample::Nearest => nearest(whole, wanted, factor),
         Resample::Smooth => smooth(whole, canvas, wanted, factor),

@@ -18,7 +18,7 @@ fn growths(set: &FrameSet, ways: &[(i64, i64)]) -> Vec<Growth> {
         let places = set.frames_of(sprite);
         let growth = places.iter().fold(Growth::default(), |all, &at| {
             let (frame, (x, y)) = (&set.frames()[at], ways[at]);
-            let Some(drawn) = frame.content(0) else { return all };
+            let Some(drawn) = frame.extent(0) else { return all };
             let canvas = frame.canvas();
             Growth {
                 left: all.left.max(-(i64::from(drawn.x) + x)),
@@ -56,7 +56,7 @@ pub(super) fn shift_drawings(set: FrameSet, ways: &[(i64, i64)]) -> Result<Frame
         }
         let (was_whole, name) = (frame.is_untrimmed(), frame.name().clone());
         let canvas = growths[at].of(frame.canvas());
-        let drawn = frame.content(0).unwrap_or_default();
+        let drawn = frame.extent(0).unwrap_or_default();
         let moved = frame
             .with_kept_rect(drawn)
             .and_then(|frame| frame.translate_onto(canvas, left, top))

@@ -6,7 +6,8 @@ use proptest::prelude::*;
 use super::*;
 use crate::pixels::tests::any_pixels;
 use crate::{
-    Annotations, Color, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect, SignedRect,
+    Annotations, Color, CompanionSpec, Frame, FrameSet, Insets, Mirror, Name, Pixels, Point, Ratio, Rect,
+    SetError, SignedRect, Size,
 };
 
 fn set_of(pictures: Vec<Pixels>) -> FrameSet {
@@ -139,6 +140,35 @@ proptest! {
         prop_assert_eq!(a.is_ok(), b.is_ok());
         if let (Ok(a), Ok(b)) = (a, b) {
             prop_assert!(a.frames()[0].full_image().is_same_image(&b.frames()[0].full_image()));
+        }
+    }
+
+    #[test]
+    fn a_companion_goes_wherever_its_frame_goes(
+        pictures in prop::collection::vec(any_pixels(12), 1..4), steps in prop::collection::vec(0u8..10, 1..6),
+    ) {
+        // A copy of the frame as its companion shows that both were treated alike.
+        let copied = |_: usize, frame: Frame| {
+            Ok::<_, SetError>(frame.clone().with_companion(CompanionSpec::of_suffix("_e"), &frame).unwrap())
+        };
+        let mut set = set_of(pictures).map_frames(copied).unwrap();
+        for step in steps {
+            set = match step {
+                0 => mirror(set, Mirror::LeftRight).unwrap(),
+                1 => mirror(set, Mirror::UpDown).unwrap(),
+                2 => trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap(),
+                3 => trim(set, Trim { scope: TrimScope::Sprite, alpha: 9, border: 2 }).unwrap(),
+                4 => restore(set).unwrap(),
+                5 => scale(set.clone(), Ratio::new(3, 2).unwrap(), Resample::Nearest).unwrap_or(set),
+                6 => align(set, &AlignOptions::to(AlignTo::Center)).unwrap().0,
+                7 => set_canvas(set, CanvasRule::Fit).unwrap(),
+                8 => set_canvas(set.clone(), CanvasRule::Size(Size::new(40, 40))).unwrap_or(set),
+                _ => crate::pack::snap_frames(set, 4, 1).unwrap(),
+            };
+            for frame in set.frames() {
+                let companion = &frame.companion("_e").unwrap().pixels;
+                prop_assert!(companion.is_same_image(frame.pixels()), "after step {step}");
+            }
         }
     }
 

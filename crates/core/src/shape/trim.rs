@@ -39,7 +39,7 @@ pub fn trim(set: FrameSet, how: Trim) -> Result<FrameSet, SetError> {
     if how.scope == TrimScope::None {
         return Ok(set);
     }
-    let content: Vec<Option<Rect>> = parallel::map_slice(set.frames(), |frame| frame.content(how.alpha));
+    let content: Vec<Option<Rect>> = parallel::map_slice(set.frames(), |frame| frame.extent(how.alpha));
     let groups = groups(&set, how.scope);
     let mut shared: Vec<Option<Rect>> = vec![None; content.len()];
     for (at, &group) in groups.iter().enumerate() {

@@ -140,6 +140,8 @@ pub struct ReadOptions {
     /// Keep only what shows of each frame, as soon as it is read: for what trims anyway, memory then grows with the drawings
     /// and not with their canvases.
     pub tighten: bool,
+    /// Read companions of sets and atlases, too.
+    pub companions: bool,
     /// Files of the same run that are not in place yet.
     pub staged: StagedFiles,
 }
@@ -152,6 +154,7 @@ impl Default for ReadOptions {
             accept_truncated: false,
             accept_edits: false,
             tighten: false,
+            companions: false,
             staged: StagedFiles::default(),
         }
     }

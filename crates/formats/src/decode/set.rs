@@ -1,6 +1,6 @@
 //! From a manifest and its pages to frames.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use image::imageops;
@@ -9,16 +9,16 @@ use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Placement, PreviousPlacements};
 use shibori_core::parallel;
 use shibori_core::{
-    Annotations, ExtraFields, Frame, FrameSet, Insets, Name, Pixels, Point, Rect, SignedRect, Size, Source,
-    UVec2,
+    Annotations, CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, Insets, Name, Pixels, Point,
+    Rect, SignedRect, Size, Source, UVec2,
 };
 
 use crate::decode::codec::{DecodedImage, ReadLoss, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes, read_staged};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, page_files, page_path,
-    parse,
+    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, images_of_page,
+    page_files, page_path, parse,
 };
 use crate::{Error, ReadProblem};
 
@@ -63,8 +63,15 @@ pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedP
             return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
         }
     }
-    let set = to_set(manifest.clone(), &pages).map_err(wrong)?;
-    let files = std::iter::once(path.to_owned()).chain(files).collect();
+    let mut set = to_set(manifest.clone(), &pages).map_err(wrong)?;
+    let mut files: Vec<PathBuf> = std::iter::once(path.to_owned()).chain(files).collect();
+    if limits.companions {
+        for spec in companion_specs(&manifest) {
+            let pages = open_companions(&manifest, &spec.suffix, path, limits)?;
+            set = with_companions(set, &spec, &manifest, &pages).map_err(wrong)?;
+            files.extend(pages.into_values().map(|(file, _)| file));
+        }
+    }
     let pages = pages.into_iter().map(|page| page.pixels).collect();
     Ok(LoadedPage { manifest, gathered: LoadedFrames { set, remarks, files }, pages })
 }
@@ -87,47 +94,71 @@ fn check_canvases(manifest: &Manifest, limits: &ReadOptions) -> Result<(), ReadP
     }
 }
 
-/// The images that a manifest names.
+/// The images that a manifest names, those of companions too.
 ///
 /// # Errors
 /// Where it can't be read, or names one outside its folder.
 pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
-    let manifest = parse(&read_bytes(path)?).map_err(|problem| Error::read(path, problem))?;
-    page_files(path, &manifest)
-}
-
-/// Companions of an atlas's frames as frames beside them, called like them with the suffix; none where pages have none.
-pub fn load_companions(path: &Path, limits: &ReadOptions) -> Result<Vec<LoadedFrames>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
-    check_canvases(&manifest, limits).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));
-    let mut suffixes: Vec<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
-    suffixes.sort_unstable();
-    suffixes.dedup();
-    let view = |suffix: &String| {
-        let mut files = Vec::new();
-        let mut pages = Vec::new();
-        for page in &manifest.pages {
-            // Frames of a page without this companion are left out below.
-            let Some(file) = page.companions.get(suffix) else {
-                pages.push(OpenPage::from_page(Pixels::empty()));
-                continue;
-            };
-            let as_page = Page { file: file.clone(), alpha: page.alpha, ..page.clone() };
-            let file = page_path(folder, file).map_err(wrong)?;
-            pages.push(open_page(&as_page, &file, path, limits)?);
-            files.push(file);
+    let files = manifest.pages.iter().flat_map(images_of_page).map(|file| page_path(folder, file));
+    files.collect::<Result<_, _>>().map_err(wrong)
+}
+
+/// The kinds of companions that pages of a manifest have, in the order of their suffixes.
+fn companion_specs(manifest: &Manifest) -> Vec<CompanionSpec> {
+    let suffixes: BTreeSet<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
+    let spec = |suffix: &String| {
+        let usual = CompanionSpec::of_suffix(suffix);
+        match manifest.pages.iter().any(|page| page.normals.contains(suffix)) {
+            true => {
+                let kind = CompanionKind::Normals;
+                CompanionSpec { neutral: kind.neutral(), kind, ..usual }
+            }
+            false => usual,
         }
-        let mut part = manifest.clone();
-        part.clips.clear();
-        part.frames.retain(|frame| pages.get(frame.page).is_some_and(|page| !page.size.is_empty()));
-        for frame in &mut part.frames {
-            frame.name += suffix;
-        }
-        Ok(LoadedFrames { set: to_set(part, &pages).map_err(wrong)?, remarks: Vec::new(), files })
     };
-    suffixes.into_iter().map(view).collect()
+    suffixes.into_iter().map(spec).collect()
+}
+
+/// The pages of one companion, by the page they belong to, each with its file.
+fn open_companions(
+    manifest: &Manifest,
+    suffix: &str,
+    path: &Path,
+    limits: &ReadOptions,
+) -> Result<BTreeMap<usize, (PathBuf, OpenPage)>, Error> {
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let pages: Vec<(usize, &Page)> =
+        manifest.pages.iter().enumerate().filter(|(_, page)| page.companions.contains_key(suffix)).collect();
+    let open = |at: usize| {
+        let (number, page) = pages[at];
+        let as_page = Page { file: page.companions[suffix].clone(), ..page.clone() };
+        let file = page_path(folder, &as_page.file).map_err(|problem| Error::read(path, problem))?;
+        let opened =
+            open_page(&as_page, &file, path, &ReadOptions { accept_edits: false, ..limits.clone() })?;
+        Ok((number, (file, opened)))
+    };
+    Ok(parallel::try_map(pages.len(), open)?.into_iter().collect())
+}
+
+/// The frames of a manifest with those companions that their pages have.
+fn with_companions(
+    set: FrameSet,
+    spec: &CompanionSpec,
+    manifest: &Manifest,
+    pages: &BTreeMap<usize, (PathBuf, OpenPage)>,
+) -> Result<FrameSet, ReadProblem> {
+    set.map_frames(|at, frame| {
+        let entry = &manifest.frames[at];
+        let Some((_, page)) = pages.get(&entry.page).filter(|_| entry.rect != [0; 4]) else {
+            return Ok(frame);
+        };
+        let picture = picture(entry, kept_pixels(entry, page)?)?;
+        let with_one = frame.with_companion(spec.clone(), &picture);
+        with_one.map_err(|error| ReadProblem::Frame { frame: entry.name.clone(), error })
+    })
 }
 
 /// A companion of a page that is not there, or has another size than its page.
@@ -292,15 +323,12 @@ fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProble
 }
 
 fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem> {
-    let (pixels, at) = kept_pixels(&entry, pages)?;
-    let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
-    let inset = match pixels.is_empty() {
-        true => UVec2::default(),
-        false => UVec2 { x: entry.inset[0].saturating_add(at.x), y: entry.inset[1].saturating_add(at.y) },
+    let no_page = || ReadProblem::NoPage { frame: entry.name.clone(), page: entry.page, count: pages.len() };
+    let kept = match entry.rect {
+        [_, _, 0, _] | [_, _, _, 0] => (Pixels::empty(), UVec2::default()),
+        _ => kept_pixels(&entry, pages.get(entry.page).ok_or_else(no_page)?)?,
     };
-    let frame =
-        Frame::trimmed(Name::new(entry.sprite)?, Name::new(entry.name.clone())?, pixels, canvas, inset);
-    let frame = frame.map_err(|error| ReadProblem::Frame { frame: entry.name, error })?;
+    let frame = picture(&entry, kept)?;
     let point = |at: [Coordinate; 2]| Point::new(at[0].0, at[1].0);
     let area = |[x, y, width, height]: [i32; 4]| {
         let side = |length: i32| u32::try_from(length).ok().filter(|length| *length > 0);
@@ -332,16 +360,22 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
         .with_carried(collect_extra(entry.extras, entry.other)))
 }
 
-/// The pixels that a frame keeps, and where they begin inside its rectangle.
-fn kept_pixels(entry: &FrameEntry, pages: &[OpenPage]) -> Result<(Pixels, UVec2), ReadProblem> {
+/// A frame of its pixels and no more, or one of its companions. The pixels begin at a point of its rectangle.
+fn picture(entry: &FrameEntry, (pixels, at): (Pixels, UVec2)) -> Result<Frame, ReadProblem> {
+    let canvas = Size::from((entry.canvas[0], entry.canvas[1]));
+    let inset = match pixels.is_empty() {
+        true => UVec2::default(),
+        false => UVec2 { x: entry.inset[0].saturating_add(at.x), y: entry.inset[1].saturating_add(at.y) },
+    };
+    let (sprite, name) = (Name::new(entry.sprite.clone())?, Name::new(entry.name.clone())?);
+    let frame = Frame::trimmed(sprite, name, pixels, canvas, inset);
+    frame.map_err(|error| ReadProblem::Frame { frame: entry.name.clone(), error })
+}
+
+/// The pixels that a page has of a frame, and where they begin inside its rectangle.
+fn kept_pixels(entry: &FrameEntry, page: &OpenPage) -> Result<(Pixels, UVec2), ReadProblem> {
     let [x, y, width, height] = entry.rect;
     let rect = Rect::new(x, y, width, height);
-    if rect.is_empty() {
-        return Ok((Pixels::empty(), UVec2::default()));
-    }
-    let count = pages.len();
-    let no_page = || ReadProblem::NoPage { frame: entry.name.clone(), page: entry.page, count };
-    let page = pages.get(entry.page).ok_or_else(no_page)?;
     let outside = || ReadProblem::RectOutside { frame: entry.name.clone(), rect, page: page.size };
     let (part, at) = page.part(rect).ok_or_else(outside)?;
     if !entry.rotated || part.is_empty() {

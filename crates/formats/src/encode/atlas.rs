@@ -15,14 +15,14 @@ use crate::encode::batch::encode_all;
 use crate::encode::page::{PageEncoding, PageFormat, Palette, QuantizationError};
 use crate::encode::paint::{digest_of_pixels, find_painted};
 use crate::encode::replacement::replacement;
-use crate::manifest::{self, PageInfo};
+use crate::manifest::{self, PageInfo, images_of_page};
 use crate::store::{Transaction, Written, file_key};
 use crate::{DisplaySlashed, Error, WriteProblem};
 
 #[derive(Debug)]
 struct PageNames {
     file: String,
-    /// By layer.
+    /// By companion.
     companions: Vec<String>,
 }
 
@@ -37,8 +37,8 @@ pub struct PageFile {
     pub as_png: Option<usize>,
     /// The page of its atlas.
     pub page: usize,
-    /// The companions it holds, if it holds no frames.
-    pub layer: Option<usize>,
+    /// The companion it holds, if it holds no frames.
+    pub companion: Option<usize>,
 }
 
 /// What was written.
@@ -103,7 +103,7 @@ fn page_names(
         *count += 1;
         let base = format!("{stem}{label}{number}");
         let companions =
-            atlas.layers().iter().map(|layer| format!("{base}{}.{ending}", layer.suffix)).collect();
+            atlas.companions().iter().map(|spec| format!("{base}{}.{ending}", spec.suffix)).collect();
         let names = PageNames { file: format!("{base}.{ending}"), companions };
         for file in [&names.file].into_iter().chain(&names.companions) {
             if let Some(first) = taken.insert(file_key(file), file.clone()) {
@@ -119,10 +119,7 @@ fn page_names(
 /// Pages of the atlas that was here before, of which the new one has no use.
 fn orphans(manifest: &Path, targets: &[PathBuf], folder: &Path, painted: &HashSet<String>) -> Vec<PathBuf> {
     let old = fs::read(manifest).ok().and_then(|bytes| manifest::parse(&bytes).ok());
-    let files = old.into_iter().flat_map(|old| old.pages).flat_map(|page| {
-        let companions: Vec<String> = page.companions.into_values().collect();
-        std::iter::once(page.file).chain(companions)
-    });
+    let files = old.iter().flat_map(|old| &old.pages).flat_map(images_of_page).cloned();
     let is_plain = |file: &String| !file.contains(['/', '\\', ':']) && file != "..";
     let targets: HashSet<&PathBuf> = targets.iter().collect();
     let files = files.filter(is_plain).filter(|file| !painted.contains(file));
@@ -206,7 +203,7 @@ struct PlannedAtlas<'a> {
 #[derive(Clone, Copy)]
 struct Job {
     page: usize,
-    layer: Option<usize>,
+    companion: Option<usize>,
 }
 
 impl PlannedAtlas<'_> {
@@ -217,8 +214,9 @@ impl PlannedAtlas<'_> {
         tick: &(impl Fn() + Sync),
     ) -> Result<(Vec<PageFile>, Written), Error> {
         let (folder, atlas, manifest) = (self.folder, self.atlas, &self.manifest);
-        let layers = || std::iter::once(None).chain((0..atlas.layers().len()).map(Some));
-        let jobs = (0..pages.len()).flat_map(|page| layers().map(move |layer| Job { page, layer }));
+        let companions = || std::iter::once(None).chain((0..atlas.companions().len()).map(Some));
+        let jobs =
+            (0..pages.len()).flat_map(|page| companions().map(move |companion| Job { page, companion }));
         let jobs: Vec<Job> = jobs.collect();
         let files = pages.iter().flat_map(|page| [&page.file].into_iter().chain(&page.companions));
         let files: Vec<String> = files.cloned().collect();
@@ -236,9 +234,9 @@ impl PlannedAtlas<'_> {
         let batch = run.plan(&targets, &orphans(manifest, &targets, folder, &new.painted))?;
         let fault = |job: usize, problem| Error::write(&targets[job], problem);
         let write_page = |job: usize| {
-            let Job { page, layer } = jobs[job];
-            let image = paint(atlas, page, layer, self.encoding.finish);
-            let palette = self.palette.as_ref().filter(|_| layer.is_none());
+            let Job { page, companion } = jobs[job];
+            let image = paint(atlas, page, companion, self.encoding.finish);
+            let palette = self.palette.as_ref().filter(|_| companion.is_none());
             let bytes = self.encoding.encode(&image, palette).map_err(|problem| fault(job, problem))?;
             let png = PageEncoding { format: PageFormat::Png, ..*self.encoding };
             let as_png = (self.encoding.format == PageFormat::Webp).then(|| png.encode(&image, palette));
@@ -249,19 +247,19 @@ impl PlannedAtlas<'_> {
                 true => batch.leave(job, &bytes, pixels),
                 false => batch.stage_picture(job, &bytes, Some(pixels))?,
             }
-            Ok(PageFile { path: targets[job].clone(), bytes: bytes.len(), as_png, page, layer })
+            Ok(PageFile { path: targets[job].clone(), bytes: bytes.len(), as_png, page, companion })
         };
         let sizes: Vec<Size> = jobs.iter().map(|job| atlas.pages()[job.page].size).collect();
         let mut written = encode_all(&sizes, run.memory(), fault, write_page)?;
-        written.sort_by_key(|file| (file.layer.is_some(), file.page));
+        written.sort_by_key(|file| (file.companion.is_some(), file.page));
         new.stage(jobs.len(), &batch)?;
         Ok((written, batch.written()))
     }
 
     /// A page as it is written. A companion's colors are no colors: a palette would bend its normals.
-    fn image(&self, Job { page, layer }: Job) -> RgbaImage {
-        let image = paint(self.atlas, page, layer, self.encoding.finish);
-        match self.palette.as_ref().filter(|_| layer.is_none()) {
+    fn image(&self, Job { page, companion }: Job) -> RgbaImage {
+        let image = paint(self.atlas, page, companion, self.encoding.finish);
+        match self.palette.as_ref().filter(|_| companion.is_none()) {
             Some(palette) => palette.apply(&image),
             None => image,
         }
@@ -281,7 +279,7 @@ fn palette(
 }
 
 fn facts(names: &PageNames, atlas: &Atlas, encoding: &PageEncoding) -> PageInfo {
-    let suffixes = atlas.layers().iter().map(|layer| layer.suffix.clone());
+    let suffixes = atlas.companions().iter().map(|spec| spec.suffix.clone());
     let companions: BTreeMap<String, String> = suffixes.zip(names.companions.iter().cloned()).collect();
     let premultiplied = encoding.finish.premultiplied;
     PageInfo { file: names.file.clone(), premultiplied, sampling: encoding.sampling, companions }

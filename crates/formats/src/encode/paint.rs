@@ -7,6 +7,7 @@ use image::RgbaImage;
 
 use crate::Error;
 use crate::decode::{DecodedImage, ReadOptions, image as read_image};
+use crate::manifest::images_of_page;
 use crate::store::{Digest, Ledger, Transaction};
 
 /// Pages that can't carry a seal.
@@ -50,7 +51,7 @@ pub(super) fn find_painted(
         file.ends_with(UNSEALED) && ledger.is_none() && is_unit_intact && run.policy().recipe.is_some()
     };
     let in_manifest: Vec<String> = super::replacement::ExistingManifest::read(unit, run)
-        .map(|old| old.manifest.pages.into_iter().map(|page| page.file).collect())
+        .map(|old| old.manifest.pages.iter().flat_map(images_of_page).cloned().collect())
         .unwrap_or_default();
     let mut painted = HashMap::new();
     for (index, file) in files.iter().enumerate() {

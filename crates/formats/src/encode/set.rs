@@ -1,7 +1,7 @@
 //! A set: a folder with one PNG per frame and `frames.json`.
 //!
-//! A frame's file holds its kept pixels. A frame that keeps none is written as its blank canvas, so that
-//! every frame has a file that can be painted in.
+//! A frame's file holds its kept pixels, and so do those of its companions. A frame that keeps none is written as its blank
+//! canvas, so that every frame has a file that can be painted in.
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -13,7 +13,7 @@ use crate::encode::page::unsealed_png;
 use crate::encode::paint::{digest_of_pixels, find_painted, is_plain, pixel_digest};
 use crate::encode::png;
 use crate::encode::replacement::{ExistingManifest, replacement};
-use crate::manifest::{self, Manifest, SET_FILE};
+use crate::manifest::{self, Manifest, SET_FILE, SetPicture, images_of_page, pictures_of};
 use crate::store::seal::is_intact;
 use crate::store::{Digest, Transaction, Written, files_of};
 use crate::{Error, WriteProblem};
@@ -33,12 +33,13 @@ pub fn set(
     let unit = folder.join(SET_FILE);
     run.claim(&unit)?;
     let ledger = run.ledger(&unit)?;
-    let pictures = |index: usize| Some(set.frames()[index].pixels().to_image());
-    let painted = find_painted(folder, &files, pictures, &unit, ledger.as_ref(), run)?;
+    let pictures = pictures_of(&set);
+    let image = |index: usize| Some(pictures[index].pixels(&set).to_image());
+    let painted = find_painted(folder, &files, image, &unit, ledger.as_ref(), run)?;
     let new = replacement(&unit, &manifest::of_set(&set, &files), &painted, ledger.as_ref(), run)?;
     painted.keys().for_each(|file| run.approve(&folder.join(file)));
     let targets = targets(folder, &files);
-    let pages = new.manifest.pages.iter().map(|page| folder.join(&page.file));
+    let pages = new.manifest.pages.iter().flat_map(images_of_page).map(|file| folder.join(file));
     let staying: HashSet<PathBuf> = targets.iter().cloned().chain(pages).collect();
     let batch = run.plan(&targets, &orphans(folder, &staying, run))?;
     let paths = Paths { folder, files: &files };
@@ -75,7 +76,7 @@ pub fn set_in_place(
             (page.extras, page.other) = (before.extras.clone(), before.other.clone());
         }
     }
-    let targets = targets(folder, &files);
+    let (targets, pictures) = (targets(folder, &files), pictures_of(&set));
     // Images of frames that are left out go.
     let staying: HashSet<PathBuf> = targets.iter().cloned().collect();
     let batch = run.plan_hand_work(&targets, &orphans(folder, &staying, run))?;
@@ -87,7 +88,7 @@ pub fn set_in_place(
             batch.adopt(index, &before, pixel_digest(&targets[index]));
         }
         // Without a seal, it shows that the picture is a person's.
-        let image = || set.frames()[index].pixels().to_image();
+        let image = || pictures[index].pixels(&set).to_image();
         let is_same = before == bytes;
         let bytes = if is_same {
             bytes.to_owned()
@@ -103,17 +104,25 @@ pub fn set_in_place(
     Ok(batch.written())
 }
 
-/// The image of each frame, as the set's manifest names it; or the name of a frame that has none of its own.
+/// The image of each frame and its companions, as the set's manifest names it; or the name of a frame that has none of its own.
 fn own_files(set: &FrameSet, old: &Manifest) -> Result<Vec<String>, String> {
     let mut users: HashMap<usize, usize> = HashMap::new();
     old.frames.iter().for_each(|entry| *users.entry(entry.page).or_default() += 1);
     let entries: HashMap<(&str, &str), usize> =
         old.frames.iter().map(|entry| ((&*entry.sprite, &*entry.name), entry.page)).collect();
-    let file = |frame: &Frame| {
+    let own_file = |frame: &Frame, companion: Option<usize>| {
         let page = *entries.get(&(frame.sprite().as_str(), frame.name().as_str()))?;
-        (users.get(&page) == Some(&1)).then(|| old.pages.get(page)).flatten().map(|page| page.file.clone())
+        let page = (users.get(&page) == Some(&1)).then(|| old.pages.get(page)).flatten()?;
+        match companion.map(|companion| &frame.companions()[companion].spec.suffix) {
+            None => Some(page.file.clone()),
+            Some(suffix) => page.companions.get(suffix).cloned(),
+        }
     };
-    set.frames().iter().map(|frame| file(frame).ok_or_else(|| frame.name().to_string())).collect()
+    let file = |SetPicture { frame, companion }: SetPicture| {
+        let frame = &set.frames()[frame];
+        own_file(frame, companion).ok_or_else(|| frame.name().to_string())
+    };
+    pictures_of(set).into_iter().map(file).collect()
 }
 
 /// The manifest goes last: it says what the others are.
@@ -133,7 +142,7 @@ impl Paths<'_> {
     }
 }
 
-/// Encodes every frame and hands it on, with the digest of its pixels.
+/// Encodes every picture and hands it on, with the digest of its pixels.
 fn encode(
     set: &FrameSet,
     paths: &Paths<'_>,
@@ -141,13 +150,14 @@ fn encode(
     tick: &(impl Fn() + Sync),
     stage: impl Fn(usize, &[u8], Digest) -> Result<(), Error> + Sync,
 ) -> Result<(), Error> {
-    let sizes: Vec<Size> = set.frames().iter().map(|frame| frame.pixels().size()).collect();
+    let pictures = pictures_of(set);
+    let sizes: Vec<Size> = pictures.iter().map(|picture| picture.pixels(set).size()).collect();
     encode_all(
         &sizes,
         memory,
         |index, problem| paths.fault(index, problem),
         |index| {
-            let image = set.frames()[index].pixels().to_image();
+            let image = pictures[index].pixels(set).to_image();
             let bytes = png(&image).map_err(|problem| paths.fault(index, problem))?;
             tick();
             stage(index, &bytes, digest_of_pixels(&image))
@@ -170,7 +180,7 @@ fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> 
 /// Files that the folder's old manifest lists and the new set has no use for.
 fn orphans(folder: &Path, staying: &HashSet<PathBuf>, run: &Transaction) -> Vec<PathBuf> {
     let old = ExistingManifest::read(&folder.join(SET_FILE), run);
-    let pages = old.into_iter().flat_map(|old| old.manifest.pages);
-    let files = pages.filter(|page| is_plain(&page.file)).map(|page| folder.join(page.file));
+    let pages = old.iter().flat_map(|old| &old.manifest.pages).flat_map(images_of_page);
+    let files = pages.filter(|file| is_plain(file)).map(|file| folder.join(file));
     files.filter(|path| !staying.contains(path)).collect()
 }

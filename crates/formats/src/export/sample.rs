@@ -39,7 +39,7 @@ pub(super) fn subject(
     let set =
         trim(add_clips(set, &specs).unwrap(), Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
     let layout = Layout::Dense(DenseOptions { may_rotate: true, ..DenseOptions::default() });
-    let atlas = pack(set, Vec::new(), &PackSettings { layout, ..PackSettings::dense() }).unwrap();
+    let atlas = pack(set, &PackSettings { layout, ..PackSettings::dense() }).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join(stem);
     let atlases = [atlas];

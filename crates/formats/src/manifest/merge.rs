@@ -11,7 +11,7 @@ use serde_json::{Map, Value};
 
 use crate::WouldLoseData;
 use crate::hand_work::LossKind;
-use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, Page, StepEntry};
+use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, Page, StepEntry, images_of_page};
 
 /// Whether one manifest is a set and the other has pages that frames share.
 pub(crate) fn is_other_kind(old: &Manifest, new: &Manifest) -> bool {
@@ -82,7 +82,7 @@ pub(crate) fn merge(
     };
     let mut manifest = new.clone();
     merge.frames(base, theirs, &mut manifest);
-    merge.other_paint(new);
+    merge.other_paint(theirs, new);
     merge.clips(base, theirs, &mut manifest);
     for page in &mut manifest.pages {
         let find = |side: &Manifest| side.pages.iter().find(|other| other.file == page.file).cloned();
@@ -230,7 +230,7 @@ impl Merge<'_> {
                 let plain = |frame: &FrameEntry| FrameEntry { page: 0, source: None, ..frame.clone() };
                 Placement::of(before, base) != placement
                     || serde_json::to_value(plain(before)).ok() != serde_json::to_value(plain(frame)).ok()
-                    || self.painted.contains_key(&placement.file)
+                    || theirs.pages.get(frame.page).is_some_and(|page| self.is_painted(page))
             });
             let name = self.label(&id.0, &id.1);
             let is_added = self.has_base && base_frame(&id).is_none();
@@ -243,7 +243,7 @@ impl Merge<'_> {
                 None => self.lose(LossKind::Frame, name),
                 Some(page) => {
                     if self.takes_theirs(true, !is_added, LossKind::Frame, || name.clone()) {
-                        self.left_alone.insert(page.file.clone());
+                        self.left_alone.extend(images_of_page(page).cloned());
                         manifest.frames.push(FrameEntry { page: manifest.pages.len(), ..frame.clone() });
                         manifest.pages.push(page.clone());
                     }
@@ -284,6 +284,14 @@ impl Merge<'_> {
         let mine = Placement::of(frame, new);
         let result = if self.takes_their_picture(before.as_ref(), &their, &mine, &name) {
             let page = &mut pages[frame.page];
+            // Companions are laid out like the page.
+            if let Some(of_page) =
+                their_manifest.pages.get(theirs.page).filter(|_| page.size != their.page_size)
+            {
+                page.companions.clone_from(&of_page.companions);
+                self.left_alone.extend(of_page.companions.values().cloned());
+                self.decided.extend(of_page.companions.values().cloned());
+            }
             (page.file, page.size) = (their.file.clone(), their.page_size);
             (frame.rect, frame.rotated, frame.canvas, frame.inset) =
                 (their.rect, their.rotated, their.canvas, their.inset);
@@ -364,16 +372,25 @@ impl Merge<'_> {
     }
 
     /// Paint on pictures that no frame has decided about: companions, pages without frames.
-    fn other_paint(&mut self, new: &Manifest) {
-        let files = new.pages.iter().flat_map(|page| page.companions.values().chain([&page.file]));
+    fn other_paint(&mut self, theirs: &Manifest, new: &Manifest) {
+        let files = new.pages.iter().flat_map(images_of_page);
         for file in files.collect::<std::collections::BTreeSet<_>>() {
             let is_decided = self.decided.contains(file);
-            if let Some(&by_run) = self.painted.get(file).filter(|_| !is_decided)
-                && self.takes_theirs(true, by_run, LossKind::Paint, || file.clone())
-            {
+            let Some(&by_run) = self.painted.get(file).filter(|_| !is_decided) else { continue };
+            let size = |side: &Manifest| {
+                let mut pages = side.pages.iter();
+                pages.find(|page| images_of_page(page).any(|one| one == file)).map(|page| page.size)
+            };
+            if by_run && self.preference == Preference::Theirs && size(theirs) != size(new) {
+                self.lose(LossKind::Paint, file.clone());
+            } else if self.takes_theirs(true, by_run, LossKind::Paint, || file.clone()) {
                 self.left_alone.insert(file.clone());
             }
         }
+    }
+
+    fn is_painted(&self, page: &Page) -> bool {
+        images_of_page(page).any(|file| self.painted.contains_key(file))
     }
 
     fn lost_paint(&mut self, file: &str) -> bool {

@@ -16,9 +16,9 @@ pub use model::{
     Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, Page, Sampling, SourceEntry, StepEntry,
 };
 pub use parse::{as_seen, parse};
-pub(crate) use paths::{page_files, page_path};
-pub(crate) use save::uv_of;
+pub(crate) use paths::{images_of_page, page_files, page_path};
 pub use save::{PageInfo, UvOrigin, of_atlas, of_images, of_set, of_sheet, replace_clips};
+pub(crate) use save::{SetPicture, pictures_of, uv_of};
 
 /// The format this version reads and writes.
 pub const FORMAT: &str = "shibori/1";

@@ -68,6 +68,9 @@ pub struct Page {
     /// Images laid out exactly like this one, by suffix, such as its normal map: `"_n": "pond_n.png"`.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub companions: BTreeMap<String, String>,
+    /// Suffixes of companions that are normal maps, if the suffix doesn't say so as `_n` and `_normal` do.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub normals: Vec<String>,
     /// User-defined data.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extras: Option<Map<String, Value>>,

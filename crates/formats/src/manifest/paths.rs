@@ -2,8 +2,13 @@
 
 use std::path::{Component, Path, PathBuf};
 
-use crate::manifest::Manifest;
+use crate::manifest::{Manifest, Page};
 use crate::{Error, ReadProblem};
+
+/// The images of a page as its manifest names them: its own, then those of its companions.
+pub(crate) fn images_of_page(page: &Page) -> impl Iterator<Item = &String> {
+    std::iter::once(&page.file).chain(page.companions.values())
+}
 
 /// Where the pages of a manifest lie.
 pub(crate) fn page_files(path: &Path, manifest: &Manifest) -> Result<Vec<PathBuf>, Error> {

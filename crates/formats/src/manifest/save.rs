@@ -6,17 +6,29 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Atlas, PageGrid, Placement};
-use shibori_core::{ExtraFields, Frame, FrameSet, Rect, SignedRect, Size, Source, UVec2};
+use shibori_core::{
+    CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, Pixels, Rect, SignedRect, Size, Source, UVec2,
+};
 
 use crate::manifest::{
     Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Sampling, SourceEntry,
     StepEntry,
 };
 
-/// The manifest of a set: one file per frame, in the frames' order.
+/// The manifest of a set: one file per frame and one per companion of it, in the order of [`pictures_of`].
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
-    let page = |(frame, file): (&Frame, &String)| page(file.clone(), frame.pixels().size());
-    let pages = set.frames().iter().zip(files).map(page).collect();
+    let mut pages: Vec<Page> = Vec::with_capacity(set.frames().len());
+    for (picture, file) in pictures_of(set).into_iter().zip(files) {
+        let frame = &set.frames()[picture.frame];
+        match picture.companion.map(|companion| &frame.companions()[companion].spec) {
+            None => pages.push(page(file.clone(), frame.pixels().size())),
+            Some(spec) => {
+                let of_frame = pages.last_mut().expect("a frame comes before its companions");
+                of_frame.companions.insert(spec.suffix.clone(), file.clone());
+                of_frame.normals.extend(normals_suffix(spec));
+            }
+        }
+    }
     let place = |(page, frame): (usize, &Frame)| Placement {
         page,
         rect: Rect::of(frame.pixels().size()),
@@ -24,6 +36,37 @@ pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     };
     let places = set.frames().iter().enumerate().map(place);
     manifest(set, pages, places)
+}
+
+/// One picture of a set.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct SetPicture {
+    /// The frame.
+    pub(crate) frame: usize,
+    /// Its companion, unless it is the frame itself.
+    pub(crate) companion: Option<usize>,
+}
+
+impl SetPicture {
+    pub(crate) fn pixels(self, set: &FrameSet) -> &Pixels {
+        let frame = &set.frames()[self.frame];
+        self.companion.map_or(frame.pixels(), |companion| &frame.companions()[companion].pixels)
+    }
+}
+
+/// The pictures of a set: each frame, then its companions.
+pub(crate) fn pictures_of(set: &FrameSet) -> Vec<SetPicture> {
+    let of_frame = |(frame, one): (usize, &Frame)| {
+        let companions = (0..one.companions().len()).map(Some);
+        std::iter::once(None).chain(companions).map(move |companion| SetPicture { frame, companion })
+    };
+    set.frames().iter().enumerate().flat_map(of_frame).collect()
+}
+
+/// The suffix of a normal map, if it doesn't say that it is one.
+fn normals_suffix(spec: &CompanionSpec) -> Option<String> {
+    let is_usual = CompanionSpec::of_suffix(&spec.suffix).kind == spec.kind;
+    (spec.kind == CompanionKind::Normals && !is_usual).then(|| spec.suffix.clone())
 }
 
 /// The manifest of images that stay as they are: a page each, as large as its frame's canvas.
@@ -79,6 +122,7 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageInfo], uv: Option<UvOrigin>) -> Mani
         grid: known.grid.as_ref().map(grid_entry),
         sampling: facts.sampling,
         companions: facts.companions.clone(),
+        normals: atlas.companions().iter().filter_map(normals_suffix).collect(),
         ..page(facts.file.clone(), known.size)
     };
     let pages = atlas.pages().iter().zip(facts).map(page).collect();
@@ -139,6 +183,7 @@ fn page(file: String, size: Size) -> Page {
         grid: None,
         sampling: None,
         companions: BTreeMap::new(),
+        normals: Vec::new(),
         extras: None,
         other: Map::new(),
     }

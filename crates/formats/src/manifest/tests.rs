@@ -181,7 +181,7 @@ fn reading_only_what_shows_loses_nothing() {
     let dense = shibori_core::pack::DenseOptions { may_rotate: true, ..Default::default() };
     let layout = shibori_core::pack::Layout::Dense(dense);
     let options = shibori_core::pack::PackSettings { layout, ..shibori_core::pack::PackSettings::dense() };
-    let atlas = shibori_core::pack::pack(set.clone(), Vec::new(), &options).unwrap();
+    let atlas = shibori_core::pack::pack(set.clone(), &options).unwrap();
     let run = Transaction::default();
     encode::set(set.clone(), &folder.path().join("set"), &run, || {}).unwrap();
     encode::atlas(&folder.path().join("a"), &[atlas], &encode::PageEncoding::default(), &run, || {}).unwrap();

@@ -6,16 +6,24 @@ use std::path::{Path, PathBuf};
 use shibori_core::{FrameSet, portability_problem};
 use unicode_normalization::UnicodeNormalization;
 
+use crate::manifest::{SetPicture, pictures_of};
 use crate::{Error, WriteProblem};
 
-/// A file for every frame, as paths with `/`. Where frames of several sprites have one name, each sprite
-/// gets a folder.
+/// A file for every picture of a set, as paths with `/`: that of a companion is called like its frame's, with the suffix. Where
+/// frames of several sprites have one name, each sprite gets a folder.
 pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Error> {
-    let plain: Vec<String> = set.frames().iter().map(|frame| format!("{}.png", frame.name())).collect();
+    let file = |SetPicture { frame, companion }: SetPicture| {
+        let frame = &set.frames()[frame];
+        let suffix = companion.map_or("", |companion| &frame.companions()[companion].spec.suffix);
+        format!("{}{suffix}.png", frame.name())
+    };
+    let pictures = pictures_of(set);
+    let plain: Vec<String> = pictures.iter().map(|picture| file(*picture)).collect();
     let files = match twice(&plain) {
         None => plain,
         Some(_) => {
-            set.frames().iter().map(|frame| format!("{}/{}.png", frame.sprite(), frame.name())).collect()
+            let sprite = |picture: &SetPicture| set.frames()[picture.frame].sprite();
+            pictures.iter().map(|picture| format!("{}/{}", sprite(picture), file(*picture))).collect()
         }
     };
     for file in &files {

@@ -167,15 +167,7 @@ impl PackOptions {
         self.arrange.validate()?;
         self.page.validate()?;
         let is_dense = self.arrange.layout() == LayoutName::Dense;
-        self.shape.validate(is_dense, !self.page.page_scales.is_empty())?;
-        match !self.page.companion.is_empty() && self.shape.changes_pixels() {
-            true => Err(OptionConflict::Against {
-                first: "companion".to_owned(),
-                second: "moving or scaling frames".to_owned(),
-                why: ": companions would not follow",
-            }),
-            false => Ok(()),
-        }
+        self.shape.validate(is_dense, !self.page.page_scales.is_empty())
     }
 }
 

@@ -1,7 +1,8 @@
 //! Pages as files: their format, their colors, their companions and sizes.
 
 use serde::{Deserialize, Serialize};
-use shibori_core::pack::{ColorFinish, CompanionSpec, PageScale};
+use shibori_core::CompanionSpec;
+use shibori_core::pack::{ColorFinish, PageScale};
 use shibori_formats::encode::{PageEncoding, PageFormat, PngSize};
 use shibori_formats::manifest::{Alpha, Sampling, UvOrigin};
 

@@ -13,7 +13,7 @@ use tracing::info_span;
 
 use crate::options::AdjustOptions;
 use crate::plan::{BoxCover, CleanReport, Plan};
-use crate::steps::loading::{folder_of_set, load_whole};
+use crate::steps::loading::{folder_of_set, load_with_companions};
 use crate::steps::lowering::{Defaults, lower_clean_frames, lower_marks, lower_shape};
 use crate::{ClipsError, Context, Error, Source, Task};
 
@@ -76,7 +76,7 @@ pub enum ChangedProperty {
 /// # Errors
 /// Where the source can't be read, or a change can't be made.
 pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Result<Adjusted, Error> {
-    let set = load_whole(source, cx)?;
+    let set = load_with_companions(source, cx)?;
     let _span = info_span!("adjust", frames = set.frames().len()).entered();
     options.validate()?;
     let mut set = set;
@@ -102,7 +102,7 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
         let cleaned = Plan::new(std::mem::take(&mut changes)).run(part, cx)?;
         mended = cleaned.mended;
         let (blank, shown): (Vec<usize>, Vec<usize>) =
-            (0..cleaned.set.frames().len()).partition(|&at| cleaned.set.frames()[at].is_blank());
+            (0..cleaned.set.frames().len()).partition(|&at| cleaned.set.frames()[at].extent(0).is_none());
         if shown.is_empty() {
             return Err(Error::AllBlank);
         }

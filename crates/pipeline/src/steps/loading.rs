@@ -6,8 +6,8 @@ use shibori_core::cut::SheetAnalysis;
 use shibori_core::{FrameSet, OverBudget};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
-    LoadedFrames, ReadNotice, ReadOptions, frames_of_still, load_companions, manifest_of, memory_for, source,
-    sources, sprite_name,
+    LoadedFrames, ReadNotice, ReadOptions, frames_of_still, manifest_of, memory_for, source, sources,
+    sprite_name,
 };
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::{Error as File, ReadProblem};
@@ -22,7 +22,7 @@ use crate::{Context, Error, Notice, Source};
 /// Of so many images named one by one, each is looked at for being a sheet; more are frames.
 const FEW_IMAGES: usize = 8;
 
-/// Frames of several sources in one set. Their files are sources of the run from now on. With `tighten`, only the visible
+/// Frames of several sources in one set, with their companions. Their files are sources of the run from now on. With `tighten`, only the visible
 /// pixels of each frame are kept: for frames that are trimmed anyway.
 pub(crate) fn load_all(
     all: &[Source],
@@ -36,12 +36,13 @@ pub(crate) fn load_all(
     for some in all.chunk_by(|a, b| a.path().is_some() && b.path().is_some()) {
         let paths: Vec<PathBuf> = some.iter().filter_map(Source::path).map(Path::to_owned).collect();
         if paths.is_empty() {
-            sets.push(load_whole(&some[0], cx)?);
+            sets.push(load_with_companions(&some[0], cx)?);
             continue;
         }
         paths.iter().try_for_each(|path| cx.finish_interrupted(path))?;
         let places: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
-        let read = sources(&places, &ReadOptions { tighten, ..cx.limits().clone() }).map_err(Error::from);
+        let read = sources(&places, &ReadOptions { tighten, companions: true, ..cx.limits().clone() })
+            .map_err(Error::from);
         let set = accept_loaded(report_total_memory(read, &paths, cx)?, cx);
         if paths.len() <= FEW_IMAGES {
             paths.iter().for_each(|path| note_uncut_sheet(path, &set, cx));
@@ -59,6 +60,15 @@ pub(crate) fn load(source: &Source, only: &FilterOption, cx: &Context<'_>) -> Re
 
 /// Frames of one source, all of them. A sheet is one frame.
 pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    load_with(from, cx.limits(), cx)
+}
+
+/// The same with their companions: for what writes frames.
+pub(crate) fn load_with_companions(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Error> {
+    load_with(from, &ReadOptions { companions: true, ..cx.limits().clone() }, cx)
+}
+
+fn load_with(from: &Source, limits: &ReadOptions, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let path = match from {
         Source::Path(path) => path,
         Source::Frames { set, .. } => return Ok(set.as_ref().clone()),
@@ -70,7 +80,7 @@ pub(crate) fn load_whole(from: &Source, cx: &Context<'_>) -> Result<FrameSet, Er
     };
     let _span = info_span!("read", source = %path.display_slashed()).entered();
     cx.finish_interrupted(path)?;
-    let read = source(&cx.resolve(path), cx.limits()).map_err(Error::from);
+    let read = source(&cx.resolve(path), limits).map_err(Error::from);
     let set = accept_loaded(report_total_memory(read, std::slice::from_ref(path), cx)?, cx);
     note_uncut_sheet(path, &set, cx);
     Ok(set)
@@ -99,7 +109,7 @@ fn note_uncut_sheet(path: &Path, set: &FrameSet, cx: &Context<'_>) {
 /// Where the path isn't that of a set, or the set can't be read.
 pub fn open_in_place(path: &Path, cx: &Context<'_>) -> Result<Source, Error> {
     cx.claim(&cx.resolve(&folder_of_set(path, cx)?).join(SET_FILE))?;
-    let loaded = source(&cx.resolve(path), cx.limits())?;
+    let loaded = source(&cx.resolve(path), &ReadOptions { companions: true, ..cx.limits().clone() })?;
     loaded.remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
     Ok(Source::frames(path.display_slashed().to_string(), loaded.set))
 }
@@ -113,21 +123,6 @@ pub(crate) fn folder_of_set(path: &Path, cx: &Context<'_>) -> Result<PathBuf, Er
         return Ok(path.parent().unwrap_or(Path::new("")).to_owned());
     }
     Err(Error::NotASet { source_path: path.to_owned() })
-}
-
-/// Frames of an atlas, and its companions as frames of their own.
-pub(crate) fn load_with_companions(
-    path: &Path,
-    only: &FilterOption,
-    cx: &Context<'_>,
-) -> Result<FrameSet, Error> {
-    let mut set = load_whole(&path.into(), cx)?;
-    if let Some(manifest) = manifest_of(&cx.resolve(path)) {
-        for companions in load_companions(&manifest, cx.limits())? {
-            set = FrameSet::merge([set, accept_loaded(companions, cx)])?;
-        }
-    }
-    Ok(only.of(set)?)
 }
 
 /// Where memory runs out while sources are read: reports what all of them need, not only the next.

@@ -4,11 +4,11 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::clip::Clip;
 use shibori_core::pack::{
-    Atlas, CompanionFrames, PageScale, ReuseOutcome, RowName, RowOrder, draw_mirrored, fit_companions,
-    kernel_margin, pack as arrange, snap_for, snap_frames, take_companions,
+    Atlas, PageScale, ReuseOutcome, RowName, RowOrder, draw_mirrored, kernel_margin, missing_companions,
+    pack as arrange, snap_for, snap_frames, take_companions,
 };
 use shibori_core::shape::TrimScope;
-use shibori_core::{Frame, FrameSet, Lease, Name, Size};
+use shibori_core::{Frame, FrameSet, Lease, Size};
 use shibori_formats::decode::previous_placements;
 use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
@@ -27,8 +27,6 @@ pub struct Packed {
     pub atlases: Vec<Atlas>,
     /// Pixels of all canvases, were each a picture of its own.
     pub canvas_pixels: u64,
-    /// Companions of each frame.
-    pub layers: usize,
     /// Whether mirrored steps got pictures of their own.
     pub draws_mirrored: bool,
 }
@@ -51,14 +49,15 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     let keep =
         options.arrange.keep_places.as_ref().map(|old| previous_placements(&cx.resolve(old))).transpose()?;
     let rules = options.arrange.options(factors.clone(), keep);
-    // Numbers count base frames, and companions have their names.
-    let (set, companions) = with_companions(set, options)?;
+    // Numbers count base frames.
+    let set = match &*options.page.companion {
+        [] => set,
+        specs => take_companions(&set, specs)?,
+    };
     let set = match &options.pick.take {
         Some(take) => set.take(&take.resolve(&set)?, &take.left_out(&set)?),
         None => set,
     };
-    let names: Vec<(Name, Name)> =
-        set.frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone())).collect();
     let (trim, clips) = (trim_scope(options), &options.clips);
     let mut changes = lower_marks(&options.shape);
     if *clips != ClipOptions::default() || options.pick.name.is_some() {
@@ -66,12 +65,9 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     }
     changes.extend(lower_shape(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
     let set = Plan::new(changes).run(set, cx)?.set;
-    let mut companions: Vec<CompanionFrames> =
-        companions.into_iter().map(|companions| companions.renamed(&names, &set)).collect();
     let set = match options.arrange.draws_mirrored() {
         true => {
-            let (set, copies) = draw_mirrored(set)?;
-            companions.iter_mut().for_each(|companions| companions.add_mirrored(&copies));
+            let set = draw_mirrored(set)?;
             cx.charge(&set);
             set
         }
@@ -79,12 +75,10 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     };
     let canvas_pixels = set.frames().iter().map(|frame| frame.canvas().area()).sum();
     let set = stepped(set, step, kernel_margin(&factors, options.shape.resample.unwrap_or_default()), cx)?;
-    let layers = fit_companions(&set, &companions);
-    for (layer, companions) in layers.iter().zip(&companions) {
-        if let Some(&first) = layer.missing.first() {
+    for (spec, missing) in missing_companions(&set) {
+        if let Some(&first) = missing.first() {
             let first = set.frames()[first].name().clone();
-            let (spec, frames) = (companions.spec.clone(), layer.missing.len());
-            cx.notify(Notice::CompanionsMissing { spec, frames, first });
+            cx.notify(Notice::CompanionsMissing { spec, frames: missing.len(), first });
         }
     }
     if let Some(RowOrder(rows)) = &options.arrange.row_order {
@@ -102,7 +96,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
             cx.notify(Notice::RowsLeftOut { clips });
         }
     }
-    let atlas = arrange(set, layers, &rules)?;
+    let atlas = arrange(set, &rules)?;
     debug!(pages = atlas.pages().len(), least = ?atlas.lower_bound(), "arranged");
     if let Some(ReuseOutcome::Anew(why)) = atlas.keeping() {
         cx.notify(Notice::ArrangedAnew { why });
@@ -117,12 +111,7 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         Ok::<Atlas, Error>(scaled)
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
-    Ok(Packed {
-        atlases,
-        canvas_pixels,
-        layers: companions.len(),
-        draws_mirrored: options.arrange.draws_mirrored(),
-    })
+    Ok(Packed { atlases, canvas_pixels, draws_mirrored: options.arrange.draws_mirrored() })
 }
 
 /// Holds each page to what a picture may have.
@@ -144,9 +133,8 @@ fn hold_scale(atlas: &Atlas, factor: PageScale, cx: &Context<'_>) -> Result<Opti
         drop(cx.check_image_size(SizeCause::PageScales, grown(page.size.area()))?);
     }
     let frames: u64 = atlas.set().frames().iter().map(|frame| frame.canvas().area()).sum();
-    let layers: u64 =
-        atlas.layers().iter().flat_map(|layer| &layer.canvases).map(|part| part.size().area()).sum();
-    cx.check_memory(SizeCause::PageScales, grown(frames.saturating_add(layers))).map(Some)
+    let pictures = 1 + atlas.companions().len() as u64;
+    cx.check_memory(SizeCause::PageScales, grown(frames.saturating_mul(pictures))).map(Some)
 }
 
 /// What shares one box where frames are trimmed: on its own each frame has its own, but only where place is not index.
@@ -166,7 +154,7 @@ pub fn write_atlases(
     options: &PackOptions,
     cx: &Context<'_>,
 ) -> Result<AtlasReport, Error> {
-    let pages = packed.atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.layers().len())).sum();
+    let pages = packed.atlases.iter().map(|atlas| atlas.pages().len() * (1 + atlas.companions().len())).sum();
     let _span = info_span!("write", pages).entered();
     let tick = cx.progress_counter(Task::Pages, pages);
     let path = cx.resolve(path);
@@ -177,15 +165,6 @@ pub fn write_atlases(
         cx.notify(Notice::StaleScales { manifests: manifests.into_iter().map(shown).collect() });
     }
     Ok(report)
-}
-
-/// Base frames, and the companions set apart from them before anything is done to either.
-fn with_companions(set: FrameSet, options: &PackOptions) -> Result<(FrameSet, Vec<CompanionFrames>), Error> {
-    if options.page.companion.is_empty() {
-        return Ok((set, Vec::new()));
-    }
-    let specs: Vec<_> = options.page.companion.clone();
-    Ok(take_companions(&set, &specs)?)
 }
 
 /// Frames on whole steps, so that every factor falls on whole pixels.

@@ -24,7 +24,7 @@ use tracing::{debug, info_span};
 
 use crate::options::{ClipOptions, CutOptions, ShapeOptions, SliceOptions};
 use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
-use crate::steps::loading::{accept_loaded, load_whole, report_total_memory};
+use crate::steps::loading::{accept_loaded, load_with_companions, report_total_memory};
 use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
 use crate::steps::namesakes::{folder_name, sprites_of_namesakes, with_folder};
 use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
@@ -164,7 +164,7 @@ fn cut_source(
     if options.cut.has_cut_method() || options.cut.within.is_some() {
         return Err(Error::Sheet(SheetError::CutAlready { source_path: source.name().to_owned() }));
     }
-    cut_already(source.name(), load_whole(source, cx)?, options, cx)
+    cut_already(source.name(), load_with_companions(source, cx)?, options, cx)
 }
 
 /// Frames that are cut already, cleaned.

@@ -11,13 +11,13 @@ use crate::plan::{Change, Plan};
 use crate::steps::loading::load_with_companions;
 use crate::{Context, Error};
 
-/// The frames of an atlas and its companions, whole or as they are on the page. Writes nothing.
+/// The frames of an atlas with their companions, whole or as they are on the page. Writes nothing.
 ///
 /// # Errors
 /// Where the atlas can't be read.
 pub fn unpack(manifest: &Path, options: &UnpackOptions, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("unpack").entered();
-    let set = load_with_companions(manifest, &options.only, cx)?;
+    let set = options.only.of(load_with_companions(&manifest.into(), cx)?)?;
     if options.trimmed.is_on() {
         return Ok(set);
     }

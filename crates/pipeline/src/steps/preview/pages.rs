@@ -59,7 +59,7 @@ fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest
 
 fn packed(set: &FrameSet, cx: &Context<'_>) -> Result<(Manifest, Vec<Page>), Error> {
     let trimmed = trim(set.clone(), Trim { scope: TrimScope::Frame, ..Trim::default() })?;
-    let atlas = pack(trimmed, Vec::new(), &PackSettings::dense())?;
+    let atlas = pack(trimmed, &PackSettings::dense())?;
     let sizes = atlas.pages().iter().map(|page| page.size.area());
     let _lease = cx.check_memory(SizeCause::Pages, sizes.sum())?;
     let names: Vec<String> =
