@@ -109,7 +109,7 @@ impl Frame {
         let UVec2 { x, y } = picture.inset;
         let shown = companion.content(0).map(|found| Rect { x: found.x + x, y: found.y + y, ..found });
         let kept = Some(self.kept_rect()).filter(|kept| !kept.is_empty());
-        let kept = kept.into_iter().chain(shown).reduce(|all, one| all.union(one)).unwrap_or_default();
+        let kept = kept.into_iter().chain(shown).reduce(Rect::union).unwrap_or_default();
         let mut frame = self.with_kept_rect(kept)?;
         let pixels = if kept.is_empty() { Pixels::empty() } else { picture.crop(kept).compacted() };
         frame.companions.retain(|one| one.spec.suffix != companion.spec.suffix);
@@ -305,7 +305,7 @@ impl Frame {
         let UVec2 { x, y } = self.inset;
         let companions = self.companions.iter().filter_map(|one| one.content(alpha));
         let shown = companions.map(|found| Rect { x: found.x + x, y: found.y + y, ..found });
-        shown.chain(self.content(alpha)).reduce(|all, one| all.union(one))
+        shown.chain(self.content(alpha)).reduce(Rect::union)
     }
 
     /// Whether the kept pixels are the whole canvas.

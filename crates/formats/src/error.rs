@@ -31,6 +31,11 @@ pub enum Error {
 }
 
 impl Error {
+    /// Whether all that is wrong is that a page is missing.
+    pub fn is_page_missing(&self) -> bool {
+        matches!(self, Self::Read { problem: ReadProblem::PageMissing(_), .. })
+    }
+
     pub(crate) fn read(path: &Path, problem: impl Into<ReadProblem>) -> Self {
         Self::Read { path: path.to_owned(), problem: problem.into() }
     }

@@ -1,6 +1,6 @@
 //! The first lines of the tables that `export` writes.
 
-pub(crate) const FRAME_COLUMNS: [&str; 27] = [
+pub(crate) const FRAME_COLUMNS: [&str; 31] = [
     "sprite",
     "name",
     "index",
@@ -28,6 +28,10 @@ pub(crate) const FRAME_COLUMNS: [&str; 27] = [
     "row",
     "column",
     "grid_index",
+    "alpha",
+    "sampling",
+    "companions",
+    "uv_origin",
 ];
 
 pub(crate) const STEP_COLUMNS: [&str; 14] = [

@@ -6,6 +6,7 @@ use shibori_core::CompanionSpec;
 use shibori_core::clean::KeyColors;
 use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Crossing, Grid};
+use shibori_core::pack::{PageScale, ReuseOutcome};
 use shibori_core::shape::Coregistration;
 use shibori_core::{Cell, Color, Name, Point, Ratio, Rect, Size, UVec2};
 use shibori_formats::WouldLoseData;
@@ -191,10 +192,28 @@ pub enum Notice {
         /// The first of them.
         first: Name,
     },
-    /// Places that were to be kept could not be.
-    ArrangedAnew {
-        /// Why.
-        why: &'static str,
+    /// Frames that are blank or almost so at a smaller scale: thin lines fall between its pixels.
+    VanishedAtScale {
+        /// The scale.
+        scale: PageScale,
+        /// The frames.
+        frames: Vec<Name>,
+        /// Of how many.
+        of: usize,
+        /// Whether smooth resampling keeps all of them.
+        smooth_helps: bool,
+    },
+    /// Pages of a manifest are not there, and were not needed.
+    PagesMissing {
+        /// The manifest.
+        manifest: PathBuf,
+    },
+    /// What became of places that were to be kept, where that is not what was hoped for.
+    PlacesKept {
+        /// What.
+        outcome: ReuseOutcome,
+        /// The largest waste that was allowed, if any was named.
+        most_waste: Option<f64>,
     },
     /// Pictures of a film were left out, since browsers would show them too long.
     TooFast {

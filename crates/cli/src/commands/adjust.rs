@@ -6,6 +6,7 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::shape::Shift;
 use shibori_formats::manifest::SET_FILE;
+use shibori_pipeline::options::ShapeOptions;
 use shibori_pipeline::steps::{
     AdjustTarget, ChangedProperty, FrameChange, adjust, open_in_place, write_adjusted,
 };
@@ -13,7 +14,7 @@ use shibori_pipeline::steps::{
 use super::CommandContext;
 use super::frame_report::{CleanResult, clean_results, report_cleaning, report_shaping};
 use crate::args::Adjust;
-use crate::failure::Failure;
+use crate::failure::{Failure, with_renaming};
 use crate::wording::ReportPath;
 use crate::wording::{abbreviate_list, count_noun, group_digits};
 
@@ -57,7 +58,12 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
     report_shaping(&part.unwrap_or_default(), &shifts, &adjusted.covered, &args.options.shape, program);
     let all = adjusted.set.frames().len();
-    let (folder, written) = write_adjusted(adjusted.set, &args.source, &target, &cx)?;
+    let (folder, written) = write_adjusted(adjusted.set, &args.source, &target, &cx).map_err(|error| {
+        let output = args.output.as_deref().unwrap_or(&args.source);
+        let name = output.file_name().unwrap_or_default().to_string_lossy();
+        let renamed = output.with_file_name(format!("{name}-renamed"));
+        with_renaming(error, &args.source, ShapeOptions::default(), &renamed)
+    })?;
     cx.commit()?;
     let manifest = folder.join(SET_FILE);
     let changed = adjusted.frames.iter().filter(|frame| !frame.changes.is_empty()).count();

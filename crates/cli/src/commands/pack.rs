@@ -24,12 +24,12 @@ pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failu
 }
 
 fn say_kept(packed: &Packed, program: &CommandContext<'_>) {
-    let Some(ReuseOutcome::Kept { stayed, placed }) = packed.atlases[0].keeping() else { return };
+    let Some(ReuseOutcome::Kept { stayed, placed, .. }) = packed.atlases[0].keeping() else { return };
     let kept = format!("{} kept their places", count_noun(*stayed, "image"));
     match placed {
         0 => program.say(&kept),
         placed => {
-            program.say(&format!("{kept}; {placed} new or resized ones were placed between them"));
+            program.say(&format!("{kept}; {placed} new or resized were added"));
         }
     }
 }

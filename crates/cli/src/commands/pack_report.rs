@@ -4,7 +4,7 @@ use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
 use shibori_core::pack::{Atlas, PageGrid};
-use shibori_formats::encode::{AtlasReport, PageFile};
+use shibori_formats::encode::{AtlasReport, PageFile, PaletteOutcome};
 use shibori_pipeline::steps::Packed;
 
 use super::CommandContext;
@@ -80,6 +80,9 @@ struct PaletteReport {
     /// Root of the mean squared error of a channel, in steps of 255.
     mean_error: f64,
     largest_error: u8,
+    /// The largest error of a color under transparent pixels, which smooth sampling mixes into edges.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    edge_error: Option<u8>,
 }
 
 #[derive(Serialize)]
@@ -121,8 +124,9 @@ impl Report {
             pages: pages(at),
         };
         let name = |at: usize| atlas.set().frames()[at].name().to_string();
-        let palette = written.palette.map(|(colors, loss)| PaletteReport {
+        let palette = written.palette.map(|PaletteOutcome { colors, loss, edge_loss }| PaletteReport {
             colors,
+            edge_error: edge_loss.map(|loss| loss.largest),
             from: loss.map_or(colors, |loss| loss.from),
             mean_error: loss.map_or(0.0, |loss| loss.mean),
             largest_error: loss.map_or(0, |loss| loss.largest),
@@ -256,12 +260,15 @@ fn is_or_are(count: usize) -> String {
 
 impl PaletteReport {
     fn describe_size(&self) -> String {
-        if self.colors == self.from {
-            return format!("palette of {}: no color changed", count_noun(self.colors, "color"));
+        let edges = self
+            .edge_error
+            .map_or(String::new(), |most| format!("; colors at transparent edges are off by up to {most}"));
+        let colors = count_noun(self.colors, "color");
+        if self.largest_error == 0 {
+            return format!("palette of {colors}: no color changed{edges}");
         }
         format!(
-            "palette of {} from {}: color error {:.1} of 255 on average, {} at most",
-            count_noun(self.colors, "color"),
+            "palette of {colors} from {}: color error {:.1} of 255 on average, {} at most{edges}",
             group_digits(self.from as u64),
             self.mean_error,
             self.largest_error

@@ -21,12 +21,12 @@ use shibori_core::{
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::ExportError;
 use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
-use shibori_pipeline::Error;
-use shibori_pipeline::options::{OptionConflict, Requirement};
+use shibori_pipeline::options::{CutOptions, OptionConflict, Requirement, ShapeOptions, SliceOptions};
 use shibori_pipeline::recipe::is_key;
+use shibori_pipeline::{CommandLine, Error};
 
 use crate::message::Message;
-use crate::wording::{abbreviate_list, count_noun, pasteable, pasteable_path};
+use crate::wording::{abbreviate_list, command_line, count_noun, pasteable, pasteable_path};
 
 /// Exit codes, apart from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -383,7 +383,7 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::ChangedMeanwhile => "run it again".to_owned(),
         WriteProblem::TwoSteps => "give each of them another -o".to_owned(),
         WriteProblem::FileName { .. } | WriteProblem::Twice { .. } => {
-            "give the frames other names: slice again with --name \"{sprite}/{n:03}\"".to_owned()
+            "give the frames other names: slice again with --name \"{sprite}-{n:02}\"".to_owned()
         }
         WriteProblem::NewName { .. } => "choose another name, such as -o set".to_owned(),
         WriteProblem::Io(error) if error.kind() == std::io::ErrorKind::StorageFull => {
@@ -392,6 +392,25 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
         WriteProblem::Io(_) => format!("check that you can write to the folder {}", folder_of(path)),
         _ => return None,
     })
+}
+
+/// The same failure; if frames have names that can't be files, with a command that gives them others. `output` is where they were
+/// to go.
+pub(crate) fn with_renaming(error: Error, source: &Path, shape: ShapeOptions, output: &Path) -> Failure {
+    let is_name = matches!(
+        &error,
+        Error::File(FileError::Write {
+            problem: WriteProblem::FileName { .. } | WriteProblem::Twice { .. },
+            ..
+        })
+    );
+    let failure = Failure::from(error);
+    let (true, Ok(name)) = (is_name, "{sprite}-{n:02}".parse()) else { return failure };
+    let cut = CutOptions { name: Some(name), ..CutOptions::default() };
+    let options = Box::new(SliceOptions { cut, shape, ..SliceOptions::default() });
+    let output = Some(output.to_owned());
+    let command = command_line(&CommandLine::Slice { source: source.to_owned(), options, output });
+    failure.with_hint(format!("give the frames other names:\n    {command}"))
 }
 
 fn folder_of(path: &Path) -> String {
@@ -494,7 +513,8 @@ impl From<ExportError> for Failure {
         let failure = Self::usage(error.to_string());
         match error {
             ExportError::Clash { .. } => failure.with_hint(
-                "rename one of them: a clip with shibori clip MANIFEST --rename OLD=NEW, a frame by slicing again with --name",
+                "rename one of them: a clip with shibori clip MANIFEST --rename OLD=NEW, frames by packing or slicing again with \
+                    --name \"{sprite}-{n:02}\"",
             ),
             ExportError::Rotated { .. } => failure.with_hint(
                 "pack without --allow-rotation, or export to svg, gltf or glb, which rotate frames back",

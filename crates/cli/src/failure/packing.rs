@@ -28,6 +28,9 @@ impl From<PackError> for Failure {
                     _ => format!("{enough}, or use --layout dense or grid"),
                 })
             }
+            PackError::PageSplit { needs, .. } => {
+                failure.with_hint(format!("use --page-size {needs}, or leave it out"))
+            }
             PackError::NoClip { .. } | PackError::WhichClip { .. } => {
                 failure.with_hint("use the listed clip names in --row-order, or - for a blank row")
             }

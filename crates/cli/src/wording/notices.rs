@@ -1,7 +1,9 @@
 //! What the pipeline noticed, in words, with the options that have to do with it.
 
+use shibori_core::Name;
 use shibori_core::clip::EmptyRow;
 use shibori_core::cut::{Crossing, Side};
+use shibori_core::pack::ReuseOutcome;
 use shibori_core::shape::Coregistration;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{ReadLoss, ReadNotice};
@@ -47,6 +49,38 @@ fn list_crossings(places: &[Crossing]) -> String {
     let more = places.len().saturating_sub(MOST);
     let more = if more > 0 { format!("; and {} more", group_digits(more as u64)) } else { String::new() };
     format!("{}{more}", texts.join("; "))
+}
+
+fn places_kept(outcome: &ReuseOutcome, most_waste: Option<f64>) -> (MessageLevel, Message) {
+    let percent = |share: f64| format!("{:.0}%", (share * 100.0).floor());
+    match *outcome {
+        ReuseOutcome::Kept { moved, stayed, .. } if moved > 0 => warning(
+            format!(
+                "--keep-places: {} had to move, since margin, gutter, bleed, or step changed; {} stayed",
+                count_noun(moved, "frame"),
+                group_digits(stayed as u64)
+            ),
+            None,
+        ),
+        ReuseOutcome::Kept { wasted, .. } => {
+            let text =
+                format!("--keep-places: packed from scratch, the pages would be {} smaller", percent(wasted));
+            let hint = match most_waste {
+                None => {
+                    "to do that once, leave out --keep-places; to do it whenever it saves more than 20%, add \
+                    --repack-over 20"
+                }
+                Some(_) => "to do that once, leave out --keep-places",
+            };
+            let hint = Some(hint.to_owned());
+            (MessageLevel::Note, Message { text, pointer: None, hint })
+        }
+        ReuseOutcome::Repacked(wasted) => note(format!(
+            "--keep-places: packed from scratch, since that makes the pages {} smaller",
+            percent(wasted)
+        )),
+        ReuseOutcome::Anew(why) => warning(format!("--keep-places: packed from scratch: {why}"), None),
+    }
 }
 
 /// A notice in words.
@@ -238,9 +272,20 @@ fn output_notice(notice: &Notice) -> (MessageLevel, Message) {
             ),
             None,
         ),
-        Notice::ArrangedAnew { why } => {
-            warning(format!("--keep-places: rearranged from scratch: {why}"), None)
-        }
+        Notice::VanishedAtScale { scale, frames, of, smooth_helps } => warning(
+            format!(
+                "at scale {scale}, {} of {} lose most of their pixels, because thin lines fall between pixels: {}",
+                group_digits(frames.len() as u64),
+                count_noun(*of, "frame"),
+                abbreviate_list(&frames.iter().map(Name::as_str).collect::<Vec<_>>())
+            ),
+            smooth_helps.then_some("add --resample smooth to keep them visible"),
+        ),
+        Notice::PagesMissing { manifest } => note(format!(
+            "{}: some page images are missing; only the manifest was read",
+            manifest.display_slashed()
+        )),
+        Notice::PlacesKept { outcome, most_waste } => places_kept(outcome, *most_waste),
         Notice::TooFast { dropped, of } => warning(
             format!(
                 "{dropped} of {of} images are dropped evenly to keep the total time; browsers can't show any that briefly"

@@ -50,7 +50,8 @@ pub struct PackSettings {
     pub bleed: u32,
     /// Which frames share pages.
     pub per: PagePer,
-    /// Places and sizes are multiples of this many pixels; frames must be, too. Usually 1.
+    /// Places with their bleed begin and end on multiples of this many pixels at every scale, for block-compressed textures.
+    /// Usually 1.
     pub step: u32,
     /// The scales in which the pages will be written: limits, rounding and spaces hold at each of them. Frames must be in
     /// whole steps of them: see [`snap_frames`] and [`snap_for`].
@@ -68,12 +69,14 @@ pub struct DenseOptions {
     pub may_rotate: bool,
     /// Places of an earlier atlas that frames keep.
     pub keep: Option<PreviousPlacements>,
+    /// Places are kept only while no more than this share of the area is wasted that way, 0 to 1.
+    pub most_waste: Option<f64>,
 }
 
 impl Default for DenseOptions {
     /// A short search, shared places, nothing rotated or kept.
     fn default() -> Self {
-        Self { share: true, effort: Effort::Medium, may_rotate: false, keep: None }
+        Self { share: true, effort: Effort::Medium, may_rotate: false, keep: None, most_waste: None }
     }
 }
 
@@ -150,7 +153,17 @@ impl PackSettings {
     /// The same options with spaces such that every place falls on a whole step, and pages such that each scale of them
     /// is within the limits.
     fn resolved(&self) -> Result<Self, PackError> {
-        let step = common_multiple(self.step, snap_for(&self.scales));
+        let snap = snap_for(&self.scales);
+        let blocks = self.scales.iter().fold(self.step, |step, scale| {
+            let (times, over) = (scale.ratio().numerator(), scale.ratio().denominator());
+            let block = common_multiple(self.step, times) / times;
+            common_multiple(step, block.saturating_mul(over))
+        });
+        let step = common_multiple(blocks, snap);
+        if step > MOST {
+            let (what, least, most) = ("step for all scales together", 1, MOST);
+            return Err(PackError::OutOfRange { what, value: step, least, most });
+        }
         // Any bleed is at least a pixel wide at every scale.
         let a_pixel = self
             .scales
@@ -159,13 +172,24 @@ impl PackSettings {
             .max();
         let bleed = if self.bleed == 0 { 0 } else { self.bleed.max(a_pixel.unwrap_or(1)) };
         let up = |length: u32| length.next_multiple_of(step);
-        Ok(Self {
-            pages: self.pages.for_scales(&self.scales)?,
-            margin: up(self.margin + bleed) - bleed,
-            gutter: up(self.gutter + 2 * bleed) - 2 * bleed,
-            bleed,
-            step,
-            ..self.clone()
+        let pages = self.pages.on_step(self.step)?.for_scales(&self.scales)?;
+        // Frames begin on whole pixels of every scale; in blocks, so do their bleeds.
+        Ok(match self.step {
+            1 => Self {
+                pages,
+                margin: up(self.margin + bleed) - bleed,
+                gutter: up(self.gutter + 2 * bleed) - 2 * bleed,
+                bleed,
+                step,
+                ..self.clone()
+            },
+            _ => Self {
+                pages,
+                margin: up(self.margin),
+                bleed: bleed.next_multiple_of(snap),
+                step,
+                ..self.clone()
+            },
         })
     }
 
@@ -177,10 +201,9 @@ impl PackSettings {
         Size::new(steps(width), steps(height))
     }
 
-    /// The cell that holds frames of up to this size.
+    /// The cell that holds frames of up to this size, and their bleed.
     fn cell_for(&self, size: Size) -> Size {
-        let up = |length: u32| length.next_multiple_of(self.step);
-        grown(Size::new(up(size.width), up(size.height)), self.bleed)
+        grown(Size::new(size.width.max(1), size.height.max(1)), self.bleed)
     }
 
     /// Whether a frame of this size fits on an empty page.
@@ -266,9 +289,9 @@ pub struct Page {
 pub struct PageGrid {
     /// Columns and rows on this page.
     pub counts: Counts,
-    /// The size of a cell; a bleed is part of it.
+    /// The size of a cell.
     pub cell: Size,
-    /// Pixels before the first cell and between cells.
+    /// Pixels before the first cell and between cells; bleed is among them.
     pub spacing: Spacing,
 }
 
@@ -388,6 +411,16 @@ pub enum PackError {
         least: u32,
         /// The most there may be.
         most: u32,
+    },
+    /// Pages of a fixed size whose scaled size would not be in whole pixels.
+    #[error("a page of {page} px can't be scaled by {scale}: its sides would not be whole pixels")]
+    PageSplit {
+        /// The page.
+        page: Size,
+        /// The scale.
+        scale: PageScale,
+        /// The next larger page that can be scaled by all factors.
+        needs: Size,
     },
     /// Pages of a size that is not square were to be square.
     #[error("a page of {page} px is not square")]
@@ -539,7 +572,7 @@ fn pack_within(set: FrameSet, options: &PackSettings) -> Result<Atlas, PackError
         pages: Vec::new(),
         bleed: options.bleed,
         factor: Ratio::ONE,
-        asked: asked.pages,
+        asked: asked.pages.on_step(asked.step)?,
         least: LowerBound::default(),
         mirrored: std::mem::take(&mut shared.mirrored),
         keeping: None,
@@ -583,12 +616,7 @@ fn check_sizes(set: &FrameSet, asked: &PackSettings, options: &PackSettings) -> 
     }
     match worst {
         None => Ok(()),
-        Some(frame) => {
-            let (page, margin, bleed) = (options.pages.largest(), options.margin, options.bleed);
-            let (frame, size) = (frame.name().clone(), frame.pixels().size());
-            let is_fixed = options.pages.fixed.is_some();
-            Err(PackError::FrameTooLarge { frame, size, page, margin, bleed, needs, is_fixed })
-        }
+        Some(frame) => Err(asked.too_large(options, frame.name().clone(), frame.pixels().size(), needs)),
     }
 }
 
@@ -610,6 +638,12 @@ impl PackError {
 }
 
 impl PackSettings {
+    fn too_large(&self, resolved: &PackSettings, frame: Name, size: Size, needs: Size) -> PackError {
+        let PackSettings { margin, bleed, ref pages, .. } = *resolved;
+        let (page, is_fixed) = (pages.largest(), self.pages.fixed.is_some());
+        PackError::FrameTooLarge { frame, size, page, margin, bleed, needs, is_fixed }
+    }
+
     /// The smallest page limit at which a frame of this size fits at every scale.
     fn limit_for(&self, resolved: &PackSettings, size: Size) -> Size {
         let cell = resolved.cell_for(size);
@@ -673,18 +707,17 @@ impl Atlas {
             sizes: &sizes,
             spaced: &spaced,
         };
-        let kept = dense.keep.as_ref().map(|old| reuse::keep(&known, old, options));
+        let kept = dense.keep.as_ref().map(|old| reuse::keep(&known, old, options, dense.effort));
+        let arranged = arrange::arrange(pieces, &fitting, dense.effort);
+        let outcome = kept.as_ref().map(|kept| match kept {
+            Ok(kept) => kept.outcome(&arranged.pages, dense.most_waste),
+            Err(outcome) => outcome.clone(),
+        });
         let (spots, pages) = match kept {
-            Some(Ok((spots, pages, keeping))) => {
-                self.keeping = Some(keeping);
-                (spots, pages)
-            }
-            other => {
-                self.keeping = other.and_then(Result::err);
-                let arranged = arrange::arrange(pieces, &fitting, dense.effort);
-                (arranged.spots, arranged.pages)
-            }
+            Some(Ok(kept)) if matches!(outcome, Some(ReuseOutcome::Kept { .. })) => (kept.spots, kept.pages),
+            _ => (arranged.spots, arranged.pages),
         };
+        self.keeping = outcome;
         let first = options.margin + options.bleed;
         for (&at, picture) in group.members.iter().zip(&picture_of) {
             let Some(picture) = *picture else { continue };
@@ -707,19 +740,33 @@ impl Atlas {
         options: &PackSettings,
     ) -> Result<(), PackError> {
         let before = self.pages.len();
-        let sizes: Vec<Size> =
-            group.members.iter().map(|&at| self.set.frames()[at].pixels().size()).collect();
-        let largest = sizes.iter().fold(Size::new(1, 1), |size, other| size.union(*other));
-        let lines = page::CellRows::new(options.cell_for(largest), slots, asked, options)?;
+        let kept: Vec<Rect> = group.members.iter().map(|&at| self.set.frames()[at].kept_rect()).collect();
+        // What all of them keep is the cell, so that nothing jumps from cell to cell.
+        let shown = kept.iter().filter(|rect| !rect.is_empty()).copied().reduce(Rect::union);
+        let shown = shown.unwrap_or(Rect::new(0, 0, 1, 1));
+        let cell = options.cell_for(shown.size());
+        if !cell.fits_in(options.pages.usable_size(options.margin)) {
+            let largest =
+                group.members.iter().max_by_key(|&&at| self.set.frames()[at].pixels().size().area());
+            let frame = self.set.frames()[*largest.expect("a group has members")].name().clone();
+            return Err(asked.too_large(
+                options,
+                frame,
+                shown.size(),
+                asked.limit_for(options, shown.size()),
+            ));
+        }
+        let lines = page::CellRows::new(cell, slots, asked, options)?;
         let first = options.bleed;
-        for ((&at, slot), size) in group.members.iter().zip(&slots.of_frames).zip(&sizes) {
+        for ((&at, slot), rect) in group.members.iter().zip(&slots.of_frames).zip(&kept) {
             let (page, corner) = lines.corner(*slot);
-            if !size.is_empty() {
-                let rect = Rect::at(corner.x + first, corner.y + first, *size);
+            if !rect.is_empty() {
+                let (x, y) = (corner.x + first + rect.x - shown.x, corner.y + first + rect.y - shown.y);
+                let rect = Rect::at(x, y, rect.size());
                 self.places[at] = Placement { page: before + page, rect, rotated: false };
             }
         }
-        let (area, pages) = (sizes.iter().map(|size| size.area()).sum(), 1);
+        let (area, pages) = (kept.iter().map(|rect| rect.size().area()).sum(), 1);
         self.add_pages(group, lines.pages(), LowerBound { area, pages });
         Ok(())
     }

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use crate::cut::{Counts, Spacing};
 use crate::pack::rows::CellSlots;
-use crate::pack::{MOST, PackError, PackSettings, PageGrid, PageScale};
+use crate::pack::{MOST, PackError, PackSettings, PageGrid, PageScale, common_multiple, snap_for};
 use crate::{Size, UVec2};
 
 /// The limits and the rounding of page sizes.
@@ -63,13 +63,38 @@ impl PageRules {
         self.fixed.unwrap_or(Size::new(down(width), down(height)))
     }
 
+    /// The same rules for pages in whole steps.
+    ///
+    /// # Errors
+    /// If no side within the limit is a multiple of the step.
+    pub(super) fn on_step(&self, step: u32) -> Result<Self, PackError> {
+        let round = match self.round {
+            Rounding::None if step > 1 => Rounding::Multiple(step),
+            Rounding::Multiple(unit) => Rounding::Multiple(common_multiple(unit, step)),
+            // A power of two is a multiple of smaller ones; of others it can't be.
+            round => round,
+        };
+        Ok(Self { round, ..*self })
+    }
+
     /// Rules for the unscaled page under which the page meets these rules at every scale.
     ///
     /// # Errors
-    /// If no side within the limit is a multiple of the rounding.
+    /// If no side within the limit is a multiple of the rounding, or a fixed size is split by a scale.
     pub(super) fn for_scales(&self, scales: &[PageScale]) -> Result<Self, PackError> {
-        if self.fixed.is_some() {
-            return Ok(*self);
+        if let Some(page) = self.fixed {
+            let is_split = |scale: &&PageScale| {
+                let over = scale.ratio().denominator();
+                !page.width.is_multiple_of(over) || !page.height.is_multiple_of(over)
+            };
+            return match scales.iter().find(is_split) {
+                None => Ok(*self),
+                Some(&scale) => {
+                    let up = |side: u32| side.next_multiple_of(snap_for(scales));
+                    let needs = Size::new(up(page.width), up(page.height));
+                    Err(PackError::PageSplit { page, scale, needs })
+                }
+            };
         }
         // Pages that are not written as drawn need not be rounded as drawn.
         let is_written = scales.is_empty() || scales.contains(&PageScale::ONE);
@@ -224,9 +249,12 @@ impl PageSizer {
 
 /// Cells of one size in lines, split over pages between lines.
 pub(super) struct CellRows {
+    /// With its bleed.
     cell: Size,
+    /// From cell to cell.
+    pitch: Size,
     margin: u32,
-    gutter: u32,
+    bleed: u32,
     columns: u32,
     lines: u32,
     lines_a_page: u32,
@@ -240,54 +268,69 @@ impl CellRows {
         asked: &PackSettings,
         options: &PackSettings,
     ) -> Result<Self, PackError> {
-        let PackSettings { pages, margin, gutter, .. } = *options;
+        let PackSettings { pages, margin, gutter, bleed, step, .. } = *options;
         let room = pages.usable_size(margin);
-        let fit = |room: u32, cell: u32| (room + gutter) / (cell + gutter);
-        let fits = fit(room.width, cell.width);
+        let pitch = |length: u32| (length + gutter).next_multiple_of(step);
+        let pitch = Size::new(pitch(cell.width), pitch(cell.height));
+        let fit =
+            |room: u32, cell: u32, pitch: u32| room.checked_sub(cell).map_or(0, |rest| rest / pitch + 1);
+        let fits = fit(room.width, cell.width, pitch.width);
         let (mut columns, mut lines) = (slots.columns(cell), slots.lines(cell));
         if columns > fits {
             if !slots.may_wrap {
                 let what = slots.what.clone();
-                let a_cell = u64::from(cell.width + gutter);
-                let whole = u64::from(columns) * a_cell + 2 * u64::from(margin) - u64::from(gutter);
-                let width = asked.pages.limit_for(whole, &asked.scales);
-                let height = u64::from(cell.height) + 2 * u64::from(margin);
-                let height = asked.pages.limit_for(height, &asked.scales);
-                let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
-                let (needs, is_fixed) = (Size::new(side(width), side(height)), pages.fixed.is_some());
+                let row =
+                    u64::from(columns.saturating_sub(1)) * u64::from(pitch.width) + u64::from(cell.width);
+                let needs = |length: u64| {
+                    let side = asked.pages.limit_for(length + 2 * u64::from(margin), &asked.scales);
+                    u32::try_from(side).unwrap_or(u32::MAX)
+                };
+                let needs = Size::new(needs(row), needs(u64::from(cell.height)));
                 let (columns, fits, page) = (columns as usize, fits as usize, pages.largest());
+                let is_fixed = pages.fixed.is_some();
                 return Err(PackError::RowTooLong { what, columns, cell, page, fits, needs, is_fixed });
             }
             columns = fits;
             lines = (slots.of_frames.len() as u32).div_ceil(columns);
         }
-        let lines_a_page = fit(room.height, cell.height).max(1);
-        Ok(Self { cell, margin, gutter, columns, lines, lines_a_page, rules: pages })
+        let lines_a_page = fit(room.height, cell.height, pitch.height).max(1);
+        Ok(Self { cell, pitch, margin, bleed, columns, lines, lines_a_page, rules: pages })
     }
 
     /// The page of a slot and the cell's top left there. A slot's `x` may run beyond the columns:
     /// it wraps.
     pub(super) fn corner(&self, slot: UVec2) -> (usize, UVec2) {
         let (column, line) = (slot.x % self.columns, slot.y + slot.x / self.columns);
-        let at = |index: u32, length: u32| self.margin + index * (length + self.gutter);
+        let at = |index: u32, pitch: u32| self.margin + index * pitch;
         let corner =
-            UVec2 { x: at(column, self.cell.width), y: at(line % self.lines_a_page, self.cell.height) };
+            UVec2 { x: at(column, self.pitch.width), y: at(line % self.lines_a_page, self.pitch.height) };
         ((line / self.lines_a_page) as usize, corner)
     }
 
     /// The size and the cells of each page.
     pub(super) fn pages(&self) -> Vec<(Size, Option<PageGrid>)> {
-        let length = |count: u32, cell: u32| count * (cell + self.gutter) - self.gutter + 2 * self.margin;
+        let length =
+            |count: u32, cell: u32, pitch: u32| count.saturating_sub(1) * pitch + cell + 2 * self.margin;
         let pages = self.lines.div_ceil(self.lines_a_page);
         let lines_on = |page: u32| self.lines_a_page.min(self.lines - page * self.lines_a_page);
-        let size =
-            |page| Size::new(length(self.columns, self.cell.width), length(lines_on(page), self.cell.height));
-        let both = |number: u32| UVec2 { x: number, y: number };
-        let spacing = Spacing { offset: both(self.margin), gutter: both(self.gutter) };
-        let grid = |page| PageGrid {
-            counts: Counts { columns: self.columns, rows: lines_on(page) },
-            cell: self.cell,
-            spacing,
+        let size = |page| {
+            let (cell, pitch) = (self.cell, self.pitch);
+            Size::new(
+                length(self.columns, cell.width, pitch.width),
+                length(lines_on(page), cell.height, pitch.height),
+            )
+        };
+        // What a tile importer types: the frames' own cells.
+        let inner = |side: u32| side - 2 * self.bleed;
+        let cell = Size::new(inner(self.cell.width), inner(self.cell.height));
+        let offset = self.margin + self.bleed;
+        let spacing = Spacing {
+            offset: UVec2 { x: offset, y: offset },
+            gutter: UVec2 { x: self.pitch.width - cell.width, y: self.pitch.height - cell.height },
+        };
+        let grid = |page| {
+            let counts = Counts { columns: self.columns, rows: lines_on(page) };
+            PageGrid { counts, cell, spacing }
         };
         (0..pages).map(|page| (self.rules.page_for(size(page)), Some(grid(page)))).collect()
     }

@@ -1,10 +1,11 @@
-//! Places of an earlier atlas: frames that are still of the same size stay where they were, so that a small change of
-//! the art is a small change of the page. Never moves what stays.
+//! Places of an earlier atlas: frames of the same size stay where they were, so that a small change of the art is a small
+//! change of the page. Never moves what stays: what is new goes into gaps, makes a page larger, or gets a page of its own.
 
 use std::collections::HashMap;
 
-use crate::pack::arrange::{self, ItemPosition, Items};
-use crate::pack::{PackSettings, Placement};
+use crate::pack::arrange::{self, Gaps, ItemPosition, Items};
+use crate::pack::page::PageSizer;
+use crate::pack::{Effort, PackSettings, Placement};
 use crate::{FrameSet, Name, Rect, Size};
 
 /// Where frames lay before.
@@ -17,15 +18,21 @@ pub struct PreviousPlacements {
 }
 
 /// What became of the old places.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum ReuseOutcome {
-    /// So many pictures stayed; so many are new or of another size.
+    /// What could stay stayed.
     Kept {
         /// Pictures in their old place.
         stayed: usize,
-        /// Pictures placed between them.
+        /// Pictures that are new or have another size.
         placed: usize,
+        /// Pictures of the old size that could not stay: margin, gutter, bleed or step differ.
+        moved: usize,
+        /// The share of the pages' area that arranging everything again would save, 0 to 1.
+        wasted: f64,
     },
+    /// Everything was arranged again, because more than this share of the area would be wasted.
+    Repacked(f64),
     /// Everything was arranged again, for this reason.
     Anew(&'static str),
 }
@@ -53,21 +60,44 @@ impl PreviousPlacements {
     }
 }
 
-/// Spots for all pictures and the pages they are on, or why they must be arranged again.
+/// Positions for all pictures, and the pages they are on.
+pub(super) struct KeptPages {
+    pub(super) spots: Vec<ItemPosition>,
+    pub(super) pages: Vec<Size>,
+    stayed: usize,
+    placed: usize,
+    moved: usize,
+}
+
+impl KeptPages {
+    /// What becomes of the old places, beside what arranging everything again would give.
+    pub(super) fn outcome(&self, afresh: &[Size], most_waste: Option<f64>) -> ReuseOutcome {
+        let area = |pages: &[Size]| pages.iter().map(|page| page.area()).sum::<u64>() as f64;
+        let wasted = (1.0 - area(afresh) / area(&self.pages)).max(0.0);
+        if most_waste.is_some_and(|most| wasted > most) {
+            return ReuseOutcome::Repacked(wasted);
+        }
+        ReuseOutcome::Kept { stayed: self.stayed, placed: self.placed, moved: self.moved, wasted }
+    }
+}
+
+/// Leaves what it can where it was, or says why everything must be arranged again.
 pub(super) fn keep(
     pictures: &PackImages<'_>,
     old: &PreviousPlacements,
     options: &PackSettings,
-) -> Result<(Vec<ItemPosition>, Vec<Size>, ReuseOutcome), ReuseOutcome> {
+    effort: Effort,
+) -> Result<KeptPages, ReuseOutcome> {
     if !old.pages.iter().all(|&page| options.pages.allows(page)) {
         return Err(ReuseOutcome::Anew("the old pages have a size that is no longer allowed"));
     }
     let first = options.margin + options.bleed;
     let fitting = options.pages.fitting(options);
-    let room = |page: Size| fitting.room_of(page);
-    let mut taken: Vec<Taken> = old.pages.iter().map(|&page| Taken::new(room(page))).collect();
+    let mut taken: Vec<Taken> = old.pages.iter().map(|&page| Taken::new(fitting.room_of(page))).collect();
     let mut spots: Vec<Option<ItemPosition>> = vec![None; pictures.sizes.len()];
+    let mut had_place = vec![false; pictures.sizes.len()];
     for (picture, place) in ranked_claims(pictures, old) {
+        had_place[picture] = true;
         let steps = |at: u32| {
             let inside = at.checked_sub(first)?;
             (inside % options.step == 0).then_some(inside / options.step)
@@ -82,40 +112,135 @@ pub(super) fn keep(
     }
     let stayed = spots.iter().flatten().count();
     if stayed == 0 {
-        return Err(ReuseOutcome::Anew("margin, gutter or bleed differ from those of the old pages"));
+        return Err(ReuseOutcome::Anew(match had_place.contains(&true) {
+            true => "margin, gutter, bleed or step differ from those of the old pages",
+            false => "all frames have another size than before",
+        }));
     }
     let new: Vec<usize> = (0..spots.len()).filter(|&picture| spots[picture].is_none()).collect();
+    let moved = new.iter().filter(|&&picture| had_place[picture]).count();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
     let pieces = Items { sizes: &sizes, may_rotate: options.may_rotate() };
-    let mut taken: Vec<(Size, Vec<Rect>)> = taken.into_iter().map(|page| (page.room, page.rects)).collect();
-    let found = match arrange::arrange_around(pieces, &taken) {
-        Some(found) => found,
-        None => {
-            // Where pages may grow, the last one does, downwards: that moves nothing.
-            let allowed = fitting.room();
-            if let Some((room, _)) = taken.last_mut() {
-                room.height = room.height.max(allowed.height);
-            }
-            arrange::arrange_around(pieces, &taken)
-                .ok_or(ReuseOutcome::Anew("there was no room for the new frames on the old pages"))?
-        }
-    };
-    for (picture, spot) in new.iter().zip(found) {
+    // Pages at the end that nothing is left on go.
+    let used = taken.iter().rposition(|page| !page.rects.is_empty()).map_or(1, |last| last + 1);
+    taken.truncate(used);
+    let mut pages = old.pages[..used].to_vec();
+    let added = add(pieces, taken, &mut pages, &fitting, effort);
+    for (picture, spot) in new.iter().zip(added) {
         spots[*picture] = Some(spot);
     }
-    let spots: Vec<ItemPosition> = spots.into_iter().flatten().collect();
-    let used = spots.iter().map(|spot| spot.page + 1).max().unwrap_or(1);
-    let mut pages = old.pages[..used].to_vec();
-    let last = used - 1;
-    let reach = |(spot, spaced): (&ItemPosition, &Size)| {
-        spot.y + if spot.rotated { spaced.width } else { spaced.height }
+    let spots = spots.into_iter().flatten().collect();
+    Ok(KeptPages { spots, pages, stayed, placed: new.len() - moved, moved })
+}
+
+/// Puts pieces into the gaps of pages, on more room that one of the pages gets, or on pages of their own, in this order.
+fn add(
+    pieces: Items<'_>,
+    taken: Vec<Taken>,
+    pages: &mut Vec<Size>,
+    fitting: &PageSizer,
+    effort: Effort,
+) -> Vec<ItemPosition> {
+    let gaps = Gaps::around(taken.into_iter().map(|page| page.rects).collect(), fitting.room());
+    let fill = |pages: &[Size]| {
+        gaps.fill(pieces, &pages.iter().map(|&page| fitting.room_of(page)).collect::<Vec<_>>())
     };
-    let on_last = spots.iter().zip(pictures.spaced).filter(|(spot, _)| spot.page == last);
-    let height = on_last.map(reach).max().unwrap_or(0);
-    if height > room(pages[last]).height {
-        pages[last] = fitting.page_for(Size::new(room(pages[last]).width, height));
+    let is_full = |spots: &[Option<ItemPosition>]| spots.iter().all(Option::is_some);
+    let mut spots = fill(pages);
+    if !is_full(&spots) && !fitting.is_fixed() {
+        let grown = |at: usize, page: Size| {
+            let mut pages = pages.clone();
+            pages[at] = page;
+            pages
+        };
+        let ways = (0..pages.len()).flat_map(|at| GROWTHS.map(|way| (at, way)));
+        let candidates = ways.filter_map(|(at, way)| {
+            let fits = |page: Size| is_full(&fill(&grown(at, page)));
+            Some((at, smallest_grown(pages[at], way, fitting, fits)?))
+        });
+        let key = |&(at, page): &(usize, Size)| {
+            let added = page.area().saturating_sub(pages[at].area());
+            (stretch(page) > stretch(pages[at]).max(LONGEST_RATIO), added, page.width.max(page.height))
+        };
+        let best = candidates.min_by_key(key);
+        // Where no page can hold them all, the last one takes as many as it can.
+        let last = pages.len() - 1;
+        let (at, page) = best.unwrap_or((last, fitting.page_for(fitting.room())));
+        spots = fill(&grown(at, page));
+        let reach = spots.iter().zip(pieces.sizes).filter_map(|(spot, size)| {
+            let spot = spot.filter(|spot| spot.page == at)?;
+            let size = if spot.rotated { size.rotated() } else { *size };
+            Some(Size::new(spot.x + size.width, spot.y + size.height))
+        });
+        let used = reach.fold(fitting.room_of(pages[at]), Size::union);
+        pages[at] = fitting.page_for(used).union(pages[at]);
     }
-    Ok((spots, pages, ReuseOutcome::Kept { stayed, placed: new.len() }))
+    let left: Vec<usize> = (0..spots.len()).filter(|&piece| spots[piece].is_none()).collect();
+    if !left.is_empty() {
+        let sizes: Vec<Size> = left.iter().map(|&piece| pieces.sizes[piece]).collect();
+        let arranged = arrange::arrange(Items { sizes: &sizes, ..pieces }, fitting, effort);
+        for (piece, spot) in left.into_iter().zip(arranged.spots) {
+            spots[piece] = Some(ItemPosition { page: pages.len() + spot.page, ..spot });
+        }
+        pages.extend(arranged.pages);
+    }
+    spots.into_iter().flatten().collect()
+}
+
+/// How a page grows.
+#[derive(Clone, Copy, Debug)]
+enum Growth {
+    Right,
+    Down,
+    /// The shorter side first, then both.
+    Both,
+}
+
+const GROWTHS: [Growth; 3] = [Growth::Right, Growth::Down, Growth::Both];
+
+/// A page doesn't grow longer than this times its width or height while there is another way.
+const LONGEST_RATIO: f64 = 2.0;
+
+fn stretch(page: Size) -> f64 {
+    f64::from(page.width.max(page.height)) / f64::from(page.width.min(page.height).max(1))
+}
+
+impl Growth {
+    /// A room with this much more.
+    fn by(self, room: Size, more: u32) -> Size {
+        let Size { width, height } = room;
+        match self {
+            Self::Right => Size::new(width + more, height),
+            Self::Down => Size::new(width, height + more),
+            Self::Both => {
+                let apart = width.abs_diff(height).min(more);
+                let (rest, odd) = ((more - apart) / 2, (more - apart) % 2);
+                match width <= height {
+                    true => Size::new(width + apart + rest + odd, height + rest),
+                    false => Size::new(width + rest, height + apart + rest + odd),
+                }
+            }
+        }
+    }
+}
+
+/// The smallest page on the way of a growth that is enough, as far as halving tells.
+fn smallest_grown(page: Size, way: Growth, fitting: &PageSizer, fits: impl Fn(Size) -> bool) -> Option<Size> {
+    let (room, most) = (fitting.room_of(page), fitting.room());
+    let at = |more: u32| {
+        let wanted = way.by(room, more);
+        fitting.page_for(Size::new(wanted.width.min(most.width), wanted.height.min(most.height)))
+    };
+    let (mut low, mut high) =
+        (0, (most.width - room.width.min(most.width)) + (most.height - room.height.min(most.height)));
+    if !fits(at(high)) {
+        return None;
+    }
+    while low + 1 < high {
+        let middle = low + (high - low) / 2;
+        if fits(at(middle)) { high = middle } else { low = middle }
+    }
+    Some(at(high))
 }
 
 /// The pieces already on a page.

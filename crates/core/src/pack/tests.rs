@@ -4,8 +4,6 @@
 use image::{Rgba, RgbaImage};
 use proptest::prelude::*;
 
-use std::collections::HashMap;
-
 use super::*;
 use crate::pixels::tests::any_pixels;
 use crate::set::tests::{rows, with_clips};
@@ -105,18 +103,28 @@ proptest! {
         sizes in prop::collection::vec((1u32..24, 1u32..24), 1..40),
         (margin, gutter, bleed) in (0u32..4, 0u32..4, 0u32..3), round in any_round(), square in any::<bool>(),
         per in prop_oneof![Just(PagePer::Atlas), Just(PagePer::Sprite), Just(PagePer::Clip)],
-        columns in 1u32..4, may_rotate in any::<bool>(), step in 1u32..4,
+        columns in 1u32..4, may_rotate in any::<bool>(), step in 1u32..6,
     ) {
         let auto = Layout::Grid { columns: None };
         let dense = Layout::Dense(DenseOptions { may_rotate, ..low() });
         for layout in [dense, auto, Layout::Grid { columns: Some(columns) }, Layout::ClipRows { order: None }] {
-            let set = snap_frames(with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]), step, 0).unwrap();
+            let set = with_clips(set_of(&sizes), &["all = 0", "back = 0,0"]);
             let pages = PageRules { max: Size::new(180, 180), round, square, ..PackSettings::dense().pages };
             let options = PackSettings { pages, margin, gutter, bleed, per, step, ..options(layout) };
             let atlas = pack(set, &options).unwrap();
             check(&atlas, &options);
-            let corners = atlas.placements().iter().flat_map(|place| [place.rect.x, place.rect.y, place.rect.width]);
-            prop_assert!(corners.into_iter().all(|at| at % step == 0));
+            for page in (0..atlas.pages().len()).filter(|_| step > 1) {
+                let blocks = |rect: Rect| {
+                    let (left, top) = (rect.x - bleed, rect.y - bleed);
+                    assert_eq!((left % step, top % step), (0, 0), "{rect}");
+                    let count = |length: u32| (length + 2 * bleed).div_ceil(step);
+                    Rect::new(left / step, top / step, count(rect.width), count(rect.height))
+                };
+                let rects: Vec<Rect> = atlas.rects_on(page).into_iter().map(blocks).collect();
+                for (at, one) in rects.iter().enumerate() {
+                    prop_assert!(rects[..at].iter().all(|other| !other.overlaps(*one)), "shared blocks at {one}");
+                }
+            }
             prop_assert!(per != PagePer::Atlas || atlas.pages().iter().all(|page| page.label.is_none()));
             let area: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
             prop_assert!(atlas.lower_bound().area <= area, "{:?} of {area}", atlas.lower_bound());
@@ -134,13 +142,11 @@ proptest! {
         let mut next = sizes.clone();
         let changed = changed % sizes.len();
         next[changed] = (3, 2);
-        let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-        let places = names.zip(old.placements().iter().copied()).collect();
-        let keep = Some(PreviousPlacements { pages: self::sizes(&old), places });
+        let keep = Some(places_of(&old));
         let after = PackSettings { layout: Layout::Dense(DenseOptions { may_rotate: true, keep, ..low() }), ..before };
         let new = pack(set_of(&next), &after).unwrap();
         check(&new, &after);
-        if let Some(ReuseOutcome::Kept { stayed, placed }) = new.keeping() {
+        if let Some(ReuseOutcome::Kept { stayed, placed, moved: 0, .. }) = new.keeping() {
             let same = (0..sizes.len()).filter(|&at| at != changed && old.placements()[at] == new.placements()[at]).count();
             prop_assert!(same + 1 >= sizes.len() && stayed + placed <= sizes.len());
         }
@@ -174,29 +180,106 @@ proptest! {
     }
 }
 
+fn places_of(atlas: &Atlas) -> PreviousPlacements {
+    let names = atlas.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
+    PreviousPlacements {
+        pages: sizes(atlas),
+        places: names.zip(atlas.placements().iter().copied()).collect(),
+    }
+}
+
+/// Settings that keep the places of an atlas.
+fn keeping(old: &Atlas, settings: &PackSettings, most_waste: Option<f64>) -> PackSettings {
+    let layout = Layout::Dense(DenseOptions { keep: Some(places_of(old)), most_waste, ..low() });
+    PackSettings { layout, ..settings.clone() }
+}
+
+fn stayed_and_placed(atlas: &Atlas) -> (usize, usize) {
+    match atlas.keeping() {
+        Some(ReuseOutcome::Kept { stayed, placed, moved: 0, .. }) => (*stayed, *placed),
+        other => panic!("{other:?}"),
+    }
+}
+
 #[test]
 fn a_small_change_leaves_all_else_where_it_was() {
     let old = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), &PackSettings::dense()).unwrap();
-    let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let places = names.zip(old.placements().iter().copied()).collect();
-    let keep = PreviousPlacements { pages: sizes(&old), places };
-    let keeping = |keep| {
-        let layout = Layout::Dense(DenseOptions { keep: Some(keep), ..DenseOptions::default() });
-        PackSettings { layout, ..PackSettings::dense() }
-    };
-    let options = keeping(keep.clone());
-    let new = pack(set_of(&[(9, 5), (6, 7), (3, 12)]), &options).unwrap();
-    assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
-    assert_eq!([new.placements()[0], new.placements()[2]], [old.placements()[0], old.placements()[2]]);
-    // A page may grow downwards, but what is wider than it has no room.
-    let new = pack(set_of(&[(9, 5), (6, 70), (3, 12)]), &options).unwrap();
-    assert_eq!(new.keeping(), Some(&ReuseOutcome::Kept { stayed: 2, placed: 1 }));
-    assert_eq!(sizes(&new)[0].width, sizes(&old)[0].width);
-    check(&new, &options);
-    let new = pack(set_of(&[(9, 5), (60, 70), (3, 12)]), &options).unwrap();
-    assert!(matches!(new.keeping(), Some(ReuseOutcome::Anew(_))));
+    let options = keeping(&old, &PackSettings::dense(), None);
+    // A smaller frame, one that is longer than the page, and one that is larger than it on both sides.
+    for size in [(6, 7), (6, 70), (60, 70)] {
+        let new = pack(set_of(&[(9, 5), size, (3, 12)]), &options).unwrap();
+        assert_eq!(stayed_and_placed(&new), (2, 1), "{size:?}");
+        assert_eq!([new.placements()[0], new.placements()[2]], [old.placements()[0], old.placements()[2]]);
+        check(&new, &options);
+    }
     let error = pack(rows("heron", &[2]), &options).unwrap_err();
     assert_eq!(error, PackError::NothingToKeep);
+    // With other spaces nothing can stay.
+    let wider = PackSettings { margin: 3, ..options };
+    let new = pack(set_of(&[(9, 5), (7, 7), (3, 12)]), &wider).unwrap();
+    assert!(matches!(new.keeping(), Some(ReuseOutcome::Anew(_))));
+}
+
+#[test]
+fn what_has_no_room_on_full_pages_gets_a_new_one() {
+    let size = Size::new(64, 64);
+    let fixed = |max: Size, fixed| PackSettings {
+        pages: PageRules { max, fixed, round: Rounding::None, square: false },
+        ..PackSettings::dense()
+    };
+    for settings in [fixed(size, Some(size)), fixed(size, None)] {
+        let mut frames = vec![(14, 14); 16];
+        let old = pack(set_of(&frames), &settings).unwrap();
+        frames[5] = (15, 15);
+        frames.push((30, 30));
+        let options = keeping(&old, &settings, None);
+        let new = pack(set_of(&frames), &options).unwrap();
+        assert_eq!(stayed_and_placed(&new), (15, 2));
+        assert_eq!(new.pages().len(), 2);
+        let same = |at: usize| at == 5 || old.placements()[at] == new.placements()[at];
+        assert!((0..16).all(same));
+        check(&new, &options);
+    }
+}
+
+#[test]
+fn over_many_edits_nothing_moves_and_pages_keep_their_shape() {
+    let mut seed = 7u32;
+    let mut dice = |most: u32| {
+        seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (seed >> 16) % most
+    };
+    for round in [Rounding::None, Rounding::Multiple(32), Rounding::Pow2] {
+        let pages = PageRules { max: Size::new(512, 512), fixed: None, round, square: false };
+        let settings = PackSettings { pages, ..PackSettings::dense() };
+        let mut frames: Vec<(u32, u32)> = (0..30).map(|_| (8 + dice(30), 8 + dice(30))).collect();
+        let mut old =
+            pack(set_of(&frames), &PackSettings { layout: Layout::Dense(low()), ..settings.clone() })
+                .unwrap();
+        for _ in 0..25 {
+            let edited = dice(frames.len() as u32) as usize;
+            frames[edited] = (8 + dice(30), 8 + dice(30));
+            (0..dice(6)).for_each(|_| frames.push((8 + dice(30), 8 + dice(30))));
+            let options = keeping(&old, &settings, None);
+            let new = pack(set_of(&frames), &options).unwrap();
+            let moved = (0..old.placements().len())
+                .filter(|&at| at != edited && old.placements()[at] != new.placements()[at]);
+            assert_eq!(moved.count(), 0);
+            check(&new, &options);
+            let page = new.pages()[0].size;
+            assert!(page.width.max(page.height) <= 2 * page.width.min(page.height), "{round:?} {page}");
+            old = new;
+        }
+        let waste = |atlas: &Atlas| match atlas.keeping() {
+            Some(ReuseOutcome::Kept { wasted, .. }) => *wasted,
+            other => panic!("{other:?}"),
+        };
+        assert!(waste(&old) < 0.5, "{round:?} {}", waste(&old));
+        if waste(&old) > 0.02 {
+            let again = pack(set_of(&frames), &keeping(&old, &settings, Some(0.02))).unwrap();
+            assert!(matches!(again.keeping(), Some(ReuseOutcome::Repacked(_))), "{:?}", again.keeping());
+        }
+    }
 }
 
 #[test]
@@ -244,7 +327,7 @@ fn scaled_pages_have_every_place_times_the_factor() {
     let step = snap_for(&factors);
     let set = snap_frames(set_of(&[(9, 5), (7, 7), (3, 12)]), step, 0).unwrap();
     assert_eq!(set.frames()[0].canvas(), Size::new(10, 6));
-    let options = PackSettings { step, bleed: 1, ..PackSettings::dense() };
+    let options = PackSettings { scales: factors.clone(), bleed: 1, ..PackSettings::dense() };
     let atlas = pack(set, &options).unwrap();
     for factor in factors {
         let scaled = atlas.scaled(factor, crate::shape::Resample::Nearest).unwrap();
@@ -385,6 +468,26 @@ fn in_a_grid_place_is_index_and_blank_frames_keep_theirs() {
 }
 
 #[test]
+fn trimmed_frames_keep_their_place_in_a_cell_whose_grid_leaves_bleed_out() {
+    let trimmed = |at: usize, inset: UVec2| {
+        let pixels = frame(at, (4, 4)).pixels().clone();
+        let (sprite, name) = (Name::new("s").unwrap(), Name::new(at.to_string()).unwrap());
+        Frame::trimmed(sprite, name, pixels, Size::new(16, 16), inset).unwrap()
+    };
+    // It jumps by three pixels.
+    let frames = [UVec2 { x: 5, y: 9 }, UVec2 { x: 6, y: 6 }].into_iter().enumerate();
+    let set = FrameSet::new(frames.map(|(at, inset)| trimmed(at, inset)).collect(), vec![]).unwrap();
+    let settings = PackSettings { bleed: 1, ..options(Layout::Strip) };
+    let atlas = pack(set, &settings).unwrap();
+    let grid = atlas.pages()[0].grid.unwrap();
+    assert_eq!(grid.cell, Size::new(5, 7));
+    assert_eq!((grid.spacing.offset.x, grid.spacing.gutter.x), (1, 2));
+    let corners: Vec<_> = atlas.placements().iter().map(|place| (place.rect.x, place.rect.y)).collect();
+    assert_eq!(corners, [(1, 1 + 3), (1 + 5 + 2 + 1, 1)]);
+    check(&atlas, &settings);
+}
+
+#[test]
 fn what_is_too_large_is_named_with_its_size() {
     let pages = PageRules { max: Size::new(20, 20), fixed: None, round: Rounding::None, square: false };
     let small = |layout| PackSettings { pages, margin: 1, bleed: 1, ..options(layout) };
@@ -441,21 +544,53 @@ fn limits_and_rounding_hold_for_every_scale() {
 }
 
 #[test]
-fn thousands_of_kept_places_stay_and_what_is_new_goes_below_them() {
+fn thousands_of_kept_places_stay() {
     let sizes_of = |count: usize| -> Vec<(u32, u32)> {
         (0..count).map(|at| (4 + at as u32 % 5, 4 + at as u32 % 3)).collect()
     };
-    let options = |keep| PackSettings {
-        layout: Layout::Dense(DenseOptions { keep, ..low() }),
+    let settings = PackSettings { layout: Layout::Dense(low()), ..PackSettings::dense() };
+    for count in [1_500, 4_100] {
+        let old = pack(set_of(&sizes_of(count)), &settings).unwrap();
+        let new = pack(set_of(&sizes_of(count + 50)), &keeping(&old, &settings, None)).unwrap();
+        assert_eq!(new.placements()[..count], *old.placements());
+        let Some(ReuseOutcome::Kept { wasted, .. }) = new.keeping() else { panic!("{:?}", new.keeping()) };
+        assert!(*wasted < 0.05, "{wasted}");
+    }
+}
+
+#[test]
+fn a_fixed_page_that_a_scale_splits_is_refused() {
+    let scales: Vec<PageScale> = ["1", "0.5", "0.75"].iter().map(|text| text.parse().unwrap()).collect();
+    let page = |fixed| PackSettings {
+        pages: PageRules { fixed: Some(fixed), ..PackSettings::dense().pages },
+        scales: scales.clone(),
         ..PackSettings::dense()
     };
-    let old = pack(set_of(&sizes_of(1500)), &options(None)).unwrap();
-    let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let places: HashMap<_, _> = names.zip(old.placements().iter().copied()).collect();
-    let keep = PreviousPlacements { pages: sizes(&old), places };
-    let new = pack(set_of(&sizes_of(1600)), &options(Some(keep))).unwrap();
-    assert_eq!(new.placements()[..1500], *old.placements());
-    assert!(matches!(new.keeping(), Some(ReuseOutcome::Kept { .. })), "{:?}", new.keeping());
+    let error = pack(set_of(&[(4, 4)]), &page(Size::new(64, 70))).unwrap_err();
+    assert_eq!(
+        error,
+        PackError::PageSplit { page: Size::new(64, 70), scale: scales[2], needs: Size::new(64, 72) }
+    );
+    let set = snap_frames(set_of(&[(4, 4)]), snap_for(&scales), 0).unwrap();
+    let atlas = pack(set, &page(Size::new(64, 72))).unwrap();
+    assert_eq!(sizes(&atlas.scaled(scales[2], Resample::Nearest).unwrap()), [Size::new(48, 54)]);
+}
+
+#[test]
+fn blocks_stay_whole_at_every_scale() {
+    let scales: Vec<PageScale> = ["1", "0.5"].iter().map(|text| text.parse().unwrap()).collect();
+    let set = snap_frames(set_of(&[(9, 5), (7, 7), (3, 12), (8, 8)]), snap_for(&scales), 0).unwrap();
+    let settings = PackSettings { step: 4, bleed: 1, scales: scales.clone(), ..PackSettings::dense() };
+    let atlas = pack(set, &settings).unwrap();
+    for scale in scales {
+        let scaled = atlas.scaled(scale, Resample::Nearest).unwrap();
+        let bleed = scaled.bleed();
+        assert!(bleed >= 1);
+        assert!(sizes(&scaled).iter().all(|page| page.width % 4 == 0 && page.height % 4 == 0));
+        for place in scaled.placements() {
+            assert_eq!(((place.rect.x - bleed) % 4, (place.rect.y - bleed) % 4), (0, 0), "{scale}");
+        }
+    }
 }
 
 #[test]
@@ -485,13 +620,7 @@ fn what_no_page_could_have_is_an_error_and_never_a_panic() {
     let long = PackSettings { pages: PageRules { max: Size::new(8, 40), ..rules }, ..options(grid(1)) };
     assert!(matches!(pack(set_of(&[(40, 8)]), &long), Err(PackError::FrameTooLarge { .. })));
     let old = pack(set_of(&[(4, 4)]), &plain()).unwrap();
-    let names = old.set().frames().iter().map(|frame| (frame.sprite().clone(), frame.name().clone()));
-    let keep = PreviousPlacements {
-        pages: sizes(&old),
-        places: names.zip(old.placements().iter().copied()).collect(),
-    };
-    let apart = options(Layout::Dense(DenseOptions { keep: Some(keep), ..low() }));
-    let apart = PackSettings { per: PagePer::Sprite, ..apart };
+    let apart = PackSettings { per: PagePer::Sprite, ..keeping(&old, &plain(), None) };
     assert_eq!(pack(set_of(&[(4, 4)]), &apart).unwrap_err(), PackError::KeptApart);
 }
 
@@ -515,7 +644,7 @@ proptest! {
         let set = trim(set, Trim { scope: TrimScope::Frame, ..Trim::default() }).unwrap();
         let (step, rim) = (snap_for(&[factor]), kernel_margin(&[factor], how));
         let set = snap_frames(set, step, rim).unwrap();
-        let options = PackSettings { step, ..PackSettings::dense() };
+        let options = PackSettings { scales: vec![factor], ..PackSettings::dense() };
         let Ok(scaled) = pack(set.clone(), &options).unwrap().scaled(factor, how) else { return Ok(()) };
         let whole = scale(restore(set.clone()).unwrap(), factor.ratio(), how).unwrap();
         let (frame, whole) = (&scaled.set().frames()[0], &whole.frames()[0]);

@@ -33,7 +33,7 @@ pub use overrides::{
 pub(crate) use pivot::NAMED_ANCHORS;
 pub use pivot::{Anchor, PivotPer, set_pivot};
 pub use points::{SOLID, center, feet};
-pub use polygon::{PolygonError, set_polygons};
+pub use polygon::{PolygonError, set_polygons, triangulate};
 pub(crate) use scale::{MAX_FACTOR, is_scale_factor, kernel_radius};
 pub use scale::{Resample, ScaleError, ScaleRule, fit_factors, scale, scale_each};
 pub use trim::{Trim, TrimScope, restore, trim};

@@ -31,6 +31,39 @@ pub fn set_polygons(set: FrameSet, corners: u32, alpha: u8) -> Result<FrameSet, 
     })
 }
 
+/// Triangles over a simple polygon, as places of its corners, in its own direction; `None` if it crosses itself or has no area.
+/// Ears are cut off one after another (G. H. Meisters, "Polygons have ears", 1975).
+pub fn triangulate(polygon: &[Point]) -> Option<Vec<[usize; 3]>> {
+    let turn = |[a, b, c]: [usize; 3]| {
+        let [a, b, c] = [polygon[a], polygon[b], polygon[c]];
+        (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x)
+    };
+    let area: f64 = (2..polygon.len()).map(|at| turn([0, at - 1, at])).sum();
+    if polygon.len() < 3 || area == 0.0 {
+        return None;
+    }
+    let mut left: Vec<usize> = (0..polygon.len()).collect();
+    let mut triangles = Vec::with_capacity(polygon.len() - 2);
+    while left.len() > 2 {
+        let corner =
+            |at: usize| [left[(at + left.len() - 1) % left.len()], left[at], left[(at + 1) % left.len()]];
+        let is_outside = |&other: &usize, [a, b, c]: [usize; 3]| {
+            [a, b, c].contains(&other)
+                || [[a, b, other], [b, c, other], [c, a, other]].iter().any(|side| turn(*side) * area <= 0.0)
+        };
+        let is_ear =
+            |ear: [usize; 3]| turn(ear) * area > 0.0 && left.iter().all(|other| is_outside(other, ear));
+        let is_flat = |ear: [usize; 3]| turn(ear) == 0.0;
+        let at = (0..left.len()).find(|&at| is_flat(corner(at)) || is_ear(corner(at)))?;
+        if !is_flat(corner(at)) {
+            triangles.push(corner(at));
+        }
+        left.remove(at);
+    }
+    let covered: f64 = triangles.iter().map(|triangle| turn(*triangle)).sum();
+    ((covered - area).abs() <= area.abs() * 1e-9).then_some(triangles)
+}
+
 type Corner = (i64, i64);
 
 fn polygon(frame: &Frame, most: usize, alpha: u8) -> Vec<Point> {
@@ -166,4 +199,43 @@ fn chosen_edges(hull: &[Corner], most: usize) -> Vec<usize> {
     }
     chosen.reverse();
     chosen
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn triangles_cover_a_polygon_once_bays_too() {
+        let points =
+            |corners: &[(f64, f64)]| corners.iter().map(|&(x, y)| Point::new(x, y)).collect::<Vec<_>>();
+        let square = points(&[(0.0, 0.0), (4.0, 0.0), (4.0, 4.0), (0.0, 4.0)]);
+        assert_eq!(triangulate(&square).unwrap().len(), 2);
+        let bay = points(&[(0.0, 0.0), (4.0, 0.0), (4.0, 4.0), (2.0, 1.0), (0.0, 4.0)]);
+        let backwards: Vec<Point> = bay.iter().rev().copied().collect();
+        for polygon in [bay, backwards] {
+            let triangles = triangulate(&polygon).unwrap();
+            let inside = |x: f64, y: f64| {
+                let holds = |triangle: &&[usize; 3]| {
+                    let side = |a: usize, b: usize| {
+                        let (a, b) = (polygon[a], polygon[b]);
+                        (b.x - a.x) * (y - a.y) - (b.y - a.y) * (x - a.x)
+                    };
+                    let [a, b, c] = **triangle;
+                    let all = [side(a, b), side(b, c), side(c, a)];
+                    all.iter().all(|side| *side > 0.0) || all.iter().all(|side| *side < 0.0)
+                };
+                triangles.iter().filter(holds).count()
+            };
+            assert_eq!(
+                [inside(2.1, 0.4), inside(0.3, 2.9), inside(3.7, 2.9), inside(2.1, 2.0)],
+                [1, 1, 1, 0]
+            );
+        }
+        let bow = points(&[(0.0, 0.0), (4.0, 4.0), (4.0, 0.0), (0.0, 4.0)]);
+        assert_eq!(triangulate(&bow), None);
+        // Corners in a line add nothing.
+        let line = points(&[(0.0, 0.0), (2.0, 0.0), (4.0, 0.0), (4.0, 4.0)]);
+        assert_eq!(triangulate(&line).unwrap().len(), 1);
+    }
 }

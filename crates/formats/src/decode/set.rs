@@ -27,6 +27,27 @@ pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
     Ok(open_manifest(path, limits)?.gathered)
 }
 
+/// The frames of a manifest as far as it alone tells: their pixels are not read, and all of them are blank.
+///
+/// # Errors
+/// Where the manifest can't be read, or its numbers don't belong together.
+pub fn load_without_pages(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
+    Ok(open_manifest_alone(path, limits)?.gathered)
+}
+
+pub(crate) fn open_manifest_alone(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
+    let wrong = |problem: ReadProblem| Error::read(path, problem);
+    let manifest = parse(&read_staged(path, limits)?).map_err(wrong)?;
+    check_canvases(&manifest, limits).map_err(wrong)?;
+    let size = |page: &Page| Size::from((page.size[0], page.size[1]));
+    let page = |page: &Page| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
+    let set = to_set(manifest.clone(), &manifest.pages.iter().map(page).collect::<Vec<_>>());
+    let gathered =
+        LoadedFrames { set: set.map_err(wrong)?, remarks: Vec::new(), files: vec![path.to_owned()] };
+    let pages = vec![Pixels::empty(); manifest.pages.len()];
+    Ok(LoadedPage { manifest, gathered, pages })
+}
+
 /// A manifest that was read with its pages.
 pub(crate) struct LoadedPage {
     /// The manifest, updated for edited images.
@@ -107,7 +128,7 @@ pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
 }
 
 /// The kinds of companions that pages of a manifest have, in the order of their suffixes.
-fn companion_specs(manifest: &Manifest) -> Vec<CompanionSpec> {
+pub(crate) fn companion_specs(manifest: &Manifest) -> Vec<CompanionSpec> {
     let suffixes: BTreeSet<&String> = manifest.pages.iter().flat_map(|page| page.companions.keys()).collect();
     let spec = |suffix: &String| {
         let usual = CompanionSpec::of_suffix(suffix);

@@ -41,6 +41,17 @@ pub struct PageFile {
     pub companion: Option<usize>,
 }
 
+/// What a palette did to the colors of pages.
+#[derive(Clone, Copy, Debug)]
+pub struct PaletteOutcome {
+    /// How many colors it has.
+    pub colors: usize,
+    /// What it gave up, if anything.
+    pub loss: Option<QuantizationError>,
+    /// The same for colors under clear pixels, which filtering mixes into edges.
+    pub edge_loss: Option<QuantizationError>,
+}
+
 /// What was written.
 #[derive(Clone, Debug, Default)]
 pub struct AtlasReport {
@@ -50,8 +61,8 @@ pub struct AtlasReport {
     pub pages: Vec<Vec<PageFile>>,
     /// The manifest of each atlas.
     pub manifests: Vec<PathBuf>,
-    /// Where a palette was asked for: how many colors it has, and what it gave up if anything.
-    pub palette: Option<(usize, Option<QuantizationError>)>,
+    /// Where a palette was asked for: what became of the colors.
+    pub palette: Option<PaletteOutcome>,
 }
 
 fn with_factor(stem: &str, factor: Ratio) -> String {
@@ -185,8 +196,11 @@ pub fn atlas(
         report.written.files.extend(written.files);
         report.written.removed.extend(written.removed);
     }
-    report.palette =
-        palettes.into_iter().flatten().next().map(|palette| (palette.colors().len(), palette.loss()));
+    report.palette = palettes.into_iter().flatten().next().map(|palette| PaletteOutcome {
+        colors: palette.colors().len(),
+        loss: palette.loss(),
+        edge_loss: palette.edge_loss(),
+    });
     Ok(report)
 }
 
@@ -275,7 +289,7 @@ fn palette(
     let pixels: u64 = atlas.pages().iter().map(|page| page.size.area()).sum();
     let _room = run.memory().lease(pixels.saturating_mul(4))?;
     let pages = parallel::map(atlas.pages().len(), |page| paint(atlas, page, None, encoding.finish));
-    Ok(Some(Palette::of(&pages, most)))
+    Ok(Some(Palette::of(&pages, most, encoding.finish.spread > 0)))
 }
 
 fn facts(names: &PageNames, atlas: &Atlas, encoding: &PageEncoding) -> PageInfo {

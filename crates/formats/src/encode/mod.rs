@@ -20,7 +20,7 @@ mod webp;
 mod y4m;
 
 pub use animation::{AnimationFormat, AnimationReport, animation};
-pub use atlas::{AtlasReport, PageFile, atlas, stale_scales, stem_of as atlas_stem};
+pub use atlas::{AtlasReport, PageFile, PaletteOutcome, atlas, stale_scales, stem_of as atlas_stem};
 pub use guide_sheet::guide_sheet;
 pub use page::{PageEncoding, PageFormat, PngSize, QuantizationError, png};
 pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use ::csv::{Terminator, WriterBuilder};
 
 use crate::export::{ExportError, ExportSource, File, sibling_path};
+use crate::manifest::{Alpha, Sampling};
 use crate::tables::{FRAME_COLUMNS, STEP_COLUMNS};
 
 /// Two tables: `pond.csv` has the frames, `pond-clips.csv` the steps of the clips.
@@ -53,6 +54,18 @@ fn frame(subject: &ExportSource, at: usize, folder: &Path) -> Vec<String> {
     row.push(entry.polygon.iter().map(corner).collect::<Vec<_>>().join(";"));
     let text = |number: Option<u32>| number.map(|number| number.to_string()).unwrap_or_default();
     row.extend([facts.row, facts.column, facts.grid_index].map(text));
+    let page = subject.manifest.pages.get(entry.page);
+    let is_premultiplied = page.is_some_and(|page| page.alpha == Alpha::Premultiplied);
+    row.push(if is_premultiplied { "premultiplied" } else { "straight" }.to_owned());
+    row.push(match page.and_then(|page| page.sampling) {
+        None => String::new(),
+        Some(Sampling::Nearest) => "nearest".to_owned(),
+        Some(Sampling::Smooth) => "smooth".to_owned(),
+    });
+    let companions = page.into_iter().flat_map(|page| &page.companions);
+    row.push(companions.map(|(suffix, file)| format!("{suffix}={file}")).collect::<Vec<_>>().join(";"));
+    // Columns u0 to v1 always count from the top.
+    row.push("top".to_owned());
     row
 }
 

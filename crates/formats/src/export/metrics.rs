@@ -4,11 +4,12 @@
 use std::collections::HashMap;
 
 use serde::Serialize;
-use shibori_core::Cell;
+use shibori_core::shape::triangulate;
+use shibori_core::{Cell, Point};
 
 use shibori_core::clip::PlayMode;
 
-use crate::manifest::{ClipEntry, FrameEntry, Manifest, UvOrigin, uv_of};
+use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, UvOrigin, uv_of};
 
 /// What follows for a frame. Lengths are pixels of the manifest's pages; `_up` is for engines whose y runs up.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -42,6 +43,34 @@ pub struct FrameGeometry {
     pub mid_from_pivot: [f64; 2],
     /// From the pivot to the drawing's middle, y up.
     pub mid_from_pivot_up: [f64; 2],
+    /// The polygon's corners as fractions of the page, u and v, v running down; empty without a polygon.
+    pub polygon_uv: Vec<[f64; 2]>,
+    /// Triangles over the polygon, as places of its corners: clockwise on the canvas, whose y runs down.
+    pub triangles: Vec<[usize; 3]>,
+}
+
+/// Where a point of a frame's canvas is on its page, as fractions of that.
+pub(super) fn corner_uv(frame: &FrameEntry, page: [u32; 2], [x, y]: &[Coordinate; 2]) -> [f64; 2] {
+    let (across, down) = (x.0 - f64::from(frame.inset[0]), y.0 - f64::from(frame.inset[1]));
+    let [left, top, width, _] = frame.rect.map(f64::from);
+    // Rotated a quarter clockwise, the frame's top left is at the page's top right.
+    let (x, y) =
+        if frame.rotated { (left + width - down, top + across) } else { (left + across, top + down) };
+    [x / f64::from(page[0].max(1)), y / f64::from(page[1].max(1))]
+}
+
+/// Triangles over a polygon; none if it isn't a simple one.
+pub(super) fn clockwise_triangles(polygon: &[[Coordinate; 2]]) -> Vec<[usize; 3]> {
+    let points: Vec<Point> = polygon.iter().map(|[x, y]| Point::new(x.0, y.0)).collect();
+    let area: f64 = (0..points.len())
+        .map(|at| {
+            let (a, b) = (points[at], points[(at + 1) % points.len()]);
+            a.x * b.y - b.x * a.y
+        })
+        .sum();
+    let triangles = triangulate(&points).unwrap_or_default();
+    let clockwise = |[a, b, c]: [usize; 3]| if area < 0.0 { [a, c, b] } else { [a, b, c] };
+    triangles.into_iter().map(clockwise).collect()
 }
 
 impl FrameGeometry {
@@ -97,6 +126,8 @@ impl FrameGeometry {
             from_pivot_up: [x, plus_zero(-y - high)],
             mid_from_pivot: [mid_x, mid_y],
             mid_from_pivot_up: [mid_x, plus_zero(-mid_y)],
+            polygon_uv: frame.polygon.iter().map(|corner| corner_uv(frame, page, corner)).collect(),
+            triangles: clockwise_triangles(&frame.polygon),
         }
     }
 }

@@ -2,13 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
-use crate::Error;
-use crate::decode::{LoadedPage, ReadOptions, open_manifest, read_staged};
+use crate::decode::{
+    DecodedImage, LoadedPage, ReadOptions, companion_specs, image as read_image, open_manifest,
+    open_manifest_alone, read_staged,
+};
 use crate::encode::png;
 use crate::export::metrics::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
-use crate::manifest::{Alpha, Manifest, page_files};
-use shibori_core::{Lease, Pixels, parallel};
+use crate::manifest::{Alpha, Manifest, Page, as_seen, page_files, page_path};
+use crate::{Error, ReadProblem};
+use shibori_core::{CompanionSpec, Lease, Pixels, parallel};
 
 /// A manifest, its pages, and what follows from both.
 #[derive(Debug)]
@@ -21,6 +24,8 @@ pub struct ExportSource {
     pub stem: String,
     /// The pages in the manifest's order.
     pub pages: Vec<PageImage>,
+    /// The companions of each page, where they were asked for.
+    pub companions: Vec<Vec<(CompanionSpec, PageImage)>>,
     /// What follows for each frame.
     pub frames: Vec<FrameGeometry>,
     /// What follows for each clip.
@@ -37,7 +42,7 @@ pub struct PageImage {
     /// Its pixels, with straight alpha however the file keeps them.
     pub pixels: Pixels,
     /// Memory that the bytes take.
-    _lease: Lease,
+    _lease: Option<Lease>,
 }
 
 impl PageImage {
@@ -53,6 +58,25 @@ impl PageImage {
         self.is_png() || is_webp || starts.iter().any(|start| self.bytes.starts_with(start))
     }
 
+    /// As a PNG with straight alpha: the file itself where it is one.
+    pub(super) fn straight_png(&self, is_premultiplied: bool) -> Result<Vec<u8>, ExportError> {
+        match self.is_png() && !is_premultiplied {
+            true => Ok(self.bytes.clone()),
+            false => png(&self.pixels.to_image()).map_err(|error| ExportError::Encode(error.to_string())),
+        }
+    }
+
+    /// Where this image, which a manifest calls `file`, lies as seen from a folder, or the copy that must go there: strict loaders
+    /// take nothing from outside the folder of what they load.
+    pub(super) fn inside(&self, file: &str, folder: &Path) -> (String, Option<File>) {
+        let from = relative(&self.path, folder);
+        let is_outside = from.starts_with("../") || from.starts_with('/') || from.contains(':');
+        match is_outside {
+            true => (file.to_owned(), Some(File::new(folder.join(file), self.bytes.clone()))),
+            false => (from, None),
+        }
+    }
+
     /// Whether every pixel is either clear or solid.
     pub fn is_hard(&self) -> bool {
         self.pixels.rows().all(|row| row.chunks_exact(4).all(|pixel| pixel[3] == 0 || pixel[3] == 255))
@@ -60,25 +84,62 @@ impl PageImage {
 }
 
 impl ExportSource {
-    /// Reads a manifest and its pages.
+    /// Reads a manifest and its pages, and its companions where the limits say so.
     ///
     /// # Errors
     /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
     pub fn open(path: &Path, limits: &ReadOptions) -> Result<Self, Error> {
         // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
         let LoadedPage { manifest, pages: pictures, .. } =
-            open_manifest(path, &ReadOptions { tighten: false, ..limits.clone() })?;
+            open_manifest(path, &ReadOptions { tighten: false, companions: false, ..limits.clone() })?;
         let files = page_files(path, &manifest)?;
         let pages = parallel::try_map(files.len(), |at| {
-            let path = files[at].clone();
-            let bytes = read_staged(&path, limits)?;
-            let lease = limits.memory.lease(bytes.len() as u64).map_err(|over| Error::read(&path, over))?;
-            Ok::<_, Error>(PageImage { pixels: pictures[at].clone(), bytes, _lease: lease, path })
+            let bytes = read_staged(&files[at], limits)?;
+            let lease =
+                limits.memory.lease(bytes.len() as u64).map_err(|over| Error::read(&files[at], over))?;
+            Ok::<_, Error>(PageImage {
+                pixels: pictures[at].clone(),
+                bytes,
+                _lease: Some(lease),
+                path: files[at].clone(),
+            })
         })?;
-        let stem = stem_of(path);
+        let specs = if limits.companions { companion_specs(&manifest) } else { Vec::new() };
+        let folder = path.parent().unwrap_or(Path::new(""));
+        let companion = |page: &Page, file: &str| {
+            let place = page_path(folder, file).map_err(|problem| Error::read(path, problem))?;
+            let bytes = read_staged(&place, limits)?;
+            let DecodedImage::Still(pixels) = read_image(&place, limits)?.picture else {
+                return Err(Error::read(path, ReadProblem::PageMoves(file.to_owned())));
+            };
+            Ok(PageImage { path: place, bytes, pixels: as_seen(page, pixels), _lease: None })
+        };
+        let of_page = |page: &Page| {
+            let known = specs.iter().filter_map(|spec| Some((spec, page.companions.get(&spec.suffix)?)));
+            known.map(|(spec, file)| Ok((spec.clone(), companion(page, file)?))).collect::<Result<_, Error>>()
+        };
+        let companions = manifest.pages.iter().map(of_page).collect::<Result<_, _>>()?;
+        Ok(Self { companions, ..Self::of(path, manifest, pages) })
+    }
+
+    /// Reads a manifest alone, for formats that need no image of it.
+    ///
+    /// # Errors
+    /// Where the manifest can't be read, or its numbers don't belong together.
+    pub fn open_without_pages(path: &Path, limits: &ReadOptions) -> Result<Self, Error> {
+        let LoadedPage { manifest, pages, .. } = open_manifest_alone(path, limits)?;
+        let files = page_files(path, &manifest)?;
+        let page =
+            |(path, pixels): (PathBuf, Pixels)| PageImage { path, bytes: Vec::new(), pixels, _lease: None };
+        let pages = files.into_iter().zip(pages).map(page).collect();
+        Ok(Self::of(path, manifest, pages))
+    }
+
+    fn of(path: &Path, manifest: Manifest, pages: Vec<PageImage>) -> Self {
         let frames = FrameGeometry::of_all(&manifest);
         let clips = manifest.clips.iter().map(|clip| ClipTimeline::of(clip, &frames)).collect();
-        Ok(Self { manifest, path: path.to_owned(), stem, pages, frames, clips })
+        let (stem, path) = (stem_of(path), path.to_owned());
+        Self { manifest, path, stem, pages, companions: Vec::new(), frames, clips }
     }
 
     /// A page's path from another folder, with `/`; whole where they have nothing in common.
@@ -86,31 +147,9 @@ impl ExportSource {
         relative(&self.pages[page].path, folder)
     }
 
-    /// Where a page lies as seen from a folder, or the file that must be copied there: strict loaders take nothing from outside
-    /// the folder of what they load.
-    pub(super) fn page_inside(&self, folder: &Path, page: usize) -> (String, Option<File>) {
-        let from = self.page_from(folder, page);
-        let is_outside = from.starts_with("../") || from.starts_with('/') || from.contains(':');
-        if !is_outside {
-            return (from, None);
-        }
-        let file = self.manifest.pages[page].file.clone();
-        let copy = File::new(folder.join(&file), self.pages[page].bytes.clone());
-        (file, Some(copy))
-    }
-
     /// Whether a page's colors are multiplied by alpha.
     pub fn is_premultiplied(&self, page: usize) -> bool {
         self.manifest.pages[page].alpha == Alpha::Premultiplied
-    }
-
-    /// A page as a PNG with straight alpha: the file itself where it is one.
-    pub(super) fn unpremultiplied_png(&self, page: usize) -> Result<Vec<u8>, ExportError> {
-        let image = &self.pages[page];
-        if image.is_png() && !self.is_premultiplied(page) {
-            return Ok(image.bytes.clone());
-        }
-        png(&image.pixels.to_image()).map_err(|error| ExportError::Encode(error.to_string()))
     }
 
     /// `frame 'koi:koi-00'`, for people.

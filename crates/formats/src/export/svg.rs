@@ -34,7 +34,7 @@ pub fn svg(subject: &ExportSource, path: &Path) -> Result<Vec<File>, ExportError
         let [width, height] = subject.manifest.pages[number].size;
         let is_smooth = subject.manifest.pages[number].sampling == Some(Sampling::Smooth);
         let rendering = if is_smooth { "auto" } else { "pixelated" };
-        let png = subject.unpremultiplied_png(number)?;
+        let png = subject.pages[number].straight_png(subject.is_premultiplied(number))?;
         debug_assert_eq!(page.pixels.size(), Size::new(width, height));
         writeln!(
             text,

@@ -8,6 +8,8 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 use shibori_core::clip::PlayMode;
 
+use crate::manifest::UvOrigin;
+
 /// Where each frame is, how it looked untrimmed, and how clips play. All lengths are in pixels of the manifest's
 /// own pages; origin top left, y down.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -65,6 +67,9 @@ pub struct Page {
     /// How the game should filter it; omitted if unspecified.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sampling: Option<Sampling>,
+    /// Where v is 0 in `uv`, if its frames have that; `top` if omitted.
+    #[serde(default, skip_serializing_if = "UvOrigin::is_top")]
+    pub uv_origin: UvOrigin,
     /// Images laid out exactly like this one, by suffix, such as its normal map: `"_n": "pond_n.png"`.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub companions: BTreeMap<String, String>,

@@ -94,12 +94,19 @@ pub struct PageInfo {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub enum UvOrigin {
     /// v points down, as pixel rows do
     #[default]
     Top,
     /// v points up
     Bottom,
+}
+
+impl UvOrigin {
+    pub(crate) fn is_top(&self) -> bool {
+        *self == Self::Top
+    }
 }
 
 /// A rectangle as shares of its page: left, top, right, bottom.
@@ -128,6 +135,7 @@ pub fn of_atlas(atlas: &Atlas, facts: &[PageInfo], uv: Option<UvOrigin>) -> Mani
     let pages = atlas.pages().iter().zip(facts).map(page).collect();
     let mut manifest = manifest(atlas.set(), pages, atlas.placements().iter().copied());
     if let Some(origin) = uv {
+        manifest.pages.iter_mut().for_each(|page| page.uv_origin = origin);
         for frame in &mut manifest.frames {
             let page = manifest.pages[frame.page].size;
             frame.uv = Some(uv_of(frame.rect, page, origin).map(Coordinate));
@@ -182,6 +190,7 @@ fn page(file: String, size: Size) -> Page {
         alpha: Alpha::Straight,
         grid: None,
         sampling: None,
+        uv_origin: UvOrigin::default(),
         companions: BTreeMap::new(),
         normals: Vec::new(),
         extras: None,

@@ -91,8 +91,11 @@ pub(super) fn execute(
             let atlas = graph.atlas(*atlas);
             let mut options: PackOptions = atlas.options.clone();
             let old = step.target.with_added_extension("json");
-            if atlas.keeps_places && cx.resolve(&old).is_file() {
-                options.arrange.keep_places = Some(old);
+            if atlas.keeps_places {
+                match cx.resolve(&old).is_file() {
+                    true => options.arrange.keep_places = Some(old),
+                    false => options.arrange.repack_over = None,
+                }
             }
             let all = FrameSet::merge(frames.iter().map(|set| set.as_ref().clone()))?;
             let all = Source::frames(atlas.name.value.clone(), all);

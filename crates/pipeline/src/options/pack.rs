@@ -96,10 +96,20 @@ pub struct ArrangeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "EFFORT"))]
     #[serde(with = "keyword")]
     pub effort: Option<Effort>,
-    /// Keep frames where they are in an earlier atlas, so that small changes to the art make small changes to the page
+    /// Start each frame and its bleed on a multiple of N pixels at every scale, so that frames never share a block of a
+    /// compressed texture; page sides become multiples too [default: 1]
+    #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
+    #[serde(with = "text")]
+    pub place_step: Option<BoundedInt<1, 256>>,
+    /// Keep frames where they are in an earlier atlas, so that small changes to the art make small changes to the page;
+    /// new ones fill gaps, enlarge the page, or go on a new page
     #[cfg_attr(feature = "clap", arg(long, value_name = "OLD.json"))]
     #[serde(with = "path")]
     pub keep_places: Option<PathBuf>,
+    /// With --keep-places: pack from scratch whenever that makes the pages more than this many percent smaller
+    #[cfg_attr(feature = "clap", arg(long, value_name = "PERCENT"))]
+    #[serde(with = "text")]
+    pub repack_over: Option<BoundedInt<1, 99>>,
 }
 
 /// How frames are arranged.
@@ -141,6 +151,7 @@ impl ArrangeOptions {
                 share: !self.no_share.is_on(),
                 may_rotate: self.allow_rotation.is_on(),
                 keep: old,
+                most_waste: self.repack_over.map(|percent| f64::from(percent.get()) / 100.0),
             }),
             LayoutName::Grid => Layout::Grid { columns: self.columns.map(BoundedInt::get) },
             LayoutName::Strip => Layout::Strip,
@@ -158,7 +169,7 @@ impl ArrangeOptions {
             gutter: pixels(self.gutter.map(BoundedInt::get), 2),
             bleed: self.bleed.map_or(0, BoundedInt::get),
             per: self.page_per.unwrap_or_default(),
-            step: 1,
+            step: self.place_step.map_or(1, BoundedInt::get),
             scales,
         }
     }
@@ -170,6 +181,7 @@ impl ArrangeOptions {
         needs(self.row_order.is_some(), "row-order", is(LayoutName::ClipRows), "layout", Some("clip-rows"))?;
         needs(self.allow_rotation.is_on(), "allow-rotation", self.is_dense(), "layout", Some("dense"))?;
         needs(self.keep_places.is_some(), "keep-places", self.is_dense(), "layout", Some("dense"))?;
+        needs(self.repack_over.is_some(), "repack-over", self.keep_places.is_some(), "keep-places", None)?;
         needs(self.draw_mirrored.is_on(), "draw-mirrored", self.is_dense(), "layout", Some("dense"))?;
         needs(self.effort.is_some(), "effort", self.is_dense(), "layout", Some("dense"))?;
         needs(self.no_share.is_on(), "no-share", self.is_dense(), "layout", Some("dense"))?;

@@ -57,9 +57,13 @@ pub struct PageOptions {
     #[serde(with = "comma_texts")]
     pub page_scales: Vec<PageScale>,
     /// Put frames with this name suffix on separate pages (normal map, emission map), laid out like their base
-    /// frames; =COLOR fills in for missing ones
-    /// [default: 8080ff for _n, _normal and the like, else transparent]
-    #[cfg_attr(feature = "clap", arg(long, value_name = "SUFFIX[=COLOR],..", value_delimiter = ','))]
+    /// frames and trimmed to what either shows; =COLOR fills in for missing ones [default: 8080ff for normal maps, else
+    /// transparent]; :normal marks a normal map, whose directions turn when it is mirrored; _n, _normal, _normals and
+    /// _nrm are normal maps anyway
+    #[cfg_attr(
+        feature = "clap",
+        arg(long, value_name = "SUFFIX[=COLOR][:normal],..", value_delimiter = ',')
+    )]
     #[serde(with = "comma_texts")]
     pub companion: Vec<CompanionSpec>,
 }
@@ -73,17 +77,19 @@ impl PageOptions {
     /// How pages are encoded, defaults filled in.
     pub fn encoding(&self) -> PageEncoding {
         let premultiplied = self.alpha == Some(Alpha::Premultiplied);
-        let is_plain = self.no_spread.is_on() || premultiplied || self.palette.is_some();
-        let spread = match self.sampling {
-            _ if is_plain => 0,
-            Some(Sampling::Smooth) => SPREAD_SMOOTH,
-            _ => SPREAD,
+        let is_smooth = self.sampling == Some(Sampling::Smooth);
+        let spread = match self.palette {
+            _ if self.no_spread.is_on() || premultiplied => 0,
+            // Clear colors take colors of a palette, which only filtering is worth.
+            Some(_) if is_smooth => SPREAD,
+            Some(_) => 0,
+            None if is_smooth => SPREAD_SMOOTH,
+            None => SPREAD,
         };
         PageEncoding {
             format: self.page_format.unwrap_or_default(),
             png: self.png.unwrap_or_default(),
             colors: self.palette.map(|most| most.get() as u16),
-            // A palette has one clear color, so nothing can be spread under it.
             finish: ColorFinish { spread, premultiplied },
             sampling: self.sampling,
             uv: self.uv.is_on().then(|| self.uv_origin.unwrap_or_default()),
@@ -96,7 +102,8 @@ impl PageOptions {
         needs(self.png.is_some(), "png", is_png, "page-format", Some("png"))?;
         needs(self.palette.is_some(), "palette", is_png, "page-format", Some("png"))?;
         let is_premultiplied = self.alpha == Some(Alpha::Premultiplied);
-        if self.no_spread.is_on() && (is_premultiplied || self.palette.is_some()) {
+        let is_unspread = self.palette.is_some() && self.sampling != Some(Sampling::Smooth);
+        if self.no_spread.is_on() && (is_premultiplied || is_unspread) {
             let second = if is_premultiplied { "alpha premultiplied" } else { "palette" };
             let why = ": it spreads nothing anyway";
             return Err(OptionConflict::Against {

@@ -99,12 +99,12 @@ fn a_recipe_has_the_same_options_as_the_command_line() {
     same_list::<ArrangeOptions>(json!({
         "layout": "clip-rows", "draw-mirrored": true, "columns": 4, "row-order": "sit,-,leap", "page-max": 1024, "page-size": "64x64",
         "page-round": "pow2", "margin": 1, "gutter": 2, "bleed": 1, "no-share": true, "effort": "high",
-        "allow-rotation": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json",
+        "allow-rotation": true, "page-square": true, "page-per": "sprite", "keep-places": "old.json", "place-step": 4, "repack-over": 20,
     }));
     same_list::<PageOptions>(json!({
         "page-format": "qoi", "png": "small", "palette": 64, "alpha": "premultiplied", "no-spread": true,
         "sampling": "nearest", "uv": true, "uv-origin": "bottom", "page-scales": ["1", "0.5"],
-        "companion": ["_n", "_e=000000"],
+        "companion": ["_n", "_e=000000", "_bump=808080:normal"],
     }));
     same_list::<CheckOptions>(json!({
         "only": "koi", "allow": ["drift", "specks=koi:swim"], "drift-limit": 4.5, "size-limit": 30, "speck-limit": 2, "strict": true,

@@ -74,7 +74,11 @@ pub(super) fn read<'t>(
     let mut shape = shape_table.clone();
     let options = PackOptions { only, pick, arrange, page, shape: shape.group()?, clips };
     shape.finish()?;
-    options.validate().map_err(|wrong| {
+    let mut validated = options.clone();
+    if keeps_places {
+        validated.arrange.keep_places = Some(file.value.clone());
+    }
+    validated.validate().map_err(|wrong| {
         let span = place_of_conflict(&wrong, &[&all, &shape_table]);
         RecipeError::at(text, &span, wrong)
     })?;

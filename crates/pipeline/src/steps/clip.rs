@@ -4,14 +4,14 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
 use shibori_core::clip::{Clip, drop_clip, quantize, rename_clip, speed};
-use shibori_formats::decode::{manifest_of, source};
+use shibori_formats::decode::{load_without_pages, manifest_of, source};
 use shibori_formats::encode;
 use tracing::info_span;
 
 use crate::options::{ClipCommand, FilterOption};
 use crate::plan::{Change, Plan};
 use crate::steps::lowering::naming;
-use crate::{Context, Error};
+use crate::{Context, Error, Notice};
 
 /// Clips as they are now.
 #[derive(Clone, Debug)]
@@ -40,7 +40,15 @@ pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<Clip
         return Err(Error::NoClips { source_path: path.to_owned() });
     };
     cx.claim(&manifest)?;
-    let before = source(&manifest, cx.limits())?.set;
+    let before = match source(&manifest, cx.limits()) {
+        // Only rows look at pixels: they end with the last drawing.
+        Err(error) if error.is_page_missing() && options.clips.clip_rows.is_none() => {
+            let loaded = load_without_pages(&manifest, cx.limits())?;
+            cx.notify(Notice::PagesMissing { manifest: path.to_owned() });
+            loaded.set
+        }
+        read => read?.set,
+    };
     let (set, deviations) = apply_edits(before.clone(), options, cx)?;
     let is_changed = set.clips() != before.clips();
     if is_changed {

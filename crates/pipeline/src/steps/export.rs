@@ -3,14 +3,14 @@
 use std::path::{Path, PathBuf};
 
 use shibori_formats::ReadProblem;
-use shibori_formats::decode::read_bytes;
+use shibori_formats::decode::{ReadOptions, read_bytes};
 use shibori_formats::export::{
     self, BUILTIN_TEMPLATES, BuiltinTemplate, Container, ExportSource, File, Gltf,
 };
 use tracing::info_span;
 
 use crate::options::{ExportFormat, ExportOptions};
-use crate::{Context, Error, ExportInputError};
+use crate::{Context, Error, ExportInputError, Notice};
 
 /// Metadata in another form. Nothing is written.
 #[derive(Clone, Debug)]
@@ -50,8 +50,17 @@ pub fn export(
         cx.require_exists(path)?;
         return Err(Error::ExportInput(ExportInputError::NoManifest { path: path.to_owned() }));
     };
-    let subject = ExportSource::open(&manifest, cx.limits())?;
-    cx.transaction().add_sources(&subject.pages.iter().map(|page| page.path.clone()).collect::<Vec<_>>());
+    let subject = match ExportSource::open(&manifest, &wanted.read_options(cx)) {
+        Err(error) if error.is_page_missing() && wanted.is_table() => {
+            let subject = ExportSource::open_without_pages(&manifest, cx.limits())?;
+            cx.notify(Notice::PagesMissing { manifest: path.to_owned() });
+            subject
+        }
+        read => read?,
+    };
+    let companions = subject.companions.iter().flatten().map(|(_, image)| image);
+    let images = subject.pages.iter().chain(companions).map(|image| image.path.clone());
+    cx.transaction().add_sources(&images.collect::<Vec<_>>());
     cx.transaction().add_sources(&[manifest]);
     if let Some(template) = &options.template {
         cx.transaction().add_sources(&[cx.resolve(template)]);
@@ -110,6 +119,17 @@ impl Wanted {
         };
         let source = source.trim_start_matches('\u{feff}').to_owned();
         Ok(Self::Template { name: path.to_owned(), ending: template_ending(path), source })
+    }
+
+    /// Whether no image is needed.
+    fn is_table(&self) -> bool {
+        matches!(self, Self::Format(ExportFormat::Csv) | Self::Template { .. })
+    }
+
+    /// Scenes have materials, and those have companions.
+    fn read_options(&self, cx: &Context<'_>) -> ReadOptions {
+        let is_scene = matches!(self, Self::Format(ExportFormat::Gltf | ExportFormat::Glb));
+        ReadOptions { companions: is_scene, ..cx.limits().clone() }
     }
 
     fn ending(&self) -> &str {

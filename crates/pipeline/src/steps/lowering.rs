@@ -15,11 +15,13 @@ pub(crate) struct Defaults {
     pub(crate) trim: TrimScope,
     /// Frames are drawings that never shared a canvas, as separate drawings of a loose sheet are.
     pub(crate) is_loose: bool,
+    /// Frames are whole canvases unless they are trimmed: where position equals index, insets are lost.
+    pub(crate) is_whole: bool,
 }
 
 impl Defaults {
     /// Frames that stay as they are.
-    pub(crate) const PLAIN: Self = Self { trim: TrimScope::None, is_loose: false };
+    pub(crate) const PLAIN: Self = Self { trim: TrimScope::None, is_loose: false, is_whole: false };
 }
 
 /// The steps of mending after the key was taken out; `key` is its background, if there is one.
@@ -154,7 +156,11 @@ fn lower_canvas(shape: &ShapeOptions, defaults: Defaults) -> Vec<Change> {
         changes.extend(shape.canvas.map(Change::Canvas));
     }
     // On another canvas, what was trimmed before is a margin like any other; and who asks for no trimming gets none.
-    if scope != TrimScope::None || shape.trim.is_some() || has_size || defaults.is_loose {
+    let is_restored = shape.trim.is_some() || has_size || defaults.is_loose || defaults.is_whole;
+    // Fitted canvases are what was trimmed.
+    if scope != TrimScope::None
+        || is_restored && (shape.trim.is_some() || shape.canvas != Some(CanvasRule::Fit))
+    {
         changes.push(Change::Trim(trim));
     }
     if shape.canvas == Some(CanvasRule::Fit) {

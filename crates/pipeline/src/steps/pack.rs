@@ -7,8 +7,8 @@ use shibori_core::pack::{
     Atlas, PageScale, ReuseOutcome, RowName, RowOrder, draw_mirrored, kernel_margin, missing_companions,
     pack as arrange, snap_for, snap_frames, take_companions,
 };
-use shibori_core::shape::TrimScope;
-use shibori_core::{Frame, FrameSet, Lease, Size};
+use shibori_core::shape::{Resample, TrimScope};
+use shibori_core::{Frame, FrameSet, Lease, Name, Size};
 use shibori_formats::decode::previous_placements;
 use shibori_formats::encode::{self, AtlasReport};
 use tracing::{debug, info_span};
@@ -63,7 +63,11 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     if *clips != ClipOptions::default() || options.pick.name.is_some() {
         changes.push(Change::Name(Naming { template: options.pick.name.clone(), ..naming(clips) }));
     }
-    changes.extend(lower_shape(&options.shape, Defaults { trim, ..Defaults::PLAIN }, cx)?);
+    changes.extend(lower_shape(
+        &options.shape,
+        Defaults { trim, is_whole: trim == TrimScope::None, ..Defaults::PLAIN },
+        cx,
+    )?);
     let set = Plan::new(changes).run(set, cx)?.set;
     let set = match options.arrange.draws_mirrored() {
         true => {
@@ -98,8 +102,9 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     }
     let atlas = arrange(set, &rules)?;
     debug!(pages = atlas.pages().len(), least = ?atlas.lower_bound(), "arranged");
-    if let Some(ReuseOutcome::Anew(why)) = atlas.keeping() {
-        cx.notify(Notice::ArrangedAnew { why });
+    if let Some(outcome) = atlas.keeping().filter(|outcome| is_worth_saying(outcome)) {
+        let most_waste = options.arrange.repack_over.map(|percent| f64::from(percent.get()) / 100.0);
+        cx.notify(Notice::PlacesKept { outcome: outcome.clone(), most_waste });
     }
     hold_pages(&atlas, cx)?;
     let how = options.shape.resample.unwrap_or_default();
@@ -108,10 +113,49 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
         let scaled = atlas.scaled(factor, how)?;
         hold_pages(&scaled, cx)?;
         cx.charge(scaled.set());
+        let frames = vanished(atlas.set(), scaled.set(), factor);
+        if !frames.is_empty() {
+            let smooth = atlas.scaled(factor, Resample::Smooth)?;
+            let smooth_helps = vanished(atlas.set(), smooth.set(), factor).is_empty();
+            let of = atlas.set().frames().len();
+            cx.notify(Notice::VanishedAtScale { scale: factor, frames, of, smooth_helps });
+        }
         Ok::<Atlas, Error>(scaled)
     };
     let atlases = factors.iter().map(scaled).collect::<Result<_, _>>()?;
     Ok(Packed { atlases, canvas_pixels, draws_mirrored: options.arrange.draws_mirrored() })
+}
+
+/// From this share on, it is said how much smaller packing from scratch would be.
+const NOTABLE_WASTE: f64 = 0.1;
+
+fn is_worth_saying(outcome: &ReuseOutcome) -> bool {
+    match outcome {
+        ReuseOutcome::Kept { moved, wasted, .. } => *moved > 0 || *wasted >= NOTABLE_WASTE,
+        ReuseOutcome::Repacked(_) | ReuseOutcome::Anew(_) => true,
+    }
+}
+
+/// Less than this share of the area that a scaled frame should show has gone missing in between pixels.
+const LEAST_LEFT: f64 = 0.5;
+
+/// Frames of which a smaller scale shows nothing, or less than half of what it should.
+fn vanished(before: &FrameSet, after: &FrameSet, factor: PageScale) -> Vec<Name> {
+    let shown = |frame: &Frame| {
+        let rows = frame.pixels().rows();
+        rows.flat_map(|row| row.chunks_exact(4)).filter(|pixel| pixel[3] > 0).count() as f64
+    };
+    let area = factor.ratio().value() * factor.ratio().value();
+    if area >= 1.0 {
+        return Vec::new();
+    }
+    let is_lost = |at: usize| {
+        let wanted = shown(&before.frames()[at]) * area;
+        shown(&after.frames()[at]) < wanted * LEAST_LEFT
+    };
+    let lost = shibori_core::parallel::map(before.frames().len(), is_lost);
+    let frames = before.frames().iter().zip(lost).filter(|(_, is_lost)| *is_lost);
+    frames.map(|(frame, _)| frame.name().clone()).collect()
 }
 
 /// Holds each page to what a picture may have.

@@ -271,6 +271,7 @@ fn value(name: &str, dice: &mut Dice<'_>, near: Near) -> Value {
         "bleed" => dice.pick(&[0, 1, 2, 3, 256]).into(),
         "effort" => dice.text(&["low", "medium", "high"]),
         "keep-places" => "old.json".into(),
+        "repack-over" => dice.pick(&[1, 20, 99]).into(),
         "place-step" => dice.pick(&[1, 2, 4, 16]).into(),
         // Pages as files.
         "page-format" => dice.text(&["png", "webp", "qoi", "tga"]),

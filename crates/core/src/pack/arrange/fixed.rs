@@ -9,7 +9,7 @@ use crate::pack::arrange::{Items, PageFill, anneal, effort, maxrects};
 use crate::parallel;
 
 /// More pieces than this are not given to maximal rectangles, whose runs would take seconds.
-pub(super) const MOST_FOR_MAXRECTS: usize = 1_000;
+const MOST_FOR_MAXRECTS: usize = 1_000;
 /// Starts of a search, in each direction.
 const SEARCHED: usize = 4;
 

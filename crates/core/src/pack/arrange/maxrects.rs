@@ -21,6 +21,7 @@ pub(super) enum Score {
 pub(super) const SCORES: [Score; 3] = [Score::TopLeft, Score::ShortSide, Score::Area];
 
 /// A page being filled.
+#[derive(Clone)]
 pub(super) struct FreeRects {
     free: Vec<Rect>,
     used: Size,
@@ -38,12 +39,18 @@ impl FreeRects {
         room
     }
 
-    /// Places a piece, rotated where that scores better; `None` where it does not fit.
-    pub(super) fn place(&mut self, pieces: Items<'_>, piece: usize, score: Score) -> Option<ItemPosition> {
+    /// Places a piece within a part of the page, rotated where that scores better; `None` where it does not fit.
+    pub(super) fn place(
+        &mut self,
+        pieces: Items<'_>,
+        piece: usize,
+        (within, score): (Size, Score),
+    ) -> Option<ItemPosition> {
         let mut best: Option<(Key, Rect, bool)> = None;
         for (size, rotated) in pieces.orientations(piece) {
-            for free in self.free.iter().filter(|free| size.fits_in(free.size())) {
-                let key = judge(free, size, score);
+            let inside = self.free.iter().filter_map(|free| free.intersection(Rect::of(within)));
+            for free in inside.filter(|free| size.fits_in(free.size())) {
+                let key = judge(&free, size, score);
                 if best.is_none_or(|(other, ..)| key < other) {
                     best = Some((key, Rect::at(free.x, free.y, size), rotated));
                 }
@@ -83,7 +90,7 @@ pub(super) fn run(pieces: Items<'_>, order: &[usize], size: Size, score: Score) 
     let mut room = FreeRects::new(size);
     let mut outcome = PageFill { placed: Vec::with_capacity(order.len()), ..PageFill::default() };
     for &piece in order {
-        match room.place(pieces, piece, score) {
+        match room.place(pieces, piece, (size, score)) {
             Some(spot) => outcome.placed.push((piece, spot)),
             None => outcome.left.push(piece),
         }
@@ -137,7 +144,7 @@ mod tests {
                 let mut room = FreeRects::new(Size::new(40, 40));
                 let mut placed: Vec<Rect> = Vec::new();
                 for (piece, size) in sizes.iter().enumerate() {
-                    placed.extend(room.place(pieces, piece, score).map(|spot| {
+                    placed.extend(room.place(pieces, piece, (Size::new(40, 40), score)).map(|spot| {
                         Rect::at(spot.x, spot.y, if spot.rotated { size.rotated() } else { *size })
                     }));
                     for (at, free) in room.free.iter().enumerate() {

@@ -1,7 +1,6 @@
 //! Positions for rectangles, from their sizes alone.
 //!
-//! The entry points are [`arrange`] and, if some items are placed already, [`arrange_around`]: sizes in, positions and page
-//! sizes out. Behind them, in the order a page meets them: `order` sorts the items, `maxrects` and `skyline` place them one
+//! The entry points are [`arrange`] and, if some items are placed already, [`Gaps`]: sizes in, positions and page sizes out. Behind them, in the order a page meets them: `order` sorts the items, `maxrects` and `skyline` place them one
 //! after another, the latter from an `item_index` of those left, `anneal` improves the order, `min_page` searches for the
 //! smallest page, `square` for the smallest square one, `fixed` fits a page of a given size, `multipage` fills several.
 //! Nothing here sees a pixel or a name.
@@ -22,6 +21,7 @@ mod square;
 
 use crate::pack::Effort;
 use crate::pack::page::PageSizer;
+use crate::parallel;
 use crate::{Rect, Size};
 
 /// Where a piece lies.
@@ -126,48 +126,85 @@ pub(super) fn arrange(pieces: Items<'_>, fitting: &PageSizer, effort: Effort) ->
     arranged
 }
 
-/// Spots for pieces on pages where others lie already; `None` where they find no room. `taken` holds, for each page,
-/// its room and what is there.
-pub(super) fn arrange_around(pieces: Items<'_>, taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
-    let all: Vec<usize> = (0..pieces.sizes.len()).collect();
-    let lying: usize = taken.iter().map(|(_, rects)| rects.len()).sum();
-    if all.len() + lying > fixed::MOST_FOR_MAXRECTS {
-        return below(pieces, &all, taken);
-    }
-    let attempt = |order: &[usize]| {
-        let mut rooms: Vec<maxrects::FreeRects> =
-            taken.iter().map(|(size, rects)| maxrects::FreeRects::around(*size, rects)).collect();
-        let mut spots = vec![ItemPosition::default(); all.len()];
-        for &piece in order {
-            let mut places = rooms.iter_mut().enumerate();
-            let found = places
-                .find_map(|(page, room)| Some((page, room.place(pieces, piece, maxrects::Score::TopLeft)?)));
-            let (page, spot) = found?;
-            spots[piece] = ItemPosition { page, ..spot };
-        }
-        Some(spots)
-    };
-    order::ORDERS.iter().find_map(|&by| attempt(&order::sorted(pieces, &all, by)))
+/// More rectangles than this on a page are not searched for gaps, which would take seconds.
+const MOST_AROUND: usize = 4_000;
+
+/// Pages on which something is already, and the gaps between it.
+pub(super) struct Gaps {
+    /// For each page what is there, and its free rectangles where there are few enough to keep track of.
+    pages: Vec<(Vec<Rect>, Option<maxrects::FreeRects>)>,
 }
 
-/// Spots below everything on a page, when there is too much to search the gaps.
-fn below(pieces: Items<'_>, all: &[usize], taken: &[(Size, Vec<Rect>)]) -> Option<Vec<ItemPosition>> {
+impl Gaps {
+    /// The gaps of pages that hold these rectangles; none of the pages will ever have more room than `most`.
+    pub(super) fn around(taken: Vec<Vec<Rect>>, most: Size) -> Self {
+        let free = |rects: &Vec<Rect>| {
+            (rects.len() <= MOST_AROUND).then(|| maxrects::FreeRects::around(most, rects))
+        };
+        Self { pages: parallel::map_vec(taken, |_, rects| (rects.clone(), free(&rects))) }
+    }
+
+    /// Spots for pieces on pages with these rooms; `None` for those that find no room.
+    pub(super) fn fill(&self, pieces: Items<'_>, rooms: &[Size]) -> Vec<Option<ItemPosition>> {
+        let all: Vec<usize> = (0..pieces.sizes.len()).collect();
+        let left = |spots: &Vec<Option<ItemPosition>>| -> u64 {
+            let missing = all.iter().filter(|piece| spots[**piece].is_none());
+            missing.map(|&piece| pieces.sizes[piece].area()).sum()
+        };
+        let tries =
+            order::ORDERS.map(|by| self.fill_in_order(pieces, &order::sorted(pieces, &all, by), rooms));
+        tries.into_iter().min_by_key(left).unwrap_or_default()
+    }
+
+    fn fill_in_order(&self, pieces: Items<'_>, order: &[usize], rooms: &[Size]) -> Vec<Option<ItemPosition>> {
+        let mut spots = vec![None; pieces.sizes.len()];
+        let mut left = order.to_vec();
+        for (page, ((rects, free), room)) in self.pages.iter().zip(rooms).enumerate() {
+            match free {
+                Some(free) => {
+                    let mut free = free.clone();
+                    left.retain(|&piece| {
+                        let spot = free.place(pieces, piece, (*room, maxrects::Score::TopLeft));
+                        spots[piece] = spot.map(|spot| ItemPosition { page, ..spot });
+                        spot.is_none()
+                    });
+                }
+                None => {
+                    left = outside(pieces, &left, rects, *room, |piece, spot| {
+                        spots[piece] = Some(ItemPosition { page, ..spot });
+                    });
+                }
+            }
+        }
+        spots
+    }
+}
+
+/// Puts pieces below everything on a page, and then beside it; gives those that are left.
+fn outside(
+    pieces: Items<'_>,
+    order: &[usize],
+    rects: &[Rect],
+    room: Size,
+    mut put: impl FnMut(usize, ItemPosition),
+) -> Vec<usize> {
+    let right = rects.iter().map(|rect| rect.right()).max().unwrap_or(0) as u32;
+    let bottom = rects.iter().map(|rect| rect.bottom()).max().unwrap_or(0) as u32;
+    let below = Rect::new(0, bottom, room.width, room.height.saturating_sub(bottom));
+    let beside = Rect::new(right, 0, room.width.saturating_sub(right), bottom.min(room.height));
     let catalog = item_index::ItemIndex::new(pieces);
-    let mut left = order::sorted(pieces, all, order::ORDERS[0]);
-    let mut spots = vec![ItemPosition::default(); all.len()];
-    for (page, (room, rects)) in taken.iter().enumerate() {
-        let bottom = rects.iter().map(|rect| rect.bottom()).max().unwrap_or(0) as u32;
-        let free = Size::new(room.width, room.height.saturating_sub(bottom));
+    let mut left = order.to_vec();
+    for free in [below, beside] {
         if left.is_empty() || free.is_empty() {
             continue;
         }
-        let outcome = skyline::Skyline::of(&catalog, free).fill(&left).outcome;
+        let outcome = skyline::Skyline::of(&catalog, free.size()).fill(&left).outcome;
         for (piece, spot) in outcome.placed {
-            spots[piece] = ItemPosition { page, y: spot.y + bottom, ..spot };
+            put(piece, ItemPosition { x: spot.x + free.x, y: spot.y + free.y, ..spot });
         }
         left = outcome.left;
     }
-    left.is_empty().then_some(spots)
+    left
 }
 
 /// The least number of pages that any arrangement could have, and the least area of this many together: from the area

@@ -127,16 +127,20 @@ fn the_bound_counts_what_can_not_lie_side_by_side() {
 #[test]
 fn beside_what_lies_there_nothing_is_touched() {
     let sizes = [Size::new(4, 4), Size::new(3, 2)];
-    let taken = [(Size::new(10, 10), vec![Rect::new(0, 0, 10, 5), Rect::new(0, 5, 3, 5)])];
-    let spots = arrange_around(pieces(&sizes), &taken).unwrap();
+    let (page, taken) = (Size::new(10, 10), vec![Rect::new(0, 0, 10, 5), Rect::new(0, 5, 3, 5)]);
+    let gaps = Gaps::around(vec![taken.clone()], Size::new(20, 20));
+    let spots: Vec<ItemPosition> = gaps.fill(pieces(&sizes), &[page]).into_iter().flatten().collect();
+    assert_eq!(spots.len(), 2);
     let rects: Vec<Rect> =
         spots.iter().zip(sizes).map(|(spot, size)| Rect::at(spot.x, spot.y, size)).collect();
     for rect in &rects {
         assert!(rect.lies_in(Rect::new(0, 0, 10, 10)));
-        assert!(taken[0].1.iter().all(|other| !other.overlaps(*rect)));
+        assert!(taken.iter().all(|other| !other.overlaps(*rect)));
     }
     assert!(!rects[0].overlaps(rects[1]) || spots[0].page != spots[1].page);
-    assert!(arrange_around(pieces(&[Size::new(8, 6)]), &taken).is_none());
+    let wide = [Size::new(8, 6)];
+    assert_eq!(gaps.fill(pieces(&wide), &[page]), [None]);
+    assert!(gaps.fill(pieces(&wide), &[Size::new(11, 11)])[0].is_some_and(|spot| spot.x == 3));
 }
 
 proptest! {

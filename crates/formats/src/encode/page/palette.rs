@@ -4,7 +4,8 @@
 //! its colors differ most (P. Heckbert, "Color image quantization for frame buffer display", 1982; cutting at the mean by
 //! variance as in X. Wu, "Color quantization by dynamic programming and principal analysis", 1992), and the means are then
 //! moved to where their colors are (S. Lloyd, "Least squares quantization in PCM", 1982). Colors are compared multiplied
-//! by alpha, as they are seen; sums are whole numbers, so the same pages give the same palette everywhere. Written here
+//! by alpha, as they are seen. What filtering takes from clear pixels is seen at edges: their colors get an eighth of the palette, or
+//! more where there is room. Sums are whole numbers, so the same pages give the same palette everywhere. Written here
 //! because the crates for it either know no alpha, or take no fewer than 64 colors, or count in an order of chance.
 
 use shibori_core::parallel;
@@ -23,7 +24,12 @@ pub(in crate::encode) struct Palette {
     colors: Vec<Color>,
     index_of: HashMap<Color, u8>,
     loss: Option<QuantizationError>,
+    edge_loss: Option<QuantizationError>,
+    keeps_edges: bool,
 }
+
+/// At most this share of a palette is for clear pixels if other colors need it.
+const EDGES: usize = 8;
 
 /// What a palette gives up.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -48,32 +54,35 @@ struct WeightedColor {
 }
 
 impl Palette {
-    /// At most `most` colors, 2 to 256, for these pages.
-    pub(in crate::encode) fn of(pages: &[RgbaImage], most: u16) -> Self {
-        let seen = color_histogram(pages);
+    /// At most `most` colors, 2 to 256, for these pages. With `keeps_edges`, clear pixels keep the color they have, as far as
+    /// colors go.
+    pub(in crate::encode) fn of(pages: &[RgbaImage], most: u16, keeps_edges: bool) -> Self {
         let most = usize::from(most).clamp(2, 256);
-        if seen.len() <= most {
-            let colors: Vec<Color> = seen.iter().map(|seen| seen.color).collect();
-            let index_of = colors.iter().enumerate().map(|(at, color)| (*color, at as u8)).collect();
-            return Self { colors, index_of, loss: None };
+        // Of fewer colors none can be spared.
+        let keeps_edges = keeps_edges && most >= 4;
+        let (clear, shown): (Vec<WeightedColor>, Vec<WeightedColor>) =
+            color_histogram(pages, keeps_edges).into_iter().partition(|seen| seen.color[3] == 0);
+        // What has no color is one of the colors and never mixed with others: a hole in the picture stays one.
+        let (holes, edges): (Vec<WeightedColor>, Vec<WeightedColor>) =
+            clear.into_iter().partition(|seen| seen.color == [0; 4]);
+        let free = most - holes.len();
+        let for_edges = free.saturating_sub(shown.len()).max(most / EDGES).max(1).min(edges.len());
+        let all = holes.len() + shown.len();
+        let edges = Quantized::of(&edges, for_edges);
+        let shown = Quantized::of(&shown, free - for_edges);
+        let mut colors: Vec<Color> = holes.iter().map(|hole| hole.color).collect();
+        let mut index_of: HashMap<Color, u8> = colors.iter().map(|color| (*color, 0)).collect();
+        let loss = shown.loss.map(|loss| QuantizationError { from: all, ..loss });
+        let edge_loss = edges.loss;
+        for Quantized { colors: new, color_of, .. } in [edges, shown] {
+            let first = colors.len();
+            index_of.extend(color_of.into_iter().map(|(color, at)| (color, (first + at) as u8)));
+            colors.extend(new);
         }
-        // Clear is one of the colors and never mixed with others: a hole in the picture stays one.
-        let clear = usize::from(seen[0].shown[3] == 0);
-        let shown = &seen[clear..];
-        let means = refine_means(shown, split_boxes(shown, most - clear));
-        let nearest = nearest_of(shown, &means);
-        let used: Vec<usize> = (0..means.len()).filter(|at| nearest.contains(at)).collect();
-        let mut colors: Vec<Color> = vec![[0; 4]; clear];
-        colors.extend(used.iter().map(|&at| unmultiplied(means[at])));
-        let place = |at: usize| (used.binary_search(&at).expect("a color uses it") + clear) as u8;
-        let mut index_of: HashMap<Color, u8> =
-            shown.iter().zip(&nearest).map(|(seen, &at)| (seen.color, place(at))).collect();
-        index_of.extend((clear > 0).then_some(([0; 4], 0)));
-        let loss = QuantizationError { from: seen.len(), ..loss(shown, &nearest, &means) };
-        Self { colors, index_of, loss: Some(loss) }
+        Self { colors, index_of, loss, edge_loss, keeps_edges }
     }
 
-    /// Its colors with straight alpha, the clear one first where there is one.
+    /// Its colors with straight alpha, clear ones first.
     pub(in crate::encode) fn colors(&self) -> &[[u8; 4]] {
         &self.colors
     }
@@ -83,41 +92,83 @@ impl Palette {
         self.loss
     }
 
+    /// What it gives up of the colors under clear pixels, which filtering mixes into edges.
+    pub(in crate::encode) fn edge_loss(&self) -> Option<QuantizationError> {
+        self.edge_loss
+    }
+
     /// For each pixel the number of its color. The image must be one of the pages.
     pub(super) fn indices(&self, image: &RgbaImage) -> Vec<u8> {
-        image.pixels().map(|pixel| self.index_of[&canonical(pixel)]).collect()
+        image.pixels().map(|pixel| self.index_of[&canonical(pixel, self.keeps_edges)]).collect()
     }
 
     /// The image in these colors.
     pub(in crate::encode) fn apply(&self, image: &RgbaImage) -> RgbaImage {
         let mut image = image.clone();
         for pixel in image.pixels_mut() {
-            *pixel = Rgba(self.colors[usize::from(self.index_of[&canonical(pixel)])]);
+            *pixel = Rgba(self.colors[usize::from(self.index_of[&canonical(pixel, self.keeps_edges)])]);
         }
         image
     }
 }
 
-/// Clear pixels are all one color.
-fn canonical(pixel: &Rgba<u8>) -> Color {
-    if pixel[3] == 0 { [0; 4] } else { pixel.0 }
+/// Clear pixels are all one color, unless they keep theirs.
+fn canonical(pixel: &Rgba<u8>, keeps_edges: bool) -> Color {
+    if pixel[3] == 0 && !keeps_edges { [0; 4] } else { pixel.0 }
 }
 
-fn color_histogram(pages: &[RgbaImage]) -> Vec<WeightedColor> {
+fn color_histogram(pages: &[RgbaImage], keeps_edges: bool) -> Vec<WeightedColor> {
     let mut counts: HashMap<Color, u64> = HashMap::new();
     for page in pages {
         for pixel in page.pixels() {
-            *counts.entry(canonical(pixel)).or_default() += 1;
+            *counts.entry(canonical(pixel, keeps_edges)).or_default() += 1;
         }
     }
     let mut counts: Vec<(Color, u64)> = counts.into_iter().collect();
     counts.sort_unstable_by_key(|(color, _)| (color[3] > 0, *color));
     let seen = |(color, count): (Color, u64)| {
-        let alpha = i64::from(color[3]);
+        // Filtering gives clear pixels the alpha of their neighbors.
+        let alpha = if color[3] == 0 { 255 } else { i64::from(color[3]) };
         let [r, g, b, _] = color.map(|channel| (i64::from(channel) * alpha + 127) / 255);
-        WeightedColor { color, shown: [r, g, b, alpha], count, weight: (count as f64).sqrt().ceil() as i64 }
+        WeightedColor {
+            color,
+            shown: [r, g, b, i64::from(color[3])],
+            count,
+            weight: (count as f64).sqrt().ceil() as i64,
+        }
     };
     counts.into_iter().map(seen).collect()
+}
+
+/// Colors, and the few that stand for them.
+struct Quantized {
+    colors: Vec<Color>,
+    color_of: Vec<(Color, usize)>,
+    loss: Option<QuantizationError>,
+}
+
+impl Quantized {
+    fn of(seen: &[WeightedColor], most: usize) -> Self {
+        if seen.len() <= most {
+            let colors: Vec<Color> = seen.iter().map(|seen| seen.color).collect();
+            let color_of = colors.iter().copied().enumerate().map(|(at, color)| (color, at)).collect();
+            return Self { colors, color_of, loss: None };
+        }
+        let means = refine_means(seen, split_boxes(seen, most));
+        let nearest = nearest_of(seen, &means);
+        let used: Vec<usize> = (0..means.len()).filter(|at| nearest.contains(at)).collect();
+        let is_clear = seen[0].color[3] == 0;
+        let color = |&at: &usize| match (is_clear, means[at]) {
+            (true, [r, g, b, _]) => [r as u8, g as u8, b as u8, 0],
+            (false, mean) => unmultiplied(mean),
+        };
+        let place = |at: &usize| used.binary_search(at).expect("a color uses it");
+        Self {
+            colors: used.iter().map(color).collect(),
+            color_of: seen.iter().zip(&nearest).map(|(seen, at)| (seen.color, place(at))).collect(),
+            loss: Some(QuantizationError { from: seen.len(), ..loss(seen, &nearest, &means) }),
+        }
+    }
 }
 
 /// The means of `most` boxes of colors.
@@ -235,16 +286,44 @@ mod tests {
     fn few_colors_stay_as_they_are() {
         let mut image = RgbaImage::from_pixel(4, 4, Rgba([9, 8, 7, 0]));
         image.put_pixel(1, 1, Rgba([200, 0, 0, 120]));
-        let palette = Palette::of(std::slice::from_ref(&image), 16);
+        let palette = Palette::of(std::slice::from_ref(&image), 16, false);
         assert_eq!((palette.colors(), palette.loss()), (&[[0, 0, 0, 0], [200, 0, 0, 120]][..], None));
         assert_eq!(palette.apply(&image).get_pixel(1, 1), image.get_pixel(1, 1));
+    }
+
+    #[test]
+    fn clear_pixels_at_edges_keep_their_color_as_far_as_colors_go() {
+        // Each visible color with its own spread under the clear pixel beside it.
+        let image = RgbaImage::from_fn(64, 32, |x, y| match x {
+            0 => Rgba([0; 4]),
+            _ => Rgba([x as u8 * 4, y as u8 * 8, 90, if x % 2 == 0 { 0 } else { 255 }]),
+        });
+        let error = |most: u16| {
+            let palette = Palette::of(std::slice::from_ref(&image), most, true);
+            assert!(palette.colors().len() <= usize::from(most));
+            let first_shown = palette.colors().iter().position(|color| color[3] > 0).unwrap();
+            assert!(palette.colors()[first_shown..].iter().all(|color| color[3] > 0));
+            let drawn = palette.apply(&image);
+            let clear = || image.pixels().zip(drawn.pixels()).filter(|(old, _)| old[3] == 0);
+            assert!(clear().all(|(_, new)| new[3] == 0));
+            let off = clear().map(|(old, new)| (0..3).map(|c| old[c].abs_diff(new[c])).max().unwrap());
+            assert_eq!(palette.edge_loss().map_or(0, |loss| loss.largest), off.clone().max().unwrap());
+            off.map(u32::from).sum::<u32>() / clear().count() as u32
+        };
+        assert!(error(256) < 20 && error(256) < error(32), "{} {}", error(256), error(32));
+        let few = RgbaImage::from_fn(4, 1, |x, _| Rgba([200, 90, 10, if x == 0 { 255 } else { 0 }]));
+        let palette = Palette::of(std::slice::from_ref(&few), 4, true);
+        assert_eq!(
+            (palette.colors(), palette.edge_loss()),
+            (&[[200, 90, 10, 0], [200, 90, 10, 255]][..], None)
+        );
     }
 
     #[test]
     fn clear_pixels_stay_clear_and_the_reported_error_is_the_real_one() {
         let image = gradient();
         for most in [2, 5, 64, 256] {
-            let palette = Palette::of(std::slice::from_ref(&image), most);
+            let palette = Palette::of(std::slice::from_ref(&image), most, false);
             assert!(palette.colors().len() <= usize::from(most));
             let drawn = palette.apply(&image);
             let mut largest = 0;
@@ -256,7 +335,7 @@ mod tests {
             }
             assert_eq!(palette.loss().unwrap().largest, largest, "{most} colors");
         }
-        let mean = |most| Palette::of(std::slice::from_ref(&image), most).loss().unwrap().mean;
+        let mean = |most| Palette::of(std::slice::from_ref(&image), most, false).loss().unwrap().mean;
         assert!(mean(256) < mean(64) / 1.5 && mean(256) < 6.0, "{}", mean(256));
     }
 }

@@ -124,7 +124,7 @@ proptest! {
         width in 1u32..40, height in 1u32..12, colors in 1u32..200, small in any::<bool>(),
     ) {
         let image = page(width, height, colors);
-        let palette = Palette::of(std::slice::from_ref(&image), 256);
+        let palette = Palette::of(std::slice::from_ref(&image), 256, false);
         prop_assert!(palette.loss().is_none());
         let png = if small { PngSize::Small } else { PngSize::Usual };
         let bytes = PageEncoding { png, ..PageEncoding::default() }.encode(&image, Some(&palette)).unwrap();
@@ -136,7 +136,7 @@ proptest! {
         width in 8u32..30, colors in 30u32..300, most in 2u16..40,
     ) {
         let image = page(width, 20, colors);
-        let palette = Palette::of(std::slice::from_ref(&image), most);
+        let palette = Palette::of(std::slice::from_ref(&image), most, false);
         prop_assert!(palette.colors().len() <= usize::from(most));
         let drawn = palette.apply(&image);
         let shown = |pixel: &Rgba<u8>| {

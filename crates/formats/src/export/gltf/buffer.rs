@@ -5,8 +5,6 @@ use std::collections::HashMap;
 
 use serde_json::{Value, json};
 
-use crate::export::gltf::quads::INDICES;
-
 /// What a list of numbers is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(super) enum Kind {
@@ -18,22 +16,28 @@ pub(super) enum Kind {
     Times,
     /// Three a key.
     Scales,
+    /// Which way a corner faces.
+    Normals,
+    /// Which way is right on a picture, and on which side of that is up.
+    Tangents,
 }
 
-const KINDS: [Kind; 4] = [Kind::Positions, Kind::Uvs, Kind::Times, Kind::Scales];
+const KINDS: [Kind; 6] =
+    [Kind::Positions, Kind::Uvs, Kind::Times, Kind::Scales, Kind::Normals, Kind::Tangents];
 
 impl Kind {
     /// Numbers of one element, and what the standard calls it.
     fn shape(self) -> (usize, &'static str) {
         match self {
-            Self::Positions | Self::Scales => (3, "VEC3"),
+            Self::Positions | Self::Scales | Self::Normals => (3, "VEC3"),
+            Self::Tangents => (4, "VEC4"),
             Self::Uvs => (2, "VEC2"),
             Self::Times => (1, "SCALAR"),
         }
     }
 
     fn is_of_corners(self) -> bool {
-        matches!(self, Self::Positions | Self::Uvs)
+        matches!(self, Self::Positions | Self::Uvs | Self::Normals | Self::Tangents)
     }
 }
 
@@ -41,14 +45,18 @@ impl Kind {
 #[derive(Default)]
 pub(super) struct Buffer {
     /// The bytes of each kind.
-    bytes: [Vec<u8>; 4],
+    bytes: [Vec<u8>; 6],
     accessors: Vec<Accessor>,
     known: HashMap<(Kind, Vec<u32>), usize>,
-    indices: Option<usize>,
+    indices: Vec<u8>,
+    known_indices: HashMap<Vec<u16>, usize>,
 }
 
 enum Accessor {
-    Indices,
+    Indices {
+        offset: usize,
+        count: usize,
+    },
     Numbers {
         kind: Kind,
         offset: usize,
@@ -80,12 +88,15 @@ impl Buffer {
         self.accessors.len() - 1
     }
 
-    /// The accessor of the triangles that every quad has.
-    pub(super) fn quad_indices(&mut self) -> usize {
-        *self.indices.get_or_insert_with(|| {
-            self.accessors.push(Accessor::Indices);
-            self.accessors.len() - 1
-        })
+    /// The accessor of triangles.
+    pub(super) fn indices(&mut self, triangles: &[u16]) -> usize {
+        if let Some(&accessor) = self.known_indices.get(triangles) {
+            return accessor;
+        }
+        self.accessors.push(Accessor::Indices { offset: self.indices.len(), count: triangles.len() });
+        self.indices.extend(triangles.iter().flat_map(|corner| corner.to_le_bytes()));
+        self.known_indices.insert(triangles.to_vec(), self.accessors.len() - 1);
+        self.accessors.len() - 1
     }
 
     /// All bytes, the views of them, and the accessors.
@@ -109,17 +120,23 @@ impl Buffer {
             all.extend(bytes);
         }
         let indices_view = views.len();
-        if self.indices.is_some() {
-            let bytes = INDICES.map(u16::to_le_bytes).concat();
+        if !self.indices.is_empty() {
+            let bytes = &self.indices;
             views.push(json!({
                 "buffer": 0, "byteOffset": all.len(), "byteLength": bytes.len(), "target": TRIANGLES,
             }));
             all.extend(bytes);
         }
         let accessor = |accessor: &Accessor| match accessor {
-            Accessor::Indices => json!({
-                "bufferView": indices_view, "componentType": SHORT, "count": INDICES.len(), "type": "SCALAR",
-            }),
+            Accessor::Indices { offset, count } => {
+                let mut entry = json!({
+                    "bufferView": indices_view, "componentType": SHORT, "count": count, "type": "SCALAR",
+                });
+                if *offset > 0 {
+                    entry["byteOffset"] = json!(offset);
+                }
+                entry
+            }
             Accessor::Numbers { kind, offset, count, bounds } => {
                 let mut entry = json!({
                     "bufferView": view_of[kind], "componentType": FLOAT, "count": count, "type": kind.shape().1,

@@ -1,10 +1,13 @@
-//! glTF 2.0: every frame a quad about its pivot, every clip an animation that shows one quad at a time.
+//! glTF 2.0: every frame a quad, or its polygon, about its pivot; every clip an animation that shows one of them at a time.
 //!
 //! The tree is root › one node per clip › a node for each distinct frame of that clip. What is not shown has the scale 0, which the
 //! standard names as the way to animate visibility. At rest the first clip shows its first frame. Each animation drives its own
 //! clip node to 1, the first clip's to 0, and those of its own quads that change: stop one animation before another
 //! begins, as players do, and what is not driven is as at rest again. Switch clips, never fade between them: half a
 //! scale is half a figure.
+//!
+//! A page with a normal map or a glow has a material that is lit, with normals and tangents that point as the picture is drawn,
+//! mirrored and rotated frames included; all others are unlit.
 //!
 //! In the order of the data: `quads` lays out corners, `times` says when what is shown, `buffer` keeps the numbers, and
 //! this file puts the JSON together. y runs up, the front faces +z, one unit is a pixel unless said otherwise.
@@ -20,10 +23,11 @@ use serde_json::{Map, Value, json};
 
 use crate::escape::escape_url_path;
 use crate::export::idents::full_name;
-use crate::export::{ExportError, ExportSource, File, sibling_path};
+use crate::export::{ExportError, ExportSource, File, PageImage, sibling_path};
 use crate::manifest::Sampling;
 use crate::store::seal;
 use buffer::{Buffer, Kind};
+use shibori_core::CompanionKind;
 use times::Switching;
 
 /// Which files.
@@ -44,6 +48,9 @@ pub struct Gltf {
     pub unit: f64,
 }
 
+/// Suffixes of companions that glow, as the trade has them.
+const EMISSIVE: [&str; 4] = ["_e", "_emission", "_emissive", "_glow"];
+
 /// The files of a scene.
 pub fn gltf(subject: &ExportSource, options: &Gltf, path: &Path) -> Result<Vec<File>, ExportError> {
     let mut scene = Scene::new(subject, options);
@@ -58,11 +65,14 @@ struct Scene<'a> {
     options: &'a Gltf,
     buffer: Buffer,
     images: Vec<Value>,
-    /// Pages that lie elsewhere and must come along.
+    textures: Vec<Value>,
+    /// Images that lie elsewhere and must come along.
     copies: Vec<File>,
-    /// Page images of a `.glb`, one after another.
+    /// The images of a `.glb`, one after another.
     pictures: Vec<Vec<u8>>,
     materials: Vec<Value>,
+    /// For each page whether its material is lit with a normal map.
+    has_normals: Vec<bool>,
     meshes: Vec<Value>,
     /// The mesh of a frame, mirrored or not.
     mesh_of: HashMap<(usize, bool), usize>,
@@ -81,6 +91,8 @@ impl<'a> Scene<'a> {
             options,
             buffer: Buffer::default(),
             images: Vec::new(),
+            textures: Vec::new(),
+            has_normals: Vec::new(),
             copies: Vec::new(),
             pictures: Vec::new(),
             materials: Vec::new(),
@@ -93,49 +105,82 @@ impl<'a> Scene<'a> {
         }
     }
 
-    /// Images, textures and materials, one of each a page.
+    /// One material per page, with the textures that it takes.
     fn pages(&mut self, path: &Path) -> Result<(), ExportError> {
         let folder = path.parent().unwrap_or(Path::new(""));
-        for (number, page) in self.subject.manifest.pages.iter().enumerate() {
-            let image = &self.subject.pages[number];
-            let name = json!(page.file);
-            match self.options.container {
-                Container::Text => {
-                    let refuse =
-                        |what| Err(ExportError::Page { page: page.file.clone(), what, format: ".gltf" });
-                    if !image.is_png() {
-                        return refuse("it is not a PNG");
-                    }
-                    if self.subject.is_premultiplied(number) {
-                        return refuse("its colors are multiplied by alpha");
-                    }
-                    let (file, copy) = self.subject.page_inside(folder, number);
-                    self.copies.extend(copy);
-                    let uri = escape_url_path(&file);
-                    self.images.push(json!({ "name": name, "uri": uri }));
-                }
-                Container::Binary => {
-                    self.pictures.push(self.subject.unpremultiplied_png(number)?);
-                    self.images.push(json!({ "name": name, "mimeType": "image/png" }));
-                }
-            }
+        let subject = self.subject;
+        for (number, page) in subject.manifest.pages.iter().enumerate() {
+            self.texture(number, &subject.pages[number], &page.file, folder)?;
+        }
+        for (number, page) in subject.manifest.pages.iter().enumerate() {
             let mut material = json!({
-                "name": name,
+                "name": page.file,
                 "pbrMetallicRoughness": {
                     "baseColorTexture": { "index": number }, "metallicFactor": 0, "roughnessFactor": 1,
                 },
                 "doubleSided": true,
-                "extensions": { "KHR_materials_unlit": {} },
             });
-            if image.is_hard() {
+            for (spec, image) in subject.companions.get(number).into_iter().flatten() {
+                let key = match spec.kind {
+                    CompanionKind::Normals => "normalTexture",
+                    CompanionKind::Color if EMISSIVE.contains(&spec.suffix.as_str()) => "emissiveTexture",
+                    CompanionKind::Color => continue,
+                };
+                if material.get(key).is_some() {
+                    continue;
+                }
+                let texture = self.texture(number, image, &page.companions[&spec.suffix], folder)?;
+                material[key] = json!({ "index": texture });
+                if key == "emissiveTexture" {
+                    material["emissiveFactor"] = json!([1, 1, 1]);
+                }
+            }
+            let has_normals = material.get("normalTexture").is_some();
+            if !has_normals && material.get("emissiveTexture").is_none() {
+                material["extensions"] = json!({ "KHR_materials_unlit": {} });
+            }
+            if subject.pages[number].is_hard() {
                 material["alphaMode"] = json!("MASK");
                 material["alphaCutoff"] = json!(0.5);
             } else {
                 material["alphaMode"] = json!("BLEND");
             }
+            self.has_normals.push(has_normals);
             self.materials.push(material);
         }
         Ok(())
+    }
+
+    /// A texture of an image that belongs to a page.
+    fn texture(
+        &mut self,
+        page: usize,
+        image: &PageImage,
+        file: &str,
+        folder: &Path,
+    ) -> Result<usize, ExportError> {
+        let is_premultiplied = self.subject.is_premultiplied(page);
+        match self.options.container {
+            Container::Text => {
+                let refuse = |what| Err(ExportError::Page { page: file.to_owned(), what, format: ".gltf" });
+                if !image.is_png() {
+                    return refuse("it is not a PNG");
+                }
+                if is_premultiplied {
+                    return refuse("its colors are multiplied by alpha");
+                }
+                let (uri, copy) = image.inside(file, folder);
+                self.copies.extend(copy);
+                self.images.push(json!({ "name": file, "uri": escape_url_path(&uri) }));
+            }
+            Container::Binary => {
+                self.pictures.push(image.straight_png(is_premultiplied)?);
+                self.images.push(json!({ "name": file, "mimeType": "image/png" }));
+            }
+        }
+        let is_smooth = self.subject.manifest.pages[page].sampling == Some(Sampling::Smooth);
+        self.textures.push(json!({ "source": self.images.len() - 1, "sampler": usize::from(is_smooth) }));
+        Ok(self.textures.len() - 1)
     }
 
     /// The tree. The root is node 0.
@@ -214,15 +259,22 @@ impl<'a> Scene<'a> {
         let (frame, mirrored) = key;
         let entry = &self.subject.manifest.frames[frame];
         let page = self.subject.manifest.pages[entry.page].size;
-        let corners = quads::corners(&self.subject.frames[frame], self.options.unit, mirrored);
-        let positions = self.buffer.add(Kind::Positions, &corners.concat());
-        let uvs = self.buffer.add(Kind::Uvs, &quads::uvs(entry, page, mirrored).concat());
+        let shape = quads::shape(entry, &self.subject.frames[frame], page, self.options.unit, mirrored);
+        let count = shape.corners.len();
+        let positions = self.buffer.add(Kind::Positions, &shape.corners.concat());
+        let uvs = self.buffer.add(Kind::Uvs, &shape.uvs.concat());
+        let mut attributes = json!({ "POSITION": positions, "TEXCOORD_0": uvs });
+        if self.has_normals[entry.page] {
+            attributes["NORMAL"] = json!(self.buffer.add(Kind::Normals, &[0.0, 0.0, 1.0].repeat(count)));
+            // Right on the drawing, and which way up is then.
+            let side = if mirrored { -1.0 } else { 1.0 };
+            attributes["TANGENT"] =
+                json!(self.buffer.add(Kind::Tangents, &[side, 0.0, 0.0, side].repeat(count)));
+        }
+        let indices = self.buffer.indices(&shape.triangles);
         let mut mesh = json!({
             "name": full_name(&entry.sprite, &entry.name),
-            "primitives": [{
-                "attributes": { "POSITION": positions, "TEXCOORD_0": uvs },
-                "indices": self.buffer.quad_indices(), "material": entry.page,
-            }],
+            "primitives": [{ "attributes": attributes, "indices": indices, "material": entry.page }],
         });
         let mut extras = Map::new();
         if !entry.boxes.is_empty() {
@@ -283,14 +335,6 @@ impl<'a> Scene<'a> {
 
     fn files(mut self, path: &Path) -> Result<Vec<File>, ExportError> {
         let is_smooth = |page: &crate::manifest::Page| page.sampling == Some(Sampling::Smooth);
-        let textures: Vec<Value> = self
-            .subject
-            .manifest
-            .pages
-            .iter()
-            .enumerate()
-            .map(|(page, entry)| json!({ "source": page, "sampler": usize::from(is_smooth(entry)) }))
-            .collect();
         const NEAREST: u32 = 9728;
         const LINEAR: u32 = 9729;
         const CLAMP: u32 = 33071;
@@ -314,16 +358,18 @@ impl<'a> Scene<'a> {
         let binary = sibling_path(path, ".bin");
         let mut json = json!({
             "asset": { "version": "2.0", "generator": seal::PLACEHOLDER },
-            "extensionsUsed": ["KHR_materials_unlit"],
             "scene": 0,
             "scenes": [{ "name": self.subject.stem, "nodes": [0] }],
             "nodes": self.nodes,
         });
+        if self.materials.iter().any(|material| material.get("extensions").is_some()) {
+            json["extensionsUsed"] = json!(["KHR_materials_unlit"]);
+        }
         for (key, list) in [
             ("meshes", self.meshes),
             ("animations", self.animations),
             ("materials", self.materials),
-            ("textures", textures),
+            ("textures", self.textures),
             ("images", self.images),
             ("samplers", samplers),
             ("accessors", accessors),

@@ -2,6 +2,8 @@
 
 use serde_json::{Map, Value, json};
 
+use shibori_core::{CompanionKind, CompanionSpec};
+
 use crate::export::idents::{check_full_names, full_name, identifier, idents};
 use crate::export::{ExportError, ExportSource, TemplateError};
 
@@ -71,8 +73,15 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
             [("factor", json!(1)), ("alpha", json!("straight")), ("sampling", Value::Null)]
                 .map(|(k, v)| (k.to_owned(), v)),
         );
-        page.extend([("companions", json!({})), ("extras", json!({}))].map(|(k, v)| (k.to_owned(), v)));
+        page.extend(
+            [("companions", json!({})), ("uv_origin", json!("top")), ("extras", json!({}))]
+                .map(|(k, v)| (k.to_owned(), v)),
+        );
         page.extend(object(entry));
+        let normals = entry.companions.keys().filter(|suffix| {
+            entry.normals.contains(suffix) || CompanionSpec::of_suffix(suffix).kind == CompanionKind::Normals
+        });
+        page.insert("normals".to_owned(), json!(normals.collect::<Vec<_>>()));
         Value::Object(page)
     };
     let pages: Vec<Value> = manifest.pages.iter().enumerate().map(page).collect();

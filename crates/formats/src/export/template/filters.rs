@@ -24,6 +24,7 @@ pub(super) fn add(environment: &mut Environment<'_>) {
     }
     environment.add_filter("hex", hex);
     environment.add_filter("fixed", fixed);
+    environment.add_filter("float", float);
     environment.add_filter("quoted", |text: String| quoted(&text));
     environment.add_filter("xml", |text: String| crate::escape::escape_xml(&text));
 }
@@ -54,6 +55,11 @@ fn fixed(number: f64, decimals: Option<usize>) -> String {
     } else {
         text
     }
+}
+
+/// A number with all its digits and always a point, as a floating-point number is written in C and Rust.
+fn float(number: f64) -> String {
+    format!("{number:?}")
 }
 
 /// A string in double quotes, with backslashes where needed: C, Lua, Python, Rust, JavaScript and JSON all read it.

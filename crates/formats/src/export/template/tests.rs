@@ -2,8 +2,9 @@ use std::process::{Command, Stdio};
 
 use super::*;
 use crate::encode::PageEncoding;
+use crate::export::metrics::FrameGeometry;
 use crate::export::sample::{frames, subject};
-use crate::manifest::Coordinate;
+use crate::manifest::{Alpha, Coordinate, Sampling};
 
 const CLIPS: [&str; 2] = ["swim = 0-2@80ms,4@240ms", "turn = 1,4,5 @12fps bounce"];
 
@@ -103,6 +104,11 @@ fn marked(source: &str) -> Result<String, TemplateError> {
     frame.boxes.insert("hit".to_owned(), [-7, 2, 41, 4]);
     frame.nine = Some([1, 2, 31, 4]);
     frame.polygon = [[0.5, 6.25], [3.0, 1.0], [4.0, 5.0]].map(|at| at.map(Coordinate)).to_vec();
+    frame.pivot = [12.347_625, 9.1].map(Coordinate);
+    let page = &mut subject.manifest.pages[0];
+    (page.alpha, page.sampling) = (Alpha::Premultiplied, Some(Sampling::Smooth));
+    page.companions.insert("_n".to_owned(), "pond_n.png".to_owned());
+    subject.frames = FrameGeometry::of_all(&subject.manifest);
     subject.clips[0].playback[1].event = Some("splash".to_owned());
     subject.manifest.clips[0].steps[1].event = Some("splash".to_owned());
     render(&subject, source)
@@ -126,9 +132,17 @@ fn starters_make_code_that_compilers_take() {
         let text = marked(starter.source).unwrap();
         assert!(text.contains("koi-05"), "{}", starter.name);
         // Whatever a person put into a manifest arrives in every language.
-        for part in ["hit", "-7", "41", "31", "6.25", "splash"] {
+        let marked = ["hit", "-7", "41", "31", "6.25", "splash", "12.347625", "9.1", "pond_n.png", "_n"];
+        for part in marked {
             assert!(text.contains(part), "{}: {part}", starter.name);
         }
+        let page = &text[..text.find("koi-00").unwrap()];
+        assert!(["premultiplied", "true"].iter().any(|said| page.contains(said)), "{}: alpha", starter.name);
+        assert!(
+            ["smooth", "true, true"].iter().any(|said| page.contains(said)),
+            "{}: sampling",
+            starter.name
+        );
         let file = format!("pond.{}", starter.extension());
         let known = match starter.name {
             "json" => serde_json::from_str::<serde_json::Value>(&text).map(|_| true).ok(),
