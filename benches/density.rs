@@ -1,8 +1,8 @@
 //! How densely pages are packed, at each effort.
 //!
-//! `cargo bench --bench density` packs, without turning, on free pages and on square ones: squares cut into pieces by
+//! `cargo bench --bench density` packs, without turning, on free pages, on square ones and on powers of two: squares cut into pieces by
 //! straight cuts and by pinwheels of five, of which a perfect packing is known; sprites whose trimmed frames are all a
-//! little different, as games have them; and thin pieces, lying and standing. It prints the share covered and the time of
+//! little different, as games have them; a few small ones, as of one pixel-art figure; and thin pieces, lying and standing. It prints the share covered and the time of
 //! each effort, and how near `medium` comes to `high`. Last, how the time grows from 100 to 100,000 frames.
 //! `-- --seeds 9` makes more instances of each kind, `-- --time` prints the times only.
 
@@ -11,7 +11,7 @@ use std::time::Instant;
 
 use image::{Rgba, RgbaImage};
 use shibori_benches::{Figures, argument, has_argument};
-use shibori_core::pack::{DenseOptions, Effort, Layout, PackSettings, PageRules, pack};
+use shibori_core::pack::{DenseOptions, Effort, Layout, PackSettings, PageRules, Rounding, pack};
 use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, Size};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
@@ -29,10 +29,20 @@ impl Draw {
 /// A kind of pieces: its name, how many there are in its instances, and how they are made.
 type Kind = (&'static str, &'static [usize], fn(usize, u64) -> Vec<Size>);
 
-const KINDS: [Kind; 3] = [
+const KINDS: [Kind; 4] = [
     ("cut squares", &[16, 50, 200], |count, seed| sizes_of(&cut(count, seed))),
-    ("sprites", &[100, 400], sprites),
+    ("sprites", &[100, 400], |count, seed| sprites(count, seed, (10, 90))),
+    ("small sprites", &[20, 40, 80], |count, seed| sprites(count, seed, (8, 32))),
     ("thin pieces", &[60, 200], thin),
+];
+
+/// A name, whether pages are square, and what their sides are rounded to.
+type Shape = (&'static str, bool, Rounding);
+
+const SHAPES: [Shape; 3] = [
+    ("", false, Rounding::None),
+    (", square page", true, Rounding::None),
+    (", power of two", false, Rounding::Pow2),
 ];
 
 fn main() {
@@ -41,30 +51,35 @@ fn main() {
     if !has_argument("--time") {
         println!("share of the page covered, of {seeds} instances each");
         println!("{:>22} {:>17} {:>17} {:>17}", "", "low", "medium", "high");
-        for is_square in [false, true] {
+        for shape in SHAPES {
             for kind in KINDS {
-                table(kind, is_square, seeds, &figures);
+                table(kind, shape, seeds, &figures);
             }
         }
     }
     println!("time to arrange, in seconds");
     println!("{:>22} {:>17} {:>17}", "frames", "low", "medium");
     for count in [100, 600, 1_000, 2_000, 10_000] {
-        let times = [Effort::Low, Effort::Medium].map(|effort| arranged(&sprites(count, 1), effort, false).1);
+        let times = [Effort::Low, Effort::Medium]
+            .map(|effort| arranged(&sprites(count, 1, (10, 90)), effort, SHAPES[0]).1);
         println!("{count:>22} {:>15.3} s {:>15.3} s", times[0], times[1]);
     }
-    println!("{:>22} {:>15.3} s", 100_000, arranged(&sprites(100_000, 1), Effort::Low, false).1);
+    println!(
+        "{:>22} {:>15.3} s",
+        100_000,
+        arranged(&sprites(100_000, 1, (10, 90)), Effort::Low, SHAPES[0]).1
+    );
 }
 
 /// A row for each count: the share covered and the time, for each effort; then the means with their verdicts.
-fn table((name, counts, make): Kind, is_square: bool, seeds: u64, figures: &Figures) {
-    let name = if is_square { format!("{name}, square page") } else { name.to_owned() };
+fn table((name, counts, make): Kind, shape: Shape, seeds: u64, figures: &Figures) {
+    let name = format!("{name}{}", shape.0);
     let mut means = [0.0; 3];
     for &count in counts {
         let mut row = String::new();
         for (number, effort) in [Effort::Low, Effort::Medium, Effort::High].into_iter().enumerate() {
             let runs: Vec<(f64, f64)> =
-                (1..=seeds).map(|seed| arranged(&make(count, seed), effort, is_square)).collect();
+                (1..=seeds).map(|seed| arranged(&make(count, seed), effort, shape)).collect();
             let mean = |of: fn(&(f64, f64)) -> f64| runs.iter().map(of).sum::<f64>() / runs.len() as f64;
             means[number] += mean(|run| run.0) / counts.len() as f64;
             row += &format!("  {:>6.2} % {:>5.2} s", mean(|run| run.0) * 100.0, mean(|run| run.1));
@@ -80,9 +95,9 @@ fn table((name, counts, make): Kind, is_square: bool, seeds: u64, figures: &Figu
 }
 
 /// The share covered of one page without any space, and the time it took.
-fn arranged(sizes: &[Size], effort: Effort, square: bool) -> (f64, f64) {
+fn arranged(sizes: &[Size], effort: Effort, (_, square, round): Shape) -> (f64, f64) {
     let max = Size::new(65_536, 65_536);
-    let pages = PageRules { max, square, ..PackSettings::dense().pages };
+    let pages = PageRules { max, square, round, ..PackSettings::dense().pages };
     let options = PackSettings {
         layout: Layout::Dense(DenseOptions { share: false, effort, ..DenseOptions::default() }),
         pages,
@@ -110,12 +125,12 @@ fn sizes_of(rects: &[Rect]) -> Vec<Size> {
     rects.iter().map(|rect| rect.size()).collect()
 }
 
-/// Sprites of 8 to 40 frames, each frame up to a fifth larger or smaller than its sprite.
-fn sprites(count: usize, seed: u64) -> Vec<Size> {
+/// Sprites of 8 to 40 frames, each frame up to a fifth larger or smaller than its sprite, whose sides are of this range.
+fn sprites(count: usize, seed: u64, (least, most): (u32, u32)) -> Vec<Size> {
     let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     let mut sizes = Vec::new();
     while sizes.len() < count {
-        let (width, height) = (draw.within(10, 90), draw.within(12, 100));
+        let (width, height) = (draw.within(least, most), draw.within(least + 2, most + 10));
         for _ in 0..draw.within(8, 40) {
             let near = |draw: &mut Draw, length: u32| draw.within(length * 4 / 5, length * 6 / 5);
             sizes.push(Size::new(near(&mut draw, width), near(&mut draw, height)));

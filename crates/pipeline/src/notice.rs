@@ -59,6 +59,13 @@ pub enum Notice {
         /// Their names.
         clips: Vec<String>,
     },
+    /// Frames in no clip, which follow in rows of their own.
+    Unclipped {
+        /// How many.
+        frames: usize,
+        /// The first of them.
+        first: Name,
+    },
     /// Atlases of other scales that an earlier run wrote and this one didn't.
     StaleScales {
         /// Their manifests.

@@ -55,7 +55,7 @@ impl From<CompanionError> for Failure {
                  the sprite koi{suffix}"
             )),
             CompanionError::None { suffix } => failure.with_hint(format!(
-                "include the companions' source, as in: shibori pack sets/koi sets/koi{suffix} --companion {suffix} -o atlas/koi"
+                "include the companions' source, such as a set koi{suffix} beside koi"
             )),
         }
     }

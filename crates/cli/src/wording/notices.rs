@@ -116,6 +116,13 @@ pub(crate) fn notice(notice: &Notice) -> (MessageLevel, Message) {
             "--row-order leaves out {}; the frames follow in rows of their own",
             abbreviate_list(clips)
         )),
+        Notice::Unclipped { frames, first } => note(match frames {
+            1 => format!("'{first}' is in no clip; it follows in a row of its own"),
+            frames => format!(
+                "{} are in no clip, such as '{first}'; they follow in rows of their own",
+                count_noun(*frames, "frame")
+            ),
+        }),
         Notice::StaleScales { manifests } => {
             let names: Vec<String> =
                 manifests.iter().map(|path| path.display_slashed().to_string()).collect();

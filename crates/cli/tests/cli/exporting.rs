@@ -165,3 +165,48 @@ fn what_can_not_be_exported_is_reported() {
     assert!(before == env.files(""), "a failed run changed something");
     env.ok("export soft --to glb");
 }
+
+#[test]
+fn tables_and_clips_need_no_page_images() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o set");
+    env.ok("pack set -o pond --sampling smooth --alpha premultiplied --uv --uv-origin bottom");
+    std::fs::remove_file(env.path("pond.png")).unwrap();
+    env.ok("clip pond.json \"swim = 0-7 @12fps\"");
+    env.ok("export pond.json --to csv");
+    let table = String::from_utf8(env.read("pond.csv")).unwrap();
+    let mut lines = table.lines();
+    assert!(lines.next().unwrap().ends_with("alpha,sampling,companions,uv_origin"));
+    assert!(lines.next().unwrap().ends_with("premultiplied,smooth,,top"));
+    env.ok("export pond.json --template lua");
+    assert!(String::from_utf8(env.read("pond.lua")).unwrap().contains("alpha = \"premultiplied\""));
+    let manifest: Value = serde_json::from_slice(&env.read("pond.json")).unwrap();
+    assert_eq!(manifest["pages"][0]["uv_origin"], "bottom");
+    let outcome = env.run("export pond.json --to css");
+    assert!(outcome.code == 3 && outcome.err.contains("page \"pond.png\" is missing"), "{}", outcome.err);
+    // Where a row ends is seen in its pictures.
+    assert_eq!(env.run("clip pond.json --clip-rows swim").code, 3);
+}
+
+#[test]
+fn a_rename_that_is_offered_works() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    // Files that one system has and another can't have; an atlas can hold both.
+    let manifest = String::from_utf8(env.read("koi/frames.json")).unwrap();
+    for (at, names) in [["koi-A", "koi-a"], ["con", "koi-b"], ["a:b", "a,b"]].into_iter().enumerate() {
+        let text = manifest.replace("\"koi-00\"", &format!("\"{}\"", names[0]));
+        env.write("koi/frames.json", text.replace("\"koi-01\"", &format!("\"{}\"", names[1])));
+        env.ok(&format!("pack koi -o odd{at} --force"));
+        for command in [
+            format!("unpack odd{at}.json -o u{at}"),
+            format!("adjust odd{at}.json --mirror left-right -o a{at}"),
+        ] {
+            let outcome = env.run(&command);
+            assert_eq!(outcome.code, 4, "{command}: {}", outcome.err);
+            let offered = outcome.err.lines().find_map(|line| line.trim().strip_prefix("shibori ")).unwrap();
+            env.ok(offered);
+        }
+        assert_eq!(env.frames(&format!("u{at}")).frames().len(), 8);
+    }
+}

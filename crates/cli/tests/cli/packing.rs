@@ -4,6 +4,7 @@ use image::{Rgba, RgbaImage, imageops};
 use serde_json::Value;
 
 use crate::env::Env;
+use crate::previews::visible;
 
 /// What was asked for, in pixels.
 #[derive(Clone, Copy)]
@@ -293,4 +294,182 @@ fn contradictions_and_bad_packs_are_reported() {
     let outcome = env.run("pack koi -o never --layout strip --page-max 100 --gutter 1 --margin 2");
     assert!(outcome.err.contains("raise --page-max to 267"), "{}", outcome.err);
     env.ok("pack koi -o strip --layout strip --page-max 267x100 --gutter 1 --margin 2");
+}
+
+/// A figure of 12x10 px that jumps over five frames of 48x48 px.
+fn with_jump() -> Env {
+    let env = Env::with_art();
+    for (at, (left, top)) in [(10, 30), (12, 20), (14, 8), (16, 20), (18, 30)].into_iter().enumerate() {
+        let image = RgbaImage::from_fn(48, 48, |x, y| match (left..left + 12, top..top + 10) {
+            (across, down) if across.contains(&x) && down.contains(&y) => {
+                Rgba([x as u8, y as u8, at as u8, 255])
+            }
+            _ => Rgba([0; 4]),
+        });
+        env.save(&format!("jump/jump_{at}.png"), &image);
+    }
+    env
+}
+
+/// The cells of the first page, as a tile importer reads them.
+fn cells(env: &Env, atlas: &str) -> Vec<RgbaImage> {
+    let manifest: Value = serde_json::from_slice(&env.read(&format!("{atlas}.json"))).unwrap();
+    let grid = &manifest["pages"][0]["grid"];
+    let pair = |key: &str| if grid[key].is_null() { [0, 0] } else { numbers::<2>(&grid[key]) };
+    let ([width, height], offset, gutter) = (numbers::<2>(&grid["cell"]), pair("offset"), pair("gutter"));
+    let page = env.image(&format!("{atlas}.png"));
+    let columns = grid["columns"].as_u64().unwrap() as u32;
+    let cell = |at: u32| {
+        let x = offset[0] + at % columns * (width + gutter[0]);
+        let y = offset[1] + at / columns * (height + gutter[1]);
+        visible(imageops::crop_imm(&page, x, y, width, height).to_image())
+    };
+    (0..columns * grid["rows"].as_u64().unwrap() as u32)
+        .filter(|at| (*at as usize) < manifest["frames"].as_array().unwrap().len())
+        .map(cell)
+        .collect()
+}
+
+#[test]
+fn a_tile_importer_finds_whole_frames_in_their_cells() {
+    let env = with_jump();
+    let frames: Vec<RgbaImage> = (0..5).map(|at| env.image(&format!("jump/jump_{at}.png"))).collect();
+    env.ok("pack jump -o dense");
+    env.ok("adjust jump --trim frame -o trimmed");
+    for source in ["dense.json", "trimmed", "jump"] {
+        for options in [
+            "--layout grid",
+            "--layout strip",
+            "--layout grid --bleed 1",
+            "--layout grid --bleed 2 --gutter 3 --margin 5",
+            "--layout grid --bleed 1 --gutter 1 --place-step 4",
+        ] {
+            env.ok(&format!("pack {source} {options} -o cells"));
+            let found = cells(&env, "cells");
+            assert!(found == frames, "{source} {options}");
+        }
+    }
+    // Trimmed on request, the figure still jumps.
+    env.ok("pack jump --layout strip --trim frame -o small");
+    let found = cells(&env, "small");
+    assert_eq!(found[0].dimensions(), (20, 32));
+    let top = |cell: &RgbaImage| cell.enumerate_pixels().find(|(.., pixel)| pixel[3] > 0).unwrap().1;
+    assert_eq!(found.iter().map(top).collect::<Vec<_>>(), [22, 12, 0, 12, 22]);
+}
+
+#[test]
+fn no_two_frames_share_a_block_of_a_compressed_texture() {
+    let env = Env::with_art();
+    cut(&env);
+    for options in ["", "--bleed 1", "--bleed 2 --page-scales 1,0.5", "--layout grid --bleed 1"] {
+        env.ok(&format!("pack frog koi -o pond --place-step 4 {options}"));
+        let atlases =
+            if options.contains("scales") { vec![("pond", 2), ("pond-x0.5", 1)] } else { vec![("pond", 0)] };
+        for (atlas, said) in atlases {
+            let bleed = if said > 0 { said } else { u32::from(options.contains("--bleed 1")) };
+            let manifest: Value = serde_json::from_slice(&env.read(&format!("{atlas}.json"))).unwrap();
+            let [width, height] = numbers::<2>(&manifest["pages"][0]["size"]);
+            assert_eq!((width % 4, height % 4), (0, 0), "{options}");
+            let mut owner = std::collections::HashMap::new();
+            for frame in manifest["frames"].as_array().unwrap() {
+                let [x, y, width, height] = numbers::<4>(&frame["rect"]);
+                if width == 0 {
+                    continue;
+                }
+                for row in (y - bleed) / 4..(y + height + bleed).div_ceil(4) {
+                    for column in (x - bleed) / 4..(x + width + bleed).div_ceil(4) {
+                        let before = owner.insert((column, row), [x, y]);
+                        assert!(before.is_none_or(|before| before == [x, y]), "{options}: {column},{row}");
+                    }
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn lines_that_vanish_at_a_scale_are_named_and_pages_are_not_split() {
+    let env = Env::with_art();
+    for at in 0..4u32 {
+        let line = RgbaImage::from_fn(16, 16, |x, y| match at {
+            0 => Rgba([9, 9, 9, if x == 6 { 255 } else { 0 }]),
+            1 => Rgba([9, 9, 9, if y == 8 { 255 } else { 0 }]),
+            _ => Rgba([9, 9, 9, 255]),
+        });
+        env.save(&format!("lines/line_{at}.png"), &line);
+    }
+    let outcome = env.run("pack lines -o thin --page-scales 1,0.5");
+    assert!(outcome.err.contains("at scale 0.5, 2 of 4 frames lose most of their pixels"), "{}", outcome.err);
+    assert!(outcome.err.contains("line_0, line_1\n  hint: add --resample smooth"), "{}", outcome.err);
+    let outcome = env.run("pack lines -o thin --page-scales 1,0.5 --resample smooth");
+    assert!(outcome.code == 0 && !outcome.err.contains("lose"), "{}", outcome.err);
+    let outcome = env.run("pack lines -o never --page-scales 1,0.5 --page-size 65x64");
+    assert!(outcome.code == 2 && outcome.err.contains("use --page-size 66x64"), "{}", outcome.err);
+}
+
+#[test]
+fn a_project_that_grows_keeps_its_places_and_says_what_that_costs() {
+    let env = Env::with_art();
+    let add = |at: u32, width: u32, height: u32| {
+        env.save(
+            &format!("art2/f_{at:02}.png"),
+            &RgbaImage::from_pixel(width, height, Rgba([at as u8, 9, 9, 255])),
+        );
+    };
+    (0..16).for_each(|at| add(at, 14, 14));
+    env.ok("pack art2 -o game --page-size 64x64");
+    let places = || -> std::collections::BTreeMap<String, Value> {
+        let manifest: Value = serde_json::from_slice(&env.read("game.json")).unwrap();
+        let frames = manifest["frames"].as_array().unwrap().iter();
+        frames
+            .map(|frame| (frame["name"].to_string(), serde_json::json!([frame["page"], frame["rect"]])))
+            .collect()
+    };
+    let before = places();
+    // One frame is larger than any gap of a full page of a fixed size.
+    add(3, 30, 30);
+    let outcome = env.run("pack art2 -o game --page-size 64x64 --keep-places game.json");
+    assert!(outcome.code == 0 && outcome.out.contains("15 images kept their places"), "{}", outcome.out);
+    let after = places();
+    assert!(before.iter().all(|(name, place)| name == "\"f_03\"" || after[name] == *place));
+    assert_eq!(
+        env.names("").iter().filter(|name| name.starts_with("game") && name.ends_with(".png")).count(),
+        2
+    );
+    // Most of it goes: what is left would need far less.
+    (0..12).for_each(|at| std::fs::remove_file(env.path(&format!("art2/f_{at:02}.png"))).unwrap());
+    let outcome = env.run("pack art2 -o game --page-size 64x64 --keep-places game.json");
+    assert!(outcome.code == 0, "{}", outcome.err);
+    env.ok("pack art2 -o free");
+    (20..40).for_each(|at| add(at, 20, 9));
+    let outcome = env.run("pack art2 -o free --keep-places free.json");
+    assert!(outcome.code == 0, "{}", outcome.err);
+    (20..38).for_each(|at| std::fs::remove_file(env.path(&format!("art2/f_{at:02}.png"))).unwrap());
+    let outcome = env.run("pack art2 -o free --keep-places free.json");
+    assert!(outcome.err.contains("packed from scratch, the pages would be"), "{}", outcome.err);
+    let outcome = env.run("pack art2 -o free --keep-places free.json --repack-over 20");
+    assert!(outcome.err.contains("packed from scratch, since that makes the pages"), "{}", outcome.err);
+    let outcome = env.run("pack art2 -o free --repack-over 20");
+    assert!(outcome.code == 2 && outcome.err.contains("--keep-places"), "{}", outcome.err);
+}
+
+#[test]
+fn filtering_finds_edge_colors_in_a_palette_too() {
+    let env = Env::with_art();
+    // Two colors on clear: filtering must not darken their edges.
+    let ball =
+        RgbaImage::from_fn(24, 24, |x, y| match (x as i32 - 12).pow(2) + (y as i32 - 12).pow(2) < 90 {
+            true => Rgba([240, if x < 12 { 200 } else { 40 }, 30, 255]),
+            false => Rgba([0; 4]),
+        });
+    env.save("art3/ball.png", &ball);
+    env.ok("pack art3/ball.png -o ball --palette 16 --sampling smooth");
+    let page = env.image("ball.png");
+    for (x, y, pixel) in page.enumerate_pixels().filter(|(.., pixel)| pixel[3] == 0) {
+        let near = |dx: i32, dy: i32| page.get_pixel_checked((x as i32 + dx) as u32, (y as i32 + dy) as u32);
+        let around = [(-1, 0), (1, 0), (0, -1), (0, 1)].into_iter().filter_map(|(dx, dy)| near(dx, dy));
+        if around.clone().any(|other| other[3] == 255) {
+            assert_eq!(pixel[0], 240, "{x},{y}");
+        }
+    }
 }

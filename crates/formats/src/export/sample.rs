@@ -46,7 +46,7 @@ pub(super) fn subject(
     let run = Transaction::default();
     encode::atlas(&path, &atlases, options, &run, || {}).unwrap();
     run.commit().unwrap();
-    let subject =
-        ExportSource::open(&folder.path().join(format!("{stem}.json")), &ReadOptions::default()).unwrap();
+    let limits = ReadOptions { companions: true, ..ReadOptions::default() };
+    let subject = ExportSource::open(&folder.path().join(format!("{stem}.json")), &limits).unwrap();
     (folder, subject)
 }

@@ -1,5 +1,6 @@
 //! Frames onto pages.
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use shibori_core::clip::Clip;
@@ -98,6 +99,15 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
             set.clips().iter().filter(|clip| !is_named(clip)).map(|clip| clip.name().to_string()).collect();
         if !clips.is_empty() {
             cx.notify(Notice::RowsLeftOut { clips });
+        }
+    }
+    if options.arrange.layout() == LayoutName::ClipRows && !set.clips().is_empty() {
+        let played: HashSet<usize> =
+            set.clips().iter().flat_map(Clip::steps).map(|step| step.frame).collect();
+        let mut unclipped = (0..set.frames().len()).filter(|at| !played.contains(at));
+        if let Some(first) = unclipped.next() {
+            let (frames, first) = (1 + unclipped.count(), set.frames()[first].name().clone());
+            cx.notify(Notice::Unclipped { frames, first });
         }
     }
     let atlas = arrange(set, &rules)?;

@@ -22,11 +22,17 @@ const WORTH_ALL: u64 = 1 << 20;
 /// Less than this share of a search finds nothing.
 const LEAST_SHARE: f64 = 1.0 / 16.0;
 
-/// How much of the search for the smallest page pieces of this area are worth, up to 1. What was asked for is given whole.
-pub(super) fn share(area: u64, effort: Effort) -> f64 {
+/// Of fewer pieces than this, half of the search takes about 10 ms and finds pages up to 2% smaller.
+const FEW: usize = 100;
+const SHARE_OF_FEW: f64 = 0.5;
+
+/// How much of the search for the smallest page so many pieces of this area are worth, up to 1. What was asked for is given
+/// whole.
+pub(super) fn share(pieces: usize, area: u64, effort: Effort) -> f64 {
+    let least = if effort == Effort::Medium && pieces < FEW { SHARE_OF_FEW } else { LEAST_SHARE };
     match effort {
         Effort::High => 1.0,
-        Effort::Low | Effort::Medium => (area as f64 / WORTH_ALL as f64).clamp(LEAST_SHARE, 1.0),
+        Effort::Low | Effort::Medium => (area as f64 / WORTH_ALL as f64).clamp(least, 1.0),
     }
 }
 

@@ -56,7 +56,7 @@ fn searched(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, effort: Ef
     if fitting.is_fixed() {
         return fixed::onto(pieces, wanted, fitting.room(), effort);
     }
-    let share = effort::share(area, effort);
+    let share = effort::share(wanted.len(), area, effort);
     let runs = runs_over_widths(pieces, wanted, fitting, share);
     let first = best(pieces, wanted, fitting, &runs);
     // Scores that look at fit, not at height, waste a page without a bottom. Now that a good size is

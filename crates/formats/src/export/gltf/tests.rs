@@ -2,7 +2,8 @@
 
 use gltf::animation::util::ReadOutputs;
 use image::{Rgba, RgbaImage};
-use shibori_core::FrameSet;
+use shibori_core::shape::set_polygons;
+use shibori_core::{CompanionSpec, Frame, FrameSet, Pixels, Rect, SetError};
 
 use super::*;
 use crate::encode::{PageEncoding, PageFormat};
@@ -116,9 +117,67 @@ fn glb(subject: &ExportSource, unit: f64) -> Vec<u8> {
 
 #[test]
 fn every_step_is_drawn_as_its_frame_from_its_first_moment_to_its_last() {
-    let (_folder, subject) = subject(frames(8), &CLIPS, &PageEncoding::default(), "pond");
+    check_every_step(&frames(8));
+}
+
+/// Frames whose upper left and lower right corners are cut off, with polygons along that, and companions.
+fn cut_and_lit() -> FrameSet {
+    let cut = |_: usize, frame: Frame| -> Result<Frame, SetError> {
+        let mut image = frame.full_image().to_image();
+        if let Some(Rect { x, y, width, height }) = frame.content(0) {
+            let (right, bottom) = (x + width - 1, y + height - 1);
+            for (x, y) in [(x, y), (x, y + 1), (x + 1, y)] {
+                image.put_pixel(x, y, Rgba([0; 4]));
+            }
+            image.put_pixel(right, bottom, Rgba([0; 4]));
+        }
+        let frame = frame.with_pixels(Pixels::from_image(image), Default::default()).unwrap();
+        let lit = ["_n", "_e"].into_iter().fold(frame.clone(), |lit, suffix| {
+            lit.with_companion(CompanionSpec::of_suffix(suffix), &frame).unwrap()
+        });
+        Ok(lit)
+    };
+    set_polygons(frames(8).map_frames(cut).unwrap(), 8, 0).unwrap()
+}
+
+#[test]
+fn polygons_show_every_pixel_and_companions_light_it() {
+    let set = cut_and_lit();
+    check_every_step(&set);
+    let (_folder, subject) = subject(set, &CLIPS, &PageEncoding::default(), "pond");
+    let loaded = Loaded::of(&glb(&subject, 1.0), subject.pages[0].pixels.to_image());
+    assert_eq!(loaded.document.images().count(), 3);
+    let material = loaded.document.materials().next().unwrap();
+    assert!(!material.unlit() && material.normal_texture().is_some());
+    assert_eq!((material.emissive_texture().is_some(), material.emissive_factor()), (true, [1.0; 3]));
+    let mut shapes = 0;
+    for mesh in loaded.document.meshes() {
+        let part = mesh.primitives().next().unwrap();
+        let reader = part.reader(|buffer| Some(&loaded.buffers[buffer.index()][..]));
+        shapes += usize::from(reader.read_positions().unwrap().count() > 4);
+        assert!(reader.read_normals().unwrap().all(|normal| normal == [0.0, 0.0, 1.0]));
+        // Up is the normal turned onto the tangent, times the last number: up on every picture, mirrored or not.
+        assert!(
+            reader
+                .read_tangents()
+                .unwrap()
+                .all(|[right, .., side]| right.abs() == 1.0 && right * side == 1.0)
+        );
+    }
+    assert!(shapes > 0);
+    // In a file of its own, the companions are beside it.
+    let options = Gltf { container: Container::Text, unit: 1.0 };
+    let files = gltf(&subject, &options, &subject.path.with_extension("gltf")).unwrap();
+    let document: Value = serde_json::from_slice(&files[0].bytes).unwrap();
+    let uris: Vec<&str> =
+        document["images"].as_array().unwrap().iter().map(|image| image["uri"].as_str().unwrap()).collect();
+    assert_eq!(uris, ["pond.png", "pond_e.png", "pond_n.png"]);
+    assert!(document.get("extensionsUsed").is_none());
+}
+
+fn check_every_step(set: &FrameSet) {
+    let (_folder, subject) = subject(set.clone(), &CLIPS, &PageEncoding::default(), "pond");
     assert!(subject.manifest.frames.iter().any(|frame| frame.rotated), "a rotated frame is among them");
-    let set = frames(8);
     for unit in [1.0, 16.0] {
         let loaded = Loaded::of(&glb(&subject, unit), subject.pages[0].pixels.to_image());
         for (clip, facts) in subject.clips.iter().enumerate() {
@@ -126,7 +185,7 @@ fn every_step_is_drawn_as_its_frame_from_its_first_moment_to_its_last() {
                 let (start, end) = (step.start_seconds as f32, (step.start_seconds + step.seconds) as f32);
                 for time in [start, (start + end) / 2.0, end - (end - start) / 64.0] {
                     let drawn = loaded.drawn(Some((clip, time)), unit as f32);
-                    let wanted = wanted(&set, step.frame, step.mirror);
+                    let wanted = wanted(set, step.frame, step.mirror);
                     assert!(
                         look_same(&drawn, &wanted),
                         "clip {clip}, step {}, {time} s, unit {unit}",
@@ -141,7 +200,7 @@ fn every_step_is_drawn_as_its_frame_from_its_first_moment_to_its_last() {
             assert!(ends.into_iter().all(|end| end == facts.seconds as f32), "all keys last to the end");
         }
         // Nothing plays: the first clip's first frame.
-        assert!(look_same(&loaded.drawn(None, unit as f32), &wanted(&set, 0, false)));
+        assert!(look_same(&loaded.drawn(None, unit as f32), &wanted(set, 0, false)));
     }
 }
 
