@@ -115,11 +115,20 @@ fn check_canvases(manifest: &Manifest, limits: &ReadOptions) -> Result<(), ReadP
     }
 }
 
-/// The images that a manifest names, those of companions too.
+/// The pages that a manifest names.
 ///
 /// # Errors
 /// Where it can't be read, or names one outside its folder.
 pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
+    let manifest = parse(&read_bytes(path)?).map_err(|problem| Error::read(path, problem))?;
+    page_files(path, &manifest)
+}
+
+/// The images that a manifest names: its pages and their companions.
+///
+/// # Errors
+/// Where it can't be read, or names one outside its folder.
+pub fn manifest_images(path: &Path) -> Result<Vec<PathBuf>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
     let folder = path.parent().unwrap_or(Path::new(""));

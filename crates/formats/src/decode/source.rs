@@ -9,7 +9,7 @@ use crate::decode::folder::{self, images_in};
 use crate::decode::frames::load_frames;
 use crate::decode::image::image;
 use crate::decode::outcome::{LoadedFrames, sprite_name};
-use crate::decode::set::{load, pages_of};
+use crate::decode::set::{load, manifest_images};
 use crate::{Error, ReadProblem, manifest};
 
 /// Reads several sources into one set; numbered images of one name among them are one sprite with its clip.
@@ -44,7 +44,7 @@ pub fn source(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> 
 /// read once more for that, and nothing is decoded.
 pub fn memory_for(paths: &[PathBuf]) -> u64 {
     let files = |path: &PathBuf| match manifest_of(path) {
-        Some(manifest) => pages_of(&manifest).unwrap_or_default(),
+        Some(manifest) => manifest_images(&manifest).unwrap_or_default(),
         None if path.is_dir() => images_in(path).unwrap_or_default(),
         None if path.is_file() => vec![path.clone()],
         None => Vec::new(),

@@ -15,7 +15,7 @@ use crate::manifest::{
     StepEntry,
 };
 
-/// The manifest of a set: one file per frame and one per companion of it, in the order of [`pictures_of`].
+/// The manifest of a set: one file per frame, each followed by those of its companions.
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
     let mut pages: Vec<Page> = Vec::with_capacity(set.frames().len());
     for (picture, file) in pictures_of(set).into_iter().zip(files) {

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use shibori_core::Name;
-use shibori_formats::decode::pages_of;
+use shibori_formats::decode::manifest_images;
 use shibori_formats::encode::atlas_stem;
 use shibori_formats::export::{BUILTIN_TEMPLATES, csv_steps_beside};
 use shibori_formats::manifest::SET_FILE;
@@ -292,8 +292,9 @@ impl Graph {
             .iter()
             .flat_map(|folder| outputs_of_recipe(&self.base.join(folder), self.recipe.text.file()));
         // Without records, the manifests of atlases say which pages are theirs.
-        let pages =
-            producers.paths().flat_map(|producer| pages_of(&self.base.join(producer)).unwrap_or_default());
+        let pages = producers
+            .paths()
+            .flat_map(|producer| manifest_images(&self.base.join(producer)).unwrap_or_default());
         let outputs: HashSet<PathBuf> = recorded.chain(pages).collect();
         let is_output = |path: &Path| {
             let whole = self.base.join(path);

@@ -6,7 +6,7 @@ use std::path::{Component, Path, PathBuf};
 
 use glob::{MatchOptions, Pattern};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{is_image, manifest_of, names_in, pages_of};
+use shibori_formats::decode::{is_image, manifest_images, manifest_of, names_in};
 use shibori_formats::manifest::SET_FILE;
 
 use crate::recipe::{RecipeErrorKind, closest_name};
@@ -235,7 +235,7 @@ pub(super) fn files_of(base: &Path, path: &Path) -> Vec<PathBuf> {
     let from_base = |file: PathBuf| file.strip_prefix(base).map_or_else(|_| file.clone(), Path::to_owned);
     if let Some(manifest) = manifest_of(&whole) {
         // Reading it reports what is wrong with it.
-        let pages = pages_of(&manifest).unwrap_or_default();
+        let pages = manifest_images(&manifest).unwrap_or_default();
         return std::iter::once(manifest).chain(pages).map(from_base).collect();
     }
     if !whole.is_dir() {

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::cut::{Counts, Grid, Spacing};
 use shibori_core::{Color, Size, parallel};
 use shibori_formats::ReadProblem;
-use shibori_formats::decode::{is_image, manifest_of, names_in, pages_of, sequence_of, sprite_name};
+use shibori_formats::decode::{is_image, manifest_images, manifest_of, names_in, sequence_of, sprite_name};
 use shibori_formats::manifest::SET_FILE;
 use shibori_formats::store::outputs_in;
 use tracing::info_span;
@@ -160,7 +160,11 @@ fn gather(
             false if is_image(&path) => files.push(path),
             false => {
                 let is_json = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json"));
-                let own = if is_json { pages_of(&cx.resolve(&path)).unwrap_or_default() } else { Vec::new() };
+                let own = if is_json {
+                    manifest_images(&cx.resolve(&path)).unwrap_or_default()
+                } else {
+                    Vec::new()
+                };
                 if !own.is_empty() && !is_built(&path) {
                     atlases.push(vec![path]);
                 }
