@@ -156,6 +156,16 @@ pub enum ReadProblem {
     /// A page that is not there.
     #[error("page \"{0}\" is missing")]
     PageMissing(String),
+    /// A companion of another size than the page it belongs to.
+    #[error("companion \"{companion}\" is {found} px, but the image it belongs to is {page} px")]
+    CompanionSize {
+        /// The companion.
+        companion: String,
+        /// Its size.
+        found: Size,
+        /// That of the page.
+        page: Size,
+    },
     /// A page of another size than the manifest says.
     #[error("page \"{page}\" is {found} px, but the manifest says {said} px")]
     PageSize {

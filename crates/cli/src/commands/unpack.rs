@@ -25,13 +25,14 @@ pub(super) fn run(args: &Unpack, program: &CommandContext<'_>) -> Result<(), Fai
     let cx = program.context();
     let set = unpack(&args.manifest, &args.options, &cx)?;
     let frames = set.frames().len();
+    let images: usize = set.frames().iter().map(|frame| 1 + frame.companions().len()).sum();
     let whole = if args.options.trimmed.is_on() { None } else { Some(TrimScope::None) };
     let shape = ShapeOptions { trim: whole, ..ShapeOptions::default() };
     let written = write_set(set, &args.output, &cx)
         .map_err(|error| with_renaming(error, &args.manifest, shape, &args.output))?;
     cx.commit()?;
     let manifest = args.output.join(SET_FILE);
-    let images = count_noun(frames, "image");
+    let images = count_noun(images, "image");
     program.say(&format!("{} {} and {images}", program.write_verb(), manifest.display_slashed()));
     program.say_removed(&written.removed);
     let removed = program.all_shown(&written.removed);

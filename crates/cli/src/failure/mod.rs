@@ -303,6 +303,9 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
         ReadProblem::PageMissing(_) => {
             "put the image back next to the manifest, or regenerate the manifest".to_owned()
         }
+        ReadProblem::CompanionSize { page, .. } => {
+            format!("make it {page} px, or restore it")
+        }
         ReadProblem::PageSize { .. } => {
             "if you resized it on purpose, add --accept edits; otherwise restore the old size"
                 .to_owned()

@@ -190,6 +190,15 @@ fn paint_on_a_companion_of_a_set_is_hand_work() {
     assert!(env.image("set/lamp_1_e.png") == painted);
     env.ok("pack set -o again");
     assert!(env.image("again_e.png").pixels().any(|pixel| pixel.0 == [1, 2, 3, 255]));
+    // One of another size belongs to nothing, whatever is accepted.
+    env.save("set/lamp_2_e.png", &RgbaImage::new(5, 6));
+    for options in ["", "--accept edits"] {
+        let outcome = env.run(&format!("pack set -o never {options}"));
+        let said = "companion \"lamp_2_e.png\" is 5x6 px, but the image it belongs to is 64x64 px";
+        assert!(outcome.code == 3 && outcome.err.contains(said), "{}", outcome.err);
+    }
+    env.ok("check set --allow companion");
+    env.save("set/lamp_2_e.png", &env.image("glow/lamp_2_e.png"));
     // One that is no longer needed goes with its frame, unless it was painted.
     let outcome = env.run("unpack lamp.json --only 0 -o set");
     assert!(outcome.code == 4 && outcome.err.contains("lamp_1"), "{}", outcome.err);

@@ -126,6 +126,9 @@ pub fn missing_companions(set: &FrameSet) -> Vec<(CompanionSpec, Vec<usize>)> {
 
 /// The same frames, each with all these companions in this order; those that are missing are neutral.
 pub(super) fn complete_companions(set: FrameSet, specs: &[CompanionSpec]) -> Result<FrameSet, SetError> {
+    if specs.is_empty() {
+        return Ok(set);
+    }
     // One picture stands for all that are missing.
     let size = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.pixels().size()));
     let plain = |spec: &CompanionSpec| {

@@ -166,8 +166,12 @@ fn open_companions(
         let (number, page) = pages[at];
         let as_page = Page { file: page.companions[suffix].clone(), ..page.clone() };
         let file = page_path(folder, &as_page.file).map_err(|problem| Error::read(path, problem))?;
-        let opened =
-            open_page(&as_page, &file, path, &ReadOptions { accept_edits: false, ..limits.clone() })?;
+        let opened = open_page(&as_page, &file, path, &ReadOptions { accept_edits: true, ..limits.clone() })?;
+        let page = Size::from((page.size[0], page.size[1]));
+        if opened.size != page {
+            let problem = ReadProblem::CompanionSize { companion: as_page.file, found: opened.size, page };
+            return Err(Error::read(path, problem));
+        }
         Ok((number, (file, opened)))
     };
     Ok(parallel::try_map(pages.len(), open)?.into_iter().collect())
