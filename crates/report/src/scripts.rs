@@ -20,6 +20,7 @@ pub(crate) const CLIPS: Bundle =
 pub(crate) const SHEET: Bundle = modules![
     "model/words",
     "model/timeline",
+    "model/checks",
     "model/clip_text",
     "model/quoting",
     "model/history",
@@ -36,6 +37,7 @@ pub(crate) const SHEET: Bundle = modules![
 pub(crate) const SET: Bundle = modules![
     "model/words",
     "model/timeline",
+    "model/checks",
     "model/clip_text",
     "model/quoting",
     "model/history",

@@ -195,9 +195,57 @@ test("a state goes into an address and back, whatever is in it", () => {
   const state = { name: "köi 鯉 ?&#/+\u{1f438}", list: [1, 2.5, null], n: { deep: true } };
   const word = encodeState(state);
   assert.match(word, /^[A-Za-z0-9_-]+$/);
-  assert.deepEqual(decodeState(word), state);
+  assert.equal(JSON.stringify(decodeState(word)), JSON.stringify(state));
   assert.equal(digestOf(state), digestOf(structuredClone(state)));
   assert.notEqual(digestOf(state), digestOf({ ...state, name: "koi" }));
+});
+
+test("a state that this page can't have made is refused, whatever is in it", () => {
+  const [koi, sheet] = [set(), strip()];
+  const clip = JSON.parse(JSON.stringify(koi.allClips[0]));
+  const ofSet = (change) => koi.isState({ ...structuredClone(koi.start), ...change });
+  const ofSheet = (change) => sheet.isState({ ...structuredClone(sheet.start), ...change });
+  const grid = (change) => ({ grid: { ...sheet.start.grid, ...change } });
+  const right = { moves: { 0: [-3, 4] }, pivots: { 2: [1.5, 9] }, boxes: { hit: { 1: [-1, 2, 3, 4] } }, clips: { 0: clip } };
+  assert.ok(ofSet({}) && ofSet(right) && ofSheet({}));
+  const track = { name: "swim", cells: [["r0c0", 2]], play: "once", fps: "12.5" };
+  assert.ok(ofSheet({ clips: { "row 0": track, "clip 1": { ...track, cells: null } }, chosen: "clip 1" }));
+  const touch = "1; touch F #";
+  for (const change of [
+    { moves: { 0: [touch, 0] } }, { moves: { 3: [1, 1] } }, { moves: [[1, 1]] }, { moves: { 0: [1.5, 0] } },
+    { pivots: { 0: [1, null] } }, { pivots: { 0: [1e9, 0] } }, { pivots: { x: [1, 1] } },
+    { boxes: { "a\nb": { 0: [0, 0, 1, 1] } } }, { boxes: { hit: { 0: [0, 0, 0, 1] } } }, { boxes: { hit: { 0: [0, 0, 1, touch] } } },
+    { clips: { 0: { ...clip, timescale: touch } } }, { clips: { 0: { ...clip, sprite: touch } } },
+    { clips: { 0: { ...clip, steps: [] } } }, { clips: { 0: { ...clip, steps: [{ frame: 9, ticks: 1 }] } } },
+    { clips: { 1: clip } }, { clips: null }, { chosen: -1 }, { chosen: "0" }, { drag: 7 }, { under: touch },
+  ]) {
+    assert.ok(!ofSet(change), JSON.stringify(change));
+  }
+  for (const change of [
+    grid({ count: [8, 4, touch] }), grid({ count: [touch, 4] }), grid({ cell: [0, 4] }), grid({ offset: null }), { grid: null },
+    { within: [0, 0, 8, touch] }, { read: touch }, { by: "drawings" }, { join: 3 }, { fps: touch }, { typed: { countx: touch } },
+    { clips: { [touch]: track } }, { clips: { "row 0": { ...track, name: "a\nb" } } }, { clips: { "row 0": { ...track, fps: touch } } },
+    { clips: { "row 0": { ...track, cells: [[touch, 1]] } } }, { chosen: touch },
+  ]) {
+    assert.ok(!ofSheet(change), JSON.stringify(change));
+  }
+});
+
+test("any name is a name, those of the language too", () => {
+  const koi = set();
+  const history = createHistory(koi.start, () => 0);
+  for (const name of ["constructor", "__proto__", "toString"]) {
+    history.change("", (state) => {
+      state.boxes[name] ||= {};
+      state.boxes[name][1] = [0, 0, 1, 1];
+    });
+    assert.deepEqual(koi.boxesOf(history.state, 1)[name], [0, 0, 1, 1]);
+    assert.match(koi.outcome(history.state, IN_PLACE).perFrame, new RegExp(`koi-01,box,${name},0,0,1,1`));
+  }
+  const again = decodeState(encodeState(history.state));
+  assert.ok(koi.isState(again));
+  assert.equal(koi.outcome(again, IN_PLACE).perFrame, koi.outcome(history.state, IN_PLACE).perFrame);
+  assert.equal({}.polluted, undefined);
 });
 
 test("a clock keeps its place through pauses and changes of speed", () => {

@@ -49,6 +49,8 @@ const tests = {
       assert.equal(await page.getByLabel(label, { exact: true }).count(), 1, label);
     }
     await field("Columns").fill("4");
+    assert.match(await command(), /--grid 8x4 /, "a number counts once it is entered");
+    await field("Columns").press("Enter");
     const first = await command();
     assert.match(first, /--grid 4x4 --cell 64x32 /);
     await page.keyboard.press("Control+z");
@@ -63,7 +65,12 @@ const tests = {
     await page.reload();
     await page.waitForSelector("body[data-ready=yes]");
     assert.equal(await command(), last);
+    await field("Rows").fill("2.5");
+    await field("Rows").press("Enter");
+    assert.equal(await field("Rows").inputValue(), "4", "what can't be goes back to what was");
+    assert.match(await page.locator("#said").textContent(), /whole number/);
     await field("Cell width").fill("999");
+    await field("Cell width").press("Enter");
     assert.equal(await command(), "", "what can't be cut has no command");
     assert.match(await page.locator("#wrong").textContent(), /999 px/);
     await close();
@@ -75,7 +82,10 @@ const tests = {
       for (let round = 0; round < 8; round++) {
         for (let n = 0; n < 1 + random(4); n++) {
           const label = pick(["Columns", "Rows", "Cell width", "Cell height", "Offset x", "Offset y", "Gutter x", "Gutter y"]);
-          await field(label).fill(String(label.startsWith("C") && label !== "Columns" ? 8 + random(60) : /Columns|Rows/.test(label) ? 1 + random(8) : random(6)));
+          {
+            await field(label).fill(String(label.startsWith("C") && label !== "Columns" ? 8 + random(60) : /Columns|Rows/.test(label) ? 1 + random(8) : random(6)));
+            await field(label).press("Enter");
+          }
         }
         if (random(2)) await field("Reading order").selectOption(pick(["across", "down"]));
         if (random(2)) await page.locator("#over").press(pick(["ArrowLeft", "Shift+ArrowRight", "ArrowDown", "ArrowUp"]));
@@ -139,10 +149,10 @@ const tests = {
         await page.locator("#gallery button").nth(random(clips)).click();
         for (let n = random(4); n > 0; n--) await page.locator("#stage").press(".");
         const what = random(5);
-        if (what === 0) { await field("Drag").selectOption("drawing"); await page.locator("#stage").press(pick(["Shift+ArrowLeft", "ArrowUp", "Shift+ArrowDown", "ArrowRight"])); await field("Shift x").fill(String(random(20) - 10)); }
-        if (what === 1) { await field("Drag").selectOption("pivot"); await field("Pivot x").fill(String(random(60) / 2)); await page.locator("#stage").press("Shift+ArrowUp"); }
-        if (what === 2) { await field("New box name").fill(pick(["body", "the foot"])); await page.getByRole("button", { name: "Add a box" }).click(); await field("Box width").fill(String(1 + random(30))); await page.locator("#stage").press("ArrowLeft"); }
-        if (what === 3) { await field("Step duration, ms").fill(String(1 + random(500))); await page.getByRole("button", { name: pick(["Earlier", "Later", "Double duration", "Duplicate", "Remove"]) }).click(); }
+        if (what === 0) { await field("Drag").selectOption("drawing"); await page.locator("#stage").press(pick(["Shift+ArrowLeft", "ArrowUp", "Shift+ArrowDown", "ArrowRight"])); await field("Shift x").fill(String(random(20) - 10)); await field("Shift x").press("Enter"); }
+        if (what === 1) { await field("Drag").selectOption("pivot"); await field("Pivot x").fill(String(random(60) / 2)); await field("Pivot x").press("Enter"); await page.locator("#stage").press("Shift+ArrowUp"); }
+        if (what === 2) { await field("New box name").fill(pick(["body", "the foot"])); await page.getByRole("button", { name: "Add a box" }).click(); await field("Box width").fill(String(1 + random(30))); await field("Box width").press("Enter"); await page.locator("#stage").press("ArrowLeft"); }
+        if (what === 3) { await field("Step duration, ms").fill(String(1 + random(500))); await field("Step duration, ms").press("Enter"); await page.getByRole("button", { name: pick(["Earlier", "Later", "Double duration", "Duplicate", "Remove"]) }).click(); }
         if (what === 4) { await field("Frames per second").fill(pick(["9", "12.5", "30"])); await field("Play mode").selectOption(pick(["loop", "once", "bounce"])); }
       }
       const lines = await command(), places = await page.evaluate(() => document.getElementById("per-frame-part").hidden ? "" : document.getElementById("per-frame").value);
@@ -161,11 +171,66 @@ const tests = {
     }
   },
 
+  "what is typed stays while it plays, and belongs to the frame that was up": async () => {
+    cpSync(join(home, "pond/sets/frog"), join(home, "typing"), { recursive: true });
+    const { page, field, command, close } = await opened("typing", "typing.html");
+    const time = field("Step duration, ms");
+    await time.click();
+    const step = (await page.locator("#now").textContent()).match(/^step (\d+)/)[1];
+    await time.fill("");
+    await page.waitForTimeout(700);
+    await page.keyboard.type("120", { delay: 90 });
+    assert.equal(await time.inputValue(), "120");
+    assert.equal(await command(), "", "nothing counts before it is entered");
+    await page.keyboard.press("Enter");
+    assert.match(await page.locator("#now").textContent(), new RegExp(`^step ${step}: .* 120 ms`));
+    assert.match(await command(), /@120ms|x\d/);
+    const lines = await command();
+    for (const wrong of ["1.5", "700000", ""]) {
+      await time.fill(wrong);
+      await page.keyboard.press("Enter");
+      assert.equal(await time.inputValue(), "120");
+      assert.equal(await command(), lines);
+    }
+    await time.fill("99");
+    await page.keyboard.press("Escape");
+    assert.equal(await time.inputValue(), "120");
+    // Whoever leaves the field sees it play on.
+    await page.locator("#stage").focus();
+    const seen = new Set();
+    for (let n = 0; n < 12; n++, await page.waitForTimeout(60)) seen.add(await page.locator("#now").textContent());
+    assert.ok(seen.size > 1);
+    await close();
+  },
+
+  "a link carries only what the page could have made": async () => {
+    for (const [source, name, change] of [
+      ["pond/art/frog.png", "link.html", (state) => state.grid.count.push("1; touch F #")],
+      ["pond/sets/frog", "links.html", (state) => Object.assign(state, { clips: { 0: { name: "a", steps: "1; touch F #" } } })],
+    ]) {
+      const { page, command, close } = await opened(source, name);
+      const before = await command();
+      const word = await page.evaluate((text) => {
+        const change = new Function(`return ${text}`)();
+        const state = JSON.parse(JSON.stringify(window.start()));
+        change(state);
+        return btoa(String.fromCharCode(...new TextEncoder().encode(JSON.stringify(state))));
+      }, change.toString());
+      const address = page.url().split("#")[0];
+      await page.goto("about:blank");
+      await page.goto(`${address}#${word.replace(/\+/g, "-").replace(/\//g, "_").replace(/=+$/, "")}`);
+      await page.waitForSelector("body[data-ready=yes]");
+      assert.equal(await command(), before);
+      assert.match(await page.locator("#said").textContent(), /link is damaged/);
+      await close();
+    }
+  },
+
   "what was done is not asked for again": async () => {
     cpSync(join(home, "pond/sets/frog"), join(home, "done"), { recursive: true });
     const { page, field, command, close } = await opened("done", "done.html");
     await page.locator("#play").click();
-    await field("Shift x").fill("-12");
+    await field("Shift x").fill("-12"); await field("Shift x").press("Enter");
     await field("Frames per second").fill("9");
     writeFileSync(join(home, "done-per-frame.csv"), await page.evaluate(() => document.getElementById("per-frame").value));
     const address = page.url(), lines = await command();

@@ -54,7 +54,8 @@ pub fn triangulate(polygon: &[Point]) -> Option<Vec<[usize; 3]>> {
         let is_ear =
             |ear: [usize; 3]| turn(ear) * area > 0.0 && left.iter().all(|other| is_outside(other, ear));
         let is_flat = |ear: [usize; 3]| turn(ear) == 0.0;
-        let at = (0..left.len()).find(|&at| is_flat(corner(at)) || is_ear(corner(at)))?;
+        let flat = (0..left.len()).find(|&at| is_flat(corner(at)));
+        let at = flat.or_else(|| (0..left.len()).find(|&at| is_ear(corner(at))))?;
         if !is_flat(corner(at)) {
             triangles.push(corner(at));
         }

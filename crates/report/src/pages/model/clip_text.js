@@ -19,7 +19,7 @@ export const formatFrames = (steps) => {
   return parts.join(",");
 };
 
-const MOST_STEPS = 10000;
+export const MOST_STEPS = 10000;
 const MOST_HOLD = 1000;
 
 // The same read; null if it isn't such a list. `last` is the highest number there is.

@@ -4,8 +4,15 @@
 const CLOSELY = 900;
 const MOST = 300;
 
+// Objects without a prototype: any name is a key like others, `constructor` and `__proto__` too.
+const bare = (_, value) =>
+  typeof value === "object" && value !== null && !Array.isArray(value)
+    ? Object.assign(Object.create(null), value)
+    : value;
+const parsed = (text) => JSON.parse(text, bare);
+
 export const createHistory = (start, now) => {
-  const history = { state: JSON.parse(JSON.stringify(start)), past: [], next: [] };
+  const history = { state: parsed(JSON.stringify(start)), past: [], next: [] };
   const text = () => JSON.stringify(history.state);
   const begun = text();
   let lastName = null;
@@ -32,7 +39,7 @@ export const createHistory = (start, now) => {
   const go = (from, to) => {
     if (!from.length) return false;
     to.push(text());
-    history.state = JSON.parse(from.pop());
+    history.state = parsed(from.pop());
     lastName = null;
     return true;
   };
@@ -50,7 +57,7 @@ export const encodeState = (state) => {
 
 export const decodeState = (word) => {
   const raw = atob(word.replace(/-/g, "+").replace(/_/g, "/"));
-  return JSON.parse(new TextDecoder().decode(Uint8Array.from(raw, (letter) => letter.charCodeAt(0))));
+  return parsed(new TextDecoder().decode(Uint8Array.from(raw, (letter) => letter.charCodeAt(0))));
 };
 
 // A number for a JSON value, so that equal values are known by it (FNV-1a).

@@ -1,8 +1,13 @@
 // Frames that are cut, and what is changed about them: moves, pivots, boxes, clips; and the commands that make them so.
-import { formatClip } from "./clip_text.js";
+import { isList, isNumber, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
+import { MOST_STEPS, formatClip } from "./clip_text.js";
 import { csvField, formatOptions, formatTable, pasteablePath, tomlKey, tomlString } from "./quoting.js";
 import { numberFrames } from "./timeline.js";
 import { tidy } from "./words.js";
+
+// The largest coordinate of a manifest, in pixels, and its largest count.
+const FAR = 1048576;
+const LARGEST_COUNT = 4294967295;
 
 // `set` is what a page is given: manifest, and for each frame the box round what is drawn on its canvas.
 //
@@ -41,7 +46,7 @@ export const createSet = ({ manifest, drawn }) => {
   const shiftOf = (state, at) => state.moves[at] || [0, 0];
   const pivotOf = (state, at) => state.pivots[at] || frames[at].pivot;
   const boxesOf = (state, at) => {
-    const boxes = { ...frames[at].boxes };
+    const boxes = Object.assign(Object.create(null), frames[at].boxes);
     for (const [name, byFrame] of Object.entries(state.boxes)) if (byFrame[at]) boxes[name] = byFrame[at];
     return boxes;
   };
@@ -179,6 +184,46 @@ export const createSet = ({ manifest, drawn }) => {
     return sprites.filter((sprite) => options.length || changed(sprite).length).flatMap(table);
   };
 
+  // Whether a state could be one of this page: what comes from an address goes into commands.
+  const isFrame = isWhole(0, frames.length - 1);
+  const isFrameKey = (key) => /^\d+$/.test(key) && isFrame(+key);
+  const isPixels = isWhole(-FAR, FAR);
+  const isSide = isWhole(1, FAR);
+  // What a manifest may call things; commands quote it.
+  const isName = isText((name) => name.length <= 200 && !/[\u0000-\u001f\u007f]/.test(name));
+  const isBoxName = (name) => name !== "" && isName(name);
+  const isClip = isShape({
+    name: isName,
+    sprite: isOneOf(...sprites),
+    play: isOneOf("forward", "bounce"),
+    plays: isWhole(0, LARGEST_COUNT),
+    timescale: isWhole(1, LARGEST_COUNT),
+    steps: isList(
+      1,
+      MOST_STEPS,
+      isShape({
+        frame: isFrame,
+        ticks: isWhole(1, LARGEST_COUNT),
+        mirror: isOneOf(undefined, true, false),
+        event: (event) => event === undefined || event === null || isName(event),
+      }),
+    ),
+  });
+  const isRightClip = ([at, clip]) => /^\d+$/.test(at) && allClips[at]?.sprite === clip?.sprite && isClip(clip);
+  const isState = isShape({
+    moves: isTable(isFrameKey, isList(2, 2, isPixels)),
+    pivots: isTable(isFrameKey, isList(2, 2, isNumber(FAR))),
+    boxes: isTable(
+      isBoxName,
+      isTable(isFrameKey, (box) => isList(4, 4, isPixels)(box) && box.slice(2).every(isSide)),
+    ),
+    clips: (clips) => isTable(() => true, () => true)(clips) && Object.entries(clips).every(isRightClip),
+    chosen: isWhole(0, allClips.length - 1),
+    chosenFrame: isFrame,
+    under: isOneOf("none", "before", "after", "both", "all", "one"),
+    drag: isText((drag) => ["drawing", "pivot"].includes(drag) || drag.startsWith("box ")),
+  });
+
   // What the commands for a state will make.
   const resultOf = (state) => {
     const grown = growths(state);
@@ -219,6 +264,7 @@ export const createSet = ({ manifest, drawn }) => {
     bySprite,
     places,
     start,
+    isState,
     numberOf,
     shiftOf,
     pivotOf,

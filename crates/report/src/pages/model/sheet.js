@@ -1,5 +1,6 @@
 // A sheet and its cut: which pixels are drawn, the cells of a grid, what lines cross, rows as clips, and the command.
-import { formatFrames, parseRate } from "./clip_text.js";
+import { isList, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
+import { MOST_STEPS, formatFrames, nameProblem, parseRate } from "./clip_text.js";
 import { formatOptions, formatTable, pasteablePath, tomlKey, tomlString } from "./quoting.js";
 import { count, pair } from "./words.js";
 
@@ -84,6 +85,33 @@ export const createSheet = (sheet) => {
     clips: {},
     chosen: null,
   };
+
+  // Whether a state could be one of this page: what comes from an address goes into commands.
+  const LONGEST = 1048576;
+  const isPair = (least) => isList(2, 2, isWhole(least, LONGEST));
+  const isKey = isText((key) => /^(row|clip) \d+$/.test(key));
+  const isRate = isText((rate) => parseRate(rate) !== null);
+  const isCell = (cell) =>
+    isList(2, 2, () => true)(cell) && isText((id) => /^(r\d+c\d+|d\d+)$/.test(id))(cell[0]) && isWhole(1, 1000)(cell[1]);
+  const isState = isShape({
+    by: isOneOf("grid", ...(sheet.drawings.length ? ["drawings"] : [])),
+    join: isWhole(0, Math.max(0, sheet.drawings.length - 1)),
+    grid: isShape({ count: isPair(1), cell: isPair(1), offset: isPair(0), gutter: isPair(0) }),
+    typed: isTable(isOneOf("countx", "county", "cellx", "celly"), isOneOf(true)),
+    within: isList(4, 4, isWhole(0, LONGEST)),
+    read: isOneOf("across", "down"),
+    fps: isRate,
+    clips: isTable(
+      isKey,
+      isShape({
+        name: isText((name) => !nameProblem(name)),
+        cells: (cells) => cells === null || isList(0, MOST_STEPS, isCell)(cells),
+        play: isOneOf("loop", "once", "bounce"),
+        fps: (rate) => rate === "" || isRate(rate),
+      }),
+    ),
+    chosen: (key) => key === null || isKey(key),
+  });
 
   // Uses a grid that was found.
   const useReading = (state, reading) => {
@@ -307,6 +335,7 @@ export const createSheet = (sheet) => {
     width,
     height,
     start,
+    isState,
     drawnIn,
     useReading,
     fitGrid,

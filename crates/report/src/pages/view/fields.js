@@ -41,29 +41,46 @@ addEventListener("input", () => {
   typedIn = null;
 });
 
-// A number, changed by typing, by up and down, and with Shift by ten.
+// A number, changed by typing, by up and down, and with Shift by ten. What is typed counts on Enter or on leaving the field;
+// Escape or a number that can't be brings back what was.
 export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set) => {
   const input = make("input");
   Object.assign(input, { type: "number", min, max, step });
   const kind = `${step < 1 ? "" : "whole "}number${min > -100000 ? ` from ${min} to` : " up to"} ${max}`;
-  const take = (value) => {
+  const problemOf = (value) => {
     const isRight = Number.isFinite(value) && value >= min && value <= max && (step < 1 || Number.isInteger(value));
-    markProblem(input, isRight ? "" : `${text} must be a ${kind}`);
-    if (isRight) set(value, text);
+    return isRight ? "" : `${text} must be a ${kind}`;
   };
-  input.addEventListener("input", () => take(input.valueAsNumber));
-  input.addEventListener("blur", () => {
+  let isTyping = false;
+  const settle = () => {
+    isTyping = false;
     if (input.hasAttribute("aria-invalid")) markProblem(input, "");
     input.value = get();
+  };
+  const take = (value) => {
+    const problem = problemOf(value);
+    if (!problem) set(value, text);
+    settle();
+    if (problem) say(problem);
+  };
+  input.addEventListener("input", () => {
+    isTyping = true;
+    markProblem(input, problemOf(input.valueAsNumber));
+  });
+  input.addEventListener("change", () => take(input.valueAsNumber));
+  input.addEventListener("blur", () => {
+    if (isTyping) settle();
   });
   input.addEventListener("keydown", (event) => {
+    if (event.key === "Escape") settle();
     if (!event.shiftKey || !["ArrowUp", "ArrowDown"].includes(event.key)) return;
     event.preventDefault();
     take(Math.max(min, Math.min(max, get() + (event.key === "ArrowUp" ? 10 : -10))));
   });
   const field = labelled(text, input, "number");
+  field.input = input;
   field.refresh = () => {
-    if (typedIn !== input) input.value = get();
+    if (!isTyping) input.value = get();
   };
   return field;
 };

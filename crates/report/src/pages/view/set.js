@@ -32,7 +32,7 @@ const settle = (state, known) => {
     ...(clipsDone ? { clips: {} } : {}),
   };
 };
-const table = createTable(data, set.start, { refresh: () => refresh(), signs, settle });
+const table = createTable(data, set.start, { refresh: () => refresh(), isState: set.isState, signs, settle });
 const { change, time, toggle } = table;
 const painter = createPainter(images, table.look);
 const page = {
@@ -259,6 +259,10 @@ stage.addEventListener("pointerup", drop);
 stage.addEventListener("pointercancel", drop);
 const hold = (step) => {
   if (time.playing) toggle();
+  stay(step);
+};
+// Shows a step, whether it plays or not.
+const stay = (step) => {
   const { timeline, clip } = current();
   frozen = null;
   time.seek((step ? timeline.ends[step - 1] : 0) / clip.timescale);
@@ -467,8 +471,9 @@ const stepTime = numberField(
   () => tidy(stepMillis(clipAt(table.state.chosen), currentNumber())),
   (value) => {
     const number = currentNumber();
-    if (time.playing) hold(number);
     edit("time", (clip) => setStepTime(clip, number, value));
+    stay(number);
+    big.draw(true);
   },
 );
 // A button that changes the step that is seen, and holds it.
@@ -571,6 +576,21 @@ const zoomField = numberField(
   },
 );
 const stepFields = [...shiftFields, ...pivotFields, ...boxFields];
+// A number belongs to the frame that was up when its field was entered: playing waits for it.
+let isWaiting = false;
+for (const { input } of [...stepFields, stepTime]) {
+  input.addEventListener("focus", () => {
+    isWaiting ||= time.playing;
+    time.play(false);
+  });
+  input.addEventListener("blur", (event) => {
+    const isNext = [...stepFields, stepTime].some((field) => field.input === event.relatedTarget);
+    if (!isWaiting || isNext) return;
+    isWaiting = false;
+    time.play(true);
+    table.players.redraw();
+  });
+}
 const clipFields = [clipName, clipFrames, clipPlay, clipRate, stepTime];
 const controls = [under, chosenFrame, dragged, ...stepFields, boxName, ...clipFields];
 const group = (title, ...parts) => {
@@ -639,6 +659,7 @@ new ResizeObserver(() => {
 }).observe(strip);
 // For tests: what the commands of the page will make.
 window.shown = () => set.resultOf(table.state);
+window.start = () => set.start;
 const sums = [
   [bySprite.size, "sprite"],
   [frames.length, "frame"],

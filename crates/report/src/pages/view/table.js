@@ -11,7 +11,8 @@ const SAVES_PER = 10000;
 
 // `refresh(isBrief)` shows the state. `signs` describes what a state makes of the frames, so that `settle` can take out
 // of a state that comes from an address what was done since.
-export const createTable = (data, start, { refresh, signs = () => null, settle = (state) => state }) => {
+// `isState` knows states that this page could have made.
+export const createTable = (data, start, { refresh, isState, signs = () => null, settle = (state) => state }) => {
   const history = createHistory(start, () => performance.now());
   const table = { change: null };
   Object.defineProperty(table, "state", { get: () => history.state });
@@ -41,11 +42,15 @@ export const createTable = (data, start, { refresh, signs = () => null, settle =
     if (location.hash.length < 2) return null;
     try {
       const { signs: known, ...found } = decodeState(location.hash.slice(1));
-      if (JSON.stringify(found.of) === JSON.stringify(history.state.of)) return known ? settle(found, known) : found;
-      say("This link was made for different art, so its settings were ignored.");
+      if (JSON.stringify(found.of) !== JSON.stringify(history.state.of)) {
+        say("This link was made for different art, so its settings were ignored.");
+        return null;
+      }
+      if (isState(found)) return known ? settle(found, known) : found;
     } catch {
-      // It isn't one of ours.
+      // Whatever it is, it isn't a state.
     }
+    say("This link is damaged, so its settings were ignored.");
     return null;
   };
 
