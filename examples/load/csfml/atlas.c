@@ -12,7 +12,7 @@ bool atlas_load(Atlas *atlas) {
   return true;
 }
 
-void atlas_draw(const Atlas *atlas, sfRenderTexture *target, uint16_t index, float x, float y, float scale, bool mirror) {
+void atlas_draw(const Atlas *atlas, sfRenderTexture *target, uint32_t index, float x, float y, float scale, bool mirror) {
   const PondFrame *frame = &pond_frames[index];
   if (frame->width == 0) return; /* nothing of it shows */
   sfSprite *sprite = atlas->sprite;

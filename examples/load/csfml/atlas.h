@@ -17,7 +17,7 @@ typedef struct {
 bool atlas_load(Atlas *atlas);
 
 /* Draws a frame with its pivot at x, y. */
-void atlas_draw(const Atlas *atlas, sfRenderTexture *target, uint16_t frame, float x, float y, float scale, bool mirror);
+void atlas_draw(const Atlas *atlas, sfRenderTexture *target, uint32_t frame, float x, float y, float scale, bool mirror);
 
 /* The step that a clip shows after this many seconds; its last where it has played to the end. */
 const PondStep *clip_step_at(const PondClip *clip, double seconds);

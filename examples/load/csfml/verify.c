@@ -19,7 +19,7 @@ static void print_base64(const uint8_t *bytes, size_t count) {
 }
 
 /* Draws a frame on a picture of its canvas's size, and prints the picture. */
-static void print_picture(const Atlas *atlas, uint16_t index, bool mirror) {
+static void print_picture(const Atlas *atlas, uint32_t index, bool mirror) {
   const PondFrame *frame = &pond_frames[index];
   sfRenderTexture *target = sfRenderTexture_create(frame->canvas_width, frame->canvas_height, sfFalse);
   sfRenderTexture_clear(target, sfColor_fromRGBA(0, 0, 0, 0));
@@ -36,12 +36,12 @@ int main(void) {
   Atlas atlas;
   if (!atlas_load(&atlas)) return 1;
   for (int mirror = 0; mirror < 2; mirror++) {
-    for (uint16_t at = 0; at < POND_FRAME_COUNT; at++) {
+    for (uint32_t at = 0; at < POND_FRAME_COUNT; at++) {
       printf("%s %s %s", mirror ? "mirrored" : "frame", pond_frames[at].sprite, pond_frames[at].name);
       print_picture(&atlas, at, mirror);
     }
   }
-  for (uint16_t at = 0; at < POND_FRAME_COUNT; at++) {
+  for (uint32_t at = 0; at < POND_FRAME_COUNT; at++) {
     const PondFrame *frame = &pond_frames[at];
     for (uint32_t box = frame->first_box; box < frame->first_box + frame->box_count; box++) {
       const PondBox *area = &pond_boxes[box];
