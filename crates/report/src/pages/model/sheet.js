@@ -91,8 +91,8 @@ export const createSheet = (sheet) => {
   const isPair = (least) => isList(2, 2, isWhole(least, LONGEST));
   const isKey = isText((key) => /^(row|clip) \d+$/.test(key));
   const isRate = isText((rate) => parseRate(rate) !== null);
-  const isCell = (cell) =>
-    isList(2, 2, () => true)(cell) && isText((id) => /^(r\d+c\d+|d\d+)$/.test(id))(cell[0]) && isWhole(1, 1000)(cell[1]);
+  const isId = isText((id) => /^(r\d+c\d+|d\d+)$/.test(id));
+  const isCell = (cell) => isList(2, 2, () => true)(cell) && isId(cell[0]) && isWhole(1, 1000)(cell[1]);
   const isState = isShape({
     by: isOneOf("grid", ...(sheet.drawings.length ? ["drawings"] : [])),
     join: isWhole(0, Math.max(0, sheet.drawings.length - 1)),

@@ -41,8 +41,8 @@ addEventListener("input", () => {
   typedIn = null;
 });
 
-// A number, changed by typing, by up and down, and with Shift by ten. What is typed counts on Enter or on leaving the field;
-// Escape or a number that can't be brings back what was.
+// A number, changed by typing, by up and down, and with Shift by ten. What is typed counts on Enter or on leaving the
+// field; Escape or a number that can't be brings back what was.
 export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set) => {
   const input = make("input");
   Object.assign(input, { type: "number", min, max, step });
