@@ -25,7 +25,7 @@ pub enum CompanionKind {
     Normals,
 }
 
-/// What suffixes of normal maps are in the trade.
+/// Suffixes that the trade uses for normal maps.
 const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
 
 impl CompanionSpec {
@@ -46,17 +46,17 @@ impl CompanionKind {
     }
 }
 
-/// A companion of one frame: what it has where the frame keeps its pixels. Elsewhere it is neutral.
+/// A companion of one frame: its pixels in the part of the canvas that the frame keeps. Elsewhere it is neutral.
 #[derive(Clone, Debug)]
 pub struct Companion {
-    /// Which.
+    /// Its kind.
     pub spec: CompanionSpec,
     /// As large as the pixels that the frame keeps.
     pub pixels: Pixels,
 }
 
 impl Companion {
-    /// What shows without the frame: pixels with an alpha above `alpha` that are not neutral.
+    /// The box around pixels that show without the frame: those with an alpha above `alpha` that aren't neutral.
     pub(crate) fn content(&self, alpha: u8) -> Option<Rect> {
         let neutral = self.spec.neutral.0.0;
         match self.spec.kind {

@@ -117,13 +117,7 @@ impl Frame {
         Ok(frame)
     }
 
-    /// The same frame without companions that `keep` refuses.
-    pub fn filter_companions(mut self, keep: impl Fn(&CompanionSpec) -> bool) -> Self {
-        self.companions.retain(|one| keep(&one.spec));
-        self
-    }
-
-    /// The same frame whose companions of these suffixes are what is said here.
+    /// The same frame with these specs for its companions of the same suffixes.
     pub(crate) fn respecify_companions(mut self, specs: &[CompanionSpec]) -> Self {
         for companion in &mut self.companions {
             if let Some(spec) = specs.iter().find(|spec| spec.suffix == companion.spec.suffix) {

@@ -29,7 +29,7 @@ fn say_kept(packed: &Packed, program: &CommandContext<'_>) {
     match placed {
         0 => program.say(&kept),
         placed => {
-            program.say(&format!("{kept}; {placed} new or resized were added"));
+            program.say(&format!("{kept}; {placed} new or resized ones were added"));
         }
     }
 }

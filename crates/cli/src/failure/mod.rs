@@ -397,8 +397,8 @@ fn write_hint(path: &Path, problem: &WriteProblem) -> Option<String> {
     })
 }
 
-/// The same failure; if frames have names that can't be files, with a command that gives them others. `output` is where they were
-/// to go.
+/// The same failure; if frames have names that can't be files, with a command that renames them. `output` is where it writes
+/// them.
 pub(crate) fn with_renaming(error: Error, source: &Path, shape: ShapeOptions, output: &Path) -> Failure {
     let is_name = matches!(
         &error,

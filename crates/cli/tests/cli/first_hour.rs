@@ -278,6 +278,8 @@ fn companions_follow_frames_that_are_picked_and_renamed() {
     }
     for (options, wanted) in [
         ("--name g{n}", vec![("g0", 0), ("g1", 1), ("g7", 7)]),
+        ("--only 2-5", vec![("lamp_2", 2), ("lamp_5", 5)]),
+        ("--only 2-5 --take 1", vec![("lamp_3", 3)]),
         ("--take 5,2", vec![("lamp_5", 5), ("lamp_2", 2)]),
         ("--take 5,2 --name g{n}", vec![("g0", 5), ("g1", 2)]),
     ] {

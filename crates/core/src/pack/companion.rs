@@ -33,7 +33,7 @@ pub enum CompanionError {
         /// What its name ends in.
         suffix: String,
     },
-    /// None of a suffix.
+    /// No companion has the suffix.
     #[error("no frame name ends in '{suffix}'")]
     None {
         /// The suffix.

@@ -71,7 +71,7 @@ impl PageRules {
         let round = match self.round {
             Rounding::None if step > 1 => Rounding::Multiple(step),
             Rounding::Multiple(unit) => Rounding::Multiple(common_multiple(unit, step)),
-            // A power of two is a multiple of smaller ones; of others it can't be.
+            // A power of two is a multiple of every smaller one, and of no other step.
             round => round,
         };
         Ok(Self { round, ..*self })
@@ -249,9 +249,9 @@ impl PageSizer {
 
 /// Cells of one size in lines, split over pages between lines.
 pub(super) struct CellRows {
-    /// With its bleed.
+    /// The size of a cell with its bleed.
     cell: Size,
-    /// From cell to cell.
+    /// Pixels from one cell to the next.
     pitch: Size,
     margin: u32,
     bleed: u32,

@@ -20,7 +20,7 @@ pub struct PreviousPlacements {
 /// What became of the old places.
 #[derive(Clone, Debug, PartialEq)]
 pub enum ReuseOutcome {
-    /// What could stay stayed.
+    /// Pictures stayed where they could.
     Kept {
         /// Pictures in their old place.
         stayed: usize,
@@ -70,7 +70,7 @@ pub(super) struct KeptPages {
 }
 
 impl KeptPages {
-    /// What becomes of the old places, beside what arranging everything again would give.
+    /// The outcome, compared with arranging everything again.
     pub(super) fn outcome(&self, afresh: &[Size], most_waste: Option<f64>) -> ReuseOutcome {
         let area = |pages: &[Size]| pages.iter().map(|page| page.area()).sum::<u64>() as f64;
         let wasted = (1.0 - area(afresh) / area(&self.pages)).max(0.0);
@@ -121,7 +121,7 @@ pub(super) fn keep(
     let moved = new.iter().filter(|&&picture| had_place[picture]).count();
     let sizes: Vec<Size> = new.iter().map(|&picture| pictures.spaced[picture]).collect();
     let pieces = Items { sizes: &sizes, may_rotate: options.may_rotate() };
-    // Pages at the end that nothing is left on go.
+    // Empty pages at the end are dropped.
     let used = taken.iter().rposition(|page| !page.rects.is_empty()).map_or(1, |last| last + 1);
     taken.truncate(used);
     let mut pages = old.pages[..used].to_vec();
@@ -133,7 +133,7 @@ pub(super) fn keep(
     Ok(KeptPages { spots, pages, stayed, placed: new.len() - moved, moved })
 }
 
-/// Puts pieces into the gaps of pages, on more room that one of the pages gets, or on pages of their own, in this order.
+/// Puts pieces into gaps, else on a page that is made larger, else on new pages.
 fn add(
     pieces: Items<'_>,
     taken: Vec<Taken>,
@@ -198,7 +198,7 @@ enum Growth {
 
 const GROWTHS: [Growth; 3] = [Growth::Right, Growth::Down, Growth::Both];
 
-/// A page doesn't grow longer than this times its width or height while there is another way.
+/// No page is grown beyond this aspect ratio if there is another way.
 const LONGEST_RATIO: f64 = 2.0;
 
 fn stretch(page: Size) -> f64 {
@@ -206,7 +206,7 @@ fn stretch(page: Size) -> f64 {
 }
 
 impl Growth {
-    /// A room with this much more.
+    /// The room, larger by this many steps.
     fn by(self, room: Size, more: u32) -> Size {
         let Size { width, height } = room;
         match self {
@@ -224,7 +224,7 @@ impl Growth {
     }
 }
 
-/// The smallest page on the way of a growth that is enough, as far as halving tells.
+/// The smallest page of this growth that is large enough, by bisection.
 fn smallest_grown(page: Size, way: Growth, fitting: &PageSizer, fits: impl Fn(Size) -> bool) -> Option<Size> {
     let (room, most) = (fitting.room_of(page), fitting.room());
     let at = |more: u32| {

@@ -9,7 +9,7 @@ use unicode_normalization::UnicodeNormalization;
 use crate::manifest::{SetPicture, pictures_of};
 use crate::{Error, WriteProblem};
 
-/// A file for every picture of a set, as paths with `/`: that of a companion is called like its frame's, with the suffix. Where
+/// A file for every picture of a set, as paths with `/`: a companion's file has its frame's name plus the suffix. Where
 /// frames of several sprites have one name, each sprite gets a folder.
 pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Error> {
     let file = |SetPicture { frame, companion }: SetPicture| {

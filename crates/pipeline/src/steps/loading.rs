@@ -24,12 +24,7 @@ const FEW_IMAGES: usize = 8;
 
 /// Frames of several sources in one set, with their companions. Their files are sources of the run from now on. With `tighten`, only the visible
 /// pixels of each frame are kept: for frames that are trimmed anyway.
-pub(crate) fn load_all(
-    all: &[Source],
-    only: &FilterOption,
-    tighten: bool,
-    cx: &Context<'_>,
-) -> Result<FrameSet, Error> {
+pub(crate) fn load_all(all: &[Source], tighten: bool, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("read", sources = all.len()).entered();
     // Files side by side are read together: numbered ones are one sequence.
     let mut sets = Vec::new();
@@ -49,8 +44,7 @@ pub(crate) fn load_all(
         }
         sets.push(set);
     }
-    let set = if sets.len() == 1 { sets.remove(0) } else { FrameSet::merge(sets)? };
-    Ok(only.of(set)?)
+    Ok(if sets.len() == 1 { sets.remove(0) } else { FrameSet::merge(sets)? })
 }
 
 /// Frames of one source.

@@ -7,7 +7,6 @@ use shibori_core::{FrameSet, Name, SetError, Source as FrameSource};
 use shibori_formats::decode::sprite_name;
 use shibori_formats::{Error as File, ReadProblem};
 
-use crate::options::FilterOption;
 use crate::paths::full;
 use crate::steps::loading::load_all;
 use crate::steps::slice::file_name;
@@ -44,12 +43,7 @@ pub(super) fn folder_name(path: &Path, cx: &Context<'_>) -> String {
 
 /// Frames of several sources, each with the folder that sets it apart from those of the same name. Sprites that several
 /// sources have are called after it: `hero/walk` and `npc/walk` give `hero-walk` and `npc-walk`.
-pub(super) fn load_apart(
-    sources: &[Source],
-    only: &FilterOption,
-    tighten: bool,
-    cx: &Context<'_>,
-) -> Result<FrameSet, Error> {
+pub(super) fn load_apart(sources: &[Source], tighten: bool, cx: &Context<'_>) -> Result<FrameSet, Error> {
     // Images side by side are read together: numbered ones are one sequence.
     let are_siblings = |a: &Source, b: &Source| match (a.path(), b.path()) {
         (Some(a), Some(b)) => a.parent() == b.parent() && is_file(a, cx) && is_file(b, cx),
@@ -61,7 +55,7 @@ pub(super) fn load_apart(
     let mut sets = Vec::new();
     for group in groups {
         let folder = group[0].path().and_then(|_| folders.next()).unwrap_or_default();
-        sets.push((folder, load_all(group, &FilterOption::default(), tighten, cx)?));
+        sets.push((folder, load_all(group, tighten, cx)?));
     }
     let is_shared =
         |sprite: &Name| sets.iter().filter(|(_, set)| set.sprites().contains(&sprite)).count() > 1;
@@ -78,7 +72,7 @@ pub(super) fn load_apart(
         with_folder(set.rename_sprites(name)?, &folder)
     };
     let sets = sets.into_iter().map(apart).collect::<Result<Vec<_>, SetError>>()?;
-    Ok(only.of(FrameSet::merge(sets)?)?)
+    Ok(FrameSet::merge(sets)?)
 }
 
 /// The same frames, with the folder that `{folder}` stands for.
@@ -101,7 +95,7 @@ pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) ->
         _ => return error,
     };
     let has = |source: &&Source| {
-        let set = load_all(std::slice::from_ref(*source), &FilterOption::default(), false, cx);
+        let set = load_all(std::slice::from_ref(*source), false, cx);
         set.is_ok_and(|set| set.sprites().contains(&&sprite))
     };
     let sources: Vec<PathBuf> =

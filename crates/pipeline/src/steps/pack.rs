@@ -40,9 +40,8 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     options.validate()?;
     let is_trimmed = trim_scope(options) != TrimScope::None;
     let set = match &options.pick.name {
-        Some(name) if name.uses_folders() => load_apart(sources, &options.only, is_trimmed, cx)?,
-        _ => load_all(sources, &options.only, is_trimmed, cx)
-            .map_err(|error| name_shared(error, sources, cx))?,
+        Some(name) if name.uses_folders() => load_apart(sources, is_trimmed, cx)?,
+        _ => load_all(sources, is_trimmed, cx).map_err(|error| name_shared(error, sources, cx))?,
     };
     let _span = info_span!("pack", frames = set.frames().len()).entered();
     let factors = options.page.factors();
@@ -50,11 +49,12 @@ pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Resu
     let keep =
         options.arrange.keep_places.as_ref().map(|old| previous_placements(&cx.resolve(old))).transpose()?;
     let rules = options.arrange.options(factors.clone(), keep);
-    // Numbers count base frames.
+    // Numbers count base frames, and who names some of them means their companions too.
     let set = match &*options.page.companion {
         [] => set,
         specs => take_companions(&set, specs)?,
     };
+    let set = options.only.of(set)?;
     let set = match &options.pick.take {
         Some(take) => set.take(&take.resolve(&set)?, &take.left_out(&set)?),
         None => set,

@@ -129,9 +129,9 @@ pub(super) fn arrange(pieces: Items<'_>, fitting: &PageSizer, effort: Effort) ->
 /// More rectangles than this on a page are not searched for gaps, which would take seconds.
 const MOST_AROUND: usize = 4_000;
 
-/// Pages on which something is already, and the gaps between it.
+/// Pages that hold something already, and the gaps in between.
 pub(super) struct Gaps {
-    /// For each page what is there, and its free rectangles where there are few enough to keep track of.
+    /// For each page, its occupied rectangles, and the free ones if there are few enough to keep track of.
     pages: Vec<(Vec<Rect>, Option<maxrects::FreeRects>)>,
 }
 

@@ -58,11 +58,11 @@ impl Palette {
     /// colors go.
     pub(in crate::encode) fn of(pages: &[RgbaImage], most: u16, keeps_edges: bool) -> Self {
         let most = usize::from(most).clamp(2, 256);
-        // Of fewer colors none can be spared.
+        // With fewer colors, none can be spared.
         let keeps_edges = keeps_edges && most >= 4;
         let (clear, shown): (Vec<WeightedColor>, Vec<WeightedColor>) =
             color_histogram(pages, keeps_edges).into_iter().partition(|seen| seen.color[3] == 0);
-        // What has no color is one of the colors and never mixed with others: a hole in the picture stays one.
+        // Clear black is an entry of its own and never mixed with others: a hole in the picture stays a hole.
         let (holes, edges): (Vec<WeightedColor>, Vec<WeightedColor>) =
             clear.into_iter().partition(|seen| seen.color == [0; 4]);
         let free = most - holes.len();

@@ -18,7 +18,7 @@ pub(super) enum Kind {
     Scales,
     /// Which way a corner faces.
     Normals,
-    /// Which way is right on a picture, and on which side of that is up.
+    /// Right on a picture, and the sign that says which way is up.
     Tangents,
 }
 

@@ -6,7 +6,7 @@
 //! begins, as players do, and what is not driven is as at rest again. Switch clips, never fade between them: half a
 //! scale is half a figure.
 //!
-//! A page with a normal map or a glow has a material that is lit, with normals and tangents that point as the picture is drawn,
+//! A page with a normal map or a glow has a material that is lit, with normals and tangents that follow the drawing,
 //! mirrored and rotated frames included; all others are unlit.
 //!
 //! In the order of the data: `quads` lays out corners, `times` says when what is shown, `buffer` keeps the numbers, and
@@ -266,7 +266,7 @@ impl<'a> Scene<'a> {
         let mut attributes = json!({ "POSITION": positions, "TEXCOORD_0": uvs });
         if self.has_normals[entry.page] {
             attributes["NORMAL"] = json!(self.buffer.add(Kind::Normals, &[0.0, 0.0, 1.0].repeat(count)));
-            // Right on the drawing, and which way up is then.
+            // The tangent is right on the drawing; its sign says which way is up.
             let side = if mirrored { -1.0 } else { 1.0 };
             attributes["TANGENT"] =
                 json!(self.buffer.add(Kind::Tangents, &[side, 0.0, 0.0, side].repeat(count)));

@@ -1,4 +1,4 @@
-// Whether a value that comes from outside is of a kind: checks are functions of a value, put together from others.
+// Checks of values from outside: each says whether a value is of a kind, and is built from others.
 
 export const isWhole = (least, most) => (value) => Number.isInteger(value) && value >= least && value <= most;
 

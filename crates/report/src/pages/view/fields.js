@@ -42,7 +42,7 @@ addEventListener("input", () => {
 });
 
 // A number, changed by typing, by up and down, and with Shift by ten. What is typed counts on Enter or on leaving the
-// field; Escape or a number that can't be brings back what was.
+// field; Escape or an invalid number restores the old value.
 export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set) => {
   const input = make("input");
   Object.assign(input, { type: "number", min, max, step });
