@@ -27,6 +27,11 @@ pub enum Notice {
     },
     /// What was noticed while reading.
     Read(ReadNotice),
+    /// The frames are already as a per-frame file makes them.
+    AlreadyApplied {
+        /// The file, as it was named.
+        file: PathBuf,
+    },
     /// An image that was read as one frame looks like a sheet.
     UncutSheet {
         /// The image, as it was named.

@@ -5,6 +5,7 @@
 //! they do one after the other.
 
 use std::collections::HashMap;
+use std::path::PathBuf;
 
 use shibori_core::clean::{
     CanvasView, CleanResult, KeyColors, KeyScope, clean_frames, clear_edge, defringe, erase, harden, key,
@@ -12,9 +13,9 @@ use shibori_core::clean::{
 };
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_events};
 use shibori_core::shape::{
-    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, FrameOverride, NineRule, PivotPer,
-    Resample, ScaleRule, Shift, Trim, TrimScope, align, apply_overrides, coregister_pivots, fit_factors,
-    forget_marks, mirror, plan_shifts, restore, scale_each, set_box, set_canvas, set_nine, set_pivot,
+    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, FrameOverride, FrameOverrides, NineRule,
+    OverrideKind, PivotPer, PlannedShifts, Resample, ScaleRule, Shift, Trim, TrimScope, align, apply_overrides, coregister_pivots, fit_factors,
+    forget_marks, mirror, placement_checksum, plan_shifts, restore, scale_each, set_box, set_canvas, set_nine, set_pivot,
     set_polygons, take_marks, trim,
 };
 use shibori_core::{
@@ -74,8 +75,8 @@ pub enum Change {
     Nine(NineRule),
     /// Cover drawings with a polygon of at most this many corners, taking pixels up to an alpha as empty.
     Polygon(u32, u8),
-    /// Set pivots, boxes and nine-slices frame by frame.
-    Override(Vec<FrameOverride>),
+    /// Move finished drawings and set pivots, boxes and nine-slices frame by frame, as this file says.
+    Override(PathBuf, FrameOverrides),
     /// Take the notes of registration marks away.
     ForgetMarks,
 }
@@ -131,7 +132,7 @@ impl Change {
             Self::Box(..) => 18,
             Self::Nine(_) => 19,
             Self::Polygon(..) => 20,
-            Self::Override(_) => 21,
+            Self::Override(..) => 21,
             Self::ForgetMarks => 22,
         }
     }
@@ -211,7 +212,7 @@ impl Plan {
         let mut may_be_outside = false;
         for change in self.changes {
             debug!(?change, frames = done.set.frames().len());
-            may_be_outside |= matches!(change, Change::Pivot(..) | Change::Override(_));
+            may_be_outside |= matches!(change, Change::Pivot(..) | Change::Override(..));
             apply(&mut done, change, cx)?;
         }
         if may_be_outside {
@@ -219,6 +220,29 @@ impl Plan {
         }
         Ok(done)
     }
+}
+
+/// Moves drawings, if there is room for the canvases that grow with them.
+fn apply_shifts(
+    done: &mut PlanOutcome,
+    set: FrameSet,
+    planned: PlannedShifts,
+    cx: &Context<'_>,
+) -> Result<FrameSet, Error> {
+    let mut pixels = 0u64;
+    for (frame, canvas) in set.frames().iter().zip(&planned.canvases) {
+        check_frame_size(frame, *canvas, SizeCause::Shift, cx)?;
+        pixels = pixels.saturating_add(canvas.area());
+    }
+    let _room = cx.check_memory(SizeCause::Shift, pixels)?;
+    let before = canvases(&set);
+    let (moved, shifts) = planned.apply(set)?;
+    note_grown(&before, &moved, cx);
+    done.shifts = match &done.shifts[..] {
+        [] => shifts,
+        before => before.iter().zip(shifts).map(|(before, shift)| before.and(shift)).collect(),
+    };
+    Ok(moved)
 }
 
 fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(), Error> {
@@ -255,21 +279,8 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
             moved
         }
         Change::Shift(lines) => {
-            let moves = plan_shifts(&set, &lines)?;
-            let mut pixels = 0u64;
-            for (frame, canvas) in set.frames().iter().zip(&moves.canvases) {
-                check_frame_size(frame, *canvas, SizeCause::Shift, cx)?;
-                pixels = pixels.saturating_add(canvas.area());
-            }
-            let _room = cx.check_memory(SizeCause::Shift, pixels)?;
-            let before = canvases(&set);
-            let (moved, shifts) = moves.apply(set)?;
-            note_grown(&before, &moved, cx);
-            done.shifts = match &done.shifts[..] {
-                [] => shifts,
-                before => before.iter().zip(shifts).map(|(before, shift)| before.and(shift)).collect(),
-            };
-            moved
+            let shifts = plan_shifts(&set, &lines, OverrideKind::shift)?;
+            apply_shifts(done, set, shifts, cx)?
         }
         Change::Coregister(anchor) => {
             let pivoted = match anchor {
@@ -300,7 +311,20 @@ fn apply(done: &mut PlanOutcome, change: Change, cx: &Context<'_>) -> Result<(),
         Change::Box(spec, share) => apply_box(done, set, &spec, share)?,
         Change::Nine(rule) => set_nine(set, rule)?,
         Change::Polygon(corners, alpha) => set_polygons(set, corners, alpha)?,
-        Change::Override(lines) => apply_overrides(set, &lines)?,
+        Change::Override(file, list) if list.done == Some(placement_checksum(&set)) => {
+            cx.notify(Notice::AlreadyApplied { file });
+            set
+        }
+        Change::Override(_, FrameOverrides { lines, .. }) => {
+            let moved = match lines.iter().any(|line| line.kind.movement().is_some()) {
+                true => {
+                    let shifts = plan_shifts(&set, &lines, OverrideKind::movement)?;
+                    apply_shifts(done, set, shifts, cx)?
+                }
+                false => set,
+            };
+            apply_overrides(moved, &lines)?
+        }
         Change::ForgetMarks => forget_marks(set)?,
     };
     cx.charge(&done.set);

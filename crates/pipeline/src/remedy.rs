@@ -350,6 +350,7 @@ impl<'a> RemedyFinder<'a> {
         let leaves_out = has(|fix| *fix == Fix::LeaveOut);
         let least = FrameDuration::new(1, SCREEN_RATE).ok()?;
         let mut steps: Vec<(usize, FrameDuration)> = Vec::new();
+        let mut mirrored: Vec<bool> = Vec::new();
         let mut before = None;
         for step in clip.steps() {
             if leaves_out && set.frames()[step.frame].is_blank() {
@@ -360,7 +361,10 @@ impl<'a> RemedyFinder<'a> {
                 Some(last) if twins.contains(&step.frame) && before != Some(step.frame) => {
                     last.1 = last.1.plus(span).ok()?;
                 }
-                _ => steps.push((step.frame, span)),
+                _ => {
+                    steps.push((step.frame, span));
+                    mirrored.push(step.mirror);
+                }
             }
             before = Some(step.frame);
         }
@@ -371,9 +375,7 @@ impl<'a> RemedyFinder<'a> {
         }
         let plays = if has(|fix| matches!(fix, Fix::PlayOnce(_))) { 1 } else { clip.plays() };
         let new = Clip::from_durations(clip.sprite().clone(), clip.name().clone(), &steps).ok()?;
-        let new = new.playing(clip.play(), plays);
-        let new = if clip.steps().iter().all(|step| step.mirror) { new.mirrored() } else { new };
-        ClipSpec::for_clip(set, &new)
+        ClipSpec::for_clip(set, &new.playing(clip.play(), plays).mirrored_where(|step| mirrored[step]))
     }
 
     /// The candidates that keep their promise, tried one after another on the sprite of a group.

@@ -33,8 +33,11 @@ pub struct LightTable {
     pub has_manifest: bool,
     /// Whether it is a set, which can be changed in place.
     pub in_place: bool,
-    /// Whether a recipe makes the frames, so that its lines are changed, not files.
-    pub in_recipe: bool,
+    /// What the sprite's table says, if a recipe makes the frames: then its lines are changed, not files.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub recipe: Option<serde_json::Map<String, serde_json::Value>>,
+    /// The lines of the per-frame file that it has already: frame, kind, name, values.
+    pub per_frame_lines: Vec<[String; 4]>,
     /// Whether commands are quoted for PowerShell.
     pub is_windows: bool,
     /// What is on the table.
@@ -176,7 +179,7 @@ mod tests {
             is_loose: false,
         };
         let [title, source, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
-        let (has_manifest, in_place, in_recipe, is_windows) = (false, false, false, false);
+        let (has_manifest, in_place, is_windows) = (false, false, false);
         let shown = LightTableContent::Sheet(sheet);
         LightTable {
             title,
@@ -186,7 +189,8 @@ mod tests {
             per_frame,
             has_manifest,
             in_place,
-            in_recipe,
+            recipe: Some(serde_json::Map::new()),
+            per_frame_lines: Vec::new(),
             is_windows,
             shown,
         }

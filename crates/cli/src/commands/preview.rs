@@ -87,7 +87,7 @@ impl Job {
             Preview::Motion(args) => image(View::Motion(args.options.clone()), &args.source, &args.out),
             Preview::Grid(args) => image(View::Grid(Box::new(args.options.clone())), &args.image, &args.out),
             Preview::Html(args) => file(View::Html(args.options.clone()), &args.source, &args.output),
-            Preview::LightTable(args) => file(View::LightTable, &args.source, &args.output),
+            Preview::LightTable(args) => file(View::LightTable(None), &args.source, &args.output),
             Preview::Drift(args) => Self {
                 after: args.after.clone().map(Source::Path),
                 ..file(View::Drift(args.options.clone()), &args.source, &args.output)

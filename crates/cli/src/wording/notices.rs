@@ -288,6 +288,10 @@ fn output_notice(notice: &Notice) -> (MessageLevel, Message) {
             ),
             smooth_helps.then_some("add --resample smooth to keep them visible"),
         ),
+        Notice::AlreadyApplied { file } => note(format!(
+            "the changes in {} are already applied; the frames were left as they are",
+            file.display_slashed()
+        )),
         Notice::PagesMissing { manifest } => note(format!(
             "{}: some page images are missing; only the manifest was read",
             manifest.display_slashed()

@@ -93,20 +93,16 @@ pub struct Renaming {
     pub(crate) new: Name,
 }
 
-/// Gives a clip another name.
-pub fn rename_clip(set: FrameSet, renaming: &Renaming) -> Result<FrameSet, EditError> {
-    let place = find_clip(&set, &renaming.old)?;
-    edit_clip(set, place, |clip| Ok(clip.with_name(renaming.new.clone())))
-}
-
-/// Changes one clip of a set.
-fn edit_clip(
-    set: FrameSet,
-    place: usize,
-    change: impl FnOnce(Clip) -> Result<Clip, EditError>,
-) -> Result<FrameSet, EditError> {
+/// Gives clips other names, all at once: old names are those before any of the renamings, so names can be swapped.
+///
+/// # Errors
+/// Where there is no such clip, or two clips would have one name.
+pub fn rename_clips(set: FrameSet, renamings: &[Renaming]) -> Result<FrameSet, EditError> {
     let mut clips = set.clips().to_vec();
-    clips[place] = change(clips[place].clone())?;
+    for renaming in renamings {
+        let place = find_clip(&set, &renaming.old)?;
+        clips[place] = clips[place].clone().with_name(renaming.new.clone());
+    }
     Ok(set.with_clips(clips)?)
 }
 
@@ -228,7 +224,16 @@ mod tests {
 
     #[test]
     fn dropping_renaming_and_events() {
-        let set = rename_clip(frog(), &"sit=rest".parse().unwrap()).unwrap();
+        let rename = |set: FrameSet, texts: &[&str]| {
+            let all: Vec<Renaming> = texts.iter().map(|text| text.parse().unwrap()).collect();
+            rename_clips(set, &all)
+        };
+        let swapped = rename(frog(), &["sit=leap", "leap=sit"]).unwrap();
+        let names: Vec<&str> = swapped.clips().iter().map(|clip| clip.name().as_str()).collect();
+        assert_eq!(names, ["leap", "sit"], "old names are those before any renaming");
+        let chain = rename(frog(), &["sit=leap", "leap=jump"]).unwrap();
+        assert_eq!(chain.clips()[1].name().as_str(), "jump");
+        let set = rename(frog(), &["sit=rest"]).unwrap();
         let twice = ["leap@2=splash".parse().unwrap(), "leap@2=croak".parse().unwrap()];
         assert!(matches!(set_events(set.clone(), &twice), Err(EditError::TwoEvents { step: 2, .. })));
         let set = set_events(set, &["leap@2=splash".parse().unwrap()]).unwrap();
@@ -240,7 +245,7 @@ mod tests {
         assert!(matches!(unknown, EditError::Unknown { nearest: Some(name), .. } if name == "leap"));
         let step = set_events(set.clone(), &["leap@3=splash".parse().unwrap()]).unwrap_err();
         assert_eq!(step.to_string(), "clip 'leap' has no step 3: it has 3 (0 to 2)");
-        assert!(rename_clip(set, &"rest=leap".parse().unwrap()).is_err());
+        assert!(rename(set, &["rest=leap"]).is_err());
     }
 
     proptest! {

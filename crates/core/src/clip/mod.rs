@@ -8,5 +8,5 @@ mod edit;
 pub use crate::grammar::{ApplyError, ClipSpec, EmptyRow, RowClips, RowError, RowList, add_clips};
 pub use crate::sequence::{Clip, ClipError, FrameDuration, PlayMode, Step, TimeError, common_clock};
 pub use edit::{
-    EditError, EventSpec, FrameRate, Renaming, drop_clip, quantize, rename_clip, set_events, speed,
+    EditError, EventSpec, FrameRate, Renaming, drop_clip, quantize, rename_clips, set_events, speed,
 };

@@ -5,6 +5,7 @@
 //! turn = 3,4,5,4 @80ms once         80 ms a frame, played once
 //! leap = r2 @total 0.8s loop 3      row 2 in 0.8 s, three times
 //! idle = 0-3@80ms,4x2@240ms bounce  times of their own; 4x2 holds frame 4 twice as long
+//! turn = 0-2,3m,4x2m                3 and 4 mirrored
 //! koi:swim = 0-7                    in a set of several sprites
 //! ```
 //!
@@ -37,6 +38,17 @@ pub struct ClipSpec {
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Item {
     pick: Pick,
+    hold: u32,
+    mirror: bool,
+    time: Option<Time>,
+}
+
+/// A frame as an item of a clip shows it.
+#[derive(Clone, Copy)]
+struct Shown {
+    frame: usize,
+    /// The number of its item.
+    item: usize,
     hold: u32,
     time: Option<Time>,
 }
@@ -123,8 +135,9 @@ fn read_items(cursor: &mut Cursor<'_>) -> Result<Vec<Item>, SyntaxError> {
         if hold == 0 {
             return Err(cursor.error_at(place, "a frame held 0 times would not be shown; remove it"));
         }
+        let mirror = cursor.eat("m");
         let time = if cursor.eat("@") { Some(read_time(cursor)?) } else { None };
-        items.push(Item { pick, hold, time });
+        items.push(Item { pick, hold, mirror, time });
         cursor.skip_spaces();
         let comma = cursor.place();
         if !cursor.eat(",") {
@@ -243,16 +256,16 @@ impl ClipSpec {
     pub fn resolve(&self, set: &FrameSet) -> Result<Clip, ApplyError> {
         let wrong_frames = |error| ApplyError::Frames { clip: self.name.clone(), error };
         let wrong_time = |error| ClipError::Time { clip: self.name.clone(), error };
-        let mut shown: Vec<(usize, u32, Option<Time>, usize)> = Vec::new();
-        for (number, item) in self.items.iter().enumerate() {
-            let places = item.pick.resolve(set, self.sprite.as_ref()).map_err(wrong_frames)?;
-            shown.extend(places.into_iter().map(|place| (place, item.hold, item.time, number)));
+        let mut shown: Vec<Shown> = Vec::new();
+        for (number, &Item { ref pick, hold, time, .. }) in self.items.iter().enumerate() {
+            let places = pick.resolve(set, self.sprite.as_ref()).map_err(wrong_frames)?;
+            shown.extend(places.into_iter().map(|frame| Shown { frame, item: number, hold, time }));
         }
         let mut holds_of_item = vec![0u64; self.items.len()];
-        shown.iter().for_each(|&(_, hold, _, item)| holds_of_item[item] += u64::from(hold));
+        shown.iter().for_each(|one| holds_of_item[one.item] += u64::from(one.hold));
         let of_one_play = self.holds_of_one_play(&shown);
         let mut spans = Vec::with_capacity(shown.len());
-        for &(place, hold, time, item) in &shown {
+        for &Shown { frame: place, item, hold, time } in &shown {
             let span = match (time, self.time) {
                 (Some(Time::Each(span)), _) | (None, Some(Time::Each(span))) => Ok(span),
                 // A total of one item is shared by that item's holds, one of the whole clip by all.
@@ -269,13 +282,12 @@ impl ClipSpec {
         };
         let clip =
             Clip::from_durations(sprite, self.name.clone(), &spans)?.playing(self.way.play, self.way.plays);
-        Ok(if self.way.mirror { clip.mirrored() } else { clip })
+        Ok(clip.mirrored_where(|step| self.way.mirror || self.items[shown[step].item].mirror))
     }
 
     /// Over how many equal parts the time of one play is shared.
-    fn holds_of_one_play(&self, shown: &[(usize, u32, Option<Time>, usize)]) -> u64 {
-        let sum =
-            |steps: &[(usize, u32, Option<Time>, usize)]| steps.iter().map(|s| u64::from(s.1)).sum::<u64>();
+    fn holds_of_one_play(&self, shown: &[Shown]) -> u64 {
+        let sum = |steps: &[Shown]| steps.iter().map(|one| u64::from(one.hold)).sum::<u64>();
         let back = match (self.way.play, shown.len()) {
             (PlayMode::Bounce, count @ 3..) => sum(&shown[1..count - 1]),
             _ => 0,
@@ -360,7 +372,12 @@ mod tests {
         ] {
             assert_eq!(resolved(text), (frames, play, plays), "{text}");
         }
-        assert!(resolve("sit = 0-2 mirror once").unwrap().steps().iter().all(|step| step.mirror));
+        let mirrored = |text: &str| -> Vec<bool> {
+            resolve(text).unwrap().steps().iter().map(|step| step.mirror).collect()
+        };
+        assert_eq!(mirrored("sit = 0-2 mirror once"), [true; 3]);
+        assert_eq!(mirrored("sit = 0,1m,0-1m@80ms,2x3m bounce"), [false, true, true, true, true]);
+        assert_eq!(mirrored("sit = r1m,0"), [true, true, false]);
     }
 
     #[test]

@@ -9,45 +9,52 @@ use crate::{FrameSet, Name};
 const MIN_RUN: usize = 3;
 
 impl ClipSpec {
-    /// What makes this clip of a set's frames, times to the tick; `None` if the grammar can't say it: if only some steps
-    /// are mirrored, or a time has no exact text. Events are not part of it.
+    /// What makes this clip of a set's frames, times to the tick; `None` if the grammar can't say it: if a time has no
+    /// exact text. Events are not part of it.
     pub fn for_clip(set: &FrameSet, clip: &Clip) -> Option<Self> {
         let steps: Vec<(usize, FrameDuration)> =
             clip.steps().iter().map(|step| (step.frame, clip.span(step))).collect();
-        let mirrored = clip.steps().iter().filter(|step| step.mirror).count();
-        if mirrored != 0 && mirrored != clip.steps().len() {
-            return None;
-        }
+        let is_mirrored = clip.steps().iter().all(|step| step.mirror);
+        // Where only some are, each says so.
+        let marks: Vec<&str> =
+            clip.steps().iter().map(|step| if step.mirror && !is_mirrored { "m" } else { "" }).collect();
         let playback = match clip.playback() {
             text if text == "loop" => String::new(),
             text => format!(" {text}"),
         };
         let (sprite, name) = (clip.sprite(), clip.name());
-        let text = format!("{sprite}:{name} = {}{playback}", frames_and_times(set, sprite, &steps)?);
+        let text = format!("{sprite}:{name} = {}{playback}", frames_and_times(set, sprite, &steps, &marks)?);
         let spec: Self = text.parse().ok()?;
         // Names may hold signs of the grammar.
         let same = spec.resolve(set).ok()?;
         let is_same = same.steps().len() == steps.len()
             && same.steps().iter().zip(&steps).all(|(step, (frame, span))| {
                 step.frame == *frame && same.span(step).reduced() == span.reduced()
-            });
+            })
+            && same.steps().iter().zip(clip.steps()).all(|(same, step)| same.mirror == step.mirror);
         (is_same && same.playback() == clip.playback()).then_some(spec)
     }
 }
 
 /// `0-3,5x2 @12fps`: the commonest time once, others with their frames.
-fn frames_and_times(set: &FrameSet, sprite: &Name, steps: &[(usize, FrameDuration)]) -> Option<String> {
+fn frames_and_times(
+    set: &FrameSet,
+    sprite: &Name,
+    steps: &[(usize, FrameDuration)],
+    marks: &[&str],
+) -> Option<String> {
     let base = base_time(steps);
-    let item = |&(frame, span): &(usize, FrameDuration)| {
+    let item = |(&(frame, span), mark): (&(usize, FrameDuration), &&str)| {
         let is_own = set.frames()[frame].sprite() == sprite;
-        let suffix = match base.and_then(|base| multiple(span, base)) {
-            Some(1) => String::new(),
-            Some(count) => format!("x{count}"),
+        let (hold, time) = match base.and_then(|base| multiple(span, base)) {
+            Some(1) => (1, String::new()),
+            Some(count) => (count, String::new()),
             None => exact_time(span)?,
         };
-        is_own.then(|| (set.number_in_sprite(frame), suffix))
+        let hold = if hold == 1 { String::new() } else { format!("x{hold}") };
+        is_own.then(|| (set.number_in_sprite(frame), format!("{hold}{mark}{time}")))
     };
-    let items = steps.iter().map(item).collect::<Option<Vec<_>>>()?;
+    let items = steps.iter().zip(marks).map(item).collect::<Option<Vec<_>>>()?;
     let base = base.and_then(base_text).map(|text| format!(" @{text}")).unwrap_or_default();
     Some(format!("{}{base}", join_runs(&items)))
 }
@@ -89,13 +96,13 @@ fn base_text(span: FrameDuration) -> Option<String> {
     Some(format!("{}.{:06}ms", micros / 1_000_000, micros % 1_000_000))
 }
 
-/// The time of one step, behind its frame: `@80ms`, or `x3@60fps` for three ticks of a clock.
-fn exact_time(span: FrameDuration) -> Option<String> {
+/// The time of one step, behind its frame: how often it is held, and the time of a hold: 1 and `@80ms`, or 3 and `@60fps`.
+fn exact_time(span: FrameDuration) -> Option<(u64, String)> {
     if let Some(text) = base_text(span) {
-        return Some(format!("@{text}"));
+        return Some((1, format!("@{text}")));
     }
     let span = span.reduced();
-    (span.timescale() <= 1000).then(|| format!("x{}@{}fps", span.ticks(), span.timescale()))
+    (span.timescale() <= 1000).then(|| (u64::from(span.ticks()), format!("@{}fps", span.timescale())))
 }
 
 /// Numbers with what is behind them, runs as ranges: `0-3,7-4x2`.
@@ -155,19 +162,20 @@ mod tests {
         #[test]
         fn what_is_written_is_read_as_the_same_clip(
             steps in prop::collection::vec((0usize..20, 1u32..40, prop::sample::select(vec![1000, 12, 24, 60, 7])), 1..24),
-            plays in 0u32..4, bounce: bool, mirror: bool,
+            plays in 0u32..4, bounce: bool, mirror in prop::sample::select(vec![0u32, u32::MAX, 0b1011_0110]),
         ) {
             let set = rows("koi", &[20]);
             let play = if bounce { PlayMode::Bounce } else { PlayMode::Forward };
             let clip = clip(&steps).playing(play, plays);
-            let clip = if mirror { clip.mirrored() } else { clip };
+            let clip = clip.mirrored_where(|step| mirror >> step & 1 == 1);
             // Holding two frames alike is one step, so nothing is written that is read otherwise.
             if let Some(spec) = ClipSpec::for_clip(&set, &clip) {
                 let again: ClipSpec = spec.to_string().parse().unwrap();
                 let same = again.resolve(&set).unwrap();
                 prop_assert_eq!(same.total_millis(), clip.total_millis());
                 prop_assert_eq!(same.steps().len(), clip.steps().len());
-                prop_assert!(same.steps().iter().all(|step| step.mirror == mirror));
+                let mirrored = |clip: &Clip| clip.steps().iter().map(|step| step.mirror).collect::<Vec<_>>();
+                prop_assert_eq!(mirrored(&same), mirrored(&clip), "{}", spec);
             } else {
                 prop_assert!(false, "can't write {:?}", clip);
             }

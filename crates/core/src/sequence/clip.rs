@@ -106,9 +106,14 @@ impl Clip {
     }
 
     /// The same clip with every step drawn mirrored.
-    pub fn mirrored(mut self) -> Self {
-        for step in &mut self.steps {
-            step.mirror = true;
+    pub fn mirrored(self) -> Self {
+        self.mirrored_where(|_| true)
+    }
+
+    /// The same clip with these steps, by number, drawn mirrored, and no others.
+    pub fn mirrored_where(mut self, is_mirrored: impl Fn(usize) -> bool) -> Self {
+        for (number, step) in self.steps.iter_mut().enumerate() {
+            step.mirror = is_mirrored(number);
         }
         self
     }

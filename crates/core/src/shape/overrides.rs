@@ -1,10 +1,21 @@
 //! Shifts, pivots and boxes frame by frame, as a list that an artist or a script writes.
 
 use std::collections::HashMap;
+use std::fmt::Write;
 
 use crate::shape::Shift;
 use crate::shape::shift::{canvases, shift_drawings};
-use crate::{Annotations, FrameSet, Insets, LONGEST, Name, Point, SetError, SignedRect, Size};
+use crate::{Annotations, FrameSet, Insets, LONGEST, Name, Point, Rect, SetError, SignedRect, Size};
+
+/// A list of lines.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct FrameOverrides {
+    /// The lines.
+    pub lines: Vec<FrameOverride>,
+    /// The [`placement_checksum`] of frames on which the lines were carried out already: such frames are left alone, so that
+    /// a list that is applied twice doesn't move anything twice.
+    pub done: Option<u32>,
+}
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq)]
@@ -21,7 +32,11 @@ pub struct FrameOverride {
 #[derive(Clone, Debug, PartialEq)]
 pub enum OverrideKind {
     /// So many pixels to the right and down that the drawing is moved on its canvas, with its boxes; the pivot stays.
+    ///
+    /// That is done before anything is measured on it.
     Shift(i32, i32),
+    /// The same, once all else is done: what was measured goes along.
+    Move(i32, i32),
     /// The pivot.
     Pivot(Point),
     /// A named box.
@@ -124,15 +139,32 @@ impl PlannedShifts {
     }
 }
 
-/// How far a list moves each frame's drawing; of several shifts of one frame the sum. Frames it does not name stay.
+impl OverrideKind {
+    /// How far a drawing is moved before it is measured.
+    pub fn shift(&self) -> Option<(i32, i32)> {
+        if let Self::Shift(x, y) = *self { Some((x, y)) } else { None }
+    }
+
+    /// How far a finished drawing is moved.
+    pub fn movement(&self) -> Option<(i32, i32)> {
+        if let Self::Move(x, y) = *self { Some((x, y)) } else { None }
+    }
+}
+
+/// How far the lines of a kind move each frame's drawing; of several lines for one frame the sum. Frames they don't name
+/// stay.
 ///
 /// # Errors
 /// Where a line names no frame, or several.
-pub fn plan_shifts(set: &FrameSet, lines: &[FrameOverride]) -> Result<PlannedShifts, OverrideError> {
+pub fn plan_shifts(
+    set: &FrameSet,
+    lines: &[FrameOverride],
+    kind: fn(&OverrideKind) -> Option<(i32, i32)>,
+) -> Result<PlannedShifts, OverrideError> {
     let mut ways = vec![(0, 0); set.frames().len()];
     for (at, lines) in by_frame(set, lines)? {
         for line in lines {
-            if let OverrideKind::Shift(x, y) = line.kind {
+            if let Some((x, y)) = kind(&line.kind) {
                 let way = (ways[at].0 + i64::from(x), ways[at].1 + i64::from(y));
                 if way.0.abs().max(way.1.abs()) > i64::from(LONGEST) {
                     return Err(OverrideError::TooFar { line: line.line, frame: line.frame.clone() });
@@ -154,8 +186,8 @@ pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameS
         of_frame.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
             let annotations = frame.annotations().clone();
             Ok(match &place.kind {
-                // The drawing was moved before anything was measured on it.
-                OverrideKind::Shift(..) => frame,
+                // Drawings are moved before.
+                OverrideKind::Shift(..) | OverrideKind::Move(..) => frame,
                 OverrideKind::Pivot(point) => frame.with_pivot(*point),
                 OverrideKind::Box(name, area) => {
                     let mut boxes = annotations.boxes;
@@ -172,4 +204,24 @@ pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameS
             })
         })
     })
+}
+
+/// A number for where everything is in each frame: canvas, pivot, what is drawn, boxes. FNV-1a over the characters of a
+/// text; the pages compute the same.
+pub fn placement_checksum(set: &FrameSet) -> u32 {
+    let mut text = String::new();
+    for frame in set.frames() {
+        let (canvas, pivot) = (frame.canvas(), frame.pivot());
+        // No negative zero.
+        let (x, y) = (pivot.x + 0.0, pivot.y + 0.0);
+        let _ = write!(text, "{}/{} {}x{} {x},{y}", frame.sprite(), frame.name(), canvas.width, canvas.height);
+        if let Some(Rect { x, y, width, height }) = frame.extent(0) {
+            let _ = write!(text, " {x},{y},{width},{height}");
+        }
+        for (name, SignedRect { x, y, width, height }) in &frame.annotations().boxes {
+            let _ = write!(text, " {name}={x},{y},{width},{height}");
+        }
+        text.push('\n');
+    }
+    text.chars().fold(0x811c_9dc5, |sum, letter| (sum ^ u32::from(letter)).wrapping_mul(0x0100_0193))
 }

@@ -141,6 +141,10 @@ fn preview(
             let name = graph.figures[figure].name.as_str();
             let set = frames.next().map(|set| set.as_ref().clone()).unwrap_or_default();
             match &mut view {
+                View::LightTable(recipe) => {
+                    *recipe = Some(Box::new(graph.sprite(figure).settings.values().clone()));
+                    Source::frames(name, set)
+                }
                 View::Grid(options) => {
                     // The cut is the sprite's own.
                     let part = &graph.sprite(figure).making.parts[0].options;

@@ -509,7 +509,7 @@ impl Graph {
             }
             let of_sprite_only = match &preview.view {
                 View::Grid(_) => Some(("grid", "shows the cut of a sheet")),
-                View::LightTable => Some(("light-table", "ends in lines for one sprite")),
+                View::LightTable(_) => Some(("light-table", "ends in lines for one sprite")),
                 _ => None,
             };
             if let (Some((key, why)), TargetSource::Atlas(_)) = (of_sprite_only, of) {

@@ -112,7 +112,7 @@ fn preview<'t>(mut table: Table<'t>, defaults: &Table<'t>) -> Result<Preview, Re
         PreviewKeyword::Motion => View::Motion(table.merge_group(defaults)?),
         PreviewKeyword::Pages => View::Pages(table.merge_group(defaults)?),
         PreviewKeyword::Html => View::Html(table.merge_group(defaults)?),
-        PreviewKeyword::LightTable => View::LightTable,
+        PreviewKeyword::LightTable => View::LightTable(None),
         PreviewKeyword::Onion => View::Onion(table.merge_group(defaults)?),
         // The cut is the sprite's own.
         PreviewKeyword::Grid => {

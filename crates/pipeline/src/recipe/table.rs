@@ -124,6 +124,7 @@ impl<'t> Table<'t> {
         let mut settings = Settings::default();
         for entry in self.entries.iter().filter(|entry| !without.contains(&entry.key.value.as_str())) {
             settings.add(&entry.key.value, &entry.key.value, &entry.value);
+            settings.values.insert(entry.key.value.clone(), json_of(entry.value.get_ref()));
         }
         settings
     }
@@ -288,12 +289,19 @@ pub struct Settings {
     text: String,
     /// Values by the path of their key, such as `slice.grid`, with their texts; of a list, each item.
     places: Vec<(String, String, Span)>,
+    /// The same as one value, tables inside it too.
+    values: serde_json::Map<String, serde_json::Value>,
 }
 
 impl Settings {
     /// What is said, as a text.
     pub(crate) fn text(&self) -> &str {
         &self.text
+    }
+
+    /// What is said, as JSON.
+    pub(crate) fn values(&self) -> &serde_json::Map<String, serde_json::Value> {
+        &self.values
     }
 
     /// The place of a key's value: of several the one that has a word in it, or the first.
@@ -306,6 +314,7 @@ impl Settings {
     /// This and what another table says, whose keys are below a key.
     pub(super) fn and(mut self, key: &str, other: Self) -> Self {
         self.text += &format!("{key}:{{{}}}", other.text);
+        self.values.insert(key.to_owned(), other.values.into());
         self.places
             .extend(other.places.into_iter().map(|(path, text, span)| (format!("{key}.{path}"), text, span)));
         self
@@ -343,6 +352,24 @@ impl Settings {
             }
         }
         self.places.push((path.to_owned(), self.text[start..].to_owned(), value.span()));
+    }
+}
+
+/// A value as JSON. Dates, which no key takes, become text.
+fn json_of(value: &DeValue<'_>) -> serde_json::Value {
+    match value {
+        DeValue::String(text) => text.as_ref().into(),
+        DeValue::Integer(number) => serde_json::from_str(number.as_str()).unwrap_or_else(|_| number.as_str().into()),
+        DeValue::Float(number) => serde_json::from_str(number.as_str()).unwrap_or_else(|_| number.as_str().into()),
+        DeValue::Boolean(is_so) => (*is_so).into(),
+        DeValue::Datetime(time) => time.to_string().into(),
+        DeValue::Array(items) => items.iter().map(|item| json_of(item.get_ref())).collect(),
+        DeValue::Table(table) => {
+            let entry = |(key, value): (&Spanned<DeString<'_>>, &Spanned<DeValue<'_>>)| {
+                (key.get_ref().to_string(), json_of(value.get_ref()))
+            };
+            serde_json::Value::Object(table.iter().map(entry).collect())
+        }
     }
 }
 

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use shibori_core::FrameSet;
-use shibori_core::clip::{Clip, drop_clip, quantize, rename_clip, speed};
+use shibori_core::clip::{Clip, drop_clip, quantize, rename_clips, speed};
 use shibori_formats::decode::{load_without_pages, manifest_of, source};
 use shibori_formats::encode;
 use tracing::info_span;
@@ -79,7 +79,7 @@ fn apply_edits(
     cx: &Context<'_>,
 ) -> Result<(FrameSet, Vec<(usize, f64)>), Error> {
     let set = options.edits.drop.iter().try_fold(set, |set, name| drop_clip(set, name))?;
-    let set = options.edits.rename.iter().try_fold(set, rename_clip)?;
+    let set = rename_clips(set, &options.edits.rename)?;
     let set = Plan::new(vec![Change::Name(naming(&options.clips))]).run(set, cx)?.set;
     let mut clips = set.clips().to_vec();
     let mut deviations = Vec::new();

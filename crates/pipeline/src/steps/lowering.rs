@@ -1,7 +1,7 @@
 //! From options to the changes of a plan. Defaults are filled in here; their order is the plan's.
 
 use shibori_core::clean::{Key, KeyColors};
-use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, OverrideKind, Trim, TrimScope};
+use shibori_core::shape::{AlignOptions, AlignTo, Anchor, CanvasRule, Trim, TrimScope};
 use shibori_core::{Background, Color, FrameSet, find_background};
 use shibori_formats::decode::overrides;
 
@@ -133,11 +133,11 @@ pub(crate) fn lower_shape(
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.per_frame {
         cx.transaction().add_sources(&[cx.resolve(list)]);
-        let lines = overrides(&cx.resolve(list))?;
-        if lines.iter().any(|line| matches!(line.kind, OverrideKind::Shift(..))) {
-            changes.push(Change::Shift(lines.clone()));
+        let overrides = overrides(&cx.resolve(list))?;
+        if overrides.lines.iter().any(|line| line.kind.shift().is_some()) {
+            changes.push(Change::Shift(overrides.lines.clone()));
         }
-        changes.push(Change::Override(lines));
+        changes.push(Change::Override(list.clone(), overrides));
     }
     if !lower_marks(shape).is_empty() {
         changes.push(Change::ForgetMarks);

@@ -4,9 +4,10 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use shibori_core::cut::{GridCandidate, IslandOptions, SheetAnalysis};
-use shibori_core::{Background, Color, Frame, Pixels};
+use shibori_core::shape::{FrameOverride, OverrideKind};
+use shibori_core::{Background, Color, Frame, Insets, Pixels, SignedRect};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, sprite_name};
+use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, overrides, sprite_name};
 use shibori_formats::encode;
 use shibori_formats::manifest::SET_FILE;
 use shibori_report::{
@@ -14,7 +15,7 @@ use shibori_report::{
 };
 
 use crate::options::CutOptions;
-use crate::steps::loading::load_whole;
+use crate::steps::loading::load_with_companions;
 use crate::steps::preview::html::HtmlPage;
 use crate::steps::preview::pages::pages_of;
 use crate::steps::sheet::{SheetReading, find_islands};
@@ -25,8 +26,15 @@ const JOINS: [u32; 9] = [0, 1, 2, 3, 4, 6, 8, 16, 32];
 /// On larger sheets only the distance that is found: looking takes long there.
 const MANY_PIXELS: u64 = 1 << 21;
 
-pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error> {
-    let Some(path) = source.path() else { return in_recipe(source, cx) };
+/// What a sprite's table in a recipe says.
+type RecipeTable = serde_json::Map<String, serde_json::Value>;
+
+pub(super) fn draw(
+    source: &Source,
+    recipe: Option<&RecipeTable>,
+    cx: &Context<'_>,
+) -> Result<HtmlPage, Error> {
+    let Some(path) = source.path() else { return in_recipe(source, recipe, cx) };
     let whole = cx.resolve(path);
     let manifest = manifest_of(&whole);
     let is_set = manifest.as_ref().is_some_and(|path| path.file_name().is_some_and(|name| name == SET_FILE));
@@ -41,7 +49,8 @@ pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error>
         sprite: sprite.clone(),
         has_manifest: manifest.is_some(),
         in_place: is_set,
-        in_recipe: false,
+        recipe: None,
+        per_frame_lines: Vec::new(),
         is_windows: cfg!(windows),
         shown,
     };
@@ -57,21 +66,53 @@ pub(super) fn draw(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error>
 }
 
 /// The table of frames that a recipe makes: it ends in lines of the recipe.
-fn in_recipe(source: &Source, cx: &Context<'_>) -> Result<HtmlPage, Error> {
+fn in_recipe(
+    source: &Source,
+    recipe: Option<&RecipeTable>,
+    cx: &Context<'_>,
+) -> Result<HtmlPage, Error> {
     let sprite = source.name().display_slashed().to_string();
+    let recipe = recipe.cloned().unwrap_or_default();
+    // What is placed by hand already goes on in the same file.
+    let per_frame = recipe.get("shape").and_then(|shape| shape.get("per-frame")?.as_str());
+    let per_frame_lines = match per_frame {
+        Some(file) => per_frame_lines(&overrides(&cx.resolve(Path::new(file)))?.lines),
+        None => Vec::new(),
+    };
+    let per_frame = per_frame.map_or_else(|| format!("{sprite}-per-frame.csv"), str::to_owned);
     let table = |shown: LightTableContent| LightTable {
         title: sprite.clone(),
         source: String::new(),
         output: String::new(),
         sprite: sprite.clone(),
-        per_frame: format!("{sprite}-per-frame.csv"),
+        per_frame: per_frame.clone(),
         has_manifest: false,
         in_place: false,
-        in_recipe: true,
+        recipe: Some(recipe.clone()),
+        per_frame_lines: per_frame_lines.clone(),
         is_windows: cfg!(windows),
         shown,
     };
     page(source, &table, cx)
+}
+
+/// Lines of a per-frame file as its four columns.
+fn per_frame_lines(lines: &[FrameOverride]) -> Vec<[String; 4]> {
+    let columns = |line: &FrameOverride| {
+        let (kind, name, values) = match &line.kind {
+            OverrideKind::Shift(x, y) => ("shift", String::new(), format!("{x},{y}")),
+            OverrideKind::Move(x, y) => ("move", String::new(), format!("{x},{y}")),
+            OverrideKind::Pivot(point) => ("pivot", String::new(), format!("{},{}", point.x, point.y)),
+            OverrideKind::Box(name, SignedRect { x, y, width, height }) => {
+                ("box", name.to_string(), format!("{x},{y},{width},{height}"))
+            }
+            OverrideKind::Nine(Insets { left, top, right, bottom }) => {
+                ("nine", String::new(), format!("{left},{top},{right},{bottom}"))
+            }
+        };
+        [line.frame.clone(), kind.to_owned(), name, values]
+    };
+    lines.iter().map(columns).collect()
 }
 
 fn page(
@@ -79,14 +120,14 @@ fn page(
     table: &dyn Fn(LightTableContent) -> LightTable,
     cx: &Context<'_>,
 ) -> Result<HtmlPage, Error> {
-    let set = load_whole(source, cx)?;
+    let set = load_with_companions(source, cx)?;
     let (manifest, pages) = pages_of(source, false, &set, cx)?;
     let pages = pages.iter().map(|page| png(&page.pixels, &page.name)).collect::<Result<_, _>>()?;
     // A layout may list a frame again.
     let named: HashMap<(&str, &str), &Frame> =
         set.frames().iter().map(|frame| ((frame.sprite().as_str(), frame.name().as_str()), frame)).collect();
     let drawn = manifest.frames.iter().map(|entry| {
-        let content = named.get(&(&*entry.sprite, &*entry.name))?.content(0)?;
+        let content = named.get(&(&*entry.sprite, &*entry.name))?.extent(0)?;
         Some([content.x, content.y, content.width, content.height])
     });
     let drawn = drawn.collect();

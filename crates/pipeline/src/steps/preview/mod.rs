@@ -37,8 +37,8 @@ pub enum View {
     Pages(PagesOptions),
     /// A page that plays every clip.
     Html(HtmlOptions),
-    /// A page on which a sheet's cut, or frames, are tried by hand.
-    LightTable,
+    /// A page on which a sheet's cut, or frames, are tried by hand; of a sprite of a recipe with what its table says.
+    LightTable(Option<Box<serde_json::Map<String, serde_json::Value>>>),
     /// The frames of each clip over each other, pivots on one point.
     Onion(OnionOptions),
     /// Where feet and center are from step to step.
@@ -94,8 +94,8 @@ impl View {
             Self::Html(options) => {
                 html::draw(source, options, cx).map(|page| RenderedPreview::Page(Box::new(page)))
             }
-            Self::LightTable => {
-                light_table::draw(source, cx).map(|page| RenderedPreview::Page(Box::new(page)))
+            Self::LightTable(recipe) => {
+                light_table::draw(source, recipe.as_deref(), cx).map(|page| RenderedPreview::Page(Box::new(page)))
             }
         }
     }
@@ -108,7 +108,7 @@ impl View {
             Self::Motion(_) => ("motion", "gif"),
             Self::Pages(_) => ("pages", "png"),
             Self::Html(_) => ("", "html"),
-            Self::LightTable => ("light-table", "html"),
+            Self::LightTable(_) => ("light-table", "html"),
             Self::Onion(_) => ("onion", "png"),
             Self::Drift(_) => ("drift", "png"),
         }
