@@ -10,7 +10,10 @@ use image::{Rgba, RgbaImage};
 use serde_json::{Value, json};
 use shibori_core::clip::{Clip, ClipSpec, PlayMode, add_clips};
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
-use shibori_core::{Background, Frame, FrameSet, Name, Pixels, Size, UVec2};
+use shibori_core::shape::placement_checksum;
+use shibori_core::{
+    Annotations, Background, Cell, Frame, FrameSet, Name, Pixels, Point, SignedRect, Size, Source, UVec2,
+};
 use shibori_pipeline::options::{toml_key, toml_string};
 
 use crate::wording::{pasteable, pasteable_path};
@@ -71,13 +74,22 @@ fn quoting() -> Vec<Value> {
     words.iter().map(vector).collect()
 }
 
+/// Cells of a row of the sheet that frames are of; of each second row one is left out.
+const ROW: u32 = 5;
+
+fn cell_of(number: u32) -> Cell {
+    Cell { row: number / ROW, column: number % ROW + number / ROW % 2 }
+}
+
 /// A set of one sprite with this many frames.
 fn frames() -> FrameSet {
     let name = |text: String| Name::new(text).expect("a name");
     let frame = |number: u32| {
         let pixels = Pixels::from_image(RgbaImage::new(1, 1));
+        let source = Source { cell: Some(cell_of(number)), ..Source::default() };
         Frame::new(name("koi".to_owned()), name(format!("koi-{number:02}")), pixels)
             .expect("it fits its canvas")
+            .with_source(Some(source))
     };
     FrameSet::new((0..FRAMES).map(frame).collect(), Vec::new()).expect("names differ")
 }
@@ -136,6 +148,177 @@ fn clip_json(clip: &Clip) -> Value {
     json!({ "play": play, "plays": clip.plays(), "timescale": clip.timescale(), "steps": steps })
 }
 
+/// Texts of clips in three parts, and the clips that they make, or nothing.
+fn clip_texts(dice: &mut Dice) -> Vec<Value> {
+    let lists = [
+        "0x3,1,2x5,3",
+        "0-3m,4x2m",
+        "r1",
+        "c2",
+        "r0c1-3",
+        "r1c3-r0c4",
+        "r9",
+        "c9",
+        "named:koi-0[2-4]",
+        "named:ko?-1*",
+        "named:newt",
+        "0@80ms,1",
+        "0-2@total 0.9s,3",
+        "0@12,5",
+        "0m@80ms",
+        "0-4/2x2",
+        "0 1",
+        "0x",
+    ];
+    let times = [
+        "12fps",
+        "12.5fps",
+        "80ms",
+        "0.08s",
+        "total 0.8s",
+        "total 800ms",
+        "33.333ms",
+        "1000fps",
+        "1001fps",
+        "0ms",
+        "total 12fps",
+        "0.0000001s",
+        "7fps",
+        "@12fps",
+        "twelve",
+        "80 ms",
+    ];
+    let plays = [
+        "",
+        "loop",
+        "once",
+        "loop 3",
+        "bounce",
+        "bounce 2",
+        "mirrored",
+        "bounce mirrored",
+        "mirrored loop 2",
+        "loop once",
+        "loop 0",
+        "twice",
+        "once 3",
+        "bounce 4294967295",
+        "loop 4294967296",
+    ];
+    let mut all: Vec<[&str; 3]> = Vec::new();
+    all.extend(lists.map(|list| [list, "10fps", ""]));
+    all.extend(times.map(|time| ["0x3,1,2", time, "bounce"]));
+    all.extend(plays.map(|play| ["0-4", "12fps", play]));
+    for _ in 0..60 {
+        all.push([
+            lists[dice.below(lists.len() as u32) as usize],
+            times[dice.below(times.len() as u32) as usize],
+            plays[dice.below(plays.len() as u32) as usize],
+        ]);
+    }
+    let vector = |[frames, time, play]: &[&str; 3]| {
+        let clip = clip_of(&format!("swim = {frames} @{} {play}", time.trim_start_matches('@')));
+        json!({ "frames": frames, "time": time, "play": play, "clip": clip.as_ref().map(clip_json) })
+    };
+    all.iter().map(vector).collect()
+}
+
+/// Names, and whether a clip can be called so.
+fn names() -> Vec<Value> {
+    let long = "x".repeat(201);
+    let names = [
+        "swim",
+        "swim fast",
+        "\u{9bc9}",
+        "a@b",
+        "-a",
+        "east/swim",
+        ".hidden",
+        "a=b",
+        "a:b",
+        "a?",
+        "a*",
+        "a|b",
+        "a\"b",
+        "a\\b",
+        "con",
+        "CON.txt",
+        "com1",
+        "com0",
+        "console",
+        "x/nul",
+        "..",
+        ".",
+        "a//b",
+        "/a",
+        "a/",
+        "a.",
+        "a ",
+        "a /b",
+        "a\n",
+        "\u{85}",
+        &long,
+        &long[1..],
+        "a.b.c",
+        "constructor",
+        "lpt9 .x",
+    ];
+    let is_name = |name: &str| {
+        let spec = format!("{name} = 0").parse::<ClipSpec>();
+        // A name is trimmed where it is typed.
+        spec.is_ok_and(|spec| spec.name().as_str() == name)
+    };
+    names.iter().map(|name| json!({ "name": name, "is_right": is_name(name) })).collect()
+}
+
+/// Sets of frames, and the checksum of where everything is in them.
+fn checksums() -> Vec<Value> {
+    let name = |text: &str| Name::new(text).expect("a name");
+    let mut frames = Vec::new();
+    for (at, (x, y)) in [(16.0, 31.5), (0.0, -3.0), (10.333, 1_000.125)].into_iter().enumerate() {
+        let mut image = RgbaImage::new(8, 6);
+        if at != 1 {
+            image.put_pixel(2 + at as u32, 3, Rgba([9, 9, 9, 255]));
+        }
+        let mut annotations = Annotations::default();
+        if at > 0 {
+            let area = SignedRect { x: -2, y: 1, width: 3, height: 4 };
+            annotations.boxes.insert(name("the foot"), area);
+            annotations.boxes.insert(name("body"), SignedRect { x: at as i32, ..area });
+        }
+        let frame = Frame::new(name("k\u{f6}i"), name(&format!("k\u{f6}i {at}")), Pixels::from_image(image));
+        frames.push(frame.expect("it fits").with_pivot(Point::new(x, y)).with_annotations(annotations));
+    }
+    let frame_json = |frame: &Frame| {
+        let boxes: serde_json::Map<String, Value> = frame
+            .annotations()
+            .boxes
+            .iter()
+            .map(|(name, at)| (name.to_string(), json!([at.x, at.y, at.width, at.height])))
+            .collect();
+        let canvas = [frame.canvas().width, frame.canvas().height];
+        let mut value = json!({
+            "name": frame.name().as_str(), "sprite": frame.sprite().as_str(), "page": 0, "rect": [0, 0, 8, 6],
+            "canvas": canvas, "pivot": [frame.pivot().x, frame.pivot().y],
+        });
+        if !boxes.is_empty() {
+            value["boxes"] = boxes.into();
+        }
+        value
+    };
+    let drawn = |frame: &Frame| frame.extent(0).map(|at| [at.x, at.y, at.width, at.height]);
+    let sets = (1..=frames.len()).map(|count| frames[..count].to_vec());
+    let vector = |frames: Vec<Frame>| {
+        let set = FrameSet::new(frames, Vec::new()).expect("names differ");
+        json!({
+            "frames": set.frames().iter().map(frame_json).collect::<Vec<_>>(),
+            "drawn": set.frames().iter().map(drawn).collect::<Vec<_>>(),
+            "checksum": placement_checksum(&set),
+        })
+    };
+    sets.map(vector).collect()
+}
+
 /// Clips with the step that is shown in each tick of two rounds.
 fn clips(dice: &mut Dice) -> Vec<Value> {
     let mut all = Vec::new();
@@ -144,7 +327,8 @@ fn clips(dice: &mut Dice) -> Vec<Value> {
         let play = ["", " once", " loop 3", " bounce", " bounce 2", " mirrored", " bounce mirrored"];
         let frame = |dice: &mut Dice| {
             let own = ["", "@50ms", "@120ms", "x2", "x3@40ms"][dice.below(5) as usize];
-            format!("{}{own}", dice.below(FRAMES))
+            let mirrored = if dice.below(6) == 0 && !own.contains('@') { "m" } else { "" };
+            format!("{}{own}{mirrored}", dice.below(FRAMES))
         };
         let list: Vec<String> = (0..=dice.below(6)).map(|_| frame(dice)).collect();
         let text = format!("swim = {} {time}{}", list.join(","), play[dice.below(7) as usize]);
@@ -222,6 +406,10 @@ fn the_vectors_that_pages_are_tested_on_are_current() {
         "quoting": quoting(),
         "frames": frame_lists(&mut dice),
         "clips": clips(&mut dice),
+        "texts": clip_texts(&mut dice),
+        "names": names(),
+        "cells": (0..FRAMES).map(|number| [cell_of(number).row, cell_of(number).column]).collect::<Vec<_>>(),
+        "checksums": checksums(),
         "grids": grids(&mut dice),
     });
     let text = serde_json::to_string_pretty(&vectors).expect("plain data") + "\n";

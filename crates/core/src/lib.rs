@@ -66,7 +66,7 @@ pub use grammar::{
     ValueError,
 };
 pub use index::SetIndex;
-pub use name::{Name, NameError, portability_problem};
+pub use name::{Name, NameError, portability_problem, portable_name};
 pub use pixels::Pixels;
 pub use set::{FrameSet, SetError};
 pub use sharing::{clips_sharing_frames, unshare_frames};

@@ -65,6 +65,9 @@ const DEVICES: [&str; 22] = [
     "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
 ];
 
+/// Signs that Windows forbids in file names.
+const FORBIDDEN: [char; 8] = ['<', '>', ':', '"', '\\', '|', '?', '*'];
+
 /// Why a name can't be a path on some common system.
 pub fn portability_problem(name: &str) -> Option<&'static str> {
     name.split('/').find_map(|part| {
@@ -73,7 +76,7 @@ pub fn portability_problem(name: &str) -> Option<&'static str> {
             Some("a part between slashes is empty")
         } else if part == "." || part == ".." {
             Some("'.' and '..' are reserved for folders")
-        } else if part.contains(['<', '>', ':', '"', '\\', '|', '?', '*']) {
+        } else if part.contains(FORBIDDEN) {
             Some("the characters < > : \" \\ | ? * are not allowed in file names on Windows")
         } else if part.ends_with(['.', ' ']) || part.starts_with(' ') {
             Some("Windows drops a dot or space at the end")
@@ -83,6 +86,21 @@ pub fn portability_problem(name: &str) -> Option<&'static str> {
             None
         }
     })
+}
+
+/// A name like this one that can be a path everywhere: signs that some system forbids become `-`.
+pub fn portable_name(name: &str) -> String {
+    let replaced = name.replace(|c: char| c.is_control() || FORBIDDEN.contains(&c), "-");
+    let part = |part: &str| -> String {
+        let part = part.trim_start_matches(' ').trim_end_matches(['.', ' ']);
+        match portability_problem(part) {
+            None => part.to_owned(),
+            Some(_) if part.is_empty() => "frames".to_owned(),
+            // A device is one whatever ending follows.
+            Some(_) => format!("frames-{part}"),
+        }
+    };
+    replaced.split('/').map(part).collect::<Vec<_>>().join("/")
 }
 
 #[cfg(test)]
@@ -98,6 +116,12 @@ mod tests {
             ["/koi", "koi//1", "../koi", "a:b", "a?b", "koi.", "koi ", " koi", "con", "x/NUL.txt", "a\\b", ""]
         {
             assert!(portability_problem(bad).is_some(), "{bad:?}");
+            assert_eq!(portability_problem(&portable_name(bad)), None, "{bad:?}");
+        }
+        for (name, portable) in
+            [("koi pond", "koi pond"), ("a\"b", "a-b"), ("con", "frames-con"), ("walk. ", "walk"), ("..", "frames")]
+        {
+            assert_eq!(portable_name(name), portable);
         }
     }
 }

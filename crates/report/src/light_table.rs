@@ -23,6 +23,8 @@ pub struct LightTable {
     pub title: String,
     /// The path of the source, with `/`; not yet quoted for a shell.
     pub source: String,
+    /// The path of the source as a recipe names it: of an atlas its manifest.
+    pub from: String,
     /// The path of what is made.
     pub output: String,
     /// What a recipe calls the sprite.
@@ -178,12 +180,13 @@ mod tests {
             drawings: Vec::new(),
             is_loose: false,
         };
-        let [title, source, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
+        let [title, source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
         let (has_manifest, in_place, is_windows) = (false, false, false);
         let shown = LightTableContent::Sheet(sheet);
         LightTable {
             title,
             source,
+            from,
             output,
             sprite,
             per_frame,

@@ -13,8 +13,16 @@ macro_rules! modules {
 pub(crate) type Bundle = &'static [(&'static str, &'static str)];
 
 /// The page that plays every clip.
-pub(crate) const CLIPS: Bundle =
-    modules!["model/words", "model/timeline", "view/dom", "view/paint", "view/player", "view/clips"];
+pub(crate) const CLIPS: Bundle = modules![
+    "model/words",
+    "model/timeline",
+    "model/clip_text",
+    "view/dom",
+    "view/paint",
+    "view/nine",
+    "view/player",
+    "view/clips",
+];
 
 /// The light table of a sheet.
 pub(crate) const SHEET: Bundle = modules![
@@ -42,8 +50,10 @@ pub(crate) const SET: Bundle = modules![
     "model/quoting",
     "model/history",
     "model/set",
+    "model/changes",
     "view/dom",
     "view/paint",
+    "view/nine",
     "view/player",
     "view/fields",
     "view/table",

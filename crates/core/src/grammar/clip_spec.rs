@@ -159,6 +159,9 @@ fn read_time(cursor: &mut Cursor<'_>) -> Result<Time, SyntaxError> {
     let total = cursor.eat("total");
     cursor.skip_spaces();
     let (digits, decimals) = read_decimal(cursor)?;
+    if cursor.rest().trim_start().starts_with(|c: char| c.is_ascii_alphabetic()) {
+        cursor.skip_spaces();
+    }
     let unit_place = cursor.place();
     let unit = cursor.take_while(|c| c.is_ascii_alphabetic());
     let time = match (unit, total) {
@@ -362,7 +365,7 @@ mod tests {
         for (text, frames, play, plays) in [
             ("sit = 0-2", each(&[0, 1, 2], 100.0), Forward, 0),
             ("sit=2-0@80ms once", each(&[2, 1, 0], 80.0), Forward, 1),
-            ("sit = 0, 1 @ 0.25s loop 3", each(&[0, 1], 250.0), Forward, 3),
+            ("sit = 0, 1 @ 0.25 s loop 3", each(&[0, 1], 250.0), Forward, 3),
             ("sit = r2 @total 0.6s", each(&[6, 7, 8], 200.0), Forward, 0),
             ("sit = 0-2 @total 0.8s bounce", each(&[0, 1, 2], 200.0), Bounce, 0),
             ("sit = 0-1 @12.5fps bounce 2", each(&[0, 1], 80.0), Bounce, 2),

@@ -3,7 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
-use shibori_core::{FrameSet, Name, Size};
+use shibori_core::{FrameSet, Name, Size, portable_name};
 
 use crate::Error;
 use crate::decode::codec::ReadLoss;
@@ -67,13 +67,14 @@ pub enum ReadNotice {
     },
 }
 
-/// A file's name without its folders and its ending: the sprite it is taken for.
+/// A file's name without its folders and its ending: the sprite it is taken for. Signs that can't be in file names
+/// everywhere become `-`, since files are named after sprites.
 pub fn sprite_name(path: &Path) -> Result<Name, Error> {
     if path == Path::new("-") {
         return Name::new("stdin").map_err(|error| Error::read(path, error));
     }
     let stem = path.file_stem().map_or_else(|| "frames".into(), |stem| stem.to_string_lossy());
-    Name::new(stem).map_err(|error| Error::read(path, error))
+    Name::new(portable_name(&stem)).map_err(|error| Error::read(path, error))
 }
 
 pub(crate) fn file_name(path: &Path) -> String {

@@ -41,9 +41,16 @@ pub(super) fn draw(
     // A set is called like its folder.
     let named = if is_set && whole.is_file() { path.parent().unwrap_or(path) } else { path };
     let sprite = sprite_name(named)?.to_string();
+    // An atlas may be typed without its ending.
+    let from = match &manifest {
+        Some(_) if !whole.exists() => path.with_added_extension("json"),
+        _ => path.to_owned(),
+    };
+    let from = from.display_slashed().to_string();
     let table = |shown: LightTableContent| LightTable {
         title: path.display_slashed().to_string(),
         source: path.display_slashed().to_string(),
+        from: from.clone(),
         output: if manifest.is_some() { format!("{sprite}-moved") } else { sprite.clone() },
         per_frame: format!("{sprite}-per-frame.csv"),
         sprite: sprite.clone(),
@@ -79,10 +86,12 @@ fn in_recipe(
         Some(file) => per_frame_lines(&overrides(&cx.resolve(Path::new(file)))?.lines),
         None => Vec::new(),
     };
-    let per_frame = per_frame.map_or_else(|| format!("{sprite}-per-frame.csv"), str::to_owned);
+    let usual = || format!("{}-per-frame.csv", sprite.replace('/', "-"));
+    let per_frame = per_frame.map_or_else(usual, str::to_owned);
     let table = |shown: LightTableContent| LightTable {
         title: sprite.clone(),
         source: String::new(),
+        from: String::new(),
         output: String::new(),
         sprite: sprite.clone(),
         per_frame: per_frame.clone(),

@@ -4,7 +4,10 @@ export const isWhole = (least, most) => (value) => Number.isInteger(value) && va
 
 export const isNumber = (most) => (value) => Number.isFinite(value) && Math.abs(value) <= most;
 
-export const isOneOf = (...values) => (value) => values.includes(value);
+export const isOneOf =
+  (...values) =>
+  (value) =>
+    values.includes(value);
 
 export const isText = (isRight) => (value) => typeof value === "string" && isRight(value);
 

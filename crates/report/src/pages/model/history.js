@@ -15,20 +15,19 @@ export const createHistory = (start, now) => {
   const history = { state: parsed(JSON.stringify(start)), past: [], next: [] };
   const text = () => JSON.stringify(history.state);
   const begun = text();
-  let lastName = null;
-  let lastTime = 0;
+  let [lastName, lastGesture, lastTime] = [null, null, 0];
   history.isUnchanged = () => text() === begun;
-  // Edits the state in place; whether that changed it.
-  history.change = (name, edit) => {
+  // Edits the state in place; whether that changed it. All that one gesture does, such as a drag, is one step back.
+  history.change = (name, edit, gesture = null) => {
     const before = text();
     const time = now();
     edit(history.state);
     if (text() === before) return false;
-    if (!(name && name === lastName && time - lastTime < CLOSELY)) history.past.push(before);
+    const isOne = gesture !== null && gesture === lastGesture;
+    if (!isOne && !(name && name === lastName && time - lastTime < CLOSELY)) history.past.push(before);
     if (history.past.length > MOST) history.past.shift();
     history.next = [];
-    lastName = name;
-    lastTime = time;
+    [lastName, lastGesture, lastTime] = [name, gesture, time];
     return true;
   };
   // Puts another state in its place.
@@ -40,7 +39,7 @@ export const createHistory = (start, now) => {
     if (!from.length) return false;
     to.push(text());
     history.state = parsed(from.pop());
-    lastName = null;
+    [lastName, lastGesture] = [null, null];
     return true;
   };
   history.undo = () => go(history.past, history.next);
@@ -60,9 +59,11 @@ export const decodeState = (word) => {
   return parsed(new TextDecoder().decode(Uint8Array.from(raw, (letter) => letter.charCodeAt(0))));
 };
 
-// A number for a JSON value, so that equal values are known by it (FNV-1a).
-export const digestOf = (value) => {
+// A number for a text, by which equal ones are known (FNV-1a).
+export const checksumOf = (text) => {
   let sum = 0x811c9dc5;
-  for (const letter of JSON.stringify(value)) sum = Math.imul(sum ^ letter.codePointAt(0), 0x01000193) >>> 0;
+  for (const letter of text) sum = Math.imul(sum ^ letter.codePointAt(0), 0x01000193) >>> 0;
   return sum;
 };
+
+export const digestOf = (value) => checksumOf(JSON.stringify(value));

@@ -4,7 +4,10 @@ const CONTROL = /[\u0000-\u001f\u007f-\u009f]/;
 const LIVE = /["$`\\!%\u0000-\u001f\u007f-\u009f]/;
 
 const bytesOf = (letter) => [...new TextEncoder().encode(letter)];
-const escaped = (letter) => bytesOf(letter).map((byte) => `\\x${byte.toString(16).padStart(2, "0")}`).join("");
+const escaped = (letter) =>
+  bytesOf(letter)
+    .map((byte) => `\\x${byte.toString(16).padStart(2, "0")}`)
+    .join("");
 
 // In double quotes where it needs them, which every shell takes; where that would let a shell run or replace something,
 // in the quotes of the system's own shell.
@@ -33,12 +36,22 @@ export const tomlKey = (name) => (/^[A-Za-z0-9_-]+$/.test(name) ? name : tomlStr
 // A field of a CSV file.
 export const csvField = (text) => (/[",\n\r;]|^\s|\s$/.test(text) ? `"${text.replace(/"/g, '""')}"` : text);
 
-// Options of a command line: [[name, value]..]; a value of true is a bare option.
-export const formatOptions = (options, isWindows) =>
-  options.map(([name, value]) => ` --${name}${value === true ? "" : ` ${pasteable(value, isWindows)}`}`).join("");
+// Options of a command line: [[name, value]..]; a value of true is a bare option. What begins like an option would be
+// taken for one, so its name and value are one word.
+export const formatOptions = (options, isWindows) => {
+  const word = ([name, value]) => {
+    if (value === true) return ` --${name}`;
+    if (value.startsWith("-")) return ` ${pasteable(`--${name}=${value}`, isWindows)}`;
+    return ` --${name} ${pasteable(value, isWindows)}`;
+  };
+  return options.map(word).join("");
+};
 
-// A table of TOML in one line.
-export const formatTable = (entries) => {
-  const value = (value) => (typeof value === "string" ? tomlString(value) : value);
-  return `{ ${entries.map(([key, one]) => `${tomlKey(key)} = ${value(one)}`).join(", ")} }`;
+// A value of TOML in one line.
+export const formatToml = (value) => {
+  if (typeof value === "string") return tomlString(value);
+  if (Array.isArray(value)) return `[${value.map(formatToml).join(", ")}]`;
+  if (typeof value !== "object") return String(value);
+  const entries = Object.entries(value).map(([key, one]) => `${tomlKey(key)} = ${formatToml(one)}`);
+  return `{ ${entries.join(", ")} }`;
 };

@@ -1,7 +1,9 @@
-// Frames that are cut, and what is changed about them: moves, pivots, boxes, clips; and the commands that make them so.
+// Frames that are cut, and what is changed about them: moves, pivots, boxes, clips. What comes of it is one list of
+// changes, which `changes.js` writes as commands or as lines of a recipe.
 import { isList, isNumber, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
-import { MOST_STEPS, formatClip } from "./clip_text.js";
-import { csvField, formatOptions, formatTable, pasteablePath, tomlKey, tomlString } from "./quoting.js";
+import { MOST_STEPS, formatClip, formatFrames, formatParts, formatPlay, nameProblem } from "./clip_text.js";
+import { parseFrames, parsePlay, parseTime, textProblem, timeSteps } from "./clip_text.js";
+import { checksumOf } from "./history.js";
 import { numberFrames } from "./timeline.js";
 import { tidy } from "./words.js";
 
@@ -9,10 +11,13 @@ import { tidy } from "./words.js";
 const FAR = 1048576;
 const LARGEST_COUNT = 4294967295;
 
-// `set` is what a page is given: manifest, and for each frame the box round what is drawn on its canvas.
+const cellOf = (frame) => /^r(\d+)c(\d+)$/.exec(frame.source?.cell || "");
+
+// `set` is what a page is given: manifest, and for each frame the box around what is drawn on its canvas.
 //
 // The state holds what differs from the manifest. Moves are of the drawing; boxes are kept as they are on the drawing
-// that was not yet moved, so that they go along; pivots are on the canvas as it is.
+// that was not yet moved, so that they go along; pivots are on the canvas as it is. Clips have a key: that of a clip of
+// the manifest is its number, `loose 0` is what sprite 0 has in no clip, and `new 1` was added.
 export const createSet = ({ manifest, drawn }) => {
   const { frames } = manifest;
   const clips = manifest.clips || [];
@@ -20,28 +25,20 @@ export const createSet = ({ manifest, drawn }) => {
   const sprites = [...bySprite.keys()];
   const places = new Map(frames.map((frame, at) => [frame, at]));
   const numberOf = (at) => numbers.get(frames[at]);
-  // A set without clips has each sprite's frames as one, to be looked at; it isn't a clip until something about it is
-  // changed.
-  const asClip = (sprite) => ({
-    name: "",
-    sprite,
-    play: "forward",
-    plays: 0,
-    timescale: 1000,
-    steps: bySprite.get(sprite).map((frame) => ({ frame: places.get(frame), ticks: 100 })),
+  const base = new Map(clips.map((clip, at) => [String(at), { plays: 0, ...clip }]));
+  // Frames in no clip are seen as one, which isn't a clip until it has a name.
+  const played = new Set(clips.flatMap((clip) => clip.steps.map((step) => step.frame)));
+  sprites.forEach((sprite, at) => {
+    const rest = bySprite
+      .get(sprite)
+      .map((frame) => places.get(frame))
+      .filter((frame) => !played.has(frame));
+    const steps = rest.map((frame) => ({ frame, ticks: 100 }));
+    const loose = { name: "", sprite, play: "forward", plays: 0, timescale: 1000, steps };
+    if (steps.length) base.set(`loose ${at}`, loose);
   });
-  const allClips = clips.length ? clips : sprites.map(asClip);
-  const start = {
-    of: [frames.length, clips.length, "set"],
-    moves: {},
-    pivots: {},
-    boxes: {},
-    clips: {},
-    chosen: 0,
-    under: "before",
-    chosenFrame: 0,
-    drag: "drawing",
-  };
+  const start = { of: [frames.length, clips.length, "set"], moves: {}, pivots: {}, boxes: {}, clips: {}, dropped: [] };
+  const startView = { chosen: [...base.keys()][0], under: "before", chosenFrame: 0, drag: "drawing" };
 
   const shiftOf = (state, at) => state.moves[at] || [0, 0];
   const pivotOf = (state, at) => state.pivots[at] || frames[at].pivot;
@@ -56,9 +53,101 @@ export const createSet = ({ manifest, drawn }) => {
     const [dx, dy] = shiftOf(state, at);
     return box && [box[0] + dx, box[1] + dy, box[2], box[3]];
   };
-  const clipOf = (state, at) => state.clips[at] || allClips[at];
+  const isAdded = (key) => key.startsWith("new ");
+  const keysOf = (state) => {
+    const dropped = new Set(state.dropped);
+    const kept = [...base.keys()].filter((key) => !dropped.has(key));
+    return [...kept, ...Object.keys(state.clips).filter(isAdded)];
+  };
+  const clipOf = (state, key) => state.clips[key] || base.get(key);
+  // The clip of the manifest that a key is of.
+  const beforeOf = (key) => (clips[key] ? base.get(key) : undefined);
+  const textOf = (clip) => formatClip(clip, numberOf);
   const framesOf = (clip) => [...new Set(clip.steps.map((step) => step.frame))];
-  const fullName = (clip) => (sprites.length > 1 ? `${clip.sprite}:${clip.name}` : clip.name);
+  const fullNameOf = (sprite, name) => (sprites.length > 1 ? `${sprite}:${name}` : name);
+  const fullName = (clip) => fullNameOf(clip.sprite, clip.name);
+  // The frames of a sprite as the texts of clips name them.
+  const pickable = (sprite) =>
+    bySprite.get(sprite).map((frame) => {
+      const cell = cellOf(frame);
+      return { name: frame.name, row: cell ? +cell[1] : -1, column: cell ? +cell[2] : -1 };
+    });
+
+  // ---- clips as texts: each gives {clip} or {problem}
+  // What steps of a clip get from the clip before, such as events: a step stays if its frame is shown as often before
+  // it.
+  const inherited = (steps, before, of) => {
+    const byFrame = new Map();
+    for (const step of before?.steps || []) {
+      if (!byFrame.has(step.frame)) byFrame.set(step.frame, []);
+      byFrame.get(step.frame).push(of(step));
+    }
+    return steps.map(({ frame }) => byFrame.get(frame)?.shift());
+  };
+  const eventOf = (step) => step.event || "";
+  const inheritedEvents = (clip, before) => inherited(clip.steps, before, eventOf);
+  const retimed = (clip, items, time, how) => {
+    const own = bySprite.get(clip.sprite).map((frame) => places.get(frame));
+    const ownTime = (number) => {
+      const step = clip.steps.find(({ frame }) => frame === own[number]);
+      return { ticks: BigInt(step?.ticks ?? 1), timescale: step ? BigInt(clip.timescale) : 10n };
+    };
+    const { problem, ...made } = timeSteps(items, time, how, ownTime);
+    if (problem) return { problem };
+    const steps = made.steps.map(({ number, ticks, mirror }) => ({ frame: own[number], ticks, mirror }));
+    const events = inherited(steps, clip, eventOf);
+    return { clip: { ...clip, ...made, steps: steps.map((step, at) => ({ ...step, event: events[at] || "" })) } };
+  };
+  const howOf = ({ play, plays, steps }) => ({ play, plays, mirrored: steps.every((step) => step.mirror) });
+  // The parts of a clip as they are typed; frames without times where those have no text.
+  const partsOf = (clip) => {
+    const parts = formatParts(clip, numberOf);
+    const frames = () => formatFrames(clip.steps.map(({ frame }) => ({ number: numberOf(frame), suffix: "" })));
+    return parts || { frames: frames(), time: "", play: formatPlay(clip), unit: null };
+  };
+  const withFrames = (clip, text) => {
+    const { problem, items } = parseFrames(text, pickable(clip.sprite));
+    const { time } = partsOf(clip);
+    return problem ? { problem } : retimed(clip, items, time ? parseTime(time) : null, howOf(clip));
+  };
+  const withTime = (clip, text) => {
+    const time = parseTime(text);
+    if (time.problem) return time;
+    const { unit } = partsOf(clip);
+    const item = ({ frame, ticks, mirror }) => {
+      return { numbers: [numberOf(frame)], hold: unit ? ticks / unit : 1, mirror: Boolean(mirror), time: null };
+    };
+    return retimed(clip, clip.steps.map(item), time, { ...howOf(clip), mirrored: false });
+  };
+  const withPlay = (clip, text) => {
+    const { problem, play, plays, mirrored } = parsePlay(text);
+    if (problem) return { problem };
+    const isEven = mirrored || howOf(clip).mirrored;
+    const steps = clip.steps.map((step) => ({ ...step, mirror: isEven ? mirrored : Boolean(step.mirror) }));
+    return { clip: { ...clip, play, plays, steps } };
+  };
+
+  // ---- clips that are added, copied, dropped
+  const freeName = (state, sprite, wanted) => {
+    const taken = keysOf(state).map((key) => clipOf(state, key));
+    const isTaken = (name) => taken.some((clip) => clip.sprite === sprite && clip.name === name);
+    let name = wanted;
+    for (let n = 2; isTaken(name); n++) name = `${wanted}-${n}`;
+    return name;
+  };
+  // Adds a clip, and gives its key.
+  const addClip = (state, clip) => {
+    const used = Object.keys(state.clips)
+      .filter(isAdded)
+      .map((key) => +key.slice(4));
+    const key = `new ${Math.max(0, ...used) + 1}`;
+    state.clips[key] = { ...structuredClone(clip), name: freeName(state, clip.sprite, clip.name || "clip") };
+    return key;
+  };
+  const dropClip = (state, key) => {
+    delete state.clips[key];
+    if (base.has(key)) state.dropped.push(key);
+  };
 
   // How canvases grow with a drawing that is pushed over the edge, all of a sprite alike: left, top, right, bottom.
   const growths = (state) => {
@@ -76,155 +165,7 @@ export const createSet = ({ manifest, drawn }) => {
     return found;
   };
 
-  const frameName = (at) => {
-    const isTwin = frames.filter((frame) => frame.name === frames[at].name).length > 1;
-    return isTwin ? `${frames[at].sprite}:${frames[at].name}` : frames[at].name;
-  };
-
-  // Options of shaping, and the lines of a per-frame file where frames differ.
-  const shapeOf = (state, { perFrame, inRecipe }) => {
-    const grown = growths(state);
-    const onCanvas = ([x, y], at) => {
-      const [left, top] = grown.get(frames[at].sprite);
-      return [tidy(x + left), tidy(y + top)];
-    };
-    const word = (at) => csvField(frameName(at));
-    const every = frames.map((_, at) => at);
-    const shifted = Object.entries(state.moves).filter(([, [x, y]]) => x || y);
-    const lines = shifted.map(([at, [x, y]]) => `${word(at)},shift,,${x},${y}`);
-    const options = [];
-    const pivotLine = (at) => `${word(at)},pivot,,${onCanvas(pivotOf(state, at), at).join(",")}`;
-    // In a recipe the pivot may be measured, and would follow a drawing that is pushed.
-    if (inRecipe && shifted.length) lines.push(...every.filter((at) => !state.pivots[at]).map(pivotLine));
-    const pivots = Object.keys(state.pivots);
-    const finals = every.map((at) => onCanvas(pivotOf(state, at), at).map((number) => `${number}px`).join(","));
-    const isOne = pivots.length === frames.length && finals.every((one) => one === finals[0]);
-    if (isOne) options.push(["pivot", finals[0]]);
-    else lines.push(...pivots.map(pivotLine));
-    for (const name of Object.keys(state.boxes)) {
-      const own = Object.keys(state.boxes[name]);
-      const place = (at) => {
-        const [x, y, w, h] = boxOnCanvas(state, at, name);
-        return [...onCanvas([x, y], at), w, h].join(",");
-      };
-      const isAlike = own.length === frames.length && own.every((at) => place(at) === place(own[0]));
-      if (isAlike && /^[\p{L}\p{N}_-]+$/u.test(name)) options.push(["box", `${name}=${place(own[0])}`]);
-      else lines.push(...own.map((at) => `${word(at)},box,${csvField(name)},${place(at)}`));
-    }
-    if (lines.length) options.push(["per-frame", perFrame]);
-    return { options, lines };
-  };
-
-  // Clips that changed: renames, and texts and events of those that are more than renamed.
-  const clipChanges = (state) => {
-    const changes = { renames: [], texts: [], events: [] };
-    for (const at of Object.keys(state.clips)) {
-      const [clip, before] = [state.clips[at], clips[at]];
-      if (!clip.name) continue;
-      if (before && before.name !== clip.name) changes.renames.push(`${fullName(before)}=${clip.name}`);
-      if (before && JSON.stringify({ ...before, name: clip.name }) === JSON.stringify(clip)) continue;
-      changes.texts.push(`${fullName(clip)} = ${formatClip(clip, numberOf)}`);
-      clip.steps.forEach((step, number) => {
-        if (step.event) changes.events.push(`${fullName(clip)}@${number}=${step.event}`);
-      });
-    }
-    return changes;
-  };
-
-  const problemOf = (state) => {
-    const names = allClips.map((_, at) => fullName(clipOf(state, at)));
-    const twin = clips.length && names.find((name, at) => name && names.indexOf(name) !== at);
-    if (twin) return `two clips are called ${twin}`;
-    return Object.values(state.clips).some((clip) => !clip.name) ? "give the changed clip a name" : "";
-  };
-
-  // The commands that make a state so, the lines of a recipe and of a per-frame file, or why there are none. `page`
-  // says what the source is: source, output, perFrame, hasManifest, inPlace, inRecipe, isWindows.
-  const outcome = (state, page) => {
-    const problem = problemOf(state);
-    if (problem) return { command: "", lines: "", problem };
-    const { options, lines } = shapeOf(state, page);
-    const { renames, texts, events } = clipChanges(state);
-    const named = (name, values) => values.map((value) => [name, value]);
-    const shaping = formatOptions(options, page.isWindows);
-    const timing = formatOptions(
-      [...named("rename", renames), ...named("clip", texts), ...named("event", events)],
-      page.isWindows,
-    );
-    const [source, output] = [page.source, page.output].map((path) => pasteablePath(path, page.isWindows));
-    const commands = [];
-    if (page.inRecipe) {
-      if (shaping || timing) commands.push("shibori build");
-    } else if (page.hasManifest) {
-      const isMoved = shaping && !page.inPlace;
-      if (shaping) commands.push(`shibori adjust ${source}${shaping} ${page.inPlace ? "--in-place" : `-o ${output}`}`);
-      if (timing) commands.push(`shibori clip ${isMoved ? output : source}${timing}`);
-    } else if (shaping || timing) {
-      commands.push(`shibori slice ${source}${shaping}${timing} -o ${output}`);
-    }
-    return {
-      command: commands.join("\n"),
-      lines: recipeLines(state, options, page).join("\n"),
-      perFrame: lines.length ? `frame,kind,name,values\n${lines.join("\n")}\n` : "",
-      hint: "no changes yet; drag, nudge or type, and the command will appear here",
-    };
-  };
-
-  const recipeLines = (state, options, page) => {
-    const changed = (sprite) => Object.values(state.clips).filter((clip) => clip.sprite === sprite);
-    const table = (sprite) => {
-      const texts = changed(sprite).filter((clip) => clip.name).map((clip) => [clip.name, formatClip(clip, numberOf)]);
-      return [
-        `[sprite.${tomlKey(sprite)}]`,
-        ...(sprites.length === 1 && page.source ? [`from = ${tomlString(page.source)}`] : []),
-        ...(options.length ? [`shape = ${formatTable(options)}`] : []),
-        ...(texts.length ? [`clips = ${formatTable(texts)}`] : []),
-      ];
-    };
-    return sprites.filter((sprite) => options.length || changed(sprite).length).flatMap(table);
-  };
-
-  // Whether a state could be one of this page: what comes from an address goes into commands.
-  const isFrame = isWhole(0, frames.length - 1);
-  const isFrameKey = (key) => /^\d+$/.test(key) && isFrame(+key);
-  const isPixels = isWhole(-FAR, FAR);
-  const isSide = isWhole(1, FAR);
-  // What a manifest may call things; commands quote it.
-  const isName = isText((name) => name.length <= 200 && !/[\u0000-\u001f\u007f]/.test(name));
-  const isBoxName = (name) => name !== "" && isName(name);
-  const isClip = isShape({
-    name: isName,
-    sprite: isOneOf(...sprites),
-    play: isOneOf("forward", "bounce"),
-    plays: isWhole(0, LARGEST_COUNT),
-    timescale: isWhole(1, LARGEST_COUNT),
-    steps: isList(
-      1,
-      MOST_STEPS,
-      isShape({
-        frame: isFrame,
-        ticks: isWhole(1, LARGEST_COUNT),
-        mirror: isOneOf(undefined, true, false),
-        event: (event) => event === undefined || event === null || isName(event),
-      }),
-    ),
-  });
-  const isRightClip = ([at, clip]) => /^\d+$/.test(at) && allClips[at]?.sprite === clip?.sprite && isClip(clip);
-  const isState = isShape({
-    moves: isTable(isFrameKey, isList(2, 2, isPixels)),
-    pivots: isTable(isFrameKey, isList(2, 2, isNumber(FAR))),
-    boxes: isTable(
-      isBoxName,
-      isTable(isFrameKey, (box) => isList(4, 4, isPixels)(box) && box.slice(2).every(isSide)),
-    ),
-    clips: (clips) => isTable(() => true, () => true)(clips) && Object.entries(clips).every(isRightClip),
-    chosen: isWhole(0, allClips.length - 1),
-    chosenFrame: isFrame,
-    under: isOneOf("none", "before", "after", "both", "all", "one"),
-    drag: isText((drag) => ["drawing", "pivot"].includes(drag) || drag.startsWith("box ")),
-  });
-
-  // What the commands for a state will make.
+  // What the frames and clips will be.
   const resultOf = (state) => {
     const grown = growths(state);
     const frame = (one, at) => {
@@ -233,9 +174,11 @@ export const createSet = ({ manifest, drawn }) => {
       const [wide, high] = one.canvas;
       const [dx, dy] = shiftOf(state, at);
       const moved = ([x, y, w, h]) => [x + dx + left, y + dy + top, w, h];
+      const isSet = Boolean(state.pivots[at]);
+      const number = (value) => (isSet ? tidy(value) : value);
       return {
         canvas: [wide + left + right, high + top + bottom],
-        pivot: [px + left, py + top],
+        pivot: [number(px + left), number(py + top)],
         boxes: Object.entries(boxesOf(state, at))
           .sort()
           .map(([name, box]) => [name, moved(box)]),
@@ -246,9 +189,216 @@ export const createSet = ({ manifest, drawn }) => {
       const step = (step) => [step.frame, step.ticks / timescale, Boolean(step.mirror), step.event || ""];
       return [sprite, name, play, plays || 0, steps.map(step)];
     };
-    const named = allClips.map((_, at) => clipOf(state, at)).filter(({ name }) => name);
+    const named = keysOf(state)
+      .map((key) => clipOf(state, key))
+      .filter(({ name }) => name);
     return { frames: frames.map(frame), clips: named.map(clip) };
   };
+  // The number by which the program knows frames that are like this already (`placement_checksum`).
+  const checksumOfFrames = (result) => {
+    const line = ({ canvas, pivot, boxes, drawn }, at) => {
+      const all = [
+        `${frames[at].sprite}/${frames[at].name}`,
+        canvas.join("x"),
+        pivot.map((number) => number + 0).join(","),
+        ...(drawn ? [drawn.join(",")] : []),
+        ...boxes.map(([name, box]) => `${name}=${box.join(",")}`),
+      ];
+      return `${all.join(" ")}\n`;
+    };
+    return checksumOf(result.frames.map(line).join(""));
+  };
+
+  // ---- the list of changes
+  const twins = new Map();
+  for (const { name } of frames) twins.set(name, (twins.get(name) || 0) + 1);
+  const frameName = (at) =>
+    twins.get(frames[at].name) > 1 ? `${frames[at].sprite}:${frames[at].name}` : frames[at].name;
+
+  // Lines of a per-frame file, [frame, kind, name, values]. `before` are lines that it has already, which are kept
+  // where nothing else is said.
+  const perFrameLines = (state, before, skipped) => {
+    const grown = growths(state);
+    const keyOf = (at, kind, name) => JSON.stringify([at, kind, name]);
+    const byName = new Map(frames.flatMap((frame, at) => [[`${frame.sprite}:${frame.name}`, at]]));
+    frames.forEach((frame, at) => {
+      if (twins.get(frame.name) === 1) byName.set(frame.name, at);
+    });
+    const lines = new Map();
+    const put = (at, kind, name, values) =>
+      lines.set(keyOf(at, kind, name), [frameName(at), kind, name, values.join(",")]);
+    const onCanvas = ([x, y], at) => {
+      const [left, top] = grown.get(frames[at].sprite);
+      return [tidy(x + left), tidy(y + top)];
+    };
+    const putPivot = (at) => put(at, "pivot", "", onCanvas(pivotOf(state, at), at));
+    const putBox = (at, name) => {
+      const [x, y, w, h] = boxOnCanvas(state, at, name);
+      put(at, "box", name, [...onCanvas([x, y], at), w, h]);
+    };
+    const moves = new Map(Object.entries(state.moves).map(([at, way]) => [+at, way]));
+    for (const line of before) {
+      const [frame, kind, name, values] = line;
+      const at = byName.get(frame);
+      if (at === undefined || !["move", "pivot", "box"].includes(kind)) lines.set(JSON.stringify(line), line);
+      else if (kind === "move") {
+        const [x, y] = values.split(",").map(Number);
+        const [dx, dy] = moves.get(at) || [0, 0];
+        moves.set(at, [x + dx, y + dy]);
+      } else if (kind === "pivot") putPivot(at);
+      else if (boxesOf(state, at)[name]) putBox(at, name);
+    }
+    for (const [at, way] of moves) if (way.some(Boolean)) put(at, "move", "", way);
+    if (!skipped.has("pivot")) for (const at of Object.keys(state.pivots)) putPivot(+at);
+    for (const [name, byFrame] of Object.entries(state.boxes)) {
+      if (!skipped.has(`box ${name}`)) for (const at of Object.keys(byFrame)) putBox(+at, name);
+    }
+    return [...lines.values()];
+  };
+
+  // What is alike in all frames is an option: it is done before drawings are moved, and moves along.
+  const sharedOptions = (state) => {
+    const options = [];
+    const pivots = frames.map((_, at) =>
+      pivotOf(state, at)
+        .map((number) => `${tidy(number)}px`)
+        .join(","),
+    );
+    const isAlike = (list) => list.every((one) => one === list[0]);
+    if (Object.keys(state.pivots).length === frames.length && isAlike(pivots)) options.push(["pivot", pivots[0]]);
+    for (const [name, byFrame] of Object.entries(state.boxes)) {
+      const own = Object.values(byFrame).map((box) => box.join(","));
+      if (own.length !== frames.length || !isAlike(own) || !/^[\p{L}\p{N}_-]+$/u.test(name)) continue;
+      options.push(["box", `${name}=${own[0]}`]);
+    }
+    return options;
+  };
+  const shapeChanges = (state, page) => {
+    // In a recipe other options may follow; the lines of a file are the last word.
+    const options = page.recipe ? [] : sharedOptions(state);
+    const skipped = new Set(options.map(([kind, value]) => (kind === "box" ? `box ${value.split("=")[0]}` : kind)));
+    const isAny = [state.moves, state.pivots, state.boxes].some((part) => Object.keys(part).length);
+    const lines = isAny ? perFrameLines(state, page.perFrameLines, skipped) : [];
+    if (lines.length) options.push(["per-frame", page.perFrame]);
+    // What moves in place would move again if the command were run again.
+    const isOnce = page.inPlace && lines.some(([, kind]) => kind === "move");
+    if (isOnce) lines.unshift(["", "done", "", checksumOfFrames(resultOf(state)).toString(16)]);
+    return { options, lines };
+  };
+
+  // Why a clip can't be written; empty if it can.
+  const clipProblem = (clip) => {
+    const called = clip.name && `'${clip.name}'`;
+    if (!clip.name) return "give the changed clip a name";
+    if (nameProblem(clip.name)) return `clip ${called}: ${nameProblem(clip.name)}`;
+    if (/[=:]/.test(clip.sprite) && sprites.length > 1) {
+      return `clip ${called}: a command can't name sprite '${clip.sprite}', because of its = or :`;
+    }
+    if (clip.steps.some((step) => frames[step.frame].sprite !== clip.sprite)) {
+      return `clip ${called} shows frames of several sprites; change it in its manifest`;
+    }
+    return textOf(clip) ? "" : `clip ${called}: its times can't be written exactly; enter a time for all steps`;
+  };
+  const problemOf = (state) => {
+    const named = keysOf(state)
+      .map((key) => clipOf(state, key))
+      .filter(({ name }) => name)
+      .map(fullName);
+    const twin = named.find((name, at) => named.indexOf(name) !== at);
+    if (twin) return `two clips are called ${twin}`;
+    const problems = Object.entries(state.clips).map(([key, clip]) => {
+      const isRenamed = isSameBut(clip, beforeOf(key), ["name"]);
+      return isRenamed ? nameProblem(clip.name) || (clip.name ? "" : "give the clip a name") : clipProblem(clip);
+    });
+    return problems.find(Boolean) || "";
+  };
+
+  const sameTimes = (a, b) =>
+    a.steps.every(
+      ({ ticks }, at) => BigInt(ticks) * BigInt(b.timescale) === BigInt(b.steps[at].ticks) * BigInt(a.timescale),
+    );
+  const sameList = (a, b, of) => a.steps.every((step, at) => of(step) === of(b.steps[at]));
+  // Whether two clips are alike but for what is named.
+  const isSameBut = (clip, before, parts) =>
+    Boolean(before) &&
+    (parts.includes("name") || clip.name === before.name) &&
+    clip.play === before.play &&
+    clip.plays === before.plays &&
+    clip.steps.length === before.steps.length &&
+    sameList(clip, before, (step) => step.frame) &&
+    sameList(clip, before, (step) => Boolean(step.mirror)) &&
+    (parts.includes("events") || sameList(clip, before, eventOf)) &&
+    sameTimes(clip, before);
+
+  const clipChanges = (state) => {
+    const changed = { drops: [], renames: [], clips: [] };
+    for (const key of state.dropped) if (beforeOf(key)) changed.drops.push({ key, clip: beforeOf(key) });
+    for (const [key, clip] of Object.entries(state.clips)) {
+      const before = beforeOf(key);
+      if (!clip.name) continue;
+      if (before && before.name !== clip.name) changed.renames.push({ key, before, clip });
+      if (isSameBut(clip, before, ["name"])) continue;
+      const isTimed = !isSameBut(clip, before, ["name", "events"]);
+      const had = isTimed ? inheritedEvents(clip, before) : before.steps.map(eventOf);
+      const events = clip.steps.flatMap((one, step) =>
+        eventOf(one) !== (had[step] || "") ? [[step, eventOf(one)]] : [],
+      );
+      changed.clips.push({ key, before, clip, isTimed, text: isTimed ? textOf(clip) : "", events });
+    }
+    return changed;
+  };
+  const changesOf = (state, page) => ({ ...shapeChanges(state, page), ...clipChanges(state) });
+
+  // ---- states that come from outside: they go into commands
+  const isFrame = isWhole(0, frames.length - 1);
+  const isFrameKey = (key) => /^\d+$/.test(key) && isFrame(+key);
+  const isPixels = isWhole(-FAR, FAR);
+  const isSide = isWhole(1, FAR);
+  // What a manifest may call things; commands quote it.
+  const isName = isText((name) => !textProblem(name));
+  const isBoxName = (name) => name !== "" && isName(name);
+  const isClip = (clip) =>
+    isShape({
+      name: isName,
+      sprite: isOneOf(...sprites),
+      play: isOneOf("forward", "bounce"),
+      plays: isWhole(0, LARGEST_COUNT),
+      timescale: isWhole(1, LARGEST_COUNT),
+      unit: (unit) => unit === undefined || unit === null || isWhole(1, LARGEST_COUNT)(unit),
+      steps: isList(
+        1,
+        MOST_STEPS,
+        isShape({
+          frame: (frame) => isFrame(frame) && frames[frame].sprite === clip.sprite,
+          ticks: isWhole(1, LARGEST_COUNT),
+          mirror: isOneOf(undefined, true, false),
+          event: (event) => event === undefined || event === null || isName(event),
+        }),
+      ),
+    })(clip);
+  const isKey = (key) => base.has(key) || /^new [1-9]\d{0,5}$/.test(key);
+  const isRightClip = ([key, clip]) =>
+    isKey(key) && isClip(clip) && (!base.has(key) || base.get(key).sprite === clip.sprite);
+  const isState = isShape({
+    moves: isTable(isFrameKey, isList(2, 2, isPixels)),
+    pivots: isTable(isFrameKey, isList(2, 2, isNumber(FAR))),
+    boxes: isTable(
+      isBoxName,
+      isTable(isFrameKey, (box) => isList(4, 4, isPixels)(box) && box.slice(2).every(isSide)),
+    ),
+    clips: (clips) =>
+      isTable(
+        () => true,
+        () => true,
+      )(clips) && Object.entries(clips).every(isRightClip),
+    dropped: isList(0, clips.length + sprites.length, (key) => base.has(key)),
+  });
+  const isView = isShape({
+    chosen: isText(isKey),
+    chosenFrame: isFrame,
+    under: isOneOf("none", "before", "after", "both", "all", "one"),
+    drag: isText((drag) => ["drawing", "pivot"].includes(drag) || drag.startsWith("box ")),
+  });
 
   // Frames as they are seen: drawings moved, pivots set.
   const frameSeen = (state, at) => {
@@ -260,21 +410,38 @@ export const createSet = ({ manifest, drawn }) => {
   return {
     frames,
     clips,
-    allClips,
+    sprites,
     bySprite,
     places,
     start,
+    startView,
     isState,
+    isView,
+    isAdded,
     numberOf,
     shiftOf,
     pivotOf,
     boxesOf,
     boxOnCanvas,
+    keysOf,
     clipOf,
+    beforeOf,
+    textOf,
     framesOf,
     fullName,
-    outcome,
+    fullNameOf,
+    pickable,
+    partsOf,
+    inheritedEvents,
+    withFrames,
+    withTime,
+    withPlay,
+    addClip,
+    dropClip,
+    problemOf,
+    changesOf,
     resultOf,
+    checksumOfFrames,
     frameSeen,
   };
 };

@@ -1,14 +1,18 @@
 // A sheet and its cut: which pixels are drawn, the cells of a grid, what lines cross, rows as clips, and the command.
 import { isList, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
-import { MOST_STEPS, formatFrames, nameProblem, parseRate } from "./clip_text.js";
-import { formatOptions, formatTable, pasteablePath, tomlKey, tomlString } from "./quoting.js";
+import { MOST_STEPS, formatFrames, nameProblem, parsePlay, parseTime, textProblem, timeSteps } from "./clip_text.js";
+import { formatOptions, formatToml, pasteablePath, tomlKey } from "./quoting.js";
 import { count, pair } from "./words.js";
 
 // More cells than this are not shown.
 const MOST_CELLS = 16384;
 // Tiles touch along whole sides.
 const WHOLE_SIDE = 0.9;
-const CLIP = { name: "", cells: null, play: "loop", fps: "" };
+// A row as it is before anything is typed. Steps are [cell, hold, whether it is mirrored, a time of its own], events
+// [step, name].
+const CLIP = { name: "", steps: null, time: "", play: "loop", events: [] };
+// Frames a second where nothing is typed.
+const RATE = "10fps";
 
 // Pixels that are drawn, one byte each, from lengths of runs: blank and drawn by turns, seven bits a byte, low ones
 // first.
@@ -81,18 +85,35 @@ export const createSheet = (sheet) => {
     typed: {},
     within: whole,
     read: "across",
-    fps: "10",
-    clips: {},
-    chosen: null,
+    time: RATE,
+    clips: { grid: {} },
   };
+  const startView = { chosen: null };
 
   // Whether a state could be one of this page: what comes from an address goes into commands.
   const LONGEST = 1048576;
   const isPair = (least) => isList(2, 2, isWhole(least, LONGEST));
   const isKey = isText((key) => /^(row|clip) \d+$/.test(key));
-  const isRate = isText((rate) => parseRate(rate) !== null);
+  const isTime = isText((time) => time === "" || !parseTime(time).problem);
   const isId = isText((id) => /^(r\d+c\d+|d\d+)$/.test(id));
-  const isCell = (cell) => isList(2, 2, () => true)(cell) && isId(cell[0]) && isWhole(1, 1000)(cell[1]);
+  const isStep = (step) =>
+    isList(4, 4, () => true)(step) &&
+    isId(step[0]) &&
+    isWhole(1, LONGEST)(step[1]) &&
+    isOneOf(true, false)(step[2]) &&
+    isTime(step[3]);
+  const isEvent = (event) =>
+    isList(2, 2, () => true)(event) &&
+    isWhole(0, MOST_STEPS)(event[0]) &&
+    isText((name) => !textProblem(name))(event[1]);
+  const isClip = isShape({
+    name: isText((name) => !nameProblem(name)),
+    steps: (steps) => steps === null || isList(0, MOST_STEPS, isStep)(steps),
+    time: isTime,
+    play: isText((play) => !parsePlay(play).problem),
+    events: isList(0, MOST_STEPS, isEvent),
+  });
+  const isCut = isText((cut) => /^(grid|join \d{1,7})$/.test(cut));
   const isState = isShape({
     by: isOneOf("grid", ...(sheet.drawings.length ? ["drawings"] : [])),
     join: isWhole(0, Math.max(0, sheet.drawings.length - 1)),
@@ -100,18 +121,10 @@ export const createSheet = (sheet) => {
     typed: isTable(isOneOf("countx", "county", "cellx", "celly"), isOneOf(true)),
     within: isList(4, 4, isWhole(0, LONGEST)),
     read: isOneOf("across", "down"),
-    fps: isRate,
-    clips: isTable(
-      isKey,
-      isShape({
-        name: isText((name) => !nameProblem(name)),
-        cells: (cells) => cells === null || isList(0, MOST_STEPS, isCell)(cells),
-        play: isOneOf("loop", "once", "bounce"),
-        fps: (rate) => rate === "" || isRate(rate),
-      }),
-    ),
-    chosen: (key) => key === null || isKey(key),
+    time: (time) => time !== "" && isTime(time),
+    clips: isTable(isCut, isTable(isKey, isClip)),
   });
+  const isView = isShape({ chosen: (key) => key === null || isKey(key) });
 
   // Uses a grid that was found.
   const useReading = (state, reading) => {
@@ -209,7 +222,10 @@ export const createSheet = (sheet) => {
   // The sides of cells that drawings cross: {x, y, length, isUpright, pixels, row, column}.
   const crossingsOf = (state, cells) => {
     if (state.by === "drawings" || sheet.background === "none") return [];
-    const { count: [columns, rows], gutter } = state.grid;
+    const {
+      count: [columns, rows],
+      gutter,
+    } = state.grid;
     const [left, top, wide, high] = state.within;
     const found = [];
     for (const cell of cells) {
@@ -238,9 +254,28 @@ export const createSheet = (sheet) => {
     return found;
   };
 
-  const clipOf = (state, key) => ({ ...CLIP, ...state.clips[key] });
+  // Each way of cutting has clips of its own, which are there again when it is chosen again.
+  const cutOf = (state) => (state.by === "grid" ? "grid" : `join ${sheet.drawings[state.join].join}`);
+  const clipsIn = (state) => (state.clips[cutOf(state)] ||= {});
+  const clipOf = (state, key) => ({ ...CLIP, ...state.clips[cutOf(state)]?.[key] });
+  // Cuts another way. Rows that are as cut keep their names where that way has none yet.
+  const cutBy = (state, change) => {
+    const before = Object.entries(clipsIn(state)).filter(([, clip]) => !clip.steps && !clip.events.length);
+    Object.assign(state, change);
+    state.clips[cutOf(state)] ||= state.by === "grid" ? {} : structuredClone(Object.fromEntries(before));
+  };
+  const addClip = (state, clip) => {
+    const clips = clipsIn(state);
+    const used = Object.keys(clips).map((key) => +(/^clip (\d+)$/.exec(key) || [0, 0])[1]);
+    const taken = Object.values(clips).map(({ name }) => name);
+    let name = clip.name && `${clip.name}-2`;
+    for (let n = 3; taken.includes(name) && name; n++) name = `${clip.name}-${n}`;
+    const key = `clip ${Math.max(0, ...used) + 1}`;
+    clips[key] = { ...CLIP, ...structuredClone(clip), name };
+    return key;
+  };
 
-  // Rows with a drawing, and clips that were added: {key, clip, steps: [[cell, hold]..]}.
+  // Rows with a drawing, and clips that were added: {key, clip, steps: [{cell, hold, mirror, time}..]}.
   const tracksOf = (state, cells) => {
     const rows = new Map();
     for (const cell of cells.filter(({ number }) => number >= 0)) {
@@ -249,12 +284,14 @@ export const createSheet = (sheet) => {
       rows.get(key).push(cell);
     }
     for (const list of rows.values()) list.sort((a, b) => a.column - b.column);
-    for (const key of Object.keys(state.clips)) if (!rows.has(key) && !key.startsWith("row ")) rows.set(key, []);
+    const clips = state.clips[cutOf(state)] || {};
+    for (const key of Object.keys(clips)) if (!rows.has(key) && !key.startsWith("row ")) rows.set(key, []);
     const byId = new Map(cells.map((cell) => [cell.id, cell]));
+    const step = ([id, hold, mirror, time]) => ({ cell: byId.get(id), hold, mirror, time });
     return [...rows].map(([key, own]) => {
       const clip = clipOf(state, key);
-      const steps = clip.cells ? clip.cells.map(([id, hold]) => [byId.get(id), hold]) : own.map((cell) => [cell, 1]);
-      return { key, clip, steps: steps.filter(([cell]) => cell && cell.number >= 0) };
+      const steps = (clip.steps || own.map(({ id }) => [id, 1, false, ""])).map(step);
+      return { key, clip, steps: steps.filter(({ cell }) => cell && cell.number >= 0) };
     });
   };
 
@@ -269,20 +306,33 @@ export const createSheet = (sheet) => {
   // Tracks that are clips.
   const clipsOf = (derived) => derived.tracks.filter(({ clip, steps }) => clip.name && steps.length);
 
-  const clipText = (state, { clip, steps }) => {
-    const list = formatFrames(steps.map(([cell, hold]) => [cell.number, hold]));
-    return `${list} @${clip.fps || state.fps}fps${clip.play === "loop" ? "" : ` ${clip.play}`}`;
+  const framesText = ({ steps }) =>
+    formatFrames(
+      steps.map(({ cell, hold, mirror, time }) => {
+        const suffix = (hold > 1 ? `x${hold}` : "") + (mirror ? "m" : "") + (time && `@${time}`);
+        return { number: cell.number, suffix };
+      }),
+    );
+  const timeOf = (state, { clip }) => clip.time || state.time;
+  const clipText = (state, track) => {
+    const { play } = track.clip;
+    return `${framesText(track)} @${timeOf(state, track)}${play === "loop" ? "" : ` ${play}`}`;
   };
 
-  // A track as a clip of a manifest.
-  const clipOfTrack = (state, { clip, steps }) => {
-    const [above, under] = parseRate(clip.fps || state.fps) || [10, 1];
-    return {
-      play: clip.play === "bounce" ? "bounce" : "forward",
-      plays: clip.play === "once" ? 1 : 0,
-      timescale: above,
-      steps: steps.map(([, hold], frame) => ({ frame, ticks: under * hold })),
+  // A track as a clip of a manifest, its frames numbered by its own steps; or {problem}.
+  const clipOfTrack = (state, track) => {
+    const item = ({ hold, mirror, time }, at) => {
+      return { numbers: [at], hold, mirror, time: time ? parseTime(time) : null };
     };
+    const events = new Map(track.clip.events);
+    const clip = timeSteps(track.steps.map(item), parseTime(timeOf(state, track)), parsePlay(track.clip.play));
+    if (clip.problem) return clip;
+    const steps = clip.steps.map(({ number, ...step }, at) => ({
+      ...step,
+      frame: number,
+      event: events.get(at) || "",
+    }));
+    return { ...clip, steps };
   };
 
   const cutOptions = (state) => {
@@ -302,26 +352,45 @@ export const createSheet = (sheet) => {
     return options;
   };
 
+  // Why clips can't be made; empty if they can.
+  const clipProblem = (state, tracks) => {
+    const names = tracks.map(({ clip }) => clip.name);
+    const twin = names.find((name, at) => names.indexOf(name) !== at);
+    if (twin) return `two clips are called ${twin}`;
+    for (const track of tracks) {
+      const { name, events } = track.clip;
+      const { problem } = clipOfTrack(state, track);
+      if (problem) return `clip ${name}: ${problem}`;
+      const last = track.steps.length - 1;
+      const beyond = events.find(([step]) => step > last);
+      if (beyond) return `clip ${name} has no step ${beyond[0]} for event ${beyond[1]}; its last is ${last}`;
+    }
+    return "";
+  };
+
   // The command that cuts it so, the lines of a recipe, or why there are none.
   const outcome = (state, derived, { source, output, sprite, isWindows }) => {
-    const clips = clipsOf(derived).map((track) => [track.clip.name, clipText(state, track)]);
-    const names = clips.map(([name]) => name);
-    const twin = names.find((name, at) => names.indexOf(name) !== at);
+    const tracks = clipsOf(derived);
     const isBlank = derived.cells.every(({ number }) => number < 0);
-    const problem = derived.problem || (twin ? `two clips are called ${twin}` : isBlank ? "every cell is blank" : "");
+    const problem = derived.problem || (isBlank ? "every cell is blank" : "") || clipProblem(state, tracks);
     if (problem) return { command: "", lines: "", problem };
     const cut = cutOptions(state);
+    const clips = tracks.map((track) => [track.clip.name, clipText(state, track)]);
+    const events = tracks.flatMap(({ clip }) => clip.events.map(([step, event]) => `${clip.name}@${step}=${event}`));
     const clipOptions = clips.map(([name, text]) => ["clip", `${name} = ${text}`]);
-    const options = formatOptions([...cut, ...clipOptions], isWindows);
+    const options = formatOptions([...cut, ...clipOptions, ...events.map((event) => ["event", event])], isWindows);
     const [from, to] = [source, output].map((path) => pasteablePath(path, isWindows));
     const value = ([name, value]) => [name, name === "join" ? +value : value];
     const lines = [
-      `[sprite.${tomlKey(sprite)}]`,
-      `from = ${tomlString(source)}`,
-      `slice = ${formatTable(cut.map(value))}`,
-      ...(clips.length ? [`clips = ${formatTable(clips)}`] : []),
-    ];
-    return { command: `shibori slice ${from}${options} -o ${to}`, lines: lines.join("\n") };
+      ["from", source],
+      ["slice", Object.fromEntries(cut.map(value))],
+      ...(clips.length ? [["clips", Object.fromEntries(clips)]] : []),
+      ...(events.length ? [["event", events]] : []),
+    ].map(([key, value]) => `${key.padEnd(5)} = ${formatToml(value)}`);
+    return {
+      command: `shibori slice ${from}${options} -o ${to}`,
+      lines: [`[sprite.${tomlKey(sprite)}]`, ...lines].join("\n"),
+    };
   };
 
   // What is left of the sheet to the right and at the bottom of a grid.
@@ -335,7 +404,13 @@ export const createSheet = (sheet) => {
     width,
     height,
     start,
+    startView,
     isState,
+    isView,
+    clipsIn,
+    cutBy,
+    addClip,
+    framesText,
     drawnIn,
     useReading,
     fitGrid,

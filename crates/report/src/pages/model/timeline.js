@@ -2,8 +2,8 @@
 // late.
 
 // `now` is the time in milliseconds.
-export const createClock = (now) => {
-  const clock = { playing: true, speed: 1, base: 0, since: now() };
+export const createClock = (now, playing = true) => {
+  const clock = { playing, speed: 1, base: 0, since: now() };
   clock.seconds = () => clock.base + (clock.playing ? ((now() - clock.since) / 1000) * clock.speed : 0);
   clock.settle = () => {
     clock.base = clock.seconds();
@@ -51,16 +51,26 @@ export const stepAt = (timeline, clip, seconds) => {
   return low;
 };
 
+// When the step before or after a time begins, all plays of the clip counted; a clip that ends starts again after its
+// last step, without its rest.
+export const neighborTime = (timeline, clip, seconds, by) => {
+  const { ends, ticks } = timeline;
+  const plays = clip.plays || 1;
+  const rest = clip.plays ? clip.timescale : 0;
+  const round = plays * ticks + rest;
+  const tick = Math.floor(seconds * clip.timescale + 1e-6);
+  const [rounds, place] = [Math.floor(tick / round), ((tick % round) + round) % round];
+  const played = Math.min(plays - 1, Math.floor(place / ticks));
+  const at = played * ends.length + stepAt(timeline, clip, seconds) + by;
+  const total = plays * ends.length;
+  const [whole, step] = [Math.floor(at / total), ((at % total) + total) % total];
+  const before = step % ends.length ? ends[(step % ends.length) - 1] : 0;
+  const start = Math.max(0, rounds + whole) * round + Math.floor(step / ends.length) * ticks + before;
+  return start / clip.timescale;
+};
+
 // The number of a played step in its clip: on the way back of a bounce, counted from the end.
 export const stepNumber = (clip, step) => (step < clip.steps.length ? step : 2 * clip.steps.length - 2 - step);
-
-// How a clip plays, as it is typed: `loop`, `once`, `loop 3`, `bounce`; and whether it is mirrored.
-export const playbackOf = (clip) => {
-  const mirrored = clip.steps.every((step) => step.mirror) ? ["mirrored"] : [];
-  const plays = clip.plays || 0;
-  if (clip.play === "bounce") return [plays ? `bounce ${plays}` : "bounce", ...mirrored];
-  return [plays === 1 ? "once" : plays ? `loop ${plays}` : "loop", ...mirrored];
-};
 
 // The number of each frame within its sprite, and the frames of each sprite.
 export const numberFrames = (frames) => {
@@ -72,16 +82,6 @@ export const numberFrames = (frames) => {
     bySprite.get(frame.sprite).push(frame);
   }
   return { numbers, bySprite };
-};
-
-// A time in milliseconds for one step, exact to a thousandth.
-export const setStepTime = (clip, number, millis) => {
-  const FINE = 1000000;
-  for (const step of clip.steps) step.ticks = Math.round((step.ticks * FINE) / clip.timescale);
-  clip.steps[number].ticks = Math.round(millis * 1000);
-  const unit = clip.steps.reduce((shared, step) => divisor(shared, step.ticks), FINE);
-  for (const step of clip.steps) step.ticks /= unit;
-  clip.timescale = FINE / unit;
 };
 
 // The greatest common divisor.

@@ -1,26 +1,44 @@
 // The page that plays every clip, and shows frames, pages and findings.
-import { createClock, numberFrames, playbackOf, stepAt, timelineOf } from "../model/timeline.js";
+import { formatPlay } from "../model/clip_text.js";
+import { createClock, neighborTime, numberFrames, stepAt, timelineOf } from "../model/timeline.js";
 import { bytes, count, milliseconds } from "../model/words.js";
 import { $, decoded, loadImages, make, pageData } from "./dom.js";
-import { createPainter, drawBox, drawPivot, extentOf, HIGHLIGHT, sizedContext, strokeTwice } from "./paint.js";
-import { bindBackground, createPlayers } from "./player.js";
+import { createPanel } from "./nine.js";
+import { createPainter, drawBox, drawOutlines, drawPivot, extentOf, sizedContext } from "./paint.js";
+import { HIGHLIGHT, strokeTwice } from "./paint.js";
+import { bindBackground, bindRoving, bindSpeed, createLoop, createPlayers } from "./player.js";
+import { isKeyOf, keepFocusInSight, mayMove } from "./player.js";
 
 const data = pageData();
 const { manifest, pages } = data;
 const { frames } = manifest;
 const clips = manifest.clips || [];
 const images = loadImages(pages.map((page) => page.png));
-const look = { zoom: 4, behind: "checker", color: "#2c4a5a", pivot: false, boxes: false, onion: false };
-const time = createClock(() => performance.now());
+const look = {
+  zoom: 4,
+  behind: "checker",
+  color: "#2c4a5a",
+  pivot: false,
+  boxes: false,
+  outlines: false,
+  onion: false,
+};
+const time = createClock(() => performance.now(), mayMove());
 const painter = createPainter(images, look);
 const { numbers, bySprite } = numberFrames(frames);
 const places = new Map(frames.map((frame, at) => [frame, at]));
 const BYTES_PER_PIXEL = 4;
 
 // ---- what plays, and what is still
-const players = createPlayers("200px", (player) => player.draw(true));
+const players = createPlayers("200px", () => wake());
+const wake = createLoop(
+  () => players.draw(),
+  () => time.playing && [...players.seen].some(({ clip }) => clip),
+);
 
 const drawMarks = (context, frame, x, y, zoom, isMirrored) => {
+  const across = (at) => (isMirrored ? 2 * frame.pivot[0] - at : at);
+  if (look.outlines) drawOutlines(context, frame, (px, py) => [x + across(px) * zoom, y + py * zoom]);
   for (const [left, top, width, height] of Object.values(look.boxes ? frame.boxes || {} : {})) {
     const at = isMirrored ? 2 * frame.pivot[0] - left - width : left;
     drawBox(context, [x + at * zoom, y + top * zoom, width, height], zoom, false);
@@ -54,11 +72,12 @@ const clipFigure = (clip) => {
     now.textContent = `step ${at}, ${frame.name}, ${milliseconds(step.ticks / clip.timescale)}`;
     event.textContent = step.event ? ` ${step.event}` : "";
   };
-  canvas.tabIndex = 0;
+  canvas.tabIndex = -1;
   canvas.setAttribute("role", "img");
-  canvas.setAttribute("aria-label", `clip ${clip.name} of ${clip.sprite}, playing`);
+  const parts = [count(clip.steps.length, "step"), milliseconds(timeline.seconds), formatPlay(clip)];
+  canvas.setAttribute("aria-label", `clip ${clip.name} of ${clip.sprite}: ${parts.join(", ")}`);
   canvas.addEventListener("click", () => toggle());
-  const parts = [count(clip.steps.length, "step"), milliseconds(timeline.seconds), playbackOf(clip).join(", ")];
+  figure.dataset.clip = clips.indexOf(clip);
   const caption = make("figcaption");
   caption.append(make("strong", clip.name), event, make("span", parts.join(", "), "what"), now);
   figure.append(canvas, caption);
@@ -82,6 +101,8 @@ const addStill = (canvas, paint) => {
 
 const stillOf = (frame, isMirrored) => {
   const canvas = make("canvas");
+  canvas.setAttribute("role", "img");
+  canvas.setAttribute("aria-label", frame.name);
   const zoom = Math.max(1, Math.min(4, Math.floor(112 / Math.max(...frame.canvas))));
   return addStill(canvas, () => {
     const context = sizedContext(canvas, frame.canvas[0] * zoom, frame.canvas[1] * zoom);
@@ -125,27 +146,49 @@ const framesSection = (title, shown, isClip) => {
     figure.title = frame.name;
     row.append(figure);
   });
-  main.append(make("h3", title), row);
+  const head = make("h3", title);
+  main.append(head, row);
+  return [head, row];
 };
+// What belongs to a clip beside its figure, and all of a sprite, for the filter.
+const stepsOfClip = new Map();
+const sections = [];
 
 const spriteSection = (sprite, own) => {
-  main.append(make("h2", sprite));
+  const head = make("h2", sprite);
+  const figures = new Map();
+  const rest = [];
+  main.append(head);
   const mine = clips.filter((clip) => clip.sprite === sprite);
   if (mine.length) {
     const row = make("div", null, "clips");
-    mine.forEach((clip) => row.append(clipFigure(clip)));
+    mine.forEach((clip) => figures.set(clip, clipFigure(clip)));
+    row.append(...figures.values());
     main.append(row);
+  }
+  sections.push({ sprite, head, figures, rest });
+  const panels = own.filter((frame) => frame.nine);
+  if (panels.length) {
+    const row = make("div", null, "frames");
+    const title = make("h3", "nine-slices, stretched: drag a corner");
+    for (const frame of panels) {
+      const panel = createPanel(painter);
+      addStill(panel.canvas, () => panel.show(frame));
+      row.append(panel.figure);
+    }
+    main.append(title, row);
+    rest.push(title, row);
   }
   for (const clip of mine) {
     const step = ({ frame, ticks, mirror }) => {
       return { frame: frames[frame], time: milliseconds(ticks / clip.timescale), mirror };
     };
-    framesSection(`${clip.name}, step by step`, clip.steps.map(step), true);
+    stepsOfClip.set(clip, framesSection(`${clip.name}, step by step`, clip.steps.map(step), true));
   }
   const played = new Set(mine.flatMap((clip) => clip.steps.map((step) => step.frame)));
-  const rest = own.filter((frame) => !played.has(places.get(frame))).map((frame) => ({ frame }));
-  const title = `${mine.length ? "frames not in any clip" : "frames"}, ${count(rest.length, "frame")}`;
-  if (rest.length) framesSection(title, rest, false);
+  const others = own.filter((frame) => !played.has(places.get(frame))).map((frame) => ({ frame }));
+  const title = `${mine.length ? "frames not in any clip" : "frames"}, ${count(others.length, "frame")}`;
+  if (others.length) rest.push(...framesSection(title, others, false));
 };
 
 const findingsSection = () => {
@@ -173,6 +216,11 @@ const pageSection = (page, number) => {
   const zoom = width <= 520 ? 2 : 1;
   const mine = frames.filter((frame) => frame.page === number && frame.rect[2]);
   const canvas = make("canvas");
+  canvas.setAttribute("role", "img");
+  canvas.setAttribute("aria-label", `${page.name}, with ${count(mine.length, "frame")}`);
+  sheet.tabIndex = 0;
+  sheet.setAttribute("role", "group");
+  sheet.setAttribute("aria-label", `${page.name}: arrow keys scroll it`);
   const paint = (marked) => {
     const context = sizedContext(canvas, width * zoom, height * zoom);
     painter.drawBackground(context, canvas.width, canvas.height, 2);
@@ -198,7 +246,7 @@ const pageSection = (page, number) => {
 };
 
 // `heads` are titles; one that ends in # is of numbers.
-const table = (heads, rows) => {
+const table = (name, heads, rows) => {
   const isNumber = (column) => heads[column].endsWith("#");
   const line = (tag, texts) => {
     const row = make("tr");
@@ -212,13 +260,15 @@ const table = (heads, rows) => {
   element.append(head, body);
   box.append(element);
   box.tabIndex = 0;
+  box.setAttribute("role", "group");
+  box.setAttribute("aria-label", `Table of ${name}`);
   return box;
 };
 
 const clipRow = (clip) => {
   const events = clip.steps.flatMap((step, at) => (step.event ? [`${at} ${step.event}`] : []));
   const time = milliseconds(timelineOf(clip).seconds);
-  return [clip.sprite, clip.name, clip.steps.length, time, playbackOf(clip).join(", "), events.join(", ")];
+  return [clip.sprite, clip.name, clip.steps.length, time, formatPlay(clip), events.join(", ")];
 };
 const frameRow = (frame) => [
   frame.sprite,
@@ -238,57 +288,41 @@ main.append(make("h2", "Pages"));
 pages.forEach(pageSection);
 if (clips.length) {
   main.append(make("h2", "Clips"));
-  main.append(table(["sprite", "clip", "steps#", "time#", "play", "events"], clips.map(clipRow)));
+  main.append(table("clips", ["sprite", "clip", "steps#", "time#", "play", "events"], clips.map(clipRow)));
 }
 main.append(make("h2", "Frames"));
 const frameHeads = ["sprite", "frame", "number#", "page#", "x, y, width, height#", "canvas#", "inset#", "pivot#"];
-main.append(table(frameHeads, frames.map(frameRow)), make("p", ""));
+main.append(table("frames", frameHeads, frames.map(frameRow)), make("p", ""));
 
 // ---- controls
-const clipPlayers = () => players.players.filter((player) => player.clip);
-const drawAll = () => {
-  for (const player of clipPlayers()) if (player.visible) player.draw(true);
-};
 const redraw = () => {
-  drawAll();
+  players.redraw();
   stills.forEach((paint) => paint());
+};
+const showPlaying = () => {
+  $("play").textContent = time.playing ? "Pause" : "Play";
 };
 const toggle = () => {
   time.play(!time.playing);
-  $("play").textContent = time.playing ? "Pause" : "Play";
-  drawAll();
+  showPlaying();
+  wake();
 };
 // A step for the clip in focus is to its own next beginning; the others go along with the clock.
 const step = (by) => {
-  time.settle();
   if (time.playing) toggle();
-  const all = clipPlayers();
+  const all = [...players.players].filter(({ clip }) => clip);
   const focused = all.find(({ canvas }) => canvas === document.activeElement) || all.find(({ visible }) => visible);
   if (!focused && !all.length) return;
   const { timeline, clip } = focused || all[0];
-  const at = stepAt(timeline, clip, time.base);
-  const startOf = (step) => (step <= 0 ? 0 : timeline.ends[step - 1]);
-  let round = Math.floor(time.base / timeline.seconds + 1e-9) * timeline.seconds;
-  let goal = startOf(at - 1);
-  if (by > 0) goal = timeline.ends[at];
-  else if (at === 0) {
-    goal = startOf(timeline.steps.length - 1);
-    round = Math.max(0, round - timeline.seconds);
-  }
-  time.seek(timeline.steps.length === 1 ? 0 : round + goal / clip.timescale);
-  drawAll();
-};
-const setSpeed = (power) => {
-  time.settle();
-  time.speed = 2 ** power;
-  $("speed").value = power;
-  $("speed-is").textContent = `${time.speed}×`;
+  time.seek(neighborTime(timeline, clip, time.base, by));
+  wake();
 };
 const setZoom = (zoom) => {
   look.zoom = Math.max(1, Math.min(12, zoom));
   $("zoom").value = look.zoom;
+  $("zoom").setAttribute("aria-valuetext", `${look.zoom} times`);
   $("zoom-is").textContent = `${look.zoom}×`;
-  drawAll();
+  players.redraw();
 };
 const setMark = (name, isShown) => {
   look[name] = $(name).checked = isShown;
@@ -297,45 +331,65 @@ const setMark = (name, isShown) => {
 $("play").addEventListener("click", toggle);
 $("back").addEventListener("click", () => step(-1));
 $("on").addEventListener("click", () => step(1));
-$("speed").addEventListener("input", (event) => setSpeed(+event.target.value));
 $("zoom").addEventListener("input", (event) => setZoom(+event.target.value));
-for (const name of ["pivot", "boxes", "onion"]) {
+for (const name of ["pivot", "boxes", "outlines", "onion"]) {
   $(name).addEventListener("change", (event) => setMark(name, event.target.checked));
 }
 bindBackground(look, $("behind"), $("color"), redraw);
+keepFocusInSight($("bar"), null);
 $("bar").addEventListener("submit", (event) => event.preventDefault());
 const KEYS = {
   " ": toggle,
-  ArrowLeft: () => step(-1),
-  ArrowRight: () => step(1),
+  arrowleft: () => step(-1),
+  arrowright: () => step(1),
   "+": () => setZoom(look.zoom + 1),
   "=": () => setZoom(look.zoom + 1),
   "-": () => setZoom(look.zoom - 1),
-  "[": () => setSpeed(Math.max(-3, Math.log2(time.speed) - 1)),
-  "]": () => setSpeed(Math.min(2, Math.log2(time.speed) + 1)),
+  ...bindSpeed(time, $("speed"), $("speed-is")),
   p: () => setMark("pivot", !look.pivot),
   b: () => setMark("boxes", !look.boxes),
+  n: () => setMark("outlines", !look.outlines),
   o: () => setMark("onion", !look.onion),
 };
 document.addEventListener("keydown", (event) => {
-  const { target } = event;
   if (event.ctrlKey || event.metaKey || event.altKey) return;
-  if (/^(INPUT|SELECT)$/.test(target.tagName) && target.type !== "checkbox") return;
-  const act = KEYS[event.key] || KEYS[event.key.toLowerCase()];
-  if (!act || (target.tagName === "BUTTON" && event.key === " ")) return;
+  const act = KEYS[event.key.toLowerCase()];
+  if (!act || isKeyOf(event)) return;
   event.preventDefault();
   act();
 });
 
+// One Tab stop for all clips; up and down go from clip to clip, left and right from step to step.
+const settleClips = bindRoving(main, "canvas.stage", { ArrowUp: -1, ArrowDown: 1, Home: -Infinity, End: Infinity });
+// With more clips than this there is a field to find one.
+const MANY_CLIPS = 8;
+const filterClips = () => {
+  const wanted = $("filter").value.trim().toLowerCase();
+  let shown = 0;
+  for (const { sprite, head, figures, rest } of sections) {
+    let isAny = false;
+    for (const [clip, figure] of figures) {
+      const isShown = `${sprite}:${clip.name}`.toLowerCase().includes(wanted);
+      for (const element of [figure, ...stepsOfClip.get(clip)]) element.hidden = !isShown;
+      isAny ||= isShown;
+      shown += isShown;
+    }
+    const isSprite = sprite.toLowerCase().includes(wanted);
+    for (const element of rest) element.hidden = !isSprite;
+    head.hidden = !isAny && !isSprite;
+  }
+  $("found").textContent = wanted ? `${shown} of ${count(clips.length, "clip")}` : "";
+  settleClips();
+};
+$("find").hidden = clips.length <= MANY_CLIPS;
+$("filter").addEventListener("input", filterClips);
+filterClips();
+
 const largest = frames.reduce((most, frame) => Math.max(most, ...frame.canvas), 1);
 setZoom(Math.max(1, Math.min(6, Math.floor(260 / largest))));
+showPlaying();
 decoded(images).then(() => {
   redraw();
-  const run = () => {
-    if (time.playing) for (const player of clipPlayers()) if (player.visible) player.draw();
-    requestAnimationFrame(run);
-  };
-  run();
   document.body.dataset.ready = "yes";
 });
 // For tests: which step a clip shows this many seconds after its start.
@@ -345,6 +399,6 @@ window.stepOf = (name, seconds) => {
 };
 window.stopAt = (seconds) => {
   if (time.playing) toggle();
-  time.base = seconds;
-  drawAll();
+  time.seek(seconds);
+  players.redraw();
 };

@@ -15,6 +15,25 @@ export const button = (text, act, name) => {
   return element;
 };
 
+// Copies the text of a field, and says so on the button for a moment.
+export const bindCopy = (press, area) => {
+  const label = press.textContent;
+  let later = 0;
+  press.addEventListener("click", async () => {
+    try {
+      await navigator.clipboard.writeText(area.value);
+    } catch {
+      area.select();
+      document.execCommand("copy");
+    }
+    press.textContent = "Copied";
+    clearTimeout(later);
+    later = setTimeout(() => {
+      press.textContent = label;
+    }, 1200);
+  });
+};
+
 export const pageData = () => JSON.parse($("data").textContent);
 
 export const loadImages = (sources) => sources.map((src) => Object.assign(new Image(), { src }));

@@ -16,33 +16,32 @@ export const labelled = (text, control, name) => {
   return field;
 };
 
-// Text and number fields say here what is wrong.
+// What was done, or why not, for all to see and hear.
 export const say = (text) => {
   document.getElementById("said").textContent = text;
 };
 
-export const markProblem = (input, problem) => {
-  if (problem) input.setAttribute("aria-invalid", "true");
-  else input.removeAttribute("aria-invalid");
-  input.title = problem;
-  say(problem);
+// A place below a field for what is wrong in it. Gives a function that sets it.
+const problemBelow = (field, input) => {
+  const below = make("span", "", "problem");
+  below.id = `${input.id}-problem`;
+  below.setAttribute("role", "status");
+  field.append(below);
+  return (problem) => {
+    below.textContent = problem;
+    if (problem) {
+      input.setAttribute("aria-invalid", "true");
+      input.setAttribute("aria-describedby", below.id);
+      return;
+    }
+    input.removeAttribute("aria-invalid");
+    input.removeAttribute("aria-describedby");
+  };
 };
 
-// The field that someone types in: its text is left alone.
-let typedIn = null;
-addEventListener(
-  "input",
-  (event) => {
-    typedIn = event.target;
-  },
-  true,
-);
-addEventListener("input", () => {
-  typedIn = null;
-});
-
 // A number, changed by typing, by up and down, and with Shift by ten. What is typed counts on Enter or on leaving the
-// field; Escape or an invalid number restores the old value.
+// field; Escape or an invalid number restores the old value. `get` may give null, for a field that is empty; `set` may
+// give a reason why it can't be.
 export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set) => {
   const input = make("input");
   Object.assign(input, { type: "number", min, max, step });
@@ -51,21 +50,22 @@ export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set)
     const isRight = Number.isFinite(value) && value >= min && value <= max && (step < 1 || Number.isInteger(value));
     return isRight ? "" : `${text} must be a ${kind}`;
   };
+  const field = labelled(text, input, "number");
+  const mark = problemBelow(field, input);
   let isTyping = false;
   const settle = () => {
     isTyping = false;
-    if (input.hasAttribute("aria-invalid")) markProblem(input, "");
-    input.value = get();
+    mark("");
+    input.value = get() ?? "";
   };
   const take = (value) => {
-    const problem = problemOf(value);
-    if (!problem) set(value, text);
+    const problem = problemOf(value) || set(value, text);
     settle();
     if (problem) say(problem);
   };
   input.addEventListener("input", () => {
     isTyping = true;
-    markProblem(input, problemOf(input.valueAsNumber));
+    mark(problemOf(input.valueAsNumber));
   });
   input.addEventListener("change", () => take(input.valueAsNumber));
   input.addEventListener("blur", () => {
@@ -77,10 +77,9 @@ export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set)
     event.preventDefault();
     take(Math.max(min, Math.min(max, get() + (event.key === "ArrowUp" ? 10 : -10))));
   });
-  const field = labelled(text, input, "number");
   field.input = input;
   field.refresh = () => {
-    if (!isTyping) input.value = get();
+    if (!isTyping) input.value = get() ?? "";
   };
   return field;
 };
@@ -97,18 +96,64 @@ export const choice = (text, options, get, set) => {
   return field;
 };
 
-export const textField = (text, get, set, placeholder = "") => {
+export const checkbox = (text, get, set) => {
+  const input = Object.assign(make("input"), { type: "checkbox" });
+  input.addEventListener("change", () => set(input.checked));
+  const field = labelled(text, input, "check");
+  field.refresh = () => {
+    input.checked = get();
+  };
+  return field;
+};
+
+const listOfOptions = (options) => {
+  const list = make("datalist");
+  list.id = `options-${fieldsMade++}`;
+  for (const value of options) list.append(Object.assign(make("option"), { value }));
+  return list;
+};
+
+// A text, which counts as it is typed as far as it is right; all of one visit to the field is one change. `begin` gives
+// what that visit starts from, and `set(value, {begun, gesture})` the reason why a text can't be. Escape restores the
+// old text.
+export const textField = (text, get, set, { placeholder = "", options = [], begin = () => null } = {}) => {
   const input = make("input");
   Object.assign(input, { type: "text", spellcheck: false, autocomplete: "off", placeholder });
   const field = labelled(text, input);
+  const mark = problemBelow(field, input);
+  if (options.length) {
+    const list = listOfOptions(options);
+    field.append(list);
+    input.setAttribute("list", list.id);
+  }
+  let visit = null;
+  let isTyping = false;
+  const settle = () => {
+    isTyping = false;
+    mark("");
+    input.value = get();
+  };
   field.input = input;
   field.refresh = () => {
-    if (typedIn === input) return;
-    input.value = get();
-    input.removeAttribute("aria-invalid");
-    input.title = "";
+    if (!isTyping) settle();
   };
-  input.addEventListener("input", () => set(input.value, input));
-  input.addEventListener("blur", field.refresh);
+  input.addEventListener("focus", () => {
+    visit = { begun: begin(), gesture: Symbol(text), text: get() };
+  });
+  input.addEventListener("input", () => {
+    visit ||= { begun: begin(), gesture: Symbol(text), text: get() };
+    isTyping = true;
+    mark(set(input.value, visit) || "");
+  });
+  input.addEventListener("change", settle);
+  input.addEventListener("blur", () => {
+    settle();
+    visit = null;
+  });
+  input.addEventListener("keydown", (event) => {
+    if (event.key !== "Escape" || !visit || !isTyping) return;
+    set(visit.text, visit);
+    settle();
+  });
   return field;
 };

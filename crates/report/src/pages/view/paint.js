@@ -94,6 +94,41 @@ export const drawBox = (context, [x, y, width, height], zoom, isChosen) => {
   strokeTwice(context, isChosen ? HIGHLIGHT : "#ffa95e", isChosen ? 3 : 1, () => context.strokeRect(...rect));
 };
 
+// The polygon of a frame, and the lines at which a nine-slice is cut; `at` gives where a point of its canvas is drawn.
+export const drawOutlines = (context, frame, at) => {
+  const line = (points) => {
+    context.beginPath();
+    points.forEach(([x, y], n) => context[n ? "lineTo" : "moveTo"](...at(x, y).map((one) => Math.round(one) + 0.5)));
+  };
+  const polygon = frame.polygon || [];
+  if (polygon.length) {
+    strokeTwice(context, "#7ee0ff", 1, () => {
+      line(polygon);
+      context.closePath();
+      context.stroke();
+    });
+  }
+  if (!frame.nine) return;
+  const [left, top, right, bottom] = frame.nine;
+  const [width, height] = frame.canvas;
+  strokeTwice(context, "#c79bff", 1, () => {
+    for (const x of [left, width - right]) {
+      line([
+        [x, 0],
+        [x, height],
+      ]);
+      context.stroke();
+    }
+    for (const y of [top, height - bottom]) {
+      line([
+        [0, y],
+        [width, y],
+      ]);
+      context.stroke();
+    }
+  });
+};
+
 export const drawPivot = (context, x, y, isChosen) => {
   const [px, py] = [Math.round(x) + 0.5, Math.round(y) + 0.5];
   const arm = isChosen ? 11 : 7;

@@ -1,19 +1,22 @@
 // The light table of frames that are cut: every clip plays, and the frames of one are over each other to be pushed,
 // timed and measured.
-import { formatFrames, nameProblem, parseFrames, parseRate } from "../model/clip_text.js";
+import { outcomeOf } from "../model/changes.js";
+import { nameProblem, setStepTime, textProblem } from "../model/clip_text.js";
 import { digestOf } from "../model/history.js";
 import { createSet } from "../model/set.js";
-import { playbackOf, setStepTime, stepAt, stepNumber, timelineOf } from "../model/timeline.js";
+import { stepAt, stepNumber, timelineOf } from "../model/timeline.js";
 import { count, milliseconds, tidy } from "../model/words.js";
 import { $, button, decoded, loadImages, make, pageData, zoomToFit } from "./dom.js";
-import { choice, labelled, markProblem, numberField, say, textField } from "./fields.js";
-import { createPainter, drawBox, drawPivot, extentOf, sizedContext } from "./paint.js";
+import { checkbox, choice, labelled, numberField, say, textField } from "./fields.js";
+import { createPanel } from "./nine.js";
+import { createPainter, drawBox, drawOutlines, drawPivot, extentOf, sizedContext } from "./paint.js";
+import { bindRoving, bindTouch } from "./player.js";
 import { createTable, nudgeOf } from "./table.js";
 
 const data = pageData();
 const { pages, drawn } = data.set;
 const set = createSet(data.set);
-const { frames, bySprite, allClips, numberOf } = set;
+const { frames, bySprite, numberOf } = set;
 const images = loadImages(pages);
 const signs = (state) => {
   const [now, then] = [set.resultOf(set.start), set.resultOf(state)];
@@ -29,24 +32,29 @@ const settle = (state, known) => {
   return {
     ...state,
     ...(framesDone ? { moves: {}, pivots: {}, boxes: {} } : {}),
-    ...(clipsDone ? { clips: {} } : {}),
+    ...(clipsDone ? { clips: {}, dropped: [] } : {}),
   };
 };
-const table = createTable(data, set.start, { refresh: () => refresh(), isState: set.isState, signs, settle });
-const { change, time, toggle } = table;
-const painter = createPainter(images, table.look);
+const table = createTable(data, set, { refresh: () => refresh(), draw: () => follow(), signs, settle });
+const { change, look, time } = table;
+const painter = createPainter(images, table.behind);
 const page = {
   source: data.source,
+  from: data.from,
   output: data.output,
+  // Frames of one sprite keep its name, whatever their folder is called.
+  sprite: set.sprites.length === 1 && !data.recipe ? set.sprites[0] : data.sprite,
   perFrame: data.per_frame,
+  perFrameLines: data.per_frame_lines,
   hasManifest: data.has_manifest,
   inPlace: data.in_place,
-  inRecipe: data.in_recipe,
+  recipe: data.recipe,
   isWindows: data.is_windows,
 };
 const BOX = "box ";
 const shiftOf = (at) => set.shiftOf(table.state, at);
-const clipAt = (at) => set.clipOf(table.state, at);
+const clipAt = (key) => set.clipOf(table.state, key);
+const chosenClip = () => clipAt(table.view.chosen);
 
 // ---- drawing
 const extentOfSteps = (steps) =>
@@ -67,23 +75,30 @@ const contextFor = (canvas, extent, zoom) => {
 
 // ---- all clips, small and playing
 const THUMBNAIL = [120, 72];
-const thumbnailOf = (_, at) => {
+// With more clips than this there is a field to find one.
+const MANY_CLIPS = 8;
+const gallery = $("gallery");
+const thumbnails = new Map();
+const titleOf = (clip) => (clip.name ? set.fullName(clip) : `${clip.sprite}, frames in no clip`);
+const thumbnailOf = (key) => {
   const [box, canvas, caption] = [make("figure"), make("canvas"), make("figcaption")];
   const [name, what] = [make("strong"), make("span", null, "what")];
-  const press = button("", () => choose(at), "clip");
+  const press = button("", () => choose(key), "clip");
   press.append(canvas);
   caption.append(name, what);
   box.append(press, caption);
-  $("gallery").append(box);
-  const player = { canvas, box, drawn: -1, visible: false };
+  const player = { canvas, box, press, drawn: -1, visible: false };
   player.set = () => {
-    const clip = clipAt(at);
+    const clip = clipAt(key);
     const timeline = timelineOf(clip);
     Object.assign(player, { clip, timeline, extent: extentOfSteps(clip.steps), drawn: -1 });
-    name.textContent = clip.name ? set.fullName(clip) : `${clip.sprite}, not a clip yet`;
-    const parts = [count(clip.steps.length, "step"), milliseconds(timeline.seconds), ...playbackOf(clip)];
+    name.textContent = titleOf(clip);
+    const parts = [count(clip.steps.length, "step"), milliseconds(timeline.seconds), set.partsOf(clip).play];
     what.textContent = parts.join(", ");
     press.setAttribute("aria-label", `Edit ${name.textContent}`);
+    const isChosen = key === table.view.chosen;
+    press.setAttribute("aria-pressed", String(isChosen));
+    box.classList.toggle("chosen", isChosen);
   };
   player.draw = (force) => {
     const { timeline, clip, extent } = player;
@@ -95,6 +110,42 @@ const thumbnailOf = (_, at) => {
   };
   return table.players.add(player);
 };
+const settleGallery = bindRoving(gallery, "button.clip", {
+  ArrowLeft: -1,
+  ArrowUp: -1,
+  ArrowRight: 1,
+  ArrowDown: 1,
+  Home: -Infinity,
+  End: Infinity,
+});
+const filterGallery = () => {
+  const wanted = $("filter").value.trim().toLowerCase();
+  let shown = 0;
+  for (const [key, player] of thumbnails) {
+    player.box.hidden = !titleOf(clipAt(key)).toLowerCase().includes(wanted);
+    shown += !player.box.hidden;
+  }
+  $("found").textContent = wanted ? `${shown} of ${count(thumbnails.size, "clip")}` : "";
+  settleGallery();
+};
+$("filter").addEventListener("input", filterGallery);
+const showGallery = () => {
+  const keys = set.keysOf(table.state);
+  for (const [key, player] of thumbnails) {
+    if (keys.includes(key)) continue;
+    table.players.remove(player);
+    player.box.remove();
+    thumbnails.delete(key);
+  }
+  keys.forEach((key, at) => {
+    if (!thumbnails.has(key)) thumbnails.set(key, thumbnailOf(key));
+    const player = thumbnails.get(key);
+    player.set();
+    if (gallery.children[at] !== player.box) gallery.insertBefore(player.box, gallery.children[at] || null);
+  });
+  $("find").hidden = keys.length <= MANY_CLIPS;
+  filterGallery();
+};
 
 // ---- the table: one clip, its frames over each other
 const stage = $("stage");
@@ -104,7 +155,7 @@ let typedZoom = null;
 // The step that is held while a drawing is dragged and the clip plays on.
 let frozen = null;
 const current = () => {
-  const clip = clipAt(table.state.chosen);
+  const clip = chosenClip();
   const timeline = timelineOf(clip);
   const step = frozen === null ? stepAt(timeline, clip, time.seconds()) : frozen;
   return { clip, timeline, step: Math.min(step, timeline.steps.length - 1) };
@@ -122,12 +173,21 @@ const skinsOf = (under, step, steps) => {
   const total = steps.length;
   const near = { before: [total - 1], after: [1], both: [total - 1, 1] }[under];
   if (near) return near.map((by) => [steps[(step + by) % total], 0.32]);
-  if (under === "one") return [[{ frame: table.state.chosenFrame, ticks: 1 }, 0.32]];
-  const alpha = Math.max(0.06, 0.5 / Math.max(1, total));
-  return under === "all" ? steps.filter((_, at) => at !== step).map((one) => [one, alpha]) : [];
+  if (under === "one") return [[{ frame: table.view.chosenFrame, ticks: 1 }, 0.32]];
+  // Of a long clip so many that each can still be made out.
+  const every = Math.ceil(total / MOST_SKINS);
+  const alpha = Math.max(0.06, 0.5 / Math.min(total, MOST_SKINS));
+  const isSkin = (_, at) => at !== step && at % every === 0;
+  return under === "all" ? steps.filter(isSkin).map((one) => [one, alpha]) : [];
 };
+const MOST_SKINS = 64;
+let hasMarks = true;
 const drawMarks = (context, step, frame, x, y, zoom) => {
-  const { drag } = table.state;
+  if (!hasMarks) return;
+  const { drag } = table.view;
+  const across = (at) => (step.mirror ? 2 * frame.pivot[0] - at : at);
+  const [dx, dy] = shiftOf(step.frame);
+  drawOutlines(context, frame, (px, py) => [x + across(px + dx) * zoom, y + (py + dy) * zoom]);
   for (const name of Object.keys(set.boxesOf(table.state, step.frame))) {
     const [left, top, width, height] = set.boxOnCanvas(table.state, step.frame, name);
     const at = step.mirror ? 2 * frame.pivot[0] - left - width : left;
@@ -147,7 +207,7 @@ const describeStep = ({ clip, step, timeline }) => {
   return parts.join(", ");
 };
 big.set = () => {
-  big.extent = extentOfSteps(clipAt(table.state.chosen).steps);
+  big.extent = extentOfSteps(chosenClip().steps);
   big.drawn = -1;
 };
 big.draw = (force) => {
@@ -158,24 +218,21 @@ big.draw = (force) => {
   const room = [Math.max(120, column.clientWidth - 2), Math.max(220, innerHeight * 0.4)];
   const zoom = (big.zoom = typedZoom ?? zoomToFit([extent.width, extent.height], room));
   const context = contextFor(stage, extent, zoom);
-  for (const [skin, alpha] of skinsOf(table.state.under, step, timeline.steps)) {
+  for (const [skin, alpha] of skinsOf(table.view.under, step, timeline.steps)) {
     drawStep(context, skin, extent, zoom, alpha);
   }
   const own = timeline.steps[step];
   const [frame, x, y] = drawStep(context, own, extent, zoom, 1);
   drawMarks(context, own, frame, x, y, zoom);
   $("now").textContent = describeStep({ clip, timeline, step });
-  const number = stepNumber(clip, step);
-  [...$("strip").children].forEach((block, at) => block.classList.toggle("now", at === number));
+  showNow(stepNumber(clip, step));
+  if (panel.figure.isConnected && frames[own.frame].nine) panel.show(frames[own.frame]);
   stepTime.refresh();
   zoomField.refresh();
 };
-const choose = (at) => {
+const choose = (key) => {
   frozen = null;
-  change("", (state) => {
-    state.chosen = at;
-    if (state.drag.startsWith(BOX) && !boxNames().includes(state.drag.slice(BOX.length))) state.drag = "drawing";
-  });
+  look({ chosen: key });
 };
 
 // ---- what is moved: the drawing of one step alone, pivot and box in all frames of the clip
@@ -199,28 +256,29 @@ const changeBoxes = (state, name, edit) => {
   }
 };
 // Moves what is dragged by this many pixels of the screen's right and down.
-const push = (x, y, name, isDrag) => {
+const push = (x, y, name, gesture = null) => {
   const { timeline, step } = current();
   const own = timeline.steps[step];
   const way = own.mirror ? -x : x;
+  const { drag } = table.view;
   const edit = (state) => {
-    if (state.drag === "pivot") movePivots(state, [way, y]);
-    else if (state.drag.startsWith(BOX)) {
-      changeBoxes(state, state.drag.slice(BOX.length), ([left, top, w, h]) => [left + way, top + y, w, h]);
+    if (drag === "pivot") movePivots(state, [way, y]);
+    else if (drag.startsWith(BOX)) {
+      changeBoxes(state, drag.slice(BOX.length), ([left, top, w, h]) => [left + way, top + y, w, h]);
     } else {
       const [dx, dy] = set.shiftOf(state, own.frame);
       moveDrawing(state, own.frame, [dx + way, dy + y]);
     }
   };
-  change(name, edit, isDrag);
+  change(name, edit, { isDrag: Boolean(gesture), gesture });
 };
-const stretch = (w, h, name) => {
+const stretch = (w, h, gesture) => {
   const grown = ([x, y, wide, high]) => [x, y, Math.max(1, wide + w), Math.max(1, high + h)];
-  change(name, (state) => changeBoxes(state, state.drag.slice(BOX.length), grown), true);
+  change("", (state) => changeBoxes(state, table.view.drag.slice(BOX.length), grown), { isDrag: true, gesture });
 };
 // Whether a point of the screen is at the lower right corner of the box that is dragged.
 const isAtCorner = (event, scale) => {
-  const { drag } = table.state;
+  const { drag } = table.view;
   const at = currentFrame();
   const box = drag.startsWith(BOX) && set.boxOnCanvas(table.state, at, drag.slice(BOX.length));
   if (!box) return false;
@@ -231,13 +289,14 @@ const isAtCorner = (event, scale) => {
   return Math.hypot(event.clientX - x, event.clientY - y) < 12;
 };
 let drag = null;
+const mayDrag = bindTouch(stage, $("touch-stage"));
 stage.addEventListener("pointerdown", (event) => {
-  if (event.button) return;
+  if (event.button || !mayDrag(event)) return;
   // A drawing is pushed in the step that is seen; pivot and boxes are dragged while it plays.
-  if (table.state.drag === "drawing" && time.playing) frozen = current().step;
+  if (table.view.drag === "drawing" && time.playing) frozen = current().step;
   const scale = (stage.getBoundingClientRect().width / stage.width) * big.zoom;
   const at = [event.clientX, event.clientY];
-  drag = { at, done: [0, 0], scale, name: `drag ${event.timeStamp}`, isCorner: isAtCorner(event, scale) };
+  drag = { at, done: [0, 0], scale, gesture: Symbol("drag"), isCorner: isAtCorner(event, scale) };
   stage.setPointerCapture(event.pointerId);
 });
 stage.addEventListener("pointermove", (event) => {
@@ -247,8 +306,8 @@ stage.addEventListener("pointermove", (event) => {
   const by = [0, 1].map((axis) => to[axis] - drag.done[axis]);
   if (!by.some(Boolean)) return;
   drag.done = to;
-  if (drag.isCorner) stretch(...by, drag.name);
-  else push(...by, drag.name, true);
+  if (drag.isCorner) stretch(...by, drag.gesture);
+  else push(...by, "", drag.gesture);
 });
 // The step that was pushed stays in sight.
 const drop = () => {
@@ -258,8 +317,9 @@ const drop = () => {
 stage.addEventListener("pointerup", drop);
 stage.addEventListener("pointercancel", drop);
 const hold = (step) => {
-  if (time.playing) toggle();
+  if (time.playing) table.play(false);
   stay(step);
+  table.wake();
 };
 // Shows a step, whether it plays or not.
 const stay = (step) => {
@@ -280,8 +340,8 @@ stage.addEventListener("keydown", (event) => {
   }
   const way = nudgeOf(event);
   if (!way) return;
-  if (table.state.drag === "drawing" && time.playing) hold(current().step);
-  push(...way, "nudge", false);
+  if (table.view.drag === "drawing" && time.playing) hold(current().step);
+  push(...way, "nudge");
 });
 $("back").addEventListener("click", () => walk(-1));
 $("on").addEventListener("click", () => walk(1));
@@ -299,38 +359,47 @@ const skins = [
 const under = choice(
   "Onion skin",
   skins,
-  () => table.state.under,
-  (value) =>
-    change("", (state) => {
-      state.under = value;
-      if (value === "one") state.chosenFrame = currentFrame();
-    }),
+  () => table.view.under,
+  (value) => look({ under: value, ...(value === "one" ? { chosenFrame: currentFrame() } : {}) }),
 );
-const spriteFrames = () => bySprite.get(clipAt(table.state.chosen).sprite);
+const spriteFrames = () => bySprite.get(chosenClip().sprite);
 const chosenFrame = numberField(
   "Chosen frame",
   { max: frames.length - 1 },
-  () => numberOf(table.state.chosenFrame),
+  () => numberOf(table.view.chosenFrame),
   (value) => {
     const frame = spriteFrames()[value];
-    if (!frame) return;
-    change("chosen frame", (state) => {
-      state.chosenFrame = set.places.get(frame);
-    });
+    if (!frame) return `this sprite has ${count(spriteFrames().length, "frame")}`;
+    look({ chosenFrame: set.places.get(frame) });
+    return "";
   },
 );
+const marks = checkbox(
+  "Marks (M)",
+  () => hasMarks,
+  (isShown) => {
+    hasMarks = isShown;
+    big.drawn = -1;
+    table.wake();
+  },
+);
+table.keys = {
+  m: () => {
+    hasMarks = !hasMarks;
+    marks.refresh();
+    big.drawn = -1;
+    table.wake();
+  },
+};
 const boxNames = () => {
-  const names = set.framesOf(clipAt(table.state.chosen)).flatMap((at) => Object.keys(set.boxesOf(table.state, at)));
+  const names = set.framesOf(chosenClip()).flatMap((at) => Object.keys(set.boxesOf(table.state, at)));
   return [...new Set(names)];
 };
 const dragged = choice(
   "Drag",
   [],
-  () => table.state.drag,
-  (value) =>
-    change("", (state) => {
-      state.drag = value;
-    }),
+  () => table.view.drag,
+  (value) => look({ drag: value }),
 );
 const shiftField = (text, axis) =>
   numberField(
@@ -339,7 +408,7 @@ const shiftField = (text, axis) =>
     () => shiftOf(currentFrame())[axis],
     (value) => {
       const at = currentFrame();
-      if (time.playing) hold(current().step);
+      hold(current().step);
       change(text, (state) => moveDrawing(state, at, set.shiftOf(state, at).with(axis, value)));
     },
   );
@@ -350,15 +419,26 @@ const pivotField = (text, axis) => {
     change(text, (state) => movePivots(state, by));
   });
 };
+// Around what is drawn on a frame, where it was before it was moved.
+const drawnBox = (at) => drawn[at] || [0, 0, ...frames[at].canvas];
 const boxField = (text, side) => {
-  const name = () => table.state.drag.slice(BOX.length);
-  const own = () => set.boxOnCanvas(table.state, currentFrame(), name());
-  const get = () => (own() || [0, 0, 1, 1])[side];
+  const name = () => table.view.drag.slice(BOX.length);
+  const get = () => set.boxOnCanvas(table.state, currentFrame(), name())?.[side] ?? null;
   return numberField(text, { min: side > 1 ? 1 : -100000 }, get, (value) => {
-    if (!own()) return;
-    const by = value - get();
-    const changed = (box) => box.with(side, side > 1 ? Math.max(1, box[side] + by) : box[side] + by);
-    change(text, (state) => changeBoxes(state, name(), changed));
+    const at = currentFrame();
+    const before = get();
+    change(text, (state) => {
+      if (before !== null) {
+        const by = value - before;
+        changeBoxes(state, name(), (box) => box.with(side, side > 1 ? Math.max(1, box[side] + by) : box[side] + by));
+        return;
+      }
+      // This frame has none yet: the rest of it is around the drawing.
+      const shift = side < 2 ? set.shiftOf(state, at)[side] : 0;
+      state.boxes[name()] ||= {};
+      state.boxes[name()][at] = drawnBox(at).with(side, value - shift);
+    });
+    return "";
   });
 };
 const shiftFields = ["Shift x", "Shift y"].map(shiftField);
@@ -368,24 +448,34 @@ let newBox = "";
 const boxName = textField(
   "New box name",
   () => newBox,
-  (value, input) => {
+  (value) => {
     newBox = value;
-    markProblem(input, nameProblem(value));
+    return textProblem(value.trim());
   },
-  "such as body",
+  { placeholder: "such as body" },
 );
-// A box round what is drawn, in all frames alike.
+// A box around what is drawn, in all frames alike.
 const addBox = button("Add a box", () => {
   const name = newBox.trim();
-  if (!name || nameProblem(name)) {
-    say(nameProblem(name) || "a box needs a name, such as body");
+  if (!name || textProblem(name)) {
+    say(textProblem(name) || "a box needs a name, such as body");
     return;
   }
-  const seen = members().filter((at) => drawn[at]).map((at) => {
-    const [[x, y, w, h], [dx, dy]] = [drawn[at], shiftOf(at)];
-    return [x + dx, y + dy, x + dx + w, y + dy + h];
-  });
-  if (!seen.length) return;
+  if (boxNames().includes(name)) {
+    say(`there is a box called ${name} already; it is what you drag now`);
+    look({ drag: BOX + name });
+    return;
+  }
+  const seen = members()
+    .filter((at) => drawn[at])
+    .map((at) => {
+      const [[x, y, w, h], [dx, dy]] = [drawn[at], shiftOf(at)];
+      return [x + dx, y + dy, x + dx + w, y + dy + h];
+    });
+  if (!seen.length) {
+    say("nothing is drawn in these frames, so there is nothing to put a box around");
+    return;
+  }
   const edge = (pick, side) => pick(...seen.map((corners) => corners[side]));
   const [left, top, right, bottom] = [edge(Math.min, 0), edge(Math.min, 1), edge(Math.max, 2), edge(Math.max, 3)];
   change("", (state) => {
@@ -393,176 +483,285 @@ const addBox = button("Add a box", () => {
       const [dx, dy] = set.shiftOf(state, at);
       return [at, [left - dx, top - dy, right - left, bottom - top]];
     };
-    state.boxes[name] = Object.fromEntries(members().map(box));
-    state.drag = BOX + name;
+    state.boxes[name] = { ...state.boxes[name], ...Object.fromEntries(members().map(box)) };
   });
+  look({ drag: BOX + name });
 });
 
 // ---- the clip
-const edit = (name, act) =>
-  change(name, (state) => {
-    const clip = JSON.parse(JSON.stringify(set.clipOf(state, state.chosen)));
-    if (act(clip) !== false) state.clips[state.chosen] = clip;
-  });
+const copyOf = (clip) => JSON.parse(JSON.stringify(clip));
+// Changes the chosen clip; `act` may give a reason why it can't be.
+const edit = (name, act, gesture = null) => {
+  let problem = "";
+  change(
+    name,
+    (state) => {
+      const clip = copyOf(set.clipOf(state, table.view.chosen));
+      problem = act(clip) || "";
+      if (!problem) state.clips[table.view.chosen] = clip;
+    },
+    { gesture },
+  );
+  return problem;
+};
+const begin = () => copyOf(chosenClip());
+// A field for a part of the clip's text; `change(clip, text)` gives {clip} or {problem}.
+const partField = (text, part, change, options) =>
+  textField(
+    text,
+    () => set.partsOf(chosenClip())[part],
+    (value, { begun, gesture }) => {
+      const { problem, clip } = change(begun, value);
+      return problem || edit(part, (old) => void Object.assign(old, clip, { name: old.name }), gesture);
+    },
+    { begin, ...options },
+  );
 const clipName = textField(
   "Clip name",
-  () => clipAt(table.state.chosen).name,
-  (value, input) => {
-    const problem = nameProblem(value);
-    markProblem(input, problem);
-    if (problem) return;
-    edit("name", (clip) => {
-      clip.name = value;
-    });
-  },
-  "name it to make it a clip",
+  () => chosenClip().name,
+  (value, { gesture }) =>
+    nameProblem(value) ||
+    edit(
+      "name",
+      (clip) => {
+        clip.name = value;
+      },
+      gesture,
+    ),
+  { placeholder: "name it to make it a clip" },
 );
-const clipFrames = textField(
-  "Clip frames",
-  () => formatFrames(clipAt(table.state.chosen).steps.map((step) => [numberOf(step.frame), 1])),
-  (value, input) => {
-    const mine = spriteFrames();
-    const steps = parseFrames(value, mine.length - 1);
-    markProblem(input, steps ? "" : `enter frame numbers from 0 to ${mine.length - 1}, such as 0-3,5 or 7x2`);
-    if (!steps) return;
-    edit("frames", (clip) => {
-      const old = [...clip.steps];
-      const mirror = old.every((step) => step.mirror) ? { mirror: true } : {};
-      clip.steps = steps.map(([number, hold], at) => {
-        const frame = set.places.get(mine[number]);
-        const isKept = old[at] && old[at].frame === frame && hold === 1;
-        return isKept ? old[at] : { frame, ticks: old[0].ticks * hold, ...mirror };
-      });
-    });
-  },
-);
-const clipPlay = choice(
-  "Play mode",
-  ["loop", "once", "bounce"].map((word) => [word, word]),
-  () => playbackOf(clipAt(table.state.chosen))[0].split(" ")[0],
-  (value) =>
-    edit("", (clip) => {
-      clip.play = value === "bounce" ? "bounce" : "forward";
-      clip.plays = value === "once" ? 1 : 0;
-    }),
-);
-const clipRate = textField(
-  "Frames per second",
-  () => {
-    const { steps, timescale } = clipAt(table.state.chosen);
-    const isEven = steps.every((step) => step.ticks === steps[0].ticks);
-    return isEven ? String(tidy(timescale / steps[0].ticks)) : "";
-  },
-  (value, input) => {
-    const found = parseRate(value);
-    markProblem(input, found ? "" : "frames per second must be a number such as 12 or 7.5");
-    if (!found) return;
-    edit("fps", (clip) => {
-      clip.timescale = found[0];
-      for (const step of clip.steps) step.ticks = found[1];
-    });
-  },
-  "varies",
-);
+const clipFrames = partField("Clip frames", "frames", set.withFrames, { placeholder: "0-3,5x2" });
+const TIMES = ["8fps", "12fps", "24fps", "80ms", "100ms", "total 0.8s"];
+const clipTime = partField("Rate or time", "time", set.withTime, { placeholder: "varies", options: TIMES });
+const PLAYS = ["loop", "once", "bounce", "loop 3", "bounce 2", "loop mirrored"];
+const clipPlay = partField("Play mode", "play", set.withPlay, { options: PLAYS });
 const stepMillis = (clip, number) => (clip.steps[number].ticks * 1000) / clip.timescale;
+const TOO_FINE = "this time can't be kept exactly beside the others; enter a rate or time for all steps";
+const retime = (name, number, millis, gesture) =>
+  edit(name, (clip) => (setStepTime(clip, number, millis) ? "" : TOO_FINE), gesture);
 const stepTime = numberField(
   "Step duration, ms",
   { min: 1, max: 600000, step: 1 },
-  () => tidy(stepMillis(clipAt(table.state.chosen), currentNumber())),
+  () => tidy(stepMillis(chosenClip(), currentNumber())),
   (value) => {
     const number = currentNumber();
-    edit("time", (clip) => setStepTime(clip, number, value));
+    const problem = retime("time", number, value);
     stay(number);
     big.draw(true);
+    return problem;
   },
+);
+const stepEvent = textField(
+  "Event of this step",
+  () => chosenClip().steps[currentNumber()].event || "",
+  (value, { begun, gesture }) =>
+    textProblem(value.trim()) ||
+    edit(
+      "event",
+      (clip) => {
+        clip.steps[begun].event = value.trim();
+      },
+      gesture,
+    ),
+  { placeholder: "such as splash", begin: () => currentNumber() },
 );
 // A button that changes the step that is seen, and holds it.
 const stepButton = (text, act) =>
   button(text, () => {
     const number = currentNumber();
-    if (time.playing) hold(number);
-    edit("", (clip) => act(clip, number));
+    hold(number);
+    const problem = edit("", (clip) => act(clip, number));
+    if (problem) say(problem);
   });
 // The same for a button that moves the step; it is held where it is then.
 const moveButton = (text, by) =>
   button(text, () => {
     const number = currentNumber();
-    const to = Math.max(0, number + by);
-    edit("", (clip) => {
-      if (to === number || to >= clip.steps.length) return false;
-      clip.steps.splice(to, 0, ...clip.steps.splice(number, 1));
-      return true;
-    });
-    hold(Math.min(to, clipAt(table.state.chosen).steps.length - 1));
+    const to = number + by;
+    hold(number);
+    if (to < 0 || to >= chosenClip().steps.length) {
+      say(`this is the ${to < 0 ? "first" : "last"} step`);
+      return;
+    }
+    edit("", (clip) => void clip.steps.splice(to, 0, ...clip.steps.splice(number, 1)));
+    hold(to);
   });
+const LONGEST = 4294967295;
 const orders = make("p", null, "orders");
 const orderButtons = [
   moveButton("Earlier", -1),
   moveButton("Later", 1),
   stepButton("Double duration", (clip, number) => {
+    if (clip.steps[number].ticks * 2 > LONGEST) return "a step can't be longer";
     clip.steps[number].ticks *= 2;
+    return "";
   }),
   stepButton("Duplicate", (clip, number) => {
     const { event, ...step } = clip.steps[number];
     clip.steps.splice(number + 1, 0, step);
   }),
   stepButton("Remove", (clip, number) => {
-    if (clip.steps.length < 2) {
-      say("a clip needs at least one step");
-      return false;
-    }
+    if (clip.steps.length < 2) return "a clip needs at least one step";
     clip.steps.splice(number, 1);
-    return true;
+    return "";
   }),
 ];
 orders.append(...orderButtons.flatMap((one) => [one, " "]));
+const addClip = (clip) => {
+  let key = "";
+  change("", (state) => {
+    key = set.addClip(state, copyOf(clip));
+  });
+  look({ chosen: key });
+  clipName.input.focus();
+};
+const clipOrders = make("p", null, "orders");
+const clipButtons = [
+  button("New clip", () => {
+    const clip = chosenClip();
+    const all = spriteFrames().map((frame) => ({ frame: set.places.get(frame), ticks: 100 }));
+    const name = "clip";
+    addClip({ name, sprite: clip.sprite, play: "forward", plays: 0, timescale: 1000, steps: all });
+  }),
+  button("Copy clip", () => addClip({ ...chosenClip(), name: `${chosenClip().name || "clip"}-copy` })),
+  button("Mirror clip", () => {
+    edit("", (clip) => {
+      for (const step of clip.steps) step.mirror = !step.mirror;
+    });
+  }),
+  button("Drop clip", () => {
+    const [{ state }, { chosen }] = [table, table.view];
+    const name = titleOf(chosenClip());
+    const keys = set.keysOf(state);
+    if (keys.length < 2) {
+      say("this is the only clip; without clips there is nothing to see here");
+      return;
+    }
+    const next = keys[keys.indexOf(chosen) + 1] || keys[keys.indexOf(chosen) - 1];
+    table.view.chosen = next;
+    change("", (state) => set.dropClip(state, chosen));
+    say(`${name} dropped; Undo brings it back`);
+  }),
+];
+clipOrders.append(...clipButtons.flatMap((one) => [one, " "]));
 
 // ---- the strip: one block per step, as wide as it is long
 const strip = $("strip");
+const panel = createPanel(painter);
 let stripShows = "";
-const blockOf = (number) => {
-  const block = button("", () => hold(number), "block");
-  const setTime = (name, millis) => edit(name, (clip) => setStepTime(clip, number, Math.max(1, Math.round(millis))));
+let nowShown = null;
+const showNow = (number) => {
+  const block = strip.children[number];
+  if (block !== nowShown) {
+    nowShown?.classList.remove("now");
+    nowShown?.removeAttribute("aria-current");
+    block?.classList.add("now");
+    block?.setAttribute("aria-current", "step");
+    nowShown = block;
+  }
+  const scrub = $("scrub");
+  scrub.value = number;
+  scrub.setAttribute("aria-valuetext", $("now").textContent);
+};
+$("scrub").addEventListener("input", () => hold(+$("scrub").value));
+const blockOf = () => {
+  const block = make("button", null, "block");
+  block.type = "button";
   block.append(make("span"), make("span", null, "edge"));
-  block.addEventListener("pointerdown", (event) => {
-    if (!event.target.classList.contains("edge")) return;
-    event.preventDefault();
-    const before = stepMillis(clipAt(table.state.chosen), number);
-    const [from, name] = [event.clientX, `time ${event.timeStamp}`];
-    const scale = before / Math.max(8, block.offsetWidth);
-    const move = (event) => setTime(name, before + (event.clientX - from) * scale);
-    const up = () => {
-      removeEventListener("pointermove", move);
-      removeEventListener("pointerup", up);
-    };
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", up);
-  });
-  block.addEventListener("keydown", (event) => {
-    const way = nudgeOf(event);
-    if (way && way[0]) setTime("time", stepMillis(clipAt(table.state.chosen), number) + way[0]);
-  });
   return block;
 };
+const numberAt = (element) => [...strip.children].indexOf(element?.closest(".block"));
+// A step is held for as many holds as come nearest; where times differ freely, for as many milliseconds.
+const holdFor = (number, ticks, before, gesture) => {
+  const { unit } = set.partsOf(before);
+  if (!unit) {
+    const millis = Math.max(1, Math.round((ticks * 1000) / before.timescale));
+    return retime("", number, Math.min(600000, millis), gesture);
+  }
+  const long = Math.max(1, Math.round(ticks / unit)) * unit;
+  return edit(
+    "hold",
+    (clip) => {
+      Object.assign(clip, copyOf(before), { name: clip.name, unit });
+      clip.steps[number].ticks = Math.min(long, Math.floor(LONGEST / unit) * unit);
+    },
+    gesture,
+  );
+};
+strip.addEventListener("pointerdown", (event) => {
+  const number = numberAt(event.target);
+  if (number < 0 || event.button) return;
+  const isEdge = event.target.classList.contains("edge");
+  if (!isEdge && event.pointerType === "touch") return;
+  event.preventDefault();
+  const before = begin();
+  const gesture = Symbol("strip");
+  const ticksPerPixel = before.steps[number].ticks / Math.max(8, strip.children[number].offsetWidth);
+  const move = ({ clientX, clientY }) => {
+    if (isEdge) {
+      holdFor(number, before.steps[number].ticks + (clientX - event.clientX) * ticksPerPixel, before, gesture);
+      return;
+    }
+    const under = numberAt(document.elementFromPoint(clientX, clientY));
+    if (under >= 0) hold(under);
+  };
+  const up = () => {
+    removeEventListener("pointermove", move);
+    removeEventListener("pointerup", up);
+    removeEventListener("pointercancel", up);
+  };
+  if (!isEdge) hold(number);
+  addEventListener("pointermove", move);
+  addEventListener("pointerup", up);
+  addEventListener("pointercancel", up);
+});
+strip.addEventListener("click", (event) => {
+  const number = numberAt(event.target);
+  if (number >= 0 && !event.target.classList.contains("edge")) hold(number);
+});
+strip.addEventListener("keydown", (event) => {
+  const number = numberAt(event.target);
+  if (number < 0 || event.altKey || event.ctrlKey || event.metaKey) return;
+  const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+  if (by) {
+    event.preventDefault();
+    event.stopPropagation();
+    const clip = begin();
+    const { unit } = set.partsOf(clip);
+    const one = unit || clip.timescale / 1000;
+    const problem = holdFor(number, clip.steps[number].ticks + by * one * (event.shiftKey ? 10 : 1), clip, null);
+    if (problem) say(problem);
+  }
+});
+// One Tab stop; , and . go to the steps beside it.
+const settleStrip = bindRoving(strip, ".block", { ",": -1, ".": 1, Home: -Infinity, End: Infinity });
+strip.addEventListener("focusin", (event) => {
+  const number = numberAt(event.target);
+  if (number >= 0 && event.target.matches(":focus-visible")) hold(number);
+});
 const drawStrip = () => {
-  const clip = clipAt(table.state.chosen);
-  const now = JSON.stringify([table.state.chosen, clip.steps, clip.timescale, strip.clientWidth]);
+  const clip = chosenClip();
+  const now = JSON.stringify([table.view.chosen, clip.steps, clip.timescale, strip.clientWidth]);
   if (now === stripShows) return;
   stripShows = now;
-  const most = Math.max(...clip.steps.map((step) => step.ticks));
+  const most = clip.steps.reduce((longest, step) => Math.max(longest, step.ticks), 1);
   const total = clip.steps.reduce((sum, step) => sum + step.ticks, 0);
   const unit = Math.max(most / 90, total / Math.max(300, strip.clientWidth - 20));
   while (strip.children.length > clip.steps.length) strip.lastChild.remove();
-  while (strip.children.length < clip.steps.length) strip.append(blockOf(strip.children.length));
+  while (strip.children.length < clip.steps.length) strip.append(blockOf());
+  const how = "arrow keys or dragging the edge hold it longer or shorter";
   clip.steps.forEach((step, number) => {
     const block = strip.children[number];
     const shown = milliseconds(step.ticks / clip.timescale);
     const frame = numberOf(step.frame);
+    const parts = [`step ${number}: frame ${frame}`, step.mirror ? "mirrored" : "", shown, step.event || ""];
     block.style.width = `${Math.max(26, Math.round(step.ticks / unit))}px`;
-    block.firstChild.textContent = frame;
-    block.title = `step ${number}: frame ${frame}, ${shown}; arrow keys or dragging the edge change its duration`;
-    block.setAttribute("aria-label", `Step ${number}, frame ${frame}, ${shown}`);
+    block.firstChild.textContent = `${frame}${step.mirror ? "m" : ""}${step.event ? " ⚑" : ""}`;
+    block.title = `${parts.filter(Boolean).join(", ")}; ${how}`;
+    block.setAttribute("aria-label", parts.filter(Boolean).join(", "));
   });
+  $("scrub").max = clip.steps.length - 1;
+  settleStrip();
 };
 
 // ---- all of it
@@ -575,35 +774,38 @@ const zoomField = numberField(
     big.draw(true);
   },
 );
-const stepFields = [...shiftFields, ...pivotFields, ...boxFields];
-// A number belongs to the frame that was up when its field was entered: playing waits for it.
+const stepFields = [...shiftFields, ...pivotFields, ...boxFields, stepTime, stepEvent];
+// What is typed belongs to the frame that was up when its field was entered: playing waits for it.
 let isWaiting = false;
-for (const { input } of [...stepFields, stepTime]) {
+for (const field of stepFields) {
+  const { input } = field;
   input.addEventListener("focus", () => {
     isWaiting ||= time.playing;
+    const { step } = current();
     time.play(false);
+    stay(step);
+    big.draw(true);
+    for (const one of stepFields) one.refresh();
   });
   input.addEventListener("blur", (event) => {
-    const isNext = [...stepFields, stepTime].some((field) => field.input === event.relatedTarget);
+    const isNext = stepFields.some((field) => field.input === event.relatedTarget);
     if (!isWaiting || isNext) return;
     isWaiting = false;
-    time.play(true);
-    table.players.redraw();
+    table.play(true);
   });
 }
-const clipFields = [clipName, clipFrames, clipPlay, clipRate, stepTime];
-const controls = [under, chosenFrame, dragged, ...stepFields, boxName, ...clipFields];
+const controls = [under, chosenFrame, marks, dragged, ...stepFields, boxName, clipName, clipFrames, clipTime, clipPlay];
 const group = (title, ...parts) => {
   const box = make("fieldset");
   box.append(make("legend", title), ...parts);
   return box;
 };
 $("table-numbers").append(
-  group("View", under, chosenFrame, zoomField),
-  group("Move", dragged, every, ...stepFields, boxName, addBox),
-  group("Clip", ...clipFields, orders),
+  group("View", under, chosenFrame, zoomField, marks),
+  group("Move", dragged, every, ...shiftFields, ...pivotFields, ...boxFields, boxName, addBox),
+  group("Clip", clipName, clipFrames, clipTime, clipPlay, clipOrders),
+  group("Step", stepTime, stepEvent, orders),
 );
-const thumbnails = allClips.map(thumbnailOf);
 
 const showDragChoices = (wanted) => {
   const shown = [...dragged.select.options].map((option) => option.value);
@@ -615,33 +817,32 @@ const showDragChoices = (wanted) => {
   dragged.select.replaceChildren(...wanted.map(option));
 };
 const refresh = () => {
-  const { state } = table;
-  if (state.chosen >= allClips.length) state.chosen = 0;
+  const { state, view } = table;
+  const keys = set.keysOf(state);
+  if (!keys.includes(view.chosen)) view.chosen = keys[0];
   const choices = ["drawing", "pivot", ...boxNames().map((name) => BOX + name)];
-  if (!choices.includes(state.drag)) state.drag = "drawing";
+  if (!choices.includes(view.drag)) view.drag = "drawing";
   showDragChoices(choices);
-  thumbnails.forEach((player, at) => {
-    player.box.classList.toggle("chosen", at === state.chosen);
-    player.set();
-  });
+  showGallery();
   big.set();
-  for (const field of shiftFields) field.hidden = state.drag !== "drawing";
-  for (const field of pivotFields) field.hidden = state.drag !== "pivot";
-  for (const field of boxFields) field.hidden = !state.drag.startsWith(BOX);
-  every.hidden = state.drag === "drawing";
-  chosenFrame.hidden = state.under !== "one";
+  for (const field of shiftFields) field.hidden = view.drag !== "drawing";
+  for (const field of pivotFields) field.hidden = view.drag !== "pivot";
+  for (const field of boxFields) field.hidden = !view.drag.startsWith(BOX);
+  every.hidden = view.drag === "drawing";
+  chosenFrame.hidden = view.under !== "one";
+  const hasPanel = set.framesOf(chosenClip()).some((at) => frames[at].nine);
+  if (hasPanel && !panel.figure.isConnected) $("panel").append(make("h3", "Stretched"), panel.figure);
+  if (!hasPanel) $("panel").replaceChildren();
   drawStrip();
-  controls.forEach((field) => field.refresh());
   big.draw(true);
-  const clip = clipAt(state.chosen);
-  $("on-table").textContent = clip.name ? set.fullName(clip) : clip.sprite;
-  table.showOutcome(set.outcome(state, page));
+  controls.forEach((field) => field.refresh());
+  $("on-table").textContent = titleOf(chosenClip());
+  table.showOutcome(outcomeOf(set, state, page));
 };
 const redraw = () => {
   table.players.redraw();
   big.drawn = -1;
 };
-table.onLook.push(redraw);
 // Fields follow the step that is seen.
 let followed = -1;
 const follow = () => {
@@ -650,16 +851,16 @@ const follow = () => {
     followed = big.drawn;
     stepFields.forEach((field) => field.refresh());
   }
-  requestAnimationFrame(follow);
 };
 new ResizeObserver(() => {
   big.drawn = -1;
   stripShows = "";
   drawStrip();
+  table.wake();
 }).observe(strip);
 // For tests: what the commands of the page will make.
 window.shown = () => set.resultOf(table.state);
-window.start = () => set.start;
+window.start = () => ({ ...set.start, view: set.startView });
 const sums = [
   [bySprite.size, "sprite"],
   [frames.length, "frame"],
@@ -667,8 +868,8 @@ const sums = [
 ];
 $("sums").textContent = sums.map(([number, noun]) => count(number, noun)).join(" · ");
 $("set-part").hidden = false;
+$("recipe-how").textContent = data.recipe
+  ? `Put these lines into [sprite.${data.sprite}], in place of the lines of the same name.`
+  : "A sprite that is made with these changes:";
 table.begin();
-decoded(images).then(() => {
-  table.run(redraw);
-  follow();
-});
+decoded(images).then(() => table.run(redraw));

@@ -1,12 +1,13 @@
 // The light table of a sheet: numbers, lines that can be dragged, rows that play meanwhile, and the command that cuts
 // it so.
-import { formatFrames, nameProblem, parseFrames, parseRate } from "../model/clip_text.js";
+import { nameProblem, parseFrames, parsePlay, parseTime, textProblem } from "../model/clip_text.js";
 import { createSheet } from "../model/sheet.js";
 import { stepAt, timelineOf } from "../model/timeline.js";
 import { count, pair } from "../model/words.js";
 import { $, button, decoded, loadImages, make, pageData, zoomToFit } from "./dom.js";
-import { choice, markProblem, numberField, say, textField } from "./fields.js";
+import { choice, numberField, say, textField } from "./fields.js";
 import { createPainter, HIGHLIGHT, sizedContext } from "./paint.js";
+import { bindTouch } from "./player.js";
 import { createTable, nudgeOf } from "./table.js";
 
 const data = pageData();
@@ -14,11 +15,10 @@ const given = data.sheet;
 const sheet = createSheet(given);
 const size = [sheet.width, sheet.height];
 const [image] = loadImages([given.png]);
-const table = createTable(data, sheet.start, { refresh: (isBrief) => refresh(isBrief), isState: sheet.isState });
-const { change, time, toggle } = table;
-const painter = createPainter([image], table.look);
+const table = createTable(data, sheet, { refresh: (isBrief) => refresh(isBrief), draw: () => {} });
+const { change, look, time, toggle } = table;
+const painter = createPainter([image], table.behind);
 let derived = { cells: [], tracks: [], crossings: [], problem: "" };
-const RATE_PROBLEM = "frames per second must be a number such as 12 or 7.5";
 
 // ---- numbers beside the sheet
 const gridField = (text, what, axis, min = 0) => {
@@ -73,7 +73,7 @@ const by = choice(
     ["drawings", "separate drawings"],
   ],
   () => table.state.by,
-  (value) => change("", (state) => Object.assign(state, { by: value, clips: {}, chosen: null })),
+  (value) => change("", (state) => sheet.cutBy(state, { by: value })),
 );
 by.select.querySelector("[value=drawings]").disabled = !given.drawings.length;
 const joinOption = ({ join, is_found: isFound }, at) => [String(at), `${join} px${isFound ? " (detected)" : ""}`];
@@ -81,28 +81,30 @@ const join = choice(
   "Join pieces up to",
   given.drawings.map(joinOption),
   () => String(table.state.join),
-  (value) => change("", (state) => Object.assign(state, { join: +value, clips: {} })),
+  (value) => change("", (state) => sheet.cutBy(state, { join: +value })),
 );
+const TIMES = ["8fps", "12fps", "24fps", "80ms", "100ms", "total 0.8s"];
+// A time as it is written: a number alone is a rate.
+const unitOf = (text) => (/^[\d.]+$/.test(text.trim()) ? `${text.trim()}fps` : text.trim().replace(/^@\s*/, ""));
 const rate = textField(
-  "Frames per second",
-  () => table.state.fps,
-  (value, input) => {
-    markProblem(input, parseRate(value) ? "" : RATE_PROBLEM);
-    if (!parseRate(value)) return;
-    change("fps", (state) => {
-      state.fps = value.trim();
-    });
+  "Rate or time",
+  () => table.state.time,
+  (value, { gesture }) => {
+    const { problem } = parseTime(value);
+    if (problem) return problem;
+    change("", (state) => void (state.time = unitOf(value)), { gesture });
+    return "";
   },
+  { options: TIMES },
 );
-rate.input.inputMode = "decimal";
+// Up and down change the number that is there.
 rate.input.addEventListener("keydown", (event) => {
   const way = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-  if (!way) return;
+  const found = /^(\d+(?:\.\d+)?)(fps|ms)$/.exec(table.state.time);
+  if (!way || !found) return;
   event.preventDefault();
-  change("fps", (state) => {
-    const next = Math.round(+state.fps + way * (event.shiftKey ? 10 : 1));
-    state.fps = String(Math.max(1, Math.min(240, next)));
-  });
+  const next = Math.max(1, Math.min(1000, Math.round(+found[1] + way * (event.shiftKey ? 10 : 1))));
+  change("rate", (state) => void (state.time = next + found[2]));
 });
 const [gridBox, more, readings] = [make("div", null, "grid"), make("details"), make("p", null, "readings")];
 gridBox.append(...gridFields);
@@ -200,8 +202,8 @@ const drawCut = () => {
   const seen = derived.cells.filter(isSeen);
   if (seen.length <= MANY) hatch(context, seen.filter(({ number }) => number < 0).map(corners));
   outlineCells(context, seen, corners);
-  const chosen = derived.tracks.find(({ key }) => key === table.state.chosen);
-  for (const [cell] of chosen ? chosen.steps : []) {
+  const chosen = derived.tracks.find(({ key }) => key === table.view.chosen);
+  for (const { cell } of chosen ? chosen.steps : []) {
     const [l, t, r, b] = corners(cell);
     context.lineWidth = 2;
     context.strokeStyle = HIGHLIGHT;
@@ -259,7 +261,6 @@ const labelCells = (context, seen, corners) => {
 };
 view.addEventListener("scroll", () => requestAnimationFrame(drawCut));
 new ResizeObserver(() => (isFitted ? zoomAll() : drawCut())).observe(view);
-table.onLook.push(() => drawCut());
 
 // ---- hands on the sheet: lines and the grid are dragged, cells are clicked in and out
 const NEAR = 5;
@@ -308,15 +309,19 @@ const dragTo = (state, point) => {
   }
 };
 let drag = null;
+const mayDrag = bindTouch(over, $("touch-sheet"));
+// A finger that only scrolls still taps cells.
+let isTap = false;
 over.addEventListener("pointerdown", (event) => {
-  if (event.button) return;
+  isTap = !mayDrag(event);
+  if (event.button || isTap) return;
   const point = pointOf(event);
   drag = {
     point,
     line: lineAt(point),
     offset: [...table.state.grid.offset],
     hasMoved: false,
-    name: `drag ${event.timeStamp}`,
+    gesture: Symbol("drag"),
     at: [event.clientX, event.clientY],
   };
   over.setPointerCapture(event.pointerId);
@@ -332,7 +337,11 @@ over.addEventListener("pointermove", (event) => {
     return;
   }
   drag.hasMoved ||= Math.hypot(event.clientX - drag.at[0], event.clientY - drag.at[1]) > 3;
-  if (drag.hasMoved && table.state.by === "grid") change(drag.name, (state) => dragTo(state, point), true);
+  if (!drag.hasMoved || table.state.by !== "grid") return;
+  change("", (state) => dragTo(state, point), { isDrag: true, gesture: drag.gesture });
+});
+over.addEventListener("click", (event) => {
+  if (isTap) clickCell(cellAt(pointOf(event)));
 });
 over.addEventListener("pointerup", (event) => {
   const before = drag;
@@ -356,85 +365,148 @@ const clickCell = (cell) => {
     say(`r${cell.row}c${cell.column} is blank, so it is not a frame`);
     return;
   }
-  const key = table.state.chosen ?? `row ${cell.row}`;
+  const key = table.view.chosen ?? `row ${cell.row}`;
   const track = derived.tracks.find((one) => one.key === key);
   if (!track) return;
-  const cells = track.steps.map(([{ id }, hold]) => [id, hold]);
-  const isIn = cells.some(([id]) => id === cell.id);
-  const next = isIn ? cells.filter(([id]) => id !== cell.id) : [...cells, [cell.id, 1]];
+  const steps = stepsOf(track);
+  const isIn = steps.some(([id]) => id === cell.id);
+  const next = isIn ? steps.filter(([id]) => id !== cell.id) : [...steps, [cell.id, 1, false, ""]];
   if (!next.length) {
     say("a clip needs at least one frame");
     return;
   }
   say(`frame ${cell.number} ${isIn ? "removed from" : "added to"} ${track.clip.name || key}`);
-  change("", (state) => {
-    state.clips[key] = { ...sheet.clipOf(state, key), cells: next };
+  edit(key, "", (clip) => {
+    clip.steps = next;
   });
 };
+const stepsOf = ({ steps }) => steps.map(({ cell, hold, mirror, time }) => [cell.id, hold, mirror, time]);
+// Changes a clip.
+const edit = (key, name, act, gesture = null) =>
+  change(
+    name && `${key} ${name}`,
+    (state) => {
+      const clip = sheet.clipOf(state, key);
+      act(clip);
+      sheet.clipsIn(state)[key] = clip;
+    },
+    { gesture },
+  );
 
 // ---- rows that play, each a clip once it has a name
 const trackBox = $("tracks");
 const shownTracks = new Map();
 const STAGE = [106, 104];
+const PLAYS = ["loop", "once", "bounce", "loop 3", "bounce 2", "loop mirrored"];
+// Events as they are typed: 3=splash, 5=land.
+const formatEvents = (events) => events.map(([step, event]) => `${step}=${event}`).join(", ");
+const parseEvents = (text) => {
+  const events = [];
+  for (const part of text
+    .split(",")
+    .map((one) => one.trim())
+    .filter(Boolean)) {
+    const found = /^(\d{1,5})\s*=\s*(.+)$/.exec(part);
+    if (!found || textProblem(found[2])) return { problem: "write a step and its event, such as 3=splash" };
+    if (events.some(([step]) => step === +found[1])) return { problem: `step ${found[1]} has two events` };
+    events.push([+found[1], found[2]]);
+  }
+  return { events };
+};
 const fieldsOf = (key, player) => {
   const get = () => sheet.clipOf(table.state, key);
-  const edit = (name, act) =>
-    change(name ? `${key} ${name}` : "", (state) => {
-      const clip = sheet.clipOf(state, key);
-      act(clip);
-      state.clips[key] = clip;
-    });
-  const setName = (value, input) => {
-    const problem = nameProblem(value);
-    markProblem(input, problem);
-    if (problem) return;
-    edit("name", (clip) => {
-      clip.name = value;
-    });
+  // A field for one part of a clip; `read` gives {problem}, or what the part is then.
+  const part = (text, name, show, read, options) =>
+    textField(
+      `${text} of ${key}`,
+      show,
+      (value, { gesture }) => {
+        const { problem, ...found } = read(value);
+        if (problem) return problem;
+        edit(key, name, (clip) => Object.assign(clip, found), gesture);
+        return "";
+      },
+      options,
+    );
+  const readFrames = (value) => {
+    const shown = derived.cells.filter(({ number }) => number >= 0).sort((a, b) => a.number - b.number);
+    const { problem, items } = parseFrames(
+      value,
+      shown.map((cell) => ({ ...cell, name: "" })),
+    );
+    if (problem) return { problem };
+    if (items.some(({ time }) => time?.total))
+      return { problem: "a total is for the whole clip; enter it as its time" };
+    const times = value.split(",").map((one) => (/@(.*)$/.exec(one)?.[1] || "").trim());
+    const steps = items.flatMap(({ numbers, hold, mirror }, at) =>
+      numbers.map((number) => [shown[number].id, hold, mirror, times[at]]),
+    );
+    return { steps };
   };
-  const setFrames = (value, input) => {
-    const last = derived.cells.reduce((most, cell) => Math.max(most, cell.number), -1);
-    const steps = parseFrames(value, last);
-    markProblem(input, steps ? "" : `enter frame numbers from 0 to ${last}, such as 0-3,5 or 7x2`);
-    if (!steps) return;
-    const byNumber = new Map(derived.cells.map((cell) => [cell.number, cell]));
-    edit("frames", (clip) => {
-      clip.cells = steps.map(([number, hold]) => [byNumber.get(number).id, hold]);
-    });
+  const readTime = (value) => {
+    const { problem } = value.trim() ? parseTime(value) : {};
+    return problem ? { problem } : { time: value.trim() && unitOf(value) };
   };
-  const setRate = (value, input) => {
-    const isRight = !value.trim() || parseRate(value);
-    markProblem(input, isRight ? "" : "enter frames per second, such as 12 or 7.5");
-    if (!isRight) return;
-    edit("rate", (clip) => {
-      clip.fps = value.trim();
-    });
+  const readPlay = (value) => {
+    const { problem } = parsePlay(value);
+    return problem ? { problem } : { play: value.trim().replace(/\s+/g, " ") || "loop" };
   };
-  const list = () => formatFrames(player.track.steps.map(([cell, hold]) => [cell.number, hold]));
-  const setPlay = (value) =>
-    edit("", (clip) => {
-      clip.play = value;
-    });
-  const plays = ["loop", "once", "bounce"].map((word) => [word, word]);
+  const readName = (name) => ({ problem: nameProblem(name), name });
   return [
-    textField(`Name of ${key}`, () => get().name, setName, "unnamed"),
-    textField(`Frames of ${key}`, list, setFrames),
-    choice(`Play mode of ${key}`, plays, () => get().play, setPlay),
-    textField(`Frame rate of ${key}`, () => get().fps, setRate, "default"),
+    part("Name", "name", () => get().name, readName, { placeholder: "unnamed" }),
+    part("Frames", "frames", () => sheet.framesText(player.track), readFrames, { placeholder: "0-3,5x2" }),
+    part("Play mode", "play", () => get().play, readPlay, { options: PLAYS }),
+    part("Rate or time", "time", () => get().time, readTime, { placeholder: table.state.time, options: TIMES }),
+    part("Events", "events", () => formatEvents(get().events), parseEvents, { placeholder: "3=splash" }),
   ];
+};
+const buttonsOf = (key, player) => {
+  const box = make("p", null, "orders");
+  const press = (text, act) => {
+    const one = button(text, act);
+    one.setAttribute("aria-label", `${text} ${key}`);
+    return one;
+  };
+  const copy = () => {
+    let copied = null;
+    change("", (state) => {
+      copied = sheet.addClip(state, { ...sheet.clipOf(state, key), steps: stepsOf(player.track) });
+    });
+    chooseTrack(copied);
+    shownTracks.get(copied)?.box.querySelector("input").focus();
+  };
+  const mirror = () =>
+    edit(key, "", (clip) => {
+      const isMirrored = / ?\bmirrored\b/;
+      clip.play = isMirrored.test(clip.play)
+        ? clip.play.replace(isMirrored, "").trim() || "loop"
+        : `${clip.play} mirrored`;
+    });
+  const drop = () => {
+    const what = sheet.clipOf(table.state, key).name || key;
+    change("", (state) => void delete sheet.clipsIn(state)[key]);
+    say(key.startsWith("row ") ? `${what} is a row without a name again` : `${what} dropped; Undo brings it back`);
+  };
+  box.append(press("Copy", copy), press("Mirror", mirror), press("Drop", drop));
+  return box;
 };
 const frameOfCell = ({ x, y, w, h, number }) => {
   const inside = (at, length, side) => Math.max(0, Math.min(length, size[side] - at));
   return { page: 0, rect: [x, y, inside(x, w, 0), inside(y, h, 1)], canvas: [w, h], number };
 };
 const trackOf = (key) => {
-  const [box, caption, fieldset] = [make("figure", null, "track"), make("figcaption"), make("div", null, "fields")];
+  const [box, caption, fieldset] = [
+    make("div", null, "track"),
+    make("div", null, "under"),
+    make("div", null, "fields"),
+  ];
   const [canvas, now] = [make("canvas", null, "stage"), make("span", null, "what")];
   const player = { key, canvas, box, track: null, drawn: -1 };
   const fields = fieldsOf(key, player);
+  const orders = buttonsOf(key, player);
   player.draw = (force) => {
     const { frames, timeline, clip, extent, scale } = player;
-    if (!frames.length) return;
+    if (!frames.length || !timeline) return;
     const at = stepAt(timeline, clip, time.seconds());
     if (at === player.drawn && !force) return;
     player.drawn = at;
@@ -442,29 +514,35 @@ const trackOf = (key) => {
     const context = sizedContext(canvas, extent[0] * scale, extent[1] * scale);
     painter.drawBackground(context, canvas.width, canvas.height, Math.max(1, scale));
     const left = Math.floor((extent[0] - frame.canvas[0]) / 2);
+    const step = timeline.steps[at];
+    context.save();
+    if (step.mirror) {
+      context.translate(canvas.width, 0);
+      context.scale(-1, 1);
+    }
     painter.drawFrame(context, frame, left * scale, (extent[1] - frame.canvas[1]) * scale, scale);
-    now.textContent = `${key}: step ${at}, frame ${frame.number}`;
+    context.restore();
+    now.textContent = `${key}: step ${at}, frame ${frame.number}${step.event ? `, ${step.event}` : ""}`;
   };
   player.set = (track) => {
     const clip = sheet.clipOfTrack(table.state, track);
-    const frames = track.steps.map(([cell]) => frameOfCell(cell));
+    const frames = track.steps.map(({ cell }) => frameOfCell(cell));
     const extent = [0, 1].map((axis) => Math.max(1, ...frames.map((frame) => frame.canvas[axis])));
     const scale = zoomToFit(extent, STAGE);
-    Object.assign(player, { track, clip, frames, extent, scale, timeline: timelineOf(clip), drawn: -1 });
+    const timeline = clip.problem ? null : timelineOf(clip);
+    Object.assign(player, { track, clip, frames, extent, scale, timeline, drawn: -1 });
     const name = track.clip.name ? `, ${track.clip.name}` : "";
     canvas.setAttribute("aria-label", `${key}${name}, playing ${count(frames.length, "frame")}`);
     box.classList.toggle("named", Boolean(track.clip.name));
     fields.forEach((field) => field.refresh());
     if (player.visible !== false) player.draw(true);
   };
-  const choose = () => {
-    if (table.state.chosen === key) return;
-    table.state.chosen = key;
-    refreshChosen();
-  };
-  fieldset.append(...fields);
+  const choose = () => chooseTrack(key);
+  fieldset.append(...fields, orders);
   caption.append(now);
   box.append(canvas, caption, fieldset);
+  box.setAttribute("role", "group");
+  box.setAttribute("aria-label", key);
   canvas.setAttribute("role", "img");
   box.addEventListener("focusin", choose);
   canvas.addEventListener("click", () => {
@@ -473,8 +551,16 @@ const trackOf = (key) => {
   });
   return table.players.add(player);
 };
+const chooseTrack = (key) => {
+  if (table.view.chosen !== key) look({ chosen: key });
+};
 const refreshChosen = () => {
-  for (const [key, player] of shownTracks) player.box.classList.toggle("chosen", key === table.state.chosen);
+  for (const [key, player] of shownTracks) {
+    const isChosen = key === table.view.chosen;
+    player.box.classList.toggle("chosen", isChosen);
+    if (isChosen) player.box.setAttribute("aria-current", "true");
+    else player.box.removeAttribute("aria-current");
+  }
   drawCut();
 };
 const showTracks = () => {
@@ -495,13 +581,13 @@ const showTracks = () => {
   }
 };
 $("add").addEventListener("click", () => {
-  const used = Object.keys(table.state.clips).map((key) => +(/^clip (\d+)$/.exec(key) || [0, 0])[1]);
-  const key = `clip ${Math.max(0, ...used) + 1}`;
+  let key = null;
   change("", (state) => {
     const cell = derived.cells.find(({ number }) => number >= 0);
-    state.clips[key] = { ...sheet.clipOf(state, key), cells: cell ? [[cell.id, 1]] : [] };
-    state.chosen = key;
+    const steps = cell ? [[cell.id, 1, false, ""]] : [];
+    key = sheet.addClip(state, { name: "", steps });
   });
+  chooseTrack(key);
   shownTracks.get(key)?.box.querySelector("input").focus();
 });
 
@@ -540,12 +626,14 @@ const refresh = (isBrief) => {
   table.showOutcome(sheet.outcome(state, derived, { source, output, sprite, isWindows }));
 };
 // For tests: what the page says a cut by its command will hold.
-window.start = () => sheet.start;
+window.start = () => ({ ...sheet.start, view: sheet.startView });
 window.shown = () => {
   const cells = derived.cells.filter(({ number }) => number >= 0).sort((a, b) => a.number - b.number);
   const clip = (track) => {
     const { play, plays, timescale, steps } = sheet.clipOfTrack(table.state, track);
-    const step = ([{ number }], at) => [number, steps[at].ticks / timescale];
+    const step = ({ cell }, at) => {
+      return [cell.number, steps[at].ticks / timescale, steps[at].mirror, steps[at].event];
+    };
     return [track.clip.name, play, plays, track.steps.map(step)];
   };
   return { cells: cells.map(({ x, y, w, h }) => [x, y, w, h]), clips: sheet.clipsOf(derived).map(clip) };
@@ -554,4 +642,5 @@ const background = `, on a flat background of ${given.color}: add --key auto to 
 $("sums").textContent = `${size.join("×")} px${given.background === "flat" ? background : ""}`;
 $("sheet-part").hidden = false;
 table.begin();
+$("recipe-how").textContent = "A sprite that is made like this:";
 decoded([image]).then(() => table.run(zoomAll));

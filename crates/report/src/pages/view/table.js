@@ -1,20 +1,22 @@
 // What both light tables share: the state in the address of the page, playing, and the command that comes out.
 import { createHistory, decodeState, encodeState } from "../model/history.js";
 import { createClock } from "../model/timeline.js";
-import { $ } from "./dom.js";
+import { $, bindCopy } from "./dom.js";
 import { say } from "./fields.js";
-import { bindBackground, createPlayers } from "./player.js";
+import { bindBackground, bindSpeed, createLoop, createPlayers, isKeyOf, keepFocusInSight, mayMove } from "./player.js";
 
 // Browsers take no more than some twenty new addresses a second.
 const MOST_SAVES = 100;
 const SAVES_PER = 10000;
 
-// `refresh(isBrief)` shows the state. `signs` describes what a state makes of the frames, so that `settle` can take out
-// of a state that comes from an address what was done since.
-// `isState` knows states that this page could have made.
-export const createTable = (data, start, { refresh, isState, signs = () => null, settle = (state) => state }) => {
-  const history = createHistory(start, () => performance.now());
-  const table = { change: null };
+// `model` has what a page starts with, `start` and `startView`, and knows states that this page could have made:
+// `isState`, `isView`. `refresh(isBrief)` shows the state, `draw` what plays beside the players. `signs` describes what
+// a state makes of the frames, so that `settle` can take out of a state from an address what was done since.
+export const createTable = (data, model, { refresh, draw, signs = () => null, settle = (state) => state }) => {
+  const history = createHistory(model.start, () => performance.now());
+  // What is looked at is no change: it isn't undone.
+  const table = { view: { ...model.startView } };
+  const beginning = JSON.stringify(table.view);
   Object.defineProperty(table, "state", { get: () => history.state });
   let saving = 0;
   let drawing = 0;
@@ -22,8 +24,9 @@ export const createTable = (data, start, { refresh, isState, signs = () => null,
 
   const save = () => {
     clearTimeout(saving);
-    const word = encodeState({ ...history.state, signs: signs(history.state) });
-    const address = history.isUnchanged() ? location.pathname + location.search : `#${word}`;
+    const isNew = history.isUnchanged() && JSON.stringify(table.view) === beginning;
+    const all = { ...history.state, view: table.view, signs: signs(history.state) };
+    const address = isNew ? location.pathname + location.search : `#${encodeState(all)}`;
     window.history.replaceState(null, "", address);
   };
   const saveSoon = () => {
@@ -37,16 +40,16 @@ export const createTable = (data, start, { refresh, isState, signs = () => null,
     saves.push(now);
     save();
   };
-  // The state in the address; null if there is none, or it is of other art.
+  // The state and view in the address; null if there are none, or they are of other art.
   const stateOfAddress = () => {
     if (location.hash.length < 2) return null;
     try {
-      const { signs: known, ...found } = decodeState(location.hash.slice(1));
+      const { signs: known, view, ...found } = decodeState(location.hash.slice(1));
       if (JSON.stringify(found.of) !== JSON.stringify(history.state.of)) {
         say("This link was made for different art, so its settings were ignored.");
         return null;
       }
-      if (isState(found)) return known ? settle(found, known) : found;
+      if (model.isState(found) && model.isView(view)) return { state: known ? settle(found, known) : found, view };
     } catch {
       // Whatever it is, it isn't a state.
     }
@@ -54,11 +57,15 @@ export const createTable = (data, start, { refresh, isState, signs = () => null,
     return null;
   };
 
-  table.change = (name, edit, isDrag) => {
-    if (!history.change(name, edit)) return;
+  const all = () => {
+    refresh(false);
+    table.wake();
+  };
+  table.change = (name, edit, { isDrag = false, gesture = null } = {}) => {
+    if (!history.change(name, edit, gesture)) return;
     if (!isDrag) {
       saveSoon();
-      refresh();
+      all();
       return;
     }
     clearTimeout(saving);
@@ -66,27 +73,48 @@ export const createTable = (data, start, { refresh, isState, signs = () => null,
     drawing ||= requestAnimationFrame(() => {
       drawing = 0;
       refresh(true);
+      table.wake();
     });
+  };
+  // Looks at something else.
+  table.look = (view) => {
+    Object.assign(table.view, view);
+    saveSoon();
+    all();
   };
   const go = (way) => () => {
     if (!way()) return;
     saveSoon();
-    refresh();
+    all();
   };
   const [undo, redo] = [go(history.undo), go(history.redo)];
 
   // ---- time
-  const look = { behind: "checker", color: "#2c4a5a" };
-  table.look = look;
-  table.onLook = [];
-  table.time = createClock(() => performance.now());
-  table.players = createPlayers("100px");
-  table.toggle = () => {
-    table.time.play(!table.time.playing);
+  const behind = { behind: "checker", color: "#2c4a5a" };
+  table.behind = behind;
+  table.time = createClock(() => performance.now(), mayMove());
+  table.players = createPlayers("100px", () => table.wake());
+  table.wake = createLoop(
+    () => {
+      table.players.draw();
+      draw();
+    },
+    () => table.time.playing,
+  );
+  const showPlaying = () => {
     $("play").textContent = table.time.playing ? "Pause" : "Play";
+  };
+  table.play = (isPlaying) => {
+    table.time.play(isPlaying);
+    showPlaying();
     table.players.redraw();
   };
-  bindBackground(look, $("behind"), $("color"), () => table.onLook.forEach((act) => act()));
+  table.toggle = () => table.play(!table.time.playing);
+  bindBackground(behind, $("behind"), $("color"), () => {
+    table.players.redraw();
+    refresh(false);
+  });
+  const keys = { " ": table.toggle, ...bindSpeed(table.time, $("speed"), $("speed-is")) };
 
   // ---- what comes out
   const show = (id, text) => {
@@ -103,32 +131,23 @@ export const createTable = (data, start, { refresh, isState, signs = () => null,
     if (perFrame) {
       show("per-frame", perFrame);
       $("save").href = `data:text/csv;charset=utf-8,${encodeURIComponent(perFrame)}`;
-      $("save").download = data.per_frame;
+      $("save").download = data.per_frame.split("/").pop();
+      $("save").textContent = `Save ${data.per_frame}`;
     }
     $("undo").disabled = !history.past.length;
     $("redo").disabled = !history.next.length;
   };
-  const copy = async (id, from) => {
-    const [area, before] = [$(id), from.textContent];
-    try {
-      await navigator.clipboard.writeText(area.value);
-    } catch {
-      area.select();
-      document.execCommand("copy");
-    }
-    from.textContent = "Copied";
-    setTimeout(() => {
-      from.textContent = before;
-    }, 1200);
-  };
 
   // ---- controls
-  $("copy").addEventListener("click", () => copy("command", $("copy")));
-  $("copy-lines").addEventListener("click", () => copy("recipe", $("copy-lines")));
+  bindCopy($("copy"), $("command"));
+  bindCopy($("copy-lines"), $("recipe"));
   $("undo").addEventListener("click", undo);
   $("redo").addEventListener("click", redo);
   $("play").addEventListener("click", table.toggle);
   $("bar").addEventListener("submit", (event) => event.preventDefault());
+  keepFocusInSight($("bar"), $("out"));
+  // What is for a recipe is open where a recipe makes the frames.
+  $("recipe-part").open = Boolean(data.recipe);
   document.addEventListener("keydown", (event) => {
     const key = event.key.toLowerCase();
     const isCommand = event.ctrlKey || event.metaKey;
@@ -137,30 +156,31 @@ export const createTable = (data, start, { refresh, isState, signs = () => null,
       (key === "y" || event.shiftKey ? redo : undo)();
       return;
     }
-    const isControl = /^(INPUT|SELECT|TEXTAREA|BUTTON|SUMMARY|A)$/.test(event.target.tagName);
-    if (isCommand || event.altKey || isControl || event.key !== " ") return;
+    const act = keys[key] || table.keys?.[key];
+    if (!act || isCommand || event.altKey || isKeyOf(event)) return;
     event.preventDefault();
-    table.toggle();
+    act();
   });
   addEventListener("hashchange", () => {
-    const state = stateOfAddress();
-    if (!state) return;
-    history.replace(state);
-    refresh();
+    const found = stateOfAddress();
+    if (!found) return;
+    history.replace(found.state);
+    table.view = found.view;
+    all();
   });
   addEventListener("pagehide", save);
 
   table.begin = () => {
     $("title").textContent = data.title;
-    const state = stateOfAddress();
-    if (state) history.state = state;
-    refresh();
+    const found = stateOfAddress();
+    if (found) [history.state, table.view] = [found.state, found.view];
+    showPlaying();
+    refresh(false);
   };
-  // Once images are there: `ready` draws, and all that plays begins.
+  // Once images are there.
   table.run = (ready) => {
     ready();
     table.players.redraw();
-    table.players.run();
     document.body.dataset.ready = "yes";
   };
   return table;

@@ -1,0 +1,147 @@
+// One list of changes, written as commands to paste or as lines of a recipe.
+import { csvField, formatOptions, formatToml, pasteablePath, tomlKey } from "./quoting.js";
+
+// Commands that run one after the other, as long as each succeeds.
+const chained = (commands, isWindows) =>
+  isWindows ? commands.reduce((all, next) => (all ? `${all}; if ($?) { ${next} }` : next), "") : commands.join(" && ");
+
+const perFrameFile = (lines) =>
+  lines.length ? `frame,kind,name,values\n${lines.map((line) => line.map(csvField).join(",")).join("\n")}\n` : "";
+
+// Changes of clips as options: of old names first, then of new ones.
+const clipOptions = ({ drops, renames, clips }, nameOf) => [
+  ...drops.map(({ clip }) => ["drop", nameOf(clip.sprite, clip.name)]),
+  ...renames.map(({ before, clip }) => ["rename", `${nameOf(before.sprite, before.name)}=${clip.name}`]),
+  ...clips.filter(({ text }) => text).map(({ clip, text }) => ["clip", `${nameOf(clip.sprite, clip.name)} = ${text}`]),
+  ...clips.flatMap(({ clip, events }) =>
+    events.map(([step, event]) => ["event", `${nameOf(clip.sprite, clip.name)}@${step}=${event}`]),
+  ),
+];
+
+// `page` says what the source is: source, from (its path in a recipe), output, perFrame, hasManifest, inPlace, recipe, isWindows.
+export const commandOf = (changes, page, nameOf) => {
+  const options = (list) => formatOptions(list, page.isWindows);
+  const [shaping, timing] = [options(changes.options), options(clipOptions(changes, nameOf))];
+  if (page.recipe) return shaping || timing ? "shibori build" : "";
+  const [source, output] = [page.source, page.output].map((path) => pasteablePath(path, page.isWindows));
+  const commands = [];
+  if (page.hasManifest) {
+    const isMoved = shaping && !page.inPlace;
+    if (shaping) commands.push(`shibori adjust ${source}${shaping} ${page.inPlace ? "--in-place" : `-o ${output}`}`);
+    if (timing) commands.push(`shibori clip ${isMoved ? output : source}${timing}`);
+  } else if (changes.drops.length || changes.renames.length) {
+    commands.push(`shibori slice ${source}${shaping} -o ${output}`, `shibori clip ${output}${timing}`);
+  } else if (shaping || timing) {
+    commands.push(`shibori slice ${source}${shaping}${timing} -o ${output}`);
+  }
+  return chained(commands, page.isWindows);
+};
+
+// ---- recipes. Clips are defined under the names they have before `drop` and `rename`, which come last.
+const listOf = (value) => (value === undefined || value === "default" ? [] : [value].flat().map(String));
+
+// What is said of clips by the keys of a sprite's table: {key: value}. `all` are all clips as they are now.
+const clipKeys = ({ drops, renames, clips }, all, table, nameOf) => {
+  if (!drops.length && !renames.length && !clips.length) return {};
+  const rename = new Map(listOf(table.rename).map((text) => text.split("=").map((name) => name.trim())));
+  const drop = new Set(listOf(table.drop));
+  // The name under which a clip of now is defined.
+  const newNames = new Map([...rename].map(([old, name]) => [name, old]));
+  const bare = (name) => name.slice(name.indexOf(":") + 1);
+  const definedAs = ({ sprite, name }) => newNames.get(name) ?? nameOf(sprite, name);
+  const before = all.filter((one) => one.before).map((one) => definedAs(one.before));
+  const taken = new Set([...before, ...drops.map(({ clip }) => definedAs(clip)), ...drop]);
+  const free = (wanted) => {
+    let name = wanted;
+    for (let n = 2; taken.has(name); n++) name = `${wanted}-${n}`;
+    taken.add(name);
+    return name;
+  };
+  for (const { clip } of drops) {
+    drop.add(definedAs(clip));
+    rename.delete(definedAs(clip));
+  }
+  for (const { before: old, clip } of renames) rename.set(definedAs(old), clip.name);
+  // Where times are changed once more after all, they are written as they come out.
+  const isTimed = ["speed", "snap"].some((key) => table[key] !== undefined && table[key] !== "default");
+  const own = table.clips && typeof table.clips === "object" ? { ...table.clips } : {};
+  const lists = { clip: listOf(table.clip), event: listOf(table.event) };
+  const changed = new Map(clips.map((one) => [one.key, one]));
+  const known = JSON.stringify([listOf(table.drop), listOf(table.rename)]);
+  const isChanged = { clips: false, clip: false, event: false };
+  for (const { key, before: old, clip, text, inherited } of all) {
+    const change = changed.get(key);
+    if (!change && !isTimed) continue;
+    const name = old ? definedAs(old) : free(nameOf(clip.sprite, clip.name));
+    if (!old && name !== nameOf(clip.sprite, clip.name)) rename.set(name, clip.name);
+    if (!change || change.isTimed || isTimed) {
+      const { speed, snap, ...rest } = typeof own[name] === "object" ? own[name] : {};
+      own[name] = Object.keys(rest).filter((key) => key !== "steps").length ? { ...rest, steps: text } : text;
+      const isListed = (text) => text.slice(0, text.indexOf("=")).trim() === name;
+      isChanged.clips = true;
+      isChanged.clip ||= lists.clip.some(isListed);
+      lists.clip = lists.clip.filter((text) => !isListed(text));
+    }
+    const isOfClip = (event) => {
+      const place = event.slice(0, event.lastIndexOf("@", event.indexOf("=")));
+      return place === name || place === bare(name);
+    };
+    const isMarked = ({ event }, step) => event || inherited[step];
+    const marks = clip.steps.flatMap((one, step) =>
+      isMarked(one, step) ? [`${name}@${step}=${one.event || ""}`] : [],
+    );
+    if (!change || (!marks.length && !lists.event.some(isOfClip))) continue;
+    isChanged.event = true;
+    lists.event = [...lists.event.filter((event) => !isOfClip(event)), ...marks];
+  }
+  const orDefault = (list) => (list.length ? list : "default");
+  const [dropped, renamed] = [[...drop], [...rename].map((pair) => pair.join("="))];
+  const isEdited = JSON.stringify([dropped, renamed]) !== known;
+  const said = [
+    ["clips", own, isChanged.clips],
+    ["clip", orDefault(lists.clip), isChanged.clip],
+    ["event", orDefault(lists.event), isChanged.event],
+    ["drop", orDefault(dropped), isEdited && (dropped.length || table.drop)],
+    ["rename", orDefault(renamed), isEdited && (renamed.length || table.rename)],
+    ["speed", "default", isTimed && table.speed],
+    ["snap", "default", isTimed && table.snap],
+  ];
+  return Object.fromEntries(said.filter(([, , isSaid]) => isSaid));
+};
+
+// Whole lines of a sprite's table, with what it says already.
+export const recipeOf = (changes, all, page, nameOf) => {
+  const table = page.recipe || {};
+  const shape = { ...(page.recipe ? table.shape : {}) };
+  for (const [key, value] of changes.options) {
+    if (key === "box") shape.box = [...listOf(shape.box), value];
+    else shape[key] = value;
+  }
+  const keys = {
+    ...(page.recipe ? {} : { from: page.from }),
+    ...(changes.options.length ? { shape } : {}),
+    ...clipKeys(changes, all, table, nameOf),
+  };
+  if (Object.keys(keys).every((key) => key === "from")) return "";
+  const width = Math.max(...Object.keys(keys).map((key) => key.length));
+  const lines = Object.entries(keys).map(([key, value]) => `${key.padEnd(width)} = ${formatToml(value)}`);
+  return [`[sprite.${tomlKey(page.sprite)}]`, ...lines].join("\n");
+};
+
+// All that comes out of a state: the command, the lines of a recipe and of a per-frame file, or why there are none.
+export const outcomeOf = (set, state, page) => {
+  const problem = set.problemOf(state);
+  if (problem) return { command: "", lines: "", problem };
+  const changes = set.changesOf(state, page);
+  const all = set
+    .keysOf(state)
+    .map((key) => ({ key, before: set.beforeOf(key), clip: set.clipOf(state, key) }))
+    .filter(({ clip }) => clip.name)
+    .map((one) => ({ ...one, text: set.textOf(one.clip), inherited: set.inheritedEvents(one.clip, one.before) }));
+  return {
+    command: commandOf(changes, page, set.fullNameOf),
+    lines: recipeOf(changes, all, page, set.fullNameOf),
+    perFrame: perFrameFile(changes.lines),
+    hint: "no changes yet; drag, nudge or type, and the command will appear here",
+  };
+};
