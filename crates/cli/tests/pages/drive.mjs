@@ -225,11 +225,14 @@ const tests = {
       for (let round = 0; round < SESSIONS; round++) {
         for (let n = 0; n < 1 + random(4); n++) {
           const label = pick(["Columns", "Rows", "Cell width", "Cell height", "Offset x", "Offset y", "Gutter x"]);
-          const [least, most] = { Columns: [1, 8], Rows: [1, 8], "Cell width": [8, 60], "Cell height": [8, 60] }[label] || [0, 6];
+          const [least, most] = { Columns: [1, 8], Rows: [1, 8], "Cell width": [8, 60], "Cell height": [8, 60] }[
+            label
+          ] || [0, 6];
           await enter(label, String(least + random(most)));
         }
         if (random(2)) await field("Reading order").selectOption(pick(["across", "down"]));
-        if (random(2)) await page.locator("#over").press(pick(["ArrowLeft", "Shift+ArrowRight", "ArrowDown", "ArrowUp"]));
+        if (random(2))
+          await page.locator("#over").press(pick(["ArrowLeft", "Shift+ArrowRight", "ArrowDown", "ArrowUp"]));
         await enter("Rate or time", pick(["8", "12fps", "7.5", "80ms", "total 0.8s"]));
         const tracks = page.locator("#tracks .track");
         const key = await tracks.nth(random(await tracks.count())).getAttribute("aria-label");
@@ -254,7 +257,11 @@ const tests = {
         typed(line);
         const seen = await shown();
         const made = manifest(`${art}/frames.json`);
-        near(made.frames.map((frame) => frame.source.rect), seen.cells, line);
+        near(
+          made.frames.map((frame) => frame.source.rect),
+          seen.cells,
+          line,
+        );
         near(ofSheet(made), seen.clips, line);
         counts.commands++;
         writeFileSync(path("shibori.toml"), `${await recipe()}\nset = true\n`);
@@ -305,7 +312,10 @@ const tests = {
     const seen = await shown();
     typed(await command());
     const made = manifest("reeds/frames.json");
-    near(made.frames.map((frame) => frame.source.rect), seen.cells);
+    near(
+      made.frames.map((frame) => frame.source.rect),
+      seen.cells,
+    );
     near(ofSheet(made), seen.clips);
     const drawings = await command();
     await field("Slice by").selectOption("grid");
@@ -323,7 +333,6 @@ const tests = {
       { from: "pond/art/lantern", made: "lantern", sprite: "lantern" },
       { from: "swim.gif", made: "swim", sprite: "swim" },
     ];
-    shell("shibori preview motion pond/sets/koi --only swim -o swim.gif --quiet");
     for (const { from, copy, made, sprite } of sources) {
       for (let session = 0; session < SESSIONS; session++) {
         const source = copy || from;
@@ -365,7 +374,11 @@ const tests = {
           else near(now.frames, comparable(seen).frames, `${time}: ${line}`);
         }
         counts.commands++;
-        near(await drawnIn(isOnlyClips ? "atlas copy/pond" : copy || made), seen.frames.map(({ drawn }) => drawn), line);
+        near(
+          await drawnIn(isOnlyClips ? "atlas copy/pond" : copy || made),
+          seen.frames.map(({ drawn }) => drawn),
+          line,
+        );
         await table.close();
       }
     }
@@ -423,12 +436,24 @@ from = "swim.gif"
           assert.equal(fresh[0], head);
           const nameOf = (line) => line.split("=")[0].trim();
           const [before, ...rest] = now.split(/(?=\n\[\[)/);
-          const kept = before.split("\n").slice(1).filter((line) => !fresh.slice(1).some((one) => nameOf(one) === nameOf(line)));
+          const kept = before
+            .split("\n")
+            .slice(1)
+            .filter((line) => !fresh.slice(1).some((one) => nameOf(one) === nameOf(line)));
           now = [[head, ...kept.filter(Boolean), ...fresh.slice(1)].join("\n"), ...rest].join("\n");
           writeFileSync(path("shibori.toml"), now);
           shell("shibori build --quiet");
-          near(comparable(ofSet(manifest("build/made/frames.json"))), comparable(seen), `${sitting}\n${now}`);
-          near(await drawnIn("build/made"), seen.frames.map(({ drawn }) => drawn), now);
+          const made = comparable(ofSet(manifest("build/made/frames.json")));
+          near(made.clips, comparable(seen).clips, `${sitting}\n${now}`);
+          // What a recipe lines up by clips, the page says, is lined up again.
+          if (!(await table.page.locator("#note").textContent())) {
+            near(made.frames, comparable(seen).frames, `${sitting}\n${now}`);
+            near(
+              await drawnIn("build/made"),
+              seen.frames.map(({ drawn }) => drawn),
+              now,
+            );
+          } else assert.equal(sprite, "heron");
           counts.recipes++;
           await table.close();
         }
@@ -473,7 +498,11 @@ from = "swim.gif"
     await enter("Clip frames", "0x3,1,2x2,3");
     await enter("Rate or time", "12");
     await enter("Play mode", "loop 3");
-    for (const [label, value] of [["Clip frames", "0x3,1,2x2,3"], ["Rate or time", "12fps"], ["Play mode", "loop 3"]]) {
+    for (const [label, value] of [
+      ["Clip frames", "0x3,1,2x2,3"],
+      ["Rate or time", "12fps"],
+      ["Play mode", "loop 3"],
+    ]) {
       assert.equal(await field(label).inputValue(), value);
     }
     const lines = await command();
@@ -514,7 +543,11 @@ from = "swim.gif"
     for (const [source, name, change] of [
       ["pond/art/frog.png", "link.html", (state) => state.grid.count.push("1; touch F #")],
       ["pond/art/frog.png", "link.html", (state) => Object.assign(state.view, { chosen: "1; touch F #" })],
-      ["pond/sets/frog", "links.html", (state) => Object.assign(state, { clips: { 0: { name: "a", steps: "1; touch F #" } } })],
+      [
+        "pond/sets/frog",
+        "links.html",
+        (state) => Object.assign(state, { clips: { 0: { name: "a", steps: "1; touch F #" } } }),
+      ],
       ["pond/sets/frog", "links.html", (state) => Object.assign(state.view, { drag: 7 })],
       ["pond/sets/frog", "links.html", (state) => delete state.view],
     ]) {
@@ -637,7 +670,8 @@ from = "swim.gif"
     const list = Array.from({ length: 300 }, (_, n) => `--clip "clip-${n} = ${n % 8}-${(n + 3) % 8} @12fps"`).join(" ");
     shell(`shibori slice pond/art/koi.png --grid 8x1 ${list} -o many --quiet`);
     const table = await opened("many", "many.html");
-    const tabs = async (page, inside) => page.evaluate((inside) => document.querySelectorAll(`${inside}[tabindex="0"]`).length, inside);
+    const tabs = async (page, inside) =>
+      page.evaluate((inside) => document.querySelectorAll(`${inside}[tabindex="0"]`).length, inside);
     assert.equal(await tabs(table.page, "#gallery button"), 1);
     await table.page.locator("#gallery button").first().focus();
     await table.page.keyboard.press("ArrowRight");
@@ -726,13 +760,24 @@ from = "swim.gif"
       ["pond/atlas/pond", "html"],
       ["many", "html"],
     ]) {
-      for (const [width, colorScheme] of [[1280, "light"], [1280, "dark"], [420, "light"], [320, "dark"]]) {
+      for (const [width, colorScheme] of [
+        [1280, "light"],
+        [1280, "dark"],
+        [420, "light"],
+        [320, "dark"],
+      ]) {
         const { page, close } = await opened(source, "axe.html", { viewport: { width, height: 800 }, colorScheme });
         await page.evaluate(() => document.querySelectorAll("details").forEach((one) => (one.open = true)));
         await page.evaluate(axe);
         const found = await page.evaluate(async () => {
           const { violations } = await axe.run(document, { resultTypes: ["violations"] });
-          return violations.map(({ id, nodes }) => `${id}: ${nodes.slice(0, 3).map(({ html, failureSummary }) => `${html.slice(0, 120)} ${failureSummary.slice(0, 200)}`).join(" | ")}`);
+          return violations.map(
+            ({ id, nodes }) =>
+              `${id}: ${nodes
+                .slice(0, 3)
+                .map(({ html, failureSummary }) => `${html.slice(0, 120)} ${failureSummary.slice(0, 200)}`)
+                .join(" | ")}`,
+          );
         });
         assert.deepEqual(found, [], `${source} ${kind} ${width} ${colorScheme}`);
         const isWide = await page.evaluate(() => document.documentElement.scrollWidth > innerWidth);
@@ -744,6 +789,7 @@ from = "swim.gif"
 };
 
 shell("shibori demo pond --quiet");
+shell("shibori preview motion pond/sets/koi --only swim -o swim.gif --quiet");
 let failed = 0;
 const wanted = process.env.ONLY;
 for (const [name, test] of Object.entries(tests)) {

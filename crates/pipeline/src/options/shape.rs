@@ -103,7 +103,7 @@ pub struct ShapeOptions {
     #[cfg_attr(feature = "clap", arg(long, value_name = "N"))]
     #[serde(with = "text")]
     pub polygon: Option<BoundedInt<4, 64>>,
-    /// Per-frame shifts, pivots and boxes from a CSV: frame,kind,name,values
+    /// Per-frame moves, pivots and boxes from a CSV: frame,kind,name,values
     #[cfg_attr(feature = "clap", arg(long, value_name = "FILE"))]
     #[serde(with = "path")]
     pub per_frame: Option<PathBuf>,

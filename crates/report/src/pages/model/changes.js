@@ -18,7 +18,8 @@ const clipOptions = ({ drops, renames, clips }, nameOf) => [
   ),
 ];
 
-// `page` says what the source is: source, from (its path in a recipe), output, perFrame, hasManifest, inPlace, recipe, isWindows.
+// `page` says what the source is: source, from (its path in a recipe), output, perFrame, hasManifest, inPlace, recipe,
+// isWindows.
 export const commandOf = (changes, page, nameOf) => {
   const options = (list) => formatOptions(list, page.isWindows);
   const [shaping, timing] = [options(changes.options), options(clipOptions(changes, nameOf))];
@@ -142,6 +143,7 @@ export const outcomeOf = (set, state, page) => {
     command: commandOf(changes, page, set.fullNameOf),
     lines: recipeOf(changes, all, page, set.fullNameOf),
     perFrame: perFrameFile(changes.lines),
+    note: changes.note,
     hint: "no changes yet; drag, nudge or type, and the command will appear here",
   };
 };

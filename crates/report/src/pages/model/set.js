@@ -273,7 +273,33 @@ export const createSet = ({ manifest, drawn }) => {
     }
     return options;
   };
-  const shapeChanges = (state, page) => {
+  // Whether clips have other frames than before, or another first one: what a recipe measures by clip would come out
+  // otherwise.
+  const isRegrouped = (state) => {
+    const group = (clip) => (clip ? framesOf(clip).join() : "");
+    return Object.entries(state.clips).some(([key, clip]) => clip.name && group(clip) !== group(beforeOf(key)));
+  };
+  // The state with all that would be measured again as it is seen.
+  const pinned = (state, shape) => {
+    if (!isRegrouped(state)) return state;
+    const every = frames.map((_, at) => at);
+    const boxes = { ...state.boxes };
+    for (const rule of [shape.box ?? []].flat()) {
+      const [name, how] = rule.split("=").map((part) => part.trim());
+      const own = every.filter((at) => boxesOf(state, at)[name]).map((at) => [at, boxesOf(state, at)[name]]);
+      if (how === "auto:clip") boxes[name] = Object.fromEntries(own);
+    }
+    const pivots = every.map((at) => [at, pivotOf(state, at)]);
+    return { ...state, boxes, ...(shape["pivot-per"] === "clip" ? { pivots: Object.fromEntries(pivots) } : {}) };
+  };
+  // What the page can't show: a recipe lines frames up by their clips.
+  const noteOf = (state, { shape = {} } = {}) => {
+    const isByClip = (shape.align && shape["align-per"] !== "sprite") || shape.trim === "clip";
+    const text = "The recipe lines frames up clip by clip, and clips have changed: the build will line them up again.";
+    return isByClip && isRegrouped(state) ? text : "";
+  };
+  const shapeChanges = (whole, page) => {
+    const state = page.recipe ? pinned(whole, page.recipe.shape || {}) : whole;
     // In a recipe other options may follow; the lines of a file are the last word.
     const options = page.recipe ? [] : sharedOptions(state);
     const skipped = new Set(options.map(([kind, value]) => (kind === "box" ? `box ${value.split("=")[0]}` : kind)));
@@ -347,7 +373,9 @@ export const createSet = ({ manifest, drawn }) => {
     }
     return changed;
   };
-  const changesOf = (state, page) => ({ ...shapeChanges(state, page), ...clipChanges(state) });
+  const changesOf = (state, page) => {
+    return { ...shapeChanges(state, page), ...clipChanges(state), note: noteOf(state, page.recipe) };
+  };
 
   // ---- states that come from outside: they go into commands
   const isFrame = isWhole(0, frames.length - 1);

@@ -135,20 +135,23 @@ const showSums = () => {
   ].join(" · ");
 };
 
+// So many frames are left out of layout and painting together while they are out of sight.
+const PART = 60;
 const framesSection = (title, shown, isClip) => {
-  const row = make("div", null, "frames");
+  const rows = [];
   shown.forEach(({ frame, time, mirror }, at) => {
+    if (at % PART === 0) rows.push(make("div", null, "frames"));
     const ends = [isClip && at === 0 ? "starts" : "", isClip && at === shown.length - 1 ? "ends" : ""];
     const figure = make("figure", null, ends.join(" ").trim());
     const cell = frame.source && frame.source.cell ? ` ${frame.source.cell}` : "";
     const caption = `${numbers.get(frame)}${cell}${time ? ` · ${time}` : ""}`;
     figure.append(stillOf(frame, mirror), make("figcaption", caption));
     figure.title = frame.name;
-    row.append(figure);
+    rows.at(-1).append(figure);
   });
   const head = make("h3", title);
-  main.append(head, row);
-  return [head, row];
+  main.append(head, ...rows);
+  return [head, ...rows];
 };
 // What belongs to a clip beside its figure, and all of a sprite, for the filter.
 const stepsOfClip = new Map();

@@ -156,7 +156,8 @@ let typedZoom = null;
 let frozen = null;
 const current = () => {
   const clip = chosenClip();
-  const timeline = timelineOf(clip);
+  if (big.clip !== clip) Object.assign(big, { clip, timeline: timelineOf(clip) });
+  const { timeline } = big;
   const step = frozen === null ? stepAt(timeline, clip, time.seconds()) : frozen;
   return { clip, timeline, step: Math.min(step, timeline.steps.length - 1) };
 };
@@ -650,8 +651,16 @@ const strip = $("strip");
 const panel = createPanel(painter);
 let stripShows = "";
 let nowShown = null;
+// Of a clip with more steps than this only those around the one that is seen have blocks.
+const MOST_BLOCKS = 300;
+let firstBlock = 0;
 const showNow = (number) => {
-  const block = strip.children[number];
+  const first = Math.floor(number / MOST_BLOCKS) * MOST_BLOCKS;
+  if (first !== firstBlock) {
+    firstBlock = first;
+    drawStrip();
+  }
+  const block = strip.children[number - firstBlock];
   if (block !== nowShown) {
     nowShown?.classList.remove("now");
     nowShown?.removeAttribute("aria-current");
@@ -670,7 +679,10 @@ const blockOf = () => {
   block.append(make("span"), make("span", null, "edge"));
   return block;
 };
-const numberAt = (element) => [...strip.children].indexOf(element?.closest(".block"));
+const numberAt = (element) => {
+  const block = [...strip.children].indexOf(element?.closest(".block"));
+  return block < 0 ? -1 : firstBlock + block;
+};
 // A step is held for as many holds as come nearest; where times differ freely, for as many milliseconds.
 const holdFor = (number, ticks, before, gesture) => {
   const { unit } = set.partsOf(before);
@@ -696,7 +708,7 @@ strip.addEventListener("pointerdown", (event) => {
   event.preventDefault();
   const before = begin();
   const gesture = Symbol("strip");
-  const ticksPerPixel = before.steps[number].ticks / Math.max(8, strip.children[number].offsetWidth);
+  const ticksPerPixel = before.steps[number].ticks / Math.max(8, strip.children[number - firstBlock].offsetWidth);
   const move = ({ clientX, clientY }) => {
     if (isEdge) {
       holdFor(number, before.steps[number].ticks + (clientX - event.clientX) * ticksPerPixel, before, gesture);
@@ -741,25 +753,29 @@ strip.addEventListener("focusin", (event) => {
 });
 const drawStrip = () => {
   const clip = chosenClip();
-  const now = JSON.stringify([table.view.chosen, clip.steps, clip.timescale, strip.clientWidth]);
+  if (firstBlock >= clip.steps.length) firstBlock = 0;
+  const shown = clip.steps.slice(firstBlock, firstBlock + MOST_BLOCKS);
+  const now = JSON.stringify([table.view.chosen, firstBlock, shown, clip.timescale, strip.clientWidth]);
   if (now === stripShows) return;
   stripShows = now;
-  const most = clip.steps.reduce((longest, step) => Math.max(longest, step.ticks), 1);
-  const total = clip.steps.reduce((sum, step) => sum + step.ticks, 0);
+  const most = shown.reduce((longest, step) => Math.max(longest, step.ticks), 1);
+  const total = shown.reduce((sum, step) => sum + step.ticks, 0);
   const unit = Math.max(most / 90, total / Math.max(300, strip.clientWidth - 20));
-  while (strip.children.length > clip.steps.length) strip.lastChild.remove();
-  while (strip.children.length < clip.steps.length) strip.append(blockOf());
+  while (strip.children.length > shown.length) strip.lastChild.remove();
+  while (strip.children.length < shown.length) strip.append(blockOf());
   const how = "arrow keys or dragging the edge hold it longer or shorter";
-  clip.steps.forEach((step, number) => {
-    const block = strip.children[number];
-    const shown = milliseconds(step.ticks / clip.timescale);
+  shown.forEach((step, at) => {
+    const block = strip.children[at];
+    const time = milliseconds(step.ticks / clip.timescale);
     const frame = numberOf(step.frame);
-    const parts = [`step ${number}: frame ${frame}`, step.mirror ? "mirrored" : "", shown, step.event || ""];
+    const parts = [`step ${firstBlock + at}: frame ${frame}`, step.mirror ? "mirrored" : "", time, step.event || ""];
     block.style.width = `${Math.max(26, Math.round(step.ticks / unit))}px`;
     block.firstChild.textContent = `${frame}${step.mirror ? "m" : ""}${step.event ? " ⚑" : ""}`;
     block.title = `${parts.filter(Boolean).join(", ")}; ${how}`;
     block.setAttribute("aria-label", parts.filter(Boolean).join(", "));
   });
+  const last = firstBlock + shown.length - 1;
+  $("strip-part").textContent = shown.length < clip.steps.length ? ` Steps ${firstBlock} to ${last} are shown.` : "";
   $("scrub").max = clip.steps.length - 1;
   settleStrip();
 };

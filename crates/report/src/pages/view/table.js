@@ -122,10 +122,11 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
     area.value = area.textContent = text;
     area.rows = Math.max(1, text.trimEnd().split("\n").length);
   };
-  table.showOutcome = ({ command, lines, perFrame, problem, hint }) => {
+  table.showOutcome = ({ command, lines, perFrame, problem, hint, note }) => {
     show("command", command);
     $("command").placeholder = problem || hint || "";
     $("wrong").textContent = problem || "";
+    $("note").textContent = note || "";
     show("recipe", lines);
     $("per-frame-part").hidden = !perFrame;
     if (perFrame) {
