@@ -118,9 +118,13 @@ mod tests {
             assert!(portability_problem(bad).is_some(), "{bad:?}");
             assert_eq!(portability_problem(&portable_name(bad)), None, "{bad:?}");
         }
-        for (name, portable) in
-            [("koi pond", "koi pond"), ("a\"b", "a-b"), ("con", "frames-con"), ("walk. ", "walk"), ("..", "frames")]
-        {
+        for (name, portable) in [
+            ("koi pond", "koi pond"),
+            ("a\"b", "a-b"),
+            ("con", "frames-con"),
+            ("walk. ", "walk"),
+            ("..", "frames"),
+        ] {
             assert_eq!(portable_name(name), portable);
         }
     }

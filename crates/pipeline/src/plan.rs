@@ -13,10 +13,10 @@ use shibori_core::clean::{
 };
 use shibori_core::clip::{ClipSpec, EventSpec, RowList, add_clips, set_events};
 use shibori_core::shape::{
-    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, FrameOverride, FrameOverrides, NineRule,
-    OverrideKind, PivotPer, PlannedShifts, Resample, ScaleRule, Shift, Trim, TrimScope, align, apply_overrides, coregister_pivots, fit_factors,
-    forget_marks, mirror, placement_checksum, plan_shifts, restore, scale_each, set_box, set_canvas, set_nine, set_pivot,
-    set_polygons, take_marks, trim,
+    AlignOptions, AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, Coverage, FrameOverride, FrameOverrides,
+    NineRule, OverrideKind, PivotPer, PlannedShifts, Resample, ScaleRule, Shift, Trim, TrimScope, align,
+    apply_overrides, coregister_pivots, fit_factors, forget_marks, mirror, placement_checksum, plan_shifts,
+    restore, scale_each, set_box, set_canvas, set_nine, set_pivot, set_polygons, take_marks, trim,
 };
 use shibori_core::{
     Color, Frame, FrameSet, Lease, Mirror, Name, NameTemplate, Point, Ratio, Rect, SignedRect, Size, parallel,

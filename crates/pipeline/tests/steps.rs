@@ -307,6 +307,10 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
     // Frames can't be cut again, and a light table of frames in memory ends in lines of a recipe.
     let again = View::Grid(Box::default()).draw(&frames().1, None, &cx);
     assert!(matches!(again, Err(Error::Sheet(SheetError::CutAlready { .. }))));
-    let table = written("table", View::LightTable(None).draw(&frames().1, None, &cx).unwrap(), &View::LightTable(None));
+    let table = written(
+        "table",
+        View::LightTable(None).draw(&frames().1, None, &cx).unwrap(),
+        &View::LightTable(None),
+    );
     assert!(String::from_utf8(table).unwrap().contains("\"in_recipe\":true"));
 }

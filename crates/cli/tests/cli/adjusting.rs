@@ -516,3 +516,55 @@ fn a_strewn_figure_is_found_by_itself_and_a_jump_keeps_its_height() {
     let alone = env.run("adjust heron -o out --force --align-axis x");
     assert!(alone.code == 2 && alone.err.contains("align"), "{}", alone.err);
 }
+
+#[test]
+fn finished_drawings_are_moved_last_and_a_list_that_was_applied_moves_nothing_again() {
+    let env = Env::with_art();
+    env.ok("slice art/koi.png --grid 8x1 -o koi");
+    env.ok("adjust koi --in-place --pivot feet --box body=auto");
+    let before = env.frames("koi");
+    // What is measured in the same run is measured before the move, and its box goes along.
+    env.write("moves.csv", b"frame,kind,name,values\nkoi-02,move,,3 -2\nkoi-05,move,,-1 0\n");
+    env.ok("adjust koi --pivot feet --box body=auto --per-frame moves.csv -o moved");
+    let moved = env.frames("moved");
+    let grown = |at: usize| {
+        let (old, new) = (before.frames()[at].pivot(), moved.frames()[at].pivot());
+        (new.x - old.x, new.y - old.y)
+    };
+    assert!((0..8).all(|at| grown(at) == grown(0)), "pivots move with canvases only");
+    let place = |set: &shibori_core::FrameSet, at: usize| {
+        let frame = &set.frames()[at];
+        let (pivot, area) = (frame.pivot(), *frame.annotations().boxes.values().next().unwrap());
+        (f64::from(area.x) - pivot.x, f64::from(area.y) - pivot.y)
+    };
+    for (at, (x, y)) in [(2, (3.0, -2.0)), (5, (-1.0, 0.0)), (0, (0.0, 0.0))] {
+        let (old, new) = (place(&before, at), place(&moved, at));
+        assert_eq!((new.0 - old.0, new.1 - old.1), (x, y), "frame {at}");
+    }
+    // A list knows frames on which it was carried out.
+    let done = shibori_core::shape::placement_checksum(&moved);
+    let list = format!("frame,kind,name,values\n,done,,{done:x}\nkoi-02,move,,3 -2\nkoi-05,move,,-1 0\n");
+    env.write("moves.csv", list.as_bytes());
+    env.ok("adjust koi --in-place --per-frame moves.csv");
+    let once = env.read("koi/frames.json");
+    let again = env.run("adjust koi --in-place --per-frame moves.csv");
+    assert!(again.code == 0 && again.err.contains("moves.csv are already applied"), "{}", again.err);
+    assert_eq!(env.read("koi/frames.json"), once);
+    env.write("moves.csv", b",done,,xyz\n");
+    let wrong = env.run("adjust koi -o none --per-frame moves.csv");
+    assert!(wrong.code != 0 && wrong.err.contains("'xyz' is not a checksum"), "{}", wrong.err);
+}
+
+#[test]
+#[cfg(unix)]
+fn a_file_whose_name_no_sprite_can_have_is_cut_under_a_name_like_it() {
+    let env = Env::with_art();
+    let koi = env.read("art/koi.png");
+    for (file, sprite) in
+        [("a?b.png", "a-b"), ("[a].png", "[a]"), ("con.png", "frames-con"), ("x:1.png", "x-1")]
+    {
+        env.write(file, &koi);
+        env.ok(&format!("slice {file} --grid 8x1 -o cut --force"));
+        assert_eq!(env.frames("cut").frames()[0].sprite().as_str(), sprite);
+    }
+}

@@ -113,3 +113,24 @@ fn a_gif_sliced_packed_unpacked_and_written_again_is_the_same() {
     };
     assert_eq!((times(&before), before.clips()[0].plays()), (times(&after), after.clips()[0].plays()));
 }
+
+#[test]
+fn names_are_swapped_and_single_steps_mirrored() {
+    let env = Env::with_art();
+    env.ok(
+        "slice art/frog.png --grid 8x4 --clip \"sit = r0\" --clip \"leap = 10-12,13m,14x2m @80 ms\" -o frog",
+    );
+    env.ok("clip frog --rename sit=leap --rename leap=sit");
+    let set = env.frames("frog");
+    let clips: Vec<(&str, usize)> =
+        set.clips().iter().map(|clip| (clip.name().as_str(), clip.steps().len())).collect();
+    assert_eq!(clips, [("leap", 4), ("sit", 5)]);
+    let mirrored: Vec<bool> = set.clips()[1].steps().iter().map(|step| step.mirror).collect();
+    assert_eq!(mirrored, [false, false, false, true, true]);
+    // What is mirrored stays so through an atlas, and in a clip that another command changes.
+    env.ok("pack frog -o pond");
+    let again = env.frames("pond.json");
+    assert_eq!(again.clips()[1].steps().iter().filter(|step| step.mirror).count(), 2);
+    let twice = env.run("clip frog --rename sit=leap --rename leap=leap");
+    assert_eq!(twice.code, 2, "{}", twice.err);
+}

@@ -28,8 +28,8 @@ pub use mirror::mirror;
 pub use mirror::mirrored;
 pub use nine::{NineError, NineRule, set_nine};
 pub use overrides::{
-    FrameOverride, FrameOverrides, OverrideError, OverrideKind, PlannedShifts, apply_overrides, placement_checksum,
-    plan_shifts,
+    FrameOverride, FrameOverrides, OverrideError, OverrideKind, PlannedShifts, apply_overrides,
+    placement_checksum, plan_shifts,
 };
 pub(crate) use pivot::NAMED_ANCHORS;
 pub use pivot::{Anchor, PivotPer, set_pivot};

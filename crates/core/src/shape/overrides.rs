@@ -214,7 +214,8 @@ pub fn placement_checksum(set: &FrameSet) -> u32 {
         let (canvas, pivot) = (frame.canvas(), frame.pivot());
         // No negative zero.
         let (x, y) = (pivot.x + 0.0, pivot.y + 0.0);
-        let _ = write!(text, "{}/{} {}x{} {x},{y}", frame.sprite(), frame.name(), canvas.width, canvas.height);
+        let _ =
+            write!(text, "{}/{} {}x{} {x},{y}", frame.sprite(), frame.name(), canvas.width, canvas.height);
         if let Some(Rect { x, y, width, height }) = frame.extent(0) {
             let _ = write!(text, " {x},{y},{width},{height}");
         }

@@ -359,8 +359,12 @@ impl Settings {
 fn json_of(value: &DeValue<'_>) -> serde_json::Value {
     match value {
         DeValue::String(text) => text.as_ref().into(),
-        DeValue::Integer(number) => serde_json::from_str(number.as_str()).unwrap_or_else(|_| number.as_str().into()),
-        DeValue::Float(number) => serde_json::from_str(number.as_str()).unwrap_or_else(|_| number.as_str().into()),
+        DeValue::Integer(number) => {
+            serde_json::from_str(number.as_str()).unwrap_or_else(|_| number.as_str().into())
+        }
+        DeValue::Float(number) => {
+            serde_json::from_str(number.as_str()).unwrap_or_else(|_| number.as_str().into())
+        }
         DeValue::Boolean(is_so) => (*is_so).into(),
         DeValue::Datetime(time) => time.to_string().into(),
         DeValue::Array(items) => items.iter().map(|item| json_of(item.get_ref())).collect(),

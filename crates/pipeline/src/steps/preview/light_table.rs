@@ -73,11 +73,7 @@ pub(super) fn draw(
 }
 
 /// The table of frames that a recipe makes: it ends in lines of the recipe.
-fn in_recipe(
-    source: &Source,
-    recipe: Option<&RecipeTable>,
-    cx: &Context<'_>,
-) -> Result<HtmlPage, Error> {
+fn in_recipe(source: &Source, recipe: Option<&RecipeTable>, cx: &Context<'_>) -> Result<HtmlPage, Error> {
     let sprite = source.name().display_slashed().to_string();
     let recipe = recipe.cloned().unwrap_or_default();
     // What is placed by hand already goes on in the same file.

@@ -94,9 +94,8 @@ impl View {
             Self::Html(options) => {
                 html::draw(source, options, cx).map(|page| RenderedPreview::Page(Box::new(page)))
             }
-            Self::LightTable(recipe) => {
-                light_table::draw(source, recipe.as_deref(), cx).map(|page| RenderedPreview::Page(Box::new(page)))
-            }
+            Self::LightTable(recipe) => light_table::draw(source, recipe.as_deref(), cx)
+                .map(|page| RenderedPreview::Page(Box::new(page))),
         }
     }
 

@@ -23,13 +23,9 @@ const times = ({ ticks, timescale }, count) => {
   return long > LARGEST ? null : { ticks: long, timescale };
 };
 
-// The coarsest clock that keeps all times exact; null if there is none within 32 bits.
+// A clock that keeps all times exact; null if there is none within 32 bits.
 const onOneClock = (spans) => {
-  let clock = 1n;
-  for (const { ticks, timescale } of spans) {
-    const own = timescale / divisor(ticks, timescale);
-    clock = (clock / divisor(clock, own)) * own;
-  }
+  const clock = spans.reduce((all, { timescale }) => (all / divisor(all, timescale)) * timescale, 1n);
   const ticks = spans.map((span) => (span.ticks * clock) / span.timescale);
   const fits = clock <= LARGEST && ticks.every((one) => one <= LARGEST);
   return fits ? { timescale: Number(clock), ticks: ticks.map(Number) } : null;
@@ -293,7 +289,9 @@ export const formatParts = (clip, numberOf) => {
   if (typed) return inUnits(unit, typed);
   const shared = steps.map((step) => step.ticks).reduce(divisor);
   const common = timeText(shared, timescale);
-  const isSlow = timescale <= SLOW_CLOCK * shared || steps.some((step) => step.ticks === shared);
+  // On a clock of milliseconds times were typed as such.
+  const isCounted = timescale % 1000 !== 0 && timescale <= SLOW_CLOCK * shared;
+  const isSlow = isCounted || steps.some((step) => step.ticks === shared);
   if (common && isSlow && steps.every((step) => step.ticks / shared <= MANY_HOLDS)) return inUnits(shared, common);
   const each = steps.map((step) => timeText(step.ticks, timescale, true));
   if (each.every(Boolean)) {

@@ -769,7 +769,7 @@ const drawStrip = () => {
     const time = milliseconds(step.ticks / clip.timescale);
     const frame = numberOf(step.frame);
     const parts = [`step ${firstBlock + at}: frame ${frame}`, step.mirror ? "mirrored" : "", time, step.event || ""];
-    block.style.width = `${Math.max(26, Math.round(step.ticks / unit))}px`;
+    block.style.width = `${Math.max(34, Math.round(step.ticks / unit))}px`;
     block.firstChild.textContent = `${frame}${step.mirror ? "m" : ""}${step.event ? " ⚑" : ""}`;
     block.title = `${parts.filter(Boolean).join(", ")}; ${how}`;
     block.setAttribute("aria-label", parts.filter(Boolean).join(", "));
