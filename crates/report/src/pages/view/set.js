@@ -885,7 +885,7 @@ const sums = [
 $("sums").textContent = sums.map(([number, noun]) => count(number, noun)).join(" · ");
 $("set-part").hidden = false;
 $("recipe-how").textContent = data.recipe
-  ? `Put these lines into [sprite.${data.sprite}], in place of the lines of the same name.`
+  ? `Put these lines into [sprite.${data.sprite}], in place of lines and tables of the same name.`
   : "A sprite that is made with these changes:";
 table.begin();
 decoded(images).then(() => table.run(redraw));

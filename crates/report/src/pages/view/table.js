@@ -134,6 +134,7 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
       $("save").href = `data:text/csv;charset=utf-8,${encodeURIComponent(perFrame)}`;
       $("save").download = data.per_frame.split("/").pop();
       $("save").textContent = `Save ${data.per_frame}`;
+      $("save").title = `Save it ${data.recipe ? "in the recipe's folder" : "where the command is run"}`;
     }
     $("undo").disabled = !history.past.length;
     $("redo").disabled = !history.next.length;
