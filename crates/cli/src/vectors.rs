@@ -74,7 +74,7 @@ fn quoting() -> Vec<Value> {
     words.iter().map(vector).collect()
 }
 
-/// Cells of a row of the sheet that frames are of; of each second row one is left out.
+/// Cells per row of the made-up sheet; every other row starts one column later.
 const ROW: u32 = 5;
 
 fn cell_of(number: u32) -> Cell {
@@ -148,7 +148,7 @@ fn clip_json(clip: &Clip) -> Value {
     json!({ "play": play, "plays": clip.plays(), "timescale": clip.timescale(), "steps": steps })
 }
 
-/// Texts of clips in three parts, and the clips that they make, or nothing.
+/// Clip texts in three parts, with the clip each makes; null where it is refused.
 fn clip_texts(dice: &mut Dice) -> Vec<Value> {
     let lists = [
         "0x3,1,2x5,3",
@@ -271,7 +271,7 @@ fn names() -> Vec<Value> {
     names.iter().map(|name| json!({ "name": name, "is_right": is_name(name) })).collect()
 }
 
-/// Sets of frames, and the checksum of where everything is in them.
+/// Sets of frames with their placement checksums.
 fn checksums() -> Vec<Value> {
     let name = |text: &str| Name::new(text).expect("a name");
     let mut frames = Vec::new();

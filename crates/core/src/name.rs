@@ -65,7 +65,7 @@ const DEVICES: [&str; 22] = [
     "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
 ];
 
-/// Signs that Windows forbids in file names.
+/// Characters that Windows doesn't allow in file names.
 const FORBIDDEN: [char; 8] = ['<', '>', ':', '"', '\\', '|', '?', '*'];
 
 /// Why a name can't be a path on some common system.
@@ -88,7 +88,7 @@ pub fn portability_problem(name: &str) -> Option<&'static str> {
     })
 }
 
-/// A name like this one that can be a path everywhere: signs that some system forbids become `-`.
+/// A similar name that works as a path on every system: characters that some system forbids become `-`.
 pub fn portable_name(name: &str) -> String {
     let replaced = name.replace(|c: char| c.is_control() || FORBIDDEN.contains(&c), "-");
     let part = |part: &str| -> String {
@@ -96,7 +96,7 @@ pub fn portable_name(name: &str) -> String {
         match portability_problem(part) {
             None => part.to_owned(),
             Some(_) if part.is_empty() => "frames".to_owned(),
-            // A device is one whatever ending follows.
+            // Device names are reserved with any extension.
             Some(_) => format!("frames-{part}"),
         }
     };

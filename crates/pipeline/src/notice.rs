@@ -27,7 +27,7 @@ pub enum Notice {
     },
     /// What was noticed while reading.
     Read(ReadNotice),
-    /// The frames are already as a per-frame file makes them.
+    /// The changes in a per-frame file are already applied.
     AlreadyApplied {
         /// The file, as it was named.
         file: PathBuf,

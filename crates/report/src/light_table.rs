@@ -23,7 +23,7 @@ pub struct LightTable {
     pub title: String,
     /// The path of the source, with `/`; not yet quoted for a shell.
     pub source: String,
-    /// The path of the source as a recipe names it: of an atlas its manifest.
+    /// The source's path for a recipe; for an atlas, its manifest.
     pub from: String,
     /// The path of what is made.
     pub output: String,
@@ -35,7 +35,7 @@ pub struct LightTable {
     pub has_manifest: bool,
     /// Whether it is a set, which can be changed in place.
     pub in_place: bool,
-    /// What the sprite's table says, if a recipe makes the frames: then its lines are changed, not files.
+    /// The sprite's table, if a recipe makes the frames; then the page writes lines for it instead of commands.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub recipe: Option<serde_json::Map<String, serde_json::Value>>,
     /// The lines of the per-frame file that it has already: frame, kind, name, values.

@@ -38,7 +38,7 @@ const parsedClip = (frames, time, play) => {
   const problem = parts.find((part) => part?.problem);
   return problem || timeSteps(parts[0].items, parts[1], parts[2], ownTime);
 };
-// What matters of a clip: which frames, how long in seconds, mirrored or not, and how it plays.
+// A clip in comparable form: frames, seconds, mirrored, and how it plays.
 const seen = ({ play, plays, timescale, steps }) => [
   play,
   plays || 0,
@@ -90,7 +90,7 @@ test("the page and the program know frames by one checksum", () => {
   for (const { frames, drawn, checksum } of vectors.checksums) {
     const koi = createSet({ manifest: { frames, clips: [] }, drawn });
     const state = structuredClone(koi.start);
-    // Pushed there and back by a command in place.
+    // An in-place command with a move carries the checksum.
     state.moves[0] = [1, 0];
     const { perFrame } = outcomeOf(koi, state, { ...IN_PLACE, perFrameLines: [] });
     assert.match(perFrame, /^frame,kind,name,values\n,done,,[0-9a-f]{1,8}\n/);
@@ -132,7 +132,7 @@ test("step keys go through all plays of a clip, there and back", () => {
     assert.equal(seen.join(""), wanted, `${play} ${plays}`);
     for (let n = 6; n > 0; n--) assert.equal(neighborTime(timeline, one, times[n] + 0.05, -1).toFixed(6), times[n - 1].toFixed(6));
     assert.ok(neighborTime(timeline, one, 0, -1) >= 0, "there is no time before the first");
-    // From its rest, a clip that ends starts again.
+    // During its pause, a clip that ends starts over.
     const rest = timeline.seconds * plays + 0.5;
     if (plays) assert.equal(stepAt(timeline, one, neighborTime(timeline, one, rest, 1)), 0);
   }
@@ -256,7 +256,7 @@ test("moves, pivots and boxes come out as options or as lines of a per-frame fil
   assert.deepEqual([frames[0].drawn, frames[1].drawn], [[0, 0, 4, 4], [3, 1, 2, 2]]);
   state.boxes.hit = { 1: [0, 0, 1, 1] };
   assert.equal(linesOf(outcome(koi, state).perFrame)[1], 'koi-01,box,hit,"2,0,1,1"');
-  // Only what changes files in place must know when it is done.
+  // Only commands that change files in place need it.
   assert.match(outcome(koi, state).perFrame, /,done,,/);
   assert.doesNotMatch(outcome(koi, state, { ...IN_PLACE, inPlace: false }).perFrame, /,done,,/);
 });
@@ -269,7 +269,7 @@ test("a clip that changed is written with its events, and one that is only renam
   assert.equal(outcome(koi, state).command, "shibori clip koi --rename swim=glide");
   setStepTime(state.clips[0], 0, 120);
   assert.equal(outcome(koi, state).command, 'shibori clip koi --rename swim=glide --clip "glide = 0@120ms,1@100ms"');
-  // Events are written where they aren't those of the clip before: added, moved, and removed.
+  // Only events that differ from the inherited ones are written: added, moved, removed.
   state.clips[0].steps.reverse();
   assert.doesNotMatch(outcome(koi, state).command, /--event/);
   [state.clips[0].steps[0].event, state.clips[0].steps[1].event] = ["", "land"];
@@ -301,7 +301,7 @@ test("a clip is changed by the parts of its text, and what isn't typed stays", (
   ]) {
     assert.match(wrong.problem, problem);
   }
-  // Times of their own stay, and a frame that comes in has the time it has elsewhere.
+  // Steps keep their own times, and a frame that is added has the time it has elsewhere.
   const own = structuredClone(clip);
   setStepTime(own, 1, 33.333);
   assert.equal(koi.textOf(koi.withFrames(own, "1,1,0").clip), "1@33.333ms,1@33.333ms,0@100ms");
@@ -313,7 +313,7 @@ test("clips are added, copied and dropped, and names swapped", () => {
   const key = koi.addClip(state, koi.clipOf(state, "0"));
   assert.equal(outcome(koi, state).command, 'shibori clip koi --clip "swim-2 = 0,1 @10fps" --event swim-2@1=splash');
   assert.deepEqual(koi.keysOf(state), ["0", "loose 0", key]);
-  // A copy under the name of the clip that goes.
+  // A copy takes the name of a dropped clip.
   koi.dropClip(state, "0");
   state.clips[key].name = "swim";
   assert.match(outcome(koi, state).command, /^shibori clip koi --drop swim --clip "swim = 0,1 @10fps" --event swim@1=splash$/);
@@ -357,7 +357,7 @@ test("lines for a recipe are whole, and hold what its table says already", () =>
     lines,
     '[sprite.koi]\nshape = { align = "feet", box = ["body=auto", "hit=auto:clip"], per-frame = "by-hand.csv" }',
   );
-  // What was moved before is moved by both, and a pivot goes along with a canvas that grows.
+  // Old and new moves add up, and pivots follow a canvas that grows.
   assert.deepEqual(linesOf(perFrame), ['koi-01,pivot,,"4,4"', 'koi-02,nine,,"1,1,1,1"', 'koi-00,move,,"-1,1"']);
   delete state.moves[0];
   state.clips[0] = { ...structuredClone(koi.clipOf(state, "0")), name: "glide", plays: 1 };

@@ -523,7 +523,7 @@ fn finished_drawings_are_moved_last_and_a_list_that_was_applied_moves_nothing_ag
     env.ok("slice art/koi.png --grid 8x1 -o koi");
     env.ok("adjust koi --in-place --pivot feet --box body=auto");
     let before = env.frames("koi");
-    // What is measured in the same run is measured before the move, and its box goes along.
+    // Pivot and box are measured before the move; the box moves along.
     env.write("moves.csv", b"frame,kind,name,values\nkoi-02,move,,3 -2\nkoi-05,move,,-1 0\n");
     env.ok("adjust koi --pivot feet --box body=auto --per-frame moves.csv -o moved");
     let moved = env.frames("moved");
@@ -541,7 +541,7 @@ fn finished_drawings_are_moved_last_and_a_list_that_was_applied_moves_nothing_ag
         let (old, new) = (place(&before, at), place(&moved, at));
         assert_eq!((new.0 - old.0, new.1 - old.1), (x, y), "frame {at}");
     }
-    // A list knows frames on which it was carried out.
+    // With its checksum, a list that was already applied is recognized.
     let done = shibori_core::shape::placement_checksum(&moved);
     let list = format!("frame,kind,name,values\n,done,,{done:x}\nkoi-02,move,,3 -2\nkoi-05,move,,-1 0\n");
     env.write("moves.csv", list.as_bytes());

@@ -127,7 +127,7 @@ fn names_are_swapped_and_single_steps_mirrored() {
     assert_eq!(clips, [("leap", 4), ("sit", 5)]);
     let mirrored: Vec<bool> = set.clips()[1].steps().iter().map(|step| step.mirror).collect();
     assert_eq!(mirrored, [false, false, false, true, true]);
-    // What is mirrored stays so through an atlas, and in a clip that another command changes.
+    // Mirrored steps stay mirrored in an atlas.
     env.ok("pack frog -o pond");
     let again = env.frames("pond.json");
     assert_eq!(again.clips()[1].steps().iter().filter(|step| step.mirror).count(), 2);

@@ -80,7 +80,7 @@ const opened = async (source, file, options = {}, kind = "light-table") => {
   return shownIn(file, options);
 };
 
-// ---- what comes out, as the pages say it
+// ---- results, in the form the pages use
 const stepsOf = ({ steps, timescale }) =>
   steps.map((step) => [step.frame, step.ticks / timescale, Boolean(step.mirror), step.event || ""]);
 const ofSheet = ({ clips }) => clips.map((clip) => [clip.name, clip.play, clip.plays || 0, stepsOf(clip)]);
@@ -88,7 +88,7 @@ const ofSet = ({ frames, clips }) => ({
   frames: frames.map(({ canvas, pivot, boxes }) => ({ canvas, pivot, boxes: Object.entries(boxes || {}).sort() })),
   clips: clips.map((clip) => [clip.sprite, clip.name, clip.play, clip.plays || 0, stepsOf(clip)]),
 });
-// Clips in any order; where something is drawn is compared by a page of what came out.
+// Clips in any order. Where things are drawn is compared by opening a page of the result.
 const comparable = ({ frames, clips }) => ({
   frames: frames.map(({ canvas, pivot, boxes }) => ({ canvas, pivot, boxes })),
   clips: [...clips].sort((a, b) => `${a[0]}:${a[1]}`.localeCompare(`${b[0]}:${b[1]}`)),
@@ -105,7 +105,7 @@ const drawnIn = async (source) => {
   return frames.map(({ drawn }) => drawn);
 };
 
-// ---- what a person may do on a light table of frames
+// ---- actions on a light table of frames
 const ACTIONS = {
   push: async ({ page, field, enter }) => {
     await field("Drag").selectOption("drawing");
@@ -176,7 +176,7 @@ const actAtRandom = async (table, wanted = Object.keys(ACTIONS)) => {
     counts.actions++;
   }
 };
-// Makes sure that a page with a problem says so, and gives nothing to paste.
+// Whether the page has nothing to paste: no change, or a problem.
 const isRefused = async ({ page, command, recipe }) => {
   if (await command()) return false;
   assert.equal(await recipe(), "");
@@ -350,7 +350,7 @@ const tests = {
         }
         const [line, seen] = [await table.command(), await table.shown()];
         await table.savePerFrame();
-        // The recipe first, for it begins with what is there before the command.
+        // The recipe first: it starts from the files as they are before the command.
         const text = await table.recipe();
         writeFileSync(path("shibori.toml"), `${text}\nset = "made"\n`);
         rmSync(path("build"), { recursive: true, force: true });
@@ -364,7 +364,7 @@ const tests = {
           cpSync(path("pond/atlas"), path("atlas copy"), { recursive: true });
         }
         for (const time of ["once", "twice"]) {
-          // Names that are gone can't be changed again; frames must not move again.
+          // A renamed clip can't be renamed again, but frames must not move again.
           const again = time === "once" ? line : line.split(" && ")[0];
           if (time === "twice" && /shibori clip/.test(again)) break;
           typed(isOnlyClips ? again.replace("pond/atlas/pond", '"atlas copy/pond"') : again);
@@ -417,7 +417,7 @@ from = "swim.gif"
         for (const file of ["build", `${sprite}-per-frame.csv`]) rmSync(path(file), { recursive: true, force: true });
         writeFileSync(path("shibori.toml"), whole);
         let now = whole;
-        // Two sittings: the second begins with what the first has put into the recipe.
+        // Two sittings: the second starts from the recipe the first one changed.
         for (const sitting of ["first", "second"]) {
           shell("shibori build --quiet");
           const table = await shownIn("build/table.html");
@@ -431,7 +431,7 @@ from = "swim.gif"
           const [lines, seen] = [await table.recipe(), await table.shown()];
           assert.equal(await table.command(), "shibori build");
           await table.savePerFrame();
-          // Each line takes the place of the line of its name, or is added.
+          // Each line replaces the line with the same key, or is added.
           const fresh = lines.split("\n");
           assert.equal(fresh[0], head);
           const nameOf = (line) => line.split("=")[0].trim();
@@ -445,7 +445,7 @@ from = "swim.gif"
           shell("shibori build --quiet");
           const made = comparable(ofSet(manifest("build/made/frames.json")));
           near(made.clips, comparable(seen).clips, `${sitting}\n${now}`);
-          // What a recipe lines up by clips, the page says, is lined up again.
+          // The page says when a build will line frames up again.
           if (!(await table.page.locator("#note").textContent())) {
             near(made.frames, comparable(seen).frames, `${sitting}\n${now}`);
             near(
@@ -528,7 +528,7 @@ from = "swim.gif"
     await page.keyboard.press("Control+z");
     assert.equal(await command(), lines);
     await page.keyboard.press("Escape");
-    // What is looked at is no change.
+    // Looking at another clip is not a change.
     await page.locator("#gallery button").nth(2).click();
     await field("Onion skin").selectOption("all");
     await page.locator("#undo").click();
@@ -585,7 +585,7 @@ from = "swim.gif"
     await page.waitForSelector("body[data-ready=yes]");
     assert.equal(await command(), "");
     assert.equal(await field("Rate or time").inputValue(), "9fps");
-    // Pasted once more, nothing moves once more.
+    // Pasting it again moves nothing.
     const before = manifest("done/frames.json");
     shell(lines);
     assert.deepEqual(manifest("done/frames.json"), before);
@@ -624,7 +624,7 @@ from = "swim.gif"
     }
     await page.keyboard.press(" ");
     assert.equal(await page.locator("#play").textContent(), "Play");
-    // Steps of a clip that ends: all of them, and then the first again.
+    // Stepping through a clip that ends starts over after the last step.
     const figure = page.locator("figure[data-clip]").nth(clips.indexOf(leap));
     const now = async () => {
       await page.waitForTimeout(40);
@@ -640,7 +640,7 @@ from = "swim.gif"
     const all = leap.steps.map((_, at) => at);
     assert.deepEqual(seen, [...all, ...all].slice(0, seen.length));
     assert.equal(await page.locator("canvas.stage").count(), clips.length);
-    // A checkbox in focus is toggled by space, and playing isn't.
+    // Space toggles a focused checkbox, not playback.
     await page.locator("#boxes").focus();
     await page.keyboard.press(" ");
     assert.ok(await page.locator("#boxes").isChecked());
@@ -733,7 +733,7 @@ from = "swim.gif"
     await swipe(-150);
     assert.notEqual(await page.evaluate(() => scrollY), top, "a swipe scrolls the page");
     assert.equal(await command(), before);
-    // A tap takes a cell, and the button lets a finger drag.
+    // A tap toggles a cell; the button turns on dragging.
     await page.locator("#over").tap({ position: { x: box.width - 5, y: 5 + box.height / 2 } });
     assert.match(await command(), /leap = 10-16 /);
     await page.getByRole("button", { name: "Drag the grid" }).tap();

@@ -93,7 +93,7 @@ pub struct Renaming {
     pub(crate) new: Name,
 }
 
-/// Gives clips other names, all at once: old names are those before any of the renamings, so names can be swapped.
+/// Renames clips, all at once: old names are the names before any renaming, so two clips can swap names.
 ///
 /// # Errors
 /// Where there is no such clip, or two clips would have one name.

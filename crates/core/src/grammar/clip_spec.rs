@@ -5,7 +5,7 @@
 //! turn = 3,4,5,4 @80ms once         80 ms a frame, played once
 //! leap = r2 @total 0.8s loop 3      row 2 in 0.8 s, three times
 //! idle = 0-3@80ms,4x2@240ms bounce  times of their own; 4x2 holds frame 4 twice as long
-//! turn = 0-2,3m,4x2m                3 and 4 mirrored
+//! turn = 0-2,3m,4x2m                frames 3 and 4 mirrored
 //! koi:swim = 0-7                    in a set of several sprites
 //! ```
 //!
@@ -43,7 +43,7 @@ struct Item {
     time: Option<Time>,
 }
 
-/// A frame as an item of a clip shows it.
+/// A frame with the hold and time of its item.
 #[derive(Clone, Copy)]
 struct Shown {
     frame: usize,

@@ -15,7 +15,7 @@ impl ClipSpec {
         let steps: Vec<(usize, FrameDuration)> =
             clip.steps().iter().map(|step| (step.frame, clip.span(step))).collect();
         let is_mirrored = clip.steps().iter().all(|step| step.mirror);
-        // Where only some are, each says so.
+        // If only some are mirrored, each is marked.
         let marks: Vec<&str> =
             clip.steps().iter().map(|step| if step.mirror && !is_mirrored { "m" } else { "" }).collect();
         let playback = match clip.playback() {
@@ -96,7 +96,7 @@ fn base_text(span: FrameDuration) -> Option<String> {
     Some(format!("{}.{:06}ms", micros / 1_000_000, micros % 1_000_000))
 }
 
-/// The time of one step, behind its frame: how often it is held, and the time of a hold: 1 and `@80ms`, or 3 and `@60fps`.
+/// A step's own time: how many holds, and the time of one: 1 and `@80ms`, or 3 and `@60fps`.
 fn exact_time(span: FrameDuration) -> Option<(u64, String)> {
     if let Some(text) = base_text(span) {
         return Some((1, format!("@{text}")));

@@ -12,8 +12,8 @@ use crate::{Annotations, FrameSet, Insets, LONGEST, Name, Point, Rect, SetError,
 pub struct FrameOverrides {
     /// The lines.
     pub lines: Vec<FrameOverride>,
-    /// The [`placement_checksum`] of frames on which the lines were carried out already: such frames are left alone, so that
-    /// a list that is applied twice doesn't move anything twice.
+    /// The [`placement_checksum`] of the frames after these lines were applied. Frames that already match it are left alone,
+    /// so applying a list twice moves nothing twice.
     pub done: Option<u32>,
 }
 
@@ -33,9 +33,9 @@ pub struct FrameOverride {
 pub enum OverrideKind {
     /// So many pixels to the right and down that the drawing is moved on its canvas, with its boxes; the pivot stays.
     ///
-    /// That is done before anything is measured on it.
+    /// Applied before anything is measured.
     Shift(i32, i32),
-    /// The same, once all else is done: what was measured goes along.
+    /// The same, applied last: pivots, boxes and polygons move along.
     Move(i32, i32),
     /// The pivot.
     Pivot(Point),
@@ -186,7 +186,7 @@ pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameS
         of_frame.get(&at).into_iter().flatten().try_fold(frame, |frame, place| {
             let annotations = frame.annotations().clone();
             Ok(match &place.kind {
-                // Drawings are moved before.
+                // Moved already.
                 OverrideKind::Shift(..) | OverrideKind::Move(..) => frame,
                 OverrideKind::Pivot(point) => frame.with_pivot(*point),
                 OverrideKind::Box(name, area) => {
@@ -206,8 +206,8 @@ pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameS
     })
 }
 
-/// A number for where everything is in each frame: canvas, pivot, what is drawn, boxes. FNV-1a over the characters of a
-/// text; the pages compute the same.
+/// A checksum of each frame's layout: canvas, pivot, drawn area and boxes. FNV-1a over the characters of a text; the light
+/// table computes the same one.
 pub fn placement_checksum(set: &FrameSet) -> u32 {
     let mut text = String::new();
     for frame in set.frames() {

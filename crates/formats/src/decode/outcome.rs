@@ -67,8 +67,8 @@ pub enum ReadNotice {
     },
 }
 
-/// A file's name without its folders and its ending: the sprite it is taken for. Signs that can't be in file names
-/// everywhere become `-`, since files are named after sprites.
+/// A file's name without its folders and its ending: the sprite it is taken for. Characters that some system
+/// doesn't allow in file names become `-`, because files are named after sprites.
 pub fn sprite_name(path: &Path) -> Result<Name, Error> {
     if path == Path::new("-") {
         return Name::new("stdin").map_err(|error| Error::read(path, error));

@@ -1,8 +1,8 @@
 //! Shifts, pivots and boxes frame by frame as CSV: `frame,kind,name,values`, with or without a line of these headings.
 //!
 //! `koi-00,shift,,-2,0` · `koi-00,move,,-2,0` · `koi-00,pivot,,16,23` · `koi-00,box,body,4,10,24,12` ·
-//! `sign,nine,,4,4,4,6`. The values may also be in one cell, separated by spaces. A line `,done,,SUM` gives the checksum of
-//! frames on which the list was carried out already.
+//! `sign,nine,,4,4,4,6`. The values may also be in one cell, separated by spaces. A line `,done,,SUM` holds the checksum
+//! of the frames once the list has been applied.
 
 use std::path::Path;
 

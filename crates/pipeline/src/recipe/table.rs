@@ -289,7 +289,7 @@ pub struct Settings {
     text: String,
     /// Values by the path of their key, such as `slice.grid`, with their texts; of a list, each item.
     places: Vec<(String, String, Span)>,
-    /// The same as one value, tables inside it too.
+    /// The same as JSON, with nested tables.
     values: serde_json::Map<String, serde_json::Value>,
 }
 
@@ -299,7 +299,7 @@ impl Settings {
         &self.text
     }
 
-    /// What is said, as JSON.
+    /// The settings as JSON.
     pub(crate) fn values(&self) -> &serde_json::Map<String, serde_json::Value> {
         &self.values
     }
@@ -355,7 +355,7 @@ impl Settings {
     }
 }
 
-/// A value as JSON. Dates, which no key takes, become text.
+/// A value as JSON. Dates become text; no key takes one.
 fn json_of(value: &DeValue<'_>) -> serde_json::Value {
     match value {
         DeValue::String(text) => text.as_ref().into(),

@@ -76,7 +76,7 @@ pub(super) fn draw(
 fn in_recipe(source: &Source, recipe: Option<&RecipeTable>, cx: &Context<'_>) -> Result<HtmlPage, Error> {
     let sprite = source.name().display_slashed().to_string();
     let recipe = recipe.cloned().unwrap_or_default();
-    // What is placed by hand already goes on in the same file.
+    // A recipe that already has a per-frame file keeps using it.
     let per_frame = recipe.get("shape").and_then(|shape| shape.get("per-frame")?.as_str());
     let per_frame_lines = match per_frame {
         Some(file) => per_frame_lines(&overrides(&cx.resolve(Path::new(file)))?.lines),

@@ -37,7 +37,7 @@ pub enum View {
     Pages(PagesOptions),
     /// A page that plays every clip.
     Html(HtmlOptions),
-    /// A page on which a sheet's cut, or frames, are tried by hand; of a sprite of a recipe with what its table says.
+    /// A page for cutting a sheet or adjusting frames by hand; for a sprite of a recipe, with its table's settings.
     LightTable(Option<Box<serde_json::Map<String, serde_json::Value>>>),
     /// The frames of each clip over each other, pivots on one point.
     Onion(OnionOptions),

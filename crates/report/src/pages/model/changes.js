@@ -1,14 +1,14 @@
 // One list of changes, written as commands to paste or as lines of a recipe.
 import { csvField, formatOptions, formatToml, pasteablePath, tomlKey } from "./quoting.js";
 
-// Commands that run one after the other, as long as each succeeds.
+// Commands that run in turn, each only if the one before succeeded.
 const chained = (commands, isWindows) =>
   isWindows ? commands.reduce((all, next) => (all ? `${all}; if ($?) { ${next} }` : next), "") : commands.join(" && ");
 
 const perFrameFile = (lines) =>
   lines.length ? `frame,kind,name,values\n${lines.map((line) => line.map(csvField).join(",")).join("\n")}\n` : "";
 
-// Changes of clips as options: of old names first, then of new ones.
+// Changes of clips as options: those with old names first, then those with new ones.
 const clipOptions = ({ drops, renames, clips }, nameOf) => [
   ...drops.map(({ clip }) => ["drop", nameOf(clip.sprite, clip.name)]),
   ...renames.map(({ before, clip }) => ["rename", `${nameOf(before.sprite, before.name)}=${clip.name}`]),
@@ -41,12 +41,12 @@ export const commandOf = (changes, page, nameOf) => {
 // ---- recipes. Clips are defined under the names they have before `drop` and `rename`, which come last.
 const listOf = (value) => (value === undefined || value === "default" ? [] : [value].flat().map(String));
 
-// What is said of clips by the keys of a sprite's table: {key: value}. `all` are all clips as they are now.
+// The keys of a sprite's table that describe its clips: {key: value}. `all` has every clip as it is now.
 const clipKeys = ({ drops, renames, clips }, all, table, nameOf) => {
   if (!drops.length && !renames.length && !clips.length) return {};
   const rename = new Map(listOf(table.rename).map((text) => text.split("=").map((name) => name.trim())));
   const drop = new Set(listOf(table.drop));
-  // The name under which a clip of now is defined.
+  // The name under which the recipe defines a clip.
   const newNames = new Map([...rename].map(([old, name]) => [name, old]));
   const bare = (name) => name.slice(name.indexOf(":") + 1);
   const definedAs = ({ sprite, name }) => newNames.get(name) ?? nameOf(sprite, name);
@@ -63,7 +63,7 @@ const clipKeys = ({ drops, renames, clips }, all, table, nameOf) => {
     rename.delete(definedAs(clip));
   }
   for (const { before: old, clip } of renames) rename.set(definedAs(old), clip.name);
-  // Where times are changed once more after all, they are written as they come out.
+  // If `speed` or `snap` would change times again, all clips are written with their final times.
   const isTimed = ["speed", "snap"].some((key) => table[key] !== undefined && table[key] !== "default");
   const own = table.clips && typeof table.clips === "object" ? { ...table.clips } : {};
   const lists = { clip: listOf(table.clip), event: listOf(table.event) };
@@ -110,7 +110,7 @@ const clipKeys = ({ drops, renames, clips }, all, table, nameOf) => {
   return Object.fromEntries(said.filter(([, , isSaid]) => isSaid));
 };
 
-// Whole lines of a sprite's table, with what it says already.
+// Whole lines for a sprite's table, merged with what it has.
 export const recipeOf = (changes, all, page, nameOf) => {
   const table = page.recipe || {};
   const shape = { ...(page.recipe ? table.shape : {}) };
@@ -129,7 +129,7 @@ export const recipeOf = (changes, all, page, nameOf) => {
   return [`[sprite.${tomlKey(page.sprite)}]`, ...lines].join("\n");
 };
 
-// All that comes out of a state: the command, the lines of a recipe and of a per-frame file, or why there are none.
+// The command, recipe lines and per-frame file for a state, or the problem that prevents them.
 export const outcomeOf = (set, state, page) => {
   const problem = set.problemOf(state);
   if (problem) return { command: "", lines: "", problem };

@@ -1,7 +1,7 @@
 // Clips as they are typed: FRAMES, TIME and PLAY, as the program reads them (`shibori-core`, grammar).
 import { divisor } from "./timeline.js";
 
-// Why a text can't be read, in the words of the page.
+// A text that can't be read, and why.
 const wrong = (problem) => ({ problem });
 
 // ---- times: {ticks, timescale}, a fraction of a second
@@ -116,8 +116,8 @@ const patternOf = (text) => {
   return new RegExp(`^${source}$`, "su");
 };
 
-// The numbers of the frames that a pick names, in its order; a text if there are none. `frames` has {name, row, column}
-// for each.
+// The numbers of the frames that a pick names, in order; an error message if there are none. `frames` has {name, row,
+// column} for each.
 const resolvePick = (found, frames) => {
   const [, pattern, row, column, toRow, toColumn, onlyColumn, from, to, by] = found;
   const all = frames.map((_, number) => number);
@@ -207,11 +207,11 @@ export const timeSteps = (items, time, { play, plays, mirrored }, ownTime) => {
   if (!clocked) return wrong(TOO_PRECISE);
   const { timescale, ticks } = clocked;
   const steps = shown.map(({ number, mirror }, at) => ({ number, ticks: ticks[at], mirror: mirror || mirrored }));
-  // How long one hold is: holds are shown as they were typed.
+  // The length of one hold, so that holds are shown as they were typed.
   return { play, plays, timescale, steps, unit: isOne ? ticks[spans.length] : null };
 };
 
-// A time in milliseconds for one step; all others keep theirs exactly. False if that can't be kept exactly.
+// Sets one step's time in milliseconds; all others keep theirs exactly. False if no clock can hold both.
 export const setStepTime = (clip, number, millis) => {
   const typed = seconds(BigInt(Math.round(millis * 1000)), 1000000n);
   const spans = clip.steps.map(({ ticks }) => ({ ticks: BigInt(ticks), timescale: BigInt(clip.timescale) }));
@@ -244,7 +244,7 @@ export const formatFrames = (list) => {
   return parts.join(",");
 };
 
-// A time as text that is read as exactly that; null if there is none. A rate is for all steps, a time for one.
+// A time as text that reads back exactly; null if there is none. Prefers a rate for all steps, milliseconds for one.
 const timeText = (ticks, timescale, isOne = false) => {
   const [above, under] = reduced(BigInt(ticks), BigInt(timescale));
   const decimal = (top, bottom, places) => {
@@ -264,7 +264,7 @@ const timeText = (ticks, timescale, isOne = false) => {
 
 // More holds than this are easier to read as milliseconds.
 const MANY_HOLDS = 60;
-// Frames a second at which someone counts holds: animation is drawn at no more.
+// Holds are counted at up to this many frames per second; animation is rarely drawn faster.
 const SLOW_CLOCK = 30;
 
 // A clip as {frames, time, play, unit}; null if its times have no exact text. `unit` is the ticks of a hold, if all
@@ -283,13 +283,13 @@ export const formatParts = (clip, numberOf) => {
   const inUnits = (unit, time) => {
     return { frames: formatFrames(steps.map((step) => item(step, step.ticks / unit, ""))), time, play, unit };
   };
-  // The unit in which it was typed; else the longest that goes into all steps.
+  // The unit that was typed; else the longest one that divides all steps.
   const { unit } = clip;
   const typed = unit && steps.every((step) => step.ticks % unit === 0) && timeText(unit, timescale);
   if (typed) return inUnits(unit, typed);
   const shared = steps.map((step) => step.ticks).reduce(divisor);
   const common = timeText(shared, timescale);
-  // On a clock of milliseconds times were typed as such.
+  // On a clock of milliseconds, times were typed in milliseconds.
   const isCounted = timescale % 1000 !== 0 && timescale <= SLOW_CLOCK * shared;
   const isSlow = isCounted || steps.some((step) => step.ticks === shared);
   if (common && isSlow && steps.every((step) => step.ticks / shared <= MANY_HOLDS)) return inUnits(shared, common);
@@ -301,7 +301,7 @@ export const formatParts = (clip, numberOf) => {
   return timescale <= 1000 ? inUnits(1, `${timescale}fps`) : null;
 };
 
-// The same as one text, as it comes after a name: `0-3@80ms,4@240ms once`.
+// The same as one text, as it follows a name: `0-3@80ms,4@240ms once`.
 export const formatClip = (clip, numberOf) => {
   const parts = formatParts(clip, numberOf);
   const play = parts && parts.play.replace(/^loop( (?!\d)|$)/, "");
@@ -312,14 +312,14 @@ export const formatClip = (clip, numberOf) => {
 const DEVICES = /^(con|prn|aux|nul|com[1-9]|lpt[1-9])$/i;
 const MOST_LETTERS = 200;
 
-// Why something can't be called so, as a manifest has it; empty if it can.
+// Why a manifest can't hold a name; empty if it can.
 export const textProblem = (name) => {
   if (/[\u0000-\u001f\u007f-\u009f]/.test(name)) return "a name can't contain control characters";
   if ([...name].length > MOST_LETTERS) return `a name can't exceed ${MOST_LETTERS} characters`;
   return name !== name.trim() ? "a name can't start or end with a space" : "";
 };
 
-// Why a clip can't be called so: files and folders are named after clips, on every system.
+// Why a clip can't have a name; empty if it can. Files and folders are named after clips, on every system.
 export const nameProblem = (name) => {
   const problem = textProblem(name);
   if (problem || !name) return problem;

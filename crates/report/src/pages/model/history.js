@@ -17,7 +17,7 @@ export const createHistory = (start, now) => {
   const begun = text();
   let [lastName, lastGesture, lastTime] = [null, null, 0];
   history.isUnchanged = () => text() === begun;
-  // Edits the state in place; whether that changed it. All that one gesture does, such as a drag, is one step back.
+  // Edits the state in place, and says whether that changed it. One gesture, such as a drag, is one undo step.
   history.change = (name, edit, gesture = null) => {
     const before = text();
     const time = now();
@@ -59,7 +59,7 @@ export const decodeState = (word) => {
   return parsed(new TextDecoder().decode(Uint8Array.from(raw, (letter) => letter.charCodeAt(0))));
 };
 
-// A number for a text, by which equal ones are known (FNV-1a).
+// A checksum of a text (FNV-1a).
 export const checksumOf = (text) => {
   let sum = 0x811c9dc5;
   for (const letter of text) sum = Math.imul(sum ^ letter.codePointAt(0), 0x01000193) >>> 0;

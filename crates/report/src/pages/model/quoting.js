@@ -36,8 +36,8 @@ export const tomlKey = (name) => (/^[A-Za-z0-9_-]+$/.test(name) ? name : tomlStr
 // A field of a CSV file.
 export const csvField = (text) => (/[",\n\r;]|^\s|\s$/.test(text) ? `"${text.replace(/"/g, '""')}"` : text);
 
-// Options of a command line: [[name, value]..]; a value of true is a bare option. What begins like an option would be
-// taken for one, so its name and value are one word.
+// Options of a command line: [[name, value]..]; a value of true is a bare option. A value that begins like an
+// option is joined to its name.
 export const formatOptions = (options, isWindows) => {
   const word = ([name, value]) => {
     if (value === true) return ` --${name}`;

@@ -1,5 +1,5 @@
-// Frames that are cut, and what is changed about them: moves, pivots, boxes, clips. What comes of it is one list of
-// changes, which `changes.js` writes as commands or as lines of a recipe.
+// Frames that are already cut, and the changes to them: moves, pivots, boxes, clips. They make up one list, which
+// `changes.js` writes as commands or as lines of a recipe.
 import { isList, isNumber, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
 import { MOST_STEPS, formatClip, formatFrames, formatParts, formatPlay, nameProblem } from "./clip_text.js";
 import { parseFrames, parsePlay, parseTime, textProblem, timeSteps } from "./clip_text.js";
@@ -26,7 +26,7 @@ export const createSet = ({ manifest, drawn }) => {
   const places = new Map(frames.map((frame, at) => [frame, at]));
   const numberOf = (at) => numbers.get(frames[at]);
   const base = new Map(clips.map((clip, at) => [String(at), { plays: 0, ...clip }]));
-  // Frames in no clip are seen as one, which isn't a clip until it has a name.
+  // Frames in no clip are shown as one that isn't a clip until it has a name.
   const played = new Set(clips.flatMap((clip) => clip.steps.map((step) => step.frame)));
   sprites.forEach((sprite, at) => {
     const rest = bySprite
@@ -60,13 +60,13 @@ export const createSet = ({ manifest, drawn }) => {
     return [...kept, ...Object.keys(state.clips).filter(isAdded)];
   };
   const clipOf = (state, key) => state.clips[key] || base.get(key);
-  // The clip of the manifest that a key is of.
+  // The manifest's clip for a key, if there is one.
   const beforeOf = (key) => (clips[key] ? base.get(key) : undefined);
   const textOf = (clip) => formatClip(clip, numberOf);
   const framesOf = (clip) => [...new Set(clip.steps.map((step) => step.frame))];
   const fullNameOf = (sprite, name) => (sprites.length > 1 ? `${sprite}:${name}` : name);
   const fullName = (clip) => fullNameOf(clip.sprite, clip.name);
-  // The frames of a sprite as the texts of clips name them.
+  // The frames of a sprite, as clip texts pick them.
   const pickable = (sprite) =>
     bySprite.get(sprite).map((frame) => {
       const cell = cellOf(frame);
@@ -74,8 +74,8 @@ export const createSet = ({ manifest, drawn }) => {
     });
 
   // ---- clips as texts: each gives {clip} or {problem}
-  // What steps of a clip get from the clip before, such as events: a step stays if its frame is shown as often before
-  // it.
+  // What steps inherit from the earlier version of a clip, such as events: a step stays if its frame was shown equally
+  // often before it.
   const inherited = (steps, before, of) => {
     const byFrame = new Map();
     for (const step of before?.steps || []) {
@@ -165,7 +165,7 @@ export const createSet = ({ manifest, drawn }) => {
     return found;
   };
 
-  // What the frames and clips will be.
+  // Frames and clips as they will be.
   const resultOf = (state) => {
     const grown = growths(state);
     const frame = (one, at) => {
@@ -194,7 +194,7 @@ export const createSet = ({ manifest, drawn }) => {
       .filter(({ name }) => name);
     return { frames: frames.map(frame), clips: named.map(clip) };
   };
-  // The number by which the program knows frames that are like this already (`placement_checksum`).
+  // The checksum by which the program recognizes frames that are already like this (`placement_checksum`).
   const checksumOfFrames = (result) => {
     const line = ({ canvas, pivot, boxes, drawn }, at) => {
       const all = [
@@ -215,8 +215,8 @@ export const createSet = ({ manifest, drawn }) => {
   const frameName = (at) =>
     twins.get(frames[at].name) > 1 ? `${frames[at].sprite}:${frames[at].name}` : frames[at].name;
 
-  // Lines of a per-frame file, [frame, kind, name, values]. `before` are lines that it has already, which are kept
-  // where nothing else is said.
+  // Lines of a per-frame file, [frame, kind, name, values]. `before` has the lines that are there already;
+  // they are kept unless something new replaces them.
   const perFrameLines = (state, before, skipped) => {
     const grown = growths(state);
     const keyOf = (at, kind, name) => JSON.stringify([at, kind, name]);
@@ -256,7 +256,7 @@ export const createSet = ({ manifest, drawn }) => {
     return [...lines.values()];
   };
 
-  // What is alike in all frames is an option: it is done before drawings are moved, and moves along.
+  // A pivot or box that is the same in all frames is an option; it is set before drawings move, and moves along.
   const sharedOptions = (state) => {
     const options = [];
     const pivots = frames.map((_, at) =>
@@ -273,13 +273,13 @@ export const createSet = ({ manifest, drawn }) => {
     }
     return options;
   };
-  // Whether clips have other frames than before, or another first one: what a recipe measures by clip would come out
-  // otherwise.
+  // Whether clips have other frames than before, or another first frame: then a recipe that measures by clip would get
+  // other results.
   const isRegrouped = (state) => {
     const group = (clip) => (clip ? framesOf(clip).join() : "");
     return Object.entries(state.clips).some(([key, clip]) => clip.name && group(clip) !== group(beforeOf(key)));
   };
-  // The state with all that would be measured again as it is seen.
+  // The state with everything pinned that the recipe would measure again.
   const pinned = (state, shape) => {
     if (!isRegrouped(state)) return state;
     const every = frames.map((_, at) => at);
@@ -292,7 +292,7 @@ export const createSet = ({ manifest, drawn }) => {
     const pivots = every.map((at) => [at, pivotOf(state, at)]);
     return { ...state, boxes, ...(shape["pivot-per"] === "clip" ? { pivots: Object.fromEntries(pivots) } : {}) };
   };
-  // What the page can't show: a recipe lines frames up by their clips.
+  // A recipe that lines frames up by clip will do so again; the page can't show the result.
   const noteOf = (state, { shape = {} } = {}) => {
     const isByClip = (shape.align && shape["align-per"] !== "sprite") || shape.trim === "clip";
     const text = "The recipe lines frames up clip by clip, and clips have changed: the build will line them up again.";
@@ -300,13 +300,13 @@ export const createSet = ({ manifest, drawn }) => {
   };
   const shapeChanges = (whole, page) => {
     const state = page.recipe ? pinned(whole, page.recipe.shape || {}) : whole;
-    // In a recipe other options may follow; the lines of a file are the last word.
+    // In a recipe, other options may come later; the lines of the file are applied last.
     const options = page.recipe ? [] : sharedOptions(state);
     const skipped = new Set(options.map(([kind, value]) => (kind === "box" ? `box ${value.split("=")[0]}` : kind)));
     const isAny = [state.moves, state.pivots, state.boxes].some((part) => Object.keys(part).length);
     const lines = isAny ? perFrameLines(state, page.perFrameLines, skipped) : [];
     if (lines.length) options.push(["per-frame", page.perFrame]);
-    // What moves in place would move again if the command were run again.
+    // Without its checksum, running an in-place command again would move frames again.
     const isOnce = page.inPlace && lines.some(([, kind]) => kind === "move");
     if (isOnce) lines.unshift(["", "done", "", checksumOfFrames(resultOf(state)).toString(16)]);
     return { options, lines };
@@ -344,7 +344,7 @@ export const createSet = ({ manifest, drawn }) => {
       ({ ticks }, at) => BigInt(ticks) * BigInt(b.timescale) === BigInt(b.steps[at].ticks) * BigInt(a.timescale),
     );
   const sameList = (a, b, of) => a.steps.every((step, at) => of(step) === of(b.steps[at]));
-  // Whether two clips are alike but for what is named.
+  // Whether two clips are equal, apart from the named parts.
   const isSameBut = (clip, before, parts) =>
     Boolean(before) &&
     (parts.includes("name") || clip.name === before.name) &&

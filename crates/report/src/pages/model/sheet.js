@@ -8,7 +8,7 @@ import { count, pair } from "./words.js";
 const MOST_CELLS = 16384;
 // Tiles touch along whole sides.
 const WHOLE_SIDE = 0.9;
-// A row as it is before anything is typed. Steps are [cell, hold, whether it is mirrored, a time of its own], events
+// A row before anything is typed. Steps are [cell, hold, whether it is mirrored, a time of its own], events
 // [step, name].
 const CLIP = { name: "", steps: null, time: "", play: "loop", events: [] };
 // Frames a second where nothing is typed.
@@ -254,11 +254,11 @@ export const createSheet = (sheet) => {
     return found;
   };
 
-  // Each way of cutting has clips of its own, which are there again when it is chosen again.
+  // Each way of cutting keeps its own clips, for when it is chosen again.
   const cutOf = (state) => (state.by === "grid" ? "grid" : `join ${sheet.drawings[state.join].join}`);
   const clipsIn = (state) => (state.clips[cutOf(state)] ||= {});
   const clipOf = (state, key) => ({ ...CLIP, ...state.clips[cutOf(state)]?.[key] });
-  // Cuts another way. Rows that are as cut keep their names where that way has none yet.
+  // Cuts another way. Rows whose frames were not changed keep their names if that way has none yet.
   const cutBy = (state, change) => {
     const before = Object.entries(clipsIn(state)).filter(([, clip]) => !clip.steps && !clip.events.length);
     Object.assign(state, change);

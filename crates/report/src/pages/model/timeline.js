@@ -51,8 +51,8 @@ export const stepAt = (timeline, clip, seconds) => {
   return low;
 };
 
-// When the step before or after a time begins, all plays of the clip counted; a clip that ends starts again after its
-// last step, without its rest.
+// When the step before or after a time begins, counting all plays of the clip; a clip that ends starts over after its
+// last step, without the pause.
 export const neighborTime = (timeline, clip, seconds, by) => {
   const { ends, ticks } = timeline;
   const plays = clip.plays || 1;

@@ -135,7 +135,7 @@ const showSums = () => {
   ].join(" · ");
 };
 
-// So many frames are left out of layout and painting together while they are out of sight.
+// Frames per row element; the browser skips elements that are out of sight.
 const PART = 60;
 const framesSection = (title, shown, isClip) => {
   const rows = [];
@@ -153,7 +153,7 @@ const framesSection = (title, shown, isClip) => {
   main.append(head, ...rows);
   return [head, ...rows];
 };
-// What belongs to a clip beside its figure, and all of a sprite, for the filter.
+// The elements of each clip and sprite, for the filter.
 const stepsOfClip = new Map();
 const sections = [];
 

@@ -16,12 +16,12 @@ export const labelled = (text, control, name) => {
   return field;
 };
 
-// What was done, or why not, for all to see and hear.
+// Shows and announces what was done, or why not.
 export const say = (text) => {
   document.getElementById("said").textContent = text;
 };
 
-// A place below a field for what is wrong in it. Gives a function that sets it.
+// A message below a field. Returns a function that sets it.
 const problemBelow = (field, input) => {
   const below = make("span", "", "problem");
   below.id = `${input.id}-problem`;
@@ -40,8 +40,8 @@ const problemBelow = (field, input) => {
 };
 
 // A number, changed by typing, by up and down, and with Shift by ten. What is typed counts on Enter or on leaving the
-// field; Escape or an invalid number restores the old value. `get` may give null, for a field that is empty; `set` may
-// give a reason why it can't be.
+// field; Escape or an invalid number restores the old value. `get` may return null for an empty field; `set` may
+// return a problem.
 export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set) => {
   const input = make("input");
   Object.assign(input, { type: "number", min, max, step });
@@ -113,9 +113,9 @@ const listOfOptions = (options) => {
   return list;
 };
 
-// A text, which counts as it is typed as far as it is right; all of one visit to the field is one change. `begin` gives
-// what that visit starts from, and `set(value, {begun, gesture})` the reason why a text can't be. Escape restores the
-// old text.
+// A text field. Valid text counts while it is typed; everything typed in one visit is one change. `begin` returns what
+// that visit starts from; `set(value, {begun, gesture})` returns the problem, if there is one. Escape restores the old
+// text.
 export const textField = (text, get, set, { placeholder = "", options = [], begin = () => null } = {}) => {
   const input = make("input");
   Object.assign(input, { type: "text", spellcheck: false, autocomplete: "off", placeholder });

@@ -20,7 +20,7 @@ const drawNine = (context, source, [left, top, right, bottom], [width, height], 
   }
 };
 
-// A panel whose lower right corner is dragged, or moved with arrow keys. `draw()` draws it anew, of another frame too.
+// A panel whose lower right corner is dragged, or moved with the arrow keys.
 export const createPanel = (painter, zoom = 2) => {
   const [figure, stage, canvas, corner] = [make("figure"), make("div", null, "panel"), make("canvas"), make("button")];
   const caption = make("figcaption", "", "what");

@@ -1,7 +1,6 @@
 // Canvases that play while they are seen. A player has a canvas and `draw(force)`; `drawn` is the step that it shows.
 
-// Draws with every frame of the screen while something goes on, and else once when it is woken. A page that is hidden
-// draws nothing.
+// Draws on every animation frame while `isGoing`, and once each time it is woken. A hidden page draws nothing.
 export const createLoop = (draw, isGoing) => {
   let asked = 0;
   const wake = () => {
@@ -15,7 +14,7 @@ export const createLoop = (draw, isGoing) => {
   return wake;
 };
 
-// Whoever prefers less motion starts what moves.
+// Whether animations may start on their own.
 export const mayMove = () => !matchMedia("(prefers-reduced-motion: reduce)").matches;
 
 // `wake` is called when one comes into sight.
@@ -128,7 +127,7 @@ export const bindRoving = (box, selector, keys) => {
   return settle;
 };
 
-// What is pinned to the edges of the window must not hide what has the focus.
+// Keeps the focused element clear of the bars that stick to the window's edges.
 export const keepFocusInSight = (above, below) => {
   const style = document.documentElement.style;
   const measure = () => {

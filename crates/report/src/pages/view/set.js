@@ -175,7 +175,7 @@ const skinsOf = (under, step, steps) => {
   const near = { before: [total - 1], after: [1], both: [total - 1, 1] }[under];
   if (near) return near.map((by) => [steps[(step + by) % total], 0.32]);
   if (under === "one") return [[{ frame: table.view.chosenFrame, ticks: 1 }, 0.32]];
-  // Of a long clip so many that each can still be made out.
+  // Of a long clip, only as many as can be told apart.
   const every = Math.ceil(total / MOST_SKINS);
   const alpha = Math.max(0.06, 0.5 / Math.min(total, MOST_SKINS));
   const isSkin = (_, at) => at !== step && at % every === 0;
@@ -420,7 +420,7 @@ const pivotField = (text, axis) => {
     change(text, (state) => movePivots(state, by));
   });
 };
-// Around what is drawn on a frame, where it was before it was moved.
+// The drawn area of a frame, before any move.
 const drawnBox = (at) => drawn[at] || [0, 0, ...frames[at].canvas];
 const boxField = (text, side) => {
   const name = () => table.view.drag.slice(BOX.length);
@@ -434,7 +434,7 @@ const boxField = (text, side) => {
         changeBoxes(state, name(), (box) => box.with(side, side > 1 ? Math.max(1, box[side] + by) : box[side] + by));
         return;
       }
-      // This frame has none yet: the rest of it is around the drawing.
+      // This frame has no such box yet: its other sides come from the drawing.
       const shift = side < 2 ? set.shiftOf(state, at)[side] : 0;
       state.boxes[name()] ||= {};
       state.boxes[name()][at] = drawnBox(at).with(side, value - shift);
@@ -491,7 +491,7 @@ const addBox = button("Add a box", () => {
 
 // ---- the clip
 const copyOf = (clip) => JSON.parse(JSON.stringify(clip));
-// Changes the chosen clip; `act` may give a reason why it can't be.
+// Changes the chosen clip; `act` may return a problem.
 const edit = (name, act, gesture = null) => {
   let problem = "";
   change(
@@ -651,7 +651,7 @@ const strip = $("strip");
 const panel = createPanel(painter);
 let stripShows = "";
 let nowShown = null;
-// Of a clip with more steps than this only those around the one that is seen have blocks.
+// In longer clips, only the steps around the current one have blocks.
 const MOST_BLOCKS = 300;
 let firstBlock = 0;
 const showNow = (number) => {
@@ -683,7 +683,7 @@ const numberAt = (element) => {
   const block = [...strip.children].indexOf(element?.closest(".block"));
   return block < 0 ? -1 : firstBlock + block;
 };
-// A step is held for as many holds as come nearest; where times differ freely, for as many milliseconds.
+// Holds a step for the nearest number of holds; if times aren't multiples of one unit, of milliseconds.
 const holdFor = (number, ticks, before, gesture) => {
   const { unit } = set.partsOf(before);
   if (!unit) {
@@ -791,7 +791,7 @@ const zoomField = numberField(
   },
 );
 const stepFields = [...shiftFields, ...pivotFields, ...boxFields, stepTime, stepEvent];
-// What is typed belongs to the frame that was up when its field was entered: playing waits for it.
+// A value belongs to the frame that was shown when its field got the focus: playback waits.
 let isWaiting = false;
 for (const field of stepFields) {
   const { input } = field;

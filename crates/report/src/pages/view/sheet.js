@@ -84,7 +84,7 @@ const join = choice(
   (value) => change("", (state) => sheet.cutBy(state, { join: +value })),
 );
 const TIMES = ["8fps", "12fps", "24fps", "80ms", "100ms", "total 0.8s"];
-// A time as it is written: a number alone is a rate.
+// A bare number is a rate.
 const unitOf = (text) => (/^[\d.]+$/.test(text.trim()) ? `${text.trim()}fps` : text.trim().replace(/^@\s*/, ""));
 const rate = textField(
   "Rate or time",
@@ -97,7 +97,7 @@ const rate = textField(
   },
   { options: TIMES },
 );
-// Up and down change the number that is there.
+// Up and down change the number.
 rate.input.addEventListener("keydown", (event) => {
   const way = { ArrowUp: 1, ArrowDown: -1 }[event.key];
   const found = /^(\d+(?:\.\d+)?)(fps|ms)$/.exec(table.state.time);
@@ -310,7 +310,7 @@ const dragTo = (state, point) => {
 };
 let drag = null;
 const mayDrag = bindTouch(over, $("touch-sheet"));
-// A finger that only scrolls still taps cells.
+// When a finger scrolls, a tap still toggles cells.
 let isTap = false;
 over.addEventListener("pointerdown", (event) => {
   isTap = !mayDrag(event);
@@ -415,7 +415,7 @@ const parseEvents = (text) => {
 };
 const fieldsOf = (key, player) => {
   const get = () => sheet.clipOf(table.state, key);
-  // A field for one part of a clip; `read` gives {problem}, or what the part is then.
+  // A field for one part of a clip; `read` returns {problem} or the new value of that part.
   const part = (text, name, show, read, options) =>
     textField(
       `${text} of ${key}`,

@@ -9,12 +9,12 @@ import { bindBackground, bindSpeed, createLoop, createPlayers, isKeyOf, keepFocu
 const MOST_SAVES = 100;
 const SAVES_PER = 10000;
 
-// `model` has what a page starts with, `start` and `startView`, and knows states that this page could have made:
-// `isState`, `isView`. `refresh(isBrief)` shows the state, `draw` what plays beside the players. `signs` describes what
-// a state makes of the frames, so that `settle` can take out of a state from an address what was done since.
+// `model` has what a page starts with, `start` and `startView`, and checks whether this page could have made a
+// state: `isState`, `isView`. `refresh(isBrief)` shows the state, `draw` draws anything besides the players. `signs`
+// describes the result of a state, so that `settle` can remove changes that were applied since.
 export const createTable = (data, model, { refresh, draw, signs = () => null, settle = (state) => state }) => {
   const history = createHistory(model.start, () => performance.now());
-  // What is looked at is no change: it isn't undone.
+  // Looking at something isn't a change, and isn't undone.
   const table = { view: { ...model.startView } };
   const beginning = JSON.stringify(table.view);
   Object.defineProperty(table, "state", { get: () => history.state });
@@ -76,7 +76,7 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
       table.wake();
     });
   };
-  // Looks at something else.
+  // Changes the view.
   table.look = (view) => {
     Object.assign(table.view, view);
     saveSoon();
@@ -148,7 +148,7 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
   $("play").addEventListener("click", table.toggle);
   $("bar").addEventListener("submit", (event) => event.preventDefault());
   keepFocusInSight($("bar"), $("out"));
-  // What is for a recipe is open where a recipe makes the frames.
+  // Recipe lines are open if a recipe makes the frames.
   $("recipe-part").open = Boolean(data.recipe);
   document.addEventListener("keydown", (event) => {
     const key = event.key.toLowerCase();
