@@ -312,5 +312,5 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
         View::LightTable(None).draw(&frames().1, None, &cx).unwrap(),
         &View::LightTable(None),
     );
-    assert!(String::from_utf8(table).unwrap().contains("\"in_recipe\":true"));
+    assert!(String::from_utf8(table).unwrap().contains("\"recipe\":{}"));
 }
