@@ -11,7 +11,7 @@ use std::sync::LazyLock;
 use image::RgbaImage;
 use shibori_core::check::Rule;
 use shibori_core::clip::{
-    ClipSpec, EventSpec, FrameRate, Renaming, RowList, add_clips, rename_clip, set_events,
+    ClipSpec, EventSpec, FrameRate, Renaming, RowList, add_clips, rename_clips, set_events,
 };
 use shibori_core::cut::Counts;
 use shibori_core::shape::{AlignTo, Anchor, BoxSpec, CanvasRule, NineRule, ScaleRule};
@@ -126,7 +126,7 @@ pub fn grammar(data: &[u8]) {
         let _ = set_events(set(), &[event]);
     }
     if let Ok(renaming) = text.parse::<Renaming>() {
-        let _ = rename_clip(set(), &renaming);
+        let _ = rename_clips(set(), &[renaming]);
     }
     if let Ok(template) = text.parse::<NameTemplate>() {
         let _ = template.to_string();
