@@ -52,7 +52,11 @@ fn main() {
         seed("options", &at.to_string(), text.as_bytes());
     }
     seed("tables", "rects", b"name,x,y,w,h\none,0,0,8,8\n");
-    seed("tables", "places", b"frame,kind,name,values\n,done,,1f\nkoi-01,move,,3,0\nkoi-00,shift,,-2,0\nkoi-00,box,body,1,2,3,4\n");
+    seed(
+        "tables",
+        "places",
+        b"frame,kind,name,values\n,done,,1f\nkoi-01,move,,3,0\nkoi-00,shift,,-2,0\nkoi-00,box,body,1,2,3,4\n",
+    );
     seed("manifest", "set", MANIFEST.as_bytes());
     for length in [0u16, 60, 400, 1200] {
         let bytes: Vec<u8> = (0..length).map(|at| (at.wrapping_mul(40_503) >> 7) as u8).collect();
