@@ -284,7 +284,11 @@ fn checksums() -> Vec<Value> {
         if at > 0 {
             let area = SignedRect { x: -2, y: 1, width: 3, height: 4 };
             annotations.boxes.insert(name("the foot"), area);
-            annotations.boxes.insert(name("body"), SignedRect { x: at as i32, ..area });
+            for (x, other) in
+                ["body", "body 2", "body,2", "the", "\u{1f438}", "\u{ff5e}"].into_iter().enumerate()
+            {
+                annotations.boxes.insert(name(other), SignedRect { x: x as i32, ..area });
+            }
         }
         let frame = Frame::new(name("k\u{f6}i"), name(&format!("k\u{f6}i {at}")), Pixels::from_image(image));
         frames.push(frame.expect("it fits").with_pivot(Point::new(x, y)).with_annotations(annotations));

@@ -249,13 +249,15 @@ test("moves, pivots and boxes come out as options or as lines of a per-frame fil
   // A drawing that is pushed over the edge makes every canvas larger, and all that is measured goes along.
   state.moves[0] = [-2, 0];
   const { command, perFrame } = outcome(koi, state);
-  assert.equal(command, "shibori adjust koi --pivot 2px,3.5px --per-frame koi-per-frame.csv --in-place");
-  assert.deepEqual(linesOf(perFrame), ['koi-00,move,,"-2,0"']);
+  // Lines are applied after the move, so that the command can be run again.
+  assert.equal(command, "shibori adjust koi --per-frame koi-per-frame.csv --in-place");
+  const pivots = [0, 1, 2].map((at) => `koi-0${at},pivot,,"4,3.5"`);
+  assert.deepEqual(linesOf(perFrame), ['koi-00,move,,"-2,0"', ...pivots]);
   const { frames } = koi.resultOf(state);
   assert.deepEqual(frames[0].canvas, [6, 4]);
   assert.deepEqual([frames[0].drawn, frames[1].drawn], [[0, 0, 4, 4], [3, 1, 2, 2]]);
   state.boxes.hit = { 1: [0, 0, 1, 1] };
-  assert.equal(linesOf(outcome(koi, state).perFrame)[1], 'koi-01,box,hit,"2,0,1,1"');
+  assert.equal(linesOf(outcome(koi, state).perFrame)[4], 'koi-01,box,hit,"2,0,1,1"');
   // Only commands that change files in place need it.
   assert.match(outcome(koi, state).perFrame, /,done,,/);
   assert.doesNotMatch(outcome(koi, state, { ...IN_PLACE, inPlace: false }).perFrame, /,done,,/);

@@ -85,7 +85,11 @@ const stepsOf = ({ steps, timescale }) =>
   steps.map((step) => [step.frame, step.ticks / timescale, Boolean(step.mirror), step.event || ""]);
 const ofSheet = ({ clips }) => clips.map((clip) => [clip.name, clip.play, clip.plays || 0, stepsOf(clip)]);
 const ofSet = ({ frames, clips }) => ({
-  frames: frames.map(({ canvas, pivot, boxes }) => ({ canvas, pivot, boxes: Object.entries(boxes || {}).sort() })),
+  frames: frames.map(({ canvas, pivot, boxes }) => ({
+    canvas,
+    pivot,
+    boxes: Object.entries(boxes || {}).sort(([a], [b]) => (a < b ? -1 : 1)),
+  })),
   clips: clips.map((clip) => [clip.sprite, clip.name, clip.play, clip.plays || 0, stepsOf(clip)]),
 });
 // Clips in any order. Where things are drawn is compared by opening a page of the result.
@@ -119,7 +123,7 @@ const ACTIONS = {
     if (random(2)) await field("all frames, not just this clip").setChecked(Boolean(random(2)));
   },
   box: async ({ page, field, press, enter }) => {
-    await field("New box name").fill(pick(["body", "the foot", "a=b"]));
+    await field("New box name").fill(pick(["body", "body 2", "the foot", "a=b", "__proto__"]));
     await press("Add a box");
     await enter("Box width", String(1 + random(30)));
     await page.locator("#stage").press("ArrowLeft");
@@ -597,6 +601,28 @@ from = "swim.gif"
     await page.goto(address);
     await page.waitForSelector("body[data-ready=yes]");
     assert.equal(await command(), lines);
+    await close();
+  },
+
+  "moved over the edge, with a pivot and boxes for all frames: twice is as once": async () => {
+    cpSync(path("pond/sets/frog"), path("edge"), { recursive: true });
+    const { page, field, press, command, enter, savePerFrame, shown, close } = await opened("edge", "edge.html");
+    await page.locator("#play").click();
+    await field("Drag").selectOption("pivot");
+    await field("all frames, not just this clip").check();
+    await enter("Pivot x", "12");
+    for (const name of ["body", "body 2"]) {
+      await field("New box name").fill(name);
+      await press("Add a box");
+    }
+    await field("Drag").selectOption("drawing");
+    await enter("Shift x", "-14");
+    await savePerFrame();
+    const seen = comparable(await shown());
+    for (const time of ["once", "twice"]) {
+      typed(await command());
+      near(comparable(ofSet(manifest("edge/frames.json"))), seen, time);
+    }
     await close();
   },
 

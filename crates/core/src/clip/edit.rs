@@ -52,6 +52,16 @@ pub enum EditError {
         /// The other.
         second: String,
     },
+    /// Two new names for a clip.
+    #[error("two new names for clip '{clip}': '{first}' and '{second}'")]
+    TwoNames {
+        /// The clip.
+        clip: Name,
+        /// The name given first.
+        first: Name,
+        /// The other.
+        second: Name,
+    },
     /// A time that can't be kept.
     #[error(transparent)]
     Clip(#[from] ClipError),
@@ -96,11 +106,16 @@ pub struct Renaming {
 /// Renames clips, all at once: old names are the names before any renaming, so two clips can swap names.
 ///
 /// # Errors
-/// Where there is no such clip, or two clips would have one name.
+/// Where there is no such clip, a clip gets two names, or two clips get one.
 pub fn rename_clips(set: FrameSet, renamings: &[Renaming]) -> Result<FrameSet, EditError> {
     let mut clips = set.clips().to_vec();
+    let mut renamed: HashMap<usize, &Name> = HashMap::new();
     for renaming in renamings {
         let place = find_clip(&set, &renaming.old)?;
+        if let Some(first) = renamed.insert(place, &renaming.new).filter(|first| **first != renaming.new) {
+            let (clip, first) = (set.clips()[place].name().clone(), first.clone());
+            return Err(EditError::TwoNames { clip, first, second: renaming.new.clone() });
+        }
         clips[place] = clips[place].clone().with_name(renaming.new.clone());
     }
     Ok(set.with_clips(clips)?)
@@ -233,6 +248,8 @@ mod tests {
         assert_eq!(names, ["leap", "sit"], "old names are those before any renaming");
         let chain = rename(frog(), &["sit=leap", "leap=jump"]).unwrap();
         assert_eq!(chain.clips()[1].name().as_str(), "jump");
+        let twice = rename(frog(), &["sit=rest", "frog:sit=doze"]).unwrap_err();
+        assert_eq!(twice.to_string(), "two new names for clip 'sit': 'rest' and 'doze'");
         let set = rename(frog(), &["sit=rest"]).unwrap();
         let twice = ["leap@2=splash".parse().unwrap(), "leap@2=croak".parse().unwrap()];
         assert!(matches!(set_events(set.clone(), &twice), Err(EditError::TwoEvents { step: 2, .. })));

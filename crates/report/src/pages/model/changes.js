@@ -20,7 +20,7 @@ const clipOptions = ({ drops, renames, clips }, nameOf) => [
 
 // `page` says what the source is: source, from (its path in a recipe), output, perFrame, hasManifest, inPlace, recipe,
 // isWindows.
-export const commandOf = (changes, page, nameOf) => {
+const commandOf = (changes, page, nameOf) => {
   const options = (list) => formatOptions(list, page.isWindows);
   const [shaping, timing] = [options(changes.options), options(clipOptions(changes, nameOf))];
   if (page.recipe) return shaping || timing ? "shibori build" : "";
@@ -65,7 +65,7 @@ const clipKeys = ({ drops, renames, clips }, all, table, nameOf) => {
   for (const { before: old, clip } of renames) rename.set(definedAs(old), clip.name);
   // If `speed` or `snap` would change times again, all clips are written with their final times.
   const isTimed = ["speed", "snap"].some((key) => table[key] !== undefined && table[key] !== "default");
-  const own = table.clips && typeof table.clips === "object" ? { ...table.clips } : {};
+  const own = Object.assign(Object.create(null), table.clips);
   const lists = { clip: listOf(table.clip), event: listOf(table.event) };
   const changed = new Map(clips.map((one) => [one.key, one]));
   const known = JSON.stringify([listOf(table.drop), listOf(table.rename)]);
@@ -111,7 +111,7 @@ const clipKeys = ({ drops, renames, clips }, all, table, nameOf) => {
 };
 
 // Whole lines for a sprite's table, merged with what it has.
-export const recipeOf = (changes, all, page, nameOf) => {
+const recipeOf = (changes, all, page, nameOf) => {
   const table = page.recipe || {};
   const shape = { ...(page.recipe ? table.shape : {}) };
   for (const [key, value] of changes.options) {

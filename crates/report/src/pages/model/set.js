@@ -165,6 +165,12 @@ export const createSet = ({ manifest, drawn }) => {
     return found;
   };
 
+  // The program's order of names, by code point.
+  const compareNames = (a, b) => {
+    const [left, right] = [a, b].map((name) => Array.from(name, (letter) => letter.codePointAt(0)));
+    const at = left.findIndex((letter, at) => letter !== right[at]);
+    return at < 0 ? left.length - right.length : left[at] - (right[at] ?? -1);
+  };
   // Frames and clips as they will be.
   const resultOf = (state) => {
     const grown = growths(state);
@@ -180,7 +186,7 @@ export const createSet = ({ manifest, drawn }) => {
         canvas: [wide + left + right, high + top + bottom],
         pivot: [number(px + left), number(py + top)],
         boxes: Object.entries(boxesOf(state, at))
-          .sort()
+          .sort(([a], [b]) => compareNames(a, b))
           .map(([name, box]) => [name, moved(box)]),
         drawn: drawn[at] && moved(drawn[at]),
       };
@@ -256,7 +262,7 @@ export const createSet = ({ manifest, drawn }) => {
     return [...lines.values()];
   };
 
-  // A pivot or box that is the same in all frames is an option; it is set before drawings move, and moves along.
+  // A pivot or box that is the same in all frames is an option.
   const sharedOptions = (state) => {
     const options = [];
     const pivots = frames.map((_, at) =>
@@ -283,7 +289,7 @@ export const createSet = ({ manifest, drawn }) => {
   const pinned = (state, shape) => {
     if (!isRegrouped(state)) return state;
     const every = frames.map((_, at) => at);
-    const boxes = { ...state.boxes };
+    const boxes = Object.assign(Object.create(null), state.boxes);
     for (const rule of [shape.box ?? []].flat()) {
       const [name, how] = rule.split("=").map((part) => part.trim());
       const own = every.filter((at) => boxesOf(state, at)[name]).map((at) => [at, boxesOf(state, at)[name]]);
@@ -300,15 +306,16 @@ export const createSet = ({ manifest, drawn }) => {
   };
   const shapeChanges = (whole, page) => {
     const state = page.recipe ? pinned(whole, page.recipe.shape || {}) : whole;
-    // In a recipe, other options may come later; the lines of the file are applied last.
-    const options = page.recipe ? [] : sharedOptions(state);
+    // Options are applied before drawings are moved, and a recipe may have others after them; lines of the file are
+    // applied last.
+    const isMoved = Object.keys(state.moves).length > 0;
+    const options = page.recipe || isMoved ? [] : sharedOptions(state);
     const skipped = new Set(options.map(([kind, value]) => (kind === "box" ? `box ${value.split("=")[0]}` : kind)));
     const isAny = [state.moves, state.pivots, state.boxes].some((part) => Object.keys(part).length);
     const lines = isAny ? perFrameLines(state, page.perFrameLines, skipped) : [];
     if (lines.length) options.push(["per-frame", page.perFrame]);
     // Without its checksum, running an in-place command again would move frames again.
-    const isOnce = page.inPlace && lines.some(([, kind]) => kind === "move");
-    if (isOnce) lines.unshift(["", "done", "", checksumOfFrames(resultOf(state)).toString(16)]);
+    if (page.inPlace && isMoved) lines.unshift(["", "done", "", checksumOfFrames(resultOf(state)).toString(16)]);
     return { options, lines };
   };
 
@@ -445,7 +452,6 @@ export const createSet = ({ manifest, drawn }) => {
     startView,
     isState,
     isView,
-    isAdded,
     numberOf,
     shiftOf,
     pivotOf,
@@ -458,7 +464,6 @@ export const createSet = ({ manifest, drawn }) => {
     framesOf,
     fullName,
     fullNameOf,
-    pickable,
     partsOf,
     inheritedEvents,
     withFrames,

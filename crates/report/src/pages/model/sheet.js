@@ -16,7 +16,7 @@ const RATE = "10fps";
 
 // Pixels that are drawn, one byte each, from lengths of runs: blank and drawn by turns, seven bits a byte, low ones
 // first.
-export const drawnPixels = (runs, area) => {
+const drawnPixels = (runs, area) => {
   const drawn = new Uint8Array(area);
   const letters = atob(runs);
   let at = 0;
@@ -94,17 +94,19 @@ export const createSheet = (sheet) => {
   const LONGEST = 1048576;
   const isPair = (least) => isList(2, 2, isWhole(least, LONGEST));
   const isKey = isText((key) => /^(row|clip) \d+$/.test(key));
+  const LONGEST_HOLD = 4294967295;
+  const LAST_STEP = 99999;
   const isTime = isText((time) => time === "" || !parseTime(time).problem);
   const isId = isText((id) => /^(r\d+c\d+|d\d+)$/.test(id));
   const isStep = (step) =>
     isList(4, 4, () => true)(step) &&
     isId(step[0]) &&
-    isWhole(1, LONGEST)(step[1]) &&
+    isWhole(1, LONGEST_HOLD)(step[1]) &&
     isOneOf(true, false)(step[2]) &&
     isTime(step[3]);
   const isEvent = (event) =>
     isList(2, 2, () => true)(event) &&
-    isWhole(0, MOST_STEPS)(event[0]) &&
+    isWhole(0, LAST_STEP)(event[0]) &&
     isText((name) => !textProblem(name))(event[1]);
   const isClip = isShape({
     name: isText((name) => !nameProblem(name)),
@@ -411,11 +413,8 @@ export const createSheet = (sheet) => {
     cutBy,
     addClip,
     framesText,
-    drawnIn,
     useReading,
     fitGrid,
-    cellsOf,
-    crossingsOf,
     clipOf,
     clipsOf,
     clipOfTrack,

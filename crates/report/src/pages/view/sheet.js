@@ -456,7 +456,7 @@ const fieldsOf = (key, player) => {
     part("Name", "name", () => get().name, readName, { placeholder: "unnamed" }),
     part("Frames", "frames", () => sheet.framesText(player.track), readFrames, { placeholder: "0-3,5x2" }),
     part("Play mode", "play", () => get().play, readPlay, { options: PLAYS }),
-    part("Rate or time", "time", () => get().time, readTime, { placeholder: table.state.time, options: TIMES }),
+    part("Rate or time", "time", () => get().time, readTime, { options: TIMES }),
     part("Events", "events", () => formatEvents(get().events), parseEvents, { placeholder: "3=splash" }),
   ];
 };
@@ -503,6 +503,7 @@ const trackOf = (key) => {
   const [canvas, now] = [make("canvas", null, "stage"), make("span", null, "what")];
   const player = { key, canvas, box, track: null, drawn: -1 };
   const fields = fieldsOf(key, player);
+  const timeField = fields[3];
   const orders = buttonsOf(key, player);
   player.draw = (force) => {
     const { frames, timeline, clip, extent, scale } = player;
@@ -534,6 +535,7 @@ const trackOf = (key) => {
     const name = track.clip.name ? `, ${track.clip.name}` : "";
     canvas.setAttribute("aria-label", `${key}${name}, playing ${count(frames.length, "frame")}`);
     box.classList.toggle("named", Boolean(track.clip.name));
+    timeField.input.placeholder = table.state.time;
     fields.forEach((field) => field.refresh());
     if (player.visible !== false) player.draw(true);
   };
