@@ -4,8 +4,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use shibori_core::cut::{GridCandidate, IslandOptions, SheetAnalysis};
-use shibori_core::shape::{FrameOverride, OverrideKind};
-use shibori_core::{Background, Color, Frame, Insets, Pixels, SignedRect};
+use shibori_core::{Background, Color, Frame, Pixels};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, overrides, sprite_name};
 use shibori_formats::encode;
@@ -79,7 +78,7 @@ fn in_recipe(source: &Source, recipe: Option<&RecipeTable>, cx: &Context<'_>) ->
     // A recipe that already has a per-frame file keeps using it.
     let per_frame = recipe.get("shape").and_then(|shape| shape.get("per-frame")?.as_str());
     let per_frame_lines = match per_frame {
-        Some(file) => per_frame_lines(&overrides(&cx.resolve(Path::new(file)))?.lines),
+        Some(file) => encode::override_columns(&overrides(&cx.resolve(Path::new(file)))?.lines),
         None => Vec::new(),
     };
     let usual = || format!("{}-per-frame.csv", sprite.replace('/', "-"));
@@ -99,25 +98,6 @@ fn in_recipe(source: &Source, recipe: Option<&RecipeTable>, cx: &Context<'_>) ->
         shown,
     };
     page(source, &table, cx)
-}
-
-/// Lines of a per-frame file as its four columns.
-fn per_frame_lines(lines: &[FrameOverride]) -> Vec<[String; 4]> {
-    let columns = |line: &FrameOverride| {
-        let (kind, name, values) = match &line.kind {
-            OverrideKind::Shift(x, y) => ("shift", String::new(), format!("{x},{y}")),
-            OverrideKind::Move(x, y) => ("move", String::new(), format!("{x},{y}")),
-            OverrideKind::Pivot(point) => ("pivot", String::new(), format!("{},{}", point.x, point.y)),
-            OverrideKind::Box(name, SignedRect { x, y, width, height }) => {
-                ("box", name.to_string(), format!("{x},{y},{width},{height}"))
-            }
-            OverrideKind::Nine(Insets { left, top, right, bottom }) => {
-                ("nine", String::new(), format!("{left},{top},{right},{bottom}"))
-            }
-        };
-        [line.frame.clone(), kind.to_owned(), name, values]
-    };
-    lines.iter().map(columns).collect()
 }
 
 fn page(

@@ -340,7 +340,11 @@ export const createSet = ({ manifest, drawn }) => {
     const twin = named.find((name, at) => named.indexOf(name) !== at);
     if (twin) return `two clips are called ${twin}`;
     const problems = Object.entries(state.clips).map(([key, clip]) => {
-      const isRenamed = isSameBut(clip, beforeOf(key), ["name"]);
+      const before = beforeOf(key);
+      const isRenamed = isSameBut(clip, before, ["name"]);
+      if (before && before.name !== clip.name && before.name.includes("=")) {
+        return `a command can't rename '${before.name}', because of its =`;
+      }
       return isRenamed ? nameProblem(clip.name) || (clip.name ? "" : "give the clip a name") : clipProblem(clip);
     });
     return problems.find(Boolean) || "";

@@ -370,7 +370,7 @@ const chosenFrame = numberField(
   () => numberOf(table.view.chosenFrame),
   (value) => {
     const frame = spriteFrames()[value];
-    if (!frame) return `this sprite has ${count(spriteFrames().length, "frame")}`;
+    if (!frame) return `this sprite has only ${count(spriteFrames().length, "frame")}`;
     look({ chosenFrame: set.places.get(frame) });
     return "";
   },
@@ -463,7 +463,7 @@ const addBox = button("Add a box", () => {
     return;
   }
   if (boxNames().includes(name)) {
-    say(`there is a box called ${name} already; it is what you drag now`);
+    say(`there is already a box called ${name}; you can drag it now`);
     look({ drag: BOX + name });
     return;
   }
@@ -537,7 +537,7 @@ const clipTime = partField("Rate or time", "time", set.withTime, { placeholder: 
 const PLAYS = ["loop", "once", "bounce", "loop 3", "bounce 2", "loop mirrored"];
 const clipPlay = partField("Play mode", "play", set.withPlay, { options: PLAYS });
 const stepMillis = (clip, number) => (clip.steps[number].ticks * 1000) / clip.timescale;
-const TOO_FINE = "this time can't be kept exactly beside the others; enter a rate or time for all steps";
+const TOO_FINE = "this time can't be stored exactly together with the others; enter a rate or time for all steps";
 const retime = (name, number, millis, gesture) =>
   edit(name, (clip) => (setStepTime(clip, number, millis) ? "" : TOO_FINE), gesture);
 const stepTime = numberField(
@@ -635,7 +635,7 @@ const clipButtons = [
     const name = titleOf(chosenClip());
     const keys = set.keysOf(state);
     if (keys.length < 2) {
-      say("this is the only clip; without clips there is nothing to see here");
+      say("this is the only clip; the table needs at least one");
       return;
     }
     const next = keys[keys.indexOf(chosen) + 1] || keys[keys.indexOf(chosen) - 1];
@@ -886,6 +886,6 @@ $("sums").textContent = sums.map(([number, noun]) => count(number, noun)).join("
 $("set-part").hidden = false;
 $("recipe-how").textContent = data.recipe
   ? `Put these lines into [sprite.${data.sprite}], in place of lines and tables of the same name.`
-  : "A sprite that is made with these changes:";
+  : "A sprite with these changes:";
 table.begin();
 decoded(images).then(() => table.run(redraw));

@@ -485,7 +485,7 @@ const buttonsOf = (key, player) => {
   const drop = () => {
     const what = sheet.clipOf(table.state, key).name || key;
     change("", (state) => void delete sheet.clipsIn(state)[key]);
-    say(key.startsWith("row ") ? `${what} is a row without a name again` : `${what} dropped; Undo brings it back`);
+    say(key.startsWith("row ") ? `${what} is an unnamed row again` : `${what} dropped; Undo brings it back`);
   };
   box.append(press("Copy", copy), press("Mirror", mirror), press("Drop", drop));
   return box;
@@ -644,5 +644,5 @@ const background = `, on a flat background of ${given.color}: add --key auto to 
 $("sums").textContent = `${size.join("×")} px${given.background === "flat" ? background : ""}`;
 $("sheet-part").hidden = false;
 table.begin();
-$("recipe-how").textContent = "A sprite that is made like this:";
+$("recipe-how").textContent = "A sprite that is cut this way:";
 decoded([image]).then(() => table.run(zoomAll));
