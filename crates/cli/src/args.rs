@@ -223,8 +223,15 @@ pub(crate) struct LightTable {
     #[arg(value_name = "SOURCE")]
     pub(crate) source: PathBuf,
     /// HTML file to write; ends in .html [default: named after the source]
-    #[arg(short, long, value_name = "FILE")]
+    #[arg(short, long, value_name = "FILE", conflicts_with = "serve")]
     pub(crate) output: Option<PathBuf>,
+    /// Write no file; serve the page at http://127.0.0.1:PORT, with buttons that apply and undo changes, and reload it when
+    /// the files change [default port: any free one]
+    #[arg(long, value_name = "PORT", num_args = 0..=1, default_missing_value = "0")]
+    pub(crate) serve: Option<u16>,
+    /// With --serve: open the page in a browser
+    #[arg(long, requires = "serve")]
+    pub(crate) open: bool,
 }
 
 #[derive(Args, Debug)]

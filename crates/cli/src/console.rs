@@ -6,7 +6,7 @@
 
 use std::io::{self, IsTerminal, Write};
 use std::path::Path;
-use std::sync::Mutex;
+use std::sync::{Mutex, PoisonError};
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
@@ -32,6 +32,16 @@ pub(crate) struct Console {
     json_output: Mutex<JsonOutput>,
     /// Why a result could not be written, if it could not.
     broken: Mutex<Option<io::Error>>,
+    /// Everything that is said, for a page; none if there is no page.
+    record: Option<Mutex<Vec<RecordedLine>>>,
+}
+
+/// A line that was said.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub(crate) struct RecordedLine {
+    /// `result`, `error`, `warning`, `note` or `hint`.
+    pub(crate) kind: &'static str,
+    pub(crate) text: String,
 }
 
 /// What a run has to tell programs.
@@ -65,6 +75,27 @@ impl Console {
             progress: Mutex::new(None),
             json_output: Mutex::default(),
             broken: Mutex::new(None),
+            record: None,
+        }
+    }
+
+    /// A console that also keeps what is said, until [`Console::take_record`] takes it.
+    pub(crate) fn recording(everywhere: &GlobalArgs) -> Self {
+        Self { record: Some(Mutex::default()), ..Self::new(everywhere) }
+    }
+
+    /// What was said since the last call.
+    pub(crate) fn take_record(&self) -> Vec<RecordedLine> {
+        let lock = |record: &Mutex<Vec<RecordedLine>>| {
+            std::mem::take(&mut *record.lock().unwrap_or_else(PoisonError::into_inner))
+        };
+        self.record.as_ref().map(lock).unwrap_or_default()
+    }
+
+    pub(crate) fn record(&self, kind: &'static str, text: &str) {
+        if let Some(record) = &self.record {
+            let line = RecordedLine { kind, text: text.to_owned() };
+            record.lock().unwrap_or_else(PoisonError::into_inner).push(line);
         }
     }
 
@@ -78,6 +109,7 @@ impl Console {
             progress: Mutex::new(None),
             json_output: Mutex::default(),
             broken: Mutex::new(None),
+            record: None,
         }
     }
 
@@ -89,12 +121,14 @@ impl Console {
             progress: Mutex::new(None),
             json_output: Mutex::default(),
             broken: Mutex::new(None),
+            record: None,
             ..*self
         }
     }
 
     /// A line of the result, for people.
     pub(crate) fn print_line(&self, line: &str) {
+        self.record("result", line);
         if !self.json && !self.quiet {
             self.print_out(&escape_controls(line));
         }
@@ -102,6 +136,7 @@ impl Console {
 
     /// A heading of the result.
     pub(crate) fn print_heading(&self, line: &str) {
+        self.record("result", line);
         let line = escape_controls(line);
         if !self.json && !self.quiet {
             self.print_out(&format!("{BOLD}{line}{BOLD:#}"));
@@ -203,14 +238,18 @@ impl Console {
         if let (MessageLevel::Warning, Ok(mut json_output)) = (weight, self.json_output.lock()) {
             json_output.warnings.push(json!({ "message": render_message(message), "hint": message.hint }));
         }
-        if self.quiet && weight != MessageLevel::Error {
-            return;
-        }
         let (label, color) = match weight {
             MessageLevel::Error => ("error", RED),
             MessageLevel::Warning => ("warning", YELLOW),
             MessageLevel::Note => ("note", CYAN),
         };
+        self.record(label, &render_message(message));
+        if let Some(hint) = &message.hint {
+            self.record("hint", hint);
+        }
+        if self.quiet && weight != MessageLevel::Error {
+            return;
+        }
         self.labeled(label, color, &message.text);
         if let Some(pointer) = &message.pointer {
             self.print_err(&escape_controls(&format!("    {}", pointer.replace('\n', "\n    "))));

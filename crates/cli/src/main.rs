@@ -12,6 +12,7 @@ mod help;
 mod message;
 mod panic;
 mod progress;
+mod serve;
 mod synonyms;
 mod terminal;
 mod trace;

@@ -9,7 +9,7 @@ use shibori_core::{FrameSet, Lease};
 use shibori_draw::{PixelLimitError, PixelLimits};
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::ReadOptions;
-use shibori_formats::store::{self, Policy, Transaction};
+use shibori_formats::store::{self, Policy, Transaction, UndoLog};
 
 use crate::steps::CheckReport;
 use crate::{Error, LimitError, Notice, SizeCause};
@@ -89,6 +89,11 @@ impl<'a> Context<'a> {
         let run = self.run.with_memory(limits.memory.clone());
         let limits = ReadOptions { staged: run.staged().clone(), ..limits };
         Self { run, limits, ..self }
+    }
+
+    /// The same, noting what files held before they are replaced.
+    pub fn with_undo(self, log: UndoLog) -> Self {
+        Self { run: self.run.with_undo(log), ..self }
     }
 
     /// The same, but in a dry run later steps read what earlier ones would have written.

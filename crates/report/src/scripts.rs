@@ -37,6 +37,7 @@ pub(crate) const SHEET: Bundle = modules![
     "view/paint",
     "view/player",
     "view/fields",
+    "view/live",
     "view/table",
     "view/sheet",
 ];
@@ -56,6 +57,7 @@ pub(crate) const SET: Bundle = modules![
     "view/nine",
     "view/player",
     "view/fields",
+    "view/live",
     "view/table",
     "view/set",
 ];

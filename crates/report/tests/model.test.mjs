@@ -9,7 +9,7 @@ import {
   formatClip, formatParts, nameProblem, parseFrames, parsePlay, parseTime, setStepTime, timeSteps,
 } from "../src/pages/model/clip_text.js";
 import { createHistory, decodeState, digestOf, encodeState } from "../src/pages/model/history.js";
-import { formatOptions, formatToml, pasteable, pasteablePath, tomlKey, tomlString } from "../src/pages/model/quoting.js";
+import { commandLine, formatToml, optionWords, pasteable, pathWord, tomlKey, tomlString } from "../src/pages/model/quoting.js";
 import { createSet } from "../src/pages/model/set.js";
 import { createSheet } from "../src/pages/model/sheet.js";
 import { createClock, neighborTime, stepAt, stepNumber, stepsPlayed, timelineOf } from "../src/pages/model/timeline.js";
@@ -21,12 +21,16 @@ test("words are quoted as the program quotes them", () => {
   assert.ok(vectors.quoting.length > 20);
   for (const { word, pasted, path, toml, key } of vectors.quoting) {
     assert.equal(pasteable(word, false), pasted);
-    assert.equal(pasteablePath(word, false), path);
+    assert.equal(pasteable(pathWord(word), false), path);
     assert.equal(tomlString(word), toml);
     assert.equal(tomlKey(word), key);
   }
   assert.equal(pasteable("it's $5", true), "'it''s $5'");
-  assert.equal(formatOptions([["islands", true], ["clip", "-a = 0"], ["drop", "b"]]), ' --islands "--clip=-a = 0" --drop b');
+  const words = ["slice", "a b.png", ...optionWords([["islands", true], ["clip", "-a = 0"], ["drop", "b"]])];
+  const wanted = 'shibori slice "a b.png" --islands "--clip=-a = 0" --drop b';
+  assert.equal(commandLine([words], false), wanted);
+  assert.equal(commandLine([words, ["clip", "b"]], false), `${wanted} && shibori clip b`);
+  assert.equal(commandLine([words, ["clip", "b"]], true), `${wanted}; if ($?) { shibori clip b }`);
   assert.equal(formatToml({ a: ["x", 1], "b c": true, d: { e: 1.5 } }), '{ a = ["x", 1], "b c" = true, d = { e = 1.5 } }');
 });
 

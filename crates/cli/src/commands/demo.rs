@@ -64,7 +64,8 @@ pub(super) fn run(args: &Demo, program: &CommandContext<'_>) -> Result<(), Failu
         // Commands are printed with paths from the demo's folder, so that they can be pasted there.
         program.say(&format!("cd {}", pasteable_path(&args.folder)));
         let console = program.console.mute();
-        let inner = CommandContext { console: &console, base: args.folder.clone(), ..*program };
+        let inner =
+            CommandContext { base: args.folder.clone(), ..CommandContext::new(&console, program.everywhere) };
         for (line, typed) in SCRIPT.iter().zip(&commands) {
             program.say("");
             program.console.print_heading(typed);

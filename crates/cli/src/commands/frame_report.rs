@@ -89,7 +89,9 @@ pub(super) fn report_shaping(
     program: &CommandContext<'_>,
 ) {
     report_measures(set, shape, program);
-    for (frame, shift) in set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost) {
+    let is_plain = |shift: &Shift| shift.is_known && shift.x == 0 && shift.y == 0 && shift.likeness.is_none();
+    let shifted = set.frames().iter().zip(shifts).filter(|(_, shift)| !shift.is_lost);
+    for (frame, shift) in shifted.clone().filter(|(_, shift)| !is_plain(shift)) {
         let name = format!("{}:{}", frame.sprite(), frame.name());
         let likeness =
             shift.likeness.map(|likeness| format!(", similarity {likeness:.2}")).unwrap_or_default();
@@ -98,6 +100,11 @@ pub(super) fn report_shaping(
             Shift { x: 0, y: 0, .. } => format!("  {name}: stays{likeness}"),
             Shift { x, y, .. } => format!("  {name}: moved {x:+},{y:+} px{likeness}"),
         });
+    }
+    match shifted.filter(|(_, shift)| is_plain(shift)).count() {
+        0 => {}
+        1 => program.say("  1 frame stays in place"),
+        staying => program.say(&format!("  {staying} frames stay in place")),
     }
     for BoxCover { name, of, coverage } in covered {
         let SignedRect { width, height, .. } = coverage.area;

@@ -11,6 +11,7 @@ mod frame_report;
 mod guide_sheet;
 mod init;
 mod inspect;
+mod light_table;
 mod man;
 mod pack;
 mod pack_report;
@@ -24,6 +25,7 @@ use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
 use shibori_formats::manifest;
+use shibori_formats::store::UndoLog;
 use shibori_pipeline::{Context, Observer, recipe};
 
 use crate::args::{Command, GlobalArgs, SchemaOf};
@@ -39,11 +41,13 @@ pub(crate) struct CommandContext<'a> {
     pub(crate) everywhere: &'a GlobalArgs,
     /// The folder in which paths begin; empty for the current one.
     pub(crate) base: PathBuf,
+    /// Where is noted what files held before, if that can be undone.
+    pub(crate) undo: Option<UndoLog>,
 }
 
 impl<'a> CommandContext<'a> {
     pub(crate) fn new(console: &'a Console, everywhere: &'a GlobalArgs) -> Self {
-        Self { console, everywhere, base: PathBuf::new() }
+        Self { console, everywhere, base: PathBuf::new(), undo: None }
     }
 
     /// A run of its own: its files are in place once it is committed.
@@ -56,7 +60,10 @@ impl<'a> CommandContext<'a> {
         let run = &self.everywhere.run;
         let mut cx = Context::with_policy(observer, run.policy()).with_read_options(run.limits());
         cx.base.clone_from(&self.base);
-        cx
+        match &self.undo {
+            Some(log) => cx.with_undo(log.clone()),
+            None => cx,
+        }
     }
 
     /// "wrote", or what stands for it when nothing is written.

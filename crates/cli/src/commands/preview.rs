@@ -12,7 +12,7 @@ use shibori_pipeline::steps::{
     CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, View, WrittenView,
 };
 
-use super::{CommandContext, describe_clip};
+use super::{CommandContext, describe_clip, light_table};
 use crate::args::{ImageOutput, Preview};
 use crate::failure::Failure;
 use crate::terminal;
@@ -115,6 +115,11 @@ fn usual_output(view: &View, source: &Path) -> PathBuf {
 }
 
 pub(super) fn run(preview: &Preview, program: &CommandContext<'_>) -> Result<(), Failure> {
+    if let Preview::LightTable(args) = preview
+        && let Some(port) = args.serve
+    {
+        return light_table::serve(&args.source, port, args.open, program);
+    }
     let (job, cx) = (Job::of(preview), program.context());
     let drawn = job.view.draw(&job.source, job.after.as_ref(), &cx)?;
     if job.here {

@@ -46,12 +46,14 @@ pub(crate) struct Failure {
     pub(crate) exit: Exit,
     /// What to say; nothing where it was said already.
     pub(crate) message: Option<Message>,
+    /// Whether a person and the run changed the same, and either may be kept.
+    pub(crate) is_conflict: bool,
 }
 
 impl Failure {
     pub(crate) fn usage(text: impl Into<String>) -> Self {
         let message = Message { text: text.into(), pointer: None, hint: None };
-        Self { exit: Exit::Usage, message: Some(message) }
+        Self { exit: Exit::Usage, message: Some(message), is_conflict: false }
     }
 
     /// Something was found, and said already: only the exit code is left to tell.
@@ -66,12 +68,12 @@ impl Failure {
 
     /// Something that is said in these words.
     pub(crate) fn of_message(message: Message) -> Self {
-        Self { exit: Exit::Usage, message: Some(message) }
+        Self { exit: Exit::Usage, message: Some(message), is_conflict: false }
     }
 
     /// What went wrong was said already.
     pub(crate) fn already_reported(exit: Exit) -> Self {
-        Self { exit, message: None }
+        Self { exit, message: None, is_conflict: false }
     }
 
     pub(crate) fn with_hint(self, hint: impl Into<String>) -> Self {
@@ -102,7 +104,7 @@ impl Failure {
     pub(crate) fn pointing(option: &str, error: &SyntaxError) -> Self {
         let text = format!("{option}: {}", error.problem);
         let message = Message { text, pointer: Some(error.pointer()), hint: None };
-        Self { exit: Exit::Usage, message: Some(message) }
+        Self { exit: Exit::Usage, message: Some(message), is_conflict: false }
     }
 }
 
@@ -256,7 +258,8 @@ impl From<FileError> for Failure {
             } => (Exit::Usage, write_hint(path, problem)),
             FileError::Write { path, problem } => (Exit::Output, write_hint(path, problem)),
         };
-        Self::usage(error.to_string()).with_exit(exit).with_any_hint(hint)
+        let is_conflict = matches!(&error, FileError::Write { problem: WriteProblem::Conflict { .. }, .. });
+        Self { is_conflict, ..Self::usage(error.to_string()).with_exit(exit).with_any_hint(hint) }
     }
 }
 

@@ -21,7 +21,7 @@ impl From<RecipeError> for Failure {
         };
         let pointer = error.mark.as_ref().map(|mark| mark.pointer());
         let hint = hint(&error.fault);
-        Self { exit, message: Some(Message { text: error.to_string(), pointer, hint }) }
+        Self { exit, ..Self::of_message(Message { text: error.to_string(), pointer, hint }) }
     }
 }
 

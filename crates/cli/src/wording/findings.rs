@@ -181,7 +181,11 @@ fn remedy_lines(remedies: &[Remedy], most: usize) -> Vec<String> {
 
 /// A command to paste.
 pub(crate) fn command_line(command: &CommandLine) -> String {
-    let words = command.words();
+    pasteable_command(&command.words())
+}
+
+/// The words behind `shibori`, quoted for the shell.
+pub(crate) fn pasteable_command(words: &[String]) -> String {
     let quoted = words.iter().map(|word| format!(" {}", pasteable(word)));
     format!("shibori{}", quoted.collect::<String>())
 }

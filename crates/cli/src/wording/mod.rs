@@ -6,7 +6,7 @@ mod numbers;
 mod report_path;
 mod table;
 
-pub(crate) use findings::{FindingReport, WordedGroup, command_line, word_findings};
+pub(crate) use findings::{FindingReport, WordedGroup, command_line, pasteable_command, word_findings};
 pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
     abbreviate_list, cells, count_noun, format_bytes, format_millis, group_digits, numbers_as_ranges,

@@ -15,6 +15,7 @@ mod hand_work;
 mod inputs;
 mod jobs;
 mod language;
+mod live;
 mod memory;
 mod mistakes;
 mod packing;

@@ -6,21 +6,21 @@ use std::process::{Child, Command, Stdio};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 
-use crate::env::Env;
+use crate::env::{Env, words};
 
 /// Long for the slowest machine: only what never comes takes it.
-const PATIENCE: Duration = Duration::from_secs(120);
+pub(crate) const PATIENCE: Duration = Duration::from_secs(120);
 
-/// A build that watches, and what it says.
-struct Watching {
+/// A command that goes on until it is stopped, and what it says.
+pub(crate) struct Watching {
     child: Child,
     lines: Receiver<String>,
 }
 
 impl Watching {
-    fn begin(env: &Env) -> Self {
+    pub(crate) fn begin(env: &Env, line: &str) -> Self {
         let mut child = Command::new(assert_cmd::cargo::cargo_bin("shibori"))
-            .args(["build", "--watch", "--serve", "0"])
+            .args(words(line))
             .current_dir(env.path(""))
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())
@@ -42,7 +42,7 @@ impl Watching {
 
     /// The next line that holds a text.
     #[track_caller]
-    fn line(&self, wanted: &str) -> String {
+    pub(crate) fn line(&self, wanted: &str) -> String {
         self.wait_for(wanted).0
     }
 
@@ -101,7 +101,7 @@ fn what_is_saved_is_built_and_open_pages_load_themselves_anew() {
     let recipe = "[sprite.koi]\nfrom = \"art/koi*.png\"\nslice = { grid = \"8x1\" }\n[atlas.pond]\nuse = \"koi\"\n\
         [[atlas.pond.preview]]\nas = \"html\"\n";
     env.write("shibori.toml", recipe);
-    let watching = Watching::begin(&env);
+    let watching = Watching::begin(&env, "build --watch --serve 0");
     let line = watching.line("serving at http://127.0.0.1:");
     let port: u16 = line.trim_end_matches('/').rsplit(':').next().unwrap().parse().unwrap();
     watching.line("watching for changes");
@@ -165,7 +165,7 @@ fn a_build_that_begins_with_a_mistake_is_served_and_mended_under_any_layout() {
              [atlas.pond]\nuse = \"koi\"\n[[atlas.pond.preview]]\nas = \"html\"\n"
         );
         env.write("shibori.toml", recipe.replace("grid", "gird"));
-        let watching = Watching::begin(&env);
+        let watching = Watching::begin(&env, "build --watch --serve 0");
         let [line, ..] =
             watching.all(["serving at http://127.0.0.1:", "unknown key 'gird'", "watching for changes"]);
         let port: u16 = line.trim_end_matches('/').rsplit(':').next().unwrap().parse().unwrap();

@@ -15,7 +15,7 @@ use tempfile::TempDir;
 
 use super::file_system::{FileSystem, OsFileSystem};
 use super::transaction::Transaction;
-use super::{Policy, journal, staging};
+use super::{Policy, UndoLog, journal, staging};
 use crate::encode::png;
 use crate::{Error, WriteProblem};
 
@@ -184,7 +184,11 @@ fn visible(home: &Path) -> Vec<(PathBuf, Vec<u8>)> {
 
 /// Writes new versions of everything.
 fn run(home: &Path, disk: Arc<dyn FileSystem>) -> Result<(), Error> {
-    let run = Transaction::on(disk, Policy::default());
+    run_noted(home, disk, UndoLog::default())
+}
+
+fn run_noted(home: &Path, disk: Arc<dyn FileSystem>, log: UndoLog) -> Result<(), Error> {
+    let run = Transaction::on(disk, Policy::default()).with_undo(log);
     let targets = targets(home);
     let (first, second) = targets.split_at(5);
     for (targets, stale) in [(first, vec![home.join("stale.png")]), (second, vec![])] {
@@ -276,6 +280,31 @@ fn a_run_killed_at_any_call_is_finished_or_undone_from_any_of_its_folders() {
         }
         println!("commit x killed x {subset:?}: {} calls, {undone} all old, {finished} all new", after.calls);
         assert!(undone > 30 && finished > 10);
+    }
+}
+
+#[test]
+fn an_undo_that_fails_or_is_killed_at_any_call_puts_back_every_file_or_none() {
+    let (after, old) = (After::new(), visible(before().path()));
+    for fault in [Fault::Fails, Fault::Dies] {
+        let (mut undone, mut kept) = (0, 0);
+        for at in 0.. {
+            let (home, log) = (before(), UndoLog::default());
+            run_noted(home.path(), real(), log.clone()).unwrap();
+            let disk = Faulty::new(at, fault);
+            let outcome = log.take().restore_on(&(Arc::clone(&disk) as Arc<dyn FileSystem>));
+            let is_back = visible(home.path()) == old;
+            assert!(is_back || outcome.is_err(), "{fault:?} at call {at}");
+            next_run(home.path(), &FOLDERS, real()).unwrap();
+            let found = visible(home.path());
+            assert!(found == old || found == after.visible, "{fault:?} at call {at}: {:#?}", names(&found));
+            (undone, kept) = (undone + usize::from(found == old), kept + usize::from(found != old));
+            if disk.calls.load(Ordering::SeqCst) <= at {
+                break;
+            }
+        }
+        println!("undo x {fault:?}: {undone} put back, {kept} as before");
+        assert!(undone > 10 && kept > 30);
     }
 }
 

@@ -17,6 +17,7 @@ pub(crate) mod seal;
 mod staged_files;
 mod staging;
 mod transaction;
+mod undo;
 
 #[cfg(test)]
 mod faults;
@@ -32,6 +33,7 @@ pub use staged_files::StagedFiles;
 pub use staging::{Abandoned, discard, finish_interrupted};
 pub(crate) use transaction::Existing;
 pub use transaction::{Batch, Policy, Transaction, Written, on_wait};
+pub use undo::{Undo, UndoLog};
 
 /// Every file that the build of a recipe last wrote, of those with their records in a folder.
 pub fn outputs_of_recipe(folder: &std::path::Path, recipe: &std::path::Path) -> Vec<std::path::PathBuf> {

@@ -15,10 +15,10 @@ use std::time::{Duration, SystemTime};
 
 use serde::{Deserialize, Serialize};
 
-use crate::DisplaySlashed;
 use crate::store::file_system::{FileSystem, OsFileSystem, or_missing, read_if_there};
 use crate::store::journal::{self, Journal, Move, Unfinished};
 use crate::store::{HIDDEN_FOLDER, OsText};
+use crate::{DisplaySlashed, Error, WriteProblem};
 
 const PREFIX: &str = "run-";
 const LOCK: &str = "lock";
@@ -134,6 +134,11 @@ impl Staging {
     /// Where staged bytes of a number go.
     pub(super) fn staged_file(&self, folder: usize, number: usize) -> PathBuf {
         self.folders[folder].path.join(staged_name(number))
+    }
+
+    /// A folder of the run, without links.
+    pub(super) fn real_folder(&self, folder: usize) -> &Path {
+        &self.folders[folder].folder
     }
 
     /// Opens a folder, after finishing what runs that were killed left there. It is made if need be.
@@ -254,6 +259,19 @@ pub(super) enum CommitError {
     Before(io::Error),
     /// The run counts; the next one finishes it.
     After(Unfinished),
+}
+
+impl CommitError {
+    /// As an error of the run; `unit` is its main file.
+    pub(super) fn into_error(self, unit: &Path) -> Error {
+        match self {
+            Self::Before(error) => Error::write(unit, error),
+            Self::After(Unfinished { left, error }) => {
+                let first = left.first().cloned().unwrap_or_default();
+                Error::write(&first, WriteProblem::Unfinished { left: left.len(), error })
+            }
+        }
+    }
 }
 
 impl Drop for Staging {

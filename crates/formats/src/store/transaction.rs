@@ -19,7 +19,7 @@ use crate::store::journal::Move;
 use crate::store::ledger::{Entry, Ledger};
 use crate::store::names::{check_new, file_key};
 use crate::store::staging::{self, CommitError, Staging, with_interrupt_gate};
-use crate::store::{Digest, FileStamp, Fingerprint, OsText, PathText, StagedFiles, seal};
+use crate::store::{Digest, FileStamp, Fingerprint, OsText, PathText, StagedFiles, Undo, UndoLog, seal};
 use crate::{Error, WouldLoseData, WriteProblem};
 
 /// What may be replaced, and who writes.
@@ -45,6 +45,7 @@ pub struct Transaction {
     staged: StagedFiles,
     /// Whether a dry run keeps what it would write, for later steps to read.
     holds: bool,
+    undo: Option<UndoLog>,
     state: Mutex<State>,
 }
 
@@ -167,12 +168,17 @@ impl Transaction {
             kept: Vec::new(),
         };
         let (memory, staged) = (Budget::default(), StagedFiles::default());
-        Self { policy, memory, disk, staged, holds: false, state: Mutex::new(state) }
+        Self { policy, memory, disk, staged, holds: false, undo: None, state: Mutex::new(state) }
     }
 
     /// The same, but in a dry run later steps read what earlier ones would have written.
     pub fn holding(self) -> Self {
         Self { holds: true, ..self }
+    }
+
+    /// The same, noting what its files held before.
+    pub fn with_undo(self, log: UndoLog) -> Self {
+        Self { undo: Some(log), ..self }
     }
 
     /// The same with a limit on memory.
@@ -204,6 +210,13 @@ impl Transaction {
     pub fn add_sources(&self, files: &[PathBuf]) {
         let real = parallel::map_slice(files, |path| path.canonicalize().ok());
         self.state().sources.extend(real.into_iter().flatten());
+    }
+
+    /// The files that the run reads, without links.
+    pub fn sources(&self) -> Vec<PathBuf> {
+        let mut sources: Vec<PathBuf> = self.state().sources.iter().cloned().collect();
+        sources.sort_unstable();
+        sources
     }
 
     /// Takes hold of a file that is to be changed, before it is read: waits for another run that is to write it, and
@@ -538,14 +551,16 @@ impl Transaction {
         if moves.is_empty() {
             return Ok(());
         }
-        state.staging.commit(moves).map_err(|problem| match problem {
-            CommitError::Before(error) => Error::write(&state.batches[0].unit, error),
-            CommitError::After(unfinished) => {
-                let first = unfinished.left.first().cloned().unwrap_or_default();
-                let (left, error) = (unfinished.left.len(), unfinished.error);
-                Error::write(&first, WriteProblem::Unfinished { left, error })
-            }
-        })
+        let before = match &self.undo {
+            Some(_) => Undo::of_moves(&moves, &state.staging, &*self.disk)
+                .map_err(|error| Error::write(&state.batches[0].unit, error))?,
+            None => Undo::default(),
+        };
+        let done = state.staging.commit(moves);
+        if let Some(log) = self.undo.filter(|_| !matches!(done, Err(CommitError::Before(_)))) {
+            log.note(before);
+        }
+        done.map_err(|problem| problem.into_error(&state.batches[0].unit))
     }
 }
 

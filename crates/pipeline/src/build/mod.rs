@@ -11,6 +11,7 @@
 mod cache_keys;
 mod check;
 mod depfile;
+mod edit;
 mod execution;
 mod graph;
 mod ledger;
@@ -29,12 +30,15 @@ use std::sync::{Mutex, PoisonError};
 use serde_json::Value;
 pub use shibori_formats::store::Digest;
 
+use shibori_core::Name;
+
 use crate::options::RunOptions;
 use crate::recipe::Recipe;
-use crate::steps::CheckReport;
+use crate::steps::{CheckReport, View};
 use crate::{Error, NoopObserver, Notice};
 
 pub use check::{RecipeFinding, RecipeObservation};
+pub use edit::RecipeEdit;
 pub use graph::Graph;
 pub use ledger::LedgerProblem;
 pub use recipe_sprite::RecipeSprite;
@@ -185,6 +189,11 @@ impl Build {
         Ok(Self { graph, run: run.clone() })
     }
 
+    /// Whether the recipe's files still hold what was read.
+    pub fn is_current(&self) -> bool {
+        self.graph.recipe.is_current()
+    }
+
     /// What is made of what.
     pub fn graph(&self) -> &Graph {
         &self.graph
@@ -231,6 +240,19 @@ impl Build {
         };
         let folders = parts.flat_map(|part| &part.from).map(|from| folder(&from.value));
         folders.filter(|folder| self.graph.base.join(folder).is_dir()).collect()
+    }
+
+    /// The light tables: of which sprite each is, and its file, from the recipe's folder.
+    pub fn light_tables(&self) -> Vec<(&Name, &Path)> {
+        let table = |step: &'_ graph::Target| match step.kind {
+            graph::TargetKind::Preview { of: graph::TargetSource::Sprite(figure), at, .. } => {
+                let preview = &self.graph.sprite(figure).previews[at];
+                matches!(preview.view, View::LightTable(_)).then_some(figure)
+            }
+            _ => None,
+        };
+        let tables = self.graph.steps.iter().filter_map(|step| Some((table(step)?, step)));
+        tables.map(|(figure, step)| (&self.graph.figures[figure].name, step.target.as_path())).collect()
     }
 
     /// Every file that builds by this recipe are known to have written, from the recipe's folder.

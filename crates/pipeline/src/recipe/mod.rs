@@ -9,6 +9,7 @@
 
 mod atlas;
 mod check;
+mod edit;
 mod error;
 mod fields;
 mod output;
@@ -149,6 +150,11 @@ impl Recipe {
             return Err(RecipeError::for_file(text.file(), RecipeErrorKind::Nothing));
         }
         Ok(Self { out: dir, sprites, atlases, check, text })
+    }
+
+    /// Whether its files still hold what was read.
+    pub(crate) fn is_current(&self) -> bool {
+        self.text.texts().all(|(file, text)| read(file).is_ok_and(|now| now == text))
     }
 
     /// Something wrong at a place.

@@ -73,6 +73,11 @@ impl RecipeText {
         self.files.iter().map(|file| file.path.as_path())
     }
 
+    /// All files with what was read of them.
+    pub(super) fn texts(&self) -> impl Iterator<Item = (&Path, &str)> {
+        self.files.iter().map(|file| (file.path.as_path(), &file.padded[file.start..]))
+    }
+
     /// The file in which a part is.
     pub fn file_of(&self, span: &Span) -> &Path {
         &self.at(span).path

@@ -33,7 +33,9 @@ pub use inspect::{
 pub(crate) use loading::folder_of_set;
 pub use loading::open_in_place;
 pub use pack::{Packed, pack, write_atlases};
-pub use preview::{CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, View, WrittenView};
+pub use preview::{
+    CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, TableTarget, View, WrittenView,
+};
 pub use slice::{
     CutMethod, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests,
     slice_sprite, write_set,

@@ -5,6 +5,7 @@ mod serve;
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Instant;
 
 use serde::Serialize;
@@ -14,9 +15,10 @@ use shibori_pipeline::build::{Build, ChangedFiles, TargetInfo, Watch};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
 use self::reporter::{BuildReporter, why};
-use self::serve::Server;
+use self::serve::BuildSite;
 use super::CommandContext;
 use crate::args::Build as Args;
+use crate::console::Console;
 use crate::failure::Failure;
 use crate::message::{Message, MessageLevel};
 use crate::wording::ReportPath;
@@ -199,34 +201,51 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
     // Begun before the first build, so that nothing is missed that is saved meanwhile.
     let mut watch = Watch::begin(&base)
         .map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.display_slashed())))?;
-    let server = args.serve.map(started).transpose()?;
-    if let Some(server) = &server {
+    let recorded = Console::recording(program.everywhere);
+    let program =
+        &CommandContext { console: &recorded, ..CommandContext::new(&recorded, program.everywhere) };
+    let site = args.serve.map(|port| BuildSite::start(port, program)).transpose()?;
+    if let Some((_, server)) = &site {
         program.say(&format!("serving at {}", server.address()));
     }
+    let mut has_tables = false;
     let (mut changed, mut known): (Option<ChangedFiles>, BTreeSet<PathBuf>) = (None, BTreeSet::new());
     let mut warned: BTreeSet<PathBuf> = BTreeSet::new();
     loop {
         let is_first = changed.is_none();
         let unwatched = match Build::open(recipe, &program.everywhere.run) {
             Err(error) => {
+                program.console.take_record();
                 program.fail(&failure_of(error));
+                if let Some((site, _)) = &site {
+                    site.report(program.console.take_record(), false);
+                }
                 // Any file saved next may fix it.
                 known.clear();
                 watch.follow_everything()
             }
             Ok(build) => {
+                let build = Arc::new(build);
                 let unwatched = watch.follow(&build);
-                if let Some(server) = &server {
-                    server.show(&base.join(build.out()));
+                if let Some((site, _)) = &site {
+                    site.show(Arc::clone(&build));
+                }
+                if let Some((_, server)) =
+                    site.as_ref().filter(|_| !has_tables && !build.light_tables().is_empty())
+                {
+                    has_tables = true;
+                    let address = server.trusted_address();
+                    program.say(&format!("light tables that change the recipe: {address}"));
                 }
                 // A new file counts as a part, and so does one that is gone.
                 let parts: BTreeSet<PathBuf> = build.all_files().into_iter().collect();
                 let saved = changed.as_ref().map(|changed| SavedFiles::among(&parts, &known, changed));
                 known = parts;
+                program.console.take_record();
                 let did_something = build_watched(args, &build, saved.as_ref(), program);
                 watch.pass_over(&build);
-                if let Some(server) = server.as_ref().filter(|_| did_something) {
-                    server.reload_pages();
+                if let Some((site, _)) = &site {
+                    site.report(program.console.take_record(), did_something);
                 }
                 unwatched
             }
@@ -243,13 +262,6 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
         };
         changed = Some(change);
     }
-}
-
-fn started(port: u16) -> Result<Server, Failure> {
-    Server::start(port).map_err(|error| {
-        Failure::usage(format!("--serve: port {port} can't be used: {error}"))
-            .with_hint("choose another, such as --serve 8141; 0 picks any free port")
-    })
 }
 
 /// What was saved.

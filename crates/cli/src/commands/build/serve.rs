@@ -1,246 +1,148 @@
-//! A small server on this machine alone: shows the folder of outputs, and lets open pages reload after each build.
-//!
-//! Only GET and HEAD of files below that folder are answered, and only if this machine is asked by its own name: a page from
-//! elsewhere that points its name at 127.0.0.1 gets nothing. Each request has a thread, so a reader that stops reading holds
-//! up nobody, and a page asks once a second whether there is something new, so that no browser runs out of connections.
+//! The outputs of a watched build, as pages that load again after each build; with the token, light tables change the recipe.
 
-use std::fs;
-use std::io;
-use std::path::{Component, Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
-use std::time::SystemTime;
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use percent_encoding::percent_decode_str;
-use shibori_formats::{DisplaySlashed, escape_url_path, escape_xml};
-use tiny_http::{Header, Method, Request, Response, StatusCode};
+use shibori_core::Name;
+use shibori_formats::{DisplaySlashed, escape_url_path};
+use shibori_pipeline::build::{Build, RecipeEdit};
 
-/// Where pages ask for the number of the last build.
-const RELOAD_PATH: &str = "/.shibori/news";
+use super::failure_of;
+use crate::args::GlobalArgs;
+use crate::commands::CommandContext;
+use crate::console::{Console, RecordedLine};
+use crate::failure::Failure;
+use crate::serve::{Answer, ApplyRequest, Folder, Live, RELOAD_PATH, STATUS_PATH, Server, Site, with_live};
 
-pub(super) struct Server {
-    address: String,
-    shared: Arc<Shared>,
+/// The outputs of a build.
+pub(super) struct BuildSite {
+    everywhere: GlobalArgs,
+    /// Records what actions say; what builds say is recorded by the watch.
+    console: Console,
+    live: Live,
+    /// The last build whose recipe could be read.
+    last: Mutex<Option<Arc<Build>>>,
+    /// Whether the next build follows from an action, so that what it says belongs to that.
+    is_followed: AtomicBool,
 }
 
-struct Shared {
-    folder: Mutex<PathBuf>,
-    /// When the server began: a page of an earlier one is out of date.
-    began: u128,
-    builds: Mutex<u64>,
-}
-
-impl Server {
-    /// Begins to serve; nothing is shown yet. Port 0 is any that is free.
-    pub(super) fn start(port: u16) -> Result<Self, String> {
-        let http = tiny_http::Server::http(("127.0.0.1", port)).map_err(|error| error.to_string())?;
-        let port = http.server_addr().to_ip().map_or(port, |address| address.port());
-        let began = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH);
-        let began = began.map_or(0, |since| since.as_millis());
-        let shared = Arc::new(Shared { folder: Mutex::default(), began, builds: Mutex::default() });
-        let serving = Arc::clone(&shared);
-        std::thread::spawn(move || {
-            for request in http.incoming_requests() {
-                let serving = Arc::clone(&serving);
-                // A client's mistake doesn't affect the build.
-                std::thread::spawn(move || serving.answer(request, port));
-            }
-        });
-        Ok(Self { address: format!("http://127.0.0.1:{port}/"), shared })
-    }
-
-    pub(super) fn address(&self) -> &str {
-        &self.address
-    }
-
-    /// Shows this folder from now on.
-    pub(super) fn show(&self, folder: &Path) {
-        folder.clone_into(&mut self.shared.folder.lock().unwrap_or_else(PoisonError::into_inner));
-    }
-
-    /// Lets open pages reload.
-    pub(super) fn reload_pages(&self) {
-        *self.shared.builds.lock().unwrap_or_else(PoisonError::into_inner) += 1;
-    }
-}
-
-impl Shared {
-    /// What the last build is known by.
-    fn version(&self) -> String {
-        format!("{}-{}", self.began, self.builds.lock().unwrap_or_else(PoisonError::into_inner))
-    }
-
-    fn answer(&self, request: Request, port: u16) -> io::Result<()> {
-        let host = request.headers().iter().find(|header| header.field.equiv("Host"));
-        let host = host.map(|header| header.value.as_str().to_owned()).unwrap_or_default();
-        let is_own =
-            ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{port}") || host == *name);
-        if !is_own {
-            return request.respond(plain(403, "only this machine can access this server"));
-        }
-        if !matches!(request.method(), Method::Get | Method::Head) {
-            return request.respond(plain(405, "only files are served here"));
-        }
-        let path = request.url().split(['?', '#']).next().unwrap_or("/").to_owned();
-        let version = self.version();
-        if path == RELOAD_PATH {
-            return request.respond(plain(200, &version));
-        }
-        let folder = self.folder.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        let Some(file) = inside(&folder, &path) else {
-            // Nothing is built yet, perhaps: the page comes as soon as it is.
-            return request.respond(html(listening("<p>no such file</p>", &version)).with_status_code(404));
-        };
-        if file.is_dir() {
-            return request.respond(html(listening(&listing(&folder, &file), &version)));
-        }
-        match fs::read(&file) {
-            Err(_) => request.respond(plain(404, "no such file")),
-            Ok(bytes) if kind(&file).starts_with("text/html") => {
-                request.respond(html(listening(&String::from_utf8_lossy(&bytes), &version)))
-            }
-            Ok(bytes) => request.respond(with_content_type(Response::from_data(bytes), kind(&file))),
-        }
-    }
-}
-
-/// The file that a path means, if it is below the folder.
-fn inside(folder: &Path, path: &str) -> Option<PathBuf> {
-    let wanted = PathBuf::from(decoded(path)?.trim_start_matches('/'));
-    if !wanted.components().all(|part| matches!(part, Component::Normal(_))) {
-        return None;
-    }
-    let is_hidden = |part: Component<'_>| part.as_os_str().to_string_lossy().starts_with('.');
-    if wanted.components().any(is_hidden) {
-        return None;
-    }
-    let (real, folder) = (folder.join(wanted).canonicalize().ok()?, folder.canonicalize().ok()?);
-    real.starts_with(folder).then_some(real)
-}
-
-/// A path of a URL without `%20` and the like.
-fn decoded(path: &str) -> Option<String> {
-    Some(percent_decode_str(path).decode_utf8().ok()?.into_owned())
-}
-
-/// What a folder holds, as a page of links; pages first.
-fn listing(whole: &Path, folder: &Path) -> String {
-    let mut names: Vec<(bool, String)> = Vec::new();
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        let name = entry.file_name().to_string_lossy().into_owned();
-        if !name.starts_with('.') {
-            let name = if entry.path().is_dir() { name + "/" } else { name };
-            names.push((!kind(Path::new(&name)).starts_with("text/html"), name));
-        }
-    }
-    names.sort();
-    let real = whole.canonicalize().unwrap_or_else(|_| whole.to_owned());
-    let shown = folder.strip_prefix(&real).map(|path| path.display_slashed().to_string()).unwrap_or_default();
-    let at = if shown.is_empty() { String::new() } else { format!("/{shown}") };
-    let link = |(_, name): &(bool, String)| {
-        format!(
-            "<li><a href=\"{}\">{}</a></li>\n",
-            escape_url_path(&format!("{at}/{name}")),
-            escape_xml(name)
-        )
+/// The sprite whose light table is at a path below the outputs.
+fn table_at<'a>(build: &'a Build, path: &str) -> Option<&'a Name> {
+    let out = build.out();
+    let is_here = |file: &Path| {
+        let below = file.strip_prefix(&out).ok().map(|file| file.display_slashed().to_string());
+        below.is_some_and(|file| path == escape_url_path(&format!("/{file}")))
     };
-    let links: String = names.iter().map(link).collect();
-    format!(
-        "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\">\
-         <title>{0}</title><style>body {{ font: 16px/1.6 system-ui, sans-serif; margin: 2rem; color-scheme: light dark }}</style>\
-         <h1>{0}</h1>\n<ul>\n{links}</ul>\n",
-        escape_xml(&if shown.is_empty() { "Outputs".to_owned() } else { shown })
-    )
+    build.light_tables().into_iter().find(|(_, file)| is_here(file)).map(|(sprite, _)| sprite)
 }
 
-/// The same page, reloading once there is another build than that of this version.
-fn listening(page: &str, version: &str) -> String {
-    let script = format!(
-        "<script>setInterval(() => fetch(\"{RELOAD_PATH}\").then(answer => answer.text()).then(\
-         version => version.trim() === \"{version}\" || location.reload(), () => 0), 1000)</script>\n"
-    );
-    match page.rfind("</body>") {
-        Some(at) => format!("{}{script}{}", &page[..at], &page[at..]),
-        None => format!("{page}{script}"),
+impl BuildSite {
+    pub(super) fn start(port: u16, program: &CommandContext<'_>) -> Result<(Arc<Self>, Server), Failure> {
+        let site = Arc::new(Self {
+            everywhere: program.everywhere.clone(),
+            console: Console::recording(program.everywhere),
+            live: Live::new(),
+            last: Mutex::default(),
+            is_followed: AtomicBool::new(false),
+        });
+        let server = Server::start(port, Arc::clone(&site)).map_err(|error| {
+            Failure::usage(format!("--serve: port {port} can't be used: {error}"))
+                .with_hint("choose another, such as --serve 8141; 0 picks any free port")
+        })?;
+        Ok((site, server))
+    }
+
+    fn last(&self) -> MutexGuard<'_, Option<Arc<Build>>> {
+        self.last.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Shows the outputs of this build from now on.
+    pub(super) fn show(&self, build: Arc<Build>) {
+        let before = self.last().replace(build);
+        if before.is_none() {
+            self.live.reload_pages();
+        }
+    }
+
+    /// Says what a build said, and lets pages load again if any file is another one.
+    pub(super) fn report(&self, lines: Vec<RecordedLine>, did_something: bool) {
+        match self.is_followed.swap(false, Ordering::Relaxed) {
+            true => self.live.say_more(lines),
+            false if lines.is_empty() => {}
+            false => self.live.say(lines, None),
+        }
+        if did_something {
+            self.live.reload_pages();
+        }
+    }
+
+    /// Puts lines into the recipe, for the watch to build.
+    fn apply(&self, request: &ApplyRequest) -> Result<String, Failure> {
+        let Some(last) = self.last().clone() else {
+            return Err(Failure::usage("the recipe can't be read yet"));
+        };
+        if !last.is_current() {
+            return Err(Failure::usage("the recipe was just changed; try again after the build"));
+        }
+        let sprite = last.light_tables().into_iter().map(|(sprite, _)| sprite);
+        let Some(sprite) = sprite.into_iter().find(|sprite| sprite.as_str() == request.sprite) else {
+            return Err(Failure::usage("only sprites with a light table can be changed here"));
+        };
+        if !request.commands.is_empty() || request.lines.is_empty() {
+            return Err(Failure::usage("only lines for the recipe can be applied here"));
+        }
+        let program = CommandContext {
+            base: last.base().to_owned(),
+            undo: Some(self.live.log.clone()),
+            ..CommandContext::new(&self.console, &self.everywhere)
+        };
+        let cx = program.context();
+        let edited = last.edit_sprite(sprite, &request.lines, &request.per_frame, &cx);
+        let edited = edited.map_err(failure_of)?;
+        cx.commit().map_err(failure_of)?;
+        Ok(self.describe(sprite, &edited, &last))
+    }
+
+    fn describe(&self, sprite: &Name, edited: &RecipeEdit, build: &Build) -> String {
+        let file = edited.recipe.strip_prefix(build.base()).unwrap_or(&edited.recipe);
+        let table = format!("[sprite.{}]", shibori_pipeline::options::toml_key(sprite.as_str()));
+        let list = edited.per_frame.as_ref().map(|list| list.display_slashed().to_string());
+        if edited.keys.is_empty() && list.is_none() {
+            self.console.print_line(&format!("{} already says so", file.display_slashed()));
+        } else {
+            let keys = edited.keys.join(", ");
+            let list = list.map(|list| format!("wrote {list}"));
+            let table_line = (!edited.keys.is_empty())
+                .then(|| format!("changed {keys} of {table} in {}", file.display_slashed()));
+            let parts: Vec<String> = table_line.into_iter().chain(list).collect();
+            self.console.print_line(&parts.join("; "));
+        }
+        format!("the change of {table}")
     }
 }
 
-fn kind(file: &Path) -> &'static str {
-    match file.extension().unwrap_or_default().to_string_lossy().to_lowercase().as_str() {
-        "html" | "htm" => "text/html; charset=utf-8",
-        "png" | "apng" => "image/png",
-        "gif" => "image/gif",
-        "webp" => "image/webp",
-        "svg" => "image/svg+xml",
-        "css" => "text/css; charset=utf-8",
-        "json" => "application/json",
-        "gltf" => "model/gltf+json",
-        "glb" => "model/gltf-binary",
-        "csv" | "txt" | "lua" | "toml" => "text/plain; charset=utf-8",
-        _ => "application/octet-stream",
-    }
-}
-
-type Bytes = Response<io::Cursor<Vec<u8>>>;
-
-fn html(page: String) -> Bytes {
-    with_content_type(Response::from_data(page), "text/html; charset=utf-8")
-}
-
-fn plain(status: u16, text: &str) -> Bytes {
-    with_content_type(Response::from_data(format!("{text}\n")), "text/plain; charset=utf-8")
-        .with_status_code(StatusCode(status))
-}
-
-fn with_content_type(response: Bytes, kind: &str) -> Bytes {
-    let header = |name: &str, value: &str| Header::from_bytes(name, value).expect("plain letters");
-    response
-        .with_header(header("Content-Type", kind))
-        .with_header(header("Cache-Control", "no-store"))
-        .with_header(header("X-Content-Type-Options", "nosniff"))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn only_files_below_the_folder_are_shown() {
-        let folder = tempfile::tempdir().unwrap();
-        fs::create_dir(folder.path().join("build")).unwrap();
-        fs::write(folder.path().join("secret.txt"), b"x").unwrap();
-        fs::write(folder.path().join("build/a b.html"), b"x").unwrap();
-        fs::write(folder.path().join("build/.hidden"), b"x").unwrap();
-        let build = folder.path().join("build");
-        assert!(inside(&build, "/a%20b.html").is_some());
-        for path in
-            ["/../secret.txt", "/%2e%2e/secret.txt", "//etc/passwd", "/.hidden", "/none", "/%zz", "/%"]
-        {
-            assert!(inside(&build, path).is_none(), "{path}");
+impl Site for BuildSite {
+    fn page(&self, path: &str, root: Option<&str>) -> Answer {
+        let version = self.live.version();
+        match (path, root) {
+            (RELOAD_PATH, _) => return Answer::plain(200, &version),
+            (STATUS_PATH, Some(_)) => return Answer::json(&self.live.status()),
+            _ => {}
         }
-        #[cfg(unix)]
-        {
-            std::os::unix::fs::symlink(folder.path().join("secret.txt"), build.join("link.txt")).unwrap();
-            assert!(inside(&build, "/link.txt").is_none());
-        }
-        let page = listening("<body>x</body>", "1-2");
-        assert!(page.starts_with("<body>x<script>") && page.ends_with("</script>\n</body>"), "{page}");
+        let last = self.last().clone();
+        let folder = last.as_ref().map(|build| build.base().join(build.out())).unwrap_or_default();
+        let is_table = root.is_some() && last.is_some_and(|build| table_at(&build, path).is_some());
+        let root = root.unwrap_or_default();
+        let site = Folder { folder: &folder, root, version: &version };
+        site.answer(path, &|page| match is_table {
+            true => with_live(page, root, &version, &[]),
+            false => site.listening(page),
+        })
     }
 
-    #[test]
-    fn names_of_any_kind_are_links_that_lead_to_them() {
-        let folder = tempfile::tempdir().unwrap();
-        let names = ["50% #1?.html", "a'b & <i>.png", "\u{e9} +.png"];
-        let odd: &[&str] = if cfg!(windows) { &[] } else { &["x\" onmouseover=\"alert(1).html"] };
-        for name in names.iter().filter(|name| !cfg!(windows) || !name.contains(['?', '<', '>'])).chain(odd) {
-            fs::write(folder.path().join(name), b"x").unwrap();
-            let page = listing(folder.path(), folder.path());
-            assert!(
-                page.contains(&format!(">{}<", escape_xml(name))) && !page.contains("onmouseover=\"alert"),
-                "{page}"
-            );
-            let link = escape_url_path(&format!("/{name}"));
-            assert!(page.contains(&format!("href=\"{link}\"")), "{page}");
-            assert!(inside(folder.path(), &link).is_some_and(|file| file.is_file()), "{link}");
-        }
+    fn act(&self, path: &str, body: &[u8]) -> Answer {
+        self.is_followed.store(true, Ordering::Relaxed);
+        self.live.act(path, body, &self.console, |request| self.apply(request), || {})
     }
 }

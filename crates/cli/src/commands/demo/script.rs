@@ -223,9 +223,12 @@ impl ScriptLine {
             "preview html" => {
                 Command::Preview(Preview::Html(Html { source, output: Some(file), options: self.options()? }))
             }
-            "preview light-table" => {
-                Command::Preview(Preview::LightTable(LightTable { source, output: Some(file) }))
-            }
+            "preview light-table" => Command::Preview(Preview::LightTable(LightTable {
+                source,
+                output: Some(file),
+                serve: None,
+                open: false,
+            })),
             "preview drift" => Command::Preview(Preview::Drift(Drift {
                 source,
                 after: paths.get(1).cloned(),

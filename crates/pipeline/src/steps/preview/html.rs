@@ -36,6 +36,11 @@ impl HtmlPage {
         Self { html, frames, clips, checked: None }
     }
 
+    /// Its text.
+    pub fn html(&self) -> &str {
+        &self.html
+    }
+
     /// Writes it, and gives how many bytes it has.
     pub(super) fn write(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
         let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();

@@ -1,7 +1,7 @@
 //! A page on which a sheet's cut, or frames already cut, are tried by hand.
 
 use std::collections::HashMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use shibori_core::cut::{GridCandidate, IslandOptions, SheetAnalysis};
 use shibori_core::{Background, Color, Frame, Pixels};
@@ -28,6 +28,44 @@ const MANY_PIXELS: u64 = 1 << 21;
 /// What a sprite's table in a recipe says.
 type RecipeTable = serde_json::Map<String, serde_json::Value>;
 
+/// What the commands of a light table write.
+#[derive(Clone, Debug)]
+pub struct TableTarget {
+    sprite: String,
+    /// The source's path for a recipe.
+    from: PathBuf,
+    /// The set that is made of the source, if that isn't changed in place.
+    pub output: PathBuf,
+    /// Whether the source is a set or an atlas.
+    pub has_manifest: bool,
+    /// Whether the source is a set, which is changed in place.
+    pub in_place: bool,
+}
+
+impl TableTarget {
+    /// What is made of a source.
+    ///
+    /// # Errors
+    /// Where no sprite can have the source's name.
+    pub fn of(source: &Path, cx: &Context<'_>) -> Result<Self, Error> {
+        let whole = cx.resolve(source);
+        let manifest = manifest_of(&whole);
+        let in_place =
+            manifest.as_ref().is_some_and(|path| path.file_name().is_some_and(|name| name == SET_FILE));
+        // A set is called like its folder.
+        let named = if in_place && whole.is_file() { source.parent().unwrap_or(source) } else { source };
+        let sprite = sprite_name(named)?.to_string();
+        // An atlas may be typed without its ending.
+        let from = match &manifest {
+            Some(_) if !whole.exists() => source.with_added_extension("json"),
+            _ => source.to_owned(),
+        };
+        let has_manifest = manifest.is_some();
+        let output = if has_manifest { format!("{sprite}-moved").into() } else { PathBuf::from(&sprite) };
+        Ok(Self { sprite, from, output, has_manifest, in_place })
+    }
+}
+
 pub(super) fn draw(
     source: &Source,
     recipe: Option<&RecipeTable>,
@@ -35,32 +73,24 @@ pub(super) fn draw(
 ) -> Result<HtmlPage, Error> {
     let Some(path) = source.path() else { return in_recipe(source, recipe, cx) };
     let whole = cx.resolve(path);
-    let manifest = manifest_of(&whole);
-    let is_set = manifest.as_ref().is_some_and(|path| path.file_name().is_some_and(|name| name == SET_FILE));
-    // A set is called like its folder.
-    let named = if is_set && whole.is_file() { path.parent().unwrap_or(path) } else { path };
-    let sprite = sprite_name(named)?.to_string();
-    // An atlas may be typed without its ending.
-    let from = match &manifest {
-        Some(_) if !whole.exists() => path.with_added_extension("json"),
-        _ => path.to_owned(),
-    };
-    let from = from.display_slashed().to_string();
+    let target = TableTarget::of(path, cx)?;
+    let from = target.from.display_slashed().to_string();
+    let sprite = &target.sprite;
     let table = |shown: LightTableContent| LightTable {
         title: path.display_slashed().to_string(),
         source: path.display_slashed().to_string(),
         from: from.clone(),
-        output: if manifest.is_some() { format!("{sprite}-moved") } else { sprite.clone() },
+        output: target.output.display_slashed().to_string(),
         per_frame: format!("{sprite}-per-frame.csv"),
         sprite: sprite.clone(),
-        has_manifest: manifest.is_some(),
-        in_place: is_set,
+        has_manifest: target.has_manifest,
+        in_place: target.in_place,
         recipe: None,
         per_frame_lines: Vec::new(),
         is_windows: cfg!(windows),
         shown,
     };
-    if manifest.is_none()
+    if !target.has_manifest
         && whole.is_file()
         && let DecodedFile { picture: DecodedImage::Still(pixels), .. } = image(&whole, cx.limits())?
     {

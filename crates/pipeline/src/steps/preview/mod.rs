@@ -22,6 +22,7 @@ use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
 pub use grid::CutImage;
 pub use html::HtmlPage;
+pub use light_table::TableTarget;
 pub use motion::{Motion, MotionContent};
 
 /// What is drawn of a source.

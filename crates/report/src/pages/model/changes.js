@@ -1,9 +1,5 @@
 // One list of changes, written as commands to paste or as lines of a recipe.
-import { csvField, formatOptions, formatToml, pasteablePath, tomlKey } from "./quoting.js";
-
-// Commands that run in turn, each only if the one before succeeded.
-const chained = (commands, isWindows) =>
-  isWindows ? commands.reduce((all, next) => (all ? `${all}; if ($?) { ${next} }` : next), "") : commands.join(" && ");
+import { commandLine, csvField, formatToml, optionWords, pathWord, tomlKey } from "./quoting.js";
 
 const perFrameFile = (lines) =>
   lines.length ? `frame,kind,name,values\n${lines.map((line) => line.map(csvField).join(",")).join("\n")}\n` : "";
@@ -20,22 +16,21 @@ const clipOptions = ({ drops, renames, clips }, nameOf) => [
 
 // `page` says what the source is: source, from (its path in a recipe), output, perFrame, hasManifest, inPlace, recipe,
 // isWindows.
-const commandOf = (changes, page, nameOf) => {
-  const options = (list) => formatOptions(list, page.isWindows);
-  const [shaping, timing] = [options(changes.options), options(clipOptions(changes, nameOf))];
-  if (page.recipe) return shaping || timing ? "shibori build" : "";
-  const [source, output] = [page.source, page.output].map((path) => pasteablePath(path, page.isWindows));
+const commandsOf = (changes, page, nameOf) => {
+  const [shaping, timing] = [changes.options, clipOptions(changes, nameOf)].map(optionWords);
+  const [source, output] = [page.source, page.output].map(pathWord);
   const commands = [];
   if (page.hasManifest) {
-    const isMoved = shaping && !page.inPlace;
-    if (shaping) commands.push(`shibori adjust ${source}${shaping} ${page.inPlace ? "--in-place" : `-o ${output}`}`);
-    if (timing) commands.push(`shibori clip ${isMoved ? output : source}${timing}`);
+    const isMoved = shaping.length && !page.inPlace;
+    const target = page.inPlace ? ["--in-place"] : ["-o", output];
+    if (shaping.length) commands.push(["adjust", source, ...shaping, ...target]);
+    if (timing.length) commands.push(["clip", isMoved ? output : source, ...timing]);
   } else if (changes.drops.length || changes.renames.length) {
-    commands.push(`shibori slice ${source}${shaping} -o ${output}`, `shibori clip ${output}${timing}`);
-  } else if (shaping || timing) {
-    commands.push(`shibori slice ${source}${shaping}${timing} -o ${output}`);
+    commands.push(["slice", source, ...shaping, "-o", output], ["clip", output, ...timing]);
+  } else if (shaping.length || timing.length) {
+    commands.push(["slice", source, ...shaping, ...timing, "-o", output]);
   }
-  return chained(commands, page.isWindows);
+  return commands;
 };
 
 // ---- recipes. Clips are defined under the names they have before `drop` and `rename`, which come last.
@@ -129,7 +124,7 @@ const recipeOf = (changes, all, page, nameOf) => {
   return [`[sprite.${tomlKey(page.sprite)}]`, ...lines].join("\n");
 };
 
-// The command, recipe lines and per-frame file for a state, or the problem that prevents them.
+// The commands, recipe lines and per-frame file for a state, or the problem that prevents them.
 export const outcomeOf = (set, state, page) => {
   const problem = set.problemOf(state);
   if (problem) return { command: "", lines: "", problem };
@@ -139,9 +134,12 @@ export const outcomeOf = (set, state, page) => {
     .map((key) => ({ key, before: set.beforeOf(key), clip: set.clipOf(state, key) }))
     .filter(({ clip }) => clip.name)
     .map((one) => ({ ...one, text: set.textOf(one.clip), inherited: set.inheritedEvents(one.clip, one.before) }));
+  const commands = page.recipe ? [] : commandsOf(changes, page, set.fullNameOf);
+  const lines = recipeOf(changes, all, page, set.fullNameOf);
   return {
-    command: commandOf(changes, page, set.fullNameOf),
-    lines: recipeOf(changes, all, page, set.fullNameOf),
+    commands,
+    command: page.recipe ? lines && "shibori build" : commandLine(commands, page.isWindows),
+    lines,
     perFrame: perFrameFile(changes.lines),
     note: changes.note,
     hint: "no changes yet; drag, nudge or type, and the command will appear here",

@@ -21,8 +21,7 @@ export const pasteable = (word, isWindows) => {
 };
 
 // A file whose name begins like an option is named with its folder.
-export const pasteablePath = (path, isWindows) =>
-  pasteable(path.startsWith("-") && path !== "-" ? `./${path}` : path, isWindows);
+export const pathWord = (path) => (path.startsWith("-") && path !== "-" ? `./${path}` : path);
 
 // A basic string of TOML.
 export const tomlString = (text) => {
@@ -36,15 +35,19 @@ export const tomlKey = (name) => (/^[A-Za-z0-9_-]+$/.test(name) ? name : tomlStr
 // A field of a CSV file.
 export const csvField = (text) => (/[",\n\r;]|^\s|\s$/.test(text) ? `"${text.replace(/"/g, '""')}"` : text);
 
-// Options of a command line: [[name, value]..]; a value of true is a bare option. A value that begins like an
+// Options as words of a command line: [[name, value]..]; a value of true is a bare option. A value that begins like an
 // option is joined to its name.
-export const formatOptions = (options, isWindows) => {
-  const word = ([name, value]) => {
-    if (value === true) return ` --${name}`;
-    if (value.startsWith("-")) return ` ${pasteable(`--${name}=${value}`, isWindows)}`;
-    return ` --${name} ${pasteable(value, isWindows)}`;
-  };
-  return options.map(word).join("");
+export const optionWords = (options) =>
+  options.flatMap(([name, value]) => {
+    if (value === true) return [`--${name}`];
+    return value.startsWith("-") ? [`--${name}=${value}`] : [`--${name}`, value];
+  });
+
+// Commands, each the words behind `shibori`, as one line: each runs only if the one before succeeded.
+export const commandLine = (commands, isWindows) => {
+  const lines = commands.map((words) => ["shibori", ...words].map((word) => pasteable(word, isWindows)).join(" "));
+  if (!isWindows) return lines.join(" && ");
+  return lines.reduce((all, next) => (all ? `${all}; if ($?) { ${next} }` : next), "");
 };
 
 // A value of TOML in one line.

@@ -1,7 +1,7 @@
 // A sheet and its cut: which pixels are drawn, the cells of a grid, what lines cross, rows as clips, and the command.
 import { isList, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
 import { MOST_STEPS, formatFrames, nameProblem, parsePlay, parseTime, textProblem, timeSteps } from "./clip_text.js";
-import { formatOptions, formatToml, pasteablePath, tomlKey } from "./quoting.js";
+import { commandLine, formatToml, optionWords, pathWord, tomlKey } from "./quoting.js";
 import { count, pair } from "./words.js";
 
 // More cells than this are not shown.
@@ -380,8 +380,8 @@ export const createSheet = (sheet) => {
     const clips = tracks.map((track) => [track.clip.name, clipText(state, track)]);
     const events = tracks.flatMap(({ clip }) => clip.events.map(([step, event]) => `${clip.name}@${step}=${event}`));
     const clipOptions = clips.map(([name, text]) => ["clip", `${name} = ${text}`]);
-    const options = formatOptions([...cut, ...clipOptions, ...events.map((event) => ["event", event])], isWindows);
-    const [from, to] = [source, output].map((path) => pasteablePath(path, isWindows));
+    const options = optionWords([...cut, ...clipOptions, ...events.map((event) => ["event", event])]);
+    const commands = [["slice", pathWord(source), ...options, "-o", pathWord(output)]];
     const value = ([name, value]) => [name, name === "join" ? +value : value];
     const lines = [
       ["from", source],
@@ -390,7 +390,8 @@ export const createSheet = (sheet) => {
       ...(events.length ? [["event", events]] : []),
     ].map(([key, value]) => `${key.padEnd(5)} = ${formatToml(value)}`);
     return {
-      command: `shibori slice ${from}${options} -o ${to}`,
+      commands,
+      command: commandLine(commands, isWindows),
       lines: [`[sprite.${tomlKey(sprite)}]`, ...lines].join("\n"),
     };
   };

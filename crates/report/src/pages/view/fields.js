@@ -55,6 +55,7 @@ export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set)
   let isTyping = false;
   const settle = () => {
     isTyping = false;
+    delete input.dataset.typing;
     mark("");
     input.value = get() ?? "";
   };
@@ -65,6 +66,7 @@ export const numberField = (text, { min = 0, max = 100000, step = 1 }, get, set)
   };
   input.addEventListener("input", () => {
     isTyping = true;
+    input.dataset.typing = "yes";
     mark(problemOf(input.valueAsNumber));
   });
   input.addEventListener("change", () => take(input.valueAsNumber));
@@ -130,6 +132,7 @@ export const textField = (text, get, set, { placeholder = "", options = [], begi
   let isTyping = false;
   const settle = () => {
     isTyping = false;
+    delete input.dataset.typing;
     mark("");
     input.value = get();
   };
@@ -143,6 +146,7 @@ export const textField = (text, get, set, { placeholder = "", options = [], begi
   input.addEventListener("input", () => {
     visit ||= { begun: begin(), gesture: Symbol(text), text: get() };
     isTyping = true;
+    input.dataset.typing = "yes";
     mark(set(input.value, visit) || "");
   });
   input.addEventListener("change", settle);

@@ -3,6 +3,7 @@ import { createHistory, decodeState, encodeState } from "../model/history.js";
 import { createClock } from "../model/timeline.js";
 import { $, bindCopy } from "./dom.js";
 import { say } from "./fields.js";
+import { createLive } from "./live.js";
 import { bindBackground, bindSpeed, createLoop, createPlayers, isKeyOf, keepFocusInSight, mayMove } from "./player.js";
 
 // Browsers take no more than some twenty new addresses a second.
@@ -18,6 +19,12 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
   const table = { view: { ...model.startView } };
   const beginning = JSON.stringify(table.view);
   Object.defineProperty(table, "state", { get: () => history.state });
+  const live = createLive(data, () => {
+    save();
+    const { past, next, state } = history;
+    const time = [table.time.playing, table.time.seconds()];
+    return { past, next, state: JSON.stringify(state), time };
+  });
   let saving = 0;
   let drawing = 0;
   let saves = [];
@@ -122,7 +129,9 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
     area.value = area.textContent = text;
     area.rows = Math.max(1, text.trimEnd().split("\n").length);
   };
-  table.showOutcome = ({ command, lines, perFrame, problem, hint, note }) => {
+  table.showOutcome = (outcome) => {
+    const { command, lines, perFrame, problem, hint, note } = outcome;
+    live.update(outcome);
     show("command", command);
     $("command").placeholder = problem || hint || "";
     $("wrong").textContent = problem || "";
@@ -176,8 +185,21 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
     $("title").textContent = data.title;
     const found = stateOfAddress();
     if (found) [history.state, table.view] = [found.state, found.view];
+    goOn(live.kept);
     showPlaying();
     refresh(false);
+  };
+  // After the server let the page load again: the steps that can be undone and the time stay, unless the changes were
+  // applied.
+  const goOn = ({ past, next, state, time, focus, scroll }) => {
+    if (state && state === JSON.stringify(history.state)) Object.assign(history, { past, next });
+    else if (state) say("");
+    if (time) {
+      table.time.play(time[0]);
+      table.time.seek(time[1]);
+    }
+    if (focus) $(focus)?.focus({ preventScroll: true });
+    if (scroll) requestAnimationFrame(() => scrollTo(0, scroll));
   };
   // Once images are there.
   table.run = (ready) => {
