@@ -76,7 +76,7 @@ fn floor(folder: &Path) -> Duration {
     };
     let decoded = |path: &PathBuf| match read_image(path, &ReadOptions::default()).unwrap().picture {
         DecodedImage::Still(pixels) => pixels,
-        DecodedImage::Moving(_) => unreachable!("sheets are still"),
+        _ => unreachable!("sheets are still"),
     };
     let (sheets, pages) = (images("art"), images("build"));
     let pages: Vec<RgbaImage> = pages.iter().map(|path| decoded(path).to_image()).collect();

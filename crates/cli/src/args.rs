@@ -134,11 +134,12 @@ pub(crate) struct Pack {
 
 #[derive(Args, Debug)]
 pub(crate) struct Unpack {
-    /// The atlas's manifest
+    /// The atlas's manifest, or a set
     #[arg(value_name = "MANIFEST")]
     pub(crate) manifest: PathBuf,
-    /// The folder to write: one PNG per frame, and frames.json
-    #[arg(short, long, value_name = "SET")]
+    /// The folder to write: one PNG per frame, and frames.json; or a painting to write, FILE.ora: one layer per frame, one
+    /// group per clip
+    #[arg(short, long, value_name = "SET|FILE.ora")]
     pub(crate) output: PathBuf,
     #[command(flatten)]
     pub(crate) options: UnpackOptions,

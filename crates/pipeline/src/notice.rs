@@ -27,6 +27,11 @@ pub enum Notice {
     },
     /// What was noticed while reading.
     Read(ReadNotice),
+    /// Companions have no place in a painting.
+    NoCompanions {
+        /// The painting.
+        file: PathBuf,
+    },
     /// The changes in a per-frame file are already applied.
     AlreadyApplied {
         /// The file, as it was named.

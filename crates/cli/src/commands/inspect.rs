@@ -16,7 +16,7 @@ use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
 use crate::message::MessageLevel;
-use crate::wording::{abbreviate_list, cells, command_line, count_noun, format_millis, rest_of};
+use crate::wording::{abbreviate_list, cells, command_line, count_noun, format_millis, layer_loss, rest_of};
 
 #[derive(Serialize)]
 struct Report {
@@ -53,6 +53,8 @@ struct ImageSummary {
     /// Its separate drawings, where no grid is sure.
     drawings: Option<DrawingsReport>,
     animation: Option<Timing>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    layers: Option<LayersReport>,
     findings: Vec<String>,
     /// Square cells that divide the sheet evenly, largest first.
     square_cells: Vec<CellFit>,
@@ -69,6 +71,14 @@ struct Timing {
     total_ms: f64,
     /// 0 is forever.
     plays: u32,
+}
+
+#[derive(Serialize)]
+struct LayersReport {
+    count: usize,
+    /// The groups they are in; each is a clip.
+    groups: Vec<String>,
+    command: String,
 }
 
 #[derive(Serialize)]
@@ -182,6 +192,7 @@ fn sheet(image: &ImageReport) -> ImageSummary {
         others: Vec::new(),
         drawings: None,
         animation: None,
+        layers: None,
         findings: Vec::new(),
         square_cells: Vec::new(),
         columns: Vec::new(),
@@ -191,6 +202,11 @@ fn sheet(image: &ImageReport) -> ImageSummary {
         ImageContent::Animation { millis, plays } => {
             let (count, total_ms) = (millis.len(), millis.iter().sum());
             sheet.animation = Some(Timing { count, ms: millis.clone(), total_ms, plays: *plays });
+        }
+        ImageContent::Layers { layers, groups, losses } => {
+            let command = slice_command(&image.file, CutOptions::default(), None);
+            sheet.layers = Some(LayersReport { count: *layers, groups: groups.clone(), command });
+            sheet.findings.extend(losses.iter().map(|(loss, names)| layer_loss(*loss, names)));
         }
         ImageContent::Sheet { background, is_blank, grids, loose, square_cells, counts } => {
             sheet.background = background.map(|color| color.to_string());
@@ -278,9 +294,10 @@ fn describe(sheet: &ImageSummary, program: &CommandContext<'_>) {
     if let Some(color) = &sheet.background {
         program.say(&format!("  the background is flat {color}; --key auto makes it transparent"));
     }
-    match &sheet.animation {
-        Some(animation) => describe_animation(animation, program),
-        None => {
+    match (&sheet.animation, &sheet.layers) {
+        (Some(animation), _) => describe_animation(animation, program),
+        (None, Some(layers)) => describe_layers(layers, program),
+        (None, None) => {
             describe_grids(sheet, program);
             // Where the grid is sure, sums that also fit only distract.
             if !sheet.grid.as_ref().is_some_and(|grid| grid.sure) {
@@ -291,6 +308,15 @@ fn describe(sheet: &ImageSummary, program: &CommandContext<'_>) {
     for finding in &sheet.findings {
         program.say(&format!("  {finding}"));
     }
+}
+
+fn describe_layers(layers: &LayersReport, program: &CommandContext<'_>) {
+    let groups = match layers.groups.as_slice() {
+        [] => "no groups".to_owned(),
+        groups => format!("{}: {}", count_noun(groups.len(), "group"), abbreviate_list(groups)),
+    };
+    program.say(&format!("  {}, {groups}", count_noun(layers.count, "layer")));
+    program.say(&format!("  {}", layers.command));
 }
 
 fn describe_loose(loose: &DrawingsReport, program: &CommandContext<'_>) {

@@ -3,10 +3,12 @@
 use shibori_formats::DisplaySlashed;
 
 use serde::Serialize;
+use shibori_core::FrameSet;
 use shibori_core::shape::TrimScope;
 use shibori_formats::manifest::SET_FILE;
+use shibori_pipeline::Context;
 use shibori_pipeline::options::ShapeOptions;
-use shibori_pipeline::steps::{unpack, write_set};
+use shibori_pipeline::steps::{unpack, write_painting, write_set};
 
 use super::CommandContext;
 use crate::args::Unpack;
@@ -21,10 +23,35 @@ struct Report {
     removed: Vec<ReportPath>,
 }
 
+/// Frames as layers to paint on.
+fn write_layers(
+    args: &Unpack,
+    set: &FrameSet,
+    cx: Context<'_>,
+    program: &CommandContext<'_>,
+) -> Result<(), Failure> {
+    if args.options.trimmed.is_on() {
+        return Err(Failure::usage("--trimmed has no effect on layers: each is placed on its canvas")
+            .with_hint("drop --trimmed"));
+    }
+    write_painting(set, &args.output, &cx)?;
+    cx.commit()?;
+    let (layers, groups) = (set.frames().len(), set.clips().len());
+    let file = args.output.display_slashed();
+    let (layers_text, groups) = (count_noun(layers, "layer"), count_noun(groups, "clip"));
+    program.say(&format!("{} {file}: {layers_text}, {groups}", program.write_verb()));
+    let (manifest, removed) = (args.output.clone().into(), Vec::new());
+    program.console.result(&Report { manifest, count: layers, removed });
+    Ok(())
+}
+
 pub(super) fn run(args: &Unpack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let set = unpack(&args.manifest, &args.options, &cx)?;
     let frames = set.frames().len();
+    if args.output.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("ora")) {
+        return write_layers(args, &set, cx, program);
+    }
     let images: usize = set.frames().iter().map(|frame| 1 + frame.companions().len()).sum();
     let whole = if args.options.trimmed.is_on() { None } else { Some(TrimScope::None) };
     let shape = ShapeOptions { trim: whole, ..ShapeOptions::default() };

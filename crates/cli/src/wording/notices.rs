@@ -6,7 +6,7 @@ use shibori_core::cut::{Crossing, Side};
 use shibori_core::pack::ReuseOutcome;
 use shibori_core::shape::Coregistration;
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{ReadLoss, ReadNotice};
+use shibori_formats::decode::{LayerLoss, ReadLoss, ReadNotice};
 use shibori_pipeline::{Notice, Task};
 
 use crate::message::{Message, MessageLevel};
@@ -288,6 +288,10 @@ fn output_notice(notice: &Notice) -> (MessageLevel, Message) {
             ),
             smooth_helps.then_some("add --resample smooth to keep them visible"),
         ),
+        Notice::NoCompanions { file } => note(format!(
+            "{}: companions are left out; a painting has one picture per frame",
+            file.display_slashed()
+        )),
         Notice::AlreadyApplied { file } => note(format!(
             "the changes in {} are already applied; the frames were left as they are",
             file.display_slashed()
@@ -359,9 +363,26 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
                 }
             })
         }
+        ReadNotice::Layers { file, names, loss } => note(format!("{file}: {}", layer_loss(*loss, names))),
         ReadNotice::FastDelays { file, frames } => note(format!(
             "{file}: {} with a delay of up to 10 ms play as 100 ms, as in browsers",
             count_noun(*frames, "frame")
         )),
+    }
+}
+
+/// Layers that aren't as they look in their painting, and why.
+pub(crate) fn layer_loss(loss: LayerLoss, names: &[String]) -> String {
+    let layers = if names.len() == 1 { "layer" } else { "layers" };
+    let names: Vec<String> = names
+        .iter()
+        .map(|name| if name.is_empty() { "(no name)".to_owned() } else { name.clone() })
+        .collect();
+    let names = abbreviate_list(&names);
+    match loss {
+        LayerLoss::Hidden => format!("left out hidden {layers}: {names}"),
+        LayerLoss::Guide => format!("left out guide {layers}: {names}"),
+        LayerLoss::Cropped => format!("{layers} cut off at the edge of the canvas: {names}"),
+        LayerLoss::Blended => format!("blend mode ignored in {layers}: {names}"),
     }
 }

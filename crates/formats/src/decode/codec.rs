@@ -2,7 +2,7 @@
 
 use image::RgbaImage;
 use shibori_core::clip::FrameDuration;
-use shibori_core::{Budget, LONGEST, Lease, Pixels, Size};
+use shibori_core::{Budget, FrameSet, LONGEST, Lease, Pixels, Rect, Size, UVec2};
 
 use crate::ReadProblem;
 use crate::store::StagedFiles;
@@ -25,6 +25,8 @@ pub enum DecodedImage {
     Still(Pixels),
     /// Several, with times.
     Moving(Animation),
+    /// Layers of a painting.
+    Layers(Box<LayeredImage>),
 }
 
 /// Whole pictures, as a viewer composites them.
@@ -45,6 +47,45 @@ pub struct AnimationFrame {
     pub span: FrameDuration,
     /// What the file says, in its own ticks, where that is too short for viewers: up to 10 ms.
     pub raw_delay: Option<u32>,
+}
+
+/// Layers of a painting.
+#[derive(Clone, Debug)]
+pub struct LayeredImage {
+    /// The whole painting.
+    pub size: Size,
+    /// Those that show, from the bottom up; at least one.
+    pub layers: Vec<Layer>,
+    /// What was left out, or isn't as it looks in the painting.
+    pub losses: Vec<(LayerLoss, Vec<String>)>,
+    /// What the manifest says that was kept with them: its frames are blank, and this much of each is kept.
+    pub(super) known: Option<(FrameSet, Vec<Rect>)>,
+}
+
+/// One layer.
+#[derive(Clone, Debug)]
+pub struct Layer {
+    /// Its name.
+    pub name: String,
+    /// The names of the groups it is in, from the outermost; empty outside of all groups.
+    pub groups: Vec<String>,
+    /// What shows of it inside the painting.
+    pub pixels: Pixels,
+    /// Where that begins.
+    pub at: UVec2,
+}
+
+/// Why layers aren't as they look in the painting.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum LayerLoss {
+    /// They are hidden, so they were left out.
+    Hidden,
+    /// They are guides, so they were left out.
+    Guide,
+    /// They extend beyond the painting, and were cut off there.
+    Cropped,
+    /// They are blended in another way than by laying one over the other.
+    Blended,
 }
 
 /// What a file is, for people.
@@ -92,6 +133,8 @@ pub enum Format {
     Qoi,
     /// Uncompressed video, YUV4MPEG2.
     Y4m,
+    /// OpenRaster: a painting in layers.
+    OpenRaster,
 }
 
 impl Format {
@@ -106,6 +149,11 @@ impl Format {
             [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => Some(Self::Tiff),
             [b'q', b'o', b'i', b'f', ..] => Some(Self::Qoi),
             _ if bytes.starts_with(b"YUV4MPEG2 ") => Some(Self::Y4m),
+            _ if bytes.starts_with(b"PK\x03\x04")
+                && bytes.get(30..54) == Some(b"mimetypeimage/openraster") =>
+            {
+                Some(Self::OpenRaster)
+            }
             _ => None,
         }
     }
@@ -122,6 +170,7 @@ impl Format {
             Self::Tga => "TGA",
             Self::Qoi => "QOI",
             Self::Y4m => "YUV4MPEG2",
+            Self::OpenRaster => "OpenRaster",
         }
     }
 }

@@ -19,8 +19,8 @@ use crate::decode::outcome::{LoadedFrames, ReadNotice, file_name, sprite_name};
 use crate::decode::set::load;
 use crate::{Error, ReadProblem, manifest};
 
-const ENDINGS: [&str; 12] =
-    ["png", "apng", "gif", "webp", "jpg", "jpeg", "bmp", "tif", "tiff", "tga", "qoi", "y4m"];
+const ENDINGS: [&str; 13] =
+    ["png", "apng", "gif", "webp", "jpg", "jpeg", "bmp", "tif", "tiff", "tga", "qoi", "y4m", "ora"];
 
 /// Folders in folders in folders: deeper is a mistake, or a link that leads back.
 const DEEPEST: usize = 8;

@@ -8,6 +8,7 @@ use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
 
 use crate::decode::codec::{Animation, DecodedFile, DecodedImage, ReadOptions};
 use crate::decode::image::image;
+use crate::decode::open_raster::layer_frames;
 use crate::decode::outcome::{ReadNotice, file_name, sprite_name};
 use crate::{Error, ReadProblem};
 
@@ -28,6 +29,7 @@ pub(super) fn load_frames(
         DecodedImage::Moving(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
+        DecodedImage::Layers(layered) => layer_frames(*layered, sprite, &file),
     };
     let (set, mut remarks) = read.map_err(|problem| Error::read(path, problem))?;
     remarks.extend(info.loss.map(|loss| ReadNotice::Loss { file, files: 1, loss }));

@@ -4,7 +4,7 @@ use std::io::Read;
 use std::path::Path;
 
 use crate::decode::codec::{DecodedFile, Format, ReadOptions};
-use crate::decode::{gif, png, still, webp, y4m};
+use crate::decode::{gif, open_raster, png, still, webp, y4m};
 use crate::{Error, ReadProblem};
 
 /// The path that stands for standard input.
@@ -56,6 +56,7 @@ fn decode(bytes: &[u8], is_tga: bool, limits: &ReadOptions) -> Result<DecodedFil
         Some(Format::Gif) => gif::decode(bytes, limits),
         Some(Format::WebP) => webp::decode(bytes, limits),
         Some(Format::Y4m) => y4m::decode(bytes, limits),
+        Some(Format::OpenRaster) => open_raster::decode(bytes, limits),
         Some(format) => still::decode(bytes, format, limits),
         None if is_tga => still::decode(bytes, Format::Tga, limits),
         None => Err(ReadProblem::NotAnImage { looks: looks_like(bytes) }),
@@ -64,6 +65,9 @@ fn decode(bytes: &[u8], is_tga: bool, limits: &ReadOptions) -> Result<DecodedFil
 
 /// What bytes that are no image look like: the beginning of a text, or its bytes.
 fn looks_like(bytes: &[u8]) -> String {
+    if bytes.starts_with(b"PK\x03\x04") {
+        return "it is a ZIP archive, but not OpenRaster".to_owned();
+    }
     let start = &bytes[..bytes.len().min(24)];
     let is_text = |b: &u8| matches!(b, b' '..=b'~' | b'\n' | b'\r' | b'\t' | 0x80..);
     match std::str::from_utf8(start) {

@@ -11,6 +11,7 @@ mod folder;
 mod frames;
 mod gif;
 mod image;
+pub(crate) mod open_raster;
 mod outcome;
 mod overrides;
 mod png;
@@ -23,13 +24,15 @@ mod webp;
 mod y4m;
 
 pub use codec::{
-    Animation, AnimationFrame, DecodedFile, DecodedImage, Format, ImageInfo, ReadLoss, ReadOptions,
+    Animation, AnimationFrame, DecodedFile, DecodedImage, Format, ImageInfo, Layer, LayerLoss, LayeredImage,
+    ReadLoss, ReadOptions,
 };
 pub use folder::{images_in, is_image, is_numbered, names_in, read as images_of, sequence_of, subfolders};
 pub use frames::{animation_frames, frames_of_still};
 pub use image::image;
 pub use image::read_bytes;
 pub(crate) use image::read_staged;
+pub use open_raster::layer_frames;
 pub(crate) use outcome::file_name;
 pub use outcome::{LoadedFrames, ReadNotice, sprite_name};
 pub use overrides::overrides;

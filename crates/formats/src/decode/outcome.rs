@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::{FrameSet, Name, Size, portable_name};
 
 use crate::Error;
-use crate::decode::codec::ReadLoss;
+use crate::decode::codec::{LayerLoss, ReadLoss};
 
 /// Frames, and what was noticed on the way.
 #[derive(Clone, Debug, Default)]
@@ -57,6 +57,15 @@ pub enum ReadNotice {
         files: usize,
         /// What was lost.
         loss: ReadLoss,
+    },
+    /// Layers that aren't as they look in their painting.
+    Layers {
+        /// The file.
+        file: String,
+        /// Their names.
+        names: Vec<String>,
+        /// Why.
+        loss: LayerLoss,
     },
     /// Delays too short for viewers, played as 100 ms.
     FastDelays {

@@ -38,14 +38,27 @@ pub fn load_without_pages(path: &Path, limits: &ReadOptions) -> Result<LoadedFra
 pub(crate) fn open_manifest_alone(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
     let manifest = parse(&read_staged(path, limits)?).map_err(wrong)?;
-    check_canvases(&manifest, limits).map_err(wrong)?;
-    let size = |page: &Page| Size::from((page.size[0], page.size[1]));
-    let page = |page: &Page| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
-    let set = to_set(manifest.clone(), &manifest.pages.iter().map(page).collect::<Vec<_>>());
-    let gathered =
-        LoadedFrames { set: set.map_err(wrong)?, remarks: Vec::new(), files: vec![path.to_owned()] };
+    let set = blank_set(&manifest, limits).map_err(wrong)?;
+    let gathered = LoadedFrames { set, remarks: Vec::new(), files: vec![path.to_owned()] };
     let pages = vec![Pixels::empty(); manifest.pages.len()];
     Ok(LoadedPage { manifest, gathered, pages })
+}
+
+/// The frames of a manifest's text, all of them blank, and the part of its canvas that each keeps.
+pub(super) fn set_without_pages(
+    text: &[u8],
+    limits: &ReadOptions,
+) -> Result<(FrameSet, Vec<Rect>), ReadProblem> {
+    let manifest = parse(text)?;
+    let kept = |frame: &FrameEntry| Rect::new(frame.inset[0], frame.inset[1], frame.rect[2], frame.rect[3]);
+    Ok((blank_set(&manifest, limits)?, manifest.frames.iter().map(kept).collect()))
+}
+
+fn blank_set(manifest: &Manifest, limits: &ReadOptions) -> Result<FrameSet, ReadProblem> {
+    check_canvases(manifest, limits)?;
+    let size = |page: &Page| Size::from((page.size[0], page.size[1]));
+    let page = |page: &Page| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
+    to_set(manifest.clone(), &manifest.pages.iter().map(page).collect::<Vec<_>>())
 }
 
 /// A manifest that was read with its pages.
@@ -225,7 +238,9 @@ pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<Compa
                 Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
                 other => match other?.picture {
                     DecodedImage::Still(pixels) => Some(pixels.size()),
-                    DecodedImage::Moving(_) => return Err(wrong(ReadProblem::PageMoves(file.clone()))),
+                    DecodedImage::Moving(_) | DecodedImage::Layers(_) => {
+                        return Err(wrong(ReadProblem::PageMoves(file.clone())));
+                    }
                 },
             };
             if found != Some(wanted) {

@@ -152,7 +152,7 @@ mod tests {
             std::fs::write(&file, bytes).unwrap();
             match image(&file, &ReadOptions::default()).unwrap().picture {
                 DecodedImage::Moving(moving) => moving,
-                DecodedImage::Still(_) => panic!("a still"),
+                other => panic!("no animation: {other:?}"),
             }
         };
         let moving_webp = moving(&bytes);

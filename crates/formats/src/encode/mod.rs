@@ -11,6 +11,7 @@ mod batch;
 mod chunk;
 mod gif;
 mod guide_sheet;
+mod open_raster;
 mod overrides;
 mod page;
 mod paint;
@@ -23,6 +24,9 @@ mod y4m;
 pub use animation::{AnimationFormat, AnimationReport, animation};
 pub use atlas::{AtlasReport, PageFile, PaletteOutcome, atlas, stale_scales, stem_of as atlas_stem};
 pub use guide_sheet::guide_sheet;
+#[cfg(test)]
+pub(crate) use open_raster::archive;
+pub use open_raster::painting;
 pub use overrides::override_columns;
 pub use page::{PageEncoding, PageFormat, PngSize, QuantizationError, png};
 pub(crate) use replacement::{fault_of_manifest, sprites_of_manifest};

@@ -32,7 +32,7 @@ pub(super) fn digest_of_pixels(image: &RgbaImage) -> Digest {
 pub(super) fn pixel_digest(path: &Path) -> Option<Digest> {
     match read_image(path, &ReadOptions::default()).ok()?.picture {
         DecodedImage::Still(pixels) => Some(digest_of_pixels(&pixels.to_image())),
-        DecodedImage::Moving(_) => None,
+        DecodedImage::Moving(_) | DecodedImage::Layers(_) => None,
     }
 }
 

@@ -268,6 +268,7 @@ fn draft_file(source: &Path, cx: &Context<'_>) -> Result<(DraftSprite, Size), Er
         ImageContent::Animation { millis, .. } => {
             Ok((plain(DraftCut::Animation(millis.len(), millis.iter().sum()), size), size))
         }
+        ImageContent::Layers { .. } => Ok((plain(DraftCut::Frames, size), size)),
         ImageContent::Sheet { is_blank: true, background, .. } => {
             let cut = if background.is_some() { DraftCut::Flat } else { DraftCut::Blank };
             Ok((plain(cut, size), size))

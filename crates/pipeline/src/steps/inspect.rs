@@ -6,7 +6,8 @@ use shibori_core::cut::{CellChoice, Cut, GridCandidate, SheetAnalysis, cut_cells
 use shibori_core::{Background, Color, Pixels, Size, parallel};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
-    DecodedFile, DecodedImage, ImageInfo, image, images_in, manifest_of, pages_of, sequence_of,
+    DecodedFile, DecodedImage, ImageInfo, LayerLoss, LayeredImage, image, images_in, manifest_of, pages_of,
+    sequence_of,
 };
 use tracing::info_span;
 
@@ -55,6 +56,15 @@ pub enum ImageContent {
         square_cells: Vec<u32>,
         /// Counts of columns that divide its width, and of rows that divide its height.
         counts: (Vec<u32>, Vec<u32>),
+    },
+    /// A painting in layers.
+    Layers {
+        /// How many show.
+        layers: usize,
+        /// The groups they are in, in order.
+        groups: Vec<String>,
+        /// What was left out, or isn't as it looks.
+        losses: Vec<(LayerLoss, Vec<String>)>,
     },
     /// An animation.
     Animation {
@@ -172,7 +182,7 @@ fn inspect_run(files: &[PathBuf], is_alone: bool, cx: &Context<'_>) -> Vec<Inspe
         let report = inspect_file(file, cx);
         report.is_ok_and(|report| match report.holds {
             ImageContent::Sheet { grids, .. } => grids.first().is_some_and(|grid| grid.is_sure),
-            ImageContent::Animation { .. } => true,
+            ImageContent::Animation { .. } | ImageContent::Layers { .. } => true,
         })
     };
     let mut found = match readable.as_slice() {
@@ -207,6 +217,7 @@ pub(crate) fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport,
     let DecodedFile { info, picture, .. } = image(&cx.resolve(path), cx.limits())?;
     let animation = match picture {
         DecodedImage::Still(pixels) => return still(path, info, &pixels, cx),
+        DecodedImage::Layers(layered) => return Ok(layers(path, info, *layered)),
         DecodedImage::Moving(animation) => animation,
     };
     let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
@@ -214,6 +225,17 @@ pub(crate) fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport,
     let images: Vec<Pixels> = animation.moments.into_iter().map(|moment| moment.picture).collect();
     let (transparency, empty) = (transparency(&images), empty_share(&images));
     Ok(ImageReport { file: path.to_owned(), info, transparency, empty, holds })
+}
+
+fn layers(path: &Path, info: ImageInfo, layered: LayeredImage) -> ImageReport {
+    let flat = Pixels::from_image(layered.flattened());
+    let images = std::slice::from_ref(&flat);
+    let (transparency, empty) = (transparency(images), empty_share(images));
+    let mut groups: Vec<String> = layered.layers.iter().map(|layer| layer.groups.join("/")).collect();
+    groups.dedup();
+    groups.retain(|group| !group.is_empty());
+    let holds = ImageContent::Layers { layers: layered.layers.len(), groups, losses: layered.losses };
+    ImageReport { file: path.to_owned(), info, transparency, empty, holds }
 }
 
 fn still(path: &Path, info: ImageInfo, pixels: &Pixels, cx: &Context<'_>) -> Result<ImageReport, Error> {

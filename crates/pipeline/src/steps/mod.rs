@@ -40,4 +40,4 @@ pub use slice::{
     CutMethod, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests,
     slice_sprite, write_set,
 };
-pub use unpack::unpack;
+pub use unpack::{unpack, write_painting};

@@ -16,7 +16,8 @@ use shibori_core::{
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
 use shibori_formats::decode::{
-    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_of, rects, sprite_name,
+    self, DecodedFile, DecodedImage, ReadNotice, animation_frames, image, images_of, layer_frames, rects,
+    sprite_name,
 };
 use shibori_formats::encode;
 use shibori_formats::store::Written;
@@ -420,6 +421,18 @@ fn cut_file(
                 cx.notify(Notice::Read(ReadNotice::Truncated { file: file_name(path), frames: 0 }));
             }
             return cut_still(path, &pixels, options, cx);
+        }
+        // With a way to cut, a painting is the sheet that it looks like.
+        DecodedImage::Layers(layered) if options.cut.has_cut_method() || options.cut.within.is_some() => {
+            let flat = Pixels::from_image(layered.flattened());
+            return cut_still(path, &flat, options, cx);
+        }
+        DecodedImage::Layers(layered) => {
+            let sprite = sprite_of(path, options)?;
+            let made = layer_frames(*layered, &sprite, &file_name(path));
+            let (set, remarks) = made.map_err(|problem| read_error(path, problem))?;
+            remarks.into_iter().for_each(|remark| cx.notify(Notice::Read(remark)));
+            return cut_already(path, set, options, cx);
         }
         DecodedImage::Moving(animation) => animation,
     };

@@ -2,14 +2,30 @@
 
 use std::path::Path;
 
-use shibori_core::FrameSet;
 use shibori_core::shape::{Trim, TrimScope};
+use shibori_core::{FrameSet, Size};
+use shibori_formats::encode;
+use shibori_formats::store::Written;
 use tracing::info_span;
 
 use crate::options::UnpackOptions;
 use crate::plan::{Change, Plan};
 use crate::steps::loading::load_with_companions;
-use crate::{Context, Error};
+use crate::{Context, Error, Notice, SizeCause};
+
+/// Writes frames as the layers of an OpenRaster file, on their whole canvases.
+///
+/// # Errors
+/// Where the painting would be too large, or the file can't be written.
+pub fn write_painting(set: &FrameSet, file: &Path, cx: &Context<'_>) -> Result<Written, Error> {
+    let _span = info_span!("write", frames = set.frames().len()).entered();
+    let canvas = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
+    let _room = cx.check_image_size(SizeCause::Picture, canvas.area())?;
+    if set.frames().iter().any(|frame| !frame.companions().is_empty()) {
+        cx.notify(Notice::NoCompanions { file: file.to_owned() });
+    }
+    Ok(encode::painting(&cx.resolve(file), set, cx.transaction())?)
+}
 
 /// The frames of an atlas with their companions, whole or as they are on the page. Writes nothing.
 ///

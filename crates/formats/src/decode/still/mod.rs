@@ -33,7 +33,7 @@ pub(super) fn decode(bytes: &[u8], format: Format, limits: &ReadOptions) -> Resu
         Format::Bmp => simple(bytes, ImageFormat::Bmp, format, limits)?,
         Format::Qoi => simple(bytes, ImageFormat::Qoi, format, limits)?,
         Format::Tga => simple(bytes, ImageFormat::Tga, format, limits)?,
-        Format::Png | Format::Gif | Format::WebP | Format::Y4m => {
+        Format::Png | Format::Gif | Format::WebP | Format::Y4m | Format::OpenRaster => {
             return Err(ReadProblem::Unsupported(format!("{} has a reader of its own", format.name())));
         }
     };
@@ -135,7 +135,7 @@ mod tests {
     fn pixels(bytes: &[u8], format: Format) -> RgbaImage {
         match decode(bytes, format, &ReadOptions::default()).unwrap().picture {
             DecodedImage::Still(pixels) => pixels.to_image(),
-            DecodedImage::Moving(_) => panic!("a still picture moves"),
+            other => panic!("no still picture: {other:?}"),
         }
     }
 

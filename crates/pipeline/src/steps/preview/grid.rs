@@ -82,6 +82,7 @@ fn pixels_of(source: &Source, cx: &Context<'_>) -> Result<Pixels, Error> {
     cx.transaction().add_sources(&[file]);
     match picture {
         DecodedImage::Still(pixels) => Ok(pixels),
+        DecodedImage::Layers(layered) => Ok(Pixels::from_image(layered.flattened())),
         DecodedImage::Moving(animation) => Err(Error::Sheet(SheetError::IsAnimation {
             file: path.to_owned(),
             frames: animation.moments.len(),
