@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum};
 use shibori_core::clip::ClipSpec;
 use shibori_pipeline::options::{
-    AdjustOptions, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportOptions,
+    AdjustOptions, ChangesOptions, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportOptions,
     GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions, PackOptions, PagesOptions,
     RunOptions, SliceOptions, UnpackOptions,
 };
@@ -181,6 +181,27 @@ pub(crate) enum Preview {
     Onion(ImageOf<OnionOptions>),
     /// Plot of the figure, feet and center from step to step, across and down (PNG)
     Drift(Drift),
+    /// What changed (diff) between two versions: frames, clips, pivots and boxes, with numbers (list, PNG or HTML)
+    Changes(Changes),
+}
+
+/// Two versions of something.
+#[derive(Args, Debug)]
+pub(crate) struct Changes {
+    /// The version before: a set, an atlas, an image, an animation or a folder of images
+    #[arg(value_name = "OLD")]
+    pub(crate) old: PathBuf,
+    /// The version now
+    #[arg(value_name = "NEW")]
+    pub(crate) new: PathBuf,
+    /// Picture or page to write: ends in .png or .html [default: none, only the list]
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Exit with 1 if anything differs
+    #[arg(long)]
+    pub(crate) strict: bool,
+    #[command(flatten)]
+    pub(crate) options: ChangesOptions,
 }
 
 /// Where a picture goes.

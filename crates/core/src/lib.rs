@@ -23,6 +23,7 @@
 //! # Ok::<(), cut::CutError>(())
 //! ```
 
+pub mod changes;
 pub mod check;
 pub mod clean;
 pub mod clip;

@@ -4,6 +4,7 @@
 //! section per sprite; `light` is the table on which a cut or frames are tried. Both play with one script. Nothing is
 //! computed here that a manifest does not say.
 
+mod changes;
 mod document;
 mod light_table;
 mod scripts;
@@ -11,6 +12,7 @@ mod scripts;
 use serde::Serialize;
 use serde_json::Value;
 
+pub use changes::{ChangedFrame, ChangedSection, ChangesReport, changes_page};
 pub use light_table::{
     GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table, runs,
 };

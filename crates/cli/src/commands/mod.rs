@@ -2,6 +2,7 @@
 
 mod adjust;
 mod build;
+mod changes;
 mod check;
 mod clip;
 mod completions;

@@ -12,7 +12,7 @@ use shibori_pipeline::steps::{
     CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, View, WrittenView,
 };
 
-use super::{CommandContext, describe_clip, light_table};
+use super::{CommandContext, changes, describe_clip, light_table};
 use crate::args::{ImageOutput, Preview};
 use crate::failure::Failure;
 use crate::terminal;
@@ -88,6 +88,7 @@ impl Job {
             Preview::Grid(args) => image(View::Grid(Box::new(args.options.clone())), &args.image, &args.out),
             Preview::Html(args) => file(View::Html(args.options.clone()), &args.source, &args.output),
             Preview::LightTable(args) => file(View::LightTable(None), &args.source, &args.output),
+            Preview::Changes(_) => unreachable!("it has a command of its own"),
             Preview::Drift(args) => Self {
                 after: args.after.clone().map(Source::Path),
                 ..file(View::Drift(args.options.clone()), &args.source, &args.output)
@@ -119,6 +120,9 @@ pub(super) fn run(preview: &Preview, program: &CommandContext<'_>) -> Result<(),
         && let Some(port) = args.serve
     {
         return light_table::serve(&args.source, port, args.open, program);
+    }
+    if let Preview::Changes(args) = preview {
+        return changes::run(args, program);
     }
     let (job, cx) = (Job::of(preview), program.context());
     let drawn = job.view.draw(&job.source, job.after.as_ref(), &cx)?;

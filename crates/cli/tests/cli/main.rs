@@ -3,6 +3,7 @@
 mod adjusting;
 mod advice;
 mod building;
+mod changes;
 mod clips;
 mod companions;
 mod damaged;

@@ -11,7 +11,7 @@ use std::io::{Cursor, Read};
 use image::{Rgba, RgbaImage};
 use roxmltree::{Document, Node, ParsingOptions};
 use shibori_core::clip::{Clip, ClipSpec, FrameDuration};
-use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, SetError, Size, Source, UVec2, portable_name};
+use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, SetError, Size, Source, UVec2, over, portable_name};
 use zip::ZipArchive;
 use zip::result::ZipError;
 
@@ -226,31 +226,12 @@ impl LayeredImage {
             for (y, row) in (at.y..).zip(pixels.rows()) {
                 for (x, pixel) in (at.x..).zip(row.chunks_exact(4)) {
                     let below = image.get_pixel_mut(x, y);
-                    *below = over([pixel[0], pixel[1], pixel[2], pixel[3]], below.0);
+                    *below = over(*below, Rgba([pixel[0], pixel[1], pixel[2], pixel[3]]));
                 }
             }
         }
         image
     }
-}
-
-/// One pixel laid over another, both with straight alpha ("over" of Porter and Duff, 1984).
-fn over(top: [u8; 4], below: [u8; 4]) -> Rgba<u8> {
-    let (a, b) = (u32::from(top[3]), u32::from(below[3]));
-    if a == 255 || b == 0 {
-        return Rgba(if a == 0 { [0; 4] } else { top });
-    }
-    if a == 0 {
-        return Rgba(below);
-    }
-    // Alpha in units of 1/65025.
-    let (weight, rest) = (a * 255, b * (255 - a));
-    let alpha = weight + rest;
-    let mix = |channel: usize| {
-        let sum = u32::from(top[channel]) * weight + u32::from(below[channel]) * rest;
-        ((sum + alpha / 2) / alpha) as u8
-    };
-    Rgba([mix(0), mix(1), mix(2), ((alpha + 127) / 255) as u8])
 }
 
 /// Layers as frames of a sprite, and groups as its clips; or as the manifest says that was kept with them.

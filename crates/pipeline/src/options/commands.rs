@@ -449,6 +449,25 @@ pub struct DriftOptions {
     pub only: FilterOption,
 }
 
+/// The options of `preview changes`.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "clap", derive(clap::Args))]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ChangesOptions {
+    /// What is compared.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub only: FilterOption,
+    /// How large a pixel is.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub zoom: ZoomOption,
+    /// How wide the picture may be.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub width: WidthOption,
+    /// How tall one picture may be.
+    #[cfg_attr(feature = "clap", command(flatten))]
+    pub height: HeightOption,
+}
+
 /// The options of `preview html`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]

@@ -24,9 +24,9 @@ mod write;
 pub use clean::CleanOptions;
 pub use clips::{ClipEdits, ClipOptions};
 pub use commands::{
-    AdjustOptions, Allowance, CheckOptions, ClipCommand, ContactOptions, DriftOptions, ExportFormat,
-    ExportOptions, FilterOption, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions, OnionOptions,
-    PackOptions, PagesOptions, RecipeRule, SliceOptions, Unit, UnpackOptions,
+    AdjustOptions, Allowance, ChangesOptions, CheckOptions, ClipCommand, ContactOptions, DriftOptions,
+    ExportFormat, ExportOptions, FilterOption, GridPreviewOptions, GuideOptions, HtmlOptions, MotionOptions,
+    OnionOptions, PackOptions, PagesOptions, RecipeRule, SliceOptions, Unit, UnpackOptions,
 };
 pub use contradiction::{OptionConflict, Requirement};
 pub use cut::CutOptions;

@@ -34,7 +34,7 @@ pub(crate) use loading::folder_of_set;
 pub use loading::open_in_place;
 pub use pack::{Packed, pack, write_atlases};
 pub use preview::{
-    CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, TableTarget, View, WrittenView,
+    Comparison, CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, TableTarget, View, WrittenView,
 };
 pub use slice::{
     CutMethod, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests,

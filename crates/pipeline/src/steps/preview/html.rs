@@ -42,7 +42,10 @@ impl HtmlPage {
     }
 
     /// Writes it, and gives how many bytes it has.
-    pub(super) fn write(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
+    ///
+    /// # Errors
+    /// Where the file isn't called like a page, or can't be written.
+    pub fn write(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
         let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
         if !["html", "htm"].contains(&ending.as_str()) {
             return Err(Error::NotHtml { file: path.to_owned(), ending });

@@ -1,6 +1,7 @@
 //! Pictures and pages of frames: one [`View`] for each, for commands and recipes alike. Drawing writes nothing; what was
 //! drawn is written by [`RenderedPreview::write`], or shown by the program itself.
 
+mod changes;
 mod grid;
 mod html;
 mod light_table;
@@ -20,6 +21,7 @@ use crate::options::{
 use crate::steps::loading::{load, load_whole};
 use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
+pub use changes::Comparison;
 pub use grid::CutImage;
 pub use html::HtmlPage;
 pub use light_table::TableTarget;

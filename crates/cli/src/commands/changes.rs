@@ -1,0 +1,227 @@
+//! `shibori preview changes`: what differs between two versions, as a list, a picture or a page.
+
+use serde::Serialize;
+use shibori_core::changes::{ChangeGroup, ClipChange, FrameChange};
+use shibori_formats::{DisplaySlashed, encode};
+use shibori_pipeline::Source;
+use shibori_pipeline::steps::Comparison;
+
+use super::CommandContext;
+use crate::args::Changes;
+use crate::failure::Failure;
+use crate::wording::{ReportPath, count_noun};
+
+/// More frames of a clip are only counted.
+const MOST_LISTED: usize = 8;
+
+#[derive(Serialize)]
+struct Report {
+    files: Vec<ReportPath>,
+    same: bool,
+    frames: Vec<FrameReport>,
+    clips: Vec<ClipReport>,
+}
+
+#[derive(Serialize)]
+struct FrameReport {
+    sprite: String,
+    name: String,
+    /// `added`, `removed` or `changed`.
+    state: &'static str,
+    /// Its sprite and name before, if they were others.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    was: Option<[String; 2]>,
+    /// The clip that shows it first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    clip: Option<String>,
+    /// Pixels that differ, and their share of those that show, 0 to 1.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pixels: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    share: Option<f64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    moved: Option<(i64, i64)>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pivot_moved: Option<(f64, f64)>,
+    /// Before and now.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    canvas: Option<[[u32; 2]; 2]>,
+    boxes: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct ClipReport {
+    sprite: String,
+    name: String,
+    state: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    was: Option<[String; 2]>,
+    /// Of `frames`, `times`, `playback`, `events`.
+    differs: Vec<&'static str>,
+    /// Before and now.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    ms: Option<[f64; 2]>,
+}
+
+pub(super) fn run(args: &Changes, program: &CommandContext<'_>) -> Result<(), Failure> {
+    let cx = program.context();
+    let ending = args
+        .output
+        .as_ref()
+        .map(|file| file.extension().unwrap_or_default().to_string_lossy().to_lowercase());
+    if let Some(ending) = ending.as_deref().filter(|ending| !["png", "html", "htm"].contains(ending)) {
+        return Err(Failure::usage(format!("-o: changes are written as .png or .html, not '.{ending}'"))
+            .with_hint("without -o, they are listed; --json lists them for programs"));
+    }
+    let [old, new] = [&args.old, &args.new].map(|path| Source::from(path.clone()));
+    let compared = Comparison::of(&old, &new, &args.options.only, &cx)?;
+    let sprites = sprite_lines(&compared);
+    let mut files = args.output.clone().into_iter().collect::<Vec<_>>();
+    if let (Some(file), Some(ending)) = (&args.output, &ending) {
+        if ending == "png" {
+            let images = compared.draw(&args.options, &cx)?;
+            let written = encode::pictures(&cx.resolve(file), &images, cx.transaction());
+            files = written.map_err(shibori_pipeline::Error::from)?.files;
+        } else {
+            let [old, new] = [&args.old, &args.new].map(|path| path.display_slashed().to_string());
+            let summary: Vec<String> = sprites.iter().map(|(line, _)| line.clone()).collect();
+            let summary = if summary.is_empty() { "no differences".to_owned() } else { summary.join(" · ") };
+            compared.page(format!("{old} and {new}"), summary)?.write(file, &cx)?;
+        }
+    }
+    cx.commit()?;
+    for (line, details) in &sprites {
+        program.console.print_heading(line);
+        details.iter().for_each(|detail| program.say(&format!("  {detail}")));
+    }
+    if sprites.is_empty() {
+        let frames = count_noun(compared.new.frames().len(), "frame");
+        program
+            .say(&format!("no differences in {frames}, {}", count_noun(compared.new.clips().len(), "clip")));
+    }
+    for file in &files {
+        program.say(&format!("{} {}", program.write_verb(), program.report_path(file).display_slashed()));
+    }
+    let is_same = compared.changes.is_empty();
+    program.console.result(&Report { files: program.all_shown(&files), ..report(&compared) });
+    if args.strict && !is_same { Err(Failure::findings()) } else { Ok(()) }
+}
+
+/// A line for each sprite with differences, and lines for what is below it.
+fn sprite_lines(compared: &Comparison) -> Vec<(String, Vec<String>)> {
+    let Comparison { old, new, changes } = compared;
+    let groups = changes.by_clip(old, new);
+    let mut lines: Vec<(String, Vec<String>)> = Vec::new();
+    for groups in groups.chunk_by(|a, b| a.sprite == b.sprite) {
+        let frames: Vec<&FrameChange> =
+            groups.iter().flat_map(|group| &group.frames).map(|&at| &changes.frames[at]).collect();
+        let clips = groups.iter().filter(|group| group.change.is_some()).count();
+        let sprite = &groups[0].sprite;
+        let whole = new.frames_of(sprite).len().max(old.frames_of(sprite).len());
+        let count =
+            |state: &str| frames.iter().filter(|change| state_of(change.old, change.new) == state).count();
+        let mut parts = Vec::new();
+        for (state, noun) in [("changed", "changed"), ("added", "added"), ("removed", "removed")] {
+            match count(state) {
+                0 => {}
+                number if parts.is_empty() => {
+                    let of = if state == "changed" {
+                        format!("{number} of {}", count_noun(whole, "frame"))
+                    } else {
+                        count_noun(number, "frame")
+                    };
+                    parts.push(format!("{of} {noun}"));
+                }
+                number => parts.push(format!("{number} {noun}")),
+            }
+        }
+        if clips > 0 {
+            parts.push(format!("{} changed", count_noun(clips, "clip")));
+        }
+        let details = groups.iter().flat_map(|group| group_lines(compared, group)).collect();
+        lines.push((format!("{sprite}: {}", parts.join(", ")), details));
+    }
+    lines
+}
+
+fn group_lines(compared: &Comparison, group: &ChangeGroup) -> Vec<String> {
+    let Comparison { old, new, changes } = compared;
+    let title = group.clip.as_ref().map_or("in no clip".to_owned(), ToString::to_string);
+    let mut lines = Vec::new();
+    if let Some(at) = group.change {
+        lines.push(format!("clip {title}: {}", changes.clips[at].describe(old, new)));
+    }
+    let name = |change: &FrameChange| {
+        let (set, at) = change.place(old, new);
+        set.frames()[at].name().to_string()
+    };
+    let listed = group.frames.iter().take(MOST_LISTED).map(|&at| {
+        let change = &changes.frames[at];
+        format!("{title}: {} {}", name(change), change.describe(old, new))
+    });
+    lines.extend(listed);
+    if group.frames.len() > MOST_LISTED {
+        lines.push(format!("{title}: {} more", count_noun(group.frames.len() - MOST_LISTED, "frame")));
+    }
+    lines
+}
+
+fn state_of(old: Option<usize>, new: Option<usize>) -> &'static str {
+    match (old, new) {
+        (None, _) => "added",
+        (_, None) => "removed",
+        _ => "changed",
+    }
+}
+
+fn report(compared: &Comparison) -> Report {
+    let Comparison { old, new, changes } = compared;
+    let groups = changes.by_clip(old, new);
+    let frame = |(number, change): (usize, &FrameChange)| {
+        let (set, at) = change.place(old, new);
+        let frame = &set.frames()[at];
+        let before = change.old.map(|at| &old.frames()[at]).filter(|_| change.is_renamed);
+        let group = groups.iter().find(|group| group.frames.contains(&number));
+        FrameReport {
+            sprite: frame.sprite().to_string(),
+            name: frame.name().to_string(),
+            state: state_of(change.old, change.new),
+            was: before.map(|frame| [frame.sprite().to_string(), frame.name().to_string()]),
+            clip: group.and_then(|group| group.clip.as_ref()).map(ToString::to_string),
+            pixels: change.picture.map(|picture| picture.pixels),
+            share: change.picture.map(|picture| (picture.share() * 1e4).round() / 1e4),
+            moved: change.moved,
+            pivot_moved: change.pivot,
+            canvas: change
+                .canvas
+                .map(|canvas| [canvas, frame.canvas()].map(|size| [size.width, size.height])),
+            boxes: change.boxes.iter().map(ToString::to_string).collect(),
+        }
+    };
+    let clip = |change: &ClipChange| {
+        let (before, after) = (change.old.map(|at| &old.clips()[at]), change.new.map(|at| &new.clips()[at]));
+        let shown = after.or(before).expect("a change is of a clip");
+        let kinds = [
+            ("frames", change.frames),
+            ("times", change.times),
+            ("playback", change.playback),
+            ("events", change.events),
+        ];
+        ClipReport {
+            sprite: shown.sprite().to_string(),
+            name: shown.name().to_string(),
+            state: state_of(change.old, change.new),
+            was: before
+                .filter(|_| change.is_renamed)
+                .map(|clip| [clip.sprite().to_string(), clip.name().to_string()]),
+            differs: kinds.into_iter().filter(|(_, is)| *is).map(|(kind, _)| kind).collect(),
+            ms: before.zip(after).filter(|_| change.times).map(|(a, b)| [a.total_millis(), b.total_millis()]),
+        }
+    };
+    Report {
+        files: Vec::new(),
+        same: changes.is_empty(),
+        frames: changes.frames.iter().enumerate().map(frame).collect(),
+        clips: changes.clips.iter().map(clip).collect(),
+    }
+}
