@@ -6,16 +6,21 @@ use std::path::Path;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use clap::Parser;
 use image::{Rgba, RgbaImage};
 use serde_json::{Value, json};
 use shibori_core::clip::{Clip, ClipSpec, PlayMode, add_clips};
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
-use shibori_core::shape::placement_checksum;
+use shibori_core::shape::{Anchor, placement_checksum};
 use shibori_core::{
-    Annotations, Background, Cell, Frame, FrameSet, Name, Pixels, Point, SignedRect, Size, Source, UVec2,
+    Annotations, Background, Cell, Color, Frame, FrameSet, Name, Pixels, Point, SignedRect, Size, Source,
+    UVec2, find_background,
 };
 use shibori_pipeline::options::{toml_key, toml_string};
+use shibori_pipeline::steps::slice;
+use shibori_pipeline::{Context, NoopObserver, Source as FramesOf};
 
+use crate::args::{Cli, Command};
 use crate::wording::{pasteable, pasteable_path};
 
 const VECTORS: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../report/tests/vectors.json");
@@ -403,6 +408,161 @@ fn grids(dice: &mut Dice) -> Vec<Value> {
     all
 }
 
+/// A made-up sheet: blocks and dots of ink on a color, or on nothing.
+fn sheet(dice: &mut Dice, size: Size, is_flat: bool) -> RgbaImage {
+    let behind = if is_flat { Rgba([46, 160, 168, 255]) } else { Rgba([0; 4]) };
+    let mut image = RgbaImage::from_pixel(size.width, size.height, behind);
+    for _ in 0..3 + dice.below(5) {
+        let (x, y, side) = (dice.below(size.width), dice.below(size.height), 1 + dice.below(5));
+        let is_ring = dice.below(3) == 0;
+        for (px, py) in (y..(y + side).min(size.height))
+            .flat_map(|py| (x..(x + side).min(size.width)).map(move |px| (px, py)))
+        {
+            let is_inner = is_ring && px > x && py > y && px + 1 < x + side && py + 1 < y + side;
+            if !is_inner {
+                let alpha = if is_flat || dice.below(9) > 0 { 255 } else { 90 };
+                image.put_pixel(px, py, Rgba([20 + (px % 3) as u8, 30, (py % 5) as u8, alpha]));
+            }
+        }
+    }
+    // Noise of a lossy format, and another shade.
+    for _ in 0..dice.below(4) {
+        let (x, y) = (dice.below(size.width), dice.below(size.height));
+        image.put_pixel(x, y, Rgba([49, 158, 168, 255]));
+    }
+    image
+}
+
+/// Sheets that are cleaned and mirrored while they are cut: the settings of the page, the command, and the frames.
+fn cleanings(dice: &mut Dice) -> Vec<Value> {
+    let mut all = Vec::new();
+    while all.len() < 60 {
+        let is_flat = dice.below(4) > 0;
+        let (columns, rows) = (1 + dice.below(3), 1 + dice.below(2));
+        let cell = [5 + dice.below(4), 4 + dice.below(5)];
+        let image = sheet(dice, Size::new(columns * cell[0], rows * cell[1]), is_flat);
+        let pixels = Pixels::from_image(image.clone());
+        let background = find_background(&pixels);
+        let (auto_key, behind) = match background {
+            Background::Flat { color, tolerance } => {
+                (json!({ "color": Color(color).to_string(), "tolerance": tolerance }), "flat")
+            }
+            Background::Clear => (Value::Null, "clear"),
+            Background::None => (Value::Null, "none"),
+        };
+        let mut words: Vec<String> = ["slice", "x.png"].map(str::to_owned).to_vec();
+        let mut say = |name: &str, value: String| words.extend([format!("--{name}"), value]);
+        say("grid", format!("{columns}x{rows}"));
+        say("cell", format!("{}x{}", cell[0], cell[1]));
+        let mut clean = json!({
+            "key": "none", "tolerance": null, "scope": "outside", "erase": "", "edge": 0, "specks": 0, "mirror": "", "pivot": "",
+        });
+        let key = match dice.below(3) {
+            0 => "none",
+            1 if !auto_key.is_null() => "auto",
+            _ => "2ea0a8",
+        };
+        clean["key"] = key.into();
+        if key != "none" {
+            say("key", key.to_owned());
+            if dice.below(2) == 0 {
+                let tolerance = dice.below(5);
+                // What is not said is 0 for a color, so the page doesn't say that.
+                if key == "auto" || tolerance > 0 {
+                    clean["tolerance"] = tolerance.into();
+                    say("tolerance", tolerance.to_string());
+                }
+            }
+            if dice.below(3) == 0 {
+                clean["scope"] = "everywhere".into();
+                say("key-scope", "everywhere".to_owned());
+            }
+        }
+        if dice.below(3) == 0 {
+            let area =
+                format!("{},{},{},{}", dice.below(4), dice.below(3), 1 + dice.below(4), 1 + dice.below(4));
+            clean["erase"] = area.clone().into();
+            say("erase", area);
+        }
+        for (name, option) in [("edge", "clear-edge"), ("specks", "specks")] {
+            if dice.below(3) == 0 {
+                let value = 1 + dice.below(3);
+                clean[name] = value.into();
+                say(option, value.to_string());
+            }
+        }
+        if dice.below(3) == 0 {
+            let way = if dice.below(2) == 0 { "left-right" } else { "up-down" };
+            clean["mirror"] = way.into();
+            say("mirror", way.to_owned());
+        }
+        words.extend(["-o", "x"].map(str::to_owned));
+        let cli = Cli::try_parse_from(std::iter::once("shibori".to_owned()).chain(words.iter().cloned()));
+        let Command::Slice(args) = cli.expect("a command line").command else { unreachable!("it slices") };
+        let source = FramesOf::Sheet { name: "x.png".to_owned(), pixels };
+        let sliced = slice(&[source], &args.options, &Context::new(&NoopObserver));
+        let frames = sliced.ok().map(|sliced| {
+            let frame = |frame: &Frame| {
+                let image = frame.full_image().to_image();
+                let bytes = image.pixels().flat_map(|pixel| if pixel[3] == 0 { [0; 4] } else { pixel.0 });
+                let sum = bytes
+                    .fold(0x811c_9dc5_u32, |sum, byte| (sum ^ u32::from(byte)).wrapping_mul(0x0100_0193));
+                json!([frame.cell().map(|cell| cell.to_string()), sum])
+            };
+            sliced.set.frames().iter().map(frame).collect::<Vec<_>>()
+        });
+        all.push(json!({
+            "size": [image.width(), image.height()],
+            "rgba": STANDARD.encode(image.as_raw()),
+            "drawn": STANDARD.encode(shibori_report::runs(
+                image.pixels().map(|pixel| background.is_content(&pixel.0)),
+            )),
+            "background": behind,
+            "auto_key": auto_key,
+            "grid": { "columns": columns, "rows": rows, "cell": cell, "offset": [0, 0], "gutter": [0, 0] },
+            "clean": clean,
+            "words": words,
+            "frames": frames,
+        }));
+    }
+    all
+}
+
+/// Pivots as they are typed, and whether they are one.
+fn pivots() -> Vec<Value> {
+    let texts = [
+        "feet",
+        "center",
+        "bottom",
+        "top-left",
+        "bottom-right",
+        "left",
+        "0.5,1",
+        " 0.25 , 0.5 ",
+        "16px,30px",
+        "16px,30",
+        "-3px,4px",
+        ".5,.5",
+        "mark:ff00ff",
+        "mark:x",
+        "middle",
+        "1",
+        "1,2,3",
+        "0.5;1",
+        "px,px",
+    ];
+    let vector = |text: &&str| {
+        let anchor = text.parse::<Anchor>().ok();
+        let point = anchor.and_then(|anchor| match anchor {
+            Anchor::Fraction(at) => Some([at.x * 8.0, at.y * 4.0]),
+            Anchor::Pixels(at) => Some([at.x, at.y]),
+            Anchor::Feet | Anchor::Mark(_) => None,
+        });
+        json!({ "text": text, "is_right": anchor.is_some(), "point": point })
+    };
+    texts.iter().map(vector).collect()
+}
+
 #[test]
 fn the_vectors_that_pages_are_tested_on_are_current() {
     let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
@@ -415,6 +575,8 @@ fn the_vectors_that_pages_are_tested_on_are_current() {
         "cells": (0..FRAMES).map(|number| [cell_of(number).row, cell_of(number).column]).collect::<Vec<_>>(),
         "checksums": checksums(),
         "grids": grids(&mut dice),
+        "cleanings": cleanings(&mut dice),
+        "pivots": pivots(),
     });
     let text = serde_json::to_string_pretty(&vectors).expect("plain data") + "\n";
     if std::fs::read_to_string(VECTORS).unwrap_or_default() != text {

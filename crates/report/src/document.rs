@@ -52,6 +52,17 @@ pub(crate) fn as_data_url<S: Serializer>(bytes: &[u8], serializer: S) -> Result<
     serializer.serialize_str(&format!("data:image/png;base64,{}", STANDARD.encode(bytes)))
 }
 
+/// The same, if there is one.
+pub(crate) fn as_optional_url<S: Serializer>(
+    bytes: &Option<Vec<u8>>,
+    serializer: S,
+) -> Result<S::Ok, S::Error> {
+    match bytes {
+        Some(bytes) => as_data_url(bytes, serializer),
+        None => serializer.serialize_none(),
+    }
+}
+
 /// Several of them.
 pub(crate) fn as_data_urls<S: Serializer>(all: &[Vec<u8>], serializer: S) -> Result<S::Ok, S::Error> {
     serializer

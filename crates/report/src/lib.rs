@@ -14,7 +14,8 @@ use serde_json::Value;
 
 pub use changes::{ChangedFrame, ChangedSection, ChangesReport, changes_page};
 pub use light_table::{
-    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table, runs,
+    AutoKey, GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table,
+    runs,
 };
 
 use document::{PageTemplate, as_data_url, document};

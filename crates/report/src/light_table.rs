@@ -5,7 +5,7 @@
 
 use serde::Serialize;
 
-use crate::document::{PageTemplate, as_base64, as_data_url, as_data_urls, document};
+use crate::document::{PageTemplate, as_base64, as_data_url, as_data_urls, as_optional_url, document};
 use crate::{STYLE, scripts};
 use shibori_formats::manifest::Manifest;
 
@@ -67,9 +67,12 @@ pub struct SheetContent {
     pub png: Vec<u8>,
     /// What is behind the drawings: `clear`, `flat` or `none`.
     pub background: &'static str,
-    /// The flat color.
+    /// Its colors without transparency as a PNG, if some of its pixels are half transparent: a browser rounds those.
+    #[serde(serialize_with = "as_optional_url", skip_serializing_if = "Option::is_none")]
+    pub solid: Option<Vec<u8>>,
+    /// The background that is found, if it is one color.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub color: Option<String>,
+    pub auto_key: Option<AutoKey>,
     /// Which pixels show something, as [`runs`].
     #[serde(serialize_with = "as_base64")]
     pub drawn: Vec<u8>,
@@ -77,8 +80,20 @@ pub struct SheetContent {
     pub readings: Vec<GridOption>,
     /// Its separate drawings, for several distances at which pieces belong together.
     pub drawings: Vec<IslandOption>,
+    /// The same once the background that is found is removed, if that makes a difference.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub keyed_drawings: Option<Vec<IslandOption>>,
     /// Whether separate drawings explain it better than any grid.
     pub is_loose: bool,
+}
+
+/// A background of one color.
+#[derive(Debug, Serialize)]
+pub struct AutoKey {
+    /// The color.
+    pub color: String,
+    /// The largest difference in one channel that is still background.
+    pub tolerance: u8,
 }
 
 /// A grid.
@@ -99,7 +114,7 @@ pub struct GridOption {
 }
 
 /// Separate drawings.
-#[derive(Debug, Serialize)]
+#[derive(Debug, PartialEq, Eq, Serialize)]
 pub struct IslandOption {
     /// Pieces with at most this many empty pixels between them belong together.
     pub join: u32,
@@ -174,10 +189,12 @@ mod tests {
             size: [1, 1],
             png: vec![1],
             background: "clear",
-            color: None,
+            solid: Some(vec![1]),
+            auto_key: Some(AutoKey { color: "ff00ff".to_owned(), tolerance: 0 }),
             drawn: runs([true].into_iter()),
             readings: Vec::new(),
             drawings: Vec::new(),
+            keyed_drawings: Some(Vec::new()),
             is_loose: false,
         };
         let [title, source, from, output, sprite, per_frame] = std::array::from_fn(|_| name.to_owned());
@@ -213,7 +230,7 @@ mod tests {
         for key in of_table.iter().filter(|key| *key != "set") {
             assert!(table.get(key).is_some(), "data.{key} is not written");
         }
-        for key in of_sheet.iter().filter(|key| *key != "color") {
+        for key in &of_sheet {
             assert!(table["sheet"].get(key).is_some(), "given.{key} is not written");
         }
     }

@@ -32,6 +32,7 @@ pub(crate) const SHEET: Bundle = modules![
     "model/clip_text",
     "model/quoting",
     "model/history",
+    "model/clean",
     "model/sheet",
     "view/dom",
     "view/paint",

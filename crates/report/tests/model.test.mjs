@@ -8,10 +8,11 @@ import { outcomeOf } from "../src/pages/model/changes.js";
 import {
   formatClip, formatParts, nameProblem, parseFrames, parsePlay, parseTime, setStepTime, timeSteps,
 } from "../src/pages/model/clip_text.js";
+import { parseColor, parsePivot, pixelsOfCell } from "../src/pages/model/clean.js";
 import { createHistory, decodeState, digestOf, encodeState } from "../src/pages/model/history.js";
 import { commandLine, formatToml, optionWords, pasteable, pathWord, tomlKey, tomlString } from "../src/pages/model/quoting.js";
 import { createSet } from "../src/pages/model/set.js";
-import { createSheet } from "../src/pages/model/sheet.js";
+import { createSheet, rowNames } from "../src/pages/model/sheet.js";
 import { createClock, neighborTime, stepAt, stepNumber, stepsPlayed, timelineOf } from "../src/pages/model/timeline.js";
 
 const file = (name) => new URL(name, import.meta.url);
@@ -150,6 +151,60 @@ test("clips are written as texts that the program reads back", () => {
   }
   if (process.env.UPDATE) writeFileSync(file("clip-texts.json"), `${JSON.stringify(texts, null, 2)}\n`);
   assert.deepEqual(texts, JSON.parse(readFileSync(file("clip-texts.json"))));
+});
+
+const bytesOf = (text) => Uint8ClampedArray.from(atob(text), (letter) => letter.charCodeAt(0));
+// A checksum of pixels (FNV-1a); the color of clear ones doesn't count.
+const sumOf = (pixels) => {
+  let sum = 0x811c9dc5;
+  for (let at = 0; at < pixels.length; at++) {
+    const byte = pixels[at - (at % 4) + 3] ? pixels[at] : 0;
+    sum = Math.imul(sum ^ byte, 0x01000193) >>> 0;
+  }
+  return sum;
+};
+
+test("a sheet is cleaned and mirrored as the program does, and the command says so", () => {
+  const kinds = { cut: 0, keyed: 0, refused: 0, blank: 0 };
+  for (const vector of vectors.cleanings) {
+    const { size, rgba, drawn, background, auto_key: autoKey, grid, clean, words, frames } = vector;
+    const given = { size, drawn, background, auto_key: autoKey, readings: [grid], drawings: [], is_loose: false };
+    const sheet = createSheet(given);
+    sheet.setPixels(bytesOf(rgba));
+    const state = { ...structuredClone(sheet.start), clean };
+    assert.ok(sheet.isState(JSON.parse(JSON.stringify(state))));
+    const derived = sheet.derive(state, false);
+    const page = { source: "x.png", output: "x", sprite: "x", isWindows: false };
+    const { commands, problem } = sheet.outcome(state, derived, page);
+    if (!frames) {
+      assert.ok(problem, words.join(" "));
+      kinds.refused++;
+      continue;
+    }
+    assert.equal(problem, undefined, words.join(" "));
+    assert.deepEqual(commands, [words]);
+    const all = sheet.painted(state, derived.cells) || bytesOf(rgba);
+    const shown = derived.cells.filter(({ number }) => number >= 0);
+    const cell = (one) => [one.id, sumOf(pixelsOfCell({ width: size[0], height: size[1], rgba: all }, one))];
+    assert.deepEqual(shown.map(cell), frames, words.join(" "));
+    kinds.cut++;
+    kinds.keyed += clean.key !== "none";
+    kinds.blank += shown.length < derived.cells.length;
+  }
+  assert.ok(kinds.cut > 30 && kinds.keyed > 15 && kinds.blank > 4 && kinds.refused > 0, JSON.stringify(kinds));
+});
+
+test("pivots and colors are read as the program reads them", () => {
+  for (const { text, is_right: isRight, point } of vectors.pivots) {
+    const found = parsePivot(text, [8, 4]);
+    assert.equal(!found.problem, isRight, text);
+    assert.deepEqual(found.point ?? null, point, text);
+  }
+  assert.deepEqual(parseColor("#f0A"), [255, 0, 170]);
+  assert.equal(parseColor("red-ish"), null);
+  assert.deepEqual(rowNames("walk-{dir8}").slice(0, 3), ["walk-n", "walk-ne", "walk-e"]);
+  assert.deepEqual(rowNames("{dir:e,w} run"), ["e run", "w run"]);
+  assert.equal(rowNames("walk"), null);
 });
 
 test("cells and crossings are those of the program", () => {

@@ -109,11 +109,24 @@ impl TableSite {
     fn draw(&self, source: &Path, observer: &dyn Observer) -> Result<String, Failure> {
         let cx = CommandContext::new(&self.console, &self.everywhere).context_for(observer);
         let drawn = View::LightTable(None).draw(&Source::from(source.to_owned()), None, &cx)?;
-        let read = cx.transaction().sources();
-        self.known.lock().unwrap_or_else(PoisonError::into_inner).read.extend(read);
+        self.watch_too(cx.transaction().sources());
         match drawn {
             RenderedPreview::Page(page) => Ok(page.html().to_owned()),
             _ => unreachable!("a light table is a page"),
+        }
+    }
+
+    /// Looks at these files too, from now on. That is no change of them.
+    fn watch_too(&self, files: Vec<PathBuf>) {
+        let before = self.stamp();
+        self.known.lock().unwrap_or_else(PoisonError::into_inner).read.extend(files);
+        let after = self.stamp();
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+        let Known { shown, last, .. } = &mut *known;
+        for stamp in [shown, last] {
+            if *stamp == Some(before) {
+                *stamp = Some(after);
+            }
         }
     }
 
@@ -162,6 +175,9 @@ impl TableSite {
     /// Runs what a page asks for, if it is among what pages show.
     fn apply(&self, request: &ApplyRequest) -> Result<String, Failure> {
         let mut everywhere = self.everywhere.clone();
+        if request.is_trial {
+            everywhere.run.dry_run = Flag::On;
+        }
         match request.on_conflict {
             Some(OnConflict::Keep) => everywhere.run.carry = Flag::On,
             Some(OnConflict::Replace) => everywhere.run.force = Flag::On,
@@ -178,10 +194,12 @@ impl TableSite {
             commands.push((self.allowed(words, list)?, pasteable_command(words)));
         }
         let program = CommandContext {
-            undo: Some(self.live.log.clone()),
+            undo: (!request.is_trial).then(|| self.live.log.clone()),
             ..CommandContext::new(&self.console, &everywhere)
         };
-        for (command, text) in &commands {
+        // A second command would read what the first one didn't write.
+        let most = if request.is_trial { 1 } else { commands.len() };
+        for (command, text) in &commands[..most.min(commands.len())] {
             program.console.print_line(&format!("> {text}"));
             run_command(command, &program)?;
         }

@@ -8,7 +8,9 @@ use std::time::{Duration, Instant};
 /// The longest head of a request, and the most headers.
 const LONGEST_HEAD: usize = 32 << 10;
 const MOST_HEADERS: usize = 100;
-/// So long a client may take for a request, and for reading an answer.
+/// So long a client may take to ask; browsers open connections that they may never use.
+const HEAD_PATIENCE: Duration = Duration::from_secs(5);
+/// So long it may take for a body, and for reading an answer.
 const PATIENCE: Duration = Duration::from_secs(60);
 /// A client that sent more than was read gets this long, and this much, to notice that it was answered.
 const LINGER: Duration = Duration::from_millis(500);
@@ -40,7 +42,7 @@ pub(super) struct Connection {
 impl Connection {
     pub(super) fn new(stream: TcpStream) -> io::Result<Self> {
         stream.set_write_timeout(Some(PATIENCE))?;
-        Ok(Self { stream, until: Instant::now() + PATIENCE })
+        Ok(Self { stream, until: Instant::now() + HEAD_PATIENCE })
     }
 
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
@@ -87,6 +89,7 @@ impl Connection {
         let length = length.ok_or(BodyError::NoLength)?;
         let length = usize::try_from(length).ok().filter(|&length| length <= longest);
         let length = length.ok_or(BodyError::TooLong)?;
+        self.until = Instant::now() + PATIENCE;
         let (mut body, mut buffer) = (request.begun.clone(), [0; 1 << 14]);
         while body.len() < length {
             match self.read(&mut buffer).map_err(BodyError::Lost)? {

@@ -21,6 +21,8 @@ use crate::wording::{abbreviate_list, count_noun};
 pub(crate) const STATUS_PATH: &str = "/.shibori/status";
 const APPLY_PATH: &str = "/.shibori/apply";
 const UNDO_PATH: &str = "/.shibori/undo";
+/// Says what an action would do, to the page that asks alone.
+const TRY_PATH: &str = "/.shibori/try";
 
 /// So many actions can be undone, and at most this much of what they replaced is kept.
 const MOST_UNDOS: usize = 32;
@@ -87,6 +89,9 @@ pub(crate) struct ApplyRequest {
     pub(crate) per_frame: String,
     #[serde(default)]
     pub(crate) on_conflict: Option<OnConflict>,
+    /// Whether nothing is written.
+    #[serde(skip)]
+    pub(crate) is_trial: bool,
 }
 
 #[derive(Debug, Deserialize)]
@@ -197,6 +202,15 @@ impl Live {
                 Err(error) => return damaged(error),
                 Ok(request) if request.version != self.version() => return self.outdated(),
                 Ok(request) => self.undo(request.on_conflict, console),
+            },
+            TRY_PATH => match serde_json::from_slice::<ApplyRequest>(body) {
+                Err(error) => return damaged(error),
+                Ok(request) => {
+                    if let Err(failure) = apply(&ApplyRequest { is_trial: true, ..request }) {
+                        speak(console, &failure);
+                    }
+                    return Answer::json(&serde_json::json!({ "lines": console.take_record() }));
+                }
             },
             _ => return Answer::plain(404, "no such action"),
         };

@@ -5,8 +5,17 @@
 //     node drive.mjs PROGRAM CHROMIUM [SEED [SESSIONS]]
 
 import assert from "node:assert/strict";
-import { execFileSync } from "node:child_process";
-import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { execFileSync, spawn } from "node:child_process";
+import {
+  appendFileSync,
+  cpSync,
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from "node:fs";
 import { createRequire } from "node:module";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
@@ -39,14 +48,17 @@ const random = (below) => {
 const pick = (list) => list[random(list.length)];
 
 const browser = await chromium.launch({ executablePath: browserPath, args: ["--no-sandbox"] });
-const shownIn = async (file, options = {}) => {
+const shownIn = async (file, options = {}) => shownAt(`file://${path(file)}`, options);
+const shownAt = async (address, options = {}) => {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...options });
+  const own = address.startsWith("http") ? new URL(address).origin : "none";
   const errors = [];
   page.on("pageerror", (error) => errors.push(String(error)));
   page.on("request", (request) => {
-    if (!/^(file|data|blob):/.test(request.url())) errors.push(`asks the network for ${request.url()}`);
+    if (!/^(file|data|blob):/.test(request.url()) && !request.url().startsWith(`${own}/`))
+      errors.push(`asks the network for ${request.url()}`);
   });
-  await page.goto(`file://${path(file)}`);
+  await page.goto(address);
   await page.waitForSelector("body[data-ready=yes]");
   const field = (name) => page.getByLabel(name, { exact: true });
   const valueOf = (id) => page.evaluate((id) => document.getElementById(id).value, id);
@@ -59,7 +71,7 @@ const shownIn = async (file, options = {}) => {
       await field(name).fill(text);
       await field(name).press("Enter");
     },
-    command: () => field("Command").inputValue(),
+    command: () => page.inputValue("#command"),
     recipe: () => valueOf("recipe"),
     // Saves the per-frame file, if there is one, where a person would.
     savePerFrame: async (folder = ".") => {
@@ -79,6 +91,39 @@ const opened = async (source, file, options = {}, kind = "light-table") => {
   shell(`shibori preview ${kind} '${source}' -o '${file}' --quiet --force`);
   return shownIn(file, options);
 };
+
+// Waits in pages of any tab: browsers draw nothing in those behind others, so drawing can't be what is waited for.
+const until = async (page, isSo, argument) => {
+  try {
+    await page.waitForFunction(isSo, argument, { polling: 100 });
+  } catch (error) {
+    throw new Error(`${error.message}\n${page.url()}\n${await page.innerText("#out")}`);
+  }
+};
+
+// Waits until a page shows the files as they are.
+const settled = (page) =>
+  until(page, async () => {
+    const live = JSON.parse(document.getElementById("live")?.textContent || "null");
+    if (!live || document.body.dataset.ready !== "yes") return false;
+    const status = await (await fetch(`${live.root}/.shibori/status`)).json();
+    return status.version === live.version;
+  });
+
+// A program that serves a page until it is stopped; `says` finds the address in what it says.
+const serve = (words, says) =>
+  new Promise((resolve, reject) => {
+    const child = spawn(program, words, { cwd: home });
+    let heard = "";
+    const listen = (bytes) => {
+      heard += bytes;
+      const found = says.exec(heard);
+      if (found) resolve({ address: found[1], stop: () => child.kill() });
+    };
+    child.stdout.on("data", listen);
+    child.stderr.on("data", listen);
+    child.on("exit", () => reject(new Error(`it ended: ${heard}`)));
+  });
 
 // ---- results, in the form the pages use
 const stepsOf = ({ steps, timescale }) =>
@@ -193,7 +238,7 @@ const tests = {
   "a sheet: labels, typing, undo, the address": async () => {
     const { page, field, command, enter, close } = await opened("pond/art/frog.png", "sheet.html");
     const labels = ["Cell width", "Cell height", "Offset x", "Offset y", "Gutter x", "Gutter y"];
-    for (const label of [...labels, "Columns", "Rows", "Rate or time", "Command"]) {
+    for (const label of [...labels, "Columns", "Rows", "Rate or time"]) {
       assert.equal(await page.getByLabel(label, { exact: true }).count(), 1, label);
     }
     await field("Columns").fill("4");
@@ -329,6 +374,175 @@ const tests = {
     await close();
   },
 
+  "live: a sheet is cut, its frames are nudged, and all of it is undone by the byte": async () => {
+    const served = await serve(
+      ["preview", "light-table", "pond/art/reeds.png", "--serve"],
+      /light table of .* at (\S+)/,
+    );
+    const files = () => shell("ls -d reeds && find reeds -type f ! -path '*/.shibori/*' | sort | xargs md5sum");
+    rmSync(path("reeds"), { recursive: true, force: true });
+    const table = await shownAt(served.address);
+    const { page, field, enter, press, close } = table;
+    const said = async (wanted) => {
+      await until(page, (wanted) => document.getElementById("done").innerText.includes(wanted), wanted);
+      await page.waitForSelector("body[data-ready=yes]");
+    };
+    await field("Slice by").selectOption("grid");
+    await enter("Columns", "500");
+    await until(page, () => document.getElementById("apply").disabled);
+    await enter("Columns", "4");
+    await enter("Cell width", "44");
+    await enter("Rows", "2");
+    await field("Sheet background").selectOption("auto");
+    await enter("Name of row 0", "tall");
+    await enter("Name of row 1", "low");
+    const line = await table.command();
+    await settled(page);
+    await press("Apply");
+    await said("wrote reeds/frames.json");
+    const sliced = files();
+    typed(line.replace(/-o reeds$/, "-o 'by hand'"));
+    assert.equal(shell("shibori preview changes reeds 'by hand' --strict").includes("no differences"), true);
+    // A second tab, which sees what the first one does.
+    const other = await shownAt(served.address);
+    await until(other.page, () => document.getElementById("done").innerText.includes("wrote reeds"));
+    await page.getByRole("link", { name: "Frames" }).click();
+    await page.waitForSelector("body[data-ready=yes]");
+    await page.locator("#stage").press("ArrowRight");
+    await page.locator("#stage").press("ArrowUp");
+    await page.locator("#on").click();
+    await page.locator("#stage").press("ArrowLeft");
+    await until(page, () => document.getElementById("tried").innerText.includes("would write"));
+    await page.keyboard.press("Control+Enter");
+    await said("frames changed; wrote");
+    await until(page, () => document.getElementById("command").value === "");
+    const nudged = files();
+    assert.notEqual(nudged, sliced);
+    await until(other.page, () => document.getElementById("done").innerText.includes("adjust"));
+    // A save in a paint program: the page shows it and keeps what isn't applied yet.
+    await page.locator("#stage").press("ArrowDown");
+    const before = await table.command();
+    const version = await page.evaluate(() => JSON.parse(document.getElementById("live").textContent).version);
+    const frame = readdirSync(path("reeds")).find((name) => name.endsWith(".png"));
+    appendFileSync(path(`reeds/${frame}`), "x");
+    await until(
+      page,
+      (version) => {
+        const live = document.getElementById("live");
+        return live && JSON.parse(live.textContent).version !== version && document.body.dataset.ready === "yes";
+      },
+      version,
+    );
+    assert.equal(await table.command(), before);
+    await page.locator("#undo").click();
+    assert.equal(await table.command(), "", "steps back are kept, too");
+    await settled(page);
+    await press("Undo apply");
+    await said("changed since then");
+    await settled(page);
+    await press("Undo it anyway");
+    await said("undid");
+    assert.equal(files(), sliced);
+    await settled(page);
+    await press("Undo apply");
+    await until(page, () => location.pathname.endsWith("/"));
+    await said("removed");
+    assert.throws(files);
+    await settled(page);
+    await settled(other.page);
+    await other.close();
+    await close();
+    served.stop();
+  },
+  "live: a build's light table changes the recipe and keeps its comments": async () => {
+    const recipe = `# The pond.
+[sprite.frog]
+from  = "pond/art/frog.png" # green
+slice = { grid = "8x4" }
+
+# How it moves.
+[sprite.frog.clips]
+sit   = "0-3 @6fps"   # slow
+croak = '4-9 @10fps'
+
+[[sprite.frog.preview]]
+as = "light-table"
+`;
+    writeFileSync(path("shibori.toml"), recipe);
+    rmSync(path("frog-per-frame.csv"), { force: true });
+    const served = await serve(["build", "--watch", "--serve", "0"], /light tables that change the recipe: (\S+)/);
+    const table = await shownAt(`${served.address}frog-light-table.html`);
+    const { page, enter, press, close } = table;
+    const said = async (wanted) => {
+      await until(page, (wanted) => document.getElementById("done").innerText.includes(wanted), wanted);
+      await until(page, () => document.getElementById("recipe").value === "");
+    };
+    await enter("Rate or time", "8fps");
+    await page.locator("#stage").press("ArrowRight");
+    await settled(page);
+    await press("Apply");
+    await said("done");
+    const changed = recipe
+      .replace('@6fps"   #', '@8fps"   #')
+      .replace('"8x4" }\n', '"8x4" }\nshape = { per-frame = "frog-per-frame.csv" }\n');
+    assert.equal(readFileSync(path("shibori.toml"), "utf8"), changed);
+    assert.match(readFileSync(path("frog-per-frame.csv"), "utf8"), /^frame,kind,name,values\n/);
+    await settled(page);
+    await press("Undo apply");
+    await said("undid");
+    await until(page, () => document.getElementById("done").innerText.includes("done"));
+    assert.equal(readFileSync(path("shibori.toml"), "utf8"), recipe);
+    await settled(page);
+    await close();
+    served.stop();
+  },
+  "a sheet that is cleaned, mirrored and named in eight directions comes out as shown": async () => {
+    const { page, field, command, recipe, shown, enter, press, close } = await opened(
+      "pond/art/reeds.png",
+      "reeds.html",
+    );
+    assert.equal(await field("Slice by").inputValue(), "drawings", "a loose sheet opens on its drawings");
+    await field("Sheet background").selectOption("auto");
+    assert.match(await command(), /--islands --key auto/);
+    await field("Slice by").selectOption("grid");
+    await enter("Columns", "4");
+    await enter("Rows", "2");
+    await field("Sheet background").selectOption("color");
+    await press("Pick on the sheet");
+    await page.locator("#over").click({ position: { x: 3, y: 3 } });
+    assert.equal(await field("Color to remove").inputValue(), "2ea0a8");
+    await enter("Tolerance", "300");
+    assert.match(await page.locator("#said").innerText(), /0 to 255/);
+    await enter("Tolerance", "3");
+    await field("Remove it").selectOption("everywhere");
+    await page.getByText("Clean, mirror, pivot").click();
+    await enter("Clear cell edges, px", "1");
+    await enter("Remove specks up to, px", "4");
+    await enter("Erase areas of each cell", "0,0,3,2; 40,1,2,2");
+    await field("Mirror cells").selectOption("up-down");
+    await enter("Pivot", "0.5, 1");
+    const line = await command();
+    assert.match(line, /--key 2ea0a8 --tolerance 3 --key-scope everywhere --erase 0,0,3,2 --erase 40,1,2,2/);
+    assert.match(line, /--clear-edge 1 --specks 4 --mirror up-down --pivot 0.5,1 -o/);
+    const seen = await shown();
+    typed(line);
+    const made = manifest("reeds/frames.json");
+    near(
+      made.frames.map((frame) => frame.source.rect),
+      seen.cells,
+      line,
+    );
+    writeFileSync(path("shibori.toml"), `${await recipe()}\nset = true\n`);
+    shell("shibori build --force --quiet");
+    assert.equal(shell("shibori preview changes reeds build/reeds --strict", home).includes("no differences"), true);
+    await close();
+    const ducks = await opened("pond/art/duckling.png", "ducks.html");
+    await ducks.enter("Name of row 0", "walk-{dir8}");
+    assert.match(await ducks.command(), /"walk-n = 0-3 .*"walk-nw = 28-31 /);
+    await ducks.enter("Name of row 1", "hop-{dir8}");
+    assert.match(await ducks.command(), /walk-ne/, "there are not eight rows below, so nothing changes");
+    await ducks.close();
+  },
   "frames: random changes come out as shown, by command and by recipe, and twice is as once": async () => {
     const sources = [
       { from: "pond/sets/frog", copy: "frogs", sprite: "frogs" },

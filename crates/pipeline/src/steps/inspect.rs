@@ -239,13 +239,19 @@ fn layers(path: &Path, info: ImageInfo, layered: LayeredImage) -> ImageReport {
 }
 
 fn still(path: &Path, info: ImageInfo, pixels: &Pixels, cx: &Context<'_>) -> Result<ImageReport, Error> {
-    let holds = sheet(path, pixels, info.size, cx)?;
+    let holds = sheet_content(path, pixels, info.size, cx)?;
     let images = std::slice::from_ref(pixels);
     let (transparency, empty) = (transparency(images), empty_share(images));
     Ok(ImageReport { file: path.to_owned(), info, transparency, empty, holds })
 }
 
-fn sheet(path: &Path, pixels: &Pixels, size: Size, cx: &Context<'_>) -> Result<ImageContent, Error> {
+/// What a sheet holds.
+pub(crate) fn sheet_content(
+    path: &Path,
+    pixels: &Pixels,
+    size: Size,
+    cx: &Context<'_>,
+) -> Result<ImageContent, Error> {
     let analysis = SheetAnalysis::of(pixels);
     let background = match analysis.background() {
         Background::Flat { color, .. } => Some(Color(color)),

@@ -79,6 +79,9 @@ impl BuildSite {
 
     /// Puts lines into the recipe, for the watch to build.
     fn apply(&self, request: &ApplyRequest) -> Result<String, Failure> {
+        if request.is_trial {
+            return Err(Failure::usage("a recipe is tried by building it"));
+        }
         let Some(last) = self.last().clone() else {
             return Err(Failure::usage("the recipe can't be read yet"));
         };

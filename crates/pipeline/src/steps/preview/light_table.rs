@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
+use shibori_core::clean::{KeyColors, KeyScope, key};
 use shibori_core::cut::{GridCandidate, IslandOptions, SheetAnalysis};
 use shibori_core::{Background, Color, Frame, Pixels};
 use shibori_formats::DisplaySlashed;
@@ -10,10 +11,12 @@ use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, ove
 use shibori_formats::encode;
 use shibori_formats::manifest::SET_FILE;
 use shibori_report::{
-    GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table, runs,
+    AutoKey, GridOption, IslandOption, LightTable, LightTableContent, SetContent, SheetContent, light_table,
+    runs,
 };
 
 use crate::options::CutOptions;
+use crate::steps::inspect::{ImageContent, sheet_content};
 use crate::steps::loading::load_with_companions;
 use crate::steps::preview::html::HtmlPage;
 use crate::steps::preview::pages::pages_of;
@@ -163,8 +166,28 @@ fn sheet(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<SheetContent,
     let is_sure = sheet.is_sure();
     let readings: Vec<GridOption> =
         sheet.proposals().enumerate().map(|(at, one)| reading(one, is_sure && at == 0)).collect();
-    let drawings = if behind == Background::None { Vec::new() } else { drawings(&analysis, cx)? };
-    let count = drawings.iter().find(|one| one.is_found).map_or(0, |one| one.drawings.len());
+    let drawings = if behind == Background::None { Vec::new() } else { find_drawings(&analysis, cx)? };
+    let (auto_key, keyed_drawings) = match behind {
+        Background::Flat { color, tolerance } => {
+            let colors = KeyColors { colors: vec![Color(color)], tolerance };
+            let keyed = Pixels::from_image(key(pixels, &colors, KeyScope::Outside, &[]).image);
+            let keyed = find_drawings(&SheetAnalysis::with_background(&keyed, Background::Clear), cx)?;
+            let auto = AutoKey { color: Color(color).to_string(), tolerance };
+            (Some(auto), (keyed != drawings).then_some(keyed))
+        }
+        Background::Clear | Background::None => (None, None),
+    };
+    let is_loose = match sheet_content(path, pixels, size, cx)? {
+        ImageContent::Sheet { loose: Some(loose), .. } => loose.is_likelier,
+        _ => false,
+    };
+    let is_soft = |pixel: &[u8]| (1..255).contains(&pixel[3]);
+    let has_soft = pixels.rows().flat_map(|row| row.chunks_exact(4)).any(is_soft);
+    let solid = has_soft.then(|| {
+        let mut solid = pixels.to_image();
+        solid.pixels_mut().for_each(|pixel| pixel[3] = 255);
+        png(&Pixels::from_image(solid), &path.to_string_lossy())
+    });
     let shown = pixels.rows().flat_map(|row| row.chunks_exact(4)).map(|pixel| behind.is_content(pixel));
     Ok(SheetContent {
         size: [size.width, size.height],
@@ -174,12 +197,11 @@ fn sheet(path: &Path, pixels: &Pixels, cx: &Context<'_>) -> Result<SheetContent,
             Background::Flat { .. } => "flat",
             Background::None => "none",
         },
-        color: match behind {
-            Background::Flat { color, .. } => Some(Color(color).to_string()),
-            Background::Clear | Background::None => None,
-        },
+        solid: solid.transpose()?,
+        auto_key,
         drawn: runs(shown),
-        is_loose: !is_sure && readings.is_empty() && count > 1,
+        is_loose: is_loose && !drawings.is_empty(),
+        keyed_drawings,
         readings,
         drawings,
     })
@@ -198,7 +220,7 @@ fn reading(candidate: &GridCandidate, is_sure: bool) -> GridOption {
     }
 }
 
-fn drawings(sheet: &SheetAnalysis, cx: &Context<'_>) -> Result<Vec<IslandOption>, Error> {
+fn find_drawings(sheet: &SheetAnalysis, cx: &Context<'_>) -> Result<Vec<IslandOption>, Error> {
     let usual = CutOptions::default().island_options();
     let look = |join: Option<u32>| -> Result<IslandOption, Error> {
         let found = find_islands(sheet, IslandOptions { join, ..usual }, cx)?;

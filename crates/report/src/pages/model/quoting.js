@@ -43,12 +43,18 @@ export const optionWords = (options) =>
     return value.startsWith("-") ? [`--${name}=${value}`] : [`--${name}`, value];
   });
 
-// Commands, each the words behind `shibori`, as one line: each runs only if the one before succeeded.
-export const commandLine = (commands, isWindows) => {
-  const lines = commands.map((words) => ["shibori", ...words].map((word) => pasteable(word, isWindows)).join(" "));
-  if (!isWindows) return lines.join(" && ");
-  return lines.reduce((all, next) => (all ? `${all}; if ($?) { ${next} }` : next), "");
+// Commands, each the words behind `shibori`, as the words of one line: each runs only if the one before succeeded.
+export const commandWords = (commands, isWindows) => {
+  const [then, end] = isWindows ? ["; if ($?) {", "}"] : ["&&", ""];
+  const lines = commands.map((words) => ["shibori", ...words].map((word) => pasteable(word, isWindows)));
+  return lines.reduce((all, next) => {
+    if (!all.length) return next;
+    const last = isWindows ? [...all.slice(0, -1), all.at(-1) + then] : [...all, then];
+    return [...last, ...next, ...(end ? [end] : [])];
+  }, []);
 };
+
+export const commandLine = (commands, isWindows) => commandWords(commands, isWindows).join(" ");
 
 // A value of TOML in one line.
 export const formatToml = (value) => {

@@ -1,5 +1,7 @@
 // A sheet and its cut: which pixels are drawn, the cells of a grid, what lines cross, rows as clips, and the command.
 import { isList, isOneOf, isShape, isTable, isText, isWhole } from "./checks.js";
+import { cleanCell, formatColor, isBlank, keyOut, mirrorCell, parseAreas, parseColor, parsePivot } from "./clean.js";
+import { pixelsOfCell } from "./clean.js";
 import { MOST_STEPS, formatFrames, nameProblem, parsePlay, parseTime, textProblem, timeSteps } from "./clip_text.js";
 import { commandLine, formatToml, optionWords, pathWord, tomlKey } from "./quoting.js";
 import { count, pair } from "./words.js";
@@ -13,6 +15,17 @@ const WHOLE_SIDE = 0.9;
 const CLIP = { name: "", steps: null, time: "", play: "loop", events: [] };
 // Frames a second where nothing is typed.
 const RATE = "10fps";
+// What is done to pixels before anything is typed. A key is `none`, `auto` or a color; areas are as typed.
+const CLEAN = { key: "none", tolerance: null, scope: "outside", erase: "", edge: 0, specks: 0, mirror: "", pivot: "" };
+
+// The names of rows from one on: `walk-{dir8}` is eight; null where there is no such sign. The program's own order.
+const CLOCKWISE = ["n", "ne", "e", "se", "s", "sw", "w", "nw"];
+export const rowNames = (text) => {
+  const found = /\{dir8\}|\{dir:([a-z]+(?:,[a-z]+)*)\}/.exec(text);
+  if (!found) return null;
+  const directions = found[1] ? found[1].split(",") : CLOCKWISE;
+  return directions.map((direction) => text.replace(found[0], direction));
+};
 
 // Pixels that are drawn, one byte each, from lengths of runs: blank and drawn by turns, seven bits a byte, low ones
 // first.
@@ -57,13 +70,21 @@ const gridOf = ({ columns, rows, cell, offset, gutter }) => ({
   gutter: [...gutter],
 });
 
-// `sheet` is what a page is given: size, drawn, background, readings, drawings, is_loose.
+// `sheet` is what a page is given: size, drawn, background, auto_key, readings, drawings, keyed_drawings, is_loose.
 export const createSheet = (sheet) => {
   const [width, height] = sheet.size;
   const whole = [0, 0, width, height];
-  const drawn = drawnPixels(sheet.drawn, width * height);
-  const sums = summed(drawn, width, height);
+  const asGiven = drawnPixels(sheet.drawn, width * height);
+  const given = { drawn: asGiven, sums: summed(asGiven, width, height), rgba: null, pixels: 0 };
   const line = width + 1;
+  // The sheet's pixels, once they are there, and what is drawn of them without their background.
+  let pixels = null;
+  let [shown, shownFor] = [given, ""];
+  let { drawn, sums } = given;
+  const setPixels = (rgba) => {
+    pixels = { width, height, rgba };
+    shownFor = "";
+  };
 
   // How many pixels of a rectangle are drawn.
   const drawnIn = (x, y, w, h) => {
@@ -86,6 +107,7 @@ export const createSheet = (sheet) => {
     within: whole,
     read: "across",
     time: RATE,
+    clean: CLEAN,
     clips: { grid: {} },
   };
   const startView = { chosen: null };
@@ -116,7 +138,19 @@ export const createSheet = (sheet) => {
     events: isList(0, MOST_STEPS, isEvent),
   });
   const isCut = isText((cut) => /^(grid|join \d{1,7})$/.test(cut));
+  const isClean = isShape({
+    key: (key) =>
+      key === "none" || (key === "auto" && Boolean(sheet.auto_key)) || isText((text) => parseColor(text))(key),
+    tolerance: (tolerance) => tolerance === null || isWhole(0, 255)(tolerance),
+    scope: isOneOf("outside", "everywhere"),
+    erase: isText((text) => !parseAreas(text).problem),
+    edge: isWhole(0, LONGEST),
+    specks: isWhole(0, LONGEST),
+    mirror: isOneOf("", "left-right", "up-down"),
+    pivot: isText((text) => !parsePivot(text, sheet.size).problem),
+  });
   const isState = isShape({
+    clean: isClean,
     by: isOneOf("grid", ...(sheet.drawings.length ? ["drawings"] : [])),
     join: isWhole(0, Math.max(0, sheet.drawings.length - 1)),
     grid: isShape({ count: isPair(1), cell: isPair(1), offset: isPair(0), gutter: isPair(0) }),
@@ -182,11 +216,96 @@ export const createSheet = (sheet) => {
     return "";
   };
 
+  // ---- cleaning
+  const isByGrid = (state) => state.by === "grid";
+  const drawingsOf = (state) =>
+    state.clean.key === "none" || !sheet.keyed_drawings ? sheet.drawings : sheet.keyed_drawings;
+  const islandsOf = (state) => drawingsOf(state)[Math.min(state.join, drawingsOf(state).length - 1)];
+  const rectsOf = ({ grid: { count: counts, cell, offset, gutter }, within }) => {
+    if (counts[0] * counts[1] > MOST_CELLS) return [];
+    return Array.from({ length: counts[0] * counts[1] }, (_, n) => {
+      const [row, column] = [Math.floor(n / counts[0]), n % counts[0]];
+      const x = within[0] + offset[0] + column * (cell[0] + gutter[0]);
+      return [x, within[1] + offset[1] + row * (cell[1] + gutter[1]), ...cell];
+    });
+  };
+  // The color that goes, and how; null if none does. What is found holds for the whole sheet only.
+  const keyOf = ({ clean }) => {
+    if (clean.key === "none") return null;
+    const isAuto = clean.key === "auto";
+    const color = isAuto ? parseColor(sheet.auto_key.color) : parseColor(clean.key);
+    const tolerance = clean.tolerance ?? (isAuto ? sheet.auto_key.tolerance : 0);
+    return { color, tolerance, isEverywhere: clean.scope === "everywhere" };
+  };
+  // Shows the sheet without its background from now on.
+  const lookAt = (state) => {
+    const key = pixels && keyOf(state);
+    const inner = ([x, y, w, h]) => {
+      const { edge } = state.clean;
+      return [x + edge, y + edge, w - 2 * edge, h - 2 * edge];
+    };
+    const isCut = isByGrid(state) && !problemOf(state);
+    const cells =
+      key && isCut
+        ? rectsOf(state)
+            .map(inner)
+            .filter(([, , w, h]) => w > 0 && h > 0)
+        : [];
+    const now = key ? JSON.stringify([key, state.within, key.isEverywhere ? 0 : cells]) : "";
+    if (now === shownFor && (now || shown === given)) return;
+    shownFor = now;
+    shown = given;
+    if (key) {
+      const found = keyOut(pixels, key, problemOf(state) ? whole : state.within, cells);
+      const mask = new Uint8Array(width * height);
+      for (let at = 0; at < mask.length; at++) mask[at] = found.rgba[4 * at + 3] > 0 ? 1 : 0;
+      shown = { ...found, drawn: mask, sums: summed(mask, width, height) };
+    }
+    ({ drawn, sums } = shown);
+  };
+  const changesCells = ({ clean }) => Boolean(clean.erase || clean.edge || clean.specks);
+  const cleanedCell = (state, cell) => {
+    const source = { width, height, rgba: shown.rgba || pixels.rgba };
+    const { areas } = parseAreas(state.clean.erase);
+    return cleanCell(pixelsOfCell(source, cell), [cell.w, cell.h], { ...state.clean, areas });
+  };
+  // The sheet as its frames will look: RGBA; null while it is as it was.
+  const painted = (state, cells) => {
+    const { mirror } = state.clean;
+    if (!pixels || !(shown.rgba || changesCells(state) || mirror)) return null;
+    const all = (shown.rgba || pixels.rgba).slice();
+    if (!changesCells(state) && !mirror) return all;
+    for (const cell of cells) {
+      const one = cleanedCell(state, cell);
+      if (mirror) mirrorCell(one, [cell.w, cell.h], mirror);
+      const columns = Math.min(cell.w, width - cell.x);
+      for (let row = 0; row < Math.min(cell.h, height - cell.y); row++) {
+        const from = 4 * row * cell.w;
+        all.set(one.subarray(from, from + 4 * columns), 4 * ((cell.y + row) * width + cell.x));
+      }
+    }
+    return all;
+  };
+  // Why a sheet can't be cleaned so; empty if it can.
+  const cleanProblem = (state) => {
+    const { clean } = state;
+    if (clean.key === "none") return "";
+    if (!isByGrid(state) && (clean.key !== "auto" || clean.tolerance !== null || clean.scope !== "outside")) {
+      return "separate drawings can be found here with the detected background removed, or with none removed";
+    }
+    if (pixels && shown !== given && shown.pixels === 0) {
+      return clean.scope === "outside"
+        ? "no pixel of that color reaches the border; try it everywhere, or a larger tolerance"
+        : "no pixel has that color; try a larger tolerance";
+    }
+    return "";
+  };
+
   // Every cell, blank ones too, in the order in which frames are numbered; a blank one has number -1.
   const cellsOf = (state) => {
     if (state.by === "drawings") {
       const cell = ([row, column, x, y, w, h], number) => ({ row, column, x, y, w, h, number, id: `d${number}` });
-      return sheet.drawings[state.join].drawings.map(cell);
+      return islandsOf(state).drawings.map(cell);
     }
     const { count: counts, cell, offset, gutter } = state.grid;
     if (counts[0] * counts[1] > MOST_CELLS) return [];
@@ -201,7 +320,8 @@ export const createSheet = (sheet) => {
       cells.push({ row, column, x, y, w: cell[0], h: cell[1], id: `r${row}c${column}` });
     }
     let number = 0;
-    for (const one of cells) one.number = drawnIn(one.x, one.y, one.w, one.h) ? number++ : -1;
+    const isErased = (one) => pixels && changesCells(state) && isBlank(cleanedCell(state, one));
+    for (const one of cells) one.number = drawnIn(one.x, one.y, one.w, one.h) && !isErased(one) ? number++ : -1;
     return cells;
   };
 
@@ -223,7 +343,7 @@ export const createSheet = (sheet) => {
 
   // The sides of cells that drawings cross: {x, y, length, isUpright, pixels, row, column}.
   const crossingsOf = (state, cells) => {
-    if (state.by === "drawings" || sheet.background === "none") return [];
+    if (state.by === "drawings" || (sheet.background === "none" && shown === given)) return [];
     const {
       count: [columns, rows],
       gutter,
@@ -257,7 +377,7 @@ export const createSheet = (sheet) => {
   };
 
   // Each way of cutting keeps its own clips, for when it is chosen again.
-  const cutOf = (state) => (state.by === "grid" ? "grid" : `join ${sheet.drawings[state.join].join}`);
+  const cutOf = (state) => (state.by === "grid" ? "grid" : `join ${islandsOf(state).join}`);
   const clipsIn = (state) => (state.clips[cutOf(state)] ||= {});
   const clipOf = (state, key) => ({ ...CLIP, ...state.clips[cutOf(state)]?.[key] });
   // Cuts another way. Rows whose frames were not changed keep their names if that way has none yet.
@@ -299,8 +419,9 @@ export const createSheet = (sheet) => {
 
   // All that follows from a state; crossings take a moment, so they can be left for later.
   const derive = (state, isBrief) => {
+    lookAt(state);
     const cells = cellsOf(state);
-    const problem = state.by === "grid" ? problemOf(state) : "";
+    const problem = (state.by === "grid" ? problemOf(state) : "") || cleanProblem(state);
     const crossings = problem || isBrief ? [] : crossingsOf(state, cells);
     return { cells, tracks: tracksOf(state, cells), crossings, problem };
   };
@@ -339,7 +460,7 @@ export const createSheet = (sheet) => {
 
   const cutOptions = (state) => {
     if (state.by === "drawings") {
-      const { join, is_found: isFound } = sheet.drawings[state.join];
+      const { join, is_found: isFound } = islandsOf(state);
       return [["islands", true], ...(isFound ? [] : [["join", String(join)]])];
     }
     const { grid, within } = state;
@@ -353,6 +474,28 @@ export const createSheet = (sheet) => {
     if (state.read === "down") options.push(["read", "down"]);
     return options;
   };
+
+  const cleanOptions = (state) => {
+    const { clean } = state;
+    const options = [];
+    if (clean.key !== "none") {
+      // What the program finds on a part may be another color.
+      const isPart = state.within.join() !== whole.join();
+      const isNamed = clean.key !== "auto" || isPart;
+      const { color, tolerance } = keyOf(state);
+      options.push(["key", isNamed ? formatColor(color) : "auto"]);
+      if (isNamed ? tolerance : clean.tolerance !== null) options.push(["tolerance", String(tolerance)]);
+      if (clean.scope !== "outside") options.push(["key-scope", clean.scope]);
+    }
+    for (const area of parseAreas(clean.erase).areas) options.push(["erase", area.join(",")]);
+    if (clean.edge) options.push(["clear-edge", String(clean.edge)]);
+    if (clean.specks) options.push(["specks", String(clean.specks)]);
+    return options;
+  };
+  const shapeOptions = ({ clean: { mirror, pivot } }) => [
+    ...(mirror ? [["mirror", mirror]] : []),
+    ...(pivot.trim() ? [["pivot", pivot.trim().replace(/\s+/g, "")]] : []),
+  ];
 
   // Why clips can't be made; empty if they can.
   const clipProblem = (state, tracks) => {
@@ -376,16 +519,28 @@ export const createSheet = (sheet) => {
     const isBlank = derived.cells.every(({ number }) => number < 0);
     const problem = derived.problem || (isBlank ? "every cell is blank" : "") || clipProblem(state, tracks);
     if (problem) return { command: "", lines: "", problem };
-    const cut = cutOptions(state);
+    const [cut, clean, shape] = [cutOptions(state), cleanOptions(state), shapeOptions(state)];
     const clips = tracks.map((track) => [track.clip.name, clipText(state, track)]);
     const events = tracks.flatMap(({ clip }) => clip.events.map(([step, event]) => `${clip.name}@${step}=${event}`));
     const clipOptions = clips.map(([name, text]) => ["clip", `${name} = ${text}`]);
-    const options = optionWords([...cut, ...clipOptions, ...events.map((event) => ["event", event])]);
+    const options = optionWords([
+      ...cut,
+      ...clean,
+      ...shape,
+      ...clipOptions,
+      ...events.map((event) => ["event", event]),
+    ]);
     const commands = [["slice", pathWord(source), ...options, "-o", pathWord(output)]];
-    const value = ([name, value]) => [name, name === "join" ? +value : value];
+    const NUMBERS = ["join", "tolerance", "clear-edge", "specks"];
+    const value = ([name, value]) => [name, NUMBERS.includes(name) ? +value : value];
+    const areas = clean.filter(([name]) => name === "erase").map(([, area]) => area);
+    const cleaning = Object.fromEntries(clean.filter(([name]) => name !== "erase").map(value));
+    if (areas.length) cleaning.erase = areas;
     const lines = [
       ["from", source],
       ["slice", Object.fromEntries(cut.map(value))],
+      ...(clean.length ? [["clean", cleaning]] : []),
+      ...(shape.length ? [["shape", Object.fromEntries(shape)]] : []),
       ...(clips.length ? [["clips", Object.fromEntries(clips)]] : []),
       ...(events.length ? [["event", events]] : []),
     ].map(([key, value]) => `${key.padEnd(5)} = ${formatToml(value)}`);
@@ -422,5 +577,8 @@ export const createSheet = (sheet) => {
     derive,
     outcome,
     restOf,
+    setPixels,
+    painted,
+    drawingsOf,
   };
 };

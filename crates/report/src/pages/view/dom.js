@@ -15,15 +15,16 @@ export const button = (text, act, name) => {
   return element;
 };
 
-// Copies the text of a field, and says so on the button for a moment.
-export const bindCopy = (press, area) => {
+// Copies the text of a field, and says so on the button for a moment. `shown` is where the text is seen, if not there.
+export const bindCopy = (press, area, shown = area) => {
   const label = press.textContent;
   let later = 0;
   press.addEventListener("click", async () => {
     try {
       await navigator.clipboard.writeText(area.value);
     } catch {
-      area.select();
+      if (shown.select) shown.select();
+      else getSelection().selectAllChildren(shown);
       document.execCommand("copy");
     }
     press.textContent = "Copied";

@@ -3,6 +3,7 @@ import { $, make } from "./dom.js";
 import { say } from "./fields.js";
 
 const STATUS_EVERY = 700;
+const TRY_AFTER = 500;
 const KEPT = "light table";
 
 // `keep()` gives what the page needs to go on after it was loaded again.
@@ -103,6 +104,34 @@ export const createLive = (data, keep) => {
       await ask();
     }
   };
+  // What the program would say, a moment after the last change.
+  let [later, trial] = [0, 0];
+  const tryOut = () => {
+    clearTimeout(later);
+    $("tried").replaceChildren();
+    const number = ++trial;
+    if (data.recipe || !outcome.commands.length || isGone) return;
+    later = setTimeout(async () => {
+      try {
+        const answer = await fetch(`${live.root}/.shibori/try`, {
+          method: "POST",
+          headers: { "Content-Type": "application/json" },
+          body: JSON.stringify({
+            version: live.version,
+            commands: outcome.commands,
+            per_frame: outcome.perFrame || "",
+          }),
+        });
+        const { lines } = await answer.json();
+        if (number !== trial) return;
+        const told = lines.filter(({ kind, text }) => kind !== "result" || text.includes("would write"));
+        const label = ({ kind, text }) => (kind === "result" ? text : `${kind}: ${text}`);
+        $("tried").replaceChildren(...told.map((line) => make("p", label(line), line.kind)));
+      } catch {
+        // The status says it if the server is gone.
+      }
+    }, TRY_AFTER);
+  };
   const apply = (choice) => {
     // A number that is being typed counts when its field is left.
     document.activeElement?.blur?.();
@@ -147,8 +176,10 @@ export const createLive = (data, keep) => {
   return {
     kept: takeKept(),
     update: (now) => {
+      const before = JSON.stringify([outcome.commands, outcome.perFrame]);
       outcome = now.problem ? { commands: [], lines: "" } : now;
       showButtons();
+      if (JSON.stringify([outcome.commands, outcome.perFrame]) !== before) tryOut();
     },
   };
 };

@@ -1,12 +1,13 @@
 // The light table of a sheet: numbers, lines that can be dragged, rows that play meanwhile, and the command that cuts
 // it so.
+import { PIVOTS, formatColor, parseAreas, parseColor, parsePivot } from "../model/clean.js";
 import { nameProblem, parseFrames, parsePlay, parseTime, textProblem } from "../model/clip_text.js";
-import { createSheet } from "../model/sheet.js";
+import { createSheet, rowNames } from "../model/sheet.js";
 import { stepAt, timelineOf } from "../model/timeline.js";
 import { count, pair } from "../model/words.js";
 import { $, button, decoded, loadImages, make, pageData, zoomToFit } from "./dom.js";
 import { choice, numberField, say, textField } from "./fields.js";
-import { createPainter, HIGHLIGHT, sizedContext } from "./paint.js";
+import { createPainter, drawPivot, HIGHLIGHT, sizedContext } from "./paint.js";
 import { bindTouch } from "./player.js";
 import { createTable, nudgeOf } from "./table.js";
 
@@ -14,10 +15,12 @@ const data = pageData();
 const given = data.sheet;
 const sheet = createSheet(given);
 const size = [sheet.width, sheet.height];
-const [image] = loadImages([given.png]);
+const [image, solid] = loadImages([given.png, ...(given.solid ? [given.solid] : [])]);
 const table = createTable(data, sheet, { refresh: (isBrief) => refresh(isBrief), draw: () => {} });
 const { change, look, time, toggle } = table;
-const painter = createPainter([image], table.behind);
+// The sheet, or how it looks once it is cleaned.
+const pictures = [image];
+const painter = createPainter(pictures, table.behind);
 let derived = { cells: [], tracks: [], crossings: [], problem: "" };
 
 // ---- numbers beside the sheet
@@ -106,10 +109,90 @@ rate.input.addEventListener("keydown", (event) => {
   const next = Math.max(1, Math.min(1000, Math.round(+found[1] + way * (event.shiftKey ? 10 : 1))));
   change("rate", (state) => void (state.time = next + found[2]));
 });
+// ---- cleaning and shaping
+const setClean = (name, value, gesture = null) =>
+  change(name, (state) => Object.assign(state.clean, value), { gesture });
+const auto = given.auto_key;
+const key = choice(
+  "Sheet background",
+  [["none", "keep"], ...(auto ? [["auto", `remove detected ${auto.color}`]] : []), ["color", "remove a color"]],
+  () => (["none", "auto"].includes(table.state.clean.key) ? table.state.clean.key : "color"),
+  (value) => setClean("", { key: value === "color" ? auto?.color || "ffffff" : value, tolerance: null }),
+);
+const keyColor = textField(
+  "Color to remove",
+  () => table.state.clean.key,
+  (value, { gesture }) => {
+    const color = parseColor(value);
+    if (!color) return "write a color such as ff00ff, or pick it on the sheet";
+    setClean("key", { key: formatColor(color) }, gesture);
+    return "";
+  },
+);
+let isPicking = false;
+const pick = button("Pick on the sheet", () => {
+  isPicking = !isPicking;
+  pick.setAttribute("aria-pressed", String(isPicking));
+  if (isPicking) say("click the color on the sheet");
+});
+const tolerance = numberField(
+  "Tolerance",
+  { max: 255 },
+  () => table.state.clean.tolerance ?? (table.state.clean.key === "auto" ? auto.tolerance : 0),
+  (value) => setClean("tolerance", { tolerance: value }),
+);
+const scope = choice(
+  "Remove it",
+  [
+    ["outside", "outside drawings"],
+    ["everywhere", "everywhere"],
+  ],
+  () => table.state.clean.scope,
+  (value) => setClean("", { scope: value }),
+);
+const edge = numberField(
+  "Clear cell edges, px",
+  {},
+  () => table.state.clean.edge,
+  (value) => setClean("edge", { edge: value }),
+);
+const specks = numberField(
+  "Remove specks up to, px",
+  {},
+  () => table.state.clean.specks,
+  (value) => setClean("specks", { specks: value }),
+);
+const erase = textField(
+  "Erase areas of each cell",
+  () => table.state.clean.erase,
+  (value, { gesture }) => parseAreas(value).problem || void setClean("erase", { erase: value.trim() }, gesture) || "",
+  { placeholder: "x,y,w,h" },
+);
+const mirror = choice(
+  "Mirror cells",
+  [
+    ["", "no"],
+    ["left-right", "left-right"],
+    ["up-down", "up-down"],
+  ],
+  () => table.state.clean.mirror,
+  (value) => setClean("", { mirror: value }),
+);
+const pivot = textField(
+  "Pivot",
+  () => table.state.clean.pivot,
+  (value, { gesture }) =>
+    parsePivot(value, size).problem || void setClean("pivot", { pivot: value.trim() }, gesture) || "",
+  { placeholder: "center", options: PIVOTS },
+);
+const keyFields = [keyColor, tolerance, scope];
+const cleanFields = [key, ...keyFields, edge, specks, erase, mirror, pivot];
 const [gridBox, more, readings] = [make("div", null, "grid"), make("details"), make("p", null, "readings")];
+const cleanBox = make("details");
+cleanBox.append(make("summary", "Clean, mirror, pivot"), edge, specks, erase, mirror, pivot);
 gridBox.append(...gridFields);
 more.append(make("summary", "Use only part of the sheet"), ...partFields);
-$("numbers").append(by, join, gridBox, order, rate, more, readings);
+$("numbers").append(by, join, gridBox, order, rate, key, ...keyFields, pick, cleanBox, more, readings);
 const describeReading = ({ columns, rows, cell, offset, gutter }) => {
   const spacing = [
     ["offset", offset],
@@ -157,17 +240,19 @@ $("fit").addEventListener("click", zoomAll);
 // A large sheet is scaled down once, not again for every pixel a line is dragged.
 let shrunk = null;
 const shrunkSheet = (ratio) => {
+  const [picture] = pictures;
   const wanted = size.map((side) => Math.max(1, Math.round(Math.round(side * zoom) * ratio)));
-  if (!shrunk || shrunk.width !== wanted[0] || shrunk.height !== wanted[1]) {
-    shrunk = Object.assign(make("canvas"), { width: wanted[0], height: wanted[1] });
+  if (!shrunk || shrunk.of !== picture || shrunk.width !== wanted[0] || shrunk.height !== wanted[1]) {
+    shrunk = Object.assign(make("canvas"), { width: wanted[0], height: wanted[1], of: picture });
     const context = shrunk.getContext("2d");
     context.imageSmoothingQuality = "high";
-    context.drawImage(image, 0, 0, ...wanted);
+    context.drawImage(picture, 0, 0, ...wanted);
   }
   return shrunk;
 };
 const drawSheet = (context, ratio, [dx, dy], [wide, high]) => {
-  if (!image.complete) return;
+  const [picture] = pictures;
+  if (!picture.complete) return;
   if (zoom < 1) {
     context.drawImage(shrunkSheet(ratio), -dx, -dy, ...size.map((side) => Math.round(side * zoom)));
     return;
@@ -176,7 +261,7 @@ const drawSheet = (context, ratio, [dx, dy], [wide, high]) => {
   const w = Math.min(size[0] - left, Math.ceil(wide / zoom) + 1);
   const h = Math.min(size[1] - top, Math.ceil(high / zoom) + 1);
   if (w <= 0 || h <= 0) return;
-  context.drawImage(image, left, top, w, h, left * zoom - dx, top * zoom - dy, w * zoom, h * zoom);
+  context.drawImage(picture, left, top, w, h, left * zoom - dx, top * zoom - dy, w * zoom, h * zoom);
 };
 const drawCut = () => {
   const context = over.getContext("2d");
@@ -218,7 +303,19 @@ const drawCut = () => {
     context.lineTo(isUpright ? l : l + length * zoom, isUpright ? t + length * zoom : t);
     context.stroke();
   }
+  if (seen.length <= MANY) drawPivots(context, seen, at);
   labelCells(context, seen, corners);
+};
+// Where a pivot is the same point of every cell.
+const drawPivots = (context, seen, at) => {
+  const text = table.state.clean.pivot;
+  if (!text) return;
+  for (const cell of seen.filter(({ number, w, h }) => number >= 0 && Math.min(w, h) * zoom >= SMALL)) {
+    const { point } = parsePivot(text, [cell.w, cell.h]);
+    if (!point) return;
+    const [x, y] = at(cell.x + point[0], cell.y + point[1]);
+    drawPivot(context, x, y, false);
+  }
 };
 // Blank cells are hatched, in one path for all.
 const hatch = (context, blank) => {
@@ -341,12 +438,12 @@ over.addEventListener("pointermove", (event) => {
   change("", (state) => dragTo(state, point), { isDrag: true, gesture: drag.gesture });
 });
 over.addEventListener("click", (event) => {
-  if (isTap) clickCell(cellAt(pointOf(event)));
+  if (isTap) clickCell(cellAt(pointOf(event)), pointOf(event));
 });
 over.addEventListener("pointerup", (event) => {
   const before = drag;
   drag = null;
-  if (before && !before.hasMoved) clickCell(cellAt(pointOf(event)));
+  if (before && !before.hasMoved) clickCell(cellAt(pointOf(event)), pointOf(event));
 });
 over.addEventListener("pointercancel", () => {
   drag = null;
@@ -358,8 +455,14 @@ over.addEventListener("keydown", (event) => {
     for (const axis of [0, 1]) if (way[axis]) moveOffset(state, axis, state.grid.offset[axis] + way[axis]);
   });
 });
-// Takes a cell into the chosen clip, or out of it.
-const clickCell = (cell) => {
+// Takes a cell into the chosen clip, or out of it; or picks a color.
+const clickCell = (cell, [x, y]) => {
+  if (isPicking) {
+    const color = colorAt(Math.floor(x), Math.floor(y));
+    pick.click();
+    if (color) setClean("", { key: formatColor(color), tolerance: null });
+    return;
+  }
   if (!cell) return;
   if (cell.number < 0) {
     say(`r${cell.row}c${cell.column} is blank, so it is not a frame`);
@@ -413,6 +516,7 @@ const parseEvents = (text) => {
   }
   return { events };
 };
+const NAMING = Symbol("rows");
 const fieldsOf = (key, player) => {
   const get = () => sheet.clipOf(table.state, key);
   // A field for one part of a clip; `read` returns {problem} or the new value of that part.
@@ -451,7 +555,20 @@ const fieldsOf = (key, player) => {
     const { problem } = parsePlay(value);
     return problem ? { problem } : { play: value.trim().replace(/\s+/g, " ") || "loop" };
   };
-  const readName = (name) => ({ problem: nameProblem(name), name });
+  // `walk-{dir8}` names this row and those below it.
+  const readName = (name) => {
+    const names = rowNames(name);
+    if (!names) return { problem: nameProblem(name), name };
+    const rows = derived.tracks.map((track) => track.key).filter((one) => one.startsWith("row "));
+    const below = rows.slice(rows.indexOf(key));
+    if (!key.startsWith("row ") || below.length < names.length) {
+      return {
+        problem: `needs ${names.length} rows from here; there are ${key.startsWith("row ") ? below.length : 0}`,
+      };
+    }
+    names.slice(1).forEach((one, at) => edit(below[at + 1], "", (clip) => void (clip.name = one), NAMING));
+    return { problem: nameProblem(names[0]), name: names[0] };
+  };
   return [
     part("Name", "name", () => get().name, readName, { placeholder: "unnamed" }),
     part("Frames", "frames", () => sheet.framesText(player.track), readFrames, { placeholder: "0-3,5x2" }),
@@ -594,6 +711,41 @@ $("add").addEventListener("click", () => {
 });
 
 // ---- all of it
+// The sheet's pixels, as the program reads them.
+let ownPixels = null;
+const readPixels = () => {
+  const read = (from) => {
+    const canvas = Object.assign(make("canvas"), { width: size[0], height: size[1] });
+    const context = canvas.getContext("2d", { willReadFrequently: true });
+    context.drawImage(from, 0, 0);
+    return context.getImageData(0, 0, ...size).data;
+  };
+  ownPixels = read(image);
+  if (!solid) return;
+  const colors = read(solid);
+  for (let at = 0; at < ownPixels.length; at += 4) for (let n = 0; n < 3; n++) ownPixels[at + n] = colors[at + n];
+};
+const colorAt = (x, y) => {
+  if (!ownPixels || x < 0 || y < 0 || x >= size[0] || y >= size[1]) return null;
+  return [...ownPixels.slice(4 * (y * size[0] + x), 4 * (y * size[0] + x) + 3)];
+};
+const showPicture = () => {
+  const pixels = sheet.painted(table.state, derived.cells);
+  if (!pixels) {
+    pictures[0] = image;
+    return;
+  }
+  const canvas = Object.assign(make("canvas"), { width: size[0], height: size[1], complete: true });
+  canvas.getContext("2d").putImageData(new ImageData(pixels, ...size), 0, 0);
+  pictures[0] = canvas;
+};
+const joinChoices = () => {
+  const options = sheet.drawingsOf(table.state).map(joinOption);
+  const texts = options.map(([, text]) => text).join();
+  if (join.texts === texts) return;
+  join.texts = texts;
+  join.select.replaceChildren(...options.map(([value, text]) => Object.assign(make("option", text), { value })));
+};
 const describeCut = () => {
   const { cells, crossings, problem } = derived;
   if (table.state.by === "drawings") return count(cells.length, "separate drawing");
@@ -614,11 +766,17 @@ const refresh = (isBrief) => {
   if (isBrief) {
     crossingsLater = setTimeout(() => {
       derived = sheet.derive(state, false);
+      showPicture();
       $("cut").textContent = describeCut();
       drawCut();
     }, 90);
   }
-  [...gridFields, ...partFields, order, by, join, rate].forEach((field) => field.refresh());
+  if (!isBrief) showPicture();
+  if (given.drawings.length) joinChoices();
+  [...gridFields, ...partFields, order, by, join, rate, ...cleanFields].forEach((field) => field.refresh());
+  const isKeyed = state.clean.key !== "none";
+  keyColor.hidden = pick.hidden = !isKeyed || state.clean.key === "auto";
+  tolerance.hidden = scope.hidden = !isKeyed || state.by !== "grid";
   gridBox.hidden = order.hidden = more.hidden = state.by !== "grid";
   join.hidden = state.by === "grid";
   showTracks();
@@ -640,9 +798,14 @@ window.shown = () => {
   };
   return { cells: cells.map(({ x, y, w, h }) => [x, y, w, h]), clips: sheet.clipsOf(derived).map(clip) };
 };
-const background = `, on a flat background of ${given.color}: add --key auto to make it transparent`;
-$("sums").textContent = `${size.join("×")} px${given.background === "flat" ? background : ""}`;
+const background = auto ? `, on a flat background of ${auto.color}, which can be removed below` : "";
+$("sums").textContent = `${size.join("×")} px${background}`;
 $("sheet-part").hidden = false;
 table.begin();
 $("recipe-how").textContent = "A sprite that is cut this way:";
-decoded([image]).then(() => table.run(zoomAll));
+decoded(solid ? [image, solid] : [image]).then(() => {
+  readPixels();
+  sheet.setPixels(ownPixels);
+  refresh(false);
+  table.run(zoomAll);
+});

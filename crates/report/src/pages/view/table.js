@@ -1,7 +1,8 @@
 // What both light tables share: the state in the address of the page, playing, and the command that comes out.
 import { createHistory, decodeState, encodeState } from "../model/history.js";
+import { commandWords } from "../model/quoting.js";
 import { createClock } from "../model/timeline.js";
-import { $, bindCopy } from "./dom.js";
+import { $, bindCopy, make } from "./dom.js";
 import { say } from "./fields.js";
 import { createLive } from "./live.js";
 import { bindBackground, bindSpeed, createLoop, createPlayers, isKeyOf, keepFocusInSight, mayMove } from "./player.js";
@@ -129,11 +130,22 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
     area.value = area.textContent = text;
     area.rows = Math.max(1, text.trimEnd().split("\n").length);
   };
+  // A command breaks between its words only, wherever a browser would break it.
+  const showWords = (commands, text) => {
+    const box = $("words");
+    box.classList.toggle("empty", !$("command").value);
+    if (!commands.length) {
+      box.textContent = text;
+      return;
+    }
+    const words = commandWords(commands, data.is_windows);
+    box.replaceChildren(...words.flatMap((word) => [make("span", word), " "]));
+  };
   table.showOutcome = (outcome) => {
-    const { command, lines, perFrame, problem, hint, note } = outcome;
+    const { commands, command, lines, perFrame, problem, hint, note } = outcome;
     live.update(outcome);
     show("command", command);
-    $("command").placeholder = problem || hint || "";
+    showWords(command ? commands : [], command || problem || hint || "");
     $("wrong").textContent = problem || "";
     $("note").textContent = note || "";
     show("recipe", lines);
@@ -150,7 +162,7 @@ export const createTable = (data, model, { refresh, draw, signs = () => null, se
   };
 
   // ---- controls
-  bindCopy($("copy"), $("command"));
+  bindCopy($("copy"), $("command"), $("words"));
   bindCopy($("copy-lines"), $("recipe"));
   $("undo").addEventListener("click", undo);
   $("redo").addEventListener("click", redo);
