@@ -224,6 +224,15 @@ fn json_results_have_every_key_that_scripts_are_promised() {
         env.json("export pond.json --to csv"),
         env.json("preview onion heron -o onion.png"),
     ];
+    env.ok(
+        "adjust heron --only 1 --apart --mirror left-right --box body=auto --canvas 80x64 -o other --quiet",
+    );
+    env.ok("clip other --rename hunt=stalk --quiet");
+    env.ok("clip heron \"wade = 0-2 @3fps\" --quiet");
+    env.ok("clip other \"wade = 0-2 @4fps\" --quiet");
+    env.write("turn.csv", "frame,kind,name,values\nheron-03,move,,2 1\nheron-04,pivot,,9 9\n");
+    env.ok("adjust other --per-frame turn.csv --in-place --quiet");
+    let changes = [env.json("preview changes heron other")];
     // Values and names of commands, not keys.
     let values = [
         "none",
@@ -254,6 +263,7 @@ fn json_results_have_every_key_that_scripts_are_promised() {
         ("check", &check),
         ("pack", &pack),
         ("unpack, export, preview", &export),
+        ("preview changes", &changes),
     ] {
         let mut there = Vec::new();
         results.iter().for_each(|result| keys(result, &mut there));

@@ -48,8 +48,10 @@ export const createLive = (data, keep) => {
     if (status.said === shown) return;
     shown = status.said;
     const rows = status.lines.map(({ kind, text }) => {
-      const label = kind === "result" ? "" : `${kind}: `;
-      return make("p", label + text, text.startsWith("> ") ? "ran" : kind);
+      if (!text.startsWith("> ")) return make("p", `${kind === "result" ? "" : `${kind}: `}${text}`, kind);
+      const row = make("p", null, "ran");
+      row.append(...text.split(" ").flatMap((word) => [make("span", word), " "]));
+      return row;
     });
     $("done").replaceChildren(...rows);
     const choices = CHOICES[status.conflict];
