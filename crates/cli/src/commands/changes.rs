@@ -115,33 +115,36 @@ fn sprite_lines(compared: &Comparison) -> Vec<(String, Vec<String>)> {
     for groups in groups.chunk_by(|a, b| a.sprite == b.sprite) {
         let frames: Vec<&FrameChange> =
             groups.iter().flat_map(|group| &group.frames).map(|&at| &changes.frames[at]).collect();
-        let clips = groups.iter().filter(|group| group.change.is_some()).count();
+        let clips = groups.iter().filter_map(|group| group.change).map(|at| &changes.clips[at]);
+        let clips: Vec<&'static str> = clips.map(|change| state_of(change.old, change.new)).collect();
+        let frames: Vec<&'static str> =
+            frames.iter().map(|change| state_of(change.old, change.new)).collect();
         let sprite = &groups[0].sprite;
         let whole = new.frames_of(sprite).len().max(old.frames_of(sprite).len());
-        let count =
-            |state: &str| frames.iter().filter(|change| state_of(change.old, change.new) == state).count();
-        let mut parts = Vec::new();
-        for (state, noun) in [("changed", "changed"), ("added", "added"), ("removed", "removed")] {
-            match count(state) {
-                0 => {}
-                number if parts.is_empty() => {
-                    let of = if state == "changed" {
-                        format!("{number} of {}", count_noun(whole, "frame"))
-                    } else {
-                        count_noun(number, "frame")
-                    };
-                    parts.push(format!("{of} {noun}"));
-                }
-                number => parts.push(format!("{number} {noun}")),
-            }
-        }
-        if clips > 0 {
-            parts.push(format!("{} changed", count_noun(clips, "clip")));
-        }
+        let mut parts = count_states(&frames, "frame", whole);
+        parts.extend(count_states(&clips, "clip", clips.len()));
         let details = groups.iter().flat_map(|group| group_lines(compared, group)).collect();
         lines.push((format!("{sprite}: {}", parts.join(", ")), details));
     }
     lines
+}
+
+/// `3 of 8 frames changed`, `2 added`: how many of a kind are in each state.
+fn count_states(states: &[&str], noun: &str, whole: usize) -> Vec<String> {
+    let mut parts: Vec<String> = Vec::new();
+    for state in ["changed", "added", "removed"] {
+        let count = states.iter().filter(|&&one| one == state).count();
+        let all = count_noun(count, noun);
+        match (count, parts.is_empty()) {
+            (0, _) => {}
+            (_, true) if state == "changed" && whole > count => {
+                parts.push(format!("{count} of {} {state}", count_noun(whole, noun)));
+            }
+            (_, true) => parts.push(format!("{all} {state}")),
+            (_, false) => parts.push(format!("{count} {state}")),
+        }
+    }
+    parts
 }
 
 fn group_lines(compared: &Comparison, group: &ChangeGroup) -> Vec<String> {
@@ -161,7 +164,7 @@ fn group_lines(compared: &Comparison, group: &ChangeGroup) -> Vec<String> {
     });
     lines.extend(listed);
     if group.frames.len() > MOST_LISTED {
-        lines.push(format!("{title}: {} more", count_noun(group.frames.len() - MOST_LISTED, "frame")));
+        lines.push(format!("{title}: {} more", group.frames.len() - MOST_LISTED));
     }
     lines
 }

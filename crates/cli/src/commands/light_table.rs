@@ -41,7 +41,7 @@ pub(super) fn serve(
 ) -> Result<(), Failure> {
     if program.everywhere.run.dry_run.is_on() {
         return Err(Failure::usage("--serve and --dry-run can't be used together")
-            .with_hint("without --serve the page changes no file: drop it"));
+            .with_hint("drop --serve: the page alone changes no file"));
     }
     if source == Path::new("-") {
         return Err(Failure::usage("--serve needs a file or a folder; standard input can't be read again"));

@@ -282,7 +282,8 @@ fn read_hint(path: &Path, problem: &ReadProblem) -> Option<String> {
         }
         ReadProblem::NotFound => nearest_file(path)?,
         ReadProblem::NotAnImage { .. } => {
-            "supported formats: PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI and YUV4MPEG2".to_owned()
+            "supported formats: PNG, APNG, GIF, WebP, JPEG, BMP, TIFF, TGA, QOI, OpenRaster and YUV4MPEG2"
+                .to_owned()
         }
         ReadProblem::BrokenOff { frames: frames @ 1.., .. } => {
             let frames = count_noun(*frames, "whole frame");

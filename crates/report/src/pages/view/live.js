@@ -151,6 +151,7 @@ export const createLive = (data, keep) => {
   };
 
   $("live-part").hidden = false;
+  $("out").classList.add("live");
   $("apply").addEventListener("click", () => apply(null));
   $("undo-applied").addEventListener("click", () => undo(null));
   $("keep-theirs").addEventListener("click", choose("keep"));
