@@ -125,6 +125,18 @@ const serve = (words, says) =>
     child.on("exit", () => reject(new Error(`it ended: ${heard}`)));
   });
 
+// What axe finds on a page with all its parts open.
+const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+const axeFinds = async (page) => {
+  await page.evaluate(() => document.querySelectorAll("details").forEach((one) => (one.open = true)));
+  await page.evaluate(axe);
+  return page.evaluate(async () => {
+    const { violations } = await window.axe.run(document, { resultTypes: ["violations"] });
+    const describe = ({ html, failureSummary }) => `${html.slice(0, 120)} ${failureSummary.slice(0, 200)}`;
+    return violations.map(({ id, nodes }) => `${id}: ${nodes.slice(0, 3).map(describe).join(" | ")}`);
+  });
+};
+
 // ---- results, in the form the pages use
 const stepsOf = ({ steps, timescale }) =>
   steps.map((step) => [step.frame, step.ticks / timescale, Boolean(step.mirror), step.event || ""]);
@@ -415,6 +427,15 @@ const tests = {
     await until(page, () => document.getElementById("tried").innerText.includes("would write"));
     await page.keyboard.press("Control+Enter");
     await said("frames changed; wrote");
+    await settled(other.page);
+    for (const [width, colorScheme] of [
+      [1280, "light"],
+      [420, "dark"],
+    ]) {
+      await other.page.setViewportSize({ width, height: 800 });
+      await other.page.emulateMedia({ colorScheme });
+      assert.deepEqual(await axeFinds(other.page), [], `served, ${width}`);
+    }
     await until(page, () => document.getElementById("command").value === "");
     const nudged = files();
     assert.notEqual(nudged, sliced);
@@ -991,7 +1012,6 @@ from = "swim.gif"
   },
 
   "axe finds nothing, at any width, in light and dark": async () => {
-    const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
     for (const [source, kind] of [
       ["pond/art/frog.png", "light-table"],
       ["pond/art/reeds.png", "light-table"],
@@ -1007,18 +1027,7 @@ from = "swim.gif"
         [320, "dark"],
       ]) {
         const { page, close } = await opened(source, "axe.html", { viewport: { width, height: 800 }, colorScheme });
-        await page.evaluate(() => document.querySelectorAll("details").forEach((one) => (one.open = true)));
-        await page.evaluate(axe);
-        const found = await page.evaluate(async () => {
-          const { violations } = await axe.run(document, { resultTypes: ["violations"] });
-          return violations.map(
-            ({ id, nodes }) =>
-              `${id}: ${nodes
-                .slice(0, 3)
-                .map(({ html, failureSummary }) => `${html.slice(0, 120)} ${failureSummary.slice(0, 200)}`)
-                .join(" | ")}`,
-          );
-        });
+        const found = await axeFinds(page);
         assert.deepEqual(found, [], `${source} ${kind} ${width} ${colorScheme}`);
         const isWide = await page.evaluate(() => document.documentElement.scrollWidth > innerWidth);
         assert.ok(!isWide, `${source}: nothing extends beyond a window of ${width} px`);

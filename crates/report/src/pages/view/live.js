@@ -15,6 +15,18 @@ export const createLive = (data, keep) => {
   let [shown, isBusy, isGone, isPressed, isLeaving] = [-1, false, false, false, false];
   let undoes = "";
 
+  // Lines that scroll can be reached by keys.
+  const reach = (box) => {
+    if (box.scrollHeight > box.clientHeight) box.tabIndex = 0;
+    else box.removeAttribute("tabindex");
+  };
+  const fill = (id, ...rows) => {
+    $(id).replaceChildren(...rows);
+    reach($(id));
+  };
+  const watcher = new ResizeObserver((entries) => entries.forEach(({ target }) => reach(target)));
+  for (const id of ["done", "tried"]) watcher.observe($(id));
+
   const takeKept = () => {
     try {
       const kept = JSON.parse(sessionStorage.getItem(KEPT) || "{}");
@@ -53,7 +65,7 @@ export const createLive = (data, keep) => {
       row.append(...text.split(" ").flatMap((word) => [make("span", word), " "]));
       return row;
     });
-    $("done").replaceChildren(...rows);
+    fill("done", ...rows);
     const choices = CHOICES[status.conflict];
     $("conflict").hidden = !choices;
     if (choices) [$("keep-theirs").textContent, $("take-new").textContent] = choices;
@@ -84,7 +96,7 @@ export const createLive = (data, keep) => {
   const send = async (action, body) => {
     isBusy = true;
     showButtons();
-    $("done").replaceChildren(make("p", "working…"));
+    fill("done", make("p", "working…"));
     shown = -1;
     try {
       const answer = await fetch(`${live.root}/.shibori/${action}`, {
@@ -95,7 +107,7 @@ export const createLive = (data, keep) => {
       const isText = !answer.headers.get("Content-Type").startsWith("application/json");
       isBusy = false;
       if (isText) {
-        $("done").replaceChildren(make("p", `error: ${(await answer.text()).trim()}`, "error"));
+        fill("done", make("p", `error: ${(await answer.text()).trim()}`, "error"));
         showButtons();
         return;
       }
@@ -110,7 +122,7 @@ export const createLive = (data, keep) => {
   let [later, trial] = [0, 0];
   const tryOut = () => {
     clearTimeout(later);
-    $("tried").replaceChildren();
+    fill("tried");
     const number = ++trial;
     if (data.recipe || !outcome.commands.length || isGone) return;
     later = setTimeout(async () => {
@@ -128,7 +140,7 @@ export const createLive = (data, keep) => {
         if (number !== trial) return;
         const told = lines.filter(({ kind, text }) => kind !== "result" || text.includes("would write"));
         const label = ({ kind, text }) => (kind === "result" ? text : `${kind}: ${text}`);
-        $("tried").replaceChildren(...told.map((line) => make("p", label(line), line.kind)));
+        fill("tried", ...told.map((line) => make("p", label(line), line.kind)));
       } catch {
         // The status says it if the server is gone.
       }
@@ -145,7 +157,7 @@ export const createLive = (data, keep) => {
   const choose = (choice) => () => {
     const isUndo = $("conflict").dataset.of === "undo";
     $("conflict").hidden = true;
-    if (isUndo && choice === "keep") $("done").replaceChildren(make("p", "nothing was undone"));
+    if (isUndo && choice === "keep") fill("done", make("p", "nothing was undone"));
     else if (isUndo) undo(choice);
     else apply(choice);
   };

@@ -777,6 +777,8 @@ const refresh = (isBrief) => {
   const isKeyed = state.clean.key !== "none";
   keyColor.hidden = pick.hidden = !isKeyed || state.clean.key === "auto";
   tolerance.hidden = scope.hidden = !isKeyed || state.by !== "grid";
+  // With other colors gone, other drawings would be found.
+  key.select.querySelector("[value=color]").disabled = state.by !== "grid";
   gridBox.hidden = order.hidden = more.hidden = state.by !== "grid";
   join.hidden = state.by === "grid";
   showTracks();
